@@ -1,0 +1,173 @@
+"""Reading a level: GeoJSON with our own properties, in metres on a plane."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import shapely
+from shapely.geometry import shape
+from shapely.geometry.base import BaseGeometry
+
+from snelk.config.models import FEATURES, LONGEST, Model, Route, Spot, Wall, Zone
+from snelk.config.problems import checked, shown
+from snelk.errors import InputError, Problem, nearest
+
+POINTS_PER_FILE = 2_000_000
+"""More corners than this in one level are refused."""
+
+
+@dataclass(frozen=True)
+class LevelData:
+    """The features of a level, each with its geometry in plan, in the order of the file."""
+
+    source: str
+    walls: tuple[tuple[Wall, BaseGeometry], ...] = ()
+    zones: tuple[tuple[Zone, BaseGeometry], ...] = ()
+    spots: tuple[tuple[Spot, BaseGeometry], ...] = ()
+    routes: tuple[tuple[Route, BaseGeometry], ...] = ()
+
+    def to_geojson(self) -> dict[str, Any]:
+        """The level as GeoJSON, equal to what it was read from."""
+        features = [
+            {
+                "type": "Feature",
+                "properties": properties.model_dump(exclude_none=True),
+                "geometry": json.loads(shapely.to_geojson(geometry)),
+            }
+            for group in (self.walls, self.zones, self.spots, self.routes)
+            for properties, geometry in group
+        ]
+        return {"type": "FeatureCollection", "features": features}
+
+
+def read_level(path: Path) -> LevelData:
+    """Read and check a GeoJSON level.
+
+    Raises:
+        InputError: The file is missing or broken, or any feature is; all problems are listed.
+    """
+    source = str(path)
+    try:
+        document = json.loads(path.read_text(encoding="utf-8"))
+    except FileNotFoundError:
+        beside = [p.name for p in path.parent.glob("*json")] if path.parent.is_dir() else []
+        fix = nearest(path.name, beside) if beside else "check the path"
+        raise InputError.of(source, "", "", "no such file", fix) from None
+    except (OSError, UnicodeDecodeError):
+        raise InputError.of(source, "", "", "cannot be read as text in UTF-8") from None
+    except (json.JSONDecodeError, RecursionError) as error:
+        raise InputError.of(source, "", "", f"is not valid JSON: {error}") from None
+    return level_from(document, source=source)
+
+
+def level_from(document: Any, *, source: str) -> LevelData:
+    """Check a GeoJSON document that has been parsed already; see `read_level`."""
+    if not isinstance(document, dict) or document.get("type") != "FeatureCollection":
+        rule = 'must be a GeoJSON FeatureCollection ("type": "FeatureCollection")'
+        raise InputError.of(source, "", "", rule)
+    features = document.get("features")
+    if not isinstance(features, list):
+        raise InputError.of(source, "features", shown(features), "must be a list")
+    problems: list[Problem] = []
+    found: dict[str, list[tuple[Any, BaseGeometry]]] = {kind: [] for kind in FEATURES}
+    first_use: dict[tuple[str, str], int] = {}
+    for index, feature in enumerate(features):
+        result = _feature(feature, index, source, problems)
+        if result is None:
+            continue
+        properties, geometry = result
+        kind, name = properties.kind, properties.name
+        if (kind, name) in first_use:
+            rule = f"feature {first_use[kind, name]} is a {kind} of that name already"
+            place = f"feature {index}: name"
+            problems.append(Problem(source, place, f'"{name}"', rule, "rename one of the two"))
+        first_use.setdefault((kind, name), index)
+        found[kind].append((properties, geometry))
+    if problems:
+        raise InputError(problems)
+    walls, zones, spots, routes = (tuple(found[kind]) for kind in ("wall", "zone", "spot", "route"))
+    return LevelData(source, walls, zones, spots, routes)
+
+
+def _feature(
+    feature: Any, index: int, source: str, problems: list[Problem]
+) -> tuple[Any, BaseGeometry] | None:
+    label = f"feature {index}"
+    if not isinstance(feature, dict) or not isinstance(feature.get("properties"), dict):
+        rule = "must be a GeoJSON Feature with properties"
+        problems.append(Problem(source, label, shown(feature), rule))
+        return None
+    raw: Mapping[str, Any] = feature["properties"]
+    if isinstance(raw.get("name"), str):
+        label += f' "{raw["name"]}"'
+    kind = raw.get("kind")
+    if not isinstance(kind, str) or kind not in FEATURES:
+        given = shown(kind) if kind is not None else ""
+        fix = nearest(str(kind or ""), FEATURES)
+        problems.append(Problem(source, f"{label}: kind", given, "unknown or missing kind", fix))
+        return None
+    model, geometries = FEATURES[kind]
+    before = len(problems)
+    properties = checked(
+        model, raw, lambda place: (source, f"{label}: {'.'.join(map(str, place))}"), problems
+    )
+    geometry = _geometry(feature.get("geometry"), geometries, label, source, problems)
+    if isinstance(properties, Wall) and not properties.top > properties.base:
+        rule = f"must be above base, {properties.base:g} m"
+        problems.append(Problem(source, f"{label}: top", f"{properties.top:g}", rule))
+    if isinstance(properties, Zone) and geometry is not None:
+        geometry = _round_zone(properties, geometry, label, source, problems)
+    if len(problems) > before or properties is None or geometry is None:
+        return None
+    return properties, geometry
+
+
+def _geometry(
+    raw: Any, allowed: tuple[str, ...], label: str, source: str, problems: list[Problem]
+) -> BaseGeometry | None:
+    place = f"{label}: geometry"
+    kind = raw.get("type") if isinstance(raw, dict) else None
+    if kind not in allowed:
+        given, fix = shown(kind) if kind else "", f"use {' or '.join(allowed)}"
+        problems.append(Problem(source, place, given, "wrong kind of geometry", fix))
+        return None
+    try:
+        geometry = shapely.force_2d(shape(raw))
+    except (ValueError, TypeError, IndexError, KeyError, AttributeError, shapely.GEOSException):
+        rule = "coordinates do not make a " + str(kind)
+        problems.append(Problem(source, place, shown(raw.get("coordinates")), rule))
+        return None
+    points = shapely.get_coordinates(geometry)
+    if geometry.is_empty or not bool(((points >= -LONGEST) & (points <= LONGEST)).all()):
+        rule = f"needs coordinates that are numbers within ±{LONGEST:g} m"
+        problems.append(Problem(source, place, shown(raw.get("coordinates")), rule))
+        return None
+    if len(points) > POINTS_PER_FILE:
+        rule = f"has {len(points)} corners, more than {POINTS_PER_FILE}"
+        problems.append(Problem(source, place, "", rule, "simplify it"))
+        return None
+    if kind in ("Polygon", "MultiPolygon") and not geometry.is_valid:
+        reason = shapely.is_valid_reason(geometry)
+        fix = "draw its outline without crossing itself"
+        problems.append(Problem(source, place, reason, "is not a proper polygon", fix))
+        return None
+    return geometry
+
+
+def _round_zone(
+    zone: Zone, geometry: BaseGeometry, label: str, source: str, problems: list[Problem]
+) -> BaseGeometry:
+    if (geometry.geom_type == "Point") != (zone.radius is not None):
+        rule = "a zone has a radius if it is a point, and only then"
+        given = shown(zone.radius) if zone.radius is not None else ""
+        problems.append(Problem(source, f"{label}: radius", given, rule))
+    return geometry
+
+
+def properties_schema(kind: str) -> type[Model]:
+    """The model of the properties of one kind of feature."""
+    return FEATURES[kind][0]

@@ -1,0 +1,205 @@
+"""What a designer writes, as checked models.
+
+Lengths are metres, times seconds, angles degrees. A field of view is the whole angle from edge
+to edge, never half of it: that is why its key is called `fov_whole`.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+
+POSTURES = ("standing", "crouched", "prone")
+GAITS = ("still", "creeping", "walking", "running")
+
+LONGEST = 100_000.0
+"""Largest length accepted, m: beyond it a unit is surely wrong."""
+
+
+def _printable(name: str) -> str:
+    if not name or name != name.strip() or not name.isprintable() or len(name) > 80:
+        raise ValueError("must be 1 to 80 printable characters without blanks at the ends")
+    return name
+
+
+def _unit(unit: str, **limits: Any) -> Any:
+    return Field(json_schema_extra={"unit": unit}, **limits)
+
+
+Name = Annotated[str, AfterValidator(_printable)]
+Length = Annotated[float, _unit("m", gt=0, le=LONGEST)]
+Coordinate = Annotated[float, _unit("m", ge=-LONGEST, le=LONGEST)]
+WholeAngle = Annotated[
+    float,
+    _unit(
+        "deg",
+        gt=0,
+        le=360,
+        description="WHOLE angle from edge to edge in degrees: 120 means 60 to either side.",
+    ),
+]
+Names = Annotated[tuple[Name, ...], Field(strict=False)]  # TOML gives a list
+FileNames = Annotated[tuple[str, ...], Field(strict=False)]
+Place = Annotated[tuple[Coordinate, Coordinate], Field(strict=False)]
+Share = Annotated[float, _unit("", ge=0, le=1)]
+
+
+class Model(BaseModel):
+    """Frozen, strict about types, and without room for unknown keys."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, allow_inf_nan=False)
+
+
+class Cone(Model):
+    """One sight volume. The `hold_` limits apply while a target is in view of this cone."""
+
+    fov_whole: WholeAngle
+    range: Length = Field(description="Farthest distance from the eye to the middle of a body, m.")
+    hold_fov_whole: WholeAngle | None = Field(
+        default=None, description="WHOLE angle while in view, degrees; as `fov_whole` if absent."
+    )
+    hold_range: Length | None = Field(
+        default=None, description="Farthest distance while in view, m; as `range` if absent."
+    )
+    min_exposure: Annotated[float, _unit("", ge=0, lt=1)] = Field(
+        default=0.0, description="More than this share of the body must be in view, 0 to 1."
+    )
+
+
+class Body(Model):
+    """How tall a kind of body is in each posture, m."""
+
+    standing: Length
+    crouched: Length | None = Field(default=None, description="0.6 of standing if absent, m.")
+    prone: Length | None = Field(default=None, description="0.3 of standing if absent, m.")
+    eyes: Annotated[float, _unit("", gt=0, le=1)] = Field(
+        default=0.9, description="Height of the eyes as a share of the body's height."
+    )
+
+    def heights(self) -> tuple[float, float, float]:
+        """Height in each posture, in the order of `POSTURES`, m."""
+        crouched = 0.6 * self.standing if self.crouched is None else self.crouched
+        prone = 0.3 * self.standing if self.prone is None else self.prone
+        return self.standing, crouched, prone
+
+
+class Profile(Model):
+    """Everything about one kind of agent."""
+
+    like: Name | None = Field(
+        default=None, description="Another profile whose keys hold where this one has none."
+    )
+    body: Name | None = Field(default=None, description="The body its agents have, by name.")
+    notices: Names = Field(
+        default=(), description="The teams it cares about; nobody else is ever sensed."
+    )
+    cones: dict[Name, Cone] = Field(default={}, description="Its sight volumes, by name.")
+
+
+class Member(Model):
+    """One character of the cast. It has a track of its own, or stands at a place."""
+
+    team: Name
+    body: Name | None = Field(default=None, description="Its body; the profile's if absent.")
+    profile: Name | None = Field(default=None, description="With one, it is an agent.")
+    at: Place | None = Field(
+        default=None, description="Where it stands all the time, [x, y] in m; not with a track."
+    )
+    facing: Annotated[float, _unit("deg", ge=-360, le=360)] = Field(
+        default=0.0, description="Where it faces at `at`, degrees counter-clockwise from +x."
+    )
+    z: Coordinate = Field(default=0.0, description="Height of the ground at `at`, m.")
+    posture: Literal["standing", "crouched", "prone"] = Field(
+        default="standing", description="Its posture at `at`."
+    )
+
+
+class Clock(Model):
+    """The fixed step, and from when to when."""
+
+    dt: Annotated[float, _unit("s", ge=0.001, le=10)] = Field(
+        default=0.05, description="Length of a tick, s."
+    )
+    start: Annotated[float, _unit("s", ge=0, le=1e6)] = Field(default=0.0, description="First tick, s.")
+    end: Annotated[float, _unit("s", ge=0, le=1e6)] | None = Field(
+        default=None, description="Last tick, s; the end of the longest track if absent."
+    )
+
+
+class ProfilesFile(Model):
+    """A TOML file of bodies and profiles, for scenarios to `use`."""
+
+    bodies: dict[Name, Body] = {}
+    profiles: dict[Name, Profile] = {}
+
+
+class Setup(ProfilesFile):
+    """A scenario's TOML file, after the files it uses have been taken in."""
+
+    title: str = ""
+    level: str = Field(description="The level, a GeoJSON file beside this one.")
+    use: FileNames = Field(default=(), description="TOML files of bodies and profiles.")
+    tracks: FileNames = Field(default=(), description="CSV or Parquet files of poses.")
+    noises: FileNames = Field(default=(), description="CSV or Parquet files of noises.")
+    seed: Annotated[int, _unit("", ge=0, lt=2**63)] = 0
+    clock: Clock = Clock()
+    cast: dict[Name, Member] = {}
+
+    def body_of(self, name: str) -> Body:
+        """The body of a character of the cast."""
+        member = self.cast[name]
+        body = member.body
+        if body is None and member.profile is not None:
+            body = self.profiles[member.profile].body
+        if body is None:
+            raise KeyError(name)
+        return self.bodies[body]
+
+    @property
+    def agents(self) -> tuple[str, ...]:
+        """The characters that sense, in the order of the cast."""
+        return tuple(name for name, member in self.cast.items() if member.profile is not None)
+
+
+class Wall(Model):
+    """Properties of a wall: an outline that blocks between two heights."""
+
+    kind: Literal["wall"]
+    name: Name
+    base: Coordinate = Field(default=0.0, description="Height of its lower edge, m.")
+    top: Coordinate = Field(description="Height of its upper edge, m.")
+    see_through: Share = Field(
+        default=0.0, description="Share of sight it lets pass: 0 stone, 0.4 a hedge, 1 glass."
+    )
+
+
+class Zone(Model):
+    """Properties of a zone: a polygon, or a point with a radius."""
+
+    kind: Literal["zone"]
+    name: Name
+    radius: Length | None = Field(default=None, description="Of a round zone about a point, m.")
+
+
+class Spot(Model):
+    """Properties of a named point."""
+
+    kind: Literal["spot"]
+    name: Name
+
+
+class Route(Model):
+    """Properties of a named path."""
+
+    kind: Literal["route"]
+    name: Name
+
+
+FEATURES: dict[str, tuple[type[Model], tuple[str, ...]]] = {
+    "wall": (Wall, ("LineString", "MultiLineString", "Polygon", "MultiPolygon")),
+    "zone": (Zone, ("Polygon", "MultiPolygon", "Point")),
+    "spot": (Spot, ("Point",)),
+    "route": (Route, ("LineString",)),
+}
+"""For each `kind` of a level's feature: its properties, and the geometries it may have."""

@@ -1,0 +1,132 @@
+"""From Pydantic's errors to Snelk's: the key path, the rule with its unit, the nearest name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any, TypeVar, get_args
+
+from pydantic import BaseModel, ValidationError
+
+from snelk.errors import Problem, nearest
+
+M = TypeVar("M", bound=BaseModel)
+
+Locate = Callable[[tuple[str | int, ...]], tuple[str, str]]
+"""Turns the location of an error into (source, place)."""
+
+_TYPES = {
+    "float_type": "must be a number",
+    "int_type": "must be a whole number",
+    "string_type": "must be text in quotes",
+    "tuple_type": "must be a list",
+    "dict_type": "must be a table",
+    "model_type": "must be a table",
+    "bool_type": "must be true or false",
+    "finite_number": "must be a finite number",
+    "is_instance_of": "has the wrong type",
+}
+
+
+def checked(
+    model: type[M], data: object, locate: Locate, problems: list[Problem]
+) -> M | None:
+    """Validate `data`; on failure add every problem to `problems` and return None."""
+    try:
+        return model.model_validate(data)
+    except ValidationError as error:
+        known = {str(problem) for problem in problems}
+        for item in error.errors(include_url=False):
+            problem = _problem(model, item, locate)
+            if str(problem) not in known:
+                known.add(str(problem))
+                problems.append(problem)
+        return None
+
+
+def shown(value: object) -> str:
+    """A value as it is written in the files, cut to a readable length."""
+    if isinstance(value, str):
+        text = f'"{value}"'
+    elif isinstance(value, bool):
+        text = str(value).lower()
+    elif isinstance(value, dict):
+        text = "a table" + (f" with {', '.join(map(str, list(value)[:4]))}" if value else "")
+    elif isinstance(value, list | tuple):
+        text = "[" + ", ".join(shown(v) for v in value[:4]) + (", …]" if len(value) > 4 else "]")
+    else:
+        text = f"{value!r}"
+    return text if len(text) <= 60 else text[:57] + "…"
+
+
+def key_path(parts: Iterable[str | int]) -> str:
+    """`("cast", "goose-1", "at", 0)` as `cast.goose-1.at[0]`."""
+    path = ""
+    for part in parts:
+        if isinstance(part, int):
+            path += f"[{part}]"
+        else:
+            bare = part.replace("-", "").replace("_", "").isalnum() and part.isascii()
+            path += ("." if path else "") + (part if bare else f'"{part}"')
+    return path
+
+
+def _problem(model: type[BaseModel], item: Any, locate: Locate) -> Problem:
+    kind: str = item["type"]
+    place = tuple(part for part in item["loc"] if part != "[key]")
+    source, path = locate(place)
+    given = shown(item["input"])
+    if kind == "extra_forbidden":
+        name = str(place[-1])
+        return Problem(source, path, given, "no such key", nearest(name, _keys(model, place[:-1])))
+    if kind == "missing":
+        return Problem(source, path, "", "is missing", "add it")
+    context = item.get("ctx", {})
+    unit = _unit(model, place)
+    limits = {
+        "greater_than": ("above", "gt"),
+        "greater_than_equal": ("at least", "ge"),
+        "less_than": ("below", "lt"),
+        "less_than_equal": ("at most", "le"),
+    }
+    if kind in limits:
+        word, key = limits[kind]
+        return Problem(source, path, given, f"must be {word} {context[key]:g}{unit}")
+    if kind == "value_error":
+        return Problem(source, path, given, str(context["error"]))
+    if kind == "literal_error":
+        expected = [word.strip("'") for word in context["expected"].replace(" or ", ", ").split(", ")]
+        return Problem(source, path, given, "unknown word", nearest(str(item["input"]), expected))
+    if kind in ("too_long", "too_short"):
+        return Problem(source, path, given, "must be a list of 2 numbers, [x, y] in m")
+    return Problem(source, path, given, _TYPES.get(kind, item["msg"]))
+
+
+def _annotation(model: Any, place: tuple[str | int, ...]) -> Any:
+    """The model class or field that a location leads to."""
+    here: Any = model
+    field: Any = None
+    for part in place:
+        if isinstance(here, type) and issubclass(here, BaseModel):
+            field = here.model_fields.get(str(part))
+            if field is None:
+                return None, None
+            here = field.annotation
+        arguments = [a for a in get_args(here) if a is not type(None)]
+        while arguments and not (isinstance(here, type) and issubclass(here, BaseModel)):
+            here = arguments[-1]
+            arguments = [a for a in get_args(here) if a is not type(None)]
+    return here, field
+
+
+def _keys(model: Any, place: tuple[str | int, ...]) -> list[str]:
+    here, _ = _annotation(model, place)
+    return list(getattr(here, "model_fields", {}))
+
+
+def _unit(model: Any, place: tuple[str | int, ...]) -> str:
+    here, field = _annotation(model, place)
+    text = repr(field) + repr(here)
+    for unit in ("m", "s", "deg"):
+        if f"'unit': '{unit}'" in text:
+            return f" {unit}"
+    return ""

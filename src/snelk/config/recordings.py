@@ -1,0 +1,216 @@
+"""Reading recordings: tracks and noises from CSV or Parquet, checked row by row."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+
+from snelk.config.models import GAITS, LONGEST, POSTURES
+from snelk.config.problems import shown
+from snelk.errors import InputError, Problem, nearest
+
+TRACK_COLUMNS = {"t": True, "id": True, "x": True, "y": True, "heading": True}
+TRACK_COLUMNS |= {"z": False, "posture": False, "gait": False}
+NOISE_COLUMNS = {"t": True, "kind": True, "x": True, "y": True, "reach": True}
+NOISE_COLUMNS |= {"z": False, "by": False}
+"""Column names, and whether a file must have them."""
+
+LARGEST = {"t": 1e6, "heading": 1e6, "reach": LONGEST, "x": LONGEST, "y": LONGEST, "z": LONGEST}
+
+
+@dataclass(frozen=True)
+class TrackData:
+    """A character's recorded poses; all arrays are (samples,), times strictly rising.
+
+    `x`, `y`, `z` are metres, `heading` radians counter-clockwise from +x and unwrapped, so that
+    it runs along the shorter arc between samples; `posture` and `gait` index `POSTURES` and
+    `GAITS`, and hold from their sample to the next.
+    """
+
+    t: NDArray[np.float64]
+    x: NDArray[np.float64]
+    y: NDArray[np.float64]
+    z: NDArray[np.float64]
+    heading: NDArray[np.float64]
+    posture: NDArray[np.int8]
+    gait: NDArray[np.int8]
+
+
+@dataclass(frozen=True)
+class NoiseData:
+    """Noises in the order of time: arrays of (noises,), metres and seconds."""
+
+    t: NDArray[np.float64]
+    kind: tuple[str, ...]
+    x: NDArray[np.float64]
+    y: NDArray[np.float64]
+    z: NDArray[np.float64]
+    reach: NDArray[np.float64]
+    by: tuple[str, ...]
+
+    @classmethod
+    def none(cls) -> NoiseData:
+        """No noises at all."""
+        empty = np.zeros(0)
+        return cls(empty, (), empty, empty, empty, empty, ())
+
+    def with_more(self, other: NoiseData) -> NoiseData:
+        """Both, in the order of time; of two at the same time the earlier file's comes first."""
+        order = np.argsort(np.concatenate([self.t, other.t]), kind="stable")
+        kinds, bys = self.kind + other.kind, self.by + other.by
+        return NoiseData(
+            np.concatenate([self.t, other.t])[order],
+            tuple(kinds[i] for i in order),
+            np.concatenate([self.x, other.x])[order],
+            np.concatenate([self.y, other.y])[order],
+            np.concatenate([self.z, other.z])[order],
+            np.concatenate([self.reach, other.reach])[order],
+            tuple(bys[i] for i in order),
+        )
+
+
+def read_tracks(path: Path) -> dict[str, TrackData]:
+    """Read the poses of one or more characters, by id.
+
+    Raises:
+        InputError: A column is missing or unknown, a value is no number or no known word, or
+            the times of an id do not rise; all problems are listed with their line.
+    """
+    problems: list[Problem] = []
+    frame = _read_table(path, TRACK_COLUMNS)
+    numbers = _numbers(frame, ("t", "x", "y", "heading", "z"), path, problems)
+    posture = _words(frame, "posture", POSTURES, path, problems)
+    gait = _words(frame, "gait", GAITS, path, problems)
+    ids = frame["id"].astype(str).str.strip()
+    for row in np.flatnonzero(ids == "")[:1]:
+        problems.append(Problem(str(path), _line(path, row), "", "id is empty", "fill it in"))
+    tracks: dict[str, TrackData] = {}
+    for name, group in ids.groupby(ids, sort=False):
+        rows = group.index.to_numpy()
+        t = numbers["t"][rows]
+        falls = np.flatnonzero(~(np.diff(t) > 0) & np.isfinite(np.diff(t)))
+        if len(falls):
+            row = int(rows[falls[0] + 1])
+            rule = f'times of "{name}" must rise; the sample before is at {t[falls[0]]:g} s'
+            fix = "sort by t and drop doubles" + _more(len(falls) - 1)
+            problems.append(Problem(str(path), _line(path, row), f"t = {t[falls[0] + 1]:g}", rule, fix))
+        tracks[str(name)] = TrackData(
+            t,
+            numbers["x"][rows],
+            numbers["y"][rows],
+            numbers["z"][rows],
+            np.unwrap(np.radians(numbers["heading"][rows])),
+            posture[rows],
+            gait[rows],
+        )
+    if problems:
+        raise InputError(problems)
+    return tracks
+
+
+def read_noises(path: Path) -> NoiseData:
+    """Read noises; like `read_tracks`, but rows may come in any order of time."""
+    problems: list[Problem] = []
+    frame = _read_table(path, NOISE_COLUMNS)
+    numbers = _numbers(frame, ("t", "x", "y", "reach", "z"), path, problems)
+    for row in np.flatnonzero(numbers["reach"] <= 0)[:1]:
+        given = f"reach = {numbers['reach'][row]:g}"
+        problems.append(Problem(str(path), _line(path, int(row)), given, "reach must be above 0 m"))
+    if problems:
+        raise InputError(problems)
+    by = frame["by"].astype(str) if "by" in frame else pd.Series([""] * len(frame))
+    found = NoiseData(
+        numbers["t"],
+        tuple(frame["kind"].astype(str)),
+        numbers["x"],
+        numbers["y"],
+        numbers["z"],
+        numbers["reach"],
+        tuple(by),
+    )
+    return NoiseData.none().with_more(found)
+
+
+def _read_table(path: Path, columns: dict[str, bool]) -> pd.DataFrame:
+    source = str(path)
+    suffix = path.suffix.lower()
+    if suffix not in (".csv", ".parquet"):
+        raise InputError.of(source, "", "", "must be a .csv or .parquet file")
+    try:
+        if suffix == ".parquet":
+            frame = pd.read_parquet(path)
+        else:
+            frame = pd.read_csv(path, dtype=str, keep_default_na=False, skipinitialspace=True)
+    except FileNotFoundError:
+        beside = [p.name for p in path.parent.glob(f"*{suffix}")] if path.parent.is_dir() else []
+        fix = nearest(path.name, beside) if beside else "check the path"
+        raise InputError.of(source, "", "", "no such file", fix) from None
+    except pd.errors.EmptyDataError:
+        rule, fix = "is empty", f"it needs a first line with {','.join(columns)}"
+        raise InputError.of(source, "", "", rule, fix) from None
+    except (OSError, ValueError) as error:
+        first = str(error).splitlines()[0] if str(error) else type(error).__name__
+        raise InputError.of(source, "", "", f"cannot be read: {first}") from None
+    frame.columns = frame.columns.astype(str).str.strip()
+    problems = []
+    for name in frame.columns:
+        if name not in columns:
+            fix = f"{nearest(name, columns)}; or leave the column out"
+            problems.append(Problem(source, "columns", f'"{name}"', "no such column", fix))
+    for name, needed in columns.items():
+        if needed and name not in frame:
+            problems.append(Problem(source, "columns", "", f'column "{name}" is missing', "add it"))
+    if frame.columns.has_duplicates:
+        problems.append(Problem(source, "columns", "", "two columns have the same name"))
+    if problems:
+        raise InputError(problems)
+    if len(frame) == 0:
+        raise InputError.of(source, "", "", "has no rows", "record something, or leave it out")
+    return frame.reset_index(drop=True)
+
+
+def _numbers(
+    frame: pd.DataFrame, names: tuple[str, ...], path: Path, problems: list[Problem]
+) -> dict[str, NDArray[np.float64]]:
+    found = {}
+    for name in names:
+        if name not in frame:
+            found[name] = np.zeros(len(frame))
+            continue
+        values = pd.to_numeric(frame[name], errors="coerce").to_numpy(dtype=np.float64)
+        largest = LARGEST[name]
+        bad = np.flatnonzero(~(np.abs(values) <= largest) | ((name == "t") & (values < 0)))
+        if len(bad):
+            given = f"{name} = {shown(frame[name].iloc[bad[0]])}".replace('"', "")
+            low = "0" if name == "t" else f"-{largest:g}"
+            rule = f"must be a number from {low} to {largest:g}"
+            problems.append(Problem(str(path), _line(path, bad[0]), given, rule, _more(len(bad) - 1)))
+        found[name] = values
+    return found
+
+
+def _words(
+    frame: pd.DataFrame, name: str, words: tuple[str, ...], path: Path, problems: list[Problem]
+) -> NDArray[np.int8]:
+    if name not in frame:
+        return np.zeros(len(frame), dtype=np.int8)
+    values = frame[name].astype(str).str.strip()
+    codes = pd.Index(words).get_indexer(values).astype(np.int8)
+    bad = np.flatnonzero(codes < 0)
+    if len(bad):
+        given = f'{name} = "{values.iloc[bad[0]]}"'
+        fix = nearest(values.iloc[bad[0]], words) + _more(len(bad) - 1)
+        problems.append(Problem(str(path), _line(path, bad[0]), given, "unknown word", fix))
+    return codes
+
+
+def _line(path: Path, row: int | np.integer) -> str:
+    return f"line {int(row) + 2}" if path.suffix.lower() == ".csv" else f"row {int(row)}"
+
+
+def _more(count: int) -> str:
+    return f" (and {count} more like it)" if count > 0 else ""

@@ -1,0 +1,64 @@
+"""From recorded samples to the poses at every tick."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.models import POSTURES, Clock, Setup
+from snelk.config.recordings import TrackData
+from snelk.senses.sight import Poses
+
+SLACK = 1e-9
+"""A tick this close to a track's end still counts as inside, s."""
+
+
+def tick_times(clock: Clock, tracks: Mapping[str, TrackData]) -> NDArray[np.float64]:
+    """Times of all ticks, s: `start + n * dt` up to the clock's or the last track's end."""
+    end = clock.end
+    if end is None:
+        end = max((float(track.t[-1]) for track in tracks.values()), default=clock.start)
+    count = int(np.floor((end - clock.start) / clock.dt + 1e-6)) + 1
+    times: NDArray[np.float64] = clock.start + np.arange(max(count, 1)) * clock.dt
+    return times
+
+
+def replayed_poses(
+    setups: Sequence[Setup], tracks: Mapping[str, TrackData], times: NDArray[np.float64]
+) -> Poses:
+    """Everybody's poses at all ticks: arrays of (tick, variant or 1, character).
+
+    Places and headings are interpolated between samples, headings along the shorter arc; a
+    posture holds until the next sample. Outside its samples a tracked character is absent.
+    """
+    names = list(setups[0].cast)
+    alike = all(
+        setup.cast[name] == setups[0].cast[name]
+        for setup in setups[1:]
+        for name in names
+        if name not in tracks
+    )
+    shape = (len(times), 1 if alike else len(setups), len(names))
+    x, y, z, heading = (np.zeros(shape) for _ in range(4))
+    posture = np.zeros(shape, dtype=np.int8)
+    present = np.ones(shape, dtype=np.bool_)
+    for j, name in enumerate(names):
+        track = tracks.get(name)
+        if track is not None:
+            for out, samples in ((x, track.x), (y, track.y), (z, track.z), (heading, track.heading)):
+                out[:, :, j] = np.interp(times, track.t, samples)[:, None]
+            last = np.searchsorted(track.t, times + SLACK, side="right") - 1
+            posture[:, :, j] = track.posture[np.maximum(last, 0)][:, None]
+            inside = (times >= track.t[0] - SLACK) & (times <= track.t[-1] + SLACK)
+            present[:, :, j] = inside[:, None]
+            continue
+        for v in range(shape[1]):
+            member = setups[v].cast[name]
+            if member.at is None:
+                raise ValueError(f"{name} has neither a track nor a place to stand")
+            x[:, v, j], y[:, v, j], z[:, v, j] = *member.at, member.z
+            heading[:, v, j] = np.radians(member.facing)
+            posture[:, v, j] = POSTURES.index(member.posture)
+    return Poses(x, y, z, heading, posture, present)

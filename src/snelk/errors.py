@@ -1,0 +1,85 @@
+"""What Snelk raises: one root, and facts as fields."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+__all__ = ["InputError", "Problem", "SnelkError", "nearest", "one_of"]
+
+
+class SnelkError(Exception):
+    """Root of everything Snelk raises on purpose."""
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One thing that is wrong with what was given.
+
+    Attributes:
+        source: The file, option or call it came from.
+        place: Where in it: a key path such as ``cast.fox.team``, a line, a feature.
+        given: What was found there, as text; empty if nothing was.
+        rule: What must hold.
+        fix: What to do about it; may be empty if the rule says it all.
+    """
+
+    source: str
+    place: str
+    given: str
+    rule: str
+    fix: str = ""
+
+    def __str__(self) -> str:
+        place = f"{self.source}: {self.place}" if self.place else self.source
+        given = f" (given: {self.given})" if self.given else ""
+        fix = f"; {self.fix}" if self.fix else ""
+        return f"{place}: {self.rule}{given}{fix}"
+
+
+class InputError(SnelkError):
+    """Something that was given cannot be used; `problems` lists all that is wrong with it.
+
+    >>> error = InputError([Problem("night.toml", "clock.dt", "-1", "must be above 0 s")])
+    >>> print(error)
+    night.toml: clock.dt: must be above 0 s (given: -1)
+    """
+
+    def __init__(self, problems: Iterable[Problem]) -> None:
+        self.problems = tuple(problems)
+        super().__init__("\n".join(str(problem) for problem in self.problems))
+
+    @classmethod
+    def of(cls, source: str, place: str, given: str, rule: str, fix: str = "") -> InputError:
+        """An error with a single problem."""
+        return cls([Problem(source, place, given, rule, fix)])
+
+
+def nearest(name: str, known: Iterable[str]) -> str:
+    """The fix for a wrong name: the nearest right one, else all right ones.
+
+    >>> nearest("rnage", ["range", "fov_whole"])
+    'did you mean "range"?'
+    >>> nearest("q", ["range", "fov_whole"])
+    'known: fov_whole, range'
+    """
+    names = sorted(set(known))
+    lowered = {n.lower(): n for n in reversed(names)}
+    close = difflib.get_close_matches(name.lower(), list(lowered), n=1, cutoff=0.5)
+    if close:
+        return f'did you mean "{lowered[close[0]]}"?'
+    longer = [n for n in names if len(name) > 2 and name.lower() in n.lower()]
+    if longer:
+        return f'did you mean "{longer[0]}"?'
+    if not names:
+        return "there are none to choose from"
+    shown = ", ".join(names[:12]) + (f" and {len(names) - 12} more" if len(names) > 12 else "")
+    return f"known: {shown}"
+
+
+def one_of(name: str, known: Iterable[str], *, source: str, place: str, what: str) -> None:
+    """Raise `InputError` unless `name` is among the `known` names of a `what`."""
+    names = list(known)
+    if name not in names:
+        raise InputError.of(source, place, f'"{name}"', f"no such {what}", nearest(name, names))

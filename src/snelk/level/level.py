@@ -1,0 +1,102 @@
+"""A level ready for use: its walls as pieces in a grid, its zones, spots and routes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from snelk.level.grid import build_grid
+from snelk.level.rays import Grid, cast_rays
+
+if TYPE_CHECKING:
+    from shapely.geometry.base import BaseGeometry
+
+    from snelk.config.geojson import LevelData
+
+
+@dataclass(frozen=True)
+class Sightline:
+    """What becomes of one ray: the share that passes, and the wall that stopped it and where."""
+
+    share: float
+    wall: str | None
+    place: tuple[float, float, float] | None
+
+
+class Level:
+    """Walls, zones, spots and routes of a level.
+
+    Attributes:
+        data: The level as it was read.
+        wall_names: Names of the walls, in the order of the file; wall numbers index it.
+        base, top, see_through: (walls,) heights in m and the share of sight that passes.
+        pieces: (pieces, 6) upright faces: ax, ay, bx, by, base, top, m.
+        piece_walls: (pieces,) the wall each piece belongs to.
+    """
+
+    def __init__(self, data: LevelData) -> None:
+        self.data = data
+        self.wall_names = tuple(wall.name for wall, _ in data.walls)
+        self.base = np.array([wall.base for wall, _ in data.walls], dtype=np.float64)
+        self.top = np.array([wall.top for wall, _ in data.walls], dtype=np.float64)
+        self.see_through = np.array([wall.see_through for wall, _ in data.walls], dtype=np.float64)
+        faces = [_faces(outline) for _, outline in data.walls]
+        counts = [len(f) for f in faces]
+        self.piece_walls = np.repeat(np.arange(len(faces), dtype=np.int32), counts)
+        plan = np.concatenate([np.zeros((0, 4)), *faces])
+        heights = np.column_stack([self.base[self.piece_walls], self.top[self.piece_walls]])
+        self.pieces: NDArray[np.float64] = np.ascontiguousarray(np.hstack([plan, heights]))
+
+    @cached_property
+    def grid(self) -> Grid:
+        """The pieces sorted for the walk of a ray; built when first needed."""
+        return build_grid(self.pieces, self.piece_walls, self.see_through)
+
+    def sightline(
+        self, start: tuple[float, float, float], end: tuple[float, float, float]
+    ) -> Sightline:
+        """Follow one ray from `start` to `end`, both (x, y, z) in m.
+
+        >>> import shapely
+        >>> from snelk.config.geojson import LevelData
+        >>> from snelk.config.models import Wall
+        >>> fence = Wall(kind="wall", name="fence", top=1.0)
+        >>> level = Level(LevelData("", walls=((fence, shapely.LineString([(2, -1), (2, 1)])),)))
+        >>> level.sightline((0, 0, 0.5), (4, 0, 0.5))
+        Sightline(share=0.0, wall='fence', place=(2.0, 0.0, 0.5))
+        >>> level.sightline((0, 0, 1.5), (4, 0, 1.5))
+        Sightline(share=1.0, wall=None, place=None)
+        """
+        a, b = np.array([start], dtype=np.float64), np.array([end], dtype=np.float64)
+        share, wall, at = cast_rays(self.grid, a, b)
+        if wall[0] < 0:
+            return Sightline(float(share[0]), None, None)
+        x, y, z = (float(value) for value in a[0] + at[0] * (b[0] - a[0]))
+        return Sightline(float(share[0]), self.wall_names[wall[0]], (x, y, z))
+
+    @cached_property
+    def bounds(self) -> tuple[float, float, float, float]:
+        """Smallest x, y and largest x, y of anything in the level, m; zeros if it is empty."""
+        data = self.data
+        groups = (data.walls, data.zones, data.spots, data.routes)
+        shapes = [geometry for group in groups for _, geometry in group]
+        if not shapes:
+            return 0.0, 0.0, 0.0, 0.0
+        low_x, low_y, high_x, high_y = shapely.total_bounds(shapes)
+        return float(low_x), float(low_y), float(high_x), float(high_y)
+
+
+def _faces(outline: BaseGeometry) -> NDArray[np.float64]:
+    """The (pieces, 4) faces ax, ay, bx, by of an outline: lines as they are, polygons all round."""
+    faces = [np.zeros((0, 4))]
+    for part in shapely.get_parts(outline):
+        lines = [part.exterior, *part.interiors] if part.geom_type == "Polygon" else [part]
+        for line in lines:
+            points = shapely.get_coordinates(line)
+            faces.append(np.hstack([points[:-1], points[1:]]))
+    return np.concatenate(faces)
