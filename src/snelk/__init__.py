@@ -1,0 +1,93 @@
+"""Snelk: what NPCs sense, replayed, explained and tuned.
+
+>>> import snelk
+>>> run = snelk.run(snelk.croft() / "night.toml")
+>>> print(run.why("dog", "fox", at=40.0).headline)
+dog does not see fox at 40.00 s: behind hay-1
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from snelk.config.scenario import Scenario, load
+    from snelk.croft import croft
+    from snelk.engine.simulation import Simulation
+    from snelk.errors import InputError, Problem, SnelkError
+    from snelk.level.level import Level, Sightline
+    from snelk.level.visible import VisibleRegion, visible_region
+    from snelk.plots.map import plot_map
+    from snelk.plots.timeline import plot_timeline
+    from snelk.runs.reasons import Answer, Change, ConeAnswer, Gate
+    from snelk.runs.run import Run, open_run, run, run_batch
+    from snelk.runs.spans import Span
+    from snelk.tuning.check import Finding, check
+
+_HOMES = {
+    "Answer": "snelk.runs.reasons",
+    "Change": "snelk.runs.reasons",
+    "ConeAnswer": "snelk.runs.reasons",
+    "Finding": "snelk.tuning.check",
+    "Gate": "snelk.runs.reasons",
+    "InputError": "snelk.errors",
+    "Level": "snelk.level.level",
+    "Problem": "snelk.errors",
+    "Run": "snelk.runs.run",
+    "Scenario": "snelk.config.scenario",
+    "Sightline": "snelk.level.level",
+    "Simulation": "snelk.engine.simulation",
+    "SnelkError": "snelk.errors",
+    "Span": "snelk.runs.spans",
+    "VisibleRegion": "snelk.level.visible",
+    "check": "snelk.tuning.check",
+    "croft": "snelk.croft",
+    "load": "snelk.config.scenario",
+    "open_run": "snelk.runs.run",
+    "plot_map": "snelk.plots.map",
+    "plot_timeline": "snelk.plots.timeline",
+    "run": "snelk.runs.run",
+    "run_batch": "snelk.runs.run",
+    "visible_region": "snelk.level.visible",
+}
+"""Where each public name lives; it is loaded when first asked for, so that import is quick."""
+
+__all__ = [
+    "Answer",
+    "Change",
+    "ConeAnswer",
+    "Finding",
+    "Gate",
+    "InputError",
+    "Level",
+    "Problem",
+    "Run",
+    "Scenario",
+    "Sightline",
+    "Simulation",
+    "SnelkError",
+    "Span",
+    "VisibleRegion",
+    "check",
+    "croft",
+    "load",
+    "open_run",
+    "plot_map",
+    "plot_timeline",
+    "run",
+    "run_batch",
+    "visible_region",
+]
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _HOMES:
+        raise AttributeError(f"module 'snelk' has no attribute {name!r}")
+    value = getattr(import_module(_HOMES[name]), name)
+    globals()[name] = value
+    return value
+
+
+def __dir__() -> list[str]:
+    return sorted([*globals(), *_HOMES])

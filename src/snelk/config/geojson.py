@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import shapely
-from shapely.geometry import shape
+from shapely.geometry import mapping, shape
 from shapely.geometry.base import BaseGeometry
 
 from snelk.config.models import FEATURES, LONGEST, Model, Route, Spot, Wall, Zone
@@ -36,7 +36,7 @@ class LevelData:
             {
                 "type": "Feature",
                 "properties": properties.model_dump(exclude_none=True),
-                "geometry": json.loads(shapely.to_geojson(geometry)),
+                "geometry": json.loads(json.dumps(mapping(geometry))),
             }
             for group in (self.walls, self.zones, self.spots, self.routes)
             for properties, geometry in group

@@ -1,0 +1,63 @@
+"""The list a person wants: who saw whom, lost whom, came and went."""
+
+from __future__ import annotations
+
+from dataclasses import astuple, dataclass, fields, replace
+
+import pyarrow as pa
+
+EVENT_KINDS = ("appeared", "saw", "lost", "vanished")
+"""Kinds of events, in their order within one tick."""
+
+
+@dataclass(frozen=True)
+class Event:
+    """One event; what does not apply is None or empty."""
+
+    t: float
+    kind: str
+    agent: str
+    target: str = ""
+    cone: str = ""
+    distance: float | None = None
+    off_deg: float | None = None
+    gate: str = ""
+    wall: str = ""
+    text: str = ""
+
+    def with_text(self, text: str) -> Event:
+        """The same event, told in words."""
+        return replace(self, text=text)
+
+    def row(self) -> tuple[object, ...]:
+        """The event as a row of the table; a number that is missing is null."""
+        return tuple(None if value != value else value for value in astuple(self))
+
+
+EVENT_COLUMNS = {
+    field.name: pa.float64() if field.name in ("t", "distance", "off_deg") else pa.string()
+    for field in fields(Event)
+}
+
+
+def describe_sight(event: Event) -> str:
+    """`goose-2 saw fox (wide cone, 7.9 m, 61° off)`."""
+    return (
+        f"{event.agent} saw {event.target} "
+        f"({event.cone} cone, {event.distance:.1f} m, {event.off_deg:.0f}° off)"
+    )
+
+
+def describe_loss(event: Event) -> str:
+    """`goose-2 lost fox: behind hay-3`."""
+    if event.gate == "present":
+        reason = "no longer there"
+    elif event.gate == "cares":
+        reason = "no longer of interest"
+    elif event.gate == "range":
+        reason = f"too far ({event.distance:.1f} m, {event.cone} cone)"
+    elif event.gate == "angle":
+        reason = f"outside the {event.cone} cone ({event.off_deg:.0f}° off)"
+    else:
+        reason = f"behind {event.wall}" if event.wall else "too little in view"
+    return f"{event.agent} lost {event.target}: {reason}"

@@ -1,0 +1,248 @@
+"""A run: the tables of one replay, in memory or in a folder, and the questions to ask of it."""
+
+from __future__ import annotations
+
+import json
+import platform
+from collections.abc import Mapping, Sequence
+from importlib.metadata import version
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.geojson import level_from
+from snelk.config.models import Setup
+from snelk.config.scenario import Scenario, load
+from snelk.engine.simulation import Simulation
+from snelk.errors import InputError, one_of
+from snelk.level.level import Level
+from snelk.runs.recorder import Recorder
+from snelk.runs.store import FORMAT, TABLES, read_info, read_table, write_run
+
+if TYPE_CHECKING:
+    import pandas as pd
+    import pyarrow as pa
+
+    from snelk.runs.reasons import Answer
+    from snelk.runs.spans import Span
+
+
+class Run:
+    """One replay of a scenario.
+
+    Attributes:
+        info: What `run.json` holds: scenario, numbers, changes, seed, versions, counts.
+        folder: Where the run lies, or None if it was never written.
+        setup: All numbers of the run.
+        level: Its level.
+    """
+
+    def __init__(
+        self,
+        info: Mapping[str, Any],
+        level: Level,
+        *,
+        tables: Mapping[str, pa.Table] | None = None,
+        folder: Path | None = None,
+    ) -> None:
+        self.info = info
+        self.level = level
+        self.folder = folder
+        self.setup = Setup.model_validate_json(json.dumps(info["setup"]))
+        self._tables: dict[str, pa.Table] = dict(tables or {})
+        self._frames: dict[str, pd.DataFrame] = {}
+
+    def __repr__(self) -> str:
+        times = self.times
+        where = self.folder if self.folder is not None else "in memory"
+        return f"<Run of {self.info['scenario']}: {times[0]:g} to {times[-1]:g} s, {where}>"
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """All characters, in the order of the cast."""
+        return tuple(self.setup.cast)
+
+    @property
+    def agents(self) -> tuple[str, ...]:
+        """The characters that sense, in the order of the cast."""
+        return self.setup.agents
+
+    @property
+    def times(self) -> NDArray[np.float64]:
+        """Times of all ticks, s."""
+        start: float = self.setup.clock.start
+        result: NDArray[np.float64] = start + np.arange(self.info["ticks"]) * self.setup.clock.dt
+        return result
+
+    @property
+    def events(self) -> pd.DataFrame:
+        """Who saw whom, lost whom, came and went, in the order of time."""
+        return self.table("events")
+
+    @property
+    def sight(self) -> pd.DataFrame:
+        """A row per agent, target, cone and tick: each gate's value, limit and margin."""
+        return self.table("sight")
+
+    @property
+    def poses(self) -> pd.DataFrame:
+        """A row per character and tick."""
+        return self.table("poses")
+
+    @property
+    def noises(self) -> pd.DataFrame:
+        """The noises within the run's time."""
+        return self.table("noises")
+
+    def table(self, name: str) -> pd.DataFrame:
+        """One table of the run as a DataFrame; see docs/tables.md for the columns."""
+        one_of(name, TABLES, source="run", place="table", what="table")
+        if name not in self._frames:
+            frame = self.arrow(name).to_pandas()
+            if name == "events":
+                frame = frame.fillna({"target": "", "cone": "", "gate": "", "wall": ""})
+            self._frames[name] = frame
+        return self._frames[name]
+
+    def arrow(self, name: str) -> pa.Table:
+        """One table of the run as an Arrow table."""
+        one_of(name, TABLES, source="run", place="table", what="table")
+        if name not in self._tables:
+            if self.folder is None:
+                raise InputError.of("run", name, "", "has no such table in memory")
+            self._tables[name] = read_table(self.folder, name)
+        return self._tables[name]
+
+    def save(self, folder: str | Path) -> Run:
+        """Write the run to a folder, replacing an earlier run there; return it as saved.
+
+        Raises:
+            InputError: There is something else at that place, or it cannot be written.
+        """
+        folder = Path(folder)
+        tables = {name: self.arrow(name) for name in TABLES}
+        write_run(folder, self.info, self.level.data.to_geojson(), tables)
+        return Run(self.info, self.level, tables=tables, folder=folder)
+
+    def tick_at(self, t: float) -> int:
+        """The last tick at or before a time, s.
+
+        Raises:
+            InputError: The time lies outside the run.
+        """
+        times = self.times
+        if not times[0] - 1e-6 <= t <= times[-1] + self.setup.clock.dt:
+            rule = f"must lie within the run, {times[0]:g} to {times[-1]:g} s"
+            raise InputError.of("time", "", f"{t:g} s", rule)
+        return max(int(np.searchsorted(times, t + 1e-6, side="right")) - 1, 0)
+
+    def pair(self, agent: str, target: str) -> None:
+        """Raise `InputError` unless `agent` senses in this run and `target` is somebody else."""
+        one_of(agent, self.names, source="agent", place="", what="character")
+        if agent not in self.agents:
+            fix = f"agents: {', '.join(self.agents) or 'none'}"
+            raise InputError.of("agent", "", f'"{agent}"', "has no profile, so it senses nothing", fix)
+        one_of(target, self.names, source="target", place="", what="character")
+        if agent == target:
+            raise InputError.of("target", "", f'"{target}"', "nobody senses themselves")
+
+    def why(self, agent: str, target: str, *, at: float) -> Answer:
+        """Why `agent` did or did not see `target` at a time, gate by gate.
+
+        >>> import snelk
+        >>> run = snelk.run(snelk.croft() / "night.toml")
+        >>> print(run.why("goose-1", "fox", at=46.0).headline)
+        goose-1 has fox in view at 46.00 s (wide cone)
+        """
+        from snelk.runs.reasons import explain
+
+        return explain(self, agent, target, at=at)
+
+    def spans(
+        self, agent: str, target: str, *, start: float | None = None, end: float | None = None
+    ) -> list[Span]:
+        """The story of one agent and one target, in stretches of the same reason."""
+        from snelk.runs.spans import spans_of
+
+        return spans_of(self, agent, target, start=start, end=end)
+
+
+def run(
+    scenario: str | Path | Scenario,
+    *,
+    changes: Mapping[str, Any] | None = None,
+    out: str | Path | None = None,
+) -> Run:
+    """Replay a scenario.
+
+    Args:
+        scenario: Its TOML file, or what `load` returned.
+        changes: Numbers to change, by key path.
+        out: The folder to write the run to; an earlier run there is replaced. Without it the
+            run stays in memory.
+
+    Raises:
+        InputError: The scenario or a change is wrong, or the folder is taken.
+
+    >>> import snelk
+    >>> run = snelk.run(snelk.croft() / "night.toml")
+    >>> run.events.text.iloc[1]
+    'dog saw fox (muzzle cone, 10.1 m, 2° off)'
+    """
+    if not isinstance(scenario, Scenario):
+        scenario = load(scenario, changes=changes)
+    elif changes:
+        scenario = scenario.changed(changes)
+    result = run_batch(scenario, variants=({},))[0]
+    return result if out is None else result.save(out)
+
+
+def run_batch(scenario: Scenario, *, variants: Sequence[Mapping[str, Any]]) -> list[Run]:
+    """Replay several variants of a scenario together, stepping all of them at once.
+
+    Each entry of `variants` holds the numbers it changes, by key path. A variant's run is the
+    same, bit for bit, as if it had been replayed alone.
+    """
+    simulation = Simulation(scenario, variants=variants)
+    recorder = Recorder(simulation)
+    while not simulation.done:
+        recorder.keep(simulation.step())
+    return [
+        Run(_info(simulation, v, changes, tables), simulation.level, tables=tables)
+        for v, (changes, tables) in enumerate(zip(variants, recorder.tables(), strict=True))
+    ]
+
+
+def open_run(folder: str | Path) -> Run:
+    """Open a run that was written to a folder.
+
+    Raises:
+        InputError: The folder is missing, is no run, or is damaged.
+    """
+    folder = Path(folder)
+    info, level = read_info(folder)
+    return Run(info, Level(level_from(level, source=str(folder / "level.geojson"))), folder=folder)
+
+
+def _info(
+    simulation: Simulation, v: int, changes: Mapping[str, Any], tables: Mapping[str, pa.Table]
+) -> dict[str, Any]:
+    setup = simulation.setups[v]
+    scenario = simulation.scenario
+    return {
+        "format": FORMAT,
+        "snelk": version("snelk"),
+        "scenario": scenario.source,
+        "title": setup.title,
+        "changes": {**scenario.changes, **changes},
+        "seed": setup.seed,
+        "ticks": len(simulation.times),
+        "characters": list(setup.cast),
+        "agents": list(setup.agents),
+        "rows": {name: table.num_rows for name, table in tables.items()},
+        "libraries": {name: version(name) for name in ("numpy", "numba", "shapely", "pyarrow")}
+        | {"python": platform.python_version()},
+        "setup": setup.model_dump(mode="json"),
+    }
