@@ -53,12 +53,8 @@ def level() -> dict[str, Any]:
         feature("wall", "stone-wall-west", "LineString", [(3, 16), (14, 15.6), (26, 16)], top=0.9),
         feature("wall", "stone-wall-east", "LineString", [(29, 16), (41, 15.7), (52, 16)], top=0.9),
         feature("wall", "gate", "LineString", [(26, 16), (28.1, 17.8)], top=1.1, see_through=0.6),
-        feature(
-            "wall", "hedge-north", "Polygon", box(52, 29.5, 0.9, 14), top=1.7, see_through=0.4
-        ),
-        feature(
-            "wall", "hedge-south", "Polygon", box(52, 17.6, 0.9, 5), top=1.7, see_through=0.4
-        ),
+        feature("wall", "hedge-north", "Polygon", box(52, 29.5, 0.9, 14), top=1.7, see_through=0.4),
+        feature("wall", "hedge-south", "Polygon", box(52, 17.6, 0.9, 5), top=1.7, see_through=0.4),
         feature("wall", "hay-1", "Polygon", box(30.6, 21.4, 2.0, 1.3, 20), top=1.2),
         feature("wall", "hay-2", "Polygon", box(35.0, 27.4, 2.0, 1.3, -35), top=1.2),
         feature("wall", "hay-3", "Polygon", box(34.6, 21.6, 2.2, 1.4, 75), top=1.2),
@@ -170,7 +166,13 @@ GEESE = {
     ],
 }
 # How far, and how often a minute, somebody who stands still looks to either side.
-LOOKS = {"fox": (55, 19), "farmer": (50, 11), "goose-1": (75, 7), "goose-2": (70, 5), "gander": (65, 8)}
+LOOKS = {
+    "fox": (55, 19),
+    "farmer": (50, 11),
+    "goose-1": (75, 7),
+    "goose-2": (70, 5),
+    "gander": (65, 8),
+}
 RESTING = {"goose-1": 195.0, "goose-2": 215.0, "gander": 250.0}
 
 
@@ -199,7 +201,14 @@ def track(name: str, points: list[tuple[float, float, float, str, str]]) -> list
     degrees = (np.degrees(smooth) + 180) % 360 - 180
     sample = np.searchsorted(times, t + 1e-9, side="right") - 1
     return [
-        [f"{t[n]:.1f}", name, f"{x[n]:.3f}", f"{y[n]:.3f}", f"{degrees[n]:.1f}", *points[sample[n]][3:]]
+        [
+            f"{t[n]:.1f}",
+            name,
+            f"{x[n]:.3f}",
+            f"{y[n]:.3f}",
+            f"{degrees[n]:.1f}",
+            *points[sample[n]][3:],
+        ]
         for n in range(len(t))
     ]
 

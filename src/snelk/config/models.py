@@ -121,7 +121,9 @@ class Clock(Model):
     dt: Annotated[float, _unit("s", ge=0.001, le=10)] = Field(
         default=0.05, description="Length of a tick, s."
     )
-    start: Annotated[float, _unit("s", ge=0, le=1e6)] = Field(default=0.0, description="First tick, s.")
+    start: Annotated[float, _unit("s", ge=0, le=1e6)] = Field(
+        default=0.0, description="First tick, s."
+    )
     end: Annotated[float, _unit("s", ge=0, le=1e6)] | None = Field(
         default=None, description="Last tick, s; the end of the longest track if absent."
     )

@@ -27,9 +27,7 @@ _TYPES = {
 }
 
 
-def checked(
-    model: type[M], data: object, locate: Locate, problems: list[Problem]
-) -> M | None:
+def checked(model: type[M], data: object, locate: Locate, problems: list[Problem]) -> M | None:
     """Validate `data`; on failure add every problem to `problems` and return None."""
     try:
         return model.model_validate(data)
@@ -94,7 +92,9 @@ def _problem(model: type[BaseModel], item: Any, locate: Locate) -> Problem:
     if kind == "value_error":
         return Problem(source, path, given, str(context["error"]))
     if kind == "literal_error":
-        expected = [word.strip("'") for word in context["expected"].replace(" or ", ", ").split(", ")]
+        expected = [
+            word.strip("'") for word in context["expected"].replace(" or ", ", ").split(", ")
+        ]
         return Problem(source, path, given, "unknown word", nearest(str(item["input"]), expected))
     if kind in ("too_long", "too_short"):
         return Problem(source, path, given, "must be a list of 2 numbers, [x, y] in m")

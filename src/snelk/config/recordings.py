@@ -97,7 +97,9 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
             row = int(rows[falls[0] + 1])
             rule = f'times of "{name}" must rise; the sample before is at {t[falls[0]]:g} s'
             fix = "sort by t and drop doubles" + _more(len(falls) - 1)
-            problems.append(Problem(str(path), _line(path, row), f"t = {t[falls[0] + 1]:g}", rule, fix))
+            problems.append(
+                Problem(str(path), _line(path, row), f"t = {t[falls[0] + 1]:g}", rule, fix)
+            )
         tracks[str(name)] = TrackData(
             t,
             numbers["x"][rows],
@@ -188,7 +190,9 @@ def _numbers(
             given = f"{name} = {shown(frame[name].iloc[bad[0]])}".replace('"', "")
             low = "0" if name == "t" else f"-{largest:g}"
             rule = f"must be a number from {low} to {largest:g}"
-            problems.append(Problem(str(path), _line(path, bad[0]), given, rule, _more(len(bad) - 1)))
+            problems.append(
+                Problem(str(path), _line(path, bad[0]), given, rule, _more(len(bad) - 1))
+            )
         found[name] = values
     return found
 

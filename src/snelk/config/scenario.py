@@ -55,7 +55,9 @@ class Scenario:
         problems = [*_cast_problems(setup, self.source, self.tracks)]
         fixed = ("level", "tracks", "noises", "use")
         problems += [
-            Problem(f"change {key}", "", "", f'"{key}" cannot be changed', "edit the scenario's file")
+            Problem(
+                f"change {key}", "", "", f'"{key}" cannot be changed', "edit the scenario's file"
+            )
             for key in fixed
             if getattr(setup, key) != getattr(self.setup, key)
         ]
@@ -203,7 +205,11 @@ def _apply(raw: Raw, changes: Mapping[str, Any]) -> dict[tuple[str, ...], str]:
             tree = tree[parts[-1]]
         here = raw
         for depth, part in enumerate(parts[:-1]):
-            if part not in here and depth > 0 and parts[depth - 1] in ("cast", "profiles", "bodies"):
+            if (
+                part not in here
+                and depth > 0
+                and parts[depth - 1] in ("cast", "profiles", "bodies")
+            ):
                 place, fix = key_path(parts[: depth + 1]), nearest(part, here)
                 raise InputError.of(f"change {key}", place, "", "no such name", fix)
             here = here.setdefault(part, {})
@@ -342,9 +348,7 @@ def _file_names(value: Any) -> list[str]:
     return [name for name in value if isinstance(name, str)] if isinstance(value, list) else []
 
 
-def _cast_problems(
-    setup: Setup, source: str, tracks: Mapping[str, TrackData]
-) -> Iterable[Problem]:
+def _cast_problems(setup: Setup, source: str, tracks: Mapping[str, TrackData]) -> Iterable[Problem]:
     """What is wrong between the cast and what it refers to."""
     kinds: tuple[tuple[str, Mapping[str, Body] | Mapping[str, Profile]], ...] = (
         ("profile", setup.profiles),

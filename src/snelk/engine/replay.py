@@ -21,7 +21,7 @@ def tick_times(clock: Clock, tracks: Mapping[str, TrackData]) -> NDArray[np.floa
     if end is None:
         end = max((float(track.t[-1]) for track in tracks.values()), default=clock.start)
     count = int(np.floor((end - clock.start) / clock.dt + 1e-6)) + 1
-    times: NDArray[np.float64] = clock.start + np.arange(max(count, 1)) * clock.dt
+    times: NDArray[np.float64] = np.round(clock.start + np.arange(max(count, 1)) * clock.dt, 9)
     return times
 
 
@@ -47,7 +47,12 @@ def replayed_poses(
     for j, name in enumerate(names):
         track = tracks.get(name)
         if track is not None:
-            for out, samples in ((x, track.x), (y, track.y), (z, track.z), (heading, track.heading)):
+            for out, samples in (
+                (x, track.x),
+                (y, track.y),
+                (z, track.z),
+                (heading, track.heading),
+            ):
                 out[:, :, j] = np.interp(times, track.t, samples)[:, None]
             last = np.searchsorted(track.t, times + SLACK, side="right") - 1
             posture[:, :, j] = track.posture[np.maximum(last, 0)][:, None]

@@ -108,7 +108,12 @@ def cast_ray(
     enter, leave = 0.0, 1.0
     right = grid.x + grid.cell * grid.columns
     upper = grid.y + grid.cell * grid.rows
-    if min(x, to_x) < grid.x or max(x, to_x) > right or min(y, to_y) < grid.y or max(y, to_y) > upper:
+    if (
+        min(x, to_x) < grid.x
+        or max(x, to_x) > right
+        or min(y, to_y) < grid.y
+        or max(y, to_y) > upper
+    ):
         enter, leave = _overlap(x, dx, grid.x, right, enter, leave)
         enter, leave = _overlap(y, dy, grid.y, upper, enter, leave)
         if enter > leave:

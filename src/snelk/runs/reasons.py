@@ -158,7 +158,9 @@ def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
         failed = int(sight.failed[0, a, j, k])
         held = bool(moment.held[k])
         gates = _gates(moment, sight, cone, k, held, profile_name)
-        cones.append(ConeAnswer(name, "in_view" if failed == IN_VIEW else GATES[failed], held, gates))
+        cones.append(
+            ConeAnswer(name, "in_view" if failed == IN_VIEW else GATES[failed], held, gates)
+        )
     wall = int(sight.wall[0, a, j])
     place = [float(value) for value in sight.wall_place[0, a, j]]
     wall_name = None if wall == NO_WALL else run.level.wall_names[wall]
@@ -222,7 +224,9 @@ def _gates(
     gates = [Gate("present", there, "both are there" if there else f"{missing} is not there")]
     team = run.setup.cast[target].team
     cares = bool(numbers.notices[0, a, j])
-    text = f'"{profile}" notices team "{team}"' if cares else f'"{profile}" does not notice "{team}"'
+    text = (
+        f'"{profile}" notices team "{team}"' if cares else f'"{profile}" does not notice "{team}"'
+    )
     gates.append(Gate("cares", cares, text, key="notices"))
     if not there:
         return (*gates, *(Gate(name, None, "cannot be asked") for name in GATES[2:]))
@@ -300,9 +304,7 @@ def _headline(
     return f"{agent} does not see {target} at {t:.2f} s: {reason}"
 
 
-def _changes(
-    moment: _Moment, sight: Sight, cones: list[ConeAnswer], profile: str
-) -> list[Change]:
+def _changes(moment: _Moment, sight: Sight, cones: list[ConeAnswer], profile: str) -> list[Change]:
     """Single changes that turn the answer, the relatively smallest first."""
     seeing = [cone for cone in cones if cone.result == "in_view"]
     found: list[tuple[float, Change]] = []
@@ -392,7 +394,12 @@ def _wall_change(moment: _Moment, sight: Sight, cone_name: str) -> list[tuple[fl
             now, name = float(level.top[wall]), level.wall_names[wall]
             shown = _safe(height, up=False, digits=2)
             text = f"seen if the top of {name} < {shown:g} m (is {now:g})"
-            return [((now - height) / now if now > 0 else 1.0, Change(f"{name}.top", "<", height, now, text))]
+            return [
+                (
+                    (now - height) / now if now > 0 else 1.0,
+                    Change(f"{name}.top", "<", height, now, text),
+                )
+            ]
     return []
 
 

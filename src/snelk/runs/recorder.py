@@ -98,9 +98,17 @@ class Recorder:
 
         held = sight.held[:, v, agent, target, cone]
         failed = sight.failed[:, v, agent, target, cone].ravel()
-        distance, off, exposure = pair(sight.distance), np.degrees(pair(sight.off)), pair(sight.exposure)
-        reach = np.where(held, numbers.hold_range[v, agent, cone], numbers.range[v, agent, cone]).ravel()
-        half = np.where(held, numbers.hold_half_fov[v, agent, cone], numbers.half_fov[v, agent, cone])
+        distance, off, exposure = (
+            pair(sight.distance),
+            np.degrees(pair(sight.off)),
+            pair(sight.exposure),
+        )
+        reach = np.where(
+            held, numbers.hold_range[v, agent, cone], numbers.range[v, agent, cone]
+        ).ravel()
+        half = np.where(
+            held, numbers.hold_half_fov[v, agent, cone], numbers.half_fov[v, agent, cone]
+        )
         half_deg = np.degrees(half).ravel()
         least = np.broadcast_to(numbers.min_exposure[v, agent, cone], held.shape).ravel()
         wall = sight.wall[:, v, agent, target].ravel()
@@ -167,7 +175,9 @@ class Recorder:
         for n, j in np.argwhere(np.diff(np.concatenate([before, present]), axis=0)):
             kind, order = ("appeared", 0) if present[n, j] else ("vanished", 3)
             name = simulation.names[j]
-            found.append((n, order, j, 0, Event(float(times[n]), kind, name, text=f"{name} {kind}")))
+            found.append(
+                (n, order, j, 0, Event(float(times[n]), kind, name, text=f"{name} {kind}"))
+            )
         now = sight.failed[:, v] == IN_VIEW
         changed = now.any(axis=-1) != sight.held[:, v].any(axis=-1)
         for n, a, j in np.argwhere(changed):
@@ -210,18 +220,26 @@ def _noise_table(simulation: Simulation) -> pa.Table:
     return pa.table(
         {
             "t": noises.t[within],
-            "kind": pa.array([k for k, kept in zip(noises.kind, within, strict=True) if kept], pa.string()),
+            "kind": pa.array(
+                [k for k, kept in zip(noises.kind, within, strict=True) if kept], pa.string()
+            ),
             "x": noises.x[within],
             "y": noises.y[within],
             "z": noises.z[within],
             "reach": noises.reach[within],
-            "by": pa.array([b for b, kept in zip(noises.by, within, strict=True) if kept], pa.string()),
+            "by": pa.array(
+                [b for b, kept in zip(noises.by, within, strict=True) if kept], pa.string()
+            ),
         }
     )
 
 
 def _event_table(events: list[Event]) -> pa.Table:
-    columns = zip(*(event.row() for event in events), strict=True) if events else [()] * len(EVENT_COLUMNS)
+    columns = (
+        zip(*(event.row() for event in events), strict=True)
+        if events
+        else [()] * len(EVENT_COLUMNS)
+    )
     arrays = [
         pa.array(list(values), type=kind)
         for values, kind in zip(columns, EVENT_COLUMNS.values(), strict=True)

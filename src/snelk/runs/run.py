@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import platform
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from importlib.metadata import version
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -27,6 +27,9 @@ if TYPE_CHECKING:
 
     from snelk.runs.reasons import Answer
     from snelk.runs.spans import Span
+
+Progress = Callable[[int, int], None]
+"""Told the ticks done and the ticks in all."""
 
 
 class Run:
@@ -143,7 +146,9 @@ class Run:
         one_of(agent, self.names, source="agent", place="", what="character")
         if agent not in self.agents:
             fix = f"agents: {', '.join(self.agents) or 'none'}"
-            raise InputError.of("agent", "", f'"{agent}"', "has no profile, so it senses nothing", fix)
+            raise InputError.of(
+                "agent", "", f'"{agent}"', "has no profile, so it senses nothing", fix
+            )
         one_of(target, self.names, source="target", place="", what="character")
         if agent == target:
             raise InputError.of("target", "", f'"{target}"', "nobody senses themselves")
@@ -174,6 +179,7 @@ def run(
     *,
     changes: Mapping[str, Any] | None = None,
     out: str | Path | None = None,
+    progress: Progress | None = None,
 ) -> Run:
     """Replay a scenario.
 
@@ -182,6 +188,7 @@ def run(
         changes: Numbers to change, by key path.
         out: The folder to write the run to; an earlier run there is replaced. Without it the
             run stays in memory.
+        progress: Called after each tick with the ticks done and the ticks in all.
 
     Raises:
         InputError: The scenario or a change is wrong, or the folder is taken.
@@ -195,11 +202,16 @@ def run(
         scenario = load(scenario, changes=changes)
     elif changes:
         scenario = scenario.changed(changes)
-    result = run_batch(scenario, variants=({},))[0]
+    result = run_batch(scenario, variants=({},), progress=progress)[0]
     return result if out is None else result.save(out)
 
 
-def run_batch(scenario: Scenario, *, variants: Sequence[Mapping[str, Any]]) -> list[Run]:
+def run_batch(
+    scenario: Scenario,
+    *,
+    variants: Sequence[Mapping[str, Any]],
+    progress: Progress | None = None,
+) -> list[Run]:
     """Replay several variants of a scenario together, stepping all of them at once.
 
     Each entry of `variants` holds the numbers it changes, by key path. A variant's run is the
@@ -209,6 +221,8 @@ def run_batch(scenario: Scenario, *, variants: Sequence[Mapping[str, Any]]) -> l
     recorder = Recorder(simulation)
     while not simulation.done:
         recorder.keep(simulation.step())
+        if progress is not None:
+            progress(simulation.tick, len(simulation.times))
     return [
         Run(_info(simulation, v, changes, tables), simulation.level, tables=tables)
         for v, (changes, tables) in enumerate(zip(variants, recorder.tables(), strict=True))

@@ -71,7 +71,9 @@ def spans_of(
     first = 0 if start is None else run.tick_at(start)
     last = len(times) - 1 if end is None else run.tick_at(end)
     if last < first:
-        raise InputError.of("time", "", f"{start:g} to {end:g} s", "the end must come after the start")
+        raise InputError.of(
+            "time", "", f"{start:g} to {end:g} s", "the end must come after the start"
+        )
     cones = tuple(run.setup.profiles[run.setup.cast[agent].profile or ""].cones)
     stop = float(times[last]) if last == len(times) - 1 else float(times[last + 1])
     if not cones:
@@ -89,7 +91,9 @@ def spans_of(
     wall = np.where(gate == LINE_OF_SIGHT, walls, "")
     seen &= (gate == IN_VIEW)[:, None]
     new = np.ones(len(gate), dtype=np.bool_)
-    new[1:] = (gate[1:] != gate[:-1]) | (wall[1:] != wall[:-1]) | (seen[1:] != seen[:-1]).any(axis=1)
+    new[1:] = (
+        (gate[1:] != gate[:-1]) | (wall[1:] != wall[:-1]) | (seen[1:] != seen[:-1]).any(axis=1)
+    )
     starts = np.flatnonzero(new)
     ends = np.append(starts[1:], len(gate))
     spans = []

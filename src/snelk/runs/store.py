@@ -93,4 +93,6 @@ def read_table(folder: Path, name: str) -> pa.Table:
     try:
         return pq.read_table(path)
     except (OSError, pa.ArrowInvalid):
-        raise InputError.of(str(path), "", "", "is missing or damaged", "make the run again") from None
+        raise InputError.of(
+            str(path), "", "", "is missing or damaged", "make the run again"
+        ) from None

@@ -120,7 +120,9 @@ def sight_numbers(setups: Sequence[Setup]) -> SightNumbers:
     return SightNumbers(
         np.array([names.index(agent) for agent in agents], dtype=np.int32),
         notices,
-        np.array([[len(p.cones) for p in row] for row in profiles], dtype=np.int32).reshape(shape[:2]),
+        np.array([[len(p.cones) for p in row] for row in profiles], dtype=np.int32).reshape(
+            shape[:2]
+        ),
         *columns,
         height,
         height * share.reshape(len(setups), len(names), 1),

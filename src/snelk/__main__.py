@@ -1,0 +1,5 @@
+"""`python -m snelk` is `snelk`."""
+
+from snelk.cli.main import main
+
+main()

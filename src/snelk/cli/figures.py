@@ -1,0 +1,65 @@
+"""Commands that draw a run."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from snelk.cli.output import console
+from snelk.cli.questions import From, RunFolder, To
+
+Out = Annotated[
+    Path | None,
+    typer.Option("--out", metavar="FILE", help="A .png, .svg or .pdf; else beside the run."),
+]
+Agents = Annotated[
+    list[str] | None,
+    typer.Option("--agent", metavar="AGENT", help="Only these agents. Can be repeated."),
+]
+Targets = Annotated[
+    list[str] | None,
+    typer.Option("--target", metavar="NAME", help="Only these targets. Can be repeated."),
+]
+
+
+def plot_map(
+    run: RunFolder,
+    at: Annotated[float, typer.Option("--at", metavar="T", help="The time, s.")],
+    agent: Agents = None,
+    around: Annotated[
+        str | None, typer.Option("--around", metavar="NAME", help="Show this one from near.")
+    ] = None,
+    radius: Annotated[
+        float, typer.Option("--radius", metavar="M", help="How much around it, m.")
+    ] = 12.0,
+    out: Out = None,
+) -> None:
+    """Draw the level at a time: cones cut by walls, rays by result, tails and ghosts."""
+    from snelk.plots.map import plot_map as draw
+    from snelk.plots.style import save_figure
+    from snelk.runs.run import open_run
+
+    artists = draw(open_run(run), at=at, agents=agent, around=around, radius=radius)
+    near = f"-{around}" if around else ""
+    path = out if out is not None else run.with_name(f"{run.name}-map-{at:.2f}s{near}.png")
+    console().print(f"Written to {save_figure(artists.axes.figure, path)}")
+
+
+def plot_timeline(
+    run: RunFolder,
+    agent: Agents = None,
+    target: Targets = None,
+    start: From = None,
+    end: To = None,
+    out: Out = None,
+) -> None:
+    """Draw who had whom in view, and why not, over time."""
+    from snelk.plots.style import save_figure
+    from snelk.plots.timeline import plot_timeline as draw
+    from snelk.runs.run import open_run
+
+    artists = draw(open_run(run), agents=agent, targets=target, start=start, end=end)
+    path = out if out is not None else run.with_name(f"{run.name}-timeline.png")
+    console().print(f"Written to {save_figure(artists.axes.figure, path)}")

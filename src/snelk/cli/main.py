@@ -1,0 +1,63 @@
+"""The command line: `snelk COMMAND`. Commands are thin; a known error is one line and exit 2."""
+
+from __future__ import annotations
+
+import sys
+
+import typer
+
+from snelk.cli import figures, questions, scenarios
+from snelk.errors import SnelkError
+
+app = typer.Typer(
+    name="snelk",
+    help="Set up what NPCs can sense, replay it exactly, ask why, and tune it.",
+    no_args_is_help=True,
+    add_completion=False,
+    rich_markup_mode=None,
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+plot = typer.Typer(help="Draw a run.", no_args_is_help=True, rich_markup_mode=None)
+
+app.command()(scenarios.demo)
+app.command()(scenarios.new)
+app.command()(scenarios.check)
+app.command()(scenarios.run)
+app.command()(questions.events)
+app.command()(questions.why)
+app.add_typer(plot, name="plot")
+plot.command("map")(figures.plot_map)
+plot.command("timeline")(figures.plot_timeline)
+app.command()(scenarios.schema)
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        from importlib.metadata import version
+
+        typer.echo(f"snelk {version('snelk')}")
+        raise typer.Exit
+
+
+@app.callback()
+def _options(
+    version: bool = typer.Option(  # noqa: ARG001
+        False, "--version", callback=_version, is_eager=True, help="Print the version and stop."
+    ),
+) -> None:
+    pass
+
+
+def main() -> None:
+    """Entry point of `snelk`."""
+    try:
+        app()
+    except SnelkError as error:
+        for line in str(error).splitlines():
+            typer.echo(f"error: {line}", err=True)
+        sys.exit(2)
+
+
+if __name__ == "__main__":
+    main()

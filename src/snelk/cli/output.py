@@ -1,0 +1,108 @@
+"""How answers are written to the terminal: plain words first, colour on top, never alone."""
+
+from __future__ import annotations
+
+import json
+import math
+import shlex
+import textwrap
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import typer
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from snelk.runs.run import Run
+
+WIDTH = 80
+
+
+def console() -> Console:
+    """Where answers go; without colour if it is no terminal or NO_COLOR is set."""
+    from rich.console import Console
+
+    return Console(highlight=False, markup=False, soft_wrap=True)
+
+
+def say_json(data: Any) -> None:
+    """Print an answer for a program to read: numbers that are not there become null."""
+    typer.echo(json.dumps(_plain(data), indent=2, ensure_ascii=False, allow_nan=False))
+
+
+def table(head: Sequence[str], rows: Iterable[Sequence[str]], *, indent: int = 2) -> list[str]:
+    """Lines of a table; a column is set right if its head starts with a blank."""
+    cells = [list(head), *(list(row) for row in rows)]
+    widths = [max(len(row[n].strip()) for row in cells) for n in range(len(head))]
+    lines = []
+    for row in cells:
+        parts = [
+            text.strip().rjust(width) if head[n].startswith(" ") else text.ljust(width)
+            for n, (text, width) in enumerate(zip(row, widths, strict=True))
+        ]
+        lines.append((" " * indent + "  ".join(parts)).rstrip())
+    return lines
+
+
+def wrap(text: str, *, indent: int, first: str = "") -> str:
+    """A paragraph of at most 80 columns; `first` stands where the indent of its first line is."""
+    return textwrap.fill(
+        text,
+        WIDTH,
+        initial_indent=first.ljust(indent),
+        subsequent_indent=" " * indent,
+        break_long_words=False,
+        break_on_hyphens=False,
+    )
+
+
+def command(*words: str | Path) -> str:
+    """A command line as it would be typed."""
+    return shlex.join(str(word) for word in words)
+
+
+def seconds(value: float | None) -> str:
+    """`12.40 s`, or a dash."""
+    return "–" if value is None or math.isnan(value) else f"{value:.2f} s"
+
+
+def summary(run: Run) -> list[dict[str, Any]]:
+    """Per agent and target it notices: first seen, time in view, times seen."""
+    rows = []
+    for agent in run.agents:
+        notices = run.setup.profiles[run.setup.cast[agent].profile or ""].notices
+        for target in run.names:
+            if target == agent or run.setup.cast[target].team not in notices:
+                continue
+            spans = [span for span in run.spans(agent, target) if span.reason == "in_view"]
+            events = run.events
+            saw = events[
+                (events.agent == agent) & (events.target == target) & (events.kind == "saw")
+            ]
+            rows.append(
+                {
+                    "agent": agent,
+                    "target": target,
+                    "first_seen": float(saw.t.iloc[0]) if len(saw) else None,
+                    "in_view": sum(span.end - span.start for span in spans),
+                    "times": len(saw),
+                    "nearest": min(
+                        (span.nearest for span in spans if span.nearest is not None), default=None
+                    ),
+                }
+            )
+    return rows
+
+
+def _plain(data: Any) -> Any:
+    if isinstance(data, dict):
+        return {str(key): _plain(value) for key, value in data.items()}
+    if isinstance(data, list | tuple):
+        return [_plain(value) for value in data]
+    if isinstance(data, float):
+        return data if math.isfinite(data) else None
+    if hasattr(data, "item"):
+        return _plain(data.item())
+    return data

@@ -1,0 +1,311 @@
+"""Commands about scenarios: demo, new, check, run, schema."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from snelk.cli.output import command, console, say_json, seconds, summary, table, wrap
+from snelk.errors import InputError, nearest
+
+if TYPE_CHECKING:
+    from snelk.config.scenario import Scenario
+    from snelk.runs.run import Progress, Run
+
+ScenarioFile = Annotated[Path, typer.Argument(metavar="SCENARIO", help="The scenario's TOML file.")]
+Changes = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--set",
+        metavar="KEY=VALUE",
+        help="Change a number, such as profiles.goose.cones.wide.range=9.4. Can be repeated.",
+    ),
+]
+Json = Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")]
+
+
+def demo(
+    folder: Annotated[Path, typer.Argument(metavar="DIR", help="Where to put it.")] = Path("croft"),
+) -> None:
+    """Write the croft into a folder, run it, draw it and list what happened."""
+    from snelk.croft import croft
+    from snelk.plots.map import plot_map
+    from snelk.plots.style import save_figure
+    from snelk.plots.timeline import plot_timeline
+    from snelk.runs.run import run as replay
+
+    kept = _copy_files(croft(), folder, keep_changed=True)
+    out = folder / "runs" / "night"
+    with _progress_bar("replaying the night") as progress:
+        night = replay(folder / "night.toml", out=out, progress=progress)
+    screen = console()
+    _say_run(night, out)
+    screen.print()
+    for row in night.events.itertuples():
+        screen.print(f"{row.t:8.2f} s  {row.text}")
+    at = _telling_moment(night)
+    pictures = [
+        (plot_map(night, at=at).axes, folder / "runs" / f"night-map-{at:.2f}s.png"),
+        (plot_timeline(night).axes, folder / "runs" / "night-timeline.png"),
+    ]
+    for axes, path in pictures:
+        save_figure(axes.figure, path)
+    lost = night.events[night.events.kind == "lost"].iloc[0]
+    screen.print("\nWhere everything is")
+    places = [
+        ["the scenario", str(folder / "night.toml")],
+        ["bodies and profiles", str(folder / "creatures.toml")],
+        ["the run's tables", str(out)],
+        [f"map at {at:.2f} s", str(pictures[0][1])],
+        ["timeline", str(pictures[1][1])],
+    ]
+    screen.print("\n".join(table(["", ""], places)[1:]))
+    for name in kept:
+        screen.print(f"  kept {folder / name}: it differs from the one Snelk brings")
+    screen.print("\nNext")
+    screen.print(
+        "  " + command("snelk", "why", out, lost.agent, lost.target, "--at", f"{lost.t:g}")
+    )
+    change = "profiles.goose.cones.wide.range=12"
+    wider = folder / "runs" / "wider"
+    words = ("snelk", "run", folder / "night.toml", "--set", change, "--out", wider)
+    screen.print("  " + command(*words))
+
+
+def new(
+    folder: Annotated[Path, typer.Argument(metavar="DIR", help="A folder that is not there yet.")],
+) -> None:
+    """Write a small commented scenario to start from; it runs as it is."""
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise InputError.of(str(folder), "", "", "is there already", "choose a new folder")
+    _copy_files(Path(__file__).parents[1] / "starter", folder, keep_changed=False)
+    screen = console()
+    screen.print(f"Written to {folder}")
+    notes = {
+        "scenario.toml": "who is there, and what was recorded: start here",
+        "creatures.toml": "bodies, and what each kind can see",
+        "level.geojson": "walls, zones, spots and routes, in metres",
+        "walk.csv": "where the child went",
+    }
+    screen.print("\n".join(table(["", ""], [[name, note] for name, note in notes.items()])[1:]))
+    screen.print(f"\nNext\n  {command('snelk', 'run', folder / 'scenario.toml')}")
+
+
+def check(scenario: ScenarioFile, changes: Changes = None, as_json: Json = False) -> None:
+    """Look a scenario over: errors stop, warnings tell what is surely not meant."""
+    from snelk.tuning.check import check as look_over
+
+    loaded = _load(scenario, changes)
+    findings = look_over(loaded)
+    if as_json:
+        say_json(
+            {
+                "scenario": str(scenario),
+                "errors": [],
+                "warnings": [vars(finding) for finding in findings],
+                "characters": list(loaded.setup.cast),
+                "agents": list(loaded.setup.agents),
+            }
+        )
+        return
+    screen = console()
+    setup, level = loaded.setup, loaded.level
+    screen.print(f"{scenario}: {setup.title}" if setup.title else str(scenario))
+    parts = [
+        f"{len(found)} {name}"
+        for found, name in (
+            (level.walls, "walls"),
+            (level.zones, "zones"),
+            (level.spots, "spots"),
+            (level.routes, "routes"),
+            (loaded.tracks, "tracks"),
+            (loaded.noises.t, "noises"),
+        )
+    ]
+    screen.print("  " + ", ".join(parts))
+    rows = []
+    for name, member in setup.cast.items():
+        profile = setup.profiles[member.profile] if member.profile else None
+        rows.append(
+            [
+                name,
+                member.team,
+                member.profile or "–",
+                "track" if name in loaded.tracks else "stands",
+                ", ".join(profile.notices) if profile else "senses nothing",
+            ]
+        )
+    screen.print()
+    screen.print("\n".join(table(["character", "team", "profile", "moves by", "notices"], rows)))
+    cones = [
+        [
+            f"{profile}.{name}",
+            f"{cone.fov_whole:g}° (±{cone.fov_whole / 2:g}°)",
+            f"{cone.range:g} m",
+            f"{cone.hold_fov_whole or cone.fov_whole:g}°",
+            f"{cone.hold_range or cone.range:g} m",
+            f"{cone.min_exposure:.0%}",
+        ]
+        for profile in dict.fromkeys(setup.cast[agent].profile or "" for agent in setup.agents)
+        for name, cone in setup.profiles[profile].cones.items()
+    ]
+    if cones:
+        head = ["cone", " whole fov", " range", " hold fov", " hold range", " exposure >"]
+        screen.print("\n" + "\n".join(table(head, cones)))
+    screen.print()
+    for finding in findings:
+        screen.print(wrap(str(finding), indent=9, first="warning:"))
+    count = "nothing to warn of" if not findings else f"warnings: {len(findings)}"
+    screen.print(f"No errors; {count}.\n\nNext\n  {command('snelk', 'run', scenario)}")
+
+
+def run(
+    scenario: ScenarioFile,
+    changes: Changes = None,
+    out: Annotated[
+        Path | None,
+        typer.Option(
+            "--out",
+            metavar="DIR",
+            help="Folder for the run, replacing a run there; else runs/ and the scenario's name.",
+        ),
+    ] = None,
+    as_json: Json = False,
+) -> None:
+    """Replay a scenario and write the run's tables."""
+    from snelk.runs.run import run as replay
+
+    place = out if out is not None else Path("runs") / scenario.stem
+    loaded = _load(scenario, changes)
+    with _progress_bar("replaying") as progress:
+        done = replay(loaded, out=place, progress=progress)
+    if as_json:
+        counts = {key: done.info[key] for key in ("changes", "ticks", "rows", "seed")}
+        say_json({"run": str(place), "scenario": str(scenario), **counts, "pairs": summary(done)})
+        return
+    _say_run(done, place)
+    screen = console()
+    screen.print("\nNext")
+    screen.print("  " + command("snelk", "events", place))
+    lost = done.events[done.events.kind == "lost"]
+    pair = (lost.agent.iloc[0], lost.target.iloc[0]) if len(lost) else _first_pair(done)
+    if pair:
+        when = f"{lost.t.iloc[0]:g}" if len(lost) else f"{done.times[-1] / 2:g}"
+        screen.print("  " + command("snelk", "why", place, *pair, "--at", when))
+        screen.print("  " + command("snelk", "plot", "timeline", place))
+
+
+def schema(
+    kind: Annotated[str, typer.Argument(metavar="KIND", help="scenario, profiles or level.")],
+    out: Annotated[
+        Path | None, typer.Option("--out", metavar="FILE", help="Write it there.")
+    ] = None,
+) -> None:
+    """Print the JSON Schema of a kind of file, for editors that check while one types."""
+    import json
+
+    from snelk.config.schema import KINDS
+    from snelk.config.schema import schema as schema_of
+
+    if kind not in KINDS:
+        raise InputError.of("schema", "KIND", f'"{kind}"', "no such kind", nearest(kind, KINDS))
+    text = json.dumps(schema_of(kind), indent=2)
+    if out is None:
+        typer.echo(text)
+        return
+    try:
+        out.write_text(text + "\n", encoding="utf-8")
+    except OSError as error:
+        raise InputError.of(str(out), "", "", f"cannot be written: {error.strerror}") from None
+    console().print(f"Written to {out}")
+
+
+def _load(path: Path, changes: list[str] | None) -> Scenario:
+    from snelk.config.scenario import load, parse_change
+
+    return load(path, changes=dict(parse_change(text) for text in changes or ()))
+
+
+def _copy_files(source: Path, folder: Path, *, keep_changed: bool) -> list[str]:
+    """Copy the data files of a folder; return the names of those that were left as they were."""
+    kept = []
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for path in sorted(source.iterdir()):
+            if path.suffix not in (".toml", ".csv", ".geojson"):
+                continue
+            to, text = folder / path.name, path.read_bytes()
+            if keep_changed and to.exists() and to.read_bytes() != text:
+                kept.append(path.name)
+                continue
+            to.write_bytes(text)
+    except OSError as error:
+        rule = f"cannot be written: {error.strerror or error}"
+        raise InputError.of(str(folder), "", "", rule, "choose another folder") from None
+    return kept
+
+
+def _say_run(done: Run, place: Path) -> None:
+    screen = console()
+    clock, times = done.setup.clock, done.times
+    screen.print(done.info["title"] or done.info["scenario"])
+    screen.print(
+        f"  {len(times)} ticks of {clock.dt:g} s, from {times[0]:g} to {times[-1]:g} s; "
+        f"{len(done.names)} characters, {len(done.agents)} of them agents"
+    )
+    for key, value in done.info["changes"].items():
+        screen.print(f"  changed: {key} = {value}")
+    rows = [
+        [
+            row["agent"],
+            row["target"],
+            seconds(row["first_seen"]),
+            seconds(row["in_view"]),
+            str(row["times"]),
+            "–" if row["nearest"] is None else f"{row['nearest']:.1f} m",
+        ]
+        for row in summary(done)
+    ]
+    if rows:
+        head = ["agent", "target", " first saw", " in view", " times", " nearest"]
+        screen.print("\n" + "\n".join(table(head, rows)))
+    counts: dict[str, Any] = done.info["rows"]
+    screen.print(
+        f"\nWritten to {place}: {counts['events']} events, {counts['sight']} checks of sight"
+    )
+
+
+def _first_pair(done: Run) -> tuple[str, str] | None:
+    rows = summary(done)
+    return (rows[0]["agent"], rows[0]["target"]) if rows else None
+
+
+def _telling_moment(done: Run) -> float:
+    """The tick with most agents losing or seeing somebody near it: the first busy moment."""
+    events = done.events[done.events.kind.isin(["saw", "lost"])]
+    counts = [int(((events.t - t).abs() <= 2.0).sum()) for t in events.t]
+    return float(events.t.iloc[counts.index(max(counts))])
+
+
+@contextmanager
+def _progress_bar(label: str) -> Iterator[Progress | None]:
+    """A bar on standard error if that is a terminal and the work takes more than a moment."""
+    from rich.console import Console
+    from rich.progress import Progress as Bar
+
+    screen = Console(stderr=True)
+    if not screen.is_terminal:
+        yield None
+        return
+    with Bar(console=screen, transient=True) as bar:
+        task = bar.add_task(label, total=None)
+
+        def advance(done: int, total: int) -> None:
+            if done % 64 == 0 or done == total:
+                bar.update(task, completed=done, total=total)
+
+        yield advance

@@ -1,0 +1,580 @@
+"""The map at a time: who stands where, who sees what, and what is in the way."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import shapely
+from matplotlib import patheffects
+from matplotlib.collections import LineCollection
+from matplotlib.lines import Line2D
+from matplotlib.patches import Patch, PathPatch
+from matplotlib.path import Path as Outline
+
+from snelk.errors import InputError, one_of
+from snelk.level.visible import visible_region
+from snelk.plots.labels import Labels
+from snelk.plots.style import FAINT, INK, REASON_STYLES, agent_colours, new_figure
+from snelk.runs.spans import REASONS
+
+if TYPE_CHECKING:
+    from matplotlib.artist import Artist
+    from matplotlib.axes import Axes
+    from shapely.geometry.base import BaseGeometry
+
+    from snelk.config.models import Wall
+    from snelk.level.level import Level
+    from snelk.runs.reasons import Answer
+    from snelk.runs.run import Run
+
+WALL_SHADES = (
+    (1.0, "#c9c2b4", "up to 1 m"),
+    (2.0, "#978e7e", "up to 2 m"),
+    (np.inf, "#5d564b", "higher"),
+)
+"""Walls by the height of their top above their base: limit in m, colour, words."""
+
+SHEER_EDGE = "#3d7a4a"
+TAIL = 8.0
+"""Length of the tail behind a character, s."""
+
+_HALO = [patheffects.withStroke(linewidth=2.5, foreground="white", alpha=0.85)]
+
+
+@dataclass(frozen=True)
+class MapArtists:
+    """What `plot_map` drew, by theme, for further styling and for tests.
+
+    Attributes:
+        axes: Where it was drawn.
+        cones: Per (agent, cone): the filled region in view, and the outline of the hold limits.
+        rays: Per (agent, target): the reason drawn, and the line.
+        ghosts: Per (agent, target): the mark at the place last seen.
+        last_seen: Per (agent, target): that place and time: x, y in m and s.
+        bodies: Per character: its mark.
+        tails: Per character: its tail.
+    """
+
+    axes: Axes
+    cones: dict[tuple[str, str], list[Artist]] = field(default_factory=dict)
+    rays: dict[tuple[str, str], tuple[str, Artist]] = field(default_factory=dict)
+    ghosts: dict[tuple[str, str], Artist] = field(default_factory=dict)
+    last_seen: dict[tuple[str, str], tuple[float, float, float]] = field(default_factory=dict)
+    bodies: dict[str, Artist] = field(default_factory=dict)
+    tails: dict[str, LineCollection] = field(default_factory=dict)
+
+
+def plot_map(
+    run: Run,
+    *,
+    at: float,
+    ax: Axes | None = None,
+    agents: Sequence[str] | None = None,
+    tail: float = TAIL,
+    around: str | None = None,
+    radius: float = 12.0,
+) -> MapArtists:
+    """Draw the level, everybody in it and who sees whom at one time.
+
+    Args:
+        run: The run.
+        at: The time, s; the last tick at or before it is drawn.
+        ax: Where to draw; a new figure of 1280 x 800 pixels if absent.
+        agents: Whose cones, rays and ghosts to draw; all if absent.
+        tail: Length of the tails, s.
+        around: A character to show from near, if it is there at that time.
+        radius: How much of the level around it, m.
+
+    Raises:
+        InputError: The time lies outside the run, or an agent is unknown.
+    """
+    tick = run.tick_at(at)
+    t = float(run.times[tick])
+    for name in agents or ():
+        one_of(name, run.agents, source="agent", place="", what="agent")
+    if around is not None:
+        one_of(around, run.names, source="around", place="", what="character")
+    if not (radius > 0 and np.isfinite(radius)):
+        raise InputError.of("radius", "", f"{radius:g} m", "must be above 0 m")
+    if not tail >= 0:
+        raise InputError.of("tail", "", f"{tail:g} s", "must be 0 s or more")
+    shown = tuple(agents) if agents is not None else run.agents
+    if ax is None:
+        title = run.info["title"] or run.info["scenario"]
+        figure, ax = new_figure(f"{title}   ·   map at {t:.2f} s")
+        figure.subplots_adjust(left=0.045, right=0.775, top=0.935, bottom=0.065)
+    artists = MapArtists(ax)
+    colours = agent_colours(run.agents)
+    poses = _poses_at(run, tick)
+    _draw_level(ax, run.level)
+    _draw_tails(artists, run, t, tail, colours)
+    height = _height_looked_for(run, shown, poses)
+    for agent in shown:
+        if agent in poses:
+            _draw_cones(artists, run, agent, poses, colours[agent], height, tick)
+    _draw_rays(artists, run, shown, t, poses)
+    _draw_ghosts(artists, run, shown, t, colours)
+    _draw_bodies(artists, poses, colours)
+    _frame(ax, run, around=poses.get(around or ""), radius=radius)
+    _write_labels(artists, run, t, poses, colours)
+    _legend(ax, height)
+    return artists
+
+
+def _poses_at(run: Run, tick: int) -> dict[str, Any]:
+    """The pose of everybody who is there, by name."""
+    count = len(run.names)
+    rows = run.poses.iloc[tick * count : (tick + 1) * count]
+    return {str(row.id): row for row in rows.itertuples() if row.present}
+
+
+def _outline(geometry: BaseGeometry) -> Outline:
+    """Polygons with holes, or lines, as one Matplotlib path."""
+    rings: list[Outline] = []
+    for part in shapely.get_parts(geometry):
+        if part.geom_type == "Polygon":
+            rings += [
+                Outline(np.asarray(r.coords), closed=True) for r in (part.exterior, *part.interiors)
+            ]
+        elif part.geom_type in ("LineString", "LinearRing"):
+            rings.append(Outline(np.asarray(part.coords)))
+    return Outline.make_compound_path(*rings) if rings else Outline(np.zeros((0, 2)))
+
+
+def _draw_level(ax: Axes, level: Level) -> None:
+    for zone, geometry in level.data.zones:
+        area = geometry.buffer(zone.radius, quad_segs=32) if zone.radius else geometry
+        ax.add_patch(
+            PathPatch(
+                _outline(area),
+                facecolor="#f4f1e8",
+                edgecolor="#cfc8b4",
+                lw=0.8,
+                ls=(0, (4, 3)),
+                zorder=0.5,
+            )
+        )
+    for wall, geometry in level.data.walls:
+        shade = next(colour for limit, colour, _ in WALL_SHADES if wall.top - wall.base <= limit)
+        sheer = wall.see_through > 0
+        edge = SHEER_EDGE if sheer else "#2e2a24"
+        filled = "Polygon" in geometry.geom_type
+        patch = PathPatch(
+            _outline(geometry),
+            facecolor=(shade if not sheer else "#dcebd9") if filled else "none",
+            edgecolor=edge if filled or sheer else shade,
+            lw=1.0 if filled else 3.5,
+            ls=(0, (2, 1)) if sheer else "-",
+            hatch="...." if sheer and filled else None,
+            zorder=3,
+        )
+        ax.add_patch(patch)
+        if not filled and not sheer:
+            ax.add_patch(
+                PathPatch(
+                    _outline(geometry), facecolor="none", edgecolor="#2e2a24", lw=0.7, zorder=3.1
+                )
+            )
+    for spot, geometry in level.data.spots:
+        ax.plot(
+            geometry.x,
+            geometry.y,
+            marker="+",
+            ms=5,
+            mew=0.9,
+            color="#777777",
+            zorder=3.3,
+            gid=spot.name,
+        )
+
+
+def _draw_tails(
+    artists: MapArtists, run: Run, t: float, tail: float, colours: dict[str, str]
+) -> None:
+    poses = run.poses
+    recent = poses[(poses.t >= t - tail - 1e-9) & (poses.t <= t + 1e-9) & poses.present]
+    for name in run.names:
+        rows = recent[recent.id == name]
+        points = rows[["x", "y"]].to_numpy()
+        if len(points) < 2 or float(np.ptp(points, axis=0).max()) < 0.05:
+            continue
+        pieces = np.stack([points[:-1], points[1:]], axis=1)
+        fade = np.clip(1 - (t - rows.t.to_numpy()[1:]) / max(tail, 1e-9), 0.05, 1)
+        line = LineCollection(
+            list(pieces),
+            colors=colours.get(name, INK),
+            alpha=fade,
+            linewidths=2.2,
+            zorder=4,
+            capstyle="round",
+        )
+        artists.tails[name] = artists.axes.add_collection(line)
+
+
+def _height_looked_for(run: Run, agents: Sequence[str], poses: dict[str, Any]) -> float:
+    """The middle of the lowest body that an agent of these notices, m above the ground."""
+    heights = []
+    for agent in agents:
+        notices = run.setup.profiles[run.setup.cast[agent].profile or ""].notices
+        for name, pose in poses.items():
+            if run.setup.cast[name].team in notices and name != agent:
+                heights.append(_body_height(run, name, pose) / 2)
+    return min(heights, default=0.5)
+
+
+def _body_height(run: Run, name: str, pose: Any) -> float:
+    from snelk.config.models import POSTURES
+
+    return run.setup.body_of(name).heights()[POSTURES.index(pose.posture)]
+
+
+def _draw_cones(
+    artists: MapArtists,
+    run: Run,
+    agent: str,
+    poses: dict[str, Any],
+    colour: str,
+    height: float,
+    tick: int,
+) -> None:
+    pose = poses[agent]
+    eye = (pose.x, pose.y, pose.z + _body_height(run, agent, pose) * run.setup.body_of(agent).eyes)
+    profile = run.setup.profiles[run.setup.cast[agent].profile or ""]
+    for name, cone in profile.cones.items():
+        gain = visible_region(
+            run.level,
+            eye=eye,
+            heading_deg=pose.heading_deg,
+            fov_whole=cone.fov_whole,
+            range=cone.range,
+            height=pose.z + height,
+        )
+        hold = visible_region(
+            run.level,
+            eye=eye,
+            heading_deg=pose.heading_deg,
+            fov_whole=cone.hold_fov_whole or cone.fov_whole,
+            range=cone.hold_range or cone.range,
+            height=pose.z + height,
+        )
+        ax = artists.axes
+        held = shapely.union(hold.clear, hold.dimmed)
+        drawn: list[Artist] = [
+            ax.add_patch(
+                PathPatch(
+                    _outline(gain.clear),
+                    facecolor=colour,
+                    edgecolor=colour,
+                    lw=0.9,
+                    alpha=0.20,
+                    zorder=1.5,
+                )
+            ),
+            ax.add_patch(
+                PathPatch(
+                    _outline(gain.dimmed),
+                    facecolor=colour,
+                    edgecolor="none",
+                    alpha=0.09,
+                    zorder=1.5,
+                )
+            ),
+            ax.add_patch(
+                PathPatch(
+                    _outline(held),
+                    facecolor="none",
+                    edgecolor=colour,
+                    lw=0.8,
+                    ls=(0, (3, 3)),
+                    alpha=0.6,
+                    zorder=1.6,
+                )
+            ),
+        ]
+        artists.cones[agent, name] = drawn
+
+
+def _draw_rays(
+    artists: MapArtists, run: Run, agents: Sequence[str], t: float, poses: dict[str, Any]
+) -> None:
+    for agent in agents:
+        for target in poses:
+            if target == agent or agent not in poses:
+                continue
+            answer = run.why(agent, target, at=t)
+            reason = _reason(answer)
+            if reason in ("cares", "present"):
+                continue
+            style = REASON_STYLES[reason]
+            a, b = poses[agent], poses[target]
+            end = (
+                answer.wall_place[:2]
+                if reason == "line_of_sight" and answer.wall_place
+                else (b.x, b.y)
+            )
+            ax = artists.axes
+            (line,) = ax.plot(
+                [a.x, end[0]],
+                [a.y, end[1]],
+                color=style.colour,
+                ls=style.line,
+                lw=1.8 if reason == "in_view" else 1.3,
+                zorder=5,
+            )
+            if reason == "line_of_sight" and answer.wall_place:
+                ax.plot(
+                    *end,
+                    marker=style.mark,
+                    ms=7,
+                    color=style.colour,
+                    mec="white",
+                    mew=0.8,
+                    zorder=6.5,
+                )
+                ax.plot(
+                    [end[0], b.x],
+                    [end[1], b.y],
+                    color=style.colour,
+                    ls=(0, (1, 3)),
+                    lw=0.8,
+                    zorder=4.9,
+                )
+            else:
+                share = 0.55 if reason != "in_view" else 0.86
+                ax.plot(
+                    a.x + share * (b.x - a.x),
+                    a.y + share * (b.y - a.y),
+                    marker=style.mark,
+                    ms=5.5,
+                    color=style.colour,
+                    mec="white",
+                    mew=0.8,
+                    zorder=5.5,
+                )
+            artists.rays[agent, target] = (reason, line)
+
+
+def _reason(answer: Answer) -> str:
+    """The answer's reason as in `Span.reason`."""
+    from snelk.senses.sight import GATES
+
+    if answer.in_view:
+        return "in_view"
+    return max((cone.result for cone in answer.cones), key=GATES.index, default="present")
+
+
+def _draw_ghosts(
+    artists: MapArtists,
+    run: Run,
+    agents: Sequence[str],
+    t: float,
+    colours: dict[str, str],
+) -> None:
+    """Hollow marks where an agent last saw a target that it does not see now."""
+    events = run.events
+    past = events[(events.t <= t + 1e-9) & events.kind.isin(["saw", "lost"])]
+    last = {(row.agent, row.target): row for row in past.itertuples()}
+    count = len(run.names)
+    for (agent, target), event in last.items():
+        if event.kind == "saw" or agent not in agents:
+            continue
+        tick = run.tick_at(event.t) - 1  # the last one at which it was in view
+        where = run.poses.iloc[tick * count + run.names.index(target)]
+        seen = run.times[tick]
+        ax = artists.axes
+        (mark,) = ax.plot(
+            where.x,
+            where.y,
+            marker="o",
+            ms=11,
+            mfc="none",
+            mec=colours[agent],
+            mew=1.4,
+            ls="none",
+            zorder=6,
+        )
+        ax.plot(where.x, where.y, marker="$?$", ms=5, color=colours[agent], ls="none", zorder=6.1)
+        artists.ghosts[agent, target] = mark
+        artists.last_seen[agent, target] = (float(where.x), float(where.y), float(seen))
+
+
+def _draw_bodies(artists: MapArtists, poses: dict[str, Any], colours: dict[str, str]) -> None:
+    for name, pose in poses.items():
+        ax = artists.axes
+        senses = name in colours
+        colour = colours.get(name, INK)
+        a = np.radians(pose.heading_deg)
+        tip = np.array([[1.0, 0.0], [-0.75, 0.65], [-0.4, 0.0], [-0.75, -0.65], [1.0, 0.0]])
+        turn = np.array([[np.cos(a), np.sin(a)], [-np.sin(a), np.cos(a)]])
+        mark = Outline(tip @ turn, closed=True)
+        (body,) = ax.plot(
+            pose.x,
+            pose.y,
+            marker=mark,
+            ms=15 if senses else 13,
+            mfc=colour if senses else "white",
+            mec="white" if senses else INK,
+            mew=1.3,
+            ls="none",
+            zorder=8,
+        )
+        artists.bodies[name] = body
+
+
+def _write_labels(
+    artists: MapArtists, run: Run, t: float, poses: dict[str, Any], colours: dict[str, str]
+) -> None:
+    """Names of characters first, then ghosts, walls and zones as far as there is room."""
+    labels = Labels(artists.axes)
+    halo = {"path_effects": _HALO, "zorder": 9}
+    for pose in poses.values():
+        labels.keep_free(pose.x, pose.y, radius=6)
+    for tail in artists.tails.values():
+        for piece in tail.get_segments()[::5]:
+            labels.keep_free(*piece[0], radius=1.5)
+    for x, y, _ in artists.last_seen.values():
+        labels.keep_free(x, y, radius=7)
+    for name, pose in poses.items():
+        posture = "" if pose.posture == "standing" else f" ({pose.posture})"
+        text, colour = name + posture, colours.get(name, INK)
+        labels.place(
+            pose.x,
+            pose.y,
+            text,
+            gap=9,
+            needed=True,
+            fontsize=9,
+            weight="bold",
+            color=colour,
+            **halo,
+        )
+    for (agent, target), (x, y, seen) in artists.last_seen.items():
+        text = f"{target} last seen by {agent}, {t - seen:.1f} s ago"
+        labels.place(x, y, text, gap=9, needed=True, fontsize=7, color=colours[agent], **halo)
+    for wall, geometry in run.level.data.walls:
+        _label_wall(labels, wall, geometry)
+    for zone, geometry in run.level.data.zones:
+        area = geometry.buffer(zone.radius) if zone.radius else geometry
+        x, y = area.centroid.x, area.bounds[1] + 0.3
+        place = shapely.Point(x, y) if area.contains(shapely.Point(x, y)) else area.centroid
+        style = {"fontsize": 7.5, "style": "italic", "color": "#857a5e", "zorder": 3.4}
+        labels.place(place.x, place.y, zone.name, gap=2, needed=False, **style)
+
+
+def _label_wall(labels: Labels, wall: Wall, geometry: BaseGeometry) -> None:
+    """Inside if it is roomy, beside if it is upright, else below."""
+    low_x, low_y, high_x, high_y = geometry.bounds
+    width, depth = high_x - low_x, high_y - low_y
+    x, y, gap, side, colour = (low_x + high_x) / 2, low_y, 3.0, 1, "#4a453d"
+    if "Polygon" not in geometry.geom_type:
+        middle = geometry.interpolate(0.5, normalized=True)
+        x, y, gap = middle.x, middle.y, 5.0
+    elif width > 4 and depth > 2 and wall.see_through == 0:
+        x, y, gap, colour = geometry.centroid.x, geometry.centroid.y, 0.0, "white"
+    elif depth > 2 * width:
+        x, y, side = high_x, geometry.centroid.y, 2
+    labels.place(
+        x, y, wall.name, gap=gap, needed=False, first=side, fontsize=7, color=colour, zorder=3.5
+    )
+
+
+def _frame(ax: Axes, run: Run, *, around: Any, radius: float) -> None:
+    bounds = np.array(run.level.bounds)
+    there = run.poses[run.poses.present]
+    if len(there):
+        low, high = there[["x", "y"]].min().to_numpy(), there[["x", "y"]].max().to_numpy()
+        empty = not run.level.data.walls and not run.level.data.zones
+        bounds[:2] = low if empty else np.minimum(bounds[:2], low)
+        bounds[2:] = high if empty else np.maximum(bounds[2:], high)
+    margin = max(1.0, 0.02 * float(max(bounds[2] - bounds[0], bounds[3] - bounds[1])))
+    if around is not None:
+        bounds = np.array([around.x, around.y, around.x, around.y])
+        margin = radius
+    ax.set_xlim(
+        bounds[0] - margin * (1.0 if around is None else 1.3),
+        bounds[2] + margin * (1.0 if around is None else 1.3),
+    )
+    ax.set_ylim(bounds[1] - margin, bounds[3] + margin)
+    ax.set_aspect("equal")
+    ax.set_xlabel("x, m", color=INK)
+    ax.set_ylabel("y, m", color=INK)
+    ax.tick_params(colors=INK, labelsize=8)
+    for spine in ax.spines.values():
+        spine.set_color(FAINT)
+
+
+def _legend(ax: Axes, height: float) -> None:
+    handles: list[Any] = [
+        Line2D(
+            [],
+            [],
+            color=REASON_STYLES[key].colour,
+            ls=REASON_STYLES[key].line,
+            marker=REASON_STYLES[key].mark,
+            mec="white",
+            label=words,
+        )
+        for key, words in REASONS.items()
+        if key in ("in_view", "line_of_sight", "angle", "range")
+    ]
+    handles += [
+        Line2D([], [], marker=">", ls="none", ms=8, color=INK, label="agent, facing right"),
+        Line2D(
+            [],
+            [],
+            marker=">",
+            ls="none",
+            ms=8,
+            mfc="white",
+            mec=INK,
+            label="character without senses",
+        ),
+        Line2D(
+            [],
+            [],
+            marker="o",
+            ls="none",
+            ms=9,
+            mfc="none",
+            mec=INK,
+            label="where a target was last seen",
+        ),
+        Patch(facecolor=INK, alpha=0.2, label="cone: in view (gain limits)"),
+        Patch(facecolor=INK, alpha=0.09, label="cone: seen through a wall"),
+        Patch(facecolor="none", edgecolor=INK, ls="--", label="cone: hold limits"),
+        *(
+            Patch(facecolor=colour, edgecolor="#2e2a24", label=f"wall, {words}")
+            for _, colour, words in WALL_SHADES
+        ),
+        Patch(
+            facecolor="#dcebd9",
+            edgecolor=SHEER_EDGE,
+            hatch="....",
+            ls="--",
+            label="wall one can see through",
+        ),
+        Patch(facecolor="#f4f1e8", edgecolor="#cfc8b4", ls="--", label="zone"),
+    ]
+    ax.legend(
+        handles=handles,
+        loc="upper left",
+        bbox_to_anchor=(1.01, 1.0),
+        fontsize=8.5,
+        frameon=False,
+        labelspacing=0.75,
+        handlelength=2.6,
+        borderaxespad=0.0,
+    )
+    ax.text(
+        1.022,
+        0.0,
+        "Cones are cut for a body whose\n"
+        f"middle is {height:.2f} m above the\nground an agent stands on.",
+        transform=ax.transAxes,
+        fontsize=8,
+        color="#55504a",
+        va="bottom",
+    )

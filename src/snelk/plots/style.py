@@ -1,0 +1,86 @@
+"""Colours, marks and words that all figures share; safe for colour-blind readers.
+
+The colours are those of Okabe and Ito (2008), "Color Universal Design". Nothing is told by
+colour alone: every kind has a mark, a hatch or a line style of its own.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from matplotlib.figure import Figure
+
+from snelk.errors import InputError
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+BLACK, ORANGE, SKY, GREEN = "#1a1a1a", "#e69f00", "#56b4e9", "#009e73"
+YELLOW, BLUE, VERMILION, PURPLE = "#f0e442", "#0072b2", "#d55e00", "#cc79a7"
+PAPER, INK, FAINT = "#fbfaf7", "#22252a", "#9a9a9a"
+
+AGENT_COLOURS = (BLUE, VERMILION, "#007a5a", "#a8447f", "#946200", "#2a7fae", BLACK)
+"""Okabe and Ito's, some darkened until they can be read as text on paper."""
+
+SIZE = (12.8, 8.0)
+"""Size of a figure, inches; 1280 x 800 pixels at `DPI`."""
+
+DPI = 100
+
+
+@dataclass(frozen=True)
+class ReasonStyle:
+    """How one reason is drawn: as a ray on the map and as a band in the timeline."""
+
+    colour: str
+    band: str
+    hatch: str
+    line: str | tuple[int, tuple[float, ...]]
+    mark: str
+    hatch_colour: str = "white"
+
+
+REASON_STYLES = {
+    "in_view": ReasonStyle(BLUE, BLUE, "", "-", "o"),
+    "line_of_sight": ReasonStyle(VERMILION, "#f2b48a", "///", "-", "X"),
+    "angle": ReasonStyle("#7a6a2e", "#e9dfb4", "...", (0, (7, 3, 1.5, 3)), "D"),
+    "range": ReasonStyle("#8a8a8a", "#e6e6e4", "", (0, (1, 2.5)), "s"),
+    "cares": ReasonStyle(FAINT, "#f3f3f1", "", (0, (1, 6)), ""),
+    "present": ReasonStyle(FAINT, "#fbfbfb", "xx", (0, (1, 6)), "", "#d4d4d4"),
+}
+
+
+def new_figure(title: str, *, size: tuple[float, float] = SIZE) -> tuple[Figure, Axes]:
+    """A figure with one axis, in the style of all."""
+    figure = Figure(figsize=size, dpi=DPI, facecolor=PAPER)
+    axes = figure.add_subplot()
+    axes.set_facecolor("#ffffff")
+    figure.suptitle(
+        title, x=0.012, y=0.985, ha="left", va="top", fontsize=13, color=INK, weight="bold"
+    )
+    return figure, axes
+
+
+def agent_colours(agents: tuple[str, ...]) -> dict[str, str]:
+    """A colour for each agent, in the order of the cast; names tell apart those beyond seven."""
+    return {name: AGENT_COLOURS[n % len(AGENT_COLOURS)] for n, name in enumerate(agents)}
+
+
+def save_figure(figure: Figure, path: Path) -> Path:
+    """Write a figure; the suffix says the format.
+
+    Raises:
+        InputError: The format is unknown or the place cannot be written.
+    """
+    formats = figure.canvas.get_supported_filetypes()
+    if path.suffix.lstrip(".").lower() not in formats:
+        raise InputError.of(str(path), "", path.suffix, "unknown format", "use .png, .svg or .pdf")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        figure.savefig(path, facecolor=figure.get_facecolor())
+    except OSError as error:
+        rule = f"cannot be written: {error.strerror or error}"
+        raise InputError.of(str(path), "", "", rule, "choose another place with --out") from None
+    return path

@@ -1,0 +1,199 @@
+"""The timeline: one lane per agent and target, one band per reason."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from matplotlib.lines import Line2D
+from matplotlib.patches import Patch, Rectangle
+
+from snelk.errors import InputError, one_of
+from snelk.plots.style import FAINT, INK, REASON_STYLES, SIZE, agent_colours, new_figure
+from snelk.runs.spans import REASONS, Span, spans_of
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+    from snelk.runs.run import Run
+
+LANE = 0.42
+"""Least height of a lane, inches; more lanes than fit make the figure taller."""
+
+
+@dataclass(frozen=True)
+class TimelineArtists:
+    """What `plot_timeline` drew.
+
+    Attributes:
+        axes: Where it was drawn.
+        lanes: The pairs of agent and target, from the top.
+        bands: Per pair: each stretch and its rectangle.
+        marks: Per pair: times at which the agent saw and lost the target, s.
+    """
+
+    axes: Axes
+    lanes: tuple[tuple[str, str], ...]
+    bands: dict[tuple[str, str], list[tuple[Span, Rectangle]]] = field(default_factory=dict)
+    marks: dict[tuple[str, str], tuple[list[float], list[float]]] = field(default_factory=dict)
+
+
+def plot_timeline(
+    run: Run,
+    *,
+    ax: Axes | None = None,
+    agents: Sequence[str] | None = None,
+    targets: Sequence[str] | None = None,
+    start: float | None = None,
+    end: float | None = None,
+) -> TimelineArtists:
+    """Draw for each agent and each target it notices when it was in view, and why not otherwise.
+
+    Args:
+        run: The run.
+        ax: Where to draw; a new figure of at least 1280 x 800 pixels if absent.
+        agents, targets: Whose lanes to draw; all if absent.
+        start, end: From when to when, s; the whole run if absent.
+
+    Raises:
+        InputError: A name is unknown, the times are wrong, or there is no lane to draw.
+    """
+    for what, chosen, known in (("agent", agents, run.agents), ("target", targets, run.names)):
+        for name in chosen or ():
+            one_of(name, known, source=what, place="", what=what)
+    lanes = tuple(
+        (agent, target)
+        for agent in (agents if agents is not None else run.agents)
+        for target in (targets if targets is not None else run.names)
+        if agent != target
+        and run.setup.cast[target].team
+        in run.setup.profiles[run.setup.cast[agent].profile or ""].notices
+    )
+    if not lanes:
+        rule, fix = "there is no agent that notices anybody here", "see: snelk check"
+        raise InputError.of("timeline", "", "", rule, fix)
+    if ax is None:
+        title = run.info["title"] or run.info["scenario"]
+        size = (SIZE[0], max(SIZE[1], 1.6 + LANE * len(lanes)))
+        figure, ax = new_figure(f"{title}   ·   who had whom in view", size=size)
+        longest = max(len(f"{a} → {b}") for a, b in lanes)
+        left = min(0.04 + 0.0072 * longest, 0.3)
+        figure.subplots_adjust(
+            left=left, right=0.985, top=1 - 0.95 / size[1], bottom=0.62 / size[1]
+        )
+    artists = TimelineArtists(ax, lanes)
+    colours = agent_colours(run.agents)
+    first = run.times[0] if start is None else start
+    last = run.times[-1] if end is None else end
+    for row, (agent, target) in enumerate(lanes):
+        spans = spans_of(run, agent, target, start=start, end=end)
+        artists.bands[agent, target] = [
+            (span, _band(ax, row, span, last - first)) for span in spans
+        ]
+        events = run.events
+        of_pair = events[(events.agent == agent) & (events.target == target)]
+        of_pair = of_pair[(of_pair.t >= first - 1e-9) & (of_pair.t <= last + 1e-9)]
+        saw = of_pair[of_pair.kind == "saw"].t.to_list()
+        lost = of_pair[of_pair.kind == "lost"].t.to_list()
+        ax.plot(
+            saw,
+            [row - 0.40] * len(saw),
+            "v",
+            ms=6,
+            color=INK,
+            mec="white",
+            mew=0.6,
+            zorder=5,
+            clip_on=False,
+        )
+        ax.plot(
+            lost,
+            [row + 0.40] * len(lost),
+            "^",
+            ms=6,
+            mfc="white",
+            mec=INK,
+            mew=1.0,
+            zorder=5,
+            clip_on=False,
+        )
+        artists.marks[agent, target] = (saw, lost)
+    ax.set_xlim(first, last)
+    ax.set_ylim(len(lanes) - 0.5, -0.5)
+    ax.set_yticks(range(len(lanes)), [f"{a} → {b}" for a, b in lanes], fontsize=10)
+    for label, (agent, _) in zip(ax.get_yticklabels(), lanes, strict=True):
+        label.set_color(colours[agent])
+        label.set_fontweight("bold")
+    ax.set_xlabel("time, s", color=INK)
+    ax.tick_params(axis="x", colors=INK)
+    ax.tick_params(axis="y", length=0)
+    ax.grid(axis="x", color="#dddddd", lw=0.6)
+    ax.set_axisbelow(True)
+    for side, spine in ax.spines.items():
+        spine.set_visible(side == "bottom")
+        spine.set_color(FAINT)
+    _legend(ax, {span.reason for spans in artists.bands.values() for span, _ in spans})
+    return artists
+
+
+def _band(ax: Axes, row: int, span: Span, whole: float) -> Rectangle:
+    style = REASON_STYLES[span.reason]
+    height = 0.62 if span.reason == "in_view" else 0.40
+    band = Rectangle(
+        (span.start, row - height / 2),
+        span.end - span.start,
+        height,
+        facecolor=style.band,
+        edgecolor=style.hatch_colour if style.hatch else "none",
+        hatch=style.hatch or None,
+        lw=0,
+        zorder=2,
+    )
+    ax.add_patch(band)
+    words = ", ".join(span.cones) if span.reason == "in_view" else span.wall
+    room = (span.end - span.start) / max(whole, 1e-9) * 178  # letters at this size
+    if words and len(words) <= room:
+        ax.text(
+            (span.start + span.end) / 2,
+            row,
+            words,
+            ha="center",
+            va="center",
+            fontsize=7.5,
+            color="white" if span.reason == "in_view" else INK,
+            bbox=None
+            if span.reason == "in_view"
+            else {"boxstyle": "square,pad=0.12", "fc": style.band, "ec": "none"},
+            zorder=4,
+        )
+    return band
+
+
+def _legend(ax: Axes, reasons: set[str]) -> None:
+    notes = {"in_view": " (by which cone)", "line_of_sight": " (by which wall)"}
+    handles: list[Patch | Line2D] = [
+        Patch(
+            facecolor=REASON_STYLES[key].band,
+            edgecolor=REASON_STYLES[key].hatch_colour if REASON_STYLES[key].hatch else "#cccccc",
+            hatch=REASON_STYLES[key].hatch or None,
+            label=words + notes.get(key, ""),
+        )
+        for key, words in REASONS.items()
+        if key in reasons
+    ]
+    handles += [
+        Line2D([], [], marker="v", ls="none", color=INK, label="saw"),
+        Line2D([], [], marker="^", ls="none", mfc="white", mec=INK, label="lost"),
+    ]
+    ax.legend(
+        handles=handles,
+        loc="lower left",
+        bbox_to_anchor=(0.0, 1.005),
+        ncols=len(handles),
+        fontsize=8.8,
+        frameon=False,
+        borderaxespad=0.1,
+        columnspacing=1.5,
+        handlelength=2.2,
+    )
