@@ -44,7 +44,7 @@ def plot_map(
     artists = draw(open_run(run), at=at, agents=agent, around=around, radius=radius)
     near = f"-{around}" if around else ""
     path = out if out is not None else run.with_name(f"{run.name}-map-{at:.2f}s{near}.png")
-    console().print(f"Written to {save_figure(artists.axes.figure, path)}")
+    console().print(f"Written to {save_figure(artists.axes, path)}")
 
 
 def plot_timeline(
@@ -62,4 +62,4 @@ def plot_timeline(
 
     artists = draw(open_run(run), agents=agent, targets=target, start=start, end=end)
     path = out if out is not None else run.with_name(f"{run.name}-timeline.png")
-    console().print(f"Written to {save_figure(artists.axes.figure, path)}")
+    console().print(f"Written to {save_figure(artists.axes, path)}")

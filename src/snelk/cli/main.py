@@ -42,7 +42,7 @@ def _version(wanted: bool) -> None:
 
 @app.callback()
 def _options(
-    version: bool = typer.Option(  # noqa: ARG001
+    version: bool = typer.Option(
         False, "--version", callback=_version, is_eager=True, help="Print the version and stop."
     ),
 ) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -74,6 +75,7 @@ def why(
 ) -> None:
     """Tell why an agent did or did not see a target: at a time, or from when to when."""
     from snelk.runs.run import open_run
+    from snelk.runs.spans import REASONS
 
     if at is not None and (start is not None or end is not None):
         raise InputError.of("why", "", "--at with --from or --to", "asks two things", "use one")
@@ -101,7 +103,8 @@ def why(
         for span in spans
     ]
     screen.print("\n".join(table([" from", " to  ", "what and why", " distance"], rows)))
-    moment = next((span for span in spans if span.reason != "in_view"), spans[0])
+    lost = (b for a, b in pairwise(spans) if a.reason == "in_view")
+    moment = next(lost, max(spans, key=lambda span: list(REASONS).index(span.reason)))
     hint = command("snelk", "why", run, agent, target, "--at", f"{moment.start:g}")
     screen.print(f"\nGate by gate\n  {hint}")
 

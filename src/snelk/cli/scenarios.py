@@ -53,7 +53,7 @@ def demo(
         (plot_timeline(night).axes, folder / "runs" / "night-timeline.png"),
     ]
     for axes, path in pictures:
-        save_figure(axes.figure, path)
+        save_figure(axes, path)
     lost = night.events[night.events.kind == "lost"].iloc[0]
     screen.print("\nWhere everything is")
     places = [
@@ -116,14 +116,14 @@ def check(scenario: ScenarioFile, changes: Changes = None, as_json: Json = False
     setup, level = loaded.setup, loaded.level
     screen.print(f"{scenario}: {setup.title}" if setup.title else str(scenario))
     parts = [
-        f"{len(found)} {name}"
+        f"{len(found)} {name}{'' if len(found) == 1 else 's'}"
         for found, name in (
-            (level.walls, "walls"),
-            (level.zones, "zones"),
-            (level.spots, "spots"),
-            (level.routes, "routes"),
-            (loaded.tracks, "tracks"),
-            (loaded.noises.t, "noises"),
+            (level.walls, "wall"),
+            (level.zones, "zone"),
+            (level.spots, "spot"),
+            (level.routes, "route"),
+            (loaded.tracks, "track"),
+            (loaded.noises.t, "noise"),
         )
     ]
     screen.print("  " + ", ".join(parts))

@@ -1,0 +1,1 @@
+"""What a designer writes, read and checked."""

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import Any, TypeVar, get_args
+from types import UnionType
+from typing import Annotated, Any, TypeVar, Union, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
@@ -101,21 +102,28 @@ def _problem(model: type[BaseModel], item: Any, locate: Locate) -> Problem:
     return Problem(source, path, given, _TYPES.get(kind, item["msg"]))
 
 
-def _annotation(model: Any, place: tuple[str | int, ...]) -> Any:
-    """The model class or field that a location leads to."""
+def _annotation(model: Any, place: tuple[str | int, ...]) -> tuple[Any, Any]:
+    """The type and the field that a location leads to, or None where it leads nowhere."""
     here: Any = model
     field: Any = None
     for part in place:
         if isinstance(here, type) and issubclass(here, BaseModel):
             field = here.model_fields.get(str(part))
-            if field is None:
-                return None, None
-            here = field.annotation
-        arguments = [a for a in get_args(here) if a is not type(None)]
-        while arguments and not (isinstance(here, type) and issubclass(here, BaseModel)):
-            here = arguments[-1]
-            arguments = [a for a in get_args(here) if a is not type(None)]
+            here = _bare(field.annotation) if field is not None else None
+        else:  # a table of named entries, or a list
+            inner = get_args(here)
+            here = _bare(inner[-1 if get_origin(here) is dict else 0]) if inner else None
     return here, field
+
+
+def _bare(annotation: Any) -> Any:
+    """A type without `| None` and without notes on it, save those of a plain number."""
+    while get_origin(annotation) in (Annotated, Union, UnionType):
+        inner = [a for a in get_args(annotation) if a is not type(None)]
+        if get_origin(inner[0]) is None and get_origin(annotation) is Annotated:
+            return annotation if inner[0] in (float, int, str) else inner[0]
+        annotation = inner[0]
+    return annotation
 
 
 def _keys(model: Any, place: tuple[str | int, ...]) -> list[str]:

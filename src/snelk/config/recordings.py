@@ -203,7 +203,7 @@ def _words(
     if name not in frame:
         return np.zeros(len(frame), dtype=np.int8)
     values = frame[name].astype(str).str.strip()
-    codes = pd.Index(words).get_indexer(values).astype(np.int8)
+    codes = pd.Index(words).get_indexer(pd.Index(values)).astype(np.int8)
     bad = np.flatnonzero(codes < 0)
     if len(bad):
         given = f'{name} = "{values.iloc[bad[0]]}"'

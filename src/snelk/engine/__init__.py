@@ -1,0 +1,1 @@
+"""Clock, batch and one tick."""

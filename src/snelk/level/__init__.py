@@ -1,0 +1,1 @@
+"""Geometry: walls in a grid, the walk of a ray, visible regions."""

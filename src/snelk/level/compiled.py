@@ -15,7 +15,7 @@ import numba
 
 F = TypeVar("F", bound=Callable[..., Any])
 
-_OPTIONS = {"cache": True, "nogil": True, "error_model": "numpy", "_nrt": False}
+_OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy", "_nrt": False}
 
 
 def compiled(function: F) -> F:

@@ -76,7 +76,7 @@ def _along_face(
     near, far = min(a, b), max(a, b)
     if far <= first or near >= last:
         return np.inf
-    return max(near, np.nextafter(first, 1.0))
+    return max(near, 2.0 * first)
 
 
 @inlined

@@ -116,7 +116,7 @@ def _shadows(
     kept = (distance > TOUCH) & (nearest < farthest) & (across > 0.0)
     a, b = a[kept], b[kept]
     near, far = nearest[kept, None], farthest[kept, None]
-    corners = np.stack([near * a, near * b, far * b, far * a], axis=1) + (x, y)
+    corners = np.stack([near * a, near * b, far * b, far * a], axis=1) + np.array([x, y])
     return shapely.union_all(shapely.polygons(corners), grid_size=WELD)
 
 

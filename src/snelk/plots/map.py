@@ -114,7 +114,7 @@ def plot_map(
     height = _height_looked_for(run, shown, poses)
     for agent in shown:
         if agent in poses:
-            _draw_cones(artists, run, agent, poses, colours[agent], height, tick)
+            _draw_cones(artists, run, agent, poses, colours[agent], height)
     _draw_rays(artists, run, shown, t, poses)
     _draw_ghosts(artists, run, shown, t, colours)
     _draw_bodies(artists, poses, colours)
@@ -211,7 +211,8 @@ def _draw_tails(
             zorder=4,
             capstyle="round",
         )
-        artists.tails[name] = artists.axes.add_collection(line)
+        artists.axes.add_collection(line)
+        artists.tails[name] = line
 
 
 def _height_looked_for(run: Run, agents: Sequence[str], poses: dict[str, Any]) -> float:
@@ -238,7 +239,6 @@ def _draw_cones(
     poses: dict[str, Any],
     colour: str,
     height: float,
-    tick: int,
 ) -> None:
     pose = poses[agent]
     eye = (pose.x, pose.y, pose.z + _body_height(run, agent, pose) * run.setup.body_of(agent).eyes)
@@ -376,12 +376,12 @@ def _draw_ghosts(
     """Hollow marks where an agent last saw a target that it does not see now."""
     events = run.events
     past = events[(events.t <= t + 1e-9) & events.kind.isin(["saw", "lost"])]
-    last = {(row.agent, row.target): row for row in past.itertuples()}
+    last = {(event["agent"], event["target"]): event for event in past.to_dict("records")}
     count = len(run.names)
     for (agent, target), event in last.items():
-        if event.kind == "saw" or agent not in agents:
+        if event["kind"] == "saw" or agent not in agents:
             continue
-        tick = run.tick_at(event.t) - 1  # the last one at which it was in view
+        tick = run.tick_at(event["t"]) - 1  # the last one at which it was in view
         where = run.poses.iloc[tick * count + run.names.index(target)]
         seen = run.times[tick]
         ax = artists.axes
@@ -429,7 +429,7 @@ def _write_labels(
 ) -> None:
     """Names of characters first, then ghosts, walls and zones as far as there is room."""
     labels = Labels(artists.axes)
-    halo = {"path_effects": _HALO, "zorder": 9}
+    halo: dict[str, Any] = {"path_effects": _HALO, "zorder": 9}
     for pose in poses.values():
         labels.keep_free(pose.x, pose.y, radius=6)
     for tail in artists.tails.values():
@@ -460,7 +460,12 @@ def _write_labels(
         area = geometry.buffer(zone.radius) if zone.radius else geometry
         x, y = area.centroid.x, area.bounds[1] + 0.3
         place = shapely.Point(x, y) if area.contains(shapely.Point(x, y)) else area.centroid
-        style = {"fontsize": 7.5, "style": "italic", "color": "#857a5e", "zorder": 3.4}
+        style: dict[str, Any] = {
+            "fontsize": 7.5,
+            "style": "italic",
+            "color": "#857a5e",
+            "zorder": 3.4,
+        }
         labels.place(place.x, place.y, zone.name, gap=2, needed=False, **style)
 
 

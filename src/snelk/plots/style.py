@@ -68,12 +68,15 @@ def agent_colours(agents: tuple[str, ...]) -> dict[str, str]:
     return {name: AGENT_COLOURS[n % len(AGENT_COLOURS)] for n, name in enumerate(agents)}
 
 
-def save_figure(figure: Figure, path: Path) -> Path:
-    """Write a figure; the suffix says the format.
+def save_figure(axes: Axes, path: Path) -> Path:
+    """Write the figure of an axis; the suffix says the format.
 
     Raises:
         InputError: The format is unknown or the place cannot be written.
     """
+    figure = axes.get_figure(root=True)
+    if figure is None:
+        raise ValueError("the axis belongs to no figure")
     formats = figure.canvas.get_supported_filetypes()
     if path.suffix.lstrip(".").lower() not in formats:
         raise InputError.of(str(path), "", path.suffix, "unknown format", "use .png, .svg or .pdf")

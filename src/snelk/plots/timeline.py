@@ -53,8 +53,10 @@ def plot_timeline(
     Args:
         run: The run.
         ax: Where to draw; a new figure of at least 1280 x 800 pixels if absent.
-        agents, targets: Whose lanes to draw; all if absent.
-        start, end: From when to when, s; the whole run if absent.
+        agents: Whose lanes to draw; all if absent.
+        targets: Lanes about whom to draw; all if absent.
+        start: From when on, s; the start of the run if absent.
+        end: Until when, s; the end of the run if absent.
 
     Raises:
         InputError: A name is unknown, the times are wrong, or there is no lane to draw.

@@ -1,0 +1,1 @@
+"""Tables, events and reasons of a replay."""

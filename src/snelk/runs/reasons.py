@@ -17,13 +17,12 @@ from snelk.config.models import POSTURES, Cone
 from snelk.config.problems import key_path
 from snelk.level.grid import build_grid
 from snelk.level.level import Level
-from snelk.level.rays import scratch_for
+from snelk.level.rays import NO_WALL, scratch_for
 from snelk.senses.sight import (
     BODY_POINTS,
     EDGE,
     GATES,
     IN_VIEW,
-    NO_WALL,
     Poses,
     Sight,
     SightNumbers,
@@ -194,7 +193,7 @@ def _moment(run: Run, agent: str, target: str, at: float) -> _Moment:
         values: NDArray[np.float64] = np.nan_to_num(rows[name].to_numpy(dtype=np.float64))
         return values[None]
 
-    posture = rows.posture.cat.set_categories(list(POSTURES)).cat.codes.to_numpy(dtype=np.int8)
+    posture = rows.posture.cat.set_categories(list(POSTURES)).cat.codes.to_numpy().astype(np.int8)
     poses = Poses(
         column("x"),
         column("y"),
@@ -346,33 +345,31 @@ def _numeric_change(
     now = gate.limit
     if gate.name == "line_of_sight":
         needs, comparison = gate.value, "<" if turn_on else ">="
-        size = abs(now - needs)
-        rounded = _safe(needs, up=not turn_on, digits=2)
-        if turn_on and rounded >= needs:
-            rounded = max(rounded - 0.01, 0.0)
-        if rounded >= 1.0:
-            return []
-        text = f"{word} if {gate.key} {comparison} {needs:.2f} (is {now:g})"
-        return [(size, Change(key, comparison, needs, now, text, f"{key}={rounded:g}"))]
-    scale = 2.0 if gate.name == "angle" else 1.0
-    unit = "°" if gate.name == "angle" else " m"
-    needs, now = gate.value * scale, now * scale
-    size = abs(needs - now) / now
-    comparison = ">=" if turn_on else "<"
-    rounded = _safe(needs, up=turn_on, digits=2)
-    if not turn_on and rounded >= needs:
-        rounded -= 0.01
-    if rounded <= 0.0:
-        return []
-    sign = "≥" if turn_on else "<"
-    shown = _safe(needs, up=True, digits=2) if not turn_on else rounded
-    text = f"{word} if {gate.key} {sign} {shown:g}{unit} (is {now:g})"
-    return [(size, Change(key, comparison, needs, now, text, f"{key}={rounded:g}"))]
+        size, unit = abs(now - needs), ""
+    else:
+        scale, unit = (2.0, "°") if gate.name == "angle" else (1.0, " m")
+        needs, now = gate.value * scale, now * scale
+        comparison = ">=" if turn_on else "<"
+        size = abs(needs - now) / now
+    rounded = _safe(needs, up=comparison == ">=", digits=2)
+    sign = "≥" if comparison == ">=" else "<"
+    text = f"{word} if {gate.key} of the {cone} cone {sign} {rounded:g}{unit} (is {now:g})"
+    change = Change(
+        key, comparison, needs, now, text, f"{key}={_inside(rounded, needs, comparison):g}"
+    )
+    # Some limits cannot go as far as they would have to.
+    possible = rounded < 1.0 if unit == "" and turn_on is False else rounded > 0.0
+    return [(size, change)] if possible else []
+
+
+def _inside(rounded: float, needs: float, comparison: str) -> float:
+    """A value to try: the rounded limit, or the next smaller one if it must be below."""
+    return round(rounded - 0.01, 2) if comparison == "<" and rounded >= needs else rounded
 
 
 def _safe(value: float, *, up: bool, digits: int) -> float:
     """Round in the direction in which the answer surely turns."""
-    scale = 10**digits
+    scale = 10.0**digits
     return (math.ceil(value * scale) if up else math.floor(value * scale)) / scale
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Any, TypeVar
 
 import numpy as np
 import pyarrow as pa
@@ -13,6 +14,8 @@ from snelk.engine.simulation import Simulation
 from snelk.level.rays import NO_WALL
 from snelk.runs.events import EVENT_COLUMNS, Event, describe_loss, describe_sight
 from snelk.senses.sight import GATES, IN_VIEW, Poses, Sight
+
+Tick = TypeVar("Tick", Poses, Sight)
 
 BLOCK = 512
 """Ticks that are gathered before they become rows."""
@@ -42,10 +45,8 @@ class Recorder:
     def keep(self, time: float) -> None:
         """Keep the simulation's last tick."""
         n = self._filled
-        for block, values in zip(self._sight, self.simulation.sight, strict=True):
-            block[n] = values
-        for block, values in zip(self._poses, self.simulation.poses, strict=True):
-            block[n] = values
+        _store(self._sight, n, self.simulation.sight)
+        _store(self._poses, n, self.simulation.poses)
         self._times[n] = time
         self._filled += 1
         if self._filled == self._size:
@@ -68,8 +69,8 @@ class Recorder:
     def _flush(self) -> None:
         if self._filled == 0 and self._pose_parts[0]:
             return
-        sight = Sight(*(block[: self._filled] for block in self._sight))
-        poses = Poses(*(block[: self._filled] for block in self._poses))
+        sight = _first(self._sight, self._filled)
+        poses = _first(self._poses, self._filled)
         times = self._times[: self._filled]
         for v in range(len(self._events)):
             self._sight_parts[v].append(self._sight_table(v, times, sight))
@@ -203,8 +204,21 @@ class Recorder:
         return [row[-1] for row in sorted(found, key=lambda row: row[:4])]
 
 
-def _blocks(values: Sight | Poses, size: int) -> list[NDArray[np.generic]]:
-    return [np.zeros((size, *value.shape), dtype=value.dtype) for value in values]
+def _blocks(values: Tick, size: int) -> Tick:
+    """Room for `size` ticks of the same arrays."""
+    arrays: Iterable[Any] = values
+    return values._make(np.zeros((size, *array.shape), array.dtype) for array in arrays)
+
+
+def _first(blocks: Tick, count: int) -> Tick:
+    arrays: Iterable[Any] = blocks
+    return blocks._make(array[:count] for array in arrays)
+
+
+def _store(blocks: Tick, n: int, values: Tick) -> None:
+    arrays: Iterable[Any] = blocks
+    for array, value in zip(arrays, values, strict=True):
+        array[n] = value
 
 
 def _words(codes: NDArray[np.integer], words: Iterable[str]) -> pa.DictionaryArray:

@@ -1,0 +1,1 @@
+"""The gates between an agent and a target."""

@@ -96,7 +96,7 @@ def sight_numbers(setups: Sequence[Setup]) -> SightNumbers:
     ]
     most = max((len(profile.cones) for row in profiles for profile in row), default=0)
     shape = (len(setups), len(agents), most)
-    columns = [np.full(shape, np.nan) for _ in range(5)]
+    limits = np.full((5, *shape), np.nan)
     for v, row in enumerate(profiles):
         for a, profile in enumerate(row):
             for k, cone in enumerate(profile.cones.values()):
@@ -104,8 +104,8 @@ def sight_numbers(setups: Sequence[Setup]) -> SightNumbers:
                 hold_range = cone.range if cone.hold_range is None else cone.hold_range
                 halves = np.radians(cone.fov_whole) / 2, np.radians(hold_fov) / 2
                 values = (cone.range, hold_range, *halves, cone.min_exposure)
-                for column, value in zip(columns, values, strict=True):
-                    column[v, a, k] = value
+                limits[:, v, a, k] = values
+    reach, hold_reach, half_fov, hold_half_fov, min_exposure = limits
     notices = np.array(
         [
             [[setup.cast[name].team in profile.notices for name in names] for profile in row]
@@ -123,7 +123,11 @@ def sight_numbers(setups: Sequence[Setup]) -> SightNumbers:
         np.array([[len(p.cones) for p in row] for row in profiles], dtype=np.int32).reshape(
             shape[:2]
         ),
-        *columns,
+        reach,
+        hold_reach,
+        half_fov,
+        hold_half_fov,
+        min_exposure,
         height,
         height * share.reshape(len(setups), len(names), 1),
     )

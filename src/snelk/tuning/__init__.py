@@ -1,0 +1,1 @@
+"""Looking scenarios over before they are run."""

@@ -1,0 +1,227 @@
+"""A scenario's TOML while it is put together: what is written, and where each key came from."""
+
+from __future__ import annotations
+
+import copy
+import tomllib
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+from typing import Any
+
+from snelk.config.models import Setup
+from snelk.config.problems import checked, key_path, shown
+from snelk.errors import InputError, Problem, nearest
+
+Raw = dict[str, Any]
+Place = tuple[str | int, ...]
+
+SECTIONS = ("bodies", "profiles")
+"""The tables that a file in `use` may hold."""
+
+NAMED = (*SECTIONS, "cast")
+"""Tables whose entries must be there before a change can reach into them."""
+
+
+class Draft:
+    """The merged TOML of a scenario and the files it uses.
+
+    Attributes:
+        source: The scenario's file, for messages.
+        raw: What is written, merged, before inheritance.
+    """
+
+    def __init__(self, source: str, raw: Raw, origins: Mapping[Place, str]) -> None:
+        self.source = source
+        self.raw = raw
+        self._origins = dict(origins)  # keys that were not written in the scenario's own file
+        self._owners: dict[Place, Place] = {}  # keys that a profile has from another
+
+    @classmethod
+    def read(cls, path: Path, problems: list[Problem]) -> Draft:
+        """Read a scenario and the files in its `use`.
+
+        Problems of the latter are added to `problems`; `InputError` is raised if the scenario
+        itself cannot be read.
+        """
+        draft = cls(str(path), _read_toml(path), {})
+        use = draft.raw.get("use", [])
+        if not isinstance(use, list) or not all(isinstance(name, str) for name in use):
+            return draft  # the check of the whole says so
+        for name in use:
+            try:
+                extra = _read_toml(path.parent / name)
+            except InputError as error:
+                problems += error.problems
+            else:
+                problems += draft._take_in(str(path.parent / name), extra)
+        return draft
+
+    def _take_in(self, source: str, extra: Raw) -> Iterator[Problem]:
+        for section, entries in extra.items():
+            if section not in SECTIONS or not isinstance(entries, dict):
+                rule = "a file in use holds only the tables bodies and profiles"
+                yield Problem(source, section, shown(entries), rule, nearest(section, SECTIONS))
+                continue
+            own = self.raw.setdefault(section, {})
+            if not isinstance(own, dict):
+                continue
+            for name, entry in entries.items():
+                if name in own:
+                    first = self._origins.get((section, name), self.source)
+                    rule, fix = f"is already defined in {first}", "rename one of the two"
+                    yield Problem(source, key_path((section, name)), "", rule, fix)
+                    continue
+                own[name] = entry
+                self._origins[section, name] = source
+
+    def changed(self, changes: Mapping[str, Any]) -> Draft:
+        """The draft with values written over it, by key path.
+
+        Raises:
+            InputError: A key path is malformed or leads through a value or an unknown name.
+        """
+        draft = Draft(self.source, copy.deepcopy(self.raw), self._origins)
+        for key, value in changes.items():
+            parts = _split(key)
+            here: Any = draft.raw
+            for depth, part in enumerate(parts[:-1]):
+                place = key_path(parts[: depth + 1])
+                if part not in here and depth == 1 and parts[0] in NAMED:
+                    raise InputError.of("changes", place, "", "no such name", nearest(part, here))
+                here = here.setdefault(part, {})
+                if not isinstance(here, dict):
+                    raise InputError.of("changes", place, shown(here), "is a value, not a table")
+            here[parts[-1]] = value
+            draft._origins[tuple(parts)] = "changes"
+        return draft
+
+    def setup(self, problems: list[Problem]) -> Setup | None:
+        """The whole, checked, with inheritance worked in; None if there are problems."""
+        found: list[Problem] = []
+        full = dict(self.raw)
+        profiles = self.raw.get("profiles", {})
+        orphans: set[str] = set()
+        if isinstance(profiles, dict):
+            full["profiles"] = {
+                name: self._inherit(name, profiles, (), found, orphans) for name in profiles
+            }
+        inherited = len(found)
+        setup = checked(Setup, full, self.locate, found)
+        # What a profile lacks because its parent is missing is not worth telling.
+        found[inherited:] = [
+            problem
+            for problem in found[inherited:]
+            if not (
+                problem.rule == "is missing"
+                and any(problem.place.startswith(key_path(("profiles", n))) for n in orphans)
+            )
+        ]
+        found += self._wrong_names()
+        problems += found
+        return None if found else setup
+
+    def locate(self, place: Place) -> tuple[str, str]:
+        """Where a key was really written: the file, or `changes`, and the key path there."""
+        for depth in range(len(place), 0, -1):
+            owner = self._owners.get(place[:depth])
+            if owner is not None:
+                return self.locate((*owner, *place[depth:]))
+        for depth in range(len(place), 0, -1):
+            origin = self._origins.get(place[:depth])
+            if origin is not None:
+                return origin, key_path(place)
+        return self.source, key_path(place)
+
+    def _inherit(
+        self,
+        name: str,
+        profiles: Raw,
+        heirs: tuple[str, ...],
+        problems: list[Problem],
+        orphans: set[str],
+    ) -> Any:
+        """A profile with the keys of its parent, the grandparent and so on worked in."""
+        own = profiles[name]
+        parent = own.get("like") if isinstance(own, dict) else None
+        if parent is None:
+            return own
+        source, place = self.locate(("profiles", name, "like"))
+        problem = None
+        if not isinstance(parent, str) or parent not in profiles:
+            fix = nearest(str(parent), [other for other in profiles if other != name])
+            problem = Problem(source, place, shown(parent), "no such profile", fix)
+        elif parent in (*heirs, name):
+            chain = " like ".join((*heirs, name, parent))
+            problem = Problem(source, place, chain, "profiles inherit in a circle", "cut it")
+        if problem is not None:
+            orphans.update((*heirs, name))
+            if not any(known.rule == problem.rule and name in orphans for known in problems):
+                problems.append(problem)
+            return {key: value for key, value in own.items() if key != "like"}
+        base = self._inherit(parent, profiles, (*heirs, name), problems, orphans)
+        return self._merge(base, own, ("profiles", parent), ("profiles", name))
+
+    def _merge(self, base: Any, own: Any, base_place: Place, place: Place) -> Any:
+        """`own` over `base`, table by table."""
+        if not (isinstance(base, dict) and isinstance(own, dict)):
+            return own
+        merged = dict(base)
+        for key, value in base.items():
+            inner, base_inner = (*place, key), (*base_place, key)
+            if key in own:
+                merged[key] = self._merge(value, own[key], base_inner, inner)
+            else:
+                self._owners[inner] = self._owners.get(base_inner, base_inner)
+        return {**merged, **{key: value for key, value in own.items() if key not in base}}
+
+    def _wrong_names(self) -> Iterator[Problem]:
+        """Bodies and profiles that are referred to but are not there."""
+        for section, keys in (("cast", ("profile", "body")), ("profiles", ("body",))):
+            for name, entry in _tables(self.raw.get(section)).items():
+                for key in keys:
+                    wanted = _tables({name: entry}).get(name, {}).get(key)
+                    known = self.raw.get("profiles" if key == "profile" else "bodies", {})
+                    if isinstance(wanted, str) and isinstance(known, dict) and wanted not in known:
+                        source, place = self.locate((section, name, key))
+                        fix = nearest(wanted, known)
+                        yield Problem(source, place, shown(wanted), f"no such {key}", fix)
+
+
+def _tables(value: Any) -> dict[str, Raw]:
+    """The entries of a table that are tables themselves."""
+    entries = value if isinstance(value, dict) else {}
+    return {name: entry for name, entry in entries.items() if isinstance(entry, dict)}
+
+
+def _split(key: str) -> list[str]:
+    """A dotted key path as TOML reads it, quoted parts included."""
+    try:
+        tree: Any = tomllib.loads(f"{key} = 0")
+    except tomllib.TOMLDecodeError:
+        fix = "write it like profiles.goose.cones.wide.range"
+        raise InputError.of("changes", "", f'"{key}"', "is not a key path", fix) from None
+    parts: list[str] = []
+    while isinstance(tree, dict):
+        parts.append(next(iter(tree)))
+        tree = tree[parts[-1]]
+    return parts
+
+
+def _read_toml(path: Path) -> Raw:
+    source = str(path)
+    try:
+        return tomllib.loads(path.read_text(encoding="utf-8"))
+    except FileNotFoundError:
+        beside = [p.name for p in path.parent.glob("*.toml")] if path.parent.is_dir() else []
+        fix = nearest(path.name, beside) if beside else "check the path"
+        raise InputError.of(source, "", "", "no such file", fix) from None
+    except IsADirectoryError:
+        inside = sorted(p.name for p in path.glob("*.toml"))
+        fix = f"name a file in it: {', '.join(inside[:4])}" if inside else "name a TOML file"
+        raise InputError.of(source, "", "", "is a folder, not a file", fix) from None
+    except UnicodeDecodeError:
+        raise InputError.of(source, "", "", "is not text in UTF-8", "save it as UTF-8") from None
+    except OSError as error:
+        raise InputError.of(source, "", "", f"cannot be read: {error.strerror}") from None
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        raise InputError.of(source, "", "", f"is not valid TOML: {error}") from None
