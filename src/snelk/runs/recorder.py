@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, TypeVar
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -13,9 +13,7 @@ from snelk.config.models import POSTURES
 from snelk.engine.simulation import Simulation
 from snelk.level.rays import NO_WALL
 from snelk.runs.events import EVENT_COLUMNS, Event, describe_loss, describe_sight
-from snelk.senses.sight import GATES, IN_VIEW, Poses, Sight
-
-Tick = TypeVar("Tick", Poses, Sight)
+from snelk.senses.sight import GATES, IN_VIEW, RESULTS, Poses, Sight
 
 BLOCK = 512
 """Ticks that are gathered before they become rows."""
@@ -32,8 +30,8 @@ class Recorder:
         # For each variant the (agent, target, cone) of a tick's rows, in that order.
         self._rows = [np.nonzero(used[v][:, None, :] & other[:, :, None]) for v in range(len(used))]
         self._size = min(BLOCK, len(simulation.times))
-        self._sight = _blocks(simulation.sight, self._size)
-        self._poses = _blocks(simulation.poses, self._size)
+        self._sight: Any = _blocks(simulation.sight, self._size)
+        self._poses: Any = _blocks(simulation.poses, self._size)
         self._times = np.zeros(self._size)
         self._filled = 0
         variants = len(simulation.setups)
@@ -69,8 +67,8 @@ class Recorder:
     def _flush(self) -> None:
         if self._filled == 0 and self._pose_parts[0]:
             return
-        sight = _first(self._sight, self._filled)
-        poses = _first(self._poses, self._filled)
+        sight: Sight = self._sight._make(block[: self._filled] for block in self._sight)
+        poses: Poses = self._poses._make(block[: self._filled] for block in self._poses)
         times = self._times[: self._filled]
         for v in range(len(self._events)):
             self._sight_parts[v].append(self._sight_table(v, times, sight))
@@ -122,7 +120,7 @@ class Recorder:
                 "target": _words(np.tile(target, ticks), simulation.names),
                 "cone": _words(np.tile(cone_codes, ticks), cone_names),
                 "in_view": failed == IN_VIEW,
-                "failed": _words(failed, GATES),
+                "result": _words(failed + 1, RESULTS),
                 "held": held.ravel(),
                 "distance": distance,
                 "distance_limit": reach,
@@ -204,20 +202,13 @@ class Recorder:
         return [row[-1] for row in sorted(found, key=lambda row: row[:4])]
 
 
-def _blocks(values: Tick, size: int) -> Tick:
+def _blocks(values: Any, size: int) -> Any:
     """Room for `size` ticks of the same arrays."""
-    arrays: Iterable[Any] = values
-    return values._make(np.zeros((size, *array.shape), array.dtype) for array in arrays)
+    return values._make(np.zeros((size, *array.shape), array.dtype) for array in values)
 
 
-def _first(blocks: Tick, count: int) -> Tick:
-    arrays: Iterable[Any] = blocks
-    return blocks._make(array[:count] for array in arrays)
-
-
-def _store(blocks: Tick, n: int, values: Tick) -> None:
-    arrays: Iterable[Any] = blocks
-    for array, value in zip(arrays, values, strict=True):
+def _store(blocks: Any, n: int, values: Any) -> None:
+    for array, value in zip(blocks, values, strict=True):
         array[n] = value
 
 

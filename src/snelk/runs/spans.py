@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from snelk.errors import InputError
-from snelk.senses.sight import GATES, IN_VIEW, LINE_OF_SIGHT, PRESENT
+from snelk.senses.sight import GATES, IN_VIEW, LINE_OF_SIGHT, PRESENT, RESULTS
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run
@@ -81,7 +81,7 @@ def spans_of(
     frame = run.sight
     rows = frame[(frame.agent == agent) & (frame.target == target)]
     shape = (len(times), len(cones))
-    codes = rows.failed.cat.set_categories(list(GATES)).cat.codes.to_numpy()
+    codes = rows.result.cat.set_categories(list(RESULTS)).cat.codes.to_numpy() - 1
     failed = codes.reshape(shape)[first : last + 1]
     distance = rows.distance.to_numpy().reshape(shape)[first : last + 1, 0]
     walls = rows.wall.astype(object).where(rows.wall.notna(), "").to_numpy()

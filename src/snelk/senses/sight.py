@@ -18,6 +18,9 @@ from snelk.level.rays import NO_WALL, Grid, cast_ray
 GATES = ("present", "cares", "range", "angle", "line_of_sight")
 """The gates in the order in which they are tried."""
 
+RESULTS = ("in_view", *GATES)
+"""What a check can come to: in view, or the first gate that failed."""
+
 IN_VIEW = -1
 PRESENT, CARES, RANGE, ANGLE, LINE_OF_SIGHT = range(len(GATES))
 

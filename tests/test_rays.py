@@ -1,0 +1,237 @@
+"""Line of sight against GEOS and against a plain reference, and at the edges of its rules."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import samples
+import shapely
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from snelk.level.grid import build_grid
+from snelk.level.rays import NO_WALL, cast_rays
+
+SIZE = 60.0
+RAYS = 40_000
+
+
+def made_levels() -> dict[str, samples.Array]:
+    rng = np.random.default_rng(3)
+    return {
+        "scattered": samples.scattered_pieces(rng, 900, SIZE),
+        "sparse": samples.scattered_pieces(rng, 40, SIZE),
+        "streets": samples.street_pieces(SIZE),
+        "ring": samples.ring_pieces(SIZE),
+    }
+
+
+def touching(pieces: samples.Array, start: samples.Array, end: samples.Array) -> np.ndarray:
+    """Rays whose end lies on a wall, or that pass the end of a wall, within 1e-9 m."""
+    walls = shapely.linestrings(pieces[:, :4].reshape(-1, 2, 2))
+    ends = shapely.points(pieces[:, :4].reshape(-1, 2))
+    rays = shapely.linestrings(np.stack([start[:, :2], end[:, :2]], axis=1))
+    tree, corners = shapely.STRtree(walls), shapely.STRtree(ends)
+    near = np.zeros(len(rays), dtype=bool)
+    for points in (start, end):
+        near[tree.query(shapely.points(points[:, :2]), "dwithin", distance=1e-9)[0]] = True
+    near[corners.query(rays, "dwithin", distance=1e-9)[0]] = True
+    return near
+
+
+@pytest.mark.parametrize("name", list(made_levels()))
+def test_agrees_with_geos_in_plan(name: str) -> None:
+    pieces = made_levels()[name]
+    pieces[:, 4:] = -10.0, 10.0  # walls higher than any ray
+    start, end = samples.random_rays(np.random.default_rng(11), RAYS, SIZE)
+    share, _, _ = cast_rays(samples.grid_of(pieces), start, end)
+    tree = shapely.STRtree(shapely.linestrings(pieces[:, :4].reshape(-1, 2, 2)))
+    rays = shapely.linestrings(np.stack([start[:, :2], end[:, :2]], axis=1))
+    blocked = np.zeros(RAYS, dtype=bool)
+    blocked[tree.query(rays, "intersects")[0]] = True
+    sure = ~touching(pieces, start, end)
+    assert sure.mean() > 0.999
+    assert 0.1 < blocked.mean() < 0.99
+    np.testing.assert_array_equal((share == 0.0)[sure], blocked[sure])
+
+
+def plain_answer(
+    pieces: samples.Array, through: samples.Array, start: samples.Array, end: samples.Array
+) -> tuple[float, int, float]:
+    """Brute force over all pieces with linear algebra; each piece is a wall of its own."""
+    share, stopped, dimmed = 1.0, (np.inf, NO_WALL), (np.inf, NO_WALL)
+    for wall, (ax, ay, bx, by, base, top) in enumerate(pieces):
+        matrix = np.array([[end[0] - start[0], ax - bx], [end[1] - start[1], ay - by]])
+        if abs(np.linalg.det(matrix)) < 1e-12:
+            continue
+        at, along = np.linalg.solve(matrix, [ax - start[0], ay - start[1]])
+        height = start[2] + at * (end[2] - start[2])
+        if not (0 < at < 1 and 0 <= along <= 1 and base <= height <= top):
+            continue
+        if through[wall] == 0.0:
+            stopped = min(stopped, (at, wall))
+        else:
+            share *= through[wall]
+            dimmed = min(dimmed, (at, wall))
+    at, wall = stopped if stopped[1] != NO_WALL else dimmed
+    return (0.0 if stopped[1] != NO_WALL else share), wall, at
+
+
+@pytest.mark.parametrize("name", ["scattered", "streets", "ring"])
+def test_share_wall_and_place_agree_with_brute_force(name: str) -> None:
+    pieces = made_levels()[name]
+    rng = np.random.default_rng(5)
+    through = np.where(rng.random(len(pieces)) < 0.7, rng.uniform(0.1, 0.9, len(pieces)), 0.0)
+    start, end = samples.random_rays(rng, 150, SIZE)
+    share, wall, at = cast_rays(samples.grid_of(pieces, through), start, end)
+    unsure = touching(pieces, start, end)
+    dimmed = 0
+    for n in np.flatnonzero(~unsure):
+        expected = plain_answer(pieces, through, start[n], end[n])
+        assert share[n] == pytest.approx(expected[0], rel=1e-12)
+        assert wall[n] == expected[1]
+        dimmed += 0.0 < share[n] < 1.0
+        if wall[n] != NO_WALL:
+            assert at[n] == pytest.approx(expected[2], abs=1e-12)
+    assert dimmed > 10
+
+
+coordinate = st.floats(-20, 20).map(lambda value: round(value, 3))
+height = st.floats(0, 3).map(lambda value: round(value, 3))
+point = st.tuples(coordinate, coordinate, height)
+piece = st.tuples(coordinate, coordinate, coordinate, coordinate)
+walls = st.lists(piece, min_size=1, max_size=12)
+
+
+def world(plan: list[tuple[float, ...]]) -> samples.Array:
+    return np.array([(*wall, 0.5, 2.0) for wall in plan])
+
+
+def one_share(pieces: samples.Array, start: np.ndarray, end: np.ndarray) -> float:
+    return float(cast_rays(samples.grid_of(pieces), start[None], end[None])[0][0])
+
+
+@given(walls, point, point)
+@settings(max_examples=300, deadline=None)
+def test_is_symmetric(
+    plan: list[tuple[float, ...]], a: tuple[float, ...], b: tuple[float, ...]
+) -> None:
+    pieces, start, end = world(plan), np.array(a), np.array(b)
+    end[2] = start[2]
+    assume(not touching(pieces, start[None], end[None])[0])
+    assert one_share(pieces, start, end) == one_share(pieces, end, start)
+
+
+@given(walls, piece, point, point)
+@settings(max_examples=300, deadline=None)
+def test_another_wall_never_opens_a_view(
+    plan: list[tuple[float, ...]],
+    extra: tuple[float, ...],
+    a: tuple[float, ...],
+    b: tuple[float, ...],
+) -> None:
+    start, end = np.array(a), np.array(b)
+    before = one_share(world(plan), start, end)
+    assert one_share(world([*plan, extra]), start, end) <= before
+
+
+@given(walls, point, point, st.floats(0, 6.28), coordinate, coordinate)
+@settings(max_examples=300, deadline=None)
+def test_turning_and_shifting_the_world_changes_nothing(
+    plan: list[tuple[float, ...]],
+    a: tuple[float, ...],
+    b: tuple[float, ...],
+    turn: float,
+    dx: float,
+    dy: float,
+) -> None:
+    pieces, start, end = world(plan), np.array(a), np.array(b)
+    assume(not touching(pieces, start[None], end[None])[0])
+    # Nor may a rounding decide whether a ray grazes an edge of a face.
+    flat = np.linalg.norm(end[:2] - start[:2])
+    assume(flat > 1e-6)
+    close = shapely.STRtree(shapely.points(pieces[:, :4].reshape(-1, 2)))
+    ray = shapely.LineString([start[:2], end[:2]])
+    assume(len(close.query(ray, "dwithin", distance=1e-6)) == 0)
+    raised = start.copy(), end.copy()
+    for body in raised:
+        body[2] += 1e-6
+    assume(one_share(pieces, start, end) == one_share(pieces, *raised))
+    c, s = np.cos(turn), np.sin(turn)
+    matrix = np.array([[c, s], [-s, c]])
+
+    def moved(points: np.ndarray) -> np.ndarray:
+        return points @ matrix + (dx, dy)
+
+    turned = pieces.copy()
+    turned[:, 0:2], turned[:, 2:4] = moved(pieces[:, 0:2]), moved(pieces[:, 2:4])
+    start_2, end_2 = np.append(moved(start[:2]), start[2]), np.append(moved(end[:2]), end[2])
+    assume(not touching(turned, start_2[None], end_2[None])[0])
+    assert one_share(pieces, start, end) == one_share(turned, start_2, end_2)
+
+
+FENCE = (0.0, -1.0, 0.0, 1.0, 0.0, 2.0)
+
+
+@pytest.mark.parametrize(
+    ("case", "pieces", "start", "end", "expected"),
+    [
+        ("through the middle", [FENCE], (-1, 0, 1), (1, 0, 1), 0.0),
+        ("past it", [FENCE], (-1, 1.5, 1), (1, 1.5, 1), 1.0),
+        ("grazes the end of a wall", [FENCE], (-1, 1, 1), (1, 1, 1), 0.0),
+        ("grazes the top", [FENCE], (-1, 0, 2), (1, 0, 2), 0.0),
+        ("just above the top", [FENCE], (-1, 0, 2.0000001), (1, 0, 2.0000001), 1.0),
+        ("eye on the wall", [FENCE], (0, 0, 1), (1, 0, 1), 1.0),
+        ("target on the wall", [FENCE], (-1, 0, 1), (0, 0, 1), 1.0),
+        ("both on the wall, along it", [FENCE], (0, -0.5, 1), (0, 0.5, 1), 0.0),
+        ("along the wall from outside", [FENCE], (0, -3, 1), (0, 3, 1), 0.0),
+        ("along its line, short of it", [FENCE], (0, -3, 1), (0, -2, 1), 1.0),
+        ("agent and target in one place", [FENCE], (1, 0, 1), (1, 0, 1), 1.0),
+        ("straight up beside it", [FENCE], (0.1, 0, 0), (0.1, 0, 3), 1.0),
+        ("a wall without length", [(0, 0, 0, 0, 0, 2)], (-1, 0, 1), (1, 0, 1), 1.0),
+        ("the same wall twice", [FENCE, FENCE], (-1, 0, 1), (1, 0, 1), 0.0),
+        ("crossing walls, at the crossing", [FENCE, (-1, -1, 1, 1, 0, 2)], (-1, 0, 1), (1, 0, 1), 0.0),
+        ("between two joined pieces", [(0, -1, 0, 0, 0, 2), (0, 0, 0, 1, 0, 2)], (-1, 0, 1), (1, 0, 1), 0.0),
+        ("under a raised wall", [(0, -1, 0, 1, 1.0, 2.0)], (-1, 0, 0.5), (1, 0, 0.5), 1.0),
+        ("sloping down behind it", [FENCE], (-1, 0, 4), (1, 0, 1), 1.0),
+        ("sloping down into it", [FENCE], (-1, 0, 4), (3, 0, 0), 1.0),
+        ("sloping down just into it", [FENCE], (-1, 0, 3), (1, 0, 1), 0.0),
+        ("no walls", [], (-1, 0, 1), (1, 0, 1), 1.0),
+        ("far outside the walls", [FENCE], (50, 50, 1), (60, 60, 1), 1.0),
+    ],
+)  # fmt: skip
+def test_edges_of_the_rules(
+    case: str, pieces: list[tuple[float, ...]], start: tuple[float, ...], end: tuple[float, ...], expected: float
+) -> None:  # fmt: skip
+    array = np.array(pieces, dtype=np.float64).reshape(-1, 6)
+    assert one_share(array, np.array(start, float), np.array(end, float)) == expected, case
+
+
+def test_a_hedge_dims_once_however_often_its_outline_is_crossed() -> None:
+    zigzag = [(0, 0), (4, 0), (4, 3), (3, 3), (3, 1), (2, 1), (2, 3), (1, 3), (1, 1), (0, 1)]
+    hedge = samples.level_of(("hedge", shapely.Polygon(zigzag), 2.0), see_through=0.4)
+    sightline = hedge.sightline((-1, 2, 1), (5, 2, 1))
+    assert (sightline.share, sightline.wall) == (0.4, "hedge")
+    assert sightline.place == pytest.approx((1, 2, 1))
+
+
+def test_the_nearest_solid_wall_is_named_and_of_equal_ones_the_first() -> None:
+    lines = [shapely.LineString([(x, -1), (x, 1)]) for x in (3, 2, 2, 4)]
+    level = samples.level_of(*((f"wall-{n}", line, 2.0) for n, line in enumerate(lines)))
+    assert level.sightline((0, 0, 1), (9, 0, 1)).wall == "wall-1"
+    assert level.sightline((9, 0, 1), (0, 0, 1)).wall == "wall-3"
+
+
+def test_the_size_of_cells_changes_no_answer() -> None:
+    pieces = made_levels()["scattered"]
+    walls = np.arange(len(pieces), dtype=np.int32)
+    start, end = samples.random_rays(np.random.default_rng(8), 5000, SIZE)
+    through = np.where(walls % 3 == 0, 0.5, 0.0)
+    first, *others = (
+        cast_rays(build_grid(pieces, walls, through, cell=cell), start, end)
+        for cell in (None, 0.4, 3.0, 100.0)
+    )
+    for other in others:
+        np.testing.assert_allclose(other[0], first[0], rtol=1e-12)
+        np.testing.assert_array_equal(other[1], first[1])
+        np.testing.assert_array_equal(other[2], first[2])
