@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from snelk.config.geojson import LevelData
@@ -145,8 +145,6 @@ def track_of(*samples: tuple[float, float, float], extra: str = "") -> str:
 
 def wall_feature(name: str, points: list[tuple[float, float]], **properties: object) -> str:
     """A level with one wall along a line."""
-    import json
-
     feature = {
         "type": "Feature",
         "properties": {"kind": "wall", "name": name, **properties},

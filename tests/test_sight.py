@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from pathlib import Path
 
@@ -129,8 +130,6 @@ def test_exposure_agrees_with_shapely_in_plan_and_heights_by_hand(
         }
         for n, (shape, top) in enumerate(kept)
     ]
-    import json
-
     level = json.dumps({"type": "FeatureCollection", "features": features})
     path = samples.write_sample(
         tmp_path_factory.mktemp("exposure"),

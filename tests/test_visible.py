@@ -53,9 +53,7 @@ def swept_area(
                     for h in (low, high)
                 ]
                 first = d if low <= height <= high else min(ends)
-                last = (
-                    math.inf if low <= z <= high else max(e for e in ends if e < math.inf or True)
-                )
+                last = math.inf if low <= z <= high else max(ends)
                 outside = min(height, z) > high or max(height, z) < low
                 stretch = None if outside or last < d else (max(first, d), last)
             if stretch is not None:

@@ -12,7 +12,7 @@ import shapely
 from shapely.geometry import mapping, shape
 from shapely.geometry.base import BaseGeometry
 
-from snelk.config.models import FEATURES, LONGEST, Model, Route, Spot, Wall, Zone
+from snelk.config.models import FEATURES, LONGEST, Route, Spot, Wall, Zone
 from snelk.config.problems import checked, shown
 from snelk.errors import InputError, Problem, nearest
 
@@ -135,6 +135,10 @@ def _geometry(
         given, fix = shown(kind) if kind else "", f"use {' or '.join(allowed)}"
         problems.append(Problem(source, place, given, "wrong kind of geometry", fix))
         return None
+    if not _all_within(raw.get("coordinates"), LONGEST):
+        rule = f"needs coordinates that are numbers within ±{LONGEST:g} m"
+        problems.append(Problem(source, place, shown(raw.get("coordinates")), rule))
+        return None
     try:
         geometry = shapely.force_2d(shape(raw))
     except (ValueError, TypeError, IndexError, KeyError, AttributeError, shapely.GEOSException):
@@ -142,9 +146,8 @@ def _geometry(
         problems.append(Problem(source, place, shown(raw.get("coordinates")), rule))
         return None
     points = shapely.get_coordinates(geometry)
-    if geometry.is_empty or not bool(((points >= -LONGEST) & (points <= LONGEST)).all()):
-        rule = f"needs coordinates that are numbers within ±{LONGEST:g} m"
-        problems.append(Problem(source, place, shown(raw.get("coordinates")), rule))
+    if geometry.is_empty:
+        problems.append(Problem(source, place, shown(raw.get("coordinates")), "is empty"))
         return None
     if len(points) > POINTS_PER_FILE:
         rule = f"has {len(points)} corners, more than {POINTS_PER_FILE}"
@@ -158,6 +161,18 @@ def _geometry(
     return geometry
 
 
+def _all_within(coordinates: Any, limit: float) -> bool:
+    """Whether nested lists hold nothing but numbers within ±limit."""
+    rest = [coordinates]
+    while rest:
+        item = rest.pop()
+        if isinstance(item, list):
+            rest += item
+        elif isinstance(item, bool) or not isinstance(item, int | float) or not abs(item) <= limit:
+            return False
+    return True
+
+
 def _round_zone(
     zone: Zone, geometry: BaseGeometry, label: str, source: str, problems: list[Problem]
 ) -> BaseGeometry:
@@ -166,8 +181,3 @@ def _round_zone(
         given = shown(zone.radius) if zone.radius is not None else ""
         problems.append(Problem(source, f"{label}: radius", given, rule))
     return geometry
-
-
-def properties_schema(kind: str) -> type[Model]:
-    """The model of the properties of one kind of feature."""
-    return FEATURES[kind][0]

@@ -21,7 +21,12 @@ def tick_times(clock: Clock, tracks: Mapping[str, TrackData]) -> NDArray[np.floa
     if end is None:
         end = max((float(track.t[-1]) for track in tracks.values()), default=clock.start)
     count = int(np.floor((end - clock.start) / clock.dt + 1e-6)) + 1
-    times: NDArray[np.float64] = np.round(clock.start + np.arange(max(count, 1)) * clock.dt, 9)
+    return times_of(clock, max(count, 1))
+
+
+def times_of(clock: Clock, ticks: int) -> NDArray[np.float64]:
+    """Times of so many ticks from the start on, s, free of the dust of binary fractions."""
+    times: NDArray[np.float64] = np.round(clock.start + np.arange(ticks) * clock.dt, 9)
     return times
 
 

@@ -122,19 +122,19 @@ class Recorder:
                 "in_view": failed == IN_VIEW,
                 "result": _words(failed + 1, RESULTS),
                 "held": held.ravel(),
-                "distance": distance,
+                "distance": _numbers(distance),
                 "distance_limit": reach,
-                "distance_margin": reach - distance,
-                "off_deg": off,
+                "distance_margin": _numbers(reach - distance),
+                "off_deg": _numbers(off),
                 "off_limit_deg": half_deg,
-                "off_margin_deg": half_deg - off,
-                "exposure": exposure,
+                "off_margin_deg": _numbers(half_deg - off),
+                "exposure": _numbers(exposure),
                 "exposure_limit": least,
-                "exposure_margin": exposure - least,
+                "exposure_margin": _numbers(exposure - least),
                 "wall": _words(wall, simulation.level.wall_names),
-                "wall_x": place[:, 0],
-                "wall_y": place[:, 1],
-                "wall_z": place[:, 2],
+                "wall_x": _numbers(place[:, 0]),
+                "wall_y": _numbers(place[:, 1]),
+                "wall_z": _numbers(place[:, 2]),
             }
         )
 
@@ -143,9 +143,8 @@ class Recorder:
         p = v if poses.x.shape[1] > 1 else 0
         present = poses.present[:, p].ravel()
 
-        def column(values: NDArray[np.float64]) -> NDArray[np.float64]:
-            result: NDArray[np.float64] = np.where(present, values[:, p].ravel(), np.nan)
-            return result
+        def column(values: NDArray[np.float64]) -> pa.Array:
+            return _numbers(np.where(present, values[:, p].ravel(), np.nan))
 
         heading = (np.degrees(poses.heading) + 180.0) % 360.0 - 180.0
         return pa.table(
@@ -217,6 +216,11 @@ def _words(codes: NDArray[np.integer], words: Iterable[str]) -> pa.DictionaryArr
     codes = np.asarray(codes, dtype=np.int32)
     dictionary = pa.array(list(words), type=pa.string())
     return pa.DictionaryArray.from_arrays(pa.array(codes, mask=codes < 0), dictionary)
+
+
+def _numbers(values: NDArray[np.float64]) -> pa.Array:
+    """Numbers, with nothing where they are NaN."""
+    return pa.array(values, mask=np.isnan(values))
 
 
 def _noise_table(simulation: Simulation) -> pa.Table:

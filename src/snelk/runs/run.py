@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from snelk.config.geojson import level_from
 from snelk.config.models import Setup
 from snelk.config.scenario import Scenario, load
+from snelk.engine.replay import times_of
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
 from snelk.level.level import Level
@@ -75,9 +76,7 @@ class Run:
     @property
     def times(self) -> NDArray[np.float64]:
         """Times of all ticks, s."""
-        start: float = self.setup.clock.start
-        result: NDArray[np.float64] = start + np.arange(self.info["ticks"]) * self.setup.clock.dt
-        return result
+        return times_of(self.setup.clock, self.info["ticks"])
 
     @property
     def events(self) -> pd.DataFrame:

@@ -1,0 +1,191 @@
+"""Runs: the same tables always, alone and in a batch, written whole or not at all."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+import pyarrow.parquet as pq
+import pytest
+import samples
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import snelk
+from snelk.runs.store import TABLES
+
+NIGHT = snelk.croft() / "night.toml"
+
+
+@pytest.fixture(scope="module")
+def night() -> snelk.Run:
+    return snelk.run(NIGHT)
+
+
+def same_tables(a: snelk.Run, b: snelk.Run) -> bool:
+    return all(a.arrow(name).equals(b.arrow(name)) for name in TABLES)
+
+
+def test_a_run_repeats_itself_bit_for_bit(night: snelk.Run, tmp_path: Path) -> None:
+    assert same_tables(night, snelk.run(NIGHT))
+    folders = [tmp_path / "a", tmp_path / "b"]
+    for folder in folders:
+        snelk.run(NIGHT, out=folder)
+    for name in sorted(path.name for path in folders[0].iterdir()):
+        assert (folders[0] / name).read_bytes() == (folders[1] / name).read_bytes(), name
+
+
+def test_a_variant_is_the_same_in_a_batch_of_200_as_alone(night: snelk.Run) -> None:
+    rng = np.random.default_rng(1)
+    variants: list[dict[str, object]] = [{"clock.end": 12.0, "clock.start": 8.0}] * 200
+    for n in range(200):
+        variants[n] = {
+            "clock.start": 36.0,
+            "clock.end": 47.0,
+            "profiles.goose.cones.wide.range": float(rng.uniform(4, 16)),
+            "profiles.dog.cones.muzzle.fov_whole": float(rng.uniform(20, 200)),
+            "bodies.fox.crouched": float(rng.uniform(0.1, 1.5)),
+            "cast.dog.facing": float(rng.uniform(-180, 180)),
+        }
+        if n % 3 == 0:
+            extra = {"fov_whole": 360.0, "range": 3.0}
+            variants[n]["profiles.dog.cones.nose"] = extra
+    scenario = snelk.load(NIGHT)
+    batch = snelk.run_batch(scenario, variants=variants)
+    assert len({len(run.events) for run in batch}) > 5
+    for n in (0, 1, 2, 57, 99, 198, 199):
+        alone = snelk.run(scenario, changes=variants[n])
+        assert same_tables(batch[n], alone), n
+        assert batch[n].info == alone.info
+
+
+def test_a_run_survives_the_way_through_a_folder(night: snelk.Run, tmp_path: Path) -> None:
+    saved = night.save(tmp_path / "night")
+    opened = snelk.open_run(tmp_path / "night")
+    assert same_tables(night, opened)
+    assert opened.info == night.info == saved.info
+    assert opened.setup == night.setup
+    assert opened.level.data.to_geojson() == night.level.data.to_geojson()
+    assert opened.why("dog", "fox", at=36.9) == night.why("dog", "fox", at=36.9)
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["night"]
+
+
+def test_blocks_of_ticks_join_without_a_seam(
+    monkeypatch: pytest.MonkeyPatch, night: snelk.Run
+) -> None:
+    monkeypatch.setattr("snelk.runs.recorder.BLOCK", 7)
+    assert same_tables(night, snelk.run(NIGHT))
+
+
+def test_every_check_has_exactly_one_row_and_result(night: snelk.Run) -> None:
+    sight = night.sight
+    assert not sight.duplicated(["t", "agent", "target", "cone"]).any()
+    cones = {"dog": 1, "gander": 1, "goose-1": 1, "goose-2": 1, "farmer": 2}
+    assert len(sight) == 761 * sum(cones.values()) * 5
+    assert sight.result.notna().all()
+    assert (sight.in_view == (sight.result == "in_view")).all()
+    passed = sight.result.cat.codes.replace(0, 99)
+    for gate, column in ((3, "distance"), (4, "off"), (5, "exposure")):
+        margin = sight[f"{column}_margin" if column != "off" else "off_margin_deg"]
+        assert (margin[passed == gate] <= 1e-9).all()
+        assert (margin[passed > gate] >= -1e-9).all()
+    assert (sight.exposure.notna() | (sight.result != "line_of_sight")).all()
+
+
+def test_events_are_what_the_table_implies(night: snelk.Run) -> None:
+    seen = night.sight.groupby(["agent", "target", "t"], observed=True).in_view.any()
+    for (agent, target), rows in seen.groupby(level=[0, 1], observed=True):
+        flips = np.diff(rows.to_numpy().astype(int), prepend=0)
+        events = night.events[(night.events.agent == agent) & (night.events.target == target)]
+        times = rows.index.get_level_values("t")
+        assert list(events[events.kind == "saw"].t) == list(times[flips == 1])
+        assert list(events[events.kind == "lost"].t) == list(times[flips == -1])
+    assert night.events.t.is_monotonic_increasing
+    assert night.events.text.iloc[1] == "dog saw fox (muzzle cone, 10.1 m, 7° off)"
+    assert night.events.text.iloc[2] == "dog lost fox: behind hay-1"
+
+
+def test_noises_are_kept_within_the_time_of_the_run(night: snelk.Run) -> None:
+    assert list(night.noises.kind) == ["gravel", "gallop", "honk", "latch"]
+    assert list(snelk.run(NIGHT, changes={"clock.end": 45.0}).noises.t) == [29.6, 44.1]
+
+
+def test_a_place_that_is_taken_is_left_alone(night: snelk.Run, tmp_path: Path) -> None:
+    (tmp_path / "notes.txt").write_text("mine")
+    with pytest.raises(snelk.InputError, match="exists and is not a run of Snelk"):
+        night.save(tmp_path)
+    with pytest.raises(snelk.InputError, match="exists and is not a run of Snelk"):
+        night.save(tmp_path / "notes.txt")
+    assert (tmp_path / "notes.txt").read_text() == "mine"
+
+
+def test_a_write_that_fails_leaves_the_run_before(
+    night: snelk.Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    night.save(tmp_path / "night")
+    before = (tmp_path / "night" / "sight.parquet").read_bytes()
+
+    def full(*_: object, **__: object) -> None:
+        raise OSError(28, os.strerror(28))
+
+    monkeypatch.setattr(pq, "write_table", full)
+    with pytest.raises(snelk.InputError, match="cannot be written: No space left on device"):
+        night.save(tmp_path / "night")
+    assert (tmp_path / "night" / "sight.parquet").read_bytes() == before
+    assert [p.name for p in tmp_path.iterdir()] == ["night"]
+
+
+@pytest.mark.parametrize(
+    ("damage", "message"),
+    [
+        (lambda run: (run / "run.json").unlink(), "is not the folder of a run"),
+        (lambda run: (run / "run.json").write_text("{"), "is a damaged run"),
+        (lambda run: (run / "run.json").write_text('{"format": 99}'), "was written in form 99"),
+        (lambda run: (run / "events.parquet").write_bytes(b"PAR1"), "is missing or damaged"),
+        (lambda run: (run / "events.parquet").unlink(), "is missing or damaged"),
+    ],
+)
+def test_damaged_runs_are_told(
+    night: snelk.Run, tmp_path: Path, damage: object, message: str
+) -> None:
+    assert callable(damage)
+    night.save(tmp_path / "night")
+    damage(tmp_path / "night")
+    with pytest.raises(snelk.InputError, match=message):
+        _ = snelk.open_run(tmp_path / "night").events
+
+
+@given(st.lists(st.tuples(st.floats(-20, 20), st.floats(-20, 20)), min_size=2, max_size=6))
+@settings(max_examples=25, deadline=None)
+def test_poses_follow_the_track(
+    tmp_path_factory: pytest.TempPathFactory, points: list[tuple[float, float]]
+) -> None:
+    track = samples.track_of(*((n * 0.7, x, y) for n, (x, y) in enumerate(points)))
+    run = snelk.run(samples.write_sample(tmp_path_factory.mktemp("poses"), track=track))
+    poses = run.poses[run.poses.id == "guest"]
+    recorded = pd.read_csv(pd.io.common.StringIO(track))
+    for column in ("x", "y"):
+        expected = np.interp(poses.t, recorded.t, recorded[column])
+        np.testing.assert_allclose(poses[column][poses.present], expected[poses.present], atol=1e-9)
+
+
+def test_variants_of_a_batch_must_fit_together() -> None:
+    scenario = snelk.load(NIGHT)
+    with pytest.raises(snelk.InputError, match=r"variants: \[1\]: .* the same clock"):
+        snelk.run_batch(scenario, variants=[{}, {"clock.dt": 0.2}])
+    with pytest.raises(snelk.InputError, match="at least one variant"):
+        snelk.run_batch(scenario, variants=[])
+
+
+def test_run_json_tells_how_the_run_was_made(tmp_path: Path) -> None:
+    key = "profiles.goose.cones.wide.range"
+    snelk.run(NIGHT, changes={key: 12}, out=tmp_path / "wider")
+    info = json.loads((tmp_path / "wider" / "run.json").read_text())
+    assert info["changes"] == {key: 12}
+    assert info["setup"]["profiles"]["goose"]["cones"]["wide"]["range"] == 12
+    assert info["seed"] == 7
+    assert info["rows"]["sight"] == 22830
+    assert {"numpy", "numba", "python"} <= info["libraries"].keys()

@@ -1,0 +1,185 @@
+"""Answers: they agree with the log, and the change they name is really the smallest."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+
+import pytest
+import samples
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+import snelk
+from snelk.config.scenario import parse_change
+
+HAIR = 1e-6
+
+
+@pytest.fixture(scope="module")
+def night() -> snelk.Run:
+    return snelk.run(snelk.croft() / "night.toml")
+
+
+def test_answers_agree_with_every_row_of_the_log(night: snelk.Run) -> None:
+    sight = night.sight[night.sight.target == "fox"]
+    for row in sight.iloc[::97].itertuples():
+        answer = night.why(row.agent, "fox", at=row.t)
+        cone = next(c for c in answer.cones if c.cone == row.cone)
+        assert (cone.result, cone.held) == (row.result, row.held)
+        gates = {gate.name: gate for gate in cone.gates}
+        for name, column in (
+            ("range", "distance"),
+            ("angle", "off_deg"),
+            ("line_of_sight", "exposure"),
+        ):
+            logged = getattr(row, column)
+            if not math.isnan(logged):
+                assert gates[name].value == pytest.approx(logged, abs=1e-9)
+        first_failed = next((g.name for g in cone.gates if not g.passed), "in_view")
+        assert first_failed == cone.result
+
+
+def test_stretches_cover_the_run_and_agree_with_the_log(night: snelk.Run) -> None:
+    for agent in night.agents:
+        spans = night.spans(agent, "fox")
+        assert (spans[0].start, spans[-1].end) == (0.0, 76.0)
+        assert all(
+            a.end == b.start and a.text != b.text for a, b in zip(spans, spans[1:], strict=False)
+        )
+        rows = night.sight[(night.sight.agent == agent) & (night.sight.target == "fox")]
+        seen = set(rows[rows.in_view].t)
+        for span in spans:
+            ticks = [t for t in night.times if span.start <= t < span.end]
+            assert all((t in seen) == (span.reason == "in_view") for t in ticks)
+        events = night.events[(night.events.agent == agent) & (night.events.target == "fox")]
+        reasons = ["", *(span.reason for span in spans)]
+        gained = [
+            span.start
+            for before, span in zip(reasons, spans, strict=False)
+            if span.reason == "in_view" != before
+        ]
+        assert gained == list(events[events.kind == "saw"].t)
+
+
+def number(low: float, high: float) -> st.SearchStrategy[float]:
+    return st.floats(low, high).map(lambda value: round(value, 3))
+
+
+@given(
+    x=number(-14, 14),
+    y=number(-14, 14),
+    reach=number(2, 15),
+    fov=number(10, 350),
+    least=st.sampled_from([0.0, 0.2, 0.6]),
+    top=number(0.1, 1.9),
+    wall=number(1, 6),
+    held=st.booleans(),
+)
+@settings(max_examples=120, deadline=None)
+def test_a_hair_beyond_the_named_change_turns_the_answer_and_a_hair_short_does_not(
+    tmp_path_factory: pytest.TempPathFactory,
+    x: float,
+    y: float,
+    reach: float,
+    fov: float,
+    least: float,
+    top: float,
+    wall: float,
+    held: bool,
+) -> None:
+    assume(math.hypot(x, y) > 0.5)
+    folder = tmp_path_factory.mktemp("why")
+    profiles = samples.SAMPLE_PROFILES.replace(
+        "fov_whole = 90\nhold_fov_whole = 120", f"fov_whole = {fov}"
+    )
+    hold = f"range = 3\nhold_range = {max(reach, 3.0)}" if held else f"range = {reach}"
+    profiles = profiles.replace(
+        "range = 10.0\nhold_range = 12.0", f"{hold}\nmin_exposure = {least}"
+    )
+    outline = [(wall, -20.0), (wall, 20.0)]
+    level = samples.wall_feature("wall", outline, top=top)
+    track = (
+        samples.track_of((0, 0.5, 0), (0.5, x, y))
+        if held
+        else samples.track_of((0, x, y), (1, x, y))
+    )
+    path = samples.write_sample(folder, track=track, level=level, profiles=profiles)
+    at = 0.5 if held else 0.0
+    run = snelk.run(path)
+    answer = run.why("guard", "guest", at=at)
+    for change in filter(None, (answer.change, *answer.others)):
+        assert isinstance(change.needs, float)
+        hair = HAIR if change.comparison in (">=", ">") else -HAIR
+        beyond, short = change.needs + hair, change.needs - hair
+        for value, turned in ((beyond, True), (short, False)):
+            changes = {change.key: value}
+            if change.key == "wall.top":
+                text = samples.wall_feature("wall", outline, top=value)
+                (folder / "level.geojson").write_text(text)
+                changes = {}
+            elif not 0 < value < 360 and "min_exposure" not in change.key:
+                continue
+            elif "min_exposure" in change.key and not 0 <= value < 1:
+                continue
+            again = snelk.run(path, changes=changes).why("guard", "guest", at=at)
+            assert (again.in_view != answer.in_view) == turned, (change, value)
+        if change.settable:
+            again = snelk.run(path, changes=dict([parse_change(change.settable)]))
+            assert again.why("guard", "guest", at=at).in_view != answer.in_view, change
+
+
+def test_noticing_another_team_is_a_change_too(tmp_path: Path) -> None:
+    profiles = samples.SAMPLE_PROFILES.replace('["visitors"]', '["strangers"]')
+    path = samples.write_sample(tmp_path, guest="at = [5, 0]", profiles=profiles)
+    answer = snelk.run(path).why("guard", "guest", at=0)
+    assert answer.change is not None
+    changes = dict([parse_change(answer.change.settable)])
+    assert changes == {"profiles.watcher.notices": ["strangers", "visitors"]}
+    assert snelk.run(path, changes=changes).why("guard", "guest", at=0).in_view
+
+
+@pytest.mark.parametrize(
+    ("at", "words"),
+    [
+        ("[-12, 0]", "in the front cone range and angle fail together"),
+        ("[5, 0]\n[cast.more]\nteam = 'visitors'\nbody = 'post'\nat = [1, 1]", "not seen if"),
+    ],
+)
+def test_says_so_when_no_single_number_is_enough(tmp_path: Path, at: str, words: str) -> None:
+    answer = snelk.run(samples.write_sample(tmp_path, guest=f"at = {at}")).why(
+        "guard", "guest", at=0
+    )
+    assert words in (answer.change.text if answer.change else answer.no_change)
+
+
+def test_two_cones_that_see_leave_no_single_change(night: snelk.Run) -> None:
+    both = night.sight[(night.sight.agent == "farmer") & night.sight.in_view].t.value_counts()
+    answer = night.why("farmer", "fox", at=float(both[both == 2].index.min()))
+    assert answer.change is None
+    assert answer.no_change == "no single number: 2 cones see it (far, near)"
+
+
+@pytest.mark.parametrize(
+    ("agent", "target", "at", "message"),
+    [
+        ("fxo", "dog", 1, r'agent: no such character \(given: "fxo"\); did you mean "fox"\?'),
+        ("fox", "dog", 1, r'agent: has no profile, so it senses nothing \(given: "fox"\)'),
+        ("dog", "cat", 1, r'target: no such character \(given: "cat"\)'),
+        ("dog", "dog", 1, "target: nobody senses themselves"),
+        ("dog", "fox", 99, r"time: must lie within the run, 0 to 76 s \(given: 99 s\)"),
+        ("dog", "fox", math.nan, "time: must lie within the run"),
+    ],
+)
+def test_wrong_questions(
+    night: snelk.Run, agent: str, target: str, at: float, message: str
+) -> None:
+    with pytest.raises(snelk.InputError, match=message):
+        night.why(agent, target, at=at)
+
+
+def test_answers_are_plain_data(night: snelk.Run) -> None:
+    data = json.loads(json.dumps(night.why("dog", "fox", at=36.9).to_dict()))
+    assert data["change"]["key"] == "hay-1.top"
+    assert data["wall"] == "hay-1"
