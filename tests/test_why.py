@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -45,9 +46,7 @@ def test_stretches_cover_the_run_and_agree_with_the_log(night: snelk.Run) -> Non
     for agent in night.agents:
         spans = night.spans(agent, "fox")
         assert (spans[0].start, spans[-1].end) == (0.0, 76.0)
-        assert all(
-            a.end == b.start and a.text != b.text for a, b in zip(spans, spans[1:], strict=False)
-        )
+        assert all(a.end == b.start and a.text != b.text for a, b in pairwise(spans))
         rows = night.sight[(night.sight.agent == agent) & (night.sight.target == "fox")]
         seen = set(rows[rows.in_view].t)
         for span in spans:
@@ -119,14 +118,12 @@ def test_a_hair_beyond_the_named_change_turns_the_answer_and_a_hair_short_does_n
                 text = samples.wall_feature("wall", outline, top=value)
                 (folder / "level.geojson").write_text(text)
                 changes = {}
-            elif not 0 < value < 360 and "min_exposure" not in change.key:
-                continue
-            elif "min_exposure" in change.key and not 0 <= value < 1:
+            elif (not 0 < value < 360 and "min_exposure" not in change.key) or ("min_exposure" in change.key and not 0 <= value < 1):
                 continue
             again = snelk.run(path, changes=changes).why("guard", "guest", at=at)
             assert (again.in_view != answer.in_view) == turned, (change, value)
         if change.settable:
-            again = snelk.run(path, changes=dict([parse_change(change.settable)]))
+            again = snelk.run(path, changes=dict(map(parse_change, change.settable)))
             assert again.why("guard", "guest", at=at).in_view != answer.in_view, change
 
 
@@ -135,7 +132,7 @@ def test_noticing_another_team_is_a_change_too(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, guest="at = [5, 0]", profiles=profiles)
     answer = snelk.run(path).why("guard", "guest", at=0)
     assert answer.change is not None
-    changes = dict([parse_change(answer.change.settable)])
+    changes = dict(map(parse_change, answer.change.settable))
     assert changes == {"profiles.watcher.notices": ["strangers", "visitors"]}
     assert snelk.run(path, changes=changes).why("guard", "guest", at=0).in_view
 

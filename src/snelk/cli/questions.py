@@ -126,7 +126,9 @@ def _say_answer(screen: Console, run: Run, folder: Path, answer: Answer) -> None
         for key, value in run.info["changes"].items():
             words += ["--set", f"{key}={value}"]
         tried = folder.with_name(f"{folder.name}-tried")
-        words += ["--set", settable.settable, "--out", str(tried)]
+        for assignment in settable.settable:
+            words += ["--set", assignment]
+        words += ["--out", str(tried)]
         screen.print(f"\nTry it\n  {command(*words)}")
     elif answer.change is None:
         hint = command("snelk", "why", folder, answer.agent, answer.target)

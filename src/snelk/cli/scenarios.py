@@ -70,9 +70,9 @@ def demo(
     screen.print(
         "  " + command("snelk", "why", out, lost.agent, lost.target, "--at", f"{lost.t:g}")
     )
-    change = "profiles.goose.cones.wide.range=12"
-    wider = folder / "runs" / "wider"
-    words = ("snelk", "run", folder / "night.toml", "--set", change, "--out", wider)
+    change = "profiles.dog.cones.muzzle.fov_whole=60"
+    tried = folder / "runs" / "narrow-dog"
+    words = ("snelk", "run", folder / "night.toml", "--set", change, "--out", tried)
     screen.print("  " + command(*words))
 
 

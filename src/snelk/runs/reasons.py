@@ -68,7 +68,8 @@ class Change:
         comparison: `>=`, `<=`, `<` or `>`; empty where the change is not a number.
         now: The value in this run.
         text: The change in words, with the number rounded to the safe side.
-        settable: The change as `KEY=VALUE` for `--set`; empty if it is in the level.
+        settable: The change as `KEY=VALUE` for `--set`, with the other limit of the same kind
+            where that has to follow; empty if the change is in the level.
     """
 
     key: str
@@ -76,7 +77,7 @@ class Change:
     needs: float | str
     now: float | str
     text: str
-    settable: str = ""
+    settable: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -306,10 +307,12 @@ def _headline(
 def _changes(moment: _Moment, sight: Sight, cones: list[ConeAnswer], profile: str) -> list[Change]:
     """Single changes that turn the answer, the relatively smallest first."""
     seeing = [cone for cone in cones if cone.result == "in_view"]
+    numbers = moment.run.setup.profiles[profile].cones
     found: list[tuple[float, Change]] = []
     if len(seeing) == 1:
         for gate in seeing[0].gates[2:]:
-            found += _numeric_change(gate, seeing[0].cone, profile, turn_on=False)
+            place = ("profiles", profile, "cones", seeing[0].cone)
+            found += _numeric_change(gate, numbers[seeing[0].cone], place, turn_on=False)
     elif not seeing:
         for cone in cones:
             failing = [gate for gate in cone.gates if gate.passed is not True]
@@ -321,7 +324,8 @@ def _changes(moment: _Moment, sight: Sight, cones: list[ConeAnswer], profile: st
             elif gate.name == "line_of_sight" and gate.value == 0.0:
                 found += _wall_change(moment, sight, cone.cone)
             else:
-                found += _numeric_change(gate, cone.cone, profile, turn_on=True)
+                place = ("profiles", profile, "cones", cone.cone)
+                found += _numeric_change(gate, numbers[cone.cone], place, turn_on=True)
     unique = {change: size for size, change in sorted(found, key=lambda item: item[0])}
     return list(unique)
 
@@ -332,39 +336,51 @@ def _notice_change(moment: _Moment, profile: str) -> Change:
     key = key_path(("profiles", profile, "notices"))
     listed = ", ".join(f'"{name}"' for name in (*teams, team))
     text = f'seen if {key} holds "{team}"'
-    return Change(key, "", team, ", ".join(teams), text, f"{key}=[{listed}]")
+    return Change(key, "", team, ", ".join(teams), text, (f"{key}=[{listed}]",))
 
 
 def _numeric_change(
-    gate: Gate, cone: str, profile: str, *, turn_on: bool
+    gate: Gate, cone: Cone, place: tuple[str, ...], *, turn_on: bool
 ) -> list[tuple[float, Change]]:
+    """The change of the gate's own limit that turns it, with its size; none if there is none."""
     if gate.value is None or gate.limit is None:
         return []
-    key = key_path(("profiles", profile, "cones", cone, gate.key))
-    word = "seen" if turn_on else "not seen"
-    now = gate.limit
+    key, now, needs = key_path((*place, gate.key)), gate.limit, gate.value
     if gate.name == "line_of_sight":
-        needs, comparison = gate.value, "<" if turn_on else ">="
-        size, unit = abs(now - needs), ""
+        comparison, unit, digits = ("<" if turn_on else ">="), "", 4
+        size = abs(now - needs)
     else:
         scale, unit = (2.0, "°") if gate.name == "angle" else (1.0, " m")
-        needs, now = gate.value * scale, now * scale
-        comparison = ">=" if turn_on else "<"
+        needs, now = needs * scale, now * scale
+        comparison, digits = (">=" if turn_on else "<"), 2
         size = abs(needs - now) / now
-    rounded = _safe(needs, up=comparison == ">=", digits=2)
-    sign = "≥" if comparison == ">=" else "<"
-    text = f"{word} if {gate.key} of the {cone} cone {sign} {rounded:g}{unit} (is {now:g})"
-    change = Change(
-        key, comparison, needs, now, text, f"{key}={_inside(rounded, needs, comparison):g}"
-    )
+    rounded = _safe(needs, up=comparison == ">=", digits=digits)
     # Some limits cannot go as far as they would have to.
-    possible = rounded < 1.0 if unit == "" and turn_on is False else rounded > 0.0
-    return [(size, change)] if possible else []
+    if rounded <= 0.0 or (gate.name == "line_of_sight" and rounded >= 1.0):
+        return []
+    value = rounded
+    if comparison == "<" and rounded >= needs:
+        value = round(rounded - 10.0**-digits, digits)
+    partner = _partner(gate.key, cone, value)
+    word, sign = ("seen" if turn_on else "not seen"), ("≥" if comparison == ">=" else "<")
+    text = f"{word} if {gate.key} of the {place[-1]} cone {sign} {rounded:g}{unit} (is {now:g})"
+    text += f"; {'raise' if turn_on else 'lower'} {partner} with it" if partner else ""
+    keys = [key, key_path((*place, partner))] if partner else [key]
+    settable = tuple(f"{each}={value:g}" for each in keys)
+    return [(size, Change(key, comparison, needs, now, text, settable))]
 
 
-def _inside(rounded: float, needs: float, comparison: str) -> float:
-    """A value to try: the rounded limit, or the next smaller one if it must be below."""
-    return round(rounded - 0.01, 2) if comparison == "<" and rounded >= needs else rounded
+def _partner(key: str, cone: Cone, value: float) -> str:
+    """The gain limit that a hold limit must not fall below, or the hold limit that it passes.
+
+    Without it the target would flicker in and out of view in the run that tries the change.
+    """
+    gain = key.removeprefix("hold_")
+    hold = f"hold_{gain}"
+    if key == hold:
+        return gain if value < getattr(cone, gain) else ""
+    limit = getattr(cone, hold, None)
+    return hold if limit is not None and value > limit else ""
 
 
 def _safe(value: float, *, up: bool, digits: int) -> float:

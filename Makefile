@@ -1,0 +1,45 @@
+# make demo   set everything up and run the demonstration
+# make test   lint, types, tests and examples, as CI does
+# make bench  measure, as ratios within one run
+# make screenshots  draw docs/screenshots anew (needs Xvfb, xterm and ImageMagick)
+
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --prefer-binary
+
+.PHONY: demo test bench screenshots clean
+
+demo: $(VENV)/.ready
+	$(BIN)/snelk demo croft
+
+test: $(VENV)/.ready-dev
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/pytest -n auto
+
+bench: $(VENV)/.ready-dev
+	$(PIP) -e '.[bench]'
+	$(BIN)/python benchmarks/line_of_sight.py
+	$(BIN)/python benchmarks/ticks.py
+	$(BIN)/python benchmarks/start.py
+
+screenshots: $(VENV)/.ready
+	$(BIN)/python scripts/make_screenshots.py
+
+$(VENV)/bin/python:
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || \
+		{ echo "Snelk needs Python 3.11 or newer; try: make PYTHON=python3.12 $(MAKECMDGOALS)"; exit 1; }
+	$(PYTHON) -m venv $(VENV)
+
+$(VENV)/.ready: pyproject.toml | $(VENV)/bin/python
+	$(PIP) -e .
+	@touch $@
+
+$(VENV)/.ready-dev: pyproject.toml | $(VENV)/bin/python
+	$(PIP) -e '.[dev]'
+	@touch $@ $(VENV)/.ready
+
+clean:
+	rm -rf $(VENV) .mypy_cache .pytest_cache .ruff_cache .hypothesis build dist

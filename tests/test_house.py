@@ -1,0 +1,96 @@
+"""The house itself: front door, layers, quick start, data made by its script, examples."""
+
+from __future__ import annotations
+
+import ast
+import importlib.util
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import snelk
+
+ROOT = Path(__file__).parents[1]
+PACKAGE = ROOT / "src" / "snelk"
+LAYERS = ("config", "level", "senses", "engine", "runs", "tuning", "plots", "cli")
+HEAVY = (
+    "numpy",
+    "numba",
+    "pandas",
+    "pyarrow",
+    "shapely",
+    "matplotlib",
+    "pydantic",
+    "scipy",
+    "rich",
+)
+
+
+def test_the_front_door_lists_what_is_really_there() -> None:
+    for name in snelk.__all__:
+        thing = getattr(snelk, name)
+        assert thing.__module__ == snelk._HOMES[name], name
+        assert thing.__doc__, name
+    assert sorted(snelk._HOMES) == sorted(snelk.__all__) == snelk.__all__
+    tree = ast.parse((PACKAGE / "__init__.py").read_text())
+    typed = {
+        alias.name: node.module
+        for node in ast.walk(tree)
+        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("snelk")
+        for alias in node.names
+    }
+    assert typed == snelk._HOMES
+    with pytest.raises(AttributeError, match="no attribute 'rnu'"):
+        _ = snelk.rnu  # type: ignore[attr-defined]
+
+
+def test_imports_run_one_way_only() -> None:
+    for path in PACKAGE.glob("*/*.py"):
+        layer = path.parent.name
+        if layer not in LAYERS:
+            continue
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("snelk."):
+                other = (node.module or "").split(".")[1]
+                if other in LAYERS:
+                    assert LAYERS.index(other) <= LAYERS.index(layer), (
+                        f"{path.name} imports {node.module}"
+                    )
+
+
+@pytest.mark.parametrize("code", ["import snelk", "import snelk.cli.main"])
+def test_heavy_libraries_load_only_where_used(code: str) -> None:
+    script = f"{code}\nimport sys\nprint(*(m for m in {HEAVY!r} if m in sys.modules))"
+    done = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True, check=True
+    )
+    assert done.stdout.split() == []
+
+
+def test_the_croft_is_what_its_script_makes() -> None:
+    spec = importlib.util.spec_from_file_location("make_croft", ROOT / "scripts" / "make_croft.py")
+    assert spec is not None
+    assert spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    for name, text in module.files().items():
+        assert (PACKAGE / "croft" / name).read_text(encoding="utf-8") == text, name
+
+
+@pytest.mark.parametrize("path", sorted((ROOT / "examples").glob("*.py")), ids=lambda p: p.stem)
+def test_examples_print_what_is_written_beside_them(path: Path, tmp_path: Path) -> None:
+    done = subprocess.run(
+        [sys.executable, path], cwd=tmp_path, capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    assert done.stdout == path.with_suffix(".out").read_text(encoding="utf-8")
+
+
+def test_every_screenshot_is_shown_in_the_readme() -> None:
+    text = (ROOT / "README.md").read_text(encoding="utf-8")
+    shots = list((ROOT / "docs" / "screenshots").glob("*.png"))
+    assert 0 < len(shots) < 20
+    for shot in shots:
+        assert f"docs/screenshots/{shot.name}" in text

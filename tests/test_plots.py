@@ -1,0 +1,148 @@
+"""Figures, by looking at what was drawn."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import samples
+import shapely
+from matplotlib.colors import to_hex
+from matplotlib.figure import Figure
+
+import snelk
+from snelk.plots.style import REASON_STYLES, save_figure
+
+
+@pytest.fixture(scope="module")
+def night() -> snelk.Run:
+    return snelk.run(snelk.croft() / "night.toml")
+
+
+def test_map_shows_everybody_who_is_there_and_their_rays(night: snelk.Run) -> None:
+    drawn = snelk.plot_map(night, at=40.0)
+    assert set(drawn.bodies) == set(night.names)
+    assert {pair: reason for pair, (reason, _) in drawn.rays.items()} == {
+        ("dog", "fox"): "line_of_sight",
+        ("gander", "fox"): "in_view",
+        ("goose-1", "fox"): "line_of_sight",
+        ("goose-2", "fox"): "line_of_sight",
+        ("farmer", "fox"): "angle",
+    }
+    # A blocked ray ends at the wall, one in view at the target.
+    answer = night.why("dog", "fox", at=40.0)
+    blocked = drawn.rays["dog", "fox"][1]
+    assert answer.wall_place is not None
+    np.testing.assert_allclose(blocked.get_xydata()[1], answer.wall_place[:2])
+    fox = night.poses[(night.poses.t == 40.0) & (night.poses.id == "fox")].iloc[0]
+    np.testing.assert_allclose(drawn.rays["gander", "fox"][1].get_xydata()[1], (fox.x, fox.y))
+    assert "farmer" not in snelk.plot_map(night, at=5.0).bodies
+
+
+def test_map_cuts_cones_at_walls(night: snelk.Run) -> None:
+    drawn = snelk.plot_map(night, at=40.0)
+    assert set(drawn.cones) == {
+        ("dog", "muzzle"), ("gander", "wide"), ("goose-1", "wide"), ("goose-2", "wide"),
+        ("farmer", "far"), ("farmer", "near"),
+    }  # fmt: skip
+    clear, _, hold = drawn.cones["dog", "muzzle"]
+    vertices = clear.get_path().vertices
+    hay = next(shape for wall, shape in night.level.data.walls if wall.name == "hay-1")
+    assert np.hypot(*(vertices - (23.6, 27.4)).T).max() <= 14.0
+    assert not shapely.contains(hay.buffer(-0.05), shapely.points(vertices)).any()
+    assert np.hypot(*(hold.get_path().vertices - (23.6, 27.4)).T).max() > 14.5
+
+
+def test_map_marks_where_a_target_was_last_seen(night: snelk.Run) -> None:
+    drawn = snelk.plot_map(night, at=40.0)
+    assert set(drawn.ghosts) == {("dog", "fox")}
+    x, y, t = drawn.last_seen["dog", "fox"]
+    assert t == 36.8  # in view until then, lost at 36.9
+    fox = night.poses[(night.poses.t == t) & (night.poses.id == "fox")].iloc[0]
+    assert (x, y) == (fox.x, fox.y)
+
+
+def test_labels_of_characters_do_not_overlap(night: snelk.Run) -> None:
+    drawn = snelk.plot_map(night, at=44.6)
+    names = [t for t in drawn.axes.texts if t.get_text().split(" (")[0] in night.names]
+    boxes = [text.get_window_extent() for text in names]
+    assert len(boxes) == 6
+    assert not any(a.overlaps(b) for n, a in enumerate(boxes) for b in boxes[n + 1 :])
+
+
+def test_map_from_near_and_of_chosen_agents(night: snelk.Run) -> None:
+    drawn = snelk.plot_map(night, at=40.0, agents=["dog"], around="fox", radius=5.0)
+    assert {agent for agent, _ in drawn.cones} == {"dog"}
+    fox = night.poses[(night.poses.t == 40.0) & (night.poses.id == "fox")].iloc[0]
+    assert drawn.axes.get_ylim() == pytest.approx((fox.y - 5, fox.y + 5))
+
+
+def test_an_axis_of_ones_own_is_drawn_on(night: snelk.Run) -> None:
+    figure = Figure()
+    axes = figure.subplots(1, 2)
+    assert snelk.plot_map(night, at=1.0, ax=axes[0]).axes is axes[0]
+    assert snelk.plot_timeline(night, ax=axes[1]).axes is axes[1]
+
+
+def test_timeline_has_a_lane_per_pair_and_a_band_per_stretch(night: snelk.Run) -> None:
+    drawn = snelk.plot_timeline(night)
+    assert drawn.lanes == tuple((agent, "fox") for agent in night.agents)
+    for agent, target in drawn.lanes:
+        bands = drawn.bands[agent, target]
+        assert [span for span, _ in bands] == night.spans(agent, target)
+        for span, band in bands:
+            assert (band.get_x(), band.get_x() + band.get_width()) == pytest.approx(
+                (span.start, span.end)
+            )
+            style = REASON_STYLES[span.reason]
+            assert to_hex(band.get_facecolor()) == style.band
+            assert (band.get_hatch() or "") == style.hatch
+    events = night.events[night.events.agent == "dog"]
+    assert drawn.marks["dog", "fox"] == (
+        list(events[events.kind == "saw"].t),
+        list(events[events.kind == "lost"].t),
+    )
+
+
+def test_many_lanes_make_the_figure_taller(tmp_path: Path) -> None:
+    extra = "\n".join(
+        f'[cast.guard-{n}]\nteam = "home"\nprofile = "watcher"\nat = [{n}, 1]' for n in range(30)
+    )
+    run = snelk.run(samples.write_sample(tmp_path, guest=f"at = [5, 0]\n{extra}"))
+    drawn = snelk.plot_timeline(run)
+    figure = drawn.axes.get_figure(root=True)
+    assert figure is not None
+    assert figure.get_figheight() > 12
+    assert len(drawn.lanes) == 31
+
+
+def luminance(colour: str) -> float:
+    red, green, blue = (int(colour[n : n + 2], 16) / 255 for n in (1, 3, 5))
+    return 0.2126 * red**2.2 + 0.7152 * green**2.2 + 0.0722 * blue**2.2
+
+
+def test_bands_differ_without_colour() -> None:
+    kinds = {(style.hatch, round(luminance(style.band), 1)) for style in REASON_STYLES.values()}
+    assert len({style.hatch for style in REASON_STYLES.values()}) >= 4
+    assert len(kinds) == len(REASON_STYLES)
+    assert luminance(REASON_STYLES["in_view"].band) < 0.3 < luminance(REASON_STYLES["range"].band)
+
+
+@pytest.mark.parametrize(
+    ("call", "message"),
+    [
+        (lambda run: snelk.plot_map(run, at=99), "must lie within the run"),
+        (lambda run: snelk.plot_map(run, at=1, agents=["fox"]), 'no such agent .given: "fox"'),
+        (lambda run: snelk.plot_map(run, at=1, around="fix"), 'did you mean "fox"'),
+        (lambda run: snelk.plot_map(run, at=1, around="fox", radius=0), "must be above 0 m"),
+        (lambda run: snelk.plot_map(run, at=1, tail=-1), "must be 0 s or more"),
+        (lambda run: snelk.plot_timeline(run, targets=["dog"]), "no agent that notices anybody"),
+        (lambda run: snelk.plot_timeline(run, start=9, end=1), "must come after the start"),
+        (lambda run: save_figure(snelk.plot_timeline(run).axes, Path("x.doc")), "unknown format"),
+    ],
+)
+def test_wrong_wishes(night: snelk.Run, call: object, message: str) -> None:
+    assert callable(call)
+    with pytest.raises(snelk.InputError, match=message):
+        call(night)
