@@ -118,7 +118,9 @@ def test_a_hair_beyond_the_named_change_turns_the_answer_and_a_hair_short_does_n
                 text = samples.wall_feature("wall", outline, top=value)
                 (folder / "level.geojson").write_text(text)
                 changes = {}
-            elif (not 0 < value < 360 and "min_exposure" not in change.key) or ("min_exposure" in change.key and not 0 <= value < 1):
+            elif (not 0 < value < 360 and "min_exposure" not in change.key) or (
+                "min_exposure" in change.key and not 0 <= value < 1
+            ):
                 continue
             again = snelk.run(path, changes=changes).why("guard", "guest", at=at)
             assert (again.in_view != answer.in_view) == turned, (change, value)

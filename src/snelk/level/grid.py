@@ -25,27 +25,32 @@ def build_grid(
     """Sort wall pieces, (pieces, 6) rows of ax, ay, bx, by, base, top in m, into a `Grid`.
 
     Pieces without length hide nothing and are left out, as are walls one sees through fully
-    (`see_through` 1). The side of a cell is the median length of a piece unless given by
-    `cell`: measured in benchmarks/line_of_sight.py.
+    (`see_through` 1). The side of a cell, `cell`, is by default so long that there is about one
+    piece a cell, within half and twice the median length of a piece: the best of those tried
+    on the levels of benchmarks/line_of_sight.py.
     """
     length = np.hypot(pieces[:, 2] - pieces[:, 0], pieces[:, 3] - pieces[:, 1])
     kept = (length > TOUCH) & (see_through[walls] < 1.0)
     pieces, walls, length = pieces[kept], walls[kept], length[kept]
     if len(pieces) == 0:
         empty = Shelf(np.zeros(1, np.int32), np.zeros((0, 6)), np.zeros(0, np.int32))
-        return Grid(0.0, 0.0, 1.0, 0, 0, empty, empty, False, see_through)
+        return Grid(0.0, 0.0, 1.0, 1.0, 0, 0, empty, empty, False, see_through)
     low = np.minimum(pieces[:, 0:2], pieces[:, 2:4]).min(axis=0)
     high = np.maximum(pieces[:, 0:2], pieces[:, 2:4]).max(axis=0)
     extent = np.maximum(high - low, 1e-3)
     if cell is None:
-        smallest = np.sqrt(extent[0] * extent[1] / (CELLS_PER_PIECE * len(pieces)))
-        cell = float(max(np.median(length), smallest, extent.max() / 4096.0))
+        spacing = float(np.sqrt(extent[0] * extent[1] / len(pieces)))
+        median = float(np.median(length))
+        cell = min(max(0.85 * spacing, 0.5 * median), 2.0 * median)
+        cell = max(cell, spacing / np.sqrt(CELLS_PER_PIECE), float(extent.max()) / 4096.0)
     low = low - cell * 1e-3
     columns, rows = (int(n) for n in np.ceil((high + cell * 1e-3 - low) / cell))
     solid = see_through[walls] == 0.0
     frame = (float(low[0]), float(low[1]), cell, columns, rows)
     return Grid(
-        *frame,
+        *frame[:3],
+        1.0 / cell,
+        *frame[3:],
         _file(pieces[solid], walls[solid], *frame),
         _file(pieces[~solid], walls[~solid], *frame),
         bool(np.any(~solid)),

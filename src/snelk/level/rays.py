@@ -18,6 +18,9 @@ from snelk.level.compiled import compiled, inlined
 TOUCH = 1e-9
 """Length at either end of a ray in which a wall is not met, m."""
 
+TINY = 1e-200
+"""A ray that extends less than this along an axis does not cross cells that way, m."""
+
 NO_WALL = -1
 
 
@@ -35,6 +38,7 @@ class Grid(NamedTuple):
     x: float  # lower left corner, m
     y: float
     cell: float  # side of a cell, m
+    per_metre: float  # cells in a metre
     columns: int
     rows: int
     solid: Shelf
@@ -120,28 +124,28 @@ def cast_ray(
             return 1.0, NO_WALL, np.nan
 
     columns, cells = grid.columns, grid.columns * grid.rows
-    column = min(max(int((x + enter * dx - grid.x) / grid.cell), 0), columns - 1)
-    row = min(max(int((y + enter * dy - grid.y) / grid.cell), 0), grid.rows - 1)
+    column = min(max(int((x + enter * dx - grid.x) * grid.per_metre), 0), columns - 1)
+    row = min(max(int((y + enter * dy - grid.y) * grid.per_metre), 0), grid.rows - 1)
     index = row * columns + column
     step_column = 1 if dx > 0.0 else -1
     step_row = columns if dy > 0.0 else -columns
-    per_column, next_column = np.inf, np.inf
-    per_row, next_row = np.inf, np.inf
-    if dx != 0.0:
-        per_column = grid.cell / abs(dx)
-        next_column = (grid.x + grid.cell * (column + (dx > 0.0)) - x) / dx
-    if dy != 0.0:
-        per_row = grid.cell / abs(dy)
-        next_row = (grid.y + grid.cell * (row + (dy > 0.0)) - y) / dy
+    # A ray that hardly moves along an axis never leaves its column or row.
+    per_dx = 1.0 / dx if abs(dx) > TINY else np.inf
+    per_dy = 1.0 / dy if abs(dy) > TINY else np.inf
+    per_column, per_row = grid.cell * abs(per_dx), grid.cell * abs(per_dy)
+    next_column = (grid.x + grid.cell * (column + (dx > 0.0)) - x) * per_dx
+    next_row = (grid.y + grid.cell * (row + (dy > 0.0)) - y) * per_dy
+    next_column = next_column if abs(dx) > TINY else np.inf
+    next_row = next_row if abs(dy) > TINY else np.inf
 
     starts, pieces = grid.solid.starts, grid.solid.pieces
-    stopped_by, stopped_at = NO_WALL, np.inf
+    stopped_by, stopped_at = NO_WALL, last
     dimmed_by, dimmed_at = NO_WALL, np.inf
     share = 1.0
     if grid.has_sheer:
         scratch[-1] += 1
     while True:
-        aligned = False
+        parallel = False
         # Which pieces are met cannot be foretold, so a loop without branches is much faster
         # here than one that leaves a piece at the first test it fails.
         for entry in range(starts[index], starts[index + 1]):
@@ -151,20 +155,20 @@ def cast_ray(
             by = pieces[entry, 3] - y
             side_a = dx * ay - dy * ax
             side_b = dx * by - dy * bx
-            at = (ax * (by - ay) - ay * (bx - ax)) / (side_b - side_a)
-            aligned |= (side_a == 0.0) & (side_b == 0.0)
+            across = side_b - side_a
+            at = (ax * (by - ay) - ay * (bx - ax)) / across
+            parallel |= across == 0.0
             height = z + at * dz
             met = (
                 (side_a * side_b <= 0.0)
                 & (at > first)
-                & (at < last)
                 & (at < stopped_at)
                 & (height >= pieces[entry, 4])
                 & (height <= pieces[entry, 5])
             )
             stopped_at = at if met else stopped_at
             stopped_by = entry if met else stopped_by
-        if aligned:
+        if parallel:
             for entry in range(starts[index], starts[index + 1]):
                 at = _meet(pieces, entry, x, y, z, dx, dy, dz, first, last)
                 if at < stopped_at:
