@@ -2,17 +2,11 @@
 
 import snelk
 
-cone = "profiles.goose.cones.wide"
+CONE = "profiles.goose.cones.wide"
+
 night = snelk.load(snelk.croft() / "night.toml")
-runs = snelk.run_batch(
-    night,
-    variants=[
-        {f"{cone}.range": metres, f"{cone}.hold_range": metres * 1.2} for metres in (6.0, 8.0, 12.0)
-    ],
-)
-for run in runs:
+variants = [{f"{CONE}.range": m, f"{CONE}.hold_range": 1.2 * m} for m in (6.0, 8.0, 12.0)]
+for run in snelk.run_batch(night, variants=variants):
     saw = run.events[(run.events.kind == "saw") & run.events.agent.str.startswith("goose")]
-    first = saw.t.min()
-    print(
-        f"range {run.info['changes'][f'{cone}.range']:4.1f} m: geese saw the fox {len(saw)} times, first at {first:.1f} s"
-    )
+    metres, first = run.info["changes"][f"{CONE}.range"], saw.t.min()
+    print(f"range {metres:4.1f} m: {len(saw):2} sightings by geese, the first at {first:.1f} s")

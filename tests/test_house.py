@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import ast
 import importlib.util
+import re
+import shlex
 import subprocess
 import sys
 from pathlib import Path
@@ -11,6 +13,8 @@ from pathlib import Path
 import pytest
 
 import snelk
+from snelk.config.models import Body, Clock, Cone, Member, Profile, Setup, Wall, Zone
+from snelk.runs.store import TABLES
 
 ROOT = Path(__file__).parents[1]
 PACKAGE = ROOT / "src" / "snelk"
@@ -94,3 +98,41 @@ def test_every_screenshot_is_shown_in_the_readme() -> None:
     assert 0 < len(shots) < 20
     for shot in shots:
         assert f"docs/screenshots/{shot.name}" in text
+
+
+def test_the_readme_does_what_it_says(tmp_path: Path) -> None:
+    text = (ROOT / "README.md").read_text(encoding="utf-8")
+    code = re.search(r"```python\n(.*?)```", text, re.DOTALL)
+    commands = re.search(r"run by the tests.*?```sh\n(.*?)```", text, re.DOTALL)
+    assert code is not None
+    assert commands is not None
+    done = subprocess.run(
+        [sys.executable, "-c", code[1]], capture_output=True, text=True, check=True, cwd=tmp_path
+    )
+    for promised in re.findall(r"# (\w.*)", code[1]):
+        assert promised in done.stdout
+    for line in commands[1].splitlines():
+        words = shlex.split(line, comments=True)
+        assert words[0] == "snelk"
+        subprocess.run(
+            [sys.executable, "-m", *words], check=True, cwd=tmp_path, stdout=subprocess.DEVNULL
+        )
+
+
+def test_links_in_the_documents_lead_somewhere() -> None:
+    for page in [*ROOT.glob("*.md"), *ROOT.glob("docs/*.md")]:
+        for link in re.findall(r"\]\(([^)#:]+)\)", page.read_text(encoding="utf-8")):
+            assert (page.parent / link).exists(), f"{page.name}: {link}"
+
+
+def test_every_key_and_column_is_in_the_documents() -> None:
+    files = (ROOT / "docs" / "files.md").read_text(encoding="utf-8")
+    for model in (Setup, Clock, Member, Body, Profile, Cone, Wall, Zone):
+        for key in model.model_fields:
+            assert re.search(rf"\b{key}[`.]", files), f"{model.__name__}.{key}"
+    tables = (ROOT / "docs" / "tables.md").read_text(encoding="utf-8")
+    run = snelk.run(snelk.croft() / "night.toml")
+    for name in TABLES:
+        section = tables.split(f"## {name}\n")[1].split("\n## ")[0]
+        for column in run.arrow(name).column_names:
+            assert f"`{column}`" in section, f"{name}.{column}"

@@ -73,7 +73,10 @@ def why(
     end: To = None,
     as_json: Json = False,
 ) -> None:
-    """Tell why an agent did or did not see a target: at a time, or from when to when."""
+    """Tell why an agent did or did not see a target.
+
+    With --at gate by gate at that time, else the story from when to when.
+    """
     from snelk.runs.run import open_run
     from snelk.runs.spans import REASONS
 
@@ -142,14 +145,14 @@ def _say_cone(screen: Console, cone: ConeAnswer) -> None:
     for gate in cone.gates:
         mark, style = {
             True: ("✓ pass", "cyan"),
-            False: ("✗ FAIL", "bold red"),
+            False: ("✗ FAIL", "bold bright_red"),
             None: ("–     ", "dim"),
         }[gate.passed]
         text = gate.text + _margin(gate)
         label = f"    {mark}  {gate.name.replace('_', ' '):<15}"
         lines = wrap(text, indent=len(label), first=label).splitlines()
         for line in lines:
-            screen.print(line, style=style if line is lines[0] and gate.passed is False else None)
+            screen.print(line, style=style if gate.passed is False else None)
 
 
 def _margin(gate: Gate) -> str:

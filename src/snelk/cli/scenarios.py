@@ -31,7 +31,7 @@ Json = Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")]
 def demo(
     folder: Annotated[Path, typer.Argument(metavar="DIR", help="Where to put it.")] = Path("croft"),
 ) -> None:
-    """Write the croft into a folder, run it, draw it and list what happened."""
+    """Write the croft into a folder, run it and draw it."""
     from snelk.croft import croft
     from snelk.plots.map import plot_map
     from snelk.plots.style import save_figure
@@ -70,7 +70,7 @@ def demo(
     screen.print(
         "  " + command("snelk", "why", out, lost.agent, lost.target, "--at", f"{lost.t:g}")
     )
-    change = "profiles.dog.cones.muzzle.fov_whole=60"
+    change = "profiles.dog.cones.muzzle.fov_whole=40"
     tried = folder / "runs" / "narrow-dog"
     words = ("snelk", "run", folder / "night.toml", "--set", change, "--out", tried)
     screen.print("  " + command(*words))
@@ -96,7 +96,7 @@ def new(
 
 
 def check(scenario: ScenarioFile, changes: Changes = None, as_json: Json = False) -> None:
-    """Look a scenario over: errors stop, warnings tell what is surely not meant."""
+    """Look a scenario over for mistakes before it is run."""
     from snelk.tuning.check import check as look_over
 
     loaded = _load(scenario, changes)
@@ -205,7 +205,7 @@ def schema(
         Path | None, typer.Option("--out", metavar="FILE", help="Write it there.")
     ] = None,
 ) -> None:
-    """Print the JSON Schema of a kind of file, for editors that check while one types."""
+    """Print the JSON Schema of a kind of file, for editors."""
     import json
 
     from snelk.config.schema import KINDS

@@ -22,7 +22,10 @@ ARC_STEP = math.radians(0.5)
 """Arcs are drawn in steps of at most this; it costs 0.0013 % of a sector's area."""
 
 WELD = 1e-7
-"""Corners this close are one, m: it closes the cracks between shadows of adjoining faces."""
+"""Corners this close are one, m: it closes most cracks between shadows of adjoining faces."""
+
+HAIRLINE = 1e-5
+"""What is narrower than this is left out of a region, m."""
 
 
 @dataclass(frozen=True)
@@ -90,7 +93,10 @@ def visible_region(
     sheer = _shadows(level.pieces[(through > 0.0) & (through < 1.0)], eye, height, radius)
     lit = shapely.difference(sector, solid)
     clear = shapely.difference(lit, sheer, grid_size=WELD)
-    return VisibleRegion(clear, shapely.intersection(lit, sheer, grid_size=WELD), sector)
+    dimmed = shapely.intersection(lit, sheer, grid_size=WELD)
+    return VisibleRegion(
+        shapely.set_precision(clear, HAIRLINE), shapely.set_precision(dimmed, HAIRLINE), sector
+    )
 
 
 def _sector(x: float, y: float, radius: float, facing: float, fov: float) -> BaseGeometry:

@@ -1,0 +1,111 @@
+"""Draw docs/screenshots anew: every main command in a terminal window, and every figure.
+
+Needs Xvfb, xterm and ImageMagick (Debian: apt-get install xvfb xterm imagemagick).
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+SHOTS = Path(__file__).parents[1] / "docs" / "screenshots"
+SNELK = Path(sys.executable).with_name("snelk")
+DISPLAY = ":87"
+ROWS, COLUMNS = 38, 124
+
+TERMINALS = {
+    "help": ["--help"],
+    "new": ["new", "first"],
+    "check": ["check", "croft/night.toml"],
+    "run": ["run", "croft/night.toml", "--set", "profiles.dog.cones.muzzle.fov_whole=40"],
+    "events": ["events", "croft/runs/night", "--to", "52"],
+    "why": ["why", "croft/runs/night", "farmer", "fox", "--at", "60.4"],
+    "story": ["why", "croft/runs/night", "dog", "fox"],
+    "mistakes": ["check", "broken/night.toml"],
+}
+FIGURES = {
+    "map": ["plot", "map", "croft/runs/night", "--at", "40"],
+    "map-near": ["plot", "map", "croft/runs/night", "--at", "44.6", "--around", "fox"],
+    "timeline": ["plot", "timeline", "croft/runs/night"],
+}
+
+
+def shoot(words: list[str], path: Path, folder: Path, *, stand_in: str = "") -> None:
+    """Run a command in a terminal window and take a picture of the screen."""
+    line = "snelk " + " ".join(words)
+    script = f"printf '$ %s\\n' '{line}'; {stand_in or line}; touch done; sleep 60"
+    done = folder / "done"
+    done.unlink(missing_ok=True)
+    look = ["-fa", "DejaVu Sans Mono", "-fs", "12", "-bg", "#16181d", "-fg", "#e6e6e6", "+sb"]
+    size = ["-geometry", f"{COLUMNS}x{ROWS}+0+0", "-b", "14"]
+    environment = os.environ | {
+        "DISPLAY": DISPLAY,
+        "PATH": f"{SNELK.parent}:{os.environ['PATH']}",
+        "TERM": "xterm-256color",
+    }
+    window = subprocess.Popen(
+        ["xterm", *look, *size, "-e", "bash", "-c", script], cwd=folder, env=environment
+    )
+    try:
+        for _ in range(300):
+            if done.exists():
+                break
+            time.sleep(0.1)
+        time.sleep(0.5)
+        subprocess.run(["import", "-window", "root", str(path)], env=environment, check=True)
+    finally:
+        window.kill()
+        window.wait()
+
+
+def break_files(folder: Path) -> None:
+    """A copy of the croft with the mistakes that people make."""
+    (folder / "broken").mkdir()
+    for path in (folder / "croft").glob("*.*"):
+        shutil.copy(path, folder / "broken")
+    for name, old, new in (
+        ("creatures.toml", "hold_fov_whole = 300", "hold_fov = 300"),
+        ("creatures.toml", "range = 14.0", "range = -14.0"),
+        ("night.toml", 'profile = "gander"', 'profile = "gandr"'),
+        ("croft.geojson", '"top": 6.0', '"tpo": 6.0'),
+        ("fox.csv", "crouched,creeping", "crouching,creeping"),
+    ):
+        path = folder / "broken" / name
+        path.write_text(path.read_text(encoding="utf-8").replace(old, new), encoding="utf-8")
+
+
+def main() -> None:
+    for tool in ("Xvfb", "xterm", "import"):
+        if shutil.which(tool) is None:
+            sys.exit(f"{tool} is not installed; see the top of this file")
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"])
+    try:
+        time.sleep(1.0)
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            subprocess.run([SNELK, "demo"], cwd=folder, check=True, stdout=subprocess.DEVNULL)
+            break_files(folder)
+            shoot(
+                ["demo"],
+                SHOTS / "demo.png",
+                folder,
+                stand_in="snelk demo > out; head -n 10 out; echo …; tail -n 24 out",
+            )
+            for shot, words in TERMINALS.items():
+                shoot(words, SHOTS / f"{shot}.png", folder)
+            for shot, words in FIGURES.items():
+                out = ["--out", str(SHOTS / f"{shot}.png")]
+                subprocess.run([SNELK, *words, *out], cwd=folder, check=True)
+    finally:
+        screen.terminate()
+        screen.wait()
+
+
+if __name__ == "__main__":
+    main()
