@@ -20,17 +20,17 @@ if TYPE_CHECKING:
     from snelk.level.visible import VisibleRegion, visible_region
     from snelk.plots.map import plot_map
     from snelk.plots.timeline import plot_timeline
-    from snelk.runs.reasons import Answer, Change, ConeAnswer, Gate
+    from snelk.runs.answers import Answer, Change, ConeAnswer, Gate
     from snelk.runs.run import Run, open_run, run, run_batch
     from snelk.runs.spans import Span
     from snelk.tuning.check import Finding, check
 
 _HOMES = {
-    "Answer": "snelk.runs.reasons",
-    "Change": "snelk.runs.reasons",
-    "ConeAnswer": "snelk.runs.reasons",
+    "Answer": "snelk.runs.answers",
+    "Change": "snelk.runs.answers",
+    "ConeAnswer": "snelk.runs.answers",
     "Finding": "snelk.tuning.check",
-    "Gate": "snelk.runs.reasons",
+    "Gate": "snelk.runs.answers",
     "InputError": "snelk.errors",
     "Level": "snelk.level.level",
     "Problem": "snelk.errors",

@@ -14,7 +14,7 @@ from snelk.errors import InputError, one_of
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from snelk.runs.reasons import Answer, ConeAnswer, Gate
+    from snelk.runs.answers import Answer, ConeAnswer, Gate
     from snelk.runs.run import Run
 
 RunFolder = Annotated[Path, typer.Argument(metavar="RUN", help="The folder of a run.")]

@@ -16,6 +16,7 @@ from matplotlib.path import Path as Outline
 
 from snelk.errors import InputError, one_of
 from snelk.level.visible import visible_region
+from snelk.plots.ground import SHEER_EDGE, WALL_SHADES, draw_level, label_level, outline_of
 from snelk.plots.labels import Labels
 from snelk.plots.style import FAINT, INK, REASON_STYLES, agent_colours, new_figure
 from snelk.runs.spans import REASONS
@@ -23,21 +24,10 @@ from snelk.runs.spans import REASONS
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
     from matplotlib.axes import Axes
-    from shapely.geometry.base import BaseGeometry
 
-    from snelk.config.models import Wall
-    from snelk.level.level import Level
-    from snelk.runs.reasons import Answer
+    from snelk.runs.answers import Answer
     from snelk.runs.run import Run
 
-WALL_SHADES = (
-    (1.0, "#c9c2b4", "up to 1 m"),
-    (2.0, "#978e7e", "up to 2 m"),
-    (np.inf, "#5d564b", "higher"),
-)
-"""Walls by the height of their top above their base: limit in m, colour, words."""
-
-SHEER_EDGE = "#3d7a4a"
 TAIL = 8.0
 """Length of the tail behind a character, s."""
 
@@ -109,7 +99,7 @@ def plot_map(
     artists = MapArtists(ax)
     colours = agent_colours(run.agents)
     poses = _poses_at(run, tick)
-    _draw_level(ax, run.level)
+    draw_level(ax, run.level)
     _draw_tails(artists, run, t, tail, colours)
     height = _height_looked_for(run, shown, poses)
     for agent in shown:
@@ -129,66 +119,6 @@ def _poses_at(run: Run, tick: int) -> dict[str, Any]:
     count = len(run.names)
     rows = run.poses.iloc[tick * count : (tick + 1) * count]
     return {str(row.id): row for row in rows.itertuples() if row.present}
-
-
-def _outline(geometry: BaseGeometry) -> Outline:
-    """Polygons with holes, or lines, as one Matplotlib path."""
-    rings: list[Outline] = []
-    for part in shapely.get_parts(geometry):
-        if part.geom_type == "Polygon":
-            rings += [
-                Outline(np.asarray(r.coords), closed=True) for r in (part.exterior, *part.interiors)
-            ]
-        elif part.geom_type in ("LineString", "LinearRing"):
-            rings.append(Outline(np.asarray(part.coords)))
-    return Outline.make_compound_path(*rings) if rings else Outline(np.zeros((0, 2)))
-
-
-def _draw_level(ax: Axes, level: Level) -> None:
-    for zone, geometry in level.data.zones:
-        area = geometry.buffer(zone.radius, quad_segs=32) if zone.radius else geometry
-        ax.add_patch(
-            PathPatch(
-                _outline(area),
-                facecolor="#f4f1e8",
-                edgecolor="#cfc8b4",
-                lw=0.8,
-                ls=(0, (4, 3)),
-                zorder=0.5,
-            )
-        )
-    for wall, geometry in level.data.walls:
-        shade = next(colour for limit, colour, _ in WALL_SHADES if wall.top - wall.base <= limit)
-        sheer = wall.see_through > 0
-        edge = SHEER_EDGE if sheer else "#2e2a24"
-        filled = "Polygon" in geometry.geom_type
-        patch = PathPatch(
-            _outline(geometry),
-            facecolor=(shade if not sheer else "#dcebd9") if filled else "none",
-            edgecolor=edge if filled or sheer else shade,
-            lw=1.0 if filled else 3.5,
-            ls=(0, (2, 1)) if sheer else "-",
-            hatch="...." if sheer and filled else None,
-            zorder=3,
-        )
-        ax.add_patch(patch)
-        if not filled and not sheer:
-            ax.add_patch(
-                PathPatch(
-                    _outline(geometry), facecolor="none", edgecolor="#2e2a24", lw=0.7, zorder=3.1
-                )
-            )
-    for spot, geometry in level.data.spots:
-        ax.plot(
-            geometry.x,
-            geometry.y,
-            marker="+",
-            ms=5,
-            mew=0.9,
-            color="#777777",
-            zorder=3.3,
-            gid=spot.name,
-        )
 
 
 def _draw_tails(
@@ -265,7 +195,7 @@ def _draw_cones(
         drawn: list[Artist] = [
             ax.add_patch(
                 PathPatch(
-                    _outline(gain.clear),
+                    outline_of(gain.clear),
                     facecolor=colour,
                     edgecolor=colour,
                     lw=0.9,
@@ -275,7 +205,7 @@ def _draw_cones(
             ),
             ax.add_patch(
                 PathPatch(
-                    _outline(gain.dimmed),
+                    outline_of(gain.dimmed),
                     facecolor=colour,
                     edgecolor="none",
                     alpha=0.09,
@@ -284,7 +214,7 @@ def _draw_cones(
             ),
             ax.add_patch(
                 PathPatch(
-                    _outline(held),
+                    outline_of(held),
                     facecolor="none",
                     edgecolor=colour,
                     lw=0.8,
@@ -454,36 +384,7 @@ def _write_labels(
     for (agent, target), (x, y, seen) in artists.last_seen.items():
         text = f"{target} last seen by {agent}, {t - seen:.1f} s ago"
         labels.place(x, y, text, gap=9, needed=True, fontsize=7, color=colours[agent], **halo)
-    for wall, geometry in run.level.data.walls:
-        _label_wall(labels, wall, geometry)
-    for zone, geometry in run.level.data.zones:
-        area = geometry.buffer(zone.radius) if zone.radius else geometry
-        x, y = area.centroid.x, area.bounds[1] + 0.3
-        place = shapely.Point(x, y) if area.contains(shapely.Point(x, y)) else area.centroid
-        style: dict[str, Any] = {
-            "fontsize": 7.5,
-            "style": "italic",
-            "color": "#857a5e",
-            "zorder": 3.4,
-        }
-        labels.place(place.x, place.y, zone.name, gap=2, needed=False, **style)
-
-
-def _label_wall(labels: Labels, wall: Wall, geometry: BaseGeometry) -> None:
-    """Inside if it is roomy, beside if it is upright, else below."""
-    low_x, low_y, high_x, high_y = geometry.bounds
-    width, depth = high_x - low_x, high_y - low_y
-    x, y, gap, side, colour = (low_x + high_x) / 2, low_y, 3.0, 1, "#4a453d"
-    if "Polygon" not in geometry.geom_type:
-        middle = geometry.interpolate(0.5, normalized=True)
-        x, y, gap = middle.x, middle.y, 5.0
-    elif width > 4 and depth > 2 and wall.see_through == 0:
-        x, y, gap, colour = geometry.centroid.x, geometry.centroid.y, 0.0, "white"
-    elif depth > 2 * width:
-        x, y, side = high_x, geometry.centroid.y, 2
-    labels.place(
-        x, y, wall.name, gap=gap, needed=False, first=side, fontsize=7, color=colour, zorder=3.5
-    )
+    label_level(labels, run.level)
 
 
 def _frame(ax: Axes, run: Run, *, around: Any, radius: float) -> None:

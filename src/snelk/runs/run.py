@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     import pandas as pd
     import pyarrow as pa
 
-    from snelk.runs.reasons import Answer
+    from snelk.runs.answers import Answer
     from snelk.runs.spans import Span
 
 Progress = Callable[[int, int], None]

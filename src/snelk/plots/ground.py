@@ -1,0 +1,122 @@
+"""The ground of a map: walls by height and see-through, zones, spots, and their names."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import shapely
+from matplotlib.patches import PathPatch
+from matplotlib.path import Path as Outline
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from shapely.geometry.base import BaseGeometry
+
+    from snelk.config.models import Wall
+    from snelk.level.level import Level
+    from snelk.plots.labels import Labels
+
+WALL_SHADES = (
+    (1.0, "#c9c2b4", "up to 1 m"),
+    (2.0, "#978e7e", "up to 2 m"),
+    (np.inf, "#5d564b", "higher"),
+)
+"""Walls by the height of their top above their base: limit in m, colour, words."""
+
+SHEER_EDGE = "#3d7a4a"
+
+
+def outline_of(geometry: BaseGeometry) -> Outline:
+    """Polygons with holes, or lines, as one Matplotlib path."""
+    rings: list[Outline] = []
+    for part in shapely.get_parts(geometry):
+        if part.geom_type == "Polygon":
+            rings += [
+                Outline(np.asarray(r.coords), closed=True) for r in (part.exterior, *part.interiors)
+            ]
+        elif part.geom_type in ("LineString", "LinearRing"):
+            rings.append(Outline(np.asarray(part.coords)))
+    return Outline.make_compound_path(*rings) if rings else Outline(np.zeros((0, 2)))
+
+
+def draw_level(ax: Axes, level: Level) -> None:
+    """Draw zones, walls and spots."""
+    for zone, geometry in level.data.zones:
+        area = geometry.buffer(zone.radius, quad_segs=32) if zone.radius else geometry
+        ax.add_patch(
+            PathPatch(
+                outline_of(area),
+                facecolor="#f4f1e8",
+                edgecolor="#cfc8b4",
+                lw=0.8,
+                ls=(0, (4, 3)),
+                zorder=0.5,
+            )
+        )
+    for wall, geometry in level.data.walls:
+        shade = next(colour for limit, colour, _ in WALL_SHADES if wall.top - wall.base <= limit)
+        sheer = wall.see_through > 0
+        edge = SHEER_EDGE if sheer else "#2e2a24"
+        filled = "Polygon" in geometry.geom_type
+        patch = PathPatch(
+            outline_of(geometry),
+            facecolor=(shade if not sheer else "#dcebd9") if filled else "none",
+            edgecolor=edge if filled or sheer else shade,
+            lw=1.0 if filled else 3.5,
+            ls=(0, (2, 1)) if sheer else "-",
+            hatch="...." if sheer and filled else None,
+            zorder=3,
+        )
+        ax.add_patch(patch)
+        if not filled and not sheer:
+            ax.add_patch(
+                PathPatch(
+                    outline_of(geometry), facecolor="none", edgecolor="#2e2a24", lw=0.7, zorder=3.1
+                )
+            )
+    for spot, geometry in level.data.spots:
+        ax.plot(
+            geometry.x,
+            geometry.y,
+            marker="+",
+            ms=5,
+            mew=0.9,
+            color="#777777",
+            zorder=3.3,
+            gid=spot.name,
+        )
+
+
+def label_level(labels: Labels, level: Level) -> None:
+    """Names of walls and zones, as far as there is room."""
+    for wall, geometry in level.data.walls:
+        _label_wall(labels, wall, geometry)
+    for zone, geometry in level.data.zones:
+        area = geometry.buffer(zone.radius) if zone.radius else geometry
+        x, y = area.centroid.x, area.bounds[1] + 0.3
+        place = shapely.Point(x, y) if area.contains(shapely.Point(x, y)) else area.centroid
+        style: dict[str, Any] = {
+            "fontsize": 7.5,
+            "style": "italic",
+            "color": "#857a5e",
+            "zorder": 3.4,
+        }
+        labels.place(place.x, place.y, zone.name, gap=2, needed=False, **style)
+
+
+def _label_wall(labels: Labels, wall: Wall, geometry: BaseGeometry) -> None:
+    """Inside if it is roomy, beside if it is upright, else below."""
+    low_x, low_y, high_x, high_y = geometry.bounds
+    width, depth = high_x - low_x, high_y - low_y
+    x, y, gap, side, colour = (low_x + high_x) / 2, low_y, 3.0, 1, "#4a453d"
+    if "Polygon" not in geometry.geom_type:
+        middle = geometry.interpolate(0.5, normalized=True)
+        x, y, gap = middle.x, middle.y, 5.0
+    elif width > 4 and depth > 2 and wall.see_through == 0:
+        x, y, gap, colour = geometry.centroid.x, geometry.centroid.y, 0.0, "white"
+    elif depth > 2 * width:
+        x, y, side = high_x, geometry.centroid.y, 2
+    labels.place(
+        x, y, wall.name, gap=gap, needed=False, first=side, fontsize=7, color=colour, zorder=3.5
+    )

@@ -1,0 +1,96 @@
+"""What an answer to *why* consists of."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+
+@dataclass(frozen=True)
+class Gate:
+    """One gate of one cone.
+
+    Attributes:
+        name: The gate, one of `GATES`.
+        passed: Whether it was passed, whatever the gates before it said; None if it cannot be
+            asked because the target or the agent is not there.
+        value, limit, margin: In `unit`; the margin is positive or zero where passed. None for
+            gates without a number.
+        key: The key of the limit in the cone, as written in the file.
+        text: What was found, in words.
+    """
+
+    name: str
+    passed: bool | None
+    text: str
+    value: float | None = None
+    limit: float | None = None
+    margin: float | None = None
+    unit: str = ""
+    key: str = ""
+
+
+@dataclass(frozen=True)
+class Change:
+    """A single change that would have turned the answer, all else equal.
+
+    Attributes:
+        key: What to change: a key path for `--set`, or the wall's property for the level.
+        needs: The limiting value; the answer turns on the side of it that `comparison` says.
+        comparison: `>=`, `<=`, `<` or `>`; empty where the change is not a number.
+        now: The value in this run.
+        text: The change in words, with the number rounded to the safe side.
+        settable: The change as `KEY=VALUE` for `--set`, with the other limit of the same kind
+            where that has to follow; empty if the change is in the level.
+    """
+
+    key: str
+    comparison: str
+    needs: float | str
+    now: float | str
+    text: str
+    settable: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class ConeAnswer:
+    """How one cone fared: `result` is `in_view` or the first gate that failed."""
+
+    cone: str
+    result: str
+    held: bool
+    gates: tuple[Gate, ...]
+
+
+@dataclass(frozen=True)
+class Answer:
+    """Why an agent did or did not see a target at one tick.
+
+    Attributes:
+        agent, target, t: Who, whom, and the time of the tick, s.
+        in_view: Whether any cone had it in view.
+        headline: The answer in one line.
+        cones: How each cone fared.
+        wall, wall_place: The wall that stopped the ray, and where, m.
+        exposure: Share of the body in view past the walls; None while absent.
+        change: The smallest single change of a number that would have turned the answer, or
+            None; then `no_change` says why there is none.
+        others: Further single changes, larger ones last.
+    """
+
+    agent: str
+    target: str
+    t: float
+    in_view: bool
+    headline: str
+    cones: tuple[ConeAnswer, ...]
+    wall: str | None
+    wall_place: tuple[float, float, float] | None
+    exposure: float | None
+    change: Change | None
+    others: tuple[Change, ...]
+    no_change: str
+
+    def to_dict(self) -> dict[str, Any]:
+        """The answer as plain data."""
+        return asdict(self)

@@ -1,0 +1,158 @@
+"""The smallest single change that would have turned an answer; see docs/calculations.md."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from snelk.config.models import Cone
+from snelk.config.problems import key_path
+from snelk.level.grid import build_grid
+from snelk.level.level import Level
+from snelk.level.rays import NO_WALL
+from snelk.runs.answers import Change, ConeAnswer, Gate
+from snelk.runs.moment import Moment
+from snelk.senses.sight import BODY_POINTS, EDGE, Sight
+
+
+def changes_that_turn(
+    moment: Moment, sight: Sight, cones: list[ConeAnswer], profile: str
+) -> list[Change]:
+    """Single changes that turn the answer, the relatively smallest first."""
+    seeing = [cone for cone in cones if cone.result == "in_view"]
+    numbers = moment.run.setup.profiles[profile].cones
+    found: list[tuple[float, Change]] = []
+    if len(seeing) == 1:
+        for gate in seeing[0].gates[2:]:
+            place = ("profiles", profile, "cones", seeing[0].cone)
+            found += _numeric_change(gate, numbers[seeing[0].cone], place, turn_on=False)
+    elif not seeing:
+        for cone in cones:
+            failing = [gate for gate in cone.gates if gate.passed is not True]
+            if len(failing) != 1:
+                continue
+            gate = failing[0]
+            if gate.name == "cares":
+                found.append((math.inf, _notice_change(moment, profile)))
+            elif gate.name == "line_of_sight" and gate.value == 0.0:
+                found += _wall_change(moment, sight, cone.cone)
+            else:
+                place = ("profiles", profile, "cones", cone.cone)
+                found += _numeric_change(gate, numbers[cone.cone], place, turn_on=True)
+    unique = {change: size for size, change in sorted(found, key=lambda item: item[0])}
+    return list(unique)
+
+
+def _notice_change(moment: Moment, profile: str) -> Change:
+    team = moment.run.setup.cast[moment.run.names[moment.j]].team
+    teams = moment.run.setup.profiles[profile].notices
+    key = key_path(("profiles", profile, "notices"))
+    listed = ", ".join(f'"{name}"' for name in (*teams, team))
+    text = f'seen if {key} holds "{team}"'
+    return Change(key, "", team, ", ".join(teams), text, (f"{key}=[{listed}]",))
+
+
+def _numeric_change(
+    gate: Gate, cone: Cone, place: tuple[str, ...], *, turn_on: bool
+) -> list[tuple[float, Change]]:
+    """The change of the gate's own limit that turns it, with its size; none if there is none."""
+    if gate.value is None or gate.limit is None:
+        return []
+    key, now, needs = key_path((*place, gate.key)), gate.limit, gate.value
+    if gate.name == "line_of_sight":
+        comparison, unit, digits = ("<" if turn_on else ">="), "", 4
+        size = abs(now - needs)
+    else:
+        scale, unit = (2.0, "°") if gate.name == "angle" else (1.0, " m")
+        needs, now = needs * scale, now * scale
+        comparison, digits = (">=" if turn_on else "<"), 2
+        size = abs(needs - now) / now
+    rounded = _safe(needs, up=comparison == ">=", digits=digits)
+    # Some limits cannot go as far as they would have to.
+    if rounded <= 0.0 or (gate.name == "line_of_sight" and rounded >= 1.0):
+        return []
+    value = rounded
+    if comparison == "<" and rounded >= needs:
+        value = round(rounded - 10.0**-digits, digits)
+    partner = _partner(gate.key, cone, value)
+    word, sign = ("seen" if turn_on else "not seen"), ("≥" if comparison == ">=" else "<")
+    text = f"{word} if {gate.key} of the {place[-1]} cone {sign} {rounded:g}{unit} (is {now:g})"
+    text += f"; {'raise' if turn_on else 'lower'} {partner} with it" if partner else ""
+    keys = [key, key_path((*place, partner))] if partner else [key]
+    settable = tuple(f"{each}={value:g}" for each in keys)
+    return [(size, Change(key, comparison, needs, now, text, settable))]
+
+
+def _partner(key: str, cone: Cone, value: float) -> str:
+    """The gain limit that a hold limit must not fall below, or the hold limit that it passes.
+
+    Without it the target would flicker in and out of view in the run that tries the change.
+    """
+    gain = key.removeprefix("hold_")
+    hold = f"hold_{gain}"
+    if key == hold:
+        return gain if value < getattr(cone, gain) else ""
+    limit = getattr(cone, hold, None)
+    return hold if limit is not None and value > limit else ""
+
+
+def _safe(value: float, *, up: bool, digits: int) -> float:
+    """Round in the direction in which the answer surely turns."""
+    scale = 10.0**digits
+    return (math.ceil(value * scale) if up else math.floor(value * scale)) / scale
+
+
+def _wall_change(moment: Moment, sight: Sight, cone_name: str) -> list[tuple[float, Change]]:
+    """How low the wall in the way would have to be, if lowering it alone is enough."""
+    run, a, j = moment.run, moment.a, moment.j
+    level = run.level
+    wall = int(sight.wall[0, a, j])
+    if wall == NO_WALL:
+        return []
+    agent = run.agents[a]
+    profile = run.setup.profiles[run.setup.cast[agent].profile or ""]
+    least = profile.cones[cone_name].min_exposure
+    for height in _crossing_heights(moment, wall):
+        if height <= level.base[wall] or height > level.top[wall]:
+            continue
+        lowered = _lowered(level, wall, height)
+        if float(moment.look(lowered).exposure[0, a, j]) > least:
+            now, name = float(level.top[wall]), level.wall_names[wall]
+            shown = _safe(height, up=False, digits=2)
+            text = f"seen if the top of {name} < {shown:g} m (is {now:g})"
+            return [
+                (
+                    (now - height) / now if now > 0 else 1.0,
+                    Change(f"{name}.top", "<", height, now, text),
+                )
+            ]
+    return []
+
+
+def _crossing_heights(moment: Moment, wall: int) -> list[float]:
+    """Heights at which the rays to the body points cross a wall, the highest first, m."""
+    level, poses, numbers = moment.run.level, moment.poses, moment.numbers
+    i, j = int(numbers.characters[moment.a]), moment.j
+    eye = float(poses.z[0, i] + numbers.eyes[0, i, poses.posture[0, i]])
+    start = np.array([poses.x[0, i], poses.y[0, i]])
+    toward = np.array([poses.x[0, j], poses.y[0, j]]) - start
+    faces = level.pieces[level.piece_walls == wall]
+    a, along = faces[:, 0:2] - start, faces[:, 2:4] - faces[:, 0:2]
+    cross = toward[0] * along[:, 1] - toward[1] * along[:, 0]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        at = (a[:, 0] * along[:, 1] - a[:, 1] * along[:, 0]) / cross
+        on = (a[:, 0] * toward[1] - a[:, 1] * toward[0]) / cross
+    at = at[(at > 0) & (at < 1) & (on >= -EDGE) & (on <= 1 + EDGE)]
+    body = float(numbers.height[0, j, poses.posture[0, j]])
+    ends = [float(poses.z[0, j]) + body * share for share, _ in BODY_POINTS]
+    return sorted({float(eye + t * (end - eye)) for end in ends for t in at}, reverse=True)
+
+
+def _lowered(level: Level, wall: int, top: float) -> Level:
+    """The level with one wall lowered to just below a height."""
+    lowered = Level(level.data)
+    lowered.pieces = level.pieces.copy()
+    lowered.pieces[level.piece_walls == wall, 5] = top - EDGE
+    lowered.grid = build_grid(lowered.pieces, lowered.piece_walls, lowered.see_through)
+    return lowered
