@@ -62,6 +62,7 @@ def test_mistakes_in_profiles(tmp_path: Path, old: str, new: str, line: str) -> 
         ('"watcher"', '"watchr"', 'scene.toml: cast.guard.profile: no such profile (given: "watchr"); did you mean "watcher"?'),
         ("dt = 0.5", "dt = 0", "scene.toml: clock.dt: must be at least 0.001 s (given: 0)"),
         ("end = 0.5", "", "scene.toml: clock.end: is needed where there are no tracks; add end = … seconds"),
+        ("end = 0.5", "end = 600000", "scene.toml: clock: makes 1200000 ticks, more than 1000000; raise dt or choose a nearer end"),
         ("at = [5, 0]", "at = [5]", "scene.toml: cast.guest.at[1]: is missing; add it"),
         ("at = [5, 0]", "", "scene.toml: cast.guest: has neither a track nor a place to stand; add at = [x, y], or a track (there are none to choose from)"),
         ('body = "post"\nat', "at", 'scene.toml: cast.guest: has no body; add body = … (known: post)'),

@@ -10,10 +10,14 @@ from typing import Any
 
 from snelk.config.draft import Draft
 from snelk.config.geojson import LevelData, read_level
-from snelk.config.models import Setup
+from snelk.config.models import Clock, Setup
 from snelk.config.problems import shown
 from snelk.config.recordings import NoiseData, TrackData, read_noises, read_tracks
 from snelk.errors import InputError, Problem, nearest
+
+
+MOST_TICKS = 1_000_000
+"""Longer runs are refused: more likely than not a unit is wrong."""
 
 
 @dataclass(frozen=True)
@@ -102,6 +106,13 @@ def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scena
     )
 
 
+def end_of(clock: Clock, tracks: Mapping[str, TrackData]) -> float:
+    """When a run ends, s: as the clock says, else with the last track."""
+    if clock.end is not None:
+        return clock.end
+    return max((float(track.t[-1]) for track in tracks.values()), default=clock.start)
+
+
 def parse_change(text: str) -> tuple[str, Any]:
     """`KEY=VALUE` as written on the command line; the value is TOML, or else plain text.
 
@@ -180,3 +191,8 @@ def _cast_problems(
     if clock.end is None and not tracks:
         rule, fix = "is needed where there are no tracks", "add end = … seconds"
         yield Problem(source, place, "", rule, fix)
+        return
+    ticks = (end_of(clock, tracks) - clock.start) / clock.dt
+    if ticks > MOST_TICKS:
+        rule = f"makes {ticks:.0f} ticks, more than {MOST_TICKS}"
+        yield Problem(source, "clock", "", rule, "raise dt or choose a nearer end")

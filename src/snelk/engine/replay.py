@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from snelk.config.models import POSTURES, Clock, Setup
 from snelk.config.recordings import TrackData
+from snelk.config.scenario import end_of
 from snelk.senses.sight import Poses
 
 SLACK = 1e-9
@@ -17,10 +18,7 @@ SLACK = 1e-9
 
 def tick_times(clock: Clock, tracks: Mapping[str, TrackData]) -> NDArray[np.float64]:
     """Times of all ticks, s: `start + n * dt` up to the clock's or the last track's end."""
-    end = clock.end
-    if end is None:
-        end = max((float(track.t[-1]) for track in tracks.values()), default=clock.start)
-    count = int(np.floor((end - clock.start) / clock.dt + 1e-6)) + 1
+    count = int(np.floor((end_of(clock, tracks) - clock.start) / clock.dt + 1e-6)) + 1
     return times_of(clock, max(count, 1))
 
 
