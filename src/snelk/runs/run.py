@@ -195,7 +195,7 @@ def run(
     >>> import snelk
     >>> run = snelk.run(snelk.croft() / "night.toml")
     >>> run.events.text.iloc[1]
-    'dog saw fox (muzzle cone, 10.1 m, 2° off)'
+    'dog saw fox (muzzle cone, 10.1 m, 7° off)'
     """
     if not isinstance(scenario, Scenario):
         scenario = load(scenario, changes=changes)
