@@ -75,7 +75,7 @@ def level() -> dict[str, Any]:
         feature("zone", "gravel yard", "Polygon", yard),
         feature("zone", "straw", "Polygon", straw),
         feature("zone", "wind by the trees", "Polygon", wind),
-        feature("zone", "lantern pool", "Point", (46.5, 35.2), radius=3.5),
+        feature("zone", "lantern pool", "Point", (46.5, 35.2), radius=3.5, light=0.8),
         feature("spot", "coop-door-west", "Point", (35.8, 31)),
         feature("spot", "coop-door-east", "Point", (41.2, 31)),
         feature("spot", "kennel-mat", "Point", (23.6, 27.4)),

@@ -43,6 +43,7 @@ Names = Annotated[tuple[Name, ...], Field(strict=False)]  # TOML gives a list
 FileNames = Annotated[tuple[str, ...], Field(strict=False)]
 Place = Annotated[tuple[Coordinate, Coordinate], Field(strict=False)]
 Share = Annotated[float, _unit("", ge=0, le=1)]
+Elevation = Annotated[float, _unit("deg", ge=0, le=90)]
 
 
 class Model(BaseModel):
@@ -61,6 +62,15 @@ class Cone(Model):
     )
     hold_range: Length | None = Field(
         default=None, description="Farthest distance while in view, m; as `range` if absent."
+    )
+    up: Elevation = Field(
+        default=90.0, description="How far above the horizontal it sees, degrees."
+    )
+    down: Elevation = Field(
+        default=90.0, description="How far below the horizontal it sees, degrees."
+    )
+    min_light: Share = Field(
+        default=0.0, description="Light that must fall on the target, 0 dark to 1 day."
     )
     min_exposure: Annotated[float, _unit("", ge=0, lt=1)] = Field(
         default=0.0, description="More than this share of the body must be in view, 0 to 1."
@@ -95,6 +105,16 @@ class Profile(Model):
         default=(), description="The teams it cares about; nobody else is ever sensed."
     )
     cones: dict[Name, Cone] = Field(default={}, description="Its sight volumes, by name.")
+    look_every: Annotated[float, _unit("s", ge=0, le=60)] = Field(
+        default=0.0, description="Seconds between two looks; 0 looks at every tick."
+    )
+
+
+class Lamp(Model):
+    """A light that a character carries, at half its height."""
+
+    light: Share = Field(description="Light close to it, 0 to 1.")
+    reach: Length = Field(description="Where its light has fallen to nothing, m.")
 
 
 class Member(Model):
@@ -113,6 +133,10 @@ class Member(Model):
     posture: Literal["standing", "crouched", "prone"] = Field(
         default="standing", description="Its posture at `at`."
     )
+    awake: Share = Field(
+        default=1.0, description="Scales the ranges of its sight; 0 is fast asleep."
+    )
+    lamp: Lamp | None = Field(default=None, description="A light it carries.")
 
 
 class Clock(Model):
@@ -144,6 +168,9 @@ class Setup(ProfilesFile):
     use: FileNames = Field(default=(), description="TOML files of bodies and profiles.")
     tracks: FileNames = Field(default=(), description="CSV or Parquet files of poses.")
     noises: FileNames = Field(default=(), description="CSV or Parquet files of noises.")
+    light: Share = Field(
+        default=1.0, description="Light where no zone says otherwise, 0 dark to 1 day."
+    )
     seed: Annotated[int, _unit("", ge=0, lt=2**63)] = 0
     clock: Clock = Clock()
     cast: dict[Name, Member] = {}
@@ -157,6 +184,13 @@ class Setup(ProfilesFile):
         if body is None:
             raise KeyError(name)
         return self.bodies[body]
+
+    def profile_of(self, agent: str) -> Profile:
+        """The profile of an agent of the cast."""
+        profile = self.cast[agent].profile
+        if profile is None:
+            raise KeyError(agent)
+        return self.profiles[profile]
 
     @property
     def agents(self) -> tuple[str, ...]:
@@ -182,6 +216,9 @@ class Zone(Model):
     kind: Literal["zone"]
     name: Name
     radius: Length | None = Field(default=None, description="Of a round zone about a point, m.")
+    light: Share | None = Field(
+        default=None, description="Light inside, 0 dark to 1 day; as around it if absent."
+    )
 
 
 class Spot(Model):

@@ -15,7 +15,6 @@ from snelk.config.problems import shown
 from snelk.config.recordings import NoiseData, TrackData, read_noises, read_tracks
 from snelk.errors import InputError, Problem, nearest
 
-
 MOST_TICKS = 1_000_000
 """Longer runs are refused: more likely than not a unit is wrong."""
 

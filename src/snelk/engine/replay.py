@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from snelk.config.models import POSTURES, Clock, Setup
 from snelk.config.recordings import TrackData
 from snelk.config.scenario import end_of
-from snelk.senses.sight import Poses
+from snelk.senses.bodies import Poses
 
 SLACK = 1e-9
 """A tick this close to a track's end still counts as inside, s."""

@@ -13,7 +13,9 @@ from snelk.engine.replay import replayed_poses, tick_times
 from snelk.errors import InputError
 from snelk.level.level import Level
 from snelk.level.rays import scratch_for
-from snelk.senses.sight import Poses, Sight, see, sight_numbers
+from snelk.senses.bodies import Poses, bodies_of
+from snelk.senses.light import light_numbers, shine
+from snelk.senses.sight import Sight, see, sight_numbers
 
 
 class Simulation:
@@ -33,7 +35,8 @@ class Simulation:
         times: Times of all ticks, s.
         tick: The tick that `step` computes next.
         poses: Everybody's poses at the last computed tick.
-        sight: What everybody saw at the last computed tick; overwritten by the next.
+        light: (variant, character) light on everybody at the last computed tick, 0 to 1.
+        sight: What everybody's last look came to; overwritten by the next tick.
 
     >>> import snelk
     >>> simulation = Simulation(snelk.load(snelk.croft() / "night.toml"))
@@ -64,10 +67,16 @@ class Simulation:
         self.level = Level(scenario.level)
         self.times: NDArray[np.float64] = tick_times(first.clock, scenario.tracks)
         self.numbers = sight_numbers(self.setups)
+        self.bodies = bodies_of(self.setups)
+        self.lights = light_numbers(self.setups, self.level.zone_light)
+        self.light = np.full((len(self.setups), len(self.names)), np.nan)
         self.tick = 0
         self._replay = replayed_poses(self.setups, scenario.tracks, self.times)
         self._scratch = scratch_for(self.level.grid)
         self.sight = Sight.blank(self.numbers)
+        every = [[s.profile_of(agent).look_every for agent in self.agents] for s in self.setups]
+        ticks = np.rint(np.array(every, dtype=np.float64) / first.clock.dt).astype(np.int64)
+        self._look_ticks = np.maximum(ticks, 1).reshape(len(self.setups), len(self.agents))
         self.poses = self._poses_at(0)
 
     @property
@@ -84,9 +93,28 @@ class Simulation:
         if self.done:
             raise StopIteration(f"all {len(self.times)} ticks have been computed")
         self.poses = self._poses_at(self.tick)
-        see(self.poses, self.numbers, self.level.grid, self._scratch, False, self.sight)
+        grid, scratch = self.level.grid, self._scratch
+        shine(self.poses, self.bodies, self.lights, self.level.zones, grid, scratch, self.light)
+        looks = self._looks()
+        see(
+            self.poses,
+            self.bodies,
+            self.light,
+            self.numbers,
+            grid,
+            scratch,
+            looks,
+            False,
+            self.sight,
+        )
         self.tick += 1
         return float(self.times[self.tick - 1])
+
+    def _looks(self) -> NDArray[np.bool_]:
+        """(variant, agent): who looks at this tick. All do at the first, then staggered."""
+        turn = np.arange(len(self.agents))
+        looks: NDArray[np.bool_] = (self.tick - turn) % self._look_ticks == 0
+        return looks | (self.tick == 0)
 
     def _poses_at(self, tick: int) -> Poses:
         return Poses(*(values[tick] for values in self._replay))

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from snelk.level.grid import build_grid
 from snelk.level.rays import Grid, cast_rays
+from snelk.level.zones import Zones, build_zones
 
 if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
@@ -56,6 +57,17 @@ class Level:
     def grid(self) -> Grid:
         """The pieces sorted for the walk of a ray; built when first needed."""
         return build_grid(self.pieces, self.piece_walls, self.see_through)
+
+    @cached_property
+    def zones(self) -> Zones:
+        """The zones, for asking which of them a place is in; built when first needed."""
+        return build_zones(self.data.zones)
+
+    @cached_property
+    def zone_light(self) -> NDArray[np.float64]:
+        """(zones,) light inside each zone, 0 to 1; NaN where the zone does not say."""
+        lights = [zone.light for zone, _ in self.data.zones]
+        return np.array([np.nan if light is None else light for light in lights], np.float64)
 
     def sightline(
         self, start: tuple[float, float, float], end: tuple[float, float, float]

@@ -48,6 +48,10 @@ REASON_STYLES = {
     "angle": ReasonStyle("#7a6a2e", "#e9dfb4", "...", (0, (7, 3, 1.5, 3)), "D"),
     "range": ReasonStyle("#8a8a8a", "#e6e6e4", "", (0, (1, 2.5)), "s"),
     "cares": ReasonStyle(FAINT, "#f3f3f1", "", (0, (1, 6)), ""),
+    "elevation": ReasonStyle("#6b5b95", "#d9d2e9", "--", (0, (4, 2, 1, 2)), "^"),
+    "light": ReasonStyle("#3b3b58", "#8d8fa8", "\\\\\\", (0, (2, 2)), "P"),
+    "awake": ReasonStyle(FAINT, "#dfe9ef", "oo", (0, (1, 6)), ""),
+    "blind": ReasonStyle(FAINT, "#ffffff", "", (0, (1, 6)), ""),
     "present": ReasonStyle(FAINT, "#fbfbfb", "xx", (0, (1, 6)), "", "#d4d4d4"),
 }
 

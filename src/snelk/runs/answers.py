@@ -16,7 +16,9 @@ class Gate:
             asked because the target or the agent is not there.
         value, limit, margin: In `unit`; the margin is positive or zero where passed. None for
             gates without a number.
+        rule: How the value must compare with the limit: `<=`, `>=` or `>`.
         key: The key of the limit in the cone, as written in the file.
+        scale: What one unit of that key is worth in the limit: 0.5 for a whole angle.
         text: What was found, in words.
     """
 
@@ -27,7 +29,9 @@ class Gate:
     limit: float | None = None
     margin: float | None = None
     unit: str = ""
+    rule: str = "<="
     key: str = ""
+    scale: float = 1.0
 
 
 @dataclass(frozen=True)

@@ -24,12 +24,16 @@ def changes_that_turn(
     numbers = moment.run.setup.profiles[profile].cones
     found: list[tuple[float, Change]] = []
     if len(seeing) == 1:
-        for gate in seeing[0].gates[2:]:
-            place = ("profiles", profile, "cones", seeing[0].cone)
+        place = ("profiles", profile, "cones", seeing[0].cone)
+        for gate in seeing[0].gates[3:]:
             found += _numeric_change(gate, numbers[seeing[0].cone], place, turn_on=False)
+        found += _awake_change(moment, seeing[0], turn_on=False)
     elif not seeing:
         for cone in cones:
+            place = ("profiles", profile, "cones", cone.cone)
             failing = [gate for gate in cone.gates if gate.passed is not True]
+            if {gate.name for gate in failing} <= {"awake", "range"}:
+                found += _awake_change(moment, cone, turn_on=True)
             if len(failing) != 1:
                 continue
             gate = failing[0]
@@ -38,10 +42,31 @@ def changes_that_turn(
             elif gate.name == "line_of_sight" and gate.value == 0.0:
                 found += _wall_change(moment, sight, cone.cone)
             else:
-                place = ("profiles", profile, "cones", cone.cone)
                 found += _numeric_change(gate, numbers[cone.cone], place, turn_on=True)
     unique = {change: size for size, change in sorted(found, key=lambda item: item[0])}
     return list(unique)
+
+
+def _awake_change(moment: Moment, cone: ConeAnswer, *, turn_on: bool) -> list[tuple[float, Change]]:
+    """How awake the agent would have to be, where that alone decides about the range."""
+    agent = moment.run.agents[moment.a]
+    now = float(moment.numbers.awake[0, moment.a])
+    gate = next(gate for gate in cone.gates if gate.name == "range")
+    k = list(moment.run.setup.profile_of(agent).cones).index(cone.cone)
+    limits = moment.numbers.hold_range if moment.held[k] else moment.numbers.range
+    if gate.value is None:
+        return []
+    needs = gate.value / float(limits[0, moment.a, k])
+    rounded = _safe(needs, up=turn_on, digits=4)
+    if not 0.0 < rounded <= 1.0 or (now == 1.0 and turn_on):
+        return []
+    key = key_path(("cast", agent, "awake"))
+    comparison, sign = (">=", "≥") if turn_on else ("<", "<")
+    value = rounded if turn_on or rounded < needs else rounded - 1e-4
+    text = (
+        f"{'seen' if turn_on else 'not seen'} if awake of {agent} {sign} {rounded:g} (is {now:g})"
+    )
+    return [(abs(needs - now), Change(key, comparison, needs, now, text, (f"{key}={value:g}",)))]
 
 
 def _notice_change(moment: Moment, profile: str) -> Change:
@@ -59,24 +84,34 @@ def _numeric_change(
     """The change of the gate's own limit that turns it, with its size; none if there is none."""
     if gate.value is None or gate.limit is None:
         return []
-    key, now, needs = key_path((*place, gate.key)), gate.limit, gate.value
-    if gate.name == "line_of_sight":
-        comparison, unit, digits = ("<" if turn_on else ">="), "", 4
-        size = abs(now - needs)
-    else:
-        scale, unit = (2.0, "°") if gate.name == "angle" else (1.0, " m")
-        needs, now = needs * scale, now * scale
-        comparison, digits = (">=" if turn_on else "<"), 2
-        size = abs(needs - now) / now
-    rounded = _safe(needs, up=comparison == ">=", digits=digits)
-    # Some limits cannot go as far as they would have to.
-    if rounded <= 0.0 or (gate.name == "line_of_sight" and rounded >= 1.0):
+    if gate.scale == 0.0:
         return []
+    key = key_path((*place, gate.key))
+    now, needs = gate.limit / gate.scale, gate.value / gate.scale
+    # For a limit that the value must not pass it has to reach the value, else stay clear of it.
+    comparison = {
+        "<=": (">=", "<"),
+        ">=": ("<=", ">"),
+        ">": ("<", ">="),
+    }[gate.rule][0 if turn_on else 1]
+    unit = {"m": " m", "deg": "°", "": ""}[gate.unit]
+    digits = 2 if unit else 4
+    size = abs(needs - now) / now if unit and now else abs(needs - now)
+    rounded = _safe(needs, up=comparison in (">=", ">"), digits=digits)
+    step = 10.0**-digits
     value = rounded
     if comparison == "<" and rounded >= needs:
-        value = round(rounded - 10.0**-digits, digits)
+        value = round(rounded - step, digits)
+    elif comparison == ">" and rounded <= needs:
+        value = round(rounded + step, digits)
+    most = {"elevation": 90.0, "angle": 360.0, "light": 1.0, "line_of_sight": 1.0 - step}
+    # Some limits cannot go as far as they would have to.
+    lowest = 0.0 if gate.name in ("elevation", "light", "line_of_sight") else step
+    if not lowest <= value <= most.get(gate.name, math.inf):
+        return []
     partner = _partner(gate.key, cone, value)
-    word, sign = ("seen" if turn_on else "not seen"), ("≥" if comparison == ">=" else "<")
+    word = "seen" if turn_on else "not seen"
+    sign = {">=": "≥", "<=": "≤"}.get(comparison, comparison)
     text = f"{word} if {gate.key} of the {place[-1]} cone {sign} {rounded:g}{unit} (is {now:g})"
     text += f"; {'raise' if turn_on else 'lower'} {partner} with it" if partner else ""
     keys = [key, key_path((*place, partner))] if partner else [key]
@@ -89,6 +124,8 @@ def _partner(key: str, cone: Cone, value: float) -> str:
 
     Without it the target would flicker in and out of view in the run that tries the change.
     """
+    if not key.removeprefix("hold_").startswith(("range", "fov")):
+        return ""
     gain = key.removeprefix("hold_")
     hold = f"hold_{gain}"
     if key == hold:
@@ -132,9 +169,9 @@ def _wall_change(moment: Moment, sight: Sight, cone_name: str) -> list[tuple[flo
 
 def _crossing_heights(moment: Moment, wall: int) -> list[float]:
     """Heights at which the rays to the body points cross a wall, the highest first, m."""
-    level, poses, numbers = moment.run.level, moment.poses, moment.numbers
-    i, j = int(numbers.characters[moment.a]), moment.j
-    eye = float(poses.z[0, i] + numbers.eyes[0, i, poses.posture[0, i]])
+    level, poses, bodies = moment.run.level, moment.poses, moment.bodies
+    i, j = moment.i, moment.j
+    eye = float(poses.z[0, i] + bodies.eyes[0, i, poses.posture[0, i]])
     start = np.array([poses.x[0, i], poses.y[0, i]])
     toward = np.array([poses.x[0, j], poses.y[0, j]]) - start
     faces = level.pieces[level.piece_walls == wall]
@@ -144,7 +181,7 @@ def _crossing_heights(moment: Moment, wall: int) -> list[float]:
         at = (a[:, 0] * along[:, 1] - a[:, 1] * along[:, 0]) / cross
         on = (a[:, 0] * toward[1] - a[:, 1] * toward[0]) / cross
     at = at[(at > 0) & (at < 1) & (on >= -EDGE) & (on <= 1 + EDGE)]
-    body = float(numbers.height[0, j, poses.posture[0, j]])
+    body = float(bodies.height[0, j, poses.posture[0, j]])
     ends = [float(poses.z[0, j]) + body * share for share, _ in BODY_POINTS]
     return sorted({float(eye + t * (end - eye)) for end in ends for t in at}, reverse=True)
 

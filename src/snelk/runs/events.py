@@ -58,6 +58,12 @@ def describe_loss(event: Event) -> str:
         reason = f"too far ({event.distance:.1f} m, {event.cone} cone)"
     elif event.gate == "angle":
         reason = f"outside the {event.cone} cone ({event.off_deg:.0f}° off)"
+    elif event.gate == "awake":
+        reason = "asleep"
+    elif event.gate == "elevation":
+        reason = f"too steep ({event.cone} cone)"
+    elif event.gate == "light":
+        reason = f"too dark ({event.cone} cone)"
     else:
         reason = f"behind {event.wall}" if event.wall else "too little in view"
     return f"{event.agent} lost {event.target}: {reason}"

@@ -1,4 +1,4 @@
-"""One tick of a run put together again, to ask what would be if."""
+"""One look of a run put together again, to ask what would be if."""
 
 from __future__ import annotations
 
@@ -11,7 +11,9 @@ from numpy.typing import NDArray
 from snelk.config.models import POSTURES
 from snelk.level.level import Level
 from snelk.level.rays import scratch_for
-from snelk.senses.sight import IN_VIEW, Poses, Sight, SightNumbers, see, sight_numbers
+from snelk.senses.bodies import Bodies, Poses, bodies_of
+from snelk.senses.light import light_numbers, shine
+from snelk.senses.sight import IN_VIEW, Sight, SightNumbers, see, sight_numbers
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run
@@ -19,51 +21,76 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Moment:
-    """One tick of a run, ready to be asked what would be if."""
+    """One look of an agent, ready to be asked what would be if.
+
+    Attributes:
+        run: The run it is of.
+        tick: The tick of the look.
+        a, j: Index of the agent among the agents, and of the target among all.
+        poses, bodies, numbers: As the stage of sight takes them, for one variant.
+        held: (cone,) whether the target was in view at the look before.
+    """
 
     run: Run
     tick: int
     a: int
     j: int
     poses: Poses
+    bodies: Bodies
     numbers: SightNumbers
-    held: NDArray[np.bool_]  # (cone,): in view the tick before
+    held: NDArray[np.bool_]
 
-    def look(self, level: Level, numbers: SightNumbers | None = None) -> Sight:
-        """Ask every gate at this moment, with another level or other numbers if given."""
-        numbers = numbers or self.numbers
-        sight = Sight.blank(numbers)
+    @property
+    def i(self) -> int:
+        """Index of the agent among all characters."""
+        return int(self.numbers.characters[self.a])
+
+    def look(self, level: Level) -> Sight:
+        """Ask every gate at this moment, in this level or in another."""
+        sight = Sight.blank(self.numbers)
         sight.failed[0, self.a, self.j, self.held] = IN_VIEW
-        grid = level.grid
-        see(self.poses, numbers, grid, scratch_for(grid), True, sight)
+        looks = np.zeros(sight.looked.shape, dtype=np.bool_)
+        looks[0, self.a] = True
+        light = np.full((1, len(self.run.names)), np.nan)
+        lights = light_numbers([self.run.setup], level.zone_light)
+        grid, scratch = level.grid, scratch_for(level.grid)
+        shine(self.poses, self.bodies, lights, level.zones, grid, scratch, light)
+        see(self.poses, self.bodies, light, self.numbers, grid, scratch, looks, True, sight)
         return sight
 
 
 def moment_of(run: Run, agent: str, target: str, at: float) -> Moment:
-    """The last tick at or before a time, from the run's poses and the tick before it."""
+    """The agent's last look at or before a time, with what it had in view at the one before."""
     tick = run.tick_at(at)
-    names = run.names
-    rows = run.poses.iloc[tick * len(names) : (tick + 1) * len(names)]
-    present = rows.present.to_numpy()
+    numbers = sight_numbers([run.setup])
+    cones = int(numbers.cones[0, run.agents.index(agent)])
+    held = np.zeros(numbers.range.shape[2], dtype=np.bool_)
+    if cones:
+        sight = run.sight
+        rows = sight[(sight.agent == agent) & (sight.target == target)]
+        looks = rows.t.to_numpy()[::cones]
+        look = max(int(np.searchsorted(looks, run.times[tick] + 1e-9, side="right")) - 1, 0)
+        tick = run.tick_at(float(looks[look]))
+        if look > 0:
+            held[:cones] = rows.in_view.to_numpy()[(look - 1) * cones : look * cones]
+    a, j = run.agents.index(agent), run.names.index(target)
+    return Moment(run, tick, a, j, _poses_at(run, tick), bodies_of([run.setup]), numbers, held)
+
+
+def _poses_at(run: Run, tick: int) -> Poses:
+    count = len(run.names)
+    rows = run.poses.iloc[tick * count : (tick + 1) * count]
 
     def column(name: str) -> NDArray[np.float64]:
         values: NDArray[np.float64] = np.nan_to_num(rows[name].to_numpy(dtype=np.float64))
         return values[None]
 
     posture = rows.posture.cat.set_categories(list(POSTURES)).cat.codes.to_numpy().astype(np.int8)
-    poses = Poses(
+    return Poses(
         column("x"),
         column("y"),
         column("z"),
         np.radians(column("heading_deg")),
         posture[None],
-        present[None],
+        rows.present.to_numpy()[None],
     )
-    numbers = sight_numbers([run.setup])
-    cones = int(numbers.cones[0, run.agents.index(agent)])
-    held = np.zeros(numbers.range.shape[2], dtype=np.bool_)
-    if tick > 0 and cones:
-        sight = run.sight
-        before = sight[(sight.agent == agent) & (sight.target == target)]
-        held[:cones] = before.in_view.to_numpy()[(tick - 1) * cones : tick * cones]
-    return Moment(run, tick, run.agents.index(agent), names.index(target), poses, numbers, held)

@@ -62,71 +62,88 @@ def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
 def _gates(
     moment: Moment, sight: Sight, cone: Cone, k: int, held: bool, profile: str
 ) -> tuple[Gate, ...]:
+    """All gates of one cone, each tried whatever the ones before it said."""
     run, a, j, numbers = moment.run, moment.a, moment.j, moment.numbers
     agent, target = run.agents[a], run.names[j]
-    agent_there = bool(moment.poses.present[0, numbers.characters[a]])
+    agent_there = bool(moment.poses.present[0, moment.i])
     there = bool(moment.poses.present[0, j]) and agent_there
     missing = target if agent_there else agent
-    gates = [Gate("present", there, "both are there" if there else f"{missing} is not there")]
-    team = run.setup.cast[target].team
-    cares = bool(numbers.notices[0, a, j])
-    text = (
-        f'"{profile}" notices team "{team}"' if cares else f'"{profile}" does not notice "{team}"'
-    )
-    gates.append(Gate("cares", cares, text, key="notices"))
+    team, cares = run.setup.cast[target].team, bool(numbers.notices[0, a, j])
+    awake = float(numbers.awake[0, a])
+    gates = [
+        Gate("present", there, "both are there" if there else f"{missing} is not there"),
+        Gate(
+            "cares",
+            cares,
+            f'"{profile}" {"notices" if cares else "does not notice"} team "{team}"',
+            key="notices",
+        ),
+        Gate("awake", awake > 0.0, f"{agent} is {awake:.0%} awake", awake, 0.0, awake, rule=">"),
+    ]
     if not there:
-        return (*gates, *(Gate(name, None, "cannot be asked") for name in GATES[2:]))
-    distance = float(sight.distance[0, a, j])
+        return (*gates, *(Gate(name, None, "cannot be asked") for name in GATES[3:]))
+    distance, off, elevation, light, exposure = (
+        float(values[0, a, j])
+        for values in (sight.distance, sight.off, sight.elevation, sight.light, sight.exposure)
+    )
     reach = float((numbers.hold_range if held else numbers.range)[0, a, k])
-    key = "hold_range" if held and cone.hold_range is not None else "range"
     gates.append(
-        Gate(
+        _limit(
             "range",
-            distance <= reach + EDGE,
-            f"{distance:.2f} m, limit {reach:g} m",
+            f"{distance:.2f} m, limit {reach * awake:g} m"
+            + (f" ({reach:g} m at {awake:.0%} awake)" if awake < 1.0 else ""),
             distance,
-            reach,
-            reach - distance,
-            "m",
-            key,
+            reach * awake,
+            unit="m",
+            key="hold_range" if held and cone.hold_range is not None else "range",
+            scale=awake,
         )
     )
-    off = float(sight.off[0, a, j])
-    half = float((numbers.hold_half_fov if held else numbers.half_fov)[0, a, k])
+    half = math.degrees(float((numbers.hold_half_fov if held else numbers.half_fov)[0, a, k]))
     key = "hold_fov_whole" if held and cone.hold_fov_whole is not None else "fov_whole"
-    whole = math.degrees(half) * 2
-    gates.append(
-        Gate(
-            "angle",
-            off <= half + EDGE,
-            f"{math.degrees(off):.1f}° off, limit {whole / 2:g}° (half of {whole:g}°)",
-            math.degrees(off),
-            math.degrees(half),
-            math.degrees(half - off),
-            "deg",
-            key,
-        )
-    )
-    exposure = float(sight.exposure[0, a, j])
-    wall = int(sight.wall[0, a, j])
-    behind = ""
-    if wall != NO_WALL:
-        x, y, z = sight.wall_place[0, a, j]
-        verb = "stopped" if exposure == 0.0 else "dimmed" if run.level.see_through[wall] else "cut"
-        behind = f"; {verb} by {run.level.wall_names[wall]} at ({x:.2f}, {y:.2f}), {z:.2f} m up"
-    gates.append(
-        Gate(
-            "line_of_sight",
-            exposure > cone.min_exposure,
-            f"{exposure:.0%} in view, needs more than {cone.min_exposure:.0%}{behind}",
-            exposure,
-            cone.min_exposure,
-            exposure - cone.min_exposure,
-            "",
-            "min_exposure",
-        )
-    )
+    off = math.degrees(off)
+    text = f"{off:.1f}° off, limit {half:g}° (half of {2 * half:g}°)"
+    gates.append(_limit("angle", text, off, half, unit="deg", key=key, scale=0.5))
+    key, side = ("down", "below") if elevation < 0 else ("up", "above")
+    steep, steepest = math.degrees(abs(elevation)), float(getattr(cone, key))
+    text = f"{steep:.1f}° {side} the horizontal, limit {steepest:g}°"
+    gates.append(_limit("elevation", text, steep, steepest, unit="deg", key=key))
+    text = f"{light:.2f} on the target, needs {cone.min_light:g}"
+    gates.append(_limit("light", text, light, cone.min_light, key="min_light", rule=">="))
+    text = f"{exposure:.0%} in view, needs more than {cone.min_exposure:.0%}"
+    text += _behind(moment, sight, exposure)
+    key = "min_exposure"
+    gates.append(_limit("line_of_sight", text, exposure, cone.min_exposure, key=key, rule=">"))
     return tuple(gates)
+
+
+def _limit(
+    name: str,
+    text: str,
+    value: float,
+    limit: float,
+    *,
+    key: str,
+    unit: str = "",
+    rule: str = "<=",
+    scale: float = 1.0,
+) -> Gate:
+    """A gate with a number, passed as the stage of sight passes it."""
+    if rule == "<=":
+        passed = value <= limit + (math.degrees(EDGE) if unit == "deg" else EDGE)
+    else:
+        passed = value > limit or (rule == ">=" and value >= limit - EDGE)
+    margin = limit - value if rule == "<=" else value - limit
+    return Gate(name, passed, text, value, limit, margin, unit, rule, key, scale)
+
+
+def _behind(moment: Moment, sight: Sight, exposure: float) -> str:
+    wall, level = int(sight.wall[0, moment.a, moment.j]), moment.run.level
+    if wall == NO_WALL:
+        return ""
+    x, y, z = sight.wall_place[0, moment.a, moment.j]
+    verb = "stopped" if exposure == 0.0 else "dimmed" if level.see_through[wall] else "cut"
+    return f"; {verb} by {level.wall_names[wall]} at ({x:.2f}, {y:.2f}), {z:.2f} m up"
 
 
 def _headline(
@@ -143,6 +160,9 @@ def _headline(
     reason = {
         "present": gate.text,
         "cares": gate.text,
+        "awake": "fast asleep",
+        "elevation": f"too steep ({gate.text}, {closest.cone} cone)",
+        "light": f"too dark ({gate.text}, {closest.cone} cone)",
         "range": f"too far ({gate.text}, {closest.cone} cone)",
         "angle": f"outside the {closest.cone} cone ({gate.text})",
         "line_of_sight": f"behind {wall}" if wall else "too little in view",

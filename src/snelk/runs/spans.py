@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from snelk.errors import InputError
-from snelk.senses.sight import GATES, IN_VIEW, LINE_OF_SIGHT, PRESENT, RESULTS
+from snelk.senses.sight import GATES, IN_VIEW, LINE_OF_SIGHT, RESULTS
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run
@@ -17,9 +17,13 @@ REASONS = {
     "in_view": "in view",
     "present": "not there",
     "cares": "of no interest",
+    "awake": "asleep",
     "range": "too far",
     "angle": "outside the cone",
+    "elevation": "too steep",
+    "light": "too dark",
     "line_of_sight": "blocked",
+    "blind": "no cones",
 }
 """What each reason is called; the keys are those of `Span.reason`."""
 
@@ -67,25 +71,29 @@ def spans_of(
         InputError: A name is wrong, or the times lie outside the run or do not rise.
     """
     run.pair(agent, target)
-    times = run.times
-    first = 0 if start is None else run.tick_at(start)
-    last = len(times) - 1 if end is None else run.tick_at(end)
-    if last < first:
-        raise InputError.of(
-            "time", "", f"{start:g} to {end:g} s", "the end must come after the start"
-        )
-    cones = tuple(run.setup.profiles[run.setup.cast[agent].profile or ""].cones)
-    stop = float(times[last]) if last == len(times) - 1 else float(times[last + 1])
+    first_tick = 0 if start is None else run.tick_at(start)
+    last_tick = len(run.times) - 1 if end is None else run.tick_at(end)
+    if last_tick < first_tick:
+        rule = "the end must come after the start"
+        raise InputError.of("time", "", f"{start:g} to {end:g} s", rule)
+    begin, finish = float(run.times[first_tick]), float(run.times[-1])
+    if last_tick < len(run.times) - 1:
+        finish = float(run.times[last_tick + 1])
+    cones = tuple(run.setup.profile_of(agent).cones)
     if not cones:
-        return [Span(float(times[first]), stop, "present", ())]
+        return [Span(begin, finish, "blind")]
     frame = run.sight
     rows = frame[(frame.agent == agent) & (frame.target == target)]
-    shape = (len(times), len(cones))
+    looks = rows.t.to_numpy()[:: len(cones)]
+    first = max(int(np.searchsorted(looks, begin + 1e-9, side="right")) - 1, 0)
+    last = max(int(np.searchsorted(looks, run.times[last_tick] + 1e-9, side="right")) - 1, first)
+    shape = (len(looks), len(cones))
     codes = rows.result.cat.set_categories(list(RESULTS)).cat.codes.to_numpy() - 1
     failed = codes.reshape(shape)[first : last + 1]
     distance = rows.distance.to_numpy().reshape(shape)[first : last + 1, 0]
     walls = rows.wall.astype(object).where(rows.wall.notna(), "").to_numpy()
     walls = walls.reshape(shape)[first : last + 1, 0]
+    edges = [max(float(t), begin) for t in looks[first : last + 1]] + [finish]
     seen = failed == IN_VIEW
     gate = np.where(seen.any(axis=1), IN_VIEW, failed.max(axis=1))
     wall = np.where(gate == LINE_OF_SIGHT, walls, "")
@@ -95,16 +103,14 @@ def spans_of(
         (gate[1:] != gate[:-1]) | (wall[1:] != wall[:-1]) | (seen[1:] != seen[:-1]).any(axis=1)
     )
     starts = np.flatnonzero(new)
-    ends = np.append(starts[1:], len(gate))
     spans = []
-    for a, b in zip(starts, ends, strict=True):
-        reason = "in_view" if gate[a] == IN_VIEW else GATES[gate[a]]
-        there = gate[a] not in (PRESENT,) and bool(np.isfinite(distance[a:b]).any())
+    for a, b in zip(starts, np.append(starts[1:], len(gate)), strict=True):
+        there = bool(np.isfinite(distance[a:b]).any())
         spans.append(
             Span(
-                float(times[first + a]),
-                float(times[first + b]) if first + b <= last else stop,
-                reason,
+                edges[a],
+                edges[b],
+                "in_view" if gate[a] == IN_VIEW else GATES[gate[a]],
                 tuple(name for name, used in zip(cones, seen[a], strict=True) if used),
                 str(wall[a]),
                 float(np.nanmin(distance[a:b])) if there else None,

@@ -1,0 +1,146 @@
+"""From arrays of ticks to tidy tables; their columns are told in docs/tables.md."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from snelk.config.models import POSTURES
+from snelk.engine.simulation import Simulation
+from snelk.runs.events import EVENT_COLUMNS, Event
+from snelk.senses.bodies import Poses
+from snelk.senses.sight import IN_VIEW, RESULTS, Sight
+
+Numbers = NDArray[np.float64]
+Rows = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]
+"""The (agent, target, cone) of the rows that one tick has if everybody looks."""
+
+
+def sight_table(
+    simulation: Simulation, v: int, rows: Rows, times: Numbers, sight: Sight
+) -> pa.Table:
+    """A row per look, agent, target and cone of one variant; arrays are (tick, variant, ...)."""
+    numbers, setup = simulation.numbers, simulation.setups[v]
+    agent, target, cone = rows
+    ticks, each = np.nonzero(sight.looked[:, v][:, agent])
+    a, j, k = agent[each], target[each], cone[each]
+    cone_names = [list(setup.profile_of(simulation.agents[n]).cones) for n in agent]
+    words = list(dict.fromkeys(names[m] for names, m in zip(cone_names, cone, strict=True)))
+    codes = np.array([words.index(names[m]) for names, m in zip(cone_names, cone, strict=True)])
+
+    def pair(values: Numbers) -> Numbers:
+        result: Numbers = values[ticks, v, a, j]
+        return result
+
+    held, failed = sight.held[ticks, v, a, j, k], sight.failed[ticks, v, a, j, k]
+    reach = np.where(held, numbers.hold_range[v, a, k], numbers.range[v, a, k])
+    half = np.where(held, numbers.hold_half_fov[v, a, k], numbers.half_fov[v, a, k])
+    elevation = np.degrees(pair(sight.elevation))
+    steepest = np.where(elevation < 0, numbers.down[v, a, k], numbers.up[v, a, k])
+    columns = {
+        "t": times[ticks],
+        "agent": words_of(a, simulation.agents),
+        "target": words_of(j, simulation.names),
+        "cone": words_of(codes[each] if len(codes) else each, words),
+        "in_view": failed == IN_VIEW,
+        "result": words_of(failed + 1, RESULTS),
+        "held": held,
+        "awake": numbers.awake[v, a],
+    }
+    least_light, least_exposure = numbers.min_light[v, a, k], numbers.min_exposure[v, a, k]
+    columns |= _gate("distance", pair(sight.distance), reach * numbers.awake[v, a])
+    columns |= _gate("off", np.degrees(pair(sight.off)), np.degrees(half), unit="_deg")
+    columns |= _gate("elevation", elevation, np.degrees(steepest), unit="_deg")
+    columns |= _gate("light", pair(sight.light), least_light, at_least=True)
+    columns |= _gate("exposure", pair(sight.exposure), least_exposure, at_least=True)
+    columns["wall"] = words_of(sight.wall[ticks, v, a, j], simulation.level.wall_names)
+    place = sight.wall_place[ticks, v, a, j]
+    columns |= {f"wall_{axis}": numbers_of(place[:, n]) for n, axis in enumerate("xyz")}
+    return pa.table(columns)
+
+
+def _gate(
+    name: str, value: Numbers, limit: Numbers, *, unit: str = "", at_least: bool = False
+) -> dict[str, pa.Array]:
+    """Value, limit and margin of a gate; the margin is negative where it fails."""
+    margin = value - limit if at_least else limit - np.abs(value)
+    return {
+        f"{name}{unit}": numbers_of(value),
+        f"{name}_limit{unit}": numbers_of(limit),
+        f"{name}_margin{unit}": numbers_of(margin),
+    }
+
+
+def pose_table(
+    names: Sequence[str], v: int, times: Numbers, poses: Poses, light: Numbers
+) -> pa.Table:
+    """A row per tick and character of one variant; arrays are (tick, variant or 1, character)."""
+    p = v if poses.x.shape[1] > 1 else 0
+    present = poses.present[:, p].ravel()
+
+    def column(values: Numbers) -> pa.Array:
+        return numbers_of(np.where(present, values[:, p].ravel(), np.nan))
+
+    return pa.table(
+        {
+            "t": np.repeat(times, len(names)),
+            "id": words_of(np.tile(np.arange(len(names)), len(times)), names),
+            "present": present,
+            "x": column(poses.x),
+            "y": column(poses.y),
+            "z": column(poses.z),
+            "heading_deg": column((np.degrees(poses.heading) + 180.0) % 360.0 - 180.0),
+            "posture": words_of(poses.posture[:, p].ravel(), POSTURES),
+            "light": numbers_of(light.ravel()),
+        }
+    )
+
+
+def words_of(codes: NDArray[np.integer], words: Iterable[str]) -> pa.DictionaryArray:
+    """Names by their number; a negative number is nothing."""
+    codes = np.asarray(codes, dtype=np.int32)
+    dictionary = pa.array(list(words), type=pa.string())
+    return pa.DictionaryArray.from_arrays(pa.array(codes, mask=codes < 0), dictionary)
+
+
+def numbers_of(values: NDArray[np.float64]) -> pa.Array:
+    """Numbers, with nothing where they are NaN; a copy, as the blocks they come from are reused."""
+    return pa.array(values.copy(), mask=np.isnan(values))
+
+
+def noise_table(simulation: Simulation) -> pa.Table:
+    """The noises within the run's time."""
+    noises = simulation.scenario.noises
+    within = (noises.t >= simulation.times[0] - 1e-9) & (noises.t <= simulation.times[-1] + 1e-9)
+    return pa.table(
+        {
+            "t": noises.t[within],
+            "kind": pa.array(
+                [k for k, kept in zip(noises.kind, within, strict=True) if kept], pa.string()
+            ),
+            "x": noises.x[within],
+            "y": noises.y[within],
+            "z": noises.z[within],
+            "reach": noises.reach[within],
+            "by": pa.array(
+                [b for b, kept in zip(noises.by, within, strict=True) if kept], pa.string()
+            ),
+        }
+    )
+
+
+def event_table(events: list[Event]) -> pa.Table:
+    """The events as a table."""
+    columns = (
+        zip(*(event.row() for event in events), strict=True)
+        if events
+        else [()] * len(EVENT_COLUMNS)
+    )
+    arrays = [
+        pa.array(list(values), type=kind)
+        for values, kind in zip(columns, EVENT_COLUMNS.values(), strict=True)
+    ]
+    return pa.table(dict(zip(EVENT_COLUMNS, arrays, strict=True)))
