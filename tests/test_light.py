@@ -1,0 +1,169 @@
+"""Light, elevation, wakefulness and how often an agent looks."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+
+import numpy as np
+import pytest
+import samples
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from test_sight import gate_of
+
+import snelk
+from snelk.level.compiled import compiled
+from snelk.level.zones import Zones, build_zones, inside
+
+CONE = "profiles.watcher.cones.front"
+
+
+def light_on_guest(path: Path, **changes: object) -> float:
+    poses = snelk.run(path, changes=changes.get("changes")).poses
+    return float(poses[poses.id == "guest"].light.iloc[0])
+
+
+def lamp_of(light: float, reach: float) -> dict[str, object]:
+    return {"cast.guard.lamp": {"light": light, "reach": reach}}
+
+
+@pytest.mark.parametrize("distance", [0.0, 1.0, 3.999, 4.0, 9.0])
+def test_a_lamp_falls_in_a_straight_line_to_nothing_at_its_reach(
+    tmp_path: Path, distance: float
+) -> None:
+    path = samples.write_sample(tmp_path, guest=f"at = [0, {distance}]")
+    found = light_on_guest(path, changes=lamp_of(0.8, 4.0) | {"light": 0.1})
+    assert found == pytest.approx(0.1 + 0.8 * max(0.0, 1 - distance / 4))
+
+
+def test_lamps_add_up_to_full_light_at_most_and_walls_cut_them(tmp_path: Path) -> None:
+    level = samples.wall_feature("hedge", [(1, -2), (1, 2)], top=3.0, see_through=0.4)
+    path = samples.write_sample(tmp_path, guest="at = [2, 0]", level=level)
+    lamp = lamp_of(0.8, 4.0) | {"light": 0.1}
+    assert light_on_guest(path, changes=lamp) == pytest.approx(0.1 + 0.8 * 0.5 * 0.4)
+    own = {"cast.guest.lamp": {"light": 0.95, "reach": 1.0}}
+    assert light_on_guest(path, changes=lamp | own) == 1.0
+    (tmp_path / "level.geojson").write_text(
+        level.replace('"see_through": 0.4', '"see_through": 0.0')
+    )
+    assert light_on_guest(path, changes=lamp) == pytest.approx(0.1)
+
+
+def zone(
+    name: str, ring: list[tuple[float, float]] | None, **properties: object
+) -> dict[str, object]:
+    geometry = (
+        {"type": "Polygon", "coordinates": [ring]}
+        if ring
+        else {"type": "Point", "coordinates": [5, 0]}
+    )
+    return {
+        "type": "Feature",
+        "properties": {"kind": "zone", "name": name, **properties},
+        "geometry": geometry,
+    }
+
+
+def test_the_last_zone_that_says_its_light_counts(tmp_path: Path) -> None:
+    square = [(3, -2), (7, -2), (7, 2), (3, 2), (3, -2)]
+    features = [
+        zone("shade", square, light=0.2),
+        zone("pool", None, radius=1.0, light=0.9),
+        zone("mud", square),
+    ]
+    path = samples.write_sample(
+        tmp_path,
+        guest="at = [5, 0]",
+        level=json.dumps({"type": "FeatureCollection", "features": features}),
+    )
+    for place, expected in (([5, 0], 0.9), ([5, 1.0], 0.9), ([5, 1.01], 0.2), ([9, 0], 1.0)):
+        assert light_on_guest(path, changes={"cast.guest.at": place}) == expected
+
+
+@compiled
+def all_inside(zones: Zones, x: np.ndarray, y: np.ndarray, found: np.ndarray) -> None:
+    for n in range(len(x)):
+        found[n] = inside(zones, 0, x[n], y[n])
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=30, deadline=None)
+def test_inside_agrees_with_geos_holes_and_parts_included(seed: int) -> None:
+    from snelk.config.models import Zone
+
+    rng = np.random.default_rng(seed)
+    blobs = [
+        shapely.Point(*rng.uniform(0, 10, 2)).buffer(rng.uniform(0.5, 3), quad_segs=3)
+        for _ in range(5)
+    ]
+    shape = shapely.difference(shapely.union_all(blobs), shapely.Point(5, 5).buffer(1.5))
+    zones = build_zones([(Zone(kind="zone", name="blob"), shape)])
+    points = rng.uniform(-1, 11, (500, 2))
+    found = np.zeros(500, dtype=np.bool_)
+    all_inside(zones, points[:, 0].copy(), points[:, 1].copy(), found)
+    np.testing.assert_array_equal(found, shapely.contains_xy(shape, points))
+
+
+def test_min_light_is_inclusive_and_the_dark_is_a_reason(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, guest="at = [5, 0]")
+    for least, expected in ((0.3, "in_view"), (0.300001, "light")):
+        run = snelk.run(path, changes={"light": 0.3, f"{CONE}.min_light": least})
+        assert run.sight.result.iloc[0] == expected
+    assert run.why("guard", "guest", at=0).headline.startswith(
+        "guard does not see guest at 0.00 s: too dark"
+    )
+
+
+@pytest.mark.parametrize(
+    ("z", "expected"),
+    [
+        (5 * math.tan(math.radians(20)), "in_view"),
+        (5 * math.tan(math.radians(20.001)), "elevation"),
+        (-5 * math.tan(math.radians(10)), "in_view"),
+        (-5 * math.tan(math.radians(10.001)), "elevation"),
+    ],
+)
+def test_edges_of_elevation(tmp_path: Path, z: float, expected: str) -> None:
+    profiles = samples.SAMPLE_PROFILES.replace(
+        "fov_whole = 90", "up = 20\ndown = 10\nfov_whole = 90", 1
+    )
+    assert gate_of(tmp_path, f"at = [5, 0]\nz = {z!r}", profiles=profiles) == expected
+
+
+def test_a_dozing_agent_sees_less_far_and_one_fast_asleep_nothing(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, guest="at = [5, 0]")
+    for awake, expected in ((0.5, "in_view"), (0.499, "range"), (0.0, "awake")):
+        run = snelk.run(path, changes={"cast.guard.awake": awake})
+        assert run.sight.result.iloc[0] == expected
+    change = run.why("guard", "guest", at=0).change
+    assert change is not None
+    assert change.text == "seen if awake of guard ≥ 0.5 (is 0)"
+
+
+def test_looks_are_staggered_and_stand_until_the_next(tmp_path: Path) -> None:
+    more = "".join(
+        f'[cast.g{n}]\nteam = "home"\nprofile = "watcher"\nat = [0, {n}]\n' for n in (1, 2, 3)
+    )
+    track = samples.track_of((0, 5, 0), (10, 5, 0))
+    path = samples.write_sample(tmp_path, track=track, guest=more)
+    run = snelk.run(path, changes={"profiles.watcher.look_every": 2.0})
+    looks = {agent: sorted(set(run.sight[run.sight.agent == agent].t)) for agent in run.agents}
+    assert looks["guard"] == [0, 2, 4, 6, 8, 10]
+    assert looks["g1"] == [0, 0.5, 2.5, 4.5, 6.5, 8.5]
+    assert looks["g3"] == [0, 1.5, 3.5, 5.5, 7.5, 9.5]
+    assert run.why("g1", "guest", at=4.0).t == 2.5
+    spans = run.spans("g1", "guest", start=3.0, end=5.0)
+    assert [(span.start, span.end, span.reason) for span in spans] == [(3.0, 5.5, "in_view")]
+
+
+def test_who_vanishes_between_looks_is_lost_at_the_next(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, track=samples.track_of((0, 5, 0), (4.0, 5, 0)))
+    run = snelk.run(path, changes={"profiles.watcher.look_every": 3.0, "clock.end": 8.0})
+    assert [(e.t, e.kind) for e in run.events.itertuples()] == [
+        (0.0, "saw"),
+        (4.5, "vanished"),
+        (6.0, "lost"),
+    ]
