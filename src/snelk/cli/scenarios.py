@@ -130,17 +130,20 @@ def check(scenario: ScenarioFile, changes: Changes = None, as_json: Json = False
     rows = []
     for name, member in setup.cast.items():
         profile = setup.profiles[member.profile] if member.profile else None
+        moves = "track" if name in loaded.tracks else "stands"
+        moves += f", {member.awake:.0%} awake" if profile and member.awake < 1 else ""
+        moves += ", lamp" if member.lamp else ""
         rows.append(
             [
                 name,
                 member.team,
                 member.profile or "–",
-                "track" if name in loaded.tracks else "stands",
+                moves,
                 ", ".join(profile.notices) if profile else "senses nothing",
             ]
         )
     screen.print()
-    screen.print("\n".join(table(["character", "team", "profile", "moves by", "notices"], rows)))
+    screen.print("\n".join(table(["character", "team", "profile", "how", "notices"], rows)))
     cones = [
         [
             f"{profile}.{name}",
@@ -148,13 +151,14 @@ def check(scenario: ScenarioFile, changes: Changes = None, as_json: Json = False
             f"{cone.range:g} m",
             f"{cone.hold_fov_whole or cone.fov_whole:g}°",
             f"{cone.hold_range or cone.range:g} m",
+            f"{cone.min_light:g}",
             f"{cone.min_exposure:.0%}",
         ]
         for profile in dict.fromkeys(setup.cast[agent].profile or "" for agent in setup.agents)
         for name, cone in setup.profiles[profile].cones.items()
     ]
     if cones:
-        head = ["cone", " whole fov", " range", " hold fov", " hold range", " exposure >"]
+        head = ["cone", " whole fov", " range", " hold fov", " hold range", " light", " shown"]
         screen.print("\n" + "\n".join(table(head, cones)))
     screen.print()
     for finding in findings:

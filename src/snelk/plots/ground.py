@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import shapely
+from matplotlib.colors import to_rgb
 from matplotlib.patches import PathPatch
 from matplotlib.path import Path as Outline
 
@@ -24,6 +25,7 @@ WALL_SHADES = (
 )
 """Walls by the height of their top above their base: limit in m, colour, words."""
 
+LAMPLIGHT = "#fff0b3"
 SHEER_EDGE = "#3d7a4a"
 
 
@@ -40,15 +42,25 @@ def outline_of(geometry: BaseGeometry) -> Outline:
     return Outline.make_compound_path(*rings) if rings else Outline(np.zeros((0, 2)))
 
 
-def draw_level(ax: Axes, level: Level) -> None:
-    """Draw zones, walls and spots."""
+def ground_colour(light: float) -> tuple[float, float, float]:
+    """Paper white by day, blue grey in the dark."""
+    dark, day = np.array([0.80, 0.83, 0.89]), np.ones(3)
+    red, green, blue = dark + (day - dark) * min(max(light, 0.0), 1.0)
+    return float(red), float(green), float(blue)
+
+
+def draw_level(ax: Axes, level: Level, *, light: float) -> None:
+    """Draw zones, walls and spots, on ground as bright as the light there."""
+    ax.set_facecolor(ground_colour(light))
     for zone, geometry in level.data.zones:
         area = geometry.buffer(zone.radius, quad_segs=32) if zone.radius else geometry
         ax.add_patch(
             PathPatch(
                 outline_of(area),
-                facecolor="#f4f1e8",
-                edgecolor="#cfc8b4",
+                facecolor=(*to_rgb(LAMPLIGHT), zone.light)
+                if zone.light
+                else (0.96, 0.93, 0.83, 0.45),
+                edgecolor="#b3aa90",
                 lw=0.8,
                 ls=(0, (4, 3)),
                 zorder=0.5,
@@ -99,7 +111,7 @@ def label_level(labels: Labels, level: Level) -> None:
         style: dict[str, Any] = {
             "fontsize": 7.5,
             "style": "italic",
-            "color": "#857a5e",
+            "color": "#6b6147",
             "zorder": 3.4,
         }
         labels.place(place.x, place.y, zone.name, gap=2, needed=False, **style)

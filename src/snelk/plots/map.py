@@ -16,7 +16,14 @@ from matplotlib.path import Path as Outline
 
 from snelk.errors import InputError, one_of
 from snelk.level.visible import visible_region
-from snelk.plots.ground import SHEER_EDGE, WALL_SHADES, draw_level, label_level, outline_of
+from snelk.plots.ground import (
+    LAMPLIGHT,
+    SHEER_EDGE,
+    WALL_SHADES,
+    draw_level,
+    label_level,
+    outline_of,
+)
 from snelk.plots.labels import Labels
 from snelk.plots.style import FAINT, INK, REASON_STYLES, agent_colours, new_figure
 from snelk.runs.spans import REASONS
@@ -45,6 +52,7 @@ class MapArtists:
         ghosts: Per (agent, target): the mark at the place last seen.
         last_seen: Per (agent, target): that place and time: x, y in m and s.
         bodies: Per character: its mark.
+        lamps: Per bearer: its light, from the reach inwards.
         tails: Per character: its tail.
     """
 
@@ -54,6 +62,7 @@ class MapArtists:
     ghosts: dict[tuple[str, str], Artist] = field(default_factory=dict)
     last_seen: dict[tuple[str, str], tuple[float, float, float]] = field(default_factory=dict)
     bodies: dict[str, Artist] = field(default_factory=dict)
+    lamps: dict[str, list[Artist]] = field(default_factory=dict)
     tails: dict[str, LineCollection] = field(default_factory=dict)
 
 
@@ -99,9 +108,10 @@ def plot_map(
     artists = MapArtists(ax)
     colours = agent_colours(run.agents)
     poses = _poses_at(run, tick)
-    draw_level(ax, run.level)
+    draw_level(ax, run.level, light=run.setup.light)
     _draw_tails(artists, run, t, tail, colours)
     height = _height_looked_for(run, shown, poses)
+    _draw_lamps(artists, run, poses, height)
     for agent in shown:
         if agent in poses:
             _draw_cones(artists, run, agent, poses, colours[agent], height)
@@ -110,7 +120,7 @@ def plot_map(
     _draw_bodies(artists, poses, colours)
     _frame(ax, run, around=poses.get(around or ""), radius=radius)
     _write_labels(artists, run, t, poses, colours)
-    _legend(ax, height)
+    _legend(ax, height, run.setup.light)
     return artists
 
 
@@ -227,6 +237,34 @@ def _draw_cones(
         artists.cones[agent, name] = drawn
 
 
+def _draw_lamps(artists: MapArtists, run: Run, poses: dict[str, Any], height: float) -> None:
+    """The light of each lamp in four steps out to its reach, cut by walls."""
+    for name, pose in poses.items():
+        lamp = run.setup.cast[name].lamp
+        if lamp is None:
+            continue
+        z = pose.z + _body_height(run, name, pose) / 2
+        rings: list[Artist] = []
+        for share in (1.0, 0.75, 0.5, 0.25):
+            lit = visible_region(
+                run.level,
+                eye=(pose.x, pose.y, z),
+                heading_deg=0.0,
+                fov_whole=360.0,
+                range=lamp.reach * share,
+                height=pose.z + height,
+            )
+            patch = PathPatch(
+                outline_of(lit.clear),
+                facecolor=LAMPLIGHT,
+                lw=0,
+                alpha=0.45 * lamp.light,
+                zorder=0.7,
+            )
+            rings.append(artists.axes.add_patch(patch))
+        artists.lamps[name] = rings
+
+
 def _draw_rays(
     artists: MapArtists, run: Run, agents: Sequence[str], t: float, poses: dict[str, Any]
 ) -> None:
@@ -236,7 +274,7 @@ def _draw_rays(
                 continue
             answer = run.why(agent, target, at=t)
             reason = _reason(answer)
-            if reason in ("cares", "present"):
+            if reason in ("cares", "present", "awake"):
                 continue
             style = REASON_STYLES[reason]
             a, b = poses[agent], poses[target]
@@ -307,11 +345,12 @@ def _draw_ghosts(
     events = run.events
     past = events[(events.t <= t + 1e-9) & events.kind.isin(["saw", "lost"])]
     last = {(event["agent"], event["target"]): event for event in past.to_dict("records")}
-    count = len(run.names)
+    sight, count = run.sight, len(run.names)
     for (agent, target), event in last.items():
         if event["kind"] == "saw" or agent not in agents:
             continue
-        tick = run.tick_at(event["t"]) - 1  # the last one at which it was in view
+        looks = sight.t[(sight.agent == agent) & (sight.target == target) & sight.in_view]
+        tick = run.tick_at(float(looks[looks < event["t"]].max()))
         where = run.poses.iloc[tick * count + run.names.index(target)]
         seen = run.times[tick]
         ax = artists.axes
@@ -412,7 +451,7 @@ def _frame(ax: Axes, run: Run, *, around: Any, radius: float) -> None:
         spine.set_color(FAINT)
 
 
-def _legend(ax: Axes, height: float) -> None:
+def _legend(ax: Axes, height: float, light: float) -> None:
     handles: list[Any] = [
         Line2D(
             [],
@@ -424,7 +463,7 @@ def _legend(ax: Axes, height: float) -> None:
             label=words,
         )
         for key, words in REASONS.items()
-        if key in ("in_view", "line_of_sight", "angle", "range")
+        if key in ("in_view", "range", "angle", "elevation", "light", "line_of_sight")
     ]
     handles += [
         Line2D([], [], marker=">", ls="none", ms=8, color=INK, label="agent, facing right"),
@@ -462,7 +501,8 @@ def _legend(ax: Axes, height: float) -> None:
             ls="--",
             label="wall one can see through",
         ),
-        Patch(facecolor="#f4f1e8", edgecolor="#cfc8b4", ls="--", label="zone"),
+        Patch(facecolor="#f6f0dc", edgecolor="#b3aa90", ls="--", label="zone"),
+        Patch(facecolor=LAMPLIGHT, edgecolor="#d8c67a", label="light of a lamp, or a lit zone"),
     ]
     ax.legend(
         handles=handles,
@@ -478,7 +518,8 @@ def _legend(ax: Axes, height: float) -> None:
         1.022,
         0.0,
         "Cones are cut for a body whose\n"
-        f"middle is {height:.2f} m above the\nground an agent stands on.",
+        f"middle is {height:.2f} m above the\nground an agent stands on.\n\n"
+        f"Light where no zone says\notherwise: {light:g} (0 dark, 1 day).",
         transform=ax.transAxes,
         fontsize=8,
         color="#55504a",
