@@ -219,9 +219,10 @@ def _read_toml(path: Path) -> Raw:
         inside = sorted(p.name for p in path.glob("*.toml"))
         fix = f"name a file in it: {', '.join(inside[:4])}" if inside else "name a TOML file"
         raise InputError.of(source, "", "", "is a folder, not a file", fix) from None
-    except UnicodeDecodeError:
-        raise InputError.of(source, "", "", "is not text in UTF-8", "save it as UTF-8") from None
     except OSError as error:
         raise InputError.of(source, "", "", f"cannot be read: {error.strerror}") from None
     except (tomllib.TOMLDecodeError, RecursionError) as error:
         raise InputError.of(source, "", "", f"is not valid TOML: {error}") from None
+    except ValueError:  # what is no text, and a path that cannot be one
+        fix = "save it as UTF-8"
+        raise InputError.of(repr(source), "", "", "cannot be read as text in UTF-8", fix) from None

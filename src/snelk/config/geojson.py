@@ -57,10 +57,10 @@ def read_level(path: Path) -> LevelData:
         beside = [p.name for p in path.parent.glob("*json")] if path.parent.is_dir() else []
         fix = nearest(path.name, beside) if beside else "check the path"
         raise InputError.of(source, "", "", "no such file", fix) from None
-    except (OSError, UnicodeDecodeError):
-        raise InputError.of(source, "", "", "cannot be read as text in UTF-8") from None
     except (json.JSONDecodeError, RecursionError) as error:
         raise InputError.of(source, "", "", f"is not valid JSON: {error}") from None
+    except (OSError, ValueError):  # also what is no text, and a path that cannot be one
+        raise InputError.of(repr(source), "", "", "cannot be read as text in UTF-8") from None
     return level_from(document, source=source)
 
 

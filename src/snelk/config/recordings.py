@@ -193,6 +193,7 @@ def _numbers(
             problems.append(
                 Problem(str(path), _line(path, bad[0]), given, rule, _more(len(bad) - 1))
             )
+            values = np.where(np.isin(np.arange(len(values)), bad), np.nan, values)
         found[name] = values
     return found
 
