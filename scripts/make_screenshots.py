@@ -31,6 +31,7 @@ TERMINALS = {
 FIGURES = {
     "map": ["plot", "map", "croft/runs/night", "--at", "40"],
     "map-near": ["plot", "map", "croft/runs/night", "--at", "44.6", "--around", "fox"],
+    "meter": ["plot", "meter", "croft/runs/night", "gander", "fox"],
     "timeline": ["plot", "timeline", "croft/runs/night"],
 }
 

@@ -13,12 +13,12 @@ from pathlib import Path
 import pytest
 
 import snelk
-from snelk.config.models import Body, Clock, Cone, Member, Profile, Setup, Wall, Zone
+from snelk.config.models import Body, Clock, Cone, Lamp, Member, Meter, Profile, Setup, Wall, Zone
 from snelk.runs.store import TABLES
 
 ROOT = Path(__file__).parents[1]
 PACKAGE = ROOT / "src" / "snelk"
-LAYERS = ("config", "level", "senses", "engine", "runs", "tuning", "plots", "cli")
+LAYERS = ("config", "level", "senses", "mind", "engine", "runs", "tuning", "plots", "cli")
 HEAVY = (
     "numpy",
     "numba",
@@ -127,7 +127,7 @@ def test_links_in_the_documents_lead_somewhere() -> None:
 
 def test_every_key_and_column_is_in_the_documents() -> None:
     files = (ROOT / "docs" / "files.md").read_text(encoding="utf-8")
-    for model in (Setup, Clock, Member, Body, Profile, Cone, Wall, Zone):
+    for model in (Setup, Clock, Member, Lamp, Body, Profile, Cone, Meter, Wall, Zone):
         for key in model.model_fields:
             assert re.search(rf"\b{key}[`.]", files), f"{model.__name__}.{key}"
     tables = (ROOT / "docs" / "tables.md").read_text(encoding="utf-8")

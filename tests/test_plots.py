@@ -105,6 +105,28 @@ def test_timeline_has_a_lane_per_pair_and_a_band_per_stretch(night: snelk.Run) -
     )
 
 
+def test_meter_shows_the_value_its_thresholds_and_factors(night: snelk.Run) -> None:
+    drawn = snelk.plot_meter(night, "farmer", "fox")
+    rows = night.meters[(night.meters.agent == "farmer") & (night.meters.target == "fox")]
+    np.testing.assert_array_equal(drawn.line.get_ydata(), rows.value)
+    assert {name: line.get_ydata()[0] for name, line in drawn.thresholds.items()} == {
+        "wary": 0.3,
+        "sure": 1.0,
+    }
+    assert set(drawn.areas) == {"far", "near", "holding", "draining"}
+    image = np.ma.filled(drawn.strips.get_array(), np.nan)
+    np.testing.assert_array_equal(image[0], rows.distance_factor)
+    np.testing.assert_array_equal(image[6], rows.weight_factor)
+
+
+def test_map_draws_the_light_of_lamps(night: snelk.Run) -> None:
+    rings = snelk.plot_map(night, at=45.0).lamps["farmer"]
+    reach = [ring.get_path().get_extents().width / 2 for ring in rings]
+    assert reach == sorted(reach, reverse=True)
+    assert reach[0] <= 9.0
+    assert "farmer" not in snelk.plot_map(night, at=5.0).lamps
+
+
 def test_many_lanes_make_the_figure_taller(tmp_path: Path) -> None:
     extra = "\n".join(
         f'[cast.guard-{n}]\nteam = "home"\nprofile = "watcher"\nat = [{n}, 1]' for n in range(30)
@@ -137,6 +159,7 @@ def test_bands_differ_without_colour() -> None:
         (lambda run: snelk.plot_map(run, at=1, around="fix"), 'did you mean "fox"'),
         (lambda run: snelk.plot_map(run, at=1, around="fox", radius=0), "must be above 0 m"),
         (lambda run: snelk.plot_map(run, at=1, tail=-1), "must be 0 s or more"),
+        (lambda run: snelk.plot_meter(run, "dog", "goose-1"), "dog has no meter for goose-1"),
         (lambda run: snelk.plot_timeline(run, targets=["dog"]), "no agent that notices anybody"),
         (lambda run: snelk.plot_timeline(run, start=9, end=1), "must come after the start"),
         (lambda run: save_figure(snelk.plot_timeline(run).axes, Path("x.doc")), "unknown format"),

@@ -19,8 +19,9 @@ if TYPE_CHECKING:
     from snelk.level.level import Level, Sightline
     from snelk.level.visible import VisibleRegion, visible_region
     from snelk.plots.map import plot_map
+    from snelk.plots.meter import plot_meter
     from snelk.plots.timeline import plot_timeline
-    from snelk.runs.answers import Answer, Change, ConeAnswer, Gate
+    from snelk.runs.answers import Answer, Change, ConeAnswer, Gate, MeterAnswer
     from snelk.runs.run import Run, open_run, run, run_batch
     from snelk.runs.spans import Span
     from snelk.tuning.check import Finding, check
@@ -33,6 +34,7 @@ _HOMES = {
     "Gate": "snelk.runs.answers",
     "InputError": "snelk.errors",
     "Level": "snelk.level.level",
+    "MeterAnswer": "snelk.runs.answers",
     "Problem": "snelk.errors",
     "Run": "snelk.runs.run",
     "Scenario": "snelk.config.scenario",
@@ -46,6 +48,7 @@ _HOMES = {
     "load": "snelk.config.scenario",
     "open_run": "snelk.runs.run",
     "plot_map": "snelk.plots.map",
+    "plot_meter": "snelk.plots.meter",
     "plot_timeline": "snelk.plots.timeline",
     "run": "snelk.runs.run",
     "run_batch": "snelk.runs.run",
@@ -61,6 +64,7 @@ __all__ = [
     "Gate",
     "InputError",
     "Level",
+    "MeterAnswer",
     "Problem",
     "Run",
     "Scenario",
@@ -74,6 +78,7 @@ __all__ = [
     "load",
     "open_run",
     "plot_map",
+    "plot_meter",
     "plot_timeline",
     "run",
     "run_batch",

@@ -47,6 +47,22 @@ def plot_map(
     console().print(f"Written to {save_figure(artists.axes, path)}")
 
 
+def plot_meter(
+    run: RunFolder,
+    agent: Annotated[str, typer.Argument(metavar="AGENT", help="Whose meter.")],
+    target: Annotated[str, typer.Argument(metavar="TARGET", help="For whom.")],
+    out: Out = None,
+) -> None:
+    """Draw a detection meter over time, and the factors that filled it."""
+    from snelk.plots.meter import plot_meter as draw
+    from snelk.plots.style import save_figure
+    from snelk.runs.run import open_run
+
+    artists = draw(open_run(run), agent, target)
+    path = out if out is not None else run.with_name(f"{run.name}-meter-{agent}-{target}.png")
+    console().print(f"Written to {save_figure(artists.axes, path)}")
+
+
 def plot_timeline(
     run: RunFolder,
     agent: Agents = None,

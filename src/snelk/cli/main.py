@@ -28,6 +28,7 @@ app.command()(questions.events)
 app.command()(questions.why)
 app.add_typer(plot, name="plot")
 plot.command("map")(figures.plot_map)
+plot.command("meter")(figures.plot_meter)
 plot.command("timeline")(figures.plot_timeline)
 app.command()(scenarios.schema)
 

@@ -28,7 +28,7 @@ def events(
     agent: Annotated[str | None, typer.Option("--agent", help="Only of this character.")] = None,
     target: Annotated[str | None, typer.Option("--target", help="Only about this one.")] = None,
     kind: Annotated[
-        str | None, typer.Option("--kind", help="Only appeared, saw, lost or vanished.")
+        str | None, typer.Option("--kind", help="Only appeared, saw, lost, rose, fell or vanished.")
     ] = None,
     start: From = None,
     end: To = None,
@@ -116,6 +116,13 @@ def _say_answer(screen: Console, run: Run, folder: Path, answer: Answer) -> None
     screen.print(wrap(answer.headline, indent=0), style="bold")
     for cone in answer.cones:
         _say_cone(screen, cone)
+    if answer.meter is not None:
+        screen.print("\n" + wrap(answer.meter.text, indent=17, first="Meter"))
+        if answer.meter.factors:
+            product = " × ".join(
+                f"{name} {value:.2f}" for name, value in answer.meter.factors.items()
+            )
+            screen.print(wrap(product, indent=17))
     screen.print()
     if answer.change is None:
         screen.print(wrap(answer.no_change, indent=17, first="Smallest change"))
@@ -139,7 +146,7 @@ def _say_answer(screen: Console, run: Run, folder: Path, answer: Answer) -> None
 
 
 def _say_cone(screen: Console, cone: ConeAnswer) -> None:
-    limits = "hold limits, in view the tick before" if cone.held else "gain limits"
+    limits = "hold limits, in view at the look before" if cone.held else "gain limits"
     result = "in view" if cone.result == "in_view" else f"failed at {cone.result.replace('_', ' ')}"
     screen.print(f"\n  {cone.cone} cone: {result}  ({limits})")
     for gate in cone.gates:

@@ -6,6 +6,7 @@ to edge, never half of it: that is why its key is called `fov_whole`.
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
@@ -63,6 +64,9 @@ class Cone(Model):
     hold_range: Length | None = Field(
         default=None, description="Farthest distance while in view, m; as `range` if absent."
     )
+    weight: Annotated[float, _unit("", ge=0, le=100)] = Field(
+        default=1.0, description="Factor of what this cone adds to the meter."
+    )
     up: Elevation = Field(
         default=90.0, description="How far above the horizontal it sees, degrees."
     )
@@ -74,6 +78,55 @@ class Cone(Model):
     )
     min_exposure: Annotated[float, _unit("", ge=0, lt=1)] = Field(
         default=0.0, description="More than this share of the body must be in view, 0 to 1."
+    )
+
+
+CURVES = ("distance", "angle", "light", "motion")
+"""Names of a meter's curves."""
+
+
+def _rising(curve: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], ...]:
+    if not 1 <= len(curve) <= 32:
+        raise ValueError("must be 1 to 32 points [x, factor]")
+    if any(b[0] <= a[0] for a, b in pairwise(curve)):
+        raise ValueError("x must rise from point to point")
+    if any(x < 0 or not 0 <= factor <= 100 for x, factor in curve):
+        raise ValueError("x must be 0 or more, and factors 0 to 100")
+    return curve
+
+
+Point = Annotated[tuple[float, float], Field(strict=False)]
+Curve = Annotated[tuple[Point, ...], Field(strict=False), AfterValidator(_rising)]
+Factor = Annotated[float, _unit("", ge=0, le=100)]
+Seconds = Annotated[float, _unit("s", ge=0, le=3600)]
+
+
+class Meter(Model):
+    """The detection meter: how fast suspicion of a target in view fills, holds and drains."""
+
+    fill_time: Annotated[float, _unit("s", gt=0, le=3600)] = Field(
+        description="Seconds from empty to full at rate 1."
+    )
+    drain_time: Annotated[float, _unit("s", gt=0, le=3600)] = Field(
+        default=5.0, description="Seconds from full to empty once it drains."
+    )
+    hold: Seconds = Field(default=1.0, description="Seconds it stands before it drains.")
+    at_once: Annotated[float, _unit("m", ge=0, le=LONGEST)] = Field(
+        default=0.0, description="In view within this distance it is full at once, m."
+    )
+    distance: Curve = Field(
+        default=((0.0, 1.0),), description="Factor by distance, as a share of the cone's range."
+    )
+    angle: Curve = Field(
+        default=((0.0, 1.0),), description="Factor by angle off the facing, as a share of half fov."
+    )
+    light: Curve = Field(default=((0.0, 1.0),), description="Factor by light on the target.")
+    motion: Curve = Field(default=((0.0, 1.0),), description="Factor by the target's speed, m/s.")
+    standing: Factor = Field(default=1.0, description="Factor while the target stands.")
+    crouched: Factor = Field(default=1.0, description="Factor while it crouches.")
+    prone: Factor = Field(default=1.0, description="Factor while it lies.")
+    thresholds: dict[Name, Annotated[float, _unit("", gt=0, le=1)]] = Field(
+        default={}, description="Named values whose crossing is an event."
     )
 
 
@@ -105,6 +158,7 @@ class Profile(Model):
         default=(), description="The teams it cares about; nobody else is ever sensed."
     )
     cones: dict[Name, Cone] = Field(default={}, description="Its sight volumes, by name.")
+    meter: Meter | None = Field(default=None, description="Its detection meter; none if absent.")
     look_every: Annotated[float, _unit("s", ge=0, le=60)] = Field(
         default=0.0, description="Seconds between two looks; 0 looks at every tick."
     )

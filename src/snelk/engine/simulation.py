@@ -13,6 +13,7 @@ from snelk.engine.replay import replayed_poses, tick_times
 from snelk.errors import InputError
 from snelk.level.level import Level
 from snelk.level.rays import scratch_for
+from snelk.mind.meter import Meters, fill, meter_numbers
 from snelk.senses.bodies import Poses, bodies_of
 from snelk.senses.light import light_numbers, shine
 from snelk.senses.sight import Sight, see, sight_numbers
@@ -37,6 +38,7 @@ class Simulation:
         poses: Everybody's poses at the last computed tick.
         light: (variant, character) light on everybody at the last computed tick, 0 to 1.
         sight: What everybody's last look came to; overwritten by the next tick.
+        meters: Everybody's meter for everybody; overwritten by the next tick.
 
     >>> import snelk
     >>> simulation = Simulation(snelk.load(snelk.croft() / "night.toml"))
@@ -74,6 +76,8 @@ class Simulation:
         self._replay = replayed_poses(self.setups, scenario.tracks, self.times)
         self._scratch = scratch_for(self.level.grid)
         self.sight = Sight.blank(self.numbers)
+        self.meter_numbers = meter_numbers(self.setups)
+        self.meters = Meters.blank(self.numbers)
         every = [[s.profile_of(agent).look_every for agent in self.agents] for s in self.setups]
         ticks = np.rint(np.array(every, dtype=np.float64) / first.clock.dt).astype(np.int64)
         self._look_ticks = np.maximum(ticks, 1).reshape(len(self.setups), len(self.agents))
@@ -107,8 +111,25 @@ class Simulation:
             False,
             self.sight,
         )
+        fill(
+            self.poses,
+            self._speed(),
+            self.numbers,
+            self.sight,
+            self.meter_numbers,
+            self.setups[0].clock.dt,
+            self.meters,
+        )
         self.tick += 1
         return float(self.times[self.tick - 1])
+
+    def _speed(self) -> NDArray[np.float64]:
+        """(variant or 1, character) speed since the tick before, m/s; 0 at the first."""
+        now, before = self.poses, self._poses_at(max(self.tick - 1, 0))
+        moved = np.sqrt((now.x - before.x) ** 2 + (now.y - before.y) ** 2 + (now.z - before.z) ** 2)
+        there = now.present & before.present
+        speed: NDArray[np.float64] = np.where(there, moved / self.setups[0].clock.dt, 0.0)
+        return speed
 
     def _looks(self) -> NDArray[np.bool_]:
         """(variant, agent): who looks at this tick. All do at the first, then staggered."""

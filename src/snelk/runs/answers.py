@@ -67,6 +67,28 @@ class ConeAnswer:
 
 
 @dataclass(frozen=True)
+class MeterAnswer:
+    """How the detection meter stood, and what made it fill so fast or so slow.
+
+    Attributes:
+        value, rate: 0 to 1, and how fast it fills; 1 fills in the profile's `fill_time`.
+        state: `empty`, `filling`, `at_once`, `holding` or `draining`.
+        factors: What the rate is a product of; empty while nothing is in view.
+        costs_most: The factor that slows it most; empty if none is below 1.
+        to_full: Seconds until it is full if nothing changes; None if it does not fill.
+        text: All that in words.
+    """
+
+    value: float
+    rate: float
+    state: str
+    factors: dict[str, float]
+    costs_most: str
+    to_full: float | None
+    text: str
+
+
+@dataclass(frozen=True)
 class Answer:
     """Why an agent did or did not see a target at one tick.
 
@@ -80,6 +102,7 @@ class Answer:
         change: The smallest single change of a number that would have turned the answer, or
             None; then `no_change` says why there is none.
         others: Further single changes, larger ones last.
+        meter: The detection meter at the time asked for, or None if the agent has none.
     """
 
     agent: str
@@ -94,6 +117,7 @@ class Answer:
     change: Change | None
     others: tuple[Change, ...]
     no_change: str
+    meter: MeterAnswer | None = None
 
     def to_dict(self) -> dict[str, Any]:
         """The answer as plain data."""

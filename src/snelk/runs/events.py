@@ -6,7 +6,7 @@ from dataclasses import astuple, dataclass, fields, replace
 
 import pyarrow as pa
 
-EVENT_KINDS = ("appeared", "saw", "lost", "vanished")
+EVENT_KINDS = ("appeared", "saw", "lost", "rose", "fell", "vanished")
 """Kinds of events, in their order within one tick."""
 
 
@@ -23,6 +23,7 @@ class Event:
     off_deg: float | None = None
     gate: str = ""
     wall: str = ""
+    threshold: str = ""
     text: str = ""
 
     def with_text(self, text: str) -> Event:
@@ -46,6 +47,12 @@ def describe_sight(event: Event) -> str:
         f"{event.agent} saw {event.target} "
         f"({event.cone} cone, {event.distance:.1f} m, {event.off_deg:.0f}° off)"
     )
+
+
+def describe_crossing(event: Event, value: float) -> str:
+    """`gander rose to wary of fox (meter 0.31)`."""
+    way = "rose to" if event.kind == "rose" else "fell below"
+    return f"{event.agent} {way} {event.threshold} of {event.target} (meter {value:.2f})"
 
 
 def describe_loss(event: Event) -> str:

@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING
 
 from snelk.config.models import Cone
 from snelk.level.rays import NO_WALL
-from snelk.runs.answers import Answer, ConeAnswer, Gate
+from snelk.mind.meter import FACTORS
+from snelk.runs.answers import Answer, ConeAnswer, Gate, MeterAnswer
 from snelk.runs.changes import changes_that_turn
 from snelk.runs.moment import Moment, moment_of
 from snelk.senses.sight import EDGE, GATES, IN_VIEW, Sight
@@ -56,7 +57,34 @@ def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
         changes[0] if changes else None,
         tuple(changes[1:]),
         "" if changes else _no_change(in_view, cones),
+        _meter(run, agent, target, at),
     )
+
+
+def _meter(run: Run, agent: str, target: str, at: float) -> MeterAnswer | None:
+    """The meter at a tick, with what slows it."""
+    meter = run.setup.profile_of(agent).meter
+    rows = run.meters
+    rows = rows[(rows.agent == agent) & (rows.target == target)]
+    if meter is None or len(rows) == 0:
+        return None
+    row = rows.iloc[run.tick_at(at)]
+    value, rate, state = float(row.value), float(row.rate), str(row.state)
+    factors = {name: float(row[f"{name}_factor"]) for name in FACTORS}
+    if state in ("holding", "draining", "empty"):
+        factors = {}
+    lowest = min(factors, key=lambda name: factors[name], default="")
+    costs_most = lowest if lowest and factors[lowest] < 1.0 else ""
+    to_full = (1.0 - value) * meter.fill_time / rate if state == "filling" and rate > 0 else None
+    text = f"{value:.2f}, {state.replace('_', ' ')}"
+    if state == "filling":
+        text += f" at rate {rate:.2f}"
+        text += " and never full this way" if to_full is None else ""
+        text += f": full in {to_full:.1f} s if nothing changes" if to_full else ""
+        text += f"; {costs_most} costs most, ×{factors[costs_most]:.2f}" if costs_most else ""
+    elif state == "at_once":
+        text += f": within {meter.at_once:g} m"
+    return MeterAnswer(value, rate, state, factors, costs_most, to_full, text)
 
 
 def _gates(

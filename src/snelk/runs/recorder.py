@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 import numpy as np
@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 
 from snelk.engine.simulation import Simulation
 from snelk.level.rays import NO_WALL
-from snelk.runs.events import Event, describe_loss, describe_sight
-from snelk.runs.tables import event_table, noise_table, pose_table, sight_table
+from snelk.mind.meter import REACHED, Meters
+from snelk.runs.events import Event, describe_crossing, describe_loss, describe_sight
+from snelk.runs.tables import event_table, meter_table, noise_table, pose_table, sight_table
 from snelk.senses.bodies import Poses
 from snelk.senses.sight import GATES, IN_VIEW, Sight
 
@@ -35,6 +36,9 @@ class Recorder:
         self._size = min(BLOCK, len(simulation.times))
         self._sight: Any = _blocks(simulation.sight, self._size)
         self._poses: Any = _blocks(simulation.poses, self._size)
+        self._meters: Any = _blocks(simulation.meters, self._size)
+        self._meter_parts: list[list[pa.Table]] = [[] for _ in simulation.setups]
+        self._value: NDArray[np.float64] = simulation.meters.value.copy()  # at the tick before
         self._light = np.zeros((self._size, *simulation.light.shape))
         self._times = np.zeros(self._size)
         self._filled = 0
@@ -49,6 +53,7 @@ class Recorder:
         n = self._filled
         _store(self._sight, n, self.simulation.sight)
         _store(self._poses, n, self.simulation.poses)
+        _store(self._meters, n, self.simulation.meters)
         self._light[n] = self.simulation.light
         self._times[n] = time
         self._filled += 1
@@ -63,6 +68,7 @@ class Recorder:
             {
                 "poses": pa.concat_tables(self._pose_parts[v]),
                 "sight": pa.concat_tables(self._sight_parts[v], promote_options="none"),
+                "meters": pa.concat_tables(self._meter_parts[v]),
                 "noises": noises,
                 "events": event_table(self._events[v]),
             }
@@ -74,18 +80,26 @@ class Recorder:
             return
         sight: Sight = self._sight._make(block[: self._filled] for block in self._sight)
         poses: Poses = self._poses._make(block[: self._filled] for block in self._poses)
+        meters: Meters = self._meters._make(block[: self._filled] for block in self._meters)
         times, simulation = self._times[: self._filled], self.simulation
         for v in range(len(self._events)):
             self._sight_parts[v].append(sight_table(simulation, v, self._rows[v], times, sight))
             light = self._light[: self._filled, v]
             self._pose_parts[v].append(pose_table(simulation.names, v, times, poses, light))
-            self._events[v] += self._find_events(v, times, sight, poses)
+            self._meter_parts[v].append(meter_table(simulation, v, times, meters))
+            self._events[v] += self._find_events(v, times, sight, poses, meters)
         if len(poses.present):
             self._present = poses.present[-1].copy()
+            self._value = meters.value[-1].copy()
         self._filled = 0
 
     def _find_events(
-        self, v: int, times: NDArray[np.float64], sight: Sight, poses: Poses
+        self,
+        v: int,
+        times: NDArray[np.float64],
+        sight: Sight,
+        poses: Poses,
+        meters: Meters,
     ) -> Iterable[Event]:
         """What changed from a tick to the next; at one time: who came, saw, lost, went."""
         simulation = self.simulation
@@ -95,7 +109,7 @@ class Recorder:
         present = poses.present[:, p]
         before = present[:1] if self._present is None else self._present[p][None]
         for n, j in np.argwhere(np.diff(np.concatenate([before, present]), axis=0)):
-            kind, order = ("appeared", 0) if present[n, j] else ("vanished", 3)
+            kind, order = ("appeared", 0) if present[n, j] else ("vanished", 5)
             name = simulation.names[j]
             found.append(
                 (n, order, j, 0, Event(float(times[n]), kind, name, text=f"{name} {kind}"))
@@ -123,7 +137,33 @@ class Recorder:
             )
             text = describe_sight(event) if saw else describe_loss(event)
             found.append((n, 1 if saw else 2, a, j, event.with_text(text)))
+        found += self._find_crossings(v, times, sight, meters)
         return [row[-1] for row in sorted(found, key=lambda row: row[:4])]
+
+    def _find_crossings(
+        self, v: int, times: NDArray[np.float64], sight: Sight, meters: Meters
+    ) -> Iterator[tuple[int, int, int, int, Event]]:
+        """Each threshold that a meter reached or fell below, in the order of their values."""
+        simulation = self.simulation
+        value = np.concatenate([self._value[None, v], meters.value[:, v]])
+        for a, agent in enumerate(simulation.agents):
+            meter = simulation.setups[v].profile_of(agent).meter
+            if meter is None:
+                continue
+            for name, limit in sorted(meter.thresholds.items(), key=lambda item: item[1]):
+                above = value[:, a] >= limit - REACHED
+                for n, j in np.argwhere(above[1:] != above[:-1]):
+                    rose = bool(above[n + 1, j])
+                    event = Event(
+                        float(times[n]),
+                        "rose" if rose else "fell",
+                        agent,
+                        simulation.names[j],
+                        distance=float(sight.distance[n, v, a, j]),
+                        threshold=name,
+                    )
+                    text = describe_crossing(event, float(value[n + 1, a, j]))
+                    yield n, 3 if rose else 4, a, j, event.with_text(text)
 
 
 def _blocks(values: Any, size: int) -> Any:

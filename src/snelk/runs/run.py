@@ -89,6 +89,11 @@ class Run:
         return self.table("sight")
 
     @property
+    def meters(self) -> pd.DataFrame:
+        """A row per tick, agent with a meter and target it notices: value, rate and factors."""
+        return self.table("meters")
+
+    @property
     def poses(self) -> pd.DataFrame:
         """A row per character and tick."""
         return self.table("poses")
@@ -104,7 +109,9 @@ class Run:
         if name not in self._frames:
             frame = self.arrow(name).to_pandas()
             if name == "events":
-                frame = frame.fillna({"target": "", "cone": "", "gate": "", "wall": ""})
+                frame = frame.fillna(
+                    {"target": "", "cone": "", "gate": "", "wall": "", "threshold": ""}
+                )
             self._frames[name] = frame
         return self._frames[name]
 

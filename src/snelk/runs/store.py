@@ -17,7 +17,7 @@ from snelk.errors import InputError, nearest
 FORMAT = 1
 """Raised when a run of an older Snelk can no longer be read."""
 
-TABLES = ("poses", "sight", "noises", "events")
+TABLES = ("poses", "sight", "meters", "noises", "events")
 
 
 def write_run(

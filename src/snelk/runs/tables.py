@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from snelk.config.models import POSTURES
 from snelk.engine.simulation import Simulation
+from snelk.mind.meter import FACTORS, STATES, Meters
 from snelk.runs.events import EVENT_COLUMNS, Event
 from snelk.senses.bodies import Poses
 from snelk.senses.sight import IN_VIEW, RESULTS, Sight
@@ -72,6 +73,36 @@ def _gate(
         f"{name}_limit{unit}": numbers_of(limit),
         f"{name}_margin{unit}": numbers_of(margin),
     }
+
+
+def meter_table(simulation: Simulation, v: int, times: Numbers, meters: Meters) -> pa.Table:
+    """A row per tick, agent with a meter and target it notices; arrays are (tick, variant, ...)."""
+    numbers, setup = simulation.numbers, simulation.setups[v]
+    pairs = numbers.notices[v] & simulation.meter_numbers.used[v][:, None]
+    pairs &= numbers.characters[:, None] != np.arange(len(simulation.names))
+    agent, target = np.nonzero(pairs)
+    names = [list(setup.profile_of(name).cones) for name in simulation.agents]
+    words = list(dict.fromkeys(name for row in names for name in row))
+    code = np.full((len(names), max(map(len, names), default=0) + 1), -1)
+    for a, row in enumerate(names):
+        code[a, : len(row)] = [words.index(name) for name in row]
+    cone = meters.cone[:, v][:, agent, target]
+
+    def column(values: NDArray[np.generic]) -> NDArray[np.generic]:
+        return values[:, v][:, agent, target].ravel()
+
+    columns = {
+        "t": np.repeat(times, len(agent)),
+        "agent": words_of(np.tile(agent, len(times)), simulation.agents),
+        "target": words_of(np.tile(target, len(times)), simulation.names),
+        "value": column(meters.value),
+        "state": words_of(column(meters.state).astype(np.int32), STATES),
+        "rate": column(meters.rate),
+        "cone": words_of(code[agent[None, :], cone].ravel(), words),
+    }
+    factors = meters.factors[:, v][:, agent, target].reshape(-1, len(FACTORS))
+    columns |= {f"{name}_factor": numbers_of(factors[:, n]) for n, name in enumerate(FACTORS)}
+    return pa.table(columns)
 
 
 def pose_table(

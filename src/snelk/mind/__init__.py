@@ -1,0 +1,1 @@
+"""What goes on in an agent: so far, how its suspicion fills."""

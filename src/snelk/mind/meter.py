@@ -1,0 +1,207 @@
+"""The detection meter: suspicion that fills while a target is in view, holds, and drains.
+
+The formula is that of docs/calculations.md; times do not depend on the length of a tick.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.models import CURVES, Meter, Setup
+from snelk.level.compiled import compiled, inlined
+from snelk.senses.bodies import Poses
+from snelk.senses.sight import IN_VIEW, Sight, SightNumbers
+
+FACTORS = ("distance", "angle", "light", "motion", "exposure", "posture", "weight")
+"""What the rate of filling is a product of; the first four come from curves."""
+
+STATES = ("empty", "filling", "at_once", "holding", "draining")
+EMPTY, FILLING, AT_ONCE, HOLDING, DRAINING = range(len(STATES))
+
+NO_CONE = -1
+
+REACHED = 1e-9
+"""A meter this close below a value has reached it, so that no rounding decides."""
+
+
+class MeterNumbers(NamedTuple):
+    """The numbers of everybody's meter; see `meter_numbers`."""
+
+    used: NDArray[np.bool_]  # (variant, agent): whether it has a meter at all
+    fill_time: NDArray[np.float64]  # (variant, agent), s
+    drain_time: NDArray[np.float64]
+    hold: NDArray[np.float64]
+    at_once: NDArray[np.float64]  # (variant, agent), m
+    posture: NDArray[np.float64]  # (variant, agent, posture)
+    weight: NDArray[np.float64]  # (variant, agent, cone)
+    points: NDArray[np.int32]  # (variant, agent, curve): how many points a curve has
+    curves: NDArray[np.float64]  # (variant, agent, curve, point, 2): x and factor
+
+
+class Meters(NamedTuple):
+    """Everybody's meter for everybody: state that a tick overwrites, and how it came about."""
+
+    value: NDArray[np.float64]  # (variant, agent, target), 0 to 1
+    quiet: NDArray[np.float64]  # (variant, agent, target), s since last in view
+    rate: NDArray[np.float64]  # (variant, agent, target), 1 fills in fill_time
+    cone: NDArray[np.int32]  # (variant, agent, target): the cone that filled, or NO_CONE
+    state: NDArray[np.int8]  # (variant, agent, target): index of STATES
+    factors: NDArray[np.float64]  # (variant, agent, target, factor); NaN while not in view
+
+    @classmethod
+    def blank(cls, numbers: SightNumbers) -> Meters:
+        """All empty."""
+        pairs = numbers.notices.shape
+        return cls(
+            np.zeros(pairs),
+            np.zeros(pairs),
+            np.zeros(pairs),
+            np.full(pairs, NO_CONE, dtype=np.int32),
+            np.full(pairs, EMPTY, dtype=np.int8),
+            np.full((*pairs, len(FACTORS)), np.nan),
+        )
+
+
+def meter_numbers(setups: Sequence[Setup]) -> MeterNumbers:
+    """Pack the meters of every agent of every variant into arrays."""
+    agents = setups[0].agents
+    profiles = [[setup.profile_of(agent) for agent in agents] for setup in setups]
+    meters = [[profile.meter or Meter(fill_time=1.0) for profile in row] for row in profiles]
+    shape = (len(setups), len(agents))
+    most_cones = max((len(profile.cones) for row in profiles for profile in row), default=0)
+    lengths = [len(getattr(m, name)) for row in meters for m in row for name in CURVES]
+    times = np.array(
+        [[(m.fill_time, m.drain_time, m.hold, m.at_once) for m in row] for row in meters],
+        np.float64,
+    ).reshape(*shape, 4)
+    fill_time, drain_time, hold, at_once = np.moveaxis(times, -1, 0).copy()
+    used = np.array([[p.meter is not None for p in row] for row in profiles], np.bool_)
+    numbers = MeterNumbers(
+        used.reshape(shape),
+        fill_time,
+        drain_time,
+        hold,
+        at_once,
+        np.ones((*shape, 3)),
+        np.ones((*shape, most_cones)),
+        np.ones((*shape, len(CURVES)), dtype=np.int32),
+        np.ones((*shape, len(CURVES), max(lengths, default=1), 2)),
+    )
+    for v, row in enumerate(profiles):
+        for a, profile in enumerate(row):
+            meter = meters[v][a]
+            numbers.posture[v, a] = meter.standing, meter.crouched, meter.prone
+            for k, cone in enumerate(profile.cones.values()):
+                numbers.weight[v, a, k] = cone.weight
+            for c, name in enumerate(CURVES):
+                curve = getattr(meter, name)
+                numbers.points[v, a, c] = len(curve)
+                numbers.curves[v, a, c, : len(curve)] = curve
+    return numbers
+
+
+@compiled
+def fill(
+    poses: Poses,
+    speed: NDArray[np.float64],
+    sight_numbers: SightNumbers,
+    sight: Sight,
+    numbers: MeterNumbers,
+    dt: float,
+    meters: Meters,
+) -> None:
+    """One tick of all meters; `speed` is everybody's, (variant or 1, character), m/s."""
+    variants, agents, targets = meters.value.shape
+    for v in range(variants):
+        p = v if len(poses.x) > 1 else 0
+        for a in range(agents):
+            if not numbers.used[v, a]:
+                continue
+            for j in range(targets):
+                rate, best = 0.0, NO_CONE
+                for k in range(sight_numbers.cones[v, a]):
+                    if sight.failed[v, a, j, k] != IN_VIEW:
+                        continue
+                    cone_rate = (
+                        curve(
+                            numbers, v, a, 0, sight.distance[v, a, j] / sight_numbers.range[v, a, k]
+                        )
+                        * curve(
+                            numbers, v, a, 1, sight.off[v, a, j] / sight_numbers.half_fov[v, a, k]
+                        )
+                        * numbers.weight[v, a, k]
+                    )
+                    if best == NO_CONE or cone_rate > rate:
+                        rate, best = cone_rate, k
+                meters.cone[v, a, j] = best
+                meters.factors[v, a, j, :] = np.nan
+                if best != NO_CONE:
+                    near = sight.distance[v, a, j] / sight_numbers.range[v, a, best]
+                    aside = sight.off[v, a, j] / sight_numbers.half_fov[v, a, best]
+                    factors = meters.factors[v, a, j]
+                    factors[0] = curve(numbers, v, a, 0, near)
+                    factors[1] = curve(numbers, v, a, 1, aside)
+                    factors[2] = curve(numbers, v, a, 2, sight.light[v, a, j])
+                    factors[3] = curve(numbers, v, a, 3, speed[p, j])
+                    factors[4] = sight.exposure[v, a, j]
+                    factors[5] = numbers.posture[v, a, poses.posture[p, j]]
+                    factors[6] = numbers.weight[v, a, best]
+                    rate = 1.0
+                    for factor in range(7):
+                        rate *= factors[factor]
+                meters.rate[v, a, j] = rate
+                change_value(numbers, sight.distance[v, a, j], v, a, j, rate, dt, meters)
+
+
+@inlined
+def curve(numbers: MeterNumbers, v: int, a: int, c: int, x: float) -> float:
+    """A curve at x: linear between its points, level beyond its ends."""
+    points = numbers.points[v, a, c]
+    right, high = numbers.curves[v, a, c, 0, 0], numbers.curves[v, a, c, 0, 1]
+    factor: float = high
+    for n in range(1, points):
+        left, low = right, high
+        right, high = numbers.curves[v, a, c, n, 0], numbers.curves[v, a, c, n, 1]
+        if x > left:
+            factor = low + min((x - left) / (right - left), 1.0) * (high - low)
+    return factor
+
+
+@inlined
+def change_value(
+    numbers: MeterNumbers,
+    distance: float,
+    v: int,
+    a: int,
+    j: int,
+    rate: float,
+    dt: float,
+    meters: Meters,
+) -> None:
+    """Fill, hold or drain one meter over one tick."""
+    if meters.cone[v, a, j] != NO_CONE:
+        meters.quiet[v, a, j] = 0.0
+        if distance <= numbers.at_once[v, a]:
+            meters.value[v, a, j] = 1.0
+            meters.state[v, a, j] = AT_ONCE
+        else:
+            filled = meters.value[v, a, j] + rate * dt / numbers.fill_time[v, a]
+            meters.value[v, a, j] = min(filled, 1.0)
+            meters.state[v, a, j] = FILLING
+        return
+    if meters.value[v, a, j] <= 0.0:
+        meters.state[v, a, j] = EMPTY
+        return
+    meters.quiet[v, a, j] += dt
+    # Of the tick in which the hold ends only the rest drains.
+    draining = min(meters.quiet[v, a, j] - numbers.hold[v, a], dt)
+    if draining <= 1e-12:
+        meters.state[v, a, j] = HOLDING
+        return
+    left = meters.value[v, a, j] - draining / numbers.drain_time[v, a]
+    meters.value[v, a, j] = left if left > 1e-12 else 0.0
+    meters.state[v, a, j] = DRAINING

@@ -1,0 +1,140 @@
+"""The meter of one agent for one target over time, with what made it fill."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+import numpy as np
+from matplotlib.collections import PolyCollection
+from matplotlib.colors import Normalize
+from matplotlib.patches import Patch
+
+from snelk.errors import InputError
+from snelk.mind.meter import FACTORS
+from snelk.plots.style import BLUE, FAINT, GREEN, INK, ORANGE, PURPLE, SKY, VERMILION, new_figure
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.image import AxesImage
+    from matplotlib.lines import Line2D
+
+    from snelk.runs.run import Run
+
+STATE_LOOK = {"holding": ("#dcdcd8", "///", "holding"), "draining": ("#f0f0ee", "...", "draining")}
+CONE_LOOK = (
+    (SKY, ""),
+    (ORANGE, "\\\\\\"),
+    (GREEN, "xx"),
+    (PURPLE, "++"),
+    (VERMILION, "oo"),
+    (BLUE, "--"),
+)
+"""Colour and hatch of what a cone filled, in the order of the profile."""
+
+
+@dataclass(frozen=True)
+class MeterArtists:
+    """What `plot_meter` drew.
+
+    Attributes:
+        axes: The meter, above.
+        strips: The factors, below: one row each, in the order of `FACTORS`.
+        line: The value over time.
+        thresholds: Per threshold: its line.
+        areas: Per cone, `holding` and `draining`: the filled stretches.
+    """
+
+    axes: Axes
+    strips: AxesImage
+    line: Line2D
+    thresholds: dict[str, Line2D] = field(default_factory=dict)
+    areas: dict[str, PolyCollection] = field(default_factory=dict)
+
+
+def plot_meter(run: Run, agent: str, target: str) -> MeterArtists:
+    """Draw how an agent's suspicion of a target rose and fell, and the factors behind it.
+
+    Raises:
+        InputError: A name is wrong, or the agent has no meter for that target.
+    """
+    run.pair(agent, target)
+    profile = run.setup.profile_of(agent)
+    rows = run.meters
+    rows = rows[(rows.agent == agent) & (rows.target == target)]
+    if profile.meter is None or len(rows) == 0:
+        rule = f"{agent} has no meter for {target}"
+        fix = "give its profile a meter, and let it notice that team"
+        raise InputError.of("meter", "", "", rule, fix)
+    title = run.info["title"] or run.info["scenario"]
+    figure, ax = new_figure(f"{title}   ·   {agent}'s meter for {target}")
+    ax.set_position((0.105, 0.42, 0.785, 0.45))
+    below = figure.add_axes((0.105, 0.085, 0.785, 0.27))
+    t, value = rows.t.to_numpy(), rows.value.to_numpy()
+    (line,) = ax.plot(t, value, color=INK, lw=1.8, zorder=4)
+    dt = run.setup.clock.dt
+    image = below.imshow(
+        np.stack([rows[f"{name}_factor"].to_numpy() for name in FACTORS]),
+        aspect="auto",
+        interpolation="nearest",
+        cmap="cividis",
+        norm=Normalize(0.0, 1.5),
+        extent=(t[0] - dt / 2, t[-1] + dt / 2, len(FACTORS) - 0.5, -0.5),
+    )
+    artists = MeterArtists(ax, image, line)
+    filled_by = rows.cone.astype(object).where(rows.cone.notna(), "").to_numpy()
+    state = rows.state.astype(str).to_numpy()
+    handles = []
+    looks = [
+        *(
+            (name, *CONE_LOOK[n % len(CONE_LOOK)], f"filled by the {name} cone")
+            for n, name in enumerate(profile.cones)
+        ),
+        *((name, colour, hatch, words) for name, (colour, hatch, words) in STATE_LOOK.items()),
+    ]
+    for name, colour, hatch, words in looks:
+        where = (state == name) | (filled_by == name)
+        where[:-1] |= where[1:]  # from the tick before on, so that stretches meet
+        area = ax.fill_between(
+            t, value, where=where, facecolor=colour, edgecolor="white", hatch=hatch, lw=0, zorder=2
+        )
+        artists.areas[name] = area
+        handles.append(Patch(facecolor=colour, edgecolor="white", hatch=hatch, label=words))
+    for name, limit in profile.meter.thresholds.items():
+        artists.thresholds[name] = ax.axhline(
+            limit, color=VERMILION, lw=1.1, ls=(0, (5, 3)), zorder=3
+        )
+        ax.text(
+            1.008,
+            limit,
+            f"{name} {limit:g}",
+            transform=ax.get_yaxis_transform(),
+            va="center",
+            color=VERMILION,
+            fontsize=9.5,
+        )
+    ax.set_ylim(0, 1.03)
+    ax.set_ylabel("meter, 0 to 1", color=INK)
+    ax.legend(
+        handles=handles,
+        loc="lower left",
+        bbox_to_anchor=(0, 1.01),
+        ncols=5,
+        frameon=False,
+        fontsize=9,
+        borderaxespad=0.1,
+    )
+    ax.grid(axis="x", color="#dddddd", lw=0.6)
+    for axes in (ax, below):
+        axes.set_xlim(t[0], t[-1])
+        axes.tick_params(colors=INK)
+        for spine in axes.spines.values():
+            spine.set_color(FAINT)
+    ax.tick_params(labelbottom=False)
+    below.set_facecolor("#ffffff")
+    below.set_yticks(range(len(FACTORS)), FACTORS, fontsize=9.5)
+    below.set_xlabel("time, s", color=INK)
+    bar = figure.colorbar(image, cax=figure.add_axes((0.905, 0.085, 0.014, 0.27)), extend="max")
+    bar.set_label("factor (1: neutral; blank: not in view)", fontsize=8.5, color=INK)
+    bar.ax.tick_params(colors=INK, labelsize=8.5)
+    return artists

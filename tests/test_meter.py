@@ -1,0 +1,175 @@
+"""The meter against closed forms, at any length of a tick."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import numpy as np
+import pytest
+import samples
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import snelk
+
+METER = "profiles.watcher.meter"
+
+
+def run_of(folder: Path, track: str, meter: dict[str, object], **changes: object) -> snelk.Run:
+    path = samples.write_sample(folder, track=track)
+    return snelk.run(
+        path, changes={METER: meter, **{k.replace("__", "."): v for k, v in changes.items()}}
+    )
+
+
+def values(run: snelk.Run) -> dict[float, float]:
+    return dict(zip(run.meters.t, run.meters.value, strict=True))
+
+
+IN_AND_OUT = samples.track_of((0, 5, 0), (4.0, 5, 0))
+
+
+@given(
+    dt=st.floats(0.01, 0.7),
+    fill=st.floats(0.3, 6.0),
+    drain=st.floats(0.3, 6.0),
+    hold=st.floats(0.0, 2.0),
+)
+@settings(max_examples=60, deadline=None)
+def test_times_match_the_closed_form_to_within_a_tick(
+    tmp_path_factory: pytest.TempPathFactory, dt: float, fill: float, drain: float, hold: float
+) -> None:
+    meter = {"fill_time": fill, "drain_time": drain, "hold": hold}
+    folder = tmp_path_factory.mktemp("meter")
+    run = run_of(folder, IN_AND_OUT, meter, clock__dt=dt, clock__end=16.0)
+    found = values(run)
+    last_seen = max(t for t in found if t <= 4.0 + 1e-9)
+    for t, value in found.items():
+        full = min((t + dt) / fill, 1.0) if t <= last_seen else min((last_seen + dt) / fill, 1.0)
+        drained = max(t - last_seen - hold, 0.0) / drain
+        assert value == pytest.approx(max(full - drained, 0.0), abs=1e-6)
+        # The true answer, which knows no ticks, is never off by more than one tick's worth.
+        true = max(min(min(t, 4.0) / fill, 1.0) - max(t - 4.0 - hold, 0.0) / drain, 0.0)
+        assert abs(value - true) <= dt / fill + dt / drain + 1e-6
+        assert 0.0 <= value <= 1.0
+
+
+curve = st.lists(
+    st.tuples(st.floats(0, 2).map(lambda x: round(x, 3)), st.floats(0, 3)), min_size=1, max_size=6, unique_by=lambda p: p[0]
+).map(sorted)  # fmt: skip
+
+
+@given(
+    distance=curve,
+    angle=curve,
+    light=curve,
+    motion=curve,
+    ambient=st.floats(0, 1),
+    crouched=st.booleans(),
+)
+@settings(max_examples=60, deadline=None)
+def test_the_rate_is_the_product_of_the_factors_and_curves_are_linear(
+    tmp_path_factory: pytest.TempPathFactory,
+    distance: list[tuple[float, float]],
+    angle: list[tuple[float, float]],
+    light: list[tuple[float, float]],
+    motion: list[tuple[float, float]],
+    ambient: float,
+    crouched: bool,
+) -> None:
+    curves = {"distance": distance, "angle": angle, "light": light, "motion": motion}
+    meter = {
+        "fill_time": 2.0,
+        "crouched": 0.4,
+        **{k: [list(p) for p in c] for k, c in curves.items()},
+    }
+    posture = "crouched" if crouched else "standing"
+    track = samples.track_of((0, 2, 1), (5, 7, 2), extra=f",{posture}")
+    folder = tmp_path_factory.mktemp("curves")
+    run = run_of(folder, track, meter, light=ambient, profiles__watcher__cones__front__weight=1.7)
+    speed = math.hypot(5, 1) / 5
+    for sight, row in zip(run.sight.itertuples(), run.meters.itertuples(), strict=True):
+        x = {
+            "distance": sight.distance / 10.0,
+            "angle": sight.off_deg / 45.0,
+            "light": ambient,
+            "motion": 0.0 if row.t == 0 else speed,
+        }
+        expected = 0.4 * 1.7 if crouched else 1.7
+        for name, points in curves.items():
+            factor = np.interp(x[name], *np.array(points).T)
+            assert getattr(row, f"{name}_factor") == pytest.approx(factor, abs=1e-9)
+            expected *= factor
+        assert row.rate == pytest.approx(expected * sight.exposure, abs=1e-9)
+
+
+def test_within_at_once_it_is_full_at_once_but_only_in_view(tmp_path: Path) -> None:
+    track = samples.track_of((0, 5, 0), (2, 3, 0), (3, 3, 0))
+    meter = {"fill_time": 100.0, "at_once": 3.0}
+    assert values(run_of(tmp_path, track, meter))[1.5] < 0.1
+    assert values(run_of(tmp_path, track, meter))[2.0] == 1.0
+    behind = samples.track_of((0, -2, 0), (1, -2, 0))
+    assert set(values(run_of(tmp_path, behind, meter)).values()) == {0.0}
+
+
+def test_the_best_cone_fills(tmp_path: Path) -> None:
+    cones = {
+        "front": {"fov_whole": 90, "range": 10.0},
+        "all": {"fov_whole": 360, "range": 10.0, "weight": 0.3},
+    }
+    track = samples.track_of((0, 5, 0), (1, 5, 0), (1.5, -5, 0), (3, -5, 0))
+    run = run_of(tmp_path, track, {"fill_time": 1.0}, profiles__watcher__cones=cones)
+    rates = dict(zip(run.meters.t, zip(run.meters.cone, run.meters.rate, strict=True), strict=True))
+    assert rates[0.5] == ("front", 1.0)
+    assert rates[2.0] == ("all", 0.3)
+
+
+def test_thresholds_are_events_up_and_down(tmp_path: Path) -> None:
+    meter = {
+        "fill_time": 2.0,
+        "drain_time": 2.0,
+        "hold": 0.0,
+        "thresholds": {"wary": 0.5, "sure": 1.0},
+    }
+    run = run_of(tmp_path, IN_AND_OUT, meter, clock__end=8.0)
+    crossings = run.events[run.events.kind.isin(["rose", "fell"])]
+    assert list(zip(crossings.t, crossings.kind, crossings.threshold, strict=True)) == [
+        (0.5, "rose", "wary"), (1.5, "rose", "sure"), (4.5, "fell", "sure"), (5.5, "fell", "wary"),
+    ]  # fmt: skip
+    assert crossings.text.iloc[0] == "guard rose to wary of guest (meter 0.50)"
+
+
+def test_why_so_slow_names_the_costliest_factor_and_the_time_to_full(tmp_path: Path) -> None:
+    meter = {"fill_time": 2.0, "distance": [[0, 1], [1, 0.5]], "crouched": 0.25}
+    track = samples.track_of((0, 5, 0), (8.0, 5, 0), extra=",crouched")
+    run = run_of(tmp_path, track, meter)
+    found = run.why("guard", "guest", at=1.0).meter
+    assert found is not None
+    assert (found.costs_most, found.state) == ("posture", "filling")
+    assert found.factors["posture"] == 0.25
+    assert found.rate == pytest.approx(found.factors["distance"] * 0.25)
+    assert found.to_full == pytest.approx((1 - found.value) * 2.0 / found.rate)
+    # And it is full when it said it would be.
+    later = 1.0 + found.to_full
+    assert values(run_of(tmp_path, samples.track_of((0, 5, 0), (later + 1, 5, 0), extra=",crouched"), meter))[
+        math.ceil(later * 2) / 2
+    ] == 1.0  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("meter", "line"),
+    [
+        ({"fill_time": 0}, "fill_time: must be above 0 s (given: 0)"),
+        ({}, "fill_time: is missing; add it"),
+        ({"fill_time": 1, "angel": []}, 'angel: no such key (given: []); did you mean "angle"?'),
+        ({"fill_time": 1, "angle": [[0, 1], [0, 2]]}, "angle: x must rise from point to point (given: [[0, 1], [0, 2]])"),
+        ({"fill_time": 1, "angle": []}, "angle: must be 1 to 32 points [x, factor] (given: [])"),
+        ({"fill_time": 1, "light": [[0, -1]]}, "light: x must be 0 or more, and factors 0 to 100 (given: [[0, -1]])"),
+        ({"fill_time": 1, "thresholds": {"wary": 1.5}}, "thresholds.wary: must be at most 1 (given: 1.5)"),
+    ],
+)  # fmt: skip
+def test_mistakes_in_meters(tmp_path: Path, meter: dict[str, object], line: str) -> None:
+    with pytest.raises(snelk.InputError) as caught:
+        run_of(tmp_path, IN_AND_OUT, meter)
+    assert str(caught.value) == f"changes: {METER}.{line}"
