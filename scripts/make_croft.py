@@ -58,7 +58,7 @@ def level() -> dict[str, Any]:
         feature("wall", "hay-1", "Polygon", box(30.6, 21.4, 2.0, 1.3, 20), top=1.2),
         feature("wall", "hay-2", "Polygon", box(35.0, 27.4, 2.0, 1.3, -35), top=1.2),
         feature("wall", "hay-3", "Polygon", box(34.6, 21.6, 2.2, 1.4, 75), top=1.2),
-        feature("wall", "hay-4", "Polygon", box(43.6, 25.4, 2.0, 1.3, 10), top=1.2),
+        feature("wall", "hay-4", "Polygon", box(46.6, 26.4, 2.0, 1.3, 10), top=1.2),
     ]
     trees = [(9, 7.5), (15.5, 5.2), (21, 8.2), (33, 6.4), (39.5, 8.4), (46, 5.6)]
     for number, (x, y) in enumerate(trees, start=1):

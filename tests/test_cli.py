@@ -154,6 +154,7 @@ def test_check_shows_whole_angles_and_warns(demo: tuple[Path, str]) -> None:
     change = "profiles.goose.cones.wide.hold_range=1"
     text = command("check", "croft/night.toml", "--set", change, "--json", cwd=folder)
     assert [w["name"] for w in json.loads(text)["warnings"]] == ["hold-below-gain"]
+    command("check", "croft/night.toml", "--set", change, "--strict", cwd=folder, code=1)
 
 
 def test_schema_can_be_printed_and_written(tmp_path: Path) -> None:

@@ -254,21 +254,6 @@ def test_schemas_accept_what_snelk_accepts_and_refuse_a_typo(folder: Path) -> No
             jsonschema.validate(document, found)
 
 
-def test_check_warns_of_what_is_surely_not_meant(tmp_path: Path) -> None:
-    track = samples.track_of((0, 1, 1), (1, 2, 2)) + "0,gest,1,1,0\n"
-    path = samples.write_sample(tmp_path, track=track)
-    assert [f.name for f in snelk.check(snelk.load(path))] == ["track-without-character"]
-    for changes, name in (
-        ({"profiles.watcher.notices": ["vistors"]}, "notices-nobody"),
-        ({"profiles.watcher.notices": ["visitors", "vistors"]}, "unknown-team"),
-        ({"profiles.watcher.cones": {}}, "agent-without-senses"),
-        ({f"{CONE}.hold_range": 9}, "hold-below-gain"),
-        ({f"{CONE}.hold_fov_whole": 80}, "hold-below-gain"),
-    ):
-        names = [f.name for f in snelk.check(snelk.load(path, changes=changes))]
-        assert names == ["track-without-character", name]
-
-
 def test_nearest_names() -> None:
     assert nearest("hold", ["hold_range", "fov_whole"]) == 'did you mean "hold_range"?'
     assert nearest("x", [f"name-{n:02}" for n in range(15)]).endswith("name-11 and 3 more")

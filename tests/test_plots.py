@@ -88,6 +88,9 @@ def test_an_axis_of_ones_own_is_drawn_on(night: snelk.Run) -> None:
 def test_timeline_has_a_lane_per_pair_and_a_band_per_stretch(night: snelk.Run) -> None:
     drawn = snelk.plot_timeline(night)
     assert drawn.lanes == tuple((agent, "fox") for agent in night.agents)
+    gander = night.meters[night.meters.agent == "gander"]
+    height = drawn.meters["gander", "fox"].get_ydata()
+    np.testing.assert_allclose(height, 1 + 0.62 * (0.5 - gander.value))
     for agent, target in drawn.lanes:
         bands = drawn.bands[agent, target]
         assert [span for span, _ in bands] == night.spans(agent, target)

@@ -95,7 +95,14 @@ def new(
     screen.print(f"\nNext\n  {command('snelk', 'run', folder / 'scenario.toml')}")
 
 
-def check(scenario: ScenarioFile, changes: Changes = None, as_json: Json = False) -> None:
+def check(
+    scenario: ScenarioFile,
+    changes: Changes = None,
+    strict: Annotated[
+        bool, typer.Option("--strict", help="Exit with 1 if there are warnings.")
+    ] = False,
+    as_json: Json = False,
+) -> None:
     """Look a scenario over for mistakes before it is run."""
     from snelk.tuning.check import check as look_over
 
@@ -111,6 +118,8 @@ def check(scenario: ScenarioFile, changes: Changes = None, as_json: Json = False
                 "agents": list(loaded.setup.agents),
             }
         )
+        if strict and findings:
+            raise typer.Exit(1)
         return
     screen = console()
     setup, level = loaded.setup, loaded.level
@@ -163,8 +172,12 @@ def check(scenario: ScenarioFile, changes: Changes = None, as_json: Json = False
     screen.print()
     for finding in findings:
         screen.print(wrap(str(finding), indent=9, first="warning:"))
+    for name, why in setup.silence.items():
+        screen.print(wrap(f"{name}: {why}", indent=9, first="silent:"))
     count = "nothing to warn of" if not findings else f"warnings: {len(findings)}"
     screen.print(f"No errors; {count}.\n\nNext\n  {command('snelk', 'run', scenario)}")
+    if strict and findings:
+        raise typer.Exit(1)
 
 
 def run(

@@ -227,6 +227,9 @@ class Setup(ProfilesFile):
     )
     seed: Annotated[int, _unit("", ge=0, lt=2**63)] = 0
     clock: Clock = Clock()
+    silence: dict[Name, Annotated[str, Field(min_length=1)]] = Field(
+        default={}, description="Warnings of `snelk check` to leave out, each with the reason why."
+    )
     cast: dict[Name, Member] = {}
 
     def body_of(self, name: str) -> Body:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+from matplotlib import patheffects
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch, Rectangle
 
@@ -17,6 +18,9 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from snelk.runs.run import Run
+
+METER_HEIGHT = 0.62
+"""Height of a full meter, in lanes."""
 
 LANE = 0.42
 """Least height of a lane, inches; more lanes than fit make the figure taller."""
@@ -31,12 +35,14 @@ class TimelineArtists:
         lanes: The pairs of agent and target, from the top.
         bands: Per pair: each stretch and its rectangle.
         marks: Per pair: times at which the agent saw and lost the target, s.
+        meters: Per pair with a meter: its line, from the foot of the lane's band to its top.
     """
 
     axes: Axes
     lanes: tuple[tuple[str, str], ...]
     bands: dict[tuple[str, str], list[tuple[Span, Rectangle]]] = field(default_factory=dict)
     marks: dict[tuple[str, str], tuple[list[float], list[float]]] = field(default_factory=dict)
+    meters: dict[tuple[str, str], Line2D] = field(default_factory=dict)
 
 
 def plot_timeline(
@@ -121,6 +127,13 @@ def plot_timeline(
             clip_on=False,
         )
         artists.marks[agent, target] = (saw, lost)
+        meter = run.meters
+        meter = meter[(meter.agent == agent) & (meter.target == target)]
+        if len(meter):
+            height = row + METER_HEIGHT * (0.5 - meter.value)
+            halo = [patheffects.withStroke(linewidth=3.0, foreground="white", alpha=0.9)]
+            (line,) = ax.plot(meter.t, height, color=INK, lw=1.3, path_effects=halo, zorder=3)
+            artists.meters[agent, target] = line
     ax.set_xlim(first, last)
     ax.set_ylim(len(lanes) - 0.5, -0.5)
     ax.set_yticks(range(len(lanes)), [f"{a} → {b}" for a, b in lanes], fontsize=10)
@@ -135,7 +148,8 @@ def plot_timeline(
     for side, spine in ax.spines.items():
         spine.set_visible(side == "bottom")
         spine.set_color(FAINT)
-    _legend(ax, {span.reason for spans in artists.bands.values() for span, _ in spans})
+    reasons = {span.reason for spans in artists.bands.values() for span, _ in spans}
+    _legend(ax, reasons, meters=bool(artists.meters))
     return artists
 
 
@@ -172,8 +186,8 @@ def _band(ax: Axes, row: int, span: Span, whole: float) -> Rectangle:
     return band
 
 
-def _legend(ax: Axes, reasons: set[str]) -> None:
-    notes = {"in_view": " (by which cone)", "line_of_sight": " (by which wall)"}
+def _legend(ax: Axes, reasons: set[str], *, meters: bool) -> None:
+    notes = {"in_view": " (cone)", "line_of_sight": " (by wall)"}
     handles: list[Patch | Line2D] = [
         Patch(
             facecolor=REASON_STYLES[key].band,
@@ -188,6 +202,8 @@ def _legend(ax: Axes, reasons: set[str]) -> None:
         Line2D([], [], marker="v", ls="none", color=INK, label="saw"),
         Line2D([], [], marker="^", ls="none", mfc="white", mec=INK, label="lost"),
     ]
+    if meters:
+        handles.append(Line2D([], [], color=INK, lw=1.3, label="meter"))
     ax.legend(
         handles=handles,
         loc="lower left",
@@ -196,6 +212,6 @@ def _legend(ax: Axes, reasons: set[str]) -> None:
         fontsize=8.8,
         frameon=False,
         borderaxespad=0.1,
-        columnspacing=1.5,
-        handlelength=2.2,
+        columnspacing=1.2,
+        handlelength=1.9,
     )

@@ -1,0 +1,125 @@
+"""Every kind of warning: a scenario that triggers it, and the same one mended."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+
+import pytest
+import samples
+
+import snelk
+from snelk.tuning.check import KINDS
+
+CONE = "profiles.watcher.cones.front"
+METER = "profiles.watcher.meter"
+SECOND = {"fov_whole": 60, "range": 8.0, "hold_fov_whole": 90, "hold_range": 9.0}
+
+
+def names(path: Path, changes: dict[str, object] | None = None) -> list[str]:
+    return [finding.name for finding in snelk.check(snelk.load(path, changes=changes))]
+
+
+@pytest.mark.parametrize(
+    ("kind", "wrong", "mended"),
+    [
+        ("agent-without-senses", {"profiles.watcher.cones": {}}, {}),
+        ("unknown-team", {"profiles.watcher.notices": ["visitors", "vistors"]}, {}),
+        ("hold-below-gain", {f"{CONE}.hold_range": 9}, {f"{CONE}.hold_range": 10}),
+        ("hold-below-gain", {f"{CONE}.hold_fov_whole": 80}, {f"{CONE}.hold_fov_whole": 90}),
+        ("half-angle", {f"{CONE}.fov_whole": 60}, {f"{CONE}.fov_whole": 70}),
+        ("cone-inside-another", {"profiles.watcher.cones.far": SECOND}, {"profiles.watcher.cones.far": SECOND | {"range": 10.5, "hold_range": 12}}),
+        ("cone-inside-another", {"profiles.watcher.cones.far": SECOND}, {"profiles.watcher.cones.far": SECOND | {"weight": 2.0}}),
+        ("too-dark", {"light": 0.3, f"{CONE}.min_light": 0.4}, {"light": 0.3, f"{CONE}.min_light": 0.3}),
+        ("too-dark", {"light": 0.3, f"{CONE}.min_light": 0.4}, {"light": 0.3, f"{CONE}.min_light": 0.4, "cast.guard.lamp": {"light": 0.2, "reach": 5}}),
+        ("at-once-beyond-range", {METER: {"fill_time": 1, "at_once": 12.5}}, {METER: {"fill_time": 1, "at_once": 12}}),
+        ("threshold-out-of-reach", {METER: {"fill_time": 10, "thresholds": {"sure": 1}}}, {METER: {"fill_time": 1, "thresholds": {"sure": 1}}}),
+        ("threshold-out-of-reach", {METER: {"fill_time": 1, "light": [[0, 0]], "thresholds": {"sure": 1}}}, {METER: {"fill_time": 1, "light": [[0, 0], [1, 1]], "thresholds": {"sure": 1}}}),
+        ("looks-too-seldom", {METER: {"fill_time": 1, "hold": 0.5}, "profiles.watcher.look_every": 1}, {METER: {"fill_time": 1, "hold": 0.5}, "profiles.watcher.look_every": 0.5}),
+    ],
+)  # fmt: skip
+def test_findings_that_numbers_trigger(
+    tmp_path: Path, kind: str, wrong: dict[str, object], mended: dict[str, object]
+) -> None:
+    path = samples.write_sample(tmp_path, track=samples.track_of((0, 1, 1), (2, 2, 2)))
+    assert names(path, wrong) == [kind]
+    assert names(path, mended) == []
+
+
+HOUSE = [(4, -2), (8, -2), (8, 2), (4, 2), (4, -2)]
+
+
+@pytest.mark.parametrize(
+    ("kind", "track", "mended"),
+    [
+        ("starts-inside-wall", [(0, 6, 0), (1, 6, 0.5)], [(0, 3, 0), (1, 3, 1)]),
+        ("track-through-wall", [(0, 3, 0), (1, 9, 0)], [(0, 3, 0), (1, 3, 5), (2, 9, 5)]),
+        ("impossible-speed", [(0, 3, 0), (1, 3, 16)], [(0, 3, 0), (1, 3, 15)]),
+        ("track-without-character", [(0, 3, 0), (1, 3, 1)], None),
+    ],
+)
+def test_findings_that_tracks_trigger(
+    tmp_path: Path,
+    kind: str,
+    track: list[tuple[float, float, float]],
+    mended: list[tuple[float, float, float]] | None,
+) -> None:
+    level = samples.wall_feature("house", HOUSE, top=5.0)
+    level = (
+        level.replace('"LineString"', '"Polygon"').replace(
+            '"coordinates": [[', '"coordinates": [[['
+        )[:-4]
+        + "]}}]}"
+    )
+    assert len(json.loads(level)["features"]) == 1
+    extra = "0,gest,1,1,0\n" if mended is None else ""
+    path = samples.write_sample(tmp_path, track=samples.track_of(*track) + extra, level=level)
+    assert names(path) == [kind]
+    good = samples.track_of(*(mended or track))
+    assert names(samples.write_sample(tmp_path, track=good, level=level)) == []
+
+
+def test_low_walls_can_be_climbed(tmp_path: Path) -> None:
+    track = samples.track_of((0, 3, 0), (1, 9, 0))
+    for top, expected in ((3.9, []), (4.1, ["track-through-wall"])):
+        level = samples.wall_feature("fence", HOUSE[3:], top=top)
+        path = samples.write_sample(tmp_path, track=track, level=level)
+        assert names(path) == expected
+
+
+def test_findings_about_teams(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, track=samples.track_of((0, 1, 1), (2, 2, 2)))
+    assert names(path, {"cast.guest.team": "strangers"}) == [
+        "notices-nobody",
+        "unknown-team",
+        "never-noticed",
+    ]
+    silence = {
+        "silence": {
+            "unknown-team": "to come",
+            "never-noticed": "scenery",
+            "notices-nobody": "asleep",
+        }
+    }
+    assert names(path, {"cast.guest.team": "strangers", **silence}) == []
+    with pytest.raises(
+        snelk.InputError,
+        match=r"silence\.unknown-teem: no such kind of finding; did you mean",
+    ):
+        names(path, {"silence": {"unknown-teem": "a slip"}})
+
+
+def test_every_kind_is_tested_and_documented() -> None:
+    text = Path(__file__).read_text(encoding="utf-8")
+    documents = (Path(__file__).parents[1] / "docs" / "files.md").read_text(encoding="utf-8")
+    for kind in KINDS:
+        assert re.search(f'"{kind}"', text), kind
+        assert f"| `{kind}` |" in documents
+
+
+@pytest.mark.parametrize(
+    "path", [snelk.croft() / "night.toml", snelk.croft().parent / "starter" / "scenario.toml"]
+)
+def test_what_snelk_brings_is_clean(path: Path) -> None:
+    assert names(path) == []
