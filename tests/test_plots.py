@@ -130,6 +130,27 @@ def test_map_draws_the_light_of_lamps(night: snelk.Run) -> None:
     assert "farmer" not in snelk.plot_map(night, at=5.0).lamps
 
 
+def test_names_with_markup_are_shown_as_they_are(tmp_path: Path) -> None:
+    name = r"$\frac{a}/[b]<i>"
+    path = samples.write_sample(
+        tmp_path,
+        guest=f"at = [5, 0]\n[cast.'{name}']\nteam = 'home'\nprofile = 'watcher'\nat = [0, 1]",
+    )
+    path.write_text(f"title = '{name}'\n" + path.read_text())
+    meter = {"fill_time": 1.0, "thresholds": {name: 0.5}}
+    cones = {name: {"fov_whole": 90, "range": 9.0}}
+    run = snelk.run(
+        path, changes={"profiles.watcher.meter": meter, "profiles.watcher.cones": cones}
+    )
+    for drawn in (
+        snelk.plot_map(run, at=0.0),
+        snelk.plot_timeline(run),
+        snelk.plot_meter(run, name, "guest"),
+    ):
+        save_figure(drawn.axes, tmp_path / "figure.png")
+    assert name in [text.get_text() for text in snelk.plot_map(run, at=0.0).axes.texts]
+
+
 def test_many_lanes_make_the_figure_taller(tmp_path: Path) -> None:
     extra = "\n".join(
         f'[cast.guard-{n}]\nteam = "home"\nprofile = "watcher"\nat = [{n}, 1]' for n in range(30)

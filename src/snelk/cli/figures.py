@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from snelk.cli.output import console
+from snelk.cli.output import console, file_name
 from snelk.cli.questions import From, RunFolder, To
 
 Out = Annotated[
@@ -42,7 +42,7 @@ def plot_map(
     from snelk.runs.run import open_run
 
     artists = draw(open_run(run), at=at, agents=agent, around=around, radius=radius)
-    near = f"-{around}" if around else ""
+    near = f"-{file_name(around)}" if around else ""
     path = out if out is not None else run.with_name(f"{run.name}-map-{at:.2f}s{near}.png")
     console().print(f"Written to {save_figure(artists.axes, path)}")
 
@@ -59,7 +59,11 @@ def plot_meter(
     from snelk.runs.run import open_run
 
     artists = draw(open_run(run), agent, target)
-    path = out if out is not None else run.with_name(f"{run.name}-meter-{agent}-{target}.png")
+    path = (
+        out
+        if out is not None
+        else run.with_name(f"{run.name}-meter-{file_name(agent)}-{file_name(target)}.png")
+    )
     console().print(f"Written to {save_figure(artists.axes, path)}")
 
 

@@ -68,8 +68,13 @@ def seconds(value: float | None) -> str:
     return "–" if value is None or math.isnan(value) else f"{value:.2f} s"
 
 
+def file_name(name: str) -> str:
+    """A character's name as part of a file name."""
+    return "".join(letter if letter.isalnum() or letter in "-_" else "_" for letter in name)
+
+
 def summary(run: Run) -> list[dict[str, Any]]:
-    """Per agent and target it notices: first seen, time in view, times seen."""
+    """Per agent and target it notices: first seen, time in view, times seen, highest meter."""
     rows = []
     for agent in run.agents:
         notices = run.setup.profiles[run.setup.cast[agent].profile or ""].notices
@@ -81,6 +86,8 @@ def summary(run: Run) -> list[dict[str, Any]]:
             saw = events[
                 (events.agent == agent) & (events.target == target) & (events.kind == "saw")
             ]
+            meter = run.meters
+            meter = meter[(meter.agent == agent) & (meter.target == target)]
             rows.append(
                 {
                     "agent": agent,
@@ -88,6 +95,7 @@ def summary(run: Run) -> list[dict[str, Any]]:
                     "first_seen": float(saw.t.iloc[0]) if len(saw) else None,
                     "in_view": sum(span.end - span.start for span in spans),
                     "times": len(saw),
+                    "highest_meter": float(meter.value.max()) if len(meter) else None,
                     "nearest": min(
                         (span.nearest for span in spans if span.nearest is not None), default=None
                     ),

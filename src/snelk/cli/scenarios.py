@@ -284,11 +284,12 @@ def _say_run(done: Run, place: Path) -> None:
             seconds(row["in_view"]),
             str(row["times"]),
             "–" if row["nearest"] is None else f"{row['nearest']:.1f} m",
+            "–" if row["highest_meter"] is None else f"{row['highest_meter']:.2f}",
         ]
         for row in summary(done)
     ]
     if rows:
-        head = ["agent", "target", " first saw", " in view", " times", " nearest"]
+        head = ["agent", "target", " first saw", " in view", " times", " nearest", " meter up to"]
         screen.print("\n" + "\n".join(table(head, rows)))
     counts: dict[str, Any] = done.info["rows"]
     screen.print(

@@ -66,7 +66,7 @@ class Labels:
         is no room a label that is not `needed` is left out.
         """
         label = self.axes.annotate(
-            text, (x, y), xytext=(0.0, gap), textcoords="offset points", **style
+            text, (x, y), xytext=(0.0, gap), textcoords="offset points", parse_math=False, **style
         )
         extent = label.get_window_extent(self._renderer)
         width, height = extent.width + 2.0, extent.height + 2.0

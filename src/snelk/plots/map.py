@@ -270,7 +270,8 @@ def _draw_rays(
 ) -> None:
     for agent in agents:
         for target in poses:
-            if target == agent or agent not in poses:
+            noticed = run.setup.cast[target].team in run.setup.profile_of(agent).notices
+            if target == agent or agent not in poses or not noticed:
                 continue
             answer = run.why(agent, target, at=t)
             reason = _reason(answer)

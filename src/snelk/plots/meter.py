@@ -87,13 +87,12 @@ def plot_meter(run: Run, agent: str, target: str) -> MeterArtists:
     handles = []
     looks = [
         *(
-            (name, *CONE_LOOK[n % len(CONE_LOOK)], f"filled by the {name} cone")
+            (filled_by == name, name, *CONE_LOOK[n % len(CONE_LOOK)], f"filled by the {name} cone")
             for n, name in enumerate(profile.cones)
         ),
-        *((name, colour, hatch, words) for name, (colour, hatch, words) in STATE_LOOK.items()),
+        *((state == name, name, *look) for name, look in STATE_LOOK.items()),
     ]
-    for name, colour, hatch, words in looks:
-        where = (state == name) | (filled_by == name)
+    for where, name, colour, hatch, words in looks:
         where[:-1] |= where[1:]  # from the tick before on, so that stretches meet
         area = ax.fill_between(
             t, value, where=where, facecolor=colour, edgecolor="white", hatch=hatch, lw=0, zorder=2
@@ -111,11 +110,12 @@ def plot_meter(run: Run, agent: str, target: str) -> MeterArtists:
             transform=ax.get_yaxis_transform(),
             va="center",
             color=VERMILION,
+            parse_math=False,
             fontsize=9.5,
         )
     ax.set_ylim(0, 1.03)
     ax.set_ylabel("meter, 0 to 1", color=INK)
-    ax.legend(
+    legend = ax.legend(
         handles=handles,
         loc="lower left",
         bbox_to_anchor=(0, 1.01),
@@ -124,6 +124,8 @@ def plot_meter(run: Run, agent: str, target: str) -> MeterArtists:
         fontsize=9,
         borderaxespad=0.1,
     )
+    for label in legend.get_texts():
+        label.set_parse_math(False)
     ax.grid(axis="x", color="#dddddd", lw=0.6)
     for axes in (ax, below):
         axes.set_xlim(t[0], t[-1])

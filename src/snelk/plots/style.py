@@ -63,7 +63,7 @@ def new_figure(title: str, *, size: tuple[float, float] = SIZE) -> tuple[Figure,
     axes.set_facecolor("#ffffff")
     figure.suptitle(
         title, x=0.012, y=0.985, ha="left", va="top", fontsize=13, color=INK, weight="bold"
-    )
+    ).set_parse_math(False)
     return figure, axes
 
 

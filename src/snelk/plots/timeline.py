@@ -140,6 +140,7 @@ def plot_timeline(
     for label, (agent, _) in zip(ax.get_yticklabels(), lanes, strict=True):
         label.set_color(colours[agent])
         label.set_fontweight("bold")
+        label.set_parse_math(False)
     ax.set_xlabel("time, s", color=INK)
     ax.tick_params(axis="x", colors=INK)
     ax.tick_params(axis="y", length=0)
@@ -176,6 +177,7 @@ def _band(ax: Axes, row: int, span: Span, whole: float) -> Rectangle:
             words,
             ha="center",
             va="center",
+            parse_math=False,
             fontsize=7.5,
             color="white" if span.reason == "in_view" else INK,
             bbox=None
