@@ -77,7 +77,9 @@ def _meter(run: Run, agent: str, target: str, at: float) -> MeterAnswer | None:
     costs_most = lowest if lowest and factors[lowest] < 1.0 else ""
     to_full = (1.0 - value) * meter.fill_time / rate if state == "filling" and rate > 0 else None
     text = f"{value:.2f}, {state.replace('_', ' ')}"
-    if state == "filling":
+    if state == "filling" and value >= 1.0:
+        text = f"{value:.2f}, full; it would fill at rate {rate:.2f}"
+    elif state == "filling":
         text += f" at rate {rate:.2f}"
         text += " and never full this way" if to_full is None else ""
         text += f": full in {to_full:.1f} s if nothing changes" if to_full else ""
