@@ -15,6 +15,9 @@ from snelk.runs.answers import Change, ConeAnswer, Gate
 from snelk.runs.moment import Moment
 from snelk.senses.sight import BODY_POINTS, EDGE, Sight
 
+CLEAR = 1e-6
+"""A value to try is at least this far beyond the limiting one, so that no rounding decides."""
+
 
 def changes_that_turn(
     moment: Moment, sight: Sight, cones: list[ConeAnswer], profile: str
@@ -62,7 +65,7 @@ def _awake_change(moment: Moment, cone: ConeAnswer, *, turn_on: bool) -> list[tu
         return []
     key = key_path(("cast", agent, "awake"))
     comparison, sign = (">=", "≥") if turn_on else ("<", "<")
-    value = rounded if turn_on or rounded < needs else rounded - 1e-4
+    value = rounded if turn_on or rounded < needs - CLEAR else rounded - 1e-4
     text = (
         f"{'seen' if turn_on else 'not seen'} if awake of {agent} {sign} {rounded:g} (is {now:g})"
     )
@@ -100,9 +103,9 @@ def _numeric_change(
     rounded = _safe(needs, up=comparison in (">=", ">"), digits=digits)
     step = 10.0**-digits
     value = rounded
-    if comparison == "<" and rounded >= needs:
+    if comparison == "<" and rounded > needs - CLEAR:
         value = round(rounded - step, digits)
-    elif comparison == ">" and rounded <= needs:
+    elif comparison == ">" and rounded < needs + CLEAR:
         value = round(rounded + step, digits)
     most = {"elevation": 90.0, "angle": 360.0, "light": 1.0, "line_of_sight": 1.0 - step}
     # Some limits cannot go as far as they would have to.
@@ -112,10 +115,10 @@ def _numeric_change(
     partner = _partner(gate.key, cone, value)
     word = "seen" if turn_on else "not seen"
     sign = {">=": "≥", "<=": "≤"}.get(comparison, comparison)
-    text = f"{word} if {gate.key} of the {place[-1]} cone {sign} {rounded:g}{unit} (is {now:g})"
+    text = f"{word} if {gate.key} of the {place[-1]} cone {sign} {rounded:.10g}{unit} (is {now:.10g})"
     text += f"; {'raise' if turn_on else 'lower'} {partner} with it" if partner else ""
     keys = [key, key_path((*place, partner))] if partner else [key]
-    settable = tuple(f"{each}={value:g}" for each in keys)
+    settable = tuple(f"{each}={value:.10g}" for each in keys)
     return [(size, Change(key, comparison, needs, now, text, settable))]
 
 

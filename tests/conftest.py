@@ -1,0 +1,13 @@
+"""Settings that all tests share."""
+
+from __future__ import annotations
+
+import os
+
+from hypothesis import settings
+
+# The same cases every time, so that a test does not fail for one and pass for another; new ones
+# are tried with SNELK_NEW_CASES=1.
+settings.register_profile("same", derandomize=True)
+settings.register_profile("new", derandomize=False)
+settings.load_profile("new" if os.environ.get("SNELK_NEW_CASES") else "same")
