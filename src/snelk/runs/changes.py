@@ -115,7 +115,9 @@ def _numeric_change(
     partner = _partner(gate.key, cone, value)
     word = "seen" if turn_on else "not seen"
     sign = {">=": "≥", "<=": "≤"}.get(comparison, comparison)
-    text = f"{word} if {gate.key} of the {place[-1]} cone {sign} {rounded:.10g}{unit} (is {now:.10g})"
+    text = (
+        f"{word} if {gate.key} of the {place[-1]} cone {sign} {rounded:.10g}{unit} (is {now:.10g})"
+    )
     text += f"; {'raise' if turn_on else 'lower'} {partner} with it" if partner else ""
     keys = [key, key_path((*place, partner))] if partner else [key]
     settable = tuple(f"{each}={value:.10g}" for each in keys)
