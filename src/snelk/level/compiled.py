@@ -2,7 +2,7 @@
 
 A compiled function allocates nothing: its caller hands in the arrays to fill. That lets the
 compiler leave out the counting of references to arrays, which otherwise costs more than the
-walk of a ray (twice the time, measured in benchmarks/line_of_sight.py). Floating point stays
+walk of a ray (twice the time: docs/reasons.md). Floating point stays
 strict, so that a number does not depend on how many others were computed beside it.
 """
 
