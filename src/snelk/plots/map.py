@@ -14,6 +14,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch, PathPatch
 from matplotlib.path import Path as Outline
 
+from snelk.config.models import POSTURES
 from snelk.errors import InputError, one_of
 from snelk.level.visible import visible_region
 from snelk.plots.ground import (
@@ -27,6 +28,7 @@ from snelk.plots.ground import (
 from snelk.plots.labels import Labels
 from snelk.plots.style import FAINT, INK, REASON_STYLES, agent_colours, new_figure
 from snelk.runs.spans import REASONS
+from snelk.senses.sight import GATES
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
@@ -167,8 +169,6 @@ def _height_looked_for(run: Run, agents: Sequence[str], poses: dict[str, Any]) -
 
 
 def _body_height(run: Run, name: str, pose: Any) -> float:
-    from snelk.config.models import POSTURES
-
     return run.setup.body_of(name).heights()[POSTURES.index(pose.posture)]
 
 
@@ -182,14 +182,16 @@ def _draw_cones(
 ) -> None:
     pose = poses[agent]
     eye = (pose.x, pose.y, pose.z + _body_height(run, agent, pose) * run.setup.body_of(agent).eyes)
-    profile = run.setup.profiles[run.setup.cast[agent].profile or ""]
-    for name, cone in profile.cones.items():
+    awake = run.setup.cast[agent].awake
+    if awake <= 0.0:
+        return
+    for name, cone in run.setup.profile_of(agent).cones.items():
         gain = visible_region(
             run.level,
             eye=eye,
             heading_deg=pose.heading_deg,
             fov_whole=cone.fov_whole,
-            range=cone.range,
+            range=cone.range * awake,
             height=pose.z + height,
         )
         hold = visible_region(
@@ -197,7 +199,7 @@ def _draw_cones(
             eye=eye,
             heading_deg=pose.heading_deg,
             fov_whole=cone.hold_fov_whole or cone.fov_whole,
-            range=cone.hold_range or cone.range,
+            range=(cone.hold_range or cone.range) * awake,
             height=pose.z + height,
         )
         ax = artists.axes
@@ -328,8 +330,6 @@ def _draw_rays(
 
 def _reason(answer: Answer) -> str:
     """The answer's reason as in `Span.reason`."""
-    from snelk.senses.sight import GATES
-
     if answer.in_view:
         return "in_view"
     return max((cone.result for cone in answer.cones), key=GATES.index, default="present")

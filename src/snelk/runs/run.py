@@ -19,7 +19,9 @@ from snelk.engine.replay import times_of
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
 from snelk.level.level import Level
+from snelk.runs.reasons import explain
 from snelk.runs.recorder import Recorder
+from snelk.runs.spans import Span, spans_of
 from snelk.runs.store import FORMAT, TABLES, read_info, read_table, write_run
 
 if TYPE_CHECKING:
@@ -27,7 +29,6 @@ if TYPE_CHECKING:
     import pyarrow as pa
 
     from snelk.runs.answers import Answer
-    from snelk.runs.spans import Span
 
 Progress = Callable[[int, int], None]
 """Told the ticks done and the ticks in all."""
@@ -167,16 +168,12 @@ class Run:
         >>> print(run.why("goose-1", "fox", at=46.0).headline)
         goose-1 has fox in view at 46.00 s (wide cone)
         """
-        from snelk.runs.reasons import explain
-
         return explain(self, agent, target, at=at)
 
     def spans(
         self, agent: str, target: str, *, start: float | None = None, end: float | None = None
     ) -> list[Span]:
         """The story of one agent and one target, in stretches of the same reason."""
-        from snelk.runs.spans import spans_of
-
         return spans_of(self, agent, target, start=start, end=end)
 
 
