@@ -39,26 +39,30 @@ def feature(kind: str, name: str, geometry: str, points: Any, **properties: Any)
 
 
 def level() -> dict[str, Any]:
+    stone = {"hear_through": 0.6}
+    boards = {"see_through": 0.6, "hear_through": 1.0}
+    hedge = {"see_through": 0.4, "hear_through": 0.9}
     features = [
-        feature("wall", "barn", "Polygon", box(14, 30.5, 14, 10), top=6.0),
-        feature("wall", "coop", "Polygon", box(38.5, 31, 5, 3.6), top=2.2),
-        feature("wall", "farmhouse", "Polygon", box(50, 39.5, 11, 6), top=5.0),
+        feature("wall", "barn", "Polygon", box(14, 30.5, 14, 10), top=6.0, hear_through=0.2),
+        feature("wall", "coop", "Polygon", box(38.5, 31, 5, 3.6), top=2.2, hear_through=0.6),
+        feature("wall", "farmhouse", "Polygon", box(50, 39.5, 11, 6), top=5.0, hear_through=0.2),
         feature(
             "wall",
             "kennel",
             "LineString",
             [(24.2, 28.2), (22.4, 28.2), (22.4, 26.6), (24.2, 26.6)],
             top=1.1,
+            hear_through=0.8,
         ),
-        feature("wall", "stone-wall-west", "LineString", [(3, 16), (14, 15.6), (26, 16)], top=0.9),
-        feature("wall", "stone-wall-east", "LineString", [(29, 16), (41, 15.7), (52, 16)], top=0.9),
-        feature("wall", "gate", "LineString", [(26, 16), (28.1, 17.8)], top=1.1, see_through=0.6),
-        feature("wall", "hedge-north", "Polygon", box(52, 29.5, 0.9, 14), top=1.7, see_through=0.4),
-        feature("wall", "hedge-south", "Polygon", box(52, 17.6, 0.9, 5), top=1.7, see_through=0.4),
-        feature("wall", "hay-1", "Polygon", box(30.6, 21.4, 2.0, 1.3, 20), top=1.2),
-        feature("wall", "hay-2", "Polygon", box(35.0, 27.4, 2.0, 1.3, -35), top=1.2),
-        feature("wall", "hay-3", "Polygon", box(34.6, 21.6, 2.2, 1.4, 75), top=1.2),
-        feature("wall", "hay-4", "Polygon", box(46.6, 26.4, 2.0, 1.3, 10), top=1.2),
+        feature("wall", "stone-wall-west", "LineString", [(3, 16), (14, 15.6), (26, 16)], top=0.9, **stone),
+        feature("wall", "stone-wall-east", "LineString", [(29, 16), (41, 15.7), (52, 16)], top=0.9, **stone),
+        feature("wall", "gate", "LineString", [(26, 16), (28.1, 17.8)], top=1.1, **boards),
+        feature("wall", "hedge-north", "Polygon", box(52, 29.5, 0.9, 14), top=1.7, **hedge),
+        feature("wall", "hedge-south", "Polygon", box(52, 17.6, 0.9, 5), top=1.7, **hedge),
+        feature("wall", "hay-1", "Polygon", box(30.6, 21.4, 2.0, 1.3, 20), top=1.2, hear_through=0.7),
+        feature("wall", "hay-2", "Polygon", box(35.0, 27.4, 2.0, 1.3, -35), top=1.2, hear_through=0.7),
+        feature("wall", "hay-3", "Polygon", box(34.6, 21.6, 2.2, 1.4, 75), top=1.2, hear_through=0.7),
+        feature("wall", "hay-4", "Polygon", box(46.6, 26.4, 2.0, 1.3, 10), top=1.2, hear_through=0.7),
     ]
     trees = [(9, 7.5), (15.5, 5.2), (21, 8.2), (33, 6.4), (39.5, 8.4), (46, 5.6)]
     for number, (x, y) in enumerate(trees, start=1):
@@ -67,15 +71,16 @@ def level() -> dict[str, Any]:
             for a in np.radians(np.arange(0, 361, 60))
         ]
         trunk[-1] = trunk[0]
-        features.append(feature("wall", f"tree-{number}", "Polygon", trunk, top=5.0))
+        features.append(feature("wall", f"tree-{number}", "Polygon", trunk, top=5.0, hear_through=0.9))
     yard = [(22, 17), (31, 17), (33, 25), (33, 34), (22, 34), (22, 17)]
     wind = [(1, 1), (58, 1), (58, 9.5), (1, 11), (1, 1)]
     straw = [(29, 18.5), (41, 18.5), (46, 23), (45.5, 28), (33, 28.5), (33, 25), (29, 18.5)]
     features += [
-        feature("zone", "gravel yard", "Polygon", yard),
-        feature("zone", "straw", "Polygon", straw),
-        feature("zone", "wind by the trees", "Polygon", wind),
+        feature("zone", "gravel yard", "Polygon", yard, ground="gravel"),
+        feature("zone", "straw", "Polygon", straw, ground="straw"),
+        feature("zone", "wind by the trees", "Polygon", wind, background=0.5),
         feature("zone", "lantern pool", "Point", (46.5, 35.2), radius=3.5, light=0.8),
+        feature("zone", "coop doorstep", "Point", (35.8, 31), radius=1.2),
         feature("spot", "coop-door-west", "Point", (35.8, 31)),
         feature("spot", "coop-door-east", "Point", (41.2, 31)),
         feature("spot", "kennel-mat", "Point", (23.6, 27.4)),
@@ -151,7 +156,9 @@ GEESE = {
         (0.0, 41.0, 21.6, "standing", "still"),
         (18.0, 40.0, 22.4, "standing", "still"),
         (38.0, 39.6, 23.6, "standing", "still"),
-        (60.0, 39.4, 24.6, "standing", "running"),
+        (57.0, 40.2, 24.8, "standing", "walking"),
+        (60.0, 42.2, 25.6, "standing", "still"),
+        (61.4, 42.4, 25.7, "standing", "running"),
         (64.0, 42.4, 27.6, "standing", "still"),
         (76.0, 42.6, 28.0, "standing", "still"),
     ],

@@ -43,7 +43,7 @@ CONE = "profiles.watcher.cones.front"
         ('body = "post"', 'body = "pots"', 'profiles.watcher.body: no such body (given: "pots"); did you mean "post"?'),
         ('body = "post"', 'like = "wacher"', 'profiles.watcher.like: no such profile (given: "wacher"); there are none to choose from'),
         ('body = "post"', 'like = "watcher"', "profiles.watcher.like: profiles inherit in a circle (given: watcher like watcher); cut it"),
-        ("[profiles.watcher]", "[profile.watcher]", 'profile: a file in use holds only the tables bodies and profiles (given: a table with watcher); did you mean "profiles"?'),
+        ("[profiles.watcher]", "[profile.watcher]", 'profile: a file in use holds only the tables bodies, profiles, noise_kinds, grounds (given: a table with watcher); did you mean "profiles"?'),
         ("standing = 2.0", "standing = 2.0.0", "is not valid TOML: Expected newline or end of document after a statement (at line 3, column 15)"),
     ],
 )  # fmt: skip

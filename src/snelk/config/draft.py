@@ -15,7 +15,7 @@ from snelk.errors import InputError, Problem, nearest
 Raw = dict[str, Any]
 Place = tuple[str | int, ...]
 
-SECTIONS = ("bodies", "profiles")
+SECTIONS = ("bodies", "profiles", "noise_kinds", "grounds")
 """The tables that a file in `use` may hold."""
 
 NAMED = (*SECTIONS, "cast")
@@ -59,7 +59,7 @@ class Draft:
     def _take_in(self, source: str, extra: Raw) -> Iterator[Problem]:
         for section, entries in extra.items():
             if section not in SECTIONS or not isinstance(entries, dict):
-                rule = "a file in use holds only the tables bodies and profiles"
+                rule = f"a file in use holds only the tables {', '.join(SECTIONS)}"
                 yield Problem(source, section, shown(entries), rule, nearest(section, SECTIONS))
                 continue
             own = self.raw.setdefault(section, {})
@@ -91,6 +91,9 @@ class Draft:
                 here = here.setdefault(part, {})
                 if not isinstance(here, dict):
                     raise InputError.of("changes", place, shown(here), "is a value, not a table")
+            if parts[0] == "grounds" and len(parts) == 2 and parts[1] not in here:
+                place, fix = key_path(parts), nearest(parts[1], here)
+                raise InputError.of("changes", place, "", "no such name", fix)
             here[parts[-1]] = value
             draft._origins[tuple(parts)] = "changes"
         return draft

@@ -13,6 +13,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 POSTURES = ("standing", "crouched", "prone")
 GAITS = ("still", "creeping", "walking", "running")
+SENSES = ("sight", "hearing", "touch", "zone")
 
 LONGEST = 100_000.0
 """Largest length accepted, m: beyond it a unit is surely wrong."""
@@ -79,6 +80,9 @@ class Cone(Model):
     min_exposure: Annotated[float, _unit("", ge=0, lt=1)] = Field(
         default=0.0, description="More than this share of the body must be in view, 0 to 1."
     )
+    notices: Names | None = Field(
+        default=None, description="The teams this cone cares about; the profile's if absent."
+    )
 
 
 CURVES = ("distance", "angle", "light", "motion")
@@ -99,6 +103,8 @@ Point = Annotated[tuple[float, float], Field(strict=False)]
 Curve = Annotated[tuple[Point, ...], Field(strict=False), AfterValidator(_rising)]
 Factor = Annotated[float, _unit("", ge=0, le=100)]
 Seconds = Annotated[float, _unit("s", ge=0, le=3600)]
+Reach = Annotated[float, _unit("m", ge=0, le=LONGEST)]
+Speed = Annotated[float, _unit("m/s", ge=0, le=1000)]
 
 
 class Meter(Model):
@@ -125,26 +131,107 @@ class Meter(Model):
     standing: Factor = Field(default=1.0, description="Factor while the target stands.")
     crouched: Factor = Field(default=1.0, description="Factor while it crouches.")
     prone: Factor = Field(default=1.0, description="Factor while it lies.")
+    noise_gain: Share = Field(
+        default=0.1, description="What a noise of strength 1 adds at once; others less."
+    )
+    zone_rate: Factor = Field(
+        default=1.0, description="Rate at which being in a zone of the zone sense fills it."
+    )
     thresholds: dict[Name, Annotated[float, _unit("", gt=0, le=1)]] = Field(
         default={}, description="Named values whose crossing is an event."
     )
 
 
+class Steps(Model):
+    """The footsteps of a kind of body: one noise a stride, by gait."""
+
+    stride: Length = Field(description="Distance walked from one footstep to the next, m.")
+    creeping: Reach = Field(description="How far a footstep carries while creeping, m.")
+    walking: Reach = Field(description="How far it carries while walking, m.")
+    running: Reach = Field(description="How far it carries while running, m.")
+    creep_below: Speed = Field(
+        default=0.8, description="Slower is creeping, where a track has no gait, m/s."
+    )
+    run_above: Speed = Field(
+        default=2.5, description="Faster is running, where a track has no gait, m/s."
+    )
+
+    def reaches(self) -> tuple[float, float, float, float]:
+        """How far a footstep carries in each gait, in the order of `GAITS`, m."""
+        return 0.0, self.creeping, self.walking, self.running
+
+
+def _body_points(
+    points: tuple[tuple[float, float], ...],
+) -> tuple[tuple[float, float], ...]:
+    if not 1 <= len(points) <= 16:
+        raise ValueError("must be 1 to 16 points [height, weight]")
+    if any(not 0 <= height <= 1 or not 0 <= weight <= 1000 for height, weight in points):
+        raise ValueError("heights must be shares from 0 to 1, and weights 0 to 1000")
+    if sum(weight for _, weight in points) <= 0:
+        raise ValueError("weights must not all be 0")
+    return points
+
+
+BodyPoints = Annotated[tuple[Point, ...], Field(strict=False), AfterValidator(_body_points)]
+
+
 class Body(Model):
-    """How tall a kind of body is in each posture, m."""
+    """How tall a kind of body is in each posture, m, and what of it is looked for and heard."""
 
     standing: Length
     crouched: Length | None = Field(default=None, description="0.6 of standing if absent, m.")
     prone: Length | None = Field(default=None, description="0.3 of standing if absent, m.")
     eyes: Annotated[float, _unit("", gt=0, le=1)] = Field(
-        default=0.9, description="Height of the eyes as a share of the body's height."
+        default=0.9, description="Height of eyes and ears as a share of the body's height."
     )
+    points: BodyPoints = Field(
+        default=((0.05, 0.25), (0.5, 0.5), (0.95, 0.25)),
+        description="Points looked for: height as a share of the body's, and weight.",
+    )
+    steps: Steps | None = Field(default=None, description="Its footsteps; none if absent.")
 
     def heights(self) -> tuple[float, float, float]:
         """Height in each posture, in the order of `POSTURES`, m."""
         crouched = 0.6 * self.standing if self.crouched is None else self.crouched
         prone = 0.3 * self.standing if self.prone is None else self.prone
         return self.standing, crouched, prone
+
+
+class Hearing(Model):
+    """What an agent hears."""
+
+    acuity: Factor = Field(
+        default=1.0, description="Factor of how far noises carry to it; 1 is an ordinary ear."
+    )
+    notices: Names | None = Field(
+        default=None, description="The teams it listens to; the profile's `notices` if absent."
+    )
+    listen_every: Annotated[float, _unit("s", ge=0, le=60)] = Field(
+        default=0.0, description="Seconds between two moments of listening; no noise is lost."
+    )
+    place_error: Annotated[float, _unit("m/m", ge=0, le=10)] = Field(
+        default=0.0,
+        description="Error of the place heard, standard deviation in m per m of distance.",
+    )
+
+
+class Touch(Model):
+    """Who comes so near is felt, whatever the facing."""
+
+    radius: Length = Field(description="Distance in plan within which a body is felt, m.")
+    notices: Names | None = Field(
+        default=None, description="The teams it feels; the profile's `notices` if absent."
+    )
+
+
+class ZoneSense(Model):
+    """Who is in one of these zones is sensed, from wherever the agent is."""
+
+    zones: Annotated[Names, Field(min_length=1)] = Field(description="Zones of the level, by name.")
+    notices: Names | None = Field(
+        default=None, description="The teams it senses; the profile's `notices` if absent."
+    )
 
 
 class Profile(Model):
@@ -155,13 +242,38 @@ class Profile(Model):
     )
     body: Name | None = Field(default=None, description="The body its agents have, by name.")
     notices: Names = Field(
-        default=(), description="The teams it cares about; nobody else is ever sensed."
+        default=(), description="The teams it cares about, where a sense does not say others."
+    )
+    hearing: Hearing | None = Field(default=None, description="Its ears; none if absent.")
+    touch: Touch | None = Field(default=None, description="Its sense of touch; none if absent.")
+    zone_sense: ZoneSense | None = Field(
+        default=None, description="Zones it always senses somebody in; none if absent."
     )
     cones: dict[Name, Cone] = Field(default={}, description="Its sight volumes, by name.")
     meter: Meter | None = Field(default=None, description="Its detection meter; none if absent.")
     look_every: Annotated[float, _unit("s", ge=0, le=60)] = Field(
         default=0.0, description="Seconds between two looks; 0 looks at every tick."
     )
+
+    def teams(self) -> dict[tuple[str, ...], tuple[str, ...]]:
+        """The teams that each of its senses notices, by where the sense stands in the profile."""
+        senses: dict[tuple[str, ...], Cone | Hearing | Touch | ZoneSense | None] = {
+            ("cones", name): cone for name, cone in self.cones.items()
+        }
+        senses |= {
+            ("hearing",): self.hearing,
+            ("touch",): self.touch,
+            ("zone_sense",): self.zone_sense,
+        }
+        return {
+            place: self.notices if sense.notices is None else sense.notices
+            for place, sense in senses.items()
+            if sense is not None
+        }
+
+    def ever_notices(self, team: str) -> bool:
+        """Whether any of its senses notices a team; without senses, whether it would."""
+        return any(team in teams for teams in (self.teams() or {(): self.notices}).values())
 
 
 class Lamp(Model):
@@ -188,9 +300,40 @@ class Member(Model):
         default="standing", description="Its posture at `at`."
     )
     awake: Share = Field(
-        default=1.0, description="Scales the ranges of its sight; 0 is fast asleep."
+        default=1.0, description="Scales how far all its senses reach; 0 is fast asleep."
+    )
+    senses: dict[Literal["sight", "hearing", "touch", "zone"], Share] = Field(
+        default={}, description="Scales single senses beside that, by name; 0 is off."
     )
     lamp: Lamp | None = Field(default=None, description="A light it carries.")
+
+    def awake_of(self, sense: str) -> float:
+        """What scales one of its `SENSES`: how awake it is, times what that sense says."""
+        return self.awake * self.senses.get(sense, 1.0)  # type: ignore[call-overload]
+
+
+class NoiseKind(Model):
+    """A kind of noise that scenarios and recordings can name."""
+
+    reach: Length = Field(description="How far it carries to an ordinary ear in the open, m.")
+
+
+class Noise(Model):
+    """One noise of a scenario: what, when and where."""
+
+    t: Annotated[float, _unit("s", ge=0, le=1e6)] = Field(description="When, s.")
+    kind: Name = Field(description="A kind of `noise_kinds`, or any word with a `reach`.")
+    by: Name | None = Field(
+        default=None, description="Who made it, or threw what made it; nobody if absent."
+    )
+    at: Place | None = Field(
+        default=None, description="Where, [x, y] in m; where `by` is if absent."
+    )
+    spot: Name | None = Field(default=None, description="Where, as a spot of the level.")
+    z: Coordinate = Field(default=0.0, description="How high, m, with `at` or `spot`.")
+    reach: Length | None = Field(
+        default=None, description="How far it carries, m; as its kind says if absent."
+    )
 
 
 class Clock(Model):
@@ -208,10 +351,14 @@ class Clock(Model):
 
 
 class ProfilesFile(Model):
-    """A TOML file of bodies and profiles, for scenarios to `use`."""
+    """A TOML file of bodies, profiles, kinds of noise and grounds, for scenarios to `use`."""
 
     bodies: dict[Name, Body] = {}
     profiles: dict[Name, Profile] = {}
+    noise_kinds: dict[Name, NoiseKind] = {}
+    grounds: dict[Name, Factor] = Field(
+        default={}, description="Factor of how far footsteps carry on each ground."
+    )
 
 
 class Setup(ProfilesFile):
@@ -219,9 +366,20 @@ class Setup(ProfilesFile):
 
     title: str = ""
     level: str = Field(description="The level, a GeoJSON file beside this one.")
-    use: FileNames = Field(default=(), description="TOML files of bodies and profiles.")
+    use: FileNames = Field(
+        default=(), description="TOML files of bodies, profiles, kinds of noise and grounds."
+    )
     tracks: FileNames = Field(default=(), description="CSV or Parquet files of poses.")
     noises: FileNames = Field(default=(), description="CSV or Parquet files of noises.")
+    noise: Annotated[tuple[Noise, ...], Field(strict=False)] = Field(
+        default=(), description="Single noises: doors, shouts, things thrown."
+    )
+    background: Share = Field(
+        default=0.0, description="Noise that drowns others where no zone says otherwise, 0 to 1."
+    )
+    walk_cell: Annotated[float, _unit("m", ge=0.05, le=100)] = Field(
+        default=0.5, description="Side of the cells in which walkable ways are found, m."
+    )
     light: Share = Field(
         default=1.0, description="Light where no zone says otherwise, 0 dark to 1 day."
     )
@@ -265,6 +423,10 @@ class Wall(Model):
     see_through: Share = Field(
         default=0.0, description="Share of sight it lets pass: 0 stone, 0.4 a hedge, 1 glass."
     )
+    hear_through: Share = Field(
+        default=0.5, description="What is left of a noise's reach behind it, as a share."
+    )
+    walkable: bool = Field(default=False, description="Whether one can walk through it.")
 
 
 class Zone(Model):
@@ -275,6 +437,12 @@ class Zone(Model):
     radius: Length | None = Field(default=None, description="Of a round zone about a point, m.")
     light: Share | None = Field(
         default=None, description="Light inside, 0 dark to 1 day; as around it if absent."
+    )
+    background: Share | None = Field(
+        default=None, description="Noise inside that drowns others; as around it if absent."
+    )
+    ground: Name | None = Field(
+        default=None, description="A ground of the scenario's `grounds`; as around it if absent."
     )
 
 

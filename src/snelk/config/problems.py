@@ -97,6 +97,8 @@ def _problem(model: type[BaseModel], item: Any, locate: Locate) -> Problem:
             word.strip("'") for word in context["expected"].replace(" or ", ", ").split(", ")
         ]
         return Problem(source, path, given, "unknown word", nearest(str(item["input"]), expected))
+    if kind == "too_short" and context.get("min_length") == 1:
+        return Problem(source, path, given, "must not be empty")
     if kind in ("too_long", "too_short"):
         return Problem(source, path, given, "must be a list of 2 numbers, [x, y] in m")
     return Problem(source, path, given, _TYPES.get(kind, item["msg"]))
@@ -134,7 +136,7 @@ def _keys(model: Any, place: tuple[str | int, ...]) -> list[str]:
 def _unit(model: Any, place: tuple[str | int, ...]) -> str:
     here, field = _annotation(model, place)
     text = repr(field) + repr(here)
-    for unit in ("m", "s", "deg"):
+    for unit in ("m", "s", "deg", "m/s"):
         if f"'unit': '{unit}'" in text:
             return f" {unit}"
     return ""

@@ -15,8 +15,8 @@ from snelk.errors import InputError, Problem, nearest
 
 TRACK_COLUMNS = {"t": True, "id": True, "x": True, "y": True, "heading": True}
 TRACK_COLUMNS |= {"z": False, "posture": False, "gait": False}
-NOISE_COLUMNS = {"t": True, "kind": True, "x": True, "y": True, "reach": True}
-NOISE_COLUMNS |= {"z": False, "by": False}
+NOISE_COLUMNS = {"t": True, "kind": True, "x": True, "y": True}
+NOISE_COLUMNS |= {"reach": False, "z": False, "by": False}
 """Column names, and whether a file must have them."""
 
 LARGEST = {"t": 1e6, "heading": 1e6, "reach": LONGEST, "x": LONGEST, "y": LONGEST, "z": LONGEST}
@@ -28,7 +28,7 @@ class TrackData:
 
     `x`, `y`, `z` are metres, `heading` radians counter-clockwise from +x and unwrapped, so that
     it runs along the shorter arc between samples; `posture` and `gait` index `POSTURES` and
-    `GAITS`, and hold from their sample to the next.
+    `GAITS`, and hold from their sample to the next. A gait of -1 is not recorded.
     """
 
     t: NDArray[np.float64]
@@ -42,7 +42,10 @@ class TrackData:
 
 @dataclass(frozen=True)
 class NoiseData:
-    """Noises in the order of time: arrays of (noises,), metres and seconds."""
+    """Noises in the order of time: arrays of (noises,), metres and seconds.
+
+    A `reach` of NaN is that of the noise's kind; `by` is empty where nobody made it.
+    """
 
     t: NDArray[np.float64]
     kind: tuple[str, ...]
@@ -85,6 +88,8 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
     numbers = _numbers(frame, ("t", "x", "y", "heading", "z"), path, problems)
     posture = _words(frame, "posture", POSTURES, path, problems)
     gait = _words(frame, "gait", GAITS, path, problems)
+    if "gait" not in frame:
+        gait[:] = -1
     ids = frame["id"].astype(str).str.strip()
     for row in np.flatnonzero(ids == "")[:1]:
         problems.append(Problem(str(path), _line(path, row), "", "id is empty", "fill it in"))
@@ -118,16 +123,22 @@ def read_noises(path: Path) -> NoiseData:
     """Read noises; like `read_tracks`, but rows may come in any order of time."""
     problems: list[Problem] = []
     frame = _read_table(path, NOISE_COLUMNS)
-    numbers = _numbers(frame, ("t", "x", "y", "reach", "z"), path, problems)
+    numbers = _numbers(frame, ("t", "x", "y", "z"), path, problems)
+    numbers["reach"] = np.full(len(frame), np.nan)
+    if "reach" in frame:
+        given = frame["reach"].notna() & (frame["reach"].astype(str).str.strip() != "")
+        numbers["reach"][given] = _numbers(frame[given], ("reach",), path, problems)["reach"]
     for row in np.flatnonzero(numbers["reach"] <= 0)[:1]:
-        given = f"reach = {numbers['reach'][row]:g}"
-        problems.append(Problem(str(path), _line(path, int(row)), given, "reach must be above 0 m"))
+        shown_reach = f"reach = {numbers['reach'][row]:g}"
+        rule = "reach must be above 0 m"
+        problems.append(Problem(str(path), _line(path, int(row)), shown_reach, rule))
     if problems:
         raise InputError(problems)
-    by = frame["by"].astype(str) if "by" in frame else pd.Series([""] * len(frame))
+    by = frame["by"] if "by" in frame else pd.Series([""] * len(frame))
+    by = by.where(by.notna(), "").astype(str).str.strip()
     found = NoiseData(
         numbers["t"],
-        tuple(frame["kind"].astype(str)),
+        tuple(frame["kind"].astype(str).str.strip()),
         numbers["x"],
         numbers["y"],
         numbers["z"],
@@ -190,9 +201,8 @@ def _numbers(
             given = f"{name} = {shown(frame[name].iloc[bad[0]])}".replace('"', "")
             low = "0" if name == "t" else f"-{largest:g}"
             rule = f"must be a number from {low} to {largest:g}"
-            problems.append(
-                Problem(str(path), _line(path, bad[0]), given, rule, _more(len(bad) - 1))
-            )
+            line = _line(path, frame.index[bad[0]])
+            problems.append(Problem(str(path), line, given, rule, _more(len(bad) - 1)))
             values = np.where(np.isin(np.arange(len(values)), bad), np.nan, values)
         found[name] = values
     return found

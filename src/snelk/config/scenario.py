@@ -11,6 +11,7 @@ from typing import Any
 from snelk.config.draft import Draft
 from snelk.config.geojson import LevelData, read_level
 from snelk.config.models import Clock, Setup
+from snelk.config.names import name_problems
 from snelk.config.problems import shown
 from snelk.config.recordings import NoiseData, TrackData, read_noises, read_tracks
 from snelk.errors import InputError, Problem, nearest
@@ -58,6 +59,7 @@ class Scenario:
         setup = draft.setup(problems)
         if setup is not None:
             problems += _cast_problems(setup, draft, self.tracks)
+            problems += name_problems(setup, draft, self.level, self.noises)
             problems += [
                 Problem("changes", key, "", "cannot be changed here", "edit the scenario's file")
                 for key in ("level", "tracks", "noises", "use")
@@ -91,6 +93,7 @@ def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scena
     level, tracks, noises = _read_named(draft.raw, path, problems)
     if setup is not None and level is not None and not problems:
         problems += _cast_problems(setup, draft, tracks)
+        problems += name_problems(setup, draft, level, noises)
     if problems or setup is None or level is None:
         raise InputError(problems)
     return Scenario(

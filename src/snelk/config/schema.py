@@ -22,9 +22,9 @@ def schema(kind: str) -> dict[str, Any]:
         return _level_schema()
     models: dict[str, type[BaseModel]] = {"scenario": Setup, "profiles": ProfilesFile}
     found = models[kind].model_json_schema()
-    # A profile that is like another may leave any key of its cones to it.
-    cone = found.get("$defs", {}).get("Cone", {})
-    cone.pop("required", None)
+    # A profile that is like another may leave any key of its senses and meter to it.
+    for name in ("Cone", "Meter", "Touch", "ZoneSense"):
+        found.get("$defs", {}).get(name, {}).pop("required", None)
     return {"$schema": DIALECT, **found, "title": f"Snelk {kind}"}
 
 

@@ -34,7 +34,7 @@ def replayed_poses(
     """Everybody's poses at all ticks: arrays of (tick, variant or 1, character).
 
     Places and headings are interpolated between samples, headings along the shorter arc; a
-    posture holds until the next sample. Outside its samples a tracked character is absent.
+    posture and a gait hold until the next sample. Outside its samples a tracked character is absent.
     """
     names = list(setups[0].cast)
     alike = all(
@@ -46,6 +46,7 @@ def replayed_poses(
     shape = (len(times), 1 if alike else len(setups), len(names))
     x, y, z, heading = (np.zeros(shape) for _ in range(4))
     posture = np.zeros(shape, dtype=np.int8)
+    gait = np.full(shape, -1, dtype=np.int8)
     present = np.ones(shape, dtype=np.bool_)
     for j, name in enumerate(names):
         track = tracks.get(name)
@@ -59,6 +60,7 @@ def replayed_poses(
                 out[:, :, j] = np.interp(times, track.t, samples)[:, None]
             last = np.searchsorted(track.t, times + SLACK, side="right") - 1
             posture[:, :, j] = track.posture[np.maximum(last, 0)][:, None]
+            gait[:, :, j] = track.gait[np.maximum(last, 0)][:, None]
             inside = (times >= track.t[0] - SLACK) & (times <= track.t[-1] + SLACK)
             present[:, :, j] = inside[:, None]
             continue
@@ -69,4 +71,4 @@ def replayed_poses(
             x[:, v, j], y[:, v, j], z[:, v, j] = *member.at, member.z
             heading[:, v, j] = np.radians(member.facing)
             posture[:, v, j] = POSTURES.index(member.posture)
-    return Poses(x, y, z, heading, posture, present)
+    return Poses(x, y, z, heading, posture, gait, present)

@@ -9,14 +9,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.scenario import Scenario
+from snelk.engine.noises import NoiseMaker
 from snelk.engine.replay import replayed_poses, tick_times
 from snelk.errors import InputError
+from snelk.level.compiled import Direct
 from snelk.level.level import Level
 from snelk.level.rays import scratch_for
 from snelk.mind.meter import Meters, fill, meter_numbers
 from snelk.senses.bodies import Poses, bodies_of
+from snelk.senses.contact import Contacts, contact_numbers, feel
+from snelk.senses.hearing import NOBODY, Ears, Heard, Noises, hearing_numbers
 from snelk.senses.light import light_numbers, shine
 from snelk.senses.sight import Sight, see, sight_numbers
+from snelk.senses.surroundings import Surroundings, around_of, surround
 
 
 class Simulation:
@@ -37,7 +42,11 @@ class Simulation:
         tick: The tick that `step` computes next.
         poses: Everybody's poses at the last computed tick.
         light: (variant, character) light on everybody at the last computed tick, 0 to 1.
+        surroundings: The place everybody is in; overwritten by the next tick.
         sight: What everybody's last look came to; overwritten by the next tick.
+        noises: The noises made since the tick before.
+        heard: What became of noises at the ears of those that listened at this tick.
+        contacts: What touch and the zone sense came to; overwritten by the next tick.
         meters: Everybody's meter for everybody; overwritten by the next tick.
 
     >>> import snelk
@@ -57,7 +66,7 @@ class Simulation:
         self.setups = [scenario.changed(changes).setup for changes in variants]
         first = self.setups[0]
         for index, setup in enumerate(self.setups):
-            for what in ("agents", "clock"):
+            for what in ("agents", "clock", "walk_cell"):
                 if getattr(setup, what) != getattr(first, what):
                     rule = f"variants of one batch must have the same {what}"
                     raise InputError.of("variants", f"[{index}]", "", rule, "run it apart")
@@ -70,18 +79,46 @@ class Simulation:
         self.times: NDArray[np.float64] = tick_times(first.clock, scenario.tracks)
         self.numbers = sight_numbers(self.setups)
         self.bodies = bodies_of(self.setups)
-        self.lights = light_numbers(self.setups, self.level.zone_light)
+        self.lights = light_numbers(self.setups)
         self.light = np.full((len(self.setups), len(self.names)), np.nan)
         self.tick = 0
+        self._dt = first.clock.dt
         self._replay = replayed_poses(self.setups, scenario.tracks, self.times)
         self._scratch = scratch_for(self.level.grid)
         self.sight = Sight.blank(self.numbers)
         self.meter_numbers = meter_numbers(self.setups)
         self.meters = Meters.blank(self.numbers)
-        every = [[s.profile_of(agent).look_every for agent in self.agents] for s in self.setups]
-        ticks = np.rint(np.array(every, dtype=np.float64) / first.clock.dt).astype(np.int64)
-        self._look_ticks = np.maximum(ticks, 1).reshape(len(self.setups), len(self.agents))
+        profiles = [[setup.profile_of(name) for name in self.agents] for setup in self.setups]
+        self._order = np.arange(len(self.agents))
+        self._look_ticks = self._ticks([[p.look_every for p in row] for row in profiles])
+        self._listen_ticks = self._ticks(
+            [[p.hearing.listen_every if p.hearing else 0.0 for p in row] for row in profiles]
+        )
+        self._surround, self._feel = Direct(surround), Direct(feel)
+        self._shine, self._see, self._fill = Direct(shine), Direct(see), Direct(fill)
         self.poses = self._poses_at(0)
+        level = self.level
+        self._around = around_of(self.setups, level.zone_light, level.zone_background)
+        self.surroundings = Surroundings.blank(self.poses, self._around)
+        self.maker = NoiseMaker(self.setups, scenario.noises, self.level, self.times)
+        self.noises = self.maker.nothing
+        self.hearing_numbers = hearing_numbers(self.setups)
+        self.ears = Ears(
+            self.hearing_numbers,
+            self.bodies,
+            self.numbers.characters,
+            self.names,
+            self.level,
+            first.walk_cell,
+        )
+        self.heard = self._silence = Heard.none()
+        self._pending: list[tuple[int, Noises]] = []
+        self._last_listened = np.full(self._listen_ticks.shape, -1)
+        self._loudness = np.zeros(self.numbers.notices.shape)
+        self._loud = False
+        zones = [zone.name for zone, _ in scenario.level.zones]
+        self.contact_numbers = contact_numbers(self.setups, zones)
+        self.contacts = Contacts.blank(self.numbers.notices.shape)
 
     @property
     def done(self) -> bool:
@@ -96,46 +133,102 @@ class Simulation:
         """
         if self.done:
             raise StopIteration(f"all {len(self.times)} ticks have been computed")
-        self.poses = self._poses_at(self.tick)
-        grid, scratch = self.level.grid, self._scratch
-        shine(self.poses, self.bodies, self.lights, self.level.zones, grid, scratch, self.light)
-        looks = self._looks()
-        see(
-            self.poses,
+        before, self.poses = self.poses, self._poses_at(self.tick)
+        poses, level, tick = self.poses, self.level, self.tick
+        self._surround(
+            poses, before, self._dt, level.zones, self._around, self.surroundings
+        )
+        self._feel(
+            poses,
+            self.bodies,
+            self.surroundings.zones,
+            self.contact_numbers,
+            level.solid_grid,
+            self._scratch,
+            self.contacts,
+        )
+        self._shine(
+            poses,
+            self.bodies,
+            self.lights,
+            self.surroundings.light,
+            level.grid,
+            self._scratch,
+            self.light,
+        )
+        looks = self._turns(self._look_ticks) | (tick == 0)
+        self._see(
+            poses,
             self.bodies,
             self.light,
             self.numbers,
-            grid,
-            scratch,
+            level.grid,
+            self._scratch,
             looks,
             False,
             self.sight,
         )
-        fill(
-            self.poses,
-            self._speed(),
-            self.numbers,
+        self.noises = self.maker.make(tick, float(self.times[tick]), poses, before)
+        self.heard = self._listen()
+        self._fill(
+            poses.posture,
+            self.surroundings.speed,
+            self.numbers.cones,
+            self.numbers.range,
+            self.numbers.half_fov,
             self.sight,
+            self.contacts.touch,
+            self.contacts.zone,
+            self._loudness,
             self.meter_numbers,
-            self.setups[0].clock.dt,
+            self._dt,
             self.meters,
         )
         self.tick += 1
         return float(self.times[self.tick - 1])
 
-    def _speed(self) -> NDArray[np.float64]:
-        """(variant or 1, character) speed since the tick before, m/s; 0 at the first."""
-        now, before = self.poses, self._poses_at(max(self.tick - 1, 0))
-        moved = np.sqrt((now.x - before.x) ** 2 + (now.y - before.y) ** 2 + (now.z - before.z) ** 2)
-        there = now.present & before.present
-        speed: NDArray[np.float64] = np.where(there, moved / self.setups[0].clock.dt, 0.0)
-        return speed
+    def _listen(self) -> Heard:
+        """Judge at every ear that listens now the noises since it listened last."""
+        if self._loud:
+            self._loudness[...] = 0.0
+            self._loud = False
+        if len(self.noises.t):
+            self._pending.append((self.tick, self.noises))
+        if not self._pending:
+            return self._silence
+        numbers, last = self.hearing_numbers, self._last_listened
+        # Nobody must miss a noise because the run ends before they would listen again.
+        listens = self._turns(self._listen_ticks) | (self.tick == len(self.times) - 1)
+        noises = self._pending[0][1]
+        if len(self._pending) > 1:
+            parts = zip(*(some for _, some in self._pending), strict=True)
+            noises = Noises(*map(np.concatenate, parts))
+        made_at = np.repeat([t for t, _ in self._pending], [len(n.t) for _, n in self._pending])
+        v = noises.variant
+        judged = (listens & numbers.used)[v] & (made_at[:, None] > last[v])
+        judged &= self.numbers.characters != noises.by[:, None]
+        last[listens] = self.tick
+        waiting = last[numbers.used].min(initial=self.tick)
+        self._pending = [(tick, some) for tick, some in self._pending if tick > waiting]
+        if not judged.any():
+            return self._silence
+        heard = self.ears.judge(noises, judged, self.poses, self.surroundings.background)
+        known = heard.by != NOBODY
+        place = heard.variant[known], heard.agent[known], heard.by[known]
+        self._loud = True
+        np.add.at(self._loudness, place, heard.strength[known])
+        return heard
 
-    def _looks(self) -> NDArray[np.bool_]:
-        """(variant, agent): who looks at this tick. All do at the first, then staggered."""
-        turn = np.arange(len(self.agents))
-        looks: NDArray[np.bool_] = (self.tick - turn) % self._look_ticks == 0
-        return looks | (self.tick == 0)
+    def _ticks(self, every: Sequence[Sequence[float]]) -> NDArray[np.int64]:
+        """(variant, agent) a period in whole ticks, at least one."""
+        ticks = np.rint(np.array(every, dtype=np.float64) / self.setups[0].clock.dt)
+        shape = (len(self.setups), len(self.agents))
+        return np.maximum(ticks, 1).astype(np.int64).reshape(shape)
+
+    def _turns(self, every: NDArray[np.int64]) -> NDArray[np.bool_]:
+        """(variant, agent): whose turn it is at this tick; agents are staggered."""
+        turns: NDArray[np.bool_] = (self.tick - self._order) % every == 0
+        return turns
 
     def _poses_at(self, tick: int) -> Poses:
         return Poses(*(values[tick] for values in self._replay))

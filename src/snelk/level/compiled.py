@@ -12,6 +12,7 @@ from collections.abc import Callable
 from typing import Any, TypeVar
 
 import numba
+from numba.core.dispatcher import Dispatcher
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -20,11 +21,39 @@ _OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy"
 
 def compiled(function: F) -> F:
     """Compile a loop over plain arrays to machine code, cached on disk."""
-    result: F = numba.njit(**_OPTIONS)(function)
+    result: F = numba.njit(no_cfunc_wrapper=True, **_OPTIONS)(function)
     return result
 
 
 def inlined(function: F) -> F:
-    """Like `compiled`, for a part of a loop: its code is copied into its callers."""
-    result: F = numba.njit(forceinline=True, **_OPTIONS)(function)
+    """Like `compiled`, for a part of a loop: its code is copied into its callers.
+
+    It can only be called from compiled functions: without an entry for Python, which takes a
+    good part of the time to compile, a call from Python ends the process.
+    """
+    result: F = numba.njit(
+        forceinline=True, no_cpython_wrapper=True, no_cfunc_wrapper=True, **_OPTIONS
+    )(function)
     return result
+
+
+class Direct:
+    """Calls a compiled function without looking at the types of its arguments again.
+
+    Telling the types of some dozens of arrays takes longer than a tick of a small scene takes
+    to compute (docs/reasons.md). So all calls must pass what the first one passed: arrays of the
+    same types, numbers of axes and layout, contiguous in C order.
+    """
+
+    def __init__(self, function: Callable[..., None]) -> None:
+        self._function = function
+        self._entry: Callable[..., None] | None = None
+
+    def __call__(self, *arguments: Any) -> None:
+        """Call it; the first time the compiler picks or makes the code for these types."""
+        if self._entry is not None:
+            self._entry(*arguments)
+            return
+        self._function(*arguments)
+        if isinstance(self._function, Dispatcher):  # else compilation is switched off
+            self._entry = self._function.get_overload(tuple(map(numba.typeof, arguments)))

@@ -12,12 +12,16 @@ from numpy.typing import NDArray
 
 from snelk.level.grid import build_grid
 from snelk.level.rays import Grid, cast_rays
+from snelk.level.ways import Ways
 from snelk.level.zones import Zones, build_zones
 
 if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
 
     from snelk.config.geojson import LevelData
+
+HEADROOM = 2.0
+"""A wall whose base is this high or higher is no bar to anybody on foot, m."""
 
 
 @dataclass(frozen=True)
@@ -35,7 +39,10 @@ class Level:
     Attributes:
         data: The level as it was read.
         wall_names: Names of the walls, in the order of the file; wall numbers index it.
-        base, top, see_through: (walls,) heights in m and the share of sight that passes.
+        base, top: (walls,) heights, m.
+        see_through, hear_through: (walls,) the share of sight, and of a noise's reach, that
+            passes.
+        walkable: (walls,) whether a wall leaves the ways on foot free.
         pieces: (pieces, 6) upright faces: ax, ay, bx, by, base, top, m.
         piece_walls: (pieces,) the wall each piece belongs to.
     """
@@ -46,6 +53,13 @@ class Level:
         self.base = np.array([wall.base for wall, _ in data.walls], dtype=np.float64)
         self.top = np.array([wall.top for wall, _ in data.walls], dtype=np.float64)
         self.see_through = np.array([wall.see_through for wall, _ in data.walls], dtype=np.float64)
+        self.hear_through = np.array(
+            [wall.hear_through for wall, _ in data.walls], dtype=np.float64
+        )
+        self.walkable = np.array(
+            [wall.walkable or wall.base >= HEADROOM for wall, _ in data.walls], dtype=np.bool_
+        )
+        self._ways: dict[float, Ways] = {}
         faces = [_faces(outline) for _, outline in data.walls]
         counts = [len(f) for f in faces]
         self.piece_walls = np.repeat(np.arange(len(faces), dtype=np.int32), counts)
@@ -59,6 +73,34 @@ class Level:
         return build_grid(self.pieces, self.piece_walls, self.see_through)
 
     @cached_property
+    def sound_grid(self) -> Grid:
+        """The pieces for the walk of a sound: a wall lets its `hear_through` pass."""
+        return build_grid(self.pieces, self.piece_walls, self.hear_through)
+
+    @cached_property
+    def solid_grid(self) -> Grid:
+        """The pieces of walls that are in the way of a body, whether one sees through or not."""
+        return build_grid(self.pieces, self.piece_walls, self.walkable.astype(np.float64))
+
+    @cached_property
+    def plan_grid(self) -> Grid:
+        """The same without regard to height, for ways on foot."""
+        endless = self.pieces.copy()
+        endless[:, 4], endless[:, 5] = -np.inf, np.inf
+        return build_grid(endless, self.piece_walls, self.walkable.astype(np.float64))
+
+    def ways(self, cell: float) -> Ways:
+        """The ways on foot, over cells of a side in m; worked out when first asked for."""
+        if cell not in self._ways:
+            blocking = [
+                outline
+                for (_, outline), free in zip(self.data.walls, self.walkable, strict=True)
+                if not free
+            ]
+            self._ways[cell] = Ways(self.bounds, blocking, self.plan_grid, cell)
+        return self._ways[cell]
+
+    @cached_property
     def zones(self) -> Zones:
         """The zones, for asking which of them a place is in; built when first needed."""
         return build_zones(self.data.zones)
@@ -66,8 +108,12 @@ class Level:
     @cached_property
     def zone_light(self) -> NDArray[np.float64]:
         """(zones,) light inside each zone, 0 to 1; NaN where the zone does not say."""
-        lights = [zone.light for zone, _ in self.data.zones]
-        return np.array([np.nan if light is None else light for light in lights], np.float64)
+        return _or_nan([zone.light for zone, _ in self.data.zones])
+
+    @cached_property
+    def zone_background(self) -> NDArray[np.float64]:
+        """(zones,) background noise inside each zone, 0 to 1; NaN where it does not say."""
+        return _or_nan([zone.background for zone, _ in self.data.zones])
 
     def sightline(
         self, start: tuple[float, float, float], end: tuple[float, float, float]
@@ -101,6 +147,10 @@ class Level:
             return 0.0, 0.0, 0.0, 0.0
         low_x, low_y, high_x, high_y = shapely.total_bounds(shapes)
         return float(low_x), float(low_y), float(high_x), float(high_y)
+
+
+def _or_nan(values: list[float | None]) -> NDArray[np.float64]:
+    return np.array([np.nan if value is None else value for value in values], np.float64)
 
 
 def _faces(outline: BaseGeometry) -> NDArray[np.float64]:

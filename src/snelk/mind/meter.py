@@ -1,4 +1,4 @@
-"""The detection meter: suspicion that fills while a target is in view, holds, and drains.
+"""The detection meter: suspicion that fills while a target is sensed, holds, and drains.
 
 The formula is that of docs/calculations.md; times do not depend on the length of a tick.
 """
@@ -11,16 +11,19 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.models import CURVES, Meter, Setup
+from snelk.config.models import CURVES, SENSES, Meter, Setup
 from snelk.level.compiled import compiled, inlined
-from snelk.senses.bodies import Poses
+from snelk.senses.contact import SENSED
 from snelk.senses.sight import IN_VIEW, Sight, SightNumbers
 
 FACTORS = ("distance", "angle", "light", "motion", "exposure", "posture", "weight")
 """What the rate of filling is a product of; the first four come from curves."""
 
-STATES = ("empty", "filling", "at_once", "holding", "draining")
-EMPTY, FILLING, AT_ONCE, HOLDING, DRAINING = range(len(STATES))
+STATES = ("empty", "filling", "at_once", "heard", "holding", "draining")
+EMPTY, FILLING, AT_ONCE, HEARD, HOLDING, DRAINING = range(len(STATES))
+
+NO_SENSE = -1
+SIGHT, HEARING, TOUCH, ZONE = range(len(SENSES))
 
 NO_CONE = -1
 
@@ -36,6 +39,8 @@ class MeterNumbers(NamedTuple):
     drain_time: NDArray[np.float64]
     hold: NDArray[np.float64]
     at_once: NDArray[np.float64]  # (variant, agent), m
+    noise_gain: NDArray[np.float64]  # (variant, agent)
+    zone_rate: NDArray[np.float64]  # (variant, agent), 1 fills in fill_time
     posture: NDArray[np.float64]  # (variant, agent, posture)
     weight: NDArray[np.float64]  # (variant, agent, cone)
     points: NDArray[np.int32]  # (variant, agent, curve): how many points a curve has
@@ -46,9 +51,11 @@ class Meters(NamedTuple):
     """Everybody's meter for everybody: state that a tick overwrites, and how it came about."""
 
     value: NDArray[np.float64]  # (variant, agent, target), 0 to 1
-    quiet: NDArray[np.float64]  # (variant, agent, target), s since last in view
+    quiet: NDArray[np.float64]  # (variant, agent, target), s since last sensed
     rate: NDArray[np.float64]  # (variant, agent, target), 1 fills in fill_time
     cone: NDArray[np.int32]  # (variant, agent, target): the cone that filled, or NO_CONE
+    sense: NDArray[np.int8]  # (variant, agent, target): index of SENSES that filled, or NO_SENSE
+    noise: NDArray[np.float64]  # (variant, agent, target): what noises added at this tick
     state: NDArray[np.int8]  # (variant, agent, target): index of STATES
     factors: NDArray[np.float64]  # (variant, agent, target, factor); NaN while not in view
 
@@ -61,6 +68,8 @@ class Meters(NamedTuple):
             np.zeros(pairs),
             np.zeros(pairs),
             np.full(pairs, NO_CONE, dtype=np.int32),
+            np.full(pairs, NO_SENSE, dtype=np.int8),
+            np.zeros(pairs),
             np.full(pairs, EMPTY, dtype=np.int8),
             np.full((*pairs, len(FACTORS)), np.nan),
         )
@@ -75,17 +84,19 @@ def meter_numbers(setups: Sequence[Setup]) -> MeterNumbers:
     most_cones = max((len(profile.cones) for row in profiles for profile in row), default=0)
     lengths = [len(getattr(m, name)) for row in meters for m in row for name in CURVES]
     times = np.array(
-        [[(m.fill_time, m.drain_time, m.hold, m.at_once) for m in row] for row in meters],
+        [
+            [
+                (m.fill_time, m.drain_time, m.hold, m.at_once, m.noise_gain, m.zone_rate)
+                for m in row
+            ]
+            for row in meters
+        ],
         np.float64,
-    ).reshape(*shape, 4)
-    fill_time, drain_time, hold, at_once = np.moveaxis(times, -1, 0).copy()
+    ).reshape(*shape, 6)
     used = np.array([[p.meter is not None for p in row] for row in profiles], np.bool_)
     numbers = MeterNumbers(
         used.reshape(shape),
-        fill_time,
-        drain_time,
-        hold,
-        at_once,
+        *np.moveaxis(times, -1, 0).copy(),
         np.ones((*shape, 3)),
         np.ones((*shape, most_cones)),
         np.ones((*shape, len(CURVES)), dtype=np.int32),
@@ -106,58 +117,89 @@ def meter_numbers(setups: Sequence[Setup]) -> MeterNumbers:
 
 @compiled
 def fill(
-    poses: Poses,
+    posture: NDArray[np.int8],
     speed: NDArray[np.float64],
-    sight_numbers: SightNumbers,
+    cones: NDArray[np.int32],
+    ranges: NDArray[np.float64],
+    half_fov: NDArray[np.float64],
     sight: Sight,
+    touch: NDArray[np.int8],
+    zone: NDArray[np.int8],
+    loudness: NDArray[np.float64],
     numbers: MeterNumbers,
     dt: float,
     meters: Meters,
 ) -> None:
-    """One tick of all meters; `speed` is everybody's, (variant or 1, character), m/s."""
+    """One tick of all meters.
+
+    Args:
+        posture, speed: (variant or 1, character) everybody's posture, and speed in m/s.
+        cones: (variant, agent) how many of the cone axis are in use.
+        ranges, half_fov: (variant, agent, cone) what curves take distance and angle by.
+        sight: What sight came to.
+        touch, zone: (variant, agent, target) the first gate that failed, or SENSED.
+        loudness: (variant, agent, target) strengths of the noises heard at this tick, added up.
+        numbers: The numbers of the meters.
+        dt: Length of the tick, s.
+        meters: The meters, overwritten.
+    """
     variants, agents, targets = meters.value.shape
     for v in range(variants):
-        p = v if len(poses.x) > 1 else 0
+        p = v if len(posture) > 1 else 0
         for a in range(agents):
             if not numbers.used[v, a]:
                 continue
             for j in range(targets):
-                rate, best = 0.0, NO_CONE
-                for k in range(sight_numbers.cones[v, a]):
+                rate, best, best_near, best_aside = 0.0, NO_CONE, 1.0, 1.0
+                for k in range(cones[v, a]):
                     if sight.failed[v, a, j, k] != IN_VIEW:
                         continue
-                    cone_rate = (
-                        curve(
-                            numbers, v, a, 0, sight.distance[v, a, j] / sight_numbers.range[v, a, k]
-                        )
-                        * curve(
-                            numbers, v, a, 1, sight.off[v, a, j] / sight_numbers.half_fov[v, a, k]
-                        )
-                        * numbers.weight[v, a, k]
-                    )
+                    share = sight.distance[v, a, j] / ranges[v, a, k]
+                    near = curve(numbers, v, a, 0, share)
+                    share = sight.off[v, a, j] / half_fov[v, a, k]
+                    aside = curve(numbers, v, a, 1, share)
+                    cone_rate = near * aside * numbers.weight[v, a, k]
                     if best == NO_CONE or cone_rate > rate:
-                        rate, best = cone_rate, k
-                meters.cone[v, a, j] = best
-                meters.factors[v, a, j, :] = np.nan
+                        rate, best, best_near, best_aside = cone_rate, k, near, aside
+                sense = NO_SENSE
                 if best != NO_CONE:
-                    near = sight.distance[v, a, j] / sight_numbers.range[v, a, best]
-                    aside = sight.off[v, a, j] / sight_numbers.half_fov[v, a, best]
-                    factors = meters.factors[v, a, j]
-                    factors[0] = curve(numbers, v, a, 0, near)
-                    factors[1] = curve(numbers, v, a, 1, aside)
-                    factors[2] = curve(numbers, v, a, 2, sight.light[v, a, j])
-                    factors[3] = curve(numbers, v, a, 3, speed[p, j])
-                    factors[4] = sight.exposure[v, a, j]
-                    factors[5] = numbers.posture[v, a, poses.posture[p, j]]
-                    factors[6] = numbers.weight[v, a, best]
-                    rate = 1.0
-                    for factor in range(7):
-                        rate *= factors[factor]
+                    meters.factors[v, a, j, 0] = best_near
+                    meters.factors[v, a, j, 1] = best_aside
+                    for c in range(2, 4):
+                        x = sight.light[v, a, j] if c == 2 else speed[p, j]
+                        meters.factors[v, a, j, c] = curve(numbers, v, a, c, x)
+                    meters.factors[v, a, j, 4] = sight.exposure[v, a, j]
+                    meters.factors[v, a, j, 5] = numbers.posture[v, a, posture[p, j]]
+                    meters.factors[v, a, j, 6] = numbers.weight[v, a, best]
+                    rate, sense = 1.0, SIGHT
+                    for factor in range(len(FACTORS)):
+                        rate *= meters.factors[v, a, j, factor]
+                if zone[v, a, j] == SENSED and (
+                    sense == NO_SENSE or numbers.zone_rate[v, a] > rate
+                ):
+                    rate, best, sense = numbers.zone_rate[v, a], NO_CONE, ZONE
+                if best == NO_CONE:
+                    for factor in range(len(FACTORS)):
+                        meters.factors[v, a, j, factor] = np.nan
+                if touch[v, a, j] == SENSED:
+                    sense = TOUCH
+                meters.cone[v, a, j] = best
                 meters.rate[v, a, j] = rate
-                change_value(numbers, sight.distance[v, a, j], v, a, j, rate, dt, meters)
+                noise = numbers.noise_gain[v, a] * loudness[v, a, j]
+                meters.noise[v, a, j] = noise
+                meters.value[v, a, j] = min(meters.value[v, a, j] + noise, 1.0)
+                at_once = sense == TOUCH or (
+                    sense == SIGHT and sight.distance[v, a, j] <= numbers.at_once[v, a]
+                )
+                if sense == NO_SENSE and noise > 0.0:
+                    meters.state[v, a, j], meters.quiet[v, a, j] = HEARD, 0.0
+                    sense = HEARING
+                else:
+                    change_value(numbers, sense != NO_SENSE, at_once, v, a, j, rate, dt, meters)
+                meters.sense[v, a, j] = sense
 
 
-@inlined
+@compiled
 def curve(numbers: MeterNumbers, v: int, a: int, c: int, x: float) -> float:
     """A curve at x: linear between its points, level beyond its ends."""
     points = numbers.points[v, a, c]
@@ -174,7 +216,8 @@ def curve(numbers: MeterNumbers, v: int, a: int, c: int, x: float) -> float:
 @inlined
 def change_value(
     numbers: MeterNumbers,
-    distance: float,
+    sensed: bool,
+    at_once: bool,
     v: int,
     a: int,
     j: int,
@@ -183,9 +226,9 @@ def change_value(
     meters: Meters,
 ) -> None:
     """Fill, hold or drain one meter over one tick."""
-    if meters.cone[v, a, j] != NO_CONE:
+    if sensed:
         meters.quiet[v, a, j] = 0.0
-        if distance <= numbers.at_once[v, a]:
+        if at_once:
             meters.value[v, a, j] = 1.0
             meters.state[v, a, j] = AT_ONCE
         else:

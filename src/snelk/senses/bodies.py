@@ -19,21 +19,33 @@ class Poses(NamedTuple):
     z: NDArray[np.float64]  # the ground they stand on
     heading: NDArray[np.float64]  # rad
     posture: NDArray[np.int8]
+    gait: NDArray[np.int8]  # index of GAITS; -1 where it is told by the speed
     present: NDArray[np.bool_]
 
 
 class Bodies(NamedTuple):
-    """How tall everybody is in each posture: (variant, character, posture), m."""
+    """How tall everybody is in each posture, and which points of a body are looked for."""
 
-    height: NDArray[np.float64]
-    eyes: NDArray[np.float64]  # above the ground
+    height: NDArray[np.float64]  # (variant, character, posture), m
+    eyes: NDArray[np.float64]  # the same, above the ground
+    points: NDArray[np.float64]  # (variant, character, point, 2): share of height, weight
 
 
 def bodies_of(setups: Sequence[Setup]) -> Bodies:
-    """Pack the bodies of every variant into arrays."""
+    """Pack the bodies of every variant into arrays.
+
+    The point nearest to the middle comes first; weights add up to 1, and are 0 for points that
+    a body with fewer of them does not have.
+    """
     rows = [[setup.body_of(name) for name in setup.cast] for setup in setups]
     shape = (len(setups), len(setups[0].cast))
     height = np.array([[body.heights() for body in row] for row in rows], dtype=np.float64)
     eyes = np.array([[body.eyes for body in row] for row in rows], dtype=np.float64)
     height = height.reshape(*shape, 3)
-    return Bodies(height, height * eyes.reshape(*shape, 1))
+    points = np.zeros((*shape, max((len(b.points) for r in rows for b in r), default=0), 2))
+    for v, row in enumerate(rows):
+        for j, body in enumerate(row):
+            middle_first = sorted(body.points, key=lambda point: abs(point[0] - 0.5))
+            points[v, j, : len(middle_first)] = middle_first
+            points[v, j, :, 1] /= points[v, j, :, 1].sum()
+    return Bodies(height, height * eyes.reshape(*shape, 1), points)

@@ -11,27 +11,23 @@ from numpy.typing import NDArray
 from snelk.config.models import Setup
 from snelk.level.compiled import compiled
 from snelk.level.rays import Grid, cast_ray
-from snelk.level.zones import Zones, inside
 from snelk.senses.bodies import Bodies, Poses
 
 
 class LightNumbers(NamedTuple):
-    """Everything that shines; see `light_numbers`."""
+    """The lamps; see `light_numbers`."""
 
-    around: NDArray[np.float64]  # (variant,): light where no zone says otherwise
-    zones: NDArray[np.float64]  # (zone,): light inside, NaN where the zone does not say
     lamp: NDArray[np.float64]  # (variant, character): light close to its lamp, 0 without one
     reach: NDArray[np.float64]  # (variant, character), m
 
 
-def light_numbers(setups: Sequence[Setup], zone_light: NDArray[np.float64]) -> LightNumbers:
-    """Pack the lights of every variant into arrays."""
+def light_numbers(setups: Sequence[Setup]) -> LightNumbers:
+    """Pack the lamps of every variant into arrays."""
     lamps = [[member.lamp for member in setup.cast.values()] for setup in setups]
     shape = (len(setups), len(setups[0].cast))
     light = np.array([[lamp.light if lamp else 0.0 for lamp in row] for row in lamps])
     reach = np.array([[lamp.reach if lamp else 1.0 for lamp in row] for row in lamps])
-    around = np.array([setup.light for setup in setups])
-    return LightNumbers(around, zone_light, light.reshape(shape), reach.reshape(shape))
+    return LightNumbers(light.reshape(shape), reach.reshape(shape))
 
 
 @compiled
@@ -39,16 +35,16 @@ def shine(
     poses: Poses,
     bodies: Bodies,
     numbers: LightNumbers,
-    zones: Zones,
+    ground: NDArray[np.float64],
     grid: Grid,
     scratch: NDArray[np.int64],
     light: NDArray[np.float64],
 ) -> None:
     """Light on everybody, written to `light`, (variant, character), 0 to 1; NaN while absent.
 
-    A place has the light of the last zone of the file that holds it and says so, else the
-    scenario's. A lamp adds its light, falling in a straight line to nothing at its reach, times
-    what walls let pass on the way to the middle of the body; its bearer has it in full.
+    `ground`, (variant, character), is the light of the place everybody is in. A lamp adds
+    its light, falling in a straight line to nothing at its reach, times what walls let pass on
+    the way to the middle of the body; its bearer has it in full.
     """
     variants, characters = light.shape
     for v in range(variants):
@@ -59,10 +55,7 @@ def shine(
                 continue
             x, y = poses.x[p, j], poses.y[p, j]
             z = poses.z[p, j] + 0.5 * bodies.height[v, j, poses.posture[p, j]]
-            total = numbers.around[v]
-            for zone in range(len(numbers.zones)):
-                if not np.isnan(numbers.zones[zone]) and inside(zones, zone, x, y):
-                    total = numbers.zones[zone]
+            total = ground[v, j]
             for i in range(characters):
                 if numbers.lamp[v, i] <= 0.0 or not poses.present[p, i]:
                     continue

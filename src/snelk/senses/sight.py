@@ -28,19 +28,13 @@ PRESENT, CARES, AWAKE, RANGE, ANGLE, ELEVATION, LIGHT, LINE_OF_SIGHT = range(len
 EDGE = 1e-9
 """Limits are inclusive, and wider by this (m, rad or light), so that no rounding decides."""
 
-BODY_POINTS = ((0.05, 0.25), (0.5, 0.5), (0.95, 0.25))
-"""Feet, middle and head: height as a share of the body's height, and weight."""
-
-_POINT_HEIGHTS = np.array([height for height, _ in BODY_POINTS])
-_POINT_WEIGHTS = np.array([weight for _, weight in BODY_POINTS])
-_MIDDLE = 1
-
 
 class SightNumbers(NamedTuple):
     """The numbers of everybody's sight; see `sight_numbers`."""
 
     characters: NDArray[np.int32]  # (agent,): which character the agent is
-    notices: NDArray[np.bool_]  # (variant, agent, target)
+    notices: NDArray[np.bool_]  # (variant, agent, target): with any of its senses
+    cares: NDArray[np.bool_]  # (variant, agent, target, cone)
     awake: NDArray[np.float64]  # (variant, agent): scales ranges
     cones: NDArray[np.int32]  # (variant, agent): how many of the cone axis are in use
     range: NDArray[np.float64]  # (variant, agent, cone), m
@@ -109,15 +103,21 @@ def sight_numbers(setups: Sequence[Setup]) -> SightNumbers:
                     cone.min_light,
                     cone.min_exposure,
                 )
-    notices = [
-        [[setup.cast[name].team in profile.notices for name in names] for profile in row]
-        for setup, row in zip(setups, profiles, strict=True)
-    ]
-    awake = [[setup.cast[agent].awake for agent in agents] for setup in setups]
+    notices = np.zeros((*shape[:2], len(names)), dtype=np.bool_)
+    cares = np.zeros((*notices.shape, most), dtype=np.bool_)
+    for v, setup in enumerate(setups):
+        teams = [setup.cast[name].team for name in names]
+        for a, profile in enumerate(profiles[v]):
+            notices[v, a] = [profile.ever_notices(team) for team in teams]
+            noticed = profile.teams()
+            for k, name in enumerate(profile.cones):
+                cares[v, a, :, k] = [team in noticed["cones", name] for team in teams]
+    awake = [[setup.cast[agent].awake_of("sight") for agent in agents] for setup in setups]
     cones = [[len(profile.cones) for profile in row] for row in profiles]
     return SightNumbers(
         np.array([names.index(agent) for agent in agents], dtype=np.int32),
-        np.array(notices, dtype=np.bool_).reshape(*shape[:2], len(names)),
+        notices,
+        cares,
         np.array(awake, dtype=np.float64).reshape(shape[:2]),
         np.array(cones, dtype=np.int32).reshape(shape[:2]),
         *limits,
@@ -160,7 +160,8 @@ def see(
                 sight.light[v, a, j] = np.nan
                 sight.exposure[v, a, j] = np.nan
                 sight.wall[v, a, j] = NO_WALL
-                sight.wall_place[v, a, j, :] = np.nan
+                for axis in range(3):
+                    sight.wall_place[v, a, j, axis] = np.nan
                 present = poses.present[p, i] and poses.present[p, j] and i != j
                 if present:
                     dx = poses.x[p, j] - poses.x[p, i]
@@ -201,7 +202,7 @@ def gate_before_ray(
     """The first gate that fails, or LINE_OF_SIGHT if the ray has to decide."""
     if not present:
         return PRESENT
-    if not numbers.notices[v, a, j]:
+    if not numbers.cares[v, a, j, k]:
         return CARES
     if numbers.awake[v, a] <= 0.0:
         return AWAKE
@@ -235,18 +236,21 @@ def expose(
 ) -> None:
     """The share of body `j` that eye `i` has in view, and the wall in the way.
 
-    That is the wall which stopped or dimmed the ray to the middle of the body; where that ray
-    is clear, the one which stopped the ray to the feet, or else to the head.
+    That is the wall which stopped or dimmed the ray to the point nearest to the middle of the
+    body, or if that is clear, the first of the other rays that is not.
     """
     x, y = poses.x[p, i], poses.y[p, i]
     to_x, to_y = poses.x[p, j], poses.y[p, j]
     height = bodies.height[v, j, poses.posture[p, j]]
     exposure = 0.0
-    for point in range(len(_POINT_HEIGHTS)):
-        to_z = poses.z[p, j] + height * _POINT_HEIGHTS[point]
+    for point in range(bodies.points.shape[2]):
+        weight = bodies.points[v, j, point, 1]
+        if weight == 0.0 and point > 0:
+            continue
+        to_z = poses.z[p, j] + height * bodies.points[v, j, point, 0]
         share, wall, at = cast_ray(grid, scratch, x, y, eye_z, to_x, to_y, to_z)
-        exposure += _POINT_WEIGHTS[point] * share
-        if wall != NO_WALL and (point == _MIDDLE or sight.wall[v, a, j] == NO_WALL):
+        exposure += weight * share
+        if wall != NO_WALL and sight.wall[v, a, j] == NO_WALL:
             sight.wall[v, a, j] = wall
             sight.wall_place[v, a, j, 0] = x + at * (to_x - x)
             sight.wall_place[v, a, j, 1] = y + at * (to_y - y)

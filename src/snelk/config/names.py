@@ -1,0 +1,63 @@
+"""Names by which the files of a scenario refer to each other: each must lead somewhere."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from snelk.config.draft import Draft
+from snelk.config.geojson import LevelData
+from snelk.config.models import Setup
+from snelk.config.problems import shown
+from snelk.config.recordings import NoiseData
+from snelk.errors import Problem, nearest
+
+
+def name_problems(
+    setup: Setup, draft: Draft, level: LevelData, noises: NoiseData
+) -> Iterator[Problem]:
+    """Zones, spots, grounds, kinds of noise and characters that are named but are not there."""
+    zones = [zone.name for zone, _ in level.zones]
+    for name, profile in setup.profiles.items():
+        for n, zone in enumerate(profile.zone_sense.zones if profile.zone_sense else ()):
+            if zone not in zones:
+                source, place = draft.locate(("profiles", name, "zone_sense", "zones", n))
+                yield Problem(source, place, shown(zone), "no such zone", nearest(zone, zones))
+    for zone, _ in level.zones:
+        if zone.ground is not None and zone.ground not in setup.grounds:
+            fix = f"{nearest(zone.ground, setup.grounds)}; or add grounds.{zone.ground} = 1.0"
+            place = f'zone "{zone.name}": ground'
+            yield Problem(level.source, place, shown(zone.ground), "no such ground", fix)
+    yield from _noise_problems(setup, draft, level)
+    unknown = sorted(
+        {
+            kind
+            for kind, reach in zip(noises.kind, noises.reach, strict=True)
+            if np.isnan(reach) and kind not in setup.noise_kinds
+        }
+    )
+    for kind in unknown:
+        fix = f"{nearest(kind, setup.noise_kinds)}; or give it a reach"
+        yield Problem(", ".join(setup.noises), "kind", shown(kind), "no such kind of noise", fix)
+
+
+def _noise_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Problem]:
+    """What is wrong in the scenario's own list of noises."""
+    spots = [spot.name for spot, _ in level.spots]
+    for n, noise in enumerate(setup.noise):
+        source, place = draft.locate(("noise", n))
+        if noise.reach is None and noise.kind not in setup.noise_kinds:
+            fix = f"{nearest(noise.kind, setup.noise_kinds)}; or give it a reach"
+            yield Problem(source, f"{place}.kind", shown(noise.kind), "no such kind of noise", fix)
+        if noise.by is not None and noise.by not in setup.cast:
+            fix = nearest(noise.by, setup.cast)
+            yield Problem(source, f"{place}.by", shown(noise.by), "no such character", fix)
+        if noise.spot is not None and noise.spot not in spots:
+            fix = nearest(noise.spot, spots)
+            yield Problem(source, f"{place}.spot", shown(noise.spot), "no such spot", fix)
+        if noise.at is not None and noise.spot is not None:
+            yield Problem(source, place, "", "has both at and spot", "leave one of the two out")
+        if noise.at is None and noise.spot is None and noise.by is None:
+            fix = "add at = [x, y], a spot, or by"
+            yield Problem(source, place, "", "does not say where it is", fix)

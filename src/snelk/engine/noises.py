@@ -1,0 +1,231 @@
+"""The noises of a replay: those that are written down, and the footsteps of whoever moves."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.models import GAITS, Setup
+from snelk.config.recordings import NoiseData
+from snelk.level.compiled import Direct, compiled
+from snelk.level.level import Level
+from snelk.level.zones import Zones, inside
+from snelk.senses.bodies import Poses
+from snelk.senses.hearing import NOBODY, Noises
+
+STEP = "step"
+"""The kind of a footstep."""
+
+SLACK = 1e-9
+"""A noise this close after a tick still belongs to it, s."""
+
+NO_GROUND = -1
+
+
+class NoiseMaker:
+    """Makes the noises of every variant, tick by tick.
+
+    Attributes:
+        words: Kinds of noise; `Noises.kind` indexes it.
+        grounds: Grounds of the level's zones; `Noises.ground` indexes it.
+        nothing: No noises.
+    """
+
+    def __init__(
+        self,
+        setups: Sequence[Setup],
+        recorded: NoiseData,
+        level: Level,
+        times: NDArray[np.float64],
+    ) -> None:
+        self.setups = setups
+        self.names = list(setups[0].cast)
+        self.level = level
+        self.dt = setups[0].clock.dt
+        listed = [noise.kind for setup in setups for noise in setup.noise]
+        self.words = tuple(dict.fromkeys([STEP, *recorded.kind, *listed]))
+        zones = [zone for zone, _ in level.data.zones]
+        self.grounds = tuple(dict.fromkeys(zone.ground for zone in zones if zone.ground))
+        self._zone_ground = np.array(
+            [self.grounds.index(zone.ground) if zone.ground else NO_GROUND for zone in zones],
+            dtype=np.int64,
+        )
+        loudness = [[setup.grounds[name] for name in self.grounds] for setup in setups]
+        self._loudness = np.array(loudness, dtype=np.float64).reshape(len(setups), -1)
+        self.nothing = _blank(0)
+        self._count = np.zeros(len(setups), dtype=np.intp)
+        self._written = self._written_down(recorded, times)
+        self._read_steps()
+
+    def make(self, tick: int, t: float, poses: Poses, before: Poses) -> Noises:
+        """The noises after the tick before, up to and with this one, in the order of time."""
+        due = self._due(tick, poses)
+        steps = self._footsteps(t, poses, before) if tick > 0 else self.nothing
+        if len(due.t) == len(steps.t) == 0:
+            return self.nothing
+        found = Noises(*(np.concatenate(parts) for parts in zip(due, steps, strict=True)))
+        if len(found.t) > 1:
+            found = found.of(np.lexsort((found.t, found.variant)))
+        first = np.searchsorted(found.variant, found.variant)
+        number = self._count[found.variant] + np.arange(len(first)) - first
+        self._count += np.bincount(found.variant, minlength=len(self._count))
+        return found._replace(number=number)
+
+    def _written_down(
+        self, recorded: NoiseData, times: NDArray[np.float64]
+    ) -> tuple[list[int], Noises]:
+        """All noises of files and lists in the order of ticks, and where those of a tick begin."""
+        spots = {spot.name: point for spot, point in self.level.data.spots}
+        rows = []
+        for v, setup in enumerate(self.setups):
+            for n, kind in enumerate(recorded.kind):
+                reach = recorded.reach[n]
+                reach = setup.noise_kinds[kind].reach if np.isnan(reach) else reach
+                place = (recorded.x[n], recorded.y[n], recorded.z[n])
+                rows.append((v, recorded.t[n], kind, *place, reach, recorded.by[n]))
+            for noise in setup.noise:
+                reach = noise.reach or setup.noise_kinds[noise.kind].reach
+                where = noise.at
+                if noise.spot is not None:
+                    where = spots[noise.spot].x, spots[noise.spot].y
+                place = (np.nan, np.nan, np.nan) if where is None else (*where, noise.z)
+                rows.append((v, noise.t, noise.kind, *place, reach, noise.by or ""))
+        tick = np.searchsorted(times + SLACK, [row[1] for row in rows])
+        order = [
+            n
+            for n in np.argsort(tick, kind="stable")
+            if tick[n] < len(times) and rows[n][1] >= times[0] - SLACK
+        ]
+        written = _blank(len(order))
+        for n, (v, t, kind, x, y, z, reach, by) in enumerate(rows[n] for n in order):
+            written.variant[n], written.t[n], written.kind[n] = v, t, self.words.index(kind)
+            written.x[n], written.y[n], written.z[n], written.reach[n] = x, y, z, reach
+            written.by[n] = self.names.index(by) if by in self.names else NOBODY
+        return np.searchsorted(tick[order], np.arange(len(times) + 1)).tolist(), written
+
+    def _due(self, tick: int, poses: Poses) -> Noises:
+        """What is written down for this tick; who is not there makes no noise where it is."""
+        starts, written = self._written
+        low, high = starts[tick], starts[tick + 1]
+        if low == high:
+            return self.nothing
+        due = written.of(np.arange(low, high))
+        at_maker = np.isnan(due.x)
+        if at_maker.any():
+            p = due.variant if len(poses.x) > 1 else np.zeros_like(due.variant)
+            for axis in ("x", "y", "z"):
+                where = getattr(poses, axis)[p, due.by]
+                due = due._replace(**{axis: np.where(at_maker, where, getattr(due, axis))})
+            due = due.of(~at_maker | poses.present[p, due.by])
+        return due
+
+    def _read_steps(self) -> None:
+        """Pack everybody's footsteps into arrays, and nobody has walked yet."""
+        shape = (len(self.setups), len(self.names))
+        self._stride = np.full(shape, np.inf)  # so that who has no steps never ends a stride
+        self._reaches = np.zeros((*shape, len(GAITS)))
+        self._speeds = np.zeros((*shape, 2))
+        self._walked, self._moved = np.zeros(shape), np.zeros(shape)
+        self._ended = np.zeros(shape, dtype=np.int64)
+        self._walk, self._step = Direct(_walk), Direct(_step)
+        for v, setup in enumerate(self.setups):
+            for j, name in enumerate(self.names):
+                steps = setup.body_of(name).steps
+                if steps is not None:
+                    self._stride[v, j] = steps.stride
+                    self._reaches[v, j] = steps.reaches()
+                    self._speeds[v, j] = steps.creep_below, steps.run_above
+
+    def _footsteps(self, t: float, poses: Poses, before: Poses) -> Noises:
+        """A noise at each place where somebody's stride ended since the tick before."""
+        self._walk(poses, before, self._stride, self._walked, self._moved, self._ended)
+        count = int(self._ended.sum())
+        if count == 0:
+            return self.nothing
+        steps = _blank(count)
+        steps.kind[:] = 0
+        self._step(
+            poses, before, t, self.dt, self._stride, self._reaches, self._speeds, self.level.zones,
+            self._zone_ground, self._loudness, self._walked, self._moved, self._ended, steps,
+        )  # fmt: skip
+        return steps.of(steps.reach > 0.0)
+
+
+@compiled
+def _walk(
+    poses: Poses,
+    before: Poses,
+    stride: NDArray[np.float64],
+    walked: NDArray[np.float64],
+    moved: NDArray[np.float64],
+    ended: NDArray[np.int64],
+) -> None:
+    """How far everybody went in plan, in all since the last step, and how many strides ended."""
+    for v in range(len(stride)):
+        p = v if len(poses.x) > 1 else 0
+        for j in range(stride.shape[1]):
+            moved[v, j], ended[v, j] = 0.0, 0
+            if not (poses.present[p, j] and before.present[p, j]):
+                walked[v, j] = 0.0
+                continue
+            dx, dy = poses.x[p, j] - before.x[p, j], poses.y[p, j] - before.y[p, j]
+            moved[v, j] = np.sqrt(dx * dx + dy * dy)
+            walked[v, j] += moved[v, j]
+            ended[v, j] = int(walked[v, j] / stride[v, j])
+
+
+@compiled
+def _step(
+    poses: Poses,
+    before: Poses,
+    t: float,
+    dt: float,
+    stride: NDArray[np.float64],
+    reaches: NDArray[np.float64],
+    speeds: NDArray[np.float64],
+    zones: Zones,
+    zone_ground: NDArray[np.int64],
+    loudness: NDArray[np.float64],
+    walked: NDArray[np.float64],
+    moved: NDArray[np.float64],
+    ended: NDArray[np.int64],
+    steps: Noises,
+) -> None:
+    """Each step where its stride ended, on the way in a straight line since the tick before."""
+    n = 0
+    for v in range(len(stride)):
+        p = v if len(poses.x) > 1 else 0
+        for j in range(stride.shape[1]):
+            if ended[v, j] == 0:
+                continue
+            gait = poses.gait[p, j]
+            if gait < 0:
+                speed = moved[v, j] / dt
+                gait = 1 if speed < speeds[v, j, 0] else 3 if speed > speeds[v, j, 1] else 2
+            start = walked[v, j] - moved[v, j]
+            for nth in range(1, ended[v, j] + 1):
+                share = (nth * stride[v, j] - start) / moved[v, j]
+                x = before.x[p, j] + share * (poses.x[p, j] - before.x[p, j])
+                y = before.y[p, j] + share * (poses.y[p, j] - before.y[p, j])
+                ground = NO_GROUND
+                for zone in range(len(zone_ground)):
+                    if zone_ground[zone] != NO_GROUND and inside(zones, zone, x, y):
+                        ground = zone_ground[zone]
+                reach = reaches[v, j, gait]
+                steps.variant[n], steps.by[n] = v, j
+                steps.t[n] = t + (share - 1.0) * dt
+                steps.x[n], steps.y[n] = x, y
+                steps.z[n] = before.z[p, j] + share * (poses.z[p, j] - before.z[p, j])
+                steps.gait[n], steps.ground[n] = gait, ground
+                steps.reach[n] = reach if ground == NO_GROUND else reach * loudness[v, ground]
+                n += 1
+            walked[v, j] -= ended[v, j] * stride[v, j]
+
+
+def _blank(size: int) -> Noises:
+    """Room for noises; what is not filled in is -1."""
+    variant, number, kind, gait, ground, by = np.full((6, size), -1, dtype=np.intp)
+    t, x, y, z, reach = np.full((5, size), -1.0)
+    return Noises(variant, number, t, kind, gait, ground, x, y, z, reach, by)

@@ -1,0 +1,163 @@
+"""Touch and the zone sense: who is felt, and who is in a zone that is always sensed.
+
+Bodies touch if their distance in plan is at most the radius and no wall that one cannot walk
+through stands between their middles. The gates are those of docs/calculations.md.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.models import Setup
+from snelk.level.compiled import compiled
+from snelk.level.rays import NO_WALL, Grid, cast_ray
+from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.sight import EDGE
+
+TOUCH_GATES = ("present", "cares", "awake", "radius", "wall")
+ZONE_GATES = ("present", "cares", "awake", "inside")
+"""The gates in the order in which they are tried."""
+
+SENSED = -1
+PRESENT, CARES, AWAKE, RADIUS, WALL = range(len(TOUCH_GATES))
+INSIDE = 3
+NO_ZONE = -1
+
+
+class ContactNumbers(NamedTuple):
+    """The numbers of everybody's touch and zone sense; see `contact_numbers`."""
+
+    characters: NDArray[np.int32]  # (agent,): which character the agent is
+    feels: NDArray[np.bool_]  # (variant, agent): whether it has a sense of touch
+    radius: NDArray[np.float64]  # (variant, agent), m
+    touch_awake: NDArray[np.float64]  # (variant, agent): scales the radius
+    touch_cares: NDArray[np.bool_]  # (variant, agent, target)
+    watches: NDArray[np.bool_]  # (variant, agent): whether it has a zone sense
+    zones: NDArray[np.bool_]  # (variant, agent, zone)
+    zone_awake: NDArray[np.float64]  # (variant, agent)
+    zone_cares: NDArray[np.bool_]  # (variant, agent, target)
+
+
+class Contacts(NamedTuple):
+    """What touch and the zone sense came to: (variant, agent, target)."""
+
+    distance: NDArray[np.float64]  # in plan, m; NaN while absent
+    touch: NDArray[np.int8]  # the first gate of touch that failed, or SENSED
+    wall: NDArray[np.int32]  # the wall in between, or NO_WALL
+    zone: NDArray[np.int8]  # the first gate of the zone sense that failed, or SENSED
+    zone_in: NDArray[np.int32]  # the first watched zone the target is in, or NO_ZONE
+
+    @classmethod
+    def blank(cls, shape: tuple[int, ...]) -> Contacts:
+        """Nobody felt, nobody in a zone."""
+        return cls(
+            np.full(shape, np.nan),
+            np.full(shape, PRESENT, dtype=np.int8),
+            np.full(shape, NO_WALL, dtype=np.int32),
+            np.full(shape, PRESENT, dtype=np.int8),
+            np.full(shape, NO_ZONE, dtype=np.int32),
+        )
+
+
+def contact_numbers(setups: Sequence[Setup], zone_names: Sequence[str]) -> ContactNumbers:
+    """Pack touch and the zone sense of every agent of every variant into arrays."""
+    agents, names = setups[0].agents, list(setups[0].cast)
+    shape = (len(setups), len(agents))
+    numbers = ContactNumbers(
+        np.array([names.index(agent) for agent in agents], dtype=np.int32),
+        np.zeros(shape, dtype=np.bool_),
+        np.zeros(shape),
+        np.zeros(shape),
+        np.zeros((*shape, len(names)), dtype=np.bool_),
+        np.zeros(shape, dtype=np.bool_),
+        np.zeros((*shape, len(zone_names)), dtype=np.bool_),
+        np.zeros(shape),
+        np.zeros((*shape, len(names)), dtype=np.bool_),
+    )
+    for v, setup in enumerate(setups):
+        teams = [setup.cast[name].team for name in names]
+        for a, agent in enumerate(agents):
+            profile, noticed = setup.profile_of(agent), setup.profile_of(agent).teams()
+            if profile.touch is not None:
+                numbers.feels[v, a], numbers.radius[v, a] = True, profile.touch.radius
+                numbers.touch_awake[v, a] = setup.cast[agent].awake_of("touch")
+                numbers.touch_cares[v, a] = [team in noticed[("touch",)] for team in teams]
+            if profile.zone_sense is not None:
+                numbers.watches[v, a] = True
+                numbers.zones[v, a] = [name in profile.zone_sense.zones for name in zone_names]
+                numbers.zone_awake[v, a] = setup.cast[agent].awake_of("zone")
+                numbers.zone_cares[v, a] = [team in noticed[("zone_sense",)] for team in teams]
+    return numbers
+
+
+@compiled
+def feel(
+    poses: Poses,
+    bodies: Bodies,
+    within: NDArray[np.bool_],
+    numbers: ContactNumbers,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    contacts: Contacts,
+) -> None:
+    """One tick of touch and the zone sense.
+
+    Args:
+        poses, bodies: Where everybody is.
+        within: (variant or 1, character, zone) which zones everybody is in.
+        numbers: Who feels and watches what.
+        grid, scratch: The walls in the way of bodies.
+        contacts: Is overwritten with what the two senses came to.
+    """
+    variants, agents, targets = contacts.touch.shape
+    for v in range(variants):
+        p = v if len(poses.x) > 1 else 0
+        for a in range(agents):
+            if not (numbers.feels[v, a] or numbers.watches[v, a]):
+                continue
+            i = numbers.characters[a]
+            middle = poses.z[p, i] + 0.5 * bodies.height[v, i, poses.posture[p, i]]
+            for j in range(targets):
+                contacts.distance[v, a, j] = np.nan
+                contacts.touch[v, a, j], contacts.wall[v, a, j] = PRESENT, NO_WALL
+                contacts.zone[v, a, j], contacts.zone_in[v, a, j] = PRESENT, NO_ZONE
+                if not (poses.present[p, i] and poses.present[p, j] and i != j):
+                    continue
+                dx, dy = poses.x[p, j] - poses.x[p, i], poses.y[p, j] - poses.y[p, i]
+                distance = np.sqrt(dx * dx + dy * dy)
+                contacts.distance[v, a, j] = distance
+                if not numbers.touch_cares[v, a, j]:
+                    contacts.touch[v, a, j] = CARES
+                elif numbers.touch_awake[v, a] <= 0.0:
+                    contacts.touch[v, a, j] = AWAKE
+                elif distance > numbers.radius[v, a] * numbers.touch_awake[v, a] + EDGE:
+                    contacts.touch[v, a, j] = RADIUS
+                else:
+                    other = poses.z[p, j] + 0.5 * bodies.height[v, j, poses.posture[p, j]]
+                    share, wall, _ = cast_ray(
+                        grid,
+                        scratch,
+                        poses.x[p, i],
+                        poses.y[p, i],
+                        middle,
+                        poses.x[p, j],
+                        poses.y[p, j],
+                        other,
+                    )
+                    contacts.wall[v, a, j] = wall
+                    contacts.touch[v, a, j] = SENSED if share > 0.0 else WALL
+                for zone in range(within.shape[2] - 1, -1, -1):
+                    if numbers.zones[v, a, zone] and within[p, j, zone]:
+                        contacts.zone_in[v, a, j] = zone
+                if not numbers.zone_cares[v, a, j]:
+                    contacts.zone[v, a, j] = CARES
+                elif numbers.zone_awake[v, a] <= 0.0:
+                    contacts.zone[v, a, j] = AWAKE
+                elif contacts.zone_in[v, a, j] == NO_ZONE:
+                    contacts.zone[v, a, j] = INSIDE
+                else:
+                    contacts.zone[v, a, j] = SENSED
