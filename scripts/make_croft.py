@@ -54,15 +54,37 @@ def level() -> dict[str, Any]:
             top=1.1,
             hear_through=0.8,
         ),
-        feature("wall", "stone-wall-west", "LineString", [(3, 16), (14, 15.6), (26, 16)], top=0.9, **stone),
-        feature("wall", "stone-wall-east", "LineString", [(29, 16), (41, 15.7), (52, 16)], top=0.9, **stone),
+        feature(
+            "wall",
+            "stone-wall-west",
+            "LineString",
+            [(3, 16), (14, 15.6), (26, 16)],
+            top=0.9,
+            **stone,
+        ),
+        feature(
+            "wall",
+            "stone-wall-east",
+            "LineString",
+            [(29, 16), (41, 15.7), (52, 16)],
+            top=0.9,
+            **stone,
+        ),
         feature("wall", "gate", "LineString", [(26, 16), (28.1, 17.8)], top=1.1, **boards),
         feature("wall", "hedge-north", "Polygon", box(52, 29.5, 0.9, 14), top=1.7, **hedge),
         feature("wall", "hedge-south", "Polygon", box(52, 17.6, 0.9, 5), top=1.7, **hedge),
-        feature("wall", "hay-1", "Polygon", box(30.6, 21.4, 2.0, 1.3, 20), top=1.2, hear_through=0.7),
-        feature("wall", "hay-2", "Polygon", box(35.0, 27.4, 2.0, 1.3, -35), top=1.2, hear_through=0.7),
-        feature("wall", "hay-3", "Polygon", box(34.6, 21.6, 2.2, 1.4, 75), top=1.2, hear_through=0.7),
-        feature("wall", "hay-4", "Polygon", box(46.6, 26.4, 2.0, 1.3, 10), top=1.2, hear_through=0.7),
+        feature(
+            "wall", "hay-1", "Polygon", box(30.6, 21.4, 2.0, 1.3, 20), top=1.2, hear_through=0.7
+        ),
+        feature(
+            "wall", "hay-2", "Polygon", box(35.0, 27.4, 2.0, 1.3, -35), top=1.2, hear_through=0.7
+        ),
+        feature(
+            "wall", "hay-3", "Polygon", box(34.6, 21.6, 2.2, 1.4, 75), top=1.2, hear_through=0.7
+        ),
+        feature(
+            "wall", "hay-4", "Polygon", box(46.6, 26.4, 2.0, 1.3, 10), top=1.2, hear_through=0.7
+        ),
     ]
     trees = [(9, 7.5), (15.5, 5.2), (21, 8.2), (33, 6.4), (39.5, 8.4), (46, 5.6)]
     for number, (x, y) in enumerate(trees, start=1):
@@ -71,7 +93,9 @@ def level() -> dict[str, Any]:
             for a in np.radians(np.arange(0, 361, 60))
         ]
         trunk[-1] = trunk[0]
-        features.append(feature("wall", f"tree-{number}", "Polygon", trunk, top=5.0, hear_through=0.9))
+        features.append(
+            feature("wall", f"tree-{number}", "Polygon", trunk, top=5.0, hear_through=0.9)
+        )
     yard = [(22, 17), (31, 17), (33, 25), (33, 34), (22, 34), (22, 17)]
     wind = [(1, 1), (58, 1), (58, 9.5), (1, 11), (1, 1)]
     straw = [(29, 18.5), (41, 18.5), (46, 23), (45.5, 28), (33, 28.5), (33, 25), (29, 18.5)]

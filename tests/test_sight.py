@@ -14,7 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import snelk
-from snelk.senses.sight import BODY_POINTS
+from snelk.config.models import Body
 
 
 def gate_of(folder: Path, guest: str, **kwargs: str) -> str:
@@ -138,7 +138,7 @@ def test_exposure_agrees_with_shapely_in_plan_and_heights_by_hand(
         profiles=samples.SAMPLE_PROFILES.replace("fov_whole = 90", "fov_whole = 360"),
     )
     expected = 0.0
-    for share, weight in BODY_POINTS:
+    for share, weight in Body(standing=2.0).points:
         end = body * share
         clear = True
         for shape, top in kept:

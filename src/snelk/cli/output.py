@@ -74,12 +74,19 @@ def file_name(name: str) -> str:
 
 
 def summary(run: Run) -> list[dict[str, Any]]:
-    """Per agent and target it notices: first seen, time in view, times seen, highest meter."""
+    """Per agent and target it notices: seen, heard, nearest, highest meter."""
     rows = []
     for agent in run.agents:
-        notices = run.setup.profiles[run.setup.cast[agent].profile or ""].notices
+        profile = run.setup.profile_of(agent)
+        hearing = run.hearing[run.hearing.heard & (run.hearing.agent == agent)]
         for target in run.names:
-            if target == agent or run.setup.cast[target].team not in notices:
+            heard = int((hearing.target == target).sum())
+            team = run.setup.cast[target].team
+            # Whom it can only hear, and never did, is left out.
+            only_heard = not any(
+                team in teams for place, teams in profile.teams().items() if place != ("hearing",)
+            )
+            if target == agent or not profile.ever_notices(team) or (only_heard and not heard):
                 continue
             spans = [span for span in run.spans(agent, target) if span.reason == "in_view"]
             events = run.events
@@ -95,6 +102,7 @@ def summary(run: Run) -> list[dict[str, Any]]:
                     "first_seen": float(saw.t.iloc[0]) if len(saw) else None,
                     "in_view": sum(span.end - span.start for span in spans),
                     "times": len(saw),
+                    "heard": heard,
                     "highest_meter": float(meter.value.max()) if len(meter) else None,
                     "nearest": min(
                         (span.nearest for span in spans if span.nearest is not None), default=None

@@ -14,8 +14,9 @@ from snelk.errors import InputError, one_of
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from snelk.runs.answers import Answer, ConeAnswer, Gate
+    from snelk.runs.answers import Answer, ConeAnswer, Gate, SenseAnswer
     from snelk.runs.run import Run
+    from snelk.runs.spans import Span
 
 RunFolder = Annotated[Path, typer.Argument(metavar="RUN", help="The folder of a run.")]
 Json = Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")]
@@ -28,7 +29,7 @@ def events(
     agent: Annotated[str | None, typer.Option("--agent", help="Only of this character.")] = None,
     target: Annotated[str | None, typer.Option("--target", help="Only about this one.")] = None,
     kind: Annotated[
-        str | None, typer.Option("--kind", help="Only appeared, saw, lost, rose, fell or vanished.")
+        str | None, typer.Option("--kind", help="Only of this kind, such as saw, lost or heard.")
     ] = None,
     start: From = None,
     end: To = None,
@@ -73,12 +74,12 @@ def why(
     end: To = None,
     as_json: Json = False,
 ) -> None:
-    """Tell why an agent did or did not see a target.
+    """Tell why an agent did or did not see, hear or feel a target.
 
-    With --at gate by gate at that time, else the story from when to when.
+    With --at gate by gate at that time, else the story of all senses from when to when.
     """
     from snelk.runs.run import open_run
-    from snelk.runs.spans import REASONS
+    from snelk.runs.spans import OTHER_REASONS, REASONS
 
     if at is not None and (start is not None or end is not None):
         raise InputError.of("why", "", "--at with --from or --to", "asks two things", "use one")
@@ -90,26 +91,45 @@ def why(
         else:
             _say_answer(console(), opened, run, answer)
         return
-    spans = opened.spans(agent, target, start=start, end=end)
+    spans = opened.story(agent, target, start=start, end=end)
     if as_json:
         say_json([span.to_dict() for span in spans])
         return
     screen = console()
-    screen.print(f"{agent} and {target}, {spans[0].start:.2f} to {spans[-1].end:.2f} s\n")
-    rows = [
-        [
-            f"{span.start:.2f}",
-            f"{span.end:.2f} s",
-            span.text,
-            "–" if span.nearest is None else f"{span.nearest:.1f} to {span.farthest:.1f} m",
-        ]
-        for span in spans
-    ]
-    screen.print("\n".join(table([" from", " to  ", "what and why", " distance"], rows)))
-    lost = (b for a, b in pairwise(spans) if a.reason == "in_view")
-    moment = next(lost, max(spans, key=lambda span: list(REASONS).index(span.reason)))
+    begin = opened.times[0] if start is None else start
+    finish = opened.times[-1] if end is None else end
+    screen.print(f"{agent} and {target}, {begin:.2f} to {finish:.2f} s\n")
+    if not spans:
+        screen.print("Nothing was sensed.")
+        return
+    screen.print("\n".join(_story_lines(spans)))
+    lost = (b for a, b in pairwise(s for s in spans if s.sense == "sight") if a.reason == "in_view")
+    reasons = [*REASONS, *OTHER_REASONS]
+    moment = next(lost, max(spans, key=lambda span: reasons.index(span.reason)))
     hint = command("snelk", "why", run, agent, target, "--at", f"{moment.start:g}")
     screen.print(f"\nGate by gate\n  {hint}")
+
+
+def _story_lines(spans: list[Span]) -> list[str]:
+    """A table of stretches; what does not fit beside the distances goes on below."""
+    several = len({span.sense for span in spans}) > 1
+    head = [" from", " to  ", *(["sense"] if several else []), " distance   ", "what and why"]
+    rows = []
+    for span in spans:
+        near, far = span.nearest, span.farthest
+        distance = (
+            "–"
+            if near is None
+            else f"{near:.1f} m"
+            if near == far
+            else f"{near:.1f} to {far:.1f} m"
+        )
+        end = f"{span.end:.2f} s"
+        sense = [span.sense] if several else []
+        rows.append([f"{span.start:.2f}", end, *sense, distance, span.text])
+    lines = table(head, rows)
+    indent = lines[0].index(head[-1])
+    return [wrap(line[indent:], indent=indent, first=line[:indent]) for line in lines]
 
 
 def _say_answer(screen: Console, run: Run, folder: Path, answer: Answer) -> None:
@@ -123,20 +143,19 @@ def _say_answer(screen: Console, run: Run, folder: Path, answer: Answer) -> None
                 f"{name} {value:.2f}" for name, value in answer.meter.factors.items()
             )
             screen.print(wrap(product, indent=17))
-    screen.print()
-    if answer.change is None:
-        screen.print(wrap(answer.no_change, indent=17, first="Smallest change"))
-    else:
-        screen.print(wrap(answer.change.text, indent=17, first="Smallest change"))
-        for other in answer.others[:3]:
-            screen.print(wrap(other.text, indent=17, first="or"))
-    settable = next((c for c in (answer.change, *answer.others) if c and c.settable), None)
-    if settable:
+    if answer.cones or not answer.senses:
+        screen.print()
+        _say_changes(screen, answer)
+    for sense in answer.senses:
+        _say_sense(screen, sense)
+    every: list[Answer | SenseAnswer] = [answer, *answer.senses]
+    changes = [c for each in every for c in (each.change, *each.others) if c and c.settable]
+    if changes:
         words = ["snelk", "run", run.info["scenario"]]
         for key, value in run.info["changes"].items():
             words += ["--set", f"{key}={value}"]
         tried = folder.with_name(f"{folder.name}-tried")
-        for assignment in settable.settable:
+        for assignment in changes[0].settable:
             words += ["--set", assignment]
         words += ["--out", str(tried)]
         screen.print(f"\nTry it\n  {command(*words)}")
@@ -145,21 +164,43 @@ def _say_answer(screen: Console, run: Run, folder: Path, answer: Answer) -> None
         screen.print(f"\nThe whole story\n  {hint}")
 
 
+def _say_changes(screen: Console, answer: Answer | SenseAnswer, *, most: int = 3) -> None:
+    first = "Smallest change"
+    if answer.change is None:
+        screen.print(wrap(answer.no_change, indent=17, first=first))
+        return
+    screen.print(wrap(answer.change.text, indent=17, first=first))
+    for other in answer.others[:most]:
+        screen.print(wrap(other.text, indent=17, first="or"))
+
+
+def _say_sense(screen: Console, sense: SenseAnswer) -> None:
+    name = sense.sense.capitalize()
+    screen.print("\n" + wrap(sense.headline, indent=17, first=name), style="bold")
+    for gate in sense.gates:
+        _say_gate(screen, gate, margin=gate.name != "reach")
+    if sense.gates:
+        _say_changes(screen, sense, most=2)
+
+
 def _say_cone(screen: Console, cone: ConeAnswer) -> None:
     limits = "hold limits, in view at the look before" if cone.held else "gain limits"
     result = "in view" if cone.result == "in_view" else f"failed at {cone.result.replace('_', ' ')}"
     screen.print(f"\n  {cone.cone} cone: {result}  ({limits})")
     for gate in cone.gates:
-        mark, style = {
-            True: ("✓ pass", "cyan"),
-            False: ("✗ FAIL", "bold bright_red"),
-            None: ("–     ", "dim"),
-        }[gate.passed]
-        text = gate.text + _margin(gate)
-        label = f"    {mark}  {gate.name.replace('_', ' '):<15}"
-        lines = wrap(text, indent=len(label), first=label).splitlines()
-        for line in lines:
-            screen.print(line, style=style if gate.passed is False else None)
+        _say_gate(screen, gate)
+
+
+def _say_gate(screen: Console, gate: Gate, *, margin: bool = True) -> None:
+    mark, style = {
+        True: ("✓ pass", "cyan"),
+        False: ("✗ FAIL", "bold bright_red"),
+        None: ("–     ", "dim"),
+    }[gate.passed]
+    text = gate.text + (_margin(gate) if margin else "")
+    label = f"    {mark}  {gate.name.replace('_', ' '):<15}"
+    for line in wrap(text, indent=len(label), first=label).splitlines():
+        screen.print(line, style=style if gate.passed is False else None)
 
 
 def _margin(gate: Gate) -> str:

@@ -13,6 +13,7 @@ from snelk.cli.output import command, console, say_json, seconds, summary, table
 from snelk.errors import InputError, nearest
 
 if TYPE_CHECKING:
+    from snelk.config.models import Profile
     from snelk.config.scenario import Scenario
     from snelk.runs.run import Progress, Run
 
@@ -132,7 +133,7 @@ def check(
             (level.spots, "spot"),
             (level.routes, "route"),
             (loaded.tracks, "track"),
-            (loaded.noises.t, "noise"),
+            ((*loaded.noises.t, *setup.noise), "noise"),
         )
     ]
     screen.print("  " + ", ".join(parts))
@@ -169,6 +170,13 @@ def check(
     if cones:
         head = ["cone", " whole fov", " range", " hold fov", " hold range", " light", " shown"]
         screen.print("\n" + "\n".join(table(head, cones)))
+    others = [
+        [profile, *row]
+        for profile in dict.fromkeys(setup.cast[agent].profile or "" for agent in setup.agents)
+        for row in _other_senses(setup.profiles[profile])
+    ]
+    if others:
+        screen.print("\n" + "\n".join(table(["profile", "sense", "how", "notices"], others)))
     screen.print()
     for finding in findings:
         screen.print(wrap(str(finding), indent=9, first="warning:"))
@@ -178,6 +186,20 @@ def check(
     screen.print(f"No errors; {count}.\n\nNext\n  {command('snelk', 'run', scenario)}")
     if strict and findings:
         raise typer.Exit(1)
+
+
+def _other_senses(profile: Profile) -> Iterator[list[str]]:
+    """The senses of a profile beside its cones: name, numbers, and whom it notices."""
+    teams = {place[0]: ", ".join(names) for place, names in profile.teams().items()}
+    if profile.hearing is not None:
+        how = f"acuity {profile.hearing.acuity:g}"
+        if profile.hearing.listen_every:
+            how += f", every {profile.hearing.listen_every:g} s"
+        yield ["hearing", how, teams["hearing"]]
+    if profile.touch is not None:
+        yield ["touch", f"within {profile.touch.radius:g} m", teams["touch"]]
+    if profile.zone_sense is not None:
+        yield ["zone", ", ".join(profile.zone_sense.zones), teams["zone_sense"]]
 
 
 def run(
@@ -284,16 +306,27 @@ def _say_run(done: Run, place: Path) -> None:
             seconds(row["in_view"]),
             str(row["times"]),
             "–" if row["nearest"] is None else f"{row['nearest']:.1f} m",
+            str(row["heard"]),
             "–" if row["highest_meter"] is None else f"{row['highest_meter']:.2f}",
         ]
         for row in summary(done)
     ]
     if rows:
-        head = ["agent", "target", " first saw", " in view", " times", " nearest", " meter up to"]
+        head = [
+            "agent",
+            "target",
+            " first saw",
+            " in view",
+            " times",
+            " nearest",
+            " heard",
+            " meter up to",
+        ]
         screen.print("\n" + "\n".join(table(head, rows)))
     counts: dict[str, Any] = done.info["rows"]
     screen.print(
-        f"\nWritten to {place}: {counts['events']} events, {counts['sight']} checks of sight"
+        f"\nWritten to {place}: {counts['events']} events, {counts['sight']} checks of sight, "
+        f"{counts['hearing']} of hearing, {counts['contacts']} of touch and zones"
     )
 
 

@@ -271,6 +271,10 @@ class Profile(Model):
             if sense is not None
         }
 
+    def sees(self, team: str) -> bool:
+        """Whether any of its cones notices a team."""
+        return any(team in teams for (sense, *_), teams in self.teams().items() if sense == "cones")
+
     def ever_notices(self, team: str) -> bool:
         """Whether any of its senses notices a team; without senses, whether it would."""
         return any(team in teams for teams in (self.teams() or {(): self.notices}).values())
@@ -390,15 +394,19 @@ class Setup(ProfilesFile):
     )
     cast: dict[Name, Member] = {}
 
-    def body_of(self, name: str) -> Body:
-        """The body of a character of the cast."""
+    def body_name_of(self, name: str) -> str:
+        """The name of the body of a character of the cast."""
         member = self.cast[name]
         body = member.body
         if body is None and member.profile is not None:
             body = self.profiles[member.profile].body
         if body is None:
             raise KeyError(name)
-        return self.bodies[body]
+        return body
+
+    def body_of(self, name: str) -> Body:
+        """The body of a character of the cast."""
+        return self.bodies[self.body_name_of(name)]
 
     def profile_of(self, agent: str) -> Profile:
         """The profile of an agent of the cast."""

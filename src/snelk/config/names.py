@@ -20,10 +20,10 @@ def name_problems(
     """Zones, spots, grounds, kinds of noise and characters that are named but are not there."""
     zones = [zone.name for zone, _ in level.zones]
     for name, profile in setup.profiles.items():
-        for n, zone in enumerate(profile.zone_sense.zones if profile.zone_sense else ()):
-            if zone not in zones:
+        for n, wanted in enumerate(profile.zone_sense.zones if profile.zone_sense else ()):
+            if wanted not in zones:
                 source, place = draft.locate(("profiles", name, "zone_sense", "zones", n))
-                yield Problem(source, place, shown(zone), "no such zone", nearest(zone, zones))
+                yield Problem(source, place, shown(wanted), "no such zone", nearest(wanted, zones))
     for zone, _ in level.zones:
         if zone.ground is not None and zone.ground not in setup.grounds:
             fix = f"{nearest(zone.ground, setup.grounds)}; or add grounds.{zone.ground} = 1.0"

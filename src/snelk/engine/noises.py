@@ -13,7 +13,7 @@ from snelk.level.compiled import Direct, compiled
 from snelk.level.level import Level
 from snelk.level.zones import Zones, inside
 from snelk.senses.bodies import Poses
-from snelk.senses.hearing import NOBODY, Noises
+from snelk.senses.hearing import BY_KIND, IN_FILE, NOBODY, Noises
 
 STEP = "step"
 """The kind of a footstep."""
@@ -81,17 +81,19 @@ class NoiseMaker:
         rows = []
         for v, setup in enumerate(self.setups):
             for n, kind in enumerate(recorded.kind):
-                reach = recorded.reach[n]
-                reach = setup.noise_kinds[kind].reach if np.isnan(reach) else reach
+                own = not np.isnan(recorded.reach[n])
+                reach = recorded.reach[n] if own else setup.noise_kinds[kind].reach
                 place = (recorded.x[n], recorded.y[n], recorded.z[n])
-                rows.append((v, recorded.t[n], kind, *place, reach, recorded.by[n]))
-            for noise in setup.noise:
+                source = IN_FILE if own else BY_KIND
+                rows.append((v, recorded.t[n], kind, *place, reach, recorded.by[n], source))
+            for n, noise in enumerate(setup.noise):
                 reach = noise.reach or setup.noise_kinds[noise.kind].reach
                 where = noise.at
                 if noise.spot is not None:
                     where = spots[noise.spot].x, spots[noise.spot].y
                 place = (np.nan, np.nan, np.nan) if where is None else (*where, noise.z)
-                rows.append((v, noise.t, noise.kind, *place, reach, noise.by or ""))
+                source = n if noise.reach else BY_KIND
+                rows.append((v, noise.t, noise.kind, *place, reach, noise.by or "", source))
         tick = np.searchsorted(times + SLACK, [row[1] for row in rows])
         order = [
             n
@@ -99,9 +101,10 @@ class NoiseMaker:
             if tick[n] < len(times) and rows[n][1] >= times[0] - SLACK
         ]
         written = _blank(len(order))
-        for n, (v, t, kind, x, y, z, reach, by) in enumerate(rows[n] for n in order):
+        for n, (v, t, kind, x, y, z, reach, by, source) in enumerate(rows[n] for n in order):
             written.variant[n], written.t[n], written.kind[n] = v, t, self.words.index(kind)
             written.x[n], written.y[n], written.z[n], written.reach[n] = x, y, z, reach
+            written.listed[n] = source
             written.by[n] = self.names.index(by) if by in self.names else NOBODY
         return np.searchsorted(tick[order], np.arange(len(times) + 1)).tolist(), written
 
@@ -226,6 +229,6 @@ def _step(
 
 def _blank(size: int) -> Noises:
     """Room for noises; what is not filled in is -1."""
-    variant, number, kind, gait, ground, by = np.full((6, size), -1, dtype=np.intp)
+    variant, number, kind, gait, ground, by, listed = np.full((7, size), -1, dtype=np.intp)
     t, x, y, z, reach = np.full((5, size), -1.0)
-    return Noises(variant, number, t, kind, gait, ground, x, y, z, reach, by)
+    return Noises(variant, number, t, kind, gait, ground, x, y, z, reach, by, listed)

@@ -34,7 +34,8 @@ def replayed_poses(
     """Everybody's poses at all ticks: arrays of (tick, variant or 1, character).
 
     Places and headings are interpolated between samples, headings along the shorter arc; a
-    posture and a gait hold until the next sample. Outside its samples a tracked character is absent.
+    posture and a gait hold until the next sample. Outside its samples a tracked character is
+    absent.
     """
     names = list(setups[0].cast)
     alike = all(

@@ -135,9 +135,7 @@ class Simulation:
             raise StopIteration(f"all {len(self.times)} ticks have been computed")
         before, self.poses = self.poses, self._poses_at(self.tick)
         poses, level, tick = self.poses, self.level, self.tick
-        self._surround(
-            poses, before, self._dt, level.zones, self._around, self.surroundings
-        )
+        self._surround(poses, before, self._dt, level.zones, self._around, self.surroundings)
         self._feel(
             poses,
             self.bodies,

@@ -16,12 +16,19 @@ from numba.core.dispatcher import Dispatcher
 
 F = TypeVar("F", bound=Callable[..., Any])
 
-_OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "error_model": "numpy", "_nrt": False}
+_OPTIONS: dict[str, Any] = {
+    "cache": True,
+    "nogil": True,
+    "error_model": "numpy",
+    "_nrt": False,
+    "no_cfunc_wrapper": True,
+}
+_INNER: dict[str, Any] = _OPTIONS | {"forceinline": True, "no_cpython_wrapper": True}
 
 
 def compiled(function: F) -> F:
     """Compile a loop over plain arrays to machine code, cached on disk."""
-    result: F = numba.njit(no_cfunc_wrapper=True, **_OPTIONS)(function)
+    result: F = numba.njit(**_OPTIONS)(function)
     return result
 
 
@@ -31,9 +38,7 @@ def inlined(function: F) -> F:
     It can only be called from compiled functions: without an entry for Python, which takes a
     good part of the time to compile, a call from Python ends the process.
     """
-    result: F = numba.njit(
-        forceinline=True, no_cpython_wrapper=True, no_cfunc_wrapper=True, **_OPTIONS
-    )(function)
+    result: F = numba.njit(**_INNER)(function)
     return result
 
 

@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from snelk.level.grid import build_grid
-from snelk.level.rays import Grid, cast_rays
+from snelk.level.rays import TOUCH, Grid, cast_rays
 from snelk.level.ways import Ways
 from snelk.level.zones import Zones, build_zones
 
@@ -136,6 +136,28 @@ class Level:
             return Sightline(float(share[0]), None, None)
         x, y, z = (float(value) for value in a[0] + at[0] * (b[0] - a[0]))
         return Sightline(float(share[0]), self.wall_names[wall[0]], (x, y, z))
+
+    def walls_between(
+        self, start: tuple[float, float, float], end: tuple[float, float, float]
+    ) -> list[int]:
+        """The walls that a straight line between two places, (x, y, z) in m, crosses.
+
+        They come in the order of the line. Walls are closed and the line is open, as for a ray.
+        """
+        a, b = np.array(start), np.array(end)
+        along = b - a
+        to = self.pieces[:, 0:2] - a[:2], self.pieces[:, 2:4] - a[:2]
+        side = [along[0] * p[:, 1] - along[1] * p[:, 0] for p in to]
+        across = side[1] - side[0]
+        face = to[1] - to[0]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            at = (to[0][:, 0] * face[:, 1] - to[0][:, 1] * face[:, 0]) / across
+            height = a[2] + at * along[2]
+        touch = TOUCH / max(float(np.sqrt((along**2).sum())), TOUCH)
+        met = (side[0] * side[1] <= 0.0) & (at > touch) & (at < 1.0 - touch)
+        met &= (height >= self.pieces[:, 4]) & (height <= self.pieces[:, 5])
+        order = np.flatnonzero(met)[np.argsort(at[met], kind="stable")]
+        return list(dict.fromkeys(self.piece_walls[order].tolist()))
 
     @cached_property
     def bounds(self) -> tuple[float, float, float, float]:

@@ -85,18 +85,21 @@ def meter_numbers(setups: Sequence[Setup]) -> MeterNumbers:
     lengths = [len(getattr(m, name)) for row in meters for m in row for name in CURVES]
     times = np.array(
         [
-            [
-                (m.fill_time, m.drain_time, m.hold, m.at_once, m.noise_gain, m.zone_rate)
-                for m in row
-            ]
+            [(m.fill_time, m.drain_time, m.hold, m.at_once, m.noise_gain, m.zone_rate) for m in row]
             for row in meters
         ],
         np.float64,
-    ).reshape(*shape, 6)
+    )
+    times = np.moveaxis(times.reshape(*shape, 6), -1, 0).copy()
     used = np.array([[p.meter is not None for p in row] for row in profiles], np.bool_)
     numbers = MeterNumbers(
         used.reshape(shape),
-        *np.moveaxis(times, -1, 0).copy(),
+        times[0],
+        times[1],
+        times[2],
+        times[3],
+        times[4],
+        times[5],
         np.ones((*shape, 3)),
         np.ones((*shape, most_cones)),
         np.ones((*shape, len(CURVES)), dtype=np.int32),

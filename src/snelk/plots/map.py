@@ -161,9 +161,9 @@ def _height_looked_for(run: Run, agents: Sequence[str], poses: dict[str, Any]) -
     """The middle of the lowest body that an agent of these notices, m above the ground."""
     heights = []
     for agent in agents:
-        notices = run.setup.profiles[run.setup.cast[agent].profile or ""].notices
+        profile = run.setup.profile_of(agent)
         for name, pose in poses.items():
-            if run.setup.cast[name].team in notices and name != agent:
+            if profile.sees(run.setup.cast[name].team) and name != agent:
                 heights.append(_body_height(run, name, pose) / 2)
     return min(heights, default=0.5)
 
@@ -182,7 +182,7 @@ def _draw_cones(
 ) -> None:
     pose = poses[agent]
     eye = (pose.x, pose.y, pose.z + _body_height(run, agent, pose) * run.setup.body_of(agent).eyes)
-    awake = run.setup.cast[agent].awake
+    awake = run.setup.cast[agent].awake_of("sight")
     if awake <= 0.0:
         return
     for name, cone in run.setup.profile_of(agent).cones.items():
@@ -272,7 +272,7 @@ def _draw_rays(
 ) -> None:
     for agent in agents:
         for target in poses:
-            noticed = run.setup.cast[target].team in run.setup.profile_of(agent).notices
+            noticed = run.setup.profile_of(agent).sees(run.setup.cast[target].team)
             if target == agent or agent not in poses or not noticed:
                 continue
             answer = run.why(agent, target, at=t)

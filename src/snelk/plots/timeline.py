@@ -74,9 +74,7 @@ def plot_timeline(
         (agent, target)
         for agent in (agents if agents is not None else run.agents)
         for target in (targets if targets is not None else run.names)
-        if agent != target
-        and run.setup.cast[target].team
-        in run.setup.profiles[run.setup.cast[agent].profile or ""].notices
+        if agent != target and _has_lane(run, agent, target)
     )
     if not lanes:
         rule, fix = "there is no agent that notices anybody here", "see: snelk check"
@@ -152,6 +150,18 @@ def plot_timeline(
     reasons = {span.reason for spans in artists.bands.values() for span, _ in spans}
     _legend(ax, reasons, meters=bool(artists.meters))
     return artists
+
+
+def _has_lane(run: Run, agent: str, target: str) -> bool:
+    """Whether a pair is worth a lane: by sight, touch or zone always, by ear if it was heard."""
+    team = run.setup.cast[target].team
+    senses = [
+        place[0] for place, teams in run.setup.profile_of(agent).teams().items() if team in teams
+    ]
+    if senses == ["hearing"]:
+        rows = run.hearing
+        return bool((rows.heard & (rows.agent == agent) & (rows.target == target)).any())
+    return bool(senses)
 
 
 def _band(ax: Axes, row: int, span: Span, whole: float) -> Rectangle:

@@ -72,7 +72,7 @@ class MeterAnswer:
 
     Attributes:
         value, rate: 0 to 1, and how fast it fills; 1 fills in the profile's `fill_time`.
-        state: `empty`, `filling`, `at_once`, `holding` or `draining`.
+        state: `empty`, `filling`, `at_once`, `heard`, `holding` or `draining`.
         factors: What the rate is a product of; empty while nothing is in view.
         costs_most: The factor that slows it most; empty if none is below 1.
         to_full: Seconds until it is full if nothing changes; None if it does not fill.
@@ -89,8 +89,33 @@ class MeterAnswer:
 
 
 @dataclass(frozen=True)
+class SenseAnswer:
+    """How hearing, touch or the zone sense fared.
+
+    Attributes:
+        sense: `hearing`, `touch` or `zone`.
+        t: When it was judged, s: for hearing when the last noise until then was.
+        sensed: Whether it sensed the target.
+        result: `sensed` or `heard`, the first gate that failed, or `silent`: no noise yet.
+        headline: The answer in one line.
+        gates: All gates, each tried whatever the ones before it said.
+        change, others, no_change: As in `Answer`, for this sense.
+    """
+
+    sense: str
+    t: float
+    sensed: bool
+    result: str
+    headline: str
+    gates: tuple[Gate, ...]
+    change: Change | None
+    others: tuple[Change, ...]
+    no_change: str
+
+
+@dataclass(frozen=True)
 class Answer:
-    """Why an agent did or did not see a target at one tick.
+    """Why an agent did or did not see, hear or feel a target at one tick.
 
     Attributes:
         agent, target, t: Who, whom, and the time of the tick, s.
@@ -103,6 +128,7 @@ class Answer:
             None; then `no_change` says why there is none.
         others: Further single changes, larger ones last.
         meter: The detection meter at the time asked for, or None if the agent has none.
+        senses: How the agent's other senses fared, those that it has.
     """
 
     agent: str
@@ -118,6 +144,11 @@ class Answer:
     others: tuple[Change, ...]
     no_change: str
     meter: MeterAnswer | None = None
+    senses: tuple[SenseAnswer, ...] = ()
+
+    def sense(self, name: str) -> SenseAnswer | None:
+        """The answer of `hearing`, `touch` or `zone`; None if the agent has no such sense."""
+        return next((answer for answer in self.senses if answer.sense == name), None)
 
     def to_dict(self) -> dict[str, Any]:
         """The answer as plain data."""

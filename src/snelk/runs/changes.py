@@ -13,10 +13,8 @@ from snelk.level.level import Level
 from snelk.level.rays import NO_WALL
 from snelk.runs.answers import Change, ConeAnswer, Gate
 from snelk.runs.moment import Moment
-from snelk.senses.sight import BODY_POINTS, EDGE, Sight
-
-CLEAR = 1e-6
-"""A value to try is at least this far beyond the limiting one, so that no rounding decides."""
+from snelk.runs.nudges import CLEAR, safe
+from snelk.senses.sight import EDGE, Sight
 
 
 def changes_that_turn(
@@ -41,7 +39,7 @@ def changes_that_turn(
                 continue
             gate = failing[0]
             if gate.name == "cares":
-                found.append((math.inf, _notice_change(moment, profile)))
+                found.append((math.inf, _notice_change(moment, profile, cone.cone)))
             elif gate.name == "line_of_sight" and gate.value == 0.0:
                 found += _wall_change(moment, sight, cone.cone)
             else:
@@ -53,14 +51,15 @@ def changes_that_turn(
 def _awake_change(moment: Moment, cone: ConeAnswer, *, turn_on: bool) -> list[tuple[float, Change]]:
     """How awake the agent would have to be, where that alone decides about the range."""
     agent = moment.run.agents[moment.a]
-    now = float(moment.numbers.awake[0, moment.a])
+    member = moment.run.setup.cast[agent]
+    now, own = member.awake, member.senses.get("sight", 1.0)
     gate = next(gate for gate in cone.gates if gate.name == "range")
     k = list(moment.run.setup.profile_of(agent).cones).index(cone.cone)
     limits = moment.numbers.hold_range if moment.held[k] else moment.numbers.range
-    if gate.value is None:
+    if gate.value is None or own <= 0.0:
         return []
-    needs = gate.value / float(limits[0, moment.a, k])
-    rounded = _safe(needs, up=turn_on, digits=4)
+    needs = gate.value / (float(limits[0, moment.a, k]) * own)
+    rounded = safe(needs, up=turn_on, digits=4)
     if not 0.0 < rounded <= 1.0 or (now == 1.0 and turn_on):
         return []
     key = key_path(("cast", agent, "awake"))
@@ -72,10 +71,13 @@ def _awake_change(moment: Moment, cone: ConeAnswer, *, turn_on: bool) -> list[tu
     return [(abs(needs - now), Change(key, comparison, needs, now, text, (f"{key}={value:g}",)))]
 
 
-def _notice_change(moment: Moment, profile: str) -> Change:
-    team = moment.run.setup.cast[moment.run.names[moment.j]].team
-    teams = moment.run.setup.profiles[profile].notices
-    key = key_path(("profiles", profile, "notices"))
+def _notice_change(moment: Moment, profile: str, cone: str) -> Change:
+    setup = moment.run.setup
+    team = setup.cast[moment.run.names[moment.j]].team
+    own = setup.profiles[profile].cones[cone].notices is not None
+    place = ("cones", cone, "notices") if own else ("notices",)
+    teams = setup.profiles[profile].teams()["cones", cone]
+    key = key_path(("profiles", profile, *place))
     listed = ", ".join(f'"{name}"' for name in (*teams, team))
     text = f'seen if {key} holds "{team}"'
     return Change(key, "", team, ", ".join(teams), text, (f"{key}=[{listed}]",))
@@ -100,7 +102,7 @@ def _numeric_change(
     unit = {"m": " m", "deg": "°", "": ""}[gate.unit]
     digits = 2 if unit else 4
     size = abs(needs - now) / now if unit and now else abs(needs - now)
-    rounded = _safe(needs, up=comparison in (">=", ">"), digits=digits)
+    rounded = safe(needs, up=comparison in (">=", ">"), digits=digits)
     step = 10.0**-digits
     value = rounded
     if comparison == "<" and rounded > needs - CLEAR:
@@ -139,12 +141,6 @@ def _partner(key: str, cone: Cone, value: float) -> str:
     return hold if limit is not None and value > limit else ""
 
 
-def _safe(value: float, *, up: bool, digits: int) -> float:
-    """Round in the direction in which the answer surely turns."""
-    scale = 10.0**digits
-    return (math.ceil(value * scale) if up else math.floor(value * scale)) / scale
-
-
 def _wall_change(moment: Moment, sight: Sight, cone_name: str) -> list[tuple[float, Change]]:
     """How low the wall in the way would have to be, if lowering it alone is enough."""
     run, a, j = moment.run, moment.a, moment.j
@@ -161,7 +157,7 @@ def _wall_change(moment: Moment, sight: Sight, cone_name: str) -> list[tuple[flo
         lowered = _lowered(level, wall, height)
         if float(moment.look(lowered).exposure[0, a, j]) > least:
             now, name = float(level.top[wall]), level.wall_names[wall]
-            shown = _safe(height, up=False, digits=2)
+            shown = safe(height, up=False, digits=2)
             text = f"seen if the top of {name} < {shown:g} m (is {now:g})"
             return [
                 (
@@ -187,7 +183,8 @@ def _crossing_heights(moment: Moment, wall: int) -> list[float]:
         on = (a[:, 0] * toward[1] - a[:, 1] * toward[0]) / cross
     at = at[(at > 0) & (at < 1) & (on >= -EDGE) & (on <= 1 + EDGE)]
     body = float(bodies.height[0, j, poses.posture[0, j]])
-    ends = [float(poses.z[0, j]) + body * share for share, _ in BODY_POINTS]
+    points = moment.run.setup.body_of(moment.run.names[j]).points
+    ends = [float(poses.z[0, j]) + body * share for share, _ in points]
     return sorted({float(eye + t * (end - eye)) for end in ends for t in at}, reverse=True)
 
 

@@ -1,4 +1,4 @@
-"""The list a person wants: who saw whom, lost whom, came and went."""
+"""The list a person wants: who saw, heard or felt whom, lost whom, came and went."""
 
 from __future__ import annotations
 
@@ -6,7 +6,21 @@ from dataclasses import astuple, dataclass, fields, replace
 
 import pyarrow as pa
 
-EVENT_KINDS = ("appeared", "saw", "lost", "rose", "fell", "vanished")
+from snelk.config.models import GAITS
+
+EVENT_KINDS = (
+    "appeared",
+    "saw",
+    "lost",
+    "heard",
+    "felt",
+    "parted",
+    "entered",
+    "left",
+    "rose",
+    "fell",
+    "vanished",
+)
 """Kinds of events, in their order within one tick."""
 
 
@@ -24,6 +38,9 @@ class Event:
     gate: str = ""
     wall: str = ""
     threshold: str = ""
+    noise: str = ""
+    strength: float | None = None
+    zone: str = ""
     text: str = ""
 
     def with_text(self, text: str) -> Event:
@@ -35,9 +52,10 @@ class Event:
         return tuple(None if value != value else value for value in astuple(self))
 
 
+NUMBERS = ("t", "distance", "off_deg", "strength")
+
 EVENT_COLUMNS = {
-    field.name: pa.float64() if field.name in ("t", "distance", "off_deg") else pa.string()
-    for field in fields(Event)
+    field.name: pa.float64() if field.name in NUMBERS else pa.string() for field in fields(Event)
 }
 
 
@@ -74,3 +92,28 @@ def describe_loss(event: Event) -> str:
     else:
         reason = f"behind {event.wall}" if event.wall else "too little in view"
     return f"{event.agent} lost {event.target}: {reason}"
+
+
+def describe_noise(kind: str, gait: str, ground: str) -> str:
+    """`walking on gravel` for a footstep, else the kind."""
+    if not gait:
+        return kind
+    return f"{gait} on {ground}" if ground else gait
+
+
+def describe_hearing(event: Event) -> str:
+    """`dog heard fox walking on gravel (9.2 m, strength 0.31)`."""
+    noise = event.noise if event.target else f"a {event.noise}"
+    maker = f" {event.target}" if event.target else ""
+    colon = "" if noise.split()[0] in GAITS or not maker else ":"
+    far = f"{event.distance:.1f} m, strength {event.strength:.2f}"
+    return f"{event.agent} heard{maker}{colon} {noise} ({far})"
+
+
+def describe_contact(event: Event) -> str:
+    """`goose-2 felt fox (0.6 m)` or `bell: fox entered coop doorstep`."""
+    if event.kind == "felt":
+        return f"{event.agent} felt {event.target} ({event.distance:.1f} m)"
+    if event.kind == "parted":
+        return f"{event.agent} no longer felt {event.target}"
+    return f"{event.agent}: {event.target} {event.kind} {event.zone}"

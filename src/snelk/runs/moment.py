@@ -14,6 +14,7 @@ from snelk.level.rays import scratch_for
 from snelk.senses.bodies import Bodies, Poses, bodies_of
 from snelk.senses.light import light_numbers, shine
 from snelk.senses.sight import IN_VIEW, Sight, SightNumbers, see, sight_numbers
+from snelk.senses.surroundings import Surroundings, around_of, surround
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run
@@ -52,9 +53,12 @@ class Moment:
         looks = np.zeros(sight.looked.shape, dtype=np.bool_)
         looks[0, self.a] = True
         light = np.full((1, len(self.run.names)), np.nan)
-        lights = light_numbers([self.run.setup], level.zone_light)
+        lights = light_numbers([self.run.setup])
+        around = around_of([self.run.setup], level.zone_light, level.zone_background)
+        here = Surroundings.blank(self.poses, around)
         grid, scratch = level.grid, scratch_for(level.grid)
-        shine(self.poses, self.bodies, lights, level.zones, grid, scratch, light)
+        surround(self.poses, self.poses, 1.0, level.zones, around, here)
+        shine(self.poses, self.bodies, lights, here.light, grid, scratch, light)
         see(self.poses, self.bodies, light, self.numbers, grid, scratch, looks, True, sight)
         return sight
 
@@ -74,10 +78,11 @@ def moment_of(run: Run, agent: str, target: str, at: float) -> Moment:
         if look > 0:
             held[:cones] = rows.in_view.to_numpy()[(look - 1) * cones : look * cones]
     a, j = run.agents.index(agent), run.names.index(target)
-    return Moment(run, tick, a, j, _poses_at(run, tick), bodies_of([run.setup]), numbers, held)
+    return Moment(run, tick, a, j, poses_at(run, tick), bodies_of([run.setup]), numbers, held)
 
 
-def _poses_at(run: Run, tick: int) -> Poses:
+def poses_at(run: Run, tick: int) -> Poses:
+    """Everybody's poses at a tick, as the stages take them."""
     count = len(run.names)
     rows = run.poses.iloc[tick * count : (tick + 1) * count]
 
@@ -92,5 +97,6 @@ def _poses_at(run: Run, tick: int) -> Poses:
         column("z"),
         np.radians(column("heading_deg")),
         posture[None],
+        np.full((1, count), -1, dtype=np.int8),
         rows.present.to_numpy()[None],
     )

@@ -15,6 +15,7 @@ from snelk.mind.meter import FACTORS
 from snelk.runs.answers import Answer, ConeAnswer, Gate, MeterAnswer
 from snelk.runs.changes import changes_that_turn
 from snelk.runs.moment import Moment, moment_of
+from snelk.runs.senses import explain_senses
 from snelk.senses.sight import EDGE, GATES, IN_VIEW, Sight
 
 if TYPE_CHECKING:
@@ -58,6 +59,7 @@ def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
         tuple(changes[1:]),
         "" if changes else _no_change(in_view, cones),
         _meter(run, agent, target, at),
+        tuple(explain_senses(run, moment, at=at)),
     )
 
 
@@ -71,7 +73,7 @@ def _meter(run: Run, agent: str, target: str, at: float) -> MeterAnswer | None:
     row = rows.iloc[run.tick_at(at)]
     value, rate, state = float(row.value), float(row.rate), str(row.state)
     factors = {name: float(row[f"{name}_factor"]) for name in FACTORS}
-    if state in ("holding", "draining", "empty"):
+    if row.sense != "sight":
         factors = {}
     lowest = min(factors, key=lambda name: factors[name], default="")
     costs_most = lowest if lowest and factors[lowest] < 1.0 else ""
@@ -80,12 +82,13 @@ def _meter(run: Run, agent: str, target: str, at: float) -> MeterAnswer | None:
     if state == "filling" and value >= 1.0:
         text = f"{value:.2f}, full; it would fill at rate {rate:.2f}"
     elif state == "filling":
-        text += f" at rate {rate:.2f}"
+        text += f" at rate {rate:.2f}" + (" by the zone sense" if row.sense == "zone" else "")
         text += " and never full this way" if to_full is None else ""
         text += f": full in {to_full:.1f} s if nothing changes" if to_full else ""
         text += f"; {costs_most} costs most, ×{factors[costs_most]:.2f}" if costs_most else ""
     elif state == "at_once":
-        text += f": within {meter.at_once:g} m"
+        text += ": felt" if row.sense == "touch" else f": within {meter.at_once:g} m"
+    text += f"; a noise added {row.noise:.2f}" if row.noise > 0 else ""
     return MeterAnswer(value, rate, state, factors, costs_most, to_full, text)
 
 
@@ -98,7 +101,7 @@ def _gates(
     agent_there = bool(moment.poses.present[0, moment.i])
     there = bool(moment.poses.present[0, j]) and agent_there
     missing = target if agent_there else agent
-    team, cares = run.setup.cast[target].team, bool(numbers.notices[0, a, j])
+    team, cares = run.setup.cast[target].team, bool(numbers.cares[0, a, j, k])
     awake = float(numbers.awake[0, a])
     gates = [
         Gate("present", there, "both are there" if there else f"{missing} is not there"),

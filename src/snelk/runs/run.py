@@ -19,9 +19,10 @@ from snelk.engine.replay import times_of
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
 from snelk.level.level import Level
+from snelk.runs.events import NUMBERS
 from snelk.runs.reasons import explain
 from snelk.runs.recorder import Recorder
-from snelk.runs.spans import Span, spans_of
+from snelk.runs.spans import Span, spans_of, story_of
 from snelk.runs.store import FORMAT, TABLES, read_info, read_table, write_run
 
 if TYPE_CHECKING:
@@ -81,7 +82,7 @@ class Run:
 
     @property
     def events(self) -> pd.DataFrame:
-        """Who saw whom, lost whom, came and went, in the order of time."""
+        """Who saw, heard or felt whom, lost whom, came and went, in the order of time."""
         return self.table("events")
 
     @property
@@ -100,8 +101,18 @@ class Run:
         return self.table("poses")
 
     @property
+    def hearing(self) -> pd.DataFrame:
+        """A row per noise and agent with ears: both ways with their limits, and what came of it."""
+        return self.table("hearing")
+
+    @property
+    def contacts(self) -> pd.DataFrame:
+        """A row per tick, agent with touch or a zone sense, and target."""
+        return self.table("contacts")
+
+    @property
     def noises(self) -> pd.DataFrame:
-        """The noises within the run's time."""
+        """The noises of the run, footsteps among them, in the order in which they were made."""
         return self.table("noises")
 
     def table(self, name: str) -> pd.DataFrame:
@@ -110,9 +121,8 @@ class Run:
         if name not in self._frames:
             frame = self.arrow(name).to_pandas()
             if name == "events":
-                frame = frame.fillna(
-                    {"target": "", "cone": "", "gate": "", "wall": "", "threshold": ""}
-                )
+                words = [name for name in frame if name not in NUMBERS]
+                frame[words] = frame[words].fillna("")
             self._frames[name] = frame
         return self._frames[name]
 
@@ -173,8 +183,22 @@ class Run:
     def spans(
         self, agent: str, target: str, *, start: float | None = None, end: float | None = None
     ) -> list[Span]:
-        """The story of one agent and one target, in stretches of the same reason."""
+        """What became of an agent's looks at a target, in stretches of the same reason."""
         return spans_of(self, agent, target, start=start, end=end)
+
+    def story(
+        self, agent: str, target: str, *, start: float | None = None, end: float | None = None
+    ) -> list[Span]:
+        """The story of one agent and one target across all senses, by the start of each stretch.
+
+        A stretch of hearing is of noises of one kind, with the same result.
+
+        >>> import snelk
+        >>> run = snelk.run(snelk.croft() / "night.toml")
+        >>> [span.text for span in run.story("bell", "fox")]
+        ['in coop doorstep']
+        """
+        return story_of(self, agent, target, start=start, end=end)
 
 
 def run(

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from snelk.errors import InputError
+from snelk.runs.events import describe_noise
 from snelk.senses.sight import GATES, IN_VIEW, LINE_OF_SIGHT, RESULTS
 
 if TYPE_CHECKING:
@@ -25,7 +26,22 @@ REASONS = {
     "line_of_sight": "blocked",
     "blind": "no cones",
 }
-"""What each reason is called; the keys are those of `Span.reason`."""
+"""What each reason of sight is called; the keys are those of `Span.reason`."""
+
+OTHER_REASONS = {
+    "heard": "heard",
+    "quiet": "not heard, too quiet",
+    "muffled": "not heard, muffled",
+    "drowned": "not heard, drowned",
+    "asleep": "not heard, asleep",
+    "absent": "not heard, away",
+    "felt": "felt",
+    "in_zone": "in",
+}
+"""What the reasons of the other senses are called."""
+
+QUIET = 2.0
+"""Two noises farther apart than this, s, belong to two stretches."""
 
 
 @dataclass(frozen=True)
@@ -38,6 +54,10 @@ class Span:
             of gates, because that cone was closest to seeing.
         cones: The cones that had the target in view.
         wall: The wall in the way, if that was the reason.
+        sense: `sight`, `hearing`, `touch` or `zone`.
+        what: What was heard or not, or the zone.
+        noises: How many noises the stretch is of; 0 where it is not of hearing.
+        strength: The strongest of those heard; None where none was.
         nearest, farthest: Least and largest distance in the stretch, m; None while absent.
     """
 
@@ -48,14 +68,31 @@ class Span:
     wall: str = ""
     nearest: float | None = None
     farthest: float | None = None
+    sense: str = "sight"
+    what: str = ""
+    noises: int = 0
+    strength: float | None = None
 
     @property
     def text(self) -> str:
         """The reason in words, with the wall or the cones: `blocked by hay-3`."""
+        if self.sense != "sight":
+            return self._other_text()
         words = REASONS[self.reason]
         if self.cones:
             return f"{words} ({', '.join(self.cones)})"
         return f"{words} by {self.wall}" if self.wall else words
+
+    def _other_text(self) -> str:
+        """`heard: walking on gravel (3 noises, up to 0.31)`."""
+        words = OTHER_REASONS[self.reason]
+        words += f" by {self.wall}" if self.wall else ""
+        if self.sense != "hearing":
+            return f"{words} {self.what}".strip()
+        words += f": {self.what}"
+        notes = [f"{self.noises} noises"] if self.noises > 1 else []
+        notes += [f"strength {self.strength:.2f}"] if self.strength is not None else []
+        return f"{words} ({', '.join(notes)})" if notes else words
 
     def to_dict(self) -> dict[str, Any]:
         """The stretch as plain data."""
@@ -117,4 +154,91 @@ def spans_of(
                 float(np.nanmax(distance[a:b])) if there else None,
             )
         )
+    return spans
+
+
+def story_of(
+    run: Run, agent: str, target: str, *, start: float | None = None, end: float | None = None
+) -> list[Span]:
+    """The stretches of all senses of a pair, by their start; see `Run.story`."""
+    found = spans_of(run, agent, target, start=start, end=end)
+    first, last = found[0].start, found[-1].end
+    profile = run.setup.profile_of(agent)
+    if not profile.cones:
+        found = []
+    if profile.hearing is not None:
+        found += _hearing_spans(run, agent, target, first, last)
+    for sense in ("touch", "zone"):
+        found += _contact_spans(run, agent, target, sense, first, last)
+    return sorted(found, key=lambda span: span.start)
+
+
+def _hearing_spans(run: Run, agent: str, target: str, first: float, last: float) -> list[Span]:
+    """Runs of noises of one kind with one result and no long quiet between them."""
+    rows = run.hearing
+    rows = rows[(rows.agent == agent) & (rows.target == target)]
+    rows = rows[(rows.t >= first - 1e-9) & (rows.t <= last + 1e-9) & (rows.result != "cares")]
+    noises = run.noises.iloc[rows.noise.to_numpy()]
+    spans: list[Span] = []
+    row: Any
+    noise: Any
+    for row, noise in zip(rows.itertuples(), noises.itertuples(), strict=True):
+        words = [word if isinstance(word, str) else "" for word in (noise.gait, noise.ground)]
+        what = describe_noise(str(noise.kind), *words)
+        reason, wall = _why_heard_or_not(row)
+        t, strength = float(row.t), float(row.strength) if row.heard else None
+        distance = float(row.straight) if row.straight == row.straight else None
+        before = spans[-1] if spans else None
+        if before and (before.reason, before.wall, before.what) == (reason, wall, what):
+            if t - before.end <= QUIET:
+                near = [d for d in (before.nearest, before.farthest, distance) if d is not None]
+                spans[-1] = replace(
+                    before,
+                    end=t,
+                    noises=before.noises + 1,
+                    strength=max(before.strength or 0.0, strength)
+                    if strength is not None
+                    else None,
+                    nearest=min(near, default=None),
+                    farthest=max(near, default=None),
+                )
+                continue
+        spans.append(Span(t, t, reason, (), wall, distance, distance, "hearing", what, 1, strength))
+    return spans
+
+
+def _why_heard_or_not(row: Any) -> tuple[str, str]:
+    """The reason of a row of the table `hearing`, and the wall if one muffled it."""
+    if row.heard:
+        return "heard", ""
+    if row.result in ("present", "awake"):
+        return ("absent" if row.result == "present" else "asleep"), ""
+    if row.straight <= row.around_limit and isinstance(row.wall, str):
+        return "muffled", row.wall
+    aloud = row.around_limit / (1.0 - row.background) if row.background < 1.0 else np.inf
+    return ("drowned" if row.straight <= aloud and row.background > 0.0 else "quiet"), ""
+
+
+def _contact_spans(
+    run: Run, agent: str, target: str, sense: str, first: float, last: float
+) -> list[Span]:
+    """Stretches in which touch or the zone sense had the target."""
+    rows = run.contacts
+    rows = rows[(rows.agent == agent) & (rows.target == target) & (rows.sense == sense)]
+    rows = rows[(rows.t >= first - 1e-9) & (rows.t <= last + 1e-9)]
+    sensed = np.concatenate([[False], rows.sensed.to_numpy(dtype=np.bool_), [False]])
+    starts, ends = (
+        np.flatnonzero(sensed[1:] & ~sensed[:-1]),
+        np.flatnonzero(~sensed[1:] & sensed[:-1]),
+    )
+    times = np.append(rows.t.to_numpy(), last)
+    spans = []
+    for a, b in zip(starts, ends, strict=True):
+        during = rows.iloc[a:b]
+        near: tuple[float | None, float | None] = (None, None)
+        if sense == "touch":
+            near = float(during.distance.min()), float(during.distance.max())
+        zone = "" if sense == "touch" else str(during.zone.iloc[0])
+        reason = "felt" if sense == "touch" else "in_zone"
+        spans.append(Span(float(times[a]), float(times[b]), reason, (), "", *near, sense, zone))
     return spans

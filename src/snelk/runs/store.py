@@ -14,10 +14,10 @@ import pyarrow.parquet as pq
 
 from snelk.errors import InputError, nearest
 
-FORMAT = 1
+FORMAT = 2
 """Raised when a run of an older Snelk can no longer be read."""
 
-TABLES = ("poses", "sight", "meters", "noises", "events")
+TABLES = ("poses", "sight", "hearing", "contacts", "meters", "noises", "events")
 
 
 def write_run(

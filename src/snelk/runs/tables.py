@@ -8,11 +8,15 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from snelk.config.models import POSTURES
+from snelk.config.models import GAITS, POSTURES, SENSES
+from snelk.config.problems import key_path
 from snelk.engine.simulation import Simulation
+from snelk.level.rays import NO_WALL
 from snelk.mind.meter import FACTORS, STATES, Meters
 from snelk.runs.events import EVENT_COLUMNS, Event
 from snelk.senses.bodies import Poses
+from snelk.senses.contact import NO_ZONE, SENSED, TOUCH_GATES, ZONE_GATES, Contacts
+from snelk.senses.hearing import BY_KIND, HEARD, HEARING_RESULTS, IN_FILE, Heard, Noises
 from snelk.senses.sight import IN_VIEW, RESULTS, Sight
 
 Numbers = NDArray[np.float64]
@@ -98,7 +102,9 @@ def meter_table(simulation: Simulation, v: int, times: Numbers, meters: Meters) 
         "value": column(meters.value),
         "state": words_of(column(meters.state).astype(np.int32), STATES),
         "rate": column(meters.rate),
+        "sense": words_of(column(meters.sense).astype(np.int32), SENSES),
         "cone": words_of(code[agent[None, :], cone].ravel(), words),
+        "noise": column(meters.noise),
     }
     factors = meters.factors[:, v][:, agent, target].reshape(-1, len(FACTORS))
     columns |= {f"{name}_factor": numbers_of(factors[:, n]) for n, name in enumerate(FACTORS)}
@@ -142,23 +148,104 @@ def numbers_of(values: NDArray[np.float64]) -> pa.Array:
     return pa.array(values.copy(), mask=np.isnan(values))
 
 
-def noise_table(simulation: Simulation) -> pa.Table:
-    """The noises within the run's time."""
-    noises = simulation.scenario.noises
-    within = (noises.t >= simulation.times[0] - 1e-9) & (noises.t <= simulation.times[-1] + 1e-9)
+def noise_table(simulation: Simulation, v: int, noises: Noises) -> pa.Table:
+    """A row per noise of one variant, in the order in which they were made."""
+    maker = simulation.maker
     return pa.table(
         {
-            "t": noises.t[within],
-            "kind": pa.array(
-                [k for k, kept in zip(noises.kind, within, strict=True) if kept], pa.string()
+            "noise": noises.number,
+            "t": noises.t,
+            "kind": words_of(noises.kind, maker.words),
+            "by": words_of(noises.by, simulation.names),
+            "gait": words_of(noises.gait, GAITS),
+            "ground": words_of(noises.ground, maker.grounds),
+            "x": noises.x,
+            "y": noises.y,
+            "z": noises.z,
+            "reach": noises.reach,
+            "reach_key": pa.array(
+                _reach_keys(simulation, v, noises), pa.string()
+            ).dictionary_encode(),
+        }
+    )
+
+
+def _reach_keys(simulation: Simulation, v: int, noises: Noises) -> list[str]:
+    """Where the reach of each noise is written, as a key path; empty if in a recording."""
+    setup, words = simulation.setups[v], simulation.maker.words
+    keys = []
+    for kind, gait, by, listed in zip(
+        noises.kind, noises.gait, noises.by, noises.listed, strict=True
+    ):
+        if listed == IN_FILE:
+            keys.append("")
+        elif listed != BY_KIND:
+            keys.append(key_path(("noise", int(listed), "reach")))
+        elif gait >= 0:
+            body = setup.body_name_of(simulation.names[by])
+            keys.append(key_path(("bodies", body, "steps", GAITS[gait])))
+        else:
+            keys.append(key_path(("noise_kinds", words[kind], "reach")))
+    return keys
+
+
+def hearing_table(simulation: Simulation, times: Numbers, heard: Heard, noises: Noises) -> pa.Table:
+    """A row per noise and agent with ears of one variant; `times` are those of the rows."""
+    columns = {
+        "t": times,
+        "agent": words_of(heard.agent, simulation.agents),
+        "target": words_of(heard.by, simulation.names),
+        "noise": heard.number,
+        "kind": words_of(noises.kind[heard.number], simulation.maker.words),
+        "heard": heard.failed == HEARD,
+        "result": words_of(heard.failed + 1, HEARING_RESULTS),
+        "acuity": numbers_of(heard.acuity),
+        "background": numbers_of(heard.background),
+    }
+    around = np.where(np.isinf(heard.around), np.nan, heard.around)
+    columns |= _gate("straight", heard.straight, heard.limit * heard.through)
+    columns |= _gate("around", around, heard.limit)
+    columns |= {
+        "through": numbers_of(heard.through),
+        "wall": words_of(heard.wall, simulation.level.wall_names),
+        "strength": heard.strength,
+        "x": numbers_of(heard.x),
+        "y": numbers_of(heard.y),
+    }
+    return pa.table(columns)
+
+
+def contact_table(simulation: Simulation, v: int, times: Numbers, contacts: Contacts) -> pa.Table:
+    """A row per tick, agent with touch or a zone sense, sense and target of one variant."""
+    numbers, count = simulation.contact_numbers, len(simulation.names)
+    other = numbers.characters[:, None] != np.arange(count)
+    has = np.stack([numbers.feels[v], numbers.watches[v]], axis=1)[:, :, None] & other[:, None]
+    agent, sense, target = np.nonzero(has)
+    touch = np.tile(sense == 0, len(times))
+
+    def column(values: NDArray[np.generic]) -> NDArray[np.generic]:
+        return values[:, v][:, agent, target].ravel()
+
+    failed = np.where(touch, column(contacts.touch), column(contacts.zone))
+    # The gates of touch are numbered as in its row, those of the zone sense behind them.
+    code = np.where(touch | (failed < ZONE_GATES.index("inside")), failed, len(TOUCH_GATES))
+    words = ("sensed", *TOUCH_GATES, ZONE_GATES[-1])
+    distance = np.where(touch, column(contacts.distance), np.nan)
+    radius = np.tile(numbers.radius[v, agent] * numbers.touch_awake[v, agent], len(times))
+    zones = [zone.name for zone, _ in simulation.level.data.zones]
+    return pa.table(
+        {
+            "t": np.repeat(times, len(agent)),
+            "agent": words_of(np.tile(agent, len(times)), simulation.agents),
+            "target": words_of(np.tile(target, len(times)), simulation.names),
+            "sense": words_of(np.tile(sense, len(times)), ("touch", "zone")),
+            "sensed": failed == SENSED,
+            "result": words_of(code + 1, words),
+            **_gate("distance", distance, np.where(touch, radius, np.nan)),
+            "wall": words_of(
+                np.where(touch, column(contacts.wall), NO_WALL), simulation.level.wall_names
             ),
-            "x": noises.x[within],
-            "y": noises.y[within],
-            "z": noises.z[within],
-            "reach": noises.reach[within],
-            "by": pa.array(
-                [b for b, kept in zip(noises.by, within, strict=True) if kept], pa.string()
-            ),
+            "zone": words_of(np.where(touch, NO_ZONE, column(contacts.zone_in)), zones),
         }
     )
 

@@ -104,14 +104,10 @@ def feel(
     scratch: NDArray[np.int64],
     contacts: Contacts,
 ) -> None:
-    """One tick of touch and the zone sense.
+    """One tick of touch and the zone sense, written to `contacts`.
 
-    Args:
-        poses, bodies: Where everybody is.
-        within: (variant or 1, character, zone) which zones everybody is in.
-        numbers: Who feels and watches what.
-        grid, scratch: The walls in the way of bodies.
-        contacts: Is overwritten with what the two senses came to.
+    `within`, (variant or 1, character, zone), says which zones everybody is in; `grid` holds the
+    walls that are in the way of bodies.
     """
     variants, agents, targets = contacts.touch.shape
     for v in range(variants):

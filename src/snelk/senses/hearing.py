@@ -30,6 +30,9 @@ PRESENT, CARES, AWAKE, REACH = range(len(HEARING_GATES))
 NOBODY = -1
 """Maker of a noise that no character made."""
 
+BY_KIND, IN_FILE = -1, -2
+"""Where a noise's reach is written, if not in the scenario's own list of noises."""
+
 Numbers = NDArray[np.float64]
 Codes = NDArray[np.intp]
 
@@ -59,6 +62,7 @@ class Noises(NamedTuple):
     z: Numbers
     reach: Numbers  # m, to an ordinary ear in the open
     by: Codes  # index of the character who made it, or NOBODY
+    listed: Codes  # where its reach is written: BY_KIND, IN_FILE, or its place in the list
 
     def of(self, chosen: NDArray[np.generic]) -> Noises:
         """Some of these, by mask or index."""
@@ -181,7 +185,7 @@ class Ears:
         if len(bent):
             self._walk_around(heard, bent, noises, n[bent])
         for pair in np.flatnonzero(heard.failed == HEARD):
-            self._place(heard, pair, noises, n[pair])
+            self._place(heard, int(pair), noises, int(n[pair]))
         return heard
 
     def _walk_around(self, heard: Heard, bent: Codes, noises: Noises, n: Codes) -> None:

@@ -1,0 +1,175 @@
+"""Finding the events in the ticks of a simulation."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.models import GAITS
+from snelk.engine.noises import STEP
+from snelk.engine.simulation import Simulation
+from snelk.level.rays import NO_WALL
+from snelk.mind.meter import REACHED, Meters
+from snelk.runs.events import (
+    EVENT_KINDS,
+    Event,
+    describe_contact,
+    describe_crossing,
+    describe_hearing,
+    describe_loss,
+    describe_noise,
+    describe_sight,
+)
+from snelk.senses.bodies import Poses
+from snelk.senses.contact import NO_ZONE, SENSED, Contacts
+from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises
+from snelk.senses.sight import GATES, IN_VIEW, Sight
+
+QUIET = 2.0
+"""Footsteps heard after less quiet than this, s, are no event of their own."""
+
+Numbers = NDArray[np.float64]
+
+
+class EventFinder:
+    """Compares each tick with the one before, block of ticks by block of ticks."""
+
+    def __init__(self, simulation: Simulation) -> None:
+        self.simulation = simulation
+        self._present: NDArray[np.bool_] | None = None  # (variant or 1, character)
+        self._value: Numbers = simulation.meters.value.copy()  # (variant, agent, target)
+        self._contacts = Contacts._make(values.copy() for values in simulation.contacts)
+
+    def remember(self, poses: Poses, meters: Meters, contacts: Contacts) -> None:
+        """Keep the last tick of a block, to compare the next block with."""
+        if len(poses.present):
+            self._present = poses.present[-1].copy()
+            self._value = meters.value[-1].copy()
+            self._contacts = Contacts._make(values[-1].copy() for values in contacts)
+
+    def find(
+        self,
+        v: int,
+        times: Numbers,
+        sight: Sight,
+        poses: Poses,
+        meters: Meters,
+        contacts: Contacts,
+    ) -> list[Event]:
+        """The events of one variant in a block: arrays are (tick, variant or 1, ...)."""
+        found = [
+            *self._comings_and_goings(v, times, poses),
+            *self._sightings(v, times, sight),
+            *self._contacts_made(v, times, contacts),
+            *self._crossings(v, times, sight, meters),
+        ]
+        return sorted(found, key=lambda event: (event.t, EVENT_KINDS.index(event.kind)))
+
+    def _comings_and_goings(self, v: int, times: Numbers, poses: Poses) -> Iterator[Event]:
+        p = v if poses.present.shape[1] > 1 else 0
+        present = poses.present[:, p]
+        before = present[:1] if self._present is None else self._present[p][None]
+        for n, j in np.argwhere(np.diff(np.concatenate([before, present]), axis=0)):
+            kind, name = "appeared" if present[n, j] else "vanished", self.simulation.names[j]
+            yield Event(float(times[n]), kind, name, text=f"{name} {kind}")
+
+    def _sightings(self, v: int, times: Numbers, sight: Sight) -> Iterator[Event]:
+        simulation = self.simulation
+        now = sight.failed[:, v] == IN_VIEW
+        changed = now.any(axis=-1) != sight.held[:, v].any(axis=-1)
+        changed &= sight.looked[:, v, :, None]
+        for n, a, j in np.argwhere(changed):
+            agent, target = simulation.agents[a], simulation.names[j]
+            cones = list(simulation.setups[v].profile_of(agent).cones)
+            saw = bool(now[n, a, j].any())
+            k = int(np.argmax(now[n, a, j] if saw else sight.held[n, v, a, j]))
+            gate = int(sight.failed[n, v, a, j, k])
+            wall = int(sight.wall[n, v, a, j])
+            event = Event(
+                float(times[n]),
+                "saw" if saw else "lost",
+                agent,
+                target,
+                cones[k],
+                float(sight.distance[n, v, a, j]),
+                float(np.degrees(sight.off[n, v, a, j])),
+                "" if saw else GATES[gate],
+                simulation.level.wall_names[wall] if not saw and wall != NO_WALL else "",
+            )
+            yield event.with_text(describe_sight(event) if saw else describe_loss(event))
+
+    def _contacts_made(self, v: int, times: Numbers, contacts: Contacts) -> Iterator[Event]:
+        """Touch and the zone sense: where they begin and end."""
+        simulation, before = self.simulation, self._contacts
+        zones = [zone.name for zone, _ in simulation.level.data.zones]
+        for sense, begins, ends in (("touch", "felt", "parted"), ("zone", "entered", "left")):
+            failed = np.concatenate(
+                [getattr(before, sense)[None, v], getattr(contacts, sense)[:, v]]
+            )
+            sensed = failed == SENSED
+            place = np.concatenate([before.zone_in[None, v], contacts.zone_in[:, v]])
+            for n, a, j in np.argwhere(sensed[1:] != sensed[:-1]):
+                now = bool(sensed[n + 1, a, j])
+                zone = int(place[n + now, a, j])
+                event = Event(
+                    float(times[n]),
+                    begins if now else ends,
+                    simulation.agents[a],
+                    simulation.names[j],
+                    distance=float(contacts.distance[n, v, a, j]) if sense == "touch" else None,
+                    zone=zones[zone] if sense == "zone" and zone != NO_ZONE else "",
+                )
+                yield event.with_text(describe_contact(event))
+
+    def _crossings(self, v: int, times: Numbers, sight: Sight, meters: Meters) -> Iterator[Event]:
+        """Each threshold that a meter reached or fell below, in the order of their values."""
+        simulation = self.simulation
+        value = np.concatenate([self._value[None, v], meters.value[:, v]])
+        for a, agent in enumerate(simulation.agents):
+            meter = simulation.setups[v].profile_of(agent).meter
+            if meter is None:
+                continue
+            for name, limit in sorted(meter.thresholds.items(), key=lambda item: item[1]):
+                above = value[:, a] >= limit - REACHED
+                for n, j in np.argwhere(above[1:] != above[:-1]):
+                    event = Event(
+                        float(times[n]),
+                        "rose" if above[n + 1, j] else "fell",
+                        agent,
+                        simulation.names[j],
+                        distance=float(sight.distance[n, v, a, j]),
+                        threshold=name,
+                    )
+                    yield event.with_text(describe_crossing(event, float(value[n + 1, a, j])))
+
+
+def find_hearing(
+    simulation: Simulation, times: Numbers, heard: Heard, noises: Noises
+) -> Iterator[Event]:
+    """The noises of one variant that were heard; of footsteps only the first after quiet."""
+    words, grounds = simulation.maker.words, simulation.maker.grounds
+    last: dict[tuple[int, int], float] = {}
+    for row in np.flatnonzero(heard.failed == HEARD):
+        noise, a, by = heard.number[row], int(heard.agent[row]), int(heard.by[row])
+        t, kind = float(times[row]), words[noises.kind[noise]]
+        gait, ground = noises.gait[noise], noises.ground[noise]
+        if kind == STEP:
+            before = last.get((a, by), -np.inf)
+            last[a, by] = t
+            if t - before < QUIET:
+                continue
+        event = Event(
+            t,
+            "heard",
+            simulation.agents[a],
+            simulation.names[by] if by != NOBODY else "",
+            distance=float(heard.straight[row]),
+            wall=simulation.level.wall_names[heard.wall[row]] if heard.wall[row] >= 0 else "",
+            noise=describe_noise(
+                kind, GAITS[gait] if gait >= 0 else "", grounds[ground] if ground >= 0 else ""
+            ),
+            strength=float(heard.strength[row]),
+        )
+        yield event.with_text(describe_hearing(event))

@@ -1,0 +1,111 @@
+"""Single numbers beside a cone's, and how far they would have to move to turn an answer."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+from snelk.config.problems import key_path
+from snelk.runs.answers import Change
+
+if TYPE_CHECKING:
+    from snelk.runs.run import Run
+
+CLEAR = 1e-6
+"""A value to try is at least this far beyond the limiting one, so that no rounding decides."""
+
+Sized = tuple[float, Change]
+"""A change and its size, by which the smallest is told."""
+
+
+def safe(value: float, *, up: bool, digits: int) -> float:
+    """Round in the direction in which the answer surely turns."""
+    scale = 10.0**digits
+    return (math.ceil(value * scale) if up else math.floor(value * scale)) / scale
+
+
+def factor_change(
+    place: tuple[str, ...],
+    label: str,
+    now: float,
+    needs: float,
+    *,
+    word: str,
+    turn_on: bool,
+    rising: bool | None = None,
+    least: float = 0.0,
+    most: float = 100_000.0,
+    unit: str = "",
+    key: str = "",
+) -> Sized | None:
+    """A number that has to reach `needs`, or to stay clear of it; None if it cannot.
+
+    Args:
+        place: Parts of the number's key path; without any it is in the level, under `key`.
+        label: What it is, in words.
+        now: Its value in the run.
+        needs: The limiting value.
+        word: What then happens.
+        turn_on: Whether the limiting value itself turns the answer, as limits are inclusive.
+        rising: Whether the number has to rise; as `turn_on` if absent.
+        least: The least a file may hold.
+        most: The most a file may hold.
+        unit: Its unit, with a blank before it.
+        key: The key of a number in the level.
+    """
+    up = turn_on if rising is None else rising
+    digits = 2 if unit else 4
+    rounded = safe(needs, up=up, digits=digits)
+    value = rounded
+    if not turn_on and abs(rounded - needs) < CLEAR:
+        value = round(rounded + (1 if up else -1) * 10.0**-digits, digits)
+    if not least <= value <= most or (unit and value <= 0.0):
+        return None
+    comparison = {(True, True): ">=", (True, False): "<=", (False, True): ">", (False, False): "<"}[
+        turn_on, up
+    ]
+    sign = {">=": "≥", "<=": "≤"}.get(comparison, comparison)
+    text = f"{word} if {label} {sign} {rounded:.10g}{unit} (is {now:.10g})"
+    # Shares are compared by how far they move, everything else by how far in proportion.
+    size = abs(needs - now) / now if most > 1.0 and now else abs(needs - now)
+    path = key_path(place) if place else key
+    settable = (f"{path}={value:.10g}",) if place else ()
+    return size, Change(path, comparison, needs, now, text, settable)
+
+
+def notice_change(run: Run, agent: str, target: str, sense: str, word: str) -> Sized:
+    """That a sense, or the profile if the sense leaves it to that, notices one more team."""
+    name = run.setup.cast[agent].profile or ""
+    team = run.setup.cast[target].team
+    profile = run.setup.profiles[name]
+    own = getattr(profile, sense).notices is not None
+    place = ("profiles", name, *((sense,) if own else ()), "notices")
+    teams = profile.teams()[(sense,)]
+    key = key_path(place)
+    listed = ", ".join(f'"{each}"' for each in (*teams, team))
+    text = f'{word} if {key} holds "{team}"'
+    return math.inf, Change(key, "", team, ", ".join(teams), text, (f"{key}=[{listed}]",))
+
+
+def radius_change(
+    run: Run, agent: str, radius: float, distance: float, word: str, *, turn_on: bool
+) -> list[Sized]:
+    """How far touch would have to reach, and how awake the agent would have to be."""
+    member = run.setup.cast[agent]
+    scale, own = member.awake_of("touch"), member.senses.get("touch", 1.0)
+    place: tuple[str, ...] = ("profiles", member.profile or "", "touch", "radius")
+    found = []
+    if scale > 0.0:
+        label = f"the radius of touch of the {member.profile}"
+        found.append(
+            factor_change(
+                place, label, radius, distance / scale, word=word, turn_on=turn_on, unit=" m"
+            )
+        )
+    if own > 0.0:
+        needs = distance / (radius * own)
+        place, label = ("cast", agent, "awake"), f"awake of {agent}"
+        found.append(
+            factor_change(place, label, member.awake, needs, word=word, turn_on=turn_on, most=1.0)
+        )
+    return [change for change in found if change is not None]

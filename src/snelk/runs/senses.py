@@ -1,0 +1,333 @@
+"""Why, for hearing, touch and the zone sense; see `reasons` for sight."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from snelk.config.models import Touch, ZoneSense
+from snelk.level.rays import NO_WALL, cast_rays
+from snelk.runs.answers import Change, Gate, SenseAnswer
+from snelk.runs.events import describe_noise
+from snelk.runs.moment import Moment, poses_at
+from snelk.runs.nudges import factor_change, notice_change, radius_change
+from snelk.runs.sounds import Sound, sound_of
+from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
+from snelk.senses.hearing import HEARING_GATES
+from snelk.senses.sight import EDGE
+
+if TYPE_CHECKING:
+    from snelk.runs.run import Run
+
+Changes = list[tuple[float, Change]]
+"""Single changes that turn the answer, with their sizes."""
+
+
+def explain_senses(run: Run, moment: Moment, *, at: float) -> Iterator[SenseAnswer]:
+    """The answers of the senses beside sight that the agent has, at a time."""
+    profile = run.setup.profile_of(run.agents[moment.a])
+    if profile.hearing is not None:
+        yield _hearing(run, moment, at)
+    if profile.touch is not None:
+        yield _touch(run, moment, profile.touch, run.tick_at(at))
+    if profile.zone_sense is not None:
+        yield _zone(run, moment, profile.zone_sense, run.tick_at(at))
+
+
+def _hearing(run: Run, moment: Moment, at: float) -> SenseAnswer:
+    agent, target = run.agents[moment.a], run.names[moment.j]
+    rows = run.hearing
+    rows = rows[(rows.agent == agent) & (rows.target == target)]
+    past = rows[rows.t <= run.times[run.tick_at(at)] + 1e-9]
+    if len(past) == 0:
+        later = f"; the first is judged at {rows.t.iloc[0]:.2f} s" if len(rows) else ""
+        words = f"{agent} has not heard {target}: no noise of it yet{later}"
+        silent = "no number: there is nothing to hear"
+        return SenseAnswer("hearing", at, False, "silent", words, (), None, (), silent)
+    row = past.iloc[-1]
+    sound = sound_of(run, moment.a, run.noises.iloc[int(row.noise)], run.tick_at(float(row.t)))
+    gates = _hearing_gates(run, agent, target, sound)
+    result = next((gate.name for gate in gates if gate.passed is not True), "heard")
+    heard = result == "heard"
+    failing = [gate.name for gate in gates if gate.passed is False]
+    found: Changes = []
+    if gates[0].passed:
+        if failing == ["cares"]:
+            found.append(notice_change(run, agent, target, "hearing", "heard"))
+        elif heard or set(failing) <= {"awake", "reach"}:
+            found += _hearing_changes(run, agent, sound, turn_on=not heard)
+    noise = describe_noise(sound.kind, sound.gait, sound.ground)
+    words = f"{agent} {'heard' if heard else 'did not hear'} {target} at {row.t:.2f} s: {noise}"
+    if heard:
+        words += f" (strength {row.strength:.2f})"
+    elif result == "reach":
+        words += f", {sound.straight:.1f} m away, carries {sound.straight_limit:.1f} m"
+    return _answer("hearing", float(row.t), heard, result, words, gates, found)
+
+
+def _hearing_gates(run: Run, agent: str, target: str, sound: Sound) -> tuple[Gate, ...]:
+    there = sound.present
+    gates = [
+        Gate("present", there, f"{agent} is there" if there else f"{agent} is not there"),
+        _cares(run, agent, target, "hearing", "listens to"),
+        _awake(run, agent, "hearing"),
+    ]
+    if not there:
+        return (*gates, Gate(HEARING_GATES[-1], None, "cannot be asked"))
+    by_line = sound.straight_limit - sound.straight
+    on_foot = sound.limit - sound.around
+    text = f"straight {sound.straight:.2f} m, carries {sound.straight_limit:.2f} m: "
+    text += sound.product(walls=True)
+    foot = "no way on foot" if math.isinf(sound.around) else f"on foot {sound.around:.2f} m"
+    text += f"; {foot}, carries {sound.limit:.2f} m"
+    line_is_better = by_line >= on_foot
+    value, limit = (
+        (sound.straight, sound.straight_limit) if line_is_better else (sound.around, sound.limit)
+    )
+    margin = max(by_line, on_foot)
+    passed = sound.limit > 0.0 and margin >= -EDGE
+    return (*gates, Gate("reach", passed, text, value, limit, margin, "m", "<=", "acuity"))
+
+
+def _hearing_changes(run: Run, agent: str, sound: Sound, *, turn_on: bool) -> Changes:
+    """All single factors of how far the noise carries that could decide alone."""
+    setup = run.setup
+    profile_name = setup.cast[agent].profile or ""
+    hearing = setup.profiles[profile_name].hearing
+    if hearing is None:
+        return []
+    word = "heard" if turn_on else "not heard"
+    scale = setup.cast[agent].awake_of("hearing")
+    unscaled = sound.reach * (1.0 - sound.background)  # limit = unscaled * acuity * scale
+    found: Changes = []
+
+    def limit_needed(through: float) -> float:
+        """The open limit from which on it is heard."""
+        line = sound.straight / through if through > 0.0 else math.inf
+        return min(line, sound.around)
+
+    needed = limit_needed(sound.through)
+
+    def add(place: tuple[str, ...], label: str, now: float, needs: float, **limits: Any) -> None:
+        change = factor_change(place, label, now, needs, word=word, turn_on=turn_on, **limits)
+        if change is not None:
+            found.append(change)
+
+    if not math.isfinite(needed) or needed <= 0.0:
+        return found
+    if unscaled > 0.0:
+        place: tuple[str, ...] = ("profiles", profile_name, "hearing", "acuity")
+        if scale > 0.0:
+            label = f"acuity of the {profile_name}"
+            add(place, label, hearing.acuity, needed / (unscaled * scale), most=100.0)
+        if hearing.acuity > 0.0:
+            member, place = setup.cast[agent], ("cast", agent)
+            alone = unscaled * hearing.acuity
+            own = member.senses.get("hearing", 1.0)
+            if own > 0.0:
+                add(
+                    (*place, "awake"),
+                    f"awake of {agent}",
+                    member.awake,
+                    needed / (alone * own),
+                    most=1.0,
+                )
+            if member.awake > 0.0 and "hearing" in member.senses:
+                label = f"senses.hearing of {agent}"
+                add(
+                    (*place, "senses", "hearing"),
+                    label,
+                    own,
+                    needed / (alone * member.awake),
+                    most=1.0,
+                )
+    rest = scale * hearing.acuity * (1.0 - sound.background)
+    if rest > 0.0 and sound.reach > 0.0:
+        if sound.settable_reach:
+            needs = needed / (rest * sound.loudness)
+            add(
+                sound.reach_place,
+                f"the reach of {sound.reach_label}",
+                sound.own_reach,
+                needs,
+                unit=" m",
+            )
+        if sound.ground and sound.own_reach > 0.0:
+            place = ("grounds", sound.ground)
+            add(
+                place,
+                f"grounds.{sound.ground}",
+                sound.loudness,
+                needed / (rest * sound.own_reach),
+                most=100.0,
+            )
+    found += _background_change(sound, needed, word, turn_on=turn_on)
+    found += _wall_changes(sound, word, turn_on=turn_on)
+    return sorted(found, key=lambda item: item[0])
+
+
+def _background_change(sound: Sound, needed: float, word: str, *, turn_on: bool) -> Changes:
+    """How quiet it would have to be at the ear, or how loud."""
+    if sound.background >= 1.0 or sound.limit <= 0.0:
+        return []
+    needs = 1.0 - needed * (1.0 - sound.background) / sound.limit
+    if sound.background_zone is None:
+        place: tuple[str, ...] = ("background",)
+        label = "background of the scenario"
+    else:
+        place = ()
+        label = f"background of {sound.background_zone}"
+    change = factor_change(
+        place, label, sound.background, needs, word=word, turn_on=turn_on, rising=not turn_on,
+        least=0.0, most=1.0, key=f"{sound.background_zone}.background",
+    )  # fmt: skip
+    return [] if change is None else [change]
+
+
+def _wall_changes(sound: Sound, word: str, *, turn_on: bool) -> Changes:
+    """How much one wall on the straight way would have to let through, if that decides."""
+    if sound.limit <= 0.0 or (not turn_on and sound.around <= sound.limit + EDGE):
+        return []
+    found = []
+    for wall, share in sound.walls:
+        others = math.prod(s for w, s in sound.walls if w != wall)
+        if others <= 0.0:
+            continue
+        change = factor_change(
+            (), f"hear_through of {wall}", share, sound.straight / (sound.limit * others),
+            word=word, turn_on=turn_on, most=1.0, key=f"{wall}.hear_through",
+        )  # fmt: skip
+        if change is not None:
+            found.append(change)
+    return found
+
+
+def _touch(run: Run, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
+    setup, agent, target = run.setup, run.agents[moment.a], run.names[moment.j]
+    i, j, poses, bodies = moment.i, moment.j, poses_at(run, tick), moment.bodies
+    both = [bool(poses.present[0, n]) for n in (i, j)]
+    gates = [
+        _both_there(agent, target, both),
+        _cares(run, agent, target, "touch", "feels"),
+        _awake(run, agent, "touch"),
+    ]
+    found: Changes = []
+    scale = setup.cast[agent].awake_of("touch")
+    if all(both):
+        distance = float(np.hypot(poses.x[0, i] - poses.x[0, j], poses.y[0, i] - poses.y[0, j]))
+        limit = touch.radius * scale
+        text = f"{distance:.2f} m, limit {limit:g} m"
+        text += f" ({touch.radius:g} m at {scale:.0%} awake)" if scale < 1.0 else ""
+        near = distance <= limit + EDGE
+        gates.append(Gate("radius", near, text, distance, limit, limit - distance, "m"))
+        ends = [
+            [
+                poses.x[0, n],
+                poses.y[0, n],
+                poses.z[0, n] + bodies.height[0, n, poses.posture[0, n]] / 2,
+            ]
+            for n in (i, j)
+        ]
+        share, wall, _ = cast_rays(run.level.solid_grid, np.array(ends[:1]), np.array(ends[1:]))
+        name = "" if wall[0] == NO_WALL else run.level.wall_names[wall[0]]
+        gates.append(
+            Gate(
+                "wall",
+                bool(share[0] > 0),
+                f"{name} between them" if name else "no wall between them",
+            )
+        )
+    else:
+        gates += [Gate(name, None, "cannot be asked") for name in TOUCH_GATES[3:]]
+    result = next((gate.name for gate in gates if gate.passed is not True), "sensed")
+    failing = [gate.name for gate in gates if gate.passed is False]
+    if all(both):
+        turn_on = result != "sensed"
+        word = "felt" if turn_on else "not felt"
+        if failing == ["cares"]:
+            found.append(notice_change(run, agent, target, "touch", "felt"))
+        elif set(failing) <= {"awake", "radius"}:
+            found += radius_change(run, agent, touch.radius, distance, word, turn_on=turn_on)
+    verb = "feels" if result == "sensed" else "does not feel"
+    reason = {"radius": "too far", "wall": "a wall between them"}.get(result, "")
+    words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s" + (
+        f": {reason}" if reason else ""
+    )
+    return _answer("touch", float(run.times[tick]), result == "sensed", result, words, gates, found)
+
+
+def _zone(run: Run, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnswer:
+    agent, target = run.agents[moment.a], run.names[moment.j]
+    both = [bool(poses_at(run, tick).present[0, n]) for n in (moment.i, moment.j)]
+    gates = [
+        _both_there(agent, target, both),
+        _cares(run, agent, target, "zone_sense", "watches for"),
+        _awake(run, agent, "zone"),
+    ]
+    if all(both):
+        rows = run.contacts
+        row = rows[(rows.agent == agent) & (rows.target == target) & (rows.sense == "zone")].iloc[
+            tick
+        ]
+        inside = isinstance(row.zone, str)
+        text = (
+            f"{target} is in {row.zone}"
+            if inside
+            else f"{target} is not in {' or '.join(sense.zones)}"
+        )
+        gates.append(Gate("inside", inside, text))
+    else:
+        gates.append(Gate(ZONE_GATES[-1], None, "cannot be asked"))
+    result = next((gate.name for gate in gates if gate.passed is not True), "sensed")
+    found: Changes = []
+    if [gate.name for gate in gates if gate.passed is not True] == ["cares"]:
+        found.append(notice_change(run, agent, target, "zone_sense", "sensed"))
+    verb = "senses" if result == "sensed" else "does not sense"
+    words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s: {gates[-1].text}"
+    return _answer("zone", float(run.times[tick]), result == "sensed", result, words, gates, found)
+
+
+def _answer(
+    sense: str,
+    t: float,
+    sensed: bool,
+    result: str,
+    headline: str,
+    gates: list[Gate] | tuple[Gate, ...],
+    found: Changes,
+) -> SenseAnswer:
+    changes = [change for _, change in sorted(found, key=lambda item: item[0])]
+    failing = [gate.name for gate in gates if gate.passed is False]
+    if changes:
+        none = ""
+    elif len(failing) > 1:
+        none = f"no single number: {' and '.join(failing)} fail together"
+    else:
+        none = "no number turns this alone"
+    return SenseAnswer(
+        sense, t, sensed, result, headline, tuple(gates),
+        changes[0] if changes else None, tuple(changes[1:]), none,
+    )  # fmt: skip
+
+
+def _both_there(agent: str, target: str, both: list[bool]) -> Gate:
+    missing = " and ".join(
+        name for name, there in zip((agent, target), both, strict=True) if not there
+    )
+    return Gate("present", all(both), f"{missing} is not there" if missing else "both are there")
+
+
+def _cares(run: Run, agent: str, target: str, sense: str, verb: str) -> Gate:
+    name = run.setup.cast[agent].profile or ""
+    team = run.setup.cast[target].team
+    cares = team in run.setup.profiles[name].teams()[(sense,)]
+    text = f'"{name}" {verb} team "{team}"' if cares else f'"{name}" does not notice team "{team}"'
+    return Gate("cares", cares, text, key="notices")
+
+
+def _awake(run: Run, agent: str, sense: str) -> Gate:
+    awake = run.setup.cast[agent].awake_of(sense)
+    return Gate("awake", awake > 0.0, f"{agent} is {awake:.0%} awake", awake, 0.0, awake, rule=">")

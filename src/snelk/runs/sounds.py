@@ -1,0 +1,150 @@
+"""One noise at one pair of ears, put together again to tell what it consists of."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import shapely
+
+from snelk.engine.noises import STEP
+from snelk.level.rays import cast_rays
+from snelk.runs.moment import poses_at
+from snelk.senses.bodies import bodies_of
+from snelk.senses.surroundings import Surroundings, around_of, surround
+
+if TYPE_CHECKING:
+    from snelk.runs.run import Run
+
+
+@dataclass(frozen=True)
+class Sound:
+    """A noise at an ear, and every factor of how far it carries to there.
+
+    Attributes:
+        present: Whether the agent is there; if not, distances are NaN.
+        kind, gait, ground: What made it; gait and ground of a footstep, else empty.
+        own_reach: What is written for its kind or gait, m.
+        loudness: Factor of the ground; 1 for what is no footstep.
+        reach_place: Where the reach is written, as parts of a key path.
+        settable_reach: Whether `--set` can change it there.
+        acuity: Of the ear, times how awake it is.
+        background, background_zone: Noise at the ear, and the zone that says so, if any.
+        straight, around: Lengths of both ways, m.
+        through: Share that walls on the straight way let pass.
+        walls: Those walls, by name, with the share of each.
+    """
+
+    present: bool
+    kind: str
+    gait: str
+    ground: str
+    own_reach: float
+    loudness: float
+    reach_place: tuple[str, ...]
+    settable_reach: bool
+    acuity: float
+    background: float
+    background_zone: str | None
+    straight: float
+    around: float
+    through: float
+    walls: tuple[tuple[str, float], ...]
+
+    @property
+    def reach(self) -> float:
+        """How far it carries to an ordinary ear in the open, m."""
+        return self.own_reach * self.loudness
+
+    @property
+    def limit(self) -> float:
+        """How far it carries to this ear in the open, m."""
+        return self.reach * self.acuity * (1.0 - self.background)
+
+    @property
+    def straight_limit(self) -> float:
+        """How far it carries to this ear along the straight way, m."""
+        return self.limit * self.through
+
+    @property
+    def reach_label(self) -> str:
+        """What the reach is of, in words."""
+        return f"{self.gait} steps" if self.gait else self.kind
+
+    def product(self, *, walls: bool) -> str:
+        """`walking 4 m × gravel 2.2 × acuity 1.53 × barn 0.2`."""
+        parts = [f"{self.gait or self.kind} {self.own_reach:g} m"]
+        if self.ground:
+            parts.append(f"{self.ground} {self.loudness:g}")
+        parts.append(f"acuity {self.acuity:.3g}")
+        if self.background > 0.0:
+            name = self.background_zone or "background"
+            parts.append(f"{name} {1.0 - self.background:.3g}")
+        if walls:
+            parts += [f"{name} {share:g}" for name, share in self.walls]
+        return " × ".join(parts)
+
+
+def sound_of(run: Run, a: int, noise: Any, tick: int) -> Sound:
+    """A row of the table `noises` at the ears of an agent at a tick."""
+    setup, level, agent = run.setup, run.level, run.agents[a]
+    i = run.names.index(agent)
+    poses, bodies = poses_at(run, tick), bodies_of([setup])
+    member, hearing = setup.cast[agent], setup.profile_of(agent).hearing
+    gait = noise.gait if isinstance(noise.gait, str) else ""
+    ground = noise.ground if isinstance(noise.ground, str) else ""
+    own = float(noise.reach)
+    place: tuple[str, ...] = ()
+    if noise.kind == STEP and gait:
+        body = setup.body_name_of(str(noise.by))
+        steps, place = setup.bodies[body].steps, ("bodies", body, "steps", gait)
+        own = getattr(steps, gait) if steps is not None else 0.0
+    elif str(noise.reach_key).startswith("noise_kinds"):
+        own, place = setup.noise_kinds[noise.kind].reach, ("noise_kinds", noise.kind, "reach")
+    present = bool(poses.present[0, i])
+    source = (float(noise.x), float(noise.y), float(noise.z))
+    up = float(bodies.eyes[0, i, poses.posture[0, i]])
+    ear = (float(poses.x[0, i]), float(poses.y[0, i]), float(poses.z[0, i]) + up)
+    start, end = np.array([source]), np.array([ear])
+    straight = around = through = math.nan
+    walls: list[int] = []
+    if present:
+        straight = math.dist(source, ear)
+        share, _, _ = cast_rays(level.sound_grid, start, end)
+        through = float(share[0])
+        walls = [w for w in level.walls_between(source, ear) if level.hear_through[w] < 1.0]
+        ways = level.ways(setup.walk_cell)
+        walked = ways.distance(start[:, :2], end[:, :2], np.array([np.inf]))
+        around = math.hypot(float(walked[0]), ear[2] - source[2])
+    surrounding = around_of([setup], level.zone_light, level.zone_background)
+    here = Surroundings.blank(poses, surrounding)
+    surround(poses, poses, 1.0, level.zones, surrounding, here)
+    return Sound(
+        present,
+        str(noise.kind),
+        gait,
+        ground,
+        own,
+        setup.grounds[ground] if ground else 1.0,
+        place,
+        bool(place),
+        (hearing.acuity if hearing else 0.0) * member.awake_of("hearing"),
+        float(here.background[0, i]),
+        _zone_that_says(run, ear),
+        straight,
+        around,
+        through,
+        tuple((level.wall_names[w], float(level.hear_through[w])) for w in walls),
+    )
+
+
+def _zone_that_says(run: Run, ear: tuple[float, float, float]) -> str | None:
+    """The last zone of the file about the ear that says its background noise."""
+    found = None
+    for zone, geometry in run.level.data.zones:
+        area = geometry.buffer(zone.radius) if zone.radius else geometry
+        if zone.background is not None and shapely.intersects_xy(area, ear[0], ear[1]):
+            found = zone.name
+    return found
