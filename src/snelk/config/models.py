@@ -313,7 +313,8 @@ class Member(Model):
 
     def awake_of(self, sense: str) -> float:
         """What scales one of its `SENSES`: how awake it is, times what that sense says."""
-        return self.awake * self.senses.get(sense, 1.0)  # type: ignore[call-overload]
+        scales: dict[str, float] = {**self.senses}
+        return self.awake * scales.get(sense, 1.0)
 
 
 class NoiseKind(Model):

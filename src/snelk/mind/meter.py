@@ -136,11 +136,14 @@ def fill(
     """One tick of all meters.
 
     Args:
-        posture, speed: (variant or 1, character) everybody's posture, and speed in m/s.
+        posture: (variant or 1, character) everybody's posture.
+        speed: (variant or 1, character) everybody's speed, m/s.
         cones: (variant, agent) how many of the cone axis are in use.
-        ranges, half_fov: (variant, agent, cone) what curves take distance and angle by.
+        ranges: (variant, agent, cone) what the curve for distance goes by, m.
+        half_fov: (variant, agent, cone) what the curve for the angle goes by, rad.
         sight: What sight came to.
-        touch, zone: (variant, agent, target) the first gate that failed, or SENSED.
+        touch: (variant, agent, target) its first gate that failed, or SENSED.
+        zone: (variant, agent, target) the same of the zone sense.
         loudness: (variant, agent, target) strengths of the noises heard at this tick, added up.
         numbers: The numbers of the meters.
         dt: Length of the tick, s.

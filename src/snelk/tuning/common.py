@@ -1,0 +1,36 @@
+"""What all kinds of findings share: the profiles, cones and meters that are in use."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from snelk.config.models import Cone, Meter, Profile
+from snelk.config.problems import key_path
+from snelk.config.scenario import Scenario
+
+Found = Iterator[tuple[str, str, str]]
+"""Place, reason and fix of each finding of a kind."""
+
+Kinds = dict[str, Callable[[Scenario], Found]]
+"""Kinds of findings by name."""
+
+
+def used_profiles(scenario: Scenario) -> dict[str, Profile]:
+    """The profiles of the agents of the cast, by name."""
+    setup = scenario.setup
+    names = dict.fromkeys(setup.cast[agent].profile or "" for agent in setup.agents)
+    return {name: setup.profiles[name] for name in names}
+
+
+def used_cones(scenario: Scenario) -> Iterator[tuple[str, Cone]]:
+    """Their cones, each with its key path."""
+    for name, profile in used_profiles(scenario).items():
+        for cone_name, cone in profile.cones.items():
+            yield key_path(("profiles", name, "cones", cone_name)), cone
+
+
+def used_meters(scenario: Scenario) -> Iterator[tuple[str, Profile, Meter]]:
+    """Their meters, each with its key path and profile."""
+    for name, profile in used_profiles(scenario).items():
+        if profile.meter is not None:
+            yield key_path(("profiles", name, "meter")), profile, profile.meter

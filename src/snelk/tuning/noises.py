@@ -1,0 +1,123 @@
+"""Findings about noises: those that nobody can hear, and ears that have nothing to hear."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from snelk.config.models import GAITS
+from snelk.config.problems import key_path
+from snelk.config.scenario import Scenario
+from snelk.errors import nearest
+from snelk.tuning.common import Found, Kinds
+
+
+def _ears(scenario: Scenario, maker: str) -> list[str]:
+    """The agents that listen to a character; of a noise that nobody made, all with ears."""
+    setup = scenario.setup
+    found = []
+    for agent in setup.agents:
+        profile = setup.profile_of(agent)
+        if agent == maker or profile.hearing is None:
+            continue
+        heard = profile.hearing.acuity * setup.cast[agent].awake_of("hearing") > 0.0
+        listens = maker == "" or setup.cast[maker].team in profile.teams()[("hearing",)]
+        if heard and listens:
+            found.append(agent)
+    return found
+
+
+def _made(scenario: Scenario) -> Iterator[tuple[str, str, str]]:
+    """Where each noise is written, its kind, and who makes it."""
+    noises, cast = scenario.noises, scenario.setup.cast
+    for kind, by in dict.fromkeys(zip(noises.kind, noises.by, strict=True)):
+        yield ", ".join(scenario.setup.noises), kind, by if by in cast else ""
+    for n, noise in enumerate(scenario.setup.noise):
+        yield key_path(("noise", n)), noise.kind, noise.by or ""
+
+
+def _walkers(scenario: Scenario) -> Iterator[tuple[str, str, float]]:
+    """Who moves in which recorded gait, and how far a footstep then carries, m."""
+    for name, track in scenario.tracks.items():
+        steps = scenario.setup.body_of(name).steps
+        moving = np.append(np.hypot(np.diff(track.x), np.diff(track.y)) > 1e-6, False)
+        for gait in sorted(set(track.gait[moving].tolist())):
+            if gait > 0:
+                yield name, GAITS[gait], steps.reaches()[gait] if steps else 0.0
+            elif gait < 0 and steps is None:
+                yield name, "moving", 0.0
+
+
+def _noise_nobody_hears(scenario: Scenario) -> Found:
+    for place, kind, by in _made(scenario):
+        if not _ears(scenario, by):
+            maker = f" of {by}" if by else ""
+            reason = f'no ear here can hear the "{kind}"{maker} at any distance'
+            yield place, reason, "give an agent hearing that notices its team, or leave it out"
+
+
+def _silent_gait(scenario: Scenario) -> Found:
+    for name, gait, reach in _walkers(scenario):
+        if reach <= 0.0 and _ears(scenario, name):
+            body = scenario.setup.body_name_of(name)
+            reason = f"{name} goes {gait} and makes no noise, though there are ears for it"
+            if scenario.setup.bodies[body].steps is None:
+                yield key_path(("bodies", body)), reason, "give the body steps"
+            else:
+                place = key_path(("bodies", body, "steps", gait))
+                yield place, reason, "raise it above 0 m, or silence this if it is meant"
+
+
+def _nothing_to_hear(scenario: Scenario) -> Found:
+    heard = {agent for _, _, by in _made(scenario) for agent in _ears(scenario, by)}
+    heard |= {
+        agent
+        for name, _, reach in _walkers(scenario)
+        if reach > 0.0
+        for agent in _ears(scenario, name)
+    }
+    by_speed = [name for name, track in scenario.tracks.items() if (track.gait < 0).any()]
+    for name in by_speed:
+        if scenario.setup.body_of(name).steps is not None:
+            heard.update(_ears(scenario, name))
+    for agent in scenario.setup.agents:
+        if scenario.setup.profile_of(agent).hearing is not None and agent not in heard:
+            reason = "has ears, and there is no noise here that it could hear"
+            fix = "give a body steps, add noises, or check acuity, awake and notices"
+            yield key_path(("cast", agent)), reason, fix
+
+
+def _unused_noise_kind(scenario: Scenario) -> Found:
+    used = {kind for _, kind, _ in _made(scenario)}
+    for name in scenario.setup.noise_kinds:
+        if name not in used:
+            yield key_path(("noise_kinds", name)), "no noise is of this kind", nearest(name, used)
+
+
+def _noise_by_stranger(scenario: Scenario) -> Found:
+    cast = scenario.setup.cast
+    for by in dict.fromkeys(scenario.noises.by):
+        if by and by not in cast:
+            reason = "made noises but is not in the cast, so that nobody knows whose they are"
+            place = f'{", ".join(scenario.setup.noises)}: by "{by}"'
+            yield place, reason, nearest(by, cast)
+
+
+def _noise_while_absent(scenario: Scenario) -> Found:
+    for n, noise in enumerate(scenario.setup.noise):
+        track = scenario.tracks.get(noise.by or "")
+        if noise.at is None and noise.spot is None and track is not None:
+            if not track.t[0] <= noise.t <= track.t[-1]:
+                reason = f"{noise.by} is not there at {noise.t:g} s, so it is not made"
+                yield key_path(("noise", n)), reason, "say where with at or spot, or when else"
+
+
+KINDS: Kinds = {
+    "noise-nobody-hears": _noise_nobody_hears,
+    "silent-gait": _silent_gait,
+    "nothing-to-hear": _nothing_to_hear,
+    "unused-noise-kind": _unused_noise_kind,
+    "noise-by-stranger": _noise_by_stranger,
+    "noise-while-absent": _noise_while_absent,
+}

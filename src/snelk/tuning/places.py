@@ -1,0 +1,100 @@
+"""Findings about places: tracks, walls, zones and spots."""
+
+from __future__ import annotations
+
+import numpy as np
+import shapely
+
+from snelk.config.problems import key_path
+from snelk.config.scenario import Scenario
+from snelk.errors import nearest
+from snelk.tuning.common import Found, Kinds
+
+FASTEST = 15.0
+"""A character that moves faster than this, m/s, more likely has a wrong unit or axis."""
+
+
+def _track_without_character(scenario: Scenario) -> Found:
+    for name in scenario.strangers:
+        reason = "is recorded in a track but is not in the cast, so it is left out"
+        yield f'id "{name}"', reason, f"add it to the cast, or {nearest(name, scenario.setup.cast)}"
+
+
+def _starts_inside_wall(scenario: Scenario) -> Found:
+    for name, member in scenario.setup.cast.items():
+        track = scenario.tracks.get(name)
+        x, y, z = (
+            (track.x[0], track.y[0], track.z[0]) if track else (*(member.at or (0, 0)), member.z)
+        )
+        for wall, outline in scenario.level.walls:
+            solid = "Polygon" in outline.geom_type and wall.see_through < 1.0
+            if solid and wall.base <= z < wall.top and shapely.contains_xy(outline, x, y):
+                reason = f"starts inside the wall {wall.name}, at ({x:.2f}, {y:.2f})"
+                yield key_path(("cast", name)), reason, "move it, or check the axes and units"
+
+
+def _track_through_wall(scenario: Scenario) -> Found:
+    walls = [
+        (wall, shapely.boundary(outline) if "Polygon" in outline.geom_type else outline)
+        for wall, outline in scenario.level.walls
+    ]
+    for name, track in scenario.tracks.items():
+        tall = scenario.setup.body_of(name).standing
+        steps = shapely.linestrings(
+            np.stack(
+                [np.column_stack([track.x[i], track.y[i]]) for i in _pairs(len(track.t))], axis=1
+            )
+            if len(track.t) > 1
+            else np.zeros((0, 2, 2))
+        )
+        for wall, outline in walls:
+            # Nobody climbs over what is a metre, or twice as high as they are.
+            blocks = (wall.base < track.z[1:] + tall) & (
+                wall.top > track.z[1:] + max(2 * tall, 1.0)
+            )
+            crossed = np.flatnonzero(shapely.intersects(steps, outline) & blocks)
+            if len(crossed):
+                when = track.t[crossed[0] + 1]
+                reason = f"goes through the wall {wall.name} at {when:g} s"
+                yield f'track "{name}"', reason, "check the axes, units and the level"
+
+
+def _pairs(count: int) -> tuple[slice, slice]:
+    return slice(0, count - 1), slice(1, count)
+
+
+def _impossible_speed(scenario: Scenario) -> Found:
+    for name, track in scenario.tracks.items():
+        speed = np.hypot(np.diff(track.x), np.diff(track.y)) / np.diff(track.t)
+        if len(speed) and speed.max() > FASTEST:
+            n = int(speed.argmax())
+            reason = f"moves at {speed[n]:.0f} m/s at {track.t[n]:g} s"
+            yield f'track "{name}"', reason, "check the units, metres and seconds"
+
+
+def _unused_zone(scenario: Scenario) -> Found:
+    profiles = scenario.setup.profiles.values()
+    watched = {name for p in profiles if p.zone_sense for name in p.zone_sense.zones}
+    for zone, _ in scenario.level.zones:
+        says = zone.light, zone.background, zone.ground
+        if zone.name not in watched and all(value is None for value in says):
+            reason = "says nothing, and no profile's zone_sense watches it"
+            fix = "give it light, background or ground, watch it, or leave it out"
+            yield f'zone "{zone.name}"', reason, fix
+
+
+def _unused_spot(scenario: Scenario) -> Found:
+    named = {noise.spot for noise in scenario.setup.noise}
+    for spot, _ in scenario.level.spots:
+        if spot.name not in named:
+            yield f'spot "{spot.name}"', "no noise is made at it", "use it, or leave it out"
+
+
+KINDS: Kinds = {
+    "track-without-character": _track_without_character,
+    "starts-inside-wall": _starts_inside_wall,
+    "track-through-wall": _track_through_wall,
+    "impossible-speed": _impossible_speed,
+    "unused-zone": _unused_zone,
+    "unused-spot": _unused_spot,
+}

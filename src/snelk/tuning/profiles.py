@@ -1,0 +1,204 @@
+"""Findings about profiles: whom they notice, their cones and their meters."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from snelk.config.models import CURVES, Cone, Profile
+from snelk.config.problems import key_path
+from snelk.config.scenario import Scenario
+from snelk.engine.replay import replayed_poses, tick_times
+from snelk.errors import nearest
+from snelk.tuning.common import Found, Kinds, used_cones, used_meters, used_profiles
+
+
+def _agent_without_senses(scenario: Scenario) -> Found:
+    for name in scenario.setup.agents:
+        if not scenario.setup.profile_of(name).teams():
+            reason = f'its profile "{scenario.setup.cast[name].profile}" has no sense'
+            fix = "add a cone, hearing, touch or a zone_sense"
+            yield key_path(("cast", name)), reason, fix
+
+
+def _notices_nobody(scenario: Scenario) -> Found:
+    cast = scenario.setup.cast
+    teams = sorted({member.team for member in cast.values()})
+    for name in scenario.setup.agents:
+        profile = scenario.setup.profile_of(name)
+        others = {member.team for other, member in cast.items() if other != name}
+        if not any(profile.ever_notices(team) for team in others):
+            listed = dict.fromkeys(team for each in profile.teams().values() for team in each)
+            reason = f"notices {', '.join(listed) or 'no team'}, and nobody else belongs to that"
+            yield key_path(("cast", name)), reason, f"teams here: {', '.join(teams)}"
+
+
+def _unknown_team(scenario: Scenario) -> Found:
+    teams = {member.team for member in scenario.setup.cast.values()}
+    for name, profile in used_profiles(scenario).items():
+        senses = {("profiles", name, *place): named for place, named in _own_teams(profile)}
+        for place, named in {("profiles", name): profile.notices, **senses}.items():
+            for team in named:
+                if team not in teams:
+                    key = key_path((*place, "notices"))
+                    yield key, f'team "{team}" has no member here', nearest(team, teams)
+
+
+def _own_teams(profile: Profile) -> Iterator[tuple[tuple[str, ...], tuple[str, ...]]]:
+    """The senses that say themselves whom they notice, with whom."""
+    for place, teams in profile.teams().items():
+        sense = profile.cones[place[1]] if place[0] == "cones" else getattr(profile, place[0])
+        if sense.notices is not None:
+            yield place, teams
+
+
+def _sense_notices_nobody(scenario: Scenario) -> Found:
+    cast = scenario.setup.cast
+    for agent in scenario.setup.agents:
+        profile = scenario.setup.profile_of(agent)
+        others = {member.team for name, member in cast.items() if name != agent}
+        for place, teams in _own_teams(profile):
+            if not others.intersection(teams):
+                key = key_path(("profiles", cast[agent].profile or "", *place, "notices"))
+                reason = (
+                    f"notices {', '.join(teams) or 'no team'}, and {agent} meets nobody of that"
+                )
+                yield key, reason, f"teams here: {', '.join(sorted(others))}"
+
+
+def _never_noticed(scenario: Scenario) -> Found:
+    profiles = used_profiles(scenario).values()
+    noticed = {team for p in profiles for teams in p.teams().values() for team in teams}
+    for name, member in scenario.setup.cast.items():
+        if member.profile is None and member.team not in noticed:
+            reason = (
+                f'no profile here notices its team "{member.team}", and it senses nothing itself'
+            )
+            fix = f"let a profile notice it, or {nearest(member.team, noticed)}"
+            yield key_path(("cast", name)), reason, fix
+
+
+def _hold_below_gain(scenario: Scenario) -> Found:
+    for place, cone in used_cones(scenario):
+        for key, unit in (("range", "m"), ("fov_whole", "deg")):
+            gain, hold = getattr(cone, key), getattr(cone, f"hold_{key}")
+            if hold is not None and hold < gain:
+                reason = f"{hold:g} {unit} is less than {key}, {gain:g} {unit}"
+                yield (
+                    f"{place}.hold_{key}",
+                    reason,
+                    "a target would flicker; make it at least as large",
+                )
+
+
+def _half_angle(scenario: Scenario) -> Found:
+    for place, cone in used_cones(scenario):
+        hold = cone.hold_fov_whole
+        if hold is not None and 1.9 * cone.fov_whole <= hold <= 2.1 * cone.fov_whole:
+            reason = f"{cone.fov_whole:g} deg is half of hold_fov_whole, {hold:g} deg"
+            yield f"{place}.fov_whole", reason, "write the whole angle from edge to edge"
+
+
+def _cone_inside_another(scenario: Scenario) -> Found:
+    def covers(a: Cone, b: Cone) -> bool:
+        """Whether `a` sees, and holds, all that `b` does, and fills the meter as fast."""
+        wide = ("range", "fov_whole", "up", "down", "weight")
+        holds = all(
+            (getattr(a, f"hold_{key}") or getattr(a, key))
+            >= (getattr(b, f"hold_{key}") or getattr(b, key))
+            for key in wide[:2]
+        )
+        least = all(getattr(a, key) <= getattr(b, key) for key in ("min_light", "min_exposure"))
+        return holds and least and all(getattr(a, key) >= getattr(b, key) for key in wide)
+
+    for name, profile in used_profiles(scenario).items():
+        for inner, cone in profile.cones.items():
+            for outer, other in profile.cones.items():
+                if inner != outer and covers(other, cone) and not covers(cone, other):
+                    place = key_path(("profiles", name, "cones", inner))
+                    reason = f'sees nothing that the cone "{outer}" does not see as well'
+                    yield place, reason, "make it wider or longer, or leave it out"
+
+
+def _too_dark(scenario: Scenario) -> Found:
+    setup = scenario.setup
+    places = [setup.light, *(z.light for z, _ in scenario.level.zones if z.light is not None)]
+    lamps = [member.lamp.light for member in setup.cast.values() if member.lamp]
+    brightest = min(max(places) + sum(lamps), 1.0)
+    for place, cone in used_cones(scenario):
+        if cone.min_light > brightest:
+            reason = f"{cone.min_light:g} is more than any light here, {brightest:g}"
+            yield f"{place}.min_light", reason, "lower it, or add light"
+
+
+def _at_once_beyond_range(scenario: Scenario) -> Found:
+    for place, profile, meter in used_meters(scenario):
+        ranges = [max(cone.range, cone.hold_range or 0.0) for cone in profile.cones.values()]
+        if ranges and meter.at_once > max(ranges):
+            reason = f"{meter.at_once:g} m is beyond all its cones, {max(ranges):g} m"
+            yield f"{place}.at_once", reason, "everything in view would fill the meter at once"
+
+
+def _threshold_out_of_reach(scenario: Scenario) -> Found:
+    for agent in scenario.setup.agents:
+        profile = scenario.setup.profile_of(agent)
+        meter = profile.meter
+        # What noises, touch and zones add cannot be told before the run.
+        others = profile.hearing or profile.touch or profile.zone_sense
+        if meter is None or meter.at_once > 0.0 or others is not None:
+            continue
+        rate = max((cone.weight for cone in profile.cones.values()), default=0.0)
+        rate *= max(meter.standing, meter.crouched, meter.prone)
+        for name in CURVES:
+            rate *= max(factor for _, factor in getattr(meter, name))
+        seconds = _longest_in_range(scenario, agent)
+        most = min(rate * seconds / meter.fill_time, 1.0)
+        for name, limit in meter.thresholds.items():
+            if limit > most + 1e-9:
+                reason = f"{limit:g} is out of reach: {seconds:.1f} s in range fill to {most:.2f}"
+                place = ("profiles", scenario.setup.cast[agent].profile or "", "meter")
+                fix = "shorten fill_time, raise the curves and factors, or see farther"
+                yield key_path((*place, "thresholds", name)), f"for {agent} {reason}", fix
+
+
+def _longest_in_range(scenario: Scenario, agent: str) -> float:
+    """The longest that anybody of interest is within the range of the agent's widest cone, s."""
+    setup, names = scenario.setup, list(scenario.setup.cast)
+    profile, times = setup.profile_of(agent), tick_times(setup.clock, scenario.tracks)
+    reach = max((max(c.range, c.hold_range or 0.0) for c in profile.cones.values()), default=0.0)
+    reach *= setup.cast[agent].awake_of("sight")
+    poses, i = replayed_poses([setup], scenario.tracks, times), names.index(agent)
+    longest = 0.0
+    for j, name in enumerate(names):
+        if j != i and profile.sees(setup.cast[name].team):
+            x, y = poses.x[:, 0, j] - poses.x[:, 0, i], poses.y[:, 0, j] - poses.y[:, 0, i]
+            both = poses.present[:, 0, j] & poses.present[:, 0, i]
+            longest = max(longest, float((both & (np.hypot(x, y) <= reach)).sum()))
+    return longest * setup.clock.dt
+
+
+def _looks_too_seldom(scenario: Scenario) -> Found:
+    for place, profile, meter in used_meters(scenario):
+        listen_every = profile.hearing.listen_every if profile.hearing else 0.0
+        for key, every in (("look_every", profile.look_every), ("listen_every", listen_every)):
+            if every > meter.hold > 0.0:
+                reason = f"{meter.hold:g} s is shorter than {key}, {every:g} s"
+                fix = f"the meter drains between two of them; hold longer, or shorten {key}"
+                yield f"{place}.hold", reason, fix
+
+
+KINDS: Kinds = {
+    "agent-without-senses": _agent_without_senses,
+    "notices-nobody": _notices_nobody,
+    "sense-notices-nobody": _sense_notices_nobody,
+    "unknown-team": _unknown_team,
+    "never-noticed": _never_noticed,
+    "hold-below-gain": _hold_below_gain,
+    "half-angle": _half_angle,
+    "cone-inside-another": _cone_inside_another,
+    "too-dark": _too_dark,
+    "at-once-beyond-range": _at_once_beyond_range,
+    "threshold-out-of-reach": _threshold_out_of_reach,
+    "looks-too-seldom": _looks_too_seldom,
+}
