@@ -313,7 +313,7 @@ class Member(Model):
 
     def awake_of(self, sense: str) -> float:
         """What scales one of its `SENSES`: how awake it is, times what that sense says."""
-        scales: dict[str, float] = {**self.senses}
+        scales = {str(name): scale for name, scale in self.senses.items()}
         return self.awake * scales.get(sense, 1.0)
 
 

@@ -26,7 +26,8 @@ from snelk.plots.ground import (
     outline_of,
 )
 from snelk.plots.labels import Labels
-from snelk.plots.style import FAINT, INK, REASON_STYLES, agent_colours, new_figure
+from snelk.plots.sound import NoiseArtists, draw_noises, ear_height, noise_handles
+from snelk.plots.style import FAINT, INK, NOISE, REASON_STYLES, agent_colours, new_figure
 from snelk.runs.spans import REASONS
 from snelk.senses.sight import GATES
 
@@ -56,6 +57,7 @@ class MapArtists:
         bodies: Per character: its mark.
         lamps: Per bearer: its light, from the reach inwards.
         tails: Per character: its tail.
+        noises: Per number in the table `noises`: what was drawn of it.
     """
 
     axes: Axes
@@ -66,6 +68,7 @@ class MapArtists:
     bodies: dict[str, Artist] = field(default_factory=dict)
     lamps: dict[str, list[Artist]] = field(default_factory=dict)
     tails: dict[str, LineCollection] = field(default_factory=dict)
+    noises: dict[int, NoiseArtists] = field(default_factory=dict)
 
 
 def plot_map(
@@ -117,12 +120,13 @@ def plot_map(
     for agent in shown:
         if agent in poses:
             _draw_cones(artists, run, agent, poses, colours[agent], height)
+    artists.noises.update(draw_noises(ax, run, shown, t, colours))
     _draw_rays(artists, run, shown, t, poses)
     _draw_ghosts(artists, run, shown, t, colours)
     _draw_bodies(artists, poses, colours)
     _frame(ax, run, around=poses.get(around or ""), radius=radius)
     _write_labels(artists, run, t, poses, colours)
-    _legend(ax, height, run.setup.light)
+    _legend(artists, height, run.setup.light, ear_height(run) if artists.noises else None)
     return artists
 
 
@@ -407,6 +411,8 @@ def _write_labels(
             labels.keep_free(*piece[0], radius=1.5)
     for x, y, _ in artists.last_seen.values():
         labels.keep_free(x, y, radius=7)
+    for noise in artists.noises.values():
+        labels.keep_free(*noise.place, radius=6)
     for name, pose in poses.items():
         posture = "" if pose.posture == "standing" else f" ({pose.posture})"
         text, colour = name + posture, colours.get(name, INK)
@@ -424,6 +430,8 @@ def _write_labels(
     for (agent, target), (x, y, seen) in artists.last_seen.items():
         text = f"{target} last seen by {agent}, {t - seen:.1f} s ago"
         labels.place(x, y, text, gap=9, needed=True, fontsize=7, color=colours[agent], **halo)
+    for noise in artists.noises.values():
+        labels.place(*noise.place, noise.text, gap=9, needed=True, fontsize=8, color=NOISE, **halo)
     label_level(labels, run.level)
 
 
@@ -452,7 +460,8 @@ def _frame(ax: Axes, run: Run, *, around: Any, radius: float) -> None:
         spine.set_color(FAINT)
 
 
-def _legend(ax: Axes, height: float, light: float) -> None:
+def _legend(artists: MapArtists, height: float, light: float, ears: float | None) -> None:
+    ax = artists.axes
     handles: list[Any] = [
         Line2D(
             [],
@@ -466,6 +475,7 @@ def _legend(ax: Axes, height: float, light: float) -> None:
         for key, words in REASONS.items()
         if key in ("in_view", "range", "angle", "elevation", "light", "line_of_sight")
     ]
+    handles += noise_handles() if artists.noises else []
     handles += [
         Line2D([], [], marker=">", ls="none", ms=8, color=INK, label="agent, facing right"),
         Line2D(
@@ -519,7 +529,9 @@ def _legend(ax: Axes, height: float, light: float) -> None:
         1.022,
         0.0,
         "Cones are cut for a body whose\n"
-        f"middle is {height:.2f} m above the\nground an agent stands on.\n\n"
+        f"middle is {height:.2f} m above the\nground an agent stands on.\n"
+        + (f"Noises are for an ear {ears:.2f} m up\nin the quiet.\n" if ears else "")
+        + "\n"
         f"Light where no zone says\notherwise: {light:g} (0 dark, 1 day).",
         transform=ax.transAxes,
         fontsize=8,

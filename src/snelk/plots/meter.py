@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from matplotlib.collections import PolyCollection
@@ -12,7 +12,18 @@ from matplotlib.patches import Patch
 
 from snelk.errors import InputError
 from snelk.mind.meter import FACTORS
-from snelk.plots.style import BLUE, FAINT, GREEN, INK, ORANGE, PURPLE, SKY, VERMILION, new_figure
+from snelk.plots.style import (
+    BLUE,
+    FAINT,
+    GREEN,
+    INK,
+    NOISE,
+    ORANGE,
+    PURPLE,
+    SKY,
+    VERMILION,
+    new_figure,
+)
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -22,6 +33,10 @@ if TYPE_CHECKING:
     from snelk.runs.run import Run
 
 STATE_LOOK = {"holding": ("#dcdcd8", "///", "holding"), "draining": ("#f0f0ee", "...", "draining")}
+SENSE_LOOK = {
+    "zone": ("#b5d8c8", "xx", "filled by the zone sense"),
+    "touch": ("#7fb89f", "**", "full at once by touch"),
+}
 CONE_LOOK = (
     (SKY, ""),
     (ORANGE, "\\\\\\"),
@@ -33,7 +48,7 @@ CONE_LOOK = (
 """Colour and hatch of what a cone filled, in the order of the profile."""
 
 
-@dataclass(frozen=True)
+@dataclass
 class MeterArtists:
     """What `plot_meter` drew.
 
@@ -42,7 +57,8 @@ class MeterArtists:
         strips: The factors, below: one row each, in the order of `FACTORS`.
         line: The value over time.
         thresholds: Per threshold: its line.
-        areas: Per cone, `holding` and `draining`: the filled stretches.
+        areas: Per cone, `zone`, `touch`, `holding` and `draining`: the filled stretches.
+        noises: The marks where a noise added to it; None where none did.
     """
 
     axes: Axes
@@ -50,6 +66,7 @@ class MeterArtists:
     line: Line2D
     thresholds: dict[str, Line2D] = field(default_factory=dict)
     areas: dict[str, PolyCollection] = field(default_factory=dict)
+    noises: Line2D | None = None
 
 
 def plot_meter(run: Run, agent: str, target: str) -> MeterArtists:
@@ -84,21 +101,32 @@ def plot_meter(run: Run, agent: str, target: str) -> MeterArtists:
     artists = MeterArtists(ax, image, line)
     filled_by = rows.cone.astype(object).where(rows.cone.notna(), "").to_numpy()
     state = rows.state.astype(str).to_numpy()
-    handles = []
+    sense = rows.sense.astype(str).to_numpy()
+    handles: list[Any] = []
     looks = [
         *(
             (filled_by == name, name, *CONE_LOOK[n % len(CONE_LOOK)], f"filled by the {name} cone")
             for n, name in enumerate(profile.cones)
         ),
+        *((sense == name, name, *look) for name, look in SENSE_LOOK.items()),
         *((state == name, name, *look) for name, look in STATE_LOOK.items()),
     ]
     for where, name, colour, hatch, words in looks:
+        if name in SENSE_LOOK and not where.any():
+            continue
         where[:-1] |= where[1:]  # from the tick before on, so that stretches meet
         area = ax.fill_between(
             t, value, where=where, facecolor=colour, edgecolor="white", hatch=hatch, lw=0, zorder=2
         )
         artists.areas[name] = area
         handles.append(Patch(facecolor=colour, edgecolor="white", hatch=hatch, label=words))
+    noisy = rows.noise.to_numpy() > 0.0
+    if noisy.any():
+        (artists.noises,) = ax.plot(
+            t[noisy], value[noisy], marker="*", ms=9, color=NOISE, mec="white", ls="none", zorder=5
+        )
+        artists.noises.set_label("a noise added to it")
+        handles.append(artists.noises)
     for name, limit in profile.meter.thresholds.items():
         artists.thresholds[name] = ax.axhline(
             limit, color=VERMILION, lw=1.1, ls=(0, (5, 3)), zorder=3

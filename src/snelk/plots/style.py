@@ -19,6 +19,9 @@ if TYPE_CHECKING:
 
 BLACK, ORANGE, SKY, GREEN = "#1a1a1a", "#e69f00", "#56b4e9", "#009e73"
 YELLOW, BLUE, VERMILION, PURPLE = "#f0e442", "#0072b2", "#d55e00", "#cc79a7"
+NOISE, GREEN_INK = "#9c2f7f", "#00694d"
+"""Purple and green, darkened until they can be read on paper."""
+
 PAPER, INK, FAINT = "#fbfaf7", "#22252a", "#9a9a9a"
 
 AGENT_COLOURS = (BLUE, VERMILION, "#007a5a", "#a8447f", "#946200", "#2a7fae", BLACK)

@@ -11,8 +11,17 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch, Rectangle
 
 from snelk.errors import InputError, one_of
-from snelk.plots.style import FAINT, INK, REASON_STYLES, SIZE, agent_colours, new_figure
-from snelk.runs.spans import REASONS, Span, spans_of
+from snelk.plots.style import (
+    FAINT,
+    GREEN_INK,
+    INK,
+    NOISE,
+    REASON_STYLES,
+    SIZE,
+    agent_colours,
+    new_figure,
+)
+from snelk.runs.spans import REASONS, Span, spans_of, story_of
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -35,6 +44,8 @@ class TimelineArtists:
         lanes: The pairs of agent and target, from the top.
         bands: Per pair: each stretch and its rectangle.
         marks: Per pair: times at which the agent saw and lost the target, s.
+        heard: Per pair: times at which the agent heard, and did not hear, a noise of the target.
+        stretches: Per pair: the stretches of touch and the zone sense, and their bars.
         meters: Per pair with a meter: its line, from the foot of the lane's band to its top.
     """
 
@@ -43,6 +54,8 @@ class TimelineArtists:
     bands: dict[tuple[str, str], list[tuple[Span, Rectangle]]] = field(default_factory=dict)
     marks: dict[tuple[str, str], tuple[list[float], list[float]]] = field(default_factory=dict)
     meters: dict[tuple[str, str], Line2D] = field(default_factory=dict)
+    heard: dict[tuple[str, str], tuple[list[float], list[float]]] = field(default_factory=dict)
+    stretches: dict[tuple[str, str], list[tuple[Span, Line2D]]] = field(default_factory=dict)
 
 
 def plot_timeline(
@@ -82,12 +95,10 @@ def plot_timeline(
     if ax is None:
         title = run.info["title"] or run.info["scenario"]
         size = (SIZE[0], max(SIZE[1], 1.6 + LANE * len(lanes)))
-        figure, ax = new_figure(f"{title}   ·   who had whom in view", size=size)
+        figure, ax = new_figure(f"{title}   ·   who sensed whom", size=size)
         longest = max(len(f"{a} → {b}") for a, b in lanes)
         left = min(0.04 + 0.0072 * longest, 0.3)
-        figure.subplots_adjust(
-            left=left, right=0.985, top=1 - 0.95 / size[1], bottom=0.62 / size[1]
-        )
+        figure.subplots_adjust(left=left, right=0.985, top=1 - 1.1 / size[1], bottom=0.62 / size[1])
     artists = TimelineArtists(ax, lanes)
     colours = agent_colours(run.agents)
     first = run.times[0] if start is None else start
@@ -115,7 +126,7 @@ def plot_timeline(
         )
         ax.plot(
             lost,
-            [row + 0.40] * len(lost),
+            [row + 0.48] * len(lost),
             "^",
             ms=6,
             mfc="white",
@@ -125,6 +136,12 @@ def plot_timeline(
             clip_on=False,
         )
         artists.marks[agent, target] = (saw, lost)
+        artists.heard[agent, target] = _mark_noises(ax, run, row, agent, target, first, last)
+        artists.stretches[agent, target] = [
+            (span, _bar(ax, row, span))
+            for span in story_of(run, agent, target, start=start, end=end)
+            if span.sense in ("touch", "zone")
+        ]
         meter = run.meters
         meter = meter[(meter.agent == agent) & (meter.target == target)]
         if len(meter):
@@ -148,7 +165,7 @@ def plot_timeline(
         spine.set_visible(side == "bottom")
         spine.set_color(FAINT)
     reasons = {span.reason for spans in artists.bands.values() for span, _ in spans}
-    _legend(ax, reasons, meters=bool(artists.meters))
+    _legend(ax, reasons, artists)
     return artists
 
 
@@ -198,7 +215,32 @@ def _band(ax: Axes, row: int, span: Span, whole: float) -> Rectangle:
     return band
 
 
-def _legend(ax: Axes, reasons: set[str], *, meters: bool) -> None:
+def _mark_noises(
+    ax: Axes, run: Run, row: int, agent: str, target: str, first: float, last: float
+) -> tuple[list[float], list[float]]:
+    """A stroke for each noise that was heard, a dot for each that was not; return the times."""
+    rows = run.hearing
+    rows = rows[(rows.agent == agent) & (rows.target == target)]
+    rows = rows[(rows.t >= first - 1e-9) & (rows.t <= last + 1e-9)]
+    heard = rows[rows.heard].t.to_list()
+    unheard = rows[rows.result.isin(["reach", "awake"])].t.to_list()
+    low = row + 0.37
+    ax.plot(unheard, [low] * len(unheard), ".", ms=3, color=NOISE, alpha=0.55, zorder=4.4)
+    ax.plot(heard, [low] * len(heard), "|", ms=9, mew=1.8, color=NOISE, zorder=4.5)
+    return heard, unheard
+
+
+def _bar(ax: Axes, row: int, span: Span) -> Line2D:
+    """A bar along the top of the lane: crosses for touch, squares at both ends for a zone."""
+    mark = "x" if span.sense == "touch" else "s"
+    (bar,) = ax.plot(
+        [span.start, span.end], [row - 0.25] * 2, marker=mark, ms=5, mew=1.4, color=GREEN_INK,
+        mfc="white", lw=2.2, zorder=4.6,
+    )  # fmt: skip
+    return bar
+
+
+def _legend(ax: Axes, reasons: set[str], artists: TimelineArtists) -> None:
     notes = {"in_view": " (cone)", "line_of_sight": " (by wall)"}
     handles: list[Patch | Line2D] = [
         Patch(
@@ -214,13 +256,25 @@ def _legend(ax: Axes, reasons: set[str], *, meters: bool) -> None:
         Line2D([], [], marker="v", ls="none", color=INK, label="saw"),
         Line2D([], [], marker="^", ls="none", mfc="white", mec=INK, label="lost"),
     ]
-    if meters:
+    if any(heard for heard, _ in artists.heard.values()):
+        handles.append(
+            Line2D([], [], marker="|", ls="none", ms=9, mew=1.8, color=NOISE, label="heard")
+        )
+    if any(unheard for _, unheard in artists.heard.values()):
+        handles.append(Line2D([], [], marker=".", ls="none", ms=4, color=NOISE, label="not heard"))
+    senses = {span.sense for each in artists.stretches.values() for span, _ in each}
+    for sense, mark, words in (("touch", "x", "felt"), ("zone", "s", "in a watched zone")):
+        if sense in senses:
+            bar = Line2D([], [], color=GREEN_INK, marker=mark, ms=5, mfc="white", lw=2.2)
+            bar.set_label(words)
+            handles.append(bar)
+    if artists.meters:
         handles.append(Line2D([], [], color=INK, lw=1.3, label="meter"))
     ax.legend(
         handles=handles,
         loc="lower left",
         bbox_to_anchor=(0.0, 1.005),
-        ncols=len(handles),
+        ncols=len(handles) if len(handles) <= 9 else (len(handles) + 1) // 2,
         fontsize=8.8,
         frameon=False,
         borderaxespad=0.1,

@@ -69,7 +69,8 @@ def _sense_notices_nobody(scenario: Scenario) -> Found:
 
 def _never_noticed(scenario: Scenario) -> Found:
     profiles = used_profiles(scenario).values()
-    noticed = {team for p in profiles for teams in p.teams().values() for team in teams}
+    noticed = {t for p in profiles for teams in [p.notices, *p.teams().values()] for t in teams}
+    noticed -= {t for t in noticed if not any(p.ever_notices(t) for p in profiles)}
     for name, member in scenario.setup.cast.items():
         if member.profile is None and member.team not in noticed:
             reason = (

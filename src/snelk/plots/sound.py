@@ -1,0 +1,154 @@
+"""Noises on the map: how far each carries, cut by what it cannot pass, and who heard it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from matplotlib.colors import to_rgb
+from matplotlib.lines import Line2D
+from matplotlib.patches import Circle, Patch
+from numpy.typing import NDArray
+
+from snelk.config.models import POSTURES
+from snelk.level.rays import cast_rays
+from snelk.plots.style import INK, NOISE
+from snelk.runs.events import describe_noise
+
+if TYPE_CHECKING:
+    from matplotlib.artist import Artist
+    from matplotlib.axes import Axes
+
+    from snelk.runs.run import Run
+
+RECENT = 1.0
+"""Noises of the last so many seconds are drawn; of each maker and kind only the last."""
+
+FINENESS = 81
+"""Points along each side of the square over which a noise is worked out."""
+
+
+@dataclass
+class NoiseArtists:
+    """What was drawn of one noise.
+
+    Attributes:
+        text: What it was.
+        place: Where, x and y in m.
+        mark: Its mark; filled if anybody shown heard it.
+        ring: Its reach in the open.
+        through, around: Outlines of where it is heard straight, and by a way on foot.
+        ears: Per agent that heard it: the line to its ear.
+    """
+
+    text: str
+    place: tuple[float, float]
+    mark: Line2D
+    ring: Circle
+    through: Artist
+    around: Artist
+    ears: dict[str, Line2D] = field(default_factory=dict)
+
+
+def draw_noises(
+    ax: Axes, run: Run, agents: Sequence[str], t: float, colours: dict[str, str]
+) -> dict[int, NoiseArtists]:
+    """Draw the noises of the last moment, by their number in the table `noises`."""
+    noises = run.noises
+    recent = noises[(noises.t > t - RECENT) & (noises.t <= t + 1e-9)]
+    last = recent.drop_duplicates(["by", "kind"], keep="last") if len(recent) else recent
+    drawn: dict[int, NoiseArtists] = {}
+    row: Any
+    for row in last.itertuples():
+        heard = run.hearing
+        heard = heard[(heard.noise == row.noise) & heard.heard & (heard.t <= t + 1e-9)]
+        heard = heard[heard.agent.isin(list(agents))]
+        drawn[int(row.noise)] = _draw_noise(ax, run, row, heard, colours)
+    return drawn
+
+
+def ear_height(run: Run) -> float:
+    """How high the ears of the agents are on average while they stand, m."""
+    bodies = [run.setup.body_of(agent) for agent in run.agents]
+    heights = [body.heights()[POSTURES.index("standing")] * body.eyes for body in bodies]
+    return float(np.mean(heights)) if heights else 1.0
+
+
+def carried(
+    run: Run, source: tuple[float, float, float], reach: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """How far inside its limit an ordinary ear is at each place about a noise.
+
+    Returns x and y, (places,), m, and over (y, x) what is left of the reach on the straight way
+    and on foot, m: 0 at the limit, negative beyond.
+    """
+    x = np.linspace(source[0] - 1.02 * reach, source[0] + 1.02 * reach, FINENESS)
+    y = np.linspace(source[1] - 1.02 * reach, source[1] + 1.02 * reach, FINENESS)
+    places = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
+    ears = np.column_stack([places, np.full(len(places), ear_height(run))])
+    start = np.broadcast_to(np.array(source), ears.shape).copy()
+    through, _, _ = cast_rays(run.level.sound_grid, start, ears)
+    straight = np.sqrt(((ears - start) ** 2).sum(axis=1))
+    limit = np.full(len(places), reach)
+    walked = run.level.ways(run.setup.walk_cell).distance(start[:, :2].copy(), places, limit)
+    on_foot = np.hypot(np.where(np.isinf(walked), 2 * reach, walked), ears[:, 2] - source[2])
+    shape = (FINENESS, FINENESS)
+    return x, y, (reach * through - straight).reshape(shape), (reach - on_foot).reshape(shape)
+
+
+def _draw_noise(
+    ax: Axes, run: Run, noise: Any, heard: Any, colours: dict[str, str]
+) -> NoiseArtists:
+    ring = Circle(
+        (noise.x, noise.y), noise.reach, fill=False, ec=NOISE, lw=0.7, ls=(0, (1, 3)), zorder=4.2
+    )
+    ax.add_patch(ring)
+    x, y, straight, on_foot = carried(run, (noise.x, noise.y, noise.z), noise.reach)
+    ax.contourf(
+        x, y, np.maximum(straight, on_foot), levels=[0.0, np.inf], colors=[NOISE], alpha=0.10,
+        zorder=1.4,
+    )  # fmt: skip
+    through = ax.contour(x, y, straight, levels=[0.0], colors=[NOISE], linewidths=1.3, zorder=4.3)
+    around = ax.contour(
+        x, y, on_foot, levels=[0.0], colors=[NOISE], linewidths=1.3, linestyles="--", zorder=4.3
+    )
+    words = [word if isinstance(word, str) else "" for word in (noise.gait, noise.ground)]
+    (mark,) = ax.plot(
+        noise.x,
+        noise.y,
+        marker="*",
+        ms=11,
+        mfc=NOISE if len(heard) else "white",
+        mec="white" if len(heard) else NOISE,
+        mew=1.0 if len(heard) else 1.4,
+        ls="none",
+        zorder=8.5,
+    )
+    text = describe_noise(str(noise.kind), *words)
+    maker = f"{noise.by}: " if isinstance(noise.by, str) and noise.kind != "step" else ""
+    artists = NoiseArtists(maker + text, (noise.x, noise.y), mark, ring, through, around)
+    for row in heard.itertuples():
+        tick = run.tick_at(float(row.t))
+        pose = run.poses.iloc[tick * len(run.names) + run.names.index(row.agent)]
+        (line,) = ax.plot(
+            [noise.x, pose.x], [noise.y, pose.y], color=colours[row.agent], lw=1.6,
+            ls=(0, (0.6, 1.6)), dash_capstyle="round", zorder=5.2,
+        )  # fmt: skip
+        artists.ears[row.agent] = line
+    return artists
+
+
+def noise_handles() -> list[Any]:
+    """What the legend says about noises."""
+    star: dict[str, Any] = {"marker": "*", "ls": "none", "ms": 11.0}
+    region = Patch(facecolor=(*to_rgb(NOISE), 0.12), edgecolor=NOISE)
+    region.set_label("heard by an ordinary ear")
+    return [
+        Line2D([], [], color=NOISE, mec="white", label="noise, heard", **star),
+        Line2D([], [], color=NOISE, mfc="white", label="noise, not heard", **star),
+        region,
+        Line2D([], [], color=NOISE, ls="--", label="… by a way around walls"),
+        Line2D([], [], color=INK, ls=(0, (0.6, 1.6)), lw=1.6, label="heard by this agent"),
+    ]
