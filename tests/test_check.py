@@ -80,6 +80,59 @@ def test_findings_that_tracks_trigger(
     assert names(samples.write_sample(tmp_path, track=good, level=level)) == []
 
 
+EARS = {"profiles.watcher.hearing": {"acuity": 1.0}}
+STEPS = {"stride": 0.5, "creeping": 0.0, "walking": 3.0, "running": 6.0}
+HEARD = EARS | {"bodies.post.steps": STEPS | {"creeping": 0.5}}
+BANG = {"t": 1.0, "kind": "bang", "by": "guest", "reach": 5.0}
+WALK = "t,id,x,y,heading,gait\n0,guest,1,1,0,creeping\n1,guest,2,2,0,walking\n2,guest,3,3,0,still\n"
+
+
+@pytest.mark.parametrize(
+    ("kind", "wrong", "mended"),
+    [
+        ("noise-nobody-hears", {"noise": [BANG]}, {"noise": [BANG], **HEARD}),
+        ("noise-nobody-hears", {"noise": [BANG | {"by": "guard"}]}, {"noise": [BANG], **HEARD}),
+        ("silent-gait", EARS | {"bodies.post.steps": STEPS}, HEARD),
+        ("silent-gait", EARS | {"noise": [BANG]}, {"noise": [BANG], **HEARD}),
+        ("nothing-to-hear", {"profiles.watcher.hearing": {"acuity": 0.0}}, HEARD),
+        ("unused-noise-kind", {"noise_kinds": {"bang": {"reach": 4}}}, {"noise_kinds": {"bang": {"reach": 4}}, "noise": [{"t": 1, "kind": "bang", "at": [0, 0]}], **HEARD}),
+        ("noise-while-absent", {"noise": [BANG | {"t": 3.0}], "clock.end": 4.0, **HEARD}, {"noise": [BANG | {"t": 2.0}], **HEARD}),
+        ("sense-notices-nobody", {"profiles.watcher.touch": {"radius": 1, "notices": ["home"]}}, {"profiles.watcher.touch": {"radius": 1}}),
+        ("looks-too-seldom", {METER: {"fill_time": 1, "hold": 0.5}, **HEARD, "profiles.watcher.hearing": {"listen_every": 1}}, {METER: {"fill_time": 1, "hold": 1}, **HEARD, "profiles.watcher.hearing": {"listen_every": 1}}),
+        # It is within 3 m for one and a half seconds.
+        ("threshold-out-of-reach", {METER: {"fill_time": 2, "thresholds": {"sure": 0.8}}, f"{CONE}.range": 3, f"{CONE}.hold_range": 3}, {METER: {"fill_time": 2, "thresholds": {"sure": 0.7}}, f"{CONE}.range": 3, f"{CONE}.hold_range": 3}),
+    ],
+)  # fmt: skip
+def test_findings_about_noises_and_senses(
+    tmp_path: Path, kind: str, wrong: dict[str, object], mended: dict[str, object]
+) -> None:
+    path = samples.write_sample(tmp_path, track=WALK)
+    assert names(path, wrong) == [kind]
+    assert names(path, mended) == []
+
+
+def test_findings_about_places_and_makers_of_noise(tmp_path: Path) -> None:
+    def level(**zone: object) -> str:
+        places = [
+            {"type": "Feature", "properties": {"kind": "zone", "name": "yard", "radius": 2, **zone}, "geometry": {"type": "Point", "coordinates": [1, 1]}},
+            {"type": "Feature", "properties": {"kind": "spot", "name": "door"}, "geometry": {"type": "Point", "coordinates": [1, 1]}},
+        ]  # fmt: skip
+        return json.dumps({"type": "FeatureCollection", "features": places})
+
+    path = samples.write_sample(tmp_path, track=WALK, level=level())
+    assert names(path) == ["unused-zone", "unused-spot"]
+    knock = {"t": 1, "kind": "knock", "spot": "door", "reach": 3}
+    used = EARS | {"noise": [knock], "bodies.post.steps": STEPS | {"creeping": 1}}
+    assert names(path, used) == ["unused-zone"]
+    assert names(path, used | {"profiles.watcher.zone_sense": {"zones": ["yard"]}}) == []
+    path = samples.write_sample(tmp_path, track=WALK, level=level(background=0.2))
+    assert names(path, used) == []
+    (tmp_path / "noises.csv").write_text("t,kind,x,y,reach,by\n1,bang,0,0,5,gest\n")
+    path.write_text(path.read_text().replace("use =", 'noises = ["noises.csv"]\nuse ='))
+    assert names(path, used) == ["noise-by-stranger"]
+    assert snelk.check(snelk.load(path, changes=used))[0].fix == 'did you mean "guest"?'
+
+
 def test_low_walls_can_be_climbed(tmp_path: Path) -> None:
     track = samples.track_of((0, 3, 0), (1, 9, 0))
     for top, expected in ((3.9, []), (4.1, ["track-through-wall"])):

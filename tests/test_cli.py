@@ -102,7 +102,7 @@ def test_run_with_changes_and_events_with_filters(demo: tuple[Path, str]) -> Non
     assert summary["run"] == "again"
     assert summary["pairs"][0] == {
         "agent": "dog", "target": "fox", "first_seen": 32.3, "in_view": pytest.approx(13.3),
-        "times": 2, "nearest": pytest.approx(9.736, abs=1e-3), "highest_meter": pytest.approx(0.56, abs=0.01),
+        "times": 2, "heard": 10, "nearest": pytest.approx(9.736, abs=1e-3), "highest_meter": pytest.approx(0.56, abs=0.01),
     }  # fmt: skip
 
 
@@ -126,7 +126,16 @@ def test_why_tells_gate_by_gate_what_the_library_says(demo: tuple[Path, str]) ->
         command("why", "croft/runs/night", "gander", "fox", "--from", 30, "--json", cwd=folder)
     )
     assert spans[0]["start"] == 30
-    assert {span["reason"] for span in spans} == {"line_of_sight", "in_view", "angle", "range"}
+    assert {span["reason"] for span in spans if span["sense"] == "sight"} == {
+        "line_of_sight",
+        "in_view",
+        "angle",
+        "range",
+    }
+    assert {span["sense"] for span in spans} == {"sight", "hearing"}
+    story = command("why", "croft/runs/night", "goose-2", "fox", cwd=folder)
+    assert all(len(line) <= 80 for line in story.splitlines())
+    assert " touch " in story
 
 
 def test_plots_are_written_where_asked(demo: tuple[Path, str]) -> None:

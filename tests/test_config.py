@@ -190,6 +190,14 @@ def test_mistakes_in_changes(tmp_path: Path, change: dict[str, object], line: st
     assert str(caught.value) == line
 
 
+def test_changes_leave_what_the_caller_handed_in_alone(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, guest="at = [5, 0]")
+    senses = {"sight": 0.5}
+    changes = {"cast.guard.senses": senses, "cast.guard.senses.hearing": 0.25}
+    loaded = snelk.load(path, changes=changes).setup.cast["guard"].senses
+    assert (loaded, senses) == ({"sight": 0.5, "hearing": 0.25}, {"sight": 0.5})
+
+
 def test_files_cannot_be_changed_in_a_loaded_scenario(tmp_path: Path) -> None:
     scenario = snelk.load(samples.write_sample(tmp_path, guest="at = [5, 0]"))
     with pytest.raises(snelk.InputError, match="changes: level: cannot be changed here"):

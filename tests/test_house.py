@@ -13,7 +13,24 @@ from pathlib import Path
 import pytest
 
 import snelk
-from snelk.config.models import Body, Clock, Cone, Lamp, Member, Meter, Profile, Setup, Wall, Zone
+from snelk.config.models import (
+    Body,
+    Clock,
+    Cone,
+    Hearing,
+    Lamp,
+    Member,
+    Meter,
+    Noise,
+    NoiseKind,
+    Profile,
+    Setup,
+    Steps,
+    Touch,
+    Wall,
+    Zone,
+    ZoneSense,
+)
 from snelk.runs.store import TABLES
 
 ROOT = Path(__file__).parents[1]
@@ -127,7 +144,22 @@ def test_links_in_the_documents_lead_somewhere() -> None:
 
 def test_every_key_and_column_is_in_the_documents() -> None:
     files = (ROOT / "docs" / "files.md").read_text(encoding="utf-8")
-    for model in (Setup, Clock, Member, Lamp, Body, Profile, Cone, Meter, Wall, Zone):
+    senses = (Cone, Hearing, Touch, ZoneSense)
+    for model in (
+        Setup,
+        Clock,
+        Member,
+        Lamp,
+        Noise,
+        NoiseKind,
+        Body,
+        Steps,
+        Profile,
+        *senses,
+        Meter,
+        Wall,
+        Zone,
+    ):
         for key in model.model_fields:
             assert re.search(rf"\b{key}[`.]", files), f"{model.__name__}.{key}"
     tables = (ROOT / "docs" / "tables.md").read_text(encoding="utf-8")

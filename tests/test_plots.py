@@ -12,7 +12,8 @@ from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
 
 import snelk
-from snelk.plots.style import REASON_STYLES, save_figure
+from snelk.plots.sound import carried
+from snelk.plots.style import NOISE, REASON_STYLES, save_figure
 
 
 @pytest.fixture(scope="module")
@@ -70,7 +71,7 @@ def test_labels_of_characters_do_not_overlap(night: snelk.Run) -> None:
     drawn = snelk.plot_map(night, at=44.6)
     names = [t for t in drawn.axes.texts if t.get_text().split(" (")[0] in night.names]
     boxes = [text.get_window_extent() for text in names]
-    assert len(boxes) == 6
+    assert len(boxes) == 7
     assert not any(a.overlaps(b) for n, a in enumerate(boxes) for b in boxes[n + 1 :])
 
 
@@ -90,7 +91,14 @@ def test_an_axis_of_ones_own_is_drawn_on(night: snelk.Run) -> None:
 
 def test_timeline_has_a_lane_per_pair_and_a_band_per_stretch(night: snelk.Run) -> None:
     drawn = snelk.plot_timeline(night)
-    assert drawn.lanes == tuple((agent, "fox") for agent in night.agents)
+    # Whom the farmer only listens to has a lane if it was heard.
+    heard = [("farmer", "gander"), ("farmer", "goose-2")]
+    assert set(drawn.lanes) == {(agent, "fox") for agent in night.agents} | set(heard)
+    rows = night.hearing[(night.hearing.agent == "dog") & (night.hearing.target == "fox")]
+    assert drawn.heard["dog", "fox"] == (list(rows[rows.heard].t), list(rows[~rows.heard].t))
+    zone = [(span.start, span.end) for span, _ in drawn.stretches["bell", "fox"]]
+    events = night.events[night.events.agent == "bell"]
+    assert zone == [tuple(events[events.kind.isin(["entered", "left"])].t)]
     gander = night.meters[night.meters.agent == "gander"]
     height = drawn.meters["gander", "fox"].get_ydata()
     np.testing.assert_allclose(height, 1 + 0.62 * (0.5 - gander.value))
@@ -120,6 +128,10 @@ def test_meter_shows_the_value_its_thresholds_and_factors(night: snelk.Run) -> N
         "sure": 1.0,
     }
     assert set(drawn.areas) == {"far", "near", "holding", "draining"}
+    assert drawn.noises is not None
+    assert list(drawn.noises.get_xdata()) == list(rows.t[rows.noise > 0])
+    bell = snelk.plot_meter(night, "bell", "fox").areas
+    assert set(bell) == {"zone", "holding", "draining"}
     image = np.ma.filled(drawn.strips.get_array(), np.nan)
     np.testing.assert_array_equal(image[0], rows.distance_factor)
     np.testing.assert_array_equal(image[6], rows.weight_factor)
@@ -131,6 +143,40 @@ def test_map_draws_the_light_of_lamps(night: snelk.Run) -> None:
     assert reach == sorted(reach, reverse=True)
     assert reach[0] <= 9.0
     assert "farmer" not in snelk.plot_map(night, at=5.0).lamps
+
+
+def test_map_draws_noises_as_far_as_they_carry_and_who_heard_them(night: snelk.Run) -> None:
+    noises = snelk.plot_map(night, at=28.4).noises
+    (number,) = noises
+    row = night.noises.iloc[number]
+    drawn = noises[number]
+    assert (drawn.text, drawn.place) == ("walking on gravel", (row.x, row.y))
+    assert drawn.ring.get_radius() == row.reach
+    heard = night.hearing[(night.hearing.noise == number) & night.hearing.heard]
+    assert set(drawn.ears) == set(heard.agent) == {"dog"}
+    dog = night.poses[(night.poses.id == "dog") & (night.poses.t == 28.3)].iloc[0]
+    np.testing.assert_allclose(drawn.ears["dog"].get_xydata(), [(row.x, row.y), (dog.x, dog.y)])
+    assert to_hex(drawn.mark.get_markerfacecolor()) == NOISE
+    unheard = snelk.plot_map(night, at=14.2, agents=["goose-1"]).noises
+    assert all(each.mark.get_markerfacecolor() == "white" for each in unheard.values())
+    assert {each.text for each in unheard.values()} == {"hoot", "creeping"}
+
+
+def test_noises_are_cut_by_what_they_cannot_pass(tmp_path: Path) -> None:
+    barn = samples.wall_feature("barn", [(2, -3), (2, 3)], top=9.0, hear_through=0.4)
+    profiles = samples.SAMPLE_PROFILES + "[profiles.watcher.hearing]\n"
+    run = snelk.run(
+        samples.write_sample(tmp_path, guest="at = [5, 0]", level=barn, profiles=profiles)
+    )
+    x, y, straight, on_foot = carried(run, (0.0, 0.0, 1.0), 10.0)
+    for at_x, at_y, left in ((6.0, 0.0, 10 * 0.4 - 6), (-6.0, 0.0, 4.0), (0.0, 8.0, 2.0)):
+        column, line = int(np.abs(x - at_x).argmin()), int(np.abs(y - at_y).argmin())
+        slack = 0.3  # the places lie in a grid
+        assert straight[line, column] == pytest.approx(left, abs=slack)
+        free = at_x < 2
+        around = np.hypot(2, 3) + np.hypot(4, 3)  # past the end of the wall
+        expected = left if free else 10 - around
+        assert on_foot[line, column] == pytest.approx(expected, abs=slack + (0 if free else 0.8))
 
 
 def test_names_with_markup_are_shown_as_they_are(tmp_path: Path) -> None:

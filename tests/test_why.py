@@ -46,7 +46,7 @@ def test_answers_agree_with_every_row_of_the_log(night: snelk.Run) -> None:
 
 
 def test_stretches_cover_the_run_and_agree_with_the_log(night: snelk.Run) -> None:
-    for agent in night.agents:
+    for agent in set(night.agents) - {"bell"}:  # which has no cones
         spans = night.spans(agent, "fox")
         assert (spans[0].start, spans[-1].end) == (0.0, 76.0)
         assert all(a.end == b.start and a.text != b.text for a, b in pairwise(spans))

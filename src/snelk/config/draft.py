@@ -94,7 +94,7 @@ class Draft:
             if parts[0] == "grounds" and len(parts) == 2 and parts[1] not in here:
                 place, fix = key_path(parts), nearest(parts[1], here)
                 raise InputError.of("changes", place, "", "no such name", fix)
-            here[parts[-1]] = value
+            here[parts[-1]] = copy.deepcopy(value)
             draft._origins[tuple(parts)] = "changes"
         return draft
 

@@ -203,7 +203,7 @@ def _step(
         for j in range(stride.shape[1]):
             if ended[v, j] == 0:
                 continue
-            gait = poses.gait[p, j]
+            gait = before.gait[p, j]
             if gait < 0:
                 speed = moved[v, j] / dt
                 gait = 1 if speed < speeds[v, j, 0] else 3 if speed > speeds[v, j, 1] else 2

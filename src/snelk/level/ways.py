@@ -1,14 +1,15 @@
 """Walkable ways: how far it is on foot, around walls and through openings.
 
 The level is covered by square cells. Two cells are neighbours if the straight line between
-their centres is free, where a centre has 16 neighbours (a step along an axis, a diagonal, and
-the moves two ahead and one aside), which makes a way at most 2.8 % longer than it is in the
-open (docs/calculations.md). Dijkstra's algorithm finds the shortest ways (SciPy's routine).
+their centres is free, where a centre has 16 neighbours: those of a step along an axis, of a
+diagonal, and of the moves two ahead and one aside. Dijkstra's algorithm finds the shortest ways
+among them (SciPy's routine); then they are pulled taut around the corners they turn.
 """
 
 from __future__ import annotations
 
 from collections import OrderedDict
+from typing import NamedTuple
 
 import numpy as np
 import shapely
@@ -17,7 +18,8 @@ from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
 
 from snelk.errors import InputError
-from snelk.level.rays import Grid, cast_rays
+from snelk.level.compiled import compiled
+from snelk.level.rays import Grid, cast_ray, cast_rays, scratch_for
 
 Numbers = NDArray[np.float64]
 
@@ -37,6 +39,14 @@ STEPS = ((1, 0), (0, 1), (1, 1), (1, -1), (2, 1), (1, 2), (2, -1), (1, -2))
 """Half of the neighbours of a cell, (columns, rows); the others are their opposites."""
 
 _CORNERS = np.array([(0, 0), (1, 0), (0, 1), (1, 1)])
+
+
+class Taut(NamedTuple):
+    """The ways from one cell to all others, pulled taut; arrays are (cells,)."""
+
+    length: Numbers  # m; infinite where there is no way within the limit
+    turn: NDArray[np.int32]  # the cell at which the way turns last, or where it starts
+    first: NDArray[np.int32]  # the cell at which it turns first, or itself
 
 
 class Ways:
@@ -72,7 +82,8 @@ class Ways:
         self.centres: Numbers = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
         self.free = self._free_cells(blocking)
         self.graph = self._neighbours()
-        self._fields: OrderedDict[int, tuple[float, Numbers]] = OrderedDict()
+        self._kept: OrderedDict[tuple[int, int], Taut] = OrderedDict()
+        self._scratch = scratch_for(grid)
 
     def distance(self, start: Numbers, end: Numbers, limit: Numbers) -> Numbers:
         """Length of the way from each start to each end, (pairs, 2), m; infinite beyond `limit`.
@@ -89,7 +100,8 @@ class Ways:
         """The same for pairs of which it is known that the straight line is not free.
 
         The way leads from the start to the nearest cell that can be reached straight from
-        there, and to the end from the best of the four cells about it.
+        there, over cells, and to the end from the best of the four cells about it; where a turn
+        can be left out it is.
         """
         cells, ahead = self._cells_at(start)
         nearest = np.arange(len(start)), np.argmin(ahead, axis=1)
@@ -98,23 +110,65 @@ class Ways:
         length = np.full(len(start), np.inf)
         for cell in np.unique(source[np.isfinite(first)]):
             here = np.flatnonzero(source == cell)
-            field = self.field(int(cell), float(limit[here].max()))
-            length[here] = (first[here, None] + field[cells[here]] + last[here]).min(axis=1)
+            taut = self.taut(int(cell), float(limit[here].max()))
+            n = np.repeat(here, len(_CORNERS))
+            # To the end either from a cell about it, or from where the way to that turns last.
+            from_cell = cells[here].ravel()
+            from_turn = taut.turn[from_cell]
+            from_turn[from_turn < 0] = cell
+            leave = np.concatenate([from_cell, from_turn])
+            n = np.concatenate([n, n])
+            to_end = np.hypot(*(end[n] - self.centres[leave]).T)
+            whole = first[n] + taut.length[leave] + to_end
+            open_end = np.isfinite(np.concatenate([last[here].ravel(), np.zeros(len(from_turn))]))
+            open_end[len(from_turn) :] = self.clear(
+                self.centres[from_turn], end[n[: len(from_turn)]]
+            )
+            # And from the start straight to where the way turns first.
+            turn = taut.first[leave]
+            turn[turn < 0] = cell
+            shorter = np.hypot(*(self.centres[turn] - start[n]).T) - (
+                first[n] + np.hypot(*(self.centres[turn] - self.centres[cell]).T)
+            )
+            usable = np.isfinite(whole) & open_end
+            cut = np.flatnonzero(usable & (shorter < 0.0))
+            cut = cut[self.clear(start[n[cut]], self.centres[turn[cut]])]
+            whole[cut] += shorter[cut]
+            np.minimum.at(length, n[usable], whole[usable])
         result: Numbers = np.where(length <= limit, length, np.inf)
         return result
 
     def field(self, cell: int, limit: float) -> Numbers:
-        """(cells,) length of the way from one cell to every other, m; infinite beyond `limit`.
+        """(cells,) length of the way over cells from one to every other, m.
 
-        Fields are kept; the same cell is not asked for twice without need.
+        It is infinite beyond `limit` and where there is no way.
         """
-        known = self._fields.pop(cell, None)
-        if known is None or known[0] < limit:
-            known = limit, dijkstra(self.graph, indices=cell, limit=limit)
-        self._fields[cell] = known
-        while len(self._fields) > 1 and len(self._fields) * 8 * len(self.free) > FIELD_MEMORY:
-            self._fields.popitem(last=False)
-        return known[1]
+        found: Numbers = dijkstra(self.graph, indices=cell, limit=limit)
+        return found
+
+    def taut(self, cell: int, limit: float) -> Taut:
+        """The ways from one cell to all that are at most about `limit` metres away.
+
+        What was asked for once is kept; of limits only the power of two above counts, and it
+        changes none of the ways within it.
+        """
+        power = max(int(np.ceil(np.log2(max(limit, 1.0)))), 0) if np.isfinite(limit) else 60
+        known = self._kept.pop((cell, power), None)
+        if known is None:
+            # Ways over cells are longer than taut ones, so that some more have to be looked at.
+            field = self.field(cell, np.inf if power == 60 else 1.1 * 2.0**power + 4 * self.cell)
+            known = Taut(field.copy(), *np.full((2, len(field)), -1, dtype=np.int32))
+            order = np.flatnonzero(np.isfinite(field))
+            order = order[np.argsort(field[order], kind="stable")]
+            graph = self.graph
+            _pull(
+                cell, order, field, graph.indptr, graph.indices, graph.data, self.centres,
+                self.grid, self._scratch, known,
+            )  # fmt: skip
+        self._kept[cell, power] = known
+        while len(self._kept) > 1 and len(self._kept) * 16 * len(self.free) > FIELD_MEMORY:
+            self._kept.popitem(last=False)
+        return known
 
     def clear(self, start: Numbers, end: Numbers) -> NDArray[np.bool_]:
         """Whether each straight line, (lines, 2), is free of walls that block walking."""
@@ -162,3 +216,42 @@ class Ways:
         length = np.hypot(*(self.centres[b] - self.centres[a]).T)
         both = (np.concatenate([length, length]), (np.concatenate([a, b]), np.concatenate([b, a])))
         return csr_matrix(both, shape=(index.size, index.size))
+
+
+@compiled
+def _pull(
+    source: int,
+    order: NDArray[np.intp],
+    field: Numbers,
+    starts: NDArray[np.int32],
+    neighbours: NDArray[np.int32],
+    weights: Numbers,
+    centres: Numbers,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    taut: Taut,
+) -> None:
+    """Lead the way to each cell from the last turn that it can be reached from straight.
+
+    Cells come in the order of their distance. A cell's way follows that of the neighbour it is
+    reached over: of several that are as near the one with the lowest number.
+    """
+    for n in range(len(order)):
+        cell = order[n]
+        if cell == source:
+            continue
+        before = -1
+        for edge in range(starts[cell], starts[cell + 1]):
+            other = neighbours[edge]
+            if field[other] + weights[edge] == field[cell] and (before < 0 or other < before):
+                before = other
+        turn = taut.turn[before] if before != source else source
+        x, y = centres[cell, 0], centres[cell, 1]
+        share, _, _ = cast_ray(grid, scratch, centres[turn, 0], centres[turn, 1], 0.0, x, y, 0.0)
+        if share <= 0.0:
+            turn = before
+        dx, dy = x - centres[turn, 0], y - centres[turn, 1]
+        taut.turn[cell] = turn
+        so_far = taut.length[turn] if turn != source else 0.0
+        taut.length[cell] = so_far + np.sqrt(dx * dx + dy * dy)
+        taut.first[cell] = cell if turn == source else taut.first[turn]

@@ -222,7 +222,7 @@ def run(
 
     >>> import snelk
     >>> run = snelk.run(snelk.croft() / "night.toml")
-    >>> run.events.text.iloc[1]
+    >>> run.events[run.events.kind == "saw"].text.iloc[0]
     'dog saw fox (muzzle cone, 10.1 m, 7° off)'
     """
     if not isinstance(scenario, Scenario):

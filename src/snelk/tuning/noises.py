@@ -42,11 +42,11 @@ def _walkers(scenario: Scenario) -> Iterator[tuple[str, str, float]]:
     for name, track in scenario.tracks.items():
         steps = scenario.setup.body_of(name).steps
         moving = np.append(np.hypot(np.diff(track.x), np.diff(track.y)) > 1e-6, False)
-        for gait in sorted(set(track.gait[moving].tolist())):
-            if gait > 0:
-                yield name, GAITS[gait], steps.reaches()[gait] if steps else 0.0
-            elif gait < 0 and steps is None:
-                yield name, "moving", 0.0
+        if steps is None and moving.any():
+            yield name, "about", 0.0
+        elif steps is not None:
+            for gait in sorted(set(track.gait[moving].tolist()) - {-1, 0}):
+                yield name, GAITS[gait], steps.reaches()[gait]
 
 
 def _noise_nobody_hears(scenario: Scenario) -> Found:

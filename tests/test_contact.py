@@ -1,0 +1,124 @@
+"""Touch and the zone sense."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+import samples
+import shapely
+from test_hearing import feature, level_of
+
+import snelk
+
+FEELS = samples.SAMPLE_PROFILES + "\n[profiles.watcher.touch]\nradius = 1.0\n"
+YARD = feature("zone", "yard", shapely.box(4, -1, 6, 1), light=1.0)
+POND = feature("zone", "pond", shapely.box(5, -1, 8, 1), light=1.0)
+
+
+@pytest.mark.parametrize(
+    ("at", "changes", "expected"),
+    [
+        ([-1.0, 0.0], {}, "sensed"),  # behind its back, and exactly at the radius
+        ([-1.000001, 0.0], {}, "radius"),
+        ([0.6, 0.8], {}, "sensed"),
+        ([0.5, 0.0], {"cast.guard.awake": 0.5}, "sensed"),
+        ([0.51, 0.0], {"cast.guard.awake": 0.5}, "radius"),
+        ([0.5, 0.0], {"cast.guard.senses": {"touch": 0.0}}, "awake"),
+        ([0.5, 0.0], {"profiles.watcher.touch.notices": ["others"]}, "cares"),
+        ([0.0, 0.9], {}, "wall"),
+        ([0.0, -0.9], {}, "sensed"),  # over the low wall
+    ],
+)
+def test_touch_within_the_radius_unless_a_wall_is_between(
+    tmp_path: Path, at: list[float], changes: dict[str, object], expected: str
+) -> None:
+    walls = [
+        feature(
+            "wall", "glass", shapely.LineString([(-3, 0.5), (3, 0.5)]), top=2.0, see_through=1.0
+        ),
+        feature("wall", "kerb", shapely.LineString([(-3, -0.5), (3, -0.5)]), top=0.9),
+    ]
+    path = samples.write_sample(
+        tmp_path, guest=f"at = {[round(v, 7) for v in at]}",
+        level=level_of(*(walls if at[0] == 0 else [])), profiles=FEELS,
+    )  # fmt: skip
+    run = snelk.run(path, changes=changes)
+    row = run.contacts.iloc[0]
+    assert (row.result, row.sensed) == (expected, expected == "sensed")
+    answer = run.why("guard", "guest", at=0).sense("touch")
+    assert answer is not None
+    assert answer.result == expected
+    if expected == "wall":
+        assert row.wall == "glass"
+
+
+def test_touch_fills_the_meter_at_once_and_is_told_when_it_begins_and_ends(tmp_path: Path) -> None:
+    track = samples.track_of((0, -5.1, 0), (5, -0.1, 0), (10, -5.1, 0))
+    run = snelk.run(
+        samples.write_sample(tmp_path, track=track, profiles=FEELS),
+        changes={"profiles.watcher.meter": {"fill_time": 9.0, "thresholds": {"sure": 1.0}}},
+    )
+    events = [(e.t, e.kind) for e in run.events.itertuples()]
+    # It is full while felt, holds a second from the last tick of that, and then falls.
+    assert events == [(4.5, "felt"), (4.5, "rose"), (6.0, "parted"), (7.0, "fell")]
+    assert set(run.meters.sense[run.meters.t.between(4.5, 5.5)]) == {"touch"}
+    assert [
+        (s.start, s.end, s.text) for s in run.story("guard", "guest") if s.sense == "touch"
+    ] == [(4.5, 6.0, "felt")]
+
+
+def test_who_enters_a_watched_zone_is_sensed_from_anywhere(tmp_path: Path) -> None:
+    track = samples.track_of((0, 0, 0), (10, 10, 0))
+    path = samples.write_sample(tmp_path, track=track, level=level_of(YARD, POND))
+    changes = {
+        "profiles.watcher.cones": {},
+        "profiles.watcher.zone_sense": {"zones": ["pond", "yard"]},
+        "profiles.watcher.meter": {"fill_time": 4.0, "zone_rate": 0.5, "hold": 0.0},
+    }
+    run = snelk.run(path, changes=changes)
+    sensed = run.contacts[run.contacts.sensed]
+    assert (sensed.t.min(), sensed.t.max()) == (4.0, 7.5)  # a border belongs to one side only
+    assert [(e.t, e.kind, e.zone) for e in run.events.itertuples()] == [
+        (4.0, "entered", "yard"),
+        (8.0, "left", "pond"),
+    ]
+    value = dict(zip(run.meters.t, run.meters.value, strict=True))
+    assert value[7.5] == pytest.approx(8 * 0.5 * 0.5 / 4)
+    other = snelk.run(path, changes={**changes, "profiles.watcher.zone_sense.notices": ["others"]})
+    assert set(other.contacts.result) == {"cares"}
+    answer = run.why("guard", "guest", at=9.0).sense("zone")
+    assert answer is not None
+    assert answer.headline == "guard does not sense guest at 9.00 s: guest is not in pond or yard"
+
+
+def test_every_pair_sense_and_tick_has_one_row(tmp_path: Path) -> None:
+    night = snelk.run(snelk.croft() / "night.toml")
+    contacts = night.contacts
+    assert not contacts.duplicated(["t", "agent", "target", "sense"]).any()
+    per_tick = 3 * 6 + 6  # three geese feel, and the bell watches, all six others
+    assert len(contacts) == 761 * per_tick
+    assert contacts.result.notna().all()
+    assert (contacts.sensed == (contacts.result == "sensed")).all()
+    assert len(night.hearing) == sum(
+        5 - (by in ("dog", "gander", "goose-1", "goose-2", "farmer")) for by in night.noises.by
+    )
+    assert not night.hearing.duplicated(["agent", "noise"]).any()
+    assert (night.hearing.heard == (night.hearing.result == "heard")).all()
+    assert ((night.hearing.strength > 0) <= night.hearing.heard).all()
+    for row in night.hearing[night.hearing.result.isin(["heard", "reach"])].itertuples():
+        reached = row.straight_margin >= -1e-9 or row.around_margin >= -1e-9
+        assert row.heard == reached
+
+
+def test_senses_may_care_for_different_teams(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, guest="at = [0.5, 0]", profiles=FEELS)
+    cone = "profiles.watcher.cones.front.notices"
+    run = snelk.run(path, changes={cone: ["others"]})
+    assert list(run.sight.result) == ["cares"] * 2
+    assert run.contacts.sensed.all()
+    answer = run.why("guard", "guest", at=0)
+    assert answer.change is not None
+    assert answer.change.settable == (f'{cone}=["others", "visitors"]',)
+    run = snelk.run(path, changes={"profiles.watcher.notices": [], cone: ["visitors"]})
+    assert (run.sight.in_view.all(), run.contacts.sensed.any()) == (True, False)

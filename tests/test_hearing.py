@@ -1,0 +1,378 @@
+"""Hearing: reach products, walls, ways on foot, footsteps, and what becomes of every noise."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+
+import networkx
+import numpy as np
+import pytest
+import samples
+import shapely
+from hypothesis import Phase, assume, given, settings
+from hypothesis import strategies as st
+
+import snelk
+from snelk.level.ways import MARGIN
+
+EARS = samples.SAMPLE_PROFILES + "\n[profiles.watcher.hearing]\nacuity = 1.5\n"
+STEPS = EARS.replace(
+    "eyes = 0.5", "eyes = 0.5\nsteps = { stride = 0.5, creeping = 1, walking = 4, running = 9 }"
+)
+
+
+def noise(t: float, at: list[float], reach: float = 8.0, **more: object) -> dict[str, object]:
+    return {"t": t, "kind": "bang", "at": at, "reach": reach, "by": "guest", "z": 1.0, **more}
+
+
+def heard_of(path: Path, *noises: dict[str, object], **changes: object) -> snelk.Run:
+    named = {key.replace("__", "."): value for key, value in changes.items()}
+    return snelk.run(path, changes={"noise": list(noises), **named})
+
+
+def level_of(*features: dict[str, object]) -> str:
+    return json.dumps({"type": "FeatureCollection", "features": list(features)})
+
+
+def feature(kind: str, name: str, shape: shapely.Geometry, **more: object) -> dict[str, object]:
+    return {
+        "type": "Feature",
+        "properties": {"kind": kind, "name": name, **more},
+        "geometry": json.loads(shapely.to_geojson(shape)),
+    }
+
+
+@given(
+    reach=st.floats(1, 30),
+    acuity=st.floats(0, 3),
+    awake=st.sampled_from([0.0, 0.4, 1.0]),
+    ears=st.sampled_from([0.0, 0.5, 1.0]),
+    background=st.floats(0, 1),
+    share=st.sampled_from([0.0, 0.3, 1.0]),
+    x=st.floats(2, 25),
+)
+@settings(max_examples=60, deadline=None)
+def test_a_noise_is_heard_within_the_product_of_all_factors(
+    tmp_path_factory: pytest.TempPathFactory,
+    reach: float,
+    acuity: float,
+    awake: float,
+    ears: float,
+    background: float,
+    share: float,
+    x: float,
+) -> None:
+    # The wall can be walked through, so that the way on foot is the straight one.
+    line = shapely.LineString([(1, -3), (1, 3)])
+    level = level_of(feature("wall", "wall", line, top=3.0, hear_through=share, walkable=True))
+    path = samples.write_sample(
+        tmp_path_factory.mktemp("product"), guest="at = [5, 0]", level=level, profiles=EARS
+    )
+    run = heard_of(
+        path, noise(0.0, [x, 0.0], reach), background=background,
+        profiles__watcher__hearing__acuity=acuity, cast__guard__awake=awake,
+        cast__guard__senses={"hearing": ears},
+    )  # fmt: skip
+    row = run.hearing.iloc[0]
+    limit = reach * acuity * awake * ears * (1 - background)
+    assume(abs(limit - x) > 1e-6)
+    expected = "heard" if x <= limit else "awake" if awake * ears == 0 else "reach"
+    assert row.result == expected
+    assert row.heard == (expected == "heard")
+    assert row.around_limit == pytest.approx(limit)
+    assert row.strength == pytest.approx(1 - x / limit if expected == "heard" else 0.0)
+    if expected == "heard":
+        assert (row.straight, row.around) == (pytest.approx(x), pytest.approx(x))
+        assert row.straight_limit == pytest.approx(limit * share)
+        assert (row.x, row.y) == (x, 0.0)
+
+
+def test_a_wall_muffles_the_straight_way_and_the_way_around_it_decides(tmp_path: Path) -> None:
+    wall = feature(
+        "wall", "barn", shapely.LineString([(3, -4), (3, 4)]), top=5.0, hear_through=0.25
+    )
+    path = samples.write_sample(tmp_path, guest="at = [6, 0]", level=level_of(wall), profiles=EARS)
+    # Straight it is 6 m and a quarter is left; on foot 2 * hypot(3, 4) = 10 m, over cells more.
+    for reach, by_line, on_foot in (
+        (24.1, True, True),
+        (23.9, False, True),
+        (10.8, False, True),
+        (9.9, False, False),
+    ):
+        run = heard_of(path, noise(0.0, [6.0, 0.0], reach / 1.5))
+        row = run.hearing.iloc[0]
+        assert (row.straight_margin >= 0, row.around_margin >= 0) == (by_line, on_foot)
+        assert row.heard == (by_line or on_foot)
+        if on_foot:
+            assert 10.0 <= row.around <= 10.7
+            assert row.strength == pytest.approx(max(1 - 6 / (reach / 4), 1 - row.around / reach))
+    text = run.why("guard", "guest", at=0.0).sense("hearing")
+    assert text is not None
+    assert "bang 6.6 m × acuity 1.5 × barn 0.25; on foot 10." in text.gates[-1].text
+
+
+def test_what_is_out_of_hearing_and_who_does_not_listen(tmp_path: Path) -> None:
+    path = samples.write_sample(
+        tmp_path, track=samples.track_of((0, 5, 0), (2, 5, 0)), profiles=EARS
+    )
+    noises = [noise(0.5, [5.0, 0.0]), noise(1.0, [5.0, 0.0], by="guard")]
+    nobodys = {key: value for key, value in noise(1.5, [3.0, 0.0]).items() if key != "by"}
+    run = heard_of(path, *noises, nobodys)
+    assert list(run.noises.by.astype(object).where(run.noises.by.notna(), None)) == [
+        "guest",
+        "guard",
+        None,
+    ]
+    assert list(run.hearing.noise) == [0, 2]  # nobody hears themselves
+    assert list(run.events[run.events.kind == "heard"].text) == [
+        "guard heard guest: bang (5.0 m, strength 0.58)",
+        "guard heard a bang (3.0 m, strength 0.75)",
+    ]
+    deaf = heard_of(path, *noises, nobodys, profiles__watcher__hearing__notices=["others"])
+    assert list(deaf.hearing.result) == ["cares", "heard"]
+
+
+@given(
+    every=st.sampled_from([0.0, 0.7, 1.1, 3.0]),
+    times=st.lists(st.floats(0, 6).map(lambda t: round(t, 3)), min_size=1, max_size=8, unique=True),
+)
+@settings(max_examples=40, deadline=None)
+def test_every_noise_is_judged_exactly_once_by_each_pair_of_ears(
+    tmp_path_factory: pytest.TempPathFactory, every: float, times: list[float]
+) -> None:
+    more = '[cast.other]\nteam = "home"\nprofile = "watcher"\nat = [1, 0]\n'
+    path = samples.write_sample(
+        tmp_path_factory.mktemp("once"), track=samples.track_of((0, 5, 0), (6, 5, 0)),
+        guest=more, profiles=EARS,
+    )  # fmt: skip
+    run = heard_of(
+        path, *(noise(t, [5.0, 0.0]) for t in times), clock__dt=0.1,
+        profiles__watcher__hearing__listen_every=every,
+    )  # fmt: skip
+    assert len(run.noises) == len(times)
+    assert not run.hearing.duplicated(["agent", "noise"]).any()
+    assert len(run.hearing) == 2 * len(times)
+    made = run.noises.t.to_numpy()[run.hearing.noise]
+    late = run.hearing.t.to_numpy() - made
+    assert (late > -1e-9).all()
+    assert (late < max(every, 0.1) + 0.1).all()
+    assert run.hearing.heard.all()
+
+
+def test_heard_noises_add_to_the_meter_at_once(tmp_path: Path) -> None:
+    path = samples.write_sample(
+        tmp_path, track=samples.track_of((0, -5, 0), (9, -5, 0)), profiles=EARS
+    )
+    meter = {"fill_time": 1.0, "drain_time": 2.0, "hold": 1.0, "noise_gain": 0.5}
+    run = heard_of(
+        path, noise(1.0, [0.0, 6.0]), noise(1.0, [0.0, -6.0]), noise(2.0, [0.0, 3.0]),
+        profiles__watcher__meter=meter,
+    )  # fmt: skip
+    value = dict(zip(run.meters.t, run.meters.value, strict=True))
+    assert value[0.5] == 0.0
+    assert value[1.0] == pytest.approx(2 * 0.5 * (1 - 6 / 12))
+    assert value[2.0] == pytest.approx(value[1.5] + 0.5 * (1 - 3 / 12))
+    assert value[3.0] == value[2.0]  # it holds a second after the last noise
+    assert value[4.0] == pytest.approx(value[2.0] - 1.0 / 2.0)
+    assert list(run.meters.state[run.meters.t.isin([1.0, 2.0])]) == ["heard", "heard"]
+    again = run.why("guard", "guest", at=2.0).meter
+    assert again is not None
+    assert again.text.endswith("a noise added 0.38")
+
+
+def test_footsteps_come_once_a_stride_as_loud_as_gait_and_ground_make_them(tmp_path: Path) -> None:
+    rows = [
+        (0, 1.1, "creeping"),
+        (2, 3.2, "running"),
+        (4, 9.2, "running"),
+        (6, 9.2, "still"),
+        (8, 9.7, "walking"),
+        (9, 9.7, "walking"),
+    ]
+    track = "t,id,x,y,heading,gait\n" + "".join(f"{t},guest,{x},0,0,{g}\n" for t, x, g in rows)
+    gravel = feature("zone", "yard", shapely.box(4, -1, 6, 1), ground="gravel")
+    path = samples.write_sample(
+        tmp_path, track=track, level=level_of(gravel), profiles=STEPS + "[grounds]\ngravel = 2.0\n"
+    )
+    noises = snelk.run(path, changes={"clock.dt": 0.3}).noises
+    # A gait holds until the next sample: running from 3.2 m, and what follows 9.2 m is still.
+    np.testing.assert_allclose(noises.x, 1.1 + 0.5 * np.arange(1, 17), atol=1e-9)
+    np.testing.assert_allclose(noises.t, np.interp(noises.x, [1.1, 3.2, 9.2], [0, 2, 4]), atol=0.15)
+    on_gravel = (noises.x >= 4) & (noises.x <= 6)
+    assert (noises.ground.notna() == on_gravel).all()
+    reach = {"creeping": 1.0, "walking": 4.0, "running": 9.0}
+    for row in noises.itertuples():
+        assert row.reach == reach[row.gait] * (2.0 if isinstance(row.ground, str) else 1.0)
+    assert noises.gait.value_counts().to_dict() == {
+        "running": 12,
+        "creeping": 4,
+        "still": 0,
+        "walking": 0,
+    }
+
+
+@pytest.mark.parametrize(
+    ("speed", "gait"), [(0.7, "creeping"), (0.9, "walking"), (2.4, "walking"), (2.6, "running")]
+)
+def test_without_a_gait_the_speed_tells_it(tmp_path: Path, speed: float, gait: str) -> None:
+    track = samples.track_of((0, 0, 1), (10, 10 * speed, 1))
+    noises = snelk.run(samples.write_sample(tmp_path, track=track, profiles=STEPS)).noises
+    assert set(noises.gait) == {gait}
+
+
+def test_the_place_heard_errs_in_proportion_to_distance_and_by_its_own_chance(
+    tmp_path: Path,
+) -> None:
+    path = samples.write_sample(
+        tmp_path, track=samples.track_of((0, 5, 0), (30, 5, 0)), profiles=EARS
+    )
+    noises = [noise(n / 20, [6.0, 0.0], 20.0) for n in range(400)]
+    key = {"profiles__watcher__hearing__place_error": 0.1, "clock__dt": 0.05, "clock__end": 20.0}
+    found = heard_of(path, *noises, **key).hearing
+    off = np.concatenate([found.x - 6.0, found.y])
+    assert abs(off.mean()) < 4 * 0.6 / math.sqrt(800)
+    assert off.std() == pytest.approx(0.6, rel=0.12)
+    assert heard_of(path, *noises, **key).hearing.x.equals(found.x)
+    assert not heard_of(path, *noises, seed=1, **key).hearing.x.equals(found.x)
+    # Another noise, made by somebody else, changes the errors of none of these.
+    more = heard_of(path, noise(0.01, [3.0, 0.0], by="guard"), *noises, **key).hearing
+    np.testing.assert_array_equal(more.x, found.x)
+
+
+def test_background_noise_is_that_of_the_last_zone_about_the_ear(tmp_path: Path) -> None:
+    calm = feature("zone", "calm", shapely.box(-1, -1, 1, 1), background=0.1)
+    wind = feature("zone", "wind", shapely.box(-2, -2, 2, 2), background=0.6)
+    for order, expected in (((calm, wind), 0.6), ((wind, calm), 0.1)):
+        path = samples.write_sample(
+            tmp_path, guest="at = [5, 0]", level=level_of(*order), profiles=EARS
+        )
+        run = heard_of(path, noise(0.0, [5.0, 0.0]), background=0.3)
+        assert run.hearing.background.iloc[0] == expected
+        moved = heard_of(path, noise(0.0, [5.0, 0.0]), background=0.3, cast__guard__at=[3.0, 0.0])
+        assert moved.hearing.background.iloc[0] == 0.3
+
+
+def test_kinds_files_and_spots_say_reach_and_place(tmp_path: Path) -> None:
+    door = feature("spot", "door", shapely.Point(2, 0))
+    path = samples.write_sample(
+        tmp_path,
+        guest="at = [5, 0]",
+        level=level_of(door),
+        profiles=EARS + "[noise_kinds]\nknock.reach = 7.0\n",
+    )
+    (tmp_path / "noises.csv").write_text(
+        "t,kind,x,y,reach,by\n0.5,knock,1,0,,guest\n0,crash,1,0,3,\n"
+    )
+    path.write_text(path.read_text().replace("use =", 'noises = ["noises.csv"]\nuse ='))
+    run = snelk.run(
+        path,
+        changes={
+            "noise": [
+                {"t": 0, "kind": "knock", "spot": "door"},
+                {"t": 0.5, "kind": "thud", "by": "guest", "reach": 2.0},
+            ]
+        },
+    )
+    rows = run.noises[["t", "kind", "x", "reach", "reach_key"]].to_numpy().tolist()
+    assert rows == [
+        [0.0, "crash", 1.0, 3.0, ""],
+        [0.0, "knock", 2.0, 7.0, "noise_kinds.knock.reach"],
+        [0.5, "knock", 1.0, 7.0, "noise_kinds.knock.reach"],
+        [0.5, "thud", 5.0, 2.0, "noise[1].reach"],
+    ]
+
+
+@given(seed=st.integers(0, 10_000), cell=st.sampled_from([0.5, 0.8, 1.3]))
+@settings(max_examples=15, deadline=None, phases=[Phase.generate])
+def test_ways_on_foot_are_the_shortest_paths_of_networkx(seed: int, cell: float) -> None:
+    rng = np.random.default_rng(seed)
+    lines = [
+        shapely.LineString([start, start + rng.uniform(-5, 5, 2)])
+        for start in rng.uniform(0, 9, (5, 2))
+    ]
+    solid = shapely.Point(*rng.uniform(2, 7, 2)).buffer(1.3, quad_segs=2)
+    walls = [*lines, solid]
+    level = samples.level_of(*((f"w{n}", shape, 2.0) for n, shape in enumerate(walls)))
+    ways = level.ways(cell)
+    # The same rule, built anew with GEOS and searched by another library.
+    x = level.bounds[0] - MARGIN + (np.arange(ways.columns) + 0.5) * cell
+    y = level.bounds[1] - MARGIN + (np.arange(ways.rows) + 0.5) * cell
+    centres = {(c, r): (float(x[c]), float(y[r])) for c in range(len(x)) for r in range(len(y))}
+    blocked = shapely.union_all(walls)
+    shapely.prepare(blocked)
+    free = {key for key, place in centres.items() if not blocked.intersects(shapely.Point(place))}
+    moves = [
+        (c, r)
+        for c in range(-2, 3)
+        for r in range(-2, 3)
+        if (abs(c), abs(r)) in {(1, 0), (0, 1), (1, 1), (1, 2), (2, 1)}
+    ]
+    graph = networkx.Graph()
+    for c, r in free:
+        for dc, dr in moves:
+            other = (c + dc, r + dr)
+            if other in free and not blocked.intersects(
+                shapely.LineString([centres[c, r], centres[other]])
+            ):
+                graph.add_edge((c, r), other, weight=cell * math.hypot(dc, dr))
+    source = sorted(free)[int(rng.integers(len(free)))]
+    lengths = networkx.single_source_dijkstra_path_length(graph, source) if source in graph else {}
+    field = ways.field(source[1] * ways.columns + source[0], np.inf).reshape(
+        ways.rows, ways.columns
+    )
+    for c, r in free:
+        assert field[r, c] == pytest.approx(
+            lengths.get((c, r), 0.0 if (c, r) == source else np.inf)
+        )
+    # Pulled taut they are no longer, and still free from turn to turn.
+    cell = source[1] * ways.columns + source[0]
+    taut = ways.taut(cell, np.inf)
+    assert (np.isfinite(taut.length) == np.isfinite(field.ravel())).all()
+    assert (taut.length <= field.ravel() + 1e-9).all()
+    for there in rng.choice(np.flatnonzero(np.isfinite(taut.length)), 25):
+        length, here, first = 0.0, int(there), int(there)
+        while here != cell:
+            turn = int(taut.turn[here])
+            leg = shapely.LineString([ways.centres[turn], ways.centres[here]])
+            assert not blocked.intersects(leg)
+            length, here, first = length + leg.length, turn, here
+        assert length == pytest.approx(taut.length[there])
+        assert there == cell or taut.first[there] == first
+    # From anywhere to anywhere: never shorter than the taut way, nor much longer.
+    a, b = rng.uniform(0, 9, (2, 40, 2))
+    outside = ~shapely.intersects_xy(solid, a[:, 0], a[:, 1]) & ~shapely.intersects_xy(
+        solid, b[:, 0], b[:, 1]
+    )
+    a, b = a[outside], b[outside]
+    found = ways.distance(a, b, np.full(len(a), np.inf))
+    straight = np.hypot(*(b - a).T)
+    clear = [not blocked.intersects(shapely.LineString([p, q])) for p, q in zip(a, b, strict=True)]
+    assert (found >= straight - 1e-9).all()
+    np.testing.assert_allclose(found[clear], straight[clear])
+    near = ways.distance(a, b, straight + 0.01)  # what is beyond the limit is not told
+    assert ((near == found) | np.isinf(near)).all()
+
+
+@pytest.mark.parametrize(
+    ("changes", "line"),
+    [
+        ({"noise": [{"t": 0, "kind": "bnag", "at": [0, 0]}], "noise_kinds": {"bang": {"reach": 3}}}, 'noise[0].kind: no such kind of noise (given: "bnag"); did you mean "bang"?; or give it a reach'),
+        ({"noise": [noise(0, [0, 0], by="gest")]}, 'noise[0].by: no such character (given: "gest"); did you mean "guest"?'),
+        ({"noise": [noise(0, [0, 0], spot="door")]}, 'noise[0].spot: no such spot (given: "door")'),
+        ({"noise": [{"t": 0, "kind": "bang", "reach": 2}]}, "noise[0]: does not say where it is; add at = [x, y], a spot, or by"),
+        ({"noise": [noise(-1, [0, 0])]}, "noise[0].t: must be at least 0 s (given: -1)"),
+        ({"profiles.watcher.zone_sense": {"zones": ["yrad"]}}, 'profiles.watcher.zone_sense.zones[0]: no such zone (given: "yrad")'),
+        ({"profiles.watcher.zone_sense": {"zones": []}}, "profiles.watcher.zone_sense.zones: must not be empty (given: [])"),
+        ({"cast.guard.senses": {"hering": 1}}, 'cast.guard.senses.hering: unknown word (given: "hering"); did you mean "hearing"?'),
+        ({"bodies.post.points": [[2, 1]]}, "bodies.post.points: heights must be shares from 0 to 1, and weights 0 to 1000 (given: [[2, 1]])"),
+        ({"bodies.post.steps": {"stride": 0, "creeping": 1, "walking": 1, "running": 1}}, "bodies.post.steps.stride: must be above 0 m (given: 0)"),
+        ({"walk_cell": 0.01}, "walk_cell: must be at least 0.05 m (given: 0.01)"),
+    ],
+)  # fmt: skip
+def test_mistakes_about_senses(tmp_path: Path, changes: dict[str, object], line: str) -> None:
+    path = samples.write_sample(tmp_path, guest="at = [5, 0]", profiles=EARS)
+    with pytest.raises(snelk.InputError) as caught:
+        snelk.load(path, changes=changes)
+    assert line in str(caught.value)

@@ -1,0 +1,204 @@
+"""Answers about hearing, touch and zones: the change they name is really the limiting one."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import pytest
+import samples
+import shapely
+from hypothesis import Phase, assume, given, settings
+from hypothesis import strategies as st
+from test_hearing import STEPS, feature, level_of
+
+import snelk
+from snelk.config.scenario import parse_change
+
+HAIR = 1e-6
+SHARES = ("awake", "senses.hearing", "background", "hear_through")
+
+
+def number(low: float, high: float) -> st.SearchStrategy[float]:
+    return st.floats(low, high).map(lambda value: round(value, 3))
+
+
+def scene(
+    folder: Path,
+    *,
+    share: float,
+    wall: float,
+    guest: str,
+    changes: dict[str, object],
+    top: float = 9.0,
+) -> snelk.Run:
+    """A guard with ears and touch at the origin, and a wall across the way to the guest."""
+    barn = feature(
+        "wall", "barn", shapely.LineString([(wall, -2), (wall, 3)]), top=top, hear_through=share
+    )
+    yard = feature("zone", "yard", shapely.box(-30, -30, 30, 30), ground="gravel")
+    profiles = (
+        STEPS
+        + "[profiles.watcher.touch]\nradius = 2.0\n[grounds]\ngravel = 1.3\n[noise_kinds]\nbang.reach = 6.0\n"
+    )
+    path = samples.write_sample(folder, track=guest, level=level_of(barn, yard), profiles=profiles)
+    return snelk.run(path, changes={"clock.dt": 0.1, **changes})
+
+
+def turned(
+    folder: Path, base: dict[str, object], key: str, value: float, sense: str, **kwargs: object
+) -> bool:
+    """Whether the guard senses the guest in a run anew with one number changed."""
+    if key == "barn.hear_through":
+        kwargs["share"], changes = value, base
+    else:
+        changes = {**base, key: value}
+    answer = scene(folder, changes=changes, **kwargs).why("guard", "guest", at=0.5).sense(sense)  # type: ignore[arg-type]
+    assert answer is not None
+    return answer.sensed
+
+
+@given(
+    x=number(1, 12),
+    y=number(-3, 3),
+    share=st.sampled_from([0.2, 0.6, 1.0]),
+    acuity=number(0.3, 3),
+    awake=st.sampled_from([1.0, 0.7]),
+    ears=st.sampled_from([1.0, 0.5]),
+    background=st.sampled_from([0.0, 0.2]),
+    step=st.booleans(),
+)
+# Each case replays a score of scenarios, so a failure is told as it was found.
+@settings(max_examples=14, deadline=None, phases=[Phase.generate])
+def test_a_hair_beyond_each_named_change_turns_hearing_and_a_hair_short_does_not(
+    tmp_path_factory: pytest.TempPathFactory,
+    x: float,
+    y: float,
+    share: float,
+    acuity: float,
+    awake: float,
+    ears: float,
+    background: float,
+    step: bool,
+) -> None:
+    assume(abs(x - 0.8) > 0.05)
+    folder = tmp_path_factory.mktemp("hear")
+    base: dict[str, object] = {
+        "profiles.watcher.hearing.acuity": acuity,
+        "cast.guard.awake": awake,
+        "cast.guard.senses": {"hearing": ears},
+        "background": background,
+    }
+    if not step:
+        base["noise"] = [{"t": 0.2, "kind": "bang", "at": [x, y], "z": 1.0, "by": "guest"}]
+    walk = samples.track_of((0, x - 0.55, y), (0.5, x if step else x - 0.5, y))
+    kwargs = {"share": share, "wall": 0.8, "guest": walk}
+    run = scene(folder, changes=base, **kwargs)  # type: ignore[arg-type]
+    answer = run.why("guard", "guest", at=0.5).sense("hearing")
+    assert answer is not None
+    row = run.hearing[run.hearing.t <= 0.5 + 1e-9].iloc[-1]
+    assert (answer.result, answer.sensed) == (row.result, bool(row.heard))
+    if answer.gates[-1].passed is False:
+        assert answer.change is not None or answer.no_change
+    for change in filter(None, (answer.change, *answer.others)):
+        assert isinstance(change.needs, float)
+        hair = HAIR if change.comparison in (">=", ">") else -HAIR
+        most = 1.0 if change.key.endswith(SHARES) else 1e5
+        for value, turns in ((change.needs + hair, True), (change.needs - hair, False)):
+            if 0.0 < value <= most:
+                heard = turned(folder, base, change.key, value, "hearing", **kwargs)
+                assert (heard != answer.sensed) == turns, (change, value)
+        for setting in change.settable:
+            key, value = parse_change(setting)
+            assert turned(folder, base, key, value, "hearing", **kwargs) != answer.sensed, change
+
+
+@given(distance=number(0.05, 4), radius=number(0.2, 3), awake=st.sampled_from([1.0, 0.6]))
+@settings(max_examples=10, deadline=None, phases=[Phase.generate])
+def test_the_same_for_touch(
+    tmp_path_factory: pytest.TempPathFactory, distance: float, radius: float, awake: float
+) -> None:
+    folder = tmp_path_factory.mktemp("feel")
+    base: dict[str, object] = {"profiles.watcher.touch.radius": radius, "cast.guard.awake": awake}
+    kwargs = {
+        "share": 1.0,
+        "wall": 20.0,
+        "guest": samples.track_of((0, 0, distance), (1, 0, distance)),
+    }
+    answer = scene(folder, changes=base, **kwargs).why("guard", "guest", at=0.5).sense("touch")  # type: ignore[arg-type]
+    assert answer is not None
+    assert answer.sensed == (distance <= radius * awake + 1e-9)
+    for change in filter(None, (answer.change, *answer.others)):
+        assert isinstance(change.needs, float)
+        hair = HAIR if change.comparison in (">=", ">") else -HAIR
+        most = 1.0 if change.key.endswith("awake") else 1e5
+        for value, turns in ((change.needs + hair, True), (change.needs - hair, False)):
+            if 0.0 < value <= most:
+                assert (
+                    turned(folder, base, change.key, value, "touch", **kwargs) != answer.sensed
+                ) == turns
+        for setting in change.settable:
+            key, value = parse_change(setting)
+            assert turned(folder, base, key, value, "touch", **kwargs) != answer.sensed
+
+
+def test_answers_about_hearing_agree_with_every_row_of_the_log() -> None:
+    night = snelk.run(snelk.croft() / "night.toml")
+    rows = night.hearing[(night.hearing.target == "fox") & (night.hearing.result != "cares")]
+    last = rows.drop_duplicates(["agent", "t"], keep="last")
+    for row in last.iloc[::23].itertuples():
+        answer = night.why(str(row.agent), "fox", at=float(row.t)).sense("hearing")
+        assert answer is not None
+        assert (answer.result, answer.t, answer.sensed) == (row.result, row.t, row.heard)
+        gate = answer.gates[-1]
+        if row.around_margin == row.around_margin:
+            assert gate.margin == pytest.approx(max(row.straight_margin, row.around_margin))
+        elif row.straight_margin == row.straight_margin:
+            assert gate.value is not None
+            assert gate.margin is not None
+            assert gate.margin >= row.straight_margin - 1e-9
+        # The walls that are named are those whose shares were multiplied.
+        if row.through == row.through:
+            named = [
+                w for w, _ in night.level.data.walls if f"{w.name} {w.hear_through:g}" in gate.text
+            ]
+            assert math.prod(w.hear_through for w in named) == pytest.approx(row.through)
+
+
+def test_the_story_tells_all_senses_in_stretches() -> None:
+    night = snelk.run(snelk.croft() / "night.toml")
+    story = night.story("goose-2", "fox")
+    assert [span.start for span in story] == sorted(span.start for span in story)
+    assert [span for span in story if span.sense == "sight"] == night.spans("goose-2", "fox")
+    noises = [span for span in story if span.sense == "hearing"]
+    rows = night.hearing[(night.hearing.agent == "goose-2") & (night.hearing.target == "fox")]
+    assert sum(span.noises for span in noises) == len(rows)
+    heard = [span for span in noises if span.reason == "heard"]
+    assert sum(span.noises for span in heard) == rows.heard.sum()
+    assert max(span.strength or 0 for span in heard) == rows.strength.max()
+    felt = [span for span in story if span.sense == "touch"]
+    contacts = night.contacts[(night.contacts.agent == "goose-2") & night.contacts.sensed]
+    assert (felt[0].start, felt[0].nearest) == (contacts.t.min(), contacts.distance.min())
+    muffled = night.story("farmer", "fox", start=50, end=55)
+    assert all(50 <= span.start <= span.end <= 55.1 for span in muffled)
+
+
+def test_what_drowned_a_noise_is_told_apart_from_distance_and_walls(tmp_path: Path) -> None:
+    base: dict[str, object] = {
+        "noise": [
+            {"t": n / 10, "kind": "bang", "at": [x, 0.0], "z": 1.0, "by": "guest"}
+            for n, x in ((1, 5.0), (2, 8.5), (3, 12.0))
+        ]
+    }
+    walk = samples.track_of((0, 0, 9), (0.5, 0, 9))
+    for share, background, reasons in (
+        (1.0, 0.0, ["heard", "heard", "quiet"]),
+        (0.4, 0.0, ["heard", "muffled", "quiet"]),  # the nearest by the way around
+        (1.0, 0.3, ["heard", "drowned", "quiet"]),
+    ):
+        run = scene(
+            tmp_path, share=share, wall=0.8, guest=walk, changes=base | {"background": background}
+        )
+        spans = [span for span in run.story("guard", "guest") if span.sense == "hearing"]
+        found = [span.reason for span in spans for _ in range(span.noises)]
+        assert found == reasons, share
