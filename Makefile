@@ -23,6 +23,7 @@ bench: $(VENV)/.ready-dev
 	$(PIP) -e '.[bench]'
 	$(BIN)/python benchmarks/line_of_sight.py
 	$(BIN)/python benchmarks/ticks.py
+	$(BIN)/python benchmarks/scaling.py
 	$(BIN)/python benchmarks/start.py
 
 screenshots: $(VENV)/.ready

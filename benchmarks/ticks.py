@@ -29,10 +29,18 @@ range = 12.0
 """
 
 
-def crowd(folder: Path) -> Path:
+def crowd(
+    folder: Path,
+    *,
+    agents: int = AGENTS,
+    targets: int = TARGETS,
+    pieces: int = PIECES,
+    profiles: str = PROFILES,
+) -> Path:
+    """Agents and targets that stand at random in a field of walls, as a scenario."""
     rng = np.random.default_rng(2)
     features = []
-    for n in range(PIECES):
+    for n in range(pieces):
         x, y, a = *rng.uniform(0, SIZE, 2), rng.uniform(0, 2 * np.pi)
         dx, dy = 1.25 * np.cos(a), 1.25 * np.sin(a)
         features.append(
@@ -48,7 +56,7 @@ def crowd(folder: Path) -> Path:
     (folder / "level.geojson").write_text(
         json.dumps({"type": "FeatureCollection", "features": features})
     )
-    (folder / "kinds.toml").write_text(PROFILES)
+    (folder / "kinds.toml").write_text(profiles)
     lines = [
         'level = "level.geojson"',
         'use = ["kinds.toml"]',
@@ -56,11 +64,11 @@ def crowd(folder: Path) -> Path:
         "dt = 0.05",
         "end = 50.0",
     ]
-    for n in range(AGENTS + TARGETS):
+    for n in range(agents + targets):
         x, y = rng.uniform(60, 140, 2)
         kind = (
             'team = "home"\nprofile = "lookout"'
-            if n < AGENTS
+            if n < agents
             else 'team = "visitors"\nbody = "adult"'
         )
         lines.append(

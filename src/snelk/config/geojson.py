@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -22,13 +22,17 @@ POINTS_PER_FILE = 2_000_000
 
 @dataclass(frozen=True)
 class LevelData:
-    """The features of a level, each with its geometry in plan, in the order of the file."""
+    """The features of a level, each with its geometry in plan, in the order of the file.
+
+    `derived` keeps what others have worked out from it, as long as it is in use itself.
+    """
 
     source: str
     walls: tuple[tuple[Wall, BaseGeometry], ...] = ()
     zones: tuple[tuple[Zone, BaseGeometry], ...] = ()
     spots: tuple[tuple[Spot, BaseGeometry], ...] = ()
     routes: tuple[tuple[Route, BaseGeometry], ...] = ()
+    derived: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
 
     def to_geojson(self) -> dict[str, Any]:
         """The level as GeoJSON, equal to what it was read from."""

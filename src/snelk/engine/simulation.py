@@ -75,7 +75,7 @@ class Simulation:
                 raise InputError.of("variants", f"[{index}]", "", rule, "run it apart")
         self.names = tuple(first.cast)
         self.agents = first.agents
-        self.level = Level(scenario.level)
+        self.level = Level.of(scenario.level)
         self.times: NDArray[np.float64] = tick_times(first.clock, scenario.tracks)
         self.numbers = sight_numbers(self.setups)
         self.bodies = bodies_of(self.setups)
@@ -194,20 +194,8 @@ class Simulation:
             self._pending.append((self.tick, self.noises))
         if not self._pending:
             return self._silence
-        numbers, last = self.hearing_numbers, self._last_listened
-        # Nobody must miss a noise because the run ends before they would listen again.
-        listens = self._turns(self._listen_ticks) | (self.tick == len(self.times) - 1)
-        noises = self._pending[0][1]
-        if len(self._pending) > 1:
-            parts = zip(*(some for _, some in self._pending), strict=True)
-            noises = Noises(*map(np.concatenate, parts))
-        made_at = np.repeat([t for t, _ in self._pending], [len(n.t) for _, n in self._pending])
-        v = noises.variant
-        judged = (listens & numbers.used)[v] & (made_at[:, None] > last[v])
+        noises, judged = self._waiting()
         judged &= self.numbers.characters != noises.by[:, None]
-        last[listens] = self.tick
-        waiting = last[numbers.used].min(initial=self.tick)
-        self._pending = [(tick, some) for tick, some in self._pending if tick > waiting]
         if not judged.any():
             return self._silence
         heard = self.ears.judge(noises, judged, self.poses, self.surroundings.background)
@@ -216,6 +204,22 @@ class Simulation:
         self._loud = True
         np.add.at(self._loudness, place, heard.strength[known])
         return heard
+
+    def _waiting(self) -> tuple[Noises, NDArray[np.bool_]]:
+        """The noises that somebody has not judged yet, and (noise, agent) who does so now."""
+        used, last = self.hearing_numbers.used, self._last_listened
+        # Nobody must miss a noise because the run ends before they would listen again.
+        listens = self._turns(self._listen_ticks) | (self.tick == len(self.times) - 1)
+        noises = self._pending[0][1]
+        if len(self._pending) > 1:
+            noises = Noises(*map(np.concatenate, zip(*(n for _, n in self._pending), strict=True)))
+        made_at = np.repeat([t for t, _ in self._pending], [len(n.t) for _, n in self._pending])
+        v = noises.variant
+        judged = (listens & used)[v] & (made_at[:, None] > last[v])
+        last[listens] = self.tick
+        oldest = last[used].min(initial=self.tick)
+        self._pending = [(t, some) for t, some in self._pending if t > oldest]
+        return noises, judged
 
     def _ticks(self, every: Sequence[Sequence[float]]) -> NDArray[np.int64]:
         """(variant, agent) a period in whole ticks, at least one."""

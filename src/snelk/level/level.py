@@ -47,6 +47,17 @@ class Level:
         piece_walls: (pieces,) the wall each piece belongs to.
     """
 
+    @classmethod
+    def of(cls, data: LevelData) -> Level:
+        """The level of these features; as long as they are in use, one and the same.
+
+        So its grids and ways are worked out once for all runs of a scenario.
+        """
+        if "level" not in data.derived:
+            data.derived["level"] = cls(data)
+        level: Level = data.derived["level"]
+        return level
+
     def __init__(self, data: LevelData) -> None:
         self.data = data
         self.wall_names = tuple(wall.name for wall, _ in data.walls)
