@@ -24,14 +24,14 @@ TERMINALS = {
     "check": ["check", "croft/night.toml"],
     "run": ["run", "croft/night.toml", "--set", "profiles.dog.cones.muzzle.fov_whole=40"],
     "events": ["events", "croft/runs/night", "--to", "52"],
-    "why": ["why", "croft/runs/night", "farmer", "fox", "--at", "60.4"],
-    "story": ["why", "croft/runs/night", "dog", "fox"],
+    "why": ["why", "croft/runs/night", "dog", "fox", "--at", "28.4"],
+    "story": ["why", "croft/runs/night", "goose-2", "fox", "--from", "38"],
     "mistakes": ["check", "broken/night.toml"],
 }
 FIGURES = {
     "map": ["plot", "map", "croft/runs/night", "--at", "40"],
-    "map-near": ["plot", "map", "croft/runs/night", "--at", "44.6", "--around", "fox"],
-    "meter": ["plot", "meter", "croft/runs/night", "gander", "fox"],
+    "map-near": ["plot", "map", "croft/runs/night", "--at", "28.4", "--around", "fox"],
+    "meter": ["plot", "meter", "croft/runs/night", "goose-2", "fox"],
     "timeline": ["plot", "timeline", "croft/runs/night"],
 }
 

@@ -102,7 +102,7 @@ def test_run_with_changes_and_events_with_filters(demo: tuple[Path, str]) -> Non
     assert summary["run"] == "again"
     assert summary["pairs"][0] == {
         "agent": "dog", "target": "fox", "first_seen": 32.3, "in_view": pytest.approx(13.3),
-        "times": 2, "heard": 10, "nearest": pytest.approx(9.736, abs=1e-3), "highest_meter": pytest.approx(0.56, abs=0.01),
+        "times": 2, "heard": 11, "nearest": pytest.approx(9.736, abs=1e-3), "highest_meter": pytest.approx(0.56, abs=0.01),
     }  # fmt: skip
 
 

@@ -82,7 +82,7 @@ def test_mistakes_in_scenarios(tmp_path: Path, old: str, new: str, line: str) ->
 @pytest.mark.parametrize(
     ("text", "line"),
     [
-        ("", "is empty; it needs a first line with t,id,x,y,heading,z,posture,gait"),
+        ("", "is empty; it needs a first line with t,id,x,y,heading"),
         ("t,id,x,y,heading\n", "has no rows; record something, or leave it out"),
         ("t,id,x,y\n0,guest,0,0\n", 'columns: column "heading" is missing; add it'),
         ("t,id,x,y,heading,postur\n0,guest,0,0,0,prone\n", 'columns: no such column (given: "postur"); did you mean "posture"?; or leave the column out'),

@@ -95,6 +95,23 @@ def test_absent_before_and_after_the_track(tmp_path: Path) -> None:
     assert run.sight[run.sight.result == "present"].distance.isna().all()
 
 
+def test_who_vanishes_and_returns_is_lost_and_gained_anew(tmp_path: Path) -> None:
+    rows = [(0, 9, 1), (2, 9, 0), (4, 11, 1), (5, 9.5, 1), (6, 9.5, 1)]
+    track = "t,id,x,y,heading,present\n" + "".join(f"{t},guest,{x},0,0,{p}\n" for t, x, p in rows)
+    steps = "steps = { stride = 0.1, creeping = 9, walking = 9, running = 9 }"
+    profiles = samples.SAMPLE_PROFILES.replace("eyes = 0.5", f"eyes = 0.5\n{steps}")
+    path = samples.write_sample(
+        tmp_path, track=track, profiles=profiles + "[profiles.watcher.hearing]\nacuity = 2.0\n"
+    )
+    run = snelk.run(path)
+    seen = [(e.t, e.kind) for e in run.events.itertuples() if e.kind not in ("heard",)]
+    # Back at 11 m, within the hold limit but not the limit for gaining, it is not seen at once.
+    assert seen == [(0.0, "saw"), (2.0, "lost"), (2.0, "vanished"), (4.0, "appeared"), (5.0, "saw")]
+    assert list(run.sight.result[run.sight.t.between(2.0, 4.5)]) == ["present"] * 4 + ["range"] * 2
+    assert run.noises.t.between(4.0, 5.0).all()
+    assert snelk.check(snelk.load(path)) == []
+
+
 def test_headings_take_the_shorter_arc_between_samples(tmp_path: Path) -> None:
     track = "t,id,x,y,heading\n0,guest,5,0,170\n1,guest,5,0,-170\n"
     poses = snelk.run(samples.write_sample(tmp_path, track=track)).poses

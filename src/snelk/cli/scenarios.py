@@ -324,10 +324,9 @@ def _say_run(done: Run, place: Path) -> None:
         ]
         screen.print("\n" + "\n".join(table(head, rows)))
     counts: dict[str, Any] = done.info["rows"]
-    screen.print(
-        f"\nWritten to {place}: {counts['events']} events, {counts['sight']} checks of sight, "
-        f"{counts['hearing']} of hearing, {counts['contacts']} of touch and zones"
-    )
+    written = f"Written to {place}: {counts['events']} events, {counts['sight']} checks of sight, "
+    written += f"{counts['hearing']} of hearing, {counts['contacts']} of touch and zones"
+    screen.print("\n" + wrap(written, indent=0))
 
 
 def _first_pair(done: Run) -> tuple[str, str] | None:

@@ -14,7 +14,7 @@ from snelk.config.problems import shown
 from snelk.errors import InputError, Problem, nearest
 
 TRACK_COLUMNS = {"t": True, "id": True, "x": True, "y": True, "heading": True}
-TRACK_COLUMNS |= {"z": False, "posture": False, "gait": False}
+TRACK_COLUMNS |= {"z": False, "posture": False, "gait": False, "present": False}
 NOISE_COLUMNS = {"t": True, "kind": True, "x": True, "y": True}
 NOISE_COLUMNS |= {"reach": False, "z": False, "by": False}
 """Column names, and whether a file must have them."""
@@ -29,6 +29,7 @@ class TrackData:
     `x`, `y`, `z` are metres, `heading` radians counter-clockwise from +x and unwrapped, so that
     it runs along the shorter arc between samples; `posture` and `gait` index `POSTURES` and
     `GAITS`, and hold from their sample to the next. A gait of -1 is not recorded.
+    From a sample that is not `present` until the next the character is absent.
     """
 
     t: NDArray[np.float64]
@@ -38,6 +39,7 @@ class TrackData:
     heading: NDArray[np.float64]
     posture: NDArray[np.int8]
     gait: NDArray[np.int8]
+    present: NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -90,6 +92,10 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
     gait = _words(frame, "gait", GAITS, path, problems)
     if "gait" not in frame:
         gait[:] = -1
+    present = np.ones(len(frame), dtype=np.bool_)
+    if "present" in frame:
+        frame["present"] = frame["present"].astype(str).str.strip().str.lower()
+        present = _words(frame, "present", ("0", "1", "false", "true"), path, problems) % 2 == 1
     ids = frame["id"].astype(str).str.strip()
     for row in np.flatnonzero(ids == "")[:1]:
         problems.append(Problem(str(path), _line(path, row), "", "id is empty", "fill it in"))
@@ -113,6 +119,7 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
             np.unwrap(np.radians(numbers["heading"][rows])),
             posture[rows],
             gait[rows],
+            present[rows],
         )
     if problems:
         raise InputError(problems)
@@ -163,7 +170,8 @@ def _read_table(path: Path, columns: dict[str, bool]) -> pd.DataFrame:
         fix = nearest(path.name, beside) if beside else "check the path"
         raise InputError.of(source, "", "", "no such file", fix) from None
     except pd.errors.EmptyDataError:
-        rule, fix = "is empty", f"it needs a first line with {','.join(columns)}"
+        first = ",".join(column for column, must in columns.items() if must)
+        rule, fix = "is empty", f"it needs a first line with {first}"
         raise InputError.of(source, "", "", rule, fix) from None
     except (OSError, ValueError) as error:
         first = str(error).splitlines()[0] if str(error) else type(error).__name__

@@ -63,7 +63,8 @@ def replayed_poses(
             posture[:, :, j] = track.posture[np.maximum(last, 0)][:, None]
             gait[:, :, j] = track.gait[np.maximum(last, 0)][:, None]
             inside = (times >= track.t[0] - SLACK) & (times <= track.t[-1] + SLACK)
-            present[:, :, j] = inside[:, None]
+            there = inside & track.present[np.maximum(last, 0)]
+            present[:, :, j] = there[:, None]
             continue
         for v in range(shape[1]):
             member = setups[v].cast[name]

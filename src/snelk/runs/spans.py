@@ -30,18 +30,21 @@ REASONS = {
 
 OTHER_REASONS = {
     "heard": "heard",
-    "quiet": "not heard, too quiet",
-    "muffled": "not heard, muffled",
-    "drowned": "not heard, drowned",
-    "asleep": "not heard, asleep",
-    "absent": "not heard, away",
+    "quiet": "too quiet",
+    "muffled": "muffled",
+    "drowned": "drowned out",
+    "asleep": "asleep",
+    "absent": "away",
     "felt": "felt",
     "in_zone": "in",
 }
 """What the reasons of the other senses are called."""
 
 QUIET = 2.0
-"""Two noises farther apart than this, s, belong to two stretches."""
+"""Two noises that were heard farther apart than this, s, belong to two stretches."""
+
+LONG_QUIET = 10.0
+"""The same for noises that were not heard, of whatever kind."""
 
 
 @dataclass(frozen=True)
@@ -174,7 +177,7 @@ def story_of(
 
 
 def _hearing_spans(run: Run, agent: str, target: str, first: float, last: float) -> list[Span]:
-    """Runs of noises of one kind with one result and no long quiet between them."""
+    """Runs of noises with one result: of one kind if heard, else of any."""
     rows = run.hearing
     rows = rows[(rows.agent == agent) & (rows.target == target)]
     rows = rows[(rows.t >= first - 1e-9) & (rows.t <= last + 1e-9) & (rows.result != "cares")]
@@ -184,27 +187,38 @@ def _hearing_spans(run: Run, agent: str, target: str, first: float, last: float)
     noise: Any
     for row, noise in zip(rows.itertuples(), noises.itertuples(), strict=True):
         words = [word if isinstance(word, str) else "" for word in (noise.gait, noise.ground)]
-        what = describe_noise(str(noise.kind), *words)
+        what = describe_noise(str(noise.kind), words[0], words[1] if row.heard else "")
         reason, wall = _why_heard_or_not(row)
         t, strength = float(row.t), float(row.strength) if row.heard else None
         distance = float(row.straight) if row.straight == row.straight else None
-        before = spans[-1] if spans else None
-        if before and (before.reason, before.wall, before.what) == (reason, wall, what):
-            if t - before.end <= QUIET:
-                near = [d for d in (before.nearest, before.farthest, distance) if d is not None]
-                spans[-1] = replace(
-                    before,
-                    end=t,
-                    noises=before.noises + 1,
-                    strength=max(before.strength or 0.0, strength)
-                    if strength is not None
-                    else None,
-                    nearest=min(near, default=None),
-                    farthest=max(near, default=None),
-                )
-                continue
-        spans.append(Span(t, t, reason, (), wall, distance, distance, "hearing", what, 1, strength))
+        span = Span(t, t, reason, (), wall, distance, distance, "hearing", what, 1, strength)
+        longer = _joined(spans[-1], span) if spans else None
+        if longer is None:
+            spans.append(span)
+        else:
+            spans[-1] = longer
     return spans
+
+
+def _joined(before: Span, span: Span) -> Span | None:
+    """Two stretches of hearing as one, if they belong together."""
+    heard = span.reason == "heard"
+    alike = (before.reason, before.wall) == (span.reason, span.wall)
+    if heard and before.what != span.what:
+        return None
+    if not alike or span.start - before.end > (QUIET if heard else LONG_QUIET):
+        return None
+    known = before.what.split(", ")
+    near = [d for d in (before.nearest, before.farthest, span.nearest) if d is not None]
+    return replace(
+        before,
+        end=span.end,
+        what=before.what if span.what in known else f"{before.what}, {span.what}",
+        noises=before.noises + 1,
+        strength=max(before.strength or 0.0, span.strength or 0.0) if heard else None,
+        nearest=min(near, default=None),
+        farthest=max(near, default=None),
+    )
 
 
 def _why_heard_or_not(row: Any) -> tuple[str, str]:

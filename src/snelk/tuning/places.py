@@ -52,7 +52,8 @@ def _track_through_wall(scenario: Scenario) -> Found:
             blocks = (wall.base < track.z[1:] + tall) & (
                 wall.top > track.z[1:] + max(2 * tall, 1.0)
             )
-            crossed = np.flatnonzero(shapely.intersects(steps, outline) & blocks)
+            met = shapely.intersects(steps, outline) & blocks & track.present[:-1]
+            crossed = np.flatnonzero(met)
             if len(crossed):
                 when = track.t[crossed[0] + 1]
                 reason = f"goes through the wall {wall.name} at {when:g} s"
@@ -66,6 +67,7 @@ def _pairs(count: int) -> tuple[slice, slice]:
 def _impossible_speed(scenario: Scenario) -> Found:
     for name, track in scenario.tracks.items():
         speed = np.hypot(np.diff(track.x), np.diff(track.y)) / np.diff(track.t)
+        speed = np.where(track.present[:-1], speed, 0.0)
         if len(speed) and speed.max() > FASTEST:
             n = int(speed.argmax())
             reason = f"moves at {speed[n]:.0f} m/s at {track.t[n]:g} s"
