@@ -141,6 +141,21 @@ def test_low_walls_can_be_climbed(tmp_path: Path) -> None:
         assert names(path) == expected
 
 
+def test_a_cone_half_as_wide_as_its_kin_is_taken_for_a_half_angle(tmp_path: Path) -> None:
+    other = '[cast.twin]\nteam = "home"\nprofile = "twin"\nat = [1, 0]\n'
+    path = samples.write_sample(
+        tmp_path, track=samples.track_of((0, 1, 1), (2, 2, 2)), guest=other,
+        profiles=samples.SAMPLE_PROFILES + '[profiles.twin]\nlike = "watcher"\n',
+    )  # fmt: skip
+    cone = "profiles.twin.cones.front"
+    found = snelk.check(
+        snelk.load(path, changes={f"{cone}.fov_whole": 45, f"{cone}.hold_fov_whole": 60})
+    )
+    assert [f.name for f in found] == ["half-angle"]
+    assert found[0].reason == "45 deg is half of profiles.watcher.cones.front, 90 deg"
+    assert names(path, {f"{cone}.fov_whole": 60, f"{cone}.hold_fov_whole": 80}) == []
+
+
 def test_findings_about_teams(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, track=samples.track_of((0, 1, 1), (2, 2, 2)))
     assert names(path, {"cast.guest.team": "strangers"}) == [

@@ -94,11 +94,25 @@ def _hold_below_gain(scenario: Scenario) -> Found:
 
 
 def _half_angle(scenario: Scenario) -> Found:
-    for place, cone in used_cones(scenario):
+    def is_half(angle: float, other: float) -> bool:
+        return 1.9 * angle <= other <= 2.1 * angle
+
+    whole = "write the whole angle from edge to edge"
+    cones = list(used_cones(scenario))
+    for place, cone in cones:
         hold = cone.hold_fov_whole
-        if hold is not None and 1.9 * cone.fov_whole <= hold <= 2.1 * cone.fov_whole:
+        if hold is not None and is_half(cone.fov_whole, hold):
             reason = f"{cone.fov_whole:g} deg is half of hold_fov_whole, {hold:g} deg"
-            yield f"{place}.fov_whole", reason, "write the whole angle from edge to edge"
+            yield f"{place}.fov_whole", reason, whole
+            continue
+        # Cones of one name in several profiles are kin; by the end of its key path it is told.
+        name = place.rpartition(".cones.")[2]
+        kin = [(p, c) for p, c in cones if p != place and p.endswith(f".cones.{name}")]
+        doubles = [(p, c) for p, c in kin if is_half(cone.fov_whole, c.fov_whole)]
+        if kin and len(doubles) == len(kin):
+            other, double = doubles[0]
+            reason = f"{cone.fov_whole:g} deg is half of {other}, {double.fov_whole:g} deg"
+            yield f"{place}.fov_whole", reason, whole
 
 
 def _cone_inside_another(scenario: Scenario) -> Found:
