@@ -61,7 +61,7 @@ def test_map_cuts_cones_at_walls(night: snelk.Run) -> None:
 def test_map_marks_where_a_target_was_last_seen(night: snelk.Run) -> None:
     drawn = snelk.plot_map(night, at=40.0)
     assert set(drawn.ghosts) == {("dog", "fox")}
-    x, y, t = drawn.last_seen["dog", "fox"]
+    x, y, t = drawn.ghost_places["dog", "fox"]
     assert t == 36.8  # in view until then, lost at 36.9
     fox = night.poses[(night.poses.t == t) & (night.poses.id == "fox")].iloc[0]
     assert (x, y) == (fox.x, fox.y)

@@ -21,13 +21,22 @@ if TYPE_CHECKING:
     from snelk.plots.map import plot_map
     from snelk.plots.meter import plot_meter
     from snelk.plots.timeline import plot_timeline
-    from snelk.runs.answers import Answer, Change, ConeAnswer, Gate, MeterAnswer
+    from snelk.runs.answers import (
+        Answer,
+        BeliefAnswer,
+        Change,
+        ConeAnswer,
+        Gate,
+        MeterAnswer,
+        SenseAnswer,
+    )
     from snelk.runs.run import Run, open_run, run, run_batch
     from snelk.runs.spans import Span
     from snelk.tuning.check import Finding, check
 
 _HOMES = {
     "Answer": "snelk.runs.answers",
+    "BeliefAnswer": "snelk.runs.answers",
     "Change": "snelk.runs.answers",
     "ConeAnswer": "snelk.runs.answers",
     "Finding": "snelk.tuning.check",
@@ -38,6 +47,7 @@ _HOMES = {
     "Problem": "snelk.errors",
     "Run": "snelk.runs.run",
     "Scenario": "snelk.config.scenario",
+    "SenseAnswer": "snelk.runs.answers",
     "Sightline": "snelk.level.level",
     "Simulation": "snelk.engine.simulation",
     "SnelkError": "snelk.errors",
@@ -58,6 +68,7 @@ _HOMES = {
 
 __all__ = [
     "Answer",
+    "BeliefAnswer",
     "Change",
     "ConeAnswer",
     "Finding",
@@ -68,6 +79,7 @@ __all__ = [
     "Problem",
     "Run",
     "Scenario",
+    "SenseAnswer",
     "Sightline",
     "Simulation",
     "SnelkError",

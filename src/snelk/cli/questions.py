@@ -143,6 +143,8 @@ def _say_answer(screen: Console, run: Run, folder: Path, answer: Answer) -> None
                 f"{name} {value:.2f}" for name, value in answer.meter.factors.items()
             )
             screen.print(wrap(product, indent=17))
+    if answer.belief is not None:
+        screen.print("\n" + wrap(answer.belief.text, indent=17, first="Belief"))
     if answer.cones or not answer.senses:
         screen.print()
         _say_changes(screen, answer)

@@ -234,6 +234,33 @@ class ZoneSense(Model):
     )
 
 
+class Memory(Model):
+    """What an agent keeps of a target that it does not sense any more."""
+
+    grace: Seconds = Field(
+        default=0.5, description="Seconds after the loss in which it still knows where it is."
+    )
+    lead: Seconds = Field(
+        default=0.0, description="Seconds after that in which the belief moves on as it last did."
+    )
+    spread: Speed = Field(default=1.0, description="How fast the belief's uncertainty grows, m/s.")
+    forget: Seconds = Field(default=60.0, description="Seconds after which a belief is gone.")
+
+
+class Tell(Model):
+    """What an agent tells others of the targets it senses."""
+
+    teams: Names | None = Field(default=None, description="Teams it tells; its own if absent.")
+    reach: Length | None = Field(
+        default=None,
+        description="How far its voice carries to an ordinary ear, m; to all if absent.",
+    )
+    delay: Seconds = Field(default=0.0, description="Seconds until it is known to the others.")
+    every: Annotated[float, _unit("s", gt=0, le=3600)] = Field(
+        default=1.0, description="Seconds between two times that it tells of the same target."
+    )
+
+
 class Profile(Model):
     """Everything about one kind of agent."""
 
@@ -251,6 +278,8 @@ class Profile(Model):
     )
     cones: dict[Name, Cone] = Field(default={}, description="Its sight volumes, by name.")
     meter: Meter | None = Field(default=None, description="Its detection meter; none if absent.")
+    memory: Memory | None = Field(default=None, description="Its memory; none if absent.")
+    tell: Tell | None = Field(default=None, description="What it tells others; nothing if absent.")
     look_every: Annotated[float, _unit("s", ge=0, le=60)] = Field(
         default=0.0, description="Seconds between two looks; 0 looks at every tick."
     )

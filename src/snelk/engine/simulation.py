@@ -15,12 +15,14 @@ from snelk.errors import InputError
 from snelk.level.compiled import Direct
 from snelk.level.level import Level
 from snelk.level.rays import scratch_for
+from snelk.mind.memory import Beliefs, News, memory_numbers, remember
 from snelk.mind.meter import Meters, fill, meter_numbers
+from snelk.mind.sharing import Message, Sharing
 from snelk.senses.bodies import Poses, bodies_of
-from snelk.senses.contact import Contacts, contact_numbers, feel
-from snelk.senses.hearing import NOBODY, Ears, Heard, Noises, hearing_numbers
+from snelk.senses.contact import SENSED, Contacts, contact_numbers, feel
+from snelk.senses.hearing import HEARD, NOBODY, Ears, Heard, Noises, hearing_numbers
 from snelk.senses.light import light_numbers, shine
-from snelk.senses.sight import Sight, see, sight_numbers
+from snelk.senses.sight import IN_VIEW, Sight, see, sight_numbers
 from snelk.senses.surroundings import Surroundings, around_of, surround
 
 
@@ -48,6 +50,8 @@ class Simulation:
         heard: What became of noises at the ears of those that listened at this tick.
         contacts: What touch and the zone sense came to; overwritten by the next tick.
         meters: Everybody's meter for everybody; overwritten by the next tick.
+        beliefs: What everybody believes of everybody; overwritten by the next tick.
+        told: The messages that arrived at this tick.
 
     >>> import snelk
     >>> simulation = Simulation(snelk.load(snelk.croft() / "night.toml"))
@@ -116,6 +120,12 @@ class Simulation:
         self._last_listened = np.full(self._listen_ticks.shape, -1)
         self._loudness = np.zeros(self.numbers.notices.shape)
         self._loud = False
+        self.memory_numbers = memory_numbers(self.setups)
+        pairs = self.numbers.notices.shape
+        self.beliefs = Beliefs.blank(pairs)
+        self._heard_news, self._told_news = News.blank(pairs), News.blank(pairs)
+        self._sharing = Sharing(self.setups, self.numbers.notices, self.ears, self.bodies, self._dt)
+        self.told: list[Message] = []
         zones = [zone.name for zone, _ in scenario.level.zones]
         self.contact_numbers = contact_numbers(self.setups, zones)
         self.contacts = Contacts.blank(self.numbers.notices.shape)
@@ -182,6 +192,8 @@ class Simulation:
             self._dt,
             self.meters,
         )
+        if self.memory_numbers.used.any():
+            self._remember(before)
         self.tick += 1
         return float(self.times[self.tick - 1])
 
@@ -189,6 +201,7 @@ class Simulation:
         """Judge at every ear that listens now the noises since it listened last."""
         if self._loud:
             self._loudness[...] = 0.0
+            self._heard_news.clear()
             self._loud = False
         if len(self.noises.t):
             self._pending.append((self.tick, self.noises))
@@ -203,7 +216,41 @@ class Simulation:
         place = heard.variant[known], heard.agent[known], heard.by[known]
         self._loud = True
         np.add.at(self._loudness, place, heard.strength[known])
+        self._note_heard(heard, noises, known)
         return heard
+
+    def _remember(self, before: Poses) -> None:
+        """One tick of memory and telling."""
+        self._told_news.clear()
+        self.told = self._sharing.arrive(self.tick, self._told_news)
+        contacts = self.contacts
+        sensed = (self.sight.failed == IN_VIEW).any(axis=3)
+        sensed |= (contacts.touch == SENSED) | (contacts.zone == SENSED)
+        remember(
+            self.poses,
+            before,
+            self._dt,
+            sensed,
+            self._heard_news,
+            self._told_news,
+            self.memory_numbers,
+            self.level.plan_grid,
+            self.beliefs,
+        )
+        self._sharing.tell(self.tick, self.beliefs, self.poses, self.surroundings)
+
+    def _note_heard(self, heard: Heard, noises: Noises, known: NDArray[np.bool_]) -> None:
+        """Keep the newest noise of each target that was heard, for the memories."""
+        now = float(self.times[self.tick])
+        made = {(v, n): t for v, n, t in zip(noises.variant, noises.number, noises.t, strict=True)}
+        for pair in np.flatnonzero(known & (heard.failed == HEARD)):
+            v, a, j = heard.variant[pair], heard.agent[pair], heard.by[pair]
+            age = max(now - made[v, heard.number[pair]], 0.0)
+            if not self._heard_news.age[v, a, j] <= age:
+                spread = self.hearing_numbers.place_error[v, a] * heard.straight[pair]
+                news = heard.x[pair], heard.y[pair], age, spread
+                for values, value in zip(self._heard_news, news, strict=True):
+                    values[v, a, j] = value
 
     def _waiting(self) -> tuple[Noises, NDArray[np.bool_]]:
         """The noises that somebody has not judged yet, and (noise, agent) who does so now."""

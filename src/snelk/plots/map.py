@@ -11,7 +11,7 @@ import shapely
 from matplotlib import patheffects
 from matplotlib.collections import LineCollection
 from matplotlib.lines import Line2D
-from matplotlib.patches import Patch, PathPatch
+from matplotlib.patches import Circle, Patch, PathPatch
 from matplotlib.path import Path as Outline
 
 from snelk.config.models import POSTURES
@@ -52,8 +52,10 @@ class MapArtists:
         axes: Where it was drawn.
         cones: Per (agent, cone): the filled region in view, and the outline of the hold limits.
         rays: Per (agent, target): the reason drawn, and the line.
-        ghosts: Per (agent, target): the mark at the place last seen.
-        last_seen: Per (agent, target): that place and time: x, y in m and s.
+        ghosts: Per (agent, target) that is not in view: the mark where it is believed to be, or
+            without a memory where it was last seen.
+        ghost_places: Per (agent, target): that place, x and y in m, and what is said of it.
+        doubts: Per (agent, target): the circle of the belief's uncertainty.
         bodies: Per character: its mark.
         lamps: Per bearer: its light, from the reach inwards.
         tails: Per character: its tail.
@@ -64,7 +66,8 @@ class MapArtists:
     cones: dict[tuple[str, str], list[Artist]] = field(default_factory=dict)
     rays: dict[tuple[str, str], tuple[str, Artist]] = field(default_factory=dict)
     ghosts: dict[tuple[str, str], Artist] = field(default_factory=dict)
-    last_seen: dict[tuple[str, str], tuple[float, float, float]] = field(default_factory=dict)
+    ghost_places: dict[tuple[str, str], tuple[float, float, str]] = field(default_factory=dict)
+    doubts: dict[tuple[str, str], Circle] = field(default_factory=dict)
     bodies: dict[str, Artist] = field(default_factory=dict)
     lamps: dict[str, list[Artist]] = field(default_factory=dict)
     tails: dict[str, LineCollection] = field(default_factory=dict)
@@ -125,7 +128,7 @@ def plot_map(
     _draw_ghosts(artists, run, shown, t, colours)
     _draw_bodies(artists, poses, colours)
     _frame(ax, run, around=poses.get(around or ""), radius=radius)
-    _write_labels(artists, run, t, poses, colours)
+    _write_labels(artists, run, poses, colours)
     _legend(artists, height, run.setup.light, ear_height(run) if artists.noises else None)
     return artists
 
@@ -346,33 +349,52 @@ def _draw_ghosts(
     t: float,
     colours: dict[str, str],
 ) -> None:
-    """Hollow marks where an agent last saw a target that it does not see now."""
-    events = run.events
-    past = events[(events.t <= t + 1e-9) & events.kind.isin(["saw", "lost"])]
-    last = {(event["agent"], event["target"]): event for event in past.to_dict("records")}
-    sight, count = run.sight, len(run.names)
-    for (agent, target), event in last.items():
-        if event["kind"] == "saw" or agent not in agents:
-            continue
+    """Hollow marks where an agent believes a target, or last saw it if it has no memory."""
+    for agent in agents:
+        if run.setup.profile_of(agent).memory is None:
+            _draw_last_seen(artists, run, agent, t, colours[agent])
+    beliefs = run.beliefs
+    now = beliefs[(beliefs.t == run.times[run.tick_at(t)]) & beliefs.agent.isin(list(agents))]
+    row: Any
+    for row in now[now.source.notna() & ~now.source.isin(["sensed", "grace"])].itertuples():
+        words = f"{row.target} to {row.agent}: {row.source.replace('_', ' ')}, {row.age:.1f} s"
+        doubt = Circle(
+            (row.x, row.y), row.uncertainty, fill=False, ec=colours[row.agent], lw=1.0,
+            ls=(0, (4, 2)), alpha=0.8, zorder=5.8,
+        )  # fmt: skip
+        artists.axes.add_patch(doubt)
+        artists.doubts[row.agent, row.target] = doubt
+        _mark_ghost(artists, row.agent, row.target, (row.x, row.y), words, colours[row.agent])
+
+
+def _draw_last_seen(artists: MapArtists, run: Run, agent: str, t: float, colour: str) -> None:
+    events, sight, count = run.events, run.sight, len(run.names)
+    past = events[(events.t <= t + 1e-9) & (events.agent == agent)]
+    past = past[past.kind.isin(["saw", "lost"])].drop_duplicates("target", keep="last")
+    for event in past[past.kind == "lost"].itertuples():
+        target = str(event.target)
         looks = sight.t[(sight.agent == agent) & (sight.target == target) & sight.in_view]
-        tick = run.tick_at(float(looks[looks < event["t"]].max()))
-        where = run.poses.iloc[tick * count + run.names.index(target)]
-        seen = run.times[tick]
-        ax = artists.axes
-        (mark,) = ax.plot(
-            where.x,
-            where.y,
-            marker="o",
-            ms=11,
-            mfc="none",
-            mec=colours[agent],
-            mew=1.4,
-            ls="none",
-            zorder=6,
-        )
-        ax.plot(where.x, where.y, marker="$?$", ms=5, color=colours[agent], ls="none", zorder=6.1)
-        artists.ghosts[agent, target] = mark
-        artists.last_seen[agent, target] = (float(where.x), float(where.y), float(seen))
+        tick = run.tick_at(float(looks[looks < event.t].max()))
+        where: Any = run.poses.iloc[tick * count + run.names.index(target)]
+        words = f"{target} last seen by {agent}, {t - run.times[tick]:.1f} s ago"
+        _mark_ghost(artists, agent, target, (float(where.x), float(where.y)), words, colour)
+
+
+def _mark_ghost(
+    artists: MapArtists,
+    agent: str,
+    target: str,
+    place: tuple[float, float],
+    words: str,
+    colour: str,
+) -> None:
+    ax = artists.axes
+    (mark,) = ax.plot(
+        *place, marker="o", ms=11, mfc="none", mec=colour, mew=1.4, ls="none", zorder=6
+    )
+    ax.plot(*place, marker="$?$", ms=5, color=colour, ls="none", zorder=6.1)
+    artists.ghosts[agent, target] = mark
+    artists.ghost_places[agent, target] = (*place, words)
 
 
 def _draw_bodies(artists: MapArtists, poses: dict[str, Any], colours: dict[str, str]) -> None:
@@ -399,7 +421,7 @@ def _draw_bodies(artists: MapArtists, poses: dict[str, Any], colours: dict[str, 
 
 
 def _write_labels(
-    artists: MapArtists, run: Run, t: float, poses: dict[str, Any], colours: dict[str, str]
+    artists: MapArtists, run: Run, poses: dict[str, Any], colours: dict[str, str]
 ) -> None:
     """Names of characters first, then ghosts, walls and zones as far as there is room."""
     labels = Labels(artists.axes)
@@ -409,7 +431,7 @@ def _write_labels(
     for tail in artists.tails.values():
         for piece in tail.get_segments()[::5]:
             labels.keep_free(*piece[0], radius=1.5)
-    for x, y, _ in artists.last_seen.values():
+    for x, y, _ in artists.ghost_places.values():
         labels.keep_free(x, y, radius=7)
     for noise in artists.noises.values():
         labels.keep_free(*noise.place, radius=6)
@@ -427,9 +449,8 @@ def _write_labels(
             color=colour,
             **halo,
         )
-    for (agent, target), (x, y, seen) in artists.last_seen.items():
-        text = f"{target} last seen by {agent}, {t - seen:.1f} s ago"
-        labels.place(x, y, text, gap=9, needed=True, fontsize=7, color=colours[agent], **halo)
+    for (agent, _), (x, y, words) in artists.ghost_places.items():
+        labels.place(x, y, words, gap=9, needed=True, fontsize=7, color=colours[agent], **halo)
     for noise in artists.noises.values():
         labels.place(*noise.place, noise.text, gap=9, needed=True, fontsize=8, color=NOISE, **halo)
     label_level(labels, run.level)
@@ -496,8 +517,9 @@ def _legend(artists: MapArtists, height: float, light: float, ears: float | None
             ms=9,
             mfc="none",
             mec=INK,
-            label="where a target was last seen",
+            label="where a target is believed, or last seen",
         ),
+        Line2D([], [], color=INK, lw=1.0, ls=(0, (4, 2)), label="a belief's uncertainty"),
         Patch(facecolor=INK, alpha=0.2, label="cone: in view (gain limits)"),
         Patch(facecolor=INK, alpha=0.09, label="cone: seen through a wall"),
         Patch(facecolor="none", edgecolor=INK, ls="--", label="cone: hold limits"),

@@ -89,6 +89,27 @@ class MeterAnswer:
 
 
 @dataclass(frozen=True)
+class BeliefAnswer:
+    """Where an agent believed a target to be.
+
+    Attributes:
+        source: `sensed`, `grace`, `lead`, `last_known`, `heard` or `told`; empty without a belief.
+        place: x and y, m; None without a belief.
+        age: How old it was, s.
+        uncertainty: Radius in which it believed the target to be, m.
+        error: How far off it was, m; None while the target was absent.
+        text: All that in words.
+    """
+
+    source: str
+    place: tuple[float, float] | None
+    age: float | None
+    uncertainty: float | None
+    error: float | None
+    text: str
+
+
+@dataclass(frozen=True)
 class SenseAnswer:
     """How hearing, touch or the zone sense fared.
 
@@ -129,6 +150,7 @@ class Answer:
         others: Further single changes, larger ones last.
         meter: The detection meter at the time asked for, or None if the agent has none.
         senses: How the agent's other senses fared, those that it has.
+        belief: Where it believed the target to be, or None if it has no memory.
     """
 
     agent: str
@@ -145,6 +167,7 @@ class Answer:
     no_change: str
     meter: MeterAnswer | None = None
     senses: tuple[SenseAnswer, ...] = ()
+    belief: BeliefAnswer | None = None
 
     def sense(self, name: str) -> SenseAnswer | None:
         """The answer of `hearing`, `touch` or `zone`; None if the agent has no such sense."""

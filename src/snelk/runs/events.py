@@ -1,4 +1,4 @@
-"""The list a person wants: who saw, heard or felt whom, lost whom, came and went."""
+"""The list a person wants: who saw, heard or felt whom, lost whom, was told, forgot."""
 
 from __future__ import annotations
 
@@ -17,6 +17,8 @@ EVENT_KINDS = (
     "parted",
     "entered",
     "left",
+    "told",
+    "forgot",
     "rose",
     "fell",
     "vanished",
@@ -41,6 +43,7 @@ class Event:
     noise: str = ""
     strength: float | None = None
     zone: str = ""
+    by: str = ""
     text: str = ""
 
     def with_text(self, text: str) -> Event:

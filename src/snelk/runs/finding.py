@@ -11,7 +11,9 @@ from snelk.config.models import GAITS
 from snelk.engine.noises import STEP
 from snelk.engine.simulation import Simulation
 from snelk.level.rays import NO_WALL
+from snelk.mind.memory import NO_BELIEF, TOLD, Beliefs
 from snelk.mind.meter import REACHED, Meters
+from snelk.mind.sharing import Message
 from snelk.runs.events import (
     EVENT_KINDS,
     Event,
@@ -40,12 +42,14 @@ class EventFinder:
         self.simulation = simulation
         self._present: NDArray[np.bool_] | None = None  # (variant or 1, character)
         self._value: Numbers = simulation.meters.value.copy()  # (variant, agent, target)
+        self._source = simulation.beliefs.source.copy()
         self._contacts = Contacts._make(values.copy() for values in simulation.contacts)
 
-    def remember(self, poses: Poses, meters: Meters, contacts: Contacts) -> None:
+    def remember(self, poses: Poses, meters: Meters, contacts: Contacts, beliefs: Beliefs) -> None:
         """Keep the last tick of a block, to compare the next block with."""
         if len(poses.present):
             self._present = poses.present[-1].copy()
+            self._source = beliefs.source[-1].copy()
             self._value = meters.value[-1].copy()
             self._contacts = Contacts._make(values[-1].copy() for values in contacts)
 
@@ -122,6 +126,24 @@ class EventFinder:
                     zone=zones[zone] if sense == "zone" and zone != NO_ZONE else "",
                 )
                 yield event.with_text(describe_contact(event))
+
+    def find_beliefs(
+        self, v: int, times: Numbers, beliefs: Beliefs, told: list[tuple[float, Message]]
+    ) -> Iterator[Event]:
+        """Beliefs that came from being told, and beliefs that were forgotten."""
+        simulation = self.simulation
+        source = np.concatenate([self._source[None, v], beliefs.source[:, v]])
+        tellers = {(t, m.listener, m.target): m.teller for t, m in told}
+        for n, a, j in np.argwhere(source[1:] != source[:-1]):
+            t, now = float(times[n]), source[n + 1, a, j]
+            agent, target = simulation.agents[a], simulation.names[j]
+            if now == NO_BELIEF:
+                yield Event(t, "forgot", agent, target, text=f"{agent} forgot {target}")
+            elif now == TOLD:
+                by = simulation.agents[tellers[t, int(a), int(j)]]
+                yield Event(
+                    t, "told", agent, target, by=by, text=f"{agent} was told of {target} by {by}"
+                )
 
     def _crossings(self, v: int, times: Numbers, sight: Sight, meters: Meters) -> Iterator[Event]:
         """Each threshold that a meter reached or fell below, in the order of their values."""

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 from snelk.config.models import Cone
 from snelk.level.rays import NO_WALL
 from snelk.mind.meter import FACTORS
-from snelk.runs.answers import Answer, ConeAnswer, Gate, MeterAnswer
+from snelk.runs.answers import Answer, BeliefAnswer, ConeAnswer, Gate, MeterAnswer
 from snelk.runs.changes import changes_that_turn
 from snelk.runs.moment import Moment, moment_of
 from snelk.runs.senses import explain_senses
@@ -60,6 +60,34 @@ def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
         "" if changes else _no_change(in_view, cones),
         _meter(run, agent, target, at),
         tuple(explain_senses(run, moment, at=at)),
+        _belief(run, agent, target, at),
+    )
+
+
+def _belief(run: Run, agent: str, target: str, at: float) -> BeliefAnswer | None:
+    """Where the agent believed the target to be at a tick."""
+    rows = run.beliefs
+    rows = rows[(rows.agent == agent) & (rows.target == target)]
+    if len(rows) == 0:
+        return None
+    row = rows.iloc[run.tick_at(at)]
+    if not isinstance(row.source, str):
+        return BeliefAnswer("", None, None, None, None, f"none: {agent} has no idea")
+    error = None if math.isnan(row.error) else float(row.error)
+    words = {
+        "sensed": "senses it",
+        "grace": f"still knows, {row.age:.1f} s after the loss",
+        "lead": f"led on for {row.age:.1f} s since the loss",
+        "last_known": f"last known {row.age:.1f} s ago",
+        "heard": f"heard {row.age:.1f} s ago",
+        "told": f"told, {row.age:.1f} s old",
+    }[row.source]
+    text = f"({row.x:.2f}, {row.y:.2f}), {words}"
+    if row.source not in ("sensed", "grace"):
+        text += f", ±{row.uncertainty:.1f} m"
+        text += "" if error is None else f"; {error:.1f} m off"
+    return BeliefAnswer(
+        row.source, (row.x, row.y), float(row.age), float(row.uncertainty), error, text
     )
 
 

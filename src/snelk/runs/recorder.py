@@ -8,10 +8,13 @@ import numpy as np
 import pyarrow as pa
 
 from snelk.engine.simulation import Simulation
+from snelk.mind.memory import Beliefs
 from snelk.mind.meter import Meters
+from snelk.mind.sharing import Message
 from snelk.runs.events import EVENT_KINDS, Event
 from snelk.runs.finding import EventFinder, find_hearing
 from snelk.runs.tables import (
+    belief_table,
     contact_table,
     event_table,
     hearing_table,
@@ -47,6 +50,9 @@ class Recorder:
         self._meters: Any = _blocks(simulation.meters, self._size)
         self._contacts: Any = _blocks(simulation.contacts, self._size)
         self._contact_parts: list[list[pa.Table]] = [[] for _ in simulation.setups]
+        self._beliefs: Any = _blocks(simulation.beliefs, self._size)
+        self._belief_parts: list[list[pa.Table]] = [[] for _ in simulation.setups]
+        self._told: list[tuple[float, Message]] = []
         self._noises: list[Noises] = [simulation.maker.nothing]
         self._heard: list[tuple[float, Heard]] = [(0.0, simulation.heard)]
         self._finder = EventFinder(simulation)
@@ -66,6 +72,8 @@ class Recorder:
         _store(self._poses, n, self.simulation.poses)
         _store(self._meters, n, self.simulation.meters)
         _store(self._contacts, n, self.simulation.contacts)
+        _store(self._beliefs, n, self.simulation.beliefs)
+        self._told += [(time, message) for message in self.simulation.told]
         if len(self.simulation.noises.t):
             self._noises.append(self.simulation.noises)
         if len(self.simulation.heard.agent):
@@ -97,6 +105,7 @@ class Recorder:
                     "hearing": hearing_table(self.simulation, times[rows], judged, made),
                     "contacts": pa.concat_tables(self._contact_parts[v]),
                     "meters": pa.concat_tables(self._meter_parts[v]),
+                    "beliefs": pa.concat_tables(self._belief_parts[v]),
                     "noises": noise_table(self.simulation, v, made),
                     "events": event_table(events),
                 }
@@ -110,6 +119,7 @@ class Recorder:
         poses: Poses = self._poses._make(block[: self._filled] for block in self._poses)
         meters: Meters = self._meters._make(block[: self._filled] for block in self._meters)
         contacts: Contacts = self._contacts._make(b[: self._filled] for b in self._contacts)
+        beliefs: Beliefs = self._beliefs._make(b[: self._filled] for b in self._beliefs)
         times, simulation = self._times[: self._filled], self.simulation
         for v in range(len(self._events)):
             self._sight_parts[v].append(sight_table(simulation, v, self._rows[v], times, sight))
@@ -117,8 +127,12 @@ class Recorder:
             self._pose_parts[v].append(pose_table(simulation.names, v, times, poses, light))
             self._meter_parts[v].append(meter_table(simulation, v, times, meters))
             self._contact_parts[v].append(contact_table(simulation, v, times, contacts))
+            self._belief_parts[v].append(belief_table(simulation, v, times, beliefs, poses))
             self._events[v] += self._finder.find(v, times, sight, poses, meters, contacts)
-        self._finder.remember(poses, meters, contacts)
+            told = [each for each in self._told if each[1].variant == v]
+            self._events[v] += self._finder.find_beliefs(v, times, beliefs, told)
+        self._told.clear()
+        self._finder.remember(poses, meters, contacts, beliefs)
         self._filled = 0
 
 

@@ -96,6 +96,11 @@ class Run:
         return self.table("meters")
 
     @property
+    def beliefs(self) -> pd.DataFrame:
+        """A row per tick, agent with a memory and target: where it believes it, and the error."""
+        return self.table("beliefs")
+
+    @property
     def poses(self) -> pd.DataFrame:
         """A row per character and tick."""
         return self.table("poses")

@@ -17,7 +17,7 @@ from snelk.errors import InputError, nearest
 FORMAT = 2
 """Raised when a run of an older Snelk can no longer be read."""
 
-TABLES = ("poses", "sight", "hearing", "contacts", "meters", "noises", "events")
+TABLES = ("poses", "sight", "hearing", "contacts", "meters", "beliefs", "noises", "events")
 
 
 def write_run(

@@ -12,6 +12,7 @@ from snelk.config.models import GAITS, POSTURES, SENSES
 from snelk.config.problems import key_path
 from snelk.engine.simulation import Simulation
 from snelk.level.rays import NO_WALL
+from snelk.mind.memory import SOURCES, Beliefs, uncertainty
 from snelk.mind.meter import FACTORS, STATES, Meters
 from snelk.runs.events import EVENT_COLUMNS, Event
 from snelk.senses.bodies import Poses
@@ -109,6 +110,40 @@ def meter_table(simulation: Simulation, v: int, times: Numbers, meters: Meters) 
     factors = meters.factors[:, v][:, agent, target].reshape(-1, len(FACTORS))
     columns |= {f"{name}_factor": numbers_of(factors[:, n]) for n, name in enumerate(FACTORS)}
     return pa.table(columns)
+
+
+def belief_table(
+    simulation: Simulation, v: int, times: Numbers, beliefs: Beliefs, poses: Poses
+) -> pa.Table:
+    """A row per tick, agent with a memory and target it notices; arrays are (tick, variant, …)."""
+    numbers = simulation.numbers
+    used = simulation.memory_numbers.used[v]
+    pairs = numbers.notices[v] & used[:, None]
+    pairs &= numbers.characters[:, None] != np.arange(len(simulation.names))
+    agent, target = np.nonzero(pairs)
+    p = v if poses.x.shape[1] > 1 else 0
+
+    def column(values: Numbers) -> Numbers:
+        return values[:, v][:, agent, target].ravel()
+
+    x, y = column(beliefs.x), column(beliefs.y)
+    there = poses.present[:, p][:, target].ravel()
+    true_x, true_y = poses.x[:, p][:, target].ravel(), poses.y[:, p][:, target].ravel()
+    error = np.where(there, np.hypot(x - true_x, y - true_y), np.nan)
+    doubt = uncertainty(simulation.memory_numbers, beliefs)
+    return pa.table(
+        {
+            "t": np.repeat(times, len(agent)),
+            "agent": words_of(np.tile(agent, len(times)), simulation.agents),
+            "target": words_of(np.tile(target, len(times)), simulation.names),
+            "source": words_of(beliefs.source[:, v][:, agent, target].ravel(), SOURCES),
+            "x": numbers_of(x),
+            "y": numbers_of(y),
+            "age": numbers_of(column(beliefs.age)),
+            "uncertainty": numbers_of(column(doubt)),
+            "error": numbers_of(error),
+        }
+    )
 
 
 def pose_table(

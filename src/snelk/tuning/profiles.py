@@ -203,6 +203,42 @@ def _looks_too_seldom(scenario: Scenario) -> Found:
                 yield f"{place}.hold", reason, fix
 
 
+def _memory_too_short(scenario: Scenario) -> Found:
+    for name, profile in used_profiles(scenario).items():
+        memory = profile.memory
+        if memory is not None and profile.look_every > memory.grace > 0.0:
+            reason = f"{memory.grace:g} s is shorter than look_every, {profile.look_every:g} s"
+            fix = "it ends before the next look; make it longer, or 0"
+            yield key_path(("profiles", name, "memory", "grace")), reason, fix
+        if memory is not None and memory.forget <= memory.grace + memory.lead:
+            reason = f"{memory.forget:g} s is not longer than grace and lead together"
+            fix = "nothing is left to remember; make it longer"
+            yield key_path(("profiles", name, "memory", "forget")), reason, fix
+
+
+def _tells_nobody(scenario: Scenario) -> Found:
+    setup = scenario.setup
+    for agent in setup.agents:
+        profile = setup.profile_of(agent)
+        if profile.tell is None:
+            continue
+        place = key_path(("profiles", setup.cast[agent].profile or "", "tell"))
+        if profile.memory is None:
+            yield place, f"{agent} has no memory, so it knows nothing to tell", "give it a memory"
+            continue
+        teams = profile.tell.teams or (setup.cast[agent].team,)
+        others = [
+            setup.profile_of(name)
+            for name in setup.agents
+            if name != agent and setup.cast[name].team in teams
+        ]
+        by_voice = profile.tell.reach is not None
+        if not any(p.memory and (p.hearing or not by_voice) for p in others):
+            reason = f"{agent} tells {', '.join(teams)}, and nobody else of that could know of it"
+            fix = "listeners need a memory" + (", and hearing for a voice" if by_voice else "")
+            yield place, reason, fix
+
+
 KINDS: Kinds = {
     "agent-without-senses": _agent_without_senses,
     "notices-nobody": _notices_nobody,
@@ -216,4 +252,6 @@ KINDS: Kinds = {
     "at-once-beyond-range": _at_once_beyond_range,
     "threshold-out-of-reach": _threshold_out_of_reach,
     "looks-too-seldom": _looks_too_seldom,
+    "memory-too-short": _memory_too_short,
+    "tells-nobody": _tells_nobody,
 }

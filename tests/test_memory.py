@@ -1,0 +1,211 @@
+"""Memory and telling: what is believed of a target out of sight, and who is told of it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import samples
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from test_hearing import EARS, feature, level_of, noise
+
+import snelk
+
+MEMORY = "profiles.watcher.memory"
+
+
+def beliefs_of(run: snelk.Run, agent: str = "guard") -> dict[float, object]:
+    rows = run.beliefs[(run.beliefs.agent == agent) & (run.beliefs.target == "guest")]
+    return {row.t: row for row in rows.itertuples()}
+
+
+@given(
+    grace=st.sampled_from([0.0, 0.3, 1.0]),
+    lead=st.sampled_from([0.0, 0.5, 2.0]),
+    spread=st.floats(0, 3),
+    forget=st.sampled_from([1.2, 3.0, 9.0]),
+    dt=st.sampled_from([0.05, 0.1, 0.25]),
+)
+@settings(max_examples=40, deadline=None)
+def test_a_belief_follows_leads_on_freezes_and_is_forgotten(
+    tmp_path_factory: pytest.TempPathFactory,
+    grace: float,
+    lead: float,
+    spread: float,
+    forget: float,
+    dt: float,
+) -> None:
+    # Away from the guard at (2, 0.5) m/s: out of the hold range of 12 m at some 5 s.
+    track = samples.track_of((0, 2, 0), (10, 22, 5))
+    path = samples.write_sample(tmp_path_factory.mktemp("memory"), track=track)
+    memory = {"grace": grace, "lead": lead, "spread": spread, "forget": forget}
+    run = snelk.run(path, changes={MEMORY: memory, "clock.dt": dt})
+    seen = run.sight[run.sight.in_view]
+    last = float(seen.t.max())
+    for t, row in beliefs_of(run).items():
+        true = np.array([2 + 2 * t, 0.5 * t])
+        age = t - last
+        if age <= 1e-9:
+            assert (row.source, row.age, row.uncertainty, row.error) == ("sensed", 0, 0, 0)
+            continue
+        if age <= grace + 1e-9:
+            assert row.source == "grace"
+            assert row.error == row.uncertainty == 0.0
+            continue
+        if age > forget + 1e-9:
+            assert not isinstance(row.source, str)
+            assert np.isnan([row.x, row.y, row.age, row.uncertainty]).all()
+            continue
+        # The closed form: it knows until the last tick within the grace, and leads on from there.
+        known = last + np.floor(grace / dt + 1e-6) * dt
+        led = min(age - grace, lead)
+        expected = np.array([2 + 2 * known, 0.5 * known]) + np.array([2, 0.5]) * led
+        slack = 2.1 * dt  # the grace may end within a tick
+        assert np.hypot(row.x - expected[0], row.y - expected[1]) <= slack
+        assert row.source == (
+            "lead" if age - grace - dt < lead - 1e-9 and lead > 0 else "last_known"
+        )
+        assert row.uncertainty == pytest.approx(spread * (age - grace))
+        assert row.age == pytest.approx(age)
+        assert row.error == pytest.approx(np.hypot(row.x - true[0], row.y - true[1]))
+    assert list(run.events.kind[run.events.kind == "forgot"]) == ["forgot"] * (10 - last > forget)
+
+
+def test_a_belief_that_is_led_on_stops_at_a_wall(tmp_path: Path) -> None:
+    wall = feature("wall", "wall", shapely.LineString([(13.5, -3), (13.5, 3)]), top=2.0)
+    track = samples.track_of((0, 2, 0), (5.5, 13, 0), (6, 13, 4), (8, 13, 4))
+    path = samples.write_sample(tmp_path, track=track, level=level_of(wall))
+    run = snelk.run(path, changes={MEMORY: {"grace": 0.0, "lead": 9.0}, "clock.dt": 0.1})
+    late = beliefs_of(run)[8.0]
+    assert (late.x, late.y) == (pytest.approx(13.48, abs=1e-6), pytest.approx(0.0))  # type: ignore[attr-defined]
+
+
+def test_sight_outranks_hearing_and_newer_outranks_older(tmp_path: Path) -> None:
+    track = samples.track_of((0, 5, 0), (2, 5, 0), (2.5, -5, 0), (9, -5, 0))
+    path = samples.write_sample(tmp_path, track=track, profiles=EARS)
+    noises = [noise(t, [0.0, y], 9.0) for t, y in ((1.0, 4.0), (2.5, 5.0), (4.0, 6.0), (5.0, 30.0))]
+    changes = {"noise": noises, MEMORY: {"grace": 1.0, "forget": 3.0}}
+    beliefs = beliefs_of(snelk.run(path, changes=changes))
+    places = {t: (b.source, b.y) for t, b in beliefs.items()}  # type: ignore[attr-defined]
+    assert places[1.0] == ("sensed", 0.0)  # though there is a noise elsewhere
+    assert places[2.5] == ("grace", 0.0)  # it still knows where it is
+    assert places[3.5] == ("last_known", 0.0)
+    assert places[4.0] == ("heard", 6.0)
+    assert places[7.0] == ("heard", 6.0)  # the noise at 5 s was out of hearing
+    assert not isinstance(places[7.5][0], str)
+
+
+FRIENDS = """
+[cast.near]
+team = "home"
+profile = "deaf"
+at = [-3, 0]
+facing = 180
+[cast.far]
+team = "home"
+profile = "friend"
+at = [-9, 0]
+facing = 180
+"""
+TELLING = (
+    EARS
+    + """
+[profiles.watcher.memory]
+forget = 60
+[profiles.friend]
+like = "watcher"
+[profiles.deaf]
+like = "friend"
+hearing = { acuity = 0.0 }
+"""
+)
+
+
+def told_of(path: Path, tell: dict[str, object], **changes: object) -> dict[str, float]:
+    """When each friend first believes something, s."""
+    run = snelk.run(path, changes={"profiles.watcher.tell": tell, "clock.dt": 0.1, **changes})
+    rows = run.beliefs[
+        (run.beliefs.target == "guest")
+        & run.beliefs.source.notna()
+        & (run.beliefs.agent != "guard")
+    ]
+    assert set(rows.source) <= {"told"}
+    return {str(agent): float(t.min()) for agent, t in rows.groupby("agent", observed=True).t}
+
+
+def test_telling_reaches_all_or_whoever_hears_the_voice_after_a_delay(tmp_path: Path) -> None:
+    track = samples.track_of((0, 20, 0), (1, 5, 0), (3, 5, 0))
+    path = samples.write_sample(tmp_path, track=track, guest=FRIENDS, profiles=TELLING)
+    seen = snelk.run(path, changes={"clock.dt": 0.1}).events
+    first = float(seen[seen.kind == "saw"].t.iloc[0])
+    assert told_of(path, {}) == {"near": first + 0.1, "far": first + 0.1}
+    assert told_of(path, {"delay": 0.5}) == {
+        "near": pytest.approx(first + 0.5),
+        "far": pytest.approx(first + 0.5),
+    }
+    assert told_of(path, {"reach": 6.1}) == {"far": pytest.approx(first + 0.1)}  # 9 m, acuity 1.5
+    assert told_of(path, {"reach": 5.9}) == {}
+    assert told_of(path, {"teams": ["others"]}) == {}
+    wall = feature(
+        "wall", "wall", shapely.LineString([(-5, -40), (-5, 40)]), top=9.0, hear_through=0.5
+    )
+    path = samples.write_sample(
+        tmp_path, track=track, guest=FRIENDS, profiles=TELLING, level=level_of(wall)
+    )
+    assert told_of(path, {"reach": 11.9}) == {}
+    assert told_of(path, {"reach": 12.1}) == {"far": pytest.approx(first + 0.1)}
+
+
+def test_what_was_told_is_as_old_as_it_is_and_is_not_told_on(tmp_path: Path) -> None:
+    track = samples.track_of((0, 5, 0), (1, 5, 0), (1.1, 20, 0), (6, 20, 0))
+    path = samples.write_sample(tmp_path, track=track, guest=FRIENDS, profiles=TELLING)
+    run = snelk.run(path, changes={
+        "profiles.watcher.tell": {"delay": 0.6, "every": 0.4}, "profiles.watcher.memory.grace": 0.0, "clock.dt": 0.1,
+    })  # fmt: skip
+    near = beliefs_of(run, "near")
+    told = {round(t, 6): b.age for t, b in near.items() if b.source == "told"}  # type: ignore[attr-defined]
+    assert min(told) == pytest.approx(0.6)
+    # Told at 0, 0.4 and 0.8 s while it was seen; what comes after that is none of its own.
+    for t, age in told.items():
+        sent = max(s for s in (0.0, 0.4, 0.8) if s + 0.6 <= t + 1e-9)
+        assert age == pytest.approx(t - sent, abs=1e-6)
+    assert run.events[run.events.kind == "told"].text.iloc[0] == "near was told of guest by guard"
+    off = [
+        f
+        for f in snelk.check(
+            snelk.load(path, changes={"profiles.deaf.tell": {"teams": ["nobody"]}})
+        )
+    ]
+    assert [finding.name for finding in off] == ["tells-nobody"]
+
+
+def test_the_table_of_the_croft_keeps_its_promises() -> None:
+    night = snelk.run(snelk.croft() / "night.toml")
+    beliefs = night.beliefs
+    assert not beliefs.duplicated(["t", "agent", "target"]).any()
+    known = beliefs[beliefs.source.isin(["sensed", "grace"])]
+    assert (known.error == 0.0).all()
+    assert (known.uncertainty == 0.0).all()
+    assert beliefs.age.max() <= 12.0 + 1e-6
+    assert {"sensed", "grace", "lead", "last_known", "heard", "told"} == set(
+        beliefs.source.dropna()
+    )
+    sensed = beliefs[beliefs.source == "sensed"].set_index(["t", "agent", "target"]).index
+    looks = night.sight[night.sight.in_view].set_index(["t", "agent", "target"]).index
+    assert looks.isin(sensed).all()
+    for (agent, target), rows in beliefs.groupby(["agent", "target"], observed=True):
+        source = rows.source.astype(object).where(rows.source.notna(), "").to_numpy()
+        before = np.concatenate([[""], source[:-1]])
+        events = night.events[(night.events.agent == agent) & (night.events.target == target)]
+        for kind, happened in (("told", source == "told"), ("forgot", source == "")):
+            changed = rows.t[happened & (source != before)]
+            assert list(events[events.kind == kind].t) == list(changed)
+    answer = night.why("dog", "fox", at=64.0).belief
+    assert answer is not None
+    assert (answer.source, answer.place) == (
+        "heard",
+        (pytest.approx(36.217, abs=1e-3), pytest.approx(29.743, abs=1e-3)),
+    )
