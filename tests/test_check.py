@@ -101,7 +101,7 @@ WALK = "t,id,x,y,heading,gait\n0,guest,1,1,0,creeping\n1,guest,2,2,0,walking\n2,
         ("looks-too-seldom", {METER: {"fill_time": 1, "hold": 0.5}, **HEARD, "profiles.watcher.hearing": {"listen_every": 1}}, {METER: {"fill_time": 1, "hold": 1}, **HEARD, "profiles.watcher.hearing": {"listen_every": 1}}),
         ("memory-too-short", {"profiles.watcher.memory": {"grace": 0.5}, "profiles.watcher.look_every": 1}, {"profiles.watcher.memory": {"grace": 1.0}, "profiles.watcher.look_every": 1}),
         ("memory-too-short", {"profiles.watcher.memory": {"grace": 1, "lead": 2, "forget": 3}}, {"profiles.watcher.memory": {"grace": 1, "lead": 2, "forget": 4}}),
-        ("tells-nobody", {"profiles.watcher.tell": {}}, {"profiles.watcher.tell": {"teams": ["visitors"]}, "profiles.watcher.memory": {}, "cast.guest.profile": "watcher", "profiles.watcher.notices": ["visitors", "home"]}),
+        ("tells-nobody", {"profiles.watcher.tell": {}}, {"profiles.watcher.tell": {"teams": ["visitors", "home"]}, "profiles.watcher.memory": {}, "cast.guest.profile": "watcher", "profiles.watcher.notices": ["visitors", "home"]}),
         # It is within 3 m for one and a half seconds.
         ("threshold-out-of-reach", {METER: {"fill_time": 2, "thresholds": {"sure": 0.8}}, f"{CONE}.range": 3, f"{CONE}.hold_range": 3}, {METER: {"fill_time": 2, "thresholds": {"sure": 0.7}}, f"{CONE}.range": 3, f"{CONE}.hold_range": 3}),
     ],

@@ -141,7 +141,8 @@ def test_telling_reaches_all_or_whoever_hears_the_voice_after_a_delay(tmp_path: 
     path = samples.write_sample(tmp_path, track=track, guest=FRIENDS, profiles=TELLING)
     seen = snelk.run(path, changes={"clock.dt": 0.1}).events
     first = float(seen[seen.kind == "saw"].t.iloc[0])
-    assert told_of(path, {}) == {"near": first + 0.1, "far": first + 0.1}
+    soon = pytest.approx(first + 0.1)
+    assert told_of(path, {}) == {"near": soon, "far": soon}
     assert told_of(path, {"delay": 0.5}) == {
         "near": pytest.approx(first + 0.5),
         "far": pytest.approx(first + 0.5),
@@ -173,13 +174,8 @@ def test_what_was_told_is_as_old_as_it_is_and_is_not_told_on(tmp_path: Path) -> 
         sent = max(s for s in (0.0, 0.4, 0.8) if s + 0.6 <= t + 1e-9)
         assert age == pytest.approx(t - sent, abs=1e-6)
     assert run.events[run.events.kind == "told"].text.iloc[0] == "near was told of guest by guard"
-    off = [
-        f
-        for f in snelk.check(
-            snelk.load(path, changes={"profiles.deaf.tell": {"teams": ["nobody"]}})
-        )
-    ]
-    assert [finding.name for finding in off] == ["tells-nobody"]
+    to_nobody = snelk.load(path, changes={"profiles.deaf.tell": {"teams": ["nobody"]}})
+    assert "tells-nobody" in [finding.name for finding in snelk.check(to_nobody)]
 
 
 def test_the_table_of_the_croft_keeps_its_promises() -> None:

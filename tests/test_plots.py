@@ -58,13 +58,32 @@ def test_map_cuts_cones_at_walls(night: snelk.Run) -> None:
     assert ("dog", "muzzle") not in snelk.plot_map(asleep, at=40.0).cones
 
 
-def test_map_marks_where_a_target_was_last_seen(night: snelk.Run) -> None:
+def test_map_marks_where_a_target_is_believed_with_its_uncertainty(night: snelk.Run) -> None:
     drawn = snelk.plot_map(night, at=40.0)
+    beliefs = night.beliefs[(night.beliefs.t == 40.0) & (night.beliefs.target == "fox")]
+    hidden = beliefs[beliefs.source.notna() & ~beliefs.source.isin(["sensed", "grace"])]
+    assert set(drawn.ghosts) == {(str(agent), "fox") for agent in hidden.agent} > {("dog", "fox")}
+    for row in hidden.itertuples():
+        x, y, words = drawn.ghost_places[row.agent, "fox"]
+        assert (x, y) == (row.x, row.y)
+        assert str(row.source).replace("_", " ") in words
+        assert drawn.doubts[row.agent, "fox"].get_radius() == row.uncertainty
+
+
+def test_without_a_memory_map_marks_where_a_target_was_last_seen() -> None:
+    path = snelk.croft() / "night.toml"
+    cones = {"muzzle": {"fov_whole": 100, "range": 14.0}}
+    dog = {"notices": ["wild"], "body": "dog", "cones": cones}
+    night = snelk.run(path, changes={"profiles.dog": dog})
+    drawn = snelk.plot_map(night, at=40.0, agents=["dog"])
     assert set(drawn.ghosts) == {("dog", "fox")}
-    x, y, t = drawn.ghost_places["dog", "fox"]
-    assert t == 36.8  # in view until then, lost at 36.9
-    fox = night.poses[(night.poses.t == t) & (night.poses.id == "fox")].iloc[0]
+    x, y, words = drawn.ghost_places["dog", "fox"]
+    last = night.sight[
+        (night.sight.agent == "dog") & night.sight.in_view & (night.sight.t < 40)
+    ].t.max()
+    fox = night.poses[(night.poses.t == last) & (night.poses.id == "fox")].iloc[0]
     assert (x, y) == (fox.x, fox.y)
+    assert words == f"fox last seen by dog, {40 - last:.1f} s ago"
 
 
 def test_labels_of_characters_do_not_overlap(night: snelk.Run) -> None:
