@@ -59,10 +59,16 @@ class NoiseMaker:
         self._written = self._written_down(recorded, times)
         self._read_steps()
 
-    def make(self, tick: int, t: float, poses: Poses, before: Poses) -> Noises:
-        """The noises after the tick before, up to and with this one, in the order of time."""
+    def make(
+        self, tick: int, t: float, poses: Poses, before: Poses, moved: NDArray[np.float64]
+    ) -> Noises:
+        """The noises after the tick before, up to and with this one, in the order of time.
+
+        `moved`, (variant or 1, character), is how far everybody went since then, in plan, m;
+        negative where somebody was not there all the time.
+        """
         due = self._due(tick, poses)
-        steps = self._footsteps(t, poses, before) if tick > 0 else self.nothing
+        steps = self._footsteps(t, poses, before, moved) if tick > 0 else self.nothing
         if len(due.t) == len(steps.t) == 0:
             return self.nothing
         found = Noises(*(np.concatenate(parts) for parts in zip(due, steps, strict=True)))
@@ -130,9 +136,8 @@ class NoiseMaker:
         self._stride = np.full(shape, np.inf)  # so that who has no steps never ends a stride
         self._reaches = np.zeros((*shape, len(GAITS)))
         self._speeds = np.zeros((*shape, 2))
-        self._walked, self._moved = np.zeros(shape), np.zeros(shape)
-        self._ended = np.zeros(shape, dtype=np.int64)
-        self._walk, self._step = Direct(_walk), Direct(_step)
+        self._walked = np.zeros(shape)
+        self._step = Direct(_step)
         for v, setup in enumerate(self.setups):
             for j, name in enumerate(self.names):
                 steps = setup.body_of(name).steps
@@ -141,42 +146,22 @@ class NoiseMaker:
                     self._reaches[v, j] = steps.reaches()
                     self._speeds[v, j] = steps.creep_below, steps.run_above
 
-    def _footsteps(self, t: float, poses: Poses, before: Poses) -> Noises:
+    def _footsteps(
+        self, t: float, poses: Poses, before: Poses, moved: NDArray[np.float64]
+    ) -> Noises:
         """A noise at each place where somebody's stride ended since the tick before."""
-        self._walk(poses, before, self._stride, self._walked, self._moved, self._ended)
-        count = int(self._ended.sum())
-        if count == 0:
+        self._walked = np.where(moved < 0.0, 0.0, self._walked + moved)
+        ended = (self._walked / self._stride).astype(np.int64)
+        if not ended.any():
             return self.nothing
+        count = int(ended.sum())
         steps = _blank(count)
         steps.kind[:] = 0
         self._step(
             poses, before, t, self.dt, self._stride, self._reaches, self._speeds, self.level.zones,
-            self._zone_ground, self._loudness, self._walked, self._moved, self._ended, steps,
+            self._zone_ground, self._loudness, self._walked, moved, ended, steps,
         )  # fmt: skip
         return steps.of(steps.reach > 0.0)
-
-
-@compiled
-def _walk(
-    poses: Poses,
-    before: Poses,
-    stride: NDArray[np.float64],
-    walked: NDArray[np.float64],
-    moved: NDArray[np.float64],
-    ended: NDArray[np.int64],
-) -> None:
-    """How far everybody went in plan, in all since the last step, and how many strides ended."""
-    for v in range(len(stride)):
-        p = v if len(poses.x) > 1 else 0
-        for j in range(stride.shape[1]):
-            moved[v, j], ended[v, j] = 0.0, 0
-            if not (poses.present[p, j] and before.present[p, j]):
-                walked[v, j] = 0.0
-                continue
-            dx, dy = poses.x[p, j] - before.x[p, j], poses.y[p, j] - before.y[p, j]
-            moved[v, j] = np.sqrt(dx * dx + dy * dy)
-            walked[v, j] += moved[v, j]
-            ended[v, j] = int(walked[v, j] / stride[v, j])
 
 
 @compiled
@@ -205,11 +190,11 @@ def _step(
                 continue
             gait = before.gait[p, j]
             if gait < 0:
-                speed = moved[v, j] / dt
+                speed = moved[p, j] / dt
                 gait = 1 if speed < speeds[v, j, 0] else 3 if speed > speeds[v, j, 1] else 2
-            start = walked[v, j] - moved[v, j]
+            start = walked[v, j] - moved[p, j]
             for nth in range(1, ended[v, j] + 1):
-                share = (nth * stride[v, j] - start) / moved[v, j]
+                share = (nth * stride[v, j] - start) / moved[p, j]
                 x = before.x[p, j] + share * (poses.x[p, j] - before.x[p, j])
                 y = before.y[p, j] + share * (poses.y[p, j] - before.y[p, j])
                 ground = NO_GROUND

@@ -9,20 +9,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.scenario import Scenario
+from snelk.engine.listening import Listening
 from snelk.engine.noises import NoiseMaker
 from snelk.engine.replay import replayed_poses, tick_times
+from snelk.engine.turns import Turns
 from snelk.errors import InputError
 from snelk.level.compiled import Direct
 from snelk.level.level import Level
 from snelk.level.rays import scratch_for
-from snelk.mind.memory import Beliefs, News, memory_numbers, remember
+from snelk.mind.memory import Memories, News
 from snelk.mind.meter import Meters, fill, meter_numbers
 from snelk.mind.sharing import Message, Sharing
 from snelk.senses.bodies import Poses, bodies_of
-from snelk.senses.contact import SENSED, Contacts, contact_numbers, feel
-from snelk.senses.hearing import HEARD, NOBODY, Ears, Heard, Noises, hearing_numbers
+from snelk.senses.contact import Contacts, contact_numbers, feel
+from snelk.senses.hearing import Ears, Heard, hearing_numbers
 from snelk.senses.light import light_numbers, shine
-from snelk.senses.sight import IN_VIEW, Sight, see, sight_numbers
+from snelk.senses.sight import Sight, see, sight_numbers
 from snelk.senses.surroundings import Surroundings, around_of, surround
 
 
@@ -47,7 +49,6 @@ class Simulation:
         surroundings: The place everybody is in; overwritten by the next tick.
         sight: What everybody's last look came to; overwritten by the next tick.
         noises: The noises made since the tick before.
-        heard: What became of noises at the ears of those that listened at this tick.
         contacts: What touch and the zone sense came to; overwritten by the next tick.
         meters: Everybody's meter for everybody; overwritten by the next tick.
         beliefs: What everybody believes of everybody; overwritten by the next tick.
@@ -93,11 +94,8 @@ class Simulation:
         self.meter_numbers = meter_numbers(self.setups)
         self.meters = Meters.blank(self.numbers)
         profiles = [[setup.profile_of(name) for name in self.agents] for setup in self.setups]
-        self._order = np.arange(len(self.agents))
-        self._look_ticks = self._ticks([[p.look_every for p in row] for row in profiles])
-        self._listen_ticks = self._ticks(
-            [[p.hearing.listen_every if p.hearing else 0.0 for p in row] for row in profiles]
-        )
+        looks = [[profile.look_every for profile in row] for row in profiles]
+        self._look_turns = Turns(looks, self._dt)
         self._surround, self._feel = Direct(surround), Direct(feel)
         self._shine, self._see, self._fill = Direct(shine), Direct(see), Direct(fill)
         self.poses = self._poses_at(0)
@@ -115,20 +113,21 @@ class Simulation:
             self.level,
             first.walk_cell,
         )
-        self.heard = self._silence = Heard.none()
-        self._pending: list[tuple[int, Noises]] = []
-        self._last_listened = np.full(self._listen_ticks.shape, -1)
-        self._loudness = np.zeros(self.numbers.notices.shape)
-        self._loud = False
-        self.memory_numbers = memory_numbers(self.setups)
+        self.listening = Listening(self.setups, self.ears, self.times)
         pairs = self.numbers.notices.shape
-        self.beliefs = Beliefs.blank(pairs)
-        self._heard_news, self._told_news = News.blank(pairs), News.blank(pairs)
+        self.memories = Memories(self.setups, pairs)
+        self.beliefs = self.memories.beliefs
+        self._told_news = News.blank(pairs)
         self._sharing = Sharing(self.setups, self.numbers.notices, self.ears, self.bodies, self._dt)
         self.told: list[Message] = []
         zones = [zone.name for zone, _ in scenario.level.zones]
         self.contact_numbers = contact_numbers(self.setups, zones)
         self.contacts = Contacts.blank(self.numbers.notices.shape)
+
+    @property
+    def heard(self) -> Heard:
+        """What became of noises at the ears of those that listened at the last tick."""
+        return self.listening.heard
 
     @property
     def done(self) -> bool:
@@ -164,7 +163,7 @@ class Simulation:
             self._scratch,
             self.light,
         )
-        looks = self._turns(self._look_ticks) | (tick == 0)
+        looks = self._look_turns.at(tick) | (tick == 0)
         self._see(
             poses,
             self.bodies,
@@ -176,8 +175,10 @@ class Simulation:
             False,
             self.sight,
         )
-        self.noises = self.maker.make(tick, float(self.times[tick]), poses, before)
-        self.heard = self._listen()
+        self.noises = self.maker.make(
+            tick, float(self.times[tick]), poses, before, self.surroundings.moved
+        )
+        self.listening.step(tick, self.noises, poses, self.surroundings.background)
         self._fill(
             poses.posture,
             self.surroundings.speed,
@@ -187,97 +188,32 @@ class Simulation:
             self.sight,
             self.contacts.touch,
             self.contacts.zone,
-            self._loudness,
+            self.listening.loudness,
             self.meter_numbers,
             self._dt,
             self.meters,
         )
-        if self.memory_numbers.used.any():
+        if self.memories.numbers.used.any():
             self._remember(before)
         self.tick += 1
         return float(self.times[self.tick - 1])
 
-    def _listen(self) -> Heard:
-        """Judge at every ear that listens now the noises since it listened last."""
-        if self._loud:
-            self._loudness[...] = 0.0
-            self._heard_news.clear()
-            self._loud = False
-        if len(self.noises.t):
-            self._pending.append((self.tick, self.noises))
-        if not self._pending:
-            return self._silence
-        noises, judged = self._waiting()
-        judged &= self.numbers.characters != noises.by[:, None]
-        if not judged.any():
-            return self._silence
-        heard = self.ears.judge(noises, judged, self.poses, self.surroundings.background)
-        known = heard.by != NOBODY
-        place = heard.variant[known], heard.agent[known], heard.by[known]
-        self._loud = True
-        np.add.at(self._loudness, place, heard.strength[known])
-        self._note_heard(heard, noises, known)
-        return heard
-
     def _remember(self, before: Poses) -> None:
         """One tick of memory and telling."""
-        self._told_news.clear()
+        if self.told:
+            self._told_news.clear()
         self.told = self._sharing.arrive(self.tick, self._told_news)
-        contacts = self.contacts
-        sensed = (self.sight.failed == IN_VIEW).any(axis=3)
-        sensed |= (contacts.touch == SENSED) | (contacts.zone == SENSED)
-        remember(
+        self.memories.step(
             self.poses,
             before,
             self._dt,
-            sensed,
-            self._heard_news,
+            self.sight.failed,
+            self.contacts,
+            self.listening.news,
             self._told_news,
-            self.memory_numbers,
             self.level.plan_grid,
-            self.beliefs,
         )
         self._sharing.tell(self.tick, self.beliefs, self.poses, self.surroundings)
-
-    def _note_heard(self, heard: Heard, noises: Noises, known: NDArray[np.bool_]) -> None:
-        """Keep the newest noise of each target that was heard, for the memories."""
-        now = float(self.times[self.tick])
-        made = {(v, n): t for v, n, t in zip(noises.variant, noises.number, noises.t, strict=True)}
-        for pair in np.flatnonzero(known & (heard.failed == HEARD)):
-            v, a, j = heard.variant[pair], heard.agent[pair], heard.by[pair]
-            age = max(now - made[v, heard.number[pair]], 0.0)
-            if not self._heard_news.age[v, a, j] <= age:
-                spread = self.hearing_numbers.place_error[v, a] * heard.straight[pair]
-                news = heard.x[pair], heard.y[pair], age, spread
-                for values, value in zip(self._heard_news, news, strict=True):
-                    values[v, a, j] = value
-
-    def _waiting(self) -> tuple[Noises, NDArray[np.bool_]]:
-        """The noises that somebody has not judged yet, and (noise, agent) who does so now."""
-        used, last = self.hearing_numbers.used, self._last_listened
-        # Nobody must miss a noise because the run ends before they would listen again.
-        listens = self._turns(self._listen_ticks) | (self.tick == len(self.times) - 1)
-        noises = self._pending[0][1]
-        if len(self._pending) > 1:
-            noises = Noises(*map(np.concatenate, zip(*(n for _, n in self._pending), strict=True)))
-        made_at = np.repeat([t for t, _ in self._pending], [len(n.t) for _, n in self._pending])
-        v = noises.variant
-        judged = (listens & used)[v] & (made_at[:, None] > last[v])
-        last[listens] = self.tick
-        oldest = last[used].min(initial=self.tick)
-        self._pending = [(t, some) for t, some in self._pending if t > oldest]
-        return noises, judged
-
-    def _ticks(self, every: Sequence[Sequence[float]]) -> NDArray[np.int64]:
-        """(variant, agent) a period in whole ticks, at least one."""
-        ticks = np.rint(np.array(every, dtype=np.float64) / self.setups[0].clock.dt)
-        shape = (len(self.setups), len(self.agents))
-        return np.maximum(ticks, 1).astype(np.int64).reshape(shape)
-
-    def _turns(self, every: NDArray[np.int64]) -> NDArray[np.bool_]:
-        """(variant, agent): whose turn it is at this tick; agents are staggered."""
-        turns: NDArray[np.bool_] = (self.tick - self._order) % every == 0
-        return turns
 
     def _poses_at(self, tick: int) -> Poses:
         return Poses(*(values[tick] for values in self._replay))

@@ -13,8 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.level.compiled import Direct, compiled
 from snelk.level.rays import Grid, cast_rays
 from snelk.senses.bodies import Poses
+from snelk.senses.contact import SENSED, Contacts
+from snelk.senses.sight import IN_VIEW
 
 SOURCES = ("sensed", "grace", "lead", "last_known", "heard", "told")
 """Where a belief comes from; of one that is there."""
@@ -94,69 +97,115 @@ def memory_numbers(setups: Sequence[Setup]) -> MemoryNumbers:
     return numbers
 
 
+class Memories:
+    """Everybody's memory.
+
+    Attributes:
+        numbers: The numbers of the memories.
+        beliefs: What everybody believes of everybody; a tick overwrites it.
+    """
+
+    def __init__(self, setups: Sequence[Setup], shape: tuple[int, ...]) -> None:
+        self.numbers = memory_numbers(setups)
+        self.beliefs = Beliefs.blank(shape)
+        self._remember = Direct(remember)
+
+    def step(
+        self,
+        poses: Poses,
+        before: Poses,
+        dt: float,
+        failed: NDArray[np.int8],
+        contacts: Contacts,
+        heard: News,
+        told: News,
+        grid: Grid,
+    ) -> None:
+        """One tick of all memories.
+
+        Args:
+            poses: Everybody's poses.
+            before: Everybody's poses a tick ago.
+            dt: Length of the tick, s.
+            failed: (variant, agent, target, cone) the first gate of sight that failed, or IN_VIEW.
+            contacts: What touch and the zone sense came to.
+            heard: The newest noises that were heard.
+            told: The newest that was told.
+            grid: The walls that stop a belief that is led on.
+        """
+        self._remember(
+            (poses.x, poses.y, poses.present), (before.x, before.y, before.present),
+            dt, failed, contacts.touch, contacts.zone, heard, told, self.numbers, self.beliefs,
+        )  # fmt: skip
+        led = self.beliefs.source == LEAD
+        if led.any():
+            _lead_on(np.nonzero(led), dt, self.numbers, grid, self.beliefs)
+
+
+@compiled
 def remember(
-    poses: Poses,
-    before: Poses,
+    poses: tuple[Numbers, Numbers, NDArray[np.bool_]],
+    before: tuple[Numbers, Numbers, NDArray[np.bool_]],
     dt: float,
-    sensed: NDArray[np.bool_],
+    failed: NDArray[np.int8],
+    touch: NDArray[np.int8],
+    zone: NDArray[np.int8],
     heard: News,
     told: News,
     numbers: MemoryNumbers,
-    grid: Grid,
     beliefs: Beliefs,
 ) -> None:
-    """One tick of all memories, written to `beliefs`.
-
-    Args:
-        poses: Everybody's poses.
-        before: Everybody's poses a tick ago.
-        dt: Length of the tick, s.
-        sensed: (variant, agent, target) who is sensed by sight, touch or the zone sense.
-        heard: The newest noises that were heard.
-        told: The newest that was told.
-        numbers: The numbers of the memories.
-        grid: The walls that stop a belief that is led on.
-        beliefs: What everybody believes, overwritten.
-    """
-    used = numbers.used[:, :, None]
-    there = poses.present[:, None, :]
-    source, age = beliefs.source, beliefs.age
-    # Between two looks a target may have gone; who is not there is not sensed.
-    sensed = sensed & there & used
-    age += dt  # NaN without a belief
-    followed = (source == SENSED_NOW) | (source == GRACE)
-    grace = followed & ~sensed & there & (age <= numbers.grace[:, :, None] + SLACK)
-    if sensed.any() or grace.any():
-        follow = sensed | grace
-        for name in ("x", "y"):
-            place, ago = getattr(poses, name)[:, None, :], getattr(before, name)[:, None, :]
-            np.copyto(getattr(beliefs, name), place, where=follow)
-            velocity = np.where(before.present[:, None, :], (place - ago) / dt, 0.0)
-            np.copyto(getattr(beliefs, f"v{name}"), velocity, where=sensed)
-        age[sensed] = 0.0
-        beliefs.blur[sensed] = 0.0
-        source[sensed] = SENSED_NOW
-        source[grace] = GRACE
-    rest = used & ~sensed & ~grace
-    # Of what was heard, what was told and what is believed the newest counts.
-    for news, from_source in ((heard, HEARD), (told, TOLD)):
-        if np.isnan(news.age).all():
-            continue
-        # What was told must be news; what one hears oneself counts also if it is as new.
-        slack = SLACK if from_source == HEARD else -SLACK
-        newer = rest & (news.age <= np.where(source == NO_BELIEF, np.inf, age) + slack)
-        source[newer] = from_source
-        for name in News._fields:
-            getattr(beliefs, name)[newer] = getattr(news, name)[newer]
-        beliefs.vx[newer] = beliefs.vy[newer] = 0.0
-    gone = rest & (age > numbers.forget[:, :, None] + SLACK)
-    if gone.any():
-        source[gone] = NO_BELIEF
-        for values in beliefs[1:]:
-            values[gone] = np.nan
-    led = rest & ((source == SENSED_NOW) | (source == GRACE) | (source == LEAD))
-    if led.any():
-        _lead_on(np.nonzero(led), dt, numbers, grid, beliefs)
+    """One tick of all memories, but for leading beliefs on: these are marked LEAD."""
+    x, y, present = poses
+    was_x, was_y, was_present = before
+    variants, agents, targets = beliefs.x.shape
+    for v in range(variants):
+        p = v if len(x) > 1 else 0
+        for a in range(agents):
+            for j in range(targets if numbers.used[v, a] else 0):
+                beliefs.age[v, a, j] += dt  # NaN without a belief
+                source, age = beliefs.source[v, a, j], beliefs.age[v, a, j]
+                now = touch[v, a, j] == SENSED or zone[v, a, j] == SENSED
+                for k in range(failed.shape[3]):
+                    now |= failed[v, a, j, k] == IN_VIEW
+                # Between two looks a target may have gone; who is not there is not sensed.
+                now &= present[p, j]
+                followed = source in (SENSED_NOW, GRACE)
+                if now:
+                    moving = was_present[p, j]
+                    beliefs.source[v, a, j] = SENSED_NOW
+                    beliefs.vx[v, a, j] = (x[p, j] - was_x[p, j]) / dt if moving else 0.0
+                    beliefs.vy[v, a, j] = (y[p, j] - was_y[p, j]) / dt if moving else 0.0
+                    beliefs.age[v, a, j], beliefs.blur[v, a, j] = 0.0, 0.0
+                elif followed and present[p, j] and age <= numbers.grace[v, a] + SLACK:
+                    beliefs.source[v, a, j] = GRACE
+                    now = True
+                if now:
+                    beliefs.x[v, a, j], beliefs.y[v, a, j] = x[p, j], y[p, j]
+                    continue
+                # Of what was heard, what was told and what is believed the newest counts; what
+                # was told must be news, what one hears oneself counts also if it is as new.
+                oldest = np.inf if source == NO_BELIEF else age
+                by_ear = heard.age[v, a, j] <= oldest + SLACK
+                if by_ear:
+                    oldest = heard.age[v, a, j]
+                by_word = told.age[v, a, j] < oldest - SLACK
+                if by_ear or by_word:
+                    news = told if by_word else heard
+                    beliefs.source[v, a, j] = TOLD if by_word else HEARD
+                    beliefs.x[v, a, j], beliefs.y[v, a, j] = news.x[v, a, j], news.y[v, a, j]
+                    beliefs.vx[v, a, j], beliefs.vy[v, a, j] = 0.0, 0.0
+                    beliefs.age[v, a, j], beliefs.blur[v, a, j] = (
+                        news.age[v, a, j],
+                        news.blur[v, a, j],
+                    )
+                elif age > numbers.forget[v, a] + SLACK:
+                    beliefs.source[v, a, j] = NO_BELIEF
+                    beliefs.x[v, a, j], beliefs.y[v, a, j] = np.nan, np.nan
+                    beliefs.vx[v, a, j], beliefs.vy[v, a, j] = np.nan, np.nan
+                    beliefs.age[v, a, j], beliefs.blur[v, a, j] = np.nan, np.nan
+                elif followed:
+                    beliefs.source[v, a, j] = LEAD
 
 
 def uncertainty(numbers: MemoryNumbers, beliefs: Beliefs) -> Numbers:

@@ -76,21 +76,20 @@ class Sharing:
                 ]
                 self.audience[v, a, a] = False
         characters = len(setups[0].cast)
-        self._last = np.full((*shape, characters), -(2**31), dtype=np.int64)
+        self.anybody = bool(self.tells.any())
+        self._next = np.zeros((*shape, characters), dtype=np.int64)  # tick
         self._on_the_way: defaultdict[int, list[Message]] = defaultdict(list)
 
     def tell(self, tick: int, beliefs: Beliefs, poses: Poses, surroundings: Surroundings) -> None:
         """Send what is told at this tick; it arrives at the next one at the earliest."""
-        if not self.tells.any():
+        if not self.anybody:
             return
-        news = (beliefs.source == SENSED_NOW) | (
-            (beliefs.source == HEARD) & (beliefs.age < self.dt)
-        )
-        due = news & self.tells[:, :, None] & (tick - self._last >= self.every[:, :, None])
+        due = (tick >= self._next) & self.tells[:, :, None] & (beliefs.age < self.dt)
+        due &= (beliefs.source == SENSED_NOW) | (beliefs.source == HEARD)
+        if not due.any():
+            return
         tellers = np.argwhere(due.any(axis=2))
-        if len(tellers) == 0:
-            return
-        self._last[due] = tick
+        self._next[due] = (tick + self.every[:, :, None] + np.zeros_like(self._next))[due]
         reached = self._reached(tellers, poses, surroundings)
         for (v, a), listeners in zip(tellers, reached, strict=True):
             arrives = tick + max(int(self.delay[v, a]), 1)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import astuple, dataclass, fields, replace
+from dataclasses import dataclass, fields, replace
 
 import pyarrow as pa
 
@@ -52,7 +52,8 @@ class Event:
 
     def row(self) -> tuple[object, ...]:
         """The event as a row of the table; a number that is missing is null."""
-        return tuple(None if value != value else value for value in astuple(self))
+        values = (getattr(self, name) for name in EVENT_COLUMNS)
+        return tuple(None if value != value else value for value in values)
 
 
 NUMBERS = ("t", "distance", "off_deg", "strength")

@@ -117,7 +117,7 @@ def belief_table(
 ) -> pa.Table:
     """A row per tick, agent with a memory and target it notices; arrays are (tick, variant, …)."""
     numbers = simulation.numbers
-    used = simulation.memory_numbers.used[v]
+    used = simulation.memories.numbers.used[v]
     pairs = numbers.notices[v] & used[:, None]
     pairs &= numbers.characters[:, None] != np.arange(len(simulation.names))
     agent, target = np.nonzero(pairs)
@@ -130,7 +130,7 @@ def belief_table(
     there = poses.present[:, p][:, target].ravel()
     true_x, true_y = poses.x[:, p][:, target].ravel(), poses.y[:, p][:, target].ravel()
     error = np.where(there, np.hypot(x - true_x, y - true_y), np.nan)
-    doubt = uncertainty(simulation.memory_numbers, beliefs)
+    doubt = uncertainty(simulation.memories.numbers, beliefs)
     return pa.table(
         {
             "t": np.repeat(times, len(agent)),

@@ -30,13 +30,14 @@ class Surroundings(NamedTuple):
     light: NDArray[np.float64]  # (variant, character), without lamps
     background: NDArray[np.float64]  # (variant, character)
     speed: NDArray[np.float64]  # (variant or 1, character), m/s; 0 at the first tick
+    moved: NDArray[np.float64]  # (variant or 1, character), m in plan; -1 if not there before
 
     @classmethod
     def blank(cls, poses: Poses, around: Around) -> Surroundings:
         """Room for one tick."""
         shape = (len(around.light), poses.x.shape[1])
         zones = np.zeros((*poses.x.shape, len(around.zone_light)), dtype=np.bool_)
-        return cls(zones, np.zeros(shape), np.zeros(shape), np.zeros(poses.x.shape))
+        return cls(zones, np.zeros(shape), np.zeros(shape), *np.zeros((2, *poses.x.shape)))
 
 
 def around_of(
@@ -68,10 +69,11 @@ def surround(
             for zone in range(len(around.zone_light)):
                 within = inside(zones, zone, poses.x[p, j], poses.y[p, j])
                 surroundings.zones[p, j, zone] = within
-            surroundings.speed[p, j] = 0.0
+            surroundings.speed[p, j], surroundings.moved[p, j] = 0.0, -1.0
             if poses.present[p, j] and before.present[p, j]:
                 dx, dy = poses.x[p, j] - before.x[p, j], poses.y[p, j] - before.y[p, j]
                 dz = poses.z[p, j] - before.z[p, j]
+                surroundings.moved[p, j] = np.sqrt(dx * dx + dy * dy)
                 surroundings.speed[p, j] = np.sqrt(dx * dx + dy * dy + dz * dz) / dt
     variants, characters = surroundings.light.shape
     for v in range(variants):

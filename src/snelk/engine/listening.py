@@ -1,0 +1,87 @@
+"""Listening: which noises are judged at whose ears at a tick, so that each is judged once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.models import Setup
+from snelk.engine.turns import Turns
+from snelk.mind.memory import News
+from snelk.senses.bodies import Poses
+from snelk.senses.hearing import HEARD, NOBODY, Ears, Heard, Noises
+
+
+class Listening:
+    """Noises on their way to ears, and what the last tick's came to.
+
+    Args:
+        setups: The numbers of each variant.
+        ears: Everybody's ears.
+        times: Times of all ticks, s; at the last one everybody listens.
+
+    Attributes:
+        heard: What became of noises at the ears of those that listened.
+        loudness: (variant, agent, target) strengths of what was heard, added up.
+        news: The newest that was heard of each target.
+    """
+
+    def __init__(self, setups: Sequence[Setup], ears: Ears, times: NDArray[np.float64]) -> None:
+        self.ears = ears
+        self.times = times
+        profiles = [[setup.profile_of(name) for name in setup.agents] for setup in setups]
+        every = [[p.hearing.listen_every if p.hearing else 0.0 for p in row] for row in profiles]
+        self._turns = Turns(every, setups[0].clock.dt)
+        used = ears.numbers.used
+        self._always = used & (self._turns.ticks == 1)
+        self._seldom = used & (self._turns.ticks > 1)
+        self._last = np.full(used.shape, -1)  # tick at which who listens seldom did so last
+        self._waiting: list[tuple[int, Noises]] = []
+        pairs = (*used.shape, ears.numbers.cares.shape[2] - 1)
+        self.loudness = np.zeros(pairs)
+        self.news = News.blank(pairs)
+        self.heard = self._silence = Heard.none()
+
+    def step(
+        self, tick: int, noises: Noises, poses: Poses, background: NDArray[np.float64]
+    ) -> None:
+        """Judge the noises of this tick, and at ears that listen seldom those since they did."""
+        if len(self.heard.agent):
+            self.loudness[...] = 0.0
+            self.news.clear()
+        self.heard = self._silence
+        # Nobody must miss a noise because the run ends before they would listen again.
+        due = self._seldom & (self._turns.at(tick) | (tick == len(self.times) - 1))
+        if len(noises.t) and self._seldom.any():
+            self._waiting.append((tick, noises))
+        judged = self._always[noises.variant]
+        if due.any() and self._waiting:
+            made_at = np.concatenate([np.full(len(some.t), t) for t, some in self._waiting])
+            noises = Noises(*map(np.concatenate, zip(*(n for _, n in self._waiting), strict=True)))
+            v = noises.variant
+            judged = due[v] & (made_at[:, None] > self._last[v])
+            judged |= self._always[v] & (made_at[:, None] == tick)
+        if due.any():
+            self._last[due] = tick
+            oldest = int(self._last[self._seldom].min())
+            self._waiting = [(t, some) for t, some in self._waiting if t > oldest]
+        judged &= self.ears.characters != noises.by[:, None]
+        if judged.any():
+            self.heard = self.ears.judge(noises, judged, poses, background)
+            self._note(noises, float(self.times[tick]))
+
+    def _note(self, noises: Noises, now: float) -> None:
+        """Add up strengths, and keep the newest noise of each target that was heard."""
+        heard, news = self.heard, self.news
+        made = {(v, n): t for v, n, t in zip(noises.variant, noises.number, noises.t, strict=True)}
+        for pair in np.flatnonzero((heard.failed == HEARD) & (heard.by != NOBODY)):
+            v, a = heard.variant[pair], heard.agent[pair]
+            place = v, a, heard.by[pair]
+            self.loudness[place] += heard.strength[pair]
+            age = max(now - made[v, heard.number[pair]], 0.0)
+            if not news.age[place] <= age:
+                news.x[place], news.y[place] = heard.x[pair], heard.y[pair]
+                spread = self.ears.numbers.place_error[v, a]
+                news.age[place], news.blur[place] = age, spread * heard.straight[pair]
