@@ -517,7 +517,7 @@ def _legend(artists: MapArtists, height: float, light: float, ears: float | None
             ms=9,
             mfc="none",
             mec=INK,
-            label="where a target is believed, or last seen",
+            label="target believed, or last seen",
         ),
         Line2D([], [], color=INK, lw=1.0, ls=(0, (4, 2)), label="a belief's uncertainty"),
         Patch(facecolor=INK, alpha=0.2, label="cone: in view (gain limits)"),

@@ -104,12 +104,9 @@ def _hearing_changes(run: Run, agent: str, sound: Sound, *, turn_on: bool) -> Ch
     unscaled = sound.reach * (1.0 - sound.background)  # limit = unscaled * acuity * scale
     found: Changes = []
 
-    def limit_needed(through: float) -> float:
-        """The open limit from which on it is heard."""
-        line = sound.straight / through if through > 0.0 else math.inf
-        return min(line, sound.around)
-
-    needed = limit_needed(sound.through)
+    # The limit in the open from which on it is heard, on the better of both ways.
+    line = sound.straight / sound.through if sound.through > 0.0 else math.inf
+    needed = min(line, sound.around)
 
     def add(place: tuple[str, ...], label: str, now: float, needs: float, **limits: Any) -> None:
         change = factor_change(place, label, now, needs, word=word, turn_on=turn_on, **limits)
