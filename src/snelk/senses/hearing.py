@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from snelk.chance import stream
 from snelk.config.models import Setup
-from snelk.level.compiled import Direct, compiled
+from snelk.level.compiled import Direct, compiled, inlined
 from snelk.level.level import Level
 from snelk.level.rays import NO_WALL, Grid, cast_ray, scratch_for
 from snelk.senses.bodies import Bodies, Poses
@@ -196,10 +196,10 @@ class Ears:
         walked = ways.around(start, heard.ear[bent], limit + EDGE)
         around = np.hypot(walked, heard.height[bent])
         heard.around[bent] = np.where(around <= limit + EDGE, around, np.inf)
-        for pair in bent[np.isfinite(heard.around[bent])]:
-            by_foot = strength_of(heard.around[pair], heard.limit[pair])
-            heard.strength[pair] = max(heard.strength[pair], by_foot)
-            heard.failed[pair] = HEARD
+        reached = bent[np.isfinite(heard.around[bent])]
+        by_foot = 1.0 - heard.around[reached] / heard.limit[reached]
+        heard.strength[reached] = np.maximum(heard.strength[reached], by_foot)
+        heard.failed[reached] = HEARD
 
     def _place(self, heard: Heard, pair: int, noises: Noises, n: int) -> None:
         """Where a noise seems to come from: its place, and an error that grows with distance."""
@@ -217,7 +217,7 @@ class Ears:
             heard.y[pair] += off_y
 
 
-@compiled
+@inlined
 def strength_of(distance: float, limit: float) -> float:
     """How strong a noise arrives: 1 at no distance, falling to 0 at the limit; NaN beyond."""
     if limit <= 0.0 or distance > limit + EDGE:
