@@ -181,6 +181,27 @@ def test_see_through_walls_multiply_and_min_exposure_is_exclusive(tmp_path: Path
     assert snelk.run(path, changes={least: row.exposure - 1e-9}).sight.in_view.iloc[0]
 
 
+@pytest.mark.parametrize(
+    ("points", "exposure", "height"),
+    [
+        ([[0.2, 1], [0.9, 3]], 0.75, None),  # weights count in proportion
+        ([[0.9, 1], [0.2, 3], [0.1, 0]], 0.25, None),
+        ([[0.2, 1], [0.1, 1]], 0.0, 0.4),  # the wall is that before the point nearest the middle
+        ([[1.0, 2]], 1.0, None),
+    ],
+)
+def test_bodies_say_which_points_are_looked_for(
+    tmp_path: Path, points: list[list[float]], exposure: float, height: float | None
+) -> None:
+    level = samples.wall_feature("fence", [(5, -2), (5, 2)], top=1.0)
+    path = samples.write_sample(tmp_path, guest="at = [10, 0]", level=level)
+    row = snelk.run(path, changes={"bodies.post.points": points}).sight.iloc[0]
+    assert row.exposure == pytest.approx(exposure)
+    assert row.in_view == (exposure > 0)
+    if height is not None:  # the ray falls from 1 m to 0.2 of 2 m and meets the fence half-way
+        assert row.wall_z == pytest.approx((1.0 + height) / 2)
+
+
 def test_a_scenario_without_targets_agents_or_walls_runs(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, guest="at = [5, 0]")
     text = path.read_text()
