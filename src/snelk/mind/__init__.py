@@ -1,1 +1,1 @@
-"""What goes on in an agent: so far, how its suspicion fills."""
+"""What goes on in an agent: how its suspicion fills, what it remembers and tells."""

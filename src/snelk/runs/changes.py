@@ -13,7 +13,7 @@ from snelk.level.level import Level
 from snelk.level.rays import NO_WALL
 from snelk.runs.answers import Change, ConeAnswer, Gate
 from snelk.runs.moment import Moment
-from snelk.runs.nudges import CLEAR, safe
+from snelk.runs.nudges import CLEAR, awake_changes, notice_change, safe
 from snelk.senses.sight import EDGE, Sight
 
 
@@ -28,18 +28,20 @@ def changes_that_turn(
         place = ("profiles", profile, "cones", seeing[0].cone)
         for gate in seeing[0].gates[3:]:
             found += _numeric_change(gate, numbers[seeing[0].cone], place, turn_on=False)
-        found += _awake_change(moment, seeing[0], turn_on=False)
+        found += _awake_changes(moment, seeing[0], turn_on=False)
     elif not seeing:
         for cone in cones:
             place = ("profiles", profile, "cones", cone.cone)
             failing = [gate for gate in cone.gates if gate.passed is not True]
             if {gate.name for gate in failing} <= {"awake", "range"}:
-                found += _awake_change(moment, cone, turn_on=True)
+                found += _awake_changes(moment, cone, turn_on=True)
             if len(failing) != 1:
                 continue
             gate = failing[0]
             if gate.name == "cares":
-                found.append((math.inf, _notice_change(moment, profile, cone.cone)))
+                agent, target = moment.run.agents[moment.a], moment.run.names[moment.j]
+                sense = ("cones", cone.cone)
+                found.append(notice_change(moment.run, agent, target, sense, "seen"))
             elif gate.name == "line_of_sight" and gate.value == 0.0:
                 found += _wall_change(moment, sight, cone.cone)
             else:
@@ -48,39 +50,19 @@ def changes_that_turn(
     return list(unique)
 
 
-def _awake_change(moment: Moment, cone: ConeAnswer, *, turn_on: bool) -> list[tuple[float, Change]]:
+def _awake_changes(
+    moment: Moment, cone: ConeAnswer, *, turn_on: bool
+) -> list[tuple[float, Change]]:
     """How awake the agent would have to be, where that alone decides about the range."""
     agent = moment.run.agents[moment.a]
-    member = moment.run.setup.cast[agent]
-    now, own = member.awake, member.senses.get("sight", 1.0)
     gate = next(gate for gate in cone.gates if gate.name == "range")
     k = list(moment.run.setup.profile_of(agent).cones).index(cone.cone)
     limits = moment.numbers.hold_range if moment.held[k] else moment.numbers.range
-    if gate.value is None or own <= 0.0:
+    if gate.value is None:
         return []
-    needs = gate.value / (float(limits[0, moment.a, k]) * own)
-    rounded = safe(needs, up=turn_on, digits=4)
-    if not 0.0 < rounded <= 1.0 or (now == 1.0 and turn_on):
-        return []
-    key = key_path(("cast", agent, "awake"))
-    comparison, sign = (">=", "≥") if turn_on else ("<", "<")
-    value = rounded if turn_on or rounded < needs - CLEAR else rounded - 1e-4
-    text = (
-        f"{'seen' if turn_on else 'not seen'} if awake of {agent} {sign} {rounded:g} (is {now:g})"
-    )
-    return [(abs(needs - now), Change(key, comparison, needs, now, text, (f"{key}={value:g}",)))]
-
-
-def _notice_change(moment: Moment, profile: str, cone: str) -> Change:
-    setup = moment.run.setup
-    team = setup.cast[moment.run.names[moment.j]].team
-    own = setup.profiles[profile].cones[cone].notices is not None
-    place = ("cones", cone, "notices") if own else ("notices",)
-    teams = setup.profiles[profile].teams()["cones", cone]
-    key = key_path(("profiles", profile, *place))
-    listed = ", ".join(f'"{name}"' for name in (*teams, team))
-    text = f'seen if {key} holds "{team}"'
-    return Change(key, "", team, ", ".join(teams), text, (f"{key}=[{listed}]",))
+    needs = gate.value / float(limits[0, moment.a, k])
+    word = "seen" if turn_on else "not seen"
+    return awake_changes(moment.run, agent, "sight", needs, word, turn_on=turn_on)
 
 
 def _numeric_change(

@@ -73,39 +73,54 @@ def factor_change(
     return size, Change(path, comparison, needs, now, text, settable)
 
 
-def notice_change(run: Run, agent: str, target: str, sense: str, word: str) -> Sized:
-    """That a sense, or the profile if the sense leaves it to that, notices one more team."""
+def notice_change(run: Run, agent: str, target: str, sense: tuple[str, ...], word: str) -> Sized:
+    """That a sense, or the profile if the sense leaves it to that, notices one more team.
+
+    `sense` is where the sense stands in the profile, such as `("cones", "front")`.
+    """
     name = run.setup.cast[agent].profile or ""
     team = run.setup.cast[target].team
     profile = run.setup.profiles[name]
-    own = getattr(profile, sense).notices is not None
-    place = ("profiles", name, *((sense,) if own else ()), "notices")
-    teams = profile.teams()[(sense,)]
+    own = profile.cones[sense[1]] if sense[0] == "cones" else getattr(profile, sense[0])
+    place = ("profiles", name, *(sense if own.notices is not None else ()), "notices")
+    teams = profile.teams()[sense]
     key = key_path(place)
     listed = ", ".join(f'"{each}"' for each in (*teams, team))
     text = f'{word} if {key} holds "{team}"'
     return math.inf, Change(key, "", team, ", ".join(teams), text, (f"{key}=[{listed}]",))
 
 
-def radius_change(
+def awake_changes(
+    run: Run, agent: str, sense: str, needs: float, word: str, *, turn_on: bool
+) -> list[Sized]:
+    """How awake an agent, or one of its senses, would have to be to reach a scale of `needs`."""
+    member, found = run.setup.cast[agent], []
+    scales = {str(name): scale for name, scale in member.senses.items()}
+    own = scales.get(sense, 1.0)
+    if own > 0.0:
+        place: tuple[str, ...] = ("cast", agent, "awake")
+        label, least = f"awake of {agent}", needs / own
+        found.append(
+            factor_change(place, label, member.awake, least, word=word, turn_on=turn_on, most=1.0)
+        )
+    if member.awake > 0.0 and sense in scales:
+        place, label = ("cast", agent, "senses", sense), f"senses.{sense} of {agent}"
+        least = needs / member.awake
+        found.append(factor_change(place, label, own, least, word=word, turn_on=turn_on, most=1.0))
+    return [change for change in found if change is not None]
+
+
+def radius_changes(
     run: Run, agent: str, radius: float, distance: float, word: str, *, turn_on: bool
 ) -> list[Sized]:
     """How far touch would have to reach, and how awake the agent would have to be."""
-    member = run.setup.cast[agent]
-    scale, own = member.awake_of("touch"), member.senses.get("touch", 1.0)
-    place: tuple[str, ...] = ("profiles", member.profile or "", "touch", "radius")
-    found = []
+    name = run.setup.cast[agent].profile or ""
+    scale = run.setup.cast[agent].awake_of("touch")
+    found = awake_changes(run, agent, "touch", distance / radius, word, turn_on=turn_on)
     if scale > 0.0:
-        label = f"the radius of touch of the {member.profile}"
-        found.append(
-            factor_change(
-                place, label, radius, distance / scale, word=word, turn_on=turn_on, unit=" m"
-            )
+        place, label = ("profiles", name, "touch", "radius"), f"the radius of touch of the {name}"
+        change = factor_change(
+            place, label, radius, distance / scale, word=word, turn_on=turn_on, unit=" m"
         )
-    if own > 0.0:
-        needs = distance / (radius * own)
-        place, label = ("cast", agent, "awake"), f"awake of {agent}"
-        found.append(
-            factor_change(place, label, member.awake, needs, word=word, turn_on=turn_on, most=1.0)
-        )
-    return [change for change in found if change is not None]
+        found += [change] if change is not None else []
+    return found

@@ -13,7 +13,7 @@ from snelk.level.rays import NO_WALL, cast_rays
 from snelk.runs.answers import Change, Gate, SenseAnswer
 from snelk.runs.events import describe_noise
 from snelk.runs.moment import Moment, poses_at
-from snelk.runs.nudges import factor_change, notice_change, radius_change
+from snelk.runs.nudges import awake_changes, factor_change, notice_change, radius_changes
 from snelk.runs.sounds import Sound, sound_of
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
 from snelk.senses.hearing import HEARING_GATES
@@ -56,7 +56,7 @@ def _hearing(run: Run, moment: Moment, at: float) -> SenseAnswer:
     found: Changes = []
     if gates[0].passed:
         if failing == ["cares"]:
-            found.append(notice_change(run, agent, target, "hearing", "heard"))
+            found.append(notice_change(run, agent, target, ("hearing",), "heard"))
         elif heard or set(failing) <= {"awake", "reach"}:
             found += _hearing_changes(run, agent, sound, turn_on=not heard)
     noise = describe_noise(sound.kind, sound.gait, sound.ground)
@@ -121,29 +121,11 @@ def _hearing_changes(run: Run, agent: str, sound: Sound, *, turn_on: bool) -> Ch
             label = f"acuity of the {profile_name}"
             add(place, label, hearing.acuity, needed / (unscaled * scale), most=100.0)
         if hearing.acuity > 0.0:
-            member, place = setup.cast[agent], ("cast", agent)
-            alone = unscaled * hearing.acuity
-            own = member.senses.get("hearing", 1.0)
-            if own > 0.0:
-                add(
-                    (*place, "awake"),
-                    f"awake of {agent}",
-                    member.awake,
-                    needed / (alone * own),
-                    most=1.0,
-                )
-            if member.awake > 0.0 and "hearing" in member.senses:
-                label = f"senses.hearing of {agent}"
-                add(
-                    (*place, "senses", "hearing"),
-                    label,
-                    own,
-                    needed / (alone * member.awake),
-                    most=1.0,
-                )
+            needs = needed / (unscaled * hearing.acuity)
+            found += awake_changes(run, agent, "hearing", needs, word, turn_on=turn_on)
     rest = scale * hearing.acuity * (1.0 - sound.background)
     if rest > 0.0 and sound.reach > 0.0:
-        if sound.settable_reach:
+        if sound.reach_place:
             needs = needed / (rest * sound.loudness)
             add(
                 sound.reach_place,
@@ -245,9 +227,9 @@ def _touch(run: Run, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
         turn_on = result != "sensed"
         word = "felt" if turn_on else "not felt"
         if failing == ["cares"]:
-            found.append(notice_change(run, agent, target, "touch", "felt"))
+            found.append(notice_change(run, agent, target, ("touch",), "felt"))
         elif set(failing) <= {"awake", "radius"}:
-            found += radius_change(run, agent, touch.radius, distance, word, turn_on=turn_on)
+            found += radius_changes(run, agent, touch.radius, distance, word, turn_on=turn_on)
     verb = "feels" if result == "sensed" else "does not feel"
     reason = {"radius": "too far", "wall": "a wall between them"}.get(result, "")
     words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s" + (
@@ -281,7 +263,7 @@ def _zone(run: Run, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnswer:
     result = next((gate.name for gate in gates if gate.passed is not True), "sensed")
     found: Changes = []
     if [gate.name for gate in gates if gate.passed is not True] == ["cares"]:
-        found.append(notice_change(run, agent, target, "zone_sense", "sensed"))
+        found.append(notice_change(run, agent, target, ("zone_sense",), "sensed"))
     verb = "senses" if result == "sensed" else "does not sense"
     words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s: {gates[-1].text}"
     return _answer("zone", float(run.times[tick]), result == "sensed", result, words, gates, found)

@@ -28,8 +28,7 @@ class Sound:
         kind, gait, ground: What made it; gait and ground of a footstep, else empty.
         own_reach: What is written for its kind or gait, m.
         loudness: Factor of the ground; 1 for what is no footstep.
-        reach_place: Where the reach is written, as parts of a key path.
-        settable_reach: Whether `--set` can change it there.
+        reach_place: Where the reach is written, as parts of a key path, if `--set` can change it.
         acuity: Of the ear, times how awake it is.
         background, background_zone: Noise at the ear, and the zone that says so, if any.
         straight, around: Lengths of both ways, m.
@@ -44,7 +43,6 @@ class Sound:
     own_reach: float
     loudness: float
     reach_place: tuple[str, ...]
-    settable_reach: bool
     acuity: float
     background: float
     background_zone: str | None
@@ -129,7 +127,6 @@ def sound_of(run: Run, a: int, noise: Any, tick: int) -> Sound:
         own,
         setup.grounds[ground] if ground else 1.0,
         place,
-        bool(place),
         (hearing.acuity if hearing else 0.0) * member.awake_of("hearing"),
         float(here.background[0, i]),
         _zone_that_says(run, ear),
