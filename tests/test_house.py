@@ -13,26 +13,7 @@ from pathlib import Path
 import pytest
 
 import snelk
-from snelk.config.models import (
-    Body,
-    Clock,
-    Cone,
-    Hearing,
-    Lamp,
-    Member,
-    Memory,
-    Meter,
-    Noise,
-    NoiseKind,
-    Profile,
-    Setup,
-    Steps,
-    Tell,
-    Touch,
-    Wall,
-    Zone,
-    ZoneSense,
-)
+from snelk.config.models import Body, Clock, Cone, Hearing, Lamp, Member, Memory, Meter, Noise, NoiseKind, Profile, Setup, Steps, Tell, Touch, Wall, Zone, ZoneSense
 from snelk.runs.store import TABLES
 
 ROOT = Path(__file__).parents[1]

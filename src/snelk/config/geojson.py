@@ -12,7 +12,8 @@ import shapely
 from shapely.geometry import mapping, shape
 from shapely.geometry.base import BaseGeometry
 
-from snelk.config.models import FEATURES, LONGEST, Route, Spot, Wall, Zone
+from snelk.config.fields import LONGEST
+from snelk.config.models import FEATURES, Route, Spot, Wall, Zone
 from snelk.config.problems import checked, shown
 from snelk.errors import InputError, Problem, nearest
 

@@ -7,51 +7,29 @@ to edge, never half of it: that is why its key is called `fov_whole`.
 from __future__ import annotations
 
 from itertools import pairwise
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, Field
 
-POSTURES = ("standing", "crouched", "prone")
-GAITS = ("still", "creeping", "walking", "running")
-SENSES = ("sight", "hearing", "touch", "zone")
-
-LONGEST = 100_000.0
-"""Largest length accepted, m: beyond it a unit is surely wrong."""
-
-
-def _printable(name: str) -> str:
-    if not name or name != name.strip() or not name.isprintable() or len(name) > 80:
-        raise ValueError("must be 1 to 80 printable characters without blanks at the ends")
-    return name
-
-
-def _unit(unit: str, **limits: Any) -> Any:
-    return Field(json_schema_extra={"unit": unit}, **limits)
-
-
-Name = Annotated[str, AfterValidator(_printable)]
-Length = Annotated[float, _unit("m", gt=0, le=LONGEST)]
-Coordinate = Annotated[float, _unit("m", ge=-LONGEST, le=LONGEST)]
-WholeAngle = Annotated[
-    float,
-    _unit(
-        "deg",
-        gt=0,
-        le=360,
-        description="WHOLE angle from edge to edge in degrees: 120 means 60 to either side.",
-    ),
-]
-Names = Annotated[tuple[Name, ...], Field(strict=False)]  # TOML gives a list
-FileNames = Annotated[tuple[str, ...], Field(strict=False)]
-Place = Annotated[tuple[Coordinate, Coordinate], Field(strict=False)]
-Share = Annotated[float, _unit("", ge=0, le=1)]
-Elevation = Annotated[float, _unit("deg", ge=0, le=90)]
-
-
-class Model(BaseModel):
-    """Frozen, strict about types, and without room for unknown keys."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, allow_inf_nan=False)
+from snelk.config.fields import (
+    LONGEST,
+    Coordinate,
+    Elevation,
+    Factor,
+    FileNames,
+    Length,
+    Model,
+    Name,
+    Names,
+    Place,
+    Reach,
+    Seconds,
+    Share,
+    Speed,
+    WholeAngle,
+    with_unit,
+)
+from snelk.config.minds import Attributes, Ladder, Leash, Movement
 
 
 class Cone(Model):
@@ -65,7 +43,7 @@ class Cone(Model):
     hold_range: Length | None = Field(
         default=None, description="Farthest distance while in view, m; as `range` if absent."
     )
-    weight: Annotated[float, _unit("", ge=0, le=100)] = Field(
+    weight: Annotated[float, with_unit("", ge=0, le=100)] = Field(
         default=1.0, description="Factor of what this cone adds to the meter."
     )
     up: Elevation = Field(
@@ -77,7 +55,7 @@ class Cone(Model):
     min_light: Share = Field(
         default=0.0, description="Light that must fall on the target, 0 dark to 1 day."
     )
-    min_exposure: Annotated[float, _unit("", ge=0, lt=1)] = Field(
+    min_exposure: Annotated[float, with_unit("", ge=0, lt=1)] = Field(
         default=0.0, description="More than this share of the body must be in view, 0 to 1."
     )
     notices: Names | None = Field(
@@ -101,23 +79,19 @@ def _rising(curve: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float]
 
 Point = Annotated[tuple[float, float], Field(strict=False)]
 Curve = Annotated[tuple[Point, ...], Field(strict=False), AfterValidator(_rising)]
-Factor = Annotated[float, _unit("", ge=0, le=100)]
-Seconds = Annotated[float, _unit("s", ge=0, le=3600)]
-Reach = Annotated[float, _unit("m", ge=0, le=LONGEST)]
-Speed = Annotated[float, _unit("m/s", ge=0, le=1000)]
 
 
 class Meter(Model):
     """The detection meter: how fast suspicion of a target in view fills, holds and drains."""
 
-    fill_time: Annotated[float, _unit("s", gt=0, le=3600)] = Field(
+    fill_time: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
         description="Seconds from empty to full at rate 1."
     )
-    drain_time: Annotated[float, _unit("s", gt=0, le=3600)] = Field(
+    drain_time: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
         default=5.0, description="Seconds from full to empty once it drains."
     )
     hold: Seconds = Field(default=1.0, description="Seconds it stands before it drains.")
-    at_once: Annotated[float, _unit("m", ge=0, le=LONGEST)] = Field(
+    at_once: Annotated[float, with_unit("m", ge=0, le=LONGEST)] = Field(
         default=0.0, description="In view within this distance it is full at once, m."
     )
     distance: Curve = Field(
@@ -137,7 +111,7 @@ class Meter(Model):
     zone_rate: Factor = Field(
         default=1.0, description="Rate at which being in a zone of the zone sense fills it."
     )
-    thresholds: dict[Name, Annotated[float, _unit("", gt=0, le=1)]] = Field(
+    thresholds: dict[Name, Annotated[float, with_unit("", gt=0, le=1)]] = Field(
         default={}, description="Named values whose crossing is an event."
     )
 
@@ -182,7 +156,7 @@ class Body(Model):
     standing: Length
     crouched: Length | None = Field(default=None, description="0.6 of standing if absent, m.")
     prone: Length | None = Field(default=None, description="0.3 of standing if absent, m.")
-    eyes: Annotated[float, _unit("", gt=0, le=1)] = Field(
+    eyes: Annotated[float, with_unit("", gt=0, le=1)] = Field(
         default=0.9, description="Height of eyes and ears as a share of the body's height."
     )
     points: BodyPoints = Field(
@@ -190,6 +164,10 @@ class Body(Model):
         description="Points looked for: height as a share of the body's, and weight.",
     )
     steps: Steps | None = Field(default=None, description="Its footsteps; none if absent.")
+    radius: Length = Field(
+        default=0.2, description="Half its width: how far off walls it walks, m."
+    )
+    attributes: Attributes = Field(default={}, description="Numbers that conditions can ask for.")
 
     def heights(self) -> tuple[float, float, float]:
         """Height in each posture, in the order of `POSTURES`, m."""
@@ -207,10 +185,10 @@ class Hearing(Model):
     notices: Names | None = Field(
         default=None, description="The teams it listens to; the profile's `notices` if absent."
     )
-    listen_every: Annotated[float, _unit("s", ge=0, le=60)] = Field(
+    listen_every: Annotated[float, with_unit("s", ge=0, le=60)] = Field(
         default=0.0, description="Seconds between two moments of listening; no noise is lost."
     )
-    place_error: Annotated[float, _unit("m/m", ge=0, le=10)] = Field(
+    place_error: Annotated[float, with_unit("m/m", ge=0, le=10)] = Field(
         default=0.0,
         description="Error of the place heard, standard deviation in m per m of distance.",
     )
@@ -256,7 +234,7 @@ class Tell(Model):
         description="How far its voice carries to an ordinary ear, m; to all if absent.",
     )
     delay: Seconds = Field(default=0.0, description="Seconds until it is known to the others.")
-    every: Annotated[float, _unit("s", gt=0, le=3600)] = Field(
+    every: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
         default=1.0, description="Seconds between two times that it tells of the same target."
     )
 
@@ -280,7 +258,11 @@ class Profile(Model):
     meter: Meter | None = Field(default=None, description="Its detection meter; none if absent.")
     memory: Memory | None = Field(default=None, description="Its memory; none if absent.")
     tell: Tell | None = Field(default=None, description="What it tells others; nothing if absent.")
-    look_every: Annotated[float, _unit("s", ge=0, le=60)] = Field(
+    ladder: Ladder | None = Field(default=None, description="Its alert ladder; none if absent.")
+    movement: Movement | None = Field(
+        default=None, description="How it moves where it has no track; it stands if absent."
+    )
+    look_every: Annotated[float, with_unit("s", ge=0, le=60)] = Field(
         default=0.0, description="Seconds between two looks; 0 looks at every tick."
     )
 
@@ -325,7 +307,7 @@ class Member(Model):
     at: Place | None = Field(
         default=None, description="Where it stands all the time, [x, y] in m; not with a track."
     )
-    facing: Annotated[float, _unit("deg", ge=-360, le=360)] = Field(
+    facing: Annotated[float, with_unit("deg", ge=-360, le=360)] = Field(
         default=0.0, description="Where it faces at `at`, degrees counter-clockwise from +x."
     )
     z: Coordinate = Field(default=0.0, description="Height of the ground at `at`, m.")
@@ -339,6 +321,16 @@ class Member(Model):
         default={}, description="Scales single senses beside that, by name; 0 is off."
     )
     lamp: Lamp | None = Field(default=None, description="A light it carries.")
+    state: Name | None = Field(
+        default=None, description="The alert state it starts in; its ladder's first if absent."
+    )
+    route: Name | None = Field(default=None, description="The route it patrols.")
+    home: Place | None = Field(default=None, description="Its home, [x, y] in m; `at` if absent.")
+    spots: Names = Field(default=(), description="Spots it knows to flee or to search to.")
+    leash: Leash | None = Field(default=None, description="The territory it is bound to.")
+    attributes: Attributes = Field(
+        default={}, description="Numbers that conditions can ask for; over those of its body."
+    )
 
     def awake_of(self, sense: str) -> float:
         """What scales one of its `SENSES`: how awake it is, times what that sense says."""
@@ -355,11 +347,9 @@ class NoiseKind(Model):
 class Noise(Model):
     """One noise of a scenario: what, when and where."""
 
-    t: Annotated[float, _unit("s", ge=0, le=1e6)] = Field(description="When, s.")
+    t: Annotated[float, with_unit("s", ge=0, le=1e6)] = Field(description="When, s.")
     kind: Name = Field(description="A kind of `noise_kinds`, or any word with a `reach`.")
-    by: Name | None = Field(
-        default=None, description="Who made it, or threw what made it; nobody if absent."
-    )
+    by: Name | None = Field(default=None, description="Who made it; nobody if absent.")
     at: Place | None = Field(
         default=None, description="Where, [x, y] in m; where `by` is if absent."
     )
@@ -370,16 +360,33 @@ class Noise(Model):
     )
 
 
+class Throw(Model):
+    """A thing that is thrown, and makes a noise where it lands."""
+
+    t: Annotated[float, with_unit("s", ge=0, le=1e6)] = Field(description="When, s.")
+    by: Name = Field(description="Who throws it, from its eyes.")
+    kind: Name = Field(description="A kind of `noise_kinds`, or any word with a `reach`.")
+    at: Place | None = Field(default=None, description="Where to, [x, y] in m.")
+    spot: Name | None = Field(default=None, description="Where to, as a spot of the level.")
+    z: Coordinate = Field(default=0.0, description="How high that is, m.")
+    speed: Annotated[float, with_unit("m/s", gt=0, le=1000)] = Field(
+        default=12.0, description="The fastest it can be thrown, m/s."
+    )
+    reach: Length | None = Field(
+        default=None, description="How far its landing carries, m; as its kind says if absent."
+    )
+
+
 class Clock(Model):
     """The fixed step, and from when to when."""
 
-    dt: Annotated[float, _unit("s", ge=0.001, le=10)] = Field(
+    dt: Annotated[float, with_unit("s", ge=0.001, le=10)] = Field(
         default=0.05, description="Length of a tick, s."
     )
-    start: Annotated[float, _unit("s", ge=0, le=1e6)] = Field(
+    start: Annotated[float, with_unit("s", ge=0, le=1e6)] = Field(
         default=0.0, description="First tick, s."
     )
-    end: Annotated[float, _unit("s", ge=0, le=1e6)] | None = Field(
+    end: Annotated[float, with_unit("s", ge=0, le=1e6)] | None = Field(
         default=None, description="Last tick, s; the end of the longest track if absent."
     )
 
@@ -387,9 +394,9 @@ class Clock(Model):
 class ProfilesFile(Model):
     """A TOML file of bodies, profiles, kinds of noise and grounds, for scenarios to `use`."""
 
-    bodies: dict[Name, Body] = {}
-    profiles: dict[Name, Profile] = {}
-    noise_kinds: dict[Name, NoiseKind] = {}
+    bodies: dict[Name, Body] = Field(default={})
+    profiles: dict[Name, Profile] = Field(default={})
+    noise_kinds: dict[Name, NoiseKind] = Field(default={})
     grounds: dict[Name, Factor] = Field(
         default={}, description="Factor of how far footsteps carry on each ground."
     )
@@ -406,23 +413,24 @@ class Setup(ProfilesFile):
     tracks: FileNames = Field(default=(), description="CSV or Parquet files of poses.")
     noises: FileNames = Field(default=(), description="CSV or Parquet files of noises.")
     noise: Annotated[tuple[Noise, ...], Field(strict=False)] = Field(
-        default=(), description="Single noises: doors, shouts, things thrown."
+        default=(), description="Single noises: doors, shouts."
+    )
+    throws: FileNames = Field(default=(), description="CSV or Parquet files of things thrown.")
+    throw: Annotated[tuple[Throw, ...], Field(strict=False)] = Field(
+        default=(), description="Single things thrown, to make a noise where they land."
     )
     background: Share = Field(
         default=0.0, description="Noise that drowns others where no zone says otherwise, 0 to 1."
     )
-    walk_cell: Annotated[float, _unit("m", ge=0.05, le=100)] = Field(
-        default=0.5, description="Side of the cells in which walkable ways are found, m."
-    )
     light: Share = Field(
         default=1.0, description="Light where no zone says otherwise, 0 dark to 1 day."
     )
-    seed: Annotated[int, _unit("", ge=0, lt=2**63)] = 0
+    seed: Annotated[int, with_unit("", ge=0, lt=2**63)] = 0
     clock: Clock = Clock()
     silence: dict[Name, Annotated[str, Field(min_length=1)]] = Field(
         default={}, description="Warnings of `snelk check` to leave out, each with the reason why."
     )
-    cast: dict[Name, Member] = {}
+    cast: dict[Name, Member] = Field(default={})
 
     def body_name_of(self, name: str) -> str:
         """The name of the body of a character of the cast."""
@@ -444,6 +452,10 @@ class Setup(ProfilesFile):
         if profile is None:
             raise KeyError(agent)
         return self.profiles[profile]
+
+    def attributes_of(self, name: str) -> dict[str, float]:
+        """The attributes of a character of the cast."""
+        return {**self.body_of(name).attributes, **self.cast[name].attributes}
 
     @property
     def agents(self) -> tuple[str, ...]:

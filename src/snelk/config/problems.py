@@ -110,12 +110,18 @@ def _annotation(model: Any, place: tuple[str | int, ...]) -> tuple[Any, Any]:
     field: Any = None
     for part in place:
         if isinstance(here, type) and issubclass(here, BaseModel):
-            field = here.model_fields.get(str(part))
+            field = _field(here, str(part))
             here = _bare(field.annotation) if field is not None else None
         else:  # a table of named entries, or a list
             inner = get_args(here)
             here = _bare(inner[-1 if get_origin(here) is dict else 0]) if inner else None
     return here, field
+
+
+def _field(model: type[BaseModel], key: str) -> Any:
+    """The field of a model that is written with a key."""
+    fields = model.model_fields.items()
+    return next((field for name, field in fields if (field.alias or name) == key), None)
 
 
 def _bare(annotation: Any) -> Any:
@@ -130,13 +136,13 @@ def _bare(annotation: Any) -> Any:
 
 def _keys(model: Any, place: tuple[str | int, ...]) -> list[str]:
     here, _ = _annotation(model, place)
-    return list(getattr(here, "model_fields", {}))
+    return [field.alias or name for name, field in getattr(here, "model_fields", {}).items()]
 
 
 def _unit(model: Any, place: tuple[str | int, ...]) -> str:
     here, field = _annotation(model, place)
     text = repr(field) + repr(here)
-    for unit in ("m", "s", "deg", "m/s"):
+    for unit in ("m", "s", "deg", "m/s", "deg/s", "m/s2"):
         if f"'unit': '{unit}'" in text:
             return f" {unit}"
     return ""

@@ -9,7 +9,7 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from snelk.config.models import GAITS, LONGEST, POSTURES
+from snelk.config.fields import GAITS, LONGEST, POSTURES
 from snelk.config.problems import shown
 from snelk.errors import InputError, Problem, nearest
 
@@ -17,9 +17,15 @@ TRACK_COLUMNS = {"t": True, "id": True, "x": True, "y": True, "heading": True}
 TRACK_COLUMNS |= {"z": False, "posture": False, "gait": False, "present": False}
 NOISE_COLUMNS = {"t": True, "kind": True, "x": True, "y": True}
 NOISE_COLUMNS |= {"reach": False, "z": False, "by": False}
+THROW_COLUMNS = {"t": True, "by": True, "kind": True, "x": True, "y": True}
+THROW_COLUMNS |= {"z": False, "speed": False, "reach": False}
 """Column names, and whether a file must have them."""
 
+THROW_SPEED = 12.0
+"""The fastest a thing can be thrown where a file does not say, m/s."""
+
 LARGEST = {"t": 1e6, "heading": 1e6, "reach": LONGEST, "x": LONGEST, "y": LONGEST, "z": LONGEST}
+LARGEST["speed"] = 1000.0
 
 
 @dataclass(frozen=True)
@@ -78,6 +84,41 @@ class NoiseData:
         )
 
 
+@dataclass(frozen=True)
+class ThrowData:
+    """Things thrown, in the order of time: arrays of (throws,), metres and seconds.
+
+    `x`, `y`, `z` is where to; a `reach` of NaN is that of the noise's kind.
+    """
+
+    t: NDArray[np.float64]
+    by: tuple[str, ...]
+    kind: tuple[str, ...]
+    x: NDArray[np.float64]
+    y: NDArray[np.float64]
+    z: NDArray[np.float64]
+    speed: NDArray[np.float64]
+    reach: NDArray[np.float64]
+
+    @classmethod
+    def none(cls) -> ThrowData:
+        """Nothing thrown."""
+        empty = np.zeros(0)
+        return cls(empty, (), (), empty, empty, empty, empty, empty)
+
+    def with_more(self, other: ThrowData) -> ThrowData:
+        """Both, in the order of time; of two at the same time the earlier file's comes first."""
+        order = np.argsort(np.concatenate([self.t, other.t]), kind="stable")
+        bys, kinds = self.by + other.by, self.kind + other.kind
+        numbers = {
+            name: np.concatenate([getattr(self, name), getattr(other, name)])[order]
+            for name in ("t", "x", "y", "z", "speed", "reach")
+        }
+        return ThrowData(
+            by=tuple(bys[i] for i in order), kind=tuple(kinds[i] for i in order), **numbers
+        )
+
+
 def read_tracks(path: Path) -> dict[str, TrackData]:
     """Read the poses of one or more characters, by id.
 
@@ -131,14 +172,7 @@ def read_noises(path: Path) -> NoiseData:
     problems: list[Problem] = []
     frame = _read_table(path, NOISE_COLUMNS)
     numbers = _numbers(frame, ("t", "x", "y", "z"), path, problems)
-    numbers["reach"] = np.full(len(frame), np.nan)
-    if "reach" in frame:
-        given = frame["reach"].notna() & (frame["reach"].astype(str).str.strip() != "")
-        numbers["reach"][given] = _numbers(frame[given], ("reach",), path, problems)["reach"]
-    for row in np.flatnonzero(numbers["reach"] <= 0)[:1]:
-        shown_reach = f"reach = {numbers['reach'][row]:g}"
-        rule = "reach must be above 0 m"
-        problems.append(Problem(str(path), _line(path, int(row)), shown_reach, rule))
+    numbers["reach"] = _above_zero(frame, "reach", np.nan, path, problems)
     if problems:
         raise InputError(problems)
     by = frame["by"] if "by" in frame else pd.Series([""] * len(frame))
@@ -153,6 +187,33 @@ def read_noises(path: Path) -> NoiseData:
         tuple(by),
     )
     return NoiseData.none().with_more(found)
+
+
+def read_throws(path: Path) -> ThrowData:
+    """Read things thrown; rows may come in any order of time."""
+    problems: list[Problem] = []
+    frame = _read_table(path, THROW_COLUMNS)
+    numbers = _numbers(frame, ("t", "x", "y", "z"), path, problems)
+    numbers["reach"] = _above_zero(frame, "reach", np.nan, path, problems)
+    numbers["speed"] = _above_zero(frame, "speed", THROW_SPEED, path, problems)
+    if problems:
+        raise InputError(problems)
+    by, kind = (tuple(frame[name].astype(str).str.strip()) for name in ("by", "kind"))
+    return ThrowData.none().with_more(ThrowData(by=by, kind=kind, **numbers))
+
+
+def _above_zero(
+    frame: pd.DataFrame, name: str, otherwise: float, path: Path, problems: list[Problem]
+) -> NDArray[np.float64]:
+    """A column of numbers above 0 that may be missing, or empty in some rows."""
+    found = np.full(len(frame), otherwise)
+    if name in frame:
+        given = (frame[name].notna() & (frame[name].astype(str).str.strip() != "")).to_numpy()
+        found[given] = _numbers(frame[given], (name,), path, problems)[name]
+    for row in np.flatnonzero(found <= 0)[:1]:
+        rule = f"{name} must be above 0 {'m/s' if name == 'speed' else 'm'}"
+        problems.append(Problem(str(path), _line(path, row), f"{name} = {found[row]:g}", rule))
+    return found
 
 
 def _read_table(path: Path, columns: dict[str, bool]) -> pd.DataFrame:

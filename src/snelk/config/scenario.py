@@ -13,7 +13,14 @@ from snelk.config.geojson import LevelData, read_level
 from snelk.config.models import Clock, Setup
 from snelk.config.names import name_problems
 from snelk.config.problems import shown
-from snelk.config.recordings import NoiseData, TrackData, read_noises, read_tracks
+from snelk.config.recordings import (
+    NoiseData,
+    ThrowData,
+    TrackData,
+    read_noises,
+    read_throws,
+    read_tracks,
+)
 from snelk.errors import InputError, Problem, nearest
 
 MOST_TICKS = 1_000_000
@@ -30,6 +37,7 @@ class Scenario:
         level: The level's features.
         tracks: The recorded poses of each tracked character of the cast.
         noises: The noises, in the order of time.
+        throws: The things thrown, in the order of time.
         changes: What was changed by the caller, as `{key path: value}`.
         strangers: Ids that the track files hold but the cast does not.
     """
@@ -39,6 +47,7 @@ class Scenario:
     level: LevelData
     tracks: Mapping[str, TrackData]
     noises: NoiseData
+    throws: ThrowData
     changes: Mapping[str, Any]
     strangers: tuple[str, ...]
     draft: Draft = field(repr=False)
@@ -59,10 +68,10 @@ class Scenario:
         setup = draft.setup(problems)
         if setup is not None:
             problems += _cast_problems(setup, draft, self.tracks)
-            problems += name_problems(setup, draft, self.level, self.noises)
+            problems += name_problems(setup, draft, self.level, self.noises, self.throws)
             problems += [
                 Problem("changes", key, "", "cannot be changed here", "edit the scenario's file")
-                for key in ("level", "tracks", "noises", "use")
+                for key in ("level", "tracks", "noises", "throws", "use")
                 if getattr(setup, key) != getattr(self.setup, key)
             ]
         if problems or setup is None:
@@ -90,10 +99,10 @@ def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scena
     draft = Draft.read(path, problems).changed(changes or {})
     # If a file in use is broken, complaints about what it should have held would mislead.
     setup = draft.setup(problems) if not problems else None
-    level, tracks, noises = _read_named(draft.raw, path, problems)
+    level, tracks, noises, throws = _read_named(draft.raw, path, problems)
     if setup is not None and level is not None and not problems:
         problems += _cast_problems(setup, draft, tracks)
-        problems += name_problems(setup, draft, level, noises)
+        problems += name_problems(setup, draft, level, noises, throws)
     if problems or setup is None or level is None:
         raise InputError(problems)
     return Scenario(
@@ -102,6 +111,7 @@ def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scena
         level,
         {name: tracks[name] for name in setup.cast if name in tracks},
         noises,
+        throws,
         dict(changes or {}),
         tuple(name for name in tracks if name not in setup.cast),
         draft,
@@ -134,11 +144,11 @@ def parse_change(text: str) -> tuple[str, Any]:
 
 def _read_named(
     raw: Mapping[str, Any], path: Path, problems: list[Problem]
-) -> tuple[LevelData | None, dict[str, TrackData], NoiseData]:
-    """Read the level, tracks and noises; problems are added, not raised."""
+) -> tuple[LevelData | None, dict[str, TrackData], NoiseData, ThrowData]:
+    """Read the level, tracks, noises and throws; problems are added, not raised."""
     level: LevelData | None = None
     tracks: dict[str, TrackData] = {}
-    noises = NoiseData.none()
+    noises, throws = NoiseData.none(), ThrowData.none()
     if isinstance(raw.get("level"), str):
         try:
             level = read_level(path.parent / raw["level"])
@@ -161,7 +171,12 @@ def _read_named(
             noises = noises.with_more(read_noises(path.parent / name))
         except InputError as error:
             problems += error.problems
-    return level, tracks, noises
+    for name in _file_names(raw.get("throws")):
+        try:
+            throws = throws.with_more(read_throws(path.parent / name))
+        except InputError as error:
+            problems += error.problems
+    return level, tracks, noises, throws
 
 
 def _file_names(value: Any) -> list[str]:

@@ -7,8 +7,10 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.models import GAITS, Setup
+from snelk.config.fields import GAITS
+from snelk.config.models import Setup
 from snelk.config.recordings import NoiseData
+from snelk.engine.throws import Flight, Thrower
 from snelk.level.compiled import Direct, compiled
 from snelk.level.level import Level
 from snelk.level.zones import Zones, inside
@@ -39,13 +41,17 @@ class NoiseMaker:
         recorded: NoiseData,
         level: Level,
         times: NDArray[np.float64],
+        thrower: Thrower,
     ) -> None:
         self.setups = setups
+        self.thrower = thrower
+        self._times = times
+        self._landing: dict[int, list[Flight]] = {}
         self.names = list(setups[0].cast)
         self.level = level
         self.dt = setups[0].clock.dt
         listed = [noise.kind for setup in setups for noise in setup.noise]
-        self.words = tuple(dict.fromkeys([STEP, *recorded.kind, *listed]))
+        self.words = tuple(dict.fromkeys([STEP, *recorded.kind, *listed, *thrower.kinds]))
         zones = [zone for zone, _ in level.data.zones]
         self.grounds = tuple(dict.fromkeys(zone.ground for zone in zones if zone.ground))
         self._zone_ground = np.array(
@@ -68,6 +74,9 @@ class NoiseMaker:
         negative where somebody was not there all the time.
         """
         due = self._due(tick, poses)
+        landed = self._landings(tick, poses)
+        if len(landed.t):
+            due = Noises(*(np.concatenate(parts) for parts in zip(due, landed, strict=True)))
         steps = self._footsteps(t, poses, before, moved) if tick > 0 else self.nothing
         if len(due.t) == len(steps.t) == 0:
             return self.nothing
@@ -129,6 +138,26 @@ class NoiseMaker:
                 due = due._replace(**{axis: np.where(at_maker, where, getattr(due, axis))})
             due = due.of(~at_maker | poses.present[p, due.by])
         return due
+
+    def _landings(self, tick: int, poses: Poses) -> Noises:
+        """Throw what is due, and make the noises of what has landed since the tick before."""
+        for flight in self.thrower.step(tick, poses):
+            if flight.arc is not None:
+                at = int(np.searchsorted(self._times + SLACK, flight.t + flight.arc.flight))
+                self._landing.setdefault(max(at, tick), []).append(flight)
+        flights = self._landing.pop(tick, [])
+        if not flights:
+            return self.nothing
+        noises = _blank(len(flights))
+        for n, flight in enumerate(flights):
+            noises.variant[n], noises.kind[n] = flight.variant, self.words.index(flight.kind)
+            noises.t[n] = flight.t + (flight.arc.flight if flight.arc else 0.0)
+            noises.x[n], noises.y[n], noises.z[n] = flight.end
+            noises.reach[n], noises.by[n] = flight.reach, flight.by
+            setup = self.setups[flight.variant]
+            written = flight.listed >= 0 and setup.throw[flight.listed].reach is not None
+            noises.listed[n] = len(setup.noise) + flight.listed if written else BY_KIND
+        return noises
 
     def _read_steps(self) -> None:
         """Pack everybody's footsteps into arrays, and nobody has walked yet."""

@@ -7,7 +7,8 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.models import POSTURES, Clock, Setup
+from snelk.config.fields import POSTURES
+from snelk.config.models import Clock, Setup
 from snelk.config.recordings import TrackData
 from snelk.config.scenario import end_of
 from snelk.senses.bodies import Poses

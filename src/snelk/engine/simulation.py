@@ -8,10 +8,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.body.world import Senses, World
 from snelk.config.scenario import Scenario
 from snelk.engine.listening import Listening
 from snelk.engine.noises import NoiseMaker
 from snelk.engine.replay import replayed_poses, tick_times
+from snelk.engine.throws import Thrower
 from snelk.engine.turns import Turns
 from snelk.errors import InputError
 from snelk.level.compiled import Direct
@@ -53,6 +55,9 @@ class Simulation:
         meters: Everybody's meter for everybody; overwritten by the next tick.
         beliefs: What everybody believes of everybody; overwritten by the next tick.
         told: The messages that arrived at this tick.
+        world: Everybody's alert states, activities and bodies.
+        thrower: What was thrown at this tick.
+        last: (variant,) the tick at which the run ended because somebody was caught, or -1.
 
     >>> import snelk
     >>> simulation = Simulation(snelk.load(snelk.croft() / "night.toml"))
@@ -71,7 +76,7 @@ class Simulation:
         self.setups = [scenario.changed(changes).setup for changes in variants]
         first = self.setups[0]
         for index, setup in enumerate(self.setups):
-            for what in ("agents", "clock", "walk_cell"):
+            for what in ("agents", "clock"):
                 if getattr(setup, what) != getattr(first, what):
                     rule = f"variants of one batch must have the same {what}"
                     raise InputError.of("variants", f"[{index}]", "", rule, "run it apart")
@@ -98,11 +103,10 @@ class Simulation:
         self._look_turns = Turns(looks, self._dt)
         self._surround, self._feel = Direct(surround), Direct(feel)
         self._shine, self._see, self._fill = Direct(shine), Direct(see), Direct(fill)
-        self.poses = self._poses_at(0)
         level = self.level
         self._around = around_of(self.setups, level.zone_light, level.zone_background)
-        self.surroundings = Surroundings.blank(self.poses, self._around)
-        self.maker = NoiseMaker(self.setups, scenario.noises, self.level, self.times)
+        self.thrower = Thrower(self.setups, scenario.throws, self.level, self.bodies, self.times)
+        self.maker = NoiseMaker(self.setups, scenario.noises, self.level, self.times, self.thrower)
         self.noises = self.maker.nothing
         self.hearing_numbers = hearing_numbers(self.setups)
         self.ears = Ears(
@@ -111,7 +115,6 @@ class Simulation:
             self.numbers.characters,
             self.names,
             self.level,
-            first.walk_cell,
         )
         self.listening = Listening(self.setups, self.ears, self.times)
         pairs = self.numbers.notices.shape
@@ -123,6 +126,26 @@ class Simulation:
         zones = [zone.name for zone, _ in scenario.level.zones]
         self.contact_numbers = contact_numbers(self.setups, zones)
         self.contacts = Contacts.blank(self.numbers.notices.shape)
+        contact = self.contact_numbers
+        self.awake = {
+            "sight": self.numbers.awake,
+            "hearing": self.hearing_numbers.awake,
+            "touch": contact.touch_awake,
+            "zone": contact.zone_awake,
+        }
+        self.world = World(
+            self.setups,
+            self.level,
+            tuple(scenario.tracks),
+            self.numbers,
+            self.bodies,
+            self.memories.numbers,
+            self.awake,
+            self._dt,
+        )
+        self.last = np.full(len(self.setups), -1)
+        self.poses = self._poses_at(0)
+        self.surroundings = Surroundings.blank(self.poses, self._around)
 
     @property
     def heard(self) -> Heard:
@@ -131,17 +154,17 @@ class Simulation:
 
     @property
     def done(self) -> bool:
-        """Whether all ticks have been computed."""
-        return self.tick >= len(self.times)
+        """Whether all ticks have been computed, or every variant has ended before."""
+        return self.tick >= len(self.times) or bool((self.last >= 0).all())
 
     def step(self) -> float:
         """Compute one tick and return its time, s.
 
         Raises:
-            StopIteration: All ticks have been computed.
+            StopIteration: The run is over.
         """
         if self.done:
-            raise StopIteration(f"all {len(self.times)} ticks have been computed")
+            raise StopIteration(f"the run is over after {self.tick} ticks")
         before, self.poses = self.poses, self._poses_at(self.tick)
         poses, level, tick = self.poses, self.level, self.tick
         self._surround(poses, before, self._dt, level.zones, self._around, self.surroundings)
@@ -193,8 +216,15 @@ class Simulation:
             self._dt,
             self.meters,
         )
-        if self.memories.numbers.used.any():
+        remembers = bool(self.memories.numbers.used.any())
+        if remembers:
             self._remember(before)
+        if self.world.active:
+            self.world.step(float(self.times[tick]), self._senses())
+            self.last[self.world.ended & (self.last < 0)] = tick
+        if remembers:
+            ranks = self.world.ladders.at_state(self.world.ladders.rank)
+            self._sharing.tell(tick, self.beliefs, poses, self.surroundings, ranks)
         self.tick += 1
         return float(self.times[self.tick - 1])
 
@@ -213,7 +243,20 @@ class Simulation:
             self._told_news,
             self.level.plan_grid,
         )
-        self._sharing.tell(self.tick, self.beliefs, self.poses, self.surroundings)
+
+    def _senses(self) -> Senses:
+        """What the senses came to, for minds to act on."""
+        return Senses(
+            self.poses,
+            self.surroundings,
+            self.light,
+            self.sight,
+            self.contacts,
+            self.listening.loudness,
+            self.meters,
+            self.beliefs,
+            self.told,
+        )
 
     def _poses_at(self, tick: int) -> Poses:
-        return Poses(*(values[tick] for values in self._replay))
+        return self.world.poses(Poses(*(values[tick] for values in self._replay)))

@@ -70,7 +70,7 @@ class Level:
         self.walkable = np.array(
             [wall.walkable or wall.base >= HEADROOM for wall, _ in data.walls], dtype=np.bool_
         )
-        self._ways: dict[float, Ways] = {}
+        self._ways: dict[tuple[float, str | None], Ways] = {}
         faces = [_faces(outline) for _, outline in data.walls]
         counts = [len(f) for f in faces]
         self.piece_walls = np.repeat(np.arange(len(faces), dtype=np.int32), counts)
@@ -100,16 +100,39 @@ class Level:
         endless[:, 4], endless[:, 5] = -np.inf, np.inf
         return build_grid(endless, self.piece_walls, self.walkable.astype(np.float64))
 
-    def ways(self, cell: float) -> Ways:
-        """The ways on foot, over cells of a side in m; worked out when first asked for."""
-        if cell not in self._ways:
+    def ways(self, *, clearance: float = 0.0, within: str | None = None) -> Ways:
+        """The ways on foot; worked out when first asked for.
+
+        `clearance` is what the middle of a body keeps from walls, m; `within` names a zone that
+        is not left.
+        """
+        key = (clearance, within)
+        if key not in self._ways:
             blocking = [
                 outline
                 for (_, outline), free in zip(self.data.walls, self.walkable, strict=True)
                 if not free
             ]
-            self._ways[cell] = Ways(self.bounds, blocking, self.plan_grid, cell)
-        return self._ways[cell]
+            territory = None if within is None else self.zone_area(within)
+            self._ways[key] = Ways(self.bounds, blocking, clearance, territory)
+        return self._ways[key]
+
+    def zone_area(self, name: str) -> BaseGeometry:
+        """The area of a zone; a round one as a polygon of 64 corners."""
+        zone, geometry = next(each for each in self.data.zones if each[0].name == name)
+        return geometry if zone.radius is None else geometry.buffer(zone.radius, quad_segs=16)
+
+    def within(
+        self, name: str, x: NDArray[np.float64], y: NDArray[np.float64]
+    ) -> NDArray[np.bool_]:
+        """Which places, arrays of any shape in m, are in a zone; a place of NaN is not."""
+        zone, geometry = next(each for each in self.data.zones if each[0].name == name)
+        if zone.radius is not None:
+            result: NDArray[np.bool_] = np.hypot(x - geometry.x, y - geometry.y) <= zone.radius
+            return result
+        shapely.prepare(geometry)
+        inside: NDArray[np.bool_] = shapely.intersects_xy(geometry, x, y)
+        return inside
 
     @cached_property
     def zones(self) -> Zones:

@@ -1,89 +1,100 @@
-"""Walkable ways: how far it is on foot, around walls and through openings.
+"""Ways on foot: the shortest ways around walls, exact, from corner to corner.
 
-The level is covered by square cells. Two cells are neighbours if the straight line between
-their centres is free, where a centre has 16 neighbours: those of a step along an axis, of a
-diagonal, and of the moves two ahead and one aside. Dijkstra's algorithm finds the shortest ways
-among them (SciPy's routine); then they are pulled taut around the corners they turn.
+Walls are grown by the clearance that a body needs, after which the body is a point (Lozano-Pérez
+and Wesley 1979, "An algorithm for planning collision-free paths among polyhedral obstacles"). A
+shortest way then turns only at the outward corners of what is grown; which of them see each other
+is worked out once, SciPy's Dijkstra finds the ways between them, and what it found is kept.
 """
 
 from __future__ import annotations
 
 from collections import OrderedDict
-from typing import NamedTuple
+from collections.abc import Sequence
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
+from shapely.geometry.base import BaseGeometry
 
-from snelk.errors import InputError
-from snelk.level.compiled import compiled
-from snelk.level.rays import Grid, cast_ray, cast_rays, scratch_for
+from snelk.level.grid import build_grid
+from snelk.level.rays import cast_rays
 
 Numbers = NDArray[np.float64]
 
 MARGIN = 3.0
 """Ground around everything in the level that can be walked on as well, m."""
 
-MOST_CELLS = 4_000_000
-"""More cells than this are refused."""
+APART = 1e-3
+"""Corners stand this much farther out than what blocks, m, so that no rounding decides."""
 
-FIELD_MEMORY = 200_000_000
-"""Bytes that fields of distances may take before the one unused for longest is dropped."""
+ROWS_MEMORY = 200_000_000
+"""Bytes that ways between corners may take before those unused for longest are dropped."""
 
-ON_WALL = 1e-6
-"""A centre this close to a wall cannot be walked on, m: else ways would leak through it."""
+SEEN_KEPT = 4096
+"""Places whose visible corners are kept."""
 
-STEPS = ((1, 0), (0, 1), (1, 1), (1, -1), (2, 1), (1, 2), (2, -1), (1, -2))
-"""Half of the neighbours of a cell, (columns, rows); the others are their opposites."""
-
-_CORNERS = np.array([(0, 0), (1, 0), (0, 1), (1, 1)])
-
-
-class Taut(NamedTuple):
-    """The ways from one cell to all others, pulled taut; arrays are (cells,)."""
-
-    length: Numbers  # m; infinite where there is no way within the limit
-    turn: NDArray[np.int32]  # the cell at which the way turns last, or where it starts
-    first: NDArray[np.int32]  # the cell at which it turns first, or itself
+CHUNK = 200_000
+"""Pairs of corners that are looked at together."""
 
 
 class Ways:
-    """The cells of a level and the ways between them.
+    """The ground that a body with some clearance can walk on, and the ways over it.
 
     Args:
         bounds: Smallest x, y and largest x, y of the level, m.
-        blocking: Outlines of the walls that nobody walks through; a polygon is filled.
-        grid: The pieces of the same walls, without regard to height.
-        cell: Side of a cell, m.
+        walls: Outlines of the walls that nobody walks through; a polygon is filled.
+        clearance: Least distance from the middle of the body to a wall, m.
+        within: A territory that is not left; anywhere if None.
 
-    Raises:
-        InputError: The cells would be more than `MOST_CELLS`.
+    Attributes:
+        parts: Polygons of the ground that can be walked on, each connected in itself. Without a
+            territory it ends `MARGIN` outside of the level; ways may lead farther out.
+        corners: (corners, 2) where ways turn, m.
     """
 
     def __init__(
         self,
         bounds: tuple[float, float, float, float],
-        blocking: list[shapely.Geometry],
-        grid: Grid,
-        cell: float,
+        walls: Sequence[BaseGeometry],
+        clearance: float,
+        within: BaseGeometry | None = None,
     ) -> None:
-        self.cell = cell
-        self.grid = grid
-        self.x, self.y = bounds[0] - MARGIN, bounds[1] - MARGIN
-        self.columns = int(np.ceil((bounds[2] + MARGIN - self.x) / cell))
-        self.rows = int(np.ceil((bounds[3] + MARGIN - self.y) / cell))
-        if self.columns * self.rows > MOST_CELLS:
-            rule = f"makes {self.columns * self.rows} cells, more than {MOST_CELLS}"
-            raise InputError.of("walk_cell", "", f"{cell:g} m", rule, "make it larger")
-        x = self.x + (np.arange(self.columns) + 0.5) * cell
-        y = self.y + (np.arange(self.rows) + 0.5) * cell
-        self.centres: Numbers = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
-        self.free = self._free_cells(blocking)
-        self.graph = self._neighbours()
-        self._kept: OrderedDict[tuple[int, int], Taut] = OrderedDict()
-        self._scratch = scratch_for(grid)
+        low, high = np.array(bounds[:2]) - MARGIN, np.array(bounds[2:]) + MARGIN
+        ground = shapely.box(*low, *high)
+        blocks = _grown(walls, max(clearance - APART, 0.0))
+        outer = _grown(walls, max(clearance, 2 * APART))
+        if within is not None:
+            around = shapely.box(*(low - 1000.0), *(high + 1000.0))
+            blocks.append(shapely.difference(around, within))
+            outer.append(shapely.difference(around, shapely.buffer(within, -APART)))
+        # Walls as they are stay lines, for which a union of areas would be no use.
+        solid = shapely.union_all(blocks) if clearance > 2 * APART else None
+        pieces = _outlines(blocks if solid is None else [solid])
+        flat = np.column_stack(
+            [pieces, np.full(len(pieces), -np.inf), np.full(len(pieces), np.inf)]
+        )
+        self._grid = build_grid(flat, np.zeros(len(pieces), dtype=np.int32), np.zeros(1))
+        grown = shapely.union_all(outer)
+        free = shapely.difference(ground if within is None else within, grown)
+        parts = [part for part in shapely.get_parts(free) if part.geom_type == "Polygon"]
+        self.parts: list[BaseGeometry] = [part for part in parts if part.area > 1e-6]
+        for part in self.parts:
+            shapely.prepare(part)
+        self.corners, sides = _outward_corners(grown)
+        self._graph = self._who_sees_whom(sides)
+        self._rows: OrderedDict[int, tuple[Numbers, NDArray[np.int32]]] = OrderedDict()
+        self._seen: OrderedDict[tuple[float, float], tuple[NDArray[np.intp], Numbers]] = (
+            OrderedDict()
+        )
+
+    def clear(self, start: Numbers, end: Numbers) -> NDArray[np.bool_]:
+        """Whether each straight line, (lines, 2), can be walked."""
+        flat = np.zeros((len(start), 1))
+        share, _, _ = cast_rays(self._grid, np.hstack([start, flat]), np.hstack([end, flat]))
+        result: NDArray[np.bool_] = share > 0.0
+        return result
 
     def distance(self, start: Numbers, end: Numbers, limit: Numbers) -> Numbers:
         """Length of the way from each start to each end, (pairs, 2), m; infinite beyond `limit`.
@@ -97,161 +108,157 @@ class Ways:
         return result
 
     def around(self, start: Numbers, end: Numbers, limit: Numbers) -> Numbers:
-        """The same for pairs of which it is known that the straight line is not free.
-
-        The way leads from the start to the nearest cell that can be reached straight from
-        there, over cells, and to the end from the best of the four cells about it; where a turn
-        can be left out it is.
-        """
-        cells, ahead = self._cells_at(start)
-        nearest = np.arange(len(start)), np.argmin(ahead, axis=1)
-        source, first = cells[nearest], ahead[nearest]
-        cells, last = self._cells_at(end)
+        """The same for pairs of which it is known that the straight line is not free."""
         length = np.full(len(start), np.inf)
-        for cell in np.unique(source[np.isfinite(first)]):
-            here = np.flatnonzero(source == cell)
-            taut = self.taut(int(cell), float(limit[here].max()))
-            n = np.repeat(here, len(_CORNERS))
-            # To the end either from a cell about it, or from where the way to that turns last.
-            from_cell = cells[here].ravel()
-            from_turn = taut.turn[from_cell]
-            from_turn[from_turn < 0] = cell
-            leave = np.concatenate([from_cell, from_turn])
-            n = np.concatenate([n, n])
-            to_end = np.hypot(*(end[n] - self.centres[leave]).T)
-            whole = first[n] + taut.length[leave] + to_end
-            open_end = np.isfinite(np.concatenate([last[here].ravel(), np.zeros(len(from_turn))]))
-            open_end[len(from_turn) :] = self.clear(
-                self.centres[from_turn], end[n[: len(from_turn)]]
-            )
-            # And from the start straight to where the way turns first.
-            turn = taut.first[leave]
-            turn[turn < 0] = cell
-            shorter = np.hypot(*(self.centres[turn] - start[n]).T) - (
-                first[n] + np.hypot(*(self.centres[turn] - self.centres[cell]).T)
-            )
-            usable = np.isfinite(whole) & open_end
-            cut = np.flatnonzero(usable & (shorter < 0.0))
-            cut = cut[self.clear(start[n[cut]], self.centres[turn[cut]])]
-            whole[cut] += shorter[cut]
-            np.minimum.at(length, n[usable], whole[usable])
-        result: Numbers = np.where(length <= limit, length, np.inf)
-        return result
+        places, which = np.unique(start, axis=0, return_inverse=True)
+        for n, place in enumerate(places):
+            here = np.flatnonzero(which.ravel() == n)
+            field = self.field(place, float(limit[here].max()))
+            whole = field + np.hypot(*(self.corners - end[here, None]).transpose(2, 0, 1))
+            pair, corner = np.nonzero(whole <= limit[here, None])
+            free = self.clear(self.corners[corner], end[here[pair]])
+            np.minimum.at(length, here[pair[free]], whole[pair[free], corner[free]])
+        return length
 
-    def field(self, cell: int, limit: float) -> Numbers:
-        """(cells,) length of the way over cells from one to every other, m.
+    def field(self, place: Numbers, limit: float = np.inf) -> Numbers:
+        """(corners,) length of the way from a place to every corner, m.
 
-        It is infinite beyond `limit` and where there is no way.
+        Those beyond the limit may be infinite.
         """
-        found: Numbers = dijkstra(self.graph, indices=cell, limit=limit)
+        a, before = self._visible(place)
+        near = before <= limit
+        found = np.full(len(self.corners), np.inf)
+        for corner, first in zip(a[near], before[near], strict=True):
+            np.minimum(found, first + self._row(int(corner))[0], out=found)
         return found
 
-    def taut(self, cell: int, limit: float) -> Taut:
-        """The ways from one cell to all that are at most about `limit` metres away.
+    def path(self, start: Numbers, goal: Numbers) -> Numbers | None:
+        """The places, (places, 2), where the shortest way turns, and the goal at its end, m.
 
-        What was asked for once is kept; of limits only the power of two above counts, and it
-        changes none of the ways within it.
+        None if there is no way; see `nearest` for goals that cannot be walked to.
         """
-        power = max(int(np.ceil(np.log2(max(limit, 1.0)))), 0) if np.isfinite(limit) else 60
-        known = self._kept.pop((cell, power), None)
+        if self.clear(start[None], goal[None])[0]:
+            return goal[None].copy()
+        a, before = self._visible(start)
+        b, after = self._visible(goal)
+        if len(a) == 0 or len(b) == 0:
+            return None
+        between = np.stack([self._row(int(corner))[0][b] for corner in a])
+        whole = before[:, None] + between + after
+        best = np.unravel_index(int(np.argmin(whole)), whole.shape)
+        if not np.isfinite(whole[best]):
+            return None
+        first, corner = int(a[best[0]]), int(b[best[1]])
+        previous = self._row(first)[1]
+        turns = [corner]
+        while corner != first:
+            corner = int(previous[corner])
+            turns.append(corner)
+        return np.concatenate([self.corners[turns[::-1]], goal[None]])
+
+    def part_at(self, place: Numbers) -> int:
+        """The number of the part of the ground that a place is in, or the nearest; -1 if none."""
+        point = shapely.Point(place)
+        for n, part in enumerate(self.parts):
+            if shapely.contains_xy(part, *place):
+                return n
+        if not self.parts:
+            return -1
+        return int(np.argmin(shapely.distance(np.array(self.parts, dtype=object), point)))
+
+    def nearest(self, place: Numbers, part: int) -> Numbers:
+        """The place itself, or if one cannot stand there the nearest in a part of the ground."""
+        ground = self.parts[part]
+        if shapely.contains_xy(ground, *place):
+            return place
+        inner = shapely.buffer(ground, -APART)
+        line = shapely.shortest_line(ground if inner.is_empty else inner, shapely.Point(place))
+        found: Numbers = shapely.get_coordinates(line)[0]
+        return found
+
+    def _visible(self, place: Numbers) -> tuple[NDArray[np.intp], Numbers]:
+        """The corners that can be walked to straight from a place, and how far each is, m."""
+        key = (float(place[0]), float(place[1]))
+        known = self._seen.get(key)
         if known is None:
-            # Ways over cells are longer than taut ones, so that some more have to be looked at.
-            field = self.field(cell, np.inf if power == 60 else 1.1 * 2.0**power + 4 * self.cell)
-            known = Taut(field.copy(), *np.full((2, len(field)), -1, dtype=np.int32))
-            order = np.flatnonzero(np.isfinite(field))
-            order = order[np.argsort(field[order], kind="stable")]
-            graph = self.graph
-            _pull(
-                cell, order, field, graph.indptr, graph.indices, graph.data, self.centres,
-                self.grid, self._scratch, known,
-            )  # fmt: skip
-        self._kept[cell, power] = known
-        while len(self._kept) > 1 and len(self._kept) * 16 * len(self.free) > FIELD_MEMORY:
-            self._kept.popitem(last=False)
+            start = np.repeat(place[None], len(self.corners), axis=0)
+            seen = np.flatnonzero(self.clear(start, self.corners))
+            known = seen, np.hypot(*(self.corners[seen] - place).T)
+            self._seen[key] = known
+            if len(self._seen) > SEEN_KEPT:
+                self._seen.popitem(last=False)
         return known
 
-    def clear(self, start: Numbers, end: Numbers) -> NDArray[np.bool_]:
-        """Whether each straight line, (lines, 2), is free of walls that block walking."""
-        flat = np.zeros((len(start), 1))
-        share, _, _ = cast_rays(self.grid, np.hstack([start, flat]), np.hstack([end, flat]))
-        result: NDArray[np.bool_] = share > 0.0
-        return result
+    def _row(self, corner: int) -> tuple[Numbers, NDArray[np.int32]]:
+        """Lengths of the ways from a corner to all others, m, and the corner before each."""
+        known = self._rows.pop(corner, None)
+        if known is None:
+            known = dijkstra(self._graph, indices=corner, return_predecessors=True)
+            if (len(self._rows) + 1) * 12 * len(self.corners) > ROWS_MEMORY and self._rows:
+                self._rows.popitem(last=False)
+        self._rows[corner] = known
+        return known
 
-    def _cells_at(self, points: Numbers) -> tuple[NDArray[np.intp], Numbers]:
-        """The four cells about each point, and how far they are: infinite if not in reach."""
-        corner = np.floor((points - (self.x, self.y)) / self.cell - 0.5).astype(np.intp)
-        column = np.clip(corner[:, None, 0] + _CORNERS[:, 0], 0, self.columns - 1)
-        row = np.clip(corner[:, None, 1] + _CORNERS[:, 1], 0, self.rows - 1)
-        cells = row * self.columns + column
-        start = np.repeat(points, len(_CORNERS), axis=0)
-        end = self.centres[cells.ravel()]
-        reachable = (self.clear(start, end) & self.free[cells.ravel()]).reshape(cells.shape)
-        length = np.hypot(*(end - start).T).reshape(cells.shape)
-        return cells, np.where(reachable, length, np.inf)
+    def _who_sees_whom(self, sides: Numbers) -> csr_matrix:
+        """The graph of the corners between which a way may lead straight; weights are lengths.
 
-    def _free_cells(self, blocking: list[shapely.Geometry]) -> NDArray[np.bool_]:
-        """Which centres are neither inside nor on a wall."""
-        free = np.ones(len(self.centres), dtype=np.bool_)
-        if blocking:
-            tree = shapely.STRtree(shapely.points(self.centres))
-            for geometry in blocking:
-                free[tree.query(geometry, predicate="dwithin", distance=ON_WALL)] = False
-        return free
-
-    def _neighbours(self) -> csr_matrix:
-        """The graph of free cells; a weight is the distance between two centres, m."""
-        index = np.arange(self.columns * self.rows).reshape(self.rows, self.columns)
-        pairs = []
-        for across, along in STEPS:
-            rows, columns = self.rows - abs(along), self.columns - across
-            if rows <= 0 or columns <= 0:
-                continue
-            low, high = max(-along, 0), max(along, 0)
-            a = index[low : low + rows, :columns].ravel()
-            b = index[high : high + rows, across : across + columns].ravel()
-            pairs.append(np.stack([a, b])[:, self.free[a] & self.free[b]])
-        a, b = np.concatenate(pairs, axis=1) if pairs else np.zeros((2, 0), dtype=np.intp)
-        open_way = self.clear(self.centres[a], self.centres[b])
-        a, b = a[open_way], b[open_way]
-        length = np.hypot(*(self.centres[b] - self.centres[a]).T)
+        A shortest way passes a corner so that both walls beside it lie on one side of the way.
+        """
+        count = len(self.corners)
+        found = [np.zeros((2, 0), dtype=np.intp)]
+        rows = max(CHUNK // max(count, 1), 1)
+        for low in range(0, count, rows):
+            a, b = np.meshgrid(np.arange(low, min(low + rows, count)), np.arange(count))
+            pair = np.stack([a.ravel(), b.ravel()])[:, (a < b).ravel()]
+            along = self.corners[pair[1]] - self.corners[pair[0]]
+            useful = np.ones(pair.shape[1], dtype=np.bool_)
+            for end in pair:
+                across = along[:, 0, None] * sides[end, :, 1] - along[:, 1, None] * sides[end, :, 0]
+                useful &= across[:, 0] * across[:, 1] >= -1e-12
+            pair = pair[:, useful]
+            found.append(pair[:, self.clear(self.corners[pair[0]], self.corners[pair[1]])])
+        a, b = np.concatenate(found, axis=1)
+        length = np.hypot(*(self.corners[b] - self.corners[a]).T)
         both = (np.concatenate([length, length]), (np.concatenate([a, b]), np.concatenate([b, a])))
-        return csr_matrix(both, shape=(index.size, index.size))
+        return csr_matrix(both, shape=(count, count))
 
 
-@compiled
-def _pull(
-    source: int,
-    order: NDArray[np.intp],
-    field: Numbers,
-    starts: NDArray[np.int32],
-    neighbours: NDArray[np.int32],
-    weights: Numbers,
-    centres: Numbers,
-    grid: Grid,
-    scratch: NDArray[np.int64],
-    taut: Taut,
-) -> None:
-    """Lead the way to each cell from the last turn that it can be reached from straight.
+def _grown(walls: Sequence[BaseGeometry], by: float) -> list[BaseGeometry]:
+    """Walls grown by so much on all sides; corners stay sharp."""
+    if by <= 0.0:
+        return list(walls)
+    return [
+        shapely.buffer(wall, by, cap_style="square", join_style="mitre", mitre_limit=2.0)
+        for wall in walls
+    ]
 
-    Cells come in the order of their distance. A cell's way follows that of the neighbour it is
-    reached over: of several that are as near the one with the lowest number.
-    """
-    for n in range(len(order)):
-        cell = order[n]
-        if cell == source:
-            continue
-        before = -1
-        for edge in range(starts[cell], starts[cell + 1]):
-            other = neighbours[edge]
-            if field[other] + weights[edge] == field[cell] and (before < 0 or other < before):
-                before = other
-        turn = taut.turn[before] if before != source else source
-        x, y = centres[cell, 0], centres[cell, 1]
-        share, _, _ = cast_ray(grid, scratch, centres[turn, 0], centres[turn, 1], 0.0, x, y, 0.0)
-        if share <= 0.0:
-            turn = before
-        dx, dy = x - centres[turn, 0], y - centres[turn, 1]
-        taut.turn[cell] = turn
-        so_far = taut.length[turn] if turn != source else 0.0
-        taut.length[cell] = so_far + np.sqrt(dx * dx + dy * dy)
-        taut.first[cell] = cell if turn == source else taut.first[turn]
+
+def _rings(geometry: BaseGeometry) -> list[Numbers]:
+    """The outlines of an area, what blocks to their left, or a line as it is."""
+    rings = []
+    for part in shapely.get_parts(geometry):
+        if part.geom_type == "Polygon":
+            part = shapely.orient_polygons(part)
+            rings += [shapely.get_coordinates(r) for r in (part.exterior, *part.interiors)]
+        elif part.geom_type == "LineString":
+            rings.append(shapely.get_coordinates(part))
+    return rings
+
+
+def _outlines(geometries: Sequence[BaseGeometry]) -> Numbers:
+    """(pieces, 4) of all outlines."""
+    rings = [ring for geometry in geometries for ring in _rings(geometry)]
+    pieces = [np.hstack([ring[:-1], ring[1:]]) for ring in rings]
+    return np.ascontiguousarray(np.concatenate([np.zeros((0, 4)), *pieces]))
+
+
+def _outward_corners(blocked: BaseGeometry) -> tuple[Numbers, Numbers]:
+    """(corners, 2) that stick out, and (corners, 2, 2) the directions of the walls beside them."""
+    places, sides = [np.zeros((0, 2))], [np.zeros((0, 2, 2))]
+    for ring in _rings(blocked):
+        here = ring[:-1]
+        back, ahead = np.roll(here, 1, axis=0) - here, np.roll(here, -1, axis=0) - here
+        out = back[:, 1] * ahead[:, 0] - back[:, 0] * ahead[:, 1] > 1e-12
+        places.append(here[out])
+        sides.append(np.stack([back, ahead], axis=1)[out])
+    return np.concatenate(places), np.concatenate(sides)

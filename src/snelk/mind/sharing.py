@@ -30,6 +30,7 @@ class Message(NamedTuple):
     y: float
     age: float  # how old that was when it was told, s
     blur: float  # how far off it may have been, m
+    rank: float  # of the teller's alert state; 0 without a ladder
 
 
 class Sharing:
@@ -80,8 +81,18 @@ class Sharing:
         self._next = np.zeros((*shape, characters), dtype=np.int64)  # tick
         self._on_the_way: defaultdict[int, list[Message]] = defaultdict(list)
 
-    def tell(self, tick: int, beliefs: Beliefs, poses: Poses, surroundings: Surroundings) -> None:
-        """Send what is told at this tick; it arrives at the next one at the earliest."""
+    def tell(
+        self,
+        tick: int,
+        beliefs: Beliefs,
+        poses: Poses,
+        surroundings: Surroundings,
+        ranks: Numbers,
+    ) -> None:
+        """Send what is told at this tick; it arrives at the next one at the earliest.
+
+        `ranks`, (variant, agent), are those of everybody's alert state.
+        """
         if not self.anybody:
             return
         due = (tick >= self._next) & self.tells[:, :, None] & (beliefs.age < self.dt)
@@ -99,7 +110,8 @@ class Sharing:
                         x, y = float(beliefs.x[v, a, j]), float(beliefs.y[v, a, j])
                         age = float(beliefs.age[v, a, j]) + (arrives - tick) * self.dt
                         blur = float(beliefs.blur[v, a, j])
-                        message = Message(int(v), int(a), int(b), int(j), x, y, age, blur)
+                        rank = float(ranks[v, a])
+                        message = Message(int(v), int(a), int(b), int(j), x, y, age, blur, rank)
                         self._on_the_way[arrives].append(message)
 
     def arrive(self, tick: int, told: News) -> list[Message]:

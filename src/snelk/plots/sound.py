@@ -12,7 +12,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Circle, Patch
 from numpy.typing import NDArray
 
-from snelk.config.models import POSTURES
+from snelk.config.fields import POSTURES
 from snelk.level.rays import cast_rays
 from snelk.plots.style import INK, NOISE
 from snelk.runs.events import describe_noise
@@ -92,7 +92,7 @@ def carried(
     through, _, _ = cast_rays(run.level.sound_grid, start, ears)
     straight = np.sqrt(((ears - start) ** 2).sum(axis=1))
     limit = np.full(len(places), reach)
-    walked = run.level.ways(run.setup.walk_cell).distance(start[:, :2].copy(), places, limit)
+    walked = run.level.ways().distance(start[:, :2].copy(), places, limit)
     on_foot = np.hypot(np.where(np.isinf(walked), 2 * reach, walked), ears[:, 2] - source[2])
     shape = (FINENESS, FINENESS)
     return x, y, (reach * through - straight).reshape(shape), (reach - on_foot).reshape(shape)

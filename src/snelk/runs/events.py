@@ -6,7 +6,7 @@ from dataclasses import dataclass, fields, replace
 
 import pyarrow as pa
 
-from snelk.config.models import GAITS
+from snelk.config.fields import GAITS
 
 EVENT_KINDS = (
     "appeared",

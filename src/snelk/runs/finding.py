@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.models import GAITS
+from snelk.config.fields import GAITS
 from snelk.engine.noises import STEP
 from snelk.engine.simulation import Simulation
 from snelk.level.rays import NO_WALL

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.models import POSTURES
+from snelk.config.fields import POSTURES
 from snelk.level.level import Level
 from snelk.level.rays import scratch_for
 from snelk.senses.bodies import Bodies, Poses, bodies_of

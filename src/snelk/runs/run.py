@@ -290,5 +290,5 @@ def _info(
         "rows": {name: table.num_rows for name, table in tables.items()},
         "libraries": {name: version(name) for name in ("numpy", "numba", "shapely", "pyarrow")}
         | {"python": platform.python_version()},
-        "setup": setup.model_dump(mode="json"),
+        "setup": setup.model_dump(mode="json", by_alias=True),
     }

@@ -113,7 +113,7 @@ def sound_of(run: Run, a: int, noise: Any, tick: int) -> Sound:
         share, _, _ = cast_rays(level.sound_grid, start, end)
         through = float(share[0])
         walls = [w for w in level.walls_between(source, ear) if level.hear_through[w] < 1.0]
-        ways = level.ways(setup.walk_cell)
+        ways = level.ways()
         walked = ways.distance(start[:, :2], end[:, :2], np.array([np.inf]))
         around = math.hypot(float(walked[0]), ear[2] - source[2])
     surrounding = around_of([setup], level.zone_light, level.zone_background)

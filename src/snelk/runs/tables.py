@@ -8,7 +8,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from snelk.config.models import GAITS, POSTURES, SENSES
+from snelk.config.fields import GAITS, POSTURES, SENSES
 from snelk.config.problems import key_path
 from snelk.engine.simulation import Simulation
 from snelk.level.rays import NO_WALL
@@ -215,7 +215,9 @@ def _reach_keys(simulation: Simulation, v: int, noises: Noises) -> list[str]:
         if listed == IN_FILE:
             keys.append("")
         elif listed != BY_KIND:
-            keys.append(key_path(("noise", int(listed), "reach")))
+            thrown = int(listed) - len(setup.noise)
+            place = ("throw", thrown) if thrown >= 0 else ("noise", int(listed))
+            keys.append(key_path((*place, "reach")))
         elif gait >= 0:
             body = setup.body_name_of(simulation.names[by])
             keys.append(key_path(("bodies", body, "steps", GAITS[gait])))

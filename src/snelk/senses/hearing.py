@@ -141,7 +141,6 @@ class Ears:
         characters: (agent,) which character an agent is.
         names: Names of all characters, for the streams of chance.
         level: Whose walls muffle and are in the way.
-        cell: Side of the cells in which ways on foot are found, m.
     """
 
     def __init__(
@@ -151,14 +150,12 @@ class Ears:
         characters: NDArray[np.int32],
         names: Sequence[str],
         level: Level,
-        cell: float,
     ) -> None:
         self.numbers = numbers
         self.bodies = bodies
         self.characters = characters
         self.names = names
         self.level = level
-        self.cell = cell
         self._scratch = scratch_for(level.sound_grid)
         self._at_ears = Direct(at_ears)
 
@@ -192,8 +189,7 @@ class Ears:
         """Find the ways around walls, and decide again where they are better."""
         limit = heard.limit[bent]
         start = np.stack([noises.x[n], noises.y[n]], axis=1)
-        ways = self.level.ways(self.cell)
-        walked = ways.around(start, heard.ear[bent], limit + EDGE)
+        walked = self.level.ways().around(start, heard.ear[bent], limit + EDGE)
         around = np.hypot(walked, heard.height[bent])
         heard.around[bent] = np.where(around <= limit + EDGE, around, np.inf)
         reached = bent[np.isfinite(heard.around[bent])]

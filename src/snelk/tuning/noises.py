@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from snelk.config.models import GAITS
+from snelk.config.fields import GAITS
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.errors import nearest

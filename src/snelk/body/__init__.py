@@ -1,0 +1,1 @@
+"""What agents do: moving, and the activities of their alert states."""

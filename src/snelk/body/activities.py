@@ -1,0 +1,339 @@
+"""What agents do in their alert states, but for roaming and searching.
+
+An activity is made when a state is entered. It thinks at once, whenever its way ends, and when
+the time is up that it asked for; thinking sets a way to go and where to look.
+"""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+import numpy as np
+
+from snelk.body.me import Me, Place
+from snelk.body.motion import AT_FOCUS, AT_PLACE
+from snelk.body.registry import Situation, check_move, registered
+
+NEVER = np.inf
+
+KEEP_UP = 0.2
+"""Seconds after which somebody who follows a target looks again where to go."""
+
+
+class Activity:
+    """One stay of an agent in a state.
+
+    Attributes:
+        done: Whether it is done: then a state that cannot be interrupted may be left.
+        walks: Whether arriving is an event that is worth telling.
+    """
+
+    walks: ClassVar[bool] = False
+
+    def __init__(self, me: Me) -> None:
+        self.me = me
+        self.done = False
+
+    def think(self) -> float:
+        """Decide what to do; return the seconds until it wants to think again."""
+        raise NotImplementedError
+
+    def leave(self) -> None:
+        """The state is left."""
+
+
+class Hold(Activity):
+    """Stand."""
+
+    def think(self) -> float:
+        """Stand for good."""
+        self.done = True
+        self.me.stand()
+        return NEVER
+
+
+class Face(Hold):
+    """Stand, and turn to the focus."""
+
+    def think(self) -> float:
+        """Stand for good."""
+        self.me.look(AT_FOCUS)
+        return super().think()
+
+
+class Patrol(Activity):
+    """Walk a route from its nearest point on."""
+
+    def __init__(self, me: Me) -> None:
+        super().__init__(me)
+        written = me.settings.patrol
+        assert written is not None
+        self.written = written
+        self.points = me.world.route_of(me.v, me.a, written.route)
+        self.begun = False
+        self.at = 0
+        self.step = 1
+        self.pausing = False
+
+    def think(self) -> float:
+        """Go on to the next corner, after a pause at the one it came to."""
+        me = self.me
+        if len(self.points) == 0 or self.done:
+            me.stand()
+            self.done = True
+            return NEVER
+        if not self.begun:
+            self.begun = True
+            return self._begin()
+        if not me.arrived and not self.pausing:
+            return self._walk()
+        if self.written.pause > 0.0 and not self.pausing:
+            self.pausing = True
+            return self.written.pause
+        self.pausing = False
+        self._advance()
+        return NEVER if self.done else self._walk()
+
+    def _begin(self) -> float:
+        """To the nearest point of the route, and from there on to the corner after it."""
+        here, ends = np.array(self.me.place), self.points
+        if len(ends) == 1:
+            self.at = 0
+            return self._walk()
+        loop = self.written.order == "loop"
+        heads = np.roll(ends, -1, axis=0) if loop else ends[1:]
+        tails = ends if loop else ends[:-1]
+        along = heads - tails
+        length2 = np.maximum((along**2).sum(axis=1), 1e-12)
+        share = np.clip(((here - tails) * along).sum(axis=1) / length2, 0.0, 1.0)
+        nearest = tails + share[:, None] * along
+        away = np.hypot(*(nearest - here).T)
+        best = int(np.argmin(away))
+        self.at = (best + 1) % len(ends)
+        if share[best] <= 0.0:
+            self.at = best
+        if away[best] <= self.me.world.motion.arrive[self.me.v, self.me.a]:
+            return self._walk()
+        self.at -= self.step  # the corner that comes after the point where it joins the route
+        self.me.walk_to((float(nearest[best][0]), float(nearest[best][1])))
+        self.pausing = True  # no pause where it joins
+        return NEVER
+
+    def _advance(self) -> None:
+        count, order = len(self.points), self.written.order
+        if order == "loop":
+            self.at = (self.at + 1) % count
+        elif 0 <= self.at + self.step < count:
+            self.at += self.step
+        elif order == "once":
+            self.done = True
+        else:
+            self.step = -self.step
+            self.at = min(max(self.at + self.step, 0), count - 1)
+
+    def _walk(self) -> float:
+        x, y = self.points[self.at]
+        self.me.walk_to((float(x), float(y)))
+        return NEVER
+
+
+class Approach(Activity):
+    """Go to where the focus is believed to be."""
+
+    def think(self) -> float:
+        """Follow the belief; stand where there is none."""
+        me, written = self.me, self.me.settings.approach
+        assert written is not None
+        to = me.believed
+        if to is None:
+            me.stand()
+            return KEEP_UP
+        stop = max(written.stop, me.world.close_of(me.v, me.a))
+        apart = float(np.hypot(to[0] - me.place[0], to[1] - me.place[1]))
+        # Who has come near enough stands until the target is clearly farther off.
+        if me.arrived and apart <= 1.25 * stop + 0.1:
+            return KEEP_UP
+        me.walk_to(to, stop=stop)
+        return KEEP_UP
+
+
+class Go(Activity):
+    """Go to the last-known position of the focus, or to a spot."""
+
+    walks = True
+
+    def __init__(self, me: Me) -> None:
+        super().__init__(me)
+        self.to: Place | None = None
+
+    def think(self) -> float:
+        """Set out, and again if the last-known position is another."""
+        me, written = self.me, self.me.settings.go
+        assert written is not None
+        to = me.last_known if written.spot is None else me.world.spots[written.spot]
+        if to is None and self.to is None:
+            me.stand()
+            return KEEP_UP
+        if to is not None and to != self.to:
+            self.to, self.done = to, False
+            me.walk_to(to)
+        elif me.arrived:
+            self.done = True
+        return NEVER if written.spot is not None else KEEP_UP
+
+
+class Home(Activity):
+    """Go home, and face as at the start."""
+
+    walks = True
+
+    def __init__(self, me: Me) -> None:
+        super().__init__(me)
+        self.set_out = False
+
+    def think(self) -> float:
+        """Set out; when there, turn."""
+        me = self.me
+        if not self.set_out:
+            self.set_out = True
+            me.walk_to(me.home)
+        elif me.arrived:
+            self.done = True
+            heading = me.world.motion.home_heading[me.v, me.a]
+            if not np.isnan(heading):
+                me.face(float(np.degrees(heading)))
+        return NEVER
+
+
+class Flee(Activity):
+    """Go to a spot that the focus cannot see."""
+
+    walks = True
+    again = 1.0  # seconds after which it looks whether the spot is still out of sight
+
+    def __init__(self, me: Me) -> None:
+        super().__init__(me)
+        self.spot = ""
+
+    def think(self) -> float:
+        """Choose a spot, and another if the target comes to see it."""
+        me, written = self.me, self.me.settings.flee
+        assert written is not None
+        if self.done:
+            return NEVER
+        threat = me.last_known
+        if written.keep_eyes and threat is not None:
+            me.look(AT_PLACE, threat)
+        if written.until_unseen and self.spot and not me.in_view:
+            me.stand()
+            self.done = True
+            return NEVER
+        if self.spot and me.arrived:
+            self.done = True
+            me.look_as_written()
+            return NEVER
+        spots = {name: me.world.spots[name] for name in written.spots} or me.spots
+        if not self.spot or threat is None or me.world.sees_place(me.v, me.a, spots[self.spot]):
+            self._choose(spots)
+        return KEEP_UP if written.until_unseen else self.again
+
+    def _choose(self, spots: dict[str, Place]) -> None:
+        """The nearest by way of those out of sight; in sight of all, the farthest from it."""
+        me = self.me
+        ways = {name: me.way_length(place) for name, place in spots.items()}
+        there = [name for name in spots if np.isfinite(ways[name])]
+        hidden = [name for name in there if not me.world.sees_place(me.v, me.a, spots[name])]
+        threat = me.last_known
+        if hidden:
+            best = min(hidden, key=lambda name: ways[name])
+        elif there and threat is not None:
+            best = max(there, key=lambda name: float(np.hypot(*np.subtract(spots[name], threat))))
+        elif there:
+            best = there[0]
+        else:
+            me.stand()
+            me.world.motion.no_way[me.v, me.a] = True
+            return
+        if best != self.spot:
+            self.spot = best
+            me.walk_to(spots[best])
+
+
+class Evade(Activity):
+    """Go a little way in a direction that is free."""
+
+    def __init__(self, me: Me) -> None:
+        super().__init__(me)
+        self.chosen = False
+
+    def think(self) -> float:
+        """Choose of the directions in which the whole way is free, and go."""
+        me, written = self.me, self.me.settings.evade
+        assert written is not None
+        if self.chosen:
+            self.done = True
+            return NEVER
+        self.chosen = True
+        x, y = me.place
+        angle = np.radians(me.heading_deg) + np.arange(written.directions) * (
+            2.0 * np.pi / written.directions
+        )
+        step = written.distance * np.stack([np.cos(angle), np.sin(angle)], axis=1)
+        ends = np.array([x, y]) + step
+        free = me.world.free_lines(me.v, me.a, ends)
+        if written.away and me.last_known is not None:
+            from_it = np.array([x, y]) - me.last_known
+            free &= (step * from_it).sum(axis=1) > 0.0
+        open_ends = ends[free]
+        if len(open_ends) == 0:
+            me.stand()
+            self.done = True
+            return NEVER
+        end = open_ends[int(me.chance.integers(len(open_ends)))]
+        me.walk_to((float(end[0]), float(end[1])))
+        return NEVER
+
+
+class Sleep(Hold):
+    """Lie; whoever is woken is busy for a while."""
+
+    def leave(self) -> None:
+        """Begin to wake up."""
+        written = self.me.settings.sleep
+        assert written is not None
+        world = self.me.world
+        world.ladders.busy[self.me.v, self.me.a] = round(written.wake_time / world.dt)
+
+
+class Call(Activity):
+    """Do what a user's function says."""
+
+    def __init__(self, me: Me) -> None:
+        super().__init__(me)
+        self.to: Place | None = None
+        self.memo: dict[str, Any] = {}
+
+    def think(self) -> float:
+        """Ask the function, and do it."""
+        me, written = self.me, self.me.settings.call
+        assert written is not None
+        situation = Situation(
+            me.name, me.state, me.t, me.dt, me.state_for, me.place, me.heading_deg, me.home,
+            me.spots, me.focus, me.in_view, me.believed, me.last_known, me.arrived,
+            me.way_length, me.chance, self.memo,
+        )  # fmt: skip
+        move = registered(written.activity)(situation)
+        check_move(move, f'"{written.activity}" of {me.name} at {me.t:g} s')
+        self.done = move.done
+        if move.look_at is not None:
+            me.look(AT_PLACE, move.look_at)
+        else:
+            me.look_as_written()
+        if move.to is None:
+            me.stand()
+            if move.face_deg is not None:
+                me.face(move.face_deg)
+        elif move.to != self.to:
+            me.walk_to(move.to)
+        self.to = move.to
+        return move.again

@@ -1,0 +1,193 @@
+"""Moving along ways: speed, turning, braking and arriving, for all variants and agents at once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.fields import POSTURES
+from snelk.config.models import Setup
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+PACES = ("creeping", "walking", "running")
+AHEAD, AT_FOCUS, SWEEP, AT_PLACE = range(4)
+"""Where an agent looks: along its way, at its focus, to both sides, or at a place."""
+LOOKS = ("ahead", "focus", "sweep", "place")
+
+STUCK_AFTER = 1.0
+"""Who wants to get on and has not for so long is stuck, s."""
+
+NEAR = 1e-9
+"""Places this close are the same, m."""
+
+
+class Motion:
+    """Where the agents are that no track moves, and the ways they are on: (variant, agent).
+
+    Attributes:
+        driven: Who is moved here; the others' places are written from outside.
+        x, y, heading, speed: m, rad and m/s.
+        pace: The speed it would walk at, m/s.
+        still: Who must not move or turn at this tick.
+        look: Where it looks, one of AHEAD to AT_PLACE.
+        look_x, look_y: The place it looks at, m, for AT_FOCUS and AT_PLACE; NaN for nowhere.
+        on_way: Who has a way to go.
+        arrived: Whose way is at its end.
+        stuck_for: Seconds that it has wanted to get on and has not.
+        walked: Metres walked in all.
+    """
+
+    def __init__(self, setups: Sequence[Setup], tracked: Sequence[str], dt: float) -> None:
+        agents = setups[0].agents
+        shape = (len(setups), len(agents))
+        self.dt = dt
+        self.driven = np.zeros(shape, dtype=np.bool_)
+        self.x, self.y, self.heading, self.speed = np.zeros((4, *shape))
+        self.home_x, self.home_y, self.home_heading = np.full((3, *shape), np.nan)
+        self.paces = np.zeros((*shape, len(PACES)))
+        self.turn_rate, self.acceleration, self.arrive = np.ones((3, *shape))
+        self.pace = np.zeros(shape)
+        self.still = np.zeros(shape, dtype=np.bool_)
+        self.look = np.full(shape, AHEAD, dtype=np.int8)
+        self.look_x, self.look_y = np.full((2, *shape), np.nan)
+        self.base = np.zeros(shape)  # heading about which it looks to both sides, rad
+        self.swing = np.zeros(shape)  # how far to a side, rad
+        self.period = np.ones(shape)  # s
+        self.posture = np.zeros(shape, dtype=np.int8)
+        self.on_way = np.zeros(shape, dtype=np.bool_)
+        self.arrived = np.zeros(shape, dtype=np.bool_)
+        self.no_way = np.zeros(shape, dtype=np.bool_)
+        self.stuck_for = np.zeros(shape)
+        self.walked = np.zeros(shape)
+        self._stop = np.zeros(shape)  # ends this far before the end of the way, m
+        self._points = np.zeros((*shape, 4, 2))  # the way
+        self._next = np.zeros(shape, dtype=np.intp)
+        self._count = np.zeros(shape, dtype=np.intp)
+        for v, setup in enumerate(setups):
+            for a, name in enumerate(agents):
+                member, movement = setup.cast[name], setup.profile_of(name).movement
+                if member.at is not None:
+                    self.x[v, a], self.y[v, a] = member.at
+                    self.heading[v, a] = np.radians(member.facing)
+                    self.home_heading[v, a] = self.heading[v, a]
+                if member.at is not None or member.home is not None:
+                    self.home_x[v, a], self.home_y[v, a] = member.home or member.at or (0, 0)
+                self.posture[v, a] = POSTURES.index(member.posture)
+                if movement is not None:
+                    self.driven[v, a] = name not in tracked
+                    self.paces[v, a] = movement.creeping, movement.walking, movement.running
+                    self.turn_rate[v, a] = np.radians(movement.turn_rate)
+                    self.acceleration[v, a] = movement.acceleration
+                    self.arrive[v, a] = movement.arrive
+        self.base[...] = self.heading
+
+    def go(self, v: int, a: int, way: Numbers, stop: float) -> None:
+        """Take a way, (places, 2) in m, and end `stop` metres before its end."""
+        if len(way) > self._points.shape[2]:
+            more = np.zeros((*self._points.shape[:2], 2 * len(way), 2))
+            more[:, :, : self._points.shape[2]] = self._points
+            self._points = more
+        self._points[v, a, : len(way)] = way
+        self._next[v, a], self._count[v, a] = 0, len(way)
+        self._stop[v, a] = stop
+        self.on_way[v, a], self.arrived[v, a], self.no_way[v, a] = True, False, False
+
+    def stand(self, v: int, a: int) -> None:
+        """Leave the way where it is."""
+        self.on_way[v, a] = self.arrived[v, a] = self.no_way[v, a] = False
+
+    def end_of_way(self, v: int, a: int) -> Numbers:
+        """The place where the way ends, or where the agent is."""
+        if not self.on_way[v, a]:
+            return np.array([self.x[v, a], self.y[v, a]])
+        end: Numbers = self._points[v, a, self._count[v, a] - 1].copy()
+        return end
+
+    def way_of(self, v: int, a: int) -> Numbers:
+        """The places of the way that are still ahead, (places, 2)."""
+        ahead: Numbers = self._points[v, a, self._next[v, a] : self._count[v, a]].copy()
+        return ahead if self.on_way[v, a] else ahead[:0]
+
+    def left(self) -> Numbers:
+        """How much of its way each has left, m; 0 without a way."""
+        before_x, before_y = self.x, self.y
+        total = np.zeros(self.x.shape)
+        for n in range(int((self._count - self._next)[self.on_way].max(initial=0))):
+            index = self._next + n
+            there = self.on_way & (index < self._count)
+            x, y = self._place(np.minimum(index, self._points.shape[2] - 1))
+            total += np.where(there, np.hypot(x - before_x, y - before_y), 0.0)
+            before_x, before_y = np.where(there, x, before_x), np.where(there, y, before_y)
+        return total
+
+    def _place(self, index: NDArray[np.intp]) -> tuple[Numbers, Numbers]:
+        found = np.take_along_axis(self._points, index[:, :, None, None], 2)[:, :, 0]
+        return found[..., 0], found[..., 1]
+
+    def step(self, state_for: Numbers) -> None:
+        """Move everybody on by one tick.
+
+        `state_for`, (variant, agent), is for how long each is in its state, s: looking around
+        begins with it.
+        """
+        left = self.left() - self._stop
+        # Nobody can stop more exactly than a tick's way.
+        close = np.maximum(self.arrive, self.pace * self.dt)
+        there = self.on_way & (left <= np.where(self._stop > 0.0, NEAR, close))
+        self.arrived |= there
+        self.on_way &= ~there
+        going = self.on_way & self.driven & ~self.still
+        x, y = self._place(np.minimum(self._next, self._points.shape[2] - 1))
+        toward = np.where(going, np.arctan2(y - self.y, x - self.x), self.base)
+        self.base = toward
+        self._turn(state_for, toward)
+        gain = self.acceleration * self.dt
+        speed = np.minimum(np.where(going, self.pace, 0.0), self.speed + gain)
+        # It brakes in time, and goes no faster than it has turned to where it goes.
+        speed = np.minimum(speed, np.sqrt(2.0 * self.acceleration * np.maximum(left, 0.0)) + gain)
+        ahead = (self.look == AHEAD) & going
+        facing = np.clip(np.cos(toward - self.heading), 0.0, 1.0)
+        self.speed = np.where(going, np.where(ahead, speed * facing, speed), 0.0)
+        moved = self._walk(np.where(going, np.minimum(self.speed * self.dt, left), 0.0))
+        self.walked += moved
+        wants = ((self.on_way & (self.pace > 0.0)) | self.no_way) & self.driven & ~self.still
+        slow = moved < 0.02 * self.pace * self.dt
+        self.stuck_for = np.where(wants & slow, self.stuck_for + self.dt, 0.0)
+
+    def _turn(self, state_for: Numbers, toward: Numbers) -> None:
+        """Turn heads to where they look, as fast as they can."""
+        aim_x, aim_y = self.look_x - self.x, self.look_y - self.y
+        at = ((self.look == AT_FOCUS) | (self.look == AT_PLACE)) & ~np.isnan(aim_x)
+        at &= np.hypot(aim_x, aim_y) > NEAR
+        wanted = np.where(at, np.arctan2(aim_y, aim_x), toward)
+        phase = np.sin(2.0 * np.pi * state_for / self.period)
+        wanted = np.where(self.look == SWEEP, toward + self.swing * phase, wanted)
+        off = (wanted - self.heading + np.pi) % (2.0 * np.pi) - np.pi
+        most = self.turn_rate * self.dt
+        turn = np.clip(off, -most, most)
+        free = self.driven & ~self.still
+        self.heading = np.where(free, self.heading + turn, self.heading)
+
+    def _walk(self, way: Numbers) -> Numbers:
+        """Walk so far along the ways, m; return how far everybody came."""
+        rest, moved = way.copy(), np.zeros(way.shape)
+        while True:
+            x, y = self._place(np.minimum(self._next, self._points.shape[2] - 1))
+            dx, dy = x - self.x, y - self.y
+            length = np.hypot(dx, dy)
+            take = np.where(rest > 0.0, np.minimum(rest, length), 0.0)
+            share = np.divide(take, length, out=np.zeros_like(take), where=length > 0.0)
+            whole = (rest > 0.0) & (take >= length)
+            self.x = np.where(whole, x, self.x + share * dx)
+            self.y = np.where(whole, y, self.y + share * dy)
+            moved += take
+            rest -= take
+            last = self._next >= self._count - 1
+            self._next += whole & ~last
+            rest[whole & last] = 0.0
+            if not (rest > NEAR).any():
+                return moved

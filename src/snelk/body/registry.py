@@ -1,0 +1,195 @@
+"""Activities that users write: what they are told, what they answer, and a checker for them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from snelk.errors import InputError, nearest
+
+Place = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Situation:
+    """What an agent's activity is told. Lengths are m, times s, places (x, y).
+
+    Attributes:
+        name, state: Who it is, and the alert state it is in.
+        t, dt: The time of the tick, and its length.
+        state_for: Since when it is in the state, s ago.
+        place, heading_deg: Where it is, and faces, degrees counter-clockwise from +x.
+        home: Its home; where it is if it has none.
+        spots: The spots that it knows.
+        focus: The target it acts on, or None.
+        in_view: Whether the focus is in view.
+        believed: Where the focus is believed to be, or None.
+        last_known: Where it last was when it was sensed, heard or told of, or None.
+        arrived: Whether its way is at its end.
+        way_length: Tells how long the way to a place is, m; infinite if there is none.
+        chance: Its own stream of chance for this stay in the state.
+        memo: What the activity keeps for itself; empty when the state is entered. Nothing else
+            may be changed.
+    """
+
+    name: str
+    state: str
+    t: float
+    dt: float
+    state_for: float
+    place: Place
+    heading_deg: float
+    home: Place
+    spots: dict[str, Place]
+    focus: str | None
+    in_view: bool
+    believed: Place | None
+    last_known: Place | None
+    arrived: bool
+    way_length: Callable[[Place], float]
+    chance: np.random.Generator
+    memo: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Move:
+    """What an activity wants until it is asked again.
+
+    Attributes:
+        to: Where to go; None stands.
+        face_deg: Where to face while standing, degrees counter-clockwise from +x.
+        look_at: A place to look at, whatever the state says.
+        done: Whether the activity is done: then its state may be left.
+        again: Seconds until it is asked again; at the next tick if 0.
+    """
+
+    to: Place | None = None
+    face_deg: float | None = None
+    look_at: Place | None = None
+    done: bool = False
+    again: float = 0.0
+
+
+UserActivity = Callable[[Situation], Move]
+
+_REGISTERED: dict[str, UserActivity] = {}
+
+
+def activity(name: str) -> Callable[[UserActivity], UserActivity]:
+    """Register a function as an activity, for alert states to `call` by its name.
+
+    >>> import snelk
+    >>> @snelk.activity("stand by")
+    ... def stand_by(me: snelk.Situation) -> snelk.Move:
+    ...     return snelk.Move(to=me.home, done=me.arrived)
+    """
+    if not name or name != name.strip():
+        raise InputError.of("activity", "", repr(name), "must be a name without blanks at the ends")
+
+    def register(function: UserActivity) -> UserActivity:
+        _REGISTERED[name] = function
+        return function
+
+    return register
+
+
+def registered(name: str) -> UserActivity:
+    """The function of a name.
+
+    Raises:
+        InputError: None was registered under it.
+    """
+    if name not in _REGISTERED:
+        fix = nearest(name, _REGISTERED) if _REGISTERED else "register it with snelk.activity"
+        raise InputError.of("activity", "", f'"{name}"', "no such activity is registered", fix)
+    return _REGISTERED[name]
+
+
+def check_activity(function: UserActivity, *, situations: int = 200) -> None:
+    """Check that a function can be used as an activity.
+
+    It is called in made-up situations: with a focus and without, with spots and without. It must
+    return a `Move` of finite numbers, the same one again in the same situation, and take chance
+    from its `chance` only.
+
+    Raises:
+        InputError: It breaks a rule; which, and in what situation.
+
+    >>> import snelk
+    >>> snelk.check_activity(lambda me: snelk.Move(to=me.believed))
+    >>> snelk.check_activity(lambda me: me.believed)
+    Traceback (most recent call last):
+    snelk.errors.InputError: activity: situation 0: must return a Move (given: None); \
+such as snelk.Move(to=me.home)
+    """
+    for number in range(situations):
+        place = f"situation {number}"
+        moves = []
+        for _ in range(2):
+            before = np.random.get_state()[1]  # type: ignore[index]  # noqa: NPY002
+            try:
+                moves.append(function(_made_up(number)))
+            except Exception as error:
+                fix = "the focus, believed and last_known may be None, and spots empty"
+                rule = f"raised {type(error).__name__}: {error}"
+                raise InputError.of("activity", place, "", rule, fix) from error
+            after = np.random.get_state()[1]  # type: ignore[index]  # noqa: NPY002
+            if not np.array_equal(before, after):
+                rule, fix = "takes chance from elsewhere", "use the situation's chance"
+                raise InputError.of("activity", place, "", rule, fix)
+        check_move(moves[0], place)
+        if moves[0] != moves[1]:
+            given = f"{moves[0]} and {moves[1]}"
+            rule, fix = "must do the same in the same situation", "keep what it needs in memo"
+            raise InputError.of("activity", place, given, rule, fix)
+
+
+def check_move(move: object, place: str) -> Move:
+    """What an activity answered, if it can be done.
+
+    Raises:
+        InputError: It is no `Move`, or one of its numbers is none.
+    """
+    if not isinstance(move, Move):
+        fix = "such as snelk.Move(to=me.home)"
+        raise InputError.of("activity", place, repr(move), "must return a Move", fix)
+    for name in ("to", "look_at"):
+        value = getattr(move, name)
+        if value is not None and (np.shape(value) != (2,) or not np.isfinite(value).all()):
+            rule = f"{name} must be (x, y) in m, or None"
+            raise InputError.of("activity", place, repr(value), rule)
+    if move.face_deg is not None and not np.isfinite(move.face_deg):
+        rule = "face_deg must be a finite number"
+        raise InputError.of("activity", place, repr(move.face_deg), rule)
+    if not (np.isfinite(move.again) and move.again >= 0.0):
+        rule = "again must be seconds, 0 or more"
+        raise InputError.of("activity", place, repr(move.again), rule)
+    return move
+
+
+def _made_up(number: int) -> Situation:
+    """A situation at random, the same for the same number."""
+    chance = np.random.default_rng(number)
+    x, y, home_x, home_y, far_x, far_y = chance.uniform(-20, 20, 6).tolist()
+    knows, sees = number % 2 == 1, number % 4 == 1
+    return Situation(
+        name="somebody",
+        state="some state",
+        t=0.1 * number,
+        dt=0.1,
+        state_for=0.1 * (number % 50),
+        place=(x, y),
+        heading_deg=float(chance.uniform(-180, 180)),
+        home=(home_x, home_y),
+        spots={"here": (1.0, 2.0), "there": (-3.0, 4.0)} if number % 3 else {},
+        focus="target" if knows else None,
+        in_view=sees,
+        believed=(far_x, far_y) if knows else None,
+        last_known=(far_x, far_y) if knows else None,
+        arrived=number % 5 == 0,
+        way_length=lambda to: float(np.hypot(to[0] - x, to[1] - y)),
+        chance=chance,
+    )

@@ -1,0 +1,114 @@
+"""Roaming: wandering so that in the long run no part of the area is visited more than another.
+
+The agent walks straight; at the edge it leaves in a direction by the cosine law, and every so
+often it takes any direction. Of such a walk the places are spread evenly over the area, whatever
+its shape (Comets, Popov, Schütz, Vachkovskaia 2009, "Billiards in a general domain with random
+reflections"); going to points at random would crowd the middle.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from snelk.body.activities import NEVER, Activity
+from snelk.body.me import Me
+
+Numbers = NDArray[np.float64]
+
+INSIDE = 2e-3
+"""Ways end this far before the edge, m."""
+
+
+class Area:
+    """An area to roam over: a polygon with holes.
+
+    Attributes:
+        shape: The polygon.
+        edges: (edges, 4) ax, ay, bx, by, m.
+    """
+
+    def __init__(self, shape: shapely.Geometry) -> None:
+        self.shape = shape
+        shapely.prepare(shape)
+        rings = [
+            shapely.get_coordinates(ring)
+            for part in shapely.get_parts(shape)
+            for ring in (part.exterior, *part.interiors)
+        ]
+        edges = [np.hstack([ring[:-1], ring[1:]]) for ring in rings]
+        self.edges: Numbers = np.concatenate([np.zeros((0, 4)), *edges])
+
+    def ahead(self, place: Numbers, direction: Numbers) -> tuple[float, Numbers]:
+        """How far the edge is in a direction, m, and the normal there, (2,), that points back."""
+        a, along = self.edges[:, :2], self.edges[:, 2:] - self.edges[:, :2]
+        across = direction[0] * along[:, 1] - direction[1] * along[:, 0]
+        to = a - place
+        with np.errstate(divide="ignore", invalid="ignore"):
+            far = (to[:, 0] * along[:, 1] - to[:, 1] * along[:, 0]) / across
+            share = (to[:, 0] * direction[1] - to[:, 1] * direction[0]) / across
+        hit = (far > INSIDE / 4) & (share >= 0.0) & (share <= 1.0)
+        if not hit.any():
+            return 0.0, -direction
+        nearest = int(np.argmin(np.where(hit, far, np.inf)))
+        normal = np.array([-along[nearest, 1], along[nearest, 0]])
+        normal /= np.hypot(*normal)
+        if normal @ direction > 0.0:
+            normal = -normal
+        return float(far[nearest]), normal
+
+
+class Roam(Activity):
+    """Wander over an area."""
+
+    def __init__(self, me: Me) -> None:
+        super().__init__(me)
+        written = me.settings.roam
+        assert written is not None
+        self.written = written
+        self.area = me.world.area_of(me.v, me.a, written)
+        self.until = me.t + written.every
+        self.normal: Numbers | None = None
+        self.pausing = False
+        self.outside = True
+
+    def think(self) -> float:
+        """Take another direction at the edge, and when it is time."""
+        me = self.me
+        if self.area is None:
+            me.stand()
+            return NEVER
+        here = np.array(me.place)
+        if self.outside and not shapely.contains_xy(self.area.shape, *here):
+            edge = shapely.shortest_line(
+                shapely.buffer(self.area.shape, -2 * INSIDE), shapely.Point(here)
+            )
+            x, y = shapely.get_coordinates(edge)[0]
+            if me.arrived or not me.walk_to((float(x), float(y))):
+                self.outside = not me.arrived
+            self.normal = None
+            return NEVER
+        self.outside = False
+        if me.t >= self.until - 1e-9:
+            if self.written.pause > 0.0 and not self.pausing:
+                self.pausing = True
+                me.stand()
+                return self.written.pause
+            self.pausing, self.normal = False, None
+            self.until = me.t + self.written.every
+        angle = self._angle()
+        direction = np.array([np.cos(angle), np.sin(angle)])
+        far, self.normal = self.area.ahead(here, direction)
+        end = here + direction * max(far - INSIDE, 0.0)
+        me.world.motion.go(me.v, me.a, end[None], 1e-6)
+        return max(self.until - me.t, me.dt)
+
+    def _angle(self) -> float:
+        """Any direction, or from the edge one by the cosine law."""
+        chance = self.me.chance
+        if self.normal is None:
+            return float(chance.uniform(-np.pi, np.pi))
+        # The sine of the angle to the normal is even between -1 and 1.
+        turn = np.arcsin(chance.uniform(-1.0, 1.0))
+        return float(np.arctan2(self.normal[1], self.normal[0]) + turn)

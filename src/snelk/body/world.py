@@ -1,0 +1,591 @@
+"""Minds and bodies together: signals, alert states, activities and moving, tick by tick."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from snelk.body.activities import (
+    NEVER,
+    Activity,
+    Approach,
+    Call,
+    Evade,
+    Face,
+    Flee,
+    Go,
+    Hold,
+    Home,
+    Patrol,
+    Sleep,
+)
+from snelk.body.me import LOOK_CODES, Me
+from snelk.body.motion import AT_FOCUS, PACES, STUCK_AFTER, Motion
+from snelk.body.registry import registered
+from snelk.body.roaming import Area, Roam
+from snelk.body.searching import Note, Search, Snapshot
+from snelk.config.conditions import BUILT_IN, Node
+from snelk.config.fields import POSTURES
+from snelk.config.minds import Roam as RoamSettings
+from snelk.config.minds import State
+from snelk.config.models import Setup
+from snelk.level.level import Level
+from snelk.level.rays import cast_rays
+from snelk.level.ways import Ways
+from snelk.mind.ladder import Ladders, Step
+from snelk.mind.memory import Beliefs, MemoryNumbers
+from snelk.mind.meter import Meters
+from snelk.mind.sharing import Message
+from snelk.mind.signals import NOBODY, Attention, Signals, heights_of
+from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.contact import Contacts
+from snelk.senses.sight import Sight, SightNumbers
+from snelk.senses.surroundings import Surroundings
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+KINDS: dict[str, type[Activity]] = {
+    "hold": Hold,
+    "face": Face,
+    "patrol": Patrol,
+    "roam": Roam,
+    "approach": Approach,
+    "go": Go,
+    "home": Home,
+    "flee": Flee,
+    "evade": Evade,
+    "sleep": Sleep,
+    "search": Search,
+    "call": Call,
+}
+"""The activities, by the key they are written with."""
+
+
+class Senses(NamedTuple):
+    """What the senses and the memory came to at a tick."""
+
+    poses: Poses
+    surroundings: Surroundings
+    light: Numbers  # (variant, character)
+    sight: Sight
+    contacts: Contacts
+    loudness: Numbers  # (variant, agent, target)
+    meters: Meters
+    beliefs: Beliefs
+    told: Sequence[Message]
+
+
+class Happening(NamedTuple):
+    """Something that happened to an agent: it arrived, got stuck, or caught a target."""
+
+    variant: int
+    agent: int
+    kind: str  # reached, stuck, caught
+    target: int  # who was caught, or NOBODY
+    x: float
+    y: float
+
+
+class World:
+    """The minds and bodies of all agents of all variants.
+
+    Args:
+        setups: The numbers of each variant.
+        level: The level.
+        tracked: Who has a track.
+        numbers, bodies, memory: Everybody's sight, bodies and memory.
+        awake: For each sense (variant, agent) how awake it is: written to as states change.
+        dt: Length of a tick, s.
+
+    Attributes:
+        signals: What conditions asked for at the last tick; overwritten by the next.
+        taken: The changes of state of the last tick.
+        happenings: What else happened at the last tick.
+        notes, snapshots: The logs of searches; whoever keeps them empties them.
+        ended: (variant,) whether somebody was caught and the run ends with that.
+    """
+
+    def __init__(
+        self,
+        setups: Sequence[Setup],
+        level: Level,
+        tracked: Sequence[str],
+        numbers: SightNumbers,
+        bodies: Bodies,
+        memory: MemoryNumbers,
+        awake: dict[str, Numbers],
+        dt: float,
+    ) -> None:
+        self.setups, self.level, self.dt, self.time = setups, level, dt, 0.0
+        self.names, self.agents = tuple(setups[0].cast), setups[0].agents
+        self.numbers, self.bodies, self.memory = numbers, bodies, memory
+        self.characters = numbers.characters
+        self.motion = Motion(setups, tracked, dt)
+        self.attention = Attention(setups, numbers, memory.used, dt)
+        self.ladders = Ladders(setups, dt)
+        shape = self.ladders.used.shape
+        self.signals = Signals.blank(shape)
+        self.active = bool(self.ladders.used.any() or self.motion.driven.any())
+        self.taken: list[Step] = []
+        self.happenings: list[Happening] = []
+        self.notes: list[Note] = []
+        self.snapshots: list[Snapshot] = []
+        self.ended = np.zeros(shape[0], dtype=np.bool_)
+        self.search_done = np.zeros(shape, dtype=np.bool_)
+        self.told_rank = np.full(numbers.notices.shape, -1.0)
+        self.spots = {spot.name: (point.x, point.y) for spot, point in level.data.spots}
+        self._routes = {
+            route.name: shapely.get_coordinates(line) for route, line in level.data.routes
+        }
+        self._awake = awake
+        self._own_awake = {sense: values.copy() for sense, values in awake.items()}
+        self._searches = np.zeros(shape, dtype=np.int64)
+        self._next_think = np.zeros(shape)
+        self._thought_there = np.zeros(shape, dtype=np.bool_)
+        self._stuck_told = np.zeros(shape, dtype=np.bool_)
+        self._caught = np.zeros(numbers.notices.shape, dtype=np.bool_)
+        self._parts: dict[tuple[int, int], int] = {}
+        self._areas: dict[object, Area | None] = {}
+        self._senses: Senses | None = None
+        self._read_teams()
+        self._read_states()
+        self.ways: list[list[Ways]] = [
+            [
+                level.ways(
+                    clearance=setup.body_of(name).radius,
+                    within=leash.zone if (leash := setup.cast[name].leash) else None,
+                )
+                if self.motion.driven[v, a]
+                else level.ways()
+                for a, name in enumerate(self.agents)
+            ]
+            for v, setup in enumerate(setups)
+        ]
+        self.activities: list[list[Activity | None]] = [[None] * shape[1] for _ in setups]
+        for v, a in np.argwhere(self.ladders.used):
+            self._enter(int(v), int(a))
+
+    def _read_teams(self) -> None:
+        agents = self.agents
+        teams = np.array([[s.cast[name].team for name in self.names] for s in self.setups])
+        self._words = {"team": teams, "name": np.tile(np.array(self.names), (len(teams), 1))}
+        own = teams[:, self.characters]
+        self._others = own[:, :, None] != own[:, None, :]  # (variant, agent, watcher)
+        self._team_of = own
+        attributes = {
+            name for setup in self.setups for who in setup.cast for name in setup.attributes_of(who)
+        }
+        self._attributes = {
+            name: np.array(
+                [
+                    [setup.attributes_of(who).get(name, np.nan) for who in self.names]
+                    for setup in self.setups
+                ]
+            )
+            for name in sorted(attributes)
+        }
+        leashes = [[setup.cast[name].leash for name in agents] for setup in self.setups]
+        self._territories: dict[str, Truths] = {
+            zone: np.array(
+                [[each is not None and each.zone == zone for each in row] for row in leashes]
+            )
+            for zone in {each.zone for row in leashes for each in row if each}
+        }
+        ignores = [[each is not None and each.outside == "ignore" for each in r] for r in leashes]
+        self._ignores: Truths = np.array(ignores, np.bool_).reshape(len(self.setups), -1)
+
+    def _read_states(self) -> None:
+        shape = self.ladders.least.shape
+        self._catch = np.full(shape, np.nan)
+        self._ends = np.zeros(shape, dtype=np.bool_)
+        self._freeze = np.zeros((*shape, len(self.agents)), dtype=np.bool_)
+        self._asleep = np.zeros(shape, dtype=np.bool_)
+        for v, row in enumerate(self.ladders.ladders):
+            for a, ladder in enumerate(row):
+                for s, state in enumerate(ladder.states.values() if ladder else ()):
+                    if state.catch is not None:
+                        self._catch[v, a, s] = state.catch.reach
+                        self._ends[v, a, s] = state.catch.ends
+                    self._freeze[v, a, s] = np.isin(self._team_of[v], state.freeze_seen_by)
+                    self._asleep[v, a, s] = state.activity == "sleep"
+                    if state.call is not None:
+                        registered(state.call.activity)
+
+    def step(self, time: float, senses: Senses) -> None:
+        """One tick: what is asked for, which changes are taken, what is done, and moving."""
+        self.time, self._senses = time, senses
+        self.taken, self.happenings = [], []
+        self._place_tracked(senses.poses)
+        self.attention.step(
+            senses.poses,
+            senses.sight,
+            senses.contacts,
+            senses.loudness,
+            senses.meters,
+            senses.beliefs,
+            self._ignored(senses),
+        )
+        self._ask(senses)
+        done = np.array(
+            [[each is None or each.done for each in row] for row in self.activities], np.bool_
+        )
+        self.taken = self.ladders.step(self.signals, done, self._look_up)
+        for step in self.taken:
+            old = self.activities[step.variant][step.agent]
+            if old is not None:
+                old.leave()
+            self._enter(step.variant, step.agent)
+        self._catch_targets(senses.poses)
+        self._think()
+        self._move()
+
+    def poses(self, replayed: Poses) -> Poses:
+        """The poses of a tick: replayed ones, with those who are driven where they have come to."""
+        motion = self.motion
+        if not motion.driven.any():
+            return replayed
+        count = len(self.setups)
+        poses = Poses(
+            *(
+                np.repeat(values, count, axis=0) if len(values) < count else values.copy()
+                for values in replayed
+            )  # type: ignore[arg-type]  # each of the type it had
+        )
+        v, a = np.nonzero(motion.driven)
+        j = self.characters[a]
+        poses.x[v, j], poses.y[v, j] = motion.x[v, a], motion.y[v, a]
+        poses.heading[v, j], poses.posture[v, j] = motion.heading[v, a], motion.posture[v, a]
+        pace = np.abs(motion.paces[v, a] - motion.pace[v, a][:, None]).argmin(axis=1)
+        poses.gait[v, j] = np.where(motion.speed[v, a] > 0.01, pace + 1, 0)
+        return poses
+
+    def _place_tracked(self, poses: Poses) -> None:
+        motion, i = self.motion, self.characters
+        moved = ~motion.driven
+        x, y, heading = (
+            np.broadcast_to(values[:, i], moved.shape)
+            for values in (poses.x, poses.y, poses.heading)
+        )
+        there = moved & poses.present[:, i]
+        if self.time > 0.0:
+            motion.walked += np.where(there, np.hypot(x - motion.x, y - motion.y), 0.0)
+        np.copyto(motion.x, x, where=moved)
+        np.copyto(motion.y, y, where=moved)
+        np.copyto(motion.heading, heading, where=moved)
+
+    def _ignored(self, senses: Senses) -> Truths | None:
+        """Targets outside of the territory of agents that do not care about those."""
+        if not self._ignores.any():
+            return None
+        ignored = np.zeros(self.numbers.notices.shape, dtype=np.bool_)
+        notions = self.attention.notions
+        for zone, mine in self._territories.items():
+            x = np.where(np.isnan(notions.x), senses.poses.x[:, None, :], notions.x)
+            y = np.where(np.isnan(notions.y), senses.poses.y[:, None, :], notions.y)
+            ignored |= (mine & self._ignores)[:, :, None] & ~self.level.within(zone, x, y)
+        return ignored
+
+    def _ask(self, senses: Senses) -> None:
+        """Gather the signals of this tick."""
+        signals, attention, motion = self.signals, self.attention, self.motion
+        i, of = self.characters, attention.of_focus
+        signals.state[...] = self.ladders.state
+        signals.focus[...] = attention.focus
+        told = np.zeros(self.numbers.notices.shape, dtype=np.bool_)
+        self.told_rank[...] = -1.0
+        for message in senses.told:
+            place = message.variant, message.listener, message.target
+            told[place] = True
+            self.told_rank[place] = max(self.told_rank[place], message.rank)
+        for name, values in (
+            ("seen", attention.seen),
+            ("heard", attention.heard),
+            ("felt", attention.felt),
+            ("told", told),
+            ("knows", ~np.isnan(attention.notions.x)),
+        ):
+            getattr(signals, name)[...] = of(values, False)
+        signals.arrived[...] = motion.arrived
+        signals.search_done[...] = self.search_done
+        signals.stuck[...] = motion.stuck_for >= STUCK_AFTER
+        sees_me = attention.seen[:, :, i].transpose(0, 2, 1)  # (variant, agent, watcher)
+        self._sees_me = sees_me
+        signals.observed[...] = (sees_me & self._others).any(axis=2)
+        signals.asleep[...] = self.ladders.at_state(self._asleep)
+        signals.meter[...] = of(senses.meters.value, 0.0)
+        signals.exposure[...] = np.where(
+            signals.seen, of(np.nan_to_num(senses.sight.exposure), 0.0), 0.0
+        )
+        signals.target_x[...] = of(attention.notions.x, np.nan)
+        signals.target_y[...] = of(attention.notions.y, np.nan)
+        away = np.hypot(signals.target_x - motion.x, signals.target_y - motion.y)
+        signals.distance[...] = np.where(np.isnan(away), np.inf, away)
+        signals.from_home[...] = np.hypot(motion.x - motion.home_x, motion.y - motion.home_y)
+        signals.lost_for[...] = of(attention.lost_for, np.inf)
+        signals.seen_for[...] = of(attention.seen_for, 0.0)
+        signals.state_for[...] = self.ladders.since * self.dt
+        signals.told_rank[...] = of(self.told_rank, -1.0)
+        height = heights_of(self.bodies, senses.poses)
+        for name, everybody in (
+            ("speed", senses.surroundings.speed),
+            ("height", height),
+            ("light", senses.light),
+        ):
+            values = np.broadcast_to(everybody, height.shape)
+            getattr(signals, f"own_{name}")[...] = values[:, i]
+            seen = of(values[:, None, :], np.nan)
+            getattr(signals, f"target_{name}")[...] = np.where(signals.seen, seen, np.nan)
+        signals.inside_territory[...] = True
+        signals.target_inside_territory[...] = True
+        for zone, mine in self._territories.items():
+            within = self.level.within(zone, motion.x, motion.y)
+            signals.inside_territory[...] &= ~mine | within
+            within = self.level.within(zone, signals.target_x, signals.target_y)
+            signals.target_inside_territory[...] &= ~mine | within
+
+    def _look_up(self, node: Node) -> NDArray[Any]:
+        """The values, (variant, agent), of a signal, an attribute or a call."""
+        if node.kind == "signal":
+            values: NDArray[Any] = getattr(self.signals, node.word)
+            return values
+        if node.kind == "attribute":
+            side, _, name = node.word.partition(".")
+            if name in BUILT_IN:
+                found: NDArray[Any] = getattr(self.signals, f"{side}_{name}")
+                return found
+            words = name in self._words
+            everybody = self._words[name] if words else self._attributes[name]
+            if side == "own":
+                return everybody[:, self.characters]
+            focus = self.signals.focus
+            found = np.take_along_axis(everybody, np.maximum(focus, 0), 1)
+            return np.where(focus == NOBODY, "" if words else np.nan, found)
+        if node.word == "chance":
+            return self.ladders.chance(node)
+        name = node.parts[0].word
+        if node.word == "observed_by":
+            watchers = (self._team_of == name)[:, None, :]
+            result: NDArray[Any] = (self._sees_me & watchers).any(axis=2)
+            return result
+        if node.word == "in_zone":
+            return self.level.within(name, self.motion.x, self.motion.y)
+        return self.level.within(name, self.signals.target_x, self.signals.target_y)
+
+    def _enter(self, v: int, a: int) -> None:
+        """Begin what is done in the state that an agent is in now."""
+        state, motion = self.state_of(v, a), self.motion
+        for sense, values in self._awake.items():
+            values[v, a] = self._own_awake[sense][v, a] * state.awake_of(sense)
+        motion.stand(v, a)
+        motion.pace[v, a] = motion.paces[v, a, PACES.index(state.pace)]
+        motion.look[v, a] = LOOK_CODES[state.look]
+        motion.swing[v, a] = np.radians(state.sweep_whole) / 2.0
+        motion.period[v, a] = state.sweep_period
+        motion.posture[v, a] = POSTURES.index(state.posture_in)
+        motion.base[v, a] = motion.heading[v, a]
+        self.activities[v][a] = KINDS[state.activity](Me(self, v, a))
+        self._next_think[v, a] = -NEVER
+        self._thought_there[v, a] = False
+
+    def _catch_targets(self, poses: Poses) -> None:
+        reach = self.ladders.at_state(self._catch)
+        if np.isnan(reach).all():
+            self._caught[...] = False
+            return
+        i = self.characters
+        away = np.hypot(
+            poses.x[:, None, :] - poses.x[:, i, None], poses.y[:, None, :] - poses.y[:, i, None]
+        )
+        attention = self.attention
+        now = attention.seen & attention.may & (away <= reach[:, :, None] + 1e-9)
+        now &= self.ladders.used[:, :, None]
+        for v, a, j in np.argwhere(now & ~self._caught):
+            p = v if len(poses.x) > 1 else 0
+            place = float(poses.x[p, j]), float(poses.y[p, j])
+            self.happenings.append(Happening(int(v), int(a), "caught", int(j), *place))
+            self.ended[v] |= self.ladders.at_state(self._ends)[v, a]
+        self._caught = now
+
+    def _think(self) -> None:
+        """Let those think whose time it is, or whose way is at its end."""
+        motion = self.motion
+        due = (self.time >= self._next_think - 1e-9) & (self.ladders.busy <= 0)
+        due |= motion.arrived & ~self._thought_there & (self.ladders.busy <= 0)
+        due &= self.ladders.used
+        for v, a in np.argwhere(due):
+            activity = self.activities[v][a]
+            if activity is None:
+                continue
+            self._thought_there[v, a] = motion.arrived[v, a]
+            was_done = activity.done
+            self._next_think[v, a] = self.time + activity.think()
+            if activity.done and not was_done and activity.walks:
+                place = activity.me.place
+                self.happenings.append(Happening(int(v), int(a), "reached", NOBODY, *place))
+        self._thought_there &= motion.arrived
+
+    def _move(self) -> None:
+        """Everybody goes on to the next tick."""
+        motion, attention = self.motion, self.attention
+        frozen = (self._sees_me & self._freeze_now()).any(axis=2)
+        motion.still = frozen | (self.ladders.busy > 0)
+        at_focus = motion.look == AT_FOCUS
+        notions, of = attention.notions, attention.of_focus
+        motion.look_x = np.where(at_focus, of(notions.x, np.nan), motion.look_x)
+        motion.look_y = np.where(at_focus, of(notions.y, np.nan), motion.look_y)
+        motion.step(self.signals.state_for)
+        stuck = motion.stuck_for >= STUCK_AFTER - 1e-9
+        for v, a in np.argwhere(stuck & ~self._stuck_told):
+            place = float(motion.x[v, a]), float(motion.y[v, a])
+            self.happenings.append(Happening(int(v), int(a), "stuck", NOBODY, *place))
+        self._stuck_told = stuck
+
+    def _freeze_now(self) -> Truths:
+        place = np.maximum(self.ladders.state, 0).astype(np.intp)[:, :, None, None]
+        found: Truths = np.take_along_axis(self._freeze, place, 2)[:, :, 0]
+        return found
+
+    # What activities ask for.
+
+    def state_name(self, v: int, a: int) -> str:
+        """The name of the state that an agent is in."""
+        ladder = self.ladders.ladders[v][a]
+        return "" if ladder is None else list(ladder.states)[self.ladders.state[v, a]]
+
+    def state_of(self, v: int, a: int) -> State:
+        """The state that an agent is in."""
+        ladder = self.ladders.ladders[v][a]
+        return State() if ladder is None else ladder.states[self.state_name(v, a)]
+
+    def part_of(self, v: int, a: int) -> int:
+        """The part of the ground that an agent walks on; -1 if there is none."""
+        if (v, a) not in self._parts:
+            here = np.array([self.motion.x[v, a], self.motion.y[v, a]])
+            self._parts[v, a] = self.ways[v][a].part_at(here)
+        return self._parts[v, a]
+
+    def route_of(self, v: int, a: int, name: str | None) -> Numbers:
+        """The corners, (corners, 2), of a route, or of the agent's own; none if it has none."""
+        name = name or self.setups[v].cast[self.agents[a]].route
+        return self._routes[name] if name is not None else np.zeros((0, 2))
+
+    def close_of(self, v: int, a: int) -> float:
+        """Nearer than this to its goal an agent stands, m."""
+        motion = self.motion
+        return float(max(motion.arrive[v, a], motion.pace[v, a] * self.dt))
+
+    def next_search(self, v: int, a: int) -> int:
+        """The number of an agent's next search."""
+        self._searches[v, a] += 1
+        return int(self._searches[v, a] - 1)
+
+    def area_of(self, v: int, a: int, written: RoamSettings) -> Area | None:
+        """The area to roam over: the ground in reach within a zone and a ring about home."""
+        part, ways = self.part_of(v, a), self.ways[v][a]
+        home = self.activities[v][a]
+        me = home.me if home is not None else Me(self, v, a)
+        centre = me.home if written.ring is not None else None
+        key = (id(ways), part, written.zone, written.ring, centre)
+        if key not in self._areas:
+            shape = ways.parts[part] if part >= 0 else shapely.Polygon()
+            if written.zone is not None:
+                shape = shapely.intersection(shape, self.level.zone_area(written.zone))
+            if written.ring is not None and centre is not None:
+                disc = shapely.Point(centre).buffer(written.ring[1], quad_segs=32)
+                hole = shapely.Point(centre).buffer(written.ring[0], quad_segs=32)
+                shape = shapely.intersection(shape, shapely.difference(disc, hole))
+            self._areas[key] = None if shape.area < 1e-6 else Area(shape)
+        return self._areas[key]
+
+    def free_lines(self, v: int, a: int, ends: Numbers) -> Truths:
+        """Which places, (places, 2), an agent can walk to straight from where it is."""
+        part, ways = self.part_of(v, a), self.ways[v][a]
+        if part < 0:
+            return np.zeros(len(ends), dtype=np.bool_)
+        here = np.array([[self.motion.x[v, a], self.motion.y[v, a]]])
+        free: Truths = ways.clear(np.repeat(here, len(ends), axis=0), ends)
+        free &= shapely.contains_xy(ways.parts[part], ends[:, 0], ends[:, 1])
+        return free
+
+    def sees_place(self, v: int, a: int, place: tuple[float, float]) -> bool:
+        """Whether the focus, from where it was last known, could see the agent at a place."""
+        me = Me(self, v, a)
+        threat, focus = me.last_known, int(self.attention.focus[v, a])
+        if threat is None or self._senses is None:
+            return False
+        i, poses = self.characters[a], self._senses.poses
+        p = v if len(poses.x) > 1 else 0
+        eye = poses.z[p, focus] + self.bodies.eyes[v, focus, 0]
+        middle = poses.z[p, i] + 0.5 * self.bodies.height[v, i, self.motion.posture[v, a]]
+        share, _, _ = cast_rays(
+            self.level.grid, np.array([[*threat, eye]]), np.array([[*place, middle]])
+        )
+        return bool(share[0] > 0.0)
+
+    def looks_at(self, v: int, a: int, places: Numbers) -> Truths:
+        """Which places, (places, 2), an agent has in view now, well enough to see somebody there.
+
+        Somebody would be as tall as the focus; of light the zone's and its own lamp's count.
+        """
+        assert self._senses is not None
+        poses, numbers, i = self._senses.poses, self.numbers, self.characters[a]
+        p = v if len(poses.x) > 1 else 0
+        focus = max(int(self.attention.focus[v, a]), 0)
+        dx, dy = (places - (poses.x[p, i], poses.y[p, i])).T
+        away = np.hypot(dx, dy)
+        off = np.abs((np.arctan2(dy, dx) - poses.heading[p, i] + np.pi) % (2 * np.pi) - np.pi)
+        light = self._light_at(v, i, places, away)
+        near = np.zeros(len(places), dtype=np.bool_)
+        for k in range(int(numbers.cones[v, a])):
+            reach = numbers.range[v, a, k] * numbers.awake[v, a]
+            lit = light >= numbers.min_light[v, a, k] - 1e-9
+            near |= (away <= reach) & (off <= numbers.half_fov[v, a, k]) & lit
+        seen = np.flatnonzero(near)
+        eye = poses.z[p, i] + self.bodies.eyes[v, i, poses.posture[p, i]]
+        start = np.tile([poses.x[p, i], poses.y[p, i], eye], (len(seen), 1))
+        middle = poses.z[p, i] + 0.5 * self.bodies.height[v, focus, 0]
+        end = np.column_stack([places[seen], np.full(len(seen), middle)])
+        share, _, _ = cast_rays(self.level.grid, start, end)
+        near[seen] = share > 0.0
+        return near
+
+    def _light_at(self, v: int, i: int, places: Numbers, away: Numbers) -> Numbers:
+        setup = self.setups[v]
+        light = np.full(len(places), setup.light)
+        for zone, _ in self.level.data.zones:
+            if zone.light is not None:
+                within = self.level.within(zone.name, places[:, 0], places[:, 1])
+                light[within] = zone.light
+        lamp = setup.cast[self.names[i]].lamp
+        if lamp is not None:
+            light += lamp.light * np.clip(1.0 - away / lamp.reach, 0.0, 1.0)
+        lit: Numbers = np.minimum(light, 1.0)
+        return lit
+
+    def feels_focus(self, v: int, a: int) -> bool:
+        """Whether the focus is felt, or in a zone that is watched."""
+        focus = self.attention.focus[v, a]
+        return bool(focus >= 0 and self.attention.felt[v, a, focus])
+
+    def age_of_focus(self, v: int, a: int) -> float:
+        """How old what is believed of the focus is, s."""
+        assert self._senses is not None
+        focus = self.attention.focus[v, a]
+        age = self._senses.beliefs.age[v, a, focus] if focus >= 0 else np.nan
+        return 0.0 if np.isnan(age) else float(age)
+
+    def blur_of_focus(self, v: int, a: int) -> float:
+        """How far off what was heard or told of the focus may be, m."""
+        assert self._senses is not None
+        focus = self.attention.focus[v, a]
+        blur = self._senses.beliefs.blur[v, a, focus] if focus >= 0 else np.nan
+        return 0.0 if np.isnan(blur) else float(blur)
+
+    def spread_of(self, v: int, a: int) -> float:
+        """How fast the uncertainty of its beliefs grows, m/s."""
+        return float(self.memory.spread[v, a])

@@ -1,0 +1,60 @@
+"""What all checked models share: names, units and limits.
+
+Lengths are metres, times seconds, angles degrees. A field of view is the whole angle from edge
+to edge, never half of it: that is why its key is called `fov_whole`.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+
+POSTURES = ("standing", "crouched", "prone")
+GAITS = ("still", "creeping", "walking", "running")
+SENSES = ("sight", "hearing", "touch", "zone")
+
+LONGEST = 100_000.0
+"""Largest length accepted, m: beyond it a unit is surely wrong."""
+
+
+def _printable(name: str) -> str:
+    if not name or name != name.strip() or not name.isprintable() or len(name) > 80:
+        raise ValueError("must be 1 to 80 printable characters without blanks at the ends")
+    return name
+
+
+def with_unit(unit: str, **limits: Any) -> Any:
+    """A field with limits, and the unit that errors name."""
+    return Field(json_schema_extra={"unit": unit}, **limits)
+
+
+Name = Annotated[str, AfterValidator(_printable)]
+Length = Annotated[float, with_unit("m", gt=0, le=LONGEST)]
+Coordinate = Annotated[float, with_unit("m", ge=-LONGEST, le=LONGEST)]
+WholeAngle = Annotated[
+    float,
+    with_unit(
+        "deg",
+        gt=0,
+        le=360,
+        description="WHOLE angle from edge to edge in degrees: 120 means 60 to either side.",
+    ),
+]
+Names = Annotated[tuple[Name, ...], Field(strict=False)]  # TOML gives a list
+FileNames = Annotated[tuple[str, ...], Field(strict=False)]
+Place = Annotated[tuple[Coordinate, Coordinate], Field(strict=False)]
+Share = Annotated[float, with_unit("", ge=0, le=1)]
+Elevation = Annotated[float, with_unit("deg", ge=0, le=90)]
+
+
+Factor = Annotated[float, with_unit("", ge=0, le=100)]
+Seconds = Annotated[float, with_unit("s", ge=0, le=3600)]
+Reach = Annotated[float, with_unit("m", ge=0, le=LONGEST)]
+Speed = Annotated[float, with_unit("m/s", ge=0, le=1000)]
+
+
+class Model(BaseModel):
+    """Frozen, strict about types, and without room for unknown keys."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, allow_inf_nan=False)

@@ -1,0 +1,138 @@
+"""What is wrong in alert ladders, and the names that they and the cast's members refer to."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from snelk.config.conditions import BUILT_IN, WORDS_OF, Condition, ConditionError, Node, parse
+from snelk.config.draft import Draft, Place
+from snelk.config.geojson import LevelData
+from snelk.config.minds import Ladder, State
+from snelk.config.models import Setup
+from snelk.config.problems import shown
+from snelk.errors import Problem, nearest
+
+
+def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Problem]:
+    """States, routes, zones, spots and attributes that are named but are not there, and so on."""
+    known = {
+        "route": [route.name for route, _ in level.routes],
+        "spot": [spot.name for spot, _ in level.spots],
+        "zone": [zone.name for zone, _ in level.zones],
+        "team": sorted({member.team for member in setup.cast.values()}),
+        "character": list(setup.cast),
+        "attribute": sorted(
+            {name for body in setup.bodies.values() for name in body.attributes}
+            | {name for member in setup.cast.values() for name in member.attributes}
+        ),
+    }
+
+    def missing(place: Place, what: str, names: Iterable[str]) -> Iterator[Problem]:
+        for name in names:
+            if name not in known[what]:
+                source, where = draft.locate(place)
+                fix = nearest(name, known[what])
+                yield Problem(source, where, shown(name), f"no such {what}", fix)
+
+    for name, member in setup.cast.items():
+        own: Place = ("cast", name)
+        yield from missing((*own, "route"), "route", [member.route] if member.route else [])
+        yield from missing((*own, "spots"), "spot", member.spots)
+        if member.leash is not None:
+            yield from missing((*own, "leash", "zone"), "zone", [member.leash.zone])
+        ladder = setup.profiles[member.profile].ladder if member.profile is not None else None
+        if member.state is not None and (ladder is None or member.state not in ladder.states):
+            source, where = draft.locate((*own, "state"))
+            fix = nearest(member.state, ladder.states) if ladder else "its profile has no ladder"
+            yield Problem(source, where, shown(member.state), "no such alert state", fix)
+    owners = {("bodies", name): body.attributes for name, body in setup.bodies.items()}
+    owners |= {("cast", name): member.attributes for name, member in setup.cast.items()}
+    for owner, attributes in owners.items():
+        for attribute in attributes:
+            if attribute in BUILT_IN or attribute in WORDS_OF:
+                source, where = draft.locate((*owner, "attributes", attribute))
+                yield Problem(source, where, "", "is known of everybody anyway", "rename it")
+    for name, profile in setup.profiles.items():
+        if profile.ladder is None:
+            continue
+        place: Place = ("profiles", name, "ladder")
+        yield from _within_ladder(profile.ladder, place, draft)
+        for state_name, state in profile.ladder.states.items():
+            for key, what, names in _named_by(state):
+                yield from missing((*place, "states", state_name, *key), what, names)
+        for change_name, change in profile.ladder.changes.items():
+            try:
+                condition = parse(change.when)
+            except ConditionError as error:
+                source, where = draft.locate((*place, "changes", change_name, "when"))
+                given = shown(change.when)
+                rule = f"letter {error.column + 1}: {error.rule}"
+                yield Problem(source, where, given, rule, error.fix)
+                continue
+            for what, word in _names_in(condition):
+                yield from missing((*place, "changes", change_name, "when"), what, [word])
+
+
+def _within_ladder(ladder: Ladder, place: Place, draft: Draft) -> Iterator[Problem]:
+    """States that are named within a ladder, and states of several activities."""
+    wanted: list[tuple[Place, str]] = [(("first",), ladder.first)] if ladder.first else []
+    for name, change in ladder.changes.items():
+        wanted += [(("changes", name, "from"), state) for state in change.from_]
+        wanted.append((("changes", name, "to"), change.to))
+        if change.from_ == (change.to,):
+            source, where = draft.locate((*place, "changes", name))
+            rule = "leads from a state to itself"
+            yield Problem(source, where, "", rule, "name another state in from or to")
+    for key, state in wanted:
+        if state not in ladder.states:
+            source, where = draft.locate((*place, *key))
+            fix = nearest(state, ladder.states)
+            yield Problem(source, where, shown(state), "no such alert state", fix)
+    for name, written in ladder.states.items():
+        several = written.activities()
+        if len(several) > 1:
+            source, where = draft.locate((*place, "states", name))
+            rule = f"has {len(several)} activities: {', '.join(several)}"
+            yield Problem(source, where, "", rule, "keep one")
+        roam = written.roam
+        if roam is not None and roam.ring is not None and roam.ring[0] >= roam.ring[1]:
+            source, where = draft.locate((*place, "states", name, "roam", "ring"))
+            rule = "must be [least, largest] distance, the largest above the least"
+            yield Problem(source, where, shown(roam.ring), rule)
+
+
+def _named_by(state: State) -> Iterator[tuple[Place, str, tuple[str, ...]]]:
+    """What a state names: the key, what kind of thing, and the names."""
+    yield ("freeze_seen_by",), "team", state.freeze_seen_by
+    if state.patrol is not None and state.patrol.route is not None:
+        yield ("patrol", "route"), "route", (state.patrol.route,)
+    if state.roam is not None and state.roam.zone is not None:
+        yield ("roam", "zone"), "zone", (state.roam.zone,)
+    if state.go is not None and state.go.spot is not None:
+        yield ("go", "spot"), "spot", (state.go.spot,)
+    if state.flee is not None:
+        yield ("flee", "spots"), "spot", state.flee.spots
+    if state.search is not None:
+        yield ("search", "spots"), "spot", state.search.spots
+
+
+def _names_in(condition: Condition) -> Iterator[tuple[str, str]]:
+    """What a condition names: the kind of thing, and its name."""
+    kinds = {"in_zone": "zone", "target_in_zone": "zone", "observed_by": "team"}
+    for node in condition.root.walk():
+        if node.kind == "call" and node.word in kinds:
+            yield kinds[node.word], node.parts[0].word
+        if node.kind == "attribute":
+            name = node.word.partition(".")[2]
+            if name not in BUILT_IN and name not in WORDS_OF:
+                yield "attribute", name
+        if node.kind == "compare":
+            yield from _words_compared(node)
+
+
+def _words_compared(node: Node) -> Iterator[tuple[str, str]]:
+    texts = [part.word for part in node.parts if part.kind == "text"]
+    words = [part.word for part in node.parts if part.kind == "attribute"]
+    for text in texts:
+        for word in words:
+            yield ("team" if word.endswith(".team") else "character"), text

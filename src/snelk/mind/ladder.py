@@ -1,0 +1,189 @@
+"""The alert ladder: which state every agent is in, and which change it takes.
+
+Changes are tried in the order written; the first whose condition has been true for long enough
+is taken, unless the state has to be stayed in. See docs/calculations.md.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.chance import stream
+from snelk.config.conditions import Condition, Node, parse
+from snelk.config.minds import Ladder
+from snelk.config.models import Setup
+from snelk.mind.evaluation import evaluate
+from snelk.mind.signals import Signals
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+NO_LADDER = -1
+SLACK = 1e-9
+"""Times this close are the same, s."""
+
+
+class Step(NamedTuple):
+    """A change of state that was taken."""
+
+    variant: int
+    agent: int
+    focus: int  # the target acted on, or NOBODY
+    before: int  # the state left
+    after: int  # the state entered
+    change: int  # number of the change within the ladder
+    held: float  # s that its condition had been true on end
+    also: tuple[int, ...]  # later changes that could have been taken as well
+
+
+class Program(NamedTuple):
+    """Agents whose ladders have the same states and conditions."""
+
+    who: Truths  # (variant, agent)
+    conditions: tuple[Condition, ...]
+
+
+class Ladders:
+    """Everybody's alert states.
+
+    Args:
+        setups: The numbers of each variant.
+        dt: Length of a tick, s.
+
+    Attributes:
+        used: (variant, agent) who has a ladder.
+        state: (variant, agent) the state each is in, or NO_LADDER.
+        since: (variant, agent) ticks since it was entered.
+        entries: (variant, agent) how many states were entered before this one.
+        busy: (variant, agent) ticks for which it does nothing yet.
+    """
+
+    def __init__(self, setups: Sequence[Setup], dt: float) -> None:
+        self.setups = setups
+        self.dt = dt
+        self.agents = setups[0].agents
+        self.ladders: list[list[Ladder | None]] = [
+            [setup.profile_of(agent).ladder for agent in self.agents] for setup in setups
+        ]
+        every = [ladder for row in self.ladders for ladder in row if ladder is not None]
+        shape = (len(setups), len(self.agents))
+        states = max((len(ladder.states) for ladder in every), default=1)
+        changes = max((len(ladder.changes) for ladder in every), default=0)
+        self.used = np.zeros(shape, dtype=np.bool_)
+        self.state = np.full(shape, NO_LADDER, dtype=np.int16)
+        self.since = np.zeros(shape, dtype=np.int64)
+        self.entries = np.zeros(shape, dtype=np.int64)
+        self.busy = np.zeros(shape, dtype=np.int64)
+        self.least = np.zeros((*shape, states))
+        self.interruptible = np.ones((*shape, states), dtype=np.bool_)
+        self.rank = np.zeros((*shape, states))
+        self._wait = np.zeros((*shape, changes))
+        self._from = np.zeros((*shape, states, changes), dtype=np.bool_)
+        self._to = np.zeros((*shape, changes), dtype=np.int16)
+        self._held = np.full((*shape, changes), -dt)
+        shapes: dict[tuple[object, ...], list[tuple[int, int]]] = {}
+        for v, row in enumerate(self.ladders):
+            for a, ladder in enumerate(row):
+                if ladder is not None:
+                    self._read(v, a, ladder)
+                    key = tuple((c.when, c.to, c.from_) for c in ladder.changes.values())
+                    shapes.setdefault((tuple(ladder.states), key), []).append((v, a))
+        self._programs = []
+        for places in shapes.values():
+            who = np.zeros(shape, dtype=np.bool_)
+            who[tuple(np.array(places).T)] = True
+            written = self.ladders[places[0][0]][places[0][1]]
+            assert written is not None
+            conditions = tuple(parse(change.when) for change in written.changes.values())
+            self._programs.append(Program(who, conditions))
+        self._draws: dict[tuple[int, int, int, int], float] = {}
+
+    def _read(self, v: int, a: int, ladder: Ladder) -> None:
+        names = list(ladder.states)
+        first = self.setups[v].cast[self.agents[a]].state or ladder.first_state
+        self.used[v, a] = True
+        self.state[v, a] = names.index(first)
+        for s, (name, state) in enumerate(ladder.states.items()):
+            self.least[v, a, s] = state.least
+            self.interruptible[v, a, s] = state.interruptible
+            self.rank[v, a, s] = ladder.rank_of(name)
+        for c, change in enumerate(ladder.changes.values()):
+            self._wait[v, a, c] = change.for_
+            self._to[v, a, c] = names.index(change.to)
+            for s, name in enumerate(names):
+                self._from[v, a, s, c] = name in change.from_ if change.from_ else name != change.to
+
+    def at_state(self, values: NDArray[Any]) -> NDArray[Any]:
+        """(variant, agent) of values of (variant, agent, state): that of the state each is in."""
+        place = np.maximum(self.state, 0).astype(np.intp)[:, :, None]
+        return np.take_along_axis(values, place, 2)[:, :, 0]
+
+    def step(
+        self, signals: Signals, done: Truths, look_up: Callable[[Node], NDArray[Any]]
+    ) -> list[Step]:
+        """Take the changes of one tick.
+
+        Args:
+            signals: What can be asked for.
+            done: (variant, agent) whose activity is done.
+            look_up: Gives the values, (variant, agent), of what is asked for; see `evaluate`.
+        """
+        true = np.zeros(self._wait.shape, dtype=np.bool_)
+        place = np.maximum(self.state, 0).astype(np.intp)[:, :, None, None]
+        open_now = np.take_along_axis(self._from, place, 2)[:, :, 0]
+        open_now &= self.used[:, :, None]
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+            for program in self._programs:
+                for c, condition in enumerate(program.conditions):
+                    asked = open_now[:, :, c] & program.who
+                    if asked.any():
+                        self._asking = (c, condition)
+                        true[:, :, c] |= asked & evaluate(condition.root, look_up)
+        self._held = np.where(true, np.maximum(self._held, -self.dt) + self.dt, -self.dt)
+        ready = true & (self._held >= self._wait - SLACK)
+        may = (signals.state_for >= self.at_state(self.least) - SLACK) & (self.busy <= 0)
+        may &= self.at_state(self.interruptible).astype(np.bool_) | done
+        ready &= may[:, :, None]
+        taken = []
+        self.since += 1
+        self.busy -= 1
+        for v, a in np.argwhere(ready.any(axis=2)):
+            able = np.flatnonzero(ready[v, a])
+            c, before = int(able[0]), int(self.state[v, a])
+            also = tuple(int(n) for n in able[1:])
+            held, focus = float(self._held[v, a, c]), int(signals.focus[v, a])
+            after = int(self._to[v, a, c])
+            taken.append(Step(int(v), int(a), focus, before, after, c, held, also))
+            self.state[v, a] = after
+            self.since[v, a] = 1  # at the next tick it has been there for one
+            self.entries[v, a] += 1
+            self._held[v, a] = -self.dt
+            self._draws = {k: draw for k, draw in self._draws.items() if k[:2] != (v, a)}
+        return taken
+
+    def chance(self, node: Node) -> Truths:
+        """(variant, agent) what a `chance(p)` came to, drawn once for each stay in a state."""
+        c, condition = self._asking
+        leaf = next(n for n, each in enumerate(condition.leaves()) if each is node)
+        found = np.zeros(self.state.shape, dtype=np.bool_)
+        for v, a in np.argwhere(self.used):
+            if self._from[v, a, self.state[v, a], c]:
+                found[v, a] = self._drawn(int(v), int(a), c, leaf) < node.value
+        return found
+
+    def _drawn(self, v: int, a: int, c: int, leaf: int) -> float:
+        key = v, a, c, leaf
+        if key not in self._draws:
+            ladder, entry = self.ladders[v][a], int(self.entries[v, a])
+            name = list(ladder.changes)[c] if ladder is not None else ""
+            self._draws[key] = drawn(self.setups[v].seed, self.agents[a], name, leaf, entry)
+        return self._draws[key]
+
+
+def drawn(seed: int, agent: str, change: str, leaf: int, entry: int) -> float:
+    """The number from 0 to 1 that a `chance` is compared with during a stay in a state."""
+    return float(stream(seed, "chance", agent, change, leaf, entry).random())

@@ -1,0 +1,200 @@
+"""What an agent's conditions can ask for at a tick: of itself, and of the focus it acts on."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.conditions import TRUTHS
+from snelk.config.models import Setup
+from snelk.mind.memory import HEARD, NO_BELIEF, SENSED_NOW, TOLD, Beliefs
+from snelk.mind.meter import REACHED, Meters
+from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.contact import SENSED, Contacts
+from snelk.senses.sight import IN_VIEW, Sight, SightNumbers
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+NOBODY = -1
+
+
+class Signals(NamedTuple):
+    """Signals of every agent at a tick: (variant, agent); those of a target are of the focus."""
+
+    state: NDArray[np.int16]  # the state in which they are asked
+    focus: NDArray[np.int32]  # the target it acts on, or NOBODY
+    seen: Truths
+    heard: Truths
+    felt: Truths
+    told: Truths
+    knows: Truths
+    arrived: Truths
+    search_done: Truths
+    stuck: Truths
+    observed: Truths
+    asleep: Truths
+    inside_territory: Truths
+    target_inside_territory: Truths
+    meter: Numbers
+    exposure: Numbers
+    distance: Numbers  # m
+    from_home: Numbers  # m
+    lost_for: Numbers  # s
+    seen_for: Numbers  # s
+    state_for: Numbers  # s
+    told_rank: Numbers
+    own_speed: Numbers  # m/s
+    own_height: Numbers  # m
+    own_light: Numbers
+    target_speed: Numbers
+    target_height: Numbers
+    target_light: Numbers
+    target_x: Numbers  # where the focus is believed to be, m; NaN without a belief
+    target_y: Numbers
+
+    @classmethod
+    def blank(cls, shape: tuple[int, ...]) -> Signals:
+        """Room for one tick."""
+        kinds = {"state": np.int16, "focus": np.int32} | dict.fromkeys(TRUTHS, np.bool_)
+        return cls(*(np.zeros(shape, kinds.get(name, np.float64)) for name in cls._fields))
+
+
+class Notions(NamedTuple):
+    """What every agent has of every target: (variant, agent, target)."""
+
+    x: Numbers  # where it is believed to be, m; NaN where there is no idea of it
+    y: Numbers
+    known_x: Numbers  # the last-known position: where it last was when it was sensed or told
+    known_y: Numbers
+
+
+class Attention:
+    """Follows for how long targets are seen and lost, and chooses each agent's focus.
+
+    Args:
+        setups: The numbers of each variant.
+        numbers: Everybody's sight.
+        remembers: (variant, agent) who has a memory.
+        dt: Length of a tick, s.
+
+    Attributes:
+        seen, heard, felt: (variant, agent, target) who is in view, heard at this tick, felt or in
+            a zone that is watched.
+        lost_for, seen_for: (variant, agent, target), s; infinite before it was ever sensed.
+        focus: (variant, agent) the target it acts on, or NOBODY.
+        notions: What every agent has of every target.
+    """
+
+    def __init__(
+        self, setups: Sequence[Setup], numbers: SightNumbers, remembers: Truths, dt: float
+    ) -> None:
+        shape = numbers.notices.shape
+        self.dt = dt
+        self.characters = numbers.characters
+        self.remembers = remembers[:, :, None]
+        names, agents = list(setups[0].cast), setups[0].agents
+        self.may = numbers.notices & (self.characters[:, None] != np.arange(len(names)))
+        ladders = [[setup.profile_of(agent).ladder for agent in agents] for setup in setups]
+        stick = [[0.0 if ladder is None else ladder.focus_stick for ladder in r] for r in ladders]
+        self.stick: Numbers = np.array(stick, np.float64).reshape(shape[:2])
+        metered = [
+            [setup.profile_of(agent).meter is not None for agent in agents] for setup in setups
+        ]
+        self.metered: Truths = np.array(metered, np.bool_).reshape(*shape[:2], 1)
+        # Of targets that are alike in all else the first by name is chosen.
+        self.by_name = np.argsort(np.argsort(np.array(names)))
+        self.seen, self.heard, self.felt = np.zeros((3, *shape), dtype=np.bool_)
+        self.lost_for = np.full(shape, np.inf)
+        self.seen_for = np.zeros(shape)
+        self.focus = np.full(shape[:2], NOBODY, dtype=np.int32)
+        self.notions = Notions(*(np.full(shape, np.nan) for _ in Notions._fields))
+        self._was_seen = np.zeros(shape, dtype=np.bool_)
+
+    def step(
+        self,
+        poses: Poses,
+        sight: Sight,
+        contacts: Contacts,
+        loudness: Numbers,
+        meters: Meters,
+        beliefs: Beliefs,
+        ignored: Truths | None,
+    ) -> None:
+        """Follow one tick; `ignored`, (variant, agent, target), are not worth a focus."""
+        there = poses.present[:, None, :]
+        np.logical_and((sight.failed == IN_VIEW).any(axis=3), there, out=self.seen)
+        self.felt = ((contacts.touch == SENSED) | (contacts.zone == SENSED)) & there
+        self.heard = loudness > 0.0
+        sensed = self.seen | self.felt
+        self.lost_for += self.dt
+        self.lost_for[sensed] = 0.0
+        self.seen_for += self.dt
+        self.seen_for[~(self.seen & self._was_seen)] = 0.0
+        self._was_seen = self.seen.copy()
+        notions = self.notions
+        x, y = poses.x[:, None, :], poses.y[:, None, :]
+        notions.x[...] = np.where(self.remembers, beliefs.x, np.where(sensed, x, np.nan))
+        notions.y[...] = np.where(self.remembers, beliefs.y, np.where(sensed, y, np.nan))
+        source = beliefs.source
+        news = np.where(
+            self.remembers,
+            (source == SENSED_NOW) | (source == HEARD) | (source == TOLD),
+            sensed,
+        )
+        np.copyto(notions.known_x, notions.x, where=news)
+        np.copyto(notions.known_y, notions.y, where=news)
+        gone = np.isnan(notions.x) & self.remembers
+        notions.known_x[gone] = notions.known_y[gone] = np.nan
+        self._choose(poses, meters, source, sensed, ignored)
+
+    def _choose(
+        self,
+        poses: Poses,
+        meters: Meters,
+        source: NDArray[np.int8],
+        sensed: Truths,
+        ignored: Truths | None,
+    ) -> None:
+        """The fullest meter, then the nearest, then the first by name; but it sticks."""
+        candidate = self.may & (sensed | (source != NO_BELIEF) | (meters.value > REACHED))
+        if ignored is not None:
+            candidate &= ~ignored
+        own_x, own_y = poses.x[:, self.characters, None], poses.y[:, self.characters, None]
+        away = np.hypot(self.notions.x - own_x, self.notions.y - own_y)
+        away[np.isnan(away)] = np.inf
+        # Without a meter, who is sensed counts as full.
+        value = np.where(self.metered, meters.value, sensed * 1.0)
+        value = np.where(candidate, value, -1.0)
+        most = value.max(axis=2, initial=-1.0)
+        best = value >= most[:, :, None] - REACHED
+        nearest = np.where(best, away, np.inf).min(axis=2, initial=np.inf)
+        best &= away <= nearest[:, :, None] + REACHED
+        order = np.where(best, self.by_name, len(self.by_name))
+        chosen = order.argmin(axis=2).astype(np.int32)
+        chosen[most < 0.0] = NOBODY
+        now = np.maximum(self.focus, 0)[:, :, None]
+        kept = (self.focus != NOBODY) & np.take_along_axis(candidate, now, 2)[:, :, 0]
+        kept &= most <= np.take_along_axis(value, now, 2)[:, :, 0] + self.stick + REACHED
+        # A focus that is not sensed gives way to one that is, of a meter as full.
+        unsensed = ~np.take_along_axis(sensed, now, 2)[:, :, 0]
+        other = np.take_along_axis(sensed, np.maximum(chosen, 0)[:, :, None], 2)[:, :, 0]
+        level = most >= np.take_along_axis(value, now, 2)[:, :, 0] - REACHED
+        kept &= ~(unsensed & other & level)
+        np.copyto(self.focus, chosen, where=~kept)
+
+    def of_focus(self, values: NDArray[Any], otherwise: float | bool) -> NDArray[Any]:
+        """(variant, agent) of values of (variant, agent, target): that of the focus."""
+        now = np.maximum(self.focus, 0)[:, :, None]
+        found = np.take_along_axis(np.broadcast_to(values, self.seen.shape), now, 2)[:, :, 0]
+        return np.where(self.focus == NOBODY, otherwise, found)
+
+
+def heights_of(bodies: Bodies, poses: Poses) -> Numbers:
+    """(variant, character) how tall everybody is in their posture, m."""
+    posture = np.broadcast_to(poses.posture, bodies.height.shape[:2])
+    found: Numbers = np.take_along_axis(bodies.height, posture[:, :, None].astype(np.intp), 2)
+    return found[:, :, 0]
