@@ -99,21 +99,27 @@ def level() -> dict[str, Any]:
     yard = [(22, 17), (31, 17), (33, 25), (33, 34), (22, 34), (22, 17)]
     wind = [(1, 1), (58, 1), (58, 9.5), (1, 11), (1, 1)]
     straw = [(29, 18.5), (41, 18.5), (46, 23), (45.5, 28), (33, 28.5), (33, 25), (29, 18.5)]
+    pasture = [(34, 18), (44, 18), (47, 23), (45, 26), (36, 26), (34, 18)]
     features += [
         feature("zone", "gravel yard", "Polygon", yard, ground="gravel"),
         feature("zone", "straw", "Polygon", straw, ground="straw"),
         feature("zone", "wind by the trees", "Polygon", wind, background=0.5),
         feature("zone", "lantern pool", "Point", (46.5, 35.2), radius=3.5, light=0.8),
         feature("zone", "coop doorstep", "Point", (35.8, 31), radius=1.2),
+        feature("zone", "pasture", "Polygon", pasture),
         feature("spot", "coop-door-west", "Point", (35.8, 31)),
         feature("spot", "coop-door-east", "Point", (41.2, 31)),
+        feature("spot", "coop-door-north", "Point", (38.5, 33.0)),
+        feature("spot", "behind-hay-2", "Point", (35.9, 28.3)),
+        feature("spot", "behind-hay-4", "Point", (47.8, 27.2)),
+        feature("spot", "hedge-gap", "Point", (51.2, 21.3)),
         feature("spot", "kennel-mat", "Point", (23.6, 27.4)),
         feature("spot", "farmhouse-door", "Point", (46.5, 36.2)),
         feature(
             "route",
             "farmer's round",
             "LineString",
-            [(46.5, 36), (43, 33.6), (41.6, 28.8), (33.6, 30), (25, 25.2), (28, 19), (33, 18)],
+            [(45.6, 34.8), (42.6, 33.4), (42.4, 28.4), (34, 29.4), (25.4, 25), (27.8, 19.4), (36, 18)],
         ),
     ]
     return {"type": "FeatureCollection", "features": features}
@@ -153,58 +159,8 @@ FOX = [
     (74.0, 57.4, 13.0, "standing", "walking"),
     (76.0, 57.0, 9.0, "standing", "walking"),
 ]
-FARMER = [
-    (26.0, 46.5, 36.0, "standing", "walking"),
-    (29.5, 44.6, 34.2, "standing", "walking"),
-    (34.0, 42.6, 32.6, "standing", "still"),
-    (38.0, 42.6, 32.6, "standing", "walking"),
-    (44.0, 42.0, 28.6, "standing", "walking"),
-    (47.0, 40.2, 27.6, "standing", "still"),
-    (51.0, 40.2, 27.6, "standing", "walking"),
-    (56.0, 37.2, 28.4, "standing", "still"),
-    (60.0, 37.2, 28.4, "standing", "walking"),
-    (66.0, 41.6, 28.4, "standing", "walking"),
-    (72.0, 42.8, 32.8, "standing", "walking"),
-    (76.0, 45.6, 34.8, "standing", "walking"),
-]
-GEESE = {
-    "goose-1": [
-        (0.0, 37.0, 19.6, "standing", "still"),
-        (12.0, 37.6, 20.4, "standing", "still"),
-        (30.0, 36.6, 21.4, "standing", "still"),
-        (47.0, 37.0, 20.4, "standing", "walking"),
-        (55.0, 38.6, 19.4, "standing", "still"),
-        (76.0, 39.0, 19.6, "standing", "still"),
-    ],
-    "goose-2": [
-        (0.0, 41.0, 21.6, "standing", "still"),
-        (18.0, 40.0, 22.4, "standing", "still"),
-        (38.0, 39.6, 23.6, "standing", "still"),
-        (57.0, 40.2, 24.8, "standing", "walking"),
-        (60.0, 42.2, 25.6, "standing", "still"),
-        (61.4, 42.4, 25.7, "standing", "running"),
-        (64.0, 42.4, 27.6, "standing", "still"),
-        (76.0, 42.6, 28.0, "standing", "still"),
-    ],
-    "gander": [
-        (0.0, 33.4, 23.6, "standing", "still"),
-        (10.0, 32.6, 24.4, "standing", "still"),
-        (26.0, 31.6, 24.0, "standing", "still"),
-        (40.0, 32.4, 24.8, "standing", "still"),
-        (46.0, 31.0, 25.6, "standing", "walking"),
-        (52.0, 29.6, 28.0, "standing", "still"),
-        (76.0, 29.4, 28.6, "standing", "still"),
-    ],
-}
-# How far, and how often a minute, somebody who stands still looks to either side.
-LOOKS = {
-    "fox": (55, 19),
-    "farmer": (50, 11),
-    "goose-1": (75, 7),
-    "goose-2": (70, 5),
-    "gander": (65, 8),
-}
-RESTING = {"goose-1": 195.0, "goose-2": 215.0, "gander": 250.0}
+# How far, and how often a minute, the fox looks to either side where it stands still.
+LOOK_SWING, LOOK_RATE = 55, 19
 
 
 def track(name: str, points: list[tuple[float, float, float, str, str]]) -> list[list[object]]:
@@ -215,16 +171,14 @@ def track(name: str, points: list[tuple[float, float, float, str, str]]) -> list
     x, y = path(t).T
     vx, vy = path.derivative()(t).T
     speed = np.hypot(vx, vy)
-    moving = speed > (0.35 if name in RESTING else 0.15)
-    heading = np.full(len(t), RESTING.get(name, 0.0))
+    moving = speed > 0.15
+    heading = np.zeros(len(t))
     heading[moving] = np.degrees(np.arctan2(vy, vx))[moving]
-    if name not in RESTING:  # whoever stops keeps facing the way it went
-        last = np.maximum.accumulate(np.where(moving, np.arange(len(t)), -1))
-        first = int(np.argmax(moving))
-        heading = heading[np.where(last < 0, first, last)]
-    swing, rate = LOOKS[name]
+    # Whoever stops keeps facing the way it went.
+    last = np.maximum.accumulate(np.where(moving, np.arange(len(t)), -1))
+    heading = heading[np.where(last < 0, int(np.argmax(moving)), last)]
     phase = sum(map(ord, name)) % 7
-    look = swing * np.sin(2 * np.pi * rate / 60 * t + phase) * (1 - np.clip(speed / 0.5, 0, 1))
+    look = LOOK_SWING * np.sin(2 * np.pi * LOOK_RATE / 60 * t + phase) * (1 - np.clip(speed / 0.5, 0, 1))
     # A neck turns at most so fast: smooth over about half a second.
     turned = np.unwrap(np.radians(heading)) + np.radians(look)
     kernel = np.hanning(9) / np.hanning(9).sum()
@@ -256,12 +210,9 @@ def files() -> dict[str, str]:
     """Every file this script writes, by name."""
     collection = level()
     lines = ",\n".join(json.dumps(f, ensure_ascii=False) for f in collection["features"])
-    geese = [row for name, points in GEESE.items() for row in track(name, points)]
     return {
         "croft.geojson": f'{{"type": "FeatureCollection", "features": [\n{lines}\n]}}\n',
         "fox.csv": text_of(track("fox", FOX)),
-        "farmer.csv": text_of(track("farmer", FARMER)),
-        "geese.csv": text_of(geese),
     }
 
 

@@ -297,12 +297,16 @@ class Evade(Activity):
 class Sleep(Hold):
     """Lie; whoever is woken is busy for a while."""
 
+    def __init__(self, me: Me) -> None:
+        super().__init__(me)
+        written = me.settings.sleep
+        assert written is not None
+        self.wake_time = written.wake_time
+
     def leave(self) -> None:
         """Begin to wake up."""
-        written = self.me.settings.sleep
-        assert written is not None
         world = self.me.world
-        world.ladders.busy[self.me.v, self.me.a] = round(written.wake_time / world.dt)
+        world.ladders.busy[self.me.v, self.me.a] = round(self.wake_time / world.dt)
 
 
 class Call(Activity):

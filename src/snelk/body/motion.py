@@ -45,6 +45,7 @@ class Motion:
         agents = setups[0].agents
         shape = (len(setups), len(agents))
         self.dt = dt
+        self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
         self.driven = np.zeros(shape, dtype=np.bool_)
         self.x, self.y, self.heading, self.speed = np.zeros((4, *shape))
         self.home_x, self.home_y, self.home_heading = np.full((3, *shape), np.nan)
@@ -125,7 +126,7 @@ class Motion:
         return total
 
     def _place(self, index: NDArray[np.intp]) -> tuple[Numbers, Numbers]:
-        found = np.take_along_axis(self._points, index[:, :, None, None], 2)[:, :, 0]
+        found = self._points[self._v, self._a, index]
         return found[..., 0], found[..., 1]
 
     def step(self, state_for: Numbers) -> None:

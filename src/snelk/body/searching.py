@@ -31,13 +31,14 @@ class Note(NamedTuple):
     agent: int
     t: float
     number: int  # of the search of this agent, from 0
-    what: str  # began, planned, visited, looked, ended
+    what: str  # began, moved, planned, visited, looked, ended
     point: int  # -1 where it is not about a point
     x: float
     y: float
     likelihood: float  # NaN where there is none
     outcome: str  # of `ended`: found, gave_up, nothing, broken_off
     walked: float  # m since it began
+    way: str
 
 
 class Snapshot(NamedTuple):
@@ -59,7 +60,7 @@ class Search(Activity):
         written = me.settings.search
         assert written is not None
         self.written = written
-        self.began = me.t
+        self.since = me.t
         self.walked = self._walked()
         self.number = me.world.next_search(me.v, me.a)
         self.place: Place = me.last_known or me.place
@@ -83,7 +84,7 @@ class Search(Activity):
         news = me.last_known
         if news is not None and np.hypot(*np.subtract(news, self.place)) > OTHER_NEWS:
             self._begin_anew(news)
-        left = self.began + self.written.give_up - me.t
+        left = self.since + self.written.give_up - me.t
         if left <= 1e-9:
             self._end("gave_up")
             return NEVER
@@ -100,14 +101,11 @@ class Search(Activity):
         self.me.world.search_done[self.me.v, self.me.a] = False
 
     def _begin_anew(self, place: Place) -> None:
-        self._end("broken_off")
-        self.over, self.done = "", False
-        self.me.world.search_done[self.me.v, self.me.a] = False
-        self.number = self.me.world.next_search(self.me.v, self.me.a)
-        self.place, self.walked, self.began = place, self._walked(), self.me.t
+        """Something newer is known: search from there, and for as long as from the beginning."""
+        self.place, self.since = place, self.me.t
         self.planned, self.waiting, self.at, self.target = False, False, -1, -1
         self.likelihood = None
-        self._note("began", -1, place)
+        self._note("moved", -1, place)
 
     def _plan(self) -> None:
         """Where to look: first where the target was last known."""
@@ -119,9 +117,8 @@ class Search(Activity):
             self.likelihood = Likelihood(
                 me.ways, max(me.part, 0), self.place, written.radius, written.cell, blur
             )
-            self._look_out()
-            age = me.world.age_of_focus(me.v, me.a)
-            self.spread_to = me.t - age
+            # It has been spreading since it was last known.
+            self.spread_to = me.t - me.world.age_of_focus(me.v, me.a)
         elif written.way == "nearby":
             about = points_about(self.place, written.radius, written.points)
             self._plan_nearest([(float(x), float(y)) for x, y in about])
@@ -280,5 +277,8 @@ class Search(Activity):
         me = self.me
         walked = self._walked() - self.walked
         me.world.notes.append(
-            Note(me.v, me.a, me.t, self.number, what, point, *place, chance, outcome, walked)
+            Note(
+                *(me.v, me.a, me.t, self.number, what, point),
+                *(*place, chance, outcome, walked, self.written.way),
+            )
         )

@@ -296,6 +296,7 @@ class World:
         i, of = self.characters, attention.of_focus
         signals.state[...] = self.ladders.state
         signals.focus[...] = attention.focus
+        signals.entry[...] = self.ladders.entries
         told = np.zeros(self.numbers.notices.shape, dtype=np.bool_)
         self.told_rank[...] = -1.0
         for message in senses.told:
@@ -307,7 +308,6 @@ class World:
             ("heard", attention.heard),
             ("felt", attention.felt),
             ("told", told),
-            ("knows", ~np.isnan(attention.notions.x)),
         ):
             getattr(signals, name)[...] = of(values, False)
         signals.arrived[...] = motion.arrived
@@ -319,11 +319,12 @@ class World:
         signals.asleep[...] = self.ladders.at_state(self._asleep)
         signals.meter[...] = of(senses.meters.value, 0.0)
         signals.exposure[...] = np.where(
-            signals.seen, of(np.nan_to_num(senses.sight.exposure), 0.0), 0.0
+            signals.seen, np.nan_to_num(of(senses.sight.exposure, 0.0)), 0.0
         )
         signals.target_x[...] = of(attention.notions.x, np.nan)
         signals.target_y[...] = of(attention.notions.y, np.nan)
         away = np.hypot(signals.target_x - motion.x, signals.target_y - motion.y)
+        signals.knows[...] = ~np.isnan(signals.target_x)
         signals.distance[...] = np.where(np.isnan(away), np.inf, away)
         signals.from_home[...] = np.hypot(motion.x - motion.home_x, motion.y - motion.home_y)
         signals.lost_for[...] = of(attention.lost_for, np.inf)
@@ -336,9 +337,13 @@ class World:
             ("height", height),
             ("light", senses.light),
         ):
-            values = np.broadcast_to(everybody, height.shape)
+            values = (
+                everybody
+                if len(everybody) == len(height)
+                else np.repeat(everybody, len(height), axis=0)
+            )
             getattr(signals, f"own_{name}")[...] = values[:, i]
-            seen = of(values[:, None, :], np.nan)
+            seen = attention.of_everybody(values, np.nan)
             getattr(signals, f"target_{name}")[...] = np.where(signals.seen, seen, np.nan)
         signals.inside_territory[...] = True
         signals.target_inside_territory[...] = True
@@ -362,9 +367,7 @@ class World:
             everybody = self._words[name] if words else self._attributes[name]
             if side == "own":
                 return everybody[:, self.characters]
-            focus = self.signals.focus
-            found = np.take_along_axis(everybody, np.maximum(focus, 0), 1)
-            return np.where(focus == NOBODY, "" if words else np.nan, found)
+            return self.attention.of_everybody(everybody, "" if words else np.nan)
         if node.word == "chance":
             return self.ladders.chance(node)
         name = node.parts[0].word
@@ -446,8 +449,7 @@ class World:
         self._stuck_told = stuck
 
     def _freeze_now(self) -> Truths:
-        place = np.maximum(self.ladders.state, 0).astype(np.intp)[:, :, None, None]
-        found: Truths = np.take_along_axis(self._freeze, place, 2)[:, :, 0]
+        found: Truths = self.ladders.at_state(self._freeze)
         return found
 
     # What activities ask for.

@@ -57,6 +57,8 @@ class Simulation:
         told: The messages that arrived at this tick.
         world: Everybody's alert states, activities and bodies.
         thrower: What was thrown at this tick.
+        awake: For each sense (variant, agent) how awake it is from now on.
+        awake_then: The same as it was at the last computed tick.
         last: (variant,) the tick at which the run ended because somebody was caught, or -1.
 
     >>> import snelk
@@ -143,6 +145,7 @@ class Simulation:
             self.awake,
             self._dt,
         )
+        self.awake_then = {sense: values.copy() for sense, values in self.awake.items()}
         self.last = np.full(len(self.setups), -1)
         self.poses = self._poses_at(0)
         self.surroundings = Surroundings.blank(self.poses, self._around)
@@ -220,6 +223,8 @@ class Simulation:
         if remembers:
             self._remember(before)
         if self.world.active:
+            for sense, values in self.awake.items():
+                self.awake_then[sense][...] = values
             self.world.step(float(self.times[tick]), self._senses())
             self.last[self.world.ended & (self.last < 0)] = tick
         if remembers:

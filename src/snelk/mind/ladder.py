@@ -71,6 +71,7 @@ class Ladders:
         ]
         every = [ladder for row in self.ladders for ladder in row if ladder is not None]
         shape = (len(setups), len(self.agents))
+        self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
         states = max((len(ladder.states) for ladder in every), default=1)
         changes = max((len(ladder.changes) for ladder in every), default=0)
         self.used = np.zeros(shape, dtype=np.bool_)
@@ -119,8 +120,8 @@ class Ladders:
 
     def at_state(self, values: NDArray[Any]) -> NDArray[Any]:
         """(variant, agent) of values of (variant, agent, state): that of the state each is in."""
-        place = np.maximum(self.state, 0).astype(np.intp)[:, :, None]
-        return np.take_along_axis(values, place, 2)[:, :, 0]
+        found: NDArray[Any] = values[self._v, self._a, np.maximum(self.state, 0)]
+        return found
 
     def step(
         self, signals: Signals, done: Truths, look_up: Callable[[Node], NDArray[Any]]
@@ -133,8 +134,7 @@ class Ladders:
             look_up: Gives the values, (variant, agent), of what is asked for; see `evaluate`.
         """
         true = np.zeros(self._wait.shape, dtype=np.bool_)
-        place = np.maximum(self.state, 0).astype(np.intp)[:, :, None, None]
-        open_now = np.take_along_axis(self._from, place, 2)[:, :, 0]
+        open_now = self.at_state(self._from)
         open_now &= self.used[:, :, None]
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
             for program in self._programs:

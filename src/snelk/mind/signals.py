@@ -27,6 +27,7 @@ class Signals(NamedTuple):
 
     state: NDArray[np.int16]  # the state in which they are asked
     focus: NDArray[np.int32]  # the target it acts on, or NOBODY
+    entry: NDArray[np.int32]  # how many states it has been in before
     seen: Truths
     heard: Truths
     felt: Truths
@@ -59,7 +60,8 @@ class Signals(NamedTuple):
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> Signals:
         """Room for one tick."""
-        kinds = {"state": np.int16, "focus": np.int32} | dict.fromkeys(TRUTHS, np.bool_)
+        kinds: dict[str, Any] = {"state": np.int16, "focus": np.int32, "entry": np.int32}
+        kinds |= dict.fromkeys(TRUTHS, np.bool_)
         return cls(*(np.zeros(shape, kinds.get(name, np.float64)) for name in cls._fields))
 
 
@@ -111,6 +113,7 @@ class Attention:
         self.lost_for = np.full(shape, np.inf)
         self.seen_for = np.zeros(shape)
         self.focus = np.full(shape[:2], NOBODY, dtype=np.int32)
+        self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
         self.notions = Notions(*(np.full(shape, np.nan) for _ in Notions._fields))
         self._was_seen = np.zeros(shape, dtype=np.bool_)
 
@@ -176,25 +179,32 @@ class Attention:
         order = np.where(best, self.by_name, len(self.by_name))
         chosen = order.argmin(axis=2).astype(np.int32)
         chosen[most < 0.0] = NOBODY
-        now = np.maximum(self.focus, 0)[:, :, None]
-        kept = (self.focus != NOBODY) & np.take_along_axis(candidate, now, 2)[:, :, 0]
-        kept &= most <= np.take_along_axis(value, now, 2)[:, :, 0] + self.stick + REACHED
+        v, a = self._v, self._a
+        now = np.maximum(self.focus, 0)
+        held = value[v, a, now]
+        kept = (self.focus != NOBODY) & candidate[v, a, now]
+        kept &= most <= held + self.stick + REACHED
         # A focus that is not sensed gives way to one that is, of a meter as full.
-        unsensed = ~np.take_along_axis(sensed, now, 2)[:, :, 0]
-        other = np.take_along_axis(sensed, np.maximum(chosen, 0)[:, :, None], 2)[:, :, 0]
-        level = most >= np.take_along_axis(value, now, 2)[:, :, 0] - REACHED
-        kept &= ~(unsensed & other & level)
+        other = ~sensed[v, a, now] & sensed[v, a, np.maximum(chosen, 0)]
+        kept &= ~(other & (most >= held - REACHED))
         np.copyto(self.focus, chosen, where=~kept)
 
     def of_focus(self, values: NDArray[Any], otherwise: float | bool) -> NDArray[Any]:
         """(variant, agent) of values of (variant, agent, target): that of the focus."""
-        now = np.maximum(self.focus, 0)[:, :, None]
-        found = np.take_along_axis(np.broadcast_to(values, self.seen.shape), now, 2)[:, :, 0]
-        return np.where(self.focus == NOBODY, otherwise, found)
+        found: NDArray[Any] = values[self._v, self._a, np.maximum(self.focus, 0)]
+        found[self.focus == NOBODY] = otherwise
+        return found
+
+    def of_everybody(self, values: NDArray[Any], otherwise: float | str) -> NDArray[Any]:
+        """(variant, agent) of values of (variant, character): that of the focus."""
+        found: NDArray[Any] = values[self._v, np.maximum(self.focus, 0)]
+        found[self.focus == NOBODY] = otherwise
+        return found
 
 
 def heights_of(bodies: Bodies, poses: Poses) -> Numbers:
     """(variant, character) how tall everybody is in their posture, m."""
-    posture = np.broadcast_to(poses.posture, bodies.height.shape[:2])
-    found: Numbers = np.take_along_axis(bodies.height, posture[:, :, None].astype(np.intp), 2)
-    return found[:, :, 0]
+    variants, characters = bodies.height.shape[:2]
+    v, j = np.arange(variants)[:, None], np.arange(characters)
+    found: Numbers = bodies.height[v, j, poses.posture]
+    return found

@@ -21,6 +21,14 @@ EVENT_KINDS = (
     "forgot",
     "rose",
     "fell",
+    "changed",
+    "reached",
+    "stuck",
+    "searched",
+    "gave_up",
+    "threw",
+    "not_thrown",
+    "caught",
     "vanished",
 )
 """Kinds of events, in their order within one tick."""
@@ -44,6 +52,10 @@ class Event:
     strength: float | None = None
     zone: str = ""
     by: str = ""
+    state: str = ""
+    change: str = ""
+    x: float | None = None
+    y: float | None = None
     text: str = ""
 
     def with_text(self, text: str) -> Event:
@@ -56,7 +68,7 @@ class Event:
         return tuple(None if value != value else value for value in values)
 
 
-NUMBERS = ("t", "distance", "off_deg", "strength")
+NUMBERS = ("t", "distance", "off_deg", "strength", "x", "y")
 
 EVENT_COLUMNS = {
     field.name: pa.float64() if field.name in NUMBERS else pa.string() for field in fields(Event)

@@ -14,10 +14,24 @@ import pyarrow.parquet as pq
 
 from snelk.errors import InputError, nearest
 
-FORMAT = 2
+FORMAT = 3
 """Raised when a run of an older Snelk can no longer be read."""
 
-TABLES = ("poses", "sight", "hearing", "contacts", "meters", "beliefs", "noises", "events")
+TABLES = (
+    "poses",
+    "sight",
+    "hearing",
+    "contacts",
+    "meters",
+    "beliefs",
+    "noises",
+    "throws",
+    "signals",
+    "states",
+    "searches",
+    "likelihood",
+    "events",
+)
 
 
 def write_run(

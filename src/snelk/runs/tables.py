@@ -26,9 +26,12 @@ Rows = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]
 
 
 def sight_table(
-    simulation: Simulation, v: int, rows: Rows, times: Numbers, sight: Sight
+    simulation: Simulation, v: int, rows: Rows, times: Numbers, sight: Sight, awake: Numbers
 ) -> pa.Table:
-    """A row per look, agent, target and cone of one variant; arrays are (tick, variant, ...)."""
+    """A row per look, agent, target and cone of one variant; arrays are (tick, variant, ...).
+
+    `awake`, (tick, variant, agent), is how awake everybody's sight was.
+    """
     numbers, setup = simulation.numbers, simulation.setups[v]
     agent, target, cone = rows
     ticks, each = np.nonzero(sight.looked[:, v][:, agent])
@@ -54,10 +57,10 @@ def sight_table(
         "in_view": failed == IN_VIEW,
         "result": words_of(failed + 1, RESULTS),
         "held": held,
-        "awake": numbers.awake[v, a],
+        "awake": awake[ticks, v, a],
     }
     least_light, least_exposure = numbers.min_light[v, a, k], numbers.min_exposure[v, a, k]
-    columns |= _gate("distance", pair(sight.distance), reach * numbers.awake[v, a])
+    columns |= _gate("distance", pair(sight.distance), reach * awake[ticks, v, a])
     columns |= _gate("off", np.degrees(pair(sight.off)), np.degrees(half), unit="_deg")
     columns |= _gate("elevation", elevation, np.degrees(steepest), unit="_deg")
     columns |= _gate("light", pair(sight.light), least_light, at_least=True)
@@ -252,7 +255,9 @@ def hearing_table(simulation: Simulation, times: Numbers, heard: Heard, noises: 
     return pa.table(columns)
 
 
-def contact_table(simulation: Simulation, v: int, times: Numbers, contacts: Contacts) -> pa.Table:
+def contact_table(
+    simulation: Simulation, v: int, times: Numbers, contacts: Contacts, awake: Numbers
+) -> pa.Table:
     """A row per tick, agent with touch or a zone sense, sense and target of one variant."""
     numbers, count = simulation.contact_numbers, len(simulation.names)
     other = numbers.characters[:, None] != np.arange(count)
@@ -268,7 +273,7 @@ def contact_table(simulation: Simulation, v: int, times: Numbers, contacts: Cont
     code = np.where(touch | (failed < ZONE_GATES.index("inside")), failed, len(TOUCH_GATES))
     words = ("sensed", *TOUCH_GATES, ZONE_GATES[-1])
     distance = np.where(touch, column(contacts.distance), np.nan)
-    radius = np.tile(numbers.radius[v, agent] * numbers.touch_awake[v, agent], len(times))
+    radius = (numbers.radius[v, agent] * awake[:, v][:, agent]).ravel()
     zones = [zone.name for zone, _ in simulation.level.data.zones]
     return pa.table(
         {

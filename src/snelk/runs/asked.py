@@ -1,0 +1,188 @@
+"""What an agent's conditions asked for at ticks of a run, to evaluate them again."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.conditions import BUILT_IN, Condition, Node, parse, unit_of
+from snelk.config.models import Setup
+from snelk.level.level import Level
+from snelk.mind.evaluation import evaluate
+from snelk.mind.ladder import drawn
+
+Values = NDArray[Any]
+
+
+@dataclass(frozen=True)
+class Asked:
+    """Rows of the table `signals` of one agent.
+
+    Attributes:
+        setup, level: Of the run.
+        agent: Whose rows.
+        rows: The columns by name, (rows,); also `x` and `y`, the agent's place.
+    """
+
+    setup: Setup
+    level: Level
+    agent: str
+    rows: Mapping[str, Values]
+
+    def true(self, change: str) -> NDArray[np.bool_]:
+        """(rows,) whether the condition of a change was true."""
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+            found = evaluate(self.condition(change).root, self._look_up(change))
+        return np.broadcast_to(found, self.rows["state"].shape)
+
+    def condition(self, change: str) -> Condition:
+        """The condition of a change of the agent's ladder."""
+        ladder = self.setup.profile_of(self.agent).ladder
+        assert ladder is not None
+        return parse(ladder.changes[change].when)
+
+    def explain(self, change: str, row: int) -> Part:
+        """The tree of a condition at one row, each part with what it came to."""
+        one = Asked(
+            self.setup,
+            self.level,
+            self.agent,
+            {name: values[row : row + 1] for name, values in self.rows.items()},
+        )
+        condition = self.condition(change)
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+            return _part(condition, condition.root, one._look_up(change))
+
+    def _look_up(self, change: str) -> Any:
+        def look_up(node: Node) -> Values:
+            if node.kind == "signal":
+                return self.rows[node.word]
+            if node.kind == "attribute":
+                return self._attribute(*node.word.split("."))
+            name = node.parts[0].word
+            if node.word == "in_zone":
+                return self.level.within(name, self.rows["x"], self.rows["y"])
+            if node.word == "target_in_zone":
+                return self.level.within(name, self.rows["target_x"], self.rows["target_y"])
+            if node.word == "observed_by":
+                return self._observed_by(name)
+            return self._chance(change, node)
+
+        return look_up
+
+    def _attribute(self, side: str, name: str) -> Values:
+        if name in BUILT_IN:
+            return self.rows[f"{side}_{name}"]
+        who = (
+            self.rows["focus"] if side == "target" else np.full(len(self.rows["focus"]), self.agent)
+        )
+        cast = self.setup.cast
+        if name == "team":
+            return np.array([cast[each].team if each else "" for each in who])
+        if name == "name":
+            return np.array(who, dtype=np.str_)
+        known = [
+            self.setup.attributes_of(each).get(name, np.nan) if each else np.nan for each in who
+        ]
+        return np.array(known)
+
+    def _observed_by(self, team: str) -> Values:
+        cast = self.setup.cast
+        return np.array(
+            [
+                any(cast[name].team == team for name in observers.split(", "))
+                if observers
+                else False
+                for observers in self.rows["observers"]
+            ],
+            np.bool_,
+        )
+
+    def _chance(self, change: str, node: Node) -> Values:
+        leaves = self.condition(change).leaves()
+        leaf = next(n for n, each in enumerate(leaves) if each is node)
+        seed = self.setup.seed
+        draws = {
+            int(entry): drawn(seed, self.agent, change, leaf, int(entry))
+            for entry in np.unique(self.rows["entry"])
+        }
+        return np.array([draws[int(entry)] < node.value for entry in self.rows["entry"]])
+
+
+@dataclass(frozen=True)
+class Part:
+    """A part of a condition, and what it came to.
+
+    Attributes:
+        text: As it is written.
+        true: What it came to.
+        kind: `or`, `xor`, `and`, `not`, or `leaf`.
+        found: What a leaf compares, with values and units: `lost_for 2.1 s`; empty if nothing.
+        missing: What a leaf that is false lacks, in words; empty if nothing can be said.
+        parts: What it consists of.
+    """
+
+    text: str
+    true: bool
+    kind: str
+    found: str
+    missing: str
+    parts: tuple[Part, ...]
+
+    def leaves(self) -> list[Part]:
+        """The leaves, in the order of the text."""
+        return [self] if not self.parts else [leaf for part in self.parts for leaf in part.leaves()]
+
+
+def _part(condition: Condition, node: Node, look_up: Any) -> Part:
+    text = condition.words_in(node)
+    true = bool(np.ravel(evaluate(node, look_up))[0])
+    if not node.is_leaf:
+        parts = tuple(_part(condition, part, look_up) for part in node.parts)
+        return Part(text, true, node.kind, "", "", parts)
+    if node.kind != "compare":
+        return Part(text, true, "leaf", "", "", ())
+    left, right = (np.ravel(evaluate(part, look_up))[0] for part in node.parts)
+    if node.parts[0].is_word:
+        both = zip(node.parts, (left, right), strict=True)
+        words = ((condition.words_in(part), value) for part, value in both if part.kind != "text")
+        names = [f"{word} {value or 'nobody'}" for word, value in words]
+        return Part(text, true, "leaf", ", ".join(names), "", ())
+    unit = _unit(node)
+    sides = [
+        f"{condition.words_in(part)} {written(float(value), unit)}"
+        for part, value in zip(node.parts, (left, right), strict=True)
+        if part.kind != "number"
+    ]
+    found = ", ".join(sides)
+    missing = (
+        ""
+        if true
+        else f"{sides[0] if sides else text}, needs {_sign(node.word)} "
+        + written(float(right), unit)
+    )
+    return Part(text, true, "leaf", found, missing, ())
+
+
+def _unit(node: Node) -> str:
+    dimension = next((p.dimension for p in node.parts if p.dimension is not None), None)
+    return unit_of(dimension)
+
+
+def _sign(word: str) -> str:
+    return {">=": "≥", "<=": "≤", "!=": "≠", "==": "="}.get(word, word)
+
+
+def written(value: float, unit: str) -> str:
+    """A number with its unit: `2.1 s`; what is not there is `–`."""
+    if np.isnan(value):
+        return "–"
+    if np.isinf(value):
+        return "endless" if value > 0 else "-endless"
+    text = f"{value:.2f}" if abs(value) < 100 else f"{value:.1f}"
+    text = text.rstrip("0").rstrip(".")
+    return f"{text} {unit}".strip()

@@ -1,0 +1,105 @@
+"""Events of minds and bodies: changes of state, arriving, searching, throwing, catching."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from snelk.body.world import Happening
+from snelk.engine.simulation import Simulation
+from snelk.engine.throws import Flight
+from snelk.runs.events import Event
+from snelk.runs.minds import SEARCH_COLUMNS, STATE_COLUMNS
+
+OUTCOMES = {
+    "found": "found it",
+    "gave_up": "gave up",
+    "nothing": "found nothing",
+    "broken_off": "broke off the search",
+}
+"""How a search can end, in words."""
+
+
+def find_minds(
+    simulation: Simulation,
+    states: Sequence[tuple[object, ...]],
+    happenings: Sequence[tuple[float, Happening]],
+    searches: Sequence[tuple[object, ...]],
+    flights: Sequence[Flight],
+) -> Iterator[Event]:
+    """The events of one variant, in no order."""
+    yield from _changes(states)
+    yield from _happenings(simulation, states, happenings)
+    yield from _searches(searches)
+    yield from _throws(simulation, flights)
+
+
+def _changes(states: Sequence[tuple[object, ...]]) -> Iterator[Event]:
+    for values in states:
+        row: dict[str, Any] = dict(zip(STATE_COLUMNS, values, strict=True))
+        if row["change"] is None:
+            continue
+        focus = row["focus"] or ""
+        text = f"{row['agent']}: {row['before']} → {row['state']} ({row['change']}"
+        text += f", {focus})" if focus else ")"
+        yield Event(
+            row["t"],
+            "changed",
+            row["agent"],
+            focus,
+            state=row["state"],
+            change=row["change"],
+            text=text,
+        )
+
+
+def _happenings(
+    simulation: Simulation,
+    states: Sequence[tuple[object, ...]],
+    happenings: Sequence[tuple[float, Happening]],
+) -> Iterator[Event]:
+
+    entered: list[Any] = [(row[0], row[1], row[4]) for row in states]
+    for t, each in happenings:
+        agent = simulation.agents[each.agent]
+        state = next(
+            (str(s) for at, who, *_, s in reversed(entered) if who == agent and at <= t), ""
+        )
+        target = simulation.names[each.target] if each.target >= 0 else ""
+        place = f"({each.x:.1f}, {each.y:.1f})"
+        text = {
+            "caught": f"{agent} caught {target} at {place}",
+            "reached": f"{agent} arrived at {place} ({state})",
+            "stuck": f"{agent} does not get on at {place} ({state})",
+        }[each.kind]
+        yield Event(t, each.kind, agent, target, state=state, x=each.x, y=each.y, text=text)
+
+
+def _searches(searches: Sequence[tuple[object, ...]]) -> Iterator[Event]:
+    for values in searches:
+        row: dict[str, Any] = dict(zip(SEARCH_COLUMNS, values, strict=True))
+        agent, place = row["agent"], {"x": row["x"], "y": row["y"]}
+        if row["what"] == "began":
+            text = f"{agent} began to search from ({row['x']:.1f}, {row['y']:.1f}), {row['way']}"
+            yield Event(row["t"], "searched", agent, text=text, **place)
+        elif row["what"] == "ended":
+            outcome = OUTCOMES[row["outcome"]]
+            text = f"{agent} {outcome} after {row['seconds']:.1f} s and {row['walked']:.1f} m"
+            kind = "gave_up" if row["outcome"] in ("gave_up", "nothing") else "searched"
+            yield Event(row["t"], kind, agent, text=text, **place)
+
+
+def _throws(simulation: Simulation, flights: Sequence[Flight]) -> Iterator[Event]:
+    for flight in flights:
+        by, (x, y, _) = simulation.names[flight.by], flight.end
+        what = f"a {flight.kind} to ({x:.1f}, {y:.1f})"
+        if flight.arc is not None:
+            text = f"{by} threw {what}: {flight.arc.name} arc, {flight.arc.speed:.1f} m/s, "
+            text += f"lands in {flight.arc.flight:.1f} s"
+            yield Event(flight.t, "threw", by, noise=flight.kind, x=x, y=y, text=text)
+            continue
+        why = {"absent": "is not there", "too_far": "it is too far"}.get(flight.reason, "")
+        wall = simulation.level.wall_names[flight.wall] if flight.wall >= 0 else ""
+        why = why or f"no arc clears {wall}"
+        text = f"{by} could not throw {what}: {why}"
+        yield Event(flight.t, "not_thrown", by, wall=wall, noise=flight.kind, x=x, y=y, text=text)
