@@ -12,6 +12,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from snelk.body.registry import Move, Situation, activity, check_activity
     from snelk.config.scenario import Scenario, load
     from snelk.croft import croft
     from snelk.engine.simulation import Simulation
@@ -30,6 +31,8 @@ if TYPE_CHECKING:
         MeterAnswer,
         SenseAnswer,
     )
+    from snelk.runs.asked import Part
+    from snelk.runs.ladders import ChangeAnswer, LadderAnswer
     from snelk.runs.run import Run, open_run, run, run_batch
     from snelk.runs.spans import Span
     from snelk.tuning.check import Finding, check
@@ -38,22 +41,29 @@ _HOMES = {
     "Answer": "snelk.runs.answers",
     "BeliefAnswer": "snelk.runs.answers",
     "Change": "snelk.runs.answers",
+    "ChangeAnswer": "snelk.runs.ladders",
     "ConeAnswer": "snelk.runs.answers",
     "Finding": "snelk.tuning.check",
     "Gate": "snelk.runs.answers",
     "InputError": "snelk.errors",
+    "LadderAnswer": "snelk.runs.ladders",
     "Level": "snelk.level.level",
     "MeterAnswer": "snelk.runs.answers",
+    "Move": "snelk.body.registry",
+    "Part": "snelk.runs.asked",
     "Problem": "snelk.errors",
     "Run": "snelk.runs.run",
     "Scenario": "snelk.config.scenario",
     "SenseAnswer": "snelk.runs.answers",
     "Sightline": "snelk.level.level",
     "Simulation": "snelk.engine.simulation",
+    "Situation": "snelk.body.registry",
     "SnelkError": "snelk.errors",
     "Span": "snelk.runs.spans",
     "VisibleRegion": "snelk.level.visible",
+    "activity": "snelk.body.registry",
     "check": "snelk.tuning.check",
+    "check_activity": "snelk.body.registry",
     "croft": "snelk.croft",
     "load": "snelk.config.scenario",
     "open_run": "snelk.runs.run",
@@ -70,22 +80,29 @@ __all__ = [
     "Answer",
     "BeliefAnswer",
     "Change",
+    "ChangeAnswer",
     "ConeAnswer",
     "Finding",
     "Gate",
     "InputError",
+    "LadderAnswer",
     "Level",
     "MeterAnswer",
+    "Move",
+    "Part",
     "Problem",
     "Run",
     "Scenario",
     "SenseAnswer",
     "Sightline",
     "Simulation",
+    "Situation",
     "SnelkError",
     "Span",
     "VisibleRegion",
+    "activity",
     "check",
+    "check_activity",
     "croft",
     "load",
     "open_run",

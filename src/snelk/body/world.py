@@ -231,10 +231,7 @@ class World:
             self._ignored(senses),
         )
         self._ask(senses)
-        done = np.array(
-            [[each is None or each.done for each in row] for row in self.activities], np.bool_
-        )
-        self.taken = self.ladders.step(self.signals, done, self._look_up)
+        self.taken = self.ladders.step(self.signals, self._look_up)
         for step in self.taken:
             old = self.activities[step.variant][step.agent]
             if old is not None:
@@ -313,6 +310,8 @@ class World:
         signals.arrived[...] = motion.arrived
         signals.search_done[...] = self.search_done
         signals.stuck[...] = motion.stuck_for >= STUCK_AFTER
+        signals.done[...] = [[not each or each.done for each in row] for row in self.activities]
+        np.logical_or(signals.done, signals.stuck, out=signals.done)
         sees_me = attention.seen[:, :, i].transpose(0, 2, 1)  # (variant, agent, watcher)
         self._sees_me = sees_me
         signals.observed[...] = (sees_me & self._others).any(axis=2)

@@ -123,14 +123,11 @@ class Ladders:
         found: NDArray[Any] = values[self._v, self._a, np.maximum(self.state, 0)]
         return found
 
-    def step(
-        self, signals: Signals, done: Truths, look_up: Callable[[Node], NDArray[Any]]
-    ) -> list[Step]:
+    def step(self, signals: Signals, look_up: Callable[[Node], NDArray[Any]]) -> list[Step]:
         """Take the changes of one tick.
 
         Args:
             signals: What can be asked for.
-            done: (variant, agent) whose activity is done.
             look_up: Gives the values, (variant, agent), of what is asked for; see `evaluate`.
         """
         true = np.zeros(self._wait.shape, dtype=np.bool_)
@@ -146,7 +143,7 @@ class Ladders:
         self._held = np.where(true, np.maximum(self._held, -self.dt) + self.dt, -self.dt)
         ready = true & (self._held >= self._wait - SLACK)
         may = (signals.state_for >= self.at_state(self.least) - SLACK) & (self.busy <= 0)
-        may &= self.at_state(self.interruptible).astype(np.bool_) | done
+        may &= self.at_state(self.interruptible).astype(np.bool_) | signals.done
         ready &= may[:, :, None]
         taken = []
         self.since += 1

@@ -28,6 +28,7 @@ class Signals(NamedTuple):
     state: NDArray[np.int16]  # the state in which they are asked
     focus: NDArray[np.int32]  # the target it acts on, or NOBODY
     entry: NDArray[np.int32]  # how many states it has been in before
+    done: Truths  # whether the activity is done, or cannot be
     seen: Truths
     heard: Truths
     felt: Truths
@@ -61,7 +62,7 @@ class Signals(NamedTuple):
     def blank(cls, shape: tuple[int, ...]) -> Signals:
         """Room for one tick."""
         kinds: dict[str, Any] = {"state": np.int16, "focus": np.int32, "entry": np.int32}
-        kinds |= dict.fromkeys(TRUTHS, np.bool_)
+        kinds |= dict.fromkeys(("done", *TRUTHS), np.bool_)
         return cls(*(np.zeros(shape, kinds.get(name, np.float64)) for name in cls._fields))
 
 

@@ -29,6 +29,7 @@ from snelk.plots.labels import Labels
 from snelk.plots.sound import NoiseArtists, draw_noises, ear_height, noise_handles
 from snelk.plots.style import FAINT, INK, NOISE, REASON_STYLES, agent_colours, new_figure
 from snelk.runs.spans import REASONS
+from snelk.runs.standing import awake_at
 from snelk.senses.sight import GATES
 
 if TYPE_CHECKING:
@@ -122,7 +123,7 @@ def plot_map(
     _draw_lamps(artists, run, poses, height)
     for agent in shown:
         if agent in poses:
-            _draw_cones(artists, run, agent, poses, colours[agent], height)
+            _draw_cones(artists, run, agent, tick, poses, colours[agent], height)
     artists.noises.update(draw_noises(ax, run, shown, t, colours))
     _draw_rays(artists, run, shown, t, poses)
     _draw_ghosts(artists, run, shown, t, colours)
@@ -183,13 +184,14 @@ def _draw_cones(
     artists: MapArtists,
     run: Run,
     agent: str,
+    tick: int,
     poses: dict[str, Any],
     colour: str,
     height: float,
 ) -> None:
     pose = poses[agent]
     eye = (pose.x, pose.y, pose.z + _body_height(run, agent, pose) * run.setup.body_of(agent).eyes)
-    awake = run.setup.cast[agent].awake_of("sight")
+    awake = awake_at(run, agent, "sight", tick)
     if awake <= 0.0:
         return
     for name, cone in run.setup.profile_of(agent).cones.items():

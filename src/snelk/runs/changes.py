@@ -14,6 +14,7 @@ from snelk.level.rays import NO_WALL
 from snelk.runs.answers import Change, ConeAnswer, Gate
 from snelk.runs.moment import Moment
 from snelk.runs.nudges import CLEAR, awake_changes, notice_change, safe
+from snelk.runs.standing import scales_of
 from snelk.senses.sight import EDGE, Sight
 
 
@@ -62,7 +63,8 @@ def _awake_changes(
         return []
     needs = gate.value / float(limits[0, moment.a, k])
     word = "seen" if turn_on else "not seen"
-    return awake_changes(moment.run, agent, "sight", needs, word, turn_on=turn_on)
+    scales = scales_of(moment.run, agent, "sight", moment.tick)
+    return awake_changes(scales, needs, word, turn_on=turn_on)
 
 
 def _numeric_change(

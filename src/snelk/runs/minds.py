@@ -93,7 +93,7 @@ def signal_table(
         "entry": column(signals.entry),
         "observers": _observers(simulation, v, who, sight),
     }
-    columns |= {name: column(getattr(signals, name)) for name in TRUTHS}
+    columns |= {name: column(getattr(signals, name)) for name in ("done", *TRUTHS)}
     columns |= {
         name: numbers_of(_finite(column(getattr(signals, name))))
         for name in Signals._fields[Signals._fields.index("meter") :]

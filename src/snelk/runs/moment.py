@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from snelk.config.fields import POSTURES
 from snelk.level.level import Level
 from snelk.level.rays import scratch_for
+from snelk.runs.standing import awake_at
 from snelk.senses.bodies import Bodies, Poses, bodies_of
 from snelk.senses.light import light_numbers, shine
 from snelk.senses.sight import IN_VIEW, Sight, SightNumbers, see, sight_numbers
@@ -78,6 +79,7 @@ def moment_of(run: Run, agent: str, target: str, at: float) -> Moment:
         if look > 0:
             held[:cones] = rows.in_view.to_numpy()[(look - 1) * cones : look * cones]
     a, j = run.agents.index(agent), run.names.index(target)
+    numbers.awake[0, a] = awake_at(run, agent, "sight", tick)
     return Moment(run, tick, a, j, poses_at(run, tick), bodies_of([run.setup]), numbers, held)
 
 

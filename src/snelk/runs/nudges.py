@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from snelk.config.problems import key_path
 from snelk.runs.answers import Change
+from snelk.runs.standing import Scale
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run
@@ -91,32 +93,35 @@ def notice_change(run: Run, agent: str, target: str, sense: tuple[str, ...], wor
 
 
 def awake_changes(
-    run: Run, agent: str, sense: str, needs: float, word: str, *, turn_on: bool
+    scales: Sequence[Scale], needs: float, word: str, *, turn_on: bool
 ) -> list[Sized]:
     """How awake an agent, or one of its senses, would have to be to reach a scale of `needs`."""
-    member, found = run.setup.cast[agent], []
-    scales = {str(name): scale for name, scale in member.senses.items()}
-    own = scales.get(sense, 1.0)
-    if own > 0.0:
-        place: tuple[str, ...] = ("cast", agent, "awake")
-        label, least = f"awake of {agent}", needs / own
-        found.append(
-            factor_change(place, label, member.awake, least, word=word, turn_on=turn_on, most=1.0)
-        )
-    if member.awake > 0.0 and sense in scales:
-        place, label = ("cast", agent, "senses", sense), f"senses.{sense} of {agent}"
-        least = needs / member.awake
-        found.append(factor_change(place, label, own, least, word=word, turn_on=turn_on, most=1.0))
+    found = []
+    for n, scale in enumerate(scales):
+        others = math.prod(each.value for k, each in enumerate(scales) if k != n)
+        if others > 0.0:
+            least = needs / others
+            found.append(
+                factor_change(
+                    scale.place, scale.label, scale.value, least,
+                    word=word, turn_on=turn_on, most=1.0,
+                )
+            )  # fmt: skip
     return [change for change in found if change is not None]
 
 
 def radius_changes(
-    run: Run, agent: str, radius: float, distance: float, word: str, *, turn_on: bool
+    name: str,
+    scales: Sequence[Scale],
+    radius: float,
+    distance: float,
+    word: str,
+    *,
+    turn_on: bool,
 ) -> list[Sized]:
     """How far touch would have to reach, and how awake the agent would have to be."""
-    name = run.setup.cast[agent].profile or ""
-    scale = run.setup.cast[agent].awake_of("touch")
-    found = awake_changes(run, agent, "touch", distance / radius, word, turn_on=turn_on)
+    scale = math.prod(each.value for each in scales)
+    found = awake_changes(scales, distance / radius, word, turn_on=turn_on)
     if scale > 0.0:
         place, label = ("profiles", name, "touch", "radius"), f"the radius of touch of the {name}"
         change = factor_change(

@@ -16,6 +16,7 @@ from snelk.runs.answers import Answer, BeliefAnswer, ConeAnswer, Gate, MeterAnsw
 from snelk.runs.changes import changes_that_turn
 from snelk.runs.moment import Moment, moment_of
 from snelk.runs.senses import explain_senses
+from snelk.runs.standing import awake_in_words
 from snelk.senses.sight import EDGE, GATES, IN_VIEW, Sight
 
 if TYPE_CHECKING:
@@ -139,7 +140,15 @@ def _gates(
             f'"{profile}" {"notices" if cares else "does not notice"} team "{team}"',
             key="notices",
         ),
-        Gate("awake", awake > 0.0, f"{agent} is {awake:.0%} awake", awake, 0.0, awake, rule=">"),
+        Gate(
+            "awake",
+            awake > 0.0,
+            awake_in_words(run, agent, "sight", moment.tick),
+            awake,
+            0.0,
+            awake,
+            rule=">",
+        ),
     ]
     if not there:
         return (*gates, *(Gate(name, None, "cannot be asked") for name in GATES[3:]))

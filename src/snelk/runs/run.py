@@ -20,9 +20,11 @@ from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
 from snelk.level.level import Level
 from snelk.runs.events import NUMBERS
+from snelk.runs.ladders import explain_ladder
 from snelk.runs.reasons import explain
 from snelk.runs.recorder import Recorder
 from snelk.runs.spans import Span, spans_of, story_of
+from snelk.runs.standing import state_at
 from snelk.runs.store import FORMAT, TABLES, read_info, read_table, write_run
 
 if TYPE_CHECKING:
@@ -30,6 +32,7 @@ if TYPE_CHECKING:
     import pyarrow as pa
 
     from snelk.runs.answers import Answer
+    from snelk.runs.ladders import LadderAnswer
 
 Progress = Callable[[int, int], None]
 """Told the ticks done and the ticks in all."""
@@ -99,6 +102,31 @@ class Run:
     def beliefs(self) -> pd.DataFrame:
         """A row per tick, agent with a memory and target: where it believes it, and the error."""
         return self.table("beliefs")
+
+    @property
+    def signals(self) -> pd.DataFrame:
+        """A row per tick and agent with a ladder: all that conditions could ask for."""
+        return self.table("signals")
+
+    @property
+    def searches(self) -> pd.DataFrame:
+        """What searches planned and visited, and how they ended."""
+        return self.table("searches")
+
+    @property
+    def likelihood(self) -> pd.DataFrame:
+        """Where searches took their targets to be, once a second."""
+        return self.table("likelihood")
+
+    @property
+    def throws(self) -> pd.DataFrame:
+        """The things that were thrown: their arcs, or why there was none."""
+        return self.table("throws")
+
+    @property
+    def states(self) -> pd.DataFrame:
+        """Each agent's first alert state, and a row per change, with its reason."""
+        return self.table("states")
 
     @property
     def poses(self) -> pd.DataFrame:
@@ -184,6 +212,28 @@ class Run:
         goose-1 has fox in view at 46.00 s (wide cone)
         """
         return explain(self, agent, target, at=at)
+
+    def why_state(self, agent: str, *, at: float) -> LadderAnswer:
+        """Why an agent left the alert state it was in at a time, or what kept it there.
+
+        >>> import snelk
+        >>> run = snelk.run(snelk.croft() / "night.toml")
+        >>> answer = run.why_state("farmer", at=40.0)
+        >>> answer.state, answer.change("evening-round").missing
+        ('indoors', ('state_for 40 s, needs > 46 s',))
+        """
+        one_of(agent, self.agents, source="agent", place="", what="agent")
+        return explain_ladder(self, agent, at=at)
+
+    def state_at(self, agent: str, at: float) -> str:
+        """The alert state in which an agent's senses worked at a time; empty without a ladder.
+
+        >>> import snelk
+        >>> snelk.run(snelk.croft() / "night.toml").state_at("dog", 40.0)
+        'asleep'
+        """
+        one_of(agent, self.agents, source="agent", place="", what="agent")
+        return state_at(self, agent, self.tick_at(at))
 
     def spans(
         self, agent: str, target: str, *, start: float | None = None, end: float | None = None

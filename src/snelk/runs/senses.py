@@ -15,6 +15,7 @@ from snelk.runs.events import describe_noise
 from snelk.runs.moment import Moment, poses_at
 from snelk.runs.nudges import awake_changes, factor_change, notice_change, radius_changes
 from snelk.runs.sounds import Sound, sound_of
+from snelk.runs.standing import awake_at, awake_in_words, scales_of
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import EDGE
@@ -49,7 +50,8 @@ def _hearing(run: Run, moment: Moment, at: float) -> SenseAnswer:
         return SenseAnswer("hearing", at, False, "silent", words, (), None, (), silent)
     row = past.iloc[-1]
     sound = sound_of(run, moment.a, run.noises.iloc[int(row.noise)], run.tick_at(float(row.t)))
-    gates = _hearing_gates(run, agent, target, sound)
+    tick = run.tick_at(float(row.t))
+    gates = _hearing_gates(run, agent, target, sound, tick)
     result = next((gate.name for gate in gates if gate.passed is not True), "heard")
     heard = result == "heard"
     failing = [gate.name for gate in gates if gate.passed is False]
@@ -58,7 +60,7 @@ def _hearing(run: Run, moment: Moment, at: float) -> SenseAnswer:
         if failing == ["cares"]:
             found.append(notice_change(run, agent, target, ("hearing",), "heard"))
         elif heard or set(failing) <= {"awake", "reach"}:
-            found += _hearing_changes(run, agent, sound, turn_on=not heard)
+            found += _hearing_changes(run, agent, sound, tick, turn_on=not heard)
     noise = describe_noise(sound.kind, sound.gait, sound.ground)
     words = f"{agent} {'heard' if heard else 'did not hear'} {target} at {row.t:.2f} s: {noise}"
     if heard:
@@ -68,12 +70,12 @@ def _hearing(run: Run, moment: Moment, at: float) -> SenseAnswer:
     return _answer("hearing", float(row.t), heard, result, words, gates, found)
 
 
-def _hearing_gates(run: Run, agent: str, target: str, sound: Sound) -> tuple[Gate, ...]:
+def _hearing_gates(run: Run, agent: str, target: str, sound: Sound, tick: int) -> tuple[Gate, ...]:
     there = sound.present
     gates = [
         Gate("present", there, f"{agent} is there" if there else f"{agent} is not there"),
         _cares(run, agent, target, "hearing", "listens to"),
-        _awake(run, agent, "hearing"),
+        _awake(run, agent, "hearing", tick),
     ]
     if not there:
         return (*gates, Gate(HEARING_GATES[-1], None, "cannot be asked"))
@@ -92,7 +94,7 @@ def _hearing_gates(run: Run, agent: str, target: str, sound: Sound) -> tuple[Gat
     return (*gates, Gate("reach", passed, text, value, limit, margin, "m", "<=", "acuity"))
 
 
-def _hearing_changes(run: Run, agent: str, sound: Sound, *, turn_on: bool) -> Changes:
+def _hearing_changes(run: Run, agent: str, sound: Sound, tick: int, *, turn_on: bool) -> Changes:
     """All single factors of how far the noise carries that could decide alone."""
     setup = run.setup
     profile_name = setup.cast[agent].profile or ""
@@ -100,7 +102,8 @@ def _hearing_changes(run: Run, agent: str, sound: Sound, *, turn_on: bool) -> Ch
     if hearing is None:
         return []
     word = "heard" if turn_on else "not heard"
-    scale = setup.cast[agent].awake_of("hearing")
+    scales = scales_of(run, agent, "hearing", tick)
+    scale = math.prod(each.value for each in scales)
     unscaled = sound.reach * (1.0 - sound.background)  # limit = unscaled * acuity * scale
     found: Changes = []
 
@@ -122,7 +125,7 @@ def _hearing_changes(run: Run, agent: str, sound: Sound, *, turn_on: bool) -> Ch
             add(place, label, hearing.acuity, needed / (unscaled * scale), most=100.0)
         if hearing.acuity > 0.0:
             needs = needed / (unscaled * hearing.acuity)
-            found += awake_changes(run, agent, "hearing", needs, word, turn_on=turn_on)
+            found += awake_changes(scales, needs, word, turn_on=turn_on)
     rest = scale * hearing.acuity * (1.0 - sound.background)
     if rest > 0.0 and sound.reach > 0.0:
         if sound.reach_place:
@@ -191,10 +194,11 @@ def _touch(run: Run, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
     gates = [
         _both_there(agent, target, both),
         _cares(run, agent, target, "touch", "feels"),
-        _awake(run, agent, "touch"),
+        _awake(run, agent, "touch", tick),
     ]
     found: Changes = []
-    scale = setup.cast[agent].awake_of("touch")
+    scales = scales_of(run, agent, "touch", tick)
+    scale = math.prod(each.value for each in scales)
     if all(both):
         distance = float(np.hypot(poses.x[0, i] - poses.x[0, j], poses.y[0, i] - poses.y[0, j]))
         limit = touch.radius * scale
@@ -229,7 +233,8 @@ def _touch(run: Run, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
         if failing == ["cares"]:
             found.append(notice_change(run, agent, target, ("touch",), "felt"))
         elif set(failing) <= {"awake", "radius"}:
-            found += radius_changes(run, agent, touch.radius, distance, word, turn_on=turn_on)
+            name = setup.cast[agent].profile or ""
+            found += radius_changes(name, scales, touch.radius, distance, word, turn_on=turn_on)
     verb = "feels" if result == "sensed" else "does not feel"
     reason = {"radius": "too far", "wall": "a wall between them"}.get(result, "")
     words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s" + (
@@ -244,7 +249,7 @@ def _zone(run: Run, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnswer:
     gates = [
         _both_there(agent, target, both),
         _cares(run, agent, target, "zone_sense", "watches for"),
-        _awake(run, agent, "zone"),
+        _awake(run, agent, "zone", tick),
     ]
     if all(both):
         rows = run.contacts
@@ -307,6 +312,6 @@ def _cares(run: Run, agent: str, target: str, sense: str, verb: str) -> Gate:
     return Gate("cares", cares, text, key="notices")
 
 
-def _awake(run: Run, agent: str, sense: str) -> Gate:
-    awake = run.setup.cast[agent].awake_of(sense)
-    return Gate("awake", awake > 0.0, f"{agent} is {awake:.0%} awake", awake, 0.0, awake, rule=">")
+def _awake(run: Run, agent: str, sense: str, tick: int) -> Gate:
+    awake, words = awake_at(run, agent, sense, tick), awake_in_words(run, agent, sense, tick)
+    return Gate("awake", awake > 0.0, words, awake, 0.0, awake, rule=">")

@@ -12,6 +12,7 @@ import shapely
 from snelk.engine.noises import STEP
 from snelk.level.rays import cast_rays
 from snelk.runs.moment import poses_at
+from snelk.runs.standing import awake_at
 from snelk.senses.bodies import bodies_of
 from snelk.senses.surroundings import Surroundings, around_of, surround
 
@@ -90,7 +91,7 @@ def sound_of(run: Run, a: int, noise: Any, tick: int) -> Sound:
     setup, level, agent = run.setup, run.level, run.agents[a]
     i = run.names.index(agent)
     poses, bodies = poses_at(run, tick), bodies_of([setup])
-    member, hearing = setup.cast[agent], setup.profile_of(agent).hearing
+    hearing = setup.profile_of(agent).hearing
     gait = noise.gait if isinstance(noise.gait, str) else ""
     ground = noise.ground if isinstance(noise.ground, str) else ""
     own = float(noise.reach)
@@ -127,7 +128,7 @@ def sound_of(run: Run, a: int, noise: Any, tick: int) -> Sound:
         own,
         setup.grounds[ground] if ground else 1.0,
         place,
-        (hearing.acuity if hearing else 0.0) * member.awake_of("hearing"),
+        (hearing.acuity if hearing else 0.0) * awake_at(run, agent, "hearing", tick),
         float(here.background[0, i]),
         _zone_that_says(run, ear),
         straight,

@@ -1,0 +1,178 @@
+"""Why an agent was in an alert state: each change out of it, its condition, and what it lacked."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from snelk.config.conditions import TRUTHS
+from snelk.errors import InputError
+from snelk.runs.asked import Asked, Part, written
+from snelk.runs.minds import plain
+
+if TYPE_CHECKING:
+    from snelk.runs.run import Run
+
+SLACK = 1e-9
+
+
+@dataclass(frozen=True)
+class ChangeAnswer:
+    """How one change out of a state stood.
+
+    Attributes:
+        name, to: The change, and where it leads.
+        condition: Its condition as a tree, each part with what it came to.
+        held, needs: For how long the condition had been true on end, and has to be, s.
+        taken: Whether it was taken at this tick.
+        missing: What it lacked, in words; empty if it was taken.
+    """
+
+    name: str
+    to: str
+    condition: Part
+    held: float
+    needs: float
+    taken: bool
+    missing: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class LadderAnswer:
+    """Why an agent left an alert state, or stayed in it.
+
+    Attributes:
+        agent, t: Whose, and the time of the tick, s.
+        state, since: The state at the tick, and when it was entered, s.
+        focus: The target it acted on; empty if none.
+        believed: Where it believed that to be, m; None without a belief.
+        headline: The answer in one line.
+        changes: Every change out of the state, in the order in which they are tried.
+    """
+
+    agent: str
+    t: float
+    state: str
+    since: float
+    focus: str
+    believed: tuple[float, float] | None
+    headline: str
+    changes: tuple[ChangeAnswer, ...]
+
+    def change(self, name: str) -> ChangeAnswer | None:
+        """The answer about one change; None if it does not lead out of the state."""
+        return next((each for each in self.changes if each.name == name), None)
+
+    def to_dict(self) -> dict[str, Any]:
+        """The answer as plain data."""
+        return asdict(self)
+
+
+def explain_ladder(run: Run, agent: str, *, at: float) -> LadderAnswer:
+    """See `Run.why_state`."""
+    ladder = run.setup.profile_of(agent).ladder
+    if ladder is None:
+        fix = "its profile has no ladder"
+        raise InputError.of("agent", "", f'"{agent}"', "has no alert states", fix)
+    asked, tick = asked_by(run, agent), run.tick_at(at)
+    rows, t = asked.rows, float(run.times[tick])
+    state, focus = str(rows["state"][tick]), str(rows["focus"][tick])
+    states = run.states
+    states = states[states.agent == agent]
+    entered = states[(states.t < t - SLACK) | states.change.isna()]
+    since = float(entered.t.iloc[-1])
+    now = states[(states.t > t - SLACK) & (states.t < t + SLACK) & states.change.notna()]
+    taken = str(now.change.iloc[0]) if len(now) else ""
+    first = 0 if entered.change.isna().iloc[-1] else run.tick_at(since) + 1
+    blocked = _blocked(run, agent, state, rows, tick)
+    answers = []
+    for name, change in ladder.changes.items():
+        if state not in (change.from_ or tuple(ladder.states)) or change.to == state:
+            continue
+        held = _held(asked.true(name)[first : tick + 1], run.setup.clock.dt)
+        tree = asked.explain(name, tick)
+        missing: tuple[str, ...] = ()
+        if name != taken:
+            missing = _missing(tree, held, change.for_, blocked, taken)
+        answers.append(
+            ChangeAnswer(name, change.to, tree, held, change.for_, name == taken, missing)
+        )
+    x, y = float(rows["target_x"][tick]), float(rows["target_y"][tick])
+    headline = f"{agent} is {state} at {t:.2f} s, for {t - since:.1f} s"
+    if taken:
+        headline = f"{agent} turns from {state} to {now.state.iloc[0]} at {t:.2f} s: {taken}"
+    headline += f"; focus {focus}" if focus else "; no focus"
+    believed = None if np.isnan(x) else (x, y)
+    return LadderAnswer(agent, t, state, since, focus, believed, headline, tuple(answers))
+
+
+def asked_by(run: Run, agent: str) -> Asked:
+    """All rows of the table `signals` of an agent, ready to be asked."""
+    frame = run.table("signals")
+    frame = frame[frame.agent == agent]
+    words = {
+        name: frame[name].astype(object).where(frame[name].notna(), None).tolist()
+        for name in ("state", "focus", "observers")
+    }
+    others = [name for name in frame.columns if name not in (*words, "agent")]
+    numbers: dict[str, Any] = {str(name): frame[name].to_numpy() for name in others}
+    for name in ("done", *TRUTHS):
+        numbers[name] = numbers[name].astype(np.bool_)
+    return Asked(run.setup, run.level, agent, plain({**words, **numbers}))
+
+
+def _held(true: Any, dt: float) -> float:
+    """For how long a condition had been true on end at the last of these ticks, s."""
+    false = np.flatnonzero(~true)
+    ticks = len(true) - (int(false[-1]) + 1 if len(false) else 0)
+    return max(ticks - 1, 0) * dt
+
+
+def _blocked(run: Run, agent: str, state: str, rows: Any, tick: int) -> str:
+    """What keeps an agent in a state whatever its conditions say; empty if nothing does."""
+    ladder = run.setup.profile_of(agent).ladder
+    assert ladder is not None
+    settings, been = ladder.states[state], float(rows["state_for"][tick])
+    if been < settings.least - SLACK:
+        return f"stays {settings.least:g} s at least, has been there {been:.1f} s"
+    if not settings.interruptible and not rows["done"][tick]:
+        return "cannot be interrupted before its activity is done"
+    states = run.states
+    before = states[(states.agent == agent) & (states.t < rows["t"][tick] - SLACK)]
+    if len(before) and isinstance(before.before.iloc[-1], str):
+        sleep = ladder.states[before.before.iloc[-1]].sleep
+        if sleep is not None and been < sleep.wake_time:
+            return f"is still waking up, {sleep.wake_time - been:.1f} s to go"
+    return ""
+
+
+def _missing(tree: Part, held: float, needs: float, blocked: str, taken: str) -> tuple[str, ...]:
+    if not tree.true:
+        return tuple(dict.fromkeys(_lacking(tree, wanted=True)))
+    if held < needs - SLACK:
+        return (f"true for {written(held, 's')}, needs {written(needs, 's')}",)
+    if blocked:
+        return (blocked,)
+    return (f"{taken} comes first",) if taken else ("was taken into account, and not needed",)
+
+
+def _lacking(part: Part, *, wanted: bool) -> list[str]:
+    """The leaves that would have to be otherwise."""
+    if part.true == wanted:
+        return []
+    if part.kind == "leaf":
+        if wanted:
+            return [part.missing or f"{part.text} is false"]
+        return [f"{part.found or part.text} is true"]
+    inner = wanted if part.kind != "not" else not wanted
+    if part.kind == "xor":
+        return [
+            f"{part.text}: "
+            + " and ".join(f"{p.text} is {str(p.true).lower()}" for p in part.parts)
+        ]
+    found = [text for each in part.parts for text in _lacking(each, wanted=inner)]
+    if (part.kind == "or") == wanted and len(found) > 1:
+        return [" or ".join(found)]
+    return found

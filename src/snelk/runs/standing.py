@@ -1,0 +1,76 @@
+"""The alert state an agent was in at a time of a run, and how awake that left its senses."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+if TYPE_CHECKING:
+    from snelk.config.minds import State
+    from snelk.runs.run import Run
+
+
+@dataclass(frozen=True)
+class Scale:
+    """One number that scales a sense: its key path, what it is called, and its value."""
+
+    place: tuple[str, ...]
+    label: str
+    value: float
+
+
+def state_at(run: Run, agent: str, tick: int) -> str:
+    """The state in which an agent's senses worked at a tick; empty without a ladder.
+
+    A change that was taken at the tick holds from the next one on.
+    """
+    ladder = run.setup.profile_of(agent).ladder
+    if ladder is None:
+        return ""
+    rows = run.states
+    rows = rows[rows.agent == agent]
+    before = np.flatnonzero(rows.t.to_numpy() < run.times[tick] - 1e-9)
+    return str(rows.state.iloc[before[-1] if len(before) else 0])
+
+
+def scales_of(run: Run, agent: str, sense: str, tick: int) -> list[Scale]:
+    """The numbers whose product is how awake a sense was at a tick."""
+    member = run.setup.cast[agent]
+    found = [Scale(("cast", agent, "awake"), f"awake of {agent}", member.awake)]
+    own = {str(name): scale for name, scale in member.senses.items()}
+    if sense in own:
+        label = f"senses.{sense} of {agent}"
+        found.append(Scale(("cast", agent, "senses", sense), label, own[sense]))
+    name = state_at(run, agent, tick)
+    state = _state(run, agent, name)
+    if state is not None:
+        place = ("profiles", member.profile or "", "ladder", "states", name)
+        if state.awake < 1.0:
+            found.append(Scale((*place, "awake"), f"awake in {name}", state.awake))
+        of_state = {str(each): scale for each, scale in state.senses.items()}
+        if sense in of_state:
+            label = f"senses.{sense} in {name}"
+            found.append(Scale((*place, "senses", sense), label, of_state[sense]))
+    return found
+
+
+def awake_at(run: Run, agent: str, sense: str, tick: int) -> float:
+    """How awake one of an agent's senses was at a tick, 0 to 1."""
+    return math.prod(scale.value for scale in scales_of(run, agent, sense, tick))
+
+
+def awake_in_words(run: Run, agent: str, sense: str, tick: int) -> str:
+    """`dog is 43% awake (asleep)`: with the alert state if that has to do with it."""
+    scales = scales_of(run, agent, sense, tick)
+    name = state_at(run, agent, tick)
+    by_state = any("states" in scale.place for scale in scales)
+    note = f" ({name})" if by_state else ""
+    return f"{agent} is {math.prod(scale.value for scale in scales):.0%} awake{note}"
+
+
+def _state(run: Run, agent: str, name: str) -> State | None:
+    ladder = run.setup.profile_of(agent).ladder
+    return None if ladder is None else ladder.states[name]
