@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from snelk.runs.run import Run, open_run, run, run_batch
     from snelk.runs.spans import Span
     from snelk.tuning.check import Finding, check
+    from snelk.tuning.searches import SearchResult, compare_searches
 
 _HOMES = {
     "Answer": "snelk.runs.answers",
@@ -54,6 +55,7 @@ _HOMES = {
     "Problem": "snelk.errors",
     "Run": "snelk.runs.run",
     "Scenario": "snelk.config.scenario",
+    "SearchResult": "snelk.tuning.searches",
     "SenseAnswer": "snelk.runs.answers",
     "Sightline": "snelk.level.level",
     "Simulation": "snelk.engine.simulation",
@@ -64,6 +66,7 @@ _HOMES = {
     "activity": "snelk.body.registry",
     "check": "snelk.tuning.check",
     "check_activity": "snelk.body.registry",
+    "compare_searches": "snelk.tuning.searches",
     "croft": "snelk.croft",
     "load": "snelk.config.scenario",
     "open_run": "snelk.runs.run",
@@ -93,6 +96,7 @@ __all__ = [
     "Problem",
     "Run",
     "Scenario",
+    "SearchResult",
     "SenseAnswer",
     "Sightline",
     "Simulation",
@@ -103,6 +107,7 @@ __all__ = [
     "activity",
     "check",
     "check_activity",
+    "compare_searches",
     "croft",
     "load",
     "open_run",

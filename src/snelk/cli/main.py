@@ -30,6 +30,7 @@ app.add_typer(plot, name="plot")
 plot.command("map")(figures.plot_map)
 plot.command("meter")(figures.plot_meter)
 plot.command("timeline")(figures.plot_timeline)
+app.command()(scenarios.searches)
 app.command()(scenarios.schema)
 
 

@@ -112,6 +112,29 @@ def summary(run: Run) -> list[dict[str, Any]]:
     return rows
 
 
+def minds_summary(run: Run) -> list[dict[str, Any]]:
+    """Per agent with a ladder: changes, most alert state and since when, last state, metres."""
+    rows = []
+    for agent in run.agents:
+        states = run.states[run.states.agent == agent]
+        if not len(states):
+            continue
+        top = states.iloc[int(states["rank"].to_numpy().argmax())]
+        poses = run.poses[(run.poses.id == agent) & run.poses.present]
+        steps = (poses.x.diff() ** 2 + poses.y.diff() ** 2) ** 0.5
+        rows.append(
+            {
+                "agent": agent,
+                "changes": len(states) - 1,
+                "highest": str(top.state),
+                "highest_at": float(top.t),
+                "last": str(states.state.iloc[-1]),
+                "walked": float(steps.sum()),
+            }
+        )
+    return rows
+
+
 def _plain(data: Any) -> Any:
     if isinstance(data, dict):
         return {str(key): _plain(value) for key, value in data.items()}

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from snelk.runs.answers import Answer, ConeAnswer, Gate, SenseAnswer
+    from snelk.runs.asked import Part
+    from snelk.runs.ladders import LadderAnswer
     from snelk.runs.run import Run
     from snelk.runs.spans import Span
 
@@ -68,15 +70,19 @@ def events(
 def why(
     run: RunFolder,
     agent: Annotated[str, typer.Argument(metavar="AGENT", help="Who looks.")],
-    target: Annotated[str, typer.Argument(metavar="TARGET", help="Who is looked for.")],
+    target: Annotated[
+        str | None,
+        typer.Argument(metavar="TARGET", help="Who is looked for; else about the alert state."),
+    ] = None,
     at: Annotated[float | None, typer.Option("--at", metavar="T", help="At this time, s.")] = None,
     start: From = None,
     end: To = None,
     as_json: Json = False,
 ) -> None:
-    """Tell why an agent did or did not see, hear or feel a target.
+    """Tell why an agent did or did not see, hear or feel a target, or was in an alert state.
 
-    With --at gate by gate at that time, else the story of all senses from when to when.
+    With --at gate by gate, or condition by condition, at that time, else the story of all senses
+    or alert states from when to when.
     """
     from snelk.runs.run import open_run
     from snelk.runs.spans import OTHER_REASONS, REASONS
@@ -84,6 +90,9 @@ def why(
     if at is not None and (start is not None or end is not None):
         raise InputError.of("why", "", "--at with --from or --to", "asks two things", "use one")
     opened = open_run(run)
+    if target is None:
+        _why_state(opened, run, agent, at, start, end, as_json)
+        return
     if at is not None:
         answer = opened.why(agent, target, at=at)
         if as_json:
@@ -108,6 +117,91 @@ def why(
     moment = next(lost, max(spans, key=lambda span: reasons.index(span.reason)))
     hint = command("snelk", "why", run, agent, target, "--at", f"{moment.start:g}")
     screen.print(f"\nGate by gate\n  {hint}")
+
+
+def _why_state(
+    opened: Run,
+    run: Path,
+    agent: str,
+    at: float | None,
+    start: float | None,
+    end: float | None,
+    as_json: bool,
+) -> None:
+    screen = console()
+    if at is not None:
+        answer = opened.why_state(agent, at=at)
+        if as_json:
+            say_json(answer.to_dict())
+        else:
+            _say_ladder(screen, run, answer)
+        return
+    one_of(agent, opened.agents, source="agent", place="", what="agent")
+    rows = opened.states[opened.states.agent == agent]
+    if not len(rows):
+        opened.why_state(agent, at=float(opened.times[0]))  # says what is wrong
+    first = float(opened.times[0]) if start is None else start
+    last = float(opened.times[-1]) if end is None else end
+    until = [*rows.t.iloc[1:], float(opened.times[-1])]
+    stays = [
+        {**row, "until": left}
+        for row, left in zip(rows.to_dict(orient="records"), until, strict=True)
+        if left >= first and row["t"] <= last
+    ]
+    if as_json:
+        say_json(stays)
+        return
+    lines = []
+    for stay in stays:
+        why = "at the start"
+        if isinstance(stay["change"], str):
+            why = f"{stay['change']}: {stay['reason']}"
+            why += f" (about {stay['focus']})" if isinstance(stay["focus"], str) else ""
+        lines.append([f"{stay['t']:.2f}", f"{stay['until']:.2f} s", stay["state"], why])
+    screen.print(f"{agent}, {first:.2f} to {last:.2f} s\n")
+    text = table([" from", " to  ", "state", "why"], lines)
+    indent = text[0].index("why")
+    for line in text:
+        screen.print(wrap(line[indent:], indent=indent, first=line[:indent]))
+    hint = command("snelk", "why", run, agent, "--at", f"{stays[-1]['t']:g}" if stays else "0")
+    screen.print(f"\nChange by change\n  {hint}")
+
+
+def _say_ladder(screen: Console, folder: Path, answer: LadderAnswer) -> None:
+    screen.print(wrap(answer.headline, indent=0), style="bold")
+    for change in answer.changes:
+        mark = "✓ taken" if change.taken else "· not taken"
+        screen.print(f"\n  {change.name} → {change.to}: {mark}", style="bold")
+        for line in _tree_lines(change.condition, 4):
+            screen.print(line)
+        if change.needs > 0.0:
+            held = (
+                f"true for {change.held:.1f} s on end" if change.condition.true else "not true now"
+            )
+            screen.print(f"    for {change.needs:g} s: {held}")
+        for lack in change.missing:
+            screen.print(wrap(lack, indent=13, first="    missing: "))
+    if not answer.changes:
+        screen.print("\nNo change leads out of this state.")
+    if answer.focus:
+        hint = command("snelk", "why", folder, answer.agent, answer.focus, "--at", f"{answer.t:g}")
+        screen.print(f"\nWhat it sensed\n  {hint}")
+    else:
+        hint = command("snelk", "why", folder, answer.agent)
+        screen.print(f"\nAll its alert states\n  {hint}")
+
+
+def _tree_lines(part: Part, indent: int) -> list[str]:
+    """A condition as a tree: each part, what it came to, and what it found."""
+    mark = "✓" if part.true else "✗"
+    if part.kind == "leaf":
+        found = f"  ({part.found})" if part.found else ""
+        return [wrap(f"{part.text}{found}", indent=indent + 2, first=" " * indent + mark)]
+    word = {"and": "all of", "or": "one of", "xor": "an odd number of", "not": "not"}[part.kind]
+    lines = [f"{' ' * indent}{mark} {word}"]
+    for each in part.parts:
+        lines += _tree_lines(each, indent + 2)
+    return lines
 
 
 def _story_lines(spans: list[Span]) -> list[str]:

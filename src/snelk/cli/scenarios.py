@@ -9,7 +9,17 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from snelk.cli.output import command, console, say_json, seconds, summary, table, wrap
+from snelk.cli.output import (
+    command,
+    console,
+    minds_summary,
+    say_json,
+    seconds,
+    summary,
+    table,
+    wrap,
+)
+from snelk.config.problems import key_path
 from snelk.errors import InputError, nearest
 
 if TYPE_CHECKING:
@@ -141,6 +151,7 @@ def check(
     for name, member in setup.cast.items():
         profile = setup.profiles[member.profile] if member.profile else None
         moves = "track" if name in loaded.tracks else "stands"
+        moves = "driven" if profile and profile.movement and name not in loaded.tracks else moves
         moves += f", {member.awake:.0%} awake" if profile and member.awake < 1 else ""
         moves += ", lamp" if member.lamp else ""
         rows.append(
@@ -170,6 +181,12 @@ def check(
     if cones:
         head = ["cone", " whole fov", " range", " hold fov", " hold range", " light", " shown"]
         screen.print("\n" + "\n".join(table(head, cones)))
+    ladders = [
+        [profile, name, state.activity, state.pace, _leads_to(setup.profiles[profile], name)]
+        for profile in dict.fromkeys(setup.cast[agent].profile or "" for agent in setup.agents)
+        if (ladder := setup.profiles[profile].ladder) is not None
+        for name, state in ladder.states.items()
+    ]
     others = [
         [profile, *row]
         for profile in dict.fromkeys(setup.cast[agent].profile or "" for agent in setup.agents)
@@ -177,6 +194,12 @@ def check(
     ]
     if others:
         screen.print("\n" + "\n".join(table(["profile", "sense", "how", "notices"], others)))
+    if ladders:
+        lines = table(["profile", "alert state", "does", "pace", "may turn to"], ladders)
+        indent = lines[0].index("may turn to")
+        screen.print()
+        for line in lines:
+            screen.print(wrap(line[indent:], indent=indent, first=line[:indent]))
     screen.print()
     for finding in findings:
         screen.print(wrap(str(finding), indent=9, first="warning:"))
@@ -186,6 +209,15 @@ def check(
     screen.print(f"No errors; {count}.\n\nNext\n  {command('snelk', 'run', scenario)}")
     if strict and findings:
         raise typer.Exit(1)
+
+
+def _leads_to(profile: Profile, state: str) -> str:
+    """The states that an alert state may turn to."""
+    if profile.ladder is None:
+        return ""
+    changes = profile.ladder.changes.values()
+    out = [c.to for c in changes if state in (c.from_ or profile.ladder.states) and c.to != state]
+    return ", ".join(dict.fromkeys(out)) or "–"
 
 
 def _other_senses(profile: Profile) -> Iterator[list[str]]:
@@ -205,6 +237,14 @@ def _other_senses(profile: Profile) -> Iterator[list[str]]:
 def run(
     scenario: ScenarioFile,
     changes: Changes = None,
+    activities: Annotated[
+        list[Path] | None,
+        typer.Option(
+            "--activities",
+            metavar="FILE.py",
+            help="Run this Python file first: it registers activities. Can be repeated.",
+        ),
+    ] = None,
     out: Annotated[
         Path | None,
         typer.Option(
@@ -220,11 +260,14 @@ def run(
 
     place = out if out is not None else Path("runs") / scenario.stem
     loaded = _load(scenario, changes)
+    for path in activities or ():
+        _run_file(path)
     with _progress_bar("replaying") as progress:
         done = replay(loaded, out=place, progress=progress)
     if as_json:
         counts = {key: done.info[key] for key in ("changes", "ticks", "rows", "seed")}
-        say_json({"run": str(place), "scenario": str(scenario), **counts, "pairs": summary(done)})
+        found = {"pairs": summary(done), "minds": minds_summary(done)}
+        say_json({"run": str(place), "scenario": str(scenario), **counts, **found})
         return
     _say_run(done, place)
     screen = console()
@@ -236,6 +279,48 @@ def run(
         when = f"{lost.t.iloc[0]:g}" if len(lost) else f"{done.times[-1] / 2:g}"
         screen.print("  " + command("snelk", "why", place, *pair, "--at", when))
         screen.print("  " + command("snelk", "plot", "timeline", place))
+
+
+def searches(
+    scenario: ScenarioFile,
+    agent: Annotated[str, typer.Argument(metavar="AGENT", help="Who searches.")],
+    changes: Changes = None,
+    seeds: Annotated[
+        int, typer.Option("--seeds", metavar="N", min=1, max=1000, help="How many seeds, from 0.")
+    ] = 5,
+    as_json: Json = False,
+) -> None:
+    """Hold the four ways to search against each other, with several seeds."""
+    from snelk.tuning.searches import compare_searches, means_by_way
+
+    loaded = _load(scenario, changes)
+    with _progress_bar("searching in four ways") as progress:
+        results = compare_searches(loaded, agent, seeds=range(seeds), progress=progress)
+    means = means_by_way(results)
+    if as_json:
+        say_json({"agent": agent, "ways": means, "runs": [r.to_dict() for r in results]})
+        return
+    screen = console()
+    screen.print(f"{agent}: four ways to search, {seeds} seeds each; means of a search\n")
+    rows = [
+        [
+            row["way"],
+            str(row["searches"]),
+            str(row["found"]),
+            seconds(row["seconds"]),
+            "–" if row["searches"] == 0 else f"{row['walked']:.1f} m",
+        ]
+        for row in means
+    ]
+    head = ["way", " searches", " found", " lasted", " walked"]
+    screen.print("\n".join(table(head, rows)))
+    name = loaded.setup.cast[agent].profile or ""
+    ladder = loaded.setup.profiles[name].ladder
+    state = next(s for s, each in ladder.states.items() if each.search) if ladder else ""
+    best = max(means, key=lambda row: (row["found"], -row["seconds"]))
+    key = key_path(("profiles", name, "ladder", "states", state, "search", "way"))
+    words = ("snelk", "run", scenario, "--set", f"{key}={best['way']}")
+    screen.print(f"\nTry it\n  {command(*words)}")
 
 
 def schema(
@@ -267,6 +352,21 @@ def _load(path: Path, changes: list[str] | None) -> Scenario:
     from snelk.config.scenario import load, parse_change
 
     return load(path, changes=dict(parse_change(text) for text in changes or ()))
+
+
+def _run_file(path: Path) -> None:
+    """Run a Python file of the user's, for the activities that it registers."""
+    import runpy
+
+    if not path.is_file():
+        raise InputError.of(str(path), "", "", "no such file", "name a Python file")
+    try:
+        runpy.run_path(str(path))
+    except InputError:
+        raise
+    except Exception as error:
+        rule = f"cannot be run: {type(error).__name__}: {error}"
+        raise InputError.of(str(path), "", "", rule) from error
 
 
 def _copy_files(source: Path, folder: Path, *, keep_changed: bool) -> list[str]:
@@ -323,6 +423,24 @@ def _say_run(done: Run, place: Path) -> None:
             " meter up to",
         ]
         screen.print("\n" + "\n".join(table(head, rows)))
+    minds = minds_summary(done)
+    if minds:
+        rows = [
+            [
+                row["agent"],
+                str(row["changes"]),
+                row["highest"],
+                seconds(row["highest_at"]),
+                row["last"],
+                f"{row['walked']:.1f} m",
+            ]
+            for row in minds
+        ]
+        head = ["agent", " changes", "most alert", " first at", "at the end", " walked"]
+        screen.print("\n" + "\n".join(table(head, rows)))
+    caught = done.events[done.events.kind == "caught"]
+    if done.info["ended_by_catch"]:
+        screen.print(f"\nThe run ended at {times[-1]:.2f} s: {caught.text.iloc[-1]}.")
     counts: dict[str, Any] = done.info["rows"]
     written = f"Written to {place}: {counts['events']} events, {counts['sight']} checks of sight, "
     written += f"{counts['hearing']} of hearing, {counts['contacts']} of touch and zones"

@@ -58,7 +58,7 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
         place: Place = ("profiles", name, "ladder")
         yield from _within_ladder(profile.ladder, place, draft)
         for state_name, state in profile.ladder.states.items():
-            for key, what, names in _named_by(state):
+            for key, what, names in named_by(state):
                 yield from missing((*place, "states", state_name, *key), what, names)
         for change_name, change in profile.ladder.changes.items():
             try:
@@ -69,7 +69,7 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
                 rule = f"letter {error.column + 1}: {error.rule}"
                 yield Problem(source, where, given, rule, error.fix)
                 continue
-            for what, word in _names_in(condition):
+            for what, word in names_in(condition):
                 yield from missing((*place, "changes", change_name, "when"), what, [word])
 
 
@@ -101,7 +101,7 @@ def _within_ladder(ladder: Ladder, place: Place, draft: Draft) -> Iterator[Probl
             yield Problem(source, where, shown(roam.ring), rule)
 
 
-def _named_by(state: State) -> Iterator[tuple[Place, str, tuple[str, ...]]]:
+def named_by(state: State) -> Iterator[tuple[Place, str, tuple[str, ...]]]:
     """What a state names: the key, what kind of thing, and the names."""
     yield ("freeze_seen_by",), "team", state.freeze_seen_by
     if state.patrol is not None and state.patrol.route is not None:
@@ -116,7 +116,7 @@ def _named_by(state: State) -> Iterator[tuple[Place, str, tuple[str, ...]]]:
         yield ("search", "spots"), "spot", state.search.spots
 
 
-def _names_in(condition: Condition) -> Iterator[tuple[str, str]]:
+def names_in(condition: Condition) -> Iterator[tuple[str, str]]:
     """What a condition names: the kind of thing, and its name."""
     kinds = {"in_zone": "zone", "target_in_zone": "zone", "observed_by": "team"}
     for node in condition.root.walk():

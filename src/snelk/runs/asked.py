@@ -133,6 +133,17 @@ class Part:
     missing: str
     parts: tuple[Part, ...]
 
+    def reasons(self) -> list[str]:
+        """What made it come to what it did: the leaves that it hung on, with their values."""
+        if not self.parts:
+            return [self.found or (self.text if self.true else f"not {self.text}")]
+        # One true part makes an `or` true, one false part an `and` false.
+        decides = {"or": True, "and": False}.get(self.kind)
+        parts = self.parts
+        if decides is not None and self.true == decides:
+            parts = tuple(part for part in parts if part.true == decides)
+        return [reason for part in parts for reason in part.reasons()]
+
     def leaves(self) -> list[Part]:
         """The leaves, in the order of the text."""
         return [self] if not self.parts else [leaf for part in self.parts for leaf in part.leaves()]

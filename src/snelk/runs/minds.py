@@ -152,7 +152,7 @@ def state_rows(
         changes, n = list(ladder.changes), index[t, agent]
         asked = asked_of(setup, simulation, agent, {k: [c[n]] for k, c in frame.items()})
         tree = asked.explain(changes[step.change], 0)
-        reason = "; ".join(leaf.found or leaf.text for leaf in tree.leaves() if leaf.true)
+        reason = "; ".join(tree.reasons())
         also = ", ".join(changes[c] for c in step.also) or None
         focus = simulation.names[step.focus] if step.focus >= 0 else None
         after = names[step.after]

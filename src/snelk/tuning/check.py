@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.errors import InputError, nearest
-from snelk.tuning import noises, places, profiles
+from snelk.tuning import ladders, noises, places, profiles
 
-KINDS = {**places.KINDS, **profiles.KINDS, **noises.KINDS}
+KINDS = {**places.KINDS, **profiles.KINDS, **noises.KINDS, **ladders.KINDS}
 """Every kind of finding, by its name."""
 
 

@@ -35,10 +35,19 @@ def _made(scenario: Scenario) -> Iterator[tuple[str, str, str]]:
         yield ", ".join(scenario.setup.noises), kind, by if by in cast else ""
     for n, noise in enumerate(scenario.setup.noise):
         yield key_path(("noise", n)), noise.kind, noise.by or ""
+    for n, throw in enumerate(scenario.setup.throw):
+        yield key_path(("throw", n)), throw.kind, throw.by
+    for kind, by in dict.fromkeys(zip(scenario.throws.kind, scenario.throws.by, strict=True)):
+        yield ", ".join(scenario.setup.throws), kind, by
 
 
 def _walkers(scenario: Scenario) -> Iterator[tuple[str, str, float]]:
-    """Who moves in which recorded gait, and how far a footstep then carries, m."""
+    """Who moves in which recorded gait or pace, and how far a footstep then carries, m."""
+    for agent in scenario.setup.agents:
+        profile, steps = scenario.setup.profile_of(agent), scenario.setup.body_of(agent).steps
+        if agent not in scenario.tracks and profile.movement and profile.ladder and steps:
+            for pace in sorted({state.pace for state in profile.ladder.states.values()}):
+                yield agent, pace, getattr(steps, pace)
     for name, track in scenario.tracks.items():
         steps = scenario.setup.body_of(name).steps
         moving = np.append(np.hypot(np.diff(track.x), np.diff(track.y)) > 1e-6, False)

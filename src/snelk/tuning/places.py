@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 import shapely
 
+from snelk.config.conditions import parse
+from snelk.config.ladders import named_by, names_in
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.errors import nearest
@@ -74,22 +76,40 @@ def _impossible_speed(scenario: Scenario) -> Found:
             yield f'track "{name}"', reason, "check the units, metres and seconds"
 
 
+def _named_in_ladders(scenario: Scenario) -> set[str]:
+    """Zones and spots that alert ladders name."""
+    found: set[str] = set()
+    for profile in scenario.setup.profiles.values():
+        if profile.ladder is None:
+            continue
+        for state in profile.ladder.states.values():
+            found |= {name for _, _, names in named_by(state) for name in names}
+        for change in profile.ladder.changes.values():
+            found |= {word for _, word in names_in(parse(change.when))}
+    return found
+
+
 def _unused_zone(scenario: Scenario) -> Found:
     profiles = scenario.setup.profiles.values()
     watched = {name for p in profiles if p.zone_sense for name in p.zone_sense.zones}
+    watched |= {m.leash.zone for m in scenario.setup.cast.values() if m.leash is not None}
+    watched |= _named_in_ladders(scenario)
     for zone, _ in scenario.level.zones:
         says = zone.light, zone.background, zone.ground
         if zone.name not in watched and all(value is None for value in says):
-            reason = "says nothing, and no profile's zone_sense watches it"
-            fix = "give it light, background or ground, watch it, or leave it out"
+            reason = "says nothing, and no profile, ladder or leash names it"
+            fix = "give it light, background or ground, use it, or leave it out"
             yield f'zone "{zone.name}"', reason, fix
 
 
 def _unused_spot(scenario: Scenario) -> Found:
-    named = {noise.spot for noise in scenario.setup.noise}
+    setup = scenario.setup
+    named = {noise.spot for noise in setup.noise} | {throw.spot for throw in setup.throw}
+    named |= {spot for member in setup.cast.values() for spot in member.spots}
+    named |= _named_in_ladders(scenario)
     for spot, _ in scenario.level.spots:
         if spot.name not in named:
-            yield f'spot "{spot.name}"', "no noise is made at it", "use it, or leave it out"
+            yield f'spot "{spot.name}"', "nothing names it", "use it, or leave it out"
 
 
 KINDS: Kinds = {

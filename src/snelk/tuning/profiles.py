@@ -156,12 +156,13 @@ def _at_once_beyond_range(scenario: Scenario) -> Found:
 
 
 def _threshold_out_of_reach(scenario: Scenario) -> Found:
+    moved = {name for name in scenario.setup.agents if _is_moved(scenario, name)}
     for agent in scenario.setup.agents:
         profile = scenario.setup.profile_of(agent)
         meter = profile.meter
         # What noises, touch and zones add cannot be told before the run.
         others = profile.hearing or profile.touch or profile.zone_sense
-        if meter is None or meter.at_once > 0.0 or others is not None:
+        if meter is None or meter.at_once > 0.0 or others is not None or moved:
             continue
         rate = max((cone.weight for cone in profile.cones.values()), default=0.0)
         rate *= max(meter.standing, meter.crouched, meter.prone)
@@ -175,6 +176,11 @@ def _threshold_out_of_reach(scenario: Scenario) -> Found:
                 place = ("profiles", scenario.setup.cast[agent].profile or "", "meter")
                 fix = "shorten fill_time, raise the curves and factors, or see farther"
                 yield key_path((*place, "thresholds", name)), f"for {agent} {reason}", fix
+
+
+def _is_moved(scenario: Scenario, agent: str) -> bool:
+    """Whether an agent goes where its alert states take it, so that nobody knows beforehand."""
+    return agent not in scenario.tracks and scenario.setup.profile_of(agent).movement is not None
 
 
 def _longest_in_range(scenario: Scenario, agent: str) -> float:

@@ -1,0 +1,251 @@
+"""Findings about alert ladders, and the activities of their states."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+import shapely
+
+from snelk.config.conditions import Condition, parse
+from snelk.config.minds import Ladder, StateChange
+from snelk.config.problems import key_path
+from snelk.config.scenario import Scenario
+from snelk.tuning.common import Found, Kinds, used_profiles
+from snelk.tuning.situations import MOVING, situations
+
+MOMENTS = ("heard", "told")
+"""Signals that are true for a tick at a time."""
+
+
+def used_ladders(scenario: Scenario) -> Iterator[tuple[str, Ladder]]:
+    """The ladders of the agents of the cast, by the name of their profile."""
+    for name, profile in used_profiles(scenario).items():
+        if profile.ladder is not None:
+            yield name, profile.ladder
+
+
+def _key(profile: str, *place: str) -> str:
+    return key_path(("profiles", profile, "ladder", *place))
+
+
+def _from(ladder: Ladder, change: StateChange) -> list[str]:
+    """The states that a change leads out of."""
+    return [name for name in change.from_ or ladder.states if name != change.to]
+
+
+def _state_unreachable(scenario: Scenario) -> Found:
+    for name, ladder in used_ladders(scenario):
+        starts = {
+            member.state or ladder.first_state
+            for member in scenario.setup.cast.values()
+            if member.profile == name
+        }
+        reached, rest = set(starts), True
+        while rest:
+            new = {c.to for c in ladder.changes.values() if reached & set(_from(ladder, c))}
+            rest = bool(new - reached)
+            reached |= new
+        for state in ladder.states:
+            if state not in reached:
+                reason = f"no row of changes leads there from {' or '.join(sorted(starts))}"
+                yield _key(name, "states", state), reason, "add a change, or leave the state out"
+
+
+def _state_without_way_out(scenario: Scenario) -> Found:
+    for name, ladder in used_ladders(scenario):
+        out = {state for c in ladder.changes.values() for state in _from(ladder, c)}
+        for state in ladder.states:
+            if state not in out and len(ladder.states) > 1:
+                reason = "no change leads out of it"
+                yield (
+                    _key(name, "states", state),
+                    reason,
+                    "add one, or silence this if it is an end",
+                )
+
+
+def _never_true(scenario: Scenario) -> Found:
+    for name, ladder in used_ladders(scenario):
+        for change_name, change in ladder.changes.items():
+            condition = parse(change.when)
+            if not _can_be(scenario, name, ladder, change, condition):
+                reason = f"{change.when} can never be true with this profile and cast"
+                fix = "look at its senses, its activities, and who tells it"
+                yield _key(name, "changes", change_name, "when"), reason, fix
+
+
+def _can_be(
+    scenario: Scenario, name: str, ladder: Ladder, change: StateChange, condition: Condition
+) -> bool:
+    """Whether a change's condition can be true in any state that it leads out of."""
+    for state in _from(ladder, change):
+        found = situations(scenario, name, ladder.states[state], [condition])
+        if found is None or found.true(condition).any():
+            return True
+    return False
+
+
+def _for_on_a_moment(scenario: Scenario) -> Found:
+    for name, ladder in used_ladders(scenario):
+        for change_name, change in ladder.changes.items():
+            if change.for_ <= scenario.setup.clock.dt:
+                continue
+            condition, lasts, ever = parse(change.when), False, False
+            for state in _from(ladder, change):
+                found = situations(scenario, name, ladder.states[state], [condition])
+                if found is None:
+                    lasts = True
+                    break
+                true = found.true(condition)
+                moment = np.zeros(len(true), dtype=np.bool_)
+                for signal in MOMENTS:
+                    moment |= found.values.get(signal, moment & False)
+                ever |= bool(true.any())
+                lasts |= bool((true & ~moment).any())
+            if ever and not lasts:
+                reason = (
+                    f"{change.for_:g} s cannot pass: {change.when} is true for a tick at a time"
+                )
+                yield _key(name, "changes", change_name, "for"), reason, "leave it out"
+
+
+def _for_too_short(scenario: Scenario) -> Found:
+    for name, profile in used_profiles(scenario).items():
+        if profile.ladder is None:
+            continue
+        for change_name, change in profile.ladder.changes.items():
+            asked = {node.word for node in parse(change.when).root.walk()}
+            sight = asked & {"seen", "exposure", "seen_for", "lost_for"}
+            if sight and 0.0 < change.for_ < profile.look_every:
+                reason = f"{change.for_:g} s is shorter than look_every, {profile.look_every:g} s"
+                fix = "one look decides anyway; make it longer, or leave it out"
+                yield _key(name, "changes", change_name, "for"), reason, fix
+
+
+def _change_hidden(scenario: Scenario) -> Found:
+    for name, ladder in used_ladders(scenario):
+        changes = list(ladder.changes.items())
+        for n, (late_name, late) in enumerate(changes):
+            hiders = [
+                {
+                    early_name
+                    for early_name, early in changes[:n]
+                    if state in _from(ladder, early)
+                    and early.for_ <= late.for_
+                    and _implies(scenario, name, ladder, state, late, early)
+                }
+                for state in _from(ladder, late)
+            ]
+            always = set.intersection(*hiders) if hiders else set()
+            if always:
+                first = next(each for each, _ in changes if each in always)
+                reason = f'is never taken: whenever it is true, "{first}" before it is true as well'
+                yield _key(name, "changes", late_name), reason, "write it before that, or narrow it"
+
+
+def _implies(
+    scenario: Scenario, name: str, ladder: Ladder, state: str, late: StateChange, early: StateChange
+) -> bool:
+    """Whether the earlier change is true whenever the later one is, and that can be."""
+    conditions = [parse(late.when), parse(early.when)]
+    found = situations(scenario, name, ladder.states[state], conditions)
+    if found is None:
+        return late.when == early.when
+    true = found.true(conditions[0])
+    return bool(true.any() and found.true(conditions[1])[true].all())
+
+
+def _flicker(scenario: Scenario) -> Found:
+    """Two changes that lead back and forth between two states in the same situation."""
+    dt = scenario.setup.clock.dt
+    for name, ladder in used_ladders(scenario):
+        changes = list(ladder.changes.items())
+        told = set()
+        for there_name, there in changes:
+            for back_name, back in changes:
+                pair = frozenset((there_name, back_name))
+                chase = there.to in _from(ladder, back) and back.to in _from(ladder, there)
+                at_once = max(there.for_, back.for_) <= 0.0
+                least = max(ladder.states[each.to].least for each in (there, back))
+                if not chase or not at_once or least > 2 * dt or pair in told:
+                    continue
+                if _together(scenario, name, ladder, there, back):
+                    told.add(pair)
+                    reason = (
+                        f'can be true together with "{back_name}" which leads back: '
+                        f"{back.to} and {there.to} take turns every tick"
+                    )
+                    fix = "give one of them a for, one of the states a least, or let them exclude"
+                    yield _key(name, "changes", there_name), reason, fix + " each other"
+
+
+def _together(
+    scenario: Scenario, name: str, ladder: Ladder, there: StateChange, back: StateChange
+) -> bool:
+    """Whether both can be true a tick after the state was entered."""
+    conditions = [parse(there.when), parse(back.when)]
+    found = [
+        situations(scenario, name, ladder.states[state], conditions, fresh=True)
+        for state in (back.to, there.to)
+    ]
+    if found[0] is None or found[1] is None:
+        return False
+    both = [each.true(conditions[0]) & each.true(conditions[1]) for each in found if each]
+    return all(each.any() for each in both)
+
+
+def _activity_lacks(scenario: Scenario) -> Found:
+    """Activities that have nothing to work with."""
+    setup = scenario.setup
+    for agent in setup.agents:
+        member, profile = setup.cast[agent], setup.profile_of(agent)
+        if profile.ladder is None:
+            continue
+        for name, state in profile.ladder.states.items():
+            place = _key(member.profile or "", "states", name)
+            doing = state.activity
+            if doing in MOVING and profile.movement is None and agent not in scenario.tracks:
+                yield (
+                    place,
+                    f"{agent} cannot {doing}: it has no movement",
+                    "give the profile movement",
+                )
+            if doing in ("approach", "go", "search") and profile.memory is None:
+                if state.go is None or state.go.spot is None:
+                    reason = (
+                        f"{agent} cannot {doing} well: it forgets at once whom it does not sense"
+                    )
+                    yield place, reason, "give the profile a memory"
+            route = state.patrol is not None and not (state.patrol.route or member.route)
+            flee = state.flee is not None and not (state.flee.spots or member.spots)
+            hide = state.search is not None and state.search.way == "hideouts"
+            hide = hide and not ((state.search and state.search.spots) or member.spots)
+            if route:
+                yield place, f"{agent} has no route to patrol", "name one here or in the cast"
+            if flee or hide:
+                yield place, f"{agent} knows no spots to {doing}", "name some here or in the cast"
+
+
+def _outside_territory(scenario: Scenario) -> Found:
+    for name, member in scenario.setup.cast.items():
+        if member.leash is None or member.at is None:
+            continue
+        zone, geometry = next(z for z in scenario.level.zones if z[0].name == member.leash.zone)
+        area = geometry.buffer(zone.radius) if zone.radius is not None else geometry
+        if not shapely.intersects_xy(area, *member.at):
+            reason = f"starts outside of its territory, {zone.name}"
+            yield key_path(("cast", name, "at")), reason, "move it, or choose another zone"
+
+
+KINDS: Kinds = {
+    "state-unreachable": _state_unreachable,
+    "state-without-way-out": _state_without_way_out,
+    "never-true": _never_true,
+    "change-hidden": _change_hidden,
+    "flicker": _flicker,
+    "for-too-short": _for_too_short,
+    "for-on-a-moment": _for_on_a_moment,
+    "activity-lacks": _activity_lacks,
+    "outside-territory": _outside_territory,
+}

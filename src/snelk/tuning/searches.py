@@ -1,0 +1,108 @@
+"""The four ways to search, held against each other on the same input."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from typing import TYPE_CHECKING, Any
+
+from snelk.config.problems import key_path
+from snelk.config.scenario import Scenario
+from snelk.errors import InputError, one_of
+from snelk.runs.run import Progress, run_batch
+
+if TYPE_CHECKING:
+    from snelk.runs.run import Run
+
+WAYS = ("there", "nearby", "hideouts", "likelihood")
+
+
+@dataclass(frozen=True)
+class SearchResult:
+    """What an agent's searches came to in one run.
+
+    Attributes:
+        way, seed: The way to search, and the seed.
+        searches: How many searches there were.
+        found: How many of them found the target.
+        seconds, walked: What they took in all, s and m.
+        outcomes: How each ended: `found`, `gave_up`, `nothing` or `broken_off`; one that was
+            going on when the run ended is `open`.
+    """
+
+    way: str
+    seed: int
+    searches: int
+    found: int
+    seconds: float
+    walked: float
+    outcomes: tuple[str, ...]
+
+    def to_dict(self) -> dict[str, Any]:
+        """The result as plain data."""
+        return asdict(self)
+
+
+def compare_searches(
+    scenario: Scenario,
+    agent: str,
+    *,
+    seeds: Sequence[int] = (0, 1, 2, 3, 4),
+    progress: Progress | None = None,
+) -> list[SearchResult]:
+    """Run a scenario with each of the four ways to search, and with each seed.
+
+    All states of the agent's ladder that search do so in that way.
+
+    Raises:
+        InputError: Nobody has that name, or its ladder has no state that searches.
+    """
+    setup = scenario.setup
+    one_of(agent, setup.agents, source="agent", place="", what="agent")
+    ladder, name = setup.profile_of(agent).ladder, setup.cast[agent].profile or ""
+    states = [state for state, each in ladder.states.items() if each.search] if ladder else []
+    if not states:
+        fix = "give a state of its ladder a search = { … }"
+        raise InputError.of("agent", "", f'"{agent}"', "has no state that searches", fix)
+    keys = [
+        key_path(("profiles", name, "ladder", "states", state, "search", "way")) for state in states
+    ]
+    pairs = [(way, seed) for way in WAYS for seed in seeds]
+    variants = [{**dict.fromkeys(keys, way), "seed": seed} for way, seed in pairs]
+    runs = run_batch(scenario, variants=variants, progress=progress)
+    return [_result(run, agent, *pair) for pair, run in zip(pairs, runs, strict=True)]
+
+
+def _result(run: Run, agent: str, way: str, seed: int) -> SearchResult:
+    rows = run.searches
+    rows = rows[rows.agent == agent]
+    outcomes, seconds, walked = [], 0.0, 0.0
+    for _, search in rows.groupby("search"):
+        last = search.iloc[-1]
+        ended = last.what == "ended"
+        outcomes.append(str(last.outcome) if ended else "open")
+        began = float(search.t.iloc[0])
+        seconds += float(last.t if ended else run.times[-1]) - began
+        walked += float(last.walked)
+    found = outcomes.count("found")
+    return SearchResult(way, seed, len(outcomes), found, seconds, walked, tuple(outcomes))
+
+
+def means_by_way(results: Sequence[SearchResult]) -> list[dict[str, Any]]:
+    """Per way: searches, how many found the target, and the mean seconds and metres of a search."""
+    rows = []
+    for way in WAYS:
+        chosen = [result for result in results if result.way == way]
+        count = sum(result.searches for result in chosen)
+        rows.append(
+            {
+                "way": way,
+                "runs": len(chosen),
+                "searches": count,
+                "found": sum(result.found for result in chosen),
+                "seconds": sum(r.seconds for r in chosen) / count if count else math.nan,
+                "walked": sum(r.walked for r in chosen) / count if count else math.nan,
+            }
+        )
+    return rows

@@ -1,0 +1,212 @@
+"""The situations that conditions can tell apart, to find what can never be true.
+
+For each signal a few values are enough: true and false, and for a number those at, below and
+above everything it is compared with. Of all combinations those that cannot be are left out.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.conditions import TRUTHS, Condition, Node
+from snelk.config.minds import State
+from snelk.config.models import Profile, Setup
+from snelk.config.scenario import Scenario
+from snelk.mind.evaluation import evaluate
+
+MOST = 60_000
+"""More combinations than this are not looked at; then nothing is said."""
+
+MOVING = ("patrol", "roam", "approach", "go", "home", "flee", "evade", "search", "call")
+
+Values = NDArray[Any]
+
+
+@dataclass(frozen=True)
+class Situations:
+    """Combinations of values of all that some conditions ask for.
+
+    Attributes:
+        values: The values by name, (situations,).
+    """
+
+    values: dict[str, Values]
+
+    def true(self, condition: Condition) -> NDArray[np.bool_]:
+        """(situations,) in which a condition is true."""
+        size = len(next(iter(self.values.values())))
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+            found = evaluate(condition.root, lambda node: self.values[key_of(node)])
+        return np.broadcast_to(found, (size,))
+
+
+def key_of(node: Node) -> str:
+    """A name for a signal, an attribute or a call."""
+    return node.word if node.kind != "call" else f"{node.word}({node.parts[0].word or node.value})"
+
+
+def situations(
+    scenario: Scenario,
+    profile_name: str,
+    state: State,
+    conditions: Sequence[Condition],
+    *,
+    fresh: bool = False,
+) -> Situations | None:
+    """The situations of agents of a profile in a state; None if there are too many to look at.
+
+    `fresh` leaves those in which the state was entered a tick ago.
+    """
+    setup = scenario.setup
+    profile, members = setup.profiles[profile_name], _members(setup, profile_name)
+    nodes = {
+        key_of(node): node
+        for condition in conditions
+        for node in condition.root.walk()
+        if node.kind in ("signal", "attribute", "call")
+    }
+    for name in ("seen", "felt", "knows", "told"):  # others hang on these
+        nodes.setdefault(name, Node("signal", name, truth=True))
+    domains = {
+        key: _domain(setup, profile, members, state, key, node, conditions)
+        for key, node in nodes.items()
+    }
+    if fresh:
+        domains |= {key: [False] for key in ("arrived", "search_done", "stuck") if key in nodes}
+        if "state_for" in nodes:
+            domains["state_for"] = [setup.clock.dt]
+    if math.prod(len(values) for values in domains.values()) > MOST:
+        return None
+    rows = list(itertools.product(*domains.values()))
+    values = {key: np.array([row[n] for row in rows]) for n, key in enumerate(domains)}
+    possible = _possible(values, profile)
+    return Situations({key: each[possible] for key, each in values.items()})
+
+
+def _members(setup: Setup, profile_name: str) -> list[str]:
+    return [name for name in setup.agents if setup.cast[name].profile == profile_name]
+
+
+def _domain(
+    setup: Setup,
+    profile: Profile,
+    members: list[str],
+    state: State,
+    key: str,
+    node: Node,
+    conditions: Sequence[Condition],
+) -> list[Any]:
+    """The values worth looking at."""
+    if node.kind == "call" or key in TRUTHS:
+        return _truths(setup, profile, members, state, key, node)
+    if node.kind == "attribute" and node.is_word:
+        who = members if key.startswith("own.") else [*setup.cast]
+        words = [name if key.endswith(".name") else setup.cast[name].team for name in who]
+        return sorted({*words, *([""] if key.startswith("target.") else [])})
+    if node.kind == "attribute" and key.partition(".")[2] not in ("speed", "height", "light"):
+        name = key.partition(".")[2]
+        who = members if key.startswith("own.") else [*setup.cast]
+        return sorted({setup.attributes_of(each).get(name, math.nan) for each in who}, key=str)
+    return _numbers(setup, profile, key, conditions)
+
+
+def _truths(
+    setup: Setup, profile: Profile, members: list[str], state: State, key: str, node: Node
+) -> list[Any]:
+    cast, both = setup.cast, [False, True]
+    tellers = [setup.profile_of(name).tell for name in setup.agents if name not in members[:1]]
+    watchers = {
+        cast[name].team
+        for name in setup.agents
+        for member in members
+        if name != member and setup.profile_of(name).sees(cast[member].team)
+    }
+    moves = state.activity in MOVING
+    leashed = any(cast[name].leash for name in members)
+    can: dict[str, bool] = {
+        "seen": bool(profile.cones),
+        "heard": profile.hearing is not None,
+        "felt": profile.touch is not None or profile.zone_sense is not None,
+        "told": profile.memory is not None and any(tellers),
+        "arrived": moves,
+        "stuck": moves,
+        "search_done": state.activity == "search",
+        "observed": bool(watchers - {cast[name].team for name in members}),
+    }
+    if key in can:
+        return both if can[key] else [False]
+    if key == "asleep":
+        return [state.activity == "sleep"]
+    if key in ("inside_territory", "target_inside_territory"):
+        return both if leashed else [True]
+    if node.word == "chance":
+        return [False] if node.value == 0.0 else [True] if node.value == 1.0 else both
+    if node.word == "observed_by":
+        return both if node.parts[0].word in watchers else [False]
+    return both
+
+
+def _numbers(
+    setup: Setup, profile: Profile, key: str, conditions: Sequence[Condition]
+) -> list[Any]:
+    """A number at, below and above everything it is compared with, within its limits."""
+    low, high = 0.0, math.inf
+    if key in ("meter", "exposure") or key.endswith(".light"):
+        high = 1.0
+    if key == "meter" and profile.meter is None:
+        high = 0.0
+    if key == "told_rank":
+        low = -1.0
+        ladders = [setup.profile_of(name).ladder for name in setup.agents]
+        ranks = [ladder.rank_of(name) for ladder in ladders if ladder for name in ladder.states]
+        high = float(max(ranks, default=0))
+    found = {low, high if math.isfinite(high) else 1e3}
+    for condition in conditions:
+        for node in condition.root.walk():
+            if node.kind != "compare" or not any(key_of(n) == key for n in node.walk()):
+                continue
+            for each in node.walk():
+                if each.kind == "number":
+                    apart = 1e-3 * max(1.0, abs(each.value))
+                    found |= {each.value - apart, each.value, each.value + apart}
+    values: list[Any] = sorted(value for value in found if low <= value <= high)
+    if key == "distance":
+        values.append(math.inf)
+    if key == "lost_for":
+        values.append(math.inf)
+    if key.startswith("target."):
+        values.append(math.nan)
+    return values
+
+
+def _possible(values: dict[str, Values], profile: Profile) -> NDArray[np.bool_]:
+    """Which combinations can be."""
+    seen, felt, knows = values["seen"], values["felt"], values["knows"]
+    sensed = seen | felt
+    possible: NDArray[np.bool_] = knows | ~sensed
+    if "lost_for" in values:
+        possible &= (values["lost_for"] <= 0.0) == sensed
+    if "seen_for" in values:
+        possible &= seen | (values["seen_for"] <= 0.0)
+    if "exposure" in values:
+        possible &= (values["exposure"] > 0.0) == seen
+    if "distance" in values:
+        possible &= np.isinf(values["distance"]) == ~knows
+        cones = profile.cones.values()
+        farthest = max((max(c.range, c.hold_range or 0.0) for c in cones), default=0.0)
+        possible &= ~seen | (values["distance"] <= farthest)
+    if "told_rank" in values:
+        possible &= (values["told_rank"] >= 0.0) == values["told"]
+    for key, each in values.items():
+        if key in ("target.speed", "target.height", "target.light"):
+            possible &= np.isnan(each) == ~seen
+        elif key.startswith("target.") and each.dtype.kind == "U":
+            possible &= (each != "") | ~(sensed | knows)
+    return possible
