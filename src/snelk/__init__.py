@@ -21,6 +21,8 @@ if TYPE_CHECKING:
     from snelk.level.visible import VisibleRegion, visible_region
     from snelk.plots.map import plot_map
     from snelk.plots.meter import plot_meter
+    from snelk.plots.search import plot_search
+    from snelk.plots.states import plot_states
     from snelk.plots.timeline import plot_timeline
     from snelk.runs.answers import (
         Answer,
@@ -72,6 +74,8 @@ _HOMES = {
     "open_run": "snelk.runs.run",
     "plot_map": "snelk.plots.map",
     "plot_meter": "snelk.plots.meter",
+    "plot_search": "snelk.plots.search",
+    "plot_states": "snelk.plots.states",
     "plot_timeline": "snelk.plots.timeline",
     "run": "snelk.runs.run",
     "run_batch": "snelk.runs.run",
@@ -113,6 +117,8 @@ __all__ = [
     "open_run",
     "plot_map",
     "plot_meter",
+    "plot_search",
+    "plot_states",
     "plot_timeline",
     "run",
     "run_batch",

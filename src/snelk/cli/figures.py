@@ -34,6 +34,9 @@ def plot_map(
     radius: Annotated[
         float, typer.Option("--radius", metavar="M", help="How much around it, m.")
     ] = 12.0,
+    ways: Annotated[
+        bool, typer.Option("--ways", help="Draw all that everybody has walked until then.")
+    ] = False,
     out: Out = None,
 ) -> None:
     """Draw the level at a time: cones cut by walls, rays by result, tails and ghosts."""
@@ -41,7 +44,7 @@ def plot_map(
     from snelk.plots.style import save_figure
     from snelk.runs.run import open_run
 
-    artists = draw(open_run(run), at=at, agents=agent, around=around, radius=radius)
+    artists = draw(open_run(run), at=at, agents=agent, around=around, radius=radius, ways=ways)
     near = f"-{file_name(around)}" if around else ""
     path = out if out is not None else run.with_name(f"{run.name}-map-{at:.2f}s{near}.png")
     console().print(f"Written to {save_figure(artists.axes, path)}")
@@ -65,6 +68,40 @@ def plot_meter(
         else run.with_name(f"{run.name}-meter-{file_name(agent)}-{file_name(target)}.png")
     )
     console().print(f"Written to {save_figure(artists.axes, path)}")
+
+
+def plot_states(
+    run: RunFolder,
+    agent: Annotated[str, typer.Argument(metavar="AGENT", help="Whose alert states.")],
+    out: Out = None,
+) -> None:
+    """Draw an agent's alert states, and which changes it took, how often and when."""
+    from snelk.plots.states import plot_states as draw
+    from snelk.plots.style import save_figure
+    from snelk.runs.run import open_run
+
+    artists = draw(open_run(run), agent)
+    path = out if out is not None else run.with_name(f"{run.name}-states-{file_name(agent)}.png")
+    console().print(f"Written to {save_figure(artists.axes, path)}")
+
+
+def plot_search(
+    run: RunFolder,
+    agent: Annotated[str, typer.Argument(metavar="AGENT", help="Who searched.")],
+    number: Annotated[
+        int | None,
+        typer.Option("--number", metavar="N", help="Which search, from 0; else the longest."),
+    ] = None,
+    out: Out = None,
+) -> None:
+    """Draw a search at four moments: plan, visits, and where the target was taken to be."""
+    from snelk.plots.search import plot_search as draw
+    from snelk.plots.style import save_figure
+    from snelk.runs.run import open_run
+
+    drawn = draw(open_run(run), agent, number=number)
+    path = out if out is not None else run.with_name(f"{run.name}-search-{file_name(agent)}.png")
+    console().print(f"Written to {save_figure(drawn.axes[0], path)}")
 
 
 def plot_timeline(

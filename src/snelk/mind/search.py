@@ -13,7 +13,7 @@ Numbers = NDArray[np.float64]
 
 GOLDEN_ANGLE = np.pi * (3.0 - np.sqrt(5.0))
 
-LEAST = 1e-3
+LEAST = 1e-6
 """If less than this share of the likelihood is left, nothing is left to look for."""
 
 

@@ -26,10 +26,19 @@ from snelk.plots.ground import (
     outline_of,
 )
 from snelk.plots.labels import Labels
+from snelk.plots.minds import (
+    SearchArtists,
+    ThrowArtists,
+    draw_search,
+    draw_territories,
+    draw_throws,
+    draw_ways,
+    minds_handles,
+)
 from snelk.plots.sound import NoiseArtists, draw_noises, ear_height, noise_handles
 from snelk.plots.style import FAINT, INK, NOISE, REASON_STYLES, agent_colours, new_figure
 from snelk.runs.spans import REASONS
-from snelk.runs.standing import awake_at
+from snelk.runs.standing import awake_at, state_at
 from snelk.senses.sight import GATES
 
 if TYPE_CHECKING:
@@ -38,6 +47,9 @@ if TYPE_CHECKING:
 
     from snelk.runs.answers import Answer
     from snelk.runs.run import Run
+
+CROWD = 6
+"""With more agents than this hold limits are left out, and ghosts are told in fewer words."""
 
 TAIL = 8.0
 """Length of the tail behind a character, s."""
@@ -61,6 +73,10 @@ class MapArtists:
         lamps: Per bearer: its light, from the reach inwards.
         tails: Per character: its tail.
         noises: Per number in the table `noises`: what was drawn of it.
+        territories: Per agent that is bound to one: its edge.
+        ways: Per agent: all that it has walked, where that was asked for.
+        searches: Per agent that searches: its points and likelihoods.
+        throws: The arcs of things in flight.
     """
 
     axes: Axes
@@ -73,6 +89,10 @@ class MapArtists:
     lamps: dict[str, list[Artist]] = field(default_factory=dict)
     tails: dict[str, LineCollection] = field(default_factory=dict)
     noises: dict[int, NoiseArtists] = field(default_factory=dict)
+    territories: dict[str, PathPatch] = field(default_factory=dict)
+    ways: dict[str, Line2D] = field(default_factory=dict)
+    searches: dict[str, SearchArtists] = field(default_factory=dict)
+    throws: list[ThrowArtists] = field(default_factory=list)
 
 
 def plot_map(
@@ -84,6 +104,7 @@ def plot_map(
     tail: float = TAIL,
     around: str | None = None,
     radius: float = 12.0,
+    ways: bool = False,
 ) -> MapArtists:
     """Draw the level, everybody in it and who sees whom at one time.
 
@@ -95,6 +116,7 @@ def plot_map(
         tail: Length of the tails, s.
         around: A character to show from near, if it is there at that time.
         radius: How much of the level around it, m.
+        ways: Whether to draw all that each agent has walked until then.
 
     Raises:
         InputError: The time lies outside the run, or an agent is unknown.
@@ -123,13 +145,22 @@ def plot_map(
     _draw_lamps(artists, run, poses, height)
     for agent in shown:
         if agent in poses:
-            _draw_cones(artists, run, agent, tick, poses, colours[agent], height)
+            few = len(shown) <= CROWD
+            _draw_cones(artists, run, agent, tick, poses, colours[agent], height, few)
     artists.noises.update(draw_noises(ax, run, shown, t, colours))
+    artists.territories.update(draw_territories(ax, run, shown, colours))
+    if ways:
+        artists.ways.update(draw_ways(ax, run, shown, t, colours))
+    for agent in shown:
+        search = draw_search(ax, run, agent, t, colours[agent])
+        if search is not None:
+            artists.searches[agent] = search
+    artists.throws.extend(draw_throws(ax, run, t))
     _draw_rays(artists, run, shown, t, poses)
     _draw_ghosts(artists, run, shown, t, colours)
     _draw_bodies(artists, poses, colours)
     _frame(ax, run, around=poses.get(around or ""), radius=radius)
-    _write_labels(artists, run, poses, colours)
+    _write_labels(artists, run, tick, poses, colours)
     _legend(artists, height, run.setup.light, ear_height(run) if artists.noises else None)
     return artists
 
@@ -188,6 +219,7 @@ def _draw_cones(
     poses: dict[str, Any],
     colour: str,
     height: float,
+    hold_too: bool,
 ) -> None:
     pose = poses[agent]
     eye = (pose.x, pose.y, pose.z + _body_height(run, agent, pose) * run.setup.body_of(agent).eyes)
@@ -242,6 +274,7 @@ def _draw_cones(
                     ls=(0, (3, 3)),
                     alpha=0.6,
                     zorder=1.6,
+                    visible=hold_too,
                 )
             ),
         ]
@@ -357,9 +390,11 @@ def _draw_ghosts(
             _draw_last_seen(artists, run, agent, t, colours[agent])
     beliefs = run.beliefs
     now = beliefs[(beliefs.t == run.times[run.tick_at(t)]) & beliefs.agent.isin(list(agents))]
+    crowded = len(agents) > CROWD
     row: Any
     for row in now[now.source.notna() & ~now.source.isin(["sensed", "grace"])].itertuples():
         words = f"{row.target} to {row.agent}: {row.source.replace('_', ' ')}, {row.age:.1f} s"
+        words = f"{row.agent}, {row.age:.1f} s" if crowded else words
         doubt = Circle(
             (row.x, row.y), row.uncertainty, fill=False, ec=colours[row.agent], lw=1.0,
             ls=(0, (4, 2)), alpha=0.8, zorder=5.8,
@@ -423,7 +458,7 @@ def _draw_bodies(artists: MapArtists, poses: dict[str, Any], colours: dict[str, 
 
 
 def _write_labels(
-    artists: MapArtists, run: Run, poses: dict[str, Any], colours: dict[str, str]
+    artists: MapArtists, run: Run, tick: int, poses: dict[str, Any], colours: dict[str, str]
 ) -> None:
     """Names of characters first, then ghosts, walls and zones as far as there is room."""
     labels = Labels(artists.axes)
@@ -439,7 +474,8 @@ def _write_labels(
         labels.keep_free(*noise.place, radius=6)
     for name, pose in poses.items():
         posture = "" if pose.posture == "standing" else f" ({pose.posture})"
-        text, colour = name + posture, colours.get(name, INK)
+        state = state_at(run, name, tick) if name in colours else ""
+        text, colour = name + (f": {state}" if state else posture), colours.get(name, INK)
         labels.place(
             pose.x,
             pose.y,
@@ -455,6 +491,8 @@ def _write_labels(
         labels.place(x, y, words, gap=9, needed=True, fontsize=7, color=colours[agent], **halo)
     for noise in artists.noises.values():
         labels.place(*noise.place, noise.text, gap=9, needed=True, fontsize=8, color=NOISE, **halo)
+    for throw in artists.throws:
+        labels.place(*throw.place, throw.text, gap=6, needed=True, fontsize=8, color=NOISE, **halo)
     label_level(labels, run.level)
 
 
@@ -499,6 +537,12 @@ def _legend(artists: MapArtists, height: float, light: float, ears: float | None
         if key in ("in_view", "range", "angle", "elevation", "light", "line_of_sight")
     ]
     handles += noise_handles() if artists.noises else []
+    handles += minds_handles(
+        territory=bool(artists.territories),
+        search=bool(artists.searches),
+        likelihood=any(each.cells is not None for each in artists.searches.values()),
+        throw=bool(artists.throws),
+    )
     handles += [
         Line2D([], [], marker=">", ls="none", ms=8, color=INK, label="agent, facing right"),
         Line2D(
@@ -519,12 +563,12 @@ def _legend(artists: MapArtists, height: float, light: float, ears: float | None
             ms=9,
             mfc="none",
             mec=INK,
-            label="target believed, or last seen",
+            label="believed place (of whom, age)",
         ),
         Line2D([], [], color=INK, lw=1.0, ls=(0, (4, 2)), label="a belief's uncertainty"),
         Patch(facecolor=INK, alpha=0.2, label="cone: in view (gain limits)"),
         Patch(facecolor=INK, alpha=0.09, label="cone: seen through a wall"),
-        Patch(facecolor="none", edgecolor=INK, ls="--", label="cone: hold limits"),
+        Patch(facecolor="none", edgecolor=INK, ls="--", label="cone: hold limits, if drawn"),
         *(
             Patch(facecolor=colour, edgecolor="#2e2a24", label=f"wall, {words}")
             for _, colour, words in WALL_SHADES
@@ -545,7 +589,7 @@ def _legend(artists: MapArtists, height: float, light: float, ears: float | None
         bbox_to_anchor=(1.01, 1.0),
         fontsize=8.5,
         frameon=False,
-        labelspacing=0.75,
+        labelspacing=0.75 if len(handles) <= 21 else max(0.75 - 0.06 * (len(handles) - 21), 0.2),
         handlelength=2.6,
         borderaxespad=0.0,
     )

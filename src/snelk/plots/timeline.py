@@ -11,6 +11,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch, Rectangle
 
 from snelk.errors import InputError, one_of
+from snelk.plots.minds import rank_shade
 from snelk.plots.style import (
     FAINT,
     GREEN_INK,
@@ -47,6 +48,8 @@ class TimelineArtists:
         heard: Per pair: times at which the agent heard, and did not hear, a noise of the target.
         stretches: Per pair: the stretches of touch and the zone sense, and their bars.
         meters: Per pair with a meter: its line, from the foot of the lane's band to its top.
+        states: Per agent with a ladder: each alert state, from when to when in s, and its band.
+        changes: Per agent with a ladder: the names of changes, as far as there is room.
     """
 
     axes: Axes
@@ -56,6 +59,8 @@ class TimelineArtists:
     meters: dict[tuple[str, str], Line2D] = field(default_factory=dict)
     heard: dict[tuple[str, str], tuple[list[float], list[float]]] = field(default_factory=dict)
     stretches: dict[tuple[str, str], list[tuple[Span, Line2D]]] = field(default_factory=dict)
+    states: dict[str, list[tuple[str, float, float, Rectangle]]] = field(default_factory=dict)
+    changes: dict[str, list[str]] = field(default_factory=dict)
 
 
 def plot_timeline(
@@ -89,21 +94,30 @@ def plot_timeline(
         for target in (targets if targets is not None else run.names)
         if agent != target and _has_lane(run, agent, target)
     )
-    if not lanes:
+    laddered = [
+        agent
+        for agent in (agents if agents is not None else run.agents)
+        if run.setup.profile_of(agent).ladder is not None
+    ]
+    rows = _rows(lanes, laddered)
+    if not lanes and not laddered:
         rule, fix = "there is no agent that notices anybody here", "see: snelk check"
         raise InputError.of("timeline", "", "", rule, fix)
     if ax is None:
         title = run.info["title"] or run.info["scenario"]
-        size = (SIZE[0], max(SIZE[1], 1.6 + LANE * len(lanes)))
+        size = (SIZE[0], max(SIZE[1], 1.6 + LANE * len(rows)))
         figure, ax = new_figure(f"{title}   ·   who sensed whom", size=size)
-        longest = max(len(f"{a} → {b}") for a, b in lanes)
+        longest = max(len(label) for label in rows)
         left = min(0.04 + 0.0072 * longest, 0.3)
         figure.subplots_adjust(left=left, right=0.985, top=1 - 1.1 / size[1], bottom=0.62 / size[1])
     artists = TimelineArtists(ax, lanes)
     colours = agent_colours(run.agents)
     first = run.times[0] if start is None else start
     last = run.times[-1] if end is None else end
-    for row, (agent, target) in enumerate(lanes):
+    for agent in laddered:
+        _draw_states(artists, run, agent, rows[agent], first, last)
+    for agent, target in lanes:
+        row = rows[f"{agent} → {target}"]
         spans = spans_of(run, agent, target, start=start, end=end)
         artists.bands[agent, target] = [
             (span, _band(ax, row, span, last - first)) for span in spans
@@ -150,10 +164,10 @@ def plot_timeline(
             (line,) = ax.plot(meter.t, height, color=INK, lw=1.3, path_effects=halo, zorder=3)
             artists.meters[agent, target] = line
     ax.set_xlim(first, last)
-    ax.set_ylim(len(lanes) - 0.5, -0.5)
-    ax.set_yticks(range(len(lanes)), [f"{a} → {b}" for a, b in lanes], fontsize=10)
-    for label, (agent, _) in zip(ax.get_yticklabels(), lanes, strict=True):
-        label.set_color(colours[agent])
+    ax.set_ylim(len(rows) - 0.5, -0.5)
+    ax.set_yticks(range(len(rows)), list(rows), fontsize=10)
+    for label, text in zip(ax.get_yticklabels(), rows, strict=True):
+        label.set_color(colours[text.split(" → ")[0]])
         label.set_fontweight("bold")
         label.set_parse_math(False)
     ax.set_xlabel("time, s", color=INK)
@@ -167,6 +181,50 @@ def plot_timeline(
     reasons = {span.reason for spans in artists.bands.values() for span, _ in spans}
     _legend(ax, reasons, artists)
     return artists
+
+
+def _rows(lanes: tuple[tuple[str, str], ...], laddered: list[str]) -> dict[str, int]:
+    """The label of each row, from the top: an agent's alert states above its lanes."""
+    labels: list[str] = []
+    for agent in dict.fromkeys([*laddered, *(agent for agent, _ in lanes)]):
+        labels += [agent] if agent in laddered else []
+        labels += [f"{a} → {b}" for a, b in lanes if a == agent]
+    return {label: n for n, label in enumerate(labels)}
+
+
+def _draw_states(
+    artists: TimelineArtists, run: Run, agent: str, row: int, first: float, last: float
+) -> None:
+    """A band per alert state, taller and darker with its rank, and the changes between them."""
+    ladder = run.setup.profile_of(agent).ladder
+    assert ladder is not None
+    ranks = [ladder.rank_of(name) for name in ladder.states]
+    states = run.states[run.states.agent == agent]
+    ends = [*states.t.iloc[1:], float(run.times[-1])]
+    artists.states[agent], artists.changes[agent] = [], []
+    letters = 178 / max(last - first, 1e-9)  # that fit into a second at this size
+    free = first
+    for begin, end, name, change in zip(states.t, ends, states.state, states.change, strict=True):
+        begin, end = max(float(begin), first), min(float(end), last)
+        if end <= begin and begin > first:
+            continue
+        rank = ladder.rank_of(name)
+        height = 0.34 + 0.42 * rank / max(max(ranks), 1)
+        band = Rectangle(
+            (begin, row + 0.42 - height), end - begin, height,
+            fc=rank_shade(rank), ec=INK, lw=0.5, zorder=2,
+        )  # fmt: skip
+        artists.axes.add_patch(band)
+        artists.states[agent].append((str(name), begin, end, band))
+        text = str(name)
+        if isinstance(change, str) and len(name) + len(change) + 3 <= (end - begin) * letters:
+            text = f"{change} ▸ {name}"
+            artists.changes[agent].append(change)
+        if len(text) <= (end - begin) * letters and begin >= free:
+            artists.axes.text(
+                begin + 1.0 / letters, row + 0.25, text, fontsize=7.5, va="center",
+                color="white" if rank >= 4 else INK, zorder=4, parse_math=False,
+            )  # fmt: skip
 
 
 def _has_lane(run: Run, agent: str, target: str) -> bool:
@@ -268,6 +326,10 @@ def _legend(ax: Axes, reasons: set[str], artists: TimelineArtists) -> None:
             bar = Line2D([], [], color=GREEN_INK, marker=mark, ms=5, mfc="white", lw=2.2)
             bar.set_label(words)
             handles.append(bar)
+    if artists.states:
+        band = Patch(facecolor=rank_shade(2), edgecolor=INK, lw=0.5)
+        band.set_label("change ▸ alert state")
+        handles.append(band)
     if artists.meters:
         handles.append(Line2D([], [], color=INK, lw=1.3, label="meter"))
     ax.legend(

@@ -1,0 +1,194 @@
+"""What minds and bodies add to a map: territories, ways walked, searches and things thrown."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from matplotlib.collections import PatchCollection
+from matplotlib.lines import Line2D
+from matplotlib.patches import PathPatch, Rectangle
+
+from snelk.engine.throws import GRAVITY
+from snelk.plots.ground import outline_of
+from snelk.plots.style import INK, NOISE
+
+if TYPE_CHECKING:
+    from matplotlib.artist import Artist
+    from matplotlib.axes import Axes
+
+    from snelk.runs.run import Run
+
+RANK_SHADES = ("#eef0f1", "#d3e4ef", "#a3cbe3", "#63a6cf", "#2a7fae", "#0b5688")
+"""Bands of alert states by rank, paler to darker; the names are written beside."""
+
+LIKELY = "#7a3b00"
+"""Where a search takes its target to be: the darker the likelier."""
+
+
+@dataclass(frozen=True)
+class SearchArtists:
+    """What was drawn of a search.
+
+    Attributes:
+        cells: The likelihood, one square a cell, or None.
+        planned, visited: The places of its points, (x, y) in m, with the artists.
+    """
+
+    cells: PatchCollection | None = None
+    planned: list[tuple[float, float]] = field(default_factory=list)
+    visited: list[tuple[float, float]] = field(default_factory=list)
+    marks: list[Artist] = field(default_factory=list)
+
+
+def rank_shade(rank: int) -> str:
+    """The colour of a band of this rank."""
+    return RANK_SHADES[min(max(rank, 0), len(RANK_SHADES) - 1)]
+
+
+def draw_territories(
+    ax: Axes, run: Run, agents: tuple[str, ...], colours: dict[str, str]
+) -> dict[str, PathPatch]:
+    """The edge of each territory, in the colour of who is bound to it."""
+    drawn = {}
+    for agent in agents:
+        leash = run.setup.cast[agent].leash
+        if leash is None:
+            continue
+        edge = PathPatch(
+            outline_of(run.level.zone_area(leash.zone)),
+            fill=False,
+            ec=colours[agent],
+            lw=1.6,
+            ls=(0, (6, 2, 1, 2, 1, 2)),
+            zorder=3.2,
+        )
+        ax.add_patch(edge)
+        drawn[agent] = edge
+    return drawn
+
+
+def draw_ways(
+    ax: Axes, run: Run, agents: tuple[str, ...], t: float, colours: dict[str, str]
+) -> dict[str, Line2D]:
+    """Everything that each agent has walked until a time."""
+    drawn = {}
+    poses = run.poses
+    past = poses[(poses.t <= t + 1e-9) & poses.present]
+    for agent in agents:
+        rows = past[past.id == agent]
+        if float(np.ptp(rows[["x", "y"]].to_numpy(), axis=0).max(initial=0.0)) > 0.2:
+            (line,) = ax.plot(rows.x, rows.y, color=colours[agent], lw=0.9, alpha=0.7, zorder=3.4)
+            drawn[agent] = line
+    return drawn
+
+
+def draw_search(ax: Axes, run: Run, agent: str, t: float, colour: str) -> SearchArtists | None:
+    """The search that an agent is at: its points, and where it takes the target to be."""
+    rows = run.searches
+    rows = rows[(rows.agent == agent) & (rows.t <= t + 1e-9)]
+    if not len(rows) or rows.iloc[-1].what == "ended":
+        return None
+    number = int(rows.iloc[-1].search)
+    return draw_search_until(ax, run, agent, number, t, colour)
+
+
+def draw_search_until(
+    ax: Axes, run: Run, agent: str, number: int, t: float, colour: str
+) -> SearchArtists:
+    """The points and likelihoods of one search as they stood at a time."""
+    rows = run.searches
+    rows = rows[(rows.agent == agent) & (rows.search == number) & (rows.t <= t + 1e-9)]
+    moved = np.flatnonzero(rows.what.isin(["began", "moved"]).to_numpy())
+    rows = rows.iloc[moved[-1] :] if len(moved) else rows
+    marks: list[Artist] = []
+    planned = [(float(r.x), float(r.y)) for r in _points(rows, "planned")]
+    visited = [(float(r.x), float(r.y)) for r in _points(rows, "visited", "looked")]
+    for x, y in planned:
+        marks += ax.plot(x, y, "s", ms=7, mfc="white", mec=colour, mew=1.4, zorder=6.2)
+    for n, (x, y) in enumerate(visited, start=1):
+        marks += ax.plot(x, y, "s", ms=9, mfc=colour, mec="white", mew=0.8, zorder=6.3)
+        marks.append(
+            ax.text(
+                x, y, str(n), color="white", fontsize=6, ha="center", va="center", zorder=6.4,
+                weight="bold",
+            )
+        )  # fmt: skip
+    return SearchArtists(_draw_cells(ax, run, agent, number, t), planned, visited, marks)
+
+
+def _points(rows: Any, *kinds: str) -> list[Any]:
+    return list(rows[rows.what.isin(kinds)].itertuples())
+
+
+def _draw_cells(ax: Axes, run: Run, agent: str, number: int, t: float) -> PatchCollection | None:
+    shots = run.likelihood
+    shots = shots[(shots.agent == agent) & (shots.search == number) & (shots.t <= t + 1e-9)]
+    if not len(shots):
+        return None
+    now = shots[shots.t == shots.t.max()]
+    half = float(now.cell.iloc[0]) / 2.0
+    places = now[["x", "y"]].to_numpy()
+    places = now[["x", "y"]].to_numpy()
+    squares = [Rectangle((x - half, y - half), 2 * half, 2 * half) for x, y in places]
+    share = now.likelihood.to_numpy()
+    alpha = np.clip(0.12 + 0.78 * share / share.max(), 0.0, 0.9)
+    cells = PatchCollection(squares, facecolor=LIKELY, edgecolor="none", zorder=2.6)
+    cells.set_alpha(alpha)
+    ax.add_collection(cells)
+    return cells
+
+
+@dataclass(frozen=True)
+class ThrowArtists:
+    """An arc that was drawn: its line, its middle in m, and what is said of it."""
+
+    line: Line2D
+    place: tuple[float, float]
+    text: str
+
+
+def draw_throws(ax: Axes, run: Run, t: float, *, shown_for: float = 2.5) -> list[ThrowArtists]:
+    """Arcs of things in flight or landed a moment ago, seen from above, with their tops."""
+    drawn = []
+    throws = run.throws
+    recent = throws[(throws.t <= t + 1e-9) & (throws.lands >= t - shown_for)]
+    row: Any
+    for row in recent.itertuples():
+        (line,) = ax.plot(
+            [row.from_x, row.to_x], [row.from_y, row.to_y], color=NOISE, lw=1.2,
+            ls=(0, (2, 2)), zorder=6,
+        )  # fmt: skip
+        middle = (row.from_x + row.to_x) / 2, (row.from_y + row.to_y) / 2
+        text = f"{row.kind}, {row.arc} arc, {_top_of(row):.1f} m high"
+        drawn.append(ThrowArtists(line, middle, text))
+    return drawn
+
+
+def _top_of(row: Any) -> float:
+    """The highest point of an arc, m."""
+    up = float(row.speed) * np.sin(np.radians(float(row.angle_deg)))
+    flight = float(row.lands - row.t)
+    at = min(max(up / GRAVITY, 0.0), flight)
+    top: float = float(row.from_z) + up * at - 0.5 * GRAVITY * at**2
+    return top
+
+
+def minds_handles(*, territory: bool, search: bool, likelihood: bool, throw: bool) -> list[Any]:
+    """Entries of the map's legend for what was drawn."""
+    handles: list[Any] = []
+    if territory:
+        line = Line2D([], [], color=INK, lw=1.6, ls=(0, (6, 2, 1, 2, 1, 2)))
+        line.set_label("edge of a territory")
+        handles.append(line)
+    if search:
+        for fill, words in (("white", "planned in a search"), (INK, "visited, in order")):
+            mark = Line2D([], [], marker="s", ls="none", ms=7, mfc=fill, mec=INK, mew=1.2)
+            mark.set_label(words)
+            handles.append(mark)
+    if likelihood:
+        handles.append(Rectangle((0, 0), 1, 1, fc=LIKELY, alpha=0.6, label="likelier: darker"))
+    if throw:
+        handles.append(Line2D([], [], color=NOISE, lw=1.2, ls=(0, (2, 2)), label="thrown"))
+    return handles

@@ -1,0 +1,238 @@
+"""The alert ladder of an agent as a graph: which changes were taken, how often and when."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from matplotlib import patheffects
+from matplotlib.patches import FancyArrowPatch, FancyBboxPatch
+
+from snelk.errors import InputError, one_of
+from snelk.plots.minds import rank_shade
+from snelk.plots.style import FAINT, INK, VERMILION, new_figure
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.text import Text
+
+    from snelk.runs.run import Run
+
+BOX = (0.46, 0.22)
+"""Half width and half height of a state's box, in units of the axis."""
+
+TIMES = 4
+"""So many times of a change are written; of more only how many."""
+
+
+@dataclass(frozen=True)
+class StatesArtists:
+    """What `plot_states` drew.
+
+    Attributes:
+        axes: Where it was drawn.
+        boxes: Per state: its box.
+        arrows: Per change and state it leads out of: its arrow.
+        labels: Per change: what is written at its arrow.
+        taken: Per change: the times at which it was taken, s.
+        shares: Per state: the share of the run that was spent in it.
+    """
+
+    axes: Axes
+    boxes: dict[str, FancyBboxPatch] = field(default_factory=dict)
+    arrows: dict[tuple[str, str], FancyArrowPatch] = field(default_factory=dict)
+    labels: dict[str, Text] = field(default_factory=dict)
+    taken: dict[str, list[float]] = field(default_factory=dict)
+    shares: dict[str, float] = field(default_factory=dict)
+
+
+def plot_states(run: Run, agent: str, *, ax: Axes | None = None) -> StatesArtists:
+    """Draw an agent's alert states, and the changes between them, with how often and when.
+
+    Raises:
+        InputError: Nobody has that name, or the agent has no alert states.
+    """
+    one_of(agent, run.agents, source="agent", place="", what="agent")
+    ladder = run.setup.profile_of(agent).ladder
+    if ladder is None:
+        fix = "its profile has no ladder"
+        raise InputError.of("agent", "", f'"{agent}"', "has no alert states", fix)
+    if ax is None:
+        title = run.info["title"] or run.info["scenario"]
+        figure, ax = new_figure(f"{title}   ·   alert states of {agent}")
+        figure.subplots_adjust(left=0.02, right=0.64, top=0.92, bottom=0.05)
+    artists = StatesArtists(ax)
+    rows = run.states[run.states.agent == agent]
+    ends = [*rows.t.iloc[1:], float(run.times[-1])]
+    whole = max(float(run.times[-1] - run.times[0]), 1e-9)
+    for name in ladder.states:
+        spent = sum(e - t for t, e, s in zip(rows.t, ends, rows.state, strict=True) if s == name)
+        artists.shares[name] = float(spent) / whole
+    for name in ladder.changes:
+        artists.taken[name] = [float(t) for t in rows.t[rows.change == name]]
+    places = _places(list(ladder.states))
+    went = {(str(r.change), str(r.before)) for r in rows.itertuples() if isinstance(r.change, str)}
+    pairs: dict[tuple[str, str], list[str]] = {}
+    for name, change in ladder.changes.items():
+        for start in change.from_ or ladder.states:
+            if start != change.to:
+                pairs.setdefault((start, change.to), []).append(name)
+    for (start, end), names in pairs.items():
+        for name in names:
+            _draw_arrow(artists, places, name, start, end, (name, start) in went)
+    for name, (x, y) in places.items():
+        _draw_state(artists, run, agent, name, x, y)
+    _write_changes(artists, run, agent)
+    _note(artists)
+    ax.set_xlim(-2.05, 2.05)
+    ax.set_ylim(-1.75, 1.75)
+    ax.set_axis_off()
+    return artists
+
+
+def _places(names: list[str]) -> dict[str, tuple[float, float]]:
+    """Around an ellipse, clockwise from the top left: neighbours in the ladder are neighbours."""
+    angle = np.radians(135.0) - 2.0 * np.pi * np.arange(len(names)) / max(len(names), 1)
+    return {
+        name: (1.45 * float(np.cos(a)), 1.3 * float(np.sin(a)))
+        for name, a in zip(names, angle, strict=True)
+    }
+
+
+def _draw_state(
+    artists: StatesArtists, run: Run, agent: str, name: str, x: float, y: float
+) -> None:
+    ladder = run.setup.profile_of(agent).ladder
+    assert ladder is not None
+    state, rank = ladder.states[name], ladder.rank_of(name)
+    first = name == (run.setup.cast[agent].state or ladder.first_state)
+    box = FancyBboxPatch(
+        (x - BOX[0], y - BOX[1]),
+        2 * BOX[0],
+        2 * BOX[1],
+        boxstyle="round,pad=0.02,rounding_size=0.08",
+        fc=rank_shade(rank),
+        ec=INK,
+        lw=2.4 if first else 1.0,
+        zorder=4,
+    )
+    artists.axes.add_patch(box)
+    artists.boxes[name] = box
+    ink = "white" if rank >= 4 else INK
+    lines = [
+        (name, 0.085, 10.5, "bold"),
+        (f"{state.activity}, {state.pace}", -0.03, 8.5, "normal"),
+        (f"rank {rank}  ·  {artists.shares[name]:.0%} of the time", -0.135, 8.0, "normal"),
+    ]
+    for text, up, size, weight in lines:
+        artists.axes.text(
+            x, y + up, text, ha="center", va="center", fontsize=size, weight=weight, color=ink,
+            zorder=5, parse_math=False,
+        )  # fmt: skip
+
+
+def _draw_arrow(
+    artists: StatesArtists,
+    places: dict[str, tuple[float, float]],
+    name: str,
+    start: str,
+    end: str,
+    went: bool,
+) -> None:
+    a, b = np.array(places[start]), np.array(places[end])
+    along = b - a
+    across = np.array([-along[1], along[0]]) / max(float(np.hypot(*along)), 1e-9)
+    # Those that lead there and back bend apart; several of one way fan out.
+    others = [key for key in artists.arrows if key[1] == start and places[start] is not None]
+    same = sum(1 for key in others if getattr(artists.arrows[key], "leads_to", "") == end)
+    bend = 0.16 + 0.17 * same
+    taken = artists.taken[name]
+    arrow = FancyArrowPatch(
+        _edge(a, b),
+        _edge(b, a),
+        connectionstyle=f"arc3,rad={bend}",
+        arrowstyle="-|>",
+        mutation_scale=15,
+        lw=1.0 + 0.9 * min(len(taken), 4) if went else 1.0,
+        ls="-" if went else (0, (4, 3)),
+        color=VERMILION if went else FAINT,
+        shrinkA=2,
+        shrinkB=2,
+        zorder=3 if went else 2,
+    )
+    arrow.leads_to = end  # type: ignore[attr-defined]
+    artists.axes.add_patch(arrow)
+    artists.arrows[name, start] = arrow
+    if name in artists.labels and not went:
+        return
+    middle = (a + b) / 2 - across * bend * float(np.hypot(*along)) / 2
+    halo = [patheffects.withStroke(linewidth=3.0, foreground="white")]
+    text = artists.axes.text(
+        float(middle[0]), float(middle[1]), f"{name} ×{len(taken)}" if went else name,
+        fontsize=8.2, ha="center", va="center", color="#8a3c00" if went else "#6e6e6e",
+        weight="bold" if went else "normal", zorder=6,
+        path_effects=halo, parse_math=False,
+    )  # fmt: skip
+    artists.labels[name] = text
+
+
+def _edge(centre: Any, toward: Any) -> tuple[float, float]:
+    """Where the straight line from the middle of a box leaves it."""
+    along = toward - centre
+    scale = min(
+        (BOX[0] + 0.03) / max(abs(float(along[0])), 1e-9),
+        (BOX[1] + 0.03) / max(abs(float(along[1])), 1e-9),
+        1.0,
+    )
+    x, y = centre + scale * along
+    return float(x), float(y)
+
+
+def _write_changes(artists: StatesArtists, run: Run, agent: str) -> None:
+    """Beside the graph: each change with its condition, how often and when it was taken."""
+    ladder = run.setup.profile_of(agent).ladder
+    assert ladder is not None
+    figure = artists.axes.get_figure(root=True)
+    if figure is None:
+        return
+    lines: list[tuple[str, str, str]] = []
+    for name, change in ladder.changes.items():
+        times = artists.taken[name]
+        when = ", ".join(f"{t:.1f}" for t in times[:TIMES])
+        when += f" and {len(times) - TIMES} more" if len(times) > TIMES else ""
+        note = f"taken {len(times)}×: {when} s" if times else "never taken"
+        wait = f"  for {change.for_:g} s" if change.for_ else ""
+        lines.append((f"{name} → {change.to}", f"{change.when}{wait}", note))
+    step = min(0.094, 0.86 / max(len(lines), 1))
+    figure.text(
+        0.655, 0.925, "Changes, in the order they are tried", fontsize=9.5, color=INK, weight="bold"
+    )
+    for n, (head, condition, note) in enumerate(lines):
+        y = 0.895 - n * step
+        taken = not note.startswith("never")
+        ink = "#8a3c00" if taken else "#6e6e6e"
+        for text, down, size, colour, weight in (
+            (head, 0.0, 8.8, INK, "bold"),
+            (_cut(condition, 62), 0.024, 7.6, INK, "normal"),
+            (note, 0.046, 7.6, ink, "normal"),
+        ):
+            figure.text(
+                0.655, y - down, text, fontsize=size, color=colour, weight=weight, va="top",
+                parse_math=False,
+            )  # fmt: skip
+
+
+def _note(artists: StatesArtists) -> None:
+    """What lines and boxes mean."""
+    words = (
+        "Thick edge: the first state. The darker, the higher the rank. "
+        "Solid arrows were taken, thicker if more often; dashed ones never."
+    )
+    artists.axes.text(
+        0.0, 0.0, words, transform=artists.axes.transAxes, fontsize=8.2, color=INK, va="bottom"
+    )
+
+
+def _cut(text: str, most: int) -> str:
+    return text if len(text) <= most else text[: most - 1] + "…"
