@@ -1,11 +1,11 @@
-"""A first cone: who does the dog see, and why not?"""
+"""A first cone: whom does the goose see, and why not?"""
 
 import snelk
 
 run = snelk.run(snelk.croft() / "night.toml")
-for span in run.spans("dog", "fox"):
+for span in run.spans("goose-2", "fox"):
     print(f"{span.start:5.1f} to {span.end:4.1f} s  {span.text}")
 
-answer = run.why("dog", "fox", at=40.0)
+answer = run.why("goose-2", "fox", at=40.0)
 print(answer.headline)
 print(answer.change.text if answer.change else answer.no_change)

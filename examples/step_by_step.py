@@ -12,4 +12,6 @@ while not simulation.done:
     # (variant, agent, target): one variant, every agent, the fox
     nearest = np.fmin(nearest, simulation.sight.distance[0, :, fox])
 for agent, metres in zip(simulation.agents, nearest, strict=True):
-    print(f"{agent:8} was never nearer to the fox than {metres:4.1f} m")
+    if agent == "fox":
+        continue
+    print(f"{agent:9} was never nearer to the fox than {metres:4.1f} m")

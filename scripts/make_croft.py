@@ -119,7 +119,15 @@ def level() -> dict[str, Any]:
             "route",
             "farmer's round",
             "LineString",
-            [(45.6, 34.8), (42.6, 33.4), (42.4, 28.4), (34, 29.4), (25.4, 25), (27.8, 19.4), (36, 18)],
+            [
+                (45.6, 34.8),
+                (42.6, 33.4),
+                (42.4, 28.4),
+                (34, 29.4),
+                (25.4, 25),
+                (27.8, 19.4),
+                (36, 18),
+            ],
         ),
     ]
     return {"type": "FeatureCollection", "features": features}
@@ -178,7 +186,11 @@ def track(name: str, points: list[tuple[float, float, float, str, str]]) -> list
     last = np.maximum.accumulate(np.where(moving, np.arange(len(t)), -1))
     heading = heading[np.where(last < 0, int(np.argmax(moving)), last)]
     phase = sum(map(ord, name)) % 7
-    look = LOOK_SWING * np.sin(2 * np.pi * LOOK_RATE / 60 * t + phase) * (1 - np.clip(speed / 0.5, 0, 1))
+    look = (
+        LOOK_SWING
+        * np.sin(2 * np.pi * LOOK_RATE / 60 * t + phase)
+        * (1 - np.clip(speed / 0.5, 0, 1))
+    )
     # A neck turns at most so fast: smooth over about half a second.
     turned = np.unwrap(np.radians(heading)) + np.radians(look)
     kernel = np.hanning(9) / np.hanning(9).sum()

@@ -96,13 +96,12 @@ def test_every_pair_sense_and_tick_has_one_row(tmp_path: Path) -> None:
     night = snelk.run(snelk.croft() / "night.toml")
     contacts = night.contacts
     assert not contacts.duplicated(["t", "agent", "target", "sense"]).any()
-    per_tick = 3 * 6 + 6  # three geese feel, and the bell watches, all six others
-    assert len(contacts) == 761 * per_tick
+    per_tick = 3 * 11 + 11  # three geese feel, and the bell watches, all eleven others
+    assert len(contacts) == 901 * per_tick
     assert contacts.result.notna().all()
     assert (contacts.sensed == (contacts.result == "sensed")).all()
-    assert len(night.hearing) == sum(
-        5 - (by in ("dog", "gander", "goose-1", "goose-2", "farmer")) for by in night.noises.by
-    )
+    ears = [a for a in night.agents if night.setup.profile_of(a).hearing]
+    assert len(night.hearing) == sum(len(ears) - (by in ears) for by in night.noises.by)
     assert not night.hearing.duplicated(["agent", "noise"]).any()
     assert (night.hearing.heard == (night.hearing.result == "heard")).all()
     assert ((night.hearing.strength > 0) <= night.hearing.heard).all()

@@ -6,16 +6,14 @@ import json
 import math
 from pathlib import Path
 
-import networkx
 import numpy as np
 import pytest
 import samples
 import shapely
-from hypothesis import Phase, assume, given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 import snelk
-from snelk.level.ways import MARGIN
 
 EARS = samples.SAMPLE_PROFILES + "\n[profiles.watcher.hearing]\nacuity = 1.5\n"
 STEPS = EARS.replace(
@@ -284,77 +282,6 @@ def test_kinds_files_and_spots_say_reach_and_place(tmp_path: Path) -> None:
     ]
 
 
-@given(seed=st.integers(0, 10_000), cell=st.sampled_from([0.5, 0.8, 1.3]))
-@settings(max_examples=15, deadline=None, phases=[Phase.generate])
-def test_ways_on_foot_are_the_shortest_paths_of_networkx(seed: int, cell: float) -> None:
-    rng = np.random.default_rng(seed)
-    lines = [
-        shapely.LineString([start, start + rng.uniform(-5, 5, 2)])
-        for start in rng.uniform(0, 9, (5, 2))
-    ]
-    solid = shapely.Point(*rng.uniform(2, 7, 2)).buffer(1.3, quad_segs=2)
-    walls = [*lines, solid]
-    level = samples.level_of(*((f"w{n}", shape, 2.0) for n, shape in enumerate(walls)))
-    ways = level.ways(cell)
-    # The same rule, built anew with GEOS and searched by another library.
-    x = level.bounds[0] - MARGIN + (np.arange(ways.columns) + 0.5) * cell
-    y = level.bounds[1] - MARGIN + (np.arange(ways.rows) + 0.5) * cell
-    centres = {(c, r): (float(x[c]), float(y[r])) for c in range(len(x)) for r in range(len(y))}
-    blocked = shapely.union_all(walls)
-    shapely.prepare(blocked)
-    free = {key for key, place in centres.items() if not blocked.intersects(shapely.Point(place))}
-    moves = [
-        (c, r)
-        for c in range(-2, 3)
-        for r in range(-2, 3)
-        if (abs(c), abs(r)) in {(1, 0), (0, 1), (1, 1), (1, 2), (2, 1)}
-    ]
-    graph = networkx.Graph()
-    for c, r in free:
-        for dc, dr in moves:
-            other = (c + dc, r + dr)
-            if other in free and not blocked.intersects(
-                shapely.LineString([centres[c, r], centres[other]])
-            ):
-                graph.add_edge((c, r), other, weight=cell * math.hypot(dc, dr))
-    source = sorted(free)[int(rng.integers(len(free)))]
-    lengths = networkx.single_source_dijkstra_path_length(graph, source) if source in graph else {}
-    field = ways.field(source[1] * ways.columns + source[0], np.inf).reshape(
-        ways.rows, ways.columns
-    )
-    for c, r in free:
-        assert field[r, c] == pytest.approx(
-            lengths.get((c, r), 0.0 if (c, r) == source else np.inf)
-        )
-    # Pulled taut they are no longer, and still free from turn to turn.
-    cell = source[1] * ways.columns + source[0]
-    taut = ways.taut(cell, np.inf)
-    assert (np.isfinite(taut.length) == np.isfinite(field.ravel())).all()
-    assert (taut.length <= field.ravel() + 1e-9).all()
-    for there in rng.choice(np.flatnonzero(np.isfinite(taut.length)), 25):
-        length, here, first = 0.0, int(there), int(there)
-        while here != cell:
-            turn = int(taut.turn[here])
-            leg = shapely.LineString([ways.centres[turn], ways.centres[here]])
-            assert not blocked.intersects(leg)
-            length, here, first = length + leg.length, turn, here
-        assert length == pytest.approx(taut.length[there])
-        assert there == cell or taut.first[there] == first
-    # From anywhere to anywhere: never shorter than the taut way, nor much longer.
-    a, b = rng.uniform(0, 9, (2, 40, 2))
-    outside = ~shapely.intersects_xy(solid, a[:, 0], a[:, 1]) & ~shapely.intersects_xy(
-        solid, b[:, 0], b[:, 1]
-    )
-    a, b = a[outside], b[outside]
-    found = ways.distance(a, b, np.full(len(a), np.inf))
-    straight = np.hypot(*(b - a).T)
-    clear = [not blocked.intersects(shapely.LineString([p, q])) for p, q in zip(a, b, strict=True)]
-    assert (found >= straight - 1e-9).all()
-    np.testing.assert_allclose(found[clear], straight[clear])
-    near = ways.distance(a, b, straight + 0.01)  # what is beyond the limit is not told
-    assert ((near == found) | np.isinf(near)).all()
-
-
 @pytest.mark.parametrize(
     ("changes", "line"),
     [
@@ -368,7 +295,6 @@ def test_ways_on_foot_are_the_shortest_paths_of_networkx(seed: int, cell: float)
         ({"cast.guard.senses": {"hering": 1}}, 'cast.guard.senses.hering: unknown word (given: "hering"); did you mean "hearing"?'),
         ({"bodies.post.points": [[2, 1]]}, "bodies.post.points: heights must be shares from 0 to 1, and weights 0 to 1000 (given: [[2, 1]])"),
         ({"bodies.post.steps": {"stride": 0, "creeping": 1, "walking": 1, "running": 1}}, "bodies.post.steps.stride: must be above 0 m (given: 0)"),
-        ({"walk_cell": 0.01}, "walk_cell: must be at least 0.05 m (given: 0.01)"),
     ],
 )  # fmt: skip
 def test_mistakes_about_senses(tmp_path: Path, changes: dict[str, object], line: str) -> None:

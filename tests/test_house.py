@@ -13,12 +13,31 @@ from pathlib import Path
 import pytest
 
 import snelk
-from snelk.config.models import Body, Clock, Cone, Hearing, Lamp, Member, Memory, Meter, Noise, NoiseKind, Profile, Setup, Steps, Tell, Touch, Wall, Zone, ZoneSense
+from snelk.config.models import (
+    Body,
+    Clock,
+    Cone,
+    Hearing,
+    Lamp,
+    Member,
+    Memory,
+    Meter,
+    Noise,
+    NoiseKind,
+    Profile,
+    Setup,
+    Steps,
+    Tell,
+    Touch,
+    Wall,
+    Zone,
+    ZoneSense,
+)
 from snelk.runs.store import TABLES
 
 ROOT = Path(__file__).parents[1]
 PACKAGE = ROOT / "src" / "snelk"
-LAYERS = ("config", "level", "senses", "mind", "engine", "runs", "tuning", "plots", "cli")
+LAYERS = ("config", "level", "senses", "mind", "body", "engine", "runs", "tuning", "plots", "cli")
 HEAVY = (
     "numpy",
     "numba",
@@ -29,6 +48,7 @@ HEAVY = (
     "pydantic",
     "scipy",
     "rich",
+    "lark",
 )
 
 

@@ -2,8 +2,8 @@
 
 >>> import snelk
 >>> run = snelk.run(snelk.croft() / "night.toml")
->>> print(run.why("dog", "fox", at=40.0).headline)
-dog does not see fox at 40.00 s: behind hay-1
+>>> print(run.why("goose-2", "fox", at=40.0).headline)
+goose-2 does not see fox at 40.00 s: behind hay-3
 """
 
 from __future__ import annotations

@@ -19,7 +19,6 @@ from snelk.cli.output import (
     table,
     wrap,
 )
-from snelk.config.problems import key_path
 from snelk.errors import InputError, nearest
 
 if TYPE_CHECKING:
@@ -60,7 +59,10 @@ def demo(
         screen.print(f"{row.t:8.2f} s  {row.text}")
     at = _telling_moment(night)
     pictures = [
-        (plot_map(night, at=at).axes, folder / "runs" / f"night-map-{at:.2f}s.png"),
+        (
+            plot_map(night, at=at, agents=_busy(night, at)).axes,
+            folder / "runs" / f"night-map-{at:.2f}s.png",
+        ),
         (plot_timeline(night).axes, folder / "runs" / "night-timeline.png"),
     ]
     for axes, path in pictures:
@@ -291,6 +293,7 @@ def searches(
     as_json: Json = False,
 ) -> None:
     """Hold the four ways to search against each other, with several seeds."""
+    from snelk.config.problems import key_path
     from snelk.tuning.searches import compare_searches, means_by_way
 
     loaded = _load(scenario, changes)
@@ -450,6 +453,12 @@ def _say_run(done: Run, place: Path) -> None:
 def _first_pair(done: Run) -> tuple[str, str] | None:
     rows = summary(done)
     return (rows[0]["agent"], rows[0]["target"]) if rows else None
+
+
+def _busy(done: Run, at: float) -> list[str]:
+    """The agents that something happened to about a time, so that the map is not crowded."""
+    near = done.events[(done.events.t - at).abs() <= 2.0]
+    return [agent for agent in done.agents if agent in set(near.agent)][:6]
 
 
 def _telling_moment(done: Run) -> float:

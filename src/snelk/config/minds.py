@@ -252,9 +252,9 @@ class State(Model):
 class StateChange(Model):
     """A change from one alert state to another."""
 
-    from_: Annotated[Names, BeforeValidator(_one_or_more)] = Field(
-        default=(), alias="from", description="States it leads out of; any other if absent."
-    )
+    from_: Annotated[
+        Names, BeforeValidator(_one_or_more, json_schema_input_type=str | list[str])
+    ] = Field(default=(), alias="from", description="States it leads out of; any other if absent.")
     to: Name = Field(description="The state it leads to.")
     when: str = Field(description="The condition under which it is taken.")
     for_: Seconds = Field(

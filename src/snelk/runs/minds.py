@@ -123,7 +123,7 @@ def _observers(simulation: Simulation, v: int, who: NDArray[np.intp], sight: Sig
             watchers = np.flatnonzero(seen[n, :, k])
             texts.append(", ".join(simulation.agents[w] for w in watchers))
         codes[n, k] = known[key]
-    return pa.array([texts[code] for code in codes.ravel()], STRING).dictionary_encode()
+    return pa.array([texts[code] for code in codes.ravel()], STRING)
 
 
 def state_rows(

@@ -208,8 +208,8 @@ class Run:
 
         >>> import snelk
         >>> run = snelk.run(snelk.croft() / "night.toml")
-        >>> print(run.why("goose-1", "fox", at=46.0).headline)
-        goose-1 has fox in view at 46.00 s (wide cone)
+        >>> print(run.why("goose-2", "fox", at=40.0).headline)
+        goose-2 does not see fox at 40.00 s: behind hay-3
         """
         return explain(self, agent, target, at=at)
 
@@ -278,7 +278,7 @@ def run(
     >>> import snelk
     >>> run = snelk.run(snelk.croft() / "night.toml")
     >>> run.events[run.events.kind == "saw"].text.iloc[0]
-    'dog saw fox (muzzle cone, 10.1 m, 7° off)'
+    'owl saw fox (night cone, 15.2 m, 52° off)'
     """
     if not isinstance(scenario, Scenario):
         scenario = load(scenario, changes=changes)
