@@ -121,7 +121,7 @@ def test_timeline_has_a_lane_per_pair_and_a_band_per_stretch(night: snelk.Run) -
         rows = night.states[night.states.agent == agent]
         assert [name for name, *_ in bands] == list(rows.state)
         assert [begin for _, begin, *_ in bands] == list(rows.t)
-        assert {name for name in drawn.changes[agent]} <= set(rows.change.dropna())
+        assert set(drawn.changes[agent]) <= set(rows.change.dropna())
     assert "evening-round" not in drawn.changes["farmer"]  # there is no room for it
     assert "gives-up" in drawn.changes["farmer"]
     rows = night.hearing[(night.hearing.agent == "dog") & (night.hearing.target == "fox")]

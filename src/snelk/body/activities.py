@@ -306,7 +306,8 @@ class Sleep(Hold):
     def leave(self) -> None:
         """Begin to wake up."""
         world = self.me.world
-        world.ladders.busy[self.me.v, self.me.a] = round(self.wake_time / world.dt)
+        until = world.ladders.tick + round(self.wake_time / world.dt)
+        world.ladders.busy_until[self.me.v, self.me.a] = until
 
 
 class Call(Activity):

@@ -138,9 +138,8 @@ class Motion:
         left = self.left() - self._stop
         # Nobody can stop more exactly than a tick's way.
         close = np.maximum(self.arrive, self.pace * self.dt)
-        there = self.on_way & (left <= np.where(self._stop > 0.0, NEAR, close))
-        self.arrived |= there
-        self.on_way &= ~there
+        near = np.where(self._stop > 0.0, NEAR, close)
+        self._arrive(left, near)
         going = self.on_way & self.driven & ~self.still
         x, y = self._place(np.minimum(self._next, self._points.shape[2] - 1))
         toward = np.where(going, np.arctan2(y - self.y, x - self.x), self.base)
@@ -155,9 +154,16 @@ class Motion:
         self.speed = np.where(going, np.where(ahead, speed * facing, speed), 0.0)
         moved = self._walk(np.where(going, np.minimum(self.speed * self.dt, left), 0.0))
         self.walked += moved
+        self._arrive(left - moved, near)
         wants = ((self.on_way & (self.pace > 0.0)) | self.no_way) & self.driven & ~self.still
         slow = moved < 0.02 * self.pace * self.dt
         self.stuck_for = np.where(wants & slow, self.stuck_for + self.dt, 0.0)
+
+    def _arrive(self, left: Numbers, near: Numbers) -> None:
+        """Leave the ways that are at their end."""
+        there = self.on_way & (left <= near)
+        self.arrived |= there
+        self.on_way &= ~there
 
     def _turn(self, state_for: Numbers, toward: Numbers) -> None:
         """Turn heads to where they look, as fast as they can."""

@@ -416,9 +416,9 @@ class World:
     def _think(self) -> None:
         """Let those think whose time it is, or whose way is at its end."""
         motion = self.motion
-        due = (self.time >= self._next_think - 1e-9) & (self.ladders.busy <= 0)
-        due |= motion.arrived & ~self._thought_there & (self.ladders.busy <= 0)
-        due &= self.ladders.used
+        due = self.time >= self._next_think - 1e-9
+        due |= motion.arrived & ~self._thought_there
+        due &= self.ladders.used & ~self.ladders.busy
         for v, a in np.argwhere(due):
             activity = self.activities[v][a]
             if activity is None:
@@ -435,7 +435,7 @@ class World:
         """Everybody goes on to the next tick."""
         motion, attention = self.motion, self.attention
         frozen = (self._sees_me & self._freeze_now()).any(axis=2)
-        motion.still = frozen | (self.ladders.busy > 0)
+        motion.still = frozen | self.ladders.busy
         at_focus = motion.look == AT_FOCUS
         notions, of = attention.notions, attention.of_focus
         motion.look_x = np.where(at_focus, of(notions.x, np.nan), motion.look_x)

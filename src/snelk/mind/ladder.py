@@ -59,7 +59,8 @@ class Ladders:
         state: (variant, agent) the state each is in, or NO_LADDER.
         since: (variant, agent) ticks since it was entered.
         entries: (variant, agent) how many states were entered before this one.
-        busy: (variant, agent) ticks for which it does nothing yet.
+        tick: The number of the tick that was last computed, from 0; -1 before.
+        busy_until: (variant, agent) the tick before which it does nothing.
     """
 
     def __init__(self, setups: Sequence[Setup], dt: float) -> None:
@@ -78,7 +79,8 @@ class Ladders:
         self.state = np.full(shape, NO_LADDER, dtype=np.int16)
         self.since = np.zeros(shape, dtype=np.int64)
         self.entries = np.zeros(shape, dtype=np.int64)
-        self.busy = np.zeros(shape, dtype=np.int64)
+        self.tick = -1
+        self.busy_until = np.zeros(shape, dtype=np.int64)
         self.least = np.zeros((*shape, states))
         self.interruptible = np.ones((*shape, states), dtype=np.bool_)
         self.rank = np.zeros((*shape, states))
@@ -118,6 +120,11 @@ class Ladders:
             for s, name in enumerate(names):
                 self._from[v, a, s, c] = name in change.from_ if change.from_ else name != change.to
 
+    @property
+    def busy(self) -> Truths:
+        """(variant, agent) who does nothing at this tick."""
+        return self.tick < self.busy_until
+
     def at_state(self, values: NDArray[Any]) -> NDArray[Any]:
         """(variant, agent) of values of (variant, agent, state): that of the state each is in."""
         found: NDArray[Any] = values[self._v, self._a, np.maximum(self.state, 0)]
@@ -130,6 +137,7 @@ class Ladders:
             signals: What can be asked for.
             look_up: Gives the values, (variant, agent), of what is asked for; see `evaluate`.
         """
+        self.tick += 1
         true = np.zeros(self._wait.shape, dtype=np.bool_)
         open_now = self.at_state(self._from)
         open_now &= self.used[:, :, None]
@@ -142,12 +150,11 @@ class Ladders:
                         true[:, :, c] |= asked & evaluate(condition.root, look_up)
         self._held = np.where(true, np.maximum(self._held, -self.dt) + self.dt, -self.dt)
         ready = true & (self._held >= self._wait - SLACK)
-        may = (signals.state_for >= self.at_state(self.least) - SLACK) & (self.busy <= 0)
+        may = (signals.state_for >= self.at_state(self.least) - SLACK) & ~self.busy
         may &= self.at_state(self.interruptible).astype(np.bool_) | signals.done
         ready &= may[:, :, None]
         taken = []
         self.since += 1
-        self.busy -= 1
         for v, a in np.argwhere(ready.any(axis=2)):
             able = np.flatnonzero(ready[v, a])
             c, before = int(able[0]), int(self.state[v, a])

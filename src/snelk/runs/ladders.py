@@ -143,7 +143,7 @@ def _blocked(run: Run, agent: str, state: str, rows: Any, tick: int) -> str:
     before = states[(states.agent == agent) & (states.t < rows["t"][tick] - SLACK)]
     if len(before) and isinstance(before.before.iloc[-1], str):
         sleep = ladder.states[before.before.iloc[-1]].sleep
-        if sleep is not None and been < sleep.wake_time:
+        if sleep is not None and been < sleep.wake_time - SLACK:
             return f"is still waking up, {sleep.wake_time - been:.1f} s to go"
     return ""
 

@@ -1,0 +1,347 @@
+"""Alert ladders: which change is taken when, the focus, and invariants over random scenarios."""
+
+from __future__ import annotations
+
+import itertools
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import samples
+import scenes
+import shapely
+from hypothesis import Phase, given, settings
+from hypothesis import strategies as st
+
+import snelk
+from snelk.runs.ladders import asked_by
+from snelk.runs.store import TABLES
+
+A, B, C = {"a": {}}, {"b": {}}, {"c": {}}
+
+
+def states_of(run: snelk.Run) -> list[tuple[float, str, object]]:
+    rows = run.states[run.states.agent == "guard"]
+    return [
+        (t, s, c if isinstance(c, str) else None)
+        for t, s, c in zip(rows.t, rows.state, rows.change, strict=True)
+    ]
+
+
+@pytest.mark.parametrize("dt", [0.05, 0.1, 0.25])
+def test_the_first_that_is_true_for_long_enough_is_taken(tmp_path: Path, dt: float) -> None:
+    changes = {
+        "late": {"to": "c", "when": "state_for >= 3s", "from": "a"},
+        "slow": {"to": "c", "when": "state_for >= 1s", "for": 1.5, "from": "a"},
+        "never": {"to": "b", "when": "seen", "from": "a"},
+        "same": {"to": "b", "when": "state_for >= 2.5s", "from": "a"},
+        "on": {"to": "a", "when": "state_for > 0s", "from": "c"},
+    }
+    states = {"a": {}, "b": {}, "c": {"least": 2.0}}
+    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes, dt=dt, end=6.0))
+    # `slow` has been true since 1 s and is taken at 2.5 s, before `same` which comes later.
+    assert states_of(run) == [(0.0, "a", None), (2.5, "c", "slow"), (4.5, "a", "on")]
+    taken = run.states.iloc[1]
+    assert (taken.held, taken.also, taken.reason) == (pytest.approx(1.5), "same", "state_for 2.5 s")
+    answer = run.why_state("guard", at=2.0)
+    assert answer.change("slow").missing == ("true for 1 s, needs 1.5 s",)  # type: ignore[union-attr]
+    assert answer.change("never").missing == ("seen is false",)  # type: ignore[union-attr]
+    assert answer.change("late").missing == ("state_for 2 s, needs ≥ 3 s",)  # type: ignore[union-attr]
+    answer = run.why_state("guard", at=3.0)
+    (only,) = answer.changes
+    assert only.missing == (f"stays 2 s at least, has been there {0.5:.1f} s",)
+    answer = run.why_state("guard", at=2.5)
+    assert answer.headline == "guard turns from a to c at 2.50 s: slow; no focus"
+    assert answer.change("same").missing == ("slow comes first",)  # type: ignore[union-attr]
+
+
+def test_a_state_that_cannot_be_interrupted_is_left_when_its_activity_is_done(
+    tmp_path: Path,
+) -> None:
+    spot = scenes.feature("spot", "post", shapely.Point(6, 0))
+    states = {"go": {"go": {"spot": "post"}, "interruptible": False}, "stay": {}}
+    changes = {"out": {"to": "stay", "when": "state_for > 0.5s"}}
+    run = snelk.run(scenes.scene(tmp_path, spot, states=states, changes=changes))
+    (_, (left, _, _)) = states_of(run)
+    t, places, _ = scenes.guard_of(run)
+    there = t[np.hypot(*(places - (6, 0)).T) <= 0.3 + 1e-9][0]
+    assert left == pytest.approx(there + 0.1)
+    early = run.why_state("guard", at=2.0).changes[0]
+    assert (early.condition.true, early.missing) == (
+        True,
+        ("cannot be interrupted before its activity is done",),
+    )
+    assert list(run.events[run.events.kind == "reached"].t) == [pytest.approx(there)]
+
+
+def test_chance_is_drawn_once_for_each_stay(tmp_path: Path) -> None:
+    states = {"a": {}, "b": {}}
+    changes = {
+        "jump": {"to": "b", "when": "state_for >= 0.5s and chance(0.4)", "from": "a"},
+        "back": {"to": "a", "when": "state_for >= 0.5s", "from": "b"},
+        "round": {"to": "b", "when": "state_for >= 1s", "from": "a"},
+    }
+    found = []
+    for seed in range(60):
+        scenario = scenes.scene(tmp_path, states=states, changes=changes, more={"seed": seed})
+        run = snelk.run(scenario)
+        rows = states_of(run)
+        found += [c for _, s, c in rows if s == "b"]
+        # Of a stay in a, either all ticks from 0.5 s on are lucky or none: it ends at 0.5 or 1 s.
+        stays = np.diff([t for t, _, _ in rows])[::2]
+        assert set(np.round(stays, 6)) <= {0.5, 1.0}
+        for t, _, change in rows[1:4]:
+            answer = run.why_state("guard", at=t)
+            assert answer.change(str(change)).taken  # type: ignore[union-attr]
+    assert 0.3 < found.count("jump") / len(found) < 0.5
+
+
+def test_sleep_dulls_the_senses_and_waking_takes_time(tmp_path: Path) -> None:
+    track = samples.track_of((0, 5, 0), (4, 5, 0), (10, 5, 1))
+    states = {
+        "asleep": {"sleep": {"wake_time": 1.0}, "senses": {"sight": 0.3}},
+        "up": {"approach": {}, "pace": "running"},
+        "calm": {},
+    }
+    changes = {
+        "alarm": {"to": "up", "when": "state_for >= 2s", "from": "asleep"},
+        "on": {"to": "calm", "when": "seen", "from": "up"},
+    }
+    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes, track=track))
+    assert states_of(run) == [(0.0, "asleep", None), (2.0, "up", "alarm"), (3.0, "calm", "on")]
+    sight = run.sight[(run.sight.target == "guest")].set_index("t")
+    assert sight.awake.loc[[0.0, 2.0, 2.1]].tolist() == [0.3, 0.3, 1.0]
+    assert not sight.in_view.loc[2.0]  # 12 m at 30 % reach 3.6 m
+    assert sight.in_view.loc[2.1]
+    gate = run.why("guard", "guest", at=1.0).cones[0].gates[2]
+    assert gate.text == "guard is 30% awake (asleep)"
+    answer = run.why("guard", "guest", at=1.0)
+    assert answer.change is not None
+    assert answer.change.key == "profiles.watcher.ladder.states.asleep.senses.sight"
+    fixed = snelk.run(
+        scenes.scene(tmp_path, states=states, changes=changes, track=track).changed(
+            {answer.change.key: answer.change.needs}
+        )
+    )
+    assert fixed.why("guard", "guest", at=1.0).in_view
+    waking = run.why_state("guard", at=2.6).change("on")
+    assert waking is not None
+    assert waking.missing == ("is still waking up, 0.4 s to go",)
+    poses = run.poses[run.poses.id == "guard"].set_index("t")
+    assert poses.posture.loc[1.0] == "prone"
+    assert (poses.x.loc[0:3.0] == 0.0).all()  # busy until 3 s
+
+
+TWO = """
+[cast.other]
+team = "visitors"
+body = "post"
+"""
+
+
+def two_guests(folder: Path, first: str, second: str, **changes: Any) -> snelk.Run:
+    """A guest and another, from (t, x, y) each, and a guard with a meter that fills slowly."""
+    rows = "".join(
+        f"{t},{name},{x},{y},0\n"
+        for name, text in (("guest", first), ("other", second))
+        for t, x, y in (p.split() for p in text.split(","))
+    )
+    scenario = scenes.scene(folder, states={"a": {"face": {}}}, track="t,id,x,y,heading\n" + rows)
+    path = Path(scenario.source)
+    path.write_text(path.read_text() + TWO)
+    ladder = {"states": {"a": {"face": {}}}, "focus_stick": 0.2}
+    return snelk.run(path, changes={"clock.dt": 0.1, "profiles.watcher.ladder": ladder, **changes})
+
+
+def test_the_focus_is_the_fullest_then_the_nearest_then_the_first_and_it_sticks(
+    tmp_path: Path,
+) -> None:
+    def focus(run: snelk.Run) -> list[str]:
+        return [f if isinstance(f, str) else "" for f in run.signals.focus]
+
+    # Alike in all but the distance, then alike in that as well.
+    assert set(focus(two_guests(tmp_path, "0 5 3,3 5 3", "0 4 0,3 4 0"))[1:]) == {"other"}
+    assert set(focus(two_guests(tmp_path, "0 5 1,3 5 1", "0 5 -1,3 5 -1"))[1:]) == {"guest"}
+    # The other comes late: its meter has to be fuller by 0.2, which it never is.
+    late = two_guests(tmp_path, "0 6 2,9 6 2", "0 30 0,2 30 0,2.1 3 0,9 3 0")
+    assert set(focus(late)[1:]) == {"guest"}
+    # Gone out of sight, its meter drains until the other's is fuller by 0.2: once, for good.
+    gone = focus(two_guests(tmp_path, "0 6 2,2 6 2,2.1 -9 0,9 -9 0", "0 6 -2,9 6 -2"))
+    changes = [a for a, b in itertools.pairwise(gone) if a != b]
+    assert changes == ["guest"]
+    assert gone[-1] == "other"
+
+
+def test_told_carries_the_rank_of_the_teller(tmp_path: Path) -> None:
+    profiles = scenes.GUARD + '[profiles.deaf]\nlike = "watcher"\ncones = {}\nhearing = {}\n'
+    track = samples.track_of((0, 30, 0), (2, 5, 0), (9, 5, 0))
+    states = {"calm": {}, "wary": {"rank": 3}}
+    changes = {
+        "see": {"to": "wary", "when": "seen", "from": "calm"},
+        "word": {"to": "wary", "when": "told_rank >= 3"},
+    }
+    scenario = scenes.scene(
+        tmp_path, states=states, changes=changes, track=track, profiles=profiles,
+        more={"profiles.watcher.tell": {"delay": 0.5, "every": 1.0}},
+    )  # fmt: skip
+    path = Path(scenario.source)
+    path.write_text(
+        path.read_text() + '[cast.friend]\nteam = "home"\nprofile = "deaf"\nat = [0, -40]\n'
+    )
+    run = snelk.run(path, changes=dict(scenario.changes))
+    friend = run.signals[run.signals.agent == "friend"]
+    told = friend[friend.told]
+    saw = run.events[run.events.kind == "saw"].t.iloc[0]
+    # The first word was sent before it turned wary, the second a second later.
+    assert told.t.iloc[:2].tolist() == [pytest.approx(saw + 0.5), pytest.approx(saw + 1.5)]
+    assert told.told_rank.iloc[:2].tolist() == [3.0, 3.0]
+    assert (friend.told_rank[~friend.told] == -1.0).all()
+    assert (
+        run.states[(run.states.agent == "friend") & run.states.change.notna()].reason.iloc[0]
+        == "told_rank 3"
+    )
+
+
+# Random small scenarios: what has to hold whatever is in them.
+
+POOL = [
+    {"patrol": {"route": "round", "pause": 0.3}},
+    {"patrol": {"route": "round", "order": "back_and_forth"}, "pace": "running"},
+    {"roam": {"every": 2.0}},
+    {"roam": {"ring": [0.5, 4.0], "every": 1.0, "pause": 0.2}},
+    {"approach": {}, "pace": "running", "look": "focus"},
+    {"go": {}},
+    {"home": {}},
+    {"flee": {"spots": ["nook", "corner"], "keep_eyes": True}},
+    {"evade": {"distance": 3.0}, "pace": "running"},
+    {"search": {"way": "nearby", "radius": 5.0, "give_up": 4.0, "point_time": 0.3}},
+    {"search": {"way": "likelihood", "radius": 5.0, "give_up": 4.0, "cell": 1.0}, "look": "sweep"},
+    {"sleep": {"wake_time": 0.4}, "awake": 0.5},
+    {"hold": {}, "look": "sweep", "least": 1.0},
+]
+CONDITIONS = [
+    "seen", "not seen", "meter >= 0.5", "lost_for > 1s", "state_for > 1.5s", "arrived", "search_done or stuck",
+    "distance < 4m", "heard xor seen", "state_for > 1s and chance(0.5)", "from_home > 3m", "knows and not seen",
+    'in_zone("yard")', "not target_inside_territory", "observed or told",
+]  # fmt: skip
+
+
+def random_scene(folder: Path, rng: np.random.Generator, *, leash: bool) -> snelk.Scenario:
+    walls = [
+        scenes.feature("wall", f"w{n}", shapely.LineString([p, p + rng.uniform(-4, 4, 2)]), top=3.0)
+        for n, p in enumerate(rng.uniform(-8, 8, (5, 2)))
+    ]
+    yard = shapely.box(-7, -7, 7, 7)
+    places = [
+        scenes.feature("zone", "yard", yard),
+        scenes.feature("route", "round", shapely.LineString(rng.uniform(-6, 6, (4, 2)))),
+        scenes.feature("spot", "nook", shapely.Point(*rng.uniform(-6, 6, 2))),
+        scenes.feature("spot", "corner", shapely.Point(*rng.uniform(-6, 6, 2))),
+    ]
+    names = [f"s{n}" for n in range(int(rng.integers(2, 5)))]
+    states = {n: dict(POOL[int(rng.integers(len(POOL)))]) for n in names}
+    for state in states.values():
+        if rng.random() < 0.4:
+            state["least"] = float(rng.choice([0.2, 0.7, 1.1]))
+    changes = {}
+    for n in range(int(rng.integers(2, 6))):
+        start, end = rng.choice(names, 2, replace=False)
+        changes[f"c{n}"] = {
+            "from": str(start), "to": str(end), "when": str(rng.choice(CONDITIONS)),
+            "for": float(rng.choice([0.0, 0.0, 0.3, 0.5])),
+        }  # fmt: skip
+    points = rng.uniform(-9, 9, (6, 2))
+    track = samples.track_of(*((2.0 * n, x, y) for n, (x, y) in enumerate(points)))
+    more: dict[str, Any] = {"seed": int(rng.integers(1000))}
+    if leash:
+        more["cast.guard.leash"] = {"zone": "yard", "outside": str(rng.choice(["watch", "ignore"]))}
+    return scenes.scene(
+        folder, *walls, *places, states=states, changes=changes, track=track, more=more
+    )
+
+
+@given(seed=st.integers(0, 100_000), leash=st.booleans())
+@settings(max_examples=40, deadline=None, phases=[Phase.generate])
+def test_what_always_holds(
+    tmp_path_factory: pytest.TempPathFactory, seed: int, leash: bool
+) -> None:
+    rng = np.random.default_rng(seed)
+    scenario = random_scene(tmp_path_factory.mktemp("random"), rng, leash=leash)
+    other = {"seed": 5, "profiles.watcher.movement.walking": 1.0}
+    run, varied = snelk.run_batch(scenario, variants=[{}, other])
+    _, places, _ = scenes.guard_of(run)
+    steps = np.hypot(*np.diff(places, axis=0).T)
+    assert steps.max(initial=0.0) <= 4.0 * 0.1 + 1e-9
+    # No wall is walked through: it keeps its width once it stands on free ground.
+    walls = shapely.union_all([shape for _, shape in scenario.level.walls])
+    legs = shapely.linestrings(np.stack([places[:-1], places[1:]], axis=1))
+    assert not shapely.intersects(legs, walls).any()
+    off = shapely.distance(shapely.points(places), walls)
+    free = np.maximum.accumulate(off >= 0.2485)
+    assert (off[free] >= 0.2485 - 1e-9).all()
+    if leash:
+        assert shapely.covers(
+            shapely.box(-7.001, -7.001, 7.001, 7.001), shapely.points(places)
+        ).all()
+    assert run.meters.value.between(0.0, 1.0).all()
+    sensed = run.beliefs[run.beliefs.source == "sensed"]
+    assert (sensed.error.dropna() == 0.0).all()
+    assert not run.beliefs.age.max() > 8.0 + 1e-9
+    _check_changes(run)
+    _check_events(run)
+    for again, changes in ((run, {}), (varied, other)):
+        alone = snelk.run(scenario, changes=changes)
+        assert all(again.arrow(name).equals(alone.arrow(name)) for name in TABLES)
+
+
+def _check_changes(run: snelk.Run) -> None:
+    """The table of states is what the table of signals and the written ladder say, tick by tick."""
+    ladder = run.setup.profile_of("guard").ladder
+    assert ladder is not None
+    asked = asked_by(run, "guard")
+    true = {name: asked.true(name) for name in ladder.changes}
+    rows = list(run.states[run.states.agent == "guard"].itertuples())
+    taken = {round(row.t, 6): row for row in rows[1:]}
+    state, entered, held = rows[0].state, -1, dict.fromkeys(ladder.changes, -1)
+    busy_until = -1.0
+    for n, t in enumerate(run.times):
+        assert asked.rows["state"][n] == state
+        able = []
+        for name, change in ladder.changes.items():
+            open_now = state in (change.from_ or set(ladder.states) - {change.to})
+            held[name] = held[name] + 1 if open_now and true[name][n] else -1
+            if held[name] * 0.1 >= change.for_ - 1e-9 and held[name] >= 0:
+                able.append(name)
+        been = (n - entered) * 0.1 if entered >= 0 else n * 0.1
+        stays = been < ladder.states[state].least - 1e-9 or t <= busy_until - 1e-9
+        row = taken.pop(round(float(t), 6), None)
+        if row is None:
+            assert stays or not able, (t, able)
+            continue
+        assert not stays
+        assert (row.change, row.before) == (able[0], state)
+        assert (
+            (row.also or "") == ", ".join(able[1:]) if isinstance(row.also, str) else len(able) == 1
+        )
+        if ladder.states[state].sleep is not None:
+            busy_until = float(t) + 0.4
+        state, entered, held = row.state, n, dict.fromkeys(ladder.changes, -1)
+        assert state == ladder.changes[row.change].to
+    assert not taken
+
+
+def _check_events(run: snelk.Run) -> None:
+    kinds = run.events.kind.value_counts()
+    assert kinds.get("changed", 0) == run.states.change.notna().sum()
+    searches = run.searches
+    ended = searches[searches.what == "ended"]
+    assert kinds.get("searched", 0) + kinds.get("gave_up", 0) == (
+        searches.what == "began"
+    ).sum() + len(ended)
+    assert kinds.get("gave_up", 0) == ended.outcome.isin(["gave_up", "nothing"]).sum()
+    for _, search in searches.groupby(["agent", "search"]):
+        assert search.what.iloc[0] == "began"
+        assert (search.what == "ended").sum() <= 1
+        assert search.seconds.is_monotonic_increasing
+    assert kinds.get("told", 0) == 0
