@@ -163,7 +163,9 @@ class Me:
             motion.stand(self.v, self.a)
             motion.no_way[self.v, self.a] = True
             return False
-        motion.go(self.v, self.a, way, stop)
+        # Where the ground ends before the goal, it need not stop as far off.
+        short = float(np.hypot(*(way[-1] - goal)))
+        motion.go(self.v, self.a, way, max(stop - short, 0.0))
         return True
 
     def path(self, goal: NDArray[np.float64]) -> NDArray[np.float64] | None:

@@ -136,10 +136,7 @@ class Motion:
         begins with it.
         """
         left = self.left() - self._stop
-        # Nobody can stop more exactly than a tick's way.
-        close = np.maximum(self.arrive, self.pace * self.dt)
-        near = np.where(self._stop > 0.0, NEAR, close)
-        self._arrive(left, near)
+        self._arrive(left)
         going = self.on_way & self.driven & ~self.still
         x, y = self._place(np.minimum(self._next, self._points.shape[2] - 1))
         toward = np.where(going, np.arctan2(y - self.y, x - self.x), self.base)
@@ -154,14 +151,21 @@ class Motion:
         self.speed = np.where(going, np.where(ahead, speed * facing, speed), 0.0)
         moved = self._walk(np.where(going, np.minimum(self.speed * self.dt, left), 0.0))
         self.walked += moved
-        self._arrive(left - moved, near)
+        self._arrive(left - moved)
         wants = ((self.on_way & (self.pace > 0.0)) | self.no_way) & self.driven & ~self.still
         slow = moved < 0.02 * self.pace * self.dt
         self.stuck_for = np.where(wants & slow, self.stuck_for + self.dt, 0.0)
 
-    def _arrive(self, left: Numbers, near: Numbers) -> None:
-        """Leave the ways that are at their end."""
-        there = self.on_way & (left <= near)
+    def arrive_where_it_is(self) -> None:
+        """Let those arrive that were moved from outside."""
+        if (self.on_way & ~self.driven).any():
+            self._arrive(self.left() - self._stop)
+
+    def _arrive(self, left: Numbers) -> None:
+        """Leave the ways that have no more than so much left, m."""
+        # Nobody can stop more exactly than a tick's way.
+        close = np.maximum(self.arrive, self.pace * self.dt)
+        there = self.on_way & (left <= np.where(self._stop > 0.0, 0.0, close) + NEAR)
         self.arrived |= there
         self.on_way &= ~there
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -33,6 +33,7 @@ from snelk.config.fields import POSTURES
 from snelk.config.minds import Roam as RoamSettings
 from snelk.config.minds import State
 from snelk.config.models import Setup
+from snelk.config.recordings import TrackData
 from snelk.level.level import Level
 from snelk.level.rays import cast_rays
 from snelk.level.ways import Ways
@@ -97,7 +98,7 @@ class World:
     Args:
         setups: The numbers of each variant.
         level: The level.
-        tracked: Who has a track.
+        tracks: The tracks of those that have one.
         numbers, bodies, memory: Everybody's sight, bodies and memory.
         awake: For each sense (variant, agent) how awake it is: written to as states change.
         dt: Length of a tick, s.
@@ -114,7 +115,7 @@ class World:
         self,
         setups: Sequence[Setup],
         level: Level,
-        tracked: Sequence[str],
+        tracks: Mapping[str, TrackData],
         numbers: SightNumbers,
         bodies: Bodies,
         memory: MemoryNumbers,
@@ -125,7 +126,7 @@ class World:
         self.names, self.agents = tuple(setups[0].cast), setups[0].agents
         self.numbers, self.bodies, self.memory = numbers, bodies, memory
         self.characters = numbers.characters
-        self.motion = Motion(setups, tracked, dt)
+        self.motion = Motion(setups, tuple(tracks), dt)
         self.attention = Attention(setups, numbers, memory.used, dt)
         self.ladders = Ladders(setups, dt)
         shape = self.ladders.used.shape
@@ -154,11 +155,13 @@ class World:
         self._senses: Senses | None = None
         self._read_teams()
         self._read_states()
+        bounds = self._bounds(tracks)
         self.ways: list[list[Ways]] = [
             [
                 level.ways(
                     clearance=setup.body_of(name).radius,
                     within=leash.zone if (leash := setup.cast[name].leash) else None,
+                    bounds=bounds,
                 )
                 if self.motion.driven[v, a]
                 else level.ways()
@@ -169,6 +172,17 @@ class World:
         self.activities: list[list[Activity | None]] = [[None] * shape[1] for _ in setups]
         for v, a in np.argwhere(self.ladders.used):
             self._enter(int(v), int(a))
+
+    def _bounds(self, tracks: Mapping[str, TrackData]) -> tuple[float, float, float, float]:
+        """Smallest x, y and largest x, y of the level and of everybody's places, m."""
+        level = self.level
+        places = [np.reshape(level.bounds, (2, 2))] if level.has_features else []
+        places += [np.stack([track.x, track.y], axis=1) for track in tracks.values()]
+        members = [member for setup in self.setups for member in setup.cast.values()]
+        places += [np.array([at]) for member in members for at in (member.at, member.home) if at]
+        every = np.concatenate(places)
+        (low_x, low_y), (high_x, high_y) = every.min(axis=0), every.max(axis=0)
+        return float(low_x), float(low_y), float(high_x), float(high_y)
 
     def _read_teams(self) -> None:
         agents = self.agents
@@ -274,6 +288,7 @@ class World:
         np.copyto(motion.x, x, where=moved)
         np.copyto(motion.y, y, where=moved)
         np.copyto(motion.heading, heading, where=moved)
+        motion.arrive_where_it_is()
 
     def _ignored(self, senses: Senses) -> Truths | None:
         """Targets outside of the territory of agents that do not care about those."""

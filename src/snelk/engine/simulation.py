@@ -138,7 +138,7 @@ class Simulation:
         self.world = World(
             self.setups,
             self.level,
-            tuple(scenario.tracks),
+            scenario.tracks,
             self.numbers,
             self.bodies,
             self.memories.numbers,

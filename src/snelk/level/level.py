@@ -70,7 +70,7 @@ class Level:
         self.walkable = np.array(
             [wall.walkable or wall.base >= HEADROOM for wall, _ in data.walls], dtype=np.bool_
         )
-        self._ways: dict[tuple[float, str | None], Ways] = {}
+        self._ways: dict[tuple[object, ...], Ways] = {}
         faces = [_faces(outline) for _, outline in data.walls]
         counts = [len(f) for f in faces]
         self.piece_walls = np.repeat(np.arange(len(faces), dtype=np.int32), counts)
@@ -100,13 +100,20 @@ class Level:
         endless[:, 4], endless[:, 5] = -np.inf, np.inf
         return build_grid(endless, self.piece_walls, self.walkable.astype(np.float64))
 
-    def ways(self, *, clearance: float = 0.0, within: str | None = None) -> Ways:
+    def ways(
+        self,
+        *,
+        clearance: float = 0.0,
+        within: str | None = None,
+        bounds: tuple[float, float, float, float] | None = None,
+    ) -> Ways:
         """The ways on foot; worked out when first asked for.
 
         `clearance` is what the middle of a body keeps from walls, m; `within` names a zone that
-        is not left.
+        is not left; `bounds` is the smallest x, y and largest x, y of what the ground has to
+        hold, the level's if None, m.
         """
-        key = (clearance, within)
+        key = (clearance, within, bounds)
         if key not in self._ways:
             blocking = [
                 outline
@@ -114,7 +121,7 @@ class Level:
                 if not free
             ]
             territory = None if within is None else self.zone_area(within)
-            self._ways[key] = Ways(self.bounds, blocking, clearance, territory)
+            self._ways[key] = Ways(bounds or self.bounds, blocking, clearance, territory)
         return self._ways[key]
 
     def zone_area(self, name: str) -> BaseGeometry:
@@ -192,6 +199,12 @@ class Level:
         met &= (height >= self.pieces[:, 4]) & (height <= self.pieces[:, 5])
         order = np.flatnonzero(met)[np.argsort(at[met], kind="stable")]
         return list(dict.fromkeys(self.piece_walls[order].tolist()))
+
+    @property
+    def has_features(self) -> bool:
+        """Whether there is anything in it."""
+        data = self.data
+        return any((data.walls, data.zones, data.spots, data.routes))
 
     @cached_property
     def bounds(self) -> tuple[float, float, float, float]:

@@ -1,0 +1,437 @@
+"""Moving and activities: arriving, patrols, roaming, chasing, fleeing, catching, one's own."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import samples
+import scenes
+import shapely
+from scipy.stats import chisquare
+
+import snelk
+
+SHED = scenes.feature("wall", "shed", shapely.box(4, -4, 6, 4), top=3.0)
+
+
+@pytest.mark.parametrize("dt", [0.02, 0.1, 0.25])
+@pytest.mark.parametrize("pace", ["walking", "running"])
+def test_it_comes_to_its_goal_in_time_and_stands_without_a_jitter(
+    tmp_path: Path, dt: float, pace: str
+) -> None:
+    spot = scenes.feature("spot", "post", shapely.Point(0, 9))
+    states = {"go": {"go": {"spot": "post"}, "pace": pace}}
+    run = snelk.run(scenes.scene(tmp_path, spot, states=states, dt=dt))
+    t, places, heading = scenes.guard_of(run)
+    speed, arrive = (1.5 if pace == "walking" else 4.0), 0.3
+    away = np.hypot(*(places - (0, 9)).T)
+    near = max(arrive, speed * dt)
+    there = int(np.argmax(away <= near + 1e-9))
+    assert (places[there:] == places[-1]).all()
+    assert away[-1] > near - speed * dt - 1e-9  # it does not walk on once it is near enough
+    # Turned by 90 degrees in 0.225 s, up to speed and down again: little more than the plain time.
+    assert (9 - near) / speed <= t[there] <= (9 - near) / speed + 0.5 + 2 * dt
+    assert np.degrees(np.ptp(np.unwrap(np.radians(heading)))) == pytest.approx(90.0)
+    along = np.diff(places[:, 1])
+    assert (along >= -1e-12).all()
+    assert along.max() <= speed * dt + 1e-9
+    assert np.diff(along).max(initial=0.0) <= 8.0 * dt * dt + 1e-9  # no faster than it gains speed
+
+
+def test_a_patrol_goes_round_back_and_once_with_pauses(tmp_path: Path) -> None:
+    corners = [(0, 0), (6, 0), (6, 3), (0, 3)]
+    route = scenes.feature("route", "round", shapely.LineString(corners))
+
+    def visits(**patrol: Any) -> tuple[list[int], snelk.Run]:
+        states = {"walk": {"patrol": {"route": "round", **patrol}}, "end": {}}
+        changes = {"over": {"to": "end", "when": "arrived and state_for > 9s"}}
+        more = {"profiles.watcher.ladder.changes": changes} if patrol.get("order") == "once" else {}
+        run = snelk.run(
+            scenes.scene(tmp_path, route, states=states, end=40.0, more=None).changed(more)
+        )
+        _, places, _ = scenes.guard_of(run)
+        at = np.hypot(*(places[:, None] - np.array(corners)).transpose(2, 0, 1)) <= 0.3 + 1e-9
+        order = [int(np.argmax(row)) for row in at if row.any()]
+        return [a for n, a in enumerate(order) if n == 0 or order[n - 1] != a], run
+
+    assert visits()[0][:9] == [0, 1, 2, 3, 0, 1, 2, 3, 0]
+    assert visits(order="back_and_forth")[0][:8] == [0, 1, 2, 3, 2, 1, 0, 1]
+    assert visits(order="once")[0] == [0, 1, 2, 3]
+    order, run = visits(pause=2.0)
+    assert order[:5] == [0, 1, 2, 3, 0]
+    _t, places, _ = scenes.guard_of(run)
+    stood = np.flatnonzero((np.diff(places, axis=0) == 0).all(axis=1))
+    runs = np.split(stood, np.flatnonzero(np.diff(stood) > 1) + 1)
+    pauses = [len(r) * 0.1 for r in runs if len(r) > 5]
+    assert len(pauses) >= 4
+    assert all(pause == pytest.approx(2.0, abs=0.35) for pause in pauses[1:-1])
+
+
+def test_a_patrol_resumes_at_the_nearest_point_of_its_route(tmp_path: Path) -> None:
+    route = scenes.feature("route", "round", shapely.LineString([(0, 0), (10, 0), (10, 6), (0, 6)]))
+    far = scenes.feature("spot", "well", shapely.Point(7, -5))
+    states = {"walk": {"patrol": {"route": "round"}}, "away": {"go": {"spot": "well"}}}
+    changes = {
+        "off": {"from": "walk", "to": "away", "when": "state_for >= 2s and from_home < 4m"},
+        "back": {"from": "away", "to": "walk", "when": "arrived"},
+    }
+    run = snelk.run(scenes.scene(tmp_path, route, far, states=states, changes=changes, end=16.0))
+    back = run.states[run.states.change == "back"].t.iloc[0]
+    t, places, _ = scenes.guard_of(run)
+    start = places[t == back][0]
+    after = places[t > back]
+    on_route = np.flatnonzero(np.abs(after[:, 1]) <= 0.31)[0]
+    # Straight to the nearest point of the leg from (0, 0) to (10, 0), then on to (10, 0).
+    assert after[on_route][0] == pytest.approx(start[0], abs=0.1)
+    later = after[on_route : on_route + 15]
+    assert (np.diff(later[1:, 0]) > 0).all()
+
+
+ROAMER = scenes.GUARD.replace(
+    "turn_rate = 400, acceleration = 8.0", "turn_rate = 100000, acceleration = 1000, arrive = 0.01"
+)
+
+
+@pytest.mark.parametrize("shape", ["ring", "zone", "walled"])
+def test_roaming_is_even_over_its_area(tmp_path: Path, shape: str) -> None:
+    zone = shapely.Polygon([(-8, -4), (8, -4), (8, 0), (0, 0), (0, 8), (-8, 8)])
+    wall = scenes.feature("wall", "hedge", shapely.LineString([(-4, -3), (-4, 4)]), top=2.0)
+    roam: dict[str, Any] = {"every": 4.0}
+    features = [scenes.feature("zone", "field", zone)]
+    area = zone
+    if shape == "ring":
+        roam["ring"] = [2.0, 8.0]
+        area = (
+            shapely.Point(0, 0)
+            .buffer(8, quad_segs=32)
+            .difference(shapely.Point(0, 0).buffer(2, quad_segs=32))
+        )
+    else:
+        roam["zone"] = "field"
+    if shape == "walled":
+        features.append(wall)
+        area = zone.difference(
+            shapely.LineString([(-4, -3), (-4, 4)]).buffer(0.25, cap_style="square")
+        )
+    more = (
+        {"cast.guard.at": [-2.5, -2.0]}
+        if shape == "walled"
+        else {"cast.guard.at": [-3.0, -2.0], "cast.guard.home": [0.0, 0.0]}
+    )
+    states = {"graze": {"roam": roam, "pace": "running"}}
+    scenario = scenes.scene(
+        tmp_path, *features, states=states, end=400.0, dt=0.2, profiles=ROAMER, more=more
+    )
+    found = []
+    for run in snelk.run_batch(scenario, variants=[{"seed": n} for n in range(8)]):
+        _, places, _ = scenes.guard_of(run)
+        assert shapely.distance(shapely.points(places[5:]), area).max() < 0.02
+        found.append(
+            places[25::25]
+        )  # every 5 s: a way of 20 m, so that places are all but independent
+    places = np.concatenate(found)
+    # Parts of equal size: sectors of the ring, strips across and along of the others.
+    if shape == "ring":
+        radius = np.hypot(*places.T)
+        shells = np.sqrt(np.linspace(2.0**2, 8.0**2, 7))
+        assert chisquare(np.histogram(radius, shells)[0]).pvalue > 0.001
+        angle = np.arctan2(places[:, 1], places[:, 0])
+        assert chisquare(np.histogram(angle, 8, (-np.pi, np.pi))[0]).pvalue > 0.001
+        return
+    cells = [shapely.box(x, y, x + 4, y + 4) for x in range(-8, 8, 4) for y in range(-4, 8, 4)]
+    sizes = np.array([shapely.intersection(cell, area).area for cell in cells])
+    counts = np.array([shapely.contains_xy(cell, *places.T).sum() for cell in cells])
+    some = sizes > 0.5
+    expected = sizes[some] / sizes[some].sum() * counts[some].sum()
+    assert chisquare(counts[some], expected).pvalue > 0.001
+
+
+def test_who_loses_its_target_walks_to_where_it_was_lost(tmp_path: Path) -> None:
+    # Behind the shed the guest turns and runs off to the side, where nobody would guess.
+    track = samples.track_of((0, 2, 6), (2, 8, 6), (3.5, 9, -2), (12, 30, -30))
+    states = {"watch": {}, "look": {"go": {}, "pace": "running"}}
+    changes = {"lost": {"from": "watch", "to": "look", "when": "lost_for > 0.5s and knows"}}
+    more = {
+        "cast.guard.at": [0.0, -1.0],
+        "cast.guard.facing": 60.0,
+        "profiles.watcher.cones.front.fov_whole": 140,
+    }
+    run = snelk.run(
+        scenes.scene(
+            tmp_path, SHED, states=states, changes=changes, track=track, end=12.0, more=more
+        )
+    )
+    lost = run.events[run.events.kind == "lost"].t.iloc[-1]
+    last = scenes.places_at(run, "guest", round(lost - 0.1, 6))[0]
+    reached = run.events[run.events.kind == "reached"].iloc[-1]
+    assert math.hypot(reached.x - last[0], reached.y - last[1]) <= 0.4 + 1e-6  # a tick's way
+    true = scenes.places_at(run, "guest", reached.t)[0]
+    assert math.hypot(reached.x - true[0], reached.y - true[1]) > 8.0
+    beliefs = run.beliefs[(run.beliefs.agent == "guard") & (run.beliefs.t == reached.t)].iloc[0]
+    assert beliefs.error == pytest.approx(math.hypot(beliefs.x - true[0], beliefs.y - true[1]))
+    assert beliefs.error > 8.0
+    # The grace still followed it for 0.3 s; the last-known position is older than that.
+    assert math.hypot(beliefs.x - last[0], beliefs.y - last[1]) > 0.5
+
+
+def test_a_chase_goes_around_walls_and_ends_with_a_catch(tmp_path: Path) -> None:
+    track = samples.track_of((0, 8, 0), (20, 8, 0))
+    chase = {"approach": {"stop": 0.4}, "pace": "running", "catch": {"reach": 0.6}}
+    zone = {"zones": ["back"]}
+    more = {"profiles.watcher.zone_sense": zone}
+    back = scenes.feature("zone", "back", shapely.box(6, -5, 12, 5))
+    run = snelk.run(
+        scenes.scene(tmp_path, SHED, back, states={"chase": chase}, track=track, more=more)
+    )
+    assert run.info["ended_by_catch"]
+    caught = run.events[run.events.kind == "caught"].iloc[0]
+    assert (caught.agent, caught.target, caught.t) == ("guard", "guest", run.times[-1])
+    for name in ("poses", "sight", "meters", "beliefs", "signals", "contacts", "events"):
+        assert run.table(name).t.max() <= run.times[-1]
+    _, places, _ = scenes.guard_of(run)
+    line = shapely.LineString(places)
+    assert line.length <= 1.08 * (2 * math.hypot(4, 4) + 2 + 2)
+    off = shapely.distance(shapely.points(places), shapely.box(4, -4, 6, 4))
+    assert off.min() >= 0.2485
+    # Where it does not end, it is told once for as long as both are together.
+    more["profiles.watcher.ladder.states.chase.catch.ends"] = False
+    on = snelk.run(
+        scenes.scene(tmp_path, SHED, back, states={"chase": chase}, track=track).changed(more)
+    )
+    assert not on.info["ended_by_catch"]
+    assert list(on.events[on.events.kind == "caught"].t) == [caught.t]
+    _, places, _ = scenes.guard_of(on)
+    assert math.hypot(*(places[-1] - (8, 0))) == pytest.approx(0.4, abs=1e-6)
+
+
+@pytest.mark.parametrize("outside", ["watch", "ignore"])
+def test_a_leash_ends_a_chase_at_the_edge_of_the_territory(tmp_path: Path, outside: str) -> None:
+    yard = scenes.feature("zone", "yard", shapely.box(-3, -3, 3, 3))
+    track = samples.track_of((0, 2, 1), (1, 2, 1), (4, 9, 1), (9, 9, 1))
+    states = {"calm": {}, "chase": {"approach": {}, "pace": "running", "look": "focus"}}
+    changes = {
+        "see": {
+            "to": "chase",
+            "from": "calm",
+            "when": "seen and target_inside_territory",
+            "for": 0.5,
+        },
+        "gone": {"to": "calm", "from": "chase", "when": "distance > 90m"},
+    }
+    more = {"cast.guard.leash": {"zone": "yard", "outside": outside}}
+    run = snelk.run(
+        scenes.scene(tmp_path, yard, states=states, changes=changes, track=track, more=more)
+    )
+    _t, places, heading = scenes.guard_of(run)
+    assert np.abs(places).max() <= 3.0
+    guest = run.poses[run.poses.id == "guest"]
+    leaves = guest.t[guest.x > 3.0].iloc[0]
+    signals = run.signals.set_index("t")
+    if outside == "watch":
+        assert places[-1][0] == pytest.approx(3.0, abs=0.35)
+        assert signals.focus.loc[9.0] == "guest"
+        aim = np.degrees(np.arctan2(1 - places[-1][1], 9 - places[-1][0]))
+        assert heading[-1] == pytest.approx(aim, abs=0.5)
+        assert not signals.target_inside_territory.loc[9.0]
+        assert not run.events.kind.isin(["stuck"]).any()
+    else:
+        gone = run.states[run.states.change == "gone"].t.iloc[0]
+        assert gone == pytest.approx(leaves, abs=0.15)
+        assert signals.focus.loc[leaves + 0.2 :].isna().all()
+
+
+def test_who_flees_goes_where_it_cannot_be_seen(tmp_path: Path) -> None:
+    spots = [
+        scenes.feature("spot", "open", shapely.Point(-2, 3)),
+        scenes.feature("spot", "behind", shapely.Point(9, 2)),
+        scenes.feature("spot", "farther", shapely.Point(9, 0)),
+    ]
+    track = samples.track_of((0, -6, 0), (20, -6, 0))
+    flee = {"spots": ["open", "behind", "farther"], "keep_eyes": True}
+    base: dict[str, Any] = {"cast.guard.facing": 180.0, "cast.guard.at": [0.0, 0.0]}
+
+    def fled(**changed: Any) -> tuple[snelk.Run, np.ndarray, np.ndarray]:
+        states = {"calm": {}, "flee": {"flee": {**flee, **changed}, "pace": "running"}}
+        changes = {"see": {"to": "flee", "from": "calm", "when": "seen"}}
+        run = snelk.run(
+            scenes.scene(
+                tmp_path, SHED, *spots, states=states, changes=changes, track=track, more=base
+            )
+        )
+        _, places, heading = scenes.guard_of(run)
+        return run, places, heading
+
+    run, places, heading = fled()
+    assert math.hypot(*(places[-1] - (9, 2))) <= 0.4
+    assert (run.events.kind == "reached").sum() == 1
+    # On its way it looked back at where the guest was.
+    n = 8
+    aim = np.degrees(np.arctan2(0 - places[n][1], -6 - places[n][0]))
+    assert (heading[n] - aim + 180) % 360 - 180 == pytest.approx(0.0, abs=15.0)
+    _, without, _ = fled(spots=["open"])
+    assert math.hypot(*(without[-1] - (-2, 3))) <= 0.4  # seen from there too, but there is no other
+    run, early, _ = fled(until_unseen=True, keep_eyes=False)
+    assert math.hypot(*(early[-1] - (9, 2))) > 1.0
+    assert (run.events.kind == "reached").sum() == 1
+
+
+def test_evading_takes_free_directions_only_and_all_of_them(tmp_path: Path) -> None:
+    track = samples.track_of((0, -2, 0), (3, -2, 0))
+    wall = scenes.feature("wall", "wall", shapely.LineString([(-5, 2), (5, 2)]), top=2.0)
+    states = {"calm": {}, "evade": {"evade": {"distance": 3.0}, "pace": "running"}}
+    changes = {"see": {"to": "evade", "from": "calm", "when": "seen"}}
+    scenario = scenes.scene(
+        tmp_path, wall, states=states, changes=changes, track=track, end=3.0,
+        more={"cast.guard.facing": 180.0},
+    )  # fmt: skip
+    angles = set()
+    for run in snelk.run_batch(scenario, variants=[{"seed": n} for n in range(40)]):
+        end = scenes.places_at(run, "guard", 3.0)[0]
+        assert np.hypot(*end) == pytest.approx(3.0, abs=0.41)
+        angles.add(round(math.degrees(math.atan2(end[1], end[0]))))
+    # Of eight directions three lead away, and one of these to the wall.
+    assert angles == {0, -45}
+
+
+def test_who_freezes_moves_only_while_nobody_looks(tmp_path: Path) -> None:
+    profiles = (
+        scenes.GUARD + '[profiles.lookout]\nbody = "post"\nnotices = ["home"]\nlook_every = 0\n'
+    )
+    profiles += "cones = { front = { fov_whole = 60, range = 30.0 } }\n"
+    profiles += '[profiles.lookout.ladder.states.sweep]\nlook = "sweep"\nsweep_whole = 200\nsweep_period = 4.0\n'
+    profiles += "[profiles.lookout.movement]\nturn_rate = 3600\n"
+    spot = scenes.feature("spot", "goal", shapely.Point(40, 0))
+    states = {"creep": {"go": {"spot": "goal"}, "freeze_seen_by": ["visitors"]}}
+    more = {
+        "cast.guest": {
+            "team": "visitors",
+            "profile": "lookout",
+            "at": [10.0, 8.0],
+            "facing": -140.0,
+        }
+    }
+    scenario = scenes.scene(tmp_path, spot, states=states, profiles=profiles, end=16.0, more=more)
+    run = snelk.run(scenario)
+    _t, places, heading = scenes.guard_of(run)
+    sight = run.sight[(run.sight.agent == "guest") & (run.sight.target == "guard")]
+    looked = sight.in_view.to_numpy()
+    still = (np.diff(places, axis=0) == 0).all(axis=1) & (np.diff(heading) == 0)
+    assert 20 < looked.sum() < 140
+    assert still[looked[:-1]].all()
+    assert not still[1:][~looked[1:-1]].any()
+    signals = run.signals[run.signals.agent == "guard"]
+    assert (signals.observed.to_numpy() == looked).all()
+    assert set(signals.observers[signals.observed]) == {"guest"}
+
+
+def test_who_cannot_get_anywhere_is_told_to_be_stuck(tmp_path: Path) -> None:
+    def box(half: float) -> dict[str, Any]:
+        return scenes.feature(
+            "wall", "box", shapely.box(-half, -half, half, half).exterior, top=2.0
+        )
+
+    spot = scenes.feature("spot", "far", shapely.Point(9, 0))
+    states = {"go": {"go": {"spot": "far"}}, "sulk": {}}
+    changes = {"enough": {"to": "sulk", "when": "stuck", "for": 0.5}}
+    run = snelk.run(scenes.scene(tmp_path, spot, box(0.2), states=states, changes=changes))
+    (stuck,) = run.events[run.events.kind == "stuck"].itertuples()
+    assert (stuck.agent, stuck.x, stuck.y) == ("guard", 0.0, 0.0)
+    assert stuck.text == "guard does not get on at (0.0, 0.0) (go)"
+    assert run.states.state.iloc[-1] == "sulk"
+    # In a box that it fits into it goes as near as it can, and is not stuck but there.
+    run = snelk.run(scenes.scene(tmp_path, spot, box(1.0), states=states, changes=changes))
+    assert not (run.events.kind == "stuck").any()
+    np.testing.assert_allclose(scenes.places_at(run, "guard", 10.0)[0], [0.75, 0.0], atol=0.31)
+
+
+def test_a_tracked_agent_keeps_a_ladder_and_its_track(tmp_path: Path) -> None:
+    spot = scenes.feature("spot", "well", shapely.Point(6, 0))
+    rows = "".join(
+        f"{t},guard,{x},0,0\n{t},guest,{x + 5},1,0\n" for t, x in ((0, 0), (4, 6), (8, 12))
+    )
+    states = {"go": {"go": {"spot": "well"}}, "see": {"approach": {}}}
+    changes = {"there": {"to": "see", "from": "go", "when": "arrived"}}
+    walk = samples.track_of((0, 5, 1), (8, 17, 1))
+    scenario = scenes.scene(tmp_path, spot, states=states, changes=changes, track=walk)
+    path = Path(scenario.source)
+    path.write_text(path.read_text().replace("at = [0, 0]\n", ""))
+    (tmp_path / "track.csv").write_text("t,id,x,y,heading\n" + rows)
+    run = snelk.run(path, changes=dict(scenario.changes))
+    t, places, _ = scenes.guard_of(run)
+    there = t <= 8.0
+    np.testing.assert_allclose(
+        places[there], np.stack([1.5 * t[there], 0 * t[there]], axis=1), atol=1e-9
+    )
+    row = run.states[run.states.change == "there"].iloc[0]
+    assert row.t == pytest.approx((6 - 0.3) / 1.5, abs=0.1)
+    assert (run.beliefs.source == "sensed").any()
+
+
+def test_activities_of_ones_own_do_what_they_say(tmp_path: Path) -> None:
+    @snelk.activity("zigzag")
+    def zigzag(me: snelk.Situation) -> snelk.Move:
+        n = me.memo.setdefault("n", 0)
+        if me.arrived:
+            n = me.memo["n"] = n + 1
+        if n == 3:
+            return snelk.Move(face_deg=90.0, done=True, again=99.0)
+        return snelk.Move(to=(2.0 * (n + 1), 2.0 * (n % 2)), look_at=(0.0, 50.0))
+
+    snelk.check_activity(zigzag)
+    states = {"zig": {"call": {"activity": "zigzag"}, "interruptible": False}, "end": {}}
+    changes = {"over": {"to": "end", "when": "state_for > 0s"}}
+    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes))
+    _t, places, heading = scenes.guard_of(run)
+    assert math.hypot(*(places[-1] - (6, 0))) <= 0.4
+    assert heading[-1] == pytest.approx(90.0, abs=8.0)
+    for corner in ((2, 0), (4, 2), (6, 0)):
+        assert np.hypot(*(places - corner).T).min() <= 0.31
+    assert run.states.state.iloc[-1] == "end"
+    run = snelk.run(
+        scenes.scene(
+            tmp_path,
+            states={"zig": {"call": {"activity": "zigzag"}}},
+            more={"cast.guard.at": [1.0, 1.0]},
+        )
+    )
+    assert run.states.state.tolist() == ["zig"]
+
+
+@pytest.mark.parametrize(
+    ("function", "message"),
+    [
+        (lambda _: None, "must return a Move"),
+        (lambda _: snelk.Move(to=(math.nan, 0.0)), "to must be"),
+        (lambda _: snelk.Move(to=(1.0,)), "to must be"),
+        (lambda _: snelk.Move(face_deg=math.inf), "face_deg must be a finite number"),
+        (lambda _: snelk.Move(again=-1.0), "again must be seconds, 0 or more"),
+        (lambda me: snelk.Move(to=me.last_known[:2]), "raised TypeError"),
+        (
+            lambda _: snelk.Move(to=(float(np.random.default_rng().random()), 0.0)),
+            "must do the same",
+        ),
+        (lambda _: snelk.Move(to=(float(np.random.random()), 0.0)), "takes chance from elsewhere"),  # noqa: NPY002
+    ],
+)
+def test_the_checker_finds_what_an_activity_does_wrong(function: Any, message: str) -> None:
+    with pytest.raises(snelk.InputError, match=message):
+        snelk.check_activity(function)
+
+
+def test_an_activity_that_goes_wrong_in_a_run_is_told_with_who_and_when(tmp_path: Path) -> None:
+    snelk.activity("broken")(lambda me: snelk.Move(to=(1.0, 0.0)) if me.t < 1.0 else 3)  # type: ignore[arg-type, return-value]
+    scenario = scenes.scene(tmp_path, states={"a": {"call": {"activity": "broken"}}})
+    with pytest.raises(
+        snelk.InputError,
+        match=r'activity: "broken" of guard at 1 s: must return a Move \(given: 3\)',
+    ):
+        snelk.run(scenario)
+    unknown = scenes.scene(tmp_path, states={"a": {"call": {"activity": "brokn"}}})
+    with pytest.raises(
+        snelk.InputError, match=r'no such activity is registered .*did you mean "broken"'
+    ):
+        snelk.run(unknown)
