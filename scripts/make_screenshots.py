@@ -22,16 +22,30 @@ TERMINALS = {
     "help": ["--help"],
     "new": ["new", "first"],
     "check": ["check", "croft/night.toml"],
-    "run": ["run", "croft/night.toml", "--set", "profiles.dog.cones.muzzle.fov_whole=40"],
+    "run": [
+        *("run", "croft/night.toml", "--set"),
+        "profiles.dog.ladder.states.asleep.senses.hearing=0.8",
+    ],
     "events": ["events", "croft/runs/night", "--to", "52"],
-    "why": ["why", "croft/runs/night", "dog", "fox", "--at", "28.4"],
-    "story": ["why", "croft/runs/night", "goose-2", "fox", "--from", "38"],
+    "why": ["why", "croft/runs/night", "gander", "fox", "--at", "34"],
+    "why-states": ["why", "croft/runs/night", "dog"],
+    "why-state": ["why", "croft/runs/night", "hen-1", "--at", "31"],
+    "searches": ["searches", "croft/night.toml", "farmer", "--seeds", "4"],
+    "story": ["why", "croft/runs/night", "hen-1", "fox", "--from", "38"],
     "mistakes": ["check", "broken/night.toml"],
 }
 FIGURES = {
-    "map": ["plot", "map", "croft/runs/night", "--at", "40"],
-    "map-near": ["plot", "map", "croft/runs/night", "--at", "28.4", "--around", "fox"],
+    "map": [
+        *("plot", "map", "croft/runs/night", "--at", "66.5", "--ways"),
+        *("--agent", "farmer", "--agent", "dog", "--agent", "scarecrow"),
+    ],
+    "map-near": [
+        *("plot", "map", "croft/runs/night", "--at", "40", "--around", "fox"),
+        *("--agent", "goose-1", "--agent", "goose-2", "--agent", "gander"),
+    ],
     "meter": ["plot", "meter", "croft/runs/night", "goose-2", "fox"],
+    "search": ["plot", "search", "croft/runs/night", "farmer"],
+    "states": ["plot", "states", "croft/runs/night", "dog"],
     "timeline": ["plot", "timeline", "croft/runs/night"],
 }
 

@@ -181,11 +181,105 @@ def test_findings_about_teams(tmp_path: Path) -> None:
         names(path, {"silence": {"unknown-teem": "a slip"}})
 
 
+STATES = {"calm": {}, "wary": {}}
+
+
+def change(start: str, to: str, when: str, **more: object) -> dict[str, object]:
+    return {"from": start, "to": to, "when": when, **more}
+
+
+BACK = change("wary", "calm", "lost_for > 3s")
+FAR = change("wary", "calm", "distance > 7m")
+
+
+@pytest.mark.parametrize(
+    ("kind", "wrong", "mended"),
+    [
+        ("state-unreachable, state-without-way-out", {"out": BACK}, {"in": change("calm", "wary", "seen"), "out": BACK}),
+        ("state-without-way-out", {"in": change("calm", "wary", "seen")}, {"in": change("calm", "wary", "seen"), "out": BACK}),
+        ("never-true", {"in": change("calm", "wary", "heard"), "out": BACK}, {"in": change("calm", "wary", "seen"), "out": BACK}),
+        ("never-true", {"in": change("calm", "wary", "seen and distance > 12.5m"), "out": BACK}, {"in": change("calm", "wary", "seen and distance > 11.5m"), "out": BACK}),
+        ("never-true", {"in": change("calm", "wary", "meter > 0.5"), "out": BACK}, {"in": change("calm", "wary", "meter < 0.5 and seen"), "out": BACK}),
+        ("never-true", {"in": change("calm", "wary", "seen and lost_for > 1s"), "out": BACK}, {"in": change("calm", "wary", "seen or lost_for > 1s", **{"for": 0.5}), "out": BACK}),
+        ("never-true", {"in": change("calm", "wary", "arrived or observed or search_done"), "out": BACK}, {"in": change("calm", "wary", "seen and chance(0.2)"), "out": BACK}),
+        ("never-true", {"in": change("calm", "wary", 'target.team == "home" and target.team == "visitors"'), "out": BACK}, {"in": change("calm", "wary", 'seen and target.team == "visitors"'), "out": BACK}),
+        ("never-true", {"in": change("calm", "wary", "not inside_territory"), "out": BACK}, {"in": change("calm", "wary", "inside_territory and seen"), "out": BACK}),
+        ("change-hidden", {"a": change("calm", "wary", "seen"), "b": change("calm", "wary", "seen and distance < 4m"), "out": BACK}, {"b": change("calm", "wary", "seen and distance < 4m"), "a": change("calm", "wary", "seen"), "out": BACK}),
+        ("change-hidden", {"a": change("calm", "wary", "distance < 6m"), "b": change("calm", "wary", "distance < 4m"), "out": FAR}, {"a": change("calm", "wary", "distance < 6m", **{"for": 1.0}), "b": change("calm", "wary", "distance < 4m"), "out": FAR}),
+        ("flicker", {"in": change("calm", "wary", "distance < 6m"), "out": change("wary", "calm", "distance > 5m")}, {"in": change("calm", "wary", "distance < 5m"), "out": change("wary", "calm", "distance > 6m")}),
+        ("flicker", {"in": change("calm", "wary", "distance < 6m"), "out": change("wary", "calm", "distance > 5m")}, {"in": change("calm", "wary", "distance < 6m", **{"for": 1.0}), "out": change("wary", "calm", "distance > 5m")}),
+        ("flicker", {"in": change("calm", "wary", "knows"), "out": change("wary", "calm", "not seen")}, {"in": change("calm", "wary", "knows"), "out": change("wary", "calm", "not knows")}),
+    ],
+)  # fmt: skip
+def test_findings_about_ladders(
+    tmp_path: Path, kind: str, wrong: dict[str, object], mended: dict[str, object]
+) -> None:
+    path = samples.write_sample(tmp_path, track=samples.track_of((0, 1, 1), (2, 2, 2)))
+    base = {"profiles.watcher.memory": {}}
+    for changes, expected in ((wrong, kind.split(", ")), (mended, [])):
+        ladder = {"states": STATES, "changes": changes}
+        found = names(path, {**base, "profiles.watcher.ladder": ladder})
+        assert found == expected
+
+
+def test_findings_about_waiting_and_activities(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, track=samples.track_of((0, 1, 1), (2, 2, 2)), level=LEVEL)
+    ears: dict[str, object] = {
+        "profiles.watcher.memory": {}, "profiles.watcher.hearing": {},
+        "noise": [{"t": 1, "kind": "x", "reach": 3, "by": "guest"}],
+        "silence": {"unused-spot": "for a moment", "unused-zone": "for a moment", "silent-gait": "of no matter here"},
+    }  # fmt: skip
+
+    def found(more: dict[str, object], **wait: object) -> list[str]:
+        calm = change("wary", "calm", "lost_for > 3s and not heard")
+        changes = {"in": change("calm", "wary", "heard or seen"), "out": calm, **wait}
+        return names(
+            path,
+            {**ears, "profiles.watcher.ladder": {"states": STATES, "changes": changes}, **more},
+        )
+
+    seldom: dict[str, object] = {
+        "profiles.watcher.look_every": 1.0,
+        "profiles.watcher.memory.grace": 0.0,
+    }
+    assert found({}, late=change("calm", "wary", "heard and not seen", **{"for": 1.0})) == [
+        "change-hidden",
+        "for-on-a-moment",
+    ]
+    assert found(seldom, out=change("wary", "calm", "not seen", **{"for": 0.5})) == [
+        "for-too-short"
+    ]
+    assert found(seldom, out=change("wary", "calm", "not seen", **{"for": 1.0})) == []
+
+    def doing(state: dict[str, object], **more: object) -> list[str]:
+        ladder = {"profiles.watcher.ladder.states.wary": state}
+        return found({**ladder, **{key.replace("__", "."): value for key, value in more.items()}})
+
+    assert doing({"patrol": {}}) == ["activity-lacks", "activity-lacks"]  # neither legs nor a route
+    assert doing({"patrol": {}}, profiles__watcher__movement={}) == ["activity-lacks"]
+    assert doing({"patrol": {"route": "round"}}, profiles__watcher__movement={}) == []
+    assert doing({"flee": {}}, profiles__watcher__movement={}) == ["activity-lacks"]
+    assert doing({"flee": {"spots": ["post"]}}, profiles__watcher__movement={}) == []
+    hide = {"search": {"way": "hideouts"}}
+    assert doing(hide, profiles__watcher__movement={}) == ["activity-lacks"]
+    assert doing(hide, profiles__watcher__movement={}, cast__guard__spots=["post"]) == []
+    leash: dict[str, object] = {"cast.guard.leash": {"zone": "yard"}}
+    assert found(leash) == []
+    assert found({**leash, "cast.guard.at": [30.0, 0.0]}) == ["outside-territory"]
+
+
+LEVEL = """{"type": "FeatureCollection", "features": [
+{"type": "Feature", "properties": {"kind": "route", "name": "round"}, "geometry": {"type": "LineString", "coordinates": [[0, 0], [3, 0]]}}
+, {"type": "Feature", "properties": {"kind": "spot", "name": "post"}, "geometry": {"type": "Point", "coordinates": [3, 0]}}
+, {"type": "Feature", "properties": {"kind": "zone", "name": "yard", "light": 1}, "geometry": {"type": "Point", "coordinates": [0, 0]}}
+]}""".replace('"light": 1', '"light": 1, "radius": 5')
+
+
 def test_every_kind_is_tested_and_documented() -> None:
     text = Path(__file__).read_text(encoding="utf-8")
     documents = (Path(__file__).parents[1] / "docs" / "files.md").read_text(encoding="utf-8")
     for kind in KINDS:
-        assert re.search(f'"{kind}"', text), kind
+        assert re.search(f'["\\s]{kind}[",]', text), kind
         assert f"| `{kind}` |" in documents
 
 

@@ -13,6 +13,23 @@ from pathlib import Path
 import pytest
 
 import snelk
+from snelk.config.minds import (
+    Approach,
+    Call,
+    Catch,
+    Evade,
+    Flee,
+    Go,
+    Ladder,
+    Leash,
+    Movement,
+    Patrol,
+    Roam,
+    Search,
+    Sleep,
+    State,
+    StateChange,
+)
 from snelk.config.models import (
     Body,
     Clock,
@@ -28,6 +45,7 @@ from snelk.config.models import (
     Setup,
     Steps,
     Tell,
+    Throw,
     Touch,
     Wall,
     Zone,
@@ -164,8 +182,17 @@ def test_every_key_and_column_is_in_the_documents() -> None:
         Tell,
         Wall,
         Zone,
+        Throw,
+        Movement,
+        Ladder,
+        Leash,
+        Catch,
+        State,
+        StateChange,
+        *(Patrol, Roam, Approach, Go, Flee, Evade, Sleep, Search, Call),
     ):
-        for key in model.model_fields:
+        for name, field in model.model_fields.items():
+            key = field.alias or name
             assert re.search(rf"\b{key}[`.]", files), f"{model.__name__}.{key}"
     tables = (ROOT / "docs" / "tables.md").read_text(encoding="utf-8")
     run = snelk.run(snelk.croft() / "night.toml")

@@ -275,3 +275,64 @@ def test_wrong_wishes(night: snelk.Run, call: object, message: str) -> None:
     assert callable(call)
     with pytest.raises(snelk.InputError, match=message):
         call(night)
+
+
+def test_states_shows_every_change_how_often_and_when(night: snelk.Run) -> None:
+    drawn = snelk.plot_states(night, "dog")
+    ladder = night.setup.profile_of("dog").ladder
+    assert ladder is not None
+    rows = night.states[night.states.agent == "dog"]
+    assert set(drawn.boxes) == set(ladder.states)
+    assert drawn.taken == {name: list(rows.t[rows.change == name]) for name in ladder.changes}
+    pairs = {(name, start) for name, c in ladder.changes.items() for start in c.from_}
+    assert set(drawn.arrows) == pairs
+    for (name, start), arrow in drawn.arrows.items():
+        went = ((rows.change == name) & (rows.before == start)).any()
+        assert (arrow.get_linestyle() == "-") == went
+    assert sum(drawn.shares.values()) == pytest.approx(1.0)
+    asleep = rows.t.iloc[1] + 90.0 - rows.t[rows.change == "lies-down"].iloc[0]
+    assert drawn.shares["asleep"] == pytest.approx(asleep / 90.0)
+    texts = {text.get_text() for text in drawn.axes.texts}
+    assert {"noise ×1", "nothing-there"} <= texts
+    boxes = [t.get_window_extent() for t in drawn.labels.values()]
+    assert not any(a.overlaps(b) for n, a in enumerate(boxes) for b in boxes[n + 1 :])
+    with pytest.raises(snelk.InputError, match="has no alert states"):
+        snelk.plot_states(night, "bell")
+
+
+def test_a_search_is_drawn_as_it_stood(night: snelk.Run) -> None:
+    drawn = snelk.plot_search(night, "farmer")
+    rows = night.searches[night.searches.agent == "farmer"]
+    assert (drawn.times[0], drawn.times[-1]) == (rows.t.min(), rows.t.max())
+    shots = night.likelihood[night.likelihood.agent == "farmer"]
+    for t, search in zip(drawn.times, drawn.searches, strict=True):
+        until = rows[rows.t <= t + 1e-9]
+        assert len(search.planned) == (until.what == "planned").sum()
+        assert len(search.visited) == until.what.isin(["visited", "looked"]).sum()
+        now = shots[shots.t == shots.t[shots.t <= t + 1e-9].max()]
+        assert search.cells is not None
+        assert len(search.cells.get_paths()) == len(now)
+        darkest = int(np.argmax(np.asarray(search.cells.get_alpha())))
+        assert now.likelihood.iloc[darkest] == now.likelihood.max()
+    with pytest.raises(snelk.InputError, match="never searched in this run"):
+        snelk.plot_search(night, "owl")
+    with pytest.raises(snelk.InputError, match="no such search; farmer searched 1 times"):
+        snelk.plot_search(night, "farmer", number=7)
+
+
+def test_map_draws_territories_ways_searches_and_arcs(night: snelk.Run) -> None:
+    drawn = snelk.plot_map(night, at=66.5, agents=["farmer", "dog"], ways=True)
+    yard = night.level.zone_area("gravel yard")
+    assert set(drawn.territories) == {"dog"}
+    edge = shapely.Polygon(drawn.territories["dog"].get_path().vertices)
+    assert edge.equals(yard)
+    walked = night.poses[(night.poses.id == "farmer") & (night.poses.t <= 66.5)]
+    np.testing.assert_array_equal(drawn.ways["farmer"].get_xydata(), walked[["x", "y"]])
+    assert set(drawn.searches) == {"farmer"}
+    throw = night.throws.iloc[0]
+    flying = snelk.plot_map(night, at=25.0, agents=["dog"])
+    (arc,) = flying.throws
+    ends = [(throw.from_x, throw.from_y), (throw.to_x, throw.to_y)]
+    np.testing.assert_allclose(arc.line.get_xydata(), ends)
+    assert arc.text.startswith("pebble, middle arc, 2.")
+    assert snelk.plot_map(night, at=20.0, agents=["dog"]).throws == []

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import operator
 from collections.abc import Callable
 from functools import reduce
 from typing import Any
@@ -16,71 +15,67 @@ Values = NDArray[Any]
 LookUp = Callable[[Node], Values]
 """Gives the values of a signal, an attribute or a call."""
 
-COMPARISONS: dict[str, Callable[[Any, Any], Any]] = {
-    "<": operator.lt,
-    "<=": operator.le,
-    ">": operator.gt,
-    ">=": operator.ge,
-    "==": operator.eq,
-    "!=": operator.ne,
-}
+Evaluator = Callable[[LookUp], Values]
 
 CLOSE = 1e-9
 """Numbers this close are equal, so that no rounding decides."""
 
+GROUPS = {"and": np.logical_and, "or": np.logical_or, "xor": np.logical_xor}
+
+COMPARISONS: dict[str, Callable[[Any, Any], Any]] = {
+    "<": lambda left, right: left < right - CLOSE,
+    "<=": lambda left, right: left <= right + CLOSE,
+    ">": lambda left, right: left > right + CLOSE,
+    ">=": lambda left, right: left >= right - CLOSE,
+    "==": lambda left, right: (left == right) | (np.abs(left - right) <= CLOSE),
+    "!=": lambda left, right: np.abs(left - right) > CLOSE,
+}
+"""What is compared with a number that is not there is false."""
+
+WORDS: dict[str, Callable[[Any, Any], Any]] = {
+    "==": lambda left, right: left == right,
+    "!=": lambda left, right: left != right,
+}
+
 
 def evaluate(node: Node, look_up: LookUp) -> Values:
     """The values of a part of a condition; truths for a truth, else numbers or words.
-
-    What is compared with a number that is not there is false.
 
     >>> from snelk.config.conditions import parse
     >>> values = {"meter": np.array([0.2, 0.7]), "seen": np.array([True, True])}
     >>> evaluate(parse("meter >= 0.6 and seen").root, lambda node: values[node.word])
     array([False,  True])
     """
-    match node.kind:
-        case "signal" | "attribute" | "call":
-            return look_up(node)
-        case "number":
-            return np.float64(node.value)  # type: ignore[return-value]
-        case "text":
-            return np.str_(node.word)  # type: ignore[return-value]
-        case "not":
-            return np.logical_not(evaluate(node.parts[0], look_up))
-    parts = [evaluate(part, look_up) for part in node.parts]
-    match node.kind:
-        case "and":
-            return reduce(np.logical_and, parts)
-        case "or":
-            return reduce(np.logical_or, parts)
-        case "xor":
-            return reduce(np.logical_xor, parts)
-        case "compare":
-            return compared(node, parts[0], parts[1])
-        case "minus":
-            return np.negative(parts[0])
-        case "sum":
-            found = parts[0]
-            for sign, part in zip(node.word, parts[1:], strict=True):
-                found = found + part if sign == "+" else found - part
-            return found
-        case "product":
-            found = parts[0]
-            for sign, part in zip(node.word, parts[1:], strict=True):
-                found = found * part if sign == "*" else found / part
-            return found
-    raise ValueError(node.kind)
+    return evaluator(node)(look_up)
 
 
-def compared(node: Node, left: Values, right: Values) -> Values:
-    """Whether two sides compare as they should; numbers that are all but equal are."""
-    found: Values = np.asarray(COMPARISONS[node.word](left, right))
-    if node.parts[0].is_word:
+def evaluator(node: Node) -> Evaluator:
+    """A function that evaluates a part of a condition: for those that are asked at every tick."""
+    if node.kind in ("signal", "attribute", "call"):
+        return lambda look_up: look_up(node)
+    if node.kind in ("number", "text"):
+        value: Any = np.float64(node.value) if node.kind == "number" else np.str_(node.word)
+        return lambda _: value
+    parts = [evaluator(part) for part in node.parts]
+    first = parts[0]
+    if node.kind in GROUPS:
+        group = GROUPS[node.kind]
+        return lambda look_up: reduce(group, [part(look_up) for part in parts])
+    if node.kind == "not":
+        return lambda look_up: np.logical_not(first(look_up))
+    if node.kind == "minus":
+        return lambda look_up: np.negative(first(look_up))
+    if node.kind == "compare":
+        second = parts[1]
+        compare = (WORDS if node.parts[0].is_word else COMPARISONS)[node.word]
+        return lambda look_up: np.asarray(compare(first(look_up), second(look_up)))
+    signs = dict(zip("+-*/", (np.add, np.subtract, np.multiply, np.divide), strict=True))
+    steps = [(signs[sign], part) for sign, part in zip(node.word, parts[1:], strict=True)]
+
+    def arithmetic(look_up: LookUp) -> Values:
+        found = first(look_up)
+        for sign, part in steps:
+            found = sign(found, part(look_up))
         return found
-    close = np.abs(left - right) <= CLOSE
-    if node.word in ("<=", ">=", "=="):
-        found |= close
-    else:
-        found &= ~(close | np.isnan(left) | np.isnan(right))
-    return found
+
+    return arithmetic

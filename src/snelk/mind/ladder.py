@@ -16,7 +16,7 @@ from snelk.chance import stream
 from snelk.config.conditions import Condition, Node, parse
 from snelk.config.minds import Ladder
 from snelk.config.models import Setup
-from snelk.mind.evaluation import evaluate
+from snelk.mind.evaluation import Evaluator, evaluator
 from snelk.mind.signals import Signals
 
 Numbers = NDArray[np.float64]
@@ -45,6 +45,7 @@ class Program(NamedTuple):
 
     who: Truths  # (variant, agent)
     conditions: tuple[Condition, ...]
+    evaluators: tuple[Evaluator, ...]
 
 
 class Ladders:
@@ -102,7 +103,9 @@ class Ladders:
             written = self.ladders[places[0][0]][places[0][1]]
             assert written is not None
             conditions = tuple(parse(change.when) for change in written.changes.values())
-            self._programs.append(Program(who, conditions))
+            evaluators = tuple(evaluator(condition.root) for condition in conditions)
+            self._programs.append(Program(who, conditions, evaluators))
+        self._asked: list[tuple[Program, int, Truths]] | None = None
         self._draws: dict[tuple[int, int, int, int], float] = {}
 
     def _read(self, v: int, a: int, ladder: Ladder) -> None:
@@ -139,15 +142,12 @@ class Ladders:
         """
         self.tick += 1
         true = np.zeros(self._wait.shape, dtype=np.bool_)
-        open_now = self.at_state(self._from)
-        open_now &= self.used[:, :, None]
+        if self._asked is None:
+            self._asked = self._open_now()
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            for program in self._programs:
-                for c, condition in enumerate(program.conditions):
-                    asked = open_now[:, :, c] & program.who
-                    if asked.any():
-                        self._asking = (c, condition)
-                        true[:, :, c] |= asked & evaluate(condition.root, look_up)
+            for program, c, asked in self._asked:
+                self._asking = (c, program.conditions[c])
+                true[:, :, c] |= asked & program.evaluators[c](look_up)
         self._held = np.where(true, np.maximum(self._held, -self.dt) + self.dt, -self.dt)
         ready = true & (self._held >= self._wait - SLACK)
         may = (signals.state_for >= self.at_state(self.least) - SLACK) & ~self.busy
@@ -163,11 +163,22 @@ class Ladders:
             after = int(self._to[v, a, c])
             taken.append(Step(int(v), int(a), focus, before, after, c, held, also))
             self.state[v, a] = after
+            self._asked = None
             self.since[v, a] = 1  # at the next tick it has been there for one
             self.entries[v, a] += 1
             self._held[v, a] = -self.dt
             self._draws = {k: draw for k, draw in self._draws.items() if k[:2] != (v, a)}
         return taken
+
+    def _open_now(self) -> list[tuple[Program, int, Truths]]:
+        """The conditions to ask for, and of whom, as long as nobody changes state."""
+        open_now = self.at_state(self._from) & self.used[:, :, None]
+        every = (
+            (program, c, open_now[:, :, c] & program.who)
+            for program in self._programs
+            for c in range(len(program.conditions))
+        )
+        return [(program, c, asked) for program, c, asked in every if asked.any()]
 
     def chance(self, node: Node) -> Truths:
         """(variant, agent) what a `chance(p)` came to, drawn once for each stay in a state."""

@@ -115,6 +115,8 @@ class Attention:
         self.seen_for = np.zeros(shape)
         self.focus = np.full(shape[:2], NOBODY, dtype=np.int32)
         self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
+        self._at, self._nobody = np.zeros_like(self.focus), self.focus == NOBODY
+        self._anybody_without = True
         self.notions = Notions(*(np.full(shape, np.nan) for _ in Notions._fields))
         self._was_seen = np.zeros(shape, dtype=np.bool_)
 
@@ -189,17 +191,22 @@ class Attention:
         other = ~sensed[v, a, now] & sensed[v, a, np.maximum(chosen, 0)]
         kept &= ~(other & (most >= held - REACHED))
         np.copyto(self.focus, chosen, where=~kept)
+        self._at = np.maximum(self.focus, 0)
+        self._nobody = self.focus == NOBODY
+        self._anybody_without = bool(self._nobody.any())
 
     def of_focus(self, values: NDArray[Any], otherwise: float | bool) -> NDArray[Any]:
         """(variant, agent) of values of (variant, agent, target): that of the focus."""
-        found: NDArray[Any] = values[self._v, self._a, np.maximum(self.focus, 0)]
-        found[self.focus == NOBODY] = otherwise
+        found: NDArray[Any] = values[self._v, self._a, self._at]
+        if self._anybody_without:
+            found[self._nobody] = otherwise
         return found
 
     def of_everybody(self, values: NDArray[Any], otherwise: float | str) -> NDArray[Any]:
         """(variant, agent) of values of (variant, character): that of the focus."""
-        found: NDArray[Any] = values[self._v, np.maximum(self.focus, 0)]
-        found[self.focus == NOBODY] = otherwise
+        found: NDArray[Any] = values[self._v, self._at]
+        if self._anybody_without:
+            found[self._nobody] = otherwise
         return found
 
 
