@@ -189,7 +189,7 @@ def test_searches_are_compared(demo: tuple[Path, str]) -> None:
     result = next(r for r in data["runs"] if (r["way"], r["seed"]) == ("nearby", 1))
     assert result["outcomes"][: len(ended)] == list(ended.outcome)
     assert result["found"] == (ended.outcome == "found").sum()
-    text = command(*words, cwd=folder)
+    text = command(*words[:-1], 1, cwd=folder)
     assert re.search(r"likelihood +\d+ +\d+ +\d+\.\d\d s +\d+\.\d m", text)
     assert "has no state that searches" in command(
         "searches", "croft/night.toml", "owl", cwd=folder, code=2

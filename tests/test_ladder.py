@@ -83,9 +83,8 @@ def test_chance_is_drawn_once_for_each_stay(tmp_path: Path) -> None:
         "round": {"to": "b", "when": "state_for >= 1s", "from": "a"},
     }
     found = []
-    for seed in range(60):
-        scenario = scenes.scene(tmp_path, states=states, changes=changes, more={"seed": seed})
-        run = snelk.run(scenario)
+    scenario = scenes.scene(tmp_path, states=states, changes=changes)
+    for run in snelk.run_batch(scenario, variants=[{"seed": n} for n in range(60)]):
         rows = states_of(run)
         found += [c for _, s, c in rows if s == "b"]
         # Of a stay in a, either all ticks from 0.5 s on are lucky or none: it ends at 0.5 or 1 s.

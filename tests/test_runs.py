@@ -44,7 +44,7 @@ def test_a_variant_is_the_same_in_a_batch_of_200_as_alone(night: snelk.Run) -> N
     for n in range(200):
         variants[n] = {
             "clock.start": 36.0,
-            "clock.end": 47.0,
+            "clock.end": 41.0,
             "profiles.goose.cones.wide.range": float(rng.uniform(4, 16)),
             "profiles.dog.cones.muzzle.fov_whole": float(rng.uniform(20, 200)),
             "bodies.fox.crouched": float(rng.uniform(0.1, 1.5)),
