@@ -184,7 +184,13 @@ def check(
         head = ["cone", " whole fov", " range", " hold fov", " hold range", " light", " shown"]
         screen.print("\n" + "\n".join(table(head, cones)))
     ladders = [
-        [profile, name, state.activity, state.pace, _leads_to(setup.profiles[profile], name)]
+        [
+            profile,
+            name,
+            state.activity,
+            state.pace_in or "–",
+            _leads_to(setup.profiles[profile], name),
+        ]
         for profile in dict.fromkeys(setup.cast[agent].profile or "" for agent in setup.agents)
         if (ladder := setup.profiles[profile].ladder) is not None
         for name, state in ladder.states.items()

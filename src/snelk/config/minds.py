@@ -244,6 +244,11 @@ class State(Model):
         return self.awake * scales.get(sense, 1.0)
 
     @property
+    def pace_in(self) -> str:
+        """The pace of who is in it; empty if its activity is to stay where it is."""
+        return "" if self.activity in ("hold", "face", "sleep") else self.pace
+
+    @property
     def posture_in(self) -> str:
         """The posture of who is in it."""
         return self.posture or ("prone" if self.sleep is not None else "standing")

@@ -122,7 +122,7 @@ def _draw_state(
     ink = "white" if rank >= 4 else INK
     lines = [
         (name, 0.085, 10.5, "bold"),
-        (f"{state.activity}, {state.pace}", -0.03, 8.5, "normal"),
+        (", ".join(filter(None, (state.activity, state.pace_in))), -0.03, 8.5, "normal"),
         (f"rank {rank}  ·  {artists.shares[name]:.0%} of the time", -0.135, 8.0, "normal"),
     ]
     for text, up, size, weight in lines:
