@@ -26,6 +26,9 @@ if TYPE_CHECKING:
     from snelk.config.scenario import Scenario
     from snelk.runs.run import Progress, Run
 
+FEW_SEEDS = 8
+"""Of so many seeds at most `searches` tells what came of each."""
+
 ScenarioFile = Annotated[Path, typer.Argument(metavar="SCENARIO", help="The scenario's TOML file.")]
 Changes = Annotated[
     list[str] | None,
@@ -323,6 +326,19 @@ def searches(
     ]
     head = ["way", " searches", " found", " lasted", " walked"]
     screen.print("\n".join(table(head, rows)))
+    if seeds <= FEW_SEEDS:
+        each = [
+            [
+                result.way,
+                str(result.seed),
+                ", ".join(outcome.replace("_", " ") for outcome in result.outcomes) or "–",
+                seconds(result.seconds),
+                f"{result.walked:.1f} m",
+            ]
+            for result in results
+        ]
+        head = ["way", " seed", "what came of its searches", " lasted in all", " walked"]
+        screen.print("\n" + "\n".join(table(head, each)))
     name = loaded.setup.cast[agent].profile or ""
     ladder = loaded.setup.profiles[name].ladder
     state = next(s for s, each in ladder.states.items() if each.search) if ladder else ""
