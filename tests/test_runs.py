@@ -70,6 +70,17 @@ def test_a_variant_is_the_same_in_a_batch_of_200_as_alone(night: snelk.Run) -> N
         assert batch[n].info == alone.info
 
 
+def test_a_variant_that_ends_early_is_cut_there_as_it_is_alone() -> None:
+    scenario = snelk.load(NIGHT, changes={"clock.end": 40.0})
+    keen = {"profiles.dog.ladder.states.asleep.senses.hearing": 0.8}
+    night, short = snelk.run_batch(scenario, variants=[{}, keen])
+    assert (night.info["ended_by_catch"], short.info["ended_by_catch"]) == (False, True)
+    assert short.times[-1] < 40.0 == night.times[-1]
+    assert short.poses.t.max() == short.events.t.max() == short.times[-1]
+    assert same_tables(short, snelk.run(scenario, changes=keen))
+    assert same_tables(night, snelk.run(scenario))
+
+
 def test_a_run_survives_the_way_through_a_folder(night: snelk.Run, tmp_path: Path) -> None:
     saved = night.save(tmp_path / "night")
     opened = snelk.open_run(tmp_path / "night")

@@ -12,6 +12,7 @@ import numpy as np
 
 from snelk.body.me import Me, Place
 from snelk.body.motion import AT_FOCUS, AT_PLACE
+from snelk.body.outlook import could_be_seen, free_lines
 from snelk.body.registry import Situation, check_move, registered
 
 NEVER = np.inf
@@ -233,7 +234,7 @@ class Flee(Activity):
             me.look_as_written()
             return NEVER
         spots = {name: me.world.spots[name] for name in written.spots} or me.spots
-        if not self.spot or threat is None or me.world.sees_place(me.v, me.a, spots[self.spot]):
+        if not self.spot or threat is None or could_be_seen(me, spots[self.spot]):
             self._choose(spots)
         return KEEP_UP if written.until_unseen else self.again
 
@@ -242,7 +243,7 @@ class Flee(Activity):
         me = self.me
         ways = {name: me.way_length(place) for name, place in spots.items()}
         there = [name for name in spots if np.isfinite(ways[name])]
-        hidden = [name for name in there if not me.world.sees_place(me.v, me.a, spots[name])]
+        hidden = [name for name in there if not could_be_seen(me, spots[name])]
         threat = me.last_known
         if hidden:
             best = min(hidden, key=lambda name: ways[name])
@@ -280,7 +281,7 @@ class Evade(Activity):
         )
         step = written.distance * np.stack([np.cos(angle), np.sin(angle)], axis=1)
         ends = np.array([x, y]) + step
-        free = me.world.free_lines(me.v, me.a, ends)
+        free = free_lines(me, ends)
         if written.away and me.last_known is not None:
             from_it = np.array([x, y]) - me.last_known
             free &= (step * from_it).sum(axis=1) > 0.0

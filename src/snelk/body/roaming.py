@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from snelk.body.activities import NEVER, Activity
 from snelk.body.me import Me
+from snelk.config.minds import Roam as RoamSettings
 
 Numbers = NDArray[np.float64]
 
@@ -59,6 +60,22 @@ class Area:
         return float(far[nearest]), normal
 
 
+def area_of(me: Me, written: RoamSettings) -> Area | None:
+    """The area to roam over: the ground in reach within a zone and a ring about home."""
+    part, ways, known = me.part, me.ways, me.world.areas
+    centre = me.home if written.ring is not None else None
+    key = (id(ways), part, written.zone, written.ring, centre)
+    if key not in known:
+        shape = ways.parts[part] if part >= 0 else shapely.Polygon()
+        if written.zone is not None:
+            shape = shapely.intersection(shape, me.world.level.zone_area(written.zone))
+        if written.ring is not None and centre is not None:
+            least, most = (shapely.Point(centre).buffer(r, quad_segs=32) for r in written.ring)
+            shape = shapely.intersection(shape, shapely.difference(most, least))
+        known[key] = None if shape.area < 1e-6 else Area(shape)
+    return known[key]
+
+
 class Roam(Activity):
     """Wander over an area."""
 
@@ -67,7 +84,7 @@ class Roam(Activity):
         written = me.settings.roam
         assert written is not None
         self.written = written
-        self.area = me.world.area_of(me.v, me.a, written)
+        self.area = area_of(me, written)
         self.until = me.t + written.every
         self.normal: Numbers | None = None
         self.pausing = False

@@ -9,6 +9,7 @@ import numpy as np
 from snelk.body.activities import KEEP_UP, NEVER, Activity
 from snelk.body.me import Me, Place
 from snelk.body.motion import SWEEP
+from snelk.body.outlook import looks_at
 from snelk.mind.search import Likelihood, points_about
 
 LOOK_AGAIN = 0.5
@@ -201,7 +202,7 @@ class Search(Activity):
         """A hideout that is in view from afar, with nobody there, need not be visited."""
         if self.written.way == "hideouts" and self.at > 0:
             place = np.array(self.points[self.at])[None]
-            if self.me.world.looks_at(self.me.v, self.me.a, place)[0]:
+            if looks_at(self.me, place)[0]:
                 self._note("looked", self.at, self.points[self.at], self.chances[self.at])
                 return self._next_point()
         return KEEP_UP
@@ -254,7 +255,7 @@ class Search(Activity):
     def _look_out(self) -> None:
         likelihood = self.likelihood
         assert likelihood is not None
-        likelihood.clear(self.me.world.looks_at(self.me.v, self.me.a, likelihood.centres))
+        likelihood.clear(looks_at(self.me, likelihood.centres))
 
     def _centre(self, cell: int) -> Place:
         assert self.likelihood is not None

@@ -30,12 +30,10 @@ from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
 from snelk.config.conditions import BUILT_IN, Node
 from snelk.config.fields import POSTURES
-from snelk.config.minds import Roam as RoamSettings
 from snelk.config.minds import State
 from snelk.config.models import Setup
 from snelk.config.recordings import TrackData
 from snelk.level.level import Level
-from snelk.level.rays import cast_rays
 from snelk.level.ways import Ways
 from snelk.mind.ladder import Ladders, Step
 from snelk.mind.memory import Beliefs, MemoryNumbers
@@ -108,6 +106,8 @@ class World:
         taken: The changes of state of the last tick.
         happenings: What else happened at the last tick.
         notes, snapshots: The logs of searches; whoever keeps them empties them.
+        senses: What the senses and the memory came to at the last tick.
+        areas: The areas that are roamed over, as far as they are known.
         ended: (variant,) whether somebody was caught and the run ends with that.
     """
 
@@ -151,8 +151,8 @@ class World:
         self._stuck_told = np.zeros(shape, dtype=np.bool_)
         self._caught = np.zeros(numbers.notices.shape, dtype=np.bool_)
         self._parts: dict[tuple[int, int], int] = {}
-        self._areas: dict[object, Area | None] = {}
-        self._senses: Senses | None = None
+        self.areas: dict[object, Area | None] = {}
+        self.senses: Senses  # of the last tick; not there before the first
         self._read_teams()
         self._read_states()
         bounds = self._bounds(tracks)
@@ -232,7 +232,7 @@ class World:
 
     def step(self, time: float, senses: Senses) -> None:
         """One tick: what is asked for, which changes are taken, what is done, and moving."""
-        self.time, self._senses = time, senses
+        self.time, self.senses = time, senses
         self.taken, self.happenings = [], []
         self._place_tracked(senses.poses)
         self.attention.step(
@@ -500,89 +500,6 @@ class World:
         self._searches[v, a] += 1
         return int(self._searches[v, a] - 1)
 
-    def area_of(self, v: int, a: int, written: RoamSettings) -> Area | None:
-        """The area to roam over: the ground in reach within a zone and a ring about home."""
-        part, ways = self.part_of(v, a), self.ways[v][a]
-        home = self.activities[v][a]
-        me = home.me if home is not None else Me(self, v, a)
-        centre = me.home if written.ring is not None else None
-        key = (id(ways), part, written.zone, written.ring, centre)
-        if key not in self._areas:
-            shape = ways.parts[part] if part >= 0 else shapely.Polygon()
-            if written.zone is not None:
-                shape = shapely.intersection(shape, self.level.zone_area(written.zone))
-            if written.ring is not None and centre is not None:
-                disc = shapely.Point(centre).buffer(written.ring[1], quad_segs=32)
-                hole = shapely.Point(centre).buffer(written.ring[0], quad_segs=32)
-                shape = shapely.intersection(shape, shapely.difference(disc, hole))
-            self._areas[key] = None if shape.area < 1e-6 else Area(shape)
-        return self._areas[key]
-
-    def free_lines(self, v: int, a: int, ends: Numbers) -> Truths:
-        """Which places, (places, 2), an agent can walk to straight from where it is."""
-        part, ways = self.part_of(v, a), self.ways[v][a]
-        if part < 0:
-            return np.zeros(len(ends), dtype=np.bool_)
-        here = np.array([[self.motion.x[v, a], self.motion.y[v, a]]])
-        free: Truths = ways.clear(np.repeat(here, len(ends), axis=0), ends)
-        free &= shapely.contains_xy(ways.parts[part], ends[:, 0], ends[:, 1])
-        return free
-
-    def sees_place(self, v: int, a: int, place: tuple[float, float]) -> bool:
-        """Whether the focus, from where it was last known, could see the agent at a place."""
-        me = Me(self, v, a)
-        threat, focus = me.last_known, int(self.attention.focus[v, a])
-        if threat is None or self._senses is None:
-            return False
-        i, poses = self.characters[a], self._senses.poses
-        p = v if len(poses.x) > 1 else 0
-        eye = poses.z[p, focus] + self.bodies.eyes[v, focus, 0]
-        middle = poses.z[p, i] + 0.5 * self.bodies.height[v, i, self.motion.posture[v, a]]
-        share, _, _ = cast_rays(
-            self.level.grid, np.array([[*threat, eye]]), np.array([[*place, middle]])
-        )
-        return bool(share[0] > 0.0)
-
-    def looks_at(self, v: int, a: int, places: Numbers) -> Truths:
-        """Which places, (places, 2), an agent has in view now, well enough to see somebody there.
-
-        Somebody would be as tall as the focus; of light the zone's and its own lamp's count.
-        """
-        assert self._senses is not None
-        poses, numbers, i = self._senses.poses, self.numbers, self.characters[a]
-        p = v if len(poses.x) > 1 else 0
-        focus = max(int(self.attention.focus[v, a]), 0)
-        dx, dy = (places - (poses.x[p, i], poses.y[p, i])).T
-        away = np.hypot(dx, dy)
-        off = np.abs((np.arctan2(dy, dx) - poses.heading[p, i] + np.pi) % (2 * np.pi) - np.pi)
-        light = self._light_at(v, i, places, away)
-        near = np.zeros(len(places), dtype=np.bool_)
-        for k in range(int(numbers.cones[v, a])):
-            reach = numbers.range[v, a, k] * numbers.awake[v, a]
-            lit = light >= numbers.min_light[v, a, k] - 1e-9
-            near |= (away <= reach) & (off <= numbers.half_fov[v, a, k]) & lit
-        seen = np.flatnonzero(near)
-        eye = poses.z[p, i] + self.bodies.eyes[v, i, poses.posture[p, i]]
-        start = np.tile([poses.x[p, i], poses.y[p, i], eye], (len(seen), 1))
-        middle = poses.z[p, i] + 0.5 * self.bodies.height[v, focus, 0]
-        end = np.column_stack([places[seen], np.full(len(seen), middle)])
-        share, _, _ = cast_rays(self.level.grid, start, end)
-        near[seen] = share > 0.0
-        return near
-
-    def _light_at(self, v: int, i: int, places: Numbers, away: Numbers) -> Numbers:
-        setup = self.setups[v]
-        light = np.full(len(places), setup.light)
-        for zone, _ in self.level.data.zones:
-            if zone.light is not None:
-                within = self.level.within(zone.name, places[:, 0], places[:, 1])
-                light[within] = zone.light
-        lamp = setup.cast[self.names[i]].lamp
-        if lamp is not None:
-            light += lamp.light * np.clip(1.0 - away / lamp.reach, 0.0, 1.0)
-        lit: Numbers = np.minimum(light, 1.0)
-        return lit
-
     def feels_focus(self, v: int, a: int) -> bool:
         """Whether the focus is felt, or in a zone that is watched."""
         focus = self.attention.focus[v, a]
@@ -590,16 +507,14 @@ class World:
 
     def age_of_focus(self, v: int, a: int) -> float:
         """How old what is believed of the focus is, s."""
-        assert self._senses is not None
         focus = self.attention.focus[v, a]
-        age = self._senses.beliefs.age[v, a, focus] if focus >= 0 else np.nan
+        age = self.senses.beliefs.age[v, a, focus] if focus >= 0 else np.nan
         return 0.0 if np.isnan(age) else float(age)
 
     def blur_of_focus(self, v: int, a: int) -> float:
         """How far off what was heard or told of the focus may be, m."""
-        assert self._senses is not None
         focus = self.attention.focus[v, a]
-        blur = self._senses.beliefs.blur[v, a, focus] if focus >= 0 else np.nan
+        blur = self.senses.beliefs.blur[v, a, focus] if focus >= 0 else np.nan
         return 0.0 if np.isnan(blur) else float(blur)
 
     def spread_of(self, v: int, a: int) -> float:
