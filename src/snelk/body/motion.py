@@ -16,7 +16,6 @@ Truths = NDArray[np.bool_]
 PACES = ("creeping", "walking", "running")
 AHEAD, AT_FOCUS, SWEEP, AT_PLACE = range(4)
 """Where an agent looks: along its way, at its focus, to both sides, or at a place."""
-LOOKS = ("ahead", "focus", "sweep", "place")
 
 STUCK_AFTER = 1.0
 """Who wants to get on and has not for so long is stuck, s."""
@@ -31,7 +30,7 @@ class Motion:
     Attributes:
         driven: Who is moved here; the others' places are written from outside.
         x, y, heading, speed: m, rad and m/s.
-        pace: The speed it would walk at, m/s.
+        pace, gait: The speed it would walk at, m/s, and the gait that is.
         still: Who must not move or turn at this tick.
         look: Where it looks, one of AHEAD to AT_PLACE.
         look_x, look_y: The place it looks at, m, for AT_FOCUS and AT_PLACE; NaN for nowhere.
@@ -52,6 +51,7 @@ class Motion:
         self.paces = np.zeros((*shape, len(PACES)))
         self.turn_rate, self.acceleration, self.arrive = np.ones((3, *shape))
         self.pace = np.zeros(shape)
+        self.gait = np.zeros(shape, dtype=np.int8)  # index of GAITS while it goes at its pace
         self.still = np.zeros(shape, dtype=np.bool_)
         self.look = np.full(shape, AHEAD, dtype=np.int8)
         self.look_x, self.look_y = np.full((2, *shape), np.nan)
@@ -66,6 +66,7 @@ class Motion:
         self.walked = np.zeros(shape)
         self._stop = np.zeros(shape)  # ends this far before the end of the way, m
         self._points = np.zeros((*shape, 4, 2))  # the way
+        self._beyond = np.zeros((*shape, 4))  # how far it is from each of its points to its end, m
         self._next = np.zeros(shape, dtype=np.intp)
         self._count = np.zeros(shape, dtype=np.intp)
         for v, setup in enumerate(setups):
@@ -89,10 +90,12 @@ class Motion:
     def go(self, v: int, a: int, way: Numbers, stop: float) -> None:
         """Take a way, (places, 2) in m, and end `stop` metres before its end."""
         if len(way) > self._points.shape[2]:
-            more = np.zeros((*self._points.shape[:2], 2 * len(way), 2))
-            more[:, :, : self._points.shape[2]] = self._points
-            self._points = more
+            more = 2 * len(way) - self._points.shape[2]
+            self._points = np.pad(self._points, ((0, 0), (0, 0), (0, more), (0, 0)))
+            self._beyond = np.pad(self._beyond, ((0, 0), (0, 0), (0, more)))
         self._points[v, a, : len(way)] = way
+        legs = np.hypot(*np.diff(way, axis=0).T)
+        self._beyond[v, a, : len(way)] = np.append(np.cumsum(legs[::-1])[::-1], 0.0)
         self._next[v, a], self._count[v, a] = 0, len(way)
         self._stop[v, a] = stop
         self.on_way[v, a], self.arrived[v, a], self.no_way[v, a] = True, False, False
@@ -101,29 +104,11 @@ class Motion:
         """Leave the way where it is."""
         self.on_way[v, a] = self.arrived[v, a] = self.no_way[v, a] = False
 
-    def end_of_way(self, v: int, a: int) -> Numbers:
-        """The place where the way ends, or where the agent is."""
-        if not self.on_way[v, a]:
-            return np.array([self.x[v, a], self.y[v, a]])
-        end: Numbers = self._points[v, a, self._count[v, a] - 1].copy()
-        return end
-
-    def way_of(self, v: int, a: int) -> Numbers:
-        """The places of the way that are still ahead, (places, 2)."""
-        ahead: Numbers = self._points[v, a, self._next[v, a] : self._count[v, a]].copy()
-        return ahead if self.on_way[v, a] else ahead[:0]
-
     def left(self) -> Numbers:
         """How much of its way each has left, m; 0 without a way."""
-        before_x, before_y = self.x, self.y
-        total = np.zeros(self.x.shape)
-        for n in range(int((self._count - self._next)[self.on_way].max(initial=0))):
-            index = self._next + n
-            there = self.on_way & (index < self._count)
-            x, y = self._place(np.minimum(index, self._points.shape[2] - 1))
-            total += np.where(there, np.hypot(x - before_x, y - before_y), 0.0)
-            before_x, before_y = np.where(there, x, before_x), np.where(there, y, before_y)
-        return total
+        x, y = self._place(self._next)
+        ahead = np.hypot(x - self.x, y - self.y) + self._beyond[self._v, self._a, self._next]
+        return np.where(self.on_way, ahead, 0.0)
 
     def _place(self, index: NDArray[np.intp]) -> tuple[Numbers, Numbers]:
         found = self._points[self._v, self._a, index]
@@ -138,7 +123,7 @@ class Motion:
         left = self.left() - self._stop
         self._arrive(left)
         going = self.on_way & self.driven & ~self.still
-        x, y = self._place(np.minimum(self._next, self._points.shape[2] - 1))
+        x, y = self._place(self._next)
         toward = np.where(going, np.arctan2(y - self.y, x - self.x), self.base)
         self.base = toward
         self._turn(state_for, toward)
@@ -187,7 +172,7 @@ class Motion:
         """Walk so far along the ways, m; return how far everybody came."""
         rest, moved = way.copy(), np.zeros(way.shape)
         while True:
-            x, y = self._place(np.minimum(self._next, self._points.shape[2] - 1))
+            x, y = self._place(self._next)
             dx, dy = x - self.x, y - self.y
             length = np.hypot(dx, dy)
             take = np.where(rest > 0.0, np.minimum(rest, length), 0.0)

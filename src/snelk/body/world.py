@@ -29,7 +29,7 @@ from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
 from snelk.config.conditions import BUILT_IN, Node
-from snelk.config.fields import POSTURES
+from snelk.config.fields import GAITS, POSTURES
 from snelk.config.minds import State
 from snelk.config.models import Setup
 from snelk.config.recordings import TrackData
@@ -47,6 +47,9 @@ from snelk.senses.surroundings import Surroundings
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
+
+Index = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.int32]]
+"""Variants, agents, and which characters these are, of some agents."""
 
 KINDS: dict[str, type[Activity]] = {
     "hold": Hold,
@@ -153,6 +156,10 @@ class World:
         self._parts: dict[tuple[int, int], int] = {}
         self.areas: dict[object, Area | None] = {}
         self.senses: Senses  # of the last tick; not there before the first
+        driven, others = np.nonzero(self.motion.driven), np.nonzero(~self.motion.driven)
+        self._driven: Index = (driven[0], driven[1], self.characters[driven[1]])
+        self._not_driven: Index = (others[0], others[1], self.characters[others[1]])
+        self._begun = False
         self._read_teams()
         self._read_states()
         bounds = self._bounds(tracks)
@@ -267,27 +274,24 @@ class World:
                 for values in replayed
             )  # type: ignore[arg-type]  # each of the type it had
         )
-        v, a = np.nonzero(motion.driven)
-        j = self.characters[a]
+        v, a, j = self._driven
         poses.x[v, j], poses.y[v, j] = motion.x[v, a], motion.y[v, a]
         poses.heading[v, j], poses.posture[v, j] = motion.heading[v, a], motion.posture[v, a]
-        pace = np.abs(motion.paces[v, a] - motion.pace[v, a][:, None]).argmin(axis=1)
-        poses.gait[v, j] = np.where(motion.speed[v, a] > 0.01, pace + 1, 0)
+        poses.gait[v, j] = np.where(motion.speed[v, a] > 0.01, motion.gait[v, a], 0)
         return poses
 
     def _place_tracked(self, poses: Poses) -> None:
-        motion, i = self.motion, self.characters
-        moved = ~motion.driven
-        x, y, heading = (
-            np.broadcast_to(values[:, i], moved.shape)
-            for values in (poses.x, poses.y, poses.heading)
-        )
-        there = moved & poses.present[:, i]
-        if self.time > 0.0:
-            motion.walked += np.where(there, np.hypot(x - motion.x, y - motion.y), 0.0)
-        np.copyto(motion.x, x, where=moved)
-        np.copyto(motion.y, y, where=moved)
-        np.copyto(motion.heading, heading, where=moved)
+        """Tell those that are not driven where they are."""
+        v, a, j = self._not_driven
+        if len(v) == 0:
+            return
+        motion, p = self.motion, v if len(poses.x) > 1 else np.zeros_like(v)
+        x, y = poses.x[p, j], poses.y[p, j]
+        if self._begun:
+            walked = np.hypot(x - motion.x[v, a], y - motion.y[v, a])
+            motion.walked[v, a] += np.where(poses.present[p, j], walked, 0.0)
+        self._begun = True
+        motion.x[v, a], motion.y[v, a], motion.heading[v, a] = x, y, poses.heading[p, j]
         motion.arrive_where_it_is()
 
     def _ignored(self, senses: Senses) -> Truths | None:
@@ -400,6 +404,7 @@ class World:
             values[v, a] = self._own_awake[sense][v, a] * state.awake_of(sense)
         motion.stand(v, a)
         motion.pace[v, a] = motion.paces[v, a, PACES.index(state.pace)]
+        motion.gait[v, a] = GAITS.index(state.pace)
         motion.look[v, a] = LOOK_CODES[state.look]
         motion.swing[v, a] = np.radians(state.sweep_whole) / 2.0
         motion.period[v, a] = state.sweep_period

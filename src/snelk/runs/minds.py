@@ -139,17 +139,16 @@ def state_rows(
         first = setup.cast[agent].state or ladder.first_state
         start, rank = float(simulation.times[0]), ladder.rank_of(first)
         rows.append((start, agent, None, None, first, rank, None, None, None, None))
-    frame = signals.to_pydict() if taken else {}
-    index = (
-        {(t, agent): n for n, (t, agent) in enumerate(zip(frame["t"], frame["agent"], strict=True))}
-        if frame
-        else {}
-    )
-    for t, step in taken:
+    # A tick has a row for each agent with a ladder, in their order.
+    who = np.flatnonzero(world.ladders.used[v]).tolist()
+    tick = np.rint((np.array([t for t, _ in taken]) - simulation.times[0]) / setup.clock.dt)
+    places = [int(n) * len(who) + who.index(s.agent) for n, (_, s) in zip(tick, taken, strict=True)]
+    frame = signals.take(pa.array(places, pa.int64())).to_pydict()
+    for n, (t, step) in enumerate(taken):
         ladder = world.ladders.ladders[v][step.agent]
         assert ladder is not None
         agent, names = simulation.agents[step.agent], list(ladder.states)
-        changes, n = list(ladder.changes), index[t, agent]
+        changes = list(ladder.changes)
         asked = asked_of(setup, simulation, agent, {k: [c[n]] for k, c in frame.items()})
         tree = asked.explain(changes[step.change], 0)
         reason = "; ".join(tree.reasons())
