@@ -150,6 +150,22 @@ def test_sounds_go_around_walls_exactly() -> None:
     assert found[0] == pytest.approx(math.hypot(6, 4), abs=0.02)  # through a gap of 10 cm
 
 
+def test_large_levels_link_near_corners_only(monkeypatch: pytest.MonkeyPatch) -> None:
+    rng = np.random.default_rng(4)
+    walls = random_walls(rng, 14, 4)
+    start, end = np.array([[-1.0, -1.0]]), np.array([[13.0, 13.0]])
+    whole = level_with(walls).ways()
+    exact = float(whole.distance(start, end, INF)[0])
+    monkeypatch.setattr("snelk.level.ways.MOST_PAIRS", 900)
+    fewer = level_with(walls).ways()
+    assert fewer._graph.nnz < whole._graph.nnz
+    found = float(fewer.distance(start, end, INF)[0])
+    assert exact - 1e-9 <= found <= 1.15 * exact
+    path = fewer.path(start[0], end[0])
+    assert path is not None
+    assert not shapely.intersects(shapely.LineString([start[0], *path]), shapely.union_all(walls))
+
+
 def test_crowded_levels_are_searched_too() -> None:
     rng = np.random.default_rng(3)
     pieces = samples.scattered_pieces(rng, 400, 60.0)

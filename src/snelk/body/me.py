@@ -140,7 +140,7 @@ class Me:
     @property
     def ways(self) -> Ways:
         """The ways it walks."""
-        return self.world.ways[self.v][self.a]
+        return self.world.ways_of(self.v, self.a)
 
     @property
     def part(self) -> int:

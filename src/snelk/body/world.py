@@ -162,32 +162,20 @@ class World:
         self._begun = False
         self._read_teams()
         self._read_states()
-        bounds = self._bounds(tracks)
-        self.ways: list[list[Ways]] = [
-            [
-                level.ways(
-                    clearance=setup.body_of(name).radius,
-                    within=leash.zone if (leash := setup.cast[name].leash) else None,
-                    bounds=bounds,
-                )
-                if self.motion.driven[v, a]
-                else level.ways()
-                for a, name in enumerate(self.agents)
-            ]
-            for v, setup in enumerate(setups)
-        ]
+        self._bounds = [self._bounds_of(setup, tracks) for setup in setups]
         self.activities: list[list[Activity | None]] = [[None] * shape[1] for _ in setups]
         for v, a in np.argwhere(self.ladders.used):
             self._enter(int(v), int(a))
 
-    def _bounds(self, tracks: Mapping[str, TrackData]) -> tuple[float, float, float, float]:
+    def _bounds_of(
+        self, setup: Setup, tracks: Mapping[str, TrackData]
+    ) -> tuple[float, float, float, float]:
         """Smallest x, y and largest x, y of the level and of everybody's places, m."""
-        level = self.level
+        level, members = self.level, setup.cast.values()
         places = [np.reshape(level.bounds, (2, 2))] if level.has_features else []
         places += [np.stack([track.x, track.y], axis=1) for track in tracks.values()]
-        members = [member for setup in self.setups for member in setup.cast.values()]
         places += [np.array([at]) for member in members for at in (member.at, member.home) if at]
-        every = np.concatenate(places)
+        every = np.concatenate(places or [np.zeros((1, 2))])
         (low_x, low_y), (high_x, high_y) = every.min(axis=0), every.max(axis=0)
         return float(low_x), float(low_y), float(high_x), float(high_y)
 
@@ -483,11 +471,23 @@ class World:
         ladder = self.ladders.ladders[v][a]
         return State() if ladder is None else ladder.states[self.state_name(v, a)]
 
+    def ways_of(self, v: int, a: int) -> Ways:
+        """The ways that an agent walks; worked out when first asked for."""
+        setup, name = self.setups[v], self.agents[a]
+        if not self.motion.driven[v, a]:
+            return self.level.ways()
+        leash = setup.cast[name].leash
+        return self.level.ways(
+            clearance=setup.body_of(name).radius,
+            within=leash.zone if leash else None,
+            bounds=self._bounds[v],
+        )
+
     def part_of(self, v: int, a: int) -> int:
         """The part of the ground that an agent walks on; -1 if there is none."""
         if (v, a) not in self._parts:
             here = np.array([self.motion.x[v, a], self.motion.y[v, a]])
-            self._parts[v, a] = self.ways[v][a].part_at(here)
+            self._parts[v, a] = self.ways_of(v, a).part_at(here)
         return self._parts[v, a]
 
     def route_of(self, v: int, a: int, name: str | None) -> Numbers:

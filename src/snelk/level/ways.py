@@ -16,12 +16,16 @@ import shapely
 from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import dijkstra
+from scipy.spatial import KDTree
 from shapely.geometry.base import BaseGeometry
 
 from snelk.level.grid import build_grid
 from snelk.level.rays import cast_rays
 
 Numbers = NDArray[np.float64]
+
+Row = tuple[Numbers, NDArray[np.int32]]
+"""Lengths of the ways from one corner to all, and the corner before each."""
 
 MARGIN = 3.0
 """Ground around everything in the level that can be walked on as well, m."""
@@ -34,6 +38,9 @@ ROWS_MEMORY = 200_000_000
 
 SEEN_KEPT = 4096
 """Places whose visible corners are kept."""
+
+MOST_PAIRS = 6_000_000
+"""More pairs of corners than this are not looked at: those farther apart are left out."""
 
 CHUNK = 200_000
 """Pairs of corners that are looked at together."""
@@ -84,8 +91,8 @@ class Ways:
             shapely.prepare(part)
         self.corners, sides = _outward_corners(grown)
         self._graph = self._who_sees_whom(sides)
-        self._rows: OrderedDict[int, tuple[Numbers, NDArray[np.int32]]] = OrderedDict()
-        self._seen: OrderedDict[tuple[float, float], tuple[NDArray[np.intp], Numbers]] = (
+        self._rows: OrderedDict[tuple[int, float], Row] = OrderedDict()
+        self._seen: OrderedDict[tuple[float, float, float], tuple[NDArray[np.intp], Numbers]] = (
             OrderedDict()
         )
 
@@ -125,11 +132,10 @@ class Ways:
 
         Those beyond the limit may be infinite.
         """
-        a, before = self._visible(place)
-        near = before <= limit
+        a, before = self._visible(place, limit)
         found = np.full(len(self.corners), np.inf)
-        for corner, first in zip(a[near], before[near], strict=True):
-            np.minimum(found, first + self._row(int(corner))[0], out=found)
+        for corner, first in zip(a, before, strict=True):
+            np.minimum(found, first + self._row(int(corner), limit)[0], out=found)
         return found
 
     def path(self, start: Numbers, goal: Numbers) -> Numbers | None:
@@ -176,27 +182,34 @@ class Ways:
         found: Numbers = shapely.get_coordinates(line)[0]
         return found
 
-    def _visible(self, place: Numbers) -> tuple[NDArray[np.intp], Numbers]:
+    def _visible(self, place: Numbers, limit: float = np.inf) -> tuple[NDArray[np.intp], Numbers]:
         """The corners that can be walked to straight from a place, and how far each is, m."""
-        key = (float(place[0]), float(place[1]))
+        key = (float(place[0]), float(place[1]), limit)
         known = self._seen.get(key)
         if known is None:
-            start = np.repeat(place[None], len(self.corners), axis=0)
-            seen = np.flatnonzero(self.clear(start, self.corners))
-            known = seen, np.hypot(*(self.corners[seen] - place).T)
+            far = np.hypot(*(self.corners - place).T)
+            near = np.flatnonzero(far <= limit)
+            start = np.repeat(place[None], len(near), axis=0)
+            seen = near[self.clear(start, self.corners[near])]
+            known = seen, far[seen]
             self._seen[key] = known
             if len(self._seen) > SEEN_KEPT:
                 self._seen.popitem(last=False)
         return known
 
-    def _row(self, corner: int) -> tuple[Numbers, NDArray[np.int32]]:
-        """Lengths of the ways from a corner to all others, m, and the corner before each."""
-        known = self._rows.pop(corner, None)
+    def _row(self, corner: int, limit: float = np.inf) -> Row:
+        """Lengths of the ways from a corner to all others, m, and the corner before each.
+
+        Those beyond the limit are infinite; of limits only the power of two above counts.
+        """
+        reach = 2.0 ** np.ceil(np.log2(max(limit, 1.0))) if np.isfinite(limit) else np.inf
+        key = (corner, float(reach))
+        known = self._rows.pop(key, None)
         if known is None:
-            known = dijkstra(self._graph, indices=corner, return_predecessors=True)
+            known = dijkstra(self._graph, indices=corner, return_predecessors=True, limit=reach)
             if (len(self._rows) + 1) * 12 * len(self.corners) > ROWS_MEMORY and self._rows:
                 self._rows.popitem(last=False)
-        self._rows[corner] = known
+        self._rows[key] = known
         return known
 
     def _who_sees_whom(self, sides: Numbers) -> csr_matrix:
@@ -206,10 +219,9 @@ class Ways:
         """
         count = len(self.corners)
         found = [np.zeros((2, 0), dtype=np.intp)]
-        rows = max(CHUNK // max(count, 1), 1)
-        for low in range(0, count, rows):
-            a, b = np.meshgrid(np.arange(low, min(low + rows, count)), np.arange(count))
-            pair = np.stack([a.ravel(), b.ravel()])[:, (a < b).ravel()]
+        pairs = self._pairs()
+        for low in range(0, pairs.shape[1], CHUNK):
+            pair = pairs[:, low : low + CHUNK]
             along = self.corners[pair[1]] - self.corners[pair[0]]
             useful = np.ones(pair.shape[1], dtype=np.bool_)
             for end in pair:
@@ -221,6 +233,17 @@ class Ways:
         length = np.hypot(*(self.corners[b] - self.corners[a]).T)
         both = (np.concatenate([length, length]), (np.concatenate([a, b]), np.concatenate([b, a])))
         return csr_matrix(both, shape=(count, count))
+
+    def _pairs(self) -> NDArray[np.intp]:
+        """(2, pairs) of corners that may see each other: all, of large levels only near ones."""
+        count = len(self.corners)
+        if count * (count - 1) // 2 <= MOST_PAIRS:
+            return np.stack(np.triu_indices(count, 1))
+        # So far apart that there would be as many pairs if corners were spread evenly.
+        area = float(np.prod(np.ptp(self.corners, axis=0)))
+        apart = np.sqrt(2.0 * MOST_PAIRS * area / (np.pi * count**2))
+        near: NDArray[np.intp] = KDTree(self.corners).query_pairs(apart, output_type="ndarray")
+        return near[np.lexsort(near.T[::-1])].T
 
 
 def _grown(walls: Sequence[BaseGeometry], by: float) -> list[BaseGeometry]:
