@@ -14,6 +14,7 @@ from snelk.body.me import Me, Place
 from snelk.body.motion import AT_FOCUS, AT_PLACE
 from snelk.body.outlook import could_be_seen, free_lines
 from snelk.body.registry import Situation, check_move, registered
+from snelk.config import minds
 
 NEVER = np.inf
 
@@ -25,6 +26,8 @@ class Activity:
     """One stay of an agent in a state.
 
     Attributes:
+        me: Whose it is.
+        written: What is written about it; None for an agent that holds without being told to.
         done: Whether it is done: then a state that cannot be interrupted may be left.
         walks: Whether arriving is an event that is worth telling.
     """
@@ -33,6 +36,8 @@ class Activity:
 
     def __init__(self, me: Me) -> None:
         self.me = me
+        # Kept, for when the state is left its settings are no longer those of the agent.
+        self.written: Any = getattr(me.settings, me.settings.activity)
         self.done = False
 
     def think(self) -> float:
@@ -65,12 +70,11 @@ class Face(Hold):
 class Patrol(Activity):
     """Walk a route from its nearest point on."""
 
+    written: minds.Patrol
+
     def __init__(self, me: Me) -> None:
         super().__init__(me)
-        written = me.settings.patrol
-        assert written is not None
-        self.written = written
-        self.points = me.world.route_of(me.v, me.a, written.route)
+        self.points = me.world.route_of(me.v, me.a, self.written.route)
         self.begun = False
         self.at = 0
         self.step = 1
@@ -141,10 +145,11 @@ class Patrol(Activity):
 class Approach(Activity):
     """Go to where the focus is believed to be."""
 
+    written: minds.Approach
+
     def think(self) -> float:
         """Follow the belief; stand where there is none."""
-        me, written = self.me, self.me.settings.approach
-        assert written is not None
+        me, written = self.me, self.written
         to = me.believed
         if to is None:
             me.stand()
@@ -161,6 +166,7 @@ class Approach(Activity):
 class Go(Activity):
     """Go to the last-known position of the focus, or to a spot."""
 
+    written: minds.Go
     walks = True
 
     def __init__(self, me: Me) -> None:
@@ -169,8 +175,7 @@ class Go(Activity):
 
     def think(self) -> float:
         """Set out, and again if the last-known position is another."""
-        me, written = self.me, self.me.settings.go
-        assert written is not None
+        me, written = self.me, self.written
         to = me.last_known if written.spot is None else me.world.spots[written.spot]
         if to is None and self.to is None:
             me.stand()
@@ -209,6 +214,7 @@ class Home(Activity):
 class Flee(Activity):
     """Go to a spot that the focus cannot see."""
 
+    written: minds.Flee
     walks = True
     again = 1.0  # seconds after which it looks whether the spot is still out of sight
 
@@ -218,8 +224,7 @@ class Flee(Activity):
 
     def think(self) -> float:
         """Choose a spot, and another if the target comes to see it."""
-        me, written = self.me, self.me.settings.flee
-        assert written is not None
+        me, written = self.me, self.written
         if self.done:
             return NEVER
         threat = me.last_known
@@ -263,14 +268,15 @@ class Flee(Activity):
 class Evade(Activity):
     """Go a little way in a direction that is free."""
 
+    written: minds.Evade
+
     def __init__(self, me: Me) -> None:
         super().__init__(me)
         self.chosen = False
 
     def think(self) -> float:
         """Choose of the directions in which the whole way is free, and go."""
-        me, written = self.me, self.me.settings.evade
-        assert written is not None
+        me, written = self.me, self.written
         if self.chosen:
             self.done = True
             return NEVER
@@ -298,21 +304,19 @@ class Evade(Activity):
 class Sleep(Hold):
     """Lie; whoever is woken is busy for a while."""
 
-    def __init__(self, me: Me) -> None:
-        super().__init__(me)
-        written = me.settings.sleep
-        assert written is not None
-        self.wake_time = written.wake_time
+    written: minds.Sleep
 
     def leave(self) -> None:
         """Begin to wake up."""
         world = self.me.world
-        until = world.ladders.tick + round(self.wake_time / world.dt)
+        until = world.ladders.tick + round(self.written.wake_time / world.dt)
         world.ladders.busy_until[self.me.v, self.me.a] = until
 
 
 class Call(Activity):
     """Do what a user's function says."""
+
+    written: minds.Call
 
     def __init__(self, me: Me) -> None:
         super().__init__(me)
@@ -321,8 +325,7 @@ class Call(Activity):
 
     def think(self) -> float:
         """Ask the function, and do it."""
-        me, written = self.me, self.me.settings.call
-        assert written is not None
+        me, written = self.me, self.written
         situation = Situation(
             me.name, me.state, me.t, me.dt, me.state_for, me.place, me.heading_deg, me.home,
             me.spots, me.focus, me.in_view, me.believed, me.last_known, me.arrived,

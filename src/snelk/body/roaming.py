@@ -79,13 +79,12 @@ def area_of(me: Me, written: RoamSettings) -> Area | None:
 class Roam(Activity):
     """Wander over an area."""
 
+    written: RoamSettings
+
     def __init__(self, me: Me) -> None:
         super().__init__(me)
-        written = me.settings.roam
-        assert written is not None
-        self.written = written
-        self.area = area_of(me, written)
-        self.until = me.t + written.every
+        self.area = area_of(me, self.written)
+        self.until = me.t + self.written.every
         self.normal: Numbers | None = None
         self.pausing = False
         self.outside = True

@@ -10,6 +10,7 @@ from snelk.body.activities import KEEP_UP, NEVER, Activity
 from snelk.body.me import Me, Place
 from snelk.body.motion import SWEEP
 from snelk.body.outlook import looks_at
+from snelk.config.minds import Search as SearchSettings
 from snelk.mind.search import Likelihood, points_about
 
 LOOK_AGAIN = 0.5
@@ -56,11 +57,10 @@ class Snapshot(NamedTuple):
 class Search(Activity):
     """Look for the focus."""
 
+    written: SearchSettings
+
     def __init__(self, me: Me) -> None:
         super().__init__(me)
-        written = me.settings.search
-        assert written is not None
-        self.written = written
         self.since = me.t
         self.walked = self._walked()
         self.number = me.world.next_search(me.v, me.a)

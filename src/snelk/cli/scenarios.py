@@ -26,6 +26,15 @@ if TYPE_CHECKING:
     from snelk.config.scenario import Scenario
     from snelk.runs.run import Progress, Run
 
+Activities = Annotated[
+    list[Path] | None,
+    typer.Option(
+        "--activities",
+        metavar="FILE.py",
+        help="Run this Python file first: it registers activities. Can be repeated.",
+    ),
+]
+
 FEW_SEEDS = 8
 """Of so many seeds at most `searches` tells what came of each."""
 
@@ -248,14 +257,7 @@ def _other_senses(profile: Profile) -> Iterator[list[str]]:
 def run(
     scenario: ScenarioFile,
     changes: Changes = None,
-    activities: Annotated[
-        list[Path] | None,
-        typer.Option(
-            "--activities",
-            metavar="FILE.py",
-            help="Run this Python file first: it registers activities. Can be repeated.",
-        ),
-    ] = None,
+    activities: Activities = None,
     out: Annotated[
         Path | None,
         typer.Option(
@@ -299,6 +301,7 @@ def searches(
     seeds: Annotated[
         int, typer.Option("--seeds", metavar="N", min=1, max=1000, help="How many seeds, from 0.")
     ] = 5,
+    activities: Activities = None,
     as_json: Json = False,
 ) -> None:
     """Hold the four ways to search against each other, with several seeds."""
@@ -306,6 +309,8 @@ def searches(
     from snelk.tuning.searches import compare_searches, means_by_way
 
     loaded = _load(scenario, changes)
+    for path in activities or ():
+        _run_file(path)
     with _progress_bar("searching in four ways") as progress:
         results = compare_searches(loaded, agent, seeds=range(seeds), progress=progress)
     means = means_by_way(results)

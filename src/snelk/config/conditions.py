@@ -307,17 +307,9 @@ class _Builder(Transformer[Token, Node]):
     def compared(self, meta: Any, parts: list[Any]) -> Node:
         left, sign, right = parts
         place = (meta.start_pos, meta.end_pos)
-        words = [
-            p for p in (left, right) if p.kind == "attribute" and p.word.split(".")[1] in WORDS_OF
-        ]
-        if "text" in (left.kind, right.kind) or words:
-            kinds = {left.kind, right.kind} - {"text"}
-            if (
-                sign not in ("==", "!=")
-                or not words
-                or kinds - {"attribute"}
-                or len(words) + [left.kind, right.kind].count("text") != 2
-            ):
+        words = [part for part in (left, right) if part.is_word]
+        if words:
+            if sign not in ("==", "!=") or len(words) < 2 or left.kind == right.kind == "text":
                 fix = 'write such as target.team == "wild"'
                 raise ConditionError(left.start, "words are compared with == or !=", fix)
             return Node("compare", str(sign), (left, right), 0.0, PURE, True, *place)
@@ -334,16 +326,8 @@ class _Builder(Transformer[Token, Node]):
         for part in numbers:
             _must_be_number(part)
             dimension = _same(Node("", dimension=dimension, start=first.start), part)
-        return Node(
-            "sum",
-            "".join(signs),
-            tuple(numbers),
-            0.0,
-            dimension,
-            False,
-            meta.start_pos,
-            meta.end_pos,
-        )
+        place = (meta.start_pos, meta.end_pos)
+        return Node("sum", "".join(signs), tuple(numbers), 0.0, dimension, False, *place)
 
     @_with_place
     def product(self, meta: Any, parts: list[Any]) -> Node:
@@ -402,16 +386,8 @@ class _Builder(Transformer[Token, Node]):
         side, name = map(str, parts)
         if side not in SIDES:
             raise ConditionError(meta.start_pos, f'no such side, "{side}"', nearest(side, SIDES))
-        return Node(
-            "attribute",
-            f"{side}.{name}",
-            (),
-            0.0,
-            BUILT_IN.get(name),
-            False,
-            meta.start_pos,
-            meta.end_pos,
-        )
+        place = (meta.start_pos, meta.end_pos)
+        return Node("attribute", f"{side}.{name}", (), 0.0, BUILT_IN.get(name), False, *place)
 
     @_with_place
     def call(self, meta: Any, parts: list[Any]) -> Node:

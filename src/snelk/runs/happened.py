@@ -58,13 +58,9 @@ def _happenings(
     states: Sequence[tuple[object, ...]],
     happenings: Sequence[tuple[float, Happening]],
 ) -> Iterator[Event]:
-
-    entered: list[Any] = [(row[0], row[1], row[4]) for row in states]
     for t, each in happenings:
         agent = simulation.agents[each.agent]
-        state = next(
-            (str(s) for at, who, *_, s in reversed(entered) if who == agent and at <= t), ""
-        )
+        state = [str(row[4]) for row in states if row[1] == agent and float(str(row[0])) <= t][-1]
         target = simulation.names[each.target] if each.target >= 0 else ""
         place = f"({each.x:.1f}, {each.y:.1f})"
         text = {

@@ -91,7 +91,7 @@ def signal_table(
         "state": words_of(code[who[None, :], signals.state[:, v][:, who]].ravel(), words),
         "focus": words_of(column(signals.focus), simulation.names),
         "entry": column(signals.entry),
-        "observers": _observers(simulation, v, who, sight),
+        "observers": _observers(simulation, who, sight.failed[:, v], poses.present[:, p]),
     }
     columns |= {name: column(getattr(signals, name)) for name in ("done", *TRUTHS)}
     columns |= {
@@ -109,10 +109,16 @@ def _finite(values: Numbers) -> Numbers:
     return np.where(np.isinf(values), np.nan, values)
 
 
-def _observers(simulation: Simulation, v: int, who: NDArray[np.intp], sight: Sight) -> pa.Array:
+def _observers(
+    simulation: Simulation,
+    who: NDArray[np.intp],
+    failed: NDArray[np.int8],
+    present: NDArray[np.bool_],
+) -> pa.Array:
     """Who has each agent in view, by name."""
     j = simulation.numbers.characters[who]
-    seen = (sight.failed[:, v][:, :, j] == IN_VIEW).any(axis=3)  # (tick, watcher, agent)
+    seen = (failed[:, :, j] == IN_VIEW).any(axis=3)  # (tick, watcher, agent)
+    seen &= present[:, None, j]
     codes = np.zeros((len(seen), len(who)), dtype=np.int64)
     texts: list[str | None] = [None]
     known: dict[bytes, int] = {}
@@ -149,7 +155,8 @@ def state_rows(
         assert ladder is not None
         agent, names = simulation.agents[step.agent], list(ladder.states)
         changes = list(ladder.changes)
-        asked = asked_of(setup, simulation, agent, {k: [c[n]] for k, c in frame.items()})
+        row = plain({name: values[n : n + 1] for name, values in frame.items()})
+        asked = Asked(setup, simulation.level, agent, row)
         tree = asked.explain(changes[step.change], 0)
         reason = "; ".join(tree.reasons())
         also = ", ".join(changes[c] for c in step.also) or None
@@ -162,11 +169,6 @@ def state_rows(
             )
         )
     return rows
-
-
-def asked_of(setup: Any, simulation: Any, agent: str, columns: dict[str, Any]) -> Asked:
-    """Rows of the table `signals` of one agent, ready to be asked; nulls become what they mean."""
-    return Asked(setup, simulation.level, agent, plain(columns))
 
 
 def plain(columns: dict[str, Any]) -> dict[str, NDArray[Any]]:

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import shapely
 
 from snelk.engine.noises import STEP
 from snelk.level.rays import cast_rays
@@ -140,9 +139,7 @@ def sound_of(run: Run, a: int, noise: Any, tick: int) -> Sound:
 
 def _zone_that_says(run: Run, ear: tuple[float, float, float]) -> str | None:
     """The last zone of the file about the ear that says its background noise."""
-    found = None
-    for zone, geometry in run.level.data.zones:
-        area = geometry.buffer(zone.radius) if zone.radius else geometry
-        if zone.background is not None and shapely.intersects_xy(area, ear[0], ear[1]):
-            found = zone.name
-    return found
+    x, y, _ = (np.array(value) for value in ear)
+    says = [zone.name for zone, _ in run.level.data.zones if zone.background is not None]
+    about = [name for name in says if run.level.within(name, x, y)]
+    return about[-1] if about else None

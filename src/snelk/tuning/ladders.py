@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
-import shapely
 
 from snelk.config.conditions import Condition, parse
 from snelk.config.minds import Ladder, StateChange
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
+from snelk.level.level import Level
 from snelk.tuning.common import Found, Kinds, used_profiles
 from snelk.tuning.situations import MOVING, situations
 
@@ -231,10 +231,9 @@ def _outside_territory(scenario: Scenario) -> Found:
     for name, member in scenario.setup.cast.items():
         if member.leash is None or member.at is None:
             continue
-        zone, geometry = next(z for z in scenario.level.zones if z[0].name == member.leash.zone)
-        area = geometry.buffer(zone.radius) if zone.radius is not None else geometry
-        if not shapely.intersects_xy(area, *member.at):
-            reason = f"starts outside of its territory, {zone.name}"
+        zone, (x, y) = member.leash.zone, map(np.array, member.at)
+        if not Level.of(scenario.level).within(zone, x, y):
+            reason = f"starts outside of its territory, {zone}"
             yield key_path(("cast", name, "at")), reason, "move it, or choose another zone"
 
 
