@@ -44,7 +44,7 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, str]:
 def test_demo_writes_runs_draws_and_lists(demo: tuple[Path, str]) -> None:
     folder, text = demo
     assert "   39.50 s  goose-1 lost fox: behind hay-3" in text.splitlines()
-    assert "   50.40 s  dog: asleep → pricked-up (noise, fox)" in text.splitlines()
+    assert "   50.40 s  dog: asleep → pricked-up (noise, about fox)" in text.splitlines()
     for name in re.findall(r"croft/\S+\.(?:toml|png)", text):
         assert (folder / name).is_file(), name
     pictures = list((folder / "croft" / "runs").glob("*.png"))

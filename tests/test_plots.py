@@ -287,17 +287,25 @@ def test_states_shows_every_change_how_often_and_when(night: snelk.Run) -> None:
     pairs = {(name, start) for name, c in ladder.changes.items() for start in c.from_}
     assert set(drawn.arrows) == pairs
     for (name, start), arrow in drawn.arrows.items():
-        went = ((rows.change == name) & (rows.before == start)).any()
-        assert (arrow.get_linestyle() == "-") == went
+        times = int(((rows.change == name) & (rows.before == start)).sum())
+        assert (arrow.get_linestyle() == "-") == (times > 0)
+        assert drawn.labels[name, start].get_text() == (f"{name} ×{times}" if times else name)
     assert sum(drawn.shares.values()) == pytest.approx(1.0)
     asleep = rows.t.iloc[1] + 90.0 - rows.t[rows.change == "lies-down"].iloc[0]
     assert drawn.shares["asleep"] == pytest.approx(asleep / 90.0)
     texts = {text.get_text() for text in drawn.axes.texts}
     assert {"noise ×1", "nothing-there"} <= texts
-    boxes = [t.get_window_extent() for t in drawn.labels.values()]
-    assert not any(a.overlaps(b) for n, a in enumerate(boxes) for b in boxes[n + 1 :])
     with pytest.raises(snelk.InputError, match="has no alert states"):
         snelk.plot_states(night, "bell")
+
+
+@pytest.mark.parametrize("agent", ["fox", "dog", "goose-1", "hen-1", "farmer", "owl"])
+def test_what_is_written_at_the_states_stands_apart(night: snelk.Run, agent: str) -> None:
+    drawn = snelk.plot_states(night, agent)
+    texts = [text.get_window_extent() for text in drawn.labels.values()]
+    others = [box.get_window_extent() for box in drawn.boxes.values()]
+    for n, text in enumerate(texts):
+        assert not any(text.overlaps(other) for other in texts[n + 1 :] + others)
 
 
 def test_a_search_is_drawn_as_it_stood(night: snelk.Run) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from matplotlib import patheffects
@@ -16,11 +16,15 @@ from snelk.plots.style import FAINT, INK, VERMILION, new_figure
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.text import Text
+    from numpy.typing import NDArray
 
     from snelk.runs.run import Run
 
 BOX = (0.46, 0.22)
 """Half width and half height of a state's box, in units of the axis."""
+
+LABEL_AT = 0.4
+"""How far along its arrow a change is named, from 0 to 1."""
 
 TIMES = 4
 """So many times of a change are written; of more only how many."""
@@ -34,7 +38,7 @@ class StatesArtists:
         axes: Where it was drawn.
         boxes: Per state: its box.
         arrows: Per change and state it leads out of: its arrow.
-        labels: Per change: what is written at its arrow.
+        labels: Per change and state it leads out of: what is written at its arrow.
         taken: Per change: the times at which it was taken, s.
         shares: Per state: the share of the run that was spent in it.
     """
@@ -42,7 +46,7 @@ class StatesArtists:
     axes: Axes
     boxes: dict[str, FancyBboxPatch] = field(default_factory=dict)
     arrows: dict[tuple[str, str], FancyArrowPatch] = field(default_factory=dict)
-    labels: dict[str, Text] = field(default_factory=dict)
+    labels: dict[tuple[str, str], Text] = field(default_factory=dict)
     taken: dict[str, list[float]] = field(default_factory=dict)
     shares: dict[str, float] = field(default_factory=dict)
 
@@ -72,15 +76,17 @@ def plot_states(run: Run, agent: str, *, ax: Axes | None = None) -> StatesArtist
     for name in ladder.changes:
         artists.taken[name] = [float(t) for t in rows.t[rows.change == name]]
     places = _places(list(ladder.states))
-    went = {(str(r.change), str(r.before)) for r in rows.itertuples() if isinstance(r.change, str)}
+    went = rows.groupby(["change", "before"]).size().to_dict()
     pairs: dict[tuple[str, str], list[str]] = {}
     for name, change in ladder.changes.items():
         for start in change.from_ or ladder.states:
             if start != change.to:
                 pairs.setdefault((start, change.to), []).append(name)
     for (start, end), names in pairs.items():
-        for name in names:
-            _draw_arrow(artists, places, name, start, end, (name, start) in went)
+        for n, name in enumerate(names):
+            # Those that lead there and back bend apart; several of one way fan out.
+            ends_at = places[start], places[end]
+            _draw_arrow(artists, name, start, ends_at, 0.16 + 0.17 * n, went.get((name, start), 0))
     for name, (x, y) in places.items():
         _draw_state(artists, run, agent, name, x, y)
     _write_changes(artists, run, agent)
@@ -134,50 +140,47 @@ def _draw_state(
 
 def _draw_arrow(
     artists: StatesArtists,
-    places: dict[str, tuple[float, float]],
     name: str,
     start: str,
-    end: str,
-    went: bool,
+    ends: tuple[tuple[float, float], tuple[float, float]],
+    bend: float,
+    times: int,
 ) -> None:
-    a, b = np.array(places[start]), np.array(places[end])
+    """An arrow from state to state, with the change's name, and how often it was taken there."""
+    one, other = (np.array(end) for end in ends)
+    a, b = _edge(one, other), _edge(other, one)
     along = b - a
-    across = np.array([-along[1], along[0]]) / max(float(np.hypot(*along)), 1e-9)
-    # Those that lead there and back bend apart; several of one way fan out.
-    others = [key for key in artists.arrows if key[1] == start and places[start] is not None]
-    same = sum(1 for key in others if getattr(artists.arrows[key], "leads_to", "") == end)
-    bend = 0.16 + 0.17 * same
-    taken = artists.taken[name]
     arrow = FancyArrowPatch(
-        _edge(a, b),
-        _edge(b, a),
+        tuple(a),
+        tuple(b),
         connectionstyle=f"arc3,rad={bend}",
         arrowstyle="-|>",
         mutation_scale=15,
-        lw=1.0 + 0.9 * min(len(taken), 4) if went else 1.0,
-        ls="-" if went else (0, (4, 3)),
-        color=VERMILION if went else FAINT,
+        lw=1.0 + 0.9 * min(times, 4),
+        ls="-" if times else (0, (4, 3)),
+        color=VERMILION if times else FAINT,
         shrinkA=2,
         shrinkB=2,
-        zorder=3 if went else 2,
+        zorder=3 if times else 2,
     )
-    arrow.leads_to = end  # type: ignore[attr-defined]
     artists.axes.add_patch(arrow)
     artists.arrows[name, start] = arrow
-    if name in artists.labels and not went:
-        return
-    middle = (a + b) / 2 - across * bend * float(np.hypot(*along)) / 2
+    # Named outside its bend, and before half of its way: there and back are well apart.
+    out = np.array([along[1], -along[0]])
+    place = (1 - LABEL_AT) * a + LABEL_AT * b + 2 * LABEL_AT * (1 - LABEL_AT) * bend * out
+    side = np.sign(np.round(out / np.hypot(*out))).astype(int)
     halo = [patheffects.withStroke(linewidth=3.0, foreground="white")]
     text = artists.axes.text(
-        float(middle[0]), float(middle[1]), f"{name} ×{len(taken)}" if went else name,
-        fontsize=8.2, ha="center", va="center", color="#8a3c00" if went else "#6e6e6e",
-        weight="bold" if went else "normal", zorder=6,
+        float(place[0]), float(place[1]), f"{name} ×{times}" if times else name,
+        fontsize=8.2, ha=("center", "left", "right")[side[0]],
+        va=("center", "bottom", "top")[side[1]], color="#8a3c00" if times else "#6e6e6e",
+        weight="bold" if times else "normal", zorder=6,
         path_effects=halo, parse_math=False,
     )  # fmt: skip
-    artists.labels[name] = text
+    artists.labels[name, start] = text
 
 
-def _edge(centre: Any, toward: Any) -> tuple[float, float]:
+def _edge(centre: NDArray[np.float64], toward: NDArray[np.float64]) -> NDArray[np.float64]:
     """Where the straight line from the middle of a box leaves it."""
     along = toward - centre
     scale = min(
@@ -185,8 +188,7 @@ def _edge(centre: Any, toward: Any) -> tuple[float, float]:
         (BOX[1] + 0.03) / max(abs(float(along[1])), 1e-9),
         1.0,
     )
-    x, y = centre + scale * along
-    return float(x), float(y)
+    return centre + scale * along
 
 
 def _write_changes(artists: StatesArtists, run: Run, agent: str) -> None:

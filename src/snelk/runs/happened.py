@@ -41,7 +41,7 @@ def _changes(states: Sequence[tuple[object, ...]]) -> Iterator[Event]:
             continue
         focus = row["focus"] or ""
         text = f"{row['agent']}: {row['before']} → {row['state']} ({row['change']}"
-        text += f", {focus})" if focus else ")"
+        text += f", about {focus})" if focus else ")"
         yield Event(
             row["t"],
             "changed",
