@@ -69,6 +69,15 @@ def test_demo_keeps_files_that_were_changed(demo: tuple[Path, str]) -> None:
     command("run", "croft/night.toml", "--out", "croft/runs/night", cwd=folder)
 
 
+@pytest.mark.parametrize("words", [(), ("plot",)])
+def test_help_says_what_each_command_does_in_80_columns(words: tuple[str], tmp_path: Path) -> None:
+    said = command(*words, "--help", cwd=tmp_path)
+    listed = said.partition("Commands:\n")[2].splitlines()
+    assert len(listed) >= 5
+    assert all(line.endswith(".") and not line.endswith("...") for line in listed)
+    assert all(len(line) <= 80 for line in listed)
+
+
 def test_the_starter_runs_as_it_is(tmp_path: Path) -> None:
     hint = command("new", "mine", cwd=tmp_path).split("Next\n")[1].split()[1:]
     assert "hound" in command(*hint, cwd=tmp_path)

@@ -39,7 +39,10 @@ def plot_map(
     ] = False,
     out: Out = None,
 ) -> None:
-    """Draw the level at a time: cones cut by walls, rays by result, tails and ghosts."""
+    """Draw the level at a time: what each can see, and of whom.
+
+    Cones cut by walls, rays by result, tails, and ghosts where a target is believed to be.
+    """
     from snelk.plots.map import plot_map as draw
     from snelk.plots.style import save_figure
     from snelk.runs.run import open_run
@@ -56,7 +59,7 @@ def plot_meter(
     target: Annotated[str, typer.Argument(metavar="TARGET", help="For whom.")],
     out: Out = None,
 ) -> None:
-    """Draw a detection meter over time, and the factors that filled it."""
+    """Draw a detection meter over time, and what made it fill."""
     from snelk.plots.meter import plot_meter as draw
     from snelk.plots.style import save_figure
     from snelk.runs.run import open_run
@@ -75,7 +78,10 @@ def plot_states(
     agent: Annotated[str, typer.Argument(metavar="AGENT", help="Whose alert states.")],
     out: Out = None,
 ) -> None:
-    """Draw an agent's alert states, and which changes it took, how often and when."""
+    """Draw an agent's alert states, and which changes it took.
+
+    How often and when it took each, and which it never took.
+    """
     from snelk.plots.states import plot_states as draw
     from snelk.plots.style import save_figure
     from snelk.runs.run import open_run
@@ -94,7 +100,10 @@ def plot_search(
     ] = None,
     out: Out = None,
 ) -> None:
-    """Draw a search at four moments: plan, visits, and where the target was taken to be."""
+    """Draw a search at four moments.
+
+    Its plan and visits, and where the target was taken to be.
+    """
     from snelk.plots.search import plot_search as draw
     from snelk.plots.style import save_figure
     from snelk.runs.run import open_run

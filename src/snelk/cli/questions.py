@@ -79,10 +79,11 @@ def why(
     end: To = None,
     as_json: Json = False,
 ) -> None:
-    """Tell why an agent did or did not see, hear or feel a target, or was in an alert state.
+    """Tell why a target was sensed or not, or a state entered.
 
-    With --at gate by gate, or condition by condition, at that time, else the story of all senses
-    or alert states from when to when.
+    Why an agent did or did not see, hear or feel a target, or was in an alert state. With --at
+    gate by gate, or condition by condition, at that time, else the story of all senses or alert
+    states from when to when.
     """
     from snelk.runs.run import open_run
     from snelk.runs.spans import OTHER_REASONS, REASONS

@@ -104,7 +104,7 @@ def demo(
 def new(
     folder: Annotated[Path, typer.Argument(metavar="DIR", help="A folder that is not there yet.")],
 ) -> None:
-    """Write a small commented scenario to start from; it runs as it is."""
+    """Write a small commented scenario to start from, ready to run."""
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise InputError.of(str(folder), "", "", "is there already", "choose a new folder")
     _copy_files(Path(__file__).parents[1] / "starter", folder, keep_changed=False)
@@ -304,7 +304,7 @@ def searches(
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
-    """Hold the four ways to search against each other, with several seeds."""
+    """Compare the four ways to search, with several seeds."""
     from snelk.config.problems import key_path
     from snelk.tuning.searches import compare_searches, means_by_way
 
