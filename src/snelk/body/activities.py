@@ -147,10 +147,17 @@ class Approach(Activity):
 
     written: minds.Approach
 
+    def __init__(self, me: Me) -> None:
+        super().__init__(me)
+        self.to: Place | None = None
+
     def think(self) -> float:
         """Follow the belief; stand where there is none."""
         me, written = self.me, self.written
         to = me.believed
+        if to is not None and to == self.to and me.on_way:
+            return KEEP_UP  # it would take the way again that it is on
+        self.to = to
         if to is None:
             me.stand()
             return KEEP_UP

@@ -109,6 +109,11 @@ class Me:
         return bool(self.world.motion.arrived[self.v, self.a])
 
     @property
+    def on_way(self) -> bool:
+        """Whether it has a way to go."""
+        return bool(self.world.motion.on_way[self.v, self.a])
+
+    @property
     def chance(self) -> np.random.Generator:
         """Its own stream of chance for this stay in the state."""
         if self._chance is None:
@@ -125,11 +130,10 @@ class Me:
         part = self.part
         if part < 0:
             return float("inf")
-        ends = (
+        start, goal = (
             self.ways.nearest(np.array(place, dtype=np.float64), part) for place in (self.place, to)
         )
-        start, goal = (end[None] for end in ends)
-        return float(self.ways.distance(start, goal, np.array([np.inf]))[0])
+        return self.ways.length(start, goal)
 
     def _of_focus(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> Place | None:
         focus = self.world.attention.focus[self.v, self.a]

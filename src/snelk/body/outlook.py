@@ -7,7 +7,6 @@ import shapely
 from numpy.typing import NDArray
 
 from snelk.body.me import Me, Place
-from snelk.level.rays import cast_rays
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -37,7 +36,7 @@ def could_be_seen(me: Me, place: Place) -> bool:
     posture = world.motion.posture[v, me.a]
     middle = poses.z[p, i] + 0.5 * world.bodies.height[v, i, posture]
     ends = np.array([[*threat, eye]]), np.array([[*place, middle]])
-    share, _, _ = cast_rays(world.level.grid, *ends)
+    share, _, _ = world.level.rays.cast(*ends)
     return bool(share[0] > 0.0)
 
 
@@ -64,7 +63,7 @@ def looks_at(me: Me, places: Numbers) -> Truths:
     focus = max(int(world.attention.focus[v, a]), 0)
     middle = poses.z[p, i] + 0.5 * world.bodies.height[v, focus, 0]
     end = np.column_stack([places[seen], np.full(len(seen), middle)])
-    share, _, _ = cast_rays(world.level.grid, start, end)
+    share, _, _ = world.level.rays.cast(start, end)
     near[seen] = share > 0.0
     return near
 

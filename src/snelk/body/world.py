@@ -426,7 +426,7 @@ class World:
         motion = self.motion
         due = self.time >= self._next_think - 1e-9
         due |= motion.arrived & ~self._thought_there
-        due &= self.ladders.used & ~self.ladders.busy
+        due &= self.ladders.used & ~self.ladders.busy & ~self.ended[:, None]
         for v, a in np.argwhere(due):
             activity = self.activities[v][a]
             if activity is None:

@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from snelk.level.grid import build_grid
-from snelk.level.rays import TOUCH, Grid, cast_rays
+from snelk.level.rays import TOUCH, Grid, RayCaster, cast_rays
 from snelk.level.ways import Ways
 from snelk.level.zones import Zones, build_zones
 
@@ -82,6 +82,11 @@ class Level:
     def grid(self) -> Grid:
         """The pieces sorted for the walk of a ray; built when first needed."""
         return build_grid(self.pieces, self.piece_walls, self.see_through)
+
+    @cached_property
+    def rays(self) -> RayCaster:
+        """Casts rays through `grid`."""
+        return RayCaster(self.grid)
 
     @cached_property
     def sound_grid(self) -> Grid:

@@ -20,18 +20,24 @@ from scipy.spatial import KDTree
 from shapely.geometry.base import BaseGeometry
 
 from snelk.level.grid import build_grid
-from snelk.level.rays import cast_rays
+from snelk.level.rays import RayCaster
 
 Numbers = NDArray[np.float64]
 
 Row = tuple[Numbers, NDArray[np.int32]]
 """Lengths of the ways from one corner to all, and the corner before each."""
 
+Seen = tuple[NDArray[np.intp], Numbers]
+"""The corners that can be walked to straight from a place, and how far each is, m."""
+
 MARGIN = 3.0
 """Ground around everything in the level that can be walked on as well, m."""
 
 APART = 1e-3
 """Corners stand this much farther out than what blocks, m, so that no rounding decides."""
+
+WHOLE = 600
+"""Of levels with no more corners than this, all ways between them are found at once."""
 
 ROWS_MEMORY = 200_000_000
 """Bytes that ways between corners may take before those unused for longest are dropped."""
@@ -82,25 +88,25 @@ class Ways:
         flat = np.column_stack(
             [pieces, np.full(len(pieces), -np.inf), np.full(len(pieces), np.inf)]
         )
-        self._grid = build_grid(flat, np.zeros(len(pieces), dtype=np.int32), np.zeros(1))
+        walls_of = np.zeros(len(pieces), dtype=np.int32)
+        self._rays = RayCaster(build_grid(flat, walls_of, np.zeros(1)))
         grown = shapely.union_all(outer)
         free = shapely.difference(ground if within is None else within, grown)
         parts = [part for part in shapely.get_parts(free) if part.geom_type == "Polygon"]
         self.parts: list[BaseGeometry] = [part for part in parts if part.area > 1e-6]
-        for part in self.parts:
-            shapely.prepare(part)
+        shapely.prepare(self.parts)
+        self._inner: list[BaseGeometry | None] = [None] * len(self.parts)
         self.corners, sides = _outward_corners(grown)
         self._graph = self._who_sees_whom(sides)
+        self._all: Row | None = None  # (corners, corners) each, of small levels
         self._rows: OrderedDict[tuple[int, float], Row] = OrderedDict()
-        self._seen: OrderedDict[tuple[float, float, float], tuple[NDArray[np.intp], Numbers]] = (
-            OrderedDict()
-        )
+        self._seen: OrderedDict[tuple[float, float, float], Seen] = OrderedDict()
 
     def clear(self, start: Numbers, end: Numbers) -> NDArray[np.bool_]:
         """Whether each straight line, (lines, 2), can be walked."""
-        flat = np.zeros((len(start), 1))
-        share, _, _ = cast_rays(self._grid, np.hstack([start, flat]), np.hstack([end, flat]))
-        result: NDArray[np.bool_] = share > 0.0
+        ends = np.zeros((2, len(start), 3))
+        ends[0, :, :2], ends[1, :, :2] = start, end
+        result: NDArray[np.bool_] = self._rays.cast(*ends)[0] > 0.0
         return result
 
     def distance(self, start: Numbers, end: Numbers, limit: Numbers) -> Numbers:
@@ -133,10 +139,21 @@ class Ways:
         Those beyond the limit may be infinite.
         """
         a, before = self._visible(place, limit)
-        found = np.full(len(self.corners), np.inf)
-        for corner, first in zip(a, before, strict=True):
-            np.minimum(found, first + self._row(int(corner), limit)[0], out=found)
+        whole: Numbers = before[:, None] + self._lengths(a, limit)
+        found: Numbers = whole.min(axis=0, initial=np.inf)
         return found
+
+    def length(self, start: Numbers, goal: Numbers) -> float:
+        """The length of the way between two places, (2,), m; infinite if there is none."""
+        if self.clear(start[None], goal[None])[0]:
+            return float(np.hypot(*(goal - start)))
+        return float(self._between(start, goal)[2].min(initial=np.inf))
+
+    def _between(self, start: Numbers, goal: Numbers) -> tuple[Seen, Seen, Numbers]:
+        """The corners seen from either place, and the lengths of the ways by way of both, m."""
+        seen, sees = self._visible(start), self._visible(goal)
+        between = self._lengths(seen[0])[:, sees[0]]
+        return seen, sees, seen[1][:, None] + between + sees[1]
 
     def path(self, start: Numbers, goal: Numbers) -> Numbers | None:
         """The places, (places, 2), where the shortest way turns, and the goal at its end, m.
@@ -145,12 +162,9 @@ class Ways:
         """
         if self.clear(start[None], goal[None])[0]:
             return goal[None].copy()
-        a, before = self._visible(start)
-        b, after = self._visible(goal)
-        if len(a) == 0 or len(b) == 0:
+        (a, _), (b, _), whole = self._between(start, goal)
+        if whole.size == 0:
             return None
-        between = np.stack([self._row(int(corner))[0][b] for corner in a])
-        whole = before[:, None] + between + after
         best = np.unravel_index(int(np.argmin(whole)), whole.shape)
         if not np.isfinite(whole[best]):
             return None
@@ -177,12 +191,15 @@ class Ways:
         ground = self.parts[part]
         if shapely.contains_xy(ground, *place):
             return place
-        inner = shapely.buffer(ground, -APART)
-        line = shapely.shortest_line(ground if inner.is_empty else inner, shapely.Point(place))
+        inner = self._inner[part]
+        if inner is None:
+            inner = shapely.buffer(ground, -APART)
+            inner = self._inner[part] = ground if inner.is_empty else inner
+        line = shapely.shortest_line(inner, shapely.Point(place))
         found: Numbers = shapely.get_coordinates(line)[0]
         return found
 
-    def _visible(self, place: Numbers, limit: float = np.inf) -> tuple[NDArray[np.intp], Numbers]:
+    def _visible(self, place: Numbers, limit: float = np.inf) -> Seen:
         """The corners that can be walked to straight from a place, and how far each is, m."""
         key = (float(place[0]), float(place[1]), limit)
         known = self._seen.get(key)
@@ -197,11 +214,27 @@ class Ways:
                 self._seen.popitem(last=False)
         return known
 
+    def _lengths(self, corners: NDArray[np.intp], limit: float = np.inf) -> Numbers:
+        """(some corners, corners) lengths of the ways from some corners to all, m."""
+        if len(self.corners) <= WHOLE:
+            return self._every()[0][corners]
+        rows = [self._row(int(corner), limit)[0] for corner in corners]
+        return np.stack(rows) if rows else np.zeros((0, len(self.corners)))
+
+    def _every(self) -> Row:
+        """The ways between all corners of a small level; found when first asked for."""
+        if self._all is None:
+            self._all = dijkstra(self._graph, return_predecessors=True)
+        return self._all
+
     def _row(self, corner: int, limit: float = np.inf) -> Row:
         """Lengths of the ways from a corner to all others, m, and the corner before each.
 
-        Those beyond the limit are infinite; of limits only the power of two above counts.
+        Those beyond the limit may be infinite; of limits only the power of two above counts.
         """
+        if len(self.corners) <= WHOLE:
+            lengths, before = self._every()
+            return lengths[corner], before[corner]
         reach = 2.0 ** np.ceil(np.log2(max(limit, 1.0))) if np.isfinite(limit) else np.inf
         key = (corner, float(reach))
         known = self._rows.pop(key, None)

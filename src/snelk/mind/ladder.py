@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.chance import stream
+from snelk.chance import stream_at_once
 from snelk.config.conditions import Condition, Node, parse
 from snelk.config.minds import Ladder
 from snelk.config.models import Setup
@@ -106,7 +106,7 @@ class Ladders:
             evaluators = tuple(evaluator(condition.root) for condition in conditions)
             self._programs.append(Program(who, conditions, evaluators))
         self._asked: list[tuple[Program, int, Truths]] | None = None
-        self._draws: dict[tuple[int, int, int, int], float] = {}
+        self._draws: dict[tuple[int, int], Numbers] = {}  # by change and leaf (variant, agent)
 
     def _read(self, v: int, a: int, ladder: Ladder) -> None:
         names = list(ladder.states)
@@ -146,7 +146,7 @@ class Ladders:
             self._asked = self._open_now()
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
             for program, c, asked in self._asked:
-                self._asking = (c, program.conditions[c])
+                self._asking = (c, program.conditions[c], asked)
                 true[:, :, c] |= asked & program.evaluators[c](look_up)
         self._held = np.where(true, np.maximum(self._held, -self.dt) + self.dt, -self.dt)
         ready = true & (self._held >= self._wait - SLACK)
@@ -167,7 +167,8 @@ class Ladders:
             self.since[v, a] = 1  # at the next tick it has been there for one
             self.entries[v, a] += 1
             self._held[v, a] = -self.dt
-            self._draws = {k: draw for k, draw in self._draws.items() if k[:2] != (v, a)}
+            for draws in self._draws.values():
+                draws[v, a] = np.nan
         return taken
 
     def _open_now(self) -> list[tuple[Program, int, Truths]]:
@@ -182,23 +183,17 @@ class Ladders:
 
     def chance(self, node: Node) -> Truths:
         """(variant, agent) what a `chance(p)` came to, drawn once for each stay in a state."""
-        c, condition = self._asking
+        c, condition, asked = self._asking
         leaf = next(n for n, each in enumerate(condition.leaves()) if each is node)
-        found = np.zeros(self.state.shape, dtype=np.bool_)
-        for v, a in np.argwhere(self.used):
-            if self._from[v, a, self.state[v, a], c]:
-                found[v, a] = self._drawn(int(v), int(a), c, leaf) < node.value
-        return found
-
-    def _drawn(self, v: int, a: int, c: int, leaf: int) -> float:
-        key = v, a, c, leaf
-        if key not in self._draws:
+        draws = self._draws.setdefault((c, leaf), np.full(self.state.shape, np.nan))
+        for v, a in np.argwhere(asked & np.isnan(draws)):
             ladder, entry = self.ladders[v][a], int(self.entries[v, a])
             name = list(ladder.changes)[c] if ladder is not None else ""
-            self._draws[key] = drawn(self.setups[v].seed, self.agents[a], name, leaf, entry)
-        return self._draws[key]
+            draws[v, a] = drawn(self.setups[v].seed, self.agents[a], name, leaf, entry)
+        found: Truths = draws < node.value
+        return found
 
 
 def drawn(seed: int, agent: str, change: str, leaf: int, entry: int) -> float:
     """The number from 0 to 1 that a `chance` is compared with during a stay in a state."""
-    return float(stream(seed, "chance", agent, change, leaf, entry).random())
+    return float(stream_at_once(seed, "chance", agent, change, leaf, entry).random())

@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.chance import stream
+from snelk.chance import stream_at_once
 from snelk.config.models import Setup
 from snelk.level.compiled import Direct, compiled, inlined
 from snelk.level.level import Level
@@ -207,7 +207,7 @@ class Ears:
             maker = self.names[by] if by != NOBODY else ""
             # Named by maker and time, so that another noise does not change the error of this.
             t = float(noises.t[n])
-            chance = stream(self.numbers.seeds[v], "hearing", agent, maker, t)
+            chance = stream_at_once(self.numbers.seeds[v], "hearing", agent, maker, t)
             off_x, off_y = chance.standard_normal(2) * spread
             heard.x[pair] += off_x
             heard.y[pair] += off_y
