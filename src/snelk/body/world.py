@@ -108,7 +108,7 @@ class World:
         signals: What conditions asked for at the last tick; overwritten by the next.
         taken: The changes of state of the last tick.
         happenings: What else happened at the last tick.
-        notes, snapshots: The logs of searches; whoever keeps them empties them.
+        notes, snapshots: What searches logged at the last tick.
         senses: What the senses and the memory came to at the last tick.
         areas: The areas that are roamed over, as far as they are known.
         ended: (variant,) whether somebody was caught and the run ends with that.
@@ -159,7 +159,7 @@ class World:
         driven, others = np.nonzero(self.motion.driven), np.nonzero(~self.motion.driven)
         self._driven: Index = (driven[0], driven[1], self.characters[driven[1]])
         self._not_driven: Index = (others[0], others[1], self.characters[others[1]])
-        self._begun = False
+        self._begun = self._stepped = False
         self._read_teams()
         self._read_states()
         self._bounds = [self._bounds_of(setup, tracks) for setup in setups]
@@ -229,6 +229,9 @@ class World:
         """One tick: what is asked for, which changes are taken, what is done, and moving."""
         self.time, self.senses = time, senses
         self.taken, self.happenings = [], []
+        if self._stepped:  # what is begun with is told with the first tick
+            self.notes, self.snapshots = [], []
+        self._stepped = True
         self._place_tracked(senses.poses)
         self.attention.step(
             senses.poses,

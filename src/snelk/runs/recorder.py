@@ -105,8 +105,6 @@ class Recorder:
         self._happenings += [(time, each) for each in world.happenings]
         self._notes += world.notes
         self._snapshots += world.snapshots
-        world.notes.clear()
-        world.snapshots.clear()
         self._flights += self.simulation.thrower.flights
         _store(self._sight, n, self.simulation.sight)
         _store(self._poses, n, self.simulation.poses)

@@ -21,6 +21,7 @@ from snelk.errors import InputError, one_of
 from snelk.level.level import Level
 from snelk.runs.events import NUMBERS
 from snelk.runs.ladders import explain_ladder
+from snelk.runs.measures import Measurer, find_measure
 from snelk.runs.reasons import explain
 from snelk.runs.recorder import Recorder
 from snelk.runs.spans import Span, spans_of, story_of
@@ -87,6 +88,24 @@ class Run:
     def events(self) -> pd.DataFrame:
         """Who saw, heard or felt whom, lost whom, came and went, in the order of time."""
         return self.table("events")
+
+    @property
+    def measures(self) -> pd.DataFrame:
+        """A row per measure: of the run, of an agent, or of an agent and a target."""
+        return self.table("measures")
+
+    def measure(self, key: str) -> float:
+        """One measure, such as `farmer.fox.first_full`; NaN if there is none in this run.
+
+        >>> import snelk
+        >>> snelk.run(snelk.croft() / "night.toml").measure("dog.fox.times_seen")
+        Traceback (most recent call last):
+        snelk.errors.InputError: measure: no such measure (given: "dog.fox.times_seen"); \
+did you mean "dog.fox.first_seen"?
+        """
+        find_measure(self.setup, key, source="measure")
+        rows = self.measures
+        return float(rows.value[rows.key == key].iloc[0])
 
     @property
     def sight(self) -> pd.DataFrame:
@@ -300,15 +319,18 @@ def run_batch(
     same, bit for bit, as if it had been replayed alone.
     """
     simulation = Simulation(scenario, variants=variants)
-    recorder = Recorder(simulation)
+    recorder, measurer = Recorder(simulation), Measurer(simulation)
     while not simulation.done:
-        recorder.keep(simulation.step())
+        t = simulation.step()
+        recorder.keep(t)
+        measurer.keep(t)
         if progress is not None:
             progress(simulation.tick, len(simulation.times))
-    return [
-        Run(_info(simulation, v, changes, tables), simulation.level, tables=tables)
-        for v, (changes, tables) in enumerate(zip(variants, recorder.tables(), strict=True))
-    ]
+    measured, runs = measurer.measured(), []
+    for v, (changes, tables) in enumerate(zip(variants, recorder.tables(), strict=True)):
+        tables["measures"] = measured.table(v)
+        runs.append(Run(_info(simulation, v, changes, tables), simulation.level, tables=tables))
+    return runs
 
 
 def open_run(folder: str | Path) -> Run:

@@ -14,7 +14,7 @@ import pyarrow.parquet as pq
 
 from snelk.errors import InputError, nearest
 
-FORMAT = 3
+FORMAT = 4
 """Raised when a run of an older Snelk can no longer be read."""
 
 TABLES = (
@@ -31,6 +31,7 @@ TABLES = (
     "searches",
     "likelihood",
     "events",
+    "measures",
 )
 
 

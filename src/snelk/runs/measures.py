@@ -1,0 +1,479 @@
+"""Measures: the figures that designers argue about, gathered while a batch is stepped.
+
+They are gathered from arrays of all variants, without tables, by numbers that depend on nothing
+but their own variant. So a sweep's row is the same, bit for bit, as that of the run alone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+import pyarrow as pa
+from numpy.typing import NDArray
+
+from snelk.config.models import Setup
+from snelk.config.problems import key_path
+from snelk.config.scenario import Scenario
+from snelk.engine.simulation import Simulation
+from snelk.errors import InputError, nearest
+from snelk.mind.ladder import Step
+from snelk.mind.memory import NO_BELIEF
+from snelk.mind.meter import REACHED
+from snelk.senses.contact import SENSED
+from snelk.senses.hearing import HEARD, NOBODY
+from snelk.senses.sight import IN_VIEW
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+UNDONE = 1.0
+"""What is undone within so many seconds is flicker."""
+
+NOTHING_THERE = 5.0
+"""A target farther than this from where it is believed is not there, m."""
+
+SLACK = 1e-9
+
+
+class Kind(NamedTuple):
+    """A kind of measure."""
+
+    of: str  # run, agent, state (of an agent) or pair (of agent and target)
+    unit: str  # s, m, or nothing for counts and shares
+    text: str  # what it is
+
+
+MEASURES: dict[str, Kind] = {
+    "length": Kind("run", "s", "From the first to the last tick."),
+    "catches": Kind("run", "", "How often anybody was caught."),
+    "caught_at": Kind("run", "s", "When somebody was caught first."),
+    "first_sensed": Kind("pair", "s", "When it was first seen, felt or heard."),
+    "first_seen": Kind("pair", "s", "When it was first in view."),
+    "first_noticed": Kind(
+        "pair",
+        "s",
+        "When the meter first reached the lowest of its thresholds, without thresholds rose above "
+        "0; without a meter, when it was first sensed.",
+    ),
+    "first_full": Kind(
+        "pair", "s", "When the meter was first full; without a meter, when first seen or felt."
+    ),
+    "view_to_full": Kind(
+        "pair", "s", "From `first_seen` to `first_full`; none if it was full before it was seen."
+    ),
+    "time_in_view": Kind("pair", "s", "Ticks in view, times dt."),
+    "longest_unseen": Kind(
+        "pair", "s", "The most ticks on end in which it was there and not in view, times dt."
+    ),
+    "losses": Kind("pair", "", "How often it went out of view."),
+    "regains": Kind("pair", "", "How often it came into view again."),
+    "view_flicker": Kind(
+        "pair", "", "How often it came into or went out of view within 1 s after the opposite."
+    ),
+    "highest_meter": Kind("pair", "", "The highest value of the meter, 0 to 1."),
+    "near_miss": Kind("pair", "", "The same if it was never noticed; none if it was."),
+    "noises_heard": Kind("pair", "", "How many of its noises were heard."),
+    "believed_for": Kind("pair", "s", "Ticks with a belief of where it is, times dt."),
+    "mean_belief_error": Kind(
+        "pair", "m", "Mean distance from where it was believed to where it was, while both were."
+    ),
+    "worst_belief_error": Kind("pair", "m", "The greatest such distance."),
+    "caught": Kind("pair", "", "How often the agent caught it."),
+    "false_alarms": Kind(
+        "agent",
+        "",
+        "Changes to a state of higher rank about a focus neither in view nor felt that was not "
+        "there, or farther than 5 m from where it was believed.",
+    ),
+    "changes": Kind("agent", "", "Changes of alert state."),
+    "flicker": Kind("agent", "", "Changes of alert state that undid the one before within 1 s."),
+    "highest_rank": Kind("agent", "", "The highest rank of its alert states."),
+    "time_in": Kind("state", "s", "Ticks in that alert state, times dt."),
+    "searches": Kind("agent", "", "Searches begun."),
+    "search_time": Kind("agent", "s", "What they took in all, one unfinished counted to the end."),
+    "longest_search": Kind("agent", "s", "What the longest took."),
+    "searches_found": Kind("agent", "", "Searches that ended with the target sensed."),
+    "searches_given_up": Kind("agent", "", "Searches that were given up, or had nothing left."),
+    "distance_walked": Kind("agent", "m", "How far it went, in plan."),
+    "times_stuck": Kind("agent", "", "How often it did not get on."),
+}
+"""Every measure, by name."""
+
+
+class Address(NamedTuple):
+    """Which measure of whom."""
+
+    measure: str
+    agent: str = ""
+    target: str = ""
+    state: str = ""
+
+    @property
+    def key(self) -> str:
+        """`farmer.fox.first_full`, `farmer.time_in.searching`, `length`.
+
+        >>> Address("first_full", "farmer", "fox").key
+        'farmer.fox.first_full'
+        """
+        parts = (self.agent, self.target, self.measure, self.state)
+        return key_path([part for part in parts if part])
+
+    @property
+    def unit(self) -> str:
+        """Its unit; empty for counts and shares."""
+        return MEASURES[self.measure].unit
+
+
+class Measured(NamedTuple):
+    """The measures of some variants."""
+
+    addresses: tuple[Address, ...]
+    values: Numbers  # (variant, address); NaN where there is none
+
+    @property
+    def keys(self) -> list[str]:
+        """The key of every address."""
+        return [address.key for address in self.addresses]
+
+    def table(self, v: int = 0) -> pa.Table:
+        """The measures of one variant that it can have, a row each."""
+        rows = self.addresses
+        return pa.table(
+            {
+                "key": pa.array([row.key for row in rows], pa.string()),
+                "agent": pa.array([row.agent or None for row in rows], pa.string()),
+                "target": pa.array([row.target or None for row in rows], pa.string()),
+                "state": pa.array([row.state or None for row in rows], pa.string()),
+                "measure": pa.array([row.measure for row in rows], pa.string()),
+                "value": pa.array(self.values[v], pa.float64(), from_pandas=True),
+                "unit": pa.array([row.unit for row in rows], pa.string()),
+            }
+        )
+
+
+class Measurer:
+    """Follows a simulation and gathers every measure of every variant."""
+
+    def __init__(self, simulation: Simulation) -> None:
+        self.simulation = simulation
+        numbers, world = simulation.numbers, simulation.world
+        self.may = world.attention.may
+        self._a, self._j = np.nonzero(self.may.any(axis=0))  # the pairs that are followed
+        variants, agents = numbers.notices.shape[:2]
+        shape = (variants, len(self._a))
+        self._metered = world.attention.metered[:, self._a, 0]
+        self._notice = self._lowest_thresholds()[:, self._a]
+        self.first_sensed, self.first_seen, self.first_noticed, self.first_full = np.full(
+            (4, *shape), np.nan
+        )
+        self._in_view, self._unseen, self.longest_unseen = np.zeros((3, *shape))
+        self.losses, self.regains, self.view_flicker, self._believed = np.zeros((4, *shape))
+        self._error_sum, self._error_count, self._worst = np.zeros((3, *shape))
+        self._highest = np.zeros(shape)
+        self._was_seen = np.zeros(shape, dtype=np.bool_)
+        self._turned = np.full(shape, -np.inf)
+        self.noises_heard, self.caught = np.zeros((2, *numbers.notices.shape))
+        self.catches = np.zeros(variants)
+        self.caught_at = np.full(variants, np.nan)
+        self.end = np.full(variants, np.nan)
+        by_agent = (variants, agents)
+        self.false_alarms, self.changes, self.flicker, self.times_stuck = np.zeros((4, *by_agent))
+        self.searches, self.search_time, self.longest_search = np.zeros((3, *by_agent))
+        self.found, self.given_up, self.walked = np.zeros((3, *by_agent))
+        self._began = np.full(by_agent, np.nan)
+        self.highest_rank = np.full(by_agent, np.nan)
+        self._states = np.zeros((*by_agent, world.ladders.least.shape[2]))
+        self._before: dict[tuple[int, int], tuple[float, Step]] = {}
+        self._place: tuple[Numbers, Numbers] | None = None
+        self._v, self._every = np.arange(variants)[:, None], np.arange(agents)
+
+    def _lowest_thresholds(self) -> Numbers:
+        """(variant, agent) the value from which on a target is noticed."""
+        simulation = self.simulation
+        lowest = np.full((len(simulation.setups), len(simulation.agents)), 2.0 * REACHED)
+        for v, setup in enumerate(simulation.setups):
+            for a, agent in enumerate(simulation.agents):
+                meter = setup.profile_of(agent).meter
+                if meter is not None and meter.thresholds:
+                    lowest[v, a] = min(meter.thresholds.values())
+        return lowest
+
+    def keep(self, t: float) -> None:
+        """Take in the simulation's last tick, before anybody empties its logs."""
+        simulation = self.simulation
+        now = simulation.tick - 1
+        alive = (simulation.last < 0) | (simulation.last == now)
+        self.end[alive] = t
+        seen = self._keep_senses(t, alive[:, None])
+        self._keep_beliefs(alive[:, None])
+        self._keep_walks(alive[:, None])
+        if simulation.world.active:
+            self._keep_states(t, alive)
+            self._keep_searches(alive)
+        self._was_seen = seen
+
+    def _keep_senses(self, t: float, alive: Truths) -> Truths:
+        """When and for how long targets were sensed; return which are in view."""
+        simulation, a, j = self.simulation, self._a, self._j
+        there = simulation.poses.present[:, j] & alive
+        seen = (simulation.sight.failed[:, a, j] == IN_VIEW).any(axis=2) & there
+        contacts = simulation.contacts
+        felt = (contacts.touch[:, a, j] == SENSED) | (contacts.zone[:, a, j] == SENSED)
+        felt &= there
+        sensed = seen | felt | ((simulation.listening.loudness[:, a, j] > 0.0) & alive)
+        value = np.where(alive, simulation.meters.value[:, a, j], 0.0)
+        noticed = np.where(self._metered, value >= self._notice - REACHED, sensed)
+        full = np.where(self._metered, value >= 1.0 - REACHED, seen | felt)
+        for first, happens in (
+            (self.first_sensed, sensed),
+            (self.first_seen, seen),
+            (self.first_noticed, noticed),
+            (self.first_full, full),
+        ):
+            first[np.isnan(first) & happens] = t
+        self._in_view += seen
+        self._unseen = (self._unseen + 1.0) * (there & ~seen)
+        np.maximum(self.longest_unseen, self._unseen, out=self.longest_unseen)
+        np.maximum(self._highest, value, out=self._highest)
+        turned = (seen != self._was_seen) & alive
+        if turned.any():
+            self.losses += turned & ~seen
+            self.regains += turned & seen & (self.first_seen < t)
+            self.view_flicker += turned & (t - self._turned <= UNDONE + SLACK)
+            self._turned[turned] = t
+        heard = simulation.heard
+        if len(heard.agent):
+            chosen = (heard.failed == HEARD) & (heard.by != NOBODY) & alive[heard.variant, 0]
+            place = heard.variant[chosen], heard.agent[chosen], heard.by[chosen]
+            np.add.at(self.noises_heard, place, 1.0)
+        return seen
+
+    def _keep_beliefs(self, alive: Truths) -> None:
+        beliefs, poses, a, j = self.simulation.beliefs, self.simulation.poses, self._a, self._j
+        believed = (beliefs.source[:, a, j] != NO_BELIEF) & alive
+        self._believed += believed
+        judged = believed & poses.present[:, j]
+        dx, dy = beliefs.x[:, a, j] - poses.x[:, j], beliefs.y[:, a, j] - poses.y[:, j]
+        error = np.where(judged, np.hypot(dx, dy), 0.0)
+        self._error_sum += error
+        self._error_count += judged
+        np.maximum(self._worst, error, out=self._worst)
+
+    def _keep_walks(self, alive: Truths) -> None:
+        poses, i = self.simulation.poses, self.simulation.numbers.characters
+        x, y = (np.where(poses.present[:, i], v[:, i], np.nan) for v in (poses.x, poses.y))
+        if self._place is not None:
+            moved = np.nan_to_num(np.hypot(x - self._place[0], y - self._place[1]))
+            self.walked += moved * alive
+        self._place = x, y
+
+    def _keep_states(self, t: float, alive: Truths) -> None:
+        world = self.simulation.world
+        ladders, signals = world.ladders, world.signals
+        used = ladders.used & alive[:, None]
+        state = np.maximum(signals.state, 0)
+        self._states[self._v, self._every, state] += used
+        rank = np.where(used, ladders.rank[self._v, self._every, state], np.nan)
+        self.highest_rank = np.fmax(self.highest_rank, rank)
+        for step in world.taken:
+            if alive[step.variant]:
+                self._keep_change(t, step)
+        for each in world.happenings:
+            if not alive[each.variant]:
+                continue
+            if each.kind == "stuck":
+                self.times_stuck[each.variant, each.agent] += 1.0
+            elif each.kind == "caught":
+                self.caught[each.variant, each.agent, each.target] += 1.0
+                self.catches[each.variant] += 1.0
+                if np.isnan(self.caught_at[each.variant]):
+                    self.caught_at[each.variant] = t
+
+    def _keep_change(self, t: float, step: Step) -> None:
+        world, place = self.simulation.world, (step.variant, step.agent)
+        self.changes[place] += 1.0
+        rank = world.ladders.rank[place]
+        self.highest_rank[place] = np.fmax(self.highest_rank[place], rank[step.after])
+        before = self._before.get(place)
+        if before is not None and before[1].before == step.after:
+            self.flicker[place] += t - before[0] <= UNDONE + SLACK
+        self._before[place] = t, step
+        if rank[step.after] > rank[step.before] and step.focus >= 0:
+            self.false_alarms[place] += self._is_false(step)
+
+    def _is_false(self, step: Step) -> bool:
+        """Whether what an agent is alarmed about is not where it believes it to be."""
+        world, poses = self.simulation.world, self.simulation.poses
+        signals, place = world.signals, (step.variant, step.agent)
+        if signals.seen[place] or signals.felt[place]:
+            return False
+        p = step.variant if len(poses.x) > 1 else 0
+        if not poses.present[p, step.focus]:
+            return True
+        off = np.hypot(
+            signals.target_x[place] - poses.x[p, step.focus],
+            signals.target_y[place] - poses.y[p, step.focus],
+        )
+        return bool(off > NOTHING_THERE)  # not where it is not believed to be anywhere
+
+    def _keep_searches(self, alive: Truths) -> None:
+        for note in self.simulation.world.notes:
+            place = note.variant, note.agent
+            if not alive[note.variant]:
+                continue
+            if note.what == "began":
+                self.searches[place] += 1.0
+                self._began[place] = note.t
+            elif note.what == "ended":
+                self._end_search(place, note.t)
+                self.found[place] += note.outcome == "found"
+                self.given_up[place] += note.outcome in ("gave_up", "nothing")
+
+    def _end_search(self, place: tuple[int, int], t: float) -> None:
+        took = round(t - float(self._began[place]), 9)
+        self.search_time[place] += took
+        self.longest_search[place] = max(float(self.longest_search[place]), took)
+        self._began[place] = np.nan
+
+    def measured(self) -> Measured:
+        """The measures of all variants; nothing can be taken in after that."""
+        simulation = self.simulation
+        world, dt = simulation.world, simulation.setups[0].clock.dt
+        for v, a in np.argwhere(~np.isnan(self._began)):
+            self._end_search((int(v), int(a)), float(self.end[v]))
+        laddered, pair = world.ladders.used, (slice(None), self._a, self._j)
+        noticed = ~np.isnan(self.first_noticed)
+        full = np.where(self._metered, self._highest, np.nan)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            mean = self._error_sum / self._error_count
+        wait = np.round(self.first_full - self.first_seen, 9)
+        judged = self._error_count > 0
+        pairs: dict[str, Numbers] = {
+            "first_sensed": self.first_sensed,
+            "first_seen": self.first_seen,
+            "first_noticed": self.first_noticed,
+            "first_full": self.first_full,
+            "view_to_full": np.where(wait >= 0.0, wait, np.nan),
+            "time_in_view": _seconds(self._in_view, dt),
+            "longest_unseen": _seconds(self.longest_unseen, dt),
+            "losses": self.losses,
+            "regains": self.regains,
+            "view_flicker": self.view_flicker,
+            "highest_meter": full,
+            "near_miss": np.where(noticed, np.nan, full),
+            "noises_heard": self.noises_heard[pair],
+            "believed_for": _seconds(self._believed, dt),
+            "mean_belief_error": np.where(judged, mean, np.nan),
+            "worst_belief_error": np.where(judged, self._worst, np.nan),
+            "caught": self.caught[pair],
+        }
+        agents: dict[str, Numbers] = {
+            "false_alarms": np.where(laddered, self.false_alarms, np.nan),
+            "changes": np.where(laddered, self.changes, np.nan),
+            "flicker": np.where(laddered, self.flicker, np.nan),
+            "highest_rank": self.highest_rank,
+            "searches": np.where(laddered, self.searches, np.nan),
+            "search_time": np.where(laddered, self.search_time, np.nan),
+            "longest_search": np.where(laddered, self.longest_search, np.nan),
+            "searches_found": np.where(laddered, self.found, np.nan),
+            "searches_given_up": np.where(laddered, self.given_up, np.nan),
+            "distance_walked": self.walked,
+            "times_stuck": np.where(laddered, self.times_stuck, np.nan),
+        }
+        start = float(simulation.times[0])
+        whole = {
+            "length": np.round(self.end - start, 9),
+            "catches": self.catches,
+            "caught_at": self.caught_at,
+        }
+        may = self.may[pair]
+        numbers = {(int(a), int(j)): n for n, (a, j) in enumerate(zip(*pair[1:], strict=True))}
+        names = {name: n for n, name in enumerate(simulation.agents)}
+        others = {name: n for n, name in enumerate(simulation.names)}
+        states = [self._time_in(a) for a in range(len(names))]
+        addresses = addresses_of(simulation.setups)
+        columns = []
+        for each in addresses:
+            a = names.get(each.agent, -1)
+            if each.target:
+                n = numbers[a, others[each.target]]
+                columns.append(np.where(may[:, n], pairs[each.measure][:, n], np.nan))
+            elif each.state:
+                columns.append(_seconds(states[a][each.state], dt))
+            else:
+                columns.append(agents[each.measure][:, a] if a >= 0 else whole[each.measure])
+        return Measured(addresses, np.stack(columns, axis=1))
+
+    def _time_in(self, a: int) -> dict[str, Numbers]:
+        """(variant,) ticks in each state of an agent's ladder, by name; NaN where it has none."""
+        found: dict[str, Numbers] = {}
+        for v, row in enumerate(self.simulation.world.ladders.ladders):
+            ladder = row[a]
+            for s, name in enumerate(ladder.states if ladder else ()):
+                found.setdefault(name, np.full(len(self.end), np.nan))[v] = self._states[v, a, s]
+        return found
+
+
+def _seconds(ticks: Numbers, dt: float) -> Numbers:
+    result: Numbers = np.round(ticks * dt, 9)
+    return result
+
+
+def measure_batch(
+    scenario: Scenario, *, variants: Sequence[Mapping[str, Any]] = ({},)
+) -> Measured:
+    """The measures of several variants, stepped together and without keeping tables.
+
+    >>> import snelk
+    >>> night = snelk.load(snelk.croft() / "night.toml")
+    >>> measured = measure_batch(night)
+    >>> round(float(measured.values[0, measured.keys.index("farmer.searches")]))
+    1
+    """
+    simulation = Simulation(scenario, variants=variants)
+    measurer = Measurer(simulation)
+    while not simulation.done:
+        measurer.keep(simulation.step())
+    return measurer.measured()
+
+
+def addresses_of(setups: Sequence[Setup]) -> tuple[Address, ...]:
+    """Every measure that any of some variants can have."""
+    names = {
+        of: [name for name, kind in MEASURES.items() if kind.of == of]
+        for of in ("run", "agent", "pair")
+    }
+    found = [Address(name) for name in names["run"]]
+    for agent in setups[0].agents:
+        found += [Address(name, agent) for name in names["agent"]]
+        states: dict[str, None] = {}
+        for setup in setups:
+            ladder = setup.profile_of(agent).ladder
+            states |= dict.fromkeys(ladder.states if ladder else ())
+        found += [Address("time_in", agent, state=state) for state in states]
+        for target in setups[0].cast:
+            if target != agent and any(
+                setup.profile_of(agent).ever_notices(setup.cast[target].team) for setup in setups
+            ):
+                found += [Address(name, agent, target) for name in names["pair"]]
+    return tuple(found)
+
+
+def find_measure(setup: Setup, key: str, *, source: str, place: str = "") -> Address:
+    """The measure of a key such as `farmer.fox.first_full` or `length`.
+
+    Raises:
+        InputError: This scenario has no such measure; with the nearest that it has.
+
+    >>> import snelk
+    >>> find_measure(snelk.load(snelk.croft() / "night.toml").setup, "dog.fox.first", source="")
+    Traceback (most recent call last):
+    snelk.errors.InputError: : no such measure (given: "dog.fox.first"); \
+did you mean "dog.fox.first_seen"?
+    """
+    known = {address.key: address for address in addresses_of([setup])}
+    if key not in known:
+        raise InputError.of(source, place, f'"{key}"', "no such measure", nearest(key, known))
+    return known[key]
