@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from snelk.runs.spans import Span
     from snelk.tuning.check import Finding, check
     from snelk.tuning.searches import SearchResult, compare_searches
+    from snelk.tuning.verify import Failure, Verdict, verify
 
 _HOMES = {
     "Answer": "snelk.runs.answers",
@@ -46,6 +47,7 @@ _HOMES = {
     "Change": "snelk.runs.answers",
     "ChangeAnswer": "snelk.runs.ladders",
     "ConeAnswer": "snelk.runs.answers",
+    "Failure": "snelk.tuning.verify",
     "Finding": "snelk.tuning.check",
     "Gate": "snelk.runs.answers",
     "InputError": "snelk.errors",
@@ -64,6 +66,7 @@ _HOMES = {
     "Situation": "snelk.body.registry",
     "SnelkError": "snelk.errors",
     "Span": "snelk.runs.spans",
+    "Verdict": "snelk.tuning.verify",
     "VisibleRegion": "snelk.level.visible",
     "activity": "snelk.body.registry",
     "check": "snelk.tuning.check",
@@ -79,6 +82,7 @@ _HOMES = {
     "plot_timeline": "snelk.plots.timeline",
     "run": "snelk.runs.run",
     "run_batch": "snelk.runs.run",
+    "verify": "snelk.tuning.verify",
     "visible_region": "snelk.level.visible",
 }
 """Where each public name lives; it is loaded when first asked for, so that import is quick."""
@@ -89,6 +93,7 @@ __all__ = [
     "Change",
     "ChangeAnswer",
     "ConeAnswer",
+    "Failure",
     "Finding",
     "Gate",
     "InputError",
@@ -107,6 +112,7 @@ __all__ = [
     "Situation",
     "SnelkError",
     "Span",
+    "Verdict",
     "VisibleRegion",
     "activity",
     "check",
@@ -122,6 +128,7 @@ __all__ = [
     "plot_timeline",
     "run",
     "run_batch",
+    "verify",
     "visible_region",
 ]
 

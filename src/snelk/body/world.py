@@ -243,7 +243,7 @@ class World:
             self._ignored(senses),
         )
         self._ask(senses)
-        self.taken = self.ladders.step(self.signals, self._look_up)
+        self.taken = self.ladders.step(self.signals, self.look_up)
         for step in self.taken:
             old = self.activities[step.variant][step.agent]
             if old is not None:
@@ -362,7 +362,7 @@ class World:
             within = self.level.within(zone, signals.target_x, signals.target_y)
             signals.target_inside_territory[...] &= ~mine | within
 
-    def _look_up(self, node: Node) -> NDArray[Any]:
+    def look_up(self, node: Node) -> NDArray[Any]:
         """The values, (variant, agent), of a signal, an attribute or a call."""
         if node.kind == "signal":
             values: NDArray[Any] = getattr(self.signals, node.word)

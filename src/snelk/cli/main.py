@@ -6,7 +6,7 @@ import sys
 
 import typer
 
-from snelk.cli import figures, questions, scenarios
+from snelk.cli import figures, questions, scenarios, tuning
 from snelk.errors import SnelkError
 
 app = typer.Typer(
@@ -26,6 +26,7 @@ app.command()(scenarios.check)
 app.command()(scenarios.run)
 app.command()(questions.events)
 app.command()(questions.why)
+app.command()(tuning.verify)
 app.add_typer(plot, name="plot")
 plot.command("map")(figures.plot_map)
 plot.command("meter")(figures.plot_meter)

@@ -6,16 +6,19 @@ import json
 import math
 import shlex
 import textwrap
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import typer
 
+from snelk.errors import InputError
+
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from snelk.runs.run import Run
+    from snelk.runs.run import Progress, Run
 
 WIDTH = 80
 
@@ -133,6 +136,39 @@ def minds_summary(run: Run) -> list[dict[str, Any]]:
             }
         )
     return rows
+
+
+def write_text(path: Path, text: str) -> None:
+    """Write a text file; whole, or not at all."""
+    draft = path.with_name(f".{path.name}.draft")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        draft.write_text(text, encoding="utf-8")
+        draft.replace(path)
+    except OSError as error:
+        draft.unlink(missing_ok=True)
+        rule, fix = f"cannot be written: {error.strerror}", "choose another place"
+        raise InputError.of(str(path), "", "", rule, fix) from None
+
+
+@contextmanager
+def progress_bar(label: str) -> Iterator[Progress | None]:
+    """A bar on standard error if that is a terminal and the work takes more than a moment."""
+    from rich.console import Console
+    from rich.progress import Progress as Bar
+
+    screen = Console(stderr=True)
+    if not screen.is_terminal:
+        yield None
+        return
+    with Bar(console=screen, transient=True) as bar:
+        task = bar.add_task(label, total=None)
+
+        def advance(done: int, total: int) -> None:
+            if done % 64 == 0 or done == total:
+                bar.update(task, completed=done, total=total)
+
+        yield advance
 
 
 def _plain(data: Any) -> Any:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -13,18 +12,20 @@ from snelk.cli.output import (
     command,
     console,
     minds_summary,
+    progress_bar,
     say_json,
     seconds,
     summary,
     table,
     wrap,
+    write_text,
 )
 from snelk.errors import InputError, nearest
 
 if TYPE_CHECKING:
     from snelk.config.models import Profile
     from snelk.config.scenario import Scenario
-    from snelk.runs.run import Progress, Run
+    from snelk.runs.run import Run
 
 Activities = Annotated[
     list[Path] | None,
@@ -62,7 +63,7 @@ def demo(
 
     kept = _copy_files(croft(), folder, keep_changed=True)
     out = folder / "runs" / "night"
-    with _progress_bar("replaying the night") as progress:
+    with progress_bar("replaying the night") as progress:
         night = replay(folder / "night.toml", out=out, progress=progress)
     screen = console()
     _say_run(night, out)
@@ -131,7 +132,7 @@ def check(
     """Look a scenario over for mistakes before it is run."""
     from snelk.tuning.check import check as look_over
 
-    loaded = _load(scenario, changes)
+    loaded = load_scenario(scenario, changes)
     findings = look_over(loaded)
     if as_json:
         say_json(
@@ -272,10 +273,9 @@ def run(
     from snelk.runs.run import run as replay
 
     place = out if out is not None else Path("runs") / scenario.stem
-    loaded = _load(scenario, changes)
-    for path in activities or ():
-        _run_file(path)
-    with _progress_bar("replaying") as progress:
+    loaded = load_scenario(scenario, changes)
+    run_files(activities)
+    with progress_bar("replaying") as progress:
         done = replay(loaded, out=place, progress=progress)
     if as_json:
         counts = {key: done.info[key] for key in ("changes", "ticks", "rows", "seed")}
@@ -308,10 +308,9 @@ def searches(
     from snelk.config.problems import key_path
     from snelk.tuning.searches import compare_searches, means_by_way
 
-    loaded = _load(scenario, changes)
-    for path in activities or ():
-        _run_file(path)
-    with _progress_bar("searching in four ways") as progress:
+    loaded = load_scenario(scenario, changes)
+    run_files(activities)
+    with progress_bar("searching in four ways") as progress:
         results = compare_searches(loaded, agent, seeds=range(seeds), progress=progress)
     means = means_by_way(results)
     if as_json:
@@ -371,32 +370,31 @@ def schema(
     if out is None:
         typer.echo(text)
         return
-    try:
-        out.write_text(text + "\n", encoding="utf-8")
-    except OSError as error:
-        raise InputError.of(str(out), "", "", f"cannot be written: {error.strerror}") from None
+    write_text(out, text + "\n")
     console().print(f"Written to {out}")
 
 
-def _load(path: Path, changes: list[str] | None) -> Scenario:
+def load_scenario(path: Path, changes: list[str] | None) -> Scenario:
+    """Read a scenario, with what `--set` changes."""
     from snelk.config.scenario import load, parse_change
 
     return load(path, changes=dict(parse_change(text) for text in changes or ()))
 
 
-def _run_file(path: Path) -> None:
-    """Run a Python file of the user's, for the activities that it registers."""
+def run_files(paths: list[Path] | None) -> None:
+    """Run Python files of the user's, for the activities that they register."""
     import runpy
 
-    if not path.is_file():
-        raise InputError.of(str(path), "", "", "no such file", "name a Python file")
-    try:
-        runpy.run_path(str(path))
-    except InputError:
-        raise
-    except Exception as error:
-        rule = f"cannot be run: {type(error).__name__}: {error}"
-        raise InputError.of(str(path), "", "", rule) from error
+    for path in paths or ():
+        if not path.is_file():
+            raise InputError.of(str(path), "", "", "no such file", "name a Python file")
+        try:
+            runpy.run_path(str(path))
+        except InputError:
+            raise
+        except Exception as error:
+            rule = f"cannot be run: {type(error).__name__}: {error}"
+            raise InputError.of(str(path), "", "", rule) from error
 
 
 def _copy_files(source: Path, folder: Path, *, keep_changed: bool) -> list[str]:
@@ -493,23 +491,3 @@ def _telling_moment(done: Run) -> float:
     events = done.events[done.events.kind.isin(["saw", "lost"])]
     counts = [int(((events.t - t).abs() <= 2.0).sum()) for t in events.t]
     return float(events.t.iloc[counts.index(max(counts))])
-
-
-@contextmanager
-def _progress_bar(label: str) -> Iterator[Progress | None]:
-    """A bar on standard error if that is a terminal and the work takes more than a moment."""
-    from rich.console import Console
-    from rich.progress import Progress as Bar
-
-    screen = Console(stderr=True)
-    if not screen.is_terminal:
-        yield None
-        return
-    with Bar(console=screen, transient=True) as bar:
-        task = bar.add_task(label, total=None)
-
-        def advance(done: int, total: int) -> None:
-            if done % 64 == 0 or done == total:
-                bar.update(task, completed=done, total=total)
-
-        yield advance

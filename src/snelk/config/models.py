@@ -30,6 +30,7 @@ from snelk.config.fields import (
     with_unit,
 )
 from snelk.config.minds import Attributes, Ladder, Leash, Movement
+from snelk.config.wanted import Expectation, Fit, Wish
 
 
 class Cone(Model):
@@ -431,6 +432,13 @@ class Setup(ProfilesFile):
         default={}, description="Warnings of `snelk check` to leave out, each with the reason why."
     )
     cast: dict[Name, Member] = Field(default={})
+    expect: dict[Name, Expectation] = Field(
+        default={}, description="Statements that must hold, for `snelk verify`, by name."
+    )
+    wish: dict[Name, Wish] = Field(
+        default={}, description="What measures should rather be, for `snelk fit`, by name."
+    )
+    fit: Fit = Field(default=Fit(), description="Which numbers `snelk fit` may move.")
 
     def body_name_of(self, name: str) -> str:
         """The name of the body of a character of the cast."""

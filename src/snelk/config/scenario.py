@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from snelk.config.draft import Draft
+from snelk.config.expectations import expectation_problems
 from snelk.config.geojson import LevelData, read_level
 from snelk.config.models import Clock, Setup
 from snelk.config.names import name_problems
@@ -69,6 +70,8 @@ class Scenario:
         if setup is not None:
             problems += _cast_problems(setup, draft, self.tracks)
             problems += name_problems(setup, draft, self.level, self.noises, self.throws)
+            end = end_of(setup.clock, self.tracks)
+            problems += expectation_problems(setup, draft, self.level, end)
             problems += [
                 Problem("changes", key, "", "cannot be changed here", "edit the scenario's file")
                 for key in ("level", "tracks", "noises", "throws", "use")
@@ -103,6 +106,7 @@ def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scena
     if setup is not None and level is not None and not problems:
         problems += _cast_problems(setup, draft, tracks)
         problems += name_problems(setup, draft, level, noises, throws)
+        problems += expectation_problems(setup, draft, level, end_of(setup.clock, tracks))
     if problems or setup is None or level is None:
         raise InputError(problems)
     return Scenario(

@@ -46,16 +46,29 @@ class Asked:
         return parse(ladder.changes[change].when)
 
     def explain(self, change: str, row: int) -> Part:
-        """The tree of a condition at one row, each part with what it came to."""
+        """The tree of a change's condition at one row, each part with what it came to."""
+        return self.explain_condition(self.condition(change), row, change)
+
+    def explain_condition(self, condition: Condition, row: int, change: str = "") -> Part:
+        """The same of any condition; without a change it must not ask for chance."""
         one = Asked(
             self.setup,
             self.level,
             self.agent,
             {name: values[row : row + 1] for name, values in self.rows.items()},
         )
-        condition = self.condition(change)
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
             return _part(condition, condition.root, one._look_up(change))
+
+    def nearness(self, condition: Condition) -> Values:
+        """(rows,) how many leaves of a condition without chance were true; all if it was."""
+        look_up = self._look_up("")
+        count = np.zeros(len(self.rows["state"]))
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+            for leaf in condition.leaves():
+                count += evaluate(leaf, look_up)
+            count += len(condition.leaves()) * evaluate(condition.root, look_up)
+        return count
 
     def _look_up(self, change: str) -> Any:
         def look_up(node: Node) -> Values:

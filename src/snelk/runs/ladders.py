@@ -150,7 +150,7 @@ def _blocked(run: Run, agent: str, state: str, rows: Any, tick: int) -> str:
 
 def _missing(tree: Part, held: float, needs: float, blocked: str, taken: str) -> tuple[str, ...]:
     if not tree.true:
-        return tuple(dict.fromkeys(_lacking(tree, wanted=True)))
+        return tuple(dict.fromkeys(lacking(tree, wanted=True)))
     if held < needs - SLACK:
         return (f"true for {written(held, 's')}, needs {written(needs, 's')}",)
     if blocked:
@@ -158,7 +158,7 @@ def _missing(tree: Part, held: float, needs: float, blocked: str, taken: str) ->
     return (f"{taken} comes first",) if taken else ("was taken into account, and not needed",)
 
 
-def _lacking(part: Part, *, wanted: bool) -> list[str]:
+def lacking(part: Part, *, wanted: bool) -> list[str]:
     """The leaves that would have to be otherwise."""
     if part.true == wanted:
         return []
@@ -172,7 +172,7 @@ def _lacking(part: Part, *, wanted: bool) -> list[str]:
             f"{part.text}: "
             + " and ".join(f"{p.text} is {str(p.true).lower()}" for p in part.parts)
         ]
-    found = [text for each in part.parts for text in _lacking(each, wanted=inner)]
+    found = [text for each in part.parts for text in lacking(each, wanted=inner)]
     if (part.kind == "or") == wanted and len(found) > 1:
         return [" or ".join(found)]
     return found

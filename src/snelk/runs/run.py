@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.geojson import level_from
+from snelk.config.measures import find_measure
 from snelk.config.models import Setup
 from snelk.config.scenario import Scenario, load
 from snelk.engine.replay import times_of
@@ -21,7 +22,7 @@ from snelk.errors import InputError, one_of
 from snelk.level.level import Level
 from snelk.runs.events import NUMBERS
 from snelk.runs.ladders import explain_ladder
-from snelk.runs.measures import Measurer, find_measure
+from snelk.runs.measures import Measurer
 from snelk.runs.reasons import explain
 from snelk.runs.recorder import Recorder
 from snelk.runs.spans import Span, spans_of, story_of

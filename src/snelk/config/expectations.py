@@ -1,0 +1,155 @@
+"""What is wrong in expectations, wishes and limits."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from snelk.config.conditions import ConditionError, parse
+from snelk.config.draft import Draft, Place
+from snelk.config.geojson import LevelData
+from snelk.config.ladders import names_in
+from snelk.config.measures import find_measure
+from snelk.config.models import Setup
+from snelk.config.problems import shown
+from snelk.config.wanted import (
+    STATEMENTS,
+    Expectation,
+    Holding,
+    MeasureBetween,
+    MeterUnder,
+    Notices,
+    Reaches,
+    Span,
+    Stays,
+)
+from snelk.errors import InputError, Problem, nearest
+
+
+def expectation_problems(
+    setup: Setup, draft: Draft, level: LevelData, end: float
+) -> Iterator[Problem]:
+    """What is wrong in expectations, wishes and limits; `end` is of the run, s."""
+    for name, expectation in setup.expect.items():
+        yield from _of_expectation(setup, draft, level, end, name, expectation)
+    for name, wish in setup.wish.items():
+        source, place = draft.locate(("wish", name))
+        yield from _measure_problem(setup, wish.measure, source, f"{place}.measure")
+        if (wish.toward is None) == (wish.want is None):
+            fix = 'write toward = 2.5, or want = "low" or "high"'
+            yield Problem(source, place, "", "must have one of toward and want", fix)
+    for key, limits in setup.fit.move.items():
+        source, place = draft.locate(("fit", "move", key))
+        by_limits = limits.low is not None and limits.high is not None
+        if limits.choices is not None and limits.low is None and limits.high is None:
+            if not limits.choices:
+                yield Problem(source, place, "[]", "must have at least one choice")
+        elif limits.choices is not None or not by_limits:
+            yield Problem(source, place, "", "must have low and high, or choices")
+        elif limits.low is not None and limits.high is not None and limits.low >= limits.high:
+            given = f"{limits.low:g}, {limits.high:g}"
+            yield Problem(source, place, given, "low must be below high")
+
+
+def _measure_problem(setup: Setup, key: str, source: str, place: str) -> Iterator[Problem]:
+    try:
+        find_measure(setup, key, source=source, place=place)
+    except InputError as error:
+        yield from error.problems
+
+
+def _of_expectation(
+    setup: Setup, draft: Draft, level: LevelData, end: float, name: str, expectation: Expectation
+) -> Iterator[Problem]:
+    own: Place = ("expect", name)
+    source, place = draft.locate(own)
+    said = [key for key in STATEMENTS if getattr(expectation, key) is not None]
+    if len(said) != 1:
+        fix = f"choose one of {', '.join(STATEMENTS)}"
+        yield Problem(source, place, ", ".join(said), "must say one thing", fix)
+        return
+    written = [key for key in ("agent", "any_of", "each_of") if getattr(expectation, key)]
+    statement = getattr(expectation, said[0])
+    at = f"{place}.{said[0]}"
+    if isinstance(statement, MeasureBetween):
+        if written:
+            rule, fix = "must not be with a measure", "the measure's key says of whom"
+            yield Problem(source, f"{place}.{written[0]}", "", rule, fix)
+        yield from _measure_problem(setup, statement.of, source, f"{at}.of")
+        low, high = statement.at_least, statement.at_most
+        if low is None and high is None:
+            yield Problem(source, at, "", "must have at_least or at_most")
+        elif low is not None and high is not None and low > high:
+            yield Problem(source, at, f"{low:g}, {high:g}", "at_least must not be above at_most")
+        return
+    if len(written) != 1:
+        fix = "write agent, any_of or each_of"
+        yield Problem(source, place, ", ".join(written), "must say of whom", fix)
+        return
+    after, before = statement.after or 0.0, statement.before
+    if before is not None and before < after:
+        yield Problem(source, at, f"{after:g}, {before:g}", "before must not be below after")
+    if after > end:
+        rule = f"must not lie after the end of the run, {end:g} s"
+        yield Problem(source, f"{at}.after", f"{after:g}", rule)
+    for agent in expectation.who:
+        key = f"{place}.{written[0]}"
+        if agent not in setup.agents:
+            fix = nearest(agent, setup.agents)
+            yield Problem(source, key, shown(agent), "no such agent", fix)
+        else:
+            yield from _of_agent(setup, source, at, agent, statement, level)
+
+
+def _of_agent(
+    setup: Setup, source: str, at: str, agent: str, statement: Span, level: LevelData
+) -> Iterator[Problem]:
+    """What is wrong in what is said of one agent."""
+    profile = setup.profile_of(agent)
+    if isinstance(statement, Notices | MeterUnder):
+        others = [name for name in setup.cast if name != agent]
+        noticed = [n for n in others if profile.ever_notices(setup.cast[n].team)]
+        if statement.target not in noticed:
+            given, fix = shown(statement.target), nearest(statement.target, noticed)
+            yield Problem(source, f"{at}.target", given, f"{agent} notices nobody so named", fix)
+    if isinstance(statement, MeterUnder) and profile.meter is None:
+        yield Problem(source, at, "", f"{agent} has no meter", "choose another agent")
+    if isinstance(statement, Notices) and statement.threshold is not None:
+        known = profile.meter.thresholds if profile.meter is not None else {}
+        if statement.threshold not in known:
+            given, fix = shown(statement.threshold), nearest(statement.threshold, known)
+            rule = f"no such threshold of {agent}"
+            yield Problem(source, f"{at}.threshold", given, rule, fix)
+    ladder = profile.ladder
+    if isinstance(statement, Reaches | Stays | Holding) and ladder is None:
+        yield Problem(source, at, "", f"{agent} has no alert ladder", "choose another agent")
+    elif isinstance(statement, Reaches | Stays) and ladder is not None:
+        if statement.state not in ladder.states:
+            given, fix = shown(statement.state), nearest(statement.state, ladder.states)
+            yield Problem(source, f"{at}.state", given, f"no such alert state of {agent}", fix)
+    elif isinstance(statement, Holding):
+        yield from _of_condition(setup, source, f"{at}.when", statement.when, level)
+
+
+def _of_condition(
+    setup: Setup, source: str, place: str, text: str, level: LevelData
+) -> Iterator[Problem]:
+    try:
+        condition = parse(text)
+    except ConditionError as error:
+        rule = f"letter {error.column + 1}: {error.rule}"
+        yield Problem(source, place, shown(text), rule, error.fix)
+        return
+    if any(node.kind == "call" and node.word == "chance" for node in condition.root.walk()):
+        rule, fix = "chance has no place in an expectation", "use seeds and share"
+        yield Problem(source, place, shown(text), rule, fix)
+    attributes = {name for who in setup.cast for name in setup.attributes_of(who)}
+    known = {
+        "zone": [zone.name for zone, _ in level.zones],
+        "team": [member.team for member in setup.cast.values()],
+        "character": list(setup.cast),
+        "attribute": list(attributes),
+    }
+    for what, name in names_in(condition):
+        if name not in known[what]:
+            fix = nearest(name, known[what])
+            yield Problem(source, place, shown(name), f"no such {what}", fix)

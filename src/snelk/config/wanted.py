@@ -1,0 +1,195 @@
+"""What must hold of a run, what is wished for, and which numbers may move to get there."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from snelk.config.fields import Model, Name, Names, with_unit
+
+Moment = Annotated[float, with_unit("s", ge=0, le=1e6)]
+Number = Annotated[float, with_unit("", ge=-1e9, le=1e9)]
+
+
+class Span(Model):
+    """From when to when; from the start or to the end of the run where a key is absent."""
+
+    after: Moment | None = Field(default=None, description="Not before this time of the run, s.")
+    before: Moment | None = Field(default=None, description="Not after this time of the run, s.")
+
+
+class Notices(Span):
+    """The agent notices a target: first within the span, or never within it."""
+
+    target: Name = Field(description="Whom.")
+    threshold: Name | None = Field(
+        default=None,
+        description="The threshold of its meter that counts; the lowest if absent, and without "
+        "thresholds or a meter being sensed at all.",
+    )
+    never: bool = Field(default=False, description="Whether it must not happen within the span.")
+
+
+class Reaches(Span):
+    """The agent comes into an alert state: first within the span, or never within it."""
+
+    state: Name = Field(description="Which alert state.")
+    never: bool = Field(default=False, description="Whether it must not happen within the span.")
+
+
+class Stays(Span):
+    """The agent is in an alert state at every tick of the span."""
+
+    state: Name = Field(description="Which alert state.")
+
+
+class MeterUnder(Span):
+    """The agent's meter for a target stays below a value at every tick of the span."""
+
+    target: Name = Field(description="Whose.")
+    under: Annotated[float, with_unit("", gt=0, le=1)] = Field(description="Below this, 0 to 1.")
+
+
+class MeasureBetween(Model):
+    """A measure of the run lies between two numbers."""
+
+    of: str = Field(description="Its key, such as farmer.fox.first_full or dog.distance_walked.")
+    at_least: Number | None = Field(default=None, description="In the measure's unit.")
+    at_most: Number | None = Field(default=None, description="In the measure's unit.")
+
+
+class Holding(Span):
+    """A condition about the agent, in the language of alert ladders."""
+
+    when: str = Field(description="The condition.")
+
+
+STATEMENTS = (
+    "notices", "reaches", "stays", "meter", "measure", "always", "never", "once",
+)  # fmt: skip
+"""The keys of which an expectation has one."""
+
+
+class Expectation(Model):
+    """A statement about a run that must hold. It has one of `STATEMENTS`."""
+
+    agent: Name | None = Field(default=None, description="Of whom it is said.")
+    any_of: Names | None = Field(
+        default=None, description="Agents instead: it is enough that one of them does."
+    )
+    each_of: Names | None = Field(default=None, description="Agents instead: each of them does.")
+    notices: Notices | None = Field(default=None, description="It notices a target, or never.")
+    reaches: Reaches | None = Field(default=None, description="It comes into a state, or never.")
+    stays: Stays | None = Field(default=None, description="It stays in an alert state.")
+    meter: MeterUnder | None = Field(default=None, description="Its meter stays under a value.")
+    measure: MeasureBetween | None = Field(
+        default=None, description="A measure lies between two numbers; without an agent."
+    )
+    always: Holding | None = Field(default=None, description="A condition is true all the time.")
+    never: Holding | None = Field(default=None, description="A condition is true at no time.")
+    once: Holding | None = Field(
+        default=None, description="A condition is true first within the span."
+    )
+    seeds: Annotated[int, with_unit("", ge=1, le=1000)] = Field(
+        default=1, description="With how many seeds it is tried, from the scenario's on."
+    )
+    share: Annotated[float, with_unit("", gt=0, le=1)] = Field(
+        default=1.0, description="The share of the seeds with which it must hold."
+    )
+    weight: Annotated[float, with_unit("", gt=0, le=1e6)] = Field(
+        default=1.0, description="How much it counts when numbers are fitted."
+    )
+
+    @property
+    def statement(self) -> str:
+        """Which of `STATEMENTS` it makes."""
+        return next(name for name in STATEMENTS if getattr(self, name) is not None)
+
+    @property
+    def who(self) -> tuple[str, ...]:
+        """The agents it is about; none for a measure."""
+        return (self.agent,) if self.agent else self.any_of or self.each_of or ()
+
+    @property
+    def sentence(self) -> str:
+        """It, as one would say it.
+
+        >>> Expectation(agent="dog", reaches=Reaches(state="chasing", before=60.0)).sentence
+        'dog reaches chasing before 60 s'
+        """
+        who = ", ".join(self.who)
+        who = f"any of {who}" if self.any_of else f"each of {who}" if self.each_of else who
+        said = getattr(self, self.statement)
+        if isinstance(said, MeasureBetween):
+            text = said.of
+            text += "" if said.at_least is None else f" is at least {said.at_least:g}"
+            joint = " and" if said.at_least is not None else " is"
+            return text + ("" if said.at_most is None else f"{joint} at most {said.at_most:g}")
+        span = _span_in_words(said, first=self.statement in ("notices", "reaches", "once"))
+        if isinstance(said, Notices):
+            verb = "never notices" if said.never else "notices"
+            degree = f" ({said.threshold})" if said.threshold else ""
+            return f"{who} {verb} {said.target}{degree}{span}"
+        if isinstance(said, Reaches):
+            return f"{who} {'never reaches' if said.never else 'reaches'} {said.state}{span}"
+        if isinstance(said, Stays):
+            return f"{who} stays {said.state}{span}"
+        if isinstance(said, MeterUnder):
+            return f"{who} meter of {said.target} stays under {said.under:g}{span}"
+        return f"{who} {self.statement}: {said.when}{span}"
+
+
+def _span_in_words(span: Span, *, first: bool) -> str:
+    """`before 60 s` for what comes true first, `until 60 s` for what is true all the time."""
+    if span.after is not None and span.before is not None:
+        return f" between {span.after:g} and {span.before:g} s"
+    if span.after is not None:
+        return f" after {span.after:g} s" if first else f" from {span.after:g} s on"
+    if span.before is not None:
+        return f" {'before' if first else 'until'} {span.before:g} s"
+    return ""
+
+
+class Wish(Model):
+    """What a measure should rather be: towards a number, or as low or as high as can be."""
+
+    measure: str = Field(description="Its key, such as farmer.fox.first_full.")
+    toward: Number | None = Field(default=None, description="The number it should come to.")
+    want: Literal["low", "high"] | None = Field(
+        default=None, description="Or: the lower the better, or the higher."
+    )
+    within: Annotated[float, with_unit("", gt=0, le=1e9)] = Field(
+        default=1.0,
+        description="So far off counts as met; with `want`, so much more is worth as much.",
+    )
+    weight: Annotated[float, with_unit("", gt=0, le=1e6)] = Field(
+        default=1.0, description="How much it counts beside the others."
+    )
+
+    @property
+    def sentence(self) -> str:
+        """It, as one would say it."""
+        to = f"towards {self.toward:g}" if self.toward is not None else f"as {self.want} as can be"
+        return f"{self.measure} {to}"
+
+
+class Limits(Model):
+    """How far a number may move: between two limits, or among choices."""
+
+    low: Number | None = Field(default=None, description="Not below.")
+    high: Number | None = Field(default=None, description="Not above.")
+    choices: Annotated[tuple[str | float | int | bool, ...], Field(strict=False)] | None = Field(
+        default=None, description="Or: one of these."
+    )
+
+
+class Fit(Model):
+    """How numbers are fitted to expectations and wishes."""
+
+    seeds: Annotated[int, with_unit("", ge=1, le=1000)] = Field(
+        default=1, description="Over how many seeds wishes are averaged, from the scenario's on."
+    )
+    move: dict[str, Limits] = Field(
+        default={}, description="The numbers that may move, by key path."
+    )

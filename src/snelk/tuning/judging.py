@@ -1,0 +1,294 @@
+"""Expectations followed while a batch is stepped: whether each holds, and by how much it does not.
+
+What an expectation says is true or false at every tick; what it demands is that this first comes
+true within a span, never does, or always is. So it needs no tables, and is judged of all
+variants together.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.conditions import Node, parse
+from snelk.config.measures import Address, find_measure
+from snelk.config.scenario import Scenario
+from snelk.config.wanted import (
+    Expectation,
+    Holding,
+    MeasureBetween,
+    MeterUnder,
+    Notices,
+    Reaches,
+    Span,
+    Stays,
+)
+from snelk.engine.simulation import Simulation
+from snelk.mind.evaluation import evaluator
+from snelk.mind.meter import REACHED
+from snelk.runs.measures import Measured, Measurer
+from snelk.senses.contact import SENSED
+from snelk.senses.sight import IN_VIEW
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+SLACK = 1e-9
+
+NEVER_CAME = 10.0
+"""What never came true counts as so many seconds too late, for each unit that it fell short."""
+
+SCALES = {"s": 1.0, "m": 1.0, "": 0.1}
+"""What a measure outside of its limits by so much, in its unit, counts as much as 1 s."""
+
+
+class Verdicts(NamedTuple):
+    """What expectations came to: (variant, expectation) each."""
+
+    names: tuple[str, ...]
+    met: Truths
+    off: Numbers  # how far it is from being met: 0 if it is, else like seconds
+    at: Numbers  # the moment that decided, s; NaN if there is none
+    value: Numbers  # the time, meter or measure that decided; NaN if there is none
+
+
+class Judge:
+    """Follows a simulation and judges the expectations of its scenario."""
+
+    def __init__(self, simulation: Simulation) -> None:
+        self.simulation = simulation
+        expectations = simulation.scenario.setup.expect
+        self.names = tuple(expectations)
+        self._trials = [_trials(simulation, each) for each in expectations.values()]
+
+    def keep(self, t: float) -> None:
+        """Take in the simulation's last tick."""
+        simulation = self.simulation
+        alive = (simulation.last < 0) | (simulation.last == simulation.tick - 1)
+        for trials in self._trials:
+            for trial in trials:
+                trial.keep(t, alive)
+
+    def verdicts(self, measured: Measured) -> Verdicts:
+        """What all came to; of an expectation about each of several agents the worst counts."""
+        variants = len(self.simulation.setups)
+        shape = (variants, len(self.names))
+        met, off = np.ones(shape, dtype=np.bool_), np.zeros(shape)
+        at, value = np.full((2, *shape), np.nan)
+        for n, trials in enumerate(self._trials):
+            for trial in trials:
+                outcome = trial.outcome(measured)
+                worse = ~outcome.met & (outcome.off >= off[:, n])
+                first = np.isnan(at[:, n]) & np.isnan(value[:, n])
+                take = worse | (met[:, n] & outcome.met & first)
+                for whole, part in ((off, outcome.off), (at, outcome.at), (value, outcome.value)):
+                    whole[take, n] = part[take]
+                met[:, n] &= outcome.met
+        return Verdicts(self.names, met, off, at, value)
+
+
+class Outcome(NamedTuple):
+    """What one trial came to: (variant,) each; see `Verdicts`."""
+
+    met: Truths
+    off: Numbers
+    at: Numbers
+    value: Numbers
+
+
+class Trial:
+    """One thing that is followed: about one agent, or a group of which any counts."""
+
+    def keep(self, t: float, alive: Truths) -> None:
+        """Take in a tick of the variants that have not ended."""
+
+    def outcome(self, measured: Measured) -> Outcome:
+        """What it came to at the end."""
+        raise NotImplementedError
+
+
+class MeasureTrial(Trial):
+    """A measure that lies between two numbers."""
+
+    def __init__(self, address: Address, said: MeasureBetween) -> None:
+        self.address, self.said = address, said
+
+    def outcome(self, measured: Measured) -> Outcome:
+        """By how much it lies outside; a measure that there is none of is not met."""
+        value = measured.values[:, measured.addresses.index(self.address)]
+        low = -np.inf if self.said.at_least is None else self.said.at_least
+        high = np.inf if self.said.at_most is None else self.said.at_most
+        met = (value >= low - SLACK) & (value <= high + SLACK)
+        beyond = np.maximum(low - value, value - high) / SCALES[self.address.unit]
+        off = np.where(met, 0.0, np.where(np.isnan(value), NEVER_CAME, np.maximum(beyond, SLACK)))
+        at = value if self.address.is_moment else np.full(len(value), np.nan)
+        return Outcome(met, off, at, value)
+
+
+class TickTrial(Trial):
+    """Something that is true or false at every tick."""
+
+    def __init__(self, simulation: Simulation, agents: list[int], expectation: Expectation) -> None:
+        self.simulation, self.agents = simulation, agents
+        said: Span = getattr(expectation, expectation.statement)
+        self.said = said
+        never = isinstance(said, Notices | Reaches) and said.never
+        self.demand = (
+            "never"
+            if never or expectation.never or isinstance(said, MeterUnder)
+            else "always"
+            if expectation.always or isinstance(said, Stays)
+            else "once"
+        )
+        self.low = -np.inf if said.after is None else said.after
+        self.high = np.inf if said.before is None else said.before
+        count = len(simulation.setups)
+        self._true_at, self._false_at, self._first, self._end = np.full((4, count), np.nan)
+        self._true, self._false = np.zeros((2, count))
+        self._gap, self._most = np.full(count, np.inf), np.full(count, -np.inf)
+        self._gap_at, self._most_at = np.full((2, count), np.nan)
+        self._read()
+
+    def _read(self) -> None:
+        """Look up what is needed at every tick."""
+        simulation, said = self.simulation, self.said
+        names = list(simulation.names)
+        if isinstance(said, Holding):
+            self._evaluate = evaluator(parse(said.when).root)
+        elif isinstance(said, Notices | MeterUnder):
+            self.target = names.index(said.target)
+            meters = [
+                [setup.profile_of(simulation.agents[a]).meter for a in self.agents]
+                for setup in simulation.setups
+            ]
+            self.metered = np.array([[meter is not None for meter in row] for row in meters])
+            self.limit = np.full(self.metered.shape, 2.0 * REACHED)
+            for v, a in np.argwhere(self.metered):
+                meter = meters[v][a]
+                assert meter is not None
+                if isinstance(said, MeterUnder):
+                    self.limit[v, a] = said.under
+                elif said.threshold is not None:
+                    self.limit[v, a] = meter.thresholds[said.threshold]
+                elif meter.thresholds:
+                    self.limit[v, a] = min(meter.thresholds.values())
+        elif isinstance(said, Reaches | Stays):
+            ladders = simulation.world.ladders.ladders
+            self.states = np.array(
+                [
+                    [list(ladder.states).index(said.state) if (ladder := row[a]) else -1]
+                    for row in ladders
+                    for a in self.agents
+                ]
+            ).reshape(len(ladders), len(self.agents))
+
+    def keep(self, t: float, alive: Truths) -> None:
+        """Take in a tick: what is true, and else what it falls short by."""
+        each, gap, value = self._now()
+        true: Truths = np.asarray(each.any(axis=1))
+        gap, value = gap.min(axis=1), value.max(axis=1)
+        self._end[alive] = t
+        first = alive & true & np.isnan(self._first)
+        self._first[first] = t
+        within = alive & (self.low - SLACK <= t <= self.high + SLACK)
+        if not within.any():
+            return
+        closer = within & (gap < self._gap - SLACK)
+        self._gap[closer], self._gap_at[closer] = gap[closer], t
+        fuller = within & (value > self._most + SLACK)
+        self._most[fuller], self._most_at[fuller] = value[fuller], t
+        for count, at, now in (
+            (self._true, self._true_at, within & true),
+            (self._false, self._false_at, within & ~true),
+        ):
+            count += now
+            at[now & np.isnan(at)] = t
+
+    def _now(self) -> tuple[Truths, Numbers, Numbers]:
+        """(variant, agent) what is true, what it falls short by, and its value."""
+        simulation, said, chosen = self.simulation, self.said, self.agents
+        if isinstance(said, Notices | MeterUnder):
+            there = simulation.poses.present[:, self.target, None]
+            seen = (simulation.sight.failed[:, chosen, self.target] == IN_VIEW).any(axis=2)
+            contacts = simulation.contacts
+            for sense in (contacts.touch, contacts.zone):
+                seen |= sense[:, chosen, self.target] == SENSED
+            heard = simulation.listening.loudness[:, chosen, self.target] > 0.0
+            sensed = (seen & there) | heard
+            value = np.where(
+                self.metered, simulation.meters.value[:, chosen, self.target], sensed * 1.0
+            )
+            true = np.where(self.metered, value >= self.limit - REACHED, sensed)
+            return true, np.maximum(self.limit - value, 0.0), value
+        if isinstance(said, Holding):
+            with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+                every = self._evaluate(self._look_up)
+            shape = simulation.world.ladders.used.shape
+            true = np.broadcast_to(every, shape)[:, chosen].astype(np.bool_)
+        else:
+            true = simulation.world.ladders.state[:, chosen] == self.states
+        return true, 1.0 - true, true * 1.0
+
+    def _look_up(self, node: Node) -> NDArray[Any]:
+        """As of the minds, but where they were at this tick: they have moved on since."""
+        simulation = self.simulation
+        if node.kind == "call" and node.word == "in_zone":
+            poses, i = simulation.poses, simulation.numbers.characters
+            return simulation.level.within(node.parts[0].word, poses.x[:, i], poses.y[:, i])
+        return simulation.world.look_up(node)
+
+    def outcome(self, measured: Measured) -> Outcome:  # noqa: ARG002
+        """Whether it came true when it should have, and how far off it was."""
+        dt = self.simulation.setups[0].clock.dt
+        if self.demand == "never":
+            at = np.where(np.isnan(self._true_at), self._most_at, self._true_at)
+            excess = self._most - self.limit.min(axis=1) if self._is_level else 0.0
+            off = np.where(self._true > 0, self._true * dt + NEVER_CAME * excess, 0.0)
+            value = self._most if self._is_level else self._true_at
+            return Outcome(self._true == 0, off, at, value)
+        if self.demand == "always":
+            return Outcome(self._false == 0, self._false * dt, self._false_at, self._false_at)
+        first = self._first
+        met = (first >= self.low - SLACK) & (first <= self.high + SLACK)
+        late = np.maximum(first - self.high, self.low - first)
+        short = np.where(np.isinf(self._gap), 1.0, self._gap)
+        came = ~np.isnan(first)
+        missed = np.maximum(self._end - self.high, 0.0) + NEVER_CAME * np.maximum(short, 0.1)
+        off = np.where(met, 0.0, np.where(came, late, missed))
+        return Outcome(met, off, np.where(came, first, self._gap_at), first)
+
+    @property
+    def _is_level(self) -> bool:
+        """Whether a value is held against a limit."""
+        return isinstance(self.said, Notices | MeterUnder)
+
+
+def _trials(simulation: Simulation, expectation: Expectation) -> list[Trial]:
+    """What is followed for an expectation: of each agent, or of any of a group."""
+    if expectation.measure is not None:
+        setup, said = simulation.scenario.setup, expectation.measure
+        return [MeasureTrial(find_measure(setup, said.of, source="expect"), said)]
+    agents = [simulation.agents.index(name) for name in expectation.who]
+    groups = [[agent] for agent in agents] if expectation.each_of else [agents]
+    return [TickTrial(simulation, group, expectation) for group in groups]
+
+
+def judge_batch(
+    scenario: Scenario, *, variants: Sequence[Mapping[str, Any]] = ({},)
+) -> tuple[Measured, Verdicts]:
+    """The measures of several variants, and what the scenario's expectations came to in each.
+
+    They are stepped together and without keeping tables. Expectations are the scenario's own, not
+    the variants'.
+    """
+    simulation = Simulation(scenario, variants=variants)
+    measurer, judge = Measurer(simulation), Judge(simulation)
+    while not simulation.done:
+        t = simulation.step()
+        measurer.keep(t)
+        judge.keep(t)
+    measured = measurer.measured()
+    return measured, judge.verdicts(measured)
