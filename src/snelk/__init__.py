@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from snelk.runs.spans import Span
     from snelk.tuning.check import Finding, check
     from snelk.tuning.searches import SearchResult, compare_searches
+    from snelk.tuning.sweep import Sweep, open_sweep, sweep
     from snelk.tuning.verify import Failure, Verdict, verify
 
 _HOMES = {
@@ -66,6 +67,7 @@ _HOMES = {
     "Situation": "snelk.body.registry",
     "SnelkError": "snelk.errors",
     "Span": "snelk.runs.spans",
+    "Sweep": "snelk.tuning.sweep",
     "Verdict": "snelk.tuning.verify",
     "VisibleRegion": "snelk.level.visible",
     "activity": "snelk.body.registry",
@@ -75,6 +77,7 @@ _HOMES = {
     "croft": "snelk.croft",
     "load": "snelk.config.scenario",
     "open_run": "snelk.runs.run",
+    "open_sweep": "snelk.tuning.sweep",
     "plot_map": "snelk.plots.map",
     "plot_meter": "snelk.plots.meter",
     "plot_search": "snelk.plots.search",
@@ -82,6 +85,7 @@ _HOMES = {
     "plot_timeline": "snelk.plots.timeline",
     "run": "snelk.runs.run",
     "run_batch": "snelk.runs.run",
+    "sweep": "snelk.tuning.sweep",
     "verify": "snelk.tuning.verify",
     "visible_region": "snelk.level.visible",
 }
@@ -112,6 +116,7 @@ __all__ = [
     "Situation",
     "SnelkError",
     "Span",
+    "Sweep",
     "Verdict",
     "VisibleRegion",
     "activity",
@@ -121,6 +126,7 @@ __all__ = [
     "croft",
     "load",
     "open_run",
+    "open_sweep",
     "plot_map",
     "plot_meter",
     "plot_search",
@@ -128,6 +134,7 @@ __all__ = [
     "plot_timeline",
     "run",
     "run_batch",
+    "sweep",
     "verify",
     "visible_region",
 ]

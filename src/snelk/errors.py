@@ -50,6 +50,10 @@ class InputError(SnelkError):
         self.problems = tuple(problems)
         super().__init__("\n".join(str(problem) for problem in self.problems))
 
+    def __reduce__(self) -> tuple[type[InputError], tuple[tuple[Problem, ...]]]:
+        """So that it can come from another process."""
+        return type(self), (self.problems,)
+
     @classmethod
     def of(cls, source: str, place: str, given: str, rule: str, fix: str = "") -> InputError:
         """An error with a single problem."""

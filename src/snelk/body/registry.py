@@ -96,6 +96,11 @@ def activity(name: str) -> Callable[[UserActivity], UserActivity]:
     return register
 
 
+def registry() -> dict[str, UserActivity]:
+    """All that are registered, by name."""
+    return _REGISTERED
+
+
 def registered(name: str) -> UserActivity:
     """The function of a name.
 

@@ -82,7 +82,7 @@ class Draft:
         """
         draft = Draft(self.source, copy.deepcopy(self.raw), self._origins)
         for key, value in changes.items():
-            parts = _split(key)
+            parts = split_key(key)
             here: Any = draft.raw
             for depth, part in enumerate(parts[:-1]):
                 place = key_path(parts[: depth + 1])
@@ -196,7 +196,7 @@ def _tables(value: Any) -> dict[str, Raw]:
     return {name: entry for name, entry in entries.items() if isinstance(entry, dict)}
 
 
-def _split(key: str) -> list[str]:
+def split_key(key: str) -> list[str]:
     """A dotted key path as TOML reads it, quoted parts included."""
     try:
         tree: Any = tomllib.loads(f"{key} = 0")

@@ -35,6 +35,10 @@ class LevelData:
     routes: tuple[tuple[Route, BaseGeometry], ...] = ()
     derived: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
 
+    def __getstate__(self) -> dict[str, Any]:
+        """What another process needs of it, which works out the rest anew."""
+        return {**self.__dict__, "derived": {}}
+
     def to_geojson(self) -> dict[str, Any]:
         """The level as GeoJSON, equal to what it was read from."""
         features = [

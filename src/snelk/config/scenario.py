@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import json
 import tomllib
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from hashlib import blake2b
 from pathlib import Path
 from typing import Any
 
-from snelk.config.draft import Draft
+import numpy as np
+from pydantic import BaseModel
+
+from snelk.config.draft import Draft, split_key
 from snelk.config.expectations import expectation_problems
 from snelk.config.geojson import LevelData, read_level
 from snelk.config.models import Clock, Setup
@@ -81,6 +86,24 @@ class Scenario:
             raise InputError(problems)
         return replace(self, setup=setup, draft=draft, changes={**self.changes, **changes})
 
+    def digests(self) -> dict[str, str]:
+        """A short hash of everything that goes in but the numbers: level, tracks, noises, throws.
+
+        >>> import snelk
+        >>> sorted(snelk.load(snelk.croft() / "night.toml").digests())
+        ['level', 'noises', 'throws', 'tracks.fox']
+        """
+        parts: dict[str, Any] = {
+            "level": self.level.to_geojson(),
+            "noises": self.noises,
+            "throws": self.throws,
+            **{f"tracks.{name}": track for name, track in self.tracks.items()},
+        }
+        return {
+            name: blake2b(json.dumps(part, default=_plain).encode(), digest_size=8).hexdigest()
+            for name, part in parts.items()
+        }
+
 
 def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scenario:
     """Read a scenario and every file it names.
@@ -120,6 +143,27 @@ def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scena
         tuple(name for name in tracks if name not in setup.cast),
         draft,
     )
+
+
+def value_of(setup: Setup, key: str) -> Any:
+    """The value at a key path of a setup, inherited and default ones too; None if there is none.
+
+    >>> import snelk
+    >>> night = snelk.load(snelk.croft() / "night.toml").setup
+    >>> value_of(night, "profiles.gander.meter.fill_time")
+    2.0
+    """
+    here: Any = setup
+    for part in split_key(key):
+        if isinstance(here, BaseModel):
+            fields = type(here).model_fields.items()
+            name = next((name for name, field in fields if (field.alias or name) == part), None)
+            here = getattr(here, name) if name is not None else None
+        elif isinstance(here, Mapping):
+            here = here.get(part)
+        else:
+            return None
+    return here
 
 
 def end_of(clock: Clock, tracks: Mapping[str, TrackData]) -> float:
@@ -181,6 +225,11 @@ def _read_named(
         except InputError as error:
             problems += error.problems
     return level, tracks, noises, throws
+
+
+def _plain(value: Any) -> Any:
+    """Arrays and dataclasses as JSON can hold them."""
+    return value.tolist() if isinstance(value, np.ndarray) else vars(value)
 
 
 def _file_names(value: Any) -> list[str]:

@@ -356,6 +356,7 @@ def _info(
         "scenario": scenario.source,
         "title": setup.title,
         "changes": {**scenario.changes, **changes},
+        "inputs": scenario.digests(),
         "seed": setup.seed,
         "ticks": len(simulation.times) if simulation.last[v] < 0 else int(simulation.last[v]) + 1,
         "ended_by_catch": bool(simulation.last[v] >= 0),
