@@ -9,6 +9,7 @@ import typer
 
 from snelk.cli.output import console, file_name
 from snelk.cli.questions import From, RunFolder, To
+from snelk.cli.tuning import Show, Wants
 
 Out = Annotated[
     Path | None,
@@ -129,3 +130,25 @@ def plot_timeline(
     artists = draw(open_run(run), agents=agent, targets=target, start=start, end=end)
     path = out if out is not None else run.with_name(f"{run.name}-timeline.png")
     console().print(f"Written to {save_figure(artists.axes, path)}")
+
+
+def plot_sweep(
+    table: Annotated[Path, typer.Argument(metavar="TABLE", help="The table of a sweep.")],
+    show: Show = None,
+    want: Wants = None,
+    out: Out = None,
+) -> None:
+    """Draw a sweep: how measures hang on the numbers varied.
+
+    A line with a band for one number, a map for two, parallel axes for more.
+    """
+    from snelk.plots.style import save_figure
+    from snelk.plots.sweep import plot_sweep as draw
+    from snelk.tuning.reading import Want
+    from snelk.tuning.sweep import open_sweep
+
+    artists = draw(
+        open_sweep(table), show=show or (), wants=[Want.parse(text) for text in want or ()]
+    )
+    place = out or table.with_suffix(".png")
+    console().print(f"Written to {save_figure(artists.axes[0], place)}")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 from snelk.config.models import Setup
@@ -104,26 +105,47 @@ class Address(NamedTuple):
         return self.measure.startswith("first_") or self.measure == "caught_at"
 
 
+Has = tuple[str, tuple[str, ...], tuple[str, ...]]
+"""An agent, the states of its ladder, and the targets that it notices."""
+
+
 def addresses_of(setups: Sequence[Setup]) -> tuple[Address, ...]:
     """Every measure that any of some variants can have."""
+    return tuple(_known(_who_has(setups)).values())
+
+
+def _who_has(setups: Sequence[Setup]) -> tuple[Has, ...]:
+    found: list[Has] = []
+    for agent in setups[0].agents:
+        states: dict[str, None] = {}
+        targets: dict[str, None] = {}
+        for setup in setups:
+            profile = setup.profile_of(agent)
+            states |= dict.fromkeys(profile.ladder.states if profile.ladder else ())
+            teams = {team: profile.ever_notices(team) for team in _teams(setup)}
+            targets |= dict.fromkeys(n for n, each in setup.cast.items() if teams[each.team])
+        others = tuple(name for name in setups[0].cast if name in targets and name != agent)
+        found.append((agent, tuple(states), others))
+    return tuple(found)
+
+
+def _teams(setup: Setup) -> set[str]:
+    return {member.team for member in setup.cast.values()}
+
+
+@lru_cache(maxsize=64)
+def _known(who: tuple[Has, ...]) -> dict[str, Address]:
+    """Their measures, by key."""
     names = {
         of: [name for name, kind in MEASURES.items() if kind.of == of]
         for of in ("run", "agent", "pair")
     }
     found = [Address(name) for name in names["run"]]
-    for agent in setups[0].agents:
+    for agent, states, targets in who:
         found += [Address(name, agent) for name in names["agent"]]
-        states: dict[str, None] = {}
-        for setup in setups:
-            ladder = setup.profile_of(agent).ladder
-            states |= dict.fromkeys(ladder.states if ladder else ())
         found += [Address("time_in", agent, state=state) for state in states]
-        for target in setups[0].cast:
-            if target != agent and any(
-                setup.profile_of(agent).ever_notices(setup.cast[target].team) for setup in setups
-            ):
-                found += [Address(name, agent, target) for name in names["pair"]]
-    return tuple(found)
+        found += [Address(name, agent, target) for target in targets for name in names["pair"]]
+    return {address.key: address for address in found}
 
 
 def find_measure(setup: Setup, key: str, *, source: str, place: str = "") -> Address:
@@ -138,7 +160,7 @@ def find_measure(setup: Setup, key: str, *, source: str, place: str = "") -> Add
     snelk.errors.InputError: : no such measure (given: "dog.fox.first"); \
 did you mean "dog.fox.first_seen"?
     """
-    known = {address.key: address for address in addresses_of([setup])}
+    known = _known(_who_has([setup]))
     if key not in known:
         raise InputError.of(source, place, f'"{key}"', "no such measure", nearest(key, known))
     return known[key]

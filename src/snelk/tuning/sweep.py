@@ -24,7 +24,7 @@ import pyarrow.parquet as pq
 
 from snelk.body.registry import UserActivity, registry
 from snelk.config.measures import Address, addresses_of
-from snelk.config.scenario import Scenario, load
+from snelk.config.scenario import Scenario, load, value_of
 from snelk.errors import InputError, nearest
 from snelk.runs.run import Run, run_batch
 from snelk.tuning.judging import judge_batch
@@ -161,7 +161,11 @@ def sweep(
         raise InputError.of(str(path), "", "", "must end in .parquet", f"{path}.parquet")
     if path.exists() and not _is_sweep(path):
         raise InputError.of(str(path), "", "", "exists and is no sweep", "choose another place")
-    info = _info(scenario, plan)
+    info = json.loads(json.dumps(_info(scenario, plan)))
+    if path.exists() and keep is None and open_sweep(path).info == info:
+        if progress is not None:
+            progress(plan.count, plan.count)
+        return open_sweep(path)
     work = _Parts(path, info)
     batch = work.begin(plan, jobs or _cores())
     starts = range(0, plan.count, batch)
@@ -236,6 +240,7 @@ def _info(scenario: Scenario, plan: Plan) -> dict[str, Any]:
         "changes": dict(scenario.changes),
         "fingerprint": fingerprint(scenario),
         "plan": asdict(plan),
+        "today": {axis.key: value_of(scenario.setup, axis.key) for axis in plan.axes},
         "units": units,
     }
 
@@ -260,10 +265,9 @@ class _Parts:
     def begin(self, plan: Plan, jobs: int) -> int:
         """Make room, or find what was done before; return the variants of a batch."""
         notes = self.folder / "plan.json"
-        mine = json.dumps(self.info, sort_keys=True)
         if notes.is_file():
             found = json.loads(notes.read_text(encoding="utf-8"))
-            if found["info"] != json.loads(mine):
+            if found["info"] != self.info:
                 rule = "another sweep is unfinished there"
                 fix = f"choose another place, or remove {self.folder}"
                 raise InputError.of(str(self.path), "", "", rule, fix)
@@ -273,7 +277,7 @@ class _Parts:
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
             draft = notes.with_suffix(".draft")
-            draft.write_text(json.dumps({"info": json.loads(mine), "batch": batch}))
+            draft.write_text(json.dumps({"info": self.info, "batch": batch}))
             draft.replace(notes)
         except OSError as error:
             raise self._cannot(error) from None
