@@ -38,6 +38,8 @@ if TYPE_CHECKING:
     from snelk.runs.run import Run, open_run, run, run_batch
     from snelk.runs.spans import Span
     from snelk.tuning.check import Finding, check
+    from snelk.tuning.compare import Comparison, compare
+    from snelk.tuning.reading import Want
     from snelk.tuning.searches import SearchResult, compare_searches
     from snelk.tuning.sweep import Sweep, open_sweep, sweep
     from snelk.tuning.verify import Failure, Verdict, verify
@@ -47,6 +49,7 @@ _HOMES = {
     "BeliefAnswer": "snelk.runs.answers",
     "Change": "snelk.runs.answers",
     "ChangeAnswer": "snelk.runs.ladders",
+    "Comparison": "snelk.tuning.compare",
     "ConeAnswer": "snelk.runs.answers",
     "Failure": "snelk.tuning.verify",
     "Finding": "snelk.tuning.check",
@@ -70,9 +73,11 @@ _HOMES = {
     "Sweep": "snelk.tuning.sweep",
     "Verdict": "snelk.tuning.verify",
     "VisibleRegion": "snelk.level.visible",
+    "Want": "snelk.tuning.reading",
     "activity": "snelk.body.registry",
     "check": "snelk.tuning.check",
     "check_activity": "snelk.body.registry",
+    "compare": "snelk.tuning.compare",
     "compare_searches": "snelk.tuning.searches",
     "croft": "snelk.croft",
     "load": "snelk.config.scenario",
@@ -96,6 +101,7 @@ __all__ = [
     "BeliefAnswer",
     "Change",
     "ChangeAnswer",
+    "Comparison",
     "ConeAnswer",
     "Failure",
     "Finding",
@@ -119,9 +125,11 @@ __all__ = [
     "Sweep",
     "Verdict",
     "VisibleRegion",
+    "Want",
     "activity",
     "check",
     "check_activity",
+    "compare",
     "compare_searches",
     "croft",
     "load",

@@ -9,7 +9,8 @@ import typer
 
 from snelk.cli.output import console, file_name
 from snelk.cli.questions import From, RunFolder, To
-from snelk.cli.tuning import Show, Wants
+from snelk.cli.scenarios import Changes
+from snelk.cli.tuning import Show, Wants, compared
 
 Out = Annotated[
     Path | None,
@@ -130,6 +131,29 @@ def plot_timeline(
     artists = draw(open_run(run), agents=agent, targets=target, start=start, end=end)
     path = out if out is not None else run.with_name(f"{run.name}-timeline.png")
     console().print(f"Written to {save_figure(artists.axes, path)}")
+
+
+def plot_compare(
+    runs: Annotated[
+        list[Path],
+        typer.Argument(
+            metavar="RUN_A RUN_B", help="Two runs; or a scenario, with --set against itself."
+        ),
+    ],
+    changes: Changes = None,
+    agent: Agents = None,
+    start: From = None,
+    end: To = None,
+    out: Out = None,
+) -> None:
+    """Draw two runs over each other, differences marked."""
+    from snelk.plots.compare import plot_compare as draw
+    from snelk.plots.style import save_figure
+
+    comparison = compared(runs, changes, None)
+    artists = draw(comparison, agents=agent, start=start, end=end)
+    place = out or runs[-1].with_name(f"{runs[-1].stem}-compared.png")
+    console().print(f"Written to {save_figure(artists.axes, place)}")
 
 
 def plot_sweep(

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from matplotlib.collections import LineCollection
-from matplotlib.colors import Norm, Normalize
+from matplotlib.colors import Normalize
 from matplotlib.lines import Line2D
 from numpy.typing import NDArray
 
@@ -180,7 +180,7 @@ def _maps(figure: Figure, sweep: Sweep, shown: list[str], best: pd.DataFrame) ->
     return artists
 
 
-def _write_cells(ax: Axes, cells: NDArray[np.float64], norm: Norm) -> None:
+def _write_cells(ax: Axes, cells: NDArray[np.float64], norm: Any) -> None:
     """The values in the cells, where there is room."""
     if cells.size > 150:
         return
