@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import copy
 import tomllib
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -134,6 +134,14 @@ class Draft:
             if origin is not None:
                 return origin, key_path(place)
         return self.source, key_path(place)
+
+    def home_of(self, parts: Sequence[str]) -> str:
+        """The file into which the value of a key path belongs: that of its profile or body."""
+        for depth in range(len(parts), 0, -1):
+            origin = self._origins.get(tuple(parts[:depth]))
+            if origin is not None and origin != "changes":
+                return origin
+        return self.source
 
     def _inherit(
         self,

@@ -9,24 +9,23 @@ from __future__ import annotations
 import json
 import os
 import shutil
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from functools import cached_property
 from hashlib import blake2b
 from importlib.metadata import version
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
-from uuid import uuid4
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from snelk.body.registry import UserActivity, registry
 from snelk.config.measures import Address, addresses_of
 from snelk.config.scenario import Scenario, load, value_of
 from snelk.errors import InputError, nearest
 from snelk.runs.run import Run, run_batch
+from snelk.tuning.batches import batch_size, cores, in_batches
 from snelk.tuning.judging import judge_batch
 from snelk.tuning.plan import Axis, Plan, plan_of
 
@@ -36,14 +35,8 @@ if TYPE_CHECKING:
 Progress = Callable[[int, int], None]
 """Told the variants done and the variants in all."""
 
-LARGEST_BATCH = 100
-"""Variants that are stepped together at most, so that their arrays stay in the cache."""
-
-SMALLEST_BATCH = 8
-
 FORMAT = 1
 
-ADDRESSES = "measures"
 PLAN = "snelk"
 
 
@@ -167,7 +160,7 @@ def sweep(
             progress(plan.count, plan.count)
         return open_sweep(path)
     work = _Parts(path, info)
-    batch = work.begin(plan, jobs or _cores())
+    batch = work.begin(plan, jobs or cores())
     starts = range(0, plan.count, batch)
     missing = [start for start in starts if not work.part(start).exists()]
     done = plan.count - sum(min(batch, plan.count - start) for start in missing)
@@ -179,7 +172,8 @@ def sweep(
         for numbers in (range(start, min(start + batch, plan.count)) for start in missing)
     )
     job = _Job(scenario, _addresses(scenario, plan), keep)
-    for numbers, table in _worked(job, tasks, min(jobs or _cores(), len(missing))):
+    workers = min(jobs or cores(), len(missing))
+    for numbers, table in in_batches(_rows, job, tasks, jobs=workers):
         work.write(numbers[0], table)
         done += len(numbers)
         if progress is not None:
@@ -214,12 +208,6 @@ def fingerprint(scenario: Scenario) -> str:
     setup = scenario.setup.model_dump_json(by_alias=True)
     text = json.dumps([setup, scenario.digests(), version("snelk")])
     return blake2b(text.encode(), digest_size=8).hexdigest()
-
-
-def _cores() -> int:
-    from joblib import cpu_count
-
-    return int(cpu_count())
 
 
 def _is_sweep(path: Path) -> bool:
@@ -272,8 +260,7 @@ class _Parts:
                 fix = f"choose another place, or remove {self.folder}"
                 raise InputError.of(str(self.path), "", "", rule, fix)
             return int(found["batch"])
-        shared = -(-plan.count // (2 * jobs))
-        batch = min(max(shared, SMALLEST_BATCH), LARGEST_BATCH)
+        batch = batch_size(plan.count, jobs)
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
             draft = notes.with_suffix(".draft")
@@ -315,10 +302,6 @@ class _Parts:
         return InputError.of(str(self.path), "", "", rule, fix)
 
 
-Task = tuple[range, list[dict[str, Any]]]
-"""Numbers of variants, and what each changes."""
-
-
 @dataclass(frozen=True)
 class _Job:
     """What is the same for all batches."""
@@ -327,51 +310,20 @@ class _Job:
     addresses: tuple[Address, ...]
     keep: Path | None
 
-    def rows(self, numbers: range, changes: list[dict[str, Any]]) -> pa.Table:
-        """The rows of one batch."""
-        measured, verdicts = judge_batch(self.scenario, variants=changes)
-        known = dict(zip(measured.addresses, measured.values.T, strict=True))
-        columns: dict[str, Any] = {"variant": np.array(numbers)}
-        columns |= {key: [row[key] for row in changes] for key in changes[0]}
-        # What nobody in this batch can have, others may: the columns are those of all.
-        nothing = np.full(len(numbers), np.nan)
-        columns |= {each.key: known.get(each, nothing) for each in self.addresses}
-        names = verdicts.names
-        columns |= {f"expect.{name}": verdicts.met[:, n] * 1.0 for n, name in enumerate(names)}
-        if self.keep is not None:
-            runs = run_batch(self.scenario, variants=changes)
-            for number, run in zip(numbers, runs, strict=True):
-                run.save(self.keep / f"variant-{number:05d}")
-        return pa.table(columns)
 
-
-def _worked(job: _Job, tasks: Iterator[Task], jobs: int) -> Iterator[tuple[range, pa.Table]]:
-    """The batches as they are done, in this process or in several."""
-    if jobs <= 1:
-        for numbers, changes in tasks:
-            yield numbers, job.rows(numbers, changes)
-        return
-    from joblib import Parallel, delayed
-
-    name, activities = uuid4().hex, dict(registry())
-    work = Parallel(n_jobs=jobs, return_as="generator_unordered", batch_size=1)
-    yield from work(delayed(_in_another_process)(name, job, activities, *t) for t in tasks)
-
-
-_KNOWN: dict[str, _Job] = {}
-"""The job that this process works at: its level is prepared once."""
-
-
-def _in_another_process(
-    name: str,
-    job: _Job,
-    activities: dict[str, UserActivity],
-    numbers: range,
-    changes: list[dict[str, Any]],
-) -> tuple[range, pa.Table]:
-    if name not in _KNOWN:
-        _KNOWN.clear()
-        _KNOWN[name] = job
-        # Users' activities may be defined in their script, which this process does not import.
-        registry().update(activities)
-    return numbers, _KNOWN[name].rows(numbers, changes)
+def _rows(job: _Job, numbers: range, changes: list[dict[str, Any]]) -> tuple[range, pa.Table]:
+    """The rows of one batch."""
+    measured, verdicts = judge_batch(job.scenario, variants=changes)
+    known = dict(zip(measured.addresses, measured.values.T, strict=True))
+    columns: dict[str, Any] = {"variant": np.array(numbers)}
+    columns |= {key: [row[key] for row in changes] for key in changes[0]}
+    # What nobody in this batch can have, others may: the columns are those of all.
+    nothing = np.full(len(numbers), np.nan)
+    columns |= {each.key: known.get(each, nothing) for each in job.addresses}
+    names = verdicts.names
+    columns |= {f"expect.{name}": verdicts.met[:, n] * 1.0 for n, name in enumerate(names)}
+    if job.keep is not None:
+        runs = run_batch(job.scenario, variants=changes)
+        for number, run in zip(numbers, runs, strict=True):
+            run.save(job.keep / f"variant-{number:05d}")
+    return numbers, pa.table(columns)

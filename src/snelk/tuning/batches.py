@@ -1,0 +1,71 @@
+"""Work on many variants, batch by batch, in this process or in several."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any, TypeVar
+from uuid import uuid4
+
+from snelk.body.registry import UserActivity, registry
+
+T = TypeVar("T")
+
+LARGEST_BATCH = 100
+"""Variants that are stepped together at most, so that their arrays stay in the cache."""
+
+SMALLEST_BATCH = 8
+"""Fewer together are not worth a process of their own."""
+
+
+def cores() -> int:
+    """How many processes can work at once."""
+    from joblib import cpu_count
+
+    return int(cpu_count())
+
+
+def batch_size(count: int, jobs: int) -> int:
+    """How many of so many variants are stepped together."""
+    shared = -(-count // (2 * jobs))
+    return min(max(shared, SMALLEST_BATCH), LARGEST_BATCH)
+
+
+def in_batches(
+    work: Callable[..., T], job: Any, tasks: Iterable[tuple[Any, ...]], *, jobs: int
+) -> Iterator[T]:
+    """`work(job, *task)` of each task, in the order in which they are done.
+
+    Args:
+        work: A function of a module.
+        job: What is the same for all tasks; every process unpacks it once.
+        tasks: What is not.
+        jobs: How many processes; with one it is done here, in order.
+    """
+    if jobs <= 1:
+        for task in tasks:
+            yield work(job, *task)
+        return
+    from joblib import Parallel, delayed
+
+    name, activities = uuid4().hex, dict(registry())
+    parallel = Parallel(n_jobs=jobs, return_as="generator_unordered", batch_size=1)
+    yield from parallel(delayed(_elsewhere)(work, name, job, activities, task) for task in tasks)
+
+
+_KNOWN: dict[str, Any] = {}
+"""The job that this process works at: its level is prepared once."""
+
+
+def _elsewhere(
+    work: Callable[..., T],
+    name: str,
+    job: Any,
+    activities: dict[str, UserActivity],
+    task: tuple[Any, ...],
+) -> T:
+    if name not in _KNOWN:
+        _KNOWN.clear()
+        _KNOWN[name] = job
+        # Users' activities may be defined in their script, which this process does not import.
+        registry().update(activities)
+    return work(_KNOWN[name], *task)
