@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from snelk.runs.spans import Span
     from snelk.tuning.check import Finding, check
     from snelk.tuning.compare import Comparison, compare
+    from snelk.tuning.fit import FitResult, fit
     from snelk.tuning.reading import Want
     from snelk.tuning.searches import SearchResult, compare_searches
     from snelk.tuning.sweep import Sweep, open_sweep, sweep
@@ -53,6 +54,7 @@ _HOMES = {
     "ConeAnswer": "snelk.runs.answers",
     "Failure": "snelk.tuning.verify",
     "Finding": "snelk.tuning.check",
+    "FitResult": "snelk.tuning.fit",
     "Gate": "snelk.runs.answers",
     "InputError": "snelk.errors",
     "LadderAnswer": "snelk.runs.ladders",
@@ -80,6 +82,7 @@ _HOMES = {
     "compare": "snelk.tuning.compare",
     "compare_searches": "snelk.tuning.searches",
     "croft": "snelk.croft",
+    "fit": "snelk.tuning.fit",
     "load": "snelk.config.scenario",
     "open_run": "snelk.runs.run",
     "open_sweep": "snelk.tuning.sweep",
@@ -105,6 +108,7 @@ __all__ = [
     "ConeAnswer",
     "Failure",
     "Finding",
+    "FitResult",
     "Gate",
     "InputError",
     "LadderAnswer",
@@ -132,6 +136,7 @@ __all__ = [
     "compare",
     "compare_searches",
     "croft",
+    "fit",
     "load",
     "open_run",
     "open_sweep",
