@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from snelk.runs.spans import Span
     from snelk.tuning.check import Finding, check
     from snelk.tuning.compare import Comparison, compare
+    from snelk.tuning.coverage import Coverage, coverage
     from snelk.tuning.fit import FitResult, fit
     from snelk.tuning.reading import Want
     from snelk.tuning.searches import SearchResult, compare_searches
@@ -52,6 +53,7 @@ _HOMES = {
     "ChangeAnswer": "snelk.runs.ladders",
     "Comparison": "snelk.tuning.compare",
     "ConeAnswer": "snelk.runs.answers",
+    "Coverage": "snelk.tuning.coverage",
     "Failure": "snelk.tuning.verify",
     "Finding": "snelk.tuning.check",
     "FitResult": "snelk.tuning.fit",
@@ -81,6 +83,7 @@ _HOMES = {
     "check_activity": "snelk.body.registry",
     "compare": "snelk.tuning.compare",
     "compare_searches": "snelk.tuning.searches",
+    "coverage": "snelk.tuning.coverage",
     "croft": "snelk.croft",
     "fit": "snelk.tuning.fit",
     "load": "snelk.config.scenario",
@@ -106,6 +109,7 @@ __all__ = [
     "ChangeAnswer",
     "Comparison",
     "ConeAnswer",
+    "Coverage",
     "Failure",
     "Finding",
     "FitResult",
@@ -135,6 +139,7 @@ __all__ = [
     "check_activity",
     "compare",
     "compare_searches",
+    "coverage",
     "croft",
     "fit",
     "load",

@@ -9,8 +9,8 @@ import typer
 
 from snelk.cli.output import console, file_name
 from snelk.cli.questions import From, RunFolder, To
-from snelk.cli.scenarios import Changes
-from snelk.cli.tuning import Show, Wants, compared
+from snelk.cli.scenarios import Changes, ScenarioFile
+from snelk.cli.tuning import Cell, HowThere, Jobs, Show, Target, Wants, compared, covered
 
 Out = Annotated[
     Path | None,
@@ -131,6 +131,27 @@ def plot_timeline(
     artists = draw(open_run(run), agents=agent, targets=target, start=start, end=end)
     path = out if out is not None else run.with_name(f"{run.name}-timeline.png")
     console().print(f"Written to {save_figure(artists.axes, path)}")
+
+
+def plot_coverage(
+    scenario: ScenarioFile,
+    target: Target = None,
+    way: HowThere = "standing",
+    agent: Agents = None,
+    cell: Cell = 1.0,
+    start: From = None,
+    end: To = None,
+    jobs: Jobs = None,
+    changes: Changes = None,
+    out: Out = None,
+) -> None:
+    """Draw where somebody is noticed how soon, and what is watched."""
+    from snelk.plots.coverage import plot_coverage as draw
+    from snelk.plots.style import save_figure
+
+    found = covered(scenario, target, way, agent, cell, start, end, jobs, changes, None)
+    place = out or Path("runs") / f"{scenario.stem}-coverage-{file_name(way)}.png"
+    console().print(f"Written to {save_figure(draw(found).axes[0], place)}")
 
 
 def plot_compare(

@@ -16,6 +16,7 @@ import typer
 from snelk.errors import InputError
 
 if TYPE_CHECKING:
+    import pandas as pd
     from rich.console import Console
 
     from snelk.runs.run import Progress, Run
@@ -136,6 +137,24 @@ def minds_summary(run: Run) -> list[dict[str, Any]]:
             }
         )
     return rows
+
+
+def write_table(path: Path, frame: pd.DataFrame) -> None:
+    """Write a table as CSV or Parquet, by its suffix; whole, or not at all."""
+    if path.suffix == ".csv":
+        write_text(path, frame.to_csv(index=False))
+        return
+    if path.suffix != ".parquet":
+        raise InputError.of(str(path), "", path.suffix, "unknown format", "use .csv or .parquet")
+    draft = path.with_name(f".{path.name}.draft")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        frame.to_parquet(draft, index=False)
+        draft.replace(path)
+    except OSError as error:
+        draft.unlink(missing_ok=True)
+        rule, fix = f"cannot be written: {error.strerror}", "choose another place"
+        raise InputError.of(str(path), "", "", rule, fix) from None
 
 
 def write_text(path: Path, text: str) -> None:

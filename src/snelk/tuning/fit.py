@@ -50,7 +50,10 @@ NEARER = (1.0, 0.25, 0.05, 0.01)
 NEIGHBOURS = 8
 """Points per number in a generation."""
 
-GENERATIONS = 16
+GENERATION = 48
+"""Variants in a generation at least: fewer are stepped together no quicker."""
+
+GENERATIONS = 10
 """Generations in which each of these is searched."""
 
 PULLS = 16
@@ -463,7 +466,8 @@ def _search(trials: _Trials, today: Numbers, only: int | None = None) -> Numbers
         inside = [min(max(x, low), high) for x, (low, high) in zip(near, bounds, strict=True)]
         found = differential_evolution(
             cost, bounds, vectorized=True, updating="deferred", polish=False, init="latinhypercube",
-            popsize=max(NEIGHBOURS, -(-16 // len(axes))), maxiter=GENERATIONS, tol=1e-8, atol=1e-8,
+            popsize=max(NEIGHBOURS, -(-GENERATION // (trials.seeds * len(axes)))),
+            maxiter=GENERATIONS, tol=1e-8, atol=1e-8,
             x0=np.array(inside),
             rng=np.random.default_rng([trials.scenario.setup.seed, stage]), callback=stop,
         )  # fmt: skip

@@ -1,0 +1,135 @@
+"""Coverage as maps: how soon somebody is noticed at each place, and how much it is watched."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from matplotlib.collections import PatchCollection
+from matplotlib.colors import Normalize
+from matplotlib.lines import Line2D
+from matplotlib.patches import Patch, Rectangle
+
+from snelk.plots.ground import draw_level
+from snelk.plots.style import INK, agent_colours, new_figure
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from numpy.typing import NDArray
+
+    from snelk.tuning.coverage import Coverage
+
+HATCH = "#9a9a9a"
+
+
+@dataclass
+class CoverageArtists:
+    """What `plot_coverage` drew.
+
+    Attributes:
+        axes: The two maps: how soon it is noticed, and how much it is watched.
+        cells: The coloured cells of both.
+        never: The hatched cells: where no meter gets full, and where nobody ever looks.
+        paths: Per agent that moved: its way, in the first map.
+    """
+
+    axes: list[Axes]
+    cells: list[PatchCollection] = field(default_factory=list)
+    never: list[PatchCollection] = field(default_factory=list)
+    paths: dict[str, Line2D] = field(default_factory=dict)
+
+
+def plot_coverage(coverage: Coverage) -> CoverageArtists:
+    """Draw the places of a coverage, coloured by how dangerous they are."""
+    title = f"How safe it is for {coverage.target}, {coverage.way}"
+    figure, first = new_figure(f"{title}   ·   {coverage.times[0]:g} to {coverage.times[-1]:g} s")
+    first.remove()
+    # Beside each other, or a wide level above each other: a map and its colours below it.
+    wide = np.ptp(coverage.x) >= 2.2 * np.ptp(coverage.y)
+    rooms = [(0.05, 0.55, 0.93, 0.31), (0.05, 0.1, 0.93, 0.31)]
+    if not wide:
+        rooms = [(0.045 + 0.49 * n, 0.2, 0.455, 0.66) for n in range(2)]
+    axes = [figure.add_axes(room) for room in rooms]
+    artists = CoverageArtists(axes)
+    panels = (
+        (coverage.full, "seconds until a meter is full", "cividis_r"),
+        (
+            np.where(coverage.blind, np.nan, 100.0 * coverage.share),
+            "% of the time in view",
+            "cividis_r",
+        ),
+    )
+    for n, (ax, (values, words, colours)) in enumerate(zip(axes, panels, strict=True)):
+        draw_level(ax, coverage.level, light=1.0)
+        cells, never = _draw_cells(ax, coverage, values, colours)
+        artists.cells.append(cells)
+        artists.never.append(never)
+        left, low, width, _ = rooms[n]
+        place = (left + 0.15 * width, low - 0.085, 0.7 * width, 0.018)
+        bar = figure.colorbar(cells, cax=figure.add_axes(place), orientation="horizontal")
+        bar.set_label(words, color=INK, fontsize=9.5)
+        bar.ax.tick_params(colors=INK, labelsize=9)
+        ax.set_aspect("equal")
+        half = coverage.cell / 2
+        ax.set_xlim(coverage.x.min() - half, coverage.x.max() + half)
+        ax.set_ylim(coverage.y.min() - half, coverage.y.max() + half)
+        ax.tick_params(colors=INK, labelsize=9)
+        ax.set_title(("A  how soon it is noticed", "B  how much it is watched")[n], loc="left",
+                     fontsize=10.5, color=INK)  # fmt: skip
+        ax.set_anchor("S")
+        ax.text(1.0, 1.012, "x and y in m", transform=ax.transAxes, ha="right", fontsize=9,
+                color=INK)  # fmt: skip
+    _draw_paths(artists, coverage)
+    _legend(figure)
+    return artists
+
+
+def _draw_cells(
+    ax: Axes, coverage: Coverage, values: NDArray[np.float64], colours: str
+) -> tuple[PatchCollection, PatchCollection]:
+    half = coverage.cell / 2
+    there = ~np.isnan(values)
+    squares = [
+        Rectangle((x - half, y - half), 2 * half, 2 * half)
+        for x, y in zip(coverage.x, coverage.y, strict=True)
+    ]
+    high = float(values[there].max()) if there.any() else 1.0
+    cells = PatchCollection(
+        [square for square, yes in zip(squares, there, strict=True) if yes],
+        cmap=colours, norm=Normalize(0.0, max(high, 1e-9)), lw=0, alpha=0.85, zorder=1.0,
+    )  # fmt: skip
+    cells.set_array(values[there])
+    never = PatchCollection(
+        [square for square, yes in zip(squares, there, strict=True) if not yes],
+        fc="white", ec=HATCH, hatch="////", lw=0, zorder=1.0,
+    )  # fmt: skip
+    for some in (cells, never):
+        ax.add_collection(some)
+    return cells, never
+
+
+def _draw_paths(artists: CoverageArtists, coverage: Coverage) -> None:
+    colours = agent_colours(coverage.agents)
+    for n, agent in enumerate(coverage.agents):
+        way = coverage.paths[n]
+        for ax in artists.axes:
+            ax.plot(*way[0], "o", ms=6, color=colours[agent], mec="white", mew=1.0, zorder=6)
+            ax.annotate(
+                agent, way[0], xytext=(5, 3), textcoords="offset points", fontsize=7.5, color=INK,
+                zorder=7, parse_math=False,
+                bbox={"boxstyle": "square,pad=0.08", "fc": "white", "ec": "none", "alpha": 0.75},
+            )  # fmt: skip
+            if float(np.nanmax(np.ptp(way, axis=0))) > 0.3:
+                (line,) = ax.plot(way[:, 0], way[:, 1], color="white", lw=2.6, zorder=4.5)
+                (line,) = ax.plot(way[:, 0], way[:, 1], color=colours[agent], lw=1.2, zorder=4.6)
+                artists.paths[agent] = line
+
+
+def _legend(figure: Any) -> None:
+    handles = [
+        Patch(fc="white", ec=HATCH, hatch="////", lw=0, label="A: never noticed   B: blind spot"),
+        Line2D([], [], marker="o", color=INK, mec="white", lw=1.2, label="agent and its round"),
+    ]
+    figure.legend(handles=handles, loc="upper left", bbox_to_anchor=(0.004, 0.955), ncols=2,
+                  frameon=False, fontsize=9.5)  # fmt: skip
