@@ -49,11 +49,11 @@ def plot_coverage(coverage: Coverage) -> CoverageArtists:
     wide = np.ptp(coverage.x) >= 2.2 * np.ptp(coverage.y)
     rooms = [(0.05, 0.55, 0.93, 0.31), (0.05, 0.1, 0.93, 0.31)]
     if not wide:
-        rooms = [(0.045 + 0.49 * n, 0.2, 0.455, 0.66) for n in range(2)]
+        rooms = [(0.045 + 0.49 * n, 0.27, 0.455, 0.56) for n in range(2)]
     axes = [figure.add_axes(room) for room in rooms]
     artists = CoverageArtists(axes)
     panels = (
-        (coverage.full, "seconds until a meter is full", "cividis_r"),
+        (coverage.full, "seconds until a meter is full", "cividis"),
         (
             np.where(coverage.blind, np.nan, 100.0 * coverage.share),
             "% of the time in view",
