@@ -167,7 +167,10 @@ def _axis(scenario: Scenario, key: str, given: Any, samples: int | None) -> Axis
     whole = isinstance(now, int) and not isinstance(now, bool)
     if isinstance(given, str) or not isinstance(given, Sequence | np.ndarray):
         given = [given]
-    if samples is not None and isinstance(given, tuple) and len(given) == 2:
+    if isinstance(given, tuple) and len(given) == 2:
+        if samples is None:
+            fix = "give samples, or how many values: LO:HI:N"
+            raise InputError.of("vary", key, "", "limits need samples", fix)
         low, high = (float(end) for end in given)
         if not (math.isfinite(low) and math.isfinite(high) and low < high):
             raise InputError.of("vary", key, f"{low:g}, {high:g}", "low must be below high")
