@@ -318,10 +318,8 @@ def _meters(run: Run, agent: str) -> pd.DataFrame:
 def _beliefs(run: Run, agent: str) -> pd.DataFrame:
     rows = run.beliefs
     rows = rows[rows.agent == agent]
-    place = rows.x + 1j * rows.y
-    found: pd.DataFrame = rows.assign(place=place).pivot(
-        index="t", columns="target", values="place"
-    )
+    x, y = (rows.pivot(index="t", columns="target", values=axis) for axis in ("x", "y"))
+    found: pd.DataFrame = x + 1j * y
     return found
 
 

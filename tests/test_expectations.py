@@ -1,0 +1,203 @@
+"""Expectations: what each demands, what is told when it fails, and mistakes in them."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+from typing import Any
+from xml.etree import ElementTree
+
+import pytest
+import samples
+import scenes
+from test_cli import command
+
+import snelk
+
+LADDER = {
+    "states": {"calm": {}, "alert": {}},
+    "changes": {
+        "up": {"from": "calm", "to": "alert", "when": "meter >= 0.6"},
+        "down": {"from": "alert", "to": "calm", "when": "lost_for > 1s"},
+    },
+}
+# The guest walks past at 1 m/s, 3 m before the guard, who faces it: in view from -4 to +4 m.
+WALK = samples.track_of((0, 3, -8), (16, 3, 8))
+FACTS: dict[str, Any] = {
+    "profiles.watcher.cones": {"front": {"fov_whole": 106.27, "range": 30.0}},
+    "profiles.watcher.meter": {"fill_time": 2.0, "drain_time": 2.0, "hold": 0.5,
+                               "thresholds": {"wary": 0.25, "sure": 1.0}},
+}  # fmt: skip
+SEEN, LOST = 4.0, 12.0
+
+
+def scene(folder: Path, **expect: dict[str, Any]) -> snelk.Scenario:
+    more = {**FACTS, "expect": expect}
+    return scenes.scene(folder, **LADDER, track=WALK, end=16.0, more=more)
+
+
+NOTICED = SEEN + 0.25 * 2.0 - 0.1  # the tick in which it is first seen fills already
+FULL = SEEN + 2.0 - 0.1
+ALERT = SEEN + 0.6 * 2.0 - 0.1
+CALM = LOST + 1.2
+
+
+@pytest.mark.parametrize(
+    ("statement", "met", "at"),
+    [
+        ({"notices": {"target": "guest", "before": 5.0}}, True, NOTICED),
+        ({"notices": {"target": "guest", "before": 4.2}}, False, NOTICED),
+        ({"notices": {"target": "guest", "after": 4.0}}, True, NOTICED),
+        ({"notices": {"target": "guest", "after": 5.0}}, False, NOTICED),
+        ({"notices": {"target": "guest", "threshold": "sure", "before": 6}}, True, FULL),
+        ({"notices": {"target": "guest", "threshold": "sure", "before": 5.5}}, False, FULL),
+        ({"notices": {"target": "guest", "never": True}}, False, NOTICED),
+        ({"notices": {"target": "guest", "never": True, "before": 4.3}}, True, 4.3),
+        ({"notices": {"target": "guest", "never": True, "after": 15.0}}, True, None),
+        ({"reaches": {"state": "alert", "before": 6.0}}, True, ALERT),
+        ({"reaches": {"state": "alert", "after": 6.0}}, False, ALERT),
+        ({"reaches": {"state": "alert", "never": True, "after": 14.0}}, True, None),
+        ({"reaches": {"state": "alert", "never": True}}, False, ALERT),
+        ({"stays": {"state": "alert", "after": 6.0, "before": 12.0}}, True, None),
+        ({"stays": {"state": "alert", "after": 6.0}}, False, CALM),
+        ({"meter": {"target": "guest", "under": 0.5, "before": 4.8}}, True, None),
+        ({"meter": {"target": "guest", "under": 0.5}}, False, SEEN + 0.9),
+        ({"always": {"when": "meter < 0.9 or seen or lost_for < 2s"}}, True, None),
+        ({"always": {"when": "not seen", "after": 1.0}}, False, SEEN),
+        ({"never": {"when": "seen and distance > 6m"}}, True, None),
+        ({"never": {"when": "seen and distance < 4m"}}, False, 8 - math.sqrt(7)),
+        ({"once": {"when": "seen and distance < 4m", "before": 6.0}}, True, 8 - math.sqrt(7)),
+        ({"once": {"when": "seen and own.speed > 1", "before": 9.0}}, False, None),
+    ],
+)
+def test_each_statement_holds_or_fails_at_its_moment(
+    tmp_path: Path, statement: dict[str, Any], met: bool, at: float | None
+) -> None:
+    scenario = scene(tmp_path, it={"agent": "guard", **statement})
+    _, verdicts = snelk_judged(scenario)
+    assert bool(verdicts.met[0, 0]) == met
+    assert (verdicts.off[0, 0] == 0.0) == met
+    if at is not None:
+        assert verdicts.at[0, 0] == pytest.approx(math.ceil(at * 10 - 1e-6) / 10, abs=1e-6)
+    (verdict,) = snelk.verify(scenario)
+    assert verdict.met == met
+    assert (verdict.failures == ()) == met
+    if not met and "measure" not in statement:
+        assert verdict.failures[0].why
+
+
+def snelk_judged(scenario: snelk.Scenario) -> Any:
+    from snelk.tuning.judging import judge_batch
+
+    return judge_batch(scenario)
+
+
+def test_measures_groups_and_sentences(tmp_path: Path) -> None:
+    seen = {"of": "guard.guest.first_seen", "at_least": 3.0, "at_most": SEEN}
+    none = {"of": "guard.guest.caught", "at_least": 1}
+    found = snelk.verify(
+        scene(
+            tmp_path,
+            between={"measure": seen},
+            none={"measure": none},
+            anybody={"any_of": ["guard"], "reaches": {"state": "alert", "before": 6.0}},
+            each={"each_of": ["guard"], "reaches": {"state": "alert", "before": 5.0}},
+        )
+    )
+    assert [verdict.met for verdict in found] == [True, False, True, False]
+    assert found[0].sentence == "guard.guest.first_seen is at least 3 and at most 4"
+    assert found[1].found == "it is 0"
+    assert found[2].sentence == "any of guard reaches alert before 6 s"
+    assert "calm → alert (up): meter 0.6" in found[3].failures[0].why[0]
+
+
+def test_any_and_each_of_several_agents() -> None:
+    night = snelk.load(snelk.croft() / "night.toml")
+    geese = ["goose-1", "goose-2"]  # with this seed goose-1 never notices the fox
+    for group, met in (("any_of", True), ("each_of", False)):
+        notices = {"target": "fox", "before": 60.0}
+        changed = night.changed({"expect": {"warned": {group: geese, "notices": notices}}})
+        (verdict,) = snelk.verify(changed)
+        assert verdict.met == met
+    assert verdict.failures[0].ask[0] in geese
+
+
+def test_a_share_of_the_seeds_is_enough() -> None:
+    night = snelk.load(snelk.croft() / "night.toml")
+    wakes = {"agent": "dog", "reaches": {"state": "pricked-up", "after": 43.0}}
+    runs = {seed: snelk.run(night, changes={"seed": seed}) for seed in range(7, 11)}
+    held = 0
+    for run in runs.values():
+        states = run.states[(run.states.agent == "dog") & (run.states.state == "pricked-up")]
+        held += len(states) > 0 and states.t.iloc[0] >= 43.0
+    assert 0 < held < 4
+    for share, met in ((held / 4, True), (held / 4 + 0.2, False)):
+        expect = {"wakes": {**wakes, "seeds": 4, "share": share}}
+        (verdict,) = snelk.verify(night.changed({"expect": expect}))
+        assert (verdict.held, verdict.seeds, verdict.met) == (held, 4, met)
+
+
+@pytest.mark.parametrize(
+    ("expect", "error"),
+    [
+        ({"agent": "guard"}, "must say one thing"),
+        ({"agent": "guard", "stays": {"state": "calm"}, "never": {"when": "seen"}}, "one thing"),
+        ({"notices": {"target": "guest"}}, "must say of whom"),
+        ({"agent": "gaurd", "stays": {"state": "calm"}}, 'did you mean "guard"'),
+        ({"agent": "guard", "stays": {"state": "clam"}}, 'did you mean "calm"'),
+        ({"agent": "guard", "notices": {"target": "gest"}}, 'did you mean "guest"'),
+        ({"agent": "guard", "notices": {"target": "guest", "threshold": "sur"}}, '"sure"'),
+        ({"agent": "guard", "notices": {"target": "guest", "after": 99}}, "after the end of the"),
+        ({"agent": "guard", "stays": {"state": "calm", "after": 5, "before": 4}}, "not be below"),
+        ({"agent": "guard", "never": {"when": "sen"}}, 'letter 1: .*did you mean "seen"'),
+        ({"agent": "guard", "never": {"when": "chance(0.5)"}}, "use seeds and share"),
+        ({"agent": "guard", "never": {"when": 'in_zone("yard")'}}, "no such zone"),
+        ({"agent": "guard", "meter": {"target": "guest", "under": 1.5}}, "at most 1"),
+        ({"measure": {"of": "guard.guest.first"}}, "at_least or at_most|no such measure"),
+        ({"agent": "guard", "measure": {"of": "length", "at_most": 3}}, "must not be with a meas"),
+        ({"measure": {"of": "length", "at_least": 3, "at_most": 2}}, "must not be above at_most"),
+        ({"agent": "guard", "stay": {"state": "calm"}}, 'did you mean "stays"'),
+        ({"agent": "guard", "stays": {"state": "calm"}, "seeds": 0}, "must be at least 1"),
+    ],
+)
+def test_mistakes_in_expectations_are_told(
+    tmp_path: Path, expect: dict[str, Any], error: str
+) -> None:
+    with pytest.raises(snelk.InputError, match=error) as caught:
+        scene(tmp_path, it=expect)
+    assert "expect.it" in str(caught.value)
+
+
+def test_the_command_says_what_fails_and_why(tmp_path: Path) -> None:
+    scenario = samples.write_sample(tmp_path, track=WALK)
+    text = scenario.read_text()
+    notices = 'agent = "guard"\nnotices = { target = "guest", never = true }\n'
+    scenario.write_text(text + f"\n[expect.unseen]\n{notices}")
+    said = command("verify", scenario, "--junit", "out/v.xml", cwd=tmp_path, code=1)
+    assert said == ""  # nothing on standard error: it is an answer
+    root = ElementTree.parse(tmp_path / "out" / "v.xml").getroot()
+    assert [suite.get("failures") for suite in root] == ["1"]
+    failure = root.find(".//failure")
+    assert failure is not None
+    assert "guard has guest in view" in (failure.text or "")
+    scenario.write_text(
+        text + f"\n[expect.unseen]\n{notices}".replace("never = true", "before = 9")
+    )
+    found = json.loads(command("verify", scenario, "--json", cwd=tmp_path))
+    assert [each["met"] for each in found[str(scenario)]] == [True]
+    assert "1 expectations, all hold" in command("verify", scenario, cwd=tmp_path)
+    scenario.write_text(text)
+    assert "has no expectations; add [expect.NAME]" in command(
+        "verify", scenario, cwd=tmp_path, code=2
+    )
+
+
+def test_the_croft_carries_a_dozen_and_they_hold() -> None:
+    found = snelk.verify(snelk.croft() / "night.toml")
+    assert len(found) >= 12
+    assert [verdict.name for verdict in found if not verdict.met] == []
+    kinds = {
+        each.statement for each in snelk.load(snelk.croft() / "night.toml").setup.expect.values()
+    }
+    assert kinds == {"notices", "reaches", "stays", "meter", "measure", "always", "never", "once"}
