@@ -40,7 +40,7 @@ def scene(folder: Path, **expect: dict[str, Any]) -> snelk.Scenario:
 NOTICED = SEEN + 0.25 * 2.0 - 0.1  # the tick in which it is first seen fills already
 FULL = SEEN + 2.0 - 0.1
 ALERT = SEEN + 0.6 * 2.0 - 0.1
-CALM = LOST + 1.2
+CALM = LOST + 1.1  # at the tick after a second without
 
 
 @pytest.mark.parametrize(

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import difflib
+import re
+import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,6 +13,7 @@ from typing import Any
 import tomlkit
 
 from snelk.config.draft import split_key
+from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.errors import InputError
 
@@ -68,10 +71,10 @@ def rewritten(scenario: Scenario, changes: Mapping[str, Any]) -> list[Rewrite]:
                 before = file.read()
         except OSError as error:
             raise InputError.of(str(path), "", "", f"cannot be read: {error.strerror}") from None
-        document = tomlkit.parse(before)
+        after = before
         for parts, value in values.items():
-            _put(document, parts, value)
-        found.append(Rewrite(path, before, tomlkit.dumps(document)))
+            after = _with_value(after, parts, value)
+        found.append(Rewrite(path, before, after))
     return found
 
 
@@ -98,6 +101,71 @@ def write_back(files: list[Rewrite]) -> None:
     finally:
         for draft in drafts:
             draft.unlink(missing_ok=True)
+
+
+HEADER = re.compile(r"""\s*\[\s*(?P<path>[\w\-."' ]+?)\s*\]\s*(#.*)?$""")
+ARRAY = re.compile(r"""\s*\[\[\s*[\w\-."' ]+?\s*\]\]\s*(#.*)?$""")
+
+
+def _with_value(text: str, parts: tuple[str, ...], value: Any) -> str:
+    """A TOML text with one value set; only its own letters change if it is there.
+
+    Only the section that holds it is put together anew: of a whole text tomlkit brings tables
+    into another order where some of an array stand apart.
+    """
+    sections = _sections(text)
+    best, depth, there = -1, -1, False
+    for n, section in enumerate(sections):
+        path = _path_of(section)
+        if path is None or path != parts[: len(path)]:
+            continue
+        holds = _holds(tomllib.loads(section), parts)
+        if (holds, len(path)) > (there, depth):
+            best, depth, there = n, len(path), holds
+    if not there and depth <= 0 and len(parts) > 1:
+        table, key = key_path(parts[:-1]), key_path(parts[-1:])
+        written = tomlkit.item(value).as_string()
+        return f"{text.rstrip()}\n\n[{table}]\n{key} = {written}\n"
+    document = tomlkit.parse(sections[best])
+    _put(document, parts, value)
+    sections[best] = tomlkit.dumps(document)
+    return "".join(sections)
+
+
+def _sections(text: str) -> list[str]:
+    """A TOML text cut before each header of a table."""
+    sections = [""]
+    for line in text.splitlines(keepends=True):
+        is_header = HEADER.match(line.rstrip()) or ARRAY.match(line.rstrip())
+        if is_header and _is_whole(sections[-1]):  # else it is a line of an array or a text
+            sections.append("")
+        sections[-1] += line
+    return sections
+
+
+def _is_whole(text: str) -> bool:
+    try:
+        tomllib.loads(text)
+    except tomllib.TOMLDecodeError:
+        return False
+    return True
+
+
+def _path_of(section: str) -> tuple[str, ...] | None:
+    """The path in the header of a section: none at the top, None of an array of tables."""
+    first = section.splitlines()[0] if section else ""
+    if ARRAY.match(first):
+        return None
+    header = HEADER.match(first)
+    return tuple(split_key(header["path"])) if header else ()
+
+
+def _holds(table: Any, parts: tuple[str, ...]) -> bool:
+    for part in parts:
+        if not isinstance(table, dict) or part not in table:
+            return False
+        table = table[part]
+    return True
 
 
 def _put(document: Any, parts: tuple[str, ...], value: Any) -> None:

@@ -506,13 +506,13 @@ def _fewest_changed(trials: _Trials, today: Numbers, best: Numbers, bound: float
     Of few numbers all ways to take some back are tried, of many one after the other.
     """
     changed = np.flatnonzero(best != today)
+    if len(changed) == 0:
+        return best
     if len(changed) <= MOST_SUBSETS:
         kept = [
             list(some) for k in range(len(changed)) for some in combinations(changed.tolist(), k)
         ]
         points = np.array([np.where(np.isin(np.arange(len(best)), k), best, today) for k in kept])
-        if len(points) == 0:
-            return best
         good = np.flatnonzero(trials.loss(points) <= bound)
         return points[good[0]] if len(good) else best
     for n in changed[np.argsort(np.abs(best - today)[changed], kind="stable")]:
