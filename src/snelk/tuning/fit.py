@@ -483,20 +483,20 @@ def _pulled_back(trials: _Trials, today: Numbers, best: Numbers) -> Numbers:
     bound = float(trials.loss(best[None])[0])
     bound += MET if bound <= MET else 0.01 * abs(bound)
     best = _fewest_changed(trials, today, best, bound)
-    best = _along(trials, today, best, best != today, bound, twice=True)
+    near = np.where(best == today, today, np.clip(today, 0.0, 1.0))  # within the limits
+    best = _along(trials, near, best, best != today, bound, twice=True)
     for n, axis in enumerate(trials.axes):
         if not axis.values and best[n] != today[n]:
-            best = _along(trials, today, best, np.arange(len(best)) == n, bound)
+            best = _along(trials, near, best, np.arange(len(best)) == n, bound)
     for n, axis in enumerate(trials.axes):
         if axis.values or axis.whole or best[n] == today[n]:
             continue
         exact = float(_value(axis, float(best[n])))
         points = np.repeat(best[None], len(DIGITS), axis=0)
         points[:, n] = [_share(axis, float(f"{exact:.{digits}g}")) for digits in DIGITS]
-        inside = (points[:, n] >= -MET) & (points[:, n] <= 1.0 + MET)
-        good = np.flatnonzero(inside)[trials.loss(points[inside]) <= bound]
-        if len(good):
-            best = points[good[0]]
+        points = points[(points[:, n] >= -MET) & (points[:, n] <= 1.0 + MET)]
+        good = points[trials.loss(points) <= bound] if len(points) else points
+        best = good[0] if len(good) else best
     return best
 
 
