@@ -14,6 +14,8 @@ from matplotlib.figure import Figure
 import snelk
 from snelk.plots.sound import carried
 from snelk.plots.style import NOISE, REASON_STYLES, save_figure
+from snelk.plots.sweep import plot_sweep
+from snelk.tuning.reading import tradeoffs_of
 
 
 @pytest.fixture(scope="module")
@@ -344,3 +346,49 @@ def test_map_draws_territories_ways_searches_and_arcs(night: snelk.Run) -> None:
     np.testing.assert_allclose(arc.line.get_xydata(), ends)
     assert arc.text.startswith("pebble, middle arc, 2.")
     assert snelk.plot_map(night, at=20.0, agents=["dog"]).throws == []
+
+
+@pytest.fixture(scope="module")
+def walk_sweep(tmp_path_factory: pytest.TempPathFactory) -> snelk.Sweep:
+    path = samples.write_sample(
+        tmp_path_factory.mktemp("sweep"), track=samples.track_of((0, 20, 1), (20, -5, 1))
+    )
+    front = "profiles.watcher.cones.front"
+    vary = {f"{front}.range": [4.0, 7.0, 10.0], f"{front}.fov_whole": [60.0, 90.0]}
+    return snelk.sweep(path, vary, seeds=2, out=path.with_name("two.parquet"), jobs=1)
+
+
+def test_a_sweep_of_two_numbers_is_a_map_of_means(walk_sweep: snelk.Sweep) -> None:
+    key, other = "guard.guest.time_in_view", "guard.guest.first_seen"
+    wants = [snelk.Want(key, True), snelk.Want(other, True)]
+    drawn = plot_sweep(walk_sweep, wants=wants)
+    means = walk_sweep.table.groupby(walk_sweep.keys[::-1])[key].mean().to_numpy().reshape(2, 3)
+    np.testing.assert_allclose(drawn.cells[key], means)
+    texts = [float(text.get_text()) for text in drawn.axes[0].texts]
+    np.testing.assert_allclose(texts, means.ravel(), rtol=6e-3)
+    assert drawn.best == tradeoffs_of(walk_sweep, wants).variant.tolist() != []
+
+
+def test_a_sweep_of_one_number_is_a_line_with_a_band_and_of_more_parallel_axes(
+    walk_sweep: snelk.Sweep, tmp_path: Path
+) -> None:
+    scenario = walk_sweep.info["scenario"]
+    reach = "profiles.watcher.cones.front.range"
+    one = snelk.sweep(
+        scenario, {reach: [4.0, 7.0, 10.0]}, seeds=2, out=tmp_path / "1.parquet", jobs=1
+    )
+    drawn = plot_sweep(one, show=["guard.guest.first_seen"])
+    means = one.table.groupby(reach)["guard.guest.first_seen"].mean()
+    np.testing.assert_allclose(drawn.lines["guard.guest.first_seen"].get_ydata(), means)
+    assert "today, 10" in [text.get_text() for text in drawn.axes[0].get_legend().get_texts()]
+    vary = {reach: (4.0, 12.0), "cast.guest.team": ["visitors", "home"], "light": (0.2, 1.0)}
+    many = snelk.sweep(scenario, vary, samples=20, out=tmp_path / "3.parquet", jobs=1)
+    wants = [snelk.Want("guard.guest.time_in_view", False)]
+    drawn = plot_sweep(many, wants=wants)
+    assert drawn.rows is not None
+    assert len(drawn.rows.get_segments()) == 20
+    heights = np.concatenate([segment[:, 1] for segment in drawn.rows.get_segments()])
+    assert heights.min() == 0.0
+    assert heights.max() == 1.0
+    for number in drawn.best:
+        assert any(str(number) in text.get_text() for text in drawn.axes[0].texts)
