@@ -24,6 +24,7 @@ bench: $(VENV)/.ready-dev
 	$(BIN)/python benchmarks/line_of_sight.py
 	$(BIN)/python benchmarks/ticks.py
 	$(BIN)/python benchmarks/scaling.py
+	$(BIN)/python benchmarks/sweeps.py
 	$(BIN)/python benchmarks/start.py
 
 screenshots: $(VENV)/.ready

@@ -19,8 +19,6 @@ DISPLAY = ":87"
 ROWS, COLUMNS = 38, 124
 
 TERMINALS = {
-    "help": ["--help"],
-    "new": ["new", "first"],
     "check": ["check", "croft/night.toml"],
     "run": [
         *("run", "croft/night.toml", "--set"),
@@ -29,24 +27,30 @@ TERMINALS = {
     "events": ["events", "croft/runs/night", "--to", "52"],
     "why": ["why", "croft/runs/night", "gander", "fox", "--at", "34"],
     "why-states": ["why", "croft/runs/night", "dog"],
-    "why-state": ["why", "croft/runs/night", "hen-1", "--at", "31"],
     "searches": ["searches", "croft/night.toml", "farmer", "--seeds", "4"],
-    "story": ["why", "croft/runs/night", "hen-1", "fox", "--from", "38"],
-    "mistakes": ["check", "broken/night.toml"],
+    "compare": ["compare", "croft/runs/night", "croft/runs/keen"],
+    "sweep": [
+        *("sweep", "croft/night.toml", "--seeds", "3", "--vary"),
+        "profiles.dog.ladder.states.asleep.senses.hearing=0.3:0.8:6",
+    ],
+    "verify": ["verify", "croft/night.toml", "--set", "profiles.dog.hearing.acuity=1.0"],
+    "fit": ["fit", "croft/night.toml", "--budget", "100"],
 }
 FIGURES = {
     "map": [
         *("plot", "map", "croft/runs/night", "--at", "66.5", "--ways"),
         *("--agent", "farmer", "--agent", "dog", "--agent", "scarecrow"),
     ],
-    "map-near": [
-        *("plot", "map", "croft/runs/night", "--at", "40", "--around", "fox"),
-        *("--agent", "goose-1", "--agent", "goose-2", "--agent", "gander"),
-    ],
     "meter": ["plot", "meter", "croft/runs/night", "goose-2", "fox"],
     "search": ["plot", "search", "croft/runs/night", "farmer"],
     "states": ["plot", "states", "croft/runs/night", "dog"],
     "timeline": ["plot", "timeline", "croft/runs/night"],
+    "sweep-figure": [
+        *("plot", "sweep", "sweeps/night.parquet", "--show", "dog.time_in.asleep"),
+        *("--show", "dog.fox.believed_for", "--show", "expect.dog-hears-the-gravel"),
+    ],
+    "compare-figure": ["plot", "compare", "croft/runs/night", "croft/runs/keen"],
+    "coverage": ["plot", "coverage", "croft/night.toml", "--way", "crouched"],
 }
 
 
@@ -67,7 +71,7 @@ def shoot(words: list[str], path: Path, folder: Path, *, stand_in: str = "") -> 
         ["xterm", *look, *size, "-e", "bash", "-c", script], cwd=folder, env=environment
     )
     try:
-        for _ in range(300):
+        for _ in range(3000):
             if done.exists():
                 break
             time.sleep(0.1)
@@ -76,22 +80,6 @@ def shoot(words: list[str], path: Path, folder: Path, *, stand_in: str = "") -> 
     finally:
         window.kill()
         window.wait()
-
-
-def break_files(folder: Path) -> None:
-    """A copy of the croft with the mistakes that people make."""
-    (folder / "broken").mkdir()
-    for path in (folder / "croft").glob("*.*"):
-        shutil.copy(path, folder / "broken")
-    for name, old, new in (
-        ("creatures.toml", "hold_fov_whole = 300", "hold_fov = 300"),
-        ("creatures.toml", "range = 14.0", "range = -14.0"),
-        ("night.toml", 'profile = "gander"', 'profile = "gandr"'),
-        ("croft.geojson", '"top": 6.0', '"tpo": 6.0'),
-        ("fox.csv", "crouched,creeping", "crouching,creeping"),
-    ):
-        path = folder / "broken" / name
-        path.write_text(path.read_text(encoding="utf-8").replace(old, new), encoding="utf-8")
 
 
 def main() -> None:
@@ -105,7 +93,9 @@ def main() -> None:
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)
             subprocess.run([SNELK, "demo"], cwd=folder, check=True, stdout=subprocess.DEVNULL)
-            break_files(folder)
+            keen = "profiles.dog.ladder.states.asleep.senses.hearing=0.8"
+            words = ["run", "croft/night.toml", "--set", keen, "--out", "croft/runs/keen"]
+            subprocess.run([SNELK, *words], cwd=folder, check=True, stdout=subprocess.DEVNULL)
             shoot(
                 ["demo"],
                 SHOTS / "demo.png",

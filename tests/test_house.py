@@ -6,9 +6,11 @@ import ast
 import importlib.util
 import re
 import shlex
+import shutil
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -51,6 +53,19 @@ from snelk.config.models import (
     Zone,
     ZoneSense,
 )
+from snelk.config.wanted import (
+    Expectation,
+    Fit,
+    Holding,
+    Limits,
+    MeasureBetween,
+    MeterUnder,
+    Notices,
+    Reaches,
+    Span,
+    Stays,
+    Wish,
+)
 from snelk.runs.store import TABLES
 
 ROOT = Path(__file__).parents[1]
@@ -67,6 +82,8 @@ HEAVY = (
     "scipy",
     "rich",
     "lark",
+    "joblib",
+    "tomlkit",
 )
 
 
@@ -111,12 +128,17 @@ def test_heavy_libraries_load_only_where_used(code: str) -> None:
     assert done.stdout.split() == []
 
 
-def test_the_croft_is_what_its_script_makes() -> None:
-    spec = importlib.util.spec_from_file_location("make_croft", ROOT / "scripts" / "make_croft.py")
+def script(name: str) -> Any:
+    spec = importlib.util.spec_from_file_location(name, ROOT / "scripts" / f"{name}.py")
     assert spec is not None
     assert spec.loader is not None
     module = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(module)
+    return module
+
+
+def test_the_croft_is_what_its_script_makes() -> None:
+    module = script("make_croft")
     for name, text in module.files().items():
         assert (PACKAGE / "croft" / name).read_text(encoding="utf-8") == text, name
 
@@ -150,11 +172,36 @@ def test_the_readme_does_what_it_says(tmp_path: Path) -> None:
     for promised in re.findall(r"# (\w.*)", code[1]):
         assert promised in done.stdout
     for line in commands[1].splitlines():
-        words = shlex.split(line, comments=True)
-        assert words[0] == "snelk"
-        subprocess.run(
-            [sys.executable, "-m", *words], check=True, cwd=tmp_path, stdout=subprocess.DEVNULL
+        run_as_written(line, tmp_path)
+
+
+def run_as_written(line: str, folder: Path) -> None:
+    words = shlex.split(line, comments=True)
+    assert words[0] == "snelk"
+    subprocess.run([sys.executable, "-m", *words], check=True, cwd=folder, capture_output=True)
+
+
+def test_the_page_about_tuning_does_what_it_says(tmp_path: Path) -> None:
+    text = (ROOT / "docs" / "tuning.md").read_text(encoding="utf-8")
+    commands = re.search(r"run by the tests.*?```sh\n(.*?)```", text, re.DOTALL)
+    assert commands is not None
+    for line in commands[1].splitlines():
+        run_as_written(line, tmp_path)
+    assert script("make_reference").written(text) == text
+    night = (PACKAGE / "croft" / "night.toml").read_text(encoding="utf-8")
+    shutil.copytree(PACKAGE / "croft", tmp_path / "try")
+    (code,) = re.findall(r"```python\n(.*?)```", text, re.DOTALL)
+    (tmp_path / "try" / "test_it.py").write_text(code, encoding="utf-8")
+    words = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "test_it.py"]
+    expected, wished = re.findall(r"```toml\n(.*?)```", text, re.DOTALL)
+    for toml, said in ((expected, "2 passed"), (wished, "has no expectations")):
+        alone = night.split("# What has been agreed")[0] + toml
+        (tmp_path / "try" / "night.toml").write_text(alone, encoding="utf-8")
+        snelk.load(tmp_path / "try" / "night.toml")
+        done = subprocess.run(
+            words, cwd=tmp_path / "try", capture_output=True, text=True, check=False
         )
+        assert said in done.stdout, done.stdout
 
 
 def test_links_in_the_documents_lead_somewhere() -> None:
@@ -190,6 +237,8 @@ def test_every_key_and_column_is_in_the_documents() -> None:
         State,
         StateChange,
         *(Patrol, Roam, Approach, Go, Flee, Evade, Sleep, Search, Call),
+        *(Expectation, Notices, Reaches, Stays, MeterUnder, MeasureBetween, Holding, Span),
+        *(Wish, Fit, Limits),
     ):
         for name, field in model.model_fields.items():
             key = field.alias or name

@@ -7,10 +7,12 @@ from typing import Annotated
 
 import typer
 
+from snelk.cli.comparing import compared
+from snelk.cli.covering import Cell, HowThere, Target, covered
 from snelk.cli.output import console, file_name
 from snelk.cli.questions import From, RunFolder, To
-from snelk.cli.scenarios import Changes, ScenarioFile
-from snelk.cli.tuning import Cell, HowThere, Jobs, Show, Target, Wants, compared, covered
+from snelk.cli.scenarios import Changes, Jobs, ScenarioFile
+from snelk.cli.sweeping import Show, Wants
 
 Out = Annotated[
     Path | None,

@@ -6,7 +6,15 @@ import sys
 
 import typer
 
-from snelk.cli import figures, questions, scenarios, tuning
+from snelk.cli import (
+    aims,
+    comparing,
+    covering,
+    figures,
+    questions,
+    scenarios,
+    sweeping,
+)
 from snelk.errors import SnelkError
 
 app = typer.Typer(
@@ -26,11 +34,11 @@ app.command()(scenarios.check)
 app.command()(scenarios.run)
 app.command()(questions.events)
 app.command()(questions.why)
-app.command()(tuning.compare)
-app.command()(tuning.sweep)
-app.command()(tuning.verify)
-app.command()(tuning.fit)
-app.command()(tuning.coverage)
+app.command()(comparing.compare)
+app.command()(sweeping.sweep)
+app.command()(aims.verify)
+app.command()(aims.fit)
+app.command()(covering.coverage)
 app.add_typer(plot, name="plot")
 plot.command("compare")(figures.plot_compare)
 plot.command("coverage")(figures.plot_coverage)

@@ -139,6 +139,13 @@ def minds_summary(run: Run) -> list[dict[str, Any]]:
     return rows
 
 
+def cell(value: Any) -> str:
+    """A value in a table; a dash if there is none."""
+    if isinstance(value, str | bool):
+        return str(value)
+    return "–" if math.isnan(value) else f"{value:.4g}"
+
+
 def write_table(path: Path, frame: pd.DataFrame) -> None:
     """Write a table as CSV or Parquet, by its suffix; whole, or not at all."""
     if path.suffix == ".csv":

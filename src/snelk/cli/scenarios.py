@@ -48,6 +48,7 @@ Changes = Annotated[
         help="Change a number, such as profiles.goose.cones.wide.range=9.4. Can be repeated.",
     ),
 ]
+Jobs = Annotated[int | None, typer.Option("--jobs", min=1, help="Processes; one a core if absent.")]
 Json = Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")]
 
 

@@ -6,6 +6,7 @@ import math
 import tomllib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -87,7 +88,9 @@ class Plan:
 
     def changes(self, numbers: Sequence[int]) -> list[dict[str, Value]]:
         """What some variants change, by key path; seeds change fastest, then the last axis."""
-        drawn = self._drawn() if self.samples is not None else None
+        drawn = None
+        if self.samples is not None:
+            drawn = _drawn(len(self.axes), self.points, self.chance)
         found = []
         for n in numbers:
             point, seed = divmod(n, len(self.seeds))
@@ -105,14 +108,16 @@ class Plan:
             found.append(row)
         return found
 
-    def _drawn(self) -> NDArray[np.float64]:
-        """(samples, axes) shares of the axes: scrambled Sobol points (Owen 1998).
 
-        "Scrambling Sobol' and Niederreiter-Xing points", Journal of Complexity 14.
-        """
-        sobol = qmc.Sobol(len(self.axes), rng=np.random.default_rng(self.chance))
-        points: NDArray[np.float64] = sobol.random_base2(max(self.points - 1, 1).bit_length())
-        return points[: self.points]
+@lru_cache(maxsize=2)
+def _drawn(axes: int, points: int, chance: int) -> NDArray[np.float64]:
+    """(points, axes) shares of the axes: scrambled Sobol points (Owen 1998).
+
+    "Scrambling Sobol' and Niederreiter-Xing points", Journal of Complexity 14.
+    """
+    sobol = qmc.Sobol(axes, rng=np.random.default_rng(chance))
+    drawn: NDArray[np.float64] = sobol.random_base2(max(points - 1, 1).bit_length())
+    return drawn[:points]
 
 
 def plan_of(

@@ -1,0 +1,210 @@
+"""What is expected and wished for: verify and fit."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from snelk.cli.output import (
+    command,
+    console,
+    progress_bar,
+    say_json,
+    wrap,
+    write_text,
+)
+from snelk.cli.scenarios import (
+    Activities,
+    Changes,
+    Jobs,
+    Json,
+    ScenarioFile,
+    load_scenario,
+    run_files,
+)
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from snelk.tuning.fit import FitResult
+    from snelk.tuning.verify import Verdict
+
+
+def verify(
+    scenarios: Annotated[
+        list[Path], typer.Argument(metavar="SCENARIO…", help="The scenarios' TOML files.")
+    ],
+    seeds: Annotated[
+        int | None,
+        typer.Option("--seeds", min=1, max=1000, help="Try each with so many seeds."),
+    ] = None,
+    junit: Annotated[
+        Path | None, typer.Option("--junit", metavar="FILE", help="Write JUnit XML there.")
+    ] = None,
+    changes: Changes = None,
+    activities: Activities = None,
+    as_json: Json = False,
+) -> None:
+    """Hold scenarios against what they expect; exit with 1 if it fails."""
+    from snelk.tuning.verify import junit as as_junit
+    from snelk.tuning.verify import verify as hold
+
+    run_files(activities)
+    loaded = {path: load_scenario(path, changes) for path in scenarios}
+    found = {path: hold(scenario, seeds=seeds) for path, scenario in loaded.items()}
+    if junit is not None:
+        write_text(junit, as_junit({str(path): verdicts for path, verdicts in found.items()}))
+    failed = any(not verdict.met for verdicts in found.values() for verdict in verdicts)
+    if as_json:
+        say_json(
+            {str(path): [each.to_dict() for each in verdicts] for path, verdicts in found.items()}
+        )
+    else:
+        screen = console()
+        for n, (path, verdicts) in enumerate(found.items()):
+            if n:
+                screen.print()
+            _say_verdicts(screen, path, verdicts, changes or [])
+        if junit is not None:
+            screen.print(f"\nWritten to {junit}")
+    if failed:
+        raise typer.Exit(1)
+
+
+def _say_verdicts(screen: Console, path: Path, verdicts: list[Verdict], changes: list[str]) -> None:
+    failing = [verdict for verdict in verdicts if not verdict.met]
+    count = f"{len(failing)} fail" if failing else "all hold"
+    screen.print(f"{path}: {len(verdicts)} expectations, {count}\n")
+    for verdict in verdicts:
+        seeds = f" ({verdict.held} of {verdict.seeds} seeds)" if verdict.seeds > 1 else ""
+        text = f"{verdict.name}: {verdict.sentence}; {verdict.found}{seeds}"
+        screen.print(wrap(text, indent=6, first="ok" if verdict.met else "FAIL"))
+        if verdict.met:
+            continue
+        failure = verdict.failures[0]
+        for line in failure.why:
+            screen.print(wrap(line, indent=8))
+        out = path.parent / "runs" / f"{verdict.name}-{failure.seed}"
+        sets = [word for change in (*changes, f"seed={failure.seed}") for word in ("--set", change)]
+        screen.print(f"        {command('snelk', 'run', path, *sets, '--out', out)}")
+        if failure.ask:
+            screen.print(f"        {command('snelk', 'why', out, *failure.ask)}")
+
+
+def fit(
+    scenario: ScenarioFile,
+    move: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--move",
+            metavar="KEY=LO:HI",
+            help="A number that may move, or KEY=A,B,C; else those of [fit.move]. Can be repeated.",
+        ),
+    ] = None,
+    seeds: Annotated[
+        int | None, typer.Option("--seeds", min=1, max=1000, help="Average over so many seeds.")
+    ] = None,
+    budget: Annotated[
+        int, typer.Option("--budget", min=1, help="Try about so many variants at most.")
+    ] = 2000,
+    write: Annotated[
+        bool, typer.Option("--write", help="Write the numbers into the files, after showing how.")
+    ] = False,
+    jobs: Jobs = None,
+    activities: Activities = None,
+    as_json: Json = False,
+) -> None:
+    """Find numbers that meet expectations and wishes.
+
+    They change as little as they can, and are only written with --write. Exits with 1 if an aim
+    is not met.
+    """
+    from snelk.config.writing import write_back
+    from snelk.tuning.fit import fit as find
+    from snelk.tuning.plan import parse_vary
+
+    run_files(activities)
+    loaded = load_scenario(scenario, None)
+    given = dict(parse_vary(text) for text in move or ()) or None
+    with progress_bar("fitting") as progress:
+        result = find(loaded, move=given, seeds=seeds, budget=budget, jobs=jobs, progress=progress)
+    files = result.files()
+    screen = console()
+    if as_json:
+        say_json({**result.to_dict(), "difference": "".join(each.difference for each in files)})
+    else:
+        _say_fit(screen, result)
+        for each in files:
+            screen.print("\n" + each.difference.rstrip())
+    if write and files:
+        write_back(files)
+        if not as_json:
+            screen.print(f"\nWritten to {', '.join(str(each.path) for each in files)}")
+    if not as_json:
+        screen.print("\nNext")
+        if files and not write:
+            sets = [_set(key, value) for key, value in result.changes.items()]
+            screen.print("  " + command("snelk", "compare", scenario, *_each("--set", sets)))
+            again = _each("--move", move or [])
+            again += ["--seeds", str(seeds)] if seeds is not None else []
+            again += ["--budget", str(budget)] if budget != 2000 else []
+            screen.print("  " + command("snelk", "fit", scenario, *again, "--write"))
+        else:
+            screen.print("  " + command("snelk", "verify", scenario))
+    if not result.met:
+        raise typer.Exit(1)
+
+
+def _each(option: str, values: list[str]) -> list[str]:
+    """An option with each of some values."""
+    return [word for value in values for word in (option, value)]
+
+
+def _set(key: str, value: Any) -> str:
+    text = f'"{value}"' if isinstance(value, str) else str(value).lower()
+    return f"{key}={text}"
+
+
+def _say_fit(screen: Console, result: FitResult) -> None:
+    unmet = [aim for aim in result.aims if aim.met is False]
+    seeds = f"{result.seeds} seeds each" if result.seeds > 1 else "one seed"
+    screen.print(f"{result.tried} variants tried, {seeds}")
+    count = f"{len(unmet)} of {len(result.aims)} aims are not met" if unmet else "All aims are met"
+    changed = len(result.changes)
+    screen.print(
+        f"{count}; {changed} of {len(result.numbers)} numbers change "
+        f"(loss {result.loss_before:.4g} → {result.loss_after:.4g})\n"
+    )
+    for number in result.numbers:
+        moved = (
+            f"{number.today} → {number.fitted}"
+            if number.today != number.fitted
+            else (f"{number.today}, as today")
+        )
+        screen.print(wrap(f"{number.key}: {moved}", indent=4, first="  "))
+        if number.holds_from is not None and number.holds_to is not None:
+            breaks = f"; beyond that breaks {', '.join(number.breaks)}" if number.breaks else ""
+            text = f"may go from {number.holds_from:.4g} to {number.holds_to:.4g}{breaks}"
+            screen.print(wrap(text, indent=6))
+    screen.print()
+    for aim in result.aims:
+        mark = {True: "ok", False: "FAIL", None: "–"}[aim.met]
+        came = f"{aim.before:.4g} → {aim.after:.4g}"
+        if aim.name.startswith("expect."):
+            came = "met" if aim.met else f"off by {aim.off:.3g}"
+        never = ""
+        if aim.met is False:
+            never = (
+                "; some numbers met it, but not with the others"
+                if aim.nearest <= 1e-9
+                else f"; within these limits it cannot be met: off by {aim.nearest:.3g} at best"
+            )
+        screen.print(wrap(f"{aim.name}: {aim.sentence}; {came}{never}", indent=6, first=mark))
+    if result.fights:
+        screen.print("\nIn each other's way")
+    for fight in result.fights[:5]:
+        how = "each can be met, but no numbers met both" if fight.never_both else "pull apart"
+        text = f"{fight.a} and {fight.b}: {how} ({fight.against:+.2f} together)"
+        screen.print(wrap(text, indent=4, first="  "))

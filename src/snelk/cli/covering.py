@@ -1,0 +1,147 @@
+"""Coverage: what a level is like at each place."""
+
+from __future__ import annotations
+
+from collections import Counter
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, cast
+
+import typer
+
+from snelk.cli.output import (
+    command,
+    console,
+    progress_bar,
+    say_json,
+    seconds,
+    table,
+    wrap,
+    write_table,
+)
+from snelk.cli.questions import From, To
+from snelk.cli.scenarios import (
+    Activities,
+    Changes,
+    Jobs,
+    Json,
+    ScenarioFile,
+    load_scenario,
+    run_files,
+)
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from snelk.tuning.coverage import Coverage, Way
+
+Target = Annotated[
+    str | None,
+    typer.Option("--target", metavar="NAME", help="Who would be there; the tracked one if absent."),
+]
+
+Watching = Annotated[
+    list[str] | None,
+    typer.Option("--agent", metavar="AGENT", help="Only these watch. Can be repeated."),
+]
+
+HowThere = Annotated[
+    str, typer.Option("--way", metavar="WAY", help="standing, crouched, prone or walking.")
+]
+
+Cell = Annotated[float, typer.Option("--cell", metavar="M", help="Distance between places, m.")]
+
+
+def coverage(
+    scenario: ScenarioFile,
+    target: Target = None,
+    way: HowThere = "standing",
+    agent: Watching = None,
+    cell: Cell = 1.0,
+    start: From = None,
+    end: To = None,
+    jobs: Jobs = None,
+    out: Annotated[
+        Path | None,
+        typer.Option("--out", metavar="FILE", help="Write every place to a .csv or .parquet."),
+    ] = None,
+    changes: Changes = None,
+    activities: Activities = None,
+    as_json: Json = False,
+) -> None:
+    """Tell how soon somebody is noticed at each place.
+
+    Everybody goes their rounds as if the target were not there, and nobody reacts to it.
+    """
+    found = covered(scenario, target, way, agent, cell, start, end, jobs, changes, activities)
+    if out is not None:
+        write_table(out, found.table)
+    if as_json:
+        data = {"target": found.target, "way": found.way, "cell": found.cell}
+        zones = found.zones.to_dict(orient="records")
+        say_json({**data, "zones": zones, "places": found.table.to_dict(orient="records")})
+        return
+    _say_coverage(console(), found, scenario)
+    if out is not None:
+        console().print(f"\nWritten to {out}")
+
+
+def covered(
+    scenario: Path,
+    target: str | None,
+    way: str,
+    agents: list[str] | None,
+    cell: float,
+    start: float | None,
+    end: float | None,
+    jobs: int | None,
+    changes: list[str] | None,
+    activities: list[Path] | None,
+) -> Coverage:
+    """The coverage that is asked for."""
+    from snelk.tuning.coverage import coverage as look_over
+
+    run_files(activities)
+    loaded = load_scenario(scenario, changes)
+    with progress_bar("looking at every place") as progress:
+        return look_over(
+            loaded, target=target, way=cast("Way", way), agents=agents, cell=cell, start=start,
+            end=end, jobs=jobs, progress=progress,
+        )  # fmt: skip
+
+
+def _say_coverage(screen: Console, found: Coverage, scenario: Path) -> None:
+    import numpy as np
+
+    times = found.times
+    screen.print(
+        f"{found.target}, {found.way}, at {len(found.x)} places {found.cell:g} m apart, watched "
+        f"from {times[0]:g} to {times[-1]:g} s"
+    )
+    rows = [
+        [
+            row["zone"], str(row["places"]), f"{row['blind']:.0%}", f"{row['watched']:.0%}",
+            f"{row['noticed']:.0%}", seconds(row["soonest"]), seconds(row["median"]),
+        ]
+        for row in found.zones.to_dict(orient="records")
+    ]  # fmt: skip
+    head = ["zone", " places", " blind", " watched", " noticed", " soonest", " median"]
+    screen.print("\n" + "\n".join(table(head, rows)))
+    text = "blind: nobody ever looks there; watched: mean share of the time in view; noticed: "
+    text += "where a meter gets full, and how soon after the beginning"
+    screen.print(wrap(text, indent=2, first="  "))
+    full = np.where(np.isnan(found.full), np.inf, found.full)
+    by = [found.agents[n] for n in found.by[found.by >= 0]]
+    if by:
+        counts = Counter(by).most_common()
+        words = ", ".join(f"{name} {count}" for name, count in counts)
+        screen.print("\n" + wrap(f"Who is first: {words}", indent=2))
+    partly = np.flatnonzero(~found.blind & np.isinf(full) & (found.share > 0.0))
+    if len(partly):
+        place = int(partly[int(np.argmax(found.share[partly]))])
+        x, y = float(found.x[place]), float(found.y[place])
+        safe = ", ".join(f"{w.start:g}–{w.end:g}" for w in found.windows(x, y)[:6])
+        text = f"Watched most without being noticed: ({x:g}, {y:g}), {found.share[place]:.0%} of "
+        text += f"the time; nobody looks at {safe} s"
+        screen.print(wrap(text, indent=2))
+    options = ("--target", found.target, "--way", found.way)
+    screen.print("\nNext\n  " + command("snelk", "plot", "coverage", scenario, *options))
