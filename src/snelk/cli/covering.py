@@ -32,7 +32,8 @@ from snelk.cli.scenarios import (
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from snelk.tuning.coverage import Coverage, Way
+    from snelk.tuning.coverage import Coverage
+    from snelk.tuning.dummies import Way
 
 Target = Annotated[
     str | None,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
@@ -11,39 +11,28 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.problems import key_path, shown
 from snelk.config.scenario import Scenario
 from snelk.errors import InputError
-from snelk.runs.ladders import explain_ladder
 from snelk.runs.run import Progress, Run, run_batch
 
 if TYPE_CHECKING:
     import pandas as pd
 
-Numbers = NDArray[np.float64]
-
-NOT_COMPARED = ("title", "silence", "expect", "wish", "fit", "level", "tracks", "noises", "throws",
-                "use")  # fmt: skip
-"""What is written and does not change a run, or is compared by what it holds."""
-
-KINDS = ("sight", "touch or zone", "hearing", "meter", "belief", "alert state", "pose")
-"""In what an agent's runs can part; of several at one tick the first causes the others."""
-
-SAME = 1e-6
-"""Numbers this close are the same."""
+from snelk.tuning.inputs import InputDifference, level_unlike, numbers_unlike, recordings_unlike
+from snelk.tuning.looks import (
+    KINDS,
+    LOOKS,
+    SAME,
+    Numbers,
+    first_unlike,
+    reason_at,
+    states_of,
+    unlike,
+    views_of,
+)
 
 NEAR = 10.0
 """Events farther apart in time than this are not the same one, s."""
-
-
-@dataclass(frozen=True)
-class InputDifference:
-    """Something that went in otherwise: what, where, and either side's."""
-
-    what: str  # number, level, track, noises, throws, version
-    place: str
-    a: str
-    b: str
 
 
 @dataclass(frozen=True)
@@ -101,7 +90,11 @@ class Comparison:
     @cached_property
     def inputs(self) -> list[InputDifference]:
         """What went in otherwise: numbers first, then level, tracks, noises and throws."""
-        return [*_numbers(self.a, self.b), *_level(self.a, self.b), *_recordings(self.a, self.b)]
+        return [
+            *numbers_unlike(self.a, self.b),
+            *level_unlike(self.a, self.b),
+            *recordings_unlike(self.a, self.b),
+        ]
 
     @cached_property
     def measures(self) -> pd.DataFrame:
@@ -148,8 +141,8 @@ class Comparison:
     def differs(self, agent: str) -> NDArray[np.bool_]:
         """(times,) whether an agent's alert state, or whom it has in view, is not the same."""
         other = np.zeros(len(self.times), dtype=np.bool_)
-        for look in (_states, _views):
-            other |= _unlike(look(self.a, agent), look(self.b, agent), self.times).any(axis=1)
+        for look in (states_of, views_of):
+            other |= unlike(look(self.a, agent), look(self.b, agent), self.times).any(axis=1)
         return other
 
     def to_dict(self) -> dict[str, Any]:
@@ -165,14 +158,14 @@ class Comparison:
 
     def _parting(self, agent: str) -> Parting | None:
         first: tuple[float, int, str] | None = None
-        for n, look in enumerate(_LOOKS):
-            found = _first(look(self.a, agent), look(self.b, agent), self.times)
+        for n, look in enumerate(LOOKS):
+            found = first_unlike(look(self.a, agent), look(self.b, agent), self.times)
             if found is not None and (first is None or found[0] < first[0] - SAME):
                 first = found[0], n, found[1]
         if first is None:
             return None
         t, n, target = first
-        a, b = (_reason(run, agent, KINDS[n], target, t) for run in (self.a, self.b))
+        a, b = (reason_at(run, agent, KINDS[n], target, t) for run in (self.a, self.b))
         return Parting(agent, t, KINDS[n], target, a, b)
 
 
@@ -187,7 +180,7 @@ def compare(a: Run, b: Run) -> Comparison:
     >>> keen = {"profiles.dog.hearing.acuity": 3.0}
     >>> parted = snelk.compare(snelk.run(night), snelk.run(night, changes=keen)).partings[0]
     >>> parted.agent, parted.t, parted.kind, parted.b
-    ('dog', 16.3, 'hearing', 'dog heard fox creeping at 16.27 s (8.2 m, strength 0.05)')
+    ('dog', 25.8, 'hearing', 'dog heard fox at 25.80 s: pebble (strength 0.26)')
     """
     comparison = Comparison(a, b)
     if len(comparison.times) == 0:
@@ -208,212 +201,6 @@ def _named(run: Run) -> dict[str, Any]:
     folder = None if run.folder is None else str(run.folder)
     names = ("scenario", "title", "changes", "seed", "snelk")
     return {"folder": folder, **{name: run.info[name] for name in names}}
-
-
-# What went in.
-
-
-def _numbers(a: Run, b: Run) -> Iterator[InputDifference]:
-    sides = [dict(_leaves(run.info["setup"], ())) for run in (a, b)]
-    found: dict[tuple[str, ...], tuple[str, ...]] = {}
-    for place in dict.fromkeys([*sides[0], *sides[1]]):
-        if place[0] in NOT_COMPARED:
-            continue
-        one, other = (side.get(place, "–") for side in sides)
-        if one != other:
-            found[place] = tuple(each if each == "–" else shown(each) for each in (one, other))
-    # A number that profiles have from one another is told once.
-    groups: dict[tuple[object, ...], list[tuple[str, ...]]] = {}
-    for place, texts in found.items():
-        in_profile = place[0] == "profiles" and len(place) > 2
-        groups.setdefault((place[2:], texts) if in_profile else (place,), []).append(place)
-    for places in groups.values():
-        names = [place[1] for place in places if len(place) > 1]
-        text = key_path(places[0])
-        if len(places) > 1:
-            text = f"profiles.*.{key_path(places[0][2:])} of {', '.join(names)}"
-        a_text, b_text = found[places[0]]
-        yield InputDifference("number", text, a_text, b_text)
-    if a.info["snelk"] != b.info["snelk"]:
-        yield InputDifference("version", "snelk", a.info["snelk"], b.info["snelk"])
-
-
-def _leaves(value: Any, place: tuple[str, ...]) -> Iterator[tuple[tuple[str, ...], Any]]:
-    """Every value of nested tables with its key path; those that say nothing are left out."""
-    if isinstance(value, dict):
-        for key, inner in value.items():
-            yield from _leaves(inner, (*place, str(key)))
-    elif value is not None:
-        yield place, value
-
-
-def _level(a: Run, b: Run) -> Iterator[InputDifference]:
-    sides = []
-    for run in (a, b):
-        features = run.level.data.to_geojson()["features"]
-        sides.append({(f["properties"]["kind"], f["properties"]["name"]): f for f in features})
-    for key in dict.fromkeys([*sides[0], *sides[1]]):
-        one, other = (side.get(key) for side in sides)
-        place = f"{key[0]} {key[1]}"
-        if one is None or other is None:
-            there = ["–" if each is None else "is there" for each in (one, other)]
-            yield InputDifference("level", place, *there)
-            continue
-        names = dict.fromkeys([*one["properties"], *other["properties"]])
-        for name in names:
-            values = [each["properties"].get(name, "–") for each in (one, other)]
-            if values[0] != values[1]:
-                yield InputDifference("level", f"{place}: {name}", *map(str, values))
-        if one["geometry"] != other["geometry"]:
-            yield InputDifference("level", f"{place}: outline", "as before", "another")
-
-
-def _recordings(a: Run, b: Run) -> Iterator[InputDifference]:
-    sides = [run.info["inputs"] for run in (a, b)]
-    for name in dict.fromkeys([*sides[0], *sides[1]]):
-        if name == "level" or sides[0].get(name) == sides[1].get(name):
-            continue
-        what, _, who = name.partition(".")
-        there = ["recorded" if name in side else "–" for side in sides]
-        if who and there == ["recorded", "recorded"]:
-            times = np.intersect1d(np.round(a.times, 9), np.round(b.times, 9))
-            first = _first(_poses(a, who), _poses(b, who), times)
-            there[1] = "another, alike at every tick"
-            if first is not None:
-                there[1] = f"another from {first[0]:.2f} s on"
-        elif not who:
-            there[1] = "others"
-        yield InputDifference(what.removesuffix("s") if who else what, who or name, *there)
-
-
-# Where they part. What an agent has at each tick is a table by time, a column per target.
-
-
-def _sensed(table: str, column: str) -> Callable[[Run, str], pd.DataFrame]:
-    def look(run: Run, agent: str) -> pd.DataFrame:
-        rows = run.table(table)
-        rows = rows[rows.agent == agent]
-        found: pd.DataFrame = rows.groupby(["t", "target"], observed=True)[column].any().unstack()
-        return found.astype(np.float64)
-
-    return look
-
-
-def _heard(run: Run, agent: str) -> pd.DataFrame:
-    rows = run.hearing
-    rows = rows[(rows.agent == agent) & rows.heard]
-    counts: pd.DataFrame = rows.groupby(["t", "target"], observed=True).size().unstack()
-    ticks = np.round(counts.index.to_numpy(dtype=np.float64), 9)
-    return counts.set_axis(ticks).reindex(run.times)  # NaN where nothing was heard
-
-
-def _meters(run: Run, agent: str) -> pd.DataFrame:
-    rows = run.meters
-    found: pd.DataFrame = rows[rows.agent == agent].pivot(
-        index="t", columns="target", values="value"
-    )
-    return found
-
-
-def _beliefs(run: Run, agent: str) -> pd.DataFrame:
-    rows = run.beliefs
-    rows = rows[rows.agent == agent]
-    x, y = (rows.pivot(index="t", columns="target", values=axis) for axis in ("x", "y"))
-    found: pd.DataFrame = x + 1j * y
-    return found
-
-
-def _states(run: Run, agent: str) -> pd.DataFrame:
-    """The state entered by each tick, as its name."""
-    rows = run.states
-    rows = rows[rows.agent == agent][["t", "state"]].rename(columns={"state": ""})
-    found: pd.DataFrame = rows.drop_duplicates("t", keep="last").set_index("t")
-    return found.reindex(run.times).ffill()
-
-
-def _poses(run: Run, agent: str) -> pd.DataFrame:
-    rows = run.poses
-    rows = rows[rows.id == agent]
-    place = rows.x + 1j * rows.y + 1e3 * np.exp(1j * np.radians(rows.heading_deg))
-    posture = rows.posture.astype(str).map({"standing": 0.0, "crouched": 1e6, "prone": 2e6})
-    found: pd.DataFrame = (place + posture).set_axis(rows.t).to_frame("")
-    return found
-
-
-_views = _sensed("sight", "in_view")
-
-_LOOKS = (_views, _sensed("contacts", "sensed"), _heard, _meters, _beliefs, _states, _poses)
-"""What an agent has at each tick, in the order of `KINDS`."""
-
-
-def _unlike(a: pd.DataFrame, b: pd.DataFrame, times: Numbers) -> NDArray[np.bool_]:
-    """(times, columns) where two tables are not the same; what is sampled seldom stands."""
-    columns = sorted({*a.columns, *b.columns})
-    if not columns:
-        return np.zeros((len(times), 1), dtype=np.bool_)
-    sides = []
-    for table in (a, b):
-        table = table.set_axis(np.round(table.index.to_numpy(dtype=np.float64), 9))
-        table = table.reindex(columns=columns)
-        sides.append(table.reindex(times, method="ffill").to_numpy())
-    if sides[0].dtype == object or sides[1].dtype == object:
-        words = [np.where(side != side, "", side).astype(str) for side in sides]
-        other: NDArray[np.bool_] = words[0] != words[1]
-        return other
-    gone = [np.isnan(side) for side in sides]
-    far = np.abs(np.nan_to_num(sides[0]) - np.nan_to_num(sides[1])) > SAME
-    unlike: NDArray[np.bool_] = far | (gone[0] != gone[1])
-    return unlike
-
-
-def _first(a: pd.DataFrame, b: pd.DataFrame, times: Numbers) -> tuple[float, str] | None:
-    """The first time at which two tables are not the same, and in which column."""
-    other = _unlike(a, b, times)
-    if not other.any():
-        return None
-    tick = int(np.argmax(other.any(axis=1)))
-    column = sorted({*a.columns, *b.columns})[int(np.argmax(other[tick]))]
-    return float(times[tick]), str(column)
-
-
-def _reason(run: Run, agent: str, kind: str, target: str, t: float) -> str:
-    """How it was in one run at a time, and why."""
-    if kind == "alert state":
-        return _state_reason(run, agent, t)
-    if kind == "pose":
-        row = run.poses[(run.poses.id == agent)].iloc[run.tick_at(t)]
-        where = f"at ({row.x:.2f}, {row.y:.2f}), facing {row.heading_deg:.1f}°, {row.posture}"
-        state = run.state_at(agent, t)
-        return f"{where}; {state}" if state else where
-    answer = run.why(agent, target, at=t)
-    if kind == "meter" and answer.meter is not None:
-        factors = ", ".join(
-            f"{name} ×{f:.2f}" for name, f in answer.meter.factors.items() if f != 1
-        )
-        meter = run.setup.profile_of(agent).meter
-        full = f"fill_time {meter.fill_time:g} s" if meter is not None else ""
-        return f"{answer.meter.text} ({', '.join(part for part in (full, factors) if part)})"
-    if kind == "belief" and answer.belief is not None:
-        return answer.belief.text
-    wanted = {"hearing": ("hearing",), "touch or zone": ("touch", "zone")}.get(kind, ())
-    lines = [sense.headline for sense in answer.senses if sense.sense in wanted]
-    return "; ".join(lines) or answer.headline
-
-
-def _state_reason(run: Run, agent: str, t: float) -> str:
-    rows = run.states
-    rows = rows[(rows.agent == agent) & ((rows.t - t).abs() < SAME) & rows.change.notna()]
-    if len(rows):
-        row = rows.iloc[0]
-        return f"{row.before} → {row.state} ({row.change}): {row.reason}"
-    if run.setup.profile_of(agent).ladder is None:
-        return "it has no alert ladder"
-    answer = explain_ladder(run, agent, at=t)
-    lacked = [f"{c.name} lacked {'; '.join(c.missing)}" for c in answer.changes]
-    return f"stays {answer.state}: {' | '.join(lacked)}" if lacked else f"stays {answer.state}"
-
-
-# What came out.
 
 
 def _aligned(a: pd.DataFrame, b: pd.DataFrame) -> list[EventPair]:

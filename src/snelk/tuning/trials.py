@@ -1,0 +1,188 @@
+"""What fitting has tried: points, and how far off every aim was there."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.measures import Address, find_measure
+from snelk.config.scenario import Scenario
+from snelk.config.wanted import Wish
+from snelk.tuning.batches import batch_size, in_batches
+from snelk.tuning.judging import NEVER_CAME, judge_batch
+from snelk.tuning.plan import Axis, Value, tidy
+
+Numbers = NDArray[np.float64]
+
+Progress = Callable[[int, int], None]
+"""Told the variants that were tried, and how many will be at most."""
+
+MET = 1e-9
+"""An aim that is off by no more is met."""
+
+
+def share_of(axis: Axis, value: Any) -> float:
+    """Where a value lies on an axis, 0 to 1; today's number may lie outside."""
+    if axis.values:
+        return (axis.values.index(value) + 0.5) / len(axis.values)
+    assert axis.low is not None
+    assert axis.high is not None
+    if axis.whole:
+        steps = round(axis.high) - round(axis.low) + 1
+        return float((value - round(axis.low) + 0.5) / steps)
+    return float((value - axis.low) / (axis.high - axis.low))
+
+
+def value_at(axis: Axis, share: float) -> Value:
+    """The value at a share; shares outside of 0 to 1 go on, for today's number may lie there."""
+    if axis.values or (0.0 <= share <= 1.0 and not axis.whole):
+        return axis.at(min(max(share, 0.0), 1.0))
+    assert axis.low is not None
+    assert axis.high is not None
+    if axis.whole:
+        steps = round(axis.high) - round(axis.low) + 1
+        return round(axis.low) + math.floor(share * steps)
+    return tidy(axis.low + share * (axis.high - axis.low))
+
+
+class Trials:
+    """Everything that was tried: points, (axes,) shares each, and how far off every aim was."""
+
+    def __init__(
+        self,
+        scenario: Scenario,
+        axes: tuple[Axis, ...],
+        seeds: int,
+        budget: int,
+        jobs: int,
+        progress: Progress | None,
+    ) -> None:
+        self.scenario, self.axes, self.seeds = scenario, axes, seeds
+        self.budget, self.jobs, self.progress = budget, jobs, progress
+        setup = scenario.setup
+        self.names = [f"expect.{name}" for name in setup.expect]
+        self.names += [f"wish.{name}" for name in setup.wish]
+        self.expectations, self.wishes = list(setup.expect.values()), list(setup.wish.values())
+        self.addresses = [find_measure(setup, wish.measure, source="wish") for wish in self.wishes]
+        weights = [each.weight for each in self.expectations]
+        weights += [wish.weight for wish in self.wishes]
+        self.weights = np.array(weights, dtype=np.float64)
+        self.sentences = [each.sentence for each in self.expectations]
+        self.sentences += [wish.sentence for wish in self.wishes]
+        self._endless = np.array(
+            [False] * len(self.expectations) + [wish.want is not None for wish in self.wishes]
+        )
+        self.endless = bool(self._endless.any())
+        self._known: dict[tuple[Value, ...], tuple[Numbers, Numbers]] = {}
+        self.tried = 0
+
+    @property
+    def spent(self) -> bool:
+        """Whether as many variants were tried as may be."""
+        return self.tried >= self.budget
+
+    def endless_at(self, aim: int) -> bool:
+        """Whether an aim is a wish that is never quite met."""
+        return bool(self._endless[aim])
+
+    def values_at(self, point: Numbers) -> tuple[Value, ...]:
+        """The numbers at a point."""
+        return tuple(value_at(axis, float(s)) for axis, s in zip(self.axes, point, strict=True))
+
+    def offs(self, points: Numbers) -> Numbers:
+        """(points, aims) how far off every aim is."""
+        numbers = [self.values_at(point) for point in points]
+        found: Numbers = self._judge(numbers)[0]
+        return found
+
+    def values(self, numbers: tuple[Value, ...]) -> Numbers:
+        """(aims,) the measures of wishes, and how far off expectations are."""
+        found: Numbers = self._judge([numbers])[1]
+        row: Numbers = found[0]
+        return row
+
+    def loss(self, points: Numbers) -> Numbers:
+        """(points,) the loss, without what is added for change."""
+        return self.loss_of(self.offs(points))
+
+    def loss_of(self, offs: Numbers) -> Numbers:
+        """The loss of how far off every aim is, (…, aims)."""
+        cost = np.where(self._endless, offs, offs**2)
+        loss: Numbers = (self.weights * cost).sum(axis=-1)
+        return loss
+
+    def nearest(self, aim: int) -> float:
+        """The least that an aim was off in all that was tried."""
+        return min(float(offs[aim]) for offs, _ in self._known.values())
+
+    def tried_offs(self) -> Numbers:
+        """(points, aims) of all that was tried."""
+        return np.array([offs for offs, _ in self._known.values()])
+
+    def _judge(self, points: list[tuple[Value, ...]]) -> tuple[Numbers, Numbers]:
+        new = [numbers for numbers in dict.fromkeys(points) if numbers not in self._known]
+        first = self.scenario.setup.seed
+        changes = [
+            {**dict(zip((a.key for a in self.axes), numbers, strict=True)), "seed": first + n}
+            for numbers in new
+            for n in range(self.seeds)
+        ]
+        if changes:
+            size = batch_size(len(changes), self.jobs)
+            tasks = [(low, changes[low : low + size]) for low in range(0, len(changes), size)]
+            jobs = min(self.jobs, len(tasks)) if len(changes) > 2 * size // 3 else 1
+            found = dict(in_batches(_off_and_value, self._job(), tasks, jobs=jobs))
+            rows = np.concatenate([found[low] for low, _ in tasks])  # (variant, 2, aims)
+            each = rows.reshape(len(new), self.seeds, 2, -1)
+            for numbers, row in zip(new, each, strict=True):
+                self._known[numbers] = self._over_seeds(row)
+            self.tried += len(changes)
+            if self.progress is not None:
+                self.progress(min(self.tried, self.budget), self.budget)
+        known = [self._known[numbers] for numbers in points]
+        return np.array([offs for offs, _ in known]), np.array([values for _, values in known])
+
+    def _over_seeds(self, row: Numbers) -> tuple[Numbers, Numbers]:
+        """(aims,) offs and values from those of every seed, (seeds, 2, aims)."""
+        offs, values = row[:, 0], row[:, 1].mean(axis=0)
+        found = offs.mean(axis=0)
+        for n, expectation in enumerate(self.expectations):
+            # With the seeds that it may fail with it counts as met.
+            needed = math.ceil(expectation.share * self.seeds - MET)
+            found[n] = np.sort(offs[:, n])[:needed].mean()
+            values[n] = found[n]
+        for n, wish in enumerate(self.wishes, start=len(self.expectations)):
+            found[n] = _off_wish(wish, float(values[n]))
+        return found, values
+
+    def _job(self) -> tuple[Scenario, tuple[Address, ...]]:
+        return self.scenario, tuple(self.addresses)
+
+
+def _off_wish(wish: Wish, value: float) -> float:
+    """How far a measure is off what is wished, in units of `within`."""
+    if wish.toward is not None:
+        return max(abs(value - wish.toward) / wish.within - 1.0, 0.0)
+    return value / wish.within * (1.0 if wish.want == "low" else -1.0)
+
+
+def _off_and_value(
+    job: tuple[Scenario, tuple[Address, ...]], low: int, changes: list[dict[str, Any]]
+) -> tuple[int, Numbers]:
+    """(variant, 2, aims) how far expectations are off, and the measures of wishes."""
+    scenario, addresses = job
+    measured, verdicts = judge_batch(scenario, variants=changes)
+    places = {address: n for n, address in enumerate(measured.addresses)}
+    length = measured.values[:, places[Address("length")]]
+    columns = [np.stack([verdicts.off, verdicts.off], axis=1)]
+    for address in addresses:
+        value = measured.values[:, places[address]]
+        # A time that never came counts as the length of the run, anything else as much too much.
+        missing = length if address.unit == "s" else np.full(len(length), NEVER_CAME)
+        value = np.where(np.isnan(value), missing, value)
+        columns.append(np.stack([np.zeros(len(value)), value], axis=1)[:, :, None])
+    return low, np.concatenate(columns, axis=2)
