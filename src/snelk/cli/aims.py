@@ -47,7 +47,10 @@ def verify(
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
-    """Hold scenarios against what they expect; exit with 1 if it fails."""
+    """Hold scenarios against what they expect.
+
+    Exits with 1 if any expectation fails.
+    """
     from snelk.tuning.verify import junit as as_junit
     from snelk.tuning.verify import verify as hold
 
