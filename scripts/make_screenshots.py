@@ -1,6 +1,6 @@
 """Draw docs/screenshots anew: every main command in a terminal window, and every figure.
 
-Needs Xvfb, xterm and ImageMagick (Debian: apt-get install xvfb xterm imagemagick).
+With names, only those of that name. Needs Xvfb, xterm and ImageMagick (Debian: apt-get install xvfb xterm imagemagick).
 """
 
 from __future__ import annotations
@@ -82,7 +82,7 @@ def shoot(words: list[str], path: Path, folder: Path, *, stand_in: str = "") -> 
         window.wait()
 
 
-def main() -> None:
+def main(wanted: list[str]) -> None:
     for tool in ("Xvfb", "xterm", "import"):
         if shutil.which(tool) is None:
             sys.exit(f"{tool} is not installed; see the top of this file")
@@ -96,15 +96,15 @@ def main() -> None:
             keen = "profiles.dog.ladder.states.asleep.senses.hearing=0.8"
             words = ["run", "croft/night.toml", "--set", keen, "--out", "croft/runs/keen"]
             subprocess.run([SNELK, *words], cwd=folder, check=True, stdout=subprocess.DEVNULL)
-            shoot(
-                ["demo"],
-                SHOTS / "demo.png",
-                folder,
-                stand_in="snelk demo > out; head -n 10 out; echo …; tail -n 24 out",
-            )
+            if not wanted or "demo" in wanted:
+                stand_in = "snelk demo > out; head -n 10 out; echo …; tail -n 24 out"
+                shoot(["demo"], SHOTS / "demo.png", folder, stand_in=stand_in)
             for shot, words in TERMINALS.items():
-                shoot(words, SHOTS / f"{shot}.png", folder)
+                if not wanted or shot in wanted:
+                    shoot(words, SHOTS / f"{shot}.png", folder)
             for shot, words in FIGURES.items():
+                if wanted and shot not in wanted:
+                    continue
                 out = ["--out", str(SHOTS / f"{shot}.png")]
                 subprocess.run([SNELK, *words, *out], cwd=folder, check=True)
     finally:
@@ -113,4 +113,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    main(sys.argv[1:])

@@ -14,7 +14,7 @@ from test_cli import command
 from test_expectations import FACTS
 
 import snelk
-from snelk.config.writing import rewritten, write_back
+from snelk.config.writing import rewritten, with_value, write_back
 
 CONE = "profiles.watcher.cones.front"
 METER = "profiles.watcher.meter"
@@ -245,3 +245,37 @@ def test_mistakes_are_told(tmp_path: Path, move: dict[str, Any], error: str) -> 
         snelk.fit(scenario, move=move)
     with pytest.raises(snelk.InputError, match="expects nothing and wishes nothing"):
         snelk.fit(walk_towards(tmp_path / "b"), move={f"{CONE}.range": (3.0, 9.0)})
+
+
+TOML = """# top
+[noise_kinds]                     # how far
+chain.reach = 10.0   # clank
+
+[profiles.x.meter]
+points = [
+  [0.0, 1.0],   # near
+  [1.0, 0.3],
+]
+fill_time = 2    # whole
+[[noise]]
+t = 1.0
+[profiles.x.cones.a]
+range = 3.0
+[[noise]]
+t = 2.0
+"""
+
+
+@pytest.mark.parametrize(
+    ("key", "value", "old", "new"),
+    [
+        ("noise_kinds.chain.reach", 12.5, "chain.reach = 10.0", "chain.reach = 12.5"),
+        ("profiles.x.meter.fill_time", 3.0, "fill_time = 2 ", "fill_time = 3 "),
+        ("profiles.x.cones.a.range", 4.25, "range = 3.0", "range = 4.25"),
+        ("profiles.x.meter.hold", 1.5, "# whole\n", "# whole\nhold = 1.5\n"),
+        ("profiles.y.meter.hold", 1.5, "t = 2.0\n", "t = 2.0\n\n[profiles.y.meter]\nhold = 1.5\n"),
+        ("seed", 4, "# top\n", "# top\nseed = 4\n"),
+    ],
+)
+def test_a_number_goes_where_its_key_path_leads(key: str, value: Any, old: str, new: str) -> None:
+    assert with_value(TOML, tuple(key.split(".")), value) == TOML.replace(old, new)

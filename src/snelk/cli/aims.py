@@ -192,11 +192,15 @@ def _say_fit(screen: Console, result: FitResult) -> None:
             text = f"may go from {number.holds_from:.4g} to {number.holds_to:.4g}{breaks}"
             screen.print(wrap(text, indent=6))
     screen.print()
+    met = [aim.name for aim in result.aims if aim.met]
+    if met:
+        screen.print(wrap(", ".join(met), indent=6, first="ok"))
     for aim in result.aims:
-        mark = {True: "ok", False: "FAIL", None: "–"}[aim.met]
+        if aim.met:
+            continue
         came = f"{aim.before:.4g} → {aim.after:.4g}"
         if aim.name.startswith("expect."):
-            came = "met" if aim.met else f"off by {aim.off:.3g}"
+            came = f"off by {aim.off:.3g}"
         never = ""
         if aim.met is False:
             never = (
@@ -204,6 +208,7 @@ def _say_fit(screen: Console, result: FitResult) -> None:
                 if aim.nearest <= 1e-9
                 else f"; within these limits it cannot be met: off by {aim.nearest:.3g} at best"
             )
+        mark = "–" if aim.met is None else "FAIL"
         screen.print(wrap(f"{aim.name}: {aim.sentence}; {came}{never}", indent=6, first=mark))
     if result.fights:
         screen.print("\nIn each other's way")

@@ -78,7 +78,7 @@ def compared(
         )
 
 
-FEW = 20
+FEW = 8
 """So many measures and events that differ are printed without --all."""
 
 
@@ -129,7 +129,7 @@ def _say_changed(screen: Console, found: Comparison, *, everything: bool) -> Non
     rows = rows.assign(rank=rank, size=-size.fillna(2.0))
     rows = rows.sort_values(["rank", "size"], kind="stable")
     if not everything:
-        rows = rows.groupby("agent", sort=False, dropna=False).head(4).head(FEW)
+        rows = rows.groupby("agent", sort=False, dropna=False).head(2).head(FEW)
     lines = [
         [key, cell(one), cell(other), "" if math.isnan(more) else f"{more:+.4g}", unit]
         for key, one, other, more, unit in zip(

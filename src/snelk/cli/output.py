@@ -190,8 +190,12 @@ def progress_bar(label: str) -> Iterator[Progress | None]:
     with Bar(console=screen, transient=True) as bar:
         task = bar.add_task(label, total=None)
 
+        shown = 0
+
         def advance(done: int, total: int) -> None:
-            if done % 64 == 0 or done == total:
+            nonlocal shown
+            if done == total or done - shown >= total / 200:  # drawing it costs time
+                shown = done
                 bar.update(task, completed=done, total=total)
 
         yield advance

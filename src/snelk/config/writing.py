@@ -73,7 +73,7 @@ def rewritten(scenario: Scenario, changes: Mapping[str, Any]) -> list[Rewrite]:
             raise InputError.of(str(path), "", "", f"cannot be read: {error.strerror}") from None
         after = before
         for parts, value in values.items():
-            after = _with_value(after, parts, value)
+            after = with_value(after, parts, value)
         found.append(Rewrite(path, before, after))
     return found
 
@@ -107,7 +107,7 @@ HEADER = re.compile(r"""\s*\[\s*(?P<path>[\w\-."' ]+?)\s*\]\s*(#.*)?$""")
 ARRAY = re.compile(r"""\s*\[\[\s*[\w\-."' ]+?\s*\]\]\s*(#.*)?$""")
 
 
-def _with_value(text: str, parts: tuple[str, ...], value: Any) -> str:
+def with_value(text: str, parts: tuple[str, ...], value: Any) -> str:
     """A TOML text with one value set; only its own letters change if it is there.
 
     Only the section that holds it is put together anew: of a whole text tomlkit brings tables
