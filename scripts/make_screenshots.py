@@ -1,6 +1,7 @@
 """Draw docs/screenshots anew: every main command in a terminal window, and every figure.
 
-With names, only those of that name. Needs Xvfb, xterm and ImageMagick (Debian: apt-get install xvfb xterm imagemagick).
+With names, only those of that name. Needs Xvfb, xterm and ImageMagick (Debian: apt-get install
+xvfb xterm imagemagick).
 """
 
 from __future__ import annotations
