@@ -124,7 +124,7 @@ def test_any_and_each_of_several_agents() -> None:
 
 
 def test_a_share_of_the_seeds_is_enough() -> None:
-    night = snelk.load(snelk.croft() / "night.toml")
+    night = snelk.load(snelk.croft() / "night.toml", changes={"clock.end": 57.0})
     wakes = {"agent": "dog", "reaches": {"state": "pricked-up", "after": 43.0}}
     runs = {seed: snelk.run(night, changes={"seed": seed}) for seed in range(7, 11)}
     held = 0
@@ -167,6 +167,27 @@ def test_mistakes_in_expectations_are_told(
     with pytest.raises(snelk.InputError, match=error) as caught:
         scene(tmp_path, it=expect)
     assert "expect.it" in str(caught.value)
+
+
+def test_a_try_that_leaves_expectations_behind_still_runs(tmp_path: Path) -> None:
+    expect = {"agent": "guard", "reaches": {"state": "alert", "after": 5.0}}
+    path = samples.write_sample(tmp_path, track=WALK)
+    states = "ladder = { states = { calm = {}, alert = {} } }"
+    kinds = tmp_path / "kinds.toml"
+    kinds.write_text(
+        kinds.read_text().replace("[profiles.watcher]", f"[profiles.watcher]\n{states}")
+    )
+    lines = 'agent = "guard"\nreaches = { state = "alert", after = 5.0 }\n'
+    path.write_text(path.read_text() + f"\n[expect.it]\n{lines}")
+    shorter = snelk.load(path, changes={"clock.end": 4.0})
+    assert snelk.run(shorter).times[-1] == 4.0
+    assert not snelk.verify(shorter)[0].met
+    without = snelk.load(path, changes={"profiles.watcher.ladder": {"states": {"calm": {}}}})
+    assert snelk.run(without).measure("guard.changes") == 0
+    with pytest.raises(snelk.InputError, match=r'no such alert state of guard .*"alert"'):
+        snelk.verify(without)
+    with pytest.raises(snelk.InputError, match="after the end of the run"):
+        snelk.load(path, changes={"clock.end": 4.0, "expect.again": expect})
 
 
 def test_the_command_says_what_fails_and_why(tmp_path: Path) -> None:

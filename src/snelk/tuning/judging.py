@@ -60,6 +60,7 @@ class Judge:
 
     def __init__(self, simulation: Simulation) -> None:
         self.simulation = simulation
+        simulation.scenario.check_expectations()
         expectations = simulation.scenario.setup.expect
         self.names = tuple(expectations)
         self._trials = [_trials(simulation, each) for each in expectations.values()]
@@ -172,18 +173,16 @@ class TickTrial(Trial):
                 if isinstance(said, MeterUnder):
                     self.limit[v, a] = said.under
                 elif said.threshold is not None:
-                    self.limit[v, a] = meter.thresholds[said.threshold]
+                    self.limit[v, a] = meter.thresholds.get(said.threshold, np.inf)
                 elif meter.thresholds:
                     self.limit[v, a] = min(meter.thresholds.values())
         elif isinstance(said, Reaches | Stays):
-            ladders = simulation.world.ladders.ladders
-            self.states = np.array(
-                [
-                    [list(ladder.states).index(said.state) if (ladder := row[a]) else -1]
-                    for row in ladders
-                    for a in self.agents
-                ]
-            ).reshape(len(ladders), len(self.agents))
+            self.states = np.full((len(simulation.setups), len(self.agents)), -2)
+            for v, row in enumerate(simulation.world.ladders.ladders):
+                for n, a in enumerate(self.agents):
+                    ladder = row[a]
+                    if ladder is not None and said.state in ladder.states:
+                        self.states[v, n] = list(ladder.states).index(said.state)
 
     def keep(self, t: float, alive: Truths) -> None:
         """Take in a tick: what is true, and else what it falls short by."""
