@@ -13,7 +13,7 @@ T = TypeVar("T")
 LARGEST_BATCH = 100
 """Variants that are stepped together at most, so that their arrays stay in the cache."""
 
-SMALLEST_BATCH = 8
+SMALLEST_BATCH = 25
 """Fewer together are not worth a process of their own."""
 
 
