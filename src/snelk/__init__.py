@@ -19,10 +19,13 @@ if TYPE_CHECKING:
     from snelk.errors import InputError, Problem, SnelkError
     from snelk.level.level import Level, Sightline
     from snelk.level.visible import VisibleRegion, visible_region
+    from snelk.plots.compare import plot_compare
+    from snelk.plots.coverage import plot_coverage
     from snelk.plots.map import plot_map
     from snelk.plots.meter import plot_meter
     from snelk.plots.search import plot_search
     from snelk.plots.states import plot_states
+    from snelk.plots.sweep import plot_sweep
     from snelk.plots.timeline import plot_timeline
     from snelk.runs.answers import (
         Answer,
@@ -89,10 +92,13 @@ _HOMES = {
     "load": "snelk.config.scenario",
     "open_run": "snelk.runs.run",
     "open_sweep": "snelk.tuning.sweep",
+    "plot_compare": "snelk.plots.compare",
+    "plot_coverage": "snelk.plots.coverage",
     "plot_map": "snelk.plots.map",
     "plot_meter": "snelk.plots.meter",
     "plot_search": "snelk.plots.search",
     "plot_states": "snelk.plots.states",
+    "plot_sweep": "snelk.plots.sweep",
     "plot_timeline": "snelk.plots.timeline",
     "run": "snelk.runs.run",
     "run_batch": "snelk.runs.run",
@@ -145,10 +151,13 @@ __all__ = [
     "load",
     "open_run",
     "open_sweep",
+    "plot_compare",
+    "plot_coverage",
     "plot_map",
     "plot_meter",
     "plot_search",
     "plot_states",
+    "plot_sweep",
     "plot_timeline",
     "run",
     "run_batch",

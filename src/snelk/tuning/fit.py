@@ -122,7 +122,7 @@ class FitResult:
 
     @property
     def met(self) -> bool:
-        """Whether every aim that can be met is."""
+        """Whether every aim is met; a wish without an end counts for nothing."""
         return all(aim.met is not False for aim in self.aims)
 
     @property
@@ -171,6 +171,14 @@ def fit(
 
     Raises:
         InputError: The scenario is wrong, expects and wishes nothing, or no number may move.
+
+    >>> import snelk
+    >>> wish = {"measure": "owl.fox.first_full", "toward": 3.5, "within": 0.05}
+    >>> changes = {"clock.end": 8.0, "expect": {}, "wish": {"sooner": wish}}
+    >>> night = snelk.load(snelk.croft() / "night.toml", changes=changes)
+    >>> found = snelk.fit(night, move={"profiles.owl.meter.fill_time": (0.5, 4.0)}, jobs=1)
+    >>> found.met, found.numbers[0].today, found.numbers[0].fitted < 2.0
+    (True, 2.0, True)
     """
     scenario = scenario if isinstance(scenario, Scenario) else load(scenario)
     setup = scenario.setup
