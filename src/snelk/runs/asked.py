@@ -60,6 +60,11 @@ class Asked:
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
             return _part(condition, condition.root, one._look_up(change))
 
+    def values(self, node: Node, change: str) -> Values:
+        """(rows,) what a part of a change's condition came to; a constant part has no axis."""
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+            return np.asarray(evaluate(node, self._look_up(change)))
+
     def nearness(self, condition: Condition) -> Values:
         """(rows,) how many leaves of a condition without chance were true; all if it was."""
         look_up = self._look_up("")
@@ -170,26 +175,33 @@ def _part(condition: Condition, node: Node, look_up: Any) -> Part:
         return Part(text, true, node.kind, "", "", parts)
     if node.kind != "compare":
         return Part(text, true, "leaf", "", "", ())
-    left, right = (np.ravel(evaluate(part, look_up))[0] for part in node.parts)
-    if node.parts[0].is_word:
-        both = zip(node.parts, (left, right), strict=True)
-        words = ((condition.words_in(part), value) for part, value in both if part.kind != "text")
-        names = [f"{word} {value or 'nobody'}" for word, value in words]
-        return Part(text, true, "leaf", ", ".join(names), "", ())
     unit = _unit(node)
-    sides = [
-        f"{condition.words_in(part)} {written(float(value), unit)}"
-        for part, value in zip(node.parts, (left, right), strict=True)
-        if part.kind != "number"
+    found = [
+        (words, np.ravel(evaluate(part, look_up))[0]) for words, part in sides_of(condition, node)
     ]
-    found = ", ".join(sides)
-    missing = (
-        ""
-        if true
-        else f"{sides[0] if sides else text}, needs {_sign(node.word)} "
-        + written(float(right), unit)
-    )
-    return Part(text, true, "leaf", found, missing, ())
+    if node.parts[0].is_word:
+        names = [f"{words} {value or 'nobody'}" for words, value in found]
+        return Part(text, true, "leaf", ", ".join(names), "", ())
+    numbers = [f"{words} {written(float(value), unit)}" for words, value in found]
+    missing = ""
+    if not true:
+        right = np.ravel(evaluate(node.parts[1], look_up))[0]
+        missing = f"{numbers[0] if numbers else text}, needs {_sign(node.word)} "
+        missing += written(float(right), unit)
+    return Part(text, true, "leaf", ", ".join(numbers), missing, ())
+
+
+def sides_of(condition: Condition, leaf: Node) -> list[tuple[str, Node]]:
+    """What a leaf compares, as written, but for what is no more than a number or a text."""
+    if leaf.kind != "compare":
+        return []
+    plain = "text" if leaf.parts[0].is_word else "number"
+    return [(condition.words_in(part), part) for part in leaf.parts if part.kind != plain]
+
+
+def unit_in(leaf: Node) -> str:
+    """The unit of what a leaf compares; empty for words and bare numbers."""
+    return "" if leaf.kind != "compare" or leaf.parts[0].is_word else _unit(leaf)
 
 
 def _unit(node: Node) -> str:

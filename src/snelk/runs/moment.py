@@ -64,6 +64,42 @@ class Moment:
         return sight
 
 
+def every_look(run: Run, agent: str, ticks: NDArray[np.intp]) -> Sight:
+    """An agent's looks at ticks of a run, every gate tried; the variant axis is that of ticks.
+
+    What was in view at the look before, and so which gate failed first, is not known here: that
+    is in the table `sight`.
+    """
+    count, variants = len(run.names), len(ticks)
+    poses = run.poses
+
+    def column(name: str) -> NDArray[np.float64]:
+        whole: NDArray[np.float64] = np.nan_to_num(poses[name].to_numpy(dtype=np.float64))
+        return whole.reshape(-1, count)[ticks]
+
+    posture = poses.posture.cat.set_categories(list(POSTURES)).cat.codes.to_numpy()
+    there = Poses(
+        column("x"),
+        column("y"),
+        column("z"),
+        np.radians(column("heading_deg")),
+        posture.reshape(-1, count)[ticks].astype(np.int8),
+        np.full((variants, count), -1, dtype=np.int8),
+        poses.present.to_numpy().reshape(-1, count)[ticks],
+    )
+    one = sight_numbers([run.setup])
+    numbers = SightNumbers(
+        one.characters, *(np.repeat(values, variants, axis=0) for values in one[1:])
+    )
+    bodies = Bodies(*(np.repeat(values, variants, axis=0) for values in bodies_of([run.setup])))
+    sight = Sight.blank(numbers)
+    looks = np.zeros(sight.looked.shape, dtype=np.bool_)
+    looks[:, run.agents.index(agent)] = True
+    grid = run.level.grid
+    see(there, bodies, column("light"), numbers, grid, scratch_for(grid), looks, True, sight)
+    return sight
+
+
 def moment_of(run: Run, agent: str, target: str, at: float) -> Moment:
     """The agent's last look at or before a time, with what it had in view at the one before."""
     tick = run.tick_at(at)

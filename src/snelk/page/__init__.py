@@ -1,0 +1,1 @@
+"""The replay page: one HTML file with a whole run in it, to scrub, point and see."""

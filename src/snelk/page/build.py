@@ -1,0 +1,252 @@
+"""One self-contained HTML file of a run, or of two on one clock."""
+
+from __future__ import annotations
+
+import json
+from importlib import resources
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import jinja2
+import numpy as np
+from bokeh.embed import json_item
+from bokeh.resources import Resources
+from markupsafe import Markup
+
+from snelk.errors import InputError, one_of
+from snelk.page.figures import lanes_figure, map_figure
+from snelk.page.gathering import WORDS, Gathered
+from snelk.page.packing import Packer
+from snelk.plots.minds import RANK_SHADES
+from snelk.plots.style import AGENT_COLOURS, INK, REASON_STYLES
+from snelk.tuning.compare import compare
+
+if TYPE_CHECKING:
+    from snelk.runs.run import Run
+
+LARGEST = 14_500_000
+"""A page does not become larger than this, bytes: of a longer run every second tick is kept, or
+every fourth, until it fits."""
+
+SCRIPTS = ("store", "sightlines", "why", "map", "lanes", "panel", "player")
+
+HATCHES = {
+    "///": "/",
+    "...": ".",
+    "--": "-",
+    "\\\\\\": "\\",
+    "oo": "o",
+    "xx": "x",
+}
+"""Hatches of figures, and the same in Bokeh."""
+
+MARKERS = {"o": "circle", "X": "x", "D": "diamond", "s": "square", "^": "triangle", "P": "plus"}
+SIGNS = {"o": "●", "X": "✕", "D": "◆", "s": "■", "^": "▲", "P": "✚"}
+
+LEGEND = (
+    "filled dart: an agent, pointing where it faces; hollow: a character without senses",
+    "full ring: the chosen agent; dashed ring: the chosen target",
+    "? in a ring: where an agent believes a target out of its view, in the agent's colour",
+    "hollow square: planned in a search; filled: visited, or looked at from afar",
+    "brown cells: where a search takes its target to be, the darker the likelier",
+    "dotted green wall: one can see through it; cones are drawn as if it were not there",
+)
+
+
+def page_of(
+    run: Run,
+    other: Run | None = None,
+    *,
+    agent: str | None = None,
+    target: str | None = None,
+    largest: int = LARGEST,
+) -> str:
+    """The HTML text of a page to scrub through a run, or through two runs on one clock.
+
+    It opens from disk and asks for nothing else: numbers, figures and scripts are in it.
+
+    Args:
+        run: The run, called A where there are two.
+        other: Another run, B, such as the same scenario with other numbers.
+        agent, target: Who is chosen at first; else the pair with the most to tell.
+        largest: The most bytes that the page may have.
+
+    Raises:
+        InputError: A name is not in the run, or the runs have nothing in common.
+
+    >>> import snelk
+    >>> text = snelk.page_of(snelk.run(snelk.croft() / "night.toml"))
+    >>> text.startswith("<!DOCTYPE html>"), len(text) < 3_000_000
+    (True, True)
+    """
+    runs = [run] if other is None else [run, other]
+    pairs = [] if other is None else _pairs(run, other)
+    first = _first_pair(run)
+    if agent is not None:
+        first = one_of(agent, run.agents, source="agent", place="", what="agent"), first[1]
+    if target is not None:
+        first = first[0], one_of(target, run.names, source="target", place="", what="character")
+    if first[0] == first[1] and target is not None and agent is not None:
+        raise InputError.of("target", "", f'"{target}"', "nobody senses themselves")
+    if first[0] == first[1]:
+        first = first[0], next((name for name in run.names if name != first[0]), first[0])
+    every = 1
+    while True:
+        text = _text(runs, pairs, first, every)
+        if len(text) <= largest or every >= 64:
+            return text
+        every *= 2
+
+
+def write_page(path: str | Path, run: Run, other: Run | None = None, **options: Any) -> Path:
+    """Write `page_of` to a file, whole or not at all; see there for the options.
+
+    Raises:
+        InputError: As `page_of`; or the file is no .html, or cannot be written.
+    """
+    path = Path(path)
+    if path.suffix not in (".html", ".htm"):
+        raise InputError.of(str(path), "", path.suffix, "is no page", "use .html")
+    text = page_of(run, other, **options)
+    draft = path.with_name(f".{path.name}.draft")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        draft.write_text(text, encoding="utf-8")
+        draft.replace(path)
+    except OSError as error:
+        draft.unlink(missing_ok=True)
+        rule, fix = f"cannot be written: {error.strerror}", "choose another place with --out"
+        raise InputError.of(str(path), "", "", rule, fix) from None
+    return path
+
+
+def _text(runs: list[Run], pairs: list[dict[str, Any]], first: tuple[str, str], every: int) -> str:
+    packer = Packer()
+    gathered = [Gathered(run, packer, key, every=every) for run, key in zip(runs, "ab")]
+    for each in gathered:
+        each.facts |= _place_of(each.run)
+    figures = {each.key: map_figure(each.run, each.key) for each in gathered}
+    figures["lanes"] = lanes_figure()
+    facts = {
+        "runs": [each.facts for each in gathered],
+        "pairs": pairs or None,
+        "first": first,
+        "index": packer.index,
+        "words": WORDS,
+        "ink": INK,
+        "palette": AGENT_COLOURS,
+        "ranks": RANK_SHADES,
+        "styles": {name: _style(name) for name in REASON_STYLES},
+        "legend": LEGEND,
+        "figures": {name: json_item(plot) for name, plot in figures.items()},
+    }
+    title = gathered[0].facts["title"]
+    return _template().render(
+        title=title,
+        runs=[
+            {"side": each.key, "letter": letter, "name": each.facts["name"]}
+            for each, letter in zip(gathered, "AB" if len(gathered) > 1 else ("",))
+        ],
+        notes=_notes(runs, every),
+        style=Markup(_asset("page.css")),
+        script=Markup(
+            "\n".join(_asset(f"{name}.js") for name in SCRIPTS)
+        ),
+        facts=Markup(_as_json(facts)),
+        numbers=packer.text(),
+        library=Markup(
+            Resources(mode="inline", components=["bokeh"]).render_js()
+        ),
+    )
+
+
+def _as_json(facts: dict[str, Any]) -> str:
+    """JSON that cannot end the script it stands in, whatever names are in it."""
+    text = json.dumps(facts, ensure_ascii=False, separators=(",", ":"))
+    return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
+
+
+def _template() -> jinja2.Template:
+    return jinja2.Environment(autoescape=True, undefined=jinja2.StrictUndefined).from_string(
+        _asset("page.html")
+    )
+
+
+def _asset(name: str) -> str:
+    return (resources.files("snelk.page") / name).read_text(encoding="utf-8")
+
+
+def _notes(runs: list[Run], every: int) -> str:
+    step = runs[0].setup.clock.dt * every
+    kept = "every tick" if every == 1 else f"one tick in {every}"
+    return (
+        f"{kept} and look is kept ({step:g} s), to the digits shown, poses to 1 mm; "
+        "between ticks the picture is interpolated. Keys: ?"
+    )
+
+
+def _style(name: str) -> dict[str, Any]:
+    style = REASON_STYLES[name]
+    stripes = {
+        "/": f"repeating-linear-gradient(135deg, {style.band} 0 3px, #fff 3px 4.5px)",
+        "\\": f"repeating-linear-gradient(45deg, {style.band} 0 3px, #fff 3px 4.5px)",
+        ".": f"radial-gradient(#8a7a3e 18%, {style.band} 22%) 0 0 / 4px 4px",
+        "o": f"radial-gradient({style.band} 30%, #9ab 34%, {style.band} 44%) 0 0 / 6px 6px",
+    }
+    hatch = HATCHES.get(style.hatch, " ")
+    return {
+        "colour": style.colour,
+        "band": style.band,
+        "hatch": hatch,
+        "hatchColour": style.hatch_colour,
+        "dash": "solid" if style.line == "-" else [max(n, 1) for n in style.line[1]],
+        "marker": MARKERS.get(style.mark, "dot"),
+        "sign": SIGNS.get(style.mark, ""),
+        "css": stripes.get(hatch, style.band),
+    }
+
+
+def _place_of(run: Run) -> dict[str, Any]:
+    """The bounds of a map, and where walls and zones are named."""
+    bounds = np.array(run.level.bounds)
+    there = run.poses[run.poses.present]
+    if len(there):
+        low, high = there[["x", "y"]].min().to_numpy(), there[["x", "y"]].max().to_numpy()
+        empty = not run.level.data.walls and not run.level.data.zones
+        bounds[:2] = low if empty else np.minimum(bounds[:2], low)
+        bounds[2:] = high if empty else np.maximum(bounds[2:], high)
+    bounds += (-1.0, -1.0, 1.0, 1.0)
+    labels = []
+    for thing, geometry in (*run.level.data.zones, *run.level.data.walls):
+        point = geometry.centroid
+        labels.append(
+            {"x": point.x, "y": point.y, "text": thing.name, "size": geometry.envelope.length}
+        )
+    return {"bounds": [float(value) for value in bounds], "labels": labels}
+
+
+def _pairs(run: Run, other: Run) -> list[dict[str, Any]]:
+    return [
+        {
+            "t": pair.t,
+            "t_a": pair.t_a,
+            "t_b": pair.t_b,
+            "status": pair.status,
+            "kind": pair.kind,
+            "agent": pair.agent,
+            "target": pair.target,
+            "text": pair.text,
+        }
+        for pair in compare(run, other).events
+    ]
+
+
+def _first_pair(run: Run) -> tuple[str, str]:
+    """The agent and target with the most events of sight between them."""
+    events = run.events[run.events.target.isin(run.names) & run.events.agent.isin(run.agents)]
+    events = events[events.agent != events.target]
+    if len(events):
+        agent, target = events.groupby(["agent", "target"], sort=False).size().idxmax()
+        return str(agent), str(target)
+    agent = run.agents[0] if run.agents else run.names[0]
+    return agent, next((name for name in run.names if name != agent), agent)

@@ -1,0 +1,461 @@
+"""What a page has to know of a run: names and limits as plain data, the rest as packed numbers."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.conditions import Node
+from snelk.config.fields import POSTURES, SENSES
+from snelk.level.rays import NO_WALL
+from snelk.mind.memory import SOURCES
+from snelk.mind.meter import FACTORS, STATES
+from snelk.page.packing import Packer
+from snelk.runs.asked import sides_of, unit_in
+from snelk.runs.events import describe_noise
+from snelk.runs.ladders import asked_by
+from snelk.runs.moment import every_look
+from snelk.runs.spans import REASONS
+from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
+from snelk.senses.hearing import HEARING_GATES
+from snelk.senses.sight import GATES, RESULTS
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from snelk.runs.run import Run
+
+Numbers = NDArray[Any]
+
+WORDS = {
+    "gates": GATES,
+    "reasons": REASONS,
+    "postures": POSTURES,
+    "senses": SENSES,
+    "factors": FACTORS,
+    "meter_states": STATES,
+    "sources": SOURCES,
+    "hearing_gates": HEARING_GATES,
+    "touch_gates": TOUCH_GATES,
+    "zone_gates": ZONE_GATES,
+}
+"""What the codes in packed numbers stand for, in their order."""
+
+
+class Gathered:
+    """One run as a page needs it.
+
+    Attributes:
+        facts: Plain data for JSON.
+        packer: The numbers; their names begin with `key`.
+    """
+
+    def __init__(self, run: Run, packer: Packer, key: str, *, every: int = 1) -> None:
+        self.run = run
+        self.packer = packer
+        self.key = key
+        self.ticks = np.arange(0, len(run.times), every)
+        self.every = every
+        self.facts: dict[str, Any] = {}
+        self._gather_names()
+        self._gather_poses()
+        for gather in (
+            self._gather_looks,
+            self._gather_meters,
+            self._gather_beliefs,
+            self._gather_hearing,
+            self._gather_contacts,
+            self._gather_noises,
+            self._gather_minds,
+            self._gather_searches,
+            self._gather_events,
+        ):
+            gather()
+
+    def _add(self, name: str, values: Any, **how: Any) -> None:
+        self.packer.add(f"{self.key}.{name}", values, **how)
+
+    def _gather_names(self) -> None:
+        run, setup = self.run, self.run.setup
+        self.facts |= {
+            "key": self.key,
+            "title": run.info["title"] or run.info["scenario"],
+            "name": run.folder.name if run.folder is not None else "in memory",
+            "seed": run.info["seed"],
+            "changes": {key: str(value) for key, value in run.info["changes"].items()},
+            "start": float(run.times[0]),
+            "dt": setup.clock.dt * self.every,
+            "look_dt": setup.clock.dt,
+            "ticks": len(self.ticks),
+            "end": float(run.times[-1]),
+            "names": list(run.names),
+            "agents": [run.names.index(agent) for agent in run.agents],
+            "teams": [setup.cast[name].team for name in run.names],
+            "walls": list(run.level.wall_names),
+            "zones": [zone.name for zone, _ in run.level.data.zones],
+            "profiles": {agent: self._profile(agent) for agent in run.agents},
+            "bodies": [
+                {"heights": list(body.heights()), "eyes": body.eyes}
+                for body in map(setup.body_of, run.names)
+            ],
+            "pieces": [
+                [round(float(value), 3) for value in piece]
+                for piece, wall in zip(run.level.pieces, run.level.piece_walls, strict=True)
+                if run.level.see_through[wall] == 0.0
+            ],
+            "lamps": {
+                name: {"reach": member.lamp.reach, "light": member.lamp.light}
+                for name, member in setup.cast.items()
+                if member.lamp is not None
+            },
+        }
+
+    def _profile(self, agent: str) -> dict[str, Any]:
+        setup = self.run.setup
+        profile = setup.profile_of(agent)
+        ladder = profile.ladder
+        teams = profile.teams()
+        cones = {
+            name: {
+                "range": cone.range,
+                "hold_range": cone.hold_range,
+                "fov_whole": cone.fov_whole,
+                "hold_fov_whole": cone.hold_fov_whole,
+                "up": cone.up,
+                "down": cone.down,
+                "min_light": cone.min_light,
+                "min_exposure": cone.min_exposure,
+                "cares": sorted(teams["cones", name]),
+            }
+            for name, cone in profile.cones.items()
+        }
+        return {
+            "name": setup.cast[agent].profile,
+            "cones": [{"name": name, **cone} for name, cone in cones.items()],
+            "hears": profile.hearing is not None,
+            "touches": profile.touch is not None,
+            "watches": list(profile.zone_sense.zones) if profile.zone_sense else [],
+            "notices": sorted(
+                {m.team for m in setup.cast.values() if profile.ever_notices(m.team)}
+            ),
+            "meter": {"at_once": profile.meter.at_once} if profile.meter else None,
+            "memory": profile.memory is not None,
+            "states": [
+                {
+                    "name": name,
+                    "rank": ladder.rank_of(name),
+                    "least": state.least,
+                    "interruptible": state.interruptible,
+                }
+                for name, state in ladder.states.items()
+            ]
+            if ladder
+            else [],
+        }
+
+    def _gather_poses(self) -> None:
+        run, count = self.run, len(self.run.names)
+        poses = run.poses
+        for name, parts in (("x", 1000), ("y", 1000), ("z", 1000), ("light", 1000)):
+            self._add(name, self._by_character(poses[name]), parts=parts)
+        heading = self._by_character(poses.heading_deg)
+        there = ~np.isnan(heading)
+        for c in range(count):  # so that it does not jump at 180 degrees
+            heading[c, there[c]] = np.unwrap(heading[c, there[c]], period=360.0)
+        self._add("heading", heading, parts=100)
+        self._add("present", self._by_character(poses.present))
+        posture = poses.posture.cat.set_categories(list(POSTURES)).cat.codes
+        self._add("posture", self._by_character(posture).clip(0))
+
+    def _by_character(self, column: pd.Series[Any]) -> Numbers:
+        values = column.to_numpy(dtype=np.float64).reshape(-1, len(self.run.names))
+        return values[self.ticks].T.copy()
+
+    def _gather_looks(self) -> None:
+        """Every look of every agent at everybody, with all gates tried."""
+        run, names = self.run, self.run.names
+        for a, agent in enumerate(run.agents):
+            cones = len(run.setup.profile_of(agent).cones)
+            if not cones:
+                continue
+            frame = run.sight[run.sight.agent == agent]
+            times = np.unique(frame.t.to_numpy())[:: self.every]
+            ticks = np.rint((times - run.times[0]) / run.setup.clock.dt).astype(np.intp)
+            sight = every_look(run, agent, ticks)
+            others = [j for j, name in enumerate(names) if name != agent]
+
+            def pairs(values: Numbers, a: int = a) -> Numbers:
+                return np.moveaxis(values[:, a], 0, -1)  # (target, ..., look)
+
+            self._add(f"{a}.look", ticks)
+            self._add(f"{a}.distance", pairs(sight.distance), parts=1000, shown=100)
+            for name in ("off", "elevation"):
+                degrees = np.degrees(pairs(getattr(sight, name)))
+                self._add(f"{a}.{name}", degrees, parts=100, shown=10)
+            self._add(f"{a}.light", pairs(sight.light), parts=100)
+            self._add(f"{a}.exposure", pairs(sight.exposure), parts=100)
+            self._add(f"{a}.wall", np.where(pairs(sight.wall) == NO_WALL, -1, pairs(sight.wall)))
+            self._add(f"{a}.wall_place", pairs(sight.wall_place), parts=100)
+            rows = frame.drop_duplicates("t")
+            awake = rows.awake.to_numpy()[:: self.every]
+            self._add(f"{a}.awake", awake, parts=100_000_000)
+            shape = (-1, len(others), cones)
+            codes = frame.result.cat.set_categories(list(RESULTS)).cat.codes.to_numpy() - 1
+            for name, values in (("result", codes), ("held", frame.held.to_numpy())):
+                whole = np.full((len(names), cones, len(times)), -2.0 if name == "result" else 0.0)
+                kept = values.reshape(shape)[:: self.every]
+                whole[others] = np.moveaxis(kept, 0, -1)
+                self._add(f"{a}.{name}", whole)
+
+    def _pairs(self, frame: pd.DataFrame) -> list[tuple[str, str, pd.DataFrame]]:
+        groups = frame.groupby(["agent", "target"], observed=True, sort=False)
+        return [(str(pair[0]), str(pair[1]), rows) for pair, rows in groups]
+
+    def _gather_meters(self) -> None:
+        pairs = self._pairs(self.run.meters)
+        self.facts["meters"] = [self._numbers_of(agent, target) for agent, target, _ in pairs]
+        if not pairs:
+            return
+        frames = [rows.iloc[self.ticks] for _, _, rows in pairs]
+
+        def stacked(name: str) -> Numbers:
+            return np.stack([frame[name].to_numpy(dtype=np.float64) for frame in frames])
+
+        def coded(name: str, words: tuple[str, ...]) -> Numbers:
+            return np.stack([_codes(frame[name], words) for frame in frames])
+
+        value, rate = stacked("value"), stacked("rate")
+        self._add("meter.value", value, parts=1000, shown=100)
+        self._add("meter.rate", rate, parts=1000, shown=100)
+        self._add("meter.noise", stacked("noise"), parts=100)
+        self._add("meter.state", coded("state", STATES))
+        self._add("meter.sense", coded("sense", SENSES))
+        factors = np.stack([stacked(f"{name}_factor") for name in FACTORS], axis=1)
+        self._add("meter.factors", factors, parts=100)
+        known = np.isfinite(factors).all(axis=1)
+        lowest = np.where(known, np.argmin(np.nan_to_num(factors, nan=2.0), axis=1), -1)
+        costs = np.take_along_axis(factors, lowest.clip(0)[:, None], axis=1)[:, 0] < 1.0
+        self._add("meter.costs_most", np.where(known & costs, lowest, -1))
+        fill = np.array([self._fill_time(agent) for agent, _, _ in pairs])[:, None]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            to_full = np.where(rate > 0, (1.0 - value) * fill / rate, np.nan)
+        self._add("meter.to_full", np.where(np.isnan(to_full), -1.0, to_full), parts=10)
+
+    def _fill_time(self, agent: str) -> float:
+        meter = self.run.setup.profile_of(agent).meter
+        return meter.fill_time if meter is not None else np.nan
+
+    def _numbers_of(self, agent: str, target: str) -> tuple[int, int]:
+        return self.run.agents.index(agent), self.run.names.index(target)
+
+    def _gather_beliefs(self) -> None:
+        pairs = self._pairs(self.run.beliefs)
+        self.facts["beliefs"] = [self._numbers_of(agent, target) for agent, target, _ in pairs]
+        if not pairs:
+            return
+        frames = [rows.iloc[self.ticks] for _, _, rows in pairs]
+        source = np.stack([_codes(frame.source, SOURCES) for frame in frames])
+        self._add("belief.source", source)
+        for name, parts in (("x", 100), ("y", 100), ("age", 10), ("uncertainty", 10)):
+            stacked = np.stack([frame[name].to_numpy(dtype=np.float64) for frame in frames])
+            self._add(f"belief.{name}", stacked, parts=parts)
+        error = np.stack([frame.error.to_numpy(dtype=np.float64) for frame in frames])
+        self._add("belief.error", np.where(np.isnan(error), -1.0, error), parts=10)
+
+    def _gather_hearing(self) -> None:
+        """Every noise that was judged, by agent; of nobody's the target is -1."""
+        run = self.run
+        rows = run.hearing.sort_values(["agent", "t"], kind="stable")
+        noises = run.noises.iloc[rows.noise.to_numpy()]
+        kinds = [
+            describe_noise(str(row.kind), _word(row.gait), _word(row.ground))
+            for row in noises.itertuples()
+        ]
+        texts = list(dict.fromkeys(kinds))
+        self.facts["sounds"] = texts
+        self._add("heard.agent", _codes(rows.agent, run.agents))
+        self._add("heard.target", _codes(rows.target, run.names))
+        self._add("heard.t", rows.t.to_numpy(), parts=1000)
+        self._add("heard.what", [texts.index(kind) for kind in kinds])
+        self._add("heard.heard", rows.heard.to_numpy())
+        self._add("heard.result", _codes(rows.result, ("heard", *HEARING_GATES)) - 1)
+        self._add("heard.strength", rows.strength.to_numpy(), parts=100)
+        self._add("heard.wall", _codes(rows.wall, run.level.wall_names))
+        for name in ("straight", "straight_limit", "around", "around_limit"):
+            values = rows[name].to_numpy(dtype=np.float64)
+            self._add(f"heard.{name}", np.where(np.isnan(values), -1.0, values), parts=100)
+        self._add("heard.x", noises.x.to_numpy(), parts=100)
+        self._add("heard.y", noises.y.to_numpy(), parts=100)
+
+    def _gather_contacts(self) -> None:
+        frame = self.run.contacts
+        zones = tuple(zone.name for zone, _ in self.run.level.data.zones)
+        for sense, gates in (("touch", TOUCH_GATES), ("zone", ZONE_GATES)):
+            pairs = self._pairs(frame[frame.sense == sense])
+            self.facts[sense] = [self._numbers_of(agent, target) for agent, target, _ in pairs]
+            if not pairs:
+                continue
+            frames = [rows.iloc[self.ticks] for _, _, rows in pairs]
+            results = ("sensed", *gates)
+            self._add(f"{sense}.result", [_codes(each.result, results) - 1 for each in frames])
+            if sense == "zone":
+                self._add("zone.zone", [_codes(each.zone, zones) for each in frames])
+                continue
+            for name in ("distance", "distance_limit"):
+                values = np.stack([each[name].to_numpy(dtype=np.float64) for each in frames])
+                self._add(f"touch.{name}", values, parts=1000, shown=100)
+            self._add("touch.wall", [_codes(f.wall, self.run.level.wall_names) for f in frames])
+
+    def _gather_noises(self) -> None:
+        noises = self.run.noises
+        texts = [
+            describe_noise(str(row.kind), _word(row.gait), _word(row.ground))
+            for row in noises.itertuples()
+        ]
+        words = list(dict.fromkeys(texts))
+        self.facts["noise_words"] = words
+        self._add("noise.t", noises.t.to_numpy(), parts=1000)
+        self._add("noise.what", [words.index(text) for text in texts])
+        self._add("noise.step", (noises.kind == "step").to_numpy())
+        for name in ("x", "y", "reach"):
+            self._add(f"noise.{name}", noises[name].to_numpy(), parts=100)
+
+    def _gather_minds(self) -> None:
+        """States entered, and what every condition came to, leaf by leaf."""
+        run = self.run
+        states = run.states
+        self.facts["ladders"] = {}
+        for agent in run.agents:
+            ladder = run.setup.profile_of(agent).ladder
+            if ladder is None:
+                continue
+            rows = states[states.agent == agent]
+            entered = [
+                {
+                    "t": float(row.t),
+                    "state": list(ladder.states).index(str(row.state)),
+                    "change": _word(row.change),
+                    "reason": _word(row.reason),
+                    "focus": _word(row.focus),
+                }
+                for row in rows.itertuples()
+            ]
+            self.facts["ladders"][agent] = {
+                "entered": entered,
+                "changes": self._conditions(agent, entered),
+            }
+
+    def _conditions(self, agent: str, entered: list[dict[str, Any]]) -> list[dict[str, Any]]:
+        run, dt = self.run, self.run.setup.clock.dt
+        ladder = run.setup.profile_of(agent).ladder
+        assert ladder is not None
+        asked = asked_by(run, agent)
+        a = run.agents.index(agent)
+        fresh = np.zeros(len(run.times), dtype=np.intp)  # the first tick in the state it is in
+        for entry in entered[1:]:
+            first = run.tick_at(entry["t"]) + 1
+            fresh[first:] = first
+        found, sides, columns = [], {}, []
+        for n, (name, change) in enumerate(ladder.changes.items()):
+            condition = asked.condition(name)
+            leaves: list[Numbers] = []
+
+            def tree(node: Node, name: str = name, leaves: list[Numbers] = leaves) -> Any:
+                text = asked.condition(name).words_in(node)
+                if not node.is_leaf:
+                    return {"kind": node.kind, "text": text, "parts": [*map(tree, node.parts)]}
+                leaves.append(np.broadcast_to(asked.values(node, name), fresh.shape))
+                shown = []
+                unit = unit_in(node)
+                for part_text, part in sides_of(asked.condition(name), node):
+                    key = f"{part_text} {unit}"
+                    if key not in sides:
+                        sides[key] = len(columns)
+                        columns.append(np.broadcast_to(asked.values(part, name), fresh.shape))
+                    shown.append({"text": part_text, "unit": unit, "column": sides[key]})
+                return {"kind": "leaf", "text": text, "leaf": len(leaves) - 1, "sides": shown}
+
+            found.append(
+                {
+                    "name": name,
+                    "from": list(change.from_ or ladder.states),
+                    "to": change.to,
+                    "for": change.for_,
+                    "tree": tree(condition.root),
+                }
+            )
+            self._add(f"{a}.leaf.{n}", np.stack(leaves)[:, self.ticks])
+            true = asked.true(name)
+            ticks = np.arange(len(fresh))
+            last_false = np.maximum.accumulate(np.where(true, -1, ticks))
+            since = np.maximum(last_false + 1, fresh)
+            held = np.where(true, (ticks - since).clip(0) * dt, 0.0)
+            self._add(f"{a}.held.{n}", held[self.ticks], parts=1000)
+        for n, values in enumerate(columns):
+            if values.dtype.kind not in "fiub":
+                words = [str(value) if value else "nobody" for value in values[self.ticks]]
+                known = list(dict.fromkeys(words))
+                self.facts.setdefault("texts", {})[f"{a}.side.{n}"] = known
+                self._add(f"{a}.side.{n}", [known.index(word) for word in words])
+                continue
+            numbers = values[self.ticks].astype(np.float64)
+            kind = np.where(np.isnan(numbers), 1, np.where(np.isinf(numbers), 2, 0))
+            self._add(f"{a}.side.{n}", np.where(kind > 0, np.nan, numbers), parts=1000, shown=100)
+            self._add(f"{a}.side.{n}.kind", np.where(numbers == -np.inf, 3, kind))
+        self._add(f"{a}.state_for", asked.rows["state_for"][self.ticks], parts=10)
+        self._add(f"{a}.done", asked.rows["done"][self.ticks])
+        self._add(f"{a}.state", _codes(_texts(asked.rows["state"]), tuple(ladder.states))[self.ticks])
+        self._add(f"{a}.focus", _codes(_texts(asked.rows["focus"]), run.names)[self.ticks])
+        return found
+
+    def _gather_searches(self) -> None:
+        run = self.run
+        self.facts["searches"] = [
+            {
+                "t": float(row.t),
+                "agent": run.agents.index(str(row.agent)),
+                "what": str(row.what),
+                "x": float(row.x),
+                "y": float(row.y),
+            }
+            for row in run.searches.itertuples()
+        ]
+        frame = run.likelihood
+        shots = frame.groupby(["agent", "t"], observed=True, sort=False)
+        shown = []
+        for n, (key, rows) in enumerate(shots):
+            share = rows.likelihood.to_numpy()
+            self._add(f"likely.{n}.x", rows.x.to_numpy(), parts=100)
+            self._add(f"likely.{n}.y", rows.y.to_numpy(), parts=100)
+            self._add(f"likely.{n}.share", share / share.max(), parts=50)
+            agent, t = run.agents.index(str(key[0])), float(key[1])
+            shown.append({"agent": agent, "t": t, "cell": float(rows.cell.iloc[0])})
+        self.facts["likelihoods"] = shown
+
+    def _gather_events(self) -> None:
+        self.facts["events"] = [
+            {
+                "t": float(row.t),
+                "kind": str(row.kind),
+                "agent": str(row.agent),
+                "target": str(row.target),
+                "text": str(row.text),
+            }
+            for row in self.run.events.itertuples()
+        ]
+
+
+def _codes(column: Any, words: tuple[str, ...]) -> Numbers:
+    """Where each word stands among these; -1 for none."""
+    place = {word: n for n, word in enumerate(words)}
+    return np.array([place.get(word, -1) for word in column])
+
+
+def _texts(values: Numbers) -> list[str]:
+    return [str(value) for value in values]
+
+
+def _word(value: Any) -> str:
+    return value if isinstance(value, str) else ""

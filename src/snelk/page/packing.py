@@ -1,0 +1,84 @@
+"""Numbers of a run packed small into text that a page unpacks again.
+
+A number is kept as a whole number of its smallest shown part, a series of them as the differences
+from one to the next. These are zigzag coded (small ones of either sign become small ones), laid
+out by byte, highest apart from lowest, and deflated (RFC 1950) all together. The other half of
+this is `unpack` in store.js.
+"""
+
+from __future__ import annotations
+
+import base64
+import zlib
+from typing import Any
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+LARGEST = 2**31 - 1
+
+
+class Packer:
+    """Gathers arrays under names; `text` holds them all.
+
+    >>> packer = Packer()
+    >>> packer.add("x", [[0.0, 0.5, 1.0]], parts=10)
+    >>> packer.index["x"]
+    {'parts': 10, 'shape': [1, 3], 'planes': 1, 'start': 0}
+    """
+
+    def __init__(self) -> None:
+        self.index: dict[str, dict[str, Any]] = {}
+        self._pieces: list[bytes] = []
+        self._size = 0
+
+    def add(
+        self, name: str, values: ArrayLike, *, parts: int = 1, shown: int | None = None
+    ) -> None:
+        """Keep an array; the last axis is the one along which values change little.
+
+        Args:
+            name: Under which the page finds it.
+            values: Any shape. What is NaN becomes what stands before it: the page has to know
+                from elsewhere that nothing is there.
+            parts: How many parts a unit is cut into: 1000 keeps mm of m.
+            shown: How many parts of a unit the page shows, if fewer: then rounding what is kept
+                gives what rounding the number itself gives.
+        """
+        numbers = _filled(np.asarray(values, dtype=np.float64))
+        whole = np.rint(numbers * parts)
+        if shown is not None:
+            # A number just below an edge of rounding must not be kept as one on or above it.
+            step = parts / shown
+            wanted = np.rint(numbers * shown)
+            whole = np.clip(whole, np.ceil((wanted - 0.5) * step + 0.5), None)
+            whole = np.clip(whole, None, np.floor((wanted + 0.5) * step - 0.5))
+        whole = np.clip(whole, -LARGEST // 2, LARGEST // 2).astype(np.int64)
+        steps = np.diff(whole, axis=-1, prepend=0) if whole.ndim else whole[None]
+        codes = ((steps << 1) ^ (steps >> 63)).astype(np.uint32).ravel()
+        planes = max((int(codes.max(initial=0)).bit_length() + 7) // 8, 1)
+        for plane in range(planes):
+            self._keep(((codes >> (8 * plane)) & 0xFF).astype(np.uint8).tobytes())
+        self.index[name] = {
+            "parts": parts,
+            "shape": list(whole.shape),
+            "planes": planes,
+            "start": self._size - planes * codes.size,
+        }
+
+    def text(self) -> str:
+        """Everything kept so far, deflated, in base 64."""
+        return base64.b64encode(zlib.compress(b"".join(self._pieces), 9)).decode("ascii")
+
+    def _keep(self, piece: bytes) -> None:
+        self._pieces.append(piece)
+        self._size += len(piece)
+
+
+def _filled(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
+    """With each NaN replaced by what stands before it in its row, or by 0 at the start."""
+    if numbers.ndim == 0 or not np.isnan(numbers).any():
+        return np.nan_to_num(numbers)
+    places = np.where(np.isnan(numbers), 0, np.arange(numbers.shape[-1]))
+    latest = np.maximum.accumulate(places, axis=-1)
+    return np.nan_to_num(np.take_along_axis(numbers, latest, axis=-1))

@@ -1,0 +1,180 @@
+// The panel that tells why. Everything from files is set as text, never as markup.
+
+function make(tag, text = "", name = "") {
+  const element = document.createElement(tag);
+  element.textContent = text;
+  if (name) element.className = name;
+  return element;
+}
+
+class WhyPanel {
+  constructor(page) {
+    this.page = page;
+    this.box = document.getElementById("answer");
+  }
+
+  draw(t) {
+    const { page } = this, run = page.run;
+    const a = run.agentNames.indexOf(page.agent), c = run.names.indexOf(page.target);
+    const scrolled = this.box.scrollTop;
+    this.box.replaceChildren();
+    if (a < 0 || c < 0 || c === run.agents[a]) {
+      this.box.append(make("p", a < 0 || c < 0 ? "Not in this run." : "Choose another target: nobody senses themselves."));
+      if (a >= 0) this.ladder(ladderAt(run, a, t), null);
+      return;
+    }
+    const answer = whyAt(run, a, c, t), other = this.otherAnswer(t);
+    this.line("h2", answer.headline, other && other.headline);
+    answer.cones.forEach((cone, k) => this.cone(cone, other && other.cones[k]));
+    if (answer.meter) this.meter(answer.meter, other && other.meter);
+    if (answer.belief) {
+      this.box.append(make("h3", "Belief"));
+      this.line("p", answer.belief.text, other && other.belief && other.belief.text);
+    }
+    answer.senses.forEach((sense) => this.sense(sense, other && other.senses.find((each) => each.sense === sense.sense)));
+    this.ladder(answer.ladder, other && other.ladder);
+    this.box.scrollTop = scrolled;
+  }
+
+  // The same moment in the other run, to mark what differs.
+  otherAnswer(t) {
+    const { page } = this;
+    if (page.runs.length < 2) return null;
+    const run = page.runs.find((each) => each !== page.run);
+    const a = run.agentNames.indexOf(page.agent), c = run.names.indexOf(page.target);
+    return a < 0 || c < 0 ? null : whyAt(run, a, c, t);
+  }
+
+  get otherLetter() { return this.page.run.key === "a" ? "B" : "A"; }
+
+  line(tag, text, other, into = this.box) {
+    into.append(make(tag, text));
+    if (other && other !== text) into.append(make("p", `≠ ${this.otherLetter}: ${other}`, "other"));
+  }
+
+  cone(cone, other) {
+    const result = cone.result === "in_view" ? "in view" : `failed at ${words(cone.result)}`;
+    this.box.append(make("h3", `${cone.name} cone: ${result} (${cone.held ? "hold" : "gain"} limits)`));
+    this.gates(cone.gates, other && other.gates, cone.result);
+  }
+
+  gates(gates, others, result) {
+    const table = make("table");
+    gates.forEach((gate, n) => {
+      const mark = gate.passed === null ? "–" : gate.passed ? "✓" : "✗";
+      const row = make("tr", "", gate.passed === false ? "fail" : "");
+      row.dataset.gate = gate.name;
+      for (const text of [mark, words(gate.name), gate.value, gate.limit || "", gate.margin || ""]) row.append(make("td", text));
+      if (gate.name === result) row.lastChild.append(" ◂ the reason");
+      table.append(row);
+      if (gate.wall) this.wide(table, gate.wall, "quiet");
+      const other = others && others[n];
+      if (other && (other.value !== gate.value || other.limit !== gate.limit)) {
+        this.wide(table, `≠ ${this.otherLetter}: ${other.value}${other.limit ? `, ${other.limit}` : ""}`, "other");
+      }
+    });
+    this.box.append(table);
+  }
+
+  wide(table, text, name) {
+    const row = make("tr", "", name), cell = make("td", text);
+    cell.colSpan = 4;
+    row.append(make("td"), cell);
+    table.append(row);
+  }
+
+  meter(meter, other) {
+    this.box.append(make("h3", "Meter"));
+    this.line("p", meter.text, other && other.text);
+    if (meter.factors.length) {
+      this.box.append(make("p", meter.factors.map(([name, value]) => `${name} ${value}`).join(" × "), "quiet"));
+    }
+  }
+
+  sense(sense, other) {
+    this.box.append(make("h3", sense.sense[0].toUpperCase() + sense.sense.slice(1)));
+    this.line("p", sense.headline, other && other.headline);
+    if (sense.gates.length) this.gates(sense.gates, null, "");
+  }
+
+  ladder(answer, other) {
+    if (!answer) return;
+    this.box.append(make("h3", "Alert state"));
+    this.line("p", answer.headline, other && other.headline);
+    for (const change of answer.changes) {
+      const held = change.needs ? ` · for ${short(change.needs)} s` : "";
+      this.box.append(make("p", `${change.taken ? "✓" : "·"} ${change.name} → ${change.to}: ${change.taken ? "taken" : "not taken"}${held}`));
+      const list = make("ul");
+      this.tree(list, change.tree);
+      if (change.note) list.append(make("li", change.note, "fail"));
+      this.box.append(list);
+    }
+  }
+
+  tree(list, part) {
+    const mark = part.true ? "✓" : "✗";
+    if (part.kind === "leaf") {
+      list.append(make("li", `${mark} ${part.text}${part.found ? `  (${part.found})` : ""}`));
+      return;
+    }
+    const item = make("li", `${mark} ${{ and: "all of", or: "one of", xor: "an odd number of", not: "not" }[part.kind]}`);
+    const inner = make("ul");
+    part.parts.forEach((each) => this.tree(inner, each));
+    item.append(inner);
+    list.append(item);
+  }
+}
+
+// The list of events: filtered by words, kind and pair; a click goes to the moment.
+class EventList {
+  constructor(page) {
+    this.page = page;
+    this.list = document.getElementById("event-list");
+    this.filter = document.getElementById("filter");
+    this.kind = document.getElementById("kind");
+    this.pairOnly = document.getElementById("pair-only");
+    this.rows = page.facts.pairs || page.runs[0].events.map((event) => ({ ...event, status: "" }));
+    const kinds = [...new Set(this.rows.map((row) => row.kind))];
+    this.kind.append(new Option("all kinds", ""), ...kinds.map((kind) => new Option(words(kind), kind)));
+    for (const input of [this.filter, this.kind, this.pairOnly]) input.oninput = () => { this.draw(); this.move(page.t, true); };
+    this.draw();
+  }
+
+  draw() {
+    const { page } = this, text = this.filter.value.trim().toLowerCase();
+    const pair = [page.agent, page.target];
+    this.shown = this.rows.filter((row) => (!this.kind.value || row.kind === this.kind.value)
+      && (!text || row.text.toLowerCase().includes(text))
+      && (!this.pairOnly.checked || (row.agent === pair[0] && (!row.target || row.target === pair[1]))));
+    this.times = this.shown.map((row) => row.t);
+    this.items = this.shown.map((row) => {
+      const item = make("li"), button = make("button");
+      const marks = { "": "", same: "=", moved: "→", "only a": "A", "only b": "B" };
+      button.append(make("span", `${fixed(row.t, 2)} s`, "when"), make("span", marks[row.status]), make("span", row.text));
+      const note = row.status === "moved" ? ` (A ${fixed(row.t_a, 2)} s, B ${fixed(row.t_b, 2)} s)` : row.status.startsWith("only") ? ` (${row.status.toUpperCase().replace("ONLY", "only")})` : "";
+      button.lastChild.append(note);
+      button.onclick = () => page.jump(row);
+      item.append(button);
+      return item;
+    });
+    this.list.replaceChildren(...this.items);
+    if (!this.items.length) this.list.append(make("li", " No such events."));
+  }
+
+  move(t, always = false) {
+    const now = countUpTo(this.times, t + 1e-6);
+    if (now === this.now && !always) return;
+    this.now = now;
+    const latest = now ? this.times[now - 1] : NaN;
+    this.items.forEach((item, n) => { item.className = n >= now ? "later" : this.times[n] === latest ? "now" : ""; });
+    const first = this.times.indexOf(latest);
+    const item = this.items[Math.max(first, 0)];
+    if (item) this.list.scrollTop = item.offsetTop - this.list.offsetTop - this.list.clientHeight / 3;
+  }
+
+  // The next event that is shown, or the one before.
+  step(t, by) {
+    const after = countUpTo(this.times, t + 1e-6), before = countUpTo(this.times, t - 1e-6) - 1;
+    return this.shown[by > 0 ? after : before];
+  }
+}

@@ -1,0 +1,312 @@
+// The page itself: what is chosen, time, keys, and drawing a frame.
+
+const SPEEDS = [0.1, 0.25, 0.5, 1, 2, 4, 8];
+const FRAMES_KEPT = 300;
+
+class Page {
+  constructor(facts, runs) {
+    Object.assign(this, { facts, runs, ink: facts.ink, palette: facts.palette, ranks: facts.ranks, styles: facts.styles });
+    this.run = runs[0];
+    this.start = Math.min(...runs.map((run) => run.start));
+    this.end = Math.max(...runs.map((run) => run.end));
+    this.step = Math.min(...runs.map((run) => run.dt));
+    this.t = this.start;
+    this.playing = false;
+    this.frames = [];
+    this.layers = Object.fromEntries(Object.keys(LAYERS).map((name) => [name, true]));
+    [this.agent, this.target] = facts.first;
+  }
+
+  get a() { return this.run.agentNames.indexOf(this.agent); }
+  get c() { return this.run.names.indexOf(this.target); }
+
+  async open() {
+    const embed = async (item, id) => {
+      await Bokeh.embed.embed_item(item, id);
+      return Bokeh.documents[Bokeh.documents.length - 1];
+    };
+    this.maps = [];
+    for (const run of this.runs) this.maps.push(new MapView(run, await embed(this.facts.figures[run.key], `map-${run.key}`), this));
+    for (const map of this.maps) Object.defineProperty(map, "page", { value: this.viewOf(map.run) });
+    this.lanes = new LanesView(await embed(this.facts.figures.lanes, "lane-plot"), this);
+    this.panel = new WhyPanel(this);
+    this.events = new EventList(this);
+    this.link();
+    this.controls();
+    await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
+    this.maps.forEach((map) => map.fit());
+    this.readHash();
+    this.choose({ agent: this.agent, target: this.target });
+    new ResizeObserver(() => this.resized()).observe(document.body);
+    this.resized();
+    document.body.dataset.ready = "yes";
+  }
+
+  // What a map asks of the page, with the numbers of its own run.
+  viewOf(run) {
+    const page = this;
+    return {
+      get a() { return run.agentNames.indexOf(page.agent); }, get c() { return run.names.indexOf(page.target); },
+      get layers() { return page.layers; }, ink: page.ink, palette: page.palette, styles: page.styles,
+    };
+  }
+
+  // Two maps move and zoom together.
+  link() {
+    if (this.maps.length < 2) return;
+    for (const name of ["x_range", "y_range"]) {
+      const [one, other] = this.maps.map((map) => map.plot[name]);
+      const follow = (from, to) => () => { if (to.start !== from.start || to.end !== from.end) to.setv({ start: from.start, end: from.end }); };
+      for (const [from, to] of [[one, other], [other, one]]) {
+        from.properties.start.change.connect(follow(from, to));
+        from.properties.end.change.connect(follow(from, to));
+      }
+    }
+  }
+
+  controls() {
+    const by = (id) => document.getElementById(id);
+    this.slider = by("slider");
+    Object.assign(this.slider, { min: this.start, max: this.end, step: this.step });
+    this.slider.oninput = () => { this.pause(); this.go(Number(this.slider.value)); };
+    by("play").onclick = () => this.toggle();
+    by("back").onclick = () => this.tick(-1);
+    by("forward").onclick = () => this.tick(1);
+    by("previous").onclick = () => this.jump(this.events.step(this.t, -1));
+    by("next").onclick = () => this.jump(this.events.step(this.t, 1));
+    this.speed = by("speed");
+    this.speed.append(...SPEEDS.map((speed) => new Option(`×${speed}`, speed, speed === 1, speed === 1)));
+    const names = [...new Set(this.runs.flatMap((run) => run.names))];
+    by("agent").append(...this.lanes.agents.map((name) => new Option(name)));
+    by("target").append(...names.map((name) => new Option(name)));
+    by("agent").onchange = (event) => this.choose({ agent: event.target.value });
+    by("target").onchange = (event) => this.choose({ target: event.target.value });
+    if (this.runs.length > 1) {
+      for (const run of this.runs) {
+        const button = make("button", run.key.toUpperCase());
+        button.id = `side-${run.key}`;
+        button.title = `Tell of run ${run.key.toUpperCase()} (B changes)`;
+        button.onclick = () => this.tellOf(run);
+        by("sides").append(button);
+      }
+    }
+    for (const [name, { key, words: meaning }] of Object.entries(LAYERS)) {
+      const button = make("button", name);
+      button.title = `${meaning} (${key})`;
+      button.dataset.layer = name;
+      button.setAttribute("aria-pressed", "true");
+      button.onclick = () => this.switch(name);
+      by("layers").append(button);
+    }
+    this.keys();
+    by("help-button").onclick = () => by("help").showModal();
+    document.addEventListener("keydown", (event) => this.pressed(event));
+  }
+
+  // Keys: what is shown in the help, and what each does.
+  keys() {
+    const around = (list, now, by) => list[(list.indexOf(now) + by + list.length) % list.length];
+    const names = [...new Set(this.runs.flatMap((run) => run.names))];
+    const speedBy = (by) => {
+      this.speed.selectedIndex = Math.min(Math.max(this.speed.selectedIndex + by, 0), SPEEDS.length - 1);
+    };
+    const rows = [
+      ["Space", "play or pause", { " ": () => this.toggle() }],
+      ["← →", "one tick back or on; with Shift one second", {
+        ArrowLeft: (event) => (event.shiftKey ? this.go(this.t - 1) : this.tick(-1)),
+        ArrowRight: (event) => (event.shiftKey ? this.go(this.t + 1) : this.tick(1)) }],
+      ["P N", "previous or next event that is listed", {
+        p: () => this.jump(this.events.step(this.t, -1)), n: () => this.jump(this.events.step(this.t, 1)) }],
+      ["↑ ↓", "choose the agent above or below", {
+        ArrowUp: () => this.choose({ agent: around(this.lanes.agents, this.agent, -1) }),
+        ArrowDown: () => this.choose({ agent: around(this.lanes.agents, this.agent, 1) }) }],
+      ["T", "choose the next target", { t: () => this.choose({ target: around(names.filter((name) => name !== this.agent), this.target, 1) }) }],
+      ["+ −", "faster or slower", { "+": () => speedBy(1), "-": () => speedBy(-1) }],
+      ["Home End", "to the start or the end", { Home: () => this.go(this.start), End: () => this.go(this.end) }],
+      ["F", "fit the level into the map", { f: () => this.maps.forEach((map) => map.fit()) || this.go(this.t) }],
+      ["1 … 9", "switch a layer of the map", Object.fromEntries(Object.entries(LAYERS).map(([name, { key }]) => [key, () => this.switch(name)]))],
+      ["?", "this list", { "?": () => document.getElementById("help").showModal() }],
+    ];
+    if (this.runs.length > 1) rows.splice(5, 0, ["B", "tell of the other run", { b: () => this.tellOf(this.runs.find((run) => run !== this.run)) }]);
+    this.bound = Object.assign({}, ...rows.map((row) => row[2]));
+    for (const [keys, meaning] of rows) {
+      const row = make("tr"), cell = make("td");
+      keys.split(" ").forEach((key) => cell.append(make("kbd", key), " "));
+      row.append(cell, make("td", meaning));
+      document.getElementById("keys").append(row);
+    }
+    const legend = document.getElementById("legend");
+    for (const [name, { words: meaning }] of Object.entries(LAYERS)) legend.append(make("p", `${name}: ${meaning}`));
+    for (const [reason, style] of Object.entries(this.styles)) {
+      if (style.sign) legend.append(make("p", `${style.sign} a ray that is ${this.facts.words.reasons[reason]}`));
+    }
+    for (const text of this.facts.legend) legend.append(make("p", text));
+  }
+
+  pressed(event) {
+    const typing = /^(INPUT|SELECT|TEXTAREA)$/.test(event.target.tagName) && event.target.id !== "slider" && event.target.type !== "checkbox";
+    if (typing || event.ctrlKey || event.metaKey || event.altKey || document.getElementById("help").open) return;
+    const does = this.bound[event.key.length === 1 ? event.key.toLowerCase() : event.key];
+    if (!does) return;
+    event.preventDefault();
+    does(event);
+  }
+
+  tapped(side, x, y) {
+    const map = this.maps.find((each) => each.run.key === side), c = map.nearest(x, y);
+    if (c < 0) return;
+    const name = map.run.names[c];
+    // The first click chooses whom; one on somebody else then chooses at whom it looks.
+    if (map.run.agents.includes(c) && name !== this.target && (this.settled || name === this.agent)) {
+      this.settled = false;
+      this.choose({ agent: name });
+    } else if (name !== this.agent) {
+      this.settled = true;
+      this.choose({ target: name });
+    }
+  }
+
+  laneTapped(x, y) {
+    const agent = this.lanes.agents[Math.floor(y)];
+    this.pause();
+    if (agent) this.choose({ agent });
+    this.go(x);
+  }
+
+  choose({ agent = this.agent, target = this.target }) {
+    if (agent === target) target = this.agent !== agent ? this.agent : this.run.names.find((name) => name !== agent) || target;
+    Object.assign(this, { agent, target });
+    document.getElementById("agent").value = agent;
+    document.getElementById("target").value = target;
+    this.lanes.draw();
+    if (this.events.pairOnly.checked) { this.events.draw(); this.events.move(this.t, true); }
+    this.go(this.t);
+  }
+
+  tellOf(run) {
+    this.run = run;
+    this.go(this.t);
+  }
+
+  switch(layer) {
+    this.layers[layer] = !this.layers[layer];
+    document.querySelector(`[data-layer="${layer}"]`).setAttribute("aria-pressed", String(this.layers[layer]));
+    this.maps.forEach((map) => map.show(layer, this.layers[layer]));
+    this.go(this.t);
+  }
+
+  jump(event) {
+    if (!event) return;
+    this.pause();
+    const names = this.lanes.agents;
+    const agent = names.includes(event.agent) ? event.agent : this.agent;
+    if (agent !== this.agent || (event.target && event.target !== this.target)) {
+      this.choose({ agent, target: event.target || (this.target === agent ? this.agent : this.target) });
+    }
+    this.go(event.t);
+  }
+
+  tick(by) {
+    this.pause();
+    const n = Math.round((this.t - this.start) / this.step - (by < 0 ? -0.499 : 0.499));
+    this.go(this.start + (n + by) * this.step);
+  }
+
+  toggle() { if (this.playing) this.pause(); else this.play(); }
+
+  play() {
+    if (this.t >= this.end - 1e-9) this.t = this.start;
+    this.playing = true;
+    this.frames = [];
+    this.marked = null;
+    this.showPlaying();
+    requestAnimationFrame((now) => this.frame(now));
+  }
+
+  pause() {
+    if (!this.playing) return;
+    this.playing = false;
+    this.showPlaying();
+    this.go(this.start + Math.floor((this.t - this.start) / this.step + 1e-6) * this.step);
+  }
+
+  showPlaying() { document.getElementById("play").textContent = this.playing ? "❚❚" : "▶"; }
+
+  frame(now) {
+    if (!this.playing) return;
+    if (this.marked !== null) {
+      const passed = now - this.marked;
+      this.frames.push(passed);
+      if (this.frames.length > FRAMES_KEPT) this.frames.shift();
+      this.t = Math.min(this.t + (passed / 1000) * Number(this.speed.value), this.end);
+    }
+    this.marked = now;
+    this.show(true);
+    if (this.t >= this.end) { this.pause(); return; }
+    requestAnimationFrame((later) => this.frame(later));
+  }
+
+  go(t) {
+    this.t = Math.min(Math.max(t, this.start), this.end);
+    this.show(this.playing);
+    if (!this.playing) this.writeHash();
+  }
+
+  show(smooth) {
+    for (const map of this.maps) map.draw(this.t, smooth);
+    this.lanes.move(this.t);
+    this.slider.value = this.t;
+    document.getElementById("time").textContent = `${fixed(this.t, 2)} / ${fixed(this.end, 1)} s`;
+    this.events.move(this.t);
+    for (const run of this.runs) {
+      const button = document.getElementById(`side-${run.key}`);
+      if (button) button.setAttribute("aria-pressed", String(run === this.run));
+    }
+    // While it plays nobody reads ten panels a second more closely than five.
+    const now = performance.now();
+    if (!smooth || !(now - this.told < 200)) {
+      this.told = now;
+      this.panel.draw(this.t);
+      this.tellFrames();
+    }
+  }
+
+  tellFrames() {
+    if (!this.frames.length) return;
+    const sorted = [...this.frames].sort((a, b) => a - b);
+    document.getElementById("frame").textContent =
+      `a frame takes ${fixed(sorted[sorted.length >> 1], 0)} ms, the slowest of ${sorted.length}: ${fixed(sorted[sorted.length - 1], 0)} ms`;
+  }
+
+  resized() {
+    clearTimeout(this.resizing);
+    this.resizing = setTimeout(() => {
+      this.maps.forEach((map) => map.reshape());
+      this.lanes.place();
+      this.lanes.draw();
+      this.go(this.t);
+    }, 60);
+  }
+
+  // The moment is in the address, so that a link can be kept or sent.
+  writeHash() {
+    const words_ = new URLSearchParams({ t: fixed(this.t, 3), agent: this.agent, target: this.target });
+    history.replaceState(null, "", `#${words_}`);
+  }
+
+  readHash() {
+    const asked = new URLSearchParams(location.hash.slice(1)), t = Number(asked.get("t"));
+    if (asked.has("t") && Number.isFinite(t)) this.t = Math.min(Math.max(t, this.start), this.end);
+    if (this.lanes.agents.includes(asked.get("agent"))) this.agent = asked.get("agent");
+    if (this.run.names.includes(asked.get("target"))) this.target = asked.get("target");
+  }
+}
+
+let snelkPage = null;
+(async () => {
+  const facts = JSON.parse(document.getElementById("facts").textContent);
+  const arrays = await unpack(document.getElementById("numbers").textContent.trim(), facts.index);
+  snelkPage = new Page(facts, facts.runs.map((run) => new Run(run, arrays, facts.words)));
+  window.snelkPage = snelkPage;
+  await snelkPage.open();
+})();

@@ -1,0 +1,120 @@
+// What was packed by packing.py, unpacked; and a run that can be asked about any moment.
+
+async function unpack(text, index) {
+  const bytes = Uint8Array.from(atob(text), (letter) => letter.charCodeAt(0));
+  const stream = new Blob([bytes]).stream().pipeThrough(new DecompressionStream("deflate"));
+  const raw = new Uint8Array(await new Response(stream).arrayBuffer());
+  const found = {};
+  for (const [name, { parts, shape, planes, start }] of Object.entries(index)) {
+    const size = shape.reduce((a, b) => a * b, 1);
+    const row = shape.length ? shape[shape.length - 1] : 1;
+    const values = new Int32Array(size);
+    let sum = 0;
+    for (let n = 0; n < size; n++) {
+      let code = 0;
+      for (let plane = planes - 1; plane >= 0; plane--) code = code * 256 + raw[start + plane * size + n];
+      const step = code % 2 ? -(code + 1) / 2 : code / 2;
+      sum = n % row === 0 ? step : sum + step;
+      values[n] = sum;
+    }
+    found[name] = { values, parts, shape };
+  }
+  return found;
+}
+
+// The number of values in `sorted` that are at most `value`.
+function countUpTo(sorted, value) {
+  let low = 0, high = sorted.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (sorted[middle] <= value) low = middle + 1; else high = middle;
+  }
+  return low;
+}
+
+class Run {
+  constructor(facts, arrays, words) {
+    Object.assign(this, facts);
+    this.arrays = arrays;
+    this.words = words;
+    this.agentNames = this.agents.map((c) => this.names[c]);
+    const pairs = (list) => new Map((list || []).map(([a, c], n) => [`${a} ${c}`, n]));
+    this.pairs = { meters: pairs(this.meters), beliefs: pairs(this.beliefs), touch: pairs(this.touch), zone: pairs(this.zone) };
+    this.eventTimes = this.events.map((event) => event.t);
+  }
+
+  // One number: its name and its place along each axis.
+  at(name, ...place) {
+    const { values, parts, shape } = this.arrays[`${this.key}.${name}`];
+    let n = 0;
+    place.forEach((index, axis) => { n = n * shape[axis] + index; });
+    return values[n] / parts;
+  }
+
+  has(name) { return `${this.key}.${name}` in this.arrays; }
+
+  column(name) { return this.arrays[`${this.key}.${name}`]; }
+
+  tickAt(t) {
+    return Math.min(Math.max(Math.floor((t - this.start) / this.dt + 1e-6), 0), this.ticks - 1);
+  }
+
+  timeOf(tick) { return this.start + tick * this.dt; }
+
+  present(c, tick) { return this.at("present", c, tick) === 1; }
+
+  // Where somebody is at a time, between two ticks if `smooth`; null while absent.
+  pose(c, t, smooth = false) {
+    const tick = this.tickAt(t);
+    if (!this.present(c, tick)) return null;
+    const next = Math.min(tick + 1, this.ticks - 1);
+    const share = smooth && this.present(c, next) ? Math.min(Math.max((t - this.timeOf(tick)) / this.dt, 0), 1) : 0;
+    const between = (name) => {
+      const here = this.at(name, c, tick);
+      return share ? here + share * (this.at(name, c, next) - here) : here;
+    };
+    const posture = this.at("posture", c, tick);
+    return { x: between("x"), y: between("y"), z: between("z"), heading: between("heading"), posture,
+             height: this.bodies[c].heights[posture], eyes: this.bodies[c].eyes };
+  }
+
+  // The number of an agent's last look at or before a time; -1 if it has no cones.
+  lookAt(a, t) {
+    if (!this.has(`${a}.look`)) return -1;
+    const looks = this.column(`${a}.look`).values;
+    return Math.max(countUpTo(looks, (t - this.start) / this.look_dt + 1e-6) - 1, 0);
+  }
+
+  profile(a) { return this.profiles[this.agentNames[a]]; }
+
+  // The gate that decides over all cones: in view is -1, else the one that came farthest.
+  reasonAt(a, c, look) {
+    const { shape } = this.column(`${a}.result`);
+    let gate = -2;
+    for (let k = 0; k < shape[1]; k++) {
+      const result = this.at(`${a}.result`, c, k, look);
+      if (result === -1) return -1;
+      gate = Math.max(gate, result);
+    }
+    return gate;
+  }
+
+  reasonName(gate) { return gate === -1 ? "in_view" : gate < 0 ? "blind" : this.words.gates[gate]; }
+
+  awakeAt(a, t) {
+    const look = this.lookAt(a, t);
+    return look < 0 ? 0 : this.at(`${a}.awake`, look);
+  }
+
+  // The stay in an alert state at a time; a change takes effect after its tick.
+  stay(agent, t) {
+    const ladder = this.ladders[agent];
+    if (!ladder) return null;
+    const entered = ladder.entered;
+    let n = 0;
+    while (n + 1 < entered.length && entered[n + 1].t < t - 1e-9) n++;
+    return { ...entered[n], name: this.profiles[agent].states[entered[n].state].name };
+  }
+
+  cares(a, c) { return this.profile(a).notices.includes(this.teams[c]); }
+}

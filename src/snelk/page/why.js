@@ -1,0 +1,256 @@
+// Why an agent did or did not sense a target at a moment: the numbers that `snelk why` gives.
+
+const fixed = (value, digits) => value.toFixed(digits);
+const short = (value) => Number(value.toPrecision(6)).toString(); // as Python's format "g"
+const words = (name) => name.replaceAll("_", " ");
+const percent = (share) => `${Math.round(share * 100)}%`;
+
+function whyAt(run, a, c, t) {
+  const agent = run.agentNames[a], target = run.names[c];
+  const look = run.lookAt(a, t);
+  const cones = look < 0 ? [] : run.profile(a).cones.map((cone, k) => coneAt(run, a, c, k, cone, look));
+  const seen = cones.filter((cone) => cone.result === "in_view").map((cone) => cone.name);
+  const lookTime = look < 0 ? run.timeOf(run.tickAt(t)) : run.start + run.at(`${a}.look`, look) * run.look_dt;
+  return {
+    agent, target, inView: seen.length > 0, cones,
+    headline: headline(run, a, c, look, cones, seen, lookTime),
+    meter: meterAt(run, a, c, t),
+    belief: beliefAt(run, a, c, t),
+    senses: [hearingAt(run, a, c, t), touchAt(run, a, c, t), zoneAt(run, a, c, t)].filter(Boolean),
+    ladder: ladderAt(run, a, t),
+  };
+}
+
+function margin(value, unit) {
+  const digits = unit === "°" ? 1 : 2;
+  return `${fixed(Math.abs(value), digits)}${unit} ${value >= 0 ? "to spare" : "too much"}`;
+}
+
+// All gates of one cone: name, whether passed, value, limit, margin.
+function coneAt(run, a, c, k, cone, look) {
+  const get = (name) => run.at(`${a}.${name}`, c, look);
+  const gate = run.at(`${a}.result`, c, k, look);
+  const held = run.at(`${a}.held`, c, k, look) === 1;
+  const tick = run.tickAt(run.start + run.at(`${a}.look`, look) * run.look_dt);
+  const self = run.agents[a];
+  const there = run.present(self, tick), both = there && run.present(c, tick);
+  const awake = run.at(`${a}.awake`, look);
+  const cares = cone.cares.includes(run.teams[c]);
+  const gates = [
+    { name: "present", passed: both, value: both ? "both are there" : `${there ? run.names[c] : run.names[self]} is not there` },
+    { name: "cares", passed: cares, value: `${cares ? "notices" : "does not notice"} team ${run.teams[c]}` },
+    { name: "awake", passed: awake > 0, value: `${percent(awake)} awake` },
+  ];
+  if (!both) {
+    for (const name of run.words.gates.slice(3)) gates.push({ name, passed: null, value: "cannot be asked" });
+    return { name: cone.name, result: run.reasonName(gate), held, gates };
+  }
+  const reach = (held && cone.hold_range !== null ? cone.hold_range : cone.range) * awake;
+  const half = ((held && cone.hold_fov_whole) || cone.fov_whole) / 2;
+  const steep = get("elevation"), steepest = steep < 0 ? cone.down : cone.up;
+  const exposure = get("exposure"), wall = get("wall");
+  const limits = [
+    ["range", get("distance"), reach, " m"],
+    ["angle", get("off"), half, "°"],
+    ["elevation", Math.abs(steep), steepest, "°"],
+  ];
+  const rounded = (value) => Math.round(value * 1e6) / 1e6;
+  for (const [name, value, limit, unit] of limits) {
+    gates.push({
+      name, passed: rounded(value - limit) <= 0, limit: `≤ ${short(limit)}${unit}`,
+      value: `${fixed(value, unit === "°" ? 1 : 2)}${unit}${name === "angle" ? " off" : name === "elevation" ? (steep < 0 ? " below" : " above") : ""}`,
+      margin: margin(limit - value, unit),
+    });
+  }
+  gates.push({ name: "light", passed: get("light") >= rounded(cone.min_light), value: fixed(get("light"), 2), limit: `≥ ${short(cone.min_light)}` });
+  gates.push({
+    name: "line_of_sight", passed: exposure > cone.min_exposure, value: `${percent(exposure)} in view`,
+    limit: `> ${percent(cone.min_exposure)}`, wall: wall < 0 ? "" : wallWords(run, a, c, look, exposure),
+  });
+  // What was decided stands, however a number is rounded.
+  gates.forEach((each, n) => { if (gate === -1 || n < gate) each.passed = true; else if (n === gate) each.passed = false; });
+  return { name: cone.name, result: run.reasonName(gate), held, gates };
+}
+
+function wallPlace(run, a, c, look) {
+  return [0, 1, 2].map((axis) => run.at(`${a}.wall_place`, c, axis, look));
+}
+
+function wallWords(run, a, c, look, exposure) {
+  const [x, y, z] = wallPlace(run, a, c, look).map((value) => fixed(value, 2));
+  const verb = exposure === 0 ? "stopped" : "dimmed or cut";
+  return `${verb} by ${run.walls[run.at(`${a}.wall`, c, look)]} at (${x}, ${y}), ${z} m up`;
+}
+
+function headline(run, a, c, look, cones, seen, t) {
+  const agent = run.agentNames[a], target = run.names[c], when = `at ${fixed(t, 2)} s`;
+  if (seen.length) return `${agent} has ${target} in view ${when} (${seen.join(" and ")} cone${seen.length > 1 ? "s" : ""})`;
+  if (!cones.length) return `${agent} has no cone to see ${target} with`;
+  const order = run.words.gates;
+  const closest = cones.reduce((best, cone) => (order.indexOf(cone.result) > order.indexOf(best.result) ? cone : best));
+  const gate = closest.gates.find((each) => each.name === closest.result);
+  const numbers = gate.limit ? `${gate.value}, limit ${gate.limit}` : gate.value;
+  const wall = run.at(`${a}.wall`, c, look);
+  const reason = {
+    awake: "fast asleep", elevation: `too steep (${numbers})`, light: `too dark (${numbers})`,
+    range: `too far (${numbers})`, angle: `outside the ${closest.name} cone (${numbers})`,
+    line_of_sight: wall >= 0 ? `behind ${run.walls[wall]}` : "too little in view",
+  }[closest.result] || gate.value;
+  return `${agent} does not see ${target} ${when}: ${reason}`;
+}
+
+function meterAt(run, a, c, t) {
+  const n = run.pairs.meters.get(`${a} ${c}`);
+  if (n === undefined) return null;
+  const tick = run.tickAt(t), get = (name) => run.at(`meter.${name}`, n, tick);
+  const value = get("value"), rate = get("rate"), state = run.words.meter_states[get("state")];
+  const sense = run.words.senses[get("sense")], costs = get("costs_most"), toFull = get("to_full");
+  const factors = sense === "sight"
+    ? run.words.factors.map((name, f) => [name, run.at("meter.factors", n, f, tick)]) : [];
+  let text = `${fixed(value, 2)}, ${words(state)}`;
+  if (state === "filling" && value >= 1) text = `${fixed(value, 2)}, full; it would fill at rate ${fixed(rate, 2)}`;
+  else if (state === "filling") {
+    text += ` at rate ${fixed(rate, 2)}${sense === "zone" ? " by the zone sense" : ""}`;
+    text += toFull < 0 ? " and never full this way" : toFull > 0 ? `: full in ${fixed(toFull, 1)} s if nothing changes` : "";
+    if (factors.length && costs >= 0) text += `; ${factors[costs][0]} costs most, ×${fixed(factors[costs][1], 2)}`;
+  } else if (state === "at_once") {
+    text += sense === "touch" ? ": felt" : `: within ${short(run.profile(a).meter.at_once)} m`;
+  }
+  if (get("noise") > 0) text += `; a noise added ${fixed(get("noise"), 2)}`;
+  return { value, text, factors: factors.map(([name, factor]) => [name, fixed(factor, 2)]) };
+}
+
+function beliefAt(run, a, c, t) {
+  const n = run.pairs.beliefs.get(`${a} ${c}`);
+  if (n === undefined) return null;
+  const tick = run.tickAt(t), get = (name) => run.at(`belief.${name}`, n, tick);
+  if (get("source") < 0) return { source: "", text: `none: ${run.agentNames[a]} has no idea` };
+  const source = run.words.sources[get("source")], age = fixed(get("age"), 1), error = get("error");
+  const how = {
+    sensed: "senses it", grace: `still knows, ${age} s after the loss`, lead: `led on for ${age} s since the loss`,
+    last_known: `last known ${age} s ago`, heard: `heard ${age} s ago`, told: `told, ${age} s old`,
+  }[source];
+  let text = `(${fixed(get("x"), 2)}, ${fixed(get("y"), 2)}), ${how}`;
+  if (source !== "sensed" && source !== "grace") {
+    text += `, ±${fixed(get("uncertainty"), 1)} m${error < 0 ? "" : `; ${fixed(error, 1)} m off`}`;
+  }
+  return { source, text, age: get("age"), uncertainty: get("uncertainty"), x: get("x"), y: get("y") };
+}
+
+// Rows of `heard` of one pair, in the order of time; found once and kept.
+function heardRows(run, a, c) {
+  run.heardOf = run.heardOf || new Map();
+  const key = `${a} ${c}`;
+  if (!run.heardOf.has(key)) {
+    const agents = run.column("heard.agent").values, targets = run.column("heard.target").values;
+    const rows = [];
+    agents.forEach((agent, n) => { if (agent === a && targets[n] === c) rows.push(n); });
+    run.heardOf.set(key, { rows, times: rows.map((n) => run.at("heard.t", n)) });
+  }
+  return run.heardOf.get(key);
+}
+
+function hearingAt(run, a, c, t) {
+  if (!run.profile(a).hears) return null;
+  const { rows, times } = heardRows(run, a, c);
+  const agent = run.agentNames[a], target = run.names[c];
+  const last = countUpTo(times, run.timeOf(run.tickAt(t)) + 1e-6) - 1;
+  if (last < 0) {
+    const later = rows.length ? `; the first is judged at ${fixed(times[0], 2)} s` : "";
+    return { sense: "hearing", headline: `${agent} has not heard ${target}: no noise of it yet${later}`, gates: [] };
+  }
+  const n = rows[last], get = (name) => run.at(`heard.${name}`, n);
+  const heard = get("heard") === 1, result = get("result"), wall = get("wall");
+  let text = `${agent} ${heard ? "heard" : "did not hear"} ${target} at ${fixed(times[last], 2)} s: ${run.sounds[get("what")]}`;
+  if (heard) text += ` (strength ${fixed(get("strength"), 2)})`;
+  const way = (name) => {
+    const length = get(name), limit = get(`${name}_limit`);
+    return { name: name === "around" ? "on foot" : name, passed: length >= 0 && length <= limit,
+      value: length < 0 ? "farther than it carries" : `${fixed(length, 2)} m`,
+      limit: limit < 0 ? "" : `carries ${fixed(limit, 2)} m`,
+      margin: length < 0 || limit < 0 ? "" : margin(limit - length, " m") };
+  };
+  const gates = heard || run.words.hearing_gates[result] === "reach" ? [way("straight"), way("around")]
+    : [{ name: run.words.hearing_gates[result], passed: false, value: "" }];
+  if (wall >= 0 && gates.length > 1) gates[0].wall = `muffled by ${run.walls[wall]}`;
+  return { sense: "hearing", headline: text, gates };
+}
+
+function touchAt(run, a, c, t) {
+  const n = run.pairs.touch.get(`${a} ${c}`);
+  if (n === undefined) return null;
+  const tick = run.tickAt(t), result = run.at("touch.result", n, tick);
+  const distance = run.at("touch.distance", n, tick), limit = run.at("touch.distance_limit", n, tick);
+  const gate = run.words.touch_gates[result], both = gate !== "present";
+  const why = { radius: ": too far", wall: ": a wall between them" }[gate] || "";
+  const gates = both ? [{ name: "radius", passed: result < 0 || run.words.touch_gates.indexOf("radius") < result,
+    value: `${fixed(distance, 2)} m`, limit: `≤ ${short(limit)} m`, margin: margin(limit - distance, " m") }] : [];
+  return { sense: "touch", gates,
+    headline: `${run.agentNames[a]} ${result < 0 ? "feels" : "does not feel"} ${run.names[c]} at ${fixed(run.timeOf(tick), 2)} s${why}` };
+}
+
+function zoneAt(run, a, c, t) {
+  const n = run.pairs.zone.get(`${a} ${c}`);
+  if (n === undefined) return null;
+  const tick = run.tickAt(t), result = run.at("zone.result", n, tick), zone = run.at("zone.zone", n, tick);
+  const where = zone >= 0 ? `is in ${run.zones[zone]}` : `is not in ${run.profile(a).watches.join(" or ")}`;
+  return { sense: "zone", gates: [],
+    headline: `${run.agentNames[a]} ${result < 0 ? "senses" : "does not sense"} ${run.names[c]} at ${fixed(run.timeOf(tick), 2)} s: ${run.names[c]} ${where}` };
+}
+
+// The changes out of an agent's state, each condition as a tree with what it came to.
+function ladderAt(run, a, t) {
+  const agent = run.agentNames[a], ladder = run.ladders[agent];
+  if (!ladder) return null;
+  const tick = run.tickAt(t), now = run.timeOf(tick), profile = run.profile(a);
+  const stay = run.stay(agent, now);
+  const states = profile.states, state = states[run.at(`${a}.state`, tick)];
+  const focus = run.at(`${a}.focus`, tick);
+  const taken = ladder.entered.find((entry) => entry.change && Math.abs(entry.t - now) < 1e-9);
+  const been = run.at(`${a}.state_for`, tick);
+  let text = taken
+    ? `${agent} turns from ${state.name} to ${states[taken.state].name} at ${fixed(now, 2)} s: ${taken.change}`
+    : `${agent} is ${state.name} at ${fixed(now, 2)} s, for ${fixed(now - stay.t, 1)} s`;
+  text += focus >= 0 ? `; focus ${run.names[focus]}` : "; no focus";
+  let blocked = "";
+  if (been < state.least - 1e-9) blocked = `stays ${short(state.least)} s at least, has been there ${fixed(been, 1)} s`;
+  else if (!state.interruptible && !run.at(`${a}.done`, tick)) blocked = "cannot be interrupted before its activity is done";
+  const changes = [];
+  ladder.changes.forEach((change, n) => {
+    if (!change.from.includes(state.name) || change.to === state.name) return;
+    const tree = treeAt(run, a, n, change.tree, tick);
+    const isTaken = Boolean(taken) && taken.change === change.name;
+    const held = run.at(`${a}.held.${n}`, tick);
+    let note = "";
+    if (!isTaken && tree.true) {
+      if (held < change.for - 1e-9) note = `true for ${written(held, "s")}, needs ${short(change.for)} s`;
+      else note = blocked || (taken ? `${taken.change} comes first` : "is still waking up, or was not needed");
+    }
+    changes.push({ name: change.name, to: change.to, taken: isTaken, tree, note, needs: change.for, held });
+  });
+  return { state: state.name, headline: text, changes };
+}
+
+function treeAt(run, a, n, node, tick) {
+  if (node.kind === "leaf") {
+    const found = node.sides.map((side) => `${side.text} ${sideAt(run, a, side, tick)}`).join(", ");
+    return { kind: "leaf", text: node.text, found, true: run.at(`${a}.leaf.${n}`, node.leaf, tick) === 1 };
+  }
+  const parts = node.parts.map((part) => treeAt(run, a, n, part, tick));
+  const many = parts.filter((part) => part.true).length;
+  const truth = { or: many > 0, and: many === parts.length, xor: many % 2 === 1, not: many === 0 }[node.kind];
+  return { kind: node.kind, text: node.text, parts, true: truth };
+}
+
+function sideAt(run, a, side, tick) {
+  const name = `${a}.side.${side.column}`;
+  if (run.texts && name in run.texts) return run.texts[name][run.at(name, tick)];
+  const kind = run.at(`${name}.kind`, tick);
+  return kind === 0 ? written(run.at(name, tick), side.unit) : { 1: "–", 2: "endless", 3: "-endless" }[kind];
+}
+
+function written(value, unit) {
+  let text = Math.abs(value) < 100 ? fixed(value, 2) : fixed(value, 1);
+  text = text.replace(/0+$/, "").replace(/\.$/, "");
+  return `${text} ${unit}`.trim();
+}
