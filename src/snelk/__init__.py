@@ -19,6 +19,8 @@ if TYPE_CHECKING:
     from snelk.errors import InputError, Problem, SnelkError
     from snelk.level.level import Level, Sightline
     from snelk.level.visible import VisibleRegion, visible_region
+    from snelk.page.build import page_of, write_page
+    from snelk.plots.animation import animate
     from snelk.plots.compare import plot_compare
     from snelk.plots.coverage import plot_coverage
     from snelk.plots.map import plot_map
@@ -82,6 +84,7 @@ _HOMES = {
     "VisibleRegion": "snelk.level.visible",
     "Want": "snelk.tuning.reading",
     "activity": "snelk.body.registry",
+    "animate": "snelk.plots.animation",
     "check": "snelk.tuning.check",
     "check_activity": "snelk.body.registry",
     "compare": "snelk.tuning.compare",
@@ -92,6 +95,7 @@ _HOMES = {
     "load": "snelk.config.scenario",
     "open_run": "snelk.runs.run",
     "open_sweep": "snelk.tuning.sweep",
+    "page_of": "snelk.page.build",
     "plot_compare": "snelk.plots.compare",
     "plot_coverage": "snelk.plots.coverage",
     "plot_map": "snelk.plots.map",
@@ -105,6 +109,7 @@ _HOMES = {
     "sweep": "snelk.tuning.sweep",
     "verify": "snelk.tuning.verify",
     "visible_region": "snelk.level.visible",
+    "write_page": "snelk.page.build",
 }
 """Where each public name lives; it is loaded when first asked for, so that import is quick."""
 
@@ -141,6 +146,7 @@ __all__ = [
     "VisibleRegion",
     "Want",
     "activity",
+    "animate",
     "check",
     "check_activity",
     "compare",
@@ -151,6 +157,7 @@ __all__ = [
     "load",
     "open_run",
     "open_sweep",
+    "page_of",
     "plot_compare",
     "plot_coverage",
     "plot_map",
@@ -164,6 +171,7 @@ __all__ = [
     "sweep",
     "verify",
     "visible_region",
+    "write_page",
 ]
 
 

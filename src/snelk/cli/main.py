@@ -11,6 +11,7 @@ from snelk.cli import (
     comparing,
     covering,
     figures,
+    pages,
     questions,
     scenarios,
     sweeping,
@@ -39,6 +40,8 @@ app.command()(sweeping.sweep)
 app.command()(aims.verify)
 app.command()(aims.fit)
 app.command()(covering.coverage)
+app.command()(pages.page)
+app.command()(pages.animate)
 app.add_typer(plot, name="plot")
 plot.command("compare")(figures.plot_compare)
 plot.command("coverage")(figures.plot_coverage)

@@ -57,6 +57,7 @@ def demo(
 ) -> None:
     """Write the croft into a folder, run it and draw it."""
     from snelk.croft import croft
+    from snelk.page.build import write_page
     from snelk.plots.map import plot_map
     from snelk.plots.style import save_figure
     from snelk.plots.timeline import plot_timeline
@@ -81,6 +82,7 @@ def demo(
     ]
     for axes, path in pictures:
         save_figure(axes, path)
+    write_page(folder / "runs" / "night.html", night)
     lost = night.events[night.events.kind == "lost"].iloc[0]
     screen.print("\nWhere everything is")
     places = [
@@ -89,6 +91,7 @@ def demo(
         ["the run's tables", str(out)],
         [f"map at {at:.2f} s", str(pictures[0][1])],
         ["timeline", str(pictures[1][1])],
+        ["page to scrub through it", str(folder / "runs" / "night.html")],
     ]
     screen.print("\n".join(table(["", ""], places)[1:]))
     for name in kept:

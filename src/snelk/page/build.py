@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import jinja2
 import numpy as np
+import shapely
 from bokeh.embed import json_item
 from bokeh.resources import Resources
 from markupsafe import Markup
@@ -17,8 +18,9 @@ from snelk.errors import InputError, one_of
 from snelk.page.figures import lanes_figure, map_figure
 from snelk.page.gathering import WORDS, Gathered
 from snelk.page.packing import Packer
-from snelk.plots.minds import RANK_SHADES
-from snelk.plots.style import AGENT_COLOURS, INK, REASON_STYLES
+from snelk.plots.ground import LAMPLIGHT
+from snelk.plots.minds import LIKELY, RANK_SHADES
+from snelk.plots.style import AGENT_COLOURS, INK, NOISE, REASON_STYLES
 from snelk.tuning.compare import compare
 
 if TYPE_CHECKING:
@@ -40,10 +42,10 @@ HATCHES = {
 }
 """Hatches of figures, and the same in Bokeh."""
 
-MARKERS = {"o": "circle", "X": "x", "D": "diamond", "s": "square", "^": "triangle", "P": "plus"}
 SIGNS = {"o": "●", "X": "✕", "D": "◆", "s": "■", "^": "▲", "P": "✚"}
 
 LEGEND = (
+    "✓ a gate that was passed, ✗ failed, ◂ the first that failed, – cannot be asked",
     "filled dart: an agent, pointing where it faces; hollow: a character without senses",
     "full ring: the chosen agent; dashed ring: the chosen target",
     "? in a ring: where an agent believes a target out of its view, in the agent's colour",
@@ -134,6 +136,9 @@ def _text(runs: list[Run], pairs: list[dict[str, Any]], first: tuple[str, str], 
         "index": packer.index,
         "words": WORDS,
         "ink": INK,
+        "noise": NOISE,
+        "lamplight": LAMPLIGHT,
+        "likely": LIKELY,
         "palette": AGENT_COLOURS,
         "ranks": RANK_SHADES,
         "styles": {name: _style(name) for name in REASON_STYLES},
@@ -199,15 +204,14 @@ def _style(name: str) -> dict[str, Any]:
         "band": style.band,
         "hatch": hatch,
         "hatchColour": style.hatch_colour,
-        "dash": "solid" if style.line == "-" else [max(n, 1) for n in style.line[1]],
-        "marker": MARKERS.get(style.mark, "dot"),
+        "dash": [] if style.line == "-" else [max(n, 1) for n in style.line[1]],
         "sign": SIGNS.get(style.mark, ""),
         "css": stripes.get(hatch, style.band),
     }
 
 
 def _place_of(run: Run) -> dict[str, Any]:
-    """The bounds of a map, and where walls and zones are named."""
+    """The bounds of a map, where walls and zones are named, and edges of territories."""
     bounds = np.array(run.level.bounds)
     there = run.poses[run.poses.present]
     if len(there):
@@ -216,13 +220,24 @@ def _place_of(run: Run) -> dict[str, Any]:
         bounds[:2] = low if empty else np.minimum(bounds[:2], low)
         bounds[2:] = high if empty else np.maximum(bounds[2:], high)
     bounds += (-1.0, -1.0, 1.0, 1.0)
+    territories = [
+        {
+            "agent": agent,
+            "rings": [
+                [[round(x, 3), round(y, 3)] for x, y in part.exterior.coords]
+                for part in shapely.get_parts(run.level.zone_area(leash.zone))
+            ],
+        }
+        for agent in run.agents
+        if (leash := run.setup.cast[agent].leash) is not None
+    ]
     labels = []
     for thing, geometry in (*run.level.data.zones, *run.level.data.walls):
         point = geometry.centroid
         labels.append(
             {"x": point.x, "y": point.y, "text": thing.name, "size": geometry.envelope.length}
         )
-    return {"bounds": [float(value) for value in bounds], "labels": labels}
+    return {"bounds": [float(value) for value in bounds], "labels": labels, "territories": territories}
 
 
 def _pairs(run: Run, other: Run) -> list[dict[str, Any]]:

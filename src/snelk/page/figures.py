@@ -1,4 +1,4 @@
-"""The two Bokeh figures of a page, with empty sources that its script fills: map and lanes."""
+"""The two Bokeh figures of a page: the ground of a map, and lanes that its script fills."""
 
 from __future__ import annotations
 
@@ -17,8 +17,7 @@ from bokeh.plotting import figure
 from matplotlib.colors import to_hex
 
 from snelk.plots.ground import LAMPLIGHT, SHEER_EDGE, WALL_SHADES, ground_colour
-from snelk.plots.minds import LIKELY
-from snelk.plots.style import AGENT_COLOURS, FAINT, INK, NOISE, PAPER, agent_colours
+from snelk.plots.style import FAINT, INK, NOISE, PAPER
 
 if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
@@ -32,7 +31,7 @@ FONT = "system-ui, 'DejaVu Sans', sans-serif"
 
 
 def map_figure(run: Run, side: str) -> Any:
-    """The level, and a renderer for everything that moves on it, by name: `a.cones`."""
+    """The ground of the map of a run; what moves on it is drawn above it by map.js."""
     plot = _bare_figure(f"{side}.map")
     plot.background_fill_color = to_hex(ground_colour(run.setup.light))
     plot.xaxis.axis_label, plot.yaxis.axis_label = "x, m", "y, m"
@@ -45,42 +44,7 @@ def map_figure(run: Run, side: str) -> Any:
     plot.add_tools(pan, wheel)
     plot.toolbar.active_drag, plot.toolbar.active_scroll = pan, wheel
     _draw_ground(plot, run)
-
-    def moving(kind: str, name: str, columns: str, **how: Any) -> None:
-        source = ColumnDataSource({column: [] for column in columns.split()})
-        values = {column: column for column in columns.split()}
-        getattr(plot, kind)(**values, source=source, name=f"{side}.{name}", **how)
-
-    moving("patches", "light", "xs ys fill_alpha", fill_color=LAMPLIGHT, line_color=None)
-    moving("rect", "likelihood", "x y width height fill_alpha", fill_color=LIKELY, line_color=None)
-    moving("patches", "cones", "xs ys fill_color line_color fill_alpha", line_alpha=0.5)
-    moving("patches", "beyond", "xs ys fill_color fill_alpha", line_color=None)
-    _draw_territories(plot, run, side)
     _draw_walls(plot, run)
-    moving("multi_line", "paths", "xs ys line_color", line_alpha=0.55, line_width=1)
-    moving("multi_line", "tails", "xs ys line_color", line_alpha=0.8, line_width=2.2)
-    moving("circle", "noise", "x y radius line_alpha", fill_color=None, line_color=NOISE)
-    moving(
-        "segment", "rays", "x0 y0 x1 y1 line_color line_dash line_width", line_alpha=0.95
-    )
-    moving("scatter", "ray_marks", "x y marker fill_color", size=9, line_color="white")
-    moving(
-        "circle", "doubt", "x y radius line_color", fill_color=None, line_dash=[4, 2]
-    )
-    moving("scatter", "belief", "x y line_color", size=15, fill_color="white", fill_alpha=0.6)
-    moving(
-        "text", "belief_marks", "x y text text_color", text_font_size="11px",
-        text_align="center", text_baseline="middle", text_font={"value": FONT},
-    )  # fmt: skip
-    moving("scatter", "search", "x y line_color fill_color", marker="square", size=9)
-    moving("scatter", "chosen", "x y line_dash", size=30, fill_color=None, line_color=INK,
-           line_width=2)  # fmt: skip
-    moving("patches", "bodies", "xs ys fill_color line_color", line_width=1.2)
-    moving(
-        "text", "names", "x y text x_offset y_offset text_color text_align text_font_size",
-        text_baseline="middle", text_font={"value": FONT}, background_fill_color="white",
-        background_fill_alpha=0.6,
-    )  # fmt: skip
     plot.js_on_event("tap", CustomJS(code=f"snelkPage.tapped('{side}', cb_obj.x, cb_obj.y)"))
     return plot
 
@@ -99,63 +63,61 @@ def _bare_figure(name: str) -> Any:
 
 
 def _draw_ground(plot: Any, run: Run) -> None:
+    """All zones at once: Bokeh takes its time for each renderer, not for each polygon."""
+    rows: dict[str, list[Any]] = {name: [] for name in ("xs", "ys", "fill_color", "fill_alpha")}
     for zone, geometry in run.level.data.zones:
         area = geometry.buffer(zone.radius, quad_segs=32) if zone.radius else geometry
-        plot.multi_polygons(
-            *_rings(area),
-            fill_color=LAMPLIGHT if zone.light else "#f5eed4",
-            fill_alpha=float(zone.light or 0.45),
-            line_color="#b3aa90",
-            line_dash=[4, 3],
-        )
+        _add_polygons(rows, area)
+        rows["fill_color"].append(LAMPLIGHT if zone.light else "#f5eed4")
+        rows["fill_alpha"].append(float(zone.light or 0.45))
+    plot.multi_polygons(
+        **{name: name for name in rows},
+        line_color="#b3aa90",
+        line_dash=[4, 3],
+        source=ColumnDataSource(rows),
+    )
 
 
 def _draw_walls(plot: Any, run: Run) -> None:
+    """Solid walls, walls one can see through, and walls that are lines: each kind at once."""
+    rows: dict[str, dict[str, list[Any]]] = {
+        kind: {"xs": [], "ys": [], "fill_color": []} for kind in ("solid", "sheer", "line")
+    }
     for wall, geometry in run.level.data.walls:
         shade = next(colour for limit, colour, _ in WALL_SHADES if wall.top - wall.base <= limit)
         sheer = wall.see_through > 0
         if "Polygon" in geometry.geom_type:
-            plot.multi_polygons(
-                *_rings(geometry),
-                fill_color="#dcebd9" if sheer else shade,
-                line_color=SHEER_EDGE if sheer else "#2e2a24",
-                line_dash=[2, 1] if sheer else "solid",
-                hatch_pattern="." if sheer else None,
-                hatch_color=SHEER_EDGE,
-                hatch_scale=6.0,
-            )
+            kept = rows["sheer" if sheer else "solid"]
+            _add_polygons(kept, geometry)
+            kept["fill_color"].append("#dcebd9" if sheer else shade)
             continue
         for part in shapely.get_parts(geometry):
             x, y = np.asarray(part.coords).T
-            plot.line(x, y, line_color=SHEER_EDGE if sheer else "#2e2a24", line_width=4)
-            plot.line(x, y, line_color="#dcebd9" if sheer else shade, line_width=2.4)
+            rows["line"]["xs"].append(x)
+            rows["line"]["ys"].append(y)
+            rows["line"]["fill_color"].append(SHEER_EDGE if sheer else shade)
+    for kind, how in (
+        ("solid", {"line_color": "#2e2a24"}),
+        ("sheer", {"line_color": SHEER_EDGE, "line_dash": [2, 1], "hatch_pattern": ".",
+                   "hatch_color": SHEER_EDGE, "hatch_scale": 6.0}),
+    ):  # fmt: skip
+        if rows[kind]["xs"]:
+            source = ColumnDataSource(rows[kind])
+            plot.multi_polygons("xs", "ys", fill_color="fill_color", source=source, **how)
+    if rows["line"]["xs"]:
+        source = ColumnDataSource(rows["line"])
+        plot.multi_line("xs", "ys", line_color="#2e2a24", line_width=4, source=source)
+        plot.multi_line("xs", "ys", line_color="fill_color", line_width=2.4, source=source)
 
 
-def _draw_territories(plot: Any, run: Run, side: str) -> None:
-    colours = agent_colours(run.agents)
-    rows: dict[str, list[Any]] = {"xs": [], "ys": [], "line_color": []}
-    for agent in run.agents:
-        leash = run.setup.cast[agent].leash
-        if leash is not None:
-            for part in shapely.get_parts(run.level.zone_area(leash.zone)):
-                x, y = np.asarray(part.exterior.coords).T
-                rows["xs"].append(x)
-                rows["ys"].append(y)
-                rows["line_color"].append(colours[agent])
-    plot.multi_line(
-        "xs", "ys", line_color="line_color", line_width=2, line_dash=[6, 2, 1, 2],
-        source=ColumnDataSource(rows), name=f"{side}.territory",
-    )  # fmt: skip
-
-
-def _rings(geometry: BaseGeometry) -> tuple[list[Any], list[Any]]:
-    """A geometry as `multi_polygons` takes it: one of it, its parts, each with its rings."""
+def _add_polygons(rows: dict[str, list[Any]], geometry: BaseGeometry) -> None:
+    """One more geometry as `multi_polygons` takes it: its parts, each with its rings."""
     parts = [
         [np.asarray(ring.coords) for ring in (part.exterior, *part.interiors)]
         for part in shapely.get_parts(geometry)
     ]
-    x, y = ([[[ring[:, axis] for ring in part] for part in parts]] for axis in (0, 1))
-    return x, y
+    rows["xs"].append([[ring[:, 0] for ring in part] for part in parts])
+    rows["ys"].append([[ring[:, 1] for ring in part] for part in parts])
 
 
 def lanes_figure() -> Any:
@@ -195,7 +157,3 @@ def lanes_figure() -> Any:
     plot.js_on_event("tap", CustomJS(code="snelkPage.laneTapped(cb_obj.x, cb_obj.y)"))
     return plot
 
-
-def palette() -> list[str]:
-    """The colours of agents, in the order of the cast."""
-    return list(AGENT_COLOURS)

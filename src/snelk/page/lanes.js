@@ -1,7 +1,7 @@
 // A lane for each agent: its alert states, why it had the target in view or not, its meter for it,
 // and what it heard of it. With two runs each lane has a half for either, and where they differ.
 
-const LEAST = 22; // px, of a lane
+const LEAST = 19; // px, of a lane
 const STATES = 0.48; // share of a lane that the alert states have
 
 class LanesView {
@@ -15,7 +15,7 @@ class LanesView {
     const start = Math.min(...page.runs.map((run) => run.start)), end = Math.max(...page.runs.map((run) => run.end));
     this.plot.x_range.setv({ start, end });
     this.plot.y_range.setv({ start: this.agents.length, end: 0 });
-    const height = this.agents.length * LEAST * page.runs.length + 34;
+    const height = this.agents.length * LEAST * page.runs.length + 36;
     document.getElementById("lane-inner").style.minHeight = `max(100%, ${height}px)`;
     this.buttons = this.agents.map((name) => {
       const button = document.createElement("button");
@@ -74,7 +74,7 @@ class LanesView {
     Object.assign(data.chosen, { left: [start], right: [end], bottom: [row + 1], top: [row] });
     for (const [name, columns] of Object.entries(data)) this.fill(name, columns);
     this.buttons.forEach((button, n) => button.classList.toggle("chosen", n === row));
-    document.getElementById("lane-words").textContent = `Lanes: alert state · ${target} in view or why not · meter · heard`;
+    document.getElementById("lane-words").textContent = `Lanes: state; ${target}:`;
   }
 
   lane(data, run, agent, target, top, height) {
@@ -119,7 +119,7 @@ class LanesView {
     }
   }
 
-  roomy(height) { return (height * STATES * this.plot.inner_height) / this.agents.length >= 9; }
+  roomy(height) { return (height * STATES * this.plot.inner_height) / this.agents.length >= 8; }
 
   bands(data, run, a, c, middle, low) {
     if (!run.has(`${a}.look`)) return;

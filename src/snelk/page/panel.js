@@ -24,6 +24,9 @@ class WhyPanel {
       return;
     }
     const answer = whyAt(run, a, c, t), other = this.otherAnswer(t);
+    for (const each of page.runs.filter((each) => page.over(each))) {
+      this.box.append(make("p", `Run ${each.key.toUpperCase()} was over at ${fixed(each.end, 2)} s.`, "other"));
+    }
     this.line("h2", answer.headline, other && other.headline);
     answer.cones.forEach((cone, k) => this.cone(cone, other && other.cones[k]));
     if (answer.meter) this.meter(answer.meter, other && other.meter);
@@ -42,7 +45,7 @@ class WhyPanel {
     if (page.runs.length < 2) return null;
     const run = page.runs.find((each) => each !== page.run);
     const a = run.agentNames.indexOf(page.agent), c = run.names.indexOf(page.target);
-    return a < 0 || c < 0 ? null : whyAt(run, a, c, t);
+    return a < 0 || c < 0 || page.over(run) ? null : whyAt(run, a, c, t);
   }
 
   get otherLetter() { return this.page.run.key === "a" ? "B" : "A"; }
@@ -59,13 +62,15 @@ class WhyPanel {
   }
 
   gates(gates, others, result) {
-    const table = make("table");
+    const table = make("table"), columns = make("colgroup");
+    for (const name of ["marks", "gates", "values", "limits", "margins"]) columns.append(make("col", "", name));
+    table.append(columns);
     gates.forEach((gate, n) => {
       const mark = gate.passed === null ? "–" : gate.passed ? "✓" : "✗";
       const row = make("tr", "", gate.passed === false ? "fail" : "");
       row.dataset.gate = gate.name;
       for (const text of [mark, words(gate.name), gate.value, gate.limit || "", gate.margin || ""]) row.append(make("td", text));
-      if (gate.name === result) row.lastChild.append(" ◂ the reason");
+      if (gate.name === result) row.firstChild.append("◂");
       table.append(row);
       if (gate.wall) this.wide(table, gate.wall, "quiet");
       const other = others && others[n];
@@ -136,6 +141,7 @@ class EventList {
     this.rows = page.facts.pairs || page.runs[0].events.map((event) => ({ ...event, status: "" }));
     const kinds = [...new Set(this.rows.map((row) => row.kind))];
     this.kind.append(new Option("all kinds", ""), ...kinds.map((kind) => new Option(words(kind), kind)));
+    [this.now, this.first] = [0, 0];
     for (const input of [this.filter, this.kind, this.pairOnly]) input.oninput = () => { this.draw(); this.move(page.t, true); };
     this.draw();
   }
@@ -151,8 +157,8 @@ class EventList {
       const item = make("li"), button = make("button");
       const marks = { "": "", same: "=", moved: "→", "only a": "A", "only b": "B" };
       button.append(make("span", `${fixed(row.t, 2)} s`, "when"), make("span", marks[row.status]), make("span", row.text));
-      const note = row.status === "moved" ? ` (A ${fixed(row.t_a, 2)} s, B ${fixed(row.t_b, 2)} s)` : row.status.startsWith("only") ? ` (${row.status.toUpperCase().replace("ONLY", "only")})` : "";
-      button.lastChild.append(note);
+      if (row.status === "moved") button.lastChild.append(` (A ${fixed(row.t_a, 2)} s, B ${fixed(row.t_b, 2)} s)`);
+      button.title = { "": "", same: "in both runs", moved: "in both runs, at other times", "only a": "only in run A", "only b": "only in run B" }[row.status];
       button.onclick = () => page.jump(row);
       item.append(button);
       return item;
@@ -161,14 +167,15 @@ class EventList {
     if (!this.items.length) this.list.append(make("li", " No such events."));
   }
 
+  // Mark what is past, what was latest, and what is to come; only what changed is touched.
   move(t, always = false) {
     const now = countUpTo(this.times, t + 1e-6);
     if (now === this.now && !always) return;
-    this.now = now;
-    const latest = now ? this.times[now - 1] : NaN;
-    this.items.forEach((item, n) => { item.className = n >= now ? "later" : this.times[n] === latest ? "now" : ""; });
-    const first = this.times.indexOf(latest);
-    const item = this.items[Math.max(first, 0)];
+    const latest = now ? this.times.indexOf(this.times[now - 1]) : 0;
+    const from = always ? 0 : Math.min(this.first, latest), to = always ? this.items.length : Math.max(this.now, now);
+    for (let n = from; n < to; n++) this.items[n].className = n >= now ? "later" : n >= latest ? "now" : "";
+    [this.now, this.first] = [now, latest];
+    const item = this.items[latest];
     if (item) this.list.scrollTop = item.offsetTop - this.list.offsetTop - this.list.clientHeight / 3;
   }
 

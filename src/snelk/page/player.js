@@ -5,7 +5,8 @@ const FRAMES_KEPT = 300;
 
 class Page {
   constructor(facts, runs) {
-    Object.assign(this, { facts, runs, ink: facts.ink, palette: facts.palette, ranks: facts.ranks, styles: facts.styles });
+    Object.assign(this, { facts, runs, ink: facts.ink, palette: facts.palette, ranks: facts.ranks, styles: facts.styles,
+      noise: facts.noise, lamplight: facts.lamplight, likely: facts.likely });
     this.run = runs[0];
     this.start = Math.min(...runs.map((run) => run.start));
     this.end = Math.max(...runs.map((run) => run.end));
@@ -20,15 +21,20 @@ class Page {
   get a() { return this.run.agentNames.indexOf(this.agent); }
   get c() { return this.run.names.indexOf(this.target); }
 
+  // Whether a run has ended before the moment shown.
+  over(run) { return this.t > run.end + run.dt; }
+
   async open() {
     const embed = async (item, id) => {
-      await Bokeh.embed.embed_item(item, id);
-      return Bokeh.documents[Bokeh.documents.length - 1];
+      const [view] = await Bokeh.embed.embed_item(item, id);
+      return [Bokeh.documents[Bokeh.documents.length - 1], view];
     };
     this.maps = [];
-    for (const run of this.runs) this.maps.push(new MapView(run, await embed(this.facts.figures[run.key], `map-${run.key}`), this));
-    for (const map of this.maps) Object.defineProperty(map, "page", { value: this.viewOf(map.run) });
-    this.lanes = new LanesView(await embed(this.facts.figures.lanes, "lane-plot"), this);
+    for (const run of this.runs) {
+      const [doc, view] = await embed(this.facts.figures[run.key], `map-${run.key}`);
+      this.maps.push(new MapView(run, doc, view, this.viewOf(run)));
+    }
+    this.lanes = new LanesView((await embed(this.facts.figures.lanes, "lane-plot"))[0], this);
     this.panel = new WhyPanel(this);
     this.events = new EventList(this);
     this.link();
@@ -36,6 +42,7 @@ class Page {
     await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
     this.maps.forEach((map) => map.fit());
     this.readHash();
+    this.events.move(this.t, true);
     this.choose({ agent: this.agent, target: this.target });
     new ResizeObserver(() => this.resized()).observe(document.body);
     this.resized();
@@ -48,6 +55,7 @@ class Page {
     return {
       get a() { return run.agentNames.indexOf(page.agent); }, get c() { return run.names.indexOf(page.target); },
       get layers() { return page.layers; }, ink: page.ink, palette: page.palette, styles: page.styles,
+      noise: page.noise, lamplight: page.lamplight, likely: page.likely,
     };
   }
 
@@ -140,6 +148,7 @@ class Page {
     for (const [reason, style] of Object.entries(this.styles)) {
       if (style.sign) legend.append(make("p", `${style.sign} a ray that is ${this.facts.words.reasons[reason]}`));
     }
+    if (this.runs.length > 1) legend.append(make("p", "events: = in both runs, → in both at other times, A or B only in one"));
     for (const text of this.facts.legend) legend.append(make("p", text));
   }
 
@@ -191,7 +200,6 @@ class Page {
   switch(layer) {
     this.layers[layer] = !this.layers[layer];
     document.querySelector(`[data-layer="${layer}"]`).setAttribute("aria-pressed", String(this.layers[layer]));
-    this.maps.forEach((map) => map.show(layer, this.layers[layer]));
     this.go(this.t);
   }
 
@@ -220,12 +228,13 @@ class Page {
     this.frames = [];
     this.marked = null;
     this.showPlaying();
-    requestAnimationFrame((now) => this.frame(now));
+    this.waiting = requestAnimationFrame((now) => this.frame(now));
   }
 
   pause() {
     if (!this.playing) return;
     this.playing = false;
+    cancelAnimationFrame(this.waiting);
     this.showPlaying();
     this.go(this.start + Math.floor((this.t - this.start) / this.step + 1e-6) * this.step);
   }
@@ -243,7 +252,7 @@ class Page {
     this.marked = now;
     this.show(true);
     if (this.t >= this.end) { this.pause(); return; }
-    requestAnimationFrame((later) => this.frame(later));
+    this.waiting = requestAnimationFrame((later) => this.frame(later));
   }
 
   go(t) {
@@ -257,17 +266,17 @@ class Page {
     this.lanes.move(this.t);
     this.slider.value = this.t;
     document.getElementById("time").textContent = `${fixed(this.t, 2)} / ${fixed(this.end, 1)} s`;
-    this.events.move(this.t);
     for (const run of this.runs) {
       const button = document.getElementById(`side-${run.key}`);
       if (button) button.setAttribute("aria-pressed", String(run === this.run));
     }
-    // While it plays nobody reads ten panels a second more closely than five.
-    const now = performance.now();
-    if (!smooth || !(now - this.told < 200)) {
-      this.told = now;
-      this.panel.draw(this.t);
-      this.tellFrames();
+    // While it plays the texts follow some times a second, one with a frame: nobody reads faster.
+    const texts = [() => this.panel.draw(this.t), () => this.events.move(this.t), () => this.tellFrames()];
+    if (!smooth) texts.forEach((tell) => tell());
+    else if (performance.now() - this.told > 90 || this.told === undefined) {
+      this.told = performance.now();
+      this.turn = ((this.turn || 0) + 1) % texts.length;
+      texts[this.turn]();
     }
   }
 

@@ -159,7 +159,7 @@ def plot_map(
     _draw_rays(artists, run, shown, t, poses)
     _draw_ghosts(artists, run, shown, t, colours)
     _draw_bodies(artists, poses, colours)
-    _frame(ax, run, around=poses.get(around or ""), radius=radius)
+    frame_map(ax, run, around=poses.get(around or ""), radius=radius)
     _write_labels(artists, run, tick, poses, colours)
     _legend(artists, height, run.setup.light, ear_height(run) if artists.noises else None)
     return artists
@@ -439,14 +439,10 @@ def _draw_bodies(artists: MapArtists, poses: dict[str, Any], colours: dict[str, 
         ax = artists.axes
         senses = name in colours
         colour = colours.get(name, INK)
-        a = np.radians(pose.heading_deg)
-        tip = np.array([[1.0, 0.0], [-0.75, 0.65], [-0.4, 0.0], [-0.75, -0.65], [1.0, 0.0]])
-        turn = np.array([[np.cos(a), np.sin(a)], [-np.sin(a), np.cos(a)]])
-        mark = Outline(tip @ turn, closed=True)
         (body,) = ax.plot(
             pose.x,
             pose.y,
-            marker=mark,
+            marker=dart_of(pose.heading_deg),
             ms=15 if senses else 13,
             mfc=colour if senses else "white",
             mec="white" if senses else INK,
@@ -455,6 +451,14 @@ def _draw_bodies(artists: MapArtists, poses: dict[str, Any], colours: dict[str, 
             zorder=8,
         )
         artists.bodies[name] = body
+
+
+def dart_of(heading_deg: float) -> Outline:
+    """The mark of a body: a dart that points where it faces."""
+    a = np.radians(heading_deg)
+    tip = np.array([[1.0, 0.0], [-0.75, 0.65], [-0.4, 0.0], [-0.75, -0.65], [1.0, 0.0]])
+    turn = np.array([[np.cos(a), np.sin(a)], [-np.sin(a), np.cos(a)]])
+    return Outline(tip @ turn, closed=True)
 
 
 def _write_labels(
@@ -496,7 +500,8 @@ def _write_labels(
     label_level(labels, run.level)
 
 
-def _frame(ax: Axes, run: Run, *, around: Any, radius: float) -> None:
+def frame_map(ax: Axes, run: Run, *, around: Any = None, radius: float = 12.0) -> None:
+    """Show the level and everybody's ways, or what is around one pose, a metre alike in x and y."""
     bounds = np.array(run.level.bounds)
     there = run.poses[run.poses.present]
     if len(there):

@@ -1,0 +1,101 @@
+"""Commands that make something to watch of a run: a page and a moving picture."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Annotated
+from urllib.parse import urlencode
+
+import typer
+
+from snelk.cli.output import console, progress_bar
+from snelk.cli.questions import From, RunFolder, To
+from snelk.errors import InputError
+
+
+def page(
+    run: RunFolder,
+    other: Annotated[
+        Path | None,
+        typer.Argument(metavar="RUN_B", help="Another run, shown beside it on one clock."),
+    ] = None,
+    agent: Annotated[
+        str | None, typer.Option("--agent", metavar="AGENT", help="Who is chosen at first.")
+    ] = None,
+    target: Annotated[
+        str | None, typer.Option("--target", metavar="NAME", help="About whom, at first.")
+    ] = None,
+    at: Annotated[
+        float | None, typer.Option("--at", metavar="T", help="At this time in the link, s.")
+    ] = None,
+    out: Annotated[
+        Path | None, typer.Option("--out", metavar="FILE", help="A .html; else beside the run.")
+    ] = None,
+) -> None:
+    """Write a page to scrub through a run: one HTML file.
+
+    The map, lanes and events of a run, or of two on one clock, and why for any moment. The file
+    needs nothing else, and no network.
+    """
+    from snelk.page.build import write_page
+    from snelk.runs.run import open_run
+
+    opened = open_run(run)
+    beside = None if other is None else open_run(other)
+    if at is not None:
+        opened.tick_at(at)
+    names = run.name if other is None else f"{run.name}-{other.name}"
+    path = out or run.with_name(f"{names}.html")
+    write_page(path, opened, beside, agent=agent, target=target)
+    screen = console()
+    screen.print(f"Written to {path} ({path.stat().st_size / 1e6:.1f} MB)")
+    moment = "" if at is None else "#" + urlencode({"t": f"{at:g}"})
+    screen.print(f"\nOpen it in a browser; ? lists the keys\n  {path.resolve().as_uri()}{moment}")
+
+
+def animate(
+    run: RunFolder,
+    start: From = None,
+    end: To = None,
+    speed: Annotated[
+        float, typer.Option("--speed", metavar="X", help="Seconds of the run in one shown.")
+    ] = 1.0,
+    fps: Annotated[
+        float, typer.Option("--fps", metavar="N", help="Pictures a second, 1 to 60.")
+    ] = 10.0,
+    size: Annotated[
+        str, typer.Option("--size", metavar="WxH", help="Width and height, pixels.")
+    ] = "960x640",
+    target: Annotated[
+        str | None, typer.Option("--target", metavar="NAME", help="About whom the lanes tell.")
+    ] = None,
+    out: Annotated[
+        Path | None,
+        typer.Option("--out", metavar="FILE", help="A .gif or .mp4; else a .gif beside the run."),
+    ] = None,
+) -> None:
+    """Write a stretch of a run as a moving picture.
+
+    The map with a strip of lanes, as a GIF, or as an MP4 where ffmpeg is on the machine.
+    """
+    from snelk.plots.animation import animate as draw
+    from snelk.runs.run import open_run
+
+    sides = re.fullmatch(r"(\d{1,5})x(\d{1,5})", size)
+    if sides is None:
+        raise InputError.of("--size", "", f'"{size}"', "must be width x height", "such as 960x640")
+    path = out or run.with_name(f"{run.name}.gif")
+    with progress_bar("drawing pictures") as progress:
+        draw(
+            open_run(run),
+            path,
+            start=start,
+            end=end,
+            speed=speed,
+            fps=fps,
+            size=(int(sides[1]), int(sides[2])),
+            target=target,
+            progress=progress,
+        )
+    console().print(f"Written to {path} ({path.stat().st_size / 1e6:.1f} MB)")

@@ -1,0 +1,66 @@
+"""A real browser for the tests of pages: headless Chromium, driven by Selenium."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+FLAGS = (
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+)
+
+
+def missing() -> str:
+    """Why there is no browser to test with; empty if there is one."""
+    for program in ("chromium", "chromedriver"):
+        if shutil.which(program) is None:
+            return f"no {program} on this machine; Debian has it in chromium and chromium-driver"
+    return ""
+
+
+def start_browser(width: int = 1280, height: int = 800) -> Any:
+    """A browser with an empty profile and a page of that many pixels.
+
+    Where SNELK_NEEDS_BROWSER is set, as in CI, a machine without one fails and does not skip.
+    """
+    if missing():
+        if os.environ.get("SNELK_NEEDS_BROWSER"):
+            pytest.fail(missing())
+        pytest.skip(missing())
+    from selenium import webdriver
+    from selenium.webdriver.chrome.service import Service
+
+    options = webdriver.ChromeOptions()
+    options.binary_location = shutil.which("chromium") or ""
+    for flag in (*FLAGS, f"--user-data-dir={tempfile.mkdtemp()}"):
+        options.add_argument(flag)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
+    driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    return driver
+
+
+def opened(driver: Any, page: Path, moment: str = "") -> None:
+    """Open a page from disk and wait until it has drawn itself."""
+    driver.get("about:blank")
+    driver.get(page.as_uri() + moment)
+    for _ in range(300):
+        if driver.execute_script("return document.body && document.body.dataset.ready"):
+            return
+        time.sleep(0.1)
+    raise AssertionError("the page was not ready within 30 s")
