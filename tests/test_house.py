@@ -70,7 +70,19 @@ from snelk.runs.store import TABLES
 
 ROOT = Path(__file__).parents[1]
 PACKAGE = ROOT / "src" / "snelk"
-LAYERS = ("config", "level", "senses", "mind", "body", "engine", "runs", "tuning", "plots", "cli")
+LAYERS = (
+    "config",
+    "level",
+    "senses",
+    "mind",
+    "body",
+    "engine",
+    "runs",
+    "tuning",
+    "plots",
+    "page",
+    "cli",
+)
 HEAVY = (
     "numpy",
     "numba",
@@ -84,6 +96,9 @@ HEAVY = (
     "lark",
     "joblib",
     "tomlkit",
+    "bokeh",
+    "jinja2",
+    "PIL",
 )
 
 

@@ -295,7 +295,7 @@ def run(
     if pair:
         when = f"{lost.t.iloc[0]:g}" if len(lost) else f"{done.times[-1] / 2:g}"
         screen.print("  " + command("snelk", "why", place, *pair, "--at", when))
-        screen.print("  " + command("snelk", "plot", "timeline", place))
+        screen.print("  " + command("snelk", "page", place))
 
 
 def searches(

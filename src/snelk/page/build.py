@@ -70,7 +70,8 @@ def page_of(
     Args:
         run: The run, called A where there are two.
         other: Another run, B, such as the same scenario with other numbers.
-        agent, target: Who is chosen at first; else the pair with the most to tell.
+        agent: Who is chosen at first; else of the pair with the most to tell.
+        target: About whom, at first.
         largest: The most bytes that the page may have.
 
     Raises:
@@ -83,15 +84,7 @@ def page_of(
     """
     runs = [run] if other is None else [run, other]
     pairs = [] if other is None else _pairs(run, other)
-    first = _first_pair(run)
-    if agent is not None:
-        first = one_of(agent, run.agents, source="agent", place="", what="agent"), first[1]
-    if target is not None:
-        first = first[0], one_of(target, run.names, source="target", place="", what="character")
-    if first[0] == first[1] and target is not None and agent is not None:
-        raise InputError.of("target", "", f'"{target}"', "nobody senses themselves")
-    if first[0] == first[1]:
-        first = first[0], next((name for name in run.names if name != first[0]), first[0])
+    first = _chosen(run, agent, target)
     every = 1
     while True:
         text = _text(runs, pairs, first, every)
@@ -124,7 +117,9 @@ def write_page(path: str | Path, run: Run, other: Run | None = None, **options: 
 
 def _text(runs: list[Run], pairs: list[dict[str, Any]], first: tuple[str, str], every: int) -> str:
     packer = Packer()
-    gathered = [Gathered(run, packer, key, every=every) for run, key in zip(runs, "ab")]
+    gathered = [
+        Gathered(run, packer, key, every=every) for run, key in zip(runs, "ab", strict=False)
+    ]
     for each in gathered:
         each.facts |= _place_of(each.run)
     figures = {each.key: map_figure(each.run, each.key) for each in gathered}
@@ -150,18 +145,14 @@ def _text(runs: list[Run], pairs: list[dict[str, Any]], first: tuple[str, str], 
         title=title,
         runs=[
             {"side": each.key, "letter": letter, "name": each.facts["name"]}
-            for each, letter in zip(gathered, "AB" if len(gathered) > 1 else ("",))
+            for each, letter in zip(gathered, "AB" if len(gathered) > 1 else ("",), strict=False)
         ],
         notes=_notes(runs, every),
         style=Markup(_asset("page.css")),
-        script=Markup(
-            "\n".join(_asset(f"{name}.js") for name in SCRIPTS)
-        ),
+        script=Markup("\n".join(_asset(f"{name}.js") for name in SCRIPTS)),
         facts=Markup(_as_json(facts)),
         numbers=packer.text(),
-        library=Markup(
-            Resources(mode="inline", components=["bokeh"]).render_js()
-        ),
+        library=Markup(Resources(mode="inline", components=["bokeh"]).render_js()),
     )
 
 
@@ -232,12 +223,17 @@ def _place_of(run: Run) -> dict[str, Any]:
         if (leash := run.setup.cast[agent].leash) is not None
     ]
     labels = []
-    for thing, geometry in (*run.level.data.zones, *run.level.data.walls):
+    things: list[tuple[Any, Any]] = [*run.level.data.zones, *run.level.data.walls]
+    for thing, geometry in things:
         point = geometry.centroid
         labels.append(
             {"x": point.x, "y": point.y, "text": thing.name, "size": geometry.envelope.length}
         )
-    return {"bounds": [float(value) for value in bounds], "labels": labels, "territories": territories}
+    return {
+        "bounds": [float(value) for value in bounds],
+        "labels": labels,
+        "territories": territories,
+    }
 
 
 def _pairs(run: Run, other: Run) -> list[dict[str, Any]]:
@@ -256,12 +252,30 @@ def _pairs(run: Run, other: Run) -> list[dict[str, Any]]:
     ]
 
 
+def _chosen(run: Run, agent: str | None, target: str | None) -> tuple[str, str]:
+    """Who is chosen at first, checked; never the same one twice."""
+    for name, known, what in ((agent, run.agents, "agent"), (target, run.names, "target")):
+        if name is not None:
+            words = "character" if what == "target" else "agent"
+            one_of(name, known, source=what, place="", what=words)
+    if agent is not None and agent == target:
+        raise InputError.of("target", "", f'"{target}"', "nobody senses themselves")
+    first = _first_pair(run)
+    chosen, other = agent or first[0], target or first[1]
+    if chosen == other:
+        if agent is None:
+            chosen = next((name for name in run.agents if name != other), chosen)
+        else:
+            other = next((name for name in run.names if name != chosen), other)
+    return chosen, other
+
+
 def _first_pair(run: Run) -> tuple[str, str]:
     """The agent and target with the most events of sight between them."""
     events = run.events[run.events.target.isin(run.names) & run.events.agent.isin(run.agents)]
     events = events[events.agent != events.target]
     if len(events):
-        agent, target = events.groupby(["agent", "target"], sort=False).size().idxmax()
-        return str(agent), str(target)
+        pair: Any = events.groupby(["agent", "target"], sort=False).size().idxmax()
+        return str(pair[0]), str(pair[1])
     agent = run.agents[0] if run.agents else run.names[0]
     return agent, next((name for name in run.names if name != agent), agent)

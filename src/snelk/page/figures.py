@@ -45,13 +45,16 @@ def map_figure(run: Run, side: str) -> Any:
     plot.toolbar.active_drag, plot.toolbar.active_scroll = pan, wheel
     _draw_ground(plot, run)
     _draw_walls(plot, run)
-    plot.js_on_event("tap", CustomJS(code=f"snelkPage.tapped('{side}', cb_obj.x, cb_obj.y)"))
+    plot.js_on_event(
+        "tap", CustomJS(code=f"snelkPage.tapped('{side}', cb_obj.x, cb_obj.y, cb_obj.modifiers)")
+    )
     return plot
 
 
 def _bare_figure(name: str) -> Any:
     plot = figure(
-        name=name, x_range=Range1d(0, 1), y_range=Range1d(0, 1), tools="", toolbar_location=None,
+        name=name, x_range=Range1d(start=0, end=1), y_range=Range1d(start=0, end=1),
+        tools="", toolbar_location=None,
         sizing_mode="stretch_both", min_width=50, min_height=50, output_backend="canvas",
         border_fill_color=PAPER, outline_line_color=FAINT, min_border=4,
     )  # fmt: skip
@@ -64,7 +67,7 @@ def _bare_figure(name: str) -> Any:
 
 def _draw_ground(plot: Any, run: Run) -> None:
     """All zones at once: Bokeh takes its time for each renderer, not for each polygon."""
-    rows: dict[str, list[Any]] = {name: [] for name in ("xs", "ys", "fill_color", "fill_alpha")}
+    rows: dict[str, Any] = {name: [] for name in ("xs", "ys", "fill_color", "fill_alpha")}
     for zone, geometry in run.level.data.zones:
         area = geometry.buffer(zone.radius, quad_segs=32) if zone.radius else geometry
         _add_polygons(rows, area)
@@ -80,7 +83,7 @@ def _draw_ground(plot: Any, run: Run) -> None:
 
 def _draw_walls(plot: Any, run: Run) -> None:
     """Solid walls, walls one can see through, and walls that are lines: each kind at once."""
-    rows: dict[str, dict[str, list[Any]]] = {
+    rows: dict[str, dict[str, Any]] = {
         kind: {"xs": [], "ys": [], "fill_color": []} for kind in ("solid", "sheer", "line")
     }
     for wall, geometry in run.level.data.walls:
@@ -110,7 +113,7 @@ def _draw_walls(plot: Any, run: Run) -> None:
         plot.multi_line("xs", "ys", line_color="fill_color", line_width=2.4, source=source)
 
 
-def _add_polygons(rows: dict[str, list[Any]], geometry: BaseGeometry) -> None:
+def _add_polygons(rows: dict[str, Any], geometry: BaseGeometry) -> None:
     """One more geometry as `multi_polygons` takes it: its parts, each with its rings."""
     parts = [
         [np.asarray(ring.coords) for ring in (part.exterior, *part.interiors)]
@@ -156,4 +159,3 @@ def lanes_figure() -> Any:
     filled("multi_line", "meters", "xs ys", line_color=INK, line_width=1.3)
     plot.js_on_event("tap", CustomJS(code="snelkPage.laneTapped(cb_obj.x, cb_obj.y)"))
     return plot
-

@@ -271,7 +271,7 @@ class Gathered:
         noises = run.noises.iloc[rows.noise.to_numpy()]
         kinds = [
             describe_noise(str(row.kind), _word(row.gait), _word(row.ground))
-            for row in noises.itertuples()
+            for row in _rows(noises)
         ]
         texts = list(dict.fromkeys(kinds))
         self.facts["sounds"] = texts
@@ -312,7 +312,7 @@ class Gathered:
         noises = self.run.noises
         texts = [
             describe_noise(str(row.kind), _word(row.gait), _word(row.ground))
-            for row in noises.itertuples()
+            for row in _rows(noises)
         ]
         words = list(dict.fromkeys(texts))
         self.facts["noise_words"] = words
@@ -340,7 +340,7 @@ class Gathered:
                     "reason": _word(row.reason),
                     "focus": _word(row.focus),
                 }
-                for row in rows.itertuples()
+                for row in _rows(rows)
             ]
             self.facts["ladders"][agent] = {
                 "entered": entered,
@@ -357,7 +357,9 @@ class Gathered:
         for entry in entered[1:]:
             first = run.tick_at(entry["t"]) + 1
             fresh[first:] = first
-        found, sides, columns = [], {}, []
+        found: list[dict[str, Any]] = []
+        sides: dict[str, int] = {}
+        columns: list[Numbers] = []
         for n, (name, change) in enumerate(ladder.changes.items()):
             condition = asked.condition(name)
             leaves: list[Numbers] = []
@@ -406,7 +408,9 @@ class Gathered:
             self._add(f"{a}.side.{n}.kind", np.where(numbers == -np.inf, 3, kind))
         self._add(f"{a}.state_for", asked.rows["state_for"][self.ticks], parts=10)
         self._add(f"{a}.done", asked.rows["done"][self.ticks])
-        self._add(f"{a}.state", _codes(_texts(asked.rows["state"]), tuple(ladder.states))[self.ticks])
+        self._add(
+            f"{a}.state", _codes(_texts(asked.rows["state"]), tuple(ladder.states))[self.ticks]
+        )
         self._add(f"{a}.focus", _codes(_texts(asked.rows["focus"]), run.names)[self.ticks])
         return found
 
@@ -420,11 +424,12 @@ class Gathered:
                 "x": float(row.x),
                 "y": float(row.y),
             }
-            for row in run.searches.itertuples()
+            for row in _rows(run.searches)
         ]
         frame = run.likelihood
         shots = frame.groupby(["agent", "t"], observed=True, sort=False)
         shown = []
+        key: Any
         for n, (key, rows) in enumerate(shots):
             share = rows.likelihood.to_numpy()
             self._add(f"likely.{n}.x", rows.x.to_numpy(), parts=100)
@@ -443,7 +448,7 @@ class Gathered:
                 "target": str(row.target),
                 "text": str(row.text),
             }
-            for row in self.run.events.itertuples()
+            for row in _rows(self.run.events)
         ]
 
 
@@ -451,6 +456,10 @@ def _codes(column: Any, words: tuple[str, ...]) -> Numbers:
     """Where each word stands among these; -1 for none."""
     place = {word: n for n, word in enumerate(words)}
     return np.array([place.get(word, -1) for word in column])
+
+
+def _rows(frame: pd.DataFrame) -> list[Any]:
+    return list(frame.itertuples())
 
 
 def _texts(values: Numbers) -> list[str]:

@@ -46,22 +46,22 @@ class Packer:
                 gives what rounding the number itself gives.
         """
         numbers = _filled(np.asarray(values, dtype=np.float64))
-        whole = np.rint(numbers * parts)
+        whole = _rounded(numbers, parts)
         if shown is not None:
             # A number just below an edge of rounding must not be kept as one on or above it.
             step = parts / shown
-            wanted = np.rint(numbers * shown)
+            wanted = _rounded(numbers, shown)
             whole = np.clip(whole, np.ceil((wanted - 0.5) * step + 0.5), None)
             whole = np.clip(whole, None, np.floor((wanted + 0.5) * step - 0.5))
-        whole = np.clip(whole, -LARGEST // 2, LARGEST // 2).astype(np.int64)
-        steps = np.diff(whole, axis=-1, prepend=0) if whole.ndim else whole[None]
+        kept = np.atleast_1d(np.clip(whole, -LARGEST // 2, LARGEST // 2)).astype(np.int64)
+        steps: NDArray[np.int64] = np.diff(kept, axis=-1, prepend=0)
         codes = ((steps << 1) ^ (steps >> 63)).astype(np.uint32).ravel()
         planes = max((int(codes.max(initial=0)).bit_length() + 7) // 8, 1)
         for plane in range(planes):
             self._keep(((codes >> (8 * plane)) & 0xFF).astype(np.uint8).tobytes())
         self.index[name] = {
             "parts": parts,
-            "shape": list(whole.shape),
+            "shape": list(kept.shape),
             "planes": planes,
             "start": self._size - planes * codes.size,
         }
@@ -82,3 +82,20 @@ def _filled(numbers: NDArray[np.float64]) -> NDArray[np.float64]:
     places = np.where(np.isnan(numbers), 0, np.arange(numbers.shape[-1]))
     latest = np.maximum.accumulate(places, axis=-1)
     return np.nan_to_num(np.take_along_axis(numbers, latest, axis=-1))
+
+
+def _rounded(numbers: NDArray[np.float64], parts: int) -> NDArray[np.float64]:
+    """Whole parts, rounded as Python writes a number; that matters halfway between two.
+
+    >>> _rounded(np.array([33.955, 0.125, 0.135]), 100).tolist()  # as f"{33.955:.2f}"
+    [3395.0, 12.0, 14.0]
+    """
+    scaled = numbers * parts
+    whole: NDArray[np.float64] = np.rint(scaled)
+    halfway = np.abs(scaled - np.floor(scaled) - 0.5) < 1e-6
+    digits = len(str(parts)) - 1
+    if halfway.any():
+        whole[halfway] = [
+            round(float(f"{value:.{digits}f}") * parts) for value in numbers[halfway].tolist()
+        ]
+    return whole

@@ -133,6 +133,7 @@ class Page {
       ["Home End", "to the start or the end", { Home: () => this.go(this.start), End: () => this.go(this.end) }],
       ["F", "fit the level into the map", { f: () => this.maps.forEach((map) => map.fit()) || this.go(this.t) }],
       ["1 … 9", "switch a layer of the map", Object.fromEntries(Object.entries(LAYERS).map(([name, { key }]) => [key, () => this.switch(name)]))],
+      ["click", "on the map: the agent, with Shift the target; on a lane: agent and moment", {}],
       ["?", "this list", { "?": () => document.getElementById("help").showModal() }],
     ];
     if (this.runs.length > 1) rows.splice(5, 0, ["B", "tell of the other run", { b: () => this.tellOf(this.runs.find((run) => run !== this.run)) }]);
@@ -161,18 +162,13 @@ class Page {
     does(event);
   }
 
-  tapped(side, x, y) {
+  // A click chooses the agent; with Shift, or on somebody without senses, the target.
+  tapped(side, x, y, held) {
     const map = this.maps.find((each) => each.run.key === side), c = map.nearest(x, y);
     if (c < 0) return;
     const name = map.run.names[c];
-    // The first click chooses whom; one on somebody else then chooses at whom it looks.
-    if (map.run.agents.includes(c) && name !== this.target && (this.settled || name === this.agent)) {
-      this.settled = false;
-      this.choose({ agent: name });
-    } else if (name !== this.agent) {
-      this.settled = true;
-      this.choose({ target: name });
-    }
+    if ((held && held.shift) || !map.run.agents.includes(c)) this.choose({ target: name });
+    else this.choose({ agent: name });
   }
 
   laneTapped(x, y) {
@@ -183,6 +179,7 @@ class Page {
   }
 
   choose({ agent = this.agent, target = this.target }) {
+    if (agent === target && agent === this.agent) return; // nobody senses themselves
     if (agent === target) target = this.agent !== agent ? this.agent : this.run.names.find((name) => name !== agent) || target;
     Object.assign(this, { agent, target });
     document.getElementById("agent").value = agent;

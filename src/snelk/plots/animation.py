@@ -8,7 +8,7 @@ import subprocess
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 import numpy as np
 from matplotlib import patheffects
@@ -65,7 +65,7 @@ class Animation:
         self.target = target
         self.colours = agent_colours(run.agents)
         self.figure = Figure(figsize=(size[0] / 100, size[1] / 100), dpi=100, facecolor=PAPER)
-        self.canvas = FigureCanvasAgg(self.figure)
+        self.canvas = cast(Any, FigureCanvasAgg(self.figure))
         self.shown: dict[str, list[Artist]] = {}
         self._regions: dict[tuple[str, str], tuple[Any, Any]] = {}
         lanes = min(0.34, (12.0 * len(run.agents) + 34.0) / size[1])
@@ -131,7 +131,7 @@ class Animation:
             axis.label.set_fontsize(8)
 
     def _draw_lanes(self) -> None:
-        """For each agent: its alert states, darker by rank, and a bar while the target is in view."""
+        """Alert states of each agent, darker by rank, and a bar while it has the target in view."""
         run, (start, end) = self.run, self.span
         for row, agent in enumerate(run.agents):
             states = run.states[run.states.agent == agent]
@@ -139,7 +139,9 @@ class Animation:
             for (a, b), rank in zip(pairwise(times), states["rank"], strict=True):
                 if b > a:
                     self.lanes.add_patch(
-                        Rectangle((a, row - 0.45), b - a, 0.9, fc=rank_shade(int(rank)), ec=INK, lw=0.3)
+                        Rectangle(
+                            (a, row - 0.45), b - a, 0.9, fc=rank_shade(int(rank)), ec=INK, lw=0.3
+                        )
                     )
             if agent != self.target:
                 for span in run.spans(agent, self.target, start=start, end=end):
@@ -223,12 +225,13 @@ class Animation:
     def _noises(self, t: float) -> None:
         noises = self.run.noises
         recent = noises[(noises.t > t - HEARD_FOR) & (noises.t <= t + 1e-9)]
+        row: Any
         for row in recent.itertuples():
-            fade = 1.0 - (t - float(row.t)) / HEARD_FOR  # type: ignore[arg-type]
+            fade = 1.0 - (t - float(row.t)) / HEARD_FOR
             ring = Circle(
                 (row.x, row.y), row.reach, fill=False, ec=NOISE, lw=1.2, ls=(0, (2, 2)),
                 alpha=max(fade, 0.15), zorder=5.5,
-            )  # type: ignore[arg-type]  # fmt: skip
+            )  # fmt: skip
             self._keep("noises", self.map.add_artist(ring))
 
     def _rays(self, poses: dict[str, Any], tick: int) -> None:
@@ -238,7 +241,9 @@ class Animation:
         recent = sight[(sight.t <= t + 1e-9) & (sight.t > t - 1.0)]
         style = REASON_STYLES["in_view"]
         last = recent.drop_duplicates(["agent", "target", "cone"], keep="last")
-        for agent, target in dict.fromkeys(zip(last.agent[last.in_view], last.target[last.in_view], strict=True)):
+        for agent, target in dict.fromkeys(
+            zip(last.agent[last.in_view], last.target[last.in_view], strict=True)
+        ):
             if agent in poses and target in poses:
                 a, b = poses[agent], poses[target]
                 line = Line2D([a.x, b.x], [a.y, b.y], color=style.colour, lw=1.4, zorder=5)
@@ -249,12 +254,13 @@ class Animation:
         each = len(beliefs) // len(self.run.times)  # rows a tick
         now = beliefs.iloc[tick * each : (tick + 1) * each]
         unseen = now[now.source.notna() & ~now.source.isin(["sensed", "grace"])]
+        row: Any
         for row in unseen.itertuples():
             colour = self.colours[str(row.agent)]
             doubt = Circle(
                 (row.x, row.y), row.uncertainty, fill=False, ec=colour, lw=0.9, ls=(0, (4, 2)),
                 zorder=5.8,
-            )  # type: ignore[arg-type]  # fmt: skip
+            )  # fmt: skip
             self._keep("doubts", self.map.add_artist(doubt))
             x, y = [row.x], [row.y]
             mark = Line2D(x, y, marker="o", ms=9, mfc="white", mec=colour, mew=1.2, zorder=6)
@@ -303,7 +309,8 @@ def animate(
     Args:
         run: The run.
         path: A .gif or .mp4.
-        start, end: From when to when, s; the whole run if absent.
+        start: From when, s; the whole run if absent.
+        end: Until when, s.
         speed: Seconds of the run in a second of the picture, 0.01 to 100.
         fps: Pictures a second, 1 to 60.
         size: Width and height in pixels, each 240 to 4000 and, for MP4, made even.
@@ -333,10 +340,10 @@ def animate(
     if target is None:
         target = _most_seen(run)
     one_of(target, run.names, source="target", place="", what="character")
-    write = {".gif": _write_gif, ".mp4": _write_mp4}.get(path.suffix.lower())
-    if write is None:
+    kind = path.suffix.lower()
+    if kind not in (".gif", ".mp4"):
         raise InputError.of(str(path), "", path.suffix, "unknown format", "use .gif or .mp4")
-    if write is _write_mp4:
+    if kind == ".mp4":
         size = size[0] // 2 * 2, size[1] // 2 * 2
         if shutil.which("ffmpeg") is None:
             rule = "needs ffmpeg, which is not on this machine"
@@ -352,7 +359,10 @@ def animate(
     draft = path.with_name(f".{path.name}.draft")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        write(draft, pictures(), fps, size)
+        if kind == ".gif":
+            _write_gif(draft, pictures(), fps)
+        else:
+            _write_mp4(draft, pictures(), fps, size)
         draft.replace(path)
     except OSError as error:
         rule = f"cannot be written: {error.strerror or error}"
@@ -387,9 +397,7 @@ def _most_seen(run: Run) -> str:
     return str(seen.target.mode().iloc[0]) if len(seen) else run.names[0]
 
 
-def _write_gif(
-    path: Path, pictures: Iterator[Picture], fps: float, size: tuple[int, int]
-) -> None:
+def _write_gif(path: Path, pictures: Iterator[Picture], fps: float) -> None:
     """GIF counts in hundredths of a second: what is rounded off one picture goes to the next."""
     first = Image.fromarray(next(pictures)).convert("RGB").quantize(255)
     rest = (
@@ -404,9 +412,7 @@ def _write_gif(
     )
 
 
-def _write_mp4(
-    path: Path, pictures: Iterator[Picture], fps: float, size: tuple[int, int]
-) -> None:
+def _write_mp4(path: Path, pictures: Iterator[Picture], fps: float, size: tuple[int, int]) -> None:
     words = [
         "ffmpeg", "-y", "-loglevel", "error", "-f", "rawvideo", "-pix_fmt", "rgba",
         "-s", f"{size[0]}x{size[1]}", "-r", f"{fps:g}", "-i", "-", "-an", "-c:v", "libx264",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -88,9 +88,8 @@ def every_look(run: Run, agent: str, ticks: NDArray[np.intp]) -> Sight:
         poses.present.to_numpy().reshape(-1, count)[ticks],
     )
     one = sight_numbers([run.setup])
-    numbers = SightNumbers(
-        one.characters, *(np.repeat(values, variants, axis=0) for values in one[1:])
-    )
+    rest: list[Any] = [np.repeat(values, variants, axis=0) for values in one[1:]]
+    numbers = SightNumbers(one.characters, *rest)
     bodies = Bodies(*(np.repeat(values, variants, axis=0) for values in bodies_of([run.setup])))
     sight = Sight.blank(numbers)
     looks = np.zeros(sight.looked.shape, dtype=np.bool_)

@@ -1,0 +1,421 @@
+"""The replay page, in a real browser: what it shows is what the library says."""
+
+from __future__ import annotations
+
+import json
+import random
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import samples
+import shapely
+from browser import opened, start_browser
+from shapely.geometry import Polygon
+
+import snelk
+from snelk.page.packing import Packer
+from snelk.runs.asked import Part
+
+KEEN = {"profiles.dog.hearing.acuity": 3.0}
+MARKUP = "<img src=x onerror=document.title='taken'>"
+
+
+@pytest.fixture(scope="module")
+def night() -> snelk.Run:
+    return snelk.run(snelk.croft() / "night.toml")
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Any]:
+    driver = start_browser()
+    yield driver
+    driver.quit()
+
+
+@pytest.fixture(scope="module")
+def written(night: snelk.Run, tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return snelk.write_page(tmp_path_factory.mktemp("page") / "night.html", night)
+
+
+@pytest.fixture
+def page(browser: Any, written: Path) -> Any:
+    opened(browser, written)
+    return browser
+
+
+def choose(page: Any, agent: str, target: str, t: float) -> None:
+    page.execute_script(
+        "snelkPage.choose({agent: arguments[0], target: arguments[1]}); snelkPage.go(arguments[2])",
+        agent, target, t,
+    )  # fmt: skip
+
+
+def panel(page: Any) -> list[str]:
+    return page.execute_script("return document.getElementById('answer').innerText").split("\n")
+
+
+def test_it_asks_for_nothing_and_complains_of_nothing(browser: Any, written: Path) -> None:
+    for kind in ("performance", "browser"):
+        browser.get_log(kind)  # what the empty browser did
+    opened(browser, written)
+    choose(browser, "dog", "fox", 50.0)
+    sent = [json.loads(entry["message"])["message"] for entry in browser.get_log("performance")]
+    asked = [m["params"]["request"]["url"] for m in sent if m["method"].endswith("WillBeSent")]
+    assert written.as_uri() in asked
+    assert [url for url in asked if not url.startswith((written.as_uri(), "data:", "about:"))] == []
+    said = [
+        entry for entry in browser.get_log("browser") if entry["level"] not in ("INFO", "DEBUG")
+    ]
+    assert said == []
+
+
+def test_the_slider_moves_everybody_to_where_the_tables_say(page: Any, night: snelk.Run) -> None:
+    pictures = set()
+    for t in (0.0, 24.4, 40.0, 63.3, 90.0):
+        page.execute_script(
+            "const s = document.getElementById('slider'); s.value = arguments[0];"
+            "s.dispatchEvent(new Event('input'))", t,
+        )  # fmt: skip
+        shown = page.execute_script("return snelkPage.maps[0].poses")
+        rows = night.poses[np.isclose(night.poses.t, t)]
+        for pose, row in zip(shown, rows.itertuples(), strict=True):
+            assert (pose is not None) == row.present
+            if pose is not None:
+                assert (pose["x"], pose["y"]) == pytest.approx((row.x, row.y), abs=6e-4)
+                off = (pose["heading"] - row.heading_deg + 180.0) % 360.0 - 180.0
+                assert off == pytest.approx(0.0, abs=6e-3)
+        assert f"{t:.2f} /" in page.find_element("id", "time").text
+        pictures.add(page.execute_script("return snelkPage.maps[0].canvas.toDataURL()"))
+    assert len(pictures) == 5
+
+
+def leaves(part: Part) -> list[tuple[str, str]]:
+    return [
+        ("✓" if leaf.true else "✗", f"{leaf.text}  ({leaf.found})" if leaf.found else leaf.text)
+        for leaf in part.leaves()
+    ]
+
+
+def in_digits(gate: snelk.Gate) -> list[str]:
+    """What the panel shows of a gate with numbers: value, limit, margin."""
+    if gate.value is None or gate.limit is None or gate.margin is None or gate.name == "awake":
+        return []
+    if gate.name == "line_of_sight":
+        return [f"{gate.value:.0%} in view", f"> {gate.limit:.0%}"]
+    if gate.name == "light":
+        return [f"{gate.value:.2f}", f"≥ {gate.limit:g}"]
+    unit, digits = (" m", 2) if gate.unit == "m" else ("°", 1)
+    word = "to spare" if gate.margin >= 0 else "too much"
+    return [
+        f"{gate.value:.{digits}f}{unit}",
+        f"≤ {gate.limit:g}{unit}",
+        f"{abs(gate.margin):.{digits}f}{unit} {word}",
+    ]
+
+
+def test_the_panel_tells_what_why_tells(page: Any, night: snelk.Run) -> None:
+    chance = random.Random(11)
+    moments = [
+        (agent, target, night.times[chance.randrange(len(night.times))])
+        for agent in night.agents
+        for target in chance.sample([n for n in night.names if n != agent], 3)
+    ] + [("goose-2", "fox", 40.0), ("dog", "fox", 56.0), ("farmer", "fox", 65.0)]
+    asked = 0
+    for agent, target, t in moments:
+        choose(page, agent, target, float(t))
+        answer, text = night.why(agent, target, at=float(t)), panel(page)
+        rows = page.execute_script(
+            "return [...document.querySelectorAll('#answer tr[data-gate]')].map(r =>"
+            "[r.dataset.gate, ...[...r.children].map(c => c.innerText)])"
+        )
+        gates = [gate for cone in answer.cones for gate in cone.gates]
+        for row, gate in zip(rows, gates, strict=False):
+            assert row[0] == gate.name
+            assert row[1][0] == {True: "✓", False: "✗", None: "–"}[gate.passed], (agent, target, t)
+            for shown, wanted in zip(row[3:], in_digits(gate), strict=False):
+                assert shown.startswith(wanted), (agent, target, t, gate)
+                asked += 1
+        if answer.meter is not None:
+            assert answer.meter.text in text
+            for name, value in answer.meter.factors.items():
+                assert any(f"{name} {value:.2f}" in line for line in text)
+        if answer.belief is not None:
+            assert answer.belief.text in text
+        for sense in answer.senses:
+            if (sense.sense == "hearing" and sense.result in ("heard", "silent")) or (
+                sense.sense != "hearing" and sense.gates[0].passed
+            ):
+                assert sense.headline in text
+        if night.setup.profile_of(agent).ladder is not None:
+            told = night.why_state(agent, at=float(t))
+            assert told.headline in text
+            shown_leaves = [line.strip() for line in text]
+            for change in told.changes:
+                word = "taken" if change.taken else "not taken"
+                assert any(f"{change.name} → {change.to}: {word}" in line for line in text)
+                for mark, words in leaves(change.condition):
+                    assert f"{mark} {words}".replace("  ", " ") in [
+                        line.replace("  ", " ").replace("\xa0", " ") for line in shown_leaves
+                    ], (agent, t, change.name)
+    assert asked > 400
+
+
+def test_an_event_a_lane_and_the_map_lead_to_the_moment(page: Any, night: snelk.Run) -> None:
+    lost = night.events[night.events.kind == "lost"].iloc[3]
+    page.find_element("id", "filter").send_keys(lost.text)
+    rows = page.find_elements("css selector", "#event-list button")
+    assert {row.text.split("\n")[-1] for row in rows} == {lost.text}
+    rows[0].click()
+    assert f"{lost.t:.2f} /" in page.find_element("id", "time").text
+    assert panel(page)[0].startswith(f"{lost.agent} does not see {lost.target} at {lost.t:.2f} s")
+
+    lane = night.agents.index("farmer")
+    x, y = page.execute_script(
+        "const l = snelkPage.lanes, b = document.getElementById('lane-plot').getBoundingClientRect();"
+        "return [b.x + l.left + l.plot.inner_width * 65 / 90,"
+        " b.y + 2 + (arguments[0] + 0.5) * l.plot.inner_height / l.agents.length]", lane,
+    )  # fmt: skip
+    click(page, x, y)
+    assert page.find_element("id", "agent").get_attribute("value") == "farmer"
+    assert page.execute_script("return snelkPage.t") == pytest.approx(65.0, abs=0.2)
+
+    for name, place, shift in (("dog", "agent", 0), ("gander", "target", 8)):
+        x, y = page.execute_script(
+            "const m = snelkPage.maps[0], p = m.poses[m.run.names.indexOf(arguments[0])],"
+            " b = m.canvas.getBoundingClientRect(); return [b.x + m.px(p.x), b.y + m.py(p.y)]", name,
+        )  # fmt: skip
+        click(page, x, y, modifiers=shift)
+        assert page.find_element("id", place).get_attribute("value") == name
+
+
+def click(page: Any, x: float, y: float, *, modifiers: int = 0) -> None:
+    for kind in ("mousePressed", "mouseReleased"):
+        page.execute_cdp_cmd(
+            "Input.dispatchMouseEvent",
+            {
+                "type": kind,
+                "x": x,
+                "y": y,
+                "button": "left",
+                "clickCount": 1,
+                "modifiers": modifiers,
+            },
+        )
+    page.execute_async_script("setTimeout(arguments[0], 400)")
+
+
+def test_keys_do_what_the_help_says(page: Any) -> None:
+    body = page.find_element("css selector", "body")
+    choose(page, "dog", "fox", 20.0)
+    time = "return snelkPage.t"
+    for key, wanted in (("\ue014", 20.1), ("\ue012", 20.0), ("\ue010", 90.0), ("\ue011", 0.0)):
+        body.send_keys(key)
+        assert page.execute_script(time) == pytest.approx(wanted)
+    body.send_keys("n")
+    first = page.execute_script("return snelkPage.events.times[0]")
+    assert page.execute_script(time) == pytest.approx(first)
+    body.send_keys(" ")
+    page.execute_async_script("setTimeout(arguments[0], 500)")
+    assert page.execute_script("return snelkPage.playing")
+    body.send_keys(" ")
+    stopped = page.execute_script(time)
+    assert stopped > first + 0.1
+    assert not page.execute_script("return snelkPage.playing")
+    body.send_keys("?")
+    assert "play or pause" in page.find_element("id", "keys").text
+
+
+def test_layers_switch(page: Any) -> None:
+    # Everything but a search by likelihood is on the map at this moment.
+    choose(page, "farmer", "fox", 66.5)
+    drawn = page.execute_script("return snelkPage.maps[0].drawn")
+    whole = page.execute_script("return snelkPage.maps[0].canvas.toDataURL()")
+    layers = page.execute_script("return Object.keys(LAYERS)")
+    assert set(layers) <= set(drawn)
+    for layer in layers:
+        button = page.find_element("css selector", f"[data-layer={layer}]")
+        button.click()
+        assert button.get_attribute("aria-pressed") == "false"
+        assert layer not in page.execute_script("return snelkPage.maps[0].drawn")
+        assert page.execute_script("return snelkPage.maps[0].canvas.toDataURL()") != whole
+        button.click()
+    assert page.execute_script("return snelkPage.maps[0].canvas.toDataURL()") == whole
+
+
+def test_cones_are_cut_as_the_library_cuts_them(page: Any, night: snelk.Run) -> None:
+    chance = np.random.default_rng(5)
+    x0, y0, x1, y1 = night.level.bounds
+    for n in range(40):
+        eye = [
+            float(chance.uniform(x0, x1)),
+            float(chance.uniform(y0, y1)),
+            float(chance.uniform(0.2, 3)),
+        ]
+        heading, fov = float(chance.uniform(-180, 180)), float(chance.choice([30, 110, 250, 360]))
+        height, reach = float(chance.uniform(0.1, 2.0)), float(chance.uniform(5, 40))
+        inside = [
+            w
+            for w, outline in night.level.data.walls
+            if outline.buffer(0.05).contains(shapely.Point(eye[:2]))
+        ]
+        if inside:
+            continue
+        seen = page.execute_script(
+            "const [e, a, f, r, h] = arguments[0];"
+            "return visible(snelkPage.run.pieces, {x: e[0], y: e[1], z: e[2]}, a, f, r, h)",
+            [eye, heading, fov, reach, height],
+        )  # fmt: skip
+        wanted = snelk.visible_region(
+            night.level,
+            eye=tuple(eye),
+            heading_deg=heading,
+            fov_whole=fov,
+            range=reach,
+            height=height,
+        )
+        wanted_area = shapely.union(wanted.clear, wanted.dimmed)
+        parts = [
+            Polygon(p).buffer(0)
+            for p in ([seen["outline"]] if seen["outline"] else []) + seen["beyond"]
+        ]
+        found = shapely.union_all(parts)
+        # Arcs are drawn in steps of at most 4 degrees, which costs 0.08 % of a sector.
+        unlike = shapely.symmetric_difference(found, wanted_area, grid_size=1e-6).area
+        assert unlike <= 0.002 * wanted.sector.area + 0.05, n
+
+
+def test_nothing_overlaps_or_is_cut_off(page: Any, written: Path) -> None:
+    choose(page, "farmer", "fox", 66.5)
+    boxes = page.execute_script(
+        "return ['header', '#maps', '#controls', '#lanes', '#why', '#events', 'footer'].map(s => {"
+        "const b = document.querySelector(s).getBoundingClientRect();"
+        "return [b.left, b.top, b.right, b.bottom]})"
+    )
+    for n, one in enumerate(boxes):
+        assert one[0] >= 0
+        assert one[1] >= 0
+        assert one[2] <= 1280
+        assert one[3] <= 800
+        for other in boxes[n + 1 :]:
+            clear = (
+                one[2] <= other[0] or other[2] <= one[0] or one[3] <= other[1] or other[3] <= one[1]
+            )
+            assert clear, (one, other)
+    wide = page.execute_script(
+        "return [...document.querySelectorAll('header, h1, #runs, #layers, #controls, #lane-head,"
+        " #lane-legend, .choose, #answer, #answer td, #event-list, footer, #notes')]"
+        ".filter(e => e.scrollWidth > e.clientWidth + 1 && e.clientWidth).map(e => e.id || e.tagName)"
+    )
+    assert wide == []
+
+
+def test_names_are_text_whatever_is_in_them(browser: Any, tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, guest="at = [5, 0]")
+    text = path.read_text().replace("[cast.guest]", f'[cast."{MARKUP}"]')
+    path.write_text(f'title = "</script><b>&amp; a night"\n{text}')
+    run = snelk.run(path)
+    opened(browser, snelk.write_page(tmp_path / "named.html", run))
+    choose(browser, "guard", MARKUP, 0.0)
+    assert browser.find_elements("css selector", "img, h1 b") == []
+    assert browser.title.startswith(run.info["title"])
+    assert MARKUP in panel(browser)[0]
+    assert MARKUP in browser.find_element("id", "target").text
+    said = [entry for entry in browser.get_log("browser") if entry["level"] == "SEVERE"]
+    assert said == []
+
+
+def test_two_runs_share_one_clock_and_differences_are_marked(
+    browser: Any, night: snelk.Run, tmp_path: Path
+) -> None:
+    keen = snelk.run(snelk.croft() / "night.toml", changes=KEEN)
+    opened(browser, snelk.write_page(tmp_path / "two.html", night, keen))
+    choose(browser, "dog", "fox", 29.0)
+    for n, run in enumerate((night, keen)):
+        poses = browser.execute_script(f"return snelkPage.maps[{n}].poses")
+        row = run.poses[(run.poses.id == "dog") & np.isclose(run.poses.t, 29.0)].iloc[0]
+        pose = poses[run.names.index("dog")]
+        assert (pose["x"], pose["y"]) == pytest.approx((row.x, row.y), abs=6e-4)
+    lines = panel(browser)
+    assert lines[0] == night.why("dog", "fox", at=29.0).headline
+    assert f"≠ B: {keen.why('dog', 'fox', at=29.0).headline}" in lines
+
+    end = min(night.times[-1], keen.times[-1])
+    times = night.times[night.times <= end + 1e-9]
+    differ = np.zeros(len(times), dtype=bool)
+    for tick, t in enumerate(times):
+        differ[tick] = night.state_at("dog", t) != keen.state_at("dog", t)
+    meters = [
+        run.meters[(run.meters.agent == "dog") & (run.meters.target == "fox")].value.to_numpy()
+        for run in (night, keen)
+    ]
+    differ |= np.abs(meters[0][: len(times)] - meters[1][: len(times)]) > 0.021
+    marks = browser.execute_script(
+        "const s = snelkPage.lanes.doc.get_model_by_name('lanes.differ').data_source.data;"
+        "return s.left.map((l, n) => [l, s.right[n], s.bottom[n]])"
+    )
+    row = night.agents.index("dog") + 1
+    for t in times[differ]:
+        assert any(left - 1e-6 <= t <= right + 1e-6 for left, right, low in marks if low == row), t
+    first = min(left for left, _, low in marks if low == row)
+    assert first >= 25.8 - 0.11  # from the pebble on, that only the keen dog hears
+    statuses = browser.execute_script("return snelkPage.events.rows.map(r => r.status)")
+    assert statuses == [pair.status for pair in snelk.compare(night, keen).events]
+
+
+def test_numbers_are_unpacked_as_they_were_packed(page: Any) -> None:
+    chance = np.random.default_rng(3)
+    arrays = {
+        "walk": (np.cumsum(chance.normal(0, 0.02, (3, 4, 50)), axis=-1), 1000),
+        "jumps": (chance.uniform(-1e6, 1e6, (2, 30)), 1000),
+        "few": (chance.integers(-2, 3, 200).astype(float), 1),
+        "one": (np.array([7.25]), 100),
+        "none": (np.zeros((0,)), 10),
+    }
+    packer = Packer()
+    for name, (values, parts) in arrays.items():
+        packer.add(name, values, parts=parts)
+    found = page.execute_async_script(
+        "const done = arguments[2]; unpack(arguments[0], arguments[1]).then(all => done("
+        "Object.fromEntries(Object.entries(all).map(([k, v]) => [k, [...v.values].map(x => x / v.parts)]))))",
+        packer.text(), packer.index,
+    )  # fmt: skip
+    for name, (values, parts) in arrays.items():
+        assert np.allclose(found[name], values.ravel(), atol=0.5 / parts + 1e-9), name
+
+
+def test_what_is_kept_rounds_as_the_number_itself() -> None:
+    chance = np.random.default_rng(8)
+    values = chance.uniform(-50, 50, 20_000)
+    packer = Packer()
+    packer.add("x", values, parts=1000, shown=100)
+    steps = Packer()
+    kept = np.rint(values * 1000)
+    wrong = [f"{v:.2f}" != f"{k / 1000:.2f}" for v, k in zip(values, kept, strict=True)]
+    assert any(wrong)  # plain rounding to mm would sometimes show another cm
+    steps.add("x", values, parts=1000)
+    assert steps.text() != packer.text()
+
+
+def test_a_long_run_is_thinned_until_it_fits(night: snelk.Run) -> None:
+    whole = snelk.page_of(night)
+    fewer = snelk.page_of(night, largest=len(whole) - 20_000)
+    assert len(fewer) <= len(whole) - 20_000
+    assert "every tick and look is kept" in whole
+    assert "one tick in 2 and look is kept (0.2 s)" in fewer
+
+
+@pytest.mark.parametrize(
+    ("options", "problem"),
+    [
+        ({"agent": "goose1"}, 'agent: no such agent (given: "goose1"); did you mean "goose-1"?'),
+        ({"agent": "dog", "target": "dog"}, 'target: nobody senses themselves (given: "dog")'),
+        ({"target": "fxo"}, 'target: no such character (given: "fxo"); did you mean "fox"?'),
+    ],
+)
+def test_a_wrong_name_is_told(night: snelk.Run, options: dict[str, str], problem: str) -> None:
+    with pytest.raises(snelk.InputError) as told:
+        snelk.page_of(night, **options)
+    assert str(told.value) == problem
