@@ -99,6 +99,7 @@ HEAVY = (
     "bokeh",
     "jinja2",
     "PIL",
+    "trimesh",
 )
 
 

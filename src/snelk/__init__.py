@@ -13,6 +13,9 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from snelk.body.registry import Move, Situation, activity, check_activity
+    from snelk.config.foreign import Conventions, Imported, import_tracks
+    from snelk.config.meshes import level_from_mesh
+    from snelk.config.outlines import level_from_outlines
     from snelk.config.scenario import Scenario, load
     from snelk.croft import croft
     from snelk.engine.simulation import Simulation
@@ -23,6 +26,7 @@ if TYPE_CHECKING:
     from snelk.plots.animation import animate
     from snelk.plots.compare import plot_compare
     from snelk.plots.coverage import plot_coverage
+    from snelk.plots.imported import plot_imported
     from snelk.plots.map import plot_map
     from snelk.plots.meter import plot_meter
     from snelk.plots.search import plot_search
@@ -46,6 +50,7 @@ if TYPE_CHECKING:
     from snelk.tuning.compare import Comparison, compare
     from snelk.tuning.coverage import Coverage, coverage
     from snelk.tuning.fit import FitResult, fit
+    from snelk.tuning.imported import doubts_about
     from snelk.tuning.reading import Want
     from snelk.tuning.searches import SearchResult, compare_searches
     from snelk.tuning.sweep import Sweep, open_sweep, sweep
@@ -58,11 +63,13 @@ _HOMES = {
     "ChangeAnswer": "snelk.runs.ladders",
     "Comparison": "snelk.tuning.compare",
     "ConeAnswer": "snelk.runs.answers",
+    "Conventions": "snelk.config.foreign",
     "Coverage": "snelk.tuning.coverage",
     "Failure": "snelk.tuning.verify",
     "Finding": "snelk.tuning.check",
     "FitResult": "snelk.tuning.fit",
     "Gate": "snelk.runs.answers",
+    "Imported": "snelk.config.foreign",
     "InputError": "snelk.errors",
     "LadderAnswer": "snelk.runs.ladders",
     "Level": "snelk.level.level",
@@ -91,13 +98,18 @@ _HOMES = {
     "compare_searches": "snelk.tuning.searches",
     "coverage": "snelk.tuning.coverage",
     "croft": "snelk.croft",
+    "doubts_about": "snelk.tuning.imported",
     "fit": "snelk.tuning.fit",
+    "import_tracks": "snelk.config.foreign",
+    "level_from_mesh": "snelk.config.meshes",
+    "level_from_outlines": "snelk.config.outlines",
     "load": "snelk.config.scenario",
     "open_run": "snelk.runs.run",
     "open_sweep": "snelk.tuning.sweep",
     "page_of": "snelk.page.build",
     "plot_compare": "snelk.plots.compare",
     "plot_coverage": "snelk.plots.coverage",
+    "plot_imported": "snelk.plots.imported",
     "plot_map": "snelk.plots.map",
     "plot_meter": "snelk.plots.meter",
     "plot_search": "snelk.plots.search",
@@ -120,11 +132,13 @@ __all__ = [
     "ChangeAnswer",
     "Comparison",
     "ConeAnswer",
+    "Conventions",
     "Coverage",
     "Failure",
     "Finding",
     "FitResult",
     "Gate",
+    "Imported",
     "InputError",
     "LadderAnswer",
     "Level",
@@ -153,13 +167,18 @@ __all__ = [
     "compare_searches",
     "coverage",
     "croft",
+    "doubts_about",
     "fit",
+    "import_tracks",
+    "level_from_mesh",
+    "level_from_outlines",
     "load",
     "open_run",
     "open_sweep",
     "page_of",
     "plot_compare",
     "plot_coverage",
+    "plot_imported",
     "plot_map",
     "plot_meter",
     "plot_search",

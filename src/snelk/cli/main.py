@@ -11,6 +11,7 @@ from snelk.cli import (
     comparing,
     covering,
     figures,
+    importing,
     pages,
     questions,
     scenarios,
@@ -51,6 +52,8 @@ plot.command("search")(figures.plot_search)
 plot.command("states")(figures.plot_states)
 plot.command("sweep")(figures.plot_sweep)
 plot.command("timeline")(figures.plot_timeline)
+app.command("import")(importing.import_recording)
+app.command()(importing.import_level)
 app.command()(scenarios.searches)
 app.command()(scenarios.schema)
 

@@ -1,0 +1,251 @@
+"""Bringing in what a game has: recordings, and levels as meshes or GeoJSON."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from snelk.cli.output import command, console, say_json, table, wrap, write_text
+from snelk.cli.questions import Json
+from snelk.errors import InputError
+
+if TYPE_CHECKING:
+    from snelk.config.foreign import Imported
+
+Source = Annotated[Path, typer.Argument(metavar="FILE", help="What the game wrote.")]
+Columns = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--column", metavar="OURS=THEIRS",
+        help="What a column is called there, such as y=-pos.z. Can be repeated.",
+    ),
+]  # fmt: skip
+Words = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--word", metavar="COLUMN.THEIRS=OURS",
+        help="A word there, such as posture.duck=crouched. Can be repeated.",
+    ),
+]  # fmt: skip
+Length = Annotated[
+    float | None, typer.Option("--length", metavar="M", help="Metres in one of its units.")
+]
+
+
+def import_recording(
+    source: Source,
+    mapping: Annotated[
+        Path | None,
+        typer.Option("--mapping", metavar="FILE", help="TOML with all that; options go over it."),
+    ] = None,
+    column: Columns = None,
+    name: Annotated[
+        str | None, typer.Option("--name", metavar="ID", help="Whose it is, if it has no ids.")
+    ] = None,
+    length: Length = None,
+    time: Annotated[
+        float | None, typer.Option("--time", metavar="S", help="Seconds in one of its units.")
+    ] = None,
+    from_zero: Annotated[
+        bool, typer.Option("--from-zero", help="Its first time becomes 0 s.")
+    ] = False,
+    angle: Annotated[
+        str | None, typer.Option("--angle", metavar="UNIT", help="deg, rad or turns.")
+    ] = None,
+    turn: Annotated[
+        str | None,
+        typer.Option("--turn", metavar="WAY", help="ccw or cw: how headings grow, from above."),
+    ] = None,
+    zero: Annotated[
+        str | None,
+        typer.Option("--zero", metavar="AXIS", help="Where heading 0 points: +x, +y, -x, or deg."),
+    ] = None,
+    word: Words = None,
+    level: Annotated[
+        Path | None, typer.Option("--level", metavar="FILE", help="A level to hold it against.")
+    ] = None,
+    out: Annotated[
+        Path | None,
+        typer.Option("--out", metavar="FILE", help="A .csv or .parquet; else FILE.track.csv here."),
+    ] = None,
+    as_json: Json = False,
+) -> None:
+    """Turn a recording of a game into tracks.
+
+    Of CSV, JSON Lines or Parquet, with other columns, axes, units and angles. It says what the
+    tracks come to, and what looks wrong, and draws them.
+    """
+    from snelk.config.foreign import conventions_from, import_tracks, read_conventions
+    from snelk.config.geojson import read_level
+    from snelk.level.level import Level
+    from snelk.plots.imported import plot_imported
+    from snelk.plots.style import save_figure
+    from snelk.tuning.imported import doubts_about, figures_of, fit_of
+
+    raw: dict[str, Any] = {} if mapping is None else read_conventions(mapping).model_dump()
+    given = {"name": name, "length": length, "time": time, "angle": angle, "turn": turn}
+    given |= {"zero": _zero(zero), "from_zero": from_zero or None}
+    raw |= {key: value for key, value in given.items() if value is not None}
+    raw["columns"] = {**raw.get("columns", {}), **_pairs(column, "--column")}
+    raw["words"] = _words(raw.get("words", {}), word)
+    ground = None if level is None else Level(read_level(level))
+    imported = import_tracks(source, conventions_from(raw, source="conventions"))
+    place = imported.write(out or Path(f"{source.stem}.track.csv"))
+    picture = save_figure(plot_imported(imported, level=ground).axes, place.with_suffix(".png"))
+    doubts = doubts_about(imported, ground)
+    if as_json:
+        fit = None if ground is None else vars(fit_of(imported, ground))
+        tracks = [vars(each) for each in figures_of(imported)]
+        where = {"written": str(place), "picture": str(picture)}
+        say_json({**where, "tracks": tracks, "fit": fit, "doubts": doubts})
+        return
+    _say_imported(imported, doubts)
+    screen = console()
+    if ground is not None:
+        lies = fit_of(imported, ground)
+        words = f"outside of the level: {lies.outside:.0%} of the samples; in walls"
+        screen.print(f"\n{words}: {lies.in_walls:.0%}")
+    screen.print(f"\nWritten to {place}\nDrawn in   {picture}")
+    line = f'tracks = ["{place.name}"]'
+    ids = ", ".join(dict.fromkeys(map(str, imported.tracks.id)))
+    screen.print("\n" + wrap(f"In a scenario: {line}, and a [cast.NAME] for {ids}", indent=2))
+
+
+def _say_imported(imported: Imported, doubts: list[str]) -> None:
+    from snelk.tuning.imported import figures_of
+
+    screen = console()
+    rows = []
+    for each in figures_of(imported):
+        facing = "–"
+        if each.steadiness == each.steadiness and imported.heading_from != "motion":
+            side = "left" if each.off_motion > 0 else "right"
+            facing = f"{abs(each.off_motion):.0f}° {side}" if each.steadiness > 0.3 else "any way"
+        rows.append(
+            [
+                each.id, f"{each.samples}", f"{each.start:g} to {each.end:g} s",
+                f"{each.x[0]:.4g} to {each.x[1]:.4g}", f"{each.y[0]:.4g} to {each.y[1]:.4g} m",
+                f"{each.speed:.3g}", f"{each.top_speed:.3g} m/s", facing,
+            ]
+        )  # fmt: skip
+    head = ["id", " rows", " time", " x", " y    ", " speed", " top    ", "facing"]
+    screen.print("\n".join(table(head, rows)))
+    how = {
+        "column": "facing: mean angle from where it goes to where it faces",
+        "facing": "facing: mean angle from where it goes to where it faces",
+        "motion": "no headings in the file: everybody faces where they go",
+    }[imported.heading_from]
+    screen.print(wrap(how, indent=2, first="  "))
+    if not doubts:
+        screen.print("\nNothing looks wrong; see the picture to be sure.")
+    for doubt in doubts:
+        screen.print("\n" + wrap(doubt, indent=9, first="doubt"), style="bold")
+
+
+def import_level(
+    source: Source,
+    up: Annotated[
+        str, typer.Option("--up", metavar="AXIS", help="Of a mesh: the axis that points up.")
+    ] = "y",
+    mirror: Annotated[
+        bool, typer.Option("--mirror", help="Of a mesh: turn y round, for left-handed axes.")
+    ] = False,
+    length: Length = None,
+    cut: Annotated[
+        list[float] | None,
+        typer.Option("--cut", metavar="M", help="A height to cut a mesh at. Twice or more."),
+    ] = None,
+    kind: Annotated[
+        str, typer.Option("--as", metavar="KIND", help="Of GeoJSON: what has no kind is a …")
+    ] = "wall",
+    top: Annotated[
+        float, typer.Option("--top", metavar="M", help="Of GeoJSON: where a wall has no top, m.")
+    ] = 3.0,
+    out: Annotated[
+        Path | None,
+        typer.Option("--out", metavar="FILE", help="A .geojson; else FILE.level.geojson here."),
+    ] = None,
+    as_json: Json = False,
+) -> None:
+    """Turn a level of a game into a level here.
+
+    Of GeoJSON in any unit of length, or of triangle meshes in glTF or OBJ: each object is cut at
+    heights, and what shows becomes walls.
+    """
+    from snelk.config.meshes import CUTS, level_from_mesh
+    from snelk.config.outlines import level_from_outlines
+    from snelk.level.level import Level
+    from snelk.plots.ground import draw_level, label_level
+    from snelk.plots.labels import Labels
+    from snelk.plots.style import new_figure, save_figure
+
+    scale = 1.0 if length is None else length
+    if source.suffix.lower() in (".geojson", ".json"):
+        data = level_from_outlines(source, length=scale, kind=kind, top=top)
+    else:
+        data = level_from_mesh(source, up=up, mirror=mirror, length=scale, cuts=cut or CUTS)
+    place = out or Path(f"{source.stem}.level.geojson")
+    write_text(place, json.dumps(data.to_geojson(), ensure_ascii=False) + "\n")
+    level = Level(data)
+    figure, axes = new_figure(f"{source.name}   ·   as imported")
+    figure.subplots_adjust(left=0.05, right=0.97, top=0.93, bottom=0.07)
+    draw_level(axes, level, light=1.0)
+    axes.set_aspect("equal", adjustable="datalim")
+    axes.autoscale_view()
+    axes.set_xlabel("x, m")
+    axes.set_ylabel("y, m")
+    label_level(Labels(axes), level)
+    picture = save_figure(axes, place.with_suffix(".png"))
+    walls = [
+        {"name": wall.name, "base": wall.base, "top": wall.top, "area": float(shape.area)}
+        for wall, shape in data.walls
+    ]
+    counts = {name: len(getattr(data, name)) for name in ("walls", "zones", "spots", "routes")}
+    if as_json:
+        where = {"written": str(place), "picture": str(picture), "bounds": list(level.bounds)}
+        say_json({**where, **{**counts, "walls": walls}})
+        return
+    screen = console()
+    x0, y0, x1, y1 = level.bounds
+    screen.print(", ".join(f"{count} {name}" for name, count in counts.items() if count))
+    screen.print(f"x {x0:.4g} to {x1:.4g} m, y {y0:.4g} to {y1:.4g} m")
+    shown = sorted(walls, key=lambda wall: -float(str(wall["area"])))[:12]
+    rows = [
+        [str(w["name"]), f"{w['base']:g}", f"{w['top']:g} m", f"{w['area']:.4g} m²"] for w in shown
+    ]
+    screen.print("\n".join(["", *table(["largest walls", " base", " top  ", " area   "], rows)]))
+    screen.print(f"\nWritten to {place}\nDrawn in   {picture}")
+    screen.print(f'\nIn a scenario\n  level = "{place.name}"')
+    hint = command("snelk", "import", "RECORDING", "--level", place)
+    screen.print(f"\nA recording held against it\n  {hint}")
+
+
+def _zero(text: str | None) -> str | float | None:
+    try:
+        return None if text is None else float(text)
+    except ValueError:
+        return text
+
+
+def _pairs(texts: list[str] | None, option: str) -> dict[str, str]:
+    found = {}
+    for text in texts or ():
+        name, sign, value = text.partition("=")
+        if not sign or not name.strip() or not value.strip():
+            raise InputError.of(option, "", f'"{text}"', "must be OURS=THEIRS", "such as y=pos_z")
+        found[name.strip()] = value.strip()
+    return found
+
+
+def _words(known: dict[str, dict[str, str]], texts: list[str] | None) -> dict[str, dict[str, str]]:
+    found = {column: dict(words) for column, words in known.items()}
+    for text, ours in _pairs(texts, "--word").items():
+        column, dot, theirs = text.partition(".")
+        if not dot or not theirs:
+            fix = "such as posture.duck=crouched"
+            raise InputError.of("--word", "", f'"{text}"', "must be COLUMN.THEIRS=OURS", fix)
+        found.setdefault(column, {})[theirs] = ours
+    return found

@@ -1,0 +1,346 @@
+"""Recordings from a game with other columns, axes, units and angles, brought into Snelk's own."""
+
+from __future__ import annotations
+
+import json
+import tomllib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+import numpy as np
+import pandas as pd
+from numpy.typing import NDArray
+from pydantic import Field
+
+from snelk.config.fields import Model, with_unit
+from snelk.config.problems import checked
+from snelk.config.recordings import TRACK_COLUMNS, read_tracks
+from snelk.errors import InputError, Problem, nearest
+
+Numbers = NDArray[np.float64]
+
+FACING = ("facing_x", "facing_y")
+"""Instead of a heading: a direction, as its parts along x and y."""
+
+TO_DEGREES = {"deg": 1.0, "rad": 180.0 / np.pi, "turns": 360.0}
+AXES = {"+x": 0.0, "+y": 90.0, "-x": 180.0, "-y": -90.0}
+"""Directions in Snelk's plan, degrees counter-clockwise from +x."""
+
+STILL = 0.05
+"""Slower than this a character is taken to stand, and keeps facing where it went, m/s."""
+
+Factor = Annotated[float, with_unit("", gt=0, le=1e9)]
+
+
+class Conventions(Model):
+    """How a game writes down where everybody is; what is left out is as in Snelk.
+
+    `columns` says for each column of a track what it is called there; a leading minus turns an
+    axis round: `y = "-pos.z"`.
+    """
+
+    columns: dict[str, str] = Field(default={}, description="What each column is called there.")
+    name: str = Field(default="", description="Whose it is, where the file has no ids.")
+    length: Factor = Field(default=1.0, description="Metres in one of its units of length.")
+    time: Factor = Field(default=1.0, description="Seconds in one of its units of time.")
+    from_zero: bool = Field(default=False, description="Whether its first time becomes 0 s.")
+    angle: Literal["deg", "rad", "turns"] = Field(default="deg", description="Unit of headings.")
+    turn: Literal["ccw", "cw"] = Field(
+        default="ccw", description="How headings grow, seen from above."
+    )
+    zero: str | float = Field(
+        default="+x",
+        description="Where heading 0 points in Snelk's plan: +x, -x, +y, -y, or degrees "
+        "counter-clockwise from +x.",
+    )
+    words: dict[str, dict[str, str]] = Field(
+        default={}, description="Per column posture, gait or present: Snelk's word for each."
+    )
+
+    @property
+    def zero_deg(self) -> float:
+        """Where heading 0 points, degrees counter-clockwise from +x."""
+        return AXES[self.zero] if isinstance(self.zero, str) else float(self.zero)
+
+
+@dataclass(frozen=True)
+class Imported:
+    """A recording in Snelk's columns, metres, seconds and degrees.
+
+    Attributes:
+        source: The file it came from.
+        conventions: How that was read.
+        tracks: Columns `t`, `id`, `x`, `y`, `heading`, and `z`, `posture`, `gait`, `present` as
+            far as known; by id, then by time.
+        heading_from: `column`, `facing` or `motion`.
+    """
+
+    source: str
+    conventions: Conventions
+    tracks: pd.DataFrame
+    heading_from: str
+
+    def write(self, path: str | Path) -> Path:
+        """Write it as a track file, .csv or .parquet, and read that again to be sure.
+
+        Raises:
+            InputError: The format is unknown, the place cannot be written, or the result is no
+                proper track; then nothing is left there.
+        """
+        path = Path(path)
+        if path.suffix not in (".csv", ".parquet"):
+            rule = "unknown format"
+            raise InputError.of(str(path), "", path.suffix, rule, "use .csv or .parquet")
+        draft = path.with_name(f".draft-{path.name}")
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            if path.suffix == ".csv":
+                self.tracks.to_csv(draft, index=False, float_format="%.9g")
+            else:
+                self.tracks.to_parquet(draft, index=False)
+            read_tracks(draft)
+            draft.replace(path)
+        except OSError as error:
+            rule = f"cannot be written: {error.strerror or error}"
+            raise InputError.of(
+                str(path), "", "", rule, "choose another place with --out"
+            ) from None
+        except InputError as error:
+            there = (Problem(self.source, p.place, p.given, p.rule, p.fix) for p in error.problems)
+            raise InputError(there) from None
+        finally:
+            draft.unlink(missing_ok=True)
+        return path
+
+
+def read_conventions(path: str | Path) -> Conventions:
+    """Read a TOML file of conventions.
+
+    Raises:
+        InputError: The file is missing or broken, or a key or value is wrong.
+    """
+    path = Path(path)
+    try:
+        raw = tomllib.loads(path.read_text(encoding="utf-8"))
+    except FileNotFoundError:
+        raise InputError.of(str(path), "", "", "no such file", "check the path") from None
+    except (OSError, ValueError) as error:
+        raise InputError.of(str(path), "", "", f"cannot be read: {error}") from None
+    return conventions_from(raw, source=str(path))
+
+
+def conventions_from(raw: Mapping[str, Any], *, source: str = "conventions") -> Conventions:
+    """Check conventions given as plain data.
+
+    >>> conventions_from({"columns": {"x": "pos_x", "y": "-pos_z"}, "length": 0.01}).length
+    0.01
+    """
+    problems: list[Problem] = []
+    found = checked(Conventions, raw, lambda p: (source, ".".join(map(str, p))), problems)
+    known = (*TRACK_COLUMNS, *FACING)
+    for name in found.columns if found is not None else ():
+        if name not in known:
+            fix = nearest(name, known)
+            problems.append(Problem(source, "columns", f'"{name}"', "no such column", fix))
+    if found is not None and isinstance(found.zero, str) and found.zero not in AXES:
+        rule = "must be +x, -x, +y, -y or degrees"
+        problems.append(Problem(source, "zero", f'"{found.zero}"', rule))
+    if problems or found is None:
+        raise InputError(problems)
+    return found
+
+
+def import_tracks(
+    path: str | Path, conventions: Conventions | Mapping[str, Any] | None = None
+) -> Imported:
+    r"""Read a recording of a game and turn it into tracks of Snelk.
+
+    Args:
+        path: A .csv, .parquet or .jsonl (JSON Lines; parts of nested values are named with dots,
+            `pos.x` or `pos.0`).
+        conventions: How it is written; as `Conventions` or plain data of the same keys.
+
+    Raises:
+        InputError: The file cannot be read, a column is not there or not made of numbers, or a
+            convention is wrong.
+
+    Headings become `zero + value` for counter-clockwise ones and `zero - value` for clockwise
+    ones. Where there are neither headings nor facings, everybody faces where they go.
+
+    >>> import tempfile
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     path = Path(folder) / "game.csv"
+    ...     _ = path.write_text("ms,east,north,yaw\n0,0,0,90\n500,100,0,90\n")
+    ...     done = import_tracks(path, {"name": "fox", "length": 0.01, "time": 0.001, "zero": "+y",
+    ...         "turn": "cw", "columns": {"t": "ms", "x": "east", "y": "north", "heading": "yaw"}})
+    >>> done.tracks.iloc[-1].to_dict()
+    {'t': 0.5, 'id': 'fox', 'x': 1.0, 'y': 0.0, 'heading': 0.0}
+    """
+    path = Path(path)
+    if not isinstance(conventions, Conventions):
+        conventions = conventions_from(conventions or {})
+    frame = _read(path)
+    reader = _Columns(frame, conventions, str(path))
+    tracks = pd.DataFrame({"t": reader.numbers("t") * conventions.time})
+    if conventions.from_zero and len(tracks):
+        tracks["t"] -= tracks.t.min()
+    tracks["id"] = reader.ids()
+    for axis in ("x", "y", "z"):
+        if axis != "z" or reader.has("z"):
+            tracks[axis] = reader.numbers(axis) * conventions.length
+    for word in ("posture", "gait", "present"):
+        if reader.has(word):
+            tracks[word] = reader.words(word)
+    heading, how = _headings(reader, conventions)
+    tracks.insert(4, "heading", heading)
+    reader.raise_problems()
+    tracks = tracks.sort_values(["id", "t"], kind="stable", ignore_index=True)
+    if how == "motion":
+        tracks["heading"] = _along_motion(tracks)
+    tracks["heading"] = (tracks.heading + 180.0) % 360.0 - 180.0
+    return Imported(str(path), conventions, tracks, how)
+
+
+def _headings(reader: _Columns, conventions: Conventions) -> tuple[Numbers, str]:
+    if reader.has("heading"):
+        turn = 1.0 if conventions.turn == "ccw" else -1.0
+        values = reader.numbers("heading") * TO_DEGREES[conventions.angle]
+        return conventions.zero_deg + turn * values, "column"
+    if all(map(reader.has, FACING)):
+        x, y = (reader.numbers(name) for name in FACING)
+        return np.degrees(np.arctan2(y, x)), "facing"
+    return np.zeros(len(reader.frame)), "motion"
+
+
+def _along_motion(tracks: pd.DataFrame) -> Numbers:
+    """Where everybody goes at each sample; while they stand, where they went before."""
+    found = np.zeros(len(tracks))
+    for _, rows in tracks.groupby("id", sort=False):
+        if len(rows) < 2:
+            continue
+        t, x, y = (rows[name].to_numpy() for name in "txy")
+        dt = np.maximum(np.diff(t, append=2 * t[-1] - t[-2]), 1e-9)
+        dx, dy = np.diff(x, append=2 * x[-1] - x[-2]), np.diff(y, append=2 * y[-1] - y[-2])
+        heading = pd.Series(
+            np.where(np.hypot(dx, dy) / dt > STILL, np.degrees(np.arctan2(dy, dx)), np.nan)
+        )
+        found[rows.index] = heading.ffill().bfill().fillna(0.0)
+    return found
+
+
+class _Columns:
+    """The columns of a foreign file under Snelk's names; what is wrong with them is gathered."""
+
+    def __init__(self, frame: pd.DataFrame, conventions: Conventions, source: str) -> None:
+        self.frame = frame
+        self.conventions = conventions
+        self.source = source
+        self.problems: list[Problem] = []
+        named = conventions.columns
+        own = [name for name in (*TRACK_COLUMNS, *FACING) if name in frame and name not in named]
+        self.names = {**{name: name for name in own}, **named}
+        for name, there in named.items():
+            if there.lstrip("-") not in frame and there not in frame:
+                fix = nearest(there.lstrip("-"), list(map(str, frame.columns)))
+                rule = f"has no such column for {name}"
+                self.problems.append(Problem(source, "", f'"{there}"', rule, fix))
+        needed = ["t", "x", "y"] + ([] if conventions.name else ["id"])
+        for name in needed:
+            if name not in self.names:
+                columns = ", ".join(map(str, frame.columns[:20]))
+                fix = f"say which it is with --column {name}=NAME; there are {columns}"
+                if name == "id":
+                    fix += "; or name whose it is with --name"
+                rule = f'has no column "{name}"'
+                self.problems.append(Problem(source, "columns", "", rule, fix))
+        self.raise_problems()
+
+    def raise_problems(self) -> None:
+        if self.problems:
+            raise InputError(self.problems)
+
+    def has(self, name: str) -> bool:
+        return name in self.names
+
+    def _column(self, name: str) -> tuple[pd.Series[Any], float]:
+        there = self.names[name]
+        if there in self.frame:
+            return self.frame[there], 1.0
+        return self.frame[there.removeprefix("-")], -1.0
+
+    def numbers(self, name: str) -> Numbers:
+        column, sign = self._column(name)
+        values = pd.to_numeric(column, errors="coerce").to_numpy(dtype=np.float64)
+        bad = np.flatnonzero(~np.isfinite(values))
+        if len(bad):
+            more = f" (and {len(bad) - 1} more like it)" if len(bad) > 1 else ""
+            given = f"{self.names[name]} = {str(column.iloc[bad[0]])[:40]!r}"
+            rule = f"is no number{more}"
+            self.problems.append(Problem(self.source, f"row {bad[0] + 1}", given, rule))
+        return sign * values
+
+    def ids(self) -> Sequence[str]:
+        if not self.has("id"):
+            return [self.conventions.name] * len(self.frame)
+        return [str(value).strip() for value in self._column("id")[0]]
+
+    def words(self, name: str) -> Sequence[str]:
+        known = self.conventions.words.get(name, {})
+        values = [str(value).strip() for value in self._column(name)[0]]
+        return [known.get(value, value) for value in values]
+
+
+def _read(path: Path) -> pd.DataFrame:
+    source, suffix = str(path), path.suffix.lower()
+    if suffix not in (".csv", ".parquet", ".jsonl", ".ndjson"):
+        fix = "use .csv, .parquet, or .jsonl for JSON Lines"
+        raise InputError.of(source, "", suffix, "unknown format", fix)
+    try:
+        if suffix == ".parquet":
+            frame = pd.read_parquet(path)
+        elif suffix == ".csv":
+            frame = pd.read_csv(path, skipinitialspace=True)
+        else:
+            frame = _json_lines(path)
+    except FileNotFoundError:
+        beside = [p.name for p in path.parent.glob(f"*{suffix}")] if path.parent.is_dir() else []
+        fix = nearest(path.name, beside) if beside else "check the path"
+        raise InputError.of(source, "", "", "no such file", fix) from None
+    except InputError:
+        raise
+    except (OSError, ValueError) as error:
+        first = str(error).splitlines()[0] if str(error) else type(error).__name__
+        raise InputError.of(source, "", "", f"cannot be read: {first}") from None
+    if len(frame) == 0:
+        raise InputError.of(source, "", "", "has no rows", "record something first")
+    frame.columns = frame.columns.astype(str).str.strip()
+    return frame
+
+
+def _json_lines(path: Path) -> pd.DataFrame:
+    rows = []
+    for number, line in enumerate(path.read_text(encoding="utf-8").splitlines(), start=1):
+        if not line.strip():
+            continue
+        try:
+            value = json.loads(line)
+        except (ValueError, RecursionError) as error:
+            rule = f"is no JSON: {error}"
+            raise InputError.of(str(path), f"line {number}", "", rule) from None
+        if not isinstance(value, dict):
+            raise InputError.of(str(path), f"line {number}", line[:40], "must be an object")
+        rows.append(_flat(value))
+    return pd.DataFrame(rows)
+
+
+def _flat(value: Any, name: str = "") -> dict[str, Any]:
+    """Nested values by their dotted names: `pos.x`, `pos.0`."""
+    if isinstance(value, dict | list):
+        items = value.items() if isinstance(value, dict) else enumerate(value)
+        found: dict[str, Any] = {}
+        for key, part in items:
+            found |= _flat(part, f"{name}.{key}" if name else str(key))
+        return found
+    return {name: value}

@@ -1,0 +1,210 @@
+"""Levels from a game's meshes: triangles cut at heights become walls."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import pairwise
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
+
+from snelk.config.geojson import LevelData
+from snelk.config.models import Wall
+from snelk.errors import InputError, nearest
+
+CUTS = (0.0, 0.5, 1.0, 2.0, 4.0, 100.0)
+"""Heights between which a mesh is cut where none are given, m."""
+
+UPS = {
+    "x": ((0, 1, 0), (0, 0, 1), (1, 0, 0)),
+    "y": ((1, 0, 0), (0, 0, -1), (0, 1, 0)),
+    "z": ((1, 0, 0), (0, 1, 0), (0, 0, 1)),
+}
+"""For the axis that points up in a mesh: what x, y and z here are made of there. Each turns the
+world and does not mirror it; where y points up, y here is z there turned round."""
+
+THIN = 1e-3
+"""What is smaller than this is left out of an outline, m."""
+
+
+def level_from_mesh(
+    path: str | Path,
+    *,
+    up: str = "y",
+    mirror: bool = False,
+    length: float = 1.0,
+    cuts: Sequence[float] = CUTS,
+) -> LevelData:
+    r"""Walls from the objects of a glTF or OBJ file.
+
+    Each object is cut half way between every two heights. What a cut shows becomes a wall between
+    these heights, or as far as the object reaches; outlines that are the same on top of one
+    another become one wall. Floors lie on a cut or between none, so they do not show.
+
+    Args:
+        path: A .glb, .gltf or .obj.
+        up: The axis that points up there, `x`, `y` or `z`.
+        mirror: Whether y is turned round, for meshes of left-handed axes.
+        length: Metres in one of its units.
+        cuts: Heights, rising, 2 to 64, m.
+
+    Raises:
+        InputError: The file cannot be read, has no triangles, or a number is out of range.
+
+    >>> import tempfile
+    >>> corners = [f"v {x} {y} {z}\n" for x in (0, 2) for y in (0, 1) for z in (0, 3)]
+    >>> faces = [(1, 2, 4, 3), (5, 7, 8, 6), (1, 5, 6, 2), (3, 4, 8, 7), (1, 3, 7, 5), (2, 6, 8, 4)]
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     file = Path(folder) / "crate.obj"
+    ...     _ = file.write_text("o crate\n" + "".join(corners) + "".join(
+    ...         "f %d %d %d %d\n" % face for face in faces))
+    ...     (wall, outline), = level_from_mesh(file).walls
+    >>> wall.name, wall.base, wall.top, outline.area
+    ('crate', 0.0, 1.0, 6.0)
+    """
+    path = Path(path)
+    heights = _checked_cuts(cuts)
+    if up not in UPS:
+        raise InputError.of("up", "", f'"{up}"', "must be x, y or z")
+    if not (math.isfinite(length) and length > 0):
+        raise InputError.of("length", "", f"{length:g}", "must be above 0 m")
+    walls = []
+    used: dict[str, int] = {}
+    for name, triangles in _objects(path):
+        turned = triangles @ np.array(UPS[up], dtype=np.float64).T * length
+        turned[:, :, 1] *= -1.0 if mirror else 1.0
+        parts = list(_bands(turned, heights))
+        for base, top, outline in parts:
+            used[name] = used.get(name, 0) + 1
+            unique = name if used[name] == 1 else f"{name} {used[name]}"
+            walls.append((Wall(kind="wall", name=unique, base=base, top=top), outline))
+    if not walls:
+        rule = f"shows nothing between {heights[0]:g} and {heights[-1]:g} m"
+        fix = "look at --up, --length and --cut"
+        raise InputError.of(str(path), "", "", rule, fix)
+    return LevelData(str(path), walls=tuple(walls))
+
+
+def _checked_cuts(cuts: Sequence[float]) -> list[float]:
+    heights = [float(cut) for cut in cuts]
+    rises = all(b - a > THIN for a, b in pairwise(heights))
+    if not 2 <= len(heights) <= 64 or not rises or not all(map(math.isfinite, heights)):
+        given = ", ".join(f"{height:g}" for height in heights)
+        raise InputError.of("cuts", "", given, "must be 2 to 64 heights in m that rise")
+    return heights
+
+
+def _objects(path: Path) -> Iterator[tuple[str, NDArray[np.float64]]]:
+    """Each object of a file: its name and its triangles in the file's own axes, (n, 3, 3)."""
+    import trimesh
+
+    suffix = path.suffix.lower()
+    if suffix not in (".glb", ".gltf", ".obj"):
+        raise InputError.of(str(path), "", suffix, "unknown format", "use .glb, .gltf or .obj")
+    if not path.is_file():
+        beside = [p.name for p in path.parent.glob(f"*{suffix}")] if path.parent.is_dir() else []
+        fix = nearest(path.name, beside) if beside else "check the path"
+        raise InputError.of(str(path), "", "", "no such file", fix)
+    options: dict[str, Any] = {"split_object": True, "split_objects": True, "group_material": False}
+    try:
+        scene = trimesh.load_scene(path, process=False, **(options if suffix == ".obj" else {}))
+    except Exception as error:  # a reader of files fails in as many ways as there are files
+        rule = (
+            f"cannot be read: {str(error).splitlines()[0] if str(error) else type(error).__name__}"
+        )
+        raise InputError.of(str(path), "", "", rule[:160]) from None
+    found = 0
+    for node in sorted(scene.graph.nodes_geometry, key=str):
+        transform, geometry = scene.graph[node]
+        mesh = scene.geometry[geometry]
+        if not hasattr(mesh, "faces") or len(mesh.faces) == 0:
+            continue
+        points = trimesh.transform_points(mesh.vertices, transform)
+        triangles = np.asarray(points, dtype=np.float64)[np.asarray(mesh.faces)]
+        if not np.isfinite(triangles).all():
+            raise InputError.of(str(path), str(node), "", "has corners that are no numbers")
+        found += 1
+        yield _name(str(node)), triangles
+    if not found:
+        raise InputError.of(str(path), "", "", "has no triangles")
+
+
+def _name(text: str) -> str:
+    """A name as walls may have one."""
+    plain = "".join(letter for letter in text if letter.isprintable()).strip()[:70].strip()
+    return plain or "object"
+
+
+def _bands(
+    triangles: NDArray[np.float64], heights: list[float]
+) -> Iterator[tuple[float, float, BaseGeometry]]:
+    """From base to top with the outline there; alike outlines on top of one another as one."""
+    low, high = float(triangles[:, :, 2].min()), float(triangles[:, :, 2].max())
+    pending: tuple[float, float, BaseGeometry] | None = None
+    for lower, upper in pairwise(heights):
+        base, top = max(lower, low), min(upper, high)
+        if top - base <= THIN:
+            continue
+        outline = _section(triangles, (base + top) / 2)
+        if outline is None:
+            continue
+        if pending is not None and pending[1] >= base - THIN and _alike(pending[2], outline):
+            pending = pending[0], top, pending[2]
+            continue
+        if pending is not None:
+            yield _written(pending)
+        pending = base, top, outline
+    if pending is not None:
+        yield _written(pending)
+
+
+def _written(band: tuple[float, float, BaseGeometry]) -> tuple[float, float, BaseGeometry]:
+    return round(band[0], 4), round(band[1], 4), band[2]
+
+
+def _alike(one: BaseGeometry, other: BaseGeometry) -> bool:
+    if "Polygon" not in one.geom_type or "Polygon" not in other.geom_type:
+        return bool(shapely.hausdorff_distance(one, other) <= THIN)
+    return bool(shapely.symmetric_difference(one, other).area <= 0.005 * max(one.area, other.area))
+
+
+def _section(triangles: NDArray[np.float64], z: float) -> BaseGeometry | None:
+    """What a level cut through triangles shows: areas where it closes, else lines."""
+    segments = list(_segments(triangles, z))
+    if not segments:
+        return None
+    merged = shapely.get_parts(shapely.line_merge(shapely.MultiLineString(segments)))
+    rings = [shapely.Polygon(line).buffer(0) for line in merged if line.is_closed]
+    rings = [ring for ring in rings if ring.area > THIN**2]
+    if not rings:
+        lines = shapely.simplify(shapely.union_all(merged), THIN)
+        return lines if lines.length > THIN else None
+    # From large to small: what lies wholly within is a courtyard, what overlaps belongs to it.
+    area: BaseGeometry = shapely.Polygon()
+    for ring in sorted(rings, key=lambda each: -each.area):
+        within = area.contains(ring)
+        area = shapely.difference(area, ring) if within else shapely.union(area, ring)
+    return shapely.simplify(area, THIN)
+
+
+def _segments(triangles: NDArray[np.float64], z: float) -> Iterable[tuple[Any, Any]]:
+    """Where a level plane cuts each triangle that it does not merely touch.
+
+    An edge that two triangles share is cut at the very same place in both, so that ends meet.
+    """
+    above = triangles[:, :, 2] > z
+    cut = above.any(axis=1) & ~above.all(axis=1)
+    for triangle, over in zip(triangles[cut], above[cut], strict=True):
+        ends = []
+        for i, j in ((0, 1), (1, 2), (2, 0)):
+            if over[i] != over[j]:
+                a, b = sorted((tuple(triangle[i]), tuple(triangle[j])))
+                share = (z - a[2]) / (b[2] - a[2])
+                ends.append((a[0] + share * (b[0] - a[0]), a[1] + share * (b[1] - a[1])))
+        if math.dist(*ends) > 1e-9:
+            yield ends[0], ends[1]

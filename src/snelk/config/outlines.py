@@ -1,0 +1,108 @@
+"""Levels from GeoJSON that was not written for Snelk: other units, no kinds, no names."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+from typing import Any
+
+import shapely
+
+from snelk.config.geojson import LevelData, level_from
+from snelk.config.models import FEATURES
+from snelk.errors import InputError, nearest
+
+NAMES = ("name", "id", "label", "title")
+"""Properties that are taken for a name, the first that there is."""
+
+SINGLE = {
+    "MultiPoint": "Point",
+    "MultiLineString": "LineString",
+    "GeometryCollection": "",
+}
+"""Geometries that are taken apart, and what their parts are."""
+
+
+def level_from_outlines(
+    path: str | Path, *, length: float = 1.0, kind: str = "wall", top: float = 3.0
+) -> LevelData:
+    """A level from any GeoJSON on a plane.
+
+    A feature keeps its `kind` if it has one that Snelk knows, and with it its properties of the
+    same names; all others become of the kind given, points spots. A wall without a `top` or a
+    `height` gets the one given. Names are made where there are none, and made different.
+
+    Args:
+        path: A GeoJSON FeatureCollection.
+        length: Metres in one of its units.
+        kind: `wall` or `zone`, for areas and lines without a kind.
+        top: For walls without one, m.
+
+    Raises:
+        InputError: The file is no GeoJSON, or a feature cannot be used; all problems are listed.
+    """
+    path = Path(path)
+    if kind not in ("wall", "zone"):
+        raise InputError.of("kind", "", f'"{kind}"', "must be wall or zone")
+    if not (math.isfinite(length) and length > 0):
+        raise InputError.of("length", "", f"{length:g}", "must be above 0 m")
+    try:
+        document = json.loads(path.read_text(encoding="utf-8"))
+    except FileNotFoundError:
+        beside = [p.name for p in path.parent.glob("*json")] if path.parent.is_dir() else []
+        fix = nearest(path.name, beside) if beside else "check the path"
+        raise InputError.of(str(path), "", "", "no such file", fix) from None
+    except (OSError, ValueError, RecursionError) as error:
+        raise InputError.of(str(path), "", "", f"is not valid JSON: {error}") from None
+    features = document.get("features") if isinstance(document, dict) else None
+    if not isinstance(features, list) or not features:
+        rule = "must be a GeoJSON FeatureCollection with features"
+        raise InputError.of(str(path), "features", "", rule)
+    found: list[dict[str, Any]] = []
+    used: dict[tuple[str, str], int] = {}
+    for number, feature in enumerate(features):
+        found += _features(feature, number, length, kind, top, used, str(path))
+    return level_from({"type": "FeatureCollection", "features": found}, source=str(path))
+
+
+def _features(
+    feature: Any, number: int, length: float, kind: str, top: float,
+    used: dict[tuple[str, str], int], source: str,
+) -> list[dict[str, Any]]:  # fmt: skip
+    try:
+        properties = dict(feature.get("properties") or {})
+        geometry = shapely.force_2d(shapely.geometry.shape(feature["geometry"]))
+    except (AttributeError, KeyError, TypeError, ValueError, IndexError, shapely.GEOSException):
+        rule = "must be a GeoJSON Feature with a geometry"
+        raise InputError.of(source, f"feature {number}", "", rule) from None
+    geometry = shapely.transform(geometry, lambda points: points * length)
+    own = properties.get("kind")
+    parts = [geometry]
+    if geometry.geom_type in SINGLE and not (own == "wall" and "Line" in geometry.geom_type):
+        parts = list(shapely.get_parts(geometry))
+    name = next(
+        (str(properties[key]) for key in NAMES if properties.get(key) not in (None, "")), ""
+    )
+    made = []
+    for part in parts:
+        what = own if own in FEATURES else "spot" if part.geom_type == "Point" else kind
+        if what == "zone" and "Polygon" not in part.geom_type and own not in FEATURES:
+            what = "wall"
+        known = {field.alias or key for key, field in FEATURES[what][0].model_fields.items()}
+        kept = {key: value for key, value in properties.items() if key in known}
+        if what == "wall" and "top" not in kept:
+            height = properties.get("height")
+            kept["top"] = float(height) * length if isinstance(height, int | float) else top
+        label = (name or f"{what} {number}").strip()[:70]
+        used[what, label] = used.get((what, label), 0) + 1
+        again = used[what, label]
+        unique = label if again == 1 else f"{label} {again}"
+        made.append(
+            {
+                "type": "Feature",
+                "properties": {**kept, "kind": what, "name": unique},
+                "geometry": json.loads(json.dumps(shapely.geometry.mapping(part))),
+            }
+        )
+    return made

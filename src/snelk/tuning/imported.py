@@ -1,0 +1,243 @@
+"""Whether an imported recording makes sense: figures of each track, and what looks wrong."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from snelk.config.foreign import AXES, STILL, Imported
+from snelk.level.level import Level
+
+Numbers = NDArray[np.float64]
+
+FASTEST, SLOWEST = 15.0, 0.05
+"""Hardly anybody on foot moves faster, or as a whole slower, m/s."""
+
+AGREES = 25.0
+"""A mean angle between heading and motion up to this is no sign of a wrong zero, degrees."""
+
+STEADY = 0.75
+"""Angles are steady if the length of their mean vector is at least this (Fisher 1993, "Statistical
+Analysis of Circular Data", 2.3), 0 to 1."""
+
+VARIANTS = {
+    "x and y swapped": ("y", "x"),
+    "x turned round": ("-x", "y"),
+    "y turned round": ("x", "-y"),
+    "both turned round": ("-x", "-y"),
+    "x and y swapped, then x turned round": ("-y", "x"),
+    "x and y swapped, then y turned round": ("y", "-x"),
+    "x and y swapped and turned round": ("-y", "-x"),
+}
+"""Other ways to take the axes, by what they do: what would become x and y."""
+
+
+@dataclass(frozen=True)
+class TrackFigures:
+    """One track in figures.
+
+    Attributes:
+        id: Whose.
+        samples: How many.
+        start, end: Times of its first and last sample, s.
+        step: The median time from sample to sample, s.
+        x, y: Least and largest, m.
+        way: Length of its way, m.
+        speed, top_speed: Median while it moves, and the speed that one sample in fifty exceeds,
+            m/s; NaN for a single sample.
+        off_motion: Mean angle from where it goes to where it faces while it moves, degrees,
+            counter-clockwise; NaN if it does not move.
+        steadiness: 0 if that angle is anything, 1 if it is always the same.
+    """
+
+    id: str
+    samples: int
+    start: float
+    end: float
+    step: float
+    x: tuple[float, float]
+    y: tuple[float, float]
+    way: float
+    speed: float
+    top_speed: float
+    off_motion: float
+    steadiness: float
+
+
+@dataclass(frozen=True)
+class Fit:
+    """How a recording lies in a level: shares of its samples, 0 to 1."""
+
+    outside: float
+    in_walls: float
+
+    @property
+    def wrong(self) -> float:
+        """The share of samples where nobody can be."""
+        return self.outside + self.in_walls
+
+
+def figures_of(imported: Imported) -> list[TrackFigures]:
+    """The figures of each track, in the order of the ids.
+
+    >>> from snelk.config.foreign import Conventions
+    >>> import pandas as pd
+    >>> walk = pd.DataFrame({"t": [0.0, 1.0, 2.0], "id": "fox", "x": [0.0, 1.5, 3.0], "y": 0.0,
+    ...     "heading": 90.0})
+    >>> found = figures_of(Imported("game.csv", Conventions(), walk, "column"))[0]
+    >>> found.speed, found.way, round(found.off_motion)
+    (1.5, 3.0, 90)
+    """
+    found = []
+    for name, rows in imported.tracks.groupby("id", sort=False):
+        t, x, y = (rows[column].to_numpy(dtype=np.float64) for column in ("t", "x", "y"))
+        steps = np.hypot(np.diff(x), np.diff(y))
+        with np.errstate(divide="ignore", invalid="ignore"):
+            speed = steps / np.diff(t)
+        moving = speed > STILL
+        off = _off_motion(rows.heading.to_numpy(), x, y)[moving]
+        mean = np.mean(np.exp(1j * np.radians(off))) if len(off) else complex("nan")
+        found.append(
+            TrackFigures(
+                str(name), len(rows), float(t[0]), float(t[-1]),
+                float(np.median(np.diff(t))) if len(t) > 1 else float("nan"),
+                (float(x.min()), float(x.max())), (float(y.min()), float(y.max())),
+                float(steps.sum()),
+                float(np.median(speed[moving])) if moving.any() else 0.0,
+                float(np.quantile(speed, 0.98)) if len(speed) else float("nan"),
+                float(np.degrees(np.angle(mean))), float(np.abs(mean)),
+            )
+        )  # fmt: skip
+    return found
+
+
+def fit_of(imported: Imported, level: Level, *, x: str = "x", y: str = "y") -> Fit:
+    """How the tracks lie in a level, with the axes taken otherwise if wanted: `x="-y"`."""
+    points = np.column_stack([_axis(imported, x), _axis(imported, y)])
+    x0, y0, x1, y1 = level.bounds
+    inside = (
+        (points[:, 0] >= x0) & (points[:, 0] <= x1) & (points[:, 1] >= y0) & (points[:, 1] <= y1)
+    )
+    solid = shapely.union_all(
+        [
+            outline
+            for (_, outline), free in zip(level.data.walls, level.walkable, strict=True)
+            if not free and "Polygon" in outline.geom_type
+        ]
+    )
+    walls = np.zeros(len(points), dtype=np.bool_)
+    if not solid.is_empty:
+        shapely.prepare(solid)
+        walls = shapely.contains_xy(solid, points[:, 0], points[:, 1])
+    return Fit(float(np.mean(~inside)), float(np.mean(walls & inside)))
+
+
+def doubts_about(imported: Imported, level: Level | None = None) -> list[str]:
+    """What looks as if the conventions were wrong, each with what to try; empty if nothing does.
+
+    Speeds tell wrong units, the angle between headings and motion a wrong zero or turn, and the
+    level wrong axes.
+    """
+    figures = figures_of(imported)
+    found = [*_doubts_about_units(imported, figures), *_doubts_about_headings(imported)]
+    if level is not None:
+        found += _doubts_about_axes(imported, level)
+    return found
+
+
+def _doubts_about_units(imported: Imported, figures: list[TrackFigures]) -> list[str]:
+    found = []
+    length, time = imported.conventions.length, imported.conventions.time
+    fast = max(figures, key=lambda each: np.nan_to_num(each.top_speed))
+    if fast.top_speed > FASTEST:
+        words = f"{fast.id} moves at up to {fast.top_speed:.4g} m/s"
+        fix = f"--length {length / 100:g} if lengths are hundredths of what was said"
+        if all(each.step < 0.005 for each in figures if each.samples > 1):
+            fix = f"--time {time * 1000:g} if times are 1000 times what was said"
+        found.append(f"{words}, faster than anybody on foot: try {fix}")
+    gaps = [each for each in figures if each.samples > 1 and each.step >= 2.0]
+    if gaps:
+        words = f"{gaps[0].id} has a sample only every {gaps[0].step:g} s"
+        found.append(f"{words}: try --time {time / 1000:g} if times are in ms")
+    elif all(0.0 < each.way < 0.5 * SLOWEST * (each.end - each.start) for each in figures):
+        words = f"nobody goes farther than {max(each.way for each in figures):.3g} m"
+        found.append(f"{words}: try --length {length * 100:g}")
+    return found
+
+
+def _doubts_about_headings(imported: Imported) -> list[str]:
+    if imported.heading_from != "column":
+        return []
+    offs, mirrored = [], []
+    for _, rows in imported.tracks.groupby("id", sort=False):
+        t, x, y = (rows[column].to_numpy(dtype=np.float64) for column in ("t", "x", "y"))
+        with np.errstate(divide="ignore", invalid="ignore"):
+            moving = np.hypot(np.diff(x), np.diff(y)) / np.diff(t) > STILL
+        heading = rows.heading.to_numpy()
+        offs.append(_off_motion(heading, x, y)[moving])
+        zero = imported.conventions.zero_deg
+        mirrored.append(_off_motion(2 * zero - heading, x, y)[moving])
+    off, length = _mean_angle(np.concatenate(offs))
+    other, other_length = _mean_angle(np.concatenate(mirrored))
+    turn = "cw" if imported.conventions.turn == "ccw" else "ccw"
+    if length < STEADY and other_length >= max(STEADY, length + 0.2):
+        fix = f"--turn {turn}"
+        if abs(other) > AGREES:
+            fix += f" {_zero(imported.conventions.zero_deg - other)}"
+        return [f"headings turn against the motion: try {fix}"]
+    if length >= STEADY and abs(off) > AGREES:
+        side = "left" if off > 0 else "right"
+        words = f"headings point {abs(off):.0f}° to the {side} of the motion throughout"
+        if abs(off) > 155.0:
+            words = "headings point backwards throughout"
+        return [f"{words}: try {_zero(imported.conventions.zero_deg - off)}"]
+    if length < 0.3 and len(np.concatenate(offs)) > 20:
+        return ["headings have nothing to do with the motion: try --angle rad, or another column"]
+    return []
+
+
+def _doubts_about_axes(imported: Imported, level: Level) -> list[str]:
+    now = fit_of(imported, level)
+    if now.wrong < 0.02:
+        return []
+    tries = {words: fit_of(imported, level, x=x, y=y).wrong for words, (x, y) in VARIANTS.items()}
+    best = min(tries, key=lambda words: tries[words])
+    where = (
+        f"{now.outside:.0%} of the samples lie outside of the level, {now.in_walls:.0%} in walls"
+    )
+    if tries[best] < now.wrong - 0.02:
+        return [f"{where}: with {best} it would be {tries[best]:.0%}"]
+    return [f"{where}: another length, or the origin of the level is elsewhere"]
+
+
+def _zero(degrees: float) -> str:
+    """`--zero +y`, the nearest axis if that is near."""
+    turned = (degrees + 180.0) % 360.0 - 180.0
+    near = min(AXES, key=lambda axis: abs((turned - AXES[axis] + 180.0) % 360.0 - 180.0))
+    off = abs((turned - AXES[near] + 180.0) % 360.0 - 180.0)
+    return f"--zero={near}" if off <= 20.0 else f"--zero={turned:.0f}"
+
+
+def _off_motion(heading: Numbers, x: Numbers, y: Numbers) -> Numbers:
+    """From where it goes to where it faces, degrees, at all samples but the last."""
+    motion = np.degrees(np.arctan2(np.diff(y), np.diff(x)))
+    off: Numbers = (heading[:-1] - motion + 180.0) % 360.0 - 180.0
+    return off
+
+
+def _mean_angle(degrees: Numbers) -> tuple[float, float]:
+    """The mean direction, degrees, and the length of the mean vector, 0 to 1."""
+    if not len(degrees):
+        return 0.0, 0.5
+    mean: Any = np.mean(np.exp(1j * np.radians(degrees)))
+    return float(np.degrees(np.angle(mean))), float(np.abs(mean))
+
+
+def _axis(imported: Imported, name: str) -> Numbers:
+    sign = -1.0 if name.startswith("-") else 1.0
+    values: Numbers = sign * imported.tracks[name.removeprefix("-")].to_numpy(dtype=np.float64)
+    return values
