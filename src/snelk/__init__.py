@@ -43,7 +43,9 @@ if TYPE_CHECKING:
         SenseAnswer,
     )
     from snelk.runs.asked import Part
+    from snelk.runs.events import Event
     from snelk.runs.ladders import ChangeAnswer, LadderAnswer
+    from snelk.runs.live import Belief, Live, Pose
     from snelk.runs.run import Run, open_run, run, run_batch
     from snelk.runs.spans import Span
     from snelk.tuning.check import Finding, check
@@ -58,6 +60,7 @@ if TYPE_CHECKING:
 
 _HOMES = {
     "Answer": "snelk.runs.answers",
+    "Belief": "snelk.runs.live",
     "BeliefAnswer": "snelk.runs.answers",
     "Change": "snelk.runs.answers",
     "ChangeAnswer": "snelk.runs.ladders",
@@ -65,6 +68,7 @@ _HOMES = {
     "ConeAnswer": "snelk.runs.answers",
     "Conventions": "snelk.config.foreign",
     "Coverage": "snelk.tuning.coverage",
+    "Event": "snelk.runs.events",
     "Failure": "snelk.tuning.verify",
     "Finding": "snelk.tuning.check",
     "FitResult": "snelk.tuning.fit",
@@ -73,9 +77,11 @@ _HOMES = {
     "InputError": "snelk.errors",
     "LadderAnswer": "snelk.runs.ladders",
     "Level": "snelk.level.level",
+    "Live": "snelk.runs.live",
     "MeterAnswer": "snelk.runs.answers",
     "Move": "snelk.body.registry",
     "Part": "snelk.runs.asked",
+    "Pose": "snelk.runs.live",
     "Problem": "snelk.errors",
     "Run": "snelk.runs.run",
     "Scenario": "snelk.config.scenario",
@@ -127,6 +133,7 @@ _HOMES = {
 
 __all__ = [
     "Answer",
+    "Belief",
     "BeliefAnswer",
     "Change",
     "ChangeAnswer",
@@ -134,6 +141,7 @@ __all__ = [
     "ConeAnswer",
     "Conventions",
     "Coverage",
+    "Event",
     "Failure",
     "Finding",
     "FitResult",
@@ -142,9 +150,11 @@ __all__ = [
     "InputError",
     "LadderAnswer",
     "Level",
+    "Live",
     "MeterAnswer",
     "Move",
     "Part",
+    "Pose",
     "Problem",
     "Run",
     "Scenario",

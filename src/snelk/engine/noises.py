@@ -62,8 +62,30 @@ class NoiseMaker:
         self._loudness = np.array(loudness, dtype=np.float64).reshape(len(setups), -1)
         self.nothing = _blank(0)
         self._count = np.zeros(len(setups), dtype=np.intp)
+        self._given: list[tuple[str, tuple[float, float, float], float, int]] = []
         self._written = self._written_down(recorded, times)
         self._read_steps()
+
+    def give(
+        self, kind: str, place: tuple[float, float, float], reach: float, by: str | None
+    ) -> None:
+        """A noise for the next tick, m; `by` is whoever made it, or nobody."""
+        if kind not in self.words:
+            self.words = (*self.words, kind)
+        self._given.append((kind, place, reach, NOBODY if by is None else self.names.index(by)))
+
+    def _taken(self, t: float) -> Noises:
+        """The noises that were given, for every variant, and none are left."""
+        found = _blank(len(self.setups) * len(self._given))
+        n = 0
+        for v in range(len(self.setups)):
+            for kind, (x, y, z), reach, by in self._given:
+                found.variant[n], found.t[n], found.kind[n] = v, t, self.words.index(kind)
+                found.x[n], found.y[n], found.z[n], found.reach[n] = x, y, z, reach
+                found.by[n], found.listed[n] = by, IN_FILE
+                n += 1
+        self._given.clear()
+        return found
 
     def make(
         self, tick: int, t: float, poses: Poses, before: Poses, moved: NDArray[np.float64]
@@ -74,6 +96,9 @@ class NoiseMaker:
         negative where somebody was not there all the time.
         """
         due = self._due(tick, poses)
+        if self._given:
+            taken = self._taken(t)
+            due = Noises(*(np.concatenate(parts) for parts in zip(due, taken, strict=True)))
         landed = self._landings(tick, poses)
         if len(landed.t):
             due = Noises(*(np.concatenate(parts) for parts in zip(due, landed, strict=True)))

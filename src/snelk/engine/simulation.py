@@ -39,8 +39,11 @@ class Simulation:
         scenario: What to replay.
         variants: For each variant the numbers it changes, by key path; they may differ in
             anything but who is in the cast, who of them are agents, and the clock.
+        pushed: Whether a game says at each tick where those are who have tracks or stand, in
+            `given`, instead of the tracks.
 
     Attributes:
+        given: Where they are: (tick or 1, variant or 1, character).
         setups: The numbers of each variant.
         level: The level.
         names, agents: All characters, and those that sense, in the order of the cast.
@@ -70,7 +73,11 @@ class Simulation:
     """
 
     def __init__(
-        self, scenario: Scenario, *, variants: Sequence[Mapping[str, Any]] = ({},)
+        self,
+        scenario: Scenario,
+        *,
+        variants: Sequence[Mapping[str, Any]] = ({},),
+        pushed: bool = False,
     ) -> None:
         if not variants:
             raise InputError.of("variants", "", "[]", "must hold at least one variant")
@@ -95,7 +102,9 @@ class Simulation:
         self.light = np.full((len(self.setups), len(self.names)), np.nan)
         self.tick = 0
         self._dt = first.clock.dt
-        self._replay = replayed_poses(self.setups, scenario.tracks, self.times)
+        replayed = self.times[:1] if pushed else self.times
+        self.given = replayed_poses(self.setups, scenario.tracks, replayed)
+        self._pushed = pushed
         self._scratch = scratch_for(self.level.grid)
         self.sight = Sight.blank(self.numbers)
         self.meter_numbers = meter_numbers(self.setups)
@@ -264,4 +273,6 @@ class Simulation:
         )
 
     def _poses_at(self, tick: int) -> Poses:
-        return self.world.poses(Poses(*(values[tick] for values in self._replay)))
+        if self._pushed:  # the game writes into the same row again
+            return self.world.poses(Poses(*(values[0].copy() for values in self.given)))
+        return self.world.poses(Poses(*(values[tick] for values in self.given)))

@@ -168,11 +168,18 @@ class EventFinder:
 
 
 def find_hearing(
-    simulation: Simulation, times: Numbers, heard: Heard, noises: Noises
+    simulation: Simulation,
+    times: Numbers,
+    heard: Heard,
+    noises: Noises,
+    last: dict[tuple[int, int], float] | None = None,
 ) -> Iterator[Event]:
-    """The noises of one variant that were heard; of footsteps only the first after quiet."""
+    """The noises of one variant that were heard; of footsteps only the first after quiet.
+
+    `last` keeps when each agent last heard each maker's footsteps, from call to call.
+    """
     words, grounds = simulation.maker.words, simulation.maker.grounds
-    last: dict[tuple[int, int], float] = {}
+    last = {} if last is None else last
     for row in np.flatnonzero(heard.failed == HEARD):
         noise, a, by = heard.number[row], int(heard.agent[row]), int(heard.by[row])
         t, kind = float(times[row]), words[noises.kind[noise]]

@@ -26,9 +26,15 @@ def find_minds(
     happenings: Sequence[tuple[float, Happening]],
     searches: Sequence[tuple[object, ...]],
     flights: Sequence[Flight],
+    *,
+    changes: Sequence[tuple[object, ...]] | None = None,
 ) -> Iterator[Event]:
-    """The events of one variant, in no order."""
-    yield from _changes(states)
+    """The events of one variant, in no order.
+
+    `states` are the states that agents came to be in until then; all of them are told as changes,
+    if `changes` does not say which.
+    """
+    yield from _changes(states if changes is None else changes)
     yield from _happenings(simulation, states, happenings)
     yield from _searches(searches)
     yield from _throws(simulation, flights)

@@ -1,0 +1,367 @@
+"""Snelk in a running game: poses and noises go in with each tick, events and states come out."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.fields import GAITS, LONGEST, POSTURES
+from snelk.config.recordings import TrackData
+from snelk.config.scenario import MOST_TICKS, Scenario, load
+from snelk.engine.simulation import Simulation
+from snelk.errors import InputError, one_of
+from snelk.level.level import Level
+from snelk.mind.memory import NO_BELIEF, SOURCES, uncertainty
+from snelk.runs.events import EVENT_KINDS, Event
+from snelk.runs.finding import EventFinder, find_hearing
+from snelk.runs.happened import find_minds
+from snelk.runs.minds import search_rows
+from snelk.senses.hearing import Heard, Noises
+from snelk.senses.sight import IN_VIEW
+
+
+@dataclass(frozen=True)
+class Pose:
+    """Where somebody is.
+
+    Attributes:
+        x, y, z: m.
+        heading_deg: Degrees counter-clockwise from +x, -180 to below 180.
+        posture: `standing`, `crouched` or `prone`.
+    """
+
+    x: float
+    y: float
+    z: float
+    heading_deg: float
+    posture: str
+
+
+@dataclass(frozen=True)
+class Belief:
+    """Where an agent believes a target: m, s since it was so, m of doubt, and how it knows."""
+
+    x: float
+    y: float
+    age: float
+    uncertainty: float
+    source: str
+
+
+class Live:
+    """A scenario that a game steps with its own loop.
+
+    Who has a track in the scenario, and everybody in `pushed`, is moved by the game: absent until
+    it is pushed first, and then where it was pushed last. Who stands may be pushed as well. All
+    others with a ladder and `movement` are moved by Snelk; the game reads where to with `pose`.
+    Everything else is as in a run: the same input gives the same events, to the last digit.
+
+    Args:
+        scenario: A TOML file, or what `load` returned. Its tracks are not replayed; its noises
+            and throws are, at their times.
+        pushed: Characters that the game moves although Snelk would.
+        duration: The longest that it may be stepped, s.
+
+    Attributes:
+        names, agents: All characters, and those that sense.
+        t: Time of the last tick, s; NaN before the first.
+        dt: Length of a tick, s.
+
+    Raises:
+        InputError: The scenario is wrong, a name is unknown, or it would be too many ticks.
+
+    >>> import snelk
+    >>> live = Live(snelk.croft() / "night.toml")
+    >>> live.push("fox", x=33.0, y=19.0, heading_deg=90.0)
+    >>> [event.text for event in live.step() if event.agent == "goose-1"][0]
+    'goose-1 saw fox (wide cone, 4.1 m, 4° off)'
+    >>> live.in_view("goose-1", "fox"), live.state("goose-1")
+    (True, 'scattering')
+    """
+
+    def __init__(
+        self,
+        scenario: str | Path | Scenario,
+        *,
+        pushed: Sequence[str] = (),
+        duration: float = 3600.0,
+    ) -> None:
+        if not isinstance(scenario, Scenario):
+            scenario = load(scenario)
+        names = tuple(scenario.setup.cast)
+        for name in pushed:
+            one_of(name, names, source="pushed", place="", what="character")
+        clock = scenario.setup.clock
+        if not 0.0 < duration <= clock.dt * MOST_TICKS:
+            rule = f"must be above 0 and at most {clock.dt * MOST_TICKS:g} s"
+            raise InputError.of("duration", "", f"{duration:g} s", rule)
+        scenario = scenario.changed({"clock.end": clock.start + duration})
+        moved = (*scenario.tracks, *pushed)
+        level = Level.of(scenario.level)
+        x0, y0, x1, y1 = level.bounds if level.has_features else (0.0, 0.0, 0.0, 0.0)
+        nowhere = _away(clock.start, (x0 + x1) / 2, (y0 + y1) / 2)
+        tracks = {name: nowhere for name in names if name in moved}
+        self._simulation = Simulation(replace(scenario, tracks=tracks), pushed=True)
+        simulation = self._simulation
+        self.names, self.agents, self.dt = names, simulation.agents, clock.dt
+        self.t = math.nan
+        driven = simulation.world.motion.driven[0]
+        self._driven = {agent for agent, moves in zip(self.agents, driven, strict=True) if moves}
+        self._finder = EventFinder(simulation)
+        self._last_steps: dict[tuple[int, int], float] = {}
+        self._noises: list[Noises] = []
+        self._notes: list[Any] = []
+        self._states: dict[str, tuple[object, ...]] = (
+            self._first_states()
+        )  # the row of each agent's state, by its name
+
+    def push(
+        self,
+        name: str,
+        *,
+        x: float,
+        y: float,
+        heading_deg: float,
+        z: float = 0.0,
+        posture: str = "standing",
+        gait: str | None = None,
+        present: bool = True,
+    ) -> None:
+        """Say where a character is from the next tick on.
+
+        Args:
+            name: Whose pose it is.
+            x: m, within 100,000 of the origin; so are y and z.
+            y: m.
+            heading_deg: Degrees counter-clockwise from +x.
+            z: The ground it stands on, m.
+            posture: `standing`, `crouched` or `prone`.
+            gait: `still`, `creeping`, `walking` or `running`; its speed tells it if None.
+            present: Whether it is there at all.
+
+        Raises:
+            InputError: Nobody has that name, Snelk moves it, or a value is out of range.
+        """
+        one_of(name, self.names, source="push", place="", what="character")
+        if name in self._driven:
+            fix = f'name it in Live(pushed=["{name}"]) if the game moves it'
+            raise InputError.of("push", "", f'"{name}"', "is moved by Snelk", fix)
+        numbers = {"x": x, "y": y, "z": z, "heading_deg": heading_deg}
+        for what, value in numbers.items():
+            if not abs(value) <= LONGEST:
+                rule = f"must be a number within ±{LONGEST:g}"
+                raise InputError.of("push", f"{name}.{what}", f"{value:g}", rule)
+        one_of(posture, POSTURES, source="push", place=f"{name}.posture", what="posture")
+        if gait is not None:
+            one_of(gait, GAITS, source="push", place=f"{name}.gait", what="gait")
+        given, j = self._simulation.given, self.names.index(name)
+        given.x[0, :, j], given.y[0, :, j], given.z[0, :, j] = x, y, z
+        given.heading[0, :, j] = math.radians(heading_deg)
+        given.posture[0, :, j] = POSTURES.index(posture)
+        given.gait[0, :, j] = -1 if gait is None else GAITS.index(gait)
+        given.present[0, :, j] = present
+
+    def noise(
+        self,
+        kind: str,
+        *,
+        x: float,
+        y: float,
+        z: float = 0.0,
+        reach: float | None = None,
+        by: str | None = None,
+    ) -> None:
+        """Make a noise at the next tick.
+
+        Args:
+            kind: One of the scenario's `noise_kinds`, or any word with a `reach`.
+            x: m.
+            y: m.
+            z: m.
+            reach: How far it carries to an ordinary ear in the open, m; as its kind if None.
+            by: Who made it; nobody if None, and then all with ears may hear it.
+
+        Raises:
+            InputError: The kind is unknown and has no reach, or a value is out of range.
+        """
+        kinds = self._simulation.setups[0].noise_kinds
+        if reach is None:
+            one_of(kind, kinds, source="noise", place="", what="kind without a reach")
+            reach = kinds[kind].reach
+        if by is not None:
+            one_of(by, self.names, source="noise", place="by", what="character")
+        for what, value in {"x": x, "y": y, "z": z, "reach": reach}.items():
+            if not abs(value) <= LONGEST or (what == "reach" and value <= 0):
+                raise InputError.of("noise", what, f"{value:g} m", "is out of range")
+        self._simulation.maker.give(kind, (float(x), float(y), float(z)), float(reach), by)
+
+    def step(self) -> list[Event]:
+        """Compute the next tick and return what happened at it, as in the table `events`.
+
+        Raises:
+            InputError: It has been stepped for its whole duration, or somebody was caught in a
+                state that ends the run.
+        """
+        simulation = self._simulation
+        if simulation.done:
+            rule, fix = "is over", "make a new Live, or give it a longer duration"
+            raise InputError.of("live", "", f"{self.t:g} s", rule, fix)
+        self.t = simulation.step()
+        times = np.array([self.t])
+        sight, poses, meters, contacts, beliefs = (
+            _one_tick(each)
+            for each in (
+                simulation.sight,
+                simulation.poses,
+                simulation.meters,
+                simulation.contacts,
+                simulation.beliefs,
+            )
+        )
+        events = self._finder.find(0, times, sight, poses, meters, contacts)
+        told = [(self.t, message) for message in simulation.told]
+        events += self._finder.find_beliefs(0, times, beliefs, told)
+        self._finder.remember(poses, meters, contacts, beliefs)
+        events += self._hearing()
+        events += self._minds()
+        return sorted(events, key=lambda event: (event.t, EVENT_KINDS.index(event.kind)))
+
+    def pose(self, name: str) -> Pose | None:
+        """Where somebody is since the last tick; None while absent."""
+        one_of(name, self.names, source="pose", place="", what="character")
+        poses, j = self._simulation.poses, self.names.index(name)
+        if not poses.present[0, j]:
+            return None
+        heading = (math.degrees(float(poses.heading[0, j])) + 180.0) % 360.0 - 180.0
+        x, y, z = (float(values[0, j]) for values in (poses.x, poses.y, poses.z))
+        return Pose(x, y, z, heading, POSTURES[int(poses.posture[0, j])])
+
+    def state(self, agent: str) -> str:
+        """The alert state an agent is in after the last tick; empty without a ladder."""
+        a = self._agent(agent)
+        ladder = self._simulation.setups[0].profile_of(agent).ladder
+        if ladder is None:
+            return ""
+        return list(ladder.states)[int(self._simulation.world.ladders.state[0, a])]
+
+    def focus(self, agent: str) -> str:
+        """Whom an agent acted on at the last tick; empty for nobody."""
+        focus = int(self._simulation.world.signals.focus[0, self._agent(agent)])
+        return self.names[focus] if focus >= 0 else ""
+
+    def in_view(self, agent: str, target: str) -> bool:
+        """Whether an agent had a target in view at its last look."""
+        a, j = self._pair(agent, target)
+        cones = self._simulation.numbers.cones[0, a]
+        return bool((self._simulation.sight.failed[0, a, j, :cones] == IN_VIEW).any())
+
+    def meter(self, agent: str, target: str) -> float:
+        """An agent's meter for a target, 0 to 1; 0 without a meter."""
+        a, j = self._pair(agent, target)
+        return float(self._simulation.meters.value[0, a, j])
+
+    def belief(self, agent: str, target: str) -> Belief | None:
+        """Where an agent believes a target to be; None without a belief."""
+        a, j = self._pair(agent, target)
+        beliefs = self._simulation.beliefs
+        source = int(beliefs.source[0, a, j])
+        if source == NO_BELIEF:
+            return None
+        doubt = uncertainty(self._simulation.memories.numbers, beliefs)[0, a, j]
+        x, y, age = (float(v[0, a, j]) for v in (beliefs.x, beliefs.y, beliefs.age))
+        return Belief(x, y, age, float(doubt), SOURCES[source])
+
+    def _agent(self, agent: str) -> int:
+        one_of(agent, self.agents, source="agent", place="", what="agent")
+        return self.agents.index(agent)
+
+    def _pair(self, agent: str, target: str) -> tuple[int, int]:
+        one_of(target, self.names, source="target", place="", what="character")
+        return self._agent(agent), self.names.index(target)
+
+    def _first_states(self) -> dict[str, tuple[object, ...]]:
+        world = self._simulation.world
+        rows: dict[str, tuple[object, ...]] = {}
+        for a in np.flatnonzero(world.ladders.used[0]):
+            ladder = world.ladders.ladders[0][a]
+            assert ladder is not None
+            first = list(ladder.states)[int(world.ladders.state[0, a])]
+            start = float(self._simulation.times[0])
+            agent = self.agents[a]
+            rows[agent] = _state_row(start, agent, first, rank=ladder.rank_of(first))
+        return rows
+
+    def _hearing(self) -> list[Event]:
+        """The noises that were heard at this tick; they may have been made some ticks before."""
+        simulation = self._simulation
+        if len(simulation.noises.t):
+            self._noises.append(simulation.noises)
+        heard: Heard = simulation.heard
+        if not len(heard.agent):
+            return []
+        made = Noises(*map(np.concatenate, zip(*self._noises, strict=True)))
+        self._noises = [made]
+        times = np.full(len(heard.agent), self.t)
+        first = int(made.number[0])
+        renumbered = heard._replace(number=heard.number - first)
+        found = list(find_hearing(simulation, times, renumbered, made, self._last_steps))
+        # What is older than any ear waits is forgotten, so that a long game does not fill memory.
+        old = made.t < self.t - OLDEST
+        if old.any():
+            self._noises = [made.of(~old)] if not old.all() else []
+        return found
+
+    def _minds(self) -> list[Event]:
+        simulation, world = self._simulation, self._simulation.world
+        fresh: list[tuple[object, ...]] = []
+        for step in world.taken:
+            ladder = world.ladders.ladders[0][step.agent]
+            assert ladder is not None
+            states, changes = list(ladder.states), list(ladder.changes)
+            focus = self.names[step.focus] if step.focus >= 0 else None
+            after = states[step.after]
+            fresh.append(
+                _state_row(
+                    self.t, self.agents[step.agent], after, rank=ladder.rank_of(after),
+                    change=changes[step.change], before=states[step.before], focus=focus,
+                )
+            )  # fmt: skip
+        for row in fresh:
+            self._states[str(row[1])] = row
+        happened = [(self.t, each) for each in world.happenings]
+        self._notes += world.notes
+        searches = search_rows(simulation, self._notes)[len(self._notes) - len(world.notes) :]
+        known = list(self._states.values())
+        flights = simulation.thrower.flights
+        return list(find_minds(simulation, known, happened, searches, flights, changes=fresh))
+
+
+OLDEST = 120.0
+"""Nobody listens so seldom that a noise is judged later than this, s."""
+
+
+def _state_row(
+    t: float, agent: str, state: str, *, rank: int, change: str | None = None,
+    before: str | None = None, focus: str | None = None,
+) -> tuple[object, ...]:  # fmt: skip
+    """A row as in the table `states`, without its reason."""
+    return t, agent, change, before, state, rank, focus, None, None, None
+
+
+def _one_tick(values: Any) -> Any:
+    """Arrays of a tick with an axis of ticks before."""
+    return values._make(array[None] for array in values)
+
+
+def _away(start: float, x: float, y: float) -> TrackData:
+    """A track of somebody who is not there yet."""
+    one: NDArray[np.float64] = np.zeros(1)
+    code = np.zeros(1, dtype=np.int8)
+    there = np.zeros(1, dtype=np.bool_)
+    return TrackData(one + start, one + x, one + y, one, one, code, code - 1, there)

@@ -1,0 +1,119 @@
+"""A game that pushes what a recording holds gets what a run of that recording gives."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import samples
+
+import snelk
+
+NIGHT = snelk.croft() / "night.toml"
+
+
+@pytest.fixture(scope="module")
+def run() -> snelk.Run:
+    return snelk.run(NIGHT)
+
+
+def pushed_from(run: snelk.Run, live: snelk.Live, who: str, ticks: int) -> list[snelk.Event]:
+    """Push one character as it went in a run, with its gait, and gather the events."""
+    rows = run.poses[run.poses.id == who]
+    track = run_track()
+    events = []
+    for row in list(rows.itertuples())[:ticks]:
+        sample = np.searchsorted(track.t, row.t + 1e-9, side="right") - 1
+        gait = ("still", "creeping", "walking", "running")[track.gait[max(sample, 0)]]
+        where: dict[str, Any] = {"x": 0.0, "y": 0.0, "heading_deg": 0.0}
+        if row.present:
+            where = {"x": row.x, "y": row.y, "z": row.z, "heading_deg": row.heading_deg}
+            where["posture"] = row.posture
+        live.push(who, **where, gait=gait, present=row.present)
+        events += live.step()
+    return events
+
+
+def run_track() -> Any:
+    return snelk.load(NIGHT).tracks["fox"]
+
+
+def test_the_same_poses_give_the_same_events(run: snelk.Run) -> None:
+    live = snelk.Live(NIGHT, duration=90.0)
+    events = pushed_from(run, live, "fox", len(run.times))
+    wanted = list(run.events.text)
+    assert [event.text for event in events] == wanted
+    assert len(wanted) > 200
+    last = run.poses[np.isclose(run.poses.t, 90.0)]
+    for row in last[last.present].itertuples():
+        pose = live.pose(row.id)
+        assert pose is not None
+        assert (pose.x, pose.y) == (row.x, row.y)
+    for agent in live.agents:
+        rows = run.states[(run.states.agent == agent)]
+        assert live.state(agent) == (rows.state.iloc[-1] if len(rows) else "")
+    beliefs = run.beliefs[np.isclose(run.beliefs.t, 90.0) & run.beliefs.source.notna()]
+    for row in beliefs.itertuples():
+        belief = live.belief(row.agent, row.target)
+        assert belief is not None
+        assert (belief.x, belief.y, belief.source) == (row.x, row.y, row.source)
+        assert belief.uncertainty == pytest.approx(row.uncertainty)
+
+
+def test_who_snelk_would_move_can_be_moved_by_the_game(run: snelk.Run) -> None:
+    live = snelk.Live(NIGHT, pushed=["dog"], duration=10.0)
+    live.push("fox", x=24.0, y=24.0, heading_deg=90.0)
+    live.push("dog", x=23.6, y=26.0, heading_deg=-60.0)
+    for n in range(40):
+        live.push("dog", x=23.6, y=26.0 - 0.01 * n, heading_deg=-90.0)
+        live.noise("shot", x=24.0, y=25.0, reach=60.0, by="fox")
+        live.step()
+    pose = live.pose("dog")
+    assert pose is not None
+    assert pose.y == pytest.approx(26.0 - 0.39)
+    assert live.state("dog") != "asleep"  # its ladder goes on all the same
+    assert live.in_view("dog", "fox")
+    assert live.meter("dog", "fox") == 1.0
+    assert live.focus("dog") == "fox"
+
+
+def test_noises_are_heard_when_they_are_made(tmp_path: Path) -> None:
+    profiles = samples.SAMPLE_PROFILES + "\n[profiles.watcher.hearing]\n"
+    path = samples.write_sample(tmp_path, guest="at = [3, 0]", profiles=profiles)
+    live = snelk.Live(path, duration=60.0)
+    assert [event.kind for event in live.step()] == ["saw"]
+    live.noise("clap", x=6.0, y=0.0, reach=10.0, by="guest")
+    (event,) = live.step()
+    assert (event.kind, event.agent, event.target, event.noise) == (
+        "heard",
+        "guard",
+        "guest",
+        "clap",
+    )
+    assert event.strength == pytest.approx(1 - 6 / 10, abs=0.01)
+    assert live.step() == []
+    live.push("guest", x=-3.0, y=0.0, heading_deg=0.0)
+    assert [event.text for event in live.step()] == [
+        "guard lost guest: outside the front cone (180° off)"
+    ]
+
+
+@pytest.mark.parametrize(
+    ("call", "said"),
+    [
+        (lambda live: live.push("fxo", x=0, y=0, heading_deg=0), 'push: no such character (given: "fxo"); did you mean "fox"?'),
+        (lambda live: live.push("dog", x=0, y=0, heading_deg=0), 'push: is moved by Snelk (given: "dog"); name it in Live(pushed=["dog"]) if the game moves it'),
+        (lambda live: live.push("fox", x=float("nan"), y=0, heading_deg=0), "push: fox.x: must be a number within ±100000 (given: nan)"),
+        (lambda live: live.push("fox", x=0, y=0, heading_deg=0, posture="duck"), 'push: fox.posture: no such posture (given: "duck")'),
+        (lambda live: live.noise("bang", x=0, y=0), 'noise: no such kind without a reach (given: "bang")'),
+        (lambda live: live.noise("bang", x=0, y=0, reach=-1), "noise: reach: is out of range (given: -1 m)"),
+        (lambda live: live.state("bush"), 'agent: no such agent (given: "bush")'),
+        (lambda live: [live.step() for _ in range(99)], "live: is over (given: 1 s); make a new Live, or give it a longer duration"),
+    ],
+)  # fmt: skip
+def test_a_mistake_is_one_clear_line(call: Any, said: str) -> None:
+    with pytest.raises(snelk.InputError) as told:
+        call(snelk.Live(NIGHT, duration=1.0))
+    assert said in str(told.value)
