@@ -107,6 +107,9 @@ def test_the_front_door_lists_what_is_really_there() -> None:
     for name in snelk.__all__:
         thing = getattr(snelk, name)
         assert thing.__module__ == snelk._HOMES[name], name
+        # A module of that name would take its place as soon as it is imported.
+        assert not (PACKAGE / name / "__init__.py").exists(), name
+        assert not (PACKAGE / f"{name}.py").exists(), name
         assert thing.__doc__, name
     assert sorted(snelk._HOMES) == sorted(snelk.__all__) == snelk.__all__
     tree = ast.parse((PACKAGE / "__init__.py").read_text())

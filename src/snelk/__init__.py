@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from snelk.config.meshes import level_from_mesh
     from snelk.config.outlines import level_from_outlines
     from snelk.config.scenario import Scenario, load
-    from snelk.croft import croft
+    from snelk.demonstration import croft
     from snelk.engine.simulation import Simulation
     from snelk.errors import InputError, Problem, SnelkError
     from snelk.level.level import Level, Sightline
@@ -103,7 +103,7 @@ _HOMES = {
     "compare": "snelk.tuning.compare",
     "compare_searches": "snelk.tuning.searches",
     "coverage": "snelk.tuning.coverage",
-    "croft": "snelk.croft",
+    "croft": "snelk.demonstration",
     "doubts_about": "snelk.tuning.imported",
     "fit": "snelk.tuning.fit",
     "import_tracks": "snelk.config.foreign",

@@ -56,7 +56,7 @@ def demo(
     folder: Annotated[Path, typer.Argument(metavar="DIR", help="Where to put it.")] = Path("croft"),
 ) -> None:
     """Write the croft into a folder, run it and draw it."""
-    from snelk.croft import croft
+    from snelk.demonstration import croft
     from snelk.page.build import write_page
     from snelk.plots.map import plot_map
     from snelk.plots.style import save_figure

@@ -154,7 +154,7 @@ BodyPoints = Annotated[tuple[Point, ...], Field(strict=False), AfterValidator(_b
 class Body(Model):
     """How tall a kind of body is in each posture, m, and what of it is looked for and heard."""
 
-    standing: Length
+    standing: Length = Field(description="How tall it is standing, m.")
     crouched: Length | None = Field(default=None, description="0.6 of standing if absent, m.")
     prone: Length | None = Field(default=None, description="0.3 of standing if absent, m.")
     eyes: Annotated[float, with_unit("", gt=0, le=1)] = Field(
@@ -302,7 +302,7 @@ class Lamp(Model):
 class Member(Model):
     """One character of the cast. It has a track of its own, or stands at a place."""
 
-    team: Name
+    team: Name = Field(description="Its team; profiles notice teams.")
     body: Name | None = Field(default=None, description="Its body; the profile's if absent.")
     profile: Name | None = Field(default=None, description="With one, it is an agent.")
     at: Place | None = Field(
@@ -395,9 +395,11 @@ class Clock(Model):
 class ProfilesFile(Model):
     """A TOML file of bodies, profiles, kinds of noise and grounds, for scenarios to `use`."""
 
-    bodies: dict[Name, Body] = Field(default={})
-    profiles: dict[Name, Profile] = Field(default={})
-    noise_kinds: dict[Name, NoiseKind] = Field(default={})
+    bodies: dict[Name, Body] = Field(default={}, description="Kinds of body, by name.")
+    profiles: dict[Name, Profile] = Field(default={}, description="Kinds of agent, by name.")
+    noise_kinds: dict[Name, NoiseKind] = Field(
+        default={}, description="Kinds of noise beside footsteps, by name."
+    )
     grounds: dict[Name, Factor] = Field(
         default={}, description="Factor of how far footsteps carry on each ground."
     )
@@ -406,7 +408,7 @@ class ProfilesFile(Model):
 class Setup(ProfilesFile):
     """A scenario's TOML file, after the files it uses have been taken in."""
 
-    title: str = ""
+    title: str = Field(default="", description="What figures and pages are headed with.")
     level: str = Field(description="The level, a GeoJSON file beside this one.")
     use: FileNames = Field(
         default=(), description="TOML files of bodies, profiles, kinds of noise and grounds."
@@ -426,12 +428,14 @@ class Setup(ProfilesFile):
     light: Share = Field(
         default=1.0, description="Light where no zone says otherwise, 0 dark to 1 day."
     )
-    seed: Annotated[int, with_unit("", ge=0, lt=2**63)] = 0
-    clock: Clock = Clock()
+    seed: Annotated[int, with_unit("", ge=0, lt=2**63)] = Field(
+        default=0, description="Seed of all chance."
+    )
+    clock: Clock = Field(default=Clock(), description="The ticks: their length, first and last.")
     silence: dict[Name, Annotated[str, Field(min_length=1)]] = Field(
         default={}, description="Warnings of `snelk check` to leave out, each with the reason why."
     )
-    cast: dict[Name, Member] = Field(default={})
+    cast: dict[Name, Member] = Field(default={}, description="Who is there, by name.")
     expect: dict[Name, Expectation] = Field(
         default={}, description="Statements that must hold, for `snelk verify`, by name."
     )
@@ -474,8 +478,8 @@ class Setup(ProfilesFile):
 class Wall(Model):
     """Properties of a wall: an outline that blocks between two heights."""
 
-    kind: Literal["wall"]
-    name: Name
+    kind: Literal["wall"] = Field(description="That it is a wall.")
+    name: Name = Field(description="Its name, of which there is one wall in a level.")
     base: Coordinate = Field(default=0.0, description="Height of its lower edge, m.")
     top: Coordinate = Field(description="Height of its upper edge, m.")
     see_through: Share = Field(
@@ -490,8 +494,8 @@ class Wall(Model):
 class Zone(Model):
     """Properties of a zone: a polygon, or a point with a radius."""
 
-    kind: Literal["zone"]
-    name: Name
+    kind: Literal["zone"] = Field(description="That it is a zone.")
+    name: Name = Field(description="Its name, of which there is one zone in a level.")
     radius: Length | None = Field(default=None, description="Of a round zone about a point, m.")
     light: Share | None = Field(
         default=None, description="Light inside, 0 dark to 1 day; as around it if absent."
@@ -507,15 +511,15 @@ class Zone(Model):
 class Spot(Model):
     """Properties of a named point."""
 
-    kind: Literal["spot"]
-    name: Name
+    kind: Literal["spot"] = Field(description="That it is a spot.")
+    name: Name = Field(description="Its name, of which there is one spot in a level.")
 
 
 class Route(Model):
     """Properties of a named path."""
 
-    kind: Literal["route"]
-    name: Name
+    kind: Literal["route"] = Field(description="That it is a route.")
+    name: Name = Field(description="Its name, of which there is one route in a level.")
 
 
 FEATURES: dict[str, tuple[type[Model], tuple[str, ...]]] = {
