@@ -6,13 +6,18 @@ import contextlib
 import io
 import re
 import shlex
+import shutil
+import subprocess
+import sys
 import tomllib
+import zipfile
 from pathlib import Path
 from typing import Any
 
 import pytest
-from test_house import ROOT, script
+from test_house import PACKAGE, ROOT, script
 
+import snelk
 from snelk.cli.main import app
 
 BLOCK = re.compile(r"^```(\w*)\n(.*?)^```", re.MULTILINE | re.DOTALL)
@@ -68,8 +73,65 @@ def test_a_page_does_what_it_says(
 def test_the_reference_is_what_the_code_says() -> None:
     made = script("make_reference")
     assert (ROOT / "docs" / "reference.md").read_text(encoding="utf-8") == made.reference()
-    columns = [line.split("|")[-2].strip() for line in made.reference().splitlines() if "`" in line]
-    assert all(columns[:40])
     for _, _, model in made.SECTIONS:
         for name, field in model.model_fields.items():
             assert field.description, f"{model.__name__}.{name}"
+
+
+def test_the_readme_does_what_it_says(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    text = (ROOT / "README.md").read_text(encoding="utf-8")
+    code = re.search(r"```python\n(.*?)```", text, re.DOTALL)
+    commands = re.search(r"run by the tests.*?```sh\n(.*?)```", text, re.DOTALL)
+    assert code is not None
+    assert commands is not None
+    said = io.StringIO()
+    with contextlib.redirect_stdout(said):
+        exec(compile(code[1], "README.md", "exec"), {})
+    for promised in re.findall(r"# (\w.*)", code[1]):
+        assert promised in said.getvalue()
+    for line in commands[1].splitlines():
+        assert typed(line)[1] == 0, line
+
+
+def test_the_page_about_tuning_does_what_it_says(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    text = (ROOT / "docs" / "tuning.md").read_text(encoding="utf-8")
+    commands = re.search(r"run by the tests.*?```sh\n(.*?)```", text, re.DOTALL)
+    assert commands is not None
+    for line in commands[1].splitlines():
+        assert typed(line)[1] == 0, line
+    assert script("make_reference").written(text) == text
+    night = (PACKAGE / "croft" / "night.toml").read_text(encoding="utf-8")
+    shutil.copytree(PACKAGE / "croft", tmp_path / "try")
+    (code,) = re.findall(r"```python\n(.*?)```", text, re.DOTALL)
+    (tmp_path / "try" / "test_it.py").write_text(code, encoding="utf-8")
+    words = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "test_it.py"]
+    code = code.replace('"night.toml"', '"night.toml", seeds=1')
+    expected, wished = re.findall(r"```toml\n(.*?)```", text, re.DOTALL)
+    for toml, said in ((expected, "2 passed"), (wished, "has no expectations")):
+        alone = night.split("# What has been agreed")[0] + toml
+        (tmp_path / "try" / "night.toml").write_text(alone, encoding="utf-8")
+        snelk.load(tmp_path / "try" / "night.toml")
+        done = subprocess.run(
+            words, cwd=tmp_path / "try", capture_output=True, text=True, check=False
+        )
+        assert said in done.stdout, done.stdout
+
+
+def test_what_pip_installs_is_whole(tmp_path: Path) -> None:
+    """Data, starter and the page's parts are in the package, and no test or screenshot is."""
+    words = [sys.executable, "-m", "pip", "wheel", "--quiet", "--no-deps", "--wheel-dir", "."]
+    subprocess.run([*words, str(ROOT)], cwd=tmp_path, check=True, capture_output=True)
+    (wheel,) = tmp_path.glob("snelk-*.whl")
+    with zipfile.ZipFile(wheel) as packed:
+        inside = {name.removeprefix("snelk/") for name in packed.namelist() if "/" in name}
+    there = {
+        str(path.relative_to(PACKAGE)) for path in PACKAGE.rglob("*.*") if path.suffix != ".pyc"
+    }
+    there = {name for name in there if (PACKAGE / name).is_file() and "__pycache__" not in name}
+    assert {"page/page.html", "page/player.js", "page/page.css", "croft/night.toml"} <= there
+    assert there <= inside
+    assert {name for name in inside if "dist-info" not in name} == there

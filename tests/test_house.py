@@ -5,8 +5,6 @@ from __future__ import annotations
 import ast
 import importlib.util
 import re
-import shlex
-import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -177,51 +175,6 @@ def test_every_screenshot_is_shown_in_the_readme() -> None:
     assert 0 < len(shots) < 20
     for shot in shots:
         assert f"docs/screenshots/{shot.name}" in text
-
-
-def test_the_readme_does_what_it_says(tmp_path: Path) -> None:
-    text = (ROOT / "README.md").read_text(encoding="utf-8")
-    code = re.search(r"```python\n(.*?)```", text, re.DOTALL)
-    commands = re.search(r"run by the tests.*?```sh\n(.*?)```", text, re.DOTALL)
-    assert code is not None
-    assert commands is not None
-    done = subprocess.run(
-        [sys.executable, "-c", code[1]], capture_output=True, text=True, check=True, cwd=tmp_path
-    )
-    for promised in re.findall(r"# (\w.*)", code[1]):
-        assert promised in done.stdout
-    for line in commands[1].splitlines():
-        run_as_written(line, tmp_path)
-
-
-def run_as_written(line: str, folder: Path) -> None:
-    words = shlex.split(line, comments=True)
-    assert words[0] == "snelk"
-    subprocess.run([sys.executable, "-m", *words], check=True, cwd=folder, capture_output=True)
-
-
-def test_the_page_about_tuning_does_what_it_says(tmp_path: Path) -> None:
-    text = (ROOT / "docs" / "tuning.md").read_text(encoding="utf-8")
-    commands = re.search(r"run by the tests.*?```sh\n(.*?)```", text, re.DOTALL)
-    assert commands is not None
-    for line in commands[1].splitlines():
-        run_as_written(line, tmp_path)
-    assert script("make_reference").written(text) == text
-    night = (PACKAGE / "croft" / "night.toml").read_text(encoding="utf-8")
-    shutil.copytree(PACKAGE / "croft", tmp_path / "try")
-    (code,) = re.findall(r"```python\n(.*?)```", text, re.DOTALL)
-    (tmp_path / "try" / "test_it.py").write_text(code, encoding="utf-8")
-    words = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "test_it.py"]
-    code = code.replace('"night.toml"', '"night.toml", seeds=1')
-    expected, wished = re.findall(r"```toml\n(.*?)```", text, re.DOTALL)
-    for toml, said in ((expected, "2 passed"), (wished, "has no expectations")):
-        alone = night.split("# What has been agreed")[0] + toml
-        (tmp_path / "try" / "night.toml").write_text(alone, encoding="utf-8")
-        snelk.load(tmp_path / "try" / "night.toml")
-        done = subprocess.run(
-            words, cwd=tmp_path / "try", capture_output=True, text=True, check=False
-        )
-        assert said in done.stdout, done.stdout
 
 
 def test_links_in_the_documents_lead_somewhere() -> None:
