@@ -1,7 +1,7 @@
-"""Draw docs/screenshots anew: every main command in a terminal window, and every figure.
+"""Draw docs/screenshots anew: every main command in a terminal window, every figure and page.
 
-With names, only those of that name. Needs Xvfb, xterm and ImageMagick (Debian: apt-get install
-xvfb xterm imagemagick).
+With names, only those of that name. Needs Xvfb, xterm, ImageMagick and, for pages, Chromium with
+its driver (Debian: apt-get install xvfb xterm imagemagick chromium chromium-driver).
 """
 
 from __future__ import annotations
@@ -14,6 +14,11 @@ import tempfile
 import time
 from pathlib import Path
 
+import pandas as pd
+from PIL import Image
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+
 SHOTS = Path(__file__).parents[1] / "docs" / "screenshots"
 SNELK = Path(sys.executable).with_name("snelk")
 DISPLAY = ":87"
@@ -25,10 +30,8 @@ TERMINALS = {
         *("run", "croft/night.toml", "--set"),
         "profiles.dog.ladder.states.asleep.senses.hearing=0.8",
     ],
-    "events": ["events", "croft/runs/night", "--to", "52"],
     "why": ["why", "croft/runs/night", "gander", "fox", "--at", "34"],
     "why-states": ["why", "croft/runs/night", "dog"],
-    "searches": ["searches", "croft/night.toml", "farmer", "--seeds", "4"],
     "compare": ["compare", "croft/runs/night", "croft/runs/keen"],
     "sweep": [
         *("sweep", "croft/night.toml", "--seeds", "3", "--vary"),
@@ -36,6 +39,15 @@ TERMINALS = {
     ],
     "verify": ["verify", "croft/night.toml", "--set", "profiles.dog.hearing.acuity=1.0"],
     "fit": ["fit", "croft/night.toml", "--budget", "100"],
+    "import": [
+        *("import", "game.csv", "--column", "t=ms", "--column", "id=actor", "--column", "x=X"),
+        *("--column", "y=-Z", "--column", "heading=yaw", "--time", "0.001", "--length", "0.01"),
+        *("--level", "croft/croft.geojson"),
+    ],
+}
+PAGES = {
+    "page": (["croft/runs/night"], "#t=40&agent=goose-2&target=fox"),
+    "page-two": (["croft/runs/night", "croft/runs/keen"], "#t=46.5&agent=dog&target=fox"),
 }
 FIGURES = {
     "map": [
@@ -50,8 +62,6 @@ FIGURES = {
         *("plot", "sweep", "sweeps/night.parquet", "--show", "dog.time_in.asleep"),
         *("--show", "dog.fox.believed_for", "--show", "expect.dog-hears-the-gravel"),
     ],
-    "compare-figure": ["plot", "compare", "croft/runs/night", "croft/runs/keen"],
-    "coverage": ["plot", "coverage", "croft/night.toml", "--way", "crouched"],
 }
 
 
@@ -83,6 +93,39 @@ def shoot(words: list[str], path: Path, folder: Path, *, stand_in: str = "") -> 
         window.wait()
 
 
+def write_game(folder: Path) -> None:
+    """The fox as a game may record it: cm, ms, y up, yaw clockwise from forward."""
+    fox = pd.read_csv(folder / "croft" / "fox.csv")
+    columns = {"ms": fox.t * 1000, "actor": fox.id, "X": fox.x * 100, "Z": fox.y * 100}
+    pd.DataFrame({**columns, "yaw": 90 - fox.heading}).to_csv(folder / "game.csv", index=False)
+
+
+def shoot_pages(wanted: list[str], folder: Path) -> None:
+    """Open pages in a browser of 1280 x 800 and take a picture of each."""
+    from browser import opened, start_browser
+
+    driver = start_browser()
+    try:
+        for shot, (runs, moment) in PAGES.items():
+            if not wanted or shot in wanted:
+                words = [SNELK, "page", *runs, "--out", f"{shot}.html"]
+                subprocess.run(words, cwd=folder, check=True, stdout=subprocess.DEVNULL)
+                opened(driver, folder / f"{shot}.html", moment)
+                time.sleep(0.5)
+                driver.save_screenshot(str(SHOTS / f"{shot}.png"))
+    finally:
+        driver.quit()
+
+
+def shoot_animation(folder: Path) -> None:
+    """One picture of a moving one."""
+    words = ["croft/runs/night", "--from", "63", "--to", "64", "--size", "1280x800"]
+    subprocess.run([SNELK, "animate", *words, "--out", "a.gif"], cwd=folder, check=True)
+    with Image.open(folder / "a.gif") as picture:
+        picture.seek(3)
+        picture.convert("RGB").save(SHOTS / "animate.png")
+
+
 def main(wanted: list[str]) -> None:
     for tool in ("Xvfb", "xterm", "import"):
         if shutil.which(tool) is None:
@@ -100,6 +143,11 @@ def main(wanted: list[str]) -> None:
             if not wanted or "demo" in wanted:
                 stand_in = "snelk demo > out; head -n 10 out; echo …; tail -n 24 out"
                 shoot(["demo"], SHOTS / "demo.png", folder, stand_in=stand_in)
+            write_game(folder)
+            if not wanted or set(wanted) & set(PAGES):
+                shoot_pages(wanted, folder)
+            if not wanted or "animate" in wanted:
+                shoot_animation(folder)
             for shot, words in TERMINALS.items():
                 if not wanted or shot in wanted:
                     shoot(words, SHOTS / f"{shot}.png", folder)

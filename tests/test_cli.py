@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 import os
 import re
@@ -13,32 +15,58 @@ from pathlib import Path
 import pytest
 
 import snelk
+from snelk.cli.main import main
 
 ENVIRONMENT = {
     key: value for key, value in os.environ.items() if key not in ("FORCE_COLOR", "COLUMNS")
 }
 
 
-def command(*words: object, cwd: Path, code: int = 0) -> str:
-    """Run `snelk` and return what it printed: on standard error if it failed."""
+def command(*words: object, cwd: Path, code: int = 0, process: bool = False) -> str:
+    """Run `snelk` and return what it printed: on standard error if it failed.
+
+    As a process of its own where that is what is tested; else through the same entry point in
+    this one, as each start costs seconds.
+    """
+    run = in_a_process if process else in_this_process
+    found, said, complained = run([str(word) for word in words], cwd)
+    assert found == code, complained
+    assert "Traceback" not in complained
+    assert "\x1b" not in said
+    return complained if code else said
+
+
+def in_a_process(words: list[str], cwd: Path) -> tuple[int, str, str]:
     done = subprocess.run(
-        [sys.executable, "-m", "snelk", *map(str, words)],
+        [sys.executable, "-m", "snelk", *words],
         cwd=cwd,
         capture_output=True,
         text=True,
         env=ENVIRONMENT | {"PYTHONWARNINGS": "error::ResourceWarning"},
         check=False,
     )
-    assert done.returncode == code, done.stderr
-    assert "Traceback" not in done.stderr
-    assert "\x1b" not in done.stdout
-    return done.stderr if code else done.stdout
+    return done.returncode, done.stdout, done.stderr
+
+
+def in_this_process(words: list[str], cwd: Path) -> tuple[int, str, str]:
+    said, complained, code = io.StringIO(), io.StringIO(), 0
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(sys, "argv", ["snelk", *words])
+        patch.chdir(cwd)
+        for name in ("FORCE_COLOR", "COLUMNS"):
+            patch.delenv(name, raising=False)
+        with contextlib.redirect_stdout(said), contextlib.redirect_stderr(complained):
+            try:
+                main()
+            except SystemExit as end:
+                code = end.code if isinstance(end.code, int) else 0
+    return code, said.getvalue(), complained.getvalue()
 
 
 @pytest.fixture(scope="module")
 def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, str]:
     folder = tmp_path_factory.mktemp("demo")
-    return folder, command("demo", cwd=folder)
+    return folder, command("demo", cwd=folder, process=True)
 
 
 def test_demo_writes_runs_draws_and_lists(demo: tuple[Path, str]) -> None:
@@ -71,7 +99,7 @@ def test_demo_keeps_files_that_were_changed(demo: tuple[Path, str]) -> None:
 
 @pytest.mark.parametrize("words", [(), ("plot",)])
 def test_help_says_what_each_command_does_in_80_columns(words: tuple[str], tmp_path: Path) -> None:
-    said = command(*words, "--help", cwd=tmp_path)
+    said = command(*words, "--help", cwd=tmp_path, process=True)
     listed = said.partition("Commands:\n")[2].splitlines()
     assert len(listed) >= 5
     assert all(line.endswith(".") and not line.endswith("...") for line in listed)
@@ -79,12 +107,13 @@ def test_help_says_what_each_command_does_in_80_columns(words: tuple[str], tmp_p
 
 
 def test_the_starter_runs_as_it_is(tmp_path: Path) -> None:
-    hint = command("new", "mine", cwd=tmp_path).split("Next\n")[1].split()[1:]
+    hint = command("new", "mine", cwd=tmp_path, process=True).split("Next\n")[1].split()[1:]
     assert "hound" in command(*hint, cwd=tmp_path)
     assert "No errors; nothing to warn of." in command("check", "mine/scenario.toml", cwd=tmp_path)
     story = command("why", "runs/scenario", "hound", "child", cwd=tmp_path)
     assert "blocked by low-wall" in story
-    assert command("new", "mine", cwd=tmp_path, code=2).startswith("error: mine: is there already")
+    said = command("new", "mine", cwd=tmp_path, code=2, process=True)
+    assert said.startswith("error: mine: is there already")
 
 
 def test_run_with_changes_and_events_with_filters(demo: tuple[Path, str]) -> None:

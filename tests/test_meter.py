@@ -36,7 +36,7 @@ IN_AND_OUT = samples.track_of((0, 5, 0), (4.0, 5, 0))
     drain=st.floats(0.3, 6.0),
     hold=st.floats(0.0, 2.0),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 def test_times_match_the_closed_form_to_within_a_tick(
     tmp_path_factory: pytest.TempPathFactory, dt: float, fill: float, drain: float, hold: float
 ) -> None:

@@ -64,7 +64,7 @@ def test_a_variant_is_the_same_in_a_batch_of_200_as_alone(night: snelk.Run) -> N
     scenario = snelk.load(NIGHT)
     batch = snelk.run_batch(scenario, variants=variants)
     assert len({len(run.events) for run in batch}) > 5
-    for n in (0, 1, 2, 57, 99, 198, 199):
+    for n in (0, 1, 57, 198):
         alone = snelk.run(scenario, changes=variants[n])
         assert same_tables(batch[n], alone), n
         assert batch[n].info == alone.info

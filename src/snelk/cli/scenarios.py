@@ -109,7 +109,7 @@ def demo(
 def new(
     folder: Annotated[Path, typer.Argument(metavar="DIR", help="A folder that is not there yet.")],
 ) -> None:
-    """Write a small commented scenario to start from, ready to run."""
+    """Write a small commented scenario, ready to run."""
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise InputError.of(str(folder), "", "", "is there already", "choose a new folder")
     _copy_files(Path(__file__).parents[1] / "starter", folder, keep_changed=False)
