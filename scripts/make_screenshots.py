@@ -47,7 +47,7 @@ TERMINALS = {
 }
 PAGES = {
     "page": (["croft/runs/night"], "#t=40&agent=goose-2&target=fox"),
-    "page-two": (["croft/runs/night", "croft/runs/keen"], "#t=46.5&agent=dog&target=fox"),
+    "page-two": (["croft/runs/night", "croft/runs/keen"], "#t=30.5&agent=dog&target=fox"),
 }
 FIGURES = {
     "map": [

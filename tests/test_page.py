@@ -172,6 +172,17 @@ def test_an_event_a_lane_and_the_map_lead_to_the_moment(page: Any, night: snelk.
     assert f"{lost.t:.2f} /" in page.find_element("id", "time").text
     assert panel(page)[0].startswith(f"{lost.agent} does not see {lost.target} at {lost.t:.2f} s")
 
+    page.execute_script(
+        "const f = document.getElementById('filter'); f.value = ''; f.dispatchEvent(new Event('input'))"
+    )
+    choose(page, "farmer", "fox", 63.95)
+    past = night.events[night.events.t <= 63.95]
+    latest = list(past.text[past.t == past.t.max()])
+    marked = page.find_elements("css selector", "#event-list .now")
+    assert [row.text.split("\n")[-1] for row in marked] == latest
+    box = page.find_element("id", "event-list").rect
+    assert box["y"] <= marked[0].rect["y"] <= box["y"] + box["height"] - 20
+
     lane = night.agents.index("farmer")
     x, y = page.execute_script(
         "const l = snelkPage.lanes, b = document.getElementById('lane-plot').getBoundingClientRect();"

@@ -69,7 +69,10 @@ class WhyPanel {
       const mark = gate.passed === null ? "–" : gate.passed ? "✓" : "✗";
       const row = make("tr", "", gate.passed === false ? "fail" : "");
       row.dataset.gate = gate.name;
-      for (const text of [mark, words(gate.name), gate.value, gate.limit || "", gate.margin || ""]) row.append(make("td", text));
+      const texts = [mark, words(gate.name), gate.value];
+      if (gate.limit || gate.margin) texts.push(gate.limit || "", gate.margin || "");
+      for (const text of texts) row.append(make("td", text));
+      if (texts.length === 3) row.lastChild.colSpan = 3;
       if (gate.name === result) row.firstChild.append("◂");
       table.append(row);
       if (gate.wall) this.wide(table, gate.wall, "quiet");
@@ -176,7 +179,9 @@ class EventList {
     for (let n = from; n < to; n++) this.items[n].className = n >= now ? "later" : n >= latest ? "now" : "";
     [this.now, this.first] = [now, latest];
     const item = this.items[latest];
-    if (item) this.list.scrollTop = item.offsetTop - this.list.offsetTop - this.list.clientHeight / 3;
+    if (!item) return;
+    const box = this.list.getBoundingClientRect();
+    this.list.scrollTop += item.getBoundingClientRect().top - box.top - box.height / 3;
   }
 
   // The next event that is shown, or the one before.

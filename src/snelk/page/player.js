@@ -291,6 +291,7 @@ class Page {
       this.lanes.place();
       this.lanes.draw();
       this.go(this.t);
+      this.events.move(this.t, true);
     }, 60);
   }
 
