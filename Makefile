@@ -1,7 +1,7 @@
 # make demo   set everything up and run the demonstration
 # make test   lint, types, tests and examples, as CI does
 # make bench  measure, as ratios within one run
-# make screenshots  draw docs/screenshots anew (needs Xvfb, xterm and ImageMagick)
+# make screenshots  draw docs/screenshots anew (needs Xvfb, xterm, ImageMagick and Chromium)
 
 PYTHON ?= python3
 VENV := .venv
@@ -26,8 +26,9 @@ bench: $(VENV)/.ready-dev
 	$(BIN)/python benchmarks/scaling.py
 	$(BIN)/python benchmarks/sweeps.py
 	$(BIN)/python benchmarks/start.py
+	$(BIN)/python benchmarks/page.py
 
-screenshots: $(VENV)/.ready
+screenshots: $(VENV)/.ready-dev
 	$(BIN)/python scripts/make_screenshots.py
 
 $(VENV)/bin/python:

@@ -13,7 +13,6 @@ from snelk.cli.output import (
     progress_bar,
     say_json,
     wrap,
-    write_text,
 )
 from snelk.cli.scenarios import (
     Activities,
@@ -24,6 +23,7 @@ from snelk.cli.scenarios import (
     load_scenario,
     run_files,
 )
+from snelk.files import write_text
 
 if TYPE_CHECKING:
     from rich.console import Console

@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from snelk.cli.output import command, console, say_json, table, wrap, write_text
+from snelk.cli.output import command, console, say_json, table, wrap
 from snelk.cli.questions import Json
 from snelk.errors import InputError
+from snelk.files import write_text
 
 if TYPE_CHECKING:
     from snelk.config.foreign import Imported

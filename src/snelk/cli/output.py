@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 import typer
 
 from snelk.errors import InputError
+from snelk.files import write_text
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -157,19 +158,6 @@ def write_table(path: Path, frame: pd.DataFrame) -> None:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         frame.to_parquet(draft, index=False)
-        draft.replace(path)
-    except OSError as error:
-        draft.unlink(missing_ok=True)
-        rule, fix = f"cannot be written: {error.strerror}", "choose another place"
-        raise InputError.of(str(path), "", "", rule, fix) from None
-
-
-def write_text(path: Path, text: str) -> None:
-    """Write a text file; whole, or not at all."""
-    draft = path.with_name(f".{path.name}.draft")
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        draft.write_text(text, encoding="utf-8")
         draft.replace(path)
     except OSError as error:
         draft.unlink(missing_ok=True)

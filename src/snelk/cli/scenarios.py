@@ -18,9 +18,9 @@ from snelk.cli.output import (
     summary,
     table,
     wrap,
-    write_text,
 )
 from snelk.errors import InputError, nearest
+from snelk.files import write_text
 
 if TYPE_CHECKING:
     from snelk.config.models import Profile

@@ -8,17 +8,17 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import jinja2
-import numpy as np
 import shapely
 from bokeh.embed import json_item
 from bokeh.resources import Resources
 from markupsafe import Markup
 
 from snelk.errors import InputError, one_of
+from snelk.files import write_text
 from snelk.page.figures import lanes_figure, map_figure
 from snelk.page.gathering import WORDS, Gathered
 from snelk.page.packing import Packer
-from snelk.plots.ground import LAMPLIGHT
+from snelk.plots.ground import LAMPLIGHT, extent_of
 from snelk.plots.minds import LIKELY, RANK_SHADES
 from snelk.plots.style import AGENT_COLOURS, INK, NOISE, REASON_STYLES
 from snelk.tuning.compare import compare
@@ -103,15 +103,7 @@ def write_page(path: str | Path, run: Run, other: Run | None = None, **options: 
     if path.suffix not in (".html", ".htm"):
         raise InputError.of(str(path), "", path.suffix, "is no page", "use .html")
     text = page_of(run, other, **options)
-    draft = path.with_name(f".{path.name}.draft")
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        draft.write_text(text, encoding="utf-8")
-        draft.replace(path)
-    except OSError as error:
-        draft.unlink(missing_ok=True)
-        rule, fix = f"cannot be written: {error.strerror}", "choose another place with --out"
-        raise InputError.of(str(path), "", "", rule, fix) from None
+    write_text(path, text)
     return path
 
 
@@ -203,14 +195,7 @@ def _style(name: str) -> dict[str, Any]:
 
 def _place_of(run: Run) -> dict[str, Any]:
     """The bounds of a map, where walls and zones are named, and edges of territories."""
-    bounds = np.array(run.level.bounds)
-    there = run.poses[run.poses.present]
-    if len(there):
-        low, high = there[["x", "y"]].min().to_numpy(), there[["x", "y"]].max().to_numpy()
-        empty = not run.level.data.walls and not run.level.data.zones
-        bounds[:2] = low if empty else np.minimum(bounds[:2], low)
-        bounds[2:] = high if empty else np.maximum(bounds[2:], high)
-    bounds += (-1.0, -1.0, 1.0, 1.0)
+    low_x, low_y, high_x, high_y = (float(value) for value in extent_of(run))
     territories = [
         {
             "agent": agent,
@@ -230,7 +215,7 @@ def _place_of(run: Run) -> dict[str, Any]:
             {"x": point.x, "y": point.y, "text": thing.name, "size": geometry.envelope.length}
         )
     return {
-        "bounds": [float(value) for value in bounds],
+        "bounds": [low_x - 1.0, low_y - 1.0, high_x + 1.0, high_y + 1.0],
         "labels": labels,
         "territories": territories,
     }

@@ -9,6 +9,7 @@ import shapely
 from matplotlib.colors import to_rgb
 from matplotlib.patches import PathPatch
 from matplotlib.path import Path as Outline
+from numpy.typing import NDArray
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
     from snelk.config.models import Wall
     from snelk.level.level import Level
     from snelk.plots.labels import Labels
+    from snelk.runs.run import Run
 
 WALL_SHADES = (
     (1.0, "#c9c2b4", "up to 1 m"),
@@ -27,6 +29,18 @@ WALL_SHADES = (
 
 LAMPLIGHT = "#fff0b3"
 SHEER_EDGE = "#3d7a4a"
+
+
+def extent_of(run: Run) -> NDArray[np.float64]:
+    """Smallest x, y and largest x, y of the level and of everybody's ways, m."""
+    bounds = np.array(run.level.bounds)
+    there = run.poses[run.poses.present]
+    if len(there):
+        low, high = there[["x", "y"]].min().to_numpy(), there[["x", "y"]].max().to_numpy()
+        empty = not run.level.data.walls and not run.level.data.zones
+        bounds[:2] = low if empty else np.minimum(bounds[:2], low)
+        bounds[2:] = high if empty else np.maximum(bounds[2:], high)
+    return bounds
 
 
 def outline_of(geometry: BaseGeometry) -> Outline:

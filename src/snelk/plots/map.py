@@ -22,6 +22,7 @@ from snelk.plots.ground import (
     SHEER_EDGE,
     WALL_SHADES,
     draw_level,
+    extent_of,
     label_level,
     outline_of,
 )
@@ -502,13 +503,7 @@ def _write_labels(
 
 def frame_map(ax: Axes, run: Run, *, around: Any = None, radius: float = 12.0) -> None:
     """Show the level and everybody's ways, or what is around one pose, a metre alike in x and y."""
-    bounds = np.array(run.level.bounds)
-    there = run.poses[run.poses.present]
-    if len(there):
-        low, high = there[["x", "y"]].min().to_numpy(), there[["x", "y"]].max().to_numpy()
-        empty = not run.level.data.walls and not run.level.data.zones
-        bounds[:2] = low if empty else np.minimum(bounds[:2], low)
-        bounds[2:] = high if empty else np.maximum(bounds[2:], high)
+    bounds = extent_of(run)
     margin = max(1.0, 0.02 * float(max(bounds[2] - bounds[0], bounds[3] - bounds[1])))
     if around is not None:
         bounds = np.array([around.x, around.y, around.x, around.y])
