@@ -17,7 +17,7 @@ test: $(VENV)/.ready-dev
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
-	$(BIN)/pytest -n auto
+	$(BIN)/pytest -n auto --dist loadfile
 
 bench: $(VENV)/.ready-dev
 	$(PIP) -e '.[bench]'

@@ -187,7 +187,7 @@ def test_an_event_a_lane_and_the_map_lead_to_the_moment(page: Any, night: snelk.
     x, y = page.execute_script(
         "const l = snelkPage.lanes, b = document.getElementById('lane-plot').getBoundingClientRect();"
         "return [b.x + l.left + l.plot.inner_width * 65 / 90,"
-        " b.y + 2 + (arguments[0] + 0.5) * l.plot.inner_height / l.agents.length]", lane,
+        " b.y + 2 + (arguments[0] + 0.5) * l.plot.inner_height / l.rows]", lane,
     )  # fmt: skip
     click(page, x, y)
     assert page.find_element("id", "agent").get_attribute("value") == "farmer"

@@ -14,7 +14,8 @@ class LanesView {
     this.cursor = document.getElementById("cursor");
     const start = Math.min(...page.runs.map((run) => run.start)), end = Math.max(...page.runs.map((run) => run.end));
     this.plot.x_range.setv({ start, end });
-    this.plot.y_range.setv({ start: this.agents.length, end: 0 });
+    this.rows = Math.max(this.agents.length, 4); // so that the lane of one is no wall
+    this.plot.y_range.setv({ start: this.rows, end: 0 });
     const height = this.agents.length * LEAST * page.runs.length + 36;
     document.getElementById("lane-inner").style.minHeight = `max(100%, ${height}px)`;
     this.buttons = this.agents.map((name) => {
@@ -33,7 +34,7 @@ class LanesView {
 
   // Names and cursor lie over the figure; they are put where its frame is.
   place() {
-    const top = 2, each = this.plot.inner_height / this.agents.length;
+    const top = 2, each = this.plot.inner_height / this.rows;
     this.buttons.forEach((button, n) => {
       button.style.top = `${top + n * each}px`;
       button.style.lineHeight = button.style.height = `${each}px`;
@@ -119,7 +120,7 @@ class LanesView {
     }
   }
 
-  roomy(height) { return (height * STATES * this.plot.inner_height) / this.agents.length >= 8; }
+  roomy(height) { return (height * STATES * this.plot.inner_height) / this.rows >= 8; }
 
   bands(data, run, a, c, middle, low) {
     if (!run.has(`${a}.look`)) return;

@@ -357,7 +357,8 @@ class MapView {
       if (!pose) return;
       const stay = run.stay(run.names[c], t);
       const note = stay ? stay.name : pose.posture ? run.words.postures[pose.posture] : "";
-      const tried = note ? [`${run.names[c]}: ${note}`, run.names[c]] : [run.names[c]];
+      const name = run.names[c].length > 24 ? `${run.names[c].slice(0, 23)}…` : run.names[c];
+      const tried = note ? [`${name}: ${note}`, name] : [name];
       tried.some((text) => place(pose.x, pose.y, text, this.colours[c], 12, beside));
     });
     for (const { x, y, text } of this.labels) place(x, y, text, "#5c5339", 10, (w) => [[-w / 2, 0], [-w / 2, 12], [-w / 2, -12]]);

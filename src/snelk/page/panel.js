@@ -19,7 +19,7 @@ class WhyPanel {
     const scrolled = this.box.scrollTop;
     this.box.replaceChildren();
     if (a < 0 || c < 0 || c === run.agents[a]) {
-      this.box.append(make("p", a < 0 || c < 0 ? "Not in this run." : "Choose another target: nobody senses themselves."));
+      this.box.append(make("p", !run.agents.length ? "Nobody senses in this run." : a < 0 || c < 0 ? "Not in this run." : "Choose another target: nobody senses themselves."));
       if (a >= 0) this.ladder(ladderAt(run, a, t), null);
       return;
     }
