@@ -19,6 +19,9 @@ from test_house import PACKAGE, ROOT, script
 
 import snelk
 from snelk.cli.main import app
+from snelk.config import minds, models, wanted
+from snelk.config.conditions import parse
+from snelk.config.fields import Model
 
 BLOCK = re.compile(r"^```(\w*)\n(.*?)^```", re.MULTILINE | re.DOTALL)
 ELSEWHERE = ("pip install .", "make demo", "make test")
@@ -73,6 +76,17 @@ def test_a_page_does_what_it_says(
 def test_the_reference_is_what_the_code_says() -> None:
     made = script("make_reference")
     assert (ROOT / "docs" / "reference.md").read_text(encoding="utf-8") == made.reference()
+    told = {model for _, _, model in made.SECTIONS}
+    for module in (models, minds, wanted):
+        for name, model in vars(module).items():
+            if (
+                isinstance(model, type)
+                and issubclass(model, Model)
+                and model.__module__ == module.__name__
+            ):
+                own = set(model.model_fields) - {"kind", "name"}
+                base = any(issubclass(each, model) for each in told - {model})
+                assert model in told or base or not own, name
     for _, _, model in made.SECTIONS:
         for name, field in model.model_fields.items():
             assert field.description, f"{model.__name__}.{name}"
@@ -135,3 +149,11 @@ def test_what_pip_installs_is_whole(tmp_path: Path) -> None:
     assert {"page/page.html", "page/player.js", "page/page.css", "croft/night.toml"} <= there
     assert there <= inside
     assert {name for name in inside if "dist-info" not in name} == there
+
+
+def test_conditions_told_of_are_understood() -> None:
+    text = (ROOT / "docs" / "conditions.md").read_text(encoding="utf-8")
+    conditions = re.findall(r"^    (\S.*)$", text, re.MULTILINE)
+    assert len(conditions) >= 5
+    for condition in conditions:
+        assert parse(condition).text == condition

@@ -47,7 +47,8 @@ def page(
         opened.tick_at(at)
     names = run.name if other is None else f"{run.name}-{other.name}"
     path = out or run.with_name(f"{names}.html")
-    write_page(path, opened, beside, agent=agent, target=target)
+    with progress_bar("writing the page"):
+        write_page(path, opened, beside, agent=agent, target=target)
     screen = console()
     screen.print(f"Written to {path} ({path.stat().st_size / 1e6:.1f} MB)")
     moment = "" if at is None else "#" + urlencode({"t": f"{at:g}"})

@@ -85,6 +85,7 @@ class MapView {
     const { run, page } = this, on = page.layers;
     this.poses = run.names.map((_, c) => run.pose(c, t, smooth));
     this.drawn = {}; // how many of each were drawn, by layer
+    this.marks = []; // what names keep clear of: [left, top, right, bottom]
     if (on.light) this.drawLight();
     if (on.search) this.drawSearch(t);
     if (on.cones) this.drawCones(t);
@@ -96,6 +97,8 @@ class MapView {
     this.drawBodies();
     if (on.names) this.drawNames(t);
   }
+
+  keepFree(x, y, pixels) { this.marks.push([x - pixels, y - pixels, x + pixels, y + pixels]); }
 
   count(layer) { this.drawn[layer] = (this.drawn[layer] || 0) + 1; }
 
@@ -247,6 +250,7 @@ class MapView {
     this.stroke(style.colour, chosen ? 2.6 : 1.4, style.dash);
     const x = this.px(from.x + share * (end[0] - from.x)), y = this.py(from.y + share * (end[1] - from.y));
     this.text(style.sign, x, y, chosen ? 15 : 12, style.colour, "center");
+    this.keepFree(x, y, 5);
     this.count("rays");
   }
 
@@ -269,6 +273,7 @@ class MapView {
       this.fillWith("white", 0.7);
       this.stroke(colour, 1.5);
       this.text("?", this.px(x), this.py(y), 11, colour, "center");
+      this.keepFree(this.px(x), this.py(y), 7);
       this.count("belief");
     });
   }
@@ -336,7 +341,7 @@ class MapView {
 
   // Names of everybody, then of walls and zones, each where there is room.
   drawNames(t) {
-    const { run, poses } = this, taken = [];
+    const { run, poses } = this, taken = [...this.marks];
     const free = (box) => box[0] >= 0 && box[1] >= 0 && box[2] <= this.width && box[3] <= this.height
       && !taken.some((other) => box[0] < other[2] && box[2] > other[0] && box[1] < other[3] && box[3] > other[1]);
     const place = (x, y, text, colour, pixels, spots) => {
