@@ -8,15 +8,22 @@ VENV := .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --prefer-binary
 
-.PHONY: demo test bench screenshots clean
+.PHONY: demo test lint types tests bench screenshots clean
 
 demo: $(VENV)/.ready
 	$(BIN)/snelk demo croft
 
-test: $(VENV)/.ready-dev
+test: lint
+	$(MAKE) --no-print-directory --jobs 2 types tests
+
+lint: $(VENV)/.ready-dev
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
+
+types: $(VENV)/.ready-dev
 	$(BIN)/mypy
+
+tests: $(VENV)/.ready-dev
 	$(BIN)/pytest -n auto --dist loadfile
 
 bench: $(VENV)/.ready-dev

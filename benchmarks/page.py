@@ -80,6 +80,12 @@ def main() -> None:
                     f" longest {max(frames):.1f} ms,"
                     f" over 33.4 ms: {sum(f > 33.4 for f in frames)}"
                 )
+                if path is page:
+                    drawing: list[float] = driver.execute_script("return snelkPage.drawing")
+                    print(
+                        f"  the page's own work for a frame: median"
+                        f" {statistics.median(drawing):.1f} ms, longest {max(drawing):.1f} ms"
+                    )
         finally:
             driver.quit()
 

@@ -38,13 +38,13 @@ def test_a_run_repeats_itself_bit_for_bit(night: snelk.Run, tmp_path: Path) -> N
         assert (folders[0] / name).read_bytes() == (folders[1] / name).read_bytes(), name
 
 
-def test_a_variant_is_the_same_in_a_batch_of_200_as_alone(night: snelk.Run) -> None:
+def test_a_variant_is_the_same_in_a_batch_of_100_as_alone(night: snelk.Run) -> None:
     rng = np.random.default_rng(1)
-    variants: list[dict[str, object]] = [{"clock.end": 12.0, "clock.start": 8.0}] * 200
-    for n in range(200):
+    variants: list[dict[str, object]] = [{"clock.end": 12.0, "clock.start": 8.0}] * 100
+    for n in range(100):
         variants[n] = {
-            "clock.start": 36.0,
-            "clock.end": 41.0,
+            "clock.start": 37.6,
+            "clock.end": 40.0,
             "profiles.goose.cones.wide.range": float(rng.uniform(4, 16)),
             "profiles.dog.cones.muzzle.fov_whole": float(rng.uniform(20, 200)),
             "bodies.fox.crouched": float(rng.uniform(0.1, 1.5)),
@@ -64,7 +64,7 @@ def test_a_variant_is_the_same_in_a_batch_of_200_as_alone(night: snelk.Run) -> N
     scenario = snelk.load(NIGHT)
     batch = snelk.run_batch(scenario, variants=variants)
     assert len({len(run.events) for run in batch}) > 5
-    for n in (0, 1, 57, 198):
+    for n in (0, 1, 57, 98):
         alone = snelk.run(scenario, changes=variants[n])
         assert same_tables(batch[n], alone), n
         assert batch[n].info == alone.info

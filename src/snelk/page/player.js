@@ -14,6 +14,7 @@ class Page {
     this.t = this.start;
     this.playing = false;
     this.frames = [];
+    this.drawing = [];
     this.layers = Object.fromEntries(Object.keys(LAYERS).map((name) => [name, true]));
     [this.agent, this.target] = facts.first;
   }
@@ -222,7 +223,8 @@ class Page {
   play() {
     if (this.t >= this.end - 1e-9) this.t = this.start;
     this.playing = true;
-    this.frames = [];
+    this.frames = []; // ms from one to the next
+    this.drawing = []; // ms of work for each
     this.marked = null;
     this.showPlaying();
     this.waiting = requestAnimationFrame((now) => this.frame(now));
@@ -247,7 +249,10 @@ class Page {
       this.t = Math.min(this.t + (passed / 1000) * Number(this.speed.value), this.end);
     }
     this.marked = now;
+    const began = performance.now();
     this.show(true);
+    this.drawing.push(performance.now() - began);
+    if (this.drawing.length > FRAMES_KEPT) this.drawing.shift();
     if (this.t >= this.end) { this.pause(); return; }
     this.waiting = requestAnimationFrame((later) => this.frame(later));
   }
@@ -279,9 +284,11 @@ class Page {
 
   tellFrames() {
     if (!this.frames.length) return;
-    const sorted = [...this.frames].sort((a, b) => a - b);
-    document.getElementById("frame").textContent =
-      `a frame takes ${fixed(sorted[sorted.length >> 1], 0)} ms, the slowest of ${sorted.length}: ${fixed(sorted[sorted.length - 1], 0)} ms`;
+    const told = (list) => {
+      const sorted = [...list].sort((a, b) => a - b);
+      return `${fixed(sorted[sorted.length >> 1], 0)} ms (at most ${fixed(sorted[sorted.length - 1], 0)})`;
+    };
+    document.getElementById("frame").textContent = `a frame every ${told(this.frames)}, drawn in ${told(this.drawing)}`;
   }
 
   resized() {
