@@ -121,7 +121,7 @@ def test_the_panel_tells_what_why_tells(page: Any, night: snelk.Run) -> None:
     moments = [
         (agent, target, night.times[chance.randrange(len(night.times))])
         for agent in night.agents
-        for target in chance.sample([n for n in night.names if n != agent], 3)
+        for target in chance.sample([n for n in night.names if n != agent], 2)
     ] + [("goose-2", "fox", 40.0), ("dog", "fox", 56.0), ("farmer", "fox", 65.0)]
     asked = 0
     for agent, target, t in moments:
@@ -160,7 +160,7 @@ def test_the_panel_tells_what_why_tells(page: Any, night: snelk.Run) -> None:
                     assert f"{mark} {words}".replace("  ", " ") in [
                         line.replace("  ", " ").replace("\xa0", " ") for line in shown_leaves
                     ], (agent, t, change.name)
-    assert asked > 400
+    assert asked > 250
 
 
 def test_an_event_a_lane_and_the_map_lead_to_the_moment(page: Any, night: snelk.Run) -> None:

@@ -358,14 +358,18 @@ class MapView {
     };
     poses.forEach((pose) => { if (pose) taken.push([this.px(pose.x) - 6, this.py(pose.y) - 6, this.px(pose.x) + 6, this.py(pose.y) + 6]); });
     const beside = (w) => [[11, 0], [-11 - w, 0], [-w / 2, -16], [-w / 2, 16], [9, -13], [9, 13], [-9 - w, -13], [-9 - w, 13], [-w / 2, -29], [-w / 2, 29]];
-    poses.forEach((pose, c) => {
-      if (!pose) return;
+    // The chosen ones first: it is them that one looks for.
+    const chosen = [run.agents[this.page.a], this.page.c];
+    const order = run.names.map((_, c) => c).sort((c, d) => chosen.includes(d) - chosen.includes(c));
+    for (const c of order) {
+      const pose = poses[c];
+      if (!pose) continue;
       const stay = run.stay(run.names[c], t);
       const note = stay ? stay.name : pose.posture ? run.words.postures[pose.posture] : "";
       const name = run.names[c].length > 24 ? `${run.names[c].slice(0, 23)}…` : run.names[c];
       const tried = note ? [`${name}: ${note}`, name] : [name];
       tried.some((text) => place(pose.x, pose.y, text, this.colours[c], 12, beside));
-    });
+    }
     for (const { x, y, text } of this.labels) place(x, y, text, "#5c5339", 10, (w) => [[-w / 2, 0], [-w / 2, 12], [-w / 2, -12]]);
   }
 
