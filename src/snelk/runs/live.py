@@ -308,8 +308,7 @@ class Live:
         made = Noises(*map(np.concatenate, zip(*self._noises, strict=True)))
         self._noises = [made]
         times = np.full(len(heard.agent), self.t)
-        first = int(made.number[0])
-        renumbered = heard._replace(number=heard.number - first)
+        renumbered = heard._replace(number=np.searchsorted(made.number, heard.number))
         found = list(find_hearing(simulation, times, renumbered, made, self._last_steps))
         # What is older than any ear waits is forgotten, so that a long game does not fill memory.
         old = made.t < self.t - OLDEST
