@@ -20,6 +20,7 @@ import snelk
 from snelk.cli.main import app
 from snelk.config.geojson import read_level
 from snelk.level.level import Level
+from snelk.plots.imported import plot_level
 from snelk.tuning.imported import doubts_about, figures_of
 
 FOX = pd.read_csv(snelk.croft() / "fox.csv")
@@ -255,7 +256,14 @@ CASES = {
     "import game.csv --mapping no.toml": "no.toml: no such file; check the path",
     "import bad.jsonl": "bad.jsonl: line 2: is no JSON:",
     "import word.csv --name fox": "word.csv: row 2: is no number (given: x = 'wall')",
-    "import back.csv --name fox": 'times of "fox" must rise',
+    "import back.csv --name fox": 'back.csv: times of "fox" must rise',
+    "import none.csv": "none.csv: id is empty",
+    "import back.csv --name fox --out back.csv": "back.csv: is what is read, and would be lost",
+    "import game.csv --word postur.x=crouched": 'conventions: words: has no words (given: "postur"); did you mean "posture"?',
+    "import-level box.obj --out box.png": "box.png: unknown format (given: .png); use .geojson",
+    "import-level box.obj --length 1e9": "needs coordinates that are numbers within ±100000 m",
+    "import-level box.obj --length 10000 --cut 0 --cut 1e9": "box.obj: feature 0",
+    "import-level town.geojson --out town.geojson": "town.geojson: is what is read, and would be lost",
     "import-level game.csv": "game.csv: unknown format (given: .csv); use .glb, .gltf or .obj",
     "import-level bad.glb": "bad.glb: cannot be read:",
     "import-level empty.obj": "empty.obj: ",
@@ -275,6 +283,9 @@ def test_a_mistake_is_one_clear_line(
     Path("bad.jsonl").write_text('{"t": 0}\n{"t": \n')
     Path("word.csv").write_text("t,x,y\n0,0,0\n1,wall,0\n")
     Path("back.csv").write_text("t,x,y\n1,0,0\n1,2,0\n")
+    Path("none.csv").write_text("t,id,x,y\n0,a,0,0\n1,,1,0\n")
+    Path("town.geojson").write_text((snelk.croft() / "croft.geojson").read_text())
+    scene(box=(0.0, 0.0, 0.0, 20.0, 20.0, 30.0)).export("box.obj")
     Path("bad.glb").write_text("hello")
     Path("empty.obj").write_text("# nothing\n")
     Path("bad.geojson").write_text("{}")
@@ -283,3 +294,18 @@ def test_a_mistake_is_one_clear_line(
         app(line.split(), standalone_mode=False)
     assert CASES[line] in str(told.value)
     assert sorted(tmp_path.iterdir()) == before
+
+
+def test_pictures_show_what_was_imported(tmp_path: Path) -> None:
+    level = Level(read_level(snelk.croft() / "croft.geojson"))
+    done = snelk.import_tracks(
+        write(tmp_path, "y down, pixels, turns", ".csv"), GAMES["y down, pixels, turns"][1]
+    )
+    artists = snelk.plot_imported(done, level=level)
+    assert np.allclose(artists.ways["fox"].get_xydata(), FOX[["x", "y"]], atol=1e-9)
+    arrows = artists.headings["fox"]
+    nearest = [int(np.argmin(np.hypot(FOX.x - x, FOX.y - y))) for x, y in arrows.get_offsets()]
+    off = np.degrees(np.arctan2(arrows.V, arrows.U)) - FOX.heading.to_numpy()[nearest]
+    assert np.median(np.abs((off + 180) % 360 - 180)) < 1e-6
+    names = {text.get_text() for text in plot_level(level).texts}
+    assert {"barn", "coop", "farmhouse"} & names

@@ -22,3 +22,14 @@ def write_text(path: Path, text: str) -> None:
         draft.unlink(missing_ok=True)
         rule, fix = f"cannot be written: {error.strerror}", "choose another place"
         raise InputError.of(str(path), "", "", rule, fix) from None
+
+
+def keep_source(path: Path, source: str | Path) -> None:
+    """Make sure that what is made of a file does not take its place.
+
+    Raises:
+        InputError: Both are the same file.
+    """
+    if path.exists() and Path(source).exists() and path.samefile(source):
+        rule, fix = "is what is read, and would be lost", "choose another place with --out"
+        raise InputError.of(str(path), "", "", rule, fix)

@@ -11,7 +11,7 @@ import typer
 from snelk.cli.output import command, console, say_json, table, wrap
 from snelk.cli.questions import Json
 from snelk.errors import InputError
-from snelk.files import write_text
+from snelk.files import keep_source, write_text
 
 if TYPE_CHECKING:
     from snelk.config.foreign import Imported
@@ -179,26 +179,21 @@ def import_level(
     from snelk.config.meshes import CUTS, level_from_mesh
     from snelk.config.outlines import level_from_outlines
     from snelk.level.level import Level
-    from snelk.plots.ground import draw_level, label_level
-    from snelk.plots.labels import Labels
-    from snelk.plots.style import new_figure, save_figure
+    from snelk.plots.imported import plot_level
+    from snelk.plots.style import save_figure
 
+    place = out or Path(f"{source.stem}.level.geojson")
+    if place.suffix not in (".geojson", ".json"):
+        raise InputError.of(str(place), "", place.suffix, "unknown format", "use .geojson")
+    keep_source(place, source)
     scale = 1.0 if length is None else length
     if source.suffix.lower() in (".geojson", ".json"):
         data = level_from_outlines(source, length=scale, kind=kind, top=top)
     else:
         data = level_from_mesh(source, up=up, mirror=mirror, length=scale, cuts=cut or CUTS)
-    place = out or Path(f"{source.stem}.level.geojson")
     write_text(place, json.dumps(data.to_geojson(), ensure_ascii=False) + "\n")
     level = Level(data)
-    figure, axes = new_figure(f"{source.name}   ·   as imported")
-    figure.subplots_adjust(left=0.05, right=0.97, top=0.93, bottom=0.07)
-    draw_level(axes, level, light=1.0)
-    axes.set_aspect("equal", adjustable="datalim")
-    axes.autoscale_view()
-    axes.set_xlabel("x, m")
-    axes.set_ylabel("y, m")
-    label_level(Labels(axes), level)
+    axes = plot_level(level, title=f"{source.name}   ·   as imported")
     picture = save_figure(axes, place.with_suffix(".png"))
     walls = [
         {"name": wall.name, "base": wall.base, "top": wall.top, "area": float(shape.area)}

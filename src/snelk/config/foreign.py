@@ -18,11 +18,15 @@ from snelk.config.fields import Model, with_unit
 from snelk.config.problems import checked
 from snelk.config.recordings import TRACK_COLUMNS, read_tracks
 from snelk.errors import InputError, Problem, nearest
+from snelk.files import keep_source
 
 Numbers = NDArray[np.float64]
 
 FACING = ("facing_x", "facing_y")
 """Instead of a heading: a direction, as its parts along x and y."""
+
+WORDED = ("posture", "gait", "present")
+"""Columns that hold words."""
 
 TO_DEGREES = {"deg": 1.0, "rad": 180.0 / np.pi, "turns": 360.0}
 AXES = {"+x": 0.0, "+y": 90.0, "-x": 180.0, "-y": -90.0}
@@ -93,6 +97,7 @@ class Imported:
         if path.suffix not in (".csv", ".parquet"):
             rule = "unknown format"
             raise InputError.of(str(path), "", path.suffix, rule, "use .csv or .parquet")
+        keep_source(path, self.source)
         draft = path.with_name(f".draft-{path.name}")
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
@@ -108,7 +113,8 @@ class Imported:
                 str(path), "", "", rule, "choose another place with --out"
             ) from None
         except InputError as error:
-            there = (Problem(self.source, p.place, p.given, p.rule, p.fix) for p in error.problems)
+            # Its lines are not those of the source: rows have been sorted.
+            there = (Problem(self.source, "", p.given, p.rule, p.fix) for p in error.problems)
             raise InputError(there) from None
         finally:
             draft.unlink(missing_ok=True)
@@ -144,6 +150,10 @@ def conventions_from(raw: Mapping[str, Any], *, source: str = "conventions") -> 
         if name not in known:
             fix = nearest(name, known)
             problems.append(Problem(source, "columns", f'"{name}"', "no such column", fix))
+    for name in found.words if found is not None else ():
+        if name not in WORDED:
+            fix = nearest(name, WORDED)
+            problems.append(Problem(source, "words", f'"{name}"', "has no words", fix))
     if found is not None and isinstance(found.zero, str) and found.zero not in AXES:
         rule = "must be +x, -x, +y, -y or degrees"
         problems.append(Problem(source, "zero", f'"{found.zero}"', rule))
@@ -190,7 +200,7 @@ def import_tracks(
     for axis in ("x", "y", "z"):
         if axis != "z" or reader.has("z"):
             tracks[axis] = reader.numbers(axis) * conventions.length
-    for word in ("posture", "gait", "present"):
+    for word in WORDED:
         if reader.has(word):
             tracks[word] = reader.words(word)
     heading, how = _headings(reader, conventions)
@@ -284,7 +294,7 @@ class _Columns:
     def ids(self) -> Sequence[str]:
         if not self.has("id"):
             return [self.conventions.name] * len(self.frame)
-        return [str(value).strip() for value in self._column("id")[0]]
+        return ["" if value != value else str(value).strip() for value in self._column("id")[0]]
 
     def words(self, name: str) -> Sequence[str]:
         known = self.conventions.words.get(name, {})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import pairwise
@@ -13,8 +14,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from snelk.config.geojson import LevelData
-from snelk.config.models import Wall
+from snelk.config.geojson import LevelData, level_from
 from snelk.errors import InputError, nearest
 
 CUTS = (0.0, 0.5, 1.0, 2.0, 4.0, 100.0)
@@ -73,7 +73,7 @@ def level_from_mesh(
         raise InputError.of("up", "", f'"{up}"', "must be x, y or z")
     if not (math.isfinite(length) and length > 0):
         raise InputError.of("length", "", f"{length:g}", "must be above 0 m")
-    walls = []
+    features: list[dict[str, Any]] = []
     used: dict[str, int] = {}
     for name, triangles in _objects(path):
         turned = triangles @ np.array(UPS[up], dtype=np.float64).T * length
@@ -82,12 +82,14 @@ def level_from_mesh(
         for base, top, outline in parts:
             used[name] = used.get(name, 0) + 1
             unique = name if used[name] == 1 else f"{name} {used[name]}"
-            walls.append((Wall(kind="wall", name=unique, base=base, top=top), outline))
-    if not walls:
+            properties = {"kind": "wall", "name": unique, "base": base, "top": top}
+            geometry = json.loads(shapely.to_geojson(outline))
+            features.append({"type": "Feature", "properties": properties, "geometry": geometry})
+    if not features:
         rule = f"shows nothing between {heights[0]:g} and {heights[-1]:g} m"
         fix = "look at --up, --length and --cut"
         raise InputError.of(str(path), "", "", rule, fix)
-    return LevelData(str(path), walls=tuple(walls))
+    return level_from({"type": "FeatureCollection", "features": features}, source=str(path))
 
 
 def _checked_cuts(cuts: Sequence[float]) -> list[float]:

@@ -209,16 +209,20 @@ class Gathered:
                 whole[others] = np.moveaxis(kept, 0, -1)
                 self._add(f"{a}.{name}", whole)
 
-    def _pairs(self, frame: pd.DataFrame) -> list[tuple[str, str, pd.DataFrame]]:
+    def _pairs(self, fact: str, frame: pd.DataFrame) -> list[pd.DataFrame]:
+        """The rows of each agent and target at the ticks kept; who they are becomes a fact."""
         groups = frame.groupby(["agent", "target"], observed=True, sort=False)
-        return [(str(pair[0]), str(pair[1]), rows) for pair, rows in groups]
+        names: list[Any] = [pair for pair, _ in groups]
+        self.facts[fact] = [
+            (self.run.agents.index(str(agent)), self.run.names.index(str(target)))
+            for agent, target in names
+        ]
+        return [rows.iloc[self.ticks] for _, rows in groups]
 
     def _gather_meters(self) -> None:
-        pairs = self._pairs(self.run.meters)
-        self.facts["meters"] = [self._numbers_of(agent, target) for agent, target, _ in pairs]
-        if not pairs:
+        frames = self._pairs("meters", self.run.meters)
+        if not frames:
             return
-        frames = [rows.iloc[self.ticks] for _, _, rows in pairs]
 
         def stacked(name: str) -> Numbers:
             return np.stack([frame[name].to_numpy(dtype=np.float64) for frame in frames])
@@ -238,7 +242,8 @@ class Gathered:
         lowest = np.where(known, np.argmin(np.nan_to_num(factors, nan=2.0), axis=1), -1)
         costs = np.take_along_axis(factors, lowest.clip(0)[:, None], axis=1)[:, 0] < 1.0
         self._add("meter.costs_most", np.where(known & costs, lowest, -1))
-        fill = np.array([self._fill_time(agent) for agent, _, _ in pairs])[:, None]
+        agents = [self.run.agents[a] for a, _ in self.facts["meters"]]
+        fill = np.array([self._fill_time(agent) for agent in agents])[:, None]
         with np.errstate(divide="ignore", invalid="ignore"):
             to_full = np.where(rate > 0, (1.0 - value) * fill / rate, np.nan)
         self._add("meter.to_full", np.where(np.isnan(to_full), -1.0, to_full), parts=10)
@@ -247,15 +252,10 @@ class Gathered:
         meter = self.run.setup.profile_of(agent).meter
         return meter.fill_time if meter is not None else np.nan
 
-    def _numbers_of(self, agent: str, target: str) -> tuple[int, int]:
-        return self.run.agents.index(agent), self.run.names.index(target)
-
     def _gather_beliefs(self) -> None:
-        pairs = self._pairs(self.run.beliefs)
-        self.facts["beliefs"] = [self._numbers_of(agent, target) for agent, target, _ in pairs]
-        if not pairs:
+        frames = self._pairs("beliefs", self.run.beliefs)
+        if not frames:
             return
-        frames = [rows.iloc[self.ticks] for _, _, rows in pairs]
         source = np.stack([_codes(frame.source, SOURCES) for frame in frames])
         self._add("belief.source", source)
         for name, parts in (("x", 100), ("y", 100), ("age", 10), ("uncertainty", 10)):
@@ -293,11 +293,9 @@ class Gathered:
         frame = self.run.contacts
         zones = tuple(zone.name for zone, _ in self.run.level.data.zones)
         for sense, gates in (("touch", TOUCH_GATES), ("zone", ZONE_GATES)):
-            pairs = self._pairs(frame[frame.sense == sense])
-            self.facts[sense] = [self._numbers_of(agent, target) for agent, target, _ in pairs]
-            if not pairs:
+            frames = self._pairs(sense, frame[frame.sense == sense])
+            if not frames:
                 continue
-            frames = [rows.iloc[self.ticks] for _, _, rows in pairs]
             results = ("sensed", *gates)
             self._add(f"{sense}.result", [_codes(each.result, results) - 1 for each in frames])
             if sense == "zone":

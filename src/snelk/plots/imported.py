@@ -1,4 +1,4 @@
-"""An imported recording on its level: ways, where everybody faces, and a scale to judge it by."""
+"""What was imported, to be judged by eye: a recording on its level, or a level alone."""
 
 from __future__ import annotations
 
@@ -7,8 +7,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from matplotlib import patheffects
+from matplotlib.patches import Patch
 
-from snelk.plots.ground import draw_level
+from snelk.plots.ground import WALL_SHADES, draw_level, label_level
+from snelk.plots.labels import Labels
 from snelk.plots.style import AGENT_COLOURS, FAINT, INK, new_figure
 
 if TYPE_CHECKING:
@@ -80,3 +82,34 @@ def plot_imported(
         zorder=9, path_effects=halo,
     )  # fmt: skip
     return artists
+
+
+def plot_level(level: Level, *, title: str = "", ax: Axes | None = None) -> Axes:
+    """Draw a level alone: walls by their height, zones and spots, with their names.
+
+    Args:
+        level: The level.
+        title: What the figure is headed with.
+        ax: Where to draw; a new figure of 1280 x 800 pixels if absent.
+    """
+    if ax is None:
+        figure, ax = new_figure(title)
+        figure.subplots_adjust(left=0.05, right=0.97, top=0.93, bottom=0.07)
+    draw_level(ax, level, light=1.0)
+    ax.set_aspect("equal", adjustable="datalim")
+    ax.autoscale_view()
+    ax.margins(0.06)
+    ax.set_xlabel("x, m", color=INK)
+    ax.set_ylabel("y, m", color=INK)
+    ax.grid(color=FAINT, lw=0.4, alpha=0.6)
+    ax.set_axisbelow(True)
+    kinds = [
+        Patch(facecolor=colour, edgecolor="#2e2a24", label=f"wall, {words} from base to top")
+        for _, colour, words in WALL_SHADES
+    ]
+    ax.legend(
+        handles=kinds, loc="lower right", bbox_to_anchor=(1.0, 1.0), ncols=len(kinds), fontsize=9,
+        frameon=False, borderaxespad=0.3,
+    )  # fmt: skip
+    label_level(Labels(ax), level)
+    return ax

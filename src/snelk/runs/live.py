@@ -117,9 +117,7 @@ class Live:
         self._last_steps: dict[tuple[int, int], float] = {}
         self._noises: list[Noises] = []
         self._notes: list[Any] = []
-        self._states: dict[str, tuple[object, ...]] = (
-            self._first_states()
-        )  # the row of each agent's state, by its name
+        self._states = self._first_states()
 
     def push(
         self,
@@ -286,6 +284,7 @@ class Live:
         return self._agent(agent), self.names.index(target)
 
     def _first_states(self) -> dict[str, tuple[object, ...]]:
+        """The row of each agent's state, by its name."""
         world = self._simulation.world
         rows: dict[str, tuple[object, ...]] = {}
         for a in np.flatnonzero(world.ladders.used[0]):

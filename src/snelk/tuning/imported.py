@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import shapely
@@ -11,6 +11,9 @@ from numpy.typing import NDArray
 
 from snelk.config.foreign import AXES, STILL, Imported
 from snelk.level.level import Level
+
+if TYPE_CHECKING:
+    import pandas as pd
 
 Numbers = NDArray[np.float64]
 
@@ -95,21 +98,18 @@ def figures_of(imported: Imported) -> list[TrackFigures]:
     found = []
     for name, rows in imported.tracks.groupby("id", sort=False):
         t, x, y = (rows[column].to_numpy(dtype=np.float64) for column in ("t", "x", "y"))
-        steps = np.hypot(np.diff(x), np.diff(y))
-        with np.errstate(divide="ignore", invalid="ignore"):
-            speed = steps / np.diff(t)
+        speed, motion = _motion_of(rows)
         moving = speed > STILL
-        off = _off_motion(rows.heading.to_numpy(), x, y)[moving]
-        mean = np.mean(np.exp(1j * np.radians(off))) if len(off) else complex("nan")
+        off, steadiness = _mean_angle((rows.heading.to_numpy()[:-1] - motion)[moving])
         found.append(
             TrackFigures(
                 str(name), len(rows), float(t[0]), float(t[-1]),
                 float(np.median(np.diff(t))) if len(t) > 1 else float("nan"),
                 (float(x.min()), float(x.max())), (float(y.min()), float(y.max())),
-                float(steps.sum()),
+                float(np.hypot(np.diff(x), np.diff(y)).sum()),
                 float(np.median(speed[moving])) if moving.any() else 0.0,
                 float(np.quantile(speed, 0.98)) if len(speed) else float("nan"),
-                float(np.degrees(np.angle(mean))), float(np.abs(mean)),
+                off, steadiness,
             )
         )  # fmt: skip
     return found
@@ -174,13 +174,11 @@ def _doubts_about_headings(imported: Imported) -> list[str]:
         return []
     offs, mirrored = [], []
     for _, rows in imported.tracks.groupby("id", sort=False):
-        t, x, y = (rows[column].to_numpy(dtype=np.float64) for column in ("t", "x", "y"))
-        with np.errstate(divide="ignore", invalid="ignore"):
-            moving = np.hypot(np.diff(x), np.diff(y)) / np.diff(t) > STILL
-        heading = rows.heading.to_numpy()
-        offs.append(_off_motion(heading, x, y)[moving])
-        zero = imported.conventions.zero_deg
-        mirrored.append(_off_motion(2 * zero - heading, x, y)[moving])
+        speed, motion = _motion_of(rows)
+        heading, moving = rows.heading.to_numpy()[:-1], speed > STILL
+        offs.append((heading - motion)[moving])
+        mirrored.append((2 * imported.conventions.zero_deg - heading - motion)[moving])
+    count = sum(map(len, offs))
     off, length = _mean_angle(np.concatenate(offs))
     other, other_length = _mean_angle(np.concatenate(mirrored))
     turn = "cw" if imported.conventions.turn == "ccw" else "ccw"
@@ -195,7 +193,7 @@ def _doubts_about_headings(imported: Imported) -> list[str]:
         if abs(off) > 155.0:
             words = "headings point backwards throughout"
         return [f"{words}: try {_zero(imported.conventions.zero_deg - off)}"]
-    if length < 0.3 and len(np.concatenate(offs)) > 20:
+    if length < 0.3 and count > 20:
         return ["headings have nothing to do with the motion: try --angle rad, or another column"]
     return []
 
@@ -222,17 +220,18 @@ def _zero(degrees: float) -> str:
     return f"--zero={near}" if off <= 20.0 else f"--zero={turned:.0f}"
 
 
-def _off_motion(heading: Numbers, x: Numbers, y: Numbers) -> Numbers:
-    """From where it goes to where it faces, degrees, at all samples but the last."""
-    motion = np.degrees(np.arctan2(np.diff(y), np.diff(x)))
-    off: Numbers = (heading[:-1] - motion + 180.0) % 360.0 - 180.0
-    return off
+def _motion_of(rows: pd.DataFrame) -> tuple[Numbers, Numbers]:
+    """From each sample to the next: how fast it goes, m/s, and where to, degrees."""
+    t, x, y = (np.diff(rows[name].to_numpy(dtype=np.float64)) for name in ("t", "x", "y"))
+    with np.errstate(divide="ignore", invalid="ignore"):
+        speed: Numbers = np.hypot(x, y) / t
+    return speed, np.degrees(np.arctan2(y, x))
 
 
 def _mean_angle(degrees: Numbers) -> tuple[float, float]:
-    """The mean direction, degrees, and the length of the mean vector, 0 to 1."""
+    """The mean direction, degrees, and the length of the mean vector, 0 to 1; NaN of none."""
     if not len(degrees):
-        return 0.0, 0.5
+        return float("nan"), float("nan")
     mean: Any = np.mean(np.exp(1j * np.radians(degrees)))
     return float(np.degrees(np.angle(mean))), float(np.abs(mean))
 
