@@ -193,7 +193,7 @@ def test_the_best_tradeoffs_are_those_that_nothing_beats(
         (["--vary", "clock.dt=0.1,0.2"], "cannot be varied within a sweep"),
         (["--vary", f"{RANGE}=1:9:999999999"], "at most"),
         (["--vary", f"{RANGE}=1,two"], "must be all numbers or all words"),
-        (["--vary", f"{RANGE}=1,2", "--out", "x.csv"], "must end in .parquet"),
+        (["--vary", f"{RANGE}=1,2", "--out", "x.csv"], "unknown format"),
         (["--vary", f"{RANGE}=1,2", "--want", "length=lower"], "must be KEY=low or KEY=high"),
         (["--pick", "3", "--out", "none.parquet"], "no such file"),
         ([], "must name a number"),

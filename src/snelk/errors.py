@@ -35,7 +35,23 @@ class Problem:
         place = f"{self.source}: {self.place}" if self.place else self.source
         given = f" (given: {self.given})" if self.given else ""
         fix = f"; {self.fix}" if self.fix else ""
-        return f"{place}: {self.rule}{given}{fix}"
+        return one_line(f"{place}: {self.rule}{given}{fix}")
+
+
+MOST_TOLD = 25
+"""So many problems are told at most; all are in `problems`."""
+
+
+def one_line(text: str) -> str:
+    r"""Text without line ends, escape sequences and other letters that cannot be printed.
+
+    >>> one_line("a\tb\x1b[31m")
+    'a b\\x1b[31m'
+    """
+    if text.isprintable():
+        return text
+    plain = ("" if c == "\ufeff" else " " if c in "\t\n\r" else c for c in text)
+    return "".join(c if c.isprintable() else c.encode("unicode_escape").decode() for c in plain)
 
 
 class InputError(SnelkError):
@@ -48,7 +64,10 @@ class InputError(SnelkError):
 
     def __init__(self, problems: Iterable[Problem]) -> None:
         self.problems = tuple(problems)
-        super().__init__("\n".join(str(problem) for problem in self.problems))
+        lines = [str(problem) for problem in self.problems[:MOST_TOLD]]
+        if len(self.problems) > MOST_TOLD:
+            lines.append(f"and {len(self.problems) - MOST_TOLD} more like these")
+        super().__init__("\n".join(lines))
 
     def __reduce__(self) -> tuple[type[InputError], tuple[tuple[Problem, ...]]]:
         """So that it can come from another process."""

@@ -1,35 +1,174 @@
-"""Writing files: whole, or not at all."""
+"""Every file that Snelk writes goes through here: whole, or not at all.
+
+What is written lies beside its place until it is complete, under a name that no other process
+has, and is then moved there. What a killed process left behind is removed by the next that writes
+beside it.
+"""
 
 from __future__ import annotations
 
+import errno
+import hashlib
+import os
+import platform
+import re
+import secrets
+import shutil
+import stat
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from snelk.errors import InputError
 
+_HOST = hashlib.blake2b(platform.node().encode(), digest_size=4).hexdigest()
+_DRAFT = re.compile(rf"\.snelk-{_HOST}-(\d+)-[0-9a-f]+(\..*)?")
 
-def write_text(path: Path, text: str) -> None:
-    """Write a text file by way of a draft beside it, so that no half of it is ever there.
+LONGEST_NAME = 255
+"""Of a file, in bytes: what common file systems take."""
+
+ELSEWHERE = "choose another place with --out"
+
+
+def cannot_write(path: Path, error: Exception) -> InputError:
+    """What to tell when a place turned out not to be one that can be written to."""
+    reason = getattr(error, "strerror", None) or str(error) or type(error).__name__
+    return InputError.of(str(path), "", "", f"cannot be written: {reason}", ELSEWHERE)
+
+
+def claim(
+    path: str | Path,
+    *suffixes: str,
+    source: str | Path | None = None,
+    ours: Callable[[Path], bool] | None = None,
+) -> Path:
+    """Make sure that a file can be written at a place, before anything is computed for it.
+
+    Args:
+        path: Where it is to be.
+        suffixes: The endings that say a format which can be written; any if none are given.
+        source: A file that must not be written over, as it is what is read.
+        ours: Whether a file that is there already is of the kind that would be written. If not,
+            it stays.
+
+    Raises:
+        InputError: Its folder cannot be made or written to, it is no plain file, or one of the
+            above does not hold.
+    """
+    path, given = Path(path), str(path)
+    if suffixes and path.suffix.lower() not in suffixes:
+        rule, fix = "unknown format", f"use {' or '.join(suffixes)}"
+        raise InputError.of(given, "", path.suffix, rule, fix)
+    try:
+        there = _stat(path)
+        if not path.name or path.name == ".." or (there and stat.S_ISDIR(there.st_mode)):
+            raise InputError.of(given, "", "", "is a folder, not a file", "name a file in it")
+        if there is not None and not stat.S_ISREG(there.st_mode):
+            raise InputError.of(given, "", "", "is no plain file", "choose another place")
+        _claim_folder(path.absolute().parent, path)
+        if there is not None and source is not None and path.samefile(source):
+            rule, fix = "is what is read, and would be lost", ELSEWHERE
+            raise InputError.of(given, "", "", rule, fix)
+        if there is not None and there.st_size and ours is not None and not ours(path):
+            rule = "exists and is nothing that this command writes, and would be lost"
+            raise InputError.of(given, "", "", rule, "choose another place, or remove it")
+    except (OSError, ValueError) as error:
+        raise cannot_write(path, error) from None
+    return path
+
+
+def _stat(path: Path) -> os.stat_result | None:
+    """What lies at a place; None if nothing does."""
+    if max(len(os.fsencode(part)) for part in ("", *path.parts)) > LONGEST_NAME:
+        raise OSError(errno.ENAMETOOLONG, os.strerror(errno.ENAMETOOLONG))
+    try:
+        return path.stat()
+    except FileNotFoundError:
+        return None
+
+
+def _claim_folder(folder: Path, path: Path) -> None:
+    """Make sure that a draft can lie in a folder, which need not be there yet."""
+    while not os.path.lexists(folder):
+        folder = folder.parent
+    if not folder.is_dir():
+        rule = f"cannot be written: {folder} is a file, not a folder"
+        raise InputError.of(str(path), "", "", rule, "choose another place")
+    if not os.access(folder, os.W_OK | os.X_OK):
+        raise PermissionError(13, f"no right to write in {folder}")
+
+
+@contextmanager
+def written(path: str | Path) -> Iterator[Path]:
+    """A draft to write to; it becomes the file, or is removed, when all is done.
+
+    The draft has the suffix of the file. A link is followed, so that what it leads to is replaced.
 
     Raises:
         InputError: It cannot be written there.
     """
-    draft = path.with_name(f".{path.name}.draft")
+    path = Path(path)
+    final = Path(os.path.realpath(path))
+    draft = draft_beside(final, path.suffix)
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        draft.write_text(text, encoding="utf-8")
-        draft.replace(path)
+        final.parent.mkdir(parents=True, exist_ok=True)
+        clear_drafts(final.parent)
+        yield draft
+        draft.replace(final)
     except OSError as error:
-        draft.unlink(missing_ok=True)
-        rule, fix = f"cannot be written: {error.strerror}", "choose another place"
-        raise InputError.of(str(path), "", "", rule, fix) from None
+        raise cannot_write(path, error) from None
+    finally:
+        with suppress(OSError):
+            draft.unlink(missing_ok=True)
 
 
-def keep_source(path: Path, source: str | Path) -> None:
-    """Make sure that what is made of a file does not take its place.
+def write_text(path: str | Path, text: str) -> Path:
+    """Write a text file in UTF-8, with its line ends as they are.
 
     Raises:
-        InputError: Both are the same file.
+        InputError: It cannot be written there.
     """
-    if path.exists() and Path(source).exists() and path.samefile(source):
-        rule, fix = "is what is read, and would be lost", "choose another place with --out"
-        raise InputError.of(str(path), "", "", rule, fix)
+    with written(path) as draft, draft.open("w", encoding="utf-8", newline="") as file:
+        file.write(text)
+    return Path(path)
+
+
+def draft_beside(path: Path, suffix: str = "") -> Path:
+    """A name beside a place that is nobody else's."""
+    return path.parent / f".snelk-{_HOST}-{os.getpid()}-{secrets.token_hex(4)}{suffix or '.draft'}"
+
+
+def clear_drafts(folder: Path) -> None:
+    """Remove what processes that are no more left half done in a folder."""
+    for path in folder.glob(f".snelk-{_HOST}-*"):
+        match = _DRAFT.fullmatch(path.name)
+        if match is None or is_running(int(match[1])):
+            continue
+        with suppress(OSError):
+            if path.is_dir() and not path.is_symlink():
+                shutil.rmtree(path)
+            else:
+                path.unlink()
+
+
+def is_running(process: int) -> bool:
+    """Whether there is a process of that number on this machine; where nobody can tell, yes."""
+    if os.name != "posix":
+        return True
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except (PermissionError, OverflowError):
+        return True
+    return True
+
+
+def beside(folder: Path, name: str) -> Path:
+    """A place beside a folder or file: `name` with `{}` for what that is called.
+
+    >>> beside(Path("runs/night"), "{}-map.png").as_posix()
+    'runs/night-map.png'
+    """
+    whole = folder if folder.name and folder.name != ".." else folder.resolve()
+    return whole.parent / name.replace("{}", whole.stem if whole.is_file() else whole.name)

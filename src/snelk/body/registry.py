@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import inspect
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from hashlib import blake2b
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -111,6 +114,17 @@ def registered(name: str) -> UserActivity:
         fix = nearest(name, _REGISTERED) if _REGISTERED else "register it with snelk.activity"
         raise InputError.of("activity", "", f'"{name}"', "no such activity is registered", fix)
     return _REGISTERED[name]
+
+
+def source_of(function: UserActivity) -> str:
+    """A digest of the file that a function is written in, or of its code where there is none."""
+    inner = inspect.unwrap(function)
+    try:
+        text = Path(inspect.getsourcefile(inner) or "").read_bytes()
+    except (OSError, TypeError):
+        code = getattr(inner, "__code__", None)
+        text = repr((code.co_code, code.co_consts, code.co_names) if code else inner).encode()
+    return blake2b(text, digest_size=8).hexdigest()
 
 
 def check_activity(function: UserActivity, *, situations: int = 200) -> None:

@@ -23,7 +23,7 @@ from snelk.cli.scenarios import (
     load_scenario,
     run_files,
 )
-from snelk.files import write_text
+from snelk.files import claim, write_text
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -54,6 +54,8 @@ def verify(
     from snelk.tuning.verify import junit as as_junit
     from snelk.tuning.verify import verify as hold
 
+    if junit is not None:
+        claim(junit, ".xml", ours=lambda path: b"<testsuites" in path.read_bytes()[:4096])
     run_files(activities)
     loaded = {path: load_scenario(path, changes) for path in scenarios}
     found = {path: hold(scenario, seeds=seeds) for path, scenario in loaded.items()}

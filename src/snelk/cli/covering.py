@@ -28,6 +28,7 @@ from snelk.cli.scenarios import (
     load_scenario,
     run_files,
 )
+from snelk.files import claim
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -73,6 +74,8 @@ def coverage(
 
     Everybody goes their rounds as if the target were not there, and nobody reacts to it.
     """
+    if out is not None:
+        claim(out, ".csv", ".parquet", ours=_is_coverage)
     found = covered(scenario, target, way, agent, cell, start, end, jobs, changes, activities)
     if out is not None:
         write_table(out, found.table)
@@ -84,6 +87,22 @@ def coverage(
     _say_coverage(console(), found, scenario)
     if out is not None:
         console().print(f"\nWritten to {out}")
+
+
+def _is_coverage(path: Path) -> bool:
+    """Whether a file looks like the places of a coverage, and not like a recording."""
+    import pandas as pd
+    import pyarrow.parquet as pq
+
+    try:
+        names = (
+            pq.read_schema(path).names
+            if path.suffix.lower() == ".parquet"
+            else list(pd.read_csv(path, nrows=0))
+        )
+    except (OSError, ValueError):
+        return False
+    return names[:2] == ["x", "y"]
 
 
 def covered(

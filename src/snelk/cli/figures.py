@@ -13,6 +13,7 @@ from snelk.cli.output import console, file_name
 from snelk.cli.questions import From, RunFolder, To
 from snelk.cli.scenarios import Changes, Jobs, ScenarioFile
 from snelk.cli.sweeping import Show, Wants
+from snelk.files import beside
 
 Out = Annotated[
     Path | None,
@@ -48,12 +49,12 @@ def plot_map(
     Cones cut by walls, rays by result, tails, and ghosts where a target is believed to be.
     """
     from snelk.plots.map import plot_map as draw
-    from snelk.plots.style import save_figure
+    from snelk.plots.style import claim_figure, save_figure
     from snelk.runs.run import open_run
 
-    artists = draw(open_run(run), at=at, agents=agent, around=around, radius=radius, ways=ways)
     near = f"-{file_name(around)}" if around else ""
-    path = out if out is not None else run.with_name(f"{run.name}-map-{at:.2f}s{near}.png")
+    path = claim_figure(out or beside(run, f"{{}}-map-{at:.2f}s{near}.png"))
+    artists = draw(open_run(run), at=at, agents=agent, around=around, radius=radius, ways=ways)
     console().print(f"Written to {save_figure(artists.axes, path)}")
 
 
@@ -65,15 +66,12 @@ def plot_meter(
 ) -> None:
     """Draw a detection meter over time, and what made it fill."""
     from snelk.plots.meter import plot_meter as draw
-    from snelk.plots.style import save_figure
+    from snelk.plots.style import claim_figure, save_figure
     from snelk.runs.run import open_run
 
+    name = f"{{}}-meter-{file_name(agent)}-{file_name(target)}.png"
+    path = claim_figure(out or beside(run, name))
     artists = draw(open_run(run), agent, target)
-    path = (
-        out
-        if out is not None
-        else run.with_name(f"{run.name}-meter-{file_name(agent)}-{file_name(target)}.png")
-    )
     console().print(f"Written to {save_figure(artists.axes, path)}")
 
 
@@ -87,11 +85,11 @@ def plot_states(
     How often and when it took each, and which it never took.
     """
     from snelk.plots.states import plot_states as draw
-    from snelk.plots.style import save_figure
+    from snelk.plots.style import claim_figure, save_figure
     from snelk.runs.run import open_run
 
+    path = claim_figure(out or beside(run, f"{{}}-states-{file_name(agent)}.png"))
     artists = draw(open_run(run), agent)
-    path = out if out is not None else run.with_name(f"{run.name}-states-{file_name(agent)}.png")
     console().print(f"Written to {save_figure(artists.axes, path)}")
 
 
@@ -109,11 +107,11 @@ def plot_search(
     Its plan and visits, and where the target was taken to be.
     """
     from snelk.plots.search import plot_search as draw
-    from snelk.plots.style import save_figure
+    from snelk.plots.style import claim_figure, save_figure
     from snelk.runs.run import open_run
 
+    path = claim_figure(out or beside(run, f"{{}}-search-{file_name(agent)}.png"))
     drawn = draw(open_run(run), agent, number=number)
-    path = out if out is not None else run.with_name(f"{run.name}-search-{file_name(agent)}.png")
     console().print(f"Written to {save_figure(drawn.axes[0], path)}")
 
 
@@ -126,12 +124,12 @@ def plot_timeline(
     out: Out = None,
 ) -> None:
     """Draw who had whom in view, and why not, over time."""
-    from snelk.plots.style import save_figure
+    from snelk.plots.style import claim_figure, save_figure
     from snelk.plots.timeline import plot_timeline as draw
     from snelk.runs.run import open_run
 
+    path = claim_figure(out or beside(run, "{}-timeline.png"))
     artists = draw(open_run(run), agents=agent, targets=target, start=start, end=end)
-    path = out if out is not None else run.with_name(f"{run.name}-timeline.png")
     console().print(f"Written to {save_figure(artists.axes, path)}")
 
 
@@ -149,10 +147,10 @@ def plot_coverage(
 ) -> None:
     """Draw where somebody is noticed how soon, and what is watched."""
     from snelk.plots.coverage import plot_coverage as draw
-    from snelk.plots.style import save_figure
+    from snelk.plots.style import claim_figure, save_figure
 
+    place = claim_figure(out or Path("runs") / f"{scenario.stem}-coverage-{file_name(way)}.png")
     found = covered(scenario, target, way, agent, cell, start, end, jobs, changes, None)
-    place = out or Path("runs") / f"{scenario.stem}-coverage-{file_name(way)}.png"
     console().print(f"Written to {save_figure(draw(found).axes[0], place)}")
 
 
@@ -171,11 +169,11 @@ def plot_compare(
 ) -> None:
     """Draw two runs over each other, differences marked."""
     from snelk.plots.compare import plot_compare as draw
-    from snelk.plots.style import save_figure
+    from snelk.plots.style import claim_figure, save_figure
 
+    place = claim_figure(out or beside(runs[-1], "{}-compared.png"))
     comparison = compared(runs, changes, None)
     artists = draw(comparison, agents=agent, start=start, end=end)
-    place = out or runs[-1].with_name(f"{runs[-1].stem}-compared.png")
     console().print(f"Written to {save_figure(artists.axes, place)}")
 
 
@@ -189,13 +187,13 @@ def plot_sweep(
 
     A line with a band for one number, a map for two, parallel axes for more.
     """
-    from snelk.plots.style import save_figure
+    from snelk.plots.style import claim_figure, save_figure
     from snelk.plots.sweep import plot_sweep as draw
     from snelk.tuning.reading import Want
     from snelk.tuning.sweep import open_sweep
 
+    place = claim_figure(out or beside(table, "{}.png"))
     artists = draw(
         open_sweep(table), show=show or (), wants=[Want.parse(text) for text in want or ()]
     )
-    place = out or table.with_suffix(".png")
     console().print(f"Written to {save_figure(artists.axes[0], place)}")

@@ -11,7 +11,7 @@ import typer
 from snelk.cli.output import command, console, say_json, table, wrap
 from snelk.cli.questions import Json
 from snelk.errors import InputError
-from snelk.files import keep_source, write_text
+from snelk.files import claim, write_text
 
 if TYPE_CHECKING:
     from snelk.config.foreign import Imported
@@ -79,11 +79,11 @@ def import_recording(
     Of CSV, JSON Lines or Parquet, with other columns, axes, units and angles. It says what the
     tracks come to, and what looks wrong, and draws them.
     """
-    from snelk.config.foreign import conventions_from, import_tracks, read_conventions
+    from snelk.config.foreign import TABLES, conventions_from, import_tracks, read_conventions
     from snelk.config.geojson import read_level
     from snelk.level.level import Level
     from snelk.plots.imported import plot_imported
-    from snelk.plots.style import save_figure
+    from snelk.plots.style import claim_figure, save_figure
     from snelk.tuning.imported import doubts_about, figures_of, fit_of
 
     raw: dict[str, Any] = {} if mapping is None else read_conventions(mapping).model_dump()
@@ -93,9 +93,11 @@ def import_recording(
     raw["columns"] = {**raw.get("columns", {}), **_pairs(column, "--column")}
     raw["words"] = _words(raw.get("words", {}), word)
     ground = None if level is None else Level(read_level(level))
+    place = claim(out or Path(f"{source.stem}.track.csv"), *TABLES, source=source)
+    picture = claim_figure(place.with_suffix(".png"))
     imported = import_tracks(source, conventions_from(raw, source="conventions"))
-    place = imported.write(out or Path(f"{source.stem}.track.csv"))
-    picture = save_figure(plot_imported(imported, level=ground).axes, place.with_suffix(".png"))
+    imported.write(place)
+    save_figure(plot_imported(imported, level=ground).axes, picture)
     doubts = doubts_about(imported, ground)
     if as_json:
         fit = None if ground is None else vars(fit_of(imported, ground))
@@ -180,12 +182,10 @@ def import_level(
     from snelk.config.outlines import level_from_outlines
     from snelk.level.level import Level
     from snelk.plots.imported import plot_level
-    from snelk.plots.style import save_figure
+    from snelk.plots.style import claim_figure, save_figure
 
-    place = out or Path(f"{source.stem}.level.geojson")
-    if place.suffix not in (".geojson", ".json"):
-        raise InputError.of(str(place), "", place.suffix, "unknown format", "use .geojson")
-    keep_source(place, source)
+    place = claim(out or Path(f"{source.stem}.level.geojson"), ".geojson", ".json", source=source)
+    picture = claim_figure(place.with_suffix(".png"))
     scale = 1.0 if length is None else length
     if source.suffix.lower() in (".geojson", ".json"):
         data = level_from_outlines(source, length=scale, kind=kind, top=top)
@@ -194,7 +194,7 @@ def import_level(
     write_text(place, json.dumps(data.to_geojson(), ensure_ascii=False) + "\n")
     level = Level(data)
     axes = plot_level(level, title=f"{source.name}   ·   as imported")
-    picture = save_figure(axes, place.with_suffix(".png"))
+    save_figure(axes, picture)
     walls = [
         {"name": wall.name, "base": wall.base, "top": wall.top, "area": float(shape.area)}
         for wall, shape in data.walls

@@ -17,6 +17,7 @@ from snelk.cli import (
     scenarios,
     sweeping,
 )
+from snelk.cli.output import fit_encoding
 from snelk.errors import SnelkError
 
 app = typer.Typer(
@@ -77,10 +78,11 @@ def _options(
 
 def main() -> None:
     """Entry point of `snelk`."""
+    fit_encoding(sys.stdout, sys.stderr)
     try:
         app()
     except SnelkError as error:
-        for line in str(error).splitlines():
+        for line in str(error).split("\n"):
             typer.echo(f"error: {line}", err=True)
         sys.exit(2)
 

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import codecs
+import io
 import json
 import math
 import shlex
+import sys
 import textwrap
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
@@ -13,8 +16,7 @@ from typing import TYPE_CHECKING, Any
 
 import typer
 
-from snelk.errors import InputError
-from snelk.files import write_text
+from snelk.files import written
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -32,9 +34,34 @@ def console() -> Console:
     return Console(highlight=False, markup=False, soft_wrap=True)
 
 
+PLAINER = {
+    "…": "...", "–": "-", "—": "-", "×": "x", "·": "-", "→": "->", "≠": "!=", "≥": ">=", "≤": "<=",
+    "°": " deg", "±": "+-", "²": "2", "✓": "+", "✗": "!", "‹": "<", "›": ">", "“": '"', "”": '"',
+    "’": "'",
+}  # fmt: skip
+"""What stands for letters that an encoding lacks; others become escapes."""
+
+
+def fit_encoding(*streams: Any) -> None:
+    """Let streams take every text, whatever their encoding: what it lacks is written plainer."""
+    codecs.register_error("snelk", _plainer)
+    for stream in streams:
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="snelk")
+
+
+def _plainer(error: UnicodeError) -> tuple[str, int]:
+    if not isinstance(error, UnicodeEncodeError):
+        raise error
+    lacking = error.object[error.start : error.end]
+    plain = (PLAINER.get(letter, ascii(letter)[1:-1]) for letter in lacking)
+    return "".join(plain), error.end
+
+
 def say_json(data: Any) -> None:
     """Print an answer for a program to read: numbers that are not there become null."""
-    typer.echo(json.dumps(_plain(data), indent=2, ensure_ascii=False, allow_nan=False))
+    utf8 = (getattr(sys.stdout, "encoding", None) or "").lower().replace("-", "") == "utf8"
+    typer.echo(json.dumps(_plain(data), indent=2, ensure_ascii=not utf8, allow_nan=False))
 
 
 def table(head: Sequence[str], rows: Iterable[Sequence[str]], *, indent: int = 2) -> list[str]:
@@ -149,20 +176,11 @@ def cell(value: Any) -> str:
 
 def write_table(path: Path, frame: pd.DataFrame) -> None:
     """Write a table as CSV or Parquet, by its suffix; whole, or not at all."""
-    if path.suffix == ".csv":
-        write_text(path, frame.to_csv(index=False))
-        return
-    if path.suffix != ".parquet":
-        raise InputError.of(str(path), "", path.suffix, "unknown format", "use .csv or .parquet")
-    draft = path.with_name(f".{path.name}.draft")
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        frame.to_parquet(draft, index=False)
-        draft.replace(path)
-    except OSError as error:
-        draft.unlink(missing_ok=True)
-        rule, fix = f"cannot be written: {error.strerror}", "choose another place"
-        raise InputError.of(str(path), "", "", rule, fix) from None
+    with written(path) as draft:
+        if path.suffix.lower() == ".csv":
+            frame.to_csv(draft, index=False)
+        else:
+            frame.to_parquet(draft, index=False)
 
 
 @contextmanager

@@ -12,6 +12,7 @@ import typer
 from snelk.cli.output import console, progress_bar
 from snelk.cli.questions import From, RunFolder, To
 from snelk.errors import InputError
+from snelk.files import beside, claim
 
 
 def page(
@@ -38,17 +39,17 @@ def page(
     The map, lanes and events of a run, or of two on one clock, and why for any moment. The file
     needs nothing else, and no network.
     """
-    from snelk.page.build import write_page
+    from snelk.page.build import PAGES, write_page
     from snelk.runs.run import open_run
 
+    second = "" if other is None else f"-{beside(other, '{}').name}"
+    path = claim(out or beside(run, f"{{}}{second}.html"), *PAGES)
     opened = open_run(run)
-    beside = None if other is None else open_run(other)
+    another = None if other is None else open_run(other)
     if at is not None:
         opened.tick_at(at)
-    names = run.name if other is None else f"{run.name}-{other.name}"
-    path = out or run.with_name(f"{names}.html")
     with progress_bar("writing the page"):
-        write_page(path, opened, beside, agent=agent, target=target)
+        write_page(path, opened, another, agent=agent, target=target)
     screen = console()
     screen.print(f"Written to {path} ({path.stat().st_size / 1e6:.1f} MB)")
     moment = "" if at is None else "#" + urlencode({"t": f"{at:g}"})
@@ -80,13 +81,14 @@ def animate(
 
     The map with a strip of lanes, as a GIF, or as an MP4 where ffmpeg is on the machine.
     """
+    from snelk.plots.animation import MOVING
     from snelk.plots.animation import animate as draw
     from snelk.runs.run import open_run
 
     sides = re.fullmatch(r"(\d{1,5})x(\d{1,5})", size)
     if sides is None:
         raise InputError.of("--size", "", f'"{size}"', "must be width x height", "such as 960x640")
-    path = out or run.with_name(f"{run.name}.gif")
+    path = claim(out or beside(run, "{}.gif"), *MOVING)
     with progress_bar("drawing pictures") as progress:
         draw(
             open_run(run),

@@ -10,6 +10,7 @@ import typer
 
 from snelk.cli.output import command, console, say_json, table, wrap
 from snelk.errors import InputError, one_of
+from snelk.files import beside
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -251,7 +252,7 @@ def _say_answer(screen: Console, run: Run, folder: Path, answer: Answer) -> None
         words = ["snelk", "run", run.info["scenario"]]
         for key, value in run.info["changes"].items():
             words += ["--set", f"{key}={value}"]
-        tried = folder.with_name(f"{folder.name}-tried")
+        tried = beside(folder, "{}-tried")
         for assignment in changes[0].settable:
             words += ["--set", assignment]
         words += ["--out", str(tried)]

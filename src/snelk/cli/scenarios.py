@@ -20,7 +20,7 @@ from snelk.cli.output import (
     wrap,
 )
 from snelk.errors import InputError, nearest
-from snelk.files import write_text
+from snelk.files import claim, write_text, written
 
 if TYPE_CHECKING:
     from snelk.config.models import Profile
@@ -62,9 +62,10 @@ def demo(
     from snelk.plots.style import save_figure
     from snelk.plots.timeline import plot_timeline
     from snelk.runs.run import run as replay
+    from snelk.runs.store import claim_run
 
+    out = claim_run(folder / "runs" / "night")
     kept = _copy_files(croft(), folder, keep_changed=True)
-    out = folder / "runs" / "night"
     with progress_bar("replaying the night") as progress:
         night = replay(folder / "night.toml", out=out, progress=progress)
     screen = console()
@@ -275,10 +276,12 @@ def run(
 ) -> None:
     """Replay a scenario and write the run's tables."""
     from snelk.runs.run import run as replay
+    from snelk.runs.store import claim_run
 
     place = out if out is not None else Path("runs") / scenario.stem
     loaded = load_scenario(scenario, changes)
     run_files(activities)
+    claim_run(place)
     with progress_bar("replaying") as progress:
         done = replay(loaded, out=place, progress=progress)
     if as_json:
@@ -370,6 +373,8 @@ def schema(
 
     if kind not in KINDS:
         raise InputError.of("schema", "KIND", f'"{kind}"', "no such kind", nearest(kind, KINDS))
+    if out is not None:
+        claim(out, ".json", ours=lambda path: b'"$schema"' in path.read_bytes()[:4096])
     text = json.dumps(schema_of(kind), indent=2)
     if out is None:
         typer.echo(text)
@@ -404,19 +409,15 @@ def run_files(paths: list[Path] | None) -> None:
 def _copy_files(source: Path, folder: Path, *, keep_changed: bool) -> list[str]:
     """Copy the data files of a folder; return the names of those that were left as they were."""
     kept = []
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        for path in sorted(source.iterdir()):
-            if path.suffix not in (".toml", ".csv", ".geojson"):
-                continue
-            to, text = folder / path.name, path.read_bytes()
-            if keep_changed and to.exists() and to.read_bytes() != text:
-                kept.append(path.name)
-                continue
-            to.write_bytes(text)
-    except OSError as error:
-        rule = f"cannot be written: {error.strerror or error}"
-        raise InputError.of(str(folder), "", "", rule, "choose another folder") from None
+    for path in sorted(source.iterdir()):
+        if path.suffix not in (".toml", ".csv", ".geojson"):
+            continue
+        to, text = claim(folder / path.name), path.read_bytes()
+        if keep_changed and to.exists() and to.read_bytes() != text:
+            kept.append(path.name)
+            continue
+        with written(to) as draft:
+            draft.write_bytes(text)
     return kept
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from snelk.config.models import Setup
+from snelk.config.opening import read_toml
 from snelk.config.problems import checked, key_path, shown
 from snelk.errors import InputError, Problem, nearest
 
@@ -17,6 +18,12 @@ Place = tuple[str | int, ...]
 
 SECTIONS = ("bodies", "profiles", "noise_kinds", "grounds")
 """The tables that a file in `use` may hold."""
+
+DEEPEST_KEY, DEEPEST_VALUE = 16, 32
+"""Parts of a key path, and tables and lists in one another, at most."""
+
+LONGEST_LINE = 50
+"""Profiles that are like one another in a row, at most."""
 
 NAMED = (*SECTIONS, "cast")
 """Tables whose entries must be there before a change can reach into them."""
@@ -43,13 +50,13 @@ class Draft:
         Problems of the latter are added to `problems`; `InputError` is raised if the scenario
         itself cannot be read.
         """
-        draft = cls(str(path), _read_toml(path), {})
+        draft = cls(str(path), _read(path), {})
         use = draft.raw.get("use", [])
         if not isinstance(use, list) or not all(isinstance(name, str) for name in use):
             return draft  # the check of the whole says so
         for name in use:
             try:
-                extra = _read_toml(path.parent / name)
+                extra = _read(path.parent / name)
             except InputError as error:
                 problems += error.problems
             else:
@@ -164,6 +171,9 @@ class Draft:
         elif parent in (*heirs, name):
             chain = " like ".join((*heirs, name, parent))
             problem = Problem(source, place, chain, "profiles inherit in a circle", "cut it")
+        elif len(heirs) >= LONGEST_LINE:
+            rule = f"more than {LONGEST_LINE} profiles are like one another in a row"
+            problem = Problem(source, place, shown(parent), rule, "cut the line short")
         if problem is not None:
             orphans.update((*heirs, name))
             if not any(known.rule == problem.rule and name in orphans for known in problems):
@@ -204,36 +214,54 @@ def _tables(value: Any) -> dict[str, Raw]:
     return {name: entry for name, entry in entries.items() if isinstance(entry, dict)}
 
 
+def _read(path: Path) -> Raw:
+    raw = read_toml(path)
+    if too_deep(raw):
+        rule = f"nests tables and lists deeper than {DEEPEST_VALUE}"
+        raise InputError.of(str(path), "", "", rule, "write it flatter")
+    return raw
+
+
 def split_key(key: str) -> list[str]:
     """A dotted key path as TOML reads it, quoted parts included."""
-    try:
-        tree: Any = tomllib.loads(f"{key} = 0")
-    except tomllib.TOMLDecodeError:
-        fix = "write it like profiles.goose.cones.wide.range"
-        raise InputError.of("changes", "", f'"{key}"', "is not a key path", fix) from None
     parts: list[str] = []
-    while isinstance(tree, dict):
-        parts.append(next(iter(tree)))
-        tree = tree[parts[-1]]
+    try:
+        tree: Any = tomllib.loads(f"{key} = 0") if "\n" not in key else {}
+        while isinstance(tree, dict) and len(tree) == 1 and len(parts) <= DEEPEST_KEY:
+            part, tree = next(iter(tree.items()))
+            parts.append(part)
+    except (ValueError, RecursionError):
+        tree = None
+    if tree != 0 or isinstance(tree, bool):
+        fix = "write it like profiles.goose.cones.wide.range"
+        raise InputError.of("changes", "", f'"{key[:80]}"', "is not a key path", fix)
     return parts
 
 
-def _read_toml(path: Path) -> Raw:
-    source = str(path)
+def as_value(text: str) -> Any:
+    """A value as it is written in TOML; what is no TOML is taken as text.
+
+    >>> as_value("[1, 2]"), as_value("walking")
+    ([1, 2], 'walking')
+    """
     try:
-        return tomllib.loads(path.read_text(encoding="utf-8"))
-    except FileNotFoundError:
-        beside = [p.name for p in path.parent.glob("*.toml")] if path.parent.is_dir() else []
-        fix = nearest(path.name, beside) if beside else "check the path"
-        raise InputError.of(source, "", "", "no such file", fix) from None
-    except IsADirectoryError:
-        inside = sorted(p.name for p in path.glob("*.toml"))
-        fix = f"name a file in it: {', '.join(inside[:4])}" if inside else "name a TOML file"
-        raise InputError.of(source, "", "", "is a folder, not a file", fix) from None
-    except OSError as error:
-        raise InputError.of(source, "", "", f"cannot be read: {error.strerror}") from None
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise InputError.of(source, "", "", f"is not valid TOML: {error}") from None
-    except ValueError:  # what is no text, and a path that cannot be one
-        fix = "save it as UTF-8"
-        raise InputError.of(repr(source), "", "", "cannot be read as text in UTF-8", fix) from None
+        found = tomllib.loads(f"value = {text}") if "\n" not in text else {}
+    except (ValueError, RecursionError):
+        found = {}
+    plain = len(found) == 1 and not too_deep(found)
+    return found["value"] if plain else text.strip()
+
+
+def too_deep(value: Any) -> bool:
+    """Whether lists and tables are nested deeper than anybody needs."""
+    level = [value]
+    for _ in range(DEEPEST_VALUE):
+        level = [
+            part
+            for each in level
+            if isinstance(each, dict | list)
+            for part in (each.values() if isinstance(each, dict) else each)
+        ]
+        if not level:
+            return False
+    return True

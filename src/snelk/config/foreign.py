@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-import tomllib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,10 +13,11 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from snelk.config.fields import Model, with_unit
+from snelk.config.opening import read_rows, read_toml
 from snelk.config.problems import checked
-from snelk.config.recordings import TRACK_COLUMNS, read_tracks
+from snelk.config.recordings import TRACK_COLUMNS, as_numbers, as_text, read_tracks
 from snelk.errors import InputError, Problem, nearest
-from snelk.files import keep_source
+from snelk.files import claim, written
 
 Numbers = NDArray[np.float64]
 
@@ -34,6 +33,9 @@ AXES = {"+x": 0.0, "+y": 90.0, "-x": 180.0, "-y": -90.0}
 
 STILL = 0.05
 """Slower than this a character is taken to stand, and keeps facing where it went, m/s."""
+
+TABLES = (".csv", ".parquet")
+"""What tracks can be written as."""
 
 Factor = Annotated[float, with_unit("", gt=0, le=1e9)]
 
@@ -93,31 +95,18 @@ class Imported:
             InputError: The format is unknown, the place cannot be written, or the result is no
                 proper track; then nothing is left there.
         """
-        path = Path(path)
-        if path.suffix not in (".csv", ".parquet"):
-            rule = "unknown format"
-            raise InputError.of(str(path), "", path.suffix, rule, "use .csv or .parquet")
-        keep_source(path, self.source)
-        draft = path.with_name(f".draft-{path.name}")
-        try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            if path.suffix == ".csv":
+        path = claim(path, *TABLES, source=self.source)
+        with written(path) as draft:
+            if path.suffix.lower() == ".csv":
                 self.tracks.to_csv(draft, index=False, float_format="%.9g")
             else:
                 self.tracks.to_parquet(draft, index=False)
-            read_tracks(draft)
-            draft.replace(path)
-        except OSError as error:
-            rule = f"cannot be written: {error.strerror or error}"
-            raise InputError.of(
-                str(path), "", "", rule, "choose another place with --out"
-            ) from None
-        except InputError as error:
-            # Its lines are not those of the source: rows have been sorted.
-            there = (Problem(self.source, "", p.given, p.rule, p.fix) for p in error.problems)
-            raise InputError(there) from None
-        finally:
-            draft.unlink(missing_ok=True)
+            try:
+                read_tracks(draft)
+            except InputError as error:
+                # Its lines are not those of the source: rows have been sorted.
+                there = (Problem(self.source, "", p.given, p.rule, p.fix) for p in error.problems)
+                raise InputError(there) from None
         return path
 
 
@@ -127,14 +116,7 @@ def read_conventions(path: str | Path) -> Conventions:
     Raises:
         InputError: The file is missing or broken, or a key or value is wrong.
     """
-    path = Path(path)
-    try:
-        raw = tomllib.loads(path.read_text(encoding="utf-8"))
-    except FileNotFoundError:
-        raise InputError.of(str(path), "", "", "no such file", "check the path") from None
-    except (OSError, ValueError) as error:
-        raise InputError.of(str(path), "", "", f"cannot be read: {error}") from None
-    return conventions_from(raw, source=str(path))
+    return conventions_from(read_toml(Path(path)), source=str(path))
 
 
 def conventions_from(raw: Mapping[str, Any], *, source: str = "conventions") -> Conventions:
@@ -191,7 +173,7 @@ def import_tracks(
     path = Path(path)
     if not isinstance(conventions, Conventions):
         conventions = conventions_from(conventions or {})
-    frame = _read(path)
+    frame = read_rows(path, ".csv", ".parquet", ".jsonl", ".ndjson")
     reader = _Columns(frame, conventions, str(path))
     tracks = pd.DataFrame({"t": reader.numbers("t") * conventions.time})
     if conventions.from_zero and len(tracks):
@@ -282,75 +264,22 @@ class _Columns:
 
     def numbers(self, name: str) -> Numbers:
         column, sign = self._column(name)
-        values = pd.to_numeric(column, errors="coerce").to_numpy(dtype=np.float64)
+        values = as_numbers(column)
         bad = np.flatnonzero(~np.isfinite(values))
         if len(bad):
             more = f" (and {len(bad) - 1} more like it)" if len(bad) > 1 else ""
             given = f"{self.names[name]} = {str(column.iloc[bad[0]])[:40]!r}"
             rule = f"is no number{more}"
-            self.problems.append(Problem(self.source, f"row {bad[0] + 1}", given, rule))
+            place = f"{self.frame.index.name} {self.frame.index[bad[0]]}"
+            self.problems.append(Problem(self.source, place, given, rule))
         return sign * values
 
     def ids(self) -> Sequence[str]:
         if not self.has("id"):
             return [self.conventions.name] * len(self.frame)
-        return ["" if value != value else str(value).strip() for value in self._column("id")[0]]
+        return [as_text(value) for value in self._column("id")[0]]
 
     def words(self, name: str) -> Sequence[str]:
         known = self.conventions.words.get(name, {})
-        values = [str(value).strip() for value in self._column(name)[0]]
+        values = [as_text(value) for value in self._column(name)[0]]
         return [known.get(value, value) for value in values]
-
-
-def _read(path: Path) -> pd.DataFrame:
-    source, suffix = str(path), path.suffix.lower()
-    if suffix not in (".csv", ".parquet", ".jsonl", ".ndjson"):
-        fix = "use .csv, .parquet, or .jsonl for JSON Lines"
-        raise InputError.of(source, "", suffix, "unknown format", fix)
-    try:
-        if suffix == ".parquet":
-            frame = pd.read_parquet(path)
-        elif suffix == ".csv":
-            frame = pd.read_csv(path, skipinitialspace=True)
-        else:
-            frame = _json_lines(path)
-    except FileNotFoundError:
-        beside = [p.name for p in path.parent.glob(f"*{suffix}")] if path.parent.is_dir() else []
-        fix = nearest(path.name, beside) if beside else "check the path"
-        raise InputError.of(source, "", "", "no such file", fix) from None
-    except InputError:
-        raise
-    except (OSError, ValueError) as error:
-        first = str(error).splitlines()[0] if str(error) else type(error).__name__
-        raise InputError.of(source, "", "", f"cannot be read: {first}") from None
-    if len(frame) == 0:
-        raise InputError.of(source, "", "", "has no rows", "record something first")
-    frame.columns = frame.columns.astype(str).str.strip()
-    return frame
-
-
-def _json_lines(path: Path) -> pd.DataFrame:
-    rows = []
-    for number, line in enumerate(path.read_text(encoding="utf-8").splitlines(), start=1):
-        if not line.strip():
-            continue
-        try:
-            value = json.loads(line)
-        except (ValueError, RecursionError) as error:
-            rule = f"is no JSON: {error}"
-            raise InputError.of(str(path), f"line {number}", "", rule) from None
-        if not isinstance(value, dict):
-            raise InputError.of(str(path), f"line {number}", line[:40], "must be an object")
-        rows.append(_flat(value))
-    return pd.DataFrame(rows)
-
-
-def _flat(value: Any, name: str = "") -> dict[str, Any]:
-    """Nested values by their dotted names: `pos.x`, `pos.0`."""
-    if isinstance(value, dict | list):
-        items = value.items() if isinstance(value, dict) else enumerate(value)
-        found: dict[str, Any] = {}
-        for key, part in items:
-            found |= _flat(part, f"{name}.{key}" if name else str(key))
-        return found
-    return {name: value}

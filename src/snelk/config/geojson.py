@@ -14,6 +14,7 @@ from shapely.geometry.base import BaseGeometry
 
 from snelk.config.fields import LONGEST
 from snelk.config.models import FEATURES, Route, Spot, Wall, Zone
+from snelk.config.opening import read_json
 from snelk.config.problems import checked, shown
 from snelk.errors import InputError, Problem, nearest
 
@@ -59,18 +60,7 @@ def read_level(path: Path) -> LevelData:
     Raises:
         InputError: The file is missing or broken, or any feature is; all problems are listed.
     """
-    source = str(path)
-    try:
-        document = json.loads(path.read_text(encoding="utf-8"))
-    except FileNotFoundError:
-        beside = [p.name for p in path.parent.glob("*json")] if path.parent.is_dir() else []
-        fix = nearest(path.name, beside) if beside else "check the path"
-        raise InputError.of(source, "", "", "no such file", fix) from None
-    except (json.JSONDecodeError, RecursionError) as error:
-        raise InputError.of(source, "", "", f"is not valid JSON: {error}") from None
-    except (OSError, ValueError):  # also what is no text, and a path that cannot be one
-        raise InputError.of(repr(source), "", "", "cannot be read as text in UTF-8") from None
-    return level_from(document, source=source)
+    return level_from(read_json(path), source=str(path))
 
 
 def level_from(document: Any, *, source: str) -> LevelData:
@@ -144,13 +134,13 @@ def _geometry(
         given, fix = shown(kind) if kind else "", f"use {' or '.join(allowed)}"
         problems.append(Problem(source, place, given, "wrong kind of geometry", fix))
         return None
-    if not _all_within(raw.get("coordinates"), LONGEST):
+    if not within(raw.get("coordinates"), LONGEST):
         rule = f"needs coordinates that are numbers within ±{LONGEST:g} m"
         problems.append(Problem(source, place, shown(raw.get("coordinates")), rule))
         return None
     try:
         geometry = shapely.force_2d(shape(raw))
-    except (ValueError, TypeError, IndexError, KeyError, AttributeError, shapely.GEOSException):
+    except Exception:  # shapes fail in many ways
         rule = "coordinates do not make a " + str(kind)
         problems.append(Problem(source, place, shown(raw.get("coordinates")), rule))
         return None
@@ -170,13 +160,15 @@ def _geometry(
     return geometry
 
 
-def _all_within(coordinates: Any, limit: float) -> bool:
-    """Whether nested lists hold nothing but numbers within ±limit."""
+def within(coordinates: Any, limit: float) -> bool:
+    """Whether nested lists hold nothing but numbers within ±limit; also geometries in a list."""
     rest = [coordinates]
     while rest:
         item = rest.pop()
         if isinstance(item, list):
             rest += item
+        elif isinstance(item, dict):
+            rest.append(item.get("coordinates", item.get("geometries")))
         elif isinstance(item, bool) or not isinstance(item, int | float) or not abs(item) <= limit:
             return False
     return True

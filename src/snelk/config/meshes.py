@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from snelk.config.geojson import LevelData, level_from
-from snelk.errors import InputError, nearest
+from snelk.config.opening import MOST_BYTES, no_such_file
+from snelk.errors import InputError
 
 CUTS = (0.0, 0.5, 1.0, 2.0, 4.0, 100.0)
 """Heights between which a mesh is cut where none are given, m."""
@@ -27,6 +28,9 @@ UPS = {
 }
 """For the axis that points up in a mesh: what x, y and z here are made of there. Each turns the
 world and does not mirror it; where y points up, y here is z there turned round."""
+
+FARTHEST = 1e9
+"""Of a corner, in the file's own units."""
 
 THIN = 1e-3
 """What is smaller than this is left out of an outline, m."""
@@ -109,31 +113,52 @@ def _objects(path: Path) -> Iterator[tuple[str, NDArray[np.float64]]]:
     if suffix not in (".glb", ".gltf", ".obj"):
         raise InputError.of(str(path), "", suffix, "unknown format", "use .glb, .gltf or .obj")
     if not path.is_file():
-        beside = [p.name for p in path.parent.glob(f"*{suffix}")] if path.parent.is_dir() else []
-        fix = nearest(path.name, beside) if beside else "check the path"
-        raise InputError.of(str(path), "", "", "no such file", fix)
+        raise no_such_file(path)
     options: dict[str, Any] = {"split_object": True, "split_objects": True, "group_material": False}
     try:
+        size = path.stat().st_size
+        if size > MOST_BYTES:
+            raise ValueError(f"it is larger than {MOST_BYTES // 1_000_000} MB")
         scene = trimesh.load_scene(path, process=False, **(options if suffix == ".obj" else {}))
     except Exception as error:  # a reader of files fails in as many ways as there are files
         rule = (
             f"cannot be read: {str(error).splitlines()[0] if str(error) else type(error).__name__}"
         )
         raise InputError.of(str(path), "", "", rule[:160]) from None
-    found = 0
+    found = False
     for node in sorted(scene.graph.nodes_geometry, key=str):
-        transform, geometry = scene.graph[node]
-        mesh = scene.geometry[geometry]
-        if not hasattr(mesh, "faces") or len(mesh.faces) == 0:
-            continue
-        points = trimesh.transform_points(mesh.vertices, transform)
-        triangles = np.asarray(points, dtype=np.float64)[np.asarray(mesh.faces)]
-        if not np.isfinite(triangles).all():
-            raise InputError.of(str(path), str(node), "", "has corners that are no numbers")
-        found += 1
-        yield _name(str(node)), triangles
+        triangles = _triangles(scene, node, path)
+        if len(triangles):
+            found = True
+            yield _name(str(node)), triangles
     if not found:
         raise InputError.of(str(path), "", "", "has no triangles")
+
+
+def _triangles(scene: Any, node: Any, path: Path) -> NDArray[np.float64]:
+    """The triangles of an object in the file's own axes, (n, 3, 3); none if it has none."""
+    import trimesh
+
+    rule = ""
+    try:
+        transform, geometry = scene.graph[node]
+        mesh = scene.geometry[geometry]
+        faces = np.asarray(getattr(mesh, "faces", ()), dtype=np.int64).reshape(-1, 3)
+        corners = np.asarray(mesh.vertices, dtype=np.float64).reshape(-1, 3)
+        if len(faces) and not (faces.min() >= 0 and faces.max() < len(corners)):
+            rule = f"has triangles of corners that are not there; it has {len(corners)}"
+            triangles = np.zeros((0, 3, 3))
+        else:
+            with np.errstate(all="ignore"):
+                triangles = trimesh.transform_points(corners, transform)[faces]
+    except Exception as error:  # as many ways as there are files
+        text = str(error) or type(error).__name__
+        rule, triangles = f"cannot be used: {text.splitlines()[0][:120]}", np.zeros((0, 3, 3))
+    if not rule and not (np.abs(triangles) <= FARTHEST).all():
+        rule = "has corners that are no numbers, or out of all bounds"
+    if rule:
+        raise InputError.of(str(path), f'object "{str(node)[:40]}"', "", rule, "export it again")
+    return triangles
 
 
 def _name(text: str) -> str:

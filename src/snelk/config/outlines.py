@@ -9,9 +9,11 @@ from typing import Any
 
 import shapely
 
-from snelk.config.geojson import LevelData, level_from
+from snelk.config.fields import LONGEST
+from snelk.config.geojson import LevelData, level_from, within
 from snelk.config.models import FEATURES
-from snelk.errors import InputError, nearest
+from snelk.config.opening import read_json
+from snelk.errors import InputError
 
 NAMES = ("name", "id", "label", "title")
 """Properties that are taken for a name, the first that there is."""
@@ -47,14 +49,7 @@ def level_from_outlines(
         raise InputError.of("kind", "", f'"{kind}"', "must be wall or zone")
     if not (math.isfinite(length) and length > 0):
         raise InputError.of("length", "", f"{length:g}", "must be above 0 m")
-    try:
-        document = json.loads(path.read_text(encoding="utf-8"))
-    except FileNotFoundError:
-        beside = [p.name for p in path.parent.glob("*json")] if path.parent.is_dir() else []
-        fix = nearest(path.name, beside) if beside else "check the path"
-        raise InputError.of(str(path), "", "", "no such file", fix) from None
-    except (OSError, ValueError, RecursionError) as error:
-        raise InputError.of(str(path), "", "", f"is not valid JSON: {error}") from None
+    document = read_json(path)
     features = document.get("features") if isinstance(document, dict) else None
     if not isinstance(features, list) or not features:
         rule = "must be a GeoJSON FeatureCollection with features"
@@ -70,14 +65,24 @@ def _features(
     feature: Any, number: int, length: float, kind: str, top: float,
     used: dict[tuple[str, str], int], source: str,
 ) -> list[dict[str, Any]]:  # fmt: skip
-    try:
-        properties = dict(feature.get("properties") or {})
-        geometry = shapely.force_2d(shapely.geometry.shape(feature["geometry"]))
-    except (AttributeError, KeyError, TypeError, ValueError, IndexError, shapely.GEOSException):
+    place = f"feature {number}"
+    raw = feature.get("geometry") if isinstance(feature, dict) else None
+    kinds = raw.get("type") if isinstance(raw, dict) else None
+    properties = feature.get("properties") or {} if isinstance(feature, dict) else None
+    if not isinstance(properties, dict) or not isinstance(kinds, str):
         rule = "must be a GeoJSON Feature with a geometry"
-        raise InputError.of(source, f"feature {number}", "", rule) from None
+        raise InputError.of(source, place, "", rule)
+    if not within(raw.get("coordinates", raw.get("geometries")), LONGEST / length):
+        rule = f"needs coordinates that are numbers within ±{LONGEST / length:g}"
+        raise InputError.of(source, f"{place}: geometry", "", rule, "look at --length")
+    try:
+        geometry = shapely.force_2d(shapely.geometry.shape(raw))
+    except Exception:  # shapes of others fail in many ways
+        rule = f"coordinates do not make a {kinds}"
+        raise InputError.of(source, f"{place}: geometry", kinds[:40], rule) from None
     geometry = shapely.transform(geometry, lambda points: points * length)
     own = properties.get("kind")
+    own = own if isinstance(own, str) else None
     parts = [geometry]
     if geometry.geom_type in SINGLE and not (own == "wall" and "Line" in geometry.geom_type):
         parts = list(shapely.get_parts(geometry))
@@ -93,7 +98,8 @@ def _features(
         kept = {key: value for key, value in properties.items() if key in known}
         if what == "wall" and "top" not in kept:
             height = properties.get("height")
-            kept["top"] = float(height) * length if isinstance(height, int | float) else top
+            plain = isinstance(height, int | float) and not isinstance(height, bool)
+            kept["top"] = float(height) * length if plain and abs(height) < 1e9 else top
         label = (name or f"{what} {number}").strip()[:70]
         used[what, label] = used.get((what, label), 0) + 1
         again = used[what, label]

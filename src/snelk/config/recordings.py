@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
 from snelk.config.fields import GAITS, LONGEST, POSTURES
+from snelk.config.opening import read_rows
 from snelk.config.problems import shown
 from snelk.errors import InputError, Problem, nearest
 
@@ -135,14 +137,15 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
         gait[:] = -1
     present = np.ones(len(frame), dtype=np.bool_)
     if "present" in frame:
-        frame["present"] = frame["present"].astype(str).str.strip().str.lower()
+        frame["present"] = [as_text(value).lower() for value in frame["present"]]
         present = _words(frame, "present", ("0", "1", "false", "true"), path, problems) % 2 == 1
-    ids = frame["id"].astype(str).str.strip()
+    ids = _texts(frame, "id")
     for row in np.flatnonzero(ids == "")[:1]:
-        problems.append(Problem(str(path), _line(path, row), "", "id is empty", "fill it in"))
+        problems.append(Problem(str(path), _line(frame, row), "", "id is empty", "fill it in"))
     tracks: dict[str, TrackData] = {}
-    for name, group in ids.groupby(ids, sort=False):
-        rows = group.index.to_numpy()
+    codes, names = pd.factorize(ids)
+    by_id = np.split(np.argsort(codes, kind="stable"), np.cumsum(np.bincount(codes))[:-1])
+    for name, rows in zip(names, by_id, strict=True):
         t = numbers["t"][rows]
         falls = np.flatnonzero(~(np.diff(t) > 0) & np.isfinite(np.diff(t)))
         if len(falls):
@@ -150,7 +153,7 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
             rule = f'times of "{name}" must rise; the sample before is at {t[falls[0]]:g} s'
             fix = "sort by t and drop doubles" + _more(len(falls) - 1)
             problems.append(
-                Problem(str(path), _line(path, row), f"t = {t[falls[0] + 1]:g}", rule, fix)
+                Problem(str(path), _line(frame, row), f"t = {t[falls[0] + 1]:g}", rule, fix)
             )
         tracks[str(name)] = TrackData(
             t,
@@ -175,16 +178,14 @@ def read_noises(path: Path) -> NoiseData:
     numbers["reach"] = _above_zero(frame, "reach", np.nan, path, problems)
     if problems:
         raise InputError(problems)
-    by = frame["by"] if "by" in frame else pd.Series([""] * len(frame))
-    by = by.where(by.notna(), "").astype(str).str.strip()
     found = NoiseData(
         numbers["t"],
-        tuple(frame["kind"].astype(str).str.strip()),
+        tuple(_texts(frame, "kind")),
         numbers["x"],
         numbers["y"],
         numbers["z"],
         numbers["reach"],
-        tuple(by),
+        tuple(_texts(frame, "by")),
     )
     return NoiseData.none().with_more(found)
 
@@ -198,7 +199,7 @@ def read_throws(path: Path) -> ThrowData:
     numbers["speed"] = _above_zero(frame, "speed", THROW_SPEED, path, problems)
     if problems:
         raise InputError(problems)
-    by, kind = (tuple(frame[name].astype(str).str.strip()) for name in ("by", "kind"))
+    by, kind = (tuple(_texts(frame, name)) for name in ("by", "kind"))
     return ThrowData.none().with_more(ThrowData(by=by, kind=kind, **numbers))
 
 
@@ -208,36 +209,17 @@ def _above_zero(
     """A column of numbers above 0 that may be missing, or empty in some rows."""
     found = np.full(len(frame), otherwise)
     if name in frame:
-        given = (frame[name].notna() & (frame[name].astype(str).str.strip() != "")).to_numpy()
+        given = _texts(frame, name) != ""
         found[given] = _numbers(frame[given], (name,), path, problems)[name]
     for row in np.flatnonzero(found <= 0)[:1]:
         rule = f"{name} must be above 0 {'m/s' if name == 'speed' else 'm'}"
-        problems.append(Problem(str(path), _line(path, row), f"{name} = {found[row]:g}", rule))
+        problems.append(Problem(str(path), _line(frame, row), f"{name} = {found[row]:g}", rule))
     return found
 
 
 def _read_table(path: Path, columns: dict[str, bool]) -> pd.DataFrame:
     source = str(path)
-    suffix = path.suffix.lower()
-    if suffix not in (".csv", ".parquet"):
-        raise InputError.of(source, "", "", "must be a .csv or .parquet file")
-    try:
-        if suffix == ".parquet":
-            frame = pd.read_parquet(path)
-        else:
-            frame = pd.read_csv(path, dtype=str, keep_default_na=False, skipinitialspace=True)
-    except FileNotFoundError:
-        beside = [p.name for p in path.parent.glob(f"*{suffix}")] if path.parent.is_dir() else []
-        fix = nearest(path.name, beside) if beside else "check the path"
-        raise InputError.of(source, "", "", "no such file", fix) from None
-    except pd.errors.EmptyDataError:
-        first = ",".join(column for column, must in columns.items() if must)
-        rule, fix = "is empty", f"it needs a first line with {first}"
-        raise InputError.of(source, "", "", rule, fix) from None
-    except (OSError, ValueError) as error:
-        first = str(error).splitlines()[0] if str(error) else type(error).__name__
-        raise InputError.of(source, "", "", f"cannot be read: {first}") from None
-    frame.columns = frame.columns.astype(str).str.strip()
+    frame = read_rows(path, ".csv", ".parquet")
     problems = []
     for name in frame.columns:
         if name not in columns:
@@ -246,13 +228,9 @@ def _read_table(path: Path, columns: dict[str, bool]) -> pd.DataFrame:
     for name, needed in columns.items():
         if needed and name not in frame:
             problems.append(Problem(source, "columns", "", f'column "{name}" is missing', "add it"))
-    if frame.columns.has_duplicates:
-        problems.append(Problem(source, "columns", "", "two columns have the same name"))
     if problems:
         raise InputError(problems)
-    if len(frame) == 0:
-        raise InputError.of(source, "", "", "has no rows", "record something, or leave it out")
-    return frame.reset_index(drop=True)
+    return frame
 
 
 def _numbers(
@@ -263,14 +241,14 @@ def _numbers(
         if name not in frame:
             found[name] = np.zeros(len(frame))
             continue
-        values = pd.to_numeric(frame[name], errors="coerce").to_numpy(dtype=np.float64)
+        values = as_numbers(frame[name])
         largest = LARGEST[name]
         bad = np.flatnonzero(~(np.abs(values) <= largest) | ((name == "t") & (values < 0)))
         if len(bad):
             given = f"{name} = {shown(frame[name].iloc[bad[0]])}".replace('"', "")
             low = "0" if name == "t" else f"-{largest:g}"
             rule = f"must be a number from {low} to {largest:g}"
-            line = _line(path, frame.index[bad[0]])
+            line = _line(frame, bad[0])
             problems.append(Problem(str(path), line, given, rule, _more(len(bad) - 1)))
             values = np.where(np.isin(np.arange(len(values)), bad), np.nan, values)
         found[name] = values
@@ -282,18 +260,45 @@ def _words(
 ) -> NDArray[np.int8]:
     if name not in frame:
         return np.zeros(len(frame), dtype=np.int8)
-    values = frame[name].astype(str).str.strip()
+    values = _texts(frame, name)
     codes = pd.Index(words).get_indexer(pd.Index(values)).astype(np.int8)
     bad = np.flatnonzero(codes < 0)
     if len(bad):
-        given = f'{name} = "{values.iloc[bad[0]]}"'
-        fix = nearest(values.iloc[bad[0]], words) + _more(len(bad) - 1)
-        problems.append(Problem(str(path), _line(path, bad[0]), given, "unknown word", fix))
+        word = str(values[bad[0]])
+        given, fix = f'{name} = "{word[:40]}"', nearest(word, words) + _more(len(bad) - 1)
+        problems.append(Problem(str(path), _line(frame, bad[0]), given, "unknown word", fix))
     return codes
 
 
-def _line(path: Path, row: int | np.integer) -> str:
-    return f"line {int(row) + 2}" if path.suffix.lower() == ".csv" else f"row {int(row)}"
+def as_numbers(column: pd.Series[Any]) -> NDArray[np.float64]:
+    """A column as numbers; NaN for what is none."""
+    if column.dtype.kind not in "OTiufb":  # times, dates and the like count from an epoch
+        return np.full(len(column), np.nan)
+    try:
+        return pd.to_numeric(column, errors="coerce").to_numpy(dtype=np.float64)
+    except (TypeError, ValueError, OverflowError):
+        return np.full(len(column), np.nan)
+
+
+def as_text(value: object) -> str:
+    """A field as text: empty for what is not there, whole numbers without a point."""
+    if value is None or value is pd.NA or value != value:
+        return ""
+    if isinstance(value, float) and value.is_integer():
+        return str(int(value))
+    return str(value).strip()
+
+
+def _texts(frame: pd.DataFrame, name: str) -> NDArray[np.object_]:
+    """A column as text; empty if it is not there."""
+    if name not in frame:
+        return np.full(len(frame), "", dtype=object)
+    return np.array([as_text(value) for value in frame[name]], dtype=object)
+
+
+def _line(frame: pd.DataFrame, row: int | np.integer) -> str:
+    """Where a row stands in its file."""
+    return f"{frame.index.name} {frame.index[int(row)]}"
 
 
 def _more(count: int) -> str:

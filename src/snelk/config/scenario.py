@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import math
-import tomllib
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from hashlib import blake2b
@@ -14,7 +13,7 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel
 
-from snelk.config.draft import Draft, split_key
+from snelk.config.draft import Draft, as_value, split_key
 from snelk.config.expectations import expectation_problems
 from snelk.config.geojson import LevelData, read_level
 from snelk.config.models import Clock, Setup
@@ -75,6 +74,7 @@ class Scenario:
         setup = draft.setup(problems)
         if setup is not None:
             problems += _cast_problems(setup, draft, self.tracks)
+        if setup is not None and not problems:
             problems += name_problems(setup, draft, self.level, self.noises, self.throws)
             if _about_expectations(changes):
                 end = end_of(setup.clock, self.tracks)
@@ -140,6 +140,7 @@ def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scena
     level, tracks, noises, throws = _read_named(draft.raw, path, problems)
     if setup is not None and level is not None and not problems:
         problems += _cast_problems(setup, draft, tracks)
+    if setup is not None and level is not None and not problems:
         problems += name_problems(setup, draft, level, noises, throws)
         # What is changed for a try, such as the end of the run, may leave expectations behind.
         if not changes or _about_expectations(changes):
@@ -198,10 +199,7 @@ def parse_change(text: str) -> tuple[str, Any]:
     key, equals, value = text.partition("=")
     if not equals or not key.strip():
         raise InputError.of("--set", "", f'"{text}"', "must be KEY=VALUE", "such as clock.dt=0.02")
-    try:
-        return key.strip(), tomllib.loads(f"value = {value}")["value"]
-    except tomllib.TOMLDecodeError:
-        return key.strip(), value.strip()
+    return key.strip(), as_value(value)
 
 
 def _read_named(

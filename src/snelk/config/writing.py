@@ -6,6 +6,7 @@ import difflib
 import re
 import tomllib
 from collections.abc import Mapping
+from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -16,6 +17,7 @@ from snelk.config.draft import split_key
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.errors import InputError
+from snelk.files import written
 
 
 @dataclass(frozen=True)
@@ -84,27 +86,19 @@ def write_back(files: list[Rewrite]) -> None:
     Raises:
         InputError: One of them was changed meanwhile, or cannot be written.
     """
-    drafts = [each.path.with_name(f".{each.path.name}.draft") for each in files]
-    try:
-        for each, draft in zip(files, drafts, strict=True):
+    with ExitStack() as drafts:
+        for each in files:
+            draft = drafts.enter_context(written(each.path))
             with each.path.open(encoding="utf-8", newline="") as file:
                 if file.read() != each.before:
                     rule, fix = "was changed meanwhile", "do it again"
                     raise InputError.of(str(each.path), "", "", rule, fix)
             with draft.open("w", encoding="utf-8", newline="") as file:
                 file.write(each.after)
-        for each, draft in zip(files, drafts, strict=True):
-            draft.replace(each.path)
-    except OSError as error:
-        rule = f"cannot be written: {error.strerror}"
-        raise InputError.of(str(files[0].path), "", "", rule) from None
-    finally:
-        for draft in drafts:
-            draft.unlink(missing_ok=True)
 
 
-HEADER = re.compile(r"""\s*\[\s*(?P<path>[\w\-."' ]+?)\s*\]\s*(#.*)?$""")
-ARRAY = re.compile(r"""\s*\[\[\s*[\w\-."' ]+?\s*\]\]\s*(#.*)?$""")
+HEADER = re.compile(r"""\s*\[(?P<path>[\w\-."' \t]+)\]\s*(#.*)?$""")
+ARRAY = re.compile(r"""\s*\[\[[\w\-."' \t]+\]\]\s*(#.*)?$""")
 
 
 def with_value(text: str, parts: tuple[str, ...], value: Any) -> str:
@@ -157,7 +151,7 @@ def _path_of(section: str) -> tuple[str, ...] | None:
     if ARRAY.match(first):
         return None
     header = HEADER.match(first)
-    return tuple(split_key(header["path"])) if header else ()
+    return tuple(split_key(header["path"].strip())) if header else ()
 
 
 def _holds(table: Any, parts: tuple[str, ...]) -> bool:

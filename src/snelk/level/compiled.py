@@ -8,16 +8,21 @@ strict, so that a number does not depend on how many others were computed beside
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Callable
+from functools import lru_cache
+from pathlib import Path
 from typing import Any, TypeVar
 
 import numba
+from numba.core.caching import FunctionCache, NullCache
 from numba.core.dispatcher import Dispatcher
 
 F = TypeVar("F", bound=Callable[..., Any])
 
+_Base: Any = FunctionCache  # which has no types
+
 _OPTIONS: dict[str, Any] = {
-    "cache": True,
     "nogil": True,
     "error_model": "numpy",
     "_nrt": False,
@@ -25,10 +30,61 @@ _OPTIONS: dict[str, Any] = {
 }
 _INNER: dict[str, Any] = _OPTIONS | {"forceinline": True, "no_cpython_wrapper": True}
 
+SOURCES = ("level", "senses", "mind")
+"""The folders that hold compiled code."""
+
+
+@lru_cache(maxsize=1)
+def _sources() -> str:
+    """A digest of all compiled code: what one function inlines belongs to its machine code."""
+    root, found = Path(__file__).parents[1], hashlib.blake2b(digest_size=16)
+    for folder in SOURCES:
+        for path in sorted((root / folder).glob("*.py")):
+            found.update(path.read_bytes())
+    return found.hexdigest()
+
+
+class _Cache(_Base):  # type: ignore[misc]
+    """Machine code kept on disk, as far as there is a disk.
+
+    A file that cannot be read, or was cut off, is as good as none; one that cannot be written is
+    done without. Code is used again only while no source of compiled code has changed.
+    """
+
+    def load_overload(self, sig: Any, target_context: Any) -> Any:
+        try:
+            return super().load_overload(sig, target_context)
+        except Exception:  # a broken pickle fails in any way
+            return None
+
+    def save_overload(self, sig: Any, data: Any) -> None:
+        try:
+            super().save_overload(sig, data)
+        except Exception:
+            try:  # a broken index is in the way of every later one
+                self.flush()
+                super().save_overload(sig, data)
+            except Exception:
+                return
+
+    def _index_key(self, sig: Any, codegen: Any) -> Any:
+        return (*super()._index_key(sig, codegen), _sources())
+
+
+def _kept(function: F) -> F:
+    """A compiled function whose machine code is kept where there is a place for it."""
+    if isinstance(function, Dispatcher):  # else compilation is switched off
+        dispatcher: Any = function
+        try:
+            dispatcher._cache = _Cache(dispatcher.py_func)
+        except (RuntimeError, OSError):  # neither beside the code nor in the user's folder
+            dispatcher._cache = NullCache()
+    return function
+
 
 def compiled(function: F) -> F:
     """Compile a loop over plain arrays to machine code, cached on disk."""
-    result: F = numba.njit(**_OPTIONS)(function)
+    result: F = _kept(numba.njit(**_OPTIONS)(function))
     return result
 
 
@@ -38,7 +94,7 @@ def inlined(function: F) -> F:
     It can only be called from compiled functions: without an entry for Python, which takes a
     good part of the time to compile, a call from Python ends the process.
     """
-    result: F = numba.njit(**_INNER)(function)
+    result: F = _kept(numba.njit(**_INNER)(function))
     return result
 
 

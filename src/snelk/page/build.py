@@ -14,7 +14,7 @@ from bokeh.resources import Resources
 from markupsafe import Markup
 
 from snelk.errors import InputError, one_of
-from snelk.files import write_text
+from snelk.files import claim, write_text
 from snelk.page.figures import lanes_figure, map_figure
 from snelk.page.gathering import WORDS, Gathered
 from snelk.page.packing import Packer
@@ -29,6 +29,8 @@ if TYPE_CHECKING:
 LARGEST = 14_500_000
 """A page does not become larger than this, bytes: of a longer run every second tick is kept, or
 every fourth, until it fits."""
+
+PAGES = (".html", ".htm")
 
 SCRIPTS = ("store", "sightlines", "why", "map", "lanes", "panel", "player")
 
@@ -99,12 +101,8 @@ def write_page(path: str | Path, run: Run, other: Run | None = None, **options: 
     Raises:
         InputError: As `page_of`; or the file is no .html, or cannot be written.
     """
-    path = Path(path)
-    if path.suffix not in (".html", ".htm"):
-        raise InputError.of(str(path), "", path.suffix, "is no page", "use .html")
-    text = page_of(run, other, **options)
-    write_text(path, text)
-    return path
+    claim(path, *PAGES)
+    return write_text(path, page_of(run, other, **options))
 
 
 def _text(runs: list[Run], pairs: list[dict[str, Any]], first: tuple[str, str], every: int) -> str:

@@ -22,6 +22,7 @@ from PIL import Image
 
 from snelk.config.fields import POSTURES
 from snelk.errors import InputError, one_of
+from snelk.files import claim, written
 from snelk.level.visible import visible_region
 from snelk.plots.ground import LAMPLIGHT, draw_level, outline_of
 from snelk.plots.labels import Labels
@@ -38,6 +39,7 @@ if TYPE_CHECKING:
 Picture = NDArray[np.uint8]
 """(height, width, 4): red, green, blue, opaque."""
 
+MOVING = (".gif", ".mp4")
 MOST_FRAMES = 5000
 TAIL = 6.0
 """Length of the tail behind a character, s."""
@@ -340,9 +342,7 @@ def animate(
     if target is None:
         target = _most_seen(run)
     one_of(target, run.names, source="target", place="", what="character")
-    kind = path.suffix.lower()
-    if kind not in (".gif", ".mp4"):
-        raise InputError.of(str(path), "", path.suffix, "unknown format", "use .gif or .mp4")
+    kind = claim(path, *MOVING).suffix.lower()
     if kind == ".mp4":
         size = size[0] // 2 * 2, size[1] // 2 * 2
         if shutil.which("ffmpeg") is None:
@@ -356,19 +356,11 @@ def animate(
             if progress is not None:
                 progress(n, len(times))
 
-    draft = path.with_name(f".{path.name}.draft")
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+    with written(path) as draft:
         if kind == ".gif":
             _write_gif(draft, pictures(), fps)
         else:
             _write_mp4(draft, pictures(), fps, size)
-        draft.replace(path)
-    except OSError as error:
-        rule = f"cannot be written: {error.strerror or error}"
-        raise InputError.of(str(path), "", "", rule, "choose another place with --out") from None
-    finally:
-        draft.unlink(missing_ok=True)
     return path
 
 

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from matplotlib.figure import Figure
 
-from snelk.errors import InputError
+from snelk.files import claim, written
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -31,6 +31,8 @@ SIZE = (12.8, 8.0)
 """Size of a figure, inches; 1280 x 800 pixels at `DPI`."""
 
 DPI = 100
+
+FORMATS = (".png", ".svg", ".pdf", ".jpg", ".webp")
 
 
 @dataclass(frozen=True)
@@ -84,13 +86,15 @@ def save_figure(axes: Axes, path: Path) -> Path:
     figure = axes.get_figure(root=True)
     if figure is None:
         raise ValueError("the axis belongs to no figure")
-    formats = figure.canvas.get_supported_filetypes()
-    if path.suffix.lstrip(".").lower() not in formats:
-        raise InputError.of(str(path), "", path.suffix, "unknown format", "use .png, .svg or .pdf")
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        figure.savefig(path, facecolor=figure.get_facecolor())
-    except OSError as error:
-        rule = f"cannot be written: {error.strerror or error}"
-        raise InputError.of(str(path), "", "", rule, "choose another place with --out") from None
+    with written(claim_figure(path)) as draft:
+        figure.savefig(draft, facecolor=figure.get_facecolor())
     return path
+
+
+def claim_figure(path: Path) -> Path:
+    """Make sure that a figure can be written to a place, before it is drawn.
+
+    Raises:
+        InputError: The format is unknown or the place cannot be written.
+    """
+    return claim(path, *FORMATS)

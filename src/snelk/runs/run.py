@@ -27,7 +27,7 @@ from snelk.runs.reasons import explain
 from snelk.runs.recorder import Recorder
 from snelk.runs.spans import Span, spans_of, story_of
 from snelk.runs.standing import state_at
-from snelk.runs.store import FORMAT, TABLES, read_info, read_table, write_run
+from snelk.runs.store import FORMAT, LEVEL, TABLES, claim_run, read_info, read_table, write_run
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -57,11 +57,13 @@ class Run:
         *,
         tables: Mapping[str, pa.Table] | None = None,
         folder: Path | None = None,
+        digests: Mapping[str, str] | None = None,
     ) -> None:
         self.info = info
         self.level = level
         self.folder = folder
         self.setup = Setup.model_validate_json(json.dumps(info["setup"]))
+        self._digests = dict(digests or {})
         self._tables: dict[str, pa.Table] = dict(tables or {})
         self._frames: dict[str, pd.DataFrame] = {}
 
@@ -185,7 +187,7 @@ did you mean "dog.fox.first_seen"?
         if name not in self._tables:
             if self.folder is None:
                 raise InputError.of("run", name, "", "has no such table in memory")
-            self._tables[name] = read_table(self.folder, name)
+            self._tables[name] = read_table(self.folder, name, self._digests)
         return self._tables[name]
 
     def save(self, folder: str | Path) -> Run:
@@ -304,6 +306,8 @@ def run(
         scenario = load(scenario, changes=changes)
     elif changes:
         scenario = scenario.changed(changes)
+    if out is not None:
+        claim_run(out)
     result = run_batch(scenario, variants=({},), progress=progress)[0]
     return result if out is None else result.save(out)
 
@@ -341,8 +345,9 @@ def open_run(folder: str | Path) -> Run:
         InputError: The folder is missing, is no run, or is damaged.
     """
     folder = Path(folder)
-    info, level = read_info(folder)
-    return Run(info, Level(level_from(level, source=str(folder / "level.geojson"))), folder=folder)
+    info, level, digests = read_info(folder)
+    data = level_from(level, source=str(folder / LEVEL))
+    return Run(info, Level(data), folder=folder, digests=digests)
 
 
 def _info(

@@ -1,11 +1,14 @@
-"""Runs on disk: a folder that is either whole or not there."""
+"""Runs on disk: a folder that is either whole or not there, and is known to be what was written."""
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
 import shutil
+import time
 from collections.abc import Mapping
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -13,8 +16,16 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from snelk.errors import InputError, nearest
+from snelk.files import (
+    ELSEWHERE,
+    cannot_write,
+    claim,
+    clear_drafts,
+    draft_beside,
+    is_running,
+)
 
-FORMAT = 4
+FORMAT = 5
 """Raised when a run of an older Snelk can no longer be read."""
 
 TABLES = (
@@ -34,80 +45,225 @@ TABLES = (
     "measures",
 )
 
+NOTES, LEVEL = "run.json", "level.geojson"
+
+KNOWN = (NOTES, LEVEL, *(f"{name}.parquet" for name in TABLES))
+"""The files of a run. All else in its folder is somebody's, and is kept."""
+
+AGAIN = "make it again with: snelk run"
+
+TRIES = 200
+"""So often the place of a run is tried to be taken while others write to it too."""
+
+
+def claim_run(folder: str | Path) -> Path:
+    """Make sure that a run can be written to a folder, before it is replayed.
+
+    Raises:
+        InputError: There is something at that place that is no run, or it cannot be written.
+    """
+    folder = Path(folder)
+    whole = Path(os.path.realpath(folder))
+    if whole.is_dir():
+        if any(whole.iterdir()) and not _is_ours(whole):
+            rule, fix = "exists and is not a run of Snelk", "choose another place for the run"
+            raise InputError.of(str(folder), "", "", rule, fix)
+        if whole == whole.parent or whole.samefile(Path.cwd()):
+            rule = "is the folder you are in, and cannot be replaced"
+            raise InputError.of(str(folder), "", "", rule, "name a folder for the run, in it")
+        claim(whole.parent / "run", source=None)
+    else:
+        claim(folder)
+        if whole.exists():
+            raise InputError.of(str(folder), "", "", "is a file, not a folder", ELSEWHERE)
+    return folder
+
+
+def _is_ours(folder: Path) -> bool:
+    """Whether a folder holds a run that Snelk wrote: notes with a form, and its tables."""
+    try:
+        info = json.loads((folder / NOTES).read_text(encoding="utf-8"))
+    except (OSError, ValueError, RecursionError):
+        return False
+    return (
+        isinstance(info, dict)
+        and isinstance(info.get("format"), int)
+        and {"snelk", "scenario", "setup", "rows"} <= set(info)
+        and (folder / LEVEL).is_file()
+    )
+
 
 def write_run(
     folder: Path, info: Mapping[str, Any], level: Mapping[str, Any], tables: Mapping[str, pa.Table]
 ) -> None:
     """Write a run beside its final place and move it there when it is complete.
 
-    An earlier run at that place is replaced; a folder that is anything else is left alone.
+    An earlier run at that place gives way; files in its folder that are not Snelk's are kept. A
+    folder that is anything else is left alone.
 
     Raises:
         InputError: There is something else at that place, or it cannot be written.
     """
-    source = str(folder)
-    if folder.exists() and not (folder / "run.json").is_file():
-        if not folder.is_dir() or any(folder.iterdir()):
-            rule, fix = "exists and is not a run of Snelk", "choose another place for the run"
-            raise InputError.of(source, "", "", rule, fix)
-    draft = folder.with_name(f".{folder.name}.{os.getpid()}.draft")
-    aside = folder.with_name(f".{folder.name}.{os.getpid()}.old")
+    claim_run(folder)
+    place = Path(os.path.realpath(folder))
+    draft = draft_beside(place)
     try:
         draft.mkdir(parents=True)
+        clear_drafts(place.parent)
+        _mend(place)
         for name, table in tables.items():
             pq.write_table(table, draft / f"{name}.parquet", compression="zstd")
-        (draft / "level.geojson").write_text(json.dumps(level), encoding="utf-8")
-        (draft / "run.json").write_text(json.dumps(info, indent=1) + "\n", encoding="utf-8")
-        if folder.exists():
-            folder.rename(aside)
-        draft.rename(folder)
+        (draft / LEVEL).write_text(json.dumps(level), encoding="utf-8")
+        files = {path.name: _digest(path) for path in sorted(draft.iterdir())}
+        notes = {**info, "files": files}
+        notes["whole"] = _digest_of(notes)
+        text = json.dumps(notes, indent=1) + "\n"
+        (draft / NOTES).write_text(text, encoding="utf-8")
+        _take_place(draft, place)
     except OSError as error:
-        if aside.exists() and not folder.exists():
-            aside.rename(folder)
-        rule = f"cannot be written: {error.strerror or error}"
-        raise InputError.of(source, "", "", rule, "choose another place for the run") from None
+        raise cannot_write(folder, error) from None
     finally:
         shutil.rmtree(draft, ignore_errors=True)
-        shutil.rmtree(aside, ignore_errors=True)
 
 
-def read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any]]:
-    """`run.json` and the level of a run.
+def _take_place(draft: Path, place: Path) -> None:
+    """Move a run to its place. The one that was there goes only when the new one stands."""
+    for number in range(TRIES):
+        aside = _aside(place, number)
+        try:
+            with suppress(FileNotFoundError):
+                place.rename(aside)
+            draft.rename(place)
+        except OSError:
+            if number == TRIES - 1:
+                raise
+            time.sleep(0.01)  # another process has just put its run there
+            continue
+        finally:
+            if aside.exists() and not place.exists():
+                with suppress(OSError):
+                    aside.rename(place)
+            _clear_away(aside, place)
+        return
+
+
+def _aside(place: Path, number: int) -> Path:
+    return place.with_name(f".{place.name[:180]}.{os.getpid()}.{number}.old")
+
+
+def _clear_away(aside: Path, place: Path) -> None:
+    """Remove a run that gave way, but for what is not Snelk's: that moves to the new one."""
+    if not aside.is_dir() or not place.is_dir():
+        return
+    for path in list(aside.iterdir()):
+        with suppress(OSError):
+            if path.name in KNOWN:
+                path.unlink()
+            elif not os.path.lexists(place / path.name):
+                path.rename(place / path.name)
+    with suppress(OSError):
+        aside.rmdir()
+
+
+def _mend(place: Path) -> None:
+    """Put back a run whose place a process took that was killed before its own stood there."""
+    for aside in place.parent.glob(f".{place.name[:180]}.*.old"):
+        number = aside.name.split(".")[-3]
+        if number.isdigit() and not is_running(int(number)):
+            with suppress(OSError):
+                if not place.exists():
+                    aside.rename(place)
+            _clear_away(aside, place)
+
+
+def _digest(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, lambda: hashlib.blake2b(digest_size=16)).hexdigest()
+
+
+def _digest_of(notes: Mapping[str, Any]) -> str:
+    plain = {name: value for name, value in notes.items() if name != "whole"}
+    text = json.dumps(plain, sort_keys=True)
+    return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()
+
+
+def read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, str]]:
+    """`run.json`, the level and the digests of a run's files, as they were written.
 
     Raises:
-        InputError: The folder is missing, is no run, or was written by a newer Snelk.
+        InputError: The folder is missing, is no run, is damaged, or was written by a Snelk of
+            another form.
     """
     source = str(folder)
-    if not (folder / "run.json").is_file():
+    try:
         if not folder.exists():
-            near = folder.parent
-            runs = [p.parent.name for p in near.glob("*/run.json")] if near.is_dir() else []
-            fix = nearest(folder.name, runs) if runs else "make one with: snelk run SCENARIO"
-            raise InputError.of(source, "", "", "no such run", fix)
+            _await(Path(os.path.realpath(folder)))
+        there, is_run = folder.exists(), (folder / NOTES).is_file()
+    except (OSError, ValueError):
+        there, is_run = False, False
+    if not is_run:
+        if not there:
+            fix = nearest(folder.name, _runs_in(folder.parent)) if _runs_in(folder.parent) else ""
+            raise InputError.of(
+                source, "", "", "no such run", fix or "make one with: snelk run SCENARIO"
+            )
         fix = "name the folder that snelk run printed"
         raise InputError.of(source, "", "", "is not the folder of a run", fix)
     try:
-        info = json.loads((folder / "run.json").read_text(encoding="utf-8"))
-        level = json.loads((folder / "level.geojson").read_text(encoding="utf-8"))
-        form = info["format"]
-    except (OSError, ValueError, KeyError, TypeError):
-        raise InputError.of(source, "", "", "is a damaged run", "make it again") from None
-    if form != FORMAT:
-        rule = f"was written in form {form}; this Snelk reads form {FORMAT}"
-        raise InputError.of(source, "", "", rule, "make it again with: snelk run")
-    return info, level
+        info = json.loads((folder / NOTES).read_text(encoding="utf-8"))
+    except (OSError, ValueError, RecursionError):
+        info = None
+    if not isinstance(info, dict) or not isinstance(info.get("format"), int):
+        raise _damaged(folder / NOTES)
+    if info["format"] != FORMAT:
+        rule = f"was written in form {info['format']}; this Snelk reads form {FORMAT}"
+        raise InputError.of(source, "", "", rule, AGAIN)
+    if info.get("whole") != _digest_of(info):
+        raise _damaged(folder / NOTES)
+    digests = info.pop("files")
+    del info["whole"]
+    _check(folder / LEVEL, digests)
+    return info, json.loads((folder / LEVEL).read_text(encoding="utf-8")), digests
 
 
-def read_table(folder: Path, name: str) -> pa.Table:
-    """One table of a run.
+def _await(place: Path) -> None:
+    """Wait for a run that another process is just about to put to its place."""
+    for _ in range(TRIES):
+        _mend(place)
+        if place.exists() or not any(place.parent.glob(f".{place.name[:180]}.*.old")):
+            return
+        time.sleep(0.01)
+
+
+def _runs_in(folder: Path) -> list[str]:
+    """The runs that lie in a folder, but for drafts."""
+    try:
+        found = [path.parent.name for path in folder.glob(f"*/{NOTES}")]
+    except OSError:
+        return []
+    return [name for name in found if not name.startswith(".")]
+
+
+def read_table(folder: Path, name: str, digests: Mapping[str, str]) -> pa.Table:
+    """One table of a run, which is known to be as it was written.
 
     Raises:
         InputError: The table is missing or damaged.
     """
     path = folder / f"{name}.parquet"
+    _check(path, digests)
+    return pq.read_table(path, partitioning=None)
+
+
+def _check(path: Path, digests: Mapping[str, str]) -> None:
+    """Hold a file of a run against the digest that was taken when it was written."""
     try:
-        return pq.read_table(path)
-    except (OSError, pa.ArrowInvalid):
-        raise InputError.of(
-            str(path), "", "", "is missing or damaged", "make the run again"
-        ) from None
+        same = _digest(path) == digests.get(path.name)
+    except OSError:
+        same = False
+    if not same:
+        raise _damaged(path)
+
+
+def _damaged(path: Path) -> InputError:
+    return InputError.of(str(path), "", "", "is missing or not as Snelk wrote it", AGAIN)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+import threading
+import time
 from collections.abc import Callable, Iterable, Iterator
 from typing import Any, TypeVar
 from uuid import uuid4
@@ -15,6 +18,10 @@ LARGEST_BATCH = 100
 
 SMALLEST_BATCH = 25
 """Fewer together are not worth a process of their own."""
+
+
+WATCH_EVERY = 0.5
+"""Seconds between two looks whether the process that started this one is still there."""
 
 
 def cores() -> int:
@@ -48,8 +55,23 @@ def in_batches(
     from joblib import Parallel, delayed
 
     name, activities = uuid4().hex, dict(registry())
-    parallel = Parallel(n_jobs=jobs, return_as="generator_unordered", batch_size=1)
+    parallel = Parallel(
+        n_jobs=jobs, return_as="generator_unordered", batch_size=1,
+        initializer=end_with, initargs=(os.getpid(),),
+    )  # fmt: skip
     yield from parallel(delayed(_elsewhere)(work, name, job, activities, task) for task in tasks)
+
+
+def end_with(parent: int) -> None:
+    """Let this process end when the one that started it is no more, even if that was killed."""
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(WATCH_EVERY)
+        os._exit(1)
+
+    if os.name == "posix":
+        threading.Thread(target=watch, daemon=True).start()
 
 
 _KNOWN: dict[str, Any] = {}

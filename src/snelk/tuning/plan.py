@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import tomllib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -13,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.stats import qmc
 
+from snelk.config.draft import as_value
 from snelk.config.scenario import Scenario, value_of
 from snelk.errors import InputError
 
@@ -54,8 +54,13 @@ class Axis:
         return tidy(self.low + share * (self.high - self.low))
 
     def ends(self) -> tuple[Value, ...]:
-        """Values that show whether all can be used."""
-        return self.values or (self.at(0.0), self.at(1.0))
+        """Values that show whether all can be used: of numbers the least and the largest."""
+        if not self.values:
+            return self.at(0.0), self.at(1.0)
+        numbers = [v for v in self.values if isinstance(v, int | float) and not isinstance(v, bool)]
+        if len(numbers) < len(self.values):
+            return self.values
+        return tuple(dict.fromkeys((min(numbers), max(numbers))))
 
 
 @dataclass(frozen=True)
@@ -226,17 +231,12 @@ def parse_vary(text: str) -> tuple[str, Any]:
         if not count:
             return key.strip(), (low, high)
         steps = count[0]
-        if len(count) > 1 or not math.isfinite(low + high) or steps != int(steps) or steps < 2:
+        whole = len(count) == 1 and math.isfinite(low + high + steps) and steps == int(steps)
+        if not whole or steps < 2:
             rule = "must be LO:HI:N with N a whole number, 2 or more"
             raise InputError.of("--vary", key, f'"{written}"', rule, fix)
         if steps > MOST_VARIANTS:
             rule = f"must be at most {MOST_VARIANTS} values"
             raise InputError.of("--vary", key, f'"{written}"', rule, fix)
         return key.strip(), [tidy(float(x)) for x in np.linspace(low, high, int(steps))]
-    values = []
-    for part in written.split(","):
-        try:
-            values.append(tomllib.loads(f"value = {part}")["value"])
-        except tomllib.TOMLDecodeError:
-            values.append(part.strip())
-    return key.strip(), values
+    return key.strip(), [as_value(part) for part in written.split(",")]

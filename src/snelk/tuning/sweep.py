@@ -7,7 +7,6 @@ was stopped goes on where it was, and takes no more memory however many variants
 from __future__ import annotations
 
 import json
-import os
 import shutil
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass
@@ -21,11 +20,13 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+from snelk.body.registry import registered, source_of
 from snelk.config.measures import Address, addresses_of
 from snelk.config.scenario import Scenario, load, value_of
 from snelk.errors import InputError, nearest
+from snelk.files import claim, write_text, written
 from snelk.runs.run import Run, run_batch
-from snelk.tuning.batches import batch_size, cores, in_batches
+from snelk.tuning.batches import LARGEST_BATCH, batch_size, cores, in_batches
 from snelk.tuning.judging import judge_batch
 from snelk.tuning.plan import Axis, Plan, plan_of
 
@@ -35,9 +36,12 @@ if TYPE_CHECKING:
 Progress = Callable[[int, int], None]
 """Told the variants done and the variants in all."""
 
-FORMAT = 1
+FORMAT = 2
 
-PLAN = "snelk"
+PLAN, SEAL = b"snelk", b"snelk.seal"
+"""Where in the metadata of a table its plan lies, and the digest of that."""
+
+AGAIN = "make it again with: snelk sweep"
 
 
 @dataclass(frozen=True)
@@ -60,7 +64,16 @@ class Sweep:
 
         A measure that a variant has none of is NaN.
         """
-        frame: pd.DataFrame = pq.read_table(self.path).to_pandas()
+        table = read_parquet(self.path)
+        names = _columns(self.plan, self.info)
+        numbers = all(
+            pa.types.is_floating(table.schema.field(name).type)
+            for name in names[1 + len(self.keys) :]
+            if name in table.column_names and name != "seed"
+        )
+        if table.column_names != names or table.num_rows != self.plan.count or not numbers:
+            raise _damaged(self.path)
+        frame: pd.DataFrame = table.to_pandas()
         return frame
 
     @property
@@ -150,20 +163,19 @@ def sweep(
     """
     scenario = scenario if isinstance(scenario, Scenario) else load(scenario)
     plan, path = plan_of(scenario, vary, seeds=seeds, samples=samples), Path(out)
-    if path.suffix != ".parquet":
-        raise InputError.of(str(path), "", "", "must end in .parquet", f"{path}.parquet")
-    if path.exists() and not _is_sweep(path):
-        raise InputError.of(str(path), "", "", "exists and is no sweep", "choose another place")
-    info = json.loads(json.dumps(_info(scenario, plan)))
-    if path.exists() and keep is None and open_sweep(path).info == info:
+    claim(path, ".parquet", ours=_is_sweep)
+    addresses = _addresses(scenario, plan)
+    info = json.loads(json.dumps(_info(scenario, plan, addresses)))
+    if path.exists() and keep is None and _is_same(path, info):
         if progress is not None:
             progress(plan.count, plan.count)
         return open_sweep(path)
-    work = _Parts(path, info)
+    work = _Parts(path, info, _columns(plan, info))
     batch = work.begin(plan, jobs or cores())
     starts = range(0, plan.count, batch)
-    missing = [start for start in starts if not work.part(start).exists()]
-    done = plan.count - sum(min(batch, plan.count - start) for start in missing)
+    rows = {start: min(batch, plan.count - start) for start in starts}
+    missing = [start for start in starts if not work.is_done(start, rows[start])]
+    done = plan.count - sum(rows[start] for start in missing)
     if progress is not None:
         progress(done, plan.count)
     keep = None if keep is None else Path(keep).absolute()
@@ -171,7 +183,7 @@ def sweep(
         (numbers, plan.changes(numbers))
         for numbers in (range(start, min(start + batch, plan.count)) for start in missing)
     )
-    job = _Job(scenario, _addresses(scenario, plan), keep)
+    job = _Job(scenario, addresses, keep)
     workers = min(jobs or cores(), len(missing))
     for numbers, table in in_batches(_rows, job, tasks, jobs=workers):
         work.write(numbers[0], table)
@@ -190,36 +202,96 @@ def open_sweep(path: str | Path) -> Sweep:
     """
     path = Path(path)
     if not path.is_file():
-        near = [p.name for p in path.parent.glob("*.parquet")] if path.parent.is_dir() else []
+        near = [p.name for p in path.parent.glob("*.parquet") if p.name[0] != "."]
         fix = nearest(path.name, near) if near else "make one with: snelk sweep SCENARIO"
         raise InputError.of(str(path), "", "", "no such file", fix)
-    if not _is_sweep(path):
+    metadata = _metadata(path)
+    if PLAN not in metadata:
         rule, fix = "is not the table of a sweep", "name the file that snelk sweep printed"
         raise InputError.of(str(path), "", "", rule, fix)
-    info = json.loads(pq.read_schema(path).metadata[PLAN.encode()])
+    try:
+        info = json.loads(metadata[PLAN])
+        if info["format"] != FORMAT:
+            rule = f"was written in form {info['format']}; this Snelk reads form {FORMAT}"
+            raise InputError.of(str(path), "", "", rule, AGAIN)
+    except (ValueError, TypeError, KeyError, RecursionError):
+        raise _damaged(path) from None
+    if metadata.get(SEAL) != seal_of(info).encode():
+        raise _damaged(path)
     plan = info["plan"]
     axes = tuple(Axis(**{**axis, "values": tuple(axis["values"])}) for axis in plan["axes"])
     made = Plan(axes, tuple(plan["seeds"]), plan["samples"], plan["chance"])
     return Sweep(path, info, made)
 
 
+def seal_of(info: Mapping[str, Any]) -> str:
+    """A digest of what a sweep says of itself, by which damage shows."""
+    text = json.dumps(info, sort_keys=True)
+    return blake2b(text.encode(), digest_size=16).hexdigest()
+
+
+def read_parquet(path: Path) -> pa.Table:
+    """A table of a sweep, each page of which is as it was written.
+
+    Raises:
+        InputError: It is damaged.
+    """
+    try:
+        table = pq.read_table(path, page_checksum_verification=True, partitioning=None)
+        table.validate(full=True)
+    except Exception:  # a damaged file fails in as many ways as there are bytes
+        raise _damaged(path) from None
+    return table
+
+
+def _damaged(path: Path) -> InputError:
+    return InputError.of(str(path), "", "", "is not as Snelk wrote it", AGAIN)
+
+
 def fingerprint(scenario: Scenario) -> str:
-    """A short hash of all that a scenario's runs depend on."""
+    """A short hash of all that a scenario's runs depend on, users' activities too."""
     setup = scenario.setup.model_dump_json(by_alias=True)
-    text = json.dumps([setup, scenario.digests(), version("snelk")])
+    called = {
+        state.call.activity
+        for profile in scenario.setup.profiles.values()
+        for state in (profile.ladder.states.values() if profile.ladder else ())
+        if state.call is not None
+    }
+    activities = {name: source_of(registered(name)) for name in sorted(called)}
+    text = json.dumps([setup, scenario.digests(), version("snelk"), activities])
     return blake2b(text.encode(), digest_size=8).hexdigest()
 
 
-def _is_sweep(path: Path) -> bool:
+def _metadata(path: Path) -> dict[bytes, bytes]:
     try:
-        metadata = pq.read_schema(path).metadata or {}
-    except (OSError, pa.ArrowInvalid):
+        return pq.read_schema(path).metadata or {}
+    except Exception:  # a damaged file fails in as many ways as there are bytes
+        return {}
+
+
+def _is_sweep(path: Path) -> bool:
+    return PLAN in _metadata(path)
+
+
+def _is_same(path: Path, info: Mapping[str, Any]) -> bool:
+    """Whether a finished sweep at a place is this one, and whole."""
+    try:
+        found = open_sweep(path)
+        return bool(found.info == info and len(found.table) == found.plan.count)
+    except InputError:
         return False
-    return PLAN.encode() in metadata
 
 
-def _info(scenario: Scenario, plan: Plan) -> dict[str, Any]:
-    units = {address.key: address.unit for address in _addresses(scenario, plan)}
+def _columns(plan: Plan, info: Mapping[str, Any]) -> list[str]:
+    """The columns of a sweep's table."""
+    keys = [axis.key for axis in plan.axes]
+    seed = [] if "seed" in keys else ["seed"]
+    expected = [f"expect.{name}" for name in info["expected"]]
+    return ["variant", *keys, *seed, *info["units"], *expected]
+
+
+def _info(scenario: Scenario, plan: Plan, addresses: Sequence[Address]) -> dict[str, Any]:
+    units = {address.key: address.unit for address in addresses}
     return {
         "format": FORMAT,
         "snelk": version("snelk"),
@@ -230,6 +302,7 @@ def _info(scenario: Scenario, plan: Plan) -> dict[str, Any]:
         "plan": asdict(plan),
         "today": {axis.key: value_of(scenario.setup, axis.key) for axis in plan.axes},
         "units": units,
+        "expected": list(scenario.setup.expect),
     }
 
 
@@ -242,9 +315,10 @@ def _addresses(scenario: Scenario, plan: Plan) -> tuple[Address, ...]:
 class _Parts:
     """The batches of a sweep that are done, each in a file, beside the table that is to be."""
 
-    def __init__(self, path: Path, info: Mapping[str, Any]) -> None:
-        self.path, self.info = path, info
+    def __init__(self, path: Path, info: Mapping[str, Any], columns: Sequence[str]) -> None:
+        self.path, self.info, self.columns = path, info, list(columns)
         self.folder = path.with_name(f".{path.name}.parts")
+        self.seal = seal_of(info).encode()
 
     def part(self, start: int) -> Path:
         """The file of the batch that begins with a variant."""
@@ -254,52 +328,51 @@ class _Parts:
         """Make room, or find what was done before; return the variants of a batch."""
         notes = self.folder / "plan.json"
         if notes.is_file():
-            found = json.loads(notes.read_text(encoding="utf-8"))
-            if found["info"] != self.info:
+            try:
+                found = json.loads(notes.read_text(encoding="utf-8"))
+                info, batch = found["info"], found["batch"]
+            except (OSError, ValueError, TypeError, KeyError, RecursionError):
+                info, batch = None, 0
+            if info != self.info or type(batch) is not int or not 1 <= batch <= LARGEST_BATCH:
                 rule = "another sweep is unfinished there"
                 fix = f"choose another place, or remove {self.folder}"
                 raise InputError.of(str(self.path), "", "", rule, fix)
-            return int(found["batch"])
+            return batch
         batch = batch_size(plan.count, jobs)
-        try:
-            self.folder.mkdir(parents=True, exist_ok=True)
-            draft = notes.with_suffix(".draft")
-            draft.write_text(json.dumps({"info": self.info, "batch": batch}))
-            draft.replace(notes)
-        except OSError as error:
-            raise self._cannot(error) from None
+        write_text(notes, json.dumps({"info": self.info, "batch": batch}))
         return batch
+
+    def is_done(self, start: int, rows: int) -> bool:
+        """Whether a batch is there, whole, and one of this sweep."""
+        try:
+            return self._read(start).num_rows == rows
+        except InputError:
+            return False
 
     def write(self, start: int, table: pa.Table) -> None:
         """Keep a batch that is done."""
-        draft = self.part(start).with_suffix(".draft")
-        try:
-            pq.write_table(table, draft, compression="zstd")
-            draft.replace(self.part(start))
-        except OSError as error:
-            raise self._cannot(error) from None
+        sealed = table.replace_schema_metadata({SEAL: self.seal})
+        with written(self.part(start)) as draft:
+            pq.write_table(sealed, draft, compression="zstd", write_page_checksum=True)
 
     def join(self, starts: Sequence[int]) -> None:
         """Write all parts, in order, as one table, and remove them."""
-        draft = self.path.with_name(f".{self.path.name}.{os.getpid()}.draft")
-        tables = (pq.read_table(self.part(start)) for start in starts)
-        first = next(tables)
-        schema = first.schema.with_metadata({PLAN: json.dumps(self.info)})
-        try:
-            with pq.ParquetWriter(draft, schema, compression="zstd") as writer:
-                writer.write_table(first.cast(schema))
-                for table in tables:
-                    writer.write_table(table.cast(schema))
-            draft.replace(self.path)
-        except OSError as error:
-            raise self._cannot(error) from None
-        finally:
-            draft.unlink(missing_ok=True)
+        plan = {PLAN: json.dumps(self.info), SEAL: self.seal}
+        with written(self.path) as draft:
+            schema = self._read(starts[0]).schema.with_metadata(plan)
+            with pq.ParquetWriter(
+                draft, schema, compression="zstd", write_page_checksum=True
+            ) as writer:
+                for start in starts:
+                    writer.write_table(self._read(start).cast(schema))
         shutil.rmtree(self.folder, ignore_errors=True)
 
-    def _cannot(self, error: OSError) -> InputError:
-        rule, fix = f"cannot be written: {error.strerror or error}", "choose another place"
-        return InputError.of(str(self.path), "", "", rule, fix)
+    def _read(self, start: int) -> pa.Table:
+        table = read_parquet(self.part(start))
+        sealed = (table.schema.metadata or {}).get(SEAL) == self.seal
+        if not sealed or table.column_names != self.columns:
+            raise _damaged(self.part(start))
+        return table
 
 
 @dataclass(frozen=True)

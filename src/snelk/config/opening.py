@@ -1,0 +1,214 @@
+"""Opening what others wrote: texts and tables, with all that can be wrong with a file."""
+
+from __future__ import annotations
+
+import csv
+import json
+import tomllib
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pandas as pd
+import pyarrow.parquet as pq
+
+from snelk.errors import InputError, nearest
+
+MOST_ROWS = 5_000_000
+"""Of one table that is read."""
+
+MOST_BYTES = 1_000_000_000
+"""Of one file that is read."""
+
+MOST_DEPTH = 100
+"""How deep values of JSON Lines may be nested."""
+
+
+def read_text(path: Path) -> str:
+    """The text of a file in UTF-8, without a byte-order mark.
+
+    Raises:
+        InputError: There is no such file, it is a folder, or no text.
+    """
+    source = str(path)
+    try:
+        if path.is_dir():
+            inside = sorted(p.name for p in path.glob("*.*"))
+            fix = f"name a file in it: {', '.join(inside[:4])}" if inside else "name a file"
+            raise InputError.of(source, "", "", "is a folder, not a file", fix)
+        if path.exists() and not path.is_file():
+            raise InputError.of(source, "", "", "is no plain file", "name a plain file")
+        if path.is_file() and path.stat().st_size > MOST_BYTES:
+            rule = f"is larger than {MOST_BYTES // 1_000_000} MB"
+            raise InputError.of(source, "", "", rule, "cut it into smaller ones")
+        return path.read_bytes().decode("utf-8-sig")
+    except FileNotFoundError:
+        raise no_such_file(path) from None
+    except OSError as error:
+        raise InputError.of(source, "", "", f"cannot be read: {error.strerror}") from None
+    except ValueError:  # what is no text, and a path that cannot be one
+        rule, fix = "cannot be read as text in UTF-8", "save it as UTF-8"
+        raise InputError.of(source, "", "", rule, fix) from None
+
+
+def read_toml(path: Path) -> dict[str, Any]:
+    """A TOML file.
+
+    Raises:
+        InputError: It cannot be read, or is no TOML.
+    """
+    text = read_text(path)
+    try:
+        return tomllib.loads(text.replace("\r\n", "\n"))
+    except (ValueError, RecursionError) as error:
+        raise InputError.of(str(path), "", "", f"is not valid TOML: {error}") from None
+
+
+def read_json(path: Path) -> Any:
+    """A JSON file.
+
+    Raises:
+        InputError: It cannot be read, or is no JSON.
+    """
+    text = read_text(path)
+    try:
+        return json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise InputError.of(str(path), "", "", f"is not valid JSON: {error}") from None
+
+
+def no_such_file(path: Path) -> InputError:
+    """What to tell of a file that is not there: the nearest of its kind that is."""
+    try:
+        beside = [p.name for p in path.parent.glob(f"*{path.suffix}") if p.name[0] != "."]
+    except (OSError, ValueError):
+        beside = []
+    fix = nearest(path.name, beside) if beside else "check the path"
+    return InputError.of(str(path), "", "", "no such file", fix)
+
+
+def read_rows(path: Path, *suffixes: str) -> pd.DataFrame:
+    """The rows of a CSV, Parquet or JSON Lines file, by its suffix.
+
+    The fields of CSV are text as they stand there, without blanks around them. The index tells
+    where a row was: its name is `line` or `row`. Parts of nested values are named with dots.
+
+    Raises:
+        InputError: The file cannot be read, a row has not as many fields as the first line has
+            names, or there are no rows, or too many.
+    """
+    source, suffix = str(path), path.suffix.lower()
+    if suffix not in suffixes:
+        names = [".jsonl for JSON Lines" if each == ".jsonl" else each for each in suffixes]
+        fix = "use " + ", ".join(names[:-1]) + f" or {names[-1]}"
+        raise InputError.of(source, "", suffix, "unknown format", fix)
+    if suffix == ".parquet":
+        frame = _parquet(path)
+    elif suffix == ".csv":
+        frame = _csv(path)
+    else:
+        frame = _json_lines(path)
+    frame.columns = pd.Index([str(name).strip() for name in frame.columns], dtype=object)
+    if frame.columns.has_duplicates:
+        double = str(frame.columns[frame.columns.duplicated()][0])
+        rule = "two columns have the same name"
+        raise InputError.of(source, "columns", f'"{double}"', rule, "rename one of them")
+    if len(frame) == 0:
+        raise InputError.of(source, "", "", "has no rows", "record something, or leave it out")
+    return frame
+
+
+def _csv(path: Path) -> pd.DataFrame:
+    source, text = str(path), read_text(path)
+    reader = csv.reader(text.splitlines(keepends=True), skipinitialspace=True)
+    rows: list[list[str]] = []
+    lines: list[int] = []
+    head: list[str] | None = None
+    try:
+        for row in reader:
+            if not any(field.strip() for field in row):
+                continue
+            if head is None:
+                head = [name.strip() for name in row]
+                continue
+            if len(row) != len(head):
+                rule = f"must have {len(head)} fields, as the first line has names"
+                fix = "put what holds a comma in quotes, or name every column"
+                raise InputError.of(source, f"line {reader.line_num}", f"{len(row)}", rule, fix)
+            rows.append(row)
+            lines.append(reader.line_num)
+            if len(rows) > MOST_ROWS:
+                raise _too_many(path)
+    except csv.Error as error:
+        rule = f"cannot be read: {error}"
+        raise InputError.of(source, f"line {reader.line_num}", "", rule) from None
+    if head is None:
+        raise InputError.of(source, "", "", "is empty", "it needs a first line with its columns")
+    if len(head) == 1 and any(sign in head[0] for sign in ";\t"):
+        rule = "must have commas between its fields"
+        raise InputError.of(source, "line 1", head[0][:40], rule, "save it with commas")
+    index = pd.Index(lines, name="line")
+    frame = pd.DataFrame(rows, columns=pd.Index(head, dtype=object), index=index, dtype=object)
+    return frame.map(str.strip) if len(frame) else frame
+
+
+def _parquet(path: Path) -> pd.DataFrame:
+    source = str(path)
+    if not path.is_file():
+        raise no_such_file(path)
+    try:
+        with pq.ParquetFile(path) as file:
+            if file.metadata.num_rows > MOST_ROWS:
+                raise _too_many(path)
+            table = file.read()
+            table.validate(full=True)
+            frame: pd.DataFrame = table.flatten().to_pandas(ignore_metadata=True)
+    except InputError:
+        raise
+    except Exception as error:  # a damaged file fails in as many ways as there are bytes
+        first = (str(error) or type(error).__name__).splitlines()[0][:100]
+        raise InputError.of(source, "", "", f"cannot be read as Parquet: {first}") from None
+    frame.index = pd.RangeIndex(len(frame), name="row")
+    return frame
+
+
+def _too_many(path: Path) -> InputError:
+    rule = f"has more than {MOST_ROWS:,} rows"
+    return InputError.of(str(path), "", "", rule, "cut it into smaller ones, or sample it less")
+
+
+def _json_lines(path: Path) -> pd.DataFrame:
+    rows, lines = [], []
+    for number, line in enumerate(read_text(path).split("\n"), start=1):
+        if not line.strip():
+            continue
+        place = f"line {number}"
+        try:
+            value = json.loads(line)
+        except (ValueError, RecursionError) as error:
+            raise InputError.of(str(path), place, "", f"is no JSON: {error}") from None
+        if not isinstance(value, dict):
+            raise InputError.of(str(path), place, line[:40], "must be an object")
+        rows.append(dict(_flat(value, path, place)))
+        lines.append(number)
+        if len(rows) > MOST_ROWS:
+            raise _too_many(path)
+    return pd.DataFrame(rows, index=pd.Index(lines, name="line"), dtype=object)
+
+
+def _flat(value: Any, path: Path, place: str) -> Iterator[tuple[str, Any]]:
+    """Nested values by their dotted names: `pos.x`, `pos.0`."""
+    rest: list[tuple[str, Any, int]] = [("", value, 0)]
+    while rest:
+        name, here, depth = rest.pop()
+        if not isinstance(here, dict | list):
+            yield name, here
+            continue
+        if depth > MOST_DEPTH:
+            rule = f"is nested deeper than {MOST_DEPTH}"
+            raise InputError.of(str(path), place, "", rule, "write it flatter")
+        items = list(here.items() if isinstance(here, dict) else enumerate(here))
+        rest += [
+            (f"{name}.{key}" if name else str(key), part, depth + 1)
+            for key, part in reversed(items)
+        ]
