@@ -13,10 +13,13 @@ import numpy as np
 from snelk.body.me import Me, Place
 from snelk.body.motion import AT_FOCUS, AT_PLACE
 from snelk.body.outlook import could_be_seen, free_lines
-from snelk.body.registry import Situation, check_move, registered
+from snelk.body.registry import Situation, ask
 from snelk.config import minds
 
 NEVER = np.inf
+
+SIDEWAYS = 1e-6
+"""A direction that leads nearer by less than this share of its length leads to the side."""
 
 KEEP_UP = 0.2
 """Seconds after which somebody who follows a target looks again where to go."""
@@ -28,17 +31,25 @@ class Activity:
     Attributes:
         me: Whose it is.
         written: What is written about it; None for an agent that holds without being told to.
-        done: Whether it is done: then a state that cannot be interrupted may be left.
-        walks: Whether arriving is an event that is worth telling.
+        done: Whether it has done what it is to do: then a state that cannot be interrupted may
+            be left.
+        failed: Whether it cannot; then so, too.
+        walks: Whether it goes somewhere, so that arriving there is an event, and being done.
+        asked_on_arrival: Whether it thinks as soon as its way ends.
     """
 
     walks: ClassVar[bool] = False
+    asked_on_arrival: ClassVar[bool] = True
 
     def __init__(self, me: Me) -> None:
         self.me = me
         # Kept, for when the state is left its settings are no longer those of the agent.
         self.written: Any = getattr(me.settings, me.settings.activity)
-        self.done = False
+        self.done = self.failed = False
+
+    def come_to_end(self) -> None:
+        """Its way is at its end: that is what was wanted, or as near as it gets."""
+        self.done, self.failed = self.me.arrived, self.me.unreachable
 
     def think(self) -> float:
         """Decide what to do; return the seconds until it wants to think again."""
@@ -71,6 +82,7 @@ class Patrol(Activity):
     """Walk a route from its nearest point on."""
 
     written: minds.Patrol
+    walks = True
 
     def __init__(self, me: Me) -> None:
         super().__init__(me)
@@ -85,12 +97,16 @@ class Patrol(Activity):
         me = self.me
         if len(self.points) == 0 or self.done:
             me.stand()
-            self.done = True
+            self.failed = len(self.points) == 0
+            self.done = not self.failed
             return NEVER
         if not self.begun:
             self.begun = True
             return self._begin()
-        if not me.arrived and not self.pausing:
+        if me.world.motion.no_way[me.v, me.a]:
+            self.failed = True
+            return NEVER
+        if not me.at_end and not self.pausing:
             return self._walk()
         if self.written.pause > 0.0 and not self.pausing:
             self.pausing = True
@@ -157,6 +173,8 @@ class Approach(Activity):
         to = me.believed
         if to is not None and to == self.to and me.on_way:
             return KEEP_UP  # it would take the way again that it is on
+        self.failed = me.unreachable
+        self.done = me.arrived
         self.to = to
         if to is None:
             me.stand()
@@ -164,7 +182,7 @@ class Approach(Activity):
         stop = max(written.stop, me.world.close_of(me.v, me.a))
         apart = float(np.hypot(to[0] - me.place[0], to[1] - me.place[1]))
         # Who has come near enough stands until the target is clearly farther off.
-        if me.arrived and apart <= 1.25 * stop + 0.1:
+        if me.at_end and apart <= 1.25 * stop + 0.1:
             return KEEP_UP
         me.walk_to(to, stop=stop)
         return KEEP_UP
@@ -188,10 +206,10 @@ class Go(Activity):
             me.stand()
             return KEEP_UP
         if to is not None and to != self.to:
-            self.to, self.done = to, False
+            self.to, self.done, self.failed = to, False, False
             me.walk_to(to)
-        elif me.arrived:
-            self.done = True
+        elif me.at_end or me.unreachable:
+            self.come_to_end()
         return NEVER if written.spot is not None else KEEP_UP
 
 
@@ -210,8 +228,8 @@ class Home(Activity):
         if not self.set_out:
             self.set_out = True
             me.walk_to(me.home)
-        elif me.arrived:
-            self.done = True
+        elif me.at_end or me.unreachable:
+            self.come_to_end()
             heading = me.world.motion.home_heading[me.v, me.a]
             if not np.isnan(heading):
                 me.face(float(np.degrees(heading)))
@@ -232,17 +250,17 @@ class Flee(Activity):
     def think(self) -> float:
         """Choose a spot, and another if the target comes to see it."""
         me, written = self.me, self.written
-        if self.done:
+        if self.done or self.failed:
             return NEVER
         threat = me.last_known
         if written.keep_eyes and threat is not None:
             me.look(AT_PLACE, threat)
-        if written.until_unseen and self.spot and not me.in_view:
+        if written.until_unseen and self.spot and not could_be_seen(me, me.place):
             me.stand()
             self.done = True
             return NEVER
-        if self.spot and me.arrived:
-            self.done = True
+        if self.spot and me.at_end:
+            self.come_to_end()
             me.look_as_written()
             return NEVER
         spots = {name: me.world.spots[name] for name in written.spots} or me.spots
@@ -264,8 +282,8 @@ class Flee(Activity):
         elif there:
             best = there[0]
         else:
-            me.stand()
-            me.world.motion.no_way[me.v, me.a] = True
+            me.cannot_go()
+            self.failed = True
             return
         if best != self.spot:
             self.spot = best
@@ -285,7 +303,7 @@ class Evade(Activity):
         """Choose of the directions in which the whole way is free, and go."""
         me, written = self.me, self.written
         if self.chosen:
-            self.done = True
+            self.come_to_end()
             return NEVER
         self.chosen = True
         x, y = me.place
@@ -297,11 +315,12 @@ class Evade(Activity):
         free = free_lines(me, ends)
         if written.away and me.last_known is not None:
             from_it = np.array([x, y]) - me.last_known
-            free &= (step * from_it).sum(axis=1) > 0.0
+            # To the side, neither to nor from it, counts as away on either side.
+            free &= (step * from_it).sum(axis=1) >= -SIDEWAYS * written.distance
         open_ends = ends[free]
         if len(open_ends) == 0:
             me.stand()
-            self.done = True
+            self.failed = True
             return NEVER
         end = open_ends[int(me.chance.integers(len(open_ends)))]
         me.walk_to((float(end[0]), float(end[1])))
@@ -324,6 +343,7 @@ class Call(Activity):
     """Do what a user's function says."""
 
     written: minds.Call
+    asked_on_arrival = False  # it says itself when it wants to be asked again
 
     def __init__(self, me: Me) -> None:
         super().__init__(me)
@@ -336,11 +356,10 @@ class Call(Activity):
         situation = Situation(
             me.name, me.state, me.t, me.dt, me.state_for, me.place, me.heading_deg, me.home,
             me.spots, me.focus, me.in_view, me.believed, me.last_known, me.arrived,
-            me.way_length, me.chance, self.memo,
+            me.way_length, me.chance, self.memo, me.unreachable,
         )  # fmt: skip
-        move = registered(written.activity)(situation)
-        check_move(move, f'"{written.activity}" of {me.name} at {me.t:g} s')
-        self.done = move.done
+        move = ask(written.activity, situation)
+        self.done, self.failed = move.done, move.failed
         if move.look_at is not None:
             me.look(AT_PLACE, move.look_at)
         else:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from snelk.body.motion import AHEAD, AT_FOCUS, SWEEP
 from snelk.chance import stream
+from snelk.mind.signals import PLACE
 
 if TYPE_CHECKING:
     from snelk.body.world import World
@@ -104,9 +105,19 @@ class Me:
         return self._of_focus(notions.known_x, notions.known_y)
 
     @property
+    def at_end(self) -> bool:
+        """Whether its way is at its end, there or as near as it can get."""
+        return bool(self.world.motion.at_end[self.v, self.a])
+
+    @property
     def arrived(self) -> bool:
-        """Whether its way is at its end."""
+        """Whether it has come to the place that it was to go to."""
         return bool(self.world.motion.arrived[self.v, self.a])
+
+    @property
+    def unreachable(self) -> bool:
+        """Whether it has come as near to that as it can get, and no nearer."""
+        return bool(self.world.motion.unreachable[self.v, self.a])
 
     @property
     def on_way(self) -> bool:
@@ -137,6 +148,9 @@ class Me:
 
     def _of_focus(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> Place | None:
         focus = self.world.attention.focus[self.v, self.a]
+        if focus == PLACE:
+            places = self.world.senses.places
+            return float(places.x[self.v, self.a]), float(places.y[self.v, self.a])
         if focus < 0 or np.isnan(x[self.v, self.a, focus]):
             return None
         return float(x[self.v, self.a, focus]), float(y[self.v, self.a, focus])
@@ -158,26 +172,54 @@ class Me:
 
     def walk_to(self, to: Place, *, stop: float = 0.0) -> bool:
         """Take the way to a place, or as near as it can get; tell whether there is one."""
-        motion, goal = self.world.motion, np.array(to, dtype=np.float64)
-        if not motion.driven[self.v, self.a]:  # it is moved from outside: what would it do?
-            motion.go(self.v, self.a, goal[None], stop)
+        motion, v, a = self.world.motion, self.v, self.a
+        goal = np.array(to, dtype=np.float64)
+        self.world.goals[v, a] = goal
+        if not motion.driven[v, a]:  # it is moved from outside: what would it do?
+            motion.go(v, a, goal[None], stop)
             return True
-        way = self.path(goal)
+        way, turn_at = self.path(goal), -1
+        if way is not None and motion.turns_back(v, a, way[0]):
+            first = motion.run_out(v, a)  # it comes to a stand first
+            rest = self.path(goal, first[-1])
+            way = None if rest is None else np.concatenate([first, rest])
+            turn_at = len(first) - 1
         if way is None:
-            motion.stand(self.v, self.a)
-            motion.no_way[self.v, self.a] = True
+            self.cannot_go()
             return False
         # Where the ground ends before the goal, it need not stop as far off.
         short = float(np.hypot(*(way[-1] - goal)))
-        motion.go(self.v, self.a, way, max(stop - short, 0.0))
+        missed = short if short > stop + motion.close[v, a] else 0.0
+        motion.go(v, a, way, max(stop - short, 0.0), short=missed, turn_at=turn_at)
         return True
 
-    def path(self, goal: NDArray[np.float64]) -> NDArray[np.float64] | None:
-        """The way from where it is, first back onto the ground if it stands too near a wall."""
+    def cannot_go(self) -> None:
+        """Stand, as there is no way to where it wants to go."""
+        self.stand()
+        self.world.motion.no_way[self.v, self.a] = True
+
+    def in_the_way(self, goal: Place) -> str:
+        """What keeps it from a place, or from a way there: a wall, an edge, its territory."""
+        motion, v, a = self.world.motion, self.v, self.a
+        here, end = np.array(self.place), np.array(goal, dtype=np.float64)
+        leash = self.world.setups[v].cast[self.name].leash
+        zone = leash.zone if leash is not None and motion.driven[v, a] else None
+        if zone is not None and not self.world.level.within(zone, end[:1], end[1:])[0]:
+            return f"the end of its territory, {zone}"
+        wall = self.world.level.first_wall(here, end)
+        return wall or "the end of the ground, 3 m outside of all that is in the level"
+
+    def path(
+        self, goal: NDArray[np.float64], start: NDArray[np.float64] | None = None
+    ) -> NDArray[np.float64] | None:
+        """The way from where it is, first back onto the ground if it stands too near a wall.
+
+        From `start` on if that is given.
+        """
         part = self.part
         if part < 0:
             return None
-        here = np.array(self.place)
+        here = np.array(self.place) if start is None else start
         goal, start = self.ways.nearest(goal, part), self.ways.nearest(here, part)
         way = self.ways.path(start, goal)
         if way is None or start is here:

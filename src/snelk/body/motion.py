@@ -35,7 +35,9 @@ class Motion:
         look: Where it looks, one of AHEAD to AT_PLACE.
         look_x, look_y: The place it looks at, m, for AT_FOCUS and AT_PLACE; NaN for nowhere.
         on_way: Who has a way to go.
-        arrived: Whose way is at its end.
+        at_end: Whose way is at its end.
+        short: How far its way ends before the place that was asked for, m.
+        no_way: Who wants to go somewhere and cannot take a step towards it.
         stuck_for: Seconds that it has wanted to get on and has not.
         walked: Metres walked in all.
     """
@@ -60,13 +62,15 @@ class Motion:
         self.period = np.ones(shape)  # s
         self.posture = np.zeros(shape, dtype=np.int8)
         self.on_way = np.zeros(shape, dtype=np.bool_)
-        self.arrived = np.zeros(shape, dtype=np.bool_)
+        self.at_end = np.zeros(shape, dtype=np.bool_)
+        self.short = np.zeros(shape)
         self.no_way = np.zeros(shape, dtype=np.bool_)
         self.stuck_for = np.zeros(shape)
         self.walked = np.zeros(shape)
         self._stop = np.zeros(shape)  # ends this far before the end of the way, m
         self._points = np.zeros((*shape, 4, 2))  # the way
         self._beyond = np.zeros((*shape, 4))  # how far it is from each of its points to its end, m
+        self._turn_at = np.full(shape, -1, dtype=np.intp)  # the point at which it must stand
         self._next = np.zeros(shape, dtype=np.intp)
         self._count = np.zeros(shape, dtype=np.intp)
         for v, setup in enumerate(setups):
@@ -87,8 +91,51 @@ class Motion:
                     self.arrive[v, a] = movement.arrive
         self.base[...] = self.heading
 
-    def go(self, v: int, a: int, way: Numbers, stop: float) -> None:
-        """Take a way, (places, 2) in m, and end `stop` metres before its end."""
+    @property
+    def arrived(self) -> Truths:
+        """Who has come to the place that was asked for."""
+        return self.at_end & (self.short <= self.close)
+
+    @property
+    def unreachable(self) -> Truths:
+        """Who has come as near as it can get to the place that was asked for, and no nearer."""
+        return (self.at_end & (self.short > self.close)) | self.no_way
+
+    @property
+    def close(self) -> Numbers:
+        """Nearer than this to its goal each has arrived, m: no stop is finer than a tick's way."""
+        return np.maximum(self.arrive, self.pace * self.dt) + NEAR
+
+    def run_out(self, v: int, a: int) -> Numbers:
+        """The places, (places, 2), along its way up to where it could come to a stand, m."""
+        rest = self.speed[v, a] ** 2 / (2.0 * self.acceleration[v, a])
+        here, found = np.array([self.x[v, a], self.y[v, a]]), []
+        for point in self._points[v, a, self._next[v, a] : self._count[v, a]]:
+            length = float(np.hypot(*(point - here)))
+            if length >= rest > 0.0:
+                found.append(here + (point - here) * (rest / length))
+                break
+            rest -= length
+            here = point.copy()
+            found.append(here)
+        return np.array(found).reshape(-1, 2)
+
+    def turns_back(self, v: int, a: int, toward: Numbers) -> bool:
+        """Whether it moves, and a place lies behind it rather than before it."""
+        if self.speed[v, a] <= self.acceleration[v, a] * self.dt or not self._count[v, a]:
+            return False
+        here = np.array([self.x[v, a], self.y[v, a]])
+        along = self._points[v, a, self._next[v, a]] - here
+        return bool(along @ (toward - here) < 0.0)
+
+    def go(
+        self, v: int, a: int, way: Numbers, stop: float, *, short: float = 0.0, turn_at: int = -1
+    ) -> None:
+        """Take a way, (places, 2) in m, and end `stop` metres before its end.
+
+        It ends `short` metres before what was asked for; at point `turn_at` of it, it must come to
+        a stand, as it turns back there.
+        """
         if len(way) > self._points.shape[2]:
             more = 2 * len(way) - self._points.shape[2]
             self._points = np.pad(self._points, ((0, 0), (0, 0), (0, more), (0, 0)))
@@ -97,18 +144,19 @@ class Motion:
         legs = np.hypot(*np.diff(way, axis=0).T)
         self._beyond[v, a, : len(way)] = np.append(np.cumsum(legs[::-1])[::-1], 0.0)
         self._next[v, a], self._count[v, a] = 0, len(way)
-        self._stop[v, a] = stop
-        self.on_way[v, a], self.arrived[v, a], self.no_way[v, a] = True, False, False
+        self._stop[v, a], self.short[v, a], self._turn_at[v, a] = stop, short, turn_at
+        self.on_way[v, a], self.at_end[v, a], self.no_way[v, a] = True, False, False
 
     def stand(self, v: int, a: int) -> None:
-        """Leave the way where it is."""
-        self.on_way[v, a] = self.arrived[v, a] = self.no_way[v, a] = False
+        """Leave the way, as soon as it has come to a stand on it."""
+        self.on_way[v, a] = self.at_end[v, a] = self.no_way[v, a] = False
+        self.short[v, a] = 0.0
 
     def left(self) -> Numbers:
-        """How much of its way each has left, m; 0 without a way."""
+        """How much of its way each has left, m, also of one that it has just given up."""
         x, y = self._place(self._next)
         ahead = np.hypot(x - self.x, y - self.y) + self._beyond[self._v, self._a, self._next]
-        return np.where(self.on_way, ahead, 0.0)
+        return np.where(self._count > 0, ahead, 0.0)
 
     def _place(self, index: NDArray[np.intp]) -> tuple[Numbers, Numbers]:
         found = self._points[self._v, self._a, index]
@@ -120,26 +168,45 @@ class Motion:
         `state_for`, (variant, agent), is for how long each is in its state, s: looking around
         begins with it.
         """
-        left = self.left() - self._stop
+        whole = self.left()
+        left = whole - self._stop
         self._arrive(left)
         going = self.on_way & self.driven & ~self.still
         x, y = self._place(self._next)
         toward = np.where(going, np.arctan2(y - self.y, x - self.x), self.base)
         self.base = toward
+        before = self.heading
         self._turn(state_for, toward)
-        gain = self.acceleration * self.dt
-        speed = np.minimum(np.where(going, self.pace, 0.0), self.speed + gain)
-        # It brakes in time, and goes no faster than it has turned to where it goes.
-        speed = np.minimum(speed, np.sqrt(2.0 * self.acceleration * np.maximum(left, 0.0)) + gain)
         ahead = (self.look == AHEAD) & going
         facing = np.clip(np.cos(toward - self.heading), 0.0, 1.0)
-        self.speed = np.where(going, np.where(ahead, speed * facing, speed), 0.0)
-        moved = self._walk(np.where(going, np.minimum(self.speed * self.dt, left), 0.0))
+        wanted = np.where(going, np.where(ahead, self.pace * facing, self.pace), 0.0)
+        # It brakes in time for the end of its way, and for where it turns back.
+        back = whole - self._beyond[self._v, self._a, np.maximum(self._turn_at, 0)]
+        at = (self._turn_at >= self._next) & (back > 1e3 * NEAR)
+        for far, counts in ((left, going), (back, going & at)):
+            wanted = np.where(counts, np.minimum(wanted, self._can_stop_within(far)), wanted)
+        gain = self.acceleration * self.dt
+        speed = np.clip(wanted, np.maximum(self.speed - gain, 0.0), self.speed + gain)
+        # Who has no way any more comes to a stand on the one that it left.
+        rolling = self.driven & ~self.still & ((going & (left > 0.0)) | (~going & (self.speed > 0)))
+        self.speed = np.where(rolling, speed, 0.0)
+        most = np.maximum(np.where(going, left, whole), 0.0)
+        moved = self._walk(np.where(rolling, np.minimum(self.speed * self.dt, most), 0.0))
         self.walked += moved
         self._arrive(left - moved)
         wants = ((self.on_way & (self.pace > 0.0)) | self.no_way) & self.driven & ~self.still
         slow = moved < 0.02 * self.pace * self.dt
+        slow &= ~(ahead & (np.abs(self.heading - before) > NEAR))  # turning is getting on
         self.stuck_for = np.where(wants & slow, self.stuck_for + self.dt, 0.0)
+
+    def _can_stop_within(self, far: Numbers) -> Numbers:
+        """The fastest that leaves room to brake after one more tick, m/s.
+
+        Near the end that is the speed which comes to it in one tick, and can stop in the next.
+        """
+        gain, far = self.acceleration * self.dt, np.maximum(far, 0.0)
+        fastest = np.sqrt(gain**2 + 2.0 * self.acceleration * far) - gain
+        return np.where(far <= gain * self.dt, far / self.dt, fastest)
 
     def arrive_where_it_is(self) -> None:
         """Let those arrive that were moved from outside."""
@@ -148,10 +215,8 @@ class Motion:
 
     def _arrive(self, left: Numbers) -> None:
         """Leave the ways that have no more than so much left, m."""
-        # Nobody can stop more exactly than a tick's way.
-        close = np.maximum(self.arrive, self.pace * self.dt)
-        there = self.on_way & (left <= np.where(self._stop > 0.0, 0.0, close) + NEAR)
-        self.arrived |= there
+        there = self.on_way & (left <= np.where(self._stop > 0.0, NEAR, self.close))
+        self.at_end |= there
         self.on_way &= ~there
 
     def _turn(self, state_for: Numbers, toward: Numbers) -> None:

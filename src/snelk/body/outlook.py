@@ -28,7 +28,7 @@ def could_be_seen(me: Me, place: Place) -> bool:
     """
     world, v = me.world, me.v
     threat, focus = me.last_known, int(world.attention.focus[v, me.a])
-    if threat is None:
+    if threat is None or focus < 0:
         return False
     i, poses = world.characters[me.a], world.senses.poses
     p = v if len(poses.x) > 1 else 0
@@ -40,10 +40,11 @@ def could_be_seen(me: Me, place: Place) -> bool:
     return bool(share[0] > 0.0)
 
 
-def looks_at(me: Me, places: Numbers) -> Truths:
+def looks_at(me: Me, places: Numbers, target: int | None = None) -> Truths:
     """Which places, (places, 2), it has in view now, well enough to see somebody there.
 
-    Somebody would be as tall as the focus; of light the zone's and its own lamp's count.
+    Somebody would be as tall as the target, by number, or the focus; of light the zone's and its
+    own lamp's count.
     """
     world, v, a = me.world, me.v, me.a
     poses, numbers, i = world.senses.poses, world.numbers, world.characters[a]
@@ -60,8 +61,8 @@ def looks_at(me: Me, places: Numbers) -> Truths:
     seen = np.flatnonzero(near)
     eye = poses.z[p, i] + world.bodies.eyes[v, i, poses.posture[p, i]]
     start = np.tile([poses.x[p, i], poses.y[p, i], eye], (len(seen), 1))
-    focus = max(int(world.attention.focus[v, a]), 0)
-    middle = poses.z[p, i] + 0.5 * world.bodies.height[v, focus, 0]
+    focus = int(world.attention.focus[v, a]) if target is None else target
+    middle = poses.z[p, i] + 0.5 * world.bodies.height[v, focus if focus >= 0 else i, 0]
     end = np.column_stack([places[seen], np.full(len(seen), middle)])
     share, _, _ = world.level.rays.cast(start, end)
     near[seen] = share > 0.0

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import inspect
+import traceback
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from hashlib import blake2b
@@ -11,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from snelk.errors import InputError, nearest
+from snelk.errors import InputError, SnelkError, nearest
 
 Place = tuple[float, float]
 
@@ -31,11 +32,12 @@ class Situation:
         in_view: Whether the focus is in view.
         believed: Where the focus is believed to be, or None.
         last_known: Where it last was when it was sensed, heard or told of, or None.
-        arrived: Whether its way is at its end.
+        arrived: Whether it has come to the place it was to go to.
         way_length: Tells how long the way to a place is, m; infinite if there is none.
         chance: Its own stream of chance for this stay in the state.
         memo: What the activity keeps for itself; empty when the state is entered. Nothing else
             may be changed.
+        unreachable: Whether it has come as near to the place it was to go to as it can get.
     """
 
     name: str
@@ -55,6 +57,7 @@ class Situation:
     way_length: Callable[[Place], float]
     chance: np.random.Generator
     memo: dict[str, Any] = field(default_factory=dict)
+    unreachable: bool = False
 
 
 @dataclass(frozen=True)
@@ -67,6 +70,7 @@ class Move:
         look_at: A place to look at, whatever the state says.
         done: Whether the activity is done: then its state may be left.
         again: Seconds until it is asked again; at the next tick if 0.
+        failed: Whether it cannot be done: then its state may be left, too.
     """
 
     to: Place | None = None
@@ -74,6 +78,7 @@ class Move:
     look_at: Place | None = None
     done: bool = False
     again: float = 0.0
+    failed: bool = False
 
 
 UserActivity = Callable[[Situation], Move]
@@ -114,6 +119,31 @@ def registered(name: str) -> UserActivity:
         fix = nearest(name, _REGISTERED) if _REGISTERED else "register it with snelk.activity"
         raise InputError.of("activity", "", f'"{name}"', "no such activity is registered", fix)
     return _REGISTERED[name]
+
+
+def ask(name: str, situation: Situation) -> Move:
+    """What an activity answers in a situation.
+
+    Raises:
+        InputError: It is not registered, raises an error, or its answer cannot be done; with the
+            file and line where.
+    """
+    function = registered(name)
+    place = f'activity "{name}" of {situation.name} at {situation.t:g} s'
+    code = getattr(inspect.unwrap(function), "__code__", None)
+    file = code.co_filename if code else "activity"
+    try:
+        move = function(situation)
+    except SnelkError:
+        raise
+    except Exception as error:
+        calls = traceback.extract_tb(error.__traceback__)[1:]
+        own = [call for call in calls if call.filename == file] or calls
+        where = f"{own[-1].filename}:{own[-1].lineno}" if own else file
+        rule = f"raised {type(error).__name__}: {error}"
+        raise InputError.of(where, place, "", rule, "snelk.check_activity tries it") from error
+    line = code.co_firstlineno if code else 0
+    return check_move(move, place, source=f"{file}:{line}")
 
 
 def source_of(function: UserActivity) -> str:
@@ -166,7 +196,7 @@ such as snelk.Move(to=me.home)
             raise InputError.of("activity", place, given, rule, fix)
 
 
-def check_move(move: object, place: str) -> Move:
+def check_move(move: object, place: str, *, source: str = "activity") -> Move:
     """What an activity answered, if it can be done.
 
     Raises:
@@ -174,19 +204,28 @@ def check_move(move: object, place: str) -> Move:
     """
     if not isinstance(move, Move):
         fix = "such as snelk.Move(to=me.home)"
-        raise InputError.of("activity", place, repr(move), "must return a Move", fix)
+        raise InputError.of(source, place, repr(move), "must return a Move", fix)
     for name in ("to", "look_at"):
         value = getattr(move, name)
-        if value is not None and (np.shape(value) != (2,) or not np.isfinite(value).all()):
+        if value is not None and not _are_finite(value, (2,)):
             rule = f"{name} must be (x, y) in m, or None"
-            raise InputError.of("activity", place, repr(value), rule)
-    if move.face_deg is not None and not np.isfinite(move.face_deg):
+            raise InputError.of(source, place, repr(value), rule)
+    if move.face_deg is not None and not _are_finite(move.face_deg, ()):
         rule = "face_deg must be a finite number"
-        raise InputError.of("activity", place, repr(move.face_deg), rule)
-    if not (np.isfinite(move.again) and move.again >= 0.0):
+        raise InputError.of(source, place, repr(move.face_deg), rule)
+    if not (_are_finite(move.again, ()) and move.again >= 0.0):
         rule = "again must be seconds, 0 or more"
-        raise InputError.of("activity", place, repr(move.again), rule)
+        raise InputError.of(source, place, repr(move.again), rule)
     return move
+
+
+def _are_finite(value: object, shape: tuple[int, ...]) -> bool:
+    """Whether a value is made of finite numbers, so many."""
+    try:
+        numbers = np.asarray(value, dtype=np.float64)
+    except (TypeError, ValueError):
+        return False
+    return numbers.shape == shape and bool(np.isfinite(numbers).all())
 
 
 def _made_up(number: int) -> Situation:

@@ -18,6 +18,12 @@ from snelk.config.minds import Roam as RoamSettings
 
 Numbers = NDArray[np.float64]
 
+INNER = 0.05
+"""So far within its area somebody who comes from outside begins to wander, m."""
+
+EXACT = 1e-6
+"""Ways that end this far before their end are walked to there, not only nearly, m."""
+
 INSIDE = 2e-3
 """Ways end this far before the edge, m."""
 
@@ -93,18 +99,12 @@ class Roam(Activity):
         """Take another direction at the edge, and when it is time."""
         me = self.me
         if self.area is None:
-            me.stand()
+            me.cannot_go()  # its area is none, or cannot be walked to
+            self.failed = True
             return NEVER
         here = np.array(me.place)
         if self.outside and not shapely.contains_xy(self.area.shape, *here):
-            edge = shapely.shortest_line(
-                shapely.buffer(self.area.shape, -2 * INSIDE), shapely.Point(here)
-            )
-            x, y = shapely.get_coordinates(edge)[0]
-            if me.arrived or not me.walk_to((float(x), float(y))):
-                self.outside = not me.arrived
-            self.normal = None
-            return NEVER
+            return self._go_in(here)
         self.outside = False
         if me.t >= self.until - 1e-9:
             if self.written.pause > 0.0 and not self.pausing:
@@ -115,10 +115,29 @@ class Roam(Activity):
             self.until = me.t + self.written.every
         angle = self._angle()
         direction = np.array([np.cos(angle), np.sin(angle)])
+        motion, first = me.world.motion, np.zeros((0, 2))
+        if motion.turns_back(me.v, me.a, here + direction):
+            first = motion.run_out(me.v, me.a)  # it comes to a stand first
+            here = first[-1]
         far, self.normal = self.area.ahead(here, direction)
         end = here + direction * max(far - INSIDE, 0.0)
-        me.world.motion.go(me.v, me.a, end[None], 1e-6)
+        way = np.concatenate([first, end[None]])
+        motion.go(me.v, me.a, way, EXACT, turn_at=len(first) - 1)
         return max(self.until - me.t, me.dt)
+
+    def _go_in(self, here: Numbers) -> float:
+        """Walk to the nearest place well within the area, and then wander."""
+        assert self.area is not None
+        me, shape = self.me, self.area.shape
+        inner = shapely.buffer(shape, -INNER)
+        if inner.is_empty:
+            inner = shapely.point_on_surface(shape)
+        line = shapely.shortest_line(inner, shapely.Point(here))
+        x, y = shapely.get_coordinates(line)[0]
+        if not me.walk_to((float(x), float(y)), stop=EXACT):
+            self.failed = True
+        self.normal, self.until = None, me.t + self.written.every
+        return NEVER
 
     def _angle(self) -> float:
         """Any direction, or from the edge one by the cosine law."""

@@ -33,7 +33,7 @@ class Note(NamedTuple):
     agent: int
     t: float
     number: int  # of the search of this agent, from 0
-    what: str  # began, moved, planned, visited, looked, ended
+    what: str  # began, moved, planned, visited, looked, unreachable, ended
     point: int  # -1 where it is not about a point
     x: float
     y: float
@@ -178,7 +178,11 @@ class Search(Activity):
             return self._next_point()
         if self.waiting:
             return max(self.until - me.t, me.dt)
+        if me.unreachable:
+            self._note("unreachable", self.at, self.points[self.at], self.chances[self.at])
+            return self._look_around() if self.at == 0 else self._next_point()
         if me.arrived:
+            self._note("visited", self.at, self.points[self.at], self.chances[self.at])
             return self._look_around()
         return self._strike_off()
 
@@ -187,13 +191,13 @@ class Search(Activity):
         if self.at >= len(self.points):
             self._end("nothing")
             return NEVER
-        if not self.me.walk_to(self.points[self.at]):
-            return self._next_point()
-        return KEEP_UP
+        if self.me.walk_to(self.points[self.at]):
+            return KEEP_UP
+        self._note("unreachable", self.at, self.points[self.at], self.chances[self.at])
+        return self._next_point()
 
     def _look_around(self) -> float:
         """At a point: look to both sides for a while."""
-        self._note("visited", self.at, self.points[self.at], self.chances[self.at])
         self.waiting, self.until = True, self.me.t + self.written.point_time
         self.me.look(SWEEP)
         return self.written.point_time
@@ -226,12 +230,15 @@ class Search(Activity):
         if self.at < 0:  # first to where it was last known
             self.at = 0
             me.walk_to(self.place)
-        elif me.arrived and not self.waiting:
+        elif (me.at_end or me.unreachable) and not self.waiting:
+            what = "unreachable" if me.unreachable else "visited"
             if self.at == 0:
-                self._note("visited", 0, self.place)
+                self._note(what, 0, self.place)
                 self.at = 1
             elif self.target >= 0:
-                self._note("visited", self.at, self._centre(self.target))
+                self._note(what, self.at, self._centre(self.target))
+                if me.unreachable:
+                    likelihood.share[self.target] = 0.0
                 self.at += 1
             self.target = -1
         if self.at > 0:
@@ -266,7 +273,7 @@ class Search(Activity):
         return float(self.me.world.motion.walked[self.me.v, self.me.a])
 
     def _end(self, outcome: str) -> None:
-        self.over, self.done = outcome, True
+        self.over, self.done = outcome, outcome != "failed"
         world = self.me.world
         world.search_done[self.me.v, self.me.a] = True
         world.motion.stand(self.me.v, self.me.a)

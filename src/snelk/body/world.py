@@ -23,8 +23,9 @@ from snelk.body.activities import (
     Patrol,
     Sleep,
 )
-from snelk.body.me import LOOK_CODES, Me
+from snelk.body.me import LOOK_CODES, Me, Place
 from snelk.body.motion import AT_FOCUS, PACES, STUCK_AFTER, Motion
+from snelk.body.outlook import looks_at
 from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
@@ -36,11 +37,12 @@ from snelk.config.recordings import TrackData
 from snelk.level.level import Level
 from snelk.level.ways import Ways
 from snelk.mind.ladder import Ladders, Step
-from snelk.mind.memory import Beliefs, MemoryNumbers
+from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, Beliefs, MemoryNumbers, forget
 from snelk.mind.meter import Meters
+from snelk.mind.places import Places
 from snelk.mind.sharing import Message
-from snelk.mind.signals import NOBODY, Attention, Signals, heights_of
-from snelk.senses.bodies import Bodies, Poses
+from snelk.mind.signals import NOBODY, PLACE, Attention, Signals, heights_of
+from snelk.senses.bodies import Bodies, Poses, gap_between
 from snelk.senses.contact import Contacts
 from snelk.senses.sight import Sight, SightNumbers
 from snelk.senses.surroundings import Surroundings
@@ -50,6 +52,9 @@ Truths = NDArray[np.bool_]
 
 Index = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.int32]]
 """Variants, agents, and which characters these are, of some agents."""
+
+SLACK = 1e-9
+"""Times this close are the same, s."""
 
 KINDS: dict[str, type[Activity]] = {
     "hold": Hold,
@@ -80,6 +85,7 @@ class Senses(NamedTuple):
     meters: Meters
     beliefs: Beliefs
     told: Sequence[Message]
+    places: Places
 
 
 class Happening(NamedTuple):
@@ -87,10 +93,11 @@ class Happening(NamedTuple):
 
     variant: int
     agent: int
-    kind: str  # reached, stuck, caught
-    target: int  # who was caught, or NOBODY
+    kind: str  # reached, unreachable, stuck, done, failed, disproved, caught
+    target: int  # who was caught, or is not there, or NOBODY
     x: float
     y: float
+    text: str = ""  # what cannot be told from the rest
 
 
 class World:
@@ -111,6 +118,7 @@ class World:
         notes, snapshots: What searches logged at the last tick.
         senses: What the senses and the memory came to at the last tick.
         areas: The areas that are roamed over, as far as they are known.
+        goals: (variant, agent, 2) the places that ways were asked to, m.
         ended: (variant,) whether somebody was caught and the run ends with that.
     """
 
@@ -152,6 +160,8 @@ class World:
         self._next_think = np.zeros(shape)
         self._thought_there = np.zeros(shape, dtype=np.bool_)
         self._stuck_told = np.zeros(shape, dtype=np.bool_)
+        self._short_told = np.zeros(shape, dtype=np.bool_)
+        self.goals = np.full((*shape, 2), np.nan)
         self._caught = np.zeros(numbers.notices.shape, dtype=np.bool_)
         self._parts: dict[tuple[int, int], int] = {}
         self.areas: dict[object, Area | None] = {}
@@ -160,6 +170,18 @@ class World:
         self._driven: Index = (driven[0], driven[1], self.characters[driven[1]])
         self._not_driven: Index = (others[0], others[1], self.characters[others[1]])
         self._begun = self._stepped = False
+        empty = [
+            [self.setups[v].profile_of(n).memory for n in self.agents] for v in range(shape[0])
+        ]
+        self._seen_empty = np.array(
+            [
+                [np.nan if m is None or m.seen_empty is None else m.seen_empty for m in r]
+                for r in empty
+            ]
+        ).reshape(shape)
+        self._disproves = ~np.isnan(self._seen_empty)
+        # For how long each agent has seen each target's place empty, s; last that of a place.
+        self._empty_for = np.zeros((*shape, len(self.names) + 1))
         self._read_teams()
         self._read_states()
         self._bounds = [self._bounds_of(setup, tracks) for setup in setups]
@@ -175,6 +197,13 @@ class World:
         places = [np.reshape(level.bounds, (2, 2))] if level.has_features else []
         places += [np.stack([track.x, track.y], axis=1) for track in tracks.values()]
         places += [np.array([at]) for member in members for at in (member.at, member.home) if at]
+        for agent in setup.agents:
+            member, ladder = setup.cast[agent], setup.profile_of(agent).ladder
+            home = member.home or member.at
+            for state in ladder.states.values() if ladder else ():
+                if home is not None and state.roam is not None and state.roam.ring is not None:
+                    reach = state.roam.ring[1]
+                    places.append(np.add(home, [(-reach, -reach), (reach, reach)]))
         every = np.concatenate(places or [np.zeros((1, 2))])
         (low_x, low_y), (high_x, high_y) = every.min(axis=0), every.max(axis=0)
         return float(low_x), float(low_y), float(high_x), float(high_y)
@@ -233,6 +262,8 @@ class World:
             self.notes, self.snapshots = [], []
         self._stepped = True
         self._place_tracked(senses.poses)
+        if self._disproves.any():
+            self._look_for_the_gone()
         self.attention.step(
             senses.poses,
             senses.sight,
@@ -241,6 +272,7 @@ class World:
             senses.meters,
             senses.beliefs,
             self._ignored(senses),
+            senses.places,
         )
         self._ask(senses)
         self.taken = self.ladders.step(self.signals, self.look_up)
@@ -270,6 +302,40 @@ class World:
         poses.heading[v, j], poses.posture[v, j] = motion.heading[v, a], motion.posture[v, a]
         poses.gait[v, j] = np.where(motion.speed[v, a] > 0.01, motion.gait[v, a], 0)
         return poses
+
+    def _look_for_the_gone(self) -> None:
+        """Beliefs of those who see the place they believe in, with nobody there, are given up."""
+        beliefs, places = self.senses.beliefs, self.senses.places
+        unseen = (beliefs.source != NO_BELIEF) & (beliefs.source != SENSED_NOW)
+        unseen &= beliefs.source != GRACE
+        for v, a in np.argwhere(self._disproves & self.present(self.characters)):
+            me = Me(self, int(v), int(a))
+            last = [PLACE] if not np.isnan(places.x[v, a]) else []
+            asked = [*np.flatnonzero(unseen[v, a]).tolist(), *last]
+            known = np.isin(np.arange(-1, len(self.names)), [max(j, -1) for j in asked])
+            self._empty_for[v, a, np.roll(~known, -1)] = 0.0
+            for j in asked:
+                where, index = (places, (v, a)) if j == PLACE else (beliefs, (v, a, j))
+                place = np.array([[where.x[index], where.y[index]]])
+                tall = j if j >= 0 else int(self.characters[a])
+                since, slot = self._empty_for[v, a, max(j, -1)], max(j, -1)
+                seen = bool(looks_at(me, place, tall)[0])
+                self._empty_for[v, a, slot] = since + self.dt if seen else 0.0
+                if not seen or since + SLACK < self._seen_empty[v, a]:
+                    continue
+                if j == PLACE:
+                    who = np.zeros(places.x.shape, np.bool_)
+                    who[v, a] = True
+                    places.drop(who)
+                else:
+                    forget(beliefs, (int(v), int(a), j))
+                x, y = place[0].tolist()
+                self.happenings.append(Happening(int(v), int(a), "disproved", slot, x, y))
+
+    def present(self, characters: NDArray[np.int32]) -> Truths:
+        """(variant, of these) who is there at this tick."""
+        there = self.senses.poses.present[:, characters]
+        return np.broadcast_to(there, (len(self.setups), len(characters)))
 
     def _place_tracked(self, poses: Poses) -> None:
         """Tell those that are not driven where they are."""
@@ -318,10 +384,11 @@ class World:
         ):
             getattr(signals, name)[...] = of(values, False)
         signals.arrived[...] = motion.arrived
+        signals.unreachable[...] = motion.unreachable
         signals.search_done[...] = self.search_done
         signals.stuck[...] = motion.stuck_for >= STUCK_AFTER
         signals.done[...] = [[not each or each.done for each in row] for row in self.activities]
-        np.logical_or(signals.done, signals.stuck, out=signals.done)
+        signals.failed[...] = [[bool(each and each.failed) for each in r] for r in self.activities]
         sees_me = attention.seen[:, :, i].transpose(0, 2, 1)  # (variant, agent, watcher)
         self._sees_me = sees_me
         signals.observed[...] = (sees_me & self._others).any(axis=2)
@@ -332,6 +399,14 @@ class World:
         )
         signals.target_x[...] = of(attention.notions.x, np.nan)
         signals.target_y[...] = of(attention.notions.y, np.nan)
+        # Of a place that a noise of nobody drew it to: where that was, and how much it draws.
+        drawn, places = attention.focus == PLACE, senses.places
+        signals.place[...] = np.where(drawn, places.kind, -1)
+        for name, values in (
+            ("heard", places.heard), ("meter", places.meter),
+            ("target_x", places.x), ("target_y", places.y),
+        ):  # fmt: skip
+            np.copyto(getattr(signals, name), values, where=drawn)
         away = np.hypot(signals.target_x - motion.x, signals.target_y - motion.y)
         signals.knows[...] = ~np.isnan(signals.target_x)
         signals.distance[...] = np.where(np.isnan(away), np.inf, away)
@@ -403,7 +478,7 @@ class World:
         motion.base[v, a] = motion.heading[v, a]
         self.activities[v][a] = KINDS[state.activity](Me(self, v, a))
         self._next_think[v, a] = -NEVER
-        self._thought_there[v, a] = False
+        self._thought_there[v, a] = self._short_told[v, a] = False
 
     def _catch_targets(self, poses: Poses) -> None:
         reach = self.ladders.at_state(self._catch)
@@ -414,6 +489,10 @@ class World:
         away = np.hypot(
             poses.x[:, None, :] - poses.x[:, i, None], poses.y[:, None, :] - poses.y[:, i, None]
         )
+        # Of bodies above one another the gap between them counts as well.
+        low, high = poses.z, poses.z + heights_of(self.bodies, poses)
+        gap = gap_between(low[:, i, None], high[:, i, None], low[:, None, :], high[:, None, :])
+        away = np.hypot(away, gap)
         attention = self.attention
         now = attention.seen & attention.may & (away <= reach[:, :, None] + 1e-9)
         now &= self.ladders.used[:, :, None]
@@ -427,30 +506,58 @@ class World:
     def _think(self) -> None:
         """Let those think whose time it is, or whose way is at its end."""
         motion = self.motion
-        due = self.time >= self._next_think - 1e-9
-        due |= motion.arrived & ~self._thought_there
-        due &= self.ladders.used & ~self.ladders.busy & ~self.ended[:, None]
+        time_is_up = self.time >= self._next_think - 1e-9
+        at_end = (motion.at_end | motion.no_way) & ~self._thought_there
+        due = (time_is_up | at_end) & self.ladders.used & ~self.ladders.busy & ~self.ended[:, None]
+        self._tell_ends(at_end & self.ladders.used & ~self.ended[:, None])
         for v, a in np.argwhere(due):
             activity = self.activities[v][a]
-            if activity is None:
+            if activity is None or not (activity.asked_on_arrival or time_is_up[v, a]):
                 continue
-            self._thought_there[v, a] = motion.arrived[v, a]
-            was_done = activity.done
+            self._thought_there[v, a] = motion.at_end[v, a] | motion.no_way[v, a]
+            before = activity.done, activity.failed
             self._next_think[v, a] = self.time + activity.think()
-            if activity.done and not was_done and activity.walks:
-                place = activity.me.place
-                self.happenings.append(Happening(int(v), int(a), "reached", NOBODY, *place))
-        self._thought_there &= motion.arrived
+            for kind, now, was in zip(
+                ("done", "failed"), (activity.done, activity.failed), before, strict=True
+            ):
+                told = kind == "done" and at_end[v, a] and motion.arrived[v, a]
+                if now and not was and activity.walks and not told:
+                    x, y = activity.me.place
+                    text = activity.me.settings.activity
+                    self.happenings.append(Happening(int(v), int(a), kind, NOBODY, x, y, text))
+        self._thought_there &= motion.at_end | motion.no_way
+
+    def _tell_ends(self, at_end: Truths) -> None:
+        """Ways that have just come to their end: there, or as near as it gets, and why not."""
+        motion = self.motion
+        for v, a in np.argwhere(at_end):
+            activity = self.activities[v][a]
+            if activity is None or not activity.walks:
+                continue
+            me, goal = activity.me, (float(self.goals[v, a, 0]), float(self.goals[v, a, 1]))
+            if motion.arrived[v, a]:
+                self._short_told[v, a] = False
+                self.happenings.append(Happening(int(v), int(a), "reached", NOBODY, *me.place))
+            elif not self._short_told[v, a]:
+                self._short_told[v, a] = True
+                (x, y), text = me.place, self._why_short(me, goal)
+                self.happenings.append(Happening(int(v), int(a), "unreachable", NOBODY, x, y, text))
+
+    def _why_short(self, me: Me, goal: Place) -> str:
+        """How far from where it wanted to go somebody has to stop, and what keeps it off."""
+        if np.isnan(goal[0]):
+            return "nowhere: there is no ground to go to"
+        off = float(np.hypot(*np.subtract(goal, me.place)))
+        return f"({goal[0]:.1f}, {goal[1]:.1f}): {off:.1f} m short, {me.in_the_way(goal)}"
 
     def _move(self) -> None:
         """Everybody goes on to the next tick."""
-        motion, attention = self.motion, self.attention
+        motion = self.motion
         frozen = (self._sees_me & self._freeze_now()).any(axis=2)
         motion.still = frozen | self.ladders.busy
         at_focus = motion.look == AT_FOCUS
-        notions, of = attention.notions, attention.of_focus
-        motion.look_x = np.where(at_focus, of(notions.x, np.nan), motion.look_x)
-        motion.look_y = np.where(at_focus, of(notions.y, np.nan), motion.look_y)
+        motion.look_x = np.where(at_focus, self.signals.target_x, motion.look_x)
+        motion.look_y = np.where(at_focus, self.signals.target_y, motion.look_y)
         motion.step(self.signals.state_for)
         stuck = motion.stuck_for >= STUCK_AFTER - 1e-9
         for v, a in np.argwhere(stuck & ~self._stuck_told):
@@ -484,6 +591,7 @@ class World:
             clearance=setup.body_of(name).radius,
             within=leash.zone if leash else None,
             bounds=self._bounds[v],
+            z=setup.cast[name].z,
         )
 
     def part_of(self, v: int, a: int) -> int:
@@ -517,12 +625,14 @@ class World:
         """How old what is believed of the focus is, s."""
         focus = self.attention.focus[v, a]
         age = self.senses.beliefs.age[v, a, focus] if focus >= 0 else np.nan
+        age = self.senses.places.age[v, a] if focus == PLACE else age
         return 0.0 if np.isnan(age) else float(age)
 
     def blur_of_focus(self, v: int, a: int) -> float:
         """How far off what was heard or told of the focus may be, m."""
         focus = self.attention.focus[v, a]
         blur = self.senses.beliefs.blur[v, a, focus] if focus >= 0 else np.nan
+        blur = self.senses.places.blur[v, a] if focus == PLACE else blur
         return 0.0 if np.isnan(blur) else float(blur)
 
     def spread_of(self, v: int, a: int) -> float:

@@ -25,6 +25,9 @@ from snelk.cli.scenarios import (
 )
 from snelk.files import claim, write_text
 
+UNMET = 1e9
+"""As in `snelk.tuning.trials`, which takes too long to import for a word."""
+
 if TYPE_CHECKING:
     from rich.console import Console
 
@@ -118,6 +121,7 @@ def fit(
         bool, typer.Option("--write", help="Write the numbers into the files, after showing how.")
     ] = False,
     jobs: Jobs = None,
+    changes: Changes = None,
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
@@ -131,7 +135,7 @@ def fit(
     from snelk.tuning.plan import parse_vary
 
     run_files(activities)
-    loaded = load_scenario(scenario, None)
+    loaded = load_scenario(scenario, changes)
     given = dict(parse_vary(text) for text in move or ()) or None
     with progress_bar("fitting") as progress:
         result = find(loaded, move=given, seeds=seeds, budget=budget, jobs=jobs, progress=progress)
@@ -150,14 +154,15 @@ def fit(
     if not as_json:
         screen.print("\nNext")
         if files and not write:
-            sets = [_set(key, value) for key, value in result.changes.items()]
+            sets = [*(changes or []), *(_set(k, v) for k, v in result.changes.items())]
             screen.print("  " + command("snelk", "compare", scenario, *_each("--set", sets)))
-            again = _each("--move", move or [])
+            again = [*_each("--set", changes or []), *_each("--move", move or [])]
             again += ["--seeds", str(seeds)] if seeds is not None else []
             again += ["--budget", str(budget)] if budget != 2000 else []
             screen.print("  " + command("snelk", "fit", scenario, *again, "--write"))
         else:
-            screen.print("  " + command("snelk", "verify", scenario))
+            sets = _each("--set", changes or [])
+            screen.print("  " + command("snelk", "verify", scenario, *sets))
     if not result.met:
         raise typer.Exit(1)
 
@@ -165,6 +170,13 @@ def fit(
 def _each(option: str, values: list[str]) -> list[str]:
     """An option with each of some values."""
     return [word for value in values for word in (option, value)]
+
+
+def _loss(loss: float) -> str:
+    """How far off all is: expectations, or wishes where all of those are met."""
+    if loss >= UNMET / 2.0:
+        return f"expectations off by {loss - UNMET:.4g}"
+    return f"wishes off by {loss:.4g}"
 
 
 def _set(key: str, value: Any) -> str:
@@ -180,7 +192,7 @@ def _say_fit(screen: Console, result: FitResult) -> None:
     changed = len(result.changes)
     screen.print(
         f"{count}; {changed} of {len(result.numbers)} numbers change "
-        f"(loss {result.loss_before:.4g} → {result.loss_after:.4g})\n"
+        f"({_loss(result.loss_before)} → {_loss(result.loss_after)})\n"
     )
     for number in result.numbers:
         moved = (

@@ -202,7 +202,7 @@ def import_level(
     counts = {name: len(getattr(data, name)) for name in ("walls", "zones", "spots", "routes")}
     if as_json:
         where = {"written": str(place), "picture": str(picture), "bounds": list(level.bounds)}
-        say_json({**where, **{**counts, "walls": walls}})
+        say_json({**where, **{**counts, "walls": walls}, "doubts": list(data.doubts)})
         return
     screen = console()
     x0, y0, x1, y1 = level.bounds
@@ -213,6 +213,8 @@ def import_level(
         [str(w["name"]), f"{w['base']:g}", f"{w['top']:g} m", f"{w['area']:.4g} m²"] for w in shown
     ]
     screen.print("\n".join(["", *table(["largest walls", " base", " top  ", " area   "], rows)]))
+    for doubt in data.doubts:
+        screen.print("\n" + wrap(doubt, indent=9, first="doubt"), style="bold")
     screen.print(f"\nWritten to {place}\nDrawn in   {picture}")
     screen.print(f'\nIn a scenario\n  level = "{place.name}"')
     hint = command("snelk", "import", "RECORDING", "--level", place)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -26,6 +27,7 @@ if TYPE_CHECKING:
     from snelk.config.models import Profile
     from snelk.config.scenario import Scenario
     from snelk.runs.run import Run
+    from snelk.tuning.searches import SearchResult
 
 Activities = Annotated[
     list[Path] | None,
@@ -159,6 +161,7 @@ def check(
         f"{len(found)} {name}{'' if len(found) == 1 else 's'}"
         for found, name in (
             (level.walls, "wall"),
+            (level.edges, "edge"),
             (level.zones, "zone"),
             (level.spots, "spot"),
             (level.routes, "route"),
@@ -324,19 +327,27 @@ def searches(
         say_json({"agent": agent, "ways": means, "runs": [r.to_dict() for r in results]})
         return
     screen = console()
-    screen.print(f"{agent}: four ways to search, {seeds} seeds each; means of a search\n")
+    screen.print(
+        f"{agent}: four ways to search, {seeds} seeds each; the soonest to find it first\n"
+    )
     rows = [
         [
             row["way"],
+            f"{row['found']} of {row['searched']}",
+            seconds(row["until_found"]),
             str(row["searches"]),
-            str(row["found"]),
             seconds(row["seconds"]),
             "–" if row["searches"] == 0 else f"{row['walked']:.1f} m",
         ]
         for row in means
     ]
-    head = ["way", " searches", " found", " lasted", " walked"]
+    head = ["way", " found in", " until found", " searches", " each lasted", " walked"]
     screen.print("\n".join(table(head, rows)))
+    text = (
+        "found in: of the runs in which it searched; until found: mean from the first search on, "
+    )
+    text += "a run in which it never did counting to its end"
+    screen.print(wrap(text, indent=2, first="  "))
     if seeds <= FEW_SEEDS:
         each = [
             [
@@ -353,10 +364,30 @@ def searches(
     name = loaded.setup.cast[agent].profile or ""
     ladder = loaded.setup.profiles[name].ladder
     state = next(s for s, each in ladder.states.items() if each.search) if ladder else ""
-    best = max(means, key=lambda row: (row["found"], -row["seconds"]))
+    best = means[0]
+    if not any(row["found"] for row in means):
+        screen.print("\n" + wrap(_why_none_found(agent, results), indent=0))
+        return
     key = key_path(("profiles", name, "ladder", "states", state, "search", "way"))
     words = ("snelk", "run", scenario, "--set", f"{key}={best['way']}")
     screen.print(f"\nTry it\n  {command(*words)}")
+
+
+def _why_none_found(agent: str, results: list[SearchResult]) -> str:
+    """Why no search of any way found the target, as far as their ends tell."""
+    ends = Counter(outcome for result in results for outcome in result.outcomes)
+    if not ends:
+        text = f"{agent} never searched: no change led to a state that does. See its states with "
+        return text + "snelk why RUN AGENT."
+    words = {
+        "gave_up": "gave up after its give_up seconds",
+        "nothing": "had nothing left to look at",
+        "broken_off": "left the state before it was over",
+        "open": "were still going on when the run ended",
+    }
+    told = ", ".join(f"{count} {words[name]}" for name, count in ends.most_common())
+    text = f"No way found it, so none is better: of {sum(ends.values())} searches {told}. "
+    return text + "A longer give_up, a larger radius, more points or a later clock.end may help."
 
 
 def schema(

@@ -13,7 +13,7 @@ from shapely.geometry import mapping, shape
 from shapely.geometry.base import BaseGeometry
 
 from snelk.config.fields import LONGEST
-from snelk.config.models import FEATURES, Route, Spot, Wall, Zone
+from snelk.config.models import FEATURES, Edge, Route, Spot, Wall, Zone
 from snelk.config.opening import read_json
 from snelk.config.problems import checked, shown
 from snelk.errors import InputError, Problem, nearest
@@ -26,7 +26,8 @@ POINTS_PER_FILE = 2_000_000
 class LevelData:
     """The features of a level, each with its geometry in plan, in the order of the file.
 
-    `derived` keeps what others have worked out from it, as long as it is in use itself.
+    `doubts` tells what of a file of another kind could not be brought in as it is. `derived`
+    keeps what others have worked out from it, as long as it is in use itself.
     """
 
     source: str
@@ -34,7 +35,9 @@ class LevelData:
     zones: tuple[tuple[Zone, BaseGeometry], ...] = ()
     spots: tuple[tuple[Spot, BaseGeometry], ...] = ()
     routes: tuple[tuple[Route, BaseGeometry], ...] = ()
+    edges: tuple[tuple[Edge, BaseGeometry], ...] = ()
     derived: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
+    doubts: tuple[str, ...] = field(default=(), compare=False)
 
     def __getstate__(self) -> dict[str, Any]:
         """What another process needs of it, which works out the rest anew."""
@@ -48,7 +51,7 @@ class LevelData:
                 "properties": properties.model_dump(exclude_none=True),
                 "geometry": json.loads(json.dumps(mapping(geometry))),
             }
-            for group in (self.walls, self.zones, self.spots, self.routes)
+            for group in (self.walls, self.edges, self.zones, self.spots, self.routes)
             for properties, geometry in group
         ]
         return {"type": "FeatureCollection", "features": features}
@@ -80,16 +83,18 @@ def level_from(document: Any, *, source: str) -> LevelData:
             continue
         properties, geometry = result
         kind, name = properties.kind, properties.name
+        kind = "wall" if kind == "edge" else kind  # one can be named for the other
         if (kind, name) in first_use:
             rule = f"feature {first_use[kind, name]} is a {kind} of that name already"
             place = f"feature {index}: name"
             problems.append(Problem(source, place, f'"{name}"', rule, "rename one of the two"))
         first_use.setdefault((kind, name), index)
-        found[kind].append((properties, geometry))
+        found[properties.kind].append((properties, geometry))
     if problems:
         raise InputError(problems)
-    walls, zones, spots, routes = (tuple(found[kind]) for kind in ("wall", "zone", "spot", "route"))
-    return LevelData(source, walls, zones, spots, routes)
+    kinds = ("wall", "zone", "spot", "route", "edge")
+    walls, zones, spots, routes, edges = (tuple(found[kind]) for kind in kinds)
+    return LevelData(source, walls, zones, spots, routes, edges)
 
 
 def _feature(

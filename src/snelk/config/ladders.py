@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
+import numpy as np
+
 from snelk.config.conditions import BUILT_IN, WORDS_OF, Condition, ConditionError, Node, parse
 from snelk.config.draft import Draft, Place
 from snelk.config.geojson import LevelData
@@ -11,6 +13,9 @@ from snelk.config.minds import Ladder, State
 from snelk.config.models import Setup
 from snelk.config.problems import shown
 from snelk.errors import Problem, nearest
+
+MOST_CELLS = 50_000
+"""Of a search by likelihood."""
 
 
 def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Problem]:
@@ -57,6 +62,9 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             continue
         place: Place = ("profiles", name, "ladder")
         yield from _within_ladder(profile.ladder, place, draft)
+        if profile.ladder.focus_by.startswith("target."):
+            attribute = profile.ladder.focus_by.partition(".")[2]
+            yield from missing((*place, "focus_by"), "attribute", [attribute])
         for state_name, state in profile.ladder.states.items():
             for key, what, names in named_by(state):
                 yield from missing((*place, "states", state_name, *key), what, names)
@@ -94,6 +102,15 @@ def _within_ladder(ladder: Ladder, place: Place, draft: Draft) -> Iterator[Probl
             source, where = draft.locate((*place, "states", name))
             rule = f"has {len(several)} activities: {', '.join(several)}"
             yield Problem(source, where, "", rule, "keep one")
+        search = written.search
+        if search is not None and search.way == "likelihood":
+            cells = int(np.pi * (search.radius / search.cell) ** 2)
+            if cells > MOST_CELLS:
+                source, where = draft.locate((*place, "states", name, "search"))
+                rule = f"radius {search.radius:g} m makes {cells:,} cells, more than {MOST_CELLS:,}"
+                least = search.radius * (np.pi / MOST_CELLS) ** 0.5
+                fix = f"make cell {np.ceil(least * 10) / 10:g} m or more, or the radius smaller"
+                yield Problem(source, where, f"cell = {search.cell:g}", rule, fix)
         roam = written.roam
         if roam is not None and roam.ring is not None and roam.ring[0] >= roam.ring[1]:
             source, where = draft.locate((*place, "states", name, "roam", "ring"))

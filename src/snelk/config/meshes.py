@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -31,6 +32,12 @@ world and does not mirror it; where y points up, y here is z there turned round.
 
 FARTHEST = 1e9
 """Of a corner, in the file's own units."""
+
+STEEP = (0.3, 0.98)
+"""Share of a triangle's normal that points up: between these it slopes, 11 to 73 degrees."""
+
+SLOPING = 1.0
+"""An object with a larger sloping area is told of, m²."""
 
 THIN = 1e-3
 """What is smaller than this is left out of an outline, m."""
@@ -79,10 +86,16 @@ def level_from_mesh(
         raise InputError.of("length", "", f"{length:g}", "must be above 0 m")
     features: list[dict[str, Any]] = []
     used: dict[str, int] = {}
+    doubts: list[str] = []
     for name, triangles in _objects(path):
         turned = triangles @ np.array(UPS[up], dtype=np.float64).T * length
         turned[:, :, 1] *= -1.0 if mirror else 1.0
         parts = list(_bands(turned, heights))
+        if slopes_in(turned) > SLOPING:
+            doubts.append(
+                f'"{name}" slopes: what slopes is no floor here, but becomes walls that are '
+                "stacked like steps; nobody can walk up"
+            )
         for base, top, outline in parts:
             used[name] = used.get(name, 0) + 1
             unique = name if used[name] == 1 else f"{name} {used[name]}"
@@ -93,7 +106,8 @@ def level_from_mesh(
         rule = f"shows nothing between {heights[0]:g} and {heights[-1]:g} m"
         fix = "look at --up, --length and --cut"
         raise InputError.of(str(path), "", "", rule, fix)
-    return level_from({"type": "FeatureCollection", "features": features}, source=str(path))
+    document = {"type": "FeatureCollection", "features": features}
+    return replace(level_from(document, source=str(path)), doubts=tuple(doubts))
 
 
 def _checked_cuts(cuts: Sequence[float]) -> list[float]:
@@ -120,13 +134,14 @@ def _objects(path: Path) -> Iterator[tuple[str, NDArray[np.float64]]]:
         if size > MOST_BYTES:
             raise ValueError(f"it is larger than {MOST_BYTES // 1_000_000} MB")
         scene = trimesh.load_scene(path, process=False, **(options if suffix == ".obj" else {}))
+        nodes = sorted(scene.graph.nodes_geometry, key=str)
     except Exception as error:  # a reader of files fails in as many ways as there are files
         rule = (
             f"cannot be read: {str(error).splitlines()[0] if str(error) else type(error).__name__}"
         )
         raise InputError.of(str(path), "", "", rule[:160]) from None
     found = False
-    for node in sorted(scene.graph.nodes_geometry, key=str):
+    for node in nodes:
         triangles = _triangles(scene, node, path)
         if len(triangles):
             found = True
@@ -196,42 +211,69 @@ def _written(band: tuple[float, float, BaseGeometry]) -> tuple[float, float, Bas
 
 def _alike(one: BaseGeometry, other: BaseGeometry) -> bool:
     if "Polygon" not in one.geom_type or "Polygon" not in other.geom_type:
-        return bool(shapely.hausdorff_distance(one, other) <= THIN)
+        if "Polygon" in one.geom_type or "Polygon" in other.geom_type:
+            return False
+        one, other = shapely.buffer(one, 10 * THIN), shapely.buffer(other, 10 * THIN)
     return bool(shapely.symmetric_difference(one, other).area <= 0.005 * max(one.area, other.area))
 
 
 def _section(triangles: NDArray[np.float64], z: float) -> BaseGeometry | None:
-    """What a level cut through triangles shows: areas where it closes, else lines."""
-    segments = list(_segments(triangles, z))
-    if not segments:
+    """What a level cut through triangles shows: areas where it closes, else lines.
+
+    What the cut lines enclose is inside if they go round it, by the sides that triangles turn
+    outwards, or an odd number of them lies on the way out. So boxes that touch or overlap are one
+    area, a courtyard is none, and a mesh whose triangles are turned anyhow is understood as well.
+    """
+    segments = np.array(list(_segments(triangles, z))).reshape(-1, 2, 2)
+    if not len(segments):
         return None
-    merged = shapely.get_parts(shapely.line_merge(shapely.MultiLineString(segments)))
-    rings = [shapely.Polygon(line).buffer(0) for line in merged if line.is_closed]
-    rings = [ring for ring in rings if ring.area > THIN**2]
-    if not rings:
-        lines = shapely.simplify(shapely.union_all(merged), THIN)
+    noded = shapely.union_all(shapely.linestrings(segments))
+    noded = shapely.set_precision(noded, THIN / 100.0)
+    faces = shapely.get_parts(shapely.polygonize([noded]))
+    inside = [face for face in faces if _is_inside(shapely.point_on_surface(face), segments)]
+    area = shapely.union_all(inside)
+    if area.area <= THIN**2:
+        lines = shapely.simplify(shapely.line_merge(noded), THIN)
         return lines if lines.length > THIN else None
-    # From large to small: what lies wholly within is a courtyard, what overlaps belongs to it.
-    area: BaseGeometry = shapely.Polygon()
-    for ring in sorted(rings, key=lambda each: -each.area):
-        within = area.contains(ring)
-        area = shapely.difference(area, ring) if within else shapely.union(area, ring)
     return shapely.simplify(area, THIN)
+
+
+def _is_inside(point: BaseGeometry, segments: NDArray[np.float64]) -> bool:
+    """Whether directed lines go round a place, or an odd number of them lies to its right."""
+    x, y = point.x, point.y
+    (ax, ay), (bx, by) = segments[:, 0].T, segments[:, 1].T
+    crosses = (ay > y) != (by > y)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        right = crosses & (x < ax + (y - ay) / (by - ay) * (bx - ax))
+    winding = int((right & (by > ay)).sum()) - int((right & (by < ay)).sum())
+    return winding != 0 or int(right.sum()) % 2 == 1
 
 
 def _segments(triangles: NDArray[np.float64], z: float) -> Iterable[tuple[Any, Any]]:
     """Where a level plane cuts each triangle that it does not merely touch.
 
-    An edge that two triangles share is cut at the very same place in both, so that ends meet.
+    An edge that two triangles share is cut at the very same place in both, so that ends meet. The
+    inside lies to the left, if the triangle's corners run counter-clockwise as seen from outside.
     """
     above = triangles[:, :, 2] > z
     cut = above.any(axis=1) & ~above.all(axis=1)
     for triangle, over in zip(triangles[cut], above[cut], strict=True):
-        ends = []
+        ends: list[Any] = [None, None]
         for i, j in ((0, 1), (1, 2), (2, 0)):
             if over[i] != over[j]:
                 a, b = sorted((tuple(triangle[i]), tuple(triangle[j])))
                 share = (z - a[2]) / (b[2] - a[2])
-                ends.append((a[0] + share * (b[0] - a[0]), a[1] + share * (b[1] - a[1])))
+                # Where the outline comes down through the plane the cut begins.
+                place = 0 if over[i] else 1
+                ends[place] = (a[0] + share * (b[0] - a[0]), a[1] + share * (b[1] - a[1]))
         if math.dist(*ends) > 1e-9:
             yield ends[0], ends[1]
+
+
+def slopes_in(triangles: NDArray[np.float64]) -> float:
+    """The area of a mesh that slopes, neither floor nor wall: ramps, stairs without steps, m²."""
+    across = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
+    area = np.linalg.norm(across, axis=1) / 2.0
+    with np.errstate(divide="ignore", invalid="ignore"):
+        upright = np.abs(across[:, 2]) / (2.0 * area)
+    return float(area[(upright > STEEP[0]) & (upright < STEEP[1])].sum())

@@ -31,6 +31,14 @@ def _a_word(name: str) -> str:
 Attributes = dict[Annotated[str, AfterValidator(_a_word)], Attribute]
 
 
+def _a_rule(text: str) -> str:
+    if text in ("meter", "nearest", "first"):
+        return text
+    if not text.startswith("target.") or not text[7:].isidentifier():
+        raise ValueError("must be meter, nearest, first or target.NAME of an attribute")
+    return text
+
+
 def _one_or_more(value: object) -> object:
     return (value,) if isinstance(value, str) else value
 
@@ -273,8 +281,15 @@ class Ladder(Model):
     first: Name | None = Field(
         default=None, description="The state to start in; the first written if absent."
     )
-    focus_stick: Share = Field(
-        default=0.15, description="By how much another's meter must be fuller to draw the focus."
+    focus_by: Annotated[str, AfterValidator(_a_rule)] = Field(
+        default="meter",
+        description="By what the focus is chosen: `meter`, the fullest; `nearest`; `first`, who "
+        "was noticed first; or `target.NAME`, the highest attribute.",
+    )
+    focus_stick: Annotated[float, with_unit("", ge=0, le=1e6)] = Field(
+        default=0.15,
+        description="By how much another must be better to draw the focus: so much fuller a "
+        "meter, so many m nearer, so much more of the attribute. 0: the best at every moment.",
     )
     states: Annotated[dict[Name, State], Field(min_length=1)] = Field(description="By name.")
     changes: dict[Name, StateChange] = Field(default={}, description="By name.")

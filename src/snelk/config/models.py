@@ -120,7 +120,9 @@ class Meter(Model):
 class Steps(Model):
     """The footsteps of a kind of body: one noise a stride, by gait."""
 
-    stride: Length = Field(description="Distance walked from one footstep to the next, m.")
+    stride: Annotated[float, with_unit("m", ge=0.01, le=100)] = Field(
+        description="Distance walked from one footstep to the next, m."
+    )
     creeping: Reach = Field(description="How far a footstep carries while creeping, m.")
     walking: Reach = Field(description="How far it carries while walking, m.")
     running: Reach = Field(description="How far it carries while running, m.")
@@ -151,6 +153,10 @@ def _body_points(
 BodyPoints = Annotated[tuple[Point, ...], Field(strict=False), AfterValidator(_body_points)]
 
 
+CLIMB = 0.75
+"""What a body gets over where it is not said, as a share of its height standing."""
+
+
 class Body(Model):
     """How tall a kind of body is in each posture, m, and what of it is looked for and heard."""
 
@@ -168,7 +174,16 @@ class Body(Model):
     radius: Length = Field(
         default=0.2, description="Half its width: how far off walls it walks, m."
     )
+    climb: Reach | None = Field(
+        default=None,
+        description="How high a wall it gets over, m; three quarters of its height if absent.",
+    )
     attributes: Attributes = Field(default={}, description="Numbers that conditions can ask for.")
+
+    @property
+    def climbs(self) -> float:
+        """How high a wall it gets over, m."""
+        return CLIMB * self.standing if self.climb is None else self.climb
 
     def heights(self) -> tuple[float, float, float]:
         """Height in each posture, in the order of `POSTURES`, m."""
@@ -185,6 +200,10 @@ class Hearing(Model):
     )
     notices: Names | None = Field(
         default=None, description="The teams it listens to; the profile's `notices` if absent."
+    )
+    of_nobody: bool = Field(
+        default=True,
+        description="Whether noises that nobody of the cast made draw it to where they were.",
     )
     listen_every: Annotated[float, with_unit("s", ge=0, le=60)] = Field(
         default=0.0, description="Seconds between two moments of listening; no noise is lost."
@@ -224,6 +243,11 @@ class Memory(Model):
     )
     spread: Speed = Field(default=1.0, description="How fast the belief's uncertainty grows, m/s.")
     forget: Seconds = Field(default=60.0, description="Seconds after which a belief is gone.")
+    seen_empty: Seconds | None = Field(
+        default=None,
+        description="Seconds on end that it has to see the believed place, with nobody there, to "
+        "know that the target is gone from it: 0 at once; never if absent.",
+    )
 
 
 class Tell(Model):
@@ -491,6 +515,20 @@ class Wall(Model):
     walkable: bool = Field(default=False, description="Whether one can walk through it.")
 
 
+class Edge(Model):
+    """Properties of an edge: an outline that nobody walks across, and nothing else minds."""
+
+    kind: Literal["edge"] = Field(description="That it is an edge, such as a shore or a ditch.")
+    name: Name = Field(description="Its name, of which there is one edge or wall in a level.")
+
+    @property
+    def as_wall(self) -> Wall:
+        """The wall of no height that stops feet as it does."""
+        return Wall(
+            kind="wall", name=self.name, base=0.0, top=0.0, see_through=1.0, hear_through=1.0
+        )
+
+
 class Zone(Model):
     """Properties of a zone: a polygon, or a point with a radius."""
 
@@ -524,6 +562,7 @@ class Route(Model):
 
 FEATURES: dict[str, tuple[type[Model], tuple[str, ...]]] = {
     "wall": (Wall, ("LineString", "MultiLineString", "Polygon", "MultiPolygon")),
+    "edge": (Edge, ("LineString", "MultiLineString", "Polygon", "MultiPolygon")),
     "zone": (Zone, ("Polygon", "MultiPolygon", "Point")),
     "spot": (Spot, ("Point",)),
     "route": (Route, ("LineString",)),

@@ -99,8 +99,9 @@ def read_rows(path: Path, *suffixes: str) -> pd.DataFrame:
     """
     source, suffix = str(path), path.suffix.lower()
     if suffix not in suffixes:
-        names = [".jsonl for JSON Lines" if each == ".jsonl" else each for each in suffixes]
-        fix = "use " + ", ".join(names[:-1]) + f" or {names[-1]}"
+        fix = f"use {' or '.join(suffixes[:2])}"
+        if ".jsonl" in suffixes:
+            fix = "use .csv, .parquet, or .jsonl for JSON Lines"
         raise InputError.of(source, "", suffix, "unknown format", fix)
     if suffix == ".parquet":
         frame = _parquet(path)
@@ -108,7 +109,8 @@ def read_rows(path: Path, *suffixes: str) -> pd.DataFrame:
         frame = _csv(path)
     else:
         frame = _json_lines(path)
-    frame.columns = pd.Index([str(name).strip() for name in frame.columns], dtype=object)
+    names = [str(name).strip().encode("utf-8", "backslashreplace") for name in frame.columns]
+    frame.columns = pd.Index([name.decode() for name in names], dtype=object)
     if frame.columns.has_duplicates:
         double = str(frame.columns[frame.columns.duplicated()][0])
         rule = "two columns have the same name"

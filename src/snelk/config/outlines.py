@@ -66,9 +66,9 @@ def _features(
     used: dict[tuple[str, str], int], source: str,
 ) -> list[dict[str, Any]]:  # fmt: skip
     place = f"feature {number}"
-    raw = feature.get("geometry") if isinstance(feature, dict) else None
+    raw: Any = feature.get("geometry") if isinstance(feature, dict) else None
     kinds = raw.get("type") if isinstance(raw, dict) else None
-    properties = feature.get("properties") or {} if isinstance(feature, dict) else None
+    properties: Any = feature.get("properties") or {} if isinstance(feature, dict) else None
     if not isinstance(properties, dict) or not isinstance(kinds, str):
         rule = "must be a GeoJSON Feature with a geometry"
         raise InputError.of(source, place, "", rule)
@@ -97,7 +97,7 @@ def _features(
         known = {field.alias or key for key, field in FEATURES[what][0].model_fields.items()}
         kept = {key: value for key, value in properties.items() if key in known}
         if what == "wall" and "top" not in kept:
-            height = properties.get("height")
+            height: Any = properties.get("height")
             plain = isinstance(height, int | float) and not isinstance(height, bool)
             kept["top"] = float(height) * length if plain and abs(height) < 1e9 else top
         label = (name or f"{what} {number}").strip()[:70]

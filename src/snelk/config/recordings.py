@@ -286,7 +286,7 @@ def as_text(value: object) -> str:
         return ""
     if isinstance(value, float) and value.is_integer():
         return str(int(value))
-    return str(value).strip()
+    return str(value).strip().encode("utf-8", "backslashreplace").decode()
 
 
 def _texts(frame: pd.DataFrame, name: str) -> NDArray[np.object_]:

@@ -26,6 +26,7 @@ class Listening:
         heard: What became of noises at the ears of those that listened.
         loudness: (variant, agent, target) strengths of what was heard, added up.
         news: The newest that was heard of each target.
+        judged: The noises that `heard` is about.
     """
 
     def __init__(self, setups: Sequence[Setup], ears: Ears, times: NDArray[np.float64]) -> None:
@@ -43,6 +44,7 @@ class Listening:
         self.loudness = np.zeros(pairs)
         self.news = News.blank(pairs)
         self.heard = self._silence = Heard.none()
+        self.judged: Noises
 
     def step(
         self, tick: int, noises: Noises, poses: Poses, background: NDArray[np.float64]
@@ -51,7 +53,7 @@ class Listening:
         if len(self.heard.agent):
             self.loudness[...] = 0.0
             self.news.clear()
-        self.heard = self._silence
+        self.heard, self.judged = self._silence, noises
         # Nobody must miss a noise because the run ends before they would listen again.
         due = self._seldom & (self._turns.at(tick) | (tick == len(self.times) - 1))
         if len(noises.t) and self._seldom.any():
@@ -67,6 +69,7 @@ class Listening:
             self._last[due] = tick
             oldest = int(self._last[self._seldom].min())
             self._waiting = [(t, some) for t, some in self._waiting if t > oldest]
+        self.judged = noises
         judged &= self.ears.characters != noises.by[:, None]
         if judged.any():
             self.heard = self.ears.judge(noises, judged, poses, background)

@@ -21,6 +21,7 @@ from snelk.level.level import Level
 from snelk.level.rays import scratch_for
 from snelk.mind.memory import Memories, News
 from snelk.mind.meter import Meters, fill, meter_numbers
+from snelk.mind.places import Places
 from snelk.mind.sharing import Message, Sharing
 from snelk.senses.bodies import Poses, bodies_of
 from snelk.senses.contact import Contacts, contact_numbers, feel
@@ -132,6 +133,7 @@ class Simulation:
         self.memories = Memories(self.setups, pairs)
         self.beliefs = self.memories.beliefs
         self._told_news = News.blank(pairs)
+        self.places = Places(self.setups, self.meter_numbers, self._dt)
         self._sharing = Sharing(self.setups, self.numbers.notices, self.ears, self.bodies, self._dt)
         self.told: list[Message] = []
         zones = [zone.name for zone, _ in scenario.level.zones]
@@ -214,6 +216,8 @@ class Simulation:
             tick, float(self.times[tick]), poses, before, self.surroundings.moved
         )
         self.listening.step(tick, self.noises, poses, self.surroundings.background)
+        if self.places.drawn.any():
+            self.places.step(float(self.times[tick]), self.heard, self.listening.judged)
         self._fill(
             poses.posture,
             self.surroundings.speed,
@@ -270,6 +274,7 @@ class Simulation:
             self.meters,
             self.beliefs,
             self.told,
+            self.places,
         )
 
     def _poses_at(self, tick: int) -> Poses:

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from snelk.config.geojson import LevelData
 
 HEADROOM = 2.0
-"""A wall whose base is this high or higher is no bar to anybody on foot, m."""
+"""A wall whose base is so far above somebody's feet, or farther, is no bar to them, m."""
 
 
 @dataclass(frozen=True)
@@ -60,18 +60,20 @@ class Level:
 
     def __init__(self, data: LevelData) -> None:
         self.data = data
-        self.wall_names = tuple(wall.name for wall, _ in data.walls)
-        self.base = np.array([wall.base for wall, _ in data.walls], dtype=np.float64)
-        self.top = np.array([wall.top for wall, _ in data.walls], dtype=np.float64)
-        self.see_through = np.array([wall.see_through for wall, _ in data.walls], dtype=np.float64)
-        self.hear_through = np.array(
-            [wall.hear_through for wall, _ in data.walls], dtype=np.float64
-        )
+        # Behind the walls stand the edges, as walls of no height that stop feet only.
+        self._outlines = [outline for _, outline in (*data.walls, *data.edges)]
+        walls = [wall for wall, _ in data.walls] + [edge.as_wall for edge, _ in data.edges]
+        self.wall_names = tuple(wall.name for wall in walls)
+        self.base = np.array([wall.base for wall in walls], dtype=np.float64)
+        self.top = np.array([wall.top for wall in walls], dtype=np.float64)
+        self.see_through = np.array([wall.see_through for wall in walls], dtype=np.float64)
+        self.hear_through = np.array([wall.hear_through for wall in walls], dtype=np.float64)
         self.walkable = np.array(
-            [wall.walkable or wall.base >= HEADROOM for wall, _ in data.walls], dtype=np.bool_
+            [wall.walkable or wall.base >= HEADROOM for wall in walls], dtype=np.bool_
         )
+        self.is_edge = np.arange(len(walls)) >= len(data.walls)
         self._ways: dict[tuple[object, ...], Ways] = {}
-        faces = [_faces(outline) for _, outline in data.walls]
+        faces = [_faces(outline) for outline in self._outlines]
         counts = [len(f) for f in faces]
         self.piece_walls = np.repeat(np.arange(len(faces), dtype=np.int32), counts)
         plan = np.concatenate([np.zeros((0, 4)), *faces])
@@ -95,8 +97,12 @@ class Level:
 
     @cached_property
     def solid_grid(self) -> Grid:
-        """The pieces of walls that are in the way of a body, whether one sees through or not."""
-        return build_grid(self.pieces, self.piece_walls, self.walkable.astype(np.float64))
+        """The pieces of walls that are in the way of a body, whether one sees through or not.
+
+        Edges stop feet, not what is above them.
+        """
+        free = (self.walkable | self.is_edge).astype(np.float64)
+        return build_grid(self.pieces, self.piece_walls, free)
 
     @cached_property
     def plan_grid(self) -> Grid:
@@ -111,6 +117,7 @@ class Level:
         clearance: float = 0.0,
         within: str | None = None,
         bounds: tuple[float, float, float, float] | None = None,
+        z: float = 0.0,
     ) -> Ways:
         """The ways on foot; worked out when first asked for.
 
@@ -118,16 +125,25 @@ class Level:
         is not left; `bounds` is the smallest x, y and largest x, y of what the ground has to
         hold, the level's if None, m.
         """
-        key = (clearance, within, bounds)
+        stops = self.stops_at(z)
+        key = (clearance, within, bounds, stops.tobytes())
         if key not in self._ways:
-            blocking = [
-                outline
-                for (_, outline), free in zip(self.data.walls, self.walkable, strict=True)
-                if not free
-            ]
+            blocking = [outline for outline, n in zip(self._outlines, stops, strict=True) if n]
             territory = None if within is None else self.zone_area(within)
             self._ways[key] = Ways(bounds or self.bounds, blocking, clearance, territory)
         return self._ways[key]
+
+    def stops_at(self, z: float) -> NDArray[np.bool_]:
+        """(walls,) which walls stop somebody who walks on ground at a height, m.
+
+        Neither those that begin above their head nor those that end below their feet; edges are
+        on the ground at 0.
+        """
+        walkable = np.array([wall.walkable for wall, _ in self.data.walls], dtype=np.bool_)
+        walkable = np.concatenate([walkable, np.zeros(len(self.data.edges), dtype=np.bool_)])
+        beside = (self.base < z + HEADROOM) & ((self.top > z) | self.is_edge)
+        result: NDArray[np.bool_] = ~walkable & beside
+        return result
 
     def zone_area(self, name: str) -> BaseGeometry:
         """The area of a zone; a round one as a polygon of 64 corners."""
@@ -205,18 +221,29 @@ class Level:
         order = np.flatnonzero(met)[np.argsort(at[met], kind="stable")]
         return list(dict.fromkeys(self.piece_walls[order].tolist()))
 
+    def first_wall(self, start: NDArray[np.float64], end: NDArray[np.float64]) -> str:
+        """The first wall that stops feet on the straight line between two places, (2,) in m.
+
+        Its name; empty if there is none.
+        """
+        a, b = np.zeros((1, 3)), np.zeros((1, 3))
+        a[0, :2], b[0, :2] = start, end
+        wall = int(cast_rays(self.plan_grid, a, b)[1][0])
+        return self.wall_names[wall] if wall >= 0 else ""
+
     @property
     def has_features(self) -> bool:
         """Whether there is anything in it."""
         data = self.data
-        return any((data.walls, data.zones, data.spots, data.routes))
+        return any((data.walls, data.edges, data.zones, data.spots, data.routes))
 
     @cached_property
     def bounds(self) -> tuple[float, float, float, float]:
         """Smallest x, y and largest x, y of anything in the level, m; zeros if it is empty."""
         data = self.data
-        groups = (data.walls, data.zones, data.spots, data.routes)
+        groups = (data.walls, data.edges, data.zones, data.spots, data.routes)
         shapes = [geometry for group in groups for _, geometry in group]
+        shapes += [self.zone_area(zone.name) for zone, _ in data.zones if zone.radius is not None]
         if not shapes:
             return 0.0, 0.0, 0.0, 0.0
         low_x, low_y, high_x, high_y = shapely.total_bounds(shapes)

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 import shapely
@@ -47,6 +48,12 @@ SEEN_KEPT = 4096
 
 MOST_PAIRS = 6_000_000
 """More pairs of corners than this are not looked at: those farther apart are left out."""
+
+HALVINGS = 16
+"""Steps in which it is found how near corners must be to be looked at."""
+
+LONG, STRETCH = 256, 4
+"""Walls of more corners than this are grown stretch by stretch, of so many pieces."""
 
 CHUNK = 200_000
 """Pairs of corners that are looked at together."""
@@ -272,10 +279,14 @@ class Ways:
         count = len(self.corners)
         if count * (count - 1) // 2 <= MOST_PAIRS:
             return np.stack(np.triu_indices(count, 1))
-        # So far apart that there would be as many pairs if corners were spread evenly.
-        area = float(np.prod(np.ptp(self.corners, axis=0)))
-        apart = np.sqrt(2.0 * MOST_PAIRS * area / (np.pi * count**2))
-        near: NDArray[np.intp] = KDTree(self.corners).query_pairs(apart, output_type="ndarray")
+        # As far apart as there are not too many such pairs.
+        tree = KDTree(self.corners)
+        low, high = 0.0, float(np.hypot(*np.ptp(self.corners, axis=0)))
+        for _ in range(HALVINGS):
+            apart = (low + high) / 2.0
+            fits = tree.count_neighbors(tree, apart) <= 2 * MOST_PAIRS + count
+            low, high = (apart, high) if fits else (low, apart)
+        near: NDArray[np.intp] = tree.query_pairs(low, output_type="ndarray")
         return near[np.lexsort(near.T[::-1])].T
 
 
@@ -283,10 +294,41 @@ def _grown(walls: Sequence[BaseGeometry], by: float) -> list[BaseGeometry]:
     """Walls grown by so much on all sides; corners stay sharp."""
     if by <= 0.0:
         return list(walls)
+    style = {"join_style": "mitre", "mitre_limit": 2.0}
     return [
-        shapely.buffer(wall, by, cap_style="square", join_style="mitre", mitre_limit=2.0)
+        shapely.buffer(wall, by, cap_style="square", **style)
+        if shapely.get_num_coordinates(wall) <= LONG
+        else shapely.union_all([*_areas(wall), *_stretches(wall, by, style)])
         for wall in walls
     ]
+
+
+def _areas(wall: BaseGeometry) -> list[BaseGeometry]:
+    return [part for part in shapely.get_parts(wall) if part.geom_type == "Polygon"]
+
+
+def _stretches(wall: BaseGeometry, by: float, style: dict[str, Any]) -> list[BaseGeometry]:
+    """A long wall grown stretch by stretch, which takes far less time than the whole at once.
+
+    Every corner lies within a stretch, so that it is as sharp as in one go.
+    """
+    found = []
+    for part in shapely.get_parts(wall):
+        lines = [part.exterior, *part.interiors] if part.geom_type == "Polygon" else [part]
+        for line in lines:
+            points = shapely.get_coordinates(line)
+            closed = bool((points[0] == points[-1]).all())
+            if closed:
+                points = np.concatenate([points, points[1:2]])
+            for low in range(0, max(len(points) - 2, 1), STRETCH):
+                stretch = shapely.LineString(points[low : low + STRETCH + 2])
+                found.append(shapely.buffer(stretch, by, cap_style="flat", **style))
+            if not closed:
+                found += [
+                    shapely.buffer(shapely.LineString(end), by, cap_style="square", **style)
+                    for end in (points[:2], points[-2:])
+                ]
+    return found
 
 
 def _rings(geometry: BaseGeometry) -> list[Numbers]:

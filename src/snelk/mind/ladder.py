@@ -151,7 +151,8 @@ class Ladders:
         self._held = np.where(true, np.maximum(self._held, -self.dt) + self.dt, -self.dt)
         ready = true & (self._held >= self._wait - SLACK)
         may = (signals.state_for >= self.at_state(self.least) - SLACK) & ~self.busy
-        may &= self.at_state(self.interruptible).astype(np.bool_) | signals.done
+        over = signals.done | signals.failed | signals.unreachable | signals.stuck
+        may &= self.at_state(self.interruptible).astype(np.bool_) | over
         ready &= may[:, :, None]
         taken = []
         self.since += 1

@@ -208,6 +208,13 @@ def remember(
                     beliefs.source[v, a, j] = LEAD
 
 
+def forget(beliefs: Beliefs, pair: tuple[int, int, int]) -> None:
+    """Let go of what a (variant, agent) believes of a target."""
+    beliefs.source[pair] = NO_BELIEF
+    for values in beliefs[1:]:
+        values[pair] = np.nan
+
+
 def uncertainty(numbers: MemoryNumbers, beliefs: Beliefs) -> Numbers:
     """(..., variant, agent, target) radius in which the target is believed to be, m."""
     spread, grace = numbers.spread[:, :, None], numbers.grace[:, :, None]

@@ -12,6 +12,7 @@ from snelk.config.conditions import TRUTHS
 from snelk.config.models import Setup
 from snelk.mind.memory import HEARD, NO_BELIEF, SENSED_NOW, TOLD, Beliefs
 from snelk.mind.meter import REACHED, Meters
+from snelk.mind.places import Places
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.sight import IN_VIEW, Sight, SightNumbers
@@ -19,7 +20,12 @@ from snelk.senses.sight import IN_VIEW, Sight, SightNumbers
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
-NOBODY = -1
+NOBODY, PLACE = -1, -2
+"""Instead of a target: no focus, and a place that a noise of nobody drew the agent to."""
+
+
+FARTHEST = 1e9
+"""Farther off than anybody can be, m: of whom nobody knows where they are."""
 
 
 class Signals(NamedTuple):
@@ -28,13 +34,16 @@ class Signals(NamedTuple):
     state: NDArray[np.int16]  # the state in which they are asked
     focus: NDArray[np.int32]  # the target it acts on, or NOBODY
     entry: NDArray[np.int32]  # how many states it has been in before
-    done: Truths  # whether the activity is done, or cannot be
+    place: NDArray[np.int32]  # the noise, where the focus is the place of one that nobody made
     seen: Truths
     heard: Truths
     felt: Truths
     told: Truths
     knows: Truths
     arrived: Truths
+    unreachable: Truths
+    done: Truths
+    failed: Truths
     search_done: Truths
     stuck: Truths
     observed: Truths
@@ -62,7 +71,8 @@ class Signals(NamedTuple):
     def blank(cls, shape: tuple[int, ...]) -> Signals:
         """Room for one tick."""
         kinds: dict[str, Any] = {"state": np.int16, "focus": np.int32, "entry": np.int32}
-        kinds |= dict.fromkeys(("done", *TRUTHS), np.bool_)
+        kinds["place"] = np.int32
+        kinds |= dict.fromkeys(TRUTHS, np.bool_)
         return cls(*(np.zeros(shape, kinds.get(name, np.float64)) for name in cls._fields))
 
 
@@ -104,6 +114,11 @@ class Attention:
         ladders = [[setup.profile_of(agent).ladder for agent in agents] for setup in setups]
         stick = [[0.0 if ladder is None else ladder.focus_stick for ladder in r] for r in ladders]
         self.stick: Numbers = np.array(stick, np.float64).reshape(shape[:2])
+        rules = [[ladder.focus_by if ladder else "meter" for ladder in row] for row in ladders]
+        self._rule = np.array(rules, dtype=np.str_).reshape(shape[:2])
+        self._worth = _worth_of(setups, self._rule, names)  # (variant, agent, target)
+        self._first = np.full((*shape[:2], shape[2] + 1), np.inf)  # tick at which it became one
+        self._tick = 0
         metered = [
             [setup.profile_of(agent).meter is not None for agent in agents] for setup in setups
         ]
@@ -129,6 +144,7 @@ class Attention:
         meters: Meters,
         beliefs: Beliefs,
         ignored: Truths | None,
+        places: Places,
     ) -> None:
         """Follow one tick; `ignored`, (variant, agent, target), are not worth a focus."""
         there = poses.present[:, None, :]
@@ -155,7 +171,7 @@ class Attention:
         np.copyto(notions.known_y, notions.y, where=news)
         gone = np.isnan(notions.x) & self.remembers
         notions.known_x[gone] = notions.known_y[gone] = np.nan
-        self._choose(poses, meters, source, sensed, ignored)
+        self._choose(poses, meters, source, sensed, ignored, places)
 
     def _choose(
         self,
@@ -164,36 +180,59 @@ class Attention:
         source: NDArray[np.int8],
         sensed: Truths,
         ignored: Truths | None,
+        places: Places,
     ) -> None:
-        """The fullest meter, then the nearest, then the first by name; but it sticks."""
+        """The best by the ladder's rule, then the nearest, then the first by name; it sticks.
+
+        Behind the targets stands the place that a noise of nobody drew the agent to.
+        """
         candidate = self.may & (sensed | (source != NO_BELIEF) | (meters.value > REACHED))
         if ignored is not None:
             candidate &= ~ignored
         own_x, own_y = poses.x[:, self.characters, None], poses.y[:, self.characters, None]
-        away = np.hypot(self.notions.x - own_x, self.notions.y - own_y)
+        x = np.concatenate([self.notions.x, places.x[:, :, None]], axis=2)
+        y = np.concatenate([self.notions.y, places.y[:, :, None]], axis=2)
+        away = np.hypot(x - own_x, y - own_y)
         away[np.isnan(away)] = np.inf
+        candidate = np.concatenate([candidate, ~np.isnan(places.x)[:, :, None]], axis=2)
+        sensed = np.concatenate([sensed, places.heard[:, :, None]], axis=2)
+        meter = np.concatenate([meters.value, places.meter[:, :, None]], axis=2)
         # Without a meter, who is sensed counts as full.
-        value = np.where(self.metered, meters.value, sensed * 1.0)
-        value = np.where(candidate, value, -1.0)
-        most = value.max(axis=2, initial=-1.0)
-        best = value >= most[:, :, None] - REACHED
+        value = self._scores(np.where(self.metered, meter, sensed * 1.0), away, candidate)
+        most = value.max(axis=2, initial=-np.inf)
+        best = candidate & (value >= most[:, :, None] - REACHED)
         nearest = np.where(best, away, np.inf).min(axis=2, initial=np.inf)
         best &= away <= nearest[:, :, None] + REACHED
-        order = np.where(best, self.by_name, len(self.by_name))
+        last = len(self.by_name)
+        order = np.where(best, np.append(self.by_name, last), last + 1)
         chosen = order.argmin(axis=2).astype(np.int32)
-        chosen[most < 0.0] = NOBODY
         v, a = self._v, self._a
-        now = np.maximum(self.focus, 0)
+        now = np.where(self.focus == PLACE, last, np.maximum(self.focus, 0))
         held = value[v, a, now]
-        kept = (self.focus != NOBODY) & candidate[v, a, now]
+        kept = (self.focus != NOBODY) & candidate[v, a, now] & (self.stick > 0.0)
         kept &= most <= held + self.stick + REACHED
-        # A focus that is not sensed gives way to one that is, of a meter as full.
-        other = ~sensed[v, a, now] & sensed[v, a, np.maximum(chosen, 0)]
+        # A focus that is not sensed gives way to one that is, and is as good.
+        other = ~sensed[v, a, now] & sensed[v, a, chosen]
         kept &= ~(other & (most >= held - REACHED))
+        chosen[chosen == last] = PLACE
+        chosen[~candidate.any(axis=2)] = NOBODY
         np.copyto(self.focus, chosen, where=~kept)
         self._at = np.maximum(self.focus, 0)
-        self._nobody = self.focus == NOBODY
+        self._nobody = self.focus < 0
         self._anybody_without = bool(self._nobody.any())
+
+    def _scores(self, meter: Numbers, away: Numbers, candidate: Truths) -> Numbers:
+        """(variant, agent, target) how good a focus each candidate is, by the ladder's rule."""
+        self._first = np.where(candidate, np.minimum(self._first, self._tick), np.inf)
+        self._tick += 1
+        rule, value = self._rule[:, :, None], meter
+        if (self._rule != "meter").any():
+            far = np.where(np.isfinite(away), away, FARTHEST)
+            value = np.where(rule == "nearest", -far, value)
+            first = np.where(np.isfinite(self._first), self._first, 0.0)
+            value = np.where(rule == "first", -first, value)
+            value = np.where(np.isnan(self._worth), value, self._worth)
+        return np.where(candidate, value, -np.inf)
 
     def of_focus(self, values: NDArray[Any], otherwise: float | bool) -> NDArray[Any]:
         """(variant, agent) of values of (variant, agent, target): that of the focus."""
@@ -208,6 +247,21 @@ class Attention:
         if self._anybody_without:
             found[self._nobody] = otherwise
         return found
+
+
+def _worth_of(setups: Sequence[Setup], rules: NDArray[np.str_], names: Sequence[str]) -> Numbers:
+    """(variant, agent, target or place) the attribute that a focus is chosen by; NaN for others.
+
+    Who does not have it comes last.
+    """
+    worth = np.full((*rules.shape, len(names) + 1), np.nan)
+    for v, a in np.argwhere(np.char.startswith(rules, "target.")):
+        attribute = str(rules[v, a]).partition(".")[2]
+        worth[v, a] = [
+            *(setups[v].attributes_of(name).get(attribute, -FARTHEST) for name in names),
+            -FARTHEST,
+        ]
+    return worth
 
 
 def heights_of(bodies: Bodies, poses: Poses) -> Numbers:

@@ -53,6 +53,7 @@ LEGEND = (
     "? in a ring: where an agent believes a target out of its view, in the agent's colour",
     "hollow square: planned in a search; filled: visited, or looked at from afar",
     "brown cells: where a search takes its target to be, the darker the likelier",
+    "blue dash-dotted line: an edge; it stops feet, not eyes or ears",
     "dotted green wall: one can see through it; cones are drawn as if it were not there",
 )
 
@@ -206,7 +207,11 @@ def _place_of(run: Run) -> dict[str, Any]:
         if (leash := run.setup.cast[agent].leash) is not None
     ]
     labels = []
-    things: list[tuple[Any, Any]] = [*run.level.data.zones, *run.level.data.walls]
+    things: list[tuple[Any, Any]] = [
+        *run.level.data.zones,
+        *run.level.data.walls,
+        *run.level.data.edges,
+    ]
     for thing, geometry in things:
         point = geometry.centroid
         labels.append(

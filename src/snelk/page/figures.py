@@ -16,7 +16,7 @@ from bokeh.models import (
 from bokeh.plotting import figure
 from matplotlib.colors import to_hex
 
-from snelk.plots.ground import LAMPLIGHT, SHEER_EDGE, WALL_SHADES, ground_colour
+from snelk.plots.ground import EDGE, LAMPLIGHT, SHEER_EDGE, WALL_SHADES, ground_colour
 from snelk.plots.style import FAINT, INK, NOISE, PAPER
 
 if TYPE_CHECKING:
@@ -107,6 +107,18 @@ def _draw_walls(plot: Any, run: Run) -> None:
         if rows[kind]["xs"]:
             source = ColumnDataSource(rows[kind])
             plot.multi_polygons("xs", "ys", fill_color="fill_color", source=source, **how)
+    edges: dict[str, Any] = {"xs": [], "ys": []}
+    for _, geometry in run.level.data.edges:
+        lines = shapely.boundary(geometry) if "Polygon" in geometry.geom_type else geometry
+        for part in shapely.get_parts(lines):
+            x, y = np.asarray(part.coords).T
+            edges["xs"].append(x)
+            edges["ys"].append(y)
+    if edges["xs"]:
+        plot.multi_line(
+            "xs", "ys", line_color=EDGE, line_width=1.6, line_dash=[6, 2, 1, 2],
+            source=ColumnDataSource(edges),
+        )  # fmt: skip
     if rows["line"]["xs"]:
         source = ColumnDataSource(rows["line"])
         plot.multi_line("xs", "ys", line_color="#2e2a24", line_width=4, source=source)

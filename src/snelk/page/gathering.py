@@ -15,7 +15,7 @@ from snelk.mind.meter import FACTORS, STATES
 from snelk.page.packing import Packer
 from snelk.runs.asked import sides_of, unit_in
 from snelk.runs.events import describe_noise
-from snelk.runs.ladders import asked_by
+from snelk.runs.ladders import OVER, asked_by
 from snelk.runs.moment import every_look
 from snelk.runs.spans import REASONS
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
@@ -405,7 +405,8 @@ class Gathered:
             self._add(f"{a}.side.{n}", np.where(kind > 0, np.nan, numbers), parts=1000, shown=100)
             self._add(f"{a}.side.{n}.kind", np.where(numbers == -np.inf, 3, kind))
         self._add(f"{a}.state_for", asked.rows["state_for"][self.ticks], parts=10)
-        self._add(f"{a}.done", asked.rows["done"][self.ticks])
+        over = np.logical_or.reduce([asked.rows[name] for name in OVER])
+        self._add(f"{a}.done", over[self.ticks])
         self._add(
             f"{a}.state", _codes(_texts(asked.rows["state"]), tuple(ladder.states))[self.ticks]
         )

@@ -29,6 +29,7 @@ WALL_SHADES = (
 
 LAMPLIGHT = "#fff0b3"
 SHEER_EDGE = "#3d7a4a"
+EDGE = "#2a6f97"
 
 
 def extent_of(run: Run) -> NDArray[np.float64]:
@@ -37,7 +38,7 @@ def extent_of(run: Run) -> NDArray[np.float64]:
     there = run.poses[run.poses.present]
     if len(there):
         low, high = there[["x", "y"]].min().to_numpy(), there[["x", "y"]].max().to_numpy()
-        empty = not run.level.data.walls and not run.level.data.zones
+        empty = not run.level.has_features
         bounds[:2] = low if empty else np.minimum(bounds[:2], low)
         bounds[2:] = high if empty else np.maximum(bounds[2:], high)
     return bounds
@@ -101,6 +102,12 @@ def draw_level(ax: Axes, level: Level, *, light: float) -> None:
                     outline_of(geometry), facecolor="none", edgecolor="#2e2a24", lw=0.7, zorder=3.1
                 )
             )
+    for _, geometry in level.data.edges:
+        patch = PathPatch(
+            outline_of(geometry), facecolor="none", edgecolor=EDGE, lw=1.4, ls=(0, (6, 2, 1, 2)),
+            zorder=2.9,
+        )  # fmt: skip
+        ax.add_patch(patch)
     for spot, geometry in level.data.spots:
         ax.plot(
             geometry.x,

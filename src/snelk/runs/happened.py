@@ -46,8 +46,9 @@ def _changes(states: Sequence[tuple[object, ...]]) -> Iterator[Event]:
         if row["change"] is None:
             continue
         focus = row["focus"] or ""
+        about = focus or (f"a {row['place']}" if row["place"] else "")
         text = f"{row['agent']}: {row['before']} → {row['state']} ({row['change']}"
-        text += f", about {focus})" if focus else ")"
+        text += f", about {about})" if about else ")"
         yield Event(
             row["t"],
             "changed",
@@ -72,7 +73,13 @@ def _happenings(
         text = {
             "caught": f"{agent} caught {target} at {place}",
             "reached": f"{agent} arrived at {place} ({state})",
+            "disproved": f"{agent} sees that {target or 'nobody'} is not at {place}".replace(
+                "nobody is not", "nobody is"
+            ),
+            "unreachable": f"{agent} cannot get to {each.text} (at {place}, {state})",
             "stuck": f"{agent} does not get on at {place} ({state})",
+            "done": f"{agent} is done with {each.text} ({state})",
+            "failed": f"{agent} failed to {each.text} ({state})",
         }[each.kind]
         yield Event(t, each.kind, agent, target, state=state, x=each.x, y=each.y, text=text)
 

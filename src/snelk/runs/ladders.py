@@ -10,12 +10,15 @@ import numpy as np
 from snelk.config.conditions import TRUTHS
 from snelk.errors import InputError
 from snelk.runs.asked import Asked, Part, written
-from snelk.runs.minds import plain
+from snelk.runs.minds import TEXTS, plain
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run
 
 SLACK = 1e-9
+
+OVER = ("done", "failed", "unreachable", "stuck")
+"""Signals, any of which lets a state be left that cannot be interrupted."""
 
 
 @dataclass(frozen=True)
@@ -103,7 +106,9 @@ def explain_ladder(run: Run, agent: str, *, at: float) -> LadderAnswer:
     headline = f"{agent} is {state} at {t:.2f} s, for {t - since:.1f} s"
     if taken:
         headline = f"{agent} turns from {state} to {now.state.iloc[0]} at {t:.2f} s: {taken}"
-    headline += f"; focus {focus}" if focus else "; no focus"
+    place = str(rows["place"][tick])
+    about = f"; focus {focus}" if focus else "; no focus"
+    headline += f"; focus a {place} that nobody made, at ({x:.1f}, {y:.1f})" if place else about
     believed = None if np.isnan(x) else (x, y)
     return LadderAnswer(agent, t, state, since, focus, believed, headline, tuple(answers))
 
@@ -114,11 +119,12 @@ def asked_by(run: Run, agent: str) -> Asked:
     frame = frame[frame.agent == agent]
     words = {
         name: frame[name].astype(object).where(frame[name].notna(), None).tolist()
-        for name in ("state", "focus", "observers")
+        for name in TEXTS
+        if name != "agent"
     }
-    others = [name for name in frame.columns if name not in (*words, "agent")]
+    others = [name for name in frame.columns if name not in TEXTS]
     numbers: dict[str, Any] = {str(name): frame[name].to_numpy() for name in others}
-    for name in ("done", *TRUTHS):
+    for name in TRUTHS:
         numbers[name] = numbers[name].astype(np.bool_)
     return Asked(run.setup, run.level, agent, plain({**words, **numbers}))
 
@@ -137,7 +143,7 @@ def _blocked(run: Run, agent: str, state: str, rows: Any, tick: int) -> str:
     settings, been = ladder.states[state], float(rows["state_for"][tick])
     if been < settings.least - SLACK:
         return f"stays {settings.least:g} s at least, has been there {been:.1f} s"
-    if not settings.interruptible and not rows["done"][tick]:
+    if not settings.interruptible and not any(rows[name][tick] for name in OVER):
         return "cannot be interrupted before its activity is done"
     states = run.states
     before = states[(states.agent == agent) & (states.t < rows["t"][tick] - SLACK)]

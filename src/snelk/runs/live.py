@@ -323,11 +323,13 @@ class Live:
             assert ladder is not None
             states, changes = list(ladder.states), list(ladder.changes)
             focus = self.names[step.focus] if step.focus >= 0 else None
+            kind = int(world.signals.place[0, step.agent])
             after = states[step.after]
             fresh.append(
                 _state_row(
                     self.t, self.agents[step.agent], after, rank=ladder.rank_of(after),
                     change=changes[step.change], before=states[step.before], focus=focus,
+                    place=simulation.maker.words[kind] if kind >= 0 else None,
                 )
             )  # fmt: skip
         for row in fresh:
@@ -346,10 +348,10 @@ OLDEST = 120.0
 
 def _state_row(
     t: float, agent: str, state: str, *, rank: int, change: str | None = None,
-    before: str | None = None, focus: str | None = None,
+    before: str | None = None, focus: str | None = None, place: str | None = None,
 ) -> tuple[object, ...]:  # fmt: skip
     """A row as in the table `states`, without its reason."""
-    return t, agent, change, before, state, rank, focus, None, None, None
+    return t, agent, change, before, state, rank, focus, place, None, None, None
 
 
 def _one_tick(values: Any) -> Any:

@@ -31,10 +31,14 @@ STATE_COLUMNS = {
     "state": STRING,
     "rank": pa.int64(),
     "focus": STRING,
+    "place": STRING,
     "held": pa.float64(),
     "reason": STRING,
     "also": STRING,
 }
+TEXTS = ("state", "focus", "place", "observers", "agent")
+"""Columns of the table `signals` that hold words."""
+
 SEARCH_COLUMNS = {
     "t": pa.float64(),
     "agent": STRING,
@@ -91,9 +95,10 @@ def signal_table(
         "state": words_of(code[who[None, :], signals.state[:, v][:, who]].ravel(), words),
         "focus": words_of(column(signals.focus), simulation.names),
         "entry": column(signals.entry),
+        "place": words_of(column(signals.place), simulation.maker.words),
         "observers": _observers(simulation, who, sight.failed[:, v], poses.present[:, p]),
     }
-    columns |= {name: column(getattr(signals, name)) for name in ("done", *TRUTHS)}
+    columns |= {name: column(getattr(signals, name)) for name in TRUTHS}
     columns |= {
         name: numbers_of(_finite(column(getattr(signals, name))))
         for name in Signals._fields[Signals._fields.index("meter") :]
@@ -144,7 +149,7 @@ def state_rows(
         agent = simulation.agents[a]
         first = setup.cast[agent].state or ladder.first_state
         start, rank = float(simulation.times[0]), ladder.rank_of(first)
-        rows.append((start, agent, None, None, first, rank, None, None, None, None))
+        rows.append((start, agent, None, None, first, rank, None, None, None, None, None))
     # A tick has a row for each agent with a ladder, in their order.
     who = np.flatnonzero(world.ladders.used[v]).tolist()
     tick = np.rint((np.array([t for t, _ in taken]) - simulation.times[0]) / setup.clock.dt)
@@ -165,7 +170,8 @@ def state_rows(
         rows.append(
             (
                 *(t, agent, changes[step.change], names[step.before], after),
-                *(ladder.rank_of(after), focus, step.held, reason or None, also),
+                *(ladder.rank_of(after), focus, frame["place"][n], step.held),
+                *(reason or None, also),
             )
         )
     return rows
@@ -175,7 +181,7 @@ def plain(columns: dict[str, Any]) -> dict[str, NDArray[Any]]:
     """Columns of the table `signals` as arrays: endless distances and times are infinite again."""
     found: dict[str, NDArray[Any]] = {}
     for name, values in columns.items():
-        if name in ("state", "focus", "observers", "agent"):
+        if name in TEXTS:
             found[name] = np.array([v if isinstance(v, str) else "" for v in values], dtype=object)
         elif name in ("distance", "lost_for"):
             numbers = np.array(values, dtype=np.float64)

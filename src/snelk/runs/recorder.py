@@ -143,6 +143,11 @@ class Recorder:
             searches = search_rows(self.simulation, notes)
             happenings = [(t, h) for t, h in self._happenings if h.variant == v and t <= end]
             events += find_minds(self.simulation, states, happenings, searches, flights)
+            # Who saw that somebody is gone did not just forget.
+            gone = {(e.t, e.agent, e.target) for e in events if e.kind == "disproved"}
+            events = [
+                e for e in events if e.kind != "forgot" or (e.t, e.agent, e.target) not in gone
+            ]
             events.sort(key=lambda event: (event.t, EVENT_KINDS.index(event.kind)))
             tables.append(
                 {

@@ -16,6 +16,7 @@ from snelk.runs.moment import Moment, poses_at
 from snelk.runs.nudges import awake_changes, factor_change, notice_change, radius_changes
 from snelk.runs.sounds import Sound, sound_of
 from snelk.runs.standing import awake_at, awake_in_words, scales_of
+from snelk.senses.bodies import gap_between
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import EDGE
@@ -200,10 +201,15 @@ def _touch(run: Run, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
     scales = scales_of(run, agent, "touch", tick)
     scale = math.prod(each.value for each in scales)
     if all(both):
-        distance = float(np.hypot(poses.x[0, i] - poses.x[0, j], poses.y[0, i] - poses.y[0, j]))
+        low = poses.z[0]
+        high = low + [bodies.height[0, n, p] for n, p in enumerate(poses.posture[0])]
+        plan = np.hypot(poses.x[0, i] - poses.x[0, j], poses.y[0, i] - poses.y[0, j])
+        gap = gap_between(low[i], high[i], low[j], high[j])
+        distance = float(np.hypot(plan, gap))
         limit = touch.radius * scale
         text = f"{distance:.2f} m, limit {limit:g} m"
         text += f" ({touch.radius:g} m at {scale:.0%} awake)" if scale < 1.0 else ""
+        text += f", {gap:.2f} m of it in height" if gap > 0.0 else ""
         near = distance <= limit + EDGE
         gates.append(Gate("radius", near, text, distance, limit, limit - distance, "m"))
         ends = [

@@ -31,6 +31,19 @@ class Bodies(NamedTuple):
     points: NDArray[np.float64]  # (variant, character, point, 2): share of height, weight
 
 
+def gap_between(
+    low: NDArray[np.float64],
+    high: NDArray[np.float64],
+    other_low: NDArray[np.float64],
+    other_high: NDArray[np.float64],
+) -> NDArray[np.float64]:
+    """How much air there is in height between bodies from their feet to their heads, m.
+
+    0 where they stand beside one another; arrays of shapes that fit together.
+    """
+    return np.maximum(np.maximum(other_low - high, low - other_high), 0.0)
+
+
 def bodies_of(setups: Sequence[Setup]) -> Bodies:
     """Pack the bodies of every variant into arrays.
 

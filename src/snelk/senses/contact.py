@@ -1,7 +1,8 @@
 """Touch and the zone sense: who is felt, and who is in a zone that is always sensed.
 
-Bodies touch if their distance in plan is at most the radius and no wall that one cannot walk
-through stands between their middles. The gates are those of docs/calculations.md.
+Bodies touch if the distance between them is at most the radius and no wall that one cannot walk
+through stands between their middles. The distance is that in plan, and of bodies above one another
+also over the gap between them. The gates are those of docs/calculations.md.
 """
 
 from __future__ import annotations
@@ -45,7 +46,7 @@ class ContactNumbers(NamedTuple):
 class Contacts(NamedTuple):
     """What touch and the zone sense came to: (variant, agent, target)."""
 
-    distance: NDArray[np.float64]  # in plan, m; NaN while absent
+    distance: NDArray[np.float64]  # in plan, and over the gap in height, m; NaN while absent
     touch: NDArray[np.int8]  # the first gate of touch that failed, or SENSED
     wall: NDArray[np.int32]  # the wall in between, or NO_WALL
     zone: NDArray[np.int8]  # the first gate of the zone sense that failed, or SENSED
@@ -116,7 +117,8 @@ def feel(
             if not (numbers.feels[v, a] or numbers.watches[v, a]):
                 continue
             i = numbers.characters[a]
-            middle = poses.z[p, i] + 0.5 * bodies.height[v, i, poses.posture[p, i]]
+            height = bodies.height[v, i, poses.posture[p, i]]
+            middle = poses.z[p, i] + 0.5 * height
             for j in range(targets):
                 contacts.distance[v, a, j] = np.nan
                 contacts.touch[v, a, j], contacts.wall[v, a, j] = PRESENT, NO_WALL
@@ -124,7 +126,11 @@ def feel(
                 if not (poses.present[p, i] and poses.present[p, j] and i != j):
                     continue
                 dx, dy = poses.x[p, j] - poses.x[p, i], poses.y[p, j] - poses.y[p, i]
-                distance = np.sqrt(dx * dx + dy * dy)
+                other_height = bodies.height[v, j, poses.posture[p, j]]
+                above = poses.z[p, j] - (poses.z[p, i] + height)
+                below = poses.z[p, i] - (poses.z[p, j] + other_height)
+                gap = max(above, below, 0.0)
+                distance = np.sqrt(dx * dx + dy * dy + gap * gap)
                 contacts.distance[v, a, j] = distance
                 if not numbers.touch_cares[v, a, j]:
                     contacts.touch[v, a, j] = CARES
@@ -133,7 +139,7 @@ def feel(
                 elif distance > numbers.radius[v, a] * numbers.touch_awake[v, a] + EDGE:
                     contacts.touch[v, a, j] = RADIUS
                 else:
-                    other = poses.z[p, j] + 0.5 * bodies.height[v, j, poses.posture[p, j]]
+                    other = poses.z[p, j] + 0.5 * other_height
                     share, wall, _ = cast_ray(
                         grid,
                         scratch,

@@ -1,8 +1,9 @@
 """Finding numbers that meet expectations and wishes, as near to today's as can be.
 
-The loss of a variant is the sum over all aims of weight times how far it is off, squared; of
-wishes without an end (`want`) it is weight times the measure in units of `within`. It has steps
-and flat parts, so it is searched by SciPy's differential evolution, whose generations are
+Expectations come first, always: numbers that meet all of them are better than any that do not, and
+wishes count within what they leave. The loss is the sum of weight times how far an aim is off,
+squared; of wishes without an end (`want`) it is weight times the measure in units of `within`. It
+has steps and flat parts, so it is searched by SciPy's differential evolution, whose generations are
 batches of variants: first between the limits, then ever nearer about the best. Then every
 number is pulled back towards today's as far as the loss allows, and rounded.
 """
@@ -17,7 +18,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.stats import rankdata
 
 from snelk.config.scenario import Scenario, load, value_of
@@ -32,8 +32,11 @@ from snelk.tuning.trials import MET, Numbers, Progress, Trials, share_of, value_
 BUDGET = 2000
 """Variants that are tried at most, if nothing else is said."""
 
-AROUND = (0.01, 0.02, 0.05, 0.1, 0.2)
-"""How far beside the result it is looked, as shares of a number's limits."""
+OUTWARD = (0.01, 0.03, 0.1, 0.25, 0.5, 1.0)
+"""How far beside the result it is looked, one after the other, as shares of a number's limits."""
+
+HALVINGS = 6
+"""So often the stretch in which something breaks is halved."""
 
 
 @dataclass(frozen=True)
@@ -191,13 +194,13 @@ def fit(
         raise InputError.of("fit", "", "", "seeds and budget must be 1 or more")
     trials = Trials(scenario, axes, count, budget, jobs or cores(), progress)
     today = np.array([share_of(axis, value_of(setup, axis.key)) for axis in axes])
-    start = trials.loss(today[None])[0]
+    start = float(trials.loss(today[None])[0])
     best = today if start <= MET and not trials.endless else search(trials, today)
     best = pulled_back(trials, today, best)
     for n in np.flatnonzero(trials.offs(best[None])[0] > MET):
         if not trials.endless_at(int(n)) and trials.nearest(int(n)) > MET:
             search(trials, today, only=int(n))  # can it be met at all?
-    return _result(trials, today, best, float(start))
+    return _result(trials, today, best, start)
 
 
 def _axes(scenario: Scenario, move: Mapping[str, Any] | None) -> tuple[Axis, ...]:
@@ -273,29 +276,49 @@ def _result(trials: Trials, today: Numbers, best: Numbers, start: float) -> FitR
 def _rooms(
     trials: Trials, best: Numbers, offs: Numbers
 ) -> list[tuple[float | None, float | None, tuple[str, ...]]]:
-    """How far each number can go before an aim that is met is not, and which these are."""
-    steps = np.concatenate([-np.array(AROUND), np.array(AROUND)])
-    points = np.repeat(best[None], len(best) * len(steps), axis=0)
-    for n in range(len(best)):
-        rows = slice(n * len(steps), (n + 1) * len(steps))
-        points[rows, n] = np.clip(best[n] + steps, min(0.0, best[n]), max(1.0, best[n]))
-    worse: NDArray[np.bool_] = (trials.offs(points) > MET) & (offs <= MET)
+    """How far each number can go before an aim that is met is not, and which these are.
+
+    It is tried outwards on both sides, ever farther, until something breaks or the number's own
+    limit is reached, and then ever more finely between the last that held and the first that broke.
+    """
+    ends = [(n, side) for n, axis in enumerate(trials.axes) if not axis.values for side in (-1, 1)]
+    limit = {(n, side): min(0.0, best[n]) if side < 0 else max(1.0, best[n]) for n, side in ends}
+    holds = {(n, side): float(best[n]) for n, side in ends}
+    breaks: dict[tuple[int, int], float] = {}
+    broken: dict[tuple[int, int], list[str]] = {}
+
+    def ask(places: dict[tuple[int, int], float]) -> None:
+        points = np.repeat(best[None], len(places), axis=0)
+        for row, ((n, _), place) in enumerate(places.items()):
+            points[row, n] = place
+        worse = (trials.offs(points) > MET) & (offs <= MET)
+        for row, (end, place) in enumerate(places.items()):
+            if worse[row].any():
+                breaks[end] = place
+                broken[end] = [trials.names[k] for k in np.flatnonzero(worse[row])]
+            else:
+                holds[end] = place
+
+    for step in OUTWARD:
+        going = {
+            (n, side): float(np.clip(best[n] + side * step, *sorted((best[n], limit[n, side]))))
+            for n, side in ends
+            if (n, side) not in breaks and holds[n, side] != limit[n, side]
+        }
+        if going:
+            ask(going)
+    for _ in range(HALVINGS):
+        between = {end: (holds[end] + breaks[end]) / 2.0 for end in breaks}
+        if between:
+            ask(between)
     found: list[tuple[float | None, float | None, tuple[str, ...]]] = []
     for n, axis in enumerate(trials.axes):
         if axis.values:
             found.append((None, None, ()))
             continue
-        ends, broken = [], []
-        for side in range(2):
-            first = (2 * n + side) * len(AROUND)
-            after = first + len(AROUND)
-            broke = [row for row in range(first, after) if worse[row].any()]
-            last = (broke[0] if broke else after) - 1
-            reach = float(points[last, n] if last >= first else best[n])
-            ends.append(float(value_at(axis, reach)))
-            if broke:
-                broken += [trials.names[k] for k in np.flatnonzero(worse[broke[0]])]
-        found.append((ends[0], ends[1], tuple(dict.fromkeys(broken))))
+        low, high = (float(value_at(axis, holds[n, side])) for side in (-1, 1))
+        names = [name for side in (-1, 1) for name in broken.get((n, side), ())]
+        found.append((low, high, tuple(dict.fromkeys(names))))
     return found
 
 

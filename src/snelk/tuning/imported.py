@@ -125,7 +125,7 @@ def fit_of(imported: Imported, level: Level, *, x: str = "x", y: str = "y") -> F
     solid = shapely.union_all(
         [
             outline
-            for (_, outline), free in zip(level.data.walls, level.walkable, strict=True)
+            for (_, outline), free in zip(level.data.walls, level.walkable, strict=False)
             if not free and "Polygon" in outline.geom_type
         ]
     )

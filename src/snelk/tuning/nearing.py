@@ -84,8 +84,7 @@ def search(trials: Trials, today: Numbers, only: int | None = None) -> Numbers:
 
 def pulled_back(trials: Trials, today: Numbers, best: Numbers) -> Numbers:
     """The point nearest to today's numbers that is as good, with numbers as round as can be."""
-    bound = float(trials.loss(best[None])[0])
-    bound += MET if bound <= MET else 0.01 * abs(bound)
+    bound = trials.as_good(float(trials.loss(best[None])[0]))
     best = _fewest_changed(trials, today, best, bound)
     near = np.where(best == today, today, np.clip(today, 0.0, 1.0))  # within the limits
     best = _along(trials, near, best, best != today, bound, twice=True)

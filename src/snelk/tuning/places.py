@@ -41,7 +41,8 @@ def _track_through_wall(scenario: Scenario) -> Found:
         for wall, outline in scenario.level.walls
     ]
     for name, track in scenario.tracks.items():
-        tall = scenario.setup.body_of(name).standing
+        body = scenario.setup.body_of(name)
+        tall = body.standing
         steps = shapely.linestrings(
             np.stack(
                 [np.column_stack([track.x[i], track.y[i]]) for i in _pairs(len(track.t))], axis=1
@@ -50,16 +51,17 @@ def _track_through_wall(scenario: Scenario) -> Found:
             else np.zeros((0, 2, 2))
         )
         for wall, outline in walls:
-            # Nobody climbs over what is a metre, or twice as high as they are.
-            blocks = (wall.base < track.z[1:] + tall) & (
-                wall.top > track.z[1:] + max(2 * tall, 1.0)
-            )
+            if wall.walkable:
+                continue
+            blocks = (wall.base < track.z[1:] + tall) & (wall.top > track.z[1:] + body.climbs)
             met = shapely.intersects(steps, outline) & blocks & track.present[:-1]
             crossed = np.flatnonzero(met)
             if len(crossed):
                 when = track.t[crossed[0] + 1]
-                reason = f"goes through the wall {wall.name} at {when:g} s"
-                yield f'track "{name}"', reason, "check the axes, units and the level"
+                reason = f"goes through the wall {wall.name} at {when:g} s, {wall.top:g} m high"
+                key = key_path(("bodies", scenario.setup.body_name_of(name), "climb"))
+                fix = f"check the axes, units and the level; or raise {key}, {body.climbs:g} m"
+                yield f'track "{name}"', reason, fix
 
 
 def _pairs(count: int) -> tuple[slice, slice]:

@@ -29,6 +29,8 @@ class SearchResult:
         seconds, walked: What they took in all, s and m.
         outcomes: How each ended: `found`, `gave_up`, `nothing` or `broken_off`; one that was
             going on when the run ended is `open`.
+        until_found: From when the first search began until one found the target, s; if none did,
+            until the run's end. NaN without a search.
     """
 
     way: str
@@ -38,6 +40,7 @@ class SearchResult:
     seconds: float
     walked: float
     outcomes: tuple[str, ...]
+    until_found: float
 
     def to_dict(self) -> dict[str, Any]:
         """The result as plain data."""
@@ -85,24 +88,36 @@ def _result(run: Run, agent: str, way: str, seed: int) -> SearchResult:
         began = float(search.t.iloc[0])
         seconds += float(last.t if ended else run.times[-1]) - began
         walked += float(last.walked)
-    found = outcomes.count("found")
-    return SearchResult(way, seed, len(outcomes), found, seconds, walked, tuple(outcomes))
+    found, until = outcomes.count("found"), math.nan
+    if outcomes:
+        ends = rows[(rows.what == "ended") & (rows.outcome == "found")].t
+        until = float(ends.iloc[0] if len(ends) else run.times[-1]) - float(rows.t.iloc[0])
+    return SearchResult(way, seed, len(outcomes), found, seconds, walked, tuple(outcomes), until)
 
 
 def means_by_way(results: Sequence[SearchResult]) -> list[dict[str, Any]]:
-    """Per way: searches, how many found the target, and the mean seconds and metres of a search."""
+    """Per way: runs, those in which it found the target, and how soon, the soonest first.
+
+    `until_found` is the mean over all runs that searched, one that never found it counting until
+    its end; `seconds` and `walked` are means of a search.
+    """
     rows = []
     for way in WAYS:
         chosen = [result for result in results if result.way == way]
         count = sum(result.searches for result in chosen)
+        until = [r.until_found for r in chosen if r.searches]
         rows.append(
             {
                 "way": way,
                 "runs": len(chosen),
+                "searched": len(until),
                 "searches": count,
-                "found": sum(result.found for result in chosen),
+                "found": sum(result.found > 0 for result in chosen),
+                "until_found": sum(until) / len(until) if until else math.nan,
                 "seconds": sum(r.seconds for r in chosen) / count if count else math.nan,
                 "walked": sum(r.walked for r in chosen) / count if count else math.nan,
             }
         )
-    return rows
+    return sorted(
+        rows, key=lambda row: (row["until_found"] != row["until_found"], row["until_found"])
+    )

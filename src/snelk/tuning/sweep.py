@@ -277,7 +277,7 @@ def _is_same(path: Path, info: Mapping[str, Any]) -> bool:
     """Whether a finished sweep at a place is this one, and whole."""
     try:
         found = open_sweep(path)
-        return bool(found.info == info and len(found.table) == found.plan.count)
+        return bool(found.info == info) and len(found.table) == found.plan.count
     except InputError:
         return False
 

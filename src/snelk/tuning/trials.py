@@ -21,6 +21,9 @@ Numbers = NDArray[np.float64]
 Progress = Callable[[int, int], None]
 """Told the variants that were tried, and how many will be at most."""
 
+UNMET, LEAST_WISH = 1e9, 1e-6
+"""The loss from which on an expectation is not met, and how little wishes count there."""
+
 MET = 1e-9
 """An aim that is off by no more is met."""
 
@@ -110,10 +113,23 @@ class Trials:
         return self.loss_of(self.offs(points))
 
     def loss_of(self, offs: Numbers) -> Numbers:
-        """The loss of how far off every aim is, (…, aims)."""
-        cost = np.where(self._endless, offs, offs**2)
-        loss: Numbers = (self.weights * cost).sum(axis=-1)
+        """The loss of how far off every aim is, (…, aims).
+
+        Expectations come first: where any is not met the loss is above `UNMET`, and how far they
+        are off decides; where all are, only wishes count.
+        """
+        cost = self.weights * np.where(self._endless, offs, offs**2)
+        count = len(self.expectations)
+        expected, wished = cost[..., :count].sum(axis=-1), cost[..., count:].sum(axis=-1)
+        unmet = (offs[..., :count] > MET).any(axis=-1)
+        loss: Numbers = np.where(unmet, UNMET + expected + LEAST_WISH * wished, wished)
         return loss
+
+    def as_good(self, loss: float) -> float:
+        """Up to which loss a point counts as no worse than one of this loss."""
+        base = UNMET if loss >= UNMET / 2.0 else 0.0
+        more = loss - base
+        return base + more + (MET if abs(more) <= MET else 0.01 * abs(more))
 
     def nearest(self, aim: int) -> float:
         """The least that an aim was off in all that was tried."""
