@@ -106,62 +106,53 @@ def file_name(name: str) -> str:
 
 
 def summary(run: Run) -> list[dict[str, Any]]:
-    """Per agent and target it notices: seen, heard, nearest, highest meter."""
+    """Per agent and target it notices: seen, heard, nearest, highest meter; as the measures say."""
+    measures = run.measures
+    pairs = measures[(measures.agent != "") & (measures.target != "") & measures.target.notna()]
+    wide = pairs.pivot(index=["agent", "target"], columns="measure", values="value")
+    sight = run.sight
+    seen = sight[sight.in_view.to_numpy(dtype=bool)]
+    near = seen.groupby(["agent", "target"], observed=True).distance.min().to_dict()
+    order = {name: n for n, name in enumerate(run.names)}
     rows = []
-    for agent in run.agents:
-        profile = run.setup.profile_of(agent)
-        hearing = run.hearing[run.hearing.heard & (run.hearing.agent == agent)]
-        for target in run.names:
-            heard = int((hearing.target == target).sum())
-            team = run.setup.cast[target].team
-            # Whom it can only hear, and never did, is left out.
-            only_heard = not any(
-                team in teams for place, teams in profile.teams().items() if place != ("hearing",)
-            )
-            if target == agent or not profile.ever_notices(team) or (only_heard and not heard):
-                continue
-            spans = [span for span in run.spans(agent, target) if span.reason == "in_view"]
-            events = run.events
-            saw = events[
-                (events.agent == agent) & (events.target == target) & (events.kind == "saw")
-            ]
-            meter = run.meters
-            meter = meter[(meter.agent == agent) & (meter.target == target)]
-            rows.append(
-                {
-                    "agent": agent,
-                    "target": target,
-                    "first_seen": float(saw.t.iloc[0]) if len(saw) else None,
-                    "in_view": sum(span.end - span.start for span in spans),
-                    "times": len(saw),
-                    "heard": heard,
-                    "highest_meter": float(meter.value.max()) if len(meter) else None,
-                    "nearest": min(
-                        (span.nearest for span in spans if span.nearest is not None), default=None
-                    ),
-                }
-            )
+    for agent, target in sorted(wide.index, key=lambda pair: (order[pair[0]], order[pair[1]])):
+        each, profile = wide.loc[(agent, target)], run.setup.profile_of(agent)
+        team = run.setup.cast[target].team
+        senses = [place for place, teams in profile.teams().items() if team in teams]
+        # Whom it can only hear, and never did, is left out.
+        if each.noises_heard == 0 and senses == [("hearing",)]:
+            continue
+        first = None if math.isnan(each.first_seen) else float(each.first_seen)
+        rows.append(
+            {
+                "agent": agent,
+                "target": target,
+                "first_seen": first,
+                "in_view": float(each.time_in_view),
+                "times": int(each.regains) + (first is not None),
+                "heard": int(each.noises_heard),
+                "highest_meter": None if math.isnan(each.highest_meter) else each.highest_meter,
+                "nearest": near.get((agent, target)),
+                "sensed": not math.isnan(each.first_sensed),
+            }
+        )
     return rows
 
 
 def minds_summary(run: Run) -> list[dict[str, Any]]:
     """Per agent with a ladder: changes, most alert state and since when, last state, metres."""
+    walked = run.measures[run.measures.measure == "distance_walked"].set_index("agent").value
     rows = []
-    for agent in run.agents:
-        states = run.states[run.states.agent == agent]
-        if not len(states):
-            continue
+    for name, states in run.states.groupby("agent", sort=False):
         top = states.iloc[int(states["rank"].to_numpy().argmax())]
-        poses = run.poses[(run.poses.id == agent) & run.poses.present]
-        steps = (poses.x.diff() ** 2 + poses.y.diff() ** 2) ** 0.5
         rows.append(
             {
-                "agent": agent,
+                "agent": str(name),
                 "changes": len(states) - 1,
                 "highest": str(top.state),
                 "highest_at": float(top.t),
                 "last": str(states.state.iloc[-1]),
-                "walked": float(steps.sum()),
+                "walked": float(walked[name]),
             }
         )
     return rows

@@ -38,6 +38,9 @@ Activities = Annotated[
     ),
 ]
 
+MOST_PAIRS, MOST_MINDS = 24, 12
+"""Of more pairs and agents than these only those that matter most are printed."""
+
 FEW_SEEDS = 8
 """Of so many seeds at most `searches` tells what came of each."""
 
@@ -462,6 +465,11 @@ def _say_run(done: Run, place: Path) -> None:
     )
     for key, value in done.info["changes"].items():
         screen.print(f"  changed: {key} = {value}")
+    pairs = summary(done)
+    shown = pairs
+    if len(pairs) > MOST_PAIRS:  # of many those that matter
+        sensed = sorted((row for row in pairs if row["sensed"]), key=lambda r: -r["in_view"])
+        shown = sensed[:MOST_PAIRS]
     rows = [
         [
             row["agent"],
@@ -473,7 +481,7 @@ def _say_run(done: Run, place: Path) -> None:
             str(row["heard"]),
             "–" if row["highest_meter"] is None else f"{row['highest_meter']:.2f}",
         ]
-        for row in summary(done)
+        for row in shown
     ]
     if rows:
         head = [
@@ -487,7 +495,14 @@ def _say_run(done: Run, place: Path) -> None:
             " meter up to",
         ]
         screen.print("\n" + "\n".join(table(head, rows)))
-    minds = minds_summary(done)
+    if len(shown) < len(pairs):
+        never = len(pairs) - len(sensed)
+        text = f"These were in view longest; {len(sensed) - len(shown)} more pairs sensed each "
+        screen.print(wrap(text + f"other, {never} never did.", indent=2, first="  "))
+    every = minds_summary(done)
+    minds = every
+    if len(every) > MOST_MINDS:
+        minds = sorted(every, key=lambda row: -row["changes"])[:MOST_MINDS]
     if minds:
         rows = [
             [
@@ -502,6 +517,8 @@ def _say_run(done: Run, place: Path) -> None:
         ]
         head = ["agent", " changes", "most alert", " first at", "at the end", " walked"]
         screen.print("\n" + "\n".join(table(head, rows)))
+    if len(minds) < len(every):
+        screen.print(f"  and {len(every) - len(minds)} more, with no more changes than these")
     caught = done.events[done.events.kind == "caught"]
     if done.info["ended_by_catch"]:
         screen.print(f"\nThe run ended at {times[-1]:.2f} s: {caught.text.iloc[-1]}.")

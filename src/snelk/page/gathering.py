@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Callable
+from functools import cached_property, partial
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -14,13 +17,15 @@ from snelk.mind.memory import SOURCES
 from snelk.mind.meter import FACTORS, STATES
 from snelk.page.packing import Packer
 from snelk.runs.asked import sides_of, unit_in
+from snelk.runs.dense import beliefs_of, contacts_of, look_ticks, looks_at, meters_of
 from snelk.runs.events import describe_noise
 from snelk.runs.ladders import OVER, asked_by
 from snelk.runs.moment import every_look
 from snelk.runs.spans import REASONS
+from snelk.runs.standing import awake_of_ticks
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
 from snelk.senses.hearing import HEARING_GATES
-from snelk.senses.sight import GATES, RESULTS
+from snelk.senses.sight import GATES, IN_VIEW
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -28,6 +33,9 @@ if TYPE_CHECKING:
     from snelk.runs.run import Run
 
 Numbers = NDArray[Any]
+
+MOST_PAIRS = 600
+"""Of more pairs of an agent and a character than this only those that were ever sensed are told."""
 
 WORDS = {
     "gates": GATES,
@@ -174,22 +182,24 @@ class Gathered:
         return values[self.ticks].T.copy()
 
     def _gather_looks(self) -> None:
-        """Every look of every agent at everybody, with all gates tried."""
+        """Every look of every agent at everybody that is kept, with all gates tried."""
         run, names = self.run, self.run.names
+        self.facts["kept"] = {}
         for a, agent in enumerate(run.agents):
-            cones = len(run.setup.profile_of(agent).cones)
+            cones, kept = len(run.setup.profile_of(agent).cones), self._kept_of(agent)
             if not cones:
                 continue
-            frame = run.sight[run.sight.agent == agent]
-            times = np.unique(frame.t.to_numpy())[:: self.every]
-            ticks = np.rint((times - run.times[0]) / run.setup.clock.dt).astype(np.intp)
-            sight = every_look(run, agent, ticks)
-            others = [j for j, name in enumerate(names) if name != agent]
-
-            def pairs(values: Numbers, a: int = a) -> Numbers:
-                return np.moveaxis(values[:, a], 0, -1)  # (target, ..., look)
-
+            self.facts["kept"][a] = [names.index(target) for target in kept]
+            ticks = look_ticks(run, agent)[:: self.every]
             self._add(f"{a}.look", ticks)
+            self._add(f"{a}.awake", awake_of_ticks(run, agent, "sight", ticks), parts=100_000_000)
+            if not kept:
+                continue
+            sight, chosen = every_look(run, agent, ticks), self.facts["kept"][a]
+
+            def pairs(values: Numbers, chosen: list[int] = chosen) -> Numbers:
+                return np.moveaxis(values[:, 0, chosen], 0, -1)  # (target, ..., look)
+
             self._add(f"{a}.distance", pairs(sight.distance), parts=1000, shown=100)
             for name in ("off", "elevation"):
                 degrees = np.degrees(pairs(getattr(sight, name)))
@@ -198,29 +208,46 @@ class Gathered:
             self._add(f"{a}.exposure", pairs(sight.exposure), parts=100)
             self._add(f"{a}.wall", np.where(pairs(sight.wall) == NO_WALL, -1, pairs(sight.wall)))
             self._add(f"{a}.wall_place", pairs(sight.wall_place), parts=100)
-            rows = frame.drop_duplicates("t")
-            awake = rows.awake.to_numpy()[:: self.every]
-            self._add(f"{a}.awake", awake, parts=100_000_000)
-            shape = (-1, len(others), cones)
-            codes = frame.result.cat.set_categories(list(RESULTS)).cat.codes.to_numpy() - 1
-            for name, values in (("result", codes), ("held", frame.held.to_numpy())):
-                whole = np.full((len(names), cones, len(times)), -2.0 if name == "result" else 0.0)
-                kept = values.reshape(shape)[:: self.every]
-                whole[others] = np.moveaxis(kept, 0, -1)
-                self._add(f"{a}.{name}", whole)
+            failed = [looks_at(run, agent, target).failed for target in kept]
+            whole = np.stack([each.T for each in failed])  # (target, cone, look)
+            held = np.zeros(whole.shape, dtype=np.bool_)
+            held[:, :, 1:] = whole[:, :, :-1] == IN_VIEW
+            self._add(f"{a}.result", whole[:, :, :: self.every])
+            self._add(f"{a}.held", held[:, :, :: self.every])
 
-    def _pairs(self, fact: str, frame: pd.DataFrame) -> list[pd.DataFrame]:
+    def _kept_of(self, agent: str) -> list[str]:
+        """Whom the page tells of an agent: everybody, or of many those that it ever sensed."""
+        run = self.run
+        others = [name for name in run.names if name != agent]
+        if len(run.agents) * len(others) <= MOST_PAIRS:
+            return others
+        return [name for name in others if (agent, name) in self._told]
+
+    @cached_property
+    def _told(self) -> set[tuple[str, str]]:
+        """The pairs that a page of many tells about: of those ever sensed the longest in view."""
+        run = self.run
+        counts: Counter[tuple[str, str]] = Counter()
+        for name, sensed in (("sight", "in_view"), ("contacts", "sensed"), ("hearing", "heard")):
+            rows = run.arrow(name)
+            rows = rows.filter(rows[sensed]).select(["agent", "target"]).to_pandas()
+            sizes = rows.groupby(["agent", "target"], observed=True).size()
+            counts.update({pair: int(size) for pair, size in sizes.items()})
+        return {pair for pair, _ in counts.most_common(MOST_PAIRS)}
+
+    def _pairs(self, fact: str, of: Callable[[str, str], pd.DataFrame]) -> list[pd.DataFrame]:
         """The rows of each agent and target at the ticks kept; who they are becomes a fact."""
-        groups = frame.groupby(["agent", "target"], observed=True, sort=False)
-        names: list[Any] = [pair for pair, _ in groups]
-        self.facts[fact] = [
-            (self.run.agents.index(str(agent)), self.run.names.index(str(target)))
-            for agent, target in names
-        ]
-        return [rows.iloc[self.ticks] for _, rows in groups]
+        frames, self.facts[fact] = [], []
+        for a, agent in enumerate(self.run.agents):
+            for target in self._kept_of(agent):
+                rows = of(agent, target)
+                if len(rows):
+                    frames.append(rows.iloc[self.ticks])
+                    self.facts[fact].append((a, self.run.names.index(target)))
+        return frames
 
     def _gather_meters(self) -> None:
-        frames = self._pairs("meters", self.run.meters)
+        frames = self._pairs("meters", partial(meters_of, self.run))
         if not frames:
             return
 
@@ -253,7 +280,7 @@ class Gathered:
         return meter.fill_time if meter is not None else np.nan
 
     def _gather_beliefs(self) -> None:
-        frames = self._pairs("beliefs", self.run.beliefs)
+        frames = self._pairs("beliefs", partial(beliefs_of, self.run))
         if not frames:
             return
         source = np.stack([_codes(frame.source, SOURCES) for frame in frames])
@@ -268,6 +295,8 @@ class Gathered:
         """Every noise that was judged, by agent; of nobody's the target is -1."""
         run = self.run
         rows = run.hearing.sort_values(["agent", "t"], kind="stable")
+        if len(run.agents) * len(run.names) > MOST_PAIRS:
+            rows = rows[rows.heard.to_numpy(dtype=np.bool_)]
         noises = run.noises.iloc[rows.noise.to_numpy()]
         kinds = [
             describe_noise(str(row.kind), _word(row.gait), _word(row.ground))
@@ -290,10 +319,9 @@ class Gathered:
         self._add("heard.y", noises.y.to_numpy(), parts=100)
 
     def _gather_contacts(self) -> None:
-        frame = self.run.contacts
         zones = tuple(zone.name for zone, _ in self.run.level.data.zones)
         for sense, gates in (("touch", TOUCH_GATES), ("zone", ZONE_GATES)):
-            frames = self._pairs(sense, frame[frame.sense == sense])
+            frames = self._pairs(sense, partial(contacts_of, self.run, sense=sense))
             if not frames:
                 continue
             results = ("sensed", *gates)

@@ -238,7 +238,7 @@ class MapView {
         if (gate !== -1 && !chosen && !(a === page.a && run.cares(a, c))) return;
         const reason = run.reasonName(gate);
         if (["present", "cares", "awake", "blind"].includes(reason)) return;
-        const blocked = reason === "line_of_sight" && run.at(`${a}.wall`, c, look) >= 0;
+        const blocked = reason === "line_of_sight" && run.at(`${a}.wall`, run.slot(a, c), look) >= 0;
         const end = blocked ? wallPlace(run, a, c, look) : [poses[c].x, poses[c].y];
         this.ray(poses[self], end, page.styles[reason], blocked ? 1 : gate === -1 ? 0.86 : 0.55, chosen);
       });

@@ -87,8 +87,14 @@ class Run {
 
   profile(a) { return this.profiles[this.agentNames[a]]; }
 
+  // Where a target stands among those that are kept of an agent; -1 if it is not kept, as many
+  // are left out of a page of hundreds that never sensed each other.
+  slot(a, c) { return (this.kept[a] || []).indexOf(c); }
+
   // The gate that decides over all cones: in view is -1, else the one that came farthest.
-  reasonAt(a, c, look) {
+  reasonAt(a, target, look) {
+    const c = this.slot(a, target);
+    if (c < 0) return this.words.gates.indexOf(this.cares(a, target) ? "range" : "cares");
     const { shape } = this.column(`${a}.result`);
     let gate = -2;
     for (let k = 0; k < shape[1]; k++) {

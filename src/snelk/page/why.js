@@ -8,12 +8,14 @@ const percent = (share) => `${Math.round(share * 100)}%`;
 function whyAt(run, a, c, t) {
   const agent = run.agentNames[a], target = run.names[c];
   const look = run.lookAt(a, t);
-  const cones = look < 0 ? [] : run.profile(a).cones.map((cone, k) => coneAt(run, a, c, k, cone, look));
+  const kept = run.slot(a, c) >= 0;
+  const cones = look < 0 || !kept ? [] : run.profile(a).cones.map((cone, k) => coneAt(run, a, c, k, cone, look));
   const seen = cones.filter((cone) => cone.result === "in_view").map((cone) => cone.name);
   const lookTime = look < 0 ? run.timeOf(run.tickAt(t)) : run.start + run.at(`${a}.look`, look) * run.look_dt;
   return {
     agent, target, inView: seen.length > 0, cones,
-    headline: headline(run, a, c, look, cones, seen, lookTime),
+    headline: look < 0 || kept ? headline(run, a, c, look, cones, seen, lookTime)
+      : `${agent} never sensed ${target}: of so many only pairs that did are kept here; ask snelk why`,
     meter: meterAt(run, a, c, t),
     belief: beliefAt(run, a, c, t),
     senses: [hearingAt(run, a, c, t), touchAt(run, a, c, t), zoneAt(run, a, c, t)].filter(Boolean),
@@ -28,9 +30,9 @@ function margin(value, unit) {
 
 // All gates of one cone: name, whether passed, value, limit, margin.
 function coneAt(run, a, c, k, cone, look) {
-  const get = (name) => run.at(`${a}.${name}`, c, look);
-  const gate = run.at(`${a}.result`, c, k, look);
-  const held = run.at(`${a}.held`, c, k, look) === 1;
+  const slot = run.slot(a, c), get = (name) => run.at(`${a}.${name}`, slot, look);
+  const gate = run.at(`${a}.result`, slot, k, look);
+  const held = run.at(`${a}.held`, slot, k, look) === 1;
   const tick = run.tickAt(run.start + run.at(`${a}.look`, look) * run.look_dt);
   const self = run.agents[a];
   const there = run.present(self, tick), both = there && run.present(c, tick);
@@ -73,13 +75,13 @@ function coneAt(run, a, c, k, cone, look) {
 }
 
 function wallPlace(run, a, c, look) {
-  return [0, 1, 2].map((axis) => run.at(`${a}.wall_place`, c, axis, look));
+  return [0, 1, 2].map((axis) => run.at(`${a}.wall_place`, run.slot(a, c), axis, look));
 }
 
 function wallWords(run, a, c, look, exposure) {
   const [x, y, z] = wallPlace(run, a, c, look).map((value) => fixed(value, 2));
   const verb = exposure === 0 ? "stopped" : "dimmed or cut";
-  return `${verb} by ${run.walls[run.at(`${a}.wall`, c, look)]} at (${x}, ${y}), ${z} m up`;
+  return `${verb} by ${run.walls[run.at(`${a}.wall`, run.slot(a, c), look)]} at (${x}, ${y}), ${z} m up`;
 }
 
 function headline(run, a, c, look, cones, seen, t) {
@@ -90,7 +92,7 @@ function headline(run, a, c, look, cones, seen, t) {
   const closest = cones.reduce((best, cone) => (order.indexOf(cone.result) > order.indexOf(best.result) ? cone : best));
   const gate = closest.gates.find((each) => each.name === closest.result);
   const numbers = gate.limit ? `${gate.value}, limit ${gate.limit}` : gate.value;
-  const wall = run.at(`${a}.wall`, c, look);
+  const wall = run.at(`${a}.wall`, run.slot(a, c), look);
   const reason = {
     awake: "fast asleep", elevation: `too steep (${numbers})`, light: `too dark (${numbers})`,
     range: `too far (${numbers})`, angle: `outside the ${closest.name} cone (${numbers})`,

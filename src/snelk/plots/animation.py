@@ -29,6 +29,7 @@ from snelk.plots.labels import Labels
 from snelk.plots.map import dart_of, frame_map
 from snelk.plots.minds import draw_search, draw_territories, rank_shade
 from snelk.plots.style import BLUE, INK, NOISE, PAPER, REASON_STYLES, VERMILION, agent_colours
+from snelk.runs.dense import beliefs_at
 from snelk.runs.standing import awake_at, state_at
 
 if TYPE_CHECKING:
@@ -252,9 +253,7 @@ class Animation:
                 self._keep("rays", self.map.add_artist(line))
 
     def _beliefs(self, tick: int) -> None:
-        beliefs = self.run.beliefs
-        each = len(beliefs) // len(self.run.times)  # rows a tick
-        now = beliefs.iloc[tick * each : (tick + 1) * each]
+        now = beliefs_at(self.run, tick)
         unseen = now[now.source.notna() & ~now.source.isin(["sensed", "grace"])]
         row: Any
         for row in unseen.itertuples():

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from snelk.errors import one_of
 from snelk.plots.minds import rank_shade
 from snelk.plots.style import BLUE, FAINT, INK, SIZE, VERMILION, agent_colours, new_figure
+from snelk.runs.dense import look_ticks
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -189,6 +190,9 @@ def _draw_view(ax: Axes, run: Run, agent: str, top: float) -> None:
     if not len(rows):
         return
     seen = rows.groupby("t").in_view.any()
+    seen = seen.set_axis(run.ticks_of(seen.index.to_numpy(dtype=np.float64)))
+    seen = seen.reindex(look_ticks(run, agent), fill_value=False)
+    seen = seen.set_axis(run.times[seen.index.to_numpy()])
     times = np.append(seen.index.to_numpy(dtype=np.float64), float(run.times[-1]))
     for begin, end in _stretches(seen.to_numpy(dtype=np.bool_)):
         ax.plot([times[begin], times[end]], [top + HALF - 0.03] * 2, color=BLUE, lw=2.6,
@@ -200,6 +204,8 @@ def _draw_meter(artists: ComparisonArtists, run: Run, agent: str, side: str, top
     rows = run.meters[run.meters.agent == agent]
     if len(rows):
         fullest = rows.groupby("t").value.max()
+        fullest = fullest.set_axis(run.ticks_of(fullest.index.to_numpy(dtype=np.float64)))
+        fullest = fullest.reindex(range(len(run.times)), fill_value=0.0).set_axis(run.times)
         halo = [patheffects.withStroke(linewidth=2.6, foreground="white", alpha=0.9)]
         (artists.meters[agent, side],) = artists.axes.plot(
             fullest.index, top + HALF * (1.0 - fullest), color=INK, lw=1.1, path_effects=halo,

@@ -38,6 +38,7 @@ from snelk.plots.minds import (
 )
 from snelk.plots.sound import NoiseArtists, draw_noises, ear_height, noise_handles
 from snelk.plots.style import FAINT, INK, NOISE, REASON_STYLES, agent_colours, new_figure
+from snelk.runs.dense import beliefs_at
 from snelk.runs.spans import REASONS
 from snelk.runs.standing import awake_at, state_at
 from snelk.senses.sight import GATES
@@ -389,8 +390,8 @@ def _draw_ghosts(
     for agent in agents:
         if run.setup.profile_of(agent).memory is None:
             _draw_last_seen(artists, run, agent, t, colours[agent])
-    beliefs = run.beliefs
-    now = beliefs[(beliefs.t == run.times[run.tick_at(t)]) & beliefs.agent.isin(list(agents))]
+    now = beliefs_at(run, run.tick_at(t))
+    now = now[now.agent.isin(list(agents))]
     crowded = len(agents) > CROWD
     row: Any
     for row in now[now.source.notna() & ~now.source.isin(["sensed", "grace"])].itertuples():

@@ -24,6 +24,7 @@ from snelk.plots.style import (
     VERMILION,
     new_figure,
 )
+from snelk.runs.dense import meters_of
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -77,8 +78,7 @@ def plot_meter(run: Run, agent: str, target: str) -> MeterArtists:
     """
     run.pair(agent, target)
     profile = run.setup.profile_of(agent)
-    rows = run.meters
-    rows = rows[(rows.agent == agent) & (rows.target == target)]
+    rows = meters_of(run, agent, target)
     if profile.meter is None or len(rows) == 0:
         rule = f"{agent} has no meter for {target}"
         fix = "give its profile a meter, and let it notice that team"

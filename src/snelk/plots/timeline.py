@@ -22,6 +22,7 @@ from snelk.plots.style import (
     agent_colours,
     new_figure,
 )
+from snelk.runs.dense import meters_of
 from snelk.runs.spans import REASONS, Span, spans_of, story_of
 
 if TYPE_CHECKING:
@@ -156,8 +157,7 @@ def plot_timeline(
             for span in story_of(run, agent, target, start=start, end=end)
             if span.sense in ("touch", "zone")
         ]
-        meter = run.meters
-        meter = meter[(meter.agent == agent) & (meter.target == target)]
+        meter = meters_of(run, agent, target)
         if len(meter):
             height = row + METER_HEIGHT * (0.5 - meter.value)
             halo = [patheffects.withStroke(linewidth=3.0, foreground="white", alpha=0.9)]

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from snelk.config.fields import POSTURES
 from snelk.level.level import Level
 from snelk.level.rays import scratch_for
+from snelk.runs.dense import looks_at
 from snelk.runs.standing import awake_at
 from snelk.senses.bodies import Bodies, Poses, bodies_of
 from snelk.senses.light import light_numbers, shine
@@ -65,7 +66,9 @@ class Moment:
 
 
 def every_look(run: Run, agent: str, ticks: NDArray[np.intp]) -> Sight:
-    """An agent's looks at ticks of a run, every gate tried; the variant axis is that of ticks.
+    """An agent's looks at ticks of a run, every gate tried.
+
+    The variant axis is that of ticks, and the one agent is number 0.
 
     What was in view at the look before, and so which gate failed first, is not known here: that
     is in the table `sight`.
@@ -87,13 +90,13 @@ def every_look(run: Run, agent: str, ticks: NDArray[np.intp]) -> Sight:
         np.full((variants, count), -1, dtype=np.int8),
         poses.present.to_numpy().reshape(-1, count)[ticks],
     )
-    one = sight_numbers([run.setup])
-    rest: list[Any] = [np.repeat(values, variants, axis=0) for values in one[1:]]
-    numbers = SightNumbers(one.characters, *rest)
+    one, a = sight_numbers([run.setup]), run.agents.index(agent)
+    rest: list[Any] = [np.repeat(values[:, a : a + 1], variants, axis=0) for values in one[1:]]
+    numbers = SightNumbers(one.characters[a : a + 1], *rest)
     bodies = Bodies(*(np.repeat(values, variants, axis=0) for values in bodies_of([run.setup])))
     sight = Sight.blank(numbers)
     looks = np.zeros(sight.looked.shape, dtype=np.bool_)
-    looks[:, run.agents.index(agent)] = True
+    looks[...] = True
     grid = run.level.grid
     see(there, bodies, column("light"), numbers, grid, scratch_for(grid), looks, True, sight)
     return sight
@@ -106,13 +109,11 @@ def moment_of(run: Run, agent: str, target: str, at: float) -> Moment:
     cones = int(numbers.cones[0, run.agents.index(agent)])
     held = np.zeros(numbers.range.shape[2], dtype=np.bool_)
     if cones:
-        sight = run.sight
-        rows = sight[(sight.agent == agent) & (sight.target == target)]
-        looks = rows.t.to_numpy()[::cones]
-        look = max(int(np.searchsorted(looks, run.times[tick] + 1e-9, side="right")) - 1, 0)
-        tick = run.tick_at(float(looks[look]))
+        looks = looks_at(run, agent, target)
+        look = max(int(np.searchsorted(looks.ticks, tick, side="right")) - 1, 0)
+        tick = int(looks.ticks[look])
         if look > 0:
-            held[:cones] = rows.in_view.to_numpy()[(look - 1) * cones : look * cones]
+            held[:cones] = looks.failed[look - 1] == IN_VIEW
     a, j = run.agents.index(agent), run.names.index(target)
     numbers.awake[0, a] = awake_at(run, agent, "sight", tick)
     return Moment(run, tick, a, j, poses_at(run, tick), bodies_of([run.setup]), numbers, held)

@@ -14,6 +14,7 @@ from snelk.level.rays import NO_WALL
 from snelk.mind.meter import FACTORS
 from snelk.runs.answers import Answer, BeliefAnswer, ConeAnswer, Gate, MeterAnswer
 from snelk.runs.changes import changes_that_turn
+from snelk.runs.dense import beliefs_of, meters_of
 from snelk.runs.moment import Moment, moment_of
 from snelk.runs.senses import explain_senses
 from snelk.runs.standing import awake_in_words
@@ -67,8 +68,7 @@ def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
 
 def _belief(run: Run, agent: str, target: str, at: float) -> BeliefAnswer | None:
     """Where the agent believed the target to be at a tick."""
-    rows = run.beliefs
-    rows = rows[(rows.agent == agent) & (rows.target == target)]
+    rows = beliefs_of(run, agent, target)
     if len(rows) == 0:
         return None
     row = rows.iloc[run.tick_at(at)]
@@ -95,8 +95,7 @@ def _belief(run: Run, agent: str, target: str, at: float) -> BeliefAnswer | None
 def _meter(run: Run, agent: str, target: str, at: float) -> MeterAnswer | None:
     """The meter at a tick, with what slows it."""
     meter = run.setup.profile_of(agent).meter
-    rows = run.meters
-    rows = rows[(rows.agent == agent) & (rows.target == target)]
+    rows = meters_of(run, agent, target)
     if meter is None or len(rows) == 0:
         return None
     row = rows.iloc[run.tick_at(at)]

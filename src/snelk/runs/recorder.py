@@ -31,6 +31,7 @@ from snelk.runs.minds import (
     throw_rows,
 )
 from snelk.runs.tables import (
+    Before,
     belief_table,
     contact_table,
     event_table,
@@ -45,8 +46,8 @@ from snelk.senses.contact import Contacts
 from snelk.senses.hearing import Heard, Noises
 from snelk.senses.sight import Sight
 
-BLOCK = 512
-"""Ticks that are gathered before they become rows."""
+BLOCK, MOST_GATHERED = 512, 1_000_000
+"""Ticks that are gathered before they become rows, and checks of sight: what is less."""
 
 
 class Recorder:
@@ -58,10 +59,13 @@ class Recorder:
         used = np.arange(numbers.range.shape[2]) < numbers.cones[:, :, None]  # (v, agent, cone)
         other = numbers.characters[:, None] != np.arange(len(simulation.names))  # (agent, target)
         # For each variant the (agent, target, cone) of a tick's rows, in that order.
+        pairs = numbers.notices & other
         self._rows: list[Any] = [
-            np.nonzero(used[v][:, None, :] & other[:, :, None]) for v in range(len(used))
+            np.nonzero(used[v][:, None, :] & pairs[v][:, :, None]) for v in range(len(used))
         ]
-        self._size = min(BLOCK, len(simulation.times))
+        fits = MOST_GATHERED // max(used.shape[0] * other.size * used.shape[2], 1)
+        self._size = max(min(BLOCK, fits, len(simulation.times)), 1)
+        self._before = Before(simulation)
         self._sight: Any = _blocks(simulation.sight, self._size)
         self._poses: Any = _blocks(simulation.poses, self._size)
         self._meters: Any = _blocks(simulation.meters, self._size)
@@ -199,6 +203,8 @@ class Recorder:
         self._told.clear()
         whole = [_ticks(block, self._filled) for block in every]
         self._finder.remember(*whole[1:])
+        if self._filled:
+            self._before.remember(whole[0], *whole[2:])
         self._flushed += self._filled
         self._filled = 0
 
@@ -216,13 +222,17 @@ class Recorder:
         simulation, count = self.simulation, len(times)
         awake = {sense: block[:count] for sense, block in self._awake.items()}
         self._sight_parts[v].append(
-            sight_table(simulation, v, self._rows[v], times, sight, awake["sight"])
+            sight_table(simulation, v, self._rows[v], times, sight, awake["sight"], self._before)
         )
         light = self._light[:count, v]
         self._pose_parts[v].append(pose_table(simulation.names, v, times, poses, light))
-        self._meter_parts[v].append(meter_table(simulation, v, times, meters))
-        self._contact_parts[v].append(contact_table(simulation, v, times, contacts, awake["touch"]))
-        self._belief_parts[v].append(belief_table(simulation, v, times, beliefs, poses))
+        self._meter_parts[v].append(meter_table(simulation, v, times, meters, self._before))
+        self._contact_parts[v].append(
+            contact_table(simulation, v, times, contacts, awake["touch"], self._before)
+        )
+        self._belief_parts[v].append(
+            belief_table(simulation, v, times, beliefs, poses, self._before)
+        )
         signals = _ticks(self._signals, count)
         self._signal_parts[v].append(signal_table(simulation, v, times, signals, sight, poses))
         self._events[v] += self._finder.find(v, times, sight, poses, meters, contacts)

@@ -39,6 +39,9 @@ if TYPE_CHECKING:
 Progress = Callable[[int, int], None]
 """Told the ticks done and the ticks in all."""
 
+LARGE = 1 << 32
+"""More than there are names, so that two numbers make one."""
+
 
 class Run:
     """One replay of a scenario.
@@ -66,6 +69,7 @@ class Run:
         self._digests = dict(digests or {})
         self._tables: dict[str, pa.Table] = dict(tables or {})
         self._frames: dict[str, pd.DataFrame] = {}
+        self._groups: dict[str, tuple[list[list[str]], NDArray[np.int64], NDArray[np.intp]]] = {}
 
     def __repr__(self) -> str:
         times = self.times
@@ -180,6 +184,34 @@ did you mean "dog.fox.first_seen"?
                 frame[words] = frame[words].fillna("")
             self._frames[name] = frame
         return self._frames[name]
+
+    def pairs(self, name: str, agent: str, target: str) -> pd.DataFrame:
+        """The rows of a table about one agent and target, in the order of time."""
+        table = self.arrow(name)
+        if name not in self._groups:
+            table = self._tables[name] = table.unify_dictionaries().combine_chunks()
+            words, codes = [], []
+            for who in ("agent", "target"):
+                column = table[who].combine_chunks()
+                words.append(column.dictionary.to_pylist())
+                codes.append(column.indices.fill_null(-1).to_numpy(zero_copy_only=False))
+            key = codes[0].astype(np.int64) * LARGE + codes[1]
+            order = np.argsort(key, kind="stable")
+            self._groups[name] = words, key[order], order
+        words, keys, order = self._groups[name]
+        rows = order[:0]
+        if agent in words[0] and target in words[1]:
+            wanted = words[0].index(agent) * LARGE + words[1].index(target)
+            low, high = np.searchsorted(keys, [wanted, wanted + 1])
+            rows = order[low:high]
+        frame: pd.DataFrame = table.take(rows).to_pandas()
+        return frame
+
+    def ticks_of(self, times: NDArray[np.float64]) -> NDArray[np.intp]:
+        """The numbers of ticks, by their times, s."""
+        clock = self.setup.clock
+        found: NDArray[np.intp] = np.rint((times - clock.start) / clock.dt).astype(np.intp)
+        return found
 
     def arrow(self, name: str) -> pa.Table:
         """One table of the run as an Arrow table."""

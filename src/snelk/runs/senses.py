@@ -11,6 +11,7 @@ import numpy as np
 from snelk.config.models import Touch, ZoneSense
 from snelk.level.rays import NO_WALL, cast_rays
 from snelk.runs.answers import Change, Gate, SenseAnswer
+from snelk.runs.dense import contacts_of
 from snelk.runs.events import describe_noise
 from snelk.runs.moment import Moment, poses_at
 from snelk.runs.nudges import awake_changes, factor_change, notice_change, radius_changes
@@ -258,15 +259,11 @@ def _zone(run: Run, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnswer:
         _awake(run, agent, "zone", tick),
     ]
     if all(both):
-        rows = run.contacts
-        row = rows[(rows.agent == agent) & (rows.target == target) & (rows.sense == "zone")].iloc[
-            tick
-        ]
-        inside = isinstance(row.zone, str)
+        rows = contacts_of(run, agent, target, "zone")
+        zone = rows.zone.iloc[tick] if len(rows) else None
+        inside = isinstance(zone, str)
         text = (
-            f"{target} is in {row.zone}"
-            if inside
-            else f"{target} is not in {' or '.join(sense.zones)}"
+            f"{target} is in {zone}" if inside else f"{target} is not in {' or '.join(sense.zones)}"
         )
         gates.append(Gate("inside", inside, text))
     else:

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from snelk.errors import InputError
+from snelk.runs.dense import looks_at
 from snelk.runs.events import describe_noise
-from snelk.senses.sight import GATES, IN_VIEW, LINE_OF_SIGHT, RESULTS
+from snelk.senses.sight import GATES, IN_VIEW, LINE_OF_SIGHT
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run
@@ -122,17 +123,11 @@ def spans_of(
     cones = tuple(run.setup.profile_of(agent).cones)
     if not cones:
         return [Span(begin, finish, "blind")]
-    frame = run.sight
-    rows = frame[(frame.agent == agent) & (frame.target == target)]
-    looks = rows.t.to_numpy()[:: len(cones)]
+    every = looks_at(run, agent, target)
+    looks = run.times[every.ticks]
     first = max(int(np.searchsorted(looks, begin + 1e-9, side="right")) - 1, 0)
     last = max(int(np.searchsorted(looks, run.times[last_tick] + 1e-9, side="right")) - 1, first)
-    shape = (len(looks), len(cones))
-    codes = rows.result.cat.set_categories(list(RESULTS)).cat.codes.to_numpy() - 1
-    failed = codes.reshape(shape)[first : last + 1]
-    distance = rows.distance.to_numpy().reshape(shape)[first : last + 1, 0]
-    walls = rows.wall.astype(object).where(rows.wall.notna(), "").to_numpy()
-    walls = walls.reshape(shape)[first : last + 1, 0]
+    failed, distance, walls = (values[first : last + 1] for values in every[1:])
     edges = [max(float(t), begin) for t in looks[first : last + 1]] + [finish]
     seen = failed == IN_VIEW
     gate = np.where(seen.any(axis=1), IN_VIEW, failed.max(axis=1))
@@ -237,8 +232,8 @@ def _contact_spans(
     run: Run, agent: str, target: str, sense: str, first: float, last: float
 ) -> list[Span]:
     """Stretches in which touch or the zone sense had the target."""
-    rows = run.contacts
-    rows = rows[(rows.agent == agent) & (rows.target == target) & (rows.sense == sense)]
+    rows = run.pairs("contacts", agent, target)
+    rows = rows[rows.sense == sense]
     rows = rows[(rows.t >= first - 1e-9) & (rows.t <= last + 1e-9)]
     sensed = np.concatenate([[False], rows.sensed.to_numpy(dtype=np.bool_), [False]])
     starts, ends = (

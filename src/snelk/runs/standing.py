@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
 if TYPE_CHECKING:
     from snelk.config.minds import State
@@ -60,6 +61,20 @@ def scales_of(run: Run, agent: str, sense: str, tick: int) -> list[Scale]:
 def awake_at(run: Run, agent: str, sense: str, tick: int) -> float:
     """How awake one of an agent's senses was at a tick, 0 to 1."""
     return math.prod(scale.value for scale in scales_of(run, agent, sense, tick))
+
+
+def awake_of_ticks(
+    run: Run, agent: str, sense: str, ticks: NDArray[np.intp]
+) -> NDArray[np.float64]:
+    """(ticks,) how awake one of an agent's senses was, as `awake_at` tells it of one."""
+    rows = run.states[run.states.agent == agent]
+    # The state in which it is asked holds from the tick after it was entered on.
+    entered = run.ticks_of(rows.t.to_numpy()) + 1 if len(rows) else np.zeros(0, dtype=np.intp)
+    stay = np.searchsorted(entered, ticks, side="right")
+    found = np.zeros(len(ticks))
+    for n in np.unique(stay):
+        found[stay == n] = awake_at(run, agent, sense, int(ticks[stay == n][0]))
+    return found
 
 
 def awake_in_words(run: Run, agent: str, sense: str, tick: int) -> str:

@@ -112,7 +112,8 @@ def write_run(
         clear_drafts(place.parent)
         _mend(place)
         for name, table in tables.items():
-            pq.write_table(table, draft / f"{name}.parquet", compression="zstd")
+            path = draft / f"{name}.parquet"
+            pq.write_table(table, path, compression="zstd", compression_level=6)
         (draft / LEVEL).write_text(json.dumps(level), encoding="utf-8")
         files = {path.name: _digest(path) for path in sorted(draft.iterdir())}
         notes = {**info, "files": files}

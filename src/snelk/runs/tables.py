@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -12,29 +13,68 @@ from snelk.config.fields import GAITS, POSTURES, SENSES
 from snelk.config.problems import key_path
 from snelk.engine.simulation import Simulation
 from snelk.level.rays import NO_WALL
-from snelk.mind.memory import SOURCES, Beliefs, uncertainty
-from snelk.mind.meter import FACTORS, STATES, Meters
+from snelk.mind.memory import NO_BELIEF, SENSED_NOW, SOURCES, Beliefs, uncertainty
+from snelk.mind.meter import EMPTY, FACTORS, STATES, Meters
 from snelk.runs.events import EVENT_COLUMNS, Event
 from snelk.senses.bodies import Poses
 from snelk.senses.contact import NO_ZONE, SENSED, TOUCH_GATES, ZONE_GATES, Contacts
-from snelk.senses.hearing import BY_KIND, HEARD, HEARING_RESULTS, IN_FILE, Heard, Noises
-from snelk.senses.sight import IN_VIEW, RESULTS, Sight
+from snelk.senses.hearing import (
+    BY_KIND,
+    HEARD,
+    HEARING_GATES,
+    HEARING_RESULTS,
+    IN_FILE,
+    Heard,
+    Noises,
+)
+from snelk.senses.sight import ELEVATION, IN_VIEW, RESULTS, Sight
 
 Numbers = NDArray[np.float64]
 Rows = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]
 """The (agent, target, cone) of the rows that one tick has if everybody looks."""
 
 
+class Before:
+    """What everything came to at the tick before a block of ticks: so it shows what is new."""
+
+    def __init__(self, simulation: Simulation) -> None:
+        self.failed = np.full_like(simulation.sight.failed, -2)
+        self.touch = np.full_like(simulation.contacts.touch, -2)
+        self.zone = np.full_like(simulation.contacts.zone, -2)
+        self.state = simulation.meters.state.copy()
+        self.source = simulation.beliefs.source.copy()
+        self.place = np.stack([simulation.beliefs.x, simulation.beliefs.y])
+
+    def remember(self, sight: Sight, meters: Meters, contacts: Contacts, beliefs: Beliefs) -> None:
+        """Keep the last tick of a block."""
+        self.failed = sight.failed[-1].copy()
+        self.touch, self.zone = contacts.touch[-1].copy(), contacts.zone[-1].copy()
+        self.state, self.source = meters.state[-1].copy(), beliefs.source[-1].copy()
+        self.place = np.stack([beliefs.x[-1], beliefs.y[-1]])
+
+
+def _shifted(before: NDArray[Any], now: NDArray[Any]) -> NDArray[Any]:
+    """What each tick of a block found: the tick before it."""
+    return np.concatenate([before[None], now[:-1]])
+
+
 def sight_table(
-    simulation: Simulation, v: int, rows: Rows, times: Numbers, sight: Sight, awake: Numbers
-) -> pa.Table:
+    simulation: Simulation, v: int, rows: Rows, times: Numbers, sight: Sight, awake: Numbers,
+    before: Before,
+) -> pa.Table:  # fmt: skip
     """A row per look, agent, target and cone of one variant; arrays are (tick, variant, ...).
 
-    `awake`, (tick, variant, agent), is how awake everybody's sight was.
+    But for those that say what the look before said, without a ray: that the target is absent, of
+    no interest, too far, outside the cone or too steep, or the agent asleep. `awake`,
+    (tick, variant, agent), is how awake everybody's sight was.
     """
     numbers, setup = simulation.numbers, simulation.setups[v]
     agent, target, cone = rows
-    ticks, each = np.nonzero(sight.looked[:, v][:, agent])
+    failed_now = sight.failed[:, v]
+    tells = (failed_now == IN_VIEW) | (failed_now > ELEVATION)
+    tells |= failed_now != _shifted(before.failed[v], failed_now)
+    told = tells.any(axis=3)  # (tick, agent, target)
+    ticks, each = np.nonzero(sight.looked[:, v][:, agent] & told[:, agent, target])
     a, j, k = agent[each], target[each], cone[each]
     cone_names = [list(setup.profile_of(simulation.agents[n]).cones) for n in agent]
     words = list(dict.fromkeys(names[m] for names, m in zip(cone_names, cone, strict=True)))
@@ -83,8 +123,13 @@ def _gate(
     }
 
 
-def meter_table(simulation: Simulation, v: int, times: Numbers, meters: Meters) -> pa.Table:
-    """A row per tick, agent with a meter and target it notices; arrays are (tick, variant, ...)."""
+def meter_table(
+    simulation: Simulation, v: int, times: Numbers, meters: Meters, before: Before
+) -> pa.Table:
+    """A row per tick, agent with a meter and target it notices, while it is not empty.
+
+    And one when it has become so; arrays are (tick, variant, ...).
+    """
     numbers, setup = simulation.numbers, simulation.setups[v]
     pairs = numbers.notices[v] & simulation.meter_numbers.used[v][:, None]
     pairs &= numbers.characters[:, None] != np.arange(len(simulation.names))
@@ -92,54 +137,69 @@ def meter_table(simulation: Simulation, v: int, times: Numbers, meters: Meters) 
     names = [list(setup.profile_of(name).cones) for name in simulation.agents]
     words = list(dict.fromkeys(name for row in names for name in row))
     code = np.full((len(names), max(map(len, names), default=0) + 1), -1)
-    for a, row in enumerate(names):
-        code[a, : len(row)] = [words.index(name) for name in row]
-    cone = meters.cone[:, v][:, agent, target]
+    for n, row in enumerate(names):
+        code[n, : len(row)] = [words.index(name) for name in row]
+    state = meters.state[:, v]
+    tells = (state != EMPTY) | (_shifted(before.state[v], state) != EMPTY)
+    ticks, each = np.nonzero(tells[:, agent, target])
+    a, j = agent[each], target[each]
+    cone = meters.cone[ticks, v, a, j]
 
-    def column(values: NDArray[np.generic]) -> NDArray[np.generic]:
-        return values[:, v][:, agent, target].ravel()
+    def column(values: NDArray[Any]) -> Any:
+        return values[ticks, v, a, j]
 
-    columns = {
-        "t": np.repeat(times, len(agent)),
-        "agent": words_of(np.tile(agent, len(times)), simulation.agents),
-        "target": words_of(np.tile(target, len(times)), simulation.names),
+    columns: dict[str, Any] = {
+        "t": times[ticks],
+        "agent": words_of(a, simulation.agents),
+        "target": words_of(j, simulation.names),
         "value": column(meters.value),
         "state": words_of(column(meters.state).astype(np.int32), STATES),
         "rate": column(meters.rate),
         "sense": words_of(column(meters.sense).astype(np.int32), SENSES),
-        "cone": words_of(code[agent[None, :], cone].ravel(), words),
+        "cone": words_of(code[a, cone], words),
         "noise": column(meters.noise),
     }
-    factors = meters.factors[:, v][:, agent, target].reshape(-1, len(FACTORS))
+    factors = meters.factors[ticks, v, a, j]
     columns |= {f"{name}_factor": numbers_of(factors[:, n]) for n, name in enumerate(FACTORS)}
     return pa.table(columns)
 
 
 def belief_table(
-    simulation: Simulation, v: int, times: Numbers, beliefs: Beliefs, poses: Poses
+    simulation: Simulation, v: int, times: Numbers, beliefs: Beliefs, poses: Poses, before: Before
 ) -> pa.Table:
-    """A row per tick, agent with a memory and target it notices; arrays are (tick, variant, …)."""
+    """A row per tick, agent with a memory and target it notices, while its belief changes.
+
+    So one when it comes to stand still, none while it only grows older, and one when it is gone;
+    arrays are (tick, variant, …).
+    """
     numbers = simulation.numbers
     used = simulation.memories.numbers.used[v]
     pairs = numbers.notices[v] & used[:, None]
     pairs &= numbers.characters[:, None] != np.arange(len(simulation.names))
     agent, target = np.nonzero(pairs)
     p = v if poses.x.shape[1] > 1 else 0
+    source = beliefs.source[:, v]
+    tells = (source != _shifted(before.source[v], source)) | (source == SENSED_NOW)
+    for n, values in enumerate((beliefs.x[:, v], beliefs.y[:, v])):
+        tells |= (source != NO_BELIEF) & (values != _shifted(before.place[n, v], values))
+    tells |= (source != NO_BELIEF) & (beliefs.age[:, v] < simulation.setups[v].clock.dt)
+    ticks, each = np.nonzero(tells[:, agent, target])
+    a, j = agent[each], target[each]
 
-    def column(values: Numbers) -> Numbers:
-        return values[:, v][:, agent, target].ravel()
+    def column(values: NDArray[Any]) -> Any:
+        return values[ticks, v, a, j]
 
     x, y = column(beliefs.x), column(beliefs.y)
-    there = poses.present[:, p][:, target].ravel()
-    true_x, true_y = poses.x[:, p][:, target].ravel(), poses.y[:, p][:, target].ravel()
+    there = poses.present[ticks, p, j]
+    true_x, true_y = poses.x[ticks, p, j], poses.y[ticks, p, j]
     error = np.where(there, np.hypot(x - true_x, y - true_y), np.nan)
     doubt = uncertainty(simulation.memories.numbers, beliefs)
     return pa.table(
         {
-            "t": np.repeat(times, len(agent)),
-            "agent": words_of(np.tile(agent, len(times)), simulation.agents),
-            "target": words_of(np.tile(target, len(times)), simulation.names),
-            "source": words_of(beliefs.source[:, v][:, agent, target].ravel(), SOURCES),
+            "t": times[ticks],
+            "agent": words_of(a, simulation.agents),
+            "target": words_of(j, simulation.names),
+            "source": words_of(source[ticks, a, j], SOURCES),
             "x": numbers_of(x),
             "y": numbers_of(y),
             "age": numbers_of(column(beliefs.age)),
@@ -230,7 +290,16 @@ def _reach_keys(simulation: Simulation, v: int, noises: Noises) -> list[str]:
 
 
 def hearing_table(simulation: Simulation, times: Numbers, heard: Heard, noises: Noises) -> pa.Table:
-    """A row per noise and agent with ears of one variant; `times` are those of the rows."""
+    """A row per noise and agent with ears of one variant; `times` are those of the rows.
+
+    But for noises of no interest to it, and those not heard that were made farther off than twice
+    as far as they carry to it in the open.
+    """
+    far = heard.straight > FAR * np.where(
+        heard.limit > 0.0, heard.limit, noises_reach(heard, noises)
+    )
+    told = (heard.failed == HEARD) | ((heard.failed != HEARING_GATES.index("cares")) & ~far)
+    times, heard = times[told], Heard(*(values[told] for values in heard))
     columns = {
         "t": times,
         "agent": words_of(heard.agent, simulation.agents),
@@ -255,32 +324,59 @@ def hearing_table(simulation: Simulation, times: Numbers, heard: Heard, noises: 
     return pa.table(columns)
 
 
+FAR = 2.0
+"""A noise that was made more than so many times as far off as it carries is not told of."""
+
+
+def noises_reach(heard: Heard, noises: Noises) -> Numbers:
+    """(pairs,) how far each noise carries to an ordinary ear, m."""
+    place = np.searchsorted(noises.number, heard.number)
+    found: NDArray[np.float64] = np.append(noises.reach, np.nan)[place]
+    return found
+
+
 def contact_table(
-    simulation: Simulation, v: int, times: Numbers, contacts: Contacts, awake: Numbers
-) -> pa.Table:
-    """A row per tick, agent with touch or a zone sense, sense and target of one variant."""
+    simulation: Simulation, v: int, times: Numbers, contacts: Contacts, awake: Numbers,
+    before: Before,
+) -> pa.Table:  # fmt: skip
+    """A row per tick, agent with touch or a zone sense, sense and target of one variant.
+
+    While the target is sensed, and when what comes of it is another than at the tick before.
+    """
     numbers, count = simulation.contact_numbers, len(simulation.names)
     other = numbers.characters[:, None] != np.arange(count)
+    other &= simulation.numbers.notices[v]
     has = np.stack([numbers.feels[v], numbers.watches[v]], axis=1)[:, :, None] & other[:, None]
     agent, sense, target = np.nonzero(has)
-    touch = np.tile(sense == 0, len(times))
+    tells = np.stack(  # (tick, agent, sense, target)
+        [
+            (now == SENSED) | (now != _shifted(was[v], now))
+            for now, was in (
+                (contacts.touch[:, v], before.touch), (contacts.zone[:, v], before.zone),
+            )
+        ],
+        axis=2,
+    )  # fmt: skip
+    ticks, each = np.nonzero(tells[:, agent, sense, target])
+    a, sense, j = agent[each], sense[each], target[each]
+    touch = sense == 0
 
-    def column(values: NDArray[np.generic]) -> NDArray[np.generic]:
-        return values[:, v][:, agent, target].ravel()
+    def column(values: NDArray[Any]) -> Any:
+        return values[ticks, v, a, j]
 
     failed = np.where(touch, column(contacts.touch), column(contacts.zone))
     # The gates of touch are numbered as in its row, those of the zone sense behind them.
     code = np.where(touch | (failed < ZONE_GATES.index("inside")), failed, len(TOUCH_GATES))
     words = ("sensed", *TOUCH_GATES, ZONE_GATES[-1])
     distance = np.where(touch, column(contacts.distance), np.nan)
-    radius = (numbers.radius[v, agent] * awake[:, v][:, agent]).ravel()
+    radius = numbers.radius[v, a] * awake[ticks, v, a]
     zones = [zone.name for zone, _ in simulation.level.data.zones]
     return pa.table(
         {
-            "t": np.repeat(times, len(agent)),
-            "agent": words_of(np.tile(agent, len(times)), simulation.agents),
-            "target": words_of(np.tile(target, len(times)), simulation.names),
-            "sense": words_of(np.tile(sense, len(times)), ("touch", "zone")),
+            "t": times[ticks],
+            "agent": words_of(a, simulation.agents),
+            "target": words_of(j, simulation.names),
+            "sense": words_of(sense, ("touch", "zone")),
             "sensed": failed == SENSED,
             "result": words_of(code + 1, words),
             **_gate("distance", distance, np.where(touch, radius, np.nan)),

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.runs.dense import beliefs_of
 from snelk.runs.ladders import explain_ladder
 from snelk.runs.run import Run
 
@@ -28,7 +29,7 @@ def _sensed(table: str, column: str) -> Callable[[Run, str], pd.DataFrame]:
         rows = run.table(table)
         rows = rows[rows.agent == agent]
         found: pd.DataFrame = rows.groupby(["t", "target"], observed=True)[column].any().unstack()
-        return found.astype(np.float64)
+        return _at_every_tick(run, found.astype(np.float64).ffill(), 0.0)
 
     return look
 
@@ -46,15 +47,34 @@ def _meters(run: Run, agent: str) -> pd.DataFrame:
     found: pd.DataFrame = rows[rows.agent == agent].pivot(
         index="t", columns="target", values="value"
     )
-    return found
+    return _at_every_tick(run, found, 0.0, last=False)
 
 
 def _beliefs(run: Run, agent: str) -> pd.DataFrame:
     rows = run.beliefs
     rows = rows[rows.agent == agent]
-    x, y = (rows.pivot(index="t", columns="target", values=axis) for axis in ("x", "y"))
-    found: pd.DataFrame = x + 1j * y
-    return found
+    if not len(rows):
+        return _at_every_tick(run, rows.pivot(index="t", columns="target", values="x"), np.nan)
+    found = {}
+    for target in rows.target.unique():
+        each = beliefs_of(run, agent, target)
+        found[target] = each.x.to_numpy() + 1j * each.y.to_numpy()
+    import pandas as pd
+
+    return _at_every_tick(run, pd.DataFrame(found, index=run.times), np.nan, last=False)
+
+
+def _at_every_tick(
+    run: Run, found: pd.DataFrame, otherwise: float, *, last: bool = True
+) -> pd.DataFrame:
+    """A row per tick and a column per character.
+
+    Where there is no row the last one stands, or `otherwise`.
+    """
+    ticks = run.ticks_of(found.index.to_numpy(dtype=np.float64))
+    found = found.set_axis(ticks).reindex(range(len(run.times)), method="ffill" if last else None)
+    found = found.reindex(columns=list(run.names)).set_axis(run.times)
+    return found if np.isnan(otherwise) else found.fillna(otherwise)
 
 
 def states_of(run: Run, agent: str) -> pd.DataFrame:

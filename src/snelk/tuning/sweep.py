@@ -277,7 +277,7 @@ def _is_same(path: Path, info: Mapping[str, Any]) -> bool:
     """Whether a finished sweep at a place is this one, and whole."""
     try:
         found = open_sweep(path)
-        return bool(found.info == info) and len(found.table) == found.plan.count
+        return all((found.info == info, len(found.table) == found.plan.count))
     except InputError:
         return False
 
@@ -345,7 +345,7 @@ class _Parts:
     def is_done(self, start: int, rows: int) -> bool:
         """Whether a batch is there, whole, and one of this sweep."""
         try:
-            return self._read(start).num_rows == rows
+            return bool(self._read(start).num_rows == rows)
         except InputError:
             return False
 

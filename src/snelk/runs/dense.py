@@ -1,0 +1,207 @@
+"""Tables of pairs, tick by tick, also where nothing was written because nothing was to be said.
+
+A table has no rows of an agent and a target that its senses never notice, and none that would only
+repeat from afar what the row before said (docs/tables.md). What they would have held is put
+together again here, and nowhere else.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.fields import POSTURES
+from snelk.engine.turns import Turns
+from snelk.senses.bodies import bodies_of, gap_between
+from snelk.senses.sight import GATES, IN_VIEW, RESULTS
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from snelk.runs.run import Run
+
+Numbers = NDArray[np.float64]
+Ticks = NDArray[np.intp]
+
+
+class Looks(NamedTuple):
+    """Every look of an agent at a target.
+
+    Attributes:
+        ticks: (looks,) at which tick each was.
+        failed: (looks, cone) the first gate that failed, or IN_VIEW.
+        distance: (looks,) from the eye to the middle of the body, m; NaN while either is absent.
+        walls: (looks,) the wall in the way; empty for none.
+    """
+
+    ticks: Ticks
+    failed: NDArray[np.int8]
+    distance: Numbers
+    walls: NDArray[np.object_]
+
+
+def look_ticks(run: Run, agent: str) -> Ticks:
+    """The ticks at which an agent looks."""
+    every = [[run.setup.profile_of(name).look_every for name in run.agents]]
+    turns, a = Turns(every, run.setup.clock.dt), run.agents.index(agent)
+    ticks = np.arange(len(run.times))
+    mine = (ticks - a) % turns.ticks[0, a] == 0
+    mine[:1] = True
+    return np.flatnonzero(mine)
+
+
+def looks_at(run: Run, agent: str, target: str) -> Looks:
+    """Every look of an agent with cones at a target."""
+    ticks, cones = look_ticks(run, agent), len(run.setup.profile_of(agent).cones)
+    rows = run.pairs("sight", agent, target)
+    there = both_there(run, agent, target)[ticks]
+    failed = np.where(there, GATES.index("cares"), GATES.index("present")).astype(np.int8)
+    failed = np.repeat(failed[:, None], cones, axis=1)
+    walls = np.full(len(ticks), "", dtype=object)
+    distance = np.where(there, distances(run, agent, target)[ticks], np.nan)
+    if len(rows):
+        at = np.searchsorted(ticks, run.ticks_of(rows.t.to_numpy()[::cones]))
+        codes = rows.result.cat.set_categories(list(RESULTS)).cat.codes.to_numpy() - 1
+        written = np.full(len(ticks), -1, dtype=np.intp)
+        written[at] = np.arange(len(at))
+        written = np.maximum.accumulate(written)
+        failed = codes.reshape(-1, cones)[written].astype(np.int8)
+        named = rows.wall.astype(object).where(rows.wall.notna(), "").to_numpy()
+        walls = named.reshape(-1, cones)[written, 0]
+        distance[at] = rows.distance.to_numpy().reshape(-1, cones)[:, 0]
+    return Looks(ticks, failed, distance, walls)
+
+
+def in_view(looks: Looks) -> NDArray[np.bool_]:
+    """(looks,) whether any cone had the target in view."""
+    found: NDArray[np.bool_] = (looks.failed == IN_VIEW).any(axis=1)
+    return found
+
+
+def meters_of(run: Run, agent: str, target: str) -> pd.DataFrame:
+    """A row per tick of a meter; none if the agent has no meter for that target."""
+    profile, team = run.setup.profile_of(agent), run.setup.cast[target].team
+    if profile.meter is None or not profile.ever_notices(team) or agent == target:
+        return run.meters.iloc[:0]
+    rows = _every_tick(run, run.pairs("meters", agent, target))
+    rows[["value", "rate", "noise"]] = rows[["value", "rate", "noise"]].fillna(0.0)
+    rows["state"] = rows.state.astype(object).where(rows.state.notna(), "empty")
+    return rows
+
+
+def beliefs_of(run: Run, agent: str, target: str) -> pd.DataFrame:
+    """A row per tick of a belief; none if the agent has no memory for that target."""
+    profile, team = run.setup.profile_of(agent), run.setup.cast[target].team
+    memory = profile.memory
+    if memory is None or not profile.ever_notices(team) or agent == target:
+        return run.beliefs.iloc[:0]
+    rows = run.pairs("beliefs", agent, target)
+    every = _every_tick(run, rows)
+    if len(rows) == 0:
+        return every
+    # A belief that stands still has no rows of its own: it grows older, and less sure.
+    ticks = run.ticks_of(rows.t.to_numpy())
+    last = np.searchsorted(ticks, np.arange(len(every)), side="right") - 1
+    source: list[str] = rows.source.astype(object).where(rows.source.notna(), "").tolist()
+    filled = np.array([*source, ""], dtype=np.object_)[last]
+    stands = (last >= 0) & every.source.isna().to_numpy() & (filled != "")
+    since = (np.arange(len(every)) - np.append(ticks, 0)[last]) * run.setup.clock.dt
+    every["source"] = [each or None for each in filled]
+    for name, growth in (("x", 0.0), ("y", 0.0), ("age", 1.0), ("uncertainty", memory.spread)):
+        grown = np.append(rows[name].to_numpy(), np.nan)[last] + growth * since
+        every[name] = np.where(stands, grown, every[name].to_numpy())
+    place = _columns(run, target)[0]
+    off = np.hypot(every.x.to_numpy() - place["x"], every.y.to_numpy() - place["y"])
+    every["error"] = np.where(stands, off, every.error.to_numpy())
+    return every
+
+
+def beliefs_at(run: Run, tick: int) -> pd.DataFrame:
+    """The beliefs of all pairs at a tick, of those that believe something."""
+    rows = run.beliefs
+    rows = rows[rows.t <= run.times[tick] + 1e-9]
+    rows = rows.drop_duplicates(["agent", "target"], keep="last")
+    rows = rows[rows.source.notna()].copy()
+    since = run.times[tick] - rows.t.to_numpy()
+    spread = {
+        name: memory.spread if (memory := run.setup.profile_of(name).memory) else 0.0
+        for name in run.agents
+    }
+    rows["age"] += since
+    rows["uncertainty"] += since * np.array([spread[str(name)] for name in rows.agent])
+    rows["t"] = run.times[tick]
+    now: pd.DataFrame = rows.sort_index()
+    return now
+
+
+def contacts_of(run: Run, agent: str, target: str, sense: str) -> pd.DataFrame:
+    """A row per tick of `touch` or the `zone` sense; none if no such row was ever written."""
+    rows = run.pairs("contacts", agent, target)
+    rows = rows[rows.sense == sense]
+    if len(rows) == 0:
+        return rows
+    every = _every_tick(run, rows)
+    for name in ("sensed", "result", "wall", "zone"):
+        written = rows[name].astype(object).set_axis(run.ticks_of(rows.t.to_numpy()))
+        every[name] = written.reindex(range(len(run.times)), method="ffill").to_numpy()
+    every["sensed"] = every.sensed.astype(bool)
+    if sense == "touch":
+        known = every.distance.notna().to_numpy()
+        apart = np.where(both_there(run, agent, target), between(run, agent, target), np.nan)
+        every["distance"] = np.where(known, every.distance.to_numpy(), apart)
+        every["distance_limit"] = every.distance_limit.ffill()
+    return every
+
+
+def _every_tick(run: Run, rows: pd.DataFrame) -> pd.DataFrame:
+    """Rows of a pair, with empty ones for the other ticks."""
+    found = rows.set_axis(run.ticks_of(rows.t.to_numpy())).reindex(range(len(run.times)))
+    found["t"] = run.times
+    return found
+
+
+def both_there(run: Run, agent: str, target: str) -> NDArray[np.bool_]:
+    """(ticks,) whether both are present."""
+    present = run.poses.present.to_numpy().reshape(-1, len(run.names))
+    both: NDArray[np.bool_] = (
+        present[:, run.names.index(agent)] & present[:, run.names.index(target)]
+    )
+    return both
+
+
+def distances(run: Run, agent: str, target: str) -> Numbers:
+    """(ticks,) from the agent's eye to the middle of the target's body, m."""
+    bodies, (mine, other) = bodies_of([run.setup]), _columns(run, agent, target)
+    eye = mine["z"] + bodies.eyes[0, run.names.index(agent), mine["posture"]]
+    middle = other["z"] + 0.5 * bodies.height[0, run.names.index(target), other["posture"]]
+    found: Numbers = np.sqrt(
+        (other["x"] - mine["x"]) ** 2 + (other["y"] - mine["y"]) ** 2 + (middle - eye) ** 2
+    )
+    return found
+
+
+def between(run: Run, agent: str, target: str) -> Numbers:
+    """(ticks,) between two bodies as touch takes it: in plan, and over the gap in height, m."""
+    height, (mine, other) = bodies_of([run.setup]).height[0], _columns(run, agent, target)
+    tops = [
+        each["z"] + height[run.names.index(name), each["posture"]]
+        for name, each in ((agent, mine), (target, other))
+    ]
+    gap = gap_between(mine["z"], tops[0], other["z"], tops[1])
+    plan = np.hypot(other["x"] - mine["x"], other["y"] - mine["y"])
+    found: Numbers = np.hypot(plan, gap)
+    return found
+
+
+def _columns(run: Run, *names: str) -> list[dict[str, Any]]:
+    """The poses of some characters: (ticks,) x, y, z and the number of the posture."""
+    poses, count = run.poses, len(run.names)
+    posture = poses.posture.cat.set_categories(list(POSTURES)).cat.codes.to_numpy().clip(0)
+    found = []
+    for name in names:
+        n = run.names.index(name)
+        columns = {axis: poses[axis].to_numpy().reshape(-1, count)[:, n] for axis in "xyz"}
+        found.append({**columns, "posture": posture.reshape(-1, count)[:, n]})
+    return found
