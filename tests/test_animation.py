@@ -89,7 +89,7 @@ MISTAKES = {
     "animate RUN --size 100x100": "size: must be 240 to 4000 (given: 100 pixels)",
     "animate RUN --target fxo": 'target: no such character (given: "fxo"); did you mean "fox"?',
     "animate RUN --out x.webp": "x.webp: unknown format (given: .webp); use .gif or .mp4",
-    "page RUN --out x.pdf": "x.pdf: is no page (given: .pdf); use .html",
+    "page RUN --out x.pdf": "x.pdf: unknown format (given: .pdf); use .html",
     "page RUN --agent ow": 'agent: no such agent (given: "ow"); did you mean "owl"?',
     "page RUN --at 200": "time: must lie within the run, 0 to 90 s (given: 200 s)",
     "page RUN nothing": "nothing: no such run",

@@ -212,7 +212,9 @@ def test_searches_are_compared(demo: tuple[Path, str]) -> None:
     folder, _ = demo
     words = ("searches", "croft/night.toml", "farmer", "--seeds", 2)
     data = json.loads(command(*words, "--json", cwd=folder))
-    assert [row["way"] for row in data["ways"]] == ["there", "nearby", "hideouts", "likelihood"]
+    assert {row["way"] for row in data["ways"]} == {"there", "nearby", "hideouts", "likelihood"}
+    soonest = [row["until_found"] for row in data["ways"]]
+    assert soonest == sorted(soonest)
     assert [(r["way"], r["seed"]) for r in data["runs"]][:3] == [
         ("there", 0),
         ("there", 1),
@@ -228,7 +230,7 @@ def test_searches_are_compared(demo: tuple[Path, str]) -> None:
     assert result["outcomes"][: len(ended)] == list(ended.outcome)
     assert result["found"] == (ended.outcome == "found").sum()
     text = command(*words[:-1], 1, cwd=folder)
-    assert re.search(r"likelihood +\d+ +\d+ +\d+\.\d\d s +\d+\.\d m", text)
+    assert re.search(r"likelihood +\d of \d +\d+\.\d\d s +\d+ +\d+\.\d\d s +\d+\.\d m", text)
     assert "has no state that searches" in command(
         "searches", "croft/night.toml", "owl", cwd=folder, code=2
     )
@@ -305,7 +307,7 @@ def test_schema_can_be_printed_and_written(tmp_path: Path) -> None:
         ("events croft/runs/night --kind sow", 'error: --kind: no such kind (given: "sow"); did you mean "saw"?'),
         ("why croft/runs/night dog fox --at 99", "error: time: must lie within the run, 0 to 90 s (given: 99 s)"),
         ("why croft/runs/night dog fox --at 9 --to 10", "error: why: asks two things (given: --at with --from or --to); use one"),
-        ("plot map croft/runs/night --at 3 --out x.doc", "error: x.doc: unknown format (given: .doc); use .png, .svg or .pdf"),
+        ("plot map croft/runs/night --at 3 --out x.doc", "error: x.doc: unknown format (given: .doc); use .png, .svg, .pdf, .jpg or .webp"),
         ("schema levels", 'error: schema: KIND: no such kind (given: "levels"); did you mean "level"?'),
     ],
 )  # fmt: skip

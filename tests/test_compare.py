@@ -155,7 +155,7 @@ def test_the_figure_marks_where_runs_differ(night: snelk.Run) -> None:
     assert drawn.rows == night.agents
     assert drawn.partings == {each.agent: each.t for each in found.partings}
     (stretch,) = drawn.differences["dog"]
-    assert stretch == (25.8, 32.7)
+    assert stretch == (25.8, 32.9)
     assert drawn.differences["gander"] == []
     states = [name for name, *_ in drawn.states["dog", "b"]]
     assert states == found.b.states[found.b.states.agent == "dog"].state.tolist()

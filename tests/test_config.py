@@ -58,7 +58,7 @@ def test_mistakes_in_profiles(tmp_path: Path, old: str, new: str, line: str) -> 
     ("old", "new", "line"),
     [
         ("level.geojson", "levl.geojson", 'levl.geojson: no such file; did you mean "level.geojson"?'),
-        ("level.geojson", "\\u0000", "'\\x00': cannot be read as text in UTF-8"),
+        ("level.geojson", "\\u0000", "'\\x00': cannot be read as text in UTF-8; save it as UTF-8"),
         ("kinds.toml", "kins.toml", 'kins.toml: no such file; did you mean "kinds.toml"?'),
         ('"watcher"', '"watchr"', 'scene.toml: cast.guard.profile: no such profile (given: "watchr"); did you mean "watcher"?'),
         ("dt = 0.5", "dt = 0", "scene.toml: clock.dt: must be at least 0.001 s (given: 0)"),
@@ -82,7 +82,7 @@ def test_mistakes_in_scenarios(tmp_path: Path, old: str, new: str, line: str) ->
 @pytest.mark.parametrize(
     ("text", "line"),
     [
-        ("", "is empty; it needs a first line with t,id,x,y,heading"),
+        ("", "is empty; it needs a first line with its columns"),
         ("t,id,x,y,heading\n", "has no rows; record something, or leave it out"),
         ("t,id,x,y\n0,guest,0,0\n", 'columns: column "heading" is missing; add it'),
         ("t,id,x,y,heading,postur\n0,guest,0,0,0,prone\n", 'columns: no such column (given: "postur"); did you mean "posture"?; or leave the column out'),
@@ -213,7 +213,7 @@ def test_parquet_tracks_are_read_like_csv(tmp_path: Path) -> None:
     path.write_text(path.read_text().replace("track.csv", "track.parquet"))
     pd.testing.assert_frame_equal(snelk.run(path).sight, expected)
     (tmp_path / "track.parquet").write_bytes(b"PAR1 but not really")
-    assert complaints(path)[0].startswith("track.parquet: cannot be read: ")
+    assert complaints(path)[0].startswith("track.parquet: cannot be read as Parquet: ")
 
 
 length = st.floats(0.1, 1000)

@@ -86,7 +86,7 @@ def test_who_enters_a_watched_zone_is_sensed_from_anywhere(tmp_path: Path) -> No
     value = dict(zip(run.meters.t, run.meters.value, strict=True))
     assert value[7.5] == pytest.approx(8 * 0.5 * 0.5 / 4)
     other = snelk.run(path, changes={**changes, "profiles.watcher.zone_sense.notices": ["others"]})
-    assert set(other.contacts.result) == {"cares"}
+    assert len(other.contacts) == 0
     answer = run.why("guard", "guest", at=9.0).sense("zone")
     assert answer is not None
     assert answer.headline == "guard does not sense guest at 9.00 s: guest is not in pond or yard"
@@ -96,12 +96,17 @@ def test_every_pair_sense_and_tick_has_one_row(tmp_path: Path) -> None:
     night = snelk.run(snelk.croft() / "night.toml")
     contacts = night.contacts
     assert not contacts.duplicated(["t", "agent", "target", "sense"]).any()
-    per_tick = 3 * 11 + 11  # three geese feel, and the bell watches, all eleven others
+    per_tick = 3 * 1 + 1  # three geese feel, and the bell watches, the fox: nobody else matters
     assert len(contacts) == 901 * per_tick
     assert contacts.result.notna().all()
     assert (contacts.sensed == (contacts.result == "sensed")).all()
     ears = [a for a in night.agents if night.setup.profile_of(a).hearing]
-    assert len(night.hearing) == sum(len(ears) - (by in ears) for by in night.noises.by)
+    cast, profiles = night.setup.cast, {a: night.setup.profile_of(a) for a in ears}
+    assert len(night.hearing) == sum(
+        not isinstance(by, str) or (by != a and profiles[a].ever_notices(cast[by].team))
+        for by in night.noises.by
+        for a in ears
+    )
     assert not night.hearing.duplicated(["agent", "noise"]).any()
     assert (night.hearing.heard == (night.hearing.result == "heard")).all()
     assert ((night.hearing.strength > 0) <= night.hearing.heard).all()

@@ -294,7 +294,7 @@ def test_kinds_files_and_spots_say_reach_and_place(tmp_path: Path) -> None:
         ({"profiles.watcher.zone_sense": {"zones": []}}, "profiles.watcher.zone_sense.zones: must not be empty (given: [])"),
         ({"cast.guard.senses": {"hering": 1}}, 'cast.guard.senses.hering: unknown word (given: "hering"); did you mean "hearing"?'),
         ({"bodies.post.points": [[2, 1]]}, "bodies.post.points: heights must be shares from 0 to 1, and weights 0 to 1000 (given: [[2, 1]])"),
-        ({"bodies.post.steps": {"stride": 0, "creeping": 1, "walking": 1, "running": 1}}, "bodies.post.steps.stride: must be above 0 m (given: 0)"),
+        ({"bodies.post.steps": {"stride": 0, "creeping": 1, "walking": 1, "running": 1}}, "bodies.post.steps.stride: must be at least 0.01 m (given: 0)"),
     ],
 )  # fmt: skip
 def test_mistakes_about_senses(tmp_path: Path, changes: dict[str, object], line: str) -> None:

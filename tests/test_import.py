@@ -255,7 +255,7 @@ CASES = {
     "import game.csv --length 0": "conventions: length: must be above 0 (given: 0.0)",
     "import game.csv --mapping no.toml": "no.toml: no such file; check the path",
     "import bad.jsonl": "bad.jsonl: line 2: is no JSON:",
-    "import word.csv --name fox": "word.csv: row 2: is no number (given: x = 'wall')",
+    "import word.csv --name fox": "word.csv: line 3: is no number (given: x = 'wall')",
     "import back.csv --name fox": 'back.csv: times of "fox" must rise',
     "import none.csv": "none.csv: id is empty",
     "import back.csv --name fox --out back.csv": "back.csv: is what is read, and would be lost",

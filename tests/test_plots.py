@@ -185,7 +185,8 @@ def test_map_draws_noises_as_far_as_they_carry_and_who_heard_them(night: snelk.R
     drawn = snelk.plot_map(night, at=t).noises[number]
     assert drawn.place == (row.x, row.y)
     assert drawn.ring.get_radius() == row.reach
-    assert set(drawn.ears) == set(heard.agent[heard.noise == number]) > set()
+    judged = heard[(heard.noise == number) & (heard.t <= t + 1e-9)]
+    assert set(drawn.ears) == set(judged.agent) > set()
     hen = night.poses[(night.poses.id == "hen-1") & (night.poses.t == t)].iloc[0]
     np.testing.assert_allclose(drawn.ears["hen-1"].get_xydata(), [(row.x, row.y), (hen.x, hen.y)])
     assert to_hex(drawn.mark.get_markerfacecolor()) == NOISE

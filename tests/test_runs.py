@@ -110,9 +110,9 @@ def test_every_check_has_exactly_one_row_and_result(night: snelk.Run) -> None:
     assert len(birds) == 6
     counts = sight.agent.value_counts()
     assert counts[counts > 0].to_dict() == {
-        agent: pytest.approx((451 if agent in birds else 901) * cones[agent] * 11, abs=11)
+        agent: pytest.approx((451 if agent in birds else 901) * cones[agent] * noticed, abs=11)
         for agent in cones
-        if cones[agent]
+        if cones[agent] and (noticed := _noticed_by(night, agent))
     }
     assert sight.result.notna().all()
     assert (sight.in_view == (sight.result == "in_view")).all()
@@ -129,6 +129,13 @@ def test_every_check_has_exactly_one_row_and_result(night: snelk.Run) -> None:
         assert (margin[passed == gate] <= 1e-9).all()
         assert (margin[passed > gate] >= -1e-9).all()
     assert (sight.exposure.notna() | (sight.result != "line_of_sight")).all()
+
+
+def _noticed_by(run: snelk.Run, agent: str) -> int:
+    """How many characters an agent could ever notice."""
+    profile = run.setup.profile_of(agent)
+    others = [member.team for name, member in run.setup.cast.items() if name != agent]
+    return sum(profile.ever_notices(team) for team in others)
 
 
 def test_events_are_what_the_table_implies(night: snelk.Run) -> None:
@@ -159,7 +166,7 @@ def test_a_place_that_is_taken_is_left_alone(night: snelk.Run, tmp_path: Path) -
     (tmp_path / "notes.txt").write_text("mine")
     with pytest.raises(snelk.InputError, match="exists and is not a run of Snelk"):
         night.save(tmp_path)
-    with pytest.raises(snelk.InputError, match="exists and is not a run of Snelk"):
+    with pytest.raises(snelk.InputError, match="is a file, not a folder"):
         night.save(tmp_path / "notes.txt")
     assert (tmp_path / "notes.txt").read_text() == "mine"
 
@@ -184,10 +191,10 @@ def test_a_write_that_fails_leaves_the_run_before(
     ("damage", "message"),
     [
         (lambda run: (run / "run.json").unlink(), "is not the folder of a run"),
-        (lambda run: (run / "run.json").write_text("{"), "is a damaged run"),
+        (lambda run: (run / "run.json").write_text("{"), "not as Snelk wrote it"),
         (lambda run: (run / "run.json").write_text('{"format": 99}'), "was written in form 99"),
-        (lambda run: (run / "events.parquet").write_bytes(b"PAR1"), "is missing or damaged"),
-        (lambda run: (run / "events.parquet").unlink(), "is missing or damaged"),
+        (lambda run: (run / "events.parquet").write_bytes(b"PAR1"), "not as Snelk wrote it"),
+        (lambda run: (run / "events.parquet").unlink(), "is missing or not as Snelk wrote it"),
     ],
 )
 def test_damaged_runs_are_told(

@@ -81,7 +81,10 @@ def test_hold_limits_apply_while_in_view_and_only_then(tmp_path: Path) -> None:
 
 def test_only_noticed_teams_are_seen(tmp_path: Path) -> None:
     profiles = samples.SAMPLE_PROFILES.replace('["visitors"]', '["strangers"]')
-    assert gate_of(tmp_path, "at = [5, 0]", profiles=profiles) == "cares"
+    run = snelk.run(samples.write_sample(tmp_path, guest="at = [5, 0]", profiles=profiles))
+    assert len(run.sight) == 0  # no row of a pair that no sense could ever notice
+    assert {cone.result for cone in run.why("guard", "guest", at=0.5).cones} == {"cares"}
+    assert [span.reason for span in run.spans("guard", "guest")] == ["cares"]
 
 
 def test_absent_before_and_after_the_track(tmp_path: Path) -> None:

@@ -57,7 +57,9 @@ def claim(
     """
     path, given = Path(path), str(path)
     if suffixes and path.suffix.lower() not in suffixes:
-        rule, fix = "unknown format", f"use {' or '.join(suffixes)}"
+        *most, last = suffixes
+        rule = "unknown format"
+        fix = f"use {', '.join(most)} or {last}" if most else f"use {last}"
         raise InputError.of(given, "", path.suffix, rule, fix)
     try:
         there = _stat(path)

@@ -24,7 +24,7 @@ MOST_DEPTH = 100
 """How deep values of JSON Lines may be nested."""
 
 
-def read_text(path: Path) -> str:
+def read_text(path: Path, *, kind: str = "") -> str:
     """The text of a file in UTF-8, without a byte-order mark.
 
     Raises:
@@ -33,7 +33,7 @@ def read_text(path: Path) -> str:
     source = str(path)
     try:
         if path.is_dir():
-            inside = sorted(p.name for p in path.glob("*.*"))
+            inside = sorted(p.name for p in path.glob(f"*{kind or '.*'}"))
             fix = f"name a file in it: {', '.join(inside[:4])}" if inside else "name a file"
             raise InputError.of(source, "", "", "is a folder, not a file", fix)
         if path.exists() and not path.is_file():
@@ -47,6 +47,7 @@ def read_text(path: Path) -> str:
     except OSError as error:
         raise InputError.of(source, "", "", f"cannot be read: {error.strerror}") from None
     except ValueError:  # what is no text, and a path that cannot be one
+        source = source if source.isprintable() else repr(source)
         rule, fix = "cannot be read as text in UTF-8", "save it as UTF-8"
         raise InputError.of(source, "", "", rule, fix) from None
 
@@ -57,7 +58,7 @@ def read_toml(path: Path) -> dict[str, Any]:
     Raises:
         InputError: It cannot be read, or is no TOML.
     """
-    text = read_text(path)
+    text = read_text(path, kind=".toml")
     try:
         return tomllib.loads(text.replace("\r\n", "\n"))
     except (ValueError, RecursionError) as error:
@@ -70,7 +71,7 @@ def read_json(path: Path) -> Any:
     Raises:
         InputError: It cannot be read, or is no JSON.
     """
-    text = read_text(path)
+    text = read_text(path, kind="json")
     try:
         return json.loads(text)
     except (ValueError, RecursionError) as error:

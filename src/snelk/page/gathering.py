@@ -23,6 +23,7 @@ from snelk.runs.ladders import OVER, asked_by
 from snelk.runs.moment import every_look
 from snelk.runs.spans import REASONS
 from snelk.runs.standing import awake_of_ticks
+from snelk.runs.tables import MOST_PAIRS, is_thin
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import GATES, IN_VIEW
@@ -33,9 +34,6 @@ if TYPE_CHECKING:
     from snelk.runs.run import Run
 
 Numbers = NDArray[Any]
-
-MOST_PAIRS = 600
-"""Of more pairs of an agent and a character than this only those that were ever sensed are told."""
 
 WORDS = {
     "gates": GATES,
@@ -219,7 +217,7 @@ class Gathered:
         """Whom the page tells of an agent: everybody, or of many those that it ever sensed."""
         run = self.run
         others = [name for name in run.names if name != agent]
-        if len(run.agents) * len(others) <= MOST_PAIRS:
+        if not is_thin(len(run.agents), len(run.names)):
             return others
         return [name for name in others if (agent, name) in self._told]
 
@@ -295,7 +293,7 @@ class Gathered:
         """Every noise that was judged, by agent; of nobody's the target is -1."""
         run = self.run
         rows = run.hearing.sort_values(["agent", "t"], kind="stable")
-        if len(run.agents) * len(run.names) > MOST_PAIRS:
+        if is_thin(len(run.agents), len(run.names)):
             rows = rows[rows.heard.to_numpy(dtype=np.bool_)]
         noises = run.noises.iloc[rows.noise.to_numpy()]
         kinds = [

@@ -137,16 +137,22 @@ def beliefs_at(run: Run, tick: int) -> pd.DataFrame:
 
 
 def contacts_of(run: Run, agent: str, target: str, sense: str) -> pd.DataFrame:
-    """A row per tick of `touch` or the `zone` sense; none if no such row was ever written."""
+    """A row per tick of `touch` or the `zone` sense; none if the agent has no such sense."""
     rows = run.pairs("contacts", agent, target)
     rows = rows[rows.sense == sense]
-    if len(rows) == 0:
+    profile = run.setup.profile_of(agent)
+    if agent == target or (profile.touch if sense == "touch" else profile.zone_sense) is None:
         return rows
     every = _every_tick(run, rows)
+    if len(rows) == 0:  # it never notices that team
+        there = both_there(run, agent, target)
+        every["result"] = np.where(there, "cares", "present")
+        every["distance_limit"] = profile.touch.radius if profile.touch else np.nan
     for name in ("sensed", "result", "wall", "zone"):
         written = rows[name].astype(object).set_axis(run.ticks_of(rows.t.to_numpy()))
-        every[name] = written.reindex(range(len(run.times)), method="ffill").to_numpy()
-    every["sensed"] = every.sensed.astype(bool)
+        if len(rows):
+            every[name] = written.reindex(range(len(run.times)), method="ffill").to_numpy()
+    every["sensed"] = every.sensed.astype(object).fillna(False).astype(bool)
     if sense == "touch":
         known = every.distance.notna().to_numpy()
         apart = np.where(both_there(run, agent, target), between(run, agent, target), np.nan)

@@ -64,7 +64,11 @@ def claim_run(folder: str | Path) -> Path:
     """
     folder = Path(folder)
     whole = Path(os.path.realpath(folder))
-    if whole.is_dir():
+    try:
+        there = whole.is_dir()
+    except (OSError, ValueError) as error:
+        raise cannot_write(folder, error) from None
+    if there:
         if any(whole.iterdir()) and not _is_ours(whole):
             rule, fix = "exists and is not a run of Snelk", "choose another place for the run"
             raise InputError.of(str(folder), "", "", rule, fix)
@@ -210,10 +214,16 @@ def read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, s
             )
         fix = "name the folder that snelk run printed"
         raise InputError.of(source, "", "", "is not the folder of a run", fix)
-    try:
-        info = json.loads((folder / NOTES).read_text(encoding="utf-8"))
-    except (OSError, ValueError, RecursionError):
-        info = None
+    info = None
+    for _ in range(TRIES):
+        try:
+            info = json.loads((folder / NOTES).read_text(encoding="utf-8"))
+        except FileNotFoundError:  # another process is just about to put its run there
+            time.sleep(0.01)
+            continue
+        except (OSError, ValueError, RecursionError):
+            pass
+        break
     if not isinstance(info, dict) or not isinstance(info.get("format"), int):
         raise _damaged(folder / NOTES)
     if info["format"] != FORMAT:
@@ -223,8 +233,7 @@ def read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, s
         raise _damaged(folder / NOTES)
     digests = info.pop("files")
     del info["whole"]
-    _check(folder / LEVEL, digests)
-    return info, json.loads((folder / LEVEL).read_text(encoding="utf-8")), digests
+    return info, json.loads(_read(folder / LEVEL, digests)), digests
 
 
 def _await(place: Path) -> None:
@@ -251,19 +260,26 @@ def read_table(folder: Path, name: str, digests: Mapping[str, str]) -> pa.Table:
     Raises:
         InputError: The table is missing or damaged.
     """
-    path = folder / f"{name}.parquet"
-    _check(path, digests)
-    return pq.read_table(path, partitioning=None)
+    return pq.read_table(pa.BufferReader(_read(folder / f"{name}.parquet", digests)))
 
 
-def _check(path: Path, digests: Mapping[str, str]) -> None:
-    """Hold a file of a run against the digest that was taken when it was written."""
+def _read(path: Path, digests: Mapping[str, str]) -> bytes:
+    """A file of a run, held against the digest that was taken when it was written."""
     try:
-        same = _digest(path) == digests.get(path.name)
+        data = path.read_bytes()
     except OSError:
-        same = False
-    if not same:
-        raise _damaged(path)
+        data = b""
+    found = hashlib.blake2b(data, digest_size=16).hexdigest()
+    if found == digests.get(path.name):
+        return data
+    try:  # another process may just have put another run there
+        now = json.loads((path.parent / NOTES).read_text(encoding="utf-8"))["files"]
+    except (OSError, ValueError, KeyError, TypeError):
+        now = dict(digests)
+    if now != digests:
+        rule, fix = "was replaced by another run meanwhile", "do it again"
+        raise InputError.of(str(path.parent), "", "", rule, fix)
+    raise _damaged(path)
 
 
 def _damaged(path: Path) -> InputError:

@@ -24,6 +24,7 @@ from snelk.senses.hearing import (
     HEARING_GATES,
     HEARING_RESULTS,
     IN_FILE,
+    NOBODY,
     Heard,
     Noises,
 )
@@ -34,10 +35,24 @@ Rows = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]
 """The (agent, target, cone) of the rows that one tick has if everybody looks."""
 
 
+MOST_PAIRS = 600
+"""Of runs with more pairs of an agent and a character, rows that only repeat are left out."""
+
+
+def is_thin(agents: int, names: int) -> bool:
+    """Whether the tables of a run leave out rows that only repeat what the one before said."""
+    return agents * (names - 1) > MOST_PAIRS
+
+
 class Before:
-    """What everything came to at the tick before a block of ticks: so it shows what is new."""
+    """What everything came to at the tick before a block of ticks: so it shows what is new.
+
+    Attributes:
+        thin: Whether rows that tell nothing new are left out.
+    """
 
     def __init__(self, simulation: Simulation) -> None:
+        self.thin = is_thin(len(simulation.agents), len(simulation.names))
         self.failed = np.full_like(simulation.sight.failed, -2)
         self.touch = np.full_like(simulation.contacts.touch, -2)
         self.zone = np.full_like(simulation.contacts.zone, -2)
@@ -72,7 +87,7 @@ def sight_table(
     agent, target, cone = rows
     failed_now = sight.failed[:, v]
     tells = (failed_now == IN_VIEW) | (failed_now > ELEVATION)
-    tells |= failed_now != _shifted(before.failed[v], failed_now)
+    tells |= (failed_now != _shifted(before.failed[v], failed_now)) | (not before.thin)
     told = tells.any(axis=3)  # (tick, agent, target)
     ticks, each = np.nonzero(sight.looked[:, v][:, agent] & told[:, agent, target])
     a, j, k = agent[each], target[each], cone[each]
@@ -140,7 +155,7 @@ def meter_table(
     for n, row in enumerate(names):
         code[n, : len(row)] = [words.index(name) for name in row]
     state = meters.state[:, v]
-    tells = (state != EMPTY) | (_shifted(before.state[v], state) != EMPTY)
+    tells = (state != EMPTY) | (_shifted(before.state[v], state) != EMPTY) | (not before.thin)
     ticks, each = np.nonzero(tells[:, agent, target])
     a, j = agent[each], target[each]
     cone = meters.cone[ticks, v, a, j]
@@ -183,6 +198,7 @@ def belief_table(
     for n, values in enumerate((beliefs.x[:, v], beliefs.y[:, v])):
         tells |= (source != NO_BELIEF) & (values != _shifted(before.place[n, v], values))
     tells |= (source != NO_BELIEF) & (beliefs.age[:, v] < simulation.setups[v].clock.dt)
+    tells |= not before.thin
     ticks, each = np.nonzero(tells[:, agent, target])
     a, j = agent[each], target[each]
 
@@ -292,13 +308,18 @@ def _reach_keys(simulation: Simulation, v: int, noises: Noises) -> list[str]:
 def hearing_table(simulation: Simulation, times: Numbers, heard: Heard, noises: Noises) -> pa.Table:
     """A row per noise and agent with ears of one variant; `times` are those of the rows.
 
-    But for noises of no interest to it, and those not heard that were made farther off than twice
-    as far as they carry to it in the open.
+    But for noises of those it never notices; and of a run that is thinned, of those of no interest,
+    and of those not heard that were made twice as far off as they carry to it in the open.
     """
     far = heard.straight > FAR * np.where(
         heard.limit > 0.0, heard.limit, noises_reach(heard, noises)
     )
+    of_interest = (heard.by == NOBODY) | simulation.numbers.notices[
+        heard.variant, heard.agent, heard.by
+    ]
     told = (heard.failed == HEARD) | ((heard.failed != HEARING_GATES.index("cares")) & ~far)
+    told |= not is_thin(len(simulation.agents), len(simulation.names))
+    told &= of_interest
     times, heard = times[told], Heard(*(values[told] for values in heard))
     columns = {
         "t": times,
@@ -350,7 +371,7 @@ def contact_table(
     agent, sense, target = np.nonzero(has)
     tells = np.stack(  # (tick, agent, sense, target)
         [
-            (now == SENSED) | (now != _shifted(was[v], now))
+            (now == SENSED) | (now != _shifted(was[v], now)) | (not before.thin)
             for now, was in (
                 (contacts.touch[:, v], before.touch), (contacts.zone[:, v], before.zone),
             )

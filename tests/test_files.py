@@ -1,0 +1,278 @@
+"""What is written: whole or not at all, only where it may be, and nothing of somebody else's lost."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+
+import pytest
+from test_cli import ENVIRONMENT, command, in_a_process
+
+import snelk
+from snelk import files
+from snelk.plots.style import save_figure
+
+NIGHT = snelk.croft() / "night.toml"
+
+
+@pytest.fixture(scope="module")
+def short(tmp_path_factory: pytest.TempPathFactory) -> snelk.Run:
+    """Two seconds of the night, saved."""
+    folder = tmp_path_factory.mktemp("short") / "night"
+    return snelk.run(NIGHT, changes={"clock.end": 2.0}, out=folder)
+
+
+def test_a_folder_that_only_looks_like_a_run_is_left_alone(tmp_path: Path, short: snelk.Run) -> None:
+    thesis = tmp_path / "thesis"
+    thesis.mkdir()
+    for text in ("{}", '{"format": 4}', '{"format": 4, "snelk": 1, "scenario": 1, "setup": 1, "rows": 1}'):
+        (thesis / "run.json").write_text(text)
+        (thesis / "chapter.tex").write_text("years of work")
+        said = command("run", NIGHT, "--out", "thesis", cwd=tmp_path, code=2)
+        assert "exists and is not a run of Snelk" in said
+        assert sorted(p.name for p in thesis.iterdir()) == ["chapter.tex", "run.json"]
+
+
+def test_a_rerun_keeps_what_is_not_its_own(tmp_path: Path, short: snelk.Run) -> None:
+    short.save(tmp_path / "night")
+    (tmp_path / "night" / "notes.md").write_text("look at 1.4 s")
+    (tmp_path / "night" / "figures").mkdir()
+    (tmp_path / "night" / "figures" / "a.png").write_bytes(b"1")
+    snelk.run(NIGHT, changes={"clock.end": 1.0}, out=tmp_path / "night")
+    assert snelk.open_run(tmp_path / "night").times[-1] == 1.0
+    assert (tmp_path / "night" / "notes.md").read_text() == "look at 1.4 s"
+    assert (tmp_path / "night" / "figures" / "a.png").exists()
+    assert os.listdir(tmp_path) == ["night"]
+
+
+def test_a_run_whose_place_was_just_taken_comes_back(tmp_path: Path, short: snelk.Run) -> None:
+    """As if a process had been killed between the two moves."""
+    done = subprocess.run([sys.executable, "-c", "import os; print(os.getpid())"], capture_output=True)
+    short.save(tmp_path / "night")
+    (tmp_path / "night").rename(tmp_path / f".night.{int(done.stdout)}.0.old")
+    assert snelk.open_run(tmp_path / "night").times[-1] == 2.0
+    assert os.listdir(tmp_path) == ["night"]
+
+
+def test_drafts_of_the_dead_go_and_are_never_proposed(tmp_path: Path, short: snelk.Run) -> None:
+    done = subprocess.run([sys.executable, "-c", "import os; print(os.getpid())"], capture_output=True)
+    mine = files.draft_beside(tmp_path / "night")
+    dead = Path(str(mine).replace(f"-{os.getpid()}-", f"-{int(done.stdout)}-"))
+    for draft in (mine, dead):
+        short.save(draft)
+    with pytest.raises(snelk.InputError) as told:
+        snelk.open_run(tmp_path / "nite")
+    assert "did you mean" not in str(told.value)
+    short.save(tmp_path / "night")
+    assert sorted(os.listdir(tmp_path)) == sorted([mine.name, "night"])
+
+
+def test_many_at_once_leave_one_whole_run(tmp_path: Path, short: snelk.Run) -> None:
+    wrong: list[Exception] = []
+
+    def save() -> None:
+        try:
+            for _ in range(5):
+                short.save(tmp_path / "night")
+                assert len(snelk.open_run(tmp_path / "night").events) == len(short.events)
+        except Exception as error:
+            wrong.append(error)
+
+    threads = [threading.Thread(target=save) for _ in range(6)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert not wrong
+    assert os.listdir(tmp_path) == ["night"]
+
+
+LINES = {
+    "run SCENE --out .": "is not a run of Snelk",
+    "run SCENE --out file": "is a file, not a folder",
+    "run SCENE --out file/run": "cannot be written",
+    f"run SCENE --out {'x' * 300}": "File name too long",
+    "run SCENE --out loop/run": "Too many levels of symbolic links",
+    "page RUN --out .": "unknown format",
+    "page RUN --out dir.html": "is a folder, not a file",
+    "plot map RUN --at 1 --out file/a.png": "cannot be written",
+    "plot timeline RUN --out x.toml": "unknown format",
+    "schema scenario --out SCENE": "unknown format",
+    "schema scenario --out level.json": "nothing that this command writes",
+    "verify SCENE --junit SCENE": "unknown format",
+    "verify SCENE --junit notes.xml": "nothing that this command writes",
+    "coverage SCENE --out fox.csv": "nothing that this command writes",
+    "animate RUN --out a.avi": "unknown format",
+}
+
+
+@pytest.mark.parametrize("line", LINES)
+def test_a_place_that_cannot_be_written_is_told_first(
+    line: str, tmp_path: Path, short: snelk.Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("snelk.engine.simulation.Simulation.step", lambda self: 1 / 0)
+    scene = tmp_path / "night.toml"
+    for path in snelk.croft().iterdir():
+        (tmp_path / path.name).write_bytes(path.read_bytes()) if path.is_file() else None
+    (tmp_path / "file").write_text("mine")
+    (tmp_path / "level.json").write_text('{"type": "FeatureCollection"}')
+    (tmp_path / "notes.xml").write_text("<notes/>")
+    (tmp_path / "dir.html").mkdir()
+    (tmp_path / "loop").symlink_to("loop")
+    before = {p: p.read_bytes() for p in tmp_path.iterdir() if p.is_file()}
+    words = [{"SCENE": scene.name, "RUN": short.folder}.get(word, word) for word in line.split()]
+    said = command(*words, cwd=tmp_path, code=2)
+    assert LINES[line] in said
+    assert said.count("\n") == 1
+    assert {p: p.read_bytes() for p in tmp_path.iterdir() if p.is_file()} == before
+
+
+def test_a_run_can_be_named_by_a_dot(short: snelk.Run) -> None:
+    assert short.folder is not None
+    for words in (("page", "."), ("plot", "timeline", "."), ("why", ".", "owl", "fox", "--at", 1)):
+        command(*words, cwd=short.folder)
+    assert (short.folder.parent / "night.html").is_file()
+    assert (short.folder.parent / "night-timeline.png").is_file()
+
+
+def test_a_figure_that_fails_leaves_the_good_one(
+    tmp_path: Path, short: snelk.Run, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "a.png"
+    axes = snelk.plot_timeline(short).axes
+    save_figure(axes, path)
+    good = path.read_bytes()
+
+    def full(self: object, draft: Path, **_: object) -> None:
+        draft.write_bytes(b"half")
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("matplotlib.figure.Figure.savefig", full)
+    with pytest.raises(snelk.InputError, match="No space left"):
+        save_figure(axes, path)
+    assert path.read_bytes() == good
+    assert os.listdir(tmp_path) == ["a.png"]
+
+
+@pytest.mark.parametrize("encoding", ["ascii", "latin-1", "cp1252"])
+def test_answers_fit_any_encoding(encoding: str, short: snelk.Run) -> None:
+    for words in (["events"], ["events", "--json"], ["why", "owl", "fox", "--at", "1"]):
+        line = [words[0], str(short.folder), *words[1:]]
+        done = subprocess.run(
+            [sys.executable, "-m", "snelk", *line], capture_output=True, check=False,
+            env=ENVIRONMENT | {"PYTHONIOENCODING": encoding, "PYTHONUTF8": "0"},
+        )  # fmt: skip
+        assert (done.returncode, done.stderr) == (0, b"")
+        text = done.stdout.decode(encoding)
+        assert text
+        if "--json" in words:
+            told = [event["text"] for event in json.loads(text)]
+            assert told == list(short.events.text)
+
+
+def test_no_place_for_the_compilers_cache_or_a_broken_one_does_not_matter(tmp_path: Path) -> None:
+    code = (
+        "import numba, snelk\n"
+        "from numba.core import caching\n"
+        "class Nowhere(caching._CacheLocator):\n"
+        "    @classmethod\n"
+        "    def from_function(cls, *_): return None\n"
+        "caching.CompileResultCacheImpl._locator_classes = [Nowhere]\n"
+        "caching.CacheImpl._locator_classes = [Nowhere]\n"
+        f"from snelk.level.rays import cast_rays\n"
+        "import shapely\n"
+        "from snelk.level.level import Level\n"
+        f"print(len(snelk.check(snelk.load({str(NIGHT)!r}))))\n"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stdout) == (0, "0\n"), done.stderr
+    cache = tmp_path / "cache"
+    code = (
+        "from snelk.level.compiled import compiled\n"
+        "@compiled\n"
+        "def twice(x): return 2.0 * x\n"
+        "print(twice(21.0))\n"
+    )
+    script = tmp_path / "a.py"
+    script.write_text(code)
+    env = ENVIRONMENT | {"NUMBA_CACHE_DIR": str(cache)}
+    for _ in range(3):
+        done = subprocess.run([sys.executable, script], capture_output=True, text=True, env=env)
+        assert (done.returncode, done.stdout) == (0, "42.0\n"), done.stderr
+        for path in cache.rglob("*.nb?"):  # cut off, as by a full disk
+            path.write_bytes(path.read_bytes()[:50])
+    assert list(cache.rglob("*.nb?"))
+
+
+@pytest.mark.skipif(os.name != "posix", reason="processes are looked at as POSIX has them")
+def test_workers_end_with_a_sweep_that_was_killed(tmp_path: Path) -> None:
+    words = [
+        "sweep", str(NIGHT), "--vary", "profiles.dog.hearing.acuity=0.5:2:200", "--jobs", "2",
+        "--out", "a.parquet",
+    ]  # fmt: skip
+    sweep = subprocess.Popen(
+        [sys.executable, "-m", "snelk", *words], cwd=tmp_path, stdout=subprocess.PIPE
+    )
+    workers: set[int] = set()
+    deadline = time.monotonic() + 60
+    while len(workers) < 2 and time.monotonic() < deadline:
+        time.sleep(0.2)
+        workers = {
+            int(stat.parent.name)
+            for stat in Path("/proc").glob("[0-9]*/stat")
+            if _is_child(stat, sweep.pid)
+        }
+    assert len(workers) >= 2
+    time.sleep(2.0)
+    sweep.kill()
+    assert sweep.stdout is not None
+    with sweep.stdout:
+        sweep.stdout.read()  # ends only when nobody holds the pipe any more
+    sweep.wait()
+    deadline = time.monotonic() + 20
+    while any(files.is_running(each) for each in workers) and time.monotonic() < deadline:
+        time.sleep(0.2)
+    assert not any(files.is_running(each) for each in workers)
+
+
+def _is_child(stat: Path, parent: int) -> bool:
+    try:
+        fields = stat.read_text().rpartition(")")[2].split()
+    except OSError:
+        return False
+    return int(fields[1]) == parent and fields[0] != "Z"
+
+
+def test_an_import_does_not_shift_columns_or_read_names_as_numbers(tmp_path: Path) -> None:
+    (tmp_path / "a.csv").write_text("t,id,x,y\n0,007,1,2\n1,NA,3,4\n")
+    made = snelk.import_tracks(tmp_path / "a.csv").tracks
+    assert sorted(made.id) == ["007", "NA"]
+    (tmp_path / "b.csv").write_text("t,id,x,y\n0,fox,1,2\n\n1,fox,3,4,5\n")
+    said = command("import", "b.csv", cwd=tmp_path, code=2)
+    assert "b.csv: line 4: must have 4 fields, as the first line has names (given: 5)" in said
+
+
+def test_changed_activities_make_another_sweep(tmp_path: Path) -> None:
+    scene = tmp_path / "mine"
+    command("new", "mine", cwd=tmp_path)
+    words = [
+        "sweep", scene / "scenario.toml", "--vary", "bodies.child.eyes=0.8,0.9", "--out", "a.parquet",
+        "--show", "hound.distance_walked", "--json", "--activities", "acts.py",
+        "--set", "profiles.hound.movement={}", "--set", "expect={}", "--set", "wish={}",
+        "--set", 'profiles.hound.ladder={states={pace={call={activity="pace"}}}}',
+    ]  # fmt: skip
+    walked = []
+    for far in (1.0, 4.0):
+        (tmp_path / "acts.py").write_text(
+            f"import snelk\n@snelk.activity('pace')\ndef pace(me):\n"
+            f"    return snelk.Move(to=(me.home[0] + {far}, me.home[1]))\n"
+        )
+        code, said, wrong = in_a_process([str(word) for word in words], tmp_path)
+        assert code == 0, wrong
+        walked.append(json.loads(said)["points"][0]["hound.distance_walked"])
+    assert walked[1] > walked[0] + 1.0
