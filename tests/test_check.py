@@ -8,6 +8,8 @@ from pathlib import Path
 
 import pytest
 import samples
+import scenes
+import shapely
 
 import snelk
 from snelk.tuning.check import KINDS
@@ -274,6 +276,40 @@ LEVEL = """{"type": "FeatureCollection", "features": [
 , {"type": "Feature", "properties": {"kind": "spot", "name": "post"}, "geometry": {"type": "Point", "coordinates": [3, 0]}}
 , {"type": "Feature", "properties": {"kind": "zone", "name": "yard", "light": 1}, "geometry": {"type": "Point", "coordinates": [0, 0]}}
 ]}""".replace('"light": 1', '"light": 1, "radius": 5')
+
+
+@pytest.mark.parametrize(
+    ("kind", "states", "changes", "mended"),
+    [
+        ("sleeps-with-open-eyes", {"a": {"sleep": {}}}, {}, {"a": {"sleep": {}, "senses": {"sight": 0.0}}}),
+        ("search-too-slow", {"a": {"search": {"way": "likelihood", "speed": 2.0}}}, {}, {"a": {"search": {"way": "likelihood", "speed": 2.0}, "pace": "running"}}),
+        ("raw-flips", {"a": {}, "b": {}}, {"x": {"from": "a", "to": "b", "when": "seen"}, "y": {"from": "b", "to": "a", "when": "not seen"}}, {"a": {"least": 1.0}, "b": {}}),
+        ("out-of-reach", {"a": {"go": {"spot": "cellar"}}}, {}, {"a": {"go": {"spot": "yard"}}}),
+        ("roams-to-the-end", {"a": {"roam": {}}}, {}, {"a": {"roam": {"ring": [1.0, 2.0]}}}),
+    ],
+)  # fmt: skip
+def test_findings_about_what_is_done(
+    tmp_path: Path, kind: str, states: dict[str, object], changes: dict[str, object],
+    mended: dict[str, object],
+) -> None:  # fmt: skip
+    features = [
+        scenes.feature("wall", "house", shapely.box(4, -4, 12, 4), top=3.0),
+        scenes.feature("spot", "cellar", shapely.Point(8, 0)),
+        scenes.feature("spot", "yard", shapely.Point(0, 6)),
+    ]
+    both = [
+        {f.name for f in snelk.check(scenes.scene(tmp_path, *features, states=s, changes=changes))}
+        for s in (states, mended)
+    ]
+    assert kind in both[0] - both[1]
+
+
+def test_who_is_far_above_a_watched_zone_is_told(tmp_path: Path) -> None:
+    yard = scenes.feature("zone", "yard", shapely.box(-9, -9, 9, 9))
+    more = {"profiles.watcher.zone_sense": {"zones": ["yard"]}}
+    for z, expected in ((1.0, False), (3.0, True)):
+        scene = scenes.scene(tmp_path, yard, states={"a": {}}, more={**more, "cast.guest.z": z})
+        assert ("height-left-out" in {f.name for f in snelk.check(scene)}) is expected
 
 
 def test_every_kind_is_tested_and_documented() -> None:

@@ -41,7 +41,7 @@ from snelk.mind.evaluation import evaluate
         ("(seen", 5, "something is missing at the end"),
         ("seen heard", 5, 'did not expect "heard" here'),
         ("meter = 1", 6, "cannot read '='; write == to compare"),
-        ("meter & 1", 6, "cannot read '&'"),
+        ("meter & 1", 6, '"&" is no word of conditions; write and'),
         ("meter", 0, "is not true or false; compare it, such as meter >= 0.6"),
         ("3", 0, "is a number, not a condition; compare it, such as meter >= 0.6"),
         ("seen > 0.5", 0, "must be a number; seen is true or false"),
@@ -117,7 +117,7 @@ def test_a_mistake_in_a_file_is_told_with_its_key(tmp_path: Path) -> None:
     )
     assert (
         message({"when": "seen"}, states={"b": {"least": -1}})
-        == ".states.b.least: must be at least 0 s (given: -1)"
+        == ".states.b.least: must be at least 0 s and at most 3600 (given: -1)"
     )
 
 

@@ -33,8 +33,8 @@ CONE = "profiles.watcher.cones.front"
     [
         ("range = 10", "rnage = 10", f'{CONE}.rnage: no such key (given: 10.0); did you mean "range"?'),
         ("fov_whole = 90", "fov = 90", f'{CONE}.fov: no such key (given: 90); did you mean "fov_whole"?'),
-        ("fov_whole = 90", "fov_whole = 400", f"{CONE}.fov_whole: must be at most 360 deg (given: 400)"),
-        ("range = 10.0", "range = -1", f"{CONE}.range: must be above 0 m (given: -1)"),
+        ("fov_whole = 90", "fov_whole = 400", f"{CONE}.fov_whole: must be at most 360 deg and above 0 (given: 400)"),
+        ("range = 10.0", "range = -1", f"{CONE}.range: must be above 0 m and at most 100000 (given: -1)"),
         ("range = 10.0", "range = nan", f"{CONE}.range: must be a finite number (given: nan)"),
         ("range = 10.0", 'range = "10"', f'{CONE}.range: must be a number (given: "10")'),
         ("range = 10.0", "range = true", f"{CONE}.range: must be a number (given: true)"),
@@ -61,7 +61,7 @@ def test_mistakes_in_profiles(tmp_path: Path, old: str, new: str, line: str) -> 
         ("level.geojson", "\\u0000", "'\\x00': cannot be read as text in UTF-8; save it as UTF-8"),
         ("kinds.toml", "kins.toml", 'kins.toml: no such file; did you mean "kinds.toml"?'),
         ('"watcher"', '"watchr"', 'scene.toml: cast.guard.profile: no such profile (given: "watchr"); did you mean "watcher"?'),
-        ("dt = 0.5", "dt = 0", "scene.toml: clock.dt: must be at least 0.001 s (given: 0)"),
+        ("dt = 0.5", "dt = 0", "scene.toml: clock.dt: must be at least 0.001 s and at most 10 (given: 0)"),
         ("end = 0.5", "", "scene.toml: clock.end: is needed where there are no tracks; add end = … seconds"),
         ("end = 0.5", "end = 600000", "scene.toml: clock: makes 1200000 ticks, more than 1000000; raise dt or choose a nearer end"),
         ("at = [5, 0]", "at = [5]", "scene.toml: cast.guest.at[1]: is missing; add it"),
@@ -118,7 +118,7 @@ LINE = [[0, 0], [1, 0]]
         (feature("wall", "LineString", LINE), 'feature 0 "thing": top: is missing; add it'),
         (feature("wall", "LineString", LINE, top=1, base=2), 'feature 0 "thing": top: must be above base, 2 m (given: 1)'),
         (feature("wall", "LineString", LINE, top=1, see_trough=1), 'feature 0 "thing": see_trough: no such key (given: 1); did you mean "see_through"?'),
-        (feature("wall", "LineString", LINE, top=1, see_through=1.5), 'feature 0 "thing": see_through: must be at most 1 (given: 1.5)'),
+        (feature("wall", "LineString", LINE, top=1, see_through=1.5), 'feature 0 "thing": see_through: must be at most 1 and at least 0 (given: 1.5)'),
         (feature("wall", "Point", [0, 0], top=1), 'feature 0 "thing": geometry: wrong kind of geometry (given: "Point"); use LineString or MultiLineString or Polygon or MultiPolygon'),
         (feature("wall", "LineString", [[0, 0], [float("nan"), 0]], top=1), 'feature 0 "thing": geometry: needs coordinates that are numbers within ±100000 m (given: [[0, 0], [nan, 0]])'),
         (feature("wall", "LineString", [[0, 0]], top=1), 'feature 0 "thing": geometry: coordinates do not make a LineString (given: [[0, 0]])'),
@@ -169,14 +169,16 @@ def test_inheritance_takes_what_is_not_written_and_blames_who_wrote_it(tmp_path:
     changed = snelk.load(path, changes={f"{CONE}.fov_whole": 70}).setup
     assert changed.profiles["owl"].cones["front"].fov_whole == 70
     (tmp_path / "kinds.toml").write_text(child.replace("fov_whole = 90", "fov_whole = 0"))
-    assert complaints(path) == [f"kinds.toml: {CONE}.fov_whole: must be above 0 deg (given: 0)"]
+    assert complaints(path) == [
+        f"kinds.toml: {CONE}.fov_whole: must be above 0 deg and at most 360 (given: 0)"
+    ]
 
 
 @pytest.mark.parametrize(
     ("change", "line"),
     [
         ({f"{CONE}.rnge": 3}, f'changes: {CONE}.rnge: no such key (given: 3); did you mean "range"?'),
-        ({f"{CONE}.range": -3}, f"changes: {CONE}.range: must be above 0 m (given: -3)"),
+        ({f"{CONE}.range": -3}, f"changes: {CONE}.range: must be above 0 m and at most 100000 (given: -3)"),
         ({"profiles.wacher.body": "x"}, 'changes: profiles.wacher: no such name; did you mean "watcher"?'),
         ({"clock.dt.x": 1}, "changes: clock.dt: is a value, not a table (given: 0.5)"),
         ({"clock dt": 1}, 'changes: is not a key path (given: "clock dt"); write it like profiles.goose.cones.wide.range'),
@@ -264,4 +266,4 @@ def test_schemas_accept_what_snelk_accepts_and_refuse_a_typo(folder: Path) -> No
 
 def test_nearest_names() -> None:
     assert nearest("hold", ["hold_range", "fov_whole"]) == 'did you mean "hold_range"?'
-    assert nearest("x", [f"name-{n:02}" for n in range(15)]).endswith("name-11 and 3 more")
+    assert nearest("x", [f"name-{n:02}" for n in range(15)]).endswith("name-13, name-14")

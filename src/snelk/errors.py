@@ -97,8 +97,7 @@ def nearest(name: str, known: Iterable[str]) -> str:
         return f'did you mean "{longer[0]}"?'
     if not names:
         return "there are none to choose from"
-    shown = ", ".join(names[:12]) + (f" and {len(names) - 12} more" if len(names) > 12 else "")
-    return f"known: {shown}"
+    return f"known: {', '.join(names)}"
 
 
 def one_of(name: str, known: Iterable[str], *, source: str, place: str, what: str) -> None:

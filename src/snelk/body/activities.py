@@ -46,6 +46,7 @@ class Activity:
         # Kept, for when the state is left its settings are no longer those of the agent.
         self.written: Any = getattr(me.settings, me.settings.activity)
         self.done = self.failed = False
+        self.joins = False  # on its way to where a route begins for it, which is no arriving
 
     def come_to_end(self) -> None:
         """Its way is at its end: that is what was wanted, or as near as it gets."""
@@ -137,7 +138,7 @@ class Patrol(Activity):
             return self._walk()
         self.at -= self.step  # the corner that comes after the point where it joins the route
         self.me.walk_to((float(nearest[best][0]), float(nearest[best][1])))
-        self.pausing = True  # no pause where it joins
+        self.pausing = self.joins = True  # no pause where it joins
         return NEVER
 
     def _advance(self) -> None:
@@ -153,6 +154,7 @@ class Patrol(Activity):
             self.at = min(max(self.at + self.step, 0), count - 1)
 
     def _walk(self) -> float:
+        self.joins = False
         x, y = self.points[self.at]
         self.me.walk_to((float(x), float(y)))
         return NEVER
@@ -294,6 +296,7 @@ class Evade(Activity):
     """Go a little way in a direction that is free."""
 
     written: minds.Evade
+    walks = True
 
     def __init__(self, me: Me) -> None:
         super().__init__(me)

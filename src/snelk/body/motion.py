@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.fields import POSTURES
 from snelk.config.models import Setup
+from snelk.config.words import POSTURES
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]

@@ -116,7 +116,8 @@ def registered(name: str) -> UserActivity:
         InputError: None was registered under it.
     """
     if name not in _REGISTERED:
-        fix = nearest(name, _REGISTERED) if _REGISTERED else "register it with snelk.activity"
+        fix = f"{nearest(name, _REGISTERED)}; or " if _REGISTERED else ""
+        fix += "register it with snelk.activity, and name its file with --activities FILE.py"
         raise InputError.of("activity", "", f'"{name}"', "no such activity is registered", fix)
     return _REGISTERED[name]
 

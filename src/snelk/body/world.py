@@ -30,10 +30,10 @@ from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
 from snelk.config.conditions import BUILT_IN, Node
-from snelk.config.fields import GAITS, POSTURES
 from snelk.config.minds import State
 from snelk.config.models import Setup
 from snelk.config.recordings import TrackData
+from snelk.config.words import GAITS, POSTURES
 from snelk.level.level import Level
 from snelk.level.ways import Ways
 from snelk.mind.ladder import Ladders, Step
@@ -532,7 +532,7 @@ class World:
         motion = self.motion
         for v, a in np.argwhere(at_end):
             activity = self.activities[v][a]
-            if activity is None or not activity.walks:
+            if activity is None or not activity.walks or activity.joins:
                 continue
             me, goal = activity.me, (float(self.goals[v, a, 0]), float(self.goals[v, a, 1]))
             if motion.arrived[v, a]:

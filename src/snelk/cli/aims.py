@@ -22,6 +22,7 @@ from snelk.cli.scenarios import (
     ScenarioFile,
     load_scenario,
     run_files,
+    say_warnings,
 )
 from snelk.files import claim, write_text
 
@@ -61,6 +62,8 @@ def verify(
         claim(junit, ".xml", ours=lambda path: b"<testsuites" in path.read_bytes()[:4096])
     run_files(activities)
     loaded = {path: load_scenario(path, changes) for path in scenarios}
+    for path, scenario in loaded.items():
+        say_warnings(scenario, path)
     found = {path: hold(scenario, seeds=seeds) for path, scenario in loaded.items()}
     if junit is not None:
         write_text(junit, as_junit({str(path): verdicts for path, verdicts in found.items()}))

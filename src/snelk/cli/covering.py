@@ -161,7 +161,7 @@ def _say_coverage(screen: Console, found: Coverage, scenario: Path) -> None:
         x, y = float(found.x[place]), float(found.y[place])
         safe = ", ".join(f"{w.start:g}–{w.end:g}" for w in found.windows(x, y)[:6])
         text = f"Watched most without being noticed: ({x:g}, {y:g}), {found.share[place]:.0%} of "
-        text += f"the time; nobody looks at {safe} s"
+        text += "the time; " + (f"nobody looks at {safe} s" if safe else "somebody always looks")
         screen.print(wrap(text, indent=2))
     options = ("--target", found.target, "--way", found.way)
     screen.print("\nNext\n  " + command("snelk", "plot", "coverage", scenario, *options))

@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import re
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 from urllib.parse import urlencode
 
 import typer
 
 from snelk.cli.output import console, progress_bar
 from snelk.cli.questions import From, RunFolder, To
+from snelk.cli.scenarios import say_warnings
 from snelk.errors import InputError
 from snelk.files import beside, claim
+
+if TYPE_CHECKING:
+    from snelk.runs.run import Run
 
 
 def page(
@@ -48,12 +52,25 @@ def page(
     another = None if other is None else open_run(other)
     if at is not None:
         opened.tick_at(at)
+    _say_warnings(opened)
     with progress_bar("writing the page"):
         write_page(path, opened, another, agent=agent, target=target)
     screen = console()
     screen.print(f"Written to {path} ({path.stat().st_size / 1e6:.1f} MB)")
     moment = "" if at is None else "#" + urlencode({"t": f"{at:g}"})
     screen.print(f"\nOpen it in a browser; ? lists the keys\n  {path.resolve().as_uri()}{moment}")
+
+
+def _say_warnings(run: Run) -> None:
+    """What `snelk check` warns of in a run's scenario, if that is still there as it was."""
+    from snelk.config.scenario import load
+
+    try:
+        loaded = load(run.info["scenario"], changes=run.info["changes"])
+        if loaded.digests() == run.info["inputs"]:
+            say_warnings(loaded, run.info["scenario"])
+    except InputError:
+        return
 
 
 def animate(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from itertools import pairwise
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -39,33 +39,38 @@ def events(
     as_json: Json = False,
 ) -> None:
     """List what happened, in the order of time."""
-    from snelk.runs.events import EVENT_KINDS
-    from snelk.runs.run import open_run
+    from snelk.runs.events import EVENT_KINDS, NUMBERS
+    from snelk.runs.store import read_info, read_table
 
-    opened = open_run(run)
-    found = opened.events
+    # A list needs neither a level nor what is compiled: so it is there at once.
+    info, _, digests = read_info(run)
+    every = read_table(run, "events", digests).to_pylist()
+    found: list[dict[str, Any]] = [
+        {
+            name: "" if value is None and name not in NUMBERS else value
+            for name, value in row.items()
+        }
+        for row in every
+    ]
     for name, column, known in (
-        (agent, "agent", opened.names),
-        (target, "target", opened.names),
+        (agent, "agent", info["characters"]),
+        (target, "target", info["characters"]),
         (kind, "kind", EVENT_KINDS),
     ):
         if name is not None:
             one_of(name, known, source=f"--{column}", place="", what=column)
-            found = found[found[column] == name]
+            found = [row for row in found if row[column] == name]
     if start is not None and end is not None and end < start:
         raise InputError.of("--to", "", f"{end:g} s", f"must not be before --from, {start:g} s")
     if start is not None:
-        found = found[found.t >= start - 1e-9]
+        found = [row for row in found if row["t"] >= start - 1e-9]
     if end is not None:
-        found = found[found.t <= end + 1e-9]
+        found = [row for row in found if row["t"] <= end + 1e-9]
     if as_json:
-        say_json(found.to_dict(orient="records"))
+        say_json(found)
         return
-    screen = console()
-    for row in found.itertuples():
-        screen.print(f"{row.t:8.2f} s  {row.text}")
-    if not len(found):
-        screen.print(f"No such events; the run has {len(opened.events)} in all.")
+    lines = [f"{row['t']:8.2f} s  {row['text']}" for row in found]
+    typer.echo("\n".join(lines) or f"No such events; the run has {len(every)} in all.")
 
 
 def why(
@@ -78,6 +83,10 @@ def why(
     at: Annotated[float | None, typer.Option("--at", metavar="T", help="At this time, s.")] = None,
     start: From = None,
     end: To = None,
+    sense: Annotated[
+        str | None,
+        typer.Option("--sense", metavar="SENSE", help="About sight, hearing, touch or zone first."),
+    ] = None,
     as_json: Json = False,
 ) -> None:
     """Tell why a target was sensed or not, or a state entered.
@@ -91,6 +100,10 @@ def why(
 
     if at is not None and (start is not None or end is not None):
         raise InputError.of("why", "", "--at with --from or --to", "asks two things", "use one")
+    if sense is not None:
+        from snelk.config.words import SENSES
+
+        one_of(sense, SENSES, source="--sense", place="", what="sense")
     opened = open_run(run)
     if target is None:
         _why_state(opened, run, agent, at, start, end, as_json)
@@ -100,9 +113,10 @@ def why(
         if as_json:
             say_json(answer.to_dict())
         else:
-            _say_answer(console(), opened, run, answer)
+            _say_answer(console(), opened, run, answer, sense=sense)
         return
     spans = opened.story(agent, target, start=start, end=end)
+    spans = spans if sense is None else [span for span in spans if span.sense == sense]
     if as_json:
         say_json([span.to_dict() for span in spans])
         return
@@ -112,6 +126,9 @@ def why(
     screen.print(f"{agent} and {target}, {begin:.2f} to {finish:.2f} s\n")
     if not spans:
         screen.print("Nothing was sensed.")
+        middle = (begin + finish) / 2.0
+        hint = command("snelk", "why", run, agent, target, "--at", f"{middle:.2f}")
+        screen.print(f"\nWhat is missing\n  {hint}")
         return
     screen.print("\n".join(_story_lines(spans)))
     lost = (b for a, b in pairwise(s for s in spans if s.sense == "sight") if a.reason == "in_view")
@@ -228,7 +245,15 @@ def _story_lines(spans: list[Span]) -> list[str]:
     return [wrap(line[indent:], indent=indent, first=line[:indent]) for line in lines]
 
 
-def _say_answer(screen: Console, run: Run, folder: Path, answer: Answer) -> None:
+def _say_answer(
+    screen: Console, run: Run, folder: Path, answer: Answer, *, sense: str | None = None
+) -> None:
+    first = answer.sense(sense) if sense is not None else None
+    if first is not None:
+        _say_sense(screen, first)
+        screen.print()
+    elif sense is not None and sense != "sight":
+        screen.print(f"{answer.agent} has no such sense: {sense}\n", style="bold")
     screen.print(wrap(answer.headline, indent=0), style="bold")
     for cone in answer.cones:
         _say_cone(screen, cone)
@@ -244,8 +269,13 @@ def _say_answer(screen: Console, run: Run, folder: Path, answer: Answer) -> None
     if answer.cones or not answer.senses:
         screen.print()
         _say_changes(screen, answer)
-    for sense in answer.senses:
-        _say_sense(screen, sense)
+    for each in answer.senses:
+        if each.sense != sense:
+            _say_sense(screen, each)
+    if answer.lacks:
+        screen.print("\n  It has")
+        for lack in answer.lacks:
+            screen.print(wrap(lack, indent=6, first="    –"))
     every: list[Answer | SenseAnswer] = [answer, *answer.senses]
     changes = [c for each in every for c in (each.change, *each.others) if c and c.settable]
     if changes:
@@ -302,9 +332,11 @@ def _say_gate(screen: Console, gate: Gate, *, margin: bool = True) -> None:
 
 
 def _margin(gate: Gate) -> str:
+    from snelk.runs.asked import deciding
+
     if gate.margin is None or gate.unit == "":
         return ""
     unit = "°" if gate.unit == "deg" else f" {gate.unit}"
     words = "to spare" if gate.margin >= 0 else "too much"
     digits = 1 if gate.unit == "deg" else 2
-    return f": {abs(gate.margin):.{digits}f}{unit} {words}"
+    return f": {deciding(abs(gate.margin), digits)}{unit} {words}"

@@ -137,11 +137,13 @@ def check(
     strict: Annotated[
         bool, typer.Option("--strict", help="Exit with 1 if there are warnings.")
     ] = False,
+    activities: Activities = None,
     as_json: Json = False,
 ) -> None:
     """Look a scenario over for mistakes before it is run."""
     from snelk.tuning.check import check as look_over
 
+    run_files(activities)
     loaded = load_scenario(scenario, changes)
     findings = look_over(loaded)
     if as_json:
@@ -288,6 +290,7 @@ def run(
     loaded = load_scenario(scenario, changes)
     run_files(activities)
     claim_run(place)
+    say_warnings(loaded, scenario)
     with progress_bar("replaying") as progress:
         done = replay(loaded, out=place, progress=progress)
     if as_json:
@@ -422,6 +425,17 @@ def load_scenario(path: Path, changes: list[str] | None) -> Scenario:
     from snelk.config.scenario import load, parse_change
 
     return load(path, changes=dict(parse_change(text) for text in changes or ()))
+
+
+def say_warnings(loaded: Scenario, path: str | Path) -> None:
+    """Say on standard error how many warnings `snelk check` has, and the first of them."""
+    from snelk.tuning.check import check as look_over
+
+    findings = look_over(loaded)
+    if findings:
+        count = f"{len(findings)} warnings; the first" if len(findings) > 1 else "1 warning"
+        text = f"{count}: {findings[0]}. All: {command('snelk', 'check', path)}"
+        typer.echo(wrap(text, indent=9, first="warning:"), err=True)
 
 
 def run_files(paths: list[Path] | None) -> None:

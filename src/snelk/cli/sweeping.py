@@ -24,7 +24,9 @@ from snelk.cli.scenarios import (
     ScenarioFile,
     load_scenario,
     run_files,
+    say_warnings,
 )
+from snelk.errors import one_of
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -95,7 +97,7 @@ def sweep(
     """
     from snelk.tuning.plan import parse_vary
     from snelk.tuning.reading import Want
-    from snelk.tuning.sweep import open_sweep
+    from snelk.tuning.sweep import measures_of, open_sweep
     from snelk.tuning.sweep import sweep as measure
 
     run_files(activities)
@@ -106,6 +108,11 @@ def sweep(
         return
     loaded = load_scenario(scenario, changes)
     varied = dict(parse_vary(text) for text in vary or ())
+    known = measures_of(loaded, varied, seeds=seeds, samples=samples)
+    for option, keys in (("--show", show or []), ("--want", [want.key for want in wants])):
+        for key in keys:
+            one_of(key, known, source=option, place="", what="measure")
+    say_warnings(loaded, scenario)
     with progress_bar("sweeping") as progress:
         try:
             done = measure(

@@ -6,6 +6,7 @@ by `snelk.mind.evaluation`. The language is told in docs/conditions.md.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cache, lru_cache
@@ -203,7 +204,7 @@ def parse(text: str) -> Condition:
         raise _misplaced(text, error) from None
     except VisitError as error:
         if isinstance(error.orig_exc, ConditionError):
-            raise error.orig_exc from None
+            raise (_meant(text, error.orig_exc.column) or error.orig_exc) from None
         raise
     _must_be_truth(root)
     return Condition(text, root)
@@ -224,10 +225,46 @@ def _check_depth(tokens: list[Token]) -> None:
             raise ConditionError(token.start_pos or 0, rule, "split it into two changes")
 
 
+MEANT = {
+    "neither": "write not (a or b)",
+    "nor": "write not (a or b)",
+    "but": "write and",
+    "unless": "write and not",
+    "&&": "write and",
+    "&": "write and",
+    "||": "write or",
+    "|": "write or",
+    "!": "write not",
+    "AND": "write and, in small letters",
+    "OR": "write or, in small letters",
+    "XOR": "write xor, in small letters",
+    "NOT": "write not, in small letters",
+    "is": "leave it out, or compare with ==",
+    "for": "give the change for = seconds, or ask lost_for or seen_for, such as lost_for > 3s",
+    "then": "say it in the change's to",
+    "true": "leave it out: seen is a truth by itself",
+    "false": "write not",
+}
+"""Words of other languages, and what is written here instead."""
+
+
+def _meant(text: str, column: int) -> ConditionError | None:
+    """What somebody meant by a word of another language that stands at a place or before it."""
+    plain = re.sub(r"\"[^\"]*\"|'[^']*'", lambda quoted: " " * len(quoted[0]), text)
+    for found in re.finditer(r"[A-Za-z_]\w*|&&?|\|\|?|!(?!=)", plain):
+        if found[0] in MEANT and found.start() <= column:
+            rule = f'"{found[0]}" is no word of conditions'
+            return ConditionError(found.start(), rule, MEANT[found[0]])
+    return None
+
+
 def _misplaced(text: str, error: UnexpectedInput) -> ConditionError:
     at = error.pos_in_stream
     column = len(text) if at is None or at < 0 else min(at, len(text))
     token = getattr(error, "token", None)
+    meant = _meant(text, column)
+    if meant is not None:
+        return meant
     if token is None:  # a letter that begins no word
         sign = text[column : column + 1]
         fix = "write == to compare" if sign == "=" else ""

@@ -101,9 +101,22 @@ class Draft:
             if parts[0] == "grounds" and len(parts) == 2 and parts[1] not in here:
                 place, fix = key_path(parts), nearest(parts[1], here)
                 raise InputError.of("changes", place, "", "no such name", fix)
+            if len(parts) == 4 and parts[0] in ("cast", "bodies") and parts[2] == "attributes":
+                known = draft.attributes()
+                if known and parts[3] not in known:
+                    place, fix = key_path(parts), nearest(parts[3], known)
+                    raise InputError.of("changes", place, "", "nobody has such an attribute", fix)
             here[parts[-1]] = copy.deepcopy(value)
             draft._origins[tuple(parts)] = "changes"
         return draft
+
+    def attributes(self) -> set[str]:
+        """The attributes that anybody of the cast, or any body, is written to have."""
+        found: set[str] = set()
+        for section in ("cast", "bodies"):
+            for entry in _tables(self.raw.get(section)).values():
+                found |= set(_tables({"": entry.get("attributes")}).get("", {}))
+        return found
 
     def setup(self, problems: list[Problem]) -> Setup | None:
         """The whole, checked, with inheritance worked in; None if there are problems."""

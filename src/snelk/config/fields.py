@@ -10,10 +10,6 @@ from typing import Annotated, Any
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-POSTURES = ("standing", "crouched", "prone")
-GAITS = ("still", "creeping", "walking", "running")
-SENSES = ("sight", "hearing", "touch", "zone")
-
 LONGEST = 100_000.0
 """Largest length accepted, m: beyond it a unit is surely wrong."""
 

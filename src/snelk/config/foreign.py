@@ -15,7 +15,7 @@ from pydantic import Field
 from snelk.config.fields import Model, with_unit
 from snelk.config.opening import read_rows, read_toml
 from snelk.config.problems import checked
-from snelk.config.recordings import TRACK_COLUMNS, as_numbers, as_text, read_tracks
+from snelk.config.recordings import ALSO_CALLED, TRACK_COLUMNS, as_numbers, as_text, read_tracks
 from snelk.errors import InputError, Problem, nearest
 from snelk.files import claim, written
 
@@ -130,7 +130,8 @@ def conventions_from(raw: Mapping[str, Any], *, source: str = "conventions") -> 
     known = (*TRACK_COLUMNS, *FACING)
     for name in found.columns if found is not None else ():
         if name not in known:
-            fix = nearest(name, known)
+            meant = ALSO_CALLED.get(name.lower())
+            fix = f'did you mean "{meant}"?' if meant in known else nearest(name, known)
             problems.append(Problem(source, "columns", f'"{name}"', "no such column", fix))
     for name in found.words if found is not None else ():
         if name not in WORDED:

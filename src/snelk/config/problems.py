@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from types import UnionType
 from typing import Annotated, Any, TypeVar, Union, get_args, get_origin
@@ -14,6 +15,12 @@ M = TypeVar("M", bound=BaseModel)
 
 Locate = Callable[[tuple[str | int, ...]], tuple[str, str]]
 """Turns the location of an error into (source, place)."""
+
+ACTIVITIES = (
+    "hold", "face", "patrol", "roam", "approach", "go", "home", "flee", "evade", "sleep", "search",
+    "call",
+)  # fmt: skip
+"""As in `minds`, which builds on this module; a test holds both together."""
 
 _TYPES = {
     "float_type": "must be a number",
@@ -75,8 +82,12 @@ def _problem(model: type[BaseModel], item: Any, locate: Locate) -> Problem:
     source, path = locate(place)
     given = shown(item["input"])
     if kind == "extra_forbidden":
-        name = str(place[-1])
-        return Problem(source, path, given, "no such key", nearest(name, _keys(model, place[:-1])))
+        name, keys = str(place[-1]), _keys(model, place[:-1])
+        fix = nearest(name, keys)
+        if "interruptible" in keys and isinstance(item["input"], dict):  # of an alert state
+            activities = [key for key in keys if key in ACTIVITIES]
+            fix = fix if "did you" in fix else f"activities: {', '.join(activities)}"
+        return Problem(source, path, given, "no such key", fix)
     if kind == "missing":
         return Problem(source, path, "", "is missing", "add it")
     context = item.get("ctx", {})
@@ -89,7 +100,18 @@ def _problem(model: type[BaseModel], item: Any, locate: Locate) -> Problem:
     }
     if kind in limits:
         word, key = limits[kind]
-        return Problem(source, path, given, f"must be {word} {context[key]:g}{unit}")
+        rule = f"must be {word} {context[key]:g}{unit}"
+        # The other end of its range as well.
+        text = repr(_annotation(model, place))
+        others = ("at most", "le"), ("below", "lt")
+        if key in ("le", "lt"):
+            others = ("at least", "ge"), ("above", "gt")
+        for other, limit in others:
+            found = re.search(rf"\b{limit}=(-?[\d.]+(?:e[+-]?\d+)?)", text)
+            if found is not None:
+                rule += f" and {other} {float(found[1]):g}"
+                break
+        return Problem(source, path, given, rule)
     if kind == "value_error":
         return Problem(source, path, given, str(context["error"]))
     if kind == "literal_error":

@@ -10,9 +10,10 @@ import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
-from snelk.config.fields import GAITS, LONGEST, POSTURES
+from snelk.config.fields import LONGEST
 from snelk.config.opening import read_rows
 from snelk.config.problems import shown
+from snelk.config.words import GAITS, POSTURES
 from snelk.errors import InputError, Problem, nearest
 
 TRACK_COLUMNS = {"t": True, "id": True, "x": True, "y": True, "heading": True}
@@ -22,6 +23,15 @@ NOISE_COLUMNS |= {"reach": False, "z": False, "by": False}
 THROW_COLUMNS = {"t": True, "by": True, "kind": True, "x": True, "y": True}
 THROW_COLUMNS |= {"z": False, "speed": False, "reach": False}
 """Column names, and whether a file must have them."""
+
+ALSO_CALLED = {
+    "yaw": "heading", "rotation": "heading", "angle": "heading", "facing": "heading",
+    "direction": "heading", "time": "t", "timestamp": "t", "seconds": "t", "name": "id",
+    "actor": "id", "who": "id", "stance": "posture", "pose": "posture", "pace": "gait",
+    "height": "z", "radius": "reach", "volume": "reach", "loudness": "reach", "source": "by",
+    "maker": "by", "type": "kind",
+}  # fmt: skip
+"""What others call a column, and what it is called here."""
 
 THROW_SPEED = 12.0
 """The fastest a thing can be thrown where a file does not say, m/s."""
@@ -223,7 +233,9 @@ def _read_table(path: Path, columns: dict[str, bool]) -> pd.DataFrame:
     problems = []
     for name in frame.columns:
         if name not in columns:
-            fix = f"{nearest(name, columns)}; or leave the column out"
+            meant = ALSO_CALLED.get(name.lower())
+            fix = f'did you mean "{meant}"?' if meant in columns else nearest(name, columns)
+            fix += "; or leave the column out"
             problems.append(Problem(source, "columns", f'"{name}"', "no such column", fix))
     for name, needed in columns.items():
         if needed and name not in frame:

@@ -7,9 +7,9 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.fields import GAITS
 from snelk.config.models import Setup
 from snelk.config.recordings import NoiseData
+from snelk.config.words import GAITS
 from snelk.engine.throws import Flight, Thrower
 from snelk.level.compiled import Direct, compiled
 from snelk.level.level import Level

@@ -7,10 +7,10 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.fields import POSTURES
 from snelk.config.models import Clock, Setup
 from snelk.config.recordings import TrackData
 from snelk.config.scenario import end_of
+from snelk.config.words import POSTURES
 from snelk.senses.bodies import Poses
 
 SLACK = 1e-9

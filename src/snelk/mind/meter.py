@@ -11,8 +11,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.fields import SENSES
 from snelk.config.models import CURVES, Meter, Setup
+from snelk.config.words import SENSES
 from snelk.level.compiled import compiled, inlined
 from snelk.senses.contact import SENSED
 from snelk.senses.sight import IN_VIEW, Sight, SightNumbers

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.conditions import Node
-from snelk.config.fields import POSTURES, SENSES
+from snelk.config.words import POSTURES, SENSES
 from snelk.level.rays import NO_WALL
 from snelk.mind.memory import SOURCES
 from snelk.mind.meter import FACTORS, STATES
@@ -283,7 +283,7 @@ class Gathered:
             return
         source = np.stack([_codes(frame.source, SOURCES) for frame in frames])
         self._add("belief.source", source)
-        for name, parts in (("x", 100), ("y", 100), ("age", 10), ("uncertainty", 10)):
+        for name, parts in (("x", 100), ("y", 100), ("age", 100), ("uncertainty", 10)):
             stacked = np.stack([frame[name].to_numpy(dtype=np.float64) for frame in frames])
             self._add(f"belief.{name}", stacked, parts=parts)
         error = np.stack([frame.error.to_numpy(dtype=np.float64) for frame in frames])

@@ -127,7 +127,7 @@ function beliefAt(run, a, c, t) {
   if (n === undefined) return null;
   const tick = run.tickAt(t), get = (name) => run.at(`belief.${name}`, n, tick);
   if (get("source") < 0) return { source: "", text: `none: ${run.agentNames[a]} has no idea` };
-  const source = run.words.sources[get("source")], age = fixed(get("age"), 1), error = get("error");
+  const source = run.words.sources[get("source")], age = written(get("age"), "").trim(), error = get("error");
   const how = {
     sensed: "senses it", grace: `still knows, ${age} s after the loss`, lead: `led on for ${age} s since the loss`,
     last_known: `last known ${age} s ago`, heard: `heard ${age} s ago`, told: `told, ${age} s old`,
@@ -212,10 +212,10 @@ function ladderAt(run, a, t) {
   const been = run.at(`${a}.state_for`, tick);
   let text = taken
     ? `${agent} turns from ${state.name} to ${states[taken.state].name} at ${fixed(now, 2)} s: ${taken.change}`
-    : `${agent} is ${state.name} at ${fixed(now, 2)} s, for ${fixed(now - stay.t, 1)} s`;
+    : `${agent} is ${state.name} at ${fixed(now, 2)} s, for ${written(now - stay.t, "s")}`;
   text += focus >= 0 ? `; focus ${run.names[focus]}` : "; no focus";
   let blocked = "";
-  if (been < state.least - 1e-9) blocked = `stays ${short(state.least)} s at least, has been there ${fixed(been, 1)} s`;
+  if (been < state.least - 1e-9) blocked = `stays ${short(state.least)} s at least, has been there ${written(been, "s")}`;
   else if (!state.interruptible && !run.at(`${a}.done`, tick)) blocked = "cannot be interrupted before its activity is done";
   const changes = [];
   ladder.changes.forEach((change, n) => {

@@ -20,7 +20,7 @@ from matplotlib.patches import Circle, PathPatch, Rectangle
 from numpy.typing import NDArray
 from PIL import Image
 
-from snelk.config.fields import POSTURES
+from snelk.config.words import POSTURES
 from snelk.errors import InputError, one_of
 from snelk.files import claim, written
 from snelk.level.visible import visible_region

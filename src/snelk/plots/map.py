@@ -14,7 +14,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Circle, Patch, PathPatch
 from matplotlib.path import Path as Outline
 
-from snelk.config.fields import POSTURES
+from snelk.config.words import POSTURES
 from snelk.errors import InputError, one_of
 from snelk.level.visible import visible_region
 from snelk.plots.ground import (

@@ -12,7 +12,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Circle, Patch
 from numpy.typing import NDArray
 
-from snelk.config.fields import POSTURES
+from snelk.config.words import POSTURES
 from snelk.level.rays import cast_rays
 from snelk.plots.style import INK, NOISE
 from snelk.runs.events import describe_noise

@@ -151,6 +151,8 @@ class Answer:
         meter: The detection meter at the time asked for, or None if the agent has none.
         senses: How the agent's other senses fared, those that it has.
         belief: Where it believed the target to be, or None if it has no memory.
+        lacks: What the agent does not have, or does not mind, in words: senses, a meter, a memory,
+            a change that its state could take, a focus on this target.
     """
 
     agent: str
@@ -168,6 +170,7 @@ class Answer:
     meter: MeterAnswer | None = None
     senses: tuple[SenseAnswer, ...] = ()
     belief: BeliefAnswer | None = None
+    lacks: tuple[str, ...] = ()
 
     def sense(self, name: str) -> SenseAnswer | None:
         """The answer of `hearing`, `touch` or `zone`; None if the agent has no such sense."""

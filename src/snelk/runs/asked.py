@@ -213,6 +213,17 @@ def _sign(word: str) -> str:
     return {">=": "≥", "<=": "≤", "!=": "≠", "==": "="}.get(word, word)
 
 
+def deciding(value: float, digits: int) -> str:
+    """A number with so many digits behind the point, or as many more as show that it is not 0.
+
+    >>> deciding(1.234, 2), deciding(0.0004, 2), deciding(0.0, 2)
+    ('1.23', '0.0004', '0.00')
+    """
+    while 0.0 < abs(value) < 0.5 * 10.0**-digits and digits < 12:
+        digits += 1
+    return f"{value:.{digits}f}"
+
+
 def written(value: float, unit: str) -> str:
     """A number with its unit: `2.1 s`; what is not there is `–`."""
     if np.isnan(value):

@@ -101,9 +101,10 @@ def _numeric_change(
     partner = _partner(gate.key, cone, value)
     word = "seen" if turn_on else "not seen"
     sign = {">=": "≥", "<=": "≤"}.get(comparison, comparison)
-    text = (
-        f"{word} if {gate.key} of the {place[-1]} cone {sign} {rounded:.10g}{unit} (is {now:.10g})"
-    )
+    limit = rounded
+    if comparison in ("<", ">") and rounded == now:  # say the value that differs
+        sign, limit = {"<": "≤", ">": "≥"}[comparison], value
+    text = f"{word} if {gate.key} of the {place[-1]} cone {sign} {limit:.10g}{unit} (is {now:.10g})"
     text += f"; {'raise' if turn_on else 'lower'} {partner} with it" if partner else ""
     keys = [key, key_path((*place, partner))] if partner else [key]
     settable = tuple(f"{each}={value:.10g}" for each in keys)

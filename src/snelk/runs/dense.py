@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.fields import POSTURES
+from snelk.config.words import POSTURES
 from snelk.engine.turns import Turns
 from snelk.senses.bodies import bodies_of, gap_between
 from snelk.senses.sight import GATES, IN_VIEW, RESULTS

@@ -6,7 +6,7 @@ from dataclasses import dataclass, fields, replace
 
 import pyarrow as pa
 
-from snelk.config.fields import GAITS
+from snelk.config.words import GAITS
 
 EVENT_KINDS = (
     "appeared",
@@ -93,10 +93,10 @@ def describe_crossing(event: Event, value: float) -> str:
     return f"{event.agent} {way} {event.threshold} of {event.target} (meter {value:.2f})"
 
 
-def describe_loss(event: Event) -> str:
-    """`goose-2 lost fox: behind hay-3`."""
+def describe_loss(event: Event, *, absent: str = "") -> str:
+    """`goose-2 lost fox: behind hay-3`; `absent` is who is no longer there, if that is why."""
     if event.gate == "present":
-        reason = "no longer there"
+        reason = f"{absent or event.target} is no longer there"
     elif event.gate == "cares":
         reason = "no longer of interest"
     elif event.gate == "range":

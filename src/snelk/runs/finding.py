@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.fields import GAITS
+from snelk.config.words import GAITS
 from snelk.engine.noises import STEP
 from snelk.engine.simulation import Simulation
 from snelk.level.rays import NO_WALL
@@ -65,7 +65,7 @@ class EventFinder:
         """The events of one variant in a block: arrays are (tick, variant or 1, ...)."""
         found = [
             *self._comings_and_goings(v, times, poses),
-            *self._sightings(v, times, sight),
+            *self._sightings(v, times, sight, poses),
             *self._contacts_made(v, times, contacts),
             *self._crossings(v, times, sight, meters),
         ]
@@ -79,7 +79,8 @@ class EventFinder:
             kind, name = "appeared" if present[n, j] else "vanished", self.simulation.names[j]
             yield Event(float(times[n]), kind, name, text=f"{name} {kind}")
 
-    def _sightings(self, v: int, times: Numbers, sight: Sight) -> Iterator[Event]:
+    def _sightings(self, v: int, times: Numbers, sight: Sight, poses: Poses) -> Iterator[Event]:
+        p = v if poses.present.shape[1] > 1 else 0
         simulation = self.simulation
         now = sight.failed[:, v] == IN_VIEW
         changed = now.any(axis=-1) != sight.held[:, v].any(axis=-1)
@@ -102,7 +103,9 @@ class EventFinder:
                 "" if saw else GATES[gate],
                 simulation.level.wall_names[wall] if not saw and wall != NO_WALL else "",
             )
-            yield event.with_text(describe_sight(event) if saw else describe_loss(event))
+            there = poses.present[n, p, simulation.numbers.characters[a]]
+            lost = describe_loss(event, absent=target if there else agent)
+            yield event.with_text(describe_sight(event) if saw else lost)
 
     def _contacts_made(self, v: int, times: Numbers, contacts: Contacts) -> Iterator[Event]:
         """Touch and the zone sense: where they begin and end."""

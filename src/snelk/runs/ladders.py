@@ -103,7 +103,7 @@ def explain_ladder(run: Run, agent: str, *, at: float) -> LadderAnswer:
             ChangeAnswer(name, change.to, tree, held, change.for_, name == taken, missing)
         )
     x, y = float(rows["target_x"][tick]), float(rows["target_y"][tick])
-    headline = f"{agent} is {state} at {t:.2f} s, for {t - since:.1f} s"
+    headline = f"{agent} is {state} at {t:.2f} s, for {written(t - since, 's')}"
     if taken:
         headline = f"{agent} turns from {state} to {now.state.iloc[0]} at {t:.2f} s: {taken}"
     place = str(rows["place"][tick])
@@ -142,7 +142,7 @@ def _blocked(run: Run, agent: str, state: str, rows: Any, tick: int) -> str:
     assert ladder is not None
     settings, been = ladder.states[state], float(rows["state_for"][tick])
     if been < settings.least - SLACK:
-        return f"stays {settings.least:g} s at least, has been there {been:.1f} s"
+        return f"stays {settings.least:g} s at least, has been there {written(been, 's')}"
     if not settings.interruptible and not any(rows[name][tick] for name in OVER):
         return "cannot be interrupted before its activity is done"
     states = run.states

@@ -11,9 +11,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.fields import GAITS, LONGEST, POSTURES
+from snelk.config.fields import LONGEST
 from snelk.config.recordings import TrackData
 from snelk.config.scenario import MOST_TICKS, Scenario, load
+from snelk.config.words import GAITS, POSTURES
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
 from snelk.level.level import Level

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.fields import POSTURES
+from snelk.config.words import POSTURES
 from snelk.level.level import Level
 from snelk.level.rays import scratch_for
 from snelk.runs.dense import looks_at

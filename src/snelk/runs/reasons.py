@@ -7,14 +7,17 @@ an earlier one failed: only then is it known whether a single change would be en
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from snelk.config.models import Cone
 from snelk.level.rays import NO_WALL
 from snelk.mind.meter import FACTORS
 from snelk.runs.answers import Answer, BeliefAnswer, ConeAnswer, Gate, MeterAnswer
+from snelk.runs.asked import written
 from snelk.runs.changes import changes_that_turn
 from snelk.runs.dense import beliefs_of, meters_of
+from snelk.runs.ladders import explain_ladder
 from snelk.runs.moment import Moment, moment_of
 from snelk.runs.senses import explain_senses
 from snelk.runs.standing import awake_in_words
@@ -63,7 +66,52 @@ def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
         _meter(run, agent, target, at),
         tuple(explain_senses(run, moment, at=at)),
         _belief(run, agent, target, at),
+        tuple(_lacks(run, agent, target, at)),
     )
+
+
+def _lacks(run: Run, agent: str, target: str, at: float) -> Iterator[str]:
+    """What cannot happen because something for it is not there."""
+    member, profile = run.setup.cast[agent], run.setup.profile_of(agent)
+    name, team = member.profile, run.setup.cast[target].team
+    for what, there, key in (
+        ("no eyes", bool(profile.cones), "cones"),
+        ("no ears", profile.hearing is not None, "hearing"),
+        ("no sense of touch", profile.touch is not None, "touch"),
+        ("no zone that it senses", profile.zone_sense is not None, "zone_sense"),
+        ("no meter", profile.meter is not None, "meter"),
+        ("no memory", profile.memory is not None, "memory"),
+    ):
+        if not there:
+            yield f"{what}: its profile {name} has no {key}"
+    if not profile.ever_notices(team):
+        yield f'no sense that notices team "{team}": see notices of the profile {name}'
+    told = run.events[(run.events.kind == "told") & (run.events.agent == agent)]
+    if profile.memory is not None and not len(told[told.target == target]):
+        tellers = [
+            other
+            for other in run.agents
+            if other != agent
+            and (tell := run.setup.profile_of(other).tell) is not None
+            and member.team in (tell.teams or (run.setup.cast[other].team,))
+        ]
+        if tellers:
+            reach = [run.setup.profile_of(other).tell for other in tellers]
+            far = ", ".join(
+                f"{other} (to all)" if tell is None or tell.reach is None
+                else f"{other} (its voice carries {tell.reach:g} m)"
+                for other, tell in zip(tellers, reach, strict=True)
+            )  # fmt: skip
+            yield f"no word of {target} in this run, though these would tell it: {far}"
+        else:
+            yield f"nobody who would tell it: no profile has a tell for team {member.team}"
+    if profile.ladder is not None:
+        answer = explain_ladder(run, agent, at=at)
+        if answer.focus != target:
+            on = answer.focus or "nobody"
+            yield f"no focus on {target}: it is on {on}, and conditions are about that"
+        if not answer.changes:
+            yield f"no change out of its state {answer.state}"
 
 
 def _belief(run: Run, agent: str, target: str, at: float) -> BeliefAnswer | None:
@@ -77,11 +125,11 @@ def _belief(run: Run, agent: str, target: str, at: float) -> BeliefAnswer | None
     error = None if math.isnan(row.error) else float(row.error)
     words = {
         "sensed": "senses it",
-        "grace": f"still knows, {row.age:.1f} s after the loss",
-        "lead": f"led on for {row.age:.1f} s since the loss",
-        "last_known": f"last known {row.age:.1f} s ago",
-        "heard": f"heard {row.age:.1f} s ago",
-        "told": f"told, {row.age:.1f} s old",
+        "grace": f"still knows, {written(row.age, 's')} after the loss",
+        "lead": f"led on for {written(row.age, 's')} since the loss",
+        "last_known": f"last known {written(row.age, 's')} ago",
+        "heard": f"heard {written(row.age, 's')} ago",
+        "told": f"told, {written(row.age, 's')} old",
     }[row.source]
     text = f"({row.x:.2f}, {row.y:.2f}), {words}"
     if row.source not in ("sensed", "grace"):

@@ -5,12 +5,13 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import secrets
 import shutil
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from contextlib import suppress
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import pyarrow as pa
 import pyarrow.parquet as pq
@@ -24,6 +25,8 @@ from snelk.files import (
     draft_beside,
     is_running,
 )
+
+T = TypeVar("T")
 
 FORMAT = 5
 """Raised when a run of an older Snelk can no longer be read."""
@@ -52,6 +55,9 @@ KNOWN = (NOTES, LEVEL, *(f"{name}.parquet" for name in TABLES))
 
 AGAIN = "make it again with: snelk run"
 
+MANY = 1_000_000
+"""Tables of more bytes are read by several threads."""
+
 TRIES = 200
 """So often the place of a run is tried to be taken while others write to it too."""
 
@@ -63,6 +69,10 @@ def claim_run(folder: str | Path) -> Path:
         InputError: There is something at that place that is no run, or it cannot be written.
     """
     folder = Path(folder)
+    return _settled(folder, lambda: _claim(folder))
+
+
+def _claim(folder: Path) -> Path:
     whole = Path(os.path.realpath(folder))
     try:
         there = whole.is_dir()
@@ -134,7 +144,7 @@ def write_run(
 def _take_place(draft: Path, place: Path) -> None:
     """Move a run to its place. The one that was there goes only when the new one stands."""
     for number in range(TRIES):
-        aside = _aside(place, number)
+        aside = _aside(place)
         try:
             with suppress(FileNotFoundError):
                 place.rename(aside)
@@ -152,15 +162,16 @@ def _take_place(draft: Path, place: Path) -> None:
         return
 
 
-def _aside(place: Path, number: int) -> Path:
-    return place.with_name(f".{place.name[:180]}.{os.getpid()}.{number}.old")
+def _aside(place: Path) -> Path:
+    """Where a run goes that gives way: a name that is nobody else's."""
+    return place.with_name(f".{place.name[:180]}.{os.getpid()}.{secrets.token_hex(4)}.old")
 
 
 def _clear_away(aside: Path, place: Path) -> None:
     """Remove a run that gave way, but for what is not Snelk's: that moves to the new one."""
     if not aside.is_dir() or not place.is_dir():
         return
-    for path in list(aside.iterdir()):
+    for path in aside.iterdir() if aside.is_dir() else ():
         with suppress(OSError):
             if path.name in KNOWN:
                 path.unlink()
@@ -199,6 +210,33 @@ def read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, s
         InputError: The folder is missing, is no run, is damaged, or was written by a Snelk of
             another form.
     """
+    return _settled(folder, lambda: _read_info(folder))
+
+
+def _settled(folder: Path, action: Callable[[], T]) -> T:
+    """What an action comes to, when no other process is just putting a run to its place."""
+    for _ in range(TRIES):
+        before = _inode(folder)
+        try:
+            return action()
+        except (InputError, FileNotFoundError):
+            place = Path(os.path.realpath(folder))
+            moving = before and any(place.parent.glob(f".{place.name[:180]}.*.old"))
+            if _inode(folder) == before and not moving:
+                raise
+            time.sleep(0.01)
+    return action()
+
+
+def _inode(folder: Path) -> int:
+    """What tells a folder from another that took its place; 0 if there is none."""
+    try:
+        return folder.stat().st_ino
+    except (OSError, ValueError):
+        return 0
+
+
+def _read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, str]]:
     source = str(folder)
     try:
         if not folder.exists():
@@ -214,16 +252,10 @@ def read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, s
             )
         fix = "name the folder that snelk run printed"
         raise InputError.of(source, "", "", "is not the folder of a run", fix)
-    info = None
-    for _ in range(TRIES):
-        try:
-            info = json.loads((folder / NOTES).read_text(encoding="utf-8"))
-        except FileNotFoundError:  # another process is just about to put its run there
-            time.sleep(0.01)
-            continue
-        except (OSError, ValueError, RecursionError):
-            pass
-        break
+    try:
+        info = json.loads((folder / NOTES).read_text(encoding="utf-8"))
+    except (OSError, ValueError, RecursionError):
+        info = None
     if not isinstance(info, dict) or not isinstance(info.get("format"), int):
         raise _damaged(folder / NOTES)
     if info["format"] != FORMAT:
@@ -260,7 +292,9 @@ def read_table(folder: Path, name: str, digests: Mapping[str, str]) -> pa.Table:
     Raises:
         InputError: The table is missing or damaged.
     """
-    return pq.read_table(pa.BufferReader(_read(folder / f"{name}.parquet", digests)))
+    data = _settled(folder, lambda: _read(folder / f"{name}.parquet", digests))
+    # Not read_table, which takes half a second to import what it does not need here.
+    return pq.ParquetFile(pa.BufferReader(data)).read(use_threads=len(data) > MANY)
 
 
 def _read(path: Path, digests: Mapping[str, str]) -> bytes:

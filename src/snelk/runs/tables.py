@@ -9,8 +9,8 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from snelk.config.fields import GAITS, POSTURES, SENSES
 from snelk.config.problems import key_path
+from snelk.config.words import GAITS, POSTURES, SENSES
 from snelk.engine.simulation import Simulation
 from snelk.level.rays import NO_WALL
 from snelk.mind.memory import NO_BELIEF, SENSED_NOW, SOURCES, Beliefs, uncertainty

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from snelk.body.registry import registered
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.errors import InputError, nearest
@@ -42,12 +43,17 @@ def check(scenario: Scenario) -> list[Finding]:
     Kinds that its `silence` names are left out.
 
     Raises:
-        InputError: `silence` names a kind that does not exist.
+        InputError: `silence` names a kind that does not exist, or an alert state calls an
+            activity that is not registered.
 
     >>> import snelk
     >>> check(snelk.load(snelk.croft() / "night.toml"))
     []
     """
+    for profile in scenario.setup.profiles.values():
+        for state in profile.ladder.states.values() if profile.ladder else ():
+            if state.call is not None:
+                registered(state.call.activity)
     silence = scenario.setup.silence
     for name in silence:
         if name not in KINDS:

@@ -9,9 +9,9 @@ from typing import Any, Literal, NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.fields import GAITS, POSTURES
 from snelk.config.models import Setup
 from snelk.config.scenario import Scenario
+from snelk.config.words import GAITS, POSTURES
 from snelk.engine.listening import Listening
 from snelk.engine.turns import Turns
 from snelk.level.compiled import Direct

@@ -52,6 +52,111 @@ def _state_unreachable(scenario: Scenario) -> Found:
                 yield _key(name, "states", state), reason, "add a change, or leave the state out"
 
 
+def _sleeps_with_open_eyes(scenario: Scenario) -> Found:
+    for name, ladder in used_ladders(scenario):
+        if not scenario.setup.profiles[name].cones:
+            continue
+        for state, written in ladder.states.items():
+            if written.sleep is not None and written.awake_of("sight") > 0.0:
+                share = written.awake_of("sight")
+                reason = f"sleeps, and sees all the same, {share:.0%} as far as awake"
+                fix = "add senses = { sight = 0 }, or awake = 0"
+                yield _key(name, "states", state), reason, fix
+
+
+def _search_slower_than_target(scenario: Scenario) -> Found:
+    for name, ladder in used_ladders(scenario):
+        profile = scenario.setup.profiles[name]
+        for state, written in ladder.states.items():
+            search, movement = written.search, profile.movement
+            if search is None or search.way != "likelihood" or movement is None:
+                continue
+            own = getattr(movement, written.pace)
+            memory = profile.memory
+            speed = search.speed or (memory.spread if memory else 0.0) or 1.0
+            if speed > own:
+                reason = f"searches at {own:g} m/s for somebody who may go {speed:g} m/s"
+                fix = "where it may be spreads faster than it is looked over: raise the pace"
+                yield _key(name, "states", state, "search"), reason, fix
+
+
+def _raw_flips(scenario: Scenario) -> Found:
+    """Two changes that swap two states each time the target goes in or out of view."""
+    for name, ladder in used_ladders(scenario):
+        cones = scenario.setup.profiles[name].cones.values()
+        held = all(c.hold_range or c.hold_fov_whole for c in cones)
+        if held:
+            continue
+        flips = {
+            (state, change.to): change_name
+            for change_name, change in ladder.changes.items()
+            for state in _from(ladder, change)
+            if parse(change.when).text.strip() in ("seen", "not seen") and not change.for_
+        }
+        for (a, b), change_name in flips.items():
+            waits = ladder.states[a].least or ladder.states[b].least
+            back = flips.get((b, a))
+            if back is not None and a < b and not waits:
+                reason = f"swaps {a} and {b} with {back} at every look that turns"
+                fix = "give one of them a for, a state a least, or the cones hold limits"
+                yield _key(name, "changes", change_name), reason, fix
+
+
+def _roams_to_the_end(scenario: Scenario) -> Found:
+    leashed = {m.profile for m in scenario.setup.cast.values() if m.leash is not None}
+    for name, ladder in used_ladders(scenario):
+        for state, written in ladder.states.items():
+            roam = written.roam
+            if roam is not None and roam.zone is None and roam.ring is None and name not in leashed:
+                reason = "roams over all the ground, which ends 3 m outside of all in the level"
+                fix = "say where with a zone or a ring, or draw an edge in the level"
+                yield _key(name, "states", state, "roam"), reason, fix
+
+
+def _out_of_reach(scenario: Scenario) -> Found:
+    """Homes, spots and routes that an agent goes to and cannot get to from where it starts."""
+    from snelk.engine.simulation import Simulation
+
+    ladders = dict(used_ladders(scenario))
+    movers = [
+        agent
+        for agent in scenario.setup.agents
+        if scenario.setup.profile_of(agent).movement is not None and agent not in scenario.tracks
+        if scenario.setup.cast[agent].profile in ladders
+    ]
+    if not movers:
+        return
+    world = Simulation(scenario).world
+    for agent in movers:
+        a, member = scenario.setup.agents.index(agent), scenario.setup.cast[agent]
+        ladder = ladders[member.profile or ""]
+        goals: dict[str, tuple[float, float]] = {}
+        for state in ladder.states.values():
+            spots = [state.go.spot] if state.go and state.go.spot else []
+            for each in (state.flee, state.search):
+                spots += list(each.spots or member.spots) if each else []
+            goals |= {f"the spot {spot}": world.spots[spot] for spot in spots}
+            home = member.home or member.at
+            if state.home is not None and home is not None:
+                goals["its home"] = home
+            if state.patrol is not None:
+                corners = world.route_of(0, a, state.patrol.route)
+                goals |= {
+                    f"corner {n} of its route": (float(x), float(y))
+                    for n, (x, y) in enumerate(corners)
+                }
+        part, ways = world.part_of(0, a), world.ways_of(0, a)
+        close = world.motion.close[0, a]
+        for what, goal in goals.items():
+            end = np.array(goal)
+            off = np.inf if part < 0 else float(np.hypot(*(ways.nearest(end, part) - end)))
+            if off > close:
+                far = "no way leads there" if part < 0 else f"it comes no nearer than {off:.1f} m"
+                reason = f"cannot get to {what} at ({goal[0]:.1f}, {goal[1]:.1f}): {far}"
+                fix = "move it, or look at walls, edges, the leash and the body's radius"
+                yield key_path(("cast", agent)), reason, fix
+
+
 def _state_without_way_out(scenario: Scenario) -> Found:
     for name, ladder in used_ladders(scenario):
         out = {state for c in ladder.changes.values() for state in _from(ladder, c)}
@@ -247,4 +352,9 @@ KINDS: Kinds = {
     "for-on-a-moment": _for_on_a_moment,
     "activity-lacks": _activity_lacks,
     "outside-territory": _outside_territory,
+    "sleeps-with-open-eyes": _sleeps_with_open_eyes,
+    "search-too-slow": _search_slower_than_target,
+    "raw-flips": _raw_flips,
+    "out-of-reach": _out_of_reach,
+    "roams-to-the-end": _roams_to_the_end,
 }

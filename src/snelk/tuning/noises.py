@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from snelk.config.fields import GAITS
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
+from snelk.config.words import GAITS
 from snelk.errors import nearest
 from snelk.tuning.common import Found, Kinds
 

@@ -16,6 +16,10 @@ FASTEST = 15.0
 """A character that moves faster than this, m/s, more likely has a wrong unit or axis."""
 
 
+HIGH = 2.0
+"""Who is so far above the ground is not on it, m."""
+
+
 def _track_without_character(scenario: Scenario) -> Found:
     for name in scenario.strangers:
         reason = "is recorded in a track but is not in the cast, so it is left out"
@@ -62,6 +66,19 @@ def _track_through_wall(scenario: Scenario) -> Found:
                 key = key_path(("bodies", scenario.setup.body_name_of(name), "climb"))
                 fix = f"check the axes, units and the level; or raise {key}, {body.climbs:g} m"
                 yield f'track "{name}"', reason, fix
+
+
+def _height_left_out(scenario: Scenario) -> Found:
+    """Zones have no height: whoever is far above one is in it all the same."""
+    watching = [p for p in scenario.setup.profiles.values() if p.zone_sense is not None]
+    for name, member in scenario.setup.cast.items():
+        track = scenario.tracks.get(name)
+        high = float(np.abs(track.z).max()) if track is not None else abs(member.z)
+        noticed = any(member.team in p.teams()[("zone_sense",)] for p in watching)
+        if noticed and high >= HIGH:
+            reason = f"is up to {high:g} m above or below the ground, and zones have no height"
+            fix = "a zone sense has it wherever it is in plan; leave its team out of the zone sense"
+            yield key_path(("cast", name)), reason, fix
 
 
 def _pairs(count: int) -> tuple[slice, slice]:
@@ -119,6 +136,7 @@ KINDS: Kinds = {
     "starts-inside-wall": _starts_inside_wall,
     "track-through-wall": _track_through_wall,
     "impossible-speed": _impossible_speed,
+    "height-left-out": _height_left_out,
     "unused-zone": _unused_zone,
     "unused-spot": _unused_spot,
 }

@@ -248,6 +248,19 @@ def _damaged(path: Path) -> InputError:
     return InputError.of(str(path), "", "", "is not as Snelk wrote it", AGAIN)
 
 
+def measures_of(
+    scenario: Scenario, vary: Mapping[str, Any], *, seeds: int = 1, samples: int | None = None
+) -> list[str]:
+    """The keys of all measures and expectations that the table of a sweep would have.
+
+    Raises:
+        InputError: What is varied cannot be.
+    """
+    plan = plan_of(scenario, vary, seeds=seeds, samples=samples)
+    keys = [address.key for address in _addresses(scenario, plan)]
+    return [*keys, *(f"expect.{name}" for name in scenario.setup.expect)]
+
+
 def fingerprint(scenario: Scenario) -> str:
     """A short hash of all that a scenario's runs depend on, users' activities too."""
     setup = scenario.setup.model_dump_json(by_alias=True)

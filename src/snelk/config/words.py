@@ -1,0 +1,7 @@
+"""The words that files, tables and messages share; they take no time to import."""
+
+from __future__ import annotations
+
+POSTURES = ("standing", "crouched", "prone")
+GAITS = ("still", "creeping", "walking", "running")
+SENSES = ("sight", "hearing", "touch", "zone")
