@@ -125,6 +125,14 @@ def label_level(labels: Labels, level: Level) -> None:
     """Names of walls and zones, as far as there is room."""
     for wall, geometry in level.data.walls:
         _label_wall(labels, wall, geometry)
+    for edge, geometry in level.data.edges:
+        middle = geometry.centroid
+        if "Polygon" not in geometry.geom_type:
+            middle = geometry.interpolate(0.5, normalized=True)
+        labels.place(
+            middle.x, middle.y, edge.name, gap=4, needed=False, zorder=3.4, fontsize=7.5,
+            style="italic", color=EDGE,
+        )  # fmt: skip
     for zone, geometry in level.data.zones:
         area = geometry.buffer(zone.radius) if zone.radius else geometry
         x, y = area.centroid.x, area.bounds[1] + 0.3

@@ -18,6 +18,7 @@ from snelk.config.words import POSTURES
 from snelk.errors import InputError, one_of
 from snelk.level.visible import visible_region
 from snelk.plots.ground import (
+    EDGE,
     LAMPLIGHT,
     SHEER_EDGE,
     WALL_SHADES,
@@ -47,6 +48,7 @@ if TYPE_CHECKING:
     from matplotlib.artist import Artist
     from matplotlib.axes import Axes
 
+    from snelk.level.level import Level
     from snelk.runs.answers import Answer
     from snelk.runs.run import Run
 
@@ -163,7 +165,8 @@ def plot_map(
     _draw_bodies(artists, poses, colours)
     frame_map(ax, run, around=poses.get(around or ""), radius=radius)
     _write_labels(artists, run, tick, poses, colours)
-    _legend(artists, height, run.setup.light, ear_height(run) if artists.noises else None)
+    ears = ear_height(run) if artists.noises else None
+    _legend(artists, run.level, height, run.setup.light, ears)
     return artists
 
 
@@ -522,7 +525,9 @@ def frame_map(ax: Axes, run: Run, *, around: Any = None, radius: float = 12.0) -
         spine.set_color(FAINT)
 
 
-def _legend(artists: MapArtists, height: float, light: float, ears: float | None) -> None:
+def _legend(
+    artists: MapArtists, level: Level, height: float, light: float, ears: float | None
+) -> None:
     ax = artists.axes
     handles: list[Any] = [
         Line2D(
@@ -583,7 +588,11 @@ def _legend(artists: MapArtists, height: float, light: float, ears: float | None
         ),
         Patch(facecolor="#f6f0dc", edgecolor="#b3aa90", ls="--", label="zone"),
         Patch(facecolor=LAMPLIGHT, edgecolor="#d8c67a", label="light of a lamp, or a lit zone"),
+        Line2D([], [], marker="+", ms=5, mew=0.9, color="#777777", ls="none", label="spot"),
+        Line2D([], [], color=EDGE, lw=1.4, ls=(0, (6, 2, 1, 2)), label="edge: stops feet only"),
     ]
+    drawn = {"spot": level.data.spots, "edge: stops feet only": level.data.edges}
+    handles = [each for each in handles if drawn.get(str(each.get_label()), True)]
     ax.legend(
         handles=handles,
         loc="upper left",
