@@ -289,12 +289,12 @@ def test_kinds_files_and_spots_say_reach_and_place(tmp_path: Path) -> None:
         ({"noise": [noise(0, [0, 0], by="gest")]}, 'noise[0].by: no such character (given: "gest"); did you mean "guest"?'),
         ({"noise": [noise(0, [0, 0], spot="door")]}, 'noise[0].spot: no such spot (given: "door")'),
         ({"noise": [{"t": 0, "kind": "bang", "reach": 2}]}, "noise[0]: does not say where it is; add at = [x, y], a spot, or by"),
-        ({"noise": [noise(-1, [0, 0])]}, "noise[0].t: must be at least 0 s (given: -1)"),
+        ({"noise": [noise(-1, [0, 0])]}, "noise[0].t: must be at least 0 s and at most 1e+06 (given: -1)"),
         ({"profiles.watcher.zone_sense": {"zones": ["yrad"]}}, 'profiles.watcher.zone_sense.zones[0]: no such zone (given: "yrad")'),
         ({"profiles.watcher.zone_sense": {"zones": []}}, "profiles.watcher.zone_sense.zones: must not be empty (given: [])"),
         ({"cast.guard.senses": {"hering": 1}}, 'cast.guard.senses.hering: unknown word (given: "hering"); did you mean "hearing"?'),
         ({"bodies.post.points": [[2, 1]]}, "bodies.post.points: heights must be shares from 0 to 1, and weights 0 to 1000 (given: [[2, 1]])"),
-        ({"bodies.post.steps": {"stride": 0, "creeping": 1, "walking": 1, "running": 1}}, "bodies.post.steps.stride: must be at least 0.01 m (given: 0)"),
+        ({"bodies.post.steps": {"stride": 0, "creeping": 1, "walking": 1, "running": 1}}, "bodies.post.steps.stride: must be at least 0.01 m and at most 100 (given: 0)"),
     ],
 )  # fmt: skip
 def test_mistakes_about_senses(tmp_path: Path, changes: dict[str, object], line: str) -> None:

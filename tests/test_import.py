@@ -252,7 +252,7 @@ CASES = {
     "import game.csv --column x": '--column: must be OURS=THEIRS (given: "x"); such as y=pos_z',
     "import game.csv --turn left": 'conventions: turn: unknown word (given: "left"); known: ccw, cw',
     "import game.csv --zero up": 'conventions: zero: must be +x, -x, +y, -y or degrees (given: "up")',
-    "import game.csv --length 0": "conventions: length: must be above 0 (given: 0.0)",
+    "import game.csv --length 0": "conventions: length: must be above 0 and at most 1e+09 (given: 0.0)",
     "import game.csv --mapping no.toml": "no.toml: no such file; check the path",
     "import bad.jsonl": "bad.jsonl: line 2: is no JSON:",
     "import word.csv --name fox": "word.csv: line 3: is no number (given: x = 'wall')",

@@ -160,13 +160,13 @@ def test_why_so_slow_names_the_costliest_factor_and_the_time_to_full(tmp_path: P
 @pytest.mark.parametrize(
     ("meter", "line"),
     [
-        ({"fill_time": 0}, "fill_time: must be above 0 s (given: 0)"),
+        ({"fill_time": 0}, "fill_time: must be above 0 s and at most 3600 (given: 0)"),
         ({}, "fill_time: is missing; add it"),
         ({"fill_time": 1, "angel": []}, 'angel: no such key (given: []); did you mean "angle"?'),
         ({"fill_time": 1, "angle": [[0, 1], [0, 2]]}, "angle: x must rise from point to point (given: [[0, 1], [0, 2]])"),
         ({"fill_time": 1, "angle": []}, "angle: must be 1 to 32 points [x, factor] (given: [])"),
         ({"fill_time": 1, "light": [[0, -1]]}, "light: x must be 0 or more, and factors 0 to 100 (given: [[0, -1]])"),
-        ({"fill_time": 1, "thresholds": {"wary": 1.5}}, "thresholds.wary: must be at most 1 (given: 1.5)"),
+        ({"fill_time": 1, "thresholds": {"wary": 1.5}}, "thresholds.wary: must be at most 1 and above 0 (given: 1.5)"),
     ],
 )  # fmt: skip
 def test_mistakes_in_meters(tmp_path: Path, meter: dict[str, object], line: str) -> None:

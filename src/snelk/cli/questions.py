@@ -70,7 +70,7 @@ def events(
         say_json(found)
         return
     lines = [f"{row['t']:8.2f} s  {row['text']}" for row in found]
-    typer.echo("\n".join(lines) or f"No such events; the run has {len(every)} in all.")
+    print("\n".join(lines) or f"No such events; the run has {len(every)} in all.")
 
 
 def why(

@@ -158,7 +158,7 @@ def sweep(
     >>> reach = {"profiles.dog.hearing.acuity": [1.0, 1.8]}
     >>> done = snelk.sweep(snelk.croft() / "night.toml", reach, out=place.name + "/dog.parquet")
     >>> done.table["dog.time_in.asleep"].round(1).tolist()
-    [90.1, 68.7]
+    [90.1, 69.0]
     >>> place.cleanup()
     """
     scenario = scenario if isinstance(scenario, Scenario) else load(scenario)
