@@ -18,8 +18,6 @@ from scipy.stats import chisquare
 import snelk
 from snelk.config.geojson import level_from
 from snelk.config.meshes import level_from_mesh
-from snelk.config.minds import ACTIVITIES
-from snelk.config.problems import ACTIVITIES as KNOWN
 
 BOX = scenes.feature("wall", "box", shapely.box(10, -3, 16, 3), top=3.0)
 WITHIN = scenes.feature("spot", "within", shapely.Point(13, 0))
@@ -244,7 +242,6 @@ def test_a_move_that_failed_and_one_that_asks_for_time_are_kept(tmp_path: Path) 
     run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes))
     assert np.diff(asked) == pytest.approx([2.0] * (len(asked) - 1))
     assert run.states.state.tolist() == ["a", "b"]
-    assert KNOWN == ACTIVITIES
 
 
 def test_a_run_of_many_is_thinned_and_answers_as_one_that_is_not(

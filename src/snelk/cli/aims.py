@@ -26,9 +26,6 @@ from snelk.cli.scenarios import (
 )
 from snelk.files import claim, write_text
 
-UNMET = 1e9
-"""As in `snelk.tuning.trials`, which takes too long to import for a word."""
-
 if TYPE_CHECKING:
     from rich.console import Console
 
@@ -175,13 +172,6 @@ def _each(option: str, values: list[str]) -> list[str]:
     return [word for value in values for word in (option, value)]
 
 
-def _loss(loss: float) -> str:
-    """How far off all is: expectations, or wishes where all of those are met."""
-    if loss >= UNMET / 2.0:
-        return f"expectations off by {loss - UNMET:.4g}"
-    return f"wishes off by {loss:.4g}"
-
-
 def _set(key: str, value: Any) -> str:
     text = f'"{value}"' if isinstance(value, str) else str(value).lower()
     return f"{key}={text}"
@@ -195,7 +185,7 @@ def _say_fit(screen: Console, result: FitResult) -> None:
     changed = len(result.changes)
     screen.print(
         f"{count}; {changed} of {len(result.numbers)} numbers change "
-        f"({_loss(result.loss_before)} → {_loss(result.loss_after)})\n"
+        f"({result.off_before} → {result.off_after})\n"
     )
     for number in result.numbers:
         moved = (

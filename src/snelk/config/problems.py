@@ -9,18 +9,13 @@ from typing import Annotated, Any, TypeVar, Union, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
+from snelk.config.minds import ACTIVITIES
 from snelk.errors import Problem, nearest
 
 M = TypeVar("M", bound=BaseModel)
 
 Locate = Callable[[tuple[str | int, ...]], tuple[str, str]]
 """Turns the location of an error into (source, place)."""
-
-ACTIVITIES = (
-    "hold", "face", "patrol", "roam", "approach", "go", "home", "flee", "evade", "sleep", "search",
-    "call",
-)  # fmt: skip
-"""As in `minds`, which builds on this module; a test holds both together."""
 
 _TYPES = {
     "float_type": "must be a number",

@@ -27,7 +27,7 @@ from snelk.errors import InputError
 from snelk.tuning.batches import cores
 from snelk.tuning.nearing import pulled_back, search
 from snelk.tuning.plan import NOT_VARIED, Axis, Value
-from snelk.tuning.trials import MET, Numbers, Progress, Trials, share_of, value_at
+from snelk.tuning.trials import MET, UNMET, Numbers, Progress, Trials, share_of, value_at
 
 BUDGET = 2000
 """Variants that are tried at most, if nothing else is said."""
@@ -109,7 +109,8 @@ class FitResult:
         numbers: Every number that might move.
         aims: Every expectation and wish.
         fights: Aims that get in each other's way, worst first.
-        loss_before, loss_after: With today's numbers, and with the fitted ones.
+        loss_before, loss_after: With today's numbers, and with the fitted ones; above 1e9 where an
+            expectation is not met, as that outweighs all wishes.
         tried: How many variants were tried.
         seeds: Over how many seeds each was averaged.
     """
@@ -127,6 +128,16 @@ class FitResult:
     def met(self) -> bool:
         """Whether every aim is met; a wish without an end counts for nothing."""
         return all(aim.met is not False for aim in self.aims)
+
+    @property
+    def off_before(self) -> str:
+        """How far off all is with today's numbers: expectations, or wishes where those are met."""
+        return _off_in_words(self.loss_before)
+
+    @property
+    def off_after(self) -> str:
+        """The same with the fitted numbers."""
+        return _off_in_words(self.loss_after)
 
     @property
     def changes(self) -> dict[str, Value]:
@@ -149,6 +160,12 @@ class FitResult:
             "tried": self.tried,
             "seeds": self.seeds,
         }
+
+
+def _off_in_words(loss: float) -> str:
+    if loss >= UNMET / 2.0:
+        return f"expectations off by {loss - UNMET:.4g}"
+    return f"wishes off by {loss:.4g}"
 
 
 def fit(
