@@ -52,6 +52,8 @@ def test_a_point_of_a_search_behind_a_wall_is_not_visited(tmp_path: Path) -> Non
     scene = scenes.scene(tmp_path, BOX, states=states, changes=changes, end=15.0, more=more)
     rows = snelk.run(scene).searches
     assert rows.what.tolist() == ["began", "planned", "unreachable", "ended"]
+    assert "box" in kinds(snelk.run(scene))["unreachable"]
+    assert "guard failed to search" in kinds(snelk.run(scene))["failed"]
 
 
 def test_turning_slowly_is_getting_on(tmp_path: Path) -> None:

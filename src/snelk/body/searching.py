@@ -75,6 +75,7 @@ class Search(Activity):
         self.target = -1  # the cell it heads for
         self.planned = False
         self.over = ""
+        self.looked = False  # at any of its points
         self._note("began", -1, self.place)
 
     def think(self) -> float:
@@ -273,7 +274,10 @@ class Search(Activity):
         return float(self.me.world.motion.walked[self.me.v, self.me.a])
 
     def _end(self, outcome: str) -> None:
-        self.over, self.done = outcome, outcome != "failed"
+        self.over = outcome
+        # Who could not get to any of its points has searched nowhere.
+        self.failed = outcome == "nothing" and not self.looked
+        self.done = not self.failed
         world = self.me.world
         world.search_done[self.me.v, self.me.a] = True
         world.motion.stand(self.me.v, self.me.a)
@@ -283,6 +287,7 @@ class Search(Activity):
         self, what: str, point: int, place: Place, chance: float = np.nan, outcome: str = ""
     ) -> None:
         me = self.me
+        self.looked |= what in ("visited", "looked")
         walked = self._walked() - self.walked
         me.world.notes.append(
             Note(

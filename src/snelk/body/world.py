@@ -521,7 +521,8 @@ class World:
                 ("done", "failed"), (activity.done, activity.failed), before, strict=True
             ):
                 told = kind == "done" and at_end[v, a] and motion.arrived[v, a]
-                if now and not was and activity.walks and not told:
+                worth_telling = activity.walks or kind == "failed"
+                if now and not was and worth_telling and not told:
                     x, y = activity.me.place
                     text = activity.me.settings.activity
                     self.happenings.append(Happening(int(v), int(a), kind, NOBODY, x, y, text))
@@ -532,12 +533,13 @@ class World:
         motion = self.motion
         for v, a in np.argwhere(at_end):
             activity = self.activities[v][a]
-            if activity is None or not activity.walks or activity.joins:
+            if activity is None or activity.joins:
                 continue
             me, goal = activity.me, (float(self.goals[v, a, 0]), float(self.goals[v, a, 1]))
             if motion.arrived[v, a]:
                 self._short_told[v, a] = False
-                self.happenings.append(Happening(int(v), int(a), "reached", NOBODY, *me.place))
+                if activity.walks:
+                    self.happenings.append(Happening(int(v), int(a), "reached", NOBODY, *me.place))
             elif not self._short_told[v, a]:
                 self._short_told[v, a] = True
                 (x, y), text = me.place, self._why_short(me, goal)
