@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 import samples
+import scenes
 
 import snelk
 
@@ -98,6 +99,46 @@ def test_noises_are_heard_when_they_are_made(tmp_path: Path) -> None:
     assert [event.text for event in live.step()] == [
         "guard lost guest: outside the front cone (180° off)"
     ]
+
+
+def test_the_ground_grows_with_the_game_and_what_draws_an_agent_is_told(tmp_path: Path) -> None:
+    states = {"calm": {}, "after": {"approach": {}}, "look": {"go": {}}}
+    changes = {
+        "see": {"from": ["calm", "look"], "to": "after", "when": "seen"},
+        "bell": {"from": "calm", "to": "look", "when": "heard"},
+    }
+    more = {
+        "profiles.watcher.cones.front.range": 300.0,
+        "profiles.watcher.cones.front.fov_whole": 360.0,
+    }
+    scene = scenes.scene(tmp_path, states=states, changes=changes, more=more)
+    live = snelk.Live(scene, pushed=["guest"], duration=200.0)
+    live.step()
+    live.noise("bell", x=0.0, y=-2.0, reach=30.0)
+    assert [event.kind for event in live.step()] == ["heard", "changed"]
+    drawn = live.drawn_to("guard")
+    assert drawn is not None
+    assert (drawn.x, drawn.y, drawn.source, live.focus("guard")) == (0.0, -2.0, "heard", "")
+    for n in range(1000):  # far beyond all that the level held at the beginning
+        live.push("guest", x=-0.2 * n, y=0.0, heading_deg=180.0)
+        live.step()
+    pose = live.pose("guard")
+    assert pose is not None
+    assert pose.x < -100.0
+
+
+def test_a_belief_disproved_is_told_in_a_live_game_as_in_a_run(tmp_path: Path) -> None:
+    track = samples.track_of((0, 6, 0), (1, 6, 0), (1.1, -6, 0), (10, -6, 0))
+    more = {"profiles.watcher.memory.grace": 0.0, "profiles.watcher.memory.seen_empty": 1.0}
+    run = snelk.run(scenes.scene(tmp_path, states={"a": {}}, track=track, more=more, end=5.0))
+    live = snelk.Live(scenes.scene(tmp_path, states={"a": {}}, track=track, more=more, end=5.0))
+    told = []
+    for row in run.poses[run.poses.id == "guest"].itertuples():
+        live.push("guest", x=row.x, y=row.y, heading_deg=row.heading_deg)
+        told += [event.text for event in live.step()]
+    assert told == run.events.text.tolist()
+    assert "disproved" in set(run.events.kind)
+    assert "forgot" not in set(run.events.kind)
 
 
 @pytest.mark.parametrize(

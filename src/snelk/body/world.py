@@ -56,6 +56,9 @@ Index = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.int32]]
 SLACK = 1e-9
 """Times this close are the same, s."""
 
+ROOM = 50.0
+"""The ground of a live game that grows does so by this much more, m, so that it seldom has to."""
+
 KINDS: dict[str, type[Activity]] = {
     "hold": Hold,
     "face": Face,
@@ -110,6 +113,7 @@ class World:
         numbers, bodies, memory: Everybody's sight, bodies and memory.
         awake: For each sense (variant, agent) how awake it is: written to as states change.
         dt: Length of a tick, s.
+        grows: Whether the ground grows where somebody comes to its end, as in a live game.
 
     Attributes:
         signals: What conditions asked for at the last tick; overwritten by the next.
@@ -132,6 +136,8 @@ class World:
         memory: MemoryNumbers,
         awake: dict[str, Numbers],
         dt: float,
+        *,
+        grows: bool = False,
     ) -> None:
         self.setups, self.level, self.dt, self.time = setups, level, dt, 0.0
         self.names, self.agents = tuple(setups[0].cast), setups[0].agents
@@ -185,6 +191,7 @@ class World:
         self._read_teams()
         self._read_states()
         self._bounds = [self._bounds_of(setup, tracks) for setup in setups]
+        self._grows = grows
         self.activities: list[list[Activity | None]] = [[None] * shape[1] for _ in setups]
         for v, a in np.argwhere(self.ladders.used):
             self._enter(int(v), int(a))
@@ -262,6 +269,8 @@ class World:
             self.notes, self.snapshots = [], []
         self._stepped = True
         self._place_tracked(senses.poses)
+        if self._grows:
+            self._grow_ground(senses.poses)
         if self._disproves.any():
             self._look_for_the_gone()
         self.attention.step(
@@ -302,6 +311,21 @@ class World:
         poses.heading[v, j], poses.posture[v, j] = motion.heading[v, a], motion.posture[v, a]
         poses.gait[v, j] = np.where(motion.speed[v, a] > 0.01, motion.gait[v, a], 0)
         return poses
+
+    def _grow_ground(self, poses: Poses) -> None:
+        """Let the ground of a live game hold everybody who is there, with room to go on."""
+        for v, (low_x, low_y, high_x, high_y) in enumerate(self._bounds):
+            p = v if len(poses.x) > 1 else 0
+            x, y = poses.x[p, poses.present[p]], poses.y[p, poses.present[p]]
+            if len(x) == 0:
+                continue
+            low = [min(end, at - ROOM) if at < end else end for end, at in
+                   ((low_x, float(x.min())), (low_y, float(y.min())))]  # fmt: skip
+            high = [max(end, at + ROOM) if at > end else end for end, at in
+                    ((high_x, float(x.max())), (high_y, float(y.max())))]  # fmt: skip
+            if [*low, *high] != [low_x, low_y, high_x, high_y]:
+                self._bounds[v] = low[0], low[1], high[0], high[1]
+                self._parts = {key: part for key, part in self._parts.items() if key[0] != v}
 
     def _look_for_the_gone(self) -> None:
         """Beliefs of those who see the place they believe in, with nobody there, are given up."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import io
 import json
 import tomllib
 from collections.abc import Iterator
@@ -60,7 +61,7 @@ def read_toml(path: Path) -> dict[str, Any]:
     """
     text = read_text(path, kind=".toml")
     try:
-        return tomllib.loads(text.replace("\r\n", "\n"))
+        return tomllib.loads(text)
     except (ValueError, RecursionError) as error:
         raise InputError.of(str(path), "", "", f"is not valid TOML: {error}") from None
 
@@ -123,7 +124,7 @@ def read_rows(path: Path, *suffixes: str) -> pd.DataFrame:
 
 def _csv(path: Path) -> pd.DataFrame:
     source, text = str(path), read_text(path)
-    reader = csv.reader(text.splitlines(keepends=True), skipinitialspace=True)
+    reader = csv.reader(io.StringIO(text, newline=""), skipinitialspace=True)
     rows: list[list[str]] = []
     lines: list[int] = []
     head: list[str] | None = None

@@ -155,6 +155,7 @@ class Simulation:
             self.memories.numbers,
             self.awake,
             self._dt,
+            grows=pushed,
         )
         self.awake_then = {sense: values.copy() for sense, values in self.awake.items()}
         self.last = np.full(len(self.setups), -1)

@@ -436,6 +436,13 @@ class Gathered:
         self._add(
             f"{a}.state", _codes(_texts(asked.rows["state"]), tuple(ladder.states))[self.ticks]
         )
+        places = _texts(asked.rows["place"])
+        known = list(dict.fromkeys(place for place in places if place))
+        self.facts.setdefault("places", {})[agent] = known
+        self._add(f"{a}.place", _codes(places, tuple(known))[self.ticks])
+        for axis in ("target_x", "target_y"):
+            here = np.where(_codes(places, tuple(known)) >= 0, asked.rows[axis], 0.0)
+            self._add(f"{a}.{axis}", here[self.ticks], parts=10)
         self._add(f"{a}.focus", _codes(_texts(asked.rows["focus"]), run.names)[self.ticks])
         return found
 

@@ -213,7 +213,11 @@ function ladderAt(run, a, t) {
   let text = taken
     ? `${agent} turns from ${state.name} to ${states[taken.state].name} at ${fixed(now, 2)} s: ${taken.change}`
     : `${agent} is ${state.name} at ${fixed(now, 2)} s, for ${written(now - stay.t, "s")}`;
-  text += focus >= 0 ? `; focus ${run.names[focus]}` : "; no focus";
+  const drawn = run.at(`${a}.place`, tick);
+  if (drawn >= 0) {
+    const [x, y] = ["target_x", "target_y"].map((axis) => fixed(run.at(`${a}.${axis}`, tick), 1));
+    text += `; focus a ${run.places[agent][drawn]} that nobody made, at (${x}, ${y})`;
+  } else text += focus >= 0 ? `; focus ${run.names[focus]}` : "; no focus";
   let blocked = "";
   if (been < state.least - 1e-9) blocked = `stays ${short(state.least)} s at least, has been there ${written(been, "s")}`;
   else if (!state.interruptible && !run.at(`${a}.done`, tick)) blocked = "cannot be interrupted before its activity is done";

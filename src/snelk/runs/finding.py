@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 import numpy as np
 from numpy.typing import NDArray
@@ -131,16 +131,24 @@ class EventFinder:
                 yield event.with_text(describe_contact(event))
 
     def find_beliefs(
-        self, v: int, times: Numbers, beliefs: Beliefs, told: list[tuple[float, Message]]
+        self,
+        v: int,
+        times: Numbers,
+        beliefs: Beliefs,
+        told: list[tuple[float, Message]],
+        gone: Collection[tuple[float, int, int]],
     ) -> Iterator[Event]:
-        """Beliefs that came from being told, and beliefs that were forgotten."""
+        """Beliefs that came from being told, and beliefs that were forgotten.
+
+        Not those that are `gone`, (t, agent, target), as the agent saw that nobody is there.
+        """
         simulation = self.simulation
         source = np.concatenate([self._source[None, v], beliefs.source[:, v]])
         tellers = {(t, m.listener, m.target): m.teller for t, m in told}
         for n, a, j in np.argwhere(source[1:] != source[:-1]):
             t, now = float(times[n]), source[n + 1, a, j]
             agent, target = simulation.agents[a], simulation.names[j]
-            if now == NO_BELIEF:
+            if now == NO_BELIEF and (t, int(a), int(j)) not in gone:
                 yield Event(t, "forgot", agent, target, text=f"{agent} forgot {target}")
             elif now == TOLD:
                 by = simulation.agents[tellers[t, int(a), int(j)]]

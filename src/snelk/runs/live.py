@@ -225,7 +225,12 @@ class Live:
         )
         events = self._finder.find(0, times, sight, poses, meters, contacts)
         told = [(self.t, message) for message in simulation.told]
-        events += self._finder.find_beliefs(0, times, beliefs, told)
+        gone = {
+            (self.t, each.agent, each.target)
+            for each in simulation.world.happenings
+            if each.kind == "disproved"
+        }
+        events += self._finder.find_beliefs(0, times, beliefs, told, gone)
         self._finder.remember(poses, meters, contacts, beliefs)
         events += self._hearing()
         events += self._minds()
@@ -275,6 +280,20 @@ class Live:
         doubt = uncertainty(self._simulation.memories.numbers, beliefs)[0, a, j]
         x, y, age = (float(v[0, a, j]) for v in (beliefs.x, beliefs.y, beliefs.age))
         return Belief(x, y, age, float(doubt), SOURCES[source])
+
+    def drawn_to(self, agent: str) -> Belief | None:
+        """The place that a noise which nobody made drew an agent to; None if nothing does.
+
+        Its source is `heard`. The agent acts on it while `focus` is empty and this is not.
+        """
+        a, places = self._agent(agent), self._simulation.places
+        if np.isnan(places.x[0, a]):
+            return None
+        age = float(places.age[0, a])
+        doubt = (
+            float(places.blur[0, a]) + float(self._simulation.memories.numbers.spread[0, a]) * age
+        )
+        return Belief(float(places.x[0, a]), float(places.y[0, a]), age, doubt, "heard")
 
     def _agent(self, agent: str) -> int:
         one_of(agent, self.agents, source="agent", place="", what="agent")

@@ -147,11 +147,6 @@ class Recorder:
             searches = search_rows(self.simulation, notes)
             happenings = [(t, h) for t, h in self._happenings if h.variant == v and t <= end]
             events += find_minds(self.simulation, states, happenings, searches, flights)
-            # Who saw that somebody is gone did not just forget.
-            gone = {(e.t, e.agent, e.target) for e in events if e.kind == "disproved"}
-            events = [
-                e for e in events if e.kind != "forgot" or (e.t, e.agent, e.target) not in gone
-            ]
             events.sort(key=lambda event: (event.t, EVENT_KINDS.index(event.kind)))
             tables.append(
                 {
@@ -237,7 +232,12 @@ class Recorder:
         self._signal_parts[v].append(signal_table(simulation, v, times, signals, sight, poses))
         self._events[v] += self._finder.find(v, times, sight, poses, meters, contacts)
         told = [each for each in self._told if each[1].variant == v and each[0] in times]
-        self._events[v] += self._finder.find_beliefs(v, times, beliefs, told)
+        gone = {
+            (t, each.agent, each.target)
+            for t, each in self._happenings
+            if each.kind == "disproved" and each.variant == v
+        }
+        self._events[v] += self._finder.find_beliefs(v, times, beliefs, told, gone)
 
 
 def _ticks(blocks: Any, count: int) -> Any:
