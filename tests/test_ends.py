@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import math
 import re
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pandas as pd
 import pytest
 import samples
 import scenes
@@ -18,6 +21,7 @@ from scipy.stats import chisquare
 import snelk
 from snelk.config.geojson import level_from
 from snelk.config.meshes import level_from_mesh
+from snelk.runs.dense import beliefs_at, beliefs_of, contacts_of, looks_at, meters_of
 
 BOX = scenes.feature("wall", "box", shapely.box(10, -3, 16, 3), top=3.0)
 WITHIN = scenes.feature("spot", "within", shapely.Point(13, 0))
@@ -249,25 +253,47 @@ def test_a_move_that_failed_and_one_that_asks_for_time_are_kept(tmp_path: Path) 
 def test_a_run_of_many_is_thinned_and_answers_as_one_that_is_not(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    whole = snelk.run(snelk.croft() / "night.toml", changes={"clock.end": 50.0})
+    # A vanished target, noises heard again from one place, doze and waking, and touch past walls.
+    changes = {"clock.end": 85.0, "profiles.goose.touch.radius": 12.0}
+    whole = snelk.run(snelk.croft() / "night.toml", changes=changes)
     monkeypatch.setattr("snelk.runs.tables.MOST_PAIRS", 0)
-    thin = snelk.run(snelk.croft() / "night.toml", changes={"clock.end": 50.0})
+    thin = snelk.run(snelk.croft() / "night.toml", changes=changes)
     assert len(thin.sight) < 0.5 * len(whole.sight)
     assert thin.events.equals(whole.events)
-    for agent in whole.agents:
-        for target in ("fox", "dog"):
-            if agent != target:
-                stories = [
-                    [s for s in run.story(agent, target) if s.sense != "hearing" or s.strength]
-                    for run in (thin, whole)
-                ]
-                assert stories[0] == stories[1], (agent, target)
-                for t in (12.3, 38.0, 46.5):
-                    a, b = (run.why(agent, target, at=t).to_dict() for run in (thin, whole))
-                    for each in (a, b):  # noises from afar are left out
-                        each["senses"] = [s for s in each["senses"] if s["sense"] != "hearing"]
-                    plain = [
-                        json.loads(json.dumps(each), parse_float=lambda x: round(float(x), 9))
-                        for each in (a, b)
-                    ]
-                    assert plain[0] == plain[1], (agent, target, t)
+    tables: dict[str, Any] = {
+        "meters": lambda *pair: meters_of(*pair)[["value", "state", "rate"]],
+        "beliefs": beliefs_of,
+        "touch": partial(contacts_of, sense="touch"),
+        "zone": partial(contacts_of, sense="zone"),
+        "looks": lambda *pair: pd.DataFrame(
+            {n: list(each) for n, each in looks_at(*pair)._asdict().items()}
+        ),
+    }
+    seeing = ("dog", "gander", "farmer", "scarecrow", "owl")
+    for agent, target in itertools.product(seeing, ("fox", "dog")):
+        if agent == target:
+            continue
+        for name, of in tables.items():
+            a, b = (of(run, agent, target).reset_index(drop=True) for run in (thin, whole))
+            a, b = (
+                each.astype(dict.fromkeys(each.select_dtypes("category"), object))
+                for each in (a, b)
+            )
+            pd.testing.assert_frame_equal(a, b, check_dtype=False, obj=f"{name} {agent} {target}")
+        spoken = [
+            [s for s in run.story(agent, target) if s.sense != "hearing" or s.strength]
+            for run in (thin, whole)
+        ]
+        assert spoken[0] == spoken[1], (agent, target)
+    for t in (12.3, 38.0, 76.4):
+        now = [beliefs_at(run, run.tick_at(t)).reset_index(drop=True) for run in (thin, whole)]
+        pd.testing.assert_frame_equal(*now)
+        for agent in ("dog", "goose-1", "scarecrow"):
+            a, b = (run.why(agent, "fox", at=t).to_dict() for run in (thin, whole))
+            for each in (a, b):  # noises from afar are left out
+                each["senses"] = [s for s in each["senses"] if s["sense"] != "hearing"]
+            rounded = [
+                json.loads(json.dumps(each), parse_float=lambda x: round(float(x), 9))
+                for each in (a, b)
+            ]
+            assert rounded[0] == rounded[1], (agent, t)

@@ -336,13 +336,15 @@ class World:
             me = Me(self, int(v), int(a))
             last = [PLACE] if not np.isnan(places.x[v, a]) else []
             asked = [*np.flatnonzero(unseen[v, a]).tolist(), *last]
-            known = np.isin(np.arange(-1, len(self.names)), [max(j, -1) for j in asked])
-            self._empty_for[v, a, np.roll(~known, -1)] = 0.0
-            for j in asked:
+            slots = [max(j, -1) for j in asked]  # the last is that of a place
+            others = np.ones(self._empty_for.shape[2], dtype=np.bool_)
+            others[slots] = False
+            self._empty_for[v, a, others] = 0.0
+            for j, slot in zip(asked, slots, strict=True):
                 where, index = (places, (v, a)) if j == PLACE else (beliefs, (v, a, j))
                 place = np.array([[where.x[index], where.y[index]]])
                 tall = j if j >= 0 else int(self.characters[a])
-                since, slot = self._empty_for[v, a, max(j, -1)], max(j, -1)
+                since = self._empty_for[v, a, slot]
                 seen = bool(looks_at(me, place, tall)[0])
                 self._empty_for[v, a, slot] = since + self.dt if seen else 0.0
                 if not seen or since + SLACK < self._seen_empty[v, a]:

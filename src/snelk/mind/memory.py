@@ -7,7 +7,7 @@ sense knows where it is; after that the belief is what is left of it, unless som
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -218,10 +218,15 @@ def forget(beliefs: Beliefs, pair: tuple[int, int, int]) -> None:
 def uncertainty(numbers: MemoryNumbers, beliefs: Beliefs) -> Numbers:
     """(..., variant, agent, target) radius in which the target is believed to be, m."""
     spread, grace = numbers.spread[:, :, None], numbers.grace[:, :, None]
-    frozen = (beliefs.source == LEAD) | (beliefs.source == LAST_KNOWN)
-    since = np.where(frozen, np.maximum(beliefs.age - grace, 0.0), beliefs.age)
-    known_now = (beliefs.source == SENSED_NOW) | (beliefs.source == GRACE)
-    result: Numbers = np.where(known_now, 0.0, beliefs.blur + spread * since)
+    return doubt(beliefs.source, beliefs.age, beliefs.blur, grace, spread)
+
+
+def doubt(source: Any, age: Any, blur: Any, grace: Any, spread: Any) -> Numbers:
+    """(...) the uncertainty of beliefs, m; `source` holds their numbers in SOURCES."""
+    frozen = (source == LEAD) | (source == LAST_KNOWN)
+    since = np.where(frozen, np.maximum(age - grace, 0.0), age)
+    known_now = (source == SENSED_NOW) | (source == GRACE)
+    result: Numbers = np.where(known_now, 0.0, blur + spread * since)
     return result
 
 

@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 
 from snelk.config.words import POSTURES
 from snelk.engine.turns import Turns
+from snelk.mind.memory import SOURCES, doubt
+from snelk.runs.standing import awake_of_ticks
 from snelk.senses.bodies import bodies_of, gap_between
 from snelk.senses.sight import GATES, IN_VIEW, RESULTS
 
@@ -85,7 +87,7 @@ def meters_of(run: Run, agent: str, target: str) -> pd.DataFrame:
     profile, team = run.setup.profile_of(agent), run.setup.cast[target].team
     if profile.meter is None or not profile.ever_notices(team) or agent == target:
         return run.meters.iloc[:0]
-    rows = _every_tick(run, run.pairs("meters", agent, target))
+    rows = _every_tick(run, run.pairs("meters", agent, target), agent, target)
     rows[["value", "rate", "noise"]] = rows[["value", "rate", "noise"]].fillna(0.0)
     rows["state"] = rows.state.astype(object).where(rows.state.notna(), "empty")
     return rows
@@ -98,23 +100,18 @@ def beliefs_of(run: Run, agent: str, target: str) -> pd.DataFrame:
     if memory is None or not profile.ever_notices(team) or agent == target:
         return run.beliefs.iloc[:0]
     rows = run.pairs("beliefs", agent, target)
-    every = _every_tick(run, rows)
+    every = _every_tick(run, rows, agent, target)
     if len(rows) == 0:
         return every
-    # A belief that stands still has no rows of its own: it grows older, and less sure.
     ticks = run.ticks_of(rows.t.to_numpy())
     last = np.searchsorted(ticks, np.arange(len(every)), side="right") - 1
-    source: list[str] = rows.source.astype(object).where(rows.source.notna(), "").tolist()
-    filled = np.array([*source, ""], dtype=np.object_)[last]
-    stands = (last >= 0) & every.source.isna().to_numpy() & (filled != "")
-    since = (np.arange(len(every)) - np.append(ticks, 0)[last]) * run.setup.clock.dt
-    every["source"] = [each or None for each in filled]
-    for name, growth in (("x", 0.0), ("y", 0.0), ("age", 1.0), ("uncertainty", memory.spread)):
-        grown = np.append(rows[name].to_numpy(), np.nan)[last] + growth * since
-        every[name] = np.where(stands, grown, every[name].to_numpy())
-    place = _columns(run, target)[0]
-    off = np.hypot(every.x.to_numpy() - place["x"], every.y.to_numpy() - place["y"])
-    every["error"] = np.where(stands, off, every.error.to_numpy())
+    stands = (last >= 0) & every.source.isna().to_numpy()
+    stood = rows.iloc[last.clip(0)].reset_index(drop=True)
+    stands &= stood.source.notna().to_numpy()
+    grown = _grown(run, stood, every.t.to_numpy())
+    every["source"] = every.source.astype(object).where(~stands, stood.source.astype(object))
+    for name in ("x", "y", "age", "uncertainty", "error"):
+        every[name] = np.where(stands, grown[name], every[name].to_numpy())
     return every
 
 
@@ -123,17 +120,31 @@ def beliefs_at(run: Run, tick: int) -> pd.DataFrame:
     rows = run.beliefs
     rows = rows[rows.t <= run.times[tick] + 1e-9]
     rows = rows.drop_duplicates(["agent", "target"], keep="last")
-    rows = rows[rows.source.notna()].copy()
-    since = run.times[tick] - rows.t.to_numpy()
-    spread = {
-        name: memory.spread if (memory := run.setup.profile_of(name).memory) else 0.0
-        for name in run.agents
-    }
-    rows["age"] += since
-    rows["uncertainty"] += since * np.array([spread[str(name)] for name in rows.agent])
-    rows["t"] = run.times[tick]
-    now: pd.DataFrame = rows.sort_index()
-    return now
+    rows = rows[rows.source.notna()].sort_values(["agent", "target"])
+    return _grown(run, rows, np.full(len(rows), run.times[tick]))
+
+
+def _grown(run: Run, rows: pd.DataFrame, times: Numbers) -> pd.DataFrame:
+    """Beliefs that have stood still since their rows, as they are at times, older and less sure."""
+    grown = rows.copy()
+    since = times - rows.t.to_numpy()
+    grown["t"], grown["age"] = times, rows.age + since
+    code = rows.source.cat.set_categories(list(SOURCES)).cat.codes.to_numpy()
+    for agent in rows.agent.unique():
+        memory = run.setup.profile_of(str(agent)).memory
+        if memory is not None:
+            mine = (rows.agent == agent).to_numpy()
+            now, then = (
+                doubt(code[mine], each.age[mine].to_numpy(), 0.0, memory.grace, memory.spread)
+                for each in (grown, rows)
+            )
+            grown.loc[mine, "uncertainty"] += now - then
+    for target in rows.target.unique():
+        those = (rows.target == target).to_numpy()
+        place, ticks = _columns(run, str(target))[0], run.ticks_of(times[those])
+        off = [grown[axis].to_numpy()[those] - place[axis][ticks] for axis in "xy"]
+        grown.loc[those, "error"] = np.hypot(*off)
+    return grown
 
 
 def contacts_of(run: Run, agent: str, target: str, sense: str) -> pd.DataFrame:
@@ -143,28 +154,30 @@ def contacts_of(run: Run, agent: str, target: str, sense: str) -> pd.DataFrame:
     profile = run.setup.profile_of(agent)
     if agent == target or (profile.touch if sense == "touch" else profile.zone_sense) is None:
         return rows
-    every = _every_tick(run, rows)
+    every = _every_tick(run, rows, agent, target)
     if len(rows) == 0:  # it never notices that team
         there = both_there(run, agent, target)
         every["result"] = np.where(there, "cares", "present")
-        every["distance_limit"] = profile.touch.radius if profile.touch else np.nan
     for name in ("sensed", "result", "wall", "zone"):
         written = rows[name].astype(object).set_axis(run.ticks_of(rows.t.to_numpy()))
         if len(rows):
             every[name] = written.reindex(range(len(run.times)), method="ffill").to_numpy()
     every["sensed"] = every.sensed.astype(object).fillna(False).astype(bool)
-    if sense == "touch":
+    if sense == "touch" and profile.touch is not None:
         known = every.distance.notna().to_numpy()
         apart = np.where(both_there(run, agent, target), between(run, agent, target), np.nan)
         every["distance"] = np.where(known, every.distance.to_numpy(), apart)
-        every["distance_limit"] = every.distance_limit.ffill()
+        awake = awake_of_ticks(run, agent, sense, np.arange(len(run.times)))
+        every["distance_limit"] = profile.touch.radius * awake
+        every["distance_margin"] = every.distance_limit - every.distance
+    every["sense"] = sense
     return every
 
 
-def _every_tick(run: Run, rows: pd.DataFrame) -> pd.DataFrame:
-    """Rows of a pair, with empty ones for the other ticks."""
+def _every_tick(run: Run, rows: pd.DataFrame, agent: str, target: str) -> pd.DataFrame:
+    """Rows of a pair, with ones for the other ticks that tell no more than whose they are."""
     found = rows.set_axis(run.ticks_of(rows.t.to_numpy())).reindex(range(len(run.times)))
-    found["t"] = run.times
+    found["t"], found["agent"], found["target"] = run.times, agent, target
     return found
 
 

@@ -73,9 +73,8 @@ def _happenings(
         text = {
             "caught": f"{agent} caught {target} at {place}",
             "reached": f"{agent} arrived at {place} ({state})",
-            "disproved": f"{agent} sees that {target or 'nobody'} is not at {place}".replace(
-                "nobody is not", "nobody is"
-            ),
+            "disproved": f"{agent} sees that "
+            + (f"{target} is not at {place}" if target else f"nobody is at {place}"),
             "unreachable": f"{agent} cannot get to {each.text} (at {place}, {state})",
             "stuck": f"{agent} does not get on at {place} ({state})",
             "done": f"{agent} is done with {each.text} ({state})",

@@ -50,7 +50,8 @@ class LadderAnswer:
         agent, t: Whose, and the time of the tick, s.
         state, since: The state at the tick, and when it was entered, s.
         focus: The target it acted on; empty if none.
-        believed: Where it believed that to be, m; None without a belief.
+        place: The kind of the noise that drew it to a place instead; empty if none did.
+        believed: Where it believed the focus to be, or that place is, m; None without a belief.
         headline: The answer in one line.
         changes: Every change out of the state, in the order in which they are tried.
     """
@@ -60,6 +61,7 @@ class LadderAnswer:
     state: str
     since: float
     focus: str
+    place: str
     believed: tuple[float, float] | None
     headline: str
     changes: tuple[ChangeAnswer, ...]
@@ -110,7 +112,7 @@ def explain_ladder(run: Run, agent: str, *, at: float) -> LadderAnswer:
     about = f"; focus {focus}" if focus else "; no focus"
     headline += f"; focus a {place} that nobody made, at ({x:.1f}, {y:.1f})" if place else about
     believed = None if np.isnan(x) else (x, y)
-    return LadderAnswer(agent, t, state, since, focus, believed, headline, tuple(answers))
+    return LadderAnswer(agent, t, state, since, focus, place, believed, headline, tuple(answers))
 
 
 def asked_by(run: Run, agent: str) -> Asked:

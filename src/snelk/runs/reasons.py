@@ -26,6 +26,9 @@ from snelk.senses.sight import EDGE, GATES, IN_VIEW, Sight
 if TYPE_CHECKING:
     from snelk.runs.run import Run
 
+FEW = 5
+"""Of more who would tell the agent only so many are named."""
+
 
 def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
     """See `Run.why`."""
@@ -96,19 +99,21 @@ def _lacks(run: Run, agent: str, target: str, at: float) -> Iterator[str]:
             and member.team in (tell.teams or (run.setup.cast[other].team,))
         ]
         if tellers:
-            reach = [run.setup.profile_of(other).tell for other in tellers]
+            reach = [run.setup.profile_of(other).tell for other in tellers[:FEW]]
             far = ", ".join(
                 f"{other} (to all)" if tell is None or tell.reach is None
                 else f"{other} (its voice carries {tell.reach:g} m)"
-                for other, tell in zip(tellers, reach, strict=True)
+                for other, tell in zip(tellers, reach, strict=False)
             )  # fmt: skip
+            far += f" and {len(tellers) - FEW} more" if len(tellers) > FEW else ""
             yield f"no word of {target} in this run, though these would tell it: {far}"
         else:
             yield f"nobody who would tell it: no profile has a tell for team {member.team}"
     if profile.ladder is not None:
         answer = explain_ladder(run, agent, at=at)
         if answer.focus != target:
-            on = answer.focus or "nobody"
+            noise = f"a {answer.place} that nobody made" if answer.place else "nobody"
+            on = answer.focus or noise
             yield f"no focus on {target}: it is on {on}, and conditions are about that"
         if not answer.changes:
             yield f"no change out of its state {answer.state}"

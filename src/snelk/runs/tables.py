@@ -35,6 +35,9 @@ Rows = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]
 """The (agent, target, cone) of the rows that one tick has if everybody looks."""
 
 
+SLACK = 1e-9
+"""Numbers this close are the same."""
+
 MOST_PAIRS = 600
 """Of runs with more pairs of an agent and a character, rows that only repeat are left out."""
 
@@ -54,18 +57,27 @@ class Before:
     def __init__(self, simulation: Simulation) -> None:
         self.thin = is_thin(len(simulation.agents), len(simulation.names))
         self.failed = np.full_like(simulation.sight.failed, -2)
-        self.touch = np.full_like(simulation.contacts.touch, -2)
-        self.zone = np.full_like(simulation.contacts.zone, -2)
+        self.contacts = [np.full_like(values, -2) for values in _found(simulation.contacts)]
         self.state = simulation.meters.state.copy()
         self.source = simulation.beliefs.source.copy()
-        self.place = np.stack([simulation.beliefs.x, simulation.beliefs.y])
+        self.belief = _held(simulation.beliefs)
 
     def remember(self, sight: Sight, meters: Meters, contacts: Contacts, beliefs: Beliefs) -> None:
         """Keep the last tick of a block."""
         self.failed = sight.failed[-1].copy()
-        self.touch, self.zone = contacts.touch[-1].copy(), contacts.zone[-1].copy()
+        self.contacts = [values[-1].copy() for values in _found(contacts)]
         self.state, self.source = meters.state[-1].copy(), beliefs.source[-1].copy()
-        self.place = np.stack([beliefs.x[-1], beliefs.y[-1]])
+        self.belief = _held(beliefs)[:, -1]
+
+
+def _found(contacts: Contacts) -> tuple[NDArray[Any], ...]:
+    """What touch came to and at which wall, and the zone sense and in which zone."""
+    return contacts.touch, contacts.wall, contacts.zone, contacts.zone_in
+
+
+def _held(beliefs: Beliefs) -> Numbers:
+    """(4, …) the numbers of beliefs: where they are, how old, and how far off at first."""
+    return np.stack([beliefs.x, beliefs.y, beliefs.age, beliefs.blur])
 
 
 def _shifted(before: NDArray[Any], now: NDArray[Any]) -> NDArray[Any]:
@@ -195,9 +207,11 @@ def belief_table(
     p = v if poses.x.shape[1] > 1 else 0
     source = beliefs.source[:, v]
     tells = (source != _shifted(before.source[v], source)) | (source == SENSED_NOW)
-    for n, values in enumerate((beliefs.x[:, v], beliefs.y[:, v])):
-        tells |= (source != NO_BELIEF) & (values != _shifted(before.place[n, v], values))
-    tells |= (source != NO_BELIEF) & (beliefs.age[:, v] < simulation.setups[v].clock.dt)
+    # A tick on, the same belief is of the same place, and a tick older.
+    grows = np.array([0.0, 0.0, simulation.setups[v].clock.dt, 0.0])
+    for now, was, more in zip(_held(beliefs)[:, :, v], before.belief[:, v], grows, strict=True):
+        was = _shifted(was, now) + more
+        tells |= (source != NO_BELIEF) & ~(np.abs(now - was) <= SLACK)
     tells |= not before.thin
     ticks, each = np.nonzero(tells[:, agent, target])
     a, j = agent[each], target[each]
@@ -369,15 +383,18 @@ def contact_table(
     other &= simulation.numbers.notices[v]
     has = np.stack([numbers.feels[v], numbers.watches[v]], axis=1)[:, :, None] & other[:, None]
     agent, sense, target = np.nonzero(has)
+    differs = [
+        now[:, v] != _shifted(was[v], now[:, v])
+        for now, was in zip(_found(contacts), before.contacts, strict=True)
+    ]
     tells = np.stack(  # (tick, agent, sense, target)
         [
-            (now == SENSED) | (now != _shifted(was[v], now)) | (not before.thin)
-            for now, was in (
-                (contacts.touch[:, v], before.touch), (contacts.zone[:, v], before.zone),
-            )
+            (contacts.touch[:, v] == SENSED) | differs[0] | differs[1],
+            (contacts.zone[:, v] == SENSED) | differs[2] | differs[3],
         ],
         axis=2,
-    )  # fmt: skip
+    )
+    tells |= not before.thin
     ticks, each = np.nonzero(tells[:, agent, sense, target])
     a, sense, j = agent[each], sense[each], target[each]
     touch = sense == 0
