@@ -254,7 +254,7 @@ def test_a_run_of_many_is_thinned_and_answers_as_one_that_is_not(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     # A vanished target, noises heard again from one place, doze and waking, and touch past walls.
-    changes = {"clock.end": 85.0, "profiles.goose.touch.radius": 12.0}
+    changes = {"clock.end": 85.0, "profiles.goose.touch.radius": 12.0, "cast.gander.awake": 0.8}
     whole = snelk.run(snelk.croft() / "night.toml", changes=changes)
     monkeypatch.setattr("snelk.runs.tables.MOST_PAIRS", 0)
     thin = snelk.run(snelk.croft() / "night.toml", changes=changes)
