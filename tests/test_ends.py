@@ -285,7 +285,7 @@ def test_a_run_of_many_is_thinned_and_answers_as_one_that_is_not(
             for run in (thin, whole)
         ]
         assert spoken[0] == spoken[1], (agent, target)
-    for t in (12.3, 38.0, 76.4):
+    for t in (12.3, 38.1, 76.4):
         now = [beliefs_at(run, run.tick_at(t)).reset_index(drop=True) for run in (thin, whole)]
         pd.testing.assert_frame_equal(*now)
         for agent in ("dog", "goose-1", "scarecrow"):
