@@ -253,8 +253,8 @@ def test_a_move_that_failed_and_one_that_asks_for_time_are_kept(tmp_path: Path) 
 def test_a_run_of_many_is_thinned_and_answers_as_one_that_is_not(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    # A vanished target, noises heard again from one place, doze and waking, and touch past walls.
-    changes = {"clock.end": 85.0, "profiles.goose.touch.radius": 12.0, "cast.gander.awake": 0.8}
+    # A target that vanishes, noises heard again from one place, and falling asleep and waking.
+    changes = {"clock.end": 85.0, "profiles.goose.touch.radius": 12.0}
     whole = snelk.run(snelk.croft() / "night.toml", changes=changes)
     monkeypatch.setattr("snelk.runs.tables.MOST_PAIRS", 0)
     thin = snelk.run(snelk.croft() / "night.toml", changes=changes)
@@ -285,7 +285,7 @@ def test_a_run_of_many_is_thinned_and_answers_as_one_that_is_not(
             for run in (thin, whole)
         ]
         assert spoken[0] == spoken[1], (agent, target)
-    for t in (12.3, 38.1, 76.4):
+    for t in (12.3, 38.2, 76.4):
         now = [beliefs_at(run, run.tick_at(t)).reset_index(drop=True) for run in (thin, whole)]
         pd.testing.assert_frame_equal(*now)
         for agent in ("dog", "goose-1", "scarecrow"):
@@ -297,3 +297,35 @@ def test_a_run_of_many_is_thinned_and_answers_as_one_that_is_not(
                 for each in (a, b)
             ]
             assert rounded[0] == rounded[1], (agent, t)
+
+
+def test_thinned_touch_and_zones_say_at_which_wall_and_where(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    states = {"awake": {}, "dozing": {"awake": 0.5}}
+    built = scenes.scene(
+        tmp_path,
+        scenes.feature("wall", "left", shapely.LineString([(-9, 1), (0, 1)]), top=3.0),
+        scenes.feature("wall", "right", shapely.LineString([(0, 1), (9, 1)]), top=3.0),
+        scenes.feature("zone", "near", shapely.box(-9, 1, 0, 9)),
+        scenes.feature("zone", "far", shapely.box(0, 1, 9, 9)),
+        states=states,
+        changes={"doze": {"from": "awake", "to": "dozing", "when": "state_for >= 6 s"}},
+        end=8.0,
+        track=samples.track_of((0, -4, 3), (8, 4, 3)),
+        more={
+            "profiles.watcher.touch": {"radius": 9.0},
+            "profiles.watcher.zone_sense": {"zones": ["near", "far"]},
+            "cast.guard.senses": {"zone": 0.0},
+        },
+    )
+    whole = snelk.run(built)
+    monkeypatch.setattr("snelk.runs.tables.MOST_PAIRS", 0)
+    thin = snelk.run(built)
+    for run in (whole, thin):
+        touch = contacts_of(run, "guard", "guest", "touch").set_index(run.times.round(3))
+        assert touch.wall[[1.0, 3.9, 4.1, 5.9]].tolist() == ["left", "left", "right", "right"]
+        assert touch.distance_limit[[1.0, 5.9, 6.5, 8.0]].tolist() == [9.0, 9.0, 4.5, 4.5]
+        zone = contacts_of(run, "guard", "guest", "zone").set_index(run.times.round(3))
+        assert zone.result.astype(str).unique().tolist() == ["awake"]
+        assert zone.zone[[1.0, 3.9, 4.1, 8.0]].tolist() == ["near", "near", "far", "far"]
