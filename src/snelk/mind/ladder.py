@@ -27,6 +27,10 @@ SLACK = 1e-9
 """Times this close are the same, s."""
 
 
+OVER = ("done", "failed", "unreachable", "stuck")
+"""Signals, any of which lets a state be left that cannot be interrupted."""
+
+
 class Step(NamedTuple):
     """A change of state that was taken."""
 
@@ -151,7 +155,7 @@ class Ladders:
         self._held = np.where(true, np.maximum(self._held, -self.dt) + self.dt, -self.dt)
         ready = true & (self._held >= self._wait - SLACK)
         may = (signals.state_for >= self.at_state(self.least) - SLACK) & ~self.busy
-        over = signals.done | signals.failed | signals.unreachable | signals.stuck
+        over = np.logical_or.reduce([getattr(signals, name) for name in OVER])
         may &= self.at_state(self.interruptible).astype(np.bool_) | over
         ready &= may[:, :, None]
         taken = []

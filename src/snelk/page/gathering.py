@@ -13,13 +13,14 @@ from numpy.typing import NDArray
 from snelk.config.conditions import Node
 from snelk.config.words import POSTURES, SENSES
 from snelk.level.rays import NO_WALL
+from snelk.mind.ladder import OVER
 from snelk.mind.memory import SOURCES
 from snelk.mind.meter import FACTORS, STATES
 from snelk.page.packing import Packer
 from snelk.runs.asked import sides_of, unit_in
 from snelk.runs.dense import beliefs_of, contacts_of, look_ticks, looks_at, meters_of
 from snelk.runs.events import describe_noise
-from snelk.runs.ladders import OVER, asked_by
+from snelk.runs.ladders import asked_by
 from snelk.runs.moment import every_look
 from snelk.runs.spans import REASONS
 from snelk.runs.standing import awake_of_ticks

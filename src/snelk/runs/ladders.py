@@ -9,6 +9,7 @@ import numpy as np
 
 from snelk.config.conditions import TRUTHS
 from snelk.errors import InputError
+from snelk.mind.ladder import OVER
 from snelk.runs.asked import Asked, Part, written
 from snelk.runs.minds import TEXTS, plain
 
@@ -16,9 +17,6 @@ if TYPE_CHECKING:
     from snelk.runs.run import Run
 
 SLACK = 1e-9
-
-OVER = ("done", "failed", "unreachable", "stuck")
-"""Signals, any of which lets a state be left that cannot be interrupted."""
 
 
 @dataclass(frozen=True)
