@@ -1,18 +1,26 @@
-"""How long a start takes beyond that of a bare interpreter."""
+"""How long a start, and a question to a run, takes beyond the start of a bare interpreter."""
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
+import tempfile
 import time
+from pathlib import Path
+
+import snelk
 
 TURNS = 9
+ENVIRONMENT = {**os.environ, "PYTHONDONTWRITEBYTECODE": ""}
+"""As for users: modules are compiled to bytecode once, not at each start."""
 
 
 def best(*words: str) -> float:
     def once() -> float:
         began = time.perf_counter()
-        subprocess.run([sys.executable, *words], check=True, stdout=subprocess.DEVNULL)
+        done = [sys.executable, *words]
+        subprocess.run(done, check=True, stdout=subprocess.DEVNULL, env=ENVIRONMENT)
         return time.perf_counter() - began
 
     return min(once() for _ in range(TURNS))
@@ -21,11 +29,22 @@ def best(*words: str) -> float:
 def main() -> None:
     bare = best("-c", "pass")
     sys.stdout.write(f"bare interpreter  {bare:.3f} s\n")
-    for label, words in (
-        ("import snelk", ("-c", "import snelk")),
-        ("snelk --help", ("-m", "snelk", "--help")),
-    ):
-        sys.stdout.write(f"{label:16}  {best(*words) - bare:.3f} s more\n")
+    arrays = best("-c", "import numpy") - bare
+    sys.stdout.write(f"import numpy      {arrays:.3f} s more\n")
+    with tempfile.TemporaryDirectory() as folder:
+        run = str(Path(folder) / "night")
+        snelk.run(snelk.croft() / "night.toml", out=run)
+        for label, words in (
+            ("import snelk", ("-c", "import snelk")),
+            ("snelk --help", ("-m", "snelk", "--help")),
+            ("events", ("-m", "snelk", "events", run)),
+            ("why, a story", ("-m", "snelk", "why", run, "farmer", "fox")),
+            ("why, a moment", ("-m", "snelk", "why", run, "farmer", "fox", "--at", "65")),
+            ("why, a state", ("-m", "snelk", "why", run, "farmer", "--at", "65")),
+        ):
+            more = best(*words) - bare
+            times = f"{more / arrays:.1f} times numpy's"
+            sys.stdout.write(f"{label:16}  {more:.3f} s more, {times}\n")
 
 
 if __name__ == "__main__":

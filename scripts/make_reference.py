@@ -5,6 +5,7 @@ A test holds both to the code.
 
 from __future__ import annotations
 
+import inspect
 import re
 from collections.abc import Iterator
 from pathlib import Path
@@ -13,7 +14,7 @@ from typing import Any
 import typer.main
 
 import snelk
-from snelk.cli.main import app
+from snelk.cli.main import app_for
 from snelk.config import minds, models, wanted
 from snelk.config.conditions import BUILT_IN, FUNCTIONS, NUMBERS, TRUTHS, WORDS_OF, unit_of
 from snelk.config.foreign import Conventions
@@ -34,6 +35,7 @@ SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("A territory", "cast.NAME.leash.", minds.Leash),
     ("A noise", "noise[].", models.Noise),
     ("A thing thrown", "throw[].", models.Throw),
+    ("What the game does to a character", "effect[].", models.Effect),
     ("A kind of noise", "noise_kinds.NAME.", models.NoiseKind),
     ("A body", "bodies.NAME.", models.Body),
     ("Footsteps", "bodies.NAME.steps.", models.Steps),
@@ -49,7 +51,9 @@ SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("The alert ladder", "profiles.NAME.ladder.", minds.Ladder),
     ("A change of state", "profiles.NAME.ladder.changes.NAME.", minds.StateChange),
     ("An alert state", "profiles.NAME.ladder.states.NAME.", minds.State),
+    ("Limits of a cone in a state", "… .states.NAME.cones.NAME.", minds.ConeLimits),
     ("Catching", "… .states.NAME.catch.", minds.Catch),
+    ("What comes of it", "… .then.", minds.Effects),
     ("Patrol", "… .states.NAME.patrol.", minds.Patrol),
     ("Roam", "… .states.NAME.roam.", minds.Roam),
     ("Approach", "… .states.NAME.approach.", minds.Approach),
@@ -66,6 +70,7 @@ SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("Its meter stays under", "expect.NAME.meter.", wanted.MeterUnder),
     ("A measure lies between", "expect.NAME.measure.", wanted.MeasureBetween),
     ("A condition holds: always, never, once", "expect.NAME.always.", wanted.Holding),
+    ("A moment to count from", "….since.", wanted.Since),
     ("A wish", "wish.NAME.", wanted.Wish),
     ("Fitting", "fit.", wanted.Fit),
     ("How far a number may move", "fit.move.KEY.", wanted.Limits),
@@ -160,7 +165,49 @@ def reference() -> str:
     ]
     for name in snelk.__all__:
         parts.append(f"| `snelk.{name}` | {_sentence(getattr(snelk, name).__doc__)} |")
-    return "\n".join(parts) + "\n"
+    parts += ["| `snelk.__version__` | The version that is installed, as text. |"]
+    parts += [
+        "",
+        "### Signatures",
+        "",
+        "What each takes and has; `help(snelk.NAME)` says more.",
+        "",
+    ]
+    for name in snelk.__all__:
+        parts += _python(name, getattr(snelk, name))
+    return "\n".join(parts).rstrip() + "\n"
+
+
+def _python(name: str, what: Any) -> Iterator[str]:
+    """How a public name is called, and what it has."""
+    if not inspect.isclass(what):
+        yield f"- `snelk.{name}{_call(what)}`"
+        return
+    made = name in MADE
+    yield f"- `snelk.{name}{_call(what) if made else ''}`"
+    attributes = re.search(r"\n *Attributes:\n(.*?)(\n\n|\Z)", what.__doc__ or "", re.DOTALL)
+    for entry in re.split(r"\n {8}(?! )", "\n" + attributes[1]) if attributes else ():
+        names, colon, text = " ".join(entry.split()).partition(": ")
+        if colon:
+            yield f"  - `{names}`: {text}"
+    for method, function in vars(what).items():
+        if method.startswith("_") or not inspect.isfunction(function):
+            continue
+        yield f"  - `.{method}{_call(function)}`: {_sentence(function.__doc__)}"
+
+
+MADE = ("Conventions", "Level", "Live", "Move", "Simulation", "Want")
+"""Classes that a user makes an object of; of the others they are given some."""
+
+
+def _call(function: Any) -> str:
+    """The parameters of a function, without those that say whose method it is."""
+    signature = inspect.signature(function)
+    kept = [each for each in signature.parameters.values() if each.name != "self"]
+    text = str(signature.replace(parameters=kept))
+    # Annotations are text, which is shown in quotes; defaults that are text keep theirs.
+    text = re.sub(r"(: |-> )'([^']*)'", r"\1\2", text)
+    return text.replace(" -> None", "")
 
 
 def _sentence(text: str | None) -> str:
@@ -236,7 +283,7 @@ def _tables() -> Iterator[str]:
 
 
 def _commands() -> Iterator[str]:
-    root = typer.main.get_command(app)
+    root = typer.main.get_command(app_for([]))
     for name, command in _leaves(root, ""):
         yield ""
         arguments = [each for each in command.params if each.param_type_name == "argument"]

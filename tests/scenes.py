@@ -52,6 +52,7 @@ def scene(
     dt: float = 0.1,
     end: float = 10.0,
     more: dict[str, Any] | None = None,
+    ladder: dict[str, Any] | None = None,
 ) -> snelk.Scenario:
     """The guard of `samples` with a ladder and legs; the guest far off unless it has a track."""
     guest = None if track else "at = [90, 90]"
@@ -59,7 +60,11 @@ def scene(
         folder, guest=guest, track=track, level=level(*features), profiles=profiles
     )
     every = {"clock.dt": dt, "clock.end": end, **(more or {})}
-    every["profiles.watcher.ladder"] = {"states": states, "changes": changes or {}}
+    every["profiles.watcher.ladder"] = {
+        "states": states,
+        "changes": changes or {},
+        **(ladder or {}),
+    }
     return snelk.load(path, changes=every)
 
 

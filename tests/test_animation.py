@@ -14,13 +14,8 @@ import pytest
 from PIL import Image
 
 import snelk
-from snelk.cli.main import app
+from snelk.cli.main import app_for
 from snelk.plots.animation import Animation
-
-
-@pytest.fixture(scope="module")
-def night() -> snelk.Run:
-    return snelk.run(snelk.croft() / "night.toml")
 
 
 @pytest.fixture(scope="module")
@@ -98,6 +93,7 @@ MISTAKES = {
 
 @pytest.mark.parametrize("line", MISTAKES)
 def test_a_mistake_is_one_clear_line(line: str, folder: Path) -> None:
+    words = line.replace("RUN", str(folder)).split()
     with pytest.raises(snelk.InputError) as told:
-        app(line.replace("RUN", str(folder)).split(), standalone_mode=False)
+        app_for(words)(words, standalone_mode=False)
     assert MISTAKES[line] in str(told.value)

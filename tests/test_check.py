@@ -36,6 +36,7 @@ def names(path: Path, changes: dict[str, object] | None = None) -> list[str]:
         ("too-dark", {"light": 0.3, f"{CONE}.min_light": 0.4}, {"light": 0.3, f"{CONE}.min_light": 0.3}),
         ("too-dark", {"light": 0.3, f"{CONE}.min_light": 0.4}, {"light": 0.3, f"{CONE}.min_light": 0.4, "cast.guard.lamp": {"light": 0.2, "reach": 5}}),
         ("at-once-beyond-range", {METER: {"fill_time": 1, "at_once": 12.5}}, {METER: {"fill_time": 1, "at_once": 12}}),
+        ("at-once-beyond-range", {METER: {"fill_time": 1, "at_once": 12.5}}, {METER: {"fill_time": 1, "at_once": 12.5}, "profiles.watcher.ladder": {"states": {"keen": {"cones": {"front": {"range": 13.0, "hold_range": 13.0}}}}}}),
         ("threshold-out-of-reach", {METER: {"fill_time": 10, "thresholds": {"sure": 1}}}, {METER: {"fill_time": 1, "thresholds": {"sure": 1}}}),
         ("threshold-out-of-reach", {METER: {"fill_time": 1, "light": [[0, 0]], "thresholds": {"sure": 1}}}, {METER: {"fill_time": 1, "light": [[0, 0], [1, 1]], "thresholds": {"sure": 1}}}),
         ("looks-too-seldom", {METER: {"fill_time": 1, "hold": 0.5}, "profiles.watcher.look_every": 1}, {METER: {"fill_time": 1, "hold": 0.5}, "profiles.watcher.look_every": 0.5}),
@@ -210,7 +211,12 @@ FAR = change("wary", "calm", "distance > 7m")
         ("change-hidden", {"a": change("calm", "wary", "seen"), "b": change("calm", "wary", "seen and distance < 4m"), "out": BACK}, {"b": change("calm", "wary", "seen and distance < 4m"), "a": change("calm", "wary", "seen"), "out": BACK}),
         ("change-hidden", {"a": change("calm", "wary", "distance < 6m"), "b": change("calm", "wary", "distance < 4m"), "out": FAR}, {"a": change("calm", "wary", "distance < 6m", **{"for": 1.0}), "b": change("calm", "wary", "distance < 4m"), "out": FAR}),
         ("flicker", {"in": change("calm", "wary", "distance < 6m"), "out": change("wary", "calm", "distance > 5m")}, {"in": change("calm", "wary", "distance < 5m"), "out": change("wary", "calm", "distance > 6m")}),
-        ("flicker", {"in": change("calm", "wary", "distance < 6m"), "out": change("wary", "calm", "distance > 5m")}, {"in": change("calm", "wary", "distance < 6m", **{"for": 1.0}), "out": change("wary", "calm", "distance > 5m")}),
+        ("limits-overlap", {"in": change("calm", "wary", "distance < 6m", **{"for": 1.0}), "out": change("wary", "calm", "distance > 5m")}, {"in": change("calm", "wary", "distance < 5m", **{"for": 1.0}), "out": change("wary", "calm", "distance > 6m")}),
+        ("limits-overlap", {"in": change("calm", "wary", "meter >= 0 and seen", **{"for": 1.0}), "out": change("wary", "calm", "meter < 0.4")}, {"in": change("calm", "wary", "meter >= 0 and seen", **{"for": 1.0}), "out": change("wary", "calm", "not seen and meter < 0.4")}),
+        ("limits-overlap", {"in": change("calm", "wary", "distance < 6m", **{"for": 1.0}), "out": change("wary", "calm", "distance > 5m")}, {"in": change("calm", "wary", "distance < 6m", **{"for": 1.0}), "out": change("wary", "calm", "distance < 5m")}),
+        ("flicker", {"in": change("calm", "wary", "any_seen"), "out": change("wary", "calm", "seen")}, {"in": change("calm", "wary", "any_seen", reaction=0.5), "out": change("wary", "calm", "seen")}),
+        ("never-true", {"in": change("calm", "wary", 'felt("touch") or caught'), "out": BACK}, {"in": change("calm", "wary", 'seen("front") and bearing < 9deg'), "out": BACK}),
+        ("never-true", {"in": change("calm", "wary", "faces_focus and bearing > 6deg"), "out": BACK}, {"in": change("calm", "wary", "seen and faces_focus and bearing > 4deg"), "out": BACK}),
         ("flicker", {"in": change("calm", "wary", "knows"), "out": change("wary", "calm", "not seen")}, {"in": change("calm", "wary", "knows"), "out": change("wary", "calm", "not knows")}),
     ],
 )  # fmt: skip
@@ -254,6 +260,40 @@ def test_findings_about_waiting_and_activities(tmp_path: Path) -> None:
     ]
     assert found(seldom, out=change("wary", "calm", "not seen", **{"for": 1.0})) == []
 
+    # A reaction is a wait too, and each part of an `or` has to last.
+    react = change("calm", "wary", "heard or seen", reaction=1.0)
+    part = "1 s cannot pass for its part heard: heard is true for a tick at a time"
+    assert found({}, **{"in": react}) == ["for-on-a-moment"]
+    scenario = snelk.load(path, changes={
+        **ears, "profiles.watcher.ladder": {"states": STATES, "changes": {
+            "in": react, "out": change("wary", "calm", "lost_for > 3s")}}})  # fmt: skip
+    assert [f.reason for f in snelk.check(scenario)] == [part]
+    assert found({}, **{"in": change("calm", "wary", "seen or meter > 0.4", reaction=1.0)}) == []
+    # An attribute that an effect gives can become anything.
+    hit = change("calm", "wary", "own.hits >= 2")
+    hurt: dict[str, object] = {"cast.guard.attributes": {"hits": 0.0}}
+    assert found(hurt, **{"in": hit}) == ["never-true"]
+    blow = {"effect": [{"t": 1.0, "of": "guard", "add": {"hits": 3}}]}
+    assert "never-true" not in found({**hurt, **blow}, **{"in": hit})
+    # What is heard or told is true for a tick at a time: it cannot lead back and forth.
+    assert (
+        found({}, **{"in": change("calm", "wary", "heard"), "out": change("wary", "calm", "heard")})
+        == []
+    )
+    deaf = {"in": change("calm", "wary", "heard")}
+    assert sorted(found({"noise": []}, **deaf)) == ["never-true", "nothing-to-hear"]
+    # Who is observed waits for its watcher to look again.
+    twin: dict[str, object] = {
+        "cast.guest.profile": "eye", "profiles.eye": {
+            "body": "post", "notices": ["home"], "look_every": 0.6,
+            "cones": {"front": {"fov_whole": 90, "range": 9}}}}  # fmt: skip
+    unseen = change("wary", "calm", "not observed", **{"for": 0.5})
+    assert found(twin, out=unseen) == ["for-too-short"]
+    assert found(twin, out={**unseen, "for": 0.6}) == []
+    # Who only walks about needs no sense.
+    walker = {"body": "post", "ladder": {"states": {"a": {}}}}
+    assert found({"cast.guest.profile": "walker", "profiles.walker": walker}) == []
+
     def doing(state: dict[str, object], **more: object) -> list[str]:
         ladder = {"profiles.watcher.ladder.states.wary": state}
         return found({**ladder, **{key.replace("__", "."): value for key, value in more.items()}})
@@ -286,6 +326,8 @@ LEVEL = """{"type": "FeatureCollection", "features": [
         ("raw-flips", {"a": {}, "b": {}}, {"x": {"from": "a", "to": "b", "when": "seen"}, "y": {"from": "b", "to": "a", "when": "not seen"}}, {"a": {"least": 1.0}, "b": {}}),
         ("out-of-reach", {"a": {"go": {"spot": "cellar"}}}, {}, {"a": {"go": {"spot": "yard"}}}),
         ("roams-to-the-end", {"a": {"roam": {}}}, {}, {"a": {"roam": {"ring": [1.0, 2.0]}}}),
+        ("watches-ahead", {"a": {}, "b": {}}, {"x": {"from": "a", "to": "b", "when": "seen or heard"}, "y": {"from": "b", "to": "a", "when": "lost_for > 3s"}}, {"a": {}, "b": {"face": {}}}),
+        ("hold-below-gain", {"a": {"cones": {"front": {"hold_range": 3.0}}}}, {}, {"a": {"cones": {"front": {"hold_range": 13.0}}}}),
     ],
 )  # fmt: skip
 def test_findings_about_what_is_done(

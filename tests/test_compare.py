@@ -25,11 +25,6 @@ RANGE = "profiles.watcher.cones.front.range"
 WALK = samples.track_of((0, 20, 1), (20, -5, 1))
 
 
-@pytest.fixture(scope="module")
-def night() -> snelk.Run:
-    return snelk.run(NIGHT)
-
-
 def test_a_run_does_not_differ_from_itself(night: snelk.Run) -> None:
     same = snelk.compare(night, snelk.run(NIGHT))
     assert same.inputs == []

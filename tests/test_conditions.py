@@ -51,7 +51,7 @@ from snelk.mind.evaluation import evaluate
         ('target.team > "wild"', 0, 'words are compared with == or !=; write such as target.team == "wild"'),
         ("target.team == 3", 0, "words are compared with == or !="),
         ("chance(2)", 7, "chance needs a number from 0 to 1"),
-        ("chance(1s)", 7, "chance needs a number from 0 to 1"),
+        ("chance(1s)", 7, "chance needs a number without a unit, not s"),
         ("chance", 0, "chance needs something in parentheses; write such as chance(0.5)"),
         ("in_zone(seen)", 8, "in_zone needs a name in quotes"),
         ("1e99 > meter", 0, "is too large a number"),

@@ -133,6 +133,21 @@ def test_mistakes_in_levels(item: dict[str, object], line: str) -> None:
     assert str(caught.value) == f"level: {line}"
 
 
+def test_a_level_of_more_corners_than_can_be_walked_around_is_refused(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    features = [
+        feature("wall", "LineString", [[0, 0], [1, 0], [1, 1]], top=1),
+        feature("zone", "Polygon", [[[0, 0], [1, 0], [1, 1], [0, 0]]]),
+    ]
+    level = {"type": "FeatureCollection", "features": features}
+    monkeypatch.setattr("snelk.config.geojson.MOST_CORNERS", 7)
+    level_from(level, source="level")
+    monkeypatch.setattr("snelk.config.geojson.MOST_CORNERS", 6)
+    with pytest.raises(snelk.InputError, match=r"features: has 7 corners in all, more than 6; "):
+        level_from(level, source="level")
+
+
 def test_everything_wrong_is_told_in_one_go(tmp_path: Path) -> None:
     path = samples.write_sample(
         tmp_path,

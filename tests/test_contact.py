@@ -92,8 +92,17 @@ def test_who_enters_a_watched_zone_is_sensed_from_anywhere(tmp_path: Path) -> No
     assert answer.headline == "guard does not sense guest at 9.00 s: guest is not in pond or yard"
 
 
-def test_every_pair_sense_and_tick_has_one_row(tmp_path: Path) -> None:
-    night = snelk.run(snelk.croft() / "night.toml")
+def test_of_a_cone_and_a_zone_the_quicker_one_fills(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, guest="at = [5, 0]", level=level_of(YARD))
+    for zone_rate, sense, rate in ((0.3, "sight", 0.5), (0.7, "zone", 0.7)):
+        meter = {"fill_time": 4.0, "zone_rate": zone_rate, "distance": [[0, 0.5]]}
+        zones = {"zones": ["yard"]}
+        changes = {"profiles.watcher.zone_sense": zones, "profiles.watcher.meter": meter}
+        (row,) = snelk.run(path, changes=changes).meters.iloc[:1].itertuples()
+        assert (row.sense, row.rate) == (sense, pytest.approx(rate))
+
+
+def test_every_pair_sense_and_tick_has_one_row(tmp_path: Path, night: snelk.Run) -> None:
     contacts = night.contacts
     assert not contacts.duplicated(["t", "agent", "target", "sense"]).any()
     per_tick = 3 * 1 + 1  # three geese feel, and the bell watches, the fox: nobody else matters

@@ -46,7 +46,8 @@ NUMBERS: dict[str, Any] = {
 
 def scene(folder: Path, **more: Any) -> snelk.Scenario:
     """A guard that walks round a house and never changes its mind."""
-    states = {"round": {"patrol": {}, "look": "sweep", "sweep_whole": 80}}
+    limits = {"far": {"range": 12.0, "fov_whole": 60, "hold_range": 15.0}}
+    states = {"round": {"patrol": {}, "look": "sweep", "sweep_whole": 80, "cones": limits}}
     return scenes.scene(folder, *WALLS, states=states, end=40.0, more={**NUMBERS, **more})
 
 

@@ -18,7 +18,7 @@ import pytest
 from test_house import PACKAGE, ROOT, script
 
 import snelk
-from snelk.cli.main import app
+from snelk.cli.main import app_for
 from snelk.config import minds, models, wanted
 from snelk.config.conditions import parse
 from snelk.config.fields import Model
@@ -34,7 +34,7 @@ def typed(line: str) -> tuple[str, int]:
     assert words[0] == "snelk", line
     said = io.StringIO()
     with contextlib.redirect_stdout(said):
-        code = app(words[1:], standalone_mode=False)
+        code = app_for(words[1:])(words[1:], standalone_mode=False)
     return said.getvalue(), code or 0
 
 

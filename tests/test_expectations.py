@@ -30,10 +30,13 @@ FACTS: dict[str, Any] = {
                                "thresholds": {"wary": 0.25, "sure": 1.0}},
 }  # fmt: skip
 SEEN, LOST = 4.0, 12.0
+BELL = {"noise": "bell"}
 
 
 def scene(folder: Path, **expect: dict[str, Any]) -> snelk.Scenario:
-    more = {**FACTS, "expect": expect}
+    bell = {"t": 3.05, "kind": "bell", "at": [500, 0]}
+    kinds = {"bell": {"reach": 2.0}, "gong": {"reach": 2.0}}
+    more = {**FACTS, "expect": expect, "noise": [bell], "noise_kinds": kinds}
     return scenes.scene(folder, **LADDER, track=WALK, end=16.0, more=more)
 
 
@@ -69,6 +72,25 @@ CALM = LOST + 1.1  # at the tick after a second without
         ({"never": {"when": "seen and distance < 4m"}}, False, 8 - math.sqrt(7)),
         ({"once": {"when": "seen and distance < 4m", "before": 6.0}}, True, 8 - math.sqrt(7)),
         ({"once": {"when": "seen and own.speed > 1", "before": 9.0}}, False, None),
+        # Counted from a moment: a bell at 3.05 s, the first sight at 4 s, the alert.
+        ({"notices": {"target": "guest", "within": 1.2, "since": BELL}}, False, NOTICED),
+        ({"notices": {"target": "guest", "within": 1.4, "since": BELL}}, True, NOTICED),
+        ({"notices": {"target": "guest", "within": 9, "since": {"noise": "gong"}}}, False, None),
+        ({"reaches": {"state": "alert", "within": 1.0, "since": {"seen": "guest"}}}, False, ALERT),
+        ({"reaches": {"state": "alert", "within": 1.1, "since": {"seen": "guest"}}}, True, ALERT),
+        ({"reaches": {"state": "calm", "since": {"state": "alert"}}}, True, CALM),
+        ({"reaches": {"state": "calm", "within": 1, "since": {"state": "alert"}}}, False, CALM),
+        ({"stays": {"state": "alert", "within": 7.9, "since": {"state": "alert"}}}, True, None),
+        ({"stays": {"state": "alert", "within": 8.0, "since": {"state": "alert"}}}, False, CALM),
+        ({"never": {"when": "seen", "within": 0.9, "since": BELL}}, True, None),
+        ({"never": {"when": "seen", "within": 1.0, "since": BELL}}, False, SEEN),
+        (
+            {"once": {"when": "not seen", "within": 9, "since": {"state": "alert"}}},
+            True,
+            LOST + 0.1,
+        ),
+        ({"always": {"when": "seen", "within": 8, "since": {"seen": "guest"}}}, True, None),
+        ({"always": {"when": "seen", "since": {"seen": "guest"}}}, False, LOST + 0.1),
     ],
 )
 def test_each_statement_holds_or_fails_at_its_moment(
@@ -113,7 +135,7 @@ def test_measures_groups_and_sentences(tmp_path: Path) -> None:
 
 
 def test_any_and_each_of_several_agents() -> None:
-    night = snelk.load(snelk.croft() / "night.toml")
+    night = snelk.load(snelk.croft() / "night.toml", changes={"clock.end": 60.5})
     geese = ["goose-1", "goose-2"]  # with this seed goose-1 never notices the fox
     for group, met in (("any_of", True), ("each_of", False)):
         notices = {"target": "fox", "before": 60.0}
@@ -126,9 +148,8 @@ def test_any_and_each_of_several_agents() -> None:
 def test_a_share_of_the_seeds_is_enough() -> None:
     night = snelk.load(snelk.croft() / "night.toml", changes={"clock.end": 57.0})
     wakes = {"agent": "dog", "reaches": {"state": "pricked-up", "after": 43.0}}
-    runs = {seed: snelk.run(night, changes={"seed": seed}) for seed in range(7, 11)}
     held = 0
-    for run in runs.values():
+    for run in snelk.run_batch(night, variants=[{"seed": seed} for seed in range(7, 11)]):
         states = run.states[(run.states.agent == "dog") & (run.states.state == "pricked-up")]
         held += len(states) > 0 and states.t.iloc[0] >= 43.0
     assert 0 < held < 4
@@ -222,3 +243,25 @@ def test_the_croft_carries_a_dozen_and_they_hold() -> None:
         each.statement for each in snelk.load(snelk.croft() / "night.toml").setup.expect.values()
     }
     assert kinds == {"notices", "reaches", "stays", "meter", "measure", "always", "never", "once"}
+
+
+def test_a_moment_may_be_a_noise_of_a_recording(tmp_path: Path) -> None:
+    since = {"notices": {"target": "guest", "within": 2, "since": {"noise": "bang"}}}
+    more = {**FACTS, "expect": {"it": {"agent": "guard", **since}}}
+    path = scenes.scene(tmp_path, **LADDER, track=WALK, end=16.0, more=FACTS).source
+    assert "no such kind" in refused(path, {**more, "profiles.watcher.ladder": LADDER})
+    (tmp_path / "noises.csv").write_text("t,kind,x,y,reach\n3.0,bang,500,0,5\n")
+    text = Path(path).read_text()
+    Path(path).write_text(text.replace("use =", 'noises = ["noises.csv"]\nuse ='))
+    scenario = snelk.load(
+        path, changes={**more, "profiles.watcher.ladder": LADDER, "clock.dt": 0.1}
+    )
+    (verdict,) = snelk.verify(scenario)
+    assert verdict.met
+    assert verdict.found.endswith("(a bang at 3.00 s)")
+
+
+def refused(path: str, changes: dict[str, Any]) -> str:
+    with pytest.raises(snelk.InputError) as error:
+        snelk.load(path, changes=changes)
+    return str(error.value)

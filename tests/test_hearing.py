@@ -190,19 +190,26 @@ def test_footsteps_come_once_a_stride_as_loud_as_gait_and_ground_make_them(tmp_p
         (9, 9.7, "walking"),
     ]
     track = "t,id,x,y,heading,gait\n" + "".join(f"{t},guest,{x},0,0,{g}\n" for t, x, g in rows)
-    gravel = feature("zone", "yard", shapely.box(4, -1, 6, 1), ground="gravel")
-    path = samples.write_sample(
-        tmp_path, track=track, level=level_of(gravel), profiles=STEPS + "[grounds]\ngravel = 2.0\n"
-    )
+    # Of zones over one another the last that says its ground counts.
+    yard = feature("zone", "yard", shapely.box(2, -1, 6, 1), ground="moss")
+    paths = [
+        feature("zone", f"path-{x}", shapely.box(x, -1, x + 1, 1), ground="gravel") for x in (4, 5)
+    ]
+    shade = feature("zone", "shade", shapely.box(0, -1, 9, 1), light=0.5)
+    bare = feature("zone", "bare", shapely.box(2, -1, 4 - 1e-9, 1), ground="earth")
+    grounds = "[grounds]\ngravel = 2.0\nmoss = 0.3\nearth = 1.0\n"
+    level = level_of(yard, *paths, shade, bare)
+    path = samples.write_sample(tmp_path, track=track, level=level, profiles=STEPS + grounds)
     noises = snelk.run(path, changes={"clock.dt": 0.3}).noises
     # A gait holds until the next sample: running from 3.2 m, and what follows 9.2 m is still.
     np.testing.assert_allclose(noises.x, 1.1 + 0.5 * np.arange(1, 17), atol=1e-9)
     np.testing.assert_allclose(noises.t, np.interp(noises.x, [1.1, 3.2, 9.2], [0, 2, 4]), atol=0.15)
     on_gravel = (noises.x >= 4) & (noises.x <= 6)
-    assert (noises.ground.notna() == on_gravel).all()
+    assert ((noises.ground == "gravel") == on_gravel).all()
+    assert ((noises.ground == "earth") == ((noises.x >= 2) & (noises.x < 4))).all()
     reach = {"creeping": 1.0, "walking": 4.0, "running": 9.0}
     for row in noises.itertuples():
-        assert row.reach == reach[row.gait] * (2.0 if isinstance(row.ground, str) else 1.0)
+        assert row.reach == reach[row.gait] * (2.0 if row.ground == "gravel" else 1.0)
     assert noises.gait.value_counts().to_dict() == {
         "running": 12,
         "creeping": 4,

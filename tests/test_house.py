@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import contextlib
+import importlib.metadata
 import importlib.util
 import io
 import re
@@ -20,6 +21,8 @@ from snelk.config.minds import (
     Approach,
     Call,
     Catch,
+    ConeLimits,
+    Effects,
     Evade,
     Flee,
     Go,
@@ -27,6 +30,7 @@ from snelk.config.minds import (
     Leash,
     Movement,
     Patrol,
+    Resume,
     Roam,
     Search,
     Sleep,
@@ -37,6 +41,7 @@ from snelk.config.models import (
     Body,
     Clock,
     Cone,
+    Effect,
     Hearing,
     Lamp,
     Member,
@@ -63,6 +68,7 @@ from snelk.config.wanted import (
     MeterUnder,
     Notices,
     Reaches,
+    Since,
     Span,
     Stays,
     Wish,
@@ -105,23 +111,24 @@ HEAVY = (
 
 
 def test_the_front_door_lists_what_is_really_there() -> None:
+    tree = ast.parse((PACKAGE / "__init__.pyi").read_text())
+    homes = {
+        alias.name: f"snelk.{node.module}"
+        for node in ast.walk(tree)
+        if isinstance(node, ast.ImportFrom)
+        for alias in node.names
+    }
+    assert sorted(homes) == sorted(snelk.__all__)
     for name in snelk.__all__:
         thing = getattr(snelk, name)
-        assert thing.__module__ == snelk._HOMES[name], name
+        assert thing.__module__ == homes[name], name
         # A module of that name would take its place as soon as it is imported.
         assert not (PACKAGE / name / "__init__.py").exists(), name
         assert not (PACKAGE / f"{name}.py").exists(), name
         assert thing.__doc__, name
-    assert sorted(snelk._HOMES) == sorted(snelk.__all__) == snelk.__all__
-    tree = ast.parse((PACKAGE / "__init__.py").read_text())
-    typed = {
-        alias.name: node.module
-        for node in ast.walk(tree)
-        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("snelk")
-        for alias in node.names
-    }
-    assert typed == snelk._HOMES
-    with pytest.raises(AttributeError, match="no attribute 'rnu'"):
+    assert issubclass(snelk.InputError, ValueError)
+    assert snelk.__version__ == importlib.metadata.version("snelk")
+    with pytest.raises(AttributeError, match="No snelk attribute rnu"):
         _ = snelk.rnu  # type: ignore[attr-defined]
 
 
@@ -212,6 +219,11 @@ def test_every_key_and_column_is_in_the_documents() -> None:
         Ladder,
         Leash,
         Catch,
+        Effect,
+        Effects,
+        ConeLimits,
+        Resume,
+        Since,
         State,
         StateChange,
         *(Patrol, Roam, Approach, Go, Flee, Evade, Sleep, Search, Call),

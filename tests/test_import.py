@@ -17,7 +17,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import snelk
-from snelk.cli.main import app
+from snelk.cli.main import app_for
 from snelk.config.geojson import read_level
 from snelk.level.level import Level
 from snelk.plots.imported import plot_level
@@ -68,6 +68,14 @@ def write(folder: Path, game: str, suffix: str) -> Path:
             rows = [{**row, "dir": [row.pop("dir.0"), row.pop("dir.1")]} for row in rows]
         path.write_text("".join(json.dumps(row) + "\n" for row in rows))
     return path
+
+
+def test_half_a_letter_in_the_name_of_a_column_is_no_matter(tmp_path: Path) -> None:
+    row = {"t": 0.0, "id": "fox", "x": 1.0, "y": 2.0, "heading": 0.0, "\ud800": 5}
+    lines = [json.dumps({**row, "t": t}) for t in (0.0, 1.0)]
+    (tmp_path / "game.jsonl").write_text("\n".join(lines))
+    made = snelk.import_tracks(tmp_path / "game.jsonl")
+    assert made.write(tmp_path / "made.csv").read_text().splitlines()[1].startswith("0,fox,1,2,0")
 
 
 @pytest.mark.parametrize("suffix", [".csv", ".jsonl", ".parquet"])
@@ -291,7 +299,7 @@ def test_a_mistake_is_one_clear_line(
     Path("bad.geojson").write_text("{}")
     before = sorted(tmp_path.iterdir())
     with pytest.raises(snelk.InputError) as told:
-        app(line.split(), standalone_mode=False)
+        app_for(line.split())(line.split(), standalone_mode=False)
     assert CASES[line] in str(told.value)
     assert sorted(tmp_path.iterdir()) == before
 

@@ -56,6 +56,26 @@ def test_the_first_that_is_true_for_long_enough_is_taken(tmp_path: Path, dt: flo
     assert answer.change("same").missing == ("slow comes first",)  # type: ignore[union-attr]
 
 
+def test_what_must_be_true_for_a_while_begins_again_in_each_state_and_seen_for_at_the_first_sight(
+    tmp_path: Path,
+) -> None:
+    changes = {
+        "long": {"from": ["a", "b"], "to": "c", "when": "state_for >= 0s", "for": 2.0},
+        "on": {"from": "a", "to": "b", "when": "state_for >= 1.5s"},
+        "watched": {"from": "c", "to": "a", "when": "seen_for >= 1s"},
+    }
+    track = samples.track_of((0, 90, 0), (4.9, 90, 0), (5, 5, 0), (9, 5, 0))
+    states: dict[str, dict[str, object]] = {"a": {}, "b": {}, "c": {}}
+    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes, track=track, end=8.0))
+    # In b it has been true for 0 s at the tick after 1.5 s.
+    expected = [(0.0, "a", None), (1.5, "b", "on"), (3.6, "c", "long"), (6.0, "a", "watched")]
+    assert states_of(run)[:4] == expected
+    first = float(run.sight.t[run.sight.in_view].min())
+    signals = run.signals[run.signals.t >= first - 1e-9]
+    assert first == 5.0
+    assert signals.seen_for.tolist() == pytest.approx((signals.t - first).tolist())
+
+
 def test_a_state_that_cannot_be_interrupted_is_left_when_its_activity_is_done(
     tmp_path: Path,
 ) -> None:
@@ -93,6 +113,12 @@ def test_chance_is_drawn_once_for_each_stay(tmp_path: Path) -> None:
         for t, _, change in rows[1:4]:
             answer = run.why_state("guard", at=t)
             assert answer.change(str(change)).taken  # type: ignore[union-attr]
+    first = run.why_state("guard", at=0.5).change("jump")
+    assert first is not None
+    (drew,) = [part for part in first.condition.leaves() if part.text.startswith("chance")]
+    number = float(drew.found.removeprefix("chance(0.4) drew "))
+    assert first.taken == (number < 0.4)
+    assert drew.missing == ("" if first.taken else f"{drew.found}, needs < 0.4")
     assert 0.3 < found.count("jump") / len(found) < 0.5
 
 

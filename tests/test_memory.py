@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from test_hearing import EARS, feature, level_of, noise
 
 import snelk
+from snelk.mind.memory import SOURCES, Beliefs, MemoryNumbers, News, remember
 
 MEMORY = "profiles.watcher.memory"
 
@@ -74,13 +75,75 @@ def test_a_belief_follows_leads_on_freezes_and_is_forgotten(
     assert list(run.events.kind[run.events.kind == "forgot"]) == ["forgot"] * (10 - last > forget)
 
 
-def test_a_belief_that_is_led_on_stops_at_a_wall(tmp_path: Path) -> None:
-    wall = feature("wall", "wall", shapely.LineString([(13.5, -3), (13.5, 3)]), top=2.0)
+@pytest.mark.parametrize(
+    ("properties", "stops"),
+    [
+        ({"top": 2.0}, True),
+        ({"top": 2.0, "see_through": 1.0}, True),
+        ({"top": 0.3}, True),  # a low fence, and one that hangs: nobody walks through either
+        ({"top": 2.0, "base": 0.5}, True),
+        ({"top": 2.0, "walkable": True}, False),
+    ],
+)
+def test_a_belief_that_is_led_on_stops_where_one_cannot_walk(
+    tmp_path: Path, properties: dict[str, object], stops: bool
+) -> None:
+    wall = feature("wall", "wall", shapely.LineString([(13.5, -3), (13.5, 3)]), **properties)
     track = samples.track_of((0, 2, 0), (5.5, 13, 0), (6, 13, 4), (8, 13, 4))
     path = samples.write_sample(tmp_path, track=track, level=level_of(wall))
     run = snelk.run(path, changes={MEMORY: {"grace": 0.0, "lead": 9.0}, "clock.dt": 0.1})
     late = beliefs_of(run)[8.0]
-    assert (late.x, late.y) == (pytest.approx(13.48, abs=1e-6), pytest.approx(0.0))  # type: ignore[attr-defined]
+    assert late.y == pytest.approx(0.0)  # type: ignore[attr-defined]
+    assert late.x == pytest.approx(13.48 if stops else 18.0, abs=1e-6)  # type: ignore[attr-defined]
+
+
+def test_a_lead_goes_on_as_the_target_went_when_it_was_last_sensed(tmp_path: Path) -> None:
+    track = samples.track_of((0, 2, 0), (5, 12, 0), (7, 12, 8), (9, 12, 8))
+    path = samples.write_sample(tmp_path, track=track)
+    run = snelk.run(path, changes={MEMORY: {"grace": 1.0, "lead": 1.5}, "clock.dt": 0.1})
+    rows = run.beliefs.set_index(run.beliefs.t.round(6))
+    assert rows.source[5.0] == "sensed"
+    assert (rows.source[6.0], rows.y[6.0]) == ("grace", pytest.approx(4.0))  # it turned meanwhile
+    led = rows[rows.source == "lead"]
+    assert led.index.tolist() == pytest.approx(np.arange(6.1, 7.55, 0.1).tolist())
+    assert np.diff(led.x) == pytest.approx(0.2)
+    assert led.y.tolist() == pytest.approx([4.0] * len(led))
+
+
+@pytest.mark.parametrize(
+    ("believed", "heard", "told", "source"),
+    [
+        (1.0, 1.0, np.nan, "heard"),  # what one hears oneself counts if it is as new
+        (1.0, 1.1, np.nan, "last_known"),
+        (1.0, np.nan, 0.9, "told"),
+        (1.0, np.nan, 1.0, "last_known"),  # what is told must be news
+        (1.0, 0.8, 0.8, "heard"),
+        (1.0, 0.8, 0.7, "told"),
+        (1.0, 1.1, 0.9, "told"),
+        (np.nan, 5.0, np.nan, "heard"),
+        (np.nan, np.nan, 5.0, "told"),
+        (np.nan, 5.0, 5.0, "heard"),
+    ],
+)
+def test_the_newest_of_belief_ear_and_word_counts(
+    believed: float, heard: float, told: float, source: str
+) -> None:
+    one, dt = (1, 1, 1), 0.1
+    beliefs = Beliefs.blank(one)
+    if not np.isnan(believed):
+        beliefs.source[...] = SOURCES.index("last_known")
+        beliefs.age[...] = believed - dt
+        beliefs.x[...] = beliefs.y[...] = 0.0
+    numbers = MemoryNumbers(np.ones((1, 1), np.bool_), *np.array([[[0.3]], [[0]], [[1]], [[9]]]))
+    news = [
+        News(*np.array([[[[x]]], [[[x]]], [[[age]]], [[[0.0]]]]))
+        for x, age in ((1.0, heard), (2.0, told))
+    ]
+    there = np.zeros((1, 2)), np.zeros((1, 2)), np.ones((1, 2), np.bool_)
+    unseen = np.full((1, 1, 1, 1), 3, np.int8), *np.full((2, 1, 1, 1), 3, np.int8)
+    remember(there, there, dt, *unseen, *news, numbers, beliefs)
+    assert SOURCES[int(beliefs.source[0, 0, 0])] == source
+    assert beliefs.x[0, 0, 0] == {"heard": 1.0, "told": 2.0, "last_known": 0.0}[source]
 
 
 def test_sight_outranks_hearing_and_newer_outranks_older(tmp_path: Path) -> None:
@@ -174,12 +237,35 @@ def test_what_was_told_is_as_old_as_it_is_and_is_not_told_on(tmp_path: Path) -> 
         sent = max(s for s in (0.0, 0.4, 0.8) if s + 0.6 <= t + 1e-9)
         assert age == pytest.approx(t - sent, abs=1e-6)
     assert run.events[run.events.kind == "told"].text.iloc[0] == "near was told of guest by guard"
+    # Who only still knows, in the grace, does not tell.
+    graced = snelk.run(
+        path,
+        changes={
+            "profiles.watcher.tell": {"every": 0.1},
+            "profiles.watcher.memory.grace": 3.0,
+            "clock.dt": 0.1,
+        },
+    )
+    assert set(graced.beliefs.source[graced.beliefs.t.between(2, 3)].dropna()) >= {"grace"}
+    assert graced.rows("voices")["t"].max() == pytest.approx(
+        graced.sight.t[graced.sight.in_view].max()
+    )
     to_nobody = snelk.load(path, changes={"profiles.deaf.tell": {"teams": ["nobody"]}})
     assert "tells-nobody" in [finding.name for finding in snelk.check(to_nobody)]
 
 
-def test_the_table_of_the_croft_keeps_its_promises() -> None:
-    night = snelk.run(snelk.croft() / "night.toml")
+def test_what_was_heard_once_is_told_once(tmp_path: Path) -> None:
+    track = samples.track_of((0, 40, 0), (5, 40, 0))
+    path = samples.write_sample(tmp_path, track=track, guest=FRIENDS, profiles=TELLING)
+    bang = {"noise": [noise(1.0, [0.0, 5.0], 9.0)], "clock.dt": 0.1}
+    run = snelk.run(path, changes={**bang, "profiles.watcher.tell": {"every": 0.4}})
+    assert (run.beliefs[run.beliefs.agent == "guard"].source == "heard").sum() > 30
+    said = run.rows("voices").where(teller="guard")
+    assert set(said["t"]) == {1.0}
+    assert set(said["listener"]) == {"near", "far"}
+
+
+def test_the_table_of_the_croft_keeps_its_promises(night: snelk.Run) -> None:
     beliefs = night.beliefs
     assert not beliefs.duplicated(["t", "agent", "target"]).any()
     known = beliefs[beliefs.source.isin(["sensed", "grace"])]

@@ -127,7 +127,7 @@ def test_roaming_is_even_over_its_area(tmp_path: Path, shape: str) -> None:
     )
     states = {"graze": {"roam": roam, "pace": "running"}}
     scenario = scenes.scene(
-        tmp_path, *features, states=states, end=400.0, dt=0.2, profiles=ROAMER, more=more
+        tmp_path, *features, states=states, end=250.0, dt=0.2, profiles=ROAMER, more=more
     )
     found = []
     for run in snelk.run_batch(scenario, variants=[{"seed": n} for n in range(8)]):
@@ -209,6 +209,14 @@ def test_a_chase_goes_around_walls_and_ends_with_a_catch(tmp_path: Path) -> None
     assert list(on.events[on.events.kind == "caught"].t) == [caught.t]
     _, places, _ = scenes.guard_of(on)
     assert math.hypot(*(places[-1] - (8, 0))) == pytest.approx(0.4, abs=1e-6)
+
+
+def test_nobody_is_caught_who_is_not_in_view(tmp_path: Path) -> None:
+    states = {"wait": {"catch": {"reach": 3.0}}}
+    for x, caught in ((2.0, True), (-2.0, False)):  # before it, and behind its back
+        track = samples.track_of((0, x, 0), (2, x, 0.5))
+        run = snelk.run(scenes.scene(tmp_path, states=states, track=track, end=2.0))
+        assert run.info["ended_by_catch"] == caught
 
 
 @pytest.mark.parametrize("outside", ["watch", "ignore"])
@@ -441,3 +449,15 @@ def test_an_activity_that_goes_wrong_in_a_run_is_told_with_who_and_when(tmp_path
         snelk.InputError, match=r'no such activity is registered .*did you mean "broken"'
     ):
         snelk.run(unknown)
+
+
+def test_looking_around_begins_when_the_state_is_entered(tmp_path: Path) -> None:
+    sweep = {"look": "sweep", "sweep_whole": 80, "sweep_period": 4.0}
+    profiles = scenes.GUARD.replace("turn_rate = 400", "turn_rate = 90000")
+    scenario = scenes.scene(
+        tmp_path, states={"a": {}, "b": sweep}, profiles=profiles, end=6.0,
+        changes={"on": {"to": "b", "when": "state_for >= 1.3s"}},
+    )  # fmt: skip
+    t, _, heading = scenes.guard_of(snelk.run(scenario))
+    since = np.maximum(t - 1.4, 0.0)  # entered at 1.3 s; what is done then shows a tick later
+    assert heading == pytest.approx(40.0 * np.sin(2 * np.pi * since / 4.0), abs=1e-9)

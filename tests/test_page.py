@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 import pytest
 import samples
+import scenes
 import shapely
 from browser import opened, start_browser
 from shapely.geometry import Polygon
@@ -23,11 +24,6 @@ from snelk.runs.asked import Part
 
 KEEN = {"profiles.dog.hearing.acuity": 3.0}
 MARKUP = "<img src=x onerror=document.title='taken'>"
-
-
-@pytest.fixture(scope="module")
-def night() -> snelk.Run:
-    return snelk.run(snelk.croft() / "night.toml")
 
 
 @pytest.fixture(scope="module")
@@ -164,6 +160,33 @@ def test_the_panel_tells_what_why_tells(page: Any, night: snelk.Run) -> None:
                         line.replace("  ", " ").replace("\xa0", " ") for line in shown_leaves
                     ], (agent, t, change.name)
     assert asked > 250
+
+
+def test_every_part_of_a_condition_comes_to_what_it_does_in_the_library(
+    browser: Any, tmp_path: Path
+) -> None:
+    whens = ("seen xor heard xor state_for >= 1s", "not (seen and meter > 0.5) or state_for < 2s")
+    changes = {f"c{n}": {"from": "a", "to": "b", "when": w, "for": 99} for n, w in enumerate(whens)}
+    track = samples.track_of((0, 90, 0), (0.5, 5, 0), (4, 5, 0))
+    states: dict[str, Any] = {"a": {}, "b": {}}
+    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes, track=track, end=4.0))
+    opened(browser, snelk.write_page(tmp_path / "page.html", run))
+    words = {"and": "all of", "or": "one of", "xor": "an odd number of", "not": "not"}
+    truths: set[tuple[str, bool]] = set()
+
+    def groups(part: Part) -> list[str]:
+        if not part.parts:
+            return []
+        truths.add((part.kind, part.true))
+        inner = [line for each in part.parts for line in groups(each)]
+        return [f"{'✓' if part.true else '✗'} {words[part.kind]}", *inner]
+
+    for t in (0.2, 0.7, 1.2, 1.6, 2.4, 3.7):
+        choose(browser, "guard", "guest", t)
+        shown = [line.strip() for line in panel(browser)]
+        wanted = [g for c in run.why_state("guard", at=t).changes for g in groups(c.condition)]
+        assert [line for line in shown if line[2:] in words.values()] == wanted, t
+    assert len(truths) == 8
 
 
 def test_an_event_a_lane_and_the_map_lead_to_the_moment(page: Any, night: snelk.Run) -> None:

@@ -18,11 +18,6 @@ from snelk.plots.sweep import plot_sweep
 from snelk.tuning.reading import tradeoffs_of
 
 
-@pytest.fixture(scope="module")
-def night() -> snelk.Run:
-    return snelk.run(snelk.croft() / "night.toml")
-
-
 def test_map_shows_everybody_who_is_there_and_their_rays(night: snelk.Run) -> None:
     drawn = snelk.plot_map(night, at=40.0)
     assert set(drawn.bodies) == set(night.names)

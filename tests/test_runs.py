@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import copy
 import json
 import os
+import pickle
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
 import pandas as pd
+import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 import samples
@@ -15,14 +19,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import snelk
-from snelk.runs.store import TABLES
+from snelk.runs.store import TABLES, Draft
 
 NIGHT = snelk.croft() / "night.toml"
-
-
-@pytest.fixture(scope="module")
-def night() -> snelk.Run:
-    return snelk.run(NIGHT)
 
 
 def same_tables(a: snelk.Run, b: snelk.Run) -> bool:
@@ -36,6 +35,51 @@ def test_a_run_repeats_itself_bit_for_bit(night: snelk.Run, tmp_path: Path) -> N
         snelk.run(NIGHT, out=folder)
     for name in sorted(path.name for path in folders[0].iterdir()):
         assert (folders[0] / name).read_bytes() == (folders[1] / name).read_bytes(), name
+
+
+def test_rows_that_go_to_disk_as_they_come_are_those_of_memory(
+    night: snelk.Run, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("snelk.runs.recorder.BLOCK", 97)
+    monkeypatch.setattr("snelk.runs.store.GROUP", 1000)
+    waiting: list[int] = []
+    write = Draft._write
+
+    def noted(draft: Draft, name: str, rows: pa.Table) -> None:
+        waiting.append(rows.num_rows if name == "sight" else 0)
+        write(draft, name, rows)
+
+    monkeypatch.setattr(Draft, "_write", noted)
+    streamed = snelk.run(NIGHT, out=tmp_path / "streamed")
+    assert same_tables(night, streamed)
+    # No more wait than a group and what a block of ticks adds; on disk they are in groups.
+    assert 1000 <= max(waiting) < 1000 + 97 * 13
+    for name in ("sight", "poses", "signals"):
+        parts = list(streamed.parts(name))
+        assert [len(part) for part in parts[:-1]] == [1000] * (len(parts) - 1)
+        for column in parts[0]:
+            whole = np.concatenate([part[column] for part in parts])
+            assert np.array_equal(whole, night.rows(name)[column], equal_nan=whole.dtype != object)
+    # And a run that is saved later is the same, byte by byte.
+    night.save(tmp_path / "saved")
+    for name in sorted(path.name for path in (tmp_path / "saved").iterdir()):
+        pair = [(tmp_path / each / name).read_bytes() for each in ("saved", "streamed")]
+        assert pair[0] == pair[1], name
+    # It answers from what it wrote, also when somebody has put another run there.
+    first, second = (
+        snelk.run(NIGHT, changes={"clock.end": end}, out=tmp_path / "short") for end in (1.0, 2.0)
+    )
+    assert (first.poses.t.max(), second.poses.t.max()) == (1.0, 2.0)
+    # Another process can be handed it, and its rows.
+    assert same_tables(first, pickle.loads(pickle.dumps(first)))
+    rows = pickle.loads(pickle.dumps(first.rows("states").where(agent="dog")))
+    assert copy.copy(rows.row(0)).state == "asleep"
+    with pytest.raises(KeyError, match='did you mean "state"'):
+        rows["stat"]
+    with pytest.raises(AttributeError, match="no such column"):
+        _ = rows.row(0).stat
+    with pytest.raises(snelk.InputError, match="holds numbers, not words"):
+        rows.where(t="calm")
 
 
 def test_a_variant_is_the_same_in_a_batch_of_100_as_alone(night: snelk.Run) -> None:
@@ -180,9 +224,11 @@ def test_a_write_that_fails_leaves_the_run_before(
     def full(*_: object, **__: object) -> None:
         raise OSError(28, os.strerror(28))
 
-    monkeypatch.setattr(pq, "write_table", full)
+    monkeypatch.setattr(pq.ParquetWriter, "write_table", full)
     with pytest.raises(snelk.InputError, match="cannot be written: No space left on device"):
         night.save(tmp_path / "night")
+    with pytest.raises(snelk.InputError, match="cannot be written: No space left on device"):
+        snelk.run(NIGHT, changes={"clock.end": 1.0}, out=tmp_path / "night")
     assert (tmp_path / "night" / "sight.parquet").read_bytes() == before
     assert [p.name for p in tmp_path.iterdir()] == ["night"]
 
@@ -238,3 +284,30 @@ def test_run_json_tells_how_the_run_was_made(tmp_path: Path) -> None:
     assert info["seed"] == 7
     assert info["rows"]["sight"] == len(snelk.open_run(tmp_path / "wider").sight)
     assert {"numpy", "numba", "python"} <= info["libraries"].keys()
+
+
+def test_kinds_of_noise_of_other_variants_are_no_matter() -> None:
+    """Also those that a change of state makes in one of them, before any other noise."""
+    scenario = snelk.load(NIGHT, changes={"clock.end": 6.0, "noise_kinds.cry": {"reach": 9.0}})
+    cries = {"profiles.owl.ladder.states.watching.then": {"noise": "cry"}}
+    listed = {"noise": [{"t": 1.0, "kind": "bang", "reach": 50, "at": [30, 20]}]}
+    together = snelk.run_batch(scenario, variants=[listed, cries, {}])
+    for changes, run in zip((listed, cries, {}), together, strict=True):
+        assert same_tables(run, snelk.run(scenario.changed(changes)))
+    assert "cry" in set(together[1].noises.kind)
+
+
+def test_threads_that_replay_at_once_do_not_disturb_one_another() -> None:
+    """Each thread has another seed, so that numbers drawn by one and used by another would show."""
+
+    # They share its level.
+    night = snelk.load(snelk.croft() / "night.toml", changes={"clock.end": 15.0})
+
+    def replay(seed: int) -> pa.Table:
+        return snelk.run(night.changed({"seed": seed})).arrow("events")
+
+    seeds = [3, 4, 5]
+    with ThreadPoolExecutor(3) as threads:
+        together = list(threads.map(replay, seeds))
+    for seed, events in zip(seeds, together, strict=True):
+        assert events.equals(replay(seed))

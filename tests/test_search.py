@@ -25,12 +25,14 @@ SPOTS = [
     scenes.feature("spot", "far", shapely.Point(12, -6)),
     scenes.feature("spot", "beyond", shapely.Point(-9, 9)),
 ]
+CONE = "profiles.watcher.cones.front"
 NAMES = {"spots": ["near", "far", "beyond"]}
 
 
 def searching(
-    folder: Path, way: str, *, end: float = 30.0, track: str | None = None, **search: Any
-) -> snelk.Run:
+    folder: Path, way: str, *features: Any, end: float = 30.0, track: str | None = None,
+    more: dict[str, Any] | None = None, **search: Any,
+) -> snelk.Run:  # fmt: skip
     """The guest goes behind the hut and is lost; the guard looks for it."""
     track = track or samples.track_of((0, 4, -4), (2, 9, -3), (3, 9, 0), (30, 9, 0))
     written = {"way": way, "radius": 8.0, "give_up": 20.0, "point_time": 1.0, **NAMES, **search}
@@ -40,13 +42,14 @@ def searching(
         "there": {"from": "search", "to": "found", "when": "seen"},
         "enough": {"from": "search", "to": "over", "when": "search_done"},
     }
-    more = {"cast.guard.facing": -40.0, "profiles.watcher.cones.front.fov_whole": 120}
+    more = {"cast.guard.facing": -40.0, f"{CONE}.fov_whole": 120, **(more or {})}
     return snelk.run(
         scenes.scene(
             folder,
             HUT,
             FIELD,
             *SPOTS,
+            *features,
             states=states,
             changes=changes,
             track=track,
@@ -80,6 +83,8 @@ def test_a_search_begins_where_the_target_was_lost_and_ends_as_it_is_told(
         assert ended.outcome in ("gave_up", "nothing")
         assert states[-1] == "over"
         assert (run.events.kind == "gave_up").sum() == 1
+    if ended.outcome == "gave_up":
+        assert ended.seconds == pytest.approx(9.0)  # to the tick
     # The first place it looks at is where the target was lost.
     visited = rows[rows.what.isin(["visited", "looked"])]
     if len(visited):
@@ -170,6 +175,39 @@ def test_points_about_a_place_are_spread_evenly() -> None:
     assert quarters == pytest.approx(500, abs=6)
 
 
+def test_news_begins_a_search_anew_and_for_as_long(tmp_path: Path) -> None:
+    began, ended = searching(tmp_path, "likelihood", give_up=6.0).searches.iloc[[0, -1]].t
+    assert ended == pytest.approx(began + 6.0)
+    noise = {"t": began + 4.0, "kind": "bang", "by": "guest", "at": [-7.0, 7.0], "reach": 40.0}
+    more = {"noise": [noise], "noise_kinds": {"bang": {"reach": 40.0}}}
+    rows = searching(tmp_path, "likelihood", give_up=6.0, more=more).searches
+    (moved,) = rows[rows.what == "moved"].itertuples()
+    assert (moved.x, moved.y) == pytest.approx((-7.0, 7.0), abs=1.5)
+    assert moved.t == pytest.approx(began + 4.0, abs=0.11)
+    assert rows.t.iloc[-1] == pytest.approx(moved.t + 6.0)
+
+
+def before_its_eyes(run: snelk.Run, t: float, cells: Any) -> Any:
+    """Of likely cells those that the guard looks at: near, ahead, and in the open."""
+    pose = run.poses[(run.poses.id == "guard") & (run.poses.t == t)].iloc[0]
+    angle = np.degrees(np.arctan2(cells.y - pose.y, cells.x - pose.x)) - pose.heading_deg
+    off = np.abs((angle + 180) % 360 - 180)
+    away = np.hypot(cells.x - pose.x, cells.y - pose.y)
+    here = np.tile([pose.x, pose.y], (len(cells), 1))
+    lines = shapely.linestrings(np.stack([here, cells[["x", "y"]].to_numpy()], axis=1))
+    clear = ~shapely.intersects(lines, shapely.box(6, -2, 8, 2))
+    return cells[(off < 59.9) & (away < 11.9) & clear]
+
+
+def test_what_lies_in_the_dark_is_not_cleared(tmp_path: Path) -> None:
+    dark = scenes.feature("zone", "dark", shapely.box(5, -10, 20, 10), light=0.0)
+    more = {f"{CONE}.min_light": 0.3}
+    run = searching(tmp_path, "likelihood", dark, give_up=8.0, cell=0.5, more=more)
+    looked = [before_its_eyes(run, t, cells) for t, cells in run.likelihood.groupby("t")]
+    assert min((cells.x > 5.1).sum() for cells in looked[2:]) >= 5
+    assert not any((cells.x < 4.9).any() for cells in looked)
+
+
 def test_the_likelihood_logged_is_what_was_cleared_where_it_looked(tmp_path: Path) -> None:
     run = searching(tmp_path, "likelihood", give_up=12.0, cell=0.5)
     shots = run.likelihood
@@ -178,19 +216,15 @@ def test_the_likelihood_logged_is_what_was_cleared_where_it_looked(tmp_path: Pat
     assert (totals <= 1.0 + 1e-9).all()
     assert (totals > 0.95).all()  # cells with next to nothing are left out
     assert np.diff(totals.index) == pytest.approx(1.0, abs=0.11)
+    # First it goes to where the target was last known, and from there to what is likeliest.
+    rows = run.searches
+    visited, planned = (rows[rows.what == what] for what in ("visited", "planned"))
+    assert tuple(visited.iloc[0][["x", "y"]]) == tuple(rows.iloc[0][["x", "y"]])
+    assert planned.t[planned.point > 0].min() == visited.t.iloc[0]
+    assert visited.point.tolist() == list(range(len(visited)))
     # Of cells straight before its eyes, near and in the open, none is likely.
     for t, cells in shots.groupby("t"):
-        pose = run.poses[(run.poses.id == "guard") & (run.poses.t == t)].iloc[0]
-        angle = np.degrees(np.arctan2(cells.y - pose.y, cells.x - pose.x)) - pose.heading_deg
-        off = np.abs((angle + 180) % 360 - 180)
-        away = np.hypot(cells.x - pose.x, cells.y - pose.y)
-        lines = shapely.linestrings(
-            np.stack(
-                [np.tile([pose.x, pose.y], (len(cells), 1)), cells[["x", "y"]].to_numpy()], axis=1
-            )
-        )
-        clear = ~shapely.intersects(lines, shapely.box(6, -2, 8, 2))
-        assert not ((off < 59.9) & (away < 11.9) & clear).any()
+        assert not len(before_its_eyes(run, t, cells))
 
 
 def test_four_ways_side_by_side(tmp_path: Path) -> None:

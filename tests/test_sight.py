@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import samples
+import scenes
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -77,6 +78,29 @@ def test_hold_limits_apply_while_in_view_and_only_then(tmp_path: Path) -> None:
     assert {t: seen[t] for t in wanted} == wanted
     assert set(sight[sight.held].distance_limit) == {12.0}
     assert set(sight[~sight.held].off_limit_deg) == {45.0}
+
+
+@pytest.mark.parametrize("awake", [1.0, 0.7])
+def test_each_limit_is_that_of_its_moment_on_a_walk_along_them(
+    tmp_path: Path, awake: float
+) -> None:
+    rng = np.random.default_rng(4)
+    turn, away = np.radians(rng.uniform(30, 65, 150)), rng.uniform(9, 13, 150) * awake
+    places = np.column_stack([np.arange(150.0), away * np.cos(turn), away * np.sin(turn)])
+    path = samples.write_sample(tmp_path, track=samples.track_of(*places.tolist()))
+    held, turns = False, set()
+    for look in snelk.run(path, changes={"cast.guard.awake": awake}).sight.itertuples():
+        place = (
+            places[int(look.t)]
+            if look.t % 1 == 0
+            else places[int(look.t) : int(look.t) + 2].mean(axis=0)
+        )
+        near = math.hypot(*place[1:]) <= (12.0 if held else 10.0) * awake
+        ahead = math.degrees(math.atan2(place[2], place[1])) <= (60.0 if held else 45.0)
+        assert look.in_view == (near and ahead), look
+        turns.add((held, near, ahead))
+        held = near and ahead
+    assert len(turns) == 8  # every way in which both can come out, in view before or not
 
 
 def test_only_noticed_teams_are_seen(tmp_path: Path) -> None:
@@ -226,3 +250,77 @@ def test_stepping_by_hand_is_the_run(tmp_path: Path) -> None:
     np.testing.assert_array_equal(distances, snelk.run(scenario).sight.distance)
     with pytest.raises(StopIteration, match="over after 9 ticks"):
         simulation.step()
+
+
+def test_bodies_that_block_hide_what_is_behind_them(tmp_path: Path) -> None:
+    """Against GEOS in plan, where all are as tall as one another; a low one hides only the feet."""
+    rng = np.random.default_rng(7)
+    profiles = samples.SAMPLE_PROFILES + "\n[bodies.barrel]\nstanding = 2.0\nradius = 1.3\n"
+    tracks = ["t,id,x,y,heading"]
+    times = np.arange(60) / 10
+    places = rng.uniform([1, -6], [10, 6], (60, 4, 2))
+    for n, t in enumerate(times):
+        for who, (x, y) in zip(("guest", "one", "two", "three"), places[n], strict=True):
+            tracks.append(f"{t},{who},{x},{y},0")
+    cast = "".join(
+        f'[cast.{name}]\nteam = "things"\nbody = "barrel"\n' for name in ("one", "two", "three")
+    )
+    path = samples.write_sample(tmp_path, track="\n".join(tracks), guest=cast, profiles=profiles)
+    wide = {"profiles.watcher.cones": {"front": {"fov_whole": 360, "range": 99}}}
+    for height, hidden_share in ((2.0, 1.0), (0.6, None)):
+        run = snelk.run(
+            snelk.load(path, changes={
+                **wide, "clock.dt": 0.1, "bodies.barrel.blocks": True,
+                "bodies.barrel.standing": height,
+            })
+        )  # fmt: skip
+        rows = run.sight[run.sight.target == "guest"]
+        seen, by = rows.exposure.to_numpy(), rows.wall.astype(object).to_numpy()
+        for n in range(60):
+            ray = shapely.LineString([(0, 0), places[n, 0]])
+            crossed = {
+                name: ray.intersection(shapely.Point(at).buffer(1.3, quad_segs=512))
+                for name, at in zip(("one", "two", "three"), places[n, 1:], strict=True)
+            }
+            near = {k: g.distance(shapely.Point(0, 0)) for k, g in crossed.items() if g.length}
+            if any(0 < g.length < 0.01 for g in crossed.values()):
+                continue  # a near miss: 2,048 corners are no circle
+            if hidden_share is not None:
+                assert seen[n] == (0.0 if near else 1.0)
+                assert (
+                    by[n] == min(near, key=lambda k: near[k])
+                    if near
+                    else isinstance(by[n], float) or by[n] is None
+                )
+            else:  # feet, middle and head at 0.1, 1 and 1.9 m, from an eye 1 m up
+                feet = any(
+                    1 - 0.9 * (g.distance(shapely.Point(0, 0)) + g.length) / ray.length <= 0.6
+                    for g in crossed.values()
+                    if g.length
+                )
+                assert seen[n] == pytest.approx(0.75 if feet else 1.0)
+    answer = run.why("guard", "guest", at=float(times[int(np.argmin(seen))]))
+    assert answer.wall in ("one", "two", "three")
+    assert "cut by" in answer.cones[0].gates[-1].text
+    clear = snelk.run(snelk.load(path, changes={**wide, "clock.dt": 0.1}))
+    assert (clear.sight[clear.sight.target == "guest"].exposure == 1.0).all()
+
+    # Whoever stands in another's body sees out of it.
+    path = samples.write_sample(
+        tmp_path, profiles=profiles,
+        guest='at = [9, 0]\n[cast.one]\nteam = "things"\nbody = "barrel"\nat = [1.2, 0]',
+    )  # fmt: skip
+    run = snelk.run(snelk.load(path, changes={**wide, "bodies.barrel.blocks": True}))
+    assert run.why("guard", "guest", at=0.0).exposure == 1.0
+    # Of a hedge and a body the nearer is named, whichever that is.
+    for x, named in ((2.0, "hedge"), (8.0, "one")):
+        hedge = [(x, -9.0), (x, 9.0)]
+        path = samples.write_sample(
+            tmp_path, guest='at = [9, 0]\n[cast.one]\nteam = "things"\nbody = "barrel"\nat = [5, 0]',
+            level=scenes.level(scenes.feature(
+                "wall", "hedge", shapely.LineString(hedge), top=3.0, see_through=0.4)),
+            profiles=profiles,
+        )  # fmt: skip
+        run = snelk.run(snelk.load(path, changes={**wide, "bodies.barrel.blocks": True}))
+        answer = run.why("guard", "guest", at=0.0)
+        assert (answer.wall, answer.exposure) == (named, 0.0)

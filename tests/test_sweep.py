@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 from test_cli import command
 
 import snelk
-from snelk.cli.main import app
+from snelk.cli.main import app_for
 from snelk.tuning.judging import judge_batch
 from snelk.tuning.plan import parse_vary, plan_of
 from snelk.tuning.reading import best_tradeoffs, movers
@@ -204,7 +204,7 @@ def test_mistakes_are_told_in_one_line(
 ) -> None:
     monkeypatch.chdir(tmp_path)
     with pytest.raises(snelk.InputError, match=error) as caught:
-        app(["sweep", str(walk), *words], standalone_mode=False)
+        app_for(["sweep"])(["sweep", str(walk), *words], standalone_mode=False)
     assert len(caught.value.problems) == 1
     assert list(tmp_path.iterdir()) == []
 

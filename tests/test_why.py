@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import math
+import subprocess
+import sys
 from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
@@ -16,14 +18,10 @@ from hypothesis import strategies as st
 import snelk
 from snelk.config.models import Setup
 from snelk.config.scenario import parse_change
+from snelk.level.compiled import uncompiled
 from snelk.runs.store import TABLES
 
 HAIR = 1e-6
-
-
-@pytest.fixture(scope="module")
-def night() -> snelk.Run:
-    return snelk.run(snelk.croft() / "night.toml")
 
 
 def test_answers_agree_with_every_row_of_the_log(night: snelk.Run) -> None:
@@ -224,3 +222,56 @@ def test_answers_are_plain_data(night: snelk.Run) -> None:
     data = json.loads(json.dumps(night.why("gander", "fox", at=34.0).to_dict()))
     assert data["change"]["key"] == "profiles.gander.cones.wide.fov_whole"
     assert data["cones"][0]["result"] == "angle"
+
+
+def test_a_question_is_answered_the_same_without_the_compiler(
+    night: snelk.Run, tmp_path: Path
+) -> None:
+    for agent in ("fox", "dog", "goose-2", "farmer", "bell"):
+        for at in (21.3, 58.5):
+            told = night.why(agent, "dog" if agent == "fox" else "fox", at=at).to_dict()
+            with uncompiled():
+                same = night.why(agent, "dog" if agent == "fox" else "fox", at=at).to_dict()
+            assert _close(told, same), (agent, at)
+
+
+SLOW = ("numba", "pandas", "scipy", "matplotlib", "rich", "shapely", "lark", "snelk.engine.noises")
+"""What takes long to load, and is not needed for each question."""
+
+
+@pytest.mark.parametrize(
+    ("question", "answer", "loaded"),
+    [
+        ("events RUN --kind caught", "events; the run has", []),
+        ("why RUN farmer fox --at 65", "farmer does not see fox at 65.00 s: ", ["shapely"]),
+        ("why RUN farmer --at 40", "farmer is indoors at 40.00 s", ["shapely", "lark"]),
+        ("why RUN bell fox", "in coop doorstep", ["shapely"]),
+        ("why RUN dog", "asleep", ["shapely"]),
+    ],
+)
+def test_a_question_loads_no_more_than_it_needs(
+    night: snelk.Run, tmp_path: Path, question: str, answer: str, loaded: list[str]
+) -> None:
+    night.save(tmp_path / "night")
+    words = ["snelk", *question.replace("RUN", str(tmp_path / "night")).split()]
+    code = (
+        "import sys; from snelk.cli.main import main\n"
+        f"sys.argv = {words!r}\n"
+        "try:\n    main()\n"
+        "except SystemExit:\n    pass\n"
+        f"print([name for name in {SLOW} if name in sys.modules])"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert answer in done.stdout
+    assert done.stdout.splitlines()[-1] == str(loaded)
+
+
+def _close(one: object, other: object) -> bool:
+    """The same but for the last digits of numbers."""
+    if isinstance(one, dict) and isinstance(other, dict):
+        return one.keys() == other.keys() and all(_close(one[k], other[k]) for k in one)
+    if isinstance(one, list | tuple) and isinstance(other, list | tuple):
+        return len(one) == len(other) and all(map(_close, one, other))
+    if isinstance(one, float) and isinstance(other, float):
+        return math.isclose(one, other, rel_tol=1e-9, abs_tol=1e-9) or one != one
+    return one == other

@@ -142,8 +142,7 @@ def test_the_same_for_touch(
             assert turned(folder, base, key, value, "touch", **kwargs) != answer.sensed
 
 
-def test_answers_about_hearing_agree_with_every_row_of_the_log() -> None:
-    night = snelk.run(snelk.croft() / "night.toml")
+def test_answers_about_hearing_agree_with_every_row_of_the_log(night: snelk.Run) -> None:
     rows = night.hearing[(night.hearing.target == "fox") & (night.hearing.result != "cares")]
     last = rows.drop_duplicates(["agent", "t"], keep="last")
     for row in last.iloc[::23].itertuples():

@@ -6,6 +6,7 @@ one else's numbers.
 
 from __future__ import annotations
 
+import threading
 from hashlib import blake2b
 from typing import Any
 
@@ -33,15 +34,22 @@ def stream_at_once(seed: int, *labels: str | float) -> np.random.Generator:
     >>> bool(stream_at_once(7, "dog").random() == stream(7, "dog").random())
     True
     """
-    key = _key(seed, labels)
-    _STATE["state"]["key"] = np.array([key & _WORD, key >> 64], dtype=np.uint64)
-    _PHILOX.state = _STATE
-    return _GENERATOR
+    key, own = _key(seed, labels), _OWN
+    own.state["state"]["key"] = np.array([key & _WORD, key >> 64], dtype=np.uint64)
+    own.philox.state = own.state
+    return own.generator
 
 
-_PHILOX = np.random.Philox(key=0)
-_GENERATOR = np.random.Generator(_PHILOX)
-_STATE: Any = _PHILOX.state
+class _Own(threading.local):
+    """The generator that is set anew: each thread has its own."""
+
+    def __init__(self) -> None:
+        self.philox = np.random.Philox(key=0)
+        self.generator = np.random.Generator(self.philox)
+        self.state: Any = self.philox.state
+
+
+_OWN = _Own()
 _WORD = (1 << 64) - 1
 
 

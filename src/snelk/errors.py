@@ -54,7 +54,7 @@ def one_line(text: str) -> str:
     return "".join(c if c.isprintable() else c.encode("unicode_escape").decode() for c in plain)
 
 
-class InputError(SnelkError):
+class InputError(SnelkError, ValueError):
     """Something that was given cannot be used; `problems` lists all that is wrong with it.
 
     >>> error = InputError([Problem("night.toml", "clock.dt", "-1", "must be above 0 s")])

@@ -74,6 +74,8 @@ def claim(
         if there is not None and there.st_size and ours is not None and not ours(path):
             rule = "exists and is nothing that this command writes, and would be lost"
             raise InputError.of(given, "", "", rule, "choose another place, or remove it")
+    except InputError:
+        raise
     except (OSError, ValueError) as error:
         raise cannot_write(path, error) from None
     return path

@@ -88,14 +88,28 @@ class Patrol(Activity):
     def __init__(self, me: Me) -> None:
         super().__init__(me)
         self.points = me.world.route_of(me.v, me.a, self.written.route)
+        self.follows = self.written.about not in (None, *minds.PLACES)
         self.begun = False
         self.at = 0
         self.step = 1
         self.pausing = False
 
+    def _shift(self) -> bool:
+        """Move the route so that its first corner lies at what it is about, if that is there."""
+        centre = self.me.centre(self.written.about)
+        if centre is not None:
+            self.points = self.points + (np.array(centre) - self.points[0])
+        return centre is not None
+
     def think(self) -> float:
         """Go on to the next corner, after a pause at the one it came to."""
         me = self.me
+        shifts = self.follows or (self.written.about is not None and not self.begun)
+        if shifts and len(self.points):
+            self.failed = not self._shift()
+            if self.failed:
+                me.stand()
+                return KEEP_UP
         if len(self.points) == 0 or self.done:
             me.stand()
             self.failed = len(self.points) == 0
@@ -119,8 +133,8 @@ class Patrol(Activity):
     def _begin(self) -> float:
         """To the nearest point of the route, and from there on to the corner after it."""
         here, ends = np.array(self.me.place), self.points
-        if len(ends) == 1:
-            self.at = 0
+        if len(ends) == 1 or self.follows:
+            self.at = int(np.argmin(np.hypot(*(ends - here).T)))
             return self._walk()
         loop = self.written.order == "loop"
         heads = np.roll(ends, -1, axis=0) if loop else ends[1:]
@@ -157,7 +171,7 @@ class Patrol(Activity):
         self.joins = False
         x, y = self.points[self.at]
         self.me.walk_to((float(x), float(y)))
-        return NEVER
+        return KEEP_UP if self.follows else NEVER
 
 
 class Approach(Activity):
@@ -222,20 +236,31 @@ class Home(Activity):
 
     def __init__(self, me: Me) -> None:
         super().__init__(me)
-        self.set_out = False
+        self.heading: float | None = None  # rad; None before it has set out
+
+    def goal(self) -> tuple[Place, float]:
+        """Where to go, m, and where to face there, rad; NaN for as it comes."""
+        return self.me.home, float(self.me.world.motion.home_heading[self.me.v, self.me.a])
 
     def think(self) -> float:
         """Set out; when there, turn."""
         me = self.me
-        if not self.set_out:
-            self.set_out = True
-            me.walk_to(me.home)
+        if self.heading is None:
+            to, self.heading = self.goal()
+            me.walk_to(to)
         elif me.at_end or me.unreachable:
             self.come_to_end()
-            heading = me.world.motion.home_heading[me.v, me.a]
-            if not np.isnan(heading):
-                me.face(float(np.degrees(heading)))
+            if not np.isnan(self.heading):
+                me.face(float(np.degrees(self.heading)))
         return NEVER
+
+
+class Resume(Home):
+    """Go back to where it left its routine, and face as it did there."""
+
+    def goal(self) -> tuple[Place, float]:
+        """Where it was, and faced, when it left its routine."""
+        return self.me.world.left_routine(self.me.v, self.me.a)
 
 
 class Flee(Activity):

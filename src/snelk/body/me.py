@@ -6,9 +6,11 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
-from snelk.body.motion import AHEAD, AT_FOCUS, SWEEP
+from snelk.body.motion import AHEAD, AT_FOCUS, GLANCES, SWEEP
+from snelk.body.turning import smoothed
 from snelk.chance import stream
 from snelk.mind.signals import PLACE
 
@@ -19,7 +21,10 @@ if TYPE_CHECKING:
 
 Place = tuple[float, float]
 
-LOOK_CODES = {"ahead": AHEAD, "focus": AT_FOCUS, "sweep": SWEEP}
+ROOMY = 1.2
+"""Arcs are so much wider than the tightest that an agent can turn, so that it keeps up."""
+
+LOOK_CODES = {"ahead": AHEAD, "focus": AT_FOCUS, "sweep": SWEEP, "glances": GLANCES}
 
 
 @dataclass
@@ -54,7 +59,7 @@ class Me:
     @property
     def state_for(self) -> float:
         """Since when, s ago."""
-        return float(self.world.ladders.since[self.v, self.a] * self.dt)
+        return float(self.world.state_for[self.v, self.a])
 
     @property
     def place(self) -> Place:
@@ -179,7 +184,10 @@ class Me:
             motion.go(v, a, goal[None], stop)
             return True
         way, turn_at = self.path(goal), -1
-        if way is not None and motion.turns_back(v, a, way[0]):
+        arc = None if way is None else self.smoothed(way)
+        if arc is not None:
+            way = arc
+        elif way is not None and motion.turns_back(v, a, way[0]):
             first = motion.run_out(v, a)  # it comes to a stand first
             rest = self.path(goal, first[-1])
             way = None if rest is None else np.concatenate([first, rest])
@@ -192,6 +200,32 @@ class Me:
         missed = short if short > stop + motion.close[v, a] else 0.0
         motion.go(v, a, way, max(stop - short, 0.0), short=missed, turn_at=turn_at)
         return True
+
+    def smoothed(
+        self, way: NDArray[np.float64], ground: shapely.Geometry | None = None
+    ) -> NDArray[np.float64] | None:
+        """A way that begins with an arc, if it turns in arcs and there is room; else None."""
+        motion, v, a = self.world.motion, self.v, self.a
+        if not motion.smooth[v, a] or len(way) == 0 or self.part < 0:
+            return None
+        radius = ROOMY * motion.pace[v, a] / motion.turn_rate[v, a]
+        heading = float(motion.heading[v, a])
+        ground = self.ways.parts[self.part] if ground is None else ground
+        return smoothed(np.array(self.place), heading, way, radius, ground)
+
+    def centre(self, about: str | None) -> Place | None:
+        """The place that something is about; None where a character is not there."""
+        world, v, a = self.world, self.v, self.a
+        if about is None or about == "home":
+            return self.home
+        if about == "start":
+            return world.setups[v].cast[self.name].at or self.home
+        if about == "here":
+            return world.entered_at(v, a)
+        j = world.names.index(about)
+        poses = world.senses.poses
+        p = v if len(poses.x) > 1 else 0
+        return (float(poses.x[p, j]), float(poses.y[p, j])) if poses.present[p, j] else None
 
     def cannot_go(self) -> None:
         """Stand, as there is no way to where it wants to go."""

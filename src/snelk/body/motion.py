@@ -14,8 +14,13 @@ Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 PACES = ("creeping", "walking", "running")
-AHEAD, AT_FOCUS, SWEEP, AT_PLACE = range(4)
-"""Where an agent looks: along its way, at its focus, to both sides, or at a place."""
+AHEAD, AT_FOCUS, SWEEP, AT_PLACE, GLANCES = range(5)
+"""Where an agent looks: along its way, at its focus, to both sides, at a place, or ahead with
+glances to a side.
+"""
+
+GLANCE = 0.3
+"""The share of a period that a glance lasts."""
 
 STUCK_AFTER = 1.0
 """Who wants to get on and has not for so long is stuck, s."""
@@ -32,8 +37,11 @@ class Motion:
         x, y, heading, speed: m, rad and m/s.
         pace, gait: The speed it would walk at, m/s, and the gait that is.
         still: Who must not move or turn at this tick.
-        look: Where it looks, one of AHEAD to AT_PLACE.
+        look: Where it looks, one of AHEAD to GLANCES.
         look_x, look_y: The place it looks at, m, for AT_FOCUS and AT_PLACE; NaN for nowhere.
+        glance_at, glance_by: Seconds in its state at which a glance begins, and how far to a side
+            it goes, rad.
+        smooth: Who turns in arcs.
         on_way: Who has a way to go.
         at_end: Whose way is at its end.
         short: How far its way ends before the place that was asked for, m.
@@ -60,6 +68,8 @@ class Motion:
         self.base = np.zeros(shape)  # heading about which it looks to both sides, rad
         self.swing = np.zeros(shape)  # how far to a side, rad
         self.period = np.ones(shape)  # s
+        self.glance_at, self.glance_by = np.zeros((2, *shape))
+        self.smooth = np.zeros(shape, dtype=np.bool_)
         self.posture = np.zeros(shape, dtype=np.int8)
         self.on_way = np.zeros(shape, dtype=np.bool_)
         self.at_end = np.zeros(shape, dtype=np.bool_)
@@ -89,6 +99,7 @@ class Motion:
                     self.turn_rate[v, a] = np.radians(movement.turn_rate)
                     self.acceleration[v, a] = movement.acceleration
                     self.arrive[v, a] = movement.arrive
+                    self.smooth[v, a] = movement.smooth
         self.base[...] = self.heading
 
     @property
@@ -177,7 +188,7 @@ class Motion:
         self.base = toward
         before = self.heading
         self._turn(state_for, toward)
-        ahead = (self.look == AHEAD) & going
+        ahead = (self.look == AHEAD) & going  # else it walks one way and looks another
         facing = np.clip(np.cos(toward - self.heading), 0.0, 1.0)
         wanted = np.where(going, np.where(ahead, self.pace * facing, self.pace), 0.0)
         # It brakes in time for the end of its way, and for where it turns back.
@@ -227,6 +238,9 @@ class Motion:
         wanted = np.where(at, np.arctan2(aim_y, aim_x), toward)
         phase = np.sin(2.0 * np.pi * state_for / self.period)
         wanted = np.where(self.look == SWEEP, toward + self.swing * phase, wanted)
+        since = state_for - self.glance_at
+        glances = (self.look == GLANCES) & (since >= 0.0) & (since < GLANCE * self.period)
+        wanted = np.where(glances, toward + self.glance_by, wanted)
         off = (wanted - self.heading + np.pi) % (2.0 * np.pi) - np.pi
         most = self.turn_rate * self.dt
         turn = np.clip(off, -most, most)

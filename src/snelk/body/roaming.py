@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from snelk.body.activities import NEVER, Activity
 from snelk.body.me import Me
+from snelk.config.minds import PLACES
 from snelk.config.minds import Roam as RoamSettings
 
 Numbers = NDArray[np.float64]
@@ -23,6 +24,9 @@ INNER = 0.05
 
 EXACT = 1e-6
 """Ways that end this far before their end are walked to there, not only nearly, m."""
+
+MOST_TRIES = 10_000
+"""So often a place is drawn until it lies within an area; of one so thin any place will do."""
 
 INSIDE = 2e-3
 """Ways end this far before the edge, m."""
@@ -47,6 +51,16 @@ class Area:
         edges = [np.hstack([ring[:-1], ring[1:]]) for ring in rings]
         self.edges: Numbers = np.concatenate([np.zeros((0, 4)), *edges])
 
+    def any_place(self, chance: np.random.Generator) -> tuple[float, float]:
+        """A place within it, any as likely as another, m."""
+        low_x, low_y, high_x, high_y = shapely.bounds(self.shape)
+        for _ in range(MOST_TRIES):
+            at = chance.uniform((low_x, low_y), (high_x, high_y))
+            if shapely.contains_xy(self.shape, *at):
+                return float(at[0]), float(at[1])
+        x, y = shapely.get_coordinates(shapely.point_on_surface(self.shape))[0]
+        return float(x), float(y)
+
     def ahead(self, place: Numbers, direction: Numbers) -> tuple[float, Numbers]:
         """How far the edge is in a direction, m, and the normal there, (2,), that points back."""
         a, along = self.edges[:, :2], self.edges[:, 2:] - self.edges[:, :2]
@@ -69,15 +83,24 @@ class Area:
 def area_of(me: Me, written: RoamSettings) -> Area | None:
     """The area to roam over: the ground in reach within a zone and a ring about home."""
     part, ways, known = me.part, me.ways, me.world.areas
-    centre = me.home if written.ring is not None else None
-    key = (id(ways), part, written.zone, written.ring, centre)
+    moves = written.ring is not None or written.about is not None
+    centre = me.centre(written.about) if moves else None
+    if moves and centre is None:
+        return None
+    key = (id(ways), part, written.zone, written.ring, written.about, centre)
     if key not in known:
         shape = ways.parts[part] if part >= 0 else shapely.Polygon()
         if written.zone is not None:
-            shape = shapely.intersection(shape, me.world.level.zone_area(written.zone))
+            zone = me.world.level.zone_area(written.zone)
+            if written.about is not None and centre is not None:
+                middle = shapely.get_coordinates(shapely.centroid(zone))[0]
+                zone = shapely.transform(zone, lambda at: at + (np.array(centre) - middle))
+            shape = shapely.intersection(shape, zone)
         if written.ring is not None and centre is not None:
             least, most = (shapely.Point(centre).buffer(r, quad_segs=32) for r in written.ring)
             shape = shapely.intersection(shape, shapely.difference(most, least))
+        if centre is not None and written.about not in (None, "home", "start"):
+            return None if shape.area < 1e-6 else Area(shape)  # it is about another place each time
         known[key] = None if shape.area < 1e-6 else Area(shape)
     return known[key]
 
@@ -89,23 +112,35 @@ class Roam(Activity):
 
     def __init__(self, me: Me) -> None:
         super().__init__(me)
-        self.area = area_of(me, self.written)
+        self.follows = self.written.about not in (None, *PLACES)
+        self.area: Area | None = None
+        self.begun = False
         self.until = me.t + self.written.every
         self.normal: Numbers | None = None
         self.pausing = False
         self.outside = True
+        self.chosen = False
 
     def think(self) -> float:
         """Take another direction at the edge, and when it is time."""
         me = self.me
+        if not self.begun or (self.follows and not self.pausing):
+            self.begun = True
+            self.area = area_of(me, self.written)  # whom it is about may have gone on
+            self.failed = self.area is None
+            if self.area is None and self.follows:
+                me.stand()
+                return self.written.every
         if self.area is None:
             me.cannot_go()  # its area is none, or cannot be walked to
             self.failed = True
             return NEVER
+        if self.written.way == "places":
+            return self._to_a_place()
         here = np.array(me.place)
         if self.outside and not shapely.contains_xy(self.area.shape, *here):
             return self._go_in(here)
-        self.outside = False
+        self.outside = self.follows  # its area may be left behind
         if me.t >= self.until - 1e-9:
             if self.written.pause > 0.0 and not self.pausing:
                 self.pausing = True
@@ -122,13 +157,36 @@ class Roam(Activity):
         far, self.normal = self.area.ahead(here, direction)
         end = here + direction * max(far - INSIDE, 0.0)
         way = np.concatenate([first, end[None]])
+        arc = me.smoothed(end[None], self.area.shape) if len(first) == 0 else None
+        if arc is not None:
+            way = arc
+        me.world.goals[me.v, me.a] = end
         motion.go(me.v, me.a, way, EXACT, turn_at=len(first) - 1)
         return max(self.until - me.t, me.dt)
+
+    def _to_a_place(self) -> float:
+        """Go to a place taken evenly from the area, and to another when it is time."""
+        assert self.area is not None
+        me = self.me
+        if self.chosen and me.t < self.until - 1e-9:
+            return self.until - me.t
+        if self.chosen and self.written.pause > 0.0 and not self.pausing:
+            self.pausing = True
+            me.stand()
+            return self.written.pause
+        self.pausing, self.chosen = False, True
+        self.until = me.t + self.written.every
+        self.failed = not me.walk_to(self.area.any_place(me.chance), stop=EXACT)
+        return self.written.every
 
     def _go_in(self, here: Numbers) -> float:
         """Walk to the nearest place well within the area, and then wander."""
         assert self.area is not None
         me, shape = self.me, self.area.shape
+        if self.follows:  # the nearest place would be outside again when it gets there
+            self.failed = not me.walk_to(self.area.any_place(me.chance), stop=EXACT)
+            self.normal, self.until = None, me.t + self.written.every
+            return self.written.every
         inner = shapely.buffer(shape, -INNER)
         if inner.is_empty:
             inner = shapely.point_on_surface(shape)

@@ -21,21 +21,25 @@ from snelk.body.activities import (
     Hold,
     Home,
     Patrol,
+    Resume,
     Sleep,
 )
 from snelk.body.me import LOOK_CODES, Me, Place
-from snelk.body.motion import AT_FOCUS, PACES, STUCK_AFTER, Motion
+from snelk.body.motion import AT_FOCUS, GLANCE, GLANCES, PACES, STUCK_AFTER, Motion
+from snelk.body.outcomes import Happening, Outcomes
 from snelk.body.outlook import looks_at
 from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
-from snelk.config.conditions import BUILT_IN, Node
+from snelk.chance import stream_at_once
+from snelk.config.conditions import BUILT_IN, FACES, Node
 from snelk.config.minds import State
-from snelk.config.models import Setup
+from snelk.config.models import Member, Setup
 from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
 from snelk.level.level import Level
 from snelk.level.ways import Ways
+from snelk.mind.evaluation import evaluate
 from snelk.mind.ladder import Ladders, Step
 from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, Beliefs, MemoryNumbers, forget
 from snelk.mind.meter import Meters
@@ -43,8 +47,8 @@ from snelk.mind.places import Places
 from snelk.mind.sharing import Message
 from snelk.mind.signals import NOBODY, PLACE, Attention, Signals, heights_of
 from snelk.senses.bodies import Bodies, Poses, gap_between
-from snelk.senses.contact import Contacts
-from snelk.senses.sight import Sight, SightNumbers
+from snelk.senses.contact import SENSED, Contacts
+from snelk.senses.sight import IN_VIEW, LIMITS, Sight, SightNumbers, limits_in_states
 from snelk.senses.surroundings import Surroundings
 
 Numbers = NDArray[np.float64]
@@ -67,6 +71,7 @@ KINDS: dict[str, type[Activity]] = {
     "approach": Approach,
     "go": Go,
     "home": Home,
+    "resume": Resume,
     "flee": Flee,
     "evade": Evade,
     "sleep": Sleep,
@@ -91,18 +96,6 @@ class Senses(NamedTuple):
     places: Places
 
 
-class Happening(NamedTuple):
-    """Something that happened to an agent: it arrived, got stuck, or caught a target."""
-
-    variant: int
-    agent: int
-    kind: str  # reached, unreachable, stuck, done, failed, disproved, caught
-    target: int  # who was caught, or is not there, or NOBODY
-    x: float
-    y: float
-    text: str = ""  # what cannot be told from the rest
-
-
 class World:
     """The minds and bodies of all agents of all variants.
 
@@ -120,8 +113,10 @@ class World:
         taken: The changes of state of the last tick.
         happenings: What else happened at the last tick.
         notes, snapshots: What searches logged at the last tick.
+        outcomes: What came of what agents did and of what the game does to characters.
         senses: What the senses and the memory came to at the last tick.
         areas: The areas that are roamed over, as far as they are known.
+        cone_limits: (limit, variant, agent, state, cone) those of everybody's cones in each state.
         goals: (variant, agent, 2) the places that ways were asked to, m.
         ended: (variant,) whether somebody was caught and the run ends with that.
     """
@@ -169,6 +164,13 @@ class World:
         self._short_told = np.zeros(shape, dtype=np.bool_)
         self.goals = np.full((*shape, 2), np.nan)
         self._caught = np.zeros(numbers.notices.shape, dtype=np.bool_)
+        self.cone_limits = limits_in_states(setups)
+        self.outcomes = Outcomes(setups, self.characters, self.attention)
+        self.active |= bool(self.outcomes.waiting)
+        self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
+        self._routine, self._entered = np.full((*shape, 3), np.nan), np.full((*shape, 2), np.nan)
+        self._glanced = np.full(shape, -1, dtype=np.int64)
+        self._cone_at: dict[str, NDArray[np.intp]] = {}
         self._parts: dict[tuple[int, int], int] = {}
         self.areas: dict[object, Area | None] = {}
         self.senses: Senses  # of the last tick; not there before the first
@@ -206,11 +208,11 @@ class World:
         places += [np.array([at]) for member in members for at in (member.at, member.home) if at]
         for agent in setup.agents:
             member, ladder = setup.cast[agent], setup.profile_of(agent).ladder
-            home = member.home or member.at
             for state in ladder.states.values() if ladder else ():
-                if home is not None and state.roam is not None and state.roam.ring is not None:
+                if state.roam is not None and state.roam.ring is not None:
                     reach = state.roam.ring[1]
-                    places.append(np.add(home, [(-reach, -reach), (reach, reach)]))
+                    for at in _middles(setup, member, tracks, state.roam.about):
+                        places.append(np.add(at, [(-reach, -reach), (reach, reach)]))
         every = np.concatenate(places or [np.zeros((1, 2))])
         (low_x, low_y), (high_x, high_y) = every.min(axis=0), every.max(axis=0)
         return float(low_x), float(low_y), float(high_x), float(high_y)
@@ -222,18 +224,6 @@ class World:
         own = teams[:, self.characters]
         self._others = own[:, :, None] != own[:, None, :]  # (variant, agent, watcher)
         self._team_of = own
-        attributes = {
-            name for setup in self.setups for who in setup.cast for name in setup.attributes_of(who)
-        }
-        self._attributes = {
-            name: np.array(
-                [
-                    [setup.attributes_of(who).get(name, np.nan) for who in self.names]
-                    for setup in self.setups
-                ]
-            )
-            for name in sorted(attributes)
-        }
         leashes = [[setup.cast[name].leash for name in agents] for setup in self.setups]
         self._territories: dict[str, Truths] = {
             zone: np.array(
@@ -250,6 +240,12 @@ class World:
         self._ends = np.zeros(shape, dtype=np.bool_)
         self._freeze = np.zeros((*shape, len(self.agents)), dtype=np.bool_)
         self._asleep = np.zeros(shape, dtype=np.bool_)
+        self._has_speeds = any(
+            state.speeds is not None
+            for row in self.ladders.ladders
+            for ladder in row
+            for state in (ladder.states.values() if ladder else ())
+        )
         for v, row in enumerate(self.ladders.ladders):
             for a, ladder in enumerate(row):
                 for s, state in enumerate(ladder.states.values() if ladder else ()):
@@ -265,6 +261,7 @@ class World:
         """One tick: what is asked for, which changes are taken, what is done, and moving."""
         self.time, self.senses = time, senses
         self.taken, self.happenings = [], []
+        self.outcomes.begin(senses.poses)
         if self._stepped:  # what is begun with is told with the first tick
             self.notes, self.snapshots = [], []
         self._stepped = True
@@ -289,15 +286,39 @@ class World:
             old = self.activities[step.variant][step.agent]
             if old is not None:
                 old.leave()
+            self._note_place(step)
             self._enter(step.variant, step.agent)
-        self._catch_targets(senses.poses)
+        self._tell_reactions()
+        self._apply_outcomes(senses.poses)
         self._think()
         self._move()
+
+    def _note_place(self, step: Step) -> None:
+        """Where somebody leaves its routine, a state of the least rank, and where it enters one."""
+        v, a, ranks = step.variant, step.agent, self.ladders.rank[step.variant, step.agent]
+        ladder = self.ladders.ladders[v][a]
+        assert ladder is not None
+        here = (*self._place(v, a), float(self.motion.heading[v, a]))
+        if ranks[step.before] <= ranks[: len(ladder.states)].min():
+            self._routine[v, a] = here
+        self._entered[v, a] = here[:2]
+
+    def left_routine(self, v: int, a: int) -> tuple[Place, float]:
+        """Where an agent was, and faced, rad, when it left its routine; where it is if never."""
+        x, y, heading = self._routine[v, a]
+        if np.isnan(x):
+            return self._place(v, a), float(self.motion.heading[v, a])
+        return (float(x), float(y)), float(heading)
+
+    def entered_at(self, v: int, a: int) -> Place:
+        """Where an agent was when it entered its state."""
+        x, y = self._entered[v, a]
+        return self._place(v, a) if np.isnan(x) else (float(x), float(y))
 
     def poses(self, replayed: Poses) -> Poses:
         """The poses of a tick: replayed ones, with those who are driven where they have come to."""
         motion = self.motion
-        if not motion.driven.any():
+        if not motion.driven.any() and not self.outcomes.removed.any():
             return replayed
         count = len(self.setups)
         poses = Poses(
@@ -310,7 +331,35 @@ class World:
         poses.x[v, j], poses.y[v, j] = motion.x[v, a], motion.y[v, a]
         poses.heading[v, j], poses.posture[v, j] = motion.heading[v, a], motion.posture[v, a]
         poses.gait[v, j] = np.where(motion.speed[v, a] > 0.01, motion.gait[v, a], 0)
+        poses.present[...] &= ~self.outcomes.removed
         return poses
+
+    def _tell_reactions(self) -> None:
+        """Changes that agents begin to react to, and those that they then do not take."""
+        left = {(step.variant, step.agent) for step in self.taken}
+        for kind, changes in (("reacts", self.ladders.reacting), ("ignored", self.ladders.dropped)):
+            for v, a, c in changes:
+                if (v, a) not in left:
+                    ladder = self.ladders.ladders[v][a]
+                    name = list(ladder.changes)[c] if ladder else ""
+                    focus = max(int(self.attention.focus[v, a]), NOBODY)
+                    self.happenings.append(Happening(v, a, kind, focus, *self._place(v, a), name))
+
+    def _place(self, v: int, a: int) -> Place:
+        return float(self.motion.x[v, a]), float(self.motion.y[v, a])
+
+    def _apply_outcomes(self, poses: Poses) -> None:
+        """What comes of the changes of state, of catching, and of what the game does."""
+        for step in self.taken:
+            ladder = self.ladders.ladders[step.variant][step.agent]
+            assert ladder is not None
+            name, change = list(ladder.changes.items())[step.change]
+            entered, state = list(ladder.states.items())[step.after]
+            for effects, cause in ((change.then, name), (state.then, entered)):
+                self.outcomes.apply(effects, step.variant, step.agent, step.focus, cause)
+        self._catch_targets(poses)
+        self.outcomes.give_due(self.time, self.ended)
+        self.ladders.out = self.outcomes.removed[:, self.characters]
 
     def _grow_ground(self, poses: Poses) -> None:
         """Let the ground of a live game hold everybody who is there, with room to go on."""
@@ -409,6 +458,8 @@ class World:
             ("told", told),
         ):
             getattr(signals, name)[...] = of(values, False)
+            getattr(signals, f"any_{name}")[...] = values.any(axis=2)
+        signals.any_heard[...] |= senses.places.heard
         signals.arrived[...] = motion.arrived
         signals.unreachable[...] = motion.unreachable
         signals.search_done[...] = self.search_done
@@ -441,6 +492,14 @@ class World:
         signals.seen_for[...] = of(attention.seen_for, 0.0)
         signals.state_for[...] = self.ladders.since * self.dt
         signals.told_rank[...] = of(self.told_rank, -1.0)
+        signals.rank[...] = self.ladders.at_state(self.ladders.rank)
+        signals.bearing[...] = _off_facing(
+            signals.target_x - motion.x, signals.target_y - motion.y, motion.heading
+        )
+        signals.faces_focus[...] = signals.bearing <= FACES
+        for axis, values in enumerate((signals.goal_x, signals.goal_y)):
+            values[...] = np.where(motion.on_way & motion.driven, self.goals[:, :, axis], np.nan)
+        signals.caught[...], signals.was_caught[...] = self._has_caught, self._was_caught
         height = heights_of(self.bodies, senses.poses)
         for name, everybody in (
             ("speed", senses.surroundings.speed),
@@ -474,13 +533,19 @@ class World:
                 found: NDArray[Any] = getattr(self.signals, f"{side}_{name}")
                 return found
             words = name in self._words
-            everybody = self._words[name] if words else self._attributes[name]
+            everybody = self._words[name] if words else self.outcomes.attributes[name]
             if side == "own":
                 return everybody[:, self.characters]
             return self.attention.of_everybody(everybody, "" if words else np.nan)
         if node.word == "chance":
-            return self.ladders.chance(node)
+            return self.ladders.chance(node, evaluate(node.parts[0], self.look_up))
         name = node.parts[0].word
+        if node.word == "seen":
+            return self._seen_of_cone(name)
+        if node.word == "felt":
+            contacts = self.senses.contacts
+            failed = contacts.touch if name == "touch" else contacts.zone
+            return self.attention.of_focus((failed == SENSED) & self.attention.felt, False)
         if node.word == "observed_by":
             watchers = (self._team_of == name)[:, None, :]
             result: NDArray[Any] = (self._sees_me & watchers).any(axis=2)
@@ -489,11 +554,29 @@ class World:
             return self.level.within(name, self.motion.x, self.motion.y)
         return self.level.within(name, self.signals.target_x, self.signals.target_y)
 
+    def _seen_of_cone(self, name: str) -> Truths:
+        """(variant, agent) who has the focus in view of the cone of that name."""
+        if name not in self._cone_at:
+            cones = [[list(s.profile_of(n).cones) for n in self.agents] for s in self.setups]
+            which = [[each.index(name) if name in each else -1 for each in row] for row in cones]
+            self._cone_at[name] = np.array(which, np.intp).reshape(self.numbers.notices.shape[:2])
+        at = self._cone_at[name]
+        failed = self.senses.sight.failed
+        if failed.shape[3] == 0:
+            return np.zeros(at.shape, np.bool_)
+        index = np.maximum(at, 0)[:, :, None, None]
+        one = np.take_along_axis(failed, index, axis=3)[..., 0]
+        found: Truths = self.attention.of_focus((one == IN_VIEW) & self.attention.seen, False)
+        there: Truths = found & (at >= 0)
+        return there
+
     def _enter(self, v: int, a: int) -> None:
         """Begin what is done in the state that an agent is in now."""
         state, motion = self.state_of(v, a), self.motion
         for sense, values in self._awake.items():
             values[v, a] = self._own_awake[sense][v, a] * state.awake_of(sense)
+        for name, values in zip(LIMITS, self.cone_limits, strict=True):
+            getattr(self.numbers, name)[v, a] = values[v, a, max(self.ladders.state[v, a], 0)]
         motion.stand(v, a)
         motion.pace[v, a] = motion.paces[v, a, PACES.index(state.pace)]
         motion.gait[v, a] = GAITS.index(state.pace)
@@ -505,6 +588,7 @@ class World:
         self.activities[v][a] = KINDS[state.activity](Me(self, v, a))
         self._next_think[v, a] = -NEVER
         self._thought_there[v, a] = self._short_told[v, a] = False
+        self._has_caught[v, a] = self._was_caught[v, a] = False
 
     def _catch_targets(self, poses: Poses) -> None:
         reach = self.ladders.at_state(self._catch)
@@ -526,7 +610,13 @@ class World:
             p = v if len(poses.x) > 1 else 0
             place = float(poses.x[p, j]), float(poses.y[p, j])
             self.happenings.append(Happening(int(v), int(a), "caught", int(j), *place))
+            self._has_caught[v, a] = True
+            self._was_caught[v, i == j] = True
             self.ended[v] |= self.ladders.at_state(self._ends)[v, a]
+            catch = self.state_of(v, a).catch
+            if catch is not None:
+                cause = f"caught {self.names[j]}"
+                self.outcomes.apply(catch.then, int(v), int(a), int(j), cause)
         self._caught = now
 
     def _think(self) -> None:
@@ -586,18 +676,49 @@ class World:
         at_focus = motion.look == AT_FOCUS
         motion.look_x = np.where(at_focus, self.signals.target_x, motion.look_x)
         motion.look_y = np.where(at_focus, self.signals.target_y, motion.look_y)
-        motion.step(self.signals.state_for)
+        self._glance()
+        self._pace_by_distance()
+        motion.step(self.state_for)
         stuck = motion.stuck_for >= STUCK_AFTER - 1e-9
         for v, a in np.argwhere(stuck & ~self._stuck_told):
             place = float(motion.x[v, a]), float(motion.y[v, a])
             self.happenings.append(Happening(int(v), int(a), "stuck", NOBODY, *place))
         self._stuck_told = stuck
 
+    def _glance(self) -> None:
+        """Draw when the next glance begins, and to where, of those that have begun a period."""
+        motion, state_for = self.motion, self.state_for
+        period = np.floor(state_for / motion.period + SLACK).astype(np.int64)
+        fresh = (motion.look == GLANCES) & (period != self._glanced)
+        for v, a in np.argwhere(fresh):
+            entry, n = int(self.ladders.entries[v, a]), int(period[v, a])
+            name = self.agents[a]
+            when, side = stream_at_once(self.setups[v].seed, "glance", name, entry, n).random(2)
+            motion.glance_at[v, a] = (n + when * (1.0 - GLANCE)) * motion.period[v, a]
+            motion.glance_by[v, a] = (2.0 * side - 1.0) * motion.swing[v, a]
+        self._glanced = np.where(motion.look == GLANCES, period, -1)
+
+    def _pace_by_distance(self) -> None:
+        """The speeds of those whose state gives them by how much of their way is left."""
+        if not self._has_speeds:
+            return
+        left = self.motion.left()
+        for v, a in np.argwhere(self.ladders.used & self.motion.on_way):
+            speeds = self.state_of(v, a).speeds
+            if speeds is not None:
+                far, speed = np.array(speeds).T
+                self.motion.pace[v, a] = np.interp(left[v, a], far, speed)
+
     def _freeze_now(self) -> Truths:
         found: Truths = self.ladders.at_state(self._freeze)
         return found
 
     # What activities ask for.
+
+    @property
+    def state_for(self) -> Numbers:
+        """(variant, agent) for how long each is in its state after the changes of this tick, s."""
+        return np.maximum(self.ladders.since - 1, 0) * self.dt
 
     def state_name(self, v: int, a: int) -> str:
         """The name of the state that an agent is in."""
@@ -666,3 +787,27 @@ class World:
     def spread_of(self, v: int, a: int) -> float:
         """How fast the uncertainty of its beliefs grows, m/s."""
         return float(self.memory.spread[v, a])
+
+
+def _off_facing(x: Numbers, y: Numbers, heading: Numbers) -> Numbers:
+    """How far off a heading the direction (x, y) is, degrees; 0 where there is none."""
+    off = (np.arctan2(y, x) - heading + np.pi) % (2.0 * np.pi) - np.pi
+    return np.where(np.hypot(x, y) > SLACK, np.degrees(np.abs(off)), np.where(np.isnan(x), x, 0.0))
+
+
+def _middles(
+    setup: Setup, member: Member, tracks: Mapping[str, TrackData], about: str | None
+) -> list[Place]:
+    """Places, m, that hold between them all that a ring may be about, as far as that is known."""
+    if about in (None, "home"):
+        found = member.home or member.at
+    elif about == "start":
+        found = member.at or member.home
+    elif about == "here":
+        return []
+    elif about in tracks:
+        x, y = tracks[about].x, tracks[about].y
+        return [(float(end(x)), float(end(y))) for end in (np.min, np.max)]
+    else:
+        found = setup.cast[about or ""].at
+    return [found] if found is not None else []

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from snelk.cli.output import (
+    Screen,
     command,
-    console,
     progress_bar,
     say_json,
     wrap,
@@ -27,8 +27,6 @@ from snelk.cli.scenarios import (
 from snelk.files import claim, write_text
 
 if TYPE_CHECKING:
-    from rich.console import Console
-
     from snelk.tuning.fit import FitResult
     from snelk.tuning.verify import Verdict
 
@@ -70,7 +68,7 @@ def verify(
             {str(path): [each.to_dict() for each in verdicts] for path, verdicts in found.items()}
         )
     else:
-        screen = console()
+        screen = Screen()
         for n, (path, verdicts) in enumerate(found.items()):
             if n:
                 screen.print()
@@ -81,7 +79,7 @@ def verify(
         raise typer.Exit(1)
 
 
-def _say_verdicts(screen: Console, path: Path, verdicts: list[Verdict], changes: list[str]) -> None:
+def _say_verdicts(screen: Screen, path: Path, verdicts: list[Verdict], changes: list[str]) -> None:
     failing = [verdict for verdict in verdicts if not verdict.met]
     count = f"{len(failing)} fail" if failing else "all hold"
     screen.print(f"{path}: {len(verdicts)} expectations, {count}\n")
@@ -140,7 +138,7 @@ def fit(
     with progress_bar("fitting") as progress:
         result = find(loaded, move=given, seeds=seeds, budget=budget, jobs=jobs, progress=progress)
     files = result.files()
-    screen = console()
+    screen = Screen()
     if as_json:
         say_json({**result.to_dict(), "difference": "".join(each.difference for each in files)})
     else:
@@ -177,7 +175,7 @@ def _set(key: str, value: Any) -> str:
     return f"{key}={text}"
 
 
-def _say_fit(screen: Console, result: FitResult) -> None:
+def _say_fit(screen: Screen, result: FitResult) -> None:
     unmet = [aim for aim in result.aims if aim.met is False]
     seeds = f"{result.seeds} seeds each" if result.seeds > 1 else "one seed"
     screen.print(f"{result.tried} variants tried, {seeds}")

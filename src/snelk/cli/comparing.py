@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from snelk.cli.output import (
+    Screen,
     cell,
     command,
-    console,
     progress_bar,
     say_json,
     table,
@@ -28,8 +28,6 @@ from snelk.cli.scenarios import (
 from snelk.errors import InputError
 
 if TYPE_CHECKING:
-    from rich.console import Console
-
     from snelk.tuning.compare import Comparison
 
 
@@ -52,7 +50,7 @@ def compare(
     if as_json:
         say_json(comparison.to_dict())
         return
-    _say_comparison(console(), comparison, runs, changes or [], everything=everything)
+    _say_comparison(Screen(), comparison, runs, changes or [], everything=everything)
 
 
 def compared(
@@ -83,7 +81,7 @@ FEW = 8
 
 
 def _say_comparison(
-    screen: Console, found: Comparison, runs: list[Path], changes: list[str], *, everything: bool
+    screen: Screen, found: Comparison, runs: list[Path], changes: list[str], *, everything: bool
 ) -> None:
     sides = [str(run) for run in runs] if len(runs) == 2 else [str(runs[0]), " ".join(changes)]
     for letter, side in zip("AB", sides, strict=True):
@@ -120,7 +118,7 @@ def _say_comparison(
             screen.print("  " + command(*(w for w in words if w), "--at", f"{first.t:g}"))
 
 
-def _say_changed(screen: Console, found: Comparison, *, everything: bool) -> None:
+def _say_changed(screen: Screen, found: Comparison, *, everything: bool) -> None:
     rows = found.changed
     screen.print(f"\nWhat came out: {len(rows)} of {len(found.measures)} measures differ")
     order = {parting.agent: n for n, parting in enumerate(found.partings)}
@@ -142,7 +140,7 @@ def _say_changed(screen: Console, found: Comparison, *, everything: bool) -> Non
         screen.print(f"  and {len(found.changed) - len(lines)} more: --all")
 
 
-def _say_event_pairs(screen: Console, found: Comparison, *, everything: bool) -> None:
+def _say_event_pairs(screen: Screen, found: Comparison, *, everything: bool) -> None:
     counts = Counter(pair.status for pair in found.events)
     words = (
         f"{counts['same']} the same, {counts['moved']} at another time, {counts['only a']} only "

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Annotated, cast
 import typer
 
 from snelk.cli.output import (
+    Screen,
     command,
-    console,
     progress_bar,
     say_json,
     seconds,
@@ -31,8 +31,6 @@ from snelk.cli.scenarios import (
 from snelk.files import claim
 
 if TYPE_CHECKING:
-    from rich.console import Console
-
     from snelk.tuning.coverage import Coverage
     from snelk.tuning.dummies import Way
 
@@ -84,9 +82,9 @@ def coverage(
         zones = found.zones.to_dict(orient="records")
         say_json({**data, "zones": zones, "places": found.table.to_dict(orient="records")})
         return
-    _say_coverage(console(), found, scenario)
+    _say_coverage(Screen(), found, scenario)
     if out is not None:
-        console().print(f"\nWritten to {out}")
+        Screen().print(f"\nWritten to {out}")
 
 
 def _is_coverage(path: Path) -> bool:
@@ -129,7 +127,7 @@ def covered(
         )  # fmt: skip
 
 
-def _say_coverage(screen: Console, found: Coverage, scenario: Path) -> None:
+def _say_coverage(screen: Screen, found: Coverage, scenario: Path) -> None:
     import numpy as np
 
     times = found.times

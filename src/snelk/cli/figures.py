@@ -9,7 +9,7 @@ import typer
 
 from snelk.cli.comparing import compared
 from snelk.cli.covering import Cell, HowThere, Target, covered
-from snelk.cli.output import console, file_name
+from snelk.cli.output import Screen, file_name
 from snelk.cli.questions import From, RunFolder, To
 from snelk.cli.scenarios import Changes, Jobs, ScenarioFile
 from snelk.cli.sweeping import Show, Wants
@@ -55,7 +55,7 @@ def plot_map(
     near = f"-{file_name(around)}" if around else ""
     path = claim_figure(out or beside(run, f"{{}}-map-{at:.2f}s{near}.png"))
     artists = draw(open_run(run), at=at, agents=agent, around=around, radius=radius, ways=ways)
-    console().print(f"Written to {save_figure(artists.axes, path)}")
+    Screen().print(f"Written to {save_figure(artists.axes, path)}")
 
 
 def plot_meter(
@@ -72,7 +72,7 @@ def plot_meter(
     name = f"{{}}-meter-{file_name(agent)}-{file_name(target)}.png"
     path = claim_figure(out or beside(run, name))
     artists = draw(open_run(run), agent, target)
-    console().print(f"Written to {save_figure(artists.axes, path)}")
+    Screen().print(f"Written to {save_figure(artists.axes, path)}")
 
 
 def plot_states(
@@ -90,7 +90,7 @@ def plot_states(
 
     path = claim_figure(out or beside(run, f"{{}}-states-{file_name(agent)}.png"))
     artists = draw(open_run(run), agent)
-    console().print(f"Written to {save_figure(artists.axes, path)}")
+    Screen().print(f"Written to {save_figure(artists.axes, path)}")
 
 
 def plot_search(
@@ -112,7 +112,7 @@ def plot_search(
 
     path = claim_figure(out or beside(run, f"{{}}-search-{file_name(agent)}.png"))
     drawn = draw(open_run(run), agent, number=number)
-    console().print(f"Written to {save_figure(drawn.axes[0], path)}")
+    Screen().print(f"Written to {save_figure(drawn.axes[0], path)}")
 
 
 def plot_timeline(
@@ -130,7 +130,7 @@ def plot_timeline(
 
     path = claim_figure(out or beside(run, "{}-timeline.png"))
     artists = draw(open_run(run), agents=agent, targets=target, start=start, end=end)
-    console().print(f"Written to {save_figure(artists.axes, path)}")
+    Screen().print(f"Written to {save_figure(artists.axes, path)}")
 
 
 def plot_coverage(
@@ -151,7 +151,7 @@ def plot_coverage(
 
     place = claim_figure(out or Path("runs") / f"{scenario.stem}-coverage-{file_name(way)}.png")
     found = covered(scenario, target, way, agent, cell, start, end, jobs, changes, None)
-    console().print(f"Written to {save_figure(draw(found).axes[0], place)}")
+    Screen().print(f"Written to {save_figure(draw(found).axes[0], place)}")
 
 
 def plot_compare(
@@ -174,7 +174,7 @@ def plot_compare(
     place = claim_figure(out or beside(runs[-1], "{}-compared.png"))
     comparison = compared(runs, changes, None)
     artists = draw(comparison, agents=agent, start=start, end=end)
-    console().print(f"Written to {save_figure(artists.axes, place)}")
+    Screen().print(f"Written to {save_figure(artists.axes, place)}")
 
 
 def plot_sweep(
@@ -196,4 +196,4 @@ def plot_sweep(
     artists = draw(
         open_sweep(table), show=show or (), wants=[Want.parse(text) for text in want or ()]
     )
-    console().print(f"Written to {save_figure(artists.axes[0], place)}")
+    Screen().print(f"Written to {save_figure(artists.axes[0], place)}")

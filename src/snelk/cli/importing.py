@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from snelk.cli.output import command, console, say_json, table, wrap
+from snelk.cli.output import Screen, command, say_json, table, wrap
 from snelk.cli.questions import Json
 from snelk.errors import InputError
 from snelk.files import claim, write_text
@@ -106,7 +106,7 @@ def import_recording(
         say_json({**where, "tracks": tracks, "fit": fit, "doubts": doubts})
         return
     _say_imported(imported, doubts)
-    screen = console()
+    screen = Screen()
     if ground is not None:
         lies = fit_of(imported, ground)
         words = f"outside of the level: {lies.outside:.0%} of the samples; in walls"
@@ -120,7 +120,7 @@ def import_recording(
 def _say_imported(imported: Imported, doubts: list[str]) -> None:
     from snelk.tuning.imported import figures_of
 
-    screen = console()
+    screen = Screen()
     rows = []
     for each in figures_of(imported):
         facing = "–"
@@ -204,7 +204,7 @@ def import_level(
         where = {"written": str(place), "picture": str(picture), "bounds": list(level.bounds)}
         say_json({**where, **{**counts, "walls": walls}, "doubts": list(data.doubts)})
         return
-    screen = console()
+    screen = Screen()
     x0, y0, x1, y1 = level.bounds
     screen.print(", ".join(f"{count} {name}" for name, count in counts.items() if count))
     screen.print(f"x {x0:.4g} to {x1:.4g} m, y {y0:.4g} to {y1:.4g} m")

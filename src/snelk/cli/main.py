@@ -2,61 +2,82 @@
 
 from __future__ import annotations
 
+import os
 import sys
+from collections.abc import Mapping, Sequence
+from importlib import import_module
 
 import typer
 
-from snelk.cli import (
-    aims,
-    comparing,
-    covering,
-    figures,
-    importing,
-    pages,
-    questions,
-    scenarios,
-    sweeping,
-)
 from snelk.cli.output import fit_encoding
 from snelk.errors import SnelkError
+from snelk.waiting import say_with
 
-app = typer.Typer(
-    name="snelk",
-    help="Set up what NPCs can sense, replay it exactly, ask why, and tune it.",
-    no_args_is_help=True,
-    add_completion=False,
-    rich_markup_mode=None,
-    pretty_exceptions_enable=False,
-    context_settings={"help_option_names": ["-h", "--help"]},
-)
-plot = typer.Typer(help="Draw a run.", no_args_is_help=True, rich_markup_mode=None)
+COMMANDS = {
+    "demo": "scenarios.demo",
+    "new": "scenarios.new",
+    "check": "scenarios.check",
+    "run": "scenarios.run",
+    "events": "questions.events",
+    "why": "questions.why",
+    "compare": "comparing.compare",
+    "sweep": "sweeping.sweep",
+    "verify": "aims.verify",
+    "fit": "aims.fit",
+    "coverage": "covering.coverage",
+    "page": "pages.page",
+    "animate": "pages.animate",
+    "import": "importing.import_recording",
+    "import-level": "importing.import_level",
+    "searches": "scenarios.searches",
+    "schema": "scenarios.schema",
+}
+"""Where each command is, in the order of the help."""
 
-app.command()(scenarios.demo)
-app.command()(scenarios.new)
-app.command()(scenarios.check)
-app.command()(scenarios.run)
-app.command()(questions.events)
-app.command()(questions.why)
-app.command()(comparing.compare)
-app.command()(sweeping.sweep)
-app.command()(aims.verify)
-app.command()(aims.fit)
-app.command()(covering.coverage)
-app.command()(pages.page)
-app.command()(pages.animate)
-app.add_typer(plot, name="plot")
-plot.command("compare")(figures.plot_compare)
-plot.command("coverage")(figures.plot_coverage)
-plot.command("map")(figures.plot_map)
-plot.command("meter")(figures.plot_meter)
-plot.command("search")(figures.plot_search)
-plot.command("states")(figures.plot_states)
-plot.command("sweep")(figures.plot_sweep)
-plot.command("timeline")(figures.plot_timeline)
-app.command("import")(importing.import_recording)
-app.command()(importing.import_level)
-app.command()(scenarios.searches)
-app.command()(scenarios.schema)
+PLOTS = {
+    "compare": "figures.plot_compare",
+    "coverage": "figures.plot_coverage",
+    "map": "figures.plot_map",
+    "meter": "figures.plot_meter",
+    "search": "figures.plot_search",
+    "states": "figures.plot_states",
+    "sweep": "figures.plot_sweep",
+    "timeline": "figures.plot_timeline",
+}
+"""The same of `snelk plot`."""
+
+
+def app_for(words: Sequence[str]) -> typer.Typer:
+    """The command line with the command that these words ask for; with all if it is none.
+
+    A command is only read in when it is wanted: all of them take longer than most answers.
+    """
+    app = typer.Typer(
+        name="snelk",
+        help="Set up what NPCs can sense, replay it exactly, ask why, and tune it.",
+        no_args_is_help=True,
+        add_completion=False,
+        rich_markup_mode=None,
+        pretty_exceptions_enable=False,
+        context_settings={"help_option_names": ["-h", "--help"]},
+    )
+    app.callback()(_options)
+    wanted = words[0] if words else ""
+    if wanted != "plot":
+        _add(app, COMMANDS, wanted)
+    if wanted not in COMMANDS:
+        plot = typer.Typer(help="Draw a run.", no_args_is_help=True, rich_markup_mode=None)
+        plot.callback()(lambda: None)
+        _add(plot, PLOTS, words[1] if wanted == "plot" and len(words) > 1 else "")
+        app.add_typer(plot, name="plot")
+    return app
+
+
+def _add(app: typer.Typer, commands: Mapping[str, str], wanted: str) -> None:
+    for name, place in commands.items():
+        if name == wanted or wanted not in commands:
+            module, _, function = place.partition(".")
+            app.command(name)(getattr(import_module(f"snelk.cli.{module}"), function))
 
 
 def _version(wanted: bool) -> None:
@@ -67,7 +88,6 @@ def _version(wanted: bool) -> None:
         raise typer.Exit
 
 
-@app.callback()
 def _options(
     version: bool = typer.Option(
         False, "--version", callback=_version, is_eager=True, help="Print the version and stop."
@@ -78,9 +98,14 @@ def _options(
 
 def main() -> None:
     """Entry point of `snelk`."""
+    # Both make a start longer: threads for large matrices, of which there are none here, and
+    # looking for plugins of others that watch what is read.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     fit_encoding(sys.stdout, sys.stderr)
+    say_with(lambda text: typer.echo(text, err=True))
     try:
-        app()
+        app_for(sys.argv[1:])()
     except SnelkError as error:
         for line in str(error).split("\n"):
             typer.echo(f"error: {line}", err=True)

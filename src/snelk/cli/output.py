@@ -6,6 +6,7 @@ import codecs
 import io
 import json
 import math
+import os
 import shlex
 import sys
 import textwrap
@@ -20,18 +21,30 @@ from snelk.files import written
 
 if TYPE_CHECKING:
     import pandas as pd
-    from rich.console import Console
 
-    from snelk.runs.run import Progress, Run
+    from snelk.runs.run import Progress
 
 WIDTH = 80
 
 
-def console() -> Console:
-    """Where answers go; without colour if it is no terminal or NO_COLOR is set."""
-    from rich.console import Console
+class Screen:
+    """Standard output: a terminal that wants colours gets them."""
 
-    return Console(highlight=False, markup=False, soft_wrap=True)
+    def __init__(self) -> None:
+        self.coloured = sys.stdout.isatty() and not os.environ.get("NO_COLOR")
+
+    def print(self, text: str = "", *, style: str = "") -> None:
+        """A line or more. A style is of the words bold and dim, and the name of a colour."""
+        if style and self.coloured:
+            words = style.split()
+            colours = [word for word in words if word not in ("bold", "dim")]
+            text = typer.style(
+                text,
+                fg=colours[0] if colours else None,
+                bold="bold" in words or None,
+                dim="dim" in words or None,
+            )
+        print(text)  # not typer.echo, which writes UTF-8 where ASCII is asked for
 
 
 PLAINER = {
@@ -105,59 +118,6 @@ def file_name(name: str) -> str:
     return "".join(letter if letter.isalnum() or letter in "-_" else "_" for letter in name)
 
 
-def summary(run: Run) -> list[dict[str, Any]]:
-    """Per agent and target it notices: seen, heard, nearest, highest meter; as the measures say."""
-    measures = run.measures
-    pairs = measures[(measures.agent != "") & (measures.target != "") & measures.target.notna()]
-    wide = pairs.pivot(index=["agent", "target"], columns="measure", values="value")
-    sight = run.sight
-    seen = sight[sight.in_view.to_numpy(dtype=bool)]
-    near = seen.groupby(["agent", "target"], observed=True).distance.min().to_dict()
-    order = {name: n for n, name in enumerate(run.names)}
-    rows = []
-    for agent, target in sorted(wide.index, key=lambda pair: (order[pair[0]], order[pair[1]])):
-        each, profile = wide.loc[(agent, target)], run.setup.profile_of(agent)
-        team = run.setup.cast[target].team
-        senses = [place for place, teams in profile.teams().items() if team in teams]
-        # Whom it can only hear, and never did, is left out.
-        if each.noises_heard == 0 and senses == [("hearing",)]:
-            continue
-        first = None if math.isnan(each.first_seen) else float(each.first_seen)
-        rows.append(
-            {
-                "agent": agent,
-                "target": target,
-                "first_seen": first,
-                "in_view": float(each.time_in_view),
-                "times": int(each.regains) + (first is not None),
-                "heard": int(each.noises_heard),
-                "highest_meter": None if math.isnan(each.highest_meter) else each.highest_meter,
-                "nearest": near.get((agent, target)),
-                "sensed": not math.isnan(each.first_sensed),
-            }
-        )
-    return rows
-
-
-def minds_summary(run: Run) -> list[dict[str, Any]]:
-    """Per agent with a ladder: changes, most alert state and since when, last state, metres."""
-    walked = run.measures[run.measures.measure == "distance_walked"].set_index("agent").value
-    rows = []
-    for name, states in run.states.groupby("agent", sort=False):
-        top = states.iloc[int(states["rank"].to_numpy().argmax())]
-        rows.append(
-            {
-                "agent": str(name),
-                "changes": len(states) - 1,
-                "highest": str(top.state),
-                "highest_at": float(top.t),
-                "last": str(states.state.iloc[-1]),
-                "walked": float(walked[name]),
-            }
-        )
-    return rows
-
-
 def cell(value: Any) -> str:
     """A value in a table; a dash if there is none."""
     if isinstance(value, str | bool):
@@ -177,14 +137,13 @@ def write_table(path: Path, frame: pd.DataFrame) -> None:
 @contextmanager
 def progress_bar(label: str) -> Iterator[Progress | None]:
     """A bar on standard error if that is a terminal and the work takes more than a moment."""
+    if not sys.stderr.isatty():
+        yield None
+        return
     from rich.console import Console
     from rich.progress import Progress as Bar
 
-    screen = Console(stderr=True)
-    if not screen.is_terminal:
-        yield None
-        return
-    with Bar(console=screen, transient=True) as bar:
+    with Bar(console=Console(stderr=True), transient=True) as bar:
         task = bar.add_task(label, total=None)
 
         shown = 0

@@ -9,7 +9,7 @@ from urllib.parse import urlencode
 
 import typer
 
-from snelk.cli.output import console, progress_bar
+from snelk.cli.output import Screen, progress_bar
 from snelk.cli.questions import From, RunFolder, To
 from snelk.cli.scenarios import say_warnings
 from snelk.errors import InputError
@@ -55,7 +55,7 @@ def page(
     _say_warnings(opened)
     with progress_bar("writing the page"):
         write_page(path, opened, another, agent=agent, target=target)
-    screen = console()
+    screen = Screen()
     screen.print(f"Written to {path} ({path.stat().st_size / 1e6:.1f} MB)")
     moment = "" if at is None else "#" + urlencode({"t": f"{at:g}"})
     screen.print(f"\nOpen it in a browser; ? lists the keys\n  {path.resolve().as_uri()}{moment}")
@@ -118,4 +118,4 @@ def animate(
             target=target,
             progress=progress,
         )
-    console().print(f"Written to {path} ({path.stat().st_size / 1e6:.1f} MB)")
+    Screen().print(f"Written to {path} ({path.stat().st_size / 1e6:.1f} MB)")

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
+from contextlib import nullcontext
 from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from snelk.cli.output import command, console, say_json, table, wrap
+from snelk.cli.output import Screen, command, say_json, table, wrap
 from snelk.errors import InputError, one_of
 from snelk.files import beside
 
 if TYPE_CHECKING:
-    from rich.console import Console
-
     from snelk.runs.answers import Answer, ConeAnswer, Gate, SenseAnswer
     from snelk.runs.asked import Part
     from snelk.runs.ladders import LadderAnswer
@@ -25,6 +24,10 @@ RunFolder = Annotated[Path, typer.Argument(metavar="RUN", help="The folder of a 
 Json = Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")]
 From = Annotated[float | None, typer.Option("--from", metavar="T", help="Not before, s.")]
 To = Annotated[float | None, typer.Option("--to", metavar="T", help="Not after, s.")]
+
+
+FEW_FACES, FEW_CHARACTERS = 500, 40
+"""Of no more than that, one answer takes less time than loading the compiler of the hot loops."""
 
 
 def events(
@@ -40,11 +43,11 @@ def events(
 ) -> None:
     """List what happened, in the order of time."""
     from snelk.runs.events import EVENT_KINDS, NUMBERS
-    from snelk.runs.store import read_info, read_table
+    from snelk.runs.store import open_table, read_info, read_table
 
     # A list needs neither a level nor what is compiled: so it is there at once.
     info, _, digests = read_info(run)
-    every = read_table(run, "events", digests).to_pylist()
+    every = read_table(open_table(run, "events", digests)).to_pylist()
     found: list[dict[str, Any]] = [
         {
             name: "" if value is None and name not in NUMBERS else value
@@ -95,6 +98,7 @@ def why(
     gate by gate, or condition by condition, at that time, else the story of all senses or alert
     states from when to when.
     """
+    from snelk.level.compiled import uncompiled
     from snelk.runs.run import open_run
     from snelk.runs.spans import OTHER_REASONS, REASONS
 
@@ -109,18 +113,20 @@ def why(
         _why_state(opened, run, agent, at, start, end, as_json)
         return
     if at is not None:
-        answer = opened.why(agent, target, at=at)
+        few = len(opened.level.pieces) <= FEW_FACES and len(opened.names) <= FEW_CHARACTERS
+        with uncompiled() if few else nullcontext():
+            answer = opened.why(agent, target, at=at)
         if as_json:
             say_json(answer.to_dict())
         else:
-            _say_answer(console(), opened, run, answer, sense=sense)
+            _say_answer(Screen(), opened, run, answer, sense=sense)
         return
     spans = opened.story(agent, target, start=start, end=end)
     spans = spans if sense is None else [span for span in spans if span.sense == sense]
     if as_json:
         say_json([span.to_dict() for span in spans])
         return
-    screen = console()
+    screen = Screen()
     begin = opened.times[0] if start is None else start
     finish = opened.times[-1] if end is None else end
     screen.print(f"{agent} and {target}, {begin:.2f} to {finish:.2f} s\n")
@@ -147,7 +153,7 @@ def _why_state(
     end: float | None,
     as_json: bool,
 ) -> None:
-    screen = console()
+    screen = Screen()
     if at is not None:
         answer = opened.why_state(agent, at=at)
         if as_json:
@@ -156,26 +162,28 @@ def _why_state(
             _say_ladder(screen, run, answer)
         return
     one_of(agent, opened.agents, source="agent", place="", what="agent")
-    rows = opened.states[opened.states.agent == agent]
+    rows = opened.rows("states").where(agent=agent)
     if not len(rows):
         opened.why_state(agent, at=float(opened.times[0]))  # says what is wrong
     first = float(opened.times[0]) if start is None else start
     last = float(opened.times[-1]) if end is None else end
-    until = [*rows.t.iloc[1:], float(opened.times[-1])]
+    until = [*rows["t"].tolist()[1:], float(opened.times[-1])]
     stays = [
-        {**row, "until": left}
-        for row, left in zip(rows.to_dict(orient="records"), until, strict=True)
-        if left >= first and row["t"] <= last
+        {**{name: getattr(row, name) for name in rows}, "until": left}
+        for row, left in zip(rows.each(), until, strict=True)
+        if left >= first and row.t <= last
     ]
     if as_json:
-        say_json(stays)
+        say_json(
+            [{name: None if value == "" else value for name, value in s.items()} for s in stays]
+        )
         return
     lines = []
     for stay in stays:
         why = "at the start"
-        if isinstance(stay["change"], str):
+        if stay["change"]:
             why = f"{stay['change']}: {stay['reason']}"
-            why += f" (about {stay['focus']})" if isinstance(stay["focus"], str) else ""
+            why += f" (about {stay['focus']})" if stay["focus"] else ""
         lines.append([f"{stay['t']:.2f}", f"{stay['until']:.2f} s", stay["state"], why])
     screen.print(f"{agent}, {first:.2f} to {last:.2f} s\n")
     text = table([" from", " to  ", "state", "why"], lines)
@@ -186,7 +194,7 @@ def _why_state(
     screen.print(f"\nChange by change\n  {hint}")
 
 
-def _say_ladder(screen: Console, folder: Path, answer: LadderAnswer) -> None:
+def _say_ladder(screen: Screen, folder: Path, answer: LadderAnswer) -> None:
     screen.print(wrap(answer.headline, indent=0), style="bold")
     for change in answer.changes:
         mark = "✓ taken" if change.taken else "· not taken"
@@ -246,7 +254,7 @@ def _story_lines(spans: list[Span]) -> list[str]:
 
 
 def _say_answer(
-    screen: Console, run: Run, folder: Path, answer: Answer, *, sense: str | None = None
+    screen: Screen, run: Run, folder: Path, answer: Answer, *, sense: str | None = None
 ) -> None:
     first = answer.sense(sense) if sense is not None else None
     if first is not None:
@@ -292,7 +300,7 @@ def _say_answer(
         screen.print(f"\nThe whole story\n  {hint}")
 
 
-def _say_changes(screen: Console, answer: Answer | SenseAnswer, *, most: int = 3) -> None:
+def _say_changes(screen: Screen, answer: Answer | SenseAnswer, *, most: int = 3) -> None:
     first = "Smallest change"
     if answer.change is None:
         screen.print(wrap(answer.no_change, indent=17, first=first))
@@ -302,7 +310,7 @@ def _say_changes(screen: Console, answer: Answer | SenseAnswer, *, most: int = 3
         screen.print(wrap(other.text, indent=17, first="or"))
 
 
-def _say_sense(screen: Console, sense: SenseAnswer) -> None:
+def _say_sense(screen: Screen, sense: SenseAnswer) -> None:
     name = sense.sense.capitalize()
     screen.print("\n" + wrap(sense.headline, indent=17, first=name), style="bold")
     for gate in sense.gates:
@@ -311,7 +319,7 @@ def _say_sense(screen: Console, sense: SenseAnswer) -> None:
         _say_changes(screen, sense, most=2)
 
 
-def _say_cone(screen: Console, cone: ConeAnswer) -> None:
+def _say_cone(screen: Screen, cone: ConeAnswer) -> None:
     limits = "hold limits, in view at the look before" if cone.held else "gain limits"
     result = "in view" if cone.result == "in_view" else f"failed at {cone.result.replace('_', ' ')}"
     screen.print(f"\n  {cone.cone} cone: {result}  ({limits})")
@@ -319,7 +327,7 @@ def _say_cone(screen: Console, cone: ConeAnswer) -> None:
         _say_gate(screen, gate)
 
 
-def _say_gate(screen: Console, gate: Gate, *, margin: bool = True) -> None:
+def _say_gate(screen: Screen, gate: Gate, *, margin: bool = True) -> None:
     mark, style = {
         True: ("✓ pass", "cyan"),
         False: ("✗ FAIL", "bold bright_red"),
@@ -328,7 +336,7 @@ def _say_gate(screen: Console, gate: Gate, *, margin: bool = True) -> None:
     text = gate.text + (_margin(gate) if margin else "")
     label = f"    {mark}  {gate.name.replace('_', ' '):<15}"
     for line in wrap(text, indent=len(label), first=label).splitlines():
-        screen.print(line, style=style if gate.passed is False else None)
+        screen.print(line, style=style if gate.passed is False else "")
 
 
 def _margin(gate: Gate) -> str:

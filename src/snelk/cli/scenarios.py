@@ -10,13 +10,11 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from snelk.cli.output import (
+    Screen,
     command,
-    console,
-    minds_summary,
     progress_bar,
     say_json,
     seconds,
-    summary,
     table,
     wrap,
 )
@@ -73,7 +71,7 @@ def demo(
     kept = _copy_files(croft(), folder, keep_changed=True)
     with progress_bar("replaying the night") as progress:
         night = replay(folder / "night.toml", out=out, progress=progress)
-    screen = console()
+    screen = Screen()
     _say_run(night, out)
     screen.print()
     for row in night.events.itertuples():
@@ -119,7 +117,7 @@ def new(
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise InputError.of(str(folder), "", "", "is there already", "choose a new folder")
     _copy_files(Path(__file__).parents[1] / "starter", folder, keep_changed=False)
-    screen = console()
+    screen = Screen()
     screen.print(f"Written to {folder}")
     notes = {
         "scenario.toml": "who is there, and what was recorded: start here",
@@ -159,7 +157,7 @@ def check(
         if strict and findings:
             raise typer.Exit(1)
         return
-    screen = console()
+    screen = Screen()
     setup, level = loaded.setup, loaded.level
     screen.print(f"{scenario}: {setup.title}" if setup.title else str(scenario))
     parts = [
@@ -250,7 +248,7 @@ def _leads_to(profile: Profile, state: str) -> str:
     if profile.ladder is None:
         return ""
     changes = profile.ladder.changes.values()
-    out = [c.to for c in changes if state in (c.from_ or profile.ladder.states) and c.to != state]
+    out = [c.to for c in changes if state in profile.ladder.origins(c)]
     return ", ".join(dict.fromkeys(out)) or "–"
 
 
@@ -295,11 +293,13 @@ def run(
         done = replay(loaded, out=place, progress=progress)
     if as_json:
         counts = {key: done.info[key] for key in ("changes", "ticks", "rows", "seed")}
-        found = {"pairs": summary(done), "minds": minds_summary(done)}
+        from snelk.runs.summary import minds_of, pairs_of
+
+        found = {"pairs": pairs_of(done), "minds": minds_of(done)}
         say_json({"run": str(place), "scenario": str(scenario), **counts, **found})
         return
     _say_run(done, place)
-    screen = console()
+    screen = Screen()
     screen.print("\nNext")
     screen.print("  " + command("snelk", "events", place))
     lost = done.events[done.events.kind == "lost"]
@@ -332,7 +332,7 @@ def searches(
     if as_json:
         say_json({"agent": agent, "ways": means, "runs": [r.to_dict() for r in results]})
         return
-    screen = console()
+    screen = Screen()
     screen.print(
         f"{agent}: four ways to search, {seeds} seeds each; the soonest to find it first\n"
     )
@@ -417,7 +417,7 @@ def schema(
         typer.echo(text)
         return
     write_text(out, text + "\n")
-    console().print(f"Written to {out}")
+    Screen().print(f"Written to {out}")
 
 
 def load_scenario(path: Path, changes: list[str] | None) -> Scenario:
@@ -470,7 +470,7 @@ def _copy_files(source: Path, folder: Path, *, keep_changed: bool) -> list[str]:
 
 
 def _say_run(done: Run, place: Path) -> None:
-    screen = console()
+    screen = Screen()
     clock, times = done.setup.clock, done.times
     screen.print(done.info["title"] or done.info["scenario"])
     screen.print(
@@ -479,7 +479,9 @@ def _say_run(done: Run, place: Path) -> None:
     )
     for key, value in done.info["changes"].items():
         screen.print(f"  changed: {key} = {value}")
-    pairs = summary(done)
+    from snelk.runs.summary import pairs_of
+
+    pairs = pairs_of(done)
     shown = pairs
     if len(pairs) > MOST_PAIRS:  # of many those that matter
         sensed = sorted((row for row in pairs if row["sensed"]), key=lambda r: -r["in_view"])
@@ -513,7 +515,9 @@ def _say_run(done: Run, place: Path) -> None:
         never = len(pairs) - len(sensed)
         text = f"These were in view longest; {len(sensed) - len(shown)} more pairs sensed each "
         screen.print(wrap(text + f"other, {never} never did.", indent=2, first="  "))
-    every = minds_summary(done)
+    from snelk.runs.summary import minds_of
+
+    every = minds_of(done)
     minds = every
     if len(every) > MOST_MINDS:
         minds = sorted(every, key=lambda row: -row["changes"])[:MOST_MINDS]
@@ -543,7 +547,9 @@ def _say_run(done: Run, place: Path) -> None:
 
 
 def _first_pair(done: Run) -> tuple[str, str] | None:
-    rows = summary(done)
+    from snelk.runs.summary import pairs_of
+
+    rows = pairs_of(done)
     return (rows[0]["agent"], rows[0]["target"]) if rows else None
 
 

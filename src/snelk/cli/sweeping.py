@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from snelk.cli.output import (
+    Screen,
     cell,
     command,
-    console,
     progress_bar,
     say_json,
     table,
@@ -30,7 +30,6 @@ from snelk.errors import one_of
 
 if TYPE_CHECKING:
     import pandas as pd
-    from rich.console import Console
 
     from snelk.tuning.reading import Want
     from snelk.tuning.sweep import Sweep
@@ -126,7 +125,7 @@ def sweep(
     if as_json:
         say_json(_sweep_as_data(done, shown, wants))
     else:
-        _say_sweep(console(), done, shown, wants, scenario)
+        _say_sweep(Screen(), done, shown, wants, scenario)
 
 
 def _pick(sweep: Sweep, variant: int, scenario: Path) -> None:
@@ -134,7 +133,7 @@ def _pick(sweep: Sweep, variant: int, scenario: Path) -> None:
     place = Path("runs") / f"{scenario.stem}-{variant}"
     with progress_bar("replaying"):
         sweep.pick(variant, out=place)
-    screen = console()
+    screen = Screen()
     screen.print(f"Variant {variant} of {sweep.path}")
     for key, value in sweep.changes(variant).items():
         screen.print(f"  {key} = {value}")
@@ -161,7 +160,7 @@ def _sweep_as_data(sweep: Sweep, shown: list[str], wants: list[Want]) -> dict[st
 
 
 def _say_sweep(
-    screen: Console, sweep: Sweep, shown: list[str], wants: list[Want], scenario: Path
+    screen: Screen, sweep: Sweep, shown: list[str], wants: list[Want], scenario: Path
 ) -> None:
     from snelk.tuning.reading import movers, points_of, tradeoffs_of
 
@@ -220,7 +219,7 @@ MOST_ROWS = 24
 
 
 def _say_points(
-    screen: Console, sweep: Sweep, points: pd.DataFrame, keys: list[str], heading: str
+    screen: Screen, sweep: Sweep, points: pd.DataFrame, keys: list[str], heading: str
 ) -> None:
     """A table of points: variant, numbers and measures, named by letters to fit the width."""
     screen.print("\n" + heading if heading else "")

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
+from snelk.config.minds import ACTIVITIES
 from snelk.config.models import Setup
 from snelk.config.opening import read_toml
 from snelk.config.problems import checked, key_path, shown
@@ -199,6 +200,11 @@ class Draft:
         """`own` over `base`, table by table."""
         if not (isinstance(base, dict) and isinstance(own, dict)):
             return own
+        if place[2:-1] == ("ladder", "states") and any(key in own for key in ACTIVITIES):
+            # Another activity takes the place of the one that it would have.
+            base = {
+                key: value for key, value in base.items() if key not in ACTIVITIES or key in own
+            }
         merged = dict(base)
         for key, value in base.items():
             inner, base_inner = (*place, key), (*base_place, key)

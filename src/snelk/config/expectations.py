@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from snelk.config.conditions import ConditionError, parse
 from snelk.config.draft import Draft, Place
@@ -26,11 +26,14 @@ from snelk.errors import InputError, Problem, nearest
 
 
 def expectation_problems(
-    setup: Setup, draft: Draft, level: LevelData, end: float
+    setup: Setup, draft: Draft, level: LevelData, end: float, recorded: Iterable[str] = ()
 ) -> Iterator[Problem]:
-    """What is wrong in expectations, wishes and limits; `end` is of the run, s."""
+    """What is wrong in expectations, wishes and limits.
+
+    `end` is of the run, s; `recorded` are the kinds of noise in recordings.
+    """
     for name, expectation in setup.expect.items():
-        yield from _of_expectation(setup, draft, level, end, name, expectation)
+        yield from _of_expectation(setup, draft, level, end, name, expectation, tuple(recorded))
     for name, wish in setup.wish.items():
         source, place = draft.locate(("wish", name))
         yield from _measure_problem(setup, wish.measure, source, f"{place}.measure")
@@ -58,7 +61,13 @@ def _measure_problem(setup: Setup, key: str, source: str, place: str) -> Iterato
 
 
 def _of_expectation(
-    setup: Setup, draft: Draft, level: LevelData, end: float, name: str, expectation: Expectation
+    setup: Setup,
+    draft: Draft,
+    level: LevelData,
+    end: float,
+    name: str,
+    expectation: Expectation,
+    recorded: tuple[str, ...],
 ) -> Iterator[Problem]:
     own: Place = ("expect", name)
     source, place = draft.locate(own)
@@ -85,6 +94,7 @@ def _of_expectation(
         fix = "write agent, any_of or each_of"
         yield Problem(source, place, ", ".join(written), "must say of whom", fix)
         return
+    yield from _of_since(setup, source, at, expectation, statement, recorded)
     after, before = statement.after or 0.0, statement.before
     if before is not None and before < after:
         yield Problem(source, at, f"{after:g}, {before:g}", "before must not be below after")
@@ -98,6 +108,48 @@ def _of_expectation(
             yield Problem(source, key, shown(agent), "no such agent", fix)
         else:
             yield from _of_agent(setup, source, at, agent, statement, level)
+
+
+def _of_since(
+    setup: Setup,
+    source: str,
+    at: str,
+    expectation: Expectation,
+    statement: Span,
+    recorded: tuple[str, ...],
+) -> Iterator[Problem]:
+    """What is wrong in the moment from which on an expectation counts."""
+    since = statement.since
+    if since is None:
+        if statement.within is not None:
+            rule, fix = "counts from a moment", "add since = { seen = … }, or write before"
+            yield Problem(source, f"{at}.within", f"{statement.within:g}", rule, fix)
+        return
+    if not since.what:
+        fix = "write one of seen, state and noise"
+        yield Problem(source, f"{at}.since", "", "must name one moment", fix)
+        return
+    known: dict[str, list[str]] = {"seen": list(setup.cast), "noise": _noises_of(setup, recorded)}
+    if since.of is not None and since.of not in setup.agents:
+        fix = nearest(since.of, setup.agents)
+        yield Problem(source, f"{at}.since.of", shown(since.of), "no such agent", fix)
+        return
+    for agent in [since.of] if since.of else expectation.who:
+        ladder = setup.profile_of(agent).ladder if agent in setup.agents else None
+        known["state"] = list(ladder.states) if ladder else []
+        name = getattr(since, since.what)
+        if name not in known[since.what]:
+            what = {"seen": "character", "noise": "kind of noise", "state": "alert state"}
+            rule = f"no such {what[since.what]}"
+            rule += f" of {agent}" if since.what == "state" else ""
+            fix = nearest(name, known[since.what])
+            yield Problem(source, f"{at}.since.{since.what}", shown(name), rule, fix)
+
+
+def _noises_of(setup: Setup, recorded: tuple[str, ...]) -> list[str]:
+    """The kinds of noise that are known by name."""
+    listed = [each.kind for each in setup.noise] + [each.kind for each in setup.throw]
+    return list(dict.fromkeys([*setup.noise_kinds, *listed, *recorded, "step"]))
 
 
 def _of_agent(
@@ -127,11 +179,11 @@ def _of_agent(
             given, fix = shown(statement.state), nearest(statement.state, ladder.states)
             yield Problem(source, f"{at}.state", given, f"no such alert state of {agent}", fix)
     elif isinstance(statement, Holding):
-        yield from _of_condition(setup, source, f"{at}.when", statement.when, level)
+        yield from _of_condition(setup, source, f"{at}.when", statement.when, level, profile.cones)
 
 
 def _of_condition(
-    setup: Setup, source: str, place: str, text: str, level: LevelData
+    setup: Setup, source: str, place: str, text: str, level: LevelData, cones: Iterable[str]
 ) -> Iterator[Problem]:
     try:
         condition = parse(text)
@@ -142,12 +194,12 @@ def _of_condition(
     if any(node.kind == "call" and node.word == "chance" for node in condition.root.walk()):
         rule, fix = "chance has no place in an expectation", "use seeds and share"
         yield Problem(source, place, shown(text), rule, fix)
-    attributes = {name for who in setup.cast for name in setup.attributes_of(who)}
     known = {
         "zone": [zone.name for zone, _ in level.zones],
         "team": [member.team for member in setup.cast.values()],
         "character": list(setup.cast),
-        "attribute": list(attributes),
+        "attribute": list(setup.attributes),
+        "cone": list(cones),
     }
     for what, name in names_in(condition):
         if name not in known[what]:

@@ -13,9 +13,10 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from snelk.config.fields import Model, with_unit
-from snelk.config.opening import read_rows, read_toml
+from snelk.config.opening import read_toml
 from snelk.config.problems import checked
 from snelk.config.recordings import ALSO_CALLED, TRACK_COLUMNS, as_numbers, as_text, read_tracks
+from snelk.config.tabular import read_rows
 from snelk.errors import InputError, Problem, nearest
 from snelk.files import claim, written
 

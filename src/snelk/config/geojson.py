@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import shapely
 from shapely.geometry import mapping, shape
 from shapely.geometry.base import BaseGeometry
@@ -18,8 +19,8 @@ from snelk.config.opening import read_json
 from snelk.config.problems import checked, shown
 from snelk.errors import InputError, Problem, nearest
 
-POINTS_PER_FILE = 2_000_000
-"""More corners than this in one level are refused."""
+MOST_CORNERS = 500_000
+"""More corners than this in one level are refused: so many take minutes, and some 4 GB."""
 
 
 @dataclass(frozen=True)
@@ -92,6 +93,12 @@ def level_from(document: Any, *, source: str) -> LevelData:
         found[properties.kind].append((properties, geometry))
     if problems:
         raise InputError(problems)
+    shapes = [geometry for group in found.values() for _, geometry in group]
+    corners = int(shapely.get_num_coordinates(np.array(shapes, dtype=object)).sum())
+    if corners > MOST_CORNERS:
+        rule = f"has {corners:,} corners in all, more than {MOST_CORNERS:,}"
+        fix = "leave out corners that nobody can see, or cut the level into several"
+        raise InputError.of(source, "features", "", rule, fix)
     kinds = ("wall", "zone", "spot", "route", "edge")
     walls, zones, spots, routes, edges = (tuple(found[kind]) for kind in kinds)
     return LevelData(source, walls, zones, spots, routes, edges)
@@ -149,13 +156,8 @@ def _geometry(
         rule = "coordinates do not make a " + str(kind)
         problems.append(Problem(source, place, shown(raw.get("coordinates")), rule))
         return None
-    points = shapely.get_coordinates(geometry)
     if geometry.is_empty:
         problems.append(Problem(source, place, shown(raw.get("coordinates")), "is empty"))
-        return None
-    if len(points) > POINTS_PER_FILE:
-        rule = f"has {len(points)} corners, more than {POINTS_PER_FILE}"
-        problems.append(Problem(source, place, "", rule, "simplify it"))
         return None
     if kind in ("Polygon", "MultiPolygon") and not geometry.is_valid:
         reason = shapely.is_valid_reason(geometry)

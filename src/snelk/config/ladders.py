@@ -9,7 +9,7 @@ import numpy as np
 from snelk.config.conditions import BUILT_IN, WORDS_OF, Condition, ConditionError, Node, parse
 from snelk.config.draft import Draft, Place
 from snelk.config.geojson import LevelData
-from snelk.config.minds import Ladder, State
+from snelk.config.minds import PLACES, Ladder, State
 from snelk.config.models import Setup
 from snelk.config.problems import shown
 from snelk.errors import Problem, nearest
@@ -28,15 +28,19 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
         "character": list(setup.cast),
         "attribute": sorted(
             {name for body in setup.bodies.values() for name in body.attributes}
-            | {name for member in setup.cast.values() for name in member.attributes}
+            | set(setup.attributes)
         ),
+        "kind of noise": list(setup.noise_kinds),
     }
 
-    def missing(place: Place, what: str, names: Iterable[str]) -> Iterator[Problem]:
+    def missing(
+        place: Place, what: str, names: Iterable[str], of: Iterable[str] | None = None
+    ) -> Iterator[Problem]:
         for name in names:
-            if name not in known[what]:
+            there = known[what] if of is None else list(of)
+            if name not in there:
                 source, where = draft.locate(place)
-                fix = nearest(name, known[what])
+                fix = nearest(name, there)
                 yield Problem(source, where, shown(name), f"no such {what}", fix)
 
     for name, member in setup.cast.items():
@@ -50,6 +54,13 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             source, where = draft.locate((*own, "state"))
             fix = nearest(member.state, ladder.states) if ladder else "its profile has no ladder"
             yield Problem(source, where, shown(member.state), "no such alert state", fix)
+    for n, effect in enumerate(setup.effect):
+        yield from missing(("effect", n, "of"), "character", [effect.of])
+        for name in (*effect.set, *effect.add):
+            if name in BUILT_IN or name in WORDS_OF:
+                source, where = draft.locate(("effect", n))
+                rule = "is worked out at every tick, and cannot be set"
+                yield Problem(source, where, name, rule, "use another name")
     owners = {("bodies", name): body.attributes for name, body in setup.bodies.items()}
     owners |= {("cast", name): member.attributes for name, member in setup.cast.items()}
     for owner, attributes in owners.items():
@@ -65,7 +76,19 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
         if profile.ladder.focus_by.startswith("target."):
             attribute = profile.ladder.focus_by.partition(".")[2]
             yield from missing((*place, "focus_by"), "attribute", [attribute])
+        for part, effects in profile.ladder.effects():
+            yield from missing((*place, *part, "alarm"), "team", effects.alarm)
+            kinds = [effects.noise] if effects.noise else []
+            yield from missing((*place, *part, "noise"), "kind of noise", kinds)
+            for name in effects.attributes:
+                if name in BUILT_IN or name in WORDS_OF:
+                    source, where = draft.locate((*place, *part))
+                    rule = "is worked out at every tick, and cannot be set"
+                    yield Problem(source, where, name, rule, "use another name")
         for state_name, state in profile.ladder.states.items():
+            yield from missing(
+                (*place, "states", state_name, "cones"), "cone", state.cones, profile.cones
+            )
             for key, what, names in named_by(state):
                 yield from missing((*place, "states", state_name, *key), what, names)
         for change_name, change in profile.ladder.changes.items():
@@ -78,23 +101,33 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
                 yield Problem(source, where, given, rule, error.fix)
                 continue
             for what, word in names_in(condition):
-                yield from missing((*place, "changes", change_name, "when"), what, [word])
+                at: Place = (*place, "changes", change_name, "when")
+                yield from missing(at, what, [word], profile.cones if what == "cone" else None)
 
 
 def _within_ladder(ladder: Ladder, place: Place, draft: Draft) -> Iterator[Problem]:
     """States that are named within a ladder, and states of several activities."""
     wanted: list[tuple[Place, str]] = [(("first",), ladder.first)] if ladder.first else []
     for name, change in ladder.changes.items():
-        wanted += [(("changes", name, "from"), state) for state in change.from_]
+        wanted += [
+            (("changes", name, "from"), state)
+            for state in change.from_
+            if state not in ladder.groups
+        ]
         wanted.append((("changes", name, "to"), change.to))
-        if change.from_ == (change.to,):
+        if not ladder.origins(change) and len(ladder.states) > 1:
             source, where = draft.locate((*place, "changes", name))
             rule = "leads from a state to itself"
             yield Problem(source, where, "", rule, "name another state in from or to")
+    for name, group in ladder.groups.items():
+        wanted += [(("groups", name), state) for state in group]
+        if name in ladder.states:
+            source, where = draft.locate((*place, "groups", name))
+            yield Problem(source, where, "", "is the name of a state already", "rename it")
     for key, state in wanted:
         if state not in ladder.states:
             source, where = draft.locate((*place, *key))
-            fix = nearest(state, ladder.states)
+            fix = nearest(state, [*ladder.states, *(ladder.groups if "from" in key else ())])
             yield Problem(source, where, shown(state), "no such alert state", fix)
     for name, written in ladder.states.items():
         several = written.activities()
@@ -125,6 +158,9 @@ def named_by(state: State) -> Iterator[tuple[Place, str, tuple[str, ...]]]:
         yield ("patrol", "route"), "route", (state.patrol.route,)
     if state.roam is not None and state.roam.zone is not None:
         yield ("roam", "zone"), "zone", (state.roam.zone,)
+    for key, moved in (("roam", state.roam), ("patrol", state.patrol)):
+        if moved is not None and moved.about not in (None, *PLACES):
+            yield (key, "about"), "character", (moved.about or "",)
     if state.go is not None and state.go.spot is not None:
         yield ("go", "spot"), "spot", (state.go.spot,)
     if state.flee is not None:
@@ -135,7 +171,7 @@ def named_by(state: State) -> Iterator[tuple[Place, str, tuple[str, ...]]]:
 
 def names_in(condition: Condition) -> Iterator[tuple[str, str]]:
     """What a condition names: the kind of thing, and its name."""
-    kinds = {"in_zone": "zone", "target_in_zone": "zone", "observed_by": "team"}
+    kinds = {"in_zone": "zone", "target_in_zone": "zone", "observed_by": "team", "seen": "cone"}
     for node in condition.root.walk():
         if node.kind == "call" and node.word in kinds:
             yield kinds[node.word], node.parts[0].word

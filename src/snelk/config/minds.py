@@ -1,12 +1,13 @@
 """What a designer writes about alert states, what is done in them, and moving."""
 
-from __future__ import annotations
-
+from collections.abc import Iterator
+from itertools import pairwise
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, BeforeValidator, Field
 
 from snelk.config.fields import (
+    Elevation,
     Length,
     Model,
     Name,
@@ -18,7 +19,9 @@ from snelk.config.fields import (
     with_unit,
 )
 
-Attribute = Annotated[float, with_unit("", ge=-1e9, le=1e9)]
+MOST_OF_AN_ATTRIBUTE = 1e9
+
+Attribute = Annotated[float, with_unit("", ge=-MOST_OF_AN_ATTRIBUTE, le=MOST_OF_AN_ATTRIBUTE)]
 Pace = Annotated[float, with_unit("m/s", gt=0, le=100)]
 
 
@@ -55,6 +58,11 @@ class Movement(Model):
     acceleration: Annotated[float, with_unit("m/s2", gt=0, le=10_000)] = Field(
         default=6.0, description="How fast it gains and loses speed, m/s a second."
     )
+    smooth: bool = Field(
+        default=False,
+        description="Whether it turns in arcs while it walks, as tight as turn_rate lets it, where "
+        "there is room; else it slows down and turns.",
+    )
     arrive: Length = Field(
         default=0.3,
         description="Nearer than this to its goal it stands, m; at least a tick's way.",
@@ -69,6 +77,12 @@ class Face(Model):
     """Stand, and turn to where the focus is believed to be."""
 
 
+PLACES = ("home", "start", "here")
+ABOUT = (
+    "`home`, `start` (its place in the cast), `here` (where it entered the state) or a character"
+)
+
+
 class Patrol(Model):
     """Walk a route."""
 
@@ -77,17 +91,28 @@ class Patrol(Model):
         default="loop", description="What comes after the route's last corner."
     )
     pause: Seconds = Field(default=0.0, description="Seconds it stands at each corner.")
+    about: Name | None = Field(
+        default=None,
+        description=f"Moves the route so that its first corner lies there: {ABOUT}.",
+    )
 
 
 class Roam(Model):
     """Wander evenly over an area."""
 
+    way: Literal["wander", "places"] = Field(
+        default="wander", description="Straight on and from edge to edge, or from place to place."
+    )
     zone: Name | None = Field(default=None, description="A zone; all ground if absent.")
     ring: Annotated[tuple[Reach, Length], Field(strict=False)] | None = Field(
-        default=None, description="Least and largest distance from its home, m."
+        default=None, description="Least and largest distance from its home, or from `about`, m."
+    )
+    about: Name | None = Field(
+        default=None,
+        description=f"The ring's middle, and to where the zone's is moved: {ABOUT}.",
     )
     every: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
-        default=6.0, description="Seconds until it takes another direction."
+        default=6.0, description="Seconds until it takes another direction, or another place."
     )
     pause: Seconds = Field(default=0.0, description="Seconds it stands before it does.")
 
@@ -106,6 +131,10 @@ class Go(Model):
 
 class Home(Model):
     """Go home, and face as at the start."""
+
+
+class Resume(Model):
+    """Go back to where it left its routine: the last state of the least rank that it was in."""
 
 
 class Flee(Model):
@@ -176,6 +205,7 @@ ACTIVITIES = (
     "approach",
     "go",
     "home",
+    "resume",
     "flee",
     "evade",
     "sleep",
@@ -184,11 +214,87 @@ ACTIVITIES = (
 )
 
 
+def _a_side(text: str) -> str:
+    side, dot, name = text.partition(".")
+    if side not in ("own", "target") or not dot or not name.isidentifier() or not name.isascii():
+        raise ValueError("must be own.NAME or target.NAME of an attribute")
+    return text
+
+
+Sided = dict[Annotated[str, AfterValidator(_a_side)], Attribute]
+
+
+class Effects(Model):
+    """What comes of a change of state, of entering a state, or of catching somebody.
+
+    All of it holds from the next tick on. The target is the focus, or whoever was caught.
+    """
+
+    set: Sided = Field(default={}, description="Attributes that get a value, by own. or target.")
+    add: Sided = Field(
+        default={}, description="Attributes that grow by so much, or shrink if below 0."
+    )
+    noise: Name | None = Field(
+        default=None, description="A kind of noise that it makes where it is."
+    )
+    alarm: Names = Field(
+        default=(), description="Teams whose agents with a memory all learn of its target."
+    )
+    removes: Literal["own", "target"] | None = Field(
+        default=None, description="Who is taken out of the run: the agent itself, or its target."
+    )
+
+    @property
+    def attributes(self) -> tuple[str, ...]:
+        """The names of the attributes that change."""
+        return tuple(dict.fromkeys(key.partition(".")[2] for key in (*self.set, *self.add)))
+
+
 class Catch(Model):
     """Whoever of the targets comes near and is in view is caught."""
 
     reach: Length = Field(default=0.5, description="From middle to middle in plan, m.")
     ends: bool = Field(default=True, description="Whether the run ends with it.")
+    then: Effects | None = Field(default=None, description="What comes of it.")
+
+
+class ConeLimits(Model):
+    """Limits of a cone that hold in a state instead of the profile's."""
+
+    fov_whole: WholeAngle | None = Field(
+        default=None, description="WHOLE angle from edge to edge, degrees."
+    )
+    range: Length | None = Field(default=None, description="Farthest distance, m.")
+    hold_fov_whole: WholeAngle | None = Field(
+        default=None, description="WHOLE angle while in view, degrees."
+    )
+    hold_range: Length | None = Field(default=None, description="Farthest while in view, m.")
+    up: Elevation | None = Field(default=None, description="How far up it sees, degrees.")
+    down: Elevation | None = Field(default=None, description="How far down it sees, degrees.")
+    min_light: Share | None = Field(default=None, description="Light that must fall on a target.")
+    min_exposure: Annotated[float, with_unit("", ge=0, lt=1)] | None = Field(
+        default=None, description="More than this share of the body must be in view."
+    )
+
+    @property
+    def given(self) -> dict[str, float]:
+        """The limits that are written, by name."""
+        return {name: value for name, value in self if value is not None}
+
+
+def _rising(points: tuple[tuple[float, float], ...]) -> tuple[tuple[float, float], ...]:
+    if not 1 <= len(points) <= 32:
+        raise ValueError("must be 1 to 32 points [m, m/s]")
+    if any(b[0] <= a[0] for a, b in pairwise(points)):
+        raise ValueError("metres must rise from point to point")
+    if any(far < 0 or not 0.01 <= speed <= 100 for far, speed in points):
+        raise ValueError("metres must be 0 or more, and speeds 0.01 to 100 m/s")
+    return points
+
+
+Speeds = Annotated[
+    tuple[Annotated[tuple[float, float], Field(strict=False)], ...], AfterValidator(_rising)
+]
 
 
 class State(Model):
@@ -200,14 +306,22 @@ class State(Model):
     pace: Literal["creeping", "walking", "running"] = Field(
         default="walking", description="How fast it moves."
     )
-    look: Literal["ahead", "focus", "sweep"] = Field(
-        default="ahead", description="Along its way, at where the focus is believed, or around."
+    speeds: Annotated[Speeds, Field(strict=False)] | None = Field(
+        default=None,
+        description="Speed by how much of its way is left, as [m, m/s], instead of its pace's.",
+    )
+    look: Literal["ahead", "focus", "sweep", "glances"] = Field(
+        default="ahead",
+        description="Along its way, at where the focus is believed, around, or ahead with glances "
+        "to the sides at random.",
     )
     sweep_whole: WholeAngle = Field(
-        default=120.0, description="WHOLE angle over which it looks around, degrees."
+        default=120.0, description="WHOLE angle over which it looks around, or glances, degrees."
     )
     sweep_period: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
-        default=5.0, description="Seconds to look from one side to the other and back."
+        default=5.0,
+        description="Seconds to look from one side to the other and back; of glances there is one "
+        "in each.",
     )
     posture: Literal["standing", "crouched", "prone"] | None = Field(
         default=None, description="Its posture; standing, or prone asleep, if absent."
@@ -216,12 +330,23 @@ class State(Model):
     senses: dict[Literal["sight", "hearing", "touch", "zone"], Share] = Field(
         default={}, description="Scales single senses beside that, by name; 0 is off."
     )
+    cones: dict[Name, ConeLimits] = Field(
+        default={}, description="Limits of its cones in this state, by the cone's name."
+    )
     least: Seconds = Field(default=0.0, description="Seconds it stays in the state at least.")
     interruptible: bool = Field(
         default=True, description="Whether it may be left before its activity is done."
     )
     freeze_seen_by: Names = Field(
         default=(), description="Teams: while an agent of these has it in view it does not move."
+    )
+    reaction: Seconds | None = Field(
+        default=None,
+        description="Seconds from when a change out of it could be taken to when it is; as the "
+        "ladder's if absent.",
+    )
+    then: Effects | None = Field(
+        default=None, description="What comes of entering it; not at the start of the run."
     )
     catch: Catch | None = Field(default=None, description="Whom it meets it catches.")
     hold: Hold | None = Field(default=None, description="It stands.")
@@ -231,6 +356,9 @@ class State(Model):
     approach: Approach | None = Field(default=None, description="It goes to its focus.")
     go: Go | None = Field(default=None, description="It goes where the focus was last known.")
     home: Home | None = Field(default=None, description="It goes home.")
+    resume: Resume | None = Field(
+        default=None, description="It goes back to where it left its routine."
+    )
     flee: Flee | None = Field(default=None, description="It flees out of sight.")
     evade: Evade | None = Field(default=None, description="It evades.")
     sleep: Sleep | None = Field(default=None, description="It sleeps.")
@@ -267,12 +395,17 @@ class StateChange(Model):
 
     from_: Annotated[
         Names, BeforeValidator(_one_or_more, json_schema_input_type=str | list[str])
-    ] = Field(default=(), alias="from", description="States it leads out of; any other if absent.")
+    ] = Field(default=(), alias="from", description="States or groups left; any if absent.")
     to: Name = Field(description="The state it leads to.")
     when: str = Field(description="The condition under which it is taken.")
     for_: Seconds = Field(
         default=0.0, alias="for", description="Seconds on end that this must be true."
     )
+    reaction: Seconds | None = Field(
+        default=None,
+        description="Seconds from when it could be taken to when it is; as its state's if absent.",
+    )
+    then: Effects | None = Field(default=None, description="What comes of it.")
 
 
 class Ladder(Model):
@@ -291,6 +424,14 @@ class Ladder(Model):
         description="By how much another must be better to draw the focus: so much fuller a "
         "meter, so many m nearer, so much more of the attribute. 0: the best at every moment.",
     )
+    reaction: Seconds = Field(
+        default=0.0,
+        description="Seconds from when a change could be taken to when it is, if it could be all "
+        "that time.",
+    )
+    groups: dict[Name, Annotated[Names, Field(min_length=1)]] = Field(
+        default={}, description="Names for several states, to be used in a change's `from`."
+    )
     states: Annotated[dict[Name, State], Field(min_length=1)] = Field(description="By name.")
     changes: dict[Name, StateChange] = Field(default={}, description="By name.")
 
@@ -298,6 +439,30 @@ class Ladder(Model):
     def first_state(self) -> str:
         """The state to start in."""
         return self.first or next(iter(self.states))
+
+    def origins(self, change: StateChange) -> tuple[str, ...]:
+        """The states that a change leads out of, in the order of the ladder."""
+        named = {state for name in change.from_ for state in self.groups.get(name, (name,))}
+        return tuple(
+            name for name in self.states if name != change.to and (name in named or not named)
+        )
+
+    def reaction_of(self, change: StateChange, state: str) -> float:
+        """Seconds between that a change out of a state could be taken and that it is."""
+        of_state = self.states[state].reaction
+        named = self.reaction if of_state is None else of_state
+        return named if change.reaction is None else change.reaction
+
+    def effects(self) -> Iterator[tuple[tuple[str, ...], Effects]]:
+        """All that comes of anything, each with where it stands in the ladder."""
+        for name, state in self.states.items():
+            if state.then is not None:
+                yield ("states", name, "then"), state.then
+            if state.catch is not None and state.catch.then is not None:
+                yield ("states", name, "catch", "then"), state.catch.then
+        for name, change in self.changes.items():
+            if change.then is not None:
+                yield ("changes", name, "then"), change.then
 
     def rank_of(self, name: str) -> int:
         """How alert a state is."""

@@ -4,8 +4,6 @@ Lengths are metres, times seconds, angles degrees. A field of view is the whole 
 to edge, never half of it: that is why its key is called `fov_whole`.
 """
 
-from __future__ import annotations
-
 from itertools import pairwise
 from typing import Annotated, Literal
 
@@ -29,7 +27,7 @@ from snelk.config.fields import (
     WholeAngle,
     with_unit,
 )
-from snelk.config.minds import Attributes, Ladder, Leash, Movement
+from snelk.config.minds import Attributes, Ladder, Leash, Movement, State
 from snelk.config.wanted import Expectation, Fit, Wish
 
 
@@ -174,6 +172,10 @@ class Body(Model):
     radius: Length = Field(
         default=0.2, description="Half its width: how far off walls it walks, m."
     )
+    blocks: bool = Field(
+        default=False,
+        description="Whether an upright cylinder of its radius and height hides what is behind it.",
+    )
     climb: Reach | None = Field(
         default=None,
         description="How high a wall it gets over, m; three quarters of its height if absent.",
@@ -307,6 +309,20 @@ class Profile(Model):
             if sense is not None
         }
 
+    def cones_in(self, state: State | None) -> dict[str, Cone]:
+        """Its cones with the limits that they have in an alert state."""
+        limits = {} if state is None else state.cones
+        return {
+            name: cone.model_copy(update=limits[name].given) if name in limits else cone
+            for name, cone in self.cones.items()
+        }
+
+    def every_cone(self) -> list[Cone]:
+        """Its cones, and those with the limits that they have in its alert states."""
+        states = self.ladder.states.values() if self.ladder else ()
+        in_states = [self.cones_in(state).values() for state in states if state.cones]
+        return [*self.cones.values(), *(cone for cones in in_states for cone in cones)]
+
     def sees(self, team: str) -> bool:
         """Whether any of its cones notices a team."""
         return any(team in teams for (sense, *_), teams in self.teams().items() if sense == "cones")
@@ -402,6 +418,20 @@ class Throw(Model):
     )
 
 
+class Effect(Model):
+    """Something that the game does to a character, at a time: a hit, a bite eaten."""
+
+    t: Annotated[float, with_unit("s", ge=0, le=1e6)] = Field(
+        description="When, s; it holds from the next tick on."
+    )
+    of: Name = Field(description="To whom.")
+    set: Attributes = Field(default={}, description="Attributes that get a value.")
+    add: Attributes = Field(
+        default={}, description="Attributes that grow by so much, or shrink if below 0."
+    )
+    removes: bool = Field(default=False, description="Whether it is taken out of the run.")
+
+
 class Clock(Model):
     """The fixed step, and from when to when."""
 
@@ -445,6 +475,9 @@ class Setup(ProfilesFile):
     throws: FileNames = Field(default=(), description="CSV or Parquet files of things thrown.")
     throw: Annotated[tuple[Throw, ...], Field(strict=False)] = Field(
         default=(), description="Single things thrown, to make a noise where they land."
+    )
+    effect: Annotated[tuple[Effect, ...], Field(strict=False)] = Field(
+        default=(), description="What the game does to characters, such as hits."
     )
     background: Share = Field(
         default=0.0, description="Noise that drowns others where no zone says otherwise, 0 to 1."
@@ -492,6 +525,14 @@ class Setup(ProfilesFile):
     def attributes_of(self, name: str) -> dict[str, float]:
         """The attributes of a character of the cast."""
         return {**self.body_of(name).attributes, **self.cast[name].attributes}
+
+    @property
+    def attributes(self) -> tuple[str, ...]:
+        """The names of all attributes that anybody has, or comes to have."""
+        ladders = [profile.ladder for profile in self.profiles.values() if profile.ladder]
+        given = {name for each in self.effect for name in (*each.set, *each.add)}
+        given |= {n for ladder in ladders for _, each in ladder.effects() for n in each.attributes}
+        return tuple(sorted(given.union(*(self.attributes_of(name) for name in self.cast))))
 
     @property
     def agents(self) -> tuple[str, ...]:

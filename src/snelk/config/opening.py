@@ -1,28 +1,16 @@
-"""Opening what others wrote: texts and tables, with all that can be wrong with a file."""
+"""Opening what others wrote: texts, TOML and JSON, with all that can be wrong with a file."""
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 import tomllib
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-import pandas as pd
-import pyarrow.parquet as pq
-
 from snelk.errors import InputError, nearest
-
-MOST_ROWS = 5_000_000
-"""Of one table that is read."""
 
 MOST_BYTES = 1_000_000_000
 """Of one file that is read."""
-
-MOST_DEPTH = 100
-"""How deep values of JSON Lines may be nested."""
 
 
 def read_text(path: Path, *, kind: str = "") -> str:
@@ -43,6 +31,8 @@ def read_text(path: Path, *, kind: str = "") -> str:
             rule = f"is larger than {MOST_BYTES // 1_000_000} MB"
             raise InputError.of(source, "", "", rule, "cut it into smaller ones")
         return path.read_bytes().decode("utf-8-sig")
+    except InputError:
+        raise
     except FileNotFoundError:
         raise no_such_file(path) from None
     except OSError as error:
@@ -87,132 +77,3 @@ def no_such_file(path: Path) -> InputError:
         beside = []
     fix = nearest(path.name, beside) if beside else "check the path"
     return InputError.of(str(path), "", "", "no such file", fix)
-
-
-def read_rows(path: Path, *suffixes: str) -> pd.DataFrame:
-    """The rows of a CSV, Parquet or JSON Lines file, by its suffix.
-
-    The fields of CSV are text as they stand there, without blanks around them. The index tells
-    where a row was: its name is `line` or `row`. Parts of nested values are named with dots.
-
-    Raises:
-        InputError: The file cannot be read, a row has not as many fields as the first line has
-            names, or there are no rows, or too many.
-    """
-    source, suffix = str(path), path.suffix.lower()
-    if suffix not in suffixes:
-        fix = f"use {' or '.join(suffixes[:2])}"
-        if ".jsonl" in suffixes:
-            fix = "use .csv, .parquet, or .jsonl for JSON Lines"
-        raise InputError.of(source, "", suffix, "unknown format", fix)
-    if suffix == ".parquet":
-        frame = _parquet(path)
-    elif suffix == ".csv":
-        frame = _csv(path)
-    else:
-        frame = _json_lines(path)
-    names = [str(name).strip().encode("utf-8", "backslashreplace") for name in frame.columns]
-    frame.columns = pd.Index([name.decode() for name in names], dtype=object)
-    if frame.columns.has_duplicates:
-        double = str(frame.columns[frame.columns.duplicated()][0])
-        rule = "two columns have the same name"
-        raise InputError.of(source, "columns", f'"{double}"', rule, "rename one of them")
-    if len(frame) == 0:
-        raise InputError.of(source, "", "", "has no rows", "record something, or leave it out")
-    return frame
-
-
-def _csv(path: Path) -> pd.DataFrame:
-    source, text = str(path), read_text(path)
-    reader = csv.reader(io.StringIO(text, newline=""), skipinitialspace=True)
-    rows: list[list[str]] = []
-    lines: list[int] = []
-    head: list[str] | None = None
-    try:
-        for row in reader:
-            if not any(field.strip() for field in row):
-                continue
-            if head is None:
-                head = [name.strip() for name in row]
-                continue
-            if len(row) != len(head):
-                rule = f"must have {len(head)} fields, as the first line has names"
-                fix = "put what holds a comma in quotes, or name every column"
-                raise InputError.of(source, f"line {reader.line_num}", f"{len(row)}", rule, fix)
-            rows.append(row)
-            lines.append(reader.line_num)
-            if len(rows) > MOST_ROWS:
-                raise _too_many(path)
-    except csv.Error as error:
-        rule = f"cannot be read: {error}"
-        raise InputError.of(source, f"line {reader.line_num}", "", rule) from None
-    if head is None:
-        raise InputError.of(source, "", "", "is empty", "it needs a first line with its columns")
-    if len(head) == 1 and any(sign in head[0] for sign in ";\t"):
-        rule = "must have commas between its fields"
-        raise InputError.of(source, "line 1", head[0][:40], rule, "save it with commas")
-    index = pd.Index(lines, name="line")
-    frame = pd.DataFrame(rows, columns=pd.Index(head, dtype=object), index=index, dtype=object)
-    return frame.map(str.strip) if len(frame) else frame
-
-
-def _parquet(path: Path) -> pd.DataFrame:
-    source = str(path)
-    if not path.is_file():
-        raise no_such_file(path)
-    try:
-        with pq.ParquetFile(path) as file:
-            if file.metadata.num_rows > MOST_ROWS:
-                raise _too_many(path)
-            table = file.read()
-            table.validate(full=True)
-            frame: pd.DataFrame = table.flatten().to_pandas(ignore_metadata=True)
-    except InputError:
-        raise
-    except Exception as error:  # a damaged file fails in as many ways as there are bytes
-        first = (str(error) or type(error).__name__).splitlines()[0][:100]
-        raise InputError.of(source, "", "", f"cannot be read as Parquet: {first}") from None
-    frame.index = pd.RangeIndex(len(frame), name="row")
-    return frame
-
-
-def _too_many(path: Path) -> InputError:
-    rule = f"has more than {MOST_ROWS:,} rows"
-    return InputError.of(str(path), "", "", rule, "cut it into smaller ones, or sample it less")
-
-
-def _json_lines(path: Path) -> pd.DataFrame:
-    rows, lines = [], []
-    for number, line in enumerate(read_text(path).split("\n"), start=1):
-        if not line.strip():
-            continue
-        place = f"line {number}"
-        try:
-            value = json.loads(line)
-        except (ValueError, RecursionError) as error:
-            raise InputError.of(str(path), place, "", f"is no JSON: {error}") from None
-        if not isinstance(value, dict):
-            raise InputError.of(str(path), place, line[:40], "must be an object")
-        rows.append(dict(_flat(value, path, place)))
-        lines.append(number)
-        if len(rows) > MOST_ROWS:
-            raise _too_many(path)
-    return pd.DataFrame(rows, index=pd.Index(lines, name="line"), dtype=object)
-
-
-def _flat(value: Any, path: Path, place: str) -> Iterator[tuple[str, Any]]:
-    """Nested values by their dotted names: `pos.x`, `pos.0`."""
-    rest: list[tuple[str, Any, int]] = [("", value, 0)]
-    while rest:
-        name, here, depth = rest.pop()
-        if not isinstance(here, dict | list):
-            yield name, here
-            continue
-        if depth > MOST_DEPTH:
-            rule = f"is nested deeper than {MOST_DEPTH}"
-            raise InputError.of(str(path), place, "", rule, "write it flatter")
-        items = list(here.items() if isinstance(here, dict) else enumerate(here))
-        rest += [
-            (f"{name}.{key}" if name else str(key), part, depth + 1)
-            for key, part in reversed(items)
-        ]

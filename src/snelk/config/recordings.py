@@ -11,8 +11,8 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from snelk.config.fields import LONGEST
-from snelk.config.opening import read_rows
 from snelk.config.problems import shown
+from snelk.config.tabular import read_rows
 from snelk.config.words import GAITS, POSTURES
 from snelk.errors import InputError, Problem, nearest
 

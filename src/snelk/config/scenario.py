@@ -78,7 +78,8 @@ class Scenario:
             problems += name_problems(setup, draft, self.level, self.noises, self.throws)
             if _about_expectations(changes):
                 end = end_of(setup.clock, self.tracks)
-                problems += expectation_problems(setup, draft, self.level, end)
+                recorded = (*self.noises.kind, *self.throws.kind)
+                problems += expectation_problems(setup, draft, self.level, end, recorded)
             problems += [
                 Problem("changes", key, "", "cannot be changed here", "edit the scenario's file")
                 for key in ("level", "tracks", "noises", "throws", "use")
@@ -94,7 +95,10 @@ class Scenario:
         Raises:
             InputError: It names what changes have taken away.
         """
-        problems = list(expectation_problems(self.setup, self.draft, self.level, math.inf))
+        recorded = (*self.noises.kind, *self.throws.kind)
+        problems = list(
+            expectation_problems(self.setup, self.draft, self.level, math.inf, recorded)
+        )
         if problems:
             raise InputError(problems)
 
@@ -144,7 +148,8 @@ def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scena
         problems += name_problems(setup, draft, level, noises, throws)
         # What is changed for a try, such as the end of the run, may leave expectations behind.
         if not changes or _about_expectations(changes):
-            problems += expectation_problems(setup, draft, level, end_of(setup.clock, tracks))
+            end, recorded = end_of(setup.clock, tracks), (*noises.kind, *throws.kind)
+            problems += expectation_problems(setup, draft, level, end, recorded)
     if problems or setup is None or level is None:
         raise InputError(problems)
     return Scenario(

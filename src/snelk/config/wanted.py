@@ -1,9 +1,8 @@
 """What must hold of a run, what is wished for, and which numbers may move to get there."""
 
-from __future__ import annotations
-
 from typing import Annotated, Literal
 
+import numpy as np
 from pydantic import Field
 
 from snelk.config.fields import Model, Name, Names, with_unit
@@ -12,11 +11,55 @@ Moment = Annotated[float, with_unit("s", ge=0, le=1e6)]
 Number = Annotated[float, with_unit("", ge=-1e9, le=1e9)]
 
 
+class Since(Model):
+    """A moment of the run: the first time that something happens. It has one of its keys."""
+
+    seen: Name | None = Field(default=None, description="The agent has this target in view.")
+    state: Name | None = Field(default=None, description="The agent is in this alert state.")
+    noise: Name | None = Field(default=None, description="A noise of this kind is made.")
+    of: Name | None = Field(
+        default=None, description="The agent that sees or is in it; whoever is spoken of if absent."
+    )
+
+    @property
+    def what(self) -> str:
+        """Which of its keys it has; empty if it has none or several."""
+        said = [key for key in ("seen", "state", "noise") if getattr(self, key) is not None]
+        return said[0] if len(said) == 1 else ""
+
+    def words(self, agent: str) -> str:
+        """It, as one would say it of an agent.
+
+        >>> Since(seen="fox").words("dog"), Since(noise="bell").words("dog")
+        ('dog sees fox', 'a bell')
+        """
+        who = self.of or agent
+        if self.what == "seen":
+            return f"{who} sees {self.seen}"
+        return f"a {self.noise}" if self.what == "noise" else f"{who} is {self.state}"
+
+
 class Span(Model):
     """From when to when; from the start or to the end of the run where a key is absent."""
 
     after: Moment | None = Field(default=None, description="Not before this time of the run, s.")
     before: Moment | None = Field(default=None, description="Not after this time of the run, s.")
+    since: Since | None = Field(
+        default=None, description="Not before this moment of the run; if there is none, not met."
+    )
+    within: Annotated[float, with_unit("s", ge=0, le=1e6)] | None = Field(
+        default=None, description="Not later than so many seconds after `since`."
+    )
+
+    def from_then(self, then: float) -> "Span":
+        """The same span where `since` is known, s."""
+        after = max(then, -np.inf if self.after is None else self.after)
+        before = np.inf if self.before is None else self.before
+        before = min(before, then + (np.inf if self.within is None else self.within))
+        end = before if np.isfinite(before) else None
+        return self.model_copy(
+            update={"after": after, "before": end, "since": None, "within": None}
+        )
 
 
 class Notices(Span):
@@ -126,7 +169,11 @@ class Expectation(Model):
             text += "" if said.at_least is None else f" is at least {said.at_least:g}"
             joint = " and" if said.at_least is not None else " is"
             return text + ("" if said.at_most is None else f"{joint} at most {said.at_most:g}")
-        span = _span_in_words(said, first=self.statement in ("notices", "reaches", "once"))
+        span = _span_in_words(
+            said,
+            self.who[0] if len(self.who) == 1 else "it",
+            first=self.statement in ("notices", "reaches", "once"),
+        )
         if isinstance(said, Notices):
             verb = "never notices" if said.never else "notices"
             degree = f" ({said.threshold})" if said.threshold else ""
@@ -140,8 +187,13 @@ class Expectation(Model):
         return f"{who} {self.statement}: {said.when}{span}"
 
 
-def _span_in_words(span: Span, *, first: bool) -> str:
+def _span_in_words(span: Span, agent: str, *, first: bool) -> str:
     """`before 60 s` for what comes true first, `until 60 s` for what is true all the time."""
+    if span.since is not None:
+        words = span.since.words(agent)
+        rest = _span_in_words(span.model_copy(update={"since": None}), agent, first=first)
+        near = f" within {span.within:g} s after {words}" if span.within is not None else ""
+        return (near or f" from when {words} on") + rest
     if span.after is not None and span.before is not None:
         return f" between {span.after:g} and {span.before:g} s"
     if span.after is not None:

@@ -5,3 +5,6 @@ from __future__ import annotations
 POSTURES = ("standing", "crouched", "prone")
 GAITS = ("still", "creeping", "walking", "running")
 SENSES = ("sight", "hearing", "touch", "zone")
+
+STEP = "step"
+"""The kind of the noise of a footstep."""

@@ -9,16 +9,13 @@ from numpy.typing import NDArray
 
 from snelk.config.models import Setup
 from snelk.config.recordings import NoiseData
-from snelk.config.words import GAITS
+from snelk.config.words import GAITS, STEP
 from snelk.engine.throws import Flight, Thrower
 from snelk.level.compiled import Direct, compiled
 from snelk.level.level import Level
 from snelk.level.zones import Zones, inside
 from snelk.senses.bodies import Poses
 from snelk.senses.hearing import BY_KIND, IN_FILE, NOBODY, Noises
-
-STEP = "step"
-"""The kind of a footstep."""
 
 SLACK = 1e-9
 """A noise this close after a tick still belongs to it, s."""
@@ -31,6 +28,7 @@ class NoiseMaker:
 
     Attributes:
         words: Kinds of noise; `Noises.kind` indexes it.
+        own_words: (variant,) those that each variant has by itself.
         grounds: Grounds of the level's zones; `Noises.ground` indexes it.
         nothing: No noises.
     """
@@ -50,8 +48,11 @@ class NoiseMaker:
         self.names = list(setups[0].cast)
         self.level = level
         self.dt = setups[0].clock.dt
-        listed = [noise.kind for setup in setups for noise in setup.noise]
-        self.words = tuple(dict.fromkeys([STEP, *recorded.kind, *listed, *thrower.kinds]))
+        self.own_words = [
+            _words_of(setup, recorded, thrown)
+            for setup, thrown in zip(setups, thrower.kinds, strict=True)
+        ]
+        self.words = tuple(dict.fromkeys(word for own in self.own_words for word in own))
         zones = [zone for zone, _ in level.data.zones]
         self.grounds = tuple(dict.fromkeys(zone.ground for zone in zones if zone.ground))
         self._zone_ground = np.array(
@@ -62,28 +63,36 @@ class NoiseMaker:
         self._loudness = np.array(loudness, dtype=np.float64).reshape(len(setups), -1)
         self.nothing = _blank(0)
         self._count = np.zeros(len(setups), dtype=np.intp)
-        self._given: list[tuple[str, tuple[float, float, float], float, int]] = []
+        self._given: list[tuple[int, str, tuple[float, float, float], float, int, int]] = []
         self._written = self._written_down(recorded, times)
         self._read_steps()
 
     def give(
-        self, kind: str, place: tuple[float, float, float], reach: float, by: str | None
+        self,
+        kind: str,
+        place: tuple[float, float, float],
+        reach: float,
+        by: str | None,
+        *,
+        variant: int = 0,
+        source: int = IN_FILE,
     ) -> None:
-        """A noise for the next tick, m; `by` is whoever made it, or nobody."""
+        """A noise for the next tick, m; `by` is whoever made it, or nobody.
+
+        `source` tells where its reach is written, as in `Noises.listed`.
+        """
         if kind not in self.words:
             self.words = (*self.words, kind)
-        self._given.append((kind, place, reach, NOBODY if by is None else self.names.index(by)))
+        maker = NOBODY if by is None else self.names.index(by)
+        self._given.append((variant, kind, place, reach, maker, source))
 
     def _taken(self, t: float) -> Noises:
-        """The noises that were given, for every variant, and none are left."""
-        found = _blank(len(self.setups) * len(self._given))
-        n = 0
-        for v in range(len(self.setups)):
-            for kind, (x, y, z), reach, by in self._given:
-                found.variant[n], found.t[n], found.kind[n] = v, t, self.words.index(kind)
-                found.x[n], found.y[n], found.z[n], found.reach[n] = x, y, z, reach
-                found.by[n], found.listed[n] = by, IN_FILE
-                n += 1
+        """The noises that were given, and none are left."""
+        found = _blank(len(self._given))
+        for n, (v, kind, (x, y, z), reach, by, source) in enumerate(self._given):
+            found.variant[n], found.t[n], found.kind[n] = v, t, self.words.index(kind)
+            found.x[n], found.y[n], found.z[n], found.reach[n] = x, y, z, reach
+            found.by[n], found.listed[n] = by, source
         self._given.clear()
         return found
 
@@ -216,6 +225,15 @@ class NoiseMaker:
             self._zone_ground, self._loudness, self._walked, moved, ended, steps,
         )  # fmt: skip
         return steps.of(steps.reach > 0.0)
+
+
+def _words_of(setup: Setup, recorded: NoiseData, thrown: Sequence[str]) -> tuple[str, ...]:
+    """All kinds of noise that can be made in one variant."""
+    ladders = [setup.profile_of(agent).ladder for agent in setup.agents]
+    effects = [each for ladder in ladders if ladder for _, each in ladder.effects()]
+    made = [each.noise for each in effects if each.noise]
+    listed = [noise.kind for noise in setup.noise]
+    return tuple(dict.fromkeys([STEP, *recorded.kind, *listed, *thrown, *made]))
 
 
 @compiled

@@ -11,6 +11,7 @@ from snelk.config.models import Clock, Setup
 from snelk.config.recordings import TrackData
 from snelk.config.scenario import end_of
 from snelk.config.words import POSTURES
+from snelk.engine.clock import times_of
 from snelk.senses.bodies import Poses
 
 SLACK = 1e-9
@@ -21,12 +22,6 @@ def tick_times(clock: Clock, tracks: Mapping[str, TrackData]) -> NDArray[np.floa
     """Times of all ticks, s: `start + n * dt` up to the clock's or the last track's end."""
     count = int(np.floor((end_of(clock, tracks) - clock.start) / clock.dt + 1e-6)) + 1
     return times_of(clock, max(count, 1))
-
-
-def times_of(clock: Clock, ticks: int) -> NDArray[np.float64]:
-    """Times of so many ticks from the start on, s, free of the dust of binary fractions."""
-    times: NDArray[np.float64] = np.round(clock.start + np.arange(ticks) * clock.dt, 9)
-    return times
 
 
 def replayed_poses(

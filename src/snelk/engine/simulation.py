@@ -22,10 +22,10 @@ from snelk.level.rays import scratch_for
 from snelk.mind.memory import Memories, News
 from snelk.mind.meter import Meters, fill, meter_numbers
 from snelk.mind.places import Places
-from snelk.mind.sharing import Message, Sharing
+from snelk.mind.sharing import Message, Saying, Sharing
 from snelk.senses.bodies import Poses, bodies_of
 from snelk.senses.contact import Contacts, contact_numbers, feel
-from snelk.senses.hearing import Ears, Heard, hearing_numbers
+from snelk.senses.hearing import BY_KIND, Ears, Heard, hearing_numbers
 from snelk.senses.light import light_numbers, shine
 from snelk.senses.sight import Sight, see, sight_numbers
 from snelk.senses.surroundings import Surroundings, around_of, surround
@@ -168,6 +168,11 @@ class Simulation:
         return self.listening.heard
 
     @property
+    def said(self) -> list[Saying]:
+        """What was told at the last tick, and to whom it came or did not."""
+        return self._sharing.said
+
+    @property
     def done(self) -> bool:
         """Whether all ticks have been computed, or every variant has ended before."""
         return self.tick >= len(self.times) or bool((self.last >= 0).all())
@@ -181,6 +186,7 @@ class Simulation:
         if self.done:
             raise StopIteration(f"the run is over after {self.tick} ticks")
         before, self.poses = self.poses, self._poses_at(self.tick)
+        self._sharing.said = []
         poses, level, tick = self.poses, self.level, self.tick
         self._surround(poses, before, self._dt, level.zones, self._around, self.surroundings)
         self._feel(
@@ -241,11 +247,26 @@ class Simulation:
                 self.awake_then[sense][...] = values
             self.world.step(float(self.times[tick]), self._senses())
             self.last[self.world.ended & (self.last < 0)] = tick
+            self._carry_out(poses)
         if remembers:
             ranks = self.world.ladders.at_state(self.world.ladders.rank)
             self._sharing.tell(tick, self.beliefs, poses, self.surroundings, ranks)
         self.tick += 1
         return float(self.times[self.tick - 1])
+
+    def _carry_out(self, poses: Poses) -> None:
+        """Make the noises of the next tick, and raise the alarms, that minds came to."""
+        world, tick = self.world, self.tick
+        for v, a, kind in world.outcomes.noises:
+            p, j = v if len(poses.x) > 1 else 0, int(self.numbers.characters[a])
+            place = float(poses.x[p, j]), float(poses.y[p, j]), float(poses.z[p, j])
+            reach = self.setups[v].noise_kinds[kind].reach
+            self.maker.give(kind, place, reach, self.names[j], variant=v, source=BY_KIND)
+        ranks = world.ladders.at_state(world.ladders.rank)
+        for alarm in world.outcomes.alarms:
+            rank = float(ranks[alarm.variant, alarm.teller])
+            count = self._sharing.alarm(tick, alarm, self.beliefs, poses, rank)
+            world.outcomes.tell_alarm(alarm, count)
 
     def _remember(self, before: Poses) -> None:
         """One tick of memory and telling."""

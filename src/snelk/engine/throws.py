@@ -100,7 +100,7 @@ class Thrower:
 
     Attributes:
         flights: What became of the throws of the last tick.
-        kinds: All kinds of noise that landings make.
+        kinds: (variant,) the kinds of noise that landings make.
     """
 
     def __init__(
@@ -135,7 +135,9 @@ class Thrower:
             if rows[n][1] >= times[0] - SLACK:
                 self._at_tick.setdefault(int(ticks[n]), []).append(int(n))
         self._rows = rows
-        self.kinds = tuple(dict.fromkeys(row[3] for row in rows))
+        self.kinds = [
+            tuple(dict.fromkeys(row[3] for row in rows if row[0] == v)) for v in range(len(setups))
+        ]
 
     def step(self, tick: int, poses: Poses) -> list[Flight]:
         """Throw what is due at a tick."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
@@ -29,7 +30,7 @@ class Turns:
         ticks = np.rint(np.array(every, dtype=np.float64).reshape(len(every), -1) / dt)
         self.ticks = np.maximum(ticks, 1).astype(np.int64)
         self._order = np.arange(self.ticks.shape[1])
-        repeats = int(np.lcm.reduce(np.unique(self.ticks), initial=1))
+        repeats = math.lcm(*set(self.ticks.ravel().tolist()))
         self._known: list[NDArray[np.bool_]] = []
         if repeats <= MOST_ROWS and repeats * self.ticks.size <= MOST_ROWS * 64:
             self._known = [self._worked_out(tick) for tick in range(repeats)]

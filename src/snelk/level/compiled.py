@@ -1,93 +1,76 @@
-"""The one place that names the compiler of the hot loops.
+"""Hot loops: functions over plain arrays that are compiled to machine code.
 
 A compiled function allocates nothing: its caller hands in the arrays to fill. That lets the
 compiler leave out the counting of references to arrays, which otherwise costs more than the
 walk of a ray (twice the time: docs/reasons.md). Floating point stays
 strict, so that a number does not depend on how many others were computed beside it.
+
+The compiler itself, `snelk.level.compiler`, is loaded with the first call. A question about one
+moment needs a few rays, and is answered before it would be loaded: within `uncompiled` the same
+code runs as it is written.
 """
 
 from __future__ import annotations
 
-import hashlib
-from collections.abc import Callable
-from functools import lru_cache
-from pathlib import Path
-from typing import Any, TypeVar
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from functools import update_wrapper
+from threading import Lock
+from typing import Any, TypeVar, cast
 
-import numba
-from numba.core.caching import FunctionCache, NullCache
-from numba.core.dispatcher import Dispatcher
+import numpy as np
 
 F = TypeVar("F", bound=Callable[..., Any])
 
-_Base: Any = FunctionCache  # which has no types
-
-_OPTIONS: dict[str, Any] = {
-    "nogil": True,
-    "error_model": "numpy",
-    "_nrt": False,
-    "no_cfunc_wrapper": True,
-}
-_INNER: dict[str, Any] = _OPTIONS | {"forceinline": True, "no_cpython_wrapper": True}
-
-SOURCES = ("level", "senses", "mind")
-"""The folders that hold compiled code."""
+_PLAIN: ContextVar[bool] = ContextVar("_PLAIN", default=False)
+_LOCK = Lock()
 
 
-@lru_cache(maxsize=1)
-def _sources() -> str:
-    """A digest of all compiled code: what one function inlines belongs to its machine code."""
-    root, found = Path(__file__).parents[1], hashlib.blake2b(digest_size=16)
-    for folder in SOURCES:
-        for path in sorted((root / folder).glob("*.py")):
-            text = path.read_bytes()
-            if b"import compiled" in text or b"inlined" in text:
-                found.update(text)
-    return found.hexdigest()
+class Compiled:
+    """A function that is compiled when it is called first.
 
-
-class _Cache(_Base):  # type: ignore[misc]
-    """Machine code kept on disk, as far as there is a disk.
-
-    A file that cannot be read, or was cut off, is as good as none; one that cannot be written is
-    done without. Code is used again only while no source of compiled code has changed.
+    Attributes:
+        dispatcher: What compiles it, and calls the machine code.
     """
 
-    def load_overload(self, sig: Any, target_context: Any) -> Any:
-        try:
-            return super().load_overload(sig, target_context)
-        except Exception:  # a broken pickle fails in any way
-            return None
+    def __init__(self, function: Callable[..., Any], *, inner: bool) -> None:
+        update_wrapper(self, function)
+        self._function, self._inner, self._dispatcher = function, inner, None
 
-    def save_overload(self, sig: Any, data: Any) -> None:
-        try:
-            super().save_overload(sig, data)
-        except Exception:
-            try:  # a broken index is in the way of every later one
-                self.flush()
-                super().save_overload(sig, data)
-            except Exception:
-                return
+    @property
+    def dispatcher(self) -> Any:
+        """What compiles it; the compiler is loaded with the first that is asked for."""
+        if self._dispatcher is None:
+            from snelk.level.compiler import dispatcher_of
 
-    def _index_key(self, sig: Any, codegen: Any) -> Any:
-        return (*super()._index_key(sig, codegen), _sources())
+            with _LOCK:
+                if self._dispatcher is None:
+                    self._dispatcher = dispatcher_of(self._function, inner=self._inner)
+        return self._dispatcher
+
+    def __call__(self, *arguments: Any) -> Any:
+        """Call the machine code, or within `uncompiled` the function as it is written."""
+        return (self._function if _PLAIN.get() else self.dispatcher)(*arguments)
 
 
-def _kept(function: F) -> F:
-    """A compiled function whose machine code is kept where there is a place for it."""
-    if isinstance(function, Dispatcher):  # else compilation is switched off
-        dispatcher: Any = function
-        try:
-            dispatcher._cache = _Cache(dispatcher.py_func)
-        except (RuntimeError, OSError):  # neither beside the code nor in the user's folder
-            dispatcher._cache = NullCache()
-    return function
+@contextmanager
+def uncompiled() -> Iterator[None]:
+    """Run hot loops as they are written, without the compiler: quicker for a few rays.
+
+    What is divided by 0 is infinite there as well, and says nothing.
+    """
+    before = _PLAIN.set(True)
+    try:
+        with np.errstate(all="ignore"):
+            yield
+    finally:
+        _PLAIN.reset(before)
 
 
 def compiled(function: F) -> F:
     """Compile a loop over plain arrays to machine code, cached on disk."""
-    result: F = _kept(numba.njit(**_OPTIONS)(function))
-    return result
+    return cast("F", Compiled(function, inner=False))
 
 
 def inlined(function: F) -> F:
@@ -96,8 +79,7 @@ def inlined(function: F) -> F:
     It can only be called from compiled functions: without an entry for Python, which takes a
     good part of the time to compile, a call from Python ends the process.
     """
-    result: F = _kept(numba.njit(**_INNER)(function))
-    return result
+    return cast("F", Compiled(function, inner=True))
 
 
 class Direct:
@@ -118,5 +100,7 @@ class Direct:
             self._entry(*arguments)
             return
         self._function(*arguments)
-        if isinstance(self._function, Dispatcher):  # else compilation is switched off
-            self._entry = self._function.get_overload(tuple(map(numba.typeof, arguments)))
+        if isinstance(self._function, Compiled) and not _PLAIN.get():
+            from snelk.level.compiler import entry_of
+
+            self._entry = entry_of(self._function.dispatcher, arguments)

@@ -8,6 +8,7 @@ leans on a wall still sees. The rules are in docs/calculations.md.
 
 from __future__ import annotations
 
+from threading import local
 from typing import NamedTuple
 
 import numpy as np
@@ -239,8 +240,11 @@ def cast_rays(
     return share, wall, at
 
 
-class RayCaster:
-    """`cast_rays` through one grid, for those who ask for few rays at a time, and often."""
+class RayCaster(local):
+    """`cast_rays` through one grid, for those who ask for few rays at a time, and often.
+
+    Each thread that uses it has a scratch of its own.
+    """
 
     def __init__(self, grid: Grid) -> None:
         self.grid = grid

@@ -10,18 +10,20 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Sequence
-from typing import Any
+from functools import cached_property
+from threading import Lock
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.sparse import csr_matrix
-from scipy.sparse.csgraph import dijkstra
-from scipy.spatial import KDTree
 from shapely.geometry.base import BaseGeometry
 
 from snelk.level.grid import build_grid
 from snelk.level.rays import RayCaster
+
+if TYPE_CHECKING:
+    from scipy.sparse import csr_matrix
 
 Numbers = NDArray[np.float64]
 
@@ -103,8 +105,8 @@ class Ways:
         self.parts: list[BaseGeometry] = [part for part in parts if part.area > 1e-6]
         shapely.prepare(self.parts)
         self._inner: list[BaseGeometry | None] = [None] * len(self.parts)
-        self.corners, sides = _outward_corners(grown)
-        self._graph = self._who_sees_whom(sides)
+        self.corners, self._sides = _outward_corners(grown)
+        self._lock = Lock()  # of what is kept, which threads share
         self._all: Row | None = None  # (corners, corners) each, of small levels
         self._rows: OrderedDict[tuple[int, float], Row] = OrderedDict()
         self._seen: OrderedDict[tuple[float, float, float], Seen] = OrderedDict()
@@ -216,9 +218,10 @@ class Ways:
             start = np.repeat(place[None], len(near), axis=0)
             seen = near[self.clear(start, self.corners[near])]
             known = seen, far[seen]
-            self._seen[key] = known
-            if len(self._seen) > SEEN_KEPT:
-                self._seen.popitem(last=False)
+            with self._lock:
+                self._seen[key] = known
+                if len(self._seen) > SEEN_KEPT:
+                    self._seen.popitem(last=False)
         return known
 
     def _lengths(self, corners: NDArray[np.intp], limit: float = np.inf) -> Numbers:
@@ -231,6 +234,8 @@ class Ways:
     def _every(self) -> Row:
         """The ways between all corners of a small level; found when first asked for."""
         if self._all is None:
+            from scipy.sparse.csgraph import dijkstra
+
             self._all = dijkstra(self._graph, return_predecessors=True)
         return self._all
 
@@ -244,20 +249,28 @@ class Ways:
             return lengths[corner], before[corner]
         reach = 2.0 ** np.ceil(np.log2(max(limit, 1.0))) if np.isfinite(limit) else np.inf
         key = (corner, float(reach))
-        known = self._rows.pop(key, None)
+        with self._lock:
+            known = self._rows.pop(key, None)
         if known is None:
+            from scipy.sparse.csgraph import dijkstra
+
             known = dijkstra(self._graph, indices=corner, return_predecessors=True, limit=reach)
-            if (len(self._rows) + 1) * 12 * len(self.corners) > ROWS_MEMORY and self._rows:
+        with self._lock:
+            full = (len(self._rows) + 1) * 12 * len(self.corners) > ROWS_MEMORY
+            if key not in self._rows and full and self._rows:
                 self._rows.popitem(last=False)
-        self._rows[key] = known
+            self._rows[key] = known
         return known
 
-    def _who_sees_whom(self, sides: Numbers) -> csr_matrix:
+    @cached_property
+    def _graph(self) -> csr_matrix:
         """The graph of the corners between which a way may lead straight; weights are lengths.
 
         A shortest way passes a corner so that both walls beside it lie on one side of the way.
         """
-        count = len(self.corners)
+        from scipy.sparse import csr_matrix
+
+        count, sides = len(self.corners), self._sides
         found = [np.zeros((2, 0), dtype=np.intp)]
         pairs = self._pairs()
         for low in range(0, pairs.shape[1], CHUNK):
@@ -279,6 +292,8 @@ class Ways:
         count = len(self.corners)
         if count * (count - 1) // 2 <= MOST_PAIRS:
             return np.stack(np.triu_indices(count, 1))
+        from scipy.spatial import KDTree
+
         # As far apart as there are not too many such pairs.
         tree = KDTree(self.corners)
         low, high = 0.0, float(np.hypot(*np.ptp(self.corners, axis=0)))

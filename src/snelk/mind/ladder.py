@@ -44,6 +44,14 @@ class Step(NamedTuple):
     also: tuple[int, ...]  # later changes that could have been taken as well
 
 
+class Due(NamedTuple):
+    """A change that an agent begins to react to, or has to let go by."""
+
+    variant: int
+    agent: int
+    change: int
+
+
 class Program(NamedTuple):
     """Agents whose ladders have the same states and conditions."""
 
@@ -65,6 +73,9 @@ class Ladders:
         since: (variant, agent) ticks since it was entered.
         entries: (variant, agent) how many states were entered before this one.
         tick: The number of the tick that was last computed, from 0; -1 before.
+        out: (variant, agent) who has been taken out, and does nothing for good.
+        reacting: The changes that agents began to react to at this tick.
+        dropped: Those whose reaction was cut off, as they could be taken no more.
         busy_until: (variant, agent) the tick before which it does nothing.
     """
 
@@ -86,11 +97,16 @@ class Ladders:
         self.entries = np.zeros(shape, dtype=np.int64)
         self.tick = -1
         self.busy_until = np.zeros(shape, dtype=np.int64)
+        self.out = np.zeros(shape, dtype=np.bool_)
         self.least = np.zeros((*shape, states))
         self.interruptible = np.ones((*shape, states), dtype=np.bool_)
         self.rank = np.zeros((*shape, states))
         self._wait = np.zeros((*shape, changes))
         self._from = np.zeros((*shape, states, changes), dtype=np.bool_)
+        self._reaction = np.zeros((*shape, states, changes))
+        self._due = np.full((*shape, changes), -dt)  # for how long it could have been taken, s
+        self.reacting: list[Due] = []
+        self.dropped: list[Due] = []
         self._to = np.zeros((*shape, changes), dtype=np.int16)
         self._held = np.full((*shape, changes), -dt)
         shapes: dict[tuple[object, ...], list[tuple[int, int]]] = {}
@@ -98,7 +114,7 @@ class Ladders:
             for a, ladder in enumerate(row):
                 if ladder is not None:
                     self._read(v, a, ladder)
-                    key = tuple((c.when, c.to, c.from_) for c in ladder.changes.values())
+                    key = tuple((c.when, c.to, ladder.origins(c)) for c in ladder.changes.values())
                     shapes.setdefault((tuple(ladder.states), key), []).append((v, a))
         self._programs = []
         for places in shapes.values():
@@ -125,12 +141,13 @@ class Ladders:
             self._wait[v, a, c] = change.for_
             self._to[v, a, c] = names.index(change.to)
             for s, name in enumerate(names):
-                self._from[v, a, s, c] = name in change.from_ if change.from_ else name != change.to
+                self._from[v, a, s, c] = name in ladder.origins(change)
+                self._reaction[v, a, s, c] = ladder.reaction_of(change, name)
 
     @property
     def busy(self) -> Truths:
         """(variant, agent) who does nothing at this tick."""
-        return self.tick < self.busy_until
+        return (self.tick < self.busy_until) | self.out
 
     def at_state(self, values: NDArray[Any]) -> NDArray[Any]:
         """(variant, agent) of values of (variant, agent, state): that of the state each is in."""
@@ -158,6 +175,7 @@ class Ladders:
         over = np.logical_or.reduce([getattr(signals, name) for name in OVER])
         may &= self.at_state(self.interruptible).astype(np.bool_) | over
         ready &= may[:, :, None]
+        ready = self._react(ready)
         taken = []
         self.since += 1
         for v, a in np.argwhere(ready.any(axis=2)):
@@ -171,10 +189,20 @@ class Ladders:
             self._asked = None
             self.since[v, a] = 1  # at the next tick it has been there for one
             self.entries[v, a] += 1
-            self._held[v, a] = -self.dt
+            self._held[v, a] = self._due[v, a] = -self.dt
             for draws in self._draws.values():
                 draws[v, a] = np.nan
         return taken
+
+    def _react(self, due: Truths) -> Truths:
+        """(variant, agent, change) which of those that could be taken have been reacted to."""
+        waits = self.at_state(self._reaction)
+        was = self._due > -self.dt + SLACK
+        self._due = np.where(due, np.maximum(self._due, -self.dt) + self.dt, -self.dt)
+        ready: Truths = due & (self._due >= waits - SLACK)
+        self.reacting = [Due(*each) for each in np.argwhere(due & ~was & ~ready).tolist()]
+        self.dropped = [Due(*each) for each in np.argwhere(was & ~due).tolist()]
+        return ready
 
     def _open_now(self) -> list[tuple[Program, int, Truths]]:
         """The conditions to ask for, and of whom, as long as nobody changes state."""
@@ -186,8 +214,11 @@ class Ladders:
         )
         return [(program, c, asked) for program, c, asked in every if asked.any()]
 
-    def chance(self, node: Node) -> Truths:
-        """(variant, agent) what a `chance(p)` came to, drawn once for each stay in a state."""
+    def chance(self, node: Node, odds: Numbers) -> Truths:
+        """(variant, agent) what a `chance(p)` came to, drawn once for each stay in a state.
+
+        `odds` is what p comes to at this tick, of each agent or of all.
+        """
         c, condition, asked = self._asking
         leaf = next(n for n, each in enumerate(condition.leaves()) if each is node)
         draws = self._draws.setdefault((c, leaf), np.full(self.state.shape, np.nan))
@@ -195,7 +226,7 @@ class Ladders:
             ladder, entry = self.ladders[v][a], int(self.entries[v, a])
             name = list(ladder.changes)[c] if ladder is not None else ""
             draws[v, a] = drawn(self.setups[v].seed, self.agents[a], name, leaf, entry)
-        found: Truths = draws < node.value
+        found: Truths = draws < odds
         return found
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.sparse import csr_matrix, diags
 
 from snelk.level.ways import Ways
 
@@ -91,6 +90,8 @@ class Likelihood:
         count = len(self.centres)
         own = np.arange(count)
         rows_, columns_ = np.concatenate([a, b, own]), np.concatenate([b, a, own])
+        from scipy.sparse import csr_matrix, diags  # takes longer to load than most answers
+
         links = csr_matrix((np.ones(len(rows_)), (rows_, columns_)), shape=(count, count))
         shares = np.asarray(links.sum(axis=0)).ravel()
         self.links = links @ diags(1.0 / np.maximum(shares, 1.0))

@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.level.rays import NO_WALL
 from snelk.mind.memory import HEARD, SENSED_NOW, Beliefs, News
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.hearing import HEARD as HEARD_IT
-from snelk.senses.hearing import NOBODY, Ears, Noises
+from snelk.senses.hearing import HEARING_GATES, NOBODY, Ears, Heard, Noises
 from snelk.senses.surroundings import Surroundings
 
 Numbers = NDArray[np.float64]
@@ -33,12 +33,54 @@ class Message(NamedTuple):
     rank: float  # of the teller's alert state; 0 without a ladder
 
 
+class Alarm(NamedTuple):
+    """What an agent lets all of some teams know at once."""
+
+    variant: int
+    teller: int  # agent
+    target: int  # or NOBODY
+    teams: tuple[str, ...]
+    x: float  # where it has the target in mind, m; NaN if it has not
+    y: float
+
+
+TELL_GATES = ("present", "memory", "cares", "ears", "awake", "reach")
+"""What a word must pass to be known to somebody: it is there, has a memory, and notices the
+target; of a voice also that it has ears, is awake, and is reached.
+"""
+
+TELL_RESULTS = ("told", *TELL_GATES)
+TOLD_IT = -1
+PRESENT, MEMORY, CARES, EARS, AWAKE, REACH = range(len(TELL_GATES))
+
+TELL_BY = ("voice", "to_all", "alarm")
+"""How something is told."""
+
+
+class Saying(NamedTuple):
+    """What one agent told of some targets at a tick, and what became of it at each listener."""
+
+    variant: int
+    teller: int  # agent
+    by: str  # one of TELL_BY
+    arrives: int  # tick
+    listeners: NDArray[np.intp]  # (listener,) agents that it is meant for
+    targets: NDArray[np.intp]  # (target,)
+    failed: NDArray[np.int8]  # (listener, target) first failed gate, or TOLD_IT
+    straight: Numbers  # (listener,) how far off it was, m; NaN but for a voice
+    limit: Numbers  # (listener,) how far the voice carries to this ear in the open, m
+    wall: NDArray[np.intp]  # (listener,) the first wall that muffles it, or NO_WALL
+
+
 class Sharing:
     """Everybody's telling, and what is on its way.
 
     A voice is a noise: it carries through walls that muffle and on foot around them, to those
     with ears, whomever they listen to otherwise. Only what an agent senses or hears itself is
     told, not what it was told; and only of targets that the listener notices.
+
+    Attributes:
+        said: What was told at this tick.
     """
 
     def __init__(
@@ -50,6 +92,7 @@ class Sharing:
         dt: float,
     ) -> None:
         self.notices = notices  # (variant, agent, target)
+        self._setups = setups
         self.ears = ears
         self.bodies = bodies
         self.dt = dt
@@ -60,8 +103,10 @@ class Sharing:
         self.delay = np.zeros(shape, dtype=np.int64)  # ticks
         self.every = np.ones(shape, dtype=np.int64)  # ticks
         self.audience = np.zeros((*shape, len(agents)), dtype=np.bool_)
+        self.remembers = np.zeros(shape, dtype=np.bool_)
+        self.said: list[Saying] = []
         for v, setup in enumerate(setups):
-            remembers = [setup.profile_of(name).memory is not None for name in agents]
+            self.remembers[v] = [setup.profile_of(name).memory is not None for name in agents]
             teams = [setup.cast[name].team for name in agents]
             for a, agent in enumerate(agents):
                 tell = setup.profile_of(agent).tell
@@ -72,9 +117,7 @@ class Sharing:
                 self.reach[v, a] = np.nan if tell.reach is None else tell.reach
                 self.delay[v, a] = round(tell.delay / dt)
                 self.every[v, a] = max(round(tell.every / dt), 1)
-                self.audience[v, a] = [
-                    team in told and knows for team, knows in zip(teams, remembers, strict=True)
-                ]
+                self.audience[v, a] = [team in told for team in teams]
                 self.audience[v, a, a] = False
         characters = len(setups[0].cast)
         self.anybody = bool(self.tells.any())
@@ -101,18 +144,75 @@ class Sharing:
             return
         tellers = np.argwhere(due.any(axis=2))
         self._next[due] = (tick + self.every[:, :, None] + np.zeros_like(self._next))[due]
-        reached = self._reached(tellers, poses, surroundings)
-        for (v, a), listeners in zip(tellers, reached, strict=True):
+        voices = self._voices(tellers, poses, surroundings)
+        for n, (v, a) in enumerate(tellers.tolist()):
             arrives = tick + max(int(self.delay[v, a]), 1)
-            for j in np.flatnonzero(due[v, a]):
-                for b in np.flatnonzero(listeners):
-                    if self.notices[v, b, j] and self.ears.characters[b] != j:
-                        x, y = float(beliefs.x[v, a, j]), float(beliefs.y[v, a, j])
-                        age = float(beliefs.age[v, a, j]) + (arrives - tick) * self.dt
-                        blur = float(beliefs.blur[v, a, j])
-                        rank = float(ranks[v, a])
-                        message = Message(int(v), int(a), int(b), int(j), x, y, age, blur, rank)
-                        self._on_the_way[arrives].append(message)
+            listeners = np.flatnonzero(self.audience[v, a])
+            voice = (v, a) in self._speakers
+            heard = Heard(*(values[voices.number == n] for values in voices)) if voice else None
+            targets = np.flatnonzero(due[v, a])
+            saying = self._say(
+                "voice" if voice else "to_all", v, a, listeners, targets, arrives, poses, heard
+            )
+            told = (beliefs.x, beliefs.y, beliefs.age, beliefs.blur)
+            news = np.array([each[v, a, targets] for each in told])
+            self._send(saying, tick, news, float(ranks[v, a]))
+
+    def alarm(self, tick: int, alarm: Alarm, beliefs: Beliefs, poses: Poses, rank: float) -> int:
+        """Let all of some teams know of a target at the next tick; return how many they are."""
+        v, a, j = alarm.variant, alarm.teller, alarm.target
+        if np.isnan(alarm.x):
+            return 0
+        cast, agents = self._setups[v].cast, self._setups[v].agents
+        team = [cast[name].team in alarm.teams and b != a for b, name in enumerate(agents)]
+        listeners, targets = np.flatnonzero(team), np.array([j])
+        saying = self._say("alarm", v, a, listeners, targets, tick + 1, poses, None)
+        # Who senses the target without a memory has no belief: then it is as fresh as can be.
+        age, blur = (np.nan_to_num(each[v, a, [j]]) for each in (beliefs.age, beliefs.blur))
+        news = np.array([[alarm.x], [alarm.y], age, blur])
+        self._send(saying, tick, news, rank)
+        return int((saying.failed == TOLD_IT).sum())
+
+    def _say(
+        self,
+        by: str,
+        v: int,
+        a: int,
+        listeners: NDArray[np.intp],
+        targets: NDArray[np.intp],
+        arrives: int,
+        poses: Poses,
+        heard: Heard | None,
+    ) -> Saying:
+        """What becomes of a word at everybody it is meant for; `heard` is that of a voice."""
+        i, shape = self.ears.characters[listeners], (len(listeners), len(targets))
+        failed = np.full(shape, TOLD_IT, dtype=np.int8)
+        straight, limit = np.full((2, len(listeners)), np.nan)
+        wall = np.full(len(listeners), NO_WALL, dtype=np.intp)
+        if heard is not None:
+            failed[~self.ears.numbers.used[v, listeners]] = EARS
+            at = np.searchsorted(listeners, heard.agent)
+            straight[at], limit[at], wall[at] = heard.straight, heard.limit, heard.wall
+            failed[at[heard.failed == HEARING_GATES.index("awake")]] = AWAKE
+            failed[at[heard.failed == HEARING_GATES.index("reach")]] = REACH
+        cares = self.notices[v][np.ix_(listeners, targets)] & (i[:, None] != targets)
+        failed[~cares] = CARES
+        failed[~self.remembers[v, listeners]] = MEMORY
+        failed[~poses.present[v if len(poses.x) > 1 else 0][i]] = PRESENT
+        return Saying(v, a, by, arrives, listeners, targets, failed, straight, limit, wall)
+
+    def _send(self, saying: Saying, tick: int, news: Numbers, rank: float) -> None:
+        """Send what somebody said to all that it reaches.
+
+        `news`, (4, target), are x and y, the age and the blur of what is told.
+        """
+        self.said.append(saying)
+        v, a, later = saying.variant, saying.teller, (saying.arrives - tick) * self.dt
+        for n, m in np.argwhere(saying.failed == TOLD_IT):
+            b, j = int(saying.listeners[n]), int(saying.targets[m])
+            x, y, age, blur = news[:, m].tolist()
+            message = Message(v, a, b, j, x, y, age + later, blur, rank)
+            self._on_the_way[saying.arrives].append(message)
 
     def arrive(self, tick: int, told: News) -> list[Message]:
         """What arrives at this tick, the newest of each target written to `told`."""
@@ -124,29 +224,25 @@ class Sharing:
                 told.age[place], told.blur[place] = message.age, message.blur
         return messages
 
-    def _reached(
-        self, tellers: NDArray[np.intp], poses: Poses, surroundings: Surroundings
-    ) -> NDArray[np.bool_]:
-        """(teller, agent) who is told: all of the audience, or whoever hears the voice."""
+    def _voices(self, tellers: NDArray[np.intp], poses: Poses, surroundings: Surroundings) -> Heard:
+        """What becomes of the voices of those that have one, at the ears they are meant for.
+
+        A voice's number is that of its teller.
+        """
         v, a = tellers.T
-        i = self.ears.characters
+        speak = np.flatnonzero(~np.isnan(self.reach[v, a]))
+        v, a = v[speak], a[speak]
+        self._speakers = set(zip(v.tolist(), a.tolist(), strict=True))
+        if len(speak) == 0:
+            return Heard.none()
         p = v if len(poses.x) > 1 else np.zeros_like(v)
-        listeners: NDArray[np.bool_] = self.audience[v, a] & poses.present[p][:, i]
-        by_voice = ~np.isnan(self.reach[v, a])
-        if by_voice.any():
-            speak, v, a, p = np.flatnonzero(by_voice), v[by_voice], a[by_voice], p[by_voice]
-            who = i[a]
-            count = len(speak)
-            up = self.bodies.eyes[v, who, poses.posture[p, who]]
-            nothing = np.full(count, -1, dtype=np.intp)
-            voices = Noises(
-                v.astype(np.intp), np.arange(count), np.zeros(count), nothing, nothing, nothing,
-                poses.x[p, who], poses.y[p, who], poses.z[p, who] + up, self.reach[v, a],
-                np.full(count, NOBODY, dtype=np.intp), nothing,
-            )  # fmt: skip
-            judged = listeners[speak] & self.ears.numbers.used[v]
-            heard = self.ears.judge(voices, judged, poses, surroundings.background)
-            listeners[speak] = False
-            arrived = heard.failed == HEARD_IT
-            listeners[speak[heard.number[arrived]], heard.agent[arrived]] = True
-        return listeners
+        who, count = self.ears.characters[a], len(speak)
+        up = self.bodies.eyes[v, who, poses.posture[p, who]]
+        nothing = np.full(count, -1, dtype=np.intp)
+        voices = Noises(
+            v.astype(np.intp), speak, np.zeros(count), nothing, nothing, nothing,
+            poses.x[p, who], poses.y[p, who], poses.z[p, who] + up, self.reach[v, a],
+            np.full(count, NOBODY, dtype=np.intp), nothing,
+        )  # fmt: skip
+        judged = self.audience[v, a] & self.ears.numbers.used[v]
+        return self.ears.judge(voices, judged, poses, surroundings.background)

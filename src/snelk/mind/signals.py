@@ -39,6 +39,10 @@ class Signals(NamedTuple):
     heard: Truths
     felt: Truths
     told: Truths
+    any_seen: Truths
+    any_heard: Truths
+    any_felt: Truths
+    any_told: Truths
     knows: Truths
     arrived: Truths
     unreachable: Truths
@@ -46,6 +50,9 @@ class Signals(NamedTuple):
     failed: Truths
     search_done: Truths
     stuck: Truths
+    faces_focus: Truths
+    caught: Truths
+    was_caught: Truths
     observed: Truths
     asleep: Truths
     inside_territory: Truths
@@ -58,6 +65,8 @@ class Signals(NamedTuple):
     seen_for: Numbers  # s
     state_for: Numbers  # s
     told_rank: Numbers
+    rank: Numbers
+    bearing: Numbers  # deg
     own_speed: Numbers  # m/s
     own_height: Numbers  # m
     own_light: Numbers
@@ -66,6 +75,8 @@ class Signals(NamedTuple):
     target_light: Numbers
     target_x: Numbers  # where the focus is believed to be, m; NaN without a belief
     target_y: Numbers
+    goal_x: Numbers  # where its way leads to, m; NaN if it has none
+    goal_y: Numbers
 
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> Signals:
@@ -233,6 +244,10 @@ class Attention:
             value = np.where(rule == "first", -first, value)
             value = np.where(np.isnan(self._worth), value, self._worth)
         return np.where(candidate, value, -np.inf)
+
+    def is_worth(self, v: int, attribute: str, who: int, value: float) -> None:
+        """An attribute of somebody has changed: those that choose their focus by it mind that."""
+        self._worth[v, self._rule[v] == f"target.{attribute}", who] = value
 
     def of_focus(self, values: NDArray[Any], otherwise: float | bool) -> NDArray[Any]:
         """(variant, agent) of values of (variant, agent, target): that of the focus."""

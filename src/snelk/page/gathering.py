@@ -11,20 +11,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.conditions import Node
+from snelk.config.models import Cone
 from snelk.config.words import POSTURES, SENSES
-from snelk.level.rays import NO_WALL
 from snelk.mind.ladder import OVER
 from snelk.mind.memory import SOURCES
 from snelk.mind.meter import FACTORS, STATES
 from snelk.page.packing import Packer
-from snelk.runs.asked import sides_of, unit_in
+from snelk.runs.asked import sides_of, unit_in, written_draw
 from snelk.runs.dense import beliefs_of, contacts_of, look_ticks, looks_at, meters_of
 from snelk.runs.events import describe_noise
-from snelk.runs.ladders import asked_by
+from snelk.runs.ladders import asked_by, reactions
 from snelk.runs.moment import every_look
+from snelk.runs.rows import Rows
 from snelk.runs.spans import REASONS
-from snelk.runs.standing import awake_of_ticks
+from snelk.runs.standing import arrives_within, awake_of_ticks
 from snelk.runs.tables import MOST_PAIRS, is_thin
+from snelk.senses.bodies import blocker_codes, blockers_of
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import GATES, IN_VIEW
@@ -100,7 +102,7 @@ class Gathered:
             "names": list(run.names),
             "agents": [run.names.index(agent) for agent in run.agents],
             "teams": [setup.cast[name].team for name in run.names],
-            "walls": list(run.level.wall_names),
+            "walls": list(blockers_of(run.level.wall_names, run.names)),
             "zones": [zone.name for zone, _ in run.level.data.zones],
             "profiles": {agent: self._profile(agent) for agent in run.agents},
             "bodies": [
@@ -124,25 +126,32 @@ class Gathered:
         profile = setup.profile_of(agent)
         ladder = profile.ladder
         teams = profile.teams()
-        cones = {
-            name: {
-                "range": cone.range,
-                "hold_range": cone.hold_range,
-                "fov_whole": cone.fov_whole,
-                "hold_fov_whole": cone.hold_fov_whole,
-                "up": cone.up,
-                "down": cone.down,
-                "min_light": cone.min_light,
-                "min_exposure": cone.min_exposure,
-                "cares": sorted(teams["cones", name]),
-            }
-            for name, cone in profile.cones.items()
+
+        def cones_of(cones: dict[str, Cone]) -> list[dict[str, Any]]:
+            limits = (
+                "range", "hold_range", "fov_whole", "hold_fov_whole", "up", "down", "min_light",
+                "min_exposure",
+            )  # fmt: skip
+            return [
+                {
+                    "name": name,
+                    **{limit: getattr(cone, limit) for limit in limits},
+                    "cares": sorted(teams["cones", name]),
+                }
+                for name, cone in cones.items()
+            ]
+
+        touches = setup.cast[agent].awake_of("touch")
+        touches *= profile.touch.radius if profile.touch else 0.0
+        in_states = {
+            name: cones_of(profile.cones_in(state)) if state.cones else None
+            for name, state in (ladder.states.items() if ladder else ())
         }
         return {
             "name": setup.cast[agent].profile,
-            "cones": [{"name": name, **cone} for name, cone in cones.items()],
+            "cones": cones_of(profile.cones),
             "hears": profile.hearing is not None,
-            "touches": profile.touch is not None,
+            "touches": touches,
             "watches": list(profile.zone_sense.zones) if profile.zone_sense else [],
             "notices": sorted(
                 {m.team for m in setup.cast.values() if profile.ever_notices(m.team)}
@@ -153,6 +162,10 @@ class Gathered:
                 {
                     "name": name,
                     "rank": ladder.rank_of(name),
+                    "cones": in_states[name],
+                    "touches": touches * state.awake_of("touch"),
+                    "catch": state.catch.reach if state.catch else 0,
+                    "arrive": arrives_within(self.run, agent, state),
                     "least": state.least,
                     "interruptible": state.interruptible,
                 }
@@ -205,7 +218,7 @@ class Gathered:
                 self._add(f"{a}.{name}", degrees, parts=100, shown=10)
             self._add(f"{a}.light", pairs(sight.light), parts=100)
             self._add(f"{a}.exposure", pairs(sight.exposure), parts=100)
-            self._add(f"{a}.wall", np.where(pairs(sight.wall) == NO_WALL, -1, pairs(sight.wall)))
+            self._add(f"{a}.wall", blocker_codes(pairs(sight.wall), len(run.level.wall_names)))
             self._add(f"{a}.wall_place", pairs(sight.wall_place), parts=100)
             failed = [looks_at(run, agent, target).failed for target in kept]
             whole = np.stack([each.T for each in failed])  # (target, cone, look)
@@ -234,14 +247,14 @@ class Gathered:
             counts.update({pair: int(size) for pair, size in sizes.items()})
         return {pair for pair, _ in counts.most_common(MOST_PAIRS)}
 
-    def _pairs(self, fact: str, of: Callable[[str, str], pd.DataFrame]) -> list[pd.DataFrame]:
+    def _pairs(self, fact: str, of: Callable[[str, str], Rows]) -> list[Rows]:
         """The rows of each agent and target at the ticks kept; who they are becomes a fact."""
         frames, self.facts[fact] = [], []
         for a, agent in enumerate(self.run.agents):
             for target in self._kept_of(agent):
                 rows = of(agent, target)
                 if len(rows):
-                    frames.append(rows.iloc[self.ticks])
+                    frames.append(rows.take(self.ticks))
                     self.facts[fact].append((a, self.run.names.index(target)))
         return frames
 
@@ -251,10 +264,10 @@ class Gathered:
             return
 
         def stacked(name: str) -> Numbers:
-            return np.stack([frame[name].to_numpy(dtype=np.float64) for frame in frames])
+            return np.stack([frame[name] for frame in frames])
 
         def coded(name: str, words: tuple[str, ...]) -> Numbers:
-            return np.stack([_codes(frame[name], words) for frame in frames])
+            return np.stack([frame.words(name).codes_in(words) for frame in frames])
 
         value, rate = stacked("value"), stacked("rate")
         self._add("meter.value", value, parts=1000, shown=100)
@@ -282,12 +295,11 @@ class Gathered:
         frames = self._pairs("beliefs", partial(beliefs_of, self.run))
         if not frames:
             return
-        source = np.stack([_codes(frame.source, SOURCES) for frame in frames])
+        source = np.stack([frame.words("source").codes_in(SOURCES) for frame in frames])
         self._add("belief.source", source)
         for name, parts in (("x", 100), ("y", 100), ("age", 100), ("uncertainty", 10)):
-            stacked = np.stack([frame[name].to_numpy(dtype=np.float64) for frame in frames])
-            self._add(f"belief.{name}", stacked, parts=parts)
-        error = np.stack([frame.error.to_numpy(dtype=np.float64) for frame in frames])
+            self._add(f"belief.{name}", np.stack([frame[name] for frame in frames]), parts=parts)
+        error = np.stack([frame["error"] for frame in frames])
         self._add("belief.error", np.where(np.isnan(error), -1.0, error), parts=10)
 
     def _gather_hearing(self) -> None:
@@ -324,14 +336,18 @@ class Gathered:
             if not frames:
                 continue
             results = ("sensed", *gates)
-            self._add(f"{sense}.result", [_codes(each.result, results) - 1 for each in frames])
+
+            def coded(name: str, words: tuple[str, ...], frames: list[Rows] = frames) -> Numbers:
+                return np.stack([each.words(name).codes_in(words) for each in frames])
+
+            self._add(f"{sense}.result", coded("result", results) - 1)
             if sense == "zone":
-                self._add("zone.zone", [_codes(each.zone, zones) for each in frames])
+                self._add("zone.zone", coded("zone", zones))
                 continue
             for name in ("distance", "distance_limit"):
-                values = np.stack([each[name].to_numpy(dtype=np.float64) for each in frames])
+                values = np.stack([each[name] for each in frames])
                 self._add(f"touch.{name}", values, parts=1000, shown=100)
-            self._add("touch.wall", [_codes(f.wall, self.run.level.wall_names) for f in frames])
+            self._add("touch.wall", coded("wall", self.run.level.wall_names))
 
     def _gather_noises(self) -> None:
         noises = self.run.noises
@@ -369,6 +385,11 @@ class Gathered:
             ]
             self.facts["ladders"][agent] = {
                 "entered": entered,
+                "out": _taken_out(run, agent),
+                "reactions": [
+                    [since, min(until, float(run.times[-1]))]
+                    for _, since, until in reactions(run, agent)
+                ],
                 "changes": self._conditions(agent, entered),
             }
 
@@ -383,6 +404,7 @@ class Gathered:
             first = run.tick_at(entry["t"]) + 1
             fresh[first:] = first
         found: list[dict[str, Any]] = []
+        reacting = list(reactions(run, agent))
         sides: dict[str, int] = {}
         columns: list[Numbers] = []
         for n, (name, change) in enumerate(ladder.changes.items()):
@@ -396,6 +418,9 @@ class Gathered:
                 leaves.append(np.broadcast_to(asked.values(node, name), fresh.shape))
                 shown = []
                 unit = unit_in(node)
+                if node.word == "chance":  # every chance of every change draws a number of its own
+                    shown.append({"text": f"{text} drew", "unit": "", "column": len(columns)})
+                    columns.append(np.array([*map(written_draw, asked.drawn(node, name))]))
                 for part_text, part in sides_of(asked.condition(name), node):
                     key = f"{part_text} {unit}"
                     if key not in sides:
@@ -407,7 +432,7 @@ class Gathered:
             found.append(
                 {
                     "name": name,
-                    "from": list(change.from_ or ladder.states),
+                    "from": list(ladder.origins(change)),
                     "to": change.to,
                     "for": change.for_,
                     "tree": tree(condition.root),
@@ -420,6 +445,13 @@ class Gathered:
             since = np.maximum(last_false + 1, fresh)
             held = np.where(true, (ticks - since).clip(0) * dt, 0.0)
             self._add(f"{a}.held.{n}", held[self.ticks], parts=1000)
+            left = np.zeros(len(fresh))  # seconds left of a reaction to it
+            for _, since, until in (each for each in reacting if each[0] == name):
+                during = (run.times >= since - 1e-9) & (run.times < until - 1e-9)
+                state = str(asked.rows["state"][run.tick_at(since)])
+                left[during] = ladder.reaction_of(change, state) - (run.times[during] - since)
+            if left.any():
+                self._add(f"{a}.reacts.{n}", left[self.ticks], parts=100)
         for n, values in enumerate(columns):
             if values.dtype.kind not in "fiub":
                 words = [str(value) if value else "nobody" for value in values[self.ticks]]
@@ -441,6 +473,9 @@ class Gathered:
         known = list(dict.fromkeys(place for place in places if place))
         self.facts.setdefault("places", {})[agent] = known
         self._add(f"{a}.place", _codes(places, tuple(known))[self.ticks])
+        self._add(f"{a}.goes", ~np.isnan(asked.rows["goal_x"])[self.ticks])
+        for axis in ("goal_x", "goal_y"):
+            self._add(f"{a}.{axis}", asked.rows[axis][self.ticks], parts=10)
         for axis in ("target_x", "target_y"):
             here = np.where(_codes(places, tuple(known)) >= 0, asked.rows[axis], 0.0)
             self._add(f"{a}.{axis}", here[self.ticks], parts=10)
@@ -501,3 +536,10 @@ def _texts(values: Numbers) -> list[str]:
 
 def _word(value: Any) -> str:
     return value if isinstance(value, str) else ""
+
+
+def _taken_out(run: Run, agent: str) -> list[Any] | None:
+    """When an agent was taken out of the run, s, and what of; None if it was not."""
+    rows = run.table("effects")
+    rows = rows[(rows.who == agent) & rows.attribute.isna()]
+    return [float(rows.t.iloc[0]), str(rows.cause.iloc[0])] if len(rows) else None

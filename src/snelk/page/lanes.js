@@ -58,7 +58,8 @@ class LanesView {
       states: { left: [], right: [], bottom: [], top: [], fill_color: [] },
       state_names: { x: [], y: [], text: [], text_color: [] },
       heard: { x0: [], y0: [], x1: [], y1: [] }, unheard: { x: [], y: [] },
-      contacts: { left: [], right: [], bottom: [], top: [] }, meters: { xs: [], ys: [] },
+      contacts: { left: [], right: [], bottom: [], top: [] },
+      reactions: { left: [], right: [], bottom: [], top: [] }, meters: { xs: [], ys: [] },
       differ: { left: [], right: [], bottom: [], top: [] }, chosen: { left: [], right: [], bottom: [], top: [] },
     };
     const halves = page.runs.length;
@@ -92,6 +93,9 @@ class LanesView {
           push(data.state_names, { x: entry.t, y: top + states / 2, text: state.name, text_color: rank >= 4 ? "white" : this.page.ink });
         }
       });
+    }
+    for (const [left, right] of ladder ? ladder.reactions : []) {
+      push(data.reactions, { left, right, bottom: middle, top: middle - 0.35 * states });
     }
     if (c < 0 || c === run.agents[a]) return;
     this.bands(data.bands, run, a, c, middle, low);
@@ -166,7 +170,8 @@ class LanesView {
       box.append(item);
     }
     const marks = document.createElement("span");
-    marks.textContent = `▏heard  · not heard  ╱ meter${this.page.runs.length > 1 ? "  ▬ A and B differ" : ""}`;
+    const reacts = this.page.runs.some((run) => Object.values(run.ladders).some((ladder) => ladder.reactions.length));
+    marks.textContent = `▏heard  · not heard  ╱ meter${reacts ? "  ▬ reacts" : ""}${this.page.runs.length > 1 ? "  ▬ A and B differ" : ""}`;
     box.append(marks);
   }
 }

@@ -16,6 +16,7 @@ const LAYERS = {
   paths: { key: "7", words: "the last 8 s of everybody, and all of the chosen agent and target" },
   territory: { key: "8", words: "edges of territories" },
   names: { key: "9", words: "names" },
+  reach: { key: "0", words: "circles within which somebody feels (dots) or catches (dashes), and × where it goes: within the circle it has arrived" },
 };
 
 class MapView {
@@ -90,6 +91,7 @@ class MapView {
     if (on.search) this.drawSearch(t);
     if (on.cones) this.drawCones(t);
     if (on.territory) this.drawTerritories();
+    if (on.reach) this.drawReaches(t);
     if (on.paths) this.drawPaths(t);
     if (on.noise) this.drawNoise(t);
     if (on.rays) this.drawRays(t);
@@ -151,7 +153,7 @@ class MapView {
       const pose = poses[c], awake = run.awakeAt(a, t);
       if (!pose || awake <= 0) return;
       const eye = { x: pose.x, y: pose.y, z: pose.z + pose.height * pose.eyes }, height = pose.z + this.middle(a);
-      run.profile(a).cones.forEach((cone, k) => {
+      run.conesAt(a, run.tickAt(t)).forEach((cone, k) => {
         const region = this.seenFrom(`${a} ${k}`, eye, pose.heading, cone.fov_whole, cone.range * awake, height);
         if (!region.outline) return;
         const chosen = a === page.a;
@@ -182,6 +184,30 @@ class MapView {
         this.count("light");
       }
     }
+  }
+
+  drawReaches(t) {
+    const { run, poses } = this, tick = run.tickAt(t), metre = this.perMetreX;
+    run.agents.forEach((c, a) => {
+      const pose = poses[c], profile = run.profile(a);
+      if (!pose) return;
+      const state = run.has(`${a}.state`) ? profile.states[run.at(`${a}.state`, tick)] : null;
+      const ring = (x, y, metres, dash) => {
+        this.circle(x, y, metres * metre);
+        this.stroke(this.colours[c], 1.6, dash);
+        this.count("reach");
+      };
+      const feels = state ? state.touches : profile.touches;
+      if (feels) ring(pose.x, pose.y, feels, [1.5, 2.5]);
+      if (state && state.catch) ring(pose.x, pose.y, state.catch, [7, 2]);
+      if (!state || !run.at(`${a}.goes`, tick)) return;
+      const [x, y] = ["goal_x", "goal_y"].map((axis) => run.at(`${a}.${axis}`, tick));
+      ring(x, y, state.arrive, [1.5, 4.5]);
+      for (const [dx, dy] of [[4, 4], [4, -4]]) {
+        this.trace([[x - dx / metre, y - dy / metre], [x + dx / metre, y + dy / metre]], false);
+        this.stroke(this.colours[c], 1.4);
+      }
+    });
   }
 
   drawTerritories() {

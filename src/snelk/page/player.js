@@ -133,7 +133,7 @@ class Page {
       ["+ −", "faster or slower", { "+": () => speedBy(1), "-": () => speedBy(-1) }],
       ["Home End", "to the start or the end", { Home: () => this.go(this.start), End: () => this.go(this.end) }],
       ["F", "fit the level into the map", { f: () => this.maps.forEach((map) => map.fit()) || this.go(this.t) }],
-      ["1 … 9", "switch a layer of the map", Object.fromEntries(Object.entries(LAYERS).map(([name, { key }]) => [key, () => this.switch(name)]))],
+      ["0 … 9", "switch a layer of the map", Object.fromEntries(Object.entries(LAYERS).map(([name, { key }]) => [key, () => this.switch(name)]))],
       ["click", "on the map: the agent, with Shift the target; on a lane: agent and moment", {}],
       ["?", "this list", { "?": () => document.getElementById("help").showModal() }],
     ];

@@ -87,6 +87,13 @@ class Run {
 
   profile(a) { return this.profiles[this.agentNames[a]]; }
 
+  // The limits of an agent's cones at a tick: its alert state may have limits of its own.
+  conesAt(a, tick) {
+    const profile = this.profile(a);
+    const state = this.has(`${a}.state`) ? profile.states[this.at(`${a}.state`, tick)] : null;
+    return (state && state.cones) || profile.cones;
+  }
+
   // Where a target stands among those that are kept of an agent; -1 if it is not kept, as many
   // are left out of a page of hundreds that never sensed each other.
   slot(a, c) { return (this.kept[a] || []).indexOf(c); }

@@ -9,9 +9,9 @@ function whyAt(run, a, c, t) {
   const agent = run.agentNames[a], target = run.names[c];
   const look = run.lookAt(a, t);
   const kept = run.slot(a, c) >= 0;
-  const cones = look < 0 || !kept ? [] : run.profile(a).cones.map((cone, k) => coneAt(run, a, c, k, cone, look));
-  const seen = cones.filter((cone) => cone.result === "in_view").map((cone) => cone.name);
   const lookTime = look < 0 ? run.timeOf(run.tickAt(t)) : run.start + run.at(`${a}.look`, look) * run.look_dt;
+  const cones = look < 0 || !kept ? [] : run.conesAt(a, run.tickAt(lookTime)).map((cone, k) => coneAt(run, a, c, k, cone, look));
+  const seen = cones.filter((cone) => cone.result === "in_view").map((cone) => cone.name);
   return {
     agent, target, inView: seen.length > 0, cones,
     headline: look < 0 || kept ? headline(run, a, c, look, cones, seen, lookTime)
@@ -219,7 +219,8 @@ function ladderAt(run, a, t) {
     text += `; focus a ${run.places[agent][drawn]} that nobody made, at (${x}, ${y})`;
   } else text += focus >= 0 ? `; focus ${run.names[focus]}` : "; no focus";
   let blocked = "";
-  if (been < state.least - 1e-9) blocked = `stays ${short(state.least)} s at least, has been there ${written(been, "s")}`;
+  if (ladder.out && now > ladder.out[0] + 1e-9) blocked = `was taken out at ${fixed(ladder.out[0], 2)} s (${ladder.out[1]})`;
+  else if (been < state.least - 1e-9) blocked = `stays ${short(state.least)} s at least, has been there ${written(been, "s")}`;
   else if (!state.interruptible && !run.at(`${a}.done`, tick)) blocked = "cannot be interrupted before its activity is done";
   const changes = [];
   ladder.changes.forEach((change, n) => {
@@ -227,9 +228,11 @@ function ladderAt(run, a, t) {
     const tree = treeAt(run, a, n, change.tree, tick);
     const isTaken = Boolean(taken) && taken.change === change.name;
     const held = run.at(`${a}.held.${n}`, tick);
+    const reacts = run.has(`${a}.reacts.${n}`) ? run.at(`${a}.reacts.${n}`, tick) : 0;
     let note = "";
     if (!isTaken && tree.true) {
       if (held < change.for - 1e-9) note = `true for ${written(held, "s")}, needs ${short(change.for)} s`;
+      else if (reacts > 0) note = `reacts, ${written(reacts, "s")} to go`;
       else note = blocked || (taken ? `${taken.change} comes first` : "is still waking up, or was not needed");
     }
     changes.push({ name: change.name, to: change.to, taken: isTaken, tree, note, needs: change.for, held });

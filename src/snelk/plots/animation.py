@@ -29,8 +29,8 @@ from snelk.plots.labels import Labels
 from snelk.plots.map import dart_of, frame_map
 from snelk.plots.minds import draw_search, draw_territories, rank_shade
 from snelk.plots.style import BLUE, INK, NOISE, PAPER, REASON_STYLES, VERMILION, agent_colours
-from snelk.runs.dense import beliefs_at
-from snelk.runs.standing import awake_at, state_at
+from snelk.runs.dense import beliefs_at, not_sensed
+from snelk.runs.standing import awake_at, cones_at, state_at
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
@@ -184,7 +184,7 @@ class Animation:
                 if name != agent and profile.sees(setup.cast[name].team)
             ]
             up = self._height(agent, pose) * setup.body_of(agent).eyes
-            for name, cone in profile.cones.items():
+            for name, cone in cones_at(self.run, agent, tick).items():
                 outline = self._region(
                     (agent, name),
                     eye=(float(pose.x), float(pose.y), float(pose.z) + up),
@@ -254,10 +254,8 @@ class Animation:
 
     def _beliefs(self, tick: int) -> None:
         now = beliefs_at(self.run, tick)
-        unseen = now[now.source.notna() & ~now.source.isin(["sensed", "grace"])]
-        row: Any
-        for row in unseen.itertuples():
-            colour = self.colours[str(row.agent)]
+        for row in now.take(not_sensed(now)).each():
+            colour = self.colours[row.agent]
             doubt = Circle(
                 (row.x, row.y), row.uncertainty, fill=False, ec=colour, lw=0.9, ls=(0, (4, 2)),
                 zorder=5.8,

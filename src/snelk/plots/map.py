@@ -31,17 +31,19 @@ from snelk.plots.labels import Labels
 from snelk.plots.minds import (
     SearchArtists,
     ThrowArtists,
+    draw_reaches,
     draw_search,
     draw_territories,
     draw_throws,
     draw_ways,
     minds_handles,
+    reach_handles,
 )
 from snelk.plots.sound import NoiseArtists, draw_noises, ear_height, noise_handles
 from snelk.plots.style import FAINT, INK, NOISE, REASON_STYLES, agent_colours, new_figure
-from snelk.runs.dense import beliefs_at
+from snelk.runs.dense import beliefs_at, not_sensed
 from snelk.runs.spans import REASONS
-from snelk.runs.standing import awake_at, state_at
+from snelk.runs.standing import awake_at, cones_at, state_at
 from snelk.senses.sight import GATES
 
 if TYPE_CHECKING:
@@ -77,6 +79,7 @@ class MapArtists:
         lamps: Per bearer: its light, from the reach inwards.
         tails: Per character: its tail.
         noises: Per number in the table `noises`: what was drawn of it.
+        reaches: Per (agent, `touch`, `catch` or `arrive`): the circle within which it is so.
         territories: Per agent that is bound to one: its edge.
         ways: Per agent: all that it has walked, where that was asked for.
         searches: Per agent that searches: its points and likelihoods.
@@ -93,6 +96,7 @@ class MapArtists:
     lamps: dict[str, list[Artist]] = field(default_factory=dict)
     tails: dict[str, LineCollection] = field(default_factory=dict)
     noises: dict[int, NoiseArtists] = field(default_factory=dict)
+    reaches: dict[tuple[str, str], Circle] = field(default_factory=dict)
     territories: dict[str, PathPatch] = field(default_factory=dict)
     ways: dict[str, Line2D] = field(default_factory=dict)
     searches: dict[str, SearchArtists] = field(default_factory=dict)
@@ -152,6 +156,7 @@ def plot_map(
             few = len(shown) <= CROWD
             _draw_cones(artists, run, agent, tick, poses, colours[agent], height, few)
     artists.noises.update(draw_noises(ax, run, shown, t, colours))
+    artists.reaches.update(draw_reaches(ax, run, shown, tick, poses, colours))
     artists.territories.update(draw_territories(ax, run, shown, colours))
     if ways:
         artists.ways.update(draw_ways(ax, run, shown, t, colours))
@@ -231,7 +236,7 @@ def _draw_cones(
     awake = awake_at(run, agent, "sight", tick)
     if awake <= 0.0:
         return
-    for name, cone in run.setup.profile_of(agent).cones.items():
+    for name, cone in cones_at(run, agent, tick).items():
         gain = visible_region(
             run.level,
             eye=eye,
@@ -394,10 +399,10 @@ def _draw_ghosts(
         if run.setup.profile_of(agent).memory is None:
             _draw_last_seen(artists, run, agent, t, colours[agent])
     now = beliefs_at(run, run.tick_at(t))
-    now = now[now.agent.isin(list(agents))]
     crowded = len(agents) > CROWD
-    row: Any
-    for row in now[now.source.notna() & ~now.source.isin(["sensed", "grace"])].itertuples():
+    for row in now.take(not_sensed(now)).each():
+        if row.agent not in agents:
+            continue
         words = f"{row.target} to {row.agent}: {row.source.replace('_', ' ')}, {row.age:.1f} s"
         words = f"{row.agent}, {row.age:.1f} s" if crowded else words
         doubt = Circle(
@@ -542,6 +547,7 @@ def _legend(
         for key, words in REASONS.items()
         if key in ("in_view", "range", "angle", "elevation", "light", "line_of_sight")
     ]
+    handles += reach_handles({what for _, what in artists.reaches})
     handles += noise_handles() if artists.noises else []
     handles += minds_handles(
         territory=bool(artists.territories),

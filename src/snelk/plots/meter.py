@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from itertools import cycle
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -87,11 +88,11 @@ def plot_meter(run: Run, agent: str, target: str) -> MeterArtists:
     figure, ax = new_figure(f"{title}   ·   {agent}'s meter for {target}")
     ax.set_position((0.105, 0.42, 0.785, 0.45))
     below = figure.add_axes((0.105, 0.085, 0.785, 0.27))
-    t, value = rows.t.to_numpy(), rows.value.to_numpy()
+    t, value = rows["t"], rows["value"]
     (line,) = ax.plot(t, value, color=INK, lw=1.8, zorder=4)
     dt = run.setup.clock.dt
     image = below.imshow(
-        np.stack([rows[f"{name}_factor"].to_numpy() for name in FACTORS]),
+        np.stack([rows[f"{name}_factor"] for name in FACTORS]),
         aspect="auto",
         interpolation="nearest",
         cmap="cividis",
@@ -99,17 +100,14 @@ def plot_meter(run: Run, agent: str, target: str) -> MeterArtists:
         extent=(t[0] - dt / 2, t[-1] + dt / 2, len(FACTORS) - 0.5, -0.5),
     )
     artists = MeterArtists(ax, image, line)
-    filled_by = rows.cone.astype(object).where(rows.cone.notna(), "").to_numpy()
-    state = rows.state.astype(str).to_numpy()
-    sense = rows.sense.astype(str).to_numpy()
     handles: list[Any] = []
     looks = [
         *(
-            (filled_by == name, name, *CONE_LOOK[n % len(CONE_LOOK)], f"filled by the {name} cone")
-            for n, name in enumerate(profile.cones)
+            (rows.equal(cone=name), name, *look, f"filled by the {name} cone")
+            for name, look in zip(profile.cones, cycle(CONE_LOOK), strict=False)
         ),
-        *((sense == name, name, *look) for name, look in SENSE_LOOK.items()),
-        *((state == name, name, *look) for name, look in STATE_LOOK.items()),
+        *((rows.equal(sense=name), name, *look) for name, look in SENSE_LOOK.items()),
+        *((rows.equal(state=name), name, *look) for name, look in STATE_LOOK.items()),
     ]
     for where, name, colour, hatch, words in looks:
         if name in SENSE_LOOK and not where.any():
@@ -120,7 +118,7 @@ def plot_meter(run: Run, agent: str, target: str) -> MeterArtists:
         )
         artists.areas[name] = area
         handles.append(Patch(facecolor=colour, edgecolor="white", hatch=hatch, label=words))
-    noisy = rows.noise.to_numpy() > 0.0
+    noisy = rows["noise"] > 0.0
     if noisy.any():
         (artists.noises,) = ax.plot(
             t[noisy], value[noisy], marker="*", ms=9, color=NOISE, mec="white", ls="none", zorder=5

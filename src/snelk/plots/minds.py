@@ -8,11 +8,12 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from matplotlib.collections import PatchCollection
 from matplotlib.lines import Line2D
-from matplotlib.patches import PathPatch, Rectangle
+from matplotlib.patches import Circle, PathPatch, Rectangle
 
 from snelk.engine.throws import GRAVITY
 from snelk.plots.ground import outline_of
 from snelk.plots.style import INK, NOISE
+from snelk.runs.standing import reaches_at
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
@@ -67,6 +68,53 @@ def draw_territories(
         ax.add_patch(edge)
         drawn[agent] = edge
     return drawn
+
+
+TOUCH_LINE, CATCH_LINE, GOAL_LINE = (0, (1, 1.5)), (0, (5, 1.5)), (0, (1, 3))
+"""How circles are drawn: within which an agent feels, catches, and has arrived."""
+
+
+def draw_reaches(
+    ax: Axes, run: Run, agents: tuple[str, ...], tick: int, poses: dict[str, Any],
+    colours: dict[str, str],
+) -> dict[tuple[str, str], Circle]:  # fmt: skip
+    """By agent and `touch`, `catch` or `arrive`: the circle within which it is so."""
+    drawn = {}
+    for agent in agents:
+        if agent not in poses:
+            continue
+        reaches, here = reaches_at(run, agent, tick), (poses[agent].x, poses[agent].y)
+        for what, centre, radius, line in (
+            ("touch", here, reaches.touch, TOUCH_LINE),
+            ("catch", here, reaches.catch, CATCH_LINE),
+            ("arrive", reaches.goal, reaches.arrive, GOAL_LINE),
+        ):
+            if centre is None or not radius:
+                continue
+            circle = Circle(
+                centre, radius, fill=False, ec=colours[agent], lw=1.5, ls=line, zorder=5.6
+            )
+            ax.add_patch(circle)
+            drawn[agent, what] = circle
+            if what == "arrive":
+                ax.plot(*centre, marker="x", ms=5, mew=1.2, color=colours[agent], zorder=5.6)
+    return drawn
+
+
+def reach_handles(what: set[str]) -> list[Any]:
+    """Entries of the map's legend for the circles that were drawn."""
+    words = {
+        "touch": ("within this it feels", TOUCH_LINE),
+        "catch": ("within this it catches", CATCH_LINE),
+        "arrive": ("× its goal: has arrived within", GOAL_LINE),
+    }
+    return [
+        Line2D(
+            [], [], color=INK, lw=1.5, ls=line, label=label, marker="x" if name == "arrive" else ""
+        )
+        for name, (label, line) in words.items()
+        if name in what
+    ]
 
 
 def draw_ways(

@@ -79,7 +79,7 @@ def plot_states(run: Run, agent: str, *, ax: Axes | None = None) -> StatesArtist
     went = rows.groupby(["change", "before"]).size().to_dict()
     pairs: dict[tuple[str, str], list[str]] = {}
     for name, change in ladder.changes.items():
-        for start in change.from_ or ladder.states:
+        for start in ladder.origins(change):
             if start != change.to:
                 pairs.setdefault((start, change.to), []).append(name)
     for (start, end), names in pairs.items():
@@ -205,6 +205,7 @@ def _write_changes(artists: StatesArtists, run: Run, agent: str) -> None:
         when += f" and {len(times) - TIMES} more" if len(times) > TIMES else ""
         note = f"taken {len(times)}×: {when} s" if times else "never taken"
         wait = f"  for {change.for_:g} s" if change.for_ else ""
+        wait += f"  reaction {change.reaction:g} s" if change.reaction else ""
         lines.append((f"{name} → {change.to}", f"{change.when}{wait}", note))
     step = min(0.094, 0.86 / max(len(lines), 1))
     figure.text(

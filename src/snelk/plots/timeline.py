@@ -19,10 +19,12 @@ from snelk.plots.style import (
     NOISE,
     REASON_STYLES,
     SIZE,
+    VERMILION,
     agent_colours,
     new_figure,
 )
 from snelk.runs.dense import meters_of
+from snelk.runs.ladders import reactions
 from snelk.runs.spans import REASONS, Span, spans_of, story_of
 
 if TYPE_CHECKING:
@@ -49,6 +51,7 @@ class TimelineArtists:
         heard: Per pair: times at which the agent heard, and did not hear, a noise of the target.
         stretches: Per pair: the stretches of touch and the zone sense, and their bars.
         meters: Per pair with a meter: its line, from the foot of the lane's band to its top.
+        reactions: Per agent that reacts to a change before it takes it: from when to when, in s.
         states: Per agent with a ladder: each alert state, from when to when in s, and its band.
         changes: Per agent with a ladder: the names of changes, as far as there is room.
     """
@@ -60,6 +63,7 @@ class TimelineArtists:
     meters: dict[tuple[str, str], Line2D] = field(default_factory=dict)
     heard: dict[tuple[str, str], tuple[list[float], list[float]]] = field(default_factory=dict)
     stretches: dict[tuple[str, str], list[tuple[Span, Line2D]]] = field(default_factory=dict)
+    reactions: dict[str, list[tuple[float, float, Rectangle]]] = field(default_factory=dict)
     states: dict[str, list[tuple[str, float, float, Rectangle]]] = field(default_factory=dict)
     changes: dict[str, list[str]] = field(default_factory=dict)
 
@@ -159,9 +163,9 @@ def plot_timeline(
         ]
         meter = meters_of(run, agent, target)
         if len(meter):
-            height = row + METER_HEIGHT * (0.5 - meter.value)
+            height = row + METER_HEIGHT * (0.5 - meter["value"])
             halo = [patheffects.withStroke(linewidth=3.0, foreground="white", alpha=0.9)]
-            (line,) = ax.plot(meter.t, height, color=INK, lw=1.3, path_effects=halo, zorder=3)
+            (line,) = ax.plot(meter["t"], height, color=INK, lw=1.3, path_effects=halo, zorder=3)
             artists.meters[agent, target] = line
     ax.set_xlim(first, last)
     ax.set_ylim(len(rows) - 0.5, -0.5)
@@ -202,6 +206,14 @@ def _draw_states(
     states = run.states[run.states.agent == agent]
     ends = [*states.t.iloc[1:], float(run.times[-1])]
     artists.states[agent], artists.changes[agent] = [], []
+    for _, since, until in reactions(run, agent):
+        since, until = max(since, first), min(until, last)
+        if until > since:
+            bar = Rectangle(
+                (since, row + 0.32), until - since, 0.1, fc=VERMILION, ec="white", lw=0.5, zorder=3
+            )
+            artists.axes.add_patch(bar)
+            artists.reactions.setdefault(agent, []).append((since, until, bar))
     letters = 178 / max(last - first, 1e-9)  # that fit into a second at this size
     free = first
     for begin, end, name, change in zip(states.t, ends, states.state, states.change, strict=True):
@@ -330,6 +342,8 @@ def _legend(ax: Axes, reasons: set[str], artists: TimelineArtists) -> None:
         band = Patch(facecolor=rank_shade(2), edgecolor=INK, lw=0.5)
         band.set_label("change ▸ alert state")
         handles.append(band)
+    if artists.reactions:
+        handles.append(Patch(facecolor=VERMILION, edgecolor="white", label="reacts"))
     if artists.meters:
         handles.append(Line2D([], [], color=INK, lw=1.3, label="meter"))
     ax.legend(

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import re
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,6 +19,33 @@ from snelk.mind.ladder import drawn
 Values = NDArray[Any]
 
 
+def joined(names: Iterable[str]) -> str:
+    r"""Names in one text, from which `unjoined` gets them again, commas within names and all.
+
+    >>> joined(["owl", "hen, brown"])
+    'owl, hen\\, brown'
+    """
+    return ", ".join(name.replace("\\", "\\\\").replace(",", "\\,") for name in names)
+
+
+def unjoined(text: str) -> list[str]:
+    r"""The names in a text that `joined` made.
+
+    >>> unjoined(joined(["owl", "hen, brown", "a\\"]))
+    ['owl', 'hen, brown', 'a\\']
+    """
+    found = re.findall(r"((?:[^\\,]|\\.)+)(?:, |$)", text)
+    return [re.sub(r"\\(.)", r"\1", name) for name in found]
+
+
+def endless(columns: Mapping[str, Values]) -> dict[str, Values]:
+    """Columns of the table `signals`: endless distances and times are infinite again."""
+    found = dict(columns)
+    for name in ("distance", "lost_for"):
+        found[name] = np.where(np.isnan(found[name]), np.inf, found[name])
+    return found
+
+
 @dataclass(frozen=True)
 class Asked:
     """Rows of the table `signals` of one agent.
@@ -26,12 +54,14 @@ class Asked:
         setup, level: Of the run.
         agent: Whose rows.
         rows: The columns by name, (rows,); also `x` and `y`, the agent's place.
+        effects: (t, who, attribute, value) the attributes that changed, in the order of time.
     """
 
     setup: Setup
     level: Level
     agent: str
     rows: Mapping[str, Values]
+    effects: tuple[tuple[float, str, str, float], ...] = ()
 
     def true(self, change: str) -> NDArray[np.bool_]:
         """(rows,) whether the condition of a change was true."""
@@ -56,9 +86,11 @@ class Asked:
             self.level,
             self.agent,
             {name: values[row : row + 1] for name, values in self.rows.items()},
+            self.effects,
         )
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            return _part(condition, condition.root, one._look_up(change))
+            look_up = one._look_up(change)
+            return _part(condition, condition.root, look_up, lambda node: one.drawn(node, change))
 
     def values(self, node: Node, change: str) -> Values:
         """(rows,) what a part of a change's condition came to; a constant part has no axis."""
@@ -81,14 +113,20 @@ class Asked:
                 return self.rows[node.word]
             if node.kind == "attribute":
                 return self._attribute(*node.word.split("."))
+            if node.word == "chance":
+                return self._chance(change, node, evaluate(node.parts[0], look_up))
             name = node.parts[0].word
+            if node.word == "seen":
+                return self._listed("cones", name)
+            if node.word == "felt":
+                return self._listed("felt_by", name)
             if node.word == "in_zone":
                 return self.level.within(name, self.rows["x"], self.rows["y"])
             if node.word == "target_in_zone":
                 return self.level.within(name, self.rows["target_x"], self.rows["target_y"])
             if node.word == "observed_by":
                 return self._observed_by(name)
-            return self._chance(change, node)
+            raise AssertionError(node.word)
 
         return look_up
 
@@ -106,21 +144,29 @@ class Asked:
         known = [
             self.setup.attributes_of(each).get(name, np.nan) if each else np.nan for each in who
         ]
-        return np.array(known)
+        found = np.array(known)
+        for t, whose, attribute, value in self.effects:
+            if attribute == name:  # it holds from the next tick on
+                found[(np.asarray(who) == whose) & (self.rows["t"] > t + 1e-9)] = value
+        return found
+
+    def _listed(self, column: str, name: str) -> Values:
+        """(rows,) whether a name is among those that a column lists."""
+        return np.array([name in unjoined(text) for text in self.rows[column]], np.bool_)
 
     def _observed_by(self, team: str) -> Values:
         cast = self.setup.cast
-        return np.array(
-            [
-                any(cast[name].team == team for name in observers.split(", "))
-                if observers
-                else False
-                for observers in self.rows["observers"]
-            ],
-            np.bool_,
+        seen = (
+            any(cast[name].team == team for name in unjoined(text))
+            for text in self.rows["observers"]
         )
+        return np.array([*seen], np.bool_)
 
-    def _chance(self, change: str, node: Node) -> Values:
+    def _chance(self, change: str, node: Node, odds: Values) -> Values:
+        return self.drawn(node, change) < odds
+
+    def drawn(self, node: Node, change: str) -> Values:
+        """(rows,) the number from 0 to 1 that a chance of a change's condition drew."""
         leaves = self.condition(change).leaves()
         leaf = next(n for n, each in enumerate(leaves) if each is node)
         seed = self.setup.seed
@@ -128,7 +174,7 @@ class Asked:
             int(entry): drawn(seed, self.agent, change, leaf, int(entry))
             for entry in np.unique(self.rows["entry"])
         }
-        return np.array([draws[int(entry)] < node.value for entry in self.rows["entry"]])
+        return np.array([draws[int(entry)] for entry in self.rows["entry"]])
 
 
 @dataclass(frozen=True)
@@ -167,12 +213,17 @@ class Part:
         return [self] if not self.parts else [leaf for part in self.parts for leaf in part.leaves()]
 
 
-def _part(condition: Condition, node: Node, look_up: Any) -> Part:
+def _part(condition: Condition, node: Node, look_up: Any, drawn: Any) -> Part:
     text = condition.words_in(node)
     true = bool(np.ravel(evaluate(node, look_up))[0])
     if not node.is_leaf:
-        parts = tuple(_part(condition, part, look_up) for part in node.parts)
+        parts = tuple(_part(condition, part, look_up, drawn) for part in node.parts)
         return Part(text, true, node.kind, "", "", parts)
+    if node.word == "chance":
+        odds = float(np.ravel(evaluate(node.parts[0], look_up))[0])
+        drew = f"{text} drew {written_draw(np.ravel(drawn(node))[0])}"
+        missing = "" if true else f"{drew}, needs < {written(odds, '')}"
+        return Part(text, true, "leaf", drew, missing, ())
     if node.kind != "compare":
         return Part(text, true, "leaf", "", "", ())
     unit = _unit(node)
@@ -189,6 +240,11 @@ def _part(condition: Condition, node: Node, look_up: Any) -> Part:
         missing = f"{numbers[0] if numbers else text}, needs {_sign(node.word)} "
         missing += written(float(right), unit)
     return Part(text, true, "leaf", ", ".join(numbers), missing, ())
+
+
+def written_draw(number: float) -> str:
+    """What a chance drew, in as many digits as tell it from a usual limit."""
+    return f"{number:.4f}"
 
 
 def sides_of(condition: Condition, leaf: Node) -> list[tuple[str, Node]]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 
@@ -10,29 +11,33 @@ from snelk.config.models import Cone
 from snelk.config.problems import key_path
 from snelk.level.grid import build_grid
 from snelk.level.level import Level
-from snelk.level.rays import NO_WALL
 from snelk.runs.answers import Change, ConeAnswer, Gate
 from snelk.runs.moment import Moment
 from snelk.runs.nudges import CLEAR, awake_changes, notice_change, safe
-from snelk.runs.standing import scales_of
+from snelk.runs.standing import cone_place, cones_at, scales_of
 from snelk.senses.sight import EDGE, Sight
 
+Places = Callable[[str], tuple[str, ...]]
+"""Where each limit of a cone stands that held at a moment."""
 
-def changes_that_turn(
-    moment: Moment, sight: Sight, cones: list[ConeAnswer], profile: str
-) -> list[Change]:
+
+def changes_that_turn(moment: Moment, sight: Sight, cones: list[ConeAnswer]) -> list[Change]:
     """Single changes that turn the answer, the relatively smallest first."""
     seeing = [cone for cone in cones if cone.result == "in_view"]
-    numbers = moment.run.setup.profiles[profile].cones
+    agent = moment.run.agents[moment.a]
+    numbers = cones_at(moment.run, agent, moment.tick)
+
+    def places_of(cone: str) -> Places:
+        return lambda key: (*cone_place(moment.run, agent, moment.tick, cone, key), key)
+
     found: list[tuple[float, Change]] = []
     if len(seeing) == 1:
-        place = ("profiles", profile, "cones", seeing[0].cone)
+        place = places_of(seeing[0].cone)
         for gate in seeing[0].gates[3:]:
             found += _numeric_change(gate, numbers[seeing[0].cone], place, turn_on=False)
         found += _awake_changes(moment, seeing[0], turn_on=False)
     elif not seeing:
         for cone in cones:
-            place = ("profiles", profile, "cones", cone.cone)
             failing = [gate for gate in cone.gates if gate.passed is not True]
             if {gate.name for gate in failing} <= {"awake", "range"}:
                 found += _awake_changes(moment, cone, turn_on=True)
@@ -40,12 +45,13 @@ def changes_that_turn(
                 continue
             gate = failing[0]
             if gate.name == "cares":
-                agent, target = moment.run.agents[moment.a], moment.run.names[moment.j]
+                target = moment.run.names[moment.j]
                 sense = ("cones", cone.cone)
                 found.append(notice_change(moment.run, agent, target, sense, "seen"))
             elif gate.name == "line_of_sight" and gate.value == 0.0:
                 found += _wall_change(moment, sight, cone.cone)
             else:
+                place = places_of(cone.cone)
                 found += _numeric_change(gate, numbers[cone.cone], place, turn_on=True)
     unique = {change: size for size, change in sorted(found, key=lambda item: item[0])}
     return list(unique)
@@ -68,14 +74,14 @@ def _awake_changes(
 
 
 def _numeric_change(
-    gate: Gate, cone: Cone, place: tuple[str, ...], *, turn_on: bool
+    gate: Gate, cone: Cone, place: Places, *, turn_on: bool
 ) -> list[tuple[float, Change]]:
     """The change of the gate's own limit that turns it, with its size; none if there is none."""
     if gate.value is None or gate.limit is None:
         return []
     if gate.scale == 0.0:
         return []
-    key = key_path((*place, gate.key))
+    key = key_path(place(gate.key))
     now, needs = gate.limit / gate.scale, gate.value / gate.scale
     # For a limit that the value must not pass it has to reach the value, else stay clear of it.
     comparison = {
@@ -104,9 +110,10 @@ def _numeric_change(
     limit = rounded
     if comparison in ("<", ">") and rounded == now:  # say the value that differs
         sign, limit = {"<": "≤", ">": "≥"}[comparison], value
-    text = f"{word} if {gate.key} of the {place[-1]} cone {sign} {limit:.10g}{unit} (is {now:.10g})"
+    named = f"{gate.key} of the {place(gate.key)[-2]} cone"
+    text = f"{word} if {named} {sign} {limit:.10g}{unit} (is {now:.10g})"
     text += f"; {'raise' if turn_on else 'lower'} {partner} with it" if partner else ""
-    keys = [key, key_path((*place, partner))] if partner else [key]
+    keys = [key, key_path(place(partner))] if partner else [key]
     settable = tuple(f"{each}={value:.10g}" for each in keys)
     return [(size, Change(key, comparison, needs, now, text, settable))]
 
@@ -131,11 +138,10 @@ def _wall_change(moment: Moment, sight: Sight, cone_name: str) -> list[tuple[flo
     run, a, j = moment.run, moment.a, moment.j
     level = run.level
     wall = int(sight.wall[0, a, j])
-    if wall == NO_WALL:
+    if wall < 0:  # nothing, or somebody's body
         return []
     agent = run.agents[a]
-    profile = run.setup.profiles[run.setup.cast[agent].profile or ""]
-    least = profile.cones[cone_name].min_exposure
+    least = cones_at(run, agent, moment.tick)[cone_name].min_exposure
     for height in _crossing_heights(moment, wall):
         if height <= level.base[wall] or height > level.top[wall]:
             continue

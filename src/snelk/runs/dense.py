@@ -14,14 +14,13 @@ from numpy.typing import NDArray
 
 from snelk.config.words import POSTURES
 from snelk.engine.turns import Turns
-from snelk.mind.memory import SOURCES, doubt
+from snelk.mind.memory import GRACE, SENSED_NOW, SOURCES, doubt
+from snelk.runs.rows import Rows, Values, Words
 from snelk.runs.standing import awake_of_ticks
 from snelk.senses.bodies import bodies_of, gap_between
 from snelk.senses.sight import GATES, IN_VIEW, RESULTS
 
 if TYPE_CHECKING:
-    import pandas as pd
-
     from snelk.runs.run import Run
 
 Numbers = NDArray[np.float64]
@@ -57,22 +56,21 @@ def look_ticks(run: Run, agent: str) -> Ticks:
 def looks_at(run: Run, agent: str, target: str) -> Looks:
     """Every look of an agent with cones at a target."""
     ticks, cones = look_ticks(run, agent), len(run.setup.profile_of(agent).cones)
-    rows = run.pairs("sight", agent, target)
+    rows = run.rows_of("sight", agent, target)
     there = both_there(run, agent, target)[ticks]
     failed = np.where(there, GATES.index("cares"), GATES.index("present")).astype(np.int8)
     failed = np.repeat(failed[:, None], cones, axis=1)
     walls = np.full(len(ticks), "", dtype=object)
     distance = np.where(there, distances(run, agent, target)[ticks], np.nan)
     if len(rows):
-        at = np.searchsorted(ticks, run.ticks_of(rows.t.to_numpy()[::cones]))
-        codes = rows.result.cat.set_categories(list(RESULTS)).cat.codes.to_numpy() - 1
+        at = np.searchsorted(ticks, run.ticks_of(rows["t"][::cones]))
+        codes = rows.words("result").codes_in(RESULTS) - 1
         written = np.full(len(ticks), -1, dtype=np.intp)
         written[at] = np.arange(len(at))
         written = np.maximum.accumulate(written)
         failed = codes.reshape(-1, cones)[written].astype(np.int8)
-        named = rows.wall.astype(object).where(rows.wall.notna(), "").to_numpy()
-        walls = named.reshape(-1, cones)[written, 0]
-        distance[at] = rows.distance.to_numpy().reshape(-1, cones)[:, 0]
+        walls = rows["wall"].reshape(-1, cones)[written, 0]
+        distance[at] = rows["distance"].reshape(-1, cones)[:, 0]
     return Looks(ticks, failed, distance, walls)
 
 
@@ -82,108 +80,139 @@ def in_view(looks: Looks) -> NDArray[np.bool_]:
     return found
 
 
-def meters_of(run: Run, agent: str, target: str) -> pd.DataFrame:
+def meters_of(run: Run, agent: str, target: str) -> Rows:
     """A row per tick of a meter; none if the agent has no meter for that target."""
     profile, team = run.setup.profile_of(agent), run.setup.cast[target].team
     if profile.meter is None or not profile.ever_notices(team) or agent == target:
-        return run.meters.iloc[:0]
-    rows = _every_tick(run, run.pairs("meters", agent, target), agent, target)
-    rows[["value", "rate", "noise"]] = rows[["value", "rate", "noise"]].fillna(0.0)
-    rows["state"] = rows.state.astype(object).where(rows.state.notna(), "empty")
-    return rows
+        return run.rows("meters").take(slice(0))
+    rows = run.rows_of("meters", agent, target)
+    at = run.ticks_of(rows["t"])
+    every = _every_tick(run, rows, at, agent, target)
+    numbers = {name: every[name].copy() for name in ("value", "rate", "noise")}
+    state = np.full(len(run.times), "empty", dtype=object)
+    state[at] = rows["state"]
+    for values in numbers.values():
+        values[np.isnan(values)] = 0.0
+    return every.changed(**numbers, state=Words.of(state))
 
 
-def beliefs_of(run: Run, agent: str, target: str) -> pd.DataFrame:
+def beliefs_of(run: Run, agent: str, target: str) -> Rows:
     """A row per tick of a belief; none if the agent has no memory for that target."""
     profile, team = run.setup.profile_of(agent), run.setup.cast[target].team
     memory = profile.memory
     if memory is None or not profile.ever_notices(team) or agent == target:
-        return run.beliefs.iloc[:0]
-    rows = run.pairs("beliefs", agent, target)
-    every = _every_tick(run, rows, agent, target)
+        return run.rows("beliefs").take(slice(0))
+    rows = run.rows_of("beliefs", agent, target)
+    ticks = run.ticks_of(rows["t"])
+    every = _every_tick(run, rows, ticks, agent, target)
     if len(rows) == 0:
         return every
-    ticks = run.ticks_of(rows.t.to_numpy())
     last = np.searchsorted(ticks, np.arange(len(every)), side="right") - 1
-    stands = (last >= 0) & every.source.isna().to_numpy()
-    stood = rows.iloc[last.clip(0)].reset_index(drop=True)
-    stands &= stood.source.notna().to_numpy()
-    grown = _grown(run, stood, every.t.to_numpy())
-    every["source"] = every.source.astype(object).where(~stands, stood.source.astype(object))
-    for name in ("x", "y", "age", "uncertainty", "error"):
-        every[name] = np.where(stands, grown[name], every[name].to_numpy())
-    return every
+    stood = rows.take(last.clip(0))
+    stands = (last >= 0) & (every.words("source").codes < 0) & (stood.words("source").codes >= 0)
+    grown = _grown(run, stood, every["t"])
+    return every.changed(
+        source=Words.of(np.where(stands, stood["source"], every["source"])),
+        **{
+            name: np.where(stands, grown[name], every[name])
+            for name in ("x", "y", "age", "uncertainty", "error")
+        },
+    )
 
 
-def beliefs_at(run: Run, tick: int) -> pd.DataFrame:
+def beliefs_at(run: Run, tick: int) -> Rows:
     """The beliefs of all pairs at a tick, of those that believe something."""
-    rows = run.beliefs
-    rows = rows[rows.t <= run.times[tick] + 1e-9]
-    rows = rows.drop_duplicates(["agent", "target"], keep="last")
-    rows = rows[rows.source.notna()].sort_values(["agent", "target"])
+    rows = run.rows("beliefs")
+    rows = rows.take(rows["t"] <= run.times[tick] + 1e-9)
+    # Of each pair the last one, and the pairs by agent and target.
+    keys = [rows.words(who).codes_in(sorted(run.names)) for who in ("target", "agent")]
+    order = np.lexsort((np.arange(len(rows)), *keys))
+    pairs = np.stack(keys)[:, order]
+    last = np.append((pairs[:, 1:] != pairs[:, :-1]).any(axis=0), len(order) > 0)
+    rows = rows.take(order[last[: len(order)]])
+    rows = rows.take(rows.words("source").codes >= 0)
     return _grown(run, rows, np.full(len(rows), run.times[tick]))
 
 
-def _grown(run: Run, rows: pd.DataFrame, times: Numbers) -> pd.DataFrame:
+def not_sensed(beliefs: Rows) -> NDArray[np.bool_]:
+    """(rows,) whether a target is believed somewhere and is not sensed, nor has just been."""
+    now = beliefs.equal(source=SOURCES[SENSED_NOW]) | beliefs.equal(source=SOURCES[GRACE])
+    return (beliefs.words("source").codes >= 0) & ~now
+
+
+def _grown(run: Run, rows: Rows, times: Numbers) -> Rows:
     """Beliefs that have stood still since their rows, as they are at times, older and less sure."""
-    grown = rows.copy()
-    since = times - rows.t.to_numpy()
-    grown["t"], grown["age"] = times, rows.age + since
-    code = rows.source.cat.set_categories(list(SOURCES)).cat.codes.to_numpy()
-    for agent in rows.agent.unique():
-        memory = run.setup.profile_of(str(agent)).memory
+    age = rows["age"] + (times - rows["t"])
+    unsure, error = rows["uncertainty"].copy(), rows["error"].copy()
+    code = rows.words("source").codes_in(SOURCES)
+    agents, targets = (rows.words(who) for who in ("agent", "target"))
+    for a in np.unique(agents.codes):
+        memory = run.setup.profile_of(agents.known[a]).memory
         if memory is not None:
-            mine = (rows.agent == agent).to_numpy()
+            mine = agents.codes == a
             now, then = (
-                doubt(code[mine], each.age[mine].to_numpy(), 0.0, memory.grace, memory.spread)
-                for each in (grown, rows)
+                doubt(code[mine], each[mine], 0.0, memory.grace, memory.spread)
+                for each in (age, rows["age"])
             )
-            grown.loc[mine, "uncertainty"] += now - then
-    for target in rows.target.unique():
-        those = (rows.target == target).to_numpy()
-        place, ticks = _columns(run, str(target))[0], run.ticks_of(times[those])
-        off = [grown[axis].to_numpy()[those] - place[axis][ticks] for axis in "xy"]
-        grown.loc[those, "error"] = np.hypot(*off)
-    return grown
+            unsure[mine] += now - then
+    for j in np.unique(targets.codes):
+        those = targets.codes == j
+        place, ticks = _columns(run, targets.known[j])[0], run.ticks_of(times[those])
+        off = [rows[axis][those] - place[axis][ticks] for axis in "xy"]
+        error[those] = np.hypot(*off)
+    return rows.changed(t=times, age=age, uncertainty=unsure, error=error)
 
 
-def contacts_of(run: Run, agent: str, target: str, sense: str) -> pd.DataFrame:
+def contacts_of(run: Run, agent: str, target: str, sense: str) -> Rows:
     """A row per tick of `touch` or the `zone` sense; none if the agent has no such sense."""
-    rows = run.pairs("contacts", agent, target)
-    rows = rows[rows.sense == sense]
+    rows = run.rows_of("contacts", agent, target).where(sense=sense)
     profile = run.setup.profile_of(agent)
     if agent == target or (profile.touch if sense == "touch" else profile.zone_sense) is None:
         return rows
-    every = _every_tick(run, rows, agent, target)
+    count, at, there = len(run.times), run.ticks_of(rows["t"]), both_there(run, agent, target)
+    every = _every_tick(run, rows, at, agent, target)
+    changed: dict[str, Values | Words] = {"sense": Words.of([sense] * count)}
     if len(rows) == 0:  # it never notices that team
-        there = both_there(run, agent, target)
-        every["result"] = np.where(there, "cares", "present")
-    for name in ("sensed", "result", "wall", "zone"):
-        written = rows[name].astype(object).set_axis(run.ticks_of(rows.t.to_numpy()))
-        if len(rows):
-            every[name] = written.reindex(range(len(run.times)), method="ffill").to_numpy()
-    every["sensed"] = every.sensed.astype(object).fillna(False).astype(bool)
+        changed["result"] = Words.of(np.where(there, "cares", "present"))
+    else:
+        last = np.searchsorted(at, np.arange(count), side="right") - 1
+        for name in ("result", "wall", "zone"):
+            words = rows.words(name)
+            changed[name] = Words(np.where(last >= 0, words.codes[last], -1), words.known)
+        changed["sensed"] = (last >= 0) & rows["sensed"][last]
     if sense == "touch" and profile.touch is not None:
-        known = every.distance.notna().to_numpy()
-        apart = np.where(both_there(run, agent, target), between(run, agent, target), np.nan)
-        every["distance"] = np.where(known, every.distance.to_numpy(), apart)
-        awake = awake_of_ticks(run, agent, sense, np.arange(len(run.times)))
-        every["distance_limit"] = profile.touch.radius * awake
-        every["distance_margin"] = every.distance_limit - every.distance
-    every["sense"] = sense
-    return every
+        apart = np.where(there, between(run, agent, target), np.nan)
+        distance = np.where(np.isnan(every["distance"]), apart, every["distance"])
+        limit = profile.touch.radius * awake_of_ticks(run, agent, sense, np.arange(count))
+        changed |= {
+            "distance": distance,
+            "distance_limit": limit,
+            "distance_margin": limit - distance,
+        }
+    return every.changed(**changed)
 
 
-def _every_tick(run: Run, rows: pd.DataFrame, agent: str, target: str) -> pd.DataFrame:
-    """Rows of a pair, with ones for the other ticks that tell no more than whose they are."""
-    found = rows.set_axis(run.ticks_of(rows.t.to_numpy())).reindex(range(len(run.times)))
-    found["t"], found["agent"], found["target"] = run.times, agent, target
-    return found
+def _every_tick(run: Run, rows: Rows, at: Ticks, agent: str, target: str) -> Rows:
+    """Rows of a pair, at these ticks, with ones for the others that tell only whose they are."""
+    count = len(run.times)
+    found: dict[str, Values | Words] = {}
+    for name in rows:
+        column = rows.column(name)
+        if isinstance(column, Words):
+            codes = np.full(count, -1, dtype=np.intp)
+            codes[at] = column.codes
+            found[name] = Words(codes, column.known)
+        else:
+            values = np.full(count, False if column.dtype == np.bool_ else np.nan)
+            values[at] = column
+            found[name] = values
+    whose = {"agent": Words.of([agent] * count), "target": Words.of([target] * count)}
+    return Rows({**found, **whose, "t": run.times})
 
 
 def both_there(run: Run, agent: str, target: str) -> NDArray[np.bool_]:
     """(ticks,) whether both are present."""
-    present = run.poses.present.to_numpy().reshape(-1, len(run.names))
+    present = run.rows("poses")["present"].reshape(-1, len(run.names))
     both: NDArray[np.bool_] = (
         present[:, run.names.index(agent)] & present[:, run.names.index(target)]
     )
@@ -216,11 +245,11 @@ def between(run: Run, agent: str, target: str) -> Numbers:
 
 def _columns(run: Run, *names: str) -> list[dict[str, Any]]:
     """The poses of some characters: (ticks,) x, y, z and the number of the posture."""
-    poses, count = run.poses, len(run.names)
-    posture = poses.posture.cat.set_categories(list(POSTURES)).cat.codes.to_numpy().clip(0)
+    poses, count = run.rows("poses"), len(run.names)
+    posture = poses.words("posture").codes_in(POSTURES).clip(0)
     found = []
     for name in names:
         n = run.names.index(name)
-        columns = {axis: poses[axis].to_numpy().reshape(-1, count)[:, n] for axis in "xyz"}
+        columns = {axis: poses[axis].reshape(-1, count)[:, n] for axis in "xyz"}
         found.append({**columns, "posture": posture.reshape(-1, count)[:, n]})
     return found

@@ -22,6 +22,8 @@ EVENT_KINDS = (
     "forgot",
     "rose",
     "fell",
+    "reacts",
+    "ignored",
     "changed",
     "reached",
     "unreachable",
@@ -33,6 +35,10 @@ EVENT_KINDS = (
     "threw",
     "not_thrown",
     "caught",
+    "became",
+    "alarm",
+    "missed",
+    "removed",
     "vanished",
 )
 """Kinds of events, in their order within one tick."""

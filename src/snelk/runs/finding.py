@@ -7,8 +7,7 @@ from collections.abc import Collection, Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.words import GAITS
-from snelk.engine.noises import STEP
+from snelk.config.words import GAITS, STEP
 from snelk.engine.simulation import Simulation
 from snelk.level.rays import NO_WALL
 from snelk.mind.memory import NO_BELIEF, TOLD, Beliefs
@@ -24,7 +23,7 @@ from snelk.runs.events import (
     describe_noise,
     describe_sight,
 )
-from snelk.senses.bodies import Poses
+from snelk.senses.bodies import Poses, blocker_codes, blockers_of
 from snelk.senses.contact import NO_ZONE, SENSED, Contacts
 from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises
 from snelk.senses.sight import GATES, IN_VIEW, Sight
@@ -91,7 +90,8 @@ class EventFinder:
             saw = bool(now[n, a, j].any())
             k = int(np.argmax(now[n, a, j] if saw else sight.held[n, v, a, j]))
             gate = int(sight.failed[n, v, a, j, k])
-            wall = int(sight.wall[n, v, a, j])
+            walls = simulation.level.wall_names
+            wall = int(blocker_codes(sight.wall[n, v, a, j], len(walls)))
             event = Event(
                 float(times[n]),
                 "saw" if saw else "lost",
@@ -101,7 +101,7 @@ class EventFinder:
                 float(sight.distance[n, v, a, j]),
                 float(np.degrees(sight.off[n, v, a, j])),
                 "" if saw else GATES[gate],
-                simulation.level.wall_names[wall] if not saw and wall != NO_WALL else "",
+                blockers_of(walls, simulation.names)[wall] if not saw and wall != NO_WALL else "",
             )
             there = poses.present[n, p, simulation.numbers.characters[a]]
             lost = describe_loss(event, absent=target if there else agent)

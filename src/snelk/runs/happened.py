@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from snelk.body.world import Happening
+from snelk.body.outcomes import Happening
 from snelk.engine.simulation import Simulation
 from snelk.engine.throws import Flight
 from snelk.runs.events import Event
@@ -65,9 +66,17 @@ def _happenings(
     states: Sequence[tuple[object, ...]],
     happenings: Sequence[tuple[float, Happening]],
 ) -> Iterator[Event]:
+    stays: dict[str, list[tuple[float, str]]] = {}  # since when each agent was in which state
+    for row in states:
+        stays.setdefault(str(row[1]), []).append((float(str(row[0])), str(row[4])))
     for t, each in happenings:
+        if each.agent < 0:
+            whose = simulation.names[each.target]
+            text = f"{whose}: {each.text}"
+            yield Event(t, each.kind, whose, x=each.x, y=each.y, text=text)
+            continue
         agent = simulation.agents[each.agent]
-        state = [str(row[4]) for row in states if row[1] == agent and float(str(row[0])) <= t][-1]
+        state = stays[agent][bisect_right(stays[agent], t, key=lambda stay: stay[0]) - 1][1]
         target = simulation.names[each.target] if each.target >= 0 else ""
         place = f"({each.x:.1f}, {each.y:.1f})"
         text = {
@@ -76,11 +85,20 @@ def _happenings(
             "disproved": f"{agent} sees that "
             + (f"{target} is not at {place}" if target else f"nobody is at {place}"),
             "unreachable": f"{agent} cannot get to {each.text} (at {place}, {state})",
+            "reacts": f"{agent} reacts to {each.text} ({state})",
+            "ignored": f"{agent} lets {each.text} go by: it could be taken no more ({state})",
+            "became": f"{target}: {each.text}, by {agent}",
+            "alarm": f"{agent} raised an alarm: {each.text}",
+            "missed": f"{agent}: {each.text}",
+            "removed": f"{target} {each.text}, by {agent}",
             "stuck": f"{agent} does not get on at {place} ({state})",
             "done": f"{agent} is done with {each.text} ({state})",
             "failed": f"{agent} failed to {each.text} ({state})",
         }[each.kind]
-        yield Event(t, each.kind, agent, target, state=state, x=each.x, y=each.y, text=text)
+        change = each.text if each.kind in ("reacts", "ignored") else ""
+        yield Event(
+            t, each.kind, agent, target, state=state, change=change, x=each.x, y=each.y, text=text
+        )
 
 
 def _searches(searches: Sequence[tuple[object, ...]]) -> Iterator[Event]:

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from snelk.config.conditions import TRUTHS
 from snelk.errors import InputError
 from snelk.mind.ladder import OVER
-from snelk.runs.asked import Asked, Part, written
-from snelk.runs.minds import TEXTS, plain
+from snelk.runs.asked import Asked, Part, endless, written
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run
@@ -27,6 +26,8 @@ class ChangeAnswer:
         name, to: The change, and where it leads.
         condition: Its condition as a tree, each part with what it came to.
         held, needs: For how long the condition had been true on end, and has to be, s.
+        reaction: Seconds between that it could be taken and that it is.
+        reacted: For how long the agent had been reacting to it, s; None if it was not.
         taken: Whether it was taken at this tick.
         missing: What it lacked, in words; empty if it was taken.
     """
@@ -36,6 +37,8 @@ class ChangeAnswer:
     condition: Part
     held: float
     needs: float
+    reaction: float
+    reacted: float | None
     taken: bool
     missing: tuple[str, ...]
 
@@ -82,30 +85,42 @@ def explain_ladder(run: Run, agent: str, *, at: float) -> LadderAnswer:
     asked, tick = asked_by(run, agent), run.tick_at(at)
     rows, t = asked.rows, float(run.times[tick])
     state, focus = str(rows["state"][tick]), str(rows["focus"][tick])
-    states = run.states
-    states = states[states.agent == agent]
-    entered = states[(states.t < t - SLACK) | states.change.isna()]
-    since = float(entered.t.iloc[-1])
-    now = states[(states.t > t - SLACK) & (states.t < t + SLACK) & states.change.notna()]
-    taken = str(now.change.iloc[0]) if len(now) else ""
-    first = 0 if entered.change.isna().iloc[-1] else run.tick_at(since) + 1
+    states = run.rows("states").where(agent=agent)
+    is_first = states["change"] == ""
+    entered = states.take((states["t"] < t - SLACK) | is_first).row(-1)
+    since = entered.t
+    now = states.take((np.abs(states["t"] - t) < SLACK) & ~is_first)
+    taken = str(now["change"][0]) if len(now) else ""
+    first = run.tick_at(since) + 1 if entered.change else 0
     blocked = _blocked(run, agent, state, rows, tick)
     answers = []
+    reacting = {
+        name: t - since
+        for name, since, until in reactions(run, agent)
+        if since <= t + SLACK and t < until - SLACK
+    }
     for name, change in ladder.changes.items():
-        if state not in (change.from_ or tuple(ladder.states)) or change.to == state:
+        if state not in ladder.origins(change):
             continue
         held = _held(asked.true(name)[first : tick + 1], run.setup.clock.dt)
         tree = asked.explain(name, tick)
         missing: tuple[str, ...] = ()
+        reaction = ladder.reaction_of(change, state)
+        reacted = reacting.get(name)
         if name != taken:
             missing = _missing(tree, held, change.for_, blocked, taken)
+            if reacted is not None and not taken:
+                left = f"{written(reaction - reacted, 's')} to go"
+                missing = (f"reacts for {written(reaction, 's')}, {left}",)
         answers.append(
-            ChangeAnswer(name, change.to, tree, held, change.for_, name == taken, missing)
+            ChangeAnswer(
+                name, change.to, tree, held, change.for_, reaction, reacted, name == taken, missing
+            )
         )
     x, y = float(rows["target_x"][tick]), float(rows["target_y"][tick])
     headline = f"{agent} is {state} at {t:.2f} s, for {written(t - since, 's')}"
     if taken:
-        headline = f"{agent} turns from {state} to {now.state.iloc[0]} at {t:.2f} s: {taken}"
+        headline = f"{agent} turns from {state} to {now.row(0).state} at {t:.2f} s: {taken}"
     place = str(rows["place"][tick])
     about = f"; focus {focus}" if focus else "; no focus"
     headline += f"; focus a {place} that nobody made, at ({x:.1f}, {y:.1f})" if place else about
@@ -115,18 +130,15 @@ def explain_ladder(run: Run, agent: str, *, at: float) -> LadderAnswer:
 
 def asked_by(run: Run, agent: str) -> Asked:
     """All rows of the table `signals` of an agent, ready to be asked."""
-    frame = run.table("signals")
-    frame = frame[frame.agent == agent]
-    words = {
-        name: frame[name].astype(object).where(frame[name].notna(), None).tolist()
-        for name in TEXTS
-        if name != "agent"
-    }
-    others = [name for name in frame.columns if name not in TEXTS]
-    numbers: dict[str, Any] = {str(name): frame[name].to_numpy() for name in others}
-    for name in TRUTHS:
-        numbers[name] = numbers[name].astype(np.bool_)
-    return Asked(run.setup, run.level, agent, plain({**words, **numbers}))
+    rows = run.rows("signals").where(agent=agent)
+    columns = {name: rows[name] for name in rows if name != "agent"}
+    return Asked(run.setup, run.level, agent, endless(columns), effects_of(run))
+
+
+def effects_of(run: Run) -> tuple[tuple[float, str, str, float], ...]:
+    """(t, who, attribute, value) the attributes that changed during a run."""
+    rows = run.rows("effects")
+    return tuple((row.t, row.who, row.attribute, row.value) for row in rows.each() if row.attribute)
 
 
 def _held(true: Any, dt: float) -> float:
@@ -136,19 +148,38 @@ def _held(true: Any, dt: float) -> float:
     return max(ticks - 1, 0) * dt
 
 
+def reactions(run: Run, agent: str) -> Iterator[tuple[str, float, float]]:
+    """(change, from, to) when an agent was reacting to changes that it could take, s."""
+    rows = run.rows("events").where(agent=agent)
+    begun: dict[str, float] = {}
+    for kind, change, t in zip(rows["kind"], rows["change"], rows["t"].tolist(), strict=True):
+        if kind == "reacts":
+            begun[change] = t
+        if kind not in ("ignored", "changed"):
+            continue
+        for name in [change] if kind == "ignored" else list(begun):
+            if name in begun:
+                yield name, begun.pop(name), t
+    for name, since in begun.items():
+        yield name, since, float("inf")
+
+
 def _blocked(run: Run, agent: str, state: str, rows: Any, tick: int) -> str:
     """What keeps an agent in a state whatever its conditions say; empty if nothing does."""
     ladder = run.setup.profile_of(agent).ladder
     assert ladder is not None
+    for out in run.rows("effects").where(who=agent).each():
+        if not out.attribute and out.t < rows["t"][tick] - SLACK:
+            return f"was taken out at {out.t:.2f} s ({out.cause})"
     settings, been = ladder.states[state], float(rows["state_for"][tick])
     if been < settings.least - SLACK:
         return f"stays {settings.least:g} s at least, has been there {written(been, 's')}"
     if not settings.interruptible and not any(rows[name][tick] for name in OVER):
         return "cannot be interrupted before its activity is done"
-    states = run.states
-    before = states[(states.agent == agent) & (states.t < rows["t"][tick] - SLACK)]
-    if len(before) and isinstance(before.before.iloc[-1], str):
-        sleep = ladder.states[before.before.iloc[-1]].sleep
+    entered = run.rows("states").where(agent=agent)
+    entered = entered.take(entered["t"] < rows["t"][tick] - SLACK)
+    if len(entered) and entered["before"][-1]:
+        sleep = ladder.states[entered["before"][-1]].sleep
         if sleep is not None and been < sleep.wake_time - SLACK:
             return f"is still waking up, {sleep.wake_time - been:.1f} s to go"
     return ""

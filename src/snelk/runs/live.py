@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -12,6 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.fields import LONGEST
+from snelk.config.minds import MOST_OF_AN_ATTRIBUTE
+from snelk.config.models import Effect
 from snelk.config.recordings import TrackData
 from snelk.config.scenario import MOST_TICKS, Scenario, load
 from snelk.config.words import GAITS, POSTURES
@@ -22,7 +24,7 @@ from snelk.mind.memory import NO_BELIEF, SOURCES, uncertainty
 from snelk.runs.events import EVENT_KINDS, Event
 from snelk.runs.finding import EventFinder, find_hearing
 from snelk.runs.happened import find_minds
-from snelk.runs.minds import search_rows
+from snelk.runs.minds import Searches
 from snelk.senses.hearing import Heard, Noises
 from snelk.senses.sight import IN_VIEW
 
@@ -117,7 +119,7 @@ class Live:
         self._finder = EventFinder(simulation)
         self._last_steps: dict[tuple[int, int], float] = {}
         self._noises: list[Noises] = []
-        self._notes: list[Any] = []
+        self._searches = Searches(simulation)
         self._states = self._first_states()
 
     def push(
@@ -199,6 +201,45 @@ class Live:
             if not abs(value) <= LONGEST or (what == "reach" and value <= 0):
                 raise InputError.of("noise", what, f"{value:g} m", "is out of range")
         self._simulation.maker.give(kind, (float(x), float(y), float(z)), float(reach), by)
+
+    def effect(
+        self,
+        of: str,
+        *,
+        set: Mapping[str, float] | None = None,
+        add: Mapping[str, float] | None = None,
+        removes: bool = False,
+    ) -> None:
+        """Do something to a character at the next tick, such as a hit; it holds from then on.
+
+        Args:
+            of: To whom.
+            set: Attributes that get a value.
+            add: Attributes that grow by so much, or shrink if below 0.
+            removes: Whether it is taken out for good.
+
+        Raises:
+            InputError: Nobody has that name, no attribute is known by it, or a number is wrong.
+        """
+        one_of(of, self.names, source="effect", place="of", what="character")
+        known = self._simulation.setups[0].attributes
+        for key, given in (("set", set or {}), ("add", add or {})):
+            for name, value in given.items():
+                one_of(name, known, source="effect", place=key, what="attribute")
+                if not abs(value) <= MOST_OF_AN_ATTRIBUTE:
+                    rule = f"must be a number within ±{MOST_OF_AN_ATTRIBUTE:g}"
+                    raise InputError.of("effect", f"{key}.{name}", f"{value}", rule)
+        effect = Effect(t=0.0, of=of, set=dict(set or {}), add=dict(add or {}), removes=removes)
+        self._simulation.world.outcomes.queue(effect)
+        self._simulation.world.active = True
+
+    def attribute(self, name: str, attribute: str) -> float:
+        """An attribute of somebody as it is now; NaN if it has none of it."""
+        one_of(name, self.names, source="attribute", place="", what="character")
+        known = self._simulation.setups[0].attributes
+        one_of(attribute, known, source="attribute", place="", what="attribute")
+        values = self._simulation.world.outcomes.attributes[attribute]
+        return float(values[0, self.names.index(name)])
 
     def step(self) -> list[Event]:
         """Compute the next tick and return what happened at it, as in the table `events`.
@@ -354,9 +395,8 @@ class Live:
             )  # fmt: skip
         for row in fresh:
             self._states[str(row[1])] = row
-        happened = [(self.t, each) for each in world.happenings]
-        self._notes += world.notes
-        searches = search_rows(simulation, self._notes)[len(self._notes) - len(world.notes) :]
+        happened = [(self.t, each) for each in (*world.happenings, *world.outcomes.happenings)]
+        searches = self._searches.rows(world.notes)
         known = list(self._states.values())
         flights = simulation.thrower.flights
         return list(find_minds(simulation, known, happened, searches, flights, changes=fresh))

@@ -3,22 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from itertools import compress
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from snelk.body.searching import Note, Snapshot
-from snelk.config.conditions import TRUTHS
-from snelk.engine.simulation import Simulation
-from snelk.engine.throws import Flight
-from snelk.mind.ladder import Step
+from snelk.config.conditions import FELT_BY, TRUTHS
+from snelk.level.rays import NO_WALL
+from snelk.mind.sharing import TELL_RESULTS, Saying
 from snelk.mind.signals import Signals
-from snelk.runs.asked import Asked
-from snelk.runs.tables import numbers_of, words_of
+from snelk.runs.asked import Asked, endless, joined
+from snelk.runs.rows import Rows
+from snelk.runs.tables import kinds_of, numbers_of, words_of
 from snelk.senses.bodies import Poses
+from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.sight import IN_VIEW, Sight
+
+if TYPE_CHECKING:
+    from snelk.body.outcomes import Effect
+    from snelk.body.searching import Note, Snapshot
+    from snelk.engine.simulation import Simulation
+    from snelk.engine.throws import Flight
+    from snelk.mind.ladder import Step
 
 Numbers = NDArray[np.float64]
 
@@ -36,8 +44,6 @@ STATE_COLUMNS = {
     "reason": STRING,
     "also": STRING,
 }
-TEXTS = ("state", "focus", "place", "observers", "agent")
-"""Columns of the table `signals` that hold words."""
 
 SEARCH_COLUMNS = {
     "t": pa.float64(),
@@ -52,6 +58,27 @@ SEARCH_COLUMNS = {
     "outcome": STRING,
     "seconds": pa.float64(),
     "walked": pa.float64(),
+}
+VOICE_COLUMNS = {
+    "t": pa.float64(),
+    "teller": STRING,
+    "listener": STRING,
+    "target": STRING,
+    "by": STRING,
+    "result": STRING,
+    "arrives": pa.float64(),
+    "straight": pa.float64(),
+    "limit": pa.float64(),
+    "wall": STRING,
+}
+EFFECT_COLUMNS = {
+    "t": pa.float64(),
+    "who": STRING,
+    "attribute": STRING,
+    "before": pa.float64(),
+    "value": pa.float64(),
+    "by": STRING,
+    "cause": STRING,
 }
 THROW_COLUMNS = {
     "t": pa.float64(),
@@ -73,6 +100,7 @@ def signal_table(
     times: Numbers,
     signals: Signals,
     sight: Sight,
+    contacts: Contacts,
     poses: Poses,
 ) -> pa.Table:
     """A row per tick and agent with a ladder: all that conditions could ask for."""
@@ -95,7 +123,9 @@ def signal_table(
         "state": words_of(code[who[None, :], signals.state[:, v][:, who]].ravel(), words),
         "focus": words_of(column(signals.focus), simulation.names),
         "entry": column(signals.entry),
-        "place": words_of(column(signals.place), simulation.maker.words),
+        "place": kinds_of(simulation, v, column(signals.place)),
+        "cones": _cones(simulation, v, who, signals, sight),
+        "felt_by": _felt_by(v, who, signals, contacts),
         "observers": _observers(simulation, who, sight.failed[:, v], poses.present[:, p]),
     }
     columns |= {name: column(getattr(signals, name)) for name in TRUTHS}
@@ -114,6 +144,43 @@ def _finite(values: Numbers) -> Numbers:
     return np.where(np.isinf(values), np.nan, values)
 
 
+def _cones(
+    simulation: Simulation, v: int, who: NDArray[np.intp], signals: Signals, sight: Sight
+) -> pa.Array:
+    """The cones of which each agent has its focus in view, by name."""
+    names = [list(simulation.setups[v].profile_of(agent).cones) for agent in simulation.agents]
+    focus = np.maximum(signals.focus[:, v][:, who], 0)  # (tick, agent)
+    ticks = np.arange(len(focus))[:, None]
+    seen = sight.failed[ticks, v, who, focus] == IN_VIEW  # (tick, agent, cone)
+    seen &= signals.seen[:, v][:, who, None]
+    return _listed(seen, [names[a] for a in who])
+
+
+def _felt_by(v: int, who: NDArray[np.intp], signals: Signals, contacts: Contacts) -> pa.Array:
+    """The senses of contact by which each agent feels its focus."""
+    focus = np.maximum(signals.focus[:, v][:, who], 0)
+    ticks = np.arange(len(focus))[:, None]
+    felt = np.stack(
+        [each[ticks, v, who, focus] == SENSED for each in (contacts.touch, contacts.zone)], axis=2
+    )
+    felt &= signals.felt[:, v][:, who, None]
+    return _listed(felt, [list(FELT_BY)] * len(who))
+
+
+def _listed(some: NDArray[np.bool_], names: Sequence[Sequence[str]]) -> pa.Array:
+    """(tick, agent) the names, of each agent its own, of those that are true; null if none is."""
+    texts: list[str | None] = [None]
+    codes = np.zeros(some.shape[:2], dtype=np.int64)
+    known: dict[tuple[int, bytes], int] = {}
+    for n, k in np.argwhere(some.any(axis=2)):
+        key = int(k), some[n, k].tobytes()
+        if key not in known:
+            known[key] = len(texts)
+            texts.append(joined(compress(names[int(k)], some[n, k])))
+        codes[n, k] = known[key]
+    return pa.array(texts, STRING).take(pa.array(codes.ravel()))
+
+
 def _observers(
     simulation: Simulation,
     who: NDArray[np.intp],
@@ -124,23 +191,11 @@ def _observers(
     j = simulation.numbers.characters[who]
     seen = (failed[:, :, j] == IN_VIEW).any(axis=3)  # (tick, watcher, agent)
     seen &= present[:, None, j]
-    codes = np.zeros((len(seen), len(who)), dtype=np.int64)
-    texts: list[str | None] = [None]
-    known: dict[bytes, int] = {}
-    for n, k in np.argwhere(seen.any(axis=1)):
-        key = seen[n, :, k].tobytes()
-        if key not in known:
-            known[key] = len(texts)
-            watchers = np.flatnonzero(seen[n, :, k])
-            texts.append(", ".join(simulation.agents[w] for w in watchers))
-        codes[n, k] = known[key]
-    return pa.array([texts[code] for code in codes.ravel()], STRING)
+    return _listed(seen.transpose(0, 2, 1), [simulation.agents] * len(who))
 
 
-def state_rows(
-    simulation: Simulation, v: int, signals: pa.Table, taken: Sequence[tuple[float, Step]]
-) -> list[tuple[object, ...]]:
-    """The first state of every agent, and each change with its reason."""
+def first_states(simulation: Simulation, v: int) -> list[tuple[object, ...]]:
+    """The first state of every agent."""
     world, setup = simulation.world, simulation.setups[v]
     rows: list[tuple[object, ...]] = []
     for a in np.flatnonzero(world.ladders.used[v]):
@@ -150,18 +205,33 @@ def state_rows(
         first = setup.cast[agent].state or ladder.first_state
         start, rank = float(simulation.times[0]), ladder.rank_of(first)
         rows.append((start, agent, None, None, first, rank, None, None, None, None, None))
+    return rows
+
+
+def change_rows(
+    simulation: Simulation,
+    v: int,
+    signals: pa.Table,
+    first: int,
+    taken: Sequence[tuple[float, Step]],
+    effects: Sequence[tuple[object, ...]],
+) -> list[tuple[object, ...]]:
+    """Each change with its reason; `signals` are those of the ticks from number `first` on."""
+    world, setup = simulation.world, simulation.setups[v]
+    rows: list[tuple[object, ...]] = []
     # A tick has a row for each agent with a ladder, in their order.
     who = np.flatnonzero(world.ladders.used[v]).tolist()
-    tick = np.rint((np.array([t for t, _ in taken]) - simulation.times[0]) / setup.clock.dt)
+    tick = np.rint((np.array([t for t, _ in taken]) - simulation.times[first]) / setup.clock.dt)
     places = [int(n) * len(who) + who.index(s.agent) for n, (_, s) in zip(tick, taken, strict=True)]
-    frame = signals.take(pa.array(places, pa.int64())).to_pydict()
+    asking = Rows.of(signals.take(pa.array(places, pa.int64())))
+    changed: Any = tuple((*row[:3], row[4]) for row in effects if row[2])
     for n, (t, step) in enumerate(taken):
         ladder = world.ladders.ladders[v][step.agent]
         assert ladder is not None
         agent, names = simulation.agents[step.agent], list(ladder.states)
         changes = list(ladder.changes)
-        row = plain({name: values[n : n + 1] for name, values in frame.items()})
-        asked = Asked(setup, simulation.level, agent, row)
+        row = endless(asking.take(slice(n, n + 1)))
+        asked = Asked(setup, simulation.level, agent, row, changed)
         tree = asked.explain(changes[step.change], 0)
         reason = "; ".join(tree.reasons())
         also = ", ".join(changes[c] for c in step.also) or None
@@ -170,48 +240,72 @@ def state_rows(
         rows.append(
             (
                 *(t, agent, changes[step.change], names[step.before], after),
-                *(ladder.rank_of(after), focus, frame["place"][n], step.held),
+                *(ladder.rank_of(after), focus, asking["place"][n] or None, step.held),
                 *(reason or None, also),
             )
         )
     return rows
 
 
-def plain(columns: dict[str, Any]) -> dict[str, NDArray[Any]]:
-    """Columns of the table `signals` as arrays: endless distances and times are infinite again."""
-    found: dict[str, NDArray[Any]] = {}
-    for name, values in columns.items():
-        if name in TEXTS:
-            found[name] = np.array([v if isinstance(v, str) else "" for v in values], dtype=object)
-        elif name in ("distance", "lost_for"):
-            numbers = np.array(values, dtype=np.float64)
-            found[name] = np.where(np.isnan(numbers), np.inf, numbers)
-        else:
-            found[name] = np.array(values)
-            if found[name].dtype == object:
-                found[name] = found[name].astype(np.float64)
-    return found
-
-
-def search_rows(simulation: Simulation, notes: Sequence[Note]) -> list[tuple[object, ...]]:
-    """Each line of the searches' logs."""
-    began: dict[tuple[int, int], float] = {}
+def voice_rows(
+    simulation: Simulation, t: float, saying: Saying, some: NDArray[np.bool_]
+) -> list[tuple[object, ...]]:
+    """What became of a word at each listener and of each target, those that are to be told."""
+    agents, names, times = simulation.agents, simulation.names, simulation.times
+    arrives = float(times[saying.arrives]) if saying.arrives < len(times) else np.nan
     rows: list[tuple[object, ...]] = []
-    ways: dict[tuple[int, int], str] = {}
-    for note in notes:
-        agent = simulation.agents[note.agent]
-        key = (note.agent, note.number)
-        if note.what == "began":
-            began[key], ways[key] = note.t, note.way
+    for n, m in np.argwhere(some).tolist():
+        wall = int(saying.wall[n])
+        result = TELL_RESULTS[int(saying.failed[n, m]) + 1]
         rows.append(
             (
-                *(note.t, agent, note.number, ways[key], note.what),
-                None if note.point < 0 else note.point,
-                *(note.x, note.y, note.likelihood, note.outcome or None),
-                *(round(note.t - began[key], 9), note.walked),
+                *(t, agents[saying.teller], agents[int(saying.listeners[n])]),
+                *(names[int(saying.targets[m])], saying.by, result),
+                arrives if result == "told" else np.nan,
+                *(float(saying.straight[n]), float(saying.limit[n])),
+                simulation.level.wall_names[wall] if wall != NO_WALL else None,
             )
         )
     return rows
+
+
+def effect_rows(
+    simulation: Simulation, effects: Sequence[tuple[float, Effect]]
+) -> list[tuple[object, ...]]:
+    """Each attribute that changed, and who was taken out."""
+    return [
+        (
+            *(t, simulation.names[each.who], each.attribute or None, each.before, each.value),
+            *(simulation.agents[each.by] if each.by >= 0 else None, each.cause),
+        )
+        for t, each in effects
+    ]
+
+
+class Searches:
+    """The lines of the searches' logs, as rows."""
+
+    def __init__(self, simulation: Simulation) -> None:
+        self._agents = simulation.agents
+        self._begun: dict[tuple[int, int], Note] = {}  # the first note of each that goes on
+
+    def rows(self, notes: Sequence[Note]) -> list[tuple[object, ...]]:
+        """The rows of notes that come after all that came before."""
+        found: list[tuple[object, ...]] = []
+        for note in notes:
+            key = (note.agent, note.number)
+            first = self._begun.setdefault(key, note)
+            if note.what == "ended":
+                del self._begun[key]
+            found.append(
+                (
+                    *(note.t, self._agents[note.agent], note.number, first.way, note.what),
+                    None if note.point < 0 else note.point,
+                    *(note.x, note.y, note.likelihood, note.outcome or None),
+                    *(round(note.t - first.t, 9), note.walked),
+                )
+            )
+        return found
 
 
 def likelihood_table(simulation: Simulation, snapshots: Sequence[Snapshot]) -> pa.Table:

@@ -12,10 +12,10 @@ from snelk.config.words import POSTURES
 from snelk.level.level import Level
 from snelk.level.rays import scratch_for
 from snelk.runs.dense import looks_at
-from snelk.runs.standing import awake_at
+from snelk.runs.standing import awake_at, cones_at
 from snelk.senses.bodies import Bodies, Poses, bodies_of
 from snelk.senses.light import light_numbers, shine
-from snelk.senses.sight import IN_VIEW, Sight, SightNumbers, see, sight_numbers
+from snelk.senses.sight import IN_VIEW, LIMITS, Sight, SightNumbers, limits_of, see, sight_numbers
 from snelk.senses.surroundings import Surroundings, around_of, surround
 
 if TYPE_CHECKING:
@@ -74,13 +74,13 @@ def every_look(run: Run, agent: str, ticks: NDArray[np.intp]) -> Sight:
     is in the table `sight`.
     """
     count, variants = len(run.names), len(ticks)
-    poses = run.poses
+    poses = run.rows("poses")
 
     def column(name: str) -> NDArray[np.float64]:
-        whole: NDArray[np.float64] = np.nan_to_num(poses[name].to_numpy(dtype=np.float64))
+        whole: NDArray[np.float64] = np.nan_to_num(poses[name])
         return whole.reshape(-1, count)[ticks]
 
-    posture = poses.posture.cat.set_categories(list(POSTURES)).cat.codes.to_numpy()
+    posture = poses.words("posture").codes_in(POSTURES)
     there = Poses(
         column("x"),
         column("y"),
@@ -88,7 +88,7 @@ def every_look(run: Run, agent: str, ticks: NDArray[np.intp]) -> Sight:
         np.radians(column("heading_deg")),
         posture.reshape(-1, count)[ticks].astype(np.int8),
         np.full((variants, count), -1, dtype=np.int8),
-        poses.present.to_numpy().reshape(-1, count)[ticks],
+        poses["present"].reshape(-1, count)[ticks],
     )
     one, a = sight_numbers([run.setup]), run.agents.index(agent)
     rest: list[Any] = [np.repeat(values[:, a : a + 1], variants, axis=0) for values in one[1:]]
@@ -116,19 +116,22 @@ def moment_of(run: Run, agent: str, target: str, at: float) -> Moment:
             held[:cones] = looks.failed[look - 1] == IN_VIEW
     a, j = run.agents.index(agent), run.names.index(target)
     numbers.awake[0, a] = awake_at(run, agent, "sight", tick)
+    for k, cone in enumerate(cones_at(run, agent, tick).values()):
+        for name, limit in zip(LIMITS, limits_of(cone), strict=True):
+            getattr(numbers, name)[0, a, k] = limit
     return Moment(run, tick, a, j, poses_at(run, tick), bodies_of([run.setup]), numbers, held)
 
 
 def poses_at(run: Run, tick: int) -> Poses:
     """Everybody's poses at a tick, as the stages take them."""
     count = len(run.names)
-    rows = run.poses.iloc[tick * count : (tick + 1) * count]
+    rows = run.rows("poses").take(slice(tick * count, (tick + 1) * count))
 
     def column(name: str) -> NDArray[np.float64]:
-        values: NDArray[np.float64] = np.nan_to_num(rows[name].to_numpy(dtype=np.float64))
+        values: NDArray[np.float64] = np.nan_to_num(rows[name])
         return values[None]
 
-    posture = rows.posture.cat.set_categories(list(POSTURES)).cat.codes.to_numpy().astype(np.int8)
+    posture = rows.words("posture").codes_in(POSTURES).astype(np.int8)
     return Poses(
         column("x"),
         column("y"),
@@ -136,5 +139,5 @@ def poses_at(run: Run, tick: int) -> Poses:
         np.radians(column("heading_deg")),
         posture[None],
         np.full((1, count), -1, dtype=np.int8),
-        rows.present.to_numpy()[None],
+        rows["present"][None],
     )

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
 
 from snelk.config.models import Cone
 from snelk.level.rays import NO_WALL
@@ -17,10 +19,10 @@ from snelk.runs.answers import Answer, BeliefAnswer, ConeAnswer, Gate, MeterAnsw
 from snelk.runs.asked import written
 from snelk.runs.changes import changes_that_turn
 from snelk.runs.dense import beliefs_of, meters_of
-from snelk.runs.ladders import explain_ladder
 from snelk.runs.moment import Moment, moment_of
 from snelk.runs.senses import explain_senses
-from snelk.runs.standing import awake_in_words
+from snelk.runs.standing import awake_in_words, cones_at
+from snelk.senses.bodies import blocker_codes, blockers_of
 from snelk.senses.sight import EDGE, GATES, IN_VIEW, Sight
 
 if TYPE_CHECKING:
@@ -37,9 +39,8 @@ def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
     a, j = moment.a, moment.j
     sight = moment.look(run.level)
     profile_name = run.setup.cast[agent].profile or ""
-    profile = run.setup.profiles[profile_name]
     cones = []
-    for k, (name, cone) in enumerate(profile.cones.items()):
+    for k, (name, cone) in enumerate(cones_at(run, agent, moment.tick).items()):
         failed = int(sight.failed[0, a, j, k])
         held = bool(moment.held[k])
         gates = _gates(moment, sight, cone, k, held, profile_name)
@@ -48,9 +49,9 @@ def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
         )
     wall = int(sight.wall[0, a, j])
     place = [float(value) for value in sight.wall_place[0, a, j]]
-    wall_name = None if wall == NO_WALL else run.level.wall_names[wall]
+    wall_name = None if wall == NO_WALL else _blocker(run, wall)
     in_view = any(cone.result == "in_view" for cone in cones)
-    changes = changes_that_turn(moment, sight, cones, profile_name)
+    changes = changes_that_turn(moment, sight, cones)
     t = float(run.times[moment.tick])
     exposure = float(sight.exposure[0, a, j])
     return Answer(
@@ -89,8 +90,11 @@ def _lacks(run: Run, agent: str, target: str, at: float) -> Iterator[str]:
             yield f"{what}: its profile {name} has no {key}"
     if not profile.ever_notices(team):
         yield f'no sense that notices team "{team}": see notices of the profile {name}'
-    told = run.events[(run.events.kind == "told") & (run.events.agent == agent)]
-    if profile.memory is not None and not len(told[told.target == target]):
+    words = run.rows("voices").where(listener=agent, target=target)
+    words = words.take(words["t"] <= run.times[run.tick_at(at)] + 1e-9)
+    if len(words) and not words.equal(result="told").any():
+        yield _not_told(words.row(-1))
+    elif profile.memory is not None and len(words) == 0:
         tellers = [
             other
             for other in run.agents
@@ -106,17 +110,34 @@ def _lacks(run: Run, agent: str, target: str, at: float) -> Iterator[str]:
                 for other, tell in zip(tellers, reach, strict=False)
             )  # fmt: skip
             far += f" and {len(tellers) - FEW} more" if len(tellers) > FEW else ""
-            yield f"no word of {target} in this run, though these would tell it: {far}"
+            yield f"no word of {target} so far: none of these sensed it and spoke: {far}"
         else:
             yield f"nobody who would tell it: no profile has a tell for team {member.team}"
     if profile.ladder is not None:
-        answer = explain_ladder(run, agent, at=at)
-        if answer.focus != target:
-            noise = f"a {answer.place} that nobody made" if answer.place else "nobody"
-            on = answer.focus or noise
+        now = run.rows("signals").where(agent=agent).row(run.tick_at(at))
+        if now.focus != target:
+            noise = f"a {now.place} that nobody made" if now.place else "nobody"
+            on = now.focus or noise
             yield f"no focus on {target}: it is on {on}, and conditions are about that"
-        if not answer.changes:
-            yield f"no change out of its state {answer.state}"
+        if not any(now.state in profile.ladder.origins(c) for c in profile.ladder.changes.values()):
+            yield f"no change out of its state {now.state}"
+
+
+def _not_told(row: Any) -> str:
+    """Why the last word that was meant for the agent did not come to be known to it."""
+    said = f"no word of {row.target}: what {row.teller} told at {row.t:.2f} s was lost, "
+    if row.result == "reach":
+        behind = f" behind {row.wall}" if row.wall else ""
+        far = f"{row.straight:.1f} m off{behind}"
+        return said + f"as {row.listener} was {far}, and the voice carries {row.limit:.1f} m"
+    why = {
+        "present": "was not there",
+        "memory": "has no memory",
+        "cares": f"notices nobody like {row.target}",
+        "ears": "has no ears, and it was a voice",
+        "awake": "slept",
+    }
+    return said + f"as {row.listener} {why[row.result]}"
 
 
 def _belief(run: Run, agent: str, target: str, at: float) -> BeliefAnswer | None:
@@ -124,8 +145,8 @@ def _belief(run: Run, agent: str, target: str, at: float) -> BeliefAnswer | None
     rows = beliefs_of(run, agent, target)
     if len(rows) == 0:
         return None
-    row = rows.iloc[run.tick_at(at)]
-    if not isinstance(row.source, str):
+    row = rows.row(run.tick_at(at))
+    if not row.source:
         return BeliefAnswer("", None, None, None, None, f"none: {agent} has no idea")
     error = None if math.isnan(row.error) else float(row.error)
     words = {
@@ -151,9 +172,9 @@ def _meter(run: Run, agent: str, target: str, at: float) -> MeterAnswer | None:
     rows = meters_of(run, agent, target)
     if meter is None or len(rows) == 0:
         return None
-    row = rows.iloc[run.tick_at(at)]
-    value, rate, state = float(row.value), float(row.rate), str(row.state)
-    factors = {name: float(row[f"{name}_factor"]) for name in FACTORS}
+    row = rows.row(run.tick_at(at))
+    value, rate, state = row.value, row.rate, row.state
+    factors = {name: float(getattr(row, f"{name}_factor")) for name in FACTORS}
     if row.sense != "sight":
         factors = {}
     lowest = min(factors, key=lambda name: factors[name], default="")
@@ -259,13 +280,20 @@ def _limit(
     return Gate(name, passed, text, value, limit, margin, unit, rule, key, scale)
 
 
+def _blocker(run: Run, wall: int) -> str:
+    """The name of the wall, or of the character, that is in the way."""
+    walls = run.level.wall_names
+    return blockers_of(walls, run.names)[int(blocker_codes(np.array(wall), len(walls)))]
+
+
 def _behind(moment: Moment, sight: Sight, exposure: float) -> str:
     wall, level = int(sight.wall[0, moment.a, moment.j]), moment.run.level
     if wall == NO_WALL:
         return ""
     x, y, z = sight.wall_place[0, moment.a, moment.j]
-    verb = "stopped" if exposure == 0.0 else "dimmed" if level.see_through[wall] else "cut"
-    return f"; {verb} by {level.wall_names[wall]} at ({x:.2f}, {y:.2f}), {z:.2f} m up"
+    dims = wall >= 0 and level.see_through[wall]
+    verb = "stopped" if exposure == 0.0 else "dimmed" if dims else "cut"
+    return f"; {verb} by {_blocker(moment.run, wall)} at ({x:.2f}, {y:.2f}), {z:.2f} m up"
 
 
 def _headline(

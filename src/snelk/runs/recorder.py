@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from snelk.body.outcomes import Effect, Happening
 from snelk.body.searching import Note, Snapshot
-from snelk.body.world import Happening
 from snelk.engine.simulation import Simulation
 from snelk.engine.throws import Flight
 from snelk.mind.ladder import Step
@@ -20,16 +21,22 @@ from snelk.runs.events import EVENT_KINDS, Event
 from snelk.runs.finding import EventFinder, find_hearing
 from snelk.runs.happened import find_minds
 from snelk.runs.minds import (
+    EFFECT_COLUMNS,
     SEARCH_COLUMNS,
     STATE_COLUMNS,
     THROW_COLUMNS,
+    VOICE_COLUMNS,
+    Searches,
+    change_rows,
+    effect_rows,
+    first_states,
     likelihood_table,
-    search_rows,
     signal_table,
-    state_rows,
     table_of,
     throw_rows,
+    voice_rows,
 )
+from snelk.runs.store import TABLES, Draft
 from snelk.runs.tables import (
     Before,
     belief_table,
@@ -46,15 +53,36 @@ from snelk.senses.contact import Contacts
 from snelk.senses.hearing import Heard, Noises
 from snelk.senses.sight import Sight
 
-BLOCK, MOST_GATHERED = 512, 1_000_000
+BLOCK, MOST_GATHERED = 128, 250_000
 """Ticks that are gathered before they become rows, and checks of sight: what is less."""
 
 
-class Recorder:
-    """Gathers the ticks of a simulation and yields one set of tables a variant."""
+class Kept:
+    """The tables of a run that stays in memory."""
 
-    def __init__(self, simulation: Simulation) -> None:
+    def __init__(self) -> None:
+        self._parts: dict[str, list[pa.Table]] = {}
+
+    def add(self, name: str, rows: pa.Table) -> None:
+        """Add rows to a table."""
+        self._parts.setdefault(name, []).append(rows)
+
+    def tables(self) -> dict[str, pa.Table]:
+        """The tables by name."""
+        return {name: pa.concat_tables(self._parts[name]) for name in TABLES}
+
+
+class Recorder:
+    """Gathers the ticks of a simulation, and adds them to the tables of each variant as rows.
+
+    Args:
+        simulation: What is recorded.
+        into: The tables of each variant: in memory, or on their way to disk.
+    """
+
+    def __init__(self, simulation: Simulation, into: Sequence[Kept | Draft]) -> None:
         self.simulation = simulation
+        self._into = into
         numbers = simulation.numbers
         used = np.arange(numbers.range.shape[2]) < numbers.cones[:, :, None]  # (v, agent, cone)
         other = numbers.characters[:, None] != np.arange(len(simulation.names))  # (agent, target)
@@ -70,33 +98,32 @@ class Recorder:
         self._poses: Any = _blocks(simulation.poses, self._size)
         self._meters: Any = _blocks(simulation.meters, self._size)
         self._contacts: Any = _blocks(simulation.contacts, self._size)
-        self._contact_parts: list[list[pa.Table]] = [[] for _ in simulation.setups]
         self._beliefs: Any = _blocks(simulation.beliefs, self._size)
-        self._belief_parts: list[list[pa.Table]] = [[] for _ in simulation.setups]
         self._told: list[tuple[float, Message]] = []
+        self._voices: list[list[tuple[object, ...]]] = [[] for _ in simulation.setups]
+        self._voiced: dict[tuple[int, int], NDArray[np.int8]] = {}
         self._noises: list[Noises] = [simulation.maker.nothing]
-        self._heard: list[tuple[float, Heard]] = [(0.0, simulation.heard)]
+        self._heard: list[tuple[float, Heard]] = []
+        self._last_heard: list[dict[tuple[int, int], float]] = [{} for _ in simulation.setups]
         self._finder = EventFinder(simulation)
-        self._meter_parts: list[list[pa.Table]] = [[] for _ in simulation.setups]
         self._light = np.zeros((self._size, *simulation.light.shape))
         self._awake = {
             sense: np.zeros((self._size, *simulation.awake[sense].shape))
             for sense in ("sight", "touch")
         }
         self._signals: Any = _blocks(simulation.world.signals, self._size)
-        self._signal_parts: list[list[pa.Table]] = [[] for _ in simulation.setups]
         self._taken: list[tuple[float, Step]] = []
+        self._states = [first_states(simulation, v) for v in range(len(simulation.setups))]
         self._happenings: list[tuple[float, Happening]] = []
+        self._effects: list[tuple[float, Effect]] = []
         self._notes: list[Note] = []
         self._snapshots: list[Snapshot] = []
         self._flights: list[Flight] = []
         self._flushed = 0
         self._times = np.zeros(self._size)
         self._filled = 0
-        variants = len(simulation.setups)
-        self._sight_parts: list[list[pa.Table]] = [[] for _ in range(variants)]
-        self._pose_parts: list[list[pa.Table]] = [[] for _ in range(variants)]
-        self._events: list[list[Event]] = [[] for _ in range(variants)]
+        self._begun = [False] * len(simulation.setups)
+        self._events: list[list[Event]] = [[] for _ in simulation.setups]
 
     def keep(self, time: float) -> None:
         """Keep the simulation's last tick."""
@@ -106,7 +133,10 @@ class Recorder:
         world = self.simulation.world
         _store(self._signals, n, world.signals)
         self._taken += [(time, step) for step in world.taken]
-        self._happenings += [(time, each) for each in world.happenings]
+        self._happenings += [
+            (time, each) for each in (*world.happenings, *world.outcomes.happenings)
+        ]
+        self._effects += [(time, each) for each in world.outcomes.changed]
         self._notes += world.notes
         self._snapshots += world.snapshots
         self._flights += self.simulation.thrower.flights
@@ -115,6 +145,7 @@ class Recorder:
         _store(self._meters, n, self.simulation.meters)
         _store(self._contacts, n, self.simulation.contacts)
         _store(self._beliefs, n, self.simulation.beliefs)
+        self._keep_said(time)
         self._told += [(time, message) for message in self.simulation.told]
         if len(self.simulation.noises.t):
             self._noises.append(self.simulation.noises)
@@ -126,76 +157,75 @@ class Recorder:
         if self._filled == self._size:
             self._flush()
 
-    def tables(self) -> list[dict[str, pa.Table]]:
-        """The tables of each variant, by name."""
+    def _keep_said(self, time: float) -> None:
+        """Keep what was told; where pairs are many, only what did not become of it before."""
+        simulation = self.simulation
+        for saying in simulation.said:
+            v = saying.variant
+            if time > self._end_of(v):
+                continue
+            new = np.ones(saying.failed.shape, dtype=np.bool_)
+            if self._before.thin:
+                shape = (len(simulation.agents), len(simulation.names))
+                key = (v, saying.teller)
+                last = self._voiced.setdefault(key, np.full(shape, -2, dtype=np.int8))
+                place = np.ix_(saying.listeners, saying.targets)
+                new = (last[place] != saying.failed) | (saying.by == "alarm")
+                last[place] = saying.failed
+            self._voices[v] += voice_rows(simulation, time, saying, new)
+
+    def finish(self) -> None:
+        """Add what is left, and what is only known at the end."""
         self._flush()
-        noises = Noises(*map(np.concatenate, zip(*self._noises, strict=True)))
-        heard = Heard(*map(np.concatenate, zip(*(h for _, h in self._heard), strict=True)))
-        times = np.repeat([t for t, _ in self._heard], [len(h.agent) for _, h in self._heard])
-        tables = []
-        for v in range(len(self._events)):
+        noises = self._made()
+        for v, into in enumerate(self._into):
             # A variant that ended before the others is told up to its end only.
             end = self._end_of(v)
             made = noises.of((noises.variant == v) & (noises.t <= end))
-            rows = (heard.variant == v) & (times <= end)
-            judged = Heard(*(values[rows] for values in heard))
-            events = self._events[v] + list(
-                find_hearing(self.simulation, times[rows], judged, made)
-            )
-            signals = pa.concat_tables(self._signal_parts[v])
-            states, notes, flights = self._minds(v, end, signals)
-            searches = search_rows(self.simulation, notes)
+            effects = self._effects_of(v, end)
+            notes = [note for note in self._notes if note.variant == v and note.t <= end]
+            flights = [each for each in self._flights if each.variant == v and each.t <= end]
+            searches = Searches(self.simulation).rows(notes)
             happenings = [(t, h) for t, h in self._happenings if h.variant == v and t <= end]
-            events += find_minds(self.simulation, states, happenings, searches, flights)
+            events = self._events[v]
+            events += find_minds(self.simulation, self._states[v], happenings, searches, flights)
             events.sort(key=lambda event: (event.t, EVENT_KINDS.index(event.kind)))
-            tables.append(
-                {
-                    "poses": pa.concat_tables(self._pose_parts[v]),
-                    "sight": pa.concat_tables(self._sight_parts[v], promote_options="none"),
-                    "hearing": hearing_table(self.simulation, times[rows], judged, made),
-                    "contacts": pa.concat_tables(self._contact_parts[v]),
-                    "meters": pa.concat_tables(self._meter_parts[v]),
-                    "beliefs": pa.concat_tables(self._belief_parts[v]),
-                    "noises": noise_table(self.simulation, v, made),
-                    "throws": table_of(THROW_COLUMNS, throw_rows(self.simulation, flights)),
-                    "signals": signals,
-                    "states": table_of(STATE_COLUMNS, states),
-                    "searches": table_of(SEARCH_COLUMNS, searches),
-                    "likelihood": likelihood_table(
-                        self.simulation,
-                        [s for s in self._snapshots if s.variant == v and s.t <= end],
-                    ),
-                    "events": event_table(events),
-                }
-            )
-        return tables
+            into.add("noises", noise_table(self.simulation, v, made))
+            into.add("throws", table_of(THROW_COLUMNS, throw_rows(self.simulation, flights)))
+            into.add("states", table_of(STATE_COLUMNS, self._states[v]))
+            into.add("effects", table_of(EFFECT_COLUMNS, effects))
+            into.add("searches", table_of(SEARCH_COLUMNS, searches))
+            into.add("events", event_table(events))
+
+    def _made(self) -> Noises:
+        """All noises so far."""
+        whole = Noises(*map(np.concatenate, zip(*self._noises, strict=True)))
+        self._noises = [whole]
+        return whole
+
+    def _effects_of(self, v: int, end: float) -> list[tuple[object, ...]]:
+        effects = [(t, e) for t, e in self._effects if e.variant == v and t <= end]
+        return effect_rows(self.simulation, effects)
 
     def _end_of(self, v: int) -> float:
         last = int(self.simulation.last[v])
         return np.inf if last < 0 else float(self.simulation.times[last])
 
-    def _minds(
-        self, v: int, end: float, signals: pa.Table
-    ) -> tuple[list[tuple[object, ...]], list[Note], list[Flight]]:
-        """What the minds of one variant did: rows of states, notes of searches, throws."""
-        taken = [(t, step) for t, step in self._taken if step.variant == v and t <= end]
-        states = state_rows(self.simulation, v, signals, taken)
-        notes = [note for note in self._notes if note.variant == v and note.t <= end]
-        flights = [each for each in self._flights if each.variant == v and each.t <= end]
-        return states, notes, flights
-
     def _flush(self) -> None:
-        if self._filled == 0 and self._pose_parts[0]:
+        if self._filled == 0 and self._begun[0]:
             return
         every = (self._sight, self._poses, self._meters, self._contacts, self._beliefs)
         times, simulation = self._times[: self._filled], self.simulation
         for v in range(len(self._events)):
             last = int(simulation.last[v])
             count = self._filled if last < 0 else min(last + 1 - self._flushed, self._filled)
-            if count <= 0 and self._pose_parts[v]:
+            if count <= 0 and self._begun[v]:
                 continue
+            self._begun[v] = True
             self._flush_variant(v, times[:count], *(_ticks(block, count) for block in every))
-        self._told.clear()
+        self._flush_heard()
+        for gathered in (self._told, self._taken, self._snapshots):
+            gathered.clear()
         whole = [_ticks(block, self._filled) for block in every]
         self._finder.remember(*whole[1:])
         if self._filled:
@@ -214,22 +244,39 @@ class Recorder:
         beliefs: Beliefs,
     ) -> None:
         """Turn the gathered ticks of one variant into rows and events."""
-        simulation, count = self.simulation, len(times)
+        simulation, count, into = self.simulation, len(times), self._into[v]
         awake = {sense: block[:count] for sense, block in self._awake.items()}
-        self._sight_parts[v].append(
-            sight_table(simulation, v, self._rows[v], times, sight, awake["sight"], self._before)
+        into.add(
+            "sight",
+            sight_table(
+                simulation,
+                v,
+                self._rows[v],
+                times,
+                sight,
+                awake["sight"],
+                self._signals.state[:count],
+                self._before,
+            ),
         )
         light = self._light[:count, v]
-        self._pose_parts[v].append(pose_table(simulation.names, v, times, poses, light))
-        self._meter_parts[v].append(meter_table(simulation, v, times, meters, self._before))
-        self._contact_parts[v].append(
-            contact_table(simulation, v, times, contacts, awake["touch"], self._before)
+        into.add("poses", pose_table(simulation.names, v, times, poses, light))
+        into.add("meters", meter_table(simulation, v, times, meters, self._before))
+        contact = contact_table(simulation, v, times, contacts, awake["touch"], self._before)
+        into.add("contacts", contact)
+        into.add("beliefs", belief_table(simulation, v, times, beliefs, poses, self._before))
+        signals = signal_table(
+            simulation, v, times, _ticks(self._signals, count), sight, contacts, poses
         )
-        self._belief_parts[v].append(
-            belief_table(simulation, v, times, beliefs, poses, self._before)
-        )
-        signals = _ticks(self._signals, count)
-        self._signal_parts[v].append(signal_table(simulation, v, times, signals, sight, poses))
+        into.add("signals", signals)
+        end = self._end_of(v)
+        taken = [(t, step) for t, step in self._taken if step.variant == v and t <= end]
+        effects = self._effects_of(v, end)
+        self._states[v] += change_rows(simulation, v, signals, self._flushed, taken, effects)
+        into.add("voices", table_of(VOICE_COLUMNS, self._voices[v]))
+        self._voices[v].clear()
+        shots = [shot for shot in self._snapshots if shot.variant == v and shot.t <= end]
+        into.add("likelihood", likelihood_table(simulation, shots))
         self._events[v] += self._finder.find(v, times, sight, poses, meters, contacts)
         told = [each for each in self._told if each[1].variant == v and each[0] in times]
         gone = {
@@ -238,6 +285,22 @@ class Recorder:
             if each.kind == "disproved" and each.variant == v
         }
         self._events[v] += self._finder.find_beliefs(v, times, beliefs, told, gone)
+
+    def _flush_heard(self) -> None:
+        """Turn what was judged at ears since the last block into rows and events."""
+        judged = [each for _, each in self._heard] or [Heard.none()]
+        heard = Heard(*map(np.concatenate, zip(*judged, strict=True)))
+        times = np.repeat([t for t, _ in self._heard], [len(h.agent) for _, h in self._heard])
+        noises = self._made()
+        for v, into in enumerate(self._into):
+            end = self._end_of(v)
+            made = noises.of((noises.variant == v) & (noises.t <= end))
+            rows = (heard.variant == v) & (times <= end)
+            mine, then = Heard(*(values[rows] for values in heard)), times[rows]
+            into.add("hearing", hearing_table(self.simulation, v, then, mine, made))
+            last = self._last_heard[v]
+            self._events[v] += find_hearing(self.simulation, then, mine, made, last)
+        self._heard.clear()
 
 
 def _ticks(blocks: Any, count: int) -> Any:

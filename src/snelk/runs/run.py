@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import platform
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from importlib.metadata import version
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -15,26 +15,35 @@ from numpy.typing import NDArray
 from snelk.config.geojson import level_from
 from snelk.config.measures import find_measure
 from snelk.config.models import Setup
-from snelk.config.scenario import Scenario, load
-from snelk.engine.replay import times_of
-from snelk.engine.simulation import Simulation
+from snelk.engine.clock import times_of
 from snelk.errors import InputError, one_of
 from snelk.level.level import Level
 from snelk.runs.events import NUMBERS
-from snelk.runs.ladders import explain_ladder
-from snelk.runs.measures import Measurer
 from snelk.runs.reasons import explain
-from snelk.runs.recorder import Recorder
+from snelk.runs.rows import Rows
 from snelk.runs.spans import Span, spans_of, story_of
 from snelk.runs.standing import state_at
-from snelk.runs.store import FORMAT, LEVEL, TABLES, claim_run, read_info, read_table, write_run
+from snelk.runs.store import (
+    FORMAT,
+    LEVEL,
+    TABLES,
+    Draft,
+    open_table,
+    read_info,
+    read_table,
+    writing_run,
+)
 
 if TYPE_CHECKING:
     import pandas as pd
     import pyarrow as pa
+    import pyarrow.parquet as pq
 
+    from snelk.config.scenario import Scenario
+    from snelk.engine.simulation import Simulation
     from snelk.runs.answers import Answer
     from snelk.runs.ladders import LadderAnswer
+    from snelk.runs.recorder import Kept
 
 Progress = Callable[[int, int], None]
 """Told the ticks done and the ticks in all."""
@@ -61,6 +70,7 @@ class Run:
         tables: Mapping[str, pa.Table] | None = None,
         folder: Path | None = None,
         digests: Mapping[str, str] | None = None,
+        files: Mapping[str, pq.ParquetFile] | None = None,
     ) -> None:
         self.info = info
         self.level = level
@@ -68,8 +78,16 @@ class Run:
         self.setup = Setup.model_validate_json(json.dumps(info["setup"]))
         self._digests = dict(digests or {})
         self._tables: dict[str, pa.Table] = dict(tables or {})
+        self._files: dict[str, pq.ParquetFile] = dict(files or {})
         self._frames: dict[str, pd.DataFrame] = {}
-        self._groups: dict[str, tuple[list[list[str]], NDArray[np.int64], NDArray[np.intp]]] = {}
+        self._rows: dict[str, Rows] = {}
+        self._groups: dict[str, tuple[NDArray[np.int64], NDArray[np.intp]]] = {}
+
+    def __getstate__(self) -> dict[str, Any]:
+        """What another process needs of it: open files become tables, the rest is made anew."""
+        tables = {**{name: self.arrow(name) for name in self._files}, **self._tables}
+        made: dict[str, Any] = {"_files": {}, "_rows": {}, "_groups": {}}
+        return {**self.__dict__, "level": Level(self.level.data), "_tables": tables, **made}
 
     def __repr__(self) -> str:
         times = self.times
@@ -187,25 +205,49 @@ did you mean "dog.fox.first_seen"?
 
     def pairs(self, name: str, agent: str, target: str) -> pd.DataFrame:
         """The rows of a table about one agent and target, in the order of time."""
-        table = self.arrow(name)
-        if name not in self._groups:
-            table = self._tables[name] = table.unify_dictionaries().combine_chunks()
-            words, codes = [], []
-            for who in ("agent", "target"):
-                column = table[who].combine_chunks()
-                words.append(column.dictionary.to_pylist())
-                codes.append(column.indices.fill_null(-1).to_numpy(zero_copy_only=False))
-            key = codes[0].astype(np.int64) * LARGE + codes[1]
-            order = np.argsort(key, kind="stable")
-            self._groups[name] = words, key[order], order
-        words, keys, order = self._groups[name]
-        rows = order[:0]
-        if agent in words[0] and target in words[1]:
-            wanted = words[0].index(agent) * LARGE + words[1].index(target)
-            low, high = np.searchsorted(keys, [wanted, wanted + 1])
-            rows = order[low:high]
-        frame: pd.DataFrame = table.take(rows).to_pandas()
+        frame: pd.DataFrame = self.arrow(name).take(self._of_pair(name, agent, target)).to_pandas()
         return frame
+
+    def rows(self, name: str) -> Rows:
+        """One table of the run as columns of NumPy arrays: there at once, without pandas.
+
+        >>> import snelk
+        >>> states = snelk.run(snelk.croft() / "night.toml").rows("states").where(agent="dog")
+        >>> states["state"].tolist()[:3], states.row(-1).t
+        (['asleep', 'pricked-up', 'chasing'], 71.5)
+        """
+        if name not in self._rows:
+            one_of(name, TABLES, source="run", place="table", what="table")
+            table = self._tables[name] if name in self._tables else self._file(name)
+            self._rows[name] = Rows.of(table)
+        return self._rows[name]
+
+    def parts(self, name: str) -> Iterator[Rows]:
+        """The rows of a table piece by piece, so that a long run need not fit into memory."""
+        if name in self._tables:
+            yield self.rows(name)
+            return
+        file = self._file(name)
+        for group in range(file.num_row_groups):
+            yield Rows.of(file, group=group)
+
+    def rows_of(self, name: str, agent: str, target: str) -> Rows:
+        """What `rows` gives, of one agent and target."""
+        return self.rows(name).take(self._of_pair(name, agent, target))
+
+    def _of_pair(self, name: str, agent: str, target: str) -> NDArray[np.intp]:
+        """The numbers of the rows of a table about one agent and target."""
+        agents, targets = (self.rows(name).words(who) for who in ("agent", "target"))
+        if name not in self._groups:
+            key = agents.codes.astype(np.int64) * LARGE + targets.codes
+            order = np.argsort(key, kind="stable")
+            self._groups[name] = key[order], order
+        keys, order = self._groups[name]
+        if agent not in agents.known or target not in targets.known:
+            return order[:0]
+        wanted = agents.known.index(agent) * LARGE + targets.known.index(target)
+        low, high = np.searchsorted(keys, [wanted, wanted + 1])
+        return order[low:high]
 
     def ticks_of(self, times: NDArray[np.float64]) -> NDArray[np.intp]:
         """The numbers of ticks, by their times, s."""
@@ -217,10 +259,16 @@ did you mean "dog.fox.first_seen"?
         """One table of the run as an Arrow table."""
         one_of(name, TABLES, source="run", place="table", what="table")
         if name not in self._tables:
+            self._tables[name] = read_table(self._file(name))
+        return self._tables[name]
+
+    def _file(self, name: str) -> pq.ParquetFile:
+        """One table of the run as it was written."""
+        if name not in self._files:
             if self.folder is None:
                 raise InputError.of("run", name, "", "has no such table in memory")
-            self._tables[name] = read_table(self.folder, name, self._digests)
-        return self._tables[name]
+            self._files[name] = open_table(self.folder, name, self._digests)
+        return self._files[name]
 
     def save(self, folder: str | Path) -> Run:
         """Write the run to a folder, replacing an earlier run there; return it as saved.
@@ -229,9 +277,11 @@ did you mean "dog.fox.first_seen"?
             InputError: There is something else at that place, or it cannot be written.
         """
         folder = Path(folder)
-        tables = {name: self.arrow(name) for name in TABLES}
-        write_run(folder, self.info, self.level.data.to_geojson(), tables)
-        return Run(self.info, self.level, tables=tables, folder=folder)
+        with writing_run(folder) as draft:
+            for name in TABLES:
+                draft.add(name, self.arrow(name))
+            draft.finish(self.info, self.level.data.to_geojson())
+        return Run(self.info, self.level, tables=self._tables, folder=folder)
 
     def tick_at(self, t: float) -> int:
         """The last tick at or before a time, s.
@@ -276,6 +326,8 @@ did you mean "dog.fox.first_seen"?
         >>> answer.state, answer.change("evening-round").missing
         ('indoors', ('state_for 40 s, needs > 46 s',))
         """
+        from snelk.runs.ladders import explain_ladder  # with the language of conditions
+
         one_of(agent, self.agents, source="agent", place="", what="agent")
         return explain_ladder(self, agent, at=at)
 
@@ -334,14 +386,24 @@ def run(
     >>> run.events[run.events.kind == "saw"].text.iloc[0]
     'owl saw fox (night cone, 15.2 m, 52° off)'
     """
-    if not isinstance(scenario, Scenario):
+    from snelk.config.scenario import load
+
+    if isinstance(scenario, str | Path):
         scenario = load(scenario, changes=changes)
     elif changes:
         scenario = scenario.changed(changes)
-    if out is not None:
-        claim_run(out)
-    result = run_batch(scenario, variants=({},), progress=progress)[0]
-    return result if out is None else result.save(out)
+    if out is None:
+        return run_batch(scenario, variants=({},), progress=progress)[0]
+    from snelk.engine.simulation import Simulation
+
+    folder = Path(out)
+    with writing_run(folder) as draft:
+        simulation = Simulation(scenario)
+        _replay(simulation, [draft], progress)
+        info = _info(simulation, 0, {}, draft.rows)
+        draft.finish(info, simulation.level.data.to_geojson())
+        files = draft.tables()  # somebody else may put another run there at once
+    return Run(info, simulation.level, folder=folder, files=files)
 
 
 def run_batch(
@@ -355,19 +417,39 @@ def run_batch(
     Each entry of `variants` holds the numbers it changes, by key path. A variant's run is the
     same, bit for bit, as if it had been replayed alone.
     """
+    # Who only asks a run that is there does not wait for what makes one.
+    from snelk.engine.simulation import Simulation
+    from snelk.runs.recorder import Kept
+
     simulation = Simulation(scenario, variants=variants)
-    recorder, measurer = Recorder(simulation), Measurer(simulation)
+    kept = [Kept() for _ in variants]
+    _replay(simulation, kept, progress)
+    runs = []
+    for v, (changes, each) in enumerate(zip(variants, kept, strict=True)):
+        tables = each.tables()
+        rows = {name: table.num_rows for name, table in tables.items()}
+        runs.append(Run(_info(simulation, v, changes, rows), simulation.level, tables=tables))
+    return runs
+
+
+def _replay(
+    simulation: Simulation, into: Sequence[Kept | Draft], progress: Progress | None
+) -> None:
+    """Step a simulation to its end, and add the rows of each variant to its tables."""
+    from snelk.runs.measures import Measurer
+    from snelk.runs.recorder import Recorder
+
+    recorder, measurer = Recorder(simulation, into), Measurer(simulation)
     while not simulation.done:
         t = simulation.step()
         recorder.keep(t)
         measurer.keep(t)
         if progress is not None:
             progress(simulation.tick, len(simulation.times))
-    measured, runs = measurer.measured(), []
-    for v, (changes, tables) in enumerate(zip(variants, recorder.tables(), strict=True)):
-        tables["measures"] = measured.table(v)
-        runs.append(Run(_info(simulation, v, changes, tables), simulation.level, tables=tables))
-    return runs
+    recorder.finish()
+    measured = measurer.measured()
+    for v, tables in enumerate(into):
+        tables.add("measures", measured.table(v))
 
 
 def open_run(folder: str | Path) -> Run:
@@ -383,7 +465,7 @@ def open_run(folder: str | Path) -> Run:
 
 
 def _info(
-    simulation: Simulation, v: int, changes: Mapping[str, Any], tables: Mapping[str, pa.Table]
+    simulation: Simulation, v: int, changes: Mapping[str, Any], rows: Mapping[str, int]
 ) -> dict[str, Any]:
     setup = simulation.setups[v]
     scenario = simulation.scenario
@@ -399,7 +481,7 @@ def _info(
         "ended_by_catch": bool(simulation.last[v] >= 0),
         "characters": list(setup.cast),
         "agents": list(setup.agents),
-        "rows": {name: table.num_rows for name, table in tables.items()},
+        "rows": {name: rows[name] for name in TABLES},
         "libraries": {name: version(name) for name in ("numpy", "numba", "shapely", "pyarrow")}
         | {"python": platform.python_version()},
         "setup": setup.model_dump(mode="json", by_alias=True),

@@ -42,17 +42,16 @@ def explain_senses(run: Run, moment: Moment, *, at: float) -> Iterator[SenseAnsw
 
 def _hearing(run: Run, moment: Moment, at: float) -> SenseAnswer:
     agent, target = run.agents[moment.a], run.names[moment.j]
-    rows = run.hearing
-    rows = rows[(rows.agent == agent) & (rows.target == target)]
-    past = rows[rows.t <= run.times[run.tick_at(at)] + 1e-9]
+    rows = run.rows("hearing").where(agent=agent, target=target)
+    past = rows.take(rows["t"] <= run.times[run.tick_at(at)] + 1e-9)
     if len(past) == 0:
-        later = f"; the first is judged at {rows.t.iloc[0]:.2f} s" if len(rows) else ""
+        later = f"; the first is judged at {rows.row(0).t:.2f} s" if len(rows) else ""
         words = f"{agent} has not heard {target}: no noise of it yet{later}"
         silent = "no number: there is nothing to hear"
         return SenseAnswer("hearing", at, False, "silent", words, (), None, (), silent)
-    row = past.iloc[-1]
-    sound = sound_of(run, moment.a, run.noises.iloc[int(row.noise)], run.tick_at(float(row.t)))
-    tick = run.tick_at(float(row.t))
+    row = past.row(-1)
+    noise, tick = run.rows("noises").row(row.noise), run.tick_at(row.t)
+    sound = sound_of(run, moment.a, noise, tick, around=row.around)
     gates = _hearing_gates(run, agent, target, sound, tick)
     result = next((gate.name for gate in gates if gate.passed is not True), "heard")
     heard = result == "heard"
@@ -63,8 +62,8 @@ def _hearing(run: Run, moment: Moment, at: float) -> SenseAnswer:
             found.append(notice_change(run, agent, target, ("hearing",), "heard"))
         elif heard or set(failing) <= {"awake", "reach"}:
             found += _hearing_changes(run, agent, sound, tick, turn_on=not heard)
-    noise = describe_noise(sound.kind, sound.gait, sound.ground)
-    words = f"{agent} {'heard' if heard else 'did not hear'} {target} at {row.t:.2f} s: {noise}"
+    what = describe_noise(sound.kind, sound.gait, sound.ground)
+    words = f"{agent} {'heard' if heard else 'did not hear'} {target} at {row.t:.2f} s: {what}"
     if heard:
         words += f" (strength {row.strength:.2f})"
     elif result == "reach":
@@ -260,12 +259,11 @@ def _zone(run: Run, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnswer:
     ]
     if all(both):
         rows = contacts_of(run, agent, target, "zone")
-        zone = rows.zone.iloc[tick] if len(rows) else None
-        inside = isinstance(zone, str)
+        zone = rows["zone"][tick] if len(rows) else ""
         text = (
-            f"{target} is in {zone}" if inside else f"{target} is not in {' or '.join(sense.zones)}"
+            f"{target} is in {zone}" if zone else f"{target} is not in {' or '.join(sense.zones)}"
         )
-        gates.append(Gate("inside", inside, text))
+        gates.append(Gate("inside", bool(zone), text))
     else:
         gates.append(Gate(ZONE_GATES[-1], None, "cannot be asked"))
     result = next((gate.name for gate in gates if gate.passed is not True), "sensed")

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from snelk.engine.noises import STEP
+from snelk.config.words import STEP
 from snelk.level.rays import cast_rays
 from snelk.runs.moment import poses_at
 from snelk.runs.standing import awake_at
@@ -85,43 +85,44 @@ class Sound:
         return " × ".join(parts)
 
 
-def sound_of(run: Run, a: int, noise: Any, tick: int) -> Sound:
-    """A row of the table `noises` at the ears of an agent at a tick."""
+def sound_of(run: Run, a: int, noise: Any, tick: int, *, around: float = math.nan) -> Sound:
+    """A row of the table `noises` at the ears of an agent at a tick.
+
+    `around` is the length of the way on foot, m, where the run knows it; NaN to look for it.
+    """
     setup, level, agent = run.setup, run.level, run.agents[a]
     i = run.names.index(agent)
     poses, bodies = poses_at(run, tick), bodies_of([setup])
     hearing = setup.profile_of(agent).hearing
-    gait = noise.gait if isinstance(noise.gait, str) else ""
-    ground = noise.ground if isinstance(noise.ground, str) else ""
-    own = float(noise.reach)
+    gait, ground, own = noise.gait, noise.ground, noise.reach
     place: tuple[str, ...] = ()
     if noise.kind == STEP and gait:
-        body = setup.body_name_of(str(noise.by))
+        body = setup.body_name_of(noise.by)
         steps, place = setup.bodies[body].steps, ("bodies", body, "steps", gait)
         own = getattr(steps, gait) if steps is not None else 0.0
-    elif str(noise.reach_key).startswith("noise_kinds"):
+    elif noise.reach_key.startswith("noise_kinds"):
         own, place = setup.noise_kinds[noise.kind].reach, ("noise_kinds", noise.kind, "reach")
     present = bool(poses.present[0, i])
     source = (float(noise.x), float(noise.y), float(noise.z))
     up = float(bodies.eyes[0, i, poses.posture[0, i]])
     ear = (float(poses.x[0, i]), float(poses.y[0, i]), float(poses.z[0, i]) + up)
     start, end = np.array([source]), np.array([ear])
-    straight = around = through = math.nan
+    straight = through = math.nan
     walls: list[int] = []
     if present:
         straight = math.dist(source, ear)
         share, _, _ = cast_rays(level.sound_grid, start, end)
         through = float(share[0])
         walls = [w for w in level.walls_between(source, ear) if level.hear_through[w] < 1.0]
-        ways = level.ways()
-        walked = ways.distance(start[:, :2], end[:, :2], np.array([np.inf]))
-        around = math.hypot(float(walked[0]), ear[2] - source[2])
+        if math.isnan(around):
+            walked = level.ways().distance(start[:, :2], end[:, :2], np.array([np.inf]))
+            around = math.hypot(float(walked[0]), ear[2] - source[2])
     surrounding = around_of([setup], level.zone_light, level.zone_background)
     here = Surroundings.blank(poses, surrounding)
     surround(poses, poses, 1.0, level.zones, surrounding, here)
     return Sound(
         present,
-        str(noise.kind),
+        noise.kind,
         gait,
         ground,
         own,

@@ -173,19 +173,16 @@ def story_of(
 
 def _hearing_spans(run: Run, agent: str, target: str, first: float, last: float) -> list[Span]:
     """Runs of noises with one result: of one kind if heard, else of any."""
-    rows = run.hearing
-    rows = rows[(rows.agent == agent) & (rows.target == target)]
-    rows = rows[(rows.t >= first - 1e-9) & (rows.t <= last + 1e-9) & (rows.result != "cares")]
-    noises = run.noises.iloc[rows.noise.to_numpy()]
+    rows = run.rows("hearing").where(agent=agent, target=target)
+    during = (rows["t"] >= first - 1e-9) & (rows["t"] <= last + 1e-9)
+    rows = rows.take(during & ~rows.equal(result="cares"))
+    noises = run.rows("noises").take(rows["noise"])
     spans: list[Span] = []
-    row: Any
-    noise: Any
-    for row, noise in zip(rows.itertuples(), noises.itertuples(), strict=True):
-        words = [word if isinstance(word, str) else "" for word in (noise.gait, noise.ground)]
-        what = describe_noise(str(noise.kind), words[0], words[1] if row.heard else "")
+    for row, noise in zip(rows.each(), noises.each(), strict=True):
+        what = describe_noise(noise.kind, noise.gait, noise.ground if row.heard else "")
         reason, wall = _why_heard_or_not(row)
-        t, strength = float(row.t), float(row.strength) if row.heard else None
-        distance = float(row.straight) if row.straight == row.straight else None
+        t, strength = row.t, row.strength if row.heard else None
+        distance = row.straight if row.straight == row.straight else None
         span = Span(t, t, reason, (), wall, distance, distance, "hearing", what, 1, strength)
         longer = _joined(spans[-1], span) if spans else None
         if longer is None:
@@ -222,7 +219,7 @@ def _why_heard_or_not(row: Any) -> tuple[str, str]:
         return "heard", ""
     if row.result in ("present", "awake"):
         return ("absent" if row.result == "present" else "asleep"), ""
-    if row.straight <= row.around_limit and isinstance(row.wall, str):
+    if row.straight <= row.around_limit and row.wall:
         return "muffled", row.wall
     aloud = row.around_limit / (1.0 - row.background) if row.background < 1.0 else np.inf
     return ("drowned" if row.straight <= aloud and row.background > 0.0 else "quiet"), ""
@@ -232,22 +229,21 @@ def _contact_spans(
     run: Run, agent: str, target: str, sense: str, first: float, last: float
 ) -> list[Span]:
     """Stretches in which touch or the zone sense had the target."""
-    rows = run.pairs("contacts", agent, target)
-    rows = rows[rows.sense == sense]
-    rows = rows[(rows.t >= first - 1e-9) & (rows.t <= last + 1e-9)]
-    sensed = np.concatenate([[False], rows.sensed.to_numpy(dtype=np.bool_), [False]])
+    rows = run.rows_of("contacts", agent, target).where(sense=sense)
+    rows = rows.take((rows["t"] >= first - 1e-9) & (rows["t"] <= last + 1e-9))
+    sensed = np.concatenate([[False], rows["sensed"], [False]])
     starts, ends = (
         np.flatnonzero(sensed[1:] & ~sensed[:-1]),
         np.flatnonzero(~sensed[1:] & sensed[:-1]),
     )
-    times = np.append(rows.t.to_numpy(), last)
+    times = np.append(rows["t"], last)
     spans = []
     for a, b in zip(starts, ends, strict=True):
-        during = rows.iloc[a:b]
         near: tuple[float | None, float | None] = (None, None)
         if sense == "touch":
-            near = float(during.distance.min()), float(during.distance.max())
-        zone = "" if sense == "touch" else str(during.zone.iloc[0])
+            apart = rows["distance"][a:b]
+            near = float(apart.min()), float(apart.max())
+        zone = "" if sense == "touch" else str(rows["zone"][a])
         reason = "felt" if sense == "touch" else "in_zone"
         spans.append(Span(float(times[a]), float(times[b]), reason, (), "", *near, sense, zone))
     return spans

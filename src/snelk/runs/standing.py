@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 if TYPE_CHECKING:
     from snelk.config.minds import State
+    from snelk.config.models import Cone
     from snelk.runs.run import Run
 
 
@@ -31,10 +32,61 @@ def state_at(run: Run, agent: str, tick: int) -> str:
     ladder = run.setup.profile_of(agent).ladder
     if ladder is None:
         return ""
-    rows = run.states
-    rows = rows[rows.agent == agent]
-    before = np.flatnonzero(rows.t.to_numpy() < run.times[tick] - 1e-9)
-    return str(rows.state.iloc[before[-1] if len(before) else 0])
+    rows = run.rows("states").where(agent=agent)
+    before = np.flatnonzero(rows["t"] < run.times[tick] - 1e-9)
+    return str(rows["state"][before[-1] if len(before) else 0])
+
+
+def cones_at(run: Run, agent: str, tick: int) -> dict[str, Cone]:
+    """An agent's cones with the limits that they had at a tick."""
+    return run.setup.profile_of(agent).cones_in(_state(run, agent, state_at(run, agent, tick)))
+
+
+def cone_place(run: Run, agent: str, tick: int, cone: str, key: str) -> tuple[str, ...]:
+    """Where the limit of a cone stands that held at a tick: in the state, or in the profile."""
+    name, profile = state_at(run, agent, tick), run.setup.cast[agent].profile or ""
+    state = _state(run, agent, name)
+    if state is not None and cone in state.cones and key in state.cones[cone].given:
+        return ("profiles", profile, "ladder", "states", name, "cones", cone)
+    return ("profiles", profile, "cones", cone)
+
+
+class Reaches(NamedTuple):
+    """How far an agent reached at a tick, m, and where it was going.
+
+    Attributes:
+        touch: Within this it feels; None without touch.
+        catch: Within this it catches; None where its state does not.
+        arrive: Within this of its goal it has arrived.
+        goal: Where its way leads to, m; None without one.
+    """
+
+    touch: float | None
+    catch: float | None
+    arrive: float
+    goal: tuple[float, float] | None
+
+
+def reaches_at(run: Run, agent: str, tick: int) -> Reaches:
+    """How far an agent reached at a tick, and where it was going."""
+    profile, state = run.setup.profile_of(agent), _state(run, agent, state_at(run, agent, tick))
+    touch = profile.touch.radius * awake_at(run, agent, "touch", tick) if profile.touch else None
+    catch = state.catch.reach if state is not None and state.catch is not None else None
+    rows = run.rows("signals")
+    now = np.flatnonzero(rows.equal(agent=agent) & (np.abs(rows["t"] - run.times[tick]) < 1e-9))
+    goal = None
+    if len(now) and not np.isnan(rows["goal_x"][now[0]]):
+        goal = float(rows["goal_x"][now[0]]), float(rows["goal_y"][now[0]])
+    return Reaches(touch, catch, arrives_within(run, agent, state), goal)
+
+
+def arrives_within(run: Run, agent: str, state: State | None) -> float:
+    """Nearer than this to its goal an agent has arrived in a state, m: no finer than a tick."""
+    movement = run.setup.profile_of(agent).movement
+    if movement is None or state is None:
+        return 0.0
+    pace: float = getattr(movement, state.pace) if state.speeds is None else state.speeds[0][1]
+    return max(movement.arrive, pace * run.setup.clock.dt)
 
 
 def scales_of(run: Run, agent: str, sense: str, tick: int) -> list[Scale]:
@@ -67,9 +119,9 @@ def awake_of_ticks(
     run: Run, agent: str, sense: str, ticks: NDArray[np.intp]
 ) -> NDArray[np.float64]:
     """(ticks,) how awake one of an agent's senses was, as `awake_at` tells it of one."""
-    rows = run.states[run.states.agent == agent]
+    rows = run.rows("states").where(agent=agent)
     # The state in which it is asked holds from the tick after it was entered on.
-    entered = run.ticks_of(rows.t.to_numpy()) + 1 if len(rows) else np.zeros(0, dtype=np.intp)
+    entered = run.ticks_of(rows["t"]) + 1
     stay = np.searchsorted(entered, ticks, side="right")
     found = np.zeros(len(ticks))
     for n in np.unique(stay):

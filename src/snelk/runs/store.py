@@ -8,8 +8,8 @@ import os
 import secrets
 import shutil
 import time
-from collections.abc import Callable, Mapping
-from contextlib import suppress
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -28,7 +28,7 @@ from snelk.files import (
 
 T = TypeVar("T")
 
-FORMAT = 5
+FORMAT = 6
 """Raised when a run of an older Snelk can no longer be read."""
 
 TABLES = (
@@ -38,10 +38,12 @@ TABLES = (
     "contacts",
     "meters",
     "beliefs",
+    "voices",
     "noises",
     "throws",
     "signals",
     "states",
+    "effects",
     "searches",
     "likelihood",
     "events",
@@ -55,8 +57,11 @@ KNOWN = (NOTES, LEVEL, *(f"{name}.parquet" for name in TABLES))
 
 AGAIN = "make it again with: snelk run"
 
-MANY = 1_000_000
-"""Tables of more bytes are read by several threads."""
+GROUP = 16_384
+"""Rows that are written together, and are in memory until they are so many."""
+
+MANY = 500_000
+"""Tables of more values are read by several threads."""
 
 TRIES = 200
 """So often the place of a run is tried to be taken while others write to it too."""
@@ -107,10 +112,81 @@ def _is_ours(folder: Path) -> bool:
     )
 
 
-def write_run(
-    folder: Path, info: Mapping[str, Any], level: Mapping[str, Any], tables: Mapping[str, pa.Table]
-) -> None:
-    """Write a run beside its final place and move it there when it is complete.
+class Draft:
+    """A run that is being written, beside its final place.
+
+    Rows go to disk as they come, in groups, so that memory does not grow with a run.
+
+    Attributes:
+        rows: How many each table has so far.
+    """
+
+    def __init__(self, folder: Path, place: Path) -> None:
+        self.rows: dict[str, int] = {}
+        self._folder, self._place = folder, place
+        self._writers: dict[str, pq.ParquetWriter] = {}
+        self._waiting: dict[str, list[pa.Table]] = {}
+
+    def add(self, name: str, rows: pa.Table) -> None:
+        """Add rows to a table.
+
+        Raises:
+            InputError: They cannot be written.
+        """
+        self.rows[name] = self.rows.get(name, 0) + rows.num_rows
+        waiting = self._waiting.setdefault(name, [])
+        waiting.append(rows)
+        if sum(part.num_rows for part in waiting) >= GROUP:
+            whole = pa.concat_tables(waiting)
+            full = whole.num_rows // GROUP * GROUP
+            self._write(name, whole.slice(0, full))
+            self._waiting[name] = [whole.slice(full)]
+
+    def _write(self, name: str, rows: pa.Table) -> None:
+        with _told(self._folder):
+            if name not in self._writers:
+                self._writers[name] = pq.ParquetWriter(
+                    self._place / f"{name}.parquet",
+                    rows.schema,
+                    compression="zstd",
+                    compression_level=6,
+                )
+            self._writers[name].write_table(rows, row_group_size=GROUP)
+
+    def finish(self, info: Mapping[str, Any], level: Mapping[str, Any]) -> None:
+        """Write what is left, the level, and the notes by which a run is known.
+
+        Raises:
+            InputError: It cannot be written.
+        """
+        for name, waiting in self._waiting.items():
+            self._write(name, pa.concat_tables(waiting))
+        with _told(self._folder):
+            for writer in self._writers.values():
+                writer.close()
+            (self._place / LEVEL).write_text(json.dumps(level), encoding="utf-8")
+            files = {path.name: _digest(path) for path in sorted(self._place.iterdir())}
+            notes = {**info, "files": files}
+            notes["whole"] = _digest_of(notes)
+            text = json.dumps(notes, indent=1) + "\n"
+            (self._place / NOTES).write_text(text, encoding="utf-8")
+
+    def tables(self) -> dict[str, pq.ParquetFile]:
+        """The tables that were written, whatever becomes of the folder: they are in memory."""
+        with _told(self._folder):
+            read = {name: (self._place / f"{name}.parquet").read_bytes() for name in self.rows}
+        return {name: pq.ParquetFile(pa.BufferReader(data)) for name, data in read.items()}
+
+    def let_go(self) -> None:
+        """Close the files of a run that will not be finished."""
+        for writer in self._writers.values():
+            with suppress(OSError, pa.ArrowException):
+                writer.close()
+
+
+@contextmanager
+def writing_run(folder: Path) -> Iterator[Draft]:
+    """Write a run beside its final place, and move it there when it is finished.
 
     An earlier run at that place gives way; files in its folder that are not Snelk's are kept. A
     folder that is anything else is left alone.
@@ -120,25 +196,28 @@ def write_run(
     """
     claim_run(folder)
     place = Path(os.path.realpath(folder))
-    draft = draft_beside(place)
+    path = draft_beside(place)
+    draft = Draft(folder, path)
     try:
-        draft.mkdir(parents=True)
-        clear_drafts(place.parent)
-        _mend(place)
-        for name, table in tables.items():
-            path = draft / f"{name}.parquet"
-            pq.write_table(table, path, compression="zstd", compression_level=6)
-        (draft / LEVEL).write_text(json.dumps(level), encoding="utf-8")
-        files = {path.name: _digest(path) for path in sorted(draft.iterdir())}
-        notes = {**info, "files": files}
-        notes["whole"] = _digest_of(notes)
-        text = json.dumps(notes, indent=1) + "\n"
-        (draft / NOTES).write_text(text, encoding="utf-8")
-        _take_place(draft, place)
+        with _told(folder):
+            path.mkdir(parents=True)
+            clear_drafts(place.parent)
+            _mend(place)
+        yield draft
+        with _told(folder):
+            _take_place(path, place)
+    finally:
+        draft.let_go()
+        shutil.rmtree(path, ignore_errors=True)
+
+
+@contextmanager
+def _told(folder: Path) -> Iterator[None]:
+    """Tell of what cannot be written in one line."""
+    try:
+        yield
     except OSError as error:
         raise cannot_write(folder, error) from None
-    finally:
-        shutil.rmtree(draft, ignore_errors=True)
 
 
 def _take_place(draft: Path, place: Path) -> None:
@@ -216,24 +295,28 @@ def read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, s
 def _settled(folder: Path, action: Callable[[], T]) -> T:
     """What an action comes to, when no other process is just putting a run to its place."""
     for _ in range(TRIES):
-        before = _inode(folder)
+        before = _identity(folder)
         try:
             return action()
         except (InputError, FileNotFoundError):
             place = Path(os.path.realpath(folder))
             moving = before and any(place.parent.glob(f".{place.name[:180]}.*.old"))
-            if _inode(folder) == before and not moving:
+            if _identity(folder) == before and not moving:
                 raise
             time.sleep(0.01)
     return action()
 
 
-def _inode(folder: Path) -> int:
-    """What tells a folder from another that took its place; 0 if there is none."""
+def _identity(folder: Path) -> tuple[int, ...]:
+    """What tells a folder from another that took its place; empty if there is none.
+
+    The number of one that is gone may be given to the next: so when it was moved counts too.
+    """
     try:
-        return folder.stat().st_ino
+        found = folder.stat()
     except (OSError, ValueError):
-        return 0
+        return ()
+    return found.st_ino, found.st_ctime_ns, found.st_mtime_ns
 
 
 def _read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, str]]:
@@ -286,7 +369,7 @@ def _runs_in(folder: Path) -> list[str]:
     return [name for name in found if not name.startswith(".")]
 
 
-def read_table(folder: Path, name: str, digests: Mapping[str, str]) -> pa.Table:
+def open_table(folder: Path, name: str, digests: Mapping[str, str]) -> pq.ParquetFile:
     """One table of a run, which is known to be as it was written.
 
     Raises:
@@ -294,7 +377,13 @@ def read_table(folder: Path, name: str, digests: Mapping[str, str]) -> pa.Table:
     """
     data = _settled(folder, lambda: _read(folder / f"{name}.parquet", digests))
     # Not read_table, which takes half a second to import what it does not need here.
-    return pq.ParquetFile(pa.BufferReader(data)).read(use_threads=len(data) > MANY)
+    return pq.ParquetFile(pa.BufferReader(data))
+
+
+def read_table(table: pq.ParquetFile, *columns: str) -> pa.Table:
+    """The columns of a table that are named, or all."""
+    many = table.metadata.num_rows * table.metadata.num_columns > MANY
+    return table.read(list(columns) or None, use_threads=many)
 
 
 def _read(path: Path, digests: Mapping[str, str]) -> bytes:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyarrow as pa
@@ -11,12 +11,11 @@ from numpy.typing import NDArray
 
 from snelk.config.problems import key_path
 from snelk.config.words import GAITS, POSTURES, SENSES
-from snelk.engine.simulation import Simulation
 from snelk.level.rays import NO_WALL
 from snelk.mind.memory import NO_BELIEF, SENSED_NOW, SOURCES, Beliefs, uncertainty
 from snelk.mind.meter import EMPTY, FACTORS, STATES, Meters
 from snelk.runs.events import EVENT_COLUMNS, Event
-from snelk.senses.bodies import Poses
+from snelk.senses.bodies import Poses, blocker_codes, blockers_of
 from snelk.senses.contact import NO_ZONE, SENSED, TOUCH_GATES, ZONE_GATES, Contacts
 from snelk.senses.hearing import (
     BY_KIND,
@@ -28,7 +27,10 @@ from snelk.senses.hearing import (
     Heard,
     Noises,
 )
-from snelk.senses.sight import ELEVATION, IN_VIEW, RESULTS, Sight
+from snelk.senses.sight import ELEVATION, IN_VIEW, LIMITS, RESULTS, Sight
+
+if TYPE_CHECKING:
+    from snelk.engine.simulation import Simulation
 
 Numbers = NDArray[np.float64]
 Rows = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.intp]]
@@ -87,15 +89,15 @@ def _shifted(before: NDArray[Any], now: NDArray[Any]) -> NDArray[Any]:
 
 def sight_table(
     simulation: Simulation, v: int, rows: Rows, times: Numbers, sight: Sight, awake: Numbers,
-    before: Before,
+    states: NDArray[np.int16], before: Before,
 ) -> pa.Table:  # fmt: skip
     """A row per look, agent, target and cone of one variant; arrays are (tick, variant, ...).
 
     But for those that say what the look before said, without a ray: that the target is absent, of
-    no interest, too far, outside the cone or too steep, or the agent asleep. `awake`,
-    (tick, variant, agent), is how awake everybody's sight was.
+    no interest, too far, outside the cone or too steep, or the agent asleep. `awake`
+    and `states`, (tick, variant, agent), are how awake everybody's sight was, and in which state.
     """
-    numbers, setup = simulation.numbers, simulation.setups[v]
+    setup = simulation.setups[v]
     agent, target, cone = rows
     failed_now = sight.failed[:, v]
     tells = (failed_now == IN_VIEW) | (failed_now > ELEVATION)
@@ -112,10 +114,12 @@ def sight_table(
         return result
 
     held, failed = sight.held[ticks, v, a, j, k], sight.failed[ticks, v, a, j, k]
-    reach = np.where(held, numbers.hold_range[v, a, k], numbers.range[v, a, k])
-    half = np.where(held, numbers.hold_half_fov[v, a, k], numbers.half_fov[v, a, k])
+    state = np.maximum(states[ticks, v, a], 0)
+    limits = dict(zip(LIMITS, simulation.world.cone_limits[:, v, a, state, k], strict=True))
+    reach = np.where(held, limits["hold_range"], limits["range"])
+    half = np.where(held, limits["hold_half_fov"], limits["half_fov"])
     elevation = np.degrees(pair(sight.elevation))
-    steepest = np.where(elevation < 0, numbers.down[v, a, k], numbers.up[v, a, k])
+    steepest = np.where(elevation < 0, limits["down"], limits["up"])
     columns = {
         "t": times[ticks],
         "agent": words_of(a, simulation.agents),
@@ -126,13 +130,15 @@ def sight_table(
         "held": held,
         "awake": awake[ticks, v, a],
     }
-    least_light, least_exposure = numbers.min_light[v, a, k], numbers.min_exposure[v, a, k]
+    least_light, least_exposure = limits["min_light"], limits["min_exposure"]
     columns |= _gate("distance", pair(sight.distance), reach * awake[ticks, v, a])
     columns |= _gate("off", np.degrees(pair(sight.off)), np.degrees(half), unit="_deg")
     columns |= _gate("elevation", elevation, np.degrees(steepest), unit="_deg")
     columns |= _gate("light", pair(sight.light), least_light, at_least=True)
     columns |= _gate("exposure", pair(sight.exposure), least_exposure, at_least=True)
-    columns["wall"] = words_of(sight.wall[ticks, v, a, j], simulation.level.wall_names)
+    walls = simulation.level.wall_names
+    codes_of_walls = blocker_codes(sight.wall[ticks, v, a, j], len(walls))
+    columns["wall"] = words_of(codes_of_walls, blockers_of(walls, simulation.names))
     place = sight.wall_place[ticks, v, a, j]
     columns |= {f"wall_{axis}": numbers_of(place[:, n]) for n, axis in enumerate("xyz")}
     return pa.table(columns)
@@ -271,6 +277,13 @@ def words_of(codes: NDArray[np.integer], words: Iterable[str]) -> pa.DictionaryA
     return pa.DictionaryArray.from_arrays(pa.array(codes, mask=codes < 0), dictionary)
 
 
+def kinds_of(simulation: Simulation, v: int, kinds: NDArray[np.integer]) -> pa.DictionaryArray:
+    """Kinds of noise by name, among those of one variant, whatever it is stepped beside."""
+    own, words = simulation.maker.own_words[v], simulation.maker.words
+    places = [own.index(word) if word in own else -1 for word in words]
+    return words_of(np.array([*places, -1])[kinds], own)
+
+
 def numbers_of(values: NDArray[np.float64]) -> pa.Array:
     """Numbers, with nothing where they are NaN; a copy, as the blocks they come from are reused."""
     return pa.array(values.copy(), mask=np.isnan(values))
@@ -283,7 +296,7 @@ def noise_table(simulation: Simulation, v: int, noises: Noises) -> pa.Table:
         {
             "noise": noises.number,
             "t": noises.t,
-            "kind": words_of(noises.kind, maker.words),
+            "kind": kinds_of(simulation, v, noises.kind),
             "by": words_of(noises.by, simulation.names),
             "gait": words_of(noises.gait, GAITS),
             "ground": words_of(noises.ground, maker.grounds),
@@ -319,7 +332,9 @@ def _reach_keys(simulation: Simulation, v: int, noises: Noises) -> list[str]:
     return keys
 
 
-def hearing_table(simulation: Simulation, times: Numbers, heard: Heard, noises: Noises) -> pa.Table:
+def hearing_table(
+    simulation: Simulation, v: int, times: Numbers, heard: Heard, noises: Noises
+) -> pa.Table:
     """A row per noise and agent with ears of one variant; `times` are those of the rows.
 
     But for noises of those it never notices; and of a run that is thinned, of those of no interest,
@@ -340,7 +355,7 @@ def hearing_table(simulation: Simulation, times: Numbers, heard: Heard, noises: 
         "agent": words_of(heard.agent, simulation.agents),
         "target": words_of(heard.by, simulation.names),
         "noise": heard.number,
-        "kind": words_of(noises.kind[heard.number], simulation.maker.words),
+        "kind": kinds_of(simulation, v, noises.kind[heard.number]),
         "heard": heard.failed == HEARD,
         "result": words_of(heard.failed + 1, HEARING_RESULTS),
         "acuity": numbers_of(heard.acuity),

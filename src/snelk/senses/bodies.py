@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,6 +29,26 @@ class Bodies(NamedTuple):
     height: NDArray[np.float64]  # (variant, character, posture), m
     eyes: NDArray[np.float64]  # the same, above the ground
     points: NDArray[np.float64]  # (variant, character, point, 2): share of height, weight
+    blocks: NDArray[np.float64]  # (variant, character): radius of those that block, m, or 0
+
+
+FIRST_BODY = -2
+"""Of what is in the way of a ray: character n is this less n; a wall is 0 or more, -1 nothing."""
+
+
+def blockers_of(walls: Sequence[str], names: Sequence[str]) -> tuple[str, ...]:
+    """The names of all that can be in the way, walls first; see `blocker_codes`."""
+    return (*walls, *names)
+
+
+def blocker_codes(found: NDArray[Any], walls: int) -> NDArray[Any]:
+    """Indices of `blockers_of` from what is in the way of rays; -1 for nothing.
+
+    >>> blocker_codes(np.array([-1, 0, 2, -2, -4]), 3).tolist()
+    [-1, 0, 2, 3, 5]
+    """
+    codes: NDArray[Any] = np.where(found <= FIRST_BODY, walls + FIRST_BODY - found, found)
+    return codes
 
 
 def gap_between(
@@ -61,4 +81,6 @@ def bodies_of(setups: Sequence[Setup]) -> Bodies:
             middle_first = sorted(body.points, key=lambda point: abs(point[0] - 0.5))
             points[v, j, : len(middle_first)] = middle_first
             points[v, j, :, 1] /= points[v, j, :, 1].sum()
-    return Bodies(height, height * eyes.reshape(*shape, 1), points)
+    blocks = [[body.radius if body.blocks else 0.0 for body in row] for row in rows]
+    radius = np.array(blocks, dtype=np.float64).reshape(shape)
+    return Bodies(height, height * eyes.reshape(*shape, 1), points, radius)

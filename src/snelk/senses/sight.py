@@ -11,10 +11,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.models import Setup
+from snelk.config.models import Cone, Setup
 from snelk.level.compiled import compiled, inlined
 from snelk.level.rays import NO_WALL, Grid, cast_ray
-from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.bodies import FIRST_BODY, Bodies, Poses
 
 GATES = ("present", "cares", "awake", "range", "angle", "elevation", "light", "line_of_sight")
 """The gates in the order in which they are tried."""
@@ -80,6 +80,45 @@ class Sight(NamedTuple):
         )
 
 
+LIMITS = SightNumbers._fields[SightNumbers._fields.index("range") :]
+"""The limits of a cone, by their names in `SightNumbers`."""
+
+
+def limits_of(cone: Cone) -> tuple[float, ...]:
+    """The limits of a cone, in the order of `LIMITS`, m and rad."""
+    return (
+        cone.range,
+        cone.range if cone.hold_range is None else cone.hold_range,
+        np.radians(cone.fov_whole) / 2,
+        np.radians(cone.hold_fov_whole or cone.fov_whole) / 2,
+        np.radians(cone.up),
+        np.radians(cone.down),
+        cone.min_light,
+        cone.min_exposure,
+    )
+
+
+def limits_in_states(setups: Sequence[Setup]) -> NDArray[np.float64]:
+    """(limit, variant, agent, state, cone) the limits of everybody's cones in each alert state.
+
+    An agent without a ladder has those of its profile, as in a state by itself.
+    """
+    profiles = [[setup.profile_of(agent) for agent in setup.agents] for setup in setups]
+    states = [
+        [list(p.ladder.states.values()) if p.ladder else [None] for p in row] for row in profiles
+    ]
+    most = max((len(profile.cones) for row in profiles for profile in row), default=0)
+    longest = max((len(each) for row in states for each in row), default=1)
+    shape = (len(LIMITS), len(setups), len(setups[0].agents), longest, most)
+    limits = np.full(shape, np.nan)
+    for v, row in enumerate(profiles):
+        for a, profile in enumerate(row):
+            for s, state in enumerate(states[v][a]):
+                for k, cone in enumerate(profile.cones_in(state).values()):
+                    limits[:, v, a, s, k] = limits_of(cone)
+    return limits
+
+
 def sight_numbers(setups: Sequence[Setup]) -> SightNumbers:
     """Pack the sight of every agent of every variant into arrays.
 
@@ -89,20 +128,11 @@ def sight_numbers(setups: Sequence[Setup]) -> SightNumbers:
     profiles = [[setup.profile_of(agent) for agent in agents] for setup in setups]
     most = max((len(profile.cones) for row in profiles for profile in row), default=0)
     shape = (len(setups), len(agents), most)
-    limits = np.full((8, *shape), np.nan)
+    limits = np.full((len(LIMITS), *shape), np.nan)
     for v, row in enumerate(profiles):
         for a, profile in enumerate(row):
             for k, cone in enumerate(profile.cones.values()):
-                limits[:, v, a, k] = (
-                    cone.range,
-                    cone.range if cone.hold_range is None else cone.hold_range,
-                    np.radians(cone.fov_whole) / 2,
-                    np.radians(cone.hold_fov_whole or cone.fov_whole) / 2,
-                    np.radians(cone.up),
-                    np.radians(cone.down),
-                    cone.min_light,
-                    cone.min_exposure,
-                )
+                limits[:, v, a, k] = limits_of(cone)
     notices = np.zeros((*shape[:2], len(names)), dtype=np.bool_)
     cares = np.zeros((*notices.shape, most), dtype=np.bool_)
     for v, setup in enumerate(setups):
@@ -221,6 +251,56 @@ def gate_before_ray(
 
 
 @inlined
+def first_body(
+    poses: Poses,
+    bodies: Bodies,
+    v: int,
+    p: int,
+    i: int,
+    j: int,
+    eye_z: float,
+    to_z: float,
+) -> tuple[int, float]:
+    """The nearest body that blocks a ray from eye `i` to body `j`, and at which share of it.
+
+    A body is an upright cylinder from its feet to its head; -1 for none.
+    """
+    found, nearest = -1, 2.0
+    x, y = poses.x[p, i], poses.y[p, i]
+    dx, dy, dz = poses.x[p, j] - x, poses.y[p, j] - y, to_z - eye_z
+    length2 = dx * dx + dy * dy
+    for c in range(bodies.blocks.shape[1]):
+        radius = bodies.blocks[v, c]
+        if radius <= 0.0 or not poses.present[p, c] or length2 <= 0.0:
+            continue
+        if c == i or c == j:  # noqa: SIM109 - no tuple in a compiled loop
+            continue
+        cx, cy = poses.x[p, c] - x, poses.y[p, c] - y
+        middle = (cx * dx + cy * dy) / length2  # the share at which it is nearest in plan
+        aside2 = cx * cx + cy * cy - middle * middle * length2
+        if aside2 >= radius * radius:
+            continue
+        half = np.sqrt((radius * radius - aside2) / length2)
+        enters, leaves = max(middle - half, 0.0), min(middle + half, 1.0)
+        if enters >= leaves:
+            continue
+        low = poses.z[p, c]
+        high = low + bodies.height[v, c, poses.posture[p, c]]
+        if enters <= 0.0 and low <= eye_z <= high:  # it stands in it, and sees out
+            continue
+        at, end = eye_z + enters * dz, eye_z + leaves * dz
+        if max(at, end) < low or min(at, end) > high:
+            continue
+        if at > high:  # it comes down into it from above
+            enters = (high - eye_z) / dz
+        elif at < low:
+            enters = (low - eye_z) / dz
+        if enters < nearest:
+            found, nearest = c, enters
+    return found, nearest
+
+
+@inlined
 def expose(
     poses: Poses,
     bodies: Bodies,
@@ -234,9 +314,9 @@ def expose(
     sight: Sight,
     a: int,
 ) -> None:
-    """The share of body `j` that eye `i` has in view, and the wall in the way.
+    """The share of body `j` that eye `i` has in view, and the wall or body in the way.
 
-    That is the wall which stopped or dimmed the ray to the point nearest to the middle of the
+    That is the one which stopped or dimmed the ray to the point nearest to the middle of the
     body, or if that is clear, the first of the other rays that is not.
     """
     x, y = poses.x[p, i], poses.y[p, i]
@@ -249,6 +329,12 @@ def expose(
             continue
         to_z = poses.z[p, j] + height * bodies.points[v, j, point, 0]
         share, wall, at = cast_ray(grid, scratch, x, y, eye_z, to_x, to_y, to_z)
+        if share > 0.0:
+            body, near = first_body(poses, bodies, v, p, i, j, eye_z, to_z)
+            if body >= 0:
+                share = 0.0
+                if wall == NO_WALL or near < at:
+                    wall, at = FIRST_BODY - body, near
         exposure += weight * share
         if wall != NO_WALL and sight.wall[v, a, j] == NO_WALL:
             sight.wall[v, a, j] = wall

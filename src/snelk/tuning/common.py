@@ -23,10 +23,15 @@ def used_profiles(scenario: Scenario) -> dict[str, Profile]:
 
 
 def used_cones(scenario: Scenario) -> Iterator[tuple[str, Cone]]:
-    """Their cones, each with its key path."""
+    """Their cones, also with the limits of alert states, each with its key path."""
     for name, profile in used_profiles(scenario).items():
         for cone_name, cone in profile.cones.items():
             yield key_path(("profiles", name, "cones", cone_name)), cone
+        for state_name, state in (profile.ladder.states if profile.ladder else {}).items():
+            for cone_name, cone in profile.cones_in(state).items():
+                if cone_name in state.cones:
+                    place = ("profiles", name, "ladder", "states", state_name, "cones", cone_name)
+                    yield key_path(place), cone
 
 
 def used_meters(scenario: Scenario) -> Iterator[tuple[str, Profile, Meter]]:

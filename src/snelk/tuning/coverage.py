@@ -329,6 +329,7 @@ def _rounds(scenario: Scenario, start: float | None, end: float | None) -> Round
     high = simulation.times[-1] if end is None else end
     rows: list[Poses] = []
     times: list[float] = []
+    states: list[NDArray[np.int16]] = []
     awake: dict[str, list[Numbers]] = {sense: [] for sense in simulation.awake}
     while not simulation.done:
         t = simulation.step()
@@ -337,8 +338,10 @@ def _rounds(scenario: Scenario, start: float | None, end: float | None) -> Round
             rows.append(Poses(*(values[0].copy() for values in simulation.poses)))
             for sense, values in simulation.awake_then.items():
                 awake[sense].append(values[0].copy())
+            states.append(np.maximum(simulation.world.signals.state[0], 0))
     if not times:
         rule = f"must overlap the run, {simulation.times[0]:g} to {simulation.times[-1]:g} s"
         raise InputError.of("time", "", f"{low:g} to {high:g} s", rule)
     poses = Poses(*(np.stack(values) for values in zip(*rows, strict=True)))
-    return Rounds(np.array(times), poses, {sense: np.stack(v) for sense, v in awake.items()})
+    scales = {sense: np.stack(values) for sense, values in awake.items()}
+    return Rounds(np.array(times), poses, scales, np.stack(states))

@@ -22,7 +22,7 @@ from snelk.senses.bodies import Poses, bodies_of
 from snelk.senses.contact import SENSED, Contacts, contact_numbers, feel
 from snelk.senses.hearing import Ears, Noises, hearing_numbers
 from snelk.senses.light import light_numbers, shine
-from snelk.senses.sight import IN_VIEW, Sight, see, sight_numbers
+from snelk.senses.sight import IN_VIEW, LIMITS, Sight, limits_in_states, see, sight_numbers
 from snelk.senses.surroundings import Surroundings, around_of, surround
 
 Numbers = NDArray[np.float64]
@@ -43,6 +43,7 @@ class Rounds:
     times: Numbers
     poses: Poses  # (tick, character) each
     awake: dict[str, Numbers]  # by sense, (tick, agent)
+    states: NDArray[np.int16]  # (tick, agent) the alert state in which they sensed
 
 
 @dataclass(frozen=True)
@@ -122,11 +123,15 @@ class _Dummies:
         speed = self._steps.speed if self._steps is not None else 0.0
         awake = {"sight": self.numbers.awake, "touch": self.contact.touch_awake}
         awake["zone"] = self.contact.zone_awake
+        limits = limits_in_states([self.job.scenario.setup])[:, 0]  # (limit, agent, state, cone)
+        agent = np.arange(limits.shape[1])
         first = round((rounds.times[0] - job.scenario.setup.clock.start) / self.dt)
         for tick in range(len(rounds.times)):
             poses, before = self._poses(tick), self._poses(max(tick - 1, 0))
             for sense, values in awake.items():
                 values[...] = rounds.awake[sense][tick]
+            for name, values in zip(LIMITS, limits, strict=True):
+                getattr(self.numbers, name)[...] = values[agent, rounds.states[tick]]
             stages[0](poses, before, self.dt, level.zones, self.around, surroundings)
             surroundings.speed[:, j] = speed if tick else 0.0
             stages[1](

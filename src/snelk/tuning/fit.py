@@ -18,7 +18,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from scipy.stats import rankdata
 
 from snelk.config.scenario import Scenario, load, value_of
 from snelk.config.wanted import Limits
@@ -27,6 +26,7 @@ from snelk.errors import InputError
 from snelk.tuning.batches import cores
 from snelk.tuning.nearing import pulled_back, search
 from snelk.tuning.plan import NOT_VARIED, Axis, Value
+from snelk.tuning.reading import rank_correlation
 from snelk.tuning.trials import MET, UNMET, Numbers, Progress, Trials, share_of, value_at
 
 BUDGET = 2000
@@ -358,4 +358,4 @@ def _fights(trials: Trials, offs: Numbers) -> tuple[Fight, ...]:
 def _against(a: Numbers, b: Numbers) -> float:
     if len(a) < 3 or np.ptp(a) <= MET or np.ptp(b) <= MET:
         return 0.0
-    return float(np.corrcoef(rankdata(a), rankdata(b))[0, 1])
+    return rank_correlation(a, b)

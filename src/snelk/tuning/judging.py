@@ -23,6 +23,7 @@ from snelk.config.wanted import (
     MeterUnder,
     Notices,
     Reaches,
+    Since,
     Span,
     Stays,
 )
@@ -53,6 +54,7 @@ class Verdicts(NamedTuple):
     off: Numbers  # how far it is from being met: 0 if it is, else like seconds
     at: Numbers  # the moment that decided, s; NaN if there is none
     value: Numbers  # the time, meter or measure that decided; NaN if there is none
+    since: Numbers  # the moment from which on it counts, s; NaN if there is none
 
 
 class Judge:
@@ -78,17 +80,17 @@ class Judge:
         variants = len(self.simulation.setups)
         shape = (variants, len(self.names))
         met, off = np.ones(shape, dtype=np.bool_), np.zeros(shape)
-        at, value = np.full((2, *shape), np.nan)
+        at, value, since = np.full((3, *shape), np.nan)
         for n, trials in enumerate(self._trials):
             for trial in trials:
                 outcome = trial.outcome(measured)
                 worse = ~outcome.met & (outcome.off >= off[:, n])
                 first = np.isnan(at[:, n]) & np.isnan(value[:, n])
                 take = worse | (met[:, n] & outcome.met & first)
-                for whole, part in ((off, outcome.off), (at, outcome.at), (value, outcome.value)):
+                for whole, part in zip((off, at, value, since), outcome[1:], strict=True):
                     whole[take, n] = part[take]
                 met[:, n] &= outcome.met
-        return Verdicts(self.names, met, off, at, value)
+        return Verdicts(self.names, met, off, at, value, since)
 
 
 class Outcome(NamedTuple):
@@ -98,6 +100,7 @@ class Outcome(NamedTuple):
     off: Numbers
     at: Numbers
     value: Numbers
+    since: Numbers
 
 
 class Trial:
@@ -126,7 +129,7 @@ class MeasureTrial(Trial):
         beyond = np.maximum(low - value, value - high) / SCALES[self.address.unit]
         off = np.where(met, 0.0, np.where(np.isnan(value), NEVER_CAME, np.maximum(beyond, SLACK)))
         at = value if self.address.is_moment else np.full(len(value), np.nan)
-        return Outcome(met, off, at, value)
+        return Outcome(met, off, at, value, np.full(len(value), np.nan))
 
 
 class TickTrial(Trial):
@@ -151,6 +154,8 @@ class TickTrial(Trial):
         self._true, self._false = np.zeros((2, count))
         self._gap, self._most = np.full(count, np.inf), np.full(count, -np.inf)
         self._gap_at, self._most_at = np.full((2, count), np.nan)
+        # When what it counts from happened first, for each agent, s.
+        self._since = np.full((count, len(agents)), np.nan if said.since else -np.inf)
         self._read()
 
     def _read(self) -> None:
@@ -187,24 +192,60 @@ class TickTrial(Trial):
     def keep(self, t: float, alive: Truths) -> None:
         """Take in a tick: what is true, and else what it falls short by."""
         each, gap, value = self._now()
-        true: Truths = np.asarray(each.any(axis=1))
-        gap, value = gap.min(axis=1), value.max(axis=1)
         self._end[alive] = t
-        first = alive & true & np.isnan(self._first)
+        if self.said.since is not None:
+            now = self._happens(self.said.since, t)
+            fresh = alive[:, None] & np.isnan(self._since) & ~np.isnan(now)
+            self._since[fresh] = now[fresh]
+            each = each & (self._since <= t + SLACK)
+        first = alive & each.any(axis=1) & np.isnan(self._first)
         self._first[first] = t
-        within = alive & (self.low - SLACK <= t <= self.high + SLACK)
+        inside = self._since <= t + SLACK
+        if self.said.within is not None:
+            inside &= t <= self._since + self.said.within + SLACK
+        in_span = self.low - SLACK <= t <= self.high + SLACK
+        within: Truths = np.asarray(alive & inside.any(axis=1) & in_span)
         if not within.any():
             return
+        true: Truths = np.asarray((each & inside).any(axis=1))
+        gap = np.where(inside, gap, np.inf).min(axis=1)
+        value = np.where(inside, value, -np.inf).max(axis=1)
         closer = within & (gap < self._gap - SLACK)
         self._gap[closer], self._gap_at[closer] = gap[closer], t
         fuller = within & (value > self._most + SLACK)
         self._most[fuller], self._most_at[fuller] = value[fuller], t
-        for count, at, now in (
+        counted: list[tuple[Numbers, Numbers, Truths]] = [
             (self._true, self._true_at, within & true),
             (self._false, self._false_at, within & ~true),
-        ):
-            count += now
-            at[now & np.isnan(at)] = t
+        ]
+        for count, at, holds in counted:
+            count += holds
+            at[holds & np.isnan(at)] = t
+
+    def _happens(self, since: Since, t: float) -> Numbers:
+        """(variant, agent) when what is waited for happened, if that was at this tick; else NaN."""
+        simulation, chosen = self.simulation, self.agents
+        if since.of is not None:
+            chosen = [simulation.agents.index(since.of)] * len(self.agents)
+        found = np.full(self._since.shape, np.nan)
+        if since.what == "seen":
+            target = simulation.names.index(since.seen or "")
+            seen: Truths = (simulation.sight.failed[:, chosen, target] == IN_VIEW).any(axis=2)
+            found[seen & simulation.poses.present[:, target, None]] = t
+        elif since.what == "noise":
+            words, made = simulation.maker.words, simulation.noises
+            kind = words.index(since.noise) if since.noise in words else -2
+            for n in np.flatnonzero(made.kind == kind)[::-1]:
+                found[made.variant[n]] = made.t[n]
+        else:
+            for v, row in enumerate(simulation.world.ladders.ladders):
+                for n, a in enumerate(chosen):
+                    ladder = row[a]
+                    names = list(ladder.states) if ladder is not None else []
+                    state = simulation.world.ladders.state[v, a]
+                    if since.state in names and state == names.index(since.state):
+                        found[v, n] = t
+        return found
 
     def _now(self) -> tuple[Truths, Numbers, Numbers]:
         """(variant, agent) what is true, what it falls short by, and its value."""
@@ -242,22 +283,44 @@ class TickTrial(Trial):
     def outcome(self, measured: Measured) -> Outcome:  # noqa: ARG002
         """Whether it came true when it should have, and how far off it was."""
         dt = self.simulation.setups[0].clock.dt
+        found = self._judged(dt)
+        since = np.where(np.isinf(self._since), np.nan, self._since)
+        began = np.where(np.isnan(since), np.inf, since).min(axis=1)
+        if self.said.since is None:
+            return Outcome(*found, np.full(len(began), np.nan))
+        met, off, at, value = found
+        never = np.isinf(began)  # what it counts from did not happen
+        nothing = np.where(never, np.nan, began)
+        return Outcome(
+            met & ~never, np.where(never, NEVER_CAME, off), np.where(never, np.nan, at),
+            np.where(never, np.nan, value), nothing,
+        )  # fmt: skip
+
+    def _judged(self, dt: float) -> tuple[Truths, Numbers, Numbers, Numbers]:
+        """The same, from what it counts from on: whether met, how far off, when, and the value."""
         if self.demand == "never":
             at = np.where(np.isnan(self._true_at), self._most_at, self._true_at)
             excess = self._most - self.limit.min(axis=1) if self._is_level else 0.0
             off = np.where(self._true > 0, self._true * dt + NEVER_CAME * excess, 0.0)
             value = self._most if self._is_level else self._true_at
-            return Outcome(self._true == 0, off, at, value)
+            return self._true == 0, off, at, value
         if self.demand == "always":
-            return Outcome(self._false == 0, self._false * dt, self._false_at, self._false_at)
-        first = self._first
-        met = (first >= self.low - SLACK) & (first <= self.high + SLACK)
-        late = np.maximum(first - self.high, self.low - first)
+            return self._false == 0, self._false * dt, self._false_at, self._false_at
+        first, high = self._first, np.full(len(self._first), self.high)
+        if self.said.since is not None:
+            within = np.inf if self.said.within is None else self.said.within
+            began = np.where(np.isnan(self._since), np.inf, self._since).min(axis=1)
+            high = np.minimum(high, np.where(np.isinf(began), np.inf, began + within))
+            first = np.where(self._true > 0, self._true_at, first)
+        met = (first >= self.low - SLACK) & (first <= high + SLACK)
+        if self.said.since is not None:
+            met = self._true > 0
+        late = np.maximum(first - high, self.low - first)
         short = np.where(np.isinf(self._gap), 1.0, self._gap)
         came = ~np.isnan(first)
-        missed = np.maximum(self._end - self.high, 0.0) + NEVER_CAME * np.maximum(short, 0.1)
+        missed = np.maximum(self._end - high, 0.0) + NEVER_CAME * np.maximum(short, 0.1)
         off = np.where(met, 0.0, np.where(came, late, missed))
-        return Outcome(met, off, np.where(came, first, self._gap_at), first)
+        return met, off, np.where(came, first, self._gap_at), first
 
     @property
     def _is_level(self) -> bool:

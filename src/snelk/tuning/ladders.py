@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from snelk.config.conditions import Condition, parse
+from snelk.config.conditions import Condition, Node, parse
 from snelk.config.minds import Ladder, StateChange
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
@@ -14,7 +14,7 @@ from snelk.level.level import Level
 from snelk.tuning.common import Found, Kinds, used_profiles
 from snelk.tuning.situations import MOVING, situations
 
-MOMENTS = ("heard", "told")
+MOMENTS = ("heard", "told", "any_heard", "any_told")
 """Signals that are true for a tick at a time."""
 
 
@@ -31,7 +31,7 @@ def _key(profile: str, *place: str) -> str:
 
 def _from(ladder: Ladder, change: StateChange) -> list[str]:
     """The states that a change leads out of."""
-    return [name for name in change.from_ or ladder.states if name != change.to]
+    return list(ladder.origins(change))
 
 
 def _state_unreachable(scenario: Scenario) -> Found:
@@ -194,9 +194,13 @@ def _can_be(
 def _for_on_a_moment(scenario: Scenario) -> Found:
     for name, ladder in used_ladders(scenario):
         for change_name, change in ladder.changes.items():
-            if change.for_ <= scenario.setup.clock.dt:
+            waits = [ladder.reaction_of(change, state) for state in _from(ladder, change)]
+            wait = max(change.for_, *waits, 0.0)
+            if wait <= scenario.setup.clock.dt:
                 continue
+            key = "for" if change.for_ >= wait else "when"
             condition, lasts, ever = parse(change.when), False, False
+            yield from _parts_of_a_moment(name, change_name, condition, wait)
             for state in _from(ladder, change):
                 found = situations(scenario, name, ladder.states[state], [condition])
                 if found is None:
@@ -209,10 +213,22 @@ def _for_on_a_moment(scenario: Scenario) -> Found:
                 ever |= bool(true.any())
                 lasts |= bool((true & ~moment).any())
             if ever and not lasts:
-                reason = (
-                    f"{change.for_:g} s cannot pass: {change.when} is true for a tick at a time"
-                )
-                yield _key(name, "changes", change_name, "for"), reason, "leave it out"
+                reason = f"{wait:g} s cannot pass: {change.when} is true for a tick at a time"
+                fix = "leave it out" if key == "for" else "give the change reaction = 0"
+                yield _key(name, "changes", change_name, key), reason, fix
+
+
+def _parts_of_a_moment(name: str, change_name: str, condition: Condition, wait: float) -> Found:
+    """Parts of an `or` that can never decide, as they are true for a tick and the change waits."""
+    root = condition.root
+    for part in root.parts if root.kind == "or" else ():
+        asked = part.parts if part.kind == "and" else (part,)
+        moment = next((n.word for n in asked if n.kind == "signal" and n.word in MOMENTS), "")
+        if moment:
+            reason = f"{wait:g} s cannot pass for its part {condition.words_in(part)}: {moment} is "
+            reason += "true for a tick at a time"
+            fix = "make it a change of its own without a wait, or ask for what lasts, such as knows"
+            yield _key(name, "changes", change_name, "when"), reason, fix
 
 
 def _for_too_short(scenario: Scenario) -> Found:
@@ -221,11 +237,111 @@ def _for_too_short(scenario: Scenario) -> Found:
             continue
         for change_name, change in profile.ladder.changes.items():
             asked = {node.word for node in parse(change.when).root.walk()}
+            yield from _shorter_than_watchers(scenario, name, change_name, change, asked)
             sight = asked & {"seen", "exposure", "seen_for", "lost_for"}
             if sight and 0.0 < change.for_ < profile.look_every:
                 reason = f"{change.for_:g} s is shorter than look_every, {profile.look_every:g} s"
                 fix = "one look decides anyway; make it longer, or leave it out"
                 yield _key(name, "changes", change_name, "for"), reason, fix
+
+
+def _shorter_than_watchers(
+    scenario: Scenario, name: str, change_name: str, change: StateChange, asked: set[str]
+) -> Found:
+    """A wait for not being observed that is over before whoever watches has looked again."""
+    setup = scenario.setup
+    if not asked & {"observed", "observed_by"} or change.for_ <= 0.0:
+        return
+    teams = {setup.cast[agent].team for agent in setup.agents if setup.cast[agent].profile == name}
+    for watcher in setup.agents:
+        profile = setup.profile_of(watcher)
+        sees = any(profile.sees(team) for team in teams - {setup.cast[watcher].team})
+        if sees and change.for_ < profile.look_every:
+            reason = f"{change.for_:g} s is shorter than look_every of {watcher}, "
+            reason += f"{profile.look_every:g} s"
+            fix = "one look of it decides anyway; make it longer, or let it look oftener"
+            yield _key(name, "changes", change_name, "for"), reason, fix
+            return
+
+
+def _limits_overlap(scenario: Scenario) -> Found:
+    """Two changes that lead back and forth, by limits of one number, the wrong way round."""
+    for name, ladder in used_ladders(scenario):
+        changes = list(ladder.changes.items())
+        for n, (there_name, there) in enumerate(changes):
+            for back_name, back in changes[n + 1 :]:
+                chase = there.to in _from(ladder, back) and back.to in _from(ladder, there)
+                waits = max(there.for_, back.for_) > 0.0
+                if not chase or not waits or not _together(scenario, name, ladder, there, back):
+                    continue  # without a wait it is a flicker, which is told by itself
+                mine, its = _limits(parse(there.when)), _limits(parse(back.when))
+                for signal in mine.keys() & its.keys():
+                    # One has to be below a limit, the other above one.
+                    if np.isinf(mine[signal][0]) != np.isinf(its[signal][0]):
+                        reason = f'asks {there.when}, and "{back_name}" back again {back.when}: '
+                        reason += f"between the two {signal} both are true"
+                        fix = "let the limit to go in lie inside of the limit to go out"
+                        yield _key(name, "changes", there_name, "when"), reason, fix
+
+
+def _limits(condition: Condition) -> dict[str, tuple[float, float]]:
+    """The range of each signal that a condition, or each part of an `and`, asks for."""
+    root = condition.root
+    found: dict[str, tuple[float, float]] = {}
+    for node in root.parts if root.kind == "and" else (root,):
+        if node.kind != "compare" or node.parts[1].kind != "number":
+            continue
+        signal, limit = node.parts[0], node.parts[1].value
+        low, high = found.get(signal.word, (-np.inf, np.inf))
+        if signal.kind == "signal" and node.word in ("<", "<="):
+            found[signal.word] = low, min(high, limit)
+        elif signal.kind == "signal" and node.word in (">", ">="):
+            found[signal.word] = max(low, limit), high
+    return {
+        signal: ends for signal, ends in found.items() if np.isinf(ends[0]) != np.isinf(ends[1])
+    }
+
+
+ABOUT_TARGETS = {
+    "seen", "heard", "felt", "told", "knows", "meter", "exposure", "distance", "seen_for",
+    "told_rank", "any_seen", "any_heard", "any_felt", "any_told",
+}  # fmt: skip
+"""Signals for whose sake an agent should look at what it stands for."""
+
+
+def _watches_ahead(scenario: Scenario) -> Found:
+    """States entered for a target in which an agent stands and looks where it happens to face."""
+    movers = {
+        scenario.setup.cast[agent].profile
+        for agent in scenario.setup.agents
+        if agent not in scenario.tracks and scenario.setup.profile_of(agent).movement is not None
+    }
+    for name, ladder in used_ladders(scenario):
+        if name not in movers or not scenario.setup.profiles[name].cones:
+            continue
+        for state, written in ladder.states.items():
+            if written.activity != "hold" or written.look != "ahead":
+                continue
+            if written.awake_of("sight") <= 0.0 or written.catch is not None:
+                continue
+            into = [change for change in ladder.changes.values() if change.to == state]
+            for change in into:
+                asked = {node.word for node in _wanted(parse(change.when).root)}
+                if asked & ABOUT_TARGETS:
+                    reason = "stands and looks ahead, wherever it faced when it came here, though "
+                    reason += f"it comes here as {change.when}"
+                    fix = 'write face = {}, or look = "focus" or "sweep"'
+                    yield _key(name, "states", state, "look"), reason, fix
+                    break
+
+
+def _wanted(node: Node) -> Iterator[Node]:
+    """The parts of a condition that have to be true; not those behind a `not`."""
+    if node.kind == "not":
+        return
+    yield node
+    for part in node.parts:
+        yield from _wanted(part)
 
 
 def _change_hidden(scenario: Scenario) -> Found:
@@ -238,6 +354,7 @@ def _change_hidden(scenario: Scenario) -> Found:
                     for early_name, early in changes[:n]
                     if state in _from(ladder, early)
                     and early.for_ <= late.for_
+                    and "chance" not in early.when  # drawn for each change by itself
                     and _implies(scenario, name, ladder, state, late, early)
                 }
                 for state in _from(ladder, late)
@@ -272,6 +389,9 @@ def _flicker(scenario: Scenario) -> Found:
                 pair = frozenset((there_name, back_name))
                 chase = there.to in _from(ladder, back) and back.to in _from(ladder, there)
                 at_once = max(there.for_, back.for_) <= 0.0
+                at_once &= max(
+                    ladder.reaction_of(there, back.to), ladder.reaction_of(back, there.to)
+                ) <= 0.0  # fmt: skip
                 least = max(ladder.states[each.to].least for each in (there, back))
                 if not chase or not at_once or least > 2 * dt or pair in told:
                     continue
@@ -297,6 +417,9 @@ def _together(
     if found[0] is None or found[1] is None:
         return False
     both = [each.true(conditions[0]) & each.true(conditions[1]) for each in found if each]
+    for true, each in zip(both, found, strict=True):
+        for signal in MOMENTS:  # what is true for a tick cannot lead back and forth
+            true &= ~(each.values.get(signal, true & False) if each else true)
     return all(each.any() for each in both)
 
 
@@ -356,5 +479,7 @@ KINDS: Kinds = {
     "search-too-slow": _search_slower_than_target,
     "raw-flips": _raw_flips,
     "out-of-reach": _out_of_reach,
+    "limits-overlap": _limits_overlap,
+    "watches-ahead": _watches_ahead,
     "roams-to-the-end": _roams_to_the_end,
 }

@@ -58,7 +58,7 @@ def _beliefs(run: Run, agent: str) -> pd.DataFrame:
     found = {}
     for target in rows.target.unique():
         each = beliefs_of(run, agent, target)
-        found[target] = each.x.to_numpy() + 1j * each.y.to_numpy()
+        found[target] = each["x"] + 1j * each["y"]
     import pandas as pd
 
     return _at_every_tick(run, pd.DataFrame(found, index=run.times), np.nan, last=False)

@@ -30,7 +30,7 @@ def _ears(scenario: Scenario, maker: str) -> list[str]:
 
 def _made(scenario: Scenario) -> Iterator[tuple[str, str, str]]:
     """Where each noise is written, its kind, and who makes it."""
-    noises, cast = scenario.noises, scenario.setup.cast
+    noises, setup, cast = scenario.noises, scenario.setup, scenario.setup.cast
     for kind, by in dict.fromkeys(zip(noises.kind, noises.by, strict=True)):
         yield ", ".join(scenario.setup.noises), kind, by if by in cast else ""
     for n, noise in enumerate(scenario.setup.noise):
@@ -39,6 +39,13 @@ def _made(scenario: Scenario) -> Iterator[tuple[str, str, str]]:
         yield key_path(("throw", n)), throw.kind, throw.by
     for kind, by in dict.fromkeys(zip(scenario.throws.kind, scenario.throws.by, strict=True)):
         yield ", ".join(scenario.setup.throws), kind, by
+
+    for name, profile in setup.profiles.items():
+        for place, effects in profile.ladder.effects() if profile.ladder else ():
+            for agent in setup.agents if effects.noise else ():
+                if setup.cast[agent].profile == name:
+                    key = key_path(("profiles", name, "ladder", *place))
+                    yield key, effects.noise or "", agent
 
 
 def _walkers(scenario: Scenario) -> Iterator[tuple[str, str, float]]:
@@ -78,20 +85,22 @@ def _silent_gait(scenario: Scenario) -> Found:
                 yield place, reason, "raise it above 0 m, or silence this if it is meant"
 
 
-def _nothing_to_hear(scenario: Scenario) -> Found:
-    heard = {agent for _, _, by in _made(scenario) for agent in _ears(scenario, by)}
-    heard |= {
-        agent
-        for name, _, reach in _walkers(scenario)
-        if reach > 0.0
-        for agent in _ears(scenario, name)
+def makers_heard(scenario: Scenario, agent: str) -> set[str]:
+    """Whose noises an agent could hear, at no distance; empty for noises that nobody made."""
+    makers = {by for _, _, by in _made(scenario)}
+    makers |= {name for name, _, reach in _walkers(scenario) if reach > 0.0}
+    makers |= {
+        name
+        for name, track in scenario.tracks.items()
+        if (track.gait < 0).any() and scenario.setup.body_of(name).steps is not None
     }
-    by_speed = [name for name, track in scenario.tracks.items() if (track.gait < 0).any()]
-    for name in by_speed:
-        if scenario.setup.body_of(name).steps is not None:
-            heard.update(_ears(scenario, name))
+    return {maker for maker in makers if agent in _ears(scenario, maker)}
+
+
+def _nothing_to_hear(scenario: Scenario) -> Found:
     for agent in scenario.setup.agents:
-        if scenario.setup.profile_of(agent).hearing is not None and agent not in heard:
+        hears = scenario.setup.profile_of(agent).hearing is not None
+        if hears and not makers_heard(scenario, agent):
             reason = "has ears, and there is no noise here that it could hear"
             fix = "give a body steps, add noises, or check acuity, awake and notices"
             yield key_path(("cast", agent)), reason, fix

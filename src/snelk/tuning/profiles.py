@@ -16,7 +16,8 @@ from snelk.tuning.common import Found, Kinds, used_cones, used_meters, used_prof
 
 def _agent_without_senses(scenario: Scenario) -> Found:
     for name in scenario.setup.agents:
-        if not scenario.setup.profile_of(name).teams():
+        profile = scenario.setup.profile_of(name)
+        if not profile.teams() and profile.ladder is None:
             reason = f'its profile "{scenario.setup.cast[name].profile}" has no sense'
             fix = "add a cone, hearing, touch or a zone_sense"
             yield key_path(("cast", name)), reason, fix
@@ -28,6 +29,8 @@ def _notices_nobody(scenario: Scenario) -> Found:
     for name in scenario.setup.agents:
         profile = scenario.setup.profile_of(name)
         others = {member.team for other, member in cast.items() if other != name}
+        if not profile.teams() and not profile.notices:
+            continue  # it is not meant to sense anybody
         if not any(profile.ever_notices(team) for team in others):
             listed = dict.fromkeys(team for each in profile.teams().values() for team in each)
             reason = f"notices {', '.join(listed) or 'no team'}, and nobody else belongs to that"
@@ -149,7 +152,7 @@ def _too_dark(scenario: Scenario) -> Found:
 
 def _at_once_beyond_range(scenario: Scenario) -> Found:
     for place, profile, meter in used_meters(scenario):
-        ranges = [max(cone.range, cone.hold_range or 0.0) for cone in profile.cones.values()]
+        ranges = [max(cone.range, cone.hold_range or 0.0) for cone in profile.every_cone()]
         if ranges and meter.at_once > max(ranges):
             reason = f"{meter.at_once:g} m is beyond all its cones, {max(ranges):g} m"
             yield f"{place}.at_once", reason, "everything in view would fill the meter at once"
@@ -187,7 +190,7 @@ def _longest_in_range(scenario: Scenario, agent: str) -> float:
     """The longest that anybody of interest is within the range of the agent's widest cone, s."""
     setup, names = scenario.setup, list(scenario.setup.cast)
     profile, times = setup.profile_of(agent), tick_times(setup.clock, scenario.tracks)
-    reach = max((max(c.range, c.hold_range or 0.0) for c in profile.cones.values()), default=0.0)
+    reach = max((max(c.range, c.hold_range or 0.0) for c in profile.every_cone()), default=0.0)
     reach *= setup.cast[agent].awake_of("sight")
     poses, i = replayed_poses([setup], scenario.tracks, times), names.index(agent)
     longest = 0.0

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import rankdata
+from scipy.stats import spearmanr
 
 from snelk.errors import InputError
 from snelk.tuning.sweep import Sweep
@@ -89,12 +89,16 @@ def movers(sweep: Sweep, *, most: int = 5) -> list[Mover]:
     return found
 
 
+def rank_correlation(a: NDArray[np.generic], b: Numbers) -> float:
+    """Spearman's, -1 to 1; NaN where either does not vary."""
+    if len(a) < 2 or (a == a[0]).all() or (b == b[0]).all():
+        return np.nan
+    return float(spearmanr(a, b).statistic)
+
+
 def _together(given: NDArray[np.generic], values: Numbers) -> float:
     if given.dtype.kind in "ifu":
-        a, b = rankdata(given), rankdata(values)
-        if np.ptp(a) == 0.0:
-            return np.nan
-        return float(np.corrcoef(a, b)[0, 1])
+        return rank_correlation(given, values)
     words, which = np.unique(given.astype(str), return_inverse=True)
     means = np.array([values[which == n].mean() for n in range(len(words))])
     return float(

@@ -15,16 +15,17 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.conditions import TRUTHS, Condition, Node
-from snelk.config.minds import State
+from snelk.config.conditions import FACES, TRUTHS, Condition, Node
+from snelk.config.minds import MOST_OF_AN_ATTRIBUTE, State
 from snelk.config.models import Profile, Setup
 from snelk.config.scenario import Scenario
 from snelk.mind.evaluation import evaluate
+from snelk.tuning.noises import makers_heard
 
 MOST = 60_000
 """More combinations than this are not looked at; then nothing is said."""
 
-MOVING = ("patrol", "roam", "approach", "go", "home", "flee", "evade", "search", "call")
+MOVING = ("patrol", "roam", "approach", "go", "home", "resume", "flee", "evade", "search", "call")
 
 Values = NDArray[Any]
 
@@ -49,7 +50,9 @@ class Situations:
 
 def key_of(node: Node) -> str:
     """A name for a signal, an attribute or a call."""
-    return node.word if node.kind != "call" else f"{node.word}({node.parts[0].word or node.value})"
+    if node.kind != "call":
+        return node.word
+    return f"{node.word}({node.parts[0].word if node.word != 'chance' else id(node)})"
 
 
 def situations(
@@ -75,7 +78,7 @@ def situations(
     for name in ("seen", "felt", "knows", "told"):  # others hang on these
         nodes.setdefault(name, Node("signal", name, truth=True))
     domains = {
-        key: _domain(setup, profile, members, state, key, node, conditions)
+        key: _domain(scenario, profile, members, state, key, node, conditions)
         for key, node in nodes.items()
     }
     if fresh:
@@ -86,7 +89,7 @@ def situations(
         return None
     rows = list(itertools.product(*domains.values()))
     values = {key: np.array([row[n] for row in rows]) for n, key in enumerate(domains)}
-    possible = _possible(values, profile)
+    possible = _possible(values, profile, state)
     return Situations({key: each[possible] for key, each in values.items()})
 
 
@@ -95,7 +98,7 @@ def _members(setup: Setup, profile_name: str) -> list[str]:
 
 
 def _domain(
-    setup: Setup,
+    scenario: Scenario,
     profile: Profile,
     members: list[str],
     state: State,
@@ -104,23 +107,27 @@ def _domain(
     conditions: Sequence[Condition],
 ) -> list[Any]:
     """The values worth looking at."""
+    setup = scenario.setup
     if node.kind == "call" or key in TRUTHS:
-        return _truths(setup, profile, members, state, key, node)
+        return _truths(scenario, profile, members, state, key, node)
     if node.kind == "attribute" and node.is_word:
         who = members if key.startswith("own.") else [*setup.cast]
         words = [name if key.endswith(".name") else setup.cast[name].team for name in who]
         return sorted({*words, *([""] if key.startswith("target.") else [])})
     if node.kind == "attribute" and key.partition(".")[2] not in ("speed", "height", "light"):
         name = key.partition(".")[2]
+        if name in changing(setup):
+            return [*_numbers(setup, profile, key, conditions), math.nan]
         who = members if key.startswith("own.") else [*setup.cast]
         return sorted({setup.attributes_of(each).get(name, math.nan) for each in who}, key=str)
     return _numbers(setup, profile, key, conditions)
 
 
 def _truths(
-    setup: Setup, profile: Profile, members: list[str], state: State, key: str, node: Node
+    scenario: Scenario, profile: Profile, members: list[str], state: State, key: str, node: Node
 ) -> list[Any]:
-    cast, both = setup.cast, [False, True]
+    setup, both = scenario.setup, [False, True]
+    cast = setup.cast
     tellers = [setup.profile_of(name).tell for name in setup.agents if name not in members[:1]]
     watchers = {
         cast[name].team
@@ -132,14 +139,17 @@ def _truths(
     leashed = any(cast[name].leash for name in members)
     can: dict[str, bool] = {
         "seen": bool(profile.cones),
-        "heard": profile.hearing is not None,
+        "heard": any(_can_hear(scenario, name) for name in members),
         "felt": profile.touch is not None or profile.zone_sense is not None,
         "told": profile.memory is not None and any(tellers),
+        "caught": state.catch is not None,
         "arrived": moves,
         "stuck": moves,
         "search_done": state.activity == "search",
         "observed": bool(watchers - {cast[name].team for name in members}),
     }
+    can |= {f"any_{name}": can[name] for name in ("seen", "heard", "felt", "told")}
+    can |= {"felt(touch)": profile.touch is not None, "felt(zone)": profile.zone_sense is not None}
     if key in can:
         return both if can[key] else [False]
     if key == "asleep":
@@ -147,10 +157,27 @@ def _truths(
     if key in ("inside_territory", "target_inside_territory"):
         return both if leashed else [True]
     if node.word == "chance":
-        return [False] if node.value == 0.0 else [True] if node.value == 1.0 else both
+        sure = node.parts[0].kind == "number" and node.value in (0.0, 1.0)
+        return [node.value == 1.0] if sure else both
     if node.word == "observed_by":
         return both if node.parts[0].word in watchers else [False]
     return both
+
+
+def _can_hear(scenario: Scenario, agent: str) -> bool:
+    """Whether a noise can be one that an agent hears and acts on."""
+    profile = scenario.setup.profile_of(agent)
+    drawn = profile.memory is not None and profile.hearing is not None
+    drawn &= profile.hearing is not None and profile.hearing.of_nobody
+    return any(maker or drawn for maker in makers_heard(scenario, agent))
+
+
+def changing(setup: Setup) -> set[str]:
+    """The attributes that become other numbers during a run."""
+    ladders = [setup.profile_of(name).ladder for name in setup.agents]
+    found = {name for each in setup.effect for name in (*each.set, *each.add)}
+    effects = [each for ladder in ladders if ladder for _, each in ladder.effects()]
+    return found | {name for each in effects for name in each.attributes}
 
 
 def _numbers(
@@ -162,12 +189,16 @@ def _numbers(
         high = 1.0
     if key == "meter" and profile.meter is None:
         high = 0.0
-    if key == "told_rank":
-        low = -1.0
+    if key == "bearing":
+        high = 180.0
+    if key.partition(".")[2] in changing(setup):
+        low = -MOST_OF_AN_ATTRIBUTE
+    if key in ("told_rank", "rank"):
+        low = -1.0 if key == "told_rank" else 0.0
         ladders = [setup.profile_of(name).ladder for name in setup.agents]
         ranks = [ladder.rank_of(name) for ladder in ladders if ladder for name in ladder.states]
         high = float(max(ranks, default=0))
-    found = {low, high if math.isfinite(high) else 1e3}
+    found = {max(low, -1e3), high if math.isfinite(high) else 1e3}
     for condition in conditions:
         for node in condition.root.walk():
             if node.kind != "compare" or not any(key_of(n) == key for n in node.walk()):
@@ -181,12 +212,12 @@ def _numbers(
         values.append(math.inf)
     if key == "lost_for":
         values.append(math.inf)
-    if key.startswith("target."):
+    if key.startswith("target.") or key == "bearing":
         values.append(math.nan)
     return values
 
 
-def _possible(values: dict[str, Values], profile: Profile) -> NDArray[np.bool_]:
+def _possible(values: dict[str, Values], profile: Profile, state: State) -> NDArray[np.bool_]:
     """Which combinations can be."""
     seen, felt, knows = values["seen"], values["felt"], values["knows"]
     sensed = seen | felt
@@ -199,9 +230,19 @@ def _possible(values: dict[str, Values], profile: Profile) -> NDArray[np.bool_]:
         possible &= (values["exposure"] > 0.0) == seen
     if "distance" in values:
         possible &= np.isinf(values["distance"]) == ~knows
-        cones = profile.cones.values()
+        cones = profile.cones_in(state).values()
         farthest = max((max(c.range, c.hold_range or 0.0) for c in cones), default=0.0)
         possible &= ~seen | (values["distance"] <= farthest)
+    for name in ("seen", "felt", "heard", "told"):
+        if name in values and f"any_{name}" in values:
+            possible &= values[f"any_{name}"] | ~values[name]
+    for key in values:
+        if key.startswith(("seen(", "felt(")):
+            possible &= values[key[:4]] | ~values[key]
+    if "bearing" in values:
+        possible &= np.isnan(values["bearing"]) == ~knows
+        if "faces_focus" in values:
+            possible &= values["faces_focus"] == (values["bearing"] <= FACES)
     if "told_rank" in values:
         possible &= (values["told_rank"] >= 0.0) == values["told"]
     for key, each in values.items():

@@ -211,11 +211,12 @@ def open_sweep(path: str | Path) -> Sweep:
         raise InputError.of(str(path), "", "", rule, fix)
     try:
         info = json.loads(metadata[PLAN])
-        if info["format"] != FORMAT:
-            rule = f"was written in form {info['format']}; this Snelk reads form {FORMAT}"
-            raise InputError.of(str(path), "", "", rule, AGAIN)
+        form = info["format"]
     except (ValueError, TypeError, KeyError, RecursionError):
         raise _damaged(path) from None
+    if form != FORMAT:
+        rule = f"was written in form {form}; this Snelk reads form {FORMAT}"
+        raise InputError.of(str(path), "", "", rule, AGAIN)
     if metadata.get(SEAL) != seal_of(info).encode():
         raise _damaged(path)
     plan = info["plan"]

@@ -118,8 +118,9 @@ def verify(scenario: str | Path | Scenario, *, seeds: int | None = None) -> list
         judge_batch(scenario, variants=variants[low : low + 100])[1]
         for low in range(0, len(variants), 100)
     ]
-    met, at, value = (
-        np.concatenate([getattr(each, name) for each in judged]) for name in ("met", "at", "value")
+    met, at, value, since = (
+        np.concatenate([getattr(each, name) for each in judged])
+        for name in ("met", "at", "value", "since")
     )
     runs: dict[int, Run] = {}
     verdicts = []
@@ -130,15 +131,17 @@ def verify(scenario: str | Path | Scenario, *, seeds: int | None = None) -> list
         failures: list[Failure] = []
         for v in np.flatnonzero(~met[:count, n]):
             seed, t = first + int(v), float(at[v, n])
-            found = found_in_words(expectation, scenario, t, float(value[v, n]))
+            moment = float(since[v, n])
+            found = found_in_words(expectation, scenario, t, float(value[v, n]), moment)
             why: tuple[str, ...] = ()
             ask: tuple[str, ...] = ()
             if not failures and not holds:
                 if seed not in runs:
                     runs[seed] = run_batch(scenario, variants=[{"seed": seed}])[0]
-                why, ask = _reasons(runs[seed], expectation, t)
+                why, ask = _reasons(runs[seed], expectation, t, moment)
             failures.append(Failure(seed, None if math.isnan(t) else t, found, why, ask))
-        found = found_in_words(expectation, scenario, float(at[0, n]), float(value[0, n]))
+        first_found = (float(each[0, n]) for each in (at, value, since))
+        found = found_in_words(expectation, scenario, *first_found)
         if failures and not holds:
             found = failures[0].found
         verdicts.append(
@@ -147,9 +150,20 @@ def verify(scenario: str | Path | Scenario, *, seeds: int | None = None) -> list
     return verdicts
 
 
-def found_in_words(expectation: Expectation, scenario: Scenario, at: float, value: float) -> str:
-    """What was found, from the moment and the value that decided."""
+def found_in_words(
+    expectation: Expectation, scenario: Scenario, at: float, value: float, since: float
+) -> str:
+    """What was found, from the moment and the value that decided, and since when it counts."""
     said = getattr(expectation, expectation.statement)
+    if isinstance(said, Span) and said.since is not None:
+        words = said.since.words(expectation.who[0] if len(expectation.who) == 1 else "it")
+        if math.isnan(since):
+            return f"there is nothing to count from: never {words}"
+        plain = expectation.model_copy(
+            update={expectation.statement: said.model_copy(update={"since": None})}
+        )
+        found = found_in_words(plain, scenario, at, value, math.nan)
+        return f"{found} ({words} at {since:.2f} s)"
     when = "" if math.isnan(at) else f" at {at:.2f} s"
     if isinstance(said, MeasureBetween):
         unit = find_measure(scenario.setup, said.of, source="expect").unit
@@ -165,12 +179,18 @@ def found_in_words(expectation: Expectation, scenario: Scenario, at: float, valu
 
 
 def _reasons(
-    run: Run, expectation: Expectation, t: float
+    run: Run, expectation: Expectation, t: float, since: float
 ) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """What made a run break an expectation, and what to ask `why` for more."""
     said = getattr(expectation, expectation.statement)
     if isinstance(said, MeasureBetween):
         return _of_measure(run, said, t)
+    if said.since is not None and math.isnan(since):
+        who = said.since.of or expectation.who[0]
+        ask = (who, said.since.seen) if said.since.seen else ()
+        return (f"the run has no such moment in {run.times[-1]:.2f} s",), ask
+    if said.since is not None:
+        said = said.from_then(since)
     if run.info["ended_by_catch"] and (said.after or 0.0) > run.times[-1]:
         caught = run.events[run.events.kind == "caught"].text.iloc[-1]
         return (f"the run was over at {run.times[-1]:.2f} s: {caught}",), ()

@@ -1,0 +1,39 @@
+"""Settings that all tests share."""
+
+from __future__ import annotations
+
+import os
+from typing import Any
+
+import pytest
+from hypothesis import settings
+
+import snelk
+from snelk.runs.run import run as replay
+
+# The same cases every time, so that a test does not fail for one and pass for another; new ones
+# are tried with SNELK_NEW_CASES=1.
+settings.register_profile("same", derandomize=True, deadline=None)
+settings.register_profile("new", derandomize=False, deadline=None)
+settings.load_profile("new" if os.environ.get("SNELK_NEW_CASES") else "same")
+
+
+@pytest.fixture(scope="session")
+def night() -> snelk.Run:
+    """The night at the croft, replayed once for all tests that only ask it."""
+    return replay(snelk.croft() / "night.toml")
+
+
+@pytest.fixture(autouse=True)
+def _same_night(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Examples in docstrings that replay the night as it is are given that one."""
+    if not isinstance(request.node, pytest.DoctestItem):
+        return
+
+    def run(scenario: Any, **how: Any) -> snelk.Run:
+        if how or scenario != snelk.croft() / "night.toml":
+            return replay(scenario, **how)
+        found: snelk.Run = request.getfixturevalue("night")
+        return found
+
+    monkeypatch.setattr(snelk, "run", run)

@@ -1,0 +1,217 @@
+"""Build subtle faults into the rules, one at a time, and see which of them no test notices.
+
+python scripts/faults.py [--faults N] [--seed S] [--jobs N] [FILE ...]
+
+Each fault is one sign, number or word of a rule changed in a copy of the project, in which the
+tests of that rule are run. What survives is printed with its line, and its share at the end.
+"""
+
+from __future__ import annotations
+
+import argparse
+import ast
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from queue import SimpleQueue
+from typing import NamedTuple
+
+ROOT = Path(__file__).parents[1]
+TESTS = {
+    "body/motion.py": "moving going",
+    "body/outcomes.py": "outcomes",
+    "body/outlook.py": "search moving",
+    "body/roaming.py": "moving going ends",
+    "body/searching.py": "search ends",
+    "body/turning.py": "going",
+    "engine/listening.py": "hearing",
+    "engine/noises.py": "hearing",
+    "engine/throws.py": "search",
+    "level/grid.py": "rays",
+    "level/rays.py": "rays",
+    "level/zones.py": "contact hearing light",
+    "mind/evaluation.py": "conditions",
+    "mind/ladder.py": "ladder outcomes",
+    "mind/memory.py": "memory",
+    "mind/meter.py": "meter contact",
+    "mind/places.py": "ends hearing",
+    "mind/search.py": "search",
+    "mind/sharing.py": "memory outcomes",
+    "mind/signals.py": "ladder outcomes conditions",
+    "senses/contact.py": "contact",
+    "senses/hearing.py": "hearing",
+    "senses/light.py": "light",
+    "senses/sight.py": "sight light why",
+    "senses/surroundings.py": "light hearing meter",
+}
+"""The files that hold rules, and the tests of each."""
+
+SIGNS: dict[type[ast.AST], tuple[str, str]] = {
+    ast.Lt: ("<", "<="),
+    ast.LtE: ("<=", "<"),
+    ast.Gt: (">", ">="),
+    ast.GtE: (">=", ">"),
+    ast.Eq: ("==", "!="),
+    ast.NotEq: ("!=", "=="),
+    ast.Add: ("+", "-"),
+    ast.Sub: ("-", "+"),
+    ast.Mult: ("*", "/"),
+    ast.Div: ("/", "*"),
+    ast.BitAnd: ("&", "|"),
+    ast.BitOr: ("|", "&"),
+    ast.And: ("and", "or"),
+    ast.Or: ("or", "and"),
+}
+NAMES = {"min": "max", "max": "min", "minimum": "maximum", "maximum": "minimum", "sin": "cos"}
+LONGEST = 600
+"""Tests that run longer than this, s, have noticed."""
+
+
+class Fault(NamedTuple):
+    """One change of a file: what stands from one place to another is replaced."""
+
+    file: str
+    line: int
+    start: int
+    end: int
+    text: str
+
+
+def faults_of(file: str) -> Iterator[Fault]:
+    """All faults that can be built into a file."""
+    source = (ROOT / "src" / "snelk" / file).read_bytes()
+    starts = [0]
+    for line in source.splitlines(keepends=True):
+        starts.append(starts[-1] + len(line))
+
+    def place(node: ast.AST, *, end: bool = False) -> int:
+        at = ("end_lineno", "end_col_offset") if end else ("lineno", "col_offset")
+        line, column = (getattr(node, name) for name in at)
+        return int(starts[line - 1] + column)
+
+    def between(left: ast.AST, right: ast.AST, sign: ast.AST) -> Iterator[Fault]:
+        was, now = SIGNS.get(type(sign), ("", ""))
+        low, high = place(left, end=True), place(right)
+        at = source.find(was.encode(), low, high) if was else -1
+        if at >= 0:
+            yield Fault(file, getattr(left, "end_lineno", 0), at, at + len(was), now)
+
+    tree = ast.parse(source)
+    # No rules: what is said of types, and numbers that only stand for a name.
+    leave = {
+        id(inner)
+        for node in ast.walk(tree)
+        for hint in (getattr(node, "annotation", None), getattr(node, "returns", None))
+        if hint is not None
+        for inner in ast.walk(hint)
+    }
+    leave |= {
+        id(inner)
+        for node in tree.body
+        if isinstance(node, ast.Assign)
+        for inner in ast.walk(node)
+        if isinstance(inner, ast.Constant) and isinstance(inner.value, int)
+    }
+    for node in ast.walk(tree):
+        if id(node) in leave:
+            continue
+        if isinstance(node, ast.Compare):
+            for left, sign, right in zip(
+                [node.left, *node.comparators], node.ops, node.comparators, strict=False
+            ):
+                yield from between(left, right, sign)
+        elif isinstance(node, ast.BinOp):
+            yield from between(node.left, node.right, node.op)
+        elif isinstance(node, ast.AugAssign):
+            yield from between(node.target, node.value, node.op)
+        elif isinstance(node, ast.BoolOp):
+            yield from between(node.values[0], node.values[1], node.op)
+        elif isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not | ast.Invert):
+            yield Fault(file, node.lineno, place(node), place(node.operand), "")
+        elif isinstance(node, ast.Constant) and isinstance(node.value, int | float):
+            now = repr(not node.value if isinstance(node.value, bool) else node.value + 1)
+            yield Fault(file, node.lineno, place(node), place(node, end=True), now)
+        elif isinstance(node, ast.Name | ast.Attribute):
+            name = node.id if isinstance(node, ast.Name) else node.attr
+            if name in NAMES:
+                end = place(node, end=True)
+                yield Fault(file, node.lineno, end - len(name), end, NAMES[name])
+
+
+def copy_of_the_project(folder: Path) -> Path:
+    """A copy that faults can be built into."""
+    for name in ("src", "tests", "examples", "docs", "conftest.py", "pyproject.toml", "README.md"):
+        there = ROOT / name
+        if there.is_dir():
+            leave = shutil.ignore_patterns("__pycache__")
+            shutil.copytree(there, folder / name, ignore=leave)
+        else:
+            shutil.copy(there, folder / name)
+    return folder
+
+
+def is_noticed(fault: Fault, folder: Path) -> bool:
+    """Whether a test of the rule fails with a fault in a copy of the project."""
+    path = folder / "src" / "snelk" / fault.file
+    good = path.read_bytes()
+    path.write_bytes(good[: fault.start] + fault.text.encode() + good[fault.end :])
+    tests = [f"tests/test_{name}.py" for name in TESTS[fault.file].split()]
+    words = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *tests]
+    kept = {**os.environ, "PYTHONPATH": str(folder / "src")}
+    try:
+        done = subprocess.run(
+            words, cwd=folder, env=kept, capture_output=True, timeout=LONGEST, check=False
+        )
+        return done.returncode != 0
+    except subprocess.TimeoutExpired:
+        return True
+    finally:
+        path.write_bytes(good)
+
+
+def main() -> None:
+    words = argparse.ArgumentParser()
+    words.add_argument("files", nargs="*", metavar="FILE", help="such as mind/memory.py")
+    words.add_argument("--faults", type=int, default=300)
+    words.add_argument("--seed", type=int, default=0)
+    words.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
+    given = words.parse_args()
+    unknown = set(given.files) - set(TESTS)
+    if unknown:
+        words.error(f"no such file with rules: {', '.join(sorted(unknown))}; known: {[*TESTS]}")
+    every = [fault for file in given.files or TESTS for fault in faults_of(file)]
+    chosen = random.Random(given.seed).sample(every, min(given.faults, len(every)))
+    survived = 0
+    with tempfile.TemporaryDirectory() as folder:
+        free: SimpleQueue[Path] = SimpleQueue()
+        for n in range(given.jobs):
+            free.put(copy_of_the_project(Path(folder) / str(n)))
+
+        def try_it(fault: Fault) -> bool:
+            copy = free.get()
+            try:
+                return is_noticed(fault, copy)
+            finally:
+                free.put(copy)
+
+        with ThreadPoolExecutor(given.jobs) as pool:
+            for fault, noticed in zip(chosen, pool.map(try_it, chosen), strict=True):
+                if not noticed:
+                    survived += 1
+                    text = (ROOT / "src" / "snelk" / fault.file).read_bytes()
+                    was = text[fault.start : fault.end].decode()
+                    line = text.splitlines()[fault.line - 1].decode().strip()
+                    place = f"{fault.file}:{fault.line}"
+                    print(f"{place}: {was!r} -> {fault.text!r}: {line}", flush=True)
+    share = survived / max(len(chosen), 1)
+    print(f"{len(chosen)} faults of {len(every)}, {survived} survived ({share:.0%})")
+
+
+if __name__ == "__main__":
+    main()

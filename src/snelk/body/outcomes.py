@@ -1,0 +1,191 @@
+"""What comes of changes of state, of catching, and of what the game does.
+
+Attributes change, noises are made, alarms raised, and characters taken out; all of it holds from
+the next tick on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config import minds, models
+from snelk.config.models import Setup
+from snelk.mind.sharing import Alarm
+from snelk.mind.signals import NOBODY, Attention
+from snelk.senses.bodies import Poses
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+GIVEN = "the scenario"
+"""What caused what is given by the scenario, and not done by an agent."""
+
+SLACK = 1e-9
+"""Times this close are the same, s."""
+
+
+class Effect(NamedTuple):
+    """An attribute that changed, or somebody who was taken out, from the next tick on."""
+
+    variant: int
+    who: int  # character
+    attribute: str  # empty where somebody was taken out
+    before: float  # NaN if it had none
+    value: float
+    by: int  # agent, or NOBODY: the scenario or the game
+    cause: str
+
+
+class Happening(NamedTuple):
+    """Something that happened to an agent: it arrived, got stuck, or caught a target."""
+
+    variant: int
+    agent: int  # or NOBODY: it comes from the scenario, and the target is whom it happens to
+    kind: str  # a kind of event
+    target: int  # who was caught, or is not there, or NOBODY
+    x: float
+    y: float
+    text: str = ""  # what cannot be told from the rest
+
+
+class Outcomes:
+    """What has come of what agents did and of what the game does to characters.
+
+    Args:
+        setups: The numbers of each variant.
+        characters: (agent,) which characters the agents are.
+        attention: Everybody's, which may go by an attribute.
+
+    Attributes:
+        attributes: By name (variant, character) as they are now; NaN for who has none.
+        removed: (variant, character) who has been taken out.
+        changed: The attributes that changed, and who was taken out, at the last tick.
+        happenings: The events of these.
+        noises: (variant, agent, kind) noises that agents make at the next tick.
+        alarms: What agents let all of some teams know at the last tick.
+    """
+
+    def __init__(
+        self, setups: Sequence[Setup], characters: NDArray[np.int32], attention: Attention
+    ) -> None:
+        self.setups, self.characters, self.attention = setups, characters, attention
+        self.names = tuple(setups[0].cast)
+        known = sorted({name for setup in setups for name in setup.attributes})
+        self.attributes: dict[str, Numbers] = {
+            name: np.array(
+                [[setup.attributes_of(who).get(name, np.nan) for who in self.names]
+                 for setup in setups]
+            )
+            for name in known
+        }  # fmt: skip
+        self.removed: Truths = np.zeros((len(setups), len(self.names)), dtype=np.bool_)
+        # What the scenario gives: the time, the variant, and which of its list.
+        self.waiting = sorted(
+            (each.t, v, n)
+            for v, setup in enumerate(setups)
+            for n, each in enumerate(setup.effect)
+            if each.t >= setup.clock.start - SLACK
+        )
+        self._queued: list[models.Effect] = []
+        self.changed: list[Effect] = []
+        self.happenings: list[Happening] = []
+        self.noises: list[tuple[int, int, str]] = []
+        self.alarms: list[Alarm] = []
+
+    def begin(self, poses: Poses) -> None:
+        """A tick begins."""
+        self._poses = poses
+        self.changed, self.happenings, self.noises, self.alarms = [], [], [], []
+
+    def apply(self, effects: minds.Effects | None, v: int, a: int, target: int, cause: str) -> None:
+        """What comes of something that an agent did, or was led to, about a target."""
+        if effects is None:
+            return
+        sides = {"own": int(self.characters[a]), "target": target}
+        for adds, values in ((False, effects.set), (True, effects.add)):
+            for key, value in values.items():
+                side, _, name = key.partition(".")
+                self._set(v, sides[side], name, value, adds, a, cause)
+        if effects.noise is not None:
+            self.noises.append((v, a, effects.noise))
+        if effects.alarm:
+            known = self.attention.notions
+            x, y = (known.x[v, a, target], known.y[v, a, target]) if target >= 0 else (np.nan,) * 2
+            self.alarms.append(Alarm(v, a, target, effects.alarm, float(x), float(y)))
+        if effects.removes is not None:
+            self._remove(v, sides[effects.removes], a, cause)
+
+    def queue(self, effect: models.Effect) -> None:
+        """What a live game does to a character, at the next tick."""
+        self._queued.append(effect)
+
+    def _give(self, effect: models.Effect, v: int) -> None:
+        """What the game does to a character."""
+        who = self.names.index(effect.of)
+        for adds, values in ((False, effect.set), (True, effect.add)):
+            for name, value in values.items():
+                self._set(v, who, name, value, adds, NOBODY, GIVEN)
+        if effect.removes:
+            self._remove(v, who, NOBODY, GIVEN)
+
+    def give_due(self, time: float, ended: Truths) -> None:
+        """What the scenario says that the game does to characters up to now."""
+        for effect in self._queued:
+            self._give(effect, 0)
+        self._queued = []
+        while self.waiting and self.waiting[0][0] <= time + SLACK:
+            _, v, n = self.waiting.pop(0)
+            if not ended[v]:
+                self._give(self.setups[v].effect[n], v)
+
+    def tell_alarm(self, alarm: Alarm, count: int) -> None:
+        """An alarm was raised, and so many know of it from the next tick on."""
+        v, a, teams = alarm.variant, alarm.teller, ", ".join(alarm.teams)
+        focus = max(alarm.target, NOBODY)
+        of = f" of {self.names[focus]}" if focus >= 0 else ""
+        text = f"{count} of {teams} learn{of}" if count else f"nobody of {teams} learns{of}"
+        if np.isnan(alarm.x):
+            text += ": it knows of no target"
+        elif not count:
+            text += ": none is there that has a memory and cares"
+        self._tell(v, "alarm", a, focus, text)
+
+    def _set(
+        self, v: int, who: int, name: str, value: float, adds: bool, by: int, cause: str
+    ) -> None:
+        """Give an attribute of somebody a value, or add to it; who has none of it has 0."""
+        if who < 0:
+            text = f"nobody to set target.{name} of: it has no focus ({cause})"
+            self._tell(v, "missed", by, NOBODY, text)
+            return
+        before = float(self.attributes[name][v, who])
+        now = value + (0.0 if np.isnan(before) else before) if adds else value
+        if now == before:
+            return
+        self.attributes[name][v, who] = now
+        self.attention.is_worth(v, name, who, now)
+        self.changed.append(Effect(v, who, name, before, now, by, cause))
+        was = "none" if np.isnan(before) else f"{before:g}"
+        self._tell(v, "became", by, who, f"{name} {was} → {now:g} ({cause})")
+
+    def _remove(self, v: int, who: int, by: int, cause: str) -> None:
+        """Take somebody out: from the next tick on it is not there, and does nothing."""
+        if who < 0:
+            text = f"nobody to take out: it has no focus ({cause})"
+            self._tell(v, "missed", by, NOBODY, text)
+            return
+        if self.removed[v, who]:
+            return
+        self.removed[v, who] = True
+        self.changed.append(Effect(v, who, "", np.nan, np.nan, by, cause))
+        self._tell(v, "removed", by, who, f"is taken out ({cause})")
+
+    def _tell(self, v: int, kind: str, by: int, who: int, text: str) -> None:
+        """An event, at the place of whom it happens to, or of whoever does it."""
+        p, at = v if len(self._poses.x) > 1 else 0, who if who >= 0 else int(self.characters[by])
+        x, y = float(self._poses.x[p, at]), float(self._poses.y[p, at])
+        self.happenings.append(Happening(v, by, kind, who, x, y, text))

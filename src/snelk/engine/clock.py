@@ -1,0 +1,17 @@
+"""The times of ticks."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+if TYPE_CHECKING:
+    from snelk.config.models import Clock
+
+
+def times_of(clock: Clock, ticks: int) -> NDArray[np.float64]:
+    """Times of so many ticks from the start on, s, free of the dust of binary fractions."""
+    times: NDArray[np.float64] = np.round(clock.start + np.arange(ticks) * clock.dt, 9)
+    return times

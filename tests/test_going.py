@@ -1,0 +1,225 @@
+"""Smooth turning, places to roam to, areas about somebody, resuming, speeds and glances."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import samples
+import scenes
+import shapely
+from hypothesis import given
+from hypothesis import strategies as st
+
+import snelk
+from snelk.body.turning import STEP, arc_to
+
+
+@given(
+    st.floats(-3, 3), st.floats(-20, 20), st.floats(-20, 20), st.floats(0.1, 5),
+    st.sampled_from([1, -1]),
+)  # fmt: skip
+def test_an_arc_is_tangent_at_both_ends(
+    heading: float, x: float, y: float, radius: float, side: int
+) -> None:
+    start, goal = np.array([1.0, -2.0]), np.array([x, y])
+    arc = arc_to(start, heading, goal, radius, side)
+    centre = start + radius * side * np.array([-np.sin(heading), np.cos(heading)])
+    if np.hypot(*(goal - centre)) <= radius:
+        assert arc is None
+        return
+    assert arc is not None
+    assert np.hypot(*(arc - centre).T) == pytest.approx(np.full(len(arc), radius))
+    spoke, leaves = arc[-1] - centre, goal - arc[-1]
+    assert spoke @ leaves == pytest.approx(0.0, abs=1e-6 * (1 + np.hypot(*leaves)))
+    # It turns to its side all the way, in small pieces, and not once around more than it needs.
+    along = np.diff(np.concatenate([start[None], arc]), axis=0)
+    turned = np.sum(np.arcsin(np.clip(
+        side * (along[:-1, 0] * along[1:, 1] - along[:-1, 1] * along[1:, 0])
+        / np.maximum(np.hypot(*along[:-1].T) * np.hypot(*along[1:].T), 1e-15), -1, 1)))  # fmt: skip
+    assert -1e-6 <= turned <= 2 * np.pi
+    assert np.hypot(*along.T).max() <= radius * STEP + 1e-9
+    if np.hypot(*leaves) > 1e-3:
+        across = side * (spoke[0] * leaves[1] - spoke[1] * leaves[0])
+        assert across > 0.0
+
+
+def test_who_turns_in_arcs_never_turns_tighter_and_keeps_its_speed(tmp_path: Path) -> None:
+    profiles = scenes.GUARD.replace("turn_rate = 400", "turn_rate = 60, smooth = true")
+    states = {"a": {"go": {"spot": "there"}}}
+    spot = scenes.feature("spot", "there", shapely.Point(-8, 3))
+    far = scenes.feature("zone", "room", shapely.box(-20, -20, 20, 20))
+    run = snelk.run(scenes.scene(tmp_path, spot, far, states=states, profiles=profiles))
+    t, at, heading = scenes.guard_of(run)
+    steps = np.diff(at, axis=0)
+    speed = np.hypot(*steps.T) / 0.1
+    arrived = float(run.events[run.events.kind == "reached"].t.iloc[0])
+    cruising = (t[1:] > 0.4) & (t[1:] < arrived - 0.5)
+    assert speed[cruising].min() > 1.35
+    turn = np.abs(np.diff(np.unwrap(np.radians(heading))))[cruising] / 0.1
+    assert np.degrees(turn).max() <= 60.0 + 1e-6
+    assert np.hypot(*(at[-1] - (-8, 3))) <= 0.35
+    # The goal lies behind it: on the way it swings out to the side, which a straight way does not.
+    assert at[:, 1].max() > 2.5
+    # In a passage too narrow for the arc it turns where it is.
+    narrow = scenes.feature("edge", "lane", shapely.LineString([(-20, 0.6), (20, 0.6)]))
+    south = scenes.feature("edge", "verge", shapely.LineString([(-20, -0.6), (20, -0.6)]))
+    back = scenes.feature("spot", "there", shapely.Point(-8, 0))
+    run = snelk.run(
+        scenes.scene(tmp_path, back, narrow, south, states=states, profiles=profiles, end=12.0)
+    )
+    assert np.abs(scenes.guard_of(run)[1][:, 1]).max() < 0.4
+    assert "reached" in set(run.events.kind)
+
+
+def test_roaming_to_places_takes_them_evenly_and_at_the_time_said(tmp_path: Path) -> None:
+    zone = scenes.feature("zone", "yard", shapely.box(-6, -6, 6, 6))
+    states = {"a": {"roam": {"zone": "yard", "way": "places", "every": 2.0}, "pace": "running"}}
+    profiles = scenes.GUARD.replace("running = 4.0", "running = 12.0").replace(
+        "acceleration = 8.0", "acceleration = 500"
+    ).replace("turn_rate = 400", "turn_rate = 9000")  # fmt: skip
+    run = snelk.run(scenes.scene(tmp_path, zone, states=states, profiles=profiles, end=200.0))
+    t, at, _ = scenes.guard_of(run)
+    moving = np.hypot(*np.diff(at, axis=0).T) > 1e-9
+    began = t[:-1][moving & ~np.append(False, moving[:-1])]
+    assert began == pytest.approx(2.0 * np.arange(len(began)))
+    stands = at[np.isclose(t % 2.0, 1.9)]
+    assert len(stands) == 100
+    for axis in (0, 1):  # evenly from -6 to 6: four standard deviations of the mean and the share
+        assert abs(stands[:, axis].mean()) < 4 * (12 / np.sqrt(12)) / np.sqrt(100)
+        assert abs((np.abs(stands[:, axis]) < 3).mean() - 0.5) < 4 * 0.5 / np.sqrt(100)
+
+
+@pytest.mark.parametrize("about", ["home", "start", "here", "guest"])
+def test_a_ring_lies_about_home_start_here_or_somebody(tmp_path: Path, about: str) -> None:
+    track = samples.track_of((0, 20, 20), (60, 50, 20))
+    ring = {"ring": [2.0, 4.0], "way": "places", "every": 3.0, "about": about}
+    states = {"a": {"go": {"spot": "off"}}, "b": {"roam": ring, "pace": "running"}}
+    changes = {"on": {"from": "a", "to": "b", "when": "state_for >= 3s"}}
+    off = scenes.feature("spot", "off", shapely.Point(3, 3))
+    profiles = scenes.GUARD.replace("running = 4.0", "running = 12.0").replace(
+        "acceleration = 8.0", "acceleration = 300"
+    )
+    scenario = scenes.scene(
+        tmp_path, off, states=states, changes=changes, track=track, profiles=profiles, end=60.0,
+        more={"cast.guard.home": [-8.0, 0.0]},
+    )  # fmt: skip
+    run = snelk.run(scenario)
+    t, at, _ = scenes.guard_of(run)
+    entered = float(run.states.t.iloc[1])
+    here = at[np.isclose(t, entered)][0]
+    guest = np.stack([20 + 0.5 * t, np.full(len(t), 20.0)], axis=1)
+    middles = {"home": (-8.0, 0.0), "start": (0.0, 0.0), "here": here, "guest": guest}
+    chosen = entered + 3.0 * np.arange(1, 15)
+    n = np.rint(chosen * 10).astype(int)
+    goal = at[n + 25]  # long arrived
+    middle = middles[about][n] if about == "guest" else np.array(middles[about])
+    away = np.hypot(*(goal - middle).T)
+    assert away.min() >= 2.0 - 0.02
+    assert away.max() <= 4.0 + 0.02
+    assert len(np.unique(goal.round(3), axis=0)) == 14
+
+
+def test_a_zone_and_a_route_can_be_moved_and_whom_they_follow_may_be_gone(tmp_path: Path) -> None:
+    route = scenes.feature("route", "beat", shapely.LineString([(10, 10), (14, 10), (14, 14)]))
+    patrol = {"patrol": {"route": "beat", "about": "start", "order": "once"}, "pace": "running"}
+    run = snelk.run(scenes.scene(tmp_path, route, states={"a": patrol}))
+    x, y = scenes.guard_of(run)[1][-1]
+    assert np.hypot(x - 4, y - 4) < 0.5  # from (0, 0) as from (10, 10)
+    zone = scenes.feature("zone", "yard", shapely.box(30, 30, 34, 34))
+    roam = {"roam": {"zone": "yard", "about": "guest", "every": 1.0, "way": "places"}}
+    scenario = scenes.scene(
+        tmp_path, zone, states={"a": roam}, end=40.0,
+        more={"cast.guest.at": [9.0, 5.0], "effect": [{"t": 30.0, "of": "guest", "removes": True}]},
+    )  # fmt: skip
+    run = snelk.run(scenario)
+    t, at, _ = scenes.guard_of(run)
+    late = at[(t > 10) & (t < 30)]
+    assert shapely.box(7 - 0.01, 3 - 0.01, 11.01, 7.01).covers(shapely.MultiPoint(late))
+    assert (np.ptp(late, axis=0) > 1.5).all()
+    assert np.ptp(at[t > 32.5], axis=0).max() == 0.0
+    failed = run.events[run.events.kind == "failed"]
+    assert failed.text.tolist() == ["guard failed to roam (a)"]
+
+
+def test_who_wanders_about_somebody_is_carried_along(tmp_path: Path) -> None:
+    track = samples.track_of((0, 0, 0), (40, 40, 0))
+    roam = {"roam": {"ring": [0.0, 3.0], "every": 1.0, "about": "guest"}, "pace": "running"}
+    run = snelk.run(scenes.scene(tmp_path, states={"a": roam}, track=track, end=40.0))
+    t, at, _ = scenes.guard_of(run)
+    away = np.hypot(at[:, 0] - t, at[:, 1])[t > 3.0]
+    # At most what the guest goes on in a second and the edge that is walked back to.
+    assert away.max() < 3.0 + 2.5
+    assert np.quantile(away, 0.9) < 3.0 + 1.0  # it goes on by 1 m before the next choice
+    assert np.ptp(at[:, 1]) > 3.0
+
+
+def test_resume_goes_to_where_the_routine_was_left_and_faces_as_there(tmp_path: Path) -> None:
+    route = scenes.feature("route", "beat", shapely.LineString([(0, 0), (0, 30)]))
+    states: dict[str, Any] = {
+        "beat": {"patrol": {"route": "beat"}},
+        "off": {"go": {"spot": "there"}, "pace": "running"},
+        "back": {"resume": {}, "pace": "running"},
+    }
+    changes = {
+        "away": {"from": "beat", "to": "off", "when": "state_for >= 3s"},
+        "home": {"from": "off", "to": "back", "when": "arrived"},
+    }
+    there = scenes.feature("spot", "there", shapely.Point(8, 8))
+    run = snelk.run(scenes.scene(tmp_path, route, there, states=states, changes=changes, end=20.0))
+    t, at, heading = scenes.guard_of(run)
+    left = at[np.isclose(t, float(run.states.t.iloc[1]))][0]
+    assert left[1] > 2.0
+    assert np.hypot(*(at[-1] - left)) <= 0.41
+    assert heading[-1] == pytest.approx(90.0, abs=1e-6)
+
+
+def test_speed_goes_by_the_way_that_is_left(tmp_path: Path) -> None:
+    speeds = [[2.0, 1.0], [10.0, 3.0]]
+    states = {"a": {"go": {"spot": "there"}, "speeds": speeds}}
+    there = scenes.feature("spot", "there", shapely.Point(14, 0))
+    profiles = scenes.GUARD.replace("acceleration = 8.0", "acceleration = 1000")
+    run = snelk.run(scenes.scene(tmp_path, there, states=states, profiles=profiles, end=12.0))
+    t, at, _ = scenes.guard_of(run)
+    left = 14.0 - at[:-1, 0]
+    speed = np.diff(at[:, 0]) / 0.1
+    some = (t[:-1] > 0.2) & (left > 0.6)
+    wanted = np.interp(left, [2.0, 10.0], [1.0, 3.0])
+    assert speed[some] == pytest.approx(wanted[some], abs=1e-6)
+
+
+def test_glances_come_once_a_period_and_go_to_both_sides(tmp_path: Path) -> None:
+    states = {"a": {"look": "glances", "sweep_whole": 80, "sweep_period": 4.0}}
+    profiles = scenes.GUARD.replace("turn_rate = 400", "turn_rate = 100000")
+    scenario = scenes.scene(tmp_path, states=states, profiles=profiles, end=80.0)
+    t, _, heading = scenes.guard_of(snelk.run(scenario))
+    heading, period = heading[1:], np.floor((t[1:] - 0.1 + 1e-9) / 4.0).astype(int)
+    sides = []
+    for n in range(19):
+        off = heading[period == n]
+        assert len(np.unique(off[np.abs(off) > 1e-9].round(9))) <= 1  # one glance
+        assert 10 <= (np.abs(off) > 1e-9).sum() <= 13  # for 0.3 of 4 s
+        sides.append(off[np.argmax(np.abs(off))])
+    assert np.abs(sides).max() <= 40.0
+    assert np.abs(sides).max() > 30.0
+    assert 3 <= (np.array(sides) > 0).sum() <= 16
+    assert heading.tolist() == scenes.guard_of(snelk.run(scenario))[2][1:].tolist()
+
+
+def test_an_activity_taken_over_by_like_can_be_replaced(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, guest="at = [90, 90]", profiles=scenes.GUARD + """
+[profiles.watcher.ladder.states.a]
+patrol = { route = "beat" }
+pace = "running"
+[profiles.lazy]
+like = "watcher"
+[profiles.lazy.ladder.states.a]
+hold = {}
+""")  # fmt: skip
+    setup = snelk.load(
+        path, changes={"cast.guard.profile": "lazy", "profiles.watcher.ladder.states.a.patrol": {}}
+    ).setup
+    state = setup.profiles["lazy"].ladder.states["a"]  # type: ignore[union-attr]
+    assert (state.activity, state.pace, state.patrol) == ("hold", "running", None)

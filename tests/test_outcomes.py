@@ -1,0 +1,436 @@
+"""What comes of changes, states and catches, reactions, groups of states, and the newer signals."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import samples
+import scenes
+import shapely
+
+import snelk
+
+TOUCHY = scenes.GUARD.replace("hearing = {}", "hearing = {}\ntouch = { radius = 0.4 }")
+
+MATE = """
+[profiles.mate]
+body = "post"
+notices = ["visitors"]
+memory = {}
+hearing = { acuity = 0.8 }
+"""
+PACK = f"""{scenes.GUARD}{MATE}
+ladder.states = {{ a = {{}}, b = {{}} }}
+ladder.changes.news = {{ to = "b", when = "told" }}
+"""
+
+
+def of(run: snelk.Run, kind: str) -> list[tuple[float, str]]:
+    rows = run.events[run.events.kind == kind]
+    return list(zip(rows.t.round(6), rows.text, strict=True))
+
+
+def test_attributes_change_by_change_state_catch_and_scenario_and_are_asked_for(
+    tmp_path: Path,
+) -> None:
+    states = {
+        "calm": {},
+        "hunt": {
+            "approach": {},
+            "then": {"set": {"own.anger": 2.0}},
+            "catch": {"reach": 1.0, "ends": False, "then": {"add": {"target.hits": 1}}},
+        },
+        "back": {"home": {}},
+    }
+    changes = {
+        "spot": {"from": "calm", "to": "hunt", "when": "seen and own.courage > 0.5"},
+        "got": {
+            **{"from": "hunt", "to": "back", "when": "caught and own.anger >= 2"},
+            "then": {"add": {"own.anger": -0.5}},
+        },
+    }
+    more = {
+        "cast.guest.at": [6.0, 0.0],
+        "cast.guard.attributes": {"courage": 0.2},
+        "effect": [{"t": 1.0, "of": "guard", "set": {"courage": 0.9}}],
+    }
+    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes, more=more))
+    rows = run.table("effects")
+    caught = float(run.events[run.events.kind == "caught"].t.iloc[0])
+    # What is given at 1 s holds from the next tick on; 6 m at 1.5 m/s and 8 m/s2, less 1 m.
+    assert list(rows.t.round(6)) == [1.0, 1.1, caught, pytest.approx(caught + 0.1)]
+    assert caught == pytest.approx(1.1 + 5.0 / 1.5 + 1.5 / 8.0 / 2.0, abs=0.15)
+    assert list(rows.attribute) == ["courage", "anger", "hits", "anger"]
+    assert list(rows.value) == [0.9, 2.0, 1.0, 1.5]
+    assert rows.before.isna().tolist() == [False, True, True, False]
+    assert list(rows.cause) == ["the scenario", "hunt", "caught guest", "got"]
+    assert [s for _, s in of(run, "became")][2] == "guest: hits none → 1 (caught guest), by guard"
+    # Why, worked out again from the tables, minds what the attributes were at each tick.
+    missing = [run.why_state("guard", at=t).change("spot").missing for t in (0.9, 1.0)]  # type: ignore[union-attr]
+    assert missing == [("own.courage 0.2, needs > 0.5",)] * 2
+    assert run.why_state("guard", at=1.1).change("spot").taken  # type: ignore[union-attr]
+
+
+def test_who_is_taken_out_is_there_no_more_and_does_nothing(tmp_path: Path) -> None:
+    states = {"a": {"patrol": {"route": "round"}}, "b": {"home": {}}}
+    changes = {
+        "end": {"to": "b", "when": "state_for >= 2s", "then": {"removes": "own"}},
+        "on": {"from": "b", "to": "a", "when": "state_for > 1s"},
+    }
+    run = snelk.run(
+        scenes.scene(
+            tmp_path,
+            scenes.feature("route", "round", scenes.shapely.LineString([(1, 0), (9, 0)])),
+            states=states,
+            changes=changes,
+            more={"effect": [{"t": 4.0, "of": "guest", "removes": True}]},
+        )
+    )
+    there = run.poses.pivot(index="t", columns="id", values="x").notna()
+    assert there.guard.idxmin() == pytest.approx(2.1)
+    assert there.guest.idxmin() == pytest.approx(4.1)
+    assert not there.guard[there.index > 2.05].any()
+    assert len(run.states) == 2
+    assert [t for t, _ in of(run, "vanished")] == [2.1, 4.1]
+    gone = run.why_state("guard", at=5.0).change("on")
+    assert gone is not None
+    assert gone.missing == ("was taken out at 2.00 s (end)",)
+    assert of(run, "removed")[1] == (4.0, "guest: is taken out (the scenario)")
+    assert not (run.events[run.events.agent == "guard"].t > 2.2).any()
+
+
+def test_an_alarm_reaches_the_team_however_far_and_a_noise_is_made(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    states = {"a": {}, "b": {}}
+    then = {"alarm": ["home"], "noise": "horn"}
+    changes = {"raise": {"to": "b", "when": "seen and state_for >= 0.5s", "then": then}}
+    more = {
+        "noise_kinds": {"horn": {"reach": 30.0}},
+        "cast.guest.at": [5.0, 1.0],
+        "cast.far": {"team": "home", "profile": "mate", "at": [500.0, 0.0]},
+        "cast.near": {"team": "other", "profile": "mate", "at": [8.0, 0.0]},
+    }
+    run = snelk.run(
+        scenes.scene(tmp_path, states=states, changes=changes, more=more, profiles=PACK)
+    )
+    assert of(run, "alarm") == [(0.5, "guard raised an alarm: 1 of home learn of guest")]
+    told = run.states[run.states.change == "news"]
+    assert list(told.agent) == ["far"]
+    assert float(told.t.iloc[0]) == pytest.approx(0.6)
+    rows = run.beliefs[(run.beliefs.agent == "far") & (run.beliefs.target == "guest")]
+    belief = rows[rows.source.notna()].iloc[0]
+    assert (belief.x, belief.y, belief.source) == (5.0, 1.0, "told")
+    (noise,) = run.noises.itertuples()
+    assert (noise.kind, noise.by, noise.x, noise.reach) == ("horn", "guard", 0.0, 30.0)
+    assert noise.t == pytest.approx(0.6)
+    # Who has no memory tells what it sees; and in a run of many each alarm is a row all the same.
+    changes["again"] = {"to": "a", "from": "b", "when": "state_for > 1s"}
+    monkeypatch.setattr("snelk.runs.tables.MOST_PAIRS", 0)
+    forgets = PACK.replace("memory = { grace = 0.3, forget = 8.0, spread = 1.0 }", "")
+    run = snelk.run(
+        scenes.scene(tmp_path, states=states, changes=changes, more=more, profiles=forgets)
+    )
+    assert of(run, "alarm")[0] == (0.5, "guard raised an alarm: 1 of home learn of guest")
+    words = run.table("voices")
+    assert words.t.round(6).tolist() == [t for t, _ in of(run, "alarm")]
+    assert len(words) > 3
+    assert set(zip(words.by, words.result, strict=True)) == {("alarm", "told")}
+    rows = run.beliefs[(run.beliefs.agent == "far") & run.beliefs.source.notna()]
+    assert (rows.x.iloc[0], rows.y.iloc[0], rows.age.iloc[0]) == (5.0, 1.0, pytest.approx(0.1))
+    # With nobody in mind there is nothing to tell, and that is said.
+    changes["raise"]["when"] = "state_for >= 0.5s"
+    del more["cast.guest.at"], changes["again"]
+    run = snelk.run(
+        scenes.scene(tmp_path, states=states, changes=changes, more=more, profiles=PACK)
+    )
+    said = "guard raised an alarm: nobody of home learns: it knows of no target"
+    assert of(run, "alarm") == [(0.5, said)]
+
+
+@pytest.mark.parametrize(("where", "takes"), [("ladder", 0.5), ("state", 0.3), ("change", 0.0)])
+def test_a_reaction_delays_a_change_and_is_cut_off_if_it_ends(
+    tmp_path: Path, where: str, takes: float
+) -> None:
+    """In view from 1.0 to 1.3 s, and again from 3 s on."""
+    track = samples.track_of(
+        (0, -9, 0), (0.95, -9, 0), (0.96, 5, 0), (1.35, 5, 0), (1.36, -9, 0),
+        (2.95, -9, 0), (2.96, 5, 0), (9, 5, 0),
+    )  # fmt: skip
+    a: dict[str, Any] = {"reaction": 0.3} if where == "state" else {}
+    change: dict[str, Any] = {"from": "quiet", "to": "b", "when": "seen"}
+    if where == "change":
+        change["reaction"] = 0.0
+    scenario = scenes.scene(
+        tmp_path, states={"a": a, "b": {}}, changes={"spot": change}, track=track,
+        ladder={"reaction": 0.5, "groups": {"quiet": ["a"]}},
+    )  # fmt: skip
+    run = snelk.run(scenario)
+    first = 3.0 if takes > 0.35 else 1.0
+    assert float(run.states.t.iloc[1]) == pytest.approx(first + takes)
+    begun, cut = (run.events[run.events.kind == kind].t.tolist() for kind in ("reacts", "ignored"))
+    assert cut == pytest.approx([1.4] if takes > 0.35 else [])
+    assert begun == pytest.approx({0.5: [1.0, 3.0], 0.3: [1.0], 0.0: []}[takes])
+    if takes == 0.5:
+        answer = run.why_state("guard", at=3.2).change("spot")
+        assert answer is not None
+        assert answer.missing == ("reacts for 0.5 s, 0.3 s to go",)
+        assert answer.reacted == pytest.approx(0.2)
+        assert run.why_state("guard", at=1.5).change("spot").reacted is None  # type: ignore[union-attr]
+
+
+def test_single_cones_and_senses_any_target_bearing_and_catches(tmp_path: Path) -> None:
+    """A guest comes from the left and goes past, close by; each signal by its own geometry."""
+    profiles = TOUCHY.replace(
+        "front = {",
+        '"far, wide" = { fov_whole = 60, range = 12.0 }, wide = { fov_whole = 2, range = 12.0 }, front = {',
+    ).replace("radius = 0.4", "radius = 1.2")
+    track = samples.track_of((0, 3, 6), (6, 3, -6))
+    words = [
+        'seen("far, wide")', 'seen("wide")', 'seen("front")', 'felt("touch")', 'felt("zone")', "any_seen", "any_felt",
+        "bearing > 45deg", "faces_focus", "caught", "was_caught", "rank == 3",
+        "chance(own.odds)", "chance(1 - own.odds)",
+    ]  # fmt: skip
+    states: dict[str, Any] = {"a": {"rank": 3, "catch": {"reach": 3.05, "ends": False}}, "b": {}}
+    changes = {f"c{n}": {"from": "b", "to": "a", "when": word} for n, word in enumerate(words)}
+    scenario = scenes.scene(
+        tmp_path, states=states, changes=changes, track=track, profiles=profiles, end=6.0,
+        more={"cast.guard.attributes": {"odds": 1.0}},
+    )  # fmt: skip
+    run = snelk.run(scenario)
+    from snelk.runs.ladders import asked_by
+
+    asked = asked_by(run, "guard")
+    true = {word: asked.true(f"c{n}") for n, word in enumerate(words)}
+    t = run.times
+    y = 6.0 - 2.0 * t
+    off = np.degrees(np.abs(np.arctan2(y, 3.0)))
+    away = np.hypot(3.0, y)
+    sure = np.abs(off - 30.0) > 1e-6
+    assert (true['seen("far, wide")'] == (off <= 30.0))[sure].all()
+    assert (true['seen("wide")'] == (off <= 1.0)).all()
+    assert (true['seen("front")'] == (off <= 100.0)).all()
+    assert (true["any_seen"] == true['seen("front")']).all()
+    assert not true['felt("touch")'].any()
+    assert not true['felt("zone")'].any()
+    assert not true["any_felt"].any()
+    assert (true["bearing > 45deg"] == (off > 45.0 + 1e-6))[np.abs(off - 45) > 1e-6].all()
+    assert (true["faces_focus"] == (off <= 5.0)).all()
+    first = int(np.argmax(away <= 3.05))
+    assert (true["caught"] == (np.arange(len(t)) > first)).all()
+    assert not true["was_caught"].any()
+    assert true["rank == 3"].all()
+    assert true["chance(own.odds)"].all()
+    assert not true["chance(1 - own.odds)"].any()
+
+
+def test_live_effects_are_those_of_a_run(tmp_path: Path) -> None:
+    states = {"a": {}, "b": {}}
+    changes = {"hurt": {"to": "b", "when": "own.hits >= 2"}}
+    given = {"effect": [{"t": 1.0, "of": "guard", "add": {"hits": 2}}]}
+    more = {"cast.guest.at": [5.0, 1.0], "cast.guard.attributes": {"hits": 0.0}}
+    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes, more={**more, **given}))
+    live = snelk.Live(scenes.scene(tmp_path, states=states, changes=changes, more=more))
+    texts = []
+    for n in range(30):
+        if n == 10:  # the next tick is that of 1 s
+            live.effect("guard", add={"hits": 2})
+        texts += [(e.t, e.text) for e in live.step()]
+    assert live.attribute("guard", "hits") == 2.0
+    assert live.state("guard") == "b"
+    rows = run.events[run.events.t < 2.95]
+    assert texts == list(zip(rows.t, rows.text, strict=True))
+    with pytest.raises(snelk.InputError, match="no such attribute"):
+        live.effect("guard", add={"hit": 1})
+    with pytest.raises(snelk.InputError, match="must be a number within"):
+        live.effect("guard", add={"hits": float("nan")})
+
+
+@pytest.mark.parametrize(
+    ("key", "value", "message"),
+    [
+        ("changes.c.then", {"set": {"anger": 1}}, "must be own.NAME or target.NAME"),
+        ("changes.c.then", {"set": {"own.speed": 1}}, "is worked out at every tick"),
+        ("changes.c.then", {"noise": "horm"}, 'no such kind of noise.*did you mean "horn"'),
+        ("changes.c.then", {"alarm": ["hom"]}, 'no such team.*did you mean "home"'),
+        ("changes.c.when", 'seen("fromt")', 'no such cone.*did you mean "front"'),
+        ("changes.c.when", 'felt("tuch")', 'no such sense.*did you mean "touch"'),
+        ("changes.c.from", ["quite"], 'no such alert state.*did you mean "quiet"'),
+        ("groups.quiet", ["z"], "no such alert state"),
+        ("groups.a", ["a"], "is the name of a state already"),
+        ("states.a.roam", {"about": "gest"}, 'no such character.*did you mean "guest"'),
+        ("states.a.speeds", [[3, 1], [1, 2]], "metres must rise"),
+        ("changes.c.when", "chance(distance) ", "chance needs a number without a unit, not m"),
+    ],
+)
+def test_what_is_wrong_with_them_is_told(
+    tmp_path: Path, key: str, value: object, message: str
+) -> None:
+    ladder: dict[str, Any] = {
+        "states": {"a": {}, "b": {}},
+        "changes": {"c": {"to": "b", "when": "seen"}},
+        "groups": {"quiet": ["a"]},
+    }
+    part = ladder
+    *path, last = key.split(".")
+    for name in path:
+        part = part[name]
+    part[last] = value
+    with pytest.raises(snelk.InputError, match=message):
+        scenes.scene(
+            tmp_path, states={}, ladder=ladder, more={"noise_kinds": {"horn": {"reach": 3.0}}}
+        )
+
+
+def test_a_state_may_have_limits_of_its_own_for_a_cone(tmp_path: Path) -> None:
+    """At 5 m, 40 degrees off: in view while wide awake, and by the log, why and the page too."""
+    limits = {"front": {"range": 4.0, "hold_range": 4.5}}
+    states = {"dim": {"cones": limits}, "keen": {"cones": {"front": {"fov_whole": 70}}}, "c": {}}
+    changes = {
+        "on": {"from": "dim", "to": "keen", "when": "state_for >= 1s"},
+        "off": {"from": "keen", "to": "c", "when": "state_for >= 1s"},
+    }
+    at = [5.0 * np.cos(np.radians(40.0)), 5.0 * np.sin(np.radians(40.0))]
+    more = {"cast.guest.at": at}
+    scenario = scenes.scene(tmp_path, states=states, changes=changes, more=more, end=3.0)
+    run = snelk.run(scenario)
+    rows = run.sight[run.sight.target == "guest"]
+    # A change at 1 s holds from 1.1 s on.
+    kept = np.select([rows.t < 1.05, rows.t < 2.05], ["range", "angle"], "in_view")
+    assert rows.result.tolist() == kept.tolist()
+    assert rows.distance_limit.round(6).tolist() == np.where(rows.t < 1.05, 4.0, 12.0).tolist()
+    half = np.where((rows.t > 1.05) & (rows.t < 2.05), 35.0, 100.0)
+    assert rows.off_limit_deg.round(6).tolist() == half.tolist()
+    answer = run.why("guard", "guest", at=0.5)
+    assert answer.change is not None
+    assert answer.change.settable[0].startswith(
+        "profiles.watcher.ladder.states.dim.cones.front.range="
+    )
+    assert answer.cones[0].gates[3].limit == 4.0
+    answer = run.why("guard", "guest", at=1.5)
+    assert answer.change is not None
+    key, value = answer.change.settable[0].split("=")
+    assert key == "profiles.watcher.ladder.states.keen.cones.front.fov_whole"
+    tried = snelk.run(scenario.changed({key: float(value)}))
+    assert tried.why("guard", "guest", at=1.5).in_view
+    assert run.why("guard", "guest", at=2.5).in_view
+
+
+VOICES = f"""{scenes.GUARD}
+tell = {{ reach = 20.0, every = 60.0, delay = 0.2 }}
+{MATE}
+[profiles.deaf]
+body = "post"
+notices = ["visitors"]
+memory = {{}}
+
+[profiles.forgetful]
+body = "post"
+notices = ["visitors"]
+hearing = {{}}
+
+[profiles.careless]
+like = "mate"
+notices = ["home"]
+"""
+
+
+def test_a_voice_is_a_row_for_everybody_it_is_meant_for(tmp_path: Path) -> None:
+    """The voice carries 20 m, so 16 m to ears of acuity 0.8, and half of it behind the shed."""
+    shed = scenes.feature("wall", "shed", shapely.LineString([(-30, 5), (30, 5)]), top=9.0)
+    cast = {
+        "near": ("mate", [0, -15.9]),
+        "far": ("mate", [0, -16.1]),
+        "behind": ("mate", [0, 8.1]),
+        "deaf": ("deaf", [1, -1]),
+        "lost": ("forgetful", [1, -2]),
+        "cold": ("careless", [1, -3]),
+        "tired": ("mate", [1, -4]),
+    }
+    more: dict[str, Any] = {"cast.guest.at": [5.0, 1.0]}
+    for name, (profile, at) in cast.items():
+        more[f"cast.{name}"] = {"team": "home", "profile": profile, "at": at}
+    more["cast.tired"]["awake"] = 0.0
+    path = samples.write_sample(tmp_path, guest=None, level=scenes.level(shed), profiles=VOICES)
+    run = snelk.run(snelk.load(path, changes={**more, "clock.end": 1.0, "clock.dt": 0.1}))
+    rows = run.table("voices").set_index("listener")
+    assert set(rows.t) == {0.0}
+    assert rows.result.to_dict() == {
+        "near": "told", "far": "reach", "behind": "reach", "deaf": "ears", "lost": "memory",
+        "cold": "cares", "tired": "awake",
+    }  # fmt: skip
+    assert rows.limit["near"] == pytest.approx(16.0)
+    assert rows.straight["far"] == pytest.approx(16.1)
+    assert rows.wall.dropna().to_dict() == {"behind": "shed"}
+    assert rows.arrives.dropna().to_dict() == {"near": pytest.approx(0.2)}
+    said = [line for line in run.why("far", "guest", at=0.9).lacks if "no word" in line]
+    assert said == [
+        "no word of guest: what guard told at 0.00 s was lost, as far was 16.1 m off, and the "
+        "voice carries 16.0 m"
+    ]
+    assert not any("no word" in line for line in run.why("near", "guest", at=0.9).lacks)
+
+
+def test_reach_and_reactions_are_drawn_where_they_are(tmp_path: Path) -> None:
+    track = samples.track_of((0, 6, 1), (9, 6, 1))
+    speeds = [[0.0, 5.0], [9.0, 1.5]]
+    catch = {"catch": {"reach": 2.0, "ends": False}, "approach": {}, "speeds": speeds}
+    scenario = scenes.scene(
+        tmp_path, states={"a": {}, "b": catch}, track=track, profiles=TOUCHY, end=6.0,
+        changes={"spot": {"from": "a", "to": "b", "when": "seen"}}, ladder={"reaction": 0.5},
+    )  # fmt: skip
+    run = snelk.run(scenario)
+    bars = snelk.plot_timeline(run).reactions["guard"]
+    assert [(since, until) for since, until, _ in bars] == [(0.0, pytest.approx(0.5))]
+    assert set(snelk.plot_map(run, at=0.2).reaches) == {("guard", "touch")}
+    drawn = snelk.plot_map(run, at=2.0).reaches
+    x, y = scenes.places_at(run, "guard", 2.0)[0]
+    rings = {what: (*ring.center, ring.radius) for (_, what), ring in drawn.items()}
+    assert rings["touch"] == pytest.approx((x, y, 0.4))
+    assert rings["catch"] == pytest.approx((x, y, 2.0))
+    assert rings["arrive"] == pytest.approx((6.0, 1.0, 0.5))  # a tick's way at 5 m/s
+
+
+def test_who_is_caught_knows_it_and_a_state_entered_anew_has_caught_nobody(tmp_path: Path) -> None:
+    """Two guards of two teams on one spot: each has the other caught at once."""
+    profiles = scenes.GUARD.replace('["visitors"]', '["visitors", "home"]')
+    catch = {"catch": {"reach": 3.0, "ends": False}}
+    states = {"a": catch, "b": {}, "c": catch}
+    changes = {
+        "one": {"from": "a", "to": "b", "when": "caught and was_caught"},
+        "two": {"from": "b", "to": "c", "when": "not caught and not was_caught and state_for > 1s"},
+    }
+    more = {"cast.guest": {"team": "visitors", "profile": "watcher", "at": [2, 0], "facing": 180}}
+    run = snelk.run(
+        scenes.scene(tmp_path, states=states, changes=changes, more=more, profiles=profiles, end=3)
+    )
+    taken = run.states[run.states.change.notna()]
+    assert sorted(zip(taken.t.round(6), taken.agent, taken.change, strict=True)) == [
+        (0.1, "guard", "one"), (0.1, "guest", "one"), (1.2, "guard", "two"), (1.2, "guest", "two"),
+    ]  # fmt: skip
+
+
+def test_a_focus_by_an_attribute_follows_it_and_any_heard_minds_nobodys_noise(
+    tmp_path: Path,
+) -> None:
+    states = {"a": {}, "b": {}}
+    changes = {"bang": {"to": "b", "when": "any_heard and not heard"}}
+    more = {
+        "cast.guest": {"team": "visitors", "body": "post", "at": [5, 1]},
+        "cast.other": {"team": "visitors", "body": "post", "at": [5, -1]},
+        "cast.guest.attributes": {"gold": 3.0},
+        "cast.other.attributes": {"gold": 2.0},
+        "effect": [{"t": 1.0, "of": "other", "add": {"gold": 5}}],
+        "noise": [{"t": 2.0, "kind": "crack", "at": [3, 3], "reach": 30}],
+    }
+    scenario = scenes.scene(
+        tmp_path, states=states, changes=changes, more=more, end=3.0,
+        ladder={"focus_by": "target.gold"},
+    )  # fmt: skip
+    run = snelk.run(scenario)
+    focus = run.signals.focus.astype(str).tolist()
+    assert focus == ["guest"] * 11 + ["other"] * 20
+    assert run.states.t.round(6).tolist() == [0.0, 2.0]
