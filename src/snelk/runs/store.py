@@ -66,6 +66,13 @@ MANY = 500_000
 TRIES = 200
 """So often the place of a run is tried to be taken while others write to it too."""
 
+STILL = 3
+"""So often in a row a run must be found wanting, at a place where nothing moves, to be so.
+
+Once is not enough: a run can be moved away and back, or another take its place under the same
+number, within one tick of the clock by which a file system dates what is moved.
+"""
+
 
 def claim_run(folder: str | Path) -> Path:
     """Make sure that a run can be written to a folder, before it is replayed.
@@ -247,17 +254,25 @@ def _aside(place: Path) -> Path:
 
 
 def _clear_away(aside: Path, place: Path) -> None:
-    """Remove a run that gave way, but for what is not Snelk's: that moves to the new one."""
-    if not aside.is_dir() or not place.is_dir():
-        return
-    for path in aside.iterdir() if aside.is_dir() else ():
-        with suppress(OSError):
-            if path.name in KNOWN:
-                path.unlink()
-            elif not os.path.lexists(place / path.name):
-                path.rename(place / path.name)
-    with suppress(OSError):
-        aside.rmdir()
+    """Remove a run that gave way, but for what is not Snelk's: that moves to the new one.
+
+    Another process may just be putting its own run there, so it is tried until it is done.
+    """
+    for _ in range(TRIES):
+        if place.is_dir():
+            with suppress(OSError):
+                for path in aside.iterdir():
+                    if path.name in KNOWN:
+                        path.unlink()
+                    elif not os.path.lexists(place / path.name):
+                        path.rename(place / path.name)
+                kept = any(os.path.lexists(place / path.name) for path in aside.iterdir())
+                if not kept:
+                    aside.rmdir()
+                return
+        if not aside.is_dir():
+            return
+        time.sleep(0.01)
 
 
 def _mend(place: Path) -> None:
@@ -294,6 +309,7 @@ def read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, s
 
 def _settled(folder: Path, action: Callable[[], T]) -> T:
     """What an action comes to, when no other process is just putting a run to its place."""
+    still = 0
     for _ in range(TRIES):
         before = _identity(folder)
         try:
@@ -301,7 +317,8 @@ def _settled(folder: Path, action: Callable[[], T]) -> T:
         except (InputError, FileNotFoundError):
             place = Path(os.path.realpath(folder))
             moving = before and any(place.parent.glob(f".{place.name[:180]}.*.old"))
-            if _identity(folder) == before and not moving:
+            still = 0 if moving or _identity(folder) != before else still + 1
+            if still == STILL:
                 raise
             time.sleep(0.01)
     return action()
