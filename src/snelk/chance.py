@@ -7,6 +7,7 @@ one else's numbers.
 from __future__ import annotations
 
 import threading
+from functools import cached_property
 from hashlib import blake2b
 from typing import Any
 
@@ -36,17 +37,20 @@ def stream_at_once(seed: int, *labels: str | float) -> np.random.Generator:
     """
     key, own = _key(seed, labels), _OWN
     own.state["state"]["key"] = np.array([key & _WORD, key >> 64], dtype=np.uint64)
-    own.philox.state = own.state
+    own.generator.bit_generator.state = own.state
     return own.generator
 
 
 class _Own(threading.local):
-    """The generator that is set anew: each thread has its own."""
+    """The generator that is set anew: each thread has its own, made when first asked for."""
 
-    def __init__(self) -> None:
-        self.philox = np.random.Philox(key=0)
-        self.generator = np.random.Generator(self.philox)
-        self.state: Any = self.philox.state
+    @cached_property
+    def generator(self) -> np.random.Generator:
+        return np.random.Generator(np.random.Philox(key=0))
+
+    @cached_property
+    def state(self) -> Any:
+        return self.generator.bit_generator.state
 
 
 _OWN = _Own()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import atexit
+import gc
 import os
 import sys
 from collections.abc import Mapping, Sequence
@@ -45,6 +47,10 @@ PLOTS = {
     "timeline": "figures.plot_timeline",
 }
 """The same of `snelk plot`."""
+
+
+GARBAGE = 100_000
+"""So many objects more than before are looked through for such as nobody needs any more."""
 
 
 def app_for(words: Sequence[str]) -> typer.Typer:
@@ -98,6 +104,10 @@ def _options(
 
 def main() -> None:
     """Entry point of `snelk`."""
+    # A start makes many objects that stay, which is no reason to look for those that do not; nor
+    # are they taken apart one by one at the end.
+    gc.set_threshold(GARBAGE)
+    atexit.register(gc.freeze)
     # Both make a start longer: threads for large matrices, of which there are none here, and
     # looking for plugins of others that watch what is read.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -179,3 +180,14 @@ class Answer:
     def to_dict(self) -> dict[str, Any]:
         """The answer as plain data."""
         return asdict(self)
+
+
+def written(value: float, unit: str) -> str:
+    """A number with its unit: `2.1 s`; what is not there is `–`."""
+    if math.isnan(value):
+        return "–"
+    if math.isinf(value):
+        return "endless" if value > 0 else "-endless"
+    text = f"{value:.2f}" if abs(value) < 100 else f"{value:.1f}"
+    text = text.rstrip("0").rstrip(".")
+    return f"{text} {unit}".strip()

@@ -15,6 +15,7 @@ from snelk.config.models import Setup
 from snelk.level.level import Level
 from snelk.mind.evaluation import evaluate
 from snelk.mind.ladder import drawn
+from snelk.runs.answers import written
 
 Values = NDArray[Any]
 
@@ -278,14 +279,3 @@ def deciding(value: float, digits: int) -> str:
     while 0.0 < abs(value) < 0.5 * 10.0**-digits and digits < 12:
         digits += 1
     return f"{value:.{digits}f}"
-
-
-def written(value: float, unit: str) -> str:
-    """A number with its unit: `2.1 s`; what is not there is `–`."""
-    if np.isnan(value):
-        return "–"
-    if np.isinf(value):
-        return "endless" if value > 0 else "-endless"
-    text = f"{value:.2f}" if abs(value) < 100 else f"{value:.1f}"
-    text = text.rstrip("0").rstrip(".")
-    return f"{text} {unit}".strip()

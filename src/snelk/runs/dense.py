@@ -146,7 +146,7 @@ def _grown(run: Run, rows: Rows, times: Numbers) -> Rows:
     unsure, error = rows["uncertainty"].copy(), rows["error"].copy()
     code = rows.words("source").codes_in(SOURCES)
     agents, targets = (rows.words(who) for who in ("agent", "target"))
-    for a in np.unique(agents.codes):
+    for a in set(agents.codes.tolist()):
         memory = run.setup.profile_of(agents.known[a]).memory
         if memory is not None:
             mine = agents.codes == a
@@ -155,7 +155,7 @@ def _grown(run: Run, rows: Rows, times: Numbers) -> Rows:
                 for each in (age, rows["age"])
             )
             unsure[mine] += now - then
-    for j in np.unique(targets.codes):
+    for j in set(targets.codes.tolist()):
         those = targets.codes == j
         place, ticks = _columns(run, targets.known[j])[0], run.ticks_of(times[those])
         off = [rows[axis][those] - place[axis][ticks] for axis in "xy"]

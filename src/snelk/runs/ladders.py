@@ -10,7 +10,8 @@ import numpy as np
 
 from snelk.errors import InputError
 from snelk.mind.ladder import OVER
-from snelk.runs.asked import Asked, Part, endless, written
+from snelk.runs.answers import written
+from snelk.runs.asked import Asked, Part, endless
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run

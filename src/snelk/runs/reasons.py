@@ -15,8 +15,7 @@ import numpy as np
 from snelk.config.models import Cone
 from snelk.level.rays import NO_WALL
 from snelk.mind.meter import FACTORS
-from snelk.runs.answers import Answer, BeliefAnswer, ConeAnswer, Gate, MeterAnswer
-from snelk.runs.asked import written
+from snelk.runs.answers import Answer, BeliefAnswer, ConeAnswer, Gate, MeterAnswer, written
 from snelk.runs.changes import changes_that_turn
 from snelk.runs.dense import beliefs_of, meters_of
 from snelk.runs.moment import Moment, moment_of

@@ -12,14 +12,11 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.geojson import level_from
 from snelk.config.measures import find_measure
 from snelk.config.models import Setup
 from snelk.engine.clock import times_of
 from snelk.errors import InputError, one_of
-from snelk.level.level import Level
 from snelk.runs.events import NUMBERS
-from snelk.runs.reasons import explain
 from snelk.runs.rows import Rows
 from snelk.runs.spans import Span, spans_of, story_of
 from snelk.runs.standing import state_at
@@ -41,6 +38,7 @@ if TYPE_CHECKING:
 
     from snelk.config.scenario import Scenario
     from snelk.engine.simulation import Simulation
+    from snelk.level.level import Level
     from snelk.runs.answers import Answer
     from snelk.runs.ladders import LadderAnswer
     from snelk.runs.recorder import Kept
@@ -59,13 +57,12 @@ class Run:
         info: What `run.json` holds: scenario, numbers, changes, seed, versions, counts.
         folder: Where the run lies, or None if it was never written.
         setup: All numbers of the run.
-        level: Its level.
     """
 
     def __init__(
         self,
         info: Mapping[str, Any],
-        level: Level,
+        level: Level | Mapping[str, Any],
         *,
         tables: Mapping[str, pa.Table] | None = None,
         folder: Path | None = None,
@@ -73,7 +70,7 @@ class Run:
         files: Mapping[str, pq.ParquetFile] | None = None,
     ) -> None:
         self.info = info
-        self.level = level
+        self._level = level
         self.folder = folder
         self.setup = Setup.model_validate_json(json.dumps(info["setup"]))
         self._digests = dict(digests or {})
@@ -87,12 +84,24 @@ class Run:
         """What another process needs of it: open files become tables, the rest is made anew."""
         tables = {**{name: self.arrow(name) for name in self._files}, **self._tables}
         made: dict[str, Any] = {"_files": {}, "_rows": {}, "_groups": {}}
-        return {**self.__dict__, "level": Level(self.level.data), "_tables": tables, **made}
+        level = self.level.data.to_geojson()
+        return {**self.__dict__, "_level": level, "_tables": tables, **made}
 
     def __repr__(self) -> str:
         times = self.times
         where = self.folder if self.folder is not None else "in memory"
         return f"<Run of {self.info['scenario']}: {times[0]:g} to {times[-1]:g} s, {where}>"
+
+    @property
+    def level(self) -> Level:
+        """Its level."""
+        if isinstance(self._level, Mapping):  # as it was read: a story does without it
+            from snelk.config.geojson import level_from
+            from snelk.level.level import Level
+
+            source = str((self.folder or Path()) / LEVEL)
+            self._level = Level(level_from(self._level, source=source))
+        return self._level
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -315,6 +324,8 @@ did you mean "dog.fox.first_seen"?
         >>> print(run.why("goose-2", "fox", at=40.0).headline)
         goose-2 does not see fox at 40.00 s: behind hay-3
         """
+        from snelk.runs.reasons import explain  # which a story does not need
+
         return explain(self, agent, target, at=at)
 
     def why_state(self, agent: str, *, at: float) -> LadderAnswer:
@@ -460,8 +471,7 @@ def open_run(folder: str | Path) -> Run:
     """
     folder = Path(folder)
     info, level, digests = read_info(folder)
-    data = level_from(level, source=str(folder / LEVEL))
-    return Run(info, Level(data), folder=folder, digests=digests)
+    return Run(info, level, folder=folder, digests=digests)
 
 
 def _info(

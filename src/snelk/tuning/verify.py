@@ -26,7 +26,7 @@ from snelk.config.wanted import (
     Stays,
 )
 from snelk.errors import InputError
-from snelk.runs.asked import written
+from snelk.runs.answers import written
 from snelk.runs.ladders import asked_by, explain_ladder, lacking
 from snelk.runs.run import Run, run_batch
 from snelk.tuning.judging import judge_batch
