@@ -43,11 +43,13 @@ $(VENV)/bin/python:
 		{ echo "Snelk needs Python 3.11 or newer; try: make PYTHON=python3.12 $(MAKECMDGOALS)"; exit 1; }
 	$(PYTHON) -m venv $(VENV)
 
-$(VENV)/.ready: pyproject.toml | $(VENV)/bin/python
+LOOPS := setup.py $(wildcard src/snelk/*/*.pxd) $(patsubst %.pxd,%.py,$(wildcard src/snelk/*/*.pxd))
+
+$(VENV)/.ready: pyproject.toml $(LOOPS) | $(VENV)/bin/python
 	$(PIP) -e .
 	@touch $@
 
-$(VENV)/.ready-dev: pyproject.toml | $(VENV)/bin/python
+$(VENV)/.ready-dev: pyproject.toml $(LOOPS) | $(VENV)/bin/python
 	$(PIP) -e '.[dev]'
 	@touch $@ $(VENV)/.ready
 

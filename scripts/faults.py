@@ -33,22 +33,29 @@ TESTS = {
     "engine/listening.py": "hearing",
     "engine/noises.py": "hearing",
     "engine/throws.py": "search",
+    "level/casting.py": "rays",
+    "level/filing.py": "rays",
     "level/grid.py": "rays",
-    "level/rays.py": "rays",
-    "level/zones.py": "contact hearing light",
+    "level/within.py": "contact hearing light",
     "mind/evaluation.py": "conditions",
+    "mind/filling.py": "meter contact",
     "mind/ladder.py": "ladder outcomes",
+    "mind/memories.py": "memory",
     "mind/memory.py": "memory",
     "mind/meter.py": "meter contact",
     "mind/places.py": "ends hearing",
+    "mind/remembering.py": "memory",
     "mind/search.py": "search",
     "mind/sharing.py": "memory outcomes",
     "mind/signals.py": "ladder outcomes conditions",
     "senses/contact.py": "contact",
-    "senses/hearing.py": "hearing",
-    "senses/light.py": "light",
-    "senses/sight.py": "sight light why",
-    "senses/surroundings.py": "light hearing meter",
+    "senses/ears.py": "hearing",
+    "senses/feeling.py": "contact",
+    "senses/listening.py": "hearing",
+    "senses/seeing.py": "sight light why",
+    "senses/shining.py": "light",
+    "senses/stepping.py": "hearing",
+    "senses/surrounding.py": "light hearing meter",
 }
 """The files that hold rules, and the tests of each."""
 
@@ -69,6 +76,7 @@ SIGNS: dict[type[ast.AST], tuple[str, str]] = {
     ast.Or: ("or", "and"),
 }
 NAMES = {"min": "max", "max": "min", "minimum": "maximum", "maximum": "minimum", "sin": "cos"}
+FOLDERS = ("src", "tests", "examples", "docs")
 LONGEST = 600
 """Tests that run longer than this, s, have noticed."""
 
@@ -146,7 +154,7 @@ def faults_of(file: str) -> Iterator[Fault]:
 
 def copy_of_the_project(folder: Path) -> Path:
     """A copy that faults can be built into."""
-    for name in ("src", "tests", "examples", "docs", "conftest.py", "pyproject.toml", "README.md"):
+    for name in (*FOLDERS, "conftest.py", "pyproject.toml", "README.md", "setup.py"):
         there = ROOT / name
         if there.is_dir():
             leave = shutil.ignore_patterns("__pycache__")
@@ -154,6 +162,12 @@ def copy_of_the_project(folder: Path) -> Path:
         else:
             shutil.copy(there, folder / name)
     return folder
+
+
+def _build(folder: Path) -> None:
+    """Make the machine code of the compiled loops anew, as far as they changed."""
+    words = [sys.executable, "setup.py", "-q", "build_ext", "--inplace"]
+    subprocess.run(words, cwd=folder, capture_output=True, check=True)
 
 
 def is_noticed(fault: Fault, folder: Path) -> bool:
@@ -165,11 +179,13 @@ def is_noticed(fault: Fault, folder: Path) -> bool:
     words = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *tests]
     kept = {**os.environ, "PYTHONPATH": str(folder / "src")}
     try:
+        if path.with_suffix(".pxd").exists():
+            _build(folder)
         done = subprocess.run(
             words, cwd=folder, env=kept, capture_output=True, timeout=LONGEST, check=False
         )
         return done.returncode != 0
-    except subprocess.TimeoutExpired:
+    except subprocess.SubprocessError:  # it takes too long, or cannot be built
         return True
     finally:
         path.write_bytes(good)

@@ -10,9 +10,8 @@ from numpy.typing import NDArray
 
 from snelk.config.geojson import LevelData
 from snelk.config.models import Wall
-from snelk.level.grid import build_grid
+from snelk.level.grid import Grid, build_grid
 from snelk.level.level import Level
-from snelk.level.rays import Grid
 
 Array = NDArray[np.float64]
 

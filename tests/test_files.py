@@ -4,18 +4,23 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import subprocess
 import sys
 import threading
 import time
 from pathlib import Path
 
+import numpy as np
 import pytest
 from test_cli import ENVIRONMENT, command, in_a_process
 
 import snelk
 from snelk import files
+from snelk.level.columns import SLOW
+from snelk.level.rays import cast_rays
 from snelk.plots.style import save_figure
+from snelk.runs.store import TABLES
 
 NIGHT = snelk.croft() / "night.toml"
 
@@ -193,42 +198,47 @@ def test_answers_fit_any_encoding(encoding: str, short: snelk.Run) -> None:
             assert told == list(short.events.text)
 
 
-def test_no_place_for_the_compilers_cache_or_a_broken_one_does_not_matter(tmp_path: Path) -> None:
-    code = (
-        "import numba, snelk\n"
-        "from numba.core import caching\n"
-        "class Nowhere(caching._CacheLocator):\n"
-        "    @classmethod\n"
-        "    def from_function(cls, *_): return None\n"
-        "caching.CompileResultCacheImpl._locator_classes = [Nowhere]\n"
-        "caching.CacheImpl._locator_classes = [Nowhere]\n"
-        f"from snelk.level.rays import cast_rays\n"
-        "import shapely\n"
-        "from snelk.level.level import Level\n"
-        f"print(len(snelk.check(snelk.load({str(NIGHT)!r}))))\n"
+def copied(folder: Path, *leave: str) -> dict[str, str]:
+    """A copy of the package in a checkout of its own, and the environment that takes it."""
+    source = Path(snelk.__file__).parent
+    shutil.copytree(source, folder / "src" / "snelk", ignore=shutil.ignore_patterns(*leave))
+    (folder / "setup.py").touch()
+    return ENVIRONMENT | {"PYTHONPATH": str(folder / "src")}
+
+
+def test_without_machine_code_the_same_rules_run_interpreted(
+    tmp_path: Path, short: snelk.Run
+) -> None:
+    env = copied(tmp_path, "*.so", "*.pyd")
+    words = ["run", str(NIGHT), "--set", "clock.end=2", "--out", str(tmp_path / "night")]
+    done = subprocess.run(
+        [sys.executable, "-m", "snelk", *words], capture_output=True, text=True, env=env, check=True
     )
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
-    assert (done.returncode, done.stdout) == (0, "0\n"), done.stderr
-    cache = tmp_path / "cache"
-    code = (
-        "from snelk.level.compiled import compiled\n"
-        "from snelk.waiting import say_with\n"
-        "say_with(print)\n"
-        "@compiled\n"
-        "def twice(x): return 2.0 * x\n"
-        "print(twice(21.0))\n"
+    assert done.stderr.splitlines()[-1] == SLOW
+    again = snelk.open_run(tmp_path / "night")
+    for name in TABLES:
+        assert again.arrow(name).equals(short.arrow(name)), name
+
+
+def test_machine_code_of_other_sources_is_not_used(tmp_path: Path) -> None:
+    env = copied(tmp_path)
+    words = [sys.executable, "-m", "snelk", "check", str(NIGHT)]
+    assert subprocess.run(words, capture_output=True, env=env, check=False).returncode == 0
+    rule = tmp_path / "src" / "snelk" / "level" / "within.py"
+    rule.write_text(rule.read_text().replace("<= radius", "< radius"))
+    done = subprocess.run(words, capture_output=True, text=True, env=env, check=False)
+    assert done.returncode == 2
+    assert done.stderr == (
+        "error: snelk: its loops were built of other sources; build them: pip install -e .\n"
     )
-    script = tmp_path / "a.py"
-    script.write_text(code)
-    env = ENVIRONMENT | {"NUMBA_CACHE_DIR": str(cache)}
-    for n in range(4):
-        done = subprocess.run([sys.executable, script], capture_output=True, text=True, env=env)
-        # What takes long is said before, but not where nothing has to be compiled.
-        told = "" if n == 3 else "compiling for this machine, once: some 20 s …\n"
-        assert (done.returncode, done.stdout) == (0, f"{told}42.0\n"), done.stderr
-        for path in cache.rglob("*.nb?") if n < 2 else ():  # cut off, as by a full disk
-            path.write_bytes(path.read_bytes()[:50])
-    assert list(cache.rglob("*.nb?"))
+
+
+def test_an_array_that_a_loop_cannot_read_is_refused_at_the_door(short: snelk.Run) -> None:
+    grid = short.level.grid
+    start = np.zeros((4, 3))
+    for wrong in (start.astype(np.float32), start.T, start[:, ::2], start[0]):
+        with pytest.raises(ValueError, match=r"[Bb]uffer|contiguous"):
+            cast_rays(grid, start, wrong)
 
 
 @pytest.mark.skipif(os.name != "posix", reason="processes are looked at as POSIX has them")

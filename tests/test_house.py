@@ -92,7 +92,7 @@ LAYERS = (
 )
 HEAVY = (
     "numpy",
-    "numba",
+    "cython",
     "pandas",
     "pyarrow",
     "shapely",

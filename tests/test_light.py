@@ -15,8 +15,8 @@ from hypothesis import strategies as st
 from test_sight import gate_of
 
 import snelk
-from snelk.level.compiled import compiled
-from snelk.level.zones import Zones, build_zones, inside
+from snelk.level.within import which_inside
+from snelk.level.zones import build_zones
 
 CONE = "profiles.watcher.cones.front"
 
@@ -83,12 +83,6 @@ def test_the_last_zone_that_says_its_light_counts(tmp_path: Path) -> None:
         assert light_on_guest(path, changes={"cast.guest.at": place}) == expected
 
 
-@compiled
-def all_inside(zones: Zones, x: np.ndarray, y: np.ndarray, found: np.ndarray) -> None:
-    for n in range(len(x)):
-        found[n] = inside(zones, 0, x[n], y[n])
-
-
 @given(st.integers(0, 10_000))
 @settings(max_examples=30, deadline=None)
 def test_inside_agrees_with_geos_holes_and_parts_included(seed: int) -> None:
@@ -103,7 +97,7 @@ def test_inside_agrees_with_geos_holes_and_parts_included(seed: int) -> None:
     zones = build_zones([(Zone(kind="zone", name="blob"), shape)])
     points = rng.uniform(-1, 11, (500, 2))
     found = np.zeros(500, dtype=np.bool_)
-    all_inside(zones, points[:, 0].copy(), points[:, 1].copy(), found)
+    which_inside(zones, 0, points, found)
     np.testing.assert_array_equal(found, shapely.contains_xy(shape, points))
 
 

@@ -9,8 +9,8 @@ import shapely
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from snelk.level.grid import build_grid
-from snelk.level.rays import NO_WALL, cast_rays
+from snelk.level.grid import NO_WALL, build_grid
+from snelk.level.rays import cast_rays
 
 SIZE = 60.0
 RAYS = 40_000

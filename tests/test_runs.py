@@ -283,7 +283,7 @@ def test_run_json_tells_how_the_run_was_made(tmp_path: Path) -> None:
     assert info["setup"]["profiles"]["goose"]["cones"]["wide"]["range"] == 12
     assert info["seed"] == 7
     assert info["rows"]["sight"] == len(snelk.open_run(tmp_path / "wider").sight)
-    assert {"numpy", "numba", "python"} <= info["libraries"].keys()
+    assert {"numpy", "shapely", "python"} <= info["libraries"].keys()
 
 
 def test_kinds_of_noise_of_other_variants_are_no_matter() -> None:

@@ -18,7 +18,6 @@ from hypothesis import strategies as st
 import snelk
 from snelk.config.models import Setup
 from snelk.config.scenario import parse_change
-from snelk.level.compiled import uncompiled
 from snelk.runs.store import TABLES
 
 HAIR = 1e-6
@@ -224,18 +223,7 @@ def test_answers_are_plain_data(night: snelk.Run) -> None:
     assert data["cones"][0]["result"] == "angle"
 
 
-def test_a_question_is_answered_the_same_without_the_compiler(
-    night: snelk.Run, tmp_path: Path
-) -> None:
-    for agent in ("fox", "dog", "goose-2", "farmer", "bell"):
-        for at in (21.3, 58.5):
-            told = night.why(agent, "dog" if agent == "fox" else "fox", at=at).to_dict()
-            with uncompiled():
-                same = night.why(agent, "dog" if agent == "fox" else "fox", at=at).to_dict()
-            assert _close(told, same), (agent, at)
-
-
-SLOW = ("numba", "pandas", "scipy", "matplotlib", "rich", "numpy.ma", "shapely", "lark")
+SLOW = ("cython", "pandas", "scipy", "matplotlib", "rich", "numpy.ma", "shapely", "lark")
 """What takes long to load, and is not needed for each question."""
 
 
@@ -264,14 +252,3 @@ def test_a_question_loads_no_more_than_it_needs(
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert answer in done.stdout
     assert done.stdout.splitlines()[-1] == str(loaded)
-
-
-def _close(one: object, other: object) -> bool:
-    """The same but for the last digits of numbers."""
-    if isinstance(one, dict) and isinstance(other, dict):
-        return one.keys() == other.keys() and all(_close(one[k], other[k]) for k in one)
-    if isinstance(one, list | tuple) and isinstance(other, list | tuple):
-        return len(one) == len(other) and all(map(_close, one, other))
-    if isinstance(one, float) and isinstance(other, float):
-        return math.isclose(one, other, rel_tol=1e-9, abs_tol=1e-9) or one != one
-    return one == other

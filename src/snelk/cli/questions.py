@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from contextlib import nullcontext
 from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -24,10 +23,6 @@ RunFolder = Annotated[Path, typer.Argument(metavar="RUN", help="The folder of a 
 Json = Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")]
 From = Annotated[float | None, typer.Option("--from", metavar="T", help="Not before, s.")]
 To = Annotated[float | None, typer.Option("--to", metavar="T", help="Not after, s.")]
-
-
-FEW_FACES, FEW_CHARACTERS = 500, 40
-"""Of no more than that, one answer takes less time than loading the compiler of the hot loops."""
 
 
 def events(
@@ -98,7 +93,6 @@ def why(
     gate by gate, or condition by condition, at that time, else the story of all senses or alert
     states from when to when.
     """
-    from snelk.level.compiled import uncompiled
     from snelk.runs.run import open_run
     from snelk.runs.spans import OTHER_REASONS, REASONS
 
@@ -113,9 +107,7 @@ def why(
         _why_state(opened, run, agent, at, start, end, as_json)
         return
     if at is not None:
-        few = len(opened.level.pieces) <= FEW_FACES and len(opened.names) <= FEW_CHARACTERS
-        with uncompiled() if few else nullcontext():
-            answer = opened.why(agent, target, at=at)
+        answer = opened.why(agent, target, at=at)
         if as_json:
             say_json(answer.to_dict())
         else:

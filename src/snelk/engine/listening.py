@@ -11,7 +11,8 @@ from snelk.config.models import Setup
 from snelk.engine.turns import Turns
 from snelk.mind.memory import News
 from snelk.senses.bodies import Poses
-from snelk.senses.hearing import HEARD, NOBODY, Ears, Heard, Noises
+from snelk.senses.ears import Ears
+from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises
 
 
 class Listening:

@@ -11,16 +11,13 @@ from snelk.config.models import Setup
 from snelk.config.recordings import NoiseData
 from snelk.config.words import GAITS, STEP
 from snelk.engine.throws import Flight, Thrower
-from snelk.level.compiled import Direct, compiled
 from snelk.level.level import Level
-from snelk.level.zones import Zones, inside
 from snelk.senses.bodies import Poses
-from snelk.senses.hearing import BY_KIND, IN_FILE, NOBODY, Noises
+from snelk.senses.hearing import BY_KIND, IN_FILE, NO_GROUND, NOBODY, Noises
+from snelk.senses.stepping import make_steps
 
 SLACK = 1e-9
 """A noise this close after a tick still belongs to it, s."""
-
-NO_GROUND = -1
 
 
 class NoiseMaker:
@@ -200,7 +197,6 @@ class NoiseMaker:
         self._reaches = np.zeros((*shape, len(GAITS)))
         self._speeds = np.zeros((*shape, 2))
         self._walked = np.zeros(shape)
-        self._step = Direct(_step)
         for v, setup in enumerate(self.setups):
             for j, name in enumerate(self.names):
                 steps = setup.body_of(name).steps
@@ -220,7 +216,7 @@ class NoiseMaker:
         count = int(ended.sum())
         steps = _blank(count)
         steps.kind[:] = 0
-        self._step(
+        make_steps(
             poses, before, t, self.dt, self._stride, self._reaches, self._speeds, self.level.zones,
             self._zone_ground, self._loudness, self._walked, moved, ended, steps,
         )  # fmt: skip
@@ -234,54 +230,6 @@ def _words_of(setup: Setup, recorded: NoiseData, thrown: Sequence[str]) -> tuple
     made = [each.noise for each in effects if each.noise]
     listed = [noise.kind for noise in setup.noise]
     return tuple(dict.fromkeys([STEP, *recorded.kind, *listed, *thrown, *made]))
-
-
-@compiled
-def _step(
-    poses: Poses,
-    before: Poses,
-    t: float,
-    dt: float,
-    stride: NDArray[np.float64],
-    reaches: NDArray[np.float64],
-    speeds: NDArray[np.float64],
-    zones: Zones,
-    zone_ground: NDArray[np.int64],
-    loudness: NDArray[np.float64],
-    walked: NDArray[np.float64],
-    moved: NDArray[np.float64],
-    ended: NDArray[np.int64],
-    steps: Noises,
-) -> None:
-    """Each step where its stride ended, on the way in a straight line since the tick before."""
-    n = 0
-    for v in range(len(stride)):
-        p = v if len(poses.x) > 1 else 0
-        for j in range(stride.shape[1]):
-            if ended[v, j] == 0:
-                continue
-            gait = before.gait[p, j]
-            if gait < 0:
-                speed = moved[p, j] / dt
-                gait = 1 if speed < speeds[v, j, 0] else 3 if speed > speeds[v, j, 1] else 2
-            start = walked[v, j] - moved[p, j]
-            for nth in range(1, ended[v, j] + 1):
-                share = (nth * stride[v, j] - start) / moved[p, j]
-                x = before.x[p, j] + share * (poses.x[p, j] - before.x[p, j])
-                y = before.y[p, j] + share * (poses.y[p, j] - before.y[p, j])
-                ground = NO_GROUND
-                for zone in range(len(zone_ground)):
-                    if zone_ground[zone] != NO_GROUND and inside(zones, zone, x, y):
-                        ground = zone_ground[zone]
-                reach = reaches[v, j, gait]
-                steps.variant[n], steps.by[n] = v, j
-                steps.t[n] = t + (share - 1.0) * dt
-                steps.x[n], steps.y[n] = x, y
-                steps.z[n] = before.z[p, j] + share * (poses.z[p, j] - before.z[p, j])
-                steps.gait[n], steps.ground[n] = gait, ground
-                steps.reach[n] = reach if ground == NO_GROUND else reach * loudness[v, ground]
-                n += 1
-            walked[v, j] -= ended[v, j] * stride[v, j]
 
 
 def _blank(size: int) -> Noises:

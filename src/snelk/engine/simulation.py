@@ -16,19 +16,25 @@ from snelk.engine.replay import replayed_poses, tick_times
 from snelk.engine.throws import Thrower
 from snelk.engine.turns import Turns
 from snelk.errors import InputError
-from snelk.level.compiled import Direct
+from snelk.level.grid import scratch_for
 from snelk.level.level import Level
-from snelk.level.rays import scratch_for
-from snelk.mind.memory import Memories, News
-from snelk.mind.meter import Meters, fill, meter_numbers
+from snelk.mind.filling import fill
+from snelk.mind.memories import Memories
+from snelk.mind.memory import News
+from snelk.mind.meter import Meters, meter_numbers
 from snelk.mind.places import Places
 from snelk.mind.sharing import Message, Saying, Sharing
 from snelk.senses.bodies import Poses, bodies_of
-from snelk.senses.contact import Contacts, contact_numbers, feel
-from snelk.senses.hearing import BY_KIND, Ears, Heard, hearing_numbers
-from snelk.senses.light import light_numbers, shine
-from snelk.senses.sight import Sight, see, sight_numbers
-from snelk.senses.surroundings import Surroundings, around_of, surround
+from snelk.senses.contact import Contacts, contact_numbers
+from snelk.senses.ears import Ears
+from snelk.senses.feeling import feel
+from snelk.senses.hearing import BY_KIND, Heard, hearing_numbers
+from snelk.senses.light import light_numbers
+from snelk.senses.seeing import see
+from snelk.senses.shining import shine
+from snelk.senses.sight import Sight, sight_numbers
+from snelk.senses.surrounding import surround
+from snelk.senses.surroundings import Surroundings, around_of
 
 
 class Simulation:
@@ -113,8 +119,6 @@ class Simulation:
         profiles = [[setup.profile_of(name) for name in self.agents] for setup in self.setups]
         looks = [[profile.look_every for profile in row] for row in profiles]
         self._look_turns = Turns(looks, self._dt)
-        self._surround, self._feel = Direct(surround), Direct(feel)
-        self._shine, self._see, self._fill = Direct(shine), Direct(see), Direct(fill)
         level = self.level
         self._around = around_of(self.setups, level.zone_light, level.zone_background)
         self.thrower = Thrower(self.setups, scenario.throws, self.level, self.bodies, self.times)
@@ -188,8 +192,8 @@ class Simulation:
         before, self.poses = self.poses, self._poses_at(self.tick)
         self._sharing.said = []
         poses, level, tick = self.poses, self.level, self.tick
-        self._surround(poses, before, self._dt, level.zones, self._around, self.surroundings)
-        self._feel(
+        surround(poses, before, self._dt, level.zones, self._around, self.surroundings)
+        feel(
             poses,
             self.bodies,
             self.surroundings.zones,
@@ -198,7 +202,7 @@ class Simulation:
             self._scratch,
             self.contacts,
         )
-        self._shine(
+        shine(
             poses,
             self.bodies,
             self.lights,
@@ -208,7 +212,7 @@ class Simulation:
             self.light,
         )
         looks = self._look_turns.at(tick) | (tick == 0)
-        self._see(
+        see(
             poses,
             self.bodies,
             self.light,
@@ -225,7 +229,7 @@ class Simulation:
         self.listening.step(tick, self.noises, poses, self.surroundings.background)
         if self.places.drawn.any():
             self.places.step(float(self.times[tick]), self.heard, self.listening.judged)
-        self._fill(
+        fill(
             poses.posture,
             self.surroundings.speed,
             self.numbers.cones,

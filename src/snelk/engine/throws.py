@@ -16,8 +16,9 @@ from numpy.typing import NDArray
 
 from snelk.config.models import Setup
 from snelk.config.recordings import ThrowData
+from snelk.level.grid import NO_WALL
 from snelk.level.level import Level
-from snelk.level.rays import NO_WALL, cast_rays
+from snelk.level.rays import cast_rays
 from snelk.senses.bodies import Bodies, Poses
 
 GRAVITY = 9.80665

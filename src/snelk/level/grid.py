@@ -2,17 +2,56 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.level.compiled import compiled
-from snelk.level.rays import TOUCH, Grid, Shelf
+from snelk.level.filing import visit_cells
+
+TOUCH = 1e-9
+"""Length at either end of a ray in which a wall is not met, m."""
+
+TINY = 1e-200
+"""A ray that extends less than this along an axis does not cross cells that way, m."""
+
+NO_WALL = -1
+
 
 CELLS_PER_PIECE = 64.0
 """Upper bound of cells per piece, so that a huge empty level cannot eat all memory."""
 
-SLACK = 1e-6
-"""A piece also belongs to cells it misses by less than this share of a cell."""
+
+class Grid(NamedTuple):
+    """Square cells over the walls of a level, those that stop sight apart from the others.
+
+    The pieces of walls are filed by cell; each cell's pieces lie next to each other. Solid walls
+    let nothing pass, sheer ones dim a ray and let a share of it pass.
+    """
+
+    x: float  # lower left corner, m
+    y: float
+    cell: float  # side of a cell, m
+    per_metre: float  # cells in a metre
+    columns: int
+    rows: int
+    solid_starts: NDArray[np.int32]  # (rows * columns + 1,): where a cell's pieces begin
+    solid_pieces: NDArray[np.float64]  # (entries, 6): ax, ay, bx, by, base, top in m
+    solid_walls: NDArray[np.int32]  # (entries,): the wall a piece belongs to
+    sheer_starts: NDArray[np.int32]
+    sheer_pieces: NDArray[np.float64]
+    sheer_walls: NDArray[np.int32]
+    has_sheer: bool
+    see_through: NDArray[np.float64]  # (walls,): share of sight each wall lets pass
+
+
+Shelf = tuple[NDArray[np.int32], NDArray[np.float64], NDArray[np.int32]]
+"""Where each cell's pieces begin, the pieces, and the wall each belongs to."""
+
+
+def scratch_for(grid: Grid) -> NDArray[np.int64]:
+    """Working memory of `cast_ray`: which ray last met each wall, and a count of rays."""
+    return np.zeros(len(grid.see_through) + 1, dtype=np.int64)
 
 
 def build_grid(
@@ -33,8 +72,8 @@ def build_grid(
     kept = (length > TOUCH) & (see_through[walls] < 1.0)
     pieces, walls, length = pieces[kept], walls[kept], length[kept]
     if len(pieces) == 0:
-        empty = Shelf(np.zeros(1, np.int32), np.zeros((0, 6)), np.zeros(0, np.int32))
-        return Grid(0.0, 0.0, 1.0, 1.0, 0, 0, empty, empty, False, see_through)
+        shelf = np.zeros(1, np.int32), np.zeros((0, 6)), np.zeros(0, np.int32)
+        return _grid((0.0, 0.0, 1.0, 0, 0), shelf, shelf, see_through)
     low = np.minimum(pieces[:, 0:2], pieces[:, 2:4]).min(axis=0)
     high = np.maximum(pieces[:, 0:2], pieces[:, 2:4]).max(axis=0)
     extent = np.maximum(high - low, 1e-3)
@@ -47,15 +86,21 @@ def build_grid(
     columns, rows = (int(n) for n in np.ceil((high + cell * 1e-3 - low) / cell))
     solid = see_through[walls] == 0.0
     frame = (float(low[0]), float(low[1]), cell, columns, rows)
-    return Grid(
-        *frame[:3],
-        1.0 / cell,
-        *frame[3:],
-        _file(pieces[solid], walls[solid], *frame),
-        _file(pieces[~solid], walls[~solid], *frame),
-        bool(np.any(~solid)),
-        see_through,
-    )
+    shelf, sheer = (_file(pieces[these], walls[these], *frame) for these in (solid, ~solid))
+    return _grid(frame, shelf, sheer, see_through)
+
+
+def _grid(
+    frame: tuple[float, float, float, int, int],
+    solid: Shelf,
+    sheer: Shelf,
+    see_through: NDArray[np.float64],
+) -> Grid:
+    x, y, cell, columns, rows = frame
+    has_sheer = len(sheer[1]) > 0
+    starts, pieces, walls = solid
+    lattice = (x, y, cell, 1.0 / cell, columns, rows)
+    return Grid(*lattice, starts, pieces, walls, *sheer, has_sheer, see_through)
 
 
 def _median(values: NDArray[np.float64]) -> float:
@@ -75,44 +120,9 @@ def _file(
 ) -> Shelf:
     """File every piece under each cell it touches, in the order given."""
     counts = np.zeros(columns * rows, dtype=np.int32)
-    _visit_cells(pieces, x, y, cell, columns, rows, counts, np.zeros(0, dtype=np.int32))
+    visit_cells(pieces, x, y, cell, columns, rows, counts, np.zeros(0, dtype=np.int32))
     starts = np.zeros(columns * rows + 1, dtype=np.int32)
     np.cumsum(counts, out=starts[1:])
     order = np.empty(starts[-1], dtype=np.int32)
-    _visit_cells(pieces, x, y, cell, columns, rows, starts[:-1].copy(), order)
-    return Shelf(starts, np.ascontiguousarray(pieces[order]), np.ascontiguousarray(walls[order]))
-
-
-@compiled
-def _visit_cells(
-    pieces: NDArray[np.float64],
-    x: float,
-    y: float,
-    cell: float,
-    columns: int,
-    rows: int,
-    cursor: NDArray[np.int32],
-    order: NDArray[np.int32],
-) -> None:
-    """Count the pieces of each cell in `cursor`, or with `order` given file them there."""
-    slack = cell * SLACK
-    for i in range(len(pieces)):
-        ax, ay, bx, by = pieces[i, 0] - x, pieces[i, 1] - y, pieces[i, 2] - x, pieces[i, 3] - y
-        column_from = max(int((min(ax, bx) - slack) / cell), 0)
-        column_to = min(int((max(ax, bx) + slack) / cell), columns - 1)
-        for column in range(column_from, column_to + 1):
-            low_y, high_y = min(ay, by), max(ay, by)
-            if bx != ax:
-                # The heights at which the piece enters and leaves this column.
-                s = (column * cell - slack - ax) / (bx - ax)
-                t = ((column + 1) * cell + slack - ax) / (bx - ax)
-                s, t = max(min(s, t), 0.0), min(max(s, t), 1.0)
-                y_s, y_t = ay + s * (by - ay), ay + t * (by - ay)
-                low_y, high_y = min(y_s, y_t), max(y_s, y_t)
-            row_from = max(int((low_y - slack) / cell), 0)
-            row_to = min(int((high_y + slack) / cell), rows - 1)
-            for row in range(row_from, row_to + 1):
-                index = row * columns + column
-                if len(order) > 0:
-                    order[cursor[index]] = i
-                cursor[index] += 1
+    visit_cells(pieces, x, y, cell, columns, rows, starts[:-1].copy(), order)
+    return starts, np.ascontiguousarray(pieces[order]), np.ascontiguousarray(walls[order])

@@ -10,8 +10,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from snelk.level.grid import build_grid
-from snelk.level.rays import TOUCH, Grid, RayCaster, cast_rays
+from snelk.level.grid import TOUCH, Grid, build_grid
+from snelk.level.rays import RayCaster, cast_rays
 from snelk.level.ways import Ways
 from snelk.level.zones import Zones, build_zones
 

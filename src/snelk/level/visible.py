@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from snelk.errors import InputError
-from snelk.level.rays import TOUCH
+from snelk.level.grid import TOUCH
 
 if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry

@@ -9,8 +9,6 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from snelk.level.compiled import inlined
-
 if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
 
@@ -48,23 +46,3 @@ def build_zones(zones: Sequence[tuple[Zone, BaseGeometry]]) -> Zones:
         np.array(starts, dtype=np.int32),
         np.ascontiguousarray(np.concatenate([np.zeros((0, 4)), *edges])),
     )
-
-
-@inlined
-def inside(zones: Zones, zone: int, x: float, y: float) -> bool:
-    """Whether a place is in a zone: the rim of a circle counts as inside.
-
-    An outline is crossed an odd number of times on the way from inside to far away; of places
-    exactly on an outline some count as inside and some do not, each always the same.
-    """
-    if zones.circles[zone, 2] > 0.0:
-        dx, dy = x - zones.circles[zone, 0], y - zones.circles[zone, 1]
-        return bool(dx * dx + dy * dy <= zones.circles[zone, 2] * zones.circles[zone, 2])
-    odd = False
-    for edge in range(zones.starts[zone], zones.starts[zone + 1]):
-        ay, by = zones.edges[edge, 1], zones.edges[edge, 3]
-        if (ay > y) != (by > y):
-            ax, bx = zones.edges[edge, 0], zones.edges[edge, 2]
-            if x < ax + (y - ay) / (by - ay) * (bx - ax):
-                odd = not odd
-    return odd

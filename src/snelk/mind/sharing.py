@@ -10,10 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
-from snelk.level.rays import NO_WALL
+from snelk.level.grid import NO_WALL
 from snelk.mind.memory import HEARD, SENSED_NOW, Beliefs, News
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.hearing import HEARING_GATES, NOBODY, Ears, Heard, Noises
+from snelk.senses.ears import Ears
+from snelk.senses.hearing import HEARING_GATES, NOBODY, Heard, Noises
 from snelk.senses.surroundings import Surroundings
 
 Numbers = NDArray[np.float64]

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from snelk.config.words import GAITS, STEP
 from snelk.engine.simulation import Simulation
-from snelk.level.rays import NO_WALL
+from snelk.level.grid import NO_WALL
 from snelk.mind.memory import NO_BELIEF, TOLD, Beliefs
 from snelk.mind.meter import REACHED, Meters
 from snelk.mind.sharing import Message

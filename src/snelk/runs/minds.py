@@ -11,7 +11,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from snelk.config.conditions import FELT_BY, TRUTHS
-from snelk.level.rays import NO_WALL
+from snelk.level.grid import NO_WALL
 from snelk.mind.sharing import TELL_RESULTS, Saying
 from snelk.mind.signals import Signals
 from snelk.runs.asked import Asked, endless, joined

@@ -9,14 +9,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.words import POSTURES
+from snelk.level.grid import scratch_for
 from snelk.level.level import Level
-from snelk.level.rays import scratch_for
 from snelk.runs.dense import looks_at
 from snelk.runs.standing import awake_at, cones_at
 from snelk.senses.bodies import Bodies, Poses, bodies_of
-from snelk.senses.light import light_numbers, shine
-from snelk.senses.sight import IN_VIEW, LIMITS, Sight, SightNumbers, limits_of, see, sight_numbers
-from snelk.senses.surroundings import Surroundings, around_of, surround
+from snelk.senses.light import light_numbers
+from snelk.senses.seeing import see
+from snelk.senses.shining import shine
+from snelk.senses.sight import IN_VIEW, LIMITS, Sight, SightNumbers, limits_of, sight_numbers
+from snelk.senses.surrounding import surround
+from snelk.senses.surroundings import Surroundings, around_of
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run

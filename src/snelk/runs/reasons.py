@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from snelk.config.models import Cone
-from snelk.level.rays import NO_WALL
+from snelk.level.grid import NO_WALL
 from snelk.mind.meter import FACTORS
 from snelk.runs.answers import Answer, BeliefAnswer, ConeAnswer, Gate, MeterAnswer, written
 from snelk.runs.changes import changes_that_turn

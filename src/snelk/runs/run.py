@@ -492,7 +492,7 @@ def _info(
         "characters": list(setup.cast),
         "agents": list(setup.agents),
         "rows": {name: rows[name] for name in TABLES},
-        "libraries": {name: version(name) for name in ("numpy", "numba", "shapely", "pyarrow")}
+        "libraries": {name: version(name) for name in ("numpy", "shapely", "pyarrow")}
         | {"python": platform.python_version()},
         "setup": setup.model_dump(mode="json", by_alias=True),
     }

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from snelk.config.models import Touch, ZoneSense
-from snelk.level.rays import NO_WALL, cast_rays
+from snelk.level.grid import NO_WALL
+from snelk.level.rays import cast_rays
 from snelk.runs.answers import Change, Gate, SenseAnswer
 from snelk.runs.dense import contacts_of
 from snelk.runs.events import describe_noise

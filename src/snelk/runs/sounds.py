@@ -13,7 +13,8 @@ from snelk.level.rays import cast_rays
 from snelk.runs.moment import poses_at
 from snelk.runs.standing import awake_at
 from snelk.senses.bodies import bodies_of
-from snelk.senses.surroundings import Surroundings, around_of, surround
+from snelk.senses.surrounding import surround
+from snelk.senses.surroundings import Surroundings, around_of
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run

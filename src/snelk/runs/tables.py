@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from snelk.config.problems import key_path
 from snelk.config.words import GAITS, POSTURES, SENSES
-from snelk.level.rays import NO_WALL
+from snelk.level.grid import NO_WALL
 from snelk.mind.memory import NO_BELIEF, SENSED_NOW, SOURCES, Beliefs, uncertainty
 from snelk.mind.meter import EMPTY, FACTORS, STATES, Meters
 from snelk.runs.events import EVENT_COLUMNS, Event

@@ -14,10 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
-from snelk.level.compiled import compiled
-from snelk.level.rays import NO_WALL, Grid, cast_ray
-from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.sight import EDGE
+from snelk.level.grid import NO_WALL
 
 TOUCH_GATES = ("present", "cares", "awake", "radius", "wall")
 ZONE_GATES = ("present", "cares", "awake", "inside")
@@ -93,73 +90,3 @@ def contact_numbers(setups: Sequence[Setup], zone_names: Sequence[str]) -> Conta
                 numbers.zone_awake[v, a] = setup.cast[agent].awake_of("zone")
                 numbers.zone_cares[v, a] = [team in noticed[("zone_sense",)] for team in teams]
     return numbers
-
-
-@compiled
-def feel(
-    poses: Poses,
-    bodies: Bodies,
-    within: NDArray[np.bool_],
-    numbers: ContactNumbers,
-    grid: Grid,
-    scratch: NDArray[np.int64],
-    contacts: Contacts,
-) -> None:
-    """One tick of touch and the zone sense, written to `contacts`.
-
-    `within`, (variant or 1, character, zone), says which zones everybody is in; `grid` holds the
-    walls that are in the way of bodies.
-    """
-    variants, agents, targets = contacts.touch.shape
-    for v in range(variants):
-        p = v if len(poses.x) > 1 else 0
-        for a in range(agents):
-            if not (numbers.feels[v, a] or numbers.watches[v, a]):
-                continue
-            i = numbers.characters[a]
-            height = bodies.height[v, i, poses.posture[p, i]]
-            middle = poses.z[p, i] + 0.5 * height
-            for j in range(targets):
-                contacts.distance[v, a, j] = np.nan
-                contacts.touch[v, a, j], contacts.wall[v, a, j] = PRESENT, NO_WALL
-                contacts.zone[v, a, j], contacts.zone_in[v, a, j] = PRESENT, NO_ZONE
-                if not (poses.present[p, i] and poses.present[p, j] and i != j):
-                    continue
-                dx, dy = poses.x[p, j] - poses.x[p, i], poses.y[p, j] - poses.y[p, i]
-                other_height = bodies.height[v, j, poses.posture[p, j]]
-                above = poses.z[p, j] - (poses.z[p, i] + height)
-                below = poses.z[p, i] - (poses.z[p, j] + other_height)
-                gap = max(above, below, 0.0)
-                distance = np.sqrt(dx * dx + dy * dy + gap * gap)
-                contacts.distance[v, a, j] = distance
-                if not numbers.touch_cares[v, a, j]:
-                    contacts.touch[v, a, j] = CARES
-                elif numbers.touch_awake[v, a] <= 0.0:
-                    contacts.touch[v, a, j] = AWAKE
-                elif distance > numbers.radius[v, a] * numbers.touch_awake[v, a] + EDGE:
-                    contacts.touch[v, a, j] = RADIUS
-                else:
-                    other = poses.z[p, j] + 0.5 * other_height
-                    share, wall, _ = cast_ray(
-                        grid,
-                        scratch,
-                        poses.x[p, i],
-                        poses.y[p, i],
-                        middle,
-                        poses.x[p, j],
-                        poses.y[p, j],
-                        other,
-                    )
-                    contacts.wall[v, a, j] = wall
-                    contacts.touch[v, a, j] = SENSED if share > 0.0 else WALL
-                for zone in range(within.shape[2] - 1, -1, -1):
-                    if numbers.zones[v, a, zone] and within[p, j, zone]:
-                        contacts.zone_in[v, a, j] = zone
-                if not numbers.zone_cares[v, a, j]:
-                    contacts.zone[v, a, j] = CARES
-                elif numbers.zone_awake[v, a] <= 0.0:
-                    contacts.zone[v, a, j] = AWAKE
-                elif contacts.zone_in[v, a, j] == NO_ZONE:
-                    contacts.zone[v, a, j] = INSIDE
-                else:
-                    contacts.zone[v, a, j] = SENSED

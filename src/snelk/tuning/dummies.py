@@ -14,16 +14,21 @@ from snelk.config.scenario import Scenario
 from snelk.config.words import GAITS, POSTURES
 from snelk.engine.listening import Listening
 from snelk.engine.turns import Turns
-from snelk.level.compiled import Direct
+from snelk.level.grid import scratch_for
 from snelk.level.level import Level
-from snelk.level.rays import scratch_for
-from snelk.mind.meter import REACHED, Meters, fill, meter_numbers
+from snelk.mind.filling import fill
+from snelk.mind.meter import REACHED, Meters, meter_numbers
 from snelk.senses.bodies import Poses, bodies_of
-from snelk.senses.contact import SENSED, Contacts, contact_numbers, feel
-from snelk.senses.hearing import Ears, Noises, hearing_numbers
-from snelk.senses.light import light_numbers, shine
-from snelk.senses.sight import IN_VIEW, LIMITS, Sight, limits_in_states, see, sight_numbers
-from snelk.senses.surroundings import Surroundings, around_of, surround
+from snelk.senses.contact import SENSED, Contacts, contact_numbers
+from snelk.senses.ears import Ears
+from snelk.senses.feeling import feel
+from snelk.senses.hearing import Noises, hearing_numbers
+from snelk.senses.light import light_numbers
+from snelk.senses.seeing import see
+from snelk.senses.shining import shine
+from snelk.senses.sight import IN_VIEW, LIMITS, Sight, limits_in_states, sight_numbers
+from snelk.senses.surrounding import surround
+from snelk.senses.surroundings import Surroundings, around_of
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -118,7 +123,6 @@ class _Dummies:
         light = np.full((count, len(self.names)), np.nan)
         loudness = np.zeros(self.numbers.notices.shape)
         scratch = scratch_for(level.grid)
-        stages = [Direct(stage) for stage in (surround, feel, shine, see, fill)]
         surroundings = Surroundings.blank(self._poses(0), self.around)
         speed = self._steps.speed if self._steps is not None else 0.0
         awake = {"sight": self.numbers.awake, "touch": self.contact.touch_awake}
@@ -132,23 +136,19 @@ class _Dummies:
                 values[...] = rounds.awake[sense][tick]
             for name, values in zip(LIMITS, limits, strict=True):
                 getattr(self.numbers, name)[...] = values[agent, rounds.states[tick]]
-            stages[0](poses, before, self.dt, level.zones, self.around, surroundings)
+            surround(poses, before, self.dt, level.zones, self.around, surroundings)
             surroundings.speed[:, j] = speed if tick else 0.0
-            stages[1](
+            feel(
                 poses, self.bodies, surroundings.zones, self.contact, level.solid_grid, scratch,
                 contacts,
             )  # fmt: skip
-            stages[2](
-                poses, self.bodies, self.lights, surroundings.light, level.grid, scratch, light
-            )
+            shine(poses, self.bodies, self.lights, surroundings.light, level.grid, scratch, light)
             looks = self.turns.at(first + tick) | (tick == 0)
             looks = np.ascontiguousarray(np.broadcast_to(looks, self.numbers.notices.shape[:2]))
-            stages[3](
-                poses, self.bodies, light, self.numbers, level.grid, scratch, looks, False, sight
-            )
+            see(poses, self.bodies, light, self.numbers, level.grid, scratch, looks, False, sight)
             if self._steps is not None:
                 self._steps.hear(tick, poses, surroundings.background, loudness)
-            stages[4](
+            fill(
                 poses.posture, surroundings.speed, self.numbers.cones, self.numbers.range,
                 self.numbers.half_fov, sight, contacts.touch, contacts.zone, loudness, self.meter,
                 self.dt, meters,

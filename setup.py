@@ -1,0 +1,98 @@
+"""Builds the compiled loops: every module of Snelk that has a `.pxd` beside it.
+
+Without a C compiler they stay as they are, and run interpreted.
+"""
+
+from __future__ import annotations
+
+import importlib.util
+import os
+import runpy
+import shutil
+import subprocess
+import sys
+import sysconfig
+from pathlib import Path
+
+from Cython.Build import cythonize
+from setuptools import Extension, setup
+from setuptools.command.build_ext import build_ext
+from setuptools.errors import BaseError, CCompilerError
+
+SHARED = "snelk._shared"
+"""What all compiled loops have in common, of the translator's own making."""
+
+STRICT = ["-O2", "-g0", "-ffp-contract=off"] if os.name == "posix" else ["/O2", "/fp:strict"]
+"""Floating point as it is written, so that machines agree."""
+
+RULES = {
+    "language_level": 3,
+    "annotation_typing": False,  # types are those of the .pxd
+    "infer_types": True,
+    "boundscheck": False,
+    "wraparound": False,
+    "initializedcheck": False,
+    "cdivision": True,
+}
+
+
+class Build(build_ext):
+    """All loops are built, or none is."""
+
+    def run(self) -> None:
+        """Build; where that cannot be, leave nothing of an earlier build either."""
+        try:
+            super().run()
+        except (BaseError, CCompilerError) as error:
+            print(f"no C compiler, so Snelk's loops stay interpreted: {error}", file=sys.stderr)
+            for each in self.extensions:
+                for path in (self.get_ext_fullpath(each.name), *_in_place(each.name)):
+                    Path(path).unlink(missing_ok=True)
+            self.extensions = []
+
+
+def _in_place(name: str) -> list[Path]:
+    return [*Path("src", *name.split(".")[:-1]).glob(f"{name.split('.')[-1]}.*.so")]
+
+
+def _find_compiler() -> None:
+    """Where the machine has no C compiler, take the one that came as a package, if it did."""
+    usual = (sysconfig.get_config_var("CC") or "cc").split()[0]
+    if os.name == "posix" and "CC" not in os.environ and shutil.which(usual) is None:
+        if importlib.util.find_spec("ziglang") is not None:
+            os.environ["CC"] = f"{sys.executable} -m ziglang cc"
+            os.environ["LDSHARED"] = f"{os.environ['CC']} -shared"
+
+
+def _extensions() -> list[Extension]:
+    built = runpy.run_path("src/snelk/built.py")
+    Path("src/snelk/_built.txt").write_text(built["digest"](), encoding="ascii")
+    shared = Path("build", "_shared.c")
+    shared.parent.mkdir(exist_ok=True)
+    words = [sys.executable, "-m", "cython", f"--generate-shared={shared}"]
+    subprocess.run(words, check=True)
+    loops = [
+        Extension(
+            ".".join(path.relative_to("src").with_suffix("").parts),
+            [str(path.with_suffix(".py"))],
+            extra_compile_args=STRICT,
+        )
+        for path in sorted(Path("src").rglob("*.pxd"))
+    ]
+    return [
+        Extension(SHARED, [str(shared)], extra_compile_args=STRICT),
+        *cythonize(
+            loops,
+            build_dir="build",
+            compiler_directives=RULES,
+            shared_utility_qualified_name=SHARED,
+        ),
+    ]
+
+
+_find_compiler()
+setup(
+    ext_modules=_extensions(),
+    cmdclass={"build_ext": Build},
+    options={"build_ext": {"parallel": os.cpu_count()}},
+)

@@ -1,0 +1,16 @@
+cdef class Columns:
+    pass
+
+
+cdef class GridColumns(Columns):
+    cdef public double x, y, cell, per_metre
+    cdef public Py_ssize_t columns, rows
+    cdef public const int[::1] solid_starts, solid_walls, sheer_starts, sheer_walls
+    cdef public const double[:, ::1] solid_pieces, sheer_pieces
+    cdef public bint has_sheer
+    cdef public const double[::1] see_through
+
+
+cdef class ZoneColumns(Columns):
+    cdef public const double[:, ::1] circles, edges
+    cdef public const int[::1] starts

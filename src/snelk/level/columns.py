@@ -1,0 +1,71 @@
+"""How arrays lie in memory for the compiled loops.
+
+A module with a `.pxd` beside it is a compiled loop: rules as they are written here, translated to
+machine code when Snelk is installed. The `.pxd` says which types its numbers have, the rule stays
+Python. Where there is no compiler the same source runs interpreted, to the same last digit, some
+hundred times slower. Loops allocate nothing: their caller hands in the arrays to fill. Floating
+point stays strict and nothing is contracted, so that a number depends on its own inputs only.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import wraps
+from typing import Any, TypeVar
+
+import cython
+import numpy as np
+
+from snelk.built import is_stale
+from snelk.errors import InputError
+from snelk.waiting import say_once
+
+if cython.compiled and is_stale():
+    raise InputError.of(
+        "snelk", "", "", "its loops were built of other sources", "build them: pip install -e ."
+    )
+
+SLOW = "not compiled here, so some hundred times slower; with a C compiler: pip install snelk"
+
+T = TypeVar("T")
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+class Columns:
+    """The arrays of a named tuple; compiled, each is an address with a shape."""
+
+    def __init__(self, given: Any) -> None:
+        for name, value in zip(given._fields, given, strict=True):
+            setattr(self, name, value)
+
+
+class GridColumns(Columns):
+    """Those of a `Grid`."""
+
+
+class ZoneColumns(Columns):
+    """Those of `Zones`."""
+
+
+def laid_out(columns: Callable[[Any], Any], given: T) -> T:
+    """A named tuple as compiled loops read it.
+
+    Raises:
+        ValueError: An array has another type or number of axes than the loops read.
+    """
+    found: T = columns(given) if cython.compiled else given
+    return found
+
+
+def door(function: F) -> F:
+    """A door from Python into the loops: what is divided by 0 is infinite, and says nothing."""
+    if cython.compiled:
+        return function
+
+    @wraps(function)
+    def quietly(*arguments: Any) -> Any:
+        say_once(SLOW)
+        with np.errstate(all="ignore"):
+            return function(*arguments)
+
+    return quietly  # type: ignore[return-value]

@@ -1,0 +1,30 @@
+from snelk.level.columns cimport Columns
+
+
+cdef class MeterNumberColumns(Columns):
+    cdef public const unsigned char[:, ::1] used
+    cdef public const double[:, ::1] fill_time, drain_time, hold, at_once, noise_gain, zone_rate
+    cdef public const double[:, :, ::1] posture, weight
+    cdef public const int[:, :, ::1] points
+    cdef public const double[:, :, :, :, ::1] curves
+
+
+cdef class MeterColumns(Columns):
+    cdef public double[:, :, ::1] value, quiet, rate, noise
+    cdef public int[:, :, ::1] cone
+    cdef public signed char[:, :, ::1] sense, state
+    cdef public double[:, :, :, ::1] factors
+
+
+cdef class MemoryNumberColumns(Columns):
+    cdef public const unsigned char[:, ::1] used
+    cdef public const double[:, ::1] grace, lead, spread, forget
+
+
+cdef class BeliefColumns(Columns):
+    cdef public signed char[:, :, ::1] source
+    cdef public double[:, :, ::1] x, y, vx, vy, age, blur
+
+
+cdef class NewsColumns(Columns):
+    cdef public const double[:, :, ::1] x, y, age, blur

@@ -1,0 +1,25 @@
+"""How the arrays of the minds lie in memory for the compiled loops; see `level.columns`."""
+
+from __future__ import annotations
+
+from snelk.level.columns import Columns
+
+
+class MeterNumberColumns(Columns):
+    """Those of `MeterNumbers`."""
+
+
+class MeterColumns(Columns):
+    """Those of `Meters`."""
+
+
+class MemoryNumberColumns(Columns):
+    """Those of `MemoryNumbers`."""
+
+
+class BeliefColumns(Columns):
+    """Those of `Beliefs`."""
+
+
+class NewsColumns(Columns):
+    """Those of `News`."""

@@ -1,0 +1,23 @@
+cimport cython
+
+from snelk.mind.columns cimport BeliefColumns, MemoryNumberColumns, NewsColumns
+from snelk.senses.columns cimport PoseColumns
+
+cdef double INF, NAN, SLACK
+cdef Py_ssize_t NO_BELIEF, SENSED_NOW, GRACE, LEAD, HEARD, TOLD, SENSED, IN_VIEW
+
+@cython.locals(
+    v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, k=Py_ssize_t, agents=Py_ssize_t,
+    targets=Py_ssize_t, source=Py_ssize_t, age=double, oldest=double, now=bint, followed=bint,
+    moving=bint, by_ear=bint, by_word=bint,
+)
+cdef void _remember(
+    PoseColumns poses, PoseColumns before, double dt, const signed char[:, :, :, ::1] failed,
+    const signed char[:, :, ::1] touch, const signed char[:, :, ::1] zone, NewsColumns heard,
+    NewsColumns told, MemoryNumberColumns numbers, BeliefColumns beliefs,
+) noexcept nogil
+
+cdef void _take(
+    NewsColumns news, Py_ssize_t source, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j,
+    BeliefColumns beliefs,
+) noexcept nogil

@@ -1,0 +1,71 @@
+from snelk.level.columns cimport Columns
+
+
+cdef class PoseColumns(Columns):
+    cdef public const double[:, ::1] x, y, z, heading
+    cdef public const signed char[:, ::1] posture, gait
+    cdef public const unsigned char[:, ::1] present
+
+
+cdef class BodyColumns(Columns):
+    cdef public const double[:, :, ::1] height, eyes
+    cdef public const double[:, :, :, ::1] points
+    cdef public const double[:, ::1] blocks
+
+
+cdef class AroundColumns(Columns):
+    cdef public const double[::1] light, background, zone_light, zone_background
+
+
+cdef class SurroundingColumns(Columns):
+    cdef public unsigned char[:, :, ::1] zones
+    cdef public double[:, ::1] light, background, speed, moved
+
+
+cdef class LightColumns(Columns):
+    cdef public const double[:, ::1] lamp, reach
+
+
+cdef class SightNumberColumns(Columns):
+    cdef public const int[::1] characters
+    cdef public const unsigned char[:, :, ::1] notices
+    cdef public const unsigned char[:, :, :, ::1] cares
+    cdef public const double[:, ::1] awake
+    cdef public const int[:, ::1] cones
+    cdef public const double[:, :, ::1] range, hold_range, half_fov, hold_half_fov, up, down
+    cdef public const double[:, :, ::1] min_light, min_exposure
+
+
+cdef class SightColumns(Columns):
+    cdef public unsigned char[:, ::1] looked
+    cdef public double[:, :, ::1] distance, off, elevation, light, exposure
+    cdef public int[:, :, ::1] wall
+    cdef public double[:, :, :, ::1] wall_place
+    cdef public unsigned char[:, :, :, ::1] held
+    cdef public signed char[:, :, :, ::1] failed
+
+
+cdef class ContactNumberColumns(Columns):
+    cdef public const int[::1] characters
+    cdef public const unsigned char[:, ::1] feels, watches
+    cdef public const double[:, ::1] radius, touch_awake, zone_awake
+    cdef public const unsigned char[:, :, ::1] touch_cares, zones, zone_cares
+
+
+cdef class ContactColumns(Columns):
+    cdef public double[:, :, ::1] distance
+    cdef public signed char[:, :, ::1] touch, zone
+    cdef public int[:, :, ::1] wall, zone_in
+
+
+cdef class NoiseColumns(Columns):
+    cdef public Py_ssize_t[::1] variant, number, kind, gait, ground, by, listed
+    cdef public double[::1] t, x, y, z, reach
+
+
+cdef class HeardColumns(Columns):
+    cdef public Py_ssize_t[::1] variant, number, agent, by, wall
+    cdef public signed char[::1] failed
+    cdef public double[::1] acuity, background, limit, straight, through, height, around
+    cdef public double[::1] strength, x, y
+    cdef public double[:, ::1] ear

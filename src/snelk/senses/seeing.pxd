@@ -1,0 +1,48 @@
+cimport cython
+
+from snelk.level.casting cimport cast_ray
+from snelk.level.columns cimport GridColumns
+from snelk.senses.columns cimport BodyColumns, PoseColumns, SightColumns, SightNumberColumns
+
+cdef double NAN, EDGE
+cdef Py_ssize_t NO_WALL, FIRST_BODY
+cdef Py_ssize_t IN_VIEW, PRESENT, CARES, AWAKE, RANGE, ANGLE, ELEVATION, LIGHT, LINE_OF_SIGHT
+
+@cython.locals(
+    v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, k=Py_ssize_t,
+    axis=Py_ssize_t, agents=Py_ssize_t, targets=Py_ssize_t, failed=Py_ssize_t, eye_z=double,
+    facing_x=double, facing_y=double, dx=double, dy=double, dz=double, across=double,
+    along=double, present=bint, pending=bint, held=bint,
+)
+cdef void _see(
+    PoseColumns poses, BodyColumns bodies, const double[:, ::1] light,
+    SightNumberColumns numbers, GridColumns grid, Py_ssize_t[::1] scratch,
+    const unsigned char[:, ::1] looks, bint every_gate, SightColumns sight,
+) noexcept nogil
+
+@cython.locals(reach=double, half=double, elevation=double)
+cdef Py_ssize_t _gate_before_ray(
+    SightNumberColumns numbers, SightColumns sight, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j,
+    Py_ssize_t k, bint present, bint held,
+) noexcept nogil
+
+@cython.locals(
+    found=Py_ssize_t, c=Py_ssize_t, nearest=double, x=double, y=double, dx=double, dy=double,
+    dz=double, length2=double, radius=double, cx=double, cy=double, middle=double, aside2=double,
+    half=double, enters=double, leaves=double, low=double, high=double, at=double, end=double,
+)
+cdef (Py_ssize_t, double) _first_body(
+    PoseColumns poses, BodyColumns bodies, Py_ssize_t v, Py_ssize_t p, Py_ssize_t i, Py_ssize_t j,
+    double eye_z, double to_z,
+) noexcept nogil
+
+@cython.locals(
+    x=double, y=double, to_x=double, to_y=double, to_z=double, height=double, exposure=double,
+    point=Py_ssize_t, weight=double, share=double, wall=Py_ssize_t, at=double, body=Py_ssize_t,
+    near=double,
+)
+cdef void _expose(
+    PoseColumns poses, BodyColumns bodies, GridColumns grid, Py_ssize_t[::1] scratch,
+    Py_ssize_t v, Py_ssize_t p, Py_ssize_t i, Py_ssize_t j, double eye_z, SightColumns sight,
+    Py_ssize_t a,
+) noexcept nogil

@@ -1,0 +1,243 @@
+"""Sight, tick by tick: compiled, see `snelk.level.columns`."""
+
+from __future__ import annotations
+
+import numpy as np
+from cython import compiled
+from cython.cimports.libc.math import atan2, cos, sin, sqrt
+from numpy.typing import NDArray
+
+from snelk.level.columns import GridColumns, door, laid_out
+from snelk.level.grid import NO_WALL, Grid
+from snelk.senses.bodies import FIRST_BODY, Bodies, Poses
+from snelk.senses.columns import BodyColumns, PoseColumns, SightColumns, SightNumberColumns
+from snelk.senses.sight import (
+    ANGLE,
+    AWAKE,
+    CARES,
+    EDGE,
+    ELEVATION,
+    IN_VIEW,
+    LIGHT,
+    LINE_OF_SIGHT,
+    PRESENT,
+    RANGE,
+    Sight,
+    SightNumbers,
+)
+
+if not compiled:  # else it is the loop's own, by the .pxd
+    from snelk.level.casting import cast_ray
+
+NAN = float("nan")
+
+
+@door
+def see(
+    poses: Poses,
+    bodies: Bodies,
+    light: NDArray[np.float64],
+    numbers: SightNumbers,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    looks: NDArray[np.bool_],
+    every_gate: bool,
+    sight: Sight,
+) -> None:
+    """One tick of sight: `sight` holds the look before and is overwritten with this one.
+
+    `light` is (variant, character); only agents that look now, `looks` (variant, agent), are
+    touched. A ray is cast only for a target that passed the gates before it, unless
+    `every_gate`.
+    """
+    _see(
+        laid_out(PoseColumns, poses),
+        laid_out(BodyColumns, bodies),
+        light,
+        laid_out(SightNumberColumns, numbers),
+        laid_out(GridColumns, grid),
+        scratch,
+        looks,
+        every_gate,
+        laid_out(SightColumns, sight),
+    )
+
+
+def _see(
+    poses: Poses,
+    bodies: Bodies,
+    light: NDArray[np.float64],
+    numbers: SightNumbers,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    looks: NDArray[np.bool_],
+    every_gate: bool,
+    sight: Sight,
+) -> None:
+    agents, targets = numbers.notices.shape[1], numbers.notices.shape[2]
+    for v in range(len(numbers.notices)):
+        p = v if len(poses.x) > 1 else 0
+        for a in range(agents):
+            sight.looked[v, a] = looks[v, a]
+            if not looks[v, a]:
+                continue
+            i = numbers.characters[a]
+            eye_z = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
+            facing_x = cos(poses.heading[p, i])
+            facing_y = sin(poses.heading[p, i])
+            for j in range(targets):
+                sight.distance[v, a, j] = NAN
+                sight.off[v, a, j] = NAN
+                sight.elevation[v, a, j] = NAN
+                sight.light[v, a, j] = NAN
+                sight.exposure[v, a, j] = NAN
+                sight.wall[v, a, j] = NO_WALL
+                for axis in range(3):
+                    sight.wall_place[v, a, j, axis] = NAN
+                present = poses.present[p, i] and poses.present[p, j] and i != j
+                if present:
+                    dx = poses.x[p, j] - poses.x[p, i]
+                    dy = poses.y[p, j] - poses.y[p, i]
+                    dz = poses.z[p, j] + 0.5 * bodies.height[v, j, poses.posture[p, j]] - eye_z
+                    sight.distance[v, a, j] = sqrt(dx * dx + dy * dy + dz * dz)
+                    across = facing_x * dy - facing_y * dx
+                    along = facing_x * dx + facing_y * dy
+                    sight.off[v, a, j] = atan2(abs(across), along)
+                    sight.elevation[v, a, j] = atan2(dz, sqrt(dx * dx + dy * dy))
+                    sight.light[v, a, j] = light[v, j]
+                pending = False
+                for k in range(numbers.cones[v, a]):
+                    held = sight.failed[v, a, j, k] == IN_VIEW
+                    sight.held[v, a, j, k] = held
+                    failed = _gate_before_ray(numbers, sight, v, a, j, k, present, held)
+                    sight.failed[v, a, j, k] = failed
+                    pending |= failed == LINE_OF_SIGHT
+                if pending or (every_gate and present):
+                    _expose(poses, bodies, grid, scratch, v, p, i, j, eye_z, sight, a)
+                for k in range(numbers.cones[v, a]):
+                    if sight.failed[v, a, j, k] == LINE_OF_SIGHT:  # that is, all gates before
+                        if sight.exposure[v, a, j] > numbers.min_exposure[v, a, k]:
+                            sight.failed[v, a, j, k] = IN_VIEW
+
+
+def _gate_before_ray(
+    numbers: SightNumbers,
+    sight: Sight,
+    v: int,
+    a: int,
+    j: int,
+    k: int,
+    present: bool,
+    held: bool,
+) -> int:
+    """The first gate that fails, or LINE_OF_SIGHT if the ray has to decide."""
+    if not present:
+        return PRESENT
+    if not numbers.cares[v, a, j, k]:
+        return CARES
+    if numbers.awake[v, a] <= 0.0:
+        return AWAKE
+    reach = numbers.hold_range[v, a, k] if held else numbers.range[v, a, k]
+    if sight.distance[v, a, j] > reach * numbers.awake[v, a] + EDGE:
+        return RANGE
+    half = numbers.hold_half_fov[v, a, k] if held else numbers.half_fov[v, a, k]
+    if sight.off[v, a, j] > half + EDGE:
+        return ANGLE
+    elevation = sight.elevation[v, a, j]
+    if elevation > numbers.up[v, a, k] + EDGE or -elevation > numbers.down[v, a, k] + EDGE:
+        return ELEVATION
+    if sight.light[v, a, j] < numbers.min_light[v, a, k] - EDGE:
+        return LIGHT
+    return LINE_OF_SIGHT
+
+
+def _first_body(
+    poses: Poses,
+    bodies: Bodies,
+    v: int,
+    p: int,
+    i: int,
+    j: int,
+    eye_z: float,
+    to_z: float,
+) -> tuple[int, float]:
+    """The nearest body that blocks a ray from eye `i` to body `j`, and at which share of it.
+
+    A body is an upright cylinder from its feet to its head; -1 for none.
+    """
+    found, nearest = -1, 2.0
+    x, y = poses.x[p, i], poses.y[p, i]
+    dx, dy, dz = poses.x[p, j] - x, poses.y[p, j] - y, to_z - eye_z
+    length2 = dx * dx + dy * dy
+    for c in range(bodies.blocks.shape[1]):
+        radius = bodies.blocks[v, c]
+        if radius <= 0.0 or not poses.present[p, c] or length2 <= 0.0:
+            continue
+        if c == i or c == j:  # noqa: SIM109 - no tuple in a compiled loop
+            continue
+        cx, cy = poses.x[p, c] - x, poses.y[p, c] - y
+        middle = (cx * dx + cy * dy) / length2  # the share at which it is nearest in plan
+        aside2 = cx * cx + cy * cy - middle * middle * length2
+        if aside2 >= radius * radius:
+            continue
+        half = sqrt((radius * radius - aside2) / length2)
+        enters, leaves = max(middle - half, 0.0), min(middle + half, 1.0)
+        if enters >= leaves:
+            continue
+        low = poses.z[p, c]
+        high = low + bodies.height[v, c, poses.posture[p, c]]
+        if enters <= 0.0 and low <= eye_z <= high:  # it stands in it, and sees out
+            continue
+        at, end = eye_z + enters * dz, eye_z + leaves * dz
+        if max(at, end) < low or min(at, end) > high:
+            continue
+        if at > high:  # it comes down into it from above
+            enters = (high - eye_z) / dz
+        elif at < low:
+            enters = (low - eye_z) / dz
+        if enters < nearest:
+            found, nearest = c, enters
+    return found, nearest
+
+
+def _expose(
+    poses: Poses,
+    bodies: Bodies,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    v: int,
+    p: int,
+    i: int,
+    j: int,
+    eye_z: float,
+    sight: Sight,
+    a: int,
+) -> None:
+    """The share of body `j` that eye `i` has in view, and the wall or body in the way.
+
+    That is the one which stopped or dimmed the ray to the point nearest to the middle of the
+    body, or if that is clear, the first of the other rays that is not.
+    """
+    x, y = poses.x[p, i], poses.y[p, i]
+    to_x, to_y = poses.x[p, j], poses.y[p, j]
+    height = bodies.height[v, j, poses.posture[p, j]]
+    exposure = 0.0
+    for point in range(bodies.points.shape[2]):
+        weight = bodies.points[v, j, point, 1]
+        if weight == 0.0 and point > 0:
+            continue
+        to_z = poses.z[p, j] + height * bodies.points[v, j, point, 0]
+        share, wall, at = cast_ray(grid, scratch, x, y, eye_z, to_x, to_y, to_z)
+        if share > 0.0:
+            body, near = _first_body(poses, bodies, v, p, i, j, eye_z, to_z)
+            if body >= 0:
+                share = 0.0
+                if wall == NO_WALL or near < at:
+                    wall, at = FIRST_BODY - body, near
+        exposure += weight * share
+        if wall != NO_WALL and sight.wall[v, a, j] == NO_WALL:
+            sight.wall[v, a, j] = wall
+            sight.wall_place[v, a, j, 0] = x + at * (to_x - x)
+            sight.wall_place[v, a, j, 1] = y + at * (to_y - y)
+            sight.wall_place[v, a, j, 2] = eye_z + at * (to_z - eye_z)
+    sight.exposure[v, a, j] = exposure

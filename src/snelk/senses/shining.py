@@ -1,0 +1,82 @@
+"""Light that falls on each character, tick by tick: compiled, see `snelk.level.columns`."""
+
+from __future__ import annotations
+
+import numpy as np
+from cython import compiled
+from cython.cimports.libc.math import sqrt
+from numpy.typing import NDArray
+
+from snelk.level.columns import GridColumns, door, laid_out
+from snelk.level.grid import Grid
+from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.columns import BodyColumns, LightColumns, PoseColumns
+from snelk.senses.light import LightNumbers
+
+if not compiled:  # else it is the loop's own, by the .pxd
+    from snelk.level.casting import cast_ray
+
+NAN = float("nan")
+
+
+@door
+def shine(
+    poses: Poses,
+    bodies: Bodies,
+    numbers: LightNumbers,
+    ground: NDArray[np.float64],
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    light: NDArray[np.float64],
+) -> None:
+    """Light on everybody, written to `light`, (variant, character), 0 to 1; NaN while absent.
+
+    `ground`, (variant, character), is the light of the place everybody is in. A lamp adds
+    its light, falling in a straight line to nothing at its reach, times what walls let pass on
+    the way to the middle of the body; its bearer has it in full.
+    """
+    _shine(
+        laid_out(PoseColumns, poses),
+        laid_out(BodyColumns, bodies),
+        laid_out(LightColumns, numbers),
+        ground,
+        laid_out(GridColumns, grid),
+        scratch,
+        light,
+    )
+
+
+def _shine(
+    poses: Poses,
+    bodies: Bodies,
+    numbers: LightNumbers,
+    ground: NDArray[np.float64],
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    light: NDArray[np.float64],
+) -> None:
+    characters = light.shape[1]
+    for v in range(len(light)):
+        p = v if len(poses.x) > 1 else 0
+        for j in range(characters):
+            if not poses.present[p, j]:
+                light[v, j] = NAN
+                continue
+            x, y = poses.x[p, j], poses.y[p, j]
+            z = poses.z[p, j] + 0.5 * bodies.height[v, j, poses.posture[p, j]]
+            total = ground[v, j]
+            for i in range(characters):
+                if numbers.lamp[v, i] <= 0.0 or not poses.present[p, i]:
+                    continue
+                lamp_z = poses.z[p, i] + 0.5 * bodies.height[v, i, poses.posture[p, i]]
+                dx, dy, dz = x - poses.x[p, i], y - poses.y[p, i], z - lamp_z
+                distance = sqrt(dx * dx + dy * dy + dz * dz)
+                if distance >= numbers.reach[v, i]:
+                    continue
+                share = 1.0
+                if i != j:
+                    share, _, _ = cast_ray(
+                        grid, scratch, poses.x[p, i], poses.y[p, i], lamp_z, x, y, z
+                    )
+                total += numbers.lamp[v, i] * (1.0 - distance / numbers.reach[v, i]) * share
+            light[v, j] = min(total, 1.0)

@@ -1,0 +1,71 @@
+"""The place everybody is in, tick by tick: compiled, see `snelk.level.columns`."""
+
+from __future__ import annotations
+
+from cython import compiled
+from cython.cimports.libc.math import isnan, sqrt
+
+from snelk.level.columns import ZoneColumns, door, laid_out
+from snelk.level.zones import Zones
+from snelk.senses.bodies import Poses
+from snelk.senses.columns import AroundColumns, PoseColumns, SurroundingColumns
+from snelk.senses.surroundings import Around, Surroundings
+
+if not compiled:  # else it is the loop's own, by the .pxd
+    from snelk.level.within import inside
+
+
+@door
+def surround(
+    poses: Poses,
+    before: Poses,
+    dt: float,
+    zones: Zones,
+    around: Around,
+    surroundings: Surroundings,
+) -> None:
+    """One tick; of several zones that hold a place the last of the file that says it counts.
+
+    `before` are the poses a tick of `dt` seconds ago.
+    """
+    _surround(
+        laid_out(PoseColumns, poses),
+        laid_out(PoseColumns, before),
+        dt,
+        laid_out(ZoneColumns, zones),
+        laid_out(AroundColumns, around),
+        laid_out(SurroundingColumns, surroundings),
+    )
+
+
+def _surround(
+    poses: Poses,
+    before: Poses,
+    dt: float,
+    zones: Zones,
+    around: Around,
+    surroundings: Surroundings,
+) -> None:
+    for p in range(len(poses.x)):
+        for j in range(poses.x.shape[1]):
+            for zone in range(len(around.zone_light)):
+                within = inside(zones, zone, poses.x[p, j], poses.y[p, j])
+                surroundings.zones[p, j, zone] = within
+            surroundings.speed[p, j], surroundings.moved[p, j] = 0.0, -1.0
+            if poses.present[p, j] and before.present[p, j]:
+                dx, dy = poses.x[p, j] - before.x[p, j], poses.y[p, j] - before.y[p, j]
+                dz = poses.z[p, j] - before.z[p, j]
+                surroundings.moved[p, j] = sqrt(dx * dx + dy * dy)
+                surroundings.speed[p, j] = sqrt(dx * dx + dy * dy + dz * dz) / dt
+    for v in range(len(surroundings.light)):
+        p = v if len(poses.x) > 1 else 0
+        for j in range(surroundings.light.shape[1]):
+            light, background = around.light[v], around.background[v]
+            for zone in range(len(around.zone_light)):
+                if surroundings.zones[p, j, zone]:
+                    if not isnan(around.zone_light[zone]):
+                        light = around.zone_light[zone]
+                    if not isnan(around.zone_background[zone]):
+                        background = around.zone_background[zone]
+            surroundings.light[v, j] = light
+            surroundings.background[v, j] = background
