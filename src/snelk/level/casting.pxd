@@ -43,4 +43,4 @@ cdef double _meet(
 cdef void _cast_each(
     GridColumns grid, Py_ssize_t[::1] scratch, const double[:, ::1] start,
     const double[:, ::1] end, double[::1] share, int[::1] wall, double[::1] at,
-) noexcept nogil
+) noexcept

@@ -11,11 +11,11 @@ leans on a wall still sees. The rules are in docs/calculations.md.
 from __future__ import annotations
 
 import numpy as np
-from cython import Py_ssize_t, cast
+from cython import Py_ssize_t, cast, nogil
 from cython.cimports.libc.math import sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, door, laid_out
+from snelk.level.columns import GridColumns, agree, door, laid_out
 from snelk.level.grid import NO_WALL, TINY, TOUCH, Grid
 
 INF = float("inf")
@@ -206,6 +206,8 @@ def cast_each(
     at: NDArray[np.float64],
 ) -> None:
     """`cast_ray` for many rays, start and end (rays, 3), m; the last three arrays are filled."""
+    agree(start.shape, end.shape, *((len(each), 3) for each in (share, wall, at)))
+    agree(scratch.shape, (len(grid.see_through) + 1,))
     _cast_each(laid_out(GridColumns, grid), scratch, start, end, share, wall, at)
 
 
@@ -218,14 +220,15 @@ def _cast_each(
     wall: NDArray[np.int32],
     at: NDArray[np.float64],
 ) -> None:
-    for i in range(len(start)):
-        share[i], wall[i], at[i] = cast_ray(
-            grid,
-            scratch,
-            start[i, 0],
-            start[i, 1],
-            start[i, 2],
-            end[i, 0],
-            end[i, 1],
-            end[i, 2],
-        )
+    with nogil:
+        for i in range(len(start)):
+            share[i], wall[i], at[i] = cast_ray(
+                grid,
+                scratch,
+                start[i, 0],
+                start[i, 1],
+                start[i, 2],
+                end[i, 0],
+                end[i, 1],
+                end[i, 2],
+            )

@@ -57,6 +57,16 @@ def laid_out(columns: Callable[[Any], Any], given: T) -> T:
     return found
 
 
+def agree(*shapes: tuple[int, ...]) -> None:
+    """Make sure that arrays fit each other: a loop does not look where it reads.
+
+    Raises:
+        ValueError: They do not.
+    """
+    if any(shape != shapes[0] for shape in shapes):
+        raise ValueError(f"arrays that do not fit each other: {', '.join(map(str, shapes))}")
+
+
 def door(function: F) -> F:
     """A door from Python into the loops: what is divided by 0 is infinite, and says nothing."""
     if cython.compiled:

@@ -11,4 +11,4 @@ cdef double SLACK
 cdef void _visit_cells(
     const double[:, ::1] pieces, double x, double y, double cell,
     Py_ssize_t columns, Py_ssize_t rows, int[::1] cursor, int[::1] order,
-) noexcept nogil
+) noexcept

@@ -11,4 +11,4 @@ cdef bint inside(ZoneColumns zones, Py_ssize_t zone, double x, double y) noexcep
 @cython.locals(n=Py_ssize_t)
 cdef void _which_inside(
     ZoneColumns zones, Py_ssize_t zone, const double[:, ::1] places, unsigned char[::1] found,
-) noexcept nogil
+) noexcept

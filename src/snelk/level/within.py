@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
+from cython import nogil
 from numpy.typing import NDArray
 
-from snelk.level.columns import ZoneColumns, door, laid_out
+from snelk.level.columns import ZoneColumns, agree, door, laid_out
 from snelk.level.zones import Zones
 
 
@@ -35,11 +36,13 @@ def which_inside(
     zones: Zones, zone: int, places: NDArray[np.float64], found: NDArray[np.bool_]
 ) -> None:
     """Which of some places, (places, 2) in m, are in a zone; `found` is filled."""
+    agree(places.shape, (len(found), 2))
     _which_inside(laid_out(ZoneColumns, zones), zone, places, found)
 
 
 def _which_inside(
     zones: Zones, zone: int, places: NDArray[np.float64], found: NDArray[np.bool_]
 ) -> None:
-    for n in range(len(places)):
-        found[n] = inside(zones, zone, places[n, 0], places[n, 1])
+    with nogil:
+        for n in range(len(places)):
+            found[n] = inside(zones, zone, places[n, 0], places[n, 1])

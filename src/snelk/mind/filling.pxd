@@ -18,7 +18,7 @@ cdef void _fill(
     const double[:, :, ::1] ranges, const double[:, :, ::1] half_fov, SightColumns sight,
     const signed char[:, :, ::1] touch, const signed char[:, :, ::1] zone,
     const double[:, :, ::1] loudness, MeterNumberColumns numbers, double dt, MeterColumns meters,
-) noexcept nogil
+) noexcept
 
 @cython.locals(
     points=Py_ssize_t, n=Py_ssize_t, left=double, right=double, low=double, high=double,

@@ -15,7 +15,7 @@ cdef void _remember(
     PoseColumns poses, PoseColumns before, double dt, const signed char[:, :, :, ::1] failed,
     const signed char[:, :, ::1] touch, const signed char[:, :, ::1] zone, NewsColumns heard,
     NewsColumns told, MemoryNumberColumns numbers, BeliefColumns beliefs,
-) noexcept nogil
+) noexcept
 
 cdef void _take(
     NewsColumns news, Py_ssize_t source, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j,

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
+from cython import nogil
 from numpy.typing import NDArray
 
-from snelk.level.columns import door, laid_out
+from snelk.level.columns import agree, door, laid_out
 from snelk.mind.columns import BeliefColumns, MemoryNumberColumns, NewsColumns
 from snelk.mind.memory import (
     GRACE,
@@ -42,6 +43,9 @@ def remember(
     beliefs: Beliefs,
 ) -> None:
     """One tick of all memories, but for leading beliefs on: these are marked LEAD."""
+    agree(beliefs.x.shape, failed.shape[:3], touch.shape, zone.shape, heard.x.shape, told.x.shape)
+    agree(poses.x.shape, before.x.shape, (len(poses.x), beliefs.x.shape[2]))
+    agree(numbers.used.shape, beliefs.x.shape[:2])
     _remember(
         laid_out(PoseColumns, poses),
         laid_out(PoseColumns, before),
@@ -68,50 +72,55 @@ def _remember(
     numbers: MemoryNumbers,
     beliefs: Beliefs,
 ) -> None:
-    agents, targets = beliefs.x.shape[1], beliefs.x.shape[2]
-    for v in range(len(beliefs.x)):
-        p = v if len(poses.x) > 1 else 0
-        for a in range(agents):
-            for j in range(targets if numbers.used[v, a] else 0):
-                beliefs.age[v, a, j] += dt  # NaN without a belief
-                source, age = beliefs.source[v, a, j], beliefs.age[v, a, j]
-                now = touch[v, a, j] == SENSED or zone[v, a, j] == SENSED
-                for k in range(failed.shape[3]):
-                    now |= failed[v, a, j, k] == IN_VIEW
-                # Between two looks a target may have gone; who is not there is not sensed.
-                now &= poses.present[p, j]
-                followed = source in (SENSED_NOW, GRACE)
-                if now:
-                    moving = before.present[p, j]
-                    beliefs.source[v, a, j] = SENSED_NOW
-                    beliefs.vx[v, a, j] = (poses.x[p, j] - before.x[p, j]) / dt if moving else 0.0
-                    beliefs.vy[v, a, j] = (poses.y[p, j] - before.y[p, j]) / dt if moving else 0.0
-                    beliefs.age[v, a, j], beliefs.blur[v, a, j] = 0.0, 0.0
-                elif followed and poses.present[p, j] and age <= numbers.grace[v, a] + SLACK:
-                    beliefs.source[v, a, j] = GRACE
-                    now = True
-                if now:
-                    beliefs.x[v, a, j], beliefs.y[v, a, j] = poses.x[p, j], poses.y[p, j]
-                    continue
-                # Of what was heard, what was told and what is believed the newest counts; what
-                # was told must be news, what one hears oneself counts also if it is as new.
-                oldest = INF if source == NO_BELIEF else age
-                by_ear = heard.age[v, a, j] <= oldest + SLACK
-                if by_ear:
-                    oldest = heard.age[v, a, j]
-                by_word = told.age[v, a, j] < oldest - SLACK
-                if by_ear or by_word:
-                    if by_word:
-                        _take(told, TOLD, v, a, j, beliefs)
-                    else:
-                        _take(heard, HEARD, v, a, j, beliefs)
-                elif age > numbers.forget[v, a] + SLACK:
-                    beliefs.source[v, a, j] = NO_BELIEF
-                    beliefs.x[v, a, j], beliefs.y[v, a, j] = NAN, NAN
-                    beliefs.vx[v, a, j], beliefs.vy[v, a, j] = NAN, NAN
-                    beliefs.age[v, a, j], beliefs.blur[v, a, j] = NAN, NAN
-                elif followed:
-                    beliefs.source[v, a, j] = LEAD
+    with nogil:
+        agents, targets = beliefs.x.shape[1], beliefs.x.shape[2]
+        for v in range(len(beliefs.x)):
+            p = v if len(poses.x) > 1 else 0
+            for a in range(agents):
+                for j in range(targets if numbers.used[v, a] else 0):
+                    beliefs.age[v, a, j] += dt  # NaN without a belief
+                    source, age = beliefs.source[v, a, j], beliefs.age[v, a, j]
+                    now = touch[v, a, j] == SENSED or zone[v, a, j] == SENSED
+                    for k in range(failed.shape[3]):
+                        now |= failed[v, a, j, k] == IN_VIEW
+                    # Between two looks a target may have gone; who is not there is not sensed.
+                    now &= poses.present[p, j]
+                    followed = source in (SENSED_NOW, GRACE)
+                    if now:
+                        moving = before.present[p, j]
+                        beliefs.source[v, a, j] = SENSED_NOW
+                        beliefs.vx[v, a, j] = (
+                            (poses.x[p, j] - before.x[p, j]) / dt if moving else 0.0
+                        )
+                        beliefs.vy[v, a, j] = (
+                            (poses.y[p, j] - before.y[p, j]) / dt if moving else 0.0
+                        )
+                        beliefs.age[v, a, j], beliefs.blur[v, a, j] = 0.0, 0.0
+                    elif followed and poses.present[p, j] and age <= numbers.grace[v, a] + SLACK:
+                        beliefs.source[v, a, j] = GRACE
+                        now = True
+                    if now:
+                        beliefs.x[v, a, j], beliefs.y[v, a, j] = poses.x[p, j], poses.y[p, j]
+                        continue
+                    # Of what was heard, what was told and what is believed the newest counts; what
+                    # was told must be news, what one hears oneself counts also if it is as new.
+                    oldest = INF if source == NO_BELIEF else age
+                    by_ear = heard.age[v, a, j] <= oldest + SLACK
+                    if by_ear:
+                        oldest = heard.age[v, a, j]
+                    by_word = told.age[v, a, j] < oldest - SLACK
+                    if by_ear or by_word:
+                        if by_word:
+                            _take(told, TOLD, v, a, j, beliefs)
+                        else:
+                            _take(heard, HEARD, v, a, j, beliefs)
+                    elif age > numbers.forget[v, a] + SLACK:
+                        beliefs.source[v, a, j] = NO_BELIEF
+                        beliefs.x[v, a, j], beliefs.y[v, a, j] = NAN, NAN
+                        beliefs.vx[v, a, j], beliefs.vy[v, a, j] = NAN, NAN
+                        beliefs.age[v, a, j], beliefs.blur[v, a, j] = NAN, NAN
+                    elif followed:
+                        beliefs.source[v, a, j] = LEAD
 
 
 def _take(news: News, source: int, v: int, a: int, j: int, beliefs: Beliefs) -> None:

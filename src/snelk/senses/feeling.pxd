@@ -19,4 +19,4 @@ cdef void _feel(
     PoseColumns poses, BodyColumns bodies, const unsigned char[:, :, ::1] within,
     ContactNumberColumns numbers, GridColumns grid, Py_ssize_t[::1] scratch,
     ContactColumns contacts,
-) noexcept nogil
+) noexcept

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled
+from cython import compiled, nogil
 from cython.cimports.libc.math import sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, door, laid_out
+from snelk.level.columns import GridColumns, agree, door, laid_out
 from snelk.level.grid import NO_WALL, Grid
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import (
@@ -51,6 +51,10 @@ def feel(
     `within`, (variant or 1, character, zone), says which zones everybody is in; `grid` holds the
     walls that are in the way of bodies.
     """
+    agree(numbers.touch_cares.shape, contacts.touch.shape)
+    agree(bodies.blocks.shape, (len(contacts.touch), poses.x.shape[1]))
+    agree(within.shape, (*poses.x.shape, numbers.zones.shape[2]))
+    agree(scratch.shape, (len(grid.see_through) + 1,))
     _feel(
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),
@@ -71,56 +75,57 @@ def _feel(
     scratch: NDArray[np.int64],
     contacts: Contacts,
 ) -> None:
-    agents, targets = contacts.touch.shape[1], contacts.touch.shape[2]
-    for v in range(len(contacts.touch)):
-        p = v if len(poses.x) > 1 else 0
-        for a in range(agents):
-            if not (numbers.feels[v, a] or numbers.watches[v, a]):
-                continue
-            i = numbers.characters[a]
-            height = bodies.height[v, i, poses.posture[p, i]]
-            middle = poses.z[p, i] + 0.5 * height
-            for j in range(targets):
-                contacts.distance[v, a, j] = NAN
-                contacts.touch[v, a, j], contacts.wall[v, a, j] = PRESENT, NO_WALL
-                contacts.zone[v, a, j], contacts.zone_in[v, a, j] = PRESENT, NO_ZONE
-                if not (poses.present[p, i] and poses.present[p, j] and i != j):
+    with nogil:
+        agents, targets = contacts.touch.shape[1], contacts.touch.shape[2]
+        for v in range(len(contacts.touch)):
+            p = v if len(poses.x) > 1 else 0
+            for a in range(agents):
+                if not (numbers.feels[v, a] or numbers.watches[v, a]):
                     continue
-                dx, dy = poses.x[p, j] - poses.x[p, i], poses.y[p, j] - poses.y[p, i]
-                other_height = bodies.height[v, j, poses.posture[p, j]]
-                above = poses.z[p, j] - (poses.z[p, i] + height)
-                below = poses.z[p, i] - (poses.z[p, j] + other_height)
-                gap = max(above, below, 0.0)
-                distance = sqrt(dx * dx + dy * dy + gap * gap)
-                contacts.distance[v, a, j] = distance
-                if not numbers.touch_cares[v, a, j]:
-                    contacts.touch[v, a, j] = CARES
-                elif numbers.touch_awake[v, a] <= 0.0:
-                    contacts.touch[v, a, j] = AWAKE
-                elif distance > numbers.radius[v, a] * numbers.touch_awake[v, a] + EDGE:
-                    contacts.touch[v, a, j] = RADIUS
-                else:
-                    other = poses.z[p, j] + 0.5 * other_height
-                    share, wall, _ = cast_ray(
-                        grid,
-                        scratch,
-                        poses.x[p, i],
-                        poses.y[p, i],
-                        middle,
-                        poses.x[p, j],
-                        poses.y[p, j],
-                        other,
-                    )
-                    contacts.wall[v, a, j] = wall
-                    contacts.touch[v, a, j] = SENSED if share > 0.0 else WALL
-                for zone in range(within.shape[2] - 1, -1, -1):
-                    if numbers.zones[v, a, zone] and within[p, j, zone]:
-                        contacts.zone_in[v, a, j] = zone
-                if not numbers.zone_cares[v, a, j]:
-                    contacts.zone[v, a, j] = CARES
-                elif numbers.zone_awake[v, a] <= 0.0:
-                    contacts.zone[v, a, j] = AWAKE
-                elif contacts.zone_in[v, a, j] == NO_ZONE:
-                    contacts.zone[v, a, j] = INSIDE
-                else:
-                    contacts.zone[v, a, j] = SENSED
+                i = numbers.characters[a]
+                height = bodies.height[v, i, poses.posture[p, i]]
+                middle = poses.z[p, i] + 0.5 * height
+                for j in range(targets):
+                    contacts.distance[v, a, j] = NAN
+                    contacts.touch[v, a, j], contacts.wall[v, a, j] = PRESENT, NO_WALL
+                    contacts.zone[v, a, j], contacts.zone_in[v, a, j] = PRESENT, NO_ZONE
+                    if not (poses.present[p, i] and poses.present[p, j] and i != j):
+                        continue
+                    dx, dy = poses.x[p, j] - poses.x[p, i], poses.y[p, j] - poses.y[p, i]
+                    other_height = bodies.height[v, j, poses.posture[p, j]]
+                    above = poses.z[p, j] - (poses.z[p, i] + height)
+                    below = poses.z[p, i] - (poses.z[p, j] + other_height)
+                    gap = max(above, below, 0.0)
+                    distance = sqrt(dx * dx + dy * dy + gap * gap)
+                    contacts.distance[v, a, j] = distance
+                    if not numbers.touch_cares[v, a, j]:
+                        contacts.touch[v, a, j] = CARES
+                    elif numbers.touch_awake[v, a] <= 0.0:
+                        contacts.touch[v, a, j] = AWAKE
+                    elif distance > numbers.radius[v, a] * numbers.touch_awake[v, a] + EDGE:
+                        contacts.touch[v, a, j] = RADIUS
+                    else:
+                        other = poses.z[p, j] + 0.5 * other_height
+                        share, wall, _ = cast_ray(
+                            grid,
+                            scratch,
+                            poses.x[p, i],
+                            poses.y[p, i],
+                            middle,
+                            poses.x[p, j],
+                            poses.y[p, j],
+                            other,
+                        )
+                        contacts.wall[v, a, j] = wall
+                        contacts.touch[v, a, j] = SENSED if share > 0.0 else WALL
+                    for zone in range(within.shape[2] - 1, -1, -1):
+                        if numbers.zones[v, a, zone] and within[p, j, zone]:
+                            contacts.zone_in[v, a, j] = zone
+                    if not numbers.zone_cares[v, a, j]:
+                        contacts.zone[v, a, j] = CARES
+                    elif numbers.zone_awake[v, a] <= 0.0:
+                        contacts.zone[v, a, j] = AWAKE
+                    elif contacts.zone_in[v, a, j] == NO_ZONE:
+                        contacts.zone[v, a, j] = INSIDE
+                    else:
+                        contacts.zone[v, a, j] = SENSED

@@ -21,4 +21,4 @@ cdef void _at_ears(
     const double[:, ::1] background, const double[:, ::1] acuity, const double[:, ::1] awake,
     const unsigned char[:, :, ::1] cares, GridColumns sound_grid, GridColumns plan_grid,
     Py_ssize_t[::1] scratch, HeardColumns heard,
-) noexcept nogil
+) noexcept

@@ -18,7 +18,7 @@ cdef void _see(
     PoseColumns poses, BodyColumns bodies, const double[:, ::1] light,
     SightNumberColumns numbers, GridColumns grid, Py_ssize_t[::1] scratch,
     const unsigned char[:, ::1] looks, bint every_gate, SightColumns sight,
-) noexcept nogil
+) noexcept
 
 @cython.locals(reach=double, half=double, elevation=double)
 cdef Py_ssize_t _gate_before_ray(

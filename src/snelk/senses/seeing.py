@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled
+from cython import compiled, nogil
 from cython.cimports.libc.math import atan2, cos, sin, sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, door, laid_out
+from snelk.level.columns import GridColumns, agree, door, laid_out
 from snelk.level.grid import NO_WALL, Grid
 from snelk.senses.bodies import FIRST_BODY, Bodies, Poses
 from snelk.senses.columns import BodyColumns, PoseColumns, SightColumns, SightNumberColumns
@@ -50,6 +50,9 @@ def see(
     touched. A ray is cast only for a target that passed the gates before it, unless
     `every_gate`.
     """
+    agree(numbers.notices.shape, sight.distance.shape, (*looks.shape, light.shape[1]))
+    agree(light.shape, bodies.blocks.shape, (len(light), poses.x.shape[1]))
+    agree(scratch.shape, (len(grid.see_through) + 1,))
     _see(
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),
@@ -74,50 +77,51 @@ def _see(
     every_gate: bool,
     sight: Sight,
 ) -> None:
-    agents, targets = numbers.notices.shape[1], numbers.notices.shape[2]
-    for v in range(len(numbers.notices)):
-        p = v if len(poses.x) > 1 else 0
-        for a in range(agents):
-            sight.looked[v, a] = looks[v, a]
-            if not looks[v, a]:
-                continue
-            i = numbers.characters[a]
-            eye_z = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
-            facing_x = cos(poses.heading[p, i])
-            facing_y = sin(poses.heading[p, i])
-            for j in range(targets):
-                sight.distance[v, a, j] = NAN
-                sight.off[v, a, j] = NAN
-                sight.elevation[v, a, j] = NAN
-                sight.light[v, a, j] = NAN
-                sight.exposure[v, a, j] = NAN
-                sight.wall[v, a, j] = NO_WALL
-                for axis in range(3):
-                    sight.wall_place[v, a, j, axis] = NAN
-                present = poses.present[p, i] and poses.present[p, j] and i != j
-                if present:
-                    dx = poses.x[p, j] - poses.x[p, i]
-                    dy = poses.y[p, j] - poses.y[p, i]
-                    dz = poses.z[p, j] + 0.5 * bodies.height[v, j, poses.posture[p, j]] - eye_z
-                    sight.distance[v, a, j] = sqrt(dx * dx + dy * dy + dz * dz)
-                    across = facing_x * dy - facing_y * dx
-                    along = facing_x * dx + facing_y * dy
-                    sight.off[v, a, j] = atan2(abs(across), along)
-                    sight.elevation[v, a, j] = atan2(dz, sqrt(dx * dx + dy * dy))
-                    sight.light[v, a, j] = light[v, j]
-                pending = False
-                for k in range(numbers.cones[v, a]):
-                    held = sight.failed[v, a, j, k] == IN_VIEW
-                    sight.held[v, a, j, k] = held
-                    failed = _gate_before_ray(numbers, sight, v, a, j, k, present, held)
-                    sight.failed[v, a, j, k] = failed
-                    pending |= failed == LINE_OF_SIGHT
-                if pending or (every_gate and present):
-                    _expose(poses, bodies, grid, scratch, v, p, i, j, eye_z, sight, a)
-                for k in range(numbers.cones[v, a]):
-                    if sight.failed[v, a, j, k] == LINE_OF_SIGHT:  # that is, all gates before
-                        if sight.exposure[v, a, j] > numbers.min_exposure[v, a, k]:
-                            sight.failed[v, a, j, k] = IN_VIEW
+    with nogil:
+        agents, targets = numbers.notices.shape[1], numbers.notices.shape[2]
+        for v in range(len(numbers.notices)):
+            p = v if len(poses.x) > 1 else 0
+            for a in range(agents):
+                sight.looked[v, a] = looks[v, a]
+                if not looks[v, a]:
+                    continue
+                i = numbers.characters[a]
+                eye_z = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
+                facing_x = cos(poses.heading[p, i])
+                facing_y = sin(poses.heading[p, i])
+                for j in range(targets):
+                    sight.distance[v, a, j] = NAN
+                    sight.off[v, a, j] = NAN
+                    sight.elevation[v, a, j] = NAN
+                    sight.light[v, a, j] = NAN
+                    sight.exposure[v, a, j] = NAN
+                    sight.wall[v, a, j] = NO_WALL
+                    for axis in range(3):
+                        sight.wall_place[v, a, j, axis] = NAN
+                    present = poses.present[p, i] and poses.present[p, j] and i != j
+                    if present:
+                        dx = poses.x[p, j] - poses.x[p, i]
+                        dy = poses.y[p, j] - poses.y[p, i]
+                        dz = poses.z[p, j] + 0.5 * bodies.height[v, j, poses.posture[p, j]] - eye_z
+                        sight.distance[v, a, j] = sqrt(dx * dx + dy * dy + dz * dz)
+                        across = facing_x * dy - facing_y * dx
+                        along = facing_x * dx + facing_y * dy
+                        sight.off[v, a, j] = atan2(abs(across), along)
+                        sight.elevation[v, a, j] = atan2(dz, sqrt(dx * dx + dy * dy))
+                        sight.light[v, a, j] = light[v, j]
+                    pending = False
+                    for k in range(numbers.cones[v, a]):
+                        held = sight.failed[v, a, j, k] == IN_VIEW
+                        sight.held[v, a, j, k] = held
+                        failed = _gate_before_ray(numbers, sight, v, a, j, k, present, held)
+                        sight.failed[v, a, j, k] = failed
+                        pending |= failed == LINE_OF_SIGHT
+                    if pending or (every_gate and present):
+                        _expose(poses, bodies, grid, scratch, v, p, i, j, eye_z, sight, a)
+                    for k in range(numbers.cones[v, a]):
+                        if sight.failed[v, a, j, k] == LINE_OF_SIGHT:  # that is, all gates before
+                            if sight.exposure[v, a, j] > numbers.min_exposure[v, a, k]:
+                                sight.failed[v, a, j, k] = IN_VIEW
 
 
 def _gate_before_ray(

@@ -14,4 +14,4 @@ cdef double NAN
 cdef void _shine(
     PoseColumns poses, BodyColumns bodies, LightColumns numbers, const double[:, ::1] ground,
     GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] light,
-) noexcept nogil
+) noexcept

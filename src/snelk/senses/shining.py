@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled
+from cython import compiled, nogil
 from cython.cimports.libc.math import sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, door, laid_out
+from snelk.level.columns import GridColumns, agree, door, laid_out
 from snelk.level.grid import Grid
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, LightColumns, PoseColumns
@@ -35,6 +35,9 @@ def shine(
     its light, falling in a straight line to nothing at its reach, times what walls let pass on
     the way to the middle of the body; its bearer has it in full.
     """
+    agree(light.shape, ground.shape, numbers.lamp.shape, bodies.blocks.shape)
+    agree(light.shape[1:], poses.x.shape[1:])
+    agree(scratch.shape, (len(grid.see_through) + 1,))
     _shine(
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),
@@ -55,28 +58,29 @@ def _shine(
     scratch: NDArray[np.int64],
     light: NDArray[np.float64],
 ) -> None:
-    characters = light.shape[1]
-    for v in range(len(light)):
-        p = v if len(poses.x) > 1 else 0
-        for j in range(characters):
-            if not poses.present[p, j]:
-                light[v, j] = NAN
-                continue
-            x, y = poses.x[p, j], poses.y[p, j]
-            z = poses.z[p, j] + 0.5 * bodies.height[v, j, poses.posture[p, j]]
-            total = ground[v, j]
-            for i in range(characters):
-                if numbers.lamp[v, i] <= 0.0 or not poses.present[p, i]:
+    with nogil:
+        characters = light.shape[1]
+        for v in range(len(light)):
+            p = v if len(poses.x) > 1 else 0
+            for j in range(characters):
+                if not poses.present[p, j]:
+                    light[v, j] = NAN
                     continue
-                lamp_z = poses.z[p, i] + 0.5 * bodies.height[v, i, poses.posture[p, i]]
-                dx, dy, dz = x - poses.x[p, i], y - poses.y[p, i], z - lamp_z
-                distance = sqrt(dx * dx + dy * dy + dz * dz)
-                if distance >= numbers.reach[v, i]:
-                    continue
-                share = 1.0
-                if i != j:
-                    share, _, _ = cast_ray(
-                        grid, scratch, poses.x[p, i], poses.y[p, i], lamp_z, x, y, z
-                    )
-                total += numbers.lamp[v, i] * (1.0 - distance / numbers.reach[v, i]) * share
-            light[v, j] = min(total, 1.0)
+                x, y = poses.x[p, j], poses.y[p, j]
+                z = poses.z[p, j] + 0.5 * bodies.height[v, j, poses.posture[p, j]]
+                total = ground[v, j]
+                for i in range(characters):
+                    if numbers.lamp[v, i] <= 0.0 or not poses.present[p, i]:
+                        continue
+                    lamp_z = poses.z[p, i] + 0.5 * bodies.height[v, i, poses.posture[p, i]]
+                    dx, dy, dz = x - poses.x[p, i], y - poses.y[p, i], z - lamp_z
+                    distance = sqrt(dx * dx + dy * dy + dz * dz)
+                    if distance >= numbers.reach[v, i]:
+                        continue
+                    share = 1.0
+                    if i != j:
+                        share, _, _ = cast_ray(
+                            grid, scratch, poses.x[p, i], poses.y[p, i], lamp_z, x, y, z
+                        )
+                    total += numbers.lamp[v, i] * (1.0 - distance / numbers.reach[v, i]) * share
+                light[v, j] = min(total, 1.0)

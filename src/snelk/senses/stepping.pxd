@@ -16,4 +16,4 @@ cdef void _make_steps(
     const double[:, :, ::1] reaches, const double[:, :, ::1] speeds, ZoneColumns zones,
     const Py_ssize_t[::1] zone_ground, const double[:, ::1] loudness, double[:, ::1] walked,
     const double[:, ::1] moved, const Py_ssize_t[:, ::1] ended, NoiseColumns steps,
-) noexcept nogil
+) noexcept

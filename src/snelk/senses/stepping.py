@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled
+from cython import compiled, nogil
 from numpy.typing import NDArray
 
-from snelk.level.columns import ZoneColumns, door, laid_out
+from snelk.level.columns import ZoneColumns, agree, door, laid_out
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import NoiseColumns, PoseColumns
@@ -34,6 +34,10 @@ def make_steps(
     steps: Noises,
 ) -> None:
     """Each step where its stride ended, on the way in a straight line since the tick before."""
+    agree(stride.shape, walked.shape, ended.shape, reaches.shape[:2], speeds.shape[:2])
+    agree(poses.x.shape, before.x.shape, (len(moved), stride.shape[1]))
+    agree(zone_ground.shape, (len(zones.circles),))
+    agree(steps.t.shape, (int(ended.sum()),))
     _make_steps(
         laid_out(PoseColumns, poses),
         laid_out(PoseColumns, before),
@@ -68,31 +72,32 @@ def _make_steps(
     ended: NDArray[np.int64],
     steps: Noises,
 ) -> None:
-    n = 0
-    for v in range(len(stride)):
-        p = v if len(poses.x) > 1 else 0
-        for j in range(stride.shape[1]):
-            if ended[v, j] == 0:
-                continue
-            gait = before.gait[p, j]
-            if gait < 0:
-                speed = moved[p, j] / dt
-                gait = 1 if speed < speeds[v, j, 0] else 3 if speed > speeds[v, j, 1] else 2
-            start = walked[v, j] - moved[p, j]
-            for nth in range(1, ended[v, j] + 1):
-                share = (nth * stride[v, j] - start) / moved[p, j]
-                x = before.x[p, j] + share * (poses.x[p, j] - before.x[p, j])
-                y = before.y[p, j] + share * (poses.y[p, j] - before.y[p, j])
-                ground = NO_GROUND
-                for zone in range(len(zone_ground)):
-                    if zone_ground[zone] != NO_GROUND and inside(zones, zone, x, y):
-                        ground = zone_ground[zone]
-                reach = reaches[v, j, gait]
-                steps.variant[n], steps.by[n] = v, j
-                steps.t[n] = t + (share - 1.0) * dt
-                steps.x[n], steps.y[n] = x, y
-                steps.z[n] = before.z[p, j] + share * (poses.z[p, j] - before.z[p, j])
-                steps.gait[n], steps.ground[n] = gait, ground
-                steps.reach[n] = reach if ground == NO_GROUND else reach * loudness[v, ground]
-                n += 1
-            walked[v, j] -= ended[v, j] * stride[v, j]
+    with nogil:
+        n = 0
+        for v in range(len(stride)):
+            p = v if len(poses.x) > 1 else 0
+            for j in range(stride.shape[1]):
+                if ended[v, j] == 0:
+                    continue
+                gait = before.gait[p, j]
+                if gait < 0:
+                    speed = moved[p, j] / dt
+                    gait = 1 if speed < speeds[v, j, 0] else 3 if speed > speeds[v, j, 1] else 2
+                start = walked[v, j] - moved[p, j]
+                for nth in range(1, ended[v, j] + 1):
+                    share = (nth * stride[v, j] - start) / moved[p, j]
+                    x = before.x[p, j] + share * (poses.x[p, j] - before.x[p, j])
+                    y = before.y[p, j] + share * (poses.y[p, j] - before.y[p, j])
+                    ground = NO_GROUND
+                    for zone in range(len(zone_ground)):
+                        if zone_ground[zone] != NO_GROUND and inside(zones, zone, x, y):
+                            ground = zone_ground[zone]
+                    reach = reaches[v, j, gait]
+                    steps.variant[n], steps.by[n] = v, j
+                    steps.t[n] = t + (share - 1.0) * dt
+                    steps.x[n], steps.y[n] = x, y
+                    steps.z[n] = before.z[p, j] + share * (poses.z[p, j] - before.z[p, j])
+                    steps.gait[n], steps.ground[n] = gait, ground
+                    steps.reach[n] = reach if ground == NO_GROUND else reach * loudness[v, ground]
+                    n += 1
+                walked[v, j] -= ended[v, j] * stride[v, j]

@@ -11,4 +11,4 @@ from snelk.senses.columns cimport AroundColumns, PoseColumns, SurroundingColumns
 cdef void _surround(
     PoseColumns poses, PoseColumns before, double dt, ZoneColumns zones, AroundColumns around,
     SurroundingColumns surroundings,
-) noexcept nogil
+) noexcept

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from cython import compiled
+from cython import compiled, nogil
 from cython.cimports.libc.math import isnan, sqrt
 
-from snelk.level.columns import ZoneColumns, door, laid_out
+from snelk.level.columns import ZoneColumns, agree, door, laid_out
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import AroundColumns, PoseColumns, SurroundingColumns
@@ -28,6 +28,9 @@ def surround(
 
     `before` are the poses a tick of `dt` seconds ago.
     """
+    agree(poses.x.shape, before.x.shape, surroundings.zones.shape[:2], surroundings.moved.shape)
+    agree(surroundings.zones.shape[2:], around.zone_light.shape, (len(zones.circles),))
+    agree(surroundings.light.shape, (len(around.light), poses.x.shape[1]))
     _surround(
         laid_out(PoseColumns, poses),
         laid_out(PoseColumns, before),
@@ -46,26 +49,27 @@ def _surround(
     around: Around,
     surroundings: Surroundings,
 ) -> None:
-    for p in range(len(poses.x)):
-        for j in range(poses.x.shape[1]):
-            for zone in range(len(around.zone_light)):
-                within = inside(zones, zone, poses.x[p, j], poses.y[p, j])
-                surroundings.zones[p, j, zone] = within
-            surroundings.speed[p, j], surroundings.moved[p, j] = 0.0, -1.0
-            if poses.present[p, j] and before.present[p, j]:
-                dx, dy = poses.x[p, j] - before.x[p, j], poses.y[p, j] - before.y[p, j]
-                dz = poses.z[p, j] - before.z[p, j]
-                surroundings.moved[p, j] = sqrt(dx * dx + dy * dy)
-                surroundings.speed[p, j] = sqrt(dx * dx + dy * dy + dz * dz) / dt
-    for v in range(len(surroundings.light)):
-        p = v if len(poses.x) > 1 else 0
-        for j in range(surroundings.light.shape[1]):
-            light, background = around.light[v], around.background[v]
-            for zone in range(len(around.zone_light)):
-                if surroundings.zones[p, j, zone]:
-                    if not isnan(around.zone_light[zone]):
-                        light = around.zone_light[zone]
-                    if not isnan(around.zone_background[zone]):
-                        background = around.zone_background[zone]
-            surroundings.light[v, j] = light
-            surroundings.background[v, j] = background
+    with nogil:
+        for p in range(len(poses.x)):
+            for j in range(poses.x.shape[1]):
+                for zone in range(len(around.zone_light)):
+                    within = inside(zones, zone, poses.x[p, j], poses.y[p, j])
+                    surroundings.zones[p, j, zone] = within
+                surroundings.speed[p, j], surroundings.moved[p, j] = 0.0, -1.0
+                if poses.present[p, j] and before.present[p, j]:
+                    dx, dy = poses.x[p, j] - before.x[p, j], poses.y[p, j] - before.y[p, j]
+                    dz = poses.z[p, j] - before.z[p, j]
+                    surroundings.moved[p, j] = sqrt(dx * dx + dy * dy)
+                    surroundings.speed[p, j] = sqrt(dx * dx + dy * dy + dz * dz) / dt
+        for v in range(len(surroundings.light)):
+            p = v if len(poses.x) > 1 else 0
+            for j in range(surroundings.light.shape[1]):
+                light, background = around.light[v], around.background[v]
+                for zone in range(len(around.zone_light)):
+                    if surroundings.zones[p, j, zone]:
+                        if not isnan(around.zone_light[zone]):
+                            light = around.zone_light[zone]
+                        if not isnan(around.zone_background[zone]):
+                            background = around.zone_background[zone]
+                surroundings.light[v, j] = light
+                surroundings.background[v, j] = background
