@@ -1,11 +1,11 @@
 """Builds the compiled loops: every module of Snelk that has a `.pxd` beside it.
 
-Without a C compiler they stay as they are, and run interpreted.
+With the machine's C compiler, or one that is fetched where there is none. Failing both, the loops
+stay as they are, and run interpreted.
 """
 
 from __future__ import annotations
 
-import importlib.util
 import os
 import runpy
 import shutil
@@ -41,6 +41,7 @@ class Build(build_ext):
 
     def run(self) -> None:
         """Build; where that cannot be, leave nothing of an earlier build either."""
+        _find_compiler()
         try:
             super().run()
         except (BaseError, CCompilerError) as error:
@@ -56,12 +57,15 @@ def _in_place(name: str) -> list[Path]:
 
 
 def _find_compiler() -> None:
-    """Where the machine has no C compiler, take the one that came as a package, if it did."""
-    usual = (sysconfig.get_config_var("CC") or "cc").split()[0]
-    if os.name == "posix" and "CC" not in os.environ and shutil.which(usual) is None:
-        if importlib.util.find_spec("ziglang") is not None:
-            os.environ["CC"] = f"{sys.executable} -m ziglang cc"
-            os.environ["LDSHARED"] = f"{os.environ['CC']} -shared"
+    """Where the machine has no C compiler, take one that comes as a package, if it does."""
+    usual = (os.environ.get("CC") or sysconfig.get_config_var("CC") or "cc").split()[0]
+    if os.name != "posix" or shutil.which(usual) is not None:
+        return
+    place = Path("build", "compiler").absolute()
+    words = [sys.executable, "-m", "pip", "install", "--quiet", f"--target={place}", "ziglang"]
+    if subprocess.run(words, check=False).returncode == 0:
+        os.environ["CC"] = f"env PYTHONPATH={place} {sys.executable} -m ziglang cc"
+        os.environ["LDSHARED"] = f"{os.environ['CC']} -shared"
 
 
 def _extensions() -> list[Extension]:
@@ -90,7 +94,6 @@ def _extensions() -> list[Extension]:
     ]
 
 
-_find_compiler()
 setup(
     ext_modules=_extensions(),
     cmdclass={"build_ext": Build},
