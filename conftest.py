@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -10,6 +11,11 @@ from hypothesis import settings
 
 import snelk
 from snelk.runs.run import run as replay
+
+# Examples in docstrings are taken from sources; of a compiled loop the module is another file.
+collect_ignore = [
+    str(path.with_suffix(".py")) for path in Path(__file__).parent.rglob("src/**/*.pxd")
+]
 
 # The same cases every time, so that a test does not fail for one and pass for another; new ones
 # are tried with SNELK_NEW_CASES=1.

@@ -44,6 +44,7 @@ from snelk.mind.ladder import Ladders, Step
 from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, Beliefs, MemoryNumbers, forget
 from snelk.mind.meter import Meters
 from snelk.mind.places import Places
+from snelk.mind.programs import NO_WORD
 from snelk.mind.sharing import Message
 from snelk.mind.signals import NOBODY, PLACE, Attention, Signals, heights_of
 from snelk.senses.bodies import Bodies, Poses, gap_between
@@ -221,6 +222,7 @@ class World:
         agents = self.agents
         teams = np.array([[s.cast[name].team for name in self.names] for s in self.setups])
         self._words = {"team": teams, "name": np.tile(np.array(self.names), (len(teams), 1))}
+        self._word_numbers: dict[str, Numbers] = {}
         own = teams[:, self.characters]
         self._others = own[:, :, None] != own[:, None, :]  # (variant, agent, watcher)
         self._team_of = own
@@ -281,7 +283,7 @@ class World:
             senses.places,
         )
         self._ask(senses)
-        self.taken = self.ladders.step(self.signals, self.look_up)
+        self.taken = self.ladders.step(self.signals, self._number_of)
         for step in self.taken:
             old = self.activities[step.variant][step.agent]
             if old is not None:
@@ -553,6 +555,20 @@ class World:
         if node.word == "in_zone":
             return self.level.within(name, self.motion.x, self.motion.y)
         return self.level.within(name, self.signals.target_x, self.signals.target_y)
+
+    def _number_of(self, node: Node) -> NDArray[Any]:
+        """The same; of words the numbers that stand for them."""
+        side, _, name = node.word.partition(".")
+        if node.kind != "attribute" or name not in self._words:
+            return self.look_up(node)
+        if name not in self._word_numbers:
+            number = self.ladders.words
+            rows = [[number[str(word)] for word in row] for row in self._words[name]]
+            self._word_numbers[name] = np.array(rows, np.float64)
+        everybody = self._word_numbers[name]
+        if side == "own":
+            return everybody[:, self.characters]
+        return self.attention.of_everybody(everybody, NO_WORD)
 
     def _seen_of_cone(self, name: str) -> Truths:
         """(variant, agent) who has the focus in view of the cone of that name."""

@@ -28,3 +28,19 @@ cdef class BeliefColumns(Columns):
 
 cdef class NewsColumns(Columns):
     cdef public const double[:, :, ::1] x, y, age, blur
+
+
+cdef class CodeColumns(Columns):
+    cdef public const short[::1] steps
+    cdef public const double[::1] numbers
+    cdef public const Py_ssize_t[::1] starts
+
+
+cdef class LadderColumns(Columns):
+    cdef public const short[:, ::1] state
+    cdef public const Py_ssize_t[:, :, ::1] program
+    cdef public const unsigned char[:, :, :, ::1] open
+    cdef public const double[:, :, ::1] wait
+    cdef public const double[:, :, :, ::1] reaction
+    cdef public double[:, :, ::1] held, due
+    cdef public signed char[:, :, ::1] news

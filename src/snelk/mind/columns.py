@@ -23,3 +23,11 @@ class BeliefColumns(Columns):
 
 class NewsColumns(Columns):
     """Those of `News`."""
+
+
+class CodeColumns(Columns):
+    """Those of `Code`."""
+
+
+class LadderColumns(Columns):
+    """Those of `LadderState`."""

@@ -6,7 +6,7 @@ is taken, unless the state has to be stayed in. See docs/calculations.md.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -16,17 +16,15 @@ from snelk.chance import stream_at_once
 from snelk.config.conditions import Condition, Node, parse
 from snelk.config.minds import Ladder
 from snelk.config.models import Setup
-from snelk.mind.evaluation import Evaluator, evaluator
+from snelk.mind.deciding import decide
+from snelk.mind.memory import SLACK
+from snelk.mind.programs import BEGINS, ROW, LadderState, Table
 from snelk.mind.signals import Signals
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 NO_LADDER = -1
-SLACK = 1e-9
-"""Times this close are the same, s."""
-
-
 OVER = ("done", "failed", "unreachable", "stuck")
 """Signals, any of which lets a state be left that cannot be interrupted."""
 
@@ -50,14 +48,6 @@ class Due(NamedTuple):
     variant: int
     agent: int
     change: int
-
-
-class Program(NamedTuple):
-    """Agents whose ladders have the same states and conditions."""
-
-    who: Truths  # (variant, agent)
-    conditions: tuple[Condition, ...]
-    evaluators: tuple[Evaluator, ...]
 
 
 class Ladders:
@@ -101,34 +91,40 @@ class Ladders:
         self.least = np.zeros((*shape, states))
         self.interruptible = np.ones((*shape, states), dtype=np.bool_)
         self.rank = np.zeros((*shape, states))
-        self._wait = np.zeros((*shape, changes))
-        self._from = np.zeros((*shape, states, changes), dtype=np.bool_)
-        self._reaction = np.zeros((*shape, states, changes))
-        self._due = np.full((*shape, changes), -dt)  # for how long it could have been taken, s
+        with_changes = (*shape, changes)
+        self._changes = LadderState(
+            state=self.state,
+            program=np.zeros(with_changes, dtype=np.int64),
+            open=np.zeros((*shape, states, changes), dtype=np.bool_),
+            wait=np.zeros(with_changes),
+            reaction=np.zeros((*shape, states, changes)),
+            held=np.full(with_changes, -dt),
+            due=np.full(with_changes, -dt),
+            news=np.zeros(with_changes, dtype=np.int8),
+        )
+        self._ready = np.zeros(with_changes, dtype=np.bool_)
         self.reacting: list[Due] = []
         self.dropped: list[Due] = []
-        self._to = np.zeros((*shape, changes), dtype=np.int16)
-        self._held = np.full((*shape, changes), -dt)
-        shapes: dict[tuple[object, ...], list[tuple[int, int]]] = {}
+        self._to = np.zeros(with_changes, dtype=np.int16)
+        self._conditions: list[Condition] = []
+        numbers: dict[tuple[object, ...], int] = {}
         for v, row in enumerate(self.ladders):
             for a, ladder in enumerate(row):
                 if ladder is not None:
-                    self._read(v, a, ladder)
-                    key = tuple((c.when, c.to, ladder.origins(c)) for c in ladder.changes.values())
-                    shapes.setdefault((tuple(ladder.states), key), []).append((v, a))
-        self._programs = []
-        for places in shapes.values():
-            who = np.zeros(shape, dtype=np.bool_)
-            who[tuple(np.array(places).T)] = True
-            written = self.ladders[places[0][0]][places[0][1]]
-            assert written is not None
-            conditions = tuple(parse(change.when) for change in written.changes.values())
-            evaluators = tuple(evaluator(condition.root) for condition in conditions)
-            self._programs.append(Program(who, conditions, evaluators))
-        self._asked: list[tuple[Program, int, Truths]] | None = None
-        self._draws: dict[tuple[int, int], Numbers] = {}  # by change and leaf (variant, agent)
+                    self._read(v, a, ladder, numbers)
+        self._table = Table([name for setup in setups for name in words_of(setup)])
+        self._code = self._table.code_of([condition.root for condition in self._conditions])
+        self._values = np.zeros((len(self._table.leaves), *shape))
+        self._stack = np.zeros(self._table.deepest)
+        self._asked: list[tuple[int, Node, int, Truths]] | None = None
+        self._draws: dict[tuple[int, int], Numbers] = {}  # by condition and leaf (variant, agent)
 
-    def _read(self, v: int, a: int, ladder: Ladder) -> None:
+    @property
+    def words(self) -> Mapping[str, int]:
+        """The numbers that stand for words in what `look_up` gives to `step`."""
+        return self._table.words
+
+    def _read(self, v: int, a: int, ladder: Ladder, numbers: dict[tuple[object, ...], int]) -> None:
         names = list(ladder.states)
         first = self.setups[v].cast[self.agents[a]].state or ladder.first_state
         self.used[v, a] = True
@@ -137,12 +133,20 @@ class Ladders:
             self.least[v, a, s] = state.least
             self.interruptible[v, a, s] = state.interruptible
             self.rank[v, a, s] = ladder.rank_of(name)
+        # Ladders with the same conditions in the same places share their programs.
+        key = tuple((c.when, c.to, ladder.origins(c)) for c in ladder.changes.values())
         for c, change in enumerate(ladder.changes.values()):
-            self._wait[v, a, c] = change.for_
+            mine = (tuple(names), key, c)
+            if mine not in numbers:
+                numbers[mine] = len(self._conditions)
+                self._conditions.append(parse(change.when))
+            changes = self._changes
+            changes.program[v, a, c] = numbers[mine]
+            changes.wait[v, a, c] = change.for_
             self._to[v, a, c] = names.index(change.to)
             for s, name in enumerate(names):
-                self._from[v, a, s, c] = name in ladder.origins(change)
-                self._reaction[v, a, s, c] = ladder.reaction_of(change, name)
+                changes.open[v, a, s, c] = name in ladder.origins(change)
+                changes.reaction[v, a, s, c] = ladder.reaction_of(change, name)
 
     @property
     def busy(self) -> Truths:
@@ -162,68 +166,65 @@ class Ladders:
             look_up: Gives the values, (variant, agent), of what is asked for; see `evaluate`.
         """
         self.tick += 1
-        true = np.zeros(self._wait.shape, dtype=np.bool_)
         if self._asked is None:
             self._asked = self._open_now()
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            for program, c, asked in self._asked:
-                self._asking = (c, program.conditions[c], asked)
-                true[:, :, c] |= asked & program.evaluators[c](look_up)
-        self._held = np.where(true, np.maximum(self._held, -self.dt) + self.dt, -self.dt)
-        ready = true & (self._held >= self._wait - SLACK)
+            for row, leaf, number, asked in self._asked:
+                self._asking = (number, asked)
+                self._values[row] = look_up(leaf)
         may = (signals.state_for >= self.at_state(self.least) - SLACK) & ~self.busy
         over = np.logical_or.reduce([getattr(signals, name) for name in OVER])
-        may &= self.at_state(self.interruptible).astype(np.bool_) | over
-        ready &= may[:, :, None]
-        ready = self._react(ready)
-        taken = []
+        may &= self.at_state(self.interruptible) | over
+        changes = self._changes
         self.since += 1
-        for v, a in np.argwhere(ready.any(axis=2)):
-            able = np.flatnonzero(ready[v, a])
-            c, before = int(able[0]), int(self.state[v, a])
-            also = tuple(int(n) for n in able[1:])
-            held, focus = float(self._held[v, a, c]), int(signals.focus[v, a])
-            after = int(self._to[v, a, c])
-            taken.append(Step(int(v), int(a), focus, before, after, c, held, also))
-            self.state[v, a] = after
-            self._asked = None
-            self.since[v, a] = 1  # at the next tick it has been there for one
-            self.entries[v, a] += 1
-            self._held[v, a] = self._due[v, a] = -self.dt
-            for draws in self._draws.values():
-                draws[v, a] = np.nan
-        return taken
+        self.reacting, self.dropped = [], []
+        if not decide(self._code, self._values, self._stack, may, self.dt, changes, self._ready):
+            return []
+        for v, a, c in np.argwhere(changes.news).tolist():
+            begins = changes.news[v, a, c] == BEGINS
+            (self.reacting if begins else self.dropped).append(Due(v, a, c))
+        return [self._take(v, a, signals) for v, a in np.argwhere(self._ready.any(axis=2)).tolist()]
 
-    def _react(self, due: Truths) -> Truths:
-        """(variant, agent, change) which of those that could be taken have been reacted to."""
-        waits = self.at_state(self._reaction)
-        was = self._due > -self.dt + SLACK
-        self._due = np.where(due, np.maximum(self._due, -self.dt) + self.dt, -self.dt)
-        ready: Truths = due & (self._due >= waits - SLACK)
-        self.reacting = [Due(*each) for each in np.argwhere(due & ~was & ~ready).tolist()]
-        self.dropped = [Due(*each) for each in np.argwhere(was & ~due).tolist()]
-        return ready
+    def _take(self, v: int, a: int, signals: Signals) -> Step:
+        """Go over to the state that the first change which is ready leads to."""
+        able = np.flatnonzero(self._ready[v, a])
+        c, before = int(able[0]), int(self.state[v, a])
+        also = tuple(int(n) for n in able[1:])
+        held, focus = float(self._changes.held[v, a, c]), int(signals.focus[v, a])
+        after = int(self._to[v, a, c])
+        self.state[v, a] = after
+        self._asked = None
+        self.since[v, a] = 1  # at the next tick it has been there for one
+        self.entries[v, a] += 1
+        self._changes.held[v, a] = self._changes.due[v, a] = -self.dt
+        for draws in self._draws.values():
+            draws[v, a] = np.nan
+        return Step(v, a, focus, before, after, c, held, also)
 
-    def _open_now(self) -> list[tuple[Program, int, Truths]]:
-        """The conditions to ask for, and of whom, as long as nobody changes state."""
-        open_now = self.at_state(self._from) & self.used[:, :, None]
-        every = (
-            (program, c, open_now[:, :, c] & program.who)
-            for program in self._programs
-            for c in range(len(program.conditions))
-        )
-        return [(program, c, asked) for program, c, asked in every if asked.any()]
+    def _open_now(self) -> list[tuple[int, Node, int, Truths]]:
+        """The rows to fill until somebody changes state: what, for which condition, for whom."""
+        found: dict[int, tuple[int, Node, int, Truths]] = {}
+        open_now = self.at_state(self._changes.open) & self.used[:, :, None]
+        for number in np.unique(self._changes.program[open_now]).tolist():
+            asked = (open_now & (self._changes.program == number)).any(axis=2)
+            low, high = self._code.starts[number : number + 2]
+            rows = self._code.numbers[low:high][self._code.steps[low:high] == ROW]
+            for row in rows.astype(int).tolist():
+                found.setdefault(row, (row, self._table.leaves[row], number, asked))
+        return list(found.values())
 
     def chance(self, node: Node, odds: Numbers) -> Truths:
         """(variant, agent) what a `chance(p)` came to, drawn once for each stay in a state.
 
         `odds` is what p comes to at this tick, of each agent or of all.
         """
-        c, condition, asked = self._asking
+        number, asked = self._asking
+        condition = self._conditions[number]
         leaf = next(n for n, each in enumerate(condition.leaves()) if each is node)
-        draws = self._draws.setdefault((c, leaf), np.full(self.state.shape, np.nan))
+        draws = self._draws.setdefault((number, leaf), np.full(self.state.shape, np.nan))
         for v, a in np.argwhere(asked & np.isnan(draws)):
             ladder, entry = self.ladders[v][a], int(self.entries[v, a])
+            c = int(np.flatnonzero(self._changes.program[v, a] == number)[0])
             name = list(ladder.changes)[c] if ladder is not None else ""
             draws[v, a] = drawn(self.setups[v].seed, self.agents[a], name, leaf, entry)
         found: Truths = draws < odds
@@ -233,3 +234,8 @@ class Ladders:
 def drawn(seed: int, agent: str, change: str, leaf: int, entry: int) -> float:
     """The number from 0 to 1 that a `chance` is compared with during a stay in a state."""
     return float(stream_at_once(seed, "chance", agent, change, leaf, entry).random())
+
+
+def words_of(setup: Setup) -> list[str]:
+    """The words that attributes can be: names and teams."""
+    return [word for name, member in setup.cast.items() for word in (name, member.team)]
