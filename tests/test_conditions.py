@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import operator
+from collections.abc import Mapping
 from pathlib import Path
 
 import numpy as np
@@ -23,7 +24,9 @@ from snelk.config.conditions import (
     Node,
     parse,
 )
+from snelk.mind.deciding import decide
 from snelk.mind.evaluation import evaluate
+from snelk.mind.programs import LadderState, Table
 
 
 @pytest.mark.parametrize(
@@ -213,6 +216,22 @@ def understood(text: str) -> Condition | ConditionError:
         return error
 
 
+def decided(condition: Condition, values: Mapping[str, object], agents: int) -> list[bool]:
+    """What the compiled ladder makes of a condition, for so many agents at once."""
+    table, one = Table(["wild"]), (1, agents, 1)
+    code = table.code_of([condition.root])
+    rows = [np.broadcast_to(np.asarray(values[x.word], float), agents) for x in table.leaves]
+    asked = np.array(rows).reshape(len(rows), 1, agents)
+    ladders = LadderState(
+        np.zeros(one[:2], np.int16), np.zeros(one, np.int64), np.ones((*one, 1), np.bool_),
+        np.zeros(one), np.zeros((*one, 1)), *np.full((2, *one), -0.1), np.zeros(one, np.int8),
+    )  # fmt: skip
+    may, ready = np.ones(one[:2], np.bool_), np.zeros(one, np.bool_)
+    found = decide(code, asked, np.zeros(table.deepest), may, 0.1, ladders, ready)
+    assert found == ready.sum()
+    return ready[0, :, 0].tolist()
+
+
 @given(conditions.filter(lambda text: len(text) <= 380 and plain(text)))
 @settings(max_examples=400, deadline=None)
 def test_it_means_what_it_says(text: str) -> None:
@@ -223,6 +242,7 @@ def test_it_means_what_it_says(text: str) -> None:
     everything = {**VALUES, **TRUE}
     with np.errstate(all="ignore"):
         found = evaluate(condition.root, lambda node: np.array([everything[node.word]]))
+        assert decided(condition, everything, 2) == [bool(np.ravel(found)[0])] * 2
         expected = by_python(text)
         # All but equal sides count as equal, which Python does not do.
         gaps = [
@@ -290,6 +310,10 @@ def test_times_and_numbers_that_are_not_there_compare_as_false() -> None:
     ):
         found = evaluate(parse(text).root, lambda node: look_up[node.word])
         assert found.tolist() == expected, text
+        assert decided(parse(text), look_up, 2) == expected, text
+    team = {"target.team": [Table(["wild"]).words[word] for word in ("wild", "")]}
+    assert decided(parse('target.team == "wild"'), team, 2) == [True, False]
+    assert decided(parse('target.team != "tame"'), team, 2) == [True, True]
 
 
 def test_every_word_of_the_language_is_documented() -> None:

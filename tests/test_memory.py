@@ -141,8 +141,8 @@ def test_the_newest_of_belief_ear_and_word_counts(
         News(*np.array([[[[x]]], [[[x]]], [[[age]]], [[[0.0]]]]))
         for x, age in ((1.0, heard), (2.0, told))
     ]
-    place, code = np.zeros((1, 2)), np.zeros((1, 2), np.int8)
-    there = Poses(place, place, place, place, code, code, np.ones((1, 2), np.bool_))
+    place, code = np.zeros((1, 1)), np.zeros((1, 1), np.int8)
+    there = Poses(place, place, place, place, code, code, np.ones((1, 1), np.bool_))
     unseen = np.full((1, 1, 1, 1), 3, np.int8), *np.full((2, 1, 1, 1), 3, np.int8)
     remember(there, there, dt, *unseen, *news, numbers, beliefs)
     assert SOURCES[int(beliefs.source[0, 0, 0])] == source

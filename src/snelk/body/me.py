@@ -95,18 +95,18 @@ class Me:
     def in_view(self) -> bool:
         """Whether the focus is in view."""
         focus = self.world.attention.focus[self.v, self.a]
-        return bool(focus >= 0 and self.world.attention.seen[self.v, self.a, focus])
+        return bool(focus >= 0 and self.world.attention.now.seen[self.v, self.a, focus])
 
     @property
     def believed(self) -> Place | None:
         """Where the focus is believed to be."""
-        notions = self.world.attention.notions
+        notions = self.world.attention.now
         return self._of_focus(notions.x, notions.y)
 
     @property
     def last_known(self) -> Place | None:
         """Where the focus last was when it was sensed, heard or told of."""
-        notions = self.world.attention.notions
+        notions = self.world.attention.now
         return self._of_focus(notions.known_x, notions.known_y)
 
     @property

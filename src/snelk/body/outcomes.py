@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 
 from snelk.config import minds, models
 from snelk.config.models import Setup
+from snelk.mind.attention import Attention
 from snelk.mind.sharing import Alarm
-from snelk.mind.signals import NOBODY, Attention
+from snelk.mind.signals import NOBODY
 from snelk.senses.bodies import Poses
 
 Numbers = NDArray[np.float64]
@@ -113,7 +114,7 @@ class Outcomes:
         if effects.noise is not None:
             self.noises.append((v, a, effects.noise))
         if effects.alarm:
-            known = self.attention.notions
+            known = self.attention.now
             x, y = (known.x[v, a, target], known.y[v, a, target]) if target >= 0 else (np.nan,) * 2
             self.alarms.append(Alarm(v, a, target, effects.alarm, float(x), float(y)))
         if effects.removes is not None:

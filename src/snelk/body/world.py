@@ -24,6 +24,7 @@ from snelk.body.activities import (
     Resume,
     Sleep,
 )
+from snelk.body.asking import ask
 from snelk.body.me import LOOK_CODES, Me, Place
 from snelk.body.motion import AT_FOCUS, GLANCE, GLANCES, PACES, STUCK_AFTER, Motion
 from snelk.body.outcomes import Happening, Outcomes
@@ -31,14 +32,16 @@ from snelk.body.outlook import looks_at
 from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
+from snelk.body.standing import Drawn, Standing
 from snelk.chance import stream_at_once
-from snelk.config.conditions import BUILT_IN, FACES, Node
+from snelk.config.conditions import BUILT_IN, Node
 from snelk.config.minds import State
 from snelk.config.models import Member, Setup
 from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
 from snelk.level.level import Level
 from snelk.level.ways import Ways
+from snelk.mind.attention import Attention
 from snelk.mind.evaluation import evaluate
 from snelk.mind.ladder import Ladders, Step
 from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, Beliefs, MemoryNumbers, forget
@@ -46,7 +49,7 @@ from snelk.mind.meter import Meters
 from snelk.mind.places import Places
 from snelk.mind.programs import NO_WORD
 from snelk.mind.sharing import Message
-from snelk.mind.signals import NOBODY, PLACE, Attention, Signals, heights_of
+from snelk.mind.signals import NOBODY, PLACE, Signals, heights_of
 from snelk.senses.bodies import Bodies, Poses, gap_between
 from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.sight import IN_VIEW, LIMITS, Sight, SightNumbers, limits_in_states
@@ -152,6 +155,8 @@ class World:
         self.ended = np.zeros(shape[0], dtype=np.bool_)
         self.search_done = np.zeros(shape, dtype=np.bool_)
         self.told_rank = np.full(numbers.notices.shape, -1.0)
+        self._told = np.zeros(numbers.notices.shape, dtype=np.bool_)
+        self._sees_me = np.zeros((*shape, shape[1]), dtype=np.bool_)  # (variant, agent, watcher)
         self.spots = {spot.name: (point.x, point.y) for spot, point in level.data.spots}
         self._routes = {
             route.name: shapely.get_coordinates(line) for route, line in level.data.routes
@@ -224,7 +229,8 @@ class World:
         self._words = {"team": teams, "name": np.tile(np.array(self.names), (len(teams), 1))}
         self._word_numbers: dict[str, Numbers] = {}
         own = teams[:, self.characters]
-        self._others = own[:, :, None] != own[:, None, :]  # (variant, agent, watcher)
+        # (variant, agent, watcher)
+        self._others = np.ascontiguousarray(own[:, :, None] != own[:, None, :])
         self._team_of = own
         leashes = [[setup.cast[name].leash for name in agents] for setup in self.setups]
         self._territories: dict[str, Truths] = {
@@ -433,7 +439,7 @@ class World:
         if not self._ignores.any():
             return None
         ignored = np.zeros(self.numbers.notices.shape, dtype=np.bool_)
-        notions = self.attention.notions
+        notions = self.attention.now
         for zone, mine in self._territories.items():
             x = np.where(np.isnan(notions.x), senses.poses.x[:, None, :], notions.x)
             y = np.where(np.isnan(notions.y), senses.poses.y[:, None, :], notions.y)
@@ -442,80 +448,29 @@ class World:
 
     def _ask(self, senses: Senses) -> None:
         """Gather the signals of this tick."""
-        signals, attention, motion = self.signals, self.attention, self.motion
-        i, of = self.characters, attention.of_focus
-        signals.state[...] = self.ladders.state
-        signals.focus[...] = attention.focus
-        signals.entry[...] = self.ladders.entries
-        told = np.zeros(self.numbers.notices.shape, dtype=np.bool_)
-        self.told_rank[...] = -1.0
+        signals, motion = self.signals, self.motion
+        self._told[...], self.told_rank[...] = False, -1.0
         for message in senses.told:
             place = message.variant, message.listener, message.target
-            told[place] = True
+            self._told[place] = True
             self.told_rank[place] = max(self.told_rank[place], message.rank)
-        for name, values in (
-            ("seen", attention.seen),
-            ("heard", attention.heard),
-            ("felt", attention.felt),
-            ("told", told),
-        ):
-            getattr(signals, name)[...] = of(values, False)
-            getattr(signals, f"any_{name}")[...] = values.any(axis=2)
-        signals.any_heard[...] |= senses.places.heard
-        signals.arrived[...] = motion.arrived
-        signals.unreachable[...] = motion.unreachable
-        signals.search_done[...] = self.search_done
-        signals.stuck[...] = motion.stuck_for >= STUCK_AFTER
         signals.done[...] = [[not each or each.done for each in row] for row in self.activities]
         signals.failed[...] = [[bool(each and each.failed) for each in r] for r in self.activities]
-        sees_me = attention.seen[:, :, i].transpose(0, 2, 1)  # (variant, agent, watcher)
-        self._sees_me = sees_me
-        signals.observed[...] = (sees_me & self._others).any(axis=2)
-        signals.asleep[...] = self.ladders.at_state(self._asleep)
-        signals.meter[...] = of(senses.meters.value, 0.0)
-        signals.exposure[...] = np.where(
-            signals.seen, np.nan_to_num(of(senses.sight.exposure, 0.0)), 0.0
-        )
-        signals.target_x[...] = of(attention.notions.x, np.nan)
-        signals.target_y[...] = of(attention.notions.y, np.nan)
-        # Of a place that a noise of nobody drew it to: where that was, and how much it draws.
-        drawn, places = attention.focus == PLACE, senses.places
-        signals.place[...] = np.where(drawn, places.kind, -1)
-        for name, values in (
-            ("heard", places.heard), ("meter", places.meter),
-            ("target_x", places.x), ("target_y", places.y),
-        ):  # fmt: skip
-            np.copyto(getattr(signals, name), values, where=drawn)
-        away = np.hypot(signals.target_x - motion.x, signals.target_y - motion.y)
-        signals.knows[...] = ~np.isnan(signals.target_x)
-        signals.distance[...] = np.where(np.isnan(away), np.inf, away)
-        signals.from_home[...] = np.hypot(motion.x - motion.home_x, motion.y - motion.home_y)
-        signals.lost_for[...] = of(attention.lost_for, np.inf)
-        signals.seen_for[...] = of(attention.seen_for, 0.0)
-        signals.state_for[...] = self.ladders.since * self.dt
-        signals.told_rank[...] = of(self.told_rank, -1.0)
-        signals.rank[...] = self.ladders.at_state(self.ladders.rank)
-        signals.bearing[...] = _off_facing(
-            signals.target_x - motion.x, signals.target_y - motion.y, motion.heading
-        )
-        signals.faces_focus[...] = signals.bearing <= FACES
-        for axis, values in enumerate((signals.goal_x, signals.goal_y)):
-            values[...] = np.where(motion.on_way & motion.driven, self.goals[:, :, axis], np.nan)
+        signals.search_done[...] = self.search_done
         signals.caught[...], signals.was_caught[...] = self._has_caught, self._was_caught
-        height = heights_of(self.bodies, senses.poses)
-        for name, everybody in (
-            ("speed", senses.surroundings.speed),
-            ("height", height),
-            ("light", senses.light),
-        ):
-            values = (
-                everybody
-                if len(everybody) == len(height)
-                else np.repeat(everybody, len(height), axis=0)
-            )
-            getattr(signals, f"own_{name}")[...] = values[:, i]
-            seen = attention.of_everybody(values, np.nan)
-            getattr(signals, f"target_{name}")[...] = np.where(signals.seen, seen, np.nan)
+        standing = Standing(
+            self.ladders.state, self.ladders.entries, self.ladders.since, self.ladders.rank,
+            self._asleep, motion.x, motion.y, motion.heading, motion.home_x, motion.home_y,
+            motion.arrived, motion.unreachable, motion.on_way, motion.driven, motion.stuck_for,
+            self.goals, self._others,
+        )  # fmt: skip
+        drawn = Drawn(senses.places.x, senses.places.y, senses.places.meter, senses.places.heard,
+                      senses.places.kind)  # fmt: skip
+        ask(
+            senses.poses, self.bodies, self.characters, senses.surroundings.speed, senses.light,
+            senses.sight.exposure, senses.meters.value, self._told, self.told_rank, drawn,
+            self.attention.now, standing, self.dt, self._sees_me, signals,
+        )  # fmt: skip
         signals.inside_territory[...] = True
         signals.target_inside_territory[...] = True
         for zone, mine in self._territories.items():
@@ -547,7 +502,7 @@ class World:
         if node.word == "felt":
             contacts = self.senses.contacts
             failed = contacts.touch if name == "touch" else contacts.zone
-            return self.attention.of_focus((failed == SENSED) & self.attention.felt, False)
+            return self.attention.of_focus((failed == SENSED) & self.attention.now.felt, False)
         if node.word == "observed_by":
             watchers = (self._team_of == name)[:, None, :]
             result: NDArray[Any] = (self._sees_me & watchers).any(axis=2)
@@ -582,7 +537,7 @@ class World:
             return np.zeros(at.shape, np.bool_)
         index = np.maximum(at, 0)[:, :, None, None]
         one = np.take_along_axis(failed, index, axis=3)[..., 0]
-        found: Truths = self.attention.of_focus((one == IN_VIEW) & self.attention.seen, False)
+        found: Truths = self.attention.of_focus((one == IN_VIEW) & self.attention.now.seen, False)
         there: Truths = found & (at >= 0)
         return there
 
@@ -620,7 +575,7 @@ class World:
         gap = gap_between(low[:, i, None], high[:, i, None], low[:, None, :], high[:, None, :])
         away = np.hypot(away, gap)
         attention = self.attention
-        now = attention.seen & attention.may & (away <= reach[:, :, None] + 1e-9)
+        now = attention.now.seen & attention.numbers.may & (away <= reach[:, :, None] + 1e-9)
         now &= self.ladders.used[:, :, None]
         for v, a, j in np.argwhere(now & ~self._caught):
             p = v if len(poses.x) > 1 else 0
@@ -784,7 +739,7 @@ class World:
     def feels_focus(self, v: int, a: int) -> bool:
         """Whether the focus is felt, or in a zone that is watched."""
         focus = self.attention.focus[v, a]
-        return bool(focus >= 0 and self.attention.felt[v, a, focus])
+        return bool(focus >= 0 and self.attention.now.felt[v, a, focus])
 
     def age_of_focus(self, v: int, a: int) -> float:
         """How old what is believed of the focus is, s."""
@@ -803,12 +758,6 @@ class World:
     def spread_of(self, v: int, a: int) -> float:
         """How fast the uncertainty of its beliefs grows, m/s."""
         return float(self.memory.spread[v, a])
-
-
-def _off_facing(x: Numbers, y: Numbers, heading: Numbers) -> Numbers:
-    """How far off a heading the direction (x, y) is, degrees; 0 where there is none."""
-    off = (np.arctan2(y, x) - heading + np.pi) % (2.0 * np.pi) - np.pi
-    return np.where(np.hypot(x, y) > SLACK, np.degrees(np.abs(off)), np.where(np.isnan(x), x, 0.0))
 
 
 def _middles(

@@ -44,3 +44,19 @@ cdef class LadderColumns(Columns):
     cdef public const double[:, :, :, ::1] reaction
     cdef public double[:, :, ::1] held, due
     cdef public signed char[:, :, ::1] news
+
+
+cdef class FocusNumberColumns(Columns):
+    cdef public const int[::1] characters
+    cdef public const unsigned char[:, :, ::1] may
+    cdef public const unsigned char[:, ::1] remembers, metered
+    cdef public const double[:, ::1] stick
+    cdef public const signed char[:, ::1] rule
+    cdef public const double[:, :, ::1] worth
+    cdef public const Py_ssize_t[::1] by_name
+
+
+cdef class AttendedColumns(Columns):
+    cdef public unsigned char[:, :, ::1] seen, heard, felt, was_seen, sensed
+    cdef public double[:, :, ::1] lost_for, seen_for, x, y, known_x, known_y, first, away, value
+    cdef public int[:, ::1] focus

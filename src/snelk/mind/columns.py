@@ -31,3 +31,11 @@ class CodeColumns(Columns):
 
 class LadderColumns(Columns):
     """Those of `LadderState`."""
+
+
+class FocusNumberColumns(Columns):
+    """Those of `FocusNumbers`."""
+
+
+class AttendedColumns(Columns):
+    """Those of `Attended`."""

@@ -2,20 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.conditions import TRUTHS
-from snelk.config.models import Setup
-from snelk.mind.memory import HEARD, NO_BELIEF, SENSED_NOW, TOLD, Beliefs
-from snelk.mind.meter import REACHED, Meters
-from snelk.mind.places import Places
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.contact import SENSED, Contacts
-from snelk.senses.sight import IN_VIEW, Sight, SightNumbers
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -87,196 +80,41 @@ class Signals(NamedTuple):
         return cls(*(np.zeros(shape, kinds.get(name, np.float64)) for name in cls._fields))
 
 
-class Notions(NamedTuple):
-    """What every agent has of every target: (variant, agent, target)."""
+RULES = ("meter", "nearest", "first", "attribute")
+"""What a focus can be chosen by."""
 
+
+class FocusNumbers(NamedTuple):
+    """What everybody chooses a focus by."""
+
+    characters: NDArray[np.int32]  # (agent,): which character the agent is
+    may: Truths  # (variant, agent, target): who can ever be its focus
+    remembers: Truths  # (variant, agent): who has a memory
+    metered: Truths  # (variant, agent): who has a detection meter
+    stick: Numbers  # (variant, agent): how much better another must be
+    rule: NDArray[np.int8]  # (variant, agent): index of RULES
+    worth: Numbers  # (variant, agent, target or place): the attribute it goes by, else NaN
+    by_name: NDArray[np.int64]  # (target,): which comes first of those that are alike
+
+
+class Attended(NamedTuple):
+    """What every agent has of every target, (variant, agent, target), and which it acts on."""
+
+    seen: Truths
+    heard: Truths
+    felt: Truths  # touched, or in a zone that is watched
+    was_seen: Truths  # at the tick before
+    lost_for: Numbers  # s since it was last seen or felt; infinite before
+    seen_for: Numbers  # s on end
     x: Numbers  # where it is believed to be, m; NaN where there is no idea of it
     y: Numbers
     known_x: Numbers  # the last-known position: where it last was when it was sensed or told
     known_y: Numbers
-
-
-class Attention:
-    """Follows for how long targets are seen and lost, and chooses each agent's focus.
-
-    Args:
-        setups: The numbers of each variant.
-        numbers: Everybody's sight.
-        remembers: (variant, agent) who has a memory.
-        dt: Length of a tick, s.
-
-    Attributes:
-        seen, heard, felt: (variant, agent, target) who is in view, heard at this tick, felt or in
-            a zone that is watched.
-        lost_for, seen_for: (variant, agent, target), s; infinite before it was ever sensed.
-        focus: (variant, agent) the target it acts on, or NOBODY.
-        notions: What every agent has of every target.
-    """
-
-    def __init__(
-        self, setups: Sequence[Setup], numbers: SightNumbers, remembers: Truths, dt: float
-    ) -> None:
-        shape = numbers.notices.shape
-        self.dt = dt
-        self.characters = numbers.characters
-        self.remembers = remembers[:, :, None]
-        names, agents = list(setups[0].cast), setups[0].agents
-        self.may = numbers.notices & (self.characters[:, None] != np.arange(len(names)))
-        ladders = [[setup.profile_of(agent).ladder for agent in agents] for setup in setups]
-        stick = [[0.0 if ladder is None else ladder.focus_stick for ladder in r] for r in ladders]
-        self.stick: Numbers = np.array(stick, np.float64).reshape(shape[:2])
-        rules = [[ladder.focus_by if ladder else "meter" for ladder in row] for row in ladders]
-        self._rule = np.array(rules, dtype=np.str_).reshape(shape[:2])
-        self._worth = _worth_of(setups, self._rule, names)  # (variant, agent, target)
-        self._first = np.full((*shape[:2], shape[2] + 1), np.inf)  # tick at which it became one
-        self._tick = 0
-        metered = [
-            [setup.profile_of(agent).meter is not None for agent in agents] for setup in setups
-        ]
-        self.metered: Truths = np.array(metered, np.bool_).reshape(*shape[:2], 1)
-        # Of targets that are alike in all else the first by name is chosen.
-        self.by_name = np.argsort(np.argsort(np.array(names)))
-        self.seen, self.heard, self.felt = np.zeros((3, *shape), dtype=np.bool_)
-        self.lost_for = np.full(shape, np.inf)
-        self.seen_for = np.zeros(shape)
-        self.focus = np.full(shape[:2], NOBODY, dtype=np.int32)
-        self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
-        self._at, self._nobody = np.zeros_like(self.focus), self.focus == NOBODY
-        self._anybody_without = True
-        self.notions = Notions(*(np.full(shape, np.nan) for _ in Notions._fields))
-        self._was_seen = np.zeros(shape, dtype=np.bool_)
-
-    def step(
-        self,
-        poses: Poses,
-        sight: Sight,
-        contacts: Contacts,
-        loudness: Numbers,
-        meters: Meters,
-        beliefs: Beliefs,
-        ignored: Truths | None,
-        places: Places,
-    ) -> None:
-        """Follow one tick; `ignored`, (variant, agent, target), are not worth a focus."""
-        there = poses.present[:, None, :]
-        np.logical_and((sight.failed == IN_VIEW).any(axis=3), there, out=self.seen)
-        self.felt = ((contacts.touch == SENSED) | (contacts.zone == SENSED)) & there
-        self.heard = loudness > 0.0
-        sensed = self.seen | self.felt
-        self.lost_for += self.dt
-        self.lost_for[sensed] = 0.0
-        self.seen_for += self.dt
-        self.seen_for[~(self.seen & self._was_seen)] = 0.0
-        self._was_seen = self.seen.copy()
-        notions = self.notions
-        x, y = poses.x[:, None, :], poses.y[:, None, :]
-        notions.x[...] = np.where(self.remembers, beliefs.x, np.where(sensed, x, np.nan))
-        notions.y[...] = np.where(self.remembers, beliefs.y, np.where(sensed, y, np.nan))
-        source = beliefs.source
-        news = np.where(
-            self.remembers,
-            (source == SENSED_NOW) | (source == HEARD) | (source == TOLD),
-            sensed,
-        )
-        np.copyto(notions.known_x, notions.x, where=news)
-        np.copyto(notions.known_y, notions.y, where=news)
-        gone = np.isnan(notions.x) & self.remembers
-        notions.known_x[gone] = notions.known_y[gone] = np.nan
-        self._choose(poses, meters, source, sensed, ignored, places)
-
-    def _choose(
-        self,
-        poses: Poses,
-        meters: Meters,
-        source: NDArray[np.int8],
-        sensed: Truths,
-        ignored: Truths | None,
-        places: Places,
-    ) -> None:
-        """The best by the ladder's rule, then the nearest, then the first by name; it sticks.
-
-        Behind the targets stands the place that a noise of nobody drew the agent to.
-        """
-        candidate = self.may & (sensed | (source != NO_BELIEF) | (meters.value > REACHED))
-        if ignored is not None:
-            candidate &= ~ignored
-        own_x, own_y = poses.x[:, self.characters, None], poses.y[:, self.characters, None]
-        x = np.concatenate([self.notions.x, places.x[:, :, None]], axis=2)
-        y = np.concatenate([self.notions.y, places.y[:, :, None]], axis=2)
-        away = np.hypot(x - own_x, y - own_y)
-        away[np.isnan(away)] = np.inf
-        candidate = np.concatenate([candidate, ~np.isnan(places.x)[:, :, None]], axis=2)
-        sensed = np.concatenate([sensed, places.heard[:, :, None]], axis=2)
-        meter = np.concatenate([meters.value, places.meter[:, :, None]], axis=2)
-        # Without a meter, who is sensed counts as full.
-        value = self._scores(np.where(self.metered, meter, sensed * 1.0), away, candidate)
-        most = value.max(axis=2, initial=-np.inf)
-        best = candidate & (value >= most[:, :, None] - REACHED)
-        nearest = np.where(best, away, np.inf).min(axis=2, initial=np.inf)
-        best &= away <= nearest[:, :, None] + REACHED
-        last = len(self.by_name)
-        order = np.where(best, np.append(self.by_name, last), last + 1)
-        chosen = order.argmin(axis=2).astype(np.int32)
-        v, a = self._v, self._a
-        now = np.where(self.focus == PLACE, last, np.maximum(self.focus, 0))
-        held = value[v, a, now]
-        kept = (self.focus != NOBODY) & candidate[v, a, now] & (self.stick > 0.0)
-        kept &= most <= held + self.stick + REACHED
-        # A focus that is not sensed gives way to one that is, and is as good.
-        other = ~sensed[v, a, now] & sensed[v, a, chosen]
-        kept &= ~(other & (most >= held - REACHED))
-        chosen[chosen == last] = PLACE
-        chosen[~candidate.any(axis=2)] = NOBODY
-        np.copyto(self.focus, chosen, where=~kept)
-        self._at = np.maximum(self.focus, 0)
-        self._nobody = self.focus < 0
-        self._anybody_without = bool(self._nobody.any())
-
-    def _scores(self, meter: Numbers, away: Numbers, candidate: Truths) -> Numbers:
-        """(variant, agent, target) how good a focus each candidate is, by the ladder's rule."""
-        self._first = np.where(candidate, np.minimum(self._first, self._tick), np.inf)
-        self._tick += 1
-        rule, value = self._rule[:, :, None], meter
-        if (self._rule != "meter").any():
-            far = np.where(np.isfinite(away), away, FARTHEST)
-            value = np.where(rule == "nearest", -far, value)
-            first = np.where(np.isfinite(self._first), self._first, 0.0)
-            value = np.where(rule == "first", -first, value)
-            value = np.where(np.isnan(self._worth), value, self._worth)
-        return np.where(candidate, value, -np.inf)
-
-    def is_worth(self, v: int, attribute: str, who: int, value: float) -> None:
-        """An attribute of somebody has changed: those that choose their focus by it mind that."""
-        self._worth[v, self._rule[v] == f"target.{attribute}", who] = value
-
-    def of_focus(self, values: NDArray[Any], otherwise: float | bool) -> NDArray[Any]:
-        """(variant, agent) of values of (variant, agent, target): that of the focus."""
-        found: NDArray[Any] = values[self._v, self._a, self._at]
-        if self._anybody_without:
-            found[self._nobody] = otherwise
-        return found
-
-    def of_everybody(self, values: NDArray[Any], otherwise: float | str) -> NDArray[Any]:
-        """(variant, agent) of values of (variant, character): that of the focus."""
-        found: NDArray[Any] = values[self._v, self._at]
-        if self._anybody_without:
-            found[self._nobody] = otherwise
-        return found
-
-
-def _worth_of(setups: Sequence[Setup], rules: NDArray[np.str_], names: Sequence[str]) -> Numbers:
-    """(variant, agent, target or place) the attribute that a focus is chosen by; NaN for others.
-
-    Who does not have it comes last.
-    """
-    worth = np.full((*rules.shape, len(names) + 1), np.nan)
-    for v, a in np.argwhere(np.char.startswith(rules, "target.")):
-        attribute = str(rules[v, a]).partition(".")[2]
-        worth[v, a] = [
-            *(setups[v].attributes_of(name).get(attribute, -FARTHEST) for name in names),
-            -FARTHEST,
-        ]
-    return worth
+    first: Numbers  # (variant, agent, target or place): tick at which it became a candidate
+    away: Numbers  # (variant, agent, target or place), m; infinite where there is no idea of it
+    value: Numbers  # (variant, agent, target or place): how good a focus it is; -inf for no one
+    sensed: Truths  # (variant, agent, target or place): now, and no candidate for its past only
+    focus: NDArray[np.int32]  # (variant, agent): the target it acts on, NOBODY or PLACE
 
 
 def heights_of(bodies: Bodies, poses: Poses) -> Numbers:

@@ -68,11 +68,11 @@ class Measurer:
     def __init__(self, simulation: Simulation) -> None:
         self.simulation = simulation
         numbers, world = simulation.numbers, simulation.world
-        self.may = world.attention.may
+        self.may = world.attention.numbers.may
         self._a, self._j = np.nonzero(self.may.any(axis=0))  # the pairs that are followed
         variants, agents = numbers.notices.shape[:2]
         shape = (variants, len(self._a))
-        self._metered = world.attention.metered[:, self._a, 0]
+        self._metered = world.attention.numbers.metered[:, self._a]
         self._notice = self._lowest_thresholds()[:, self._a]
         self.first_sensed, self.first_seen, self.first_noticed, self.first_full = np.full(
             (4, *shape), np.nan

@@ -1,0 +1,29 @@
+from snelk.level.columns cimport Columns
+
+
+cdef class StandingColumns(Columns):
+    cdef public const short[:, ::1] state
+    cdef public const Py_ssize_t[:, ::1] entries, since
+    cdef public const double[:, :, ::1] rank, goals
+    cdef public const unsigned char[:, :, ::1] asleep, others
+    cdef public const double[:, ::1] x, y, heading, home_x, home_y, stuck_for
+    cdef public const unsigned char[:, ::1] arrived, unreachable, on_way, driven
+
+
+cdef class DrawnColumns(Columns):
+    cdef public const double[:, ::1] x, y, meter
+    cdef public const unsigned char[:, ::1] heard
+    cdef public const int[:, ::1] kind
+
+
+cdef class SignalColumns(Columns):
+    cdef public short[:, ::1] state
+    cdef public int[:, ::1] focus, entry, place
+    cdef public unsigned char[:, ::1] seen, heard, felt, told, any_seen, any_heard
+    cdef public unsigned char[:, ::1] any_felt, any_told, knows, arrived, unreachable, done
+    cdef public unsigned char[:, ::1] failed, search_done, stuck, faces_focus, caught, was_caught
+    cdef public unsigned char[:, ::1] observed, asleep, inside_territory, target_inside_territory
+    cdef public double[:, ::1] meter, exposure, distance, from_home, lost_for, seen_for
+    cdef public double[:, ::1] state_for, told_rank, rank, bearing, own_speed, own_height
+    cdef public double[:, ::1] own_light, target_speed, target_height, target_light, target_x, target_y
+    cdef public double[:, ::1] goal_x, goal_y

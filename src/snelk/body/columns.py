@@ -1,0 +1,17 @@
+"""How the arrays of the bodies lie in memory for the compiled loops; see `level.columns`."""
+
+from __future__ import annotations
+
+from snelk.level.columns import Columns
+
+
+class StandingColumns(Columns):
+    """Those of `Standing`."""
+
+
+class DrawnColumns(Columns):
+    """Those of `Drawn`."""
+
+
+class SignalColumns(Columns):
+    """Those of `Signals`."""

@@ -1,0 +1,43 @@
+"""How every agent stands at a tick: what its signals are gathered from, beside its senses."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+
+class Standing(NamedTuple):
+    """Its alert state and its body: (variant, agent) where nothing else is said."""
+
+    state: NDArray[np.int16]
+    entries: NDArray[np.int64]  # states entered before this one
+    since: NDArray[np.int64]  # ticks since it was entered
+    rank: Numbers  # (variant, agent, state)
+    asleep: Truths  # (variant, agent, state)
+    x: Numbers  # m
+    y: Numbers
+    heading: Numbers  # rad
+    home_x: Numbers  # m; NaN without one
+    home_y: Numbers
+    arrived: Truths
+    unreachable: Truths
+    on_way: Truths
+    driven: Truths  # by its mind, not by a track
+    stuck_for: Numbers  # s
+    goals: Numbers  # (variant, agent, 2): where its way leads to, m
+    others: Truths  # (variant, agent, watcher): who is of another team
+
+
+class Drawn(NamedTuple):
+    """The place that a noise of nobody drew every agent to: (variant, agent)."""
+
+    x: Numbers  # m; NaN without one
+    y: Numbers
+    meter: Numbers
+    heard: Truths  # at this tick
+    kind: NDArray[np.int32]  # of the noise

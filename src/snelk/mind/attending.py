@@ -1,0 +1,218 @@
+"""Who is seen and lost, and whom each agent acts on: compiled, see `snelk.level.columns`."""
+
+from __future__ import annotations
+
+import numpy as np
+from cython import nogil
+from cython.cimports.libc.math import hypot, isnan
+from numpy.typing import NDArray
+
+from snelk.level.columns import agree, door, laid_out
+from snelk.mind.columns import AttendedColumns, BeliefColumns, FocusNumberColumns
+from snelk.mind.memory import HEARD, NO_BELIEF, SENSED_NOW, TOLD, Beliefs
+from snelk.mind.meter import REACHED
+from snelk.mind.signals import FARTHEST, NOBODY, PLACE, Attended, FocusNumbers
+from snelk.senses.bodies import Poses
+from snelk.senses.columns import PoseColumns
+from snelk.senses.contact import SENSED
+from snelk.senses.sight import IN_VIEW
+
+INF = float("inf")
+NAN = float("nan")
+
+BY_METER, BY_NEAREST, BY_FIRST, BY_ATTRIBUTE = range(4)
+"""As in RULES."""
+
+
+@door
+def attend(
+    poses: Poses,
+    failed: NDArray[np.int8],
+    touch: NDArray[np.int8],
+    zone: NDArray[np.int8],
+    loudness: NDArray[np.float64],
+    meter: NDArray[np.float64],
+    beliefs: Beliefs,
+    ignored: NDArray[np.bool_],
+    place_x: NDArray[np.float64],
+    place_y: NDArray[np.float64],
+    place_meter: NDArray[np.float64],
+    place_heard: NDArray[np.bool_],
+    numbers: FocusNumbers,
+    dt: float,
+    tick: int,
+    now: Attended,
+) -> None:
+    """One tick of everybody's attention.
+
+    Args:
+        poses: Everybody's poses.
+        failed: (variant, agent, target, cone) the first gate of sight that failed, or IN_VIEW.
+        touch: (variant, agent, target) the same of touch.
+        zone: (variant, agent, target) the same of the zone sense.
+        loudness: (variant, agent, target) strengths of the noises heard at this tick.
+        meter: (variant, agent, target) the detection meters.
+        beliefs: What everybody believes.
+        ignored: (variant, agent, target) who is not worth a focus.
+        place_x: (variant, agent) the place that a noise of nobody drew it to, m, or NaN.
+        place_y: The same.
+        place_meter: How much that draws.
+        place_heard: Whether such a noise was heard at this tick.
+        numbers: What a focus is chosen by.
+        dt: Length of the tick, s.
+        tick: Its number.
+        now: Overwritten.
+    """
+    agree(now.seen.shape, failed.shape[:3], touch.shape, zone.shape, loudness.shape)
+    agree(now.seen.shape, meter.shape, ignored.shape, beliefs.x.shape, numbers.may.shape)
+    agree(now.focus.shape, place_x.shape, place_y.shape, place_meter.shape, place_heard.shape)
+    agree(poses.x.shape, (len(poses.x), now.seen.shape[2]))
+    _attend(
+        laid_out(PoseColumns, poses),
+        failed,
+        touch,
+        zone,
+        loudness,
+        meter,
+        laid_out(BeliefColumns, beliefs),
+        ignored,
+        place_x,
+        place_y,
+        place_meter,
+        place_heard,
+        laid_out(FocusNumberColumns, numbers),
+        dt,
+        tick,
+        laid_out(AttendedColumns, now),
+    )
+
+
+def _attend(
+    poses: Poses,
+    failed: NDArray[np.int8],
+    touch: NDArray[np.int8],
+    zone: NDArray[np.int8],
+    loudness: NDArray[np.float64],
+    meter: NDArray[np.float64],
+    beliefs: Beliefs,
+    ignored: NDArray[np.bool_],
+    place_x: NDArray[np.float64],
+    place_y: NDArray[np.float64],
+    place_meter: NDArray[np.float64],
+    place_heard: NDArray[np.bool_],
+    numbers: FocusNumbers,
+    dt: float,
+    tick: int,
+    now: Attended,
+) -> None:
+    agents, targets = now.seen.shape[1], now.seen.shape[2]
+    with nogil:
+        for v in range(len(now.seen)):
+            p = v if len(poses.x) > 1 else 0
+            for a in range(agents):
+                for j in range(targets):
+                    there = poses.present[p, j]
+                    seen = False
+                    for k in range(failed.shape[3]):
+                        seen |= failed[v, a, j, k] == IN_VIEW
+                    seen &= there
+                    felt = (touch[v, a, j] == SENSED or zone[v, a, j] == SENSED) and there
+                    sensed = seen or felt
+                    now.felt[v, a, j] = felt
+                    now.heard[v, a, j] = loudness[v, a, j] > 0.0
+                    now.lost_for[v, a, j] = 0.0 if sensed else now.lost_for[v, a, j] + dt
+                    on_end = seen and now.was_seen[v, a, j]
+                    now.seen_for[v, a, j] = now.seen_for[v, a, j] + dt if on_end else 0.0
+                    now.seen[v, a, j] = seen
+                    now.was_seen[v, a, j] = seen
+                    if numbers.remembers[v, a]:
+                        source = beliefs.source[v, a, j]
+                        now.x[v, a, j], now.y[v, a, j] = beliefs.x[v, a, j], beliefs.y[v, a, j]
+                        sensed = source in (SENSED_NOW, HEARD, TOLD)
+                        if isnan(beliefs.x[v, a, j]):
+                            now.known_x[v, a, j], now.known_y[v, a, j] = NAN, NAN
+                    else:
+                        now.x[v, a, j] = poses.x[p, j] if sensed else NAN
+                        now.y[v, a, j] = poses.y[p, j] if sensed else NAN
+                    if sensed:  # or something new was heard or told of it
+                        now.known_x[v, a, j], now.known_y[v, a, j] = now.x[v, a, j], now.y[v, a, j]
+                _choose(
+                    poses, p, meter, beliefs, ignored, place_x[v, a], place_y[v, a],
+                    place_meter[v, a], place_heard[v, a], numbers, tick, now, v, a,
+                )  # fmt: skip
+
+
+def _choose(
+    poses: Poses,
+    p: int,
+    meter: NDArray[np.float64],
+    beliefs: Beliefs,
+    ignored: NDArray[np.bool_],
+    place_x: float,
+    place_y: float,
+    place_meter: float,
+    place_heard: bool,
+    numbers: FocusNumbers,
+    tick: int,
+    now: Attended,
+    v: int,
+    a: int,
+) -> None:
+    """The best by the ladder's rule, then the nearest, then the first by name; it sticks.
+
+    Behind the targets stands the place that a noise of nobody drew the agent to.
+    """
+    last = now.seen.shape[2]
+    i = numbers.characters[a]
+    most, anybody = -INF, False
+    for j in range(last + 1):
+        if j == last:
+            x, y, full, sensed, candidate = place_x, place_y, place_meter, place_heard, True
+            candidate = not isnan(place_x)
+        else:
+            x, y, full = now.x[v, a, j], now.y[v, a, j], meter[v, a, j]
+            sensed = now.seen[v, a, j] or now.felt[v, a, j]
+            candidate = sensed or beliefs.source[v, a, j] != NO_BELIEF or full > REACHED
+            candidate = candidate and numbers.may[v, a, j] and not ignored[v, a, j]
+        away = hypot(x - poses.x[p, i], y - poses.y[p, i])
+        now.away[v, a, j] = INF if isnan(away) else away
+        value = full
+        if not numbers.metered[v, a]:  # then who is sensed counts as full
+            value = 1.0 if sensed else 0.0
+        now.first[v, a, j] = min(now.first[v, a, j], tick) if candidate else INF
+        if numbers.rule[v, a] == BY_NEAREST:
+            value = -now.away[v, a, j] if now.away[v, a, j] < INF else -FARTHEST
+        elif numbers.rule[v, a] == BY_FIRST:
+            value = -now.first[v, a, j]
+        elif numbers.rule[v, a] == BY_ATTRIBUTE:
+            value = numbers.worth[v, a, j]
+        now.value[v, a, j] = value if candidate else -INF
+        now.sensed[v, a, j] = sensed
+        most = max(most, now.value[v, a, j])
+        anybody |= candidate
+    if not anybody:
+        now.focus[v, a] = NOBODY
+        return
+    nearest = INF
+    for j in range(last + 1):
+        if now.value[v, a, j] >= most - REACHED and now.value[v, a, j] > -INF:
+            nearest = min(nearest, now.away[v, a, j])
+    chosen, first_name = -1, last + 1
+    for j in range(last + 1):
+        name = numbers.by_name[j] if j < last else last
+        if (
+            now.value[v, a, j] >= most - REACHED
+            and now.value[v, a, j] > -INF
+            and now.away[v, a, j] <= nearest + REACHED
+            and name < first_name
+        ):
+            chosen, first_name = j, name
+    focus = now.focus[v, a]
+    held_at = last if focus == PLACE else focus
+    if focus != NOBODY and now.value[v, a, held_at] > -INF and numbers.stick[v, a] > 0.0:
+        held = now.value[v, a, held_at]
+        # A focus that is not sensed gives way to one that is, and is as good.
+        other = not now.sensed[v, a, held_at] and now.sensed[v, a, chosen]
+        if most <= held + numbers.stick[v, a] + REACHED and not (other and most >= held - REACHED):
+            return
+    now.focus[v, a] = PLACE if chosen == last else chosen
