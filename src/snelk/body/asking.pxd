@@ -1,6 +1,7 @@
 cimport cython
 
-from snelk.body.columns cimport DrawnColumns, SignalColumns, StandingColumns
+from snelk.body.columns cimport DrawnColumns, MovingColumns, SignalColumns, StandingColumns
+from snelk.body.moving cimport close_to_goal
 from snelk.mind.columns cimport AttendedColumns
 from snelk.senses.columns cimport BodyColumns, PoseColumns
 
@@ -15,13 +16,14 @@ cdef void _ask(
     PoseColumns poses, BodyColumns bodies, const int[::1] characters, const double[:, ::1] speed,
     const double[:, ::1] light, const double[:, :, ::1] exposure, const double[:, :, ::1] meter,
     const unsigned char[:, :, ::1] told, const double[:, :, ::1] told_rank, DrawnColumns drawn,
-    AttendedColumns now, StandingColumns standing, double dt, unsigned char[:, :, ::1] sees_me,
+    AttendedColumns now, MovingColumns moving, StandingColumns standing, double dt,
+    unsigned char[:, :, ::1] sees_me,
     SignalColumns signals,
 ) noexcept
 
-@cython.locals(state=Py_ssize_t, x=double, y=double, goes=bint)
+@cython.locals(state=Py_ssize_t, x=double, y=double, goes=bint, near=bint)
 cdef void _ask_body(
-    StandingColumns standing, double dt, Py_ssize_t v, Py_ssize_t a, SignalColumns signals,
+    MovingColumns moving, StandingColumns standing, double dt, Py_ssize_t v, Py_ssize_t a, SignalColumns signals,
 ) noexcept nogil
 
 @cython.locals(
@@ -30,7 +32,7 @@ cdef void _ask_body(
 )
 cdef void _ask_targets(
     AttendedColumns now, const unsigned char[:, :, ::1] told, DrawnColumns drawn,
-    StandingColumns standing, Py_ssize_t v, Py_ssize_t a, SignalColumns signals,
+    MovingColumns moving, Py_ssize_t v, Py_ssize_t a, SignalColumns signals,
 ) noexcept nogil
 
 @cython.locals(off=double)

@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import nogil
+from cython import compiled, nogil
 from cython.cimports.libc.math import atan2, fabs, fmod, hypot, isnan
 from numpy.typing import NDArray
 
-from snelk.body.columns import DrawnColumns, SignalColumns, StandingColumns
-from snelk.body.motion import STUCK_AFTER
+from snelk.body.columns import DrawnColumns, MovingColumns, SignalColumns, StandingColumns
 from snelk.body.standing import Drawn, Standing
+from snelk.body.ways import STUCK_AFTER, Moving
 from snelk.config.conditions import FACES
 from snelk.level.columns import agree, door, laid_out
 from snelk.mind.columns import AttendedColumns
 from snelk.mind.signals import PLACE, Attended, Signals
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, PoseColumns
+
+if not compiled:  # else it is the loop's own, by the .pxd
+    from snelk.body.moving import close_to_goal
 
 INF = float("inf")
 NAN = float("nan")
@@ -39,6 +42,7 @@ def ask(
     told_rank: NDArray[np.float64],
     drawn: Drawn,
     now: Attended,
+    moving: Moving,
     standing: Standing,
     dt: float,
     sees_me: NDArray[np.bool_],
@@ -58,7 +62,8 @@ def ask(
         told_rank: The rank of the state of who told of it; -1 if nobody did.
         drawn: The places that noises of nobody drew them to.
         now: What they have of their targets.
-        standing: Their alert states and bodies.
+        moving: Their bodies, and the ways they are on.
+        standing: Their alert states.
         dt: Length of the tick, s.
         sees_me: (variant, agent, watcher) which other agents have it in view; overwritten.
         signals: Overwritten.
@@ -80,6 +85,7 @@ def ask(
         told_rank,
         laid_out(DrawnColumns, drawn),
         laid_out(AttendedColumns, now),
+        laid_out(MovingColumns, moving),
         laid_out(StandingColumns, standing),
         dt,
         sees_me,
@@ -99,6 +105,7 @@ def _ask(
     told_rank: NDArray[np.float64],
     drawn: Drawn,
     now: Attended,
+    moving: Moving,
     standing: Standing,
     dt: float,
     sees_me: NDArray[np.bool_],
@@ -109,8 +116,8 @@ def _ask(
         for v in range(len(now.seen)):
             p = v if len(poses.x) > 1 else 0
             for a in range(agents):
-                _ask_body(standing, dt, v, a, signals)
-                _ask_targets(now, told, drawn, standing, v, a, signals)
+                _ask_body(moving, standing, dt, v, a, signals)
+                _ask_targets(now, told, drawn, moving, v, a, signals)
                 observed = False
                 for watcher in range(agents):
                     sees_me[v, a, watcher] = now.seen[v, watcher, characters[a]]
@@ -135,7 +142,9 @@ def _ask(
                 signals.told_rank[v, a] = told_rank[v, a, j] if j >= 0 else -1.0
 
 
-def _ask_body(standing: Standing, dt: float, v: int, a: int, signals: Signals) -> None:
+def _ask_body(
+    moving: Moving, standing: Standing, dt: float, v: int, a: int, signals: Signals
+) -> None:
     """What an agent asks of itself."""
     state = max(standing.state[v, a], 0)
     signals.state[v, a] = standing.state[v, a]
@@ -143,12 +152,13 @@ def _ask_body(standing: Standing, dt: float, v: int, a: int, signals: Signals) -
     signals.state_for[v, a] = standing.since[v, a] * dt
     signals.rank[v, a] = standing.rank[v, a, state]
     signals.asleep[v, a] = standing.asleep[v, a, state]
-    signals.arrived[v, a] = standing.arrived[v, a]
-    signals.unreachable[v, a] = standing.unreachable[v, a]
-    signals.stuck[v, a] = standing.stuck_for[v, a] >= STUCK_AFTER
-    x, y = standing.x[v, a], standing.y[v, a]
+    near = moving.short[v, a] <= close_to_goal(moving, dt, v, a)
+    signals.arrived[v, a] = moving.at_end[v, a] and near
+    signals.unreachable[v, a] = (moving.at_end[v, a] and not near) or moving.no_way[v, a]
+    signals.stuck[v, a] = moving.stuck_for[v, a] >= STUCK_AFTER
+    x, y = moving.x[v, a], moving.y[v, a]
     signals.from_home[v, a] = hypot(x - standing.home_x[v, a], y - standing.home_y[v, a])
-    goes = standing.on_way[v, a] and standing.driven[v, a]
+    goes = moving.on_way[v, a] and moving.driven[v, a]
     signals.goal_x[v, a] = standing.goals[v, a, 0] if goes else NAN
     signals.goal_y[v, a] = standing.goals[v, a, 1] if goes else NAN
 
@@ -157,7 +167,7 @@ def _ask_targets(
     now: Attended,
     told: NDArray[np.bool_],
     drawn: Drawn,
-    standing: Standing,
+    moving: Moving,
     v: int,
     a: int,
     signals: Signals,
@@ -186,12 +196,12 @@ def _ask_targets(
     elif j == PLACE:
         x, y = drawn.x[v, a], drawn.y[v, a]
         signals.place[v, a], signals.heard[v, a] = drawn.kind[v, a], drawn.heard[v, a]
-    dx, dy = x - standing.x[v, a], y - standing.y[v, a]
+    dx, dy = x - moving.x[v, a], y - moving.y[v, a]
     away = hypot(dx, dy)
     signals.target_x[v, a], signals.target_y[v, a] = x, y
     signals.knows[v, a] = not isnan(x)
     signals.distance[v, a] = INF if isnan(away) else away
-    signals.bearing[v, a] = _off_facing(dx, dy, standing.heading[v, a])
+    signals.bearing[v, a] = _off_facing(dx, dy, moving.heading[v, a])
     signals.faces_focus[v, a] = signals.bearing[v, a] <= FACES
 
 

@@ -6,8 +6,7 @@ cdef class StandingColumns(Columns):
     cdef public const Py_ssize_t[:, ::1] entries, since
     cdef public const double[:, :, ::1] rank, goals
     cdef public const unsigned char[:, :, ::1] asleep, others
-    cdef public const double[:, ::1] x, y, heading, home_x, home_y, stuck_for
-    cdef public const unsigned char[:, ::1] arrived, unreachable, on_way, driven
+    cdef public const double[:, ::1] home_x, home_y
 
 
 cdef class DrawnColumns(Columns):
@@ -27,3 +26,14 @@ cdef class SignalColumns(Columns):
     cdef public double[:, ::1] state_for, told_rank, rank, bearing, own_speed, own_height
     cdef public double[:, ::1] own_light, target_speed, target_height, target_light, target_x, target_y
     cdef public double[:, ::1] goal_x, goal_y
+
+
+cdef class MovingColumns(Columns):
+    cdef public unsigned char[:, ::1] driven, still, on_way, at_end, no_way
+    cdef public double[:, ::1] x, y, heading, speed, turn_rate, acceleration, arrive
+    cdef public double[:, ::1] pace, look_x, look_y, base, swing, period, glance_at
+    cdef public double[:, ::1] glance_by, short, stuck_for, walked, stop
+    cdef public signed char[:, ::1] look
+    cdef public Py_ssize_t[:, ::1] turn_at, next, size
+    cdef public double[:, :, :, ::1] points
+    cdef public double[:, :, ::1] beyond

@@ -15,3 +15,7 @@ class DrawnColumns(Columns):
 
 class SignalColumns(Columns):
     """Those of `Signals`."""
+
+
+class MovingColumns(Columns):
+    """Those of `Moving`."""

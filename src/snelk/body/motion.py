@@ -3,36 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.body.columns import MovingColumns
+from snelk.body.moving import arrive_there, move
+from snelk.body.ways import AHEAD, NEAR, PACES, Moving
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
+from snelk.level.columns import laid_out
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
-
-PACES = ("creeping", "walking", "running")
-AHEAD, AT_FOCUS, SWEEP, AT_PLACE, GLANCES = range(5)
-"""Where an agent looks: along its way, at its focus, to both sides, at a place, or ahead with
-glances to a side.
-"""
-
-GLANCE = 0.3
-"""The share of a period that a glance lasts."""
-
-STUCK_AFTER = 1.0
-"""Who wants to get on and has not for so long is stuck, s."""
-
-NEAR = 1e-9
-"""Places this close are the same, m."""
 
 
 class Motion:
     """Where the agents are that no track moves, and the ways they are on: (variant, agent).
 
     Attributes:
+        now: All that follows, in one; a tick overwrites it.
         driven: Who is moved here; the others' places are written from outside.
         x, y, heading, speed: m, rad and m/s.
         pace, gait: The speed it would walk at, m/s, and the gait that is.
@@ -80,9 +71,9 @@ class Motion:
         self._stop = np.zeros(shape)  # ends this far before the end of the way, m
         self._points = np.zeros((*shape, 4, 2))  # the way
         self._beyond = np.zeros((*shape, 4))  # how far it is from each of its points to its end, m
-        self._turn_at = np.full(shape, -1, dtype=np.intp)  # the point at which it must stand
-        self._next = np.zeros(shape, dtype=np.intp)
-        self._count = np.zeros(shape, dtype=np.intp)
+        self._turn_at = np.full(shape, -1, dtype=np.int64)  # the point at which it must stand
+        self._next = np.zeros(shape, dtype=np.int64)
+        self._size = np.zeros(shape, dtype=np.int64)
         for v, setup in enumerate(setups):
             for a, name in enumerate(agents):
                 member, movement = setup.cast[name], setup.profile_of(name).movement
@@ -101,6 +92,13 @@ class Motion:
                     self.arrive[v, a] = movement.arrive
                     self.smooth[v, a] = movement.smooth
         self.base[...] = self.heading
+        self.now = self._gathered()
+
+    def _gathered(self) -> Moving:
+        """All of it, as one tick of moving reads and writes it."""
+        mine = vars(self)
+        arrays: list[Any] = [mine.get(name, mine.get(f"_{name}")) for name in Moving._fields]
+        return laid_out(MovingColumns, Moving(*arrays))
 
     @property
     def arrived(self) -> Truths:
@@ -121,7 +119,7 @@ class Motion:
         """The places, (places, 2), along its way up to where it could come to a stand, m."""
         rest = self.speed[v, a] ** 2 / (2.0 * self.acceleration[v, a])
         here, found = np.array([self.x[v, a], self.y[v, a]]), []
-        for point in self._points[v, a, self._next[v, a] : self._count[v, a]]:
+        for point in self._points[v, a, self._next[v, a] : self._size[v, a]]:
             length = float(np.hypot(*(point - here)))
             if length >= rest > 0.0:
                 found.append(here + (point - here) * (rest / length))
@@ -133,7 +131,7 @@ class Motion:
 
     def turns_back(self, v: int, a: int, toward: Numbers) -> bool:
         """Whether it moves, and a place lies behind it rather than before it."""
-        if self.speed[v, a] <= self.acceleration[v, a] * self.dt or not self._count[v, a]:
+        if self.speed[v, a] <= self.acceleration[v, a] * self.dt or not self._size[v, a]:
             return False
         here = np.array([self.x[v, a], self.y[v, a]])
         along = self._points[v, a, self._next[v, a]] - here
@@ -151,10 +149,11 @@ class Motion:
             more = 2 * len(way) - self._points.shape[2]
             self._points = np.pad(self._points, ((0, 0), (0, 0), (0, more), (0, 0)))
             self._beyond = np.pad(self._beyond, ((0, 0), (0, 0), (0, more)))
+            self.now = self._gathered()
         self._points[v, a, : len(way)] = way
         legs = np.hypot(*np.diff(way, axis=0).T)
         self._beyond[v, a, : len(way)] = np.append(np.cumsum(legs[::-1])[::-1], 0.0)
-        self._next[v, a], self._count[v, a] = 0, len(way)
+        self._next[v, a], self._size[v, a] = 0, len(way)
         self._stop[v, a], self.short[v, a], self._turn_at[v, a] = stop, short, turn_at
         self.on_way[v, a], self.at_end[v, a], self.no_way[v, a] = True, False, False
 
@@ -167,7 +166,7 @@ class Motion:
         """How much of its way each has left, m, also of one that it has just given up."""
         x, y = self._place(self._next)
         ahead = np.hypot(x - self.x, y - self.y) + self._beyond[self._v, self._a, self._next]
-        return np.where(self._count > 0, ahead, 0.0)
+        return np.where(self._size > 0, ahead, 0.0)
 
     def _place(self, index: NDArray[np.intp]) -> tuple[Numbers, Numbers]:
         found = self._points[self._v, self._a, index]
@@ -179,90 +178,9 @@ class Motion:
         `state_for`, (variant, agent), is for how long each is in its state, s: looking around
         begins with it.
         """
-        whole = self.left()
-        left = whole - self._stop
-        self._arrive(left)
-        going = self.on_way & self.driven & ~self.still
-        x, y = self._place(self._next)
-        toward = np.where(going, np.arctan2(y - self.y, x - self.x), self.base)
-        self.base = toward
-        before = self.heading
-        self._turn(state_for, toward)
-        ahead = (self.look == AHEAD) & going  # else it walks one way and looks another
-        facing = np.clip(np.cos(toward - self.heading), 0.0, 1.0)
-        wanted = np.where(going, np.where(ahead, self.pace * facing, self.pace), 0.0)
-        # It brakes in time for the end of its way, and for where it turns back.
-        back = whole - self._beyond[self._v, self._a, np.maximum(self._turn_at, 0)]
-        at = (self._turn_at >= self._next) & (back > 1e3 * NEAR)
-        for far, counts in ((left, going), (back, going & at)):
-            wanted = np.where(counts, np.minimum(wanted, self._can_stop_within(far)), wanted)
-        gain = self.acceleration * self.dt
-        speed = np.clip(wanted, np.maximum(self.speed - gain, 0.0), self.speed + gain)
-        # Who has no way any more comes to a stand on the one that it left.
-        rolling = self.driven & ~self.still & ((going & (left > 0.0)) | (~going & (self.speed > 0)))
-        self.speed = np.where(rolling, speed, 0.0)
-        most = np.maximum(np.where(going, left, whole), 0.0)
-        moved = self._walk(np.where(rolling, np.minimum(self.speed * self.dt, most), 0.0))
-        self.walked += moved
-        self._arrive(left - moved)
-        wants = ((self.on_way & (self.pace > 0.0)) | self.no_way) & self.driven & ~self.still
-        slow = moved < 0.02 * self.pace * self.dt
-        slow &= ~(ahead & (np.abs(self.heading - before) > NEAR))  # turning is getting on
-        self.stuck_for = np.where(wants & slow, self.stuck_for + self.dt, 0.0)
-
-    def _can_stop_within(self, far: Numbers) -> Numbers:
-        """The fastest that leaves room to brake after one more tick, m/s.
-
-        Near the end that is the speed which comes to it in one tick, and can stop in the next.
-        """
-        gain, far = self.acceleration * self.dt, np.maximum(far, 0.0)
-        fastest = np.sqrt(gain**2 + 2.0 * self.acceleration * far) - gain
-        return np.where(far <= gain * self.dt, far / self.dt, fastest)
+        move(self.now, state_for, self.dt)
 
     def arrive_where_it_is(self) -> None:
         """Let those arrive that were moved from outside."""
         if (self.on_way & ~self.driven).any():
-            self._arrive(self.left() - self._stop)
-
-    def _arrive(self, left: Numbers) -> None:
-        """Leave the ways that have no more than so much left, m."""
-        there = self.on_way & (left <= np.where(self._stop > 0.0, NEAR, self.close))
-        self.at_end |= there
-        self.on_way &= ~there
-
-    def _turn(self, state_for: Numbers, toward: Numbers) -> None:
-        """Turn heads to where they look, as fast as they can."""
-        aim_x, aim_y = self.look_x - self.x, self.look_y - self.y
-        at = ((self.look == AT_FOCUS) | (self.look == AT_PLACE)) & ~np.isnan(aim_x)
-        at &= np.hypot(aim_x, aim_y) > NEAR
-        wanted = np.where(at, np.arctan2(aim_y, aim_x), toward)
-        phase = np.sin(2.0 * np.pi * state_for / self.period)
-        wanted = np.where(self.look == SWEEP, toward + self.swing * phase, wanted)
-        since = state_for - self.glance_at
-        glances = (self.look == GLANCES) & (since >= 0.0) & (since < GLANCE * self.period)
-        wanted = np.where(glances, toward + self.glance_by, wanted)
-        off = (wanted - self.heading + np.pi) % (2.0 * np.pi) - np.pi
-        most = self.turn_rate * self.dt
-        turn = np.clip(off, -most, most)
-        free = self.driven & ~self.still
-        self.heading = np.where(free, self.heading + turn, self.heading)
-
-    def _walk(self, way: Numbers) -> Numbers:
-        """Walk so far along the ways, m; return how far everybody came."""
-        rest, moved = way.copy(), np.zeros(way.shape)
-        while True:
-            x, y = self._place(self._next)
-            dx, dy = x - self.x, y - self.y
-            length = np.hypot(dx, dy)
-            take = np.where(rest > 0.0, np.minimum(rest, length), 0.0)
-            share = np.divide(take, length, out=np.zeros_like(take), where=length > 0.0)
-            whole = (rest > 0.0) & (take >= length)
-            self.x = np.where(whole, x, self.x + share * dx)
-            self.y = np.where(whole, y, self.y + share * dy)
-            moved += take
-            rest -= take
-            last = self._next >= self._count - 1
-            self._next += whole & ~last
-            rest[whole & last] = 0.0
-            if not (rest > NEAR).any():
-                return moved
+            arrive_there(self.now, self.dt)

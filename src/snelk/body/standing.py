@@ -12,23 +12,15 @@ Truths = NDArray[np.bool_]
 
 
 class Standing(NamedTuple):
-    """Its alert state and its body: (variant, agent) where nothing else is said."""
+    """Its alert state, and where it belongs: (variant, agent) where nothing else is said."""
 
     state: NDArray[np.int16]
     entries: NDArray[np.int64]  # states entered before this one
     since: NDArray[np.int64]  # ticks since it was entered
     rank: Numbers  # (variant, agent, state)
     asleep: Truths  # (variant, agent, state)
-    x: Numbers  # m
-    y: Numbers
-    heading: Numbers  # rad
     home_x: Numbers  # m; NaN without one
     home_y: Numbers
-    arrived: Truths
-    unreachable: Truths
-    on_way: Truths
-    driven: Truths  # by its mind, not by a track
-    stuck_for: Numbers  # s
     goals: Numbers  # (variant, agent, 2): where its way leads to, m
     others: Truths  # (variant, agent, watcher): who is of another team
 

@@ -25,20 +25,23 @@ from snelk.body.activities import (
     Sleep,
 )
 from snelk.body.asking import ask
+from snelk.body.columns import DrawnColumns, SignalColumns, StandingColumns
 from snelk.body.me import LOOK_CODES, Me, Place
-from snelk.body.motion import AT_FOCUS, GLANCE, GLANCES, PACES, STUCK_AFTER, Motion
+from snelk.body.motion import Motion
 from snelk.body.outcomes import Happening, Outcomes
 from snelk.body.outlook import looks_at
 from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
 from snelk.body.standing import Drawn, Standing
+from snelk.body.ways import AT_FOCUS, GLANCE, GLANCES, PACES, STUCK_AFTER
 from snelk.chance import stream_at_once
 from snelk.config.conditions import BUILT_IN, Node
 from snelk.config.minds import State
 from snelk.config.models import Member, Setup
 from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
+from snelk.level.columns import laid_out
 from snelk.level.level import Level
 from snelk.level.ways import Ways
 from snelk.mind.attention import Attention
@@ -51,6 +54,7 @@ from snelk.mind.programs import NO_WORD
 from snelk.mind.sharing import Message
 from snelk.mind.signals import NOBODY, PLACE, Signals, heights_of
 from snelk.senses.bodies import Bodies, Poses, gap_between
+from snelk.senses.columns import BodyColumns
 from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.sight import IN_VIEW, LIMITS, Sight, SightNumbers, limits_in_states
 from snelk.senses.surroundings import Surroundings
@@ -89,6 +93,8 @@ class Senses(NamedTuple):
     """What the senses and the memory came to at a tick."""
 
     poses: Poses
+    laid_poses: Poses  # as compiled loops read them
+    laid_beliefs: Beliefs
     surroundings: Surroundings
     light: Numbers  # (variant, character)
     sight: Sight
@@ -200,6 +206,14 @@ class World:
         self._read_states()
         self._bounds = [self._bounds_of(setup, tracks) for setup in setups]
         self._grows = grows
+        self._laid_bodies = laid_out(BodyColumns, bodies)
+        self._laid_signals = laid_out(SignalColumns, self.signals)
+        self._drawn: Drawn | None = None
+        standing = Standing(
+            self.ladders.state, self.ladders.entries, self.ladders.since, self.ladders.rank,
+            self._asleep, self.motion.home_x, self.motion.home_y, self.goals, self._others,
+        )  # fmt: skip
+        self._standing = laid_out(StandingColumns, standing)
         self.activities: list[list[Activity | None]] = [[None] * shape[1] for _ in setups]
         for v, a in np.argwhere(self.ladders.used):
             self._enter(int(v), int(a))
@@ -279,12 +293,12 @@ class World:
         if self._disproves.any():
             self._look_for_the_gone()
         self.attention.step(
-            senses.poses,
+            senses.laid_poses,
             senses.sight,
             senses.contacts,
             senses.loudness,
             senses.meters,
-            senses.beliefs,
+            senses.laid_beliefs,
             self._ignored(senses),
             senses.places,
         )
@@ -458,18 +472,15 @@ class World:
         signals.failed[...] = [[bool(each and each.failed) for each in r] for r in self.activities]
         signals.search_done[...] = self.search_done
         signals.caught[...], signals.was_caught[...] = self._has_caught, self._was_caught
-        standing = Standing(
-            self.ladders.state, self.ladders.entries, self.ladders.since, self.ladders.rank,
-            self._asleep, motion.x, motion.y, motion.heading, motion.home_x, motion.home_y,
-            motion.arrived, motion.unreachable, motion.on_way, motion.driven, motion.stuck_for,
-            self.goals, self._others,
-        )  # fmt: skip
-        drawn = Drawn(senses.places.x, senses.places.y, senses.places.meter, senses.places.heard,
-                      senses.places.kind)  # fmt: skip
+        if self._drawn is None:
+            places = senses.places
+            drawn = Drawn(places.x, places.y, places.meter, places.heard, places.kind)
+            self._drawn = laid_out(DrawnColumns, drawn)
         ask(
-            senses.poses, self.bodies, self.characters, senses.surroundings.speed, senses.light,
-            senses.sight.exposure, senses.meters.value, self._told, self.told_rank, drawn,
-            self.attention.now, standing, self.dt, self._sees_me, signals,
+            senses.laid_poses, self._laid_bodies, self.characters, senses.surroundings.speed,
+            senses.light, senses.sight.exposure, senses.meters.value, self._told, self.told_rank,
+            self._drawn, self.attention.laid, motion.now, self._standing, self.dt, self._sees_me,
+            self._laid_signals,
         )  # fmt: skip
         signals.inside_territory[...] = True
         signals.target_inside_territory[...] = True
@@ -643,10 +654,10 @@ class World:
         """Everybody goes on to the next tick."""
         motion = self.motion
         frozen = (self._sees_me & self._freeze_now()).any(axis=2)
-        motion.still = frozen | self.ladders.busy
+        motion.still[...] = frozen | self.ladders.busy
         at_focus = motion.look == AT_FOCUS
-        motion.look_x = np.where(at_focus, self.signals.target_x, motion.look_x)
-        motion.look_y = np.where(at_focus, self.signals.target_y, motion.look_y)
+        np.copyto(motion.look_x, self.signals.target_x, where=at_focus)
+        np.copyto(motion.look_y, self.signals.target_y, where=at_focus)
         self._glance()
         self._pace_by_distance()
         motion.step(self.state_for)

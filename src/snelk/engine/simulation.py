@@ -10,12 +10,14 @@ from numpy.typing import NDArray
 
 from snelk.body.world import Senses, World
 from snelk.config.scenario import Scenario
+from snelk.engine.laid import Laid
 from snelk.engine.listening import Listening
 from snelk.engine.noises import NoiseMaker
 from snelk.engine.replay import replayed_poses, tick_times
 from snelk.engine.throws import Thrower
 from snelk.engine.turns import Turns
 from snelk.errors import InputError
+from snelk.level.columns import laid_out
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.mind.filling import fill
@@ -25,6 +27,7 @@ from snelk.mind.meter import Meters, meter_numbers
 from snelk.mind.places import Places
 from snelk.mind.sharing import Message, Saying, Sharing
 from snelk.senses.bodies import Poses, bodies_of
+from snelk.senses.columns import PoseColumns
 from snelk.senses.contact import Contacts, contact_numbers
 from snelk.senses.ears import Ears
 from snelk.senses.feeling import feel
@@ -120,7 +123,7 @@ class Simulation:
         looks = [[profile.look_every for profile in row] for row in profiles]
         self._look_turns = Turns(looks, self._dt)
         level = self.level
-        self._around = around_of(self.setups, level.zone_light, level.zone_background)
+        self.around = around_of(self.setups, level.zone_light, level.zone_background)
         self.thrower = Thrower(self.setups, scenario.throws, self.level, self.bodies, self.times)
         self.maker = NoiseMaker(self.setups, scenario.noises, self.level, self.times, self.thrower)
         self.noises = self.maker.nothing
@@ -164,7 +167,8 @@ class Simulation:
         self.awake_then = {sense: values.copy() for sense, values in self.awake.items()}
         self.last = np.full(len(self.setups), -1)
         self.poses = self._poses_at(0)
-        self.surroundings = Surroundings.blank(self.poses, self._around)
+        self.surroundings = Surroundings.blank(self.poses, self.around)
+        self._laid = Laid.of(self)
 
     @property
     def heard(self) -> Heard:
@@ -191,38 +195,24 @@ class Simulation:
             raise StopIteration(f"the run is over after {self.tick} ticks")
         before, self.poses = self.poses, self._poses_at(self.tick)
         self._sharing.said = []
-        poses, level, tick = self.poses, self.level, self.tick
-        surround(poses, before, self._dt, level.zones, self._around, self.surroundings)
+        poses, tick = self.poses, self.tick
+        laid = self._laid = self._laid._replace(
+            before=self._laid.poses, poses=laid_out(PoseColumns, poses)
+        )
+        surround(laid.poses, laid.before, self._dt, laid.zones, laid.around, laid.surroundings)
         feel(
-            poses,
-            self.bodies,
-            self.surroundings.zones,
-            self.contact_numbers,
-            level.solid_grid,
-            self._scratch,
-            self.contacts,
-        )
+            laid.poses, laid.bodies, self.surroundings.zones, laid.contact_numbers,
+            laid.solid_grid, self._scratch, laid.contacts,
+        )  # fmt: skip
         shine(
-            poses,
-            self.bodies,
-            self.lights,
-            self.surroundings.light,
-            level.grid,
-            self._scratch,
-            self.light,
-        )
+            laid.poses, laid.bodies, laid.lights, self.surroundings.light, laid.grid,
+            self._scratch, self.light,
+        )  # fmt: skip
         looks = self._look_turns.at(tick) | (tick == 0)
         see(
-            poses,
-            self.bodies,
-            self.light,
-            self.numbers,
-            level.grid,
-            self._scratch,
-            looks,
-            False,
-            self.sight,
-        )
+            laid.poses, laid.bodies, self.light, laid.numbers, laid.grid, self._scratch, looks,
+            False, laid.sight,
+        )  # fmt: skip
         self.noises = self.maker.make(
             tick, float(self.times[tick]), poses, before, self.surroundings.moved
         )
@@ -230,22 +220,13 @@ class Simulation:
         if self.places.drawn.any():
             self.places.step(float(self.times[tick]), self.heard, self.listening.judged)
         fill(
-            poses.posture,
-            self.surroundings.speed,
-            self.numbers.cones,
-            self.numbers.range,
-            self.numbers.half_fov,
-            self.sight,
-            self.contacts.touch,
-            self.contacts.zone,
-            self.listening.loudness,
-            self.meter_numbers,
-            self._dt,
-            self.meters,
-        )
+            poses.posture, self.surroundings.speed, self.numbers.cones, self.numbers.range,
+            self.numbers.half_fov, laid.sight, self.contacts.touch, self.contacts.zone,
+            self.listening.loudness, laid.meter_numbers, self._dt, laid.meters,
+        )  # fmt: skip
         remembers = bool(self.memories.numbers.used.any())
         if remembers:
-            self._remember(before)
+            self._remember()
         if self.world.active:
             for sense, values in self.awake.items():
                 self.awake_then[sense][...] = values
@@ -272,14 +253,14 @@ class Simulation:
             count = self._sharing.alarm(tick, alarm, self.beliefs, poses, rank)
             world.outcomes.tell_alarm(alarm, count)
 
-    def _remember(self, before: Poses) -> None:
+    def _remember(self) -> None:
         """One tick of memory and telling."""
         if self.told:
             self._told_news.clear()
         self.told = self._sharing.arrive(self.tick, self._told_news)
         self.memories.step(
-            self.poses,
-            before,
+            self._laid.poses,
+            self._laid.before,
             self._dt,
             self.sight.failed,
             self.contacts,
@@ -292,6 +273,8 @@ class Simulation:
         """What the senses came to, for minds to act on."""
         return Senses(
             self.poses,
+            self._laid.poses,
+            self.memories.laid,
             self.surroundings,
             self.light,
             self.sight,

@@ -50,10 +50,15 @@ class ZoneColumns(Columns):
 def laid_out(columns: Callable[[Any], Any], given: T) -> T:
     """A named tuple as compiled loops read it.
 
+    Looking at its arrays takes longer than many a loop: who calls with the same ones again and
+    again keeps what comes of it, and calls with that.
+
     Raises:
         ValueError: An array has another type or number of axes than the loops read.
     """
-    found: T = columns(given) if cython.compiled else given
+    if not cython.compiled or isinstance(given, Columns):
+        return given
+    found: T = columns(given)
     return found
 
 

@@ -9,7 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.level.columns import laid_out
 from snelk.mind.attending import attend
+from snelk.mind.columns import AttendedColumns, FocusNumberColumns
 from snelk.mind.memory import Beliefs
 from snelk.mind.meter import Meters
 from snelk.mind.places import Places
@@ -86,6 +88,8 @@ class Attention:
             focus=np.full(shape[:2], NOBODY, dtype=np.int32),
         )
         self._dt, self._tick = dt, 0
+        self._laid = laid_out(AttendedColumns, self.now)
+        self._laid_numbers = laid_out(FocusNumberColumns, self.numbers)
         self._all = np.zeros(shape, dtype=np.bool_)
         self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
 
@@ -93,6 +97,11 @@ class Attention:
     def focus(self) -> NDArray[np.int32]:
         """(variant, agent) the target it acts on, NOBODY or PLACE."""
         return self.now.focus
+
+    @property
+    def laid(self) -> Attended:
+        """`now` as compiled loops read it."""
+        return self._laid
 
     def step(
         self,
@@ -109,7 +118,7 @@ class Attention:
         attend(
             poses, sight.failed, contacts.touch, contacts.zone, loudness, meters.value, beliefs,
             self._all if ignored is None else ignored, places.x, places.y, places.meter,
-            places.heard, self.numbers, self._dt, self._tick, self.now,
+            places.heard, self._laid_numbers, self._dt, self._tick, self._laid,
         )  # fmt: skip
         self._tick += 1
 

@@ -16,6 +16,8 @@ from snelk.chance import stream_at_once
 from snelk.config.conditions import Condition, Node, parse
 from snelk.config.minds import Ladder
 from snelk.config.models import Setup
+from snelk.level.columns import laid_out
+from snelk.mind.columns import CodeColumns, LadderColumns
 from snelk.mind.deciding import decide
 from snelk.mind.memory import SLACK
 from snelk.mind.programs import BEGINS, ROW, LadderState, Table
@@ -114,6 +116,8 @@ class Ladders:
                     self._read(v, a, ladder, numbers)
         self._table = Table([name for setup in setups for name in words_of(setup)])
         self._code = self._table.code_of([condition.root for condition in self._conditions])
+        self._laid_code = laid_out(CodeColumns, self._code)
+        self._laid = laid_out(LadderColumns, self._changes)
         self._values = np.zeros((len(self._table.leaves), *shape))
         self._stack = np.zeros(self._table.deepest)
         self._asked: list[tuple[int, Node, int, Truths]] | None = None
@@ -178,7 +182,9 @@ class Ladders:
         changes = self._changes
         self.since += 1
         self.reacting, self.dropped = [], []
-        if not decide(self._code, self._values, self._stack, may, self.dt, changes, self._ready):
+        if not decide(
+            self._laid_code, self._values, self._stack, may, self.dt, self._laid, self._ready
+        ):
             return []
         for v, a, c in np.argwhere(changes.news).tolist():
             begins = changes.news[v, a, c] == BEGINS

@@ -8,8 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.level.columns import laid_out
 from snelk.level.grid import Grid
 from snelk.level.rays import cast_rays
+from snelk.mind.columns import BeliefColumns, MemoryNumberColumns
 from snelk.mind.memory import (
     LAST_KNOWN,
     LEAD,
@@ -33,11 +35,14 @@ class Memories:
     Attributes:
         numbers: The numbers of the memories.
         beliefs: What everybody believes of everybody; a tick overwrites it.
+        laid: The same as compiled loops read it.
     """
 
     def __init__(self, setups: Sequence[Setup], shape: tuple[int, ...]) -> None:
         self.numbers = memory_numbers(setups)
         self.beliefs = Beliefs.blank(shape)
+        self.laid = laid_out(BeliefColumns, self.beliefs)
+        self._laid_numbers = laid_out(MemoryNumberColumns, self.numbers)
 
     def step(
         self,
@@ -63,8 +68,8 @@ class Memories:
             grid: The walls that stop a belief that is led on.
         """
         remember(
-            poses, before, dt, failed, contacts.touch, contacts.zone, heard, told, self.numbers,
-            self.beliefs,
+            poses, before, dt, failed, contacts.touch, contacts.zone, heard, told,
+            self._laid_numbers, self.laid,
         )  # fmt: skip
         led = self.beliefs.source == LEAD
         if led.any():

@@ -84,7 +84,7 @@ class Places:
         self._quiet = np.where(loud > 0.0, 0.0, self._quiet + dt)
         drains = np.clip(self._quiet - numbers.hold, 0.0, dt)
         left = self.meter + added - np.where(loud > 0.0, 0.0, drains / numbers.drain_time)
-        self.meter = np.clip(left, 0.0, 1.0)
+        np.clip(left, 0.0, 1.0, out=self.meter)
         self.drop(self.age > self._forget + SLACK)
 
     def drop(self, who: Truths) -> None:

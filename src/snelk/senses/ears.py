@@ -8,9 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.chance import stream_at_once
+from snelk.level.columns import GridColumns, laid_out
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.columns import BodyColumns
 from snelk.senses.hearing import HEARD, NOBODY, Codes, Heard, HearingNumbers, Noises, Numbers
 from snelk.senses.listening import at_ears
 from snelk.senses.sight import EDGE
@@ -41,6 +43,11 @@ class Ears:
         self.names = names
         self.level = level
         self._scratch = scratch_for(level.sound_grid)
+        self._grids = (
+            laid_out(GridColumns, level.sound_grid),
+            laid_out(GridColumns, level.plan_grid),
+        )
+        self._laid_bodies = laid_out(BodyColumns, bodies)
 
     def judge(
         self, noises: Noises, judged: NDArray[np.bool_], poses: Poses, background: Numbers
@@ -55,10 +62,10 @@ class Ears:
         """
         n, a = map(np.ascontiguousarray, np.nonzero(judged))
         heard = Heard.blank(noises.variant[n], noises.number[n], a, noises.by[n])
-        numbers, level = self.numbers, self.level
+        numbers = self.numbers
         at_ears(
-            noises, n, a, self.characters, poses, self.bodies, background, numbers.acuity,
-            numbers.awake, numbers.cares, level.sound_grid, level.plan_grid, self._scratch, heard,
+            noises, n, a, self.characters, poses, self._laid_bodies, background, numbers.acuity,
+            numbers.awake, numbers.cares, *self._grids, self._scratch, heard,
         )  # fmt: skip
         # Both ways are known but for those on foot that are not straight.
         bent = np.flatnonzero(~np.isnan(heard.through) & np.isnan(heard.around))

@@ -1,0 +1,48 @@
+cimport cython
+
+from snelk.body.columns cimport MovingColumns
+
+cdef double PI, GLANCE, NEAR
+cdef Py_ssize_t AHEAD, AT_FOCUS, AT_PLACE, GLANCES, SWEEP
+
+@cython.locals(v=Py_ssize_t, a=Py_ssize_t)
+cdef void _move(MovingColumns now, const double[:, ::1] state_for, double dt) noexcept
+
+@cython.locals(v=Py_ssize_t, a=Py_ssize_t)
+cdef void _arrive_there(MovingColumns now, double dt) noexcept
+
+@cython.locals(
+    n=Py_ssize_t, whole=double, left=double, toward=double, dx=double, dy=double, turned=double,
+    gain=double, wanted=double, back=double, speed=double, moved=double, most=double, free=bint,
+    going=bint, ahead=bint, rolling=bint, wants=bint, slow=bint,
+)
+cdef void _move_one(
+    MovingColumns now, double state_for, double dt, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(n=Py_ssize_t, dx=double, dy=double)
+cdef double _left(MovingColumns now, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+
+@cython.locals(close=double)
+cdef void _arrive(
+    MovingColumns now, double left, double dt, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(
+    look=Py_ssize_t, wanted=double, aim_x=double, aim_y=double, phase=double, since=double,
+    before=double, off=double, most=double,
+)
+cdef double _turn(
+    MovingColumns now, double toward, double state_for, double dt, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(gain=double)
+cdef double _can_stop_within(double far, double acceleration, double dt) noexcept nogil
+
+@cython.locals(
+    n=Py_ssize_t, rest=double, moved=double, come=bint, x=double, y=double, dx=double, dy=double,
+    length=double, take=double, share=double,
+)
+cdef double _walk(MovingColumns now, double way, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+
+cdef double close_to_goal(MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a) noexcept nogil

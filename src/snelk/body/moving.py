@@ -1,0 +1,180 @@
+"""Moving along ways: turning, braking, walking and arriving; compiled, see `level.columns`."""
+
+from __future__ import annotations
+
+import numpy as np
+from cython import nogil
+from cython.cimports.libc.math import atan2, cos, fabs, fmod, hypot, isnan, sin, sqrt
+from numpy.typing import NDArray
+
+from snelk.body.columns import MovingColumns
+from snelk.body.ways import (
+    AHEAD,
+    AT_FOCUS,
+    AT_PLACE,
+    GLANCE,
+    GLANCES,
+    NEAR,
+    SWEEP,
+    Moving,
+)
+from snelk.level.columns import agree, door, laid_out
+
+PI = float(np.pi)
+
+
+@door
+def move(now: Moving, state_for: NDArray[np.float64], dt: float) -> None:
+    """Move everybody on by one tick of `dt` seconds; `now` is overwritten.
+
+    `state_for`, (variant, agent), is for how long each is in its state, s.
+    """
+    agree(now.x.shape, now.points.shape[:2], now.beyond.shape[:2], state_for.shape)
+    _move(laid_out(MovingColumns, now), state_for, dt)
+
+
+@door
+def arrive_there(now: Moving, dt: float) -> None:
+    """Let those arrive that were moved from outside."""
+    _arrive_there(laid_out(MovingColumns, now), dt)
+
+
+def _move(now: Moving, state_for: NDArray[np.float64], dt: float) -> None:
+    with nogil:
+        for v in range(len(now.x)):
+            for a in range(now.x.shape[1]):
+                _move_one(now, state_for[v, a], dt, v, a)
+
+
+def _arrive_there(now: Moving, dt: float) -> None:
+    with nogil:
+        for v in range(len(now.x)):
+            for a in range(now.x.shape[1]):
+                _arrive(now, _left(now, v, a) - now.stop[v, a], dt, v, a)
+
+
+def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
+    whole = _left(now, v, a)
+    left = whole - now.stop[v, a]
+    _arrive(now, left, dt, v, a)
+    free = now.driven[v, a] and not now.still[v, a]
+    going = now.on_way[v, a] and free
+    toward = now.base[v, a]
+    if going:
+        n = now.next[v, a]
+        dx, dy = now.points[v, a, n, 0] - now.x[v, a], now.points[v, a, n, 1] - now.y[v, a]
+        toward = atan2(dy, dx)
+    now.base[v, a] = toward
+    turned = 0.0
+    if free:
+        turned = _turn(now, toward, state_for, dt, v, a)
+    ahead = now.look[v, a] == AHEAD and going  # else it walks one way and looks another
+    gain = now.acceleration[v, a] * dt
+    wanted = 0.0
+    if going:
+        wanted = now.pace[v, a]
+        if ahead:
+            wanted *= min(max(cos(toward - now.heading[v, a]), 0.0), 1.0)
+        # It brakes in time for the end of its way, and for where it turns back.
+        wanted = min(wanted, _can_stop_within(left, now.acceleration[v, a], dt))
+        if now.turn_at[v, a] >= now.next[v, a] and now.turn_at[v, a] >= 0:
+            back = whole - now.beyond[v, a, now.turn_at[v, a]]
+            if back > 1e3 * NEAR:
+                wanted = min(wanted, _can_stop_within(back, now.acceleration[v, a], dt))
+    speed = min(max(wanted, max(now.speed[v, a] - gain, 0.0)), now.speed[v, a] + gain)
+    # Who has no way any more comes to a stand on the one that it left.
+    rolling = free and (left > 0.0 if going else now.speed[v, a] > 0.0)
+    now.speed[v, a] = speed if rolling else 0.0
+    moved = 0.0
+    if rolling:
+        most = left if going else whole
+        moved = _walk(now, min(speed * dt, max(most, 0.0)), v, a)
+    now.walked[v, a] += moved
+    _arrive(now, left - moved, dt, v, a)
+    wants = (now.on_way[v, a] and now.pace[v, a] > 0.0) or now.no_way[v, a]
+    slow = moved < 0.02 * now.pace[v, a] * dt
+    if ahead and fabs(turned) > NEAR:  # turning is getting on
+        slow = False
+    now.stuck_for[v, a] = now.stuck_for[v, a] + dt if wants and free and slow else 0.0
+
+
+def _left(now: Moving, v: int, a: int) -> float:
+    """How much of its way it has left, m, also of one that it has just given up."""
+    if now.size[v, a] == 0:
+        return 0.0
+    n = now.next[v, a]
+    dx, dy = now.points[v, a, n, 0] - now.x[v, a], now.points[v, a, n, 1] - now.y[v, a]
+    return float(hypot(dx, dy) + now.beyond[v, a, n])
+
+
+def close_to_goal(now: Moving, dt: float, v: int, a: int) -> float:
+    """Nearer than this to its goal it has arrived, m: no stop is finer than a tick's way."""
+    return float(max(now.arrive[v, a], now.pace[v, a] * dt) + NEAR)
+
+
+def _arrive(now: Moving, left: float, dt: float, v: int, a: int) -> None:
+    """Leave the way if no more than so much is left of it, m."""
+    close = NEAR
+    if now.stop[v, a] <= 0.0:
+        close = close_to_goal(now, dt, v, a)
+    if now.on_way[v, a] and left <= close:
+        now.at_end[v, a], now.on_way[v, a] = True, False
+
+
+def _turn(now: Moving, toward: float, state_for: float, dt: float, v: int, a: int) -> float:
+    """Turn its head to where it looks, as fast as it can; how far it was turned, rad."""
+    look, wanted = now.look[v, a], toward
+    if look in (AT_FOCUS, AT_PLACE):
+        aim_x, aim_y = now.look_x[v, a] - now.x[v, a], now.look_y[v, a] - now.y[v, a]
+        if not isnan(aim_x) and hypot(aim_x, aim_y) > NEAR:
+            wanted = atan2(aim_y, aim_x)
+    elif look == SWEEP:
+        phase = sin(2.0 * PI * state_for / now.period[v, a])
+        wanted = toward + now.swing[v, a] * phase
+    elif look == GLANCES:
+        since = state_for - now.glance_at[v, a]
+        if since >= 0.0 and since < GLANCE * now.period[v, a]:
+            wanted = toward + now.glance_by[v, a]
+    before = now.heading[v, a]
+    off = fmod(wanted - before + PI, 2.0 * PI)
+    if off < 0.0:
+        off += 2.0 * PI
+    most = now.turn_rate[v, a] * dt
+    now.heading[v, a] = before + min(max(off - PI, -most), most)
+    return float(now.heading[v, a] - before)
+
+
+def _can_stop_within(far: float, acceleration: float, dt: float) -> float:
+    """The fastest that leaves room to brake after one more tick, m/s.
+
+    Near the end that is the speed which comes to it in one tick, and can stop in the next.
+    """
+    gain = acceleration * dt
+    far = max(far, 0.0)
+    if far <= gain * dt:
+        return far / dt
+    return float(sqrt(gain * gain + 2.0 * acceleration * far) - gain)
+
+
+def _walk(now: Moving, way: float, v: int, a: int) -> float:
+    """Walk so far along its way, m; how far it came."""
+    rest, moved, come = way, 0.0, False
+    while not come:
+        n = now.next[v, a]
+        x, y = now.points[v, a, n, 0], now.points[v, a, n, 1]
+        dx, dy = x - now.x[v, a], y - now.y[v, a]
+        length = hypot(dx, dy)
+        take = min(rest, length) if rest > 0.0 else 0.0
+        share = take / length if length > 0.0 else 0.0
+        if rest > 0.0 and take >= length:
+            now.x[v, a], now.y[v, a] = x, y
+            if n < now.size[v, a] - 1:
+                now.next[v, a] = n + 1
+            else:
+                come = True
+        else:
+            now.x[v, a], now.y[v, a] = now.x[v, a] + share * dx, now.y[v, a] + share * dy
+        moved += take
+        rest -= take
+        come = come or not rest > NEAR
+    return moved

@@ -1,0 +1,61 @@
+"""Bodies on their ways: what moving reads and writes, and the numbers that it goes by."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+PACES = ("creeping", "walking", "running")
+AHEAD, AT_FOCUS, SWEEP, AT_PLACE, GLANCES = range(5)
+"""Where an agent looks: along its way, at its focus, to both sides, at a place, or ahead with
+glances to a side.
+"""
+
+GLANCE = 0.3
+"""The share of a period that a glance lasts."""
+
+STUCK_AFTER = 1.0
+"""Who wants to get on and has not for so long is stuck, s."""
+
+NEAR = 1e-9
+"""Places this close are the same, m."""
+
+
+class Moving(NamedTuple):
+    """Everybody's body and the way it is on: (variant, agent) where nothing else is said."""
+
+    driven: Truths  # who is moved here; the others' places are written from outside
+    x: Numbers  # m
+    y: Numbers
+    heading: Numbers  # rad
+    speed: Numbers  # m/s
+    turn_rate: Numbers  # rad/s
+    acceleration: Numbers  # m/s2
+    arrive: Numbers  # m
+    pace: Numbers  # m/s
+    still: Truths  # who must not move or turn at this tick
+    look: NDArray[np.int8]  # one of AHEAD to GLANCES
+    look_x: Numbers  # the place it looks at, m; NaN for nowhere
+    look_y: Numbers
+    base: Numbers  # heading about which it looks to both sides, rad
+    swing: Numbers  # how far to a side, rad
+    period: Numbers  # s
+    glance_at: Numbers  # s in its state at which a glance begins
+    glance_by: Numbers  # how far to a side it goes, rad
+    on_way: Truths  # who has a way to go
+    at_end: Truths  # whose way is at its end
+    short: Numbers  # how far its way ends before the place that was asked for, m
+    no_way: Truths  # who wants to go somewhere and cannot take a step towards it
+    stuck_for: Numbers  # s that it has wanted to get on and has not
+    walked: Numbers  # m in all
+    stop: Numbers  # ends this far before the end of the way, m
+    turn_at: NDArray[np.int64]  # the point at which it must stand; -1 for none
+    next: NDArray[np.int64]  # the point that it walks to
+    size: NDArray[np.int64]  # points of the way
+    points: Numbers  # (variant, agent, point, 2): the way, m
+    beyond: Numbers  # (variant, agent, point): from there to the end of the way, m
