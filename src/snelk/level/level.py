@@ -72,6 +72,9 @@ class Level:
             [wall.walkable or wall.base >= HEADROOM for wall in walls], dtype=np.bool_
         )
         self.is_edge = np.arange(len(walls)) >= len(data.walls)
+        self._walked_through = np.array([wall.walkable for wall in walls], dtype=np.bool_)
+        self._walked_through[self.is_edge] = False
+        self._stops: dict[float, NDArray[np.bool_]] = {}
         self._ways: dict[tuple[object, ...], Ways] = {}
         faces = [_faces(outline) for outline in self._outlines]
         counts = [len(f) for f in faces]
@@ -139,11 +142,10 @@ class Level:
         Neither those that begin above their head nor those that end below their feet; edges are
         on the ground at 0.
         """
-        walkable = np.array([wall.walkable for wall, _ in self.data.walls], dtype=np.bool_)
-        walkable = np.concatenate([walkable, np.zeros(len(self.data.edges), dtype=np.bool_)])
-        beside = (self.base < z + HEADROOM) & ((self.top > z) | self.is_edge)
-        result: NDArray[np.bool_] = ~walkable & beside
-        return result
+        if z not in self._stops:
+            beside = (self.base < z + HEADROOM) & ((self.top > z) | self.is_edge)
+            self._stops[z] = ~self._walked_through & beside
+        return self._stops[z]
 
     def zone_area(self, name: str) -> BaseGeometry:
         """The area of a zone; a round one as a polygon of 64 corners."""

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.level.casting import cast_each
+from snelk.level.columns import GridColumns, laid_out
 from snelk.level.grid import Grid, scratch_for
 
 
@@ -30,6 +31,7 @@ class RayCaster(local):
     def __init__(self, grid: Grid) -> None:
         self.grid = grid
         self._scratch = scratch_for(grid)
+        self._laid = laid_out(GridColumns, grid)
 
     def cast(
         self, start: NDArray[np.float64], end: NDArray[np.float64]
@@ -37,5 +39,5 @@ class RayCaster(local):
         """As `cast_rays`; both contiguous in C order."""
         count = len(start)
         share, wall, at = np.empty(count), np.empty(count, dtype=np.int32), np.empty(count)
-        cast_each(self.grid, self._scratch, start, end, share, wall, at)
+        cast_each(self._laid, self._scratch, start, end, share, wall, at)
         return share, wall, at

@@ -174,8 +174,8 @@ class Measurer:
         poses, i = self.simulation.poses, self.simulation.numbers.characters
         x, y = (np.where(poses.present[:, i], v[:, i], np.nan) for v in (poses.x, poses.y))
         if self._place is not None:
-            moved = np.nan_to_num(np.hypot(x - self._place[0], y - self._place[1]))
-            self.walked += moved * alive
+            moved = np.hypot(x - self._place[0], y - self._place[1])
+            self.walked += np.where(np.isnan(moved), 0.0, moved) * alive
         self._place = x, y
 
     def _keep_states(self, t: float, alive: Truths) -> None:
