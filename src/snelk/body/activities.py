@@ -12,8 +12,8 @@ import numpy as np
 
 from snelk.body.me import Me, Place
 from snelk.body.outlook import could_be_seen, free_lines
+from snelk.body.paces import AT_FOCUS, AT_PLACE
 from snelk.body.registry import Situation, ask
-from snelk.body.ways import AT_FOCUS, AT_PLACE
 from snelk.config import minds
 
 NEVER = np.inf

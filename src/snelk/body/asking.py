@@ -8,8 +8,8 @@ from cython.cimports.libc.math import atan2, fabs, fmod, hypot, isnan
 from numpy.typing import NDArray
 
 from snelk.body.columns import DrawnColumns, MovingColumns, SignalColumns, StandingColumns
+from snelk.body.paces import STUCK_AFTER, Moving
 from snelk.body.standing import Drawn, Standing
-from snelk.body.ways import STUCK_AFTER, Moving
 from snelk.config.conditions import FACES
 from snelk.level.columns import agree, door, laid_out
 from snelk.mind.columns import AttendedColumns

@@ -9,8 +9,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from snelk.body.paces import AHEAD, AT_FOCUS, GLANCES, SWEEP
 from snelk.body.turning import smoothed
-from snelk.body.ways import AHEAD, AT_FOCUS, GLANCES, SWEEP
 from snelk.chance import stream
 from snelk.mind.signals import PLACE
 

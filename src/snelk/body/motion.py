@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns
 from snelk.body.moving import arrive_there, move
-from snelk.body.ways import AHEAD, NEAR, PACES, Moving
+from snelk.body.paces import AHEAD, NEAR, PACES, Moving
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
 from snelk.level.columns import laid_out

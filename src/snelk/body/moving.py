@@ -8,7 +8,7 @@ from cython.cimports.libc.math import atan2, cos, fabs, fmod, hypot, isnan, sin,
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns
-from snelk.body.ways import (
+from snelk.body.paces import (
     AHEAD,
     AT_FOCUS,
     AT_PLACE,

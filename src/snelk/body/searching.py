@@ -9,7 +9,7 @@ import numpy as np
 from snelk.body.activities import KEEP_UP, NEVER, Activity
 from snelk.body.me import Me, Place
 from snelk.body.outlook import looks_at
-from snelk.body.ways import SWEEP
+from snelk.body.paces import SWEEP
 from snelk.config.minds import Search as SearchSettings
 from snelk.mind.search import Likelihood, points_about
 

@@ -30,11 +30,11 @@ from snelk.body.me import LOOK_CODES, Me, Place
 from snelk.body.motion import Motion
 from snelk.body.outcomes import Happening, Outcomes
 from snelk.body.outlook import looks_at
+from snelk.body.paces import AT_FOCUS, GLANCE, GLANCES, PACES, STUCK_AFTER
 from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
 from snelk.body.standing import Drawn, Standing
-from snelk.body.ways import AT_FOCUS, GLANCE, GLANCES, PACES, STUCK_AFTER
 from snelk.chance import stream_at_once
 from snelk.config.conditions import BUILT_IN, Node
 from snelk.config.minds import State

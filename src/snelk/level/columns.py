@@ -2,8 +2,8 @@
 
 A module with a `.pxd` beside it is a compiled loop: rules as they are written here, translated to
 machine code when Snelk is installed. The `.pxd` says which types its numbers have, the rule stays
-Python. Where there is no compiler the same source runs interpreted, to the same last digit, some
-hundred times slower. Loops allocate nothing: their caller hands in the arrays to fill. Floating
+Python. Where there is no compiler the same source runs interpreted, to the same last digit, and
+more slowly. Loops allocate nothing: their caller hands in the arrays to fill. Floating
 point stays strict and nothing is contracted, so that a number depends on its own inputs only.
 """
 
@@ -25,7 +25,7 @@ if cython.compiled and is_stale():
         "snelk", "", "", "its loops were built of other sources", "build them: pip install -e ."
     )
 
-SLOW = "not compiled here, so some hundred times slower; with a C compiler: pip install snelk"
+SLOW = "Snelk's inner loops are not compiled here, so all takes longer; see README"
 
 T = TypeVar("T")
 F = TypeVar("F", bound=Callable[..., Any])

@@ -1,4 +1,4 @@
-"""Bodies on their ways: what moving reads and writes, and the numbers that it goes by."""
+"""Bodies on their ways: the paces and looks there are, and all that moving reads and writes."""
 
 from __future__ import annotations
 
