@@ -236,8 +236,12 @@ def test_machine_code_of_other_sources_is_not_used(tmp_path: Path) -> None:
 def test_an_array_that_a_loop_cannot_read_is_refused_at_the_door(short: snelk.Run) -> None:
     grid = short.level.grid
     start = np.zeros((4, 3))
-    for wrong in (start.astype(np.float32), start.T, start[:, ::2], start[0]):
-        with pytest.raises(ValueError, match=r"[Bb]uffer|contiguous"):
+    for wrong, told in (
+        (start.astype(np.float32), "dtype mismatch"),
+        (np.zeros((8, 3))[::2], "not C-contiguous"),
+        (np.zeros((5, 3)), r"do not fit each other: \(4, 3\), \(5, 3\)"),
+    ):
+        with pytest.raises(ValueError, match=told):
             cast_rays(grid, start, wrong)
 
 
