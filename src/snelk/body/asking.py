@@ -11,7 +11,7 @@ from snelk.body.columns import DrawnColumns, MovingColumns, SignalColumns, Stand
 from snelk.body.paces import STUCK_AFTER, Moving
 from snelk.body.standing import Drawn, Standing
 from snelk.config.conditions import FACES
-from snelk.level.columns import agree, door, laid_out
+from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.columns import AttendedColumns
 from snelk.mind.signals import PLACE, Attended, Signals
 from snelk.senses.bodies import Bodies, Poses
@@ -68,11 +68,16 @@ def ask(
         sees_me: (variant, agent, watcher) which other agents have it in view; overwritten.
         signals: Overwritten.
     """
-    agree(now.seen.shape, exposure.shape, meter.shape, told.shape, told_rank.shape)
-    agree(signals.seen.shape, now.focus.shape, standing.state.shape, drawn.x.shape)
-    agree(poses.x.shape, speed.shape, (len(poses.x), now.seen.shape[2]))
-    agree(light.shape, bodies.blocks.shape, (len(now.seen), now.seen.shape[2]))
-    agree(sees_me.shape, standing.others.shape, (*now.focus.shape, len(characters)))
+    agree(plain(now).seen.shape, exposure.shape, meter.shape, told.shape, told_rank.shape)
+    agree(
+        plain(signals).seen.shape,
+        plain(now).focus.shape,
+        plain(standing).state.shape,
+        plain(drawn).x.shape,
+    )
+    agree(plain(poses).x.shape, speed.shape, (len(plain(poses).x), plain(now).seen.shape[2]))
+    agree(light.shape, plain(bodies).blocks.shape, (len(plain(now).seen), plain(now).seen.shape[2]))
+    agree(sees_me.shape, plain(standing).others.shape, (*plain(now).focus.shape, len(characters)))
     _ask(
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),

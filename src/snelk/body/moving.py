@@ -18,7 +18,7 @@ from snelk.body.paces import (
     SWEEP,
     Moving,
 )
-from snelk.level.columns import agree, door, laid_out
+from snelk.level.columns import agree, door, laid_out, plain
 
 PI = float(np.pi)
 
@@ -29,7 +29,12 @@ def move(now: Moving, state_for: NDArray[np.float64], dt: float) -> None:
 
     `state_for`, (variant, agent), is for how long each is in its state, s.
     """
-    agree(now.x.shape, now.points.shape[:2], now.beyond.shape[:2], state_for.shape)
+    agree(
+        plain(now).x.shape,
+        plain(now).points.shape[:2],
+        plain(now).beyond.shape[:2],
+        state_for.shape,
+    )
     _move(laid_out(MovingColumns, now), state_for, dt)
 
 

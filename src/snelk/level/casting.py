@@ -15,7 +15,7 @@ from cython import Py_ssize_t, cast, nogil
 from cython.cimports.libc.math import sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, agree, door, laid_out
+from snelk.level.columns import GridColumns, agree, door, laid_out, plain
 from snelk.level.grid import NO_WALL, TINY, TOUCH, Grid
 
 INF = float("inf")
@@ -207,7 +207,7 @@ def cast_each(
 ) -> None:
     """`cast_ray` for many rays, start and end (rays, 3), m; the last three arrays are filled."""
     agree(start.shape, end.shape, *((len(each), 3) for each in (share, wall, at)))
-    agree(scratch.shape, (len(grid.see_through) + 1,))
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
     _cast_each(laid_out(GridColumns, grid), scratch, start, end, share, wall, at)
 
 

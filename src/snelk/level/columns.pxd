@@ -1,5 +1,5 @@
 cdef class Columns:
-    pass
+    cdef public object given
 
 
 cdef class GridColumns(Columns):

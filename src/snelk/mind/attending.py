@@ -7,7 +7,7 @@ from cython import nogil
 from cython.cimports.libc.math import hypot, isnan
 from numpy.typing import NDArray
 
-from snelk.level.columns import agree, door, laid_out
+from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.columns import AttendedColumns, BeliefColumns, FocusNumberColumns
 from snelk.mind.memory import HEARD, NO_BELIEF, SENSED_NOW, TOLD, Beliefs
 from snelk.mind.meter import REACHED
@@ -63,10 +63,18 @@ def attend(
         tick: Its number.
         now: Overwritten.
     """
-    agree(now.seen.shape, failed.shape[:3], touch.shape, zone.shape, loudness.shape)
-    agree(now.seen.shape, meter.shape, ignored.shape, beliefs.x.shape, numbers.may.shape)
-    agree(now.focus.shape, place_x.shape, place_y.shape, place_meter.shape, place_heard.shape)
-    agree(poses.x.shape, (len(poses.x), now.seen.shape[2]))
+    agree(plain(now).seen.shape, failed.shape[:3], touch.shape, zone.shape, loudness.shape)
+    agree(
+        plain(now).seen.shape,
+        meter.shape,
+        ignored.shape,
+        plain(beliefs).x.shape,
+        plain(numbers).may.shape,
+    )
+    agree(
+        plain(now).focus.shape, place_x.shape, place_y.shape, place_meter.shape, place_heard.shape
+    )
+    agree(plain(poses).x.shape, (len(plain(poses).x), plain(now).seen.shape[2]))
     _attend(
         laid_out(PoseColumns, poses),
         failed,

@@ -7,7 +7,7 @@ from cython import Py_ssize_t, cast, nogil
 from cython.cimports.libc.math import fabs
 from numpy.typing import NDArray
 
-from snelk.level.columns import agree, door, laid_out
+from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.columns import CodeColumns, LadderColumns
 from snelk.mind.evaluation import CLOSE
 from snelk.mind.memory import SLACK
@@ -58,7 +58,7 @@ def decide(
         ready: (variant, agent, change) overwritten.
     """
     agree(may.shape, table.shape[1:], ready.shape[:2])
-    agree(ready.shape, ladders.held.shape, ladders.program.shape)
+    agree(ready.shape, plain(ladders).held.shape, plain(ladders).program.shape)
     return _decide(
         laid_out(CodeColumns, code),
         table,

@@ -6,7 +6,7 @@ import numpy as np
 from cython import nogil
 from numpy.typing import NDArray
 
-from snelk.level.columns import agree, door, laid_out
+from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.columns import MeterColumns, MeterNumberColumns
 from snelk.mind.meter import (
     AT_ONCE,
@@ -62,9 +62,17 @@ def fill(
         dt: Length of the tick, s.
         meters: The meters, overwritten.
     """
-    agree(meters.value.shape, sight.distance.shape, touch.shape, zone.shape, loudness.shape)
-    agree(posture.shape, speed.shape, (len(posture), meters.value.shape[2]))
-    agree(ranges.shape, half_fov.shape, sight.failed.shape[:2] + sight.failed.shape[3:])
+    agree(
+        plain(meters).value.shape,
+        plain(sight).distance.shape,
+        touch.shape,
+        zone.shape,
+        loudness.shape,
+    )
+    agree(posture.shape, speed.shape, (len(posture), plain(meters).value.shape[2]))
+    agree(
+        ranges.shape, half_fov.shape, plain(sight).failed.shape[:2] + plain(sight).failed.shape[3:]
+    )
     _fill(
         posture,
         speed,

@@ -6,7 +6,7 @@ import numpy as np
 from cython import nogil
 from numpy.typing import NDArray
 
-from snelk.level.columns import agree, door, laid_out
+from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.columns import BeliefColumns, MemoryNumberColumns, NewsColumns
 from snelk.mind.memory import (
     GRACE,
@@ -43,9 +43,20 @@ def remember(
     beliefs: Beliefs,
 ) -> None:
     """One tick of all memories, but for leading beliefs on: these are marked LEAD."""
-    agree(beliefs.x.shape, failed.shape[:3], touch.shape, zone.shape, heard.x.shape, told.x.shape)
-    agree(poses.x.shape, before.x.shape, (len(poses.x), beliefs.x.shape[2]))
-    agree(numbers.used.shape, beliefs.x.shape[:2])
+    agree(
+        plain(beliefs).x.shape,
+        failed.shape[:3],
+        touch.shape,
+        zone.shape,
+        plain(heard).x.shape,
+        plain(told).x.shape,
+    )
+    agree(
+        plain(poses).x.shape,
+        plain(before).x.shape,
+        (len(plain(poses).x), plain(beliefs).x.shape[2]),
+    )
+    agree(plain(numbers).used.shape, plain(beliefs).x.shape[:2])
     _remember(
         laid_out(PoseColumns, poses),
         laid_out(PoseColumns, before),

@@ -7,7 +7,7 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, agree, door, laid_out
+from snelk.level.columns import GridColumns, agree, door, laid_out, plain
 from snelk.level.grid import NO_WALL, Grid
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import (
@@ -51,10 +51,10 @@ def feel(
     `within`, (variant or 1, character, zone), says which zones everybody is in; `grid` holds the
     walls that are in the way of bodies.
     """
-    agree(numbers.touch_cares.shape, contacts.touch.shape)
-    agree(bodies.blocks.shape, (len(contacts.touch), poses.x.shape[1]))
-    agree(within.shape, (*poses.x.shape, numbers.zones.shape[2]))
-    agree(scratch.shape, (len(grid.see_through) + 1,))
+    agree(plain(numbers).touch_cares.shape, plain(contacts).touch.shape)
+    agree(plain(bodies).blocks.shape, (len(plain(contacts).touch), plain(poses).x.shape[1]))
+    agree(within.shape, (*plain(poses).x.shape, plain(numbers).zones.shape[2]))
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
     _feel(
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),

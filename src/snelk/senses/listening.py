@@ -7,7 +7,7 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import isnan, sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, agree, door, laid_out
+from snelk.level.columns import GridColumns, agree, door, laid_out, plain
 from snelk.level.grid import Grid
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, HeardColumns, NoiseColumns, PoseColumns
@@ -59,10 +59,14 @@ def at_ears(
 
     A way on foot that is not straight is left to be found: it stays NaN.
     """
-    agree(of_noise.shape, of_agent.shape, heard.failed.shape)
-    agree(background.shape, bodies.blocks.shape, (len(background), poses.x.shape[1]))
+    agree(of_noise.shape, of_agent.shape, plain(heard).failed.shape)
+    agree(background.shape, plain(bodies).blocks.shape, (len(background), plain(poses).x.shape[1]))
     agree(acuity.shape, awake.shape, cares.shape[:2], (len(background), len(characters)))
-    agree(scratch.shape, (len(sound_grid.see_through) + 1,), (len(plan_grid.see_through) + 1,))
+    agree(
+        scratch.shape,
+        (len(plain(sound_grid).see_through) + 1,),
+        (len(plain(plan_grid).see_through) + 1,),
+    )
     _at_ears(
         laid_out(NoiseColumns, noises),
         of_noise,

@@ -12,7 +12,8 @@ cdef Py_ssize_t IN_VIEW, PRESENT, CARES, AWAKE, RANGE, ANGLE, ELEVATION, LIGHT, 
     v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, k=Py_ssize_t,
     axis=Py_ssize_t, agents=Py_ssize_t, targets=Py_ssize_t, failed=Py_ssize_t, eye_z=double,
     facing_x=double, facing_y=double, dx=double, dy=double, dz=double, across=double,
-    along=double, present=bint, pending=bint, held=bint,
+    along=double, distance=double, off=double, elevation=double, shine=double,
+    middle=double, cones=Py_ssize_t, present=bint, pending=bint, held=bint,
 )
 cdef void _see(
     PoseColumns poses, BodyColumns bodies, const double[:, ::1] light,
@@ -20,10 +21,10 @@ cdef void _see(
     const unsigned char[:, ::1] looks, bint every_gate, SightColumns sight,
 ) noexcept
 
-@cython.locals(reach=double, half=double, elevation=double)
+@cython.locals(reach=double, half=double)
 cdef Py_ssize_t _gate_before_ray(
-    SightNumberColumns numbers, SightColumns sight, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j,
-    Py_ssize_t k, bint present, bint held,
+    SightNumberColumns numbers, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j, Py_ssize_t k, bint held,
+    double distance, double off, double elevation, double light,
 ) noexcept nogil
 
 @cython.locals(

@@ -7,7 +7,7 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import atan2, cos, sin, sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, agree, door, laid_out
+from snelk.level.columns import GridColumns, agree, door, laid_out, plain
 from snelk.level.grid import NO_WALL, Grid
 from snelk.senses.bodies import FIRST_BODY, Bodies, Poses
 from snelk.senses.columns import BodyColumns, PoseColumns, SightColumns, SightNumberColumns
@@ -50,9 +50,9 @@ def see(
     touched. A ray is cast only for a target that passed the gates before it, unless
     `every_gate`.
     """
-    agree(numbers.notices.shape, sight.distance.shape, (*looks.shape, light.shape[1]))
-    agree(light.shape, bodies.blocks.shape, (len(light), poses.x.shape[1]))
-    agree(scratch.shape, (len(grid.see_through) + 1,))
+    agree(plain(numbers).notices.shape, plain(sight).distance.shape, (*looks.shape, light.shape[1]))
+    agree(light.shape, plain(bodies).blocks.shape, (len(light), plain(poses).x.shape[1]))
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
     _see(
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),
@@ -87,38 +87,44 @@ def _see(
                     continue
                 i = numbers.characters[a]
                 eye_z = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
+                cones = numbers.cones[v, a]
                 facing_x = cos(poses.heading[p, i])
                 facing_y = sin(poses.heading[p, i])
                 for j in range(targets):
-                    sight.distance[v, a, j] = NAN
-                    sight.off[v, a, j] = NAN
-                    sight.elevation[v, a, j] = NAN
-                    sight.light[v, a, j] = NAN
+                    present = poses.present[p, i] and poses.present[p, j] and i != j
+                    distance, off, elevation, shine = NAN, NAN, NAN, NAN
+                    if present:
+                        dx = poses.x[p, j] - poses.x[p, i]
+                        dy = poses.y[p, j] - poses.y[p, i]
+                        middle = 0.5 * bodies.height[v, j, poses.posture[p, j]]
+                        dz = poses.z[p, j] + middle - eye_z
+                        distance = sqrt(dx * dx + dy * dy + dz * dz)
+                        across = facing_x * dy - facing_y * dx
+                        along = facing_x * dx + facing_y * dy
+                        off = atan2(abs(across), along)
+                        elevation = atan2(dz, sqrt(dx * dx + dy * dy))
+                        shine = light[v, j]
+                    sight.distance[v, a, j] = distance
+                    sight.off[v, a, j] = off
+                    sight.elevation[v, a, j] = elevation
+                    sight.light[v, a, j] = shine
                     sight.exposure[v, a, j] = NAN
                     sight.wall[v, a, j] = NO_WALL
                     for axis in range(3):
                         sight.wall_place[v, a, j, axis] = NAN
-                    present = poses.present[p, i] and poses.present[p, j] and i != j
-                    if present:
-                        dx = poses.x[p, j] - poses.x[p, i]
-                        dy = poses.y[p, j] - poses.y[p, i]
-                        dz = poses.z[p, j] + 0.5 * bodies.height[v, j, poses.posture[p, j]] - eye_z
-                        sight.distance[v, a, j] = sqrt(dx * dx + dy * dy + dz * dz)
-                        across = facing_x * dy - facing_y * dx
-                        along = facing_x * dx + facing_y * dy
-                        sight.off[v, a, j] = atan2(abs(across), along)
-                        sight.elevation[v, a, j] = atan2(dz, sqrt(dx * dx + dy * dy))
-                        sight.light[v, a, j] = light[v, j]
                     pending = False
-                    for k in range(numbers.cones[v, a]):
+                    for k in range(cones):
                         held = sight.failed[v, a, j, k] == IN_VIEW
-                        sight.held[v, a, j, k] = held
-                        failed = _gate_before_ray(numbers, sight, v, a, j, k, present, held)
-                        sight.failed[v, a, j, k] = failed
+                        failed = PRESENT
+                        if present:
+                            failed = _gate_before_ray(
+                                numbers, v, a, j, k, held, distance, off, elevation, shine
+                            )
+                        sight.held[v, a, j, k], sight.failed[v, a, j, k] = held, failed
                         pending |= failed == LINE_OF_SIGHT
                     if pending or (every_gate and present):
                         _expose(poses, bodies, grid, scratch, v, p, i, j, eye_z, sight, a)
-                    for k in range(numbers.cones[v, a]):
+                    for k in range(cones if pending else 0):
                         if sight.failed[v, a, j, k] == LINE_OF_SIGHT:  # that is, all gates before
                             if sight.exposure[v, a, j] > numbers.min_exposure[v, a, k]:
                                 sight.failed[v, a, j, k] = IN_VIEW
@@ -126,31 +132,30 @@ def _see(
 
 def _gate_before_ray(
     numbers: SightNumbers,
-    sight: Sight,
     v: int,
     a: int,
     j: int,
     k: int,
-    present: bool,
     held: bool,
+    distance: float,
+    off: float,
+    elevation: float,
+    light: float,
 ) -> int:
     """The first gate that fails, or LINE_OF_SIGHT if the ray has to decide."""
-    if not present:
-        return PRESENT
     if not numbers.cares[v, a, j, k]:
         return CARES
     if numbers.awake[v, a] <= 0.0:
         return AWAKE
     reach = numbers.hold_range[v, a, k] if held else numbers.range[v, a, k]
-    if sight.distance[v, a, j] > reach * numbers.awake[v, a] + EDGE:
+    if distance > reach * numbers.awake[v, a] + EDGE:
         return RANGE
     half = numbers.hold_half_fov[v, a, k] if held else numbers.half_fov[v, a, k]
-    if sight.off[v, a, j] > half + EDGE:
+    if off > half + EDGE:
         return ANGLE
-    elevation = sight.elevation[v, a, j]
     if elevation > numbers.up[v, a, k] + EDGE or -elevation > numbers.down[v, a, k] + EDGE:
         return ELEVATION
-    if sight.light[v, a, j] < numbers.min_light[v, a, k] - EDGE:
+    if light < numbers.min_light[v, a, k] - EDGE:
         return LIGHT
     return LINE_OF_SIGHT
 

@@ -7,7 +7,7 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, agree, door, laid_out
+from snelk.level.columns import GridColumns, agree, door, laid_out, plain
 from snelk.level.grid import Grid
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, LightColumns, PoseColumns
@@ -35,9 +35,9 @@ def shine(
     its light, falling in a straight line to nothing at its reach, times what walls let pass on
     the way to the middle of the body; its bearer has it in full.
     """
-    agree(light.shape, ground.shape, numbers.lamp.shape, bodies.blocks.shape)
-    agree(light.shape[1:], poses.x.shape[1:])
-    agree(scratch.shape, (len(grid.see_through) + 1,))
+    agree(light.shape, ground.shape, plain(numbers).lamp.shape, plain(bodies).blocks.shape)
+    agree(light.shape[1:], plain(poses).x.shape[1:])
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
     _shine(
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),

@@ -6,7 +6,7 @@ import numpy as np
 from cython import compiled, nogil
 from numpy.typing import NDArray
 
-from snelk.level.columns import ZoneColumns, agree, door, laid_out
+from snelk.level.columns import ZoneColumns, agree, door, laid_out, plain
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import NoiseColumns, PoseColumns
@@ -35,9 +35,9 @@ def make_steps(
 ) -> None:
     """Each step where its stride ended, on the way in a straight line since the tick before."""
     agree(stride.shape, walked.shape, ended.shape, reaches.shape[:2], speeds.shape[:2])
-    agree(poses.x.shape, before.x.shape, (len(moved), stride.shape[1]))
-    agree(zone_ground.shape, (len(zones.circles),))
-    agree(steps.t.shape, (int(ended.sum()),))
+    agree(plain(poses).x.shape, plain(before).x.shape, (len(moved), stride.shape[1]))
+    agree(zone_ground.shape, (len(plain(zones).circles),))
+    agree(plain(steps).t.shape, (int(ended.sum()),))
     _make_steps(
         laid_out(PoseColumns, poses),
         laid_out(PoseColumns, before),

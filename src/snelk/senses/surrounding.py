@@ -5,7 +5,7 @@ from __future__ import annotations
 from cython import compiled, nogil
 from cython.cimports.libc.math import isnan, sqrt
 
-from snelk.level.columns import ZoneColumns, agree, door, laid_out
+from snelk.level.columns import ZoneColumns, agree, door, laid_out, plain
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import AroundColumns, PoseColumns, SurroundingColumns
@@ -28,9 +28,18 @@ def surround(
 
     `before` are the poses a tick of `dt` seconds ago.
     """
-    agree(poses.x.shape, before.x.shape, surroundings.zones.shape[:2], surroundings.moved.shape)
-    agree(surroundings.zones.shape[2:], around.zone_light.shape, (len(zones.circles),))
-    agree(surroundings.light.shape, (len(around.light), poses.x.shape[1]))
+    agree(
+        plain(poses).x.shape,
+        plain(before).x.shape,
+        plain(surroundings).zones.shape[:2],
+        plain(surroundings).moved.shape,
+    )
+    agree(
+        plain(surroundings).zones.shape[2:],
+        plain(around).zone_light.shape,
+        (len(plain(zones).circles),),
+    )
+    agree(plain(surroundings).light.shape, (len(plain(around).light), plain(poses).x.shape[1]))
     _surround(
         laid_out(PoseColumns, poses),
         laid_out(PoseColumns, before),
