@@ -99,11 +99,12 @@ def _see(
                         middle = 0.5 * bodies.height[v, j, poses.posture[p, j]]
                         dz = poses.z[p, j] + middle - eye_z
                         distance = sqrt(dx * dx + dy * dy + dz * dz)
-                        across = facing_x * dy - facing_y * dx
-                        along = facing_x * dx + facing_y * dy
-                        off = atan2(abs(across), along)
-                        elevation = atan2(dz, sqrt(dx * dx + dy * dy))
                         shine = light[v, j]
+                        if numbers.notices[v, a, j] or every_gate:  # else no gate asks for them
+                            across = facing_x * dy - facing_y * dx
+                            along = facing_x * dx + facing_y * dy
+                            off = atan2(abs(across), along)
+                            elevation = atan2(dz, sqrt(dx * dx + dy * dy))
                     sight.distance[v, a, j] = distance
                     sight.off[v, a, j] = off
                     sight.elevation[v, a, j] = elevation
