@@ -24,7 +24,9 @@ from typing import NamedTuple
 
 ROOT = Path(__file__).parents[1]
 TESTS = {
+    "body/asking.py": "ladder outcomes conditions going",
     "body/motion.py": "moving going",
+    "body/moving.py": "moving going",
     "body/outcomes.py": "outcomes",
     "body/outlook.py": "search moving",
     "body/roaming.py": "moving going ends",
@@ -37,6 +39,8 @@ TESTS = {
     "level/filing.py": "rays",
     "level/grid.py": "rays",
     "level/within.py": "contact hearing light",
+    "mind/attending.py": "ladder ends outcomes",
+    "mind/deciding.py": "conditions ladder outcomes",
     "mind/evaluation.py": "conditions",
     "mind/filling.py": "meter contact",
     "mind/ladder.py": "ladder outcomes",
@@ -47,7 +51,6 @@ TESTS = {
     "mind/remembering.py": "memory",
     "mind/search.py": "search",
     "mind/sharing.py": "memory outcomes",
-    "mind/signals.py": "ladder outcomes conditions",
     "senses/contact.py": "contact",
     "senses/ears.py": "hearing",
     "senses/feeling.py": "contact",
