@@ -54,4 +54,5 @@ $(VENV)/.ready-dev: pyproject.toml $(LOOPS) | $(VENV)/bin/python
 	@touch $@ $(VENV)/.ready
 
 clean:
-	rm -rf $(VENV) .mypy_cache .pytest_cache .ruff_cache .hypothesis build dist
+	rm -rf $(VENV) .mypy_cache .pytest_cache .ruff_cache .hypothesis build dist src/snelk/_built.txt
+	find src -name '*.so' -delete
