@@ -199,6 +199,7 @@ def test_a_variant_measures_the_same_with_others_as_alone(tmp_path: Path) -> Non
         ("guard.guest.first_ful", 'did you mean "guard.guest.first_full"'),
         ("gaurd.guest.first_full", 'did you mean "guard.guest.first_full"'),
         ("guest.guard.first_full", "no such measure"),
+        ("q", "of the run: length, catches, caught_at; AGENT. and one of: false_alarms, "),
     ],
 )
 def test_a_wrong_key_is_answered_with_the_nearest(tmp_path: Path, key: str, words: str) -> None:

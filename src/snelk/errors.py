@@ -79,6 +79,10 @@ class InputError(SnelkError, ValueError):
         return cls([Problem(source, place, given, rule, fix)])
 
 
+ALL = "known: "
+"""How a fix begins that lists all right names."""
+
+
 def nearest(name: str, known: Iterable[str]) -> str:
     """The fix for a wrong name: the nearest right one, else all right ones.
 
@@ -97,7 +101,7 @@ def nearest(name: str, known: Iterable[str]) -> str:
         return f'did you mean "{longer[0]}"?'
     if not names:
         return "there are none to choose from"
-    return f"known: {', '.join(names)}"
+    return f"{ALL}{', '.join(names)}"
 
 
 def one_of(name: str, known: Iterable[str], *, source: str, place: str, what: str) -> None:

@@ -26,7 +26,7 @@ from snelk.cli.scenarios import (
     run_files,
     say_warnings,
 )
-from snelk.errors import one_of
+from snelk.errors import InputError
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -94,6 +94,7 @@ def sweep(
 
     The same command goes on with a sweep that was stopped.
     """
+    from snelk.config.measures import nearest_measure
     from snelk.tuning.plan import parse_vary
     from snelk.tuning.reading import Want
     from snelk.tuning.sweep import measures_of, open_sweep
@@ -110,7 +111,9 @@ def sweep(
     known = measures_of(loaded, varied, seeds=seeds, samples=samples)
     for option, keys in (("--show", show or []), ("--want", [want.key for want in wants])):
         for key in keys:
-            one_of(key, known, source=option, place="", what="measure")
+            if key not in known:
+                fix = nearest_measure(key, known)
+                raise InputError.of(option, "", f'"{key}"', "no such measure", fix)
     say_warnings(loaded, scenario)
     with progress_bar("sweeping") as progress:
         try:

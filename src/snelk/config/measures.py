@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
 from snelk.config.models import Setup
 from snelk.config.problems import key_path
-from snelk.errors import InputError, nearest
+from snelk.errors import ALL, InputError, nearest
 
 
 class Kind(NamedTuple):
@@ -162,5 +162,25 @@ did you mean "dog.fox.first_seen"?
     """
     known = _known(_who_has([setup]))
     if key not in known:
-        raise InputError.of(source, place, f'"{key}"', "no such measure", nearest(key, known))
+        raise InputError.of(
+            source, place, f'"{key}"', "no such measure", nearest_measure(key, known)
+        )
     return known[key]
+
+
+def nearest_measure(key: str, known: Iterable[str]) -> str:
+    """The fix for a wrong measure: the nearest right one, else how measures are named."""
+    fix = nearest(key, known)
+    return _forms() if fix.startswith(ALL) else fix
+
+
+def _forms() -> str:
+    """How measures are named: a run has hundreds, too many to list each."""
+    kinds = {
+        of: ", ".join(name for name, kind in MEASURES.items() if kind.of == of)
+        for of in ("run", "agent", "pair")
+    }
+    return (
+        f"of the run: {kinds['run']}; AGENT. and one of: {kinds['agent']}; AGENT.time_in.STATE; "
+        f"AGENT.TARGET. and one of: {kinds['pair']}"
+    )

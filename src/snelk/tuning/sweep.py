@@ -21,7 +21,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from snelk.body.registry import registered, source_of
-from snelk.config.measures import Address, addresses_of
+from snelk.config.measures import Address, addresses_of, nearest_measure
 from snelk.config.scenario import Scenario, load, value_of
 from snelk.errors import InputError, nearest
 from snelk.files import claim, write_text, written
@@ -93,7 +93,7 @@ class Sweep:
             InputError: There is no such measure; with the nearest there is.
         """
         if key not in self.measures:
-            fix = nearest(key, self.measures)
+            fix = nearest_measure(key, self.measures)
             raise InputError.of(str(self.path), "", f'"{key}"', "no such measure", fix)
         return key
 
