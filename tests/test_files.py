@@ -20,6 +20,7 @@ from snelk import files
 from snelk.level.columns import SLOW
 from snelk.level.rays import cast_rays
 from snelk.plots.style import save_figure
+from snelk.runs import store
 from snelk.runs.store import TABLES
 
 NIGHT = snelk.croft() / "night.toml"
@@ -93,6 +94,38 @@ def test_drafts_of_the_dead_go_and_are_never_proposed(tmp_path: Path, short: sne
     assert "did you mean" not in str(told.value)
     short.save(tmp_path / "night")
     assert inside(tmp_path) == sorted([mine.name, "night"])
+
+
+def test_a_place_is_found_wanting_only_where_it_is_so_again_and_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # A file system whose dates are coarse tells nothing of what is moved away and back.
+    monkeypatch.setattr(store, "_identity", lambda _folder: (1,))
+    tried: list[int] = []
+
+    def found_after(times: int) -> str:
+        tried.append(times)
+        if len(tried) < times:
+            raise FileNotFoundError
+        return "whole"
+
+    assert store._settled(tmp_path, lambda: found_after(store.STILL)) == "whole"
+    tried.clear()
+    with pytest.raises(FileNotFoundError):
+        store._settled(tmp_path, lambda: found_after(store.STILL + 1))
+
+
+def test_what_gave_way_is_cleared_also_while_its_place_is_being_taken(tmp_path: Path) -> None:
+    aside, place = tmp_path / ".night.old", tmp_path / "night"
+    aside.mkdir()
+    for name in ("run.json", "notes.txt"):
+        (aside / name).touch()
+    later = threading.Timer(0.1, place.mkdir)
+    later.start()
+    store._clear_away(aside, place)
+    later.join()
+    assert inside(tmp_path) == ["night"]
+    assert inside(place) == ["notes.txt"]
 
 
 def test_many_at_once_leave_one_whole_run(tmp_path: Path, short: snelk.Run) -> None:

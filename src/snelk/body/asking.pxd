@@ -1,11 +1,11 @@
 cimport cython
 
 from snelk.body.columns cimport DrawnColumns, MovingColumns, SignalColumns, StandingColumns
-from snelk.body.moving cimport close_to_goal
+from snelk.body.moving cimport off_heading
 from snelk.mind.columns cimport AttendedColumns
 from snelk.senses.columns cimport BodyColumns, PoseColumns
 
-cdef double INF, NAN, PI, DEGREES, SLACK, STUCK_AFTER, FACES
+cdef double INF, NAN, DEGREES, SLACK, STUCK_AFTER, FACES
 cdef Py_ssize_t PLACE
 
 @cython.locals(
@@ -21,7 +21,7 @@ cdef void _ask(
     SignalColumns signals,
 ) noexcept
 
-@cython.locals(state=Py_ssize_t, x=double, y=double, goes=bint, near=bint)
+@cython.locals(state=Py_ssize_t, x=double, y=double, goes=bint)
 cdef void _ask_body(
     MovingColumns moving, StandingColumns standing, double dt, Py_ssize_t v, Py_ssize_t a, SignalColumns signals,
 ) noexcept nogil
@@ -35,5 +35,4 @@ cdef void _ask_targets(
     MovingColumns moving, Py_ssize_t v, Py_ssize_t a, SignalColumns signals,
 ) noexcept nogil
 
-@cython.locals(off=double)
 cdef double _off_facing(double x, double y, double heading) noexcept nogil

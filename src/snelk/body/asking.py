@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
-from cython.cimports.libc.math import atan2, fabs, fmod, hypot, isnan
+from cython.cimports.libc.math import atan2, fabs, hypot, isnan
 from numpy.typing import NDArray
 
 from snelk.body.columns import DrawnColumns, MovingColumns, SignalColumns, StandingColumns
@@ -18,12 +18,11 @@ from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, PoseColumns
 
 if not compiled:  # else it is the loop's own, by the .pxd
-    from snelk.body.moving import close_to_goal
+    from snelk.body.moving import off_heading
 
 INF = float("inf")
 NAN = float("nan")
-PI = float(np.pi)
-DEGREES = 180.0 / PI
+DEGREES = float(180.0 / np.pi)
 
 SLACK = 1e-9
 """Who is this close has no direction, m."""
@@ -157,9 +156,6 @@ def _ask_body(
     signals.state_for[v, a] = standing.since[v, a] * dt
     signals.rank[v, a] = standing.rank[v, a, state]
     signals.asleep[v, a] = standing.asleep[v, a, state]
-    near = moving.short[v, a] <= close_to_goal(moving, dt, v, a)
-    signals.arrived[v, a] = moving.at_end[v, a] and near
-    signals.unreachable[v, a] = (moving.at_end[v, a] and not near) or moving.no_way[v, a]
     signals.stuck[v, a] = moving.stuck_for[v, a] >= STUCK_AFTER
     x, y = moving.x[v, a], moving.y[v, a]
     signals.from_home[v, a] = hypot(x - standing.home_x[v, a], y - standing.home_y[v, a])
@@ -216,7 +212,4 @@ def _off_facing(x: float, y: float, heading: float) -> float:
         return NAN
     if not hypot(x, y) > SLACK:
         return 0.0
-    off: float = fmod(atan2(y, x) - heading + PI, 2.0 * PI)
-    if off < 0.0:
-        off += 2.0 * PI
-    return float(fabs(off - PI) * DEGREES)
+    return float(fabs(off_heading(atan2(y, x), heading)) * DEGREES)

@@ -37,3 +37,8 @@ cdef class MovingColumns(Columns):
     cdef public Py_ssize_t[:, ::1] turn_at, next, size
     cdef public double[:, :, :, ::1] points
     cdef public double[:, :, ::1] beyond
+
+
+cdef class NearColumns(Columns):
+    cdef public double[:, ::1] close
+    cdef public unsigned char[:, ::1] arrived, unreachable

@@ -19,3 +19,7 @@ class SignalColumns(Columns):
 
 class MovingColumns(Columns):
     """Those of `Moving`."""
+
+
+class NearColumns(Columns):
+    """Those of `Near`."""

@@ -117,12 +117,12 @@ class Me:
     @property
     def arrived(self) -> bool:
         """Whether it has come to the place that it was to go to."""
-        return bool(self.world.motion.arrived[self.v, self.a])
+        return bool(self.world.motion.near.arrived[self.v, self.a])
 
     @property
     def unreachable(self) -> bool:
         """Whether it has come as near to that as it can get, and no nearer."""
-        return bool(self.world.motion.unreachable[self.v, self.a])
+        return bool(self.world.motion.near.unreachable[self.v, self.a])
 
     @property
     def on_way(self) -> bool:
@@ -197,7 +197,7 @@ class Me:
             return False
         # Where the ground ends before the goal, it need not stop as far off.
         short = float(np.hypot(*(way[-1] - goal)))
-        missed = short if short > stop + motion.close[v, a] else 0.0
+        missed = short if short > stop + motion.near.close[v, a] else 0.0
         motion.go(v, a, way, max(stop - short, 0.0), short=missed, turn_at=turn_at)
         return True
 

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns
-from snelk.body.moving import arrive_there, move
-from snelk.body.paces import AHEAD, NEAR, PACES, Moving
+from snelk.body.moving import arrive_there, move, tell_near
+from snelk.body.paces import AHEAD, PACES, Moving, Near
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
 from snelk.level.columns import laid_out
@@ -101,19 +101,12 @@ class Motion:
         return laid_out(MovingColumns, Moving(*arrays))
 
     @property
-    def arrived(self) -> Truths:
-        """Who has come to the place that was asked for."""
-        return self.at_end & (self.short <= self.close)
-
-    @property
-    def unreachable(self) -> Truths:
-        """Who has come as near as it can get to the place that was asked for, and no nearer."""
-        return (self.at_end & (self.short > self.close)) | self.no_way
-
-    @property
-    def close(self) -> Numbers:
-        """Nearer than this to its goal each has arrived, m: no stop is finer than a tick's way."""
-        return np.maximum(self.arrive, self.pace * self.dt) + NEAR
+    def near(self) -> Near:
+        """Who has come to the place that was asked for, and who can get no nearer."""
+        shape = self.x.shape
+        found = Near(np.zeros(shape), *np.zeros((2, *shape), dtype=np.bool_))
+        tell_near(self.now, self.dt, found)
+        return found
 
     def run_out(self, v: int, a: int) -> Numbers:
         """The places, (places, 2), along its way up to where it could come to a stand, m."""

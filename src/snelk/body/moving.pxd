@@ -1,6 +1,6 @@
 cimport cython
 
-from snelk.body.columns cimport MovingColumns
+from snelk.body.columns cimport MovingColumns, NearColumns
 
 cdef double PI, GLANCE, NEAR
 cdef Py_ssize_t AHEAD, AT_FOCUS, AT_PLACE, GLANCES, SWEEP
@@ -45,4 +45,10 @@ cdef double _can_stop_within(double far, double acceleration, double dt) noexcep
 )
 cdef double _walk(MovingColumns now, double way, Py_ssize_t v, Py_ssize_t a) noexcept nogil
 
-cdef double close_to_goal(MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+cdef double _close_to_goal(MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+
+@cython.locals(off=double)
+cdef double off_heading(double direction, double heading) noexcept nogil
+
+@cython.locals(v=Py_ssize_t, a=Py_ssize_t, close=double, is_near=bint)
+cdef void _tell_near(MovingColumns now, double dt, NearColumns near) noexcept

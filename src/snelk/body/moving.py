@@ -7,7 +7,7 @@ from cython import nogil
 from cython.cimports.libc.math import atan2, cos, fabs, fmod, hypot, isnan, sin, sqrt
 from numpy.typing import NDArray
 
-from snelk.body.columns import MovingColumns
+from snelk.body.columns import MovingColumns, NearColumns
 from snelk.body.paces import (
     AHEAD,
     AT_FOCUS,
@@ -17,6 +17,7 @@ from snelk.body.paces import (
     NEAR,
     SWEEP,
     Moving,
+    Near,
 )
 from snelk.level.columns import agree, door, laid_out, plain
 
@@ -44,6 +45,13 @@ def arrive_there(now: Moving, dt: float) -> None:
     _arrive_there(laid_out(MovingColumns, now), dt)
 
 
+@door
+def tell_near(now: Moving, dt: float, near: Near) -> None:
+    """Who has arrived, and who cannot get any nearer; `near` is overwritten."""
+    agree(plain(now).x.shape, plain(near).close.shape)
+    _tell_near(laid_out(MovingColumns, now), dt, laid_out(NearColumns, near))
+
+
 def _move(now: Moving, state_for: NDArray[np.float64], dt: float) -> None:
     with nogil:
         for v in range(len(now.x)):
@@ -56,6 +64,17 @@ def _arrive_there(now: Moving, dt: float) -> None:
         for v in range(len(now.x)):
             for a in range(now.x.shape[1]):
                 _arrive(now, _left(now, v, a) - now.stop[v, a], dt, v, a)
+
+
+def _tell_near(now: Moving, dt: float, near: Near) -> None:
+    with nogil:
+        for v in range(len(now.x)):
+            for a in range(now.x.shape[1]):
+                close = _close_to_goal(now, dt, v, a)
+                is_near = now.short[v, a] <= close
+                near.close[v, a] = close
+                near.arrived[v, a] = now.at_end[v, a] and is_near
+                near.unreachable[v, a] = (now.at_end[v, a] and not is_near) or now.no_way[v, a]
 
 
 def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
@@ -112,7 +131,7 @@ def _left(now: Moving, v: int, a: int) -> float:
     return float(hypot(dx, dy) + now.beyond[v, a, n])
 
 
-def close_to_goal(now: Moving, dt: float, v: int, a: int) -> float:
+def _close_to_goal(now: Moving, dt: float, v: int, a: int) -> float:
     """Nearer than this to its goal it has arrived, m: no stop is finer than a tick's way."""
     return float(max(now.arrive[v, a], now.pace[v, a] * dt) + NEAR)
 
@@ -121,7 +140,7 @@ def _arrive(now: Moving, left: float, dt: float, v: int, a: int) -> None:
     """Leave the way if no more than so much is left of it, m."""
     close = NEAR
     if now.stop[v, a] <= 0.0:
-        close = close_to_goal(now, dt, v, a)
+        close = _close_to_goal(now, dt, v, a)
     if now.on_way[v, a] and left <= close:
         now.at_end[v, a], now.on_way[v, a] = True, False
 
@@ -141,12 +160,18 @@ def _turn(now: Moving, toward: float, state_for: float, dt: float, v: int, a: in
         if since >= 0.0 and since < GLANCE * now.period[v, a]:
             wanted = toward + now.glance_by[v, a]
     before = now.heading[v, a]
-    off = fmod(wanted - before + PI, 2.0 * PI)
+    off = off_heading(wanted, before)
+    most = now.turn_rate[v, a] * dt
+    now.heading[v, a] = before + min(max(off, -most), most)
+    return float(now.heading[v, a] - before)
+
+
+def off_heading(direction: float, heading: float) -> float:
+    """How far a direction is to the left of a heading, from -pi to below pi, rad."""
+    off: float = fmod(direction - heading + PI, 2.0 * PI)
     if off < 0.0:
         off += 2.0 * PI
-    most = now.turn_rate[v, a] * dt
-    now.heading[v, a] = before + min(max(off - PI, -most), most)
-    return float(now.heading[v, a] - before)
+    return off - PI
 
 
 def _can_stop_within(far: float, acceleration: float, dt: float) -> float:

@@ -470,6 +470,8 @@ class World:
             self.told_rank[place] = max(self.told_rank[place], message.rank)
         signals.done[...] = [[not each or each.done for each in row] for row in self.activities]
         signals.failed[...] = [[bool(each and each.failed) for each in r] for r in self.activities]
+        near = motion.near
+        signals.arrived[...], signals.unreachable[...] = near.arrived, near.unreachable
         signals.search_done[...] = self.search_done
         signals.caught[...], signals.was_caught[...] = self._has_caught, self._was_caught
         if self._drawn is None:
@@ -618,7 +620,7 @@ class World:
             for kind, now, was in zip(
                 ("done", "failed"), (activity.done, activity.failed), before, strict=True
             ):
-                told = kind == "done" and at_end[v, a] and motion.arrived[v, a]
+                told = kind == "done" and at_end[v, a] and motion.near.arrived[v, a]
                 worth_telling = activity.walks or kind == "failed"
                 if now and not was and worth_telling and not told:
                     x, y = activity.me.place
@@ -634,7 +636,7 @@ class World:
             if activity is None or activity.joins:
                 continue
             me, goal = activity.me, (float(self.goals[v, a, 0]), float(self.goals[v, a, 1]))
-            if motion.arrived[v, a]:
+            if motion.near.arrived[v, a]:
                 self._short_told[v, a] = False
                 if activity.walks:
                     self.happenings.append(Happening(int(v), int(a), "reached", NOBODY, *me.place))

@@ -25,7 +25,7 @@ if cython.compiled and is_stale():
         "snelk", "", "", "its loops were built of other sources", "build them: pip install -e ."
     )
 
-SLOW = "Snelk's inner loops are not compiled here, so all takes longer; see README"
+SLOW = "Snelk is slow: its loops are not compiled; install it again where there is a C compiler"
 
 T = TypeVar("T")
 F = TypeVar("F", bound=Callable[..., Any])

@@ -5,7 +5,7 @@ from snelk.senses.columns cimport PoseColumns
 
 cdef double INF, NAN, REACHED, FARTHEST
 cdef Py_ssize_t HEARD, NO_BELIEF, SENSED_NOW, TOLD, NOBODY, PLACE, SENSED, IN_VIEW
-cdef Py_ssize_t BY_METER, BY_NEAREST, BY_FIRST, BY_ATTRIBUTE
+cdef Py_ssize_t BY_NEAREST, BY_FIRST, BY_ATTRIBUTE
 
 @cython.locals(
     agents=Py_ssize_t, targets=Py_ssize_t, v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t,

@@ -11,7 +11,7 @@ from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.columns import AttendedColumns, BeliefColumns, FocusNumberColumns
 from snelk.mind.memory import HEARD, NO_BELIEF, SENSED_NOW, TOLD, Beliefs
 from snelk.mind.meter import REACHED
-from snelk.mind.signals import FARTHEST, NOBODY, PLACE, Attended, FocusNumbers
+from snelk.mind.signals import FARTHEST, NOBODY, PLACE, RULES, Attended, FocusNumbers
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
 from snelk.senses.contact import SENSED
@@ -20,8 +20,8 @@ from snelk.senses.sight import IN_VIEW
 INF = float("inf")
 NAN = float("nan")
 
-BY_METER, BY_NEAREST, BY_FIRST, BY_ATTRIBUTE = range(4)
-"""As in RULES."""
+BY_NEAREST, BY_FIRST = RULES.index("nearest"), RULES.index("first")
+BY_ATTRIBUTE = RULES.index("attribute")
 
 
 @door

@@ -146,7 +146,7 @@ def _out_of_reach(scenario: Scenario) -> Found:
                     for n, (x, y) in enumerate(corners)
                 }
         part, ways = world.part_of(0, a), world.ways_of(0, a)
-        close = world.motion.close[0, a]
+        close = world.motion.near.close[0, a]
         for what, goal in goals.items():
             end = np.array(goal)
             off = np.inf if part < 0 else float(np.hypot(*(ways.nearest(end, part) - end)))
