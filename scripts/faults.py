@@ -24,7 +24,7 @@ from typing import NamedTuple
 
 ROOT = Path(__file__).parents[1]
 TESTS = {
-    "body/asking.py": "ladder outcomes conditions going",
+    "body/asking.py": "attention",
     "body/motion.py": "moving going",
     "body/moving.py": "moving going",
     "body/outcomes.py": "outcomes",
@@ -39,7 +39,7 @@ TESTS = {
     "level/filing.py": "rays",
     "level/grid.py": "rays",
     "level/within.py": "contact hearing light",
-    "mind/attending.py": "ladder ends outcomes",
+    "mind/attending.py": "attention",
     "mind/deciding.py": "conditions ladder outcomes",
     "mind/evaluation.py": "conditions",
     "mind/filling.py": "meter contact",

@@ -1,0 +1,260 @@
+"""Attention and signals, against the same rules worked out on whole arrays, on random ticks."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from snelk.body.asking import ask
+from snelk.body.paces import Moving
+from snelk.body.standing import Drawn, Standing
+from snelk.mind.attending import attend
+from snelk.mind.memory import SOURCES, Beliefs
+from snelk.mind.signals import FARTHEST, NOBODY, PLACE, RULES, Attended, FocusNumbers, Signals
+from snelk.senses.bodies import Bodies, Poses
+
+V, A, J, TICKS, DT = 2, 5, 6, 12, 0.1
+AGENTS = np.array([0, 1, 2, 4, 5], np.int32)
+NEAR = 1e-9
+
+
+def sometimes(chance: np.random.Generator, share: float, *shape: int) -> Any:
+    return chance.random(shape) < share
+
+
+def poses_of(chance: np.random.Generator, rows: int) -> Poses:
+    # On a coarse grid, so that many are as far off as others, or in one place.
+    x, y, z = chance.integers(-2, 3, (3, rows, J)).astype(float)
+    heading = chance.uniform(-7.0, 7.0, (rows, J))
+    codes = chance.integers(0, 3, (2, rows, J)).astype(np.int8)
+    return Poses(x, y, z, heading, *codes, sometimes(chance, 0.8, rows, J))
+
+
+def focus_numbers(chance: np.random.Generator) -> FocusNumbers:
+    rule = chance.integers(0, len(RULES), (V, A)).astype(np.int8)
+    worth = np.where(rule[..., None] == 3, chance.integers(0, 3, (V, A, J + 1)) * 1.0, np.nan)
+    return FocusNumbers(
+        AGENTS,
+        sometimes(chance, 0.9, V, A, J) & (AGENTS[:, None] != np.arange(J)),
+        sometimes(chance, 0.7, V, A),
+        sometimes(chance, 0.6, V, A),
+        chance.choice([0.0, 0.3], (V, A)),
+        rule,
+        worth,
+        chance.permutation(J).astype(np.int64),
+    )
+
+
+def nothing_yet() -> Attended:
+    none = np.zeros((4, V, A, J), np.bool_)
+    unknown = np.full((4, V, A, J), np.nan)
+    first, away, value = np.full((3, V, A, J + 1), np.inf)
+    sensed, focus = np.zeros((V, A, J + 1), np.bool_), np.full((V, A), NOBODY, np.int32)
+    seen_for, lost_for = np.zeros((V, A, J)), np.full((V, A, J), np.inf)
+    return Attended(*none, lost_for, seen_for, *unknown, first, away, value, sensed, focus)
+
+
+def focus_by_arrays(
+    numbers: FocusNumbers, now: Attended, own: Any, meter: Any, source: Any, place: Any, was: Any
+) -> Any:
+    """Whom each acts on: the rules of docs/calculations.md, one array after the other."""
+    place_x, place_y, place_meter, place_heard, ignored = place
+
+    def with_place(targets: Any, there: Any) -> Any:
+        return np.concatenate([targets, there[..., None]], axis=2)
+
+    sensed = now.seen | now.felt
+    candidate = numbers.may & ~ignored & (sensed | (source >= 0) | (meter > NEAR))
+    candidate = with_place(candidate, ~np.isnan(place_x))
+    sensed = with_place(sensed, place_heard)
+    x, y = with_place(now.x, place_x), with_place(now.y, place_y)
+    away = np.hypot(x - own[0][..., None], y - own[1][..., None])
+    away[np.isnan(away)] = np.inf
+    full = np.where(numbers.metered[..., None], with_place(meter, place_meter), sensed * 1.0)
+    rule = numbers.rule[..., None]
+    value = np.select(
+        [rule == 1, rule == 2, rule == 3],
+        [-np.where(np.isinf(away), FARTHEST, away), -now.first, numbers.worth],
+        full,
+    )
+    value[~candidate] = -np.inf
+    best = candidate & (value >= value.max(axis=2, keepdims=True) - NEAR)
+    nearest = np.where(best, away, np.inf).min(axis=2, keepdims=True)
+    best &= away <= nearest + NEAR
+    chosen = np.where(best, np.append(numbers.by_name, J), J + 1).argmin(axis=2)
+    found = np.where(chosen == J, PLACE, chosen)
+    found[~candidate.any(axis=2)] = NOBODY
+    for v, a in np.argwhere((was != NOBODY) & (numbers.stick > 0)):
+        old = J if was[v, a] == PLACE else was[v, a]
+        new = chosen[v, a]
+        if not candidate[v, a, old]:
+            continue
+        gap = value[v, a].max() - value[v, a, old]
+        gives_way = sensed[v, a, new] and not sensed[v, a, old] and gap >= -NEAR
+        if gap <= numbers.stick[v, a] + NEAR and not gives_way:
+            found[v, a] = was[v, a]
+    return found
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_attention_is_what_the_rules_make_of_whole_arrays(seed: int) -> None:
+    chance = np.random.default_rng(seed)
+    numbers, now, rows = focus_numbers(chance), nothing_yet(), int(chance.choice([1, V]))
+    seen, lost_for, seen_for = np.zeros((V, A, J), np.bool_), now.lost_for.copy(), 0.0
+    known, first = np.full((2, V, A, J), np.nan), now.first.copy()
+    for tick in range(TICKS):
+        poses, p = poses_of(chance, rows), np.arange(V) if rows > 1 else np.zeros(V, int)
+        failed = chance.integers(-1, 3, (V, A, J, 2)).astype(np.int8)
+        touch, zone = chance.integers(-1, 6, (2, V, A, J)).astype(np.int8)
+        loudness = chance.choice([0.0, 0.5], (V, A, J))
+        meter = chance.choice([0.0, 0.4, 0.6, 0.65, 1.0], (V, A, J))
+        source = chance.integers(-1, len(SOURCES), (V, A, J)).astype(np.int8)
+        source[~numbers.remembers] = -1
+        at = np.where(source < 0, np.nan, chance.integers(-2, 3, (2, V, A, J)))
+        beliefs = Beliefs(source, *at, *np.zeros((4, V, A, J)))
+        drawn = np.where(sometimes(chance, 0.4, V, A), chance.integers(-2, 3, (2, V, A)), np.nan)
+        place = (*drawn, chance.random((V, A)), sometimes(chance, 0.5, V, A))
+        ignored = sometimes(chance, 0.1, V, A, J)
+        was = now.focus.copy()
+        attend(
+            poses, failed, touch, zone, loudness, meter, beliefs, ignored, *place, numbers, DT,
+            tick, now,
+        )  # fmt: skip
+        there = poses.present[p][:, None, :]
+        before, seen = seen, (failed == -1).any(axis=3) & there
+        felt = ((touch == -1) | (zone == -1)) & there
+        lost_for = np.where(seen | felt, 0.0, lost_for + DT)
+        seen_for = np.where(seen & before, seen_for + DT, 0.0)
+        remembers = numbers.remembers[..., None]
+        believed = [
+            np.where(remembers, held, np.where(seen | felt, real[p][:, None, :], np.nan))
+            for held, real in zip(at, (poses.x, poses.y), strict=True)
+        ]
+        news = np.where(remembers, np.isin(source, [0, 4, 5]), seen | felt)
+        known = np.where(news, believed, np.where(remembers & (source < 0), np.nan, known))
+        np.testing.assert_array_equal(now.seen, seen)
+        np.testing.assert_array_equal(now.felt, felt)
+        np.testing.assert_array_equal(now.heard, loudness > 0)
+        np.testing.assert_allclose(now.lost_for, lost_for)
+        np.testing.assert_allclose(now.seen_for, seen_for, atol=1e-12)
+        np.testing.assert_array_equal([now.x, now.y], believed)
+        np.testing.assert_array_equal([now.known_x, now.known_y], known)
+        asked = numbers.may & ~ignored & (seen | felt | (source >= 0) | (meter > NEAR))
+        candidate = np.concatenate([asked, ~np.isnan(drawn[0])[..., None]], axis=2)
+        first = np.where(candidate, np.minimum(first, tick), np.inf)
+        np.testing.assert_array_equal(now.first, first)
+        own = [axis[p][:, AGENTS] for axis in (poses.x, poses.y)]
+        expected = focus_by_arrays(numbers, now, own, meter, source, (*place, ignored), was)
+        np.testing.assert_array_equal(now.focus, expected)
+
+
+def test_a_focus_sticks_to_what_is_better_by_so_much_and_no_more() -> None:
+    numbers = focus_numbers(np.random.default_rng(0))
+    shape, none = (V, A, J), np.full((V, A), np.nan)
+    numbers = numbers._replace(
+        may=np.ones(shape, np.bool_), metered=np.ones((V, A), np.bool_),
+        rule=np.zeros((V, A), np.int8), stick=np.full((V, A), 0.25),
+    )  # fmt: skip
+    rng = np.random.default_rng(1)
+    poses, nobody = poses_of(rng, 1), np.full(shape, 3, np.int8)
+    beliefs = Beliefs(np.full(shape, -1, np.int8), *np.full((6, *shape), np.nan))
+    now, meter = nothing_yet(), np.zeros(shape)
+    for held, other, focus in ((0.5, 0.0, 0), (0.5, 0.75, 0), (0.5, 0.7500001, 3), (0.6, 0.75, 3)):
+        meter[..., 0], meter[..., 3] = held, other
+        attend(
+            poses, nobody[..., None], nobody, nobody, np.zeros(shape), meter, beliefs,
+            np.zeros(shape, np.bool_), none, none, none, np.zeros((V, A), np.bool_), numbers, DT,
+            0, now,
+        )  # fmt: skip
+        assert (now.focus == focus).all(), (held, other)
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
+    chance = np.random.default_rng(seed)
+    rows = int(chance.choice([1, V]))
+    poses, p = poses_of(chance, rows), np.arange(V) if rows > 1 else np.zeros(V, int)
+    bodies = Bodies(*chance.random((2, V, J, 3)), np.zeros((V, J, 1, 2)), np.zeros((V, J)))
+    speed, light = chance.random((rows, J)), chance.random((V, J))
+    exposure = np.where(sometimes(chance, 0.8, V, A, J), chance.random((V, A, J)), np.nan)
+    meter, told_rank = chance.random((2, V, A, J))
+    told = sometimes(chance, 0.3, V, A, J)
+    now = nothing_yet()
+    for field in (now.seen, now.heard, now.felt):
+        field[...] = sometimes(chance, 0.4, V, A, J)
+    now.lost_for[...], now.seen_for[...] = chance.random((2, V, A, J))
+    for field in (now.x, now.y):
+        field[...] = chance.integers(-1, 2, (V, A, J))
+    now.x[now.lost_for > 0.8] = np.nan
+    now.focus[...] = chance.integers(-2, J, (V, A))
+    drawn = Drawn(*chance.integers(-1, 2, (2, V, A)).astype(float), chance.random((V, A)),
+                  sometimes(chance, 0.5, V, A), chance.integers(0, 9, (V, A)).astype(np.int32))  # fmt: skip
+    standing = Standing(
+        chance.integers(-1, 3, (V, A)).astype(np.int16), *chance.integers(0, 50, (2, V, A)),
+        chance.random((V, A, 3)), sometimes(chance, 0.5, V, A, 3), *chance.random((2, V, A)),
+        chance.random((V, A, 2)), sometimes(chance, 0.5, V, A, A),
+    )  # fmt: skip
+    arrays = {name: np.zeros((V, A)) for name in Moving._fields}
+    arrays |= {name: sometimes(chance, 0.5, V, A) for name in ("driven", "on_way")}
+    arrays |= {name: np.zeros((V, A), np.bool_) for name in ("still", "at_end", "no_way")}
+    arrays |= {name: np.zeros((V, A), np.int64) for name in ("turn_at", "next", "size")}
+    arrays |= {"look": np.zeros((V, A), np.int8), "points": np.zeros((V, A, 1, 2))}
+    moving = Moving(**arrays | {"beyond": np.zeros((V, A, 1))})  # type: ignore[arg-type]
+    moving.x[...], moving.y[...] = chance.integers(-1, 2, (2, V, A))
+    moving.heading[...] = chance.uniform(-9.0, 9.0, (V, A))
+    moving.stuck_for[...] = chance.choice([0.9, 1.0], (V, A))
+    sees_me, signals = np.zeros((V, A, A), np.bool_), Signals.blank((V, A))
+    ask(
+        poses, bodies, AGENTS, speed, light, exposure, meter, told, told_rank, drawn, now,
+        moving, standing, DT, sees_me, signals,
+    )  # fmt: skip
+    for v, a in np.ndindex(V, A):
+        j, i, s = int(now.focus[v, a]), AGENTS[a], max(int(standing.state[v, a]), 0)
+        of, at_place = j >= 0, j == PLACE
+        seen, q = of and bool(now.seen[v, a, j]), p[v]
+        x, y = (now.x[v, a, j], now.y[v, a, j]) if of else (np.nan, np.nan)
+        x, y = (drawn.x[v, a], drawn.y[v, a]) if at_place else (x, y)
+        dx, dy = x - moving.x[v, a], y - moving.y[v, a]
+        # The angle between two directions, by their product instead of by a difference.
+        facing = np.array([np.cos(moving.heading[v, a]), np.sin(moving.heading[v, a])])
+        length = float(np.hypot(dx, dy))
+        cosine = np.clip(facing @ [dx, dy] / length, -1.0, 1.0) if length > 0 else 1.0
+        bearing = np.nan if np.isnan(length) else np.degrees(np.arccos(cosine))
+        goes, shown = moving.on_way[v, a] and moving.driven[v, a], exposure[v, a, j]
+        watched = [bool(now.seen[v, w, i]) for w in range(A)]
+        height = bodies.height[v, np.arange(J), poses.posture[q]]
+        expected = {
+            "state": standing.state[v, a], "focus": j, "entry": standing.entries[v, a],
+            "place": drawn.kind[v, a] if at_place else -1, "seen": seen,
+            "heard": drawn.heard[v, a] if at_place else of and now.heard[v, a, j],
+            "felt": of and now.felt[v, a, j], "told": of and told[v, a, j],
+            "any_seen": now.seen[v, a].any(), "any_felt": now.felt[v, a].any(),
+            "any_heard": now.heard[v, a].any() or drawn.heard[v, a],
+            "any_told": told[v, a].any(), "knows": not np.isnan(x),
+            "stuck": moving.stuck_for[v, a] >= 1.0, "asleep": standing.asleep[v, a, s],
+            "observed": any(w and o for w, o in zip(watched, standing.others[v, a], strict=True)),
+            "meter": drawn.meter[v, a] if at_place else meter[v, a, j] if of else 0.0,
+            "exposure": shown if seen and not np.isnan(shown) else 0.0,
+            "distance": np.inf if np.isnan(length) else length,
+            "from_home": np.hypot(
+                moving.x[v, a] - standing.home_x[v, a], moving.y[v, a] - standing.home_y[v, a]
+            ),
+            "lost_for": now.lost_for[v, a, j] if of else np.inf,
+            "seen_for": now.seen_for[v, a, j] if of else 0.0,
+            "state_for": standing.since[v, a] * DT, "rank": standing.rank[v, a, s],
+            "told_rank": told_rank[v, a, j] if of else -1.0,
+            "own_speed": speed[q, i], "own_height": height[i], "own_light": light[v, i],
+            "target_speed": speed[q, j] if seen else np.nan,
+            "target_height": height[j] if seen else np.nan,
+            "target_light": light[v, j] if seen else np.nan, "target_x": x, "target_y": y,
+            "goal_x": standing.goals[v, a, 0] if goes else np.nan,
+            "goal_y": standing.goals[v, a, 1] if goes else np.nan,
+        }  # fmt: skip
+        for name, value in expected.items():
+            found = getattr(signals, name)[v, a]
+            np.testing.assert_allclose(found, value, rtol=1e-12, err_msg=name)
+        np.testing.assert_allclose(signals.bearing[v, a], bearing, atol=2e-6)
+        assert signals.faces_focus[v, a] == (signals.bearing[v, a] <= 5.0)
+        assert sees_me[v, a].tolist() == watched
