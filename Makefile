@@ -43,7 +43,7 @@ $(VENV)/bin/python:
 		{ echo "Snelk needs Python 3.11 or newer; try: make PYTHON=python3.12 $(MAKECMDGOALS)"; exit 1; }
 	$(PYTHON) -m venv $(VENV)
 
-LOOPS := setup.py $(wildcard src/snelk/*/*.pxd) $(patsubst %.pxd,%.py,$(wildcard src/snelk/*/*.pxd))
+LOOPS := setup.py src/snelk/config/syntax.py $(wildcard src/snelk/*/*.pxd) $(patsubst %.pxd,%.py,$(wildcard src/snelk/*/*.pxd))
 
 $(VENV)/.ready: pyproject.toml $(LOOPS) | $(VENV)/bin/python
 	$(PIP) -e .
@@ -54,5 +54,5 @@ $(VENV)/.ready-dev: pyproject.toml $(LOOPS) | $(VENV)/bin/python
 	@touch $@ $(VENV)/.ready
 
 clean:
-	rm -rf $(VENV) .mypy_cache .pytest_cache .ruff_cache .hypothesis build dist src/snelk/_built.txt
+	rm -rf $(VENV) .mypy_cache .pytest_cache .ruff_cache .hypothesis build dist src/snelk/_built.txt src/snelk/config/_syntax.bin
 	find src -name '*.so' -delete

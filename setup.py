@@ -1,4 +1,4 @@
-"""Builds the compiled loops: every module of Snelk that has a `.pxd` beside it.
+"""Builds the parser of conditions, and the compiled loops: every module with a `.pxd` beside it.
 
 With the machine's C compiler, or one that is fetched where there is none. Failing both, the loops
 stay as they are, and run interpreted.
@@ -72,6 +72,7 @@ def _find_compiler() -> None:
 
 def _extensions() -> list[Extension]:
     built = runpy.run_path("src/snelk/built.py")
+    runpy.run_path("src/snelk/config/syntax.py")["keep"]()
     Path("src/snelk/_built.txt").write_text(built["digest"](), encoding="ascii")
     shared = Path("build", "_shared.c")
     shared.parent.mkdir(exist_ok=True)

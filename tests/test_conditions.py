@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import snelk
+from snelk.config import syntax
 from snelk.config.conditions import (
     FUNCTIONS,
     NUMBERS,
@@ -27,6 +28,22 @@ from snelk.config.conditions import (
 from snelk.mind.deciding import decide
 from snelk.mind.evaluation import evaluate
 from snelk.mind.programs import LadderState, Table
+
+
+def test_a_kept_parser_is_taken_only_if_it_was_made_of_this_grammar(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(syntax, "KEPT", tmp_path / "kept")
+    monkeypatch.setattr(syntax, "GRAMMAR", 'start: "seen"')
+    syntax.keep()
+    assert not syntax.parser.__wrapped__().parse("seen").children
+    kept = syntax.KEPT.read_bytes()
+    for spoiled in (kept[:-1], b"", b"\n"):
+        syntax.KEPT.write_bytes(spoiled)
+        syntax.parser.__wrapped__().parse("seen")
+    syntax.KEPT.write_bytes(kept)
+    monkeypatch.setattr(syntax, "GRAMMAR", 'start: "heard"')
+    syntax.parser.__wrapped__().parse("heard")
 
 
 @pytest.mark.parametrize(

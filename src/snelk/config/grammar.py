@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from functools import cache
 from typing import Any, TypeVar
 
-from lark import Lark, Token, Transformer, UnexpectedInput, v_args
+from lark import Token, Transformer, UnexpectedInput, v_args
 from lark.exceptions import VisitError
 
 from snelk.config.conditions import (
@@ -24,37 +23,11 @@ from snelk.config.conditions import (
     Node,
     unit_of,
 )
+from snelk.config.syntax import parser
 from snelk.errors import nearest
 
 DEEPEST = 24
 """Deeper nesting of parentheses, `not` and minus signs is refused."""
-
-GRAMMAR = r"""
-?start: either
-?either: one_of ("or" one_of)*
-?one_of: both ("xor" both)*
-?both: negated ("and" negated)*
-?negated: "not" negated -> negation
-        | compared
-?compared: sum (COMPARISON sum)?
-?sum: product (SIGN product)*
-?product: factor (TIMES factor)*
-?factor: SIGN factor -> signed
-       | NUMBER UNIT? -> number
-       | NAME "." NAME -> attribute
-       | NAME "(" either ")" -> call
-       | NAME -> signal
-       | TEXT -> text
-       | "(" either ")" -> inner
-COMPARISON: "<=" | ">=" | "==" | "!=" | "<" | ">"
-SIGN: "+" | "-"
-TIMES: "*" | "/"
-UNIT: /(deg|s|m)(?![A-Za-z0-9_])/
-NUMBER: /(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?/
-NAME: /[A-Za-z_][A-Za-z0-9_]*/
-TEXT: /"[^"\n]*"|'[^'\n]*'/
-%ignore /[ \t\r\n]+/
-"""
 
 
 def tree_of(text: str) -> Node:
@@ -64,9 +37,9 @@ def tree_of(text: str) -> Node:
         ConditionError: It is nested too deep, or a word, unit or sign is wrong.
     """
     try:
-        tokens = list(_parser().lex(text))
+        tokens = list(parser().lex(text))
         _check_depth(tokens)
-        root: Node = _Builder().transform(_parser().parse(text))
+        root: Node = _Builder().transform(parser().parse(text))
     except UnexpectedInput as error:
         raise _misplaced(text, error) from None
     except VisitError as error:
@@ -75,11 +48,6 @@ def tree_of(text: str) -> Node:
         raise
     _must_be_truth(root)
     return root
-
-
-@cache
-def _parser() -> Lark:
-    return Lark(GRAMMAR, parser="lalr", propagate_positions=True, maybe_placeholders=False)
 
 
 def _check_depth(tokens: list[Token]) -> None:
