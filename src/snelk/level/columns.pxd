@@ -14,3 +14,10 @@ cdef class GridColumns(Columns):
 cdef class ZoneColumns(Columns):
     cdef public const double[:, ::1] circles, edges
     cdef public const int[::1] starts
+
+
+cdef class GroundColumns(Columns):
+    cdef public const double[:, ::1] corners, lengths
+    cdef public const int[:, ::1] before
+    cdef public const double[:, ::1] edges, inner_edges
+    cdef public const int[::1] starts, inner_starts

@@ -48,6 +48,10 @@ class ZoneColumns(Columns):
     """Those of `Zones`."""
 
 
+class GroundColumns(Columns):
+    """Those of a `Ground`."""
+
+
 def laid_out(columns: Callable[[Any], Any], given: T) -> T:
     """A named tuple as compiled loops read it.
 

@@ -19,8 +19,16 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from snelk.level.grid import build_grid
-from snelk.level.rays import RayCaster
+from snelk.level.columns import GridColumns, GroundColumns, laid_out, plain
+from snelk.level.grid import build_grid, scratch_for
+from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, edges_of
+from snelk.level.walking import (
+    can_walk,
+    find_way,
+    lengths_between,
+    part_of,
+    step_back,
+)
 
 if TYPE_CHECKING:
     from scipy.sparse import csr_matrix
@@ -74,6 +82,8 @@ class Ways:
         parts: Polygons of the ground that can be walked on, each connected in itself. Without a
             territory it ends `MARGIN` outside of the level; ways may lead farther out.
         corners: (corners, 2) where ways turn, m.
+        grid: What is in the way, as compiled loops read it.
+        is_small: Whether the ways between all corners are known at once.
     """
 
     def __init__(
@@ -98,25 +108,24 @@ class Ways:
             [pieces, np.full(len(pieces), -np.inf), np.full(len(pieces), np.inf)]
         )
         walls_of = np.zeros(len(pieces), dtype=np.int32)
-        self._rays = RayCaster(build_grid(flat, walls_of, np.zeros(1)))
+        self.grid = laid_out(GridColumns, build_grid(flat, walls_of, np.zeros(1)))
         grown = shapely.union_all(outer)
         free = shapely.difference(ground if within is None else within, grown)
         parts = [part for part in shapely.get_parts(free) if part.geom_type == "Polygon"]
         self.parts: list[BaseGeometry] = [part for part in parts if part.area > 1e-6]
         shapely.prepare(self.parts)
-        self._inner: list[BaseGeometry | None] = [None] * len(self.parts)
         self.corners, self._sides = _outward_corners(grown)
         self._lock = Lock()  # of what is kept, which threads share
-        self._all: Row | None = None  # (corners, corners) each, of small levels
+        self.is_small = len(self.corners) <= WHOLE
         self._rows: OrderedDict[tuple[int, float], Row] = OrderedDict()
         self._seen: OrderedDict[tuple[float, float, float], Seen] = OrderedDict()
 
     def clear(self, start: Numbers, end: Numbers) -> NDArray[np.bool_]:
         """Whether each straight line, (lines, 2), can be walked."""
-        ends = np.zeros((2, len(start), 3))
-        ends[0, :, :2], ends[1, :, :2] = start, end
-        result: NDArray[np.bool_] = self._rays.cast(*ends)[0] > 0.0
-        return result
+        free = np.empty(len(start), dtype=np.bool_)
+        start, end = np.ascontiguousarray(start), np.ascontiguousarray(end)
+        can_walk(self.grid, scratch_for(plain(self.grid)), start, end, free)
+        return free
 
     def distance(self, start: Numbers, end: Numbers, limit: Numbers) -> Numbers:
         """Length of the way from each start to each end, (pairs, 2), m; infinite beyond `limit`.
@@ -132,6 +141,15 @@ class Ways:
     def around(self, start: Numbers, end: Numbers, limit: Numbers) -> Numbers:
         """The same for pairs of which it is known that the straight line is not free."""
         length = np.full(len(start), np.inf)
+        if len(start) == 0:
+            return length
+        if self.is_small:
+            start, end, limit = map(np.ascontiguousarray, (start, end, limit))
+            lengths_between(
+                self.whole_ground, self.grid, scratch_for(plain(self.grid)), self.marks(), start,
+                end, limit, length,
+            )  # fmt: skip
+            return length
         places, which = np.unique(start, axis=0, return_inverse=True)
         for n, place in enumerate(places):
             here = np.flatnonzero(which.ravel() == n)
@@ -154,9 +172,7 @@ class Ways:
 
     def length(self, start: Numbers, goal: Numbers) -> float:
         """The length of the way between two places, (2,), m; infinite if there is none."""
-        if self.clear(start[None], goal[None])[0]:
-            return float(np.hypot(*(goal - start)))
-        return float(self._between(start, goal)[2].min(initial=np.inf))
+        return float(self.distance(start[None], goal[None], np.array([np.inf]))[0])
 
     def _between(self, start: Numbers, goal: Numbers) -> tuple[Seen, Seen, Numbers]:
         """The corners seen from either place, and the lengths of the ways by way of both, m."""
@@ -169,6 +185,15 @@ class Ways:
 
         None if there is no way; see `nearest` for goals that cannot be walked to.
         """
+        if self.is_small:
+            way, marks = np.empty((len(self.corners) + 1, 2)), self.marks()
+            for ground in (self.ground, self.whole_ground):  # the whole one only if it is needed
+                count = find_way(
+                    ground, self.grid, scratch_for(plain(self.grid)), marks, start, goal, way
+                )
+                if count != NOT_KNOWN:
+                    break
+            return None if count == NO_WAY else way[:count]
         if self.clear(start[None], goal[None])[0]:
             return goal[None].copy()
         (a, _), (b, _), whole = self._between(start, goal)
@@ -187,26 +212,41 @@ class Ways:
 
     def part_at(self, place: Numbers) -> int:
         """The number of the part of the ground that a place is in, or the nearest; -1 if none."""
-        point = shapely.Point(place)
-        for n, part in enumerate(self.parts):
-            if shapely.contains_xy(part, *place):
-                return n
-        if not self.parts:
-            return -1
-        return int(np.argmin(shapely.distance(np.array(self.parts, dtype=object), point)))
+        part = part_of(self.ground, float(place[0]), float(place[1]))
+        if part >= 0 or not self.parts:
+            return part
+        away = shapely.distance(np.array(self.parts, dtype=object), shapely.Point(place))
+        return int(np.argmin(away))
 
     def nearest(self, place: Numbers, part: int) -> Numbers:
         """The place itself, or if one cannot stand there the nearest in a part of the ground."""
-        ground = self.parts[part]
-        if shapely.contains_xy(ground, *place):
-            return place
-        inner = self._inner[part]
-        if inner is None:
-            inner = shapely.buffer(ground, -APART)
-            inner = self._inner[part] = ground if inner.is_empty else inner
-        line = shapely.shortest_line(inner, shapely.Point(place))
-        found: Numbers = shapely.get_coordinates(line)[0]
-        return found
+        x, y = float(place[0]), float(place[1])
+        on = step_back(self.ground, part, x, y)
+        return place if on == (x, y) else np.array(on)
+
+    def marks(self) -> NDArray[np.int8]:
+        """Room for compiled loops to note which corners are seen from either end of a way."""
+        return np.empty((2, len(self.corners)), dtype=np.int8)
+
+    @cached_property
+    def ground(self) -> Ground:
+        """What compiled loops read, but for the ways between corners."""
+        inner = [shapely.buffer(part, -APART) for part in self.parts]
+        inner = [part if own.is_empty else own for own, part in zip(inner, self.parts, strict=True)]
+        corners, nothing = np.ascontiguousarray(self.corners), np.zeros((0, 0))
+        plain_ground = Ground(
+            corners, nothing, nothing.astype(np.int32), *edges_of(self.parts), *edges_of(inner)
+        )
+        return laid_out(GroundColumns, plain_ground)
+
+    @cached_property
+    def whole_ground(self) -> Ground:
+        """All that compiled loops read, of a small level."""
+        from scipy.sparse.csgraph import dijkstra
+
+        lengths, before = dijkstra(self._graph, return_predecessors=True)
+        found = plain(self.ground)._replace(lengths=lengths, before=before.astype(np.int32))
+        return laid_out(GroundColumns, found)
 
     def _visible(self, place: Numbers, limit: float = np.inf) -> Seen:
         """The corners that can be walked to straight from a place, and how far each is, m."""
@@ -226,27 +266,17 @@ class Ways:
 
     def _lengths(self, corners: NDArray[np.intp], limit: float = np.inf) -> Numbers:
         """(some corners, corners) lengths of the ways from some corners to all, m."""
-        if len(self.corners) <= WHOLE:
-            return self._every()[0][corners]
+        if self.is_small:
+            found: Numbers = plain(self.whole_ground).lengths[corners]
+            return found
         rows = [self._row(int(corner), limit)[0] for corner in corners]
         return np.stack(rows) if rows else np.zeros((0, len(self.corners)))
-
-    def _every(self) -> Row:
-        """The ways between all corners of a small level; found when first asked for."""
-        if self._all is None:
-            from scipy.sparse.csgraph import dijkstra
-
-            self._all = dijkstra(self._graph, return_predecessors=True)
-        return self._all
 
     def _row(self, corner: int, limit: float = np.inf) -> Row:
         """Lengths of the ways from a corner to all others, m, and the corner before each.
 
         Those beyond the limit may be infinite; of limits only the power of two above counts.
         """
-        if len(self.corners) <= WHOLE:
-            lengths, before = self._every()
-            return lengths[corner], before[corner]
         reach = 2.0 ** np.ceil(np.log2(max(limit, 1.0))) if np.isfinite(limit) else np.inf
         key = (corner, float(reach))
         with self._lock:

@@ -1,0 +1,44 @@
+"""Ground that can be walked on, and the ways between its corners, as plain arrays."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
+
+Numbers = NDArray[np.float64]
+
+NO_WAY, NOT_KNOWN = -1, -2
+"""Instead of how many places a way has: there is none; the ways between corners are needed."""
+
+
+class Ground(NamedTuple):
+    """What compiled loops read of `Ways`.
+
+    The edges of part n of the ground, ax, ay, bx, by in m, are those from `starts[n]` up to
+    `starts[n + 1]`; those of the same part a little smaller lie in `inner_edges`.
+    """
+
+    corners: Numbers  # (corners, 2) where ways turn, m
+    lengths: Numbers  # (corners, corners) of the ways between them, m; (0, 0) if not known yet
+    before: NDArray[np.int32]  # (corners, corners) the corner before the second
+    edges: Numbers
+    starts: NDArray[np.int32]
+    inner_edges: Numbers
+    inner_starts: NDArray[np.int32]
+
+
+def edges_of(parts: Sequence[BaseGeometry]) -> tuple[Numbers, NDArray[np.int32]]:
+    """The (edges, 4) of all outlines of some areas, and where those of each begin."""
+    found, starts = [np.zeros((0, 4))], [0]
+    for part in parts:
+        for polygon in shapely.get_parts(part):
+            for ring in (polygon.exterior, *polygon.interiors):
+                points = shapely.get_coordinates(ring)
+                found.append(np.hstack([points[:-1], points[1:]]))
+        starts.append(sum(map(len, found)))
+    return np.ascontiguousarray(np.concatenate(found)), np.array(starts, dtype=np.int32)

@@ -1,0 +1,59 @@
+cimport cython
+
+from snelk.level.casting cimport cast_ray
+from snelk.level.columns cimport GridColumns, GroundColumns
+
+cdef double INF, ROUNDING
+cdef Py_ssize_t NO_WAY, NOT_KNOWN, UNSEEN, SEEN
+
+@cython.locals(n=Py_ssize_t)
+cdef void _can_walk(
+    GridColumns grid, Py_ssize_t[::1] scratch, const double[:, ::1] start,
+    const double[:, ::1] end, unsigned char[::1] free,
+) noexcept
+
+@cython.locals(share=double, _wall=Py_ssize_t, _at=double)
+cdef bint is_clear(
+    GridColumns grid, Py_ssize_t[::1] scratch, double x, double y, double to_x, double to_y,
+) noexcept nogil
+
+@cython.locals(
+    n=Py_ssize_t, first=Py_ssize_t, last=Py_ssize_t, count=Py_ssize_t, corner=Py_ssize_t,
+    _whole=double,
+)
+cdef Py_ssize_t way_between(
+    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, signed char[:, ::1] marks,
+    double x, double y, double to_x, double to_y, double[:, ::1] way,
+) noexcept nogil
+
+@cython.locals(n=Py_ssize_t, _first=Py_ssize_t, _last=Py_ssize_t, whole=double)
+cdef void _lengths_between(
+    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, signed char[:, ::1] marks,
+    const double[:, ::1] start, const double[:, ::1] end, const double[::1] limit,
+    double[::1] length,
+) noexcept
+
+@cython.locals(
+    count=Py_ssize_t, first=Py_ssize_t, last=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, best=double,
+    ax=double, ay=double, bx=double, by=double, far=double, before=double, whole=double,
+)
+cdef (Py_ssize_t, Py_ssize_t, double) _best_turns(
+    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, signed char[:, ::1] marks,
+    double x, double y, double to_x, double to_y,
+) noexcept nogil
+
+@cython.locals(part=Py_ssize_t)
+cdef Py_ssize_t _part_of(GroundColumns ground, double x, double y) noexcept nogil
+
+@cython.locals(
+    odd=bint, edge=Py_ssize_t, ax=double, ay=double, bx=double, by=double, side=double,
+)
+cdef bint is_on(GroundColumns ground, Py_ssize_t part, double x, double y) noexcept nogil
+
+@cython.locals(
+    edge=Py_ssize_t, nearest=double, at_x=double, at_y=double, ax=double, ay=double, dx=double,
+    dy=double, square=double, share=double, px=double, py=double, away=double,
+)
+cdef (double, double) onto(
+    GroundColumns ground, Py_ssize_t part, double x, double y,
+) noexcept nogil

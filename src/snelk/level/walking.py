@@ -1,0 +1,289 @@
+"""Ways on foot, one at a time: compiled, see `snelk.level.columns`.
+
+What a shortest way is, and which corners it turns at, is told in `snelk.level.ways`.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from cython import compiled, nogil
+from cython.cimports.libc.math import hypot
+from numpy.typing import NDArray
+
+from snelk.level.columns import GridColumns, GroundColumns, agree, door, laid_out, plain
+from snelk.level.grid import Grid
+from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground
+
+if not compiled:
+    from snelk.level.casting import cast_ray
+
+INF = float("inf")
+
+ROUNDING = 1e-9
+"""A way by a corner may be this much shorter than the straight lines it consists of, m."""
+
+UNSEEN, SEEN = 1, 2
+
+
+@door
+def can_walk(
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    start: NDArray[np.float64],
+    end: NDArray[np.float64],
+    free: NDArray[np.bool_],
+) -> None:
+    """Which straight lines, (lines, 2), meet none of the pieces in a grid; `free` is filled."""
+    agree(start.shape, end.shape, (len(free), 2))
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    _can_walk(laid_out(GridColumns, grid), scratch, start, end, free)
+
+
+@door
+def find_way(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    marks: NDArray[np.int8],
+    start: NDArray[np.float64],
+    goal: NDArray[np.float64],
+    way: NDArray[np.float64],
+) -> int:
+    """The shortest way between two places, (2,): how many places it has, filled into `way`.
+
+    Args:
+        ground: What can be walked on.
+        grid: What is in the way.
+        scratch: Of the grid.
+        marks: (2, corners) overwritten.
+        start: Where it begins, m.
+        goal: Where it ends, m.
+        way: (corners + 1, 2) where it turns, and the goal at its end; overwritten, m.
+
+    Returns:
+        The number of places, NO_WAY or NOT_KNOWN.
+    """
+    count = len(plain(ground).corners)
+    agree(marks.shape, (2, count))
+    agree(start.shape, goal.shape, (2,))
+    agree(way.shape, (count + 1, 2))
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    return way_between(
+        laid_out(GroundColumns, ground),
+        laid_out(GridColumns, grid),
+        scratch,
+        marks,
+        start[0],
+        start[1],
+        goal[0],
+        goal[1],
+        way,
+    )
+
+
+@door
+def lengths_between(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    marks: NDArray[np.int8],
+    start: NDArray[np.float64],
+    end: NDArray[np.float64],
+    limit: NDArray[np.float64],
+    length: NDArray[np.float64],
+) -> None:
+    """The lengths of ways of which it is known that the straight line is not free.
+
+    Args:
+        ground: What can be walked on; the ways between its corners are known.
+        grid: What is in the way.
+        scratch: Of the grid.
+        marks: (2, corners) overwritten.
+        start: (ways, 2) where they begin, m.
+        end: (ways, 2) where they end, m.
+        limit: (ways,) ways longer than this count as none, m.
+        length: (ways,) filled with their lengths, m; infinite where there is none.
+    """
+    count = len(plain(ground).corners)
+    agree(marks.shape, (2, count))
+    agree(start.shape, end.shape, (len(limit), 2), (len(length), 2))
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(ground).lengths.shape, (count, count))
+    _lengths_between(
+        laid_out(GroundColumns, ground),
+        laid_out(GridColumns, grid),
+        scratch,
+        marks,
+        start,
+        end,
+        limit,
+        length,
+    )
+
+
+@door
+def part_of(ground: Ground, x: float, y: float) -> int:
+    """The first part of the ground that a place is in, or -1."""
+    return _part_of(laid_out(GroundColumns, ground), x, y)
+
+
+@door
+def step_back(ground: Ground, part: int, x: float, y: float) -> tuple[float, float]:
+    """The place itself, or if one cannot stand there the nearest in a part of the ground."""
+    agree((0 <= part < len(plain(ground).starts) - 1,), (True,))
+    return onto(laid_out(GroundColumns, ground), part, x, y)
+
+
+def _can_walk(
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    start: NDArray[np.float64],
+    end: NDArray[np.float64],
+    free: NDArray[np.bool_],
+) -> None:
+    with nogil:
+        for n in range(len(start)):
+            free[n] = is_clear(grid, scratch, start[n, 0], start[n, 1], end[n, 0], end[n, 1])
+
+
+def is_clear(
+    grid: Grid, scratch: NDArray[np.int64], x: float, y: float, to_x: float, to_y: float
+) -> bool:
+    """Whether a straight line meets none of the pieces in a grid."""
+    share, _wall, _at = cast_ray(grid, scratch, x, y, 0.0, to_x, to_y, 0.0)
+    return share > 0.0
+
+
+def way_between(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    marks: NDArray[np.int8],
+    x: float,
+    y: float,
+    to_x: float,
+    to_y: float,
+    way: NDArray[np.float64],
+) -> int:
+    """As `find_way`."""
+    if is_clear(grid, scratch, x, y, to_x, to_y):
+        way[0, 0], way[0, 1] = to_x, to_y
+        return 1
+    if len(ground.lengths) < len(ground.corners):
+        return NOT_KNOWN
+    first, last, _whole = _best_turns(ground, grid, scratch, marks, x, y, to_x, to_y)
+    if first < 0:
+        return NO_WAY
+    count = 1
+    corner = last
+    while corner != first:
+        corner = ground.before[first, corner]
+        count += 1
+    corner = last
+    for n in range(count - 1, -1, -1):
+        way[n, 0], way[n, 1] = ground.corners[corner, 0], ground.corners[corner, 1]
+        corner = ground.before[first, corner]
+    way[count, 0], way[count, 1] = to_x, to_y
+    return count + 1
+
+
+def _lengths_between(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    marks: NDArray[np.int8],
+    start: NDArray[np.float64],
+    end: NDArray[np.float64],
+    limit: NDArray[np.float64],
+    length: NDArray[np.float64],
+) -> None:
+    with nogil:
+        for n in range(len(start)):
+            _first, _last, whole = _best_turns(
+                ground, grid, scratch, marks, start[n, 0], start[n, 1], end[n, 0], end[n, 1]
+            )
+            length[n] = whole if whole <= limit[n] else INF
+
+
+def _best_turns(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    marks: NDArray[np.int8],
+    x: float,
+    y: float,
+    to_x: float,
+    to_y: float,
+) -> tuple[int, int, float]:
+    """The first and the last corner of the shortest way that turns, and its length, m.
+
+    Corners that cannot be part of a shorter way are not looked at from either end.
+    """
+    count = len(ground.corners)
+    best, first, last = INF, -1, -1
+    for i in range(count):
+        marks[0, i] = marks[1, i] = 0
+    for i in range(count):
+        ax, ay = ground.corners[i, 0], ground.corners[i, 1]
+        far = hypot(ax - x, ay - y)
+        if far + hypot(to_x - ax, to_y - ay) > best + ROUNDING:
+            continue
+        for j in range(count):
+            before = far + ground.lengths[i, j]
+            if not before < best or marks[1, j] == UNSEEN:
+                continue
+            bx, by = ground.corners[j, 0], ground.corners[j, 1]
+            whole = before + hypot(bx - to_x, by - to_y)
+            if not whole < best:
+                continue
+            if marks[0, i] == 0:
+                marks[0, i] = SEEN if is_clear(grid, scratch, x, y, ax, ay) else UNSEEN
+            if marks[0, i] == UNSEEN:
+                break
+            if marks[1, j] == 0:
+                marks[1, j] = SEEN if is_clear(grid, scratch, to_x, to_y, bx, by) else UNSEEN
+            if marks[1, j] == SEEN:
+                best, first, last = whole, i, j
+    return first, last, best
+
+
+def _part_of(ground: Ground, x: float, y: float) -> int:
+    for part in range(len(ground.starts) - 1):
+        if is_on(ground, part, x, y):
+            return int(part)
+    return -1
+
+
+def is_on(ground: Ground, part: int, x: float, y: float) -> bool:
+    """Whether a place is in a part of the ground; on its very edge it is not."""
+    odd = False
+    for edge in range(ground.starts[part], ground.starts[part + 1]):
+        ax, ay = ground.edges[edge, 0], ground.edges[edge, 1]
+        bx, by = ground.edges[edge, 2], ground.edges[edge, 3]
+        if min(ay, by) <= y <= max(ay, by):
+            side = (bx - ax) * (y - ay) - (by - ay) * (x - ax)
+            if side == 0.0 and min(ax, bx) <= x <= max(ax, bx):
+                return False
+            if (ay > y) != (by > y) and (side > 0.0) == (by > ay):
+                odd = not odd
+    return odd
+
+
+def onto(ground: Ground, part: int, x: float, y: float) -> tuple[float, float]:
+    """As `step_back`."""
+    if is_on(ground, part, x, y):
+        return x, y
+    nearest, at_x, at_y = INF, x, y
+    for edge in range(ground.inner_starts[part], ground.inner_starts[part + 1]):
+        ax, ay = ground.inner_edges[edge, 0], ground.inner_edges[edge, 1]
+        dx, dy = ground.inner_edges[edge, 2] - ax, ground.inner_edges[edge, 3] - ay
+        square = dx * dx + dy * dy
+        share = ((x - ax) * dx + (y - ay) * dy) / square if square > 0.0 else 0.0
+        share = min(max(share, 0.0), 1.0)
+        px, py = ax + share * dx, ay + share * dy
+        if share >= 1.0:
+            px, py = ground.inner_edges[edge, 2], ground.inner_edges[edge, 3]
+        away = hypot(px - x, py - y)
+        if away < nearest:
+            nearest, at_x, at_y = away, px, py
+    return at_x, at_y
