@@ -15,11 +15,12 @@ from snelk.chance import stream
 from snelk.mind.signals import PLACE
 
 if TYPE_CHECKING:
+    from snelk.body.walker import Walker
     from snelk.body.world import World
     from snelk.config.minds import State
-    from snelk.level.ways import Ways
 
 Place = tuple[float, float]
+Way = NDArray[np.float64]
 
 ROOMY = 1.2
 """Arcs are so much wider than the tightest that an agent can turn, so that it keeps up."""
@@ -117,12 +118,12 @@ class Me:
     @property
     def arrived(self) -> bool:
         """Whether it has come to the place that it was to go to."""
-        return bool(self.world.motion.near.arrived[self.v, self.a])
+        return self.world.motion.nearness(self.v, self.a)[1]
 
     @property
     def unreachable(self) -> bool:
         """Whether it has come as near to that as it can get, and no nearer."""
-        return bool(self.world.motion.near.unreachable[self.v, self.a])
+        return self.world.motion.nearness(self.v, self.a)[2]
 
     @property
     def on_way(self) -> bool:
@@ -143,13 +144,7 @@ class Me:
 
         It is infinite if there is none.
         """
-        part = self.part
-        if part < 0:
-            return float("inf")
-        start, goal = (
-            self.ways.nearest(np.array(place, dtype=np.float64), part) for place in (self.place, to)
-        )
-        return self.ways.length(start, goal)
+        return self.walker.length(self.place, to)
 
     def _of_focus(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> Place | None:
         focus = self.world.attention.focus[self.v, self.a]
@@ -161,14 +156,9 @@ class Me:
         return float(x[self.v, self.a, focus]), float(y[self.v, self.a, focus])
 
     @property
-    def ways(self) -> Ways:
-        """The ways it walks."""
-        return self.world.ways_of(self.v, self.a)
-
-    @property
-    def part(self) -> int:
-        """The part of the ground it walks on; -1 if there is none."""
-        return self.world.part_of(self.v, self.a)
+    def walker(self) -> Walker:
+        """The ground it walks on, and the ways over it."""
+        return self.world.walker_of(self.v, self.a)
 
     @property
     def settings(self) -> State:
@@ -187,9 +177,9 @@ class Me:
         arc = None if way is None else self.smoothed(way)
         if arc is not None:
             way = arc
-        elif way is not None and motion.turns_back(v, a, way[0]):
+        elif way is not None and motion.turns_back(v, a, *way[0].tolist()):
             first = motion.run_out(v, a)  # it comes to a stand first
-            rest = self.path(goal, first[-1])
+            rest = self.path(goal, (float(first[-1, 0]), float(first[-1, 1])))
             way = None if rest is None else np.concatenate([first, rest])
             turn_at = len(first) - 1
         if way is None:
@@ -197,7 +187,7 @@ class Me:
             return False
         # Where the ground ends before the goal, it need not stop as far off.
         short = float(np.hypot(*(way[-1] - goal)))
-        missed = short if short > stop + motion.near.close[v, a] else 0.0
+        missed = short if short > stop + motion.nearness(v, a)[0] else 0.0
         motion.go(v, a, way, max(stop - short, 0.0), short=missed, turn_at=turn_at)
         return True
 
@@ -206,11 +196,11 @@ class Me:
     ) -> NDArray[np.float64] | None:
         """A way that begins with an arc, if it turns in arcs and there is room; else None."""
         motion, v, a = self.world.motion, self.v, self.a
-        if not motion.smooth[v, a] or len(way) == 0 or self.part < 0:
+        if not motion.smooth[v, a] or len(way) == 0 or self.walker.part < 0:
             return None
         radius = ROOMY * motion.pace[v, a] / motion.turn_rate[v, a]
         heading = float(motion.heading[v, a])
-        ground = self.ways.parts[self.part] if ground is None else ground
+        ground = self.walker.area if ground is None else ground
         return smoothed(np.array(self.place), heading, way, radius, ground)
 
     def centre(self, about: str | None) -> Place | None:
@@ -243,24 +233,9 @@ class Me:
         wall = self.world.level.first_wall(here, end)
         return wall or "the end of the ground, 3 m outside of all that is in the level"
 
-    def path(
-        self, goal: NDArray[np.float64], start: NDArray[np.float64] | None = None
-    ) -> NDArray[np.float64] | None:
-        """The way from where it is, first back onto the ground if it stands too near a wall.
-
-        From `start` on if that is given.
-        """
-        part = self.part
-        if part < 0:
-            return None
-        here = np.array(self.place) if start is None else start
-        goal, start = self.ways.nearest(goal, part), self.ways.nearest(here, part)
-        way = self.ways.path(start, goal)
-        if way is None or start is here:
-            return way
-        if not self.world.level.ways().clear(here[None], start[None])[0]:
-            return None
-        return np.concatenate([start[None], way])
+    def path(self, goal: NDArray[np.float64], start: Place | None = None) -> Way | None:
+        """The way from where it is, or from `start` on, to a place or as near as it can get."""
+        return self.walker.path(self.place if start is None else start, goal)
 
     def stand(self) -> None:
         """Leave its way where it is."""

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns
-from snelk.body.moving import arrive_there, move, tell_near
+from snelk.body.moving import arrive_there, move, nearness, take_way, tell_near, turns_back
 from snelk.body.paces import AHEAD, PACES, Moving, Near
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
@@ -122,13 +122,13 @@ class Motion:
             found.append(here)
         return np.array(found).reshape(-1, 2)
 
-    def turns_back(self, v: int, a: int, toward: Numbers) -> bool:
+    def turns_back(self, v: int, a: int, x: float, y: float) -> bool:
         """Whether it moves, and a place lies behind it rather than before it."""
-        if self.speed[v, a] <= self.acceleration[v, a] * self.dt or not self._size[v, a]:
-            return False
-        here = np.array([self.x[v, a], self.y[v, a]])
-        along = self._points[v, a, self._next[v, a]] - here
-        return bool(along @ (toward - here) < 0.0)
+        return turns_back(self.now, self.dt, v, a, x, y)
+
+    def nearness(self, v: int, a: int) -> tuple[float, bool, bool]:
+        """Of one: how near is close, m, whether it has arrived, or can get no nearer."""
+        return nearness(self.now, self.dt, v, a)
 
     def go(
         self, v: int, a: int, way: Numbers, stop: float, *, short: float = 0.0, turn_at: int = -1
@@ -143,12 +143,7 @@ class Motion:
             self._points = np.pad(self._points, ((0, 0), (0, 0), (0, more), (0, 0)))
             self._beyond = np.pad(self._beyond, ((0, 0), (0, 0), (0, more)))
             self.now = self._gathered()
-        self._points[v, a, : len(way)] = way
-        legs = np.hypot(*np.diff(way, axis=0).T)
-        self._beyond[v, a, : len(way)] = np.append(np.cumsum(legs[::-1])[::-1], 0.0)
-        self._next[v, a], self._size[v, a] = 0, len(way)
-        self._stop[v, a], self.short[v, a], self._turn_at[v, a] = stop, short, turn_at
-        self.on_way[v, a], self.at_end[v, a], self.no_way[v, a] = True, False, False
+        take_way(self.now, v, a, np.ascontiguousarray(way), stop, short, turn_at)
 
     def stand(self, v: int, a: int) -> None:
         """Leave the way, as soon as it has come to a stand on it."""

@@ -50,5 +50,21 @@ cdef double _close_to_goal(MovingColumns now, double dt, Py_ssize_t v, Py_ssize_
 @cython.locals(off=double)
 cdef double off_heading(double direction, double heading) noexcept nogil
 
-@cython.locals(v=Py_ssize_t, a=Py_ssize_t, close=double, is_near=bint)
+@cython.locals(v=Py_ssize_t, a=Py_ssize_t, close=double, arrived=bint, unreachable=bint)
 cdef void _tell_near(MovingColumns now, double dt, NearColumns near) noexcept
+
+@cython.locals(close=double, there=bint, at_end=bint, no_way=bint)
+cdef (double, bint, bint) _nearness(
+    MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(n=Py_ssize_t, count=Py_ssize_t, beyond=double)
+cdef void _take_way(
+    MovingColumns now, Py_ssize_t v, Py_ssize_t a, const double[:, ::1] way, double stop,
+    double short, Py_ssize_t turn_at,
+) noexcept
+
+@cython.locals(n=Py_ssize_t, at_x=double, at_y=double, along_x=double, along_y=double, behind=bint)
+cdef bint _turns_back(
+    MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a, double x, double y,
+) noexcept

@@ -52,6 +52,31 @@ def tell_near(now: Moving, dt: float, near: Near) -> None:
     _tell_near(laid_out(MovingColumns, now), dt, laid_out(NearColumns, near))
 
 
+@door
+def take_way(
+    now: Moving, v: int, a: int, way: NDArray[np.float64], stop: float, short: float, turn_at: int
+) -> None:
+    """Take a way, (places, 2) in m; see `Motion.go`."""
+    agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
+    agree((way.shape[1], len(way) <= plain(now).points.shape[2]), (2, True))
+    _take_way(laid_out(MovingColumns, now), v, a, way, stop, short, turn_at)
+
+
+@door
+def turns_back(now: Moving, dt: float, v: int, a: int, x: float, y: float) -> bool:
+    """Whether somebody moves, and a place lies behind it rather than before it."""
+    agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
+    return bool(_turns_back(laid_out(MovingColumns, now), dt, v, a, x, y))
+
+
+@door
+def nearness(now: Moving, dt: float, v: int, a: int) -> tuple[float, bool, bool]:
+    """What `tell_near` tells, of one agent."""
+    agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
+    close, arrived, unreachable = _nearness(laid_out(MovingColumns, now), dt, v, a)
+    return float(close), bool(arrived), bool(unreachable)
+
+
 def _move(now: Moving, state_for: NDArray[np.float64], dt: float) -> None:
     with nogil:
         for v in range(len(now.x)):
@@ -70,11 +95,40 @@ def _tell_near(now: Moving, dt: float, near: Near) -> None:
     with nogil:
         for v in range(len(now.x)):
             for a in range(now.x.shape[1]):
-                close = _close_to_goal(now, dt, v, a)
-                is_near = now.short[v, a] <= close
+                close, arrived, unreachable = _nearness(now, dt, v, a)
                 near.close[v, a] = close
-                near.arrived[v, a] = now.at_end[v, a] and is_near
-                near.unreachable[v, a] = (now.at_end[v, a] and not is_near) or now.no_way[v, a]
+                near.arrived[v, a], near.unreachable[v, a] = arrived, unreachable
+
+
+def _nearness(now: Moving, dt: float, v: int, a: int) -> tuple[float, bool, bool]:
+    close = _close_to_goal(now, dt, v, a)
+    at_end, no_way, there = now.at_end[v, a], now.no_way[v, a], now.short[v, a] <= close
+    return close, at_end and there, (at_end and not there) or no_way
+
+
+def _take_way(
+    now: Moving, v: int, a: int, way: NDArray[np.float64], stop: float, short: float, turn_at: int
+) -> None:
+    count = len(way)
+    beyond = 0.0
+    for n in range(count - 1, -1, -1):
+        now.points[v, a, n, 0], now.points[v, a, n, 1] = way[n, 0], way[n, 1]
+        now.beyond[v, a, n] = beyond
+        if n > 0:
+            beyond += hypot(way[n, 0] - way[n - 1, 0], way[n, 1] - way[n - 1, 1])
+    now.next[v, a], now.size[v, a] = 0, count
+    now.stop[v, a], now.short[v, a], now.turn_at[v, a] = stop, short, turn_at
+    now.on_way[v, a], now.at_end[v, a], now.no_way[v, a] = True, False, False
+
+
+def _turns_back(now: Moving, dt: float, v: int, a: int, x: float, y: float) -> bool:
+    if now.speed[v, a] <= now.acceleration[v, a] * dt or now.size[v, a] == 0:
+        return False
+    n = now.next[v, a]
+    at_x, at_y = now.x[v, a], now.y[v, a]
+    along_x, along_y = now.points[v, a, n, 0] - at_x, now.points[v, a, n, 1] - at_y
+    behind: bool = along_x * (x - at_x) + along_y * (y - at_y) < 0.0
+    return behind
 
 
 def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:

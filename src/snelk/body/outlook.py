@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from snelk.body.me import Me, Place
@@ -14,10 +13,9 @@ Truths = NDArray[np.bool_]
 
 def free_lines(me: Me, ends: Numbers) -> Truths:
     """Which places, (places, 2), it can walk to straight from where it is."""
-    if me.part < 0:
-        return np.zeros(len(ends), dtype=np.bool_)
-    free: Truths = me.ways.clear(np.tile(me.place, (len(ends), 1)), ends)
-    free &= shapely.contains_xy(me.ways.parts[me.part], ends[:, 0], ends[:, 1])
+    walker = me.walker
+    free: Truths = walker.ways.clear(np.tile(me.place, (len(ends), 1)), ends)
+    free &= walker.holds(ends)
     return free
 
 

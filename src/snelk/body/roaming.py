@@ -82,14 +82,14 @@ class Area:
 
 def area_of(me: Me, written: RoamSettings) -> Area | None:
     """The area to roam over: the ground in reach within a zone and a ring about home."""
-    part, ways, known = me.part, me.ways, me.world.areas
+    walker, known = me.walker, me.world.areas
     moves = written.ring is not None or written.about is not None
     centre = me.centre(written.about) if moves else None
     if moves and centre is None:
         return None
-    key = (id(ways), part, written.zone, written.ring, written.about, centre)
+    key = (id(walker.ways), walker.part, written.zone, written.ring, written.about, centre)
     if key not in known:
-        shape = ways.parts[part] if part >= 0 else shapely.Polygon()
+        shape = walker.area
         if written.zone is not None:
             zone = me.world.level.zone_area(written.zone)
             if written.about is not None and centre is not None:
@@ -151,7 +151,7 @@ class Roam(Activity):
         angle = self._angle()
         direction = np.array([np.cos(angle), np.sin(angle)])
         motion, first = me.world.motion, np.zeros((0, 2))
-        if motion.turns_back(me.v, me.a, here + direction):
+        if motion.turns_back(me.v, me.a, *(here + direction).tolist()):
             first = motion.run_out(me.v, me.a)  # it comes to a stand first
             here = first[-1]
         far, self.normal = self.area.ahead(here, direction)

@@ -117,7 +117,12 @@ class Search(Activity):
         if written.way == "likelihood":
             blur = me.world.blur_of_focus(me.v, me.a)
             self.likelihood = Likelihood(
-                me.ways, max(me.part, 0), self.place, written.radius, written.cell, blur
+                me.walker.ways,
+                max(me.walker.part, 0),
+                self.place,
+                written.radius,
+                written.cell,
+                blur,
             )
             # It has been spreading since it was last known.
             self.spread_to = me.t - me.world.age_of_focus(me.v, me.a)
@@ -131,15 +136,13 @@ class Search(Activity):
 
     def _plan_nearest(self, points: list[Place]) -> None:
         """Points that can be walked to, each time the nearest of those that are left."""
-        ways, part = self.me.ways, max(self.me.part, 0)
+        walker, ways = self.me.walker, self.me.walker.ways
         limit = np.array([3.0 * self.written.radius])
-        ground = ways.parts[part] if ways.parts else None
-        left = [p for p in points if ground is not None and ways.part_at(np.array(p)) == part]
-        left = [p for p in left if np.array_equal(ways.nearest(np.array(p), part), p)]
+        left = [p for p, on in zip(points, walker.holds(np.array(points)), strict=True) if on]
         here = self.place
         while left:
             ends = np.array(left)
-            start = ways.nearest(np.array(here), part)
+            start = walker.nearest(here)
             far = ways.distance(
                 np.repeat(start[None], len(ends), axis=0), ends, np.repeat(limit, len(ends))
             )
@@ -154,13 +157,13 @@ class Search(Activity):
         """Known spots within the radius by way, likeliest first: the nearer the likelier."""
         me, written = self.me, self.written
         spots = {name: me.world.spots[name] for name in written.spots} or me.spots
-        ways, part = me.ways, max(me.part, 0)
-        if not ways.parts or not spots:
+        walker, ways = me.walker, me.walker.ways
+        if walker.part < 0 or not spots:
             return
-        start = ways.nearest(np.array(self.place), part)[None]
+        start = walker.nearest(self.place)[None]
         found = []
         for place in spots.values():
-            end = ways.nearest(np.array(place), part)[None]
+            end = walker.nearest(place)[None]
             far = float(ways.distance(start, end, np.array([written.radius]))[0])
             if np.isfinite(far):
                 found.append((float(np.exp(-far / written.radius)), place))

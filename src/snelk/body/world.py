@@ -35,6 +35,7 @@ from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
 from snelk.body.standing import Drawn, Standing
+from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
 from snelk.config.conditions import BUILT_IN, Node
 from snelk.config.minds import State
@@ -43,7 +44,6 @@ from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
 from snelk.level.columns import laid_out
 from snelk.level.level import Level
-from snelk.level.ways import Ways
 from snelk.mind.attention import Attention
 from snelk.mind.evaluation import evaluate
 from snelk.mind.ladder import Ladders, Step
@@ -183,7 +183,7 @@ class World:
         self._routine, self._entered = np.full((*shape, 3), np.nan), np.full((*shape, 2), np.nan)
         self._glanced = np.full(shape, -1, dtype=np.int64)
         self._cone_at: dict[str, NDArray[np.intp]] = {}
-        self._parts: dict[tuple[int, int], int] = {}
+        self._walkers: dict[tuple[int, int], Walker] = {}
         self.areas: dict[object, Area | None] = {}
         self.senses: Senses  # of the last tick; not there before the first
         driven, others = np.nonzero(self.motion.driven), np.nonzero(~self.motion.driven)
@@ -396,7 +396,8 @@ class World:
                     ((high_x, float(x.max())), (high_y, float(y.max())))]  # fmt: skip
             if [*low, *high] != [low_x, low_y, high_x, high_y]:
                 self._bounds[v] = low[0], low[1], high[0], high[1]
-                self._parts = {key: part for key, part in self._parts.items() if key[0] != v}
+                kept = {key: each for key, each in self._walkers.items() if key[0] != v}
+                self._walkers = kept
 
     def _look_for_the_gone(self) -> None:
         """Beliefs of those who see the place they believe in, with nobody there, are given up."""
@@ -620,7 +621,7 @@ class World:
             for kind, now, was in zip(
                 ("done", "failed"), (activity.done, activity.failed), before, strict=True
             ):
-                told = kind == "done" and at_end[v, a] and motion.near.arrived[v, a]
+                told = kind == "done" and at_end[v, a] and motion.nearness(v, a)[1]
                 worth_telling = activity.walks or kind == "failed"
                 if now and not was and worth_telling and not told:
                     x, y = activity.me.place
@@ -636,7 +637,7 @@ class World:
             if activity is None or activity.joins:
                 continue
             me, goal = activity.me, (float(self.goals[v, a, 0]), float(self.goals[v, a, 1]))
-            if motion.near.arrived[v, a]:
+            if motion.nearness(v, a)[1]:
                 self._short_told[v, a] = False
                 if activity.walks:
                     self.happenings.append(Happening(int(v), int(a), "reached", NOBODY, *me.place))
@@ -714,25 +715,21 @@ class World:
         ladder = self.ladders.ladders[v][a]
         return State() if ladder is None else ladder.states[self.state_name(v, a)]
 
-    def ways_of(self, v: int, a: int) -> Ways:
-        """The ways that an agent walks; worked out when first asked for."""
-        setup, name = self.setups[v], self.agents[a]
-        if not self.motion.driven[v, a]:
-            return self.level.ways()
-        leash = setup.cast[name].leash
-        return self.level.ways(
-            clearance=setup.body_of(name).radius,
-            within=leash.zone if leash else None,
-            bounds=self._bounds[v],
-            z=setup.cast[name].z,
-        )
-
-    def part_of(self, v: int, a: int) -> int:
-        """The part of the ground that an agent walks on; -1 if there is none."""
-        if (v, a) not in self._parts:
-            here = np.array([self.motion.x[v, a], self.motion.y[v, a]])
-            self._parts[v, a] = self.ways_of(v, a).part_at(here)
-        return self._parts[v, a]
+    def walker_of(self, v: int, a: int) -> Walker:
+        """The ground that an agent walks on; found out when first asked for."""
+        if (v, a) not in self._walkers:
+            setup, name = self.setups[v], self.agents[a]
+            ways = free = self.level.ways()
+            if self.motion.driven[v, a]:
+                leash = setup.cast[name].leash
+                ways = self.level.ways(
+                    clearance=setup.body_of(name).radius,
+                    within=leash.zone if leash else None,
+                    bounds=self._bounds[v],
+                    z=setup.cast[name].z,
+                )
+            self._walkers[v, a] = Walker(ways, free, self._place(v, a))
+        return self._walkers[v, a]
 
     def route_of(self, v: int, a: int, name: str | None) -> Numbers:
         """The corners, (corners, 2), of a route, or of the agent's own; none if it has none."""

@@ -224,6 +224,11 @@ class Ways:
         on = step_back(self.ground, part, x, y)
         return place if on == (x, y) else np.array(on)
 
+    def holds(self, part: int, places: Numbers) -> NDArray[np.bool_]:
+        """Which places, (places, 2) in m, are in a part of the ground."""
+        found = [part_of(self.ground, x, y) for x, y in places.tolist()]
+        return np.array([0 <= part == each for each in found], np.bool_)
+
     def marks(self) -> NDArray[np.int8]:
         """Room for compiled loops to note which corners are seen from either end of a way."""
         return np.empty((2, len(self.corners)), dtype=np.int8)

@@ -145,13 +145,13 @@ def _out_of_reach(scenario: Scenario) -> Found:
                     f"corner {n} of its route": (float(x), float(y))
                     for n, (x, y) in enumerate(corners)
                 }
-        part, ways = world.part_of(0, a), world.ways_of(0, a)
-        close = world.motion.near.close[0, a]
+        walker, close = world.walker_of(0, a), world.motion.nearness(0, a)[0]
         for what, goal in goals.items():
             end = np.array(goal)
-            off = np.inf if part < 0 else float(np.hypot(*(ways.nearest(end, part) - end)))
+            nowhere = walker.part < 0
+            off = np.inf if nowhere else float(np.hypot(*(walker.nearest(end) - end)))
             if off > close:
-                far = "no way leads there" if part < 0 else f"it comes no nearer than {off:.1f} m"
+                far = "no way leads there" if nowhere else f"it comes no nearer than {off:.1f} m"
                 reason = f"cannot get to {what} at ({goal[0]:.1f}, {goal[1]:.1f}): {far}"
                 fix = "move it, or look at walls, edges, the leash and the body's radius"
                 yield key_path(("cast", agent)), reason, fix
