@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 import snelk
 from snelk.config import syntax
 from snelk.config.conditions import (
+    BUILT_IN,
     FUNCTIONS,
     NUMBERS,
     TRUTHS,
@@ -27,7 +28,8 @@ from snelk.config.conditions import (
 )
 from snelk.mind.deciding import decide
 from snelk.mind.evaluation import evaluate
-from snelk.mind.programs import LadderState, Table
+from snelk.mind.programs import Facts, LadderState, Table
+from snelk.mind.signals import Signals
 
 
 def test_a_kept_parser_is_taken_only_if_it_was_made_of_this_grammar(
@@ -233,20 +235,67 @@ def understood(text: str) -> Condition | ConditionError:
         return error
 
 
-def decided(condition: Condition, values: Mapping[str, object], agents: int) -> list[bool]:
+def decided(
+    condition: Condition, values: Mapping[str, object], agents: int, facts: Facts | None = None
+) -> list[bool]:
     """What the compiled ladder makes of a condition, for so many agents at once."""
-    table, one = Table(["wild"]), (1, agents, 1)
-    code = table.code_of([condition.root])
-    rows = [np.broadcast_to(np.asarray(values[x.word], float), agents) for x in table.leaves]
-    asked = np.array(rows).reshape(len(rows), 1, agents)
+    table, one = Table(["wild"], ["size"]), (1, agents, 1)
+    code = table.code_of([condition])
+    signals = Signals.blank(one[:2])
+    if facts is None:  # everybody's focus is a character of its own
+        facts = Facts(np.zeros((3, 1, agents)), np.zeros(3), np.zeros(agents, np.int32))
+        signals.focus[...] = np.arange(agents)
+    attributes = {"target.size": facts.values[0, 0], "target.team": facts.values[1, 0]}
+    for name, value in values.items():
+        if name in attributes:
+            attributes[name][...] = value
+        else:
+            getattr(signals, name.replace(".", "_"))[...] = value
     ladders = LadderState(
         np.zeros(one[:2], np.int16), np.zeros(one, np.int64), np.ones((*one, 1), np.bool_),
         np.zeros(one), np.zeros((*one, 1)), *np.full((2, *one), -0.1), np.zeros(one, np.int8),
+        np.zeros(one), np.ones(one, np.bool_), np.zeros(one[:2], np.int64),
+        np.zeros(one[:2], np.bool_),
     )  # fmt: skip
-    may, ready = np.ones(one[:2], np.bool_), np.zeros(one, np.bool_)
-    found = decide(code, asked, np.zeros(table.deepest), may, 0.1, ladders, ready)
+    ready, drawn = np.zeros(one, np.bool_), np.full((len(table.leaves), 1, agents), 0.5)
+    found = decide(code, signals, facts, drawn, np.zeros(table.deepest), 1, 0.1, ladders, ready)
     assert found == ready.sum()
     return ready[0, :, 0].tolist()
+
+
+@pytest.mark.parametrize(
+    "name", [*TRUTHS, *NUMBERS, *(f"{s}.{n}" for s in ("own", "target") for n in BUILT_IN)]
+)
+def test_the_ladder_reads_each_signal_by_its_name(name: str) -> None:
+    condition = parse(name if name in TRUTHS else f"{name} > 0.5")
+    assert decided(condition, {name: [[0, 1, 0]]}, 3) == [False, True, False]
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        # Of three characters the second and third are agents: sizes 1, 2 and none; the focus of
+        # the first agent is the first character, the other has none.
+        ("own.size > 1.5", [True, False]),
+        ("own.size < 1.5", [False, False]),
+        ("target.size == 1", [True, False]),
+        ("not target.size > 0", [False, True]),
+        ('target.team == "wild"', [True, False]),
+        ('target.team != "wild"', [False, True]),
+        ('own.team == "wild"', [False, False]),
+        ("chance(0.5)", [False, False]),  # 0.5 was drawn
+        ("chance(own.size / 3)", [True, False]),
+        ("not chance(0.6) or chance(0.51) and chance(0.2)", [False, False]),
+    ],
+)
+def test_the_ladder_reads_attributes_of_either_side_and_chances(
+    text: str, expected: list[bool]
+) -> None:
+    names = np.array(
+        [[[1.0, 2.0, np.nan]], [[1.0, 7.0, 7.0]], [[3.0, 4.0, 5.0]]]
+    )  # size, team, name
+    facts = Facts(names, np.array([np.nan, 0.0, 0.0]), np.array([1, 2], np.int32))
+    assert decided(parse(text), {"focus": [[0, -1]]}, 2, facts) == expected
 
 
 @given(conditions.filter(lambda text: len(text) <= 380 and plain(text)))

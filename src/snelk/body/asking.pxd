@@ -1,8 +1,8 @@
 cimport cython
 
-from snelk.body.columns cimport DrawnColumns, MovingColumns, SignalColumns, StandingColumns
+from snelk.body.columns cimport DrawnColumns, MovingColumns, StandingColumns
 from snelk.body.moving cimport off_heading
-from snelk.mind.columns cimport AttendedColumns
+from snelk.mind.columns cimport AttendedColumns, SignalColumns
 from snelk.senses.columns cimport BodyColumns, PoseColumns
 
 cdef double INF, NAN, DEGREES, SLACK, STUCK_AFTER, FACES

@@ -7,12 +7,12 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import atan2, fabs, hypot, isnan
 from numpy.typing import NDArray
 
-from snelk.body.columns import DrawnColumns, MovingColumns, SignalColumns, StandingColumns
+from snelk.body.columns import DrawnColumns, MovingColumns, StandingColumns
 from snelk.body.paces import STUCK_AFTER, Moving
 from snelk.body.standing import Drawn, Standing
 from snelk.config.conditions import FACES
 from snelk.level.columns import agree, door, laid_out, plain
-from snelk.mind.columns import AttendedColumns
+from snelk.mind.columns import AttendedColumns, SignalColumns
 from snelk.mind.signals import PLACE, Attended, Signals
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, PoseColumns

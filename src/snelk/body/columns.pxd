@@ -15,19 +15,6 @@ cdef class DrawnColumns(Columns):
     cdef public const int[:, ::1] kind
 
 
-cdef class SignalColumns(Columns):
-    cdef public short[:, ::1] state
-    cdef public int[:, ::1] focus, entry, place
-    cdef public unsigned char[:, ::1] seen, heard, felt, told, any_seen, any_heard
-    cdef public unsigned char[:, ::1] any_felt, any_told, knows, arrived, unreachable, done
-    cdef public unsigned char[:, ::1] failed, search_done, stuck, faces_focus, caught, was_caught
-    cdef public unsigned char[:, ::1] observed, asleep, inside_territory, target_inside_territory
-    cdef public double[:, ::1] meter, exposure, distance, from_home, lost_for, seen_for
-    cdef public double[:, ::1] state_for, told_rank, rank, bearing, own_speed, own_height
-    cdef public double[:, ::1] own_light, target_speed, target_height, target_light, target_x, target_y
-    cdef public double[:, ::1] goal_x, goal_y
-
-
 cdef class MovingColumns(Columns):
     cdef public unsigned char[:, ::1] driven, still, on_way, at_end, no_way
     cdef public double[:, ::1] x, y, heading, speed, turn_rate, acceleration, arrive

@@ -13,10 +13,6 @@ class DrawnColumns(Columns):
     """Those of `Drawn`."""
 
 
-class SignalColumns(Columns):
-    """Those of `Signals`."""
-
-
 class MovingColumns(Columns):
     """Those of `Moving`."""
 

@@ -100,13 +100,9 @@ class Motion:
         arrays: list[Any] = [mine.get(name, mine.get(f"_{name}")) for name in Moving._fields]
         return laid_out(MovingColumns, Moving(*arrays))
 
-    @property
-    def near(self) -> Near:
+    def tell_near(self, near: Near) -> None:
         """Who has come to the place that was asked for, and who can get no nearer."""
-        shape = self.x.shape
-        found = Near(np.zeros(shape), *np.zeros((2, *shape), dtype=np.bool_))
-        tell_near(self.now, self.dt, found)
-        return found
+        tell_near(self.now, self.dt, near)
 
     def run_out(self, v: int, a: int) -> Numbers:
         """The places, (places, 2), along its way up to where it could come to a stand, m."""

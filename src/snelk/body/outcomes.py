@@ -60,6 +60,7 @@ class Outcomes:
         setups: The numbers of each variant.
         characters: (agent,) which characters the agents are.
         attention: Everybody's, which may go by an attribute.
+        attributes: Those of everybody; they are written to.
 
     Attributes:
         attributes: By name (variant, character) as they are now; NaN for who has none.
@@ -71,18 +72,15 @@ class Outcomes:
     """
 
     def __init__(
-        self, setups: Sequence[Setup], characters: NDArray[np.int32], attention: Attention
+        self,
+        setups: Sequence[Setup],
+        characters: NDArray[np.int32],
+        attention: Attention,
+        attributes: dict[str, Numbers],
     ) -> None:
         self.setups, self.characters, self.attention = setups, characters, attention
         self.names = tuple(setups[0].cast)
-        known = sorted({name for setup in setups for name in setup.attributes})
-        self.attributes: dict[str, Numbers] = {
-            name: np.array(
-                [[setup.attributes_of(who).get(name, np.nan) for who in self.names]
-                 for setup in setups]
-            )
-            for name in known
-        }  # fmt: skip
+        self.attributes = attributes
         self.removed: Truths = np.zeros((len(setups), len(self.names)), dtype=np.bool_)
         # What the scenario gives: the time, the variant, and which of its list.
         self.waiting = sorted(

@@ -25,12 +25,12 @@ from snelk.body.activities import (
     Sleep,
 )
 from snelk.body.asking import ask
-from snelk.body.columns import DrawnColumns, SignalColumns, StandingColumns
+from snelk.body.columns import DrawnColumns, NearColumns, StandingColumns
 from snelk.body.me import LOOK_CODES, Me, Place
 from snelk.body.motion import Motion
 from snelk.body.outcomes import Happening, Outcomes
 from snelk.body.outlook import looks_at
-from snelk.body.paces import AT_FOCUS, GLANCE, GLANCES, PACES, STUCK_AFTER
+from snelk.body.paces import AT_FOCUS, GLANCE, GLANCES, PACES, STUCK_AFTER, Near
 from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
@@ -45,12 +45,11 @@ from snelk.config.words import GAITS, POSTURES
 from snelk.level.columns import laid_out
 from snelk.level.level import Level
 from snelk.mind.attention import Attention
-from snelk.mind.evaluation import evaluate
+from snelk.mind.columns import SignalColumns
 from snelk.mind.ladder import Ladders, Step
 from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, Beliefs, MemoryNumbers, forget
 from snelk.mind.meter import Meters
 from snelk.mind.places import Places
-from snelk.mind.programs import NO_WORD
 from snelk.mind.sharing import Message
 from snelk.mind.signals import NOBODY, PLACE, Signals, heights_of
 from snelk.senses.bodies import Bodies, Poses, gap_between
@@ -169,6 +168,10 @@ class World:
         }
         self._awake = awake
         self._own_awake = {sense: values.copy() for sense, values in awake.items()}
+        self._near = Near(np.zeros(shape), self.signals.arrived, self.signals.unreachable)
+        self._near = laid_out(NearColumns, self._near)
+        self._done = np.ones(shape, dtype=np.bool_)  # who has no activity has done all it had to
+        self._failed = np.zeros(shape, dtype=np.bool_)
         self._searches = np.zeros(shape, dtype=np.int64)
         self._next_think = np.zeros(shape)
         self._thought_there = np.zeros(shape, dtype=np.bool_)
@@ -177,7 +180,7 @@ class World:
         self.goals = np.full((*shape, 2), np.nan)
         self._caught = np.zeros(numbers.notices.shape, dtype=np.bool_)
         self.cone_limits = limits_in_states(setups)
-        self.outcomes = Outcomes(setups, self.characters, self.attention)
+        self.outcomes = Outcomes(setups, self.characters, self.attention, self.ladders.attributes)
         self.active |= bool(self.outcomes.waiting)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
         self._routine, self._entered = np.full((*shape, 3), np.nan), np.full((*shape, 2), np.nan)
@@ -241,7 +244,6 @@ class World:
         agents = self.agents
         teams = np.array([[s.cast[name].team for name in self.names] for s in self.setups])
         self._words = {"team": teams, "name": np.tile(np.array(self.names), (len(teams), 1))}
-        self._word_numbers: dict[str, Numbers] = {}
         own = teams[:, self.characters]
         # (variant, agent, watcher)
         self._others = np.ascontiguousarray(own[:, :, None] != own[:, None, :])
@@ -303,7 +305,7 @@ class World:
             senses.places,
         )
         self._ask(senses)
-        self.taken = self.ladders.step(self.signals, self._number_of)
+        self.taken = self.ladders.step(self._laid_signals, self.look_up)
         for step in self.taken:
             old = self.activities[step.variant][step.agent]
             if old is not None:
@@ -381,7 +383,7 @@ class World:
                 self.outcomes.apply(effects, step.variant, step.agent, step.focus, cause)
         self._catch_targets(poses)
         self.outcomes.give_due(self.time, self.ended)
-        self.ladders.out = self.outcomes.removed[:, self.characters]
+        self.ladders.out[...] = self.outcomes.removed[:, self.characters]
 
     def _grow_ground(self, poses: Poses) -> None:
         """Let the ground of a live game hold everybody who is there, with room to go on."""
@@ -469,10 +471,8 @@ class World:
             place = message.variant, message.listener, message.target
             self._told[place] = True
             self.told_rank[place] = max(self.told_rank[place], message.rank)
-        signals.done[...] = [[not each or each.done for each in row] for row in self.activities]
-        signals.failed[...] = [[bool(each and each.failed) for each in r] for r in self.activities]
-        near = motion.near
-        signals.arrived[...], signals.unreachable[...] = near.arrived, near.unreachable
+        signals.done[...], signals.failed[...] = self._done, self._failed
+        motion.tell_near(self._near)
         signals.search_done[...] = self.search_done
         signals.caught[...], signals.was_caught[...] = self._has_caught, self._was_caught
         if self._drawn is None:
@@ -508,8 +508,6 @@ class World:
             if side == "own":
                 return everybody[:, self.characters]
             return self.attention.of_everybody(everybody, "" if words else np.nan)
-        if node.word == "chance":
-            return self.ladders.chance(node, evaluate(node.parts[0], self.look_up))
         name = node.parts[0].word
         if node.word == "seen":
             return self._seen_of_cone(name)
@@ -524,20 +522,6 @@ class World:
         if node.word == "in_zone":
             return self.level.within(name, self.motion.x, self.motion.y)
         return self.level.within(name, self.signals.target_x, self.signals.target_y)
-
-    def _number_of(self, node: Node) -> NDArray[Any]:
-        """The same; of words the numbers that stand for them."""
-        side, _, name = node.word.partition(".")
-        if node.kind != "attribute" or name not in self._words:
-            return self.look_up(node)
-        if name not in self._word_numbers:
-            number = self.ladders.words
-            rows = [[number[str(word)] for word in row] for row in self._words[name]]
-            self._word_numbers[name] = np.array(rows, np.float64)
-        everybody = self._word_numbers[name]
-        if side == "own":
-            return everybody[:, self.characters]
-        return self.attention.of_everybody(everybody, NO_WORD)
 
     def _seen_of_cone(self, name: str) -> Truths:
         """(variant, agent) who has the focus in view of the cone of that name."""
@@ -570,7 +554,8 @@ class World:
         motion.period[v, a] = state.sweep_period
         motion.posture[v, a] = POSTURES.index(state.posture_in)
         motion.base[v, a] = motion.heading[v, a]
-        self.activities[v][a] = KINDS[state.activity](Me(self, v, a))
+        self.activities[v][a] = activity = KINDS[state.activity](Me(self, v, a))
+        self._done[v, a], self._failed[v, a] = activity.done, activity.failed
         self._next_think[v, a] = -NEVER
         self._thought_there[v, a] = self._short_told[v, a] = False
         self._has_caught[v, a] = self._was_caught[v, a] = False
@@ -618,6 +603,7 @@ class World:
             self._thought_there[v, a] = motion.at_end[v, a] | motion.no_way[v, a]
             before = activity.done, activity.failed
             self._next_think[v, a] = self.time + activity.think()
+            self._done[v, a], self._failed[v, a] = activity.done, activity.failed
             for kind, now, was in zip(
                 ("done", "failed"), (activity.done, activity.failed), before, strict=True
             ):

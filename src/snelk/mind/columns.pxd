@@ -36,6 +36,12 @@ cdef class CodeColumns(Columns):
     cdef public const Py_ssize_t[::1] starts
 
 
+cdef class FactColumns(Columns):
+    cdef public const double[:, :, ::1] values
+    cdef public const double[::1] absent
+    cdef public const int[::1] characters
+
+
 cdef class LadderColumns(Columns):
     cdef public const short[:, ::1] state
     cdef public const Py_ssize_t[:, :, ::1] program
@@ -44,6 +50,10 @@ cdef class LadderColumns(Columns):
     cdef public const double[:, :, :, ::1] reaction
     cdef public double[:, :, ::1] held, due
     cdef public signed char[:, :, ::1] news
+    cdef public const double[:, :, ::1] least
+    cdef public const unsigned char[:, :, ::1] interruptible
+    cdef public const Py_ssize_t[:, ::1] busy_until
+    cdef public const unsigned char[:, ::1] out
 
 
 cdef class FocusNumberColumns(Columns):
@@ -60,3 +70,16 @@ cdef class AttendedColumns(Columns):
     cdef public unsigned char[:, :, ::1] seen, heard, felt, was_seen, sensed
     cdef public double[:, :, ::1] lost_for, seen_for, x, y, known_x, known_y, first, away, value
     cdef public int[:, ::1] focus
+
+
+cdef class SignalColumns(Columns):
+    cdef public short[:, ::1] state
+    cdef public int[:, ::1] focus, entry, place
+    cdef public unsigned char[:, ::1] seen, heard, felt, told, any_seen, any_heard
+    cdef public unsigned char[:, ::1] any_felt, any_told, knows, arrived, unreachable, done
+    cdef public unsigned char[:, ::1] failed, search_done, stuck, faces_focus, caught, was_caught
+    cdef public unsigned char[:, ::1] observed, asleep, inside_territory, target_inside_territory
+    cdef public double[:, ::1] meter, exposure, distance, from_home, lost_for, seen_for
+    cdef public double[:, ::1] state_for, told_rank, rank, bearing, own_speed, own_height
+    cdef public double[:, ::1] own_light, target_speed, target_height, target_light, target_x, target_y
+    cdef public double[:, ::1] goal_x, goal_y

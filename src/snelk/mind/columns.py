@@ -29,6 +29,10 @@ class CodeColumns(Columns):
     """Those of `Code`."""
 
 
+class FactColumns(Columns):
+    """Those of `Facts`."""
+
+
 class LadderColumns(Columns):
     """Those of `LadderState`."""
 
@@ -39,3 +43,7 @@ class FocusNumberColumns(Columns):
 
 class AttendedColumns(Columns):
     """Those of `Attended`."""
+
+
+class SignalColumns(Columns):
+    """Those of `Signals`."""

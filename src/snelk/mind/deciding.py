@@ -8,7 +8,7 @@ from cython.cimports.libc.math import fabs
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door, laid_out, plain
-from snelk.mind.columns import CodeColumns, LadderColumns
+from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns, SignalColumns
 from snelk.mind.evaluation import CLOSE
 from snelk.mind.memory import SLACK
 from snelk.mind.programs import (
@@ -19,6 +19,7 @@ from snelk.mind.programs import (
     BEGINS,
     BELOW,
     BY,
+    DRAWN,
     EQUAL,
     IS_DROPPED,
     LESS,
@@ -26,22 +27,47 @@ from snelk.mind.programs import (
     NOT,
     NUMBER,
     OR,
+    OWN,
     PLUS,
     ROW,
+    SIGNAL,
+    TARGET,
     TIMES,
     UNEQUAL,
     XOR,
     Code,
+    Facts,
     LadderState,
 )
+from snelk.mind.signals import Signals
+
+(
+    SEEN, HEARD, FELT, TOLD, ANY_SEEN, ANY_HEARD, ANY_FELT, ANY_TOLD, METER, KNOWS, DISTANCE,
+    LOST_FOR, SEEN_FOR, STATE_FOR, SEARCH_DONE, ARRIVED, UNREACHABLE, DONE, FAILED, STUCK,
+    FACES_FOCUS, CAUGHT, WAS_CAUGHT, OBSERVED, ASLEEP, INSIDE_TERRITORY, TARGET_INSIDE_TERRITORY,
+    EXPOSURE, FROM_HOME, TOLD_RANK, RANK, BEARING, OWN_SPEED, OWN_HEIGHT, OWN_LIGHT,
+    TARGET_SPEED, TARGET_HEIGHT, TARGET_LIGHT,
+) = (
+    Signals._fields.index(name)
+    for name in (
+        "seen", "heard", "felt", "told", "any_seen", "any_heard", "any_felt", "any_told",
+        "meter", "knows", "distance", "lost_for", "seen_for", "state_for", "search_done",
+        "arrived", "unreachable", "done", "failed", "stuck", "faces_focus", "caught",
+        "was_caught", "observed", "asleep", "inside_territory", "target_inside_territory",
+        "exposure", "from_home", "told_rank", "rank", "bearing", "own_speed", "own_height",
+        "own_light", "target_speed", "target_height", "target_light",
+    )
+)  # fmt: skip
 
 
 @door
 def decide(
     code: Code,
+    signals: Signals,
+    facts: Facts,
     table: NDArray[np.float64],
     stack: NDArray[np.float64],
-    may: NDArray[np.bool_],
+    tick: int,
     dt: float,
     ladders: LadderState,
     ready: NDArray[np.bool_],
@@ -50,20 +76,28 @@ def decide(
 
     Args:
         code: The conditions.
-        table: (row, variant, agent) what they ask for.
+        signals: What they ask for.
+        facts: The attributes they ask for.
+        table: (row, variant, agent) what else they ask for.
         stack: As many numbers as lie on it at once.
-        may: (variant, agent) who may leave its state.
+        tick: The number of the tick.
         dt: Length of the tick, s.
         ladders: For how long conditions have been true, overwritten.
         ready: (variant, agent, change) overwritten.
     """
-    agree(may.shape, table.shape[1:], ready.shape[:2])
+    agree(plain(facts).values.shape[1:2], (len(ready),))
+    agree(plain(facts).absent.shape, plain(facts).values.shape[:1])
+    agree(plain(facts).characters.shape, (ready.shape[1],))
+    agree(plain(signals).seen.shape, table.shape[1:], ready.shape[:2])
+    agree(ready.shape[:2], plain(ladders).busy_until.shape, plain(ladders).least.shape[:2])
     agree(ready.shape, plain(ladders).held.shape, plain(ladders).program.shape)
     return _decide(
         laid_out(CodeColumns, code),
+        laid_out(SignalColumns, signals),
+        laid_out(FactColumns, facts),
         table,
         stack,
-        may,
+        tick,
         dt,
         laid_out(LadderColumns, ladders),
         ready,
@@ -72,9 +106,11 @@ def decide(
 
 def _decide(
     code: Code,
+    signals: Signals,
+    facts: Facts,
     table: NDArray[np.float64],
     stack: NDArray[np.float64],
-    may: NDArray[np.bool_],
+    tick: int,
     dt: float,
     ladders: LadderState,
     ready: NDArray[np.bool_],
@@ -85,13 +121,15 @@ def _decide(
         for v in range(len(ready)):
             for a in range(agents):
                 state = max(ladders.state[v, a], 0)
+                may = _may_leave(signals, ladders, tick, v, a, state)
                 for c in range(changes):
                     true = False
                     if ladders.open[v, a, state, c]:
-                        true = _value(code, ladders.program[v, a, c], table, stack, v, a) != 0.0
+                        program = ladders.program[v, a, c]
+                        true = _value(code, program, signals, facts, table, stack, v, a) != 0.0
                     held = max(ladders.held[v, a, c], -dt) + dt if true else -dt
                     ladders.held[v, a, c] = held
-                    due = true and may[v, a] and held >= ladders.wait[v, a, c] - SLACK
+                    due = true and may and held >= ladders.wait[v, a, c] - SLACK
                     was = ladders.due[v, a, c] > -dt + SLACK
                     since = max(ladders.due[v, a, c], -dt) + dt if due else -dt
                     ladders.due[v, a, c] = since
@@ -108,9 +146,27 @@ def _decide(
     return found
 
 
+def _may_leave(
+    signals: Signals, ladders: LadderState, tick: int, v: int, a: int, state: int
+) -> bool:
+    """Whether an agent may leave its state: it has been there for long enough, and is not busy.
+
+    A state that cannot be interrupted is left only when its activity is over.
+    """
+    if tick < ladders.busy_until[v, a] or ladders.out[v, a]:
+        return False
+    if signals.state_for[v, a] < ladders.least[v, a, state] - SLACK:
+        return False
+    over: bool = signals.done[v, a] or signals.failed[v, a]
+    over = over or signals.unreachable[v, a] or signals.stuck[v, a]
+    return over or ladders.interruptible[v, a, state]
+
+
 def _value(
     code: Code,
     program: int,
+    signals: Signals,
+    facts: Facts,
     table: NDArray[np.float64],
     stack: NDArray[np.float64],
     v: int,
@@ -120,7 +176,15 @@ def _value(
     top = -1
     for n in range(code.starts[program], code.starts[program + 1]):
         step = code.steps[n]
-        if step == ROW:
+        if step == SIGNAL:
+            top += 1
+            stack[top] = _signal(signals, cast(Py_ssize_t, code.numbers[n]), v, a)
+        elif step in (OWN, TARGET):
+            top += 1
+            which = cast(Py_ssize_t, code.numbers[n])
+            who = facts.characters[a] if step == OWN else signals.focus[v, a]
+            stack[top] = facts.absent[which] if who < 0 else facts.values[which, v, who]
+        elif step == ROW:
             top += 1
             stack[top] = table[cast(Py_ssize_t, code.numbers[n]), v, a]
         elif step == NUMBER:
@@ -134,6 +198,88 @@ def _value(
             top -= 1
             stack[top] = _joined(step, stack[top], stack[top + 1])
     found: float = stack[0]
+    return found
+
+
+def _signal(signals: Signals, which: int, v: int, a: int) -> float:
+    """One signal of one agent; of a truth 1 or 0."""
+    found = 0.0
+    if which == SEEN:
+        found = signals.seen[v, a]
+    elif which == HEARD:
+        found = signals.heard[v, a]
+    elif which == FELT:
+        found = signals.felt[v, a]
+    elif which == TOLD:
+        found = signals.told[v, a]
+    elif which == ANY_SEEN:
+        found = signals.any_seen[v, a]
+    elif which == ANY_HEARD:
+        found = signals.any_heard[v, a]
+    elif which == ANY_FELT:
+        found = signals.any_felt[v, a]
+    elif which == ANY_TOLD:
+        found = signals.any_told[v, a]
+    elif which == METER:
+        found = signals.meter[v, a]
+    elif which == KNOWS:
+        found = signals.knows[v, a]
+    elif which == DISTANCE:
+        found = signals.distance[v, a]
+    elif which == LOST_FOR:
+        found = signals.lost_for[v, a]
+    elif which == SEEN_FOR:
+        found = signals.seen_for[v, a]
+    elif which == STATE_FOR:
+        found = signals.state_for[v, a]
+    elif which == SEARCH_DONE:
+        found = signals.search_done[v, a]
+    elif which == ARRIVED:
+        found = signals.arrived[v, a]
+    elif which == UNREACHABLE:
+        found = signals.unreachable[v, a]
+    elif which == DONE:
+        found = signals.done[v, a]
+    elif which == FAILED:
+        found = signals.failed[v, a]
+    elif which == STUCK:
+        found = signals.stuck[v, a]
+    elif which == FACES_FOCUS:
+        found = signals.faces_focus[v, a]
+    elif which == CAUGHT:
+        found = signals.caught[v, a]
+    elif which == WAS_CAUGHT:
+        found = signals.was_caught[v, a]
+    elif which == OBSERVED:
+        found = signals.observed[v, a]
+    elif which == ASLEEP:
+        found = signals.asleep[v, a]
+    elif which == INSIDE_TERRITORY:
+        found = signals.inside_territory[v, a]
+    elif which == TARGET_INSIDE_TERRITORY:
+        found = signals.target_inside_territory[v, a]
+    elif which == EXPOSURE:
+        found = signals.exposure[v, a]
+    elif which == FROM_HOME:
+        found = signals.from_home[v, a]
+    elif which == TOLD_RANK:
+        found = signals.told_rank[v, a]
+    elif which == RANK:
+        found = signals.rank[v, a]
+    elif which == BEARING:
+        found = signals.bearing[v, a]
+    elif which == OWN_SPEED:
+        found = signals.own_speed[v, a]
+    elif which == OWN_HEIGHT:
+        found = signals.own_height[v, a]
+    elif which == OWN_LIGHT:
+        found = signals.own_light[v, a]
+    elif which == TARGET_SPEED:
+        found = signals.target_speed[v, a]
+    elif which == TARGET_HEIGHT:
+        found = signals.target_height[v, a]
+    elif which == TARGET_LIGHT:
+        found = signals.target_light[v, a]
     return found
 
 
@@ -154,6 +300,8 @@ def _joined(step: int, left: float, right: float) -> float:
         found = left * right
     elif step == BY:
         found = left / right
+    elif step == DRAWN:
+        found = right < left
     elif step == BELOW:
         found = left < right - CLOSE
     elif step == AT_MOST:

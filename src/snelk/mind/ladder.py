@@ -6,29 +6,26 @@ is taken, unless the state has to be stayed in. See docs/calculations.md.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from snelk.chance import stream_at_once
-from snelk.config.conditions import Condition, Node, parse
+from snelk.config.conditions import WORDS_OF, Condition, Node, parse
 from snelk.config.minds import Ladder
 from snelk.config.models import Setup
 from snelk.level.columns import laid_out
-from snelk.mind.columns import CodeColumns, LadderColumns
+from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns
 from snelk.mind.deciding import decide
-from snelk.mind.memory import SLACK
-from snelk.mind.programs import BEGINS, ROW, LadderState, Table
+from snelk.mind.programs import BEGINS, NO_WORD, Facts, LadderState, Table
 from snelk.mind.signals import Signals
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 NO_LADDER = -1
-OVER = ("done", "failed", "unreachable", "stuck")
-"""Signals, any of which lets a state be left that cannot be interrupted."""
 
 
 class Step(NamedTuple):
@@ -64,6 +61,7 @@ class Ladders:
         state: (variant, agent) the state each is in, or NO_LADDER.
         since: (variant, agent) ticks since it was entered.
         entries: (variant, agent) how many states were entered before this one.
+        attributes: By name (variant, character) as they are now; NaN for who has none.
         tick: The number of the tick that was last computed, from 0; -1 before.
         out: (variant, agent) who has been taken out, and does nothing for good.
         reacting: The changes that agents began to react to at this tick.
@@ -103,6 +101,10 @@ class Ladders:
             held=np.full(with_changes, -dt),
             due=np.full(with_changes, -dt),
             news=np.zeros(with_changes, dtype=np.int8),
+            least=self.least,
+            interruptible=self.interruptible,
+            busy_until=self.busy_until,
+            out=self.out,
         )
         self._ready = np.zeros(with_changes, dtype=np.bool_)
         self.reacting: list[Due] = []
@@ -114,19 +116,35 @@ class Ladders:
             for a, ladder in enumerate(row):
                 if ladder is not None:
                     self._read(v, a, ladder, numbers)
-        self._table = Table([name for setup in setups for name in words_of(setup)])
-        self._code = self._table.code_of([condition.root for condition in self._conditions])
+        self._read_conditions()
+
+    def _read_conditions(self) -> None:
+        setups, names = self.setups, list(self.setups[0].cast)
+        words = [word for setup in setups for word in words_of(setup)]
+        known = sorted({name for setup in setups for name in setup.attributes})
+        self._table = Table(words, known)
+        self._code = self._table.code_of(self._conditions)
+        values = np.full((len(self._table.attributes), len(setups), len(names)), np.nan)
+        number = self._table.words
+        for v, setup in enumerate(setups):
+            for j, name in enumerate(names):
+                for n, attribute in enumerate(known):
+                    values[n, v, j] = setup.attributes_of(name).get(attribute, np.nan)
+                said = {"team": setup.cast[name].team, "name": name}
+                values[len(known) :, v, j] = [number[said[word]] for word in WORDS_OF]
+        self.attributes = dict(zip(known, values, strict=False))
+        absent = [*(np.nan for _ in known), *(NO_WORD for _ in WORDS_OF)]
+        characters = [names.index(agent) for agent in self.agents]
+        facts = Facts(values, np.array(absent, np.float64), np.array(characters, np.int32))
+        self._laid_facts = laid_out(FactColumns, facts)
         self._laid_code = laid_out(CodeColumns, self._code)
         self._laid = laid_out(LadderColumns, self._changes)
-        self._values = np.zeros((len(self._table.leaves), *shape))
+        self._values = np.zeros((len(self._table.leaves), *self.state.shape))
         self._stack = np.zeros(self._table.deepest)
-        self._asked: list[tuple[int, Node, int, Truths]] | None = None
-        self._draws: dict[tuple[int, int], Numbers] = {}  # by condition and leaf (variant, agent)
-
-    @property
-    def words(self) -> Mapping[str, int]:
-        """The numbers that stand for words in what `look_up` gives to `step`."""
-        return self._table.words
+        leaves = enumerate(self._table.leaves)
+        self._asked = [(row, leaf) for row, leaf in leaves if leaf.word != "chance"]
+        for v, a in np.argwhere(self.used).tolist():
+            self._draw(v, a)
 
     def _read(self, v: int, a: int, ladder: Ladder, numbers: dict[tuple[object, ...], int]) -> None:
         names = list(ladder.states)
@@ -167,24 +185,19 @@ class Ladders:
 
         Args:
             signals: What can be asked for.
-            look_up: Gives the values, (variant, agent), of what is asked for; see `evaluate`.
+            look_up: Gives the values, (variant, agent), of what else is; see `evaluate`.
         """
         self.tick += 1
-        if self._asked is None:
-            self._asked = self._open_now()
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            for row, leaf, number, asked in self._asked:
-                self._asking = (number, asked)
+            for row, leaf in self._asked:
                 self._values[row] = look_up(leaf)
-        may = (signals.state_for >= self.at_state(self.least) - SLACK) & ~self.busy
-        over = np.logical_or.reduce([getattr(signals, name) for name in OVER])
-        may &= self.at_state(self.interruptible) | over
-        changes = self._changes
         self.since += 1
         self.reacting, self.dropped = [], []
+        changes = self._changes
         if not decide(
-            self._laid_code, self._values, self._stack, may, self.dt, self._laid, self._ready
-        ):
+            self._laid_code, signals, self._laid_facts, self._values, self._stack, self.tick,
+            self.dt, self._laid, self._ready,
+        ):  # fmt: skip
             return []
         for v, a, c in np.argwhere(changes.news).tolist():
             begins = changes.news[v, a, c] == BEGINS
@@ -199,42 +212,21 @@ class Ladders:
         held, focus = float(self._changes.held[v, a, c]), int(signals.focus[v, a])
         after = int(self._to[v, a, c])
         self.state[v, a] = after
-        self._asked = None
         self.since[v, a] = 1  # at the next tick it has been there for one
         self.entries[v, a] += 1
         self._changes.held[v, a] = self._changes.due[v, a] = -self.dt
-        for draws in self._draws.values():
-            draws[v, a] = np.nan
+        self._draw(v, a)
         return Step(v, a, focus, before, after, c, held, also)
 
-    def _open_now(self) -> list[tuple[int, Node, int, Truths]]:
-        """The rows to fill until somebody changes state: what, for which condition, for whom."""
-        found: dict[int, tuple[int, Node, int, Truths]] = {}
-        open_now = self.at_state(self._changes.open) & self.used[:, :, None]
-        for number in np.unique(self._changes.program[open_now]).tolist():
-            asked = (open_now & (self._changes.program == number)).any(axis=2)
-            low, high = self._code.starts[number : number + 2]
-            rows = self._code.numbers[low:high][self._code.steps[low:high] == ROW]
-            for row in rows.astype(int).tolist():
-                found.setdefault(row, (row, self._table.leaves[row], number, asked))
-        return list(found.values())
-
-    def chance(self, node: Node, odds: Numbers) -> Truths:
-        """(variant, agent) what a `chance(p)` came to, drawn once for each stay in a state.
-
-        `odds` is what p comes to at this tick, of each agent or of all.
-        """
-        number, asked = self._asking
-        condition = self._conditions[number]
-        leaf = next(n for n, each in enumerate(condition.leaves()) if each is node)
-        draws = self._draws.setdefault((number, leaf), np.full(self.state.shape, np.nan))
-        for v, a in np.argwhere(asked & np.isnan(draws)):
-            ladder, entry = self.ladders[v][a], int(self.entries[v, a])
-            c = int(np.flatnonzero(self._changes.program[v, a] == number)[0])
-            name = list(ladder.changes)[c] if ladder is not None else ""
-            draws[v, a] = drawn(self.setups[v].seed, self.agents[a], name, leaf, entry)
-        found: Truths = draws < odds
-        return found
+    def _draw(self, v: int, a: int) -> None:
+        """Draw what the chances of an agent's state are compared with, once for each stay."""
+        ladder, changes = self.ladders[v][a], self._changes
+        for c, name in enumerate(ladder.changes if ladder else ()):
+            draws = self._table.draws[changes.program[v, a, c]]
+            if draws and changes.open[v, a, self.state[v, a], c]:
+                seed, entry = self.setups[v].seed, int(self.entries[v, a])
+                for row, leaf in draws:
+                    self._values[row, v, a] = drawn(seed, self.agents[a], name, leaf, entry)
 
 
 def drawn(seed: int, agent: str, change: str, leaf: int, entry: int) -> float:

@@ -1,8 +1,8 @@
-"""Conditions as programs: what is asked for in rows of a table, and steps that work on a stack.
+"""Conditions as programs: steps that work on a stack.
 
 A step puts a number on the stack, or works on what lies on top of it: `meter >= 0.6 and seen` is
-*row of meter, 0.6, >=, row of seen, and*. Truths are 1 and 0; words are numbers that only stand for
-equality.
+*signal meter, 0.6, >=, signal seen, and*. Truths are 1 and 0; words are numbers that only stand
+for equality. What is no signal, such as a call, stands in a row of a table.
 """
 
 from __future__ import annotations
@@ -13,16 +13,34 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.conditions import Node
+from snelk.config.conditions import BUILT_IN, WORDS_OF, Condition, Node
+from snelk.mind.signals import Signals
 
 STEPS = (
-    *("row", "number", "and", "or", "xor", "not", "minus", "+", "-", "*", "/"),
+    *(
+        "signal",
+        "own",
+        "target",
+        "row",
+        "drawn",
+        "number",
+        "and",
+        "or",
+        "xor",
+        "not",
+        "minus",
+        "+",
+        "-",
+        "*",
+        "/",
+    ),
     *("<", "<=", ">", ">=", "==", "!="),
 )
 """What a step can be."""
 
-ROW, NUMBER, AND, OR, XOR, NOT, MINUS, PLUS, LESS, TIMES, BY = range(11)
-BELOW, AT_MOST, ABOVE, AT_LEAST, EQUAL, UNEQUAL = range(11, len(STEPS))
+SIGNAL, OWN, TARGET, ROW, DRAWN, NUMBER = range(6)
+AND, OR, XOR, NOT, MINUS, PLUS, LESS, TIMES, BY = range(6, 15)
+BELOW, AT_MOST, ABOVE, AT_LEAST, EQUAL, UNEQUAL = range(15, len(STEPS))
 
 BEGINS, IS_DROPPED = 1, 2
 """What becomes of a reaction at a tick."""
@@ -44,57 +62,92 @@ class LadderState(NamedTuple):
     ]  # (variant, agent, change): for how long its condition has been true, s
     due: NDArray[np.float64]  # (variant, agent, change): for how long it could have been taken, s
     news: NDArray[np.int8]  # (variant, agent, change): BEGINS, IS_DROPPED, or 0
+    least: NDArray[np.float64]  # (variant, agent, state): how long it has to be stayed in, s
+    interruptible: NDArray[np.bool_]  # (variant, agent, state)
+    busy_until: NDArray[np.int64]  # (variant, agent): the tick before which it does nothing
+    out: NDArray[np.bool_]  # (variant, agent): who has been taken out, and does nothing for good
+
+
+class Facts(NamedTuple):
+    """The attributes of all characters, words as the numbers that stand for them."""
+
+    values: NDArray[np.float64]  # (attribute, variant, character); NaN for who has none
+    absent: NDArray[np.float64]  # (attribute,): the value where there is no focus
+    characters: NDArray[np.int32]  # (agent,): which character the agent is
 
 
 class Code(NamedTuple):
     """Programs one after the other."""
 
     steps: NDArray[np.int16]  # index of STEPS
-    numbers: NDArray[np.float64]  # of a number, its value; of a row, which
+    numbers: NDArray[np.float64]  # of a number, its value; of what is asked for, which
     starts: NDArray[np.int64]  # (program + 1,): where each begins
 
 
 class Table:
-    """What some conditions ask for, each thing once.
+    """What some conditions ask for beside signals and attributes, each thing once.
+
+    Args:
+        words: What attributes that are words may be.
+        attributes: The attributes that somebody has or comes to have.
 
     Attributes:
         leaves: What stands in each row.
+        draws: For each condition its chances: the row of what is drawn, and the leaf's number.
         words: Each word that a condition may compare with, and its number.
+        attributes: All attributes, the words among them.
         deepest: The most that lies on the stack at once.
     """
 
-    def __init__(self, words: Sequence[str]) -> None:
+    def __init__(self, words: Sequence[str], attributes: Sequence[str] = ()) -> None:
         self.leaves: list[Node] = []
+        self.draws: list[list[tuple[int, int]]] = []
         self.words = {"": NO_WORD}
         for word in words:
             self.words.setdefault(word, len(self.words))
+        self.attributes = (*attributes, *WORDS_OF)
         self.deepest = 1
-        self._rows: dict[object, int] = {}
+        self._rows: dict[tuple[str, str], int] = {}
 
-    def row_of(self, leaf: Node, owner: object = None) -> int:
-        """The row of a signal, an attribute or a call; a chance has one for each owner."""
-        key: object = (leaf.kind, leaf.word, tuple(part.word for part in leaf.parts))
-        key = (owner, id(leaf)) if leaf.word == "chance" else key
-        if key not in self._rows:
-            self._rows[key] = len(self.leaves)
+    def _row_of(self, leaf: Node) -> int:
+        """The row of a call."""
+        row = self._rows.setdefault((leaf.word, leaf.parts[0].word), len(self.leaves))
+        if row == len(self.leaves):
             self.leaves.append(leaf)
-        return self._rows[key]
+        return row
 
-    def code_of(self, conditions: Sequence[Node]) -> Code:
-        """The programs of conditions; each condition is an owner, by its number."""
+    def code_of(self, conditions: Sequence[Condition]) -> Code:
+        """The programs of conditions."""
         written: list[tuple[int, float]] = []
         starts = [0]
-        for n, condition in enumerate(conditions):
-            self._write(condition, written, 1, n)
+        for condition in conditions:
+            self.draws.append([])
+            self._write(condition.root, written, 1, condition)
             starts.append(len(written))
         steps = np.array([step for step, _ in written], np.int16)
         numbers = np.array([number for _, number in written], np.float64)
         return Code(steps, numbers, np.array(starts, np.int64))
 
-    def _write(self, node: Node, written: list[tuple[int, float]], depth: int, owner: int) -> None:
+    def _write(
+        self, node: Node, written: list[tuple[int, float]], depth: int, condition: Condition
+    ) -> None:
         self.deepest = max(self.deepest, depth)
-        if node.kind in ("signal", "attribute", "call"):
-            written.append((ROW, float(self.row_of(node, owner))))
+        side, _, name = node.word.partition(".")
+        if node.kind == "signal" or (node.kind == "attribute" and name in BUILT_IN):
+            signal = node.word.replace(".", "_")
+            written.append((SIGNAL, float(Signals._fields.index(signal))))
+        elif node.kind == "attribute":
+            written.append((OWN if side == "own" else TARGET, self.attributes.index(name)))
+        elif node.word == "chance":
+            # A row of its own: what is drawn belongs to this place in this condition.
+            leaf = next(n for n, each in enumerate(condition.leaves()) if each is node)
+            self.draws[-1].append((len(self.leaves), leaf))
+            self.leaves.append(node)
+            self._write(node.parts[0], written, depth, condition)
+            written += [(ROW, len(self.leaves) - 1), (DRAWN, 0.0)]
+            self.deepest = max(self.deepest, depth + 1)
+        elif node.kind == "call":
+            written.append((ROW, float(self._row_of(node))))
         elif node.kind == "number":
             written.append((NUMBER, node.value))
         elif node.kind == "text":
@@ -103,9 +156,9 @@ class Table:
         else:
             signs = node.word if node.kind in ("sum", "product") else [node.kind] * len(node.parts)
             signs = [node.word] if node.kind == "compare" else signs
-            self._write(node.parts[0], written, depth, owner)
+            self._write(node.parts[0], written, depth, condition)
             if len(node.parts) == 1:
                 written.append((STEPS.index(node.kind), 0.0))
             for sign, part in zip(signs, node.parts[1:], strict=False):
-                self._write(part, written, depth + 1, owner)
+                self._write(part, written, depth + 1, condition)
                 written.append((STEPS.index(sign), 0.0))

@@ -16,6 +16,8 @@ Truths = NDArray[np.bool_]
 NOBODY, PLACE = -1, -2
 """Instead of a target: no focus, and a place that a noise of nobody drew the agent to."""
 
+OVER = ("done", "failed", "unreachable", "stuck")
+"""Signals, any of which lets a state be left that cannot be interrupted."""
 
 FARTHEST = 1e9
 """Farther off than anybody can be, m: of whom nobody knows where they are."""

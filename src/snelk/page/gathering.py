@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 from snelk.config.conditions import Node
 from snelk.config.models import Cone
 from snelk.config.words import POSTURES, SENSES
-from snelk.mind.ladder import OVER
 from snelk.mind.memory import SOURCES
 from snelk.mind.meter import FACTORS, STATES
+from snelk.mind.signals import OVER
 from snelk.page.packing import Packer
 from snelk.runs.asked import sides_of, unit_in, written_draw
 from snelk.runs.dense import beliefs_of, contacts_of, look_ticks, looks_at, meters_of

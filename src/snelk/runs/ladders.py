@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from snelk.errors import InputError
-from snelk.mind.ladder import OVER
+from snelk.mind.signals import OVER
 from snelk.runs.answers import written
 from snelk.runs.asked import Asked, Part, endless
 
