@@ -20,7 +20,7 @@ cdef class MovingColumns(Columns):
     cdef public double[:, ::1] x, y, heading, speed, turn_rate, acceleration, arrive
     cdef public double[:, ::1] pace, look_x, look_y, base, swing, period, glance_at
     cdef public double[:, ::1] glance_by, short, stuck_for, walked, stop
-    cdef public signed char[:, ::1] look
+    cdef public signed char[:, ::1] look, posture, gait
     cdef public Py_ssize_t[:, ::1] turn_at, next, size
     cdef public double[:, :, :, ::1] points
     cdef public double[:, :, ::1] beyond
@@ -29,3 +29,24 @@ cdef class MovingColumns(Columns):
 cdef class NearColumns(Columns):
     cdef public double[:, ::1] close
     cdef public unsigned char[:, ::1] arrived, unreachable
+
+
+cdef class GivenColumns(Columns):
+    cdef public const double[:, :, ::1] x, y, z, heading
+    cdef public const signed char[:, :, ::1] posture, gait
+    cdef public const unsigned char[:, :, ::1] present
+
+
+cdef class PlacedColumns(Columns):
+    cdef public double[:, ::1] x, y, z, heading
+    cdef public signed char[:, ::1] posture, gait
+    cdef public unsigned char[:, ::1] present
+
+
+cdef class TurnColumns(Columns):
+    cdef public const unsigned char[:, ::1] used
+    cdef public const unsigned char[::1] ended
+    cdef public double[:, ::1] next_thought, state_for
+    cdef public unsigned char[:, ::1] thought_there, due, at_end, fresh
+    cdef public Py_ssize_t[:, ::1] glanced
+    cdef public const unsigned char[:, :, :, ::1] freeze

@@ -19,3 +19,15 @@ class MovingColumns(Columns):
 
 class NearColumns(Columns):
     """Those of `Near`."""
+
+
+class GivenColumns(Columns):
+    """Those of `Poses` at all ticks."""
+
+
+class PlacedColumns(Columns):
+    """Those of `Poses` at one tick, to be written."""
+
+
+class TurnColumns(Columns):
+    """Those of `Turns`."""

@@ -60,7 +60,7 @@ class Me:
     @property
     def state_for(self) -> float:
         """Since when, s ago."""
-        return float(self.world.state_for[self.v, self.a])
+        return max(int(self.world.ladders.since[self.v, self.a]) - 1, 0) * self.dt
 
     @property
     def place(self) -> Place:

@@ -9,11 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns
-from snelk.body.moving import arrive_there, move, nearness, take_way, tell_near, turns_back
+from snelk.body.moving import follow, move, nearness, place, take_way, tell_near, turns_back
 from snelk.body.paces import AHEAD, PACES, Moving, Near
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
 from snelk.level.columns import laid_out
+from snelk.senses.bodies import Poses
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -45,6 +46,8 @@ class Motion:
         agents = setups[0].agents
         shape = (len(setups), len(agents))
         self.dt = dt
+        names = list(setups[0].cast)
+        self._characters = np.array([names.index(name) for name in agents], np.int32)
         self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
         self.driven = np.zeros(shape, dtype=np.bool_)
         self.x, self.y, self.heading, self.speed = np.zeros((4, *shape))
@@ -164,7 +167,10 @@ class Motion:
         """
         move(self.now, state_for, self.dt)
 
-    def arrive_where_it_is(self) -> None:
-        """Let those arrive that were moved from outside."""
-        if (self.on_way & ~self.driven).any():
-            arrive_there(self.now, self.dt)
+    def place(self, given: Poses, tick: int, removed: Truths, poses: Poses) -> None:
+        """Where everybody is at a tick, written to `poses`; see `body.moving.place`."""
+        place(given, tick, self.now, self._characters, removed, poses)
+
+    def follow(self, poses: Poses, *, counts: bool) -> None:
+        """Tell those that are moved from outside where they are; see `body.moving.follow`."""
+        follow(self.now, poses, self._characters, self.dt, counts)

@@ -1,6 +1,7 @@
 cimport cython
 
-from snelk.body.columns cimport MovingColumns, NearColumns
+from snelk.body.columns cimport GivenColumns, MovingColumns, NearColumns, PlacedColumns
+from snelk.senses.columns cimport PoseColumns
 
 cdef double PI, GLANCE, NEAR
 cdef Py_ssize_t AHEAD, AT_FOCUS, AT_PLACE, GLANCES, SWEEP
@@ -8,8 +9,20 @@ cdef Py_ssize_t AHEAD, AT_FOCUS, AT_PLACE, GLANCES, SWEEP
 @cython.locals(v=Py_ssize_t, a=Py_ssize_t)
 cdef void _move(MovingColumns now, const double[:, ::1] state_for, double dt) noexcept
 
-@cython.locals(v=Py_ssize_t, a=Py_ssize_t)
-cdef void _arrive_there(MovingColumns now, double dt) noexcept
+@cython.locals(
+    rows=Py_ssize_t, v=Py_ssize_t, g=Py_ssize_t, j=Py_ssize_t, a=Py_ssize_t,
+)
+cdef void _place(
+    GivenColumns given, Py_ssize_t tick, MovingColumns now, const int[::1] characters,
+    const unsigned char[:, ::1] removed, PlacedColumns poses,
+) noexcept
+
+@cython.locals(
+    any_goes=bint, v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, x=double, y=double,
+)
+cdef void _follow(
+    MovingColumns now, PoseColumns poses, const int[::1] characters, double dt, bint counts,
+) noexcept
 
 @cython.locals(
     n=Py_ssize_t, whole=double, left=double, toward=double, dx=double, dy=double, turned=double,

@@ -7,7 +7,7 @@ from cython import nogil
 from cython.cimports.libc.math import atan2, cos, fabs, fmod, hypot, isnan, sin, sqrt
 from numpy.typing import NDArray
 
-from snelk.body.columns import MovingColumns, NearColumns
+from snelk.body.columns import GivenColumns, MovingColumns, NearColumns, PlacedColumns
 from snelk.body.paces import (
     AHEAD,
     AT_FOCUS,
@@ -20,6 +20,8 @@ from snelk.body.paces import (
     Near,
 )
 from snelk.level.columns import agree, door, laid_out, plain
+from snelk.senses.bodies import Poses
+from snelk.senses.columns import PoseColumns
 
 PI = float(np.pi)
 
@@ -40,9 +42,52 @@ def move(now: Moving, state_for: NDArray[np.float64], dt: float) -> None:
 
 
 @door
-def arrive_there(now: Moving, dt: float) -> None:
-    """Let those arrive that were moved from outside."""
-    _arrive_there(laid_out(MovingColumns, now), dt)
+def place(
+    given: Poses,
+    tick: int,
+    now: Moving,
+    characters: NDArray[np.int32],
+    removed: NDArray[np.bool_],
+    poses: Poses,
+) -> None:
+    """Where everybody is at a tick.
+
+    Args:
+        given: (tick, variant or 1, character) where those are that are moved from outside.
+        tick: Which of its ticks.
+        now: Those that are moved here.
+        characters: (agent,) which character an agent is.
+        removed: (variant, character) who has been taken out.
+        poses: (variant, character) filled; (1, character) if all variants are alike: then nobody
+            is moved here or taken out.
+    """
+    rows = plain(poses).x.shape[0]
+    agree((0 <= tick < len(plain(given).x), plain(given).x.shape[1] in (1, rows)), (True, True))
+    agree(plain(given).x.shape[2:], plain(poses).x.shape[1:], removed.shape[1:])
+    agree((len(removed), len(characters)), plain(now).x.shape)
+    agree((rows in (1, len(removed)),), (True,))
+    _place(
+        laid_out(GivenColumns, given),
+        tick,
+        laid_out(MovingColumns, now),
+        characters,
+        removed,
+        laid_out(PlacedColumns, poses),
+    )
+
+
+@door
+def follow(
+    now: Moving, poses: Poses, characters: NDArray[np.int32], dt: float, counts: bool
+) -> None:
+    """Tell those that are moved from outside where they are, and let them arrive.
+
+    `characters`, (agent,), are which characters agents are; the way to there is counted as walked
+    if `counts`.
+    """
+    agree((len(characters),), plain(now).x.shape[1:])
+    agree((len(plain(poses).x) in (1, len(plain(now).x)),), (True,))
+    _follow(laid_out(MovingColumns, now), laid_out(PoseColumns, poses), characters, dt, counts)
 
 
 @door
@@ -84,11 +129,58 @@ def _move(now: Moving, state_for: NDArray[np.float64], dt: float) -> None:
                 _move_one(now, state_for[v, a], dt, v, a)
 
 
-def _arrive_there(now: Moving, dt: float) -> None:
+def _place(
+    given: Poses,
+    tick: int,
+    now: Moving,
+    characters: NDArray[np.int32],
+    removed: NDArray[np.bool_],
+    poses: Poses,
+) -> None:
+    rows = len(poses.x)
+    with nogil:
+        for v in range(rows):
+            g = v if given.x.shape[1] > 1 else 0
+            for j in range(poses.x.shape[1]):
+                poses.x[v, j], poses.y[v, j] = given.x[tick, g, j], given.y[tick, g, j]
+                poses.z[v, j], poses.heading[v, j] = given.z[tick, g, j], given.heading[tick, g, j]
+                poses.posture[v, j] = given.posture[tick, g, j]
+                poses.gait[v, j] = given.gait[tick, g, j]
+                poses.present[v, j] = given.present[tick, g, j]
+            if rows < len(now.x):
+                continue
+            for a in range(len(characters)):
+                if now.driven[v, a]:
+                    j = characters[a]
+                    poses.x[v, j], poses.y[v, j] = now.x[v, a], now.y[v, a]
+                    poses.heading[v, j] = now.heading[v, a]
+                    poses.posture[v, j] = now.posture[v, a]
+                    poses.gait[v, j] = now.gait[v, a] if now.speed[v, a] > 0.01 else 0
+            for j in range(poses.x.shape[1]):
+                if removed[v, j]:
+                    poses.present[v, j] = False
+
+
+def _follow(
+    now: Moving, poses: Poses, characters: NDArray[np.int32], dt: float, counts: bool
+) -> None:
+    any_goes = False
     with nogil:
         for v in range(len(now.x)):
+            p = v if len(poses.x) > 1 else 0
             for a in range(now.x.shape[1]):
-                _arrive(now, _left(now, v, a) - now.stop[v, a], dt, v, a)
+                if now.driven[v, a]:
+                    continue
+                j = characters[a]
+                x, y = poses.x[p, j], poses.y[p, j]
+                if counts and poses.present[p, j]:
+                    now.walked[v, a] += hypot(x - now.x[v, a], y - now.y[v, a])
+                now.x[v, a], now.y[v, a], now.heading[v, a] = x, y, poses.heading[p, j]
+                any_goes |= now.on_way[v, a]
+        if any_goes:
+            for v in range(len(now.x)):
+                for a in range(now.x.shape[1]):
+                    _arrive(now, _left(now, v, a) - now.stop[v, a], dt, v, a)
 
 
 def _tell_near(now: Moving, dt: float, near: Near) -> None:

@@ -39,6 +39,8 @@ class Moving(NamedTuple):
     arrive: Numbers  # m
     pace: Numbers  # m/s
     still: Truths  # who must not move or turn at this tick
+    posture: NDArray[np.int8]
+    gait: NDArray[np.int8]  # index of GAITS while it goes at its pace
     look: NDArray[np.int8]  # one of AHEAD to GLANCES
     look_x: Numbers  # the place it looks at, m; NaN for nowhere
     look_y: Numbers

@@ -33,3 +33,18 @@ class Drawn(NamedTuple):
     meter: Numbers
     heard: Truths  # at this tick
     kind: NDArray[np.int32]  # of the noise
+
+
+class Turns(NamedTuple):
+    """When every agent thinks and glances: (variant, agent) where nothing else is said."""
+
+    used: Truths  # who has a ladder
+    ended: Truths  # (variant,): whether the run is over
+    next_thought: Numbers  # s: when it wants to think again
+    state_for: Numbers  # s it has been in its state, after the changes of this tick
+    thought_there: Truths  # it has thought since its way ended
+    due: Truths  # it thinks at this tick
+    at_end: Truths  # its way has just come to its end
+    fresh: Truths  # a time in which it glances once has begun
+    glanced: NDArray[np.int64]  # number of that time within its state; -1 if it does not glance
+    freeze: Truths  # (variant, agent, state, watcher): who must not move while that one sees it

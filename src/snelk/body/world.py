@@ -25,16 +25,23 @@ from snelk.body.activities import (
     Sleep,
 )
 from snelk.body.asking import ask
-from snelk.body.columns import DrawnColumns, NearColumns, StandingColumns
+from snelk.body.columns import (
+    DrawnColumns,
+    NearColumns,
+    PlacedColumns,
+    StandingColumns,
+    TurnColumns,
+)
 from snelk.body.me import LOOK_CODES, Me, Place
 from snelk.body.motion import Motion
 from snelk.body.outcomes import Happening, Outcomes
 from snelk.body.outlook import looks_at
-from snelk.body.paces import AT_FOCUS, GLANCE, GLANCES, PACES, STUCK_AFTER, Near
+from snelk.body.paces import GLANCE, PACES, STUCK_AFTER, Near
 from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
-from snelk.body.standing import Drawn, Standing
+from snelk.body.standing import Drawn, Standing, Turns
+from snelk.body.turns import who_catches, who_glances, who_thinks
 from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
 from snelk.config.conditions import BUILT_IN, Node
@@ -42,7 +49,7 @@ from snelk.config.minds import State
 from snelk.config.models import Member, Setup
 from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
-from snelk.level.columns import laid_out
+from snelk.level.columns import laid_out, plain
 from snelk.level.level import Level
 from snelk.mind.attention import Attention
 from snelk.mind.columns import SignalColumns
@@ -51,9 +58,9 @@ from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, Beliefs, MemoryNumbe
 from snelk.mind.meter import Meters
 from snelk.mind.places import Places
 from snelk.mind.sharing import Message
-from snelk.mind.signals import NOBODY, PLACE, Signals, heights_of
-from snelk.senses.bodies import Bodies, Poses, gap_between
-from snelk.senses.columns import BodyColumns
+from snelk.mind.signals import NOBODY, PLACE, Signals
+from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.columns import BodyColumns, PoseColumns
 from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.sight import IN_VIEW, LIMITS, Sight, SightNumbers, limits_in_states
 from snelk.senses.surroundings import Surroundings
@@ -66,6 +73,9 @@ Index = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.int32]]
 
 SLACK = 1e-9
 """Times this close are the same, s."""
+
+NEWLY = 2
+"""Mark of a target that is caught, and was not a tick ago; one that is caught on has 1."""
 
 ROOM = 50.0
 """The ground of a live game that grows does so by this much more, m, so that it seldom has to."""
@@ -173,19 +183,17 @@ class World:
         self._done = np.ones(shape, dtype=np.bool_)  # who has no activity has done all it had to
         self._failed = np.zeros(shape, dtype=np.bool_)
         self._searches = np.zeros(shape, dtype=np.int64)
-        self._next_think = np.zeros(shape)
-        self._thought_there = np.zeros(shape, dtype=np.bool_)
         self._stuck_told = np.zeros(shape, dtype=np.bool_)
         self._short_told = np.zeros(shape, dtype=np.bool_)
         self.goals = np.full((*shape, 2), np.nan)
-        self._caught = np.zeros(numbers.notices.shape, dtype=np.bool_)
+        self._caught = np.zeros(numbers.notices.shape, dtype=np.int8)
         self.cone_limits = limits_in_states(setups)
         self.outcomes = Outcomes(setups, self.characters, self.attention, self.ladders.attributes)
         self.active |= bool(self.outcomes.waiting)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
         self._routine, self._entered = np.full((*shape, 3), np.nan), np.full((*shape, 2), np.nan)
-        self._glanced = np.full(shape, -1, dtype=np.int64)
         self._cone_at: dict[str, NDArray[np.intp]] = {}
+        self._rooms: list[tuple[Poses, Poses, Poses]] = []  # for the poses of two ticks
         self._walkers: dict[tuple[int, int], Walker] = {}
         self.areas: dict[object, Area | None] = {}
         self.senses: Senses  # of the last tick; not there before the first
@@ -207,6 +215,7 @@ class World:
         self._empty_for = np.zeros((*shape, len(self.names) + 1))
         self._read_teams()
         self._read_states()
+        self._catches = not np.isnan(self._catch).all()
         self._bounds = [self._bounds_of(setup, tracks) for setup in setups]
         self._grows = grows
         self._laid_bodies = laid_out(BodyColumns, bodies)
@@ -262,7 +271,7 @@ class World:
         shape = self.ladders.least.shape
         self._catch = np.full(shape, np.nan)
         self._ends = np.zeros(shape, dtype=np.bool_)
-        self._freeze = np.zeros((*shape, len(self.agents)), dtype=np.bool_)
+        freeze = np.zeros((*shape, len(self.agents)), dtype=np.bool_)
         self._asleep = np.zeros(shape, dtype=np.bool_)
         self._has_speeds = any(
             state.speeds is not None
@@ -276,10 +285,24 @@ class World:
                     if state.catch is not None:
                         self._catch[v, a, s] = state.catch.reach
                         self._ends[v, a, s] = state.catch.ends
-                    self._freeze[v, a, s] = np.isin(self._team_of[v], state.freeze_seen_by)
+                    freeze[v, a, s] = np.isin(self._team_of[v], state.freeze_seen_by)
                     self._asleep[v, a, s] = state.activity == "sleep"
                     if state.call is not None:
                         registered(state.call.activity)
+        due, at_end, fresh, thought_there = np.zeros((4, *shape[:2]), dtype=np.bool_)
+        self._turns = Turns(
+            used=self.ladders.used,
+            ended=self.ended,
+            next_thought=np.zeros(shape[:2]),
+            state_for=np.zeros(shape[:2]),
+            thought_there=thought_there,
+            due=due,
+            at_end=at_end,
+            fresh=fresh,
+            glanced=np.full(shape[:2], -1, dtype=np.int64),
+            freeze=freeze,
+        )
+        self._laid_turns = laid_out(TurnColumns, self._turns)
 
     def step(self, time: float, senses: Senses) -> None:
         """One tick: what is asked for, which changes are taken, what is done, and moving."""
@@ -289,7 +312,9 @@ class World:
         if self._stepped:  # what is begun with is told with the first tick
             self.notes, self.snapshots = [], []
         self._stepped = True
-        self._place_tracked(senses.poses)
+        if len(self._not_driven[0]):
+            self.motion.follow(senses.laid_poses, counts=self._begun)
+        self._begun = True
         if self._grows:
             self._grow_ground(senses.poses)
         if self._disproves.any():
@@ -339,24 +364,25 @@ class World:
         x, y = self._entered[v, a]
         return self._place(v, a) if np.isnan(x) else (float(x), float(y))
 
-    def poses(self, replayed: Poses) -> Poses:
-        """The poses of a tick: replayed ones, with those who are driven where they have come to."""
-        motion = self.motion
-        if not motion.driven.any() and not self.outcomes.removed.any():
-            return replayed
-        count = len(self.setups)
-        poses = Poses(
-            *(
-                np.repeat(values, count, axis=0) if len(values) < count else values.copy()
-                for values in replayed
-            )  # type: ignore[arg-type]  # each of the type it had
-        )
-        v, a, j = self._driven
-        poses.x[v, j], poses.y[v, j] = motion.x[v, a], motion.y[v, a]
-        poses.heading[v, j], poses.posture[v, j] = motion.heading[v, a], motion.posture[v, a]
-        poses.gait[v, j] = np.where(motion.speed[v, a] > 0.01, motion.gait[v, a], 0)
-        poses.present[...] &= ~self.outcomes.removed
-        return poses
+    def poses(self, given: Poses, tick: int) -> tuple[Poses, Poses]:
+        """The poses of a tick, and the same as compiled loops read them.
+
+        Those who are driven are where they have come to. Overwritten by the tick after the next.
+
+        Args:
+            given: (tick, variant or 1, character) those who are not.
+            tick: Which of its ticks.
+        """
+        count, alike = len(self.setups), plain(given).x.shape[1] == 1
+        if self.motion.driven.any() or self.outcomes.removed.any():
+            alike = False
+        shape = (1 if alike else count, len(self.names))
+        if len(self._rooms) < 2 or self._rooms[0][0].x.shape != shape:
+            self._rooms = [_room_for_poses(shape) for _ in range(2)]
+        here, laid, to_write = self._rooms[0]
+        self._rooms.reverse()
+        self.motion.place(given, tick, self.outcomes.removed, to_write)
+        return here, laid
 
     def _tell_reactions(self) -> None:
         """Changes that agents begin to react to, and those that they then do not take."""
@@ -436,20 +462,6 @@ class World:
         """(variant, of these) who is there at this tick."""
         there = self.senses.poses.present[:, characters]
         return np.broadcast_to(there, (len(self.setups), len(characters)))
-
-    def _place_tracked(self, poses: Poses) -> None:
-        """Tell those that are not driven where they are."""
-        v, a, j = self._not_driven
-        if len(v) == 0:
-            return
-        motion, p = self.motion, v if len(poses.x) > 1 else np.zeros_like(v)
-        x, y = poses.x[p, j], poses.y[p, j]
-        if self._begun:
-            walked = np.hypot(x - motion.x[v, a], y - motion.y[v, a])
-            motion.walked[v, a] += np.where(poses.present[p, j], walked, 0.0)
-        self._begun = True
-        motion.x[v, a], motion.y[v, a], motion.heading[v, a] = x, y, poses.heading[p, j]
-        motion.arrive_where_it_is()
 
     def _ignored(self, senses: Senses) -> Truths | None:
         """Targets outside of the territory of agents that do not care about those."""
@@ -556,64 +568,58 @@ class World:
         motion.base[v, a] = motion.heading[v, a]
         self.activities[v][a] = activity = KINDS[state.activity](Me(self, v, a))
         self._done[v, a], self._failed[v, a] = activity.done, activity.failed
-        self._next_think[v, a] = -NEVER
-        self._thought_there[v, a] = self._short_told[v, a] = False
+        self._turns.next_thought[v, a] = -NEVER
+        self._turns.thought_there[v, a] = self._short_told[v, a] = False
         self._has_caught[v, a] = self._was_caught[v, a] = False
 
     def _catch_targets(self, poses: Poses) -> None:
-        reach = self.ladders.at_state(self._catch)
-        if np.isnan(reach).all():
-            self._caught[...] = False
+        if not self._catches:
             return
-        i = self.characters
-        away = np.hypot(
-            poses.x[:, None, :] - poses.x[:, i, None], poses.y[:, None, :] - poses.y[:, i, None]
-        )
-        # Of bodies above one another the gap between them counts as well.
-        low, high = poses.z, poses.z + heights_of(self.bodies, poses)
-        gap = gap_between(low[:, i, None], high[:, i, None], low[:, None, :], high[:, None, :])
-        away = np.hypot(away, gap)
-        attention = self.attention
-        now = attention.now.seen & attention.numbers.may & (away <= reach[:, :, None] + 1e-9)
-        now &= self.ladders.used[:, :, None]
-        for v, a, j in np.argwhere(now & ~self._caught):
+        if not who_catches(
+            self.senses.laid_poses, self._laid_bodies, self.attention.laid,
+            self.attention.laid_numbers, self.ladders.laid, self._laid_turns, self._catch,
+            self._caught,
+        ):  # fmt: skip
+            return
+        for v, a, j in np.argwhere(self._caught == NEWLY):
             p = v if len(poses.x) > 1 else 0
             place = float(poses.x[p, j]), float(poses.y[p, j])
             self.happenings.append(Happening(int(v), int(a), "caught", int(j), *place))
             self._has_caught[v, a] = True
-            self._was_caught[v, i == j] = True
+            self._was_caught[v, self.characters == j] = True
             self.ended[v] |= self.ladders.at_state(self._ends)[v, a]
             catch = self.state_of(v, a).catch
             if catch is not None:
                 cause = f"caught {self.names[j]}"
                 self.outcomes.apply(catch.then, int(v), int(a), int(j), cause)
-        self._caught = now
 
     def _think(self) -> None:
         """Let those think whose time it is, or whose way is at its end."""
-        motion = self.motion
-        time_is_up = self.time >= self._next_think - 1e-9
-        at_end = (motion.at_end | motion.no_way) & ~self._thought_there
-        due = (time_is_up | at_end) & self.ladders.used & ~self.ladders.busy & ~self.ended[:, None]
-        self._tell_ends(at_end & self.ladders.used & ~self.ended[:, None])
-        for v, a in np.argwhere(due):
+        motion, turns = self.motion, self._turns
+        if not who_thinks(
+            motion.now, self.ladders.laid, self.ladders.tick, self.time, self._laid_turns
+        ):
+            return
+        self._tell_ends(turns.at_end)
+        for v, a in np.argwhere(turns.due).tolist():
             activity = self.activities[v][a]
-            if activity is None or not (activity.asked_on_arrival or time_is_up[v, a]):
+            time_is_up = self.time >= turns.next_thought[v, a] - SLACK
+            if activity is None or not (activity.asked_on_arrival or time_is_up):
                 continue
-            self._thought_there[v, a] = motion.at_end[v, a] | motion.no_way[v, a]
+            turns.thought_there[v, a] = motion.at_end[v, a] | motion.no_way[v, a]
             before = activity.done, activity.failed
-            self._next_think[v, a] = self.time + activity.think()
+            turns.next_thought[v, a] = self.time + activity.think()
             self._done[v, a], self._failed[v, a] = activity.done, activity.failed
             for kind, now, was in zip(
                 ("done", "failed"), (activity.done, activity.failed), before, strict=True
             ):
-                told = kind == "done" and at_end[v, a] and motion.nearness(v, a)[1]
+                told = kind == "done" and turns.at_end[v, a] and motion.nearness(v, a)[1]
                 worth_telling = activity.walks or kind == "failed"
                 if now and not was and worth_telling and not told:
                     x, y = activity.me.place
                     text = activity.me.settings.activity
                     self.happenings.append(Happening(int(v), int(a), kind, NOBODY, x, y, text))
-        self._thought_there &= motion.at_end | motion.no_way
+        np.logical_and(turns.thought_there, motion.at_end | motion.no_way, out=turns.thought_there)
 
     def _tell_ends(self, at_end: Truths) -> None:
         """Ways that have just come to their end: there, or as near as it gets, and why not."""
@@ -642,14 +648,13 @@ class World:
     def _move(self) -> None:
         """Everybody goes on to the next tick."""
         motion = self.motion
-        frozen = (self._sees_me & self._freeze_now()).any(axis=2)
-        motion.still[...] = frozen | self.ladders.busy
-        at_focus = motion.look == AT_FOCUS
-        np.copyto(motion.look_x, self.signals.target_x, where=at_focus)
-        np.copyto(motion.look_y, self.signals.target_y, where=at_focus)
-        self._glance()
+        if who_glances(
+            motion.now, self.ladders.laid, self.ladders.since, self._laid_signals, self._sees_me,
+            self.ladders.tick, self.dt, self._laid_turns,
+        ):  # fmt: skip
+            self._glance()
         self._pace_by_distance()
-        motion.step(self.state_for)
+        motion.step(self._turns.state_for)
         stuck = motion.stuck_for >= STUCK_AFTER - 1e-9
         for v, a in np.argwhere(stuck & ~self._stuck_told):
             place = float(motion.x[v, a]), float(motion.y[v, a])
@@ -658,16 +663,13 @@ class World:
 
     def _glance(self) -> None:
         """Draw when the next glance begins, and to where, of those that have begun a period."""
-        motion, state_for = self.motion, self.state_for
-        period = np.floor(state_for / motion.period + SLACK).astype(np.int64)
-        fresh = (motion.look == GLANCES) & (period != self._glanced)
-        for v, a in np.argwhere(fresh):
-            entry, n = int(self.ladders.entries[v, a]), int(period[v, a])
+        motion, turns = self.motion, self._turns
+        for v, a in np.argwhere(turns.fresh):
+            entry, n = int(self.ladders.entries[v, a]), int(turns.glanced[v, a])
             name = self.agents[a]
             when, side = stream_at_once(self.setups[v].seed, "glance", name, entry, n).random(2)
             motion.glance_at[v, a] = (n + when * (1.0 - GLANCE)) * motion.period[v, a]
             motion.glance_by[v, a] = (2.0 * side - 1.0) * motion.swing[v, a]
-        self._glanced = np.where(motion.look == GLANCES, period, -1)
 
     def _pace_by_distance(self) -> None:
         """The speeds of those whose state gives them by how much of their way is left."""
@@ -680,16 +682,7 @@ class World:
                 far, speed = np.array(speeds).T
                 self.motion.pace[v, a] = np.interp(left[v, a], far, speed)
 
-    def _freeze_now(self) -> Truths:
-        found: Truths = self.ladders.at_state(self._freeze)
-        return found
-
     # What activities ask for.
-
-    @property
-    def state_for(self) -> Numbers:
-        """(variant, agent) for how long each is in its state after the changes of this tick, s."""
-        return np.maximum(self.ladders.since - 1, 0) * self.dt
 
     def state_name(self, v: int, a: int) -> str:
         """The name of the state that an agent is in."""
@@ -772,3 +765,11 @@ def _middles(
     else:
         found = setup.cast[about or ""].at
     return [found] if found is not None else []
+
+
+def _room_for_poses(shape: tuple[int, int]) -> tuple[Poses, Poses, Poses]:
+    """Room for the poses of a tick, and the same as compiled loops read and write it."""
+    x, y, z, heading = np.zeros((4, *shape))
+    posture, gait = np.zeros((2, *shape), dtype=np.int8)
+    room = Poses(x, y, z, heading, posture, gait, np.zeros(shape, dtype=np.bool_))
+    return room, laid_out(PoseColumns, room), laid_out(PlacedColumns, room)

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.body.columns import GivenColumns
 from snelk.body.world import Senses, World
 from snelk.config.scenario import Scenario
 from snelk.engine.laid import Laid
@@ -27,7 +28,6 @@ from snelk.mind.meter import Meters, meter_numbers
 from snelk.mind.places import Places
 from snelk.mind.sharing import Message, Saying, Sharing
 from snelk.senses.bodies import Poses, bodies_of
-from snelk.senses.columns import PoseColumns
 from snelk.senses.contact import Contacts, contact_numbers
 from snelk.senses.ears import Ears
 from snelk.senses.feeling import feel
@@ -59,7 +59,7 @@ class Simulation:
         names, agents: All characters, and those that sense, in the order of the cast.
         times: Times of all ticks, s.
         tick: The tick that `step` computes next.
-        poses: Everybody's poses at the last computed tick.
+        poses: Everybody's poses at the last computed tick; overwritten by the tick after the next.
         light: (variant, character) light on everybody at the last computed tick, 0 to 1.
         surroundings: The place everybody is in; overwritten by the next tick.
         sight: What everybody's last look came to; overwritten by the next tick.
@@ -166,7 +166,8 @@ class Simulation:
         )
         self.awake_then = {sense: values.copy() for sense, values in self.awake.items()}
         self.last = np.full(len(self.setups), -1)
-        self.poses = self._poses_at(0)
+        self._laid_given = laid_out(GivenColumns, self.given)
+        self.poses, _ = self._poses_at(0)
         self.surroundings = Surroundings.blank(self.poses, self.around)
         self._laid = Laid.of(self)
 
@@ -193,12 +194,11 @@ class Simulation:
         """
         if self.done:
             raise StopIteration(f"the run is over after {self.tick} ticks")
-        before, self.poses = self.poses, self._poses_at(self.tick)
+        before, laid_before = self.poses, self._laid.poses
+        self.poses, laid_poses = self._poses_at(self.tick)
         self._sharing.said = []
         poses, tick = self.poses, self.tick
-        laid = self._laid = self._laid._replace(
-            before=self._laid.poses, poses=laid_out(PoseColumns, poses)
-        )
+        laid = self._laid = self._laid._replace(before=laid_before, poses=laid_poses)
         surround(laid.poses, laid.before, self._dt, laid.zones, laid.around, laid.surroundings)
         feel(
             laid.poses, laid.bodies, self.surroundings.zones, laid.contact_numbers,
@@ -286,7 +286,6 @@ class Simulation:
             self.places,
         )
 
-    def _poses_at(self, tick: int) -> Poses:
-        if self._pushed:  # the game writes into the same row again
-            return self.world.poses(Poses(*(values[0].copy() for values in self.given)))
-        return self.world.poses(Poses(*(values[tick] for values in self.given)))
+    def _poses_at(self, tick: int) -> tuple[Poses, Poses]:
+        # A game writes into the same row again.
+        return self.world.poses(self._laid_given, 0 if self._pushed else tick)

@@ -41,6 +41,7 @@ class Attention:
     Attributes:
         numbers: What a focus is chosen by.
         now: What every agent has of every target; a tick overwrites it.
+        laid_numbers: `numbers` as compiled loops read them.
     """
 
     def __init__(
@@ -89,7 +90,7 @@ class Attention:
         )
         self._dt, self._tick = dt, 0
         self._laid = laid_out(AttendedColumns, self.now)
-        self._laid_numbers = laid_out(FocusNumberColumns, self.numbers)
+        self.laid_numbers = laid_out(FocusNumberColumns, self.numbers)
         self._all = np.zeros(shape, dtype=np.bool_)
         self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
 
@@ -118,7 +119,7 @@ class Attention:
         attend(
             poses, sight.failed, contacts.touch, contacts.zone, loudness, meters.value, beliefs,
             self._all if ignored is None else ignored, places.x, places.y, places.meter,
-            places.heard, self._laid_numbers, self._dt, self._tick, self._laid,
+            places.heard, self.laid_numbers, self._dt, self._tick, self._laid,
         )  # fmt: skip
         self._tick += 1
 

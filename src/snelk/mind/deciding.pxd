@@ -32,6 +32,11 @@ cdef double _value(
     double[::1] stack, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
+@cython.locals(busy=bint)
+cdef bint is_busy(
+    LadderColumns ladders, Py_ssize_t tick, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
 @cython.locals(over=bint)
 cdef bint _may_leave(
     SignalColumns signals, LadderColumns ladders, Py_ssize_t tick, Py_ssize_t v, Py_ssize_t a,

@@ -146,6 +146,12 @@ def _decide(
     return found
 
 
+def is_busy(ladders: LadderState, tick: int, v: int, a: int) -> bool:
+    """Whether an agent does nothing at a tick: it wakes up, or has been taken out."""
+    busy: bool = tick < ladders.busy_until[v, a] or ladders.out[v, a]
+    return busy
+
+
 def _may_leave(
     signals: Signals, ladders: LadderState, tick: int, v: int, a: int, state: int
 ) -> bool:
@@ -153,7 +159,7 @@ def _may_leave(
 
     A state that cannot be interrupted is left only when its activity is over.
     """
-    if tick < ladders.busy_until[v, a] or ladders.out[v, a]:
+    if is_busy(ladders, tick, v, a):
         return False
     if signals.state_for[v, a] < ladders.least[v, a, state] - SLACK:
         return False

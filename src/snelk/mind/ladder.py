@@ -66,6 +66,7 @@ class Ladders:
         out: (variant, agent) who has been taken out, and does nothing for good.
         reacting: The changes that agents began to react to at this tick.
         dropped: Those whose reaction was cut off, as they could be taken no more.
+        laid: All of them as compiled loops read them.
         busy_until: (variant, agent) the tick before which it does nothing.
     """
 
@@ -138,7 +139,7 @@ class Ladders:
         facts = Facts(values, np.array(absent, np.float64), np.array(characters, np.int32))
         self._laid_facts = laid_out(FactColumns, facts)
         self._laid_code = laid_out(CodeColumns, self._code)
-        self._laid = laid_out(LadderColumns, self._changes)
+        self.laid = laid_out(LadderColumns, self._changes)
         self._values = np.zeros((len(self._table.leaves), *self.state.shape))
         self._stack = np.zeros(self._table.deepest)
         leaves = enumerate(self._table.leaves)
@@ -196,7 +197,7 @@ class Ladders:
         changes = self._changes
         if not decide(
             self._laid_code, signals, self._laid_facts, self._values, self._stack, self.tick,
-            self.dt, self._laid, self._ready,
+            self.dt, self.laid, self._ready,
         ):  # fmt: skip
             return []
         for v, a, c in np.argwhere(changes.news).tolist():
