@@ -10,6 +10,7 @@ import pytest
 from snelk.body.asking import ask
 from snelk.body.paces import Moving
 from snelk.body.standing import Drawn, Standing
+from snelk.level.zones import Zones
 from snelk.mind.attending import attend
 from snelk.mind.memory import SOURCES, Beliefs
 from snelk.mind.signals import FARTHEST, NOBODY, PLACE, RULES, Attended, FocusNumbers, Signals
@@ -195,12 +196,17 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
         chance.integers(-1, 3, (V, A)).astype(np.int16), *chance.integers(0, 50, (2, V, A)),
         chance.random((V, A, 3)), sometimes(chance, 0.5, V, A, 3), *chance.random((2, V, A)),
         chance.random((V, A, 2)), sometimes(chance, 0.5, V, A, A),
+        chance.integers(-1, 2, (V, A)).astype(np.int32),
     )  # fmt: skip
+    square = [[0, 0, 1, 0], [1, 0, 1, 1], [1, 1, 0, 1], [0, 1, 0, 0]]
+    circles = np.array([[0.0, 0.0, 1.0], [0.0, 0.0, 0.0]])
+    zones = Zones(circles, np.array([0, 0, 4], np.int32), np.array(square, float))
     arrays = {name: np.zeros((V, A)) for name in Moving._fields}
     arrays |= {name: sometimes(chance, 0.5, V, A) for name in ("driven", "on_way")}
     arrays |= {name: np.zeros((V, A), np.bool_) for name in ("still", "at_end", "no_way")}
     arrays |= {name: np.zeros((V, A), np.int64) for name in ("turn_at", "next", "size")}
-    arrays |= {"look": np.zeros((V, A), np.int8), "points": np.zeros((V, A, 1, 2))}
+    arrays |= {name: np.zeros((V, A), np.int8) for name in ("look", "posture", "gait")}
+    arrays |= {"points": np.zeros((V, A, 1, 2))}
     moving = Moving(**arrays | {"beyond": np.zeros((V, A, 1))})  # type: ignore[arg-type]
     moving.x[...], moving.y[...] = chance.integers(-1, 2, (2, V, A))
     moving.heading[...] = chance.uniform(-9.0, 9.0, (V, A))
@@ -208,7 +214,7 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
     sees_me, signals = np.zeros((V, A, A), np.bool_), Signals.blank((V, A))
     ask(
         poses, bodies, AGENTS, speed, light, exposure, meter, told, told_rank, drawn, now,
-        moving, standing, DT, sees_me, signals,
+        moving, standing, zones, DT, sees_me, signals,
     )  # fmt: skip
     for v, a in np.ndindex(V, A):
         j, i, s = int(now.focus[v, a]), AGENTS[a], max(int(standing.state[v, a]), 0)
@@ -225,7 +231,15 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
         goes, shown = moving.on_way[v, a] and moving.driven[v, a], exposure[v, a, j]
         watched = [bool(now.seen[v, w, i]) for w in range(A)]
         height = bodies.height[v, np.arange(J), poses.posture[q]]
+        place = {"own": (moving.x[v, a], moving.y[v, a]), "target": (x, y)}
+        within = {
+            side: (np.hypot(*at) <= 1, min(at) >= 0 and max(at) <= 1, True)[
+                standing.territory[v, a]
+            ]
+            for side, at in place.items()
+        }  # of a zone the rim and the outline belong to it; who has none is in it
         expected = {
+            "inside_territory": within["own"], "target_inside_territory": within["target"],
             "state": standing.state[v, a], "focus": j, "entry": standing.entries[v, a],
             "place": drawn.kind[v, a] if at_place else -1, "seen": seen,
             "heard": drawn.heard[v, a] if at_place else of and now.heard[v, a, j],

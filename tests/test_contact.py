@@ -78,13 +78,13 @@ def test_who_enters_a_watched_zone_is_sensed_from_anywhere(tmp_path: Path) -> No
     }
     run = snelk.run(path, changes=changes)
     sensed = run.contacts[run.contacts.sensed]
-    assert (sensed.t.min(), sensed.t.max()) == (4.0, 7.5)  # a border belongs to one side only
+    assert (sensed.t.min(), sensed.t.max()) == (4.0, 8.0)  # a border belongs to the zone
     assert [(e.t, e.kind, e.zone) for e in run.events.itertuples()] == [
         (4.0, "entered", "yard"),
-        (8.0, "left", "pond"),
+        (8.5, "left", "pond"),
     ]
     value = dict(zip(run.meters.t, run.meters.value, strict=True))
-    assert value[7.5] == pytest.approx(8 * 0.5 * 0.5 / 4)
+    assert value[8.0] == pytest.approx(9 * 0.5 * 0.5 / 4)
     other = snelk.run(path, changes={**changes, "profiles.watcher.zone_sense.notices": ["others"]})
     assert len(other.contacts) == 0
     answer = run.why("guard", "guest", at=9.0).sense("zone")

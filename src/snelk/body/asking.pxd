@@ -2,6 +2,8 @@ cimport cython
 
 from snelk.body.columns cimport DrawnColumns, MovingColumns, StandingColumns
 from snelk.body.moving cimport off_heading
+from snelk.level.columns cimport ZoneColumns
+from snelk.level.within cimport inside
 from snelk.mind.columns cimport AttendedColumns, SignalColumns
 from snelk.senses.columns cimport BodyColumns, PoseColumns
 
@@ -10,15 +12,14 @@ cdef Py_ssize_t PLACE
 
 @cython.locals(
     agents=Py_ssize_t, v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t,
-    watcher=Py_ssize_t, observed=bint, seen=bint, shown=double,
+    watcher=Py_ssize_t, zone=Py_ssize_t, x=double, y=double, observed=bint, seen=bint, shown=double,
 )
 cdef void _ask(
     PoseColumns poses, BodyColumns bodies, const int[::1] characters, const double[:, ::1] speed,
     const double[:, ::1] light, const double[:, :, ::1] exposure, const double[:, :, ::1] meter,
     const unsigned char[:, :, ::1] told, const double[:, :, ::1] told_rank, DrawnColumns drawn,
-    AttendedColumns now, MovingColumns moving, StandingColumns standing, double dt,
-    unsigned char[:, :, ::1] sees_me,
-    SignalColumns signals,
+    AttendedColumns now, MovingColumns moving, StandingColumns standing,
+    ZoneColumns zones, double dt, unsigned char[:, :, ::1] sees_me, SignalColumns signals,
 ) noexcept
 
 @cython.locals(state=Py_ssize_t, x=double, y=double, goes=bint)

@@ -11,7 +11,8 @@ from snelk.body.columns import DrawnColumns, MovingColumns, StandingColumns
 from snelk.body.paces import STUCK_AFTER, Moving
 from snelk.body.standing import Drawn, Standing
 from snelk.config.conditions import FACES
-from snelk.level.columns import agree, door, laid_out, plain
+from snelk.level.columns import ZoneColumns, agree, door, laid_out, plain
+from snelk.level.zones import Zones
 from snelk.mind.columns import AttendedColumns, SignalColumns
 from snelk.mind.signals import PLACE, Attended, Signals
 from snelk.senses.bodies import Bodies, Poses
@@ -19,6 +20,7 @@ from snelk.senses.columns import BodyColumns, PoseColumns
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.moving import off_heading
+    from snelk.level.within import inside
 
 INF = float("inf")
 NAN = float("nan")
@@ -43,11 +45,12 @@ def ask(
     now: Attended,
     moving: Moving,
     standing: Standing,
+    zones: Zones,
     dt: float,
     sees_me: NDArray[np.bool_],
     signals: Signals,
 ) -> None:
-    """Gather the signals of one tick, but for those that activities, catches and zones make.
+    """Gather the signals of one tick, but for those that activities and catches make.
 
     Args:
         poses: Everybody's poses.
@@ -63,6 +66,7 @@ def ask(
         now: What they have of their targets.
         moving: Their bodies, and the ways they are on.
         standing: Their alert states.
+        zones: The zones of the level.
         dt: Length of the tick, s.
         sees_me: (variant, agent, watcher) which other agents have it in view; overwritten.
         signals: Overwritten.
@@ -91,6 +95,7 @@ def ask(
         laid_out(AttendedColumns, now),
         laid_out(MovingColumns, moving),
         laid_out(StandingColumns, standing),
+        laid_out(ZoneColumns, zones),
         dt,
         sees_me,
         laid_out(SignalColumns, signals),
@@ -111,6 +116,7 @@ def _ask(
     now: Attended,
     moving: Moving,
     standing: Standing,
+    zones: Zones,
     dt: float,
     sees_me: NDArray[np.bool_],
     signals: Signals,
@@ -122,6 +128,13 @@ def _ask(
             for a in range(agents):
                 _ask_body(moving, standing, dt, v, a, signals)
                 _ask_targets(now, told, drawn, moving, v, a, signals)
+                signals.inside_territory[v, a] = signals.target_inside_territory[v, a] = True
+                zone = standing.territory[v, a]
+                if zone >= 0:
+                    x, y = signals.target_x[v, a], signals.target_y[v, a]
+                    signals.target_inside_territory[v, a] = inside(zones, zone, x, y)
+                    x, y = moving.x[v, a], moving.y[v, a]
+                    signals.inside_territory[v, a] = inside(zones, zone, x, y)
                 observed = False
                 for watcher in range(agents):
                     sees_me[v, a, watcher] = now.seen[v, watcher, characters[a]]

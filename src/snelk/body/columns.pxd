@@ -7,6 +7,7 @@ cdef class StandingColumns(Columns):
     cdef public const double[:, :, ::1] rank, goals
     cdef public const unsigned char[:, :, ::1] asleep, others
     cdef public const double[:, ::1] home_x, home_y
+    cdef public const int[:, ::1] territory
 
 
 cdef class DrawnColumns(Columns):

@@ -23,6 +23,7 @@ class Standing(NamedTuple):
     home_y: Numbers
     goals: Numbers  # (variant, agent, 2): where its way leads to, m
     others: Truths  # (variant, agent, watcher): who is of another team
+    territory: NDArray[np.int32]  # number of the zone that it does not leave; -1 for none
 
 
 class Drawn(NamedTuple):

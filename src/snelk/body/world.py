@@ -170,6 +170,7 @@ class World:
         self.ended = np.zeros(shape[0], dtype=np.bool_)
         self.search_done = np.zeros(shape, dtype=np.bool_)
         self.told_rank = np.full(numbers.notices.shape, -1.0)
+        self._any_told = False
         self._told = np.zeros(numbers.notices.shape, dtype=np.bool_)
         self._sees_me = np.zeros((*shape, shape[1]), dtype=np.bool_)  # (variant, agent, watcher)
         self.spots = {spot.name: (point.x, point.y) for spot, point in level.data.spots}
@@ -224,6 +225,7 @@ class World:
         standing = Standing(
             self.ladders.state, self.ladders.entries, self.ladders.since, self.ladders.rank,
             self._asleep, self.motion.home_x, self.motion.home_y, self.goals, self._others,
+            self._territory,
         )  # fmt: skip
         self._standing = laid_out(StandingColumns, standing)
         self.activities: list[list[Activity | None]] = [[None] * shape[1] for _ in setups]
@@ -264,6 +266,9 @@ class World:
             )
             for zone in {each.zone for row in leashes for each in row if each}
         }
+        self._territory = np.full((len(self.setups), len(agents)), -1, dtype=np.int32)
+        for zone, mine in self._territories.items():
+            self._territory[mine] = self.level.zone_number(zone)
         ignores = [[each is not None and each.outside == "ignore" for each in r] for r in leashes]
         self._ignores: Truths = np.array(ignores, np.bool_).reshape(len(self.setups), -1)
 
@@ -478,7 +483,9 @@ class World:
     def _ask(self, senses: Senses) -> None:
         """Gather the signals of this tick."""
         signals, motion = self.signals, self.motion
-        self._told[...], self.told_rank[...] = False, -1.0
+        if self._any_told:
+            self._told[...], self.told_rank[...] = False, -1.0
+        self._any_told = bool(senses.told)
         for message in senses.told:
             place = message.variant, message.listener, message.target
             self._told[place] = True
@@ -494,16 +501,9 @@ class World:
         ask(
             senses.laid_poses, self._laid_bodies, self.characters, senses.surroundings.speed,
             senses.light, senses.sight.exposure, senses.meters.value, self._told, self.told_rank,
-            self._drawn, self.attention.laid, motion.now, self._standing, self.dt, self._sees_me,
-            self._laid_signals,
+            self._drawn, self.attention.laid, motion.now, self._standing, self.level.zones,
+            self.dt, self._sees_me, self._laid_signals,
         )  # fmt: skip
-        signals.inside_territory[...] = True
-        signals.target_inside_territory[...] = True
-        for zone, mine in self._territories.items():
-            within = self.level.within(zone, motion.x, motion.y)
-            signals.inside_territory[...] &= ~mine | within
-            within = self.level.within(zone, signals.target_x, signals.target_y)
-            signals.target_inside_territory[...] &= ~mine | within
 
     def look_up(self, node: Node) -> NDArray[Any]:
         """The values, (variant, agent), of a signal, an attribute or a call."""

@@ -10,9 +10,11 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from snelk.level.columns import ZoneColumns, laid_out
 from snelk.level.grid import TOUCH, Grid, build_grid
 from snelk.level.rays import RayCaster, cast_rays
 from snelk.level.ways import Ways
+from snelk.level.within import which_inside
 from snelk.level.zones import Zones, build_zones
 
 if TYPE_CHECKING:
@@ -155,19 +157,20 @@ class Level:
     def within(
         self, name: str, x: NDArray[np.float64], y: NDArray[np.float64]
     ) -> NDArray[np.bool_]:
-        """Which places, arrays of any shape in m, are in a zone; a place of NaN is not."""
-        zone, geometry = next(each for each in self.data.zones if each[0].name == name)
-        if zone.radius is not None:
-            result: NDArray[np.bool_] = np.hypot(x - geometry.x, y - geometry.y) <= zone.radius
-            return result
-        shapely.prepare(geometry)
-        inside: NDArray[np.bool_] = shapely.intersects_xy(geometry, x, y)
-        return inside
+        """Which places, arrays of one shape in m, are in a zone; a place of NaN is not."""
+        places = np.stack([np.ravel(x), np.ravel(y)], axis=1).astype(np.float64)
+        found = np.empty(len(places), dtype=np.bool_)
+        which_inside(self.zones, self.zone_number(name), places, found)
+        return found.reshape(np.shape(x))
+
+    def zone_number(self, name: str) -> int:
+        """The number of a zone in the order of the file."""
+        return next(n for n, (zone, _) in enumerate(self.data.zones) if zone.name == name)
 
     @cached_property
     def zones(self) -> Zones:
         """The zones, for asking which of them a place is in; built when first needed."""
-        return build_zones(self.data.zones)
+        return laid_out(ZoneColumns, build_zones(self.data.zones))
 
     @cached_property
     def zone_light(self) -> NDArray[np.float64]:

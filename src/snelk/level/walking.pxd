@@ -2,9 +2,10 @@ cimport cython
 
 from snelk.level.casting cimport cast_ray
 from snelk.level.columns cimport GridColumns, GroundColumns
+from snelk.level.within cimport where_in
 
 cdef double INF, ROUNDING
-cdef Py_ssize_t NO_WAY, NOT_KNOWN, UNSEEN, SEEN
+cdef Py_ssize_t NO_WAY, NOT_KNOWN, UNSEEN, SEEN, INSIDE
 
 @cython.locals(n=Py_ssize_t)
 cdef void _can_walk(
@@ -45,9 +46,7 @@ cdef (Py_ssize_t, Py_ssize_t, double) _best_turns(
 @cython.locals(part=Py_ssize_t)
 cdef Py_ssize_t _part_of(GroundColumns ground, double x, double y) noexcept nogil
 
-@cython.locals(
-    odd=bint, edge=Py_ssize_t, ax=double, ay=double, bx=double, by=double, side=double,
-)
+@cython.locals(low=Py_ssize_t, high=Py_ssize_t)
 cdef bint is_on(GroundColumns ground, Py_ssize_t part, double x, double y) noexcept nogil
 
 @cython.locals(

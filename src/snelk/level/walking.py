@@ -13,9 +13,11 @@ from numpy.typing import NDArray
 from snelk.level.columns import GridColumns, GroundColumns, agree, door, laid_out, plain
 from snelk.level.grid import Grid
 from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground
+from snelk.level.zones import INSIDE
 
 if not compiled:
     from snelk.level.casting import cast_ray
+    from snelk.level.within import where_in
 
 INF = float("inf")
 
@@ -256,17 +258,8 @@ def _part_of(ground: Ground, x: float, y: float) -> int:
 
 def is_on(ground: Ground, part: int, x: float, y: float) -> bool:
     """Whether a place is in a part of the ground; on its very edge it is not."""
-    odd = False
-    for edge in range(ground.starts[part], ground.starts[part + 1]):
-        ax, ay = ground.edges[edge, 0], ground.edges[edge, 1]
-        bx, by = ground.edges[edge, 2], ground.edges[edge, 3]
-        if min(ay, by) <= y <= max(ay, by):
-            side = (bx - ax) * (y - ay) - (by - ay) * (x - ax)
-            if side == 0.0 and min(ax, bx) <= x <= max(ax, bx):
-                return False
-            if (ay > y) != (by > y) and (side > 0.0) == (by > ay):
-                odd = not odd
-    return odd
+    low, high = ground.starts[part], ground.starts[part + 1]
+    return where_in(ground.edges, low, high, x, y) == INSIDE
 
 
 def onto(ground: Ground, part: int, x: float, y: float) -> tuple[float, float]:

@@ -2,11 +2,18 @@ cimport cython
 
 from snelk.level.columns cimport ZoneColumns
 
-@cython.locals(
-    edge=Py_ssize_t, dx=double, dy=double, radius=double, ax=double, ay=double, bx=double,
-    by=double, odd=bint,
-)
+cdef Py_ssize_t OUTSIDE, INSIDE, ON_EDGE
+
+@cython.locals(dx=double, dy=double, radius=double, near=bint)
 cdef bint inside(ZoneColumns zones, Py_ssize_t zone, double x, double y) noexcept nogil
+
+@cython.locals(
+    edge=Py_ssize_t, found=Py_ssize_t, ax=double, ay=double, bx=double, by=double, side=double,
+    to_right=bint,
+)
+cdef Py_ssize_t where_in(
+    const double[:, ::1] edges, Py_ssize_t low, Py_ssize_t high, double x, double y,
+) noexcept nogil
 
 @cython.locals(n=Py_ssize_t)
 cdef void _which_inside(

@@ -7,28 +7,36 @@ from cython import nogil
 from numpy.typing import NDArray
 
 from snelk.level.columns import ZoneColumns, agree, door, laid_out
-from snelk.level.zones import Zones
+from snelk.level.zones import INSIDE, ON_EDGE, OUTSIDE, Zones
 
 
 def inside(zones: Zones, zone: int, x: float, y: float) -> bool:
-    """Whether a place is in a zone: the rim of a circle counts as inside.
-
-    An outline is crossed an odd number of times on the way from inside to far away; of places
-    exactly on an outline some count as inside and some do not, each always the same.
-    """
+    """Whether a place is in a zone; its rim or outline belongs to it."""
     if zones.circles[zone, 2] > 0.0:
         dx, dy = x - zones.circles[zone, 0], y - zones.circles[zone, 1]
         radius = zones.circles[zone, 2]
-        odd: bool = dx * dx + dy * dy <= radius * radius
-        return odd
-    odd = False
-    for edge in range(zones.starts[zone], zones.starts[zone + 1]):
-        ay, by = zones.edges[edge, 1], zones.edges[edge, 3]
-        if (ay > y) != (by > y):
-            ax, bx = zones.edges[edge, 0], zones.edges[edge, 2]
-            if x < ax + (y - ay) / (by - ay) * (bx - ax):
-                odd = not odd
-    return odd
+        near: bool = dx * dx + dy * dy <= radius * radius
+        return near
+    return where_in(zones.edges, zones.starts[zone], zones.starts[zone + 1], x, y) != OUTSIDE
+
+
+def where_in(edges: NDArray[np.float64], low: int, high: int, x: float, y: float) -> int:
+    """Where a place is in the area that some edges enclose: OUTSIDE, INSIDE or ON_EDGE.
+
+    The edges are those from number `low` up to `high`, ax, ay, bx, by each. A line from a place
+    inside to the right crosses an odd number of them.
+    """
+    found = OUTSIDE
+    for edge in range(low, high):
+        ax, ay, bx, by = edges[edge, 0], edges[edge, 1], edges[edge, 2], edges[edge, 3]
+        if min(ay, by) <= y <= max(ay, by):
+            side = (bx - ax) * (y - ay) - (by - ay) * (x - ax)
+            if side == 0.0 and min(ax, bx) <= x <= max(ax, bx):
+                return ON_EDGE
+            to_right = side > 0.0 if by > ay else side < 0.0
+            if (ay > y) != (by > y) and to_right:
+                found = INSIDE if found == OUTSIDE else OUTSIDE
+    return found
 
 
 @door

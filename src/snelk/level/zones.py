@@ -15,6 +15,10 @@ if TYPE_CHECKING:
     from snelk.config.models import Zone
 
 
+OUTSIDE, INSIDE, ON_EDGE = range(3)
+"""Where a place is in an area."""
+
+
 class Zones(NamedTuple):
     """Zones as circles and as outlines; a zone has the one or the other."""
 
