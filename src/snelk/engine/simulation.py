@@ -137,9 +137,11 @@ class Simulation:
         )
         self.listening = Listening(self.setups, self.ears, self.times)
         pairs = self.numbers.notices.shape
-        self.memories = Memories(self.setups, pairs)
-        self.beliefs = self.memories.beliefs
         self._told_news = News.blank(pairs)
+        self.memories = Memories(
+            self.setups, self.listening.news, self._told_news, self.level.plan_grid
+        )
+        self.beliefs = self.memories.beliefs
         self.places = Places(self.setups, self.meter_numbers, self._dt)
         self._sharing = Sharing(self.setups, self.numbers.notices, self.ears, self.bodies, self._dt)
         self.told: list[Message] = []
@@ -264,9 +266,6 @@ class Simulation:
             self._dt,
             self.sight.failed,
             self.contacts,
-            self.listening.news,
-            self._told_news,
-            self.level.plan_grid,
         )
 
     def _senses(self) -> Senses:

@@ -1,10 +1,12 @@
 cimport cython
 
+from snelk.level.casting cimport cast_ray
+from snelk.level.columns cimport GridColumns
 from snelk.mind.columns cimport BeliefColumns, MemoryNumberColumns, NewsColumns
 from snelk.senses.columns cimport PoseColumns
 
-cdef double INF, NAN, SLACK
-cdef Py_ssize_t NO_BELIEF, SENSED_NOW, GRACE, LEAD, HEARD, TOLD, SENSED, IN_VIEW
+cdef double INF, NAN, SLACK, SHORT_OF_WALL
+cdef Py_ssize_t NO_BELIEF, SENSED_NOW, GRACE, LEAD, LAST_KNOWN, HEARD, TOLD, SENSED, IN_VIEW
 
 @cython.locals(
     v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, k=Py_ssize_t, agents=Py_ssize_t,
@@ -14,10 +16,20 @@ cdef Py_ssize_t NO_BELIEF, SENSED_NOW, GRACE, LEAD, HEARD, TOLD, SENSED, IN_VIEW
 cdef void _remember(
     PoseColumns poses, PoseColumns before, double dt, const signed char[:, :, :, ::1] failed,
     const signed char[:, :, ::1] touch, const signed char[:, :, ::1] zone, NewsColumns heard,
-    NewsColumns told, MemoryNumberColumns numbers, BeliefColumns beliefs,
+    NewsColumns told, MemoryNumberColumns numbers, GridColumns grid, Py_ssize_t[::1] scratch,
+    BeliefColumns beliefs,
 ) noexcept
 
 cdef void _take(
     NewsColumns news, Py_ssize_t source, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j,
     BeliefColumns beliefs,
+) noexcept nogil
+
+@cython.locals(
+    since=double, part=double, dx=double, dy=double, length=double, ahead=double, x=double,
+    y=double, share=double, _share=double, at=double, wall=Py_ssize_t,
+)
+cdef void _lead_on(
+    MemoryNumberColumns numbers, double dt, GridColumns grid, Py_ssize_t[::1] scratch,
+    Py_ssize_t v, Py_ssize_t a, Py_ssize_t j, BeliefColumns beliefs,
 ) noexcept nogil

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import nogil
+from cython import compiled, nogil
+from cython.cimports.libc.math import hypot
 from numpy.typing import NDArray
 
-from snelk.level.columns import agree, door, laid_out, plain
+from snelk.level.columns import GridColumns, agree, door, laid_out, plain
+from snelk.level.grid import Grid
 from snelk.mind.columns import BeliefColumns, MemoryNumberColumns, NewsColumns
 from snelk.mind.memory import (
     GRACE,
     HEARD,
+    LAST_KNOWN,
     LEAD,
     NO_BELIEF,
     SENSED_NOW,
@@ -25,8 +28,14 @@ from snelk.senses.columns import PoseColumns
 from snelk.senses.contact import SENSED
 from snelk.senses.sight import IN_VIEW
 
+if not compiled:  # else it is the loop's own, by the .pxd
+    from snelk.level.casting import cast_ray
+
 INF = float("inf")
 NAN = float("nan")
+
+SHORT_OF_WALL = 0.02
+"""A belief that is led on stops this far before a wall, m."""
 
 
 @door
@@ -40,9 +49,27 @@ def remember(
     heard: News,
     told: News,
     numbers: MemoryNumbers,
+    grid: Grid,
+    scratch: NDArray[np.int64],
     beliefs: Beliefs,
 ) -> None:
-    """One tick of all memories, but for leading beliefs on: these are marked LEAD."""
+    """One tick of all memories.
+
+    Args:
+        poses: Everybody's poses.
+        before: Everybody's poses a tick ago.
+        dt: Length of the tick, s.
+        failed: (variant, agent, target, cone) the first gate of sight that failed, or IN_VIEW.
+        touch: (variant, agent, target) the same of touch.
+        zone: (variant, agent, target) the same of the zone sense.
+        heard: The newest noises that were heard.
+        told: The newest that was told.
+        numbers: The numbers of the memories.
+        grid: The walls that stop a belief that is led on.
+        scratch: Of the grid.
+        beliefs: Overwritten.
+    """
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
     agree(
         plain(beliefs).x.shape,
         failed.shape[:3],
@@ -67,6 +94,8 @@ def remember(
         laid_out(NewsColumns, heard),
         laid_out(NewsColumns, told),
         laid_out(MemoryNumberColumns, numbers),
+        laid_out(GridColumns, grid),
+        scratch,
         laid_out(BeliefColumns, beliefs),
     )
 
@@ -81,6 +110,8 @@ def _remember(
     heard: News,
     told: News,
     numbers: MemoryNumbers,
+    grid: Grid,
+    scratch: NDArray[np.int64],
     beliefs: Beliefs,
 ) -> None:
     with nogil:
@@ -132,6 +163,8 @@ def _remember(
                         beliefs.age[v, a, j], beliefs.blur[v, a, j] = NAN, NAN
                     elif followed:
                         beliefs.source[v, a, j] = LEAD
+                    if beliefs.source[v, a, j] == LEAD:
+                        _lead_on(numbers, dt, grid, scratch, v, a, j, beliefs)
 
 
 def _take(news: News, source: int, v: int, a: int, j: int, beliefs: Beliefs) -> None:
@@ -140,3 +173,34 @@ def _take(news: News, source: int, v: int, a: int, j: int, beliefs: Beliefs) -> 
     beliefs.x[v, a, j], beliefs.y[v, a, j] = news.x[v, a, j], news.y[v, a, j]
     beliefs.vx[v, a, j], beliefs.vy[v, a, j] = 0.0, 0.0
     beliefs.age[v, a, j], beliefs.blur[v, a, j] = news.age[v, a, j], news.blur[v, a, j]
+
+
+def _lead_on(
+    numbers: MemoryNumbers,
+    dt: float,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    v: int,
+    a: int,
+    j: int,
+    beliefs: Beliefs,
+) -> None:
+    """Carry a belief along the last velocity for what of the tick lies within the lead."""
+    since = beliefs.age[v, a, j] - numbers.grace[v, a]
+    part = min(since, numbers.lead[v, a]) - max(since - dt, 0.0)
+    part = min(max(part, 0.0), dt)
+    if part <= SLACK:
+        beliefs.source[v, a, j] = LAST_KNOWN
+    dx, dy = beliefs.vx[v, a, j] * part, beliefs.vy[v, a, j] * part
+    length = hypot(dx, dy)
+    if not length > 0.0:
+        return
+    # Look a little farther, so that it stops short of a wall.
+    ahead = 1.0 + SHORT_OF_WALL / length
+    x, y = beliefs.x[v, a, j], beliefs.y[v, a, j]
+    _share, wall, at = cast_ray(grid, scratch, x, y, 0.0, x + ahead * dx, y + ahead * dy, 0.0)
+    share = 1.0
+    if wall >= 0:
+        share = max(at * ahead - (ahead - 1.0), 0.0)
+        beliefs.vx[v, a, j] = beliefs.vy[v, a, j] = 0.0
+    beliefs.x[v, a, j], beliefs.y[v, a, j] = x + share * dx, y + share * dy
