@@ -39,6 +39,7 @@ class Listening:
         used = ears.numbers.used
         self._always = used & (self._turns.ticks == 1)
         self._seldom = used & (self._turns.ticks > 1)
+        self._seldom_any = bool(self._seldom.any())
         self._last = np.full(used.shape, -1)  # tick at which who listens seldom did so last
         self._waiting: list[tuple[int, Noises]] = []
         pairs = (*used.shape, ears.numbers.cares.shape[2] - 1)
@@ -55,9 +56,11 @@ class Listening:
             self.loudness[...] = 0.0
             self.news.clear()
         self.heard, self.judged = self._silence, noises
+        if not self._seldom_any and not len(noises.t):
+            return
         # Nobody must miss a noise because the run ends before they would listen again.
         due = self._seldom & (self._turns.at(tick) | (tick == len(self.times) - 1))
-        if len(noises.t) and self._seldom.any():
+        if len(noises.t) and self._seldom_any:
             self._waiting.append((tick, noises))
         judged = self._always[noises.variant]
         if due.any() and self._waiting:

@@ -14,7 +14,7 @@ from snelk.engine.throws import Flight, Thrower
 from snelk.level.level import Level
 from snelk.senses.bodies import Poses
 from snelk.senses.hearing import BY_KIND, IN_FILE, NO_GROUND, NOBODY, Noises
-from snelk.senses.stepping import make_steps
+from snelk.senses.stepping import count_strides, make_steps
 
 SLACK = 1e-9
 """A noise this close after a tick still belongs to it, s."""
@@ -196,7 +196,7 @@ class NoiseMaker:
         self._stride = np.full(shape, np.inf)  # so that who has no steps never ends a stride
         self._reaches = np.zeros((*shape, len(GAITS)))
         self._speeds = np.zeros((*shape, 2))
-        self._walked = np.zeros(shape)
+        self._walked, self._ended = np.zeros(shape), np.zeros(shape, dtype=np.int64)
         for v, setup in enumerate(self.setups):
             for j, name in enumerate(self.names):
                 steps = setup.body_of(name).steps
@@ -209,16 +209,14 @@ class NoiseMaker:
         self, t: float, poses: Poses, before: Poses, moved: NDArray[np.float64]
     ) -> Noises:
         """A noise at each place where somebody's stride ended since the tick before."""
-        self._walked = np.where(moved < 0.0, 0.0, self._walked + moved)
-        ended = (self._walked / self._stride).astype(np.int64)
-        if not ended.any():
+        count = count_strides(moved, self._stride, self._walked, self._ended)
+        if not count:
             return self.nothing
-        count = int(ended.sum())
         steps = _blank(count)
         steps.kind[:] = 0
         make_steps(
             poses, before, t, self.dt, self._stride, self._reaches, self._speeds, self.level.zones,
-            self._zone_ground, self._loudness, self._walked, moved, ended, steps,
+            self._zone_ground, self._loudness, self._walked, moved, self._ended, steps,
         )  # fmt: skip
         return steps.of(steps.reach > 0.0)
 

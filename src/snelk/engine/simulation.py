@@ -236,8 +236,10 @@ class Simulation:
             self.last[self.world.ended & (self.last < 0)] = tick
             self._carry_out(poses)
         if remembers:
-            ranks = self.world.ladders.at_state(self.world.ladders.rank)
-            self._sharing.tell(tick, self.beliefs, poses, self.surroundings, ranks)
+            self._sharing.tell(
+                tick, self.beliefs, self.memories.laid, poses, self.surroundings,
+                self.world.ladders.ranks,
+            )  # fmt: skip
         self.tick += 1
         return float(self.times[self.tick - 1])
 
@@ -249,9 +251,8 @@ class Simulation:
             place = float(poses.x[p, j]), float(poses.y[p, j]), float(poses.z[p, j])
             reach = self.setups[v].noise_kinds[kind].reach
             self.maker.give(kind, place, reach, self.names[j], variant=v, source=BY_KIND)
-        ranks = world.ladders.at_state(world.ladders.rank)
         for alarm in world.outcomes.alarms:
-            rank = float(ranks[alarm.variant, alarm.teller])
+            rank = float(world.ladders.ranks()[alarm.variant, alarm.teller])
             count = self._sharing.alarm(tick, alarm, self.beliefs, poses, rank)
             world.outcomes.tell_alarm(alarm, count)
 

@@ -181,6 +181,10 @@ class Ladders:
         found: NDArray[Any] = values[self._v, self._a, np.maximum(self.state, 0)]
         return found
 
+    def ranks(self) -> Numbers:
+        """(variant, agent) the rank of the state that each is in."""
+        return self.at_state(self.rank)
+
     def step(self, signals: Signals, look_up: Callable[[Node], NDArray[Any]]) -> list[Step]:
         """Take the changes of one tick.
 

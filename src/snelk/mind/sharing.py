@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from snelk.config.models import Setup
 from snelk.level.grid import NO_WALL
-from snelk.mind.memory import HEARD, SENSED_NOW, Beliefs, News
+from snelk.mind.memory import Beliefs, News
+from snelk.mind.telling import who_tells
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.ears import Ears
 from snelk.senses.hearing import HEARING_GATES, NOBODY, Heard, Noises
@@ -123,28 +124,30 @@ class Sharing:
         characters = len(setups[0].cast)
         self.anybody = bool(self.tells.any())
         self._next = np.zeros((*shape, characters), dtype=np.int64)  # tick
+        self._due = np.zeros((*shape, characters), dtype=np.bool_)
         self._on_the_way: defaultdict[int, list[Message]] = defaultdict(list)
 
     def tell(
         self,
         tick: int,
         beliefs: Beliefs,
+        laid: Beliefs,
         poses: Poses,
         surroundings: Surroundings,
-        ranks: Numbers,
+        ranks_now: Callable[[], Numbers],
     ) -> None:
         """Send what is told at this tick; it arrives at the next one at the earliest.
 
-        `ranks`, (variant, agent), are those of everybody's alert state.
+        `laid` are the beliefs as compiled loops read them; `ranks_now` gives the ranks, (variant,
+        agent), of everybody's alert state.
         """
         if not self.anybody:
             return
-        due = (tick >= self._next) & self.tells[:, :, None] & (beliefs.age < self.dt)
-        due &= (beliefs.source == SENSED_NOW) | (beliefs.source == HEARD)
-        if not due.any():
+        due = self._due
+        if not who_tells(laid, self.tells, self.every, tick, self.dt, self._next, due):
             return
+        ranks = ranks_now()
         tellers = np.argwhere(due.any(axis=2))
-        self._next[due] = (tick + self.every[:, :, None] + np.zeros_like(self._next))[due]
         voices = self._voices(tellers, poses, surroundings)
         for n, (v, a) in enumerate(tellers.tolist()):
             arrives = tick + max(int(self.delay[v, a]), 1)

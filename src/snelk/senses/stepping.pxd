@@ -17,3 +17,9 @@ cdef void _make_steps(
     const Py_ssize_t[::1] zone_ground, const double[:, ::1] loudness, double[:, ::1] walked,
     const double[:, ::1] moved, const Py_ssize_t[:, ::1] ended, NoiseColumns steps,
 ) noexcept
+
+@cython.locals(found=Py_ssize_t, v=Py_ssize_t, p=Py_ssize_t, j=Py_ssize_t, far=double)
+cdef Py_ssize_t _count_strides(
+    const double[:, ::1] moved, const double[:, ::1] stride, double[:, ::1] walked,
+    Py_ssize_t[:, ::1] ended,
+) noexcept

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled, nogil
+from cython import Py_ssize_t, cast, compiled, nogil
 from numpy.typing import NDArray
 
 from snelk.level.columns import ZoneColumns, agree, door, laid_out, plain
@@ -14,6 +14,25 @@ from snelk.senses.hearing import NO_GROUND, Noises
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.within import inside
+
+
+@door
+def count_strides(
+    moved: NDArray[np.float64],
+    stride: NDArray[np.float64],
+    walked: NDArray[np.float64],
+    ended: NDArray[np.int64],
+) -> int:
+    """How many strides end at a tick.
+
+    Args:
+        moved: (variant or 1, character) how far everybody went, m; negative for who was not there.
+        stride: (variant, character), m.
+        walked: (variant, character) since the last stride ended, m; overwritten.
+        ended: (variant, character) how many of theirs; overwritten.
+    """
+    agree(stride.shape, walked.shape, ended.shape, (len(stride), moved.shape[1]))
+    return _count_strides(moved, stride, walked, ended)
 
 
 @door
@@ -54,6 +73,24 @@ def make_steps(
         ended,
         laid_out(NoiseColumns, steps),
     )
+
+
+def _count_strides(
+    moved: NDArray[np.float64],
+    stride: NDArray[np.float64],
+    walked: NDArray[np.float64],
+    ended: NDArray[np.int64],
+) -> int:
+    found = 0
+    with nogil:
+        for v in range(len(stride)):
+            p = v if len(moved) > 1 else 0
+            for j in range(stride.shape[1]):
+                far = walked[v, j] + moved[p, j] if moved[p, j] >= 0.0 else 0.0
+                walked[v, j] = far
+                ended[v, j] = cast(Py_ssize_t, far / stride[v, j])
+                found += ended[v, j]
+    return found
 
 
 def _make_steps(
