@@ -16,6 +16,10 @@ from snelk.body.activities import NEVER, Activity
 from snelk.body.me import Me
 from snelk.config.minds import PLACES
 from snelk.config.minds import Roam as RoamSettings
+from snelk.level.columns import GroundColumns, laid_out, plain
+from snelk.level.ground import ground_of
+from snelk.level.walking import part_of, step_back
+from snelk.level.within import edge_ahead
 
 Numbers = NDArray[np.float64]
 
@@ -37,47 +41,41 @@ class Area:
 
     Attributes:
         shape: The polygon.
-        edges: (edges, 4) ax, ay, bx, by, m.
     """
 
     def __init__(self, shape: shapely.Geometry) -> None:
         self.shape = shape
-        shapely.prepare(shape)
-        rings = [
-            shapely.get_coordinates(ring)
-            for part in shapely.get_parts(shape)
-            for ring in (part.exterior, *part.interiors)
-        ]
-        edges = [np.hstack([ring[:-1], ring[1:]]) for ring in rings]
-        self.edges: Numbers = np.concatenate([np.zeros((0, 4)), *edges])
+        inner = shapely.buffer(shape, -INNER)
+        on_it = shapely.get_coordinates(shapely.point_on_surface(shape))[0].tolist()
+        self._middle = (on_it[0], on_it[1]) if inner.is_empty else None  # of one too thin
+        self._ground = laid_out(GroundColumns, ground_of([shape], [inner]))
+        self._edges = plain(self._ground).edges
+
+    def holds(self, x: float, y: float) -> bool:
+        """Whether a place, m, is within it."""
+        return part_of(self._ground, x, y) == 0
+
+    def nearest(self, x: float, y: float) -> tuple[float, float]:
+        """The place itself, m, or the nearest well within it."""
+        if self._middle is not None:
+            return self._middle
+        return step_back(self._ground, 0, x, y)
 
     def any_place(self, chance: np.random.Generator) -> tuple[float, float]:
         """A place within it, any as likely as another, m."""
         low_x, low_y, high_x, high_y = shapely.bounds(self.shape)
         for _ in range(MOST_TRIES):
-            at = chance.uniform((low_x, low_y), (high_x, high_y))
-            if shapely.contains_xy(self.shape, *at):
-                return float(at[0]), float(at[1])
-        x, y = shapely.get_coordinates(shapely.point_on_surface(self.shape))[0]
-        return float(x), float(y)
+            x, y = chance.uniform((low_x, low_y), (high_x, high_y)).tolist()
+            if self.holds(x, y):
+                return x, y
+        x, y = shapely.get_coordinates(shapely.point_on_surface(self.shape))[0].tolist()
+        return x, y
 
     def ahead(self, place: Numbers, direction: Numbers) -> tuple[float, Numbers]:
         """How far the edge is in a direction, m, and the normal there, (2,), that points back."""
-        a, along = self.edges[:, :2], self.edges[:, 2:] - self.edges[:, :2]
-        across = direction[0] * along[:, 1] - direction[1] * along[:, 0]
-        to = a - place
-        with np.errstate(divide="ignore", invalid="ignore"):
-            far = (to[:, 0] * along[:, 1] - to[:, 1] * along[:, 0]) / across
-            share = (to[:, 0] * direction[1] - to[:, 1] * direction[0]) / across
-        hit = (far > INSIDE / 4) & (share >= 0.0) & (share <= 1.0)
-        if not hit.any():
-            return 0.0, -direction
-        nearest = int(np.argmin(np.where(hit, far, np.inf)))
-        normal = np.array([-along[nearest, 1], along[nearest, 0]])
-        normal /= np.hypot(*normal)
-        if normal @ direction > 0.0:
-            normal = -normal
-        return float(far[nearest]), normal
+        (x, y), (dx, dy) = place.tolist(), direction.tolist()
+        far, *normal = edge_ahead(self._edges, x, y, dx, dy, INSIDE / 4)
+        return far, np.array(normal)
 
 
 def area_of(me: Me, written: RoamSettings) -> Area | None:
@@ -138,8 +136,8 @@ class Roam(Activity):
         if self.written.way == "places":
             return self._to_a_place()
         here = np.array(me.place)
-        if self.outside and not shapely.contains_xy(self.area.shape, *here):
-            return self._go_in(here)
+        if self.outside and not self.area.holds(*me.place):
+            return self._go_in()
         self.outside = self.follows  # its area may be left behind
         if me.t >= self.until - 1e-9:
             if self.written.pause > 0.0 and not self.pausing:
@@ -179,20 +177,15 @@ class Roam(Activity):
         self.failed = not me.walk_to(self.area.any_place(me.chance), stop=EXACT)
         return self.written.every
 
-    def _go_in(self, here: Numbers) -> float:
+    def _go_in(self) -> float:
         """Walk to the nearest place well within the area, and then wander."""
         assert self.area is not None
-        me, shape = self.me, self.area.shape
+        me = self.me
         if self.follows:  # the nearest place would be outside again when it gets there
             self.failed = not me.walk_to(self.area.any_place(me.chance), stop=EXACT)
             self.normal, self.until = None, me.t + self.written.every
             return self.written.every
-        inner = shapely.buffer(shape, -INNER)
-        if inner.is_empty:
-            inner = shapely.point_on_surface(shape)
-        line = shapely.shortest_line(inner, shapely.Point(here))
-        x, y = shapely.get_coordinates(line)[0]
-        if not me.walk_to((float(x), float(y)), stop=EXACT):
+        if not me.walk_to(self.area.nearest(*me.place), stop=EXACT):
             self.failed = True
         self.normal, self.until = None, me.t + self.written.every
         return NEVER

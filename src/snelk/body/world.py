@@ -49,7 +49,8 @@ from snelk.config.minds import State
 from snelk.config.models import Member, Setup
 from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
-from snelk.level.columns import laid_out, plain
+from snelk.level.columns import GridColumns, laid_out, plain
+from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.mind.attention import Attention
 from snelk.mind.columns import SignalColumns
@@ -60,10 +61,17 @@ from snelk.mind.places import Places
 from snelk.mind.sharing import Message
 from snelk.mind.signals import NOBODY, PLACE, Signals
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.columns import BodyColumns, PoseColumns
+from snelk.senses.columns import (
+    AroundColumns,
+    BodyColumns,
+    LightColumns,
+    PoseColumns,
+    SightNumberColumns,
+)
 from snelk.senses.contact import SENSED, Contacts
+from snelk.senses.light import light_numbers
 from snelk.senses.sight import IN_VIEW, LIMITS, Sight, SightNumbers, limits_in_states
-from snelk.senses.surroundings import Surroundings
+from snelk.senses.surroundings import Surroundings, around_of
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -137,6 +145,7 @@ class World:
         areas: The areas that are roamed over, as far as they are known.
         cone_limits: (limit, variant, agent, state, cone) those of everybody's cones in each state.
         goals: (variant, agent, 2) the places that ways were asked to, m.
+        outlook: What agents look at places with: see `look_out`.
         ended: (variant,) whether somebody was caught and the run ends with that.
     """
 
@@ -189,6 +198,7 @@ class World:
         self.goals = np.full((*shape, 2), np.nan)
         self._caught = np.zeros(numbers.notices.shape, dtype=np.int8)
         self.cone_limits = limits_in_states(setups)
+        self._limits = [getattr(numbers, name) for name in LIMITS]
         self.outcomes = Outcomes(setups, self.characters, self.attention, self.ladders.attributes)
         self.active |= bool(self.outcomes.waiting)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
@@ -222,6 +232,15 @@ class World:
         self._laid_bodies = laid_out(BodyColumns, bodies)
         self._laid_signals = laid_out(SignalColumns, self.signals)
         self._drawn: Drawn | None = None
+        self.outlook = (
+            self._laid_bodies,
+            laid_out(SightNumberColumns, numbers),
+            laid_out(AroundColumns, around_of(setups, level.zone_light, level.zone_background)),
+            laid_out(LightColumns, light_numbers(setups)),
+            level.zones,
+            laid_out(GridColumns, level.grid),
+            scratch_for(level.grid),
+        )
         standing = Standing(
             self.ladders.state, self.ladders.entries, self.ladders.since, self.ladders.rank,
             self._asleep, self.motion.home_x, self.motion.home_y, self.goals, self._others,
@@ -278,6 +297,10 @@ class World:
         self._ends = np.zeros(shape, dtype=np.bool_)
         freeze = np.zeros((*shape, len(self.agents)), dtype=np.bool_)
         self._asleep = np.zeros(shape, dtype=np.bool_)
+        self._states = [
+            [(list(each.states), list(each.states.values())) if each else ([], []) for each in row]
+            for row in self.ladders.ladders
+        ]
         self._has_speeds = any(
             state.speeds is not None
             for row in self.ladders.ladders
@@ -556,8 +579,9 @@ class World:
         state, motion = self.state_of(v, a), self.motion
         for sense, values in self._awake.items():
             values[v, a] = self._own_awake[sense][v, a] * state.awake_of(sense)
-        for name, values in zip(LIMITS, self.cone_limits, strict=True):
-            getattr(self.numbers, name)[v, a] = values[v, a, max(self.ladders.state[v, a], 0)]
+        s = max(int(self.ladders.state[v, a]), 0)
+        for limits, values in zip(self._limits, self.cone_limits, strict=True):
+            limits[v, a] = values[v, a, s]
         motion.stand(v, a)
         motion.pace[v, a] = motion.paces[v, a, PACES.index(state.pace)]
         motion.gait[v, a] = GAITS.index(state.pace)
@@ -686,13 +710,13 @@ class World:
 
     def state_name(self, v: int, a: int) -> str:
         """The name of the state that an agent is in."""
-        ladder = self.ladders.ladders[v][a]
-        return "" if ladder is None else list(ladder.states)[self.ladders.state[v, a]]
+        names = self._states[v][a][0]
+        return names[self.ladders.state[v, a]] if names else ""
 
     def state_of(self, v: int, a: int) -> State:
         """The state that an agent is in."""
-        ladder = self.ladders.ladders[v][a]
-        return State() if ladder is None else ladder.states[self.state_name(v, a)]
+        states = self._states[v][a][1]
+        return states[self.ladders.state[v, a]] if states else State()
 
     def walker_of(self, v: int, a: int) -> Walker:
         """The ground that an agent walks on; found out when first asked for."""

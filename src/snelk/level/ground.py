@@ -42,3 +42,12 @@ def edges_of(parts: Sequence[BaseGeometry]) -> tuple[Numbers, NDArray[np.int32]]
                 found.append(np.hstack([points[:-1], points[1:]]))
         starts.append(sum(map(len, found)))
     return np.ascontiguousarray(np.concatenate(found)), np.array(starts, dtype=np.int32)
+
+
+def ground_of(
+    parts: Sequence[BaseGeometry], inner: Sequence[BaseGeometry], corners: Numbers | None = None
+) -> Ground:
+    """Ground of some parts, and the same parts a little smaller; the ways are not known yet."""
+    places = np.zeros((0, 2)) if corners is None else np.ascontiguousarray(corners)
+    lengths, before = np.zeros((0, 0)), np.zeros((0, 0), dtype=np.int32)
+    return Ground(places, lengths, before, *edges_of(parts), *edges_of(inner))

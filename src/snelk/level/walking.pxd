@@ -50,8 +50,8 @@ cdef Py_ssize_t _part_of(GroundColumns ground, double x, double y) noexcept nogi
 cdef bint is_on(GroundColumns ground, Py_ssize_t part, double x, double y) noexcept nogil
 
 @cython.locals(
-    edge=Py_ssize_t, nearest=double, at_x=double, at_y=double, ax=double, ay=double, dx=double,
-    dy=double, square=double, share=double, px=double, py=double, away=double,
+    edge=Py_ssize_t, nearest=double, at_x=double, at_y=double, ax=double, ay=double, bx=double, by=double,
+    dx=double, dy=double, square=double, share=double, px=double, py=double, away=double,
 )
 cdef (double, double) onto(
     GroundColumns ground, Py_ssize_t part, double x, double y,

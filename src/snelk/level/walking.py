@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
-from cython.cimports.libc.math import hypot
+from cython.cimports.libc.math import fabs, hypot, sqrt
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, GroundColumns, agree, door, laid_out, plain
@@ -269,14 +269,16 @@ def onto(ground: Ground, part: int, x: float, y: float) -> tuple[float, float]:
     nearest, at_x, at_y = INF, x, y
     for edge in range(ground.inner_starts[part], ground.inner_starts[part + 1]):
         ax, ay = ground.inner_edges[edge, 0], ground.inner_edges[edge, 1]
-        dx, dy = ground.inner_edges[edge, 2] - ax, ground.inner_edges[edge, 3] - ay
+        bx, by = ground.inner_edges[edge, 2], ground.inner_edges[edge, 3]
+        dx, dy = bx - ax, by - ay
         square = dx * dx + dy * dy
         share = ((x - ax) * dx + (y - ay) * dy) / square if square > 0.0 else 0.0
-        share = min(max(share, 0.0), 1.0)
-        px, py = ax + share * dx, ay + share * dy
-        if share >= 1.0:
-            px, py = ground.inner_edges[edge, 2], ground.inner_edges[edge, 3]
-        away = hypot(px - x, py - y)
+        if 0.0 < share < 1.0:
+            px, py = ax + share * dx, ay + share * dy
+            away = fabs(((ay - y) * dx - (ax - x) * dy) / square) * sqrt(square)
+        else:
+            px, py = (ax, ay) if share <= 0.0 else (bx, by)
+            away = hypot(px - x, py - y)
         if away < nearest:
             nearest, at_x, at_y = away, px, py
     return at_x, at_y

@@ -21,7 +21,7 @@ from shapely.geometry.base import BaseGeometry
 
 from snelk.level.columns import GridColumns, GroundColumns, laid_out, plain
 from snelk.level.grid import build_grid, scratch_for
-from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, edges_of
+from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, ground_of
 from snelk.level.walking import (
     can_walk,
     find_way,
@@ -238,11 +238,7 @@ class Ways:
         """What compiled loops read, but for the ways between corners."""
         inner = [shapely.buffer(part, -APART) for part in self.parts]
         inner = [part if own.is_empty else own for own, part in zip(inner, self.parts, strict=True)]
-        corners, nothing = np.ascontiguousarray(self.corners), np.zeros((0, 0))
-        plain_ground = Ground(
-            corners, nothing, nothing.astype(np.int32), *edges_of(self.parts), *edges_of(inner)
-        )
-        return laid_out(GroundColumns, plain_ground)
+        return laid_out(GroundColumns, ground_of(self.parts, inner, self.corners))
 
     @cached_property
     def whole_ground(self) -> Ground:

@@ -2,6 +2,7 @@ cimport cython
 
 from snelk.level.columns cimport ZoneColumns
 
+cdef double INF
 cdef Py_ssize_t OUTSIDE, INSIDE, ON_EDGE
 
 @cython.locals(dx=double, dy=double, radius=double, near=bint)
@@ -18,4 +19,13 @@ cdef Py_ssize_t where_in(
 @cython.locals(n=Py_ssize_t)
 cdef void _which_inside(
     ZoneColumns zones, Py_ssize_t zone, const double[:, ::1] places, unsigned char[::1] found,
+) noexcept
+
+@cython.locals(
+    edge=Py_ssize_t, nearest=double, normal_x=double, normal_y=double, along_x=double,
+    along_y=double, across=double, to_x=double, to_y=double, far=double, share=double,
+    length=double,
+)
+cdef (double, double, double) _edge_ahead(
+    const double[:, ::1] edges, double x, double y, double dx, double dy, double least,
 ) noexcept

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 from cython import nogil
+from cython.cimports.libc.math import hypot
 from numpy.typing import NDArray
 
 from snelk.level.columns import ZoneColumns, agree, door, laid_out
 from snelk.level.zones import INSIDE, ON_EDGE, OUTSIDE, Zones
+
+INF = float("inf")
 
 
 def inside(zones: Zones, zone: int, x: float, y: float) -> bool:
@@ -54,3 +57,43 @@ def _which_inside(
     with nogil:
         for n in range(len(places)):
             found[n] = inside(zones, zone, places[n, 0], places[n, 1])
+
+
+@door
+def edge_ahead(
+    edges: NDArray[np.float64], x: float, y: float, dx: float, dy: float, least: float
+) -> tuple[float, float, float]:
+    """How far off an edge is in a direction, and the direction that points back from it.
+
+    Args:
+        edges: (edges, 4) ax, ay, bx, by, m.
+        x: A place, m.
+        y: The same.
+        dx: A direction of length 1.
+        dy: The same.
+        least: An edge that is not farther than this does not count, m.
+
+    Returns:
+        Metres, and x and y of the normal; 0 and the way back if there is no edge.
+    """
+    agree(edges.shape, (len(edges), 4))
+    return _edge_ahead(edges, x, y, dx, dy, least)
+
+
+def _edge_ahead(
+    edges: NDArray[np.float64], x: float, y: float, dx: float, dy: float, least: float
+) -> tuple[float, float, float]:
+    nearest, normal_x, normal_y = INF, -dx, -dy
+    for edge in range(len(edges)):
+        along_x = edges[edge, 2] - edges[edge, 0]
+        along_y = edges[edge, 3] - edges[edge, 1]
+        across = dx * along_y - dy * along_x
+        to_x, to_y = edges[edge, 0] - x, edges[edge, 1] - y
+        far = (to_x * along_y - to_y * along_x) / across
+        share = (to_x * dy - to_y * dx) / across
+        if least < far < nearest and 0.0 <= share <= 1.0:
+            length = hypot(along_x, along_y)
+            nearest, normal_x, normal_y = far, -along_y / length, along_x / length
+    if normal_x * dx + normal_y * dy > 0.0:
+        normal_x, normal_y = -normal_x, -normal_y
+    return nearest if nearest < INF else 0.0, normal_x, normal_y

@@ -1,0 +1,27 @@
+cimport cython
+
+from snelk.body.moving cimport off_heading
+from snelk.level.casting cimport cast_ray
+from snelk.level.columns cimport GridColumns, ZoneColumns
+from snelk.level.within cimport inside
+from snelk.senses.columns cimport (
+    AroundColumns, BodyColumns, LightColumns, PoseColumns, SightNumberColumns,
+)
+
+cdef double SLACK
+
+@cython.locals(
+    p=Py_ssize_t, i=Py_ssize_t, n=Py_ssize_t, k=Py_ssize_t, x=double, y=double, eye=double,
+    middle=double, dx=double, dy=double, away=double, off=double, light=double, reach=double,
+    share=double, _wall=Py_ssize_t, _at=double, near=bint,
+)
+cdef void _look_out(
+    Py_ssize_t v, Py_ssize_t a, Py_ssize_t tall, const double[:, ::1] places, PoseColumns poses,
+    BodyColumns bodies, SightNumberColumns numbers, AroundColumns around, LightColumns lamps,
+    ZoneColumns zones, GridColumns grid, Py_ssize_t[::1] scratch, unsigned char[::1] found,
+) noexcept
+
+@cython.locals(zone=Py_ssize_t, light=double)
+cdef double _light_at(
+    AroundColumns around, ZoneColumns zones, Py_ssize_t v, double x, double y,
+) noexcept nogil

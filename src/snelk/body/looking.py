@@ -1,0 +1,140 @@
+"""What an agent has in view of some places: compiled, see `snelk.level.columns`."""
+
+from __future__ import annotations
+
+import numpy as np
+from cython import compiled, nogil
+from cython.cimports.libc.math import atan2, fabs, hypot, isnan
+from numpy.typing import NDArray
+
+from snelk.level.columns import GridColumns, ZoneColumns, agree, door, laid_out, plain
+from snelk.level.grid import Grid
+from snelk.level.zones import Zones
+from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.columns import (
+    AroundColumns,
+    BodyColumns,
+    LightColumns,
+    PoseColumns,
+    SightNumberColumns,
+)
+from snelk.senses.light import LightNumbers
+from snelk.senses.sight import SightNumbers
+from snelk.senses.surroundings import Around
+
+if not compiled:  # else it is the loop's own, by the .pxd
+    from snelk.body.moving import off_heading
+    from snelk.level.casting import cast_ray
+    from snelk.level.within import inside
+
+SLACK = 1e-9
+"""Light this close to what is needed is enough."""
+
+
+@door
+def look_out(
+    v: int,
+    a: int,
+    tall: int,
+    places: NDArray[np.float64],
+    poses: Poses,
+    bodies: Bodies,
+    numbers: SightNumbers,
+    around: Around,
+    lamps: LightNumbers,
+    zones: Zones,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    found: NDArray[np.bool_],
+) -> None:
+    """Which places an agent has in view, well enough to see somebody there.
+
+    Args:
+        v: Its variant.
+        a: The agent.
+        tall: The character that would stand there.
+        places: (places, 2), m.
+        poses: Everybody's poses.
+        bodies: How tall everybody is.
+        numbers: Everybody's sight.
+        around: The light where zones say so, and where none does.
+        lamps: Everybody's; of light the place's and its own lamp's count.
+        zones: The zones of the level.
+        grid: Its walls.
+        scratch: Of the grid.
+        found: (places,) filled.
+    """
+    shape = plain(numbers).notices.shape
+    agree((0 <= v < shape[0], 0 <= a < shape[1], 0 <= tall < shape[2]), (True, True, True))
+    agree(places.shape, (len(found), 2))
+    agree(plain(lamps).lamp.shape, (shape[0], plain(poses).x.shape[1]), (shape[0], shape[2]))
+    agree(plain(bodies).height.shape[:2], plain(lamps).lamp.shape)
+    agree(plain(around).zone_light.shape, (len(plain(zones).circles),))
+    agree(plain(around).light.shape, shape[:1])
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    _look_out(
+        v,
+        a,
+        tall,
+        places,
+        laid_out(PoseColumns, poses),
+        laid_out(BodyColumns, bodies),
+        laid_out(SightNumberColumns, numbers),
+        laid_out(AroundColumns, around),
+        laid_out(LightColumns, lamps),
+        laid_out(ZoneColumns, zones),
+        laid_out(GridColumns, grid),
+        scratch,
+        found,
+    )
+
+
+def _look_out(
+    v: int,
+    a: int,
+    tall: int,
+    places: NDArray[np.float64],
+    poses: Poses,
+    bodies: Bodies,
+    numbers: SightNumbers,
+    around: Around,
+    lamps: LightNumbers,
+    zones: Zones,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    found: NDArray[np.bool_],
+) -> None:
+    with nogil:
+        p = v if len(poses.x) > 1 else 0
+        i = numbers.characters[a]
+        x, y = poses.x[p, i], poses.y[p, i]
+        eye = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
+        middle = poses.z[p, i] + 0.5 * bodies.height[v, tall, 0]
+        for n in range(len(places)):
+            dx, dy = places[n, 0] - x, places[n, 1] - y
+            away = hypot(dx, dy)
+            off = fabs(off_heading(atan2(dy, dx), poses.heading[p, i]))
+            near, light = False, -1.0
+            for k in range(numbers.cones[v, a]):
+                reach = numbers.range[v, a, k] * numbers.awake[v, a]
+                if away <= reach and off <= numbers.half_fov[v, a, k]:
+                    if light < 0.0:
+                        light = _light_at(around, zones, v, places[n, 0], places[n, 1])
+                        share = min(max(1.0 - away / lamps.reach[v, i], 0.0), 1.0)
+                        light = min(light + lamps.lamp[v, i] * share, 1.0)
+                    near |= light >= numbers.min_light[v, a, k] - SLACK
+            if near:
+                share, _wall, _at = cast_ray(
+                    grid, scratch, x, y, eye, places[n, 0], places[n, 1], middle
+                )
+                near = share > 0.0
+            found[n] = near
+
+
+def _light_at(around: Around, zones: Zones, v: int, x: float, y: float) -> float:
+    """The light of a place: of several zones that hold it the last that says it counts."""
+    light: float = around.light[v]
+    for zone in range(len(around.zone_light)):
+        if not isnan(around.zone_light[zone]) and inside(zones, zone, x, y):
+            light = around.zone_light[zone]
+    return light
