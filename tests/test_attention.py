@@ -52,6 +52,7 @@ def nothing_yet() -> Attended:
     none = np.zeros((4, V, A, J), np.bool_)
     unknown = np.full((4, V, A, J), np.nan)
     first, away, value = np.full((3, V, A, J + 1), np.inf)
+    value *= -1
     sensed, focus = np.zeros((V, A, J + 1), np.bool_), np.full((V, A), NOBODY, np.int32)
     seen_for, lost_for = np.zeros((V, A, J)), np.full((V, A, J), np.inf)
     return Attended(*none, lost_for, seen_for, *unknown, first, away, value, sensed, focus)
@@ -113,6 +114,10 @@ def test_attention_is_what_the_rules_make_of_whole_arrays(seed: int) -> None:
         meter = chance.choice([0.0, 0.4, 0.6, 0.65, 1.0], (V, A, J))
         source = chance.integers(-1, len(SOURCES), (V, A, J)).astype(np.int8)
         source[~numbers.remembers] = -1
+        for noticed in (failed, touch, zone):
+            noticed[~numbers.may] = 2
+        for none, held in ((0.0, loudness), (0.0, meter), (-1, source)):
+            held[~numbers.may] = none  # who can never be noticed is not
         at = np.where(source < 0, np.nan, chance.integers(-2, 3, (2, V, A, J)))
         beliefs = Beliefs(source, *at, *np.zeros((4, V, A, J)))
         drawn = np.where(sometimes(chance, 0.4, V, A), chance.integers(-2, 3, (2, V, A)), np.nan)

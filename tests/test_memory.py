@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from test_hearing import EARS, feature, level_of, noise
 
 import snelk
+from snelk.level.grid import build_grid, scratch_for
 from snelk.mind.memory import SOURCES, Beliefs, MemoryNumbers, News
 from snelk.mind.remembering import remember
 from snelk.senses.bodies import Poses
@@ -144,7 +145,9 @@ def test_the_newest_of_belief_ear_and_word_counts(
     place, code = np.zeros((1, 1)), np.zeros((1, 1), np.int8)
     there = Poses(place, place, place, place, code, code, np.ones((1, 1), np.bool_))
     unseen = np.full((1, 1, 1, 1), 3, np.int8), *np.full((2, 1, 1, 1), 3, np.int8)
-    remember(there, there, dt, *unseen, *news, numbers, beliefs)
+    walls = build_grid(np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(0))
+    notices = np.ones(one, np.bool_)
+    remember(notices, there, there, dt, *unseen, *news, numbers, walls, scratch_for(walls), beliefs)
     assert SOURCES[int(beliefs.source[0, 0, 0])] == source
     assert beliefs.x[0, 0, 0] == {"heard": 1.0, "told": 2.0, "last_known": 0.0}[source]
 

@@ -139,7 +139,11 @@ class Simulation:
         pairs = self.numbers.notices.shape
         self._told_news = News.blank(pairs)
         self.memories = Memories(
-            self.setups, self.listening.news, self._told_news, self.level.plan_grid
+            self.setups,
+            self.numbers.notices,
+            self.listening.news,
+            self._told_news,
+            self.level.plan_grid,
         )
         self.beliefs = self.memories.beliefs
         self.places = Places(self.setups, self.meter_numbers, self._dt)
@@ -222,9 +226,9 @@ class Simulation:
         if self.places.drawn.any():
             self.places.step(float(self.times[tick]), self.heard, self.listening.judged)
         fill(
-            poses.posture, self.surroundings.speed, self.numbers.cones, self.numbers.range,
-            self.numbers.half_fov, laid.sight, self.contacts.touch, self.contacts.zone,
-            self.listening.loudness, laid.meter_numbers, self._dt, laid.meters,
+            self.numbers.notices, poses.posture, self.surroundings.speed, self.numbers.cones,
+            self.numbers.range, self.numbers.half_fov, laid.sight, self.contacts.touch,
+            self.contacts.zone, self.listening.loudness, laid.meter_numbers, self._dt, laid.meters,
         )  # fmt: skip
         remembers = bool(self.memories.numbers.used.any())
         if remembers:

@@ -119,6 +119,8 @@ def _attend(
             p = v if len(poses.x) > 1 else 0
             for a in range(agents):
                 for j in range(targets):
+                    if not numbers.may[v, a, j]:  # all stays as it is: nothing
+                        continue
                     there = poses.present[p, j]
                     seen = False
                     for k in range(failed.shape[3]):
@@ -174,6 +176,8 @@ def _choose(
     i = numbers.characters[a]
     most, anybody = -INF, False
     for j in range(last + 1):
+        if j < last and not numbers.may[v, a, j]:
+            continue
         if j == last:
             x, y, full, sensed, candidate = place_x, place_y, place_meter, place_heard, True
             candidate = not isnan(place_x)
@@ -181,7 +185,7 @@ def _choose(
             x, y, full = now.x[v, a, j], now.y[v, a, j], meter[v, a, j]
             sensed = now.seen[v, a, j] or now.felt[v, a, j]
             candidate = sensed or beliefs.source[v, a, j] != NO_BELIEF or full > REACHED
-            candidate = candidate and numbers.may[v, a, j] and not ignored[v, a, j]
+            candidate = candidate and not ignored[v, a, j]
         away = hypot(x - poses.x[p, i], y - poses.y[p, i])
         now.away[v, a, j] = INF if isnan(away) else away
         value = full

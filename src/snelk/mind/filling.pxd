@@ -14,6 +14,7 @@ cdef Py_ssize_t SIGHT, HEARING, TOUCH, ZONE, NO_SENSE, NO_CONE, SENSED, IN_VIEW
     aside=double, cone_rate=double, x=double, noise=double, at_once=bint,
 )
 cdef void _fill(
+    const unsigned char[:, :, ::1] notices,
     const signed char[:, ::1] posture, const double[:, ::1] speed, const int[:, ::1] cones,
     const double[:, :, ::1] ranges, const double[:, :, ::1] half_fov, SightColumns sight,
     const signed char[:, :, ::1] touch, const signed char[:, :, ::1] zone,

@@ -33,6 +33,7 @@ NAN = float("nan")
 
 @door
 def fill(
+    notices: NDArray[np.bool_],
     posture: NDArray[np.int8],
     speed: NDArray[np.float64],
     cones: NDArray[np.int32],
@@ -49,6 +50,7 @@ def fill(
     """One tick of all meters.
 
     Args:
+        notices: (variant, agent, target) whom they can notice; all else stays as it is.
         posture: (variant or 1, character) everybody's posture.
         speed: (variant or 1, character) everybody's speed, m/s.
         cones: (variant, agent) how many of the cone axis are in use.
@@ -68,12 +70,14 @@ def fill(
         touch.shape,
         zone.shape,
         loudness.shape,
+        notices.shape,
     )
     agree(posture.shape, speed.shape, (len(posture), plain(meters).value.shape[2]))
     agree(
         ranges.shape, half_fov.shape, plain(sight).failed.shape[:2] + plain(sight).failed.shape[3:]
     )
     _fill(
+        notices,
         posture,
         speed,
         cones,
@@ -90,6 +94,7 @@ def fill(
 
 
 def _fill(
+    notices: NDArray[np.bool_],
     posture: NDArray[np.int8],
     speed: NDArray[np.float64],
     cones: NDArray[np.int32],
@@ -112,6 +117,8 @@ def _fill(
                 if not numbers.used[v, a]:
                     continue
                 for j in range(targets):
+                    if not notices[v, a, j]:
+                        continue
                     rate, best, best_near, best_aside = 0.0, NO_CONE, 1.0, 1.0
                     for k in range(cones[v, a]):
                         if sight.failed[v, a, j, k] != IN_VIEW:

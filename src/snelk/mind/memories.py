@@ -22,6 +22,7 @@ class Memories:
 
     Args:
         setups: The numbers of each variant.
+        notices: (variant, agent, target) whom they can notice.
         heard: The newest noises that were heard, which a tick overwrites.
         told: The newest that was told, which a tick overwrites.
         grid: The walls that stop a belief that is led on.
@@ -32,7 +33,15 @@ class Memories:
         laid: The same as compiled loops read it.
     """
 
-    def __init__(self, setups: Sequence[Setup], heard: News, told: News, grid: Grid) -> None:
+    def __init__(
+        self,
+        setups: Sequence[Setup],
+        notices: NDArray[np.bool_],
+        heard: News,
+        told: News,
+        grid: Grid,
+    ) -> None:
+        self._notices = notices
         self.numbers = memory_numbers(setups)
         self.beliefs = Beliefs.blank(heard.x.shape)
         self.laid = laid_out(BeliefColumns, self.beliefs)
@@ -45,6 +54,6 @@ class Memories:
     ) -> None:
         """One tick of all memories; see `remember`."""
         remember(
-            poses, before, dt, failed, contacts.touch, contacts.zone, *self._news,
+            self._notices, poses, before, dt, failed, contacts.touch, contacts.zone, *self._news,
             self._laid_numbers, self._grid, self._scratch, self.laid,
         )  # fmt: skip

@@ -14,6 +14,7 @@ cdef Py_ssize_t NO_BELIEF, SENSED_NOW, GRACE, LEAD, LAST_KNOWN, HEARD, TOLD, SEN
     moving=bint, by_ear=bint, by_word=bint,
 )
 cdef void _remember(
+    const unsigned char[:, :, ::1] notices,
     PoseColumns poses, PoseColumns before, double dt, const signed char[:, :, :, ::1] failed,
     const signed char[:, :, ::1] touch, const signed char[:, :, ::1] zone, NewsColumns heard,
     NewsColumns told, MemoryNumberColumns numbers, GridColumns grid, Py_ssize_t[::1] scratch,

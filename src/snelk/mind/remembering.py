@@ -40,6 +40,7 @@ SHORT_OF_WALL = 0.02
 
 @door
 def remember(
+    notices: NDArray[np.bool_],
     poses: Poses,
     before: Poses,
     dt: float,
@@ -56,6 +57,7 @@ def remember(
     """One tick of all memories.
 
     Args:
+        notices: (variant, agent, target) whom they can notice; of all others nothing is believed.
         poses: Everybody's poses.
         before: Everybody's poses a tick ago.
         dt: Length of the tick, s.
@@ -77,6 +79,7 @@ def remember(
         zone.shape,
         plain(heard).x.shape,
         plain(told).x.shape,
+        notices.shape,
     )
     agree(
         plain(poses).x.shape,
@@ -85,6 +88,7 @@ def remember(
     )
     agree(plain(numbers).used.shape, plain(beliefs).x.shape[:2])
     _remember(
+        notices,
         laid_out(PoseColumns, poses),
         laid_out(PoseColumns, before),
         dt,
@@ -101,6 +105,7 @@ def remember(
 
 
 def _remember(
+    notices: NDArray[np.bool_],
     poses: Poses,
     before: Poses,
     dt: float,
@@ -120,6 +125,8 @@ def _remember(
             p = v if len(poses.x) > 1 else 0
             for a in range(agents):
                 for j in range(targets if numbers.used[v, a] else 0):
+                    if not notices[v, a, j]:
+                        continue
                     beliefs.age[v, a, j] += dt  # NaN without a belief
                     source, age = beliefs.source[v, a, j], beliefs.age[v, a, j]
                     now = touch[v, a, j] == SENSED or zone[v, a, j] == SENSED

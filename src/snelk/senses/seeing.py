@@ -91,6 +91,8 @@ def _see(
                 facing_x = cos(poses.heading[p, i])
                 facing_y = sin(poses.heading[p, i])
                 for j in range(targets):
+                    if not (numbers.notices[v, a, j] or every_gate):  # nobody asks for it
+                        continue
                     present = poses.present[p, i] and poses.present[p, j] and i != j
                     distance, off, elevation, shine = NAN, NAN, NAN, NAN
                     if present:
@@ -100,11 +102,10 @@ def _see(
                         dz = poses.z[p, j] + middle - eye_z
                         distance = sqrt(dx * dx + dy * dy + dz * dz)
                         shine = light[v, j]
-                        if numbers.notices[v, a, j] or every_gate:  # else no gate asks for them
-                            across = facing_x * dy - facing_y * dx
-                            along = facing_x * dx + facing_y * dy
-                            off = atan2(abs(across), along)
-                            elevation = atan2(dz, sqrt(dx * dx + dy * dy))
+                        across = facing_x * dy - facing_y * dx
+                        along = facing_x * dx + facing_y * dy
+                        off = atan2(abs(across), along)
+                        elevation = atan2(dz, sqrt(dx * dx + dy * dy))
                     sight.distance[v, a, j] = distance
                     sight.off[v, a, j] = off
                     sight.elevation[v, a, j] = elevation

@@ -149,9 +149,9 @@ class _Dummies:
             if self._steps is not None:
                 self._steps.hear(tick, poses, surroundings.background, loudness)
             fill(
-                poses.posture, surroundings.speed, self.numbers.cones, self.numbers.range,
-                self.numbers.half_fov, sight, contacts.touch, contacts.zone, loudness, self.meter,
-                self.dt, meters,
+                self.numbers.notices, poses.posture, surroundings.speed, self.numbers.cones,
+                self.numbers.range, self.numbers.half_fov, sight, contacts.touch, contacts.zone,
+                loudness, self.meter, self.dt, meters,
             )  # fmt: skip
             a = self.watching
             seen = (sight.failed[:, a, j] == IN_VIEW).any(axis=2)
