@@ -5,7 +5,8 @@ from snelk.level.columns cimport GridColumns, GroundColumns
 from snelk.level.within cimport where_in
 
 cdef double INF, ROUNDING
-cdef Py_ssize_t NO_WAY, NOT_KNOWN, UNSEEN, SEEN, INSIDE
+cdef Py_ssize_t NO_WAY, NOT_KNOWN, INSIDE, FAR, LEFT, FIRST, LAST
+cdef double NOT_TRIED, UNSEEN, SEEN
 
 @cython.locals(n=Py_ssize_t)
 cdef void _can_walk(
@@ -23,23 +24,23 @@ cdef bint is_clear(
     _whole=double,
 )
 cdef Py_ssize_t way_between(
-    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, signed char[:, ::1] marks,
+    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
     double x, double y, double to_x, double to_y, double[:, ::1] way,
 ) noexcept nogil
 
 @cython.locals(n=Py_ssize_t, _first=Py_ssize_t, _last=Py_ssize_t, whole=double)
 cdef void _lengths_between(
-    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, signed char[:, ::1] marks,
+    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
     const double[:, ::1] start, const double[:, ::1] end, const double[::1] limit,
     double[::1] length,
 ) noexcept
 
 @cython.locals(
     count=Py_ssize_t, first=Py_ssize_t, last=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, best=double,
-    ax=double, ay=double, bx=double, by=double, far=double, before=double, whole=double,
+    ax=double, ay=double, bx=double, by=double, whole=double, least=double, free=bint,
 )
 cdef (Py_ssize_t, Py_ssize_t, double) _best_turns(
-    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, signed char[:, ::1] marks,
+    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
     double x, double y, double to_x, double to_y,
 ) noexcept nogil
 

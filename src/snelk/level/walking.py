@@ -24,7 +24,10 @@ INF = float("inf")
 ROUNDING = 1e-9
 """A way by a corner may be this much shorter than the straight lines it consists of, m."""
 
-UNSEEN, SEEN = 1, 2
+FAR, LEFT, FIRST, LAST = range(4)
+"""Of each corner: how far it is from start and goal, and whether it is seen from there."""
+
+NOT_TRIED, UNSEEN, SEEN = 0.0, 1.0, 2.0
 
 
 @door
@@ -46,7 +49,7 @@ def find_way(
     ground: Ground,
     grid: Grid,
     scratch: NDArray[np.int64],
-    marks: NDArray[np.int8],
+    room: NDArray[np.float64],
     start: NDArray[np.float64],
     goal: NDArray[np.float64],
     way: NDArray[np.float64],
@@ -57,7 +60,7 @@ def find_way(
         ground: What can be walked on.
         grid: What is in the way.
         scratch: Of the grid.
-        marks: (2, corners) overwritten.
+        room: (4, corners) overwritten.
         start: Where it begins, m.
         goal: Where it ends, m.
         way: (corners + 1, 2) where it turns, and the goal at its end; overwritten, m.
@@ -66,7 +69,7 @@ def find_way(
         The number of places, NO_WAY or NOT_KNOWN.
     """
     count = len(plain(ground).corners)
-    agree(marks.shape, (2, count))
+    agree(room.shape, (4, count))
     agree(start.shape, goal.shape, (2,))
     agree(way.shape, (count + 1, 2))
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))
@@ -74,7 +77,7 @@ def find_way(
         laid_out(GroundColumns, ground),
         laid_out(GridColumns, grid),
         scratch,
-        marks,
+        room,
         start[0],
         start[1],
         goal[0],
@@ -88,7 +91,7 @@ def lengths_between(
     ground: Ground,
     grid: Grid,
     scratch: NDArray[np.int64],
-    marks: NDArray[np.int8],
+    room: NDArray[np.float64],
     start: NDArray[np.float64],
     end: NDArray[np.float64],
     limit: NDArray[np.float64],
@@ -100,14 +103,14 @@ def lengths_between(
         ground: What can be walked on; the ways between its corners are known.
         grid: What is in the way.
         scratch: Of the grid.
-        marks: (2, corners) overwritten.
+        room: (4, corners) overwritten.
         start: (ways, 2) where they begin, m.
         end: (ways, 2) where they end, m.
         limit: (ways,) ways longer than this count as none, m.
         length: (ways,) filled with their lengths, m; infinite where there is none.
     """
     count = len(plain(ground).corners)
-    agree(marks.shape, (2, count))
+    agree(room.shape, (4, count))
     agree(start.shape, end.shape, (len(limit), 2), (len(length), 2))
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))
     agree(plain(ground).lengths.shape, (count, count))
@@ -115,7 +118,7 @@ def lengths_between(
         laid_out(GroundColumns, ground),
         laid_out(GridColumns, grid),
         scratch,
-        marks,
+        room,
         start,
         end,
         limit,
@@ -160,7 +163,7 @@ def way_between(
     ground: Ground,
     grid: Grid,
     scratch: NDArray[np.int64],
-    marks: NDArray[np.int8],
+    room: NDArray[np.float64],
     x: float,
     y: float,
     to_x: float,
@@ -173,7 +176,7 @@ def way_between(
         return 1
     if len(ground.lengths) < len(ground.corners):
         return NOT_KNOWN
-    first, last, _whole = _best_turns(ground, grid, scratch, marks, x, y, to_x, to_y)
+    first, last, _whole = _best_turns(ground, grid, scratch, room, x, y, to_x, to_y)
     if first < 0:
         return NO_WAY
     count = 1
@@ -193,7 +196,7 @@ def _lengths_between(
     ground: Ground,
     grid: Grid,
     scratch: NDArray[np.int64],
-    marks: NDArray[np.int8],
+    room: NDArray[np.float64],
     start: NDArray[np.float64],
     end: NDArray[np.float64],
     limit: NDArray[np.float64],
@@ -202,7 +205,7 @@ def _lengths_between(
     with nogil:
         for n in range(len(start)):
             _first, _last, whole = _best_turns(
-                ground, grid, scratch, marks, start[n, 0], start[n, 1], end[n, 0], end[n, 1]
+                ground, grid, scratch, room, start[n, 0], start[n, 1], end[n, 0], end[n, 1]
             )
             length[n] = whole if whole <= limit[n] else INF
 
@@ -211,7 +214,7 @@ def _best_turns(
     ground: Ground,
     grid: Grid,
     scratch: NDArray[np.int64],
-    marks: NDArray[np.int8],
+    room: NDArray[np.float64],
     x: float,
     y: float,
     to_x: float,
@@ -219,34 +222,38 @@ def _best_turns(
 ) -> tuple[int, int, float]:
     """The first and the last corner of the shortest way that turns, and its length, m.
 
-    Corners that cannot be part of a shorter way are not looked at from either end.
+    Corners that cannot be part of a shorter way are not looked at.
     """
     count = len(ground.corners)
     best, first, last = INF, -1, -1
     for i in range(count):
-        marks[0, i] = marks[1, i] = 0
-    for i in range(count):
         ax, ay = ground.corners[i, 0], ground.corners[i, 1]
-        far = hypot(ax - x, ay - y)
-        if far + hypot(to_x - ax, to_y - ay) > best + ROUNDING:
-            continue
+        room[FAR, i], room[LEFT, i] = hypot(ax - x, ay - y), hypot(ax - to_x, ay - to_y)
+        room[FIRST, i] = room[LAST, i] = NOT_TRIED
+    while True:
+        # The corner to begin with by which the way is shortest if nothing more is in the way.
+        i, least = -1, best + ROUNDING
         for j in range(count):
-            before = far + ground.lengths[i, j]
-            if not before < best or marks[1, j] == UNSEEN:
+            if room[FIRST, j] == NOT_TRIED and room[FAR, j] + room[LEFT, j] <= least:
+                if i < 0 or room[FAR, j] + room[LEFT, j] < least:
+                    i, least = j, room[FAR, j] + room[LEFT, j]
+        if i < 0:
+            return first, last, best
+        free = is_clear(grid, scratch, x, y, ground.corners[i, 0], ground.corners[i, 1])
+        room[FIRST, i] = SEEN if free else UNSEEN
+        for j in range(count if free else 0):
+            whole = room[FAR, i] + ground.lengths[i, j] + room[LEFT, j]
+            # Of ways that are as long the one by the first corners of the level.
+            if whole > best or room[LAST, j] == UNSEEN or whole == INF:
                 continue
-            bx, by = ground.corners[j, 0], ground.corners[j, 1]
-            whole = before + hypot(bx - to_x, by - to_y)
-            if not whole < best:
+            if whole == best and (i > first or (i == first and j > last)):
                 continue
-            if marks[0, i] == 0:
-                marks[0, i] = SEEN if is_clear(grid, scratch, x, y, ax, ay) else UNSEEN
-            if marks[0, i] == UNSEEN:
-                break
-            if marks[1, j] == 0:
-                marks[1, j] = SEEN if is_clear(grid, scratch, to_x, to_y, bx, by) else UNSEEN
-            if marks[1, j] == SEEN:
+            if room[LAST, j] == NOT_TRIED:
+                bx, by = ground.corners[j, 0], ground.corners[j, 1]
+                free = is_clear(grid, scratch, to_x, to_y, bx, by)
+                room[LAST, j] = SEEN if free else UNSEEN
+            if room[LAST, j] == SEEN:
                 best, first, last = whole, i, j
-    return first, last, best
 
 
 def _part_of(ground: Ground, x: float, y: float) -> int:

@@ -146,7 +146,7 @@ class Ways:
         if self.is_small:
             start, end, limit = map(np.ascontiguousarray, (start, end, limit))
             lengths_between(
-                self.whole_ground, self.grid, scratch_for(plain(self.grid)), self.marks(), start,
+                self.whole_ground, self.grid, scratch_for(plain(self.grid)), self.room(), start,
                 end, limit, length,
             )  # fmt: skip
             return length
@@ -186,10 +186,10 @@ class Ways:
         None if there is no way; see `nearest` for goals that cannot be walked to.
         """
         if self.is_small:
-            way, marks = np.empty((len(self.corners) + 1, 2)), self.marks()
+            way, room = np.empty((len(self.corners) + 1, 2)), self.room()
             for ground in (self.ground, self.whole_ground):  # the whole one only if it is needed
                 count = find_way(
-                    ground, self.grid, scratch_for(plain(self.grid)), marks, start, goal, way
+                    ground, self.grid, scratch_for(plain(self.grid)), room, start, goal, way
                 )
                 if count != NOT_KNOWN:
                     break
@@ -229,9 +229,9 @@ class Ways:
         found = [part_of(self.ground, x, y) for x, y in places.tolist()]
         return np.array([0 <= part == each for each in found], np.bool_)
 
-    def marks(self) -> NDArray[np.int8]:
-        """Room for compiled loops to note which corners are seen from either end of a way."""
-        return np.empty((2, len(self.corners)), dtype=np.int8)
+    def room(self) -> Numbers:
+        """Room for compiled loops to note of each corner what they find on the way."""
+        return np.empty((4, len(self.corners)))
 
     @cached_property
     def ground(self) -> Ground:
