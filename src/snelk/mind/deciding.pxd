@@ -50,3 +50,9 @@ cdef double _signal(
 
 @cython.locals(found=double)
 cdef double _joined(Py_ssize_t step, double left, double right) noexcept nogil
+
+@cython.locals(program=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, value=double)
+cdef void _tell(
+    CodeColumns code, SignalColumns signals, FactColumns facts, const double[:, :, ::1] table,
+    double[::1] stack, unsigned char[:, :, ::1] found,
+) noexcept

@@ -104,6 +104,47 @@ def decide(
     )
 
 
+@door
+def tell(
+    code: Code,
+    signals: Signals,
+    facts: Facts,
+    table: NDArray[np.float64],
+    stack: NDArray[np.float64],
+    found: NDArray[np.bool_],
+) -> None:
+    """What each condition comes to for everybody: (condition, variant, agent), overwritten."""
+    agree(found.shape, (len(plain(code).starts) - 1, *plain(signals).seen.shape))
+    agree(table.shape[1:], plain(signals).seen.shape)
+    agree(plain(facts).values.shape[1:2], found.shape[1:2])
+    agree(plain(facts).absent.shape, plain(facts).values.shape[:1])
+    agree(plain(facts).characters.shape, (found.shape[2],))
+    _tell(
+        laid_out(CodeColumns, code),
+        laid_out(SignalColumns, signals),
+        laid_out(FactColumns, facts),
+        table,
+        stack,
+        found,
+    )
+
+
+def _tell(
+    code: Code,
+    signals: Signals,
+    facts: Facts,
+    table: NDArray[np.float64],
+    stack: NDArray[np.float64],
+    found: NDArray[np.bool_],
+) -> None:
+    with nogil:
+        for program in range(len(found)):
+            for v in range(found.shape[1]):
+                for a in range(found.shape[2]):
+                    value = _value(code, program, signals, facts, table, stack, v, a)
+                    found[program, v, a] = value != 0.0
+
+
 def _decide(
     code: Code,
     signals: Signals,

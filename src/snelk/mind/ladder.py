@@ -18,8 +18,8 @@ from snelk.config.minds import Ladder
 from snelk.config.models import Setup
 from snelk.level.columns import laid_out
 from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns
-from snelk.mind.deciding import decide
-from snelk.mind.programs import BEGINS, NO_WORD, Facts, LadderState, Table
+from snelk.mind.deciding import decide, tell
+from snelk.mind.programs import BEGINS, NO_WORD, Code, Facts, LadderState, Table
 from snelk.mind.signals import Signals
 
 Numbers = NDArray[np.float64]
@@ -223,6 +223,12 @@ class Ladders:
         self._draw(v, a)
         return Step(v, a, focus, before, after, c, held, also)
 
+    def asker(self, conditions: Sequence[Condition]) -> Asker:
+        """Something to ask what conditions without chance come to at any tick."""
+        words = [word for word in self._table.words if word]
+        table = Table(words, tuple(self.attributes))
+        return Asker(table, table.code_of(conditions), self._laid_facts, self.state.shape)
+
     def _draw(self, v: int, a: int) -> None:
         """Draw what the chances of an agent's state are compared with, once for each stay."""
         ladder, changes = self.ladders[v][a], self._changes
@@ -232,6 +238,34 @@ class Ladders:
                 seed, entry = self.setups[v].seed, int(self.entries[v, a])
                 for row, leaf in draws:
                     self._values[row, v, a] = drawn(seed, self.agents[a], name, leaf, entry)
+
+
+class Asker:
+    """Conditions that are asked at every tick.
+
+    Args:
+        table: What they ask for beside signals and attributes.
+        code: Their programs.
+        facts: Everybody's attributes, as compiled loops read them.
+        shape: Variants and agents.
+    """
+
+    def __init__(self, table: Table, code: Code, facts: Facts, shape: tuple[int, ...]) -> None:
+        self._table, self._facts = table, facts
+        self._code = laid_out(CodeColumns, code)
+        self._values = np.zeros((len(table.leaves), *shape))
+        self._stack = np.zeros(table.deepest)
+        self._found = np.zeros((len(code.starts) - 1, *shape), dtype=np.bool_)
+
+    def ask(self, signals: Signals, look_up: Callable[[Node], NDArray[Any]]) -> Truths:
+        """(condition, variant, agent) what they come to; overwritten when asked again.
+
+        `look_up` gives the values, (variant, agent), of what is no signal.
+        """
+        for row, leaf in enumerate(self._table.leaves):
+            self._values[row] = look_up(leaf)
+        tell(self._code, signals, self._facts, self._values, self._stack, self._found)
+        return self._found
 
 
 def drawn(seed: int, agent: str, change: str, leaf: int, entry: int) -> float:

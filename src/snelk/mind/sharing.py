@@ -153,7 +153,8 @@ class Sharing:
             arrives = tick + max(int(self.delay[v, a]), 1)
             listeners = np.flatnonzero(self.audience[v, a])
             voice = (v, a) in self._speakers
-            heard = Heard(*(values[voices.number == n] for values in voices)) if voice else None
+            low, high = np.searchsorted(voices.number, (n, n + 1)).tolist()
+            heard = voices.of(slice(low, high)) if voice else None
             targets = np.flatnonzero(due[v, a])
             saying = self._say(
                 "voice" if voice else "to_all", v, a, listeners, targets, arrives, poses, heard
@@ -249,4 +250,4 @@ class Sharing:
             np.full(count, NOBODY, dtype=np.intp), nothing,
         )  # fmt: skip
         judged = self.audience[v, a] & self.ears.numbers.used[v]
-        return self.ears.judge(voices, judged, poses, surroundings.background)
+        return self.ears.judge(voices, judged, poses, surroundings.background, placed=False)

@@ -50,15 +50,22 @@ class Ears:
         self._laid_bodies = laid_out(BodyColumns, bodies)
 
     def judge(
-        self, noises: Noises, judged: NDArray[np.bool_], poses: Poses, background: Numbers
+        self,
+        noises: Noises,
+        judged: NDArray[np.bool_],
+        poses: Poses,
+        background: Numbers,
+        *,
+        placed: bool = True,
     ) -> Heard:
-        """Judge noises at ears.
+        """Judge noises at ears; the pairs come in the order of the noises.
 
         Args:
             noises: The noises.
             judged: (noise, agent) which noise is judged at whose ears.
             poses: Where everybody is.
             background: (variant, character) background noise everybody is in, 0 to 1.
+            placed: Whether it is asked where they seem to come from.
         """
         n, a = map(np.ascontiguousarray, np.nonzero(judged))
         heard = Heard.blank(noises.variant[n], noises.number[n], a, noises.by[n])
@@ -71,7 +78,7 @@ class Ears:
         bent = np.flatnonzero(~np.isnan(heard.through) & np.isnan(heard.around))
         if len(bent):
             self._walk_around(heard, bent, noises, n[bent])
-        for pair in np.flatnonzero(heard.failed == HEARD):
+        for pair in np.flatnonzero(heard.failed == HEARD) if placed else ():
             self._place(heard, int(pair), noises, int(n[pair]))
         return heard
 

@@ -6,7 +6,7 @@ Noises are events, few in a tick, so this stage works on arrays of (noise, ear) 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -87,6 +87,11 @@ class Heard(NamedTuple):
     strength: Numbers  # 1 at the source to 0 at the limit; 0 if not heard
     x: Numbers  # the place heard, m; NaN if not heard
     y: Numbers
+
+    def of(self, chosen: slice) -> Heard:
+        """Some of these pairs."""
+        some: Any = (values[chosen] for values in self)
+        return Heard(*some)
 
     @classmethod
     def none(cls) -> Heard:

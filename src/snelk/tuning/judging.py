@@ -28,16 +28,17 @@ from snelk.config.wanted import (
     Stays,
 )
 from snelk.engine.simulation import Simulation
-from snelk.mind.evaluation import evaluator
+from snelk.level.columns import laid_out
 from snelk.mind.meter import REACHED
 from snelk.runs.measures import Measured, Measurer
 from snelk.senses.contact import SENSED
 from snelk.senses.sight import IN_VIEW
+from snelk.tuning.columns import FollowedColumns
+from snelk.tuning.followed import SLACK, Followed
+from snelk.tuning.following import follow_tick
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
-
-SLACK = 1e-9
 
 NEVER_CAME = 10.0
 """What never came true counts as so many seconds too late, for each unit that it fell short."""
@@ -149,13 +150,11 @@ class TickTrial(Trial):
         )
         self.low = -np.inf if said.after is None else said.after
         self.high = np.inf if said.before is None else said.before
-        count = len(simulation.setups)
-        self._true_at, self._false_at, self._first, self._end = np.full((4, count), np.nan)
-        self._true, self._false = np.zeros((2, count))
-        self._gap, self._most = np.full(count, np.inf), np.full(count, -np.inf)
-        self._gap_at, self._most_at = np.full((2, count), np.nan)
+        shape = len(simulation.setups), len(agents)
         # When what it counts from happened first, for each agent, s.
-        self._since = np.full((count, len(agents)), np.nan if said.since else -np.inf)
+        self._since = np.full(shape, np.nan if said.since else -np.inf)
+        self.followed = Followed.blank(self._since)
+        self._laid = laid_out(FollowedColumns, self.followed)
         self._read()
 
     def _read(self) -> None:
@@ -163,7 +162,7 @@ class TickTrial(Trial):
         simulation, said = self.simulation, self.said
         names = list(simulation.names)
         if isinstance(said, Holding):
-            self._evaluate = evaluator(parse(said.when).root)
+            self._asker = simulation.world.ladders.asker([parse(said.when)])
         elif isinstance(said, Notices | MeterUnder):
             self.target = names.index(said.target)
             meters = [
@@ -192,35 +191,13 @@ class TickTrial(Trial):
     def keep(self, t: float, alive: Truths) -> None:
         """Take in a tick: what is true, and else what it falls short by."""
         each, gap, value = self._now()
-        self._end[alive] = t
         if self.said.since is not None:
             now = self._happens(self.said.since, t)
             fresh = alive[:, None] & np.isnan(self._since) & ~np.isnan(now)
             self._since[fresh] = now[fresh]
-            each = each & (self._since <= t + SLACK)
-        first = alive & each.any(axis=1) & np.isnan(self._first)
-        self._first[first] = t
-        inside = self._since <= t + SLACK
-        if self.said.within is not None:
-            inside &= t <= self._since + self.said.within + SLACK
         in_span = self.low - SLACK <= t <= self.high + SLACK
-        within: Truths = np.asarray(alive & inside.any(axis=1) & in_span)
-        if not within.any():
-            return
-        true: Truths = np.asarray((each & inside).any(axis=1))
-        gap = np.where(inside, gap, np.inf).min(axis=1)
-        value = np.where(inside, value, -np.inf).max(axis=1)
-        closer = within & (gap < self._gap - SLACK)
-        self._gap[closer], self._gap_at[closer] = gap[closer], t
-        fuller = within & (value > self._most + SLACK)
-        self._most[fuller], self._most_at[fuller] = value[fuller], t
-        counted: list[tuple[Numbers, Numbers, Truths]] = [
-            (self._true, self._true_at, within & true),
-            (self._false, self._false_at, within & ~true),
-        ]
-        for count, at, holds in counted:
-            count += holds
-            at[holds & np.isnan(at)] = t
+        within = np.inf if self.said.within is None else self.said.within
+        follow_tick(each, gap, value, alive, t, in_span, within, self._laid)
 
     def _happens(self, since: Since, t: float) -> Numbers:
         """(variant, agent) when what is waited for happened, if that was at this tick; else NaN."""
@@ -264,12 +241,10 @@ class TickTrial(Trial):
             true = np.where(self.metered, value >= self.limit - REACHED, sensed)
             return true, np.maximum(self.limit - value, 0.0), value
         if isinstance(said, Holding):
-            with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-                every = self._evaluate(self._look_up)
-            shape = simulation.world.ladders.used.shape
-            true = np.broadcast_to(every, shape)[:, chosen].astype(np.bool_)
+            true = self._asker.ask(simulation.world.signals, self._look_up)[0][:, chosen]
         else:
             true = simulation.world.ladders.state[:, chosen] == self.states
+        true = np.ascontiguousarray(true)
         return true, 1.0 - true, true * 1.0
 
     def _look_up(self, node: Node) -> NDArray[Any]:
@@ -298,29 +273,35 @@ class TickTrial(Trial):
 
     def _judged(self, dt: float) -> tuple[Truths, Numbers, Numbers, Numbers]:
         """The same, from what it counts from on: whether met, how far off, when, and the value."""
+        found = self.followed
         if self.demand == "never":
-            at = np.where(np.isnan(self._true_at), self._most_at, self._true_at)
-            excess = self._most - self.limit.min(axis=1) if self._is_level else 0.0
-            off = np.where(self._true > 0, self._true * dt + NEVER_CAME * excess, 0.0)
-            value = self._most if self._is_level else self._true_at
-            return self._true == 0, off, at, value
+            at = np.where(np.isnan(found.true_at), found.most_at, found.true_at)
+            excess = found.most - self.limit.min(axis=1) if self._is_level else 0.0
+            off = np.where(found.true > 0, found.true * dt + NEVER_CAME * excess, 0.0)
+            value = found.most if self._is_level else found.true_at
+            return found.true == 0, off, at, value
         if self.demand == "always":
-            return self._false == 0, self._false * dt, self._false_at, self._false_at
-        first, high = self._first, np.full(len(self._first), self.high)
+            return (
+                found.false == 0,
+                found.false * dt,
+                found.false_at,
+                found.false_at,
+            )
+        first, high = found.first, np.full(len(found.first), self.high)
         if self.said.since is not None:
             within = np.inf if self.said.within is None else self.said.within
             began = np.where(np.isnan(self._since), np.inf, self._since).min(axis=1)
             high = np.minimum(high, np.where(np.isinf(began), np.inf, began + within))
-            first = np.where(self._true > 0, self._true_at, first)
+            first = np.where(found.true > 0, found.true_at, first)
         met = (first >= self.low - SLACK) & (first <= high + SLACK)
         if self.said.since is not None:
-            met = self._true > 0
+            met = found.true > 0
         late = np.maximum(first - high, self.low - first)
-        short = np.where(np.isinf(self._gap), 1.0, self._gap)
+        short = np.where(np.isinf(found.gap), 1.0, found.gap)
         came = ~np.isnan(first)
-        missed = np.maximum(self._end - high, 0.0) + NEVER_CAME * np.maximum(short, 0.1)
+        missed = np.maximum(found.end - high, 0.0) + NEVER_CAME * np.maximum(short, 0.1)
         off = np.where(met, 0.0, np.where(came, late, missed))
-        return met, off, np.where(came, first, self._gap_at), first
+        return met, off, np.where(came, first, found.gap_at), first
 
     @property
     def _is_level(self) -> bool:

@@ -1,0 +1,9 @@
+"""How the arrays of expectations lie in memory for compiled loops; see `level.columns`."""
+
+from __future__ import annotations
+
+from snelk.level.columns import Columns
+
+
+class FollowedColumns(Columns):
+    """Those of `Followed`."""
