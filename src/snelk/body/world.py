@@ -137,6 +137,7 @@ class World:
 
     Attributes:
         signals: What conditions asked for at the last tick; overwritten by the next.
+        laid_signals: The same as compiled loops read them.
         taken: The changes of state of the last tick.
         happenings: What else happened at the last tick.
         notes, snapshots: What searches logged at the last tick.
@@ -230,7 +231,7 @@ class World:
         self._bounds = [self._bounds_of(setup, tracks) for setup in setups]
         self._grows = grows
         self._laid_bodies = laid_out(BodyColumns, bodies)
-        self._laid_signals = laid_out(SignalColumns, self.signals)
+        self.laid_signals = laid_out(SignalColumns, self.signals)
         self._drawn: Drawn | None = None
         self.outlook = (
             self._laid_bodies,
@@ -358,7 +359,7 @@ class World:
             senses.places,
         )
         self._ask(senses)
-        self.taken = self.ladders.step(self._laid_signals, self.look_up)
+        self.taken = self.ladders.step(self.laid_signals, self.look_up)
         for step in self.taken:
             old = self.activities[step.variant][step.agent]
             if old is not None:
@@ -525,7 +526,7 @@ class World:
             senses.laid_poses, self._laid_bodies, self.characters, senses.surroundings.speed,
             senses.light, senses.sight.exposure, senses.meters.value, self._told, self.told_rank,
             self._drawn, self.attention.laid, motion.now, self._standing, self.level.zones,
-            self.dt, self._sees_me, self._laid_signals,
+            self.dt, self._sees_me, self.laid_signals,
         )  # fmt: skip
 
     def look_up(self, node: Node) -> NDArray[Any]:
@@ -673,7 +674,7 @@ class World:
         """Everybody goes on to the next tick."""
         motion = self.motion
         if who_glances(
-            motion.now, self.ladders.laid, self.ladders.since, self._laid_signals, self._sees_me,
+            motion.now, self.ladders.laid, self.ladders.since, self.laid_signals, self._sees_me,
             self.ladders.tick, self.dt, self._laid_turns,
         ):  # fmt: skip
             self._glance()

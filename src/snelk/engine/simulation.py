@@ -178,6 +178,11 @@ class Simulation:
         self._laid = Laid.of(self)
 
     @property
+    def laid_poses(self) -> Poses:
+        """`poses` as compiled loops read them."""
+        return self._laid.poses
+
+    @property
     def heard(self) -> Heard:
         """What became of noises at the ears of those that listened at the last tick."""
         return self.listening.heard

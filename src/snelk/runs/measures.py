@@ -16,12 +16,13 @@ from numpy.typing import NDArray
 from snelk.config.measures import Address, addresses_of
 from snelk.config.scenario import Scenario
 from snelk.engine.simulation import Simulation
+from snelk.level.columns import laid_out
 from snelk.mind.ladder import Step
-from snelk.mind.memory import NO_BELIEF
 from snelk.mind.meter import REACHED
-from snelk.senses.contact import SENSED
+from snelk.runs.columns import PairColumns, TallyColumns
+from snelk.runs.counting import count_agents, count_pairs
+from snelk.runs.tally import Pairs, Tally
 from snelk.senses.hearing import HEARD, NOBODY
-from snelk.senses.sight import IN_VIEW
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -71,32 +72,22 @@ class Measurer:
         self.may = world.attention.numbers.may
         self._a, self._j = np.nonzero(self.may.any(axis=0))  # the pairs that are followed
         variants, agents = numbers.notices.shape[:2]
-        shape = (variants, len(self._a))
-        self._metered = world.attention.numbers.metered[:, self._a]
-        self._notice = self._lowest_thresholds()[:, self._a]
-        self.first_sensed, self.first_seen, self.first_noticed, self.first_full = np.full(
-            (4, *shape), np.nan
-        )
-        self._in_view, self._unseen, self.longest_unseen = np.zeros((3, *shape))
-        self.losses, self.regains, self.view_flicker, self._believed = np.zeros((4, *shape))
-        self._error_sum, self._error_count, self._worst = np.zeros((3, *shape))
-        self._highest = np.zeros(shape)
-        self._was_seen = np.zeros(shape, dtype=np.bool_)
-        self._turned = np.full(shape, -np.inf)
+        self._metered = np.ascontiguousarray(world.attention.numbers.metered[:, self._a])
+        notice = np.ascontiguousarray(self._lowest_thresholds()[:, self._a])
+        a, j = self._a.astype(np.int32), self._j.astype(np.int32)
+        self._pairs = laid_out(PairColumns, Pairs(a, j, self._metered, notice))
+        states = world.ladders.least.shape[2]
+        self.tally = Tally.blank(variants, len(a), agents, states)
+        self._laid = laid_out(TallyColumns, self.tally)
         self.noises_heard, self.caught = np.zeros((2, *numbers.notices.shape))
         self.catches = np.zeros(variants)
         self.caught_at = np.full(variants, np.nan)
-        self.end = np.full(variants, np.nan)
         by_agent = (variants, agents)
         self.false_alarms, self.changes, self.flicker, self.times_stuck = np.zeros((4, *by_agent))
         self.searches, self.search_time, self.longest_search = np.zeros((3, *by_agent))
-        self.found, self.given_up, self.walked = np.zeros((3, *by_agent))
+        self.found, self.given_up = np.zeros((2, *by_agent))
         self._began = np.full(by_agent, np.nan)
-        self.highest_rank = np.full(by_agent, np.nan)
-        self._states = np.zeros((*by_agent, world.ladders.least.shape[2]))
         self._before: dict[tuple[int, int], tuple[float, Step]] = {}
-        self._place: tuple[Numbers, Numbers] | None = None
-        self._v, self._every = np.arange(variants)[:, None], np.arange(agents)
 
     def _lowest_thresholds(self) -> Numbers:
         """(variant, agent) the value from which on a target is noticed."""
@@ -114,78 +105,31 @@ class Measurer:
         simulation = self.simulation
         now = simulation.tick - 1
         alive = (simulation.last < 0) | (simulation.last == now)
-        self.end[alive] = t
-        seen = self._keep_senses(t, alive[:, None])
-        self._keep_beliefs(alive[:, None])
-        self._keep_walks(alive[:, None])
-        if simulation.world.active:
+        world, contacts = simulation.world, simulation.contacts
+        poses, beliefs = simulation.laid_poses, simulation.memories.laid
+        count_pairs(
+            self._pairs, alive, t, UNDONE, poses, simulation.sight.failed, contacts.touch,
+            contacts.zone, simulation.listening.loudness, simulation.meters.value, beliefs,
+            self._laid,
+        )  # fmt: skip
+        count_agents(
+            alive, t, poses, simulation.numbers.characters, world.laid_signals,
+            world.ladders.rank, world.ladders.used, self._laid,
+        )  # fmt: skip
+        self._keep_noises(alive)
+        if world.active:
             self._keep_states(t, alive)
             self._keep_searches(alive)
-        self._was_seen = seen
 
-    def _keep_senses(self, t: float, alive: Truths) -> Truths:
-        """When and for how long targets were sensed; return which are in view."""
-        simulation, a, j = self.simulation, self._a, self._j
-        there = simulation.poses.present[:, j] & alive
-        seen: Truths = (simulation.sight.failed[:, a, j] == IN_VIEW).any(axis=2) & there
-        contacts = simulation.contacts
-        felt = (contacts.touch[:, a, j] == SENSED) | (contacts.zone[:, a, j] == SENSED)
-        felt &= there
-        sensed = seen | felt | ((simulation.listening.loudness[:, a, j] > 0.0) & alive)
-        value = np.where(alive, simulation.meters.value[:, a, j], 0.0)
-        noticed = np.where(self._metered, value >= self._notice - REACHED, sensed)
-        full = np.where(self._metered, value >= 1.0 - REACHED, seen | felt)
-        for first, happens in (
-            (self.first_sensed, sensed),
-            (self.first_seen, seen),
-            (self.first_noticed, noticed),
-            (self.first_full, full),
-        ):
-            first[np.isnan(first) & happens] = t
-        self._in_view += seen
-        self._unseen = (self._unseen + 1.0) * (there & ~seen)
-        np.maximum(self.longest_unseen, self._unseen, out=self.longest_unseen)
-        np.maximum(self._highest, value, out=self._highest)
-        turned = (seen != self._was_seen) & alive
-        if turned.any():
-            self.losses += turned & ~seen
-            self.regains += turned & seen & (self.first_seen < t)
-            self.view_flicker += turned & (t - self._turned <= UNDONE + SLACK)
-            self._turned[turned] = t
-        heard = simulation.heard
+    def _keep_noises(self, alive: Truths) -> None:
+        heard = self.simulation.heard
         if len(heard.agent):
-            chosen = (heard.failed == HEARD) & (heard.by != NOBODY) & alive[heard.variant, 0]
+            chosen = (heard.failed == HEARD) & (heard.by != NOBODY) & alive[heard.variant]
             place = heard.variant[chosen], heard.agent[chosen], heard.by[chosen]
             np.add.at(self.noises_heard, place, 1.0)
-        return seen
-
-    def _keep_beliefs(self, alive: Truths) -> None:
-        beliefs, poses, a, j = self.simulation.beliefs, self.simulation.poses, self._a, self._j
-        believed = (beliefs.source[:, a, j] != NO_BELIEF) & alive
-        self._believed += believed
-        judged = believed & poses.present[:, j]
-        dx, dy = beliefs.x[:, a, j] - poses.x[:, j], beliefs.y[:, a, j] - poses.y[:, j]
-        error = np.where(judged, np.hypot(dx, dy), 0.0)
-        self._error_sum += error
-        self._error_count += judged
-        np.maximum(self._worst, error, out=self._worst)
-
-    def _keep_walks(self, alive: Truths) -> None:
-        poses, i = self.simulation.poses, self.simulation.numbers.characters
-        x, y = (np.where(poses.present[:, i], v[:, i], np.nan) for v in (poses.x, poses.y))
-        if self._place is not None:
-            moved = np.hypot(x - self._place[0], y - self._place[1])
-            self.walked += np.where(np.isnan(moved), 0.0, moved) * alive
-        self._place = x, y
 
     def _keep_states(self, t: float, alive: Truths) -> None:
         world = self.simulation.world
-        ladders, signals = world.ladders, world.signals
-        used = ladders.used & alive[:, None]
-        state = np.maximum(signals.state, 0)
-        self._states[self._v, self._every, state] += used
-        rank = np.where(used, ladders.rank[self._v, self._every, state], np.nan)
-        self.highest_rank = np.fmax(self.highest_rank, rank)
         for step in world.taken:
             if alive[step.variant]:
                 self._keep_change(t, step)
@@ -204,7 +148,8 @@ class Measurer:
         world, place = self.simulation.world, (step.variant, step.agent)
         self.changes[place] += 1.0
         rank = world.ladders.rank[place]
-        self.highest_rank[place] = np.fmax(self.highest_rank[place], rank[step.after])
+        highest = self.tally.highest_rank
+        highest[place] = np.fmax(highest[place], rank[step.after])
         before = self._before.get(place)
         if before is not None and before[1].before == step.after:
             self.flicker[place] += t - before[0] <= UNDONE + SLACK
@@ -248,52 +193,52 @@ class Measurer:
 
     def measured(self) -> Measured:
         """The measures of all variants; nothing can be taken in after that."""
-        simulation = self.simulation
+        simulation, tally = self.simulation, self.tally
         world, dt = simulation.world, simulation.setups[0].clock.dt
         for v, a in np.argwhere(~np.isnan(self._began)):
-            self._end_search((int(v), int(a)), float(self.end[v]))
+            self._end_search((int(v), int(a)), float(tally.end[v]))
         laddered, pair = world.ladders.used, (slice(None), self._a, self._j)
-        noticed = ~np.isnan(self.first_noticed)
-        full = np.where(self._metered, self._highest, np.nan)
+        noticed = ~np.isnan(tally.first_noticed)
+        full = np.where(self._metered, tally.highest, np.nan)
         with np.errstate(divide="ignore", invalid="ignore"):
-            mean = self._error_sum / self._error_count
-        wait = np.round(self.first_full - self.first_seen, 9)
-        judged = self._error_count > 0
+            mean = tally.error_sum / tally.error_count
+        wait = np.round(tally.first_full - tally.first_seen, 9)
+        judged = tally.error_count > 0
         pairs: dict[str, Numbers] = {
-            "first_sensed": self.first_sensed,
-            "first_seen": self.first_seen,
-            "first_noticed": self.first_noticed,
-            "first_full": self.first_full,
+            "first_sensed": tally.first_sensed,
+            "first_seen": tally.first_seen,
+            "first_noticed": tally.first_noticed,
+            "first_full": tally.first_full,
             "view_to_full": np.where(wait >= 0.0, wait, np.nan),
-            "time_in_view": _seconds(self._in_view, dt),
-            "longest_unseen": _seconds(self.longest_unseen, dt),
-            "losses": self.losses,
-            "regains": self.regains,
-            "view_flicker": self.view_flicker,
+            "time_in_view": _seconds(tally.in_view, dt),
+            "longest_unseen": _seconds(tally.longest_unseen, dt),
+            "losses": tally.losses,
+            "regains": tally.regains,
+            "view_flicker": tally.view_flicker,
             "highest_meter": full,
             "near_miss": np.where(noticed, np.nan, full),
             "noises_heard": self.noises_heard[pair],
-            "believed_for": _seconds(self._believed, dt),
+            "believed_for": _seconds(tally.believed, dt),
             "mean_belief_error": np.where(judged, mean, np.nan),
-            "worst_belief_error": np.where(judged, self._worst, np.nan),
+            "worst_belief_error": np.where(judged, tally.worst, np.nan),
             "caught": self.caught[pair],
         }
         agents: dict[str, Numbers] = {
             "false_alarms": np.where(laddered, self.false_alarms, np.nan),
             "changes": np.where(laddered, self.changes, np.nan),
             "flicker": np.where(laddered, self.flicker, np.nan),
-            "highest_rank": self.highest_rank,
+            "highest_rank": tally.highest_rank,
             "searches": np.where(laddered, self.searches, np.nan),
             "search_time": np.where(laddered, self.search_time, np.nan),
             "longest_search": np.where(laddered, self.longest_search, np.nan),
             "searches_found": np.where(laddered, self.found, np.nan),
             "searches_given_up": np.where(laddered, self.given_up, np.nan),
-            "distance_walked": self.walked,
+            "distance_walked": tally.walked,
             "times_stuck": np.where(laddered, self.times_stuck, np.nan),
         }
         start = float(simulation.times[0])
         whole = {
-            "length": np.round(self.end - start, 9),
+            "length": np.round(tally.end - start, 9),
             "catches": self.catches,
             "caught_at": self.caught_at,
         }
@@ -318,10 +263,11 @@ class Measurer:
     def _time_in(self, a: int) -> dict[str, Numbers]:
         """(variant,) ticks in each state of an agent's ladder, by name; NaN where it has none."""
         found: dict[str, Numbers] = {}
+        states = self.tally.states
         for v, row in enumerate(self.simulation.world.ladders.ladders):
             ladder = row[a]
             for s, name in enumerate(ladder.states if ladder else ()):
-                found.setdefault(name, np.full(len(self.end), np.nan))[v] = self._states[v, a, s]
+                found.setdefault(name, np.full(len(states), np.nan))[v] = states[v, a, s]
         return found
 
 
