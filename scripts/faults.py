@@ -25,6 +25,7 @@ from typing import NamedTuple
 ROOT = Path(__file__).parents[1]
 TESTS = {
     "body/asking.py": "attention",
+    "body/looking.py": "loops",
     "body/motion.py": "moving going",
     "body/moving.py": "moving going",
     "body/outcomes.py": "outcomes",
@@ -32,13 +33,15 @@ TESTS = {
     "body/roaming.py": "moving going ends",
     "body/searching.py": "search ends",
     "body/turning.py": "going",
+    "body/turns.py": "loops",
     "engine/listening.py": "hearing",
     "engine/noises.py": "hearing",
     "engine/throws.py": "search",
     "level/casting.py": "rays",
     "level/filing.py": "rays",
     "level/grid.py": "rays",
-    "level/within.py": "contact hearing light",
+    "level/walking.py": "ways loops",
+    "level/within.py": "loops contact hearing light",
     "mind/attending.py": "attention",
     "mind/deciding.py": "conditions ladder outcomes",
     "mind/evaluation.py": "conditions",
@@ -51,6 +54,8 @@ TESTS = {
     "mind/remembering.py": "memory",
     "mind/search.py": "search",
     "mind/sharing.py": "memory outcomes",
+    "mind/telling.py": "loops",
+    "runs/counting.py": "measures",
     "senses/contact.py": "contact",
     "senses/ears.py": "hearing",
     "senses/feeling.py": "contact",
@@ -59,6 +64,7 @@ TESTS = {
     "senses/shining.py": "light",
     "senses/stepping.py": "hearing",
     "senses/surrounding.py": "light hearing meter",
+    "tuning/following.py": "loops",
 }
 """The files that hold rules, and the tests of each."""
 

@@ -1,0 +1,321 @@
+"""Compiled loops held against the same rules on whole arrays, and against Shapely."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from snelk.body.looking import look_out
+from snelk.body.paces import AT_FOCUS, GLANCES, Moving
+from snelk.body.standing import Turns
+from snelk.body.turns import who_catches, who_glances, who_thinks
+from snelk.level.grid import build_grid, scratch_for
+from snelk.level.ground import edges_of, ground_of
+from snelk.level.walking import part_of, step_back
+from snelk.level.within import edge_ahead, which_inside
+from snelk.level.zones import Zones
+from snelk.mind.memory import SOURCES, Beliefs
+from snelk.mind.programs import LadderState
+from snelk.mind.signals import Attended, FocusNumbers, Signals
+from snelk.mind.telling import who_tells
+from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.light import LightNumbers
+from snelk.senses.sight import SightNumbers
+from snelk.senses.surroundings import Around
+from snelk.tuning.followed import Followed
+from snelk.tuning.following import follow_tick
+
+V, A, J, S = 3, 4, 6, 3
+AGENTS = np.array([4, 0, 3, 1], np.int32)
+AREA = shapely.Polygon(
+    [(0, 0), (8, 0), (8, 6), (5, 6), (4, 3), (3, 6), (0, 6)],
+    [[(1, 1), (1, 2), (3, 2), (3, 1)], [(5, 1), (6, 3), (7, 1)]],
+)
+"""An area with a notch and two holes, whose corners and edges lie on whole metres."""
+
+
+def sometimes(chance: np.random.Generator, share: float, *shape: int) -> np.ndarray:
+    return chance.random(shape) < share
+
+
+def whole(chance: np.random.Generator, *shape: int) -> np.ndarray:
+    return chance.integers(-2, 3, shape).astype(float)
+
+
+def poses_of(chance: np.random.Generator, rows: int) -> Poses:
+    code = chance.integers(0, 2, (2, rows, J)).astype(np.int8)
+    heading = chance.uniform(-4, 4, (rows, J))
+    return Poses(*whole(chance, 3, rows, J), heading, *code, sometimes(chance, 0.8, rows, J))
+
+
+def bodies_of(chance: np.random.Generator) -> Bodies:
+    height = chance.uniform(0.5, 2.0, (V, J, 2))
+    return Bodies(height, 0.9 * height, np.zeros((V, J, 1, 2)), np.zeros((V, J)))
+
+
+def moving_of(chance: np.random.Generator) -> Moving:
+    arrays = {name: np.zeros((V, A)) for name in Moving._fields}
+    truths = ("driven", "still", "on_way", "at_end", "no_way")
+    arrays |= {name: sometimes(chance, 0.4, V, A) for name in truths}
+    arrays |= {name: np.zeros((V, A), np.int64) for name in ("turn_at", "next", "size")}
+    arrays |= {name: np.zeros((V, A), np.int8) for name in ("posture", "gait")}
+    arrays |= {"look": chance.choice([0, AT_FOCUS, GLANCES], (V, A)).astype(np.int8)}
+    arrays |= {"points": np.zeros((V, A, 1, 2)), "beyond": np.zeros((V, A, 1))}
+    arrays |= {"period": chance.choice([0.5, 2.0], (V, A))}
+    return Moving(**arrays)  # type: ignore[arg-type]
+
+
+def ladders_of(chance: np.random.Generator) -> LadderState:
+    one, none = (V, A, 1), np.zeros((V, A, 1))
+    return LadderState(
+        chance.integers(-1, S, (V, A)).astype(np.int16), np.zeros(one, np.int64),
+        np.ones((V, A, S, 1), np.bool_), none, np.zeros((V, A, S, 1)), none.copy(), none.copy(),
+        np.zeros(one, np.int8), np.zeros((V, A, S)), np.ones((V, A, S), np.bool_),
+        chance.integers(4, 7, (V, A)), sometimes(chance, 0.1, V, A),
+    )  # fmt: skip
+
+
+def turns_of(chance: np.random.Generator) -> Turns:
+    truths = {name: sometimes(chance, 0.4, V, A) for name in Turns._fields}
+    rest = {
+        "used": sometimes(chance, 0.9, V, A),
+        "ended": sometimes(chance, 0.2, V),
+        "next_thought": chance.choice([0.4, 0.5, 0.6], (V, A)),
+        "state_for": np.zeros((V, A)),
+        "glanced": chance.integers(-1, 3, (V, A)),
+        "freeze": sometimes(chance, 0.3, V, A, S, A),
+    }
+    return Turns(**truths | rest)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_whose_turn_it_is(seed: int) -> None:
+    chance, tick, dt = np.random.default_rng(seed), 5, 0.1
+    moving, ladders, turns = moving_of(chance), ladders_of(chance), turns_of(chance)
+    thought_there, glanced = turns.thought_there.copy(), turns.glanced.copy()
+    busy = (tick < ladders.busy_until) | ladders.out
+    count = who_thinks(moving, ladders, tick, 0.5, turns)
+    able = turns.used & ~turns.ended[:, None]
+    at_end = (moving.at_end | moving.no_way) & ~thought_there & able
+    due = (at_end | (turns.next_thought <= 0.5)) & able & ~busy
+    np.testing.assert_array_equal(turns.at_end, at_end)
+    np.testing.assert_array_equal(turns.due, due)
+    assert count == (due | at_end).sum()
+
+    since, sees_me = chance.integers(0, 25, (V, A)), sometimes(chance, 0.4, V, A, A)
+    signals = Signals.blank((V, A))
+    signals.target_x[...], signals.target_y[...] = whole(chance, 2, V, A)
+    count = who_glances(moving, ladders, since, signals, sees_me, tick, dt, turns)
+    state = np.maximum(ladders.state, 0)
+    v, a = np.indices((V, A))
+    np.testing.assert_array_equal(
+        moving.still, busy | (sees_me & turns.freeze[v, a, state]).any(axis=2)
+    )
+    at_focus, glances = moving.look == AT_FOCUS, moving.look == GLANCES
+    np.testing.assert_array_equal(moving.look_x, np.where(at_focus, signals.target_x, 0.0))
+    np.testing.assert_array_equal(moving.look_y, np.where(at_focus, signals.target_y, 0.0))
+    np.testing.assert_allclose(turns.state_for, np.maximum(since - 1, 0) * dt)
+    ticks = np.rint(moving.period / dt).astype(int)  # by whole ticks: no rounding decides
+    number = np.where(glances, np.maximum(since - 1, 0) // ticks, -1)
+    np.testing.assert_array_equal(turns.glanced, number)
+    np.testing.assert_array_equal(turns.fresh, glances & (number != glanced))
+    assert count == turns.fresh.sum()
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_who_is_caught(seed: int) -> None:
+    chance = np.random.default_rng(seed)
+    rows = int(chance.choice([1, V]))
+    poses, bodies, ladders = poses_of(chance, rows), bodies_of(chance), ladders_of(chance)
+    turns = turns_of(chance)
+    shapes = dict.fromkeys(Attended._fields, (V, A, J))
+    now = Attended(**{n: np.zeros(s) for n, s in shapes.items()} | {  # type: ignore[arg-type]
+        **{n: sometimes(chance, 0.6, V, A, J) for n in ("seen", "heard", "felt", "was_seen")},
+        **{n: np.zeros((V, A, J + 1)) for n in ("first", "away", "value")},
+        "sensed": np.zeros((V, A, J + 1), np.bool_), "focus": np.zeros((V, A), np.int32),
+    })  # fmt: skip
+    may = sometimes(chance, 0.8, V, A, J)
+    none = np.zeros((V, A))
+    numbers = FocusNumbers(
+        AGENTS, may, none > 0, none > 0, none, none.astype(np.int8), np.zeros((V, A, J + 1)),
+        np.arange(J),
+    )  # fmt: skip
+    reach = chance.choice([np.nan, 1.0, 2.0, np.sqrt(2.0)], (V, A, S))
+    was = chance.integers(0, 3, (V, A, J)).astype(np.int8)
+    caught = was.copy()
+    count = who_catches(poses, bodies, now, numbers, ladders, turns, reach, caught)
+    p = np.arange(V) if rows > 1 else np.zeros(V, int)
+    x, y, low = poses.x[p], poses.y[p], poses.z[p]
+    high = low + bodies.height[np.arange(V)[:, None], np.arange(J), poses.posture[p]]
+    gap = np.maximum(low[:, None, :] - high[:, AGENTS, None], low[:, AGENTS, None] - high[:, None])
+    away = np.sqrt(
+        (x[:, None, :] - x[:, AGENTS, None]) ** 2
+        + (y[:, None, :] - y[:, AGENTS, None]) ** 2
+        + np.maximum(gap, 0.0) ** 2
+    )
+    v, a = np.indices((V, A))
+    far = reach[v, a, np.maximum(ladders.state, 0)][..., None]
+    near = now.seen & may & turns.used[..., None] & (away <= far + 1e-9)
+    np.testing.assert_array_equal(caught, near * 1 + (near & (was == 0)))
+    assert count == (near & (was == 0)).sum()
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_what_is_in_view_of_places(seed: int) -> None:
+    chance = np.random.default_rng(seed)
+    rows, v, a, tall = int(chance.choice([1, V])), *chance.integers(0, (V, A, J)).tolist()
+    poses, bodies = poses_of(chance, rows), bodies_of(chance)
+    cones = (V, A, 2)
+    sight = SightNumbers(
+        AGENTS, np.ones((V, A, J), np.bool_), np.ones((V, A, J, 2), np.bool_),
+        chance.choice([0.5, 1.0], (V, A)), chance.integers(0, 3, (V, A)).astype(np.int32),
+        chance.choice([2.0, 5.0], cones), np.zeros(cones), chance.choice([0.6, np.pi], cones),
+        *np.zeros((3, *cones)), chance.choice([0.0, 0.3, 0.8], cones), np.zeros(cones),
+    )  # fmt: skip
+    around = Around(
+        chance.choice([0.2, 0.4], V), np.zeros(V), np.array([0.9, np.nan, 0.1]), np.zeros(3)
+    )
+    lamps = LightNumbers(chance.choice([0.0, 0.6], (V, J)), np.full((V, J), 3.0))
+    square, starts = edges_of([shapely.box(-1, -1, 2, 1)])
+    circles = np.array([[0.0, 0, 2], [9, 9, 1], [0, 0, 0]])
+    zones = Zones(circles, np.array([0, 0, 0, starts[1]], np.int32), square)
+    wall = np.array([[0.5, -3.0, 0.5, 3.0, 0.0, 1.2]])
+    grid = build_grid(wall, np.zeros(1, np.int32), np.zeros(1))
+    places, found = chance.uniform(-4, 4, (60, 2)), np.zeros(60, np.bool_)
+    look_out(
+        v,
+        a,
+        tall,
+        places,
+        poses,
+        bodies,
+        sight,
+        around,
+        lamps,
+        zones,
+        grid,
+        scratch_for(grid),
+        found,
+    )
+    p, i = v if rows > 1 else 0, AGENTS[a]
+    here = np.array([poses.x[p, i], poses.y[p, i]])
+    dx, dy = (places - here).T
+    away = np.hypot(dx, dy)
+    off = np.abs(np.angle(np.exp(1j * (np.arctan2(dy, dx) - poses.heading[p, i]))))
+    light = np.full(60, around.light[v])
+    light[np.hypot(*places.T) <= 2.0] = 0.9
+    light[(np.abs(places[:, 0] - 0.5) <= 1.5) & (np.abs(places[:, 1]) <= 1.0)] = 0.1
+    light = np.minimum(light + lamps.lamp[v, i] * np.clip(1.0 - away / 3.0, 0.0, 1.0), 1.0)
+    expected = np.zeros(60, np.bool_)
+    for k in range(sight.cones[v, a]):
+        fits = (away <= sight.range[v, a, k] * sight.awake[v, a]) & (off <= sight.half_fov[v, a, k])
+        expected |= fits & (light >= sight.min_light[v, a, k] - 1e-9)
+    eye = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
+    middle = poses.z[p, i] + 0.5 * bodies.height[v, tall, 0]
+    share = (0.5 - here[0]) / dx
+    height, across = eye + share * (middle - eye), here[1] + share * dy
+    hidden = (share > 0) & (share < 1) & (np.abs(across) <= 3) & (height >= 0) & (height <= 1.2)
+    np.testing.assert_array_equal(found, expected & ~hidden)
+
+
+@pytest.mark.parametrize("seed", range(30))
+def test_who_tells(seed: int) -> None:
+    chance, tick, dt = np.random.default_rng(seed), 7, 0.1
+    source = chance.integers(-1, len(SOURCES), (V, A, J)).astype(np.int8)
+    age = chance.choice([0.0, 0.09, 0.1, 0.4], (V, A, J))
+    beliefs = Beliefs(source, *np.zeros((4, V, A, J)), age, np.zeros((V, A, J)))
+    tells, every = sometimes(chance, 0.7, V, A), chance.integers(1, 9, (V, A))
+    next_time = chance.integers(5, 10, (V, A, J))
+    before, due = next_time.copy(), np.zeros((V, A, J), np.bool_)
+    count = who_tells(beliefs, tells, every, tick, dt, next_time, due)
+    own = np.isin(source, [SOURCES.index(name) for name in ("sensed", "heard")]) & (age < dt)
+    expected = own & tells[..., None] & (before <= tick)
+    np.testing.assert_array_equal(due, expected)
+    np.testing.assert_array_equal(next_time, np.where(expected, tick + every[..., None], before))
+    assert count == expected.sum()
+
+
+@pytest.mark.parametrize("seed", range(30))
+def test_an_expectation_tick_by_tick(seed: int) -> None:
+    """The same from the table of all ticks, as one would count in it."""
+    chance, ticks, low, high = np.random.default_rng(seed), 40, 0.6, 3.1
+    within = float(chance.choice([np.inf, 0.8]))
+    holds = sometimes(chance, 0.1, ticks, V, A)
+    gap, value = chance.choice([0.0, 0.5, 1.0], (2, ticks, V, A))
+    since = chance.choice([-np.inf, 0.5, 1.0, 2.95], (V, A)) if np.isinf(within) else (
+        chance.choice([np.nan, 0.5, 1.0, 2.95], (V, A))
+    )  # fmt: skip
+    ends = chance.integers(10, ticks + 9, V)
+    so_far = Followed.blank(since.copy())
+    t = np.round(np.arange(ticks) * 0.1, 9)
+    for n in range(ticks):
+        in_span = bool(low - 1e-9 <= t[n] <= high + 1e-9)
+        follow_tick(holds[n], gap[n], value[n], n < ends, float(t[n]), in_span, within, so_far)
+    for v in range(V):
+        alive = np.arange(ticks) < ends[v]
+        begun = since[v] <= t[:, None] + 1e-9
+        last = np.inf if np.isinf(within) else since[v] + within
+        inside = begun & (t[:, None] <= last + 1e-9)
+        came = alive & (holds[:, v] & begun).any(axis=1)
+        span = alive & inside.any(axis=1) & (t >= low - 1e-9) & (t <= high + 1e-9)
+        true = span & (holds[:, v] & inside).any(axis=1)
+        false = span & ~true
+        least = np.where(span, np.where(inside, gap[:, v], np.inf).min(axis=1), np.inf)
+        most = np.where(span, np.where(inside, value[:, v], -np.inf).max(axis=1), -np.inf)
+
+        def first(which: np.ndarray) -> float:
+            return t[which.argmax()] if which.any() else np.nan
+
+        expected = {
+            "first": first(came), "end": t[alive][-1], "true_at": first(true), "true": true.sum(),
+            "false_at": first(false), "false": false.sum(), "gap": least.min(),
+            "gap_at": t[least.argmin()] if span.any() else np.nan, "most": most.max(),
+            "most_at": t[most.argmax()] if span.any() else np.nan,
+        }  # fmt: skip
+        for name, number in expected.items():
+            np.testing.assert_equal(getattr(so_far, name)[v], number, name)
+
+
+@given(st.integers(-2, 20), st.integers(-2, 16), st.booleans())
+@settings(max_examples=200, deadline=None)
+def test_an_outline_belongs_to_a_zone_and_not_to_the_ground(x2: int, y2: int, off: bool) -> None:
+    x, y = x2 / 2 + off * 0.137, y2 / 2 + off * 0.219
+    edges, starts = edges_of([AREA])
+    zones, found = Zones(np.zeros((1, 3)), starts, edges), np.zeros(1, np.bool_)
+    which_inside(zones, 0, np.array([[x, y]]), found)
+    assert found[0] == shapely.intersects_xy(AREA, x, y)
+    inner = shapely.buffer(AREA, -0.1)
+    ground = ground_of([AREA], [inner])
+    assert (part_of(ground, x, y) == 0) == shapely.contains_xy(AREA, x, y)
+    back = shapely.Point(step_back(ground, 0, x, y))
+    if shapely.contains_xy(AREA, x, y):
+        assert back.coords[0] == (x, y)
+    else:
+        assert back.distance(shapely.Point(x, y)) == pytest.approx(
+            inner.distance(shapely.Point(x, y))
+        )
+        assert back.distance(inner) < 1e-9
+
+
+@given(st.floats(0.2, 7.8), st.floats(0.2, 5.8), st.floats(-3.1, 3.1))
+@settings(max_examples=200, deadline=None)
+def test_the_edge_ahead_is_where_a_line_first_meets_it(x: float, y: float, angle: float) -> None:
+    dx, dy, least = float(np.cos(angle)), float(np.sin(angle)), 5e-4
+    far, normal_x, normal_y = edge_ahead(edges_of([AREA])[0], x, y, dx, dy, least)
+    ray = shapely.LineString([(x + least * dx, y + least * dy), (x + 20 * dx, y + 20 * dy)])
+    met = shapely.intersection(ray, AREA.boundary)
+    assume(AREA.boundary.distance(shapely.Point(x, y)) > 0.01 and "Line" not in met.geom_type)
+    assume("Collection" not in met.geom_type)
+    if met.is_empty:
+        assert (far, normal_x, normal_y) == (0.0, -dx, -dy)
+        return
+    assert far == pytest.approx(met.distance(shapely.Point(x, y)), abs=2e-3)
+    assert normal_x * dx + normal_y * dy <= 0.0
+    assert np.hypot(normal_x, normal_y) == pytest.approx(1.0)
+    # A step along the edge, across the normal, stays on it, in one way at least.
+    at = np.array([x + far * dx, y + far * dy])
+    steps = [shapely.Point(*(at + s * 1e-4 * np.array([-normal_y, normal_x]))) for s in (1, -1)]
+    assert min(AREA.boundary.distance(step) for step in steps) < 1e-9
