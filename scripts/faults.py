@@ -45,6 +45,7 @@ TESTS = {
     "mind/attending.py": "attention",
     "mind/deciding.py": "conditions ladder outcomes",
     "mind/evaluation.py": "conditions",
+    "mind/fading.py": "ends hearing",
     "mind/filling.py": "meter contact",
     "mind/ladder.py": "ladder outcomes",
     "mind/memories.py": "memory",

@@ -9,9 +9,10 @@ import pytest
 
 from snelk.body.asking import ask
 from snelk.body.paces import Moving
-from snelk.body.standing import Drawn, Standing
+from snelk.body.standing import Standing
 from snelk.level.zones import Zones
 from snelk.mind.attending import attend
+from snelk.mind.drawn import Drawn
 from snelk.mind.memory import SOURCES, Beliefs
 from snelk.mind.signals import FARTHEST, NOBODY, PLACE, RULES, Attended, FocusNumbers, Signals
 from snelk.senses.bodies import Bodies, Poses
@@ -195,8 +196,11 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
         field[...] = chance.integers(-1, 2, (V, A, J))
     now.x[now.lost_for > 0.8] = np.nan
     now.focus[...] = chance.integers(-2, J, (V, A))
-    drawn = Drawn(*chance.integers(-1, 2, (2, V, A)).astype(float), chance.random((V, A)),
-                  sometimes(chance, 0.5, V, A), chance.integers(0, 9, (V, A)).astype(np.int32))  # fmt: skip
+    drawn = Drawn(
+        *chance.integers(-1, 2, (2, V, A)).astype(float), *np.zeros((2, V, A)),
+        chance.random((V, A)), np.zeros((V, A)), sometimes(chance, 0.5, V, A),
+        chance.integers(0, 9, (V, A)).astype(np.int32),
+    )  # fmt: skip
     standing = Standing(
         chance.integers(-1, 3, (V, A)).astype(np.int16), *chance.integers(0, 50, (2, V, A)),
         chance.random((V, A, 3)), sometimes(chance, 0.5, V, A, 3), *chance.random((2, V, A)),

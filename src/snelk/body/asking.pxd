@@ -1,10 +1,10 @@
 cimport cython
 
-from snelk.body.columns cimport DrawnColumns, MovingColumns, StandingColumns
+from snelk.body.columns cimport MovingColumns, StandingColumns
 from snelk.body.moving cimport off_heading
 from snelk.level.columns cimport ZoneColumns
 from snelk.level.within cimport inside
-from snelk.mind.columns cimport AttendedColumns, SignalColumns
+from snelk.mind.columns cimport AttendedColumns, DrawnColumns, SignalColumns
 from snelk.senses.columns cimport BodyColumns, PoseColumns
 
 cdef double INF, NAN, DEGREES, SLACK, STUCK_AFTER, FACES

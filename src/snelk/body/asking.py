@@ -7,13 +7,14 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import atan2, fabs, hypot, isnan
 from numpy.typing import NDArray
 
-from snelk.body.columns import DrawnColumns, MovingColumns, StandingColumns
+from snelk.body.columns import MovingColumns, StandingColumns
 from snelk.body.paces import STUCK_AFTER, Moving
-from snelk.body.standing import Drawn, Standing
+from snelk.body.standing import Standing
 from snelk.config.conditions import FACES
 from snelk.level.columns import ZoneColumns, agree, door, laid_out, plain
 from snelk.level.zones import Zones
-from snelk.mind.columns import AttendedColumns, SignalColumns
+from snelk.mind.columns import AttendedColumns, DrawnColumns, SignalColumns
+from snelk.mind.drawn import Drawn
 from snelk.mind.signals import PLACE, Attended, Signals
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, PoseColumns

@@ -10,12 +10,6 @@ cdef class StandingColumns(Columns):
     cdef public const int[:, ::1] territory
 
 
-cdef class DrawnColumns(Columns):
-    cdef public const double[:, ::1] x, y, meter
-    cdef public const unsigned char[:, ::1] heard
-    cdef public const int[:, ::1] kind
-
-
 cdef class MovingColumns(Columns):
     cdef public unsigned char[:, ::1] driven, still, on_way, at_end, no_way
     cdef public double[:, ::1] x, y, heading, speed, turn_rate, acceleration, arrive

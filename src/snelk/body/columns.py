@@ -9,10 +9,6 @@ class StandingColumns(Columns):
     """Those of `Standing`."""
 
 
-class DrawnColumns(Columns):
-    """Those of `Drawn`."""
-
-
 class MovingColumns(Columns):
     """Those of `Moving`."""
 

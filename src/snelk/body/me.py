@@ -149,7 +149,7 @@ class Me:
     def _of_focus(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> Place | None:
         focus = self.world.attention.focus[self.v, self.a]
         if focus == PLACE:
-            places = self.world.senses.places
+            places = self.world.senses.places.drawn
             return float(places.x[self.v, self.a]), float(places.y[self.v, self.a])
         if focus < 0 or np.isnan(x[self.v, self.a, focus]):
             return None

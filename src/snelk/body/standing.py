@@ -26,16 +26,6 @@ class Standing(NamedTuple):
     territory: NDArray[np.int32]  # number of the zone that it does not leave; -1 for none
 
 
-class Drawn(NamedTuple):
-    """The place that a noise of nobody drew every agent to: (variant, agent)."""
-
-    x: Numbers  # m; NaN without one
-    y: Numbers
-    meter: Numbers
-    heard: Truths  # at this tick
-    kind: NDArray[np.int32]  # of the noise
-
-
 class Turns(NamedTuple):
     """When every agent thinks and glances: (variant, agent) where nothing else is said."""
 

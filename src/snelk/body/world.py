@@ -26,7 +26,6 @@ from snelk.body.activities import (
 )
 from snelk.body.asking import ask
 from snelk.body.columns import (
-    DrawnColumns,
     NearColumns,
     PlacedColumns,
     StandingColumns,
@@ -40,7 +39,7 @@ from snelk.body.paces import GLANCE, PACES, STUCK_AFTER, Near
 from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
-from snelk.body.standing import Drawn, Standing, Turns
+from snelk.body.standing import Standing, Turns
 from snelk.body.turns import who_catches, who_glances, who_thinks
 from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
@@ -232,7 +231,6 @@ class World:
         self._grows = grows
         self._laid_bodies = laid_out(BodyColumns, bodies)
         self.laid_signals = laid_out(SignalColumns, self.signals)
-        self._drawn: Drawn | None = None
         self.outlook = (
             self._laid_bodies,
             laid_out(SightNumberColumns, numbers),
@@ -356,7 +354,7 @@ class World:
             senses.meters,
             senses.laid_beliefs,
             self._ignored(senses),
-            senses.places,
+            senses.places.drawn,
         )
         self._ask(senses)
         self.taken = self.ladders.step(self.laid_signals, self.look_up)
@@ -458,7 +456,7 @@ class World:
 
     def _look_for_the_gone(self) -> None:
         """Beliefs of those who see the place they believe in, with nobody there, are given up."""
-        beliefs, places = self.senses.beliefs, self.senses.places
+        beliefs, places = self.senses.beliefs, self.senses.places.drawn
         unseen = (beliefs.source != NO_BELIEF) & (beliefs.source != SENSED_NOW)
         unseen &= beliefs.source != GRACE
         for v, a in np.argwhere(self._disproves & self.present(self.characters)):
@@ -479,9 +477,7 @@ class World:
                 if not seen or since + SLACK < self._seen_empty[v, a]:
                     continue
                 if j == PLACE:
-                    who = np.zeros(places.x.shape, np.bool_)
-                    who[v, a] = True
-                    places.drop(who)
+                    self.senses.places.drop(int(v), int(a))
                 else:
                     forget(beliefs, (int(v), int(a), j))
                 x, y = place[0].tolist()
@@ -518,14 +514,10 @@ class World:
         motion.tell_near(self._near)
         signals.search_done[...] = self.search_done
         signals.caught[...], signals.was_caught[...] = self._has_caught, self._was_caught
-        if self._drawn is None:
-            places = senses.places
-            drawn = Drawn(places.x, places.y, places.meter, places.heard, places.kind)
-            self._drawn = laid_out(DrawnColumns, drawn)
         ask(
             senses.laid_poses, self._laid_bodies, self.characters, senses.surroundings.speed,
             senses.light, senses.sight.exposure, senses.meters.value, self._told, self.told_rank,
-            self._drawn, self.attention.laid, motion.now, self._standing, self.level.zones,
+            senses.places.laid, self.attention.laid, motion.now, self._standing, self.level.zones,
             self.dt, self._sees_me, self.laid_signals,
         )  # fmt: skip
 
@@ -759,14 +751,14 @@ class World:
         """How old what is believed of the focus is, s."""
         focus = self.attention.focus[v, a]
         age = self.senses.beliefs.age[v, a, focus] if focus >= 0 else np.nan
-        age = self.senses.places.age[v, a] if focus == PLACE else age
+        age = self.senses.places.drawn.age[v, a] if focus == PLACE else age
         return 0.0 if np.isnan(age) else float(age)
 
     def blur_of_focus(self, v: int, a: int) -> float:
         """How far off what was heard or told of the focus may be, m."""
         focus = self.attention.focus[v, a]
         blur = self.senses.beliefs.blur[v, a, focus] if focus >= 0 else np.nan
-        blur = self.senses.places.blur[v, a] if focus == PLACE else blur
+        blur = self.senses.places.drawn.blur[v, a] if focus == PLACE else blur
         return 0.0 if np.isnan(blur) else float(blur)
 
     def spread_of(self, v: int, a: int) -> float:

@@ -228,7 +228,7 @@ class Simulation:
             tick, float(self.times[tick]), poses, before, self.surroundings.moved
         )
         self.listening.step(tick, self.noises, poses, self.surroundings.background)
-        if self.places.drawn.any():
+        if self.places.any_can:
             self.places.step(float(self.times[tick]), self.heard, self.listening.judged)
         fill(
             self.numbers.notices, poses.posture, self.surroundings.speed, self.numbers.cones,

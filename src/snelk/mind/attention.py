@@ -12,9 +12,9 @@ from snelk.config.models import Setup
 from snelk.level.columns import laid_out
 from snelk.mind.attending import attend
 from snelk.mind.columns import AttendedColumns, FocusNumberColumns
+from snelk.mind.drawn import Drawn
 from snelk.mind.memory import Beliefs
 from snelk.mind.meter import Meters
-from snelk.mind.places import Places
 from snelk.mind.signals import (
     FARTHEST,
     NOBODY,
@@ -113,13 +113,13 @@ class Attention:
         meters: Meters,
         beliefs: Beliefs,
         ignored: Truths | None,
-        places: Places,
+        drawn: Drawn,
     ) -> None:
         """Follow one tick; `ignored`, (variant, agent, target), are not worth a focus."""
         attend(
             poses, sight.failed, contacts.touch, contacts.zone, loudness, meters.value, beliefs,
-            self._all if ignored is None else ignored, places.x, places.y, places.meter,
-            places.heard, self.laid_numbers, self._dt, self._tick, self._laid,
+            self._all if ignored is None else ignored, drawn.x, drawn.y, drawn.meter,
+            drawn.heard, self.laid_numbers, self._dt, self._tick, self._laid,
         )  # fmt: skip
         self._tick += 1
 

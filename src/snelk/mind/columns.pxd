@@ -83,3 +83,9 @@ cdef class SignalColumns(Columns):
     cdef public double[:, ::1] state_for, told_rank, rank, bearing, own_speed, own_height
     cdef public double[:, ::1] own_light, target_speed, target_height, target_light, target_x, target_y
     cdef public double[:, ::1] goal_x, goal_y
+
+
+cdef class DrawnColumns(Columns):
+    cdef public double[:, ::1] x, y, age, blur, meter, quiet
+    cdef public unsigned char[:, ::1] heard
+    cdef public int[:, ::1] kind

@@ -47,3 +47,7 @@ class AttendedColumns(Columns):
 
 class SignalColumns(Columns):
     """Those of `Signals`."""
+
+
+class DrawnColumns(Columns):
+    """Those of `Drawn`."""

@@ -12,6 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.level.columns import laid_out
+from snelk.mind.columns import DrawnColumns, MeterNumberColumns
+from snelk.mind.drawn import Drawn
+from snelk.mind.fading import fade
 from snelk.mind.meter import MeterNumbers
 from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises
 
@@ -23,41 +27,40 @@ SLACK = 1e-9
 
 
 class Places:
-    """What drew everybody: (variant, agent) each.
+    """What drew everybody.
 
     Attributes:
-        x, y: Where the noise was heard, m; NaN where nothing draws it.
-        age: Since when, s ago.
-        blur: How far off that may be, m.
-        kind: The noise, index of the noise maker's words; -1 for none.
-        meter: How much it draws, 0 to 1.
-        heard: Who heard such a noise at this tick.
+        drawn: To where each was drawn; overwritten by the next tick.
+        laid: The same as compiled loops read it.
+        can: (variant, agent) who can be drawn to a place.
     """
 
     def __init__(self, setups: Sequence[Setup], meters: MeterNumbers, dt: float) -> None:
         profiles = [[setup.profile_of(name) for name in setup.agents] for setup in setups]
         shape = (len(setups), len(setups[0].agents))
-        self._meters, self._dt = meters, dt
-        drawn = [
-            [bool(p.memory and p.hearing and p.hearing.of_nobody) for p in r] for r in profiles
-        ]
-        self.drawn: Truths = np.array(drawn, np.bool_).reshape(shape)
+        self._meters, self._dt = laid_out(MeterNumberColumns, meters), dt
+        can = [[bool(p.memory and p.hearing and p.hearing.of_nobody) for p in r] for r in profiles]
+        self.can: Truths = np.array(can, np.bool_).reshape(shape)
+        self.any_can = bool(self.can.any())
         keep = [[p.memory.forget if p.memory else 0.0 for p in row] for row in profiles]
         error = [[p.hearing.place_error if p.hearing else 0.0 for p in row] for row in profiles]
         self._forget = np.array(keep, np.float64).reshape(shape)
         self._error = np.array(error, np.float64).reshape(shape)
-        self.x, self.y, self.age, self.blur = (np.full(shape, np.nan) for _ in range(4))
-        self.kind = np.full(shape, -1, dtype=np.int32)
-        self.meter, self._quiet = np.zeros(shape), np.zeros(shape)
-        self.heard = np.zeros(shape, dtype=np.bool_)
+        self._loud, self._is_loud = np.zeros(shape), False
+        self.drawn = Drawn.blank(shape)
+        self.laid = laid_out(DrawnColumns, self.drawn)
 
     def step(self, now: float, heard: Heard, noises: Noises) -> None:
         """Follow one tick: `noises` are those that were judged, by the numbers in `heard`."""
-        self.heard[...] = False
-        self.age += self._dt
-        rows = np.flatnonzero((heard.failed == HEARD) & (heard.by == NOBODY))
-        rows = rows[self.drawn[heard.variant[rows], heard.agent[rows]]]
-        self._fade(rows, heard)
+        rows = np.zeros(0, dtype=np.intp)
+        if len(heard.agent):
+            rows = np.flatnonzero((heard.failed == HEARD) & (heard.by == NOBODY))
+            rows = rows[self.can[heard.variant[rows], heard.agent[rows]]]
+        if self._is_loud:
+            self._loud[...] = 0.0
+        self._is_loud = len(rows) > 0
+        np.add.at(self._loud, (heard.variant[rows], heard.agent[rows]), heard.strength[rows])
+        fade(self._loud, self._meters, self._forget, self._dt, self.laid)
         if len(rows) == 0:
             return
         made = {
@@ -66,30 +69,18 @@ class Places:
                 noises.variant, noises.number, noises.t, noises.kind, strict=True
             )
         }
+        drawn = self.drawn
         for row in rows:
             place = heard.variant[row], heard.agent[row]
             t, kind = made[heard.variant[row], heard.number[row]]
-            self.heard[place] = True
-            if not self.age[place] < now - t - SLACK:
-                self.x[place], self.y[place] = heard.x[row], heard.y[row]
-                self.age[place], self.kind[place] = max(now - t, 0.0), kind
-                self.blur[place] = self._error[place] * heard.straight[row]
+            drawn.heard[place] = True
+            if not drawn.age[place] < now - t - SLACK:
+                drawn.x[place], drawn.y[place] = heard.x[row], heard.y[row]
+                drawn.age[place], drawn.kind[place] = max(now - t, 0.0), kind
+                drawn.blur[place] = self._error[place] * heard.straight[row]
 
-    def _fade(self, rows: NDArray[np.intp], heard: Heard) -> None:
-        """The meters of one tick: what noises add, then the hold, then draining; forgetting."""
-        numbers, dt = self._meters, self._dt
-        loud = np.zeros(self.x.shape)
-        np.add.at(loud, (heard.variant[rows], heard.agent[rows]), heard.strength[rows])
-        added = np.where(numbers.used, numbers.noise_gain * loud, 0.0)
-        self._quiet = np.where(loud > 0.0, 0.0, self._quiet + dt)
-        drains = np.clip(self._quiet - numbers.hold, 0.0, dt)
-        left = self.meter + added - np.where(loud > 0.0, 0.0, drains / numbers.drain_time)
-        np.clip(left, 0.0, 1.0, out=self.meter)
-        self.drop(self.age > self._forget + SLACK)
-
-    def drop(self, who: Truths) -> None:
-        """Let places go: they were forgotten, or seen to be empty."""
-        for values in (self.x, self.y, self.age, self.blur):
-            values[who] = np.nan
-        self.kind[who] = -1
-        self.meter[who] = 0.0
+    def drop(self, v: int, a: int) -> None:
+        """Let a place go: it was seen to be empty."""
+        drawn = self.drawn
+        drawn.x[v, a] = drawn.y[v, a] = drawn.age[v, a] = drawn.blur[v, a] = np.nan
+        drawn.kind[v, a], drawn.meter[v, a] = -1, 0.0

@@ -327,7 +327,7 @@ class Live:
 
         Its source is `heard`. The agent acts on it while `focus` is empty and this is not.
         """
-        a, places = self._agent(agent), self._simulation.places
+        a, places = self._agent(agent), self._simulation.places.drawn
         if np.isnan(places.x[0, a]):
             return None
         age = float(places.age[0, a])
