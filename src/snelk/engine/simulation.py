@@ -104,6 +104,7 @@ class Simulation:
                 raise InputError.of("variants", f"[{index}]", "", rule, "run it apart")
         self.names = tuple(first.cast)
         self.agents = first.agents
+        self._everybody = np.arange(len(self.names), dtype=np.int32)
         self.level = Level.of(scenario.level)
         self.times: NDArray[np.float64] = tick_times(first.clock, scenario.tracks)
         self.numbers = sight_numbers(self.setups)
@@ -210,14 +211,22 @@ class Simulation:
         self._sharing.said = []
         poses, tick = self.poses, self.tick
         laid = self._laid = self._laid._replace(before=laid_before, poses=laid_poses)
-        surround(laid.poses, laid.before, self._dt, laid.zones, laid.around, laid.surroundings)
+        surround(
+            laid.poses,
+            laid.before,
+            self._dt,
+            laid.zones,
+            laid.around,
+            self._everybody,
+            laid.surroundings,
+        )
         feel(
-            laid.poses, laid.bodies, self.surroundings.zones, laid.contact_numbers,
-            laid.solid_grid, self._scratch, laid.contacts,
+            self.numbers.notices, laid.poses, laid.bodies, self.surroundings.zones,
+            laid.contact_numbers, laid.solid_grid, self._scratch, laid.contacts,
         )  # fmt: skip
         shine(
-            laid.poses, laid.bodies, laid.lights, self.surroundings.light, laid.grid,
-            self._scratch, self.light,
+            laid.poses, laid.bodies, laid.lights, self.surroundings.light, self._everybody,
+            laid.grid, self._scratch, self.light,
         )  # fmt: skip
         looks = self._look_turns.at(tick) | (tick == 0)
         see(

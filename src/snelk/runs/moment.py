@@ -62,8 +62,9 @@ class Moment:
         around = around_of([self.run.setup], level.zone_light, level.zone_background)
         here = Surroundings.blank(self.poses, around)
         grid, scratch = level.grid, scratch_for(level.grid)
-        surround(self.poses, self.poses, 1.0, level.zones, around, here)
-        shine(self.poses, self.bodies, lights, here.light, grid, scratch, light)
+        everybody = np.arange(self.poses.x.shape[1], dtype=np.int32)
+        surround(self.poses, self.poses, 1.0, level.zones, around, everybody, here)
+        shine(self.poses, self.bodies, lights, here.light, everybody, grid, scratch, light)
         see(self.poses, self.bodies, light, self.numbers, grid, scratch, looks, True, sight)
         return sight
 

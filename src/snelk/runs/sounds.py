@@ -120,7 +120,8 @@ def sound_of(run: Run, a: int, noise: Any, tick: int, *, around: float = math.na
             around = math.hypot(float(walked[0]), ear[2] - source[2])
     surrounding = around_of([setup], level.zone_light, level.zone_background)
     here = Surroundings.blank(poses, surrounding)
-    surround(poses, poses, 1.0, level.zones, surrounding, here)
+    everybody = np.arange(poses.x.shape[1], dtype=np.int32)
+    surround(poses, poses, 1.0, level.zones, surrounding, everybody, here)
     return Sound(
         present,
         noise.kind,

@@ -16,6 +16,7 @@ cdef Py_ssize_t NO_WALL, NO_ZONE, PRESENT, CARES, AWAKE, RADIUS, WALL, INSIDE, S
     other=double, share=double,
 )
 cdef void _feel(
+    const unsigned char[:, :, ::1] notices,
     PoseColumns poses, BodyColumns bodies, const unsigned char[:, :, ::1] within,
     ContactNumberColumns numbers, GridColumns grid, Py_ssize_t[::1] scratch,
     ContactColumns contacts,

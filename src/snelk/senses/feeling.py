@@ -38,6 +38,7 @@ NAN = float("nan")
 
 @door
 def feel(
+    notices: NDArray[np.bool_],
     poses: Poses,
     bodies: Bodies,
     within: NDArray[np.bool_],
@@ -48,14 +49,17 @@ def feel(
 ) -> None:
     """One tick of touch and the zone sense, written to `contacts`.
 
-    `within`, (variant or 1, character, zone), says which zones everybody is in; `grid` holds the
-    walls that are in the way of bodies.
+    Only pairs of `notices`, (variant, agent, target), are asked about; `within`, (variant or 1,
+    character, zone), says which zones everybody is in; `grid` holds the walls that are in the way
+    of bodies.
     """
     agree(plain(numbers).touch_cares.shape, plain(contacts).touch.shape)
     agree(plain(bodies).blocks.shape, (len(plain(contacts).touch), plain(poses).x.shape[1]))
     agree(within.shape, (*plain(poses).x.shape, plain(numbers).zones.shape[2]))
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(notices.shape, plain(contacts).touch.shape)
     _feel(
+        notices,
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),
         within,
@@ -67,6 +71,7 @@ def feel(
 
 
 def _feel(
+    notices: NDArray[np.bool_],
     poses: Poses,
     bodies: Bodies,
     within: NDArray[np.bool_],
@@ -86,6 +91,8 @@ def _feel(
                 height = bodies.height[v, i, poses.posture[p, i]]
                 middle = poses.z[p, i] + 0.5 * height
                 for j in range(targets):
+                    if not notices[v, a, j]:
+                        continue
                     contacts.distance[v, a, j] = NAN
                     contacts.touch[v, a, j], contacts.wall[v, a, j] = PRESENT, NO_WALL
                     contacts.zone[v, a, j], contacts.zone_in[v, a, j] = PRESENT, NO_ZONE

@@ -25,17 +25,20 @@ def shine(
     bodies: Bodies,
     numbers: LightNumbers,
     ground: NDArray[np.float64],
+    whom: NDArray[np.int32],
     grid: Grid,
     scratch: NDArray[np.int64],
     light: NDArray[np.float64],
 ) -> None:
-    """Light on everybody, written to `light`, (variant, character), 0 to 1; NaN while absent.
+    """Light on characters, written to `light`, (variant, character), 0 to 1; NaN while absent.
 
-    `ground`, (variant, character), is the light of the place everybody is in. A lamp adds
+    `ground`, (variant, character), is the light of the place everybody is in; `whom` are the
+    characters it is asked of. A lamp adds
     its light, falling in a straight line to nothing at its reach, times what walls let pass on
     the way to the middle of the body; its bearer has it in full.
     """
     agree(light.shape, ground.shape, plain(numbers).lamp.shape, plain(bodies).blocks.shape)
+    agree((bool((whom >= 0).all() and (whom < light.shape[1]).all()),), (True,))
     agree(light.shape[1:], plain(poses).x.shape[1:])
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))
     _shine(
@@ -43,6 +46,7 @@ def shine(
         laid_out(BodyColumns, bodies),
         laid_out(LightColumns, numbers),
         ground,
+        whom,
         laid_out(GridColumns, grid),
         scratch,
         light,
@@ -54,6 +58,7 @@ def _shine(
     bodies: Bodies,
     numbers: LightNumbers,
     ground: NDArray[np.float64],
+    whom: NDArray[np.int32],
     grid: Grid,
     scratch: NDArray[np.int64],
     light: NDArray[np.float64],
@@ -62,7 +67,8 @@ def _shine(
         characters = light.shape[1]
         for v in range(len(light)):
             p = v if len(poses.x) > 1 else 0
-            for j in range(characters):
+            for n in range(len(whom)):
+                j = whom[n]
                 if not poses.present[p, j]:
                     light[v, j] = NAN
                     continue

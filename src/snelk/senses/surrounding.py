@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import numpy as np
 from cython import compiled, nogil
 from cython.cimports.libc.math import isnan, sqrt
+from numpy.typing import NDArray
 
 from snelk.level.columns import ZoneColumns, agree, door, laid_out, plain
 from snelk.level.zones import Zones
@@ -22,12 +24,14 @@ def surround(
     dt: float,
     zones: Zones,
     around: Around,
+    whom: NDArray[np.int32],
     surroundings: Surroundings,
 ) -> None:
     """One tick; of several zones that hold a place the last of the file that says it counts.
 
-    `before` are the poses a tick of `dt` seconds ago.
+    `before` are the poses a tick of `dt` seconds ago; `whom` are the characters it is asked of.
     """
+    agree((bool((whom >= 0).all() and (whom < plain(poses).x.shape[1]).all()),), (True,))
     agree(
         plain(poses).x.shape,
         plain(before).x.shape,
@@ -46,6 +50,7 @@ def surround(
         dt,
         laid_out(ZoneColumns, zones),
         laid_out(AroundColumns, around),
+        whom,
         laid_out(SurroundingColumns, surroundings),
     )
 
@@ -56,11 +61,13 @@ def _surround(
     dt: float,
     zones: Zones,
     around: Around,
+    whom: NDArray[np.int32],
     surroundings: Surroundings,
 ) -> None:
     with nogil:
         for p in range(len(poses.x)):
-            for j in range(poses.x.shape[1]):
+            for n in range(len(whom)):
+                j = whom[n]
                 for zone in range(len(around.zone_light)):
                     within = inside(zones, zone, poses.x[p, j], poses.y[p, j])
                     surroundings.zones[p, j, zone] = within
@@ -72,7 +79,8 @@ def _surround(
                     surroundings.speed[p, j] = sqrt(dx * dx + dy * dy + dz * dz) / dt
         for v in range(len(surroundings.light)):
             p = v if len(poses.x) > 1 else 0
-            for j in range(surroundings.light.shape[1]):
+            for n in range(len(whom)):
+                j = whom[n]
                 light, background = around.light[v], around.background[v]
                 for zone in range(len(around.zone_light)):
                     if surroundings.zones[p, j, zone]:

@@ -100,6 +100,7 @@ class _Dummies:
         numbers = sight_numbers(one)
         others = np.arange(len(self.names)) != self.j
         numbers.cares[:, :, others] = False  # nobody else is of interest
+        numbers.notices[:, :, others] = False
         contact = contact_numbers(one, [zone.name for zone, _ in scenario.level.zones])
         contact.touch_cares[:, :, others] = contact.zone_cares[:, :, others] = False
         self.watching = [self.agents.index(name) for name in job.watching]
@@ -112,6 +113,9 @@ class _Dummies:
         self.around = _spread(around, count, but=("zone_light", "zone_background"))
         self.turns = Turns([[setup.profile_of(a).look_every for a in self.agents]], self.dt)
         self.metered = self.meter.used[0]
+        # Whose surroundings matter: the dummy's, and those of ears while it walks.
+        asked = [self.j, *map(self.names.index, self.agents)] if job.way == "walking" else [self.j]
+        self.whom = np.unique(np.array(asked, np.int32))
         self._steps = _Footsteps(job, places, self.names) if job.way == "walking" else None
 
     def pass_by(self) -> Iterator[tuple[Truths, Numbers]]:
@@ -130,19 +134,31 @@ class _Dummies:
         limits = limits_in_states([self.job.scenario.setup])[:, 0]  # (limit, agent, state, cone)
         agent = np.arange(limits.shape[1])
         first = round((rounds.times[0] - job.scenario.setup.clock.start) / self.dt)
+        poses = self._poses(0)
         for tick in range(len(rounds.times)):
-            poses, before = self._poses(tick), self._poses(max(tick - 1, 0))
+            before, poses = poses, self._poses(tick)
             for sense, values in awake.items():
-                values[...] = rounds.awake[sense][tick]
-            for name, values in zip(LIMITS, limits, strict=True):
-                getattr(self.numbers, name)[...] = values[agent, rounds.states[tick]]
-            surround(poses, before, self.dt, level.zones, self.around, surroundings)
+                if tick == 0 or (rounds.awake[sense][tick] != rounds.awake[sense][tick - 1]).any():
+                    values[...] = rounds.awake[sense][tick]
+            if tick == 0 or (rounds.states[tick] != rounds.states[tick - 1]).any():
+                for name, values in zip(LIMITS, limits, strict=True):
+                    getattr(self.numbers, name)[...] = values[agent, rounds.states[tick]]
+            surround(poses, before, self.dt, level.zones, self.around, self.whom, surroundings)
             surroundings.speed[:, j] = speed if tick else 0.0
             feel(
-                poses, self.bodies, surroundings.zones, self.contact, level.solid_grid, scratch,
-                contacts,
+                self.numbers.notices, poses, self.bodies, surroundings.zones, self.contact,
+                level.solid_grid, scratch, contacts,
             )  # fmt: skip
-            shine(poses, self.bodies, self.lights, surroundings.light, level.grid, scratch, light)
+            shine(
+                poses,
+                self.bodies,
+                self.lights,
+                surroundings.light,
+                self.whom,
+                level.grid,
+                scratch,
+                light,
+            )
             looks = self.turns.at(first + tick) | (tick == 0)
             looks = np.ascontiguousarray(np.broadcast_to(looks, self.numbers.notices.shape[:2]))
             see(poses, self.bodies, light, self.numbers, level.grid, scratch, looks, False, sight)
@@ -154,7 +170,7 @@ class _Dummies:
                 loudness, self.meter, self.dt, meters,
             )  # fmt: skip
             a = self.watching
-            seen = (sight.failed[:, a, j] == IN_VIEW).any(axis=2)
+            seen = (sight.failed[:, :, j] == IN_VIEW).any(axis=2)[:, a]
             felt = (contacts.touch[:, a, j] == SENSED) | (contacts.zone[:, a, j] == SENSED)
             value = np.where(self.metered[a], meters.value[:, a, j], (seen | felt) * 1.0)
             yield seen.any(axis=1), value
