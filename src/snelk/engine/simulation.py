@@ -35,7 +35,7 @@ from snelk.senses.hearing import BY_KIND, Heard, hearing_numbers
 from snelk.senses.light import light_numbers
 from snelk.senses.seeing import see
 from snelk.senses.shining import shine
-from snelk.senses.sight import Sight, sight_numbers
+from snelk.senses.sight import LOGGED, NEEDED, Sight, sight_numbers
 from snelk.senses.surrounding import surround
 from snelk.senses.surroundings import Surroundings, around_of
 
@@ -51,6 +51,7 @@ class Simulation:
             anything but who is in the cast, who of them are agents, and the clock.
         pushed: Whether a game says at each tick where those are who have tracks or stand, in
             `given`, instead of the tracks.
+        logged: Whether all is worked out that tables show; else only what decides what happens.
 
     Attributes:
         given: Where they are: (tick or 1, variant or 1, character).
@@ -88,6 +89,7 @@ class Simulation:
         *,
         variants: Sequence[Mapping[str, Any]] = ({},),
         pushed: bool = False,
+        logged: bool = True,
     ) -> None:
         if not variants:
             raise InputError.of("variants", "", "[]", "must hold at least one variant")
@@ -116,6 +118,7 @@ class Simulation:
         replayed = self.times[:1] if pushed else self.times
         self.given = replayed_poses(self.setups, scenario.tracks, replayed)
         self._pushed = pushed
+        self._asked = LOGGED if logged else NEEDED
         self._scratch = scratch_for(self.level.grid)
         self.sight = Sight.blank(self.numbers)
         self.meter_numbers = meter_numbers(self.setups)
@@ -231,7 +234,7 @@ class Simulation:
         looks = self._look_turns.at(tick) | (tick == 0)
         see(
             laid.poses, laid.bodies, self.light, laid.numbers, laid.grid, self._scratch, looks,
-            False, laid.sight,
+            self._asked, laid.sight,
         )  # fmt: skip
         self.noises = self.maker.make(
             tick, float(self.times[tick]), poses, before, self.surroundings.moved

@@ -285,7 +285,7 @@ def measure_batch(scenario: Scenario, *, variants: Sequence[Mapping[str, Any]] =
     >>> round(float(measured.values[0, measured.keys.index("farmer.searches")]))
     1
     """
-    simulation = Simulation(scenario, variants=variants)
+    simulation = Simulation(scenario, variants=variants, logged=False)
     measurer = Measurer(simulation)
     while not simulation.done:
         measurer.keep(simulation.step())

@@ -17,7 +17,15 @@ from snelk.senses.bodies import Bodies, Poses, bodies_of
 from snelk.senses.light import light_numbers
 from snelk.senses.seeing import see
 from snelk.senses.shining import shine
-from snelk.senses.sight import IN_VIEW, LIMITS, Sight, SightNumbers, limits_of, sight_numbers
+from snelk.senses.sight import (
+    EVERY_GATE,
+    IN_VIEW,
+    LIMITS,
+    Sight,
+    SightNumbers,
+    limits_of,
+    sight_numbers,
+)
 from snelk.senses.surrounding import surround
 from snelk.senses.surroundings import Surroundings, around_of
 
@@ -65,7 +73,7 @@ class Moment:
         everybody = np.arange(self.poses.x.shape[1], dtype=np.int32)
         surround(self.poses, self.poses, 1.0, level.zones, around, everybody, here)
         shine(self.poses, self.bodies, lights, here.light, everybody, grid, scratch, light)
-        see(self.poses, self.bodies, light, self.numbers, grid, scratch, looks, True, sight)
+        see(self.poses, self.bodies, light, self.numbers, grid, scratch, looks, EVERY_GATE, sight)
         return sight
 
 
@@ -102,7 +110,7 @@ def every_look(run: Run, agent: str, ticks: NDArray[np.intp]) -> Sight:
     looks = np.zeros(sight.looked.shape, dtype=np.bool_)
     looks[...] = True
     grid = run.level.grid
-    see(there, bodies, column("light"), numbers, grid, scratch_for(grid), looks, True, sight)
+    see(there, bodies, column("light"), numbers, grid, scratch_for(grid), looks, EVERY_GATE, sight)
     return sight
 
 

@@ -5,7 +5,7 @@ from snelk.level.columns cimport GridColumns
 from snelk.senses.columns cimport BodyColumns, PoseColumns, SightColumns, SightNumberColumns
 
 cdef double NAN, EDGE
-cdef Py_ssize_t NO_WALL, FIRST_BODY
+cdef Py_ssize_t NO_WALL, FIRST_BODY, NEEDED, EVERY_GATE
 cdef Py_ssize_t IN_VIEW, PRESENT, CARES, AWAKE, RANGE, ANGLE, ELEVATION, LIGHT, LINE_OF_SIGHT
 
 @cython.locals(
@@ -18,7 +18,7 @@ cdef Py_ssize_t IN_VIEW, PRESENT, CARES, AWAKE, RANGE, ANGLE, ELEVATION, LIGHT, 
 cdef void _see(
     PoseColumns poses, BodyColumns bodies, const double[:, ::1] light,
     SightNumberColumns numbers, GridColumns grid, Py_ssize_t[::1] scratch,
-    const unsigned char[:, ::1] looks, bint every_gate, SightColumns sight,
+    const unsigned char[:, ::1] looks, Py_ssize_t asked, SightColumns sight,
 ) noexcept
 
 @cython.locals(reach=double, half=double)
@@ -46,4 +46,15 @@ cdef void _expose(
     PoseColumns poses, BodyColumns bodies, GridColumns grid, Py_ssize_t[::1] scratch,
     Py_ssize_t v, Py_ssize_t p, Py_ssize_t i, Py_ssize_t j, double eye_z, SightColumns sight,
     Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(k=Py_ssize_t, held=bint, near=bint)
+cdef bint _is_in_reach(
+    SightNumberColumns numbers, SightColumns sight, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j,
+    double distance,
+) noexcept nogil
+
+@cython.locals(reach=double)
+cdef double _range_of(
+    SightNumberColumns numbers, Py_ssize_t v, Py_ssize_t a, Py_ssize_t k, bint held,
 ) noexcept nogil

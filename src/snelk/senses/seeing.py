@@ -17,9 +17,11 @@ from snelk.senses.sight import (
     CARES,
     EDGE,
     ELEVATION,
+    EVERY_GATE,
     IN_VIEW,
     LIGHT,
     LINE_OF_SIGHT,
+    NEEDED,
     PRESENT,
     RANGE,
     Sight,
@@ -41,14 +43,14 @@ def see(
     grid: Grid,
     scratch: NDArray[np.int64],
     looks: NDArray[np.bool_],
-    every_gate: bool,
+    asked: int,
     sight: Sight,
 ) -> None:
     """One tick of sight: `sight` holds the look before and is overwritten with this one.
 
     `light` is (variant, character); only agents that look now, `looks` (variant, agent), are
     touched. A ray is cast only for a target that passed the gates before it, unless
-    `every_gate`.
+    EVERY_GATE is `asked`; angles to who is out of reach are left out if only what is NEEDED is.
     """
     agree(plain(numbers).notices.shape, plain(sight).distance.shape, (*looks.shape, light.shape[1]))
     agree(light.shape, plain(bodies).blocks.shape, (len(light), plain(poses).x.shape[1]))
@@ -61,7 +63,7 @@ def see(
         laid_out(GridColumns, grid),
         scratch,
         looks,
-        every_gate,
+        asked,
         laid_out(SightColumns, sight),
     )
 
@@ -74,7 +76,7 @@ def _see(
     grid: Grid,
     scratch: NDArray[np.int64],
     looks: NDArray[np.bool_],
-    every_gate: bool,
+    asked: int,
     sight: Sight,
 ) -> None:
     with nogil:
@@ -91,7 +93,7 @@ def _see(
                 facing_x = cos(poses.heading[p, i])
                 facing_y = sin(poses.heading[p, i])
                 for j in range(targets):
-                    if not (numbers.notices[v, a, j] or every_gate):  # nobody asks for it
+                    if not numbers.notices[v, a, j] and asked != EVERY_GATE:  # nobody asks for it
                         continue
                     present = poses.present[p, i] and poses.present[p, j] and i != j
                     distance, off, elevation, shine = NAN, NAN, NAN, NAN
@@ -102,10 +104,11 @@ def _see(
                         dz = poses.z[p, j] + middle - eye_z
                         distance = sqrt(dx * dx + dy * dy + dz * dz)
                         shine = light[v, j]
-                        across = facing_x * dy - facing_y * dx
-                        along = facing_x * dx + facing_y * dy
-                        off = atan2(abs(across), along)
-                        elevation = atan2(dz, sqrt(dx * dx + dy * dy))
+                        if asked != NEEDED or _is_in_reach(numbers, sight, v, a, j, distance):
+                            across = facing_x * dy - facing_y * dx
+                            along = facing_x * dx + facing_y * dy
+                            off = atan2(abs(across), along)
+                            elevation = atan2(dz, sqrt(dx * dx + dy * dy))
                     sight.distance[v, a, j] = distance
                     sight.off[v, a, j] = off
                     sight.elevation[v, a, j] = elevation
@@ -124,12 +127,29 @@ def _see(
                             )
                         sight.held[v, a, j, k], sight.failed[v, a, j, k] = held, failed
                         pending |= failed == LINE_OF_SIGHT
-                    if pending or (every_gate and present):
+                    if pending or (asked == EVERY_GATE and present):
                         _expose(poses, bodies, grid, scratch, v, p, i, j, eye_z, sight, a)
                     for k in range(cones if pending else 0):
                         if sight.failed[v, a, j, k] == LINE_OF_SIGHT:  # that is, all gates before
                             if sight.exposure[v, a, j] > numbers.min_exposure[v, a, k]:
                                 sight.failed[v, a, j, k] = IN_VIEW
+
+
+def _is_in_reach(
+    numbers: SightNumbers, sight: Sight, v: int, a: int, j: int, distance: float
+) -> bool:
+    """Whether a target is within the range of any cone."""
+    near = False
+    for k in range(numbers.cones[v, a]):
+        held = sight.failed[v, a, j, k] == IN_VIEW
+        near |= distance <= _range_of(numbers, v, a, k, held)
+    return near
+
+
+def _range_of(numbers: SightNumbers, v: int, a: int, k: int, held: bool) -> float:
+    """How far a cone reaches, and holds what it has in view, m."""
+    reach = numbers.hold_range[v, a, k] if held else numbers.range[v, a, k]
+    return float(reach * numbers.awake[v, a] + EDGE)
 
 
 def _gate_before_ray(
@@ -149,8 +169,7 @@ def _gate_before_ray(
         return CARES
     if numbers.awake[v, a] <= 0.0:
         return AWAKE
-    reach = numbers.hold_range[v, a, k] if held else numbers.range[v, a, k]
-    if distance > reach * numbers.awake[v, a] + EDGE:
+    if distance > _range_of(numbers, v, a, k, held):
         return RANGE
     half = numbers.hold_half_fov[v, a, k] if held else numbers.half_fov[v, a, k]
     if off > half + EDGE:

@@ -27,6 +27,12 @@ EDGE = 1e-9
 """Limits are inclusive, and wider by this (m, rad or light), so that no rounding decides."""
 
 
+NEEDED, LOGGED, EVERY_GATE = range(3)
+"""What of a look is worked out: what decides it; what a table shows besides; or also what lies
+behind a gate that failed, of every pair.
+"""
+
+
 class SightNumbers(NamedTuple):
     """The numbers of everybody's sight; see `sight_numbers`."""
 

@@ -26,7 +26,7 @@ from snelk.senses.hearing import Noises, hearing_numbers
 from snelk.senses.light import light_numbers
 from snelk.senses.seeing import see
 from snelk.senses.shining import shine
-from snelk.senses.sight import IN_VIEW, LIMITS, Sight, limits_in_states, sight_numbers
+from snelk.senses.sight import IN_VIEW, LIMITS, NEEDED, Sight, limits_in_states, sight_numbers
 from snelk.senses.surrounding import surround
 from snelk.senses.surroundings import Surroundings, around_of
 
@@ -161,7 +161,7 @@ class _Dummies:
             )
             looks = self.turns.at(first + tick) | (tick == 0)
             looks = np.ascontiguousarray(np.broadcast_to(looks, self.numbers.notices.shape[:2]))
-            see(poses, self.bodies, light, self.numbers, level.grid, scratch, looks, False, sight)
+            see(poses, self.bodies, light, self.numbers, level.grid, scratch, looks, NEEDED, sight)
             if self._steps is not None:
                 self._steps.hear(tick, poses, surroundings.background, loudness)
             fill(

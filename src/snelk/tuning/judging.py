@@ -327,7 +327,7 @@ def judge_batch(
     They are stepped together and without keeping tables. Expectations are the scenario's own, not
     the variants'.
     """
-    simulation = Simulation(scenario, variants=variants)
+    simulation = Simulation(scenario, variants=variants, logged=False)
     measurer, judge = Measurer(simulation), Judge(simulation)
     while not simulation.done:
         t = simulation.step()
