@@ -182,7 +182,7 @@ def test_what_is_in_view_of_places(seed: int) -> None:
     square, starts = edges_of([shapely.box(-1, -1, 2, 1)])
     circles = np.array([[0.0, 0, 2], [9, 9, 1], [0, 0, 0]])
     zones = Zones(circles, np.array([0, 0, 0, starts[1]], np.int32), square)
-    wall = np.array([[0.5, -3.0, 0.5, 3.0, 0.0, 1.2]])
+    wall = np.array([[0.5, -1.0, 0.5, 1.5, 0.0, 1.2]])
     grid = build_grid(wall, np.zeros(1, np.int32), np.zeros(1))
     places, found = chance.uniform(-4, 4, (60, 2)), np.zeros(60, np.bool_)
     look_out(
@@ -217,7 +217,14 @@ def test_what_is_in_view_of_places(seed: int) -> None:
     middle = poses.z[p, i] + 0.5 * bodies.height[v, tall, 0]
     share = (0.5 - here[0]) / dx
     height, across = eye + share * (middle - eye), here[1] + share * dy
-    hidden = (share > 0) & (share < 1) & (np.abs(across) <= 3) & (height >= 0) & (height <= 1.2)
+    hidden = (
+        (share > 0)
+        & (share < 1)
+        & (-1 <= across)
+        & (across <= 1.5)
+        & (height >= 0)
+        & (height <= 1.2)
+    )
     np.testing.assert_array_equal(found, expected & ~hidden)
 
 
