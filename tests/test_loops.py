@@ -220,7 +220,7 @@ def test_what_is_in_view_of_places(seed: int) -> None:
     hidden = (
         (share > 0)
         & (share < 1)
-        & (-1 <= across)
+        & (across >= -1)
         & (across <= 1.5)
         & (height >= 0)
         & (height <= 1.2)
