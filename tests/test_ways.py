@@ -99,6 +99,27 @@ def test_ways_are_the_shortest_there_are(seed: int, clearance: float) -> None:
         assert math.isinf(near)  # what is beyond the limit is not told
 
 
+@pytest.mark.parametrize("seed", range(6))
+def test_of_a_large_level_ways_are_the_same(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    walls = random_walls(rng, 8, 4)
+    small, large = (level_with(walls).ways(clearance=0.2) for _ in range(2))
+    large.is_small = False
+    places = rng.uniform(-1, 13, (20, 2))
+    for start, end in zip(places[::2], places[1::2], strict=True):
+        paths = [ways.path(start, end) for ways in (small, large)]
+        assert (paths[0] is None) == (paths[1] is None)
+        if paths[0] is not None:
+            np.testing.assert_allclose(paths[1], paths[0])
+        for limit in (np.inf, 9.0):
+            lengths = [
+                ways.distance(start[None], end[None], np.array([limit])) for ways in (small, large)
+            ]
+            np.testing.assert_allclose(lengths[1], lengths[0])
+            near = small.field(start) <= limit
+            np.testing.assert_allclose(large.field(start, limit)[near], small.field(start)[near])
+
+
 def test_within_eight_percent_of_the_known_shortest_way() -> None:
     # Around a long wall, through a door, and in and out of a yard, with a body 0.3 m to a side.
     wall = shapely.LineString([(0, -5), (0, 5)])

@@ -36,7 +36,7 @@ if TYPE_CHECKING:
 Numbers = NDArray[np.float64]
 
 Row = tuple[Numbers, NDArray[np.int32]]
-"""Lengths of the ways from one corner to all, and the corner before each."""
+"""Lengths of the ways from a place to all corners, and the corner before each."""
 
 Seen = tuple[NDArray[np.intp], Numbers]
 """The corners that can be walked to straight from a place, and how far each is, m."""
@@ -51,7 +51,7 @@ WHOLE = 600
 """Of levels with no more corners than this, all ways between them are found at once."""
 
 ROWS_MEMORY = 200_000_000
-"""Bytes that ways between corners may take before those unused for longest are dropped."""
+"""Bytes that ways to corners may take before those unused for longest are dropped."""
 
 SEEN_KEPT = 4096
 """Places whose visible corners are kept."""
@@ -117,7 +117,7 @@ class Ways:
         self.corners, self._sides = _outward_corners(grown)
         self._lock = Lock()  # of what is kept, which threads share
         self.is_small = len(self.corners) <= WHOLE
-        self._rows: OrderedDict[tuple[int, float], Row] = OrderedDict()
+        self._rows: OrderedDict[tuple[float, float, float], Row] = OrderedDict()
         self._seen: OrderedDict[tuple[float, float, float], Seen] = OrderedDict()
 
     def clear(self, start: Numbers, end: Numbers) -> NDArray[np.bool_]:
@@ -165,20 +165,16 @@ class Ways:
 
         Those beyond the limit may be infinite.
         """
+        if not self.is_small:
+            return self._from(place, limit)[0]
         a, before = self._visible(place, limit)
-        whole: Numbers = before[:, None] + self._lengths(a, limit)
+        whole: Numbers = before[:, None] + plain(self.whole_ground).lengths[a]
         found: Numbers = whole.min(axis=0, initial=np.inf)
         return found
 
     def length(self, start: Numbers, goal: Numbers) -> float:
         """The length of the way between two places, (2,), m; infinite if there is none."""
         return float(self.distance(start[None], goal[None], np.array([np.inf]))[0])
-
-    def _between(self, start: Numbers, goal: Numbers) -> tuple[Seen, Seen, Numbers]:
-        """The corners seen from either place, and the lengths of the ways by way of both, m."""
-        seen, sees = self._visible(start), self._visible(goal)
-        between = self._lengths(seen[0])[:, sees[0]]
-        return seen, sees, seen[1][:, None] + between + sees[1]
 
     def path(self, start: Numbers, goal: Numbers) -> Numbers | None:
         """The places, (places, 2), where the shortest way turns, and the goal at its end, m.
@@ -196,18 +192,16 @@ class Ways:
             return None if count == NO_WAY else way[:count]
         if self.clear(start[None], goal[None])[0]:
             return goal[None].copy()
-        (a, _), (b, _), whole = self._between(start, goal)
-        if whole.size == 0:
+        lengths, before = self._from(start)
+        sees, far = self._visible(goal)
+        whole = lengths[sees] + far
+        if not np.isfinite(whole).any():
             return None
-        best = np.unravel_index(int(np.argmin(whole)), whole.shape)
-        if not np.isfinite(whole[best]):
-            return None
-        first, corner = int(a[best[0]]), int(b[best[1]])
-        previous = self._row(first)[1]
-        turns = [corner]
-        while corner != first:
-            corner = int(previous[corner])
+        corner = int(sees[np.argmin(whole)])
+        turns = []
+        while corner < len(self.corners):
             turns.append(corner)
+            corner = int(before[corner])
         return np.concatenate([self.corners[turns[::-1]], goal[None]])
 
     def part_at(self, place: Numbers) -> int:
@@ -265,27 +259,31 @@ class Ways:
                     self._seen.popitem(last=False)
         return known
 
-    def _lengths(self, corners: NDArray[np.intp], limit: float = np.inf) -> Numbers:
-        """(some corners, corners) lengths of the ways from some corners to all, m."""
-        if self.is_small:
-            found: Numbers = plain(self.whole_ground).lengths[corners]
-            return found
-        rows = [self._row(int(corner), limit)[0] for corner in corners]
-        return np.stack(rows) if rows else np.zeros((0, len(self.corners)))
+    def _from(self, place: Numbers, limit: float = np.inf) -> Row:
+        """Lengths of the ways from a place to all corners of a large level, m, and what is before.
 
-    def _row(self, corner: int, limit: float = np.inf) -> Row:
-        """Lengths of the ways from a corner to all others, m, and the corner before each.
-
-        Those beyond the limit may be infinite; of limits only the power of two above counts.
+        That is a corner, or a number beyond them all for the place itself. Lengths beyond the
+        limit may be infinite; of limits only the power of two above counts.
         """
         reach = 2.0 ** np.ceil(np.log2(max(limit, 1.0))) if np.isfinite(limit) else np.inf
-        key = (corner, float(reach))
+        key = (float(place[0]), float(place[1]), float(reach))
         with self._lock:
             known = self._rows.pop(key, None)
         if known is None:
+            from scipy.sparse import csr_matrix
             from scipy.sparse.csgraph import dijkstra
 
-            known = dijkstra(self._graph, indices=corner, return_predecessors=True, limit=reach)
+            # The place is one more corner, from which ways lead to those that are seen from it.
+            graph, (seen, far) = self._graph, self._visible(place, limit)
+            count = len(self.corners)
+            joined = (
+                np.concatenate([graph.data, far]),
+                np.concatenate([graph.indices, seen]),
+                np.append(graph.indptr, graph.indptr[-1] + len(seen)),
+            )
+            whole = csr_matrix(joined, shape=(count + 1, count + 1))
+            known = dijkstra(whole, indices=count, return_predecessors=True, limit=reach)
+            known = known[0][:count], known[1][:count]
         with self._lock:
             full = (len(self._rows) + 1) * 12 * len(self.corners) > ROWS_MEMORY
             if key not in self._rows and full and self._rows:
