@@ -1,4 +1,4 @@
-"""One tick of sight: 50 agents, 4 targets, 3,000 wall pieces; and the croft against real time."""
+"""One tick: of sight with 50 agents, of 50 and 200 minds; and the croft against real time."""
 
 from __future__ import annotations
 
@@ -27,6 +27,31 @@ range = 40.0
 fov_whole = 180
 range = 12.0
 """
+
+MINDS = (
+    PROFILES
+    + """
+[profiles.lookout.hearing]
+[profiles.lookout.memory]
+[profiles.lookout.movement]
+[profiles.lookout.meter]
+fill_time = 2.0
+[profiles.lookout.ladder.states.rounds]
+roam = { ring = [0.0, 20.0], every = 6.0 }
+[profiles.lookout.ladder.states.chase]
+rank = 2
+pace = "running"
+look = "focus"
+approach = {}
+[profiles.lookout.ladder.states.search]
+rank = 1
+search = { way = "nearby" }
+[profiles.lookout.ladder.changes]
+notice = { from = ["rounds", "search"], to = "chase", when = "meter >= 0.6" }
+lose = { from = "chase", to = "search", when = "lost_for > 2s" }
+give_up = { from = "search", to = "rounds", when = "search_done" }
+"""
+)
 
 
 def crowd(
@@ -78,6 +103,20 @@ def crowd(
     return folder / "scene.toml"
 
 
+def tick_of_minds(agents: int) -> tuple[float, float]:
+    """Median and longest of 300 ticks of so many agents that walk and think, 4 targets, s."""
+    with tempfile.TemporaryDirectory() as name:
+        path = crowd(Path(name), agents=agents, pieces=1000, profiles=MINDS)
+        simulation = snelk.Simulation(snelk.load(path))
+    ticks = []
+    for n in range(340):
+        began = time.perf_counter()
+        simulation.step()
+        if n >= 40:  # everybody has set out once
+            ticks.append(time.perf_counter() - began)
+    return float(np.median(ticks)), max(ticks)
+
+
 def main() -> None:
     write = sys.stdout.write
     with tempfile.TemporaryDirectory() as name:
@@ -93,6 +132,12 @@ def main() -> None:
         f"{AGENTS} agents x {TARGETS} targets (of {AGENTS + TARGETS} characters), 2 cones each, "
         f"{PIECES} pieces, {rays} rays: median {np.median(ticks) * 1e3:.3f} ms a tick\n"
     )
+    for agents in (50, 200):
+        median, longest = tick_of_minds(agents)
+        write(
+            f"{agents} agents with minds x {TARGETS} targets, 1,000 pieces: median "
+            f"{median * 1e3:.2f} ms a tick, at most {longest * 1e3:.0f} ms\n"
+        )
     night = snelk.load(snelk.croft() / "night.toml")
     snelk.run(night)
     best = np.inf
