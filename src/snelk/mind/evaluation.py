@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.chance import stream_at_once
 from snelk.config.conditions import Node
 
 Values = NDArray[Any]
@@ -79,3 +80,8 @@ def evaluator(node: Node) -> Evaluator:
         return found
 
     return arithmetic
+
+
+def drawn(seed: int, agent: str, change: str, leaf: int, entry: int) -> float:
+    """The number from 0 to 1 that a `chance` is compared with during a stay in a state."""
+    return float(stream_at_once(seed, "chance", agent, change, leaf, entry).random())

@@ -12,13 +12,13 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.chance import stream_at_once
 from snelk.config.conditions import WORDS_OF, Condition, Node, parse
 from snelk.config.minds import Ladder
 from snelk.config.models import Setup
 from snelk.level.columns import laid_out
 from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns
 from snelk.mind.deciding import decide, tell
+from snelk.mind.evaluation import drawn
 from snelk.mind.programs import BEGINS, NO_WORD, Code, Facts, LadderState, Table
 from snelk.mind.signals import Signals
 
@@ -266,11 +266,6 @@ class Asker:
             self._values[row] = look_up(leaf)
         tell(self._code, signals, self._facts, self._values, self._stack, self._found)
         return self._found
-
-
-def drawn(seed: int, agent: str, change: str, leaf: int, entry: int) -> float:
-    """The number from 0 to 1 that a `chance` is compared with during a stay in a state."""
-    return float(stream_at_once(seed, "chance", agent, change, leaf, entry).random())
 
 
 def words_of(setup: Setup) -> list[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,9 +12,7 @@ from numpy.typing import NDArray
 
 from snelk.config.conditions import BUILT_IN, Condition, Node, parse, unit_of
 from snelk.config.models import Setup
-from snelk.level.level import Level
-from snelk.mind.evaluation import evaluate
-from snelk.mind.ladder import drawn
+from snelk.mind.evaluation import drawn, evaluate
 from snelk.runs.answers import written
 
 Values = NDArray[Any]
@@ -52,14 +50,15 @@ class Asked:
     """Rows of the table `signals` of one agent.
 
     Attributes:
-        setup, level: Of the run.
+        setup: Of the run.
+        within: Tells of the run's level which places, x and y in m, are in a zone, by name.
         agent: Whose rows.
         rows: The columns by name, (rows,); also `x` and `y`, the agent's place.
         effects: (t, who, attribute, value) the attributes that changed, in the order of time.
     """
 
     setup: Setup
-    level: Level
+    within: Callable[[str, Values, Values], Values]
     agent: str
     rows: Mapping[str, Values]
     effects: tuple[tuple[float, str, str, float], ...] = ()
@@ -84,7 +83,7 @@ class Asked:
         """The same of any condition; without a change it must not ask for chance."""
         one = Asked(
             self.setup,
-            self.level,
+            self.within,
             self.agent,
             {name: values[row : row + 1] for name, values in self.rows.items()},
             self.effects,
@@ -122,9 +121,9 @@ class Asked:
             if node.word == "felt":
                 return self._listed("felt_by", name)
             if node.word == "in_zone":
-                return self.level.within(name, self.rows["x"], self.rows["y"])
+                return self.within(name, self.rows["x"], self.rows["y"])
             if node.word == "target_in_zone":
-                return self.level.within(name, self.rows["target_x"], self.rows["target_y"])
+                return self.within(name, self.rows["target_x"], self.rows["target_y"])
             if node.word == "observed_by":
                 return self._observed_by(name)
             raise AssertionError(node.word)

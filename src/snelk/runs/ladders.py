@@ -133,7 +133,11 @@ def asked_by(run: Run, agent: str) -> Asked:
     """All rows of the table `signals` of an agent, ready to be asked."""
     rows = run.rows("signals").where(agent=agent)
     columns = {name: rows[name] for name in rows if name != "agent"}
-    return Asked(run.setup, run.level, agent, endless(columns), effects_of(run))
+
+    def within(zone: str, x: Any, y: Any) -> Any:
+        return run.level.within(zone, x, y)  # the level is read when a zone is asked about
+
+    return Asked(run.setup, within, agent, endless(columns), effects_of(run))
 
 
 def effects_of(run: Run) -> tuple[tuple[float, str, str, float], ...]:

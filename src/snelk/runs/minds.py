@@ -231,7 +231,7 @@ def change_rows(
         agent, names = simulation.agents[step.agent], list(ladder.states)
         changes = list(ladder.changes)
         row = endless(asking.take(slice(n, n + 1)))
-        asked = Asked(setup, simulation.level, agent, row, changed)
+        asked = Asked(setup, simulation.level.within, agent, row, changed)
         tree = asked.explain(changes[step.change], 0)
         reason = "; ".join(tree.reasons())
         also = ", ".join(changes[c] for c in step.also) or None
