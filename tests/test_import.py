@@ -267,6 +267,7 @@ CASES = {
     "import back.csv --name fox": 'back.csv: times of "fox" must rise',
     "import none.csv": "none.csv: id is empty",
     "import back.csv --name fox --out back.csv": "back.csv: is what is read, and would be lost",
+    "import game.csv --word posture.duck=sqat": "conventions: words.posture.duck: is no posture of Snelk's (given: \"sqat\"); known: crouched, prone, standing",
     "import game.csv --word postur.x=crouched": 'conventions: words: has no words (given: "postur"); did you mean "posture"?',
     "import-level box.obj --out box.png": "box.png: unknown format (given: .png); use .geojson",
     "import-level box.obj --length 1e9": "needs coordinates that are numbers within ±100000 m",

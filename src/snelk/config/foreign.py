@@ -17,7 +17,8 @@ from snelk.config.opening import read_toml
 from snelk.config.problems import checked
 from snelk.config.recordings import ALSO_CALLED, TRACK_COLUMNS, as_numbers, as_text, read_tracks
 from snelk.config.tabular import read_rows
-from snelk.errors import InputError, Problem, nearest
+from snelk.config.words import GAITS, POSTURES, PRESENT
+from snelk.errors import InputError, Problem, nearest, one_line
 from snelk.files import claim, written
 
 Numbers = NDArray[np.float64]
@@ -25,8 +26,8 @@ Numbers = NDArray[np.float64]
 FACING = ("facing_x", "facing_y")
 """Instead of a heading: a direction, as its parts along x and y."""
 
-WORDED = ("posture", "gait", "present")
-"""Columns that hold words."""
+WORDED = {"posture": POSTURES, "gait": GAITS, "present": PRESENT}
+"""Columns that hold words, and which."""
 
 TO_DEGREES = {"deg": 1.0, "rad": 180.0 / np.pi, "turns": 360.0}
 AXES = {"+x": 0.0, "+y": 90.0, "-x": 180.0, "-y": -90.0}
@@ -134,10 +135,16 @@ def conventions_from(raw: Mapping[str, Any], *, source: str = "conventions") -> 
             meant = ALSO_CALLED.get(name.lower())
             fix = f'did you mean "{meant}"?' if meant in known else nearest(name, known)
             problems.append(Problem(source, "columns", f'"{name}"', "no such column", fix))
-    for name in found.words if found is not None else ():
+    for name, said in found.words.items() if found is not None else ():
         if name not in WORDED:
             fix = nearest(name, WORDED)
             problems.append(Problem(source, "words", f'"{name}"', "has no words", fix))
+            continue
+        for word, meant in said.items():
+            if meant not in WORDED[name]:
+                place, fix = f"words.{name}.{one_line(word)[:40]}", nearest(meant, WORDED[name])
+                rule = f"is no {name} of Snelk's"
+                problems.append(Problem(source, place, f'"{meant[:40]}"', rule, fix))
     if found is not None and isinstance(found.zero, str) and found.zero not in AXES:
         rule = "must be +x, -x, +y, -y or degrees"
         problems.append(Problem(source, "zero", f'"{found.zero}"', rule))

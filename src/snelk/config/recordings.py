@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from snelk.config.fields import LONGEST
 from snelk.config.problems import shown
 from snelk.config.tabular import read_rows
-from snelk.config.words import GAITS, POSTURES
+from snelk.config.words import GAITS, POSTURES, PRESENT
 from snelk.errors import InputError, Problem, nearest
 
 TRACK_COLUMNS = {"t": True, "id": True, "x": True, "y": True, "heading": True}
@@ -148,7 +148,7 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
     present = np.ones(len(frame), dtype=np.bool_)
     if "present" in frame:
         frame["present"] = [as_text(value).lower() for value in frame["present"]]
-        present = _words(frame, "present", ("0", "1", "false", "true"), path, problems) % 2 == 1
+        present = _words(frame, "present", PRESENT, path, problems) % 2 == 1
     ids = _texts(frame, "id")
     for row in np.flatnonzero(ids == "")[:1]:
         problems.append(Problem(str(path), _line(frame, row), "", "id is empty", "fill it in"))

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 POSTURES = ("standing", "crouched", "prone")
 GAITS = ("still", "creeping", "walking", "running")
+PRESENT = ("0", "1", "false", "true")
+"""What a track says of whether somebody is there, in turn no and yes."""
+
 SENSES = ("sight", "hearing", "touch", "zone")
 
 STEP = "step"
