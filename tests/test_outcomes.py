@@ -12,6 +12,7 @@ import scenes
 import shapely
 
 import snelk
+from snelk.runs.measures import measure_batch
 
 TOUCHY = scenes.GUARD.replace("hearing = {}", "hearing = {}\ntouch = { radius = 0.4 }")
 
@@ -434,3 +435,17 @@ def test_a_focus_by_an_attribute_follows_it_and_any_heard_minds_nobodys_noise(
     focus = run.signals.focus.astype(str).tolist()
     assert focus == ["guest"] * 11 + ["other"] * 20
     assert run.states.t.round(6).tolist() == [0.0, 2.0]
+
+
+def test_who_is_taken_out_is_so_in_each_variant_of_a_batch(tmp_path: Path) -> None:
+    # Nobody moves, so that all variants are alike until then.
+    path = samples.write_sample(tmp_path, guest="at = [5, 0]")
+    path.write_text(path.read_text() + '[[effect]]\nof = "guest"\nt = 2.0\nremoves = true\n')
+    night = snelk.load(path).changed({"clock.end": 4.0})
+    changes = [{"profiles.watcher.cones.front.range": reach} for reach in (3.0, 9.0)]
+    measured = measure_batch(night, variants=changes)
+    for v, change in enumerate(changes):
+        alone = measure_batch(night.changed(change))
+        np.testing.assert_array_equal(measured.values[v], alone.values[0])
+    at = measured.keys.index("guard.guest.time_in_view")
+    assert measured.values[:, at].tolist() == [0.0, pytest.approx(2.5, abs=0.5)]

@@ -400,11 +400,10 @@ class World:
             given: (tick, variant or 1, character) those who are not.
             tick: Which of its ticks.
         """
-        count, alike = len(self.setups), plain(given).x.shape[1] == 1
-        if self.motion.driven.any() or self.outcomes.removed.any():
-            alike = False
-        shape = (1 if alike else count, len(self.names))
-        if len(self._rooms) < 2 or self._rooms[0][0].x.shape != shape:
+        if not self._rooms:
+            # Where nobody moves, does anything or can be taken out, all variants are alike.
+            alike = plain(given).x.shape[1] == 1 and not self.active
+            shape = (1 if alike else len(self.setups), len(self.names))
             self._rooms = [_room_for_poses(shape) for _ in range(2)]
         here, laid, to_write = self._rooms[0]
         self._rooms.reverse()

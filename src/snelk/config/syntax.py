@@ -67,5 +67,5 @@ def _made() -> Lark:
 
 
 def _key(made: bytes) -> bytes:
-    of = f"{lark.__version__} {sys.version} {GRAMMAR}"
+    of = f"{lark.__version__} {sys.implementation.cache_tag} {GRAMMAR}"
     return hashlib.blake2b(of.encode() + made).hexdigest().encode()
