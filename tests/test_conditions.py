@@ -26,7 +26,7 @@ from snelk.config.conditions import (
     Node,
     parse,
 )
-from snelk.mind.deciding import decide
+from snelk.mind.deciding import decide, tell
 from snelk.mind.evaluation import evaluate
 from snelk.mind.programs import Facts, LadderState, Table
 from snelk.mind.signals import Signals
@@ -260,6 +260,9 @@ def decided(
     ready, drawn = np.zeros(one, np.bool_), np.full((len(table.leaves), 1, agents), 0.5)
     found = decide(code, signals, facts, drawn, np.zeros(table.deepest), 1, 0.1, ladders, ready)
     assert found == ready.sum()
+    told = np.zeros((1, 1, agents), np.bool_)  # and of expectations
+    tell(code, signals, facts, drawn, np.zeros(table.deepest), told)
+    assert told[0, 0].tolist() == ready[0, :, 0].tolist()
     return ready[0, :, 0].tolist()
 
 
