@@ -168,11 +168,13 @@ def test_what_is_in_view_of_places(seed: int) -> None:
     chance = np.random.default_rng(seed)
     rows, v, a, tall = int(chance.choice([1, V])), *chance.integers(0, (V, A, J)).tolist()
     poses, bodies = poses_of(chance, rows), bodies_of(chance)
+    poses.z[...] = chance.choice([0.0, 0.4], poses.z.shape)
+    poses.x[...] = -np.abs(poses.x) - 0.5  # on one side of the wall, most places on the other
     cones = (V, A, 2)
     sight = SightNumbers(
         AGENTS, np.ones((V, A, J), np.bool_), np.ones((V, A, J, 2), np.bool_),
-        chance.choice([0.5, 1.0], (V, A)), chance.integers(0, 3, (V, A)).astype(np.int32),
-        chance.choice([2.0, 5.0], cones), np.zeros(cones), chance.choice([0.6, np.pi], cones),
+        chance.choice([0.5, 1.0], (V, A)), chance.integers(1, 3, (V, A)).astype(np.int32),
+        chance.choice([3.0, 9.0], cones), np.zeros(cones), chance.choice([0.6, np.pi], cones),
         *np.zeros((3, *cones)), chance.choice([0.0, 0.3, 0.8], cones), np.zeros(cones),
     )  # fmt: skip
     around = Around(
