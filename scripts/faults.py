@@ -33,7 +33,7 @@ TESTS = {
     "body/roaming.py": "moving going ends",
     "body/searching.py": "search ends",
     "body/turning.py": "going",
-    "body/turns.py": "loops",
+    "body/timing.py": "loops",
     "engine/listening.py": "hearing",
     "engine/noises.py": "hearing",
     "engine/throws.py": "search",

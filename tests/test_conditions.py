@@ -26,10 +26,10 @@ from snelk.config.conditions import (
     Node,
     parse,
 )
-from snelk.mind.deciding import decide, tell
+from snelk.mind.deciding import decide, which_hold
 from snelk.mind.evaluation import evaluate
 from snelk.mind.programs import Facts, LadderState, Table
-from snelk.mind.signals import Signals
+from snelk.mind.signals import OVER, Signals
 
 
 def test_a_kept_parser_is_taken_only_if_it_was_made_of_this_grammar(
@@ -236,7 +236,12 @@ def understood(text: str) -> Condition | ConditionError:
 
 
 def decided(
-    condition: Condition, values: Mapping[str, object], agents: int, facts: Facts | None = None
+    condition: Condition,
+    values: Mapping[str, object],
+    agents: int,
+    facts: Facts | None = None,
+    *,
+    held_on: bool = False,
 ) -> list[bool]:
     """What the compiled ladder makes of a condition, for so many agents at once."""
     table, one = Table(["wild"], ["size"]), (1, agents, 1)
@@ -254,15 +259,15 @@ def decided(
     ladders = LadderState(
         np.zeros(one[:2], np.int16), np.zeros(one, np.int64), np.ones((*one, 1), np.bool_),
         np.zeros(one), np.zeros((*one, 1)), *np.full((2, *one), -0.1), np.zeros(one, np.int8),
-        np.zeros(one), np.ones(one, np.bool_), np.zeros(one[:2], np.int64),
+        np.zeros(one), np.full(one, not held_on), np.zeros(one[:2], np.int64),
         np.zeros(one[:2], np.bool_),
     )  # fmt: skip
     ready, drawn = np.zeros(one, np.bool_), np.full((len(table.leaves), 1, agents), 0.5)
     found = decide(code, signals, facts, drawn, np.zeros(table.deepest), 1, 0.1, ladders, ready)
     assert found == ready.sum()
     told = np.zeros((1, 1, agents), np.bool_)  # and of expectations
-    tell(code, signals, facts, drawn, np.zeros(table.deepest), told)
-    assert told[0, 0].tolist() == ready[0, :, 0].tolist()
+    which_hold(code, signals, facts, drawn, np.zeros(table.deepest), told)
+    assert held_on or told[0, 0].tolist() == ready[0, :, 0].tolist()
     return ready[0, :, 0].tolist()
 
 
@@ -272,6 +277,13 @@ def decided(
 def test_the_ladder_reads_each_signal_by_its_name(name: str) -> None:
     condition = parse(name if name in TRUTHS else f"{name} > 0.5")
     assert decided(condition, {name: [[0, 1, 0]]}, 3) == [False, True, False]
+
+
+@pytest.mark.parametrize("name", TRUTHS)
+def test_what_lets_a_state_be_left_that_cannot_be_interrupted(name: str) -> None:
+    """What `why` and the page call over is what the ladder goes by."""
+    values = {"meter": 1.0, name: [[0, 1]]}
+    assert decided(parse("meter > 0.5"), values, 2, held_on=True) == [False, name in OVER]
 
 
 @pytest.mark.parametrize(

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from snelk.body.looking import look_out
 from snelk.body.paces import AT_FOCUS, GLANCES, Moving
-from snelk.body.standing import Turns
-from snelk.body.turns import who_catches, who_glances, who_thinks
+from snelk.body.standing import Timing
+from snelk.body.timing import who_catches, who_glances, who_thinks
 from snelk.level.grid import build_grid, scratch_for
 from snelk.level.ground import edges_of, ground_of
 from snelk.level.walking import part_of, step_back
@@ -23,7 +23,8 @@ from snelk.mind.signals import Attended, FocusNumbers, Signals
 from snelk.mind.telling import who_tells
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.light import LightNumbers
-from snelk.senses.sight import SightNumbers
+from snelk.senses.seeing import see
+from snelk.senses.sight import IN_VIEW, LOGGED, NEEDED, Sight, SightNumbers
 from snelk.senses.surroundings import Around
 from snelk.tuning.followed import Followed
 from snelk.tuning.following import follow_tick
@@ -78,8 +79,8 @@ def ladders_of(chance: np.random.Generator) -> LadderState:
     )  # fmt: skip
 
 
-def turns_of(chance: np.random.Generator) -> Turns:
-    truths = {name: sometimes(chance, 0.4, V, A) for name in Turns._fields}
+def timing_of(chance: np.random.Generator) -> Timing:
+    truths = {name: sometimes(chance, 0.4, V, A) for name in Timing._fields}
     rest = {
         "used": sometimes(chance, 0.9, V, A),
         "ended": sometimes(chance, 0.2, V),
@@ -88,41 +89,41 @@ def turns_of(chance: np.random.Generator) -> Turns:
         "glanced": chance.integers(-1, 3, (V, A)),
         "freeze": sometimes(chance, 0.3, V, A, S, A),
     }
-    return Turns(**truths | rest)  # type: ignore[arg-type]
+    return Timing(**truths | rest)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize("seed", range(40))
 def test_whose_turn_it_is(seed: int) -> None:
     chance, tick, dt = np.random.default_rng(seed), 5, 0.1
-    moving, ladders, turns = moving_of(chance), ladders_of(chance), turns_of(chance)
-    thought_there, glanced = turns.thought_there.copy(), turns.glanced.copy()
+    moving, ladders, timing = moving_of(chance), ladders_of(chance), timing_of(chance)
+    thought_there, glanced = timing.thought_there.copy(), timing.glanced.copy()
     busy = (tick < ladders.busy_until) | ladders.out
-    count = who_thinks(moving, ladders, tick, 0.5, turns)
-    able = turns.used & ~turns.ended[:, None]
+    count = who_thinks(moving, ladders, tick, 0.5, timing)
+    able = timing.used & ~timing.ended[:, None]
     at_end = (moving.at_end | moving.no_way) & ~thought_there & able
-    due = (at_end | (turns.next_thought <= 0.5)) & able & ~busy
-    np.testing.assert_array_equal(turns.at_end, at_end)
-    np.testing.assert_array_equal(turns.due, due)
+    due = (at_end | (timing.next_thought <= 0.5)) & able & ~busy
+    np.testing.assert_array_equal(timing.at_end, at_end)
+    np.testing.assert_array_equal(timing.due, due)
     assert count == (due | at_end).sum()
 
     since, sees_me = chance.integers(0, 25, (V, A)), sometimes(chance, 0.4, V, A, A)
     signals = Signals.blank((V, A))
     signals.target_x[...], signals.target_y[...] = whole(chance, 2, V, A)
-    count = who_glances(moving, ladders, since, signals, sees_me, tick, dt, turns)
+    count = who_glances(moving, ladders, since, signals, sees_me, tick, dt, timing)
     state = np.maximum(ladders.state, 0)
     v, a = np.indices((V, A))
     np.testing.assert_array_equal(
-        moving.still, busy | (sees_me & turns.freeze[v, a, state]).any(axis=2)
+        moving.still, busy | (sees_me & timing.freeze[v, a, state]).any(axis=2)
     )
     at_focus, glances = moving.look == AT_FOCUS, moving.look == GLANCES
     np.testing.assert_array_equal(moving.look_x, np.where(at_focus, signals.target_x, 0.0))
     np.testing.assert_array_equal(moving.look_y, np.where(at_focus, signals.target_y, 0.0))
-    np.testing.assert_allclose(turns.state_for, np.maximum(since - 1, 0) * dt)
+    np.testing.assert_allclose(timing.state_for, np.maximum(since - 1, 0) * dt)
     ticks = np.rint(moving.period / dt).astype(int)  # by whole ticks: no rounding decides
     number = np.where(glances, np.maximum(since - 1, 0) // ticks, -1)
-    np.testing.assert_array_equal(turns.glanced, number)
-    np.testing.assert_array_equal(turns.fresh, glances & (number != glanced))
-    assert count == turns.fresh.sum()
+    np.testing.assert_array_equal(timing.glanced, number)
+    np.testing.assert_array_equal(timing.fresh, glances & (number != glanced))
+    assert count == timing.fresh.sum()
 
 
 @pytest.mark.parametrize("seed", range(40))
@@ -130,7 +131,7 @@ def test_who_is_caught(seed: int) -> None:
     chance = np.random.default_rng(seed)
     rows = int(chance.choice([1, V]))
     poses, bodies, ladders = poses_of(chance, rows), bodies_of(chance), ladders_of(chance)
-    turns = turns_of(chance)
+    timing = timing_of(chance)
     shapes = dict.fromkeys(Attended._fields, (V, A, J))
     now = Attended(**{n: np.zeros(s) for n, s in shapes.items()} | {  # type: ignore[arg-type]
         **{n: sometimes(chance, 0.6, V, A, J) for n in ("seen", "heard", "felt", "was_seen")},
@@ -146,7 +147,7 @@ def test_who_is_caught(seed: int) -> None:
     reach = chance.choice([np.nan, 1.0, 2.0, np.sqrt(2.0)], (V, A, S))
     was = chance.integers(0, 3, (V, A, J)).astype(np.int8)
     caught = was.copy()
-    count = who_catches(poses, bodies, now, numbers, ladders, turns, reach, caught)
+    count = who_catches(poses, bodies, now, numbers, ladders, timing, reach, caught)
     p = np.arange(V) if rows > 1 else np.zeros(V, int)
     x, y, low = poses.x[p], poses.y[p], poses.z[p]
     high = low + bodies.height[np.arange(V)[:, None], np.arange(J), poses.posture[p]]
@@ -158,7 +159,7 @@ def test_who_is_caught(seed: int) -> None:
     )
     v, a = np.indices((V, A))
     far = reach[v, a, np.maximum(ladders.state, 0)][..., None]
-    near = now.seen & may & turns.used[..., None] & (away <= far + 1e-9)
+    near = now.seen & may & timing.used[..., None] & (away <= far + 1e-9)
     np.testing.assert_array_equal(caught, near * 1 + (near & (was == 0)))
     assert count == (near & (was == 0)).sum()
 
@@ -228,6 +229,36 @@ def test_what_is_in_view_of_places(seed: int) -> None:
         & (height <= 1.2)
     )
     np.testing.assert_array_equal(found, expected & ~hidden)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_what_decides_a_look_is_the_same_where_no_table_shows_the_rest(seed: int) -> None:
+    chance, cones = np.random.default_rng(seed), (V, A, 2)
+    bodies, no_walls = (
+        bodies_of(chance),
+        build_grid(np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(0)),
+    )
+    reach, half = chance.choice([1.5, 2.5], cones), chance.choice([0.6, 1.5], cones)
+    numbers = SightNumbers(
+        AGENTS, sometimes(chance, 0.8, V, A, J), sometimes(chance, 0.8, V, A, J, 2),
+        chance.choice([0.8, 1.0], (V, A)), chance.integers(1, 3, (V, A)).astype(np.int32),
+        reach, reach + 1.0, half, half + 0.7, np.full(cones, 1.0), np.full(cones, 1.0),
+        np.zeros(cones), np.zeros(cones),
+    )  # fmt: skip
+    numbers.cares[...] &= numbers.notices[..., None]
+    lean, full = Sight.blank(numbers), Sight.blank(numbers)
+    left_out = 0
+    for _ in range(8):  # what is in view is held beyond its range
+        poses, light = poses_of(chance, V), np.ones((V, J))
+        looks = sometimes(chance, 0.9, V, A)
+        for asked, sight in ((NEEDED, lean), (LOGGED, full)):
+            see(poses, bodies, light, numbers, no_walls, scratch_for(no_walls), looks, asked, sight)
+        for name in ("failed", "held", "exposure", "distance", "wall"):
+            np.testing.assert_array_equal(getattr(lean, name), getattr(full, name), name)
+        seen = (full.failed == IN_VIEW).any(axis=3)
+        np.testing.assert_array_equal(lean.off[seen], full.off[seen])
+        left_out += int((np.isnan(lean.off) & ~np.isnan(full.off)).sum())
+    assert left_out > 0
 
 
 @pytest.mark.parametrize("seed", range(30))

@@ -38,7 +38,7 @@ cdef class PlacedColumns(Columns):
     cdef public unsigned char[:, ::1] present
 
 
-cdef class TurnColumns(Columns):
+cdef class TimingColumns(Columns):
     cdef public const unsigned char[:, ::1] used
     cdef public const unsigned char[::1] ended
     cdef public double[:, ::1] next_thought, state_for

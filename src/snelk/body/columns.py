@@ -25,5 +25,5 @@ class PlacedColumns(Columns):
     """Those of `Poses` at one tick, to be written."""
 
 
-class TurnColumns(Columns):
-    """Those of `Turns`."""
+class TimingColumns(Columns):
+    """Those of `Timing`."""

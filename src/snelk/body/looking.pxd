@@ -3,10 +3,11 @@ cimport cython
 from snelk.body.moving cimport off_heading
 from snelk.level.casting cimport cast_ray
 from snelk.level.columns cimport GridColumns, ZoneColumns
-from snelk.level.within cimport inside
 from snelk.senses.columns cimport (
     AroundColumns, BodyColumns, LightColumns, PoseColumns, SightNumberColumns,
 )
+from snelk.senses.shining cimport lamp_light
+from snelk.senses.surrounding cimport light_at
 
 cdef double SLACK
 
@@ -20,8 +21,3 @@ cdef void _look_out(
     BodyColumns bodies, SightNumberColumns numbers, AroundColumns around, LightColumns lamps,
     ZoneColumns zones, GridColumns grid, Py_ssize_t[::1] scratch, unsigned char[::1] found,
 ) noexcept
-
-@cython.locals(zone=Py_ssize_t, light=double)
-cdef double _light_at(
-    AroundColumns around, ZoneColumns zones, Py_ssize_t v, double x, double y,
-) noexcept nogil

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
-from cython.cimports.libc.math import atan2, fabs, hypot, isnan
+from cython.cimports.libc.math import atan2, fabs, hypot
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, ZoneColumns, agree, door, laid_out, plain
@@ -25,7 +25,8 @@ from snelk.senses.surroundings import Around
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.moving import off_heading
     from snelk.level.casting import cast_ray
-    from snelk.level.within import inside
+    from snelk.senses.shining import lamp_light
+    from snelk.senses.surrounding import light_at
 
 SLACK = 1e-9
 """Light this close to what is needed is enough."""
@@ -119,9 +120,8 @@ def _look_out(
                 reach = numbers.range[v, a, k] * numbers.awake[v, a]
                 if away <= reach and off <= numbers.half_fov[v, a, k]:
                     if light < 0.0:
-                        light = _light_at(around, zones, v, places[n, 0], places[n, 1])
-                        share = min(max(1.0 - away / lamps.reach[v, i], 0.0), 1.0)
-                        light = min(light + lamps.lamp[v, i] * share, 1.0)
+                        light = light_at(around, zones, v, places[n, 0], places[n, 1])
+                        light = min(light + lamp_light(lamps, v, i, away), 1.0)
                     near |= light >= numbers.min_light[v, a, k] - SLACK
             if near:
                 share, _wall, _at = cast_ray(
@@ -129,12 +129,3 @@ def _look_out(
                 )
                 near = share > 0.0
             found[n] = near
-
-
-def _light_at(around: Around, zones: Zones, v: int, x: float, y: float) -> float:
-    """The light of a place: of several zones that hold it the last that says it counts."""
-    light: float = around.light[v]
-    for zone in range(len(around.zone_light)):
-        if not isnan(around.zone_light[zone]) and inside(zones, zone, x, y):
-            light = around.zone_light[zone]
-    return light

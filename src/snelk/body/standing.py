@@ -26,7 +26,7 @@ class Standing(NamedTuple):
     territory: NDArray[np.int32]  # number of the zone that it does not leave; -1 for none
 
 
-class Turns(NamedTuple):
+class Timing(NamedTuple):
     """When every agent thinks and glances: (variant, agent) where nothing else is said."""
 
     used: Truths  # who has a ladder

@@ -29,7 +29,7 @@ from snelk.body.columns import (
     NearColumns,
     PlacedColumns,
     StandingColumns,
-    TurnColumns,
+    TimingColumns,
 )
 from snelk.body.me import LOOK_CODES, Me, Place
 from snelk.body.motion import Motion
@@ -39,11 +39,11 @@ from snelk.body.paces import GLANCE, PACES, STUCK_AFTER, Near
 from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
-from snelk.body.standing import Standing, Turns
-from snelk.body.turns import who_catches, who_glances, who_thinks
+from snelk.body.standing import Standing, Timing
+from snelk.body.timing import who_catches, who_glances, who_thinks
 from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
-from snelk.config.conditions import BUILT_IN, Node
+from snelk.config.conditions import Node
 from snelk.config.minds import State
 from snelk.config.models import Member, Setup
 from snelk.config.recordings import TrackData
@@ -272,7 +272,6 @@ class World:
     def _read_teams(self) -> None:
         agents = self.agents
         teams = np.array([[s.cast[name].team for name in self.names] for s in self.setups])
-        self._words = {"team": teams, "name": np.tile(np.array(self.names), (len(teams), 1))}
         own = teams[:, self.characters]
         # (variant, agent, watcher)
         self._others = np.ascontiguousarray(own[:, :, None] != own[:, None, :])
@@ -317,7 +316,7 @@ class World:
                     if state.call is not None:
                         registered(state.call.activity)
         due, at_end, fresh, thought_there = np.zeros((4, *shape[:2]), dtype=np.bool_)
-        self._turns = Turns(
+        self._timing = Timing(
             used=self.ladders.used,
             ended=self.ended,
             next_thought=np.zeros(shape[:2]),
@@ -329,7 +328,7 @@ class World:
             glanced=np.full(shape[:2], -1, dtype=np.int64),
             freeze=freeze,
         )
-        self._laid_turns = laid_out(TurnColumns, self._turns)
+        self._laid_timing = laid_out(TimingColumns, self._timing)
 
     def step(self, time: float, senses: Senses) -> None:
         """One tick: what is asked for, which changes are taken, what is done, and moving."""
@@ -521,20 +520,7 @@ class World:
         )  # fmt: skip
 
     def look_up(self, node: Node) -> NDArray[Any]:
-        """The values, (variant, agent), of a signal, an attribute or a call."""
-        if node.kind == "signal":
-            values: NDArray[Any] = getattr(self.signals, node.word)
-            return values
-        if node.kind == "attribute":
-            side, _, name = node.word.partition(".")
-            if name in BUILT_IN:
-                found: NDArray[Any] = getattr(self.signals, f"{side}_{name}")
-                return found
-            words = name in self._words
-            everybody = self._words[name] if words else self.outcomes.attributes[name]
-            if side == "own":
-                return everybody[:, self.characters]
-            return self.attention.of_everybody(everybody, "" if words else np.nan)
+        """The values, (variant, agent), of a call of the language of conditions."""
         name = node.parts[0].word
         if node.word == "seen":
             return self._seen_of_cone(name)
@@ -584,8 +570,8 @@ class World:
         motion.base[v, a] = motion.heading[v, a]
         self.activities[v][a] = activity = KINDS[state.activity](Me(self, v, a))
         self._done[v, a], self._failed[v, a] = activity.done, activity.failed
-        self._turns.next_thought[v, a] = -NEVER
-        self._turns.thought_there[v, a] = self._short_told[v, a] = False
+        self._timing.next_thought[v, a] = -NEVER
+        self._timing.thought_there[v, a] = self._short_told[v, a] = False
         self._has_caught[v, a] = self._was_caught[v, a] = False
 
     def _catch_targets(self, poses: Poses) -> None:
@@ -593,7 +579,7 @@ class World:
             return
         if not who_catches(
             self.senses.laid_poses, self._laid_bodies, self.attention.laid,
-            self.attention.laid_numbers, self.ladders.laid, self._laid_turns, self._catch,
+            self.attention.laid_numbers, self.ladders.laid, self._laid_timing, self._catch,
             self._caught,
         ):  # fmt: skip
             return
@@ -611,31 +597,33 @@ class World:
 
     def _think(self) -> None:
         """Let those think whose time it is, or whose way is at its end."""
-        motion, turns = self.motion, self._turns
+        motion, timing = self.motion, self._timing
         if not who_thinks(
-            motion.now, self.ladders.laid, self.ladders.tick, self.time, self._laid_turns
+            motion.now, self.ladders.laid, self.ladders.tick, self.time, self._laid_timing
         ):
             return
-        self._tell_ends(turns.at_end)
-        for v, a in np.argwhere(turns.due).tolist():
+        self._tell_ends(timing.at_end)
+        for v, a in np.argwhere(timing.due).tolist():
             activity = self.activities[v][a]
-            time_is_up = self.time >= turns.next_thought[v, a] - SLACK
+            time_is_up = self.time >= timing.next_thought[v, a] - SLACK
             if activity is None or not (activity.asked_on_arrival or time_is_up):
                 continue
-            turns.thought_there[v, a] = motion.at_end[v, a] | motion.no_way[v, a]
+            timing.thought_there[v, a] = motion.at_end[v, a] | motion.no_way[v, a]
             before = activity.done, activity.failed
-            turns.next_thought[v, a] = self.time + activity.think()
+            timing.next_thought[v, a] = self.time + activity.think()
             self._done[v, a], self._failed[v, a] = activity.done, activity.failed
             for kind, now, was in zip(
                 ("done", "failed"), (activity.done, activity.failed), before, strict=True
             ):
-                told = kind == "done" and turns.at_end[v, a] and motion.nearness(v, a)[1]
+                told = kind == "done" and timing.at_end[v, a] and motion.nearness(v, a)[1]
                 worth_telling = activity.walks or kind == "failed"
                 if now and not was and worth_telling and not told:
                     x, y = activity.me.place
                     text = activity.me.settings.activity
                     self.happenings.append(Happening(int(v), int(a), kind, NOBODY, x, y, text))
-        np.logical_and(turns.thought_there, motion.at_end | motion.no_way, out=turns.thought_there)
+        np.logical_and(
+            timing.thought_there, motion.at_end | motion.no_way, out=timing.thought_there
+        )
 
     def _tell_ends(self, at_end: Truths) -> None:
         """Ways that have just come to their end: there, or as near as it gets, and why not."""
@@ -666,11 +654,11 @@ class World:
         motion = self.motion
         if who_glances(
             motion.now, self.ladders.laid, self.ladders.since, self.laid_signals, self._sees_me,
-            self.ladders.tick, self.dt, self._laid_turns,
+            self.ladders.tick, self.dt, self._laid_timing,
         ):  # fmt: skip
             self._glance()
         self._pace_by_distance()
-        motion.step(self._turns.state_for)
+        motion.step(self._timing.state_for)
         stuck = motion.stuck_for >= STUCK_AFTER - 1e-9
         for v, a in np.argwhere(stuck & ~self._stuck_told):
             place = float(motion.x[v, a]), float(motion.y[v, a])
@@ -679,9 +667,9 @@ class World:
 
     def _glance(self) -> None:
         """Draw when the next glance begins, and to where, of those that have begun a period."""
-        motion, turns = self.motion, self._turns
-        for v, a in np.argwhere(turns.fresh):
-            entry, n = int(self.ladders.entries[v, a]), int(turns.glanced[v, a])
+        motion, timing = self.motion, self._timing
+        for v, a in np.argwhere(timing.fresh):
+            entry, n = int(self.ladders.entries[v, a]), int(timing.glanced[v, a])
             name = self.agents[a]
             when, side = stream_at_once(self.setups[v].seed, "glance", name, entry, n).random(2)
             motion.glance_at[v, a] = (n + when * (1.0 - GLANCE)) * motion.period[v, a]

@@ -141,7 +141,8 @@ def conventions_from(raw: Mapping[str, Any], *, source: str = "conventions") -> 
             problems.append(Problem(source, "words", f'"{name}"', "has no words", fix))
             continue
         for word, meant in said.items():
-            if meant not in WORDED[name]:
+            # Of `present` capitals do not matter, as in a track.
+            if (meant.lower() if name == "present" else meant) not in WORDED[name]:
                 place, fix = f"words.{name}.{one_line(word)[:40]}", nearest(meant, WORDED[name])
                 rule = f"is no {name} of Snelk's"
                 problems.append(Problem(source, place, f'"{meant[:40]}"', rule, fix))

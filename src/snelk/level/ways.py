@@ -274,7 +274,7 @@ class Ways:
             from scipy.sparse.csgraph import dijkstra
 
             # The place is one more corner, from which ways lead to those that are seen from it.
-            graph, (seen, far) = self._graph, self._visible(place, limit)
+            graph, (seen, far) = self._graph, self._visible(place, float(reach))
             count = len(self.corners)
             joined = (
                 np.concatenate([graph.data, far]),

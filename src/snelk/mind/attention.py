@@ -133,12 +133,6 @@ class Attention:
         found[self.focus < 0] = otherwise
         return found
 
-    def of_everybody(self, values: NDArray[Any], otherwise: float | str) -> NDArray[Any]:
-        """(variant, agent) of values of (variant, character): that of the focus."""
-        found: NDArray[Any] = values[self._v, np.maximum(self.focus, 0)]
-        found[self.focus < 0] = otherwise
-        return found
-
 
 def _worth_of(setups: Sequence[Setup], rules: NDArray[np.str_], names: Sequence[str]) -> Numbers:
     """(variant, agent, target or place) the attribute that a focus is chosen by; NaN for others.

@@ -4,7 +4,7 @@ from snelk.mind.columns cimport CodeColumns, FactColumns, LadderColumns, SignalC
 
 cdef double CLOSE, SLACK
 cdef Py_ssize_t BEGINS, IS_DROPPED
-cdef Py_ssize_t SIGNAL, OWN, TARGET, ROW, DRAWN, NUMBER, AND, OR, XOR, NOT, MINUS, PLUS, LESS, TIMES, BY
+cdef Py_ssize_t SIGNAL, OWN, TARGET, ROW, COMES_TRUE, NUMBER, AND, OR, XOR, NOT, MINUS, PLUS, LESS, TIMES, BY
 cdef Py_ssize_t SEEN, HEARD, FELT, TOLD, ANY_SEEN, ANY_HEARD, ANY_FELT, ANY_TOLD, METER, KNOWS
 cdef Py_ssize_t DISTANCE, LOST_FOR, SEEN_FOR, STATE_FOR, SEARCH_DONE, ARRIVED, UNREACHABLE, DONE
 cdef Py_ssize_t FAILED, STUCK, FACES_FOCUS, CAUGHT, WAS_CAUGHT, OBSERVED, ASLEEP
@@ -52,7 +52,7 @@ cdef double _signal(
 cdef double _joined(Py_ssize_t step, double left, double right) noexcept nogil
 
 @cython.locals(program=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, value=double)
-cdef void _tell(
+cdef void _which_hold(
     CodeColumns code, SignalColumns signals, FactColumns facts, const double[:, :, ::1] table,
     double[::1] stack, unsigned char[:, :, ::1] found,
 ) noexcept

@@ -19,7 +19,7 @@ from snelk.mind.programs import (
     BEGINS,
     BELOW,
     BY,
-    DRAWN,
+    COMES_TRUE,
     EQUAL,
     IS_DROPPED,
     LESS,
@@ -85,9 +85,7 @@ def decide(
         ladders: For how long conditions have been true, overwritten.
         ready: (variant, agent, change) overwritten.
     """
-    agree(plain(facts).values.shape[1:2], (len(ready),))
-    agree(plain(facts).absent.shape, plain(facts).values.shape[:1])
-    agree(plain(facts).characters.shape, (ready.shape[1],))
+    _facts_fit(facts, *ready.shape[:2])
     agree(plain(signals).seen.shape, table.shape[1:], ready.shape[:2])
     agree(ready.shape[:2], plain(ladders).busy_until.shape, plain(ladders).least.shape[:2])
     agree(ready.shape, plain(ladders).held.shape, plain(ladders).program.shape)
@@ -105,7 +103,7 @@ def decide(
 
 
 @door
-def tell(
+def which_hold(
     code: Code,
     signals: Signals,
     facts: Facts,
@@ -116,10 +114,8 @@ def tell(
     """What each condition comes to for everybody: (condition, variant, agent), overwritten."""
     agree(found.shape, (len(plain(code).starts) - 1, *plain(signals).seen.shape))
     agree(table.shape[1:], plain(signals).seen.shape)
-    agree(plain(facts).values.shape[1:2], found.shape[1:2])
-    agree(plain(facts).absent.shape, plain(facts).values.shape[:1])
-    agree(plain(facts).characters.shape, (found.shape[2],))
-    _tell(
+    _facts_fit(facts, *found.shape[1:])
+    _which_hold(
         laid_out(CodeColumns, code),
         laid_out(SignalColumns, signals),
         laid_out(FactColumns, facts),
@@ -129,7 +125,13 @@ def tell(
     )
 
 
-def _tell(
+def _facts_fit(facts: Facts, variants: int, agents: int) -> None:
+    values, absent, characters = plain(facts)
+    agree(values.shape[:2], (len(absent), variants))
+    agree(characters.shape, (agents,))
+
+
+def _which_hold(
     code: Code,
     signals: Signals,
     facts: Facts,
@@ -347,7 +349,7 @@ def _joined(step: int, left: float, right: float) -> float:
         found = left * right
     elif step == BY:
         found = left / right
-    elif step == DRAWN:
+    elif step == COMES_TRUE:
         found = right < left
     elif step == BELOW:
         found = left < right - CLOSE

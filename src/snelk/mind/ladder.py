@@ -17,8 +17,8 @@ from snelk.config.minds import Ladder
 from snelk.config.models import Setup
 from snelk.level.columns import laid_out
 from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns
-from snelk.mind.deciding import decide, tell
-from snelk.mind.evaluation import drawn
+from snelk.mind.deciding import decide, which_hold
+from snelk.mind.evaluation import chance_of_stay
 from snelk.mind.programs import BEGINS, NO_WORD, Code, Facts, LadderState, Table
 from snelk.mind.signals import Signals
 
@@ -237,7 +237,9 @@ class Ladders:
             if draws and changes.open[v, a, self.state[v, a], c]:
                 seed, entry = self.setups[v].seed, int(self.entries[v, a])
                 for row, leaf in draws:
-                    self._values[row, v, a] = drawn(seed, self.agents[a], name, leaf, entry)
+                    self._values[row, v, a] = chance_of_stay(
+                        seed, self.agents[a], name, leaf, entry
+                    )
 
 
 class Asker:
@@ -264,7 +266,7 @@ class Asker:
         """
         for row, leaf in enumerate(self._table.leaves):
             self._values[row] = look_up(leaf)
-        tell(self._code, signals, self._facts, self._values, self._stack, self._found)
+        which_hold(self._code, signals, self._facts, self._values, self._stack, self._found)
         return self._found
 
 

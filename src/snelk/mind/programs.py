@@ -38,7 +38,7 @@ STEPS = (
 )
 """What a step can be."""
 
-SIGNAL, OWN, TARGET, ROW, DRAWN, NUMBER = range(6)
+SIGNAL, OWN, TARGET, ROW, COMES_TRUE, NUMBER = range(6)
 AND, OR, XOR, NOT, MINUS, PLUS, LESS, TIMES, BY = range(6, 15)
 BELOW, AT_MOST, ABOVE, AT_LEAST, EQUAL, UNEQUAL = range(15, len(STEPS))
 
@@ -144,7 +144,7 @@ class Table:
             self.draws[-1].append((len(self.leaves), leaf))
             self.leaves.append(node)
             self._write(node.parts[0], written, depth, condition)
-            written += [(ROW, len(self.leaves) - 1), (DRAWN, 0.0)]
+            written += [(ROW, len(self.leaves) - 1), (COMES_TRUE, 0.0)]
             self.deepest = max(self.deepest, depth + 1)
         elif node.kind == "call":
             written.append((ROW, float(self._row_of(node))))

@@ -8,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.conditions import TRUTHS
-from snelk.senses.bodies import Bodies, Poses
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -117,11 +116,3 @@ class Attended(NamedTuple):
     value: Numbers  # (variant, agent, target or place): how good a focus it is; -inf for no one
     sensed: Truths  # (variant, agent, target or place): now, and no candidate for its past only
     focus: NDArray[np.int32]  # (variant, agent): the target it acts on, NOBODY or PLACE
-
-
-def heights_of(bodies: Bodies, poses: Poses) -> Numbers:
-    """(variant, character) how tall everybody is in their posture, m."""
-    variants, characters = bodies.height.shape[:2]
-    v, j = np.arange(variants)[:, None], np.arange(characters)
-    found: Numbers = bodies.height[v, j, poses.posture]
-    return found

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from snelk.config.conditions import BUILT_IN, Condition, Node, parse, unit_of
 from snelk.config.models import Setup
-from snelk.mind.evaluation import drawn, evaluate
+from snelk.mind.evaluation import chance_of_stay, evaluate
 from snelk.runs.answers import written
 
 Values = NDArray[Any]
@@ -171,7 +171,7 @@ class Asked:
         leaf = next(n for n, each in enumerate(leaves) if each is node)
         seed = self.setup.seed
         draws = {
-            int(entry): drawn(seed, self.agent, change, leaf, int(entry))
+            int(entry): chance_of_stay(seed, self.agent, change, leaf, int(entry))
             for entry in np.unique(self.rows["entry"])
         }
         return np.array([draws[int(entry)] for entry in self.rows["entry"]])

@@ -9,9 +9,13 @@ cdef double NAN
 @cython.locals(
     v=Py_ssize_t, p=Py_ssize_t, n=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, characters=Py_ssize_t, x=double,
     y=double, z=double, total=double, lamp_z=double, dx=double, dy=double, dz=double,
-    distance=double, share=double,
+    distance=double, share=double, own=double,
 )
 cdef void _shine(
     PoseColumns poses, BodyColumns bodies, LightColumns numbers, const double[:, ::1] ground,
     const int[::1] whom, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] light,
 ) noexcept
+
+cdef double lamp_light(
+    LightColumns numbers, Py_ssize_t v, Py_ssize_t i, double distance,
+) noexcept nogil

@@ -81,12 +81,20 @@ def _shine(
                     lamp_z = poses.z[p, i] + 0.5 * bodies.height[v, i, poses.posture[p, i]]
                     dx, dy, dz = x - poses.x[p, i], y - poses.y[p, i], z - lamp_z
                     distance = sqrt(dx * dx + dy * dy + dz * dz)
-                    if distance >= numbers.reach[v, i]:
+                    own = lamp_light(numbers, v, i, distance)
+                    if own <= 0.0:
                         continue
                     share = 1.0
                     if i != j:
                         share, _, _ = cast_ray(
                             grid, scratch, poses.x[p, i], poses.y[p, i], lamp_z, x, y, z
                         )
-                    total += numbers.lamp[v, i] * (1.0 - distance / numbers.reach[v, i]) * share
+                    total += own * share
                 light[v, j] = min(total, 1.0)
+
+
+def lamp_light(numbers: LightNumbers, v: int, i: int, distance: float) -> float:
+    """What a lamp adds so far away, m, where nothing is in the way."""
+    if distance >= numbers.reach[v, i]:
+        return 0.0
+    return float(numbers.lamp[v, i] * (1.0 - distance / numbers.reach[v, i]))

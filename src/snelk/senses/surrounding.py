@@ -81,12 +81,19 @@ def _surround(
             p = v if len(poses.x) > 1 else 0
             for n in range(len(whom)):
                 j = whom[n]
-                light, background = around.light[v], around.background[v]
+                background = around.background[v]
                 for zone in range(len(around.zone_light)):
-                    if surroundings.zones[p, j, zone]:
-                        if not isnan(around.zone_light[zone]):
-                            light = around.zone_light[zone]
-                        if not isnan(around.zone_background[zone]):
-                            background = around.zone_background[zone]
-                surroundings.light[v, j] = light
+                    says = not isnan(around.zone_background[zone])
+                    if says and surroundings.zones[p, j, zone]:
+                        background = around.zone_background[zone]
                 surroundings.background[v, j] = background
+                surroundings.light[v, j] = light_at(around, zones, v, poses.x[p, j], poses.y[p, j])
+
+
+def light_at(around: Around, zones: Zones, v: int, x: float, y: float) -> float:
+    """The light of a place: of several zones that hold it the last that says it counts."""
+    light: float = around.light[v]
+    for zone in range(len(around.zone_light)):
+        if not isnan(around.zone_light[zone]) and inside(zones, zone, x, y):
+            light = around.zone_light[zone]
+    return light

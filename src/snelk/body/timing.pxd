@@ -1,6 +1,6 @@
 cimport cython
 
-from snelk.body.columns cimport MovingColumns, TurnColumns
+from snelk.body.columns cimport MovingColumns, TimingColumns
 from snelk.mind.columns cimport AttendedColumns, FocusNumberColumns, LadderColumns, SignalColumns
 from snelk.mind.deciding cimport is_busy
 from snelk.senses.columns cimport BodyColumns, PoseColumns
@@ -13,7 +13,7 @@ cdef Py_ssize_t AT_FOCUS, GLANCES
     due=bint,
 )
 cdef Py_ssize_t _who_thinks(
-    MovingColumns moving, LadderColumns ladders, Py_ssize_t tick, double time, TurnColumns turns,
+    MovingColumns moving, LadderColumns ladders, Py_ssize_t tick, double time, TimingColumns timing,
 ) noexcept
 
 @cython.locals(
@@ -23,7 +23,7 @@ cdef Py_ssize_t _who_thinks(
 cdef Py_ssize_t _who_glances(
     MovingColumns moving, LadderColumns ladders, const Py_ssize_t[:, ::1] since,
     SignalColumns signals, const unsigned char[:, :, ::1] sees_me, Py_ssize_t tick, double dt,
-    TurnColumns turns,
+    TimingColumns timing,
 ) noexcept
 
 @cython.locals(
@@ -33,6 +33,6 @@ cdef Py_ssize_t _who_glances(
 )
 cdef Py_ssize_t _who_catches(
     PoseColumns poses, BodyColumns bodies, AttendedColumns now, FocusNumberColumns numbers,
-    LadderColumns ladders, TurnColumns turns, const double[:, :, ::1] reach,
+    LadderColumns ladders, TimingColumns timing, const double[:, :, ::1] reach,
     signed char[:, :, ::1] caught,
 ) noexcept

@@ -7,9 +7,9 @@ from cython import Py_ssize_t, cast, compiled, nogil
 from cython.cimports.libc.math import floor, hypot
 from numpy.typing import NDArray
 
-from snelk.body.columns import MovingColumns, TurnColumns
+from snelk.body.columns import MovingColumns, TimingColumns
 from snelk.body.paces import AT_FOCUS, GLANCES, Moving
-from snelk.body.standing import Turns
+from snelk.body.standing import Timing
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.columns import AttendedColumns, FocusNumberColumns, LadderColumns, SignalColumns
 from snelk.mind.programs import LadderState
@@ -25,7 +25,7 @@ SLACK = 1e-9
 
 
 @door
-def who_thinks(moving: Moving, ladders: LadderState, tick: int, time: float, turns: Turns) -> int:
+def who_thinks(moving: Moving, ladders: LadderState, tick: int, time: float, timing: Timing) -> int:
     """Whose time to think has come, or whose way is at its end, and how many that are.
 
     Args:
@@ -33,15 +33,15 @@ def who_thinks(moving: Moving, ladders: LadderState, tick: int, time: float, tur
         ladders: Everybody's alert states.
         tick: The number of the tick.
         time: Its time, s.
-        turns: `due` and `at_end` are overwritten.
+        timing: `due` and `at_end` are overwritten.
     """
-    agree(plain(moving).x.shape, plain(ladders).busy_until.shape, plain(turns).due.shape)
+    agree(plain(moving).x.shape, plain(ladders).busy_until.shape, plain(timing).due.shape)
     return _who_thinks(
         laid_out(MovingColumns, moving),
         laid_out(LadderColumns, ladders),
         tick,
         time,
-        laid_out(TurnColumns, turns),
+        laid_out(TimingColumns, timing),
     )
 
 
@@ -54,7 +54,7 @@ def who_glances(
     sees_me: NDArray[np.bool_],
     tick: int,
     dt: float,
-    turns: Turns,
+    timing: Timing,
 ) -> int:
     """Who must not move, where everybody looks, and whose next glance is due, and how many.
 
@@ -66,11 +66,11 @@ def who_glances(
         sees_me: (variant, agent, watcher) which other agents have it in view.
         tick: The number of the tick.
         dt: Its length, s.
-        turns: `fresh`, `glanced` and `state_for` are overwritten.
+        timing: `fresh`, `glanced` and `state_for` are overwritten.
     """
-    agree(plain(moving).x.shape, since.shape, plain(signals).seen.shape, plain(turns).due.shape)
-    agree(sees_me.shape, plain(turns).freeze.shape[:2] + plain(turns).freeze.shape[3:])
-    agree(plain(turns).due.shape, sees_me.shape[:2], plain(ladders).state.shape)
+    agree(plain(moving).x.shape, since.shape, plain(signals).seen.shape, plain(timing).due.shape)
+    agree(sees_me.shape, plain(timing).freeze.shape[:2] + plain(timing).freeze.shape[3:])
+    agree(plain(timing).due.shape, sees_me.shape[:2], plain(ladders).state.shape)
     return _who_glances(
         laid_out(MovingColumns, moving),
         laid_out(LadderColumns, ladders),
@@ -79,7 +79,7 @@ def who_glances(
         sees_me,
         tick,
         dt,
-        laid_out(TurnColumns, turns),
+        laid_out(TimingColumns, timing),
     )
 
 
@@ -90,7 +90,7 @@ def who_catches(
     now: Attended,
     numbers: FocusNumbers,
     ladders: LadderState,
-    turns: Turns,
+    timing: Timing,
     reach: NDArray[np.float64],
     caught: NDArray[np.int8],
 ) -> int:
@@ -102,12 +102,12 @@ def who_catches(
         now: What they have of their targets.
         numbers: Whom they may catch.
         ladders: Everybody's alert states.
-        turns: Who has one.
+        timing: Who has one.
         reach: (variant, agent, state) how far they reach, m; NaN for who does not catch.
         caught: (variant, agent, target) 1 for who is caught, 2 who was not a tick ago; overwritten.
     """
     agree(plain(now).seen.shape, caught.shape, plain(numbers).may.shape)
-    agree(caught.shape[:2], reach.shape[:2], plain(ladders).state.shape, plain(turns).used.shape)
+    agree(caught.shape[:2], reach.shape[:2], plain(ladders).state.shape, plain(timing).used.shape)
     agree(caught.shape[2:], plain(poses).x.shape[1:], plain(bodies).height.shape[1:2])
     return _who_catches(
         laid_out(PoseColumns, poses),
@@ -115,27 +115,29 @@ def who_catches(
         laid_out(AttendedColumns, now),
         laid_out(FocusNumberColumns, numbers),
         laid_out(LadderColumns, ladders),
-        laid_out(TurnColumns, turns),
+        laid_out(TimingColumns, timing),
         reach,
         caught,
     )
 
 
-def _who_thinks(moving: Moving, ladders: LadderState, tick: int, time: float, turns: Turns) -> int:
+def _who_thinks(
+    moving: Moving, ladders: LadderState, tick: int, time: float, timing: Timing
+) -> int:
     found = 0
     with nogil:
         for v in range(len(moving.x)):
             for a in range(moving.x.shape[1]):
-                turns.due[v, a] = turns.at_end[v, a] = False
-                if not turns.used[v, a] or turns.ended[v]:
+                timing.due[v, a] = timing.at_end[v, a] = False
+                if not timing.used[v, a] or timing.ended[v]:
                     continue
                 at_end = moving.at_end[v, a] or moving.no_way[v, a]
-                at_end = at_end and not turns.thought_there[v, a]
-                turns.at_end[v, a] = at_end
-                time_is_up = time >= turns.next_thought[v, a] - SLACK
+                at_end = at_end and not timing.thought_there[v, a]
+                timing.at_end[v, a] = at_end
+                time_is_up = time >= timing.next_thought[v, a] - SLACK
                 busy = is_busy(ladders, tick, v, a)
                 due = (time_is_up or at_end) and not busy
-                turns.due[v, a] = due
+                timing.due[v, a] = due
                 found += due or at_end
     return found
 
@@ -148,7 +150,7 @@ def _who_glances(
     sees_me: NDArray[np.bool_],
     tick: int,
     dt: float,
-    turns: Turns,
+    timing: Timing,
 ) -> int:
     found = 0
     with nogil:
@@ -157,18 +159,18 @@ def _who_glances(
                 state = max(ladders.state[v, a], 0)
                 still = is_busy(ladders, tick, v, a)
                 for watcher in range(sees_me.shape[2]):
-                    still |= sees_me[v, a, watcher] and turns.freeze[v, a, state, watcher]
+                    still |= sees_me[v, a, watcher] and timing.freeze[v, a, state, watcher]
                 moving.still[v, a] = still
                 if moving.look[v, a] == AT_FOCUS:
                     moving.look_x[v, a] = signals.target_x[v, a]
                     moving.look_y[v, a] = signals.target_y[v, a]
                 state_for = max(since[v, a] - 1, 0) * dt
-                turns.state_for[v, a] = state_for
+                timing.state_for[v, a] = state_for
                 number = -1
                 if moving.look[v, a] == GLANCES:
                     number = cast(Py_ssize_t, floor(state_for / moving.period[v, a] + SLACK))
-                fresh = number >= 0 and number != turns.glanced[v, a]
-                turns.fresh[v, a], turns.glanced[v, a] = fresh, number
+                fresh = number >= 0 and number != timing.glanced[v, a]
+                timing.fresh[v, a], timing.glanced[v, a] = fresh, number
                 found += fresh
     return found
 
@@ -179,7 +181,7 @@ def _who_catches(
     now: Attended,
     numbers: FocusNumbers,
     ladders: LadderState,
-    turns: Turns,
+    timing: Timing,
     reach: NDArray[np.float64],
     caught: NDArray[np.int8],
 ) -> int:
@@ -194,7 +196,7 @@ def _who_catches(
                 high = low + bodies.height[v, i, poses.posture[p, i]]
                 for j in range(caught.shape[2]):
                     near = False
-                    if now.seen[v, a, j] and numbers.may[v, a, j] and turns.used[v, a]:
+                    if now.seen[v, a, j] and numbers.may[v, a, j] and timing.used[v, a]:
                         # Of bodies above one another the gap between them counts as well.
                         bottom = poses.z[p, j]
                         top = bottom + bodies.height[v, j, poses.posture[p, j]]
