@@ -251,6 +251,11 @@ def test_without_machine_code_the_same_rules_run_interpreted(
     again = snelk.open_run(tmp_path / "night")
     for name in TABLES:
         assert again.arrow(name).equals(short.arrow(name)), name
+    # And what two seconds do not come to, such as catches: each loop by itself.
+    loops = [Path(__file__).with_name(f"test_{name}.py") for name in ("loops", "attention", "ways")]
+    words = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *map(str, loops)]
+    done = subprocess.run(words, capture_output=True, text=True, env=env, check=False)
+    assert done.returncode == 0, done.stdout
 
 
 def test_machine_code_of_other_sources_is_not_used(tmp_path: Path) -> None:

@@ -11,6 +11,10 @@ Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 
+CAUGHT_ON, NEWLY = 1, 2
+"""Marks of a target that is caught: it was a tick ago, or was not."""
+
+
 class Standing(NamedTuple):
     """Its alert state, and where it belongs: (variant, agent) where nothing else is said."""
 

@@ -6,7 +6,7 @@ from snelk.mind.deciding cimport is_busy
 from snelk.senses.columns cimport BodyColumns, PoseColumns
 
 cdef double SLACK
-cdef Py_ssize_t AT_FOCUS, GLANCES
+cdef Py_ssize_t AT_FOCUS, GLANCES, CAUGHT_ON, NEWLY
 
 @cython.locals(
     found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, at_end=bint, time_is_up=bint, busy=bint,

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns, TimingColumns
 from snelk.body.paces import AT_FOCUS, GLANCES, Moving
-from snelk.body.standing import Timing
+from snelk.body.standing import CAUGHT_ON, NEWLY, Timing
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.columns import AttendedColumns, FocusNumberColumns, LadderColumns, SignalColumns
 from snelk.mind.programs import LadderState
@@ -104,7 +104,7 @@ def who_catches(
         ladders: Everybody's alert states.
         timing: Who has one.
         reach: (variant, agent, state) how far they reach, m; NaN for who does not catch.
-        caught: (variant, agent, target) 1 for who is caught, 2 who was not a tick ago; overwritten.
+        caught: (variant, agent, target) CAUGHT_ON, NEWLY or 0; overwritten.
     """
     agree(plain(now).seen.shape, caught.shape, plain(numbers).may.shape)
     agree(caught.shape[:2], reach.shape[:2], plain(ladders).state.shape, plain(timing).used.shape)
@@ -204,6 +204,8 @@ def _who_catches(
                         dx, dy = poses.x[p, j] - poses.x[p, i], poses.y[p, j] - poses.y[p, i]
                         near = hypot(hypot(dx, dy), gap) <= far + SLACK
                     is_new = near and caught[v, a, j] == 0
-                    caught[v, a, j] = near + is_new
+                    caught[v, a, j] = 0
+                    if near:
+                        caught[v, a, j] = NEWLY if is_new else CAUGHT_ON
                     found += is_new
     return found

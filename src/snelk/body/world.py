@@ -39,7 +39,7 @@ from snelk.body.paces import GLANCE, PACES, STUCK_AFTER, Near
 from snelk.body.registry import registered
 from snelk.body.roaming import Area, Roam
 from snelk.body.searching import Note, Search, Snapshot
-from snelk.body.standing import Standing, Timing
+from snelk.body.standing import NEWLY, Standing, Timing
 from snelk.body.timing import who_catches, who_glances, who_thinks
 from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
@@ -80,9 +80,6 @@ Index = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.int32]]
 
 SLACK = 1e-9
 """Times this close are the same, s."""
-
-NEWLY = 2
-"""Mark of a target that is caught, and was not a tick ago; one that is caught on has 1."""
 
 ROOM = 50.0
 """The ground of a live game that grows does so by this much more, m, so that it seldom has to."""
