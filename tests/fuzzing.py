@@ -12,11 +12,12 @@ import random
 import shutil
 import tomllib
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 import pandas as pd
-import tomlkit
+import tomli_w
 
 import snelk
 from snelk.config.conditions import ConditionError, parse
@@ -152,7 +153,7 @@ def toml_of(tree: Any) -> str:
             return [kept(v) for v in value if v is not None]
         return value
 
-    return tomlkit.dumps(kept(tree))
+    return tomli_w.dumps(kept(tree))
 
 
 def starter(chance: random.Random, folder: Path, which: str) -> object:
@@ -278,7 +279,10 @@ def mesh(chance: random.Random, folder: Path) -> object:
     return level_from_mesh(path, length=chance.choice((1.0, 0.01)))
 
 
-NIGHT = CROFT / "night.toml"
+@cache
+def night() -> snelk.Scenario:
+    """The croft, read once: what is spoilt here is what is asked of it."""
+    return snelk.load(CROFT / "night.toml")
 
 
 def key(chance: random.Random) -> str:
@@ -291,15 +295,14 @@ def key(chance: random.Random) -> str:
 
 def setting(chance: random.Random, folder: Path) -> object:
     text = f"{key(chance)}={chance.choice(NASTY)}"
-    night = snelk.load(NIGHT)
     changes = dict([parse_change(spoil_text(text, chance, chance.choice((0, 0, 1))))])
-    return night.changed(changes)
+    return night().changed(changes)
 
 
 def varying(chance: random.Random, folder: Path) -> object:
     values = chance.choice(("1:2:3", "1:2", "1,2,3", '"a",b', "1:2:nan", "[1],[2]", "1e999:2:2"))
     text = f"{key(chance)}={spoil_text(values, chance, chance.choice((0, 0, 1, 2)), signs=':,.')}"
-    return plan_of(snelk.load(NIGHT), dict([parse_vary(text)]), samples=chance.choice((None, 4)))
+    return plan_of(night(), dict([parse_vary(text)]), samples=chance.choice((None, 4)))
 
 
 def condition(chance: random.Random, folder: Path) -> object:
