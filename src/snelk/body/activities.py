@@ -1,6 +1,6 @@
-"""What agents do in their alert states, but for roaming and searching.
+"""What agents do in their alert states that `snelk.body.acting` leaves: patrols, flight, and more.
 
-An activity is made when a state is entered. It thinks at once, whenever its way ends, and when
+Such an activity is made when a state is entered. It thinks at once, whenever its way ends, and when
 the time is up that it asked for; thinking sets a way to go and where to look.
 """
 
@@ -10,9 +10,10 @@ from typing import Any, ClassVar
 
 import numpy as np
 
+from snelk.body.doing import KEEP_UP
 from snelk.body.me import Me, Place
 from snelk.body.outlook import could_be_seen, free_lines
-from snelk.body.paces import AT_FOCUS, AT_PLACE
+from snelk.body.paces import AT_PLACE
 from snelk.body.registry import Situation, ask
 from snelk.config import minds
 
@@ -20,9 +21,6 @@ NEVER = np.inf
 
 SIDEWAYS = 1e-6
 """A direction that leads nearer by less than this share of its length leads to the side."""
-
-KEEP_UP = 0.2
-"""Seconds after which somebody who follows a target looks again where to go."""
 
 
 class Activity:
@@ -58,25 +56,6 @@ class Activity:
 
     def leave(self) -> None:
         """The state is left."""
-
-
-class Hold(Activity):
-    """Stand."""
-
-    def think(self) -> float:
-        """Stand for good."""
-        self.done = True
-        self.me.stand()
-        return NEVER
-
-
-class Face(Hold):
-    """Stand, and turn to the focus."""
-
-    def think(self) -> float:
-        """Stand for good."""
-        self.me.look(AT_FOCUS)
-        return super().think()
 
 
 class Patrol(Activity):
@@ -174,95 +153,6 @@ class Patrol(Activity):
         return KEEP_UP if self.follows else NEVER
 
 
-class Approach(Activity):
-    """Go to where the focus is believed to be."""
-
-    written: minds.Approach
-
-    def __init__(self, me: Me) -> None:
-        super().__init__(me)
-        self.to: Place | None = None
-
-    def think(self) -> float:
-        """Follow the belief; stand where there is none."""
-        me, written = self.me, self.written
-        to = me.believed
-        if to is not None and to == self.to and me.on_way:
-            return KEEP_UP  # it would take the way again that it is on
-        self.failed = me.unreachable
-        self.done = me.arrived
-        self.to = to
-        if to is None:
-            me.stand()
-            return KEEP_UP
-        stop = max(written.stop, me.world.close_of(me.v, me.a))
-        apart = float(np.hypot(to[0] - me.place[0], to[1] - me.place[1]))
-        # Who has come near enough stands until the target is clearly farther off.
-        if me.at_end and apart <= 1.25 * stop + 0.1:
-            return KEEP_UP
-        me.walk_to(to, stop=stop)
-        return KEEP_UP
-
-
-class Go(Activity):
-    """Go to the last-known position of the focus, or to a spot."""
-
-    written: minds.Go
-    walks = True
-
-    def __init__(self, me: Me) -> None:
-        super().__init__(me)
-        self.to: Place | None = None
-
-    def think(self) -> float:
-        """Set out, and again if the last-known position is another."""
-        me, written = self.me, self.written
-        to = me.last_known if written.spot is None else me.world.spots[written.spot]
-        if to is None and self.to is None:
-            me.stand()
-            return KEEP_UP
-        if to is not None and to != self.to:
-            self.to, self.done, self.failed = to, False, False
-            me.walk_to(to)
-        elif me.at_end or me.unreachable:
-            self.come_to_end()
-        return NEVER if written.spot is not None else KEEP_UP
-
-
-class Home(Activity):
-    """Go home, and face as at the start."""
-
-    walks = True
-
-    def __init__(self, me: Me) -> None:
-        super().__init__(me)
-        self.heading: float | None = None  # rad; None before it has set out
-
-    def goal(self) -> tuple[Place, float]:
-        """Where to go, m, and where to face there, rad; NaN for as it comes."""
-        return self.me.home, float(self.me.world.motion.home_heading[self.me.v, self.me.a])
-
-    def think(self) -> float:
-        """Set out; when there, turn."""
-        me = self.me
-        if self.heading is None:
-            to, self.heading = self.goal()
-            me.walk_to(to)
-        elif me.at_end or me.unreachable:
-            self.come_to_end()
-            if not np.isnan(self.heading):
-                me.face(float(np.degrees(self.heading)))
-        return NEVER
-
-
-class Resume(Home):
-    """Go back to where it left its routine, and face as it did there."""
-
-    def goal(self) -> tuple[Place, float]:
-        """Where it was, and faced, when it left its routine."""
-        return self.me.world.left_routine(self.me.v, self.me.a)
-
-
 class Flee(Activity):
     """Go to a spot that the focus cannot see."""
 
@@ -353,18 +243,6 @@ class Evade(Activity):
         end = open_ends[int(me.chance.integers(len(open_ends)))]
         me.walk_to((float(end[0]), float(end[1])))
         return NEVER
-
-
-class Sleep(Hold):
-    """Lie; whoever is woken is busy for a while."""
-
-    written: minds.Sleep
-
-    def leave(self) -> None:
-        """Begin to wake up."""
-        world = self.me.world
-        until = world.ladders.tick + round(self.written.wake_time / world.dt)
-        world.ladders.busy_until[self.me.v, self.me.a] = until
 
 
 class Call(Activity):

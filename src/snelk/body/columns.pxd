@@ -45,3 +45,13 @@ cdef class TimingColumns(Columns):
     cdef public unsigned char[:, ::1] thought_there, due, at_end, fresh
     cdef public Py_ssize_t[:, ::1] glanced
     cdef public const unsigned char[:, :, :, ::1] freeze
+
+
+cdef class DoingColumns(Columns):
+    cdef public signed char[:, ::1] kind, news
+    cdef public unsigned char[:, ::1] done, failed, wants
+    cdef public double[:, ::1] to_x, to_y, facing, stop
+    cdef public double[:, :, ::1] goals
+    cdef public const double[:, :, ::1] home, routine, stops
+    cdef public const double[:, :, :, ::1] spots
+    cdef public const int[:, ::1] ground, part

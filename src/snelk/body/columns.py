@@ -27,3 +27,7 @@ class PlacedColumns(Columns):
 
 class TimingColumns(Columns):
     """Those of `Timing`."""
+
+
+class DoingColumns(Columns):
+    """Those of `Doing`."""

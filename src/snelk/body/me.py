@@ -158,7 +158,7 @@ class Me:
     @property
     def walker(self) -> Walker:
         """The ground it walks on, and the ways over it."""
-        return self.world.walker_of(self.v, self.a)
+        return self.world.thinking.walker_of(self.v, self.a)
 
     @property
     def settings(self) -> State:
@@ -169,7 +169,7 @@ class Me:
         """Take the way to a place, or as near as it can get; tell whether there is one."""
         motion, v, a = self.world.motion, self.v, self.a
         goal = np.array(to, dtype=np.float64)
-        self.world.goals[v, a] = goal
+        self.world.thinking.doing.goals[v, a] = goal
         if not motion.driven[v, a]:  # it is moved from outside: what would it do?
             motion.go(v, a, goal[None], stop)
             return True

@@ -71,13 +71,18 @@ cdef (double, bint, bint) _nearness(
     MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
-@cython.locals(n=Py_ssize_t, count=Py_ssize_t, beyond=double)
+@cython.locals(n=Py_ssize_t, beyond=double)
 cdef void _take_way(
-    MovingColumns now, Py_ssize_t v, Py_ssize_t a, const double[:, ::1] way, double stop,
-    double short, Py_ssize_t turn_at,
-) noexcept
+    MovingColumns now, Py_ssize_t v, Py_ssize_t a, const double[:, ::1] way, Py_ssize_t count,
+    double stop, double short, Py_ssize_t turn_at,
+) noexcept nogil
+
+cdef void _begin_way(
+    MovingColumns now, Py_ssize_t v, Py_ssize_t a, Py_ssize_t count, double stop, double short,
+    Py_ssize_t turn_at,
+) noexcept nogil
 
 @cython.locals(n=Py_ssize_t, at_x=double, at_y=double, along_x=double, along_y=double, behind=bint)
 cdef bint _turns_back(
     MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a, double x, double y,
-) noexcept
+) noexcept nogil

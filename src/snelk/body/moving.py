@@ -104,7 +104,7 @@ def take_way(
     """Take a way, (places, 2) in m; see `Motion.go`."""
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
     agree((way.shape[1], len(way) <= plain(now).points.shape[2]), (2, True))
-    _take_way(laid_out(MovingColumns, now), v, a, way, stop, short, turn_at)
+    _take_way(laid_out(MovingColumns, now), v, a, way, len(way), stop, short, turn_at)
 
 
 @door
@@ -199,15 +199,29 @@ def _nearness(now: Moving, dt: float, v: int, a: int) -> tuple[float, bool, bool
 
 
 def _take_way(
-    now: Moving, v: int, a: int, way: NDArray[np.float64], stop: float, short: float, turn_at: int
+    now: Moving,
+    v: int,
+    a: int,
+    way: NDArray[np.float64],
+    count: int,
+    stop: float,
+    short: float,
+    turn_at: int,
 ) -> None:
-    count = len(way)
+    """As `take_way`; the way has so many places."""
     beyond = 0.0
     for n in range(count - 1, -1, -1):
         now.points[v, a, n, 0], now.points[v, a, n, 1] = way[n, 0], way[n, 1]
         now.beyond[v, a, n] = beyond
         if n > 0:
             beyond += hypot(way[n, 0] - way[n - 1, 0], way[n, 1] - way[n - 1, 1])
+    _begin_way(now, v, a, count, stop, short, turn_at)
+
+
+def _begin_way(
+    now: Moving, v: int, a: int, count: int, stop: float, short: float, turn_at: int
+) -> None:
+    """Set out on the way whose places are written down."""
     now.next[v, a], now.size[v, a] = 0, count
     now.stop[v, a], now.short[v, a], now.turn_at[v, a] = stop, short, turn_at
     now.on_way[v, a], now.at_end[v, a], now.no_way[v, a] = True, False, False

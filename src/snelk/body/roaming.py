@@ -158,7 +158,7 @@ class Roam(Activity):
         arc = me.smoothed(end[None], self.area.shape) if len(first) == 0 else None
         if arc is not None:
             way = arc
-        me.world.goals[me.v, me.a] = end
+        me.world.thinking.doing.goals[me.v, me.a] = end
         motion.go(me.v, me.a, way, EXACT, turn_at=len(first) - 1)
         return max(self.until - me.t, me.dt)
 

@@ -6,7 +6,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from snelk.body.activities import KEEP_UP, NEVER, Activity
+from snelk.body.activities import NEVER, Activity
+from snelk.body.doing import KEEP_UP
 from snelk.body.me import Me, Place
 from snelk.body.outlook import looks_at
 from snelk.body.paces import SWEEP

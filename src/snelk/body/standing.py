@@ -14,6 +14,9 @@ Truths = NDArray[np.bool_]
 CAUGHT_ON, NEWLY = 1, 2
 """Marks of a target that is caught: it was a tick ago, or was not."""
 
+SLACK = 1e-9
+"""Times and lengths this close are the same, s and m."""
+
 
 class Standing(NamedTuple):
     """Its alert state, and where it belongs: (variant, agent) where nothing else is said."""

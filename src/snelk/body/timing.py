@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns, TimingColumns
 from snelk.body.paces import AT_FOCUS, GLANCES, Moving
-from snelk.body.standing import CAUGHT_ON, NEWLY, Timing
+from snelk.body.standing import CAUGHT_ON, NEWLY, SLACK, Timing
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.columns import AttendedColumns, FocusNumberColumns, LadderColumns, SignalColumns
 from snelk.mind.programs import LadderState
@@ -19,9 +19,6 @@ from snelk.senses.columns import BodyColumns, PoseColumns
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.mind.deciding import is_busy
-
-SLACK = 1e-9
-"""Times and lengths this close are the same, s and m."""
 
 
 @door

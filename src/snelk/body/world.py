@@ -9,21 +9,6 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from snelk.body.activities import (
-    NEVER,
-    Activity,
-    Approach,
-    Call,
-    Evade,
-    Face,
-    Flee,
-    Go,
-    Hold,
-    Home,
-    Patrol,
-    Resume,
-    Sleep,
-)
 from snelk.body.asking import ask
 from snelk.body.columns import (
     NearColumns,
@@ -37,10 +22,11 @@ from snelk.body.outcomes import Happening, Outcomes
 from snelk.body.outlook import looks_at
 from snelk.body.paces import GLANCE, PACES, STUCK_AFTER, Near
 from snelk.body.registry import registered
-from snelk.body.roaming import Area, Roam
-from snelk.body.searching import Note, Search, Snapshot
-from snelk.body.standing import NEWLY, Standing, Timing
-from snelk.body.timing import who_catches, who_glances, who_thinks
+from snelk.body.roaming import Area
+from snelk.body.searching import Note, Snapshot
+from snelk.body.standing import NEWLY, SLACK, Standing, Timing
+from snelk.body.thinking import Thinking
+from snelk.body.timing import who_catches, who_glances
 from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
 from snelk.config.conditions import Node
@@ -78,28 +64,8 @@ Truths = NDArray[np.bool_]
 Index = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.int32]]
 """Variants, agents, and which characters these are, of some agents."""
 
-SLACK = 1e-9
-"""Times this close are the same, s."""
-
 ROOM = 50.0
 """The ground of a live game that grows does so by this much more, m, so that it seldom has to."""
-
-KINDS: dict[str, type[Activity]] = {
-    "hold": Hold,
-    "face": Face,
-    "patrol": Patrol,
-    "roam": Roam,
-    "approach": Approach,
-    "go": Go,
-    "home": Home,
-    "resume": Resume,
-    "flee": Flee,
-    "evade": Evade,
-    "sleep": Sleep,
-    "search": Search,
-    "call": Call,
-}
-"""The activities, by the key they are written with."""
 
 
 class Senses(NamedTuple):
@@ -141,7 +107,9 @@ class World:
         senses: What the senses and the memory came to at the last tick.
         areas: The areas that are roamed over, as far as they are known.
         cone_limits: (limit, variant, agent, state, cone) those of everybody's cones in each state.
-        goals: (variant, agent, 2) the places that ways were asked to, m.
+        thinking: What everybody does.
+        timing: When everybody thinks and glances.
+        laid_timing: The same as compiled loops read it.
         outlook: What agents look at places with: see `look_out`.
         ended: (variant,) whether somebody was caught and the run ends with that.
     """
@@ -187,22 +155,17 @@ class World:
         self._own_awake = {sense: values.copy() for sense, values in awake.items()}
         self._near = Near(np.zeros(shape), self.signals.arrived, self.signals.unreachable)
         self._near = laid_out(NearColumns, self._near)
-        self._done = np.ones(shape, dtype=np.bool_)  # who has no activity has done all it had to
-        self._failed = np.zeros(shape, dtype=np.bool_)
         self._searches = np.zeros(shape, dtype=np.int64)
         self._stuck_told = np.zeros(shape, dtype=np.bool_)
-        self._short_told = np.zeros(shape, dtype=np.bool_)
-        self.goals = np.full((*shape, 2), np.nan)
         self._caught = np.zeros(numbers.notices.shape, dtype=np.int8)
         self.cone_limits = limits_in_states(setups)
         self._limits = [getattr(numbers, name) for name in LIMITS]
         self.outcomes = Outcomes(setups, self.characters, self.attention, self.ladders.attributes)
         self.active |= bool(self.outcomes.waiting)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
-        self._routine, self._entered = np.full((*shape, 3), np.nan), np.full((*shape, 2), np.nan)
+        self._entered = np.full((*shape, 2), np.nan)
         self._cone_at: dict[str, NDArray[np.intp]] = {}
         self._rooms: list[tuple[Poses, Poses, Poses]] = []  # for the poses of two ticks
-        self._walkers: dict[tuple[int, int], Walker] = {}
         self.areas: dict[object, Area | None] = {}
         self.senses: Senses  # of the last tick; not there before the first
         driven, others = np.nonzero(self.motion.driven), np.nonzero(~self.motion.driven)
@@ -237,15 +200,17 @@ class World:
             laid_out(GridColumns, level.grid),
             scratch_for(level.grid),
         )
+        self.thinking = Thinking(self)
         standing = Standing(
             self.ladders.state, self.ladders.entries, self.ladders.since, self.ladders.rank,
-            self._asleep, self.motion.home_x, self.motion.home_y, self.goals, self._others,
-            self._territory,
+            self._asleep, self.motion.home_x, self.motion.home_y, self.thinking.doing.goals,
+            self._others, self._territory,
         )  # fmt: skip
         self._standing = laid_out(StandingColumns, standing)
-        self.activities: list[list[Activity | None]] = [[None] * shape[1] for _ in setups]
-        for v, a in np.argwhere(self.ladders.used):
-            self._enter(int(v), int(a))
+        agents = np.argwhere(self.ladders.used)
+        self._enter(*agents.T)
+        for v, a in agents.tolist():
+            self.thinking.begin(v, a)
 
     def _bounds_of(
         self, setup: Setup, tracks: Mapping[str, TrackData]
@@ -288,6 +253,14 @@ class World:
 
     def _read_states(self) -> None:
         shape = self.ladders.least.shape
+        motion = self.motion
+        pace, swing, period = np.ones((3, *shape))
+        gait, look, posture = np.zeros((3, *shape), dtype=np.int8)
+        self._awake_in = {sense: np.ones(shape) for sense in self._awake}
+        self._stances: list[tuple[NDArray[Any], NDArray[Any]]] = [
+            (motion.pace, pace), (motion.gait, gait), (motion.look, look), (motion.swing, swing),
+            (motion.period, period), (motion.posture, posture),
+        ]  # fmt: skip
         self._catch = np.full(shape, np.nan)
         self._ends = np.zeros(shape, dtype=np.bool_)
         freeze = np.zeros((*shape, len(self.agents)), dtype=np.bool_)
@@ -310,10 +283,18 @@ class World:
                         self._ends[v, a, s] = state.catch.ends
                     freeze[v, a, s] = np.isin(self._team_of[v], state.freeze_seen_by)
                     self._asleep[v, a, s] = state.activity == "sleep"
+                    pace[v, a, s] = motion.paces[v, a, PACES.index(state.pace)]
+                    gait[v, a, s] = GAITS.index(state.pace)
+                    look[v, a, s] = LOOK_CODES[state.look]
+                    swing[v, a, s] = np.radians(state.sweep_whole) / 2.0
+                    period[v, a, s] = state.sweep_period
+                    posture[v, a, s] = POSTURES.index(state.posture_in)
+                    for sense, values in self._awake_in.items():
+                        values[v, a, s] = state.awake_of(sense)
                     if state.call is not None:
                         registered(state.call.activity)
         due, at_end, fresh, thought_there = np.zeros((4, *shape[:2]), dtype=np.bool_)
-        self._timing = Timing(
+        self.timing = Timing(
             used=self.ladders.used,
             ended=self.ended,
             next_thought=np.zeros(shape[:2]),
@@ -325,7 +306,7 @@ class World:
             glanced=np.full(shape[:2], -1, dtype=np.int64),
             freeze=freeze,
         )
-        self._laid_timing = laid_out(TimingColumns, self._timing)
+        self.laid_timing = laid_out(TimingColumns, self.timing)
 
     def step(self, time: float, senses: Senses) -> None:
         """One tick: what is asked for, which changes are taken, what is done, and moving."""
@@ -354,15 +335,15 @@ class World:
         )
         self._ask(senses)
         self.taken = self.ladders.step(self.laid_signals, self.look_up)
+        if self.taken:
+            self._enter(*np.array([(step.variant, step.agent) for step in self.taken]).T)
         for step in self.taken:
-            old = self.activities[step.variant][step.agent]
-            if old is not None:
-                old.leave()
+            self.thinking.leave(step)
             self._note_place(step)
-            self._enter(step.variant, step.agent)
+            self.thinking.begin(step.variant, step.agent)
         self._tell_reactions()
         self._apply_outcomes(senses.poses)
-        self._think()
+        self.thinking.step(senses)
         self._move()
 
     def _note_place(self, step: Step) -> None:
@@ -372,15 +353,8 @@ class World:
         assert ladder is not None
         here = (*self._place(v, a), float(self.motion.heading[v, a]))
         if ranks[step.before] <= ranks[: len(ladder.states)].min():
-            self._routine[v, a] = here
+            self.thinking.doing.routine[v, a] = here
         self._entered[v, a] = here[:2]
-
-    def left_routine(self, v: int, a: int) -> tuple[Place, float]:
-        """Where an agent was, and faced, rad, when it left its routine; where it is if never."""
-        x, y, heading = self._routine[v, a]
-        if np.isnan(x):
-            return self._place(v, a), float(self.motion.heading[v, a])
-        return (float(x), float(y)), float(heading)
 
     def entered_at(self, v: int, a: int) -> Place:
         """Where an agent was when it entered its state."""
@@ -446,8 +420,7 @@ class World:
                     ((high_x, float(x.max())), (high_y, float(y.max())))]  # fmt: skip
             if [*low, *high] != [low_x, low_y, high_x, high_y]:
                 self._bounds[v] = low[0], low[1], high[0], high[1]
-                kept = {key: each for key, each in self._walkers.items() if key[0] != v}
-                self._walkers = kept
+                self.thinking.forget_ground(v)
 
     def _look_for_the_gone(self) -> None:
         """Beliefs of those who see the place they believe in, with nobody there, are given up."""
@@ -505,7 +478,8 @@ class World:
             place = message.variant, message.listener, message.target
             self._told[place] = True
             self.told_rank[place] = max(self.told_rank[place], message.rank)
-        signals.done[...], signals.failed[...] = self._done, self._failed
+        doing = self.thinking.doing
+        signals.done[...], signals.failed[...] = doing.done, doing.failed
         motion.tell_near(self._near)
         signals.search_done[...] = self.search_done
         signals.caught[...], signals.was_caught[...] = self._has_caught, self._was_caught
@@ -549,26 +523,18 @@ class World:
         there: Truths = found & (at >= 0)
         return there
 
-    def _enter(self, v: int, a: int) -> None:
-        """Begin what is done in the state that an agent is in now."""
-        state, motion = self.state_of(v, a), self.motion
+    def _enter(self, v: NDArray[np.intp], a: NDArray[np.intp]) -> None:
+        """How everybody of these stands in the state that it is in now."""
+        motion, s = self.motion, np.maximum(self.ladders.state[v, a], 0)
         for sense, values in self._awake.items():
-            values[v, a] = self._own_awake[sense][v, a] * state.awake_of(sense)
-        s = max(int(self.ladders.state[v, a]), 0)
+            values[v, a] = self._own_awake[sense][v, a] * self._awake_in[sense][v, a, s]
         for limits, values in zip(self._limits, self.cone_limits, strict=True):
             limits[v, a] = values[v, a, s]
-        motion.stand(v, a)
-        motion.pace[v, a] = motion.paces[v, a, PACES.index(state.pace)]
-        motion.gait[v, a] = GAITS.index(state.pace)
-        motion.look[v, a] = LOOK_CODES[state.look]
-        motion.swing[v, a] = np.radians(state.sweep_whole) / 2.0
-        motion.period[v, a] = state.sweep_period
-        motion.posture[v, a] = POSTURES.index(state.posture_in)
+        motion.on_way[v, a] = motion.at_end[v, a] = motion.no_way[v, a] = False
+        motion.short[v, a] = 0.0
+        for now, values in self._stances:
+            now[v, a] = values[v, a, s]
         motion.base[v, a] = motion.heading[v, a]
-        self.activities[v][a] = activity = KINDS[state.activity](Me(self, v, a))
-        self._done[v, a], self._failed[v, a] = activity.done, activity.failed
-        self._timing.next_thought[v, a] = -NEVER
-        self._timing.thought_there[v, a] = self._short_told[v, a] = False
         self._has_caught[v, a] = self._was_caught[v, a] = False
 
     def _catch_targets(self, poses: Poses) -> None:
@@ -576,7 +542,7 @@ class World:
             return
         if not who_catches(
             self.senses.laid_poses, self._laid_bodies, self.attention.laid,
-            self.attention.laid_numbers, self.ladders.laid, self._laid_timing, self._catch,
+            self.attention.laid_numbers, self.ladders.laid, self.laid_timing, self._catch,
             self._caught,
         ):  # fmt: skip
             return
@@ -592,70 +558,16 @@ class World:
                 cause = f"caught {self.names[j]}"
                 self.outcomes.apply(catch.then, int(v), int(a), int(j), cause)
 
-    def _think(self) -> None:
-        """Let those think whose time it is, or whose way is at its end."""
-        motion, timing = self.motion, self._timing
-        if not who_thinks(
-            motion.now, self.ladders.laid, self.ladders.tick, self.time, self._laid_timing
-        ):
-            return
-        self._tell_ends(timing.at_end)
-        for v, a in np.argwhere(timing.due).tolist():
-            activity = self.activities[v][a]
-            time_is_up = self.time >= timing.next_thought[v, a] - SLACK
-            if activity is None or not (activity.asked_on_arrival or time_is_up):
-                continue
-            timing.thought_there[v, a] = motion.at_end[v, a] | motion.no_way[v, a]
-            before = activity.done, activity.failed
-            timing.next_thought[v, a] = self.time + activity.think()
-            self._done[v, a], self._failed[v, a] = activity.done, activity.failed
-            for kind, now, was in zip(
-                ("done", "failed"), (activity.done, activity.failed), before, strict=True
-            ):
-                told = kind == "done" and timing.at_end[v, a] and motion.nearness(v, a)[1]
-                worth_telling = activity.walks or kind == "failed"
-                if now and not was and worth_telling and not told:
-                    x, y = activity.me.place
-                    text = activity.me.settings.activity
-                    self.happenings.append(Happening(int(v), int(a), kind, NOBODY, x, y, text))
-        np.logical_and(
-            timing.thought_there, motion.at_end | motion.no_way, out=timing.thought_there
-        )
-
-    def _tell_ends(self, at_end: Truths) -> None:
-        """Ways that have just come to their end: there, or as near as it gets, and why not."""
-        motion = self.motion
-        for v, a in np.argwhere(at_end):
-            activity = self.activities[v][a]
-            if activity is None or activity.joins:
-                continue
-            me, goal = activity.me, (float(self.goals[v, a, 0]), float(self.goals[v, a, 1]))
-            if motion.nearness(v, a)[1]:
-                self._short_told[v, a] = False
-                if activity.walks:
-                    self.happenings.append(Happening(int(v), int(a), "reached", NOBODY, *me.place))
-            elif not self._short_told[v, a]:
-                self._short_told[v, a] = True
-                (x, y), text = me.place, self._why_short(me, goal)
-                self.happenings.append(Happening(int(v), int(a), "unreachable", NOBODY, x, y, text))
-
-    def _why_short(self, me: Me, goal: Place) -> str:
-        """How far from where it wanted to go somebody has to stop, and what keeps it off."""
-        if np.isnan(goal[0]):
-            return "nowhere: there is no ground to go to"
-        off = float(np.hypot(*np.subtract(goal, me.place)))
-        return f"({goal[0]:.1f}, {goal[1]:.1f}): {off:.1f} m short, {me.in_the_way(goal)}"
-
     def _move(self) -> None:
         """Everybody goes on to the next tick."""
         motion = self.motion
         if who_glances(
             motion.now, self.ladders.laid, self.ladders.since, self.laid_signals, self._sees_me,
-            self.ladders.tick, self.dt, self._laid_timing,
+            self.ladders.tick, self.dt, self.laid_timing,
         ):  # fmt: skip
             self._glance()
         self._pace_by_distance()
-        motion.step(self._timing.state_for)
+        motion.step(self.timing.state_for)
         stuck = motion.stuck_for >= STUCK_AFTER - 1e-9
         for v, a in np.argwhere(stuck & ~self._stuck_told):
             place = float(motion.x[v, a]), float(motion.y[v, a])
@@ -664,7 +576,7 @@ class World:
 
     def _glance(self) -> None:
         """Draw when the next glance begins, and to where, of those that have begun a period."""
-        motion, timing = self.motion, self._timing
+        motion, timing = self.motion, self.timing
         for v, a in np.argwhere(timing.fresh):
             entry, n = int(self.ladders.entries[v, a]), int(timing.glanced[v, a])
             name = self.agents[a]
@@ -690,26 +602,28 @@ class World:
         names = self._states[v][a][0]
         return names[self.ladders.state[v, a]] if names else ""
 
+    def states_of(self, v: int, a: int) -> list[State]:
+        """The states of an agent's ladder; none without one."""
+        return self._states[v][a][1]
+
     def state_of(self, v: int, a: int) -> State:
         """The state that an agent is in."""
         states = self._states[v][a][1]
         return states[self.ladders.state[v, a]] if states else State()
 
-    def walker_of(self, v: int, a: int) -> Walker:
-        """The ground that an agent walks on; found out when first asked for."""
-        if (v, a) not in self._walkers:
-            setup, name = self.setups[v], self.agents[a]
-            ways = free = self.level.ways()
-            if self.motion.driven[v, a]:
-                leash = setup.cast[name].leash
-                ways = self.level.ways(
-                    clearance=setup.body_of(name).radius,
-                    within=leash.zone if leash else None,
-                    bounds=self._bounds[v],
-                    z=setup.cast[name].z,
-                )
-            self._walkers[v, a] = Walker(ways, free, self._place(v, a))
-        return self._walkers[v, a]
+    def new_walker(self, v: int, a: int) -> Walker:
+        """The ground that an agent walks on."""
+        setup, name = self.setups[v], self.agents[a]
+        ways = free = self.level.ways()
+        if self.motion.driven[v, a]:
+            leash = setup.cast[name].leash
+            ways = self.level.ways(
+                clearance=setup.body_of(name).radius,
+                within=leash.zone if leash else None,
+                bounds=self._bounds[v],
+                z=setup.cast[name].z,
+            )
+        return Walker(ways, free, self._place(v, a))
 
     def route_of(self, v: int, a: int, name: str | None) -> Numbers:
         """The corners, (corners, 2), of a route, or of the agent's own; none if it has none."""

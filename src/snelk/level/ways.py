@@ -9,7 +9,7 @@ is worked out once, SciPy's Dijkstra finds the ways between them, and what it fo
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import cached_property
 from threading import Lock
 from typing import TYPE_CHECKING, Any
@@ -183,7 +183,7 @@ class Ways:
         """
         if self.is_small:
             way, room = np.empty((len(self.corners) + 1, 2)), self.room()
-            for ground in (self.ground, self.whole_ground):  # the whole one only if it is needed
+            for ground in self.grounds():
                 count = find_way(
                     ground, self.grid, scratch_for(plain(self.grid)), room, start, goal, way
                 )
@@ -222,6 +222,13 @@ class Ways:
         """Which places, (places, 2) in m, are in a part of the ground."""
         found = [part_of(self.ground, x, y) for x, y in places.tolist()]
         return np.array([0 <= part == each for each in found], np.bool_)
+
+    def grounds(self) -> Iterator[Ground]:
+        """What compiled loops read; with the ways between corners only when asked for more."""
+        if "whole_ground" not in self.__dict__:
+            yield self.ground
+        if self.is_small:
+            yield self.whole_ground
 
     def room(self) -> Numbers:
         """Room for compiled loops to note of each corner what they find on the way."""

@@ -145,7 +145,7 @@ def _out_of_reach(scenario: Scenario) -> Found:
                     f"corner {n} of its route": (float(x), float(y))
                     for n, (x, y) in enumerate(corners)
                 }
-        walker, close = world.walker_of(0, a), world.motion.nearness(0, a)[0]
+        walker, close = world.thinking.walker_of(0, a), world.motion.nearness(0, a)[0]
         for what, goal in goals.items():
             end = np.array(goal)
             nowhere = walker.part < 0

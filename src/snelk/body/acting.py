@@ -1,0 +1,340 @@
+"""What agents do in their states, and the ways they take: compiled, see `snelk.level.columns`.
+
+An activity thinks when its state is entered, when its way is at its end, and when the time is up
+that it asked for. What it wants to go to is noted, and the ways are found afterwards.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from cython import compiled, nogil
+from cython.cimports.libc.math import hypot, isnan
+from numpy.typing import NDArray
+
+from snelk.body.columns import DoingColumns, MovingColumns, TimingColumns
+from snelk.body.doing import (
+    APPROACH,
+    FACE,
+    GO,
+    HOME,
+    KEEP_UP,
+    NEWLY_DONE,
+    NEWLY_FAILED,
+    OTHERS,
+    RESUME,
+    Doing,
+)
+from snelk.body.paces import AT_FOCUS, Moving
+from snelk.body.standing import Timing
+from snelk.level.columns import GridColumns, GroundColumns, agree, door, laid_out, plain
+from snelk.level.grid import Grid
+from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground
+from snelk.mind.columns import AttendedColumns, DrawnColumns
+from snelk.mind.drawn import Drawn
+from snelk.mind.signals import PLACE, Attended
+
+if not compiled:  # else it is the loop's own, by the .pxd
+    from snelk.body.moving import _begin_way, _nearness, _take_way, _turns_back
+    from snelk.level.walking import onto, way_between
+
+NEVER = float("inf")
+NAN = float("nan")
+
+FARTHER, AND_MORE = 1.25, 0.1
+"""Who has come near enough stands until the target is so many times as far off and so much more,
+m.
+"""
+
+
+@door
+def act(
+    moving: Moving,
+    now: Attended,
+    drawn: Drawn,
+    state: NDArray[np.int16],
+    time: float,
+    dt: float,
+    timing: Timing,
+    doing: Doing,
+) -> int:
+    """Let those think whose turn it is; return for how many that is left to Python.
+
+    Args:
+        moving: Their bodies; where they look, and their ways, are overwritten.
+        now: What they have of their targets.
+        drawn: The places that noises of nobody drew them to.
+        state: (variant, agent) their alert states.
+        time: The time of the tick, s.
+        dt: Its length, s.
+        timing: Of those that are left to Python `due` stays; else it and when they think next are
+            overwritten.
+        doing: What they do; overwritten.
+    """
+    agree(plain(moving).x.shape, plain(now).focus.shape, plain(drawn).x.shape, state.shape)
+    agree(plain(moving).x.shape, plain(timing).due.shape, plain(doing).kind.shape)
+    return _act(
+        laid_out(MovingColumns, moving),
+        laid_out(AttendedColumns, now),
+        laid_out(DrawnColumns, drawn),
+        state,
+        time,
+        dt,
+        laid_out(TimingColumns, timing),
+        laid_out(DoingColumns, doing),
+    )
+
+
+@door
+def set_out(
+    number: int,
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    room: NDArray[np.float64],
+    way: NDArray[np.float64],
+    smooth: NDArray[np.bool_],
+    dt: float,
+    moving: Moving,
+    doing: Doing,
+) -> int:
+    """Take the ways that are wanted on one ground; return for how many that is left to do.
+
+    Left is who turns in arcs or has to turn back, who stands where it cannot, and whose way is
+    not known on this ground or has more corners than there is room for.
+
+    Args:
+        number: Of the ground.
+        ground: What can be walked on.
+        grid: What is in the way.
+        scratch: Of the grid.
+        room: (4, corners) overwritten.
+        way: (corners + 1, 2) overwritten.
+        smooth: (variant, agent) who turns in arcs.
+        dt: Length of the tick, s.
+        moving: Their bodies; their ways are overwritten.
+        doing: What they do; `wants` is taken back where it is done.
+    """
+    count = len(plain(ground).corners)
+    agree(room.shape, (4, count))
+    agree(way.shape, (count + 1, 2))
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(moving).x.shape, smooth.shape, plain(doing).kind.shape)
+    return _set_out(
+        number,
+        laid_out(GroundColumns, ground),
+        laid_out(GridColumns, grid),
+        scratch,
+        room,
+        way,
+        smooth,
+        dt,
+        laid_out(MovingColumns, moving),
+        laid_out(DoingColumns, doing),
+    )
+
+
+def _act(
+    moving: Moving,
+    now: Attended,
+    drawn: Drawn,
+    state: NDArray[np.int16],
+    time: float,
+    dt: float,
+    timing: Timing,
+    doing: Doing,
+) -> int:
+    others = 0
+    with nogil:
+        for v in range(len(moving.x)):
+            for a in range(moving.x.shape[1]):
+                doing.news[v, a] = 0
+                if not timing.due[v, a]:
+                    continue
+                kind = doing.kind[v, a]
+                if kind == OTHERS:
+                    others += 1
+                    continue
+                timing.due[v, a] = False
+                timing.thought_there[v, a] = moving.at_end[v, a] or moving.no_way[v, a]
+                was_done, was_failed = doing.done[v, a], doing.failed[v, a]
+                if kind == APPROACH:
+                    again = _approach(moving, now, drawn, state[v, a], dt, v, a, doing)
+                elif kind == GO:
+                    again = _go(moving, now, drawn, state[v, a], dt, v, a, doing)
+                elif kind in (HOME, RESUME):
+                    again = _go_home(moving, kind, dt, v, a, doing)
+                else:
+                    if kind == FACE:
+                        moving.look[v, a] = AT_FOCUS
+                        moving.look_x[v, a] = moving.look_y[v, a] = NAN
+                    doing.done[v, a] = True
+                    _stand(moving, v, a)
+                    again = NEVER
+                timing.next_thought[v, a] = time + again
+                if doing.done[v, a] and not was_done:
+                    doing.news[v, a] += NEWLY_DONE
+                if doing.failed[v, a] and not was_failed:
+                    doing.news[v, a] += NEWLY_FAILED
+    return others
+
+
+def _approach(
+    moving: Moving,
+    now: Attended,
+    drawn: Drawn,
+    state: int,
+    dt: float,
+    v: int,
+    a: int,
+    doing: Doing,
+) -> float:
+    """Follow the belief of where the focus is; stand where there is none."""
+    x, y = NAN, NAN
+    j = now.focus[v, a]
+    if j == PLACE:
+        x, y = drawn.x[v, a], drawn.y[v, a]
+    elif j >= 0:
+        x, y = now.x[v, a, j], now.y[v, a, j]
+    if x == doing.to_x[v, a] and y == doing.to_y[v, a] and moving.on_way[v, a]:
+        return KEEP_UP  # it would take the way again that it is on
+    _come_to_end(moving, dt, v, a, doing)
+    doing.to_x[v, a], doing.to_y[v, a] = x, y
+    if isnan(x):
+        _stand(moving, v, a)
+        return KEEP_UP
+    stop = max(doing.stops[v, a, max(state, 0)], max(moving.arrive[v, a], moving.pace[v, a] * dt))
+    apart = hypot(x - moving.x[v, a], y - moving.y[v, a])
+    if not (moving.at_end[v, a] and apart <= FARTHER * stop + AND_MORE):
+        _want(moving, v, a, x, y, stop, doing)
+    return KEEP_UP
+
+
+def _go(
+    moving: Moving,
+    now: Attended,
+    drawn: Drawn,
+    state: int,
+    dt: float,
+    v: int,
+    a: int,
+    doing: Doing,
+) -> float:
+    """Go to where the focus was last known or to a spot, and again if that is another place."""
+    x, y = doing.spots[v, a, max(state, 0), 0], doing.spots[v, a, max(state, 0), 1]
+    again = KEEP_UP if isnan(x) else NEVER
+    j = now.focus[v, a]
+    if isnan(x) and j == PLACE:
+        x, y = drawn.x[v, a], drawn.y[v, a]
+    elif isnan(x) and j >= 0:
+        x, y = now.known_x[v, a, j], now.known_y[v, a, j]
+    if isnan(x) and isnan(doing.to_x[v, a]):
+        _stand(moving, v, a)
+    elif not isnan(x) and not (x == doing.to_x[v, a] and y == doing.to_y[v, a]):
+        doing.done[v, a] = doing.failed[v, a] = False
+        doing.to_x[v, a], doing.to_y[v, a] = x, y
+        _want(moving, v, a, x, y, 0.0, doing)
+    else:
+        _come_to_end_there(moving, dt, v, a, doing)
+    return again
+
+
+def _go_home(moving: Moving, kind: int, dt: float, v: int, a: int, doing: Doing) -> float:
+    """Set out for home, or for where it left its routine; there, turn as it stood."""
+    if isnan(doing.to_x[v, a]):
+        x, y, heading = doing.home[v, a, 0], doing.home[v, a, 1], doing.home[v, a, 2]
+        if kind == RESUME:
+            x, y = doing.routine[v, a, 0], doing.routine[v, a, 1]
+            heading = doing.routine[v, a, 2]
+            if isnan(x):
+                heading = moving.heading[v, a]
+        if isnan(x):
+            x, y = moving.x[v, a], moving.y[v, a]
+        doing.to_x[v, a], doing.to_y[v, a], doing.facing[v, a] = x, y, heading
+        _want(moving, v, a, x, y, 0.0, doing)
+    elif _come_to_end_there(moving, dt, v, a, doing) and not isnan(doing.facing[v, a]):
+        moving.base[v, a] = doing.facing[v, a]
+    return NEVER
+
+
+def _come_to_end(moving: Moving, dt: float, v: int, a: int, doing: Doing) -> None:
+    """Its way is at its end: that is what was wanted, or as near as it gets."""
+    _close, arrived, unreachable = _nearness(moving, dt, v, a)
+    doing.done[v, a], doing.failed[v, a] = arrived, unreachable
+
+
+def _come_to_end_there(moving: Moving, dt: float, v: int, a: int, doing: Doing) -> bool:
+    """The same if its way is at its end; tell whether it is."""
+    there: bool = moving.at_end[v, a] or moving.no_way[v, a]
+    if there:
+        _come_to_end(moving, dt, v, a, doing)
+    return there
+
+
+def _stand(moving: Moving, v: int, a: int) -> None:
+    """Leave its way, as soon as it has come to a stand on it."""
+    moving.on_way[v, a] = moving.at_end[v, a] = moving.no_way[v, a] = False
+    moving.short[v, a] = 0.0
+
+
+def _want(moving: Moving, v: int, a: int, x: float, y: float, stop: float, doing: Doing) -> None:
+    """A way to a place is to be found, or as near as it can get.
+
+    Who is moved from outside would go straight.
+    """
+    doing.wants[v, a] = moving.driven[v, a]
+    doing.goals[v, a, 0], doing.goals[v, a, 1], doing.stop[v, a] = x, y, stop
+    if not moving.driven[v, a]:
+        moving.points[v, a, 0, 0], moving.points[v, a, 0, 1], moving.beyond[v, a, 0] = x, y, 0.0
+        _begin_way(moving, v, a, 1, stop, 0.0, -1)
+
+
+def _set_out(
+    number: int,
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    room: NDArray[np.float64],
+    way: NDArray[np.float64],
+    smooth: NDArray[np.bool_],
+    dt: float,
+    moving: Moving,
+    doing: Doing,
+) -> int:
+    left = 0
+    with nogil:
+        for v in range(len(moving.x)):
+            for a in range(moving.x.shape[1]):
+                if not doing.wants[v, a] or doing.ground[v, a] != number:
+                    continue
+                doing.wants[v, a] = False
+                part = doing.part[v, a]
+                if part < 0:
+                    _cannot_go(moving, v, a)
+                    continue
+                x, y = moving.x[v, a], moving.y[v, a]
+                to_x, to_y = doing.goals[v, a, 0], doing.goals[v, a, 1]
+                from_x, from_y = onto(ground, part, x, y)
+                end_x, end_y = onto(ground, part, to_x, to_y)
+                count = NOT_KNOWN
+                if not smooth[v, a] and from_x == x and from_y == y:
+                    count = way_between(ground, grid, scratch, room, x, y, end_x, end_y, way)
+                if count == NO_WAY:
+                    _cannot_go(moving, v, a)
+                    continue
+                fits = 0 < count <= moving.points.shape[2]
+                if not fits or _turns_back(moving, dt, v, a, way[0, 0], way[0, 1]):
+                    doing.wants[v, a] = True
+                    left += 1
+                    continue
+                # Where the ground ends before the goal, it need not stop as far off.
+                short, stop = hypot(end_x - to_x, end_y - to_y), doing.stop[v, a]
+                close, _arrived, _unreachable = _nearness(moving, dt, v, a)
+                missed = short if short > stop + close else 0.0
+                _take_way(moving, v, a, way, count, max(stop - short, 0.0), missed, -1)
+    return left
+
+
+def _cannot_go(moving: Moving, v: int, a: int) -> None:
+    """Stand, as there is no way to where it wants to go."""
+    _stand(moving, v, a)
+    moving.no_way[v, a] = True

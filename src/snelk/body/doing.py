@@ -1,0 +1,72 @@
+"""What every agent is doing, as plain arrays: what compiled loops read and write of it."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+OTHERS, HOLD, FACE, SLEEP, APPROACH, GO, HOME, RESUME = range(8)
+"""Activities by number. That of OTHERS is an object in Python, see `snelk.body.activities`."""
+
+CODES = {
+    "hold": HOLD,
+    "face": FACE,
+    "sleep": SLEEP,
+    "approach": APPROACH,
+    "go": GO,
+    "home": HOME,
+    "resume": RESUME,
+}
+"""Those that `snelk.body.acting` knows, by the key they are written with."""
+
+NEWLY_DONE, NEWLY_FAILED = 1, 2
+"""Marks of what has come of an activity at a tick; they add up."""
+
+KEEP_UP = 0.2
+"""Seconds after which somebody who follows a target looks again where to go."""
+
+
+class Doing(NamedTuple):
+    """What it does in its alert state: (variant, agent) where nothing else is said."""
+
+    kind: NDArray[np.int8]  # one of OTHERS to RESUME
+    done: Truths  # it has done what it is to do
+    failed: Truths  # it cannot
+    news: NDArray[np.int8]  # NEWLY_DONE and NEWLY_FAILED at this tick
+    to_x: Numbers  # the place it set out to, m; NaN before
+    to_y: Numbers
+    facing: Numbers  # where it will face there, rad; NaN for as it comes
+    wants: Truths  # a way to its goal is to be found
+    stop: Numbers  # the way ends so far before the goal, m
+    goals: Numbers  # (variant, agent, 2): where it wants to go, m
+    home: Numbers  # (variant, agent, 3): where it goes home to, m, and faces there, rad; NaN for
+    # where it is, and for as it comes
+    routine: Numbers  # the same of where it left its routine
+    stops: Numbers  # (variant, agent, state): `stop` of approaching as it is written, m
+    spots: Numbers  # (variant, agent, state, 2): the spot it goes to, m; NaN for last known
+    ground: NDArray[np.int32]  # number of the ground that it walks on; -1 if not asked yet
+    part: NDArray[np.int32]  # the part of that; -1 for none
+
+    @classmethod
+    def blank(cls, shape: tuple[int, ...], states: int) -> Doing:
+        """Nobody does anything."""
+        done, failed, wants = np.zeros((3, *shape), dtype=np.bool_)
+        kind, news = np.zeros((2, *shape), dtype=np.int8)
+        to_x, to_y, facing, stop = np.full((4, *shape), np.nan)
+        home, routine = np.full((2, *shape, 3), np.nan)
+        ground, part = np.full((2, *shape), -1, dtype=np.int32)
+        return cls(
+            *(kind, done, failed, news, to_x, to_y, facing, wants, stop),
+            np.full((*shape, 2), np.nan),
+            home,
+            routine,
+            np.zeros((*shape, states)),
+            np.full((*shape, states, 2), np.nan),
+            ground,
+            part,
+        )

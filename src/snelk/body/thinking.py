@@ -1,0 +1,207 @@
+"""Thinking: what agents do in their states, each when its time has come, and the ways they take.
+
+Most of it is done by compiled loops (`snelk.body.acting`); what they leave is done here, by the
+activities that are objects in Python, for the agents that need it only.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from snelk.body.acting import act, set_out
+from snelk.body.activities import NEVER, Activity, Call, Evade, Flee, Patrol
+from snelk.body.columns import DoingColumns
+from snelk.body.doing import CODES, NEWLY_DONE, NEWLY_FAILED, OTHERS, Doing
+from snelk.body.me import Me, Place
+from snelk.body.outcomes import Happening
+from snelk.body.roaming import Roam
+from snelk.body.searching import Search
+from snelk.body.standing import SLACK
+from snelk.body.timing import who_thinks
+from snelk.body.walker import Walker
+from snelk.level.columns import laid_out, plain
+from snelk.level.grid import scratch_for
+from snelk.mind.ladder import Step
+from snelk.mind.signals import NOBODY
+
+if TYPE_CHECKING:
+    from snelk.body.world import Senses, World
+    from snelk.level.ways import Ways
+
+OBJECTS: dict[str, type[Activity]] = {
+    "patrol": Patrol,
+    "roam": Roam,
+    "flee": Flee,
+    "evade": Evade,
+    "search": Search,
+    "call": Call,
+}
+"""The activities that are objects, by the key they are written with."""
+
+WALKS = {"go", "home", "resume", *(name for name, kind in OBJECTS.items() if kind.walks)}
+"""Those that go somewhere, so that arriving there is an event, and being done."""
+
+
+class Thinking:
+    """What everybody does.
+
+    Attributes:
+        doing: It, as plain arrays.
+    """
+
+    def __init__(self, world: World) -> None:
+        self._world = world
+        ladders = world.ladders
+        shape = ladders.used.shape
+        self.doing = doing = Doing.blank(shape, ladders.least.shape[2])
+        doing.done[...] = True  # who has no activity has done all it had to
+        self._laid = laid_out(DoingColumns, doing)
+        self._objects: dict[tuple[int, int], Activity] = {}
+        self._short_told = np.zeros(shape, dtype=np.bool_)
+        self._walkers: dict[tuple[int, int], Walker] = {}
+        self._grounds: list[Ways] = []  # by number
+        self._kinds = np.zeros(ladders.least.shape, dtype=np.int8)
+        motion = world.motion
+        for place, values in enumerate((motion.home_x, motion.home_y, motion.home_heading)):
+            doing.home[:, :, place] = values
+        for v, row in enumerate(ladders.ladders):
+            for a, ladder in enumerate(row):
+                for s, state in enumerate(ladder.states.values() if ladder else ()):
+                    self._kinds[v, a, s] = CODES.get(state.activity, OTHERS)
+                    if state.approach is not None:
+                        doing.stops[v, a, s] = state.approach.stop
+                    if state.go is not None and state.go.spot is not None:
+                        doing.spots[v, a, s] = world.spots[state.go.spot]
+
+    def leave(self, step: Step) -> None:
+        """A state is left; who is woken is busy for a while."""
+        world, v, a = self._world, step.variant, step.agent
+        before = world.states_of(v, a)[step.before]
+        if before.sleep is not None:
+            until = world.ladders.tick + round(before.sleep.wake_time / world.dt)
+            world.ladders.busy_until[v, a] = until
+        old = self._objects.pop((v, a), None)
+        if old is not None:
+            old.leave()
+
+    def begin(self, v: int, a: int) -> None:
+        """Begin what is done in the state that an agent is in now."""
+        doing, world = self.doing, self._world
+        doing.kind[v, a] = self._kinds[v, a, max(int(world.ladders.state[v, a]), 0)]
+        doing.to_x[v, a] = doing.to_y[v, a] = np.nan
+        doing.done[v, a] = doing.failed[v, a] = doing.wants[v, a] = False
+        if doing.kind[v, a] == OTHERS:
+            activity = OBJECTS[world.state_of(v, a).activity](Me(world, v, a))
+            self._objects[v, a] = activity
+            doing.done[v, a], doing.failed[v, a] = activity.done, activity.failed
+        world.timing.next_thought[v, a] = -NEVER
+        world.timing.thought_there[v, a] = self._short_told[v, a] = False
+
+    def step(self, senses: Senses) -> None:
+        """Let those think whose time it is, or whose way is at its end."""
+        world, motion, doing = self._world, self._world.motion, self.doing
+        timing, ladders = world.timing, world.ladders
+        if not who_thinks(motion.now, ladders.laid, ladders.tick, world.time, world.laid_timing):
+            return
+        if timing.at_end.any():
+            self._tell_ends()
+        others = act(
+            motion.now, world.attention.laid, senses.places.laid, ladders.state, world.time,
+            world.dt, world.laid_timing, self._laid,
+        )  # fmt: skip
+        if doing.wants.any():
+            self._set_out()
+        told = len(world.happenings)
+        for v, a in np.argwhere(timing.due).tolist() if others else ():
+            self._ask(v, a)
+        for v, a in np.argwhere(doing.news).tolist():
+            self._tell_news(v, a)
+        world.happenings[told:] = sorted(
+            world.happenings[told:], key=lambda each: (each.variant, each.agent)
+        )
+        there = motion.at_end | motion.no_way
+        np.logical_and(timing.thought_there, there, out=timing.thought_there)
+
+    def _ask(self, v: int, a: int) -> None:
+        """Let an activity that is an object think."""
+        world, timing, activity = self._world, self._world.timing, self._objects[v, a]
+        time_is_up = world.time >= timing.next_thought[v, a] - SLACK
+        if not (activity.asked_on_arrival or time_is_up):
+            return
+        timing.thought_there[v, a] = world.motion.at_end[v, a] | world.motion.no_way[v, a]
+        was_done, was_failed = activity.done, activity.failed
+        timing.next_thought[v, a] = world.time + activity.think()
+        self.doing.done[v, a], self.doing.failed[v, a] = activity.done, activity.failed
+        newly_done = NEWLY_DONE * (activity.done and not was_done)
+        self.doing.news[v, a] = newly_done + NEWLY_FAILED * (activity.failed and not was_failed)
+
+    def _set_out(self) -> None:
+        """Find the ways that are wanted."""
+        world, doing, motion = self._world, self.doing, self._world.motion
+        for v, a in np.argwhere(doing.wants & (doing.ground < 0)).tolist():
+            self.walker_of(v, a)
+        for number in np.unique(doing.ground[doing.wants]).tolist():
+            ways = self._grounds[number]
+            room, way = ways.room(), np.empty((len(ways.corners) + 1, 2))
+            for ground in ways.grounds():
+                if not set_out(
+                    number, ground, ways.grid, scratch_for(plain(ways.grid)), room, way,
+                    motion.smooth, world.dt, motion.now, self._laid,
+                ):  # fmt: skip
+                    break
+        for v, a in np.argwhere(doing.wants).tolist():
+            doing.wants[v, a] = False
+            x, y = doing.goals[v, a].tolist()
+            Me(world, v, a).walk_to((x, y), stop=float(doing.stop[v, a]))
+
+    def _tell_news(self, v: int, a: int) -> None:
+        """What has come of an activity."""
+        world, news = self._world, self.doing.news[v, a]
+        activity, place = world.state_of(v, a).activity, Me(world, v, a).place
+        reached = world.timing.at_end[v, a] and world.motion.nearness(v, a)[1]
+        if news & NEWLY_DONE and activity in WALKS and not reached:
+            world.happenings.append(Happening(v, a, "done", NOBODY, *place, activity))
+        if news & NEWLY_FAILED:
+            world.happenings.append(Happening(v, a, "failed", NOBODY, *place, activity))
+
+    def _tell_ends(self) -> None:
+        """Ways that have just come to their end: there, or as near as it gets, and why not."""
+        world = self._world
+        for v, a in np.argwhere(world.timing.at_end).tolist():
+            activity = self._objects.get((v, a))
+            if activity is not None and activity.joins:
+                continue
+            me = Me(world, v, a)
+            if me.arrived:
+                self._short_told[v, a] = False
+                if world.state_of(v, a).activity in WALKS:
+                    world.happenings.append(Happening(v, a, "reached", NOBODY, *me.place))
+            elif not self._short_told[v, a]:
+                self._short_told[v, a] = True
+                x, y = self.doing.goals[v, a].tolist()
+                text = self._why_short(me, (x, y))
+                world.happenings.append(Happening(v, a, "unreachable", NOBODY, *me.place, text))
+
+    def _why_short(self, me: Me, goal: Place) -> str:
+        """How far from where it wanted to go somebody has to stop, and what keeps it off."""
+        if np.isnan(goal[0]):
+            return "nowhere: there is no ground to go to"
+        off = float(np.hypot(*np.subtract(goal, me.place)))
+        return f"({goal[0]:.1f}, {goal[1]:.1f}): {off:.1f} m short, {me.in_the_way(goal)}"
+
+    def walker_of(self, v: int, a: int) -> Walker:
+        """The ground that an agent walks on; found out when first asked for."""
+        if (v, a) not in self._walkers:
+            self._walkers[v, a] = walker = self._world.new_walker(v, a)
+            if walker.ways not in self._grounds:
+                self._grounds.append(walker.ways)
+            self.doing.ground[v, a] = self._grounds.index(walker.ways)
+            self.doing.part[v, a] = walker.part
+        return self._walkers[v, a]
+
+    def forget_ground(self, v: int) -> None:
+        """The ground of a variant is another from now on."""
+        self._walkers = {key: each for key, each in self._walkers.items() if key[0] != v}
+        self.doing.ground[v] = -1
