@@ -54,16 +54,22 @@ cdef void _want(
     DoingColumns doing,
 ) noexcept nogil
 
-@cython.locals(
-    left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, part=Py_ssize_t, count=Py_ssize_t, x=double,
-    y=double, to_x=double, to_y=double, from_x=double, from_y=double, end_x=double, end_y=double,
-    fits=bint, short=double, stop=double, close=double, _arrived=bint, _unreachable=bint,
-    missed=double,
-)
+@cython.locals(left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t)
 cdef Py_ssize_t _set_out(
     Py_ssize_t number, GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch,
     double[:, ::1] room, double[:, ::1] way, const unsigned char[:, ::1] smooth, double dt,
     MovingColumns moving, DoingColumns doing,
 ) noexcept
+
+@cython.locals(
+    part=Py_ssize_t, count=Py_ssize_t, x=double, y=double, to_x=double, to_y=double,
+    from_x=double, from_y=double, end_x=double, end_y=double, fits=bint, short=double,
+    stop=double, close=double, _arrived=bint, _unreachable=bint, missed=double,
+)
+cdef bint _set_out_one(
+    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
+    double[:, ::1] way, const unsigned char[:, ::1] smooth, double dt, Py_ssize_t v, Py_ssize_t a,
+    MovingColumns moving, DoingColumns doing,
+) noexcept nogil
 
 cdef void _cannot_go(MovingColumns moving, Py_ssize_t v, Py_ssize_t a) noexcept nogil

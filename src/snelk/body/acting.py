@@ -114,10 +114,7 @@ def set_out(
         moving: Their bodies; their ways are overwritten.
         doing: What they do; `wants` is taken back where it is done.
     """
-    count = len(plain(ground).corners)
-    agree(room.shape, (4, count))
-    agree(way.shape, (count + 1, 2))
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    _agree_on_ground(ground, grid, scratch, room, way)
     agree(plain(moving).x.shape, smooth.shape, plain(doing).kind.shape)
     return _set_out(
         number,
@@ -131,6 +128,54 @@ def set_out(
         laid_out(MovingColumns, moving),
         laid_out(DoingColumns, doing),
     )
+
+
+@door
+def set_out_one(
+    v: int,
+    a: int,
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    room: NDArray[np.float64],
+    way: NDArray[np.float64],
+    smooth: NDArray[np.bool_],
+    dt: float,
+    moving: Moving,
+    doing: Doing,
+) -> bool:
+    """The same for one agent, on the ground that it walks on; tell whether it is done."""
+    _agree_on_ground(ground, grid, scratch, room, way)
+    agree(plain(moving).x.shape, smooth.shape, plain(doing).kind.shape)
+    agree((0 <= v < len(smooth), 0 <= a < smooth.shape[1]), (True, True))
+    return bool(
+        _set_out_one(
+            laid_out(GroundColumns, ground),
+            laid_out(GridColumns, grid),
+            scratch,
+            room,
+            way,
+            smooth,
+            dt,
+            v,
+            a,
+            laid_out(MovingColumns, moving),
+            laid_out(DoingColumns, doing),
+        )
+    )
+
+
+def _agree_on_ground(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    room: NDArray[np.float64],
+    way: NDArray[np.float64],
+) -> None:
+    count = len(plain(ground).corners)
+    agree(room.shape, (4, count))
+    agree(way.shape, (count + 1, 2))
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
 
 
 def _act(
@@ -304,34 +349,51 @@ def _set_out(
     with nogil:
         for v in range(len(moving.x)):
             for a in range(moving.x.shape[1]):
-                if not doing.wants[v, a] or doing.ground[v, a] != number:
-                    continue
-                doing.wants[v, a] = False
-                part = doing.part[v, a]
-                if part < 0:
-                    _cannot_go(moving, v, a)
-                    continue
-                x, y = moving.x[v, a], moving.y[v, a]
-                to_x, to_y = doing.goals[v, a, 0], doing.goals[v, a, 1]
-                from_x, from_y = onto(ground, part, x, y)
-                end_x, end_y = onto(ground, part, to_x, to_y)
-                count = NOT_KNOWN
-                if not smooth[v, a] and from_x == x and from_y == y:
-                    count = way_between(ground, grid, scratch, room, x, y, end_x, end_y, way)
-                if count == NO_WAY:
-                    _cannot_go(moving, v, a)
-                    continue
-                fits = 0 < count <= moving.points.shape[2]
-                if not fits or _turns_back(moving, dt, v, a, way[0, 0], way[0, 1]):
-                    doing.wants[v, a] = True
-                    left += 1
-                    continue
-                # Where the ground ends before the goal, it need not stop as far off.
-                short, stop = hypot(end_x - to_x, end_y - to_y), doing.stop[v, a]
-                close, _arrived, _unreachable = _nearness(moving, dt, v, a)
-                missed = short if short > stop + close else 0.0
-                _take_way(moving, v, a, way, count, max(stop - short, 0.0), missed, -1)
+                if doing.wants[v, a] and doing.ground[v, a] == number:
+                    left += not _set_out_one(
+                        ground, grid, scratch, room, way, smooth, dt, v, a, moving, doing
+                    )
     return left
+
+
+def _set_out_one(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    room: NDArray[np.float64],
+    way: NDArray[np.float64],
+    smooth: NDArray[np.bool_],
+    dt: float,
+    v: int,
+    a: int,
+    moving: Moving,
+    doing: Doing,
+) -> bool:
+    part = doing.part[v, a]
+    doing.wants[v, a] = False
+    if part < 0:
+        _cannot_go(moving, v, a)
+        return True
+    x, y = moving.x[v, a], moving.y[v, a]
+    to_x, to_y = doing.goals[v, a, 0], doing.goals[v, a, 1]
+    from_x, from_y = onto(ground, part, x, y)
+    end_x, end_y = onto(ground, part, to_x, to_y)
+    count = NOT_KNOWN
+    if not smooth[v, a] and from_x == x and from_y == y:
+        count = way_between(ground, grid, scratch, room, x, y, end_x, end_y, way)
+    if count == NO_WAY:
+        _cannot_go(moving, v, a)
+        return True
+    fits = 0 < count <= moving.points.shape[2]
+    if not fits or _turns_back(moving, dt, v, a, way[0, 0], way[0, 1]):
+        doing.wants[v, a] = True
+        return False
+    # Where the ground ends before the goal, it need not stop as far off.
+    short, stop = hypot(end_x - to_x, end_y - to_y), doing.stop[v, a]
+    close, _arrived, _unreachable = _nearness(moving, dt, v, a)
+    missed = short if short > stop + close else 0.0
+    _take_way(moving, v, a, way, count, max(stop - short, 0.0), missed, -1)
+    return True
 
 
 def _cannot_go(moving: Moving, v: int, a: int) -> None:

@@ -168,11 +168,21 @@ class Me:
     def walk_to(self, to: Place, *, stop: float = 0.0) -> bool:
         """Take the way to a place, or as near as it can get; tell whether there is one."""
         motion, v, a = self.world.motion, self.v, self.a
-        goal = np.array(to, dtype=np.float64)
-        self.world.thinking.doing.goals[v, a] = goal
+        doing = self.world.thinking.doing
         if not motion.driven[v, a]:  # it is moved from outside: what would it do?
-            motion.go(v, a, goal[None], stop)
+            doing.goals[v, a] = to
+            motion.go(v, a, doing.goals[v, a, None], stop)
             return True
+        if self.world.thinking.set_out(v, a, to, stop):
+            return not motion.no_way[v, a]
+        return self.find_way()
+
+    def find_way(self) -> bool:
+        """The same, where compiled loops left it to Python; see `acting.set_out`."""
+        motion, v, a = self.world.motion, self.v, self.a
+        doing = self.world.thinking.doing
+        goal, stop = doing.goals[v, a].copy(), float(doing.stop[v, a])
+        doing.wants[v, a] = False
         way, turn_at = self.path(goal), -1
         arc = None if way is None else self.smoothed(way)
         if arc is not None:

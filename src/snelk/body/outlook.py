@@ -34,9 +34,7 @@ def could_be_seen(me: Me, place: Place) -> bool:
     eye = poses.z[p, focus] + world.bodies.eyes[v, focus, 0]
     posture = world.motion.posture[v, me.a]
     middle = poses.z[p, i] + 0.5 * world.bodies.height[v, i, posture]
-    ends = np.array([[*threat, eye]]), np.array([[*place, middle]])
-    share, _, _ = world.level.rays.cast(*ends)
-    return bool(share[0] > 0.0)
+    return world.level.rays.is_free((*threat, eye), (*place, middle))
 
 
 def looks_at(me: Me, places: Numbers, target: int | None = None) -> Truths:

@@ -261,8 +261,7 @@ class Search(Activity):
     def _much_better(self, best: int) -> bool:
         likelihood = self.likelihood
         assert likelihood is not None
-        around = likelihood.links @ likelihood.share
-        return bool(around[best] > MORE * around[self.target])
+        return likelihood.around(best) > MORE * likelihood.around(self.target)
 
     def _look_out(self) -> None:
         likelihood = self.likelihood

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from snelk.body.acting import act, set_out
+from snelk.body.acting import act, set_out, set_out_one
 from snelk.body.activities import NEVER, Activity, Call, Evade, Flee, Patrol
 from snelk.body.columns import DoingColumns
 from snelk.body.doing import CODES, NEWLY_DONE, NEWLY_FAILED, OTHERS, Doing
@@ -144,7 +144,7 @@ class Thinking:
             self.walker_of(v, a)
         for number in np.unique(doing.ground[doing.wants]).tolist():
             ways = self._grounds[number]
-            room, way = ways.room(), np.empty((len(ways.corners) + 1, 2))
+            room, way = ways.room(), ways.room_for_way()
             for ground in ways.grounds():
                 if not set_out(
                     number, ground, ways.grid, scratch_for(plain(ways.grid)), room, way,
@@ -152,9 +152,27 @@ class Thinking:
                 ):  # fmt: skip
                     break
         for v, a in np.argwhere(doing.wants).tolist():
-            doing.wants[v, a] = False
-            x, y = doing.goals[v, a].tolist()
-            Me(world, v, a).walk_to((x, y), stop=float(doing.stop[v, a]))
+            Me(world, v, a).find_way()
+
+    def set_out(self, v: int, a: int, goal: Place, stop: float) -> bool:
+        """Take the way to a place, or as near as an agent can get; tell whether that is done.
+
+        Who is moved here and turns in arcs, has to turn back or stands where it cannot, has to
+        find its way itself.
+        """
+        world, doing, motion = self._world, self.doing, self._world.motion
+        doing.goals[v, a], doing.stop[v, a], doing.wants[v, a] = goal, stop, True
+        if (v, a) not in self._walkers:
+            self.walker_of(v, a)
+        ways = self._walkers[v, a].ways
+        room, way, scratch = ways.room(), ways.room_for_way(), scratch_for(plain(ways.grid))
+        return any(
+            set_out_one(
+                v, a, ground, ways.grid, scratch, room, way, motion.smooth, world.dt, motion.now,
+                self._laid,
+            )
+            for ground in ways.grounds()
+        )  # fmt: skip
 
     def _tell_news(self, v: int, a: int) -> None:
         """What has come of an activity."""

@@ -45,7 +45,7 @@ class Walker:
         """The length of the way between two places, or the nearest where it can stand, m."""
         if self.part < 0:
             return float("inf")
-        return self.ways.length(self.nearest(start), self.nearest(goal))
+        return self.ways.length_on(self.part, start, goal)
 
     def path(self, start: Place, goal: Numbers) -> Numbers | None:
         """The way to a place, (places, 2) in m, or as near as it can get; None if there is none.

@@ -39,6 +39,12 @@ cdef double _meet(
     double dy, double dz, double first, double last,
 ) noexcept nogil
 
+@cython.locals(share=double, _wall=Py_ssize_t, _at=double)
+cdef bint _passes(
+    GridColumns grid, Py_ssize_t[::1] scratch, double x, double y, double z, double to_x,
+    double to_y, double to_z,
+) noexcept
+
 @cython.locals(i=Py_ssize_t)
 cdef void _cast_each(
     GridColumns grid, Py_ssize_t[::1] scratch, const double[:, ::1] start,

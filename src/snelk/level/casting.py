@@ -196,6 +196,36 @@ def _meet(
 
 
 @door
+def passes(
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    x: float,
+    y: float,
+    z: float,
+    to_x: float,
+    to_y: float,
+    to_z: float,
+) -> bool:
+    """Whether anything of one ray passes, m."""
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    return _passes(laid_out(GridColumns, grid), scratch, x, y, z, to_x, to_y, to_z)
+
+
+def _passes(
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    x: float,
+    y: float,
+    z: float,
+    to_x: float,
+    to_y: float,
+    to_z: float,
+) -> bool:
+    share, _wall, _at = cast_ray(grid, scratch, x, y, z, to_x, to_y, to_z)
+    return bool(share > 0.0)
+
+
+@door
 def cast_each(
     grid: Grid,
     scratch: NDArray[np.int64],

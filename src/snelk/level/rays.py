@@ -7,7 +7,7 @@ from threading import local
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.level.casting import cast_each
+from snelk.level.casting import cast_each, passes
 from snelk.level.columns import GridColumns, laid_out
 from snelk.level.grid import Grid, scratch_for
 
@@ -32,6 +32,10 @@ class RayCaster(local):
         self.grid = grid
         self._scratch = scratch_for(grid)
         self._laid = laid_out(GridColumns, grid)
+
+    def is_free(self, start: tuple[float, float, float], end: tuple[float, float, float]) -> bool:
+        """Whether anything of one ray passes, m."""
+        return passes(self._laid, self._scratch, *start, *end)
 
     def cast(
         self, start: NDArray[np.float64], end: NDArray[np.float64]

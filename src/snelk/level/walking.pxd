@@ -4,7 +4,7 @@ from snelk.level.casting cimport cast_ray
 from snelk.level.columns cimport GridColumns, GroundColumns
 from snelk.level.within cimport where_in
 
-cdef double INF, ROUNDING
+cdef double INF, NAN, ROUNDING
 cdef Py_ssize_t NO_WAY, NOT_KNOWN, INSIDE, FAR, LEFT, FIRST, LAST
 cdef double NOT_TRIED, UNSEEN, SEEN
 
@@ -27,6 +27,12 @@ cdef Py_ssize_t way_between(
     GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
     double x, double y, double to_x, double to_y, double[:, ::1] way,
 ) noexcept nogil
+
+@cython.locals(_first=Py_ssize_t, _last=Py_ssize_t, whole=double)
+cdef double _length_of_way(
+    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
+    Py_ssize_t part, double x, double y, double to_x, double to_y,
+) noexcept
 
 @cython.locals(n=Py_ssize_t, _first=Py_ssize_t, _last=Py_ssize_t, whole=double)
 cdef void _lengths_between(

@@ -20,6 +20,7 @@ if not compiled:
     from snelk.level.within import where_in
 
 INF = float("inf")
+NAN = float("nan")
 
 ROUNDING = 1e-9
 """A way by a corner may be this much shorter than the straight lines it consists of, m."""
@@ -127,6 +128,38 @@ def lengths_between(
 
 
 @door
+def length_of_way(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    room: NDArray[np.float64],
+    part: int,
+    x: float,
+    y: float,
+    to_x: float,
+    to_y: float,
+) -> float:
+    """The length of the way between the places nearest to two in a part of the ground, m.
+
+    Infinite if there is none, NaN if the ways between corners are needed and not known.
+    """
+    agree(room.shape, (4, len(plain(ground).corners)))
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree((0 <= part < len(plain(ground).starts) - 1,), (True,))
+    return _length_of_way(
+        laid_out(GroundColumns, ground),
+        laid_out(GridColumns, grid),
+        scratch,
+        room,
+        part,
+        x,
+        y,
+        to_x,
+        to_y,
+    )
+
+
+@door
 def part_of(ground: Ground, x: float, y: float) -> int:
     """The first part of the ground that a place is in, or -1."""
     return _part_of(laid_out(GroundColumns, ground), x, y)
@@ -190,6 +223,27 @@ def way_between(
         corner = ground.before[first, corner]
     way[count, 0], way[count, 1] = to_x, to_y
     return count + 1
+
+
+def _length_of_way(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    room: NDArray[np.float64],
+    part: int,
+    x: float,
+    y: float,
+    to_x: float,
+    to_y: float,
+) -> float:
+    x, y = onto(ground, part, x, y)
+    to_x, to_y = onto(ground, part, to_x, to_y)
+    if is_clear(grid, scratch, x, y, to_x, to_y):
+        return float(hypot(to_x - x, to_y - y))
+    if len(ground.lengths) < len(ground.corners):
+        return NAN
+    _first, _last, whole = _best_turns(ground, grid, scratch, room, x, y, to_x, to_y)
+    return whole
 
 
 def _lengths_between(

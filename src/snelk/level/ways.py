@@ -25,6 +25,7 @@ from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, ground_of
 from snelk.level.walking import (
     can_walk,
     find_way,
+    length_of_way,
     lengths_between,
     part_of,
     step_back,
@@ -176,13 +177,25 @@ class Ways:
         """The length of the way between two places, (2,), m; infinite if there is none."""
         return float(self.distance(start[None], goal[None], np.array([np.inf]))[0])
 
+    def length_on(self, part: int, start: tuple[float, float], goal: tuple[float, float]) -> float:
+        """The same, of the places that are nearest in a part of the ground."""
+        if not self.is_small:
+            near = [self.nearest(np.array(place), part) for place in (start, goal)]
+            return self.length(*near)
+        scratch, room, length = scratch_for(plain(self.grid)), self.room(), np.nan
+        for ground in self.grounds():
+            length = length_of_way(ground, self.grid, scratch, room, part, *start, *goal)
+            if not np.isnan(length):
+                break
+        return length
+
     def path(self, start: Numbers, goal: Numbers) -> Numbers | None:
         """The places, (places, 2), where the shortest way turns, and the goal at its end, m.
 
         None if there is no way; see `nearest` for goals that cannot be walked to.
         """
         if self.is_small:
-            way, room = np.empty((len(self.corners) + 1, 2)), self.room()
+            way, room = self.room_for_way(), self.room()
             for ground in self.grounds():
                 count = find_way(
                     ground, self.grid, scratch_for(plain(self.grid)), room, start, goal, way
@@ -233,6 +246,10 @@ class Ways:
     def room(self) -> Numbers:
         """Room for compiled loops to note of each corner what they find on the way."""
         return np.empty((4, len(self.corners)))
+
+    def room_for_way(self) -> Numbers:
+        """Room for compiled loops to write down a way."""
+        return np.empty((len(self.corners) + 1, 2))
 
     @cached_property
     def ground(self) -> Ground:

@@ -89,3 +89,10 @@ cdef class DrawnColumns(Columns):
     cdef public double[:, ::1] x, y, age, blur, meter, quiet
     cdef public unsigned char[:, ::1] heard
     cdef public int[:, ::1] kind
+
+
+cdef class CellColumns(Columns):
+    cdef public const double[:, ::1] centres
+    cdef public const int[::1] starts, others
+    cdef public const double[::1] parts
+    cdef public double[::1] share, around

@@ -51,3 +51,7 @@ class SignalColumns(Columns):
 
 class DrawnColumns(Columns):
     """Those of `Drawn`."""
+
+
+class CellColumns(Columns):
+    """Those of `Cells`."""

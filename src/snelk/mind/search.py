@@ -6,7 +6,11 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from snelk.level.columns import laid_out
 from snelk.level.ways import Ways
+from snelk.mind.cells import Cells
+from snelk.mind.columns import CellColumns
+from snelk.mind.spreading import likeliest, spread
 
 Numbers = NDArray[np.float64]
 
@@ -52,7 +56,7 @@ class Likelihood:
         centres: (cells, 2) middles of the cells, m.
         share: (cells,) how likely the target is there; they add up to 1, or to 0 if nothing is
             left.
-        links: (cells, cells) what each cell hands on to each at a time, as a sparse matrix.
+        cells: All of it, as plain arrays.
         cleared: How much of the whole has been looked at and found empty, 0 to 1.
     """
 
@@ -89,14 +93,20 @@ class Likelihood:
         a, b = a[open_way], b[open_way]
         count = len(self.centres)
         own = np.arange(count)
-        rows_, columns_ = np.concatenate([a, b, own]), np.concatenate([b, a, own])
-        from scipy.sparse import csr_matrix, diags  # takes longer to load than most answers
-
-        links = csr_matrix((np.ones(len(rows_)), (rows_, columns_)), shape=(count, count))
-        shares = np.asarray(links.sum(axis=0)).ravel()
-        self.links = links @ diags(1.0 / np.maximum(shares, 1.0))
-        self.cleared = 0.0
-        self.share = np.zeros(count)
+        # Each cell is handed to by its neighbours and itself, each of which shares out evenly.
+        to, others = np.concatenate([a, b, own]), np.concatenate([b, a, own])
+        order = np.lexsort((others, to))
+        parts = 1.0 / np.bincount(others, minlength=count)
+        self.cells = Cells(
+            centres=np.ascontiguousarray(self.centres),
+            starts=np.searchsorted(to[order], np.arange(count + 1)).astype(np.int32),
+            others=others[order].astype(np.int32),
+            parts=parts[others[order]],
+            share=np.zeros(count),
+            around=np.zeros(count),
+        )
+        self._laid = laid_out(CellColumns, self.cells)
+        self.share, self.cleared = self.cells.share, 0.0
         if count:
             away = np.hypot(*(self.centres - place).T)
             first = away <= max(blur, away.min() + 1e-9)
@@ -104,8 +114,7 @@ class Likelihood:
 
     def spread(self, times: int) -> None:
         """Let it spread so many cells far."""
-        for _ in range(times):
-            self.share = self.links @ self.share
+        spread(self._laid, times)
 
     def clear(self, seen: NDArray[np.bool_]) -> None:
         """Take out cells, (cells,), that were looked at and are empty."""
@@ -113,9 +122,9 @@ class Likelihood:
         self.cleared += (1.0 - self.cleared) * found
         self.share[seen] = 0.0
         rest = float(self.share.sum())
-        self.share = (
-            self.share / rest if 1.0 - self.cleared > LEAST and rest > 0 else self.share * 0
-        )
+        self.share /= rest if rest > 0.0 else 1.0
+        if 1.0 - self.cleared <= LEAST:
+            self.share[...] = 0.0
 
     def best(self, place: tuple[float, float], near: float) -> int:
         """The cell to go to: likely with what is around it, and not far; -1 if nothing is left.
@@ -124,5 +133,8 @@ class Likelihood:
         """
         if self.share.sum() <= 0.0:
             return -1
-        away = np.hypot(*(self.centres - place).T)
-        return int(np.argmax((self.links @ self.share) / (1.0 + away / near)))
+        return likeliest(self._laid, *place, near)
+
+    def around(self, cell: int) -> float:
+        """How likely a cell was with what is around it when the best was last asked for."""
+        return float(self.cells.around[cell])

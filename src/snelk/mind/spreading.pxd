@@ -1,0 +1,12 @@
+cimport cython
+
+from snelk.mind.columns cimport CellColumns
+
+@cython.locals(_=Py_ssize_t, cell=Py_ssize_t)
+cdef void _spread(CellColumns cells, Py_ssize_t times) noexcept
+
+@cython.locals(best=Py_ssize_t, cell=Py_ssize_t, most=double, away=double, worth=double)
+cdef Py_ssize_t _likeliest(CellColumns cells, double x, double y, double near) noexcept
+
+@cython.locals(cell=Py_ssize_t, link=Py_ssize_t, whole=double)
+cdef void _hand_on(CellColumns cells) noexcept nogil

@@ -1,0 +1,69 @@
+"""How likelihood spreads over cells, and which is the best to go to.
+
+Compiled, see `snelk.level.columns`.
+"""
+
+from __future__ import annotations
+
+from cython import nogil
+from cython.cimports.libc.math import hypot
+
+from snelk.level.columns import agree, door, laid_out, plain
+from snelk.mind.cells import Cells
+from snelk.mind.columns import CellColumns
+
+
+@door
+def spread(cells: Cells, times: int) -> None:
+    """Let what each cell holds spread to its neighbours, so often; `share` is overwritten."""
+    _agree(cells)
+    _spread(laid_out(CellColumns, cells), times)
+
+
+@door
+def likeliest(cells: Cells, x: float, y: float, near: float) -> int:
+    """The first cell that is likeliest with what is around it and not far; -1 if there is none.
+
+    Args:
+        cells: The cells; `around` is overwritten.
+        x: The place that it must not be far from, m.
+        y: The same.
+        near: So far off a cell counts half, m.
+    """
+    _agree(cells)
+    return _likeliest(laid_out(CellColumns, cells), x, y, near)
+
+
+def _agree(cells: Cells) -> None:
+    count = len(plain(cells).share)
+    agree(plain(cells).centres.shape, (count, 2))
+    agree(plain(cells).around.shape, (count,), (len(plain(cells).starts) - 1,))
+    agree(plain(cells).others.shape, plain(cells).parts.shape, (plain(cells).starts[-1],))
+
+
+def _spread(cells: Cells, times: int) -> None:
+    with nogil:
+        for _ in range(times):
+            _hand_on(cells)
+            for cell in range(len(cells.share)):
+                cells.share[cell] = cells.around[cell]
+
+
+def _likeliest(cells: Cells, x: float, y: float, near: float) -> int:
+    best, most = -1, 0.0
+    with nogil:
+        _hand_on(cells)
+        for cell in range(len(cells.share)):
+            away = hypot(cells.centres[cell, 0] - x, cells.centres[cell, 1] - y)
+            worth = cells.around[cell] / (1.0 + away / near)
+            if best < 0 or worth > most:
+                best, most = cell, worth
+    return best
+
+
+def _hand_on(cells: Cells) -> None:
+    for cell in range(len(cells.share)):
+        whole = 0.0
+        for link in range(cells.starts[cell], cells.starts[cell + 1]):
+            whole += cells.parts[link] * cells.share[cells.others[link]]
+        cells.around[cell] = whole
