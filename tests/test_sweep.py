@@ -192,6 +192,7 @@ def test_the_best_tradeoffs_are_those_that_nothing_beats(
         (["--vary", f"{RANGE}=-1,2"], "must be above 0 m"),
         (["--vary", "clock.dt=0.1,0.2"], "cannot be varied within a sweep"),
         (["--vary", f"{RANGE}=1:9:999999999"], "at most"),
+        (["--vary", f"{RANGE}=1.5,1{'0' * 400}"], "is too large a number"),
         (["--vary", f"{RANGE}=1,two"], "must be all numbers or all words"),
         (["--vary", f"{RANGE}=1,2", "--out", "x.csv"], "unknown format"),
         (["--vary", f"{RANGE}=1,2", "--want", "length=lower"], "must be KEY=low or KEY=high"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import sys
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -177,6 +178,8 @@ def _axis(scenario: Scenario, key: str, given: Any, samples: int | None) -> Axis
     whole = isinstance(now, int) and not isinstance(now, bool)
     if isinstance(given, str) or not isinstance(given, Sequence | np.ndarray):
         given = [given]
+    if any(isinstance(value, int) and abs(value) > sys.float_info.max for value in given):
+        raise InputError.of("vary", key, "", "is too large a number", "write a smaller one")
     if isinstance(given, tuple) and len(given) == 2:
         if samples is None:
             fix = "give samples, or how many values: LO:HI:N"
