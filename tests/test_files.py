@@ -9,6 +9,7 @@ import subprocess
 import sys
 import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -146,6 +147,15 @@ def test_many_at_once_leave_one_whole_run(tmp_path: Path, short: snelk.Run) -> N
         thread.join()
     assert not wrong
     assert inside(tmp_path) == ["night"]
+
+
+def test_threads_may_read_one_run(tmp_path: Path, short: snelk.Run) -> None:
+    short.save(tmp_path / "night")
+    for _ in range(20):
+        run = snelk.open_run(tmp_path / "night")
+        with ThreadPoolExecutor(8) as threads:
+            for rows in threads.map(lambda _: run.arrow("sight").num_rows, range(8)):  # noqa: B023
+                assert rows == short.arrow("sight").num_rows
 
 
 LINES = {

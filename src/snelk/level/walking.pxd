@@ -28,6 +28,15 @@ cdef Py_ssize_t way_between(
     double x, double y, double to_x, double to_y, double[:, ::1] way,
 ) noexcept nogil
 
+@cython.locals(
+    count=Py_ssize_t, first=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, _=Py_ssize_t, link=Py_ssize_t,
+    least=double, by=double,
+)
+cdef void _find_all_ways(
+    const int[::1] starts, const int[::1] others, const double[::1] far, unsigned char[::1] done,
+    double[:, ::1] lengths, int[:, ::1] before,
+) noexcept
+
 @cython.locals(_first=Py_ssize_t, _last=Py_ssize_t, whole=double)
 cdef double _length_of_way(
     GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,

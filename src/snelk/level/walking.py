@@ -88,6 +88,35 @@ def find_way(
 
 
 @door
+def find_all_ways(
+    starts: NDArray[np.int32],
+    others: NDArray[np.int32],
+    far: NDArray[np.float64],
+    done: NDArray[np.bool_],
+    lengths: NDArray[np.float64],
+    before: NDArray[np.int32],
+) -> None:
+    """The shortest ways between all corners, by links between some of them.
+
+    By Dijkstra's algorithm (1959, "A note on two problems in connexion with graphs"), with no
+    more than a scan for the nearest corner that is left.
+
+    Args:
+        starts: (corners + 1,) where the links of each corner begin.
+        others: (links,) the corner at the other end.
+        far: (links,) how long each is, m.
+        done: (corners,) overwritten.
+        lengths: (corners, corners) filled, m; infinite where there is no way.
+        before: (corners, corners) filled: the corner before the second; -1 for none.
+    """
+    count = len(done)
+    agree(starts.shape, (count + 1,))
+    agree(others.shape, far.shape, (starts[-1],))
+    agree(lengths.shape, before.shape, (count, count))
+    _find_all_ways(starts, others, far, done, lengths, before)
+
+
+@door
 def lengths_between(
     ground: Ground,
     grid: Grid,
@@ -244,6 +273,34 @@ def _length_of_way(
         return NAN
     _first, _last, whole = _best_turns(ground, grid, scratch, room, x, y, to_x, to_y)
     return whole
+
+
+def _find_all_ways(
+    starts: NDArray[np.int32],
+    others: NDArray[np.int32],
+    far: NDArray[np.float64],
+    done: NDArray[np.bool_],
+    lengths: NDArray[np.float64],
+    before: NDArray[np.int32],
+) -> None:
+    count = len(done)
+    with nogil:
+        for first in range(count):
+            for j in range(count):
+                lengths[first, j], before[first, j], done[j] = INF, -1, False
+            lengths[first, first] = 0.0
+            for _ in range(count):
+                i, least = -1, INF
+                for j in range(count):
+                    if not done[j] and lengths[first, j] < least:
+                        i, least = j, lengths[first, j]
+                if i < 0:
+                    break
+                done[i] = True
+                for link in range(starts[i], starts[i + 1]):
+                    j, by = others[link], least + far[link]
+                    if by < lengths[first, j]:
+                        lengths[first, j], before[first, j] = by, i
 
 
 def _lengths_between(

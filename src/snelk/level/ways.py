@@ -3,7 +3,9 @@
 Walls are grown by the clearance that a body needs, after which the body is a point (Lozano-Pérez
 and Wesley 1979, "An algorithm for planning collision-free paths among polyhedral obstacles"). A
 shortest way then turns only at the outward corners of what is grown; which of them see each other
-is worked out once, SciPy's Dijkstra finds the ways between them, and what it found is kept.
+is worked out once; the ways between them are found by Dijkstra's algorithm, and kept. Of large
+levels SciPy finds them. For small ones it takes longer to load than all of a run, so that a
+compiled loop does.
 """
 
 from __future__ import annotations
@@ -12,7 +14,7 @@ from collections import OrderedDict
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 from threading import Lock
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 import shapely
@@ -24,6 +26,7 @@ from snelk.level.grid import build_grid, scratch_for
 from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, ground_of
 from snelk.level.walking import (
     can_walk,
+    find_all_ways,
     find_way,
     length_of_way,
     lengths_between,
@@ -31,13 +34,13 @@ from snelk.level.walking import (
     step_back,
 )
 
-if TYPE_CHECKING:
-    from scipy.sparse import csr_matrix
-
 Numbers = NDArray[np.float64]
 
 Row = tuple[Numbers, NDArray[np.int32]]
 """Lengths of the ways from a place to all corners, and the corner before each."""
+
+Links = tuple[NDArray[np.int32], NDArray[np.int32], Numbers]
+"""Of each corner where its links begin, and of each link the other corner and its length, m."""
 
 Seen = tuple[NDArray[np.intp], Numbers]
 """The corners that can be walked to straight from a place, and how far each is, m."""
@@ -261,10 +264,10 @@ class Ways:
     @cached_property
     def whole_ground(self) -> Ground:
         """All that compiled loops read, of a small level."""
-        from scipy.sparse.csgraph import dijkstra
-
-        lengths, before = dijkstra(self._graph, return_predecessors=True)
-        found = plain(self.ground)._replace(lengths=lengths, before=before.astype(np.int32))
+        count = len(self.corners)
+        lengths, before = np.empty((count, count)), np.empty((count, count), dtype=np.int32)
+        find_all_ways(*self._links, np.empty(count, dtype=np.bool_), lengths, before)
+        found = plain(self.ground)._replace(lengths=lengths, before=before)
         return laid_out(GroundColumns, found)
 
     def _visible(self, place: Numbers, limit: float = np.inf) -> Seen:
@@ -298,12 +301,12 @@ class Ways:
             from scipy.sparse.csgraph import dijkstra
 
             # The place is one more corner, from which ways lead to those that are seen from it.
-            graph, (seen, far) = self._graph, self._visible(place, float(reach))
-            count = len(self.corners)
+            (starts, others, lengths), count = self._links, len(self.corners)
+            seen, far = self._visible(place, float(reach))
             joined = (
-                np.concatenate([graph.data, far]),
-                np.concatenate([graph.indices, seen]),
-                np.append(graph.indptr, graph.indptr[-1] + len(seen)),
+                np.concatenate([lengths, far]),
+                np.concatenate([others, seen]),
+                np.append(starts, starts[-1] + len(seen)),
             )
             whole = csr_matrix(joined, shape=(count + 1, count + 1))
             known = dijkstra(whole, indices=count, return_predecessors=True, limit=reach)
@@ -316,13 +319,11 @@ class Ways:
         return known
 
     @cached_property
-    def _graph(self) -> csr_matrix:
-        """The graph of the corners between which a way may lead straight; weights are lengths.
+    def _links(self) -> Links:
+        """The corners between which a way may lead straight.
 
         A shortest way passes a corner so that both walls beside it lie on one side of the way.
         """
-        from scipy.sparse import csr_matrix
-
         count, sides = len(self.corners), self._sides
         found = [np.zeros((2, 0), dtype=np.intp)]
         pairs = self._pairs()
@@ -337,8 +338,10 @@ class Ways:
             found.append(pair[:, self.clear(self.corners[pair[0]], self.corners[pair[1]])])
         a, b = np.concatenate(found, axis=1)
         length = np.hypot(*(self.corners[b] - self.corners[a]).T)
-        both = (np.concatenate([length, length]), (np.concatenate([a, b]), np.concatenate([b, a])))
-        return csr_matrix(both, shape=(count, count))
+        start, other = np.concatenate([a, b]), np.concatenate([b, a])
+        order = np.lexsort((other, start))
+        starts = np.searchsorted(start[order], np.arange(count + 1)).astype(np.int32)
+        return starts, other[order].astype(np.int32), np.concatenate([length, length])[order]
 
     def _pairs(self) -> NDArray[np.intp]:
         """(2, pairs) of corners that may see each other: all, of large levels only near ones."""

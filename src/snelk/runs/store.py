@@ -182,7 +182,7 @@ class Draft:
         """The tables that were written, whatever becomes of the folder: they are in memory."""
         with _told(self._folder):
             read = {name: (self._place / f"{name}.parquet").read_bytes() for name in self.rows}
-        return {name: pq.ParquetFile(pa.BufferReader(data)) for name, data in read.items()}
+        return {name: _opened(data) for name, data in read.items()}
 
     def let_go(self) -> None:
         """Close the files of a run that will not be finished."""
@@ -393,8 +393,13 @@ def open_table(folder: Path, name: str, digests: Mapping[str, str]) -> pq.Parque
         InputError: The table is missing or damaged.
     """
     data = _settled(folder, lambda: _read(folder / f"{name}.parquet", digests))
+    return _opened(data)
+
+
+def _opened(data: bytes) -> pq.ParquetFile:
+    """A table that is in memory. Several threads may read it, as nothing is read ahead."""
     # Not read_table, which takes half a second to import what it does not need here.
-    return pq.ParquetFile(pa.BufferReader(data))
+    return pq.ParquetFile(pa.BufferReader(data), pre_buffer=False)
 
 
 def read_table(table: pq.ParquetFile, *columns: str) -> pa.Table:
