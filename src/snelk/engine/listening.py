@@ -9,10 +9,13 @@ from numpy.typing import NDArray
 
 from snelk.config.models import Setup
 from snelk.engine.turns import Turns
+from snelk.level.columns import laid_out
+from snelk.mind.columns import NewsColumns
 from snelk.mind.memory import News
+from snelk.mind.overhearing import add_up
 from snelk.senses.bodies import Poses
 from snelk.senses.ears import Ears
-from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises
+from snelk.senses.hearing import Heard, Noises
 
 
 class Listening:
@@ -45,6 +48,7 @@ class Listening:
         pairs = (*used.shape, ears.numbers.cares.shape[2] - 1)
         self.loudness = np.zeros(pairs)
         self.news = News.blank(pairs)
+        self._laid_news = laid_out(NewsColumns, self.news)
         self.heard = self._silence = Heard.none()
         self.judged: Noises
 
@@ -77,18 +81,7 @@ class Listening:
         judged &= self.ears.characters != noises.by[:, None]
         if judged.any():
             self.heard = self.ears.judge(noises, judged, poses, background)
-            self._note(noises, float(self.times[tick]))
-
-    def _note(self, noises: Noises, now: float) -> None:
-        """Add up strengths, and keep the newest noise of each target that was heard."""
-        heard, news = self.heard, self.news
-        made = {(v, n): t for v, n, t in zip(noises.variant, noises.number, noises.t, strict=True)}
-        for pair in np.flatnonzero((heard.failed == HEARD) & (heard.by != NOBODY)):
-            v, a = heard.variant[pair], heard.agent[pair]
-            place = v, a, heard.by[pair]
-            self.loudness[place] += heard.strength[pair]
-            age = max(now - made[v, heard.number[pair]], 0.0)
-            if not news.age[place] <= age:
-                news.x[place], news.y[place] = heard.x[pair], heard.y[pair]
-                spread = self.ears.numbers.place_error[v, a]
-                news.age[place], news.blur[place] = age, spread * heard.straight[pair]
+            add_up(
+                noises, self.heard, self.ears.numbers.place_error, float(self.times[tick]),
+                self.loudness, self._laid_news,
+            )  # fmt: skip

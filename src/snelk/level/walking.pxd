@@ -38,12 +38,17 @@ cdef void _find_all_ways(
 ) noexcept
 
 @cython.locals(_first=Py_ssize_t, _last=Py_ssize_t, whole=double)
+cdef double length_around(
+    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
+    double x, double y, double to_x, double to_y,
+) noexcept nogil
+
 cdef double _length_of_way(
     GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
     Py_ssize_t part, double x, double y, double to_x, double to_y,
 ) noexcept
 
-@cython.locals(n=Py_ssize_t, _first=Py_ssize_t, _last=Py_ssize_t, whole=double)
+@cython.locals(n=Py_ssize_t, whole=double)
 cdef void _lengths_between(
     GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
     const double[:, ::1] start, const double[:, ::1] end, const double[::1] limit,

@@ -271,8 +271,7 @@ def _length_of_way(
         return float(hypot(to_x - x, to_y - y))
     if len(ground.lengths) < len(ground.corners):
         return NAN
-    _first, _last, whole = _best_turns(ground, grid, scratch, room, x, y, to_x, to_y)
-    return whole
+    return length_around(ground, grid, scratch, room, x, y, to_x, to_y)
 
 
 def _find_all_ways(
@@ -315,10 +314,25 @@ def _lengths_between(
 ) -> None:
     with nogil:
         for n in range(len(start)):
-            _first, _last, whole = _best_turns(
+            whole = length_around(
                 ground, grid, scratch, room, start[n, 0], start[n, 1], end[n, 0], end[n, 1]
             )
             length[n] = whole if whole <= limit[n] else INF
+
+
+def length_around(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    room: NDArray[np.float64],
+    x: float,
+    y: float,
+    to_x: float,
+    to_y: float,
+) -> float:
+    """The length of the shortest way that turns, m; infinite if there is none."""
+    _first, _last, whole = _best_turns(ground, grid, scratch, room, x, y, to_x, to_y)
+    return whole
 
 
 def _best_turns(

@@ -27,7 +27,7 @@ cdef class BeliefColumns(Columns):
 
 
 cdef class NewsColumns(Columns):
-    cdef public const double[:, :, ::1] x, y, age, blur
+    cdef public double[:, :, ::1] x, y, age, blur
 
 
 cdef class CodeColumns(Columns):

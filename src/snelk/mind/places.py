@@ -51,7 +51,7 @@ class Places:
         self.laid = laid_out(DrawnColumns, self.drawn)
 
     def step(self, now: float, heard: Heard, noises: Noises) -> None:
-        """Follow one tick: `noises` are those that were judged, by the numbers in `heard`."""
+        """Follow one tick: `noises` are those that were judged, `heard` what became of them."""
         rows = np.zeros(0, dtype=np.intp)
         if len(heard.agent):
             rows = np.flatnonzero((heard.failed == HEARD) & (heard.by == NOBODY))
@@ -63,16 +63,10 @@ class Places:
         fade(self._loud, self._meters, self._forget, self._dt, self.laid)
         if len(rows) == 0:
             return
-        made = {
-            (v, n): (t, kind)
-            for v, n, t, kind in zip(
-                noises.variant, noises.number, noises.t, noises.kind, strict=True
-            )
-        }
         drawn = self.drawn
         for row in rows:
             place = heard.variant[row], heard.agent[row]
-            t, kind = made[heard.variant[row], heard.number[row]]
+            t, kind = noises.t[heard.row[row]], noises.kind[heard.row[row]]
             drawn.heard[place] = True
             if not drawn.age[place] < now - t - SLACK:
                 drawn.x[place], drawn.y[place] = heard.x[row], heard.y[row]

@@ -64,7 +64,7 @@ cdef class NoiseColumns(Columns):
 
 
 cdef class HeardColumns(Columns):
-    cdef public Py_ssize_t[::1] variant, number, agent, by, wall
+    cdef public Py_ssize_t[::1] variant, row, number, agent, by, wall
     cdef public signed char[::1] failed
     cdef public double[::1] acuity, background, limit, straight, through, height, around
     cdef public double[::1] strength, x, y

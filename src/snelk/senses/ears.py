@@ -8,13 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.chance import stream_at_once
-from snelk.level.columns import GridColumns, laid_out
+from snelk.level.columns import GridColumns, laid_out, plain
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.columns import BodyColumns
-from snelk.senses.hearing import HEARD, NOBODY, Codes, Heard, HearingNumbers, Noises, Numbers
-from snelk.senses.listening import at_ears
+from snelk.senses.columns import BodyColumns, HeardColumns, NoiseColumns
+from snelk.senses.hearing import HEARD, NOBODY, Heard, HearingNumbers, Noises, Numbers
+from snelk.senses.listening import at_ears, walk_to_ears
 from snelk.senses.sight import EDGE
 
 
@@ -48,6 +48,7 @@ class Ears:
             laid_out(GridColumns, level.plan_grid),
         )
         self._laid_bodies = laid_out(BodyColumns, bodies)
+        self._errs = bool(numbers.place_error.any())
 
     def judge(
         self,
@@ -68,42 +69,38 @@ class Ears:
             placed: Whether it is asked where they seem to come from.
         """
         n, a = map(np.ascontiguousarray, np.nonzero(judged))
-        heard = Heard.blank(noises.variant[n], noises.number[n], a, noises.by[n])
-        numbers = self.numbers
-        at_ears(
-            noises, n, a, self.characters, poses, self._laid_bodies, background, numbers.acuity,
-            numbers.awake, numbers.cares, *self._grids, self._scratch, heard,
-        )  # fmt: skip
-        # Both ways are known but for those on foot that are not straight.
-        bent = np.flatnonzero(~np.isnan(heard.through) & np.isnan(heard.around))
-        if len(bent):
-            self._walk_around(heard, bent, noises, n[bent])
-        for pair in np.flatnonzero(heard.failed == HEARD) if placed else ():
-            self._place(heard, int(pair), noises, int(n[pair]))
+        heard = Heard.blank(noises.variant[n], n, noises.number[n], a, noises.by[n])
+        if len(n) == 0:
+            return heard
+        numbers, ways = self.numbers, self.level.ways()
+        laid, laid_noises = laid_out(HeardColumns, heard), laid_out(NoiseColumns, noises)
+        room, scratch = ways.room(), scratch_for(plain(ways.grid))
+        for ground in ways.grounds():
+            if not at_ears(
+                laid_noises, self.characters, poses, self._laid_bodies, background,
+                numbers.acuity, numbers.awake, numbers.cares, *self._grids, self._scratch, ground,
+                ways.grid, scratch, room, laid,
+            ):  # fmt: skip
+                break
+        else:  # on a level too large to know all ways
+            pairs = np.flatnonzero(~np.isnan(heard.through) & np.isnan(heard.around))
+            start = np.stack([noises.x[n[pairs]], noises.y[n[pairs]]], axis=1)
+            walked = ways.around(start, heard.ear[pairs], heard.limit[pairs] + EDGE)
+            walk_to_ears(laid_noises, pairs, walked, laid)
+        if placed and self._errs:
+            for pair in np.flatnonzero(heard.failed == HEARD).tolist():
+                self._misplace(heard, pair, noises)
         return heard
 
-    def _walk_around(self, heard: Heard, bent: Codes, noises: Noises, n: Codes) -> None:
-        """Find the ways around walls, and decide again where they are better."""
-        limit = heard.limit[bent]
-        start = np.stack([noises.x[n], noises.y[n]], axis=1)
-        walked = self.level.ways().around(start, heard.ear[bent], limit + EDGE)
-        around = np.hypot(walked, heard.height[bent])
-        heard.around[bent] = np.where(around <= limit + EDGE, around, np.inf)
-        reached = bent[np.isfinite(heard.around[bent])]
-        by_foot = 1.0 - heard.around[reached] / heard.limit[reached]
-        heard.strength[reached] = np.maximum(heard.strength[reached], by_foot)
-        heard.failed[reached] = HEARD
-
-    def _place(self, heard: Heard, pair: int, noises: Noises, n: int) -> None:
-        """Where a noise seems to come from: its place, and an error that grows with distance."""
+    def _misplace(self, heard: Heard, pair: int, noises: Noises) -> None:
+        """Where a noise seems to come from has an error that grows with its distance."""
         v, a = heard.variant[pair], heard.agent[pair]
-        heard.x[pair], heard.y[pair] = noises.x[n], noises.y[n]
         spread = self.numbers.place_error[v, a] * heard.straight[pair]
         if spread > 0.0:
             by, agent = int(heard.by[pair]), self.names[self.characters[a]]
             maker = self.names[by] if by != NOBODY else ""
             # Named by maker and time, so that another noise does not change the error of this.
-            t = float(noises.t[n])
+            t = float(noises.t[heard.row[pair]])
             chance = stream_at_once(self.numbers.seeds[v], "hearing", agent, maker, t)
             off_x, off_y = chance.standard_normal(2) * spread
             heard.x[pair] += off_x

@@ -71,6 +71,7 @@ class Heard(NamedTuple):
     """What became of noises at ears, as arrays of (pairs,); what no gate asked for is NaN."""
 
     variant: Codes
+    row: Codes  # the noise: its place among those that were judged
     number: Codes  # of the noise
     agent: Codes
     by: Codes
@@ -96,10 +97,10 @@ class Heard(NamedTuple):
     @classmethod
     def none(cls) -> Heard:
         """Nothing to hear."""
-        return cls.blank(*np.zeros((4, 0), dtype=np.intp))
+        return cls.blank(*np.zeros((5, 0), dtype=np.intp))
 
     @classmethod
-    def blank(cls, variant: Codes, number: Codes, agent: Codes, by: Codes) -> Heard:
+    def blank(cls, variant: Codes, row: Codes, number: Codes, agent: Codes, by: Codes) -> Heard:
         """Pairs of which nothing is known yet."""
         size = len(variant)
         failed = np.empty(size, dtype=np.int8)
@@ -110,7 +111,7 @@ class Heard(NamedTuple):
         strength[:] = 0.0
         ear = np.full((size, 2), np.nan)
         return cls(
-            *(variant, number, agent, by, failed, acuity, background, limit, straight),
+            *(variant, row, number, agent, by, failed, acuity, background, limit, straight),
             *(through, wall, ear, height, around, strength, x, y),
         )
 

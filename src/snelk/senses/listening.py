@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
-from cython.cimports.libc.math import isnan, sqrt
+from cython.cimports.libc.math import hypot, isnan, sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, agree, door, laid_out, plain
+from snelk.level.columns import GridColumns, GroundColumns, agree, door, laid_out, plain
 from snelk.level.grid import Grid
+from snelk.level.ground import Ground
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, HeardColumns, NoiseColumns, PoseColumns
 from snelk.senses.hearing import (
@@ -27,7 +28,9 @@ from snelk.senses.sight import EDGE
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.casting import cast_ray
+    from snelk.level.walking import length_around
 
+INF = float("inf")
 NAN = float("nan")
 
 
@@ -41,8 +44,6 @@ def _strength_of(distance: float, limit: float) -> float:
 @door
 def at_ears(
     noises: Noises,
-    of_noise: Codes,
-    of_agent: Codes,
     characters: NDArray[np.int32],
     poses: Poses,
     bodies: Bodies,
@@ -53,13 +54,40 @@ def at_ears(
     sound_grid: Grid,
     plan_grid: Grid,
     scratch: NDArray[np.int64],
+    ground: Ground,
+    ways_grid: Grid,
+    ways_scratch: NDArray[np.int64],
+    room: Numbers,
     heard: Heard,
-) -> None:
+) -> int:
     """The gates of each pair of noise and agent, and both ways where the reach has to decide.
 
-    A way on foot that is not straight is left to be found: it stays NaN.
+    Args:
+        noises: The noises.
+        characters: (agent,) which character an agent is.
+        poses: Everybody's poses.
+        bodies: How high their ears are.
+        background: (variant, character) noise that drowns others, 0 to 1.
+        acuity: (variant, agent).
+        awake: (variant, agent).
+        cares: (variant, agent, maker) whose noises they care about; the last maker is nobody.
+        sound_grid: Walls that muffle.
+        plan_grid: Walls that are in the way on foot.
+        scratch: Of both.
+        ground: The ground of somebody of no size.
+        ways_grid: What is in the way there.
+        ways_scratch: Of that.
+        room: (4, corners) overwritten.
+        heard: The pairs; the rest is filled in.
+
+    Returns:
+        Of how many pairs the way on foot is left to be found: it is not straight, and the ways
+        between the corners of the ground are not known.
     """
-    agree(of_noise.shape, of_agent.shape, plain(heard).failed.shape)
+    count = len(plain(ground).corners)
+    agree(room.shape, (4, count))
+    agree(ways_scratch.shape, (len(plain(ways_grid).see_through) + 1,))
+    agree(plain(heard).row.shape, plain(heard).agent.shape, plain(heard).failed.shape)
     agree(background.shape, plain(bodies).blocks.shape, (len(background), plain(poses).x.shape[1]))
     agree(acuity.shape, awake.shape, cares.shape[:2], (len(background), len(characters)))
     agree(
@@ -67,10 +95,8 @@ def at_ears(
         (len(plain(sound_grid).see_through) + 1,),
         (len(plain(plan_grid).see_through) + 1,),
     )
-    _at_ears(
+    return _at_ears(
         laid_out(NoiseColumns, noises),
-        of_noise,
-        of_agent,
         characters,
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),
@@ -81,14 +107,16 @@ def at_ears(
         laid_out(GridColumns, sound_grid),
         laid_out(GridColumns, plan_grid),
         scratch,
+        laid_out(GroundColumns, ground),
+        laid_out(GridColumns, ways_grid),
+        ways_scratch,
+        room,
         laid_out(HeardColumns, heard),
     )
 
 
 def _at_ears(
     noises: Noises,
-    of_noise: Codes,
-    of_agent: Codes,
     characters: NDArray[np.int32],
     poses: Poses,
     bodies: Bodies,
@@ -99,11 +127,16 @@ def _at_ears(
     sound_grid: Grid,
     plan_grid: Grid,
     scratch: NDArray[np.int64],
+    ground: Ground,
+    ways_grid: Grid,
+    ways_scratch: NDArray[np.int64],
+    room: Numbers,
     heard: Heard,
-) -> None:
+) -> int:
+    left = 0
     with nogil:
-        for pair in range(len(of_noise)):
-            n, a = of_noise[pair], of_agent[pair]
+        for pair in range(len(heard.row)):
+            n, a = heard.row[pair], heard.agent[pair]
             v = noises.variant[n]
             p = v if len(poses.x) > 1 else 0
             i = characters[a]
@@ -137,4 +170,42 @@ def _at_ears(
                         heard.around[pair] = straight
                         strength = _strength_of(straight, limit)
                     if not isnan(strength):
-                        heard.failed[pair], heard.strength[pair] = HEARD, strength
+                        _hear(noises, strength, pair, heard)
+                    if not free > 0.0:
+                        if len(ground.lengths) < len(ground.corners):
+                            left += 1
+                        else:
+                            walked = length_around(
+                                ground, ways_grid, ways_scratch, room, x, y, to_x, to_y
+                            )
+                            _walk_to_ear(noises, walked, pair, heard)
+    return left
+
+
+def _hear(noises: Noises, strength: float, pair: int, heard: Heard) -> None:
+    """A noise is heard, where it was made."""
+    n = heard.row[pair]
+    heard.failed[pair], heard.strength[pair] = HEARD, strength
+    heard.x[pair], heard.y[pair] = noises.x[n], noises.y[n]
+
+
+def _walk_to_ear(noises: Noises, walked: float, pair: int, heard: Heard) -> None:
+    """Decide again by the way around walls, of such a length in plan, m."""
+    around, limit = hypot(walked, heard.height[pair]), heard.limit[pair]
+    heard.around[pair] = around if around <= limit + EDGE else INF
+    if around <= limit + EDGE:
+        # Also a little beyond the limit it is heard, though it has no strength left.
+        _hear(noises, max(heard.strength[pair], 1.0 - around / limit), pair, heard)
+
+
+@door
+def walk_to_ears(noises: Noises, pairs: Codes, walked: Numbers, heard: Heard) -> None:
+    """Decide again about some pairs by the ways on foot, (these pairs,) in m, that were left."""
+    agree(pairs.shape, walked.shape)
+    _walk_to_ears(laid_out(NoiseColumns, noises), pairs, walked, laid_out(HeardColumns, heard))
+
+
+def _walk_to_ears(noises: Noises, pairs: Codes, walked: Numbers, heard: Heard) -> None:
+    with nogil:
+        for n in range(len(pairs)):
+            _walk_to_ear(noises, walked[n], pairs[n], heard)

@@ -1,0 +1,53 @@
+"""What noises tell an agent of their makers: compiled, see `snelk.level.columns`."""
+
+from __future__ import annotations
+
+from cython import nogil
+
+from snelk.level.columns import agree, door, laid_out, plain
+from snelk.mind.columns import NewsColumns
+from snelk.mind.memory import News
+from snelk.senses.columns import HeardColumns, NoiseColumns
+from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises, Numbers
+
+
+@door
+def add_up(
+    noises: Noises, heard: Heard, error: Numbers, now: float, loudness: Numbers, news: News
+) -> None:
+    """Add up how strong the noises of each maker are, and keep the newest that was heard.
+
+    Args:
+        noises: The noises.
+        heard: What became of them.
+        error: (variant, agent) how far off they may seem, m for each m of distance.
+        now: The time of the tick, s.
+        loudness: (variant, agent, target) strengths are added to it.
+        news: Those of each target are overwritten by newer ones.
+    """
+    agree(error.shape, loudness.shape[:2])
+    agree(loudness.shape, plain(news).x.shape)
+    _add_up(
+        laid_out(NoiseColumns, noises),
+        laid_out(HeardColumns, heard),
+        error,
+        now,
+        loudness,
+        laid_out(NewsColumns, news),
+    )
+
+
+def _add_up(
+    noises: Noises, heard: Heard, error: Numbers, now: float, loudness: Numbers, news: News
+) -> None:
+    with nogil:
+        for pair in range(len(heard.row)):
+            v, a, j = heard.variant[pair], heard.agent[pair], heard.by[pair]
+            if heard.failed[pair] != HEARD or j == NOBODY:
+                continue
+            loudness[v, a, j] += heard.strength[pair]
+            age = max(now - noises.t[heard.row[pair]], 0.0)
+            if not news.age[v, a, j] <= age:
+                news.x[v, a, j], news.y[v, a, j] = heard.x[pair], heard.y[pair]
+                news.age[v, a, j] = age
+                news.blur[v, a, j] = error[v, a] * heard.straight[pair]
