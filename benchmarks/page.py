@@ -44,7 +44,7 @@ def long_night(folder: Path) -> snelk.Run:
     }
     hens = {key: {**hen, "spots": ["coop-door-east"]} for key, hen in hens.items()}
     clock = {"clock.dt": 1.0 / 30.0, "clock.end": 180.0}
-    return snelk.run(folder / "night.toml", changes={**hens, **clock})
+    return snelk.run(folder / "night.toml", overrides={**hens, **clock})
 
 
 def frames_of(driver: object, path: Path, seconds: float) -> list[float]:

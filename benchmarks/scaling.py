@@ -39,7 +39,7 @@ def tick_of(agents: int, targets: int, pieces: int) -> float:
             for t in np.arange(0.5, SECONDS)
             for n in range(targets)
         ]
-        scenario = snelk.load(path, changes={"clock.end": SECONDS, "noise": noises})
+        scenario = snelk.load(path, overrides={"clock.end": SECONDS, "noise": noises})
     best = np.inf
     for _ in range(3):
         simulation = snelk.Simulation(scenario)

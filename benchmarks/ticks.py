@@ -46,7 +46,7 @@ approach = {}
 [profiles.lookout.ladder.states.search]
 rank = 1
 search = { way = "nearby" }
-[profiles.lookout.ladder.changes]
+[profiles.lookout.ladder.transitions]
 notice = { from = ["rounds", "search"], to = "chase", when = "meter >= 0.6" }
 lose = { from = "chase", to = "search", when = "lost_for > 2s" }
 give_up = { from = "search", to = "rounds", when = "search_done" }

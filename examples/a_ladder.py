@@ -8,5 +8,5 @@ for row in run.states[run.states.agent == "dog"].itertuples():
 
 answer = run.why_state("dog", at=56.0)
 print(answer.headline)
-for change in answer.changes:
+for change in answer.transitions:
     print(f"  {change.name}: {'; '.join(change.missing)}")

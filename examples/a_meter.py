@@ -6,7 +6,7 @@ curves = {
     "profiles.goose.meter.distance": [[0.0, 1.0], [0.5, 0.6], [1.0, 0.2]],  # x: share of the range
     "profiles.goose.meter.crouched": 0.5,
 }
-run = snelk.run(snelk.croft() / "night.toml", changes=curves)
+run = snelk.run(snelk.croft() / "night.toml", overrides=curves)
 meter = run.meters[(run.meters.agent == "goose-2") & (run.meters.target == "fox")]
 filling = meter[meter.state == "filling"]
 for row in filling.iloc[:: max(len(filling) // 6, 1)].itertuples():

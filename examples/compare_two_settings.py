@@ -5,7 +5,7 @@ import snelk
 night = snelk.croft() / "night.toml"
 sharper = {"profiles.goose.cones.wide.range": 9.0}
 
-found = snelk.compare(snelk.run(night), snelk.run(night, changes=sharper))
+found = snelk.compare(snelk.run(night), snelk.run(night, overrides=sharper))
 
 for each in found.inputs:
     print(f"{each.place}: {each.a} → {each.b}")
@@ -16,4 +16,4 @@ for parting in found.partings[:3]:
     print(f"  B  {parting.b}")
 
 rows = found.changed.set_index("key")
-print(rows.loc[["goose-1.fox.time_in_view", "gander.changes"], ["a", "b", "difference"]])
+print(rows.loc[["goose-1.fox.time_in_view", "gander.transitions"], ["a", "b", "difference"]])

@@ -8,4 +8,4 @@ for span in run.spans("goose-2", "fox"):
 
 answer = run.why("goose-2", "fox", at=40.0)
 print(answer.headline)
-print(answer.change.text if answer.change else answer.no_change)
+print(answer.counterfactual.text if answer.counterfactual else answer.no_counterfactual)

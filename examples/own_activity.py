@@ -19,7 +19,7 @@ snelk.check_activity(circle)
 state = "profiles.goose.ladder.states.grazing"
 run = snelk.run(
     snelk.croft() / "night.toml",
-    changes={state: {"call": {"activity": "circle home"}}, "clock.end": 20.0},
+    overrides={state: {"call": {"activity": "circle home"}}, "clock.end": 20.0},
 )
 goose = run.poses[run.poses.id == "goose-1"]
 for row in goose[goose.t % 5 == 0].itertuples():

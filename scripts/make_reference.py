@@ -49,7 +49,7 @@ SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("Telling others", "profiles.NAME.tell.", models.Tell),
     ("Movement", "profiles.NAME.movement.", minds.Movement),
     ("The alert ladder", "profiles.NAME.ladder.", minds.Ladder),
-    ("A change of state", "profiles.NAME.ladder.changes.NAME.", minds.StateChange),
+    ("A change of state", "profiles.NAME.ladder.transitions.NAME.", minds.Transition),
     ("An alert state", "profiles.NAME.ladder.states.NAME.", minds.State),
     ("Limits of a cone in a state", "… .states.NAME.cones.NAME.", minds.ConeLimits),
     ("Catching", "… .states.NAME.catch.", minds.Catch),
@@ -274,7 +274,7 @@ def _kind(field: dict[str, Any], schema: dict[str, Any]) -> str:
 
 
 def _tables() -> Iterator[str]:
-    run = snelk.run(snelk.croft() / "night.toml", changes={"clock.end": 1.0})
+    run = snelk.run(snelk.croft() / "night.toml", overrides={"clock.end": 1.0})
     yield "| table | columns |"
     yield "|---|---|"
     for name in TABLES:

@@ -26,7 +26,7 @@ from snelk.config.geojson import read_level
 from snelk.config.meshes import level_from_mesh
 from snelk.config.outlines import level_from_outlines
 from snelk.config.recordings import read_noises, read_throws, read_tracks
-from snelk.config.scenario import parse_change
+from snelk.config.scenario import parse_override
 from snelk.level.level import Level
 from snelk.runs.store import TABLES
 from snelk.tuning.check import check
@@ -288,14 +288,14 @@ def night() -> snelk.Scenario:
 def key(chance: random.Random) -> str:
     good = chance.choice((
         "profiles.dog.cones.muzzle.range", "cast.dog.facing", "clock.end", "bodies.fox.eyes", "seed",
-        'grounds."gravel"', "profiles.goose.meter.distance", "profiles.dog.ladder.changes", "expect",
+        'grounds."gravel"', "profiles.goose.meter.distance", "profiles.dog.ladder.transitions", "expect",
     ))  # fmt: skip
     return spoil_text(good, chance, chance.choice((0, 1, 2)), signs='."[]#= ')
 
 
 def setting(chance: random.Random, folder: Path) -> object:
     text = f"{key(chance)}={chance.choice(NASTY)}"
-    changes = dict([parse_change(spoil_text(text, chance, chance.choice((0, 0, 1))))])
+    changes = dict([parse_override(spoil_text(text, chance, chance.choice((0, 0, 1))))])
     return night().changed(changes)
 
 

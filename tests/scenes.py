@@ -46,7 +46,7 @@ def scene(
     folder: Path,
     *features: dict[str, Any],
     states: dict[str, Any],
-    changes: dict[str, Any] | None = None,
+    transitions: dict[str, Any] | None = None,
     track: str | None = None,
     profiles: str = GUARD,
     dt: float = 0.1,
@@ -62,10 +62,10 @@ def scene(
     every = {"clock.dt": dt, "clock.end": end, **(more or {})}
     every["profiles.watcher.ladder"] = {
         "states": states,
-        "changes": changes or {},
+        "transitions": transitions or {},
         **(ladder or {}),
     }
-    return snelk.load(path, changes=every)
+    return snelk.load(path, overrides=every)
 
 
 def guard_of(run: snelk.Run) -> Any:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,7 @@ import scenes
 import shapely
 
 import snelk
+from snelk.config.writing import rewritten, write_back
 from snelk.tuning.check import KINDS
 
 CONE = "profiles.watcher.cones.front"
@@ -20,7 +22,7 @@ SECOND = {"fov_whole": 60, "range": 8.0, "hold_fov_whole": 90, "hold_range": 9.0
 
 
 def names(path: Path, changes: dict[str, object] | None = None) -> list[str]:
-    return [finding.name for finding in snelk.check(snelk.load(path, changes=changes))]
+    return [finding.name for finding in snelk.check(snelk.load(path, overrides=changes))]
 
 
 @pytest.mark.parametrize(
@@ -136,7 +138,7 @@ def test_findings_about_places_and_makers_of_noise(tmp_path: Path) -> None:
     (tmp_path / "noises.csv").write_text("t,kind,x,y,reach,by\n1,bang,0,0,5,gest\n")
     path.write_text(path.read_text().replace("use =", 'noises = ["noises.csv"]\nuse ='))
     assert names(path, used) == ["noise-by-stranger"]
-    assert snelk.check(snelk.load(path, changes=used))[0].fix == 'did you mean "guest"?'
+    assert snelk.check(snelk.load(path, overrides=used))[0].fix == 'did you mean "guest"?'
 
 
 def test_low_walls_can_be_climbed(tmp_path: Path) -> None:
@@ -156,7 +158,7 @@ def test_a_cone_half_as_wide_as_its_kin_is_taken_for_a_half_angle(tmp_path: Path
     )  # fmt: skip
     cone = "profiles.twin.cones.front"
     found = snelk.check(
-        snelk.load(path, changes={f"{cone}.fov_whole": 45, f"{cone}.hold_fov_whole": 60})
+        snelk.load(path, overrides={f"{cone}.fov_whole": 45, f"{cone}.hold_fov_whole": 60})
     )
     assert [f.name for f in found] == ["half-angle"]
     assert found[0].reason == "45 deg is half of profiles.watcher.cones.front, 90 deg"
@@ -208,8 +210,8 @@ FAR = change("wary", "calm", "distance > 7m")
         ("never-true", {"in": change("calm", "wary", "arrived or observed or search_done"), "out": BACK}, {"in": change("calm", "wary", "seen and chance(0.2)"), "out": BACK}),
         ("never-true", {"in": change("calm", "wary", 'target.team == "home" and target.team == "visitors"'), "out": BACK}, {"in": change("calm", "wary", 'seen and target.team == "visitors"'), "out": BACK}),
         ("never-true", {"in": change("calm", "wary", "not inside_territory"), "out": BACK}, {"in": change("calm", "wary", "inside_territory and seen"), "out": BACK}),
-        ("change-hidden", {"a": change("calm", "wary", "seen"), "b": change("calm", "wary", "seen and distance < 4m"), "out": BACK}, {"b": change("calm", "wary", "seen and distance < 4m"), "a": change("calm", "wary", "seen"), "out": BACK}),
-        ("change-hidden", {"a": change("calm", "wary", "distance < 6m"), "b": change("calm", "wary", "distance < 4m"), "out": FAR}, {"a": change("calm", "wary", "distance < 6m", **{"for": 1.0}), "b": change("calm", "wary", "distance < 4m"), "out": FAR}),
+        ("transition-hidden", {"a": change("calm", "wary", "seen"), "b": change("calm", "wary", "seen and distance < 4m"), "out": BACK}, {"b": change("calm", "wary", "seen and distance < 4m"), "a": change("calm", "wary", "seen"), "out": BACK}),
+        ("transition-hidden", {"a": change("calm", "wary", "distance < 6m"), "b": change("calm", "wary", "distance < 4m"), "out": FAR}, {"a": change("calm", "wary", "distance < 6m", **{"for": 1.0}), "b": change("calm", "wary", "distance < 4m"), "out": FAR}),
         ("flicker", {"in": change("calm", "wary", "distance < 6m"), "out": change("wary", "calm", "distance > 5m")}, {"in": change("calm", "wary", "distance < 5m"), "out": change("wary", "calm", "distance > 6m")}),
         ("limits-overlap", {"in": change("calm", "wary", "distance < 6m", **{"for": 1.0}), "out": change("wary", "calm", "distance > 5m")}, {"in": change("calm", "wary", "distance < 5m", **{"for": 1.0}), "out": change("wary", "calm", "distance > 6m")}),
         ("limits-overlap", {"in": change("calm", "wary", "meter >= 0 and seen", **{"for": 1.0}), "out": change("wary", "calm", "meter < 0.4")}, {"in": change("calm", "wary", "meter >= 0 and seen", **{"for": 1.0}), "out": change("wary", "calm", "not seen and meter < 0.4")}),
@@ -225,8 +227,8 @@ def test_findings_about_ladders(
 ) -> None:
     path = samples.write_sample(tmp_path, track=samples.track_of((0, 1, 1), (2, 2, 2)))
     base = {"profiles.watcher.memory": {}}
-    for changes, expected in ((wrong, kind.split(", ")), (mended, [])):
-        ladder = {"states": STATES, "changes": changes}
+    for transitions, expected in ((wrong, kind.split(", ")), (mended, [])):
+        ladder = {"states": STATES, "transitions": transitions}
         found = names(path, {**base, "profiles.watcher.ladder": ladder})
         assert found == expected
 
@@ -241,10 +243,14 @@ def test_findings_about_waiting_and_activities(tmp_path: Path) -> None:
 
     def found(more: dict[str, object], **wait: object) -> list[str]:
         calm = change("wary", "calm", "lost_for > 3s and not heard")
-        changes = {"in": change("calm", "wary", "heard or seen"), "out": calm, **wait}
+        transitions = {"in": change("calm", "wary", "heard or seen"), "out": calm, **wait}
         return names(
             path,
-            {**ears, "profiles.watcher.ladder": {"states": STATES, "changes": changes}, **more},
+            {
+                **ears,
+                "profiles.watcher.ladder": {"states": STATES, "transitions": transitions},
+                **more,
+            },
         )
 
     seldom: dict[str, object] = {
@@ -252,7 +258,7 @@ def test_findings_about_waiting_and_activities(tmp_path: Path) -> None:
         "profiles.watcher.memory.grace": 0.0,
     }
     assert found({}, late=change("calm", "wary", "heard and not seen", **{"for": 1.0})) == [
-        "change-hidden",
+        "transition-hidden",
         "for-on-a-moment",
     ]
     assert found(seldom, out=change("wary", "calm", "not seen", **{"for": 0.5})) == [
@@ -264,8 +270,8 @@ def test_findings_about_waiting_and_activities(tmp_path: Path) -> None:
     react = change("calm", "wary", "heard or seen", reaction=1.0)
     part = "1 s cannot pass for its part heard: heard is true for a tick at a time"
     assert found({}, **{"in": react}) == ["for-on-a-moment"]
-    scenario = snelk.load(path, changes={
-        **ears, "profiles.watcher.ladder": {"states": STATES, "changes": {
+    scenario = snelk.load(path, overrides={
+        **ears, "profiles.watcher.ladder": {"states": STATES, "transitions": {
             "in": react, "out": change("wary", "calm", "lost_for > 3s")}}})  # fmt: skip
     assert [f.reason for f in snelk.check(scenario)] == [part]
     assert found({}, **{"in": change("calm", "wary", "seen or meter > 0.4", reaction=1.0)}) == []
@@ -340,7 +346,10 @@ def test_findings_about_what_is_done(
         scenes.feature("spot", "yard", shapely.Point(0, 6)),
     ]
     both = [
-        {f.name for f in snelk.check(scenes.scene(tmp_path, *features, states=s, changes=changes))}
+        {
+            f.name
+            for f in snelk.check(scenes.scene(tmp_path, *features, states=s, transitions=changes))
+        }
         for s in (states, mended)
     ]
     assert kind in both[0] - both[1]
@@ -352,6 +361,38 @@ def test_who_is_far_above_a_watched_zone_is_told(tmp_path: Path) -> None:
     for z, expected in ((1.0, False), (3.0, True)):
         scene = scenes.scene(tmp_path, yard, states={"a": {}}, more={**more, "cast.guest.z": z})
         assert ("height-left-out" in {f.name for f in snelk.check(scene)}) is expected
+
+
+def test_keys_of_before_are_read_told_and_written_to(tmp_path: Path) -> None:
+    for path in snelk.croft().glob("*.*"):
+        if path.suffix in (".toml", ".csv", ".geojson"):
+            text = path.read_text()
+            (tmp_path / path.name).write_text(text.replace("ladder.transitions", "ladder.changes"))
+    now = snelk.load(snelk.croft() / "night.toml")
+    before = snelk.load(tmp_path / "night.toml")
+    assert before.setup == now.setup
+    told = snelk.check(before)
+    text = (tmp_path / "creatures.toml").read_text()
+    ladders = dict.fromkeys(re.findall(r"\[(profiles.[a-z]+.ladder.changes)", text))
+    assert [t.place for t in told] == list(ladders)
+    assert {(t.name, t.fix) for t in told} == {("outdated-key", "rename it to transitions")}
+    # By either name they are overridden, measured and silenced.
+    for name in ("changes", "transitions"):
+        key = f"profiles.dog.ladder.{name}.noise.for"
+        again = before.changed({key: 0.7, "wish.calm": {"measure": f"dog.{name}", "want": "low"}})
+        assert again.setup.profiles["dog"].ladder.transitions["noise"].for_ == 0.7  # type: ignore[union-attr]
+        (file,) = rewritten(before, {key: 0.7})
+        write_back([file])
+        assert "ladder.transitions" not in file.after
+        assert snelk.load(tmp_path / "night.toml").setup == now.changed({key: 0.7}).setup
+        write_back([replace(file, before=file.after, after=file.before)])
+    ladder = {"states": STATES, "changes": {"a": change("calm", "wary", "seen"), "b": change("calm", "wary", "seen and distance < 4m"), "out": BACK}}  # fmt: skip
+    path = samples.write_sample(tmp_path / "b", guest="at = [5, 0]")
+    given = {"profiles.watcher.ladder": ladder}
+    assert names(path, given) == ["outdated-key", "transition-hidden"]
+    assert names(path, {**given, "silence": {"change-hidden": "for a reason"}}) == ["outdated-key"]
+    with pytest.raises(snelk.InputError, match=r"ladder\.changes: no such key"):
+        snelk.load(path, overrides={"profiles.watcher.ladder": {**ladder, "transitions": {}}})
 
 
 def test_every_kind_is_tested_and_documented() -> None:

@@ -116,7 +116,7 @@ def test_the_starter_runs_as_it_is(tmp_path: Path) -> None:
     assert said.startswith("error: mine: is there already")
 
 
-def test_run_with_changes_and_events_with_filters(demo: tuple[Path, str]) -> None:
+def test_run_with_overrides_and_events_with_filters(demo: tuple[Path, str]) -> None:
     folder, _ = demo
     key = "profiles.goose.cones.wide.range"
     words = ("run", "croft/night.toml", "--set", f"{key}=16", "--set", "clock.dt=0.2")
@@ -149,7 +149,7 @@ def test_run_with_changes_and_events_with_filters(demo: tuple[Path, str]) -> Non
     assert dog["highest_meter"] == meter.value.max() > 0.5
     farmer = next(m for m in summary["minds"] if m["agent"] == "farmer")
     states = night.states[night.states.agent == "farmer"]
-    assert (farmer["changes"], farmer["last"]) == (len(states) - 1, states.state.iloc[-1])
+    assert (farmer["transitions"], farmer["last"]) == (len(states) - 1, states.state.iloc[-1])
     assert farmer["highest"] == "running-after"
 
 
@@ -158,9 +158,9 @@ def test_why_tells_gate_by_gate_what_the_library_says(demo: tuple[Path, str]) ->
     words = ("why", "croft/runs/night", "gander", "fox", "--at", 34)
     text = command(*words, cwd=folder)
     answer = snelk.open_run(folder / "croft/runs/night").why("gander", "fox", at=34)
-    assert answer.change is not None
+    assert answer.counterfactual is not None
     assert answer.headline in " ".join(text.split())
-    assert answer.change.text in " ".join(text.split())
+    assert answer.counterfactual.text in " ".join(text.split())
     assert all(len(line) <= 80 for line in text.split("Try it")[0].splitlines())
     assert json.loads(command(*words, "--json", cwd=folder)) == json.loads(
         json.dumps(answer.to_dict())
@@ -192,7 +192,7 @@ def test_why_tells_about_alert_states(demo: tuple[Path, str]) -> None:
     text = command("why", "croft/runs/night", "hen-1", "--at", 31, cwd=folder)
     answer = night.why_state("hen-1", at=31)
     assert text.startswith(answer.headline)
-    for change in answer.changes:
+    for change in answer.transitions:
         assert f"{change.name} → {change.to}" in text
         for lack in change.missing:
             assert lack in " ".join(text.split())
@@ -222,7 +222,7 @@ def test_searches_are_compared(demo: tuple[Path, str]) -> None:
     ]
     alone = snelk.run(
         folder / "croft/night.toml",
-        changes={"profiles.farmer.ladder.states.searching.search.way": "nearby", "seed": 1},
+        overrides={"profiles.farmer.ladder.states.searching.search.way": "nearby", "seed": 1},
     )
     rows = alone.searches[alone.searches.agent == "farmer"]
     ended = rows[rows.what == "ended"]
@@ -300,7 +300,7 @@ def test_schema_can_be_printed_and_written(tmp_path: Path) -> None:
     [
         ("run nite.toml", "error: nite.toml: no such file; check the path"),
         ("run croft", "error: croft: is a folder, not a file; name a file in it: creatures.toml, night.toml"),
-        ("run croft/night.toml --set profiles.gose.like=x", 'error: changes: profiles.gose: no such name; did you mean "goose"?'),
+        ("run croft/night.toml --set profiles.gose.like=x", 'error: overrides: profiles.gose: no such name; did you mean "goose"?'),
         ("run croft/night.toml --set dt", 'error: --set: must be KEY=VALUE (given: "dt"); such as clock.dt=0.02'),
         ("run croft/night.toml --out croft", "error: croft: exists and is not a run of Snelk; choose another place for the run"),
         ("events croft/runs/nigt", 'error: croft/runs/nigt: no such run; did you mean "night"?'),

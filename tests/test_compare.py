@@ -36,7 +36,7 @@ def test_a_run_does_not_differ_from_itself(night: snelk.Run) -> None:
 
 def test_runs_part_where_geometry_says(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, track=WALK)
-    short, far = (snelk.run(path, changes={RANGE: r}) for r in (8.0, 10.0))
+    short, far = (snelk.run(path, overrides={RANGE: r}) for r in (8.0, 10.0))
     found = snelk.compare(short, far)
     assert [(each.place, each.a, each.b) for each in found.inputs] == [(RANGE, "8.0", "10.0")]
     (parting,) = found.partings
@@ -85,16 +85,16 @@ def first_difference(a: snelk.Run, b: snelk.Run, agent: str) -> float:
 
 
 @pytest.mark.parametrize(
-    "changes",
+    "overrides",
     [
         {"profiles.goose.cones.wide.range": 9.0},
         {"profiles.dog.ladder.states.asleep.senses.hearing": 0.8},
     ],
 )
 def test_every_agent_parts_at_the_first_tick_at_which_its_tables_do(
-    night: snelk.Run, changes: dict[str, float]
+    night: snelk.Run, overrides: dict[str, float]
 ) -> None:
-    other = snelk.run(NIGHT, changes=changes)
+    other = snelk.run(NIGHT, overrides=overrides)
     found = {parting.agent: parting.t for parting in snelk.compare(night, other).partings}
     for agent in night.agents:
         assert found.get(agent, math.inf) == first_difference(night, other, agent), agent
@@ -111,7 +111,7 @@ def test_what_went_in_otherwise_is_named(tmp_path: Path) -> None:
     moved["features"][0]["geometry"]["coordinates"] = [(6, -1), (6, 1)]
     other = samples.write_sample(tmp_path / "b", track=later, level=json.dumps(moved))
     changes = {"profiles.watcher.meter": {"fill_time": 1.0}, "seed": 4}
-    found = snelk.compare(snelk.run(path), snelk.run(other, changes=changes)).inputs
+    found = snelk.compare(snelk.run(path), snelk.run(other, overrides=changes)).inputs
     places = {each.place: (each.what, each.a, each.b) for each in found}
     assert places["wall fence: top"] == ("level", "1.0", "3.0")
     assert places["wall fence: outline"][0] == "level"
@@ -145,7 +145,7 @@ def test_events_are_paired_as_cheaply_as_can_be(a: list[float], b: list[float]) 
 
 def test_the_figure_marks_where_runs_differ(night: snelk.Run) -> None:
     change = {"profiles.dog.ladder.states.asleep.senses.hearing": 0.8}
-    found = snelk.compare(night, snelk.run(NIGHT, changes=change))
+    found = snelk.compare(night, snelk.run(NIGHT, overrides=change))
     drawn = plot_compare(found)
     assert drawn.rows == night.agents
     assert drawn.partings == {each.agent: each.t for each in found.partings}

@@ -92,40 +92,40 @@ def test_a_mistake_in_a_file_is_told_with_its_key(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, guest="at = [5, 0]")
     states = {"a": {}, "b": {}}
 
-    def message(changes: dict[str, object], **more: object) -> str:
-        ladder = {"states": states, "changes": {"go": {"to": "b", **changes}}, **more}
+    def message(transitions: dict[str, object], **more: object) -> str:
+        ladder = {"states": states, "transitions": {"go": {"to": "b", **transitions}}, **more}
         with pytest.raises(snelk.InputError) as caught:
-            snelk.load(path, changes={"profiles.watcher.ladder": ladder})
-        return str(caught.value).removeprefix("changes: profiles.watcher.ladder")
+            snelk.load(path, overrides={"profiles.watcher.ladder": ladder})
+        return str(caught.value).removeprefix("overrides: profiles.watcher.ladder")
 
     assert message({"when": "lost_for > 3 and sen"}) == (
-        '.changes.go.when: letter 18: no such signal, "sen" (given: "lost_for > 3 and sen"); did you mean "seen"?'
+        '.transitions.go.when: column 18: no such signal, "sen" (given: "lost_for > 3 and sen"); did you mean "seen"?'
     )
     assert (
         message({"when": 'in_zone("yrad")'})
-        == '.changes.go.when: no such zone (given: "yrad"); there are none to choose from'
+        == '.transitions.go.when: no such zone (given: "yrad"); there are none to choose from'
     )
     assert (
         message({"when": "target.size > 2"})
-        == '.changes.go.when: no such attribute (given: "size"); there are none to choose from'
+        == '.transitions.go.when: no such attribute (given: "size"); there are none to choose from'
     )
     assert (
         message({"when": 'target.team == "vistors"'})
-        == '.changes.go.when: no such team (given: "vistors"); did you mean "visitors"?'
+        == '.transitions.go.when: no such team (given: "vistors"); did you mean "visitors"?'
     )
     assert message({"when": 'observed_by("hoem")'}).endswith(
         'no such team (given: "hoem"); did you mean "home"?'
     )
     assert message({"when": "seen", "from": ["a", "c"]}).startswith(
-        '.changes.go.from: no such alert state (given: "c")'
+        '.transitions.go.from: no such alert state (given: "c")'
     )
     assert (
         message({"when": "seen", "from": "b"})
-        == ".changes.go: leads from a state to itself; name another state in from or to"
+        == ".transitions.go: leads from a state to itself; name another state in from or to"
     )
     assert (
         message({"when": "seen", "frm": "a"})
-        == '.changes.go.frm: no such key (given: "a"); did you mean "from"?'
+        == '.transitions.go.frm: no such key (given: "a"); did you mean "from"?'
     )
     assert message({"when": "seen"}, first="z").startswith(
         '.first: no such alert state (given: "z")'

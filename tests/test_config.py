@@ -18,10 +18,10 @@ from snelk.config.schema import schema
 from snelk.errors import nearest
 
 
-def complaints(path: Path, **changes: object) -> list[str]:
+def complaints(path: Path, overrides: dict[str, object] | None = None) -> list[str]:
     """The lines that loading says, with the folder cut off."""
     with pytest.raises(snelk.InputError) as caught:
-        snelk.load(path, changes=changes.pop("changes", None), **changes)
+        snelk.load(path, overrides=overrides)
     return str(caught.value).replace(f"{path.parent}/", "").splitlines()
 
 
@@ -181,7 +181,7 @@ def test_inheritance_takes_what_is_not_written_and_blames_who_wrote_it(tmp_path:
     owl, watcher = setup.profiles["owl"], setup.profiles["watcher"]
     assert (owl.notices, owl.body) == (watcher.notices, watcher.body)
     assert owl.cones["front"] == watcher.cones["front"].model_copy(update={"range": 30})
-    changed = snelk.load(path, changes={f"{CONE}.fov_whole": 70}).setup
+    changed = snelk.load(path, overrides={f"{CONE}.fov_whole": 70}).setup
     assert changed.profiles["owl"].cones["front"].fov_whole == 70
     (tmp_path / "kinds.toml").write_text(child.replace("fov_whole = 90", "fov_whole = 0"))
     assert complaints(path) == [
@@ -190,20 +190,20 @@ def test_inheritance_takes_what_is_not_written_and_blames_who_wrote_it(tmp_path:
 
 
 @pytest.mark.parametrize(
-    ("change", "line"),
+    ("overrides", "line"),
     [
-        ({f"{CONE}.rnge": 3}, f'changes: {CONE}.rnge: no such key (given: 3); did you mean "range"?'),
-        ({f"{CONE}.range": -3}, f"changes: {CONE}.range: must be above 0 m and at most 100000 (given: -3)"),
-        ({"profiles.wacher.body": "x"}, 'changes: profiles.wacher: no such name; did you mean "watcher"?'),
-        ({"clock.dt.x": 1}, "changes: clock.dt: is a value, not a table (given: 0.5)"),
-        ({"clock dt": 1}, 'changes: is not a key path (given: "clock dt"); write it like profiles.goose.cones.wide.range'),
+        ({f"{CONE}.rnge": 3}, f'overrides: {CONE}.rnge: no such key (given: 3); did you mean "range"?'),
+        ({f"{CONE}.range": -3}, f"overrides: {CONE}.range: must be above 0 m and at most 100000 (given: -3)"),
+        ({"profiles.wacher.body": "x"}, 'overrides: profiles.wacher: no such name; did you mean "watcher"?'),
+        ({"clock.dt.x": 1}, "overrides: clock.dt: is a value, not a table (given: 0.5)"),
+        ({"clock dt": 1}, 'overrides: is not a key path (given: "clock dt"); write it like profiles.goose.cones.wide.range'),
     ],
 )  # fmt: skip
-def test_mistakes_in_changes(tmp_path: Path, change: dict[str, object], line: str) -> None:
+def test_mistakes_in_overrides(tmp_path: Path, overrides: dict[str, object], line: str) -> None:
     path = samples.write_sample(tmp_path, guest="at = [5, 0]")
-    assert complaints(path, changes=change) == [line]
+    assert complaints(path, overrides) == [line]
     with pytest.raises(snelk.InputError) as caught:
-        snelk.load(path).changed(change)
+        snelk.load(path).changed(overrides)
     assert str(caught.value) == line
 
 
@@ -211,13 +211,13 @@ def test_changes_leave_what_the_caller_handed_in_alone(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, guest="at = [5, 0]")
     senses = {"sight": 0.5}
     changes = {"cast.guard.senses": senses, "cast.guard.senses.hearing": 0.25}
-    loaded = snelk.load(path, changes=changes).setup.cast["guard"].senses
+    loaded = snelk.load(path, overrides=changes).setup.cast["guard"].senses
     assert (loaded, senses) == ({"sight": 0.5, "hearing": 0.25}, {"sight": 0.5})
 
 
 def test_files_cannot_be_changed_in_a_loaded_scenario(tmp_path: Path) -> None:
     scenario = snelk.load(samples.write_sample(tmp_path, guest="at = [5, 0]"))
-    with pytest.raises(snelk.InputError, match="changes: level: cannot be changed here"):
+    with pytest.raises(snelk.InputError, match="overrides: level: cannot be changed here"):
         scenario.changed({"level": "other.geojson"})
 
 

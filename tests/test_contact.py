@@ -43,7 +43,7 @@ def test_touch_within_the_radius_unless_a_wall_is_between(
         tmp_path, guest=f"at = {[round(v, 7) for v in at]}",
         level=level_of(*(walls if at[0] == 0 else [])), profiles=FEELS,
     )  # fmt: skip
-    run = snelk.run(path, changes=changes)
+    run = snelk.run(path, overrides=changes)
     row = run.contacts.iloc[0]
     assert (row.result, row.sensed) == (expected, expected == "sensed")
     answer = run.why("guard", "guest", at=0).sense("touch")
@@ -57,7 +57,7 @@ def test_touch_fills_the_meter_at_once_and_is_told_when_it_begins_and_ends(tmp_p
     track = samples.track_of((0, -5.1, 0), (5, -0.1, 0), (10, -5.1, 0))
     run = snelk.run(
         samples.write_sample(tmp_path, track=track, profiles=FEELS),
-        changes={"profiles.watcher.meter": {"fill_time": 9.0, "thresholds": {"sure": 1.0}}},
+        overrides={"profiles.watcher.meter": {"fill_time": 9.0, "thresholds": {"sure": 1.0}}},
     )
     events = [(e.t, e.kind) for e in run.events.itertuples()]
     # It is full while felt, holds a second from the last tick of that, and then falls.
@@ -76,7 +76,7 @@ def test_who_enters_a_watched_zone_is_sensed_from_anywhere(tmp_path: Path) -> No
         "profiles.watcher.zone_sense": {"zones": ["pond", "yard"]},
         "profiles.watcher.meter": {"fill_time": 4.0, "zone_rate": 0.5, "hold": 0.0},
     }
-    run = snelk.run(path, changes=changes)
+    run = snelk.run(path, overrides=changes)
     sensed = run.contacts[run.contacts.sensed]
     assert (sensed.t.min(), sensed.t.max()) == (4.0, 8.0)  # a border belongs to the zone
     assert [(e.t, e.kind, e.zone) for e in run.events.itertuples()] == [
@@ -85,7 +85,9 @@ def test_who_enters_a_watched_zone_is_sensed_from_anywhere(tmp_path: Path) -> No
     ]
     value = dict(zip(run.meters.t, run.meters.value, strict=True))
     assert value[8.0] == pytest.approx(9 * 0.5 * 0.5 / 4)
-    other = snelk.run(path, changes={**changes, "profiles.watcher.zone_sense.notices": ["others"]})
+    other = snelk.run(
+        path, overrides={**changes, "profiles.watcher.zone_sense.notices": ["others"]}
+    )
     assert len(other.contacts) == 0
     answer = run.why("guard", "guest", at=9.0).sense("zone")
     assert answer is not None
@@ -98,7 +100,7 @@ def test_of_a_cone_and_a_zone_the_quicker_one_fills(tmp_path: Path) -> None:
         meter = {"fill_time": 4.0, "zone_rate": zone_rate, "distance": [[0, 0.5]]}
         zones = {"zones": ["yard"]}
         changes = {"profiles.watcher.zone_sense": zones, "profiles.watcher.meter": meter}
-        (row,) = snelk.run(path, changes=changes).meters.iloc[:1].itertuples()
+        (row,) = snelk.run(path, overrides=changes).meters.iloc[:1].itertuples()
         assert (row.sense, row.rate) == (sense, pytest.approx(rate))
 
 
@@ -127,11 +129,11 @@ def test_every_pair_sense_and_tick_has_one_row(tmp_path: Path, night: snelk.Run)
 def test_senses_may_care_for_different_teams(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, guest="at = [0.5, 0]", profiles=FEELS)
     cone = "profiles.watcher.cones.front.notices"
-    run = snelk.run(path, changes={cone: ["others"]})
+    run = snelk.run(path, overrides={cone: ["others"]})
     assert list(run.sight.result) == ["cares"] * 2
     assert run.contacts.sensed.all()
     answer = run.why("guard", "guest", at=0)
-    assert answer.change is not None
-    assert answer.change.settable == (f'{cone}=["others", "visitors"]',)
-    run = snelk.run(path, changes={"profiles.watcher.notices": [], cone: ["visitors"]})
+    assert answer.counterfactual is not None
+    assert answer.counterfactual.settable == (f'{cone}=["others", "visitors"]',)
+    run = snelk.run(path, overrides={"profiles.watcher.notices": [], cone: ["visitors"]})
     assert (run.sight.in_view.all(), run.contacts.sensed.any()) == (True, False)

@@ -71,7 +71,7 @@ def test_places_are_as_dangerous_as_runs_with_somebody_there(way: Any, tmp_path:
     # The windows are the stretches between in view and out of view.
     n = int(np.argmax(found.share))
     windows = found.windows(*places[n])
-    run = snelk.run(scenario, changes=variants[n])
+    run = snelk.run(scenario, overrides=variants[n])
     events = run.events[run.events.kind.isin(["saw", "lost"])]
     edges = [(w.start, w.end) for w in windows]
     times = {t for edge in edges for t in edge} - {0.0, 40.1}

@@ -36,24 +36,28 @@ def test_a_goal_within_walls_is_unreachable_and_told_with_what_is_in_the_way(
     tmp_path: Path,
 ) -> None:
     states = {"go": {"go": {"spot": "within"}}, "gone": {}, "there": {}}
-    changes = {
+    transitions = {
         "no": {"from": "go", "to": "gone", "when": "unreachable and failed and not arrived"},
         "yes": {"from": "go", "to": "there", "when": "arrived or done"},
     }
-    run = snelk.run(scenes.scene(tmp_path, BOX, WITHIN, states=states, changes=changes, end=12.0))
+    run = snelk.run(
+        scenes.scene(tmp_path, BOX, WITHIN, states=states, transitions=transitions, end=12.0)
+    )
     assert run.states.state.tolist() == ["go", "gone"]
     assert re.search(r"\(13\.0, 0\.0\): 3\.\d m short, box", kinds(run)["unreachable"])
     assert {"reached", "stuck"}.isdisjoint(run.events.kind)
     other = [scenes.feature("spot", "within", shapely.Point(7, 0)), BOX]
-    run = snelk.run(scenes.scene(tmp_path, *other, states=states, changes=changes, end=12.0))
+    run = snelk.run(
+        scenes.scene(tmp_path, *other, states=states, transitions=transitions, end=12.0)
+    )
     assert run.states.state.tolist() == ["go", "there"]
 
 
 def test_a_point_of_a_search_behind_a_wall_is_not_visited(tmp_path: Path) -> None:
     more = {"noise": [{**BELL, "at": [13.0, 0.0]}], "profiles.watcher.memory.forget": 60.0}
     states = {"calm": {}, "seek": {"search": {"way": "there", "point_time": 0.5}}}
-    changes = {"bell": {"from": "calm", "to": "seek", "when": "heard"}}
-    scene = scenes.scene(tmp_path, BOX, states=states, changes=changes, end=15.0, more=more)
+    transitions = {"bell": {"from": "calm", "to": "seek", "when": "heard"}}
+    scene = scenes.scene(tmp_path, BOX, states=states, transitions=transitions, end=15.0, more=more)
     rows = snelk.run(scene).searches
     assert rows.what.tolist() == ["began", "planned", "unreachable", "ended"]
     assert "box" in kinds(snelk.run(scene))["unreachable"]
@@ -73,7 +77,7 @@ def test_turning_slowly_is_getting_on(tmp_path: Path) -> None:
 
 def test_nobodys_noise_draws_to_its_place_until_that_is_seen_to_be_empty(tmp_path: Path) -> None:
     states = {"calm": {}, "look": {"go": {}}, "back": {"home": {}}}
-    changes = {
+    transitions = {
         "bell": {"from": "calm", "to": "look", "when": "heard and meter > 0.05"},
         "nothing": {"from": "look", "to": "back", "when": "not knows"},
     }
@@ -82,7 +86,7 @@ def test_nobodys_noise_draws_to_its_place_until_that_is_seen_to_be_empty(tmp_pat
     def walked(**changed: Any) -> snelk.Run:
         every = {**more, **changed}
         return snelk.run(
-            scenes.scene(tmp_path, states=states, changes=changes, end=20.0, more=every)
+            scenes.scene(tmp_path, states=states, transitions=transitions, end=20.0, more=every)
         )
 
     run = walked()
@@ -157,8 +161,8 @@ def test_an_edge_stops_feet_and_nothing_else(tmp_path: Path) -> None:
 def test_evading_takes_every_free_direction_as_often(tmp_path: Path) -> None:
     track = samples.track_of((0, 8, 0), (10, 8, 0))
     states = {"calm": {}, "off": {"evade": {"directions": 4, "distance": 2.0}}}
-    changes = {"see": {"from": "calm", "to": "off", "when": "seen"}}
-    scene = scenes.scene(tmp_path, states=states, changes=changes, track=track, end=4.0)
+    transitions = {"see": {"from": "calm", "to": "off", "when": "seen"}}
+    scene = scenes.scene(tmp_path, states=states, transitions=transitions, track=track, end=4.0)
     counts = {}
     for run in snelk.run_batch(scene, variants=[{"seed": n} for n in range(120)]):
         x, y = (round(float(value)) for value in scenes.guard_of(run)[1][-1])
@@ -204,7 +208,7 @@ def test_the_focus_is_chosen_by_the_ladders_rule(
         "profiles.watcher.meter.fill_time": 0.3,
         "profiles.watcher.ladder": {"states": {"a": {}}, "focus_by": by, "focus_stick": stick},
     }  # fmt: skip
-    run = snelk.run(tmp_path / "scene.toml", changes=changes)
+    run = snelk.run(tmp_path / "scene.toml", overrides=changes)
     assert run.signals.focus.iloc[20] == "far"
     assert run.signals.focus.iloc[-1] == focus
 
@@ -233,7 +237,7 @@ def test_expectations_come_before_wishes_of_any_weight(tmp_path: Path) -> None:
     wish = {
         "soon": {"measure": "guard.guest.first_full", "toward": 1.0, "within": 0.1, "weight": 50.0}
     }
-    scene = snelk.load(path, changes={"clock.dt": 0.1, "expect": expect, "wish": wish})
+    scene = snelk.load(path, overrides={"clock.dt": 0.1, "expect": expect, "wish": wish})
     key = "profiles.watcher.meter.fill_time"
     found = snelk.fit(scene, move={key: (0.5, 9.0)}, jobs=1, budget=200)
     assert found.aims[0].met  # full at 1 s is what is wished, and would break it
@@ -253,8 +257,8 @@ def test_a_move_that_failed_and_one_that_asks_for_time_are_kept(tmp_path: Path) 
         return snelk.Move(to=(1.0, 0.0), again=2.0, failed=me.t > 3.0)
 
     states = {"a": {"call": {"activity": "patient"}}, "b": {}}
-    changes = {"off": {"from": "a", "to": "b", "when": "failed"}}
-    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes))
+    transitions = {"off": {"from": "a", "to": "b", "when": "failed"}}
+    run = snelk.run(scenes.scene(tmp_path, states=states, transitions=transitions))
     assert np.diff(asked) == pytest.approx([2.0] * (len(asked) - 1))
     assert run.states.state.tolist() == ["a", "b"]
 
@@ -264,9 +268,9 @@ def test_a_run_of_many_is_thinned_and_answers_as_one_that_is_not(
 ) -> None:
     # A target that vanishes, noises heard again from one place, and falling asleep and waking.
     changes = {"clock.end": 85.0, "profiles.goose.touch.radius": 12.0}
-    whole = snelk.run(snelk.croft() / "night.toml", changes=changes)
+    whole = snelk.run(snelk.croft() / "night.toml", overrides=changes)
     monkeypatch.setattr("snelk.runs.tables.MOST_PAIRS", 0)
-    thin = snelk.run(snelk.croft() / "night.toml", changes=changes)
+    thin = snelk.run(snelk.croft() / "night.toml", overrides=changes)
     assert len(thin.sight) < 0.5 * len(whole.sight)
     assert thin.events.equals(whole.events)
     tables: dict[str, Any] = {
@@ -313,7 +317,7 @@ def test_thinned_touch_and_zones_say_at_which_wall_and_where(
         scenes.feature("zone", "near", shapely.box(-9, 1, 0, 9)),
         scenes.feature("zone", "far", shapely.box(0, 1, 9, 9)),
         states=states,
-        changes={"doze": {"from": "awake", "to": "dozing", "when": "state_for >= 6 s"}},
+        transitions={"doze": {"from": "awake", "to": "dozing", "when": "state_for >= 6 s"}},
         end=8.0,
         track=samples.track_of((0, -4, 3), (8, 4, 3)),
         more={

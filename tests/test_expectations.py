@@ -17,7 +17,7 @@ import snelk
 
 LADDER = {
     "states": {"calm": {}, "alert": {}},
-    "changes": {
+    "transitions": {
         "up": {"from": "calm", "to": "alert", "when": "meter >= 0.6"},
         "down": {"from": "alert", "to": "calm", "when": "lost_for > 1s"},
     },
@@ -135,7 +135,7 @@ def test_measures_groups_and_sentences(tmp_path: Path) -> None:
 
 
 def test_any_and_each_of_several_agents() -> None:
-    night = snelk.load(snelk.croft() / "night.toml", changes={"clock.end": 60.5})
+    night = snelk.load(snelk.croft() / "night.toml", overrides={"clock.end": 60.5})
     geese = ["goose-1", "goose-2"]  # with this seed goose-1 never notices the fox
     for group, met in (("any_of", True), ("each_of", False)):
         notices = {"target": "fox", "before": 60.0}
@@ -146,7 +146,7 @@ def test_any_and_each_of_several_agents() -> None:
 
 
 def test_a_share_of_the_seeds_is_enough() -> None:
-    night = snelk.load(snelk.croft() / "night.toml", changes={"clock.end": 57.0})
+    night = snelk.load(snelk.croft() / "night.toml", overrides={"clock.end": 57.0})
     wakes = {"agent": "dog", "reaches": {"state": "pricked-up", "after": 43.0}}
     held = 0
     for run in snelk.run_batch(night, variants=[{"seed": seed} for seed in range(7, 11)]):
@@ -171,7 +171,7 @@ def test_a_share_of_the_seeds_is_enough() -> None:
         ({"agent": "guard", "notices": {"target": "guest", "threshold": "sur"}}, '"sure"'),
         ({"agent": "guard", "notices": {"target": "guest", "after": 99}}, "after the end of the"),
         ({"agent": "guard", "stays": {"state": "calm", "after": 5, "before": 4}}, "not be below"),
-        ({"agent": "guard", "never": {"when": "sen"}}, 'letter 1: .*did you mean "seen"'),
+        ({"agent": "guard", "never": {"when": "sen"}}, 'column 1: .*did you mean "seen"'),
         ({"agent": "guard", "never": {"when": "chance(0.5)"}}, "use seeds and share"),
         ({"agent": "guard", "never": {"when": 'in_zone("yard")'}}, "no such zone"),
         ({"agent": "guard", "meter": {"target": "guest", "under": 1.5}}, "at most 1"),
@@ -200,15 +200,15 @@ def test_a_try_that_leaves_expectations_behind_still_runs(tmp_path: Path) -> Non
     )
     lines = 'agent = "guard"\nreaches = { state = "alert", after = 5.0 }\n'
     path.write_text(path.read_text() + f"\n[expect.it]\n{lines}")
-    shorter = snelk.load(path, changes={"clock.end": 4.0})
+    shorter = snelk.load(path, overrides={"clock.end": 4.0})
     assert snelk.run(shorter).times[-1] == 4.0
     assert not snelk.verify(shorter)[0].met
-    without = snelk.load(path, changes={"profiles.watcher.ladder": {"states": {"calm": {}}}})
-    assert snelk.run(without).measure("guard.changes") == 0
+    without = snelk.load(path, overrides={"profiles.watcher.ladder": {"states": {"calm": {}}}})
+    assert snelk.run(without).measure("guard.transitions") == 0
     with pytest.raises(snelk.InputError, match=r'no such alert state of guard .*"alert"'):
         snelk.verify(without)
     with pytest.raises(snelk.InputError, match="after the end of the run"):
-        snelk.load(path, changes={"clock.end": 4.0, "expect.again": expect})
+        snelk.load(path, overrides={"clock.end": 4.0, "expect.again": expect})
 
 
 def test_the_command_says_what_fails_and_why(tmp_path: Path) -> None:
@@ -254,7 +254,7 @@ def test_a_moment_may_be_a_noise_of_a_recording(tmp_path: Path) -> None:
     text = Path(path).read_text()
     Path(path).write_text(text.replace("use =", 'noises = ["noises.csv"]\nuse ='))
     scenario = snelk.load(
-        path, changes={**more, "profiles.watcher.ladder": LADDER, "clock.dt": 0.1}
+        path, overrides={**more, "profiles.watcher.ladder": LADDER, "clock.dt": 0.1}
     )
     (verdict,) = snelk.verify(scenario)
     assert verdict.met
@@ -263,5 +263,5 @@ def test_a_moment_may_be_a_noise_of_a_recording(tmp_path: Path) -> None:
 
 def refused(path: str, changes: dict[str, Any]) -> str:
     with pytest.raises(snelk.InputError) as error:
-        snelk.load(path, changes=changes)
+        snelk.load(path, overrides=changes)
     return str(error.value)

@@ -31,7 +31,7 @@ NIGHT = snelk.croft() / "night.toml"
 def short(tmp_path_factory: pytest.TempPathFactory) -> snelk.Run:
     """Two seconds of the night, saved."""
     folder = tmp_path_factory.mktemp("short") / "night"
-    return snelk.run(NIGHT, changes={"clock.end": 2.0}, out=folder)
+    return snelk.run(NIGHT, overrides={"clock.end": 2.0}, out=folder)
 
 
 def inside(folder: Path) -> list[str]:
@@ -64,7 +64,7 @@ def test_a_rerun_keeps_what_is_not_its_own(tmp_path: Path, short: snelk.Run) -> 
     (tmp_path / "night" / "notes.md").write_text("look at 1.4 s")
     (tmp_path / "night" / "figures").mkdir()
     (tmp_path / "night" / "figures" / "a.png").write_bytes(b"1")
-    snelk.run(NIGHT, changes={"clock.end": 1.0}, out=tmp_path / "night")
+    snelk.run(NIGHT, overrides={"clock.end": 1.0}, out=tmp_path / "night")
     assert snelk.open_run(tmp_path / "night").times[-1] == 1.0
     assert (tmp_path / "night" / "notes.md").read_text() == "look at 1.4 s"
     assert (tmp_path / "night" / "figures" / "a.png").exists()

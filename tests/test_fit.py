@@ -26,7 +26,7 @@ def walk_towards(folder: Path) -> snelk.Scenario:
     path = samples.write_sample(folder, track=TOWARDS)
     meter = {"fill_time": 2.0, "drain_time": 5.0, "thresholds": {"wary": 0.5}}
     changes = {"clock.dt": 0.1, METER: meter, f"{CONE}.hold_range": 15.0}
-    return snelk.load(path, changes=changes)
+    return snelk.load(path, overrides=changes)
 
 
 def noises_of(folder: Path) -> snelk.Scenario:
@@ -36,8 +36,8 @@ def noises_of(folder: Path) -> snelk.Scenario:
     meter = {**FACTS[METER], "noise_gain": 0.1, "hold": 20.0}
     more = {"noise": noise, METER: meter, "profiles.watcher.cones": {}}
     states = {"calm": {}, "alert": {}}
-    changes = {"up": {"from": "calm", "to": "alert", "when": "meter >= 0.2"}}
-    return scenes.scene(folder, states=states, changes=changes, more=more, end=16.0)
+    transitions = {"up": {"from": "calm", "to": "alert", "when": "meter >= 0.2"}}
+    return scenes.scene(folder, states=states, transitions=transitions, more=more, end=16.0)
 
 
 def search_of(folder: Path) -> snelk.Scenario:
@@ -46,13 +46,13 @@ def search_of(folder: Path) -> snelk.Scenario:
         "calm": {},
         "looking": {"search": {"way": "there", "radius": 6.0, "points": 4, "give_up": 8.0}},
     }
-    changes = {
+    transitions = {
         "up": {"from": "calm", "to": "looking", "when": "heard"},
         "down": {"from": "looking", "to": "calm", "when": "search_done"},
     }
     noise = [{"t": 1.0, "kind": "thud", "by": "guest", "at": [5, 0], "reach": 20.0}]
     more = {"noise": noise, "profiles.watcher.memory": {"forget": 60.0}}
-    return scenes.scene(folder, states=states, changes=changes, more=more, end=25.0)
+    return scenes.scene(folder, states=states, transitions=transitions, more=more, end=25.0)
 
 
 SEARCH = "profiles.watcher.ladder.states.looking.search"
@@ -90,7 +90,7 @@ PROBLEMS: list[tuple[Any, dict[str, Any], dict[str, Any], dict[str, float], dict
 def test_known_numbers_are_found_again(problem: Any, tmp_path: Path) -> None:
     make, move, truth, measures, near = problem
     scenario = make(tmp_path)
-    run = snelk.run(scenario, changes=truth)
+    run = snelk.run(scenario, overrides=truth)
     wishes = {
         f"w{n}": {"measure": key, "toward": run.measure(key), "within": within}
         for n, (key, within) in enumerate(measures.items())
@@ -105,7 +105,7 @@ def test_known_numbers_are_found_again(problem: Any, tmp_path: Path) -> None:
             assert fitted[key] == value
         else:
             assert fitted[key] == pytest.approx(value, abs=near[key] + 1e-9), key
-    again = snelk.run(scenario, changes=found.changes)
+    again = snelk.run(scenario, overrides=found.overrides)
     for key, within in measures.items():
         assert again.measure(key) == pytest.approx(run.measure(key), abs=within + 1e-9)
 
@@ -158,7 +158,7 @@ def test_as_little_changes_as_can_be(tmp_path: Path) -> None:
     done = snelk.fit(
         scenario, move={f"{METER}.drain_time": (1.0, 9.0), f"{CONE}.range": (11.5, 14)}
     )
-    assert done.changes.keys() <= {f"{CONE}.range"}
+    assert done.overrides.keys() <= {f"{CONE}.range"}
 
 
 def test_written_back_only_the_numbers_differ(tmp_path: Path) -> None:

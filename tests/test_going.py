@@ -97,13 +97,13 @@ def test_a_ring_lies_about_home_start_here_or_somebody(tmp_path: Path, about: st
     track = samples.track_of((0, 20, 20), (60, 50, 20))
     ring = {"ring": [2.0, 4.0], "way": "places", "every": 3.0, "about": about}
     states = {"a": {"go": {"spot": "off"}}, "b": {"roam": ring, "pace": "running"}}
-    changes = {"on": {"from": "a", "to": "b", "when": "state_for >= 3s"}}
+    transitions = {"on": {"from": "a", "to": "b", "when": "state_for >= 3s"}}
     off = scenes.feature("spot", "off", shapely.Point(3, 3))
     profiles = scenes.GUARD.replace("running = 4.0", "running = 12.0").replace(
         "acceleration = 8.0", "acceleration = 300"
     )
     scenario = scenes.scene(
-        tmp_path, off, states=states, changes=changes, track=track, profiles=profiles, end=60.0,
+        tmp_path, off, states=states, transitions=transitions, track=track, profiles=profiles, end=60.0,
         more={"cast.guard.home": [-8.0, 0.0]},
     )  # fmt: skip
     run = snelk.run(scenario)
@@ -163,12 +163,14 @@ def test_resume_goes_to_where_the_routine_was_left_and_faces_as_there(tmp_path: 
         "off": {"go": {"spot": "there"}, "pace": "running"},
         "back": {"resume": {}, "pace": "running"},
     }
-    changes = {
+    transitions = {
         "away": {"from": "beat", "to": "off", "when": "state_for >= 3s"},
         "home": {"from": "off", "to": "back", "when": "arrived"},
     }
     there = scenes.feature("spot", "there", shapely.Point(8, 8))
-    run = snelk.run(scenes.scene(tmp_path, route, there, states=states, changes=changes, end=20.0))
+    run = snelk.run(
+        scenes.scene(tmp_path, route, there, states=states, transitions=transitions, end=20.0)
+    )
     t, at, heading = scenes.guard_of(run)
     left = at[np.isclose(t, float(run.states.t.iloc[1]))][0]
     assert left[1] > 2.0
@@ -219,7 +221,8 @@ like = "watcher"
 hold = {}
 """)  # fmt: skip
     setup = snelk.load(
-        path, changes={"cast.guard.profile": "lazy", "profiles.watcher.ladder.states.a.patrol": {}}
+        path,
+        overrides={"cast.guard.profile": "lazy", "profiles.watcher.ladder.states.a.patrol": {}},
     ).setup
     state = setup.profiles["lazy"].ladder.states["a"]  # type: ignore[union-attr]
     assert (state.activity, state.pace, state.patrol) == ("hold", "running", None)

@@ -27,7 +27,7 @@ def noise(t: float, at: list[float], reach: float = 8.0, **more: object) -> dict
 
 def heard_of(path: Path, *noises: dict[str, object], **changes: object) -> snelk.Run:
     named = {key.replace("__", "."): value for key, value in changes.items()}
-    return snelk.run(path, changes={"noise": list(noises), **named})
+    return snelk.run(path, overrides={"noise": list(noises), **named})
 
 
 def level_of(*features: dict[str, object]) -> str:
@@ -200,7 +200,7 @@ def test_footsteps_come_once_a_stride_as_loud_as_gait_and_ground_make_them(tmp_p
     grounds = "[grounds]\ngravel = 2.0\nmoss = 0.3\nearth = 1.0\n"
     level = level_of(yard, *paths, shade, bare)
     path = samples.write_sample(tmp_path, track=track, level=level, profiles=STEPS + grounds)
-    noises = snelk.run(path, changes={"clock.dt": 0.3}).noises
+    noises = snelk.run(path, overrides={"clock.dt": 0.3}).noises
     # A gait holds until the next sample: running from 3.2 m, and what follows 9.2 m is still.
     np.testing.assert_allclose(noises.x, 1.1 + 0.5 * np.arange(1, 17), atol=1e-9)
     np.testing.assert_allclose(noises.t, np.interp(noises.x, [1.1, 3.2, 9.2], [0, 2, 4]), atol=0.15)
@@ -273,7 +273,7 @@ def test_kinds_files_and_spots_say_reach_and_place(tmp_path: Path) -> None:
     path.write_text(path.read_text().replace("use =", 'noises = ["noises.csv"]\nuse ='))
     run = snelk.run(
         path,
-        changes={
+        overrides={
             "noise": [
                 {"t": 0, "kind": "knock", "spot": "door"},
                 {"t": 0.5, "kind": "thud", "by": "guest", "reach": 2.0},
@@ -307,5 +307,5 @@ def test_kinds_files_and_spots_say_reach_and_place(tmp_path: Path) -> None:
 def test_mistakes_about_senses(tmp_path: Path, changes: dict[str, object], line: str) -> None:
     path = samples.write_sample(tmp_path, guest="at = [5, 0]", profiles=EARS)
     with pytest.raises(snelk.InputError) as caught:
-        snelk.load(path, changes=changes)
+        snelk.load(path, overrides=changes)
     assert line in str(caught.value)

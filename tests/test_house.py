@@ -35,7 +35,7 @@ from snelk.config.minds import (
     Search,
     Sleep,
     State,
-    StateChange,
+    Transition,
 )
 from snelk.config.models import (
     Body,
@@ -225,7 +225,7 @@ def test_every_key_and_column_is_in_the_documents() -> None:
         Resume,
         Since,
         State,
-        StateChange,
+        Transition,
         *(Patrol, Roam, Approach, Go, Flee, Evade, Sleep, Search, Call),
         *(Expectation, Notices, Reaches, Stays, MeterUnder, MeasureBetween, Holding, Span),
         *(Wish, Fit, Limits),

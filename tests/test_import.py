@@ -171,8 +171,8 @@ def test_the_command_writes_a_track_that_runs(tmp_path: Path) -> None:
     for name in ("night.toml", "creatures.toml", "croft.geojson", "noises.csv"):
         (tmp_path / name).write_text((snelk.croft() / name).read_text())
     changes = {"clock.end": 20.0}
-    run = snelk.run(tmp_path / "night.toml", changes=changes)
-    own = snelk.run(snelk.croft() / "night.toml", changes=changes)
+    run = snelk.run(tmp_path / "night.toml", overrides=changes)
+    own = snelk.run(snelk.croft() / "night.toml", overrides=changes)
     ours, theirs = (r.poses[r.poses.id == "fox"][["x", "y"]].to_numpy() for r in (run, own))
     assert np.allclose(ours, theirs, atol=1e-6)
 

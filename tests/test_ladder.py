@@ -25,13 +25,13 @@ def states_of(run: snelk.Run) -> list[tuple[float, str, object]]:
     rows = run.states[run.states.agent == "guard"]
     return [
         (t, s, c if isinstance(c, str) else None)
-        for t, s, c in zip(rows.t, rows.state, rows.change, strict=True)
+        for t, s, c in zip(rows.t, rows.state, rows.transition, strict=True)
     ]
 
 
 @pytest.mark.parametrize("dt", [0.05, 0.1, 0.25])
 def test_the_first_that_is_true_for_long_enough_is_taken(tmp_path: Path, dt: float) -> None:
-    changes = {
+    transitions = {
         "late": {"to": "c", "when": "state_for >= 3s", "from": "a"},
         "slow": {"to": "c", "when": "state_for >= 1s", "for": 1.5, "from": "a"},
         "never": {"to": "b", "when": "seen", "from": "a"},
@@ -39,34 +39,36 @@ def test_the_first_that_is_true_for_long_enough_is_taken(tmp_path: Path, dt: flo
         "on": {"to": "a", "when": "state_for > 0s", "from": "c"},
     }
     states = {"a": {}, "b": {}, "c": {"least": 2.0}}
-    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes, dt=dt, end=6.0))
+    run = snelk.run(scenes.scene(tmp_path, states=states, transitions=transitions, dt=dt, end=6.0))
     # `slow` has been true since 1 s and is taken at 2.5 s, before `same` which comes later.
     assert states_of(run) == [(0.0, "a", None), (2.5, "c", "slow"), (4.5, "a", "on")]
     taken = run.states.iloc[1]
     assert (taken.held, taken.also, taken.reason) == (pytest.approx(1.5), "same", "state_for 2.5 s")
     answer = run.why_state("guard", at=2.0)
-    assert answer.change("slow").missing == ("true for 1 s, needs 1.5 s",)  # type: ignore[union-attr]
-    assert answer.change("never").missing == ("seen is false",)  # type: ignore[union-attr]
-    assert answer.change("late").missing == ("state_for 2 s, needs ≥ 3 s",)  # type: ignore[union-attr]
+    assert answer.transition("slow").missing == ("true for 1 s, needs 1.5 s",)  # type: ignore[union-attr]
+    assert answer.transition("never").missing == ("seen is false",)  # type: ignore[union-attr]
+    assert answer.transition("late").missing == ("state_for 2 s, needs ≥ 3 s",)  # type: ignore[union-attr]
     answer = run.why_state("guard", at=3.0)
-    (only,) = answer.changes
+    (only,) = answer.transitions
     assert only.missing == (f"stays 2 s at least, has been there {0.5:.1f} s",)
     answer = run.why_state("guard", at=2.5)
     assert answer.headline == "guard turns from a to c at 2.50 s: slow; no focus"
-    assert answer.change("same").missing == ("slow comes first",)  # type: ignore[union-attr]
+    assert answer.transition("same").missing == ("slow comes first",)  # type: ignore[union-attr]
 
 
 def test_what_must_be_true_for_a_while_begins_again_in_each_state_and_seen_for_at_the_first_sight(
     tmp_path: Path,
 ) -> None:
-    changes = {
+    transitions = {
         "long": {"from": ["a", "b"], "to": "c", "when": "state_for >= 0s", "for": 2.0},
         "on": {"from": "a", "to": "b", "when": "state_for >= 1.5s"},
         "watched": {"from": "c", "to": "a", "when": "seen_for >= 1s"},
     }
     track = samples.track_of((0, 90, 0), (4.9, 90, 0), (5, 5, 0), (9, 5, 0))
     states: dict[str, dict[str, object]] = {"a": {}, "b": {}, "c": {}}
-    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes, track=track, end=8.0))
+    run = snelk.run(
+        scenes.scene(tmp_path, states=states, transitions=transitions, track=track, end=8.0)
+    )
     # In b it has been true for 0 s at the tick after 1.5 s.
     expected = [(0.0, "a", None), (1.5, "b", "on"), (3.6, "c", "long"), (6.0, "a", "watched")]
     assert states_of(run)[:4] == expected
@@ -81,13 +83,13 @@ def test_a_state_that_cannot_be_interrupted_is_left_when_its_activity_is_done(
 ) -> None:
     spot = scenes.feature("spot", "post", shapely.Point(6, 0))
     states = {"go": {"go": {"spot": "post"}, "interruptible": False}, "stay": {}}
-    changes = {"out": {"to": "stay", "when": "state_for > 0.5s"}}
-    run = snelk.run(scenes.scene(tmp_path, spot, states=states, changes=changes))
+    transitions = {"out": {"to": "stay", "when": "state_for > 0.5s"}}
+    run = snelk.run(scenes.scene(tmp_path, spot, states=states, transitions=transitions))
     (_, (left, _, _)) = states_of(run)
     t, places, _ = scenes.guard_of(run)
     there = t[np.hypot(*(places - (6, 0)).T) <= 0.3 + 1e-9][0]
     assert left == pytest.approx(there + 0.1)
-    early = run.why_state("guard", at=2.0).changes[0]
+    early = run.why_state("guard", at=2.0).transitions[0]
     assert (early.condition.true, early.missing) == (
         True,
         ("cannot be interrupted before its activity is done",),
@@ -97,13 +99,13 @@ def test_a_state_that_cannot_be_interrupted_is_left_when_its_activity_is_done(
 
 def test_chance_is_drawn_once_for_each_stay(tmp_path: Path) -> None:
     states = {"a": {}, "b": {}}
-    changes = {
+    transitions = {
         "jump": {"to": "b", "when": "state_for >= 0.5s and chance(0.4)", "from": "a"},
         "back": {"to": "a", "when": "state_for >= 0.5s", "from": "b"},
         "round": {"to": "b", "when": "state_for >= 1s", "from": "a"},
     }
     found = []
-    scenario = scenes.scene(tmp_path, states=states, changes=changes)
+    scenario = scenes.scene(tmp_path, states=states, transitions=transitions)
     for run in snelk.run_batch(scenario, variants=[{"seed": n} for n in range(60)]):
         rows = states_of(run)
         found += [c for _, s, c in rows if s == "b"]
@@ -112,8 +114,8 @@ def test_chance_is_drawn_once_for_each_stay(tmp_path: Path) -> None:
         assert set(np.round(stays, 6)) <= {0.5, 1.0}
         for t, _, change in rows[1:4]:
             answer = run.why_state("guard", at=t)
-            assert answer.change(str(change)).taken  # type: ignore[union-attr]
-    first = run.why_state("guard", at=0.5).change("jump")
+            assert answer.transition(str(change)).taken  # type: ignore[union-attr]
+    first = run.why_state("guard", at=0.5).transition("jump")
     assert first is not None
     (drew,) = [part for part in first.condition.leaves() if part.text.startswith("chance")]
     number = float(drew.found.removeprefix("chance(0.4) drew "))
@@ -129,11 +131,11 @@ def test_sleep_dulls_the_senses_and_waking_takes_time(tmp_path: Path) -> None:
         "up": {"approach": {}, "pace": "running"},
         "calm": {},
     }
-    changes = {
+    transitions = {
         "alarm": {"to": "up", "when": "state_for >= 2s", "from": "asleep"},
         "on": {"to": "calm", "when": "seen", "from": "up"},
     }
-    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes, track=track))
+    run = snelk.run(scenes.scene(tmp_path, states=states, transitions=transitions, track=track))
     assert states_of(run) == [(0.0, "asleep", None), (2.0, "up", "alarm"), (3.0, "calm", "on")]
     sight = run.sight[(run.sight.target == "guest")].set_index("t")
     assert sight.awake.loc[[0.0, 2.0, 2.1]].tolist() == [0.3, 0.3, 1.0]
@@ -142,15 +144,15 @@ def test_sleep_dulls_the_senses_and_waking_takes_time(tmp_path: Path) -> None:
     gate = run.why("guard", "guest", at=1.0).cones[0].gates[2]
     assert gate.text == "guard is 30% awake (asleep)"
     answer = run.why("guard", "guest", at=1.0)
-    assert answer.change is not None
-    assert answer.change.key == "profiles.watcher.ladder.states.asleep.senses.sight"
+    assert answer.counterfactual is not None
+    assert answer.counterfactual.key == "profiles.watcher.ladder.states.asleep.senses.sight"
     fixed = snelk.run(
-        scenes.scene(tmp_path, states=states, changes=changes, track=track).changed(
-            {answer.change.key: answer.change.needs}
+        scenes.scene(tmp_path, states=states, transitions=transitions, track=track).changed(
+            {answer.counterfactual.key: answer.counterfactual.needs}
         )
     )
     assert fixed.why("guard", "guest", at=1.0).in_view
-    waking = run.why_state("guard", at=2.6).change("on")
+    waking = run.why_state("guard", at=2.6).transition("on")
     assert waking is not None
     assert waking.missing == ("is still waking up, 0.4 s to go",)
     poses = run.poses[run.poses.id == "guard"].set_index("t")
@@ -176,7 +178,9 @@ def two_guests(folder: Path, first: str, second: str, **changes: Any) -> snelk.R
     path = Path(scenario.source)
     path.write_text(path.read_text() + TWO)
     ladder = {"states": {"a": {"face": {}}}, "focus_stick": 0.2}
-    return snelk.run(path, changes={"clock.dt": 0.1, "profiles.watcher.ladder": ladder, **changes})
+    return snelk.run(
+        path, overrides={"clock.dt": 0.1, "profiles.watcher.ladder": ladder, **changes}
+    )
 
 
 def test_the_focus_is_the_fullest_then_the_nearest_then_the_first_and_it_sticks(
@@ -202,19 +206,19 @@ def test_told_carries_the_rank_of_the_teller(tmp_path: Path) -> None:
     profiles = scenes.GUARD + '[profiles.deaf]\nlike = "watcher"\ncones = {}\nhearing = {}\n'
     track = samples.track_of((0, 30, 0), (2, 5, 0), (9, 5, 0))
     states = {"calm": {}, "wary": {"rank": 3}}
-    changes = {
+    transitions = {
         "see": {"to": "wary", "when": "seen", "from": "calm"},
         "word": {"to": "wary", "when": "told_rank >= 3"},
     }
     scenario = scenes.scene(
-        tmp_path, states=states, changes=changes, track=track, profiles=profiles,
+        tmp_path, states=states, transitions=transitions, track=track, profiles=profiles,
         more={"profiles.watcher.tell": {"delay": 0.5, "every": 1.0}},
     )  # fmt: skip
     path = Path(scenario.source)
     path.write_text(
         path.read_text() + '[cast.friend]\nteam = "home"\nprofile = "deaf"\nat = [0, -40]\n'
     )
-    run = snelk.run(path, changes=dict(scenario.changes))
+    run = snelk.run(path, overrides=dict(scenario.overrides))
     friend = run.signals[run.signals.agent == "friend"]
     told = friend[friend.told]
     saw = run.events[run.events.kind == "saw"].t.iloc[0]
@@ -223,7 +227,7 @@ def test_told_carries_the_rank_of_the_teller(tmp_path: Path) -> None:
     assert told.told_rank.iloc[:2].tolist() == [3.0, 3.0]
     assert (friend.told_rank[~friend.told] == -1.0).all()
     assert (
-        run.states[(run.states.agent == "friend") & run.states.change.notna()].reason.iloc[0]
+        run.states[(run.states.agent == "friend") & run.states.transition.notna()].reason.iloc[0]
         == "told_rank 3"
     )
 
@@ -269,10 +273,10 @@ def random_scene(folder: Path, rng: np.random.Generator, *, leash: bool) -> snel
     for state in states.values():
         if rng.random() < 0.4:
             state["least"] = float(rng.choice([0.2, 0.7, 1.1]))
-    changes = {}
+    transitions = {}
     for n in range(int(rng.integers(2, 6))):
         start, end = rng.choice(names, 2, replace=False)
-        changes[f"c{n}"] = {
+        transitions[f"c{n}"] = {
             "from": str(start), "to": str(end), "when": str(rng.choice(CONDITIONS)),
             "for": float(rng.choice([0.0, 0.0, 0.3, 0.5])),
         }  # fmt: skip
@@ -282,7 +286,7 @@ def random_scene(folder: Path, rng: np.random.Generator, *, leash: bool) -> snel
     if leash:
         more["cast.guard.leash"] = {"zone": "yard", "outside": str(rng.choice(["watch", "ignore"]))}
     return scenes.scene(
-        folder, *walls, *places, states=states, changes=changes, track=track, more=more
+        folder, *walls, *places, states=states, transitions=transitions, track=track, more=more
     )
 
 
@@ -316,7 +320,7 @@ def test_what_always_holds(
     _check_changes(run)
     _check_events(run)
     for again, changes in ((run, {}), (varied, other)):
-        alone = snelk.run(scenario, changes=changes)
+        alone = snelk.run(scenario, overrides=changes)
         assert all(again.arrow(name).equals(alone.arrow(name)) for name in TABLES)
 
 
@@ -325,15 +329,15 @@ def _check_changes(run: snelk.Run) -> None:
     ladder = run.setup.profile_of("guard").ladder
     assert ladder is not None
     asked = asked_by(run, "guard")
-    true = {name: asked.true(name) for name in ladder.changes}
+    true = {name: asked.true(name) for name in ladder.transitions}
     rows = list(run.states[run.states.agent == "guard"].itertuples())
     taken = {round(row.t, 6): row for row in rows[1:]}
-    state, entered, held = rows[0].state, -1, dict.fromkeys(ladder.changes, -1)
+    state, entered, held = rows[0].state, -1, dict.fromkeys(ladder.transitions, -1)
     busy_until = -1.0
     for n, t in enumerate(run.times):
         assert asked.rows["state"][n] == state
         able = []
-        for name, change in ladder.changes.items():
+        for name, change in ladder.transitions.items():
             open_now = state in (change.from_ or set(ladder.states) - {change.to})
             held[name] = held[name] + 1 if open_now and true[name][n] else -1
             if held[name] * 0.1 >= change.for_ - 1e-9 and held[name] >= 0:
@@ -345,20 +349,20 @@ def _check_changes(run: snelk.Run) -> None:
             assert stays or not able, (t, able)
             continue
         assert not stays
-        assert (row.change, row.before) == (able[0], state)
+        assert (row.transition, row.before) == (able[0], state)
         assert (
             (row.also or "") == ", ".join(able[1:]) if isinstance(row.also, str) else len(able) == 1
         )
         if ladder.states[state].sleep is not None:
             busy_until = float(t) + 0.4
-        state, entered, held = row.state, n, dict.fromkeys(ladder.changes, -1)
-        assert state == ladder.changes[row.change].to
+        state, entered, held = row.state, n, dict.fromkeys(ladder.transitions, -1)
+        assert state == ladder.transitions[row.transition].to
     assert not taken
 
 
 def _check_events(run: snelk.Run) -> None:
     kinds = run.events.kind.value_counts()
-    assert kinds.get("changed", 0) == run.states.change.notna().sum()
+    assert kinds.get("changed", 0) == run.states.transition.notna().sum()
     searches = run.searches
     ended = searches[searches.what == "ended"]
     assert kinds.get("searched", 0) + kinds.get("gave_up", 0) == (

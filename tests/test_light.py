@@ -22,7 +22,7 @@ CONE = "profiles.watcher.cones.front"
 
 
 def light_on_guest(path: Path, **changes: object) -> float:
-    poses = snelk.run(path, changes=changes.get("changes")).poses
+    poses = snelk.run(path, overrides=changes.get("changes")).poses
     return float(poses[poses.id == "guest"].light.iloc[0])
 
 
@@ -35,7 +35,7 @@ def test_a_lamp_falls_in_a_straight_line_to_nothing_at_its_reach(
     tmp_path: Path, distance: float
 ) -> None:
     path = samples.write_sample(tmp_path, guest=f"at = [0, {distance}]")
-    found = light_on_guest(path, changes=lamp_of(0.8, 4.0) | {"light": 0.1})
+    found = light_on_guest(path, overrides=lamp_of(0.8, 4.0) | {"light": 0.1})
     assert found == pytest.approx(0.1 + 0.8 * max(0.0, 1 - distance / 4))
 
 
@@ -43,13 +43,13 @@ def test_lamps_add_up_to_full_light_at_most_and_walls_cut_them(tmp_path: Path) -
     level = samples.wall_feature("hedge", [(1, -2), (1, 2)], top=3.0, see_through=0.4)
     path = samples.write_sample(tmp_path, guest="at = [2, 0]", level=level)
     lamp = lamp_of(0.8, 4.0) | {"light": 0.1}
-    assert light_on_guest(path, changes=lamp) == pytest.approx(0.1 + 0.8 * 0.5 * 0.4)
+    assert light_on_guest(path, overrides=lamp) == pytest.approx(0.1 + 0.8 * 0.5 * 0.4)
     own = {"cast.guest.lamp": {"light": 0.95, "reach": 1.0}}
-    assert light_on_guest(path, changes=lamp | own) == 1.0
+    assert light_on_guest(path, overrides=lamp | own) == 1.0
     (tmp_path / "level.geojson").write_text(
         level.replace('"see_through": 0.4', '"see_through": 0.0')
     )
-    assert light_on_guest(path, changes=lamp) == pytest.approx(0.1)
+    assert light_on_guest(path, overrides=lamp) == pytest.approx(0.1)
 
 
 def zone(
@@ -80,7 +80,7 @@ def test_the_last_zone_that_says_its_light_counts(tmp_path: Path) -> None:
         level=json.dumps({"type": "FeatureCollection", "features": features}),
     )
     for place, expected in (([5, 0], 0.9), ([5, 1.0], 0.9), ([5, 1.01], 0.2), ([9, 0], 1.0)):
-        assert light_on_guest(path, changes={"cast.guest.at": place}) == expected
+        assert light_on_guest(path, overrides={"cast.guest.at": place}) == expected
 
 
 @given(st.integers(0, 10_000))
@@ -104,7 +104,7 @@ def test_inside_agrees_with_geos_holes_and_parts_included(seed: int) -> None:
 def test_min_light_is_inclusive_and_the_dark_is_a_reason(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, guest="at = [5, 0]")
     for least, expected in ((0.3, "in_view"), (0.300001, "light")):
-        run = snelk.run(path, changes={"light": 0.3, f"{CONE}.min_light": least})
+        run = snelk.run(path, overrides={"light": 0.3, f"{CONE}.min_light": least})
         assert run.sight.result.iloc[0] == expected
     assert run.why("guard", "guest", at=0).headline.startswith(
         "guard does not see guest at 0.00 s: too dark"
@@ -130,7 +130,7 @@ def test_edges_of_elevation(tmp_path: Path, z: float, expected: str) -> None:
 def test_a_dozing_agent_sees_less_far_and_one_fast_asleep_nothing(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, guest="at = [5, 0]")
     for awake, expected in ((0.5, "in_view"), (0.499, "range"), (0.0, "awake")):
-        run = snelk.run(path, changes={"cast.guard.awake": awake})
+        run = snelk.run(path, overrides={"cast.guard.awake": awake})
         assert run.sight.result.iloc[0] == expected
     change = run.why("guard", "guest", at=0).change
     assert change is not None
@@ -143,7 +143,7 @@ def test_looks_are_staggered_and_stand_until_the_next(tmp_path: Path) -> None:
     )
     track = samples.track_of((0, 5, 0), (10, 5, 0))
     path = samples.write_sample(tmp_path, track=track, guest=more)
-    run = snelk.run(path, changes={"profiles.watcher.look_every": 2.0})
+    run = snelk.run(path, overrides={"profiles.watcher.look_every": 2.0})
     looks = {agent: sorted(set(run.sight[run.sight.agent == agent].t)) for agent in run.agents}
     assert looks["guard"] == [0, 2, 4, 6, 8, 10]
     assert looks["g1"] == [0, 0.5, 2.5, 4.5, 6.5, 8.5]
@@ -155,7 +155,7 @@ def test_looks_are_staggered_and_stand_until_the_next(tmp_path: Path) -> None:
 
 def test_who_vanishes_between_looks_is_lost_at_the_next(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, track=samples.track_of((0, 5, 0), (4.0, 5, 0)))
-    run = snelk.run(path, changes={"profiles.watcher.look_every": 3.0, "clock.end": 8.0})
+    run = snelk.run(path, overrides={"profiles.watcher.look_every": 3.0, "clock.end": 8.0})
     assert [(e.t, e.kind) for e in run.events.itertuples()] == [
         (0.0, "saw"),
         (4.5, "vanished"),

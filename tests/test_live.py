@@ -103,7 +103,7 @@ def test_noises_are_heard_when_they_are_made(tmp_path: Path) -> None:
 
 def test_the_ground_grows_with_the_game_and_what_draws_an_agent_is_told(tmp_path: Path) -> None:
     states = {"calm": {}, "after": {"approach": {}}, "look": {"go": {}}}
-    changes = {
+    transitions = {
         "see": {"from": ["calm", "look"], "to": "after", "when": "seen"},
         "bell": {"from": "calm", "to": "look", "when": "heard"},
     }
@@ -111,7 +111,7 @@ def test_the_ground_grows_with_the_game_and_what_draws_an_agent_is_told(tmp_path
         "profiles.watcher.cones.front.range": 300.0,
         "profiles.watcher.cones.front.fov_whole": 360.0,
     }
-    scene = scenes.scene(tmp_path, states=states, changes=changes, more=more)
+    scene = scenes.scene(tmp_path, states=states, transitions=transitions, more=more)
     live = snelk.Live(scene, pushed=["guest"], duration=200.0)
     live.step()
     live.noise("bell", x=0.0, y=-2.0, reach=30.0)

@@ -21,7 +21,7 @@ CAUGHT = {"profiles.dog.ladder.states.asleep.senses.hearing": 0.8}
 
 @pytest.fixture(scope="module", params=[{}, CAUGHT, {"seed": 11}], ids=["night", "caught", "seed"])
 def run(request: pytest.FixtureRequest) -> snelk.Run:
-    return snelk.run(NIGHT, changes=request.param)
+    return snelk.run(NIGHT, overrides=request.param)
 
 
 def runs_of(true: np.ndarray) -> list[tuple[int, int]]:
@@ -100,10 +100,10 @@ def of_agent(run: snelk.Run, agent: str) -> dict[str, float]:
         names = [name for name, kind in MEASURES.items() if kind.of == "agent"]
         return dict.fromkeys(names, math.nan) | {"distance_walked": walked}
     states = run.states[run.states.agent == agent].reset_index(drop=True)
-    changes = states[states.change.notna()]
+    taken = states[states.transition.notna()]
     signals = run.signals[run.signals.agent == agent].set_index("t")
     false = flicker = 0
-    for n, row in changes.iterrows():
+    for n, row in taken.iterrows():
         before = states.iloc[n - 1]
         back = n >= 2 and before.before == row.state
         flicker += back and row.t - before.t <= 1 + 1e-9
@@ -124,7 +124,7 @@ def of_agent(run: snelk.Run, agent: str) -> dict[str, float]:
     stuck = run.events[(run.events.kind == "stuck") & (run.events.agent == agent)]
     return {
         "false_alarms": false,
-        "changes": len(changes),
+        "transitions": len(taken),
         "flicker": flicker,
         "highest_rank": states["rank"].max(),
         "searches": len(took),
@@ -167,7 +167,7 @@ def test_false_alarms_and_flicker_of_a_made_scene(tmp_path: Path) -> None:
     scenario = scenes.scene(
         tmp_path,
         states={"calm": {}, "alert": {}},
-        changes={
+        transitions={
             "up": {"from": "calm", "to": "alert", "when": "heard"},
             "down": {"from": "alert", "to": "calm", "when": "state_for >= 0.5"},
         },
@@ -177,12 +177,12 @@ def test_false_alarms_and_flicker_of_a_made_scene(tmp_path: Path) -> None:
     assert run.measure("guard.false_alarms") == 2
     assert run.measure("guard.flicker") == 2
     # With the guest where the noise came from it is no false alarm.
-    near = snelk.run(scenario, changes={"cast.guest.at": [6, 3], "profiles.watcher.cones": {}})
+    near = snelk.run(scenario, overrides={"cast.guest.at": [6, 3], "profiles.watcher.cones": {}})
     assert near.measure("guard.false_alarms") == 0
 
 
 def test_a_variant_measures_the_same_with_others_as_alone(tmp_path: Path) -> None:
-    night = snelk.load(NIGHT, changes={"clock.start": 44.0, "clock.end": 62.0})
+    night = snelk.load(NIGHT, overrides={"clock.start": 44.0, "clock.end": 62.0})
     variants = [{}, CAUGHT, {"seed": 3}, {"profiles.owl.notices": ["wild", "keepers"]}]
     together = measure_batch(night, variants=variants)
     for v, changes in enumerate(variants):

@@ -46,7 +46,7 @@ def test_a_belief_follows_leads_on_freezes_and_is_forgotten(
     track = samples.track_of((0, 2, 0), (10, 22, 5))
     path = samples.write_sample(tmp_path_factory.mktemp("memory"), track=track)
     memory = {"grace": grace, "lead": lead, "spread": spread, "forget": forget}
-    run = snelk.run(path, changes={MEMORY: memory, "clock.dt": dt})
+    run = snelk.run(path, overrides={MEMORY: memory, "clock.dt": dt})
     seen = run.sight[run.sight.in_view]
     last = float(seen.t.max())
     for t, row in beliefs_of(run).items():
@@ -94,7 +94,7 @@ def test_a_belief_that_is_led_on_stops_where_one_cannot_walk(
     wall = feature("wall", "wall", shapely.LineString([(13.5, -3), (13.5, 3)]), **properties)
     track = samples.track_of((0, 2, 0), (5.5, 13, 0), (6, 13, 4), (8, 13, 4))
     path = samples.write_sample(tmp_path, track=track, level=level_of(wall))
-    run = snelk.run(path, changes={MEMORY: {"grace": 0.0, "lead": 9.0}, "clock.dt": 0.1})
+    run = snelk.run(path, overrides={MEMORY: {"grace": 0.0, "lead": 9.0}, "clock.dt": 0.1})
     late = beliefs_of(run)[8.0]
     assert late.y == pytest.approx(0.0)  # type: ignore[attr-defined]
     assert late.x == pytest.approx(13.48 if stops else 18.0, abs=1e-6)  # type: ignore[attr-defined]
@@ -103,7 +103,7 @@ def test_a_belief_that_is_led_on_stops_where_one_cannot_walk(
 def test_a_lead_goes_on_as_the_target_went_when_it_was_last_sensed(tmp_path: Path) -> None:
     track = samples.track_of((0, 2, 0), (5, 12, 0), (7, 12, 8), (9, 12, 8))
     path = samples.write_sample(tmp_path, track=track)
-    run = snelk.run(path, changes={MEMORY: {"grace": 1.0, "lead": 1.5}, "clock.dt": 0.1})
+    run = snelk.run(path, overrides={MEMORY: {"grace": 1.0, "lead": 1.5}, "clock.dt": 0.1})
     rows = run.beliefs.set_index(run.beliefs.t.round(6))
     assert rows.source[5.0] == "sensed"
     assert (rows.source[6.0], rows.y[6.0]) == ("grace", pytest.approx(4.0))  # it turned meanwhile
@@ -157,7 +157,7 @@ def test_sight_outranks_hearing_and_newer_outranks_older(tmp_path: Path) -> None
     path = samples.write_sample(tmp_path, track=track, profiles=EARS)
     noises = [noise(t, [0.0, y], 9.0) for t, y in ((1.0, 4.0), (2.5, 5.0), (4.0, 6.0), (5.0, 30.0))]
     changes = {"noise": noises, MEMORY: {"grace": 1.0, "forget": 3.0}}
-    beliefs = beliefs_of(snelk.run(path, changes=changes))
+    beliefs = beliefs_of(snelk.run(path, overrides=changes))
     places = {t: (b.source, b.y) for t, b in beliefs.items()}  # type: ignore[attr-defined]
     assert places[1.0] == ("sensed", 0.0)  # though there is a noise elsewhere
     assert places[2.5] == ("grace", 0.0)  # it still knows where it is
@@ -195,7 +195,7 @@ hearing = { acuity = 0.0 }
 
 def told_of(path: Path, tell: dict[str, object], **changes: object) -> dict[str, float]:
     """When each friend first believes something, s."""
-    run = snelk.run(path, changes={"profiles.watcher.tell": tell, "clock.dt": 0.1, **changes})
+    run = snelk.run(path, overrides={"profiles.watcher.tell": tell, "clock.dt": 0.1, **changes})
     rows = run.beliefs[
         (run.beliefs.target == "guest")
         & run.beliefs.source.notna()
@@ -208,7 +208,7 @@ def told_of(path: Path, tell: dict[str, object], **changes: object) -> dict[str,
 def test_telling_reaches_all_or_whoever_hears_the_voice_after_a_delay(tmp_path: Path) -> None:
     track = samples.track_of((0, 20, 0), (1, 5, 0), (3, 5, 0))
     path = samples.write_sample(tmp_path, track=track, guest=FRIENDS, profiles=TELLING)
-    seen = snelk.run(path, changes={"clock.dt": 0.1}).events
+    seen = snelk.run(path, overrides={"clock.dt": 0.1}).events
     first = float(seen[seen.kind == "saw"].t.iloc[0])
     soon = pytest.approx(first + 0.1)
     assert told_of(path, {}) == {"near": soon, "far": soon}
@@ -232,7 +232,7 @@ def test_telling_reaches_all_or_whoever_hears_the_voice_after_a_delay(tmp_path: 
 def test_what_was_told_is_as_old_as_it_is_and_is_not_told_on(tmp_path: Path) -> None:
     track = samples.track_of((0, 5, 0), (1, 5, 0), (1.1, 20, 0), (6, 20, 0))
     path = samples.write_sample(tmp_path, track=track, guest=FRIENDS, profiles=TELLING)
-    run = snelk.run(path, changes={
+    run = snelk.run(path, overrides={
         "profiles.watcher.tell": {"delay": 0.6, "every": 0.4}, "profiles.watcher.memory.grace": 0.0, "clock.dt": 0.1,
     })  # fmt: skip
     near = beliefs_of(run, "near")
@@ -246,7 +246,7 @@ def test_what_was_told_is_as_old_as_it_is_and_is_not_told_on(tmp_path: Path) -> 
     # Who only still knows, in the grace, does not tell.
     graced = snelk.run(
         path,
-        changes={
+        overrides={
             "profiles.watcher.tell": {"every": 0.1},
             "profiles.watcher.memory.grace": 3.0,
             "clock.dt": 0.1,
@@ -256,7 +256,7 @@ def test_what_was_told_is_as_old_as_it_is_and_is_not_told_on(tmp_path: Path) -> 
     assert graced.rows("voices")["t"].max() == pytest.approx(
         graced.sight.t[graced.sight.in_view].max()
     )
-    to_nobody = snelk.load(path, changes={"profiles.deaf.tell": {"teams": ["nobody"]}})
+    to_nobody = snelk.load(path, overrides={"profiles.deaf.tell": {"teams": ["nobody"]}})
     assert "tells-nobody" in [finding.name for finding in snelk.check(to_nobody)]
 
 
@@ -264,7 +264,7 @@ def test_what_was_heard_once_is_told_once(tmp_path: Path) -> None:
     track = samples.track_of((0, 40, 0), (5, 40, 0))
     path = samples.write_sample(tmp_path, track=track, guest=FRIENDS, profiles=TELLING)
     bang = {"noise": [noise(1.0, [0.0, 5.0], 9.0)], "clock.dt": 0.1}
-    run = snelk.run(path, changes={**bang, "profiles.watcher.tell": {"every": 0.4}})
+    run = snelk.run(path, overrides={**bang, "profiles.watcher.tell": {"every": 0.4}})
     assert (run.beliefs[run.beliefs.agent == "guard"].source == "heard").sum() > 30
     said = run.rows("voices").where(teller="guard")
     assert set(said["t"]) == {1.0}

@@ -19,7 +19,7 @@ METER = "profiles.watcher.meter"
 def run_of(folder: Path, track: str, meter: dict[str, object], **changes: object) -> snelk.Run:
     path = samples.write_sample(folder, track=track)
     return snelk.run(
-        path, changes={METER: meter, **{k.replace("__", "."): v for k, v in changes.items()}}
+        path, overrides={METER: meter, **{k.replace("__", "."): v for k, v in changes.items()}}
     )
 
 
@@ -172,4 +172,4 @@ def test_why_so_slow_names_the_costliest_factor_and_the_time_to_full(tmp_path: P
 def test_mistakes_in_meters(tmp_path: Path, meter: dict[str, object], line: str) -> None:
     with pytest.raises(snelk.InputError) as caught:
         run_of(tmp_path, IN_AND_OUT, meter)
-    assert str(caught.value) == f"changes: {METER}.{line}"
+    assert str(caught.value) == f"overrides: {METER}.{line}"

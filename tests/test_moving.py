@@ -51,8 +51,12 @@ def test_a_patrol_goes_round_back_and_once_with_pauses(tmp_path: Path) -> None:
 
     def visits(**patrol: Any) -> tuple[list[int], snelk.Run]:
         states = {"walk": {"patrol": {"route": "round", **patrol}}, "end": {}}
-        changes = {"over": {"to": "end", "when": "arrived and state_for > 9s"}}
-        more = {"profiles.watcher.ladder.changes": changes} if patrol.get("order") == "once" else {}
+        transitions = {"over": {"to": "end", "when": "arrived and state_for > 9s"}}
+        more = (
+            {"profiles.watcher.ladder.transitions": transitions}
+            if patrol.get("order") == "once"
+            else {}
+        )
         run = snelk.run(
             scenes.scene(tmp_path, route, states=states, end=40.0, more=None).changed(more)
         )
@@ -78,12 +82,14 @@ def test_a_patrol_resumes_at_the_nearest_point_of_its_route(tmp_path: Path) -> N
     route = scenes.feature("route", "round", shapely.LineString([(0, 0), (10, 0), (10, 6), (0, 6)]))
     far = scenes.feature("spot", "well", shapely.Point(7, -5))
     states = {"walk": {"patrol": {"route": "round"}}, "away": {"go": {"spot": "well"}}}
-    changes = {
+    transitions = {
         "off": {"from": "walk", "to": "away", "when": "state_for >= 2s and from_home < 4m"},
         "back": {"from": "away", "to": "walk", "when": "arrived"},
     }
-    run = snelk.run(scenes.scene(tmp_path, route, far, states=states, changes=changes, end=16.0))
-    back = run.states[run.states.change == "back"].t.iloc[0]
+    run = snelk.run(
+        scenes.scene(tmp_path, route, far, states=states, transitions=transitions, end=16.0)
+    )
+    back = run.states[run.states.transition == "back"].t.iloc[0]
     t, places, _ = scenes.guard_of(run)
     start = places[t == back][0]
     after = places[t > back]
@@ -157,7 +163,7 @@ def test_who_loses_its_target_walks_to_where_it_was_lost(tmp_path: Path) -> None
     # Behind the shed the guest turns and runs off to the side, where nobody would guess.
     track = samples.track_of((0, 2, 6), (2, 8, 6), (3.5, 9, -2), (12, 30, -30))
     states = {"watch": {}, "look": {"go": {}, "pace": "running"}}
-    changes = {"lost": {"from": "watch", "to": "look", "when": "lost_for > 0.5s and knows"}}
+    transitions = {"lost": {"from": "watch", "to": "look", "when": "lost_for > 0.5s and knows"}}
     more = {
         "cast.guard.at": [0.0, -1.0],
         "cast.guard.facing": 60.0,
@@ -165,7 +171,7 @@ def test_who_loses_its_target_walks_to_where_it_was_lost(tmp_path: Path) -> None
     }
     run = snelk.run(
         scenes.scene(
-            tmp_path, SHED, states=states, changes=changes, track=track, end=12.0, more=more
+            tmp_path, SHED, states=states, transitions=transitions, track=track, end=12.0, more=more
         )
     )
     lost = run.events[run.events.kind == "lost"].t.iloc[-1]
@@ -224,7 +230,7 @@ def test_a_leash_ends_a_chase_at_the_edge_of_the_territory(tmp_path: Path, outsi
     yard = scenes.feature("zone", "yard", shapely.box(-3, -3, 3, 3))
     track = samples.track_of((0, 2, 1), (1, 2, 1), (4, 9, 1), (9, 9, 1))
     states = {"calm": {}, "chase": {"approach": {}, "pace": "running", "look": "focus"}}
-    changes = {
+    transitions = {
         "see": {
             "to": "chase",
             "from": "calm",
@@ -235,7 +241,7 @@ def test_a_leash_ends_a_chase_at_the_edge_of_the_territory(tmp_path: Path, outsi
     }
     more = {"cast.guard.leash": {"zone": "yard", "outside": outside}}
     run = snelk.run(
-        scenes.scene(tmp_path, yard, states=states, changes=changes, track=track, more=more)
+        scenes.scene(tmp_path, yard, states=states, transitions=transitions, track=track, more=more)
     )
     _t, places, heading = scenes.guard_of(run)
     assert np.abs(places).max() <= 3.0
@@ -250,7 +256,7 @@ def test_a_leash_ends_a_chase_at_the_edge_of_the_territory(tmp_path: Path, outsi
         assert not signals.target_inside_territory.loc[9.0]
         assert not run.events.kind.isin(["stuck"]).any()
     else:
-        gone = run.states[run.states.change == "gone"].t.iloc[0]
+        gone = run.states[run.states.transition == "gone"].t.iloc[0]
         assert gone == pytest.approx(leaves, abs=0.15)
         assert signals.focus.loc[leaves + 0.2 :].isna().all()
 
@@ -267,10 +273,16 @@ def test_who_flees_goes_where_it_cannot_be_seen(tmp_path: Path) -> None:
 
     def fled(**changed: Any) -> tuple[snelk.Run, np.ndarray, np.ndarray]:
         states = {"calm": {}, "flee": {"flee": {**flee, **changed}, "pace": "running"}}
-        changes = {"see": {"to": "flee", "from": "calm", "when": "seen"}}
+        transitions = {"see": {"to": "flee", "from": "calm", "when": "seen"}}
         run = snelk.run(
             scenes.scene(
-                tmp_path, SHED, *spots, states=states, changes=changes, track=track, more=base
+                tmp_path,
+                SHED,
+                *spots,
+                states=states,
+                transitions=transitions,
+                track=track,
+                more=base,
             )
         )
         _, places, heading = scenes.guard_of(run)
@@ -297,9 +309,9 @@ def test_evading_takes_free_directions_only_and_all_of_them(tmp_path: Path) -> N
     track = samples.track_of((0, -2, 0), (3, -2, 0))
     wall = scenes.feature("wall", "wall", shapely.LineString([(-5, 2), (5, 2)]), top=2.0)
     states = {"calm": {}, "evade": {"evade": {"distance": 3.0}, "pace": "running"}}
-    changes = {"see": {"to": "evade", "from": "calm", "when": "seen"}}
+    transitions = {"see": {"to": "evade", "from": "calm", "when": "seen"}}
     scenario = scenes.scene(
-        tmp_path, wall, states=states, changes=changes, track=track, end=3.0,
+        tmp_path, wall, states=states, transitions=transitions, track=track, end=3.0,
         more={"cast.guard.facing": 180.0},
     )  # fmt: skip
     angles = set()
@@ -350,14 +362,14 @@ def test_who_cannot_get_anywhere_is_told_to_be_stuck(tmp_path: Path) -> None:
 
     spot = scenes.feature("spot", "far", shapely.Point(9, 0))
     states = {"go": {"go": {"spot": "far"}}, "sulk": {}}
-    changes = {"enough": {"to": "sulk", "when": "stuck", "for": 0.5}}
-    run = snelk.run(scenes.scene(tmp_path, spot, box(0.2), states=states, changes=changes))
+    transitions = {"enough": {"to": "sulk", "when": "stuck", "for": 0.5}}
+    run = snelk.run(scenes.scene(tmp_path, spot, box(0.2), states=states, transitions=transitions))
     (stuck,) = run.events[run.events.kind == "stuck"].itertuples()
     assert (stuck.agent, stuck.x, stuck.y) == ("guard", 0.0, 0.0)
     assert stuck.text == "guard does not get on at (0.0, 0.0) (go)"
     assert run.states.state.iloc[-1] == "sulk"
     # In a box that it fits into it goes as near as it can, and is not stuck but there.
-    run = snelk.run(scenes.scene(tmp_path, spot, box(1.0), states=states, changes=changes))
+    run = snelk.run(scenes.scene(tmp_path, spot, box(1.0), states=states, transitions=transitions))
     assert not (run.events.kind == "stuck").any()
     np.testing.assert_allclose(scenes.places_at(run, "guard", 10.0)[0], [0.75, 0.0], atol=0.31)
 
@@ -368,19 +380,19 @@ def test_a_tracked_agent_keeps_a_ladder_and_its_track(tmp_path: Path) -> None:
         f"{t},guard,{x},0,0\n{t},guest,{x + 5},1,0\n" for t, x in ((0, 0), (4, 6), (8, 12))
     )
     states = {"go": {"go": {"spot": "well"}}, "see": {"approach": {}}}
-    changes = {"there": {"to": "see", "from": "go", "when": "arrived"}}
+    transitions = {"there": {"to": "see", "from": "go", "when": "arrived"}}
     walk = samples.track_of((0, 5, 1), (8, 17, 1))
-    scenario = scenes.scene(tmp_path, spot, states=states, changes=changes, track=walk)
+    scenario = scenes.scene(tmp_path, spot, states=states, transitions=transitions, track=walk)
     path = Path(scenario.source)
     path.write_text(path.read_text().replace("at = [0, 0]\n", ""))
     (tmp_path / "track.csv").write_text("t,id,x,y,heading\n" + rows)
-    run = snelk.run(path, changes=dict(scenario.changes))
+    run = snelk.run(path, overrides=dict(scenario.overrides))
     t, places, _ = scenes.guard_of(run)
     there = t <= 8.0
     np.testing.assert_allclose(
         places[there], np.stack([1.5 * t[there], 0 * t[there]], axis=1), atol=1e-9
     )
-    row = run.states[run.states.change == "there"].iloc[0]
+    row = run.states[run.states.transition == "there"].iloc[0]
     assert row.t == pytest.approx((6 - 0.3) / 1.5, abs=0.1)
     assert (run.beliefs.source == "sensed").any()
 
@@ -397,8 +409,8 @@ def test_activities_of_ones_own_do_what_they_say(tmp_path: Path) -> None:
 
     snelk.check_activity(zigzag)
     states = {"zig": {"call": {"activity": "zigzag"}, "interruptible": False}, "end": {}}
-    changes = {"over": {"to": "end", "when": "state_for > 0s"}}
-    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes))
+    transitions = {"over": {"to": "end", "when": "state_for > 0s"}}
+    run = snelk.run(scenes.scene(tmp_path, states=states, transitions=transitions))
     _t, places, heading = scenes.guard_of(run)
     assert math.hypot(*(places[-1] - (6, 0))) <= 0.4
     assert heading[-1] == pytest.approx(90.0, abs=8.0)
@@ -456,7 +468,7 @@ def test_looking_around_begins_when_the_state_is_entered(tmp_path: Path) -> None
     profiles = scenes.GUARD.replace("turn_rate = 400", "turn_rate = 90000")
     scenario = scenes.scene(
         tmp_path, states={"a": {}, "b": sweep}, profiles=profiles, end=6.0,
-        changes={"on": {"to": "b", "when": "state_for >= 1.3s"}},
+        transitions={"on": {"to": "b", "when": "state_for >= 1.3s"}},
     )  # fmt: skip
     t, _, heading = scenes.guard_of(snelk.run(scenario))
     since = np.maximum(t - 1.4, 0.0)  # entered at 1.3 s; what is done then shows a tick later

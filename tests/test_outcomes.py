@@ -25,7 +25,7 @@ hearing = { acuity = 0.8 }
 """
 PACK = f"""{scenes.GUARD}{MATE}
 ladder.states = {{ a = {{}}, b = {{}} }}
-ladder.changes.news = {{ to = "b", when = "told" }}
+ladder.transitions.news = {{ to = "b", when = "told" }}
 """
 
 
@@ -46,7 +46,7 @@ def test_attributes_change_by_change_state_catch_and_scenario_and_are_asked_for(
         },
         "back": {"home": {}},
     }
-    changes = {
+    transitions = {
         "spot": {"from": "calm", "to": "hunt", "when": "seen and own.courage > 0.5"},
         "got": {
             **{"from": "hunt", "to": "back", "when": "caught and own.anger >= 2"},
@@ -58,7 +58,7 @@ def test_attributes_change_by_change_state_catch_and_scenario_and_are_asked_for(
         "cast.guard.attributes": {"courage": 0.2},
         "effect": [{"t": 1.0, "of": "guard", "set": {"courage": 0.9}}],
     }
-    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes, more=more))
+    run = snelk.run(scenes.scene(tmp_path, states=states, transitions=transitions, more=more))
     rows = run.table("effects")
     caught = float(run.events[run.events.kind == "caught"].t.iloc[0])
     # What is given at 1 s holds from the next tick on; 6 m at 1.5 m/s and 8 m/s2, less 1 m.
@@ -70,14 +70,14 @@ def test_attributes_change_by_change_state_catch_and_scenario_and_are_asked_for(
     assert list(rows.cause) == ["the scenario", "hunt", "caught guest", "got"]
     assert [s for _, s in of(run, "became")][2] == "guest: hits none → 1 (caught guest), by guard"
     # Why, worked out again from the tables, minds what the attributes were at each tick.
-    missing = [run.why_state("guard", at=t).change("spot").missing for t in (0.9, 1.0)]  # type: ignore[union-attr]
+    missing = [run.why_state("guard", at=t).transition("spot").missing for t in (0.9, 1.0)]  # type: ignore[union-attr]
     assert missing == [("own.courage 0.2, needs > 0.5",)] * 2
-    assert run.why_state("guard", at=1.1).change("spot").taken  # type: ignore[union-attr]
+    assert run.why_state("guard", at=1.1).transition("spot").taken  # type: ignore[union-attr]
 
 
 def test_who_is_taken_out_is_there_no_more_and_does_nothing(tmp_path: Path) -> None:
     states = {"a": {"patrol": {"route": "round"}}, "b": {"home": {}}}
-    changes = {
+    transitions = {
         "end": {"to": "b", "when": "state_for >= 2s", "then": {"removes": "own"}},
         "on": {"from": "b", "to": "a", "when": "state_for > 1s"},
     }
@@ -86,7 +86,7 @@ def test_who_is_taken_out_is_there_no_more_and_does_nothing(tmp_path: Path) -> N
             tmp_path,
             scenes.feature("route", "round", scenes.shapely.LineString([(1, 0), (9, 0)])),
             states=states,
-            changes=changes,
+            transitions=transitions,
             more={"effect": [{"t": 4.0, "of": "guest", "removes": True}]},
         )
     )
@@ -96,7 +96,7 @@ def test_who_is_taken_out_is_there_no_more_and_does_nothing(tmp_path: Path) -> N
     assert not there.guard[there.index > 2.05].any()
     assert len(run.states) == 2
     assert [t for t, _ in of(run, "vanished")] == [2.1, 4.1]
-    gone = run.why_state("guard", at=5.0).change("on")
+    gone = run.why_state("guard", at=5.0).transition("on")
     assert gone is not None
     assert gone.missing == ("was taken out at 2.00 s (end)",)
     assert of(run, "removed")[1] == (4.0, "guest: is taken out (the scenario)")
@@ -108,7 +108,7 @@ def test_an_alarm_reaches_the_team_however_far_and_a_noise_is_made(
 ) -> None:
     states = {"a": {}, "b": {}}
     then = {"alarm": ["home"], "noise": "horn"}
-    changes = {"raise": {"to": "b", "when": "seen and state_for >= 0.5s", "then": then}}
+    transitions = {"raise": {"to": "b", "when": "seen and state_for >= 0.5s", "then": then}}
     more = {
         "noise_kinds": {"horn": {"reach": 30.0}},
         "cast.guest.at": [5.0, 1.0],
@@ -116,10 +116,10 @@ def test_an_alarm_reaches_the_team_however_far_and_a_noise_is_made(
         "cast.near": {"team": "other", "profile": "mate", "at": [8.0, 0.0]},
     }
     run = snelk.run(
-        scenes.scene(tmp_path, states=states, changes=changes, more=more, profiles=PACK)
+        scenes.scene(tmp_path, states=states, transitions=transitions, more=more, profiles=PACK)
     )
     assert of(run, "alarm") == [(0.5, "guard raised an alarm: 1 of home learn of guest")]
-    told = run.states[run.states.change == "news"]
+    told = run.states[run.states.transition == "news"]
     assert list(told.agent) == ["far"]
     assert float(told.t.iloc[0]) == pytest.approx(0.6)
     rows = run.beliefs[(run.beliefs.agent == "far") & (run.beliefs.target == "guest")]
@@ -129,11 +129,11 @@ def test_an_alarm_reaches_the_team_however_far_and_a_noise_is_made(
     assert (noise.kind, noise.by, noise.x, noise.reach) == ("horn", "guard", 0.0, 30.0)
     assert noise.t == pytest.approx(0.6)
     # Who has no memory tells what it sees; and in a run of many each alarm is a row all the same.
-    changes["again"] = {"to": "a", "from": "b", "when": "state_for > 1s"}
+    transitions["again"] = {"to": "a", "from": "b", "when": "state_for > 1s"}
     monkeypatch.setattr("snelk.runs.tables.MOST_PAIRS", 0)
     forgets = PACK.replace("memory = { grace = 0.3, forget = 8.0, spread = 1.0 }", "")
     run = snelk.run(
-        scenes.scene(tmp_path, states=states, changes=changes, more=more, profiles=forgets)
+        scenes.scene(tmp_path, states=states, transitions=transitions, more=more, profiles=forgets)
     )
     assert of(run, "alarm")[0] == (0.5, "guard raised an alarm: 1 of home learn of guest")
     words = run.table("voices")
@@ -143,10 +143,10 @@ def test_an_alarm_reaches_the_team_however_far_and_a_noise_is_made(
     rows = run.beliefs[(run.beliefs.agent == "far") & run.beliefs.source.notna()]
     assert (rows.x.iloc[0], rows.y.iloc[0], rows.age.iloc[0]) == (5.0, 1.0, pytest.approx(0.1))
     # With nobody in mind there is nothing to tell, and that is said.
-    changes["raise"]["when"] = "state_for >= 0.5s"
-    del more["cast.guest.at"], changes["again"]
+    transitions["raise"]["when"] = "state_for >= 0.5s"
+    del more["cast.guest.at"], transitions["again"]
     run = snelk.run(
-        scenes.scene(tmp_path, states=states, changes=changes, more=more, profiles=PACK)
+        scenes.scene(tmp_path, states=states, transitions=transitions, more=more, profiles=PACK)
     )
     said = "guard raised an alarm: nobody of home learns: it knows of no target"
     assert of(run, "alarm") == [(0.5, said)]
@@ -166,7 +166,7 @@ def test_a_reaction_delays_a_change_and_is_cut_off_if_it_ends(
     if where == "change":
         change["reaction"] = 0.0
     scenario = scenes.scene(
-        tmp_path, states={"a": a, "b": {}}, changes={"spot": change}, track=track,
+        tmp_path, states={"a": a, "b": {}}, transitions={"spot": change}, track=track,
         ladder={"reaction": 0.5, "groups": {"quiet": ["a"]}},
     )  # fmt: skip
     run = snelk.run(scenario)
@@ -176,11 +176,11 @@ def test_a_reaction_delays_a_change_and_is_cut_off_if_it_ends(
     assert cut == pytest.approx([1.4] if takes > 0.35 else [])
     assert begun == pytest.approx({0.5: [1.0, 3.0], 0.3: [1.0], 0.0: []}[takes])
     if takes == 0.5:
-        answer = run.why_state("guard", at=3.2).change("spot")
+        answer = run.why_state("guard", at=3.2).transition("spot")
         assert answer is not None
         assert answer.missing == ("reacts for 0.5 s, 0.3 s to go",)
         assert answer.reacted == pytest.approx(0.2)
-        assert run.why_state("guard", at=1.5).change("spot").reacted is None  # type: ignore[union-attr]
+        assert run.why_state("guard", at=1.5).transition("spot").reacted is None  # type: ignore[union-attr]
 
 
 def test_single_cones_and_senses_any_target_bearing_and_catches(tmp_path: Path) -> None:
@@ -196,9 +196,9 @@ def test_single_cones_and_senses_any_target_bearing_and_catches(tmp_path: Path) 
         "chance(own.odds)", "chance(1 - own.odds)",
     ]  # fmt: skip
     states: dict[str, Any] = {"a": {"rank": 3, "catch": {"reach": 3.05, "ends": False}}, "b": {}}
-    changes = {f"c{n}": {"from": "b", "to": "a", "when": word} for n, word in enumerate(words)}
+    transitions = {f"c{n}": {"from": "b", "to": "a", "when": word} for n, word in enumerate(words)}
     scenario = scenes.scene(
-        tmp_path, states=states, changes=changes, track=track, profiles=profiles, end=6.0,
+        tmp_path, states=states, transitions=transitions, track=track, profiles=profiles, end=6.0,
         more={"cast.guard.attributes": {"odds": 1.0}},
     )  # fmt: skip
     run = snelk.run(scenario)
@@ -230,11 +230,13 @@ def test_single_cones_and_senses_any_target_bearing_and_catches(tmp_path: Path) 
 
 def test_live_effects_are_those_of_a_run(tmp_path: Path) -> None:
     states = {"a": {}, "b": {}}
-    changes = {"hurt": {"to": "b", "when": "own.hits >= 2"}}
+    transitions = {"hurt": {"to": "b", "when": "own.hits >= 2"}}
     given = {"effect": [{"t": 1.0, "of": "guard", "add": {"hits": 2}}]}
     more = {"cast.guest.at": [5.0, 1.0], "cast.guard.attributes": {"hits": 0.0}}
-    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes, more={**more, **given}))
-    live = snelk.Live(scenes.scene(tmp_path, states=states, changes=changes, more=more))
+    run = snelk.run(
+        scenes.scene(tmp_path, states=states, transitions=transitions, more={**more, **given})
+    )
+    live = snelk.Live(scenes.scene(tmp_path, states=states, transitions=transitions, more=more))
     texts = []
     for n in range(30):
         if n == 10:  # the next tick is that of 1 s
@@ -253,18 +255,18 @@ def test_live_effects_are_those_of_a_run(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("key", "value", "message"),
     [
-        ("changes.c.then", {"set": {"anger": 1}}, "must be own.NAME or target.NAME"),
-        ("changes.c.then", {"set": {"own.speed": 1}}, "is worked out at every tick"),
-        ("changes.c.then", {"noise": "horm"}, 'no such kind of noise.*did you mean "horn"'),
-        ("changes.c.then", {"alarm": ["hom"]}, 'no such team.*did you mean "home"'),
-        ("changes.c.when", 'seen("fromt")', 'no such cone.*did you mean "front"'),
-        ("changes.c.when", 'felt("tuch")', 'no such sense.*did you mean "touch"'),
-        ("changes.c.from", ["quite"], 'no such alert state.*did you mean "quiet"'),
+        ("transitions.c.then", {"set": {"anger": 1}}, "must be own.NAME or target.NAME"),
+        ("transitions.c.then", {"set": {"own.speed": 1}}, "is worked out at every tick"),
+        ("transitions.c.then", {"noise": "horm"}, 'no such kind of noise.*did you mean "horn"'),
+        ("transitions.c.then", {"alarm": ["hom"]}, 'no such team.*did you mean "home"'),
+        ("transitions.c.when", 'seen("fromt")', 'no such cone.*did you mean "front"'),
+        ("transitions.c.when", 'felt("tuch")', 'no such sense.*did you mean "touch"'),
+        ("transitions.c.from", ["quite"], 'no such alert state.*did you mean "quiet"'),
         ("groups.quiet", ["z"], "no such alert state"),
         ("groups.a", ["a"], "is the name of a state already"),
         ("states.a.roam", {"about": "gest"}, 'no such character.*did you mean "guest"'),
         ("states.a.speeds", [[3, 1], [1, 2]], "metres must rise"),
-        ("changes.c.when", "chance(distance) ", "chance needs a number without a unit, not m"),
+        ("transitions.c.when", "chance(distance) ", "chance needs a number without a unit, not m"),
     ],
 )
 def test_what_is_wrong_with_them_is_told(
@@ -272,7 +274,7 @@ def test_what_is_wrong_with_them_is_told(
 ) -> None:
     ladder: dict[str, Any] = {
         "states": {"a": {}, "b": {}},
-        "changes": {"c": {"to": "b", "when": "seen"}},
+        "transitions": {"c": {"to": "b", "when": "seen"}},
         "groups": {"quiet": ["a"]},
     }
     part = ladder
@@ -290,13 +292,13 @@ def test_a_state_may_have_limits_of_its_own_for_a_cone(tmp_path: Path) -> None:
     """At 5 m, 40 degrees off: in view while wide awake, and by the log, why and the page too."""
     limits = {"front": {"range": 4.0, "hold_range": 4.5}}
     states = {"dim": {"cones": limits}, "keen": {"cones": {"front": {"fov_whole": 70}}}, "c": {}}
-    changes = {
+    transitions = {
         "on": {"from": "dim", "to": "keen", "when": "state_for >= 1s"},
         "off": {"from": "keen", "to": "c", "when": "state_for >= 1s"},
     }
     at = [5.0 * np.cos(np.radians(40.0)), 5.0 * np.sin(np.radians(40.0))]
     more = {"cast.guest.at": at}
-    scenario = scenes.scene(tmp_path, states=states, changes=changes, more=more, end=3.0)
+    scenario = scenes.scene(tmp_path, states=states, transitions=transitions, more=more, end=3.0)
     run = snelk.run(scenario)
     rows = run.sight[run.sight.target == "guest"]
     # A change at 1 s holds from 1.1 s on.
@@ -306,14 +308,14 @@ def test_a_state_may_have_limits_of_its_own_for_a_cone(tmp_path: Path) -> None:
     half = np.where((rows.t > 1.05) & (rows.t < 2.05), 35.0, 100.0)
     assert rows.off_limit_deg.round(6).tolist() == half.tolist()
     answer = run.why("guard", "guest", at=0.5)
-    assert answer.change is not None
-    assert answer.change.settable[0].startswith(
+    assert answer.counterfactual is not None
+    assert answer.counterfactual.settable[0].startswith(
         "profiles.watcher.ladder.states.dim.cones.front.range="
     )
     assert answer.cones[0].gates[3].limit == 4.0
     answer = run.why("guard", "guest", at=1.5)
-    assert answer.change is not None
-    key, value = answer.change.settable[0].split("=")
+    assert answer.counterfactual is not None
+    key, value = answer.counterfactual.settable[0].split("=")
     assert key == "profiles.watcher.ladder.states.keen.cones.front.fov_whole"
     tried = snelk.run(scenario.changed({key: float(value)}))
     assert tried.why("guard", "guest", at=1.5).in_view
@@ -356,7 +358,7 @@ def test_a_voice_is_a_row_for_everybody_it_is_meant_for(tmp_path: Path) -> None:
         more[f"cast.{name}"] = {"team": "home", "profile": profile, "at": at}
     more["cast.tired"]["awake"] = 0.0
     path = samples.write_sample(tmp_path, guest=None, level=scenes.level(shed), profiles=VOICES)
-    run = snelk.run(snelk.load(path, changes={**more, "clock.end": 1.0, "clock.dt": 0.1}))
+    run = snelk.run(snelk.load(path, overrides={**more, "clock.end": 1.0, "clock.dt": 0.1}))
     rows = run.table("voices").set_index("listener")
     assert set(rows.t) == {0.0}
     assert rows.result.to_dict() == {
@@ -381,7 +383,7 @@ def test_reach_and_reactions_are_drawn_where_they_are(tmp_path: Path) -> None:
     catch = {"catch": {"reach": 2.0, "ends": False}, "approach": {}, "speeds": speeds}
     scenario = scenes.scene(
         tmp_path, states={"a": {}, "b": catch}, track=track, profiles=TOUCHY, end=6.0,
-        changes={"spot": {"from": "a", "to": "b", "when": "seen"}}, ladder={"reaction": 0.5},
+        transitions={"spot": {"from": "a", "to": "b", "when": "seen"}}, ladder={"reaction": 0.5},
     )  # fmt: skip
     run = snelk.run(scenario)
     bars = snelk.plot_timeline(run).reactions["guard"]
@@ -400,16 +402,18 @@ def test_who_is_caught_knows_it_and_a_state_entered_anew_has_caught_nobody(tmp_p
     profiles = scenes.GUARD.replace('["visitors"]', '["visitors", "home"]')
     catch = {"catch": {"reach": 3.0, "ends": False}}
     states = {"a": catch, "b": {}, "c": catch}
-    changes = {
+    transitions = {
         "one": {"from": "a", "to": "b", "when": "caught and was_caught"},
         "two": {"from": "b", "to": "c", "when": "not caught and not was_caught and state_for > 1s"},
     }
     more = {"cast.guest": {"team": "visitors", "profile": "watcher", "at": [2, 0], "facing": 180}}
     run = snelk.run(
-        scenes.scene(tmp_path, states=states, changes=changes, more=more, profiles=profiles, end=3)
+        scenes.scene(
+            tmp_path, states=states, transitions=transitions, more=more, profiles=profiles, end=3
+        )
     )
-    taken = run.states[run.states.change.notna()]
-    assert sorted(zip(taken.t.round(6), taken.agent, taken.change, strict=True)) == [
+    taken = run.states[run.states.transition.notna()]
+    assert sorted(zip(taken.t.round(6), taken.agent, taken.transition, strict=True)) == [
         (0.1, "guard", "one"), (0.1, "guest", "one"), (1.2, "guard", "two"), (1.2, "guest", "two"),
     ]  # fmt: skip
 
@@ -418,7 +422,7 @@ def test_a_focus_by_an_attribute_follows_it_and_any_heard_minds_nobodys_noise(
     tmp_path: Path,
 ) -> None:
     states = {"a": {}, "b": {}}
-    changes = {"bang": {"to": "b", "when": "any_heard and not heard"}}
+    transitions = {"bang": {"to": "b", "when": "any_heard and not heard"}}
     more = {
         "cast.guest": {"team": "visitors", "body": "post", "at": [5, 1]},
         "cast.other": {"team": "visitors", "body": "post", "at": [5, -1]},
@@ -428,7 +432,7 @@ def test_a_focus_by_an_attribute_follows_it_and_any_heard_minds_nobodys_noise(
         "noise": [{"t": 2.0, "kind": "crack", "at": [3, 3], "reach": 30}],
     }
     scenario = scenes.scene(
-        tmp_path, states=states, changes=changes, more=more, end=3.0,
+        tmp_path, states=states, transitions=transitions, more=more, end=3.0,
         ladder={"focus_by": "target.gold"},
     )  # fmt: skip
     run = snelk.run(scenario)

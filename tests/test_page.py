@@ -152,7 +152,7 @@ def test_the_panel_tells_what_why_tells(page: Any, night: snelk.Run) -> None:
             told = night.why_state(agent, at=float(t))
             assert told.headline in text
             shown_leaves = [line.strip() for line in text]
-            for change in told.changes:
+            for change in told.transitions:
                 word = "taken" if change.taken else "not taken"
                 assert any(f"{change.name} → {change.to}: {word}" in line for line in text)
                 for mark, words in leaves(change.condition):
@@ -166,10 +166,14 @@ def test_every_part_of_a_condition_comes_to_what_it_does_in_the_library(
     browser: Any, tmp_path: Path
 ) -> None:
     whens = ("seen xor heard xor state_for >= 1s", "not (seen and meter > 0.5) or state_for < 2s")
-    changes = {f"c{n}": {"from": "a", "to": "b", "when": w, "for": 99} for n, w in enumerate(whens)}
+    transitions = {
+        f"c{n}": {"from": "a", "to": "b", "when": w, "for": 99} for n, w in enumerate(whens)
+    }
     track = samples.track_of((0, 90, 0), (0.5, 5, 0), (4, 5, 0))
     states: dict[str, Any] = {"a": {}, "b": {}}
-    run = snelk.run(scenes.scene(tmp_path, states=states, changes=changes, track=track, end=4.0))
+    run = snelk.run(
+        scenes.scene(tmp_path, states=states, transitions=transitions, track=track, end=4.0)
+    )
     opened(browser, snelk.write_page(tmp_path / "page.html", run))
     words = {"and": "all of", "or": "one of", "xor": "an odd number of", "not": "not"}
     truths: set[tuple[str, bool]] = set()
@@ -184,7 +188,7 @@ def test_every_part_of_a_condition_comes_to_what_it_does_in_the_library(
     for t in (0.2, 0.7, 1.2, 1.6, 2.4, 3.7):
         choose(browser, "guard", "guest", t)
         shown = [line.strip() for line in panel(browser)]
-        wanted = [g for c in run.why_state("guard", at=t).changes for g in groups(c.condition)]
+        wanted = [g for c in run.why_state("guard", at=t).transitions for g in groups(c.condition)]
         assert [line for line in shown if line[2:] in words.values()] == wanted, t
     assert len(truths) == 8
 
@@ -367,7 +371,7 @@ def test_names_are_text_whatever_is_in_them(browser: Any, tmp_path: Path) -> Non
 def test_two_runs_share_one_clock_and_differences_are_marked(
     browser: Any, night: snelk.Run, tmp_path: Path
 ) -> None:
-    keen = snelk.run(snelk.croft() / "night.toml", changes=KEEN)
+    keen = snelk.run(snelk.croft() / "night.toml", overrides=KEEN)
     opened(browser, snelk.write_page(tmp_path / "two.html", night, keen))
     choose(browser, "dog", "fox", 29.0)
     for n, run in enumerate((night, keen)):

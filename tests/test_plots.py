@@ -71,7 +71,7 @@ def test_without_a_memory_map_marks_where_a_target_was_last_seen() -> None:
     path = snelk.croft() / "night.toml"
     cones = {"muzzle": {"fov_whole": 100, "range": 14.0}}
     dog = {"notices": ["wild"], "body": "dog", "cones": cones}
-    night = snelk.run(path, changes={"profiles.dog": dog, "clock.end": 45.0})
+    night = snelk.run(path, overrides={"profiles.dog": dog, "clock.end": 45.0})
     drawn = snelk.plot_map(night, at=40.0, agents=["dog"])
     assert set(drawn.ghosts) == {("dog", "fox")}
     x, y, words = drawn.ghost_places["dog", "fox"]
@@ -118,9 +118,9 @@ def test_timeline_has_a_lane_per_pair_and_a_band_per_stretch(night: snelk.Run) -
         rows = night.states[night.states.agent == agent]
         assert [name for name, *_ in bands] == list(rows.state)
         assert [begin for _, begin, *_ in bands] == list(rows.t)
-        assert set(drawn.changes[agent]) <= set(rows.change.dropna())
-    assert "evening-round" not in drawn.changes["farmer"]  # there is no room for it
-    assert "gives-up" in drawn.changes["farmer"]
+        assert set(drawn.transitions[agent]) <= set(rows.transition.dropna())
+    assert "evening-round" not in drawn.transitions["farmer"]  # there is no room for it
+    assert "gives-up" in drawn.transitions["farmer"]
     rows = night.hearing[(night.hearing.agent == "dog") & (night.hearing.target == "fox")]
     assert drawn.heard["dog", "fox"] == (list(rows[rows.heard].t), list(rows[~rows.heard].t))
     zone = [(span.start, span.end) for span, _ in drawn.stretches["bell", "fox"]]
@@ -217,7 +217,7 @@ def test_names_with_markup_are_shown_as_they_are(tmp_path: Path) -> None:
     meter = {"fill_time": 1.0, "thresholds": {name: 0.5}}
     cones = {name: {"fov_whole": 90, "range": 9.0}}
     run = snelk.run(
-        path, changes={"profiles.watcher.meter": meter, "profiles.watcher.cones": cones}
+        path, overrides={"profiles.watcher.meter": meter, "profiles.watcher.cones": cones}
     )
     for drawn in (
         snelk.plot_map(run, at=0.0),
@@ -281,15 +281,17 @@ def test_states_shows_every_change_how_often_and_when(night: snelk.Run) -> None:
     assert ladder is not None
     rows = night.states[night.states.agent == "dog"]
     assert set(drawn.boxes) == set(ladder.states)
-    assert drawn.taken == {name: list(rows.t[rows.change == name]) for name in ladder.changes}
-    pairs = {(name, start) for name, c in ladder.changes.items() for start in c.from_}
+    assert drawn.taken == {
+        name: list(rows.t[rows.transition == name]) for name in ladder.transitions
+    }
+    pairs = {(name, start) for name, c in ladder.transitions.items() for start in c.from_}
     assert set(drawn.arrows) == pairs
     for (name, start), arrow in drawn.arrows.items():
-        times = int(((rows.change == name) & (rows.before == start)).sum())
+        times = int(((rows.transition == name) & (rows.before == start)).sum())
         assert (arrow.get_linestyle() == "-") == (times > 0)
         assert drawn.labels[name, start].get_text() == (f"{name} ×{times}" if times else name)
     assert sum(drawn.shares.values()) == pytest.approx(1.0)
-    asleep = rows.t.iloc[1] + 90.0 - rows.t[rows.change == "lies-down"].iloc[0]
+    asleep = rows.t.iloc[1] + 90.0 - rows.t[rows.transition == "lies-down"].iloc[0]
     assert drawn.shares["asleep"] == pytest.approx(asleep / 90.0)
     texts = {text.get_text() for text in drawn.axes.texts}
     assert {"noise ×1", "nothing-there"} <= texts

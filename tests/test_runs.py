@@ -67,7 +67,7 @@ def test_rows_that_go_to_disk_as_they_come_are_those_of_memory(
         assert pair[0] == pair[1], name
     # It answers from what it wrote, also when somebody has put another run there.
     first, second = (
-        snelk.run(NIGHT, changes={"clock.end": end}, out=tmp_path / "short") for end in (1.0, 2.0)
+        snelk.run(NIGHT, overrides={"clock.end": end}, out=tmp_path / "short") for end in (1.0, 2.0)
     )
     assert (first.poses.t.max(), second.poses.t.max()) == (1.0, 2.0)
     # Another process can be handed it, and its rows.
@@ -109,19 +109,19 @@ def test_a_variant_is_the_same_in_a_batch_of_100_as_alone(night: snelk.Run) -> N
     batch = snelk.run_batch(scenario, variants=variants)
     assert len({len(run.events) for run in batch}) > 5
     for n in (0, 1, 57, 98):
-        alone = snelk.run(scenario, changes=variants[n])
+        alone = snelk.run(scenario, overrides=variants[n])
         assert same_tables(batch[n], alone), n
         assert batch[n].info == alone.info
 
 
 def test_a_variant_that_ends_early_is_cut_there_as_it_is_alone() -> None:
-    scenario = snelk.load(NIGHT, changes={"clock.end": 40.0})
+    scenario = snelk.load(NIGHT, overrides={"clock.end": 40.0})
     keen = {"profiles.dog.ladder.states.asleep.senses.hearing": 0.8}
     night, short = snelk.run_batch(scenario, variants=[{}, keen])
     assert (night.info["ended_by_catch"], short.info["ended_by_catch"]) == (False, True)
     assert short.times[-1] < 40.0 == night.times[-1]
     assert short.poses.t.max() == short.events.t.max() == short.times[-1]
-    assert same_tables(short, snelk.run(scenario, changes=keen))
+    assert same_tables(short, snelk.run(scenario, overrides=keen))
     assert same_tables(night, snelk.run(scenario))
 
 
@@ -203,7 +203,7 @@ def test_noises_are_kept_within_the_time_of_the_run(night: snelk.Run) -> None:
     assert list(named.kind) == kinds
     assert night.noises.t.is_monotonic_increasing
     assert list(night.noises.noise) == list(range(len(night.noises)))
-    assert snelk.run(NIGHT, changes={"clock.end": 45.0}).noises.t.max() <= 45.0
+    assert snelk.run(NIGHT, overrides={"clock.end": 45.0}).noises.t.max() <= 45.0
 
 
 def test_a_place_that_is_taken_is_left_alone(night: snelk.Run, tmp_path: Path) -> None:
@@ -228,7 +228,7 @@ def test_a_write_that_fails_leaves_the_run_before(
     with pytest.raises(snelk.InputError, match="cannot be written: No space left on device"):
         night.save(tmp_path / "night")
     with pytest.raises(snelk.InputError, match="cannot be written: No space left on device"):
-        snelk.run(NIGHT, changes={"clock.end": 1.0}, out=tmp_path / "night")
+        snelk.run(NIGHT, overrides={"clock.end": 1.0}, out=tmp_path / "night")
     assert (tmp_path / "night" / "sight.parquet").read_bytes() == before
     assert [p.name for p in tmp_path.iterdir()] == ["night"]
 
@@ -277,9 +277,9 @@ def test_variants_of_a_batch_must_fit_together() -> None:
 
 def test_run_json_tells_how_the_run_was_made(tmp_path: Path) -> None:
     key = "profiles.goose.cones.wide.range"
-    snelk.run(NIGHT, changes={key: 12}, out=tmp_path / "wider")
+    snelk.run(NIGHT, overrides={key: 12}, out=tmp_path / "wider")
     info = json.loads((tmp_path / "wider" / "run.json").read_text())
-    assert info["changes"] == {key: 12}
+    assert info["overrides"] == {key: 12}
     assert info["setup"]["profiles"]["goose"]["cones"]["wide"]["range"] == 12
     assert info["seed"] == 7
     assert info["rows"]["sight"] == len(snelk.open_run(tmp_path / "wider").sight)
@@ -288,7 +288,7 @@ def test_run_json_tells_how_the_run_was_made(tmp_path: Path) -> None:
 
 def test_kinds_of_noise_of_other_variants_are_no_matter() -> None:
     """Also those that a change of state makes in one of them, before any other noise."""
-    scenario = snelk.load(NIGHT, changes={"clock.end": 6.0, "noise_kinds.cry": {"reach": 9.0}})
+    scenario = snelk.load(NIGHT, overrides={"clock.end": 6.0, "noise_kinds.cry": {"reach": 9.0}})
     cries = {"profiles.owl.ladder.states.watching.then": {"noise": "cry"}}
     listed = {"noise": [{"t": 1.0, "kind": "bang", "reach": 50, "at": [30, 20]}]}
     together = snelk.run_batch(scenario, variants=[listed, cries, {}])
@@ -301,7 +301,7 @@ def test_threads_that_replay_at_once_do_not_disturb_one_another() -> None:
     """Each thread has another seed, so that numbers drawn by one and used by another would show."""
 
     # They share its level.
-    night = snelk.load(snelk.croft() / "night.toml", changes={"clock.end": 15.0})
+    night = snelk.load(snelk.croft() / "night.toml", overrides={"clock.end": 15.0})
 
     def replay(seed: int) -> pa.Table:
         return snelk.run(night.changed({"seed": seed})).arrow("events")

@@ -37,7 +37,7 @@ def searching(
     track = track or samples.track_of((0, 4, -4), (2, 9, -3), (3, 9, 0), (30, 9, 0))
     written = {"way": way, "radius": 8.0, "give_up": 20.0, "point_time": 1.0, **NAMES, **search}
     states = {"watch": {}, "search": {"search": written}, "over": {}, "found": {"face": {}}}
-    changes = {
+    transitions = {
         "lost": {"from": "watch", "to": "search", "when": "lost_for > 1s and knows"},
         "there": {"from": "search", "to": "found", "when": "seen"},
         "enough": {"from": "search", "to": "over", "when": "search_done"},
@@ -51,7 +51,7 @@ def searching(
             *SPOTS,
             *features,
             states=states,
-            changes=changes,
+            transitions=transitions,
             track=track,
             end=end,
             more=more,
@@ -229,14 +229,14 @@ def test_the_likelihood_logged_is_what_was_cleared_where_it_looked(tmp_path: Pat
 
 def test_four_ways_side_by_side(tmp_path: Path) -> None:
     run = searching(tmp_path, "nearby")
-    scenario = snelk.load(Path(run.info["scenario"]), changes=run.info["changes"])
+    scenario = snelk.load(Path(run.info["scenario"]), overrides=run.info["overrides"])
     results = snelk.compare_searches(scenario, "guard", seeds=[3, 4])
     assert [(r.way, r.seed) for r in results] == [
         (w, s) for w in ("there", "nearby", "hideouts", "likelihood") for s in (3, 4)
     ]
     key = "profiles.watcher.ladder.states.search.search.way"
     for result in results[::2]:
-        alone = snelk.run(scenario, changes={key: result.way, "seed": 3}).searches
+        alone = snelk.run(scenario, overrides={key: result.way, "seed": 3}).searches
         ended = alone[alone.what == "ended"]
         assert result.seconds == pytest.approx(ended.seconds.sum())
         assert result.walked == pytest.approx(ended.walked.sum())
@@ -355,7 +355,7 @@ def test_what_is_too_far_or_nobody_throws_is_told(tmp_path: Path) -> None:
     )
     path = tmp_path / "scene.toml"
     path.write_text(path.read_text().replace("use =", 'throws = ["throws.csv"]\nuse ='))
-    run = snelk.run(path, changes={"clock.end": 12.0})
+    run = snelk.run(path, overrides={"clock.end": 12.0})
     assert run.throws.reason.fillna("").tolist() == ["", "absent"]
     assert run.throws.by.tolist() == ["guest", "guest"]
     assert len(run.noises) == 1

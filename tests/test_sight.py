@@ -54,7 +54,7 @@ def test_headings_across_the_turn_of_the_circle(tmp_path: Path, facing: float) -
         path = samples.write_sample(
             tmp_path, guest=f"at = [{5 * math.cos(a)!r}, {5 * math.sin(a)!r}]"
         )
-        row = snelk.run(path, changes={"cast.guard.facing": facing}).sight.iloc[0]
+        row = snelk.run(path, overrides={"cast.guard.facing": facing}).sight.iloc[0]
         assert row.result == expected
         assert row.off_deg == pytest.approx(abs(off), abs=1e-9)
 
@@ -89,7 +89,7 @@ def test_each_limit_is_that_of_its_moment_on_a_walk_along_them(
     places = np.column_stack([np.arange(150.0), away * np.cos(turn), away * np.sin(turn)])
     path = samples.write_sample(tmp_path, track=samples.track_of(*places.tolist()))
     held, turns = False, set()
-    for look in snelk.run(path, changes={"cast.guard.awake": awake}).sight.itertuples():
+    for look in snelk.run(path, overrides={"cast.guard.awake": awake}).sight.itertuples():
         place = (
             places[int(look.t)]
             if look.t % 1 == 0
@@ -113,7 +113,7 @@ def test_only_noticed_teams_are_seen(tmp_path: Path) -> None:
 
 def test_absent_before_and_after_the_track(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path, track=samples.track_of((1, 5, 0), (2, 5, 0)))
-    run = snelk.run(path, changes={"clock.end": 3.0})
+    run = snelk.run(path, overrides={"clock.end": 3.0})
     assert list(run.sight.result) == ["present"] * 2 + ["in_view"] * 3 + ["present"] * 2
     assert list(run.events.kind) == ["appeared", "saw", "lost", "vanished"]
     assert list(run.events.t) == [1.0, 1.0, 2.5, 2.5]
@@ -204,8 +204,8 @@ def test_see_through_walls_multiply_and_min_exposure_is_exclusive(tmp_path: Path
     row = snelk.run(path).sight.iloc[0]
     assert (row.in_view, row.exposure, row.wall) == (True, pytest.approx(0.4), "hedge")
     least = "profiles.watcher.cones.front.min_exposure"
-    assert snelk.run(path, changes={least: row.exposure}).sight.result.iloc[0] == "line_of_sight"
-    assert snelk.run(path, changes={least: row.exposure - 1e-9}).sight.in_view.iloc[0]
+    assert snelk.run(path, overrides={least: row.exposure}).sight.result.iloc[0] == "line_of_sight"
+    assert snelk.run(path, overrides={least: row.exposure - 1e-9}).sight.in_view.iloc[0]
 
 
 @pytest.mark.parametrize(
@@ -222,7 +222,7 @@ def test_bodies_say_which_points_are_looked_for(
 ) -> None:
     level = samples.wall_feature("fence", [(5, -2), (5, 2)], top=1.0)
     path = samples.write_sample(tmp_path, guest="at = [10, 0]", level=level)
-    row = snelk.run(path, changes={"bodies.post.points": points}).sight.iloc[0]
+    row = snelk.run(path, overrides={"bodies.post.points": points}).sight.iloc[0]
     assert row.exposure == pytest.approx(exposure)
     assert row.in_view == (exposure > 0)
     if height is not None:  # the ray falls from 1 m to 0.2 of 2 m and meets the fence half-way
@@ -269,7 +269,7 @@ def test_bodies_that_block_hide_what_is_behind_them(tmp_path: Path) -> None:
     wide = {"profiles.watcher.cones": {"front": {"fov_whole": 360, "range": 99}}}
     for height, hidden_share in ((2.0, 1.0), (0.6, None)):
         run = snelk.run(
-            snelk.load(path, changes={
+            snelk.load(path, overrides={
                 **wide, "clock.dt": 0.1, "bodies.barrel.blocks": True,
                 "bodies.barrel.standing": height,
             })
@@ -302,7 +302,7 @@ def test_bodies_that_block_hide_what_is_behind_them(tmp_path: Path) -> None:
     answer = run.why("guard", "guest", at=float(times[int(np.argmin(seen))]))
     assert answer.wall in ("one", "two", "three")
     assert "cut by" in answer.cones[0].gates[-1].text
-    clear = snelk.run(snelk.load(path, changes={**wide, "clock.dt": 0.1}))
+    clear = snelk.run(snelk.load(path, overrides={**wide, "clock.dt": 0.1}))
     assert (clear.sight[clear.sight.target == "guest"].exposure == 1.0).all()
 
     # Whoever stands in another's body sees out of it.
@@ -310,7 +310,7 @@ def test_bodies_that_block_hide_what_is_behind_them(tmp_path: Path) -> None:
         tmp_path, profiles=profiles,
         guest='at = [9, 0]\n[cast.one]\nteam = "things"\nbody = "barrel"\nat = [1.2, 0]',
     )  # fmt: skip
-    run = snelk.run(snelk.load(path, changes={**wide, "bodies.barrel.blocks": True}))
+    run = snelk.run(snelk.load(path, overrides={**wide, "bodies.barrel.blocks": True}))
     assert run.why("guard", "guest", at=0.0).exposure == 1.0
     # Of a hedge and a body the nearer is named, whichever that is.
     for x, named in ((2.0, "hedge"), (8.0, "one")):
@@ -321,6 +321,6 @@ def test_bodies_that_block_hide_what_is_behind_them(tmp_path: Path) -> None:
                 "wall", "hedge", shapely.LineString(hedge), top=3.0, see_through=0.4)),
             profiles=profiles,
         )  # fmt: skip
-        run = snelk.run(snelk.load(path, changes={**wide, "bodies.barrel.blocks": True}))
+        run = snelk.run(snelk.load(path, overrides={**wide, "bodies.barrel.blocks": True}))
         answer = run.why("guard", "guest", at=0.0)
         assert (answer.wall, answer.exposure) == (named, 0.0)

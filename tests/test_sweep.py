@@ -41,7 +41,7 @@ def walk(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def test_a_hundred_rows_are_what_the_variants_measure_alone(tmp_path: Path) -> None:
     # The busiest seconds of the night; whole nights are compared in the next test.
-    night = snelk.load(NIGHT, changes={"clock.start": 54.6, "clock.end": 56.0})
+    night = snelk.load(NIGHT, overrides={"clock.start": 54.6, "clock.end": 56.0})
     vary = {
         "profiles.dog.cones.muzzle.range": (6.0, 20.0),
         "profiles.goose.cones.wide.range": (5.0, 12.0),
@@ -54,7 +54,7 @@ def test_a_hundred_rows_are_what_the_variants_measure_alone(tmp_path: Path) -> N
     done = snelk.sweep(night, vary, samples=100, out=tmp_path / "a.parquet", jobs=1)
     assert done.table.seed.nunique() > 80
     for n in range(100):
-        measured = judge_batch(night, variants=[done.changes(n)])[0]
+        measured = judge_batch(night, variants=[done.overrides(n)])[0]
         row = done.table.iloc[n][measured.keys].to_numpy(dtype=np.float64)
         np.testing.assert_array_equal(row, measured.values[0], err_msg=str(n))
 
@@ -135,7 +135,7 @@ def test_a_grid_holds_every_combination_once(counts: list[int], seeds: int) -> N
     keys = ["profiles.dog.hearing.acuity", "cast.dog.awake", "profiles.dog.cones.muzzle.range"]
     vary = {key: [0.5 + 0.1 * n for n in range(k)] for key, k in zip(keys, counts, strict=False)}
     plan = plan_of(LOADED, vary, seeds=seeds)
-    rows = plan.changes(range(plan.count))
+    rows = plan.overrides(range(plan.count))
     found = [tuple(row.values()) for row in rows]
     wanted = [(*each, 7 + n) for each in product(*vary.values()) for n in range(seeds)]
     np.testing.assert_allclose(found, wanted)
@@ -149,14 +149,14 @@ def test_samples_fill_the_limits_evenly() -> None:
         "profiles.dog.ladder.states.sniffing.search.way": ["there", "nearby"],
     }
     plan = plan_of(LOADED, vary, samples=256)
-    rows = pd.DataFrame(plan.changes(range(256)))
+    rows = pd.DataFrame(plan.overrides(range(256)))
     # Each sixteenth of an axis holds a sixteenth of the points, as no chance would have it.
     counts = np.histogram(rows.iloc[:, 0], bins=16, range=(6, 20))[0]
     np.testing.assert_array_equal(counts, 16)
     np.testing.assert_array_equal(np.sort(rows.iloc[:, 1].unique()), [3, 4, 5, 6])
     assert rows.iloc[:, 1].value_counts().tolist() == [64] * 4
     assert rows.iloc[:, 2].value_counts().tolist() == [128] * 2
-    assert plan.changes([200]) == plan.changes(range(256))[200:201]
+    assert plan.overrides([200]) == plan.overrides(range(256))[200:201]
 
 
 @given(
@@ -223,7 +223,7 @@ def test_the_commands_sweep_read_pick_and_draw(walk: Path, tmp_path: Path) -> No
     picked = command("sweep", walk, "--pick", "5", "--out", "s.parquet", cwd=tmp_path)
     assert f"{RANGE} = 6.0" in picked
     run = snelk.open_run(tmp_path / "runs" / "scene-5")
-    assert run.info["changes"] == {RANGE: 6.0, "seed": 1}
+    assert run.info["overrides"] == {RANGE: 6.0, "seed": 1}
     command("plot", "sweep", "s.parquet", *want, cwd=tmp_path)
     assert (tmp_path / "s.png").stat().st_size > 10_000
     wrong = [*options, "--show", "guard.guest.first"]

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 
 import snelk
 from snelk.config.models import Setup
-from snelk.config.scenario import parse_change
+from snelk.config.scenario import parse_override
 from snelk.runs.store import TABLES
 
 HAIR = 1e-6
@@ -150,7 +150,7 @@ def test_a_hair_beyond_the_named_change_turns_the_answer_and_a_hair_short_does_n
     at = 0.5 if held else 0.0
     run = snelk.run(path)
     answer = run.why("guard", "guest", at=at)
-    for change in filter(None, (answer.change, *answer.others)):
+    for change in filter(None, (answer.counterfactual, *answer.others)):
         assert isinstance(change.needs, float)
         hair = HAIR if change.comparison in (">=", ">") else -HAIR
         beyond, short = change.needs + hair, change.needs - hair
@@ -158,14 +158,14 @@ def test_a_hair_beyond_the_named_change_turns_the_answer_and_a_hair_short_does_n
             if change.key == "wall.top":
                 changed = with_other_numbers(run, run.setup, wall_top=value)
             elif within_its_rule(change.key, value):
-                setup = snelk.load(path, changes={change.key: value}).setup
+                setup = snelk.load(path, overrides={change.key: value}).setup
                 changed = with_other_numbers(run, setup)
             else:
                 continue
             again = changed.why("guard", "guest", at=at)
             assert (again.in_view != answer.in_view) == turned, (change, value)
         if change.settable:
-            again = snelk.run(path, changes=dict(map(parse_change, change.settable)))
+            again = snelk.run(path, overrides=dict(map(parse_override, change.settable)))
             assert again.why("guard", "guest", at=at).in_view != answer.in_view, change
 
 
@@ -173,10 +173,10 @@ def test_noticing_another_team_is_a_change_too(tmp_path: Path) -> None:
     profiles = samples.SAMPLE_PROFILES.replace('["visitors"]', '["strangers"]')
     path = samples.write_sample(tmp_path, guest="at = [5, 0]", profiles=profiles)
     answer = snelk.run(path).why("guard", "guest", at=0)
-    assert answer.change is not None
-    changes = dict(map(parse_change, answer.change.settable))
+    assert answer.counterfactual is not None
+    changes = dict(map(parse_override, answer.counterfactual.settable))
     assert changes == {"profiles.watcher.notices": ["strangers", "visitors"]}
-    assert snelk.run(path, changes=changes).why("guard", "guest", at=0).in_view
+    assert snelk.run(path, overrides=changes).why("guard", "guest", at=0).in_view
 
 
 @pytest.mark.parametrize(
@@ -190,14 +190,16 @@ def test_says_so_when_no_single_number_is_enough(tmp_path: Path, at: str, words:
     answer = snelk.run(samples.write_sample(tmp_path, guest=f"at = {at}")).why(
         "guard", "guest", at=0
     )
-    assert words in (answer.change.text if answer.change else answer.no_change)
+    assert words in (
+        answer.counterfactual.text if answer.counterfactual else answer.no_counterfactual
+    )
 
 
 def test_two_cones_that_see_leave_no_single_change(night: snelk.Run) -> None:
     both = night.sight[(night.sight.agent == "farmer") & night.sight.in_view].t.value_counts()
     answer = night.why("farmer", "fox", at=float(both[both == 2].index.min()))
-    assert answer.change is None
-    assert answer.no_change == "no single number: 2 cones see it (far, near)"
+    assert answer.counterfactual is None
+    assert answer.no_counterfactual == "no single number: 2 cones see it (far, near)"
 
 
 @pytest.mark.parametrize(
@@ -219,7 +221,7 @@ def test_wrong_questions(
 
 def test_answers_are_plain_data(night: snelk.Run) -> None:
     data = json.loads(json.dumps(night.why("gander", "fox", at=34.0).to_dict()))
-    assert data["change"]["key"] == "profiles.gander.cones.wide.fov_whole"
+    assert data["counterfactual"]["key"] == "profiles.gander.cones.wide.fov_whole"
     assert data["cones"][0]["result"] == "angle"
 
 

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from test_hearing import STEPS, feature, level_of
 
 import snelk
-from snelk.config.scenario import parse_change
+from snelk.config.scenario import parse_override
 
 HAIR = 1e-6
 SHARES = ("awake", "senses.hearing", "background", "hear_through")
@@ -29,7 +29,7 @@ def scene(
     share: float,
     wall: float,
     guest: str,
-    changes: dict[str, object],
+    overrides: dict[str, object],
     top: float = 9.0,
 ) -> snelk.Run:
     """A guard with ears and touch at the origin, and a wall across the way to the guest."""
@@ -42,7 +42,7 @@ def scene(
         + "[profiles.watcher.touch]\nradius = 2.0\n[grounds]\ngravel = 1.3\n[noise_kinds]\nbang.reach = 6.0\n"
     )
     path = samples.write_sample(folder, track=guest, level=level_of(barn, yard), profiles=profiles)
-    return snelk.run(path, changes={"clock.dt": 0.1, **changes})
+    return snelk.run(path, overrides={"clock.dt": 0.1, **overrides})
 
 
 def turned(
@@ -50,10 +50,10 @@ def turned(
 ) -> bool:
     """Whether the guard senses the guest in a run anew with one number changed."""
     if key == "barn.hear_through":
-        kwargs["share"], changes = value, base
+        kwargs["share"], overrides = value, base
     else:
-        changes = {**base, key: value}
-    answer = scene(folder, changes=changes, **kwargs).why("guard", "guest", at=0.5).sense(sense)  # type: ignore[arg-type]
+        overrides = {**base, key: value}
+    answer = scene(folder, overrides=overrides, **kwargs).why("guard", "guest", at=0.5).sense(sense)  # type: ignore[arg-type]
     assert answer is not None
     return answer.sensed
 
@@ -93,14 +93,14 @@ def test_a_hair_beyond_each_named_change_turns_hearing_and_a_hair_short_does_not
         base["noise"] = [{"t": 0.2, "kind": "bang", "at": [x, y], "z": 1.0, "by": "guest"}]
     walk = samples.track_of((0, x - 0.55, y), (0.5, x if step else x - 0.5, y))
     kwargs = {"share": share, "wall": 0.8, "guest": walk}
-    run = scene(folder, changes=base, **kwargs)  # type: ignore[arg-type]
+    run = scene(folder, overrides=base, **kwargs)  # type: ignore[arg-type]
     answer = run.why("guard", "guest", at=0.5).sense("hearing")
     assert answer is not None
     row = run.hearing[run.hearing.t <= 0.5 + 1e-9].iloc[-1]
     assert (answer.result, answer.sensed) == (row.result, bool(row.heard))
     if answer.gates[-1].passed is False:
-        assert answer.change is not None or answer.no_change
-    for change in filter(None, (answer.change, *answer.others)):
+        assert answer.counterfactual is not None or answer.no_counterfactual
+    for change in filter(None, (answer.counterfactual, *answer.others)):
         assert isinstance(change.needs, float)
         hair = HAIR if change.comparison in (">=", ">") else -HAIR
         most = 1.0 if change.key.endswith(SHARES) else 1e5
@@ -109,7 +109,7 @@ def test_a_hair_beyond_each_named_change_turns_hearing_and_a_hair_short_does_not
                 heard = turned(folder, base, change.key, value, "hearing", **kwargs)
                 assert (heard != answer.sensed) == turns, (change, value)
         for setting in change.settable:
-            key, value = parse_change(setting)
+            key, value = parse_override(setting)
             assert turned(folder, base, key, value, "hearing", **kwargs) != answer.sensed, change
 
 
@@ -125,10 +125,10 @@ def test_the_same_for_touch(
         "wall": 20.0,
         "guest": samples.track_of((0, 0, distance), (1, 0, distance)),
     }
-    answer = scene(folder, changes=base, **kwargs).why("guard", "guest", at=0.5).sense("touch")  # type: ignore[arg-type]
+    answer = scene(folder, overrides=base, **kwargs).why("guard", "guest", at=0.5).sense("touch")  # type: ignore[arg-type]
     assert answer is not None
     assert answer.sensed == (distance <= radius * awake + 1e-9)
-    for change in filter(None, (answer.change, *answer.others)):
+    for change in filter(None, (answer.counterfactual, *answer.others)):
         assert isinstance(change.needs, float)
         hair = HAIR if change.comparison in (">=", ">") else -HAIR
         most = 1.0 if change.key.endswith("awake") else 1e5
@@ -138,7 +138,7 @@ def test_the_same_for_touch(
                     turned(folder, base, change.key, value, "touch", **kwargs) != answer.sensed
                 ) == turns
         for setting in change.settable:
-            key, value = parse_change(setting)
+            key, value = parse_override(setting)
             assert turned(folder, base, key, value, "touch", **kwargs) != answer.sensed
 
 
@@ -166,7 +166,7 @@ def test_answers_about_hearing_agree_with_every_row_of_the_log(night: snelk.Run)
 
 def test_the_story_tells_all_senses_in_stretches() -> None:
     keen = {"profiles.goose.hearing.acuity": 3.0, "profiles.goose.touch.radius": 6.0}
-    night = snelk.run(snelk.croft() / "night.toml", changes=keen)
+    night = snelk.run(snelk.croft() / "night.toml", overrides=keen)
     story = night.story("goose-2", "fox")
     assert [span.start for span in story] == sorted(span.start for span in story)
     assert [span for span in story if span.sense == "sight"] == night.spans("goose-2", "fox")
@@ -198,7 +198,7 @@ def test_what_drowned_a_noise_is_told_apart_from_distance_and_walls(tmp_path: Pa
         (1.0, 0.3, ["heard", "drowned", "quiet"]),
     ):
         run = scene(
-            tmp_path, share=share, wall=0.8, guest=walk, changes=base | {"background": background}
+            tmp_path, share=share, wall=0.8, guest=walk, overrides=base | {"background": background}
         )
         spans = [span for span in run.story("guard", "guest") if span.sense == "hearing"]
         found = [span.reason for span in spans for _ in range(span.noises)]

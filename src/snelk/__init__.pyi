@@ -34,15 +34,15 @@ from .plots.sweep import plot_sweep as plot_sweep
 from .plots.timeline import plot_timeline as plot_timeline
 from .runs.answers import Answer as Answer
 from .runs.answers import BeliefAnswer as BeliefAnswer
-from .runs.answers import Change as Change
 from .runs.answers import ConeAnswer as ConeAnswer
+from .runs.answers import Counterfactual as Counterfactual
 from .runs.answers import Gate as Gate
 from .runs.answers import MeterAnswer as MeterAnswer
 from .runs.answers import SenseAnswer as SenseAnswer
 from .runs.asked import Part as Part
 from .runs.events import Event as Event
-from .runs.ladders import ChangeAnswer as ChangeAnswer
 from .runs.ladders import LadderAnswer as LadderAnswer
+from .runs.ladders import TransitionAnswer as TransitionAnswer
 from .runs.live import Belief as Belief
 from .runs.live import Live as Live
 from .runs.live import Pose as Pose

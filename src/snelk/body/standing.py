@@ -39,7 +39,7 @@ class Timing(NamedTuple):
     used: Truths  # who has a ladder
     ended: Truths  # (variant,): whether the run is over
     next_thought: Numbers  # s: when it wants to think again
-    state_for: Numbers  # s it has been in its state, after the changes of this tick
+    state_for: Numbers  # s it has been in its state, after the transitions of this tick
     thought_there: Truths  # it has thought since its way ended
     due: Truths  # it thinks at this tick
     at_end: Truths  # its way has just come to its end

@@ -100,7 +100,7 @@ class World:
     Attributes:
         signals: What conditions asked for at the last tick; overwritten by the next.
         laid_signals: The same as compiled loops read them.
-        taken: The changes of state of the last tick.
+        taken: The transitions of state of the last tick.
         happenings: What else happened at the last tick.
         notes, snapshots: What searches logged at the last tick.
         outcomes: What came of what agents did and of what the game does to characters.
@@ -309,7 +309,7 @@ class World:
         self.laid_timing = laid_out(TimingColumns, self.timing)
 
     def step(self, time: float, senses: Senses) -> None:
-        """One tick: what is asked for, which changes are taken, what is done, and moving."""
+        """One tick: what is asked for, which transitions are taken, what is done, and moving."""
         self.time, self.senses = time, senses
         self.taken, self.happenings = [], []
         self.outcomes.begin(senses.poses)
@@ -381,13 +381,16 @@ class World:
         return here, laid
 
     def _tell_reactions(self) -> None:
-        """Changes that agents begin to react to, and those that they then do not take."""
+        """Transitions that agents begin to react to, and those that they then do not take."""
         left = {(step.variant, step.agent) for step in self.taken}
-        for kind, changes in (("reacts", self.ladders.reacting), ("ignored", self.ladders.dropped)):
-            for v, a, c in changes:
+        for kind, transitions in (
+            ("reacts", self.ladders.reacting),
+            ("ignored", self.ladders.dropped),
+        ):
+            for v, a, c in transitions:
                 if (v, a) not in left:
                     ladder = self.ladders.ladders[v][a]
-                    name = list(ladder.changes)[c] if ladder else ""
+                    name = list(ladder.transitions)[c] if ladder else ""
                     focus = max(int(self.attention.focus[v, a]), NOBODY)
                     self.happenings.append(Happening(v, a, kind, focus, *self._place(v, a), name))
 
@@ -395,13 +398,13 @@ class World:
         return float(self.motion.x[v, a]), float(self.motion.y[v, a])
 
     def _apply_outcomes(self, poses: Poses) -> None:
-        """What comes of the changes of state, of catching, and of what the game does."""
+        """What comes of the transitions of state, of catching, and of what the game does."""
         for step in self.taken:
             ladder = self.ladders.ladders[step.variant][step.agent]
             assert ladder is not None
-            name, change = list(ladder.changes.items())[step.change]
+            name, transition = list(ladder.transitions.items())[step.transition]
             entered, state = list(ladder.states.items())[step.after]
-            for effects, cause in ((change.then, name), (state.then, entered)):
+            for effects, cause in ((transition.then, name), (state.then, entered)):
                 self.outcomes.apply(effects, step.variant, step.agent, step.focus, cause)
         self._catch_targets(poses)
         self.outcomes.give_due(self.time, self.ended)

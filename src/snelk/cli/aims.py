@@ -16,9 +16,9 @@ from snelk.cli.output import (
 )
 from snelk.cli.scenarios import (
     Activities,
-    Changes,
     Jobs,
     Json,
+    Overrides,
     ScenarioFile,
     load_scenario,
     run_files,
@@ -42,7 +42,7 @@ def verify(
     junit: Annotated[
         Path | None, typer.Option("--junit", metavar="FILE", help="Write JUnit XML there.")
     ] = None,
-    changes: Changes = None,
+    overrides: Overrides = None,
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
@@ -56,7 +56,7 @@ def verify(
     if junit is not None:
         claim(junit, ".xml", ours=lambda path: b"<testsuites" in path.read_bytes()[:4096])
     run_files(activities)
-    loaded = {path: load_scenario(path, changes) for path in scenarios}
+    loaded = {path: load_scenario(path, overrides) for path in scenarios}
     for path, scenario in loaded.items():
         say_warnings(scenario, path)
     found = {path: hold(scenario, seeds=seeds) for path, scenario in loaded.items()}
@@ -72,14 +72,16 @@ def verify(
         for n, (path, verdicts) in enumerate(found.items()):
             if n:
                 screen.print()
-            _say_verdicts(screen, path, verdicts, changes or [])
+            _say_verdicts(screen, path, verdicts, overrides or [])
         if junit is not None:
             screen.print(f"\nWritten to {junit}")
     if failed:
         raise typer.Exit(1)
 
 
-def _say_verdicts(screen: Screen, path: Path, verdicts: list[Verdict], changes: list[str]) -> None:
+def _say_verdicts(
+    screen: Screen, path: Path, verdicts: list[Verdict], overrides: list[str]
+) -> None:
     failing = [verdict for verdict in verdicts if not verdict.met]
     count = f"{len(failing)} fail" if failing else "all hold"
     screen.print(f"{path}: {len(verdicts)} expectations, {count}\n")
@@ -93,7 +95,9 @@ def _say_verdicts(screen: Screen, path: Path, verdicts: list[Verdict], changes: 
         for line in failure.why:
             screen.print(wrap(line, indent=8))
         out = path.parent / "runs" / f"{verdict.name}-{failure.seed}"
-        sets = [word for change in (*changes, f"seed={failure.seed}") for word in ("--set", change)]
+        sets = [
+            word for change in (*overrides, f"seed={failure.seed}") for word in ("--set", change)
+        ]
         screen.print(f"        {command('snelk', 'run', path, *sets, '--out', out)}")
         if failure.ask:
             screen.print(f"        {command('snelk', 'why', out, *failure.ask)}")
@@ -119,7 +123,7 @@ def fit(
         bool, typer.Option("--write", help="Write the numbers into the files, after showing how.")
     ] = False,
     jobs: Jobs = None,
-    changes: Changes = None,
+    overrides: Overrides = None,
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
@@ -133,7 +137,7 @@ def fit(
     from snelk.tuning.plan import parse_vary
 
     run_files(activities)
-    loaded = load_scenario(scenario, changes)
+    loaded = load_scenario(scenario, overrides)
     given = dict(parse_vary(text) for text in move or ()) or None
     with progress_bar("fitting") as progress:
         result = find(loaded, move=given, seeds=seeds, budget=budget, jobs=jobs, progress=progress)
@@ -152,14 +156,14 @@ def fit(
     if not as_json:
         screen.print("\nNext")
         if files and not write:
-            sets = [*(changes or []), *(_set(k, v) for k, v in result.changes.items())]
+            sets = [*(overrides or []), *(_set(k, v) for k, v in result.overrides.items())]
             screen.print("  " + command("snelk", "compare", scenario, *_each("--set", sets)))
-            again = [*_each("--set", changes or []), *_each("--move", move or [])]
+            again = [*_each("--set", overrides or []), *_each("--move", move or [])]
             again += ["--seeds", str(seeds)] if seeds is not None else []
             again += ["--budget", str(budget)] if budget != 2000 else []
             screen.print("  " + command("snelk", "fit", scenario, *again, "--write"))
         else:
-            sets = _each("--set", changes or [])
+            sets = _each("--set", overrides or [])
             screen.print("  " + command("snelk", "verify", scenario, *sets))
     if not result.met:
         raise typer.Exit(1)
@@ -180,7 +184,7 @@ def _say_fit(screen: Screen, result: FitResult) -> None:
     seeds = f"{result.seeds} seeds each" if result.seeds > 1 else "one seed"
     screen.print(f"{result.tried} variants tried, {seeds}")
     count = f"{len(unmet)} of {len(result.aims)} aims are not met" if unmet else "All aims are met"
-    changed = len(result.changes)
+    changed = len(result.overrides)
     screen.print(
         f"{count}; {changed} of {len(result.numbers)} numbers change "
         f"({result.off_before} → {result.off_after})\n"

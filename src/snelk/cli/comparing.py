@@ -20,8 +20,8 @@ from snelk.cli.output import (
 )
 from snelk.cli.scenarios import (
     Activities,
-    Changes,
     Json,
+    Overrides,
     load_scenario,
     run_files,
 )
@@ -38,7 +38,7 @@ def compare(
             metavar="RUN_A RUN_B", help="Two runs; or a scenario, with --set against itself."
         ),
     ],
-    changes: Changes = None,
+    overrides: Overrides = None,
     activities: Activities = None,
     everything: Annotated[
         bool, typer.Option("--all", help="Print all measures and events that differ.")
@@ -46,33 +46,33 @@ def compare(
     as_json: Json = False,
 ) -> None:
     """Tell what differs between two runs, from when on, and why."""
-    comparison = compared(runs, changes, activities)
+    comparison = compared(runs, overrides, activities)
     if as_json:
         say_json(comparison.to_dict())
         return
-    _say_comparison(Screen(), comparison, runs, changes or [], everything=everything)
+    _say_comparison(Screen(), comparison, runs, overrides or [], everything=everything)
 
 
 def compared(
-    runs: list[Path], changes: list[str] | None, activities: list[Path] | None
+    runs: list[Path], overrides: list[str] | None, activities: list[Path] | None
 ) -> Comparison:
-    """The comparison that is asked for: of two runs, or of a scenario with and without changes."""
-    from snelk.config.scenario import parse_change
+    """The comparison that is asked for: of two runs, or of a scenario with overrides."""
+    from snelk.config.scenario import parse_override
     from snelk.runs.run import open_run
     from snelk.tuning.compare import compare as hold
-    from snelk.tuning.compare import compare_changed
+    from snelk.tuning.compare import compare_overridden
 
-    if len(runs) == 2 and not changes:
+    if len(runs) == 2 and not overrides:
         return hold(open_run(runs[0]), open_run(runs[1]))
-    if len(runs) != 1 or runs[0].suffix != ".toml" or not changes:
+    if len(runs) != 1 or runs[0].suffix != ".toml" or not overrides:
         given = command(*runs)
         rule, fix = "needs two runs, or one scenario and --set", "snelk compare RUN_A RUN_B"
         raise InputError.of("compare", "", given, rule, fix)
     run_files(activities)
     loaded = load_scenario(runs[0], None)
     with progress_bar("replaying twice") as progress:
-        return compare_changed(
-            loaded, dict(parse_change(text) for text in changes), progress=progress
+        return compare_overridden(
+            loaded, dict(parse_override(text) for text in overrides), progress=progress
         )
 
 
@@ -81,9 +81,9 @@ FEW = 8
 
 
 def _say_comparison(
-    screen: Screen, found: Comparison, runs: list[Path], changes: list[str], *, everything: bool
+    screen: Screen, found: Comparison, runs: list[Path], overrides: list[str], *, everything: bool
 ) -> None:
-    sides = [str(run) for run in runs] if len(runs) == 2 else [str(runs[0]), " ".join(changes)]
+    sides = [str(run) for run in runs] if len(runs) == 2 else [str(runs[0]), " ".join(overrides)]
     for letter, side in zip("AB", sides, strict=True):
         screen.print(wrap(side, indent=3, first=letter))
     screen.print("\nWhat went in otherwise")

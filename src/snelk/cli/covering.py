@@ -21,9 +21,9 @@ from snelk.cli.output import (
 from snelk.cli.questions import From, To
 from snelk.cli.scenarios import (
     Activities,
-    Changes,
     Jobs,
     Json,
+    Overrides,
     ScenarioFile,
     load_scenario,
     run_files,
@@ -64,7 +64,7 @@ def coverage(
         Path | None,
         typer.Option("--out", metavar="FILE", help="Write every place to a .csv or .parquet."),
     ] = None,
-    changes: Changes = None,
+    overrides: Overrides = None,
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
@@ -74,7 +74,7 @@ def coverage(
     """
     if out is not None:
         claim(out, ".csv", ".parquet", ours=_is_coverage)
-    found = covered(scenario, target, way, agent, cell, start, end, jobs, changes, activities)
+    found = covered(scenario, target, way, agent, cell, start, end, jobs, overrides, activities)
     if out is not None:
         write_table(out, found.table)
     if as_json:
@@ -112,14 +112,14 @@ def covered(
     start: float | None,
     end: float | None,
     jobs: int | None,
-    changes: list[str] | None,
+    overrides: list[str] | None,
     activities: list[Path] | None,
 ) -> Coverage:
     """The coverage that is asked for."""
     from snelk.tuning.coverage import coverage as look_over
 
     run_files(activities)
-    loaded = load_scenario(scenario, changes)
+    loaded = load_scenario(scenario, overrides)
     with progress_bar("looking at every place") as progress:
         return look_over(
             loaded, target=target, way=cast("Way", way), agents=agents, cell=cell, start=start,

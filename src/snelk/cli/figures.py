@@ -11,7 +11,7 @@ from snelk.cli.comparing import compared
 from snelk.cli.covering import Cell, HowThere, Target, covered
 from snelk.cli.output import Screen, file_name
 from snelk.cli.questions import From, RunFolder, To
-from snelk.cli.scenarios import Changes, Jobs, ScenarioFile
+from snelk.cli.scenarios import Jobs, Overrides, ScenarioFile
 from snelk.cli.sweeping import Show, Wants
 from snelk.files import beside
 
@@ -80,7 +80,7 @@ def plot_states(
     agent: Annotated[str, typer.Argument(metavar="AGENT", help="Whose alert states.")],
     out: Out = None,
 ) -> None:
-    """Draw an agent's alert states, and which changes it took.
+    """Draw an agent's alert states, and which transitions it took.
 
     How often and when it took each, and which it never took.
     """
@@ -142,7 +142,7 @@ def plot_coverage(
     start: From = None,
     end: To = None,
     jobs: Jobs = None,
-    changes: Changes = None,
+    overrides: Overrides = None,
     out: Out = None,
 ) -> None:
     """Draw where somebody is noticed how soon, and what is watched."""
@@ -150,7 +150,7 @@ def plot_coverage(
     from snelk.plots.style import claim_figure, save_figure
 
     place = claim_figure(out or Path("runs") / f"{scenario.stem}-coverage-{file_name(way)}.png")
-    found = covered(scenario, target, way, agent, cell, start, end, jobs, changes, None)
+    found = covered(scenario, target, way, agent, cell, start, end, jobs, overrides, None)
     Screen().print(f"Written to {save_figure(draw(found).axes[0], place)}")
 
 
@@ -161,7 +161,7 @@ def plot_compare(
             metavar="RUN_A RUN_B", help="Two runs; or a scenario, with --set against itself."
         ),
     ],
-    changes: Changes = None,
+    overrides: Overrides = None,
     agent: Agents = None,
     start: From = None,
     end: To = None,
@@ -172,7 +172,7 @@ def plot_compare(
     from snelk.plots.style import claim_figure, save_figure
 
     place = claim_figure(out or beside(runs[-1], "{}-compared.png"))
-    comparison = compared(runs, changes, None)
+    comparison = compared(runs, overrides, None)
     artists = draw(comparison, agents=agent, start=start, end=end)
     Screen().print(f"Written to {save_figure(artists.axes, place)}")
 

@@ -66,7 +66,7 @@ def _say_warnings(run: Run) -> None:
     from snelk.config.scenario import load
 
     try:
-        loaded = load(run.info["scenario"], changes=run.info["changes"])
+        loaded = load(run.info["scenario"], overrides=run.info["overrides"])
         if loaded.digests() == run.info["inputs"]:
             say_warnings(loaded, run.info["scenario"])
     except InputError:

@@ -173,8 +173,8 @@ def _why_state(
     lines = []
     for stay in stays:
         why = "at the start"
-        if stay["change"]:
-            why = f"{stay['change']}: {stay['reason']}"
+        if stay["transition"]:
+            why = f"{stay['transition']}: {stay['reason']}"
             why += f" (about {stay['focus']})" if stay["focus"] else ""
         lines.append([f"{stay['t']:.2f}", f"{stay['until']:.2f} s", stay["state"], why])
     screen.print(f"{agent}, {first:.2f} to {last:.2f} s\n")
@@ -183,25 +183,27 @@ def _why_state(
     for line in text:
         screen.print(wrap(line[indent:], indent=indent, first=line[:indent]))
     hint = command("snelk", "why", run, agent, "--at", f"{stays[-1]['t']:g}" if stays else "0")
-    screen.print(f"\nChange by change\n  {hint}")
+    screen.print(f"\nTransition by transition\n  {hint}")
 
 
 def _say_ladder(screen: Screen, folder: Path, answer: LadderAnswer) -> None:
     screen.print(wrap(answer.headline, indent=0), style="bold")
-    for change in answer.changes:
-        mark = "✓ taken" if change.taken else "· not taken"
-        screen.print(f"\n  {change.name} → {change.to}: {mark}", style="bold")
-        for line in _tree_lines(change.condition, 4):
+    for transition in answer.transitions:
+        mark = "✓ taken" if transition.taken else "· not taken"
+        screen.print(f"\n  {transition.name} → {transition.to}: {mark}", style="bold")
+        for line in _tree_lines(transition.condition, 4):
             screen.print(line)
-        if change.needs > 0.0:
+        if transition.needs > 0.0:
             held = (
-                f"true for {change.held:.1f} s on end" if change.condition.true else "not true now"
+                f"true for {transition.held:.1f} s on end"
+                if transition.condition.true
+                else "not true now"
             )
-            screen.print(f"    for {change.needs:g} s: {held}")
-        for lack in change.missing:
+            screen.print(f"    for {transition.needs:g} s: {held}")
+        for lack in transition.missing:
             screen.print(wrap(lack, indent=13, first="    missing: "))
-    if not answer.changes:
-        screen.print("\nNo change leads out of this state.")
+    if not answer.transitions:
+        screen.print("\nNo transition leads out of this state.")
     if answer.focus:
         hint = command("snelk", "why", folder, answer.agent, answer.focus, "--at", f"{answer.t:g}")
         screen.print(f"\nWhat it sensed\n  {hint}")
@@ -268,7 +270,7 @@ def _say_answer(
         screen.print("\n" + wrap(answer.belief.text, indent=17, first="Belief"))
     if answer.cones or not answer.senses:
         screen.print()
-        _say_changes(screen, answer)
+        _say_counterfactuals(screen, answer)
     for each in answer.senses:
         if each.sense != sense:
             _say_sense(screen, each)
@@ -277,27 +279,27 @@ def _say_answer(
         for lack in answer.lacks:
             screen.print(wrap(lack, indent=6, first="    –"))
     every: list[Answer | SenseAnswer] = [answer, *answer.senses]
-    changes = [c for each in every for c in (each.change, *each.others) if c and c.settable]
+    changes = [c for each in every for c in (each.counterfactual, *each.others) if c and c.settable]
     if changes:
         words = ["snelk", "run", run.info["scenario"]]
-        for key, value in run.info["changes"].items():
+        for key, value in run.info["overrides"].items():
             words += ["--set", f"{key}={value}"]
         tried = beside(folder, "{}-tried")
         for assignment in changes[0].settable:
             words += ["--set", assignment]
         words += ["--out", str(tried)]
         screen.print(f"\nTry it\n  {command(*words)}")
-    elif answer.change is None:
+    elif answer.counterfactual is None:
         hint = command("snelk", "why", folder, answer.agent, answer.target)
         screen.print(f"\nThe whole story\n  {hint}")
 
 
-def _say_changes(screen: Screen, answer: Answer | SenseAnswer, *, most: int = 3) -> None:
+def _say_counterfactuals(screen: Screen, answer: Answer | SenseAnswer, *, most: int = 3) -> None:
     first = "Smallest change"
-    if answer.change is None:
-        screen.print(wrap(answer.no_change, indent=17, first=first))
+    if answer.counterfactual is None:
+        screen.print(wrap(answer.no_counterfactual, indent=17, first=first))
         return
-    screen.print(wrap(answer.change.text, indent=17, first=first))
+    screen.print(wrap(answer.counterfactual.text, indent=17, first=first))
     for other in answer.others[:most]:
         screen.print(wrap(other.text, indent=17, first="or"))
 
@@ -308,7 +310,7 @@ def _say_sense(screen: Screen, sense: SenseAnswer) -> None:
     for gate in sense.gates:
         _say_gate(screen, gate, margin=gate.name != "reach")
     if sense.gates:
-        _say_changes(screen, sense, most=2)
+        _say_counterfactuals(screen, sense, most=2)
 
 
 def _say_cone(screen: Screen, cone: ConeAnswer) -> None:

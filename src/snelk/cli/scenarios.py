@@ -43,7 +43,7 @@ FEW_SEEDS = 8
 """Of so many seeds at most `searches` tells what came of each."""
 
 ScenarioFile = Annotated[Path, typer.Argument(metavar="SCENARIO", help="The scenario's TOML file.")]
-Changes = Annotated[
+Overrides = Annotated[
     list[str] | None,
     typer.Option(
         "--set",
@@ -131,7 +131,7 @@ def new(
 
 def check(
     scenario: ScenarioFile,
-    changes: Changes = None,
+    overrides: Overrides = None,
     strict: Annotated[
         bool, typer.Option("--strict", help="Exit with 1 if there are warnings.")
     ] = False,
@@ -142,7 +142,7 @@ def check(
     from snelk.tuning.check import check as look_over
 
     run_files(activities)
-    loaded = load_scenario(scenario, changes)
+    loaded = load_scenario(scenario, overrides)
     findings = look_over(loaded)
     if as_json:
         say_json(
@@ -247,8 +247,8 @@ def _leads_to(profile: Profile, state: str) -> str:
     """The states that an alert state may turn to."""
     if profile.ladder is None:
         return ""
-    changes = profile.ladder.changes.values()
-    out = [c.to for c in changes if state in profile.ladder.origins(c)]
+    transitions = profile.ladder.transitions.values()
+    out = [c.to for c in transitions if state in profile.ladder.origins(c)]
     return ", ".join(dict.fromkeys(out)) or "–"
 
 
@@ -268,7 +268,7 @@ def _other_senses(profile: Profile) -> Iterator[list[str]]:
 
 def run(
     scenario: ScenarioFile,
-    changes: Changes = None,
+    overrides: Overrides = None,
     activities: Activities = None,
     out: Annotated[
         Path | None,
@@ -285,14 +285,14 @@ def run(
     from snelk.runs.store import claim_run
 
     place = out if out is not None else Path("runs") / scenario.stem
-    loaded = load_scenario(scenario, changes)
+    loaded = load_scenario(scenario, overrides)
     run_files(activities)
     claim_run(place)
     say_warnings(loaded, scenario)
     with progress_bar("replaying") as progress:
         done = replay(loaded, out=place, progress=progress)
     if as_json:
-        counts = {key: done.info[key] for key in ("changes", "ticks", "rows", "seed")}
+        counts = {key: done.info[key] for key in ("overrides", "ticks", "rows", "seed")}
         from snelk.runs.summary import minds_of, pairs_of
 
         found = {"pairs": pairs_of(done), "minds": minds_of(done)}
@@ -313,7 +313,7 @@ def run(
 def searches(
     scenario: ScenarioFile,
     agent: Annotated[str, typer.Argument(metavar="AGENT", help="Who searches.")],
-    changes: Changes = None,
+    overrides: Overrides = None,
     seeds: Annotated[
         int, typer.Option("--seeds", metavar="N", min=1, max=1000, help="How many seeds, from 0.")
     ] = 5,
@@ -324,7 +324,7 @@ def searches(
     from snelk.config.problems import key_path
     from snelk.tuning.searches import compare_searches, means_by_way
 
-    loaded = load_scenario(scenario, changes)
+    loaded = load_scenario(scenario, overrides)
     run_files(activities)
     with progress_bar("searching in four ways") as progress:
         results = compare_searches(loaded, agent, seeds=range(seeds), progress=progress)
@@ -383,7 +383,9 @@ def _why_none_found(agent: str, results: list[SearchResult]) -> str:
     """Why no search of any way found the target, as far as their ends tell."""
     ends = Counter(outcome for result in results for outcome in result.outcomes)
     if not ends:
-        text = f"{agent} never searched: no change led to a state that does. See its states with "
+        text = (
+            f"{agent} never searched: no transition led to a state that does. See its states with "
+        )
         return text + "snelk why RUN AGENT."
     words = {
         "gave_up": "gave up after its give_up seconds",
@@ -420,11 +422,11 @@ def schema(
     Screen().print(f"Written to {out}")
 
 
-def load_scenario(path: Path, changes: list[str] | None) -> Scenario:
+def load_scenario(path: Path, overrides: list[str] | None) -> Scenario:
     """Read a scenario, with what `--set` changes."""
-    from snelk.config.scenario import load, parse_change
+    from snelk.config.scenario import load, parse_override
 
-    return load(path, changes=dict(parse_change(text) for text in changes or ()))
+    return load(path, overrides=dict(parse_override(text) for text in overrides or ()))
 
 
 def say_warnings(loaded: Scenario, path: str | Path) -> None:
@@ -477,7 +479,7 @@ def _say_run(done: Run, place: Path) -> None:
         f"  {len(times)} ticks of {clock.dt:g} s, from {times[0]:g} to {times[-1]:g} s; "
         f"{len(done.names)} characters, {len(done.agents)} of them agents"
     )
-    for key, value in done.info["changes"].items():
+    for key, value in done.info["overrides"].items():
         screen.print(f"  changed: {key} = {value}")
     from snelk.runs.summary import pairs_of
 
@@ -520,12 +522,12 @@ def _say_run(done: Run, place: Path) -> None:
     every = minds_of(done)
     minds = every
     if len(every) > MOST_MINDS:
-        minds = sorted(every, key=lambda row: -row["changes"])[:MOST_MINDS]
+        minds = sorted(every, key=lambda row: -row["transitions"])[:MOST_MINDS]
     if minds:
         rows = [
             [
                 row["agent"],
-                str(row["changes"]),
+                str(row["transitions"]),
                 row["highest"],
                 seconds(row["highest_at"]),
                 row["last"],
@@ -533,10 +535,10 @@ def _say_run(done: Run, place: Path) -> None:
             ]
             for row in minds
         ]
-        head = ["agent", " changes", "most alert", " first at", "at the end", " walked"]
+        head = ["agent", " transitions", "most alert", " first at", "at the end", " walked"]
         screen.print("\n" + "\n".join(table(head, rows)))
     if len(minds) < len(every):
-        screen.print(f"  and {len(every) - len(minds)} more, with no more changes than these")
+        screen.print(f"  and {len(every) - len(minds)} more, with no more transitions than these")
     caught = done.events[done.events.kind == "caught"]
     if done.info["ended_by_catch"]:
         screen.print(f"\nThe run ended at {times[-1]:.2f} s: {caught.text.iloc[-1]}.")

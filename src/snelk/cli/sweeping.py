@@ -18,9 +18,9 @@ from snelk.cli.output import (
 )
 from snelk.cli.scenarios import (
     Activities,
-    Changes,
     Jobs,
     Json,
+    Overrides,
     ScenarioFile,
     load_scenario,
     run_files,
@@ -86,7 +86,7 @@ def sweep(
         typer.Option("--keep", metavar="DIR", help="Write every variant's whole run there."),
     ] = None,
     jobs: Jobs = None,
-    changes: Changes = None,
+    overrides: Overrides = None,
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
@@ -106,7 +106,7 @@ def sweep(
     if pick is not None:
         _pick(open_sweep(place), pick, scenario)
         return
-    loaded = load_scenario(scenario, changes)
+    loaded = load_scenario(scenario, overrides)
     varied = dict(parse_vary(text) for text in vary or ())
     known = measures_of(loaded, varied, seeds=seeds, samples=samples)
     for option, keys in (("--show", show or []), ("--want", [want.key for want in wants])):
@@ -138,7 +138,7 @@ def _pick(sweep: Sweep, variant: int, scenario: Path) -> None:
         sweep.pick(variant, out=place)
     screen = Screen()
     screen.print(f"Variant {variant} of {sweep.path}")
-    for key, value in sweep.changes(variant).items():
+    for key, value in sweep.overrides(variant).items():
         screen.print(f"  {key} = {value}")
     screen.print(f"Written to {place}\n\nNext")
     screen.print("  " + command("snelk", "events", place))

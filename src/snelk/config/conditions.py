@@ -89,7 +89,7 @@ class ConditionError(ValueError):
     """
 
     def __init__(self, column: int, rule: str, fix: str = "") -> None:
-        super().__init__(f"letter {column + 1}: {rule}" + (f"; {fix}" if fix else ""))
+        super().__init__(f"column {column + 1}: {rule}" + (f"; {fix}" if fix else ""))
         self.column = column
         self.rule = rule
         self.fix = fix
@@ -168,13 +168,13 @@ def parse(text: str) -> Condition:
     ['seen', '>', 'told']
     >>> parse("metre >= 0.6")
     Traceback (most recent call last):
-    snelk.config.conditions.ConditionError: letter 1: no such signal, "metre"; did you mean "meter"?
+    snelk.config.conditions.ConditionError: column 1: no such signal, "metre"; did you mean "meter"?
     """
     if not text.strip():
         raise ConditionError(0, "is empty", 'write a condition such as "meter >= 0.6 and seen"')
     if len(text) > LONGEST_TEXT:
         rule = f"has {len(text)} letters, more than {LONGEST_TEXT}"
-        raise ConditionError(0, rule, "split it into two changes")
+        raise ConditionError(0, rule, "split it into two transitions")
     from snelk.config.grammar import tree_of  # with its parser, which takes a while to load
 
     return Condition(text, tree_of(text))

@@ -12,6 +12,7 @@ from snelk.config.minds import ACTIVITIES
 from snelk.config.models import Setup
 from snelk.config.opening import read_toml
 from snelk.config.problems import checked, key_path, shown
+from snelk.config.renamed import bring_up_to_date, today
 from snelk.errors import InputError, Problem, nearest
 
 Raw = dict[str, Any]
@@ -27,7 +28,7 @@ LONGEST_LINE = 50
 """Profiles that are like one another in a row, at most."""
 
 NAMED = (*SECTIONS, "cast")
-"""Tables whose entries must be there before a change can reach into them."""
+"""Tables whose entries must be there before an override can reach into them."""
 
 
 class Draft:
@@ -36,6 +37,7 @@ class Draft:
     Attributes:
         source: The scenario's file, for messages.
         raw: What is written, merged, before inheritance.
+        outdated: Keys that were written by the names that they had before.
     """
 
     def __init__(self, source: str, raw: Raw, origins: Mapping[Place, str]) -> None:
@@ -43,6 +45,7 @@ class Draft:
         self.raw = raw
         self._origins = dict(origins)  # keys that were not written in the scenario's own file
         self._owners: dict[Place, Place] = {}  # keys that a profile has from another
+        self.outdated: list[tuple[str, ...]] = []
 
     @classmethod
     def read(cls, path: Path, problems: list[Problem]) -> Draft:
@@ -52,6 +55,7 @@ class Draft:
         itself cannot be read.
         """
         draft = cls(str(path), _read(path), {})
+        draft.outdated = bring_up_to_date(draft.raw)
         use = draft.raw.get("use", [])
         if not isinstance(use, list) or not all(isinstance(name, str) for name in use):
             return draft  # the check of the whole says so
@@ -61,6 +65,7 @@ class Draft:
             except InputError as error:
                 problems += error.problems
             else:
+                draft.outdated += bring_up_to_date(extra)
                 problems += draft._take_in(str(path.parent / name), extra)
         return draft
 
@@ -82,33 +87,34 @@ class Draft:
                 own[name] = entry
                 self._origins[section, name] = source
 
-    def changed(self, changes: Mapping[str, Any]) -> Draft:
+    def changed(self, overrides: Mapping[str, Any]) -> Draft:
         """The draft with values written over it, by key path.
 
         Raises:
             InputError: A key path is malformed or leads through a value or an unknown name.
         """
         draft = Draft(self.source, copy.deepcopy(self.raw), self._origins)
-        for key, value in changes.items():
+        for key, value in overrides.items():
             parts = split_key(key)
             here: Any = draft.raw
             for depth, part in enumerate(parts[:-1]):
                 place = key_path(parts[: depth + 1])
                 if part not in here and depth == 1 and parts[0] in NAMED:
-                    raise InputError.of("changes", place, "", "no such name", nearest(part, here))
+                    raise InputError.of("overrides", place, "", "no such name", nearest(part, here))
                 here = here.setdefault(part, {})
                 if not isinstance(here, dict):
-                    raise InputError.of("changes", place, shown(here), "is a value, not a table")
+                    raise InputError.of("overrides", place, shown(here), "is a value, not a table")
             if parts[0] == "grounds" and len(parts) == 2 and parts[1] not in here:
                 place, fix = key_path(parts), nearest(parts[1], here)
-                raise InputError.of("changes", place, "", "no such name", fix)
+                raise InputError.of("overrides", place, "", "no such name", fix)
             if len(parts) == 4 and parts[0] in ("cast", "bodies") and parts[2] == "attributes":
                 known = draft.attributes()
                 if known and parts[3] not in known:
                     place, fix = key_path(parts), nearest(parts[3], known)
-                    raise InputError.of("changes", place, "", "nobody has such an attribute", fix)
+                    raise InputError.of("overrides", place, "", "nobody has such an attribute", fix)
             here[parts[-1]] = copy.deepcopy(value)
-            draft._origins[tuple(parts)] = "changes"
+            draft._origins[tuple(parts)] = "overrides"
+        draft.outdated = [*self.outdated, *bring_up_to_date(draft.raw)]
         return draft
 
     def attributes(self) -> set[str]:
@@ -145,7 +151,7 @@ class Draft:
         return None if found else setup
 
     def locate(self, place: Place) -> tuple[str, str]:
-        """Where a key was really written: the file, or `changes`, and the key path there."""
+        """Where a key was really written: the file, or `overrides`, and the key path there."""
         for depth in range(len(place), 0, -1):
             owner = self._owners.get(place[:depth])
             if owner is not None:
@@ -160,7 +166,7 @@ class Draft:
         """The file into which the value of a key path belongs: that of its profile or body."""
         for depth in range(len(parts), 0, -1):
             origin = self._origins.get(tuple(parts[:depth]))
-            if origin is not None and origin != "changes":
+            if origin is not None and origin != "overrides":
                 return origin
         return self.source
 
@@ -242,7 +248,12 @@ def _read(path: Path) -> Raw:
 
 
 def split_key(key: str) -> list[str]:
-    """A dotted key path as TOML reads it, quoted parts included."""
+    """A dotted key path as TOML reads it, quoted parts included, with the names of today."""
+    return today(parts_of_key(key))
+
+
+def parts_of_key(key: str) -> list[str]:
+    """A dotted key path as it is written."""
     parts: list[str] = []
     try:
         tree: Any = tomllib.loads(f"{key} = 0") if "\n" not in key else {}
@@ -253,7 +264,7 @@ def split_key(key: str) -> list[str]:
         tree = None
     if tree != 0 or isinstance(tree, bool):
         fix = "write it like profiles.goose.cones.wide.range"
-        raise InputError.of("changes", "", f'"{key[:80]}"', "is not a key path", fix)
+        raise InputError.of("overrides", "", f'"{key[:80]}"', "is not a key path", fix)
     return parts
 
 

@@ -188,7 +188,7 @@ def _of_condition(
     try:
         condition = parse(text)
     except ConditionError as error:
-        rule = f"letter {error.column + 1}: {error.rule}"
+        rule = f"column {error.column + 1}: {error.rule}"
         yield Problem(source, place, shown(text), rule, error.fix)
         return
     if any(node.kind == "call" and node.word == "chance" for node in condition.root.walk()):

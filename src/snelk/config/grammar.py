@@ -57,7 +57,7 @@ def _check_depth(tokens: list[Token]) -> None:
         depth += {"LPAR": 1, "RPAR": -1}.get(token.type, 0)
         if max(depth, run) > DEEPEST:
             rule = f"is nested deeper than {DEEPEST}"
-            raise ConditionError(token.start_pos or 0, rule, "split it into two changes")
+            raise ConditionError(token.start_pos or 0, rule, "split it into two transitions")
 
 
 MEANT = {
@@ -75,8 +75,8 @@ MEANT = {
     "XOR": "write xor, in small letters",
     "NOT": "write not, in small letters",
     "is": "leave it out, or compare with ==",
-    "for": "give the change for = seconds, or ask lost_for or seen_for, such as lost_for > 3s",
-    "then": "say it in the change's to",
+    "for": "give the transition for = seconds, or ask lost_for or seen_for, such as lost_for > 3s",
+    "then": "say it in the transition's to",
     "true": "leave it out: seen is a truth by itself",
     "false": "write not",
 }

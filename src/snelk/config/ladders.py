@@ -91,32 +91,32 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             )
             for key, what, names in named_by(state):
                 yield from missing((*place, "states", state_name, *key), what, names)
-        for change_name, change in profile.ladder.changes.items():
+        for transition_name, transition in profile.ladder.transitions.items():
             try:
-                condition = parse(change.when)
+                condition = parse(transition.when)
             except ConditionError as error:
-                source, where = draft.locate((*place, "changes", change_name, "when"))
-                given = shown(change.when)
-                rule = f"letter {error.column + 1}: {error.rule}"
+                source, where = draft.locate((*place, "transitions", transition_name, "when"))
+                given = shown(transition.when)
+                rule = f"column {error.column + 1}: {error.rule}"
                 yield Problem(source, where, given, rule, error.fix)
                 continue
             for what, word in names_in(condition):
-                at: Place = (*place, "changes", change_name, "when")
+                at: Place = (*place, "transitions", transition_name, "when")
                 yield from missing(at, what, [word], profile.cones if what == "cone" else None)
 
 
 def _within_ladder(ladder: Ladder, place: Place, draft: Draft) -> Iterator[Problem]:
     """States that are named within a ladder, and states of several activities."""
     wanted: list[tuple[Place, str]] = [(("first",), ladder.first)] if ladder.first else []
-    for name, change in ladder.changes.items():
+    for name, transition in ladder.transitions.items():
         wanted += [
-            (("changes", name, "from"), state)
-            for state in change.from_
+            (("transitions", name, "from"), state)
+            for state in transition.from_
             if state not in ladder.groups
         ]
-        wanted.append((("changes", name, "to"), change.to))
-        if not ladder.origins(change) and len(ladder.states) > 1:
-            source, where = draft.locate((*place, "changes", name))
+        wanted.append((("transitions", name, "to"), transition.to))
+        if not ladder.origins(transition) and len(ladder.states) > 1:
+            source, where = draft.locate((*place, "transitions", name))
             rule = "leads from a state to itself"
             yield Problem(source, where, "", rule, "name another state in from or to")
     for name, group in ladder.groups.items():

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
+from snelk.config import renamed
 from snelk.config.models import Setup
 from snelk.config.problems import key_path
 from snelk.errors import ALL, InputError, nearest
@@ -58,11 +59,11 @@ MEASURES: dict[str, Kind] = {
     "false_alarms": Kind(
         "agent",
         "",
-        "Changes to a state of higher rank about a focus neither in view nor felt that was not "
+        "Transitions to a state of higher rank about a focus neither in view nor felt that was not "
         "there, or farther than 5 m from where it was believed.",
     ),
-    "changes": Kind("agent", "", "Changes of alert state."),
-    "flicker": Kind("agent", "", "Changes of alert state that undid the one before within 1 s."),
+    "transitions": Kind("agent", "", "Transitions from one alert state to another."),
+    "flicker": Kind("agent", "", "Transitions that undid the one before within 1 s."),
     "highest_rank": Kind("agent", "", "The highest rank of its alert states."),
     "time_in": Kind("state", "s", "Ticks in that alert state, times dt."),
     "searches": Kind("agent", "", "Searches begun."),
@@ -161,6 +162,8 @@ def find_measure(setup: Setup, key: str, *, source: str, place: str = "") -> Add
 did you mean "dog.fox.first_seen"?
     """
     known = _known(_who_has([setup]))
+    who, _, name = key.rpartition(".")
+    key = f"{who}.{renamed.MEASURES[name]}" if who and name in renamed.MEASURES else key
     if key not in known:
         raise InputError.of(
             source, place, f'"{key}"', "no such measure", nearest_measure(key, known)

@@ -225,7 +225,7 @@ Sided = dict[Annotated[str, AfterValidator(_a_side)], Attribute]
 
 
 class Effects(Model):
-    """What comes of a change of state, of entering a state, or of catching somebody.
+    """What comes of a transition, of entering a state, or of catching somebody.
 
     All of it holds from the next tick on. The target is the focus, or whoever was caught.
     """
@@ -342,7 +342,7 @@ class State(Model):
     )
     reaction: Seconds | None = Field(
         default=None,
-        description="Seconds from when a change out of it could be taken to when it is; as the "
+        description="Seconds from when a transition out of it could be taken to when it is; as the "
         "ladder's if absent.",
     )
     then: Effects | None = Field(
@@ -390,8 +390,8 @@ class State(Model):
         return self.posture or ("prone" if self.sleep is not None else "standing")
 
 
-class StateChange(Model):
-    """A change from one alert state to another."""
+class Transition(Model):
+    """A transition from one alert state to another."""
 
     from_: Annotated[
         Names, BeforeValidator(_one_or_more, json_schema_input_type=str | list[str])
@@ -409,7 +409,7 @@ class StateChange(Model):
 
 
 class Ladder(Model):
-    """Alert states, and the changes between them, tried in the order written."""
+    """Alert states, and the transitions between them, tried in the order written."""
 
     first: Name | None = Field(
         default=None, description="The state to start in; the first written if absent."
@@ -426,32 +426,32 @@ class Ladder(Model):
     )
     reaction: Seconds = Field(
         default=0.0,
-        description="Seconds from when a change could be taken to when it is, if it could be all "
-        "that time.",
+        description="Seconds from when a transition could be taken to when it is, if it could be "
+        "all that time.",
     )
     groups: dict[Name, Annotated[Names, Field(min_length=1)]] = Field(
-        default={}, description="Names for several states, to be used in a change's `from`."
+        default={}, description="Names for several states, to be used in a transition's `from`."
     )
     states: Annotated[dict[Name, State], Field(min_length=1)] = Field(description="By name.")
-    changes: dict[Name, StateChange] = Field(default={}, description="By name.")
+    transitions: dict[Name, Transition] = Field(default={}, description="By name.")
 
     @property
     def first_state(self) -> str:
         """The state to start in."""
         return self.first or next(iter(self.states))
 
-    def origins(self, change: StateChange) -> tuple[str, ...]:
-        """The states that a change leads out of, in the order of the ladder."""
-        named = {state for name in change.from_ for state in self.groups.get(name, (name,))}
+    def origins(self, transition: Transition) -> tuple[str, ...]:
+        """The states that a transition leads out of, in the order of the ladder."""
+        named = {state for name in transition.from_ for state in self.groups.get(name, (name,))}
         return tuple(
-            name for name in self.states if name != change.to and (name in named or not named)
+            name for name in self.states if name != transition.to and (name in named or not named)
         )
 
-    def reaction_of(self, change: StateChange, state: str) -> float:
-        """Seconds between that a change out of a state could be taken and that it is."""
+    def reaction_of(self, transition: Transition, state: str) -> float:
+        """Seconds between that a transition out of a state could be taken and that it is."""
         of_state = self.states[state].reaction
         named = self.reaction if of_state is None else of_state
-        return named if change.reaction is None else change.reaction
+        return named if transition.reaction is None else transition.reaction
 
     def effects(self) -> Iterator[tuple[tuple[str, ...], Effects]]:
         """All that comes of anything, each with where it stands in the ladder."""
@@ -460,9 +460,9 @@ class Ladder(Model):
                 yield ("states", name, "then"), state.then
             if state.catch is not None and state.catch.then is not None:
                 yield ("states", name, "catch", "then"), state.catch.then
-        for name, change in self.changes.items():
-            if change.then is not None:
-                yield ("changes", name, "then"), change.then
+        for name, transition in self.transitions.items():
+            if transition.then is not None:
+                yield ("transitions", name, "then"), transition.then
 
     def rank_of(self, name: str) -> int:
         """How alert a state is."""

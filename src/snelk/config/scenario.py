@@ -39,12 +39,12 @@ class Scenario:
 
     Attributes:
         source: The file it came from, for messages.
-        setup: Everything in its TOML files, with changes and inheritance worked in.
+        setup: Everything in its TOML files, with overrides and inheritance worked in.
         level: The level's features.
         tracks: The recorded poses of each tracked character of the cast.
         noises: The noises, in the order of time.
         throws: The things thrown, in the order of time.
-        changes: What was changed by the caller, as `{key path: value}`.
+        overrides: What was changed by the caller, as `{key path: value}`.
         strangers: Ids that the track files hold but the cast does not.
     """
 
@@ -54,46 +54,46 @@ class Scenario:
     tracks: Mapping[str, TrackData]
     noises: NoiseData
     throws: ThrowData
-    changes: Mapping[str, Any]
+    overrides: Mapping[str, Any]
     strangers: tuple[str, ...]
     draft: Draft = field(repr=False)
 
-    def changed(self, changes: Mapping[str, Any]) -> Scenario:
+    def changed(self, overrides: Mapping[str, Any]) -> Scenario:
         """The same scenario with other numbers; level, tracks and noises are not read again.
 
         Args:
-            changes: New values by key path, such as ``{"profiles.dog.cones.muzzle.range": 9}``.
+            overrides: New values by key path, such as ``{"profiles.dog.cones.muzzle.range": 9}``.
 
         Raises:
             InputError: A key path leads nowhere, a value breaks its rule, or a file is named.
         """
-        if not changes:
+        if not overrides:
             return self
         problems: list[Problem] = []
-        draft = self.draft.changed(changes)
+        draft = self.draft.changed(overrides)
         setup = draft.setup(problems)
         if setup is not None:
             problems += _cast_problems(setup, draft, self.tracks)
         if setup is not None and not problems:
             problems += name_problems(setup, draft, self.level, self.noises, self.throws)
-            if _about_expectations(changes):
+            if _about_expectations(overrides):
                 end = end_of(setup.clock, self.tracks)
                 recorded = (*self.noises.kind, *self.throws.kind)
                 problems += expectation_problems(setup, draft, self.level, end, recorded)
             problems += [
-                Problem("changes", key, "", "cannot be changed here", "edit the scenario's file")
+                Problem("overrides", key, "", "cannot be changed here", "edit the scenario's file")
                 for key in ("level", "tracks", "noises", "throws", "use")
                 if getattr(setup, key) != getattr(self.setup, key)
             ]
         if problems or setup is None:
             raise InputError(problems)
-        return replace(self, setup=setup, draft=draft, changes={**self.changes, **changes})
+        return replace(self, setup=setup, draft=draft, overrides={**self.overrides, **overrides})
 
     def check_expectations(self) -> None:
         """Make sure that all that is expected and wished for can be judged.
 
         Raises:
-            InputError: It names what changes have taken away.
+            InputError: It names what overrides have taken away.
         """
         recorded = (*self.noises.kind, *self.throws.kind)
         problems = list(
@@ -121,12 +121,12 @@ class Scenario:
         }
 
 
-def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scenario:
+def load(path: str | Path, *, overrides: Mapping[str, Any] | None = None) -> Scenario:
     """Read a scenario and every file it names.
 
     Args:
         path: The scenario's TOML file.
-        changes: Numbers to change, by key path, for example
+        overrides: Numbers to change, by key path, for example
             ``{"profiles.goose.cones.wide.range": 9.4}``.
 
     Raises:
@@ -138,7 +138,7 @@ def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scena
     """
     path = Path(path)
     problems: list[Problem] = []
-    draft = Draft.read(path, problems).changed(changes or {})
+    draft = Draft.read(path, problems).changed(overrides or {})
     # If a file in use is broken, complaints about what it should have held would mislead.
     setup = draft.setup(problems) if not problems else None
     level, tracks, noises, throws = _read_named(draft.raw, path, problems)
@@ -147,7 +147,7 @@ def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scena
     if setup is not None and level is not None and not problems:
         problems += name_problems(setup, draft, level, noises, throws)
         # What is changed for a try, such as the end of the run, may leave expectations behind.
-        if not changes or _about_expectations(changes):
+        if not overrides or _about_expectations(overrides):
             end, recorded = end_of(setup.clock, tracks), (*noises.kind, *throws.kind)
             problems += expectation_problems(setup, draft, level, end, recorded)
     if problems or setup is None or level is None:
@@ -159,7 +159,7 @@ def load(path: str | Path, *, changes: Mapping[str, Any] | None = None) -> Scena
         {name: tracks[name] for name in setup.cast if name in tracks},
         noises,
         throws,
-        dict(changes or {}),
+        dict(overrides or {}),
         tuple(name for name in tracks if name not in setup.cast),
         draft,
     )
@@ -193,12 +193,12 @@ def end_of(clock: Clock, tracks: Mapping[str, TrackData]) -> float:
     return max((float(track.t[-1]) for track in tracks.values()), default=clock.start)
 
 
-def parse_change(text: str) -> tuple[str, Any]:
+def parse_override(text: str) -> tuple[str, Any]:
     """`KEY=VALUE` as written on the command line; the value is TOML, or else plain text.
 
-    >>> parse_change("profiles.goose.cones.wide.range=9.4")
+    >>> parse_override("profiles.goose.cones.wide.range=9.4")
     ('profiles.goose.cones.wide.range', 9.4)
-    >>> parse_change("cast.fox.team=wild")
+    >>> parse_override("cast.fox.team=wild")
     ('cast.fox.team', 'wild')
     """
     key, equals, value = text.partition("=")
@@ -244,8 +244,8 @@ def _read_named(
     return level, tracks, noises, throws
 
 
-def _about_expectations(changes: Mapping[str, Any]) -> bool:
-    return any(key.partition(".")[0] in ("expect", "wish", "fit") for key in changes)
+def _about_expectations(overrides: Mapping[str, Any]) -> bool:
+    return any(key.partition(".")[0] in ("expect", "wish", "fit") for key in overrides)
 
 
 def _plain(value: Any) -> Any:

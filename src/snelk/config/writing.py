@@ -13,8 +13,9 @@ from typing import Any
 
 import tomlkit
 
-from snelk.config.draft import split_key
+from snelk.config.draft import parts_of_key, split_key
 from snelk.config.problems import key_path
+from snelk.config.renamed import as_written
 from snelk.config.scenario import Scenario
 from snelk.errors import InputError
 from snelk.files import written
@@ -44,7 +45,7 @@ class Rewrite:
         return "".join(lines)
 
 
-def rewritten(scenario: Scenario, changes: Mapping[str, Any]) -> list[Rewrite]:
+def rewritten(scenario: Scenario, overrides: Mapping[str, Any]) -> list[Rewrite]:
     """The files of a scenario with other numbers; nothing is written yet.
 
     A number is written where its key path leads: into the file that holds that profile or body,
@@ -62,7 +63,7 @@ def rewritten(scenario: Scenario, changes: Mapping[str, Any]) -> list[Rewrite]:
      senses = { hearing = 0.9 }
     """
     by_file: dict[Path, dict[tuple[str, ...], Any]] = {}
-    for key, value in changes.items():
+    for key, value in overrides.items():
         parts = tuple(split_key(key))
         source = scenario.draft.home_of(parts)
         by_file.setdefault(Path(source), {})[parts] = value
@@ -107,6 +108,7 @@ def with_value(text: str, parts: tuple[str, ...], value: Any) -> str:
     Only the section that holds it is put together anew: of a whole text tomlkit brings tables
     into another order where some of an array stand apart.
     """
+    parts = as_written(tomllib.loads(text), parts)
     sections = _sections(text)
     best, depth, there = -1, -1, False
     for n, section in enumerate(sections):
@@ -151,7 +153,7 @@ def _path_of(section: str) -> tuple[str, ...] | None:
     if ARRAY.match(first):
         return None
     header = HEADER.match(first)
-    return tuple(split_key(header["path"].strip())) if header else ()
+    return tuple(parts_of_key(header["path"].strip())) if header else ()
 
 
 def _holds(table: Any, parts: tuple[str, ...]) -> bool:

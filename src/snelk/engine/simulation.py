@@ -94,7 +94,7 @@ class Simulation:
         if not variants:
             raise InputError.of("variants", "", "[]", "must hold at least one variant")
         self.scenario = scenario
-        self.setups = [scenario.changed(changes).setup for changes in variants]
+        self.setups = [scenario.changed(overrides).setup for overrides in variants]
         first = self.setups[0]
         for index, setup in enumerate(self.setups):
             for what in ("agents", "clock"):

@@ -1,4 +1,4 @@
-"""Which changes of state come true, and which are taken: compiled, see `snelk.level.columns`."""
+"""Which transitions come true, and which are taken: compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -72,7 +72,7 @@ def decide(
     ladders: LadderState,
     ready: NDArray[np.bool_],
 ) -> int:
-    """One tick of all ladders; how many changes can be taken, and are marked in `ready`.
+    """One tick of all ladders; how many transitions can be taken, and are marked in `ready`.
 
     Args:
         code: The conditions.
@@ -83,7 +83,7 @@ def decide(
         tick: The number of the tick.
         dt: Length of the tick, s.
         ladders: For how long conditions have been true, overwritten.
-        ready: (variant, agent, change) overwritten.
+        ready: (variant, agent, transition) overwritten.
     """
     _facts_fit(facts, *ready.shape[:2])
     agree(plain(signals).seen.shape, table.shape[1:], ready.shape[:2])
@@ -159,13 +159,13 @@ def _decide(
     ready: NDArray[np.bool_],
 ) -> int:
     found = 0
-    agents, changes = ready.shape[1], ready.shape[2]
+    agents, transitions = ready.shape[1], ready.shape[2]
     with nogil:
         for v in range(len(ready)):
             for a in range(agents):
                 state = max(ladders.state[v, a], 0)
                 may = _may_leave(signals, ladders, tick, v, a, state)
-                for c in range(changes):
+                for c in range(transitions):
                     true = False
                     if ladders.open[v, a, state, c]:
                         program = ladders.program[v, a, c]

@@ -82,6 +82,6 @@ def evaluator(node: Node) -> Evaluator:
     return arithmetic
 
 
-def chance_of_stay(seed: int, agent: str, change: str, leaf: int, entry: int) -> float:
+def chance_of_stay(seed: int, agent: str, transition: str, leaf: int, entry: int) -> float:
     """The number from 0 to 1 that a `chance` is compared with during a stay in a state."""
-    return float(stream_at_once(seed, "chance", agent, change, leaf, entry).random())
+    return float(stream_at_once(seed, "chance", agent, transition, leaf, entry).random())

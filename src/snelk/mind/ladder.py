@@ -1,6 +1,6 @@
-"""The alert ladder: which state every agent is in, and which change it takes.
+"""The alert ladder: which state every agent is in, and which transition it takes.
 
-Changes are tried in the order written; the first whose condition has been true for long enough
+Transitions are tried in the order written; the first whose condition has been true for long enough
 is taken, unless the state has to be stayed in. See docs/calculations.md.
 """
 
@@ -29,24 +29,24 @@ NO_LADDER = -1
 
 
 class Step(NamedTuple):
-    """A change of state that was taken."""
+    """A transition of state that was taken."""
 
     variant: int
     agent: int
     focus: int  # the target acted on, or NOBODY
     before: int  # the state left
     after: int  # the state entered
-    change: int  # number of the change within the ladder
+    transition: int  # number of the transition within the ladder
     held: float  # s that its condition had been true on end
-    also: tuple[int, ...]  # later changes that could have been taken as well
+    also: tuple[int, ...]  # later transitions that could have been taken as well
 
 
 class Due(NamedTuple):
-    """A change that an agent begins to react to, or has to let go by."""
+    """A transition that an agent begins to react to, or has to let go by."""
 
     variant: int
     agent: int
-    change: int
+    transition: int
 
 
 class Ladders:
@@ -64,7 +64,7 @@ class Ladders:
         attributes: By name (variant, character) as they are now; NaN for who has none.
         tick: The number of the tick that was last computed, from 0; -1 before.
         out: (variant, agent) who has been taken out, and does nothing for good.
-        reacting: The changes that agents began to react to at this tick.
+        reacting: The transitions that agents began to react to at this tick.
         dropped: Those whose reaction was cut off, as they could be taken no more.
         laid: All of them as compiled loops read them.
         busy_until: (variant, agent) the tick before which it does nothing.
@@ -81,7 +81,7 @@ class Ladders:
         shape = (len(setups), len(self.agents))
         self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
         states = max((len(ladder.states) for ladder in every), default=1)
-        changes = max((len(ladder.changes) for ladder in every), default=0)
+        transitions = max((len(ladder.transitions) for ladder in every), default=0)
         self.used = np.zeros(shape, dtype=np.bool_)
         self.state = np.full(shape, NO_LADDER, dtype=np.int16)
         self.since = np.zeros(shape, dtype=np.int64)
@@ -92,25 +92,25 @@ class Ladders:
         self.least = np.zeros((*shape, states))
         self.interruptible = np.ones((*shape, states), dtype=np.bool_)
         self.rank = np.zeros((*shape, states))
-        with_changes = (*shape, changes)
-        self._changes = LadderState(
+        with_transitions = (*shape, transitions)
+        self._transitions = LadderState(
             state=self.state,
-            program=np.zeros(with_changes, dtype=np.int64),
-            open=np.zeros((*shape, states, changes), dtype=np.bool_),
-            wait=np.zeros(with_changes),
-            reaction=np.zeros((*shape, states, changes)),
-            held=np.full(with_changes, -dt),
-            due=np.full(with_changes, -dt),
-            news=np.zeros(with_changes, dtype=np.int8),
+            program=np.zeros(with_transitions, dtype=np.int64),
+            open=np.zeros((*shape, states, transitions), dtype=np.bool_),
+            wait=np.zeros(with_transitions),
+            reaction=np.zeros((*shape, states, transitions)),
+            held=np.full(with_transitions, -dt),
+            due=np.full(with_transitions, -dt),
+            news=np.zeros(with_transitions, dtype=np.int8),
             least=self.least,
             interruptible=self.interruptible,
             busy_until=self.busy_until,
             out=self.out,
         )
-        self._ready = np.zeros(with_changes, dtype=np.bool_)
+        self._ready = np.zeros(with_transitions, dtype=np.bool_)
         self.reacting: list[Due] = []
         self.dropped: list[Due] = []
-        self._to = np.zeros(with_changes, dtype=np.int16)
+        self._to = np.zeros(with_transitions, dtype=np.int16)
         self._conditions: list[Condition] = []
         numbers: dict[tuple[object, ...], int] = {}
         for v, row in enumerate(self.ladders):
@@ -139,7 +139,7 @@ class Ladders:
         facts = Facts(values, np.array(absent, np.float64), np.array(characters, np.int32))
         self._laid_facts = laid_out(FactColumns, facts)
         self._laid_code = laid_out(CodeColumns, self._code)
-        self.laid = laid_out(LadderColumns, self._changes)
+        self.laid = laid_out(LadderColumns, self._transitions)
         self._values = np.zeros((len(self._table.leaves), *self.state.shape))
         self._stack = np.zeros(self._table.deepest)
         leaves = enumerate(self._table.leaves)
@@ -157,19 +157,19 @@ class Ladders:
             self.interruptible[v, a, s] = state.interruptible
             self.rank[v, a, s] = ladder.rank_of(name)
         # Ladders with the same conditions in the same places share their programs.
-        key = tuple((c.when, c.to, ladder.origins(c)) for c in ladder.changes.values())
-        for c, change in enumerate(ladder.changes.values()):
+        key = tuple((c.when, c.to, ladder.origins(c)) for c in ladder.transitions.values())
+        for c, transition in enumerate(ladder.transitions.values()):
             mine = (tuple(names), key, c)
             if mine not in numbers:
                 numbers[mine] = len(self._conditions)
-                self._conditions.append(parse(change.when))
-            changes = self._changes
-            changes.program[v, a, c] = numbers[mine]
-            changes.wait[v, a, c] = change.for_
-            self._to[v, a, c] = names.index(change.to)
+                self._conditions.append(parse(transition.when))
+            transitions = self._transitions
+            transitions.program[v, a, c] = numbers[mine]
+            transitions.wait[v, a, c] = transition.for_
+            self._to[v, a, c] = names.index(transition.to)
             for s, name in enumerate(names):
-                changes.open[v, a, s, c] = name in ladder.origins(change)
-                changes.reaction[v, a, s, c] = ladder.reaction_of(change, name)
+                transitions.open[v, a, s, c] = name in ladder.origins(transition)
+                transitions.reaction[v, a, s, c] = ladder.reaction_of(transition, name)
 
     @property
     def busy(self) -> Truths:
@@ -186,7 +186,7 @@ class Ladders:
         return self.at_state(self.rank)
 
     def step(self, signals: Signals, look_up: Callable[[Node], NDArray[Any]]) -> list[Step]:
-        """Take the changes of one tick.
+        """Take the transitions of one tick.
 
         Args:
             signals: What can be asked for.
@@ -198,28 +198,28 @@ class Ladders:
                 self._values[row] = look_up(leaf)
         self.since += 1
         self.reacting, self.dropped = [], []
-        changes = self._changes
+        transitions = self._transitions
         if not decide(
             self._laid_code, signals, self._laid_facts, self._values, self._stack, self.tick,
             self.dt, self.laid, self._ready,
         ):  # fmt: skip
             return []
-        for v, a, c in np.argwhere(changes.news).tolist():
-            begins = changes.news[v, a, c] == BEGINS
+        for v, a, c in np.argwhere(transitions.news).tolist():
+            begins = transitions.news[v, a, c] == BEGINS
             (self.reacting if begins else self.dropped).append(Due(v, a, c))
         return [self._take(v, a, signals) for v, a in np.argwhere(self._ready.any(axis=2)).tolist()]
 
     def _take(self, v: int, a: int, signals: Signals) -> Step:
-        """Go over to the state that the first change which is ready leads to."""
+        """Go over to the state that the first transition which is ready leads to."""
         able = np.flatnonzero(self._ready[v, a])
         c, before = int(able[0]), int(self.state[v, a])
         also = tuple(int(n) for n in able[1:])
-        held, focus = float(self._changes.held[v, a, c]), int(signals.focus[v, a])
+        held, focus = float(self._transitions.held[v, a, c]), int(signals.focus[v, a])
         after = int(self._to[v, a, c])
         self.state[v, a] = after
         self.since[v, a] = 1  # at the next tick it has been there for one
         self.entries[v, a] += 1
-        self._changes.held[v, a] = self._changes.due[v, a] = -self.dt
+        self._transitions.held[v, a] = self._transitions.due[v, a] = -self.dt
         self._draw(v, a)
         return Step(v, a, focus, before, after, c, held, also)
 
@@ -231,10 +231,10 @@ class Ladders:
 
     def _draw(self, v: int, a: int) -> None:
         """Draw what the chances of an agent's state are compared with, once for each stay."""
-        ladder, changes = self.ladders[v][a], self._changes
-        for c, name in enumerate(ladder.changes if ladder else ()):
-            draws = self._table.draws[changes.program[v, a, c]]
-            if draws and changes.open[v, a, self.state[v, a], c]:
+        ladder, transitions = self.ladders[v][a], self._transitions
+        for c, name in enumerate(ladder.transitions if ladder else ()):
+            draws = self._table.draws[transitions.program[v, a, c]]
+            if draws and transitions.open[v, a, self.state[v, a], c]:
                 seed, entry = self.setups[v].seed, int(self.entries[v, a])
                 for row, leaf in draws:
                     self._values[row, v, a] = chance_of_stay(

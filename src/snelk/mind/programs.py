@@ -50,18 +50,18 @@ NO_WORD = 0
 
 
 class LadderState(NamedTuple):
-    """What is followed of every change, and what it goes by."""
+    """What is followed of every transition, and what it goes by."""
 
     state: NDArray[np.int16]  # (variant, agent): the state each is in
-    program: NDArray[np.int64]  # (variant, agent, change): which condition it has
-    open: NDArray[np.bool_]  # (variant, agent, state, change): whether it leads out of a state
-    wait: NDArray[np.float64]  # (variant, agent, change), s
-    reaction: NDArray[np.float64]  # (variant, agent, state, change), s
+    program: NDArray[np.int64]  # (variant, agent, transition): which condition it has
+    open: NDArray[np.bool_]  # (variant, agent, state, transition): whether it leads out of a state
+    wait: NDArray[np.float64]  # (variant, agent, transition), s
+    reaction: NDArray[np.float64]  # (variant, agent, state, transition), s
     held: NDArray[
         np.float64
-    ]  # (variant, agent, change): for how long its condition has been true, s
-    due: NDArray[np.float64]  # (variant, agent, change): for how long it could have been taken, s
-    news: NDArray[np.int8]  # (variant, agent, change): BEGINS, IS_DROPPED, or 0
+    ]  # (variant, agent, transition): for how long its condition has been true, s
+    due: NDArray[np.float64]  # (variant, agent, transition): s it could have been taken
+    news: NDArray[np.int8]  # (variant, agent, transition): BEGINS, IS_DROPPED, or 0
     least: NDArray[np.float64]  # (variant, agent, state): how long it has to be stayed in, s
     interruptible: NDArray[np.bool_]  # (variant, agent, state)
     busy_until: NDArray[np.int64]  # (variant, agent): the tick before which it does nothing

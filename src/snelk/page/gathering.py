@@ -93,7 +93,7 @@ class Gathered:
             "title": run.info["title"] or run.info["scenario"],
             "name": run.folder.name if run.folder is not None else "in memory",
             "seed": run.info["seed"],
-            "changes": {key: str(value) for key, value in run.info["changes"].items()},
+            "overrides": {key: str(value) for key, value in run.info["overrides"].items()},
             "start": float(run.times[0]),
             "dt": setup.clock.dt * self.every,
             "look_dt": setup.clock.dt,
@@ -377,7 +377,7 @@ class Gathered:
                 {
                     "t": float(row.t),
                     "state": list(ladder.states).index(str(row.state)),
-                    "change": _word(row.change),
+                    "transition": _word(row.transition),
                     "reason": _word(row.reason),
                     "focus": _word(row.focus),
                 }
@@ -390,7 +390,7 @@ class Gathered:
                     [since, min(until, float(run.times[-1]))]
                     for _, since, until in reactions(run, agent)
                 ],
-                "changes": self._conditions(agent, entered),
+                "transitions": self._conditions(agent, entered),
             }
 
     def _conditions(self, agent: str, entered: list[dict[str, Any]]) -> list[dict[str, Any]]:
@@ -407,7 +407,7 @@ class Gathered:
         reacting = list(reactions(run, agent))
         sides: dict[str, int] = {}
         columns: list[Numbers] = []
-        for n, (name, change) in enumerate(ladder.changes.items()):
+        for n, (name, transition) in enumerate(ladder.transitions.items()):
             condition = asked.condition(name)
             leaves: list[Numbers] = []
 
@@ -418,7 +418,7 @@ class Gathered:
                 leaves.append(np.broadcast_to(asked.values(node, name), fresh.shape))
                 shown = []
                 unit = unit_in(node)
-                if node.word == "chance":  # every chance of every change draws a number of its own
+                if node.word == "chance":  # each chance of each transition draws its own
                     shown.append({"text": f"{text} drew", "unit": "", "column": len(columns)})
                     columns.append(np.array([*map(written_draw, asked.drawn(node, name))]))
                 for part_text, part in sides_of(asked.condition(name), node):
@@ -432,9 +432,9 @@ class Gathered:
             found.append(
                 {
                     "name": name,
-                    "from": list(ladder.origins(change)),
-                    "to": change.to,
-                    "for": change.for_,
+                    "from": list(ladder.origins(transition)),
+                    "to": transition.to,
+                    "for": transition.for_,
                     "tree": tree(condition.root),
                 }
             )
@@ -449,7 +449,7 @@ class Gathered:
             for _, since, until in (each for each in reacting if each[0] == name):
                 during = (run.times >= since - 1e-9) & (run.times < until - 1e-9)
                 state = str(asked.rows["state"][run.tick_at(since)])
-                left[during] = ladder.reaction_of(change, state) - (run.times[during] - since)
+                left[during] = ladder.reaction_of(transition, state) - (run.times[during] - since)
             if left.any():
                 self._add(f"{a}.reacts.{n}", left[self.ticks], parts=100)
         for n, values in enumerate(columns):

@@ -109,12 +109,12 @@ class WhyPanel {
     if (!answer) return;
     this.box.append(make("h3", "Alert state"));
     this.line("p", answer.headline, other && other.headline);
-    for (const change of answer.changes) {
-      const held = change.needs ? ` · for ${short(change.needs)} s` : "";
-      this.box.append(make("p", `${change.taken ? "✓" : "·"} ${change.name} → ${change.to}: ${change.taken ? "taken" : "not taken"}${held}`));
+    for (const transition of answer.transitions) {
+      const held = transition.needs ? ` · for ${short(transition.needs)} s` : "";
+      this.box.append(make("p", `${transition.taken ? "✓" : "·"} ${transition.name} → ${transition.to}: ${transition.taken ? "taken" : "not taken"}${held}`));
       const list = make("ul");
-      this.tree(list, change.tree);
-      if (change.note) list.append(make("li", change.note, "fail"));
+      this.tree(list, transition.tree);
+      if (transition.note) list.append(make("li", transition.note, "fail"));
       this.box.append(list);
     }
   }

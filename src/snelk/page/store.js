@@ -119,7 +119,7 @@ class Run {
     return look < 0 ? 0 : this.at(`${a}.awake`, look);
   }
 
-  // The stay in an alert state at a time; a change takes effect after its tick.
+  // The stay in an alert state at a time; a transition takes effect after its tick.
   stay(agent, t) {
     const ladder = this.ladders[agent];
     if (!ladder) return null;

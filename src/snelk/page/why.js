@@ -200,7 +200,7 @@ function zoneAt(run, a, c, t) {
     headline: `${run.agentNames[a]} ${result < 0 ? "senses" : "does not sense"} ${run.names[c]} at ${fixed(run.timeOf(tick), 2)} s: ${run.names[c]} ${where}` };
 }
 
-// The changes out of an agent's state, each condition as a tree with what it came to.
+// The transitions out of an agent's state, each condition as a tree with what it came to.
 function ladderAt(run, a, t) {
   const agent = run.agentNames[a], ladder = run.ladders[agent];
   if (!ladder) return null;
@@ -208,10 +208,10 @@ function ladderAt(run, a, t) {
   const stay = run.stay(agent, now);
   const states = profile.states, state = states[run.at(`${a}.state`, tick)];
   const focus = run.at(`${a}.focus`, tick);
-  const taken = ladder.entered.find((entry) => entry.change && Math.abs(entry.t - now) < 1e-9);
+  const taken = ladder.entered.find((entry) => entry.transition && Math.abs(entry.t - now) < 1e-9);
   const been = run.at(`${a}.state_for`, tick);
   let text = taken
-    ? `${agent} turns from ${state.name} to ${states[taken.state].name} at ${fixed(now, 2)} s: ${taken.change}`
+    ? `${agent} turns from ${state.name} to ${states[taken.state].name} at ${fixed(now, 2)} s: ${taken.transition}`
     : `${agent} is ${state.name} at ${fixed(now, 2)} s, for ${written(now - stay.t, "s")}`;
   const drawn = run.at(`${a}.place`, tick);
   if (drawn >= 0) {
@@ -222,22 +222,22 @@ function ladderAt(run, a, t) {
   if (ladder.out && now > ladder.out[0] + 1e-9) blocked = `was taken out at ${fixed(ladder.out[0], 2)} s (${ladder.out[1]})`;
   else if (been < state.least - 1e-9) blocked = `stays ${short(state.least)} s at least, has been there ${written(been, "s")}`;
   else if (!state.interruptible && !run.at(`${a}.done`, tick)) blocked = "cannot be interrupted before its activity is done";
-  const changes = [];
-  ladder.changes.forEach((change, n) => {
-    if (!change.from.includes(state.name) || change.to === state.name) return;
-    const tree = treeAt(run, a, n, change.tree, tick);
-    const isTaken = Boolean(taken) && taken.change === change.name;
+  const transitions = [];
+  ladder.transitions.forEach((transition, n) => {
+    if (!transition.from.includes(state.name) || transition.to === state.name) return;
+    const tree = treeAt(run, a, n, transition.tree, tick);
+    const isTaken = Boolean(taken) && taken.transition === transition.name;
     const held = run.at(`${a}.held.${n}`, tick);
     const reacts = run.has(`${a}.reacts.${n}`) ? run.at(`${a}.reacts.${n}`, tick) : 0;
     let note = "";
     if (!isTaken && tree.true) {
-      if (held < change.for - 1e-9) note = `true for ${written(held, "s")}, needs ${short(change.for)} s`;
+      if (held < transition.for - 1e-9) note = `true for ${written(held, "s")}, needs ${short(transition.for)} s`;
       else if (reacts > 0) note = `reacts, ${written(reacts, "s")} to go`;
-      else note = blocked || (taken ? `${taken.change} comes first` : "is still waking up, or was not needed");
+      else note = blocked || (taken ? `${taken.transition} comes first` : "is still waking up, or was not needed");
     }
-    changes.push({ name: change.name, to: change.to, taken: isTaken, tree, note, needs: change.for, held });
+    transitions.push({ name: transition.name, to: transition.to, taken: isTaken, tree, note, needs: transition.for, held });
   });
-  return { state: state.name, headline: text, changes };
+  return { state: state.name, headline: text, transitions };
 }
 
 function treeAt(run, a, n, node, tick) {

@@ -322,7 +322,7 @@ def animate(
 
     >>> import snelk
     >>> import tempfile
-    >>> run = snelk.run(snelk.croft() / "night.toml", changes={"clock.end": 2.0})
+    >>> run = snelk.run(snelk.croft() / "night.toml", overrides={"clock.end": 2.0})
     >>> with tempfile.TemporaryDirectory() as folder:
     ...     made = animate(run, f"{folder}/night.gif", start=0.0, end=1.0, fps=2, size=(400, 300))
     ...     made.stat().st_size > 10_000

@@ -128,8 +128,8 @@ def plot_compare(
 
 def _named(run: Run) -> str:
     name = str(run.folder) if run.folder is not None else run.info["scenario"]
-    changes = ", ".join(f"{key} = {value}" for key, value in run.info["changes"].items())
-    text = f"{name}: {changes}" if changes else name
+    overrides = ", ".join(f"{key} = {value}" for key, value in run.info["overrides"].items())
+    text = f"{name}: {overrides}" if overrides else name
     return text if len(text) <= 150 else text[:149] + "…"
 
 

@@ -1,4 +1,4 @@
-"""The alert ladder of an agent as a graph: which changes were taken, how often and when."""
+"""The alert ladder of an agent as a graph: which transitions were taken, how often and when."""
 
 from __future__ import annotations
 
@@ -24,10 +24,10 @@ BOX = (0.46, 0.22)
 """Half width and half height of a state's box, in units of the axis."""
 
 LABEL_AT = 0.4
-"""How far along its arrow a change is named, from 0 to 1."""
+"""How far along its arrow a transition is named, from 0 to 1."""
 
 TIMES = 4
-"""So many times of a change are written; of more only how many."""
+"""So many times of a transition are written; of more only how many."""
 
 
 @dataclass(frozen=True)
@@ -37,9 +37,9 @@ class StatesArtists:
     Attributes:
         axes: Where it was drawn.
         boxes: Per state: its box.
-        arrows: Per change and state it leads out of: its arrow.
-        labels: Per change and state it leads out of: what is written at its arrow.
-        taken: Per change: the times at which it was taken, s.
+        arrows: Per transition and state it leads out of: its arrow.
+        labels: Per transition and state it leads out of: what is written at its arrow.
+        taken: Per transition: the times at which it was taken, s.
         shares: Per state: the share of the run that was spent in it.
     """
 
@@ -52,7 +52,7 @@ class StatesArtists:
 
 
 def plot_states(run: Run, agent: str, *, ax: Axes | None = None) -> StatesArtists:
-    """Draw an agent's alert states, and the changes between them, with how often and when.
+    """Draw an agent's alert states, and the transitions between them, with how often and when.
 
     Raises:
         InputError: Nobody has that name, or the agent has no alert states.
@@ -73,15 +73,15 @@ def plot_states(run: Run, agent: str, *, ax: Axes | None = None) -> StatesArtist
     for name in ladder.states:
         spent = sum(e - t for t, e, s in zip(rows.t, ends, rows.state, strict=True) if s == name)
         artists.shares[name] = float(spent) / whole
-    for name in ladder.changes:
-        artists.taken[name] = [float(t) for t in rows.t[rows.change == name]]
+    for name in ladder.transitions:
+        artists.taken[name] = [float(t) for t in rows.t[rows.transition == name]]
     places = _places(list(ladder.states))
-    went = rows.groupby(["change", "before"]).size().to_dict()
+    went = rows.groupby(["transition", "before"]).size().to_dict()
     pairs: dict[tuple[str, str], list[str]] = {}
-    for name, change in ladder.changes.items():
-        for start in ladder.origins(change):
-            if start != change.to:
-                pairs.setdefault((start, change.to), []).append(name)
+    for name, transition in ladder.transitions.items():
+        for start in ladder.origins(transition):
+            if start != transition.to:
+                pairs.setdefault((start, transition.to), []).append(name)
     for (start, end), names in pairs.items():
         for n, name in enumerate(names):
             # Those that lead there and back bend apart; several of one way fan out.
@@ -89,7 +89,7 @@ def plot_states(run: Run, agent: str, *, ax: Axes | None = None) -> StatesArtist
             _draw_arrow(artists, name, start, ends_at, 0.16 + 0.17 * n, went.get((name, start), 0))
     for name, (x, y) in places.items():
         _draw_state(artists, run, agent, name, x, y)
-    _write_changes(artists, run, agent)
+    _write_transitions(artists, run, agent)
     _note(artists)
     ax.set_xlim(-2.05, 2.05)
     ax.set_ylim(-1.75, 1.75)
@@ -146,7 +146,7 @@ def _draw_arrow(
     bend: float,
     times: int,
 ) -> None:
-    """An arrow from state to state, with the change's name, and how often it was taken there."""
+    """An arrow from state to state: the transition's name, and how often it was taken there."""
     one, other = (np.array(end) for end in ends)
     a, b = _edge(one, other), _edge(other, one)
     along = b - a
@@ -191,25 +191,30 @@ def _edge(centre: NDArray[np.float64], toward: NDArray[np.float64]) -> NDArray[n
     return centre + scale * along
 
 
-def _write_changes(artists: StatesArtists, run: Run, agent: str) -> None:
-    """Beside the graph: each change with its condition, how often and when it was taken."""
+def _write_transitions(artists: StatesArtists, run: Run, agent: str) -> None:
+    """Beside the graph: each transition with its condition, how often and when it was taken."""
     ladder = run.setup.profile_of(agent).ladder
     assert ladder is not None
     figure = artists.axes.get_figure(root=True)
     if figure is None:
         return
     lines: list[tuple[str, str, str]] = []
-    for name, change in ladder.changes.items():
+    for name, transition in ladder.transitions.items():
         times = artists.taken[name]
         when = ", ".join(f"{t:.1f}" for t in times[:TIMES])
         when += f" and {len(times) - TIMES} more" if len(times) > TIMES else ""
         note = f"taken {len(times)}×: {when} s" if times else "never taken"
-        wait = f"  for {change.for_:g} s" if change.for_ else ""
-        wait += f"  reaction {change.reaction:g} s" if change.reaction else ""
-        lines.append((f"{name} → {change.to}", f"{change.when}{wait}", note))
+        wait = f"  for {transition.for_:g} s" if transition.for_ else ""
+        wait += f"  reaction {transition.reaction:g} s" if transition.reaction else ""
+        lines.append((f"{name} → {transition.to}", f"{transition.when}{wait}", note))
     step = min(0.094, 0.86 / max(len(lines), 1))
     figure.text(
-        0.655, 0.925, "Changes, in the order they are tried", fontsize=9.5, color=INK, weight="bold"
+        0.655,
+        0.925,
+        "Transitions, in the order they are tried",
+        fontsize=9.5,
+        color=INK,
+        weight="bold",
     )
     for n, (head, condition, note) in enumerate(lines):
         y = 0.895 - n * step

@@ -51,9 +51,9 @@ class TimelineArtists:
         heard: Per pair: times at which the agent heard, and did not hear, a noise of the target.
         stretches: Per pair: the stretches of touch and the zone sense, and their bars.
         meters: Per pair with a meter: its line, from the foot of the lane's band to its top.
-        reactions: Per agent that reacts to a change before it takes it: from when to when, in s.
+        reactions: Per agent that reacts to a transition before it takes it: from when to when, s.
         states: Per agent with a ladder: each alert state, from when to when in s, and its band.
-        changes: Per agent with a ladder: the names of changes, as far as there is room.
+        transitions: Per agent with a ladder: the names of transitions, as far as there is room.
     """
 
     axes: Axes
@@ -65,7 +65,7 @@ class TimelineArtists:
     stretches: dict[tuple[str, str], list[tuple[Span, Line2D]]] = field(default_factory=dict)
     reactions: dict[str, list[tuple[float, float, Rectangle]]] = field(default_factory=dict)
     states: dict[str, list[tuple[str, float, float, Rectangle]]] = field(default_factory=dict)
-    changes: dict[str, list[str]] = field(default_factory=dict)
+    transitions: dict[str, list[str]] = field(default_factory=dict)
 
 
 def plot_timeline(
@@ -199,13 +199,13 @@ def _rows(lanes: tuple[tuple[str, str], ...], laddered: list[str]) -> dict[str, 
 def _draw_states(
     artists: TimelineArtists, run: Run, agent: str, row: int, first: float, last: float
 ) -> None:
-    """A band per alert state, taller and darker with its rank, and the changes between them."""
+    """A band per alert state, taller and darker with its rank, and the transitions between them."""
     ladder = run.setup.profile_of(agent).ladder
     assert ladder is not None
     ranks = [ladder.rank_of(name) for name in ladder.states]
     states = run.states[run.states.agent == agent]
     ends = [*states.t.iloc[1:], float(run.times[-1])]
-    artists.states[agent], artists.changes[agent] = [], []
+    artists.states[agent], artists.transitions[agent] = [], []
     for _, since, until in reactions(run, agent):
         since, until = max(since, first), min(until, last)
         if until > since:
@@ -216,7 +216,9 @@ def _draw_states(
             artists.reactions.setdefault(agent, []).append((since, until, bar))
     letters = 178 / max(last - first, 1e-9)  # that fit into a second at this size
     free = first
-    for begin, end, name, change in zip(states.t, ends, states.state, states.change, strict=True):
+    for begin, end, name, transition in zip(
+        states.t, ends, states.state, states.transition, strict=True
+    ):
         begin, end = max(float(begin), first), min(float(end), last)
         if end <= begin and begin > first:
             continue
@@ -229,9 +231,12 @@ def _draw_states(
         artists.axes.add_patch(band)
         artists.states[agent].append((str(name), begin, end, band))
         text = str(name)
-        if isinstance(change, str) and len(name) + len(change) + 3 <= (end - begin) * letters:
-            text = f"{change} ▸ {name}"
-            artists.changes[agent].append(change)
+        if (
+            isinstance(transition, str)
+            and len(name) + len(transition) + 3 <= (end - begin) * letters
+        ):
+            text = f"{transition} ▸ {name}"
+            artists.transitions[agent].append(transition)
         if len(text) <= (end - begin) * letters and begin >= free:
             artists.axes.text(
                 begin + 1.0 / letters, row + 0.25, text, fontsize=7.5, va="center",
@@ -340,7 +345,7 @@ def _legend(ax: Axes, reasons: set[str], artists: TimelineArtists) -> None:
             handles.append(bar)
     if artists.states:
         band = Patch(facecolor=rank_shade(2), edgecolor=INK, lw=0.5)
-        band.set_label("change ▸ alert state")
+        band.set_label("transition ▸ alert state")
         handles.append(band)
     if artists.reactions:
         handles.append(Patch(facecolor=VERMILION, edgecolor="white", label="reacts"))

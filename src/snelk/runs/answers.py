@@ -36,17 +36,17 @@ class Gate:
 
 
 @dataclass(frozen=True)
-class Change:
-    """A single change that would have turned the answer, all else equal.
+class Counterfactual:
+    """A counterfactual: one change that would have turned the answer, all else equal.
 
     Attributes:
         key: What to change: a key path for `--set`, or the wall's property for the level.
         needs: The limiting value; the answer turns on the side of it that `comparison` says.
-        comparison: `>=`, `<=`, `<` or `>`; empty where the change is not a number.
+        comparison: `>=`, `<=`, `<` or `>`; empty where it is not a number.
         now: The value in this run.
         text: The change in words, with the number rounded to the safe side.
         settable: The change as `KEY=VALUE` for `--set`, with the other limit of the same kind
-            where that has to follow; empty if the change is in the level.
+            where that has to follow; empty if the counterfactual is in the level.
     """
 
     key: str
@@ -121,7 +121,7 @@ class SenseAnswer:
         result: `sensed` or `heard`, the first gate that failed, or `silent`: no noise yet.
         headline: The answer in one line.
         gates: All gates, each tried whatever the ones before it said.
-        change, others, no_change: As in `Answer`, for this sense.
+        counterfactual, others, no_counterfactual: As in `Answer`, for this sense.
     """
 
     sense: str
@@ -130,9 +130,9 @@ class SenseAnswer:
     result: str
     headline: str
     gates: tuple[Gate, ...]
-    change: Change | None
-    others: tuple[Change, ...]
-    no_change: str
+    counterfactual: Counterfactual | None
+    others: tuple[Counterfactual, ...]
+    no_counterfactual: str
 
 
 @dataclass(frozen=True)
@@ -146,14 +146,14 @@ class Answer:
         cones: How each cone fared.
         wall, wall_place: The wall that stopped the ray, and where, m.
         exposure: Share of the body in view past the walls; None while absent.
-        change: The smallest single change of a number that would have turned the answer, or
-            None; then `no_change` says why there is none.
-        others: Further single changes, larger ones last.
+        counterfactual: The smallest change of one number that would have turned the answer, or
+            None; then `no_counterfactual` says why there is none.
+        others: Further counterfactuals, larger changes last.
         meter: The detection meter at the time asked for, or None if the agent has none.
         senses: How the agent's other senses fared, those that it has.
         belief: Where it believed the target to be, or None if it has no memory.
         lacks: What the agent does not have, or does not mind, in words: senses, a meter, a memory,
-            a change that its state could take, a focus on this target.
+            a counterfactual that its state could take, a focus on this target.
     """
 
     agent: str
@@ -165,9 +165,9 @@ class Answer:
     wall: str | None
     wall_place: tuple[float, float, float] | None
     exposure: float | None
-    change: Change | None
-    others: tuple[Change, ...]
-    no_change: str
+    counterfactual: Counterfactual | None
+    others: tuple[Counterfactual, ...]
+    no_counterfactual: str
     meter: MeterAnswer | None = None
     senses: tuple[SenseAnswer, ...] = ()
     belief: BeliefAnswer | None = None

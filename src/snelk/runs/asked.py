@@ -63,24 +63,24 @@ class Asked:
     rows: Mapping[str, Values]
     effects: tuple[tuple[float, str, str, float], ...] = ()
 
-    def true(self, change: str) -> NDArray[np.bool_]:
-        """(rows,) whether the condition of a change was true."""
+    def true(self, transition: str) -> NDArray[np.bool_]:
+        """(rows,) whether the condition of a transition was true."""
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            found = evaluate(self.condition(change).root, self._look_up(change))
+            found = evaluate(self.condition(transition).root, self._look_up(transition))
         return np.broadcast_to(found, self.rows["state"].shape)
 
-    def condition(self, change: str) -> Condition:
-        """The condition of a change of the agent's ladder."""
+    def condition(self, transition: str) -> Condition:
+        """The condition of a transition of the agent's ladder."""
         ladder = self.setup.profile_of(self.agent).ladder
         assert ladder is not None
-        return parse(ladder.changes[change].when)
+        return parse(ladder.transitions[transition].when)
 
-    def explain(self, change: str, row: int) -> Part:
-        """The tree of a change's condition at one row, each part with what it came to."""
-        return self.explain_condition(self.condition(change), row, change)
+    def explain(self, transition: str, row: int) -> Part:
+        """The tree of a transition's condition at one row, each part with what it came to."""
+        return self.explain_condition(self.condition(transition), row, transition)
 
-    def explain_condition(self, condition: Condition, row: int, change: str = "") -> Part:
-        """The same of any condition; without a change it must not ask for chance."""
+    def explain_condition(self, condition: Condition, row: int, transition: str = "") -> Part:
+        """The same of any condition; without a transition it must not ask for chance."""
         one = Asked(
             self.setup,
             self.within,
@@ -89,13 +89,15 @@ class Asked:
             self.effects,
         )
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            look_up = one._look_up(change)
-            return _part(condition, condition.root, look_up, lambda node: one.drawn(node, change))
+            look_up = one._look_up(transition)
+            return _part(
+                condition, condition.root, look_up, lambda node: one.drawn(node, transition)
+            )
 
-    def values(self, node: Node, change: str) -> Values:
-        """(rows,) what a part of a change's condition came to; a constant part has no axis."""
+    def values(self, node: Node, transition: str) -> Values:
+        """(rows,) what a part of a transition's condition came to; a constant part has no axis."""
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            return np.asarray(evaluate(node, self._look_up(change)))
+            return np.asarray(evaluate(node, self._look_up(transition)))
 
     def nearness(self, condition: Condition) -> Values:
         """(rows,) how many leaves of a condition without chance were true; all if it was."""
@@ -107,14 +109,14 @@ class Asked:
             count += len(condition.leaves()) * evaluate(condition.root, look_up)
         return count
 
-    def _look_up(self, change: str) -> Any:
+    def _look_up(self, transition: str) -> Any:
         def look_up(node: Node) -> Values:
             if node.kind == "signal":
                 return self.rows[node.word]
             if node.kind == "attribute":
                 return self._attribute(*node.word.split("."))
             if node.word == "chance":
-                return self._chance(change, node, evaluate(node.parts[0], look_up))
+                return self._chance(transition, node, evaluate(node.parts[0], look_up))
             name = node.parts[0].word
             if node.word == "seen":
                 return self._listed("cones", name)
@@ -162,16 +164,16 @@ class Asked:
         )
         return np.array([*seen], np.bool_)
 
-    def _chance(self, change: str, node: Node, odds: Values) -> Values:
-        return self.drawn(node, change) < odds
+    def _chance(self, transition: str, node: Node, odds: Values) -> Values:
+        return self.drawn(node, transition) < odds
 
-    def drawn(self, node: Node, change: str) -> Values:
-        """(rows,) the number from 0 to 1 that a chance of a change's condition drew."""
-        leaves = self.condition(change).leaves()
+    def drawn(self, node: Node, transition: str) -> Values:
+        """(rows,) the number from 0 to 1 that a chance of a transition's condition drew."""
+        leaves = self.condition(transition).leaves()
         leaf = next(n for n, each in enumerate(leaves) if each is node)
         seed = self.setup.seed
         draws = {
-            int(entry): chance_of_stay(seed, self.agent, change, leaf, int(entry))
+            int(entry): chance_of_stay(seed, self.agent, transition, leaf, int(entry))
             for entry in np.unique(self.rows["entry"])
         }
         return np.array([draws[int(entry)] for entry in self.rows["entry"]])

@@ -63,7 +63,7 @@ class Event:
     zone: str = ""
     by: str = ""
     state: str = ""
-    change: str = ""
+    transition: str = ""
     x: float | None = None
     y: float | None = None
     text: str = ""

@@ -1,4 +1,4 @@
-"""Events of minds and bodies: changes of state, arriving, searching, throwing, catching."""
+"""Events of minds and bodies: transitions of state, arriving, searching, throwing, catching."""
 
 from __future__ import annotations
 
@@ -28,27 +28,27 @@ def find_minds(
     searches: Sequence[tuple[object, ...]],
     flights: Sequence[Flight],
     *,
-    changes: Sequence[tuple[object, ...]] | None = None,
+    transitions: Sequence[tuple[object, ...]] | None = None,
 ) -> Iterator[Event]:
     """The events of one variant, in no order.
 
-    `states` are the states that agents came to be in until then; all of them are told as changes,
-    if `changes` does not say which.
+    `states` are the states that agents came to be in until then; all of them are told as
+    transitions, if `transitions` does not say which.
     """
-    yield from _changes(states if changes is None else changes)
+    yield from _transitions(states if transitions is None else transitions)
     yield from _happenings(simulation, states, happenings)
     yield from _searches(searches)
     yield from _throws(simulation, flights)
 
 
-def _changes(states: Sequence[tuple[object, ...]]) -> Iterator[Event]:
+def _transitions(states: Sequence[tuple[object, ...]]) -> Iterator[Event]:
     for values in states:
         row: dict[str, Any] = dict(zip(STATE_COLUMNS, values, strict=True))
-        if row["change"] is None:
+        if row["transition"] is None:
             continue
         focus = row["focus"] or ""
         about = focus or (f"a {row['place']}" if row["place"] else "")
-        text = f"{row['agent']}: {row['before']} → {row['state']} ({row['change']}"
+        text = f"{row['agent']}: {row['before']} → {row['state']} ({row['transition']}"
         text += f", about {about})" if about else ")"
         yield Event(
             row["t"],
@@ -56,7 +56,7 @@ def _changes(states: Sequence[tuple[object, ...]]) -> Iterator[Event]:
             row["agent"],
             focus,
             state=row["state"],
-            change=row["change"],
+            transition=row["transition"],
             text=text,
         )
 
@@ -95,9 +95,17 @@ def _happenings(
             "done": f"{agent} is done with {each.text} ({state})",
             "failed": f"{agent} failed to {each.text} ({state})",
         }[each.kind]
-        change = each.text if each.kind in ("reacts", "ignored") else ""
+        transition = each.text if each.kind in ("reacts", "ignored") else ""
         yield Event(
-            t, each.kind, agent, target, state=state, change=change, x=each.x, y=each.y, text=text
+            t,
+            each.kind,
+            agent,
+            target,
+            state=state,
+            transition=transition,
+            x=each.x,
+            y=each.y,
+            text=text,
         )
 
 

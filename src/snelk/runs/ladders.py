@@ -1,4 +1,4 @@
-"""Why an agent was in an alert state: each change out of it, its condition, and what it lacked."""
+"""Why an agent was in an alert state: each transition out of it, and what that lacked."""
 
 from __future__ import annotations
 
@@ -20,11 +20,11 @@ SLACK = 1e-9
 
 
 @dataclass(frozen=True)
-class ChangeAnswer:
-    """How one change out of a state stood.
+class TransitionAnswer:
+    """How one transition out of a state stood.
 
     Attributes:
-        name, to: The change, and where it leads.
+        name, to: The transition, and where it leads.
         condition: Its condition as a tree, each part with what it came to.
         held, needs: For how long the condition had been true on end, and has to be, s.
         reaction: Seconds between that it could be taken and that it is.
@@ -55,7 +55,7 @@ class LadderAnswer:
         place: The kind of the noise that drew it to a place instead; empty if none did.
         believed: Where it believed the focus to be, or that place is, m; None without a belief.
         headline: The answer in one line.
-        changes: Every change out of the state, in the order in which they are tried.
+        transitions: Every transition out of the state, in the order in which they are tried.
     """
 
     agent: str
@@ -66,11 +66,11 @@ class LadderAnswer:
     place: str
     believed: tuple[float, float] | None
     headline: str
-    changes: tuple[ChangeAnswer, ...]
+    transitions: tuple[TransitionAnswer, ...]
 
-    def change(self, name: str) -> ChangeAnswer | None:
-        """The answer about one change; None if it does not lead out of the state."""
-        return next((each for each in self.changes if each.name == name), None)
+    def transition(self, name: str) -> TransitionAnswer | None:
+        """The answer about one transition; None if it does not lead out of the state."""
+        return next((each for each in self.transitions if each.name == name), None)
 
     def to_dict(self) -> dict[str, Any]:
         """The answer as plain data."""
@@ -87,12 +87,12 @@ def explain_ladder(run: Run, agent: str, *, at: float) -> LadderAnswer:
     rows, t = asked.rows, float(run.times[tick])
     state, focus = str(rows["state"][tick]), str(rows["focus"][tick])
     states = run.rows("states").where(agent=agent)
-    is_first = states["change"] == ""
+    is_first = states["transition"] == ""
     entered = states.take((states["t"] < t - SLACK) | is_first).row(-1)
     since = entered.t
     now = states.take((np.abs(states["t"] - t) < SLACK) & ~is_first)
-    taken = str(now["change"][0]) if len(now) else ""
-    first = run.tick_at(since) + 1 if entered.change else 0
+    taken = str(now["transition"][0]) if len(now) else ""
+    first = run.tick_at(since) + 1 if entered.transition else 0
     blocked = _blocked(run, agent, state, rows, tick)
     answers = []
     reacting = {
@@ -100,22 +100,30 @@ def explain_ladder(run: Run, agent: str, *, at: float) -> LadderAnswer:
         for name, since, until in reactions(run, agent)
         if since <= t + SLACK and t < until - SLACK
     }
-    for name, change in ladder.changes.items():
-        if state not in ladder.origins(change):
+    for name, transition in ladder.transitions.items():
+        if state not in ladder.origins(transition):
             continue
         held = _held(asked.true(name)[first : tick + 1], run.setup.clock.dt)
         tree = asked.explain(name, tick)
         missing: tuple[str, ...] = ()
-        reaction = ladder.reaction_of(change, state)
+        reaction = ladder.reaction_of(transition, state)
         reacted = reacting.get(name)
         if name != taken:
-            missing = _missing(tree, held, change.for_, blocked, taken)
+            missing = _missing(tree, held, transition.for_, blocked, taken)
             if reacted is not None and not taken:
                 left = f"{written(reaction - reacted, 's')} to go"
                 missing = (f"reacts for {written(reaction, 's')}, {left}",)
         answers.append(
-            ChangeAnswer(
-                name, change.to, tree, held, change.for_, reaction, reacted, name == taken, missing
+            TransitionAnswer(
+                name,
+                transition.to,
+                tree,
+                held,
+                transition.for_,
+                reaction,
+                reacted,
+                name == taken,
+                missing,
             )
         )
     x, y = float(rows["target_x"][tick]), float(rows["target_y"][tick])
@@ -154,15 +162,17 @@ def _held(true: Any, dt: float) -> float:
 
 
 def reactions(run: Run, agent: str) -> Iterator[tuple[str, float, float]]:
-    """(change, from, to) when an agent was reacting to changes that it could take, s."""
+    """(transition, from, to) when an agent was reacting to transitions that it could take, s."""
     rows = run.rows("events").where(agent=agent)
     begun: dict[str, float] = {}
-    for kind, change, t in zip(rows["kind"], rows["change"], rows["t"].tolist(), strict=True):
+    for kind, transition, t in zip(
+        rows["kind"], rows["transition"], rows["t"].tolist(), strict=True
+    ):
         if kind == "reacts":
-            begun[change] = t
+            begun[transition] = t
         if kind not in ("ignored", "changed"):
             continue
-        for name in [change] if kind == "ignored" else list(begun):
+        for name in [transition] if kind == "ignored" else list(begun):
             if name in begun:
                 yield name, begun.pop(name), t
     for name, since in begun.items():

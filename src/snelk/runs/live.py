@@ -382,14 +382,15 @@ class Live:
         for step in world.taken:
             ladder = world.ladders.ladders[0][step.agent]
             assert ladder is not None
-            states, changes = list(ladder.states), list(ladder.changes)
+            states, transitions = list(ladder.states), list(ladder.transitions)
             focus = self.names[step.focus] if step.focus >= 0 else None
             kind = int(world.signals.place[0, step.agent])
             after = states[step.after]
             fresh.append(
                 _state_row(
                     self.t, self.agents[step.agent], after, rank=ladder.rank_of(after),
-                    change=changes[step.change], before=states[step.before], focus=focus,
+                    transition=transitions[step.transition], before=states[step.before],
+                    focus=focus,
                     place=simulation.maker.words[kind] if kind >= 0 else None,
                 )
             )  # fmt: skip
@@ -399,7 +400,7 @@ class Live:
         searches = self._searches.rows(world.notes)
         known = list(self._states.values())
         flights = simulation.thrower.flights
-        return list(find_minds(simulation, known, happened, searches, flights, changes=fresh))
+        return list(find_minds(simulation, known, happened, searches, flights, transitions=fresh))
 
 
 OLDEST = 120.0
@@ -407,11 +408,11 @@ OLDEST = 120.0
 
 
 def _state_row(
-    t: float, agent: str, state: str, *, rank: int, change: str | None = None,
+    t: float, agent: str, state: str, *, rank: int, transition: str | None = None,
     before: str | None = None, focus: str | None = None, place: str | None = None,
 ) -> tuple[object, ...]:  # fmt: skip
     """A row as in the table `states`, without its reason."""
-    return t, agent, change, before, state, rank, focus, place, None, None, None
+    return t, agent, transition, before, state, rank, focus, place, None, None, None
 
 
 def _one_tick(values: Any) -> Any:

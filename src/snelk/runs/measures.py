@@ -83,7 +83,9 @@ class Measurer:
         self.catches = np.zeros(variants)
         self.caught_at = np.full(variants, np.nan)
         by_agent = (variants, agents)
-        self.false_alarms, self.changes, self.flicker, self.times_stuck = np.zeros((4, *by_agent))
+        self.false_alarms, self.transitions, self.flicker, self.times_stuck = np.zeros(
+            (4, *by_agent)
+        )
         self.searches, self.search_time, self.longest_search = np.zeros((3, *by_agent))
         self.found, self.given_up = np.zeros((2, *by_agent))
         self._began = np.full(by_agent, np.nan)
@@ -132,7 +134,7 @@ class Measurer:
         world = self.simulation.world
         for step in world.taken:
             if alive[step.variant]:
-                self._keep_change(t, step)
+                self._keep_transition(t, step)
         for each in world.happenings:
             if not alive[each.variant]:
                 continue
@@ -144,9 +146,9 @@ class Measurer:
                 if np.isnan(self.caught_at[each.variant]):
                     self.caught_at[each.variant] = t
 
-    def _keep_change(self, t: float, step: Step) -> None:
+    def _keep_transition(self, t: float, step: Step) -> None:
         world, place = self.simulation.world, (step.variant, step.agent)
-        self.changes[place] += 1.0
+        self.transitions[place] += 1.0
         rank = world.ladders.rank[place]
         highest = self.tally.highest_rank
         highest[place] = np.fmax(highest[place], rank[step.after])
@@ -225,7 +227,7 @@ class Measurer:
         }
         agents: dict[str, Numbers] = {
             "false_alarms": np.where(laddered, self.false_alarms, np.nan),
-            "changes": np.where(laddered, self.changes, np.nan),
+            "transitions": np.where(laddered, self.transitions, np.nan),
             "flicker": np.where(laddered, self.flicker, np.nan),
             "highest_rank": tally.highest_rank,
             "searches": np.where(laddered, self.searches, np.nan),

@@ -34,7 +34,7 @@ STRING = pa.string()
 STATE_COLUMNS = {
     "t": pa.float64(),
     "agent": STRING,
-    "change": STRING,
+    "transition": STRING,
     "before": STRING,
     "state": STRING,
     "rank": pa.int64(),
@@ -208,7 +208,7 @@ def first_states(simulation: Simulation, v: int) -> list[tuple[object, ...]]:
     return rows
 
 
-def change_rows(
+def transition_rows(
     simulation: Simulation,
     v: int,
     signals: pa.Table,
@@ -216,7 +216,7 @@ def change_rows(
     taken: Sequence[tuple[float, Step]],
     effects: Sequence[tuple[object, ...]],
 ) -> list[tuple[object, ...]]:
-    """Each change with its reason; `signals` are those of the ticks from number `first` on."""
+    """Each transition with its reason; `signals` are those of the ticks from number `first` on."""
     world, setup = simulation.world, simulation.setups[v]
     rows: list[tuple[object, ...]] = []
     # A tick has a row for each agent with a ladder, in their order.
@@ -229,17 +229,17 @@ def change_rows(
         ladder = world.ladders.ladders[v][step.agent]
         assert ladder is not None
         agent, names = simulation.agents[step.agent], list(ladder.states)
-        changes = list(ladder.changes)
+        transitions = list(ladder.transitions)
         row = endless(asking.take(slice(n, n + 1)))
         asked = Asked(setup, simulation.level.within, agent, row, changed)
-        tree = asked.explain(changes[step.change], 0)
+        tree = asked.explain(transitions[step.transition], 0)
         reason = "; ".join(tree.reasons())
-        also = ", ".join(changes[c] for c in step.also) or None
+        also = ", ".join(transitions[c] for c in step.also) or None
         focus = simulation.names[step.focus] if step.focus >= 0 else None
         after = names[step.after]
         rows.append(
             (
-                *(t, agent, changes[step.change], names[step.before], after),
+                *(t, agent, transitions[step.transition], names[step.before], after),
                 *(ladder.rank_of(after), focus, asking["place"][n] or None, step.held),
                 *(reason or None, also),
             )

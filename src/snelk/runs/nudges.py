@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from snelk.config.problems import key_path
-from snelk.runs.answers import Change
+from snelk.runs.answers import Counterfactual
 from snelk.runs.standing import Scale
 
 if TYPE_CHECKING:
@@ -16,8 +16,8 @@ if TYPE_CHECKING:
 CLEAR = 1e-6
 """A value to try is at least this far beyond the limiting one, so that no rounding decides."""
 
-Sized = tuple[float, Change]
-"""A change and its size, by which the smallest is told."""
+Sized = tuple[float, Counterfactual]
+"""A counterfactual, and how large a change it is, by which the smallest is told."""
 
 
 def safe(value: float, *, up: bool, digits: int) -> float:
@@ -26,7 +26,7 @@ def safe(value: float, *, up: bool, digits: int) -> float:
     return (math.ceil(value * scale) if up else math.floor(value * scale)) / scale
 
 
-def factor_change(
+def factor_counterfactual(
     place: tuple[str, ...],
     label: str,
     now: float,
@@ -72,10 +72,12 @@ def factor_change(
     size = abs(needs - now) / now if most > 1.0 and now else abs(needs - now)
     path = key_path(place) if place else key
     settable = (f"{path}={value:.10g}",) if place else ()
-    return size, Change(path, comparison, needs, now, text, settable)
+    return size, Counterfactual(path, comparison, needs, now, text, settable)
 
 
-def notice_change(run: Run, agent: str, target: str, sense: tuple[str, ...], word: str) -> Sized:
+def notice_counterfactual(
+    run: Run, agent: str, target: str, sense: tuple[str, ...], word: str
+) -> Sized:
     """That a sense, or the profile if the sense leaves it to that, notices one more team.
 
     `sense` is where the sense stands in the profile, such as `("cones", "front")`.
@@ -89,10 +91,10 @@ def notice_change(run: Run, agent: str, target: str, sense: tuple[str, ...], wor
     key = key_path(place)
     listed = ", ".join(f'"{each}"' for each in (*teams, team))
     text = f'{word} if {key} holds "{team}"'
-    return math.inf, Change(key, "", team, ", ".join(teams), text, (f"{key}=[{listed}]",))
+    return math.inf, Counterfactual(key, "", team, ", ".join(teams), text, (f"{key}=[{listed}]",))
 
 
-def awake_changes(
+def awake_counterfactuals(
     scales: Sequence[Scale], needs: float, word: str, *, turn_on: bool
 ) -> list[Sized]:
     """How awake an agent, or one of its senses, would have to be to reach a scale of `needs`."""
@@ -102,15 +104,15 @@ def awake_changes(
         if others > 0.0:
             least = needs / others
             found.append(
-                factor_change(
+                factor_counterfactual(
                     scale.place, scale.label, scale.value, least,
                     word=word, turn_on=turn_on, most=1.0,
                 )
             )  # fmt: skip
-    return [change for change in found if change is not None]
+    return [counterfactual for counterfactual in found if counterfactual is not None]
 
 
-def radius_changes(
+def radius_counterfactuals(
     name: str,
     scales: Sequence[Scale],
     radius: float,
@@ -121,11 +123,11 @@ def radius_changes(
 ) -> list[Sized]:
     """How far touch would have to reach, and how awake the agent would have to be."""
     scale = math.prod(each.value for each in scales)
-    found = awake_changes(scales, distance / radius, word, turn_on=turn_on)
+    found = awake_counterfactuals(scales, distance / radius, word, turn_on=turn_on)
     if scale > 0.0:
         place, label = ("profiles", name, "touch", "radius"), f"the radius of touch of the {name}"
-        change = factor_change(
+        counterfactual = factor_counterfactual(
             place, label, radius, distance / scale, word=word, turn_on=turn_on, unit=" m"
         )
-        found += [change] if change is not None else []
+        found += [counterfactual] if counterfactual is not None else []
     return found

@@ -1,7 +1,7 @@
-"""Why: every gate of one agent and target at one time, and the change that would turn it.
+"""Why: every gate of one agent and target at one time, and what would have turned it.
 
 The answer is worked out anew from the run's poses and numbers, with every gate tried even where
-an earlier one failed: only then is it known whether a single change would be enough.
+an earlier one failed: only then is it known whether a single counterfactual would be enough.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from snelk.config.models import Cone
 from snelk.level.grid import NO_WALL
 from snelk.mind.meter import FACTORS
 from snelk.runs.answers import Answer, BeliefAnswer, ConeAnswer, Gate, MeterAnswer, written
-from snelk.runs.changes import changes_that_turn
+from snelk.runs.counterfactuals import counterfactuals_of
 from snelk.runs.dense import beliefs_of, meters_of
 from snelk.runs.moment import Moment, moment_of
 from snelk.runs.senses import explain_senses
@@ -50,7 +50,7 @@ def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
     place = [float(value) for value in sight.wall_place[0, a, j]]
     wall_name = None if wall == NO_WALL else _blocker(run, wall)
     in_view = any(cone.result == "in_view" for cone in cones)
-    changes = changes_that_turn(moment, sight, cones)
+    counterfactuals = counterfactuals_of(moment, sight, cones)
     t = float(run.times[moment.tick])
     exposure = float(sight.exposure[0, a, j])
     return Answer(
@@ -63,9 +63,9 @@ def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
         wall_name,
         None if wall == NO_WALL else (place[0], place[1], place[2]),
         None if math.isnan(exposure) else exposure,
-        changes[0] if changes else None,
-        tuple(changes[1:]),
-        "" if changes else _no_change(in_view, cones),
+        counterfactuals[0] if counterfactuals else None,
+        tuple(counterfactuals[1:]),
+        "" if counterfactuals else _no_counterfactual(in_view, cones),
         _meter(run, agent, target, at),
         tuple(explain_senses(run, moment, at=at)),
         _belief(run, agent, target, at),
@@ -118,8 +118,10 @@ def _lacks(run: Run, agent: str, target: str, at: float) -> Iterator[str]:
             noise = f"a {now.place} that nobody made" if now.place else "nobody"
             on = now.focus or noise
             yield f"no focus on {target}: it is on {on}, and conditions are about that"
-        if not any(now.state in profile.ladder.origins(c) for c in profile.ladder.changes.values()):
-            yield f"no change out of its state {now.state}"
+        if not any(
+            now.state in profile.ladder.origins(c) for c in profile.ladder.transitions.values()
+        ):
+            yield f"no transition out of its state {now.state}"
 
 
 def _not_told(row: Any) -> str:
@@ -319,7 +321,7 @@ def _headline(
     return f"{agent} does not see {target} at {t:.2f} s: {reason}"
 
 
-def _no_change(in_view: bool, cones: list[ConeAnswer]) -> str:
+def _no_counterfactual(in_view: bool, cones: list[ConeAnswer]) -> str:
     if in_view:
         seeing = [cone.cone for cone in cones if cone.result == "in_view"]
         return f"no single number: {len(seeing)} cones see it ({', '.join(seeing)})"

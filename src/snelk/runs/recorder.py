@@ -27,13 +27,13 @@ from snelk.runs.minds import (
     THROW_COLUMNS,
     VOICE_COLUMNS,
     Searches,
-    change_rows,
     effect_rows,
     first_states,
     likelihood_table,
     signal_table,
     table_of,
     throw_rows,
+    transition_rows,
     voice_rows,
 )
 from snelk.runs.store import TABLES, Draft
@@ -272,7 +272,7 @@ class Recorder:
         end = self._end_of(v)
         taken = [(t, step) for t, step in self._taken if step.variant == v and t <= end]
         effects = self._effects_of(v, end)
-        self._states[v] += change_rows(simulation, v, signals, self._flushed, taken, effects)
+        self._states[v] += transition_rows(simulation, v, signals, self._flushed, taken, effects)
         into.add("voices", table_of(VOICE_COLUMNS, self._voices[v]))
         self._voices[v].clear()
         shots = [shot for shot in self._snapshots if shot.variant == v and shot.t <= end]

@@ -54,7 +54,7 @@ class Run:
     """One replay of a scenario.
 
     Attributes:
-        info: What `run.json` holds: scenario, numbers, changes, seed, versions, counts.
+        info: What `run.json` holds: scenario, numbers, overrides, seed, versions, counts.
         folder: Where the run lies, or None if it was never written.
         setup: All numbers of the run.
     """
@@ -178,7 +178,7 @@ did you mean "dog.fox.first_seen"?
 
     @property
     def states(self) -> pd.DataFrame:
-        """Each agent's first alert state, and a row per change, with its reason."""
+        """Each agent's first alert state, and a row per transition, with its reason."""
         return self.table("states")
 
     @property
@@ -334,7 +334,7 @@ did you mean "dog.fox.first_seen"?
         >>> import snelk
         >>> run = snelk.run(snelk.croft() / "night.toml")
         >>> answer = run.why_state("farmer", at=40.0)
-        >>> answer.state, answer.change("evening-round").missing
+        >>> answer.state, answer.transition("evening-round").missing
         ('indoors', ('state_for 40 s, needs > 46 s',))
         """
         from snelk.runs.ladders import explain_ladder  # with the language of conditions
@@ -376,7 +376,7 @@ did you mean "dog.fox.first_seen"?
 def run(
     scenario: str | Path | Scenario,
     *,
-    changes: Mapping[str, Any] | None = None,
+    overrides: Mapping[str, Any] | None = None,
     out: str | Path | None = None,
     progress: Progress | None = None,
 ) -> Run:
@@ -384,13 +384,13 @@ def run(
 
     Args:
         scenario: Its TOML file, or what `load` returned.
-        changes: Numbers to change, by key path.
+        overrides: Numbers to change, by key path.
         out: The folder to write the run to; an earlier run there is replaced. Without it the
             run stays in memory.
         progress: Called after each tick with the ticks done and the ticks in all.
 
     Raises:
-        InputError: The scenario or a change is wrong, or the folder is taken.
+        InputError: The scenario or an override is wrong, or the folder is taken.
 
     >>> import snelk
     >>> run = snelk.run(snelk.croft() / "night.toml")
@@ -400,9 +400,9 @@ def run(
     from snelk.config.scenario import load
 
     if isinstance(scenario, str | Path):
-        scenario = load(scenario, changes=changes)
-    elif changes:
-        scenario = scenario.changed(changes)
+        scenario = load(scenario, overrides=overrides)
+    elif overrides:
+        scenario = scenario.changed(overrides)
     if out is None:
         return run_batch(scenario, variants=({},), progress=progress)[0]
     from snelk.engine.simulation import Simulation
@@ -436,10 +436,10 @@ def run_batch(
     kept = [Kept() for _ in variants]
     _replay(simulation, kept, progress)
     runs = []
-    for v, (changes, each) in enumerate(zip(variants, kept, strict=True)):
+    for v, (overrides, each) in enumerate(zip(variants, kept, strict=True)):
         tables = each.tables()
         rows = {name: table.num_rows for name, table in tables.items()}
-        runs.append(Run(_info(simulation, v, changes, rows), simulation.level, tables=tables))
+        runs.append(Run(_info(simulation, v, overrides, rows), simulation.level, tables=tables))
     return runs
 
 
@@ -475,7 +475,7 @@ def open_run(folder: str | Path) -> Run:
 
 
 def _info(
-    simulation: Simulation, v: int, changes: Mapping[str, Any], rows: Mapping[str, int]
+    simulation: Simulation, v: int, overrides: Mapping[str, Any], rows: Mapping[str, int]
 ) -> dict[str, Any]:
     setup = simulation.setups[v]
     scenario = simulation.scenario
@@ -484,7 +484,7 @@ def _info(
         "snelk": version("snelk"),
         "scenario": scenario.source,
         "title": setup.title,
-        "changes": {**scenario.changes, **changes},
+        "overrides": {**scenario.overrides, **overrides},
         "inputs": scenario.digests(),
         "seed": setup.seed,
         "ticks": len(simulation.times) if simulation.last[v] < 0 else int(simulation.last[v]) + 1,

@@ -11,11 +11,16 @@ import numpy as np
 from snelk.config.models import Touch, ZoneSense
 from snelk.level.grid import NO_WALL
 from snelk.level.rays import cast_rays
-from snelk.runs.answers import Change, Gate, SenseAnswer
+from snelk.runs.answers import Counterfactual, Gate, SenseAnswer
 from snelk.runs.dense import contacts_of
 from snelk.runs.events import describe_noise
 from snelk.runs.moment import Moment, poses_at
-from snelk.runs.nudges import awake_changes, factor_change, notice_change, radius_changes
+from snelk.runs.nudges import (
+    awake_counterfactuals,
+    factor_counterfactual,
+    notice_counterfactual,
+    radius_counterfactuals,
+)
 from snelk.runs.sounds import Sound, sound_of
 from snelk.runs.standing import awake_at, awake_in_words, scales_of
 from snelk.senses.bodies import gap_between
@@ -26,8 +31,8 @@ from snelk.senses.sight import EDGE
 if TYPE_CHECKING:
     from snelk.runs.run import Run
 
-Changes = list[tuple[float, Change]]
-"""Single changes that turn the answer, with their sizes."""
+Counterfactuals = list[tuple[float, Counterfactual]]
+"""Counterfactuals of an answer, each with how large a change it is."""
 
 
 def explain_senses(run: Run, moment: Moment, *, at: float) -> Iterator[SenseAnswer]:
@@ -57,12 +62,12 @@ def _hearing(run: Run, moment: Moment, at: float) -> SenseAnswer:
     result = next((gate.name for gate in gates if gate.passed is not True), "heard")
     heard = result == "heard"
     failing = [gate.name for gate in gates if gate.passed is False]
-    found: Changes = []
+    found: Counterfactuals = []
     if gates[0].passed:
         if failing == ["cares"]:
-            found.append(notice_change(run, agent, target, ("hearing",), "heard"))
+            found.append(notice_counterfactual(run, agent, target, ("hearing",), "heard"))
         elif heard or set(failing) <= {"awake", "reach"}:
-            found += _hearing_changes(run, agent, sound, tick, turn_on=not heard)
+            found += _hearing_counterfactuals(run, agent, sound, tick, turn_on=not heard)
     what = describe_noise(sound.kind, sound.gait, sound.ground)
     words = f"{agent} {'heard' if heard else 'did not hear'} {target} at {row.t:.2f} s: {what}"
     if heard:
@@ -96,7 +101,9 @@ def _hearing_gates(run: Run, agent: str, target: str, sound: Sound, tick: int) -
     return (*gates, Gate("reach", passed, text, value, limit, margin, "m", "<=", "acuity"))
 
 
-def _hearing_changes(run: Run, agent: str, sound: Sound, tick: int, *, turn_on: bool) -> Changes:
+def _hearing_counterfactuals(
+    run: Run, agent: str, sound: Sound, tick: int, *, turn_on: bool
+) -> Counterfactuals:
     """All single factors of how far the noise carries that could decide alone."""
     setup = run.setup
     profile_name = setup.cast[agent].profile or ""
@@ -107,16 +114,18 @@ def _hearing_changes(run: Run, agent: str, sound: Sound, tick: int, *, turn_on: 
     scales = scales_of(run, agent, "hearing", tick)
     scale = math.prod(each.value for each in scales)
     unscaled = sound.reach * (1.0 - sound.background)  # limit = unscaled * acuity * scale
-    found: Changes = []
+    found: Counterfactuals = []
 
     # The limit in the open from which on it is heard, on the better of both ways.
     line = sound.straight / sound.through if sound.through > 0.0 else math.inf
     needed = min(line, sound.around)
 
     def add(place: tuple[str, ...], label: str, now: float, needs: float, **limits: Any) -> None:
-        change = factor_change(place, label, now, needs, word=word, turn_on=turn_on, **limits)
-        if change is not None:
-            found.append(change)
+        counterfactual = factor_counterfactual(
+            place, label, now, needs, word=word, turn_on=turn_on, **limits
+        )
+        if counterfactual is not None:
+            found.append(counterfactual)
 
     if not math.isfinite(needed) or needed <= 0.0:
         return found
@@ -127,7 +136,7 @@ def _hearing_changes(run: Run, agent: str, sound: Sound, tick: int, *, turn_on: 
             add(place, label, hearing.acuity, needed / (unscaled * scale), most=100.0)
         if hearing.acuity > 0.0:
             needs = needed / (unscaled * hearing.acuity)
-            found += awake_changes(scales, needs, word, turn_on=turn_on)
+            found += awake_counterfactuals(scales, needs, word, turn_on=turn_on)
     rest = scale * hearing.acuity * (1.0 - sound.background)
     if rest > 0.0 and sound.reach > 0.0:
         if sound.reach_place:
@@ -148,12 +157,14 @@ def _hearing_changes(run: Run, agent: str, sound: Sound, tick: int, *, turn_on: 
                 needed / (rest * sound.own_reach),
                 most=100.0,
             )
-    found += _background_change(sound, needed, word, turn_on=turn_on)
-    found += _wall_changes(sound, word, turn_on=turn_on)
+    found += _background_counterfactual(sound, needed, word, turn_on=turn_on)
+    found += _wall_counterfactuals(sound, word, turn_on=turn_on)
     return sorted(found, key=lambda item: item[0])
 
 
-def _background_change(sound: Sound, needed: float, word: str, *, turn_on: bool) -> Changes:
+def _background_counterfactual(
+    sound: Sound, needed: float, word: str, *, turn_on: bool
+) -> Counterfactuals:
     """How quiet it would have to be at the ear, or how loud."""
     if sound.background >= 1.0 or sound.limit <= 0.0:
         return []
@@ -164,14 +175,14 @@ def _background_change(sound: Sound, needed: float, word: str, *, turn_on: bool)
     else:
         place = ()
         label = f"background of {sound.background_zone}"
-    change = factor_change(
+    counterfactual = factor_counterfactual(
         place, label, sound.background, needs, word=word, turn_on=turn_on, rising=not turn_on,
         least=0.0, most=1.0, key=f"{sound.background_zone}.background",
     )  # fmt: skip
-    return [] if change is None else [change]
+    return [] if counterfactual is None else [counterfactual]
 
 
-def _wall_changes(sound: Sound, word: str, *, turn_on: bool) -> Changes:
+def _wall_counterfactuals(sound: Sound, word: str, *, turn_on: bool) -> Counterfactuals:
     """How much one wall on the straight way would have to let through, if that decides."""
     if sound.limit <= 0.0 or (not turn_on and sound.around <= sound.limit + EDGE):
         return []
@@ -180,12 +191,12 @@ def _wall_changes(sound: Sound, word: str, *, turn_on: bool) -> Changes:
         others = math.prod(s for w, s in sound.walls if w != wall)
         if others <= 0.0:
             continue
-        change = factor_change(
+        counterfactual = factor_counterfactual(
             (), f"hear_through of {wall}", share, sound.straight / (sound.limit * others),
             word=word, turn_on=turn_on, most=1.0, key=f"{wall}.hear_through",
         )  # fmt: skip
-        if change is not None:
-            found.append(change)
+        if counterfactual is not None:
+            found.append(counterfactual)
     return found
 
 
@@ -198,7 +209,7 @@ def _touch(run: Run, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
         _cares(run, agent, target, "touch", "feels"),
         _awake(run, agent, "touch", tick),
     ]
-    found: Changes = []
+    found: Counterfactuals = []
     scales = scales_of(run, agent, "touch", tick)
     scale = math.prod(each.value for each in scales)
     if all(both):
@@ -238,10 +249,12 @@ def _touch(run: Run, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
         turn_on = result != "sensed"
         word = "felt" if turn_on else "not felt"
         if failing == ["cares"]:
-            found.append(notice_change(run, agent, target, ("touch",), "felt"))
+            found.append(notice_counterfactual(run, agent, target, ("touch",), "felt"))
         elif set(failing) <= {"awake", "radius"}:
             name = setup.cast[agent].profile or ""
-            found += radius_changes(name, scales, touch.radius, distance, word, turn_on=turn_on)
+            found += radius_counterfactuals(
+                name, scales, touch.radius, distance, word, turn_on=turn_on
+            )
     verb = "feels" if result == "sensed" else "does not feel"
     reason = {"radius": "too far", "wall": "a wall between them"}.get(result, "")
     words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s" + (
@@ -268,9 +281,9 @@ def _zone(run: Run, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnswer:
     else:
         gates.append(Gate(ZONE_GATES[-1], None, "cannot be asked"))
     result = next((gate.name for gate in gates if gate.passed is not True), "sensed")
-    found: Changes = []
+    found: Counterfactuals = []
     if [gate.name for gate in gates if gate.passed is not True] == ["cares"]:
-        found.append(notice_change(run, agent, target, ("zone_sense",), "sensed"))
+        found.append(notice_counterfactual(run, agent, target, ("zone_sense",), "sensed"))
     verb = "senses" if result == "sensed" else "does not sense"
     words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s: {gates[-1].text}"
     return _answer("zone", float(run.times[tick]), result == "sensed", result, words, gates, found)
@@ -283,11 +296,13 @@ def _answer(
     result: str,
     headline: str,
     gates: list[Gate] | tuple[Gate, ...],
-    found: Changes,
+    found: Counterfactuals,
 ) -> SenseAnswer:
-    changes = [change for _, change in sorted(found, key=lambda item: item[0])]
+    counterfactuals = [
+        counterfactual for _, counterfactual in sorted(found, key=lambda item: item[0])
+    ]
     failing = [gate.name for gate in gates if gate.passed is False]
-    if changes:
+    if counterfactuals:
         none = ""
     elif len(failing) > 1:
         none = f"no single number: {' and '.join(failing)} fail together"
@@ -295,7 +310,7 @@ def _answer(
         none = "no number turns this alone"
     return SenseAnswer(
         sense, t, sensed, result, headline, tuple(gates),
-        changes[0] if changes else None, tuple(changes[1:]), none,
+        counterfactuals[0] if counterfactuals else None, tuple(counterfactuals[1:]), none,
     )  # fmt: skip
 
 

@@ -27,7 +27,7 @@ class Scale:
 def state_at(run: Run, agent: str, tick: int) -> str:
     """The state in which an agent's senses worked at a tick; empty without a ladder.
 
-    A change that was taken at the tick holds from the next one on.
+    A transition that was taken at the tick holds from the next one on.
     """
     ladder = run.setup.profile_of(agent).ladder
     if ladder is None:

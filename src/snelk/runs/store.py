@@ -28,7 +28,7 @@ from snelk.files import (
 
 T = TypeVar("T")
 
-FORMAT = 6
+FORMAT = 7
 """Raised when a run of an older Snelk can no longer be read."""
 
 TABLES = (

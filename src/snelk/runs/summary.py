@@ -56,7 +56,7 @@ def _nearest(run: Run) -> dict[tuple[str, str], float]:
 
 
 def minds_of(run: Run) -> list[dict[str, Any]]:
-    """Per agent with a ladder: changes, most alert state and since when, last state, metres."""
+    """Per agent with a ladder: transitions, most alert state and since when, last state, metres."""
     walked = run.measures[run.measures.measure == "distance_walked"].set_index("agent").value
     rows = []
     for name, states in run.states.groupby("agent", sort=False):
@@ -64,7 +64,7 @@ def minds_of(run: Run) -> list[dict[str, Any]]:
         rows.append(
             {
                 "agent": str(name),
-                "changes": len(states) - 1,
+                "transitions": len(states) - 1,
                 "highest": str(top.state),
                 "highest_at": float(top.t),
                 "last": str(states.state.iloc[-1]),

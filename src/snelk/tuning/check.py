@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from snelk.body.registry import registered
+from snelk.config import renamed
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.errors import InputError, nearest
@@ -54,7 +55,7 @@ def check(scenario: Scenario) -> list[Finding]:
         for state in profile.ladder.states.values() if profile.ladder else ():
             if state.call is not None:
                 registered(state.call.activity)
-    silence = scenario.setup.silence
+    silence = {renamed.FINDINGS.get(name, name) for name in scenario.setup.silence}
     for name in silence:
         if name not in KINDS:
             place, fix = key_path(("silence", name)), nearest(name, KINDS)

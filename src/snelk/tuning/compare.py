@@ -178,7 +178,7 @@ def compare(a: Run, b: Run) -> Comparison:
     >>> import snelk
     >>> night = snelk.croft() / "night.toml"
     >>> keen = {"profiles.dog.hearing.acuity": 3.0}
-    >>> parted = snelk.compare(snelk.run(night), snelk.run(night, changes=keen)).partings[0]
+    >>> parted = snelk.compare(snelk.run(night), snelk.run(night, overrides=keen)).partings[0]
     >>> parted.agent, parted.t, parted.kind, parted.b
     ('dog', 25.8, 'hearing', 'dog heard fox at 25.80 s: pebble (strength 0.26)')
     """
@@ -190,16 +190,16 @@ def compare(a: Run, b: Run) -> Comparison:
     return comparison
 
 
-def compare_changed(
-    scenario: Scenario, changes: Mapping[str, Any], *, progress: Progress | None = None
+def compare_overridden(
+    scenario: Scenario, overrides: Mapping[str, Any], *, progress: Progress | None = None
 ) -> Comparison:
-    """Replay a scenario as it is and with changes, and hold the runs against each other."""
-    return compare(*run_batch(scenario, variants=[{}, changes], progress=progress))
+    """Replay a scenario as it is and with overrides, and hold the runs against each other."""
+    return compare(*run_batch(scenario, variants=[{}, overrides], progress=progress))
 
 
 def _named(run: Run) -> dict[str, Any]:
     folder = None if run.folder is None else str(run.folder)
-    names = ("scenario", "title", "changes", "seed", "snelk")
+    names = ("scenario", "title", "overrides", "seed", "snelk")
     return {"folder": folder, **{name: run.info[name] for name in names}}
 
 
@@ -208,7 +208,7 @@ def _aligned(a: pd.DataFrame, b: pd.DataFrame) -> list[EventPair]:
     groups: dict[tuple[str, ...], tuple[list[Any], list[Any]]] = {}
     for side, events in enumerate((a, b)):
         for row in events.itertuples():
-            names = ("kind", "agent", "target", "threshold", "noise", "zone", "state", "change")
+            names = ("kind", "agent", "target", "threshold", "noise", "zone", "state", "transition")
             key = tuple(str(getattr(row, name)) for name in names)
             groups.setdefault(key, ([], []))[side].append(row)
     found = []

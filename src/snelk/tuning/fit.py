@@ -140,13 +140,13 @@ class FitResult:
         return _off_in_words(self.loss_after)
 
     @property
-    def changes(self) -> dict[str, Value]:
+    def overrides(self) -> dict[str, Value]:
         """The numbers that are to change, by key path."""
         return {n.key: n.fitted for n in self.numbers if n.fitted != n.today}
 
     def files(self) -> list[Rewrite]:
         """The scenario's files with the fitted numbers; `write_back` writes them."""
-        return rewritten(self.scenario, self.changes) if self.changes else []
+        return rewritten(self.scenario, self.overrides) if self.overrides else []
 
     def to_dict(self) -> dict[str, Any]:
         """The result as plain data."""
@@ -194,8 +194,8 @@ def fit(
 
     >>> import snelk
     >>> wish = {"measure": "owl.fox.first_full", "toward": 3.5, "within": 0.05}
-    >>> changes = {"clock.end": 8.0, "expect": {}, "wish": {"sooner": wish}}
-    >>> night = snelk.load(snelk.croft() / "night.toml", changes=changes)
+    >>> overrides = {"clock.end": 8.0, "expect": {}, "wish": {"sooner": wish}}
+    >>> night = snelk.load(snelk.croft() / "night.toml", overrides=overrides)
     >>> found = snelk.fit(night, move={"profiles.owl.meter.fill_time": (0.5, 4.0)}, jobs=1)
     >>> found.met, found.numbers[0].today, found.numbers[0].fitted < 2.0
     (True, 2.0, True)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from snelk.config.conditions import Condition, Node, parse
-from snelk.config.minds import Ladder, StateChange
+from snelk.config.minds import Ladder, Transition
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.level.level import Level
@@ -29,9 +29,9 @@ def _key(profile: str, *place: str) -> str:
     return key_path(("profiles", profile, "ladder", *place))
 
 
-def _from(ladder: Ladder, change: StateChange) -> list[str]:
-    """The states that a change leads out of."""
-    return list(ladder.origins(change))
+def _from(ladder: Ladder, transition: Transition) -> list[str]:
+    """The states that a transition leads out of."""
+    return list(ladder.origins(transition))
 
 
 def _state_unreachable(scenario: Scenario) -> Found:
@@ -43,13 +43,17 @@ def _state_unreachable(scenario: Scenario) -> Found:
         }
         reached, rest = set(starts), True
         while rest:
-            new = {c.to for c in ladder.changes.values() if reached & set(_from(ladder, c))}
+            new = {c.to for c in ladder.transitions.values() if reached & set(_from(ladder, c))}
             rest = bool(new - reached)
             reached |= new
         for state in ladder.states:
             if state not in reached:
-                reason = f"no row of changes leads there from {' or '.join(sorted(starts))}"
-                yield _key(name, "states", state), reason, "add a change, or leave the state out"
+                reason = f"no row of transitions leads there from {' or '.join(sorted(starts))}"
+                yield (
+                    _key(name, "states", state),
+                    reason,
+                    "add a transition, or leave the state out",
+                )
 
 
 def _sleeps_with_open_eyes(scenario: Scenario) -> Found:
@@ -81,25 +85,25 @@ def _search_slower_than_target(scenario: Scenario) -> Found:
 
 
 def _raw_flips(scenario: Scenario) -> Found:
-    """Two changes that swap two states each time the target goes in or out of view."""
+    """Two transitions that swap two states each time the target goes in or out of view."""
     for name, ladder in used_ladders(scenario):
         cones = scenario.setup.profiles[name].cones.values()
         held = all(c.hold_range or c.hold_fov_whole for c in cones)
         if held:
             continue
         flips = {
-            (state, change.to): change_name
-            for change_name, change in ladder.changes.items()
-            for state in _from(ladder, change)
-            if parse(change.when).text.strip() in ("seen", "not seen") and not change.for_
+            (state, transition.to): transition_name
+            for transition_name, transition in ladder.transitions.items()
+            for state in _from(ladder, transition)
+            if parse(transition.when).text.strip() in ("seen", "not seen") and not transition.for_
         }
-        for (a, b), change_name in flips.items():
+        for (a, b), transition_name in flips.items():
             waits = ladder.states[a].least or ladder.states[b].least
             back = flips.get((b, a))
             if back is not None and a < b and not waits:
                 reason = f"swaps {a} and {b} with {back} at every look that turns"
                 fix = "give one of them a for, a state a least, or the cones hold limits"
-                yield _key(name, "changes", change_name), reason, fix
+                yield _key(name, "transitions", transition_name), reason, fix
 
 
 def _roams_to_the_end(scenario: Scenario) -> Found:
@@ -159,10 +163,10 @@ def _out_of_reach(scenario: Scenario) -> Found:
 
 def _state_without_way_out(scenario: Scenario) -> Found:
     for name, ladder in used_ladders(scenario):
-        out = {state for c in ladder.changes.values() for state in _from(ladder, c)}
+        out = {state for c in ladder.transitions.values() for state in _from(ladder, c)}
         for state in ladder.states:
             if state not in out and len(ladder.states) > 1:
-                reason = "no change leads out of it"
+                reason = "no transition leads out of it"
                 yield (
                     _key(name, "states", state),
                     reason,
@@ -172,19 +176,19 @@ def _state_without_way_out(scenario: Scenario) -> Found:
 
 def _never_true(scenario: Scenario) -> Found:
     for name, ladder in used_ladders(scenario):
-        for change_name, change in ladder.changes.items():
-            condition = parse(change.when)
-            if not _can_be(scenario, name, ladder, change, condition):
-                reason = f"{change.when} can never be true with this profile and cast"
+        for transition_name, transition in ladder.transitions.items():
+            condition = parse(transition.when)
+            if not _can_be(scenario, name, ladder, transition, condition):
+                reason = f"{transition.when} can never be true with this profile and cast"
                 fix = "look at its senses, its activities, and who tells it"
-                yield _key(name, "changes", change_name, "when"), reason, fix
+                yield _key(name, "transitions", transition_name, "when"), reason, fix
 
 
 def _can_be(
-    scenario: Scenario, name: str, ladder: Ladder, change: StateChange, condition: Condition
+    scenario: Scenario, name: str, ladder: Ladder, transition: Transition, condition: Condition
 ) -> bool:
-    """Whether a change's condition can be true in any state that it leads out of."""
-    for state in _from(ladder, change):
+    """Whether a transition's condition can be true in any state that it leads out of."""
+    for state in _from(ladder, transition):
         found = situations(scenario, name, ladder.states[state], [condition])
         if found is None or found.true(condition).any():
             return True
@@ -193,15 +197,15 @@ def _can_be(
 
 def _for_on_a_moment(scenario: Scenario) -> Found:
     for name, ladder in used_ladders(scenario):
-        for change_name, change in ladder.changes.items():
-            waits = [ladder.reaction_of(change, state) for state in _from(ladder, change)]
-            wait = max(change.for_, *waits, 0.0)
+        for transition_name, transition in ladder.transitions.items():
+            waits = [ladder.reaction_of(transition, state) for state in _from(ladder, transition)]
+            wait = max(transition.for_, *waits, 0.0)
             if wait <= scenario.setup.clock.dt:
                 continue
-            key = "for" if change.for_ >= wait else "when"
-            condition, lasts, ever = parse(change.when), False, False
-            yield from _parts_of_a_moment(name, change_name, condition, wait)
-            for state in _from(ladder, change):
+            key = "for" if transition.for_ >= wait else "when"
+            condition, lasts, ever = parse(transition.when), False, False
+            yield from _parts_of_a_moment(name, transition_name, condition, wait)
+            for state in _from(ladder, transition):
                 found = situations(scenario, name, ladder.states[state], [condition])
                 if found is None:
                     lasts = True
@@ -213,13 +217,13 @@ def _for_on_a_moment(scenario: Scenario) -> Found:
                 ever |= bool(true.any())
                 lasts |= bool((true & ~moment).any())
             if ever and not lasts:
-                reason = f"{wait:g} s cannot pass: {change.when} is true for a tick at a time"
-                fix = "leave it out" if key == "for" else "give the change reaction = 0"
-                yield _key(name, "changes", change_name, key), reason, fix
+                reason = f"{wait:g} s cannot pass: {transition.when} is true for a tick at a time"
+                fix = "leave it out" if key == "for" else "give the transition reaction = 0"
+                yield _key(name, "transitions", transition_name, key), reason, fix
 
 
-def _parts_of_a_moment(name: str, change_name: str, condition: Condition, wait: float) -> Found:
-    """Parts of an `or` that can never decide, as they are true for a tick and the change waits."""
+def _parts_of_a_moment(name: str, transition_name: str, condition: Condition, wait: float) -> Found:
+    """Parts of an `or` that can never decide: true for a tick, while the transition waits."""
     root = condition.root
     for part in root.parts if root.kind == "or" else ():
         asked = part.parts if part.kind == "and" else (part,)
@@ -227,49 +231,52 @@ def _parts_of_a_moment(name: str, change_name: str, condition: Condition, wait: 
         if moment:
             reason = f"{wait:g} s cannot pass for its part {condition.words_in(part)}: {moment} is "
             reason += "true for a tick at a time"
-            fix = "make it a change of its own without a wait, or ask for what lasts, such as knows"
-            yield _key(name, "changes", change_name, "when"), reason, fix
+            fix = "make it a transition of its own without a wait, or ask for what lasts, "
+            fix += "such as knows"
+            yield _key(name, "transitions", transition_name, "when"), reason, fix
 
 
 def _for_too_short(scenario: Scenario) -> Found:
     for name, profile in used_profiles(scenario).items():
         if profile.ladder is None:
             continue
-        for change_name, change in profile.ladder.changes.items():
-            asked = {node.word for node in parse(change.when).root.walk()}
-            yield from _shorter_than_watchers(scenario, name, change_name, change, asked)
+        for transition_name, transition in profile.ladder.transitions.items():
+            asked = {node.word for node in parse(transition.when).root.walk()}
+            yield from _shorter_than_watchers(scenario, name, transition_name, transition, asked)
             sight = asked & {"seen", "exposure", "seen_for", "lost_for"}
-            if sight and 0.0 < change.for_ < profile.look_every:
-                reason = f"{change.for_:g} s is shorter than look_every, {profile.look_every:g} s"
+            if sight and 0.0 < transition.for_ < profile.look_every:
+                reason = (
+                    f"{transition.for_:g} s is shorter than look_every, {profile.look_every:g} s"
+                )
                 fix = "one look decides anyway; make it longer, or leave it out"
-                yield _key(name, "changes", change_name, "for"), reason, fix
+                yield _key(name, "transitions", transition_name, "for"), reason, fix
 
 
 def _shorter_than_watchers(
-    scenario: Scenario, name: str, change_name: str, change: StateChange, asked: set[str]
+    scenario: Scenario, name: str, transition_name: str, transition: Transition, asked: set[str]
 ) -> Found:
     """A wait for not being observed that is over before whoever watches has looked again."""
     setup = scenario.setup
-    if not asked & {"observed", "observed_by"} or change.for_ <= 0.0:
+    if not asked & {"observed", "observed_by"} or transition.for_ <= 0.0:
         return
     teams = {setup.cast[agent].team for agent in setup.agents if setup.cast[agent].profile == name}
     for watcher in setup.agents:
         profile = setup.profile_of(watcher)
         sees = any(profile.sees(team) for team in teams - {setup.cast[watcher].team})
-        if sees and change.for_ < profile.look_every:
-            reason = f"{change.for_:g} s is shorter than look_every of {watcher}, "
+        if sees and transition.for_ < profile.look_every:
+            reason = f"{transition.for_:g} s is shorter than look_every of {watcher}, "
             reason += f"{profile.look_every:g} s"
             fix = "one look of it decides anyway; make it longer, or let it look oftener"
-            yield _key(name, "changes", change_name, "for"), reason, fix
+            yield _key(name, "transitions", transition_name, "for"), reason, fix
             return
 
 
 def _limits_overlap(scenario: Scenario) -> Found:
-    """Two changes that lead back and forth, by limits of one number, the wrong way round."""
+    """Two transitions that lead back and forth, by limits of one number, the wrong way round."""
     for name, ladder in used_ladders(scenario):
-        changes = list(ladder.changes.items())
-        for n, (there_name, there) in enumerate(changes):
-            for back_name, back in changes[n + 1 :]:
+        transitions = list(ladder.transitions.items())
+        for n, (there_name, there) in enumerate(transitions):
+            for back_name, back in transitions[n + 1 :]:
                 chase = there.to in _from(ladder, back) and back.to in _from(ladder, there)
                 waits = max(there.for_, back.for_) > 0.0
                 if not chase or not waits or not _together(scenario, name, ladder, there, back):
@@ -281,7 +288,7 @@ def _limits_overlap(scenario: Scenario) -> Found:
                         reason = f'asks {there.when}, and "{back_name}" back again {back.when}: '
                         reason += f"between the two {signal} both are true"
                         fix = "let the limit to go in lie inside of the limit to go out"
-                        yield _key(name, "changes", there_name, "when"), reason, fix
+                        yield _key(name, "transitions", there_name, "when"), reason, fix
 
 
 def _limits(condition: Condition) -> dict[str, tuple[float, float]]:
@@ -324,12 +331,14 @@ def _watches_ahead(scenario: Scenario) -> Found:
                 continue
             if written.awake_of("sight") <= 0.0 or written.catch is not None:
                 continue
-            into = [change for change in ladder.changes.values() if change.to == state]
-            for change in into:
-                asked = {node.word for node in _wanted(parse(change.when).root)}
+            into = [
+                transition for transition in ladder.transitions.values() if transition.to == state
+            ]
+            for transition in into:
+                asked = {node.word for node in _wanted(parse(transition.when).root)}
                 if asked & ABOUT_TARGETS:
                     reason = "stands and looks ahead, wherever it faced when it came here, though "
-                    reason += f"it comes here as {change.when}"
+                    reason += f"it comes here as {transition.when}"
                     fix = 'write face = {}, or look = "focus" or "sweep"'
                     yield _key(name, "states", state, "look"), reason, fix
                     break
@@ -344,32 +353,36 @@ def _wanted(node: Node) -> Iterator[Node]:
         yield from _wanted(part)
 
 
-def _change_hidden(scenario: Scenario) -> Found:
+def _transition_hidden(scenario: Scenario) -> Found:
     for name, ladder in used_ladders(scenario):
-        changes = list(ladder.changes.items())
-        for n, (late_name, late) in enumerate(changes):
+        transitions = list(ladder.transitions.items())
+        for n, (late_name, late) in enumerate(transitions):
             hiders = [
                 {
                     early_name
-                    for early_name, early in changes[:n]
+                    for early_name, early in transitions[:n]
                     if state in _from(ladder, early)
                     and early.for_ <= late.for_
-                    and "chance" not in early.when  # drawn for each change by itself
+                    and "chance" not in early.when  # drawn for each transition by itself
                     and _implies(scenario, name, ladder, state, late, early)
                 }
                 for state in _from(ladder, late)
             ]
             always = set.intersection(*hiders) if hiders else set()
             if always:
-                first = next(each for each, _ in changes if each in always)
+                first = next(each for each, _ in transitions if each in always)
                 reason = f'is never taken: whenever it is true, "{first}" before it is true as well'
-                yield _key(name, "changes", late_name), reason, "write it before that, or narrow it"
+                yield (
+                    _key(name, "transitions", late_name),
+                    reason,
+                    "write it before that, or narrow it",
+                )
 
 
 def _implies(
-    scenario: Scenario, name: str, ladder: Ladder, state: str, late: StateChange, early: StateChange
+    scenario: Scenario, name: str, ladder: Ladder, state: str, late: Transition, early: Transition
 ) -> bool:
-    """Whether the earlier change is true whenever the later one is, and that can be."""
+    """Whether the earlier transition is true whenever the later one is, and that can be."""
     conditions = [parse(late.when), parse(early.when)]
     found = situations(scenario, name, ladder.states[state], conditions)
     if found is None:
@@ -379,13 +392,13 @@ def _implies(
 
 
 def _flicker(scenario: Scenario) -> Found:
-    """Two changes that lead back and forth between two states in the same situation."""
+    """Two transitions that lead back and forth between two states in the same situation."""
     dt = scenario.setup.clock.dt
     for name, ladder in used_ladders(scenario):
-        changes = list(ladder.changes.items())
+        transitions = list(ladder.transitions.items())
         told = set()
-        for there_name, there in changes:
-            for back_name, back in changes:
+        for there_name, there in transitions:
+            for back_name, back in transitions:
                 pair = frozenset((there_name, back_name))
                 chase = there.to in _from(ladder, back) and back.to in _from(ladder, there)
                 at_once = max(there.for_, back.for_) <= 0.0
@@ -402,11 +415,11 @@ def _flicker(scenario: Scenario) -> Found:
                         f"{back.to} and {there.to} take turns every tick"
                     )
                     fix = "give one of them a for, one of the states a least, or let them exclude"
-                    yield _key(name, "changes", there_name), reason, fix + " each other"
+                    yield _key(name, "transitions", there_name), reason, fix + " each other"
 
 
 def _together(
-    scenario: Scenario, name: str, ladder: Ladder, there: StateChange, back: StateChange
+    scenario: Scenario, name: str, ladder: Ladder, there: Transition, back: Transition
 ) -> bool:
     """Whether both can be true a tick after the state was entered."""
     conditions = [parse(there.when), parse(back.when)]
@@ -469,7 +482,7 @@ KINDS: Kinds = {
     "state-unreachable": _state_unreachable,
     "state-without-way-out": _state_without_way_out,
     "never-true": _never_true,
-    "change-hidden": _change_hidden,
+    "transition-hidden": _transition_hidden,
     "flicker": _flicker,
     "for-too-short": _for_too_short,
     "for-on-a-moment": _for_on_a_moment,

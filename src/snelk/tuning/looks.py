@@ -157,12 +157,12 @@ def reason_at(run: Run, agent: str, kind: str, target: str, t: float) -> str:
 
 def _state_reason(run: Run, agent: str, t: float) -> str:
     rows = run.states
-    rows = rows[(rows.agent == agent) & ((rows.t - t).abs() < SAME) & rows.change.notna()]
+    rows = rows[(rows.agent == agent) & ((rows.t - t).abs() < SAME) & rows.transition.notna()]
     if len(rows):
         row = rows.iloc[0]
-        return f"{row.before} → {row.state} ({row.change}): {row.reason}"
+        return f"{row.before} → {row.state} ({row.transition}): {row.reason}"
     if run.setup.profile_of(agent).ladder is None:
         return "it has no alert ladder"
     answer = explain_ladder(run, agent, at=t)
-    lacked = [f"{c.name} lacked {'; '.join(c.missing)}" for c in answer.changes]
+    lacked = [f"{c.name} lacked {'; '.join(c.missing)}" for c in answer.transitions]
     return f"stays {answer.state}: {' | '.join(lacked)}" if lacked else f"stays {answer.state}"

@@ -103,8 +103,8 @@ def _named_in_ladders(scenario: Scenario) -> set[str]:
             continue
         for state in profile.ladder.states.values():
             found |= {name for _, _, names in named_by(state) for name in names}
-        for change in profile.ladder.changes.values():
-            found |= {word for _, word in names_in(parse(change.when))}
+        for transition in profile.ladder.transitions.values():
+            found |= {word for _, word in names_in(parse(transition.when))}
     return found
 
 

@@ -92,7 +92,7 @@ class Plan:
         """How many variants there are."""
         return self.points * len(self.seeds)
 
-    def changes(self, numbers: Sequence[int]) -> list[dict[str, Value]]:
+    def overrides(self, numbers: Sequence[int]) -> list[dict[str, Value]]:
         """What some variants change, by key path; seeds change fastest, then the last axis."""
         drawn = None
         if self.samples is not None:
@@ -147,7 +147,7 @@ def plan_of(
     >>> import snelk
     >>> night = snelk.load(snelk.croft() / "night.toml")
     >>> plan = plan_of(night, {"profiles.dog.hearing.acuity": [1.0, 2.0]}, seeds=2)
-    >>> plan.changes([2])
+    >>> plan.overrides([2])
     [{'profiles.dog.hearing.acuity': 2.0, 'seed': 7}]
     """
     if not vary:

@@ -8,6 +8,7 @@ import numpy as np
 
 from snelk.config.models import CURVES, Cone, Profile
 from snelk.config.problems import key_path
+from snelk.config.renamed import today
 from snelk.config.scenario import Scenario
 from snelk.engine.replay import replayed_poses, tick_times
 from snelk.errors import nearest
@@ -248,7 +249,15 @@ def _tells_nobody(scenario: Scenario) -> Found:
             yield place, reason, fix
 
 
+def _outdated_key(scenario: Scenario) -> Found:
+    """A key that has another name today; it goes on being read for a version."""
+    for place in scenario.draft.outdated:
+        name = today(place)[-1]
+        yield key_path(place), f"is called {name} today", f"rename it to {name}"
+
+
 KINDS: Kinds = {
+    "outdated-key": _outdated_key,
     "agent-without-senses": _agent_without_senses,
     "notices-nobody": _notices_nobody,
     "sense-notices-nobody": _sense_notices_nobody,

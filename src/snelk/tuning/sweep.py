@@ -36,7 +36,7 @@ if TYPE_CHECKING:
 Progress = Callable[[int, int], None]
 """Told the variants done and the variants in all."""
 
-FORMAT = 2
+FORMAT = 3
 
 PLAN, SEAL = b"snelk", b"snelk.seal"
 """Where in the metadata of a table its plan lies, and the digest of that."""
@@ -60,7 +60,7 @@ class Sweep:
 
     @cached_property
     def table(self) -> pd.DataFrame:
-        """A row per variant: `variant`, what it changes, its measures, and `expect.NAME`: 1 or 0.
+        """A row per variant: `variant`, what it overrides, its measures, and `expect.NAME`: 1 or 0.
 
         A measure that a variant has none of is NaN.
         """
@@ -101,8 +101,8 @@ class Sweep:
         """The unit of a measure; empty for counts and shares."""
         return str(self.info["units"].get(key, ""))
 
-    def changes(self, variant: int) -> dict[str, Any]:
-        """What a variant changes, by key path.
+    def overrides(self, variant: int) -> dict[str, Any]:
+        """What a variant overrides, by key path.
 
         Raises:
             InputError: There is no such variant.
@@ -110,7 +110,7 @@ class Sweep:
         if not 0 <= variant < self.plan.count:
             rule = f"must be 0 to {self.plan.count - 1}"
             raise InputError.of(str(self.path), "variant", str(variant), rule)
-        return dict(self.plan.changes([variant])[0])
+        return dict(self.plan.overrides([variant])[0])
 
     def pick(self, variant: int, *, out: str | Path | None = None) -> Run:
         """Replay one variant in full, with all tables.
@@ -118,12 +118,12 @@ class Sweep:
         Raises:
             InputError: There is no such variant, or the scenario is no longer what it was.
         """
-        changes = self.changes(variant)
-        scenario = load(self.info["scenario"], changes=self.info["changes"])
+        overrides = self.overrides(variant)
+        scenario = load(self.info["scenario"], overrides=self.info["overrides"])
         if fingerprint(scenario) != self.info["fingerprint"]:
             rule, fix = "has changed since the sweep", "make the sweep again"
             raise InputError.of(str(self.info["scenario"]), "", "", rule, fix)
-        run = run_batch(scenario, variants=[changes])[0]
+        run = run_batch(scenario, variants=[overrides])[0]
         return run if out is None else run.save(out)
 
 
@@ -180,7 +180,7 @@ def sweep(
         progress(done, plan.count)
     keep = None if keep is None else Path(keep).absolute()
     tasks = (
-        (numbers, plan.changes(numbers))
+        (numbers, plan.overrides(numbers))
         for numbers in (range(start, min(start + batch, plan.count)) for start in missing)
     )
     job = _Job(scenario, addresses, keep)
@@ -311,7 +311,7 @@ def _info(scenario: Scenario, plan: Plan, addresses: Sequence[Address]) -> dict[
         "snelk": version("snelk"),
         "scenario": scenario.source,
         "title": scenario.setup.title,
-        "changes": dict(scenario.changes),
+        "overrides": dict(scenario.overrides),
         "fingerprint": fingerprint(scenario),
         "plan": asdict(plan),
         "today": {axis.key: value_of(scenario.setup, axis.key) for axis in plan.axes},
@@ -398,19 +398,19 @@ class _Job:
     keep: Path | None
 
 
-def _rows(job: _Job, numbers: range, changes: list[dict[str, Any]]) -> tuple[range, pa.Table]:
+def _rows(job: _Job, numbers: range, overrides: list[dict[str, Any]]) -> tuple[range, pa.Table]:
     """The rows of one batch."""
-    measured, verdicts = judge_batch(job.scenario, variants=changes)
+    measured, verdicts = judge_batch(job.scenario, variants=overrides)
     known = dict(zip(measured.addresses, measured.values.T, strict=True))
     columns: dict[str, Any] = {"variant": np.array(numbers)}
-    columns |= {key: [row[key] for row in changes] for key in changes[0]}
+    columns |= {key: [row[key] for row in overrides] for key in overrides[0]}
     # What nobody in this batch can have, others may: the columns are those of all.
     nothing = np.full(len(numbers), np.nan)
     columns |= {each.key: known.get(each, nothing) for each in job.addresses}
     names = verdicts.names
     columns |= {f"expect.{name}": verdicts.met[:, n] * 1.0 for n, name in enumerate(names)}
     if job.keep is not None:
-        runs = run_batch(job.scenario, variants=changes)
+        runs = run_batch(job.scenario, variants=overrides)
         for number, run in zip(numbers, runs, strict=True):
             run.save(job.keep / f"variant-{number:05d}")
     return numbers, pa.table(columns)

@@ -142,21 +142,21 @@ class Trials:
     def _judge(self, points: list[tuple[Value, ...]]) -> tuple[Numbers, Numbers]:
         new = [numbers for numbers in dict.fromkeys(points) if numbers not in self._known]
         first = self.scenario.setup.seed
-        changes = [
+        overrides = [
             {**dict(zip((a.key for a in self.axes), numbers, strict=True)), "seed": first + n}
             for numbers in new
             for n in range(self.seeds)
         ]
-        if changes:
-            size = batch_size(len(changes), self.jobs)
-            tasks = [(low, changes[low : low + size]) for low in range(0, len(changes), size)]
-            jobs = min(self.jobs, len(tasks)) if len(changes) > 2 * size // 3 else 1
+        if overrides:
+            size = batch_size(len(overrides), self.jobs)
+            tasks = [(low, overrides[low : low + size]) for low in range(0, len(overrides), size)]
+            jobs = min(self.jobs, len(tasks)) if len(overrides) > 2 * size // 3 else 1
             found = dict(in_batches(_off_and_value, self._job(), tasks, jobs=jobs))
             rows = np.concatenate([found[low] for low, _ in tasks])  # (variant, 2, aims)
             each = rows.reshape(len(new), self.seeds, 2, -1)
             for numbers, row in zip(new, each, strict=True):
                 self._known[numbers] = self._over_seeds(row)
-            self.tried += len(changes)
+            self.tried += len(overrides)
             if self.progress is not None:
                 self.progress(min(self.tried, self.budget), self.budget)
         known = [self._known[numbers] for numbers in points]
@@ -187,11 +187,11 @@ def _off_wish(wish: Wish, value: float) -> float:
 
 
 def _off_and_value(
-    job: tuple[Scenario, tuple[Address, ...]], low: int, changes: list[dict[str, Any]]
+    job: tuple[Scenario, tuple[Address, ...]], low: int, overrides: list[dict[str, Any]]
 ) -> tuple[int, Numbers]:
     """(variant, 2, aims) how far expectations are off, and the measures of wishes."""
     scenario, addresses = job
-    measured, verdicts = judge_batch(scenario, variants=changes)
+    measured, verdicts = judge_batch(scenario, variants=overrides)
     places = {address: n for n, address in enumerate(measured.addresses)}
     length = measured.values[:, places[Address("length")]]
     columns = [np.stack([verdicts.off, verdicts.off], axis=1)]

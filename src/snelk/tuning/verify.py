@@ -244,17 +244,17 @@ def _of_meter(run: Run, agents: Sequence[str], said: Notices | MeterUnder, t: fl
         best = run.why(agents[int(agent)], said.target, at=t)
     lines = [best.headline]
     lines += [f"meter: {best.meter.text}"] if best.meter else []
-    lines += [best.change.text] if best.change is not None else []
+    lines += [best.counterfactual.text] if best.counterfactual is not None else []
     return tuple(lines), (best.agent, said.target, "--at", f"{t:g}")
 
 
 def _of_state(run: Run, agents: Sequence[str], said: Reaches | Stays, t: float) -> Reasons:
-    """The change that was taken, or what the changes to the state lacked when it was nearest."""
+    """The transition that was taken, or what those to the state lacked when it was nearest."""
     states = run.states[run.states.agent.isin(agents)]
-    taken = states[states.change.notna() & ((states.t - t).abs() < SLACK)]
+    taken = states[states.transition.notna() & ((states.t - t).abs() < SLACK)]
     if len(taken):
         row = taken.iloc[0]
-        why = f"{row.agent}: {row.before} → {row.state} ({row.change}): {row.reason}"
+        why = f"{row.agent}: {row.before} → {row.state} ({row.transition}): {row.reason}"
         return (why,), (str(row.agent), "--at", f"{t:g}")
     came = set(states.agent[(states.state == said.state) & _within(said, states.t.to_numpy())])
     agent = next((name for name in agents if name not in came), agents[0])
@@ -264,11 +264,11 @@ def _of_state(run: Run, agents: Sequence[str], said: Reaches | Stays, t: float) 
         fullest = int(signals.meter.to_numpy().argmax())
         t = float(signals.t.iloc[fullest if signals.meter.iloc[fullest] > 0.0 else -1])
     answer = explain_ladder(run, agent, at=t)
-    leading = [change for change in answer.changes if change.to == said.state]
+    leading = [transition for transition in answer.transitions if transition.to == said.state]
     lines = [
-        f"{change.name} (to {change.to}) lacked: {'; '.join(change.missing)}"
-        for change in leading or answer.changes
-        if not change.taken
+        f"{transition.name} (to {transition.to}) lacked: {'; '.join(transition.missing)}"
+        for transition in leading or answer.transitions
+        if not transition.taken
     ]
     return (answer.headline, *lines), (agent, "--at", f"{t:g}")
 

@@ -1,4 +1,4 @@
-"""The smallest single change that would have turned an answer; see docs/calculations.md."""
+"""The smallest change that would have turned an answer; see docs/calculations.md."""
 
 from __future__ import annotations
 
@@ -11,9 +11,9 @@ from snelk.config.models import Cone
 from snelk.config.problems import key_path
 from snelk.level.grid import build_grid
 from snelk.level.level import Level
-from snelk.runs.answers import Change, ConeAnswer, Gate
+from snelk.runs.answers import ConeAnswer, Counterfactual, Gate
 from snelk.runs.moment import Moment
-from snelk.runs.nudges import CLEAR, awake_changes, notice_change, safe
+from snelk.runs.nudges import CLEAR, awake_counterfactuals, notice_counterfactual, safe
 from snelk.runs.standing import cone_place, cones_at, scales_of
 from snelk.senses.sight import EDGE, Sight
 
@@ -21,8 +21,10 @@ Places = Callable[[str], tuple[str, ...]]
 """Where each limit of a cone stands that held at a moment."""
 
 
-def changes_that_turn(moment: Moment, sight: Sight, cones: list[ConeAnswer]) -> list[Change]:
-    """Single changes that turn the answer, the relatively smallest first."""
+def counterfactuals_of(
+    moment: Moment, sight: Sight, cones: list[ConeAnswer]
+) -> list[Counterfactual]:
+    """The counterfactuals of an answer, the relatively smallest change first."""
     seeing = [cone for cone in cones if cone.result == "in_view"]
     agent = moment.run.agents[moment.a]
     numbers = cones_at(moment.run, agent, moment.tick)
@@ -30,36 +32,38 @@ def changes_that_turn(moment: Moment, sight: Sight, cones: list[ConeAnswer]) -> 
     def places_of(cone: str) -> Places:
         return lambda key: (*cone_place(moment.run, agent, moment.tick, cone, key), key)
 
-    found: list[tuple[float, Change]] = []
+    found: list[tuple[float, Counterfactual]] = []
     if len(seeing) == 1:
         place = places_of(seeing[0].cone)
         for gate in seeing[0].gates[3:]:
-            found += _numeric_change(gate, numbers[seeing[0].cone], place, turn_on=False)
-        found += _awake_changes(moment, seeing[0], turn_on=False)
+            found += _numeric_counterfactual(gate, numbers[seeing[0].cone], place, turn_on=False)
+        found += _awake_counterfactuals(moment, seeing[0], turn_on=False)
     elif not seeing:
         for cone in cones:
             failing = [gate for gate in cone.gates if gate.passed is not True]
             if {gate.name for gate in failing} <= {"awake", "range"}:
-                found += _awake_changes(moment, cone, turn_on=True)
+                found += _awake_counterfactuals(moment, cone, turn_on=True)
             if len(failing) != 1:
                 continue
             gate = failing[0]
             if gate.name == "cares":
                 target = moment.run.names[moment.j]
                 sense = ("cones", cone.cone)
-                found.append(notice_change(moment.run, agent, target, sense, "seen"))
+                found.append(notice_counterfactual(moment.run, agent, target, sense, "seen"))
             elif gate.name == "line_of_sight" and gate.value == 0.0:
-                found += _wall_change(moment, sight, cone.cone)
+                found += _wall_counterfactual(moment, sight, cone.cone)
             else:
                 place = places_of(cone.cone)
-                found += _numeric_change(gate, numbers[cone.cone], place, turn_on=True)
-    unique = {change: size for size, change in sorted(found, key=lambda item: item[0])}
+                found += _numeric_counterfactual(gate, numbers[cone.cone], place, turn_on=True)
+    unique = {
+        counterfactual: size for size, counterfactual in sorted(found, key=lambda item: item[0])
+    }
     return list(unique)
 
 
-def _awake_changes(
+def _awake_counterfactuals(
     moment: Moment, cone: ConeAnswer, *, turn_on: bool
-) -> list[tuple[float, Change]]:
+) -> list[tuple[float, Counterfactual]]:
     """How awake the agent would have to be, where that alone decides about the range."""
     agent = moment.run.agents[moment.a]
     gate = next(gate for gate in cone.gates if gate.name == "range")
@@ -70,12 +74,12 @@ def _awake_changes(
     needs = gate.value / float(limits[0, moment.a, k])
     word = "seen" if turn_on else "not seen"
     scales = scales_of(moment.run, agent, "sight", moment.tick)
-    return awake_changes(scales, needs, word, turn_on=turn_on)
+    return awake_counterfactuals(scales, needs, word, turn_on=turn_on)
 
 
-def _numeric_change(
+def _numeric_counterfactual(
     gate: Gate, cone: Cone, place: Places, *, turn_on: bool
-) -> list[tuple[float, Change]]:
+) -> list[tuple[float, Counterfactual]]:
     """The change of the gate's own limit that turns it, with its size; none if there is none."""
     if gate.value is None or gate.limit is None:
         return []
@@ -115,13 +119,13 @@ def _numeric_change(
     text += f"; {'raise' if turn_on else 'lower'} {partner} with it" if partner else ""
     keys = [key, key_path(place(partner))] if partner else [key]
     settable = tuple(f"{each}={value:.10g}" for each in keys)
-    return [(size, Change(key, comparison, needs, now, text, settable))]
+    return [(size, Counterfactual(key, comparison, needs, now, text, settable))]
 
 
 def _partner(key: str, cone: Cone, value: float) -> str:
     """The gain limit that a hold limit must not fall below, or the hold limit that it passes.
 
-    Without it the target would flicker in and out of view in the run that tries the change.
+    Without it the target would flicker in and out of view in the run that tries the counterfactual.
     """
     if not key.removeprefix("hold_").startswith(("range", "fov")):
         return ""
@@ -133,7 +137,9 @@ def _partner(key: str, cone: Cone, value: float) -> str:
     return hold if limit is not None and value > limit else ""
 
 
-def _wall_change(moment: Moment, sight: Sight, cone_name: str) -> list[tuple[float, Change]]:
+def _wall_counterfactual(
+    moment: Moment, sight: Sight, cone_name: str
+) -> list[tuple[float, Counterfactual]]:
     """How low the wall in the way would have to be, if lowering it alone is enough."""
     run, a, j = moment.run, moment.a, moment.j
     level = run.level
@@ -153,7 +159,7 @@ def _wall_change(moment: Moment, sight: Sight, cone_name: str) -> list[tuple[flo
             return [
                 (
                     (now - height) / now if now > 0 else 1.0,
-                    Change(f"{name}.top", "<", height, now, text),
+                    Counterfactual(f"{name}.top", "<", height, now, text),
                 )
             ]
     return []
