@@ -45,7 +45,7 @@ look = "focus"
 approach = {}
 [profiles.lookout.ladder.states.search]
 rank = 1
-search = { way = "nearby" }
+search = { method = "nearby" }
 [profiles.lookout.ladder.transitions]
 notice = { from = ["rounds", "search"], to = "chase", when = "meter >= 0.6" }
 lose = { from = "chase", to = "search", when = "lost_for > 2s" }

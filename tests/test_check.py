@@ -41,7 +41,7 @@ def names(path: Path, changes: dict[str, object] | None = None) -> list[str]:
         ("at-once-beyond-range", {METER: {"fill_time": 1, "at_once": 12.5}}, {METER: {"fill_time": 1, "at_once": 12.5}, "profiles.watcher.ladder": {"states": {"keen": {"cones": {"front": {"range": 13.0, "hold_range": 13.0}}}}}}),
         ("threshold-out-of-reach", {METER: {"fill_time": 10, "thresholds": {"sure": 1}}}, {METER: {"fill_time": 1, "thresholds": {"sure": 1}}}),
         ("threshold-out-of-reach", {METER: {"fill_time": 1, "light": [[0, 0]], "thresholds": {"sure": 1}}}, {METER: {"fill_time": 1, "light": [[0, 0], [1, 1]], "thresholds": {"sure": 1}}}),
-        ("looks-too-seldom", {METER: {"fill_time": 1, "hold": 0.5}, "profiles.watcher.look_every": 1}, {METER: {"fill_time": 1, "hold": 0.5}, "profiles.watcher.look_every": 0.5}),
+        ("looks-too-seldom", {METER: {"fill_time": 1, "drain_after": 0.5}, "profiles.watcher.look_every": 1}, {METER: {"fill_time": 1, "drain_after": 0.5}, "profiles.watcher.look_every": 0.5}),
     ],
 )  # fmt: skip
 def test_findings_that_numbers_trigger(
@@ -103,7 +103,7 @@ WALK = "t,id,x,y,heading,gait\n0,guest,1,1,0,creeping\n1,guest,2,2,0,walking\n2,
         ("unused-noise-kind", {"noise_kinds": {"bang": {"reach": 4}}}, {"noise_kinds": {"bang": {"reach": 4}}, "noise": [{"t": 1, "kind": "bang", "at": [0, 0]}], **HEARD}),
         ("noise-while-absent", {"noise": [BANG | {"t": 3.0}], "clock.end": 4.0, **HEARD}, {"noise": [BANG | {"t": 2.0}], **HEARD}),
         ("sense-notices-nobody", {"profiles.watcher.touch": {"radius": 1, "notices": ["home"]}}, {"profiles.watcher.touch": {"radius": 1}}),
-        ("looks-too-seldom", {METER: {"fill_time": 1, "hold": 0.5}, **HEARD, "profiles.watcher.hearing": {"listen_every": 1}}, {METER: {"fill_time": 1, "hold": 1}, **HEARD, "profiles.watcher.hearing": {"listen_every": 1}}),
+        ("looks-too-seldom", {METER: {"fill_time": 1, "drain_after": 0.5}, **HEARD, "profiles.watcher.hearing": {"listen_every": 1}}, {METER: {"fill_time": 1, "drain_after": 1}, **HEARD, "profiles.watcher.hearing": {"listen_every": 1}}),
         ("memory-too-short", {"profiles.watcher.memory": {"grace": 0.5}, "profiles.watcher.look_every": 1}, {"profiles.watcher.memory": {"grace": 1.0}, "profiles.watcher.look_every": 1}),
         ("memory-too-short", {"profiles.watcher.memory": {"grace": 1, "lead": 2, "forget": 3}}, {"profiles.watcher.memory": {"grace": 1, "lead": 2, "forget": 4}}),
         ("tells-nobody", {"profiles.watcher.tell": {}}, {"profiles.watcher.tell": {"teams": ["visitors", "home"]}, "profiles.watcher.memory": {}, "cast.guest.profile": "watcher", "profiles.watcher.notices": ["visitors", "home"]}),
@@ -309,7 +309,7 @@ def test_findings_about_waiting_and_activities(tmp_path: Path) -> None:
     assert doing({"patrol": {"route": "round"}}, profiles__watcher__movement={}) == []
     assert doing({"flee": {}}, profiles__watcher__movement={}) == ["activity-lacks"]
     assert doing({"flee": {"spots": ["post"]}}, profiles__watcher__movement={}) == []
-    hide = {"search": {"way": "hideouts"}}
+    hide = {"search": {"method": "hideouts"}}
     assert doing(hide, profiles__watcher__movement={}) == ["activity-lacks"]
     assert doing(hide, profiles__watcher__movement={}, cast__guard__spots=["post"]) == []
     leash: dict[str, object] = {"cast.guard.leash": {"zone": "yard"}}
@@ -328,7 +328,7 @@ LEVEL = """{"type": "FeatureCollection", "features": [
     ("kind", "states", "changes", "mended"),
     [
         ("sleeps-with-open-eyes", {"a": {"sleep": {}}}, {}, {"a": {"sleep": {}, "senses": {"sight": 0.0}}}),
-        ("search-too-slow", {"a": {"search": {"way": "likelihood", "speed": 2.0}}}, {}, {"a": {"search": {"way": "likelihood", "speed": 2.0}, "pace": "running"}}),
+        ("search-too-slow", {"a": {"search": {"method": "likelihood", "speed": 2.0}}}, {}, {"a": {"search": {"method": "likelihood", "speed": 2.0}, "pace": "running"}}),
         ("raw-flips", {"a": {}, "b": {}}, {"x": {"from": "a", "to": "b", "when": "seen"}, "y": {"from": "b", "to": "a", "when": "not seen"}}, {"a": {"least": 1.0}, "b": {}}),
         ("out-of-reach", {"a": {"go": {"spot": "cellar"}}}, {}, {"a": {"go": {"spot": "yard"}}}),
         ("roams-to-the-end", {"a": {"roam": {}}}, {}, {"a": {"roam": {"ring": [1.0, 2.0]}}}),

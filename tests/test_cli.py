@@ -212,21 +212,21 @@ def test_searches_are_compared(demo: tuple[Path, str]) -> None:
     folder, _ = demo
     words = ("searches", "croft/night.toml", "farmer", "--seeds", 2)
     data = json.loads(command(*words, "--json", cwd=folder))
-    assert {row["way"] for row in data["ways"]} == {"there", "nearby", "hideouts", "likelihood"}
+    assert {row["method"] for row in data["ways"]} == {"there", "nearby", "hideouts", "likelihood"}
     soonest = [row["until_found"] for row in data["ways"]]
     assert soonest == sorted(soonest)
-    assert [(r["way"], r["seed"]) for r in data["runs"]][:3] == [
+    assert [(r["method"], r["seed"]) for r in data["runs"]][:3] == [
         ("there", 0),
         ("there", 1),
         ("nearby", 0),
     ]
     alone = snelk.run(
         folder / "croft/night.toml",
-        overrides={"profiles.farmer.ladder.states.searching.search.way": "nearby", "seed": 1},
+        overrides={"profiles.farmer.ladder.states.searching.search.method": "nearby", "seed": 1},
     )
     rows = alone.searches[alone.searches.agent == "farmer"]
     ended = rows[rows.what == "ended"]
-    result = next(r for r in data["runs"] if (r["way"], r["seed"]) == ("nearby", 1))
+    result = next(r for r in data["runs"] if (r["method"], r["seed"]) == ("nearby", 1))
     assert result["outcomes"][: len(ended)] == list(ended.outcome)
     assert result["found"] == (ended.outcome == "found").sum()
     text = command(*words[:-1], 1, cwd=folder)

@@ -131,8 +131,8 @@ def test_a_mistake_in_a_file_is_told_with_its_key(tmp_path: Path) -> None:
         '.first: no such alert state (given: "z")'
     )
     assert (
-        message({"when": "seen"}, states={"b": {"hold": {}, "face": {}}})
-        == ".states.b: has 2 activities: hold, face; keep one"
+        message({"when": "seen"}, states={"b": {"stand": {}, "face": {}}})
+        == ".states.b: has 2 activities: stand, face; keep one"
     )
     assert message({"when": "seen"}, states={"b": {"roam": {"ring": [3.0, 1.0]}}}).startswith(
         ".states.b.roam.ring: must be [least, largest]"

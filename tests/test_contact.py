@@ -74,7 +74,7 @@ def test_who_enters_a_watched_zone_is_sensed_from_anywhere(tmp_path: Path) -> No
     changes = {
         "profiles.watcher.cones": {},
         "profiles.watcher.zone_sense": {"zones": ["pond", "yard"]},
-        "profiles.watcher.meter": {"fill_time": 4.0, "zone_rate": 0.5, "hold": 0.0},
+        "profiles.watcher.meter": {"fill_time": 4.0, "zone_rate": 0.5, "drain_after": 0.0},
     }
     run = snelk.run(path, overrides=changes)
     sensed = run.contacts[run.contacts.sensed]

@@ -31,7 +31,7 @@ FAR = {"fov_whole": 70, "range": 14.0, "hold_range": 16.0, "hold_fov_whole": 90,
 NUMBERS: dict[str, Any] = {
     "profiles.watcher.cones": {"far": FAR, "near": {"fov_whole": 200, "range": 5.0}},
     "profiles.watcher.meter": {
-        "fill_time": 3.0, "drain_time": 4.0, "hold": 1.0, "at_once": 1.5,
+        "fill_time": 3.0, "drain_time": 4.0, "drain_after": 1.0, "at_once": 1.5,
         "distance": [[0.2, 1.0], [1.0, 0.3]], "motion": [[0.0, 0.5], [1.5, 1.0]], "crouched": 0.5,
         "light": [[0.2, 0.4], [1.0, 1.0]], "noise_gain": 0.2,
     },
@@ -51,12 +51,12 @@ def scene(folder: Path, **more: Any) -> snelk.Scenario:
     return scenes.scene(folder, *WALLS, states=states, end=40.0, more={**NUMBERS, **more})
 
 
-@pytest.mark.parametrize("way", ["standing", "crouched"])
-def test_places_are_as_dangerous_as_runs_with_somebody_there(way: Any, tmp_path: Path) -> None:
-    scenario = scene(tmp_path, **{"cast.guest.posture": way})
+@pytest.mark.parametrize("stance", ["standing", "crouched"])
+def test_places_are_as_dangerous_as_runs_with_somebody_there(stance: Any, tmp_path: Path) -> None:
+    scenario = scene(tmp_path, **{"cast.guest.posture": stance})
     rng = np.random.default_rng(4)
     places = np.round(rng.uniform((-14, -12), (14, 12), (200, 2)), 3)
-    found = snelk.coverage(scenario, target="guest", way=way, places=places, jobs=1)
+    found = snelk.coverage(scenario, target="guest", stance=stance, places=places, jobs=1)
     variants = [{"cast.guest.at": place.tolist()} for place in places]
     measured = measure_batch(scenario, variants=variants)
     column = dict(zip(measured.keys, measured.values.T, strict=True))
@@ -98,10 +98,10 @@ def test_who_walks_is_heard(tmp_path: Path) -> None:
     bodies = {"bodies.post.steps": steps, "profiles.watcher.movement": None}
     more = {**bodies, "cast.guard.facing": 180, "cast.guard.at": [-6.0, 4.0]}
     scenario = scene(tmp_path, **{k: v for k, v in more.items() if v is not None})
-    still = {"profiles.watcher.ladder.states.round": {"hold": {}}}
+    still = {"profiles.watcher.ladder.states.round": {"stand": {}}}
     place = np.array([[-2.0, 4.0]])
     found = snelk.coverage(
-        scenario.changed(still), target="guest", way="walking", places=place, jobs=1
+        scenario.changed(still), target="guest", stance="walking", places=place, jobs=1
     )
     assert not found.watched.any()
     # 4 m off, and the ears a metre up; a fifth of a step's strength is added to the meter. It
@@ -155,7 +155,7 @@ def test_the_command_tells_writes_and_draws(tmp_path: Path) -> None:
         ({}, "must be named"),
         ({"target": "gest"}, 'did you mean "guest"'),
         ({"target": "guard"}, "nobody notices its team"),
-        ({"target": "guest", "way": "sitting"}, "no such way"),
+        ({"target": "guest", "stance": "sitting"}, "no such stance"),
         ({"target": "guest", "cell": 0.0}, "must be above 0 m"),
         ({"target": "guest", "cell": 0.01}, "use larger cells"),
         ({"target": "guest", "agents": ["owl"]}, "no such agent"),

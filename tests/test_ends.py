@@ -55,7 +55,7 @@ def test_a_goal_within_walls_is_unreachable_and_told_with_what_is_in_the_way(
 
 def test_a_point_of_a_search_behind_a_wall_is_not_visited(tmp_path: Path) -> None:
     more = {"noise": [{**BELL, "at": [13.0, 0.0]}], "profiles.watcher.memory.forget": 60.0}
-    states = {"calm": {}, "seek": {"search": {"way": "there", "point_time": 0.5}}}
+    states = {"calm": {}, "seek": {"search": {"method": "there", "point_time": 0.5}}}
     transitions = {"bell": {"from": "calm", "to": "seek", "when": "heard"}}
     scene = scenes.scene(tmp_path, BOX, states=states, transitions=transitions, end=15.0, more=more)
     rows = snelk.run(scene).searches
@@ -101,7 +101,7 @@ def test_nobodys_noise_draws_to_its_place_until_that_is_seen_to_be_empty(tmp_pat
     deaf = walked(**{"profiles.watcher.hearing.of_nobody": False})
     assert deaf.states.state.tolist() == ["calm"]
     # Half a metre off a metre of distance: so wide it is looked for.
-    states["look"] = {"search": {"way": "likelihood", "speed": 0.01, "cell": 0.5}}
+    states["look"] = {"search": {"method": "likelihood", "speed": 0.01, "cell": 0.5}}
     wide = walked(**{"profiles.watcher.hearing.place_error": 0.5})
     cells = wide.likelihood[wide.likelihood.t == wide.likelihood.t.min()]
     about = wide.signals[wide.signals.t == cells.t.iloc[0]].iloc[0]

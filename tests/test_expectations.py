@@ -26,7 +26,7 @@ LADDER = {
 WALK = samples.track_of((0, 3, -8), (16, 3, 8))
 FACTS: dict[str, Any] = {
     "profiles.watcher.cones": {"front": {"fov_whole": 106.27, "range": 30.0}},
-    "profiles.watcher.meter": {"fill_time": 2.0, "drain_time": 2.0, "hold": 0.5,
+    "profiles.watcher.meter": {"fill_time": 2.0, "drain_time": 2.0, "drain_after": 0.5,
                                "thresholds": {"wary": 0.25, "sure": 1.0}},
 }  # fmt: skip
 SEEN, LOST = 4.0, 12.0

@@ -33,7 +33,7 @@ def noises_of(folder: Path) -> snelk.Scenario:
     """Noises every second, ever farther off: the last that is heard tells the acuity."""
     noise = [{"t": n + 0.5, "kind": "thud", "by": "guest", "at": [n + 1, 0], "reach": 6.0}
              for n in range(15)]  # fmt: skip
-    meter = {**FACTS[METER], "noise_gain": 0.1, "hold": 20.0}
+    meter = {**FACTS[METER], "noise_gain": 0.1, "drain_after": 20.0}
     more = {"noise": noise, METER: meter, "profiles.watcher.cones": {}}
     states = {"calm": {}, "alert": {}}
     transitions = {"up": {"from": "calm", "to": "alert", "when": "meter >= 0.2"}}
@@ -44,7 +44,7 @@ def search_of(folder: Path) -> snelk.Scenario:
     """The guard hears the guest once, and searches in one of several ways for some seconds."""
     states = {
         "calm": {},
-        "looking": {"search": {"way": "there", "radius": 6.0, "points": 4, "give_up": 8.0}},
+        "looking": {"search": {"method": "there", "radius": 6.0, "points": 4, "give_up": 8.0}},
     }
     transitions = {
         "up": {"from": "calm", "to": "looking", "when": "heard"},
@@ -75,11 +75,11 @@ PROBLEMS: list[tuple[Any, dict[str, Any], dict[str, Any], dict[str, float], dict
     (
         search_of,
         {
-            f"{SEARCH}.way": ["there", "nearby", "likelihood"],
+            f"{SEARCH}.method": ["there", "nearby", "likelihood"],
             f"{SEARCH}.points": (2, 9),
             f"{SEARCH}.give_up": (4.0, 20.0),
         },
-        {f"{SEARCH}.way": "nearby", f"{SEARCH}.points": 7, f"{SEARCH}.give_up": 14.0},
+        {f"{SEARCH}.method": "nearby", f"{SEARCH}.points": 7, f"{SEARCH}.give_up": 14.0},
         {"guard.search_time": 0.05, "guard.distance_walked": 0.01},
         {f"{SEARCH}.points": 0.0, f"{SEARCH}.give_up": 0.11},
     ),
@@ -170,7 +170,7 @@ def test_written_back_only_the_numbers_differ(tmp_path: Path) -> None:
         "profiles.dog.ladder.states.asleep.senses.hearing": 0.62,
         "profiles.goose.cones.wide.fov_whole": 250.0,
         "cast.dog.awake": 0.9,
-        "profiles.dog.ladder.states.sniffing.search.way": "likelihood",
+        "profiles.dog.ladder.states.sniffing.search.method": "likelihood",
     }
     night = snelk.load(tmp_path / "night.toml")
     files = rewritten(night, changes)
@@ -190,8 +190,8 @@ def test_written_back_only_the_numbers_differ(tmp_path: Path) -> None:
         "+ range = 11.5",
         "- senses = { sight = 0.0, hearing = 0.5 }",
         "+ senses = { sight = 0.0, hearing = 0.62 }",
-        '- search = { way = "nearby", radius = 7.0, points = 5, point_time = 1.2, give_up = 16.0 }',
-        '+ search = { way = "likelihood", radius = 7.0, points = 5, point_time = 1.2, give_up = 16.0 }',
+        '- search = { method = "nearby", radius = 7.0, points = 5, point_time = 1.2, give_up = 16.0 }',
+        '+ search = { method = "likelihood", radius = 7.0, points = 5, point_time = 1.2, give_up = 16.0 }',
     ]
     write_back(files)
     assert snelk.load(tmp_path / "night.toml").setup == night.changed(changes).setup
@@ -272,8 +272,13 @@ t = 2.0
         ("noise_kinds.chain.reach", 12.5, "chain.reach = 10.0", "chain.reach = 12.5"),
         ("profiles.x.meter.fill_time", 3.0, "fill_time = 2 ", "fill_time = 3 "),
         ("profiles.x.cones.a.range", 4.25, "range = 3.0", "range = 4.25"),
-        ("profiles.x.meter.hold", 1.5, "# whole\n", "# whole\nhold = 1.5\n"),
-        ("profiles.y.meter.hold", 1.5, "t = 2.0\n", "t = 2.0\n\n[profiles.y.meter]\nhold = 1.5\n"),
+        ("profiles.x.meter.drain_after", 1.5, "# whole\n", "# whole\ndrain_after = 1.5\n"),
+        (
+            "profiles.y.meter.drain_after",
+            1.5,
+            "t = 2.0\n",
+            "t = 2.0\n\n[profiles.y.meter]\ndrain_after = 1.5\n",
+        ),
         ("seed", 4, "# top\n", "# top\nseed = 4\n"),
     ],
 )

@@ -76,7 +76,7 @@ def test_who_turns_in_arcs_never_turns_tighter_and_keeps_its_speed(tmp_path: Pat
 
 def test_roaming_to_places_takes_them_evenly_and_at_the_time_said(tmp_path: Path) -> None:
     zone = scenes.feature("zone", "yard", shapely.box(-6, -6, 6, 6))
-    states = {"a": {"roam": {"zone": "yard", "way": "places", "every": 2.0}, "pace": "running"}}
+    states = {"a": {"roam": {"zone": "yard", "method": "places", "every": 2.0}, "pace": "running"}}
     profiles = scenes.GUARD.replace("running = 4.0", "running = 12.0").replace(
         "acceleration = 8.0", "acceleration = 500"
     ).replace("turn_rate = 400", "turn_rate = 9000")  # fmt: skip
@@ -95,7 +95,7 @@ def test_roaming_to_places_takes_them_evenly_and_at_the_time_said(tmp_path: Path
 @pytest.mark.parametrize("about", ["home", "start", "here", "guest"])
 def test_a_ring_lies_about_home_start_here_or_somebody(tmp_path: Path, about: str) -> None:
     track = samples.track_of((0, 20, 20), (60, 50, 20))
-    ring = {"ring": [2.0, 4.0], "way": "places", "every": 3.0, "about": about}
+    ring = {"ring": [2.0, 4.0], "method": "places", "every": 3.0, "about": about}
     states = {"a": {"go": {"spot": "off"}}, "b": {"roam": ring, "pace": "running"}}
     transitions = {"on": {"from": "a", "to": "b", "when": "state_for >= 3s"}}
     off = scenes.feature("spot", "off", shapely.Point(3, 3))
@@ -129,7 +129,7 @@ def test_a_zone_and_a_route_can_be_moved_and_whom_they_follow_may_be_gone(tmp_pa
     x, y = scenes.guard_of(run)[1][-1]
     assert np.hypot(x - 4, y - 4) < 0.5  # from (0, 0) as from (10, 10)
     zone = scenes.feature("zone", "yard", shapely.box(30, 30, 34, 34))
-    roam = {"roam": {"zone": "yard", "about": "guest", "every": 1.0, "way": "places"}}
+    roam = {"roam": {"zone": "yard", "about": "guest", "every": 1.0, "method": "places"}}
     scenario = scenes.scene(
         tmp_path, zone, states={"a": roam}, end=40.0,
         more={"cast.guest.at": [9.0, 5.0], "effect": [{"t": 30.0, "of": "guest", "removes": True}]},
@@ -218,11 +218,11 @@ pace = "running"
 [profiles.lazy]
 like = "watcher"
 [profiles.lazy.ladder.states.a]
-hold = {}
+stand = {}
 """)  # fmt: skip
     setup = snelk.load(
         path,
         overrides={"cast.guard.profile": "lazy", "profiles.watcher.ladder.states.a.patrol": {}},
     ).setup
     state = setup.profiles["lazy"].ladder.states["a"]  # type: ignore[union-attr]
-    assert (state.activity, state.pace, state.patrol) == ("hold", "running", None)
+    assert (state.activity, state.pace, state.patrol) == ("stand", "running", None)

@@ -163,7 +163,7 @@ def test_heard_noises_add_to_the_meter_at_once(tmp_path: Path) -> None:
     path = samples.write_sample(
         tmp_path, track=samples.track_of((0, -5, 0), (9, -5, 0)), profiles=EARS
     )
-    meter = {"fill_time": 1.0, "drain_time": 2.0, "hold": 1.0, "noise_gain": 0.5}
+    meter = {"fill_time": 1.0, "drain_time": 2.0, "drain_after": 1.0, "noise_gain": 0.5}
     run = heard_of(
         path, noise(1.0, [0.0, 6.0]), noise(1.0, [0.0, -6.0]), noise(2.0, [0.0, 3.0]),
         profiles__watcher__meter=meter,

@@ -244,10 +244,13 @@ POOL = [
     {"home": {}},
     {"flee": {"spots": ["nook", "corner"], "keep_eyes": True}},
     {"evade": {"distance": 3.0}, "pace": "running"},
-    {"search": {"way": "nearby", "radius": 5.0, "give_up": 4.0, "point_time": 0.3}},
-    {"search": {"way": "likelihood", "radius": 5.0, "give_up": 4.0, "cell": 1.0}, "look": "sweep"},
+    {"search": {"method": "nearby", "radius": 5.0, "give_up": 4.0, "point_time": 0.3}},
+    {
+        "search": {"method": "likelihood", "radius": 5.0, "give_up": 4.0, "cell": 1.0},
+        "look": "sweep",
+    },
     {"sleep": {"wake_time": 0.4}, "awake": 0.5},
-    {"hold": {}, "look": "sweep", "least": 1.0},
+    {"stand": {}, "look": "sweep", "least": 1.0},
 ]
 CONDITIONS = [
     "seen", "not seen", "meter >= 0.5", "lost_for > 1s", "state_for > 1.5s", "arrived", "search_done or stuck",

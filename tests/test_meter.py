@@ -40,7 +40,7 @@ IN_AND_OUT = samples.track_of((0, 5, 0), (4.0, 5, 0))
 def test_times_match_the_closed_form_to_within_a_tick(
     tmp_path_factory: pytest.TempPathFactory, dt: float, fill: float, drain: float, hold: float
 ) -> None:
-    meter = {"fill_time": fill, "drain_time": drain, "hold": hold}
+    meter = {"fill_time": fill, "drain_time": drain, "drain_after": hold}
     folder = tmp_path_factory.mktemp("meter")
     run = run_of(folder, IN_AND_OUT, meter, clock__dt=dt, clock__end=16.0)
     found = values(run)
@@ -129,7 +129,7 @@ def test_thresholds_are_events_up_and_down(tmp_path: Path) -> None:
     meter = {
         "fill_time": 2.0,
         "drain_time": 2.0,
-        "hold": 0.0,
+        "drain_after": 0.0,
         "thresholds": {"wary": 0.5, "sure": 1.0},
     }
     run = run_of(tmp_path, IN_AND_OUT, meter, clock__end=8.0)

@@ -35,7 +35,7 @@ def searching(
 ) -> snelk.Run:  # fmt: skip
     """The guest goes behind the hut and is lost; the guard looks for it."""
     track = track or samples.track_of((0, 4, -4), (2, 9, -3), (3, 9, 0), (30, 9, 0))
-    written = {"way": way, "radius": 8.0, "give_up": 20.0, "point_time": 1.0, **NAMES, **search}
+    written = {"method": way, "radius": 8.0, "give_up": 20.0, "point_time": 1.0, **NAMES, **search}
     states = {"watch": {}, "search": {"search": written}, "over": {}, "found": {"face": {}}}
     transitions = {
         "lost": {"from": "watch", "to": "search", "when": "lost_for > 1s and knows"},
@@ -65,7 +65,7 @@ def test_a_search_begins_where_the_target_was_lost_and_ends_as_it_is_told(
 ) -> None:
     run = searching(tmp_path, way, give_up=9.0)
     rows = run.searches
-    assert set(rows.way) == {way}
+    assert set(rows.method) == {way}
     began, ended = rows.iloc[0], rows[rows.what == "ended"].iloc[0]
     known = run.beliefs[(run.beliefs.source == "sensed") & (run.beliefs.t < began.t)].iloc[-1]
     assert (began.what, began.x, began.y) == ("began", known.x, known.y)
@@ -231,12 +231,12 @@ def test_four_ways_side_by_side(tmp_path: Path) -> None:
     run = searching(tmp_path, "nearby")
     scenario = snelk.load(Path(run.info["scenario"]), overrides=run.info["overrides"])
     results = snelk.compare_searches(scenario, "guard", seeds=[3, 4])
-    assert [(r.way, r.seed) for r in results] == [
+    assert [(r.method, r.seed) for r in results] == [
         (w, s) for w in ("there", "nearby", "hideouts", "likelihood") for s in (3, 4)
     ]
-    key = "profiles.watcher.ladder.states.search.search.way"
+    key = "profiles.watcher.ladder.states.search.search.method"
     for result in results[::2]:
-        alone = snelk.run(scenario, overrides={key: result.way, "seed": 3}).searches
+        alone = snelk.run(scenario, overrides={key: result.method, "seed": 3}).searches
         ended = alone[alone.what == "ended"]
         assert result.seconds == pytest.approx(ended.seconds.sum())
         assert result.walked == pytest.approx(ended.walked.sum())

@@ -48,7 +48,7 @@ def test_a_hundred_rows_are_what_the_variants_measure_alone(tmp_path: Path) -> N
         "profiles.guardian.meter.fill_time": (0.5, 5.0),
         "profiles.farmer.movement.running": (1.4, 4.0),
         "profiles.dog.ladder.states.asleep.senses.hearing": (0.2, 1.0),
-        "profiles.dog.ladder.states.sniffing.search.way": ["there", "nearby", "likelihood"],
+        "profiles.dog.ladder.states.sniffing.search.method": ["there", "nearby", "likelihood"],
         "seed": (0, 1000),
     }
     done = snelk.sweep(night, vary, samples=100, out=tmp_path / "a.parquet", jobs=1)
@@ -146,7 +146,7 @@ def test_samples_fill_the_limits_evenly() -> None:
     vary = {
         "profiles.dog.cones.muzzle.range": (6.0, 20.0),
         "profiles.dog.ladder.states.sniffing.search.points": (3, 6),
-        "profiles.dog.ladder.states.sniffing.search.way": ["there", "nearby"],
+        "profiles.dog.ladder.states.sniffing.search.method": ["there", "nearby"],
     }
     plan = plan_of(LOADED, vary, samples=256)
     rows = pd.DataFrame(plan.overrides(range(256)))

@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
-OTHERS, HOLD, FACE, SLEEP, APPROACH, GO, HOME, RESUME = range(8)
+OTHERS, STAND, FACE, SLEEP, APPROACH, GO, HOME, RESUME = range(8)
 """Activities by number. That of OTHERS is an object in Python, see `snelk.body.activities`."""
 
 CODES = {
-    "hold": HOLD,
+    "stand": STAND,
     "face": FACE,
     "sleep": SLEEP,
     "approach": APPROACH,

@@ -133,7 +133,7 @@ class Roam(Activity):
             me.cannot_go()  # its area is none, or cannot be walked to
             self.failed = True
             return NEVER
-        if self.written.way == "places":
+        if self.written.method == "places":
             return self._to_a_place()
         here = np.array(me.place)
         if self.outside and not self.area.holds(*me.place):

@@ -1,4 +1,4 @@
-"""Searching: the four ways to look for a target from its last-known position on."""
+"""Searching: the four methods to look for a target from its last-known position on."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ class Note(NamedTuple):
     likelihood: float  # NaN where there is none
     outcome: str  # of `ended`: found, gave_up, nothing, broken_off
     walked: float  # m since it began
-    way: str
+    method: str
 
 
 class Snapshot(NamedTuple):
@@ -115,7 +115,7 @@ class Search(Activity):
         me, written = self.me, self.written
         self.planned = True
         self.points, self.chances = [self.place], [np.nan]
-        if written.way == "likelihood":
+        if written.method == "likelihood":
             blur = me.world.blur_of_focus(me.v, me.a)
             self.likelihood = Likelihood(
                 me.walker.ways,
@@ -127,10 +127,10 @@ class Search(Activity):
             )
             # It has been spreading since it was last known.
             self.spread_to = me.t - me.world.age_of_focus(me.v, me.a)
-        elif written.way == "nearby":
+        elif written.method == "nearby":
             about = points_about(self.place, written.radius, written.points)
             self._plan_nearest([(float(x), float(y)) for x, y in about])
-        elif written.way == "hideouts":
+        elif written.method == "hideouts":
             self._plan_hideouts()
         for n, (point, chance) in enumerate(zip(self.points, self.chances, strict=True)):
             self._note("planned", n, point, chance)
@@ -209,7 +209,7 @@ class Search(Activity):
 
     def _strike_off(self) -> float:
         """A hideout that is in view from afar, with nobody there, need not be visited."""
-        if self.written.way == "hideouts" and self.at > 0:
+        if self.written.method == "hideouts" and self.at > 0:
             place = np.array(self.points[self.at])[None]
             if looks_at(self.me, place)[0]:
                 self._note("looked", self.at, self.points[self.at], self.chances[self.at])
@@ -295,6 +295,6 @@ class Search(Activity):
         me.world.notes.append(
             Note(
                 *(me.v, me.a, me.t, self.number, what, point),
-                *(*place, chance, outcome, walked, self.written.way),
+                *(*place, chance, outcome, walked, self.written.method),
             )
         )

@@ -32,7 +32,7 @@ from snelk.files import claim
 
 if TYPE_CHECKING:
     from snelk.tuning.coverage import Coverage
-    from snelk.tuning.dummies import Way
+    from snelk.tuning.dummies import Stance
 
 Target = Annotated[
     str | None,
@@ -45,7 +45,10 @@ Watching = Annotated[
 ]
 
 HowThere = Annotated[
-    str, typer.Option("--way", metavar="WAY", help="standing, crouched, prone or walking.")
+    str,
+    typer.Option(
+        "--stance", "--way", metavar="STANCE", help="standing, crouched, prone or walking."
+    ),
 ]
 
 Cell = Annotated[float, typer.Option("--cell", metavar="M", help="Distance between places, m.")]
@@ -54,7 +57,7 @@ Cell = Annotated[float, typer.Option("--cell", metavar="M", help="Distance betwe
 def coverage(
     scenario: ScenarioFile,
     target: Target = None,
-    way: HowThere = "standing",
+    stance: HowThere = "standing",
     agent: Watching = None,
     cell: Cell = 1.0,
     start: From = None,
@@ -74,11 +77,11 @@ def coverage(
     """
     if out is not None:
         claim(out, ".csv", ".parquet", ours=_is_coverage)
-    found = covered(scenario, target, way, agent, cell, start, end, jobs, overrides, activities)
+    found = covered(scenario, target, stance, agent, cell, start, end, jobs, overrides, activities)
     if out is not None:
         write_table(out, found.table)
     if as_json:
-        data = {"target": found.target, "way": found.way, "cell": found.cell}
+        data = {"target": found.target, "stance": found.stance, "cell": found.cell}
         zones = found.zones.to_dict(orient="records")
         say_json({**data, "zones": zones, "places": found.table.to_dict(orient="records")})
         return
@@ -106,7 +109,7 @@ def _is_coverage(path: Path) -> bool:
 def covered(
     scenario: Path,
     target: str | None,
-    way: str,
+    stance: str,
     agents: list[str] | None,
     cell: float,
     start: float | None,
@@ -122,7 +125,8 @@ def covered(
     loaded = load_scenario(scenario, overrides)
     with progress_bar("looking at every place") as progress:
         return look_over(
-            loaded, target=target, way=cast("Way", way), agents=agents, cell=cell, start=start,
+            loaded, target=target, stance=cast("Stance", stance), agents=agents, cell=cell,
+            start=start,
             end=end, jobs=jobs, progress=progress,
         )  # fmt: skip
 
@@ -132,7 +136,7 @@ def _say_coverage(screen: Screen, found: Coverage, scenario: Path) -> None:
 
     times = found.times
     screen.print(
-        f"{found.target}, {found.way}, at {len(found.x)} places {found.cell:g} m apart, watched "
+        f"{found.target}, {found.stance}, at {len(found.x)} places {found.cell:g} m apart, watched "
         f"from {times[0]:g} to {times[-1]:g} s"
     )
     rows = [
@@ -161,5 +165,5 @@ def _say_coverage(screen: Screen, found: Coverage, scenario: Path) -> None:
         text = f"Watched most without being noticed: ({x:g}, {y:g}), {found.share[place]:.0%} of "
         text += "the time; " + (f"nobody looks at {safe} s" if safe else "somebody always looks")
         screen.print(wrap(text, indent=2))
-    options = ("--target", found.target, "--way", found.way)
+    options = ("--target", found.target, "--stance", found.stance)
     screen.print("\nNext\n  " + command("snelk", "plot", "coverage", scenario, *options))

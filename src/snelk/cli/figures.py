@@ -136,7 +136,7 @@ def plot_timeline(
 def plot_coverage(
     scenario: ScenarioFile,
     target: Target = None,
-    way: HowThere = "standing",
+    stance: HowThere = "standing",
     agent: Agents = None,
     cell: Cell = 1.0,
     start: From = None,
@@ -149,8 +149,8 @@ def plot_coverage(
     from snelk.plots.coverage import plot_coverage as draw
     from snelk.plots.style import claim_figure, save_figure
 
-    place = claim_figure(out or Path("runs") / f"{scenario.stem}-coverage-{file_name(way)}.png")
-    found = covered(scenario, target, way, agent, cell, start, end, jobs, overrides, None)
+    place = claim_figure(out or Path("runs") / f"{scenario.stem}-coverage-{file_name(stance)}.png")
+    found = covered(scenario, target, stance, agent, cell, start, end, jobs, overrides, None)
     Screen().print(f"Written to {save_figure(draw(found).axes[0], place)}")
 
 

@@ -338,7 +338,7 @@ def searches(
     )
     rows = [
         [
-            row["way"],
+            row["method"],
             f"{row['found']} of {row['searched']}",
             seconds(row["until_found"]),
             str(row["searches"]),
@@ -347,7 +347,7 @@ def searches(
         ]
         for row in means
     ]
-    head = ["way", " found in", " until found", " searches", " each lasted", " walked"]
+    head = ["method", " found in", " until found", " searches", " each lasted", " walked"]
     screen.print("\n".join(table(head, rows)))
     text = (
         "found in: of the runs in which it searched; until found: mean from the first search on, "
@@ -357,7 +357,7 @@ def searches(
     if seeds <= FEW_SEEDS:
         each = [
             [
-                result.way,
+                result.method,
                 str(result.seed),
                 ", ".join(outcome.replace("_", " ") for outcome in result.outcomes) or "–",
                 seconds(result.seconds),
@@ -365,7 +365,7 @@ def searches(
             ]
             for result in results
         ]
-        head = ["way", " seed", "what came of its searches", " lasted in all", " walked"]
+        head = ["method", " seed", "what came of its searches", " lasted in all", " walked"]
         screen.print("\n" + "\n".join(table(head, each)))
     name = loaded.setup.cast[agent].profile or ""
     ladder = loaded.setup.profiles[name].ladder
@@ -374,13 +374,13 @@ def searches(
     if not any(row["found"] for row in means):
         screen.print("\n" + wrap(_why_none_found(agent, results), indent=0))
         return
-    key = key_path(("profiles", name, "ladder", "states", state, "search", "way"))
-    words = ("snelk", "run", scenario, "--set", f"{key}={best['way']}")
+    key = key_path(("profiles", name, "ladder", "states", state, "search", "method"))
+    words = ("snelk", "run", scenario, "--set", f"{key}={best['method']}")
     screen.print(f"\nTry it\n  {command(*words)}")
 
 
 def _why_none_found(agent: str, results: list[SearchResult]) -> str:
-    """Why no search of any way found the target, as far as their ends tell."""
+    """Why no search of any method found the target, as far as their ends tell."""
     ends = Counter(outcome for result in results for outcome in result.outcomes)
     if not ends:
         text = (
@@ -394,7 +394,7 @@ def _why_none_found(agent: str, results: list[SearchResult]) -> str:
         "open": "were still going on when the run ended",
     }
     told = ", ".join(f"{count} {words[name]}" for name, count in ends.most_common())
-    text = f"No way found it, so none is better: of {sum(ends.values())} searches {told}. "
+    text = f"No method found it, so none is better: of {sum(ends.values())} searches {told}. "
     return text + "A longer give_up, a larger radius, more points or a later clock.end may help."
 
 

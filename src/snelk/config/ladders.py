@@ -136,7 +136,7 @@ def _within_ladder(ladder: Ladder, place: Place, draft: Draft) -> Iterator[Probl
             rule = f"has {len(several)} activities: {', '.join(several)}"
             yield Problem(source, where, "", rule, "keep one")
         search = written.search
-        if search is not None and search.way == "likelihood":
+        if search is not None and search.method == "likelihood":
             cells = int(np.pi * (search.radius / search.cell) ** 2)
             if cells > MOST_CELLS:
                 source, where = draft.locate((*place, "states", name, "search"))

@@ -69,7 +69,7 @@ class Movement(Model):
     )
 
 
-class Hold(Model):
+class Stand(Model):
     """Stand."""
 
 
@@ -100,7 +100,7 @@ class Patrol(Model):
 class Roam(Model):
     """Wander evenly over an area."""
 
-    way: Literal["wander", "places"] = Field(
+    method: Literal["wander", "places"] = Field(
         default="wander", description="Straight on and from edge to edge, or from place to place."
     )
     zone: Name | None = Field(default=None, description="A zone; all ground if absent.")
@@ -170,7 +170,7 @@ class Sleep(Model):
 class Search(Model):
     """Look for the focus from its last-known position on."""
 
-    way: Literal["there", "nearby", "hideouts", "likelihood"] = Field(
+    method: Literal["there", "nearby", "hideouts", "likelihood"] = Field(
         default="nearby", description="Only there, points nearby, known spots, or where it may be."
     )
     radius: Length = Field(default=10.0, description="How far from there it searches, m.")
@@ -198,7 +198,7 @@ class Call(Model):
 
 
 ACTIVITIES = (
-    "hold",
+    "stand",
     "face",
     "patrol",
     "roam",
@@ -349,7 +349,7 @@ class State(Model):
         default=None, description="What comes of entering it; not at the start of the run."
     )
     catch: Catch | None = Field(default=None, description="Whom it meets it catches.")
-    hold: Hold | None = Field(default=None, description="It stands.")
+    stand: Stand | None = Field(default=None, description="It stands.")
     face: Face | None = Field(default=None, description="It stands and faces the focus.")
     patrol: Patrol | None = Field(default=None, description="It walks a route.")
     roam: Roam | None = Field(default=None, description="It wanders over an area.")
@@ -372,7 +372,7 @@ class State(Model):
     @property
     def activity(self) -> str:
         """What is done in the state, one of `ACTIVITIES`."""
-        return next(iter(self.activities()), "hold")
+        return next(iter(self.activities()), "stand")
 
     def awake_of(self, sense: str) -> float:
         """What scales one of the senses in this state."""
@@ -382,7 +382,7 @@ class State(Model):
     @property
     def pace_in(self) -> str:
         """The pace of who is in it; empty if its activity is to stay where it is."""
-        return "" if self.activity in ("hold", "face", "sleep") else self.pace
+        return "" if self.activity in ("stand", "face", "sleep") else self.pace
 
     @property
     def posture_in(self) -> str:

@@ -89,7 +89,9 @@ class Meter(Model):
     drain_time: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
         default=5.0, description="Seconds from full to empty once it drains."
     )
-    hold: Seconds = Field(default=1.0, description="Seconds it stands before it drains.")
+    drain_after: Seconds = Field(
+        default=1.0, description="Seconds it stays as it is before it drains."
+    )
     at_once: Annotated[float, with_unit("m", ge=0, le=LONGEST)] = Field(
         default=0.0, description="In view within this distance it is full at once, m."
     )

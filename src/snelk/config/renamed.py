@@ -10,7 +10,15 @@ from typing import Any
 
 Place = tuple[str, ...]
 
-KEYS = {("profiles", "*", "ladder", "changes"): "transitions"}
+STATE = ("profiles", "*", "ladder", "states", "*")
+
+KEYS = {
+    ("profiles", "*", "ladder", "changes"): "transitions",
+    ("profiles", "*", "meter", "hold"): "drain_after",
+    (*STATE, "hold"): "stand",
+    (*STATE, "search", "way"): "method",
+    (*STATE, "roam", "way"): "method",
+}
 """Today's names of keys by where they were; `*` is any name."""
 
 MEASURES = {"changes": "transitions"}

@@ -3,7 +3,7 @@ from snelk.level.columns cimport Columns
 
 cdef class MeterNumberColumns(Columns):
     cdef public const unsigned char[:, ::1] used
-    cdef public const double[:, ::1] fill_time, drain_time, hold, at_once, noise_gain, zone_rate
+    cdef public const double[:, ::1] fill_time, drain_time, drain_after, at_once, noise_gain, zone_rate
     cdef public const double[:, :, ::1] posture, weight
     cdef public const int[:, :, ::1] points
     cdef public const double[:, :, :, :, ::1] curves

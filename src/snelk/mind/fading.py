@@ -48,7 +48,7 @@ def _fade(loud: Numbers, numbers: MeterNumbers, forget: Numbers, dt: float, draw
                 else:
                     drawn.quiet[v, a] += dt
                     # Of the tick in which the hold ends only the rest drains.
-                    drained = min(max(drawn.quiet[v, a] - numbers.hold[v, a], 0.0), dt)
+                    drained = min(max(drawn.quiet[v, a] - numbers.drain_after[v, a], 0.0), dt)
                     drained = drained / numbers.drain_time[v, a]
                 drawn.meter[v, a] = min(max(drawn.meter[v, a] + added - drained, 0.0), 1.0)
                 if drawn.age[v, a] > forget[v, a] + SLACK:

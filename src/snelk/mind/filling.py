@@ -210,7 +210,7 @@ def _change_value(
         return
     meters.quiet[v, a, j] += dt
     # Of the tick in which the hold ends only the rest drains.
-    draining = min(meters.quiet[v, a, j] - numbers.hold[v, a], dt)
+    draining = min(meters.quiet[v, a, j] - numbers.drain_after[v, a], dt)
     if draining <= 1e-12:
         meters.state[v, a, j] = HOLDING
         return

@@ -36,7 +36,7 @@ class MeterNumbers(NamedTuple):
     used: NDArray[np.bool_]  # (variant, agent): whether it has a meter at all
     fill_time: NDArray[np.float64]  # (variant, agent), s
     drain_time: NDArray[np.float64]
-    hold: NDArray[np.float64]
+    drain_after: NDArray[np.float64]
     at_once: NDArray[np.float64]  # (variant, agent), m
     noise_gain: NDArray[np.float64]  # (variant, agent)
     zone_rate: NDArray[np.float64]  # (variant, agent), 1 fills in fill_time
@@ -84,7 +84,10 @@ def meter_numbers(setups: Sequence[Setup]) -> MeterNumbers:
     lengths = [len(getattr(m, name)) for row in meters for m in row for name in CURVES]
     times = np.array(
         [
-            [(m.fill_time, m.drain_time, m.hold, m.at_once, m.noise_gain, m.zone_rate) for m in row]
+            [
+                (m.fill_time, m.drain_time, m.drain_after, m.at_once, m.noise_gain, m.zone_rate)
+                for m in row
+            ]
             for row in meters
         ],
         np.float64,

@@ -42,7 +42,7 @@ class CoverageArtists:
 
 def plot_coverage(coverage: Coverage) -> CoverageArtists:
     """Draw the places of a coverage, coloured by how dangerous they are."""
-    title = f"How safe it is for {coverage.target}, {coverage.way}"
+    title = f"How safe it is for {coverage.target}, {coverage.stance}"
     figure, first = new_figure(f"{title}   ·   {coverage.times[0]:g} to {coverage.times[-1]:g} s")
     first.remove()
     # Beside each other, or a wide level above each other: a map and its colours below it.

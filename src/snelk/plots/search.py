@@ -60,7 +60,7 @@ def plot_search(run: Run, agent: str, *, number: int | None = None) -> SearchFig
     words = OUTCOMES.get(str(last.outcome), "still at it when the run ended")
     title = run.info["title"] or run.info["scenario"]
     figure, first = new_figure(
-        f"{title}   ·   {agent} searches, {rows.way.iloc[0]}: {words} after {end - start:.1f} s"
+        f"{title}   ·   {agent} searches, {rows.method.iloc[0]}: {words} after {end - start:.1f} s"
     )
     first.remove()
     drawn = SearchFigure()

@@ -114,7 +114,7 @@ def _searches(searches: Sequence[tuple[object, ...]]) -> Iterator[Event]:
         row: dict[str, Any] = dict(zip(SEARCH_COLUMNS, values, strict=True))
         agent, place = row["agent"], {"x": row["x"], "y": row["y"]}
         if row["what"] == "began":
-            text = f"{agent} began to search from ({row['x']:.1f}, {row['y']:.1f}), {row['way']}"
+            text = f"{agent} began to search from ({row['x']:.1f}, {row['y']:.1f}), {row['method']}"
             yield Event(row["t"], "searched", agent, text=text, **place)
         elif row["what"] == "ended":
             outcome = OUTCOMES[row["outcome"]]

@@ -49,7 +49,7 @@ SEARCH_COLUMNS = {
     "t": pa.float64(),
     "agent": STRING,
     "search": pa.int64(),
-    "way": STRING,
+    "method": STRING,
     "what": STRING,
     "point": pa.int64(),
     "x": pa.float64(),
@@ -299,7 +299,7 @@ class Searches:
                 del self._begun[key]
             found.append(
                 (
-                    *(note.t, self._agents[note.agent], note.number, first.way, note.what),
+                    *(note.t, self._agents[note.agent], note.number, first.method, note.what),
                     None if note.point < 0 else note.point,
                     *(note.x, note.y, note.likelihood, note.outcome or None),
                     *(round(note.t - first.t, 9), note.walked),

@@ -30,7 +30,7 @@ from snelk.tuning.batches import cores, in_batches
 if TYPE_CHECKING:
     import pandas as pd
 
-from snelk.tuning.dummies import WAYS, Job, Rounds, Sensed, Way, sense
+from snelk.tuning.dummies import STANCES, Job, Rounds, Sensed, Stance, sense
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -61,7 +61,7 @@ class Coverage:
     Attributes:
         level: The level.
         agents: Who watches.
-        target: Whose kind was put there, and how it was: one of `WAYS`.
+        target: Whose kind was put there, and how it was: one of `STANCES`.
         cell: Distance between places, m.
         x, y: (places,) the places, m.
         times: (ticks,) the times of the round that was watched, s.
@@ -75,7 +75,7 @@ class Coverage:
     level: Level
     agents: tuple[str, ...]
     target: str
-    way: Way
+    stance: Stance
     cell: float
     x: Numbers
     y: Numbers
@@ -175,7 +175,7 @@ def coverage(
     scenario: str | Path | Scenario,
     *,
     target: str | None = None,
-    way: Way = "standing",
+    stance: Stance = "standing",
     agents: Sequence[str] | None = None,
     cell: float = 1.0,
     places: NDArray[np.float64] | None = None,
@@ -190,7 +190,7 @@ def coverage(
         scenario: Its TOML file, or what `load` returned.
         target: Whose body and team the dummy has; it is taken out of the cast's doings. The only
             tracked character that is noticed if None.
-        way: How it is there: `standing`, `crouched`, `prone`, or `walking` on the spot, with the
+        stance: How it is there: `standing`, `crouched`, `prone`, or `walking` on the spot, with the
             speed and the footsteps of that.
         agents: Who watches; all that notice the target if None.
         cell: Distance between places, m.
@@ -205,7 +205,7 @@ def coverage(
     """
     scenario = scenario if isinstance(scenario, Scenario) else load(scenario)
     target = _target(scenario, target)
-    one_of(way, WAYS, source="way", place="", what="way")
+    one_of(stance, STANCES, source="stance", place="", what="stance")
     if not (np.isfinite(cell) and cell > 0.0):
         raise InputError.of("cell", "", f"{cell} m", "must be above 0 m")
     watching = [a for a in scenario.setup.agents if a != target and _notices(scenario, a, target)]
@@ -221,7 +221,7 @@ def coverage(
         rule = f"makes {len(grid)} places, more than {MOST_PLACES}"
         raise InputError.of("cell", "", f"{cell:g} m", rule, "use larger cells")
     rounds = _rounds(alone, start, end)
-    job = Job(alone, target, way, chosen, rounds)
+    job = Job(alone, target, stance, chosen, rounds)
     chunks = [(low, grid[low : low + CHUNK]) for low in range(0, len(grid), CHUNK)]
     found: dict[int, Sensed] = {}
     done = 0
@@ -236,7 +236,7 @@ def coverage(
     i = [list(alone.setup.cast).index(name) for name in chosen]
     paths = np.stack([rounds.poses.x[:, i], rounds.poses.y[:, i]], axis=2).transpose(1, 0, 2)
     return Coverage(
-        level, chosen, target, way, cell, grid[:, 0].copy(), grid[:, 1].copy(), rounds.times,
+        level, chosen, target, stance, cell, grid[:, 0].copy(), grid[:, 1].copy(), rounds.times,
         *every, paths,
     )  # fmt: skip
 

@@ -34,9 +34,9 @@ Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 N = TypeVar("N", bound=tuple[Any, ...])
 
-Way = Literal["standing", "crouched", "prone", "walking"]
+Stance = Literal["standing", "crouched", "prone", "walking"]
 
-WAYS: tuple[Way, ...] = ("standing", "crouched", "prone", "walking")
+STANCES: tuple[Stance, ...] = ("standing", "crouched", "prone", "walking")
 
 SLACK = 1e-9
 
@@ -57,7 +57,7 @@ class Job:
 
     scenario: Scenario
     target: str
-    way: Way
+    stance: Stance
     watching: tuple[str, ...]
     rounds: Rounds
 
@@ -114,9 +114,11 @@ class _Dummies:
         self.turns = Turns([[setup.profile_of(a).look_every for a in self.agents]], self.dt)
         self.metered = self.meter.used[0]
         # Whose surroundings matter: the dummy's, and those of ears while it walks.
-        asked = [self.j, *map(self.names.index, self.agents)] if job.way == "walking" else [self.j]
+        asked = (
+            [self.j, *map(self.names.index, self.agents)] if job.stance == "walking" else [self.j]
+        )
         self.whom = np.unique(np.array(asked, np.int32))
-        self._steps = _Footsteps(job, places, self.names) if job.way == "walking" else None
+        self._steps = _Footsteps(job, places, self.names) if job.stance == "walking" else None
 
     def pass_by(self) -> Iterator[tuple[Truths, Numbers]]:
         """Per tick: (places,) whether any agent sees the dummy, (places, agent) their meters."""
@@ -177,13 +179,13 @@ class _Dummies:
 
     def _poses(self, tick: int) -> Poses:
         """Everybody as they passed, and the dummy at each place."""
-        way = self.job.way
+        stance = self.job.stance
         rows = (values[tick] for values in self.job.rounds.poses)
         poses = Poses(*(np.repeat(row[None], len(self.places), axis=0) for row in rows))
         poses.x[:, self.j], poses.y[:, self.j] = self.places.T
         poses.z[:, self.j], poses.heading[:, self.j] = 0.0, 0.0
-        poses.posture[:, self.j] = 0 if way == "walking" else POSTURES.index(way)
-        poses.gait[:, self.j] = GAITS.index("walking" if way == "walking" else "still")
+        poses.posture[:, self.j] = 0 if stance == "walking" else POSTURES.index(stance)
+        poses.gait[:, self.j] = GAITS.index("walking" if stance == "walking" else "still")
         poses.present[:, self.j] = True
         return poses
 

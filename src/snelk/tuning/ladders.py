@@ -73,7 +73,7 @@ def _search_slower_than_target(scenario: Scenario) -> Found:
         profile = scenario.setup.profiles[name]
         for state, written in ladder.states.items():
             search, movement = written.search, profile.movement
-            if search is None or search.way != "likelihood" or movement is None:
+            if search is None or search.method != "likelihood" or movement is None:
                 continue
             own = getattr(movement, written.pace)
             memory = profile.memory
@@ -327,7 +327,7 @@ def _watches_ahead(scenario: Scenario) -> Found:
         if name not in movers or not scenario.setup.profiles[name].cones:
             continue
         for state, written in ladder.states.items():
-            if written.activity != "hold" or written.look != "ahead":
+            if written.activity != "stand" or written.look != "ahead":
                 continue
             if written.awake_of("sight") <= 0.0 or written.catch is not None:
                 continue
@@ -460,7 +460,7 @@ def _activity_lacks(scenario: Scenario) -> Found:
                     yield place, reason, "give the profile a memory"
             route = state.patrol is not None and not (state.patrol.route or member.route)
             flee = state.flee is not None and not (state.flee.spots or member.spots)
-            hide = state.search is not None and state.search.way == "hideouts"
+            hide = state.search is not None and state.search.method == "hideouts"
             hide = hide and not ((state.search and state.search.spots) or member.spots)
             if route:
                 yield place, f"{agent} has no route to patrol", "name one here or in the cast"

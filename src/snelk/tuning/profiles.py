@@ -207,10 +207,10 @@ def _looks_too_seldom(scenario: Scenario) -> Found:
     for place, profile, meter in used_meters(scenario):
         listen_every = profile.hearing.listen_every if profile.hearing else 0.0
         for key, every in (("look_every", profile.look_every), ("listen_every", listen_every)):
-            if every > meter.hold > 0.0:
-                reason = f"{meter.hold:g} s is shorter than {key}, {every:g} s"
+            if every > meter.drain_after > 0.0:
+                reason = f"{meter.drain_after:g} s is shorter than {key}, {every:g} s"
                 fix = f"the meter drains between two of them; hold longer, or shorten {key}"
-                yield f"{place}.hold", reason, fix
+                yield f"{place}.drain_after", reason, fix
 
 
 def _memory_too_short(scenario: Scenario) -> Found:

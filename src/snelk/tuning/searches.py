@@ -15,7 +15,7 @@ from snelk.runs.run import Progress, run_batch
 if TYPE_CHECKING:
     from snelk.runs.run import Run
 
-WAYS = ("there", "nearby", "hideouts", "likelihood")
+METHODS = ("there", "nearby", "hideouts", "likelihood")
 
 
 @dataclass(frozen=True)
@@ -23,7 +23,7 @@ class SearchResult:
     """What an agent's searches came to in one run.
 
     Attributes:
-        way, seed: The way to search, and the seed.
+        method, seed: How it is searched, and the seed.
         searches: How many searches there were.
         found: How many of them found the target.
         seconds, walked: What they took in all, s and m.
@@ -33,7 +33,7 @@ class SearchResult:
             until the run's end. NaN without a search.
     """
 
-    way: str
+    method: str
     seed: int
     searches: int
     found: int
@@ -56,7 +56,7 @@ def compare_searches(
 ) -> list[SearchResult]:
     """Run a scenario with each of the four ways to search, and with each seed.
 
-    All states of the agent's ladder that search do so in that way.
+    All states of the agent's ladder that search do so by that method.
 
     Raises:
         InputError: Nobody has that name, or its ladder has no state that searches.
@@ -69,15 +69,16 @@ def compare_searches(
         fix = "give a state of its ladder a search = { … }"
         raise InputError.of("agent", "", f'"{agent}"', "has no state that searches", fix)
     keys = [
-        key_path(("profiles", name, "ladder", "states", state, "search", "way")) for state in states
+        key_path(("profiles", name, "ladder", "states", state, "search", "method"))
+        for state in states
     ]
-    pairs = [(way, seed) for way in WAYS for seed in seeds]
-    variants = [{**dict.fromkeys(keys, way), "seed": seed} for way, seed in pairs]
+    pairs = [(method, seed) for method in METHODS for seed in seeds]
+    variants = [{**dict.fromkeys(keys, method), "seed": seed} for method, seed in pairs]
     runs = run_batch(scenario, variants=variants, progress=progress)
     return [_result(run, agent, *pair) for pair, run in zip(pairs, runs, strict=True)]
 
 
-def _result(run: Run, agent: str, way: str, seed: int) -> SearchResult:
+def _result(run: Run, agent: str, method: str, seed: int) -> SearchResult:
     rows = run.searches
     rows = rows[rows.agent == agent]
     outcomes, seconds, walked = [], 0.0, 0.0
@@ -92,23 +93,23 @@ def _result(run: Run, agent: str, way: str, seed: int) -> SearchResult:
     if outcomes:
         ends = rows[(rows.what == "ended") & (rows.outcome == "found")].t
         until = float(ends.iloc[0] if len(ends) else run.times[-1]) - float(rows.t.iloc[0])
-    return SearchResult(way, seed, len(outcomes), found, seconds, walked, tuple(outcomes), until)
+    return SearchResult(method, seed, len(outcomes), found, seconds, walked, tuple(outcomes), until)
 
 
 def means_by_way(results: Sequence[SearchResult]) -> list[dict[str, Any]]:
-    """Per way: runs, those in which it found the target, and how soon, the soonest first.
+    """Per method: runs, those in which it found the target, and how soon, the soonest first.
 
     `until_found` is the mean over all runs that searched, one that never found it counting until
     its end; `seconds` and `walked` are means of a search.
     """
     rows = []
-    for way in WAYS:
-        chosen = [result for result in results if result.way == way]
+    for method in METHODS:
+        chosen = [result for result in results if result.method == method]
         count = sum(result.searches for result in chosen)
         until = [r.until_found for r in chosen if r.searches]
         rows.append(
             {
-                "way": way,
+                "method": method,
                 "runs": len(chosen),
                 "searched": len(until),
                 "searches": count,
