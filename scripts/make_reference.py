@@ -182,18 +182,30 @@ def _python(name: str, what: Any) -> Iterator[str]:
     """How a public name is called, and what it has."""
     if not inspect.isclass(what):
         yield f"- `snelk.{name}{_call(what)}`"
+        yield from _told(what, "  ")
         return
     made = name in MADE
     yield f"- `snelk.{name}{_call(what) if made else ''}`"
-    attributes = re.search(r"\n *Attributes:\n(.*?)(\n\n|\Z)", what.__doc__ or "", re.DOTALL)
-    for entry in re.split(r"\n {8}(?! )", "\n" + attributes[1]) if attributes else ():
-        names, colon, text = " ".join(entry.split()).partition(": ")
-        if colon:
-            yield f"  - `{names}`: {text}"
+    yield from _told(what, "  ")
     for method, function in vars(what).items():
         if method.startswith("_") or not inspect.isfunction(function):
             continue
         yield f"  - `.{method}{_call(function)}`: {_sentence(function.__doc__)}"
+        yield from _told(function, "    ")
+
+
+def _told(what: Any, indent: str) -> Iterator[str]:
+    """What its docstring tells of arguments and attributes, of what is returned and raised."""
+    text = inspect.getdoc(what) or ""
+    for part in ("Args", "Attributes", "Returns", "Raises"):
+        found = re.search(rf"(?:^|\n){part}:\n(.*?)(\n\n|\Z)", text, re.DOTALL)
+        entries = re.split(r"\n {4}(?! )", "\n" + found[1]) if found else ()
+        for entry in entries:
+            names, colon, rest = " ".join(entry.split()).partition(": ")
+            if part == "Returns" and entry.strip():
+                yield f"{indent}- returns: {' '.join(entry.split())}"
+            elif colon:
+                yield f"{indent}- {'raises ' if part == 'Raises' else ''}`{names}`: {rest}"
 
 
 MADE = ("Conventions", "Level", "Live", "Move", "Simulation", "Want")

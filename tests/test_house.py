@@ -6,6 +6,7 @@ import ast
 import contextlib
 import importlib.metadata
 import importlib.util
+import inspect
 import io
 import re
 import runpy
@@ -130,6 +131,39 @@ def test_the_front_door_lists_what_is_really_there() -> None:
     assert snelk.__version__ == importlib.metadata.version("snelk")
     with pytest.raises(AttributeError, match="No snelk attribute rnu"):
         _ = snelk.rnu  # type: ignore[attr-defined]
+
+
+INSIDE = {"Draft", "Grid", "LevelData", "Plan", "RayCaster", "Setup", "Ways", "Zones"}
+"""What public things have of the inside; `Setup` and `Plan` are told as keys and options."""
+
+
+def test_everything_returned_is_at_the_front_door_too() -> None:
+    known = {
+        name
+        for place, module in list(sys.modules.items())
+        if place.startswith("snelk.")
+        for name, value in vars(module).items()
+        if inspect.isclass(value) and value.__module__.startswith("snelk.")
+    }
+    told = 0
+    for name in snelk.__all__:
+        thing = getattr(snelk, name)
+        parts = [thing, *vars(thing).values()] if inspect.isclass(thing) else [thing]
+        texts = list(getattr(thing, "__annotations__", {}).values()) if len(parts) > 1 else []
+        for part in parts:
+            part = getattr(part, "fget", None) or getattr(part, "func", None) or part
+            part = getattr(part, "__func__", part)
+            if inspect.isfunction(part) and not (part.__name__.startswith("_")):
+                texts.append(part.__annotations__.get("return", ""))
+                if "scenario" in inspect.signature(part).parameters and part is thing:
+                    assert part.__annotations__["scenario"] == "str | Path | Scenario", name
+        words = {word for text in texts for word in re.findall(r"(?<![\w.])[A-Z]\w+", str(text))}
+        assert words & known <= {*snelk.__all__, *INSIDE}, name
+        told += len(words & known)
+        if name.startswith("plot_"):
+            assert "ax" in inspect.signature(thing).parameters, name
+            assert hasattr(getattr(snelk, thing.__annotations__["return"]), "save"), name
+    assert told > 60
 
 
 def test_imports_run_one_way_only() -> None:

@@ -10,6 +10,7 @@ import samples
 import shapely
 from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
+from PIL import Image
 
 import snelk
 from snelk.plots.sound import carried
@@ -98,11 +99,29 @@ def test_map_from_near_and_of_chosen_agents(night: snelk.Run) -> None:
     assert drawn.axes.get_ylim() == pytest.approx((fox.y - 5, fox.y + 5))
 
 
-def test_an_axis_of_ones_own_is_drawn_on(night: snelk.Run) -> None:
-    figure = Figure()
-    axes = figure.subplots(1, 2)
+def test_an_axis_of_ones_own_is_drawn_on_or_gives_way(
+    night: snelk.Run, walk_sweep: snelk.Sweep, tmp_path: Path
+) -> None:
+    figure = Figure(figsize=(20, 12))
+    axes = [*figure.subplots(2, 3).ravel(), figure.add_axes((0.4, 0.4, 0.1, 0.1))]
+    places = [ax.get_position() for ax in axes]
     assert snelk.plot_map(night, at=1.0, ax=axes[0]).axes is axes[0]
     assert snelk.plot_timeline(night, ax=axes[1]).axes is axes[1]
+    panels = [
+        snelk.plot_states(night, "dog", ax=axes[2]),
+        snelk.plot_meter(night, "dog", "fox", ax=axes[3]),
+        snelk.plot_search(night, "farmer", ax=axes[4]),
+        snelk.plot_sweep(walk_sweep, ax=axes[5]),
+        snelk.plot_sweep(walk_sweep, ax=axes[6]),
+    ]
+    assert not {*axes[2:]} & {*figure.axes}
+    for place, drawn in zip(places[2:], panels, strict=True):
+        for ax in drawn.axes if isinstance(drawn.axes, list) else [drawn.axes]:
+            middle = ax.get_window_extent().get_points().mean(axis=0) / (2000, 1200)
+            assert place.contains(*middle)
+    saved = panels[2].save(tmp_path / "all.png")
+    with Image.open(saved) as image:
+        assert image.size == (2000, 1200)
 
 
 def test_timeline_has_a_lane_per_pair_and_a_band_per_stretch(night: snelk.Run) -> None:

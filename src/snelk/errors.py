@@ -5,8 +5,18 @@ from __future__ import annotations
 import difflib
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Self
 
-__all__ = ["InputError", "Problem", "SnelkError", "nearest", "one_of"]
+__all__ = [
+    "InputError",
+    "Problem",
+    "ReadError",
+    "SnelkError",
+    "UnknownNameError",
+    "WriteError",
+    "nearest",
+    "one_of",
+]
 
 
 class SnelkError(Exception):
@@ -74,9 +84,21 @@ class InputError(SnelkError, ValueError):
         return type(self), (self.problems,)
 
     @classmethod
-    def of(cls, source: str, place: str, given: str, rule: str, fix: str = "") -> InputError:
+    def of(cls, source: str, place: str, given: str, rule: str, fix: str = "") -> Self:
         """An error with a single problem."""
         return cls([Problem(source, place, given, rule, fix)])
+
+
+class ReadError(InputError):
+    """A file cannot be read: it is not there, is damaged, or is of another kind."""
+
+
+class WriteError(InputError):
+    """A file or folder cannot be written, or something there would be lost."""
+
+
+class UnknownNameError(InputError):
+    """There is nothing of the name that was given; the fix names the nearest right one."""
 
 
 ALL = "known: "
@@ -105,7 +127,9 @@ def nearest(name: str, known: Iterable[str]) -> str:
 
 
 def one_of(name: str, known: Iterable[str], *, source: str, place: str, what: str) -> None:
-    """Raise `InputError` unless `name` is among the `known` names of a `what`."""
+    """Raise `UnknownNameError` unless `name` is among the `known` names of a `what`."""
     names = list(known)
     if name not in names:
-        raise InputError.of(source, place, f'"{name}"', f"no such {what}", nearest(name, names))
+        raise UnknownNameError.of(
+            source, place, f'"{name}"', f"no such {what}", nearest(name, names)
+        )

@@ -19,7 +19,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from snelk.errors import InputError
+from snelk.errors import WriteError
 
 _HOST = hashlib.blake2b(platform.node().encode(), digest_size=4).hexdigest()
 _DRAFT = re.compile(rf"\.snelk-{_HOST}-(\d+)-[0-9a-f]+(\..*)?")
@@ -30,10 +30,10 @@ LONGEST_NAME = 255
 ELSEWHERE = "choose another place with --out"
 
 
-def cannot_write(path: Path, error: Exception) -> InputError:
+def cannot_write(path: Path, error: Exception) -> WriteError:
     """What to tell when a place turned out not to be one that can be written to."""
     reason = getattr(error, "strerror", None) or str(error) or type(error).__name__
-    return InputError.of(str(path), "", "", f"cannot be written: {reason}", ELSEWHERE)
+    return WriteError.of(str(path), "", "", f"cannot be written: {reason}", ELSEWHERE)
 
 
 def claim(
@@ -52,7 +52,7 @@ def claim(
             it stays.
 
     Raises:
-        InputError: Its folder cannot be made or written to, it is no plain file, or one of the
+        WriteError: Its folder cannot be made or written to, it is no plain file, or one of the
             above does not hold.
     """
     path, given = Path(path), str(path)
@@ -60,21 +60,21 @@ def claim(
         *most, last = suffixes
         rule = "unknown format"
         fix = f"use {', '.join(most)} or {last}" if most else f"use {last}"
-        raise InputError.of(given, "", path.suffix, rule, fix)
+        raise WriteError.of(given, "", path.suffix, rule, fix)
     try:
         there = _stat(path)
         if not path.name or path.name == ".." or (there and stat.S_ISDIR(there.st_mode)):
-            raise InputError.of(given, "", "", "is a folder, not a file", "name a file in it")
+            raise WriteError.of(given, "", "", "is a folder, not a file", "name a file in it")
         if there is not None and not stat.S_ISREG(there.st_mode):
-            raise InputError.of(given, "", "", "is no plain file", "choose another place")
+            raise WriteError.of(given, "", "", "is no plain file", "choose another place")
         _claim_folder(path.absolute().parent, path)
         if there is not None and source is not None and path.samefile(source):
             rule, fix = "is what is read, and would be lost", ELSEWHERE
-            raise InputError.of(given, "", "", rule, fix)
+            raise WriteError.of(given, "", "", rule, fix)
         if there is not None and there.st_size and ours is not None and not ours(path):
             rule = "exists and is nothing that this command writes, and would be lost"
-            raise InputError.of(given, "", "", rule, "choose another place, or remove it")
-    except InputError:
+            raise WriteError.of(given, "", "", rule, "choose another place, or remove it")
+    except WriteError:
         raise
     except (OSError, ValueError) as error:
         raise cannot_write(path, error) from None
@@ -97,7 +97,7 @@ def _claim_folder(folder: Path, path: Path) -> None:
         folder = folder.parent
     if not folder.is_dir():
         rule = f"cannot be written: {folder} is a file, not a folder"
-        raise InputError.of(str(path), "", "", rule, "choose another place")
+        raise WriteError.of(str(path), "", "", rule, "choose another place")
     if not os.access(folder, os.W_OK | os.X_OK):
         raise PermissionError(13, f"no right to write in {folder}")
 
@@ -109,7 +109,7 @@ def written(path: str | Path) -> Iterator[Path]:
     The draft has the suffix of the file. A link is followed, so that what it leads to is replaced.
 
     Raises:
-        InputError: It cannot be written there.
+        WriteError: It cannot be written there.
     """
     path = Path(path)
     final = Path(os.path.realpath(path))
@@ -130,7 +130,7 @@ def write_text(path: str | Path, text: str) -> Path:
     """Write a text file in UTF-8, with its line ends as they are.
 
     Raises:
-        InputError: It cannot be written there.
+        WriteError: It cannot be written there.
     """
     with written(path) as draft, draft.open("w", encoding="utf-8", newline="") as file:
         file.write(text)

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from snelk.errors import InputError, SnelkError, nearest
+from snelk.errors import InputError, SnelkError, UnknownNameError, nearest
 
 Place = tuple[float, float]
 
@@ -118,7 +118,9 @@ def registered(name: str) -> UserActivity:
     if name not in _REGISTERED:
         fix = f"{nearest(name, _REGISTERED)}; or " if _REGISTERED else ""
         fix += "register it with snelk.activity, and name its file with --activities FILE.py"
-        raise InputError.of("activity", "", f'"{name}"', "no such activity is registered", fix)
+        raise UnknownNameError.of(
+            "activity", "", f'"{name}"', "no such activity is registered", fix
+        )
     return _REGISTERED[name]
 
 

@@ -49,13 +49,13 @@ def plot_map(
     Cones cut by walls, rays by result, tails, and ghosts where a target is believed to be.
     """
     from snelk.plots.map import plot_map as draw
-    from snelk.plots.style import claim_figure, save_figure
+    from snelk.plots.style import claim_figure
     from snelk.runs.run import open_run
 
     near = f"-{file_name(around)}" if around else ""
     path = claim_figure(out or beside(run, f"{{}}-map-{at:.2f}s{near}.png"))
     artists = draw(open_run(run), at=at, agents=agent, around=around, radius=radius, ways=ways)
-    Screen().print(f"Written to {save_figure(artists.axes, path)}")
+    Screen().print(f"Written to {artists.save(path)}")
 
 
 def plot_meter(
@@ -66,13 +66,13 @@ def plot_meter(
 ) -> None:
     """Draw a detection meter over time, and what made it fill."""
     from snelk.plots.meter import plot_meter as draw
-    from snelk.plots.style import claim_figure, save_figure
+    from snelk.plots.style import claim_figure
     from snelk.runs.run import open_run
 
     name = f"{{}}-meter-{file_name(agent)}-{file_name(target)}.png"
     path = claim_figure(out or beside(run, name))
     artists = draw(open_run(run), agent, target)
-    Screen().print(f"Written to {save_figure(artists.axes, path)}")
+    Screen().print(f"Written to {artists.save(path)}")
 
 
 def plot_states(
@@ -85,12 +85,12 @@ def plot_states(
     How often and when it took each, and which it never took.
     """
     from snelk.plots.states import plot_states as draw
-    from snelk.plots.style import claim_figure, save_figure
+    from snelk.plots.style import claim_figure
     from snelk.runs.run import open_run
 
     path = claim_figure(out or beside(run, f"{{}}-states-{file_name(agent)}.png"))
     artists = draw(open_run(run), agent)
-    Screen().print(f"Written to {save_figure(artists.axes, path)}")
+    Screen().print(f"Written to {artists.save(path)}")
 
 
 def plot_search(
@@ -107,12 +107,12 @@ def plot_search(
     Its plan and visits, and where the target was taken to be.
     """
     from snelk.plots.search import plot_search as draw
-    from snelk.plots.style import claim_figure, save_figure
+    from snelk.plots.style import claim_figure
     from snelk.runs.run import open_run
 
     path = claim_figure(out or beside(run, f"{{}}-search-{file_name(agent)}.png"))
     drawn = draw(open_run(run), agent, number=number)
-    Screen().print(f"Written to {save_figure(drawn.axes[0], path)}")
+    Screen().print(f"Written to {drawn.save(path)}")
 
 
 def plot_timeline(
@@ -124,13 +124,13 @@ def plot_timeline(
     out: Out = None,
 ) -> None:
     """Draw who had whom in view, and why not, over time."""
-    from snelk.plots.style import claim_figure, save_figure
+    from snelk.plots.style import claim_figure
     from snelk.plots.timeline import plot_timeline as draw
     from snelk.runs.run import open_run
 
     path = claim_figure(out or beside(run, "{}-timeline.png"))
     artists = draw(open_run(run), agents=agent, targets=target, start=start, end=end)
-    Screen().print(f"Written to {save_figure(artists.axes, path)}")
+    Screen().print(f"Written to {artists.save(path)}")
 
 
 def plot_coverage(
@@ -147,11 +147,11 @@ def plot_coverage(
 ) -> None:
     """Draw where somebody is noticed how soon, and what is watched."""
     from snelk.plots.coverage import plot_coverage as draw
-    from snelk.plots.style import claim_figure, save_figure
+    from snelk.plots.style import claim_figure
 
     place = claim_figure(out or Path("runs") / f"{scenario.stem}-coverage-{file_name(stance)}.png")
     found = covered(scenario, target, stance, agent, cell, start, end, jobs, overrides, None)
-    Screen().print(f"Written to {save_figure(draw(found).axes[0], place)}")
+    Screen().print(f"Written to {draw(found).save(place)}")
 
 
 def plot_compare(
@@ -169,12 +169,12 @@ def plot_compare(
 ) -> None:
     """Draw two runs over each other, differences marked."""
     from snelk.plots.compare import plot_compare as draw
-    from snelk.plots.style import claim_figure, save_figure
+    from snelk.plots.style import claim_figure
 
     place = claim_figure(out or beside(runs[-1], "{}-compared.png"))
     comparison = compared(runs, overrides, None)
     artists = draw(comparison, agents=agent, start=start, end=end)
-    Screen().print(f"Written to {save_figure(artists.axes, place)}")
+    Screen().print(f"Written to {artists.save(place)}")
 
 
 def plot_sweep(
@@ -187,7 +187,7 @@ def plot_sweep(
 
     A line with a band for one number, a map for two, parallel axes for more.
     """
-    from snelk.plots.style import claim_figure, save_figure
+    from snelk.plots.style import claim_figure
     from snelk.plots.sweep import plot_sweep as draw
     from snelk.tuning.reading import Want
     from snelk.tuning.sweep import open_sweep
@@ -196,4 +196,4 @@ def plot_sweep(
     artists = draw(
         open_sweep(table), show=show or (), wants=[Want.parse(text) for text in want or ()]
     )
-    Screen().print(f"Written to {save_figure(artists.axes[0], place)}")
+    Screen().print(f"Written to {artists.save(place)}")

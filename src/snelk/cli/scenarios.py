@@ -18,7 +18,7 @@ from snelk.cli.output import (
     table,
     wrap,
 )
-from snelk.errors import InputError, nearest
+from snelk.errors import InputError, UnknownNameError, nearest
 from snelk.files import claim, write_text, written
 
 if TYPE_CHECKING:
@@ -411,7 +411,9 @@ def schema(
     from snelk.config.schema import schema as schema_of
 
     if kind not in KINDS:
-        raise InputError.of("schema", "KIND", f'"{kind}"', "no such kind", nearest(kind, KINDS))
+        raise UnknownNameError.of(
+            "schema", "KIND", f'"{kind}"', "no such kind", nearest(kind, KINDS)
+        )
     if out is not None:
         claim(out, ".json", ours=lambda path: b'"$schema"' in path.read_bytes()[:4096])
     text = json.dumps(schema_of(kind), indent=2)
@@ -446,7 +448,7 @@ def run_files(paths: list[Path] | None) -> None:
 
     for path in paths or ():
         if not path.is_file():
-            raise InputError.of(str(path), "", "", "no such file", "name a Python file")
+            raise UnknownNameError.of(str(path), "", "", "no such file", "name a Python file")
         try:
             runpy.run_path(str(path))
         except InputError:

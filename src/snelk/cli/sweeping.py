@@ -26,7 +26,7 @@ from snelk.cli.scenarios import (
     run_files,
     say_warnings,
 )
-from snelk.errors import InputError
+from snelk.errors import UnknownNameError
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -113,7 +113,7 @@ def sweep(
         for key in keys:
             if key not in known:
                 fix = nearest_measure(key, known)
-                raise InputError.of(option, "", f'"{key}"', "no such measure", fix)
+                raise UnknownNameError.of(option, "", f'"{key}"', "no such measure", fix)
     say_warnings(loaded, scenario)
     with progress_bar("sweeping") as progress:
         try:

@@ -13,7 +13,7 @@ from snelk.config.models import Setup
 from snelk.config.opening import read_toml
 from snelk.config.problems import checked, key_path, shown
 from snelk.config.renamed import bring_up_to_date, today
-from snelk.errors import InputError, Problem, nearest
+from snelk.errors import InputError, Problem, UnknownNameError, nearest
 
 Raw = dict[str, Any]
 Place = tuple[str | int, ...]
@@ -100,13 +100,15 @@ class Draft:
             for depth, part in enumerate(parts[:-1]):
                 place = key_path(parts[: depth + 1])
                 if part not in here and depth == 1 and parts[0] in NAMED:
-                    raise InputError.of("overrides", place, "", "no such name", nearest(part, here))
+                    raise UnknownNameError.of(
+                        "overrides", place, "", "no such name", nearest(part, here)
+                    )
                 here = here.setdefault(part, {})
                 if not isinstance(here, dict):
                     raise InputError.of("overrides", place, shown(here), "is a value, not a table")
             if parts[0] == "grounds" and len(parts) == 2 and parts[1] not in here:
                 place, fix = key_path(parts), nearest(parts[1], here)
-                raise InputError.of("overrides", place, "", "no such name", fix)
+                raise UnknownNameError.of("overrides", place, "", "no such name", fix)
             if len(parts) == 4 and parts[0] in ("cast", "bodies") and parts[2] == "attributes":
                 known = draft.attributes()
                 if known and parts[3] not in known:

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from snelk.config import renamed
 from snelk.config.models import Setup
 from snelk.config.problems import key_path
-from snelk.errors import ALL, InputError, nearest
+from snelk.errors import ALL, UnknownNameError, nearest
 
 
 class Kind(NamedTuple):
@@ -165,7 +165,7 @@ did you mean "dog.fox.first_seen"?
     who, _, name = key.rpartition(".")
     key = f"{who}.{renamed.MEASURES[name]}" if who and name in renamed.MEASURES else key
     if key not in known:
-        raise InputError.of(
+        raise UnknownNameError.of(
             source, place, f'"{key}"', "no such measure", nearest_measure(key, known)
         )
     return known[key]

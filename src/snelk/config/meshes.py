@@ -17,7 +17,7 @@ from shapely.geometry.base import BaseGeometry
 
 from snelk.config.geojson import LevelData, level_from
 from snelk.config.opening import MOST_BYTES, no_such_file
-from snelk.errors import InputError
+from snelk.errors import InputError, ReadError
 
 CUTS = (0.0, 0.5, 1.0, 2.0, 4.0, 100.0)
 """Heights between which a mesh is cut where none are given, m."""
@@ -139,7 +139,7 @@ def _objects(path: Path) -> Iterator[tuple[str, NDArray[np.float64]]]:
         rule = (
             f"cannot be read: {str(error).splitlines()[0] if str(error) else type(error).__name__}"
         )
-        raise InputError.of(str(path), "", "", rule[:160]) from None
+        raise ReadError.of(str(path), "", "", rule[:160]) from None
     found = False
     for node in nodes:
         triangles = _triangles(scene, node, path)
@@ -147,7 +147,7 @@ def _objects(path: Path) -> Iterator[tuple[str, NDArray[np.float64]]]:
             found = True
             yield _name(str(node)), triangles
     if not found:
-        raise InputError.of(str(path), "", "", "has no triangles")
+        raise ReadError.of(str(path), "", "", "has no triangles")
 
 
 def _triangles(scene: Any, node: Any, path: Path) -> NDArray[np.float64]:

@@ -7,7 +7,7 @@ import tomllib
 from pathlib import Path
 from typing import Any
 
-from snelk.errors import InputError, nearest
+from snelk.errors import ReadError, nearest
 
 MOST_BYTES = 1_000_000_000
 """Of one file that is read."""
@@ -17,63 +17,63 @@ def read_text(path: Path, *, kind: str = "") -> str:
     """The text of a file in UTF-8, without a byte-order mark.
 
     Raises:
-        InputError: There is no such file, it is a folder, or no text.
+        ReadError: There is no such file, it is a folder, or no text.
     """
     source = str(path)
     try:
         if path.is_dir():
             inside = sorted(p.name for p in path.glob(f"*{kind or '.*'}"))
             fix = f"name a file in it: {', '.join(inside[:4])}" if inside else "name a file"
-            raise InputError.of(source, "", "", "is a folder, not a file", fix)
+            raise ReadError.of(source, "", "", "is a folder, not a file", fix)
         if path.exists() and not path.is_file():
-            raise InputError.of(source, "", "", "is no plain file", "name a plain file")
+            raise ReadError.of(source, "", "", "is no plain file", "name a plain file")
         if path.is_file() and path.stat().st_size > MOST_BYTES:
             rule = f"is larger than {MOST_BYTES // 1_000_000} MB"
-            raise InputError.of(source, "", "", rule, "cut it into smaller ones")
+            raise ReadError.of(source, "", "", rule, "cut it into smaller ones")
         return path.read_bytes().decode("utf-8-sig")
-    except InputError:
+    except ReadError:
         raise
     except FileNotFoundError:
         raise no_such_file(path) from None
     except OSError as error:
-        raise InputError.of(source, "", "", f"cannot be read: {error.strerror}") from None
+        raise ReadError.of(source, "", "", f"cannot be read: {error.strerror}") from None
     except ValueError:  # what is no text, and a path that cannot be one
         source = source if source.isprintable() else repr(source)
         rule, fix = "cannot be read as text in UTF-8", "save it as UTF-8"
-        raise InputError.of(source, "", "", rule, fix) from None
+        raise ReadError.of(source, "", "", rule, fix) from None
 
 
 def read_toml(path: Path) -> dict[str, Any]:
     """A TOML file.
 
     Raises:
-        InputError: It cannot be read, or is no TOML.
+        ReadError: It cannot be read, or is no TOML.
     """
     text = read_text(path, kind=".toml")
     try:
         return tomllib.loads(text)
     except (ValueError, RecursionError) as error:
-        raise InputError.of(str(path), "", "", f"is not valid TOML: {error}") from None
+        raise ReadError.of(str(path), "", "", f"is not valid TOML: {error}") from None
 
 
 def read_json(path: Path) -> Any:
     """A JSON file.
 
     Raises:
-        InputError: It cannot be read, or is no JSON.
+        ReadError: It cannot be read, or is no JSON.
     """
     text = read_text(path, kind="json")
     try:
         return json.loads(text)
     except (ValueError, RecursionError) as error:
-        raise InputError.of(str(path), "", "", f"is not valid JSON: {error}") from None
+        raise ReadError.of(str(path), "", "", f"is not valid JSON: {error}") from None
 
 
-def no_such_file(path: Path) -> InputError:
+def no_such_file(path: Path) -> ReadError:
     """What to tell of a file that is not there: the nearest of its kind that is."""
     try:
         beside = [p.name for p in path.parent.glob(f"*{path.suffix}") if p.name[0] != "."]
     except (OSError, ValueError):
         beside = []
     fix = nearest(path.name, beside) if beside else "check the path"
-    return InputError.of(str(path), "", "", "no such file", fix)
+    return ReadError.of(str(path), "", "", "no such file", fix)

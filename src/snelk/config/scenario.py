@@ -165,6 +165,11 @@ def load(path: str | Path, *, overrides: Mapping[str, Any] | None = None) -> Sce
     )
 
 
+def as_scenario(given: str | Path | Scenario) -> Scenario:
+    """A scenario that was loaded, or the one in a TOML file."""
+    return given if isinstance(given, Scenario) else load(given)
+
+
 def value_of(setup: Setup, key: str) -> Any:
     """The value at a key path of a setup, inherited and default ones too; None if there is none.
 

@@ -13,7 +13,7 @@ import pandas as pd
 import pyarrow.parquet as pq
 
 from snelk.config.opening import no_such_file, read_text
-from snelk.errors import InputError
+from snelk.errors import ReadError
 
 MOST_ROWS = 5_000_000
 """Of one table that is read."""
@@ -29,7 +29,7 @@ def read_rows(path: Path, *suffixes: str) -> pd.DataFrame:
     where a row was: its name is `line` or `row`. Parts of nested values are named with dots.
 
     Raises:
-        InputError: The file cannot be read, a row has not as many fields as the first line has
+        ReadError: The file cannot be read, a row has not as many fields as the first line has
             names, or there are no rows, or too many.
     """
     source, suffix = str(path), path.suffix.lower()
@@ -37,7 +37,7 @@ def read_rows(path: Path, *suffixes: str) -> pd.DataFrame:
         fix = f"use {' or '.join(suffixes[:2])}"
         if ".jsonl" in suffixes:
             fix = "use .csv, .parquet, or .jsonl for JSON Lines"
-        raise InputError.of(source, "", suffix, "unknown format", fix)
+        raise ReadError.of(source, "", suffix, "unknown format", fix)
     if suffix == ".parquet":
         frame = _parquet(path)
     elif suffix == ".csv":
@@ -48,9 +48,9 @@ def read_rows(path: Path, *suffixes: str) -> pd.DataFrame:
     if frame.columns.has_duplicates:
         double = str(frame.columns[frame.columns.duplicated()][0])
         rule = "two columns have the same name"
-        raise InputError.of(source, "columns", f'"{double}"', rule, "rename one of them")
+        raise ReadError.of(source, "columns", f'"{double}"', rule, "rename one of them")
     if len(frame) == 0:
-        raise InputError.of(source, "", "", "has no rows", "record something, or leave it out")
+        raise ReadError.of(source, "", "", "has no rows", "record something, or leave it out")
     return frame
 
 
@@ -70,19 +70,19 @@ def _csv(path: Path) -> pd.DataFrame:
             if len(row) != len(head):
                 rule = f"must have {len(head)} fields, as the first line has names"
                 fix = "put what holds a comma in quotes, or name every column"
-                raise InputError.of(source, f"line {reader.line_num}", f"{len(row)}", rule, fix)
+                raise ReadError.of(source, f"line {reader.line_num}", f"{len(row)}", rule, fix)
             rows.append(row)
             lines.append(reader.line_num)
             if len(rows) > MOST_ROWS:
                 raise _too_many(path)
     except csv.Error as error:
         rule = f"cannot be read: {error}"
-        raise InputError.of(source, f"line {reader.line_num}", "", rule) from None
+        raise ReadError.of(source, f"line {reader.line_num}", "", rule) from None
     if head is None:
-        raise InputError.of(source, "", "", "is empty", "it needs a first line with its columns")
+        raise ReadError.of(source, "", "", "is empty", "it needs a first line with its columns")
     if len(head) == 1 and any(sign in head[0] for sign in ";\t"):
         rule = "must have commas between its fields"
-        raise InputError.of(source, "line 1", head[0][:40], rule, "save it with commas")
+        raise ReadError.of(source, "line 1", head[0][:40], rule, "save it with commas")
     index = pd.Index(lines, name="line")
     frame = pd.DataFrame(rows, columns=pd.Index(head, dtype=object), index=index, dtype=object)
     return frame.map(str.strip) if len(frame) else frame
@@ -99,18 +99,18 @@ def _parquet(path: Path) -> pd.DataFrame:
             table = file.read()
             table.validate(full=True)
             frame: pd.DataFrame = table.flatten().to_pandas(ignore_metadata=True)
-    except InputError:
+    except ReadError:
         raise
     except Exception as error:  # a damaged file fails in as many ways as there are bytes
         first = (str(error) or type(error).__name__).splitlines()[0][:100]
-        raise InputError.of(source, "", "", f"cannot be read as Parquet: {first}") from None
+        raise ReadError.of(source, "", "", f"cannot be read as Parquet: {first}") from None
     frame.index = pd.RangeIndex(len(frame), name="row")
     return frame
 
 
-def _too_many(path: Path) -> InputError:
+def _too_many(path: Path) -> ReadError:
     rule = f"has more than {MOST_ROWS:,} rows"
-    return InputError.of(str(path), "", "", rule, "cut it into smaller ones, or sample it less")
+    return ReadError.of(str(path), "", "", rule, "cut it into smaller ones, or sample it less")
 
 
 def _json_lines(path: Path) -> pd.DataFrame:
@@ -122,9 +122,9 @@ def _json_lines(path: Path) -> pd.DataFrame:
         try:
             value = json.loads(line)
         except (ValueError, RecursionError) as error:
-            raise InputError.of(str(path), place, "", f"is no JSON: {error}") from None
+            raise ReadError.of(str(path), place, "", f"is no JSON: {error}") from None
         if not isinstance(value, dict):
-            raise InputError.of(str(path), place, line[:40], "must be an object")
+            raise ReadError.of(str(path), place, line[:40], "must be an object")
         rows.append({_plain(name): part for name, part in _flat(value, path, place)})
         lines.append(number)
         if len(rows) > MOST_ROWS:
@@ -147,7 +147,7 @@ def _flat(value: Any, path: Path, place: str) -> Iterator[tuple[str, Any]]:
             continue
         if depth > MOST_DEPTH:
             rule = f"is nested deeper than {MOST_DEPTH}"
-            raise InputError.of(str(path), place, "", rule, "write it flatter")
+            raise ReadError.of(str(path), place, "", rule, "write it flatter")
         items = list(here.items() if isinstance(here, dict) else enumerate(here))
         rest += [
             (f"{name}.{key}" if name else str(key), part, depth + 1)

@@ -17,7 +17,7 @@ from snelk.config.draft import parts_of_key, split_key
 from snelk.config.problems import key_path
 from snelk.config.renamed import as_written
 from snelk.config.scenario import Scenario
-from snelk.errors import InputError
+from snelk.errors import InputError, ReadError
 from snelk.files import written
 
 
@@ -73,7 +73,7 @@ def rewritten(scenario: Scenario, overrides: Mapping[str, Any]) -> list[Rewrite]
             with path.open(encoding="utf-8", newline="") as file:
                 before = file.read()
         except OSError as error:
-            raise InputError.of(str(path), "", "", f"cannot be read: {error.strerror}") from None
+            raise ReadError.of(str(path), "", "", f"cannot be read: {error.strerror}") from None
         after = before
         for parts, value in values.items():
             after = with_value(after, parts, value)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 
 from snelk.body.columns import GivenColumns
 from snelk.body.world import Senses, World
-from snelk.config.scenario import Scenario
+from snelk.config.scenario import Scenario, as_scenario
 from snelk.engine.laid import Laid
 from snelk.engine.listening import Listening
 from snelk.engine.noises import NoiseMaker
@@ -46,7 +47,7 @@ class Simulation:
     All state has the leading axes (variant, agent, target); one ordinary run is a batch of one.
 
     Args:
-        scenario: What to replay.
+        scenario: What to replay: its TOML file, or what `load` returned.
         variants: For each variant the numbers it changes, by key path; they may differ in
             anything but who is in the cast, who of them are agents, and the clock.
         pushed: Whether a game says at each tick where those are who have tracks or stand, in
@@ -85,7 +86,7 @@ class Simulation:
 
     def __init__(
         self,
-        scenario: Scenario,
+        scenario: str | Path | Scenario,
         *,
         variants: Sequence[Mapping[str, Any]] = ({},),
         pushed: bool = False,
@@ -93,7 +94,7 @@ class Simulation:
     ) -> None:
         if not variants:
             raise InputError.of("variants", "", "[]", "must hold at least one variant")
-        self.scenario = scenario
+        self.scenario = scenario = as_scenario(scenario)
         self.setups = [scenario.changed(overrides).setup for overrides in variants]
         first = self.setups[0]
         for index, setup in enumerate(self.setups):

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from snelk.errors import one_of
 from snelk.plots.minds import rank_shade
-from snelk.plots.style import BLUE, FAINT, INK, SIZE, VERMILION, agent_colours, new_figure
+from snelk.plots.style import BLUE, FAINT, INK, SIZE, VERMILION, Drawing, agent_colours, new_figure
 from snelk.runs.dense import look_ticks
 
 if TYPE_CHECKING:
@@ -34,7 +34,7 @@ LETTERS = 178
 
 
 @dataclass
-class ComparisonArtists:
+class ComparisonArtists(Drawing):
     """What `plot_compare` drew.
 
     Attributes:
@@ -62,6 +62,7 @@ def plot_compare(
     agents: Sequence[str] | None = None,
     start: float | None = None,
     end: float | None = None,
+    ax: Axes | None = None,
 ) -> ComparisonArtists:
     """Draw each agent twice, run A above run B, and mark where they are not the same.
 
@@ -70,6 +71,7 @@ def plot_compare(
         agents: Whose lanes to draw; all that both have if absent.
         start: From when on, s; the start of both runs if absent.
         end: Until when, s; the end of both if absent.
+        ax: Where to draw; a new figure of at least 1280 x 800 pixels if absent.
 
     Raises:
         InputError: A name is unknown.
@@ -81,9 +83,17 @@ def plot_compare(
     rows = tuple(agents or known)
     title = f"{a.info['title'] or a.info['scenario']}   ·   two runs compared"
     size = (SIZE[0], max(SIZE[1], 1.7 + LANE * len(rows)))
-    figure, ax = new_figure(title, size=size)
-    left = min(0.055 + 0.0072 * max(map(len, rows)), 0.3)
-    figure.subplots_adjust(left=left, right=0.985, top=1 - 1.35 / size[1], bottom=0.6 / size[1])
+    if ax is None:
+        figure, ax = new_figure(title, size=size)
+        left = min(0.055 + 0.0072 * max(map(len, rows)), 0.3)
+        figure.subplots_adjust(left=left, right=0.985, top=1 - 1.35 / size[1], bottom=0.6 / size[1])
+        for n, (letter, run) in enumerate((("A", a), ("B", b))):
+            figure.text(0.012, 1 - (0.42 + 0.2 * n) / size[1], f"{letter}  {_named(run)}",
+                        fontsize=9.5, va="top", color=INK, parse_math=False)  # fmt: skip
+    else:
+        heads = [f"{title}", f"A  {_named(a)}", f"B  {_named(b)}"]
+        ax.set_title("\n".join(heads), loc="left", fontsize=9, color=INK, pad=28,
+                     parse_math=False)  # fmt: skip
     artists = ComparisonArtists(ax, rows)
     first = min(a.times[0], b.times[0]) if start is None else start
     last = max(a.times[-1], b.times[-1]) if end is None else end
@@ -119,9 +129,6 @@ def plot_compare(
     for side, spine in ax.spines.items():
         spine.set_visible(side == "bottom")
         spine.set_color(FAINT)
-    for n, (letter, run) in enumerate((("A", a), ("B", b))):
-        figure.text(0.012, 1 - (0.42 + 0.2 * n) / size[1], f"{letter}  {_named(run)}", fontsize=9.5,
-                    va="top", color=INK, parse_math=False)  # fmt: skip
     _legend(ax)
     return artists
 

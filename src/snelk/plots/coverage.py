@@ -12,7 +12,7 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch, Rectangle
 
 from snelk.plots.ground import draw_level
-from snelk.plots.style import INK, agent_colours, new_figure
+from snelk.plots.style import INK, Drawing, agent_colours, room_for_panels
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -24,7 +24,7 @@ HATCH = "#9a9a9a"
 
 
 @dataclass
-class CoverageArtists:
+class CoverageArtists(Drawing):
     """What `plot_coverage` drew.
 
     Attributes:
@@ -40,11 +40,16 @@ class CoverageArtists:
     paths: dict[str, Line2D] = field(default_factory=dict)
 
 
-def plot_coverage(coverage: Coverage) -> CoverageArtists:
-    """Draw the places of a coverage, coloured by how dangerous they are."""
+def plot_coverage(coverage: Coverage, *, ax: Axes | None = None) -> CoverageArtists:
+    """Draw the places of a coverage, coloured by how dangerous they are.
+
+    Args:
+        coverage: The coverage.
+        ax: What it takes the place of; a new figure of 1280 x 800 pixels if absent.
+    """
     title = f"How safe it is for {coverage.target}, {coverage.stance}"
-    figure, first = new_figure(f"{title}   ·   {coverage.times[0]:g} to {coverage.times[-1]:g} s")
-    first.remove()
+    title += f"   ·   {coverage.times[0]:g} to {coverage.times[-1]:g} s"
+    figure = room_for_panels(title, ax)
     # Beside each other, or a wide level above each other: a map and its colours below it.
     wide = np.ptp(coverage.x) >= 2.2 * np.ptp(coverage.y)
     rooms = [(0.05, 0.55, 0.93, 0.31), (0.05, 0.1, 0.93, 0.31)]

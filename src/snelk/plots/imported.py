@@ -11,7 +11,7 @@ from matplotlib.patches import Patch
 
 from snelk.plots.ground import WALL_SHADES, draw_level, label_level
 from snelk.plots.labels import Labels
-from snelk.plots.style import AGENT_COLOURS, FAINT, INK, new_figure
+from snelk.plots.style import AGENT_COLOURS, FAINT, INK, Drawing, new_figure
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
@@ -26,7 +26,7 @@ ARROWS = 24
 
 
 @dataclass(frozen=True)
-class ImportedArtists:
+class ImportedArtists(Drawing):
     """What `plot_imported` drew: per id its way, its headings and the mark of its start."""
 
     axes: Axes

@@ -40,7 +40,7 @@ from snelk.plots.minds import (
     reach_handles,
 )
 from snelk.plots.sound import NoiseArtists, draw_noises, ear_height, noise_handles
-from snelk.plots.style import FAINT, INK, NOISE, REASON_STYLES, agent_colours, new_figure
+from snelk.plots.style import FAINT, INK, NOISE, REASON_STYLES, Drawing, agent_colours, new_figure
 from snelk.runs.dense import beliefs_at, not_sensed
 from snelk.runs.spans import REASONS
 from snelk.runs.standing import awake_at, cones_at, state_at
@@ -64,7 +64,7 @@ _HALO = [patheffects.withStroke(linewidth=2.5, foreground="white", alpha=0.85)]
 
 
 @dataclass(frozen=True)
-class MapArtists:
+class MapArtists(Drawing):
     """What `plot_map` drew, by theme, for further styling and for tests.
 
     Attributes:

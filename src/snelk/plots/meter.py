@@ -23,7 +23,8 @@ from snelk.plots.style import (
     PURPLE,
     SKY,
     VERMILION,
-    new_figure,
+    Drawing,
+    room_for_panels,
 )
 from snelk.runs.dense import meters_of
 
@@ -51,7 +52,7 @@ CONE_LOOK = (
 
 
 @dataclass
-class MeterArtists:
+class MeterArtists(Drawing):
     """What `plot_meter` drew.
 
     Attributes:
@@ -71,8 +72,14 @@ class MeterArtists:
     noises: Line2D | None = None
 
 
-def plot_meter(run: Run, agent: str, target: str) -> MeterArtists:
+def plot_meter(run: Run, agent: str, target: str, *, ax: Axes | None = None) -> MeterArtists:
     """Draw how an agent's suspicion of a target rose and fell, and the factors behind it.
+
+    Args:
+        run: The run.
+        agent: Whose meter.
+        target: For whom.
+        ax: What it takes the place of; a new figure of 1280 x 800 pixels if absent.
 
     Raises:
         InputError: A name is wrong, or the agent has no meter for that target.
@@ -85,8 +92,8 @@ def plot_meter(run: Run, agent: str, target: str) -> MeterArtists:
         fix = "give its profile a meter, and let it notice that team"
         raise InputError.of("meter", "", "", rule, fix)
     title = run.info["title"] or run.info["scenario"]
-    figure, ax = new_figure(f"{title}   ·   {agent}'s meter for {target}")
-    ax.set_position((0.105, 0.42, 0.785, 0.45))
+    figure = room_for_panels(f"{title}   ·   {agent}'s meter for {target}", ax)
+    ax = figure.add_axes((0.105, 0.42, 0.785, 0.45), facecolor="#ffffff")
     below = figure.add_axes((0.105, 0.085, 0.785, 0.27))
     t, value = rows["t"], rows["value"]
     (line,) = ax.plot(t, value, color=INK, lw=1.8, zorder=4)

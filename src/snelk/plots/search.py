@@ -11,7 +11,7 @@ from matplotlib.lines import Line2D
 from snelk.errors import InputError, one_of
 from snelk.plots.ground import draw_level
 from snelk.plots.minds import SearchArtists, draw_search_until, minds_handles
-from snelk.plots.style import FAINT, INK, agent_colours, new_figure
+from snelk.plots.style import FAINT, INK, Drawing, agent_colours, room_for_panels
 from snelk.runs.happened import OUTCOMES
 
 if TYPE_CHECKING:
@@ -23,7 +23,7 @@ PANELS = 4
 
 
 @dataclass(frozen=True)
-class SearchFigure:
+class SearchFigure(Drawing):
     """What `plot_search` drew.
 
     Attributes:
@@ -37,8 +37,16 @@ class SearchFigure:
     searches: list[SearchArtists] = field(default_factory=list)
 
 
-def plot_search(run: Run, agent: str, *, number: int | None = None) -> SearchFigure:
-    """Draw one search of an agent, the longest if no number is given.
+def plot_search(
+    run: Run, agent: str, *, number: int | None = None, ax: Axes | None = None
+) -> SearchFigure:
+    """Draw one search of an agent in four moments.
+
+    Args:
+        run: The run.
+        agent: Whose search.
+        number: Which of its searches, from 0; the longest if absent.
+        ax: What it takes the place of; a new figure of 1280 x 800 pixels if absent.
 
     Raises:
         InputError: Nobody has that name, it never searched, or there is no search of that number.
@@ -59,10 +67,8 @@ def plot_search(run: Run, agent: str, *, number: int | None = None) -> SearchFig
     end = float(last.t) if last.what == "ended" else float(run.times[-1])
     words = OUTCOMES.get(str(last.outcome), "still at it when the run ended")
     title = run.info["title"] or run.info["scenario"]
-    figure, first = new_figure(
-        f"{title}   ·   {agent} searches, {rows.method.iloc[0]}: {words} after {end - start:.1f} s"
-    )
-    first.remove()
+    title += f"   ·   {agent} searches, {rows.method.iloc[0]}: {words} after {end - start:.1f} s"
+    figure = room_for_panels(title, ax)
     drawn = SearchFigure()
     colour = agent_colours(run.agents)[agent]
     asked = run.signals[(run.signals.agent == agent) & (run.signals.t <= start + 1e-9)]

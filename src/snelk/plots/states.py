@@ -11,7 +11,7 @@ from matplotlib.patches import FancyArrowPatch, FancyBboxPatch
 
 from snelk.errors import InputError, one_of
 from snelk.plots.minds import rank_shade
-from snelk.plots.style import FAINT, INK, VERMILION, new_figure
+from snelk.plots.style import FAINT, INK, VERMILION, Drawing, room_for_panels
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -31,7 +31,7 @@ TIMES = 4
 
 
 @dataclass(frozen=True)
-class StatesArtists:
+class StatesArtists(Drawing):
     """What `plot_states` drew.
 
     Attributes:
@@ -54,6 +54,11 @@ class StatesArtists:
 def plot_states(run: Run, agent: str, *, ax: Axes | None = None) -> StatesArtists:
     """Draw an agent's alert states, and the transitions between them, with how often and when.
 
+    Args:
+        run: The run.
+        agent: Whose.
+        ax: What it takes the place of; a new figure of 1280 x 800 pixels if absent.
+
     Raises:
         InputError: Nobody has that name, or the agent has no alert states.
     """
@@ -62,10 +67,9 @@ def plot_states(run: Run, agent: str, *, ax: Axes | None = None) -> StatesArtist
     if ladder is None:
         fix = "its profile has no ladder"
         raise InputError.of("agent", "", f'"{agent}"', "has no alert states", fix)
-    if ax is None:
-        title = run.info["title"] or run.info["scenario"]
-        figure, ax = new_figure(f"{title}   ·   alert states of {agent}")
-        figure.subplots_adjust(left=0.02, right=0.64, top=0.92, bottom=0.05)
+    title = run.info["title"] or run.info["scenario"]
+    room = room_for_panels(f"{title}   ·   alert states of {agent}", ax)
+    ax = room.add_axes((0.02, 0.05, 0.62, 0.87), facecolor="#ffffff")
     artists = StatesArtists(ax)
     rows = run.states[run.states.agent == agent]
     ends = [*rows.t.iloc[1:], float(run.times[-1])]
@@ -195,7 +199,7 @@ def _write_transitions(artists: StatesArtists, run: Run, agent: str) -> None:
     """Beside the graph: each transition with its condition, how often and when it was taken."""
     ladder = run.setup.profile_of(agent).ladder
     assert ladder is not None
-    figure = artists.axes.get_figure(root=True)
+    figure = artists.axes.get_figure()
     if figure is None:
         return
     lines: list[tuple[str, str, str]] = []

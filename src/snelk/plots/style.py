@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from matplotlib.figure import Figure
+from matplotlib.figure import Figure, SubFigure
 
 from snelk.files import claim, written
 
@@ -61,6 +61,25 @@ REASON_STYLES = {
 }
 
 
+class Drawing:
+    """What a plot has drawn.
+
+    Attributes:
+        axes: Where: one, or several panels.
+    """
+
+    axes: Axes | list[Axes]
+
+    def save(self, path: str | Path) -> Path:
+        """Write the whole figure, such as ``night.png``; the suffix says the format.
+
+        Raises:
+            InputError: The format is unknown or the place cannot be written.
+        """
+        first = self.axes[0] if isinstance(self.axes, list) else self.axes
+        return save_figure(first, Path(path))
+
+
 def new_figure(title: str, *, size: tuple[float, float] = SIZE) -> tuple[Figure, Axes]:
     """A figure with one axis, in the style of all."""
     figure = Figure(figsize=size, dpi=DPI, facecolor=PAPER)
@@ -70,6 +89,28 @@ def new_figure(title: str, *, size: tuple[float, float] = SIZE) -> tuple[Figure,
         title, x=0.012, y=0.985, ha="left", va="top", fontsize=13, color=INK, weight="bold"
     ).set_parse_math(False)
     return figure, axes
+
+
+def room_for_panels(title: str, ax: Axes | None) -> Figure | SubFigure:
+    """Where several panels are drawn: a figure of their own, or in the place of an axis."""
+    if ax is None:
+        figure, first = new_figure(title)
+        first.remove()
+        return figure
+    whole, spec = ax.get_figure(), ax.get_subplotspec()
+    if whole is None:
+        raise ValueError("the axis belongs to no figure")
+    if spec is None:  # it stands freely
+        left, low, width, height = ax.get_position().bounds
+        across, up = (left, width, 1.0 - left - width), (1.0 - low - height, height, low)
+        ratios = [[max(share, 1e-9) for share in shares] for shares in (across, up)]
+        spec = whole.add_gridspec(3, 3, width_ratios=ratios[0], height_ratios=ratios[1])[1, 1]
+    ax.remove()
+    room = whole.add_subfigure(spec)
+    room.suptitle(
+        title, x=0.012, y=0.985, ha="left", va="top", fontsize=10.5, color=INK, weight="bold"
+    ).set_parse_math(False)
+    return room
 
 
 def agent_colours(agents: tuple[str, ...]) -> dict[str, str]:

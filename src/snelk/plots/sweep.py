@@ -13,14 +13,14 @@ from matplotlib.lines import Line2D
 from numpy.typing import NDArray
 
 from snelk.errors import InputError
-from snelk.plots.style import BLACK, BLUE, FAINT, INK, SKY, VERMILION, new_figure
-from snelk.tuning.reading import Want, movers, points_of, tradeoffs_of
+from snelk.plots.style import BLACK, BLUE, FAINT, INK, SKY, VERMILION, Drawing, room_for_panels
+from snelk.tuning.reading import ENOUGH, Want, movers, points_of, tradeoffs_of
 from snelk.tuning.sweep import Sweep
 
 if TYPE_CHECKING:
     import pandas as pd
     from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
+    from matplotlib.figure import Figure, SubFigure
 
 MOST_PANELS = 4
 COLOURS = "cividis"
@@ -34,7 +34,7 @@ LABEL = 0.06
 
 
 @dataclass
-class SweepArtists:
+class SweepArtists(Drawing):
     """What `plot_sweep` drew.
 
     Attributes:
@@ -55,7 +55,11 @@ class SweepArtists:
 
 
 def plot_sweep(
-    sweep: Sweep, *, show: Sequence[str] = (), wants: Sequence[Want] = ()
+    sweep: Sweep,
+    *,
+    show: Sequence[str] = (),
+    wants: Sequence[Want] = (),
+    ax: Axes | None = None,
 ) -> SweepArtists:
     """Draw how measures hang on the numbers that were varied.
 
@@ -63,6 +67,7 @@ def plot_sweep(
         sweep: The sweep.
         show: The measures; if none, those wanted, and else those that were moved most.
         wants: What measures should rather be: the best trade-offs between them are marked.
+        ax: What it takes the place of; a new figure of 1280 x 800 pixels if absent.
 
     Raises:
         InputError: There is no such measure, or nothing was moved.
@@ -72,14 +77,15 @@ def plot_sweep(
         shown = list(dict.fromkeys(m.measure for m in movers(sweep, most=1)))
     if not shown:
         rule, fix = "no measure was moved", "name one with --show"
+        if sweep.plan.points < ENOUGH:
+            rule = f"has {sweep.plan.points} settings; it takes {ENOUGH} to tell what moves what"
         raise InputError.of(str(sweep.path), "", "", rule, fix)
     shown = list(dict.fromkeys(shown))[:MOST_PANELS]
     best = tradeoffs_of(sweep, wants) if wants else points_of(sweep).iloc[:0]
     seeds = len(sweep.plan.seeds)
     means = f", means of {seeds} seeds" if seeds > 1 else ""
     title = f"{sweep.info['title'] or sweep.info['scenario']}   ·   {sweep.plan.points} variants"
-    figure, first = new_figure(title + means)
-    first.remove()
+    figure = room_for_panels(title + means, ax)
     if len(sweep.keys) == 1 and _is_number(sweep, sweep.keys[0]):
         artists = _lines(figure, sweep, shown, best)
     elif len(sweep.keys) == 2 and sweep.plan.samples is None:
@@ -108,7 +114,9 @@ def _today(sweep: Sweep, key: str) -> Any:
     return sweep.info["today"].get(key)
 
 
-def _lines(figure: Figure, sweep: Sweep, shown: list[str], best: pd.DataFrame) -> SweepArtists:
+def _lines(
+    figure: Figure | SubFigure, sweep: Sweep, shown: list[str], best: pd.DataFrame
+) -> SweepArtists:
     key = sweep.keys[0]
     figure.subplots_adjust(left=0.09, right=0.97, top=0.9, bottom=0.09, hspace=0.22)
     panels = [figure.add_subplot(len(shown), 1, n + 1) for n in range(len(shown))]
@@ -142,7 +150,9 @@ def _lines(figure: Figure, sweep: Sweep, shown: list[str], best: pd.DataFrame) -
     return artists
 
 
-def _maps(figure: Figure, sweep: Sweep, shown: list[str], best: pd.DataFrame) -> SweepArtists:
+def _maps(
+    figure: Figure | SubFigure, sweep: Sweep, shown: list[str], best: pd.DataFrame
+) -> SweepArtists:
     across, up = sweep.keys
     shown = shown[:2]
     points = points_of(sweep)
@@ -191,7 +201,9 @@ def _write_cells(ax: Axes, cells: NDArray[np.float64], norm: Any) -> None:
                     color="white" if norm(value) < 0.55 else INK)  # fmt: skip
 
 
-def _parallel(figure: Figure, sweep: Sweep, shown: list[str], best: pd.DataFrame) -> SweepArtists:
+def _parallel(
+    figure: Figure | SubFigure, sweep: Sweep, shown: list[str], best: pd.DataFrame
+) -> SweepArtists:
     points, names = points_of(sweep), [*sweep.keys, *shown]
     ax = figure.add_axes((0.055, 0.2, 0.86, 0.66))
     scales = [_scale(points[name]) for name in names]

@@ -20,6 +20,7 @@ from snelk.plots.style import (
     REASON_STYLES,
     SIZE,
     VERMILION,
+    Drawing,
     agent_colours,
     new_figure,
 )
@@ -40,7 +41,7 @@ LANE = 0.42
 
 
 @dataclass(frozen=True)
-class TimelineArtists:
+class TimelineArtists(Drawing):
     """What `plot_timeline` drew.
 
     Attributes:

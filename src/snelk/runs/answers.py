@@ -153,7 +153,7 @@ class Answer:
         senses: How the agent's other senses fared, those that it has.
         belief: Where it believed the target to be, or None if it has no memory.
         lacks: What the agent does not have, or does not mind, in words: senses, a meter, a memory,
-            a counterfactual that its state could take, a focus on this target.
+            a transition that its state could take, a focus on this target.
     """
 
     agent: str

@@ -15,7 +15,7 @@ from snelk.config.fields import LONGEST
 from snelk.config.minds import MOST_OF_AN_ATTRIBUTE
 from snelk.config.models import Effect
 from snelk.config.recordings import TrackData
-from snelk.config.scenario import MOST_TICKS, Scenario, load
+from snelk.config.scenario import MOST_TICKS, Scenario, as_scenario
 from snelk.config.words import GAITS, POSTURES
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
@@ -95,8 +95,7 @@ class Live:
         pushed: Sequence[str] = (),
         duration: float = 3600.0,
     ) -> None:
-        if not isinstance(scenario, Scenario):
-            scenario = load(scenario)
+        scenario = as_scenario(scenario)
         names = tuple(scenario.setup.cast)
         for name in pushed:
             one_of(name, names, source="pushed", place="", what="character")

@@ -418,7 +418,7 @@ def run(
 
 
 def run_batch(
-    scenario: Scenario,
+    scenario: str | Path | Scenario,
     *,
     variants: Sequence[Mapping[str, Any]],
     progress: Progress | None = None,

@@ -16,7 +16,7 @@ from typing import Any, TypeVar
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from snelk.errors import InputError, nearest
+from snelk.errors import InputError, ReadError, WriteError, nearest
 from snelk.files import (
     ELSEWHERE,
     cannot_write,
@@ -93,15 +93,15 @@ def _claim(folder: Path) -> Path:
     if there:
         if any(whole.iterdir()) and not _is_ours(whole):
             rule, fix = "exists and is not a run of Snelk", "choose another place for the run"
-            raise InputError.of(str(folder), "", "", rule, fix)
+            raise WriteError.of(str(folder), "", "", rule, fix)
         if whole == whole.parent or whole.samefile(Path.cwd()):
             rule = "is the folder you are in, and cannot be replaced"
-            raise InputError.of(str(folder), "", "", rule, "name a folder for the run, in it")
+            raise WriteError.of(str(folder), "", "", rule, "name a folder for the run, in it")
         claim(whole.parent / "run", source=None)
     else:
         claim(folder)
         if whole.exists():
-            raise InputError.of(str(folder), "", "", "is a file, not a folder", ELSEWHERE)
+            raise WriteError.of(str(folder), "", "", "is a file, not a folder", ELSEWHERE)
     return folder
 
 
@@ -347,11 +347,11 @@ def _read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, 
     if not is_run:
         if not there:
             fix = nearest(folder.name, _runs_in(folder.parent)) if _runs_in(folder.parent) else ""
-            raise InputError.of(
+            raise ReadError.of(
                 source, "", "", "no such run", fix or "make one with: snelk run SCENARIO"
             )
         fix = "name the folder that snelk run printed"
-        raise InputError.of(source, "", "", "is not the folder of a run", fix)
+        raise ReadError.of(source, "", "", "is not the folder of a run", fix)
     try:
         info = json.loads((folder / NOTES).read_text(encoding="utf-8"))
     except (OSError, ValueError, RecursionError):
@@ -360,7 +360,7 @@ def _read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, 
         raise _damaged(folder / NOTES)
     if info["format"] != FORMAT:
         rule = f"was written in form {info['format']}; this Snelk reads form {FORMAT}"
-        raise InputError.of(source, "", "", rule, AGAIN)
+        raise ReadError.of(source, "", "", rule, AGAIN)
     if info.get("whole") != _digest_of(info):
         raise _damaged(folder / NOTES)
     digests = info.pop("files")
@@ -423,9 +423,9 @@ def _read(path: Path, digests: Mapping[str, str]) -> bytes:
         now = dict(digests)
     if now != digests:
         rule, fix = "was replaced by another run meanwhile", "do it again"
-        raise InputError.of(str(path.parent), "", "", rule, fix)
+        raise ReadError.of(str(path.parent), "", "", rule, fix)
     raise _damaged(path)
 
 
-def _damaged(path: Path) -> InputError:
-    return InputError.of(str(path), "", "", "is missing or not as Snelk wrote it", AGAIN)
+def _damaged(path: Path) -> ReadError:
+    return ReadError.of(str(path), "", "", "is missing or not as Snelk wrote it", AGAIN)

@@ -6,12 +6,13 @@ Each kind of finding has a short, stable name, by which a scenario can silence i
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 
 from snelk.body.registry import registered
 from snelk.config import renamed
 from snelk.config.problems import key_path
-from snelk.config.scenario import Scenario
-from snelk.errors import InputError, nearest
+from snelk.config.scenario import Scenario, as_scenario
+from snelk.errors import UnknownNameError, nearest
 from snelk.tuning import ladders, noises, places, profiles
 
 KINDS = {**places.KINDS, **profiles.KINDS, **noises.KINDS, **ladders.KINDS}
@@ -38,7 +39,7 @@ class Finding:
         return f"{self.name}: {self.place}: {self.reason}; {self.fix}"
 
 
-def check(scenario: Scenario) -> list[Finding]:
+def check(scenario: str | Path | Scenario) -> list[Finding]:
     """Everything suspicious in a scenario that has been read without errors.
 
     Kinds that its `silence` names are left out.
@@ -51,6 +52,7 @@ def check(scenario: Scenario) -> list[Finding]:
     >>> check(snelk.load(snelk.croft() / "night.toml"))
     []
     """
+    scenario = as_scenario(scenario)
     for profile in scenario.setup.profiles.values():
         for state in profile.ladder.states.values() if profile.ladder else ():
             if state.call is not None:
@@ -59,7 +61,7 @@ def check(scenario: Scenario) -> list[Finding]:
     for name in silence:
         if name not in KINDS:
             place, fix = key_path(("silence", name)), nearest(name, KINDS)
-            raise InputError.of(scenario.source, place, "", "no such kind of finding", fix)
+            raise UnknownNameError.of(scenario.source, place, "", "no such kind of finding", fix)
     return [
         Finding(name, *found)
         for name, look in KINDS.items()

@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from functools import cached_property
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -191,7 +192,10 @@ def compare(a: Run, b: Run) -> Comparison:
 
 
 def compare_overridden(
-    scenario: Scenario, overrides: Mapping[str, Any], *, progress: Progress | None = None
+    scenario: str | Path | Scenario,
+    overrides: Mapping[str, Any],
+    *,
+    progress: Progress | None = None,
 ) -> Comparison:
     """Replay a scenario as it is and with overrides, and hold the runs against each other."""
     return compare(*run_batch(scenario, variants=[{}, overrides], progress=progress))

@@ -19,7 +19,7 @@ import shapely
 from numpy.typing import NDArray
 
 from snelk.config.recordings import NoiseData, ThrowData, TrackData
-from snelk.config.scenario import Scenario, load
+from snelk.config.scenario import Scenario, as_scenario
 from snelk.engine.replay import tick_times
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
@@ -203,7 +203,7 @@ def coverage(
     Raises:
         InputError: A name or number is wrong, nobody notices the target, or there is no place.
     """
-    scenario = scenario if isinstance(scenario, Scenario) else load(scenario)
+    scenario = as_scenario(scenario)
     target = _target(scenario, target)
     one_of(stance, STANCES, source="stance", place="", what="stance")
     if not (np.isfinite(cell) and cell > 0.0):

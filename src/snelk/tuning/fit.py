@@ -19,7 +19,7 @@ from typing import Any
 
 import numpy as np
 
-from snelk.config.scenario import Scenario, load, value_of
+from snelk.config.scenario import Scenario, as_scenario, value_of
 from snelk.config.wanted import Limits
 from snelk.config.writing import Rewrite, rewritten
 from snelk.errors import InputError
@@ -200,7 +200,7 @@ def fit(
     >>> found.met, found.numbers[0].today, found.numbers[0].fitted < 2.0
     (True, 2.0, True)
     """
-    scenario = scenario if isinstance(scenario, Scenario) else load(scenario)
+    scenario = as_scenario(scenario)
     setup = scenario.setup
     if not setup.expect and not setup.wish:
         fix = "add [expect.NAME] or [wish.NAME]"

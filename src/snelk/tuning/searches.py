@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from snelk.config.problems import key_path
-from snelk.config.scenario import Scenario
+from snelk.config.scenario import Scenario, as_scenario
 from snelk.errors import InputError, one_of
 from snelk.runs.run import Progress, run_batch
 
@@ -48,19 +49,20 @@ class SearchResult:
 
 
 def compare_searches(
-    scenario: Scenario,
+    scenario: str | Path | Scenario,
     agent: str,
     *,
     seeds: Sequence[int] = (0, 1, 2, 3, 4),
     progress: Progress | None = None,
 ) -> list[SearchResult]:
-    """Run a scenario with each of the four ways to search, and with each seed.
+    """Run a scenario with each of the four methods to search, and with each seed.
 
     All states of the agent's ladder that search do so by that method.
 
     Raises:
         InputError: Nobody has that name, or its ladder has no state that searches.
     """
+    scenario = as_scenario(scenario)
     setup = scenario.setup
     one_of(agent, setup.agents, source="agent", place="", what="agent")
     ladder, name = setup.profile_of(agent).ladder, setup.cast[agent].profile or ""

@@ -22,8 +22,8 @@ import pyarrow.parquet as pq
 
 from snelk.body.registry import registered, source_of
 from snelk.config.measures import Address, addresses_of, nearest_measure
-from snelk.config.scenario import Scenario, load, value_of
-from snelk.errors import InputError, nearest
+from snelk.config.scenario import Scenario, as_scenario, load, value_of
+from snelk.errors import InputError, ReadError, UnknownNameError, nearest
 from snelk.files import claim, write_text, written
 from snelk.runs.run import Run, run_batch
 from snelk.tuning.batches import LARGEST_BATCH, batch_size, cores, in_batches
@@ -94,7 +94,7 @@ class Sweep:
         """
         if key not in self.measures:
             fix = nearest_measure(key, self.measures)
-            raise InputError.of(str(self.path), "", f'"{key}"', "no such measure", fix)
+            raise UnknownNameError.of(str(self.path), "", f'"{key}"', "no such measure", fix)
         return key
 
     def unit(self, key: str) -> str:
@@ -161,7 +161,7 @@ def sweep(
     [90.1, 69.0]
     >>> place.cleanup()
     """
-    scenario = scenario if isinstance(scenario, Scenario) else load(scenario)
+    scenario = as_scenario(scenario)
     plan, path = plan_of(scenario, vary, seeds=seeds, samples=samples), Path(out)
     claim(path, ".parquet", ours=_is_sweep)
     addresses = _addresses(scenario, plan)
@@ -204,11 +204,11 @@ def open_sweep(path: str | Path) -> Sweep:
     if not path.is_file():
         near = [p.name for p in path.parent.glob("*.parquet") if p.name[0] != "."]
         fix = nearest(path.name, near) if near else "make one with: snelk sweep SCENARIO"
-        raise InputError.of(str(path), "", "", "no such file", fix)
+        raise ReadError.of(str(path), "", "", "no such file", fix)
     metadata = _metadata(path)
     if PLAN not in metadata:
         rule, fix = "is not the table of a sweep", "name the file that snelk sweep printed"
-        raise InputError.of(str(path), "", "", rule, fix)
+        raise ReadError.of(str(path), "", "", rule, fix)
     try:
         info = json.loads(metadata[PLAN])
         form = info["format"]
@@ -216,7 +216,7 @@ def open_sweep(path: str | Path) -> Sweep:
         raise _damaged(path) from None
     if form != FORMAT:
         rule = f"was written in form {form}; this Snelk reads form {FORMAT}"
-        raise InputError.of(str(path), "", "", rule, AGAIN)
+        raise ReadError.of(str(path), "", "", rule, AGAIN)
     if metadata.get(SEAL) != seal_of(info).encode():
         raise _damaged(path)
     plan = info["plan"]
@@ -245,8 +245,8 @@ def read_parquet(path: Path) -> pa.Table:
     return table
 
 
-def _damaged(path: Path) -> InputError:
-    return InputError.of(str(path), "", "", "is not as Snelk wrote it", AGAIN)
+def _damaged(path: Path) -> ReadError:
+    return ReadError.of(str(path), "", "", "is not as Snelk wrote it", AGAIN)
 
 
 def measures_of(

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from snelk.config.conditions import parse
 from snelk.config.measures import find_measure
-from snelk.config.scenario import Scenario, load
+from snelk.config.scenario import Scenario, as_scenario
 from snelk.config.wanted import (
     Expectation,
     Holding,
@@ -106,7 +106,7 @@ def verify(scenario: str | Path | Scenario, *, seeds: int | None = None) -> list
     >>> [verdict.name for verdict in verdicts if not verdict.met]
     []
     """
-    scenario = scenario if isinstance(scenario, Scenario) else load(scenario)
+    scenario = as_scenario(scenario)
     expectations = scenario.setup.expect
     if not expectations:
         fix = "add [expect.NAME] with agent = … and, say, notices = { target = … }"
