@@ -16,9 +16,9 @@ import typer.main
 import snelk
 from snelk.cli.main import app_for
 from snelk.config import minds, models, wanted
-from snelk.config.conditions import BUILT_IN, FUNCTIONS, NUMBERS, TRUTHS, WORDS_OF, unit_of
 from snelk.config.foreign import Conventions
 from snelk.config.measures import MEASURES
+from snelk.config.nodes import BUILT_IN, FUNCTIONS, NUMBERS, TRUTHS, WORDS_OF, unit_of
 from snelk.config.recordings import NOISE_COLUMNS, THROW_COLUMNS, TRACK_COLUMNS
 from snelk.runs.events import EVENT_KINDS
 from snelk.runs.store import TABLES
@@ -187,7 +187,10 @@ def _python(name: str, what: Any) -> Iterator[str]:
     made = name in MADE
     yield f"- `snelk.{name}{_call(what) if made else ''}`"
     yield from _told(what, "  ")
-    for method, function in vars(what).items():
+    own = [each for each in reversed(what.__mro__) if each.__module__.startswith("snelk.")]
+    for method, function in {
+        name: value for each in own for name, value in vars(each).items()
+    }.items():
         if method.startswith("_") or not inspect.isfunction(function):
             continue
         yield f"  - `.{method}{_call(function)}`: {_sentence(function.__doc__)}"

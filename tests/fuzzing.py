@@ -20,10 +20,11 @@ import pandas as pd
 import tomli_w
 
 import snelk
-from snelk.config.conditions import ConditionError, parse
+from snelk.config.conditions import parse
 from snelk.config.foreign import conventions_from, import_tracks, read_conventions
 from snelk.config.geojson import read_level
 from snelk.config.meshes import level_from_mesh
+from snelk.config.nodes import ConditionError
 from snelk.config.outlines import level_from_outlines
 from snelk.config.recordings import read_noises, read_throws, read_tracks
 from snelk.config.scenario import parse_override

@@ -15,17 +15,8 @@ from hypothesis import strategies as st
 
 import snelk
 from snelk.config import syntax
-from snelk.config.conditions import (
-    BUILT_IN,
-    FUNCTIONS,
-    NUMBERS,
-    TRUTHS,
-    UNITS,
-    Condition,
-    ConditionError,
-    Node,
-    parse,
-)
+from snelk.config.conditions import Condition, parse
+from snelk.config.nodes import BUILT_IN, FUNCTIONS, NUMBERS, TRUTHS, UNITS, ConditionError, Node
 from snelk.mind.deciding import decide, which_hold
 from snelk.mind.evaluation import evaluate
 from snelk.mind.programs import Facts, LadderState, Table

@@ -15,6 +15,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import networkx
 import pytest
 
 import snelk
@@ -178,6 +179,25 @@ def test_imports_run_one_way_only() -> None:
                     assert LAYERS.index(other) <= LAYERS.index(layer), (
                         f"{path.name} imports {node.module}"
                     )
+
+
+def test_no_module_leads_back_to_itself() -> None:
+    """Imports for type checkers, and those within functions, count too."""
+    places = {
+        ".".join(("snelk", *path.relative_to(PACKAGE).with_suffix("").parts)): path
+        for path in PACKAGE.rglob("*.py")
+    }
+    graph = networkx.DiGraph()
+    for name, path in places.items():
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ImportFrom):
+                inner = [f"{node.module}.{alias.name}" for alias in node.names]
+                graph.add_edges_from((name, other) for other in (node.module, *inner))
+    graph = graph.subgraph(places)
+    assert graph.number_of_edges() > 500
+    assert [
+        sorted(some) for some in networkx.strongly_connected_components(graph) if len(some) > 1
+    ] == []
 
 
 @pytest.mark.parametrize("code", ["import snelk", "import snelk.cli.main"])

@@ -11,10 +11,11 @@ from typing import Any, ClassVar
 import numpy as np
 
 from snelk.body.doing import KEEP_UP
-from snelk.body.me import Me, Place
+from snelk.body.me import Me
 from snelk.body.outlook import could_be_seen, free_lines
 from snelk.body.paces import AT_PLACE
 from snelk.body.registry import Situation, ask
+from snelk.body.scene import Place
 from snelk.config import minds
 
 NEVER = np.inf

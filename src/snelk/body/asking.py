@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from snelk.body.columns import MovingColumns, StandingColumns
 from snelk.body.paces import STUCK_AFTER, Moving
 from snelk.body.standing import Standing
-from snelk.config.conditions import FACES
+from snelk.config.nodes import FACES
 from snelk.level.columns import ZoneColumns, agree, door, laid_out, plain
 from snelk.level.zones import Zones
 from snelk.mind.columns import AttendedColumns, DrawnColumns, SignalColumns

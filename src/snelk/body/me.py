@@ -3,23 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
 from snelk.body.paces import AHEAD, AT_FOCUS, GLANCES, SWEEP
+from snelk.body.scene import Place, Scene
 from snelk.body.turning import smoothed
+from snelk.body.walker import Walker
 from snelk.chance import stream
+from snelk.config.minds import State
 from snelk.mind.signals import PLACE
 
-if TYPE_CHECKING:
-    from snelk.body.walker import Walker
-    from snelk.body.world import World
-    from snelk.config.minds import State
-
-Place = tuple[float, float]
 Way = NDArray[np.float64]
 
 ROOMY = 1.2
@@ -32,7 +28,7 @@ LOOK_CODES = {"ahead": AHEAD, "focus": AT_FOCUS, "sweep": SWEEP, "glances": GLAN
 class Me:
     """An agent during one stay in an alert state. Lengths are m, times s, places (x, y)."""
 
-    world: World
+    world: Scene
     v: int
     a: int
     _chance: np.random.Generator | None = None
@@ -158,7 +154,7 @@ class Me:
     @property
     def walker(self) -> Walker:
         """The ground it walks on, and the ways over it."""
-        return self.world.thinking.walker_of(self.v, self.a)
+        return self.world.footing.walker_of(self.v, self.a)
 
     @property
     def settings(self) -> State:
@@ -168,19 +164,19 @@ class Me:
     def walk_to(self, to: Place, *, stop: float = 0.0) -> bool:
         """Take the way to a place, or as near as it can get; tell whether there is one."""
         motion, v, a = self.world.motion, self.v, self.a
-        doing = self.world.thinking.doing
+        doing = self.world.footing.doing
         if not motion.driven[v, a]:  # it is moved from outside: what would it do?
             doing.goals[v, a] = to
             motion.go(v, a, doing.goals[v, a, None], stop)
             return True
-        if self.world.thinking.set_out(v, a, to, stop):
+        if self.world.footing.set_out(v, a, to, stop):
             return not motion.no_way[v, a]
         return self.find_way()
 
     def find_way(self) -> bool:
         """The same, where compiled loops left it to Python; see `acting.set_out`."""
         motion, v, a = self.world.motion, self.v, self.a
-        doing = self.world.thinking.doing
+        doing = self.world.footing.doing
         goal, stop = doing.goals[v, a].copy(), float(doing.stop[v, a])
         doing.wants[v, a] = False
         way, turn_at = self.path(goal), -1

@@ -6,7 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.body.looking import look_out
-from snelk.body.me import Me, Place
+from snelk.body.me import Me
+from snelk.body.scene import Place
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]

@@ -100,7 +100,8 @@ def area_of(me: Me, written: RoamSettings) -> Area | None:
         if centre is not None and written.about not in (None, "home", "start"):
             return None if shape.area < 1e-6 else Area(shape)  # it is about another place each time
         known[key] = None if shape.area < 1e-6 else Area(shape)
-    return known[key]
+    found: Area | None = known[key]
+    return found
 
 
 class Roam(Activity):
@@ -158,7 +159,7 @@ class Roam(Activity):
         arc = me.smoothed(end[None], self.area.shape) if len(first) == 0 else None
         if arc is not None:
             way = arc
-        me.world.thinking.doing.goals[me.v, me.a] = end
+        me.world.footing.doing.goals[me.v, me.a] = end
         motion.go(me.v, me.a, way, EXACT, turn_at=len(first) - 1)
         return max(self.until - me.t, me.dt)
 

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 import numpy as np
 
 from snelk.body.activities import NEVER, Activity
 from snelk.body.doing import KEEP_UP
-from snelk.body.me import Me, Place
+from snelk.body.me import Me
 from snelk.body.outlook import looks_at
 from snelk.body.paces import SWEEP
+from snelk.body.scene import Note, Place, Snapshot
 from snelk.config.minds import Search as SearchSettings
 from snelk.mind.search import Likelihood, points_about
 
@@ -25,34 +24,6 @@ MORE = 1.5
 
 SNAPSHOT = 1.0
 """Seconds between two rows of likelihoods that are kept."""
-
-
-class Note(NamedTuple):
-    """One line of a search's log."""
-
-    variant: int
-    agent: int
-    t: float
-    number: int  # of the search of this agent, from 0
-    what: str  # began, moved, planned, visited, looked, unreachable, ended
-    point: int  # -1 where it is not about a point
-    x: float
-    y: float
-    likelihood: float  # NaN where there is none
-    outcome: str  # of `ended`: found, gave_up, nothing, broken_off
-    walked: float  # m since it began
-    method: str
-
-
-class Snapshot(NamedTuple):
-    """The likelihoods of a search at one time."""
-
-    variant: int
-    agent: int
-    t: float
-    number: int
-    likelihood: Likelihood
-    share: np.ndarray[tuple[int], np.dtype[np.float64]]
 
 
 class Search(Activity):

@@ -6,29 +6,25 @@ activities that are objects in Python, for the agents that need it only.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from snelk.body.acting import act, set_out, set_out_one
 from snelk.body.activities import NEVER, Activity, Call, Evade, Flee, Patrol
 from snelk.body.columns import DoingColumns
 from snelk.body.doing import CODES, NEWLY_DONE, NEWLY_FAILED, OTHERS, Doing
-from snelk.body.me import Me, Place
+from snelk.body.me import Me
 from snelk.body.outcomes import Happening
 from snelk.body.roaming import Roam
+from snelk.body.scene import Place, Scene, Senses
 from snelk.body.searching import Search
 from snelk.body.standing import SLACK
 from snelk.body.timing import who_thinks
 from snelk.body.walker import Walker
 from snelk.level.columns import laid_out, plain
 from snelk.level.grid import scratch_for
+from snelk.level.ways import Ways
 from snelk.mind.ladder import Step
 from snelk.mind.signals import NOBODY
-
-if TYPE_CHECKING:
-    from snelk.body.world import Senses, World
-    from snelk.level.ways import Ways
 
 OBJECTS: dict[str, type[Activity]] = {
     "patrol": Patrol,
@@ -51,7 +47,7 @@ class Thinking:
         doing: It, as plain arrays.
     """
 
-    def __init__(self, world: World) -> None:
+    def __init__(self, world: Scene) -> None:
         self._world = world
         ladders = world.ladders
         shape = ladders.used.shape

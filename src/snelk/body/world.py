@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 import shapely
@@ -16,22 +16,22 @@ from snelk.body.columns import (
     StandingColumns,
     TimingColumns,
 )
-from snelk.body.me import LOOK_CODES, Me, Place
+from snelk.body.me import LOOK_CODES, Me
 from snelk.body.motion import Motion
 from snelk.body.outcomes import Happening, Outcomes
 from snelk.body.outlook import looks_at
 from snelk.body.paces import GLANCE, PACES, STUCK_AFTER, Near
 from snelk.body.registry import registered
 from snelk.body.roaming import Area
-from snelk.body.searching import Note, Snapshot
+from snelk.body.scene import Footing, Note, Place, Senses, Snapshot
 from snelk.body.standing import NEWLY, SLACK, Standing, Timing
 from snelk.body.thinking import Thinking
 from snelk.body.timing import who_catches, who_glances
 from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
-from snelk.config.conditions import Node
 from snelk.config.minds import State
 from snelk.config.models import Member, Setup
+from snelk.config.nodes import Node
 from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
 from snelk.level.columns import GridColumns, laid_out, plain
@@ -40,10 +40,7 @@ from snelk.level.level import Level
 from snelk.mind.attention import Attention
 from snelk.mind.columns import SignalColumns
 from snelk.mind.ladder import Ladders, Step
-from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, Beliefs, MemoryNumbers, forget
-from snelk.mind.meter import Meters
-from snelk.mind.places import Places
-from snelk.mind.sharing import Message
+from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, MemoryNumbers, forget
 from snelk.mind.signals import NOBODY, PLACE, Signals
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import (
@@ -53,10 +50,10 @@ from snelk.senses.columns import (
     PoseColumns,
     SightNumberColumns,
 )
-from snelk.senses.contact import SENSED, Contacts
+from snelk.senses.contact import SENSED
 from snelk.senses.light import light_numbers
-from snelk.senses.sight import IN_VIEW, LIMITS, Sight, SightNumbers, limits_in_states
-from snelk.senses.surroundings import Surroundings, around_of
+from snelk.senses.sight import IN_VIEW, LIMITS, SightNumbers, limits_in_states
+from snelk.senses.surroundings import around_of
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -66,23 +63,6 @@ Index = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.int32]]
 
 ROOM = 50.0
 """The ground of a live game that grows does so by this much more, m, so that it seldom has to."""
-
-
-class Senses(NamedTuple):
-    """What the senses and the memory came to at a tick."""
-
-    poses: Poses
-    laid_poses: Poses  # as compiled loops read them
-    laid_beliefs: Beliefs
-    surroundings: Surroundings
-    light: Numbers  # (variant, character)
-    sight: Sight
-    contacts: Contacts
-    loudness: Numbers  # (variant, agent, target)
-    meters: Meters
-    beliefs: Beliefs
-    told: Sequence[Message]
-    places: Places
 
 
 class World:
@@ -600,6 +580,11 @@ class World:
 
     # What activities ask for.
 
+    @property
+    def footing(self) -> Footing:
+        """The ways over the ground."""
+        return self.thinking
+
     def state_name(self, v: int, a: int) -> str:
         """The name of the state that an agent is in."""
         names = self._states[v][a][0]
@@ -632,11 +617,6 @@ class World:
         """The corners, (corners, 2), of a route, or of the agent's own; none if it has none."""
         name = name or self.setups[v].cast[self.agents[a]].route
         return self._routes[name] if name is not None else np.zeros((0, 2))
-
-    def close_of(self, v: int, a: int) -> float:
-        """Nearer than this to its goal an agent stands, m."""
-        motion = self.motion
-        return float(max(motion.arrive[v, a], motion.pace[v, a] * self.dt))
 
     def next_search(self, v: int, a: int) -> int:
         """The number of an agent's next search."""

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from snelk.config.conditions import ConditionError, parse
+from snelk.config.conditions import parse
 from snelk.config.draft import Draft, Place
 from snelk.config.geojson import LevelData
 from snelk.config.ladders import names_in
 from snelk.config.measures import find_measure
 from snelk.config.models import Setup
+from snelk.config.nodes import ConditionError
 from snelk.config.problems import shown
 from snelk.config.wanted import (
     STATEMENTS,

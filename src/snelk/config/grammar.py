@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 from lark import Token, Transformer, UnexpectedInput, v_args
 from lark.exceptions import VisitError
 
-from snelk.config.conditions import (
+from snelk.config.nodes import (
     BUILT_IN,
     FELT_BY,
     FUNCTIONS,

@@ -6,11 +6,12 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 
-from snelk.config.conditions import BUILT_IN, WORDS_OF, Condition, ConditionError, Node, parse
+from snelk.config.conditions import Condition, parse
 from snelk.config.draft import Draft, Place
 from snelk.config.geojson import LevelData
 from snelk.config.minds import PLACES, Ladder, State
 from snelk.config.models import Setup
+from snelk.config.nodes import BUILT_IN, WORDS_OF, ConditionError, Node
 from snelk.config.problems import shown
 from snelk.errors import Problem, nearest
 

@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.body.columns import GivenColumns
-from snelk.body.world import Senses, World
+from snelk.body.scene import Senses
+from snelk.body.world import World
 from snelk.config.scenario import Scenario, as_scenario
 from snelk.engine.laid import Laid
 from snelk.engine.listening import Listening
@@ -19,9 +20,10 @@ from snelk.engine.replay import replayed_poses, tick_times
 from snelk.engine.throws import Thrower
 from snelk.engine.turns import Turns
 from snelk.errors import InputError
-from snelk.level.columns import laid_out
+from snelk.level.columns import GridColumns, ZoneColumns, laid_out
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
+from snelk.mind.columns import MeterColumns, MeterNumberColumns
 from snelk.mind.filling import fill
 from snelk.mind.memories import Memories
 from snelk.mind.memory import News
@@ -29,6 +31,17 @@ from snelk.mind.meter import Meters, meter_numbers
 from snelk.mind.places import Places
 from snelk.mind.sharing import Message, Saying, Sharing
 from snelk.senses.bodies import Poses, bodies_of
+from snelk.senses.columns import (
+    AroundColumns,
+    BodyColumns,
+    ContactColumns,
+    ContactNumberColumns,
+    LightColumns,
+    PoseColumns,
+    SightColumns,
+    SightNumberColumns,
+    SurroundingColumns,
+)
 from snelk.senses.contact import Contacts, contact_numbers
 from snelk.senses.ears import Ears
 from snelk.senses.feeling import feel
@@ -180,7 +193,24 @@ class Simulation:
         self._laid_given = laid_out(GivenColumns, self.given)
         self.poses, _ = self._poses_at(0)
         self.surroundings = Surroundings.blank(self.poses, self.around)
-        self._laid = Laid.of(self)
+        laid_poses = laid_out(PoseColumns, self.poses)
+        self._laid = Laid(
+            poses=laid_poses,
+            before=laid_poses,
+            zones=laid_out(ZoneColumns, level.zones),
+            grid=laid_out(GridColumns, level.grid),
+            solid_grid=laid_out(GridColumns, level.solid_grid),
+            bodies=laid_out(BodyColumns, self.bodies),
+            lights=laid_out(LightColumns, self.lights),
+            numbers=laid_out(SightNumberColumns, self.numbers),
+            contact_numbers=laid_out(ContactNumberColumns, self.contact_numbers),
+            meter_numbers=laid_out(MeterNumberColumns, self.meter_numbers),
+            around=laid_out(AroundColumns, self.around),
+            surroundings=laid_out(SurroundingColumns, self.surroundings),
+            sight=laid_out(SightColumns, self.sight),
+            contacts=laid_out(ContactColumns, self.contacts),
+            meters=laid_out(MeterColumns, self.meters),
+        )
 
     @property
     def laid_poses(self) -> Poses:

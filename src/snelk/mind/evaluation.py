@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.chance import stream_at_once
-from snelk.config.conditions import Node
+from snelk.config.nodes import Node
 
 Values = NDArray[Any]
 LookUp = Callable[[Node], Values]

@@ -12,9 +12,10 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.conditions import WORDS_OF, Condition, Node, parse
+from snelk.config.conditions import Condition, parse
 from snelk.config.minds import Ladder
 from snelk.config.models import Setup
+from snelk.config.nodes import WORDS_OF, Node
 from snelk.level.columns import laid_out
 from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns
 from snelk.mind.deciding import decide, which_hold

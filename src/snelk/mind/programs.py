@@ -13,7 +13,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.conditions import BUILT_IN, WORDS_OF, Condition, Node
+from snelk.config.conditions import Condition
+from snelk.config.nodes import BUILT_IN, WORDS_OF, Node
 from snelk.mind.signals import Signals
 
 STEPS = (

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.conditions import TRUTHS
+from snelk.config.nodes import TRUTHS
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]

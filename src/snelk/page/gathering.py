@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.conditions import Node
 from snelk.config.models import Cone
+from snelk.config.nodes import Node
 from snelk.config.words import POSTURES, SENSES
 from snelk.mind.memory import SOURCES
 from snelk.mind.meter import FACTORS, STATES

@@ -10,8 +10,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.conditions import BUILT_IN, Condition, Node, parse, unit_of
+from snelk.config.conditions import Condition, parse
 from snelk.config.models import Setup
+from snelk.config.nodes import BUILT_IN, Node, unit_of
 from snelk.mind.evaluation import chance_of_stay, evaluate
 from snelk.runs.answers import written
 

@@ -21,7 +21,7 @@ from snelk.senses.bodies import bodies_of, gap_between
 from snelk.senses.sight import GATES, IN_VIEW, RESULTS
 
 if TYPE_CHECKING:
-    from snelk.runs.run import Run
+    from snelk.runs.record import Record
 
 Numbers = NDArray[np.float64]
 Ticks = NDArray[np.intp]
@@ -43,7 +43,7 @@ class Looks(NamedTuple):
     walls: NDArray[np.object_]
 
 
-def look_ticks(run: Run, agent: str) -> Ticks:
+def look_ticks(run: Record, agent: str) -> Ticks:
     """The ticks at which an agent looks."""
     every = [[run.setup.profile_of(name).look_every for name in run.agents]]
     turns, a = Turns(every, run.setup.clock.dt), run.agents.index(agent)
@@ -53,7 +53,7 @@ def look_ticks(run: Run, agent: str) -> Ticks:
     return np.flatnonzero(mine)
 
 
-def looks_at(run: Run, agent: str, target: str) -> Looks:
+def looks_at(run: Record, agent: str, target: str) -> Looks:
     """Every look of an agent with cones at a target."""
     ticks, cones = look_ticks(run, agent), len(run.setup.profile_of(agent).cones)
     rows = run.rows_of("sight", agent, target)
@@ -80,7 +80,7 @@ def in_view(looks: Looks) -> NDArray[np.bool_]:
     return found
 
 
-def meters_of(run: Run, agent: str, target: str) -> Rows:
+def meters_of(run: Record, agent: str, target: str) -> Rows:
     """A row per tick of a meter; none if the agent has no meter for that target."""
     profile, team = run.setup.profile_of(agent), run.setup.cast[target].team
     if profile.meter is None or not profile.ever_notices(team) or agent == target:
@@ -96,7 +96,7 @@ def meters_of(run: Run, agent: str, target: str) -> Rows:
     return every.changed(**numbers, state=Words.of(state))
 
 
-def beliefs_of(run: Run, agent: str, target: str) -> Rows:
+def beliefs_of(run: Record, agent: str, target: str) -> Rows:
     """A row per tick of a belief; none if the agent has no memory for that target."""
     profile, team = run.setup.profile_of(agent), run.setup.cast[target].team
     memory = profile.memory
@@ -120,7 +120,7 @@ def beliefs_of(run: Run, agent: str, target: str) -> Rows:
     )
 
 
-def beliefs_at(run: Run, tick: int) -> Rows:
+def beliefs_at(run: Record, tick: int) -> Rows:
     """The beliefs of all pairs at a tick, of those that believe something."""
     rows = run.rows("beliefs")
     rows = rows.take(rows["t"] <= run.times[tick] + 1e-9)
@@ -140,7 +140,7 @@ def not_sensed(beliefs: Rows) -> NDArray[np.bool_]:
     return (beliefs.words("source").codes >= 0) & ~now
 
 
-def _grown(run: Run, rows: Rows, times: Numbers) -> Rows:
+def _grown(run: Record, rows: Rows, times: Numbers) -> Rows:
     """Beliefs that have stood still since their rows, as they are at times, older and less sure."""
     age = rows["age"] + (times - rows["t"])
     unsure, error = rows["uncertainty"].copy(), rows["error"].copy()
@@ -163,7 +163,7 @@ def _grown(run: Run, rows: Rows, times: Numbers) -> Rows:
     return rows.changed(t=times, age=age, uncertainty=unsure, error=error)
 
 
-def contacts_of(run: Run, agent: str, target: str, sense: str) -> Rows:
+def contacts_of(run: Record, agent: str, target: str, sense: str) -> Rows:
     """A row per tick of `touch` or the `zone` sense; none if the agent has no such sense."""
     rows = run.rows_of("contacts", agent, target).where(sense=sense)
     profile = run.setup.profile_of(agent)
@@ -192,7 +192,7 @@ def contacts_of(run: Run, agent: str, target: str, sense: str) -> Rows:
     return every.changed(**changed)
 
 
-def _every_tick(run: Run, rows: Rows, at: Ticks, agent: str, target: str) -> Rows:
+def _every_tick(run: Record, rows: Rows, at: Ticks, agent: str, target: str) -> Rows:
     """Rows of a pair, at these ticks, with ones for the others that tell only whose they are."""
     count = len(run.times)
     found: dict[str, Values | Words] = {}
@@ -210,7 +210,7 @@ def _every_tick(run: Run, rows: Rows, at: Ticks, agent: str, target: str) -> Row
     return Rows({**found, **whose, "t": run.times})
 
 
-def both_there(run: Run, agent: str, target: str) -> NDArray[np.bool_]:
+def both_there(run: Record, agent: str, target: str) -> NDArray[np.bool_]:
     """(ticks,) whether both are present."""
     present = run.rows("poses")["present"].reshape(-1, len(run.names))
     both: NDArray[np.bool_] = (
@@ -219,7 +219,7 @@ def both_there(run: Run, agent: str, target: str) -> NDArray[np.bool_]:
     return both
 
 
-def distances(run: Run, agent: str, target: str) -> Numbers:
+def distances(run: Record, agent: str, target: str) -> Numbers:
     """(ticks,) from the agent's eye to the middle of the target's body, m."""
     bodies, (mine, other) = bodies_of([run.setup]), _columns(run, agent, target)
     eye = mine["z"] + bodies.eyes[0, run.names.index(agent), mine["posture"]]
@@ -230,7 +230,7 @@ def distances(run: Run, agent: str, target: str) -> Numbers:
     return found
 
 
-def between(run: Run, agent: str, target: str) -> Numbers:
+def between(run: Record, agent: str, target: str) -> Numbers:
     """(ticks,) between two bodies as touch takes it: in plan, and over the gap in height, m."""
     height, (mine, other) = bodies_of([run.setup]).height[0], _columns(run, agent, target)
     tops = [
@@ -243,7 +243,7 @@ def between(run: Run, agent: str, target: str) -> Numbers:
     return found
 
 
-def _columns(run: Run, *names: str) -> list[dict[str, Any]]:
+def _columns(run: Record, *names: str) -> list[dict[str, Any]]:
     """The poses of some characters: (ticks,) x, y, z and the number of the posture."""
     poses, count = run.rows("poses"), len(run.names)
     posture = poses.words("posture").codes_in(POSTURES).clip(0)

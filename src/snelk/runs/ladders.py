@@ -14,7 +14,7 @@ from snelk.runs.answers import written
 from snelk.runs.asked import Asked, Part, endless
 
 if TYPE_CHECKING:
-    from snelk.runs.run import Run
+    from snelk.runs.record import Record
 
 SLACK = 1e-9
 
@@ -77,8 +77,8 @@ class LadderAnswer:
         return asdict(self)
 
 
-def explain_ladder(run: Run, agent: str, *, at: float) -> LadderAnswer:
-    """See `Run.why_state`."""
+def explain_ladder(run: Record, agent: str, *, at: float) -> LadderAnswer:
+    """See `Record.why_state`."""
     ladder = run.setup.profile_of(agent).ladder
     if ladder is None:
         fix = "its profile has no ladder"
@@ -137,7 +137,7 @@ def explain_ladder(run: Run, agent: str, *, at: float) -> LadderAnswer:
     return LadderAnswer(agent, t, state, since, focus, place, believed, headline, tuple(answers))
 
 
-def asked_by(run: Run, agent: str) -> Asked:
+def asked_by(run: Record, agent: str) -> Asked:
     """All rows of the table `signals` of an agent, ready to be asked."""
     rows = run.rows("signals").where(agent=agent)
     columns = {name: rows[name] for name in rows if name != "agent"}
@@ -148,7 +148,7 @@ def asked_by(run: Run, agent: str) -> Asked:
     return Asked(run.setup, within, agent, endless(columns), effects_of(run))
 
 
-def effects_of(run: Run) -> tuple[tuple[float, str, str, float], ...]:
+def effects_of(run: Record) -> tuple[tuple[float, str, str, float], ...]:
     """(t, who, attribute, value) the attributes that changed during a run."""
     rows = run.rows("effects")
     return tuple((row.t, row.who, row.attribute, row.value) for row in rows.each() if row.attribute)
@@ -161,7 +161,7 @@ def _held(true: Any, dt: float) -> float:
     return max(ticks - 1, 0) * dt
 
 
-def reactions(run: Run, agent: str) -> Iterator[tuple[str, float, float]]:
+def reactions(run: Record, agent: str) -> Iterator[tuple[str, float, float]]:
     """(transition, from, to) when an agent was reacting to transitions that it could take, s."""
     rows = run.rows("events").where(agent=agent)
     begun: dict[str, float] = {}
@@ -179,7 +179,7 @@ def reactions(run: Run, agent: str) -> Iterator[tuple[str, float, float]]:
         yield name, since, float("inf")
 
 
-def _blocked(run: Run, agent: str, state: str, rows: Any, tick: int) -> str:
+def _blocked(run: Record, agent: str, state: str, rows: Any, tick: int) -> str:
     """What keeps an agent in a state whatever its conditions say; empty if nothing does."""
     ladder = run.setup.profile_of(agent).ladder
     assert ladder is not None

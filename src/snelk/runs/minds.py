@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from snelk.config.conditions import FELT_BY, TRUTHS
+from snelk.config.nodes import FELT_BY, TRUTHS
 from snelk.level.grid import NO_WALL
 from snelk.mind.sharing import TELL_RESULTS, Saying
 from snelk.mind.signals import Signals
@@ -23,7 +23,7 @@ from snelk.senses.sight import IN_VIEW, Sight
 
 if TYPE_CHECKING:
     from snelk.body.outcomes import Effect
-    from snelk.body.searching import Note, Snapshot
+    from snelk.body.scene import Note, Snapshot
     from snelk.engine.simulation import Simulation
     from snelk.engine.throws import Flight
     from snelk.mind.ladder import Step

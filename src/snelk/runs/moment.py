@@ -30,7 +30,7 @@ from snelk.senses.surrounding import surround
 from snelk.senses.surroundings import Surroundings, around_of
 
 if TYPE_CHECKING:
-    from snelk.runs.run import Run
+    from snelk.runs.record import Record
 
 
 @dataclass(frozen=True)
@@ -45,7 +45,7 @@ class Moment:
         held: (cone,) whether the target was in view at the look before.
     """
 
-    run: Run
+    run: Record
     tick: int
     a: int
     j: int
@@ -77,7 +77,7 @@ class Moment:
         return sight
 
 
-def every_look(run: Run, agent: str, ticks: NDArray[np.intp]) -> Sight:
+def every_look(run: Record, agent: str, ticks: NDArray[np.intp]) -> Sight:
     """An agent's looks at ticks of a run, every gate tried.
 
     The variant axis is that of ticks, and the one agent is number 0.
@@ -114,7 +114,7 @@ def every_look(run: Run, agent: str, ticks: NDArray[np.intp]) -> Sight:
     return sight
 
 
-def moment_of(run: Run, agent: str, target: str, at: float) -> Moment:
+def moment_of(run: Record, agent: str, target: str, at: float) -> Moment:
     """The agent's last look at or before a time, with what it had in view at the one before."""
     tick = run.tick_at(at)
     numbers = sight_numbers([run.setup])
@@ -134,7 +134,7 @@ def moment_of(run: Run, agent: str, target: str, at: float) -> Moment:
     return Moment(run, tick, a, j, poses_at(run, tick), bodies_of([run.setup]), numbers, held)
 
 
-def poses_at(run: Run, tick: int) -> Poses:
+def poses_at(run: Record, tick: int) -> Poses:
     """Everybody's poses at a tick, as the stages take them."""
     count = len(run.names)
     rows = run.rows("poses").take(slice(tick * count, (tick + 1) * count))

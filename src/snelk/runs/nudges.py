@@ -11,7 +11,7 @@ from snelk.runs.answers import Counterfactual
 from snelk.runs.standing import Scale
 
 if TYPE_CHECKING:
-    from snelk.runs.run import Run
+    from snelk.runs.record import Record
 
 CLEAR = 1e-6
 """A value to try is at least this far beyond the limiting one, so that no rounding decides."""
@@ -76,7 +76,7 @@ def factor_counterfactual(
 
 
 def notice_counterfactual(
-    run: Run, agent: str, target: str, sense: tuple[str, ...], word: str
+    run: Record, agent: str, target: str, sense: tuple[str, ...], word: str
 ) -> Sized:
     """That a sense, or the profile if the sense leaves it to that, notices one more team.
 

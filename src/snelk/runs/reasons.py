@@ -25,14 +25,14 @@ from snelk.senses.bodies import blocker_codes, blockers_of
 from snelk.senses.sight import EDGE, GATES, IN_VIEW, Sight
 
 if TYPE_CHECKING:
-    from snelk.runs.run import Run
+    from snelk.runs.record import Record
 
 FEW = 5
 """Of more who would tell the agent only so many are named."""
 
 
-def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
-    """See `Run.why`."""
+def explain(run: Record, agent: str, target: str, *, at: float) -> Answer:
+    """See `Record.why`."""
     run.pair(agent, target)
     moment = moment_of(run, agent, target, at)
     a, j = moment.a, moment.j
@@ -73,7 +73,7 @@ def explain(run: Run, agent: str, target: str, *, at: float) -> Answer:
     )
 
 
-def _lacks(run: Run, agent: str, target: str, at: float) -> Iterator[str]:
+def _lacks(run: Record, agent: str, target: str, at: float) -> Iterator[str]:
     """What cannot happen because something for it is not there."""
     member, profile = run.setup.cast[agent], run.setup.profile_of(agent)
     name, team = member.profile, run.setup.cast[target].team
@@ -141,7 +141,7 @@ def _not_told(row: Any) -> str:
     return said + f"as {row.listener} {why[row.result]}"
 
 
-def _belief(run: Run, agent: str, target: str, at: float) -> BeliefAnswer | None:
+def _belief(run: Record, agent: str, target: str, at: float) -> BeliefAnswer | None:
     """Where the agent believed the target to be at a tick."""
     rows = beliefs_of(run, agent, target)
     if len(rows) == 0:
@@ -167,7 +167,7 @@ def _belief(run: Run, agent: str, target: str, at: float) -> BeliefAnswer | None
     )
 
 
-def _meter(run: Run, agent: str, target: str, at: float) -> MeterAnswer | None:
+def _meter(run: Record, agent: str, target: str, at: float) -> MeterAnswer | None:
     """The meter at a tick, with what slows it."""
     meter = run.setup.profile_of(agent).meter
     rows = meters_of(run, agent, target)
@@ -281,7 +281,7 @@ def _limit(
     return Gate(name, passed, text, value, limit, margin, unit, rule, key, scale)
 
 
-def _blocker(run: Run, wall: int) -> str:
+def _blocker(run: Record, wall: int) -> str:
     """The name of the wall, or of the character, that is in the way."""
     walls = run.level.wall_names
     return blockers_of(walls, run.names)[int(blocker_codes(np.array(wall), len(walls)))]

@@ -10,7 +10,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from snelk.body.outcomes import Effect, Happening
-from snelk.body.searching import Note, Snapshot
+from snelk.body.scene import Note, Snapshot
 from snelk.engine.simulation import Simulation
 from snelk.engine.throws import Flight
 from snelk.mind.ladder import Step

@@ -29,13 +29,13 @@ from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import EDGE
 
 if TYPE_CHECKING:
-    from snelk.runs.run import Run
+    from snelk.runs.record import Record
 
 Counterfactuals = list[tuple[float, Counterfactual]]
 """Counterfactuals of an answer, each with how large a change it is."""
 
 
-def explain_senses(run: Run, moment: Moment, *, at: float) -> Iterator[SenseAnswer]:
+def explain_senses(run: Record, moment: Moment, *, at: float) -> Iterator[SenseAnswer]:
     """The answers of the senses beside sight that the agent has, at a time."""
     profile = run.setup.profile_of(run.agents[moment.a])
     if profile.hearing is not None:
@@ -46,7 +46,7 @@ def explain_senses(run: Run, moment: Moment, *, at: float) -> Iterator[SenseAnsw
         yield _zone(run, moment, profile.zone_sense, run.tick_at(at))
 
 
-def _hearing(run: Run, moment: Moment, at: float) -> SenseAnswer:
+def _hearing(run: Record, moment: Moment, at: float) -> SenseAnswer:
     agent, target = run.agents[moment.a], run.names[moment.j]
     rows = run.rows("hearing").where(agent=agent, target=target)
     past = rows.take(rows["t"] <= run.times[run.tick_at(at)] + 1e-9)
@@ -77,7 +77,9 @@ def _hearing(run: Run, moment: Moment, at: float) -> SenseAnswer:
     return _answer("hearing", float(row.t), heard, result, words, gates, found)
 
 
-def _hearing_gates(run: Run, agent: str, target: str, sound: Sound, tick: int) -> tuple[Gate, ...]:
+def _hearing_gates(
+    run: Record, agent: str, target: str, sound: Sound, tick: int
+) -> tuple[Gate, ...]:
     there = sound.present
     gates = [
         Gate("present", there, f"{agent} is there" if there else f"{agent} is not there"),
@@ -102,7 +104,7 @@ def _hearing_gates(run: Run, agent: str, target: str, sound: Sound, tick: int) -
 
 
 def _hearing_counterfactuals(
-    run: Run, agent: str, sound: Sound, tick: int, *, turn_on: bool
+    run: Record, agent: str, sound: Sound, tick: int, *, turn_on: bool
 ) -> Counterfactuals:
     """All single factors of how far the noise carries that could decide alone."""
     setup = run.setup
@@ -200,7 +202,7 @@ def _wall_counterfactuals(sound: Sound, word: str, *, turn_on: bool) -> Counterf
     return found
 
 
-def _touch(run: Run, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
+def _touch(run: Record, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
     setup, agent, target = run.setup, run.agents[moment.a], run.names[moment.j]
     i, j, poses, bodies = moment.i, moment.j, poses_at(run, tick), moment.bodies
     both = [bool(poses.present[0, n]) for n in (i, j)]
@@ -263,7 +265,7 @@ def _touch(run: Run, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
     return _answer("touch", float(run.times[tick]), result == "sensed", result, words, gates, found)
 
 
-def _zone(run: Run, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnswer:
+def _zone(run: Record, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnswer:
     agent, target = run.agents[moment.a], run.names[moment.j]
     both = [bool(poses_at(run, tick).present[0, n]) for n in (moment.i, moment.j)]
     gates = [
@@ -321,7 +323,7 @@ def _both_there(agent: str, target: str, both: list[bool]) -> Gate:
     return Gate("present", all(both), f"{missing} is not there" if missing else "both are there")
 
 
-def _cares(run: Run, agent: str, target: str, sense: str, verb: str) -> Gate:
+def _cares(run: Record, agent: str, target: str, sense: str, verb: str) -> Gate:
     name = run.setup.cast[agent].profile or ""
     team = run.setup.cast[target].team
     cares = team in run.setup.profiles[name].teams()[(sense,)]
@@ -329,6 +331,6 @@ def _cares(run: Run, agent: str, target: str, sense: str, verb: str) -> Gate:
     return Gate("cares", cares, text, key="notices")
 
 
-def _awake(run: Run, agent: str, sense: str, tick: int) -> Gate:
+def _awake(run: Record, agent: str, sense: str, tick: int) -> Gate:
     awake, words = awake_at(run, agent, sense, tick), awake_in_words(run, agent, sense, tick)
     return Gate("awake", awake > 0.0, words, awake, 0.0, awake, rule=">")

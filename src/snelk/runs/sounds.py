@@ -17,7 +17,7 @@ from snelk.senses.surrounding import surround
 from snelk.senses.surroundings import Surroundings, around_of
 
 if TYPE_CHECKING:
-    from snelk.runs.run import Run
+    from snelk.runs.record import Record
 
 
 @dataclass(frozen=True)
@@ -86,7 +86,7 @@ class Sound:
         return " × ".join(parts)
 
 
-def sound_of(run: Run, a: int, noise: Any, tick: int, *, around: float = math.nan) -> Sound:
+def sound_of(run: Record, a: int, noise: Any, tick: int, *, around: float = math.nan) -> Sound:
     """A row of the table `noises` at the ears of an agent at a tick.
 
     `around` is the length of the way on foot, m, where the run knows it; NaN to look for it.
@@ -140,7 +140,7 @@ def sound_of(run: Run, a: int, noise: Any, tick: int, *, around: float = math.na
     )
 
 
-def _zone_that_says(run: Run, ear: tuple[float, float, float]) -> str | None:
+def _zone_that_says(run: Record, ear: tuple[float, float, float]) -> str | None:
     """The last zone of the file about the ear that says its background noise."""
     x, y, _ = (np.array(value) for value in ear)
     says = [zone.name for zone, _ in run.level.data.zones if zone.background is not None]

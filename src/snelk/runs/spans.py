@@ -13,7 +13,7 @@ from snelk.runs.events import describe_noise
 from snelk.senses.sight import GATES, IN_VIEW, LINE_OF_SIGHT
 
 if TYPE_CHECKING:
-    from snelk.runs.run import Run
+    from snelk.runs.record import Record
 
 REASONS = {
     "in_view": "in view",
@@ -104,9 +104,9 @@ class Span:
 
 
 def spans_of(
-    run: Run, agent: str, target: str, *, start: float | None = None, end: float | None = None
+    run: Record, agent: str, target: str, *, start: float | None = None, end: float | None = None
 ) -> list[Span]:
-    """The stretches of a pair, in the order of time; see `Run.spans`.
+    """The stretches of a pair, in the order of time; see `Record.spans`.
 
     Raises:
         InputError: A name is wrong, or the times lie outside the run or do not rise.
@@ -156,9 +156,9 @@ def spans_of(
 
 
 def story_of(
-    run: Run, agent: str, target: str, *, start: float | None = None, end: float | None = None
+    run: Record, agent: str, target: str, *, start: float | None = None, end: float | None = None
 ) -> list[Span]:
-    """The stretches of all senses of a pair, by their start; see `Run.story`."""
+    """The stretches of all senses of a pair, by their start; see `Record.story`."""
     found = spans_of(run, agent, target, start=start, end=end)
     first, last = found[0].start, found[-1].end
     profile = run.setup.profile_of(agent)
@@ -171,7 +171,7 @@ def story_of(
     return sorted(found, key=lambda span: span.start)
 
 
-def _hearing_spans(run: Run, agent: str, target: str, first: float, last: float) -> list[Span]:
+def _hearing_spans(run: Record, agent: str, target: str, first: float, last: float) -> list[Span]:
     """Runs of noises with one result: of one kind if heard, else of any."""
     rows = run.rows("hearing").where(agent=agent, target=target)
     during = (rows["t"] >= first - 1e-9) & (rows["t"] <= last + 1e-9)
@@ -226,7 +226,7 @@ def _why_heard_or_not(row: Any) -> tuple[str, str]:
 
 
 def _contact_spans(
-    run: Run, agent: str, target: str, sense: str, first: float, last: float
+    run: Record, agent: str, target: str, sense: str, first: float, last: float
 ) -> list[Span]:
     """Stretches in which touch or the zone sense had the target."""
     rows = run.rows_of("contacts", agent, target).where(sense=sense)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 if TYPE_CHECKING:
     from snelk.config.minds import State
     from snelk.config.models import Cone
-    from snelk.runs.run import Run
+    from snelk.runs.record import Record
 
 
 @dataclass(frozen=True)
@@ -24,7 +24,7 @@ class Scale:
     value: float
 
 
-def state_at(run: Run, agent: str, tick: int) -> str:
+def state_at(run: Record, agent: str, tick: int) -> str:
     """The state in which an agent's senses worked at a tick; empty without a ladder.
 
     A transition that was taken at the tick holds from the next one on.
@@ -37,12 +37,12 @@ def state_at(run: Run, agent: str, tick: int) -> str:
     return str(rows["state"][before[-1] if len(before) else 0])
 
 
-def cones_at(run: Run, agent: str, tick: int) -> dict[str, Cone]:
+def cones_at(run: Record, agent: str, tick: int) -> dict[str, Cone]:
     """An agent's cones with the limits that they had at a tick."""
     return run.setup.profile_of(agent).cones_in(_state(run, agent, state_at(run, agent, tick)))
 
 
-def cone_place(run: Run, agent: str, tick: int, cone: str, key: str) -> tuple[str, ...]:
+def cone_place(run: Record, agent: str, tick: int, cone: str, key: str) -> tuple[str, ...]:
     """Where the limit of a cone stands that held at a tick: in the state, or in the profile."""
     name, profile = state_at(run, agent, tick), run.setup.cast[agent].profile or ""
     state = _state(run, agent, name)
@@ -67,7 +67,7 @@ class Reaches(NamedTuple):
     goal: tuple[float, float] | None
 
 
-def reaches_at(run: Run, agent: str, tick: int) -> Reaches:
+def reaches_at(run: Record, agent: str, tick: int) -> Reaches:
     """How far an agent reached at a tick, and where it was going."""
     profile, state = run.setup.profile_of(agent), _state(run, agent, state_at(run, agent, tick))
     touch = profile.touch.radius * awake_at(run, agent, "touch", tick) if profile.touch else None
@@ -80,7 +80,7 @@ def reaches_at(run: Run, agent: str, tick: int) -> Reaches:
     return Reaches(touch, catch, arrives_within(run, agent, state), goal)
 
 
-def arrives_within(run: Run, agent: str, state: State | None) -> float:
+def arrives_within(run: Record, agent: str, state: State | None) -> float:
     """Nearer than this to its goal an agent has arrived in a state, m: no finer than a tick."""
     movement = run.setup.profile_of(agent).movement
     if movement is None or state is None:
@@ -89,7 +89,7 @@ def arrives_within(run: Run, agent: str, state: State | None) -> float:
     return max(movement.arrive, pace * run.setup.clock.dt)
 
 
-def scales_of(run: Run, agent: str, sense: str, tick: int) -> list[Scale]:
+def scales_of(run: Record, agent: str, sense: str, tick: int) -> list[Scale]:
     """The numbers whose product is how awake a sense was at a tick."""
     member = run.setup.cast[agent]
     found = [Scale(("cast", agent, "awake"), f"awake of {agent}", member.awake)]
@@ -110,13 +110,13 @@ def scales_of(run: Run, agent: str, sense: str, tick: int) -> list[Scale]:
     return found
 
 
-def awake_at(run: Run, agent: str, sense: str, tick: int) -> float:
+def awake_at(run: Record, agent: str, sense: str, tick: int) -> float:
     """How awake one of an agent's senses was at a tick, 0 to 1."""
     return math.prod(scale.value for scale in scales_of(run, agent, sense, tick))
 
 
 def awake_of_ticks(
-    run: Run, agent: str, sense: str, ticks: NDArray[np.intp]
+    run: Record, agent: str, sense: str, ticks: NDArray[np.intp]
 ) -> NDArray[np.float64]:
     """(ticks,) how awake one of an agent's senses was, as `awake_at` tells it of one."""
     rows = run.rows("states").where(agent=agent)
@@ -129,7 +129,7 @@ def awake_of_ticks(
     return found
 
 
-def awake_in_words(run: Run, agent: str, sense: str, tick: int) -> str:
+def awake_in_words(run: Record, agent: str, sense: str, tick: int) -> str:
     """`dog is 43% awake (asleep)`: with the alert state if that has to do with it."""
     scales = scales_of(run, agent, sense, tick)
     name = state_at(run, agent, tick)
@@ -138,6 +138,6 @@ def awake_in_words(run: Run, agent: str, sense: str, tick: int) -> str:
     return f"{agent} is {math.prod(scale.value for scale in scales):.0%} awake{note}"
 
 
-def _state(run: Run, agent: str, name: str) -> State | None:
+def _state(run: Record, agent: str, name: str) -> State | None:
     ladder = run.setup.profile_of(agent).ladder
     return None if ladder is None else ladder.states[name]

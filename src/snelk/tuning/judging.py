@@ -13,8 +13,9 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.conditions import Node, parse
+from snelk.config.conditions import parse
 from snelk.config.measures import Address, find_measure
+from snelk.config.nodes import Node
 from snelk.config.scenario import Scenario
 from snelk.config.wanted import (
     Expectation,

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from snelk.config.conditions import Condition, Node, parse
+from snelk.config.conditions import Condition, parse
 from snelk.config.minds import Ladder, Transition
+from snelk.config.nodes import Node
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.level.level import Level

@@ -15,9 +15,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.conditions import FACES, TRUTHS, Condition, Node
+from snelk.config.conditions import Condition
 from snelk.config.minds import MOST_OF_AN_ATTRIBUTE, State
 from snelk.config.models import Profile, Setup
+from snelk.config.nodes import FACES, TRUTHS, Node
 from snelk.config.scenario import Scenario
 from snelk.mind.evaluation import evaluate
 from snelk.tuning.noises import makers_heard

@@ -1,0 +1,162 @@
+"""The scene that agents act in: what their activities know of the world, and write to it.
+
+`snelk.body.world.World` is one. Activities know no more of it than this.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.body.doing import Doing
+from snelk.body.motion import Motion
+from snelk.body.outcomes import Happening
+from snelk.body.standing import Timing
+from snelk.body.walker import Walker
+from snelk.config.minds import State
+from snelk.config.models import Setup
+from snelk.level.grid import Grid
+from snelk.level.level import Level
+from snelk.level.zones import Zones
+from snelk.mind.attention import Attention
+from snelk.mind.ladder import Ladders
+from snelk.mind.memory import Beliefs
+from snelk.mind.meter import Meters
+from snelk.mind.places import Places
+from snelk.mind.search import Likelihood
+from snelk.mind.sharing import Message
+from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.contact import Contacts
+from snelk.senses.light import LightNumbers
+from snelk.senses.sight import Sight, SightNumbers
+from snelk.senses.surroundings import Around, Surroundings
+
+Numbers = NDArray[np.float64]
+Place = tuple[float, float]
+
+
+class Senses(NamedTuple):
+    """What the senses and the memory came to at a tick."""
+
+    poses: Poses
+    laid_poses: Poses  # as compiled loops read them
+    laid_beliefs: Beliefs
+    surroundings: Surroundings
+    light: Numbers  # (variant, character)
+    sight: Sight
+    contacts: Contacts
+    loudness: Numbers  # (variant, agent, target)
+    meters: Meters
+    beliefs: Beliefs
+    told: Sequence[Message]
+    places: Places
+
+
+class Note(NamedTuple):
+    """One line of a search's log."""
+
+    variant: int
+    agent: int
+    t: float
+    number: int  # of the search of this agent, from 0
+    what: str  # began, moved, planned, visited, looked, unreachable, ended
+    point: int  # -1 where it is not about a point
+    x: float
+    y: float
+    likelihood: float  # NaN where there is none
+    outcome: str  # of `ended`: found, gave_up, nothing, broken_off
+    walked: float  # m since it began
+    method: str
+
+
+class Snapshot(NamedTuple):
+    """The likelihoods of a search at one time."""
+
+    variant: int
+    agent: int
+    t: float
+    number: int
+    likelihood: Likelihood
+    share: np.ndarray[tuple[int], np.dtype[np.float64]]
+
+
+Outlook = tuple[Bodies, SightNumbers, Around, LightNumbers, Zones, Grid, NDArray[np.int64]]
+"""What agents look at places with: see `look_out`."""
+
+
+class Footing(Protocol):
+    """The ways over the ground, and what everybody does there."""
+
+    doing: Doing
+
+    def walker_of(self, v: int, a: int) -> Walker:
+        """The ground that an agent walks on."""
+
+    def set_out(self, v: int, a: int, goal: Place, stop: float) -> bool:
+        """Take the way to a place; tell whether that is done, or left to Python."""
+
+
+class Scene(Protocol):
+    """All agents of all variants, as one of them can ask; see `World` for what each is."""
+
+    setups: Sequence[Setup]
+    names: tuple[str, ...]
+    agents: tuple[str, ...]
+    characters: NDArray[np.int32]
+    level: Level
+    dt: float
+    time: float
+    bodies: Bodies
+    motion: Motion
+    attention: Attention
+    ladders: Ladders
+    senses: Senses
+    timing: Timing
+    laid_timing: Timing
+    spots: dict[str, Place]
+    areas: dict[object, Any]
+    outlook: Outlook
+    happenings: list[Happening]
+    notes: list[Note]
+    snapshots: list[Snapshot]
+    search_done: NDArray[np.bool_]
+
+    @property
+    def footing(self) -> Footing:
+        """The ways over the ground."""
+
+    def state_name(self, v: int, a: int) -> str:
+        """The name of the state that an agent is in."""
+
+    def state_of(self, v: int, a: int) -> State:
+        """The state that an agent is in."""
+
+    def states_of(self, v: int, a: int) -> list[State]:
+        """The states of an agent's ladder; none without one."""
+
+    def entered_at(self, v: int, a: int) -> Place:
+        """Where an agent was when it entered its state."""
+
+    def new_walker(self, v: int, a: int) -> Walker:
+        """The ground that an agent walks on."""
+
+    def route_of(self, v: int, a: int, name: str | None) -> Numbers:
+        """The corners, (corners, 2), of a route, or of the agent's own."""
+
+    def next_search(self, v: int, a: int) -> int:
+        """The number of an agent's next search."""
+
+    def feels_focus(self, v: int, a: int) -> bool:
+        """Whether the focus is felt, or in a zone that is watched."""
+
+    def age_of_focus(self, v: int, a: int) -> float:
+        """How old what is believed of the focus is, s."""
+
+    def blur_of_focus(self, v: int, a: int) -> float:
+        """How far off what was heard or told of the focus may be, m."""
+
+    def spread_of(self, v: int, a: int) -> float:
+        """How fast the uncertainty of its beliefs grows, m/s."""
