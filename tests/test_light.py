@@ -21,8 +21,8 @@ from snelk.level.zones import build_zones
 CONE = "profiles.watcher.cones.front"
 
 
-def light_on_guest(path: Path, **changes: object) -> float:
-    poses = snelk.run(path, overrides=changes.get("changes")).poses
+def light_on_guest(path: Path, overrides: dict[str, object] | None = None) -> float:
+    poses = snelk.run(path, overrides=overrides).poses
     return float(poses[poses.id == "guest"].light.iloc[0])
 
 

@@ -24,7 +24,7 @@ from snelk.mind.telling import who_tells
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.light import LightNumbers
 from snelk.senses.seeing import see
-from snelk.senses.sight import IN_VIEW, LOGGED, NEEDED, Sight, SightNumbers
+from snelk.senses.sight import IN_VIEW, LOGGED, NEEDED, Sight, SightLimits, SightNumbers
 from snelk.senses.surroundings import Around
 from snelk.tuning.followed import Followed
 from snelk.tuning.following import follow_tick
@@ -174,8 +174,10 @@ def test_what_is_in_view_of_places(seed: int) -> None:
     cones = (V, A, 2)
     sight = SightNumbers(
         AGENTS, np.ones((V, A, J), np.bool_), np.ones((V, A, J, 2), np.bool_),
-        chance.choice([0.5, 1.0], (V, A)), chance.integers(1, 3, (V, A)).astype(np.int32),
-        chance.choice([3.0, 9.0], cones), np.zeros(cones), chance.choice([0.6, np.pi], cones),
+        chance.integers(1, 3, (V, A)).astype(np.int32),
+    )  # fmt: skip
+    limits = SightLimits(
+        chance.choice([0.5, 1.0], (V, A)), chance.choice([3.0, 9.0], cones), np.zeros(cones), chance.choice([0.6, np.pi], cones),
         *np.zeros((3, *cones)), chance.choice([0.0, 0.3, 0.8], cones), np.zeros(cones),
     )  # fmt: skip
     around = Around(
@@ -196,6 +198,7 @@ def test_what_is_in_view_of_places(seed: int) -> None:
         poses,
         bodies,
         sight,
+        limits,
         around,
         lamps,
         zones,
@@ -214,8 +217,9 @@ def test_what_is_in_view_of_places(seed: int) -> None:
     light = np.minimum(light + lamps.lamp[v, i] * np.clip(1.0 - away / 3.0, 0.0, 1.0), 1.0)
     expected = np.zeros(60, np.bool_)
     for k in range(sight.cones[v, a]):
-        fits = (away <= sight.range[v, a, k] * sight.awake[v, a]) & (off <= sight.half_fov[v, a, k])
-        expected |= fits & (light >= sight.min_light[v, a, k] - 1e-9)
+        fits = away <= limits.range[v, a, k] * limits.awake[v, a]
+        fits &= off <= limits.half_fov[v, a, k]
+        expected |= fits & (light >= limits.min_light[v, a, k] - 1e-9)
     eye = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
     middle = poses.z[p, i] + 0.5 * bodies.height[v, tall, 0]
     share = (0.5 - here[0]) / dx
@@ -241,8 +245,10 @@ def test_what_decides_a_look_is_the_same_where_no_table_shows_the_rest(seed: int
     reach, half = chance.choice([1.5, 2.5], cones), chance.choice([0.6, 1.5], cones)
     numbers = SightNumbers(
         AGENTS, sometimes(chance, 0.8, V, A, J), sometimes(chance, 0.8, V, A, J, 2),
-        chance.choice([0.8, 1.0], (V, A)), chance.integers(1, 3, (V, A)).astype(np.int32),
-        reach, reach + 1.0, half, half + 0.7, np.full(cones, 1.0), np.full(cones, 1.0),
+        chance.integers(1, 3, (V, A)).astype(np.int32),
+    )  # fmt: skip
+    limits = SightLimits(
+        chance.choice([0.8, 1.0], (V, A)), reach, reach + 1.0, half, half + 0.7, np.full(cones, 1.0), np.full(cones, 1.0),
         np.zeros(cones), np.zeros(cones),
     )  # fmt: skip
     numbers.cares[...] &= numbers.notices[..., None]
@@ -252,7 +258,8 @@ def test_what_decides_a_look_is_the_same_where_no_table_shows_the_rest(seed: int
         poses, light = poses_of(chance, V), np.ones((V, J))
         looks = sometimes(chance, 0.9, V, A)
         for asked, sight in ((NEEDED, lean), (LOGGED, full)):
-            see(poses, bodies, light, numbers, no_walls, scratch_for(no_walls), looks, asked, sight)
+            scratch = scratch_for(no_walls)
+            see(poses, bodies, light, numbers, limits, no_walls, scratch, looks, asked, sight)
         for name in ("failed", "held", "exposure", "distance", "wall"):
             np.testing.assert_array_equal(getattr(lean, name), getattr(full, name), name)
         seen = (full.failed == IN_VIEW).any(axis=3)

@@ -4,7 +4,8 @@ from snelk.body.moving cimport off_heading
 from snelk.level.casting cimport cast_ray
 from snelk.level.columns cimport GridColumns, ZoneColumns
 from snelk.senses.columns cimport (
-    AroundColumns, BodyColumns, LightColumns, PoseColumns, SightNumberColumns,
+    AroundColumns, BodyColumns, LightColumns, PoseColumns, SightLimitColumns,
+    SightNumberColumns,
 )
 from snelk.senses.shining cimport lamp_light
 from snelk.senses.surrounding cimport light_at
@@ -18,6 +19,7 @@ cdef double SLACK
 )
 cdef void _look_out(
     Py_ssize_t v, Py_ssize_t a, Py_ssize_t tall, const double[:, ::1] places, PoseColumns poses,
-    BodyColumns bodies, SightNumberColumns numbers, AroundColumns around, LightColumns lamps,
+    BodyColumns bodies, SightNumberColumns numbers, SightLimitColumns limits,
+    AroundColumns around, LightColumns lamps,
     ZoneColumns zones, GridColumns grid, Py_ssize_t[::1] scratch, unsigned char[::1] found,
 ) noexcept

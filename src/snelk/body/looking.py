@@ -16,10 +16,11 @@ from snelk.senses.columns import (
     BodyColumns,
     LightColumns,
     PoseColumns,
+    SightLimitColumns,
     SightNumberColumns,
 )
 from snelk.senses.light import LightNumbers
-from snelk.senses.sight import SightNumbers
+from snelk.senses.sight import SightLimits, SightNumbers
 from snelk.senses.surroundings import Around
 
 if not compiled:  # else it is the loop's own, by the .pxd
@@ -41,6 +42,7 @@ def look_out(
     poses: Poses,
     bodies: Bodies,
     numbers: SightNumbers,
+    limits: SightLimits,
     around: Around,
     lamps: LightNumbers,
     zones: Zones,
@@ -58,6 +60,7 @@ def look_out(
         poses: Everybody's poses.
         bodies: How tall everybody is.
         numbers: Everybody's sight.
+        limits: The limits of everybody's cones.
         around: The light where zones say so, and where none does.
         lamps: Everybody's; of light the place's and its own lamp's count.
         zones: The zones of the level.
@@ -81,6 +84,7 @@ def look_out(
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),
         laid_out(SightNumberColumns, numbers),
+        laid_out(SightLimitColumns, limits),
         laid_out(AroundColumns, around),
         laid_out(LightColumns, lamps),
         laid_out(ZoneColumns, zones),
@@ -98,6 +102,7 @@ def _look_out(
     poses: Poses,
     bodies: Bodies,
     numbers: SightNumbers,
+    limits: SightLimits,
     around: Around,
     lamps: LightNumbers,
     zones: Zones,
@@ -117,12 +122,12 @@ def _look_out(
             off = fabs(off_heading(atan2(dy, dx), poses.heading[p, i]))
             near, light = False, -1.0
             for k in range(numbers.cones[v, a]):
-                reach = numbers.range[v, a, k] * numbers.awake[v, a]
-                if away <= reach and off <= numbers.half_fov[v, a, k]:
+                reach = limits.range[v, a, k] * limits.awake[v, a]
+                if away <= reach and off <= limits.half_fov[v, a, k]:
                     if light < 0.0:
                         light = light_at(around, zones, v, places[n, 0], places[n, 1])
                         light = min(light + lamp_light(lamps, v, i, away), 1.0)
-                    near |= light >= numbers.min_light[v, a, k] - SLACK
+                    near |= light >= limits.min_light[v, a, k] - SLACK
             if near:
                 share, _wall, _at = cast_ray(
                     grid, scratch, x, y, eye, places[n, 0], places[n, 1], middle

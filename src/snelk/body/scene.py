@@ -31,7 +31,7 @@ from snelk.mind.sharing import Message
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.contact import Contacts
 from snelk.senses.light import LightNumbers
-from snelk.senses.sight import Sight, SightNumbers
+from snelk.senses.sight import Sight, SightLimits, SightNumbers
 from snelk.senses.surroundings import Around, Surroundings
 
 Numbers = NDArray[np.float64]
@@ -83,7 +83,9 @@ class Snapshot(NamedTuple):
     share: np.ndarray[tuple[int], np.dtype[np.float64]]
 
 
-Outlook = tuple[Bodies, SightNumbers, Around, LightNumbers, Zones, Grid, NDArray[np.int64]]
+Outlook = tuple[
+    Bodies, SightNumbers, SightLimits, Around, LightNumbers, Zones, Grid, NDArray[np.int64]
+]
 """What agents look at places with: see `look_out`."""
 
 

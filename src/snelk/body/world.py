@@ -48,11 +48,12 @@ from snelk.senses.columns import (
     BodyColumns,
     LightColumns,
     PoseColumns,
+    SightLimitColumns,
     SightNumberColumns,
 )
 from snelk.senses.contact import SENSED
 from snelk.senses.light import light_numbers
-from snelk.senses.sight import IN_VIEW, LIMITS, SightNumbers, limits_in_states
+from snelk.senses.sight import IN_VIEW, LIMITS, SightLimits, SightNumbers, limits_in_states
 from snelk.senses.surroundings import around_of
 
 Numbers = NDArray[np.float64]
@@ -73,6 +74,7 @@ class World:
         level: The level.
         tracks: The tracks of those that have one.
         numbers, bodies, memory: Everybody's sight, bodies and memory.
+        limits: The limits of everybody's cones: written to as states change.
         awake: For each sense (variant, agent) how awake it is: written to as states change.
         dt: Length of a tick, s.
         grows: Whether the ground grows where somebody comes to its end, as in a live game.
@@ -100,6 +102,7 @@ class World:
         level: Level,
         tracks: Mapping[str, TrackData],
         numbers: SightNumbers,
+        limits: SightLimits,
         bodies: Bodies,
         memory: MemoryNumbers,
         awake: dict[str, Numbers],
@@ -139,7 +142,7 @@ class World:
         self._stuck_told = np.zeros(shape, dtype=np.bool_)
         self._caught = np.zeros(numbers.notices.shape, dtype=np.int8)
         self.cone_limits = limits_in_states(setups)
-        self._limits = [getattr(numbers, name) for name in LIMITS]
+        self._limits = [getattr(limits, name) for name in LIMITS]
         self.outcomes = Outcomes(setups, self.characters, self.attention, self.ladders.attributes)
         self.active |= bool(self.outcomes.waiting)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
@@ -174,6 +177,7 @@ class World:
         self.outlook = (
             self._laid_bodies,
             laid_out(SightNumberColumns, numbers),
+            laid_out(SightLimitColumns, limits),
             laid_out(AroundColumns, around_of(setups, level.zone_light, level.zone_background)),
             laid_out(LightColumns, light_numbers(setups)),
             level.zones,

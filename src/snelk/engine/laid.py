@@ -10,7 +10,7 @@ from snelk.mind.meter import MeterNumbers, Meters
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.contact import ContactNumbers, Contacts
 from snelk.senses.light import LightNumbers
-from snelk.senses.sight import Sight, SightNumbers
+from snelk.senses.sight import Sight, SightLimits, SightNumbers
 from snelk.senses.surroundings import Around, Surroundings
 
 
@@ -25,6 +25,7 @@ class Laid(NamedTuple):
     bodies: Bodies
     lights: LightNumbers
     numbers: SightNumbers
+    limits: SightLimits
     contact_numbers: ContactNumbers
     meter_numbers: MeterNumbers
     around: Around

@@ -20,7 +20,7 @@ from snelk.engine.replay import replayed_poses, tick_times
 from snelk.engine.throws import Thrower
 from snelk.engine.turns import Turns
 from snelk.errors import InputError
-from snelk.level.columns import GridColumns, ZoneColumns, laid_out
+from snelk.level.columns import GridColumns, ZoneColumns, frozen, laid_out
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.mind.columns import MeterColumns, MeterNumberColumns
@@ -30,6 +30,7 @@ from snelk.mind.memory import News
 from snelk.mind.meter import Meters, meter_numbers
 from snelk.mind.places import Places
 from snelk.mind.sharing import Message, Saying, Sharing
+from snelk.senses.awake import awake_of
 from snelk.senses.bodies import Poses, bodies_of
 from snelk.senses.columns import (
     AroundColumns,
@@ -39,6 +40,7 @@ from snelk.senses.columns import (
     LightColumns,
     PoseColumns,
     SightColumns,
+    SightLimitColumns,
     SightNumberColumns,
     SurroundingColumns,
 )
@@ -49,7 +51,7 @@ from snelk.senses.hearing import BY_KIND, Heard, hearing_numbers
 from snelk.senses.light import light_numbers
 from snelk.senses.seeing import see
 from snelk.senses.shining import shine
-from snelk.senses.sight import LOGGED, NEEDED, Sight, sight_numbers
+from snelk.senses.sight import LOGGED, NEEDED, Sight, sight_limits, sight_numbers
 from snelk.senses.surrounding import surround
 from snelk.senses.surroundings import Surroundings, around_of
 
@@ -75,6 +77,7 @@ class Simulation:
         times: Times of all ticks, s.
         tick: The tick that `step` computes next.
         poses: Everybody's poses at the last computed tick; overwritten by the tick after the next.
+        limits: The limits of everybody's cones from now on.
         light: (variant, character) light on everybody at the last computed tick, 0 to 1.
         surroundings: The place everybody is in; overwritten by the next tick.
         sight: What everybody's last look came to; overwritten by the next tick.
@@ -123,9 +126,11 @@ class Simulation:
         self._everybody = np.arange(len(self.names), dtype=np.int32)
         self.level = Level.of(scenario.level)
         self.times: NDArray[np.float64] = tick_times(first.clock, scenario.tracks)
-        self.numbers = sight_numbers(self.setups)
-        self.bodies = bodies_of(self.setups)
-        self.lights = light_numbers(self.setups)
+        self.numbers = frozen(sight_numbers(self.setups))
+        self.limits = sight_limits(self.setups)
+        self.awake = {**awake_of(self.setups), "sight": self.limits.awake}
+        self.bodies = frozen(bodies_of(self.setups))
+        self.lights = frozen(light_numbers(self.setups))
         self.light = np.full((len(self.setups), len(self.names)), np.nan)
         self.tick = 0
         self._dt = first.clock.dt
@@ -135,19 +140,20 @@ class Simulation:
         self._asked = LOGGED if logged else NEEDED
         self._scratch = scratch_for(self.level.grid)
         self.sight = Sight.blank(self.numbers)
-        self.meter_numbers = meter_numbers(self.setups)
+        self.meter_numbers = frozen(meter_numbers(self.setups))
         self.meters = Meters.blank(self.numbers)
         profiles = [[setup.profile_of(name) for name in self.agents] for setup in self.setups]
         looks = [[profile.look_every for profile in row] for row in profiles]
         self._look_turns = Turns(looks, self._dt)
         level = self.level
-        self.around = around_of(self.setups, level.zone_light, level.zone_background)
+        self.around = frozen(around_of(self.setups, level.zone_light, level.zone_background))
         self.thrower = Thrower(self.setups, scenario.throws, self.level, self.bodies, self.times)
         self.maker = NoiseMaker(self.setups, scenario.noises, self.level, self.times, self.thrower)
         self.noises = self.maker.nothing
-        self.hearing_numbers = hearing_numbers(self.setups)
+        self.hearing_numbers = frozen(hearing_numbers(self.setups))
         self.ears = Ears(
             self.hearing_numbers,
+            self.awake["hearing"],
             self.bodies,
             self.numbers.characters,
             self.names,
@@ -168,20 +174,14 @@ class Simulation:
         self._sharing = Sharing(self.setups, self.numbers.notices, self.ears, self.bodies, self._dt)
         self.told: list[Message] = []
         zones = [zone.name for zone, _ in scenario.level.zones]
-        self.contact_numbers = contact_numbers(self.setups, zones)
+        self.contact_numbers = frozen(contact_numbers(self.setups, zones))
         self.contacts = Contacts.blank(self.numbers.notices.shape)
-        contact = self.contact_numbers
-        self.awake = {
-            "sight": self.numbers.awake,
-            "hearing": self.hearing_numbers.awake,
-            "touch": contact.touch_awake,
-            "zone": contact.zone_awake,
-        }
         self.world = World(
             self.setups,
             self.level,
             scenario.tracks,
             self.numbers,
+            self.limits,
             self.bodies,
             self.memories.numbers,
             self.awake,
@@ -203,6 +203,7 @@ class Simulation:
             bodies=laid_out(BodyColumns, self.bodies),
             lights=laid_out(LightColumns, self.lights),
             numbers=laid_out(SightNumberColumns, self.numbers),
+            limits=laid_out(SightLimitColumns, self.limits),
             contact_numbers=laid_out(ContactNumberColumns, self.contact_numbers),
             meter_numbers=laid_out(MeterNumberColumns, self.meter_numbers),
             around=laid_out(AroundColumns, self.around),
@@ -256,7 +257,8 @@ class Simulation:
         )
         feel(
             self.numbers.notices, laid.poses, laid.bodies, self.surroundings.zones,
-            laid.contact_numbers, laid.solid_grid, self._scratch, laid.contacts,
+            laid.contact_numbers, self.awake["touch"], self.awake["zone"], laid.solid_grid,
+            self._scratch, laid.contacts,
         )  # fmt: skip
         shine(
             laid.poses, laid.bodies, laid.lights, self.surroundings.light, self._everybody,
@@ -264,8 +266,8 @@ class Simulation:
         )  # fmt: skip
         looks = self._look_turns.at(tick) | (tick == 0)
         see(
-            laid.poses, laid.bodies, self.light, laid.numbers, laid.grid, self._scratch, looks,
-            self._asked, laid.sight,
+            laid.poses, laid.bodies, self.light, laid.numbers, laid.limits, laid.grid,
+            self._scratch, looks, self._asked, laid.sight,
         )  # fmt: skip
         self.noises = self.maker.make(
             tick, float(self.times[tick]), poses, before, self.surroundings.moved
@@ -275,7 +277,7 @@ class Simulation:
             self.places.step(float(self.times[tick]), self.heard, self.listening.judged)
         fill(
             self.numbers.notices, poses.posture, self.surroundings.speed, self.numbers.cones,
-            self.numbers.range, self.numbers.half_fov, laid.sight, self.contacts.touch,
+            self.limits.range, self.limits.half_fov, laid.sight, self.contacts.touch,
             self.contacts.zone, self.listening.loudness, laid.meter_numbers, self._dt, laid.meters,
         )  # fmt: skip
         remembers = bool(self.memories.numbers.used.any())

@@ -67,6 +67,14 @@ def laid_out(columns: Callable[[Any], Any], given: T) -> T:
     return found
 
 
+def frozen(given: T) -> T:
+    """A named tuple of numbers that nothing may write to any more."""
+    for value in given:  # type: ignore[attr-defined]  # all are NamedTuples
+        if isinstance(value, np.ndarray):
+            value.flags.writeable = False
+    return given
+
+
 def plain(given: T) -> T:
     """The named tuple itself, of which it is quicker to ask for sizes."""
     return given.given if isinstance(given, Columns) else given

@@ -68,7 +68,7 @@ def _awake_counterfactuals(
     agent = moment.run.agents[moment.a]
     gate = next(gate for gate in cone.gates if gate.name == "range")
     k = list(moment.run.setup.profile_of(agent).cones).index(cone.cone)
-    limits = moment.numbers.hold_range if moment.held[k] else moment.numbers.range
+    limits = moment.limits.hold_range if moment.held[k] else moment.limits.range
     if gate.value is None:
         return []
     needs = gate.value / float(limits[0, moment.a, k])

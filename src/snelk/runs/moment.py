@@ -22,8 +22,10 @@ from snelk.senses.sight import (
     IN_VIEW,
     LIMITS,
     Sight,
+    SightLimits,
     SightNumbers,
     limits_of,
+    sight_limits,
     sight_numbers,
 )
 from snelk.senses.surrounding import surround
@@ -41,7 +43,7 @@ class Moment:
         run: The run it is of.
         tick: The tick of the look.
         a, j: Index of the agent among the agents, and of the target among all.
-        poses, bodies, numbers: As the stage of sight takes them, for one variant.
+        poses, bodies, numbers, limits: As the stage of sight takes them, for one variant.
         held: (cone,) whether the target was in view at the look before.
     """
 
@@ -52,6 +54,7 @@ class Moment:
     poses: Poses
     bodies: Bodies
     numbers: SightNumbers
+    limits: SightLimits
     held: NDArray[np.bool_]
 
     @property
@@ -73,7 +76,10 @@ class Moment:
         everybody = np.arange(self.poses.x.shape[1], dtype=np.int32)
         surround(self.poses, self.poses, 1.0, level.zones, around, everybody, here)
         shine(self.poses, self.bodies, lights, here.light, everybody, grid, scratch, light)
-        see(self.poses, self.bodies, light, self.numbers, grid, scratch, looks, EVERY_GATE, sight)
+        see(
+            self.poses, self.bodies, light, self.numbers, self.limits, grid, scratch, looks,
+            EVERY_GATE, sight,
+        )  # fmt: skip
         return sight
 
 
@@ -103,23 +109,30 @@ def every_look(run: Record, agent: str, ticks: NDArray[np.intp]) -> Sight:
         poses["present"].reshape(-1, count)[ticks],
     )
     one, a = sight_numbers([run.setup]), run.agents.index(agent)
-    rest: list[Any] = [np.repeat(values[:, a : a + 1], variants, axis=0) for values in one[1:]]
-    numbers = SightNumbers(one.characters[a : a + 1], *rest)
+
+    def of_one(values: NDArray[Any]) -> Any:
+        return np.repeat(values[:, a : a + 1], variants, axis=0)
+
+    numbers = SightNumbers(one.characters[a : a + 1], *map(of_one, one[1:]))
+    limits = SightLimits(*map(of_one, sight_limits([run.setup])))
     bodies = Bodies(*(np.repeat(values, variants, axis=0) for values in bodies_of([run.setup])))
     sight = Sight.blank(numbers)
     looks = np.zeros(sight.looked.shape, dtype=np.bool_)
     looks[...] = True
     grid = run.level.grid
-    see(there, bodies, column("light"), numbers, grid, scratch_for(grid), looks, EVERY_GATE, sight)
+    see(
+        there, bodies, column("light"), numbers, limits, grid, scratch_for(grid), looks,
+        EVERY_GATE, sight,
+    )  # fmt: skip
     return sight
 
 
 def moment_of(run: Record, agent: str, target: str, at: float) -> Moment:
     """The agent's last look at or before a time, with what it had in view at the one before."""
     tick = run.tick_at(at)
-    numbers = sight_numbers([run.setup])
+    numbers, limits = sight_numbers([run.setup]), sight_limits([run.setup])
     cones = int(numbers.cones[0, run.agents.index(agent)])
-    held = np.zeros(numbers.range.shape[2], dtype=np.bool_)
+    held = np.zeros(numbers.cares.shape[3], dtype=np.bool_)
     if cones:
         looks = looks_at(run, agent, target)
         look = max(int(np.searchsorted(looks.ticks, tick, side="right")) - 1, 0)
@@ -127,11 +140,12 @@ def moment_of(run: Record, agent: str, target: str, at: float) -> Moment:
         if look > 0:
             held[:cones] = looks.failed[look - 1] == IN_VIEW
     a, j = run.agents.index(agent), run.names.index(target)
-    numbers.awake[0, a] = awake_at(run, agent, "sight", tick)
+    limits.awake[0, a] = awake_at(run, agent, "sight", tick)
     for k, cone in enumerate(cones_at(run, agent, tick).values()):
         for name, limit in zip(LIMITS, limits_of(cone), strict=True):
-            getattr(numbers, name)[0, a, k] = limit
-    return Moment(run, tick, a, j, poses_at(run, tick), bodies_of([run.setup]), numbers, held)
+            getattr(limits, name)[0, a, k] = limit
+    poses, bodies = poses_at(run, tick), bodies_of([run.setup])
+    return Moment(run, tick, a, j, poses, bodies, numbers, limits, held)
 
 
 def poses_at(run: Record, tick: int) -> Poses:

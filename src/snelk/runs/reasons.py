@@ -199,13 +199,14 @@ def _gates(
     moment: Moment, sight: Sight, cone: Cone, k: int, held: bool, profile: str
 ) -> tuple[Gate, ...]:
     """All gates of one cone, each tried whatever the ones before it said."""
-    run, a, j, numbers = moment.run, moment.a, moment.j, moment.numbers
+    run, a, j = moment.run, moment.a, moment.j
+    numbers, limits = moment.numbers, moment.limits
     agent, target = run.agents[a], run.names[j]
     agent_there = bool(moment.poses.present[0, moment.i])
     there = bool(moment.poses.present[0, j]) and agent_there
     missing = target if agent_there else agent
     team, cares = run.setup.cast[target].team, bool(numbers.cares[0, a, j, k])
-    awake = float(numbers.awake[0, a])
+    awake = float(limits.awake[0, a])
     gates = [
         Gate("present", there, "both are there" if there else f"{missing} is not there"),
         Gate(
@@ -230,7 +231,7 @@ def _gates(
         float(values[0, a, j])
         for values in (sight.distance, sight.off, sight.elevation, sight.light, sight.exposure)
     )
-    reach = float((numbers.hold_range if held else numbers.range)[0, a, k])
+    reach = float((limits.hold_range if held else limits.range)[0, a, k])
     gates.append(
         _limit(
             "range",
@@ -243,7 +244,7 @@ def _gates(
             scale=awake,
         )
     )
-    half = math.degrees(float((numbers.hold_half_fov if held else numbers.half_fov)[0, a, k]))
+    half = math.degrees(float((limits.hold_half_fov if held else limits.half_fov)[0, a, k]))
     key = "hold_fov_whole" if held and cone.hold_fov_whole is not None else "fov_whole"
     off = math.degrees(off)
     text = f"{off:.1f}° off, limit {half:g}° (half of {2 * half:g}°)"

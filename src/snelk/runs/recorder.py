@@ -84,7 +84,7 @@ class Recorder:
         self.simulation = simulation
         self._into = into
         numbers = simulation.numbers
-        used = np.arange(numbers.range.shape[2]) < numbers.cones[:, :, None]  # (v, agent, cone)
+        used = np.arange(numbers.cares.shape[3]) < numbers.cones[:, :, None]  # (v, agent, cone)
         other = numbers.characters[:, None] != np.arange(len(simulation.names))  # (agent, target)
         # For each variant the (agent, target, cone) of a tick's rows, in that order.
         pairs = numbers.notices & other

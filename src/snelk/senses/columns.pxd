@@ -30,8 +30,11 @@ cdef class SightNumberColumns(Columns):
     cdef public const int[::1] characters
     cdef public const unsigned char[:, :, ::1] notices
     cdef public const unsigned char[:, :, :, ::1] cares
-    cdef public const double[:, ::1] awake
     cdef public const int[:, ::1] cones
+
+
+cdef class SightLimitColumns(Columns):
+    cdef public const double[:, ::1] awake
     cdef public const double[:, :, ::1] range, hold_range, half_fov, hold_half_fov, up, down
     cdef public const double[:, :, ::1] min_light, min_exposure
 
@@ -48,7 +51,7 @@ cdef class SightColumns(Columns):
 cdef class ContactNumberColumns(Columns):
     cdef public const int[::1] characters
     cdef public const unsigned char[:, ::1] feels, watches
-    cdef public const double[:, ::1] radius, touch_awake, zone_awake
+    cdef public const double[:, ::1] radius
     cdef public const unsigned char[:, :, ::1] touch_cares, zones, zone_cares
 
 

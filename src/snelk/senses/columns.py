@@ -29,6 +29,10 @@ class SightNumberColumns(Columns):
     """Those of `SightNumbers`."""
 
 
+class SightLimitColumns(Columns):
+    """Those of `SightLimits`."""
+
+
 class SightColumns(Columns):
     """Those of `Sight`."""
 

@@ -32,11 +32,9 @@ class ContactNumbers(NamedTuple):
     characters: NDArray[np.int32]  # (agent,): which character the agent is
     feels: NDArray[np.bool_]  # (variant, agent): whether it has a sense of touch
     radius: NDArray[np.float64]  # (variant, agent), m
-    touch_awake: NDArray[np.float64]  # (variant, agent): scales the radius
     touch_cares: NDArray[np.bool_]  # (variant, agent, target)
     watches: NDArray[np.bool_]  # (variant, agent): whether it has a zone sense
     zones: NDArray[np.bool_]  # (variant, agent, zone)
-    zone_awake: NDArray[np.float64]  # (variant, agent)
     zone_cares: NDArray[np.bool_]  # (variant, agent, target)
 
 
@@ -69,11 +67,9 @@ def contact_numbers(setups: Sequence[Setup], zone_names: Sequence[str]) -> Conta
         np.array([names.index(agent) for agent in agents], dtype=np.int32),
         np.zeros(shape, dtype=np.bool_),
         np.zeros(shape),
-        np.zeros(shape),
         np.zeros((*shape, len(names)), dtype=np.bool_),
         np.zeros(shape, dtype=np.bool_),
         np.zeros((*shape, len(zone_names)), dtype=np.bool_),
-        np.zeros(shape),
         np.zeros((*shape, len(names)), dtype=np.bool_),
     )
     for v, setup in enumerate(setups):
@@ -82,11 +78,9 @@ def contact_numbers(setups: Sequence[Setup], zone_names: Sequence[str]) -> Conta
             profile, noticed = setup.profile_of(agent), setup.profile_of(agent).teams()
             if profile.touch is not None:
                 numbers.feels[v, a], numbers.radius[v, a] = True, profile.touch.radius
-                numbers.touch_awake[v, a] = setup.cast[agent].awake_of("touch")
                 numbers.touch_cares[v, a] = [team in noticed[("touch",)] for team in teams]
             if profile.zone_sense is not None:
                 numbers.watches[v, a] = True
                 numbers.zones[v, a] = [name in profile.zone_sense.zones for name in zone_names]
-                numbers.zone_awake[v, a] = setup.cast[agent].awake_of("zone")
                 numbers.zone_cares[v, a] = [team in noticed[("zone_sense",)] for team in teams]
     return numbers

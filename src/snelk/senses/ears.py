@@ -23,6 +23,7 @@ class Ears:
 
     Args:
         numbers: The ears.
+        awake: (variant, agent) how awake they are now: it scales their acuity.
         bodies: How high they are.
         characters: (agent,) which character an agent is.
         names: Names of all characters, for the streams of chance.
@@ -32,12 +33,14 @@ class Ears:
     def __init__(
         self,
         numbers: HearingNumbers,
+        awake: Numbers,
         bodies: Bodies,
         characters: NDArray[np.int32],
         names: Sequence[str],
         level: Level,
     ) -> None:
         self.numbers = numbers
+        self.awake = awake
         self.bodies = bodies
         self.characters = characters
         self.names = names
@@ -78,7 +81,7 @@ class Ears:
         for ground in ways.grounds():
             if not at_ears(
                 laid_noises, self.characters, poses, self._laid_bodies, background,
-                numbers.acuity, numbers.awake, numbers.cares, *self._grids, self._scratch, ground,
+                numbers.acuity, self.awake, numbers.cares, *self._grids, self._scratch, ground,
                 ways.grid, scratch, room, laid,
             ):  # fmt: skip
                 break

@@ -18,6 +18,7 @@ cdef Py_ssize_t NO_WALL, NO_ZONE, PRESENT, CARES, AWAKE, RADIUS, WALL, INSIDE, S
 cdef void _feel(
     const unsigned char[:, :, ::1] notices,
     PoseColumns poses, BodyColumns bodies, const unsigned char[:, :, ::1] within,
-    ContactNumberColumns numbers, GridColumns grid, Py_ssize_t[::1] scratch,
+    ContactNumberColumns numbers, const double[:, ::1] touch_awake,
+    const double[:, ::1] zone_awake, GridColumns grid, Py_ssize_t[::1] scratch,
     ContactColumns contacts,
 ) noexcept

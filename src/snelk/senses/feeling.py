@@ -43,6 +43,8 @@ def feel(
     bodies: Bodies,
     within: NDArray[np.bool_],
     numbers: ContactNumbers,
+    touch_awake: NDArray[np.float64],
+    zone_awake: NDArray[np.float64],
     grid: Grid,
     scratch: NDArray[np.int64],
     contacts: Contacts,
@@ -50,7 +52,8 @@ def feel(
     """One tick of touch and the zone sense, written to `contacts`.
 
     Only pairs of `notices`, (variant, agent, target), are asked about; `within`, (variant or 1,
-    character, zone), says which zones everybody is in; `grid` holds the walls that are in the way
+    character, zone), says which zones everybody is in; `touch_awake` and `zone_awake`, (variant,
+    agent), how awake these senses are; `grid` holds the walls that are in the way
     of bodies.
     """
     agree(plain(numbers).touch_cares.shape, plain(contacts).touch.shape)
@@ -58,12 +61,15 @@ def feel(
     agree(within.shape, (*plain(poses).x.shape, plain(numbers).zones.shape[2]))
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))
     agree(notices.shape, plain(contacts).touch.shape)
+    agree(touch_awake.shape, zone_awake.shape, notices.shape[:2])
     _feel(
         notices,
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),
         within,
         laid_out(ContactNumberColumns, numbers),
+        touch_awake,
+        zone_awake,
         laid_out(GridColumns, grid),
         scratch,
         laid_out(ContactColumns, contacts),
@@ -76,6 +82,8 @@ def _feel(
     bodies: Bodies,
     within: NDArray[np.bool_],
     numbers: ContactNumbers,
+    touch_awake: NDArray[np.float64],
+    zone_awake: NDArray[np.float64],
     grid: Grid,
     scratch: NDArray[np.int64],
     contacts: Contacts,
@@ -107,9 +115,9 @@ def _feel(
                     contacts.distance[v, a, j] = distance
                     if not numbers.touch_cares[v, a, j]:
                         contacts.touch[v, a, j] = CARES
-                    elif numbers.touch_awake[v, a] <= 0.0:
+                    elif touch_awake[v, a] <= 0.0:
                         contacts.touch[v, a, j] = AWAKE
-                    elif distance > numbers.radius[v, a] * numbers.touch_awake[v, a] + EDGE:
+                    elif distance > numbers.radius[v, a] * touch_awake[v, a] + EDGE:
                         contacts.touch[v, a, j] = RADIUS
                     else:
                         other = poses.z[p, j] + 0.5 * other_height
@@ -130,7 +138,7 @@ def _feel(
                             contacts.zone_in[v, a, j] = zone
                     if not numbers.zone_cares[v, a, j]:
                         contacts.zone[v, a, j] = CARES
-                    elif numbers.zone_awake[v, a] <= 0.0:
+                    elif zone_awake[v, a] <= 0.0:
                         contacts.zone[v, a, j] = AWAKE
                     elif contacts.zone_in[v, a, j] == NO_ZONE:
                         contacts.zone[v, a, j] = INSIDE

@@ -40,7 +40,6 @@ class HearingNumbers(NamedTuple):
 
     used: NDArray[np.bool_]  # (variant, agent): whether it has ears at all
     acuity: Numbers  # (variant, agent)
-    awake: Numbers  # (variant, agent): scales acuity
     cares: NDArray[np.bool_]  # (variant, agent, maker); the last maker is nobody
     place_error: Numbers  # (variant, agent), m per m
     seeds: tuple[int, ...]  # (variant,)
@@ -121,7 +120,7 @@ def hearing_numbers(setups: Sequence[Setup]) -> HearingNumbers:
     agents, names = setups[0].agents, list(setups[0].cast)
     shape = (len(setups), len(agents))
     used = np.zeros(shape, dtype=np.bool_)
-    acuity, awake, error = np.zeros(shape), np.ones(shape), np.zeros(shape)
+    acuity, error = np.zeros((2, *shape))
     cares = np.zeros((*shape, len(names) + 1), dtype=np.bool_)
     for v, setup in enumerate(setups):
         for a, agent in enumerate(agents):
@@ -130,7 +129,6 @@ def hearing_numbers(setups: Sequence[Setup]) -> HearingNumbers:
                 continue
             noticed = profile.teams()[("hearing",)]
             used[v, a], acuity[v, a] = True, profile.hearing.acuity
-            awake[v, a] = setup.cast[agent].awake_of("hearing")
             error[v, a] = profile.hearing.place_error
             cares[v, a] = [*(setup.cast[name].team in noticed for name in names), True]
-    return HearingNumbers(used, acuity, awake, cares, error, tuple(s.seed for s in setups))
+    return HearingNumbers(used, acuity, cares, error, tuple(s.seed for s in setups))

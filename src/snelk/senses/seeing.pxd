@@ -2,7 +2,9 @@ cimport cython
 
 from snelk.level.casting cimport cast_ray
 from snelk.level.columns cimport GridColumns
-from snelk.senses.columns cimport BodyColumns, PoseColumns, SightColumns, SightNumberColumns
+from snelk.senses.columns cimport (
+    BodyColumns, PoseColumns, SightColumns, SightLimitColumns, SightNumberColumns,
+)
 
 cdef double NAN, EDGE
 cdef Py_ssize_t NO_WALL, FIRST_BODY, NEEDED, EVERY_GATE
@@ -17,14 +19,15 @@ cdef Py_ssize_t IN_VIEW, PRESENT, CARES, AWAKE, RANGE, ANGLE, ELEVATION, LIGHT, 
 )
 cdef void _see(
     PoseColumns poses, BodyColumns bodies, const double[:, ::1] light,
-    SightNumberColumns numbers, GridColumns grid, Py_ssize_t[::1] scratch,
+    SightNumberColumns numbers, SightLimitColumns limits, GridColumns grid,
+    Py_ssize_t[::1] scratch,
     const unsigned char[:, ::1] looks, Py_ssize_t asked, SightColumns sight,
 ) noexcept
 
 @cython.locals(reach=double, half=double)
 cdef Py_ssize_t _gate_before_ray(
-    SightNumberColumns numbers, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j, Py_ssize_t k, bint held,
-    double distance, double off, double elevation, double light,
+    SightNumberColumns numbers, SightLimitColumns limits, Py_ssize_t v, Py_ssize_t a,
+    Py_ssize_t j, Py_ssize_t k, bint held, double distance, double off, double elevation, double light,
 ) noexcept nogil
 
 @cython.locals(
@@ -50,11 +53,11 @@ cdef void _expose(
 
 @cython.locals(k=Py_ssize_t, held=bint, near=bint)
 cdef bint _is_in_reach(
-    SightNumberColumns numbers, SightColumns sight, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j,
+    SightNumberColumns numbers, SightLimitColumns limits, SightColumns sight, Py_ssize_t v, Py_ssize_t a, Py_ssize_t j,
     double distance,
 ) noexcept nogil
 
 @cython.locals(reach=double)
 cdef double _range_of(
-    SightNumberColumns numbers, Py_ssize_t v, Py_ssize_t a, Py_ssize_t k, bint held,
+    SightLimitColumns limits, Py_ssize_t v, Py_ssize_t a, Py_ssize_t k, bint held,
 ) noexcept nogil

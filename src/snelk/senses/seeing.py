@@ -10,7 +10,13 @@ from numpy.typing import NDArray
 from snelk.level.columns import GridColumns, agree, door, laid_out, plain
 from snelk.level.grid import NO_WALL, Grid
 from snelk.senses.bodies import FIRST_BODY, Bodies, Poses
-from snelk.senses.columns import BodyColumns, PoseColumns, SightColumns, SightNumberColumns
+from snelk.senses.columns import (
+    BodyColumns,
+    PoseColumns,
+    SightColumns,
+    SightLimitColumns,
+    SightNumberColumns,
+)
 from snelk.senses.sight import (
     ANGLE,
     AWAKE,
@@ -25,6 +31,7 @@ from snelk.senses.sight import (
     PRESENT,
     RANGE,
     Sight,
+    SightLimits,
     SightNumbers,
 )
 
@@ -40,6 +47,7 @@ def see(
     bodies: Bodies,
     light: NDArray[np.float64],
     numbers: SightNumbers,
+    limits: SightLimits,
     grid: Grid,
     scratch: NDArray[np.int64],
     looks: NDArray[np.bool_],
@@ -53,6 +61,7 @@ def see(
     EVERY_GATE is `asked`; angles to who is out of reach are left out if only what is NEEDED is.
     """
     agree(plain(numbers).notices.shape, plain(sight).distance.shape, (*looks.shape, light.shape[1]))
+    agree(plain(limits).range.shape, (*looks.shape, plain(numbers).cares.shape[3]))
     agree(light.shape, plain(bodies).blocks.shape, (len(light), plain(poses).x.shape[1]))
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))
     _see(
@@ -60,6 +69,7 @@ def see(
         laid_out(BodyColumns, bodies),
         light,
         laid_out(SightNumberColumns, numbers),
+        laid_out(SightLimitColumns, limits),
         laid_out(GridColumns, grid),
         scratch,
         looks,
@@ -73,6 +83,7 @@ def _see(
     bodies: Bodies,
     light: NDArray[np.float64],
     numbers: SightNumbers,
+    limits: SightLimits,
     grid: Grid,
     scratch: NDArray[np.int64],
     looks: NDArray[np.bool_],
@@ -104,7 +115,9 @@ def _see(
                         dz = poses.z[p, j] + middle - eye_z
                         distance = sqrt(dx * dx + dy * dy + dz * dz)
                         shine = light[v, j]
-                        if asked != NEEDED or _is_in_reach(numbers, sight, v, a, j, distance):
+                        if asked != NEEDED or _is_in_reach(
+                            numbers, limits, sight, v, a, j, distance
+                        ):
                             across = facing_x * dy - facing_y * dx
                             along = facing_x * dx + facing_y * dy
                             off = atan2(abs(across), along)
@@ -123,7 +136,7 @@ def _see(
                         failed = PRESENT
                         if present:
                             failed = _gate_before_ray(
-                                numbers, v, a, j, k, held, distance, off, elevation, shine
+                                numbers, limits, v, a, j, k, held, distance, off, elevation, shine
                             )
                         sight.held[v, a, j, k], sight.failed[v, a, j, k] = held, failed
                         pending |= failed == LINE_OF_SIGHT
@@ -131,29 +144,36 @@ def _see(
                         _expose(poses, bodies, grid, scratch, v, p, i, j, eye_z, sight, a)
                     for k in range(cones if pending else 0):
                         if sight.failed[v, a, j, k] == LINE_OF_SIGHT:  # that is, all gates before
-                            if sight.exposure[v, a, j] > numbers.min_exposure[v, a, k]:
+                            if sight.exposure[v, a, j] > limits.min_exposure[v, a, k]:
                                 sight.failed[v, a, j, k] = IN_VIEW
 
 
 def _is_in_reach(
-    numbers: SightNumbers, sight: Sight, v: int, a: int, j: int, distance: float
+    numbers: SightNumbers,
+    limits: SightLimits,
+    sight: Sight,
+    v: int,
+    a: int,
+    j: int,
+    distance: float,
 ) -> bool:
     """Whether a target is within the range of any cone."""
     near = False
     for k in range(numbers.cones[v, a]):
         held = sight.failed[v, a, j, k] == IN_VIEW
-        near |= distance <= _range_of(numbers, v, a, k, held)
+        near |= distance <= _range_of(limits, v, a, k, held)
     return near
 
 
-def _range_of(numbers: SightNumbers, v: int, a: int, k: int, held: bool) -> float:
+def _range_of(limits: SightLimits, v: int, a: int, k: int, held: bool) -> float:
     """How far a cone reaches, and holds what it has in view, m."""
-    reach = numbers.hold_range[v, a, k] if held else numbers.range[v, a, k]
-    return float(reach * numbers.awake[v, a] + EDGE)
+    reach = limits.hold_range[v, a, k] if held else limits.range[v, a, k]
+    return float(reach * limits.awake[v, a] + EDGE)
 
 
 def _gate_before_ray(
     numbers: SightNumbers,
+    limits: SightLimits,
     v: int,
     a: int,
     j: int,
@@ -167,16 +187,16 @@ def _gate_before_ray(
     """The first gate that fails, or LINE_OF_SIGHT if the ray has to decide."""
     if not numbers.cares[v, a, j, k]:
         return CARES
-    if numbers.awake[v, a] <= 0.0:
+    if limits.awake[v, a] <= 0.0:
         return AWAKE
-    if distance > _range_of(numbers, v, a, k, held):
+    if distance > _range_of(limits, v, a, k, held):
         return RANGE
-    half = numbers.hold_half_fov[v, a, k] if held else numbers.half_fov[v, a, k]
+    half = limits.hold_half_fov[v, a, k] if held else limits.half_fov[v, a, k]
     if off > half + EDGE:
         return ANGLE
-    if elevation > numbers.up[v, a, k] + EDGE or -elevation > numbers.down[v, a, k] + EDGE:
+    if elevation > limits.up[v, a, k] + EDGE or -elevation > limits.down[v, a, k] + EDGE:
         return ELEVATION
-    if light < numbers.min_light[v, a, k] - EDGE:
+    if light < limits.min_light[v, a, k] - EDGE:
         return LIGHT
     return LINE_OF_SIGHT
 

@@ -39,8 +39,13 @@ class SightNumbers(NamedTuple):
     characters: NDArray[np.int32]  # (agent,): which character the agent is
     notices: NDArray[np.bool_]  # (variant, agent, target): with any of its senses
     cares: NDArray[np.bool_]  # (variant, agent, target, cone)
-    awake: NDArray[np.float64]  # (variant, agent): scales ranges
     cones: NDArray[np.int32]  # (variant, agent): how many of the cone axis are in use
+
+
+class SightLimits(NamedTuple):
+    """The limits of everybody's cones as their alert states leave them: what a run changes."""
+
+    awake: NDArray[np.float64]  # (variant, agent): scales ranges
     range: NDArray[np.float64]  # (variant, agent, cone), m
     hold_range: NDArray[np.float64]
     half_fov: NDArray[np.float64]  # (variant, agent, cone), rad
@@ -69,7 +74,7 @@ class Sight(NamedTuple):
     def blank(cls, numbers: SightNumbers) -> Sight:
         """Before the first look: nobody in view."""
         pairs = numbers.notices.shape
-        with_cones = (*pairs, numbers.range.shape[2])
+        with_cones = numbers.cares.shape
         return cls(
             np.zeros(pairs[:2], dtype=np.bool_),
             np.full(pairs, np.nan),
@@ -84,8 +89,8 @@ class Sight(NamedTuple):
         )
 
 
-LIMITS = SightNumbers._fields[SightNumbers._fields.index("range") :]
-"""The limits of a cone, by their names in `SightNumbers`."""
+LIMITS = SightLimits._fields[1:]
+"""The limits of a cone, by their names in `SightLimits`."""
 
 
 def limits_of(cone: Cone) -> tuple[float, ...]:
@@ -132,11 +137,6 @@ def sight_numbers(setups: Sequence[Setup]) -> SightNumbers:
     profiles = [[setup.profile_of(agent) for agent in agents] for setup in setups]
     most = max((len(profile.cones) for row in profiles for profile in row), default=0)
     shape = (len(setups), len(agents), most)
-    limits = np.full((len(LIMITS), *shape), np.nan)
-    for v, row in enumerate(profiles):
-        for a, profile in enumerate(row):
-            for k, cone in enumerate(profile.cones.values()):
-                limits[:, v, a, k] = limits_of(cone)
     notices = np.zeros((*shape[:2], len(names)), dtype=np.bool_)
     cares = np.zeros((*notices.shape, most), dtype=np.bool_)
     for v, setup in enumerate(setups):
@@ -146,13 +146,24 @@ def sight_numbers(setups: Sequence[Setup]) -> SightNumbers:
             noticed = profile.teams()
             for k, name in enumerate(profile.cones):
                 cares[v, a, :, k] = [team in noticed["cones", name] for team in teams]
-    awake = [[setup.cast[agent].awake_of("sight") for agent in agents] for setup in setups]
     cones = [[len(profile.cones) for profile in row] for row in profiles]
     return SightNumbers(
         np.array([names.index(agent) for agent in agents], dtype=np.int32),
         notices,
         cares,
-        np.array(awake, dtype=np.float64).reshape(shape[:2]),
         np.array(cones, dtype=np.int32).reshape(shape[:2]),
-        *limits,
     )
+
+
+def sight_limits(setups: Sequence[Setup]) -> SightLimits:
+    """The limits that everybody begins with."""
+    profiles = [[setup.profile_of(agent) for agent in setup.agents] for setup in setups]
+    most = max((len(profile.cones) for row in profiles for profile in row), default=0)
+    shape = (len(setups), len(setups[0].agents), most)
+    awake, limits = np.ones(shape[:2]), np.full((len(LIMITS), *shape), np.nan)
+    for v, (setup, row) in enumerate(zip(setups, profiles, strict=True)):
+        for a, (agent, profile) in enumerate(zip(setup.agents, row, strict=True)):
+            awake[v, a] = setup.cast[agent].awake_of("sight")
+            for k, cone in enumerate(profile.cones.values()):
+                limits[:, v, a, k] = limits_of(cone)
+    return SightLimits(awake, *limits)

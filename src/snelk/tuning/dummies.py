@@ -18,6 +18,7 @@ from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.mind.filling import fill
 from snelk.mind.meter import REACHED, Meters, meter_numbers
+from snelk.senses.awake import awake_of
 from snelk.senses.bodies import Poses, bodies_of
 from snelk.senses.contact import SENSED, Contacts, contact_numbers
 from snelk.senses.ears import Ears
@@ -26,7 +27,15 @@ from snelk.senses.hearing import Noises, hearing_numbers
 from snelk.senses.light import light_numbers
 from snelk.senses.seeing import see
 from snelk.senses.shining import shine
-from snelk.senses.sight import IN_VIEW, LIMITS, NEEDED, Sight, limits_in_states, sight_numbers
+from snelk.senses.sight import (
+    IN_VIEW,
+    LIMITS,
+    NEEDED,
+    Sight,
+    limits_in_states,
+    sight_limits,
+    sight_numbers,
+)
 from snelk.senses.surrounding import surround
 from snelk.senses.surroundings import Surroundings, around_of
 
@@ -105,6 +114,9 @@ class _Dummies:
         contact.touch_cares[:, :, others] = contact.zone_cares[:, :, others] = False
         self.watching = [self.agents.index(name) for name in job.watching]
         self.numbers = _spread(numbers, count, but=("characters",))
+        self.limits = _spread(sight_limits(one), count)
+        self.awake = {sense: np.repeat(row, count, axis=0) for sense, row in awake_of(one).items()}
+        self.awake["sight"] = self.limits.awake
         self.contact = _spread(contact, count, but=("characters",))
         self.bodies = _spread(bodies_of(one), count)
         self.lights = _spread(light_numbers(one), count)
@@ -131,25 +143,23 @@ class _Dummies:
         scratch = scratch_for(level.grid)
         surroundings = Surroundings.blank(self._poses(0), self.around)
         speed = self._steps.speed if self._steps is not None else 0.0
-        awake = {"sight": self.numbers.awake, "touch": self.contact.touch_awake}
-        awake["zone"] = self.contact.zone_awake
         limits = limits_in_states([self.job.scenario.setup])[:, 0]  # (limit, agent, state, cone)
         agent = np.arange(limits.shape[1])
         first = round((rounds.times[0] - job.scenario.setup.clock.start) / self.dt)
         poses = self._poses(0)
         for tick in range(len(rounds.times)):
             before, poses = poses, self._poses(tick)
-            for sense, values in awake.items():
+            for sense, values in self.awake.items():
                 if tick == 0 or (rounds.awake[sense][tick] != rounds.awake[sense][tick - 1]).any():
                     values[...] = rounds.awake[sense][tick]
             if tick == 0 or (rounds.states[tick] != rounds.states[tick - 1]).any():
                 for name, values in zip(LIMITS, limits, strict=True):
-                    getattr(self.numbers, name)[...] = values[agent, rounds.states[tick]]
+                    getattr(self.limits, name)[...] = values[agent, rounds.states[tick]]
             surround(poses, before, self.dt, level.zones, self.around, self.whom, surroundings)
             surroundings.speed[:, j] = speed if tick else 0.0
             feel(
                 self.numbers.notices, poses, self.bodies, surroundings.zones, self.contact,
-                level.solid_grid, scratch, contacts,
+                self.awake["touch"], self.awake["zone"], level.solid_grid, scratch, contacts,
             )  # fmt: skip
             shine(
                 poses,
@@ -163,12 +173,15 @@ class _Dummies:
             )
             looks = self.turns.at(first + tick) | (tick == 0)
             looks = np.ascontiguousarray(np.broadcast_to(looks, self.numbers.notices.shape[:2]))
-            see(poses, self.bodies, light, self.numbers, level.grid, scratch, looks, NEEDED, sight)
+            see(
+                poses, self.bodies, light, self.numbers, self.limits, level.grid, scratch, looks,
+                NEEDED, sight,
+            )  # fmt: skip
             if self._steps is not None:
                 self._steps.hear(tick, poses, surroundings.background, loudness)
             fill(
                 self.numbers.notices, poses.posture, surroundings.speed, self.numbers.cones,
-                self.numbers.range, self.numbers.half_fov, sight, contacts.touch, contacts.zone,
+                self.limits.range, self.limits.half_fov, sight, contacts.touch, contacts.zone,
                 loudness, self.meter, self.dt, meters,
             )  # fmt: skip
             a = self.watching
@@ -216,8 +229,9 @@ class _Footsteps:
         count = len(places)
         hearing = hearing_numbers([setup])
         self.hearing = _spread(hearing, count, but=("seeds",))._replace(seeds=hearing.seeds * count)
+        self.awake = np.repeat(awake_of([setup])["hearing"], count, axis=0)
         ears = Ears(
-            self.hearing, _spread(bodies_of([setup]), count),
+            self.hearing, self.awake, _spread(bodies_of([setup]), count),
             np.array([list(names).index(agent) for agent in setup.agents], dtype=np.int32),
             names, level,
         )  # fmt: skip
@@ -226,7 +240,7 @@ class _Footsteps:
 
     def hear(self, tick: int, poses: Poses, background: Numbers, loudness: Numbers) -> None:
         """The steps since the tick before, and how loud they are to everybody."""
-        self.hearing.awake[...] = self.rounds.awake["hearing"][tick]
+        self.awake[...] = self.rounds.awake["hearing"][tick]
         t = float(self.rounds.times[tick])
         before = self.walked
         self.walked += self.speed * self.dt if tick else 0.0
