@@ -24,6 +24,7 @@ from typing import NamedTuple
 
 ROOT = Path(__file__).parents[1]
 TESTS = {
+    "body/acting.py": "moving going ends",
     "body/asking.py": "attention",
     "body/looking.py": "loops",
     "body/motion.py": "moving going",
@@ -32,6 +33,7 @@ TESTS = {
     "body/outlook.py": "search moving",
     "body/roaming.py": "moving going ends",
     "body/searching.py": "search ends",
+    "body/thinking.py": "moving going ends outcomes",
     "body/turning.py": "going",
     "body/timing.py": "loops",
     "engine/listening.py": "hearing",
@@ -51,10 +53,12 @@ TESTS = {
     "mind/memories.py": "memory",
     "mind/memory.py": "memory",
     "mind/meter.py": "meter contact",
+    "mind/overhearing.py": "hearing memory",
     "mind/places.py": "ends hearing",
     "mind/remembering.py": "memory",
     "mind/search.py": "search",
     "mind/sharing.py": "memory outcomes",
+    "mind/spreading.py": "search",
     "mind/telling.py": "loops",
     "runs/counting.py": "measures",
     "senses/contact.py": "contact",
