@@ -28,6 +28,7 @@ from snelk.runs.standing import arrives_within, awake_of_ticks
 from snelk.runs.tables import MOST_PAIRS, is_thin
 from snelk.senses.bodies import blocker_codes, blockers_of
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
+from snelk.senses.gates import SIGHT, TOUCH
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import GATES, IN_VIEW
 
@@ -40,6 +41,8 @@ Numbers = NDArray[Any]
 
 WORDS = {
     "gates": GATES,
+    "stopped": {gate.name: [gate.pattern, gate.otherwise] for gate in SIGHT.gates},
+    "not_felt": {gate.name: gate.short for gate in TOUCH.gates},
     "reasons": REASONS,
     "postures": POSTURES,
     "senses": SENSES,

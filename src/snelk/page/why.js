@@ -93,11 +93,10 @@ function headline(run, a, c, look, cones, seen, t) {
   const gate = closest.gates.find((each) => each.name === closest.result);
   const numbers = gate.limit ? `${gate.value}, limit ${gate.limit}` : gate.value;
   const wall = run.at(`${a}.wall`, run.slot(a, c), look);
-  const reason = {
-    awake: "fast asleep", elevation: `too steep (${numbers})`, light: `too dark (${numbers})`,
-    range: `too far (${numbers})`, angle: `outside the ${closest.name} cone (${numbers})`,
-    line_of_sight: wall >= 0 ? `behind ${run.walls[wall]}` : "too little in view",
-  }[closest.result] || gate.value;
+  const [pattern, otherwise] = run.words.stopped[closest.result];
+  const known = { numbers, cone: closest.name, wall: run.walls[wall] };
+  const said = (otherwise && wall < 0 ? otherwise : pattern).replace(/{(\w+)}/g, (_, name) => known[name]);
+  const reason = ["present", "cares"].includes(closest.result) ? gate.value : said;
   return `${agent} does not see ${target} ${when}: ${reason}`;
 }
 
@@ -184,7 +183,7 @@ function touchAt(run, a, c, t) {
   const tick = run.tickAt(t), result = run.at("touch.result", n, tick);
   const distance = run.at("touch.distance", n, tick), limit = run.at("touch.distance_limit", n, tick);
   const gate = run.words.touch_gates[result], both = gate !== "present";
-  const why = { radius: ": too far", wall: ": a wall between them" }[gate] || "";
+  const why = ["radius", "wall"].includes(gate) ? `: ${run.words.not_felt[gate]}` : "";
   const gates = both ? [{ name: "radius", passed: result < 0 || run.words.touch_gates.indexOf("radius") < result,
     value: `${fixed(distance, 2)} m`, limit: `≤ ${short(limit)} m`, margin: margin(limit - distance, " m") }] : [];
   return { sense: "touch", gates,

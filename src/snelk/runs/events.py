@@ -7,6 +7,7 @@ from dataclasses import dataclass, fields, replace
 import pyarrow as pa
 
 from snelk.config.words import GAITS
+from snelk.senses.gates import SIGHT
 
 EVENT_KINDS = (
     "appeared",
@@ -105,18 +106,10 @@ def describe_loss(event: Event, *, absent: str = "") -> str:
         reason = f"{absent or event.target} is no longer there"
     elif event.gate == "cares":
         reason = "no longer of interest"
-    elif event.gate == "range":
-        reason = f"too far ({event.distance:.1f} m, {event.cone} cone)"
-    elif event.gate == "angle":
-        reason = f"outside the {event.cone} cone ({event.off_deg:.0f}° off)"
-    elif event.gate == "awake":
-        reason = "asleep"
-    elif event.gate == "elevation":
-        reason = f"too steep ({event.cone} cone)"
-    elif event.gate == "light":
-        reason = f"too dark ({event.cone} cone)"
     else:
-        reason = f"behind {event.wall}" if event.wall else "too little in view"
+        numbers = f"{event.distance:.1f} m" if event.gate == "range" else ""
+        numbers = f"{event.off_deg:.0f}° off" if event.gate == "angle" else numbers
+        reason = SIGHT.stopped(event.gate, cone=event.cone, numbers=numbers, wall=event.wall)
     return f"{event.agent} lost {event.target}: {reason}"
 
 

@@ -104,8 +104,9 @@ class EventFinder:
                 blockers_of(walls, simulation.names)[wall] if not saw and wall != NO_WALL else "",
             )
             there = poses.present[n, p, simulation.numbers.characters[a]]
-            lost = describe_loss(event, absent=target if there else agent)
-            yield event.with_text(describe_sight(event) if saw else lost)
+            absent = target if there else agent
+            said = describe_sight(event) if saw else describe_loss(event, absent=absent)
+            yield event.with_text(said)
 
     def _contacts_made(self, v: int, times: Numbers, contacts: Contacts) -> Iterator[Event]:
         """Touch and the zone sense: where they begin and end."""

@@ -22,6 +22,7 @@ from snelk.runs.moment import Moment, moment_of
 from snelk.runs.senses import explain_senses
 from snelk.runs.standing import awake_in_words, cones_at
 from snelk.senses.bodies import blocker_codes, blockers_of
+from snelk.senses.gates import SIGHT
 from snelk.senses.sight import EDGE, GATES, IN_VIEW, Sight
 
 if TYPE_CHECKING:
@@ -309,16 +310,10 @@ def _headline(
         return f"{agent} has no cone to see {target} with"
     closest = max(cones, key=lambda cone: GATES.index(cone.result))
     gate = next(gate for gate in closest.gates if gate.name == closest.result)
-    reason = {
-        "present": gate.text,
-        "cares": gate.text,
-        "awake": "fast asleep",
-        "elevation": f"too steep ({gate.text}, {closest.cone} cone)",
-        "light": f"too dark ({gate.text}, {closest.cone} cone)",
-        "range": f"too far ({gate.text}, {closest.cone} cone)",
-        "angle": f"outside the {closest.cone} cone ({gate.text})",
-        "line_of_sight": f"behind {wall}" if wall else "too little in view",
-    }[closest.result]
+    reason = gate.text  # who is not there, or which team is of no interest
+    if gate.name not in ("present", "cares"):
+        facts = {"cone": closest.cone, "numbers": gate.text, "wall": wall or ""}
+        reason = SIGHT.stopped(gate.name, **facts)
     return f"{agent} does not see {target} at {t:.2f} s: {reason}"
 
 

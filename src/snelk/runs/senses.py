@@ -25,6 +25,7 @@ from snelk.runs.sounds import Sound, sound_of
 from snelk.runs.standing import awake_at, awake_in_words, scales_of
 from snelk.senses.bodies import gap_between
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
+from snelk.senses.gates import TOUCH
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import EDGE
 
@@ -258,7 +259,7 @@ def _touch(run: Record, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
                 name, scales, touch.radius, distance, word, turn_on=turn_on
             )
     verb = "feels" if result == "sensed" else "does not feel"
-    reason = {"radius": "too far", "wall": "a wall between them"}.get(result, "")
+    reason = TOUCH.stopped(result) if result in ("radius", "wall") else ""
     words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s" + (
         f": {reason}" if reason else ""
     )

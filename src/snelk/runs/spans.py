@@ -10,6 +10,7 @@ import numpy as np
 from snelk.errors import InputError
 from snelk.runs.dense import looks_at
 from snelk.runs.events import describe_noise
+from snelk.senses.gates import SIGHT
 from snelk.senses.sight import GATES, IN_VIEW, LINE_OF_SIGHT
 
 if TYPE_CHECKING:
@@ -17,14 +18,7 @@ if TYPE_CHECKING:
 
 REASONS = {
     "in_view": "in view",
-    "present": "not there",
-    "cares": "of no interest",
-    "awake": "asleep",
-    "range": "too far",
-    "angle": "outside the cone",
-    "elevation": "too steep",
-    "light": "too dark",
-    "line_of_sight": "blocked",
+    **{gate.name: gate.short for gate in SIGHT.gates},
     "blind": "no cones",
 }
 """What each reason of sight is called; the keys are those of `Span.reason`."""

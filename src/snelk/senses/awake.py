@@ -8,9 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
-
-SENSES = ("sight", "hearing", "touch", "zone")
-"""The senses that can be more or less awake."""
+from snelk.senses.gates import SENSES
 
 
 def awake_of(setups: Sequence[Setup]) -> dict[str, NDArray[np.float64]]:
@@ -25,5 +23,5 @@ def awake_of(setups: Sequence[Setup]) -> dict[str, NDArray[np.float64]]:
         sense: np.array([[s.cast[name].awake_of(sense) for name in s.agents] for s in setups])
         .astype(np.float64)
         .reshape(len(setups), -1)
-        for sense in SENSES
+        for sense in (each.name for each in SENSES)
     }

@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 
 from snelk.config.models import Setup
 from snelk.level.grid import NO_WALL
+from snelk.senses.gates import TOUCH, ZONE
 
-TOUCH_GATES = ("present", "cares", "awake", "radius", "wall")
-ZONE_GATES = ("present", "cares", "awake", "inside")
+TOUCH_GATES, ZONE_GATES = TOUCH.names, ZONE.names
 """The gates in the order in which they are tried."""
 
 SENSED = -1

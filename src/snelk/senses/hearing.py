@@ -13,11 +13,12 @@ from numpy.typing import NDArray
 
 from snelk.config.models import Setup
 from snelk.level.grid import NO_WALL
+from snelk.senses.gates import HEARING
 
-HEARING_GATES = ("present", "cares", "awake", "reach")
+HEARING_GATES = HEARING.names
 """The gates in the order in which they are tried."""
 
-HEARING_RESULTS = ("heard", *HEARING_GATES)
+HEARING_RESULTS = HEARING.results
 
 HEARD = -1
 PRESENT, CARES, AWAKE, REACH = range(len(HEARING_GATES))

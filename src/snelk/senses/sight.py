@@ -13,11 +13,12 @@ from numpy.typing import NDArray
 
 from snelk.config.models import Cone, Setup
 from snelk.level.grid import NO_WALL
+from snelk.senses.gates import SIGHT
 
-GATES = ("present", "cares", "awake", "range", "angle", "elevation", "light", "line_of_sight")
+GATES = SIGHT.names
 """The gates in the order in which they are tried."""
 
-RESULTS = ("in_view", *GATES)
+RESULTS = SIGHT.results
 """What a check can come to: in view, or the first gate that failed."""
 
 IN_VIEW = -1
