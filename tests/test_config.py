@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import json
 from pathlib import Path
 
@@ -181,8 +182,11 @@ def test_inheritance_takes_what_is_not_written_and_blames_who_wrote_it(tmp_path:
     owl, watcher = setup.profiles["owl"], setup.profiles["watcher"]
     assert (owl.notices, owl.body) == (watcher.notices, watcher.body)
     assert owl.cones["front"] == watcher.cones["front"].model_copy(update={"range": 30})
-    changed = snelk.load(path, overrides={f"{CONE}.fov_whole": 70}).setup
+    loaded = snelk.load(path)
+    written = copy.deepcopy(loaded.draft.raw)
+    changed = loaded.changed({f"{CONE}.fov_whole": 70}).setup
     assert changed.profiles["owl"].cones["front"].fov_whole == 70
+    assert loaded.draft.raw == written
     (tmp_path / "kinds.toml").write_text(child.replace("fov_whole = 90", "fov_whole = 0"))
     assert complaints(path) == [
         f"kinds.toml: {CONE}.fov_whole: must be above 0 deg and at most 360 (given: 0)"

@@ -93,7 +93,8 @@ class Draft:
         Raises:
             InputError: A key path is malformed or leads through a value or an unknown name.
         """
-        draft = Draft(self.source, copy.deepcopy(self.raw), self._origins)
+        # What is not written to is shared with the draft that this one comes from.
+        draft = Draft(self.source, dict(self.raw), self._origins)
         for key, value in overrides.items():
             parts = split_key(key)
             here: Any = draft.raw
@@ -103,9 +104,10 @@ class Draft:
                     raise UnknownNameError.of(
                         "overrides", place, "", "no such name", nearest(part, here)
                     )
-                here = here.setdefault(part, {})
-                if not isinstance(here, dict):
-                    raise InputError.of("overrides", place, shown(here), "is a value, not a table")
+                inner = here.get(part, {})
+                if not isinstance(inner, dict):
+                    raise InputError.of("overrides", place, shown(inner), "is a value, not a table")
+                here[part] = here = dict(inner)
             if parts[0] == "grounds" and len(parts) == 2 and parts[1] not in here:
                 place, fix = key_path(parts), nearest(parts[1], here)
                 raise UnknownNameError.of("overrides", place, "", "no such name", fix)
