@@ -24,7 +24,8 @@ from snelk.plots.style import save_figure
 from snelk.runs import store
 from snelk.runs.store import TABLES
 
-NIGHT = snelk.croft() / "night.toml"
+CROFT = snelk.croft()
+NIGHT = CROFT / "night.toml"
 
 
 @pytest.fixture(scope="module")
@@ -261,7 +262,32 @@ def test_without_machine_code_the_same_rules_run_interpreted(
     again = snelk.open_run(tmp_path / "night")
     for name in TABLES:
         assert again.arrow(name).equals(short.arrow(name)), name
-    # And what two seconds do not come to, such as catches: each loop by itself.
+    # What two seconds do not come to: somebody who searches by likelihood, and goes home.
+    own, ladder = CROFT.parent / "starter" / "scenario.toml", "profiles.hound.ladder"
+    search = {"search": {"method": "likelihood", "give_up": 2.0}}
+    over = {
+        f"{ladder}.states.looking": search,
+        f"{ladder}.transitions.nothing-there.when": "state_for >= 2.5s",
+    }
+    here = snelk.run(own, overrides=over)
+    words = ["run", str(own), "--out", str(tmp_path / "own")]
+    written = '{ search = { method = "likelihood", give_up = 2.0 } }'
+    words += ["--set", f"{ladder}.states.looking={written}"]
+    words += ["--set", f"{ladder}.transitions.nothing-there.when=state_for >= 2.5s"]
+    done = subprocess.run(
+        [sys.executable, "-m", "snelk", *words],
+        capture_output=True,
+        text=True,
+        env=env,
+        check=False,
+    )
+    assert done.returncode == 0, done.stderr
+    again = snelk.open_run(tmp_path / "own")
+    assert {"looking", "returning"} <= {*here.states.state}
+    assert len(here.likelihood)
+    for name in TABLES:
+        assert again.arrow(name).equals(here.arrow(name)), name
+    # And such as catches: each loop by itself.
     loops = [Path(__file__).with_name(f"test_{name}.py") for name in ("loops", "attention", "ways")]
     words = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *map(str, loops)]
     done = subprocess.run(words, capture_output=True, text=True, env=env, check=False)

@@ -35,6 +35,7 @@ from snelk.mind.signals import PLACE, Attended
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.moving import _begin_way, _nearness, _take_way, _turns_back
+    from snelk.level.columns import hypot
     from snelk.level.walking import onto, way_between
 
 NEVER = float("inf")

@@ -21,6 +21,7 @@ from snelk.senses.columns import BodyColumns, PoseColumns
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.moving import off_heading
+    from snelk.level.columns import hypot
     from snelk.level.within import inside
 
 INF = float("inf")

@@ -26,6 +26,7 @@ from snelk.senses.surroundings import Around
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.moving import off_heading
     from snelk.level.casting import cast_ray
+    from snelk.level.columns import hypot
     from snelk.senses.shining import lamp_light
     from snelk.senses.surrounding import light_at
 

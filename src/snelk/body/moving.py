@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import nogil
+from cython import compiled, nogil
 from cython.cimports.libc.math import atan2, cos, fabs, fmod, hypot, isnan, sin, sqrt
 from numpy.typing import NDArray
 
@@ -22,6 +22,9 @@ from snelk.body.paces import (
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
+
+if not compiled:  # else it is the C library's, by the import above
+    from snelk.level.columns import hypot
 
 PI = float(np.pi)
 

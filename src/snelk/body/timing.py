@@ -18,6 +18,7 @@ from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, PoseColumns
 
 if not compiled:  # else it is the loop's own, by the .pxd
+    from snelk.level.columns import hypot
     from snelk.mind.deciding import is_busy
 
 

@@ -17,6 +17,7 @@ from snelk.level.zones import INSIDE
 
 if not compiled:
     from snelk.level.casting import cast_ray
+    from snelk.level.columns import hypot
     from snelk.level.within import where_in
 
 INF = float("inf")

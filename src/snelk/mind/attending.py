@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import nogil
+from cython import compiled, nogil
 from cython.cimports.libc.math import hypot, isnan
 from numpy.typing import NDArray
 
@@ -16,6 +16,9 @@ from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
 from snelk.senses.contact import SENSED
 from snelk.senses.sight import IN_VIEW
+
+if not compiled:  # else it is the C library's, by the import above
+    from snelk.level.columns import hypot
 
 INF = float("inf")
 NAN = float("nan")

@@ -30,6 +30,7 @@ from snelk.senses.sight import IN_VIEW
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.casting import cast_ray
+    from snelk.level.columns import hypot
 
 INF = float("inf")
 NAN = float("nan")

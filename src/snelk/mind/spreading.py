@@ -5,12 +5,15 @@ Compiled, see `snelk.level.columns`.
 
 from __future__ import annotations
 
-from cython import nogil
+from cython import compiled, nogil
 from cython.cimports.libc.math import hypot
 
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.cells import Cells
 from snelk.mind.columns import CellColumns
+
+if not compiled:  # else it is the C library's, by the import above
+    from snelk.level.columns import hypot
 
 
 @door

@@ -28,6 +28,7 @@ from snelk.senses.sight import EDGE
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.casting import cast_ray
+    from snelk.level.columns import hypot
     from snelk.level.walking import length_around
 
 INF = float("inf")
