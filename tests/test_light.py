@@ -132,7 +132,7 @@ def test_a_dozing_agent_sees_less_far_and_one_fast_asleep_nothing(tmp_path: Path
     for awake, expected in ((0.5, "in_view"), (0.499, "range"), (0.0, "awake")):
         run = snelk.run(path, overrides={"cast.guard.awake": awake})
         assert run.sight.result.iloc[0] == expected
-    change = run.why("guard", "guest", at=0).change
+    change = run.why("guard", "guest", at=0).counterfactual
     assert change is not None
     assert change.text == "seen if awake of guard ≥ 0.5 (is 0)"
 

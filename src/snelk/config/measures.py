@@ -158,7 +158,7 @@ def find_measure(setup: Setup, key: str, *, source: str, place: str = "") -> Add
     >>> import snelk
     >>> find_measure(snelk.load(snelk.croft() / "night.toml").setup, "dog.fox.first", source="")
     Traceback (most recent call last):
-    snelk.errors.InputError: : no such measure (given: "dog.fox.first"); \
+    snelk.errors.UnknownNameError: : no such measure (given: "dog.fox.first"); \
 did you mean "dog.fox.first_seen"?
     """
     known = _known(_who_has([setup]))

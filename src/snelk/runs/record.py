@@ -118,7 +118,7 @@ class Record:
         >>> import snelk
         >>> snelk.run(snelk.croft() / "night.toml").measure("dog.fox.times_seen")
         Traceback (most recent call last):
-        snelk.errors.InputError: measure: no such measure (given: "dog.fox.times_seen"); \
+        snelk.errors.UnknownNameError: measure: no such measure (given: "dog.fox.times_seen"); \
 did you mean "dog.fox.first_seen"?
         """
         find_measure(self.setup, key, source="measure")
