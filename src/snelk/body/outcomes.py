@@ -1,4 +1,4 @@
-"""What comes of transitions of state, of catching, and of what the game does.
+"""What comes of transitions, of catching, and of what the game does.
 
 Attributes change, noises are made, alarms raised, and characters taken out; all of it holds from
 the next tick on.

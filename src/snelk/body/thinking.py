@@ -109,14 +109,10 @@ class Thinking:
         )  # fmt: skip
         if doing.wants.any():
             self._set_out()
-        told = len(world.happenings)
         for v, a in np.argwhere(timing.due).tolist() if others else ():
             self._ask(v, a)
         for v, a in np.argwhere(doing.news).tolist():
             self._tell_news(v, a)
-        world.happenings[told:] = sorted(
-            world.happenings[told:], key=lambda each: (each.variant, each.agent)
-        )
         there = motion.at_end | motion.no_way
         np.logical_and(timing.thought_there, there, out=timing.thought_there)
 

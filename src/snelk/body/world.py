@@ -82,7 +82,7 @@ class World:
     Attributes:
         signals: What conditions asked for at the last tick; overwritten by the next.
         laid_signals: The same as compiled loops read them.
-        taken: The transitions of state of the last tick.
+        taken: The transitions of the last tick.
         happenings: What else happened at the last tick.
         notes, snapshots: What searches logged at the last tick.
         outcomes: What came of what agents did and of what the game does to characters.
@@ -382,7 +382,7 @@ class World:
         return float(self.motion.x[v, a]), float(self.motion.y[v, a])
 
     def _apply_outcomes(self, poses: Poses) -> None:
-        """What comes of the transitions of state, of catching, and of what the game does."""
+        """What comes of transitions, of catching, and of what the game does."""
         for step in self.taken:
             ladder = self.ladders.ladders[step.variant][step.agent]
             assert ladder is not None

@@ -30,7 +30,7 @@ NO_LADDER = -1
 
 
 class Step(NamedTuple):
-    """A transition of state that was taken."""
+    """A transition that was taken."""
 
     variant: int
     agent: int

@@ -46,7 +46,7 @@ class Counterfactual:
         now: The value in this run.
         text: The change in words, with the number rounded to the safe side.
         settable: The change as `KEY=VALUE` for `--set`, with the other limit of the same kind
-            where that has to follow; empty if the counterfactual is in the level.
+            where that has to follow; empty if it is in the level.
     """
 
     key: str

@@ -1,4 +1,4 @@
-"""Events of minds and bodies: transitions of state, arriving, searching, throwing, catching."""
+"""Events of minds and bodies: transitions, arriving, searching, throwing, catching."""
 
 from __future__ import annotations
 
