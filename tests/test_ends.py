@@ -338,3 +338,24 @@ def test_thinned_touch_and_zones_say_at_which_wall_and_where(
         assert touch.distance_limit[[1.0, 5.9, 6.5, 8.0]].tolist() == [9.0, 9.0, 4.5, 4.5]
         assert zone.result.unique().tolist() == ["awake"]
         assert zone.zone[[1.0, 3.9, 4.1, 8.0]].tolist() == ["near", "near", "far", "far"]
+
+
+def test_a_new_goal_is_not_done_before_it_is_reached(tmp_path: Path) -> None:
+    bells = [
+        {"t": t, "kind": "bell", "at": at, "by": "guest"} for t, at in ((1, [4, 0]), (6, [4, 5]))
+    ]
+    more = {
+        "noise": bells,
+        "noise_kinds.bell": {"reach": 30},
+        "profiles.watcher.memory.forget": 30.0,
+    }
+    never = {"never": {"to": "b", "when": "done and state_for > 99s"}}
+    states = {"a": {"go": {}}, "b": {}}
+    run = snelk.run(scenes.scene(tmp_path, states=states, transitions=never, more=more, end=12.0))
+    first, second = run.events[run.events.kind == "reached"].t
+    asked = run.signals[run.signals.agent == "guard"]
+    done = asked.set_index(asked.t.round(6)).done
+    assert first < 6.0 < second
+    assert done.loc[first + 0.15 : 6.05].all()
+    assert not done.loc[6.25 : second - 0.05].any()
+    assert done.loc[second + 0.15 :].all()
