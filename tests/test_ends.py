@@ -359,3 +359,4 @@ def test_a_new_goal_is_not_done_before_it_is_reached(tmp_path: Path) -> None:
     assert done.loc[first + 0.15 : 6.05].all()
     assert not done.loc[6.25 : second - 0.05].any()
     assert done.loc[second + 0.15 :].all()
+    assert not (run.events.kind == "done").any()  # it is told that it arrived, and not twice

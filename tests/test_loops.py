@@ -17,9 +17,11 @@ from snelk.level.ground import edges_of, ground_of
 from snelk.level.walking import part_of, step_back
 from snelk.level.within import edge_ahead, which_inside
 from snelk.level.zones import Zones
+from snelk.mind.cells import Cells
 from snelk.mind.memory import SOURCES, Beliefs
 from snelk.mind.programs import LadderState
 from snelk.mind.signals import Attended, FocusNumbers, Signals
+from snelk.mind.spreading import likeliest, spread
 from snelk.mind.telling import who_tells
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.light import LightNumbers
@@ -366,3 +368,27 @@ def test_the_edge_ahead_is_where_a_line_first_meets_it(x: float, y: float, angle
     at = np.array([x + far * dx, y + far * dy])
     steps = [shapely.Point(*(at + s * 1e-4 * np.array([-normal_y, normal_x]))) for s in (1, -1)]
     assert min(AREA.boundary.distance(step) for step in steps) < 1e-9
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_likelihood_is_handed_on_and_the_first_of_the_best_is_gone_to(seed: int) -> None:
+    chance, count = np.random.default_rng(seed), 9
+    links = sometimes(chance, 0.4, count, count) | np.eye(count, dtype=np.bool_)
+    parts = np.where(links, chance.choice([0.25, 0.5], (count, count)), 0.0)
+    to, others = np.nonzero(links)
+    cells = Cells(
+        chance.choice([-1.0, 1.0], (count, 2)),
+        np.searchsorted(to, np.arange(count + 1)).astype(np.int32),
+        others.astype(np.int32), parts[to, others],
+        chance.choice([0.0, 0.25, 0.5], count), np.zeros(count),
+    )  # fmt: skip
+    share = cells.share.copy()
+    for _ in range(3):
+        share = parts @ share
+    spread(cells, 3)
+    np.testing.assert_allclose(cells.share, share, rtol=1e-12)
+    worth = (parts @ share) / (1.0 + np.hypot(*cells.centres.T) / 2.0)
+    assert likeliest(cells, 0.0, 0.0, 2.0) == int(np.argmax(np.round(worth, 12)))
+    cells.share[...] = 0.5
+    cells.parts[...] = to == others  # each keeps what it has
+    assert likeliest(cells, 0.0, 0.0, 2.0) == 0  # all are as good
