@@ -58,7 +58,7 @@ TESTS = {
     "mind/remembering.py": "memory",
     "mind/search.py": "search",
     "mind/sharing.py": "memory outcomes",
-    "mind/spreading.py": "search",
+    "mind/spreading.py": "search loops",
     "mind/telling.py": "loops",
     "runs/counting.py": "measures",
     "senses/contact.py": "contact",
