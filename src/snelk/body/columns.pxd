@@ -1,4 +1,9 @@
-from snelk.level.columns cimport Columns
+from snelk.level.columns cimport Columns, ZoneColumns
+from snelk.mind.columns cimport (
+    AttendedColumns, BeliefColumns, DrawnColumns, FocusNumberColumns, LadderColumns,
+    MeterColumns, SignalColumns,
+)
+from snelk.senses.columns cimport BodyColumns, ContactColumns, SightColumns, SurroundingColumns
 
 
 cdef class StandingColumns(Columns):
@@ -19,11 +24,6 @@ cdef class MovingColumns(Columns):
     cdef public Py_ssize_t[:, ::1] turn_at, next, size
     cdef public double[:, :, :, ::1] points
     cdef public double[:, :, ::1] beyond
-
-
-cdef class NearColumns(Columns):
-    cdef public double[:, ::1] close
-    cdef public unsigned char[:, ::1] arrived, unreachable
 
 
 cdef class GivenColumns(Columns):
@@ -55,3 +55,28 @@ cdef class DoingColumns(Columns):
     cdef public const double[:, :, ::1] home, routine, stops
     cdef public const double[:, :, :, ::1] spots
     cdef public const int[:, ::1] ground, part
+
+
+cdef class BodyStageColumns(Columns):
+    cdef public double dt
+    cdef public bint given
+    cdef public const int[::1] characters
+    cdef public BodyColumns bodies
+    cdef public ZoneColumns zones
+    cdef public SurroundingColumns surroundings
+    cdef public double[:, ::1] light
+    cdef public SightColumns sight
+    cdef public ContactColumns contacts
+    cdef public double[:, :, ::1] loudness, told_rank
+    cdef public MeterColumns meters
+    cdef public BeliefColumns beliefs
+    cdef public unsigned char[:, :, ::1] told, sees_me
+    cdef public DrawnColumns drawn
+    cdef public FocusNumberColumns focus_numbers
+    cdef public AttendedColumns attended
+    cdef public StandingColumns standing
+    cdef public unsigned char[:, ::1] search_done, has_caught, was_caught, stuck, newly_stuck
+    cdef public DoingColumns doing
+    cdef public SignalColumns signals
+    cdef public LadderColumns ladders
+    cdef public TimingColumns timing

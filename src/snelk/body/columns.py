@@ -13,10 +13,6 @@ class MovingColumns(Columns):
     """Those of `Moving`."""
 
 
-class NearColumns(Columns):
-    """Those of `Near`."""
-
-
 class GivenColumns(Columns):
     """Those of `Poses` at all ticks."""
 
@@ -31,3 +27,7 @@ class TimingColumns(Columns):
 
 class DoingColumns(Columns):
     """Those of `Doing`."""
+
+
+class BodyStageColumns(Columns):
+    """Those of `BodyStage`."""

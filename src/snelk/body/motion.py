@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns
-from snelk.body.moving import follow, move, nearness, place, take_way, tell_near, turns_back
-from snelk.body.paces import AHEAD, PACES, Moving, Near
+from snelk.body.moving import nearness, place, take_way, turns_back
+from snelk.body.paces import AHEAD, PACES, Moving
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
 from snelk.level.columns import laid_out
@@ -103,10 +103,6 @@ class Motion:
         arrays: list[Any] = [mine.get(name, mine.get(f"_{name}")) for name in Moving._fields]
         return laid_out(MovingColumns, Moving(*arrays))
 
-    def tell_near(self, near: Near) -> None:
-        """Who has come to the place that was asked for, and who can get no nearer."""
-        tell_near(self.now, self.dt, near)
-
     def run_out(self, v: int, a: int) -> Numbers:
         """The places, (places, 2), along its way up to where it could come to a stand, m."""
         rest = self.speed[v, a] ** 2 / (2.0 * self.acceleration[v, a])
@@ -159,18 +155,6 @@ class Motion:
         found = self._points[self._v, self._a, index]
         return found[..., 0], found[..., 1]
 
-    def step(self, state_for: Numbers) -> None:
-        """Move everybody on by one tick.
-
-        `state_for`, (variant, agent), is for how long each is in its state, s: looking around
-        begins with it.
-        """
-        move(self.now, state_for, self.dt)
-
     def place(self, given: Poses, tick: int, removed: Truths, poses: Poses) -> None:
         """Where everybody is at a tick, written to `poses`; see `body.moving.place`."""
         place(given, tick, self.now, self._characters, removed, poses)
-
-    def follow(self, poses: Poses, *, counts: bool) -> None:
-        """Tell those that are moved from outside where they are; see `body.moving.follow`."""
-        follow(self.now, poses, self._characters, self.dt, counts)

@@ -1,6 +1,6 @@
 cimport cython
 
-from snelk.body.columns cimport GivenColumns, MovingColumns, NearColumns, PlacedColumns
+from snelk.body.columns cimport GivenColumns, MovingColumns, PlacedColumns
 from snelk.senses.columns cimport PoseColumns
 
 cdef double PI, GLANCE, NEAR
@@ -62,9 +62,6 @@ cdef double _close_to_goal(MovingColumns now, double dt, Py_ssize_t v, Py_ssize_
 
 @cython.locals(off=double)
 cdef double off_heading(double direction, double heading) noexcept nogil
-
-@cython.locals(v=Py_ssize_t, a=Py_ssize_t, close=double, arrived=bint, unreachable=bint)
-cdef void _tell_near(MovingColumns now, double dt, NearColumns near) noexcept
 
 @cython.locals(close=double, there=bint, at_end=bint, no_way=bint)
 cdef (double, bint, bint) _nearness(

@@ -7,7 +7,7 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import atan2, cos, fabs, fmod, hypot, isnan, sin, sqrt
 from numpy.typing import NDArray
 
-from snelk.body.columns import GivenColumns, MovingColumns, NearColumns, PlacedColumns
+from snelk.body.columns import GivenColumns, MovingColumns, PlacedColumns
 from snelk.body.paces import (
     AHEAD,
     AT_FOCUS,
@@ -17,7 +17,6 @@ from snelk.body.paces import (
     NEAR,
     SWEEP,
     Moving,
-    Near,
 )
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.senses.bodies import Poses
@@ -94,13 +93,6 @@ def follow(
 
 
 @door
-def tell_near(now: Moving, dt: float, near: Near) -> None:
-    """Who has arrived, and who cannot get any nearer; `near` is overwritten."""
-    agree(plain(now).x.shape, plain(near).close.shape)
-    _tell_near(laid_out(MovingColumns, now), dt, laid_out(NearColumns, near))
-
-
-@door
 def take_way(
     now: Moving, v: int, a: int, way: NDArray[np.float64], stop: float, short: float, turn_at: int
 ) -> None:
@@ -119,7 +111,7 @@ def turns_back(now: Moving, dt: float, v: int, a: int, x: float, y: float) -> bo
 
 @door
 def nearness(now: Moving, dt: float, v: int, a: int) -> tuple[float, bool, bool]:
-    """What `tell_near` tells, of one agent."""
+    """How near to where it was to go is close, m, whether it has arrived, or can get no nearer."""
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
     close, arrived, unreachable = _nearness(laid_out(MovingColumns, now), dt, v, a)
     return float(close), bool(arrived), bool(unreachable)
@@ -184,15 +176,6 @@ def _follow(
             for v in range(len(now.x)):
                 for a in range(now.x.shape[1]):
                     _arrive(now, _left(now, v, a) - now.stop[v, a], dt, v, a)
-
-
-def _tell_near(now: Moving, dt: float, near: Near) -> None:
-    with nogil:
-        for v in range(len(now.x)):
-            for a in range(now.x.shape[1]):
-                close, arrived, unreachable = _nearness(now, dt, v, a)
-                near.close[v, a] = close
-                near.arrived[v, a], near.unreachable[v, a] = arrived, unreachable
 
 
 def _nearness(now: Moving, dt: float, v: int, a: int) -> tuple[float, bool, bool]:

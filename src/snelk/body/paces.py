@@ -61,11 +61,3 @@ class Moving(NamedTuple):
     size: NDArray[np.int64]  # points of the way
     points: Numbers  # (variant, agent, point, 2): the way, m
     beyond: Numbers  # (variant, agent, point): from there to the end of the way, m
-
-
-class Near(NamedTuple):
-    """Who has come to the place that its way was asked to: (variant, agent)."""
-
-    close: Numbers  # nearer than this to it each has arrived, m
-    arrived: Truths
-    unreachable: Truths  # it has come as near as it can get, and no nearer

@@ -45,6 +45,7 @@ class Thinking:
 
     Attributes:
         doing: It, as plain arrays.
+        laid: The same as compiled loops read it.
     """
 
     def __init__(self, world: Scene) -> None:
@@ -53,7 +54,7 @@ class Thinking:
         shape = ladders.used.shape
         self.doing = doing = Doing.blank(shape, ladders.least.shape[2])
         doing.done[...] = True  # who has no activity has done all it had to
-        self._laid = laid_out(DoingColumns, doing)
+        self.laid = laid_out(DoingColumns, doing)
         self._objects: dict[tuple[int, int], Activity] = {}
         self._short_told = np.zeros(shape, dtype=np.bool_)
         self._walkers: dict[tuple[int, int], Walker] = {}
@@ -105,7 +106,7 @@ class Thinking:
             self._tell_ends()
         others = act(
             motion.now, world.attention.laid, senses.places.laid, ladders.state, world.time,
-            world.dt, world.laid_timing, self._laid,
+            world.dt, world.laid_timing, self.laid,
         )  # fmt: skip
         if doing.wants.any():
             self._set_out()
@@ -140,7 +141,7 @@ class Thinking:
             for ground in ways.grounds():
                 if not set_out(
                     number, ground, ways.grid, scratch_for(plain(ways.grid)), room, way,
-                    motion.smooth, world.dt, motion.now, self._laid,
+                    motion.smooth, world.dt, motion.now, self.laid,
                 ):  # fmt: skip
                     break
         for v, a in np.argwhere(doing.wants).tolist():
@@ -161,7 +162,7 @@ class Thinking:
         return any(
             set_out_one(
                 v, a, ground, ways.grid, scratch, room, way, motion.smooth, world.dt, motion.now,
-                self._laid,
+                self.laid,
             )
             for ground in ways.grounds()
         )  # fmt: skip

@@ -9,9 +9,9 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from snelk.body.asking import ask
+from snelk.body.behaving import go_on, move_on, perceive
 from snelk.body.columns import (
-    NearColumns,
+    BodyStageColumns,
     PlacedColumns,
     StandingColumns,
     TimingColumns,
@@ -20,13 +20,14 @@ from snelk.body.me import LOOK_CODES, Me
 from snelk.body.motion import Motion
 from snelk.body.outcomes import Happening, Outcomes
 from snelk.body.outlook import looks_at
-from snelk.body.paces import GLANCE, PACES, STUCK_AFTER, Near
+from snelk.body.paces import GLANCE, PACES
 from snelk.body.registry import registered
 from snelk.body.roaming import Area
 from snelk.body.scene import Footing, Note, Place, Senses, Snapshot
+from snelk.body.stage import NOT_YET, BodyStage
 from snelk.body.standing import NEWLY, SLACK, Standing, Timing
 from snelk.body.thinking import Thinking
-from snelk.body.timing import who_catches, who_glances
+from snelk.body.timing import who_catches
 from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
 from snelk.config.minds import State
@@ -34,22 +35,26 @@ from snelk.config.models import Member, Setup
 from snelk.config.nodes import Node
 from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
-from snelk.level.columns import GridColumns, laid_out, plain
+from snelk.level.columns import GridColumns, ZoneColumns, laid_out, plain
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.mind.attention import Attention
-from snelk.mind.columns import SignalColumns
+from snelk.mind.columns import MeterColumns, SignalColumns
 from snelk.mind.ladder import Ladders, Step
 from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, MemoryNumbers, forget
+from snelk.mind.sharing import Message
 from snelk.mind.signals import NOBODY, PLACE, Signals
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import (
     AroundColumns,
     BodyColumns,
+    ContactColumns,
     LightColumns,
     PoseColumns,
+    SightColumns,
     SightLimitColumns,
     SightNumberColumns,
+    SurroundingColumns,
 )
 from snelk.senses.contact import SENSED
 from snelk.senses.light import light_numbers
@@ -58,9 +63,6 @@ from snelk.senses.surroundings import around_of
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
-
-Index = tuple[NDArray[np.intp], NDArray[np.intp], NDArray[np.int32]]
-"""Variants, agents, and which characters these are, of some agents."""
 
 ROOM = 50.0
 """The ground of a live game that grows does so by this much more, m, so that it seldom has to."""
@@ -94,6 +96,7 @@ class World:
         laid_timing: The same as compiled loops read it.
         outlook: What agents look at places with: see `look_out`.
         ended: (variant,) whether somebody was caught and the run ends with that.
+        any_ended: Whether any of them has.
     """
 
     def __init__(
@@ -115,7 +118,7 @@ class World:
         self.numbers, self.bodies, self.memory = numbers, bodies, memory
         self.characters = numbers.characters
         self.motion = Motion(setups, tuple(tracks), dt)
-        self.attention = Attention(setups, numbers, memory.used, dt)
+        self.attention = Attention(setups, numbers, memory.used)
         self.ladders = Ladders(setups, dt)
         shape = self.ladders.used.shape
         self.signals = Signals.blank(shape)
@@ -125,6 +128,7 @@ class World:
         self.notes: list[Note] = []
         self.snapshots: list[Snapshot] = []
         self.ended = np.zeros(shape[0], dtype=np.bool_)
+        self.any_ended = False
         self.search_done = np.zeros(shape, dtype=np.bool_)
         self.told_rank = np.full(numbers.notices.shape, -1.0)
         self._any_told = False
@@ -136,10 +140,8 @@ class World:
         }
         self._awake = awake
         self._own_awake = {sense: values.copy() for sense, values in awake.items()}
-        self._near = Near(np.zeros(shape), self.signals.arrived, self.signals.unreachable)
-        self._near = laid_out(NearColumns, self._near)
         self._searches = np.zeros(shape, dtype=np.int64)
-        self._stuck_told = np.zeros(shape, dtype=np.bool_)
+        self._nobody_ignored = np.zeros(numbers.notices.shape, dtype=np.bool_)
         self._caught = np.zeros(numbers.notices.shape, dtype=np.int8)
         self.cone_limits = limits_in_states(setups)
         self._limits = [getattr(limits, name) for name in LIMITS]
@@ -151,9 +153,6 @@ class World:
         self._rooms: list[tuple[Poses, Poses, Poses]] = []  # for the poses of two ticks
         self.areas: dict[object, Area | None] = {}
         self.senses: Senses  # of the last tick; not there before the first
-        driven, others = np.nonzero(self.motion.driven), np.nonzero(~self.motion.driven)
-        self._driven: Index = (driven[0], driven[1], self.characters[driven[1]])
-        self._not_driven: Index = (others[0], others[1], self.characters[others[1]])
         self._begun = self._stepped = False
         empty = [
             [self.setups[v].profile_of(n).memory for n in self.agents] for v in range(shape[0])
@@ -191,6 +190,8 @@ class World:
             self._others, self._territory,
         )  # fmt: skip
         self._standing = laid_out(StandingColumns, standing)
+        self._stage: BodyStage | None = None  # not there before the first tick
+        self._stuck, self._newly_stuck = np.zeros((2, *shape), dtype=np.bool_)
         agents = np.argwhere(self.ladders.used)
         self._enter(*agents.T)
         for v, a in agents.tolist():
@@ -234,6 +235,7 @@ class World:
             self._territory[mine] = self.level.zone_number(zone)
         ignores = [[each is not None and each.outside == "ignore" for each in r] for r in leashes]
         self._ignores: Truths = np.array(ignores, np.bool_).reshape(len(self.setups), -1)
+        self._any_ignores = bool(self._ignores.any())
 
     def _read_states(self) -> None:
         shape = self.ladders.least.shape
@@ -300,24 +302,19 @@ class World:
         if self._stepped:  # what is begun with is told with the first tick
             self.notes, self.snapshots = [], []
         self._stepped = True
-        if len(self._not_driven[0]):
-            self.motion.follow(senses.laid_poses, counts=self._begun)
-        self._begun = True
+        if self._stage is None:
+            self._stage = self._staged(senses)
         if self._grows:
             self._grow_ground(senses.poses)
         if self._disproves.any():
             self._look_for_the_gone()
-        self.attention.step(
-            senses.laid_poses,
-            senses.sight,
-            senses.contacts,
-            senses.loudness,
-            senses.meters,
-            senses.laid_beliefs,
-            self._ignored(senses),
-            senses.places.drawn,
-        )
-        self._ask(senses)
+        if self._any_told or senses.told:
+            self._note_told(senses.told)
+        perceive(
+            self._stage, senses.laid_poses, self.motion.now, self._ignored(senses),
+            self.ladders.tick + 1, self._begun,
+        )  # fmt: skip
+        self._begun = True
         self.taken = self.ladders.step(self.laid_signals, self.look_up)
         if self.taken:
             self._enter(*np.array([(step.variant, step.agent) for step in self.taken]).T)
@@ -329,6 +326,40 @@ class World:
         self._apply_outcomes(senses.poses)
         self.thinking.step(senses)
         self._move()
+
+    def _staged(self, senses: Senses) -> BodyStage:
+        """All that a tick reads and writes."""
+        stage = BodyStage(
+            dt=self.dt,
+            given=bool((~self.motion.driven).any()),
+            characters=self.characters,
+            bodies=self._laid_bodies,
+            zones=laid_out(ZoneColumns, self.level.zones),
+            surroundings=laid_out(SurroundingColumns, senses.surroundings),
+            light=senses.light,
+            sight=laid_out(SightColumns, senses.sight),
+            contacts=laid_out(ContactColumns, senses.contacts),
+            loudness=senses.loudness,
+            meters=laid_out(MeterColumns, senses.meters),
+            beliefs=senses.laid_beliefs,
+            told=self._told,
+            told_rank=self.told_rank,
+            drawn=senses.places.laid,
+            focus_numbers=self.attention.laid_numbers,
+            attended=self.attention.laid,
+            standing=self._standing,
+            sees_me=self._sees_me,
+            search_done=self.search_done,
+            has_caught=self._has_caught,
+            was_caught=self._was_caught,
+            doing=self.thinking.laid,
+            signals=self.laid_signals,
+            ladders=self.ladders.laid,
+            timing=self.laid_timing,
+            stuck=self._stuck,
+            newly_stuck=self._newly_stuck,
+        )
+        return laid_out(BodyStageColumns, stage)
 
     def _note_place(self, step: Step) -> None:
         """Where somebody leaves its routine, a state of the least rank, and where it enters one."""
@@ -443,10 +474,10 @@ class World:
         there = self.senses.poses.present[:, characters]
         return np.broadcast_to(there, (len(self.setups), len(characters)))
 
-    def _ignored(self, senses: Senses) -> Truths | None:
+    def _ignored(self, senses: Senses) -> Truths:
         """Targets outside of the territory of agents that do not care about those."""
-        if not self._ignores.any():
-            return None
+        if not self._any_ignores:
+            return self._nobody_ignored
         ignored = np.zeros(self.numbers.notices.shape, dtype=np.bool_)
         notions = self.attention.now
         for zone, mine in self._territories.items():
@@ -455,27 +486,14 @@ class World:
             ignored |= (mine & self._ignores)[:, :, None] & ~self.level.within(zone, x, y)
         return ignored
 
-    def _ask(self, senses: Senses) -> None:
-        """Gather the signals of this tick."""
-        signals, motion = self.signals, self.motion
-        if self._any_told:
-            self._told[...], self.told_rank[...] = False, -1.0
-        self._any_told = bool(senses.told)
-        for message in senses.told:
+    def _note_told(self, told: Sequence[Message]) -> None:
+        """Of whom it was told at this tick."""
+        self._told[...], self.told_rank[...] = False, -1.0
+        self._any_told = bool(told)
+        for message in told:
             place = message.variant, message.listener, message.target
             self._told[place] = True
             self.told_rank[place] = max(self.told_rank[place], message.rank)
-        doing = self.thinking.doing
-        signals.done[...], signals.failed[...] = doing.done, doing.failed
-        motion.tell_near(self._near)
-        signals.search_done[...] = self.search_done
-        signals.caught[...], signals.was_caught[...] = self._has_caught, self._was_caught
-        ask(
-            senses.laid_poses, self._laid_bodies, self.characters, senses.surroundings.speed,
-            senses.light, senses.sight.exposure, senses.meters.value, self._told, self.told_rank,
-            senses.places.laid, self.attention.laid, motion.now, self._standing, self.level.zones,
-            self.dt, self._sees_me, self.laid_signals,
-        )  # fmt: skip
 
     def look_up(self, node: Node) -> NDArray[Any]:
         """The values, (variant, agent), of a call of the language of conditions."""
@@ -539,7 +557,8 @@ class World:
             self.happenings.append(Happening(int(v), int(a), "caught", int(j), *place))
             self._has_caught[v, a] = True
             self._was_caught[v, self.characters == j] = True
-            self.ended[v] |= self.ladders.at_state(self._ends)[v, a]
+            self.ended[v] |= self._ends[v, a, self.ladders.state[v, a]]
+            self.any_ended |= bool(self.ended[v])
             catch = self.state_of(v, a).catch
             if catch is not None:
                 cause = f"caught {self.names[j]}"
@@ -547,19 +566,15 @@ class World:
 
     def _move(self) -> None:
         """Everybody goes on to the next tick."""
-        motion = self.motion
-        if who_glances(
-            motion.now, self.ladders.laid, self.ladders.since, self.laid_signals, self._sees_me,
-            self.ladders.tick, self.dt, self.laid_timing,
-        ):  # fmt: skip
-            self._glance()
-        self._pace_by_distance()
-        motion.step(self.timing.state_for)
-        stuck = motion.stuck_for >= STUCK_AFTER - 1e-9
-        for v, a in np.argwhere(stuck & ~self._stuck_told):
-            place = float(motion.x[v, a]), float(motion.y[v, a])
-            self.happenings.append(Happening(int(v), int(a), "stuck", NOBODY, *place))
-        self._stuck_told = stuck
+        assert self._stage is not None
+        stuck = go_on(self._stage, self.motion.now, self.ladders.tick, self._has_speeds)
+        if stuck == NOT_YET:
+            if self.timing.fresh.any():
+                self._glance()
+            self._pace_by_distance()
+            stuck = move_on(self._stage, self.motion.now)
+        for v, a in np.argwhere(self._newly_stuck).tolist() if stuck else ():
+            self.happenings.append(Happening(v, a, "stuck", NOBODY, *self._place(v, a)))
 
     def _glance(self) -> None:
         """Draw when the next glance begins, and to where, of those that have begun a period."""

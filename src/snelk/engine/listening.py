@@ -15,7 +15,8 @@ from snelk.mind.memory import News
 from snelk.mind.overhearing import add_up
 from snelk.senses.bodies import Poses
 from snelk.senses.ears import Ears
-from snelk.senses.hearing import Heard, Noises
+from snelk.senses.listening import pair_up
+from snelk.senses.stores import HeardStore, NoiseStore
 
 
 class Listening:
@@ -27,10 +28,10 @@ class Listening:
         times: Times of all ticks, s; at the last one everybody listens.
 
     Attributes:
-        heard: What became of noises at the ears of those that listened.
+        judged: The noises that were judged at the last tick.
+        heard: What became of them at the ears of those that listened.
         loudness: (variant, agent, target) strengths of what was heard, added up.
         news: The newest that was heard of each target.
-        judged: The noises that `heard` is about.
     """
 
     def __init__(self, setups: Sequence[Setup], ears: Ears, times: NDArray[np.float64]) -> None:
@@ -44,44 +45,58 @@ class Listening:
         self._seldom = used & (self._turns.ticks > 1)
         self._seldom_any = bool(self._seldom.any())
         self._last = np.full(used.shape, -1)  # tick at which who listens seldom did so last
-        self._waiting: list[tuple[int, Noises]] = []
+        self._nobody = np.zeros_like(used)
+        self._waiting = NoiseStore()  # for those that listen seldom
+        self._done_to = -1  # the tick up to which they have heard what waits
         pairs = (*used.shape, ears.numbers.cares.shape[2] - 1)
         self.loudness = np.zeros(pairs)
         self.news = News.blank(pairs)
         self._laid_news = laid_out(NewsColumns, self.news)
-        self.heard = self._silence = Heard.none()
-        self.judged: Noises
+        self.heard = HeardStore()
+        self.judged = NoiseStore()
 
     def step(
-        self, tick: int, noises: Noises, poses: Poses, background: NDArray[np.float64]
+        self, tick: int, noises: NoiseStore, poses: Poses, background: NDArray[np.float64]
     ) -> None:
         """Judge the noises of this tick, and at ears that listen seldom those since they did."""
-        if len(self.heard.agent):
+        heard, waiting = self.heard, self._waiting
+        if heard.count:
+            heard.count = 0
             self.loudness[...] = 0.0
             self.news.clear()
-        self.heard, self.judged = self._silence, noises
-        if not self._seldom_any and not len(noises.t):
-            return
-        # Nobody must miss a noise because the run ends before they would listen again.
-        due = self._seldom & (self._turns.at(tick) | (tick == len(self.times) - 1))
-        if len(noises.t) and self._seldom_any:
-            self._waiting.append((tick, noises))
-        judged = self._always[noises.variant]
-        if due.any() and self._waiting:
-            made_at = np.concatenate([np.full(len(some.t), t) for t, some in self._waiting])
-            noises = Noises(*map(np.concatenate, zip(*(n for _, n in self._waiting), strict=True)))
-            v = noises.variant
-            judged = due[v] & (made_at[:, None] > self._last[v])
-            judged |= self._always[v] & (made_at[:, None] == tick)
-        if due.any():
-            self._last[due] = tick
-            oldest = int(self._last[self._seldom].min())
-            self._waiting = [(t, some) for t, some in self._waiting if t > oldest]
+        if self._done_to >= 0:
+            waiting.drop_before(self._done_to + 1)
+            self._done_to = -1
         self.judged = noises
-        judged &= self.ears.characters != noises.by[:, None]
-        if judged.any():
-            self.heard = self.ears.judge(noises, judged, poses, background)
+        if self._seldom_any and noises.count:
+            waiting.add(noises.noises(), tick)
+        if not (waiting.count or noises.count):
+            return
+        due = self._nobody
+        if self._seldom_any:
+            # Nobody must miss a noise because the run ends before they would listen again.
+            due = self._seldom & (self._turns.at(tick) | (tick == len(self.times) - 1))
+        anybody = bool(due.any())
+        self.judged = waiting if anybody else noises
+        if self.judged.count:
+            self._judge(tick, due, poses, background)
+        if anybody:
+            self._last[due] = tick
+            self._done_to = int(self._last[self._seldom].min())
+
+    def _judge(
+        self, tick: int, due: NDArray[np.bool_], poses: Poses, background: NDArray[np.float64]
+    ) -> None:
+        """Judge those that were made since each that listens did so last."""
+        judged, heard, ears = self.judged, self.heard, self.ears
+        heard.make_room(judged.count * len(ears.characters))
+        heard.count = pair_up(
+            judged.laid, judged.count, judged.made_at, tick, ears.characters, self._always, due,
+            self._last, heard.laid,
+        )  # fmt: skip
+        if heard.count:
+            ears.judge(judged, heard, poses, background)
             add_up(
-                noises, self.heard, self.ears.numbers.place_error, float(self.times[tick]),
-                self.loudness, self._laid_news,
+                judged.laid, heard.laid, heard.count, ears.numbers.place_error,
+                float(self.times[tick]), self.loudness, self._laid_news,
             )  # fmt: skip

@@ -11,10 +11,14 @@ from snelk.config.models import Setup
 from snelk.config.recordings import NoiseData
 from snelk.config.words import GAITS, STEP
 from snelk.engine.throws import Flight, Thrower
+from snelk.level.columns import ZoneColumns, laid_out
 from snelk.level.level import Level
 from snelk.senses.bodies import Poses
 from snelk.senses.hearing import BY_KIND, IN_FILE, NO_GROUND, NOBODY, Noises
-from snelk.senses.stepping import count_strides, make_steps
+from snelk.senses.stepping import count_strides, make_steps, put_in_order
+from snelk.senses.stores import NoiseStore
+
+Numbers = NDArray[np.float64]
 
 SLACK = 1e-9
 """A noise this close after a tick still belongs to it, s."""
@@ -27,7 +31,7 @@ class NoiseMaker:
         words: Kinds of noise; `Noises.kind` indexes it.
         own_words: (variant,) those that each variant has by itself.
         grounds: Grounds of the level's zones; `Noises.ground` indexes it.
-        nothing: No noises.
+        noises: Those of the last tick, in the order of variants and of time.
     """
 
     def __init__(
@@ -58,7 +62,8 @@ class NoiseMaker:
         )
         loudness = [[setup.grounds[name] for name in self.grounds] for setup in setups]
         self._loudness = np.array(loudness, dtype=np.float64).reshape(len(setups), -1)
-        self.nothing = _blank(0)
+        self._made, self.noises = NoiseStore(), NoiseStore()
+        self._zones = laid_out(ZoneColumns, level.zones)
         self._count = np.zeros(len(setups), dtype=np.intp)
         self._given: list[tuple[int, str, tuple[float, float, float], float, int, int]] = []
         self._written = self._written_down(recorded, times)
@@ -83,9 +88,11 @@ class NoiseMaker:
         maker = NOBODY if by is None else self.names.index(by)
         self._given.append((variant, kind, place, reach, maker, source))
 
-    def _taken(self, t: float) -> Noises:
+    def _taken(self, t: float) -> Noises | None:
         """The noises that were given, and none are left."""
-        found = _blank(len(self._given))
+        if not self._given:
+            return None
+        found = Noises.blank(len(self._given))
         for n, (v, kind, (x, y, z), reach, by, source) in enumerate(self._given):
             found.variant[n], found.t[n], found.kind[n] = v, t, self.words.index(kind)
             found.x[n], found.y[n], found.z[n], found.reach[n] = x, y, z, reach
@@ -94,30 +101,42 @@ class NoiseMaker:
         return found
 
     def make(
-        self, tick: int, t: float, poses: Poses, before: Poses, moved: NDArray[np.float64]
-    ) -> Noises:
-        """The noises after the tick before, up to and with this one, in the order of time.
+        self, tick: int, t: float, poses: Poses, laid: Poses, before: Poses, moved: Numbers
+    ) -> None:
+        """Make the noises after the tick before, up to and with this one, in the order of time.
 
-        `moved`, (variant or 1, character), is how far everybody went since then, in plan, m;
-        negative where somebody was not there all the time.
+        Args:
+            tick: The number of the tick.
+            t: Its time, s.
+            poses: Everybody's poses.
+            laid: The same as compiled loops read them.
+            before: Everybody's poses a tick ago, as compiled loops read them.
+            moved: (variant or 1, character) how far everybody went since then, in plan, m;
+                negative where somebody was not there all the time.
         """
-        due = self._due(tick, poses)
-        if self._given:
-            taken = self._taken(t)
-            due = Noises(*(np.concatenate(parts) for parts in zip(due, taken, strict=True)))
-        landed = self._landings(tick, poses)
-        if len(landed.t):
-            due = Noises(*(np.concatenate(parts) for parts in zip(due, landed, strict=True)))
-        steps = self._footsteps(t, poses, before, moved) if tick > 0 else self.nothing
-        if len(due.t) == len(steps.t) == 0:
-            return self.nothing
-        found = Noises(*(np.concatenate(parts) for parts in zip(due, steps, strict=True)))
-        if len(found.t) > 1:
-            found = found.of(np.lexsort((found.t, found.variant)))
-        first = np.searchsorted(found.variant, found.variant)
-        number = self._count[found.variant] + np.arange(len(first)) - first
-        self._count += np.bincount(found.variant, minlength=len(self._count))
-        return found._replace(number=number)
+        made, noises = self._made, self.noises
+        made.count = noises.count = 0
+        for some in (self._due(tick, poses), self._taken(t), self._landings(tick, poses)):
+            if some is not None:
+                made.add(some, tick)
+        strides = 0
+        if tick > 0:
+            strides = count_strides(moved, self._stride, self._walked, self._ended)
+        if strides:
+            made.make_room(made.count + strides)
+            made.count = make_steps(
+                laid, before, t, self.dt, self._stride, self._reaches, self._speeds,
+                self._zones, self._zone_ground, self._loudness, self._walked, moved,
+                self._ended, made.count, made.laid,
+            )  # fmt: skip
+        if made.count:
+            noises.make_room(made.count)
+            noises.made_at[: made.count] = tick
+            put_in_order(
+                made.laid, made.count, np.empty(made.count, dtype=np.int64), self._count,
+                noises.laid,
+            )  # fmt: skip
+            noises.count = made.count
 
     def _written_down(
         self, recorded: NoiseData, times: NDArray[np.float64]
@@ -146,7 +165,7 @@ class NoiseMaker:
             for n in np.argsort(tick, kind="stable")
             if tick[n] < len(times) and rows[n][1] >= times[0] - SLACK
         ]
-        written = _blank(len(order))
+        written = Noises.blank(len(order))
         for n, (v, t, kind, x, y, z, reach, by, source) in enumerate(rows[n] for n in order):
             written.variant[n], written.t[n], written.kind[n] = v, t, self.words.index(kind)
             written.x[n], written.y[n], written.z[n], written.reach[n] = x, y, z, reach
@@ -154,12 +173,12 @@ class NoiseMaker:
             written.by[n] = self.names.index(by) if by in self.names else NOBODY
         return np.searchsorted(tick[order], np.arange(len(times) + 1)).tolist(), written
 
-    def _due(self, tick: int, poses: Poses) -> Noises:
+    def _due(self, tick: int, poses: Poses) -> Noises | None:
         """What is written down for this tick; who is not there makes no noise where it is."""
         starts, written = self._written
         low, high = starts[tick], starts[tick + 1]
         if low == high:
-            return self.nothing
+            return None
         due = written.of(np.arange(low, high))
         at_maker = np.isnan(due.x)
         if at_maker.any():
@@ -170,7 +189,7 @@ class NoiseMaker:
             due = due.of(~at_maker | poses.present[p, due.by])
         return due
 
-    def _landings(self, tick: int, poses: Poses) -> Noises:
+    def _landings(self, tick: int, poses: Poses) -> Noises | None:
         """Throw what is due, and make the noises of what has landed since the tick before."""
         for flight in self.thrower.step(tick, poses):
             if flight.arc is not None:
@@ -178,8 +197,8 @@ class NoiseMaker:
                 self._landing.setdefault(max(at, tick), []).append(flight)
         flights = self._landing.pop(tick, [])
         if not flights:
-            return self.nothing
-        noises = _blank(len(flights))
+            return None
+        noises = Noises.blank(len(flights))
         for n, flight in enumerate(flights):
             noises.variant[n], noises.kind[n] = flight.variant, self.words.index(flight.kind)
             noises.t[n] = flight.t + (flight.arc.flight if flight.arc else 0.0)
@@ -205,21 +224,6 @@ class NoiseMaker:
                     self._reaches[v, j] = steps.reaches()
                     self._speeds[v, j] = steps.creep_below, steps.run_above
 
-    def _footsteps(
-        self, t: float, poses: Poses, before: Poses, moved: NDArray[np.float64]
-    ) -> Noises:
-        """A noise at each place where somebody's stride ended since the tick before."""
-        count = count_strides(moved, self._stride, self._walked, self._ended)
-        if not count:
-            return self.nothing
-        steps = _blank(count)
-        steps.kind[:] = 0
-        make_steps(
-            poses, before, t, self.dt, self._stride, self._reaches, self._speeds, self.level.zones,
-            self._zone_ground, self._loudness, self._walked, moved, self._ended, steps,
-        )  # fmt: skip
-        return steps.of(steps.reach > 0.0)
-
 
 def _words_of(setup: Setup, recorded: NoiseData, thrown: Sequence[str]) -> tuple[str, ...]:
     """All kinds of noise that can be made in one variant."""
@@ -228,10 +232,3 @@ def _words_of(setup: Setup, recorded: NoiseData, thrown: Sequence[str]) -> tuple
     made = [each.noise for each in effects if each.noise]
     listed = [noise.kind for noise in setup.noise]
     return tuple(dict.fromkeys([STEP, *recorded.kind, *listed, *thrown, *made]))
-
-
-def _blank(size: int) -> Noises:
-    """Room for noises; what is not filled in is -1."""
-    variant, number, kind, gait, ground, by, listed = np.full((7, size), -1, dtype=np.intp)
-    t, x, y, z, reach = np.full((5, size), -1.0)
-    return Noises(variant, number, t, kind, gait, ground, x, y, z, reach, by, listed)

@@ -13,7 +13,6 @@ from snelk.body.columns import GivenColumns
 from snelk.body.scene import Senses
 from snelk.body.world import World
 from snelk.config.scenario import Scenario, as_scenario
-from snelk.engine.laid import Laid
 from snelk.engine.listening import Listening
 from snelk.engine.noises import NoiseMaker
 from snelk.engine.replay import replayed_poses, tick_times
@@ -23,13 +22,20 @@ from snelk.errors import InputError
 from snelk.level.columns import GridColumns, ZoneColumns, frozen, laid_out
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
-from snelk.mind.columns import MeterColumns, MeterNumberColumns
-from snelk.mind.filling import fill
-from snelk.mind.memories import Memories
-from snelk.mind.memory import News
+from snelk.mind.columns import (
+    BeliefColumns,
+    MemoryNumberColumns,
+    MeterColumns,
+    MeterNumberColumns,
+    MindStageColumns,
+    NewsColumns,
+)
+from snelk.mind.memory import Beliefs, News, memory_numbers
 from snelk.mind.meter import Meters, meter_numbers
+from snelk.mind.minding import mind
 from snelk.mind.places import Places
 from snelk.mind.sharing import Message, Saying, Sharing
+from snelk.mind.stage import MindStage
 from snelk.senses.awake import awake_of
 from snelk.senses.bodies import Poses, bodies_of
 from snelk.senses.columns import (
@@ -38,21 +44,17 @@ from snelk.senses.columns import (
     ContactColumns,
     ContactNumberColumns,
     LightColumns,
-    PoseColumns,
+    SenseStageColumns,
     SightColumns,
-    SightLimitColumns,
-    SightNumberColumns,
     SurroundingColumns,
 )
 from snelk.senses.contact import Contacts, contact_numbers
 from snelk.senses.ears import Ears
-from snelk.senses.feeling import feel
-from snelk.senses.hearing import BY_KIND, Heard, hearing_numbers
+from snelk.senses.hearing import BY_KIND, Heard, Noises, hearing_numbers
 from snelk.senses.light import light_numbers
-from snelk.senses.seeing import see
-from snelk.senses.shining import shine
+from snelk.senses.sensing import sense
 from snelk.senses.sight import LOGGED, NEEDED, Sight, sight_limits, sight_numbers
-from snelk.senses.surrounding import surround
+from snelk.senses.stage import SenseStage
 from snelk.senses.surroundings import Surroundings, around_of
 
 
@@ -77,14 +79,16 @@ class Simulation:
         times: Times of all ticks, s.
         tick: The tick that `step` computes next.
         poses: Everybody's poses at the last computed tick; overwritten by the tick after the next.
+        laid_poses: The same as compiled loops read them.
         limits: The limits of everybody's cones from now on.
         light: (variant, character) light on everybody at the last computed tick, 0 to 1.
         surroundings: The place everybody is in; overwritten by the next tick.
         sight: What everybody's last look came to; overwritten by the next tick.
-        noises: The noises made since the tick before.
         contacts: What touch and the zone sense came to; overwritten by the next tick.
         meters: Everybody's meter for everybody; overwritten by the next tick.
         beliefs: What everybody believes of everybody; overwritten by the next tick.
+        laid_beliefs: The same as compiled loops read it.
+        memory_numbers: The numbers of everybody's memory.
         told: The messages that arrived at this tick.
         world: Everybody's alert states, activities and bodies.
         thrower: What was thrown at this tick.
@@ -123,7 +127,6 @@ class Simulation:
                 raise InputError.of("variants", f"[{index}]", "", rule, "run it apart")
         self.names = tuple(first.cast)
         self.agents = first.agents
-        self._everybody = np.arange(len(self.names), dtype=np.int32)
         self.level = Level.of(scenario.level)
         self.times: NDArray[np.float64] = tick_times(first.clock, scenario.tracks)
         self.numbers = frozen(sight_numbers(self.setups))
@@ -138,18 +141,17 @@ class Simulation:
         self.given = replayed_poses(self.setups, scenario.tracks, replayed)
         self._pushed = pushed
         self._asked = LOGGED if logged else NEEDED
-        self._scratch = scratch_for(self.level.grid)
         self.sight = Sight.blank(self.numbers)
         self.meter_numbers = frozen(meter_numbers(self.setups))
         self.meters = Meters.blank(self.numbers)
         profiles = [[setup.profile_of(name) for name in self.agents] for setup in self.setups]
         looks = [[profile.look_every for profile in row] for row in profiles]
         self._look_turns = Turns(looks, self._dt)
+        self._everybody_looks = np.ones_like(self._look_turns.at(0))
         level = self.level
         self.around = frozen(around_of(self.setups, level.zone_light, level.zone_background))
         self.thrower = Thrower(self.setups, scenario.throws, self.level, self.bodies, self.times)
         self.maker = NoiseMaker(self.setups, scenario.noises, self.level, self.times, self.thrower)
-        self.noises = self.maker.nothing
         self.hearing_numbers = frozen(hearing_numbers(self.setups))
         self.ears = Ears(
             self.hearing_numbers,
@@ -162,14 +164,9 @@ class Simulation:
         self.listening = Listening(self.setups, self.ears, self.times)
         pairs = self.numbers.notices.shape
         self._told_news = News.blank(pairs)
-        self.memories = Memories(
-            self.setups,
-            self.numbers.notices,
-            self.listening.news,
-            self._told_news,
-            self.level.plan_grid,
-        )
-        self.beliefs = self.memories.beliefs
+        self.memory_numbers = frozen(memory_numbers(self.setups))
+        self.beliefs = Beliefs.blank(pairs)
+        self.laid_beliefs = laid_out(BeliefColumns, self.beliefs)
         self.places = Places(self.setups, self.meter_numbers, self._dt)
         self._sharing = Sharing(self.setups, self.numbers.notices, self.ears, self.bodies, self._dt)
         self.told: list[Message] = []
@@ -183,45 +180,82 @@ class Simulation:
             self.numbers,
             self.limits,
             self.bodies,
-            self.memories.numbers,
+            self.memory_numbers,
             self.awake,
             self._dt,
             grows=pushed,
         )
         self.awake_then = {sense: values.copy() for sense, values in self.awake.items()}
         self.last = np.full(len(self.setups), -1)
+        self._all_ended = False
         self._laid_given = laid_out(GivenColumns, self.given)
-        self.poses, _ = self._poses_at(0)
+        self.poses, self.laid_poses = self._poses_at(0)
         self.surroundings = Surroundings.blank(self.poses, self.around)
-        laid_poses = laid_out(PoseColumns, self.poses)
-        self._laid = Laid(
-            poses=laid_poses,
-            before=laid_poses,
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        """All that compiled loops read and write at each tick."""
+        level, scratch = self.level, scratch_for(self.level.grid)
+        numbers, limits = self.world.outlook[1:3]
+        surroundings = laid_out(SurroundingColumns, self.surroundings)
+        sight = laid_out(SightColumns, self.sight)
+        contacts = laid_out(ContactColumns, self.contacts)
+        senses = SenseStage(
+            dt=self._dt,
+            asked=self._asked,
+            everybody=np.arange(len(self.names), dtype=np.int32),
+            bodies=laid_out(BodyColumns, self.bodies),
             zones=laid_out(ZoneColumns, level.zones),
+            around=laid_out(AroundColumns, self.around),
+            surroundings=surroundings,
+            lights=laid_out(LightColumns, self.lights),
+            light=self.light,
+            numbers=numbers,
+            limits=limits,
             grid=laid_out(GridColumns, level.grid),
             solid_grid=laid_out(GridColumns, level.solid_grid),
-            bodies=laid_out(BodyColumns, self.bodies),
-            lights=laid_out(LightColumns, self.lights),
-            numbers=laid_out(SightNumberColumns, self.numbers),
-            limits=laid_out(SightLimitColumns, self.limits),
+            scratch=scratch,
+            sight=sight,
             contact_numbers=laid_out(ContactNumberColumns, self.contact_numbers),
-            meter_numbers=laid_out(MeterNumberColumns, self.meter_numbers),
-            around=laid_out(AroundColumns, self.around),
-            surroundings=laid_out(SurroundingColumns, self.surroundings),
-            sight=laid_out(SightColumns, self.sight),
-            contacts=laid_out(ContactColumns, self.contacts),
-            meters=laid_out(MeterColumns, self.meters),
+            touch_awake=self.awake["touch"],
+            zone_awake=self.awake["zone"],
+            contacts=contacts,
         )
+        self._senses_stage = laid_out(SenseStageColumns, senses)
+        minds = MindStage(
+            dt=self._dt,
+            remembers=bool(self.memory_numbers.used.any()),
+            numbers=numbers,
+            limits=limits,
+            surroundings=surroundings,
+            sight=sight,
+            contacts=contacts,
+            loudness=self.listening.loudness,
+            meter_numbers=laid_out(MeterNumberColumns, self.meter_numbers),
+            meters=laid_out(MeterColumns, self.meters),
+            memory_numbers=laid_out(MemoryNumberColumns, self.memory_numbers),
+            heard=laid_out(NewsColumns, self.listening.news),
+            told=laid_out(NewsColumns, self._told_news),
+            grid=laid_out(GridColumns, level.plan_grid),
+            scratch=scratch_for(level.plan_grid),
+            beliefs=self.laid_beliefs,
+        )
+        self._minds_stage = laid_out(MindStageColumns, minds)
+        self._senses = Senses(
+            self.poses, self.laid_poses, self.laid_beliefs, self.surroundings, self.light,
+            self.sight, self.contacts, self.listening.loudness, self.meters, self.beliefs,
+            self.told, self.places,
+        )  # fmt: skip
 
     @property
-    def laid_poses(self) -> Poses:
-        """`poses` as compiled loops read them."""
-        return self._laid.poses
+    def noises(self) -> Noises:
+        """The noises made since the tick before the last computed one."""
+        return self.maker.noises.noises()
 
     @property
     def heard(self) -> Heard:
         """What became of noises at the ears of those that listened at the last tick."""
-        return self.listening.heard
+        return self.listening.heard.heard()
 
     @property
     def said(self) -> list[Saying]:
@@ -231,7 +265,7 @@ class Simulation:
     @property
     def done(self) -> bool:
         """Whether all ticks have been computed, or every variant has ended before."""
-        return self.tick >= len(self.times) or bool((self.last >= 0).all())
+        return self.tick >= len(self.times) or self._all_ended
 
     def step(self) -> float:
         """Compute one tick and return its time, s.
@@ -241,61 +275,36 @@ class Simulation:
         """
         if self.done:
             raise StopIteration(f"the run is over after {self.tick} ticks")
-        before, laid_before = self.poses, self._laid.poses
-        self.poses, laid_poses = self._poses_at(self.tick)
+        laid_before = self.laid_poses
+        tick, time = self.tick, float(self.times[self.tick])
+        poses, laid = self.poses, self.laid_poses = self._poses_at(tick)
         self._sharing.said = []
-        poses, tick = self.poses, self.tick
-        laid = self._laid = self._laid._replace(before=laid_before, poses=laid_poses)
-        surround(
-            laid.poses,
-            laid.before,
-            self._dt,
-            laid.zones,
-            laid.around,
-            self._everybody,
-            laid.surroundings,
-        )
-        feel(
-            self.numbers.notices, laid.poses, laid.bodies, self.surroundings.zones,
-            laid.contact_numbers, self.awake["touch"], self.awake["zone"], laid.solid_grid,
-            self._scratch, laid.contacts,
-        )  # fmt: skip
-        shine(
-            laid.poses, laid.bodies, laid.lights, self.surroundings.light, self._everybody,
-            laid.grid, self._scratch, self.light,
-        )  # fmt: skip
-        looks = self._look_turns.at(tick) | (tick == 0)
-        see(
-            laid.poses, laid.bodies, self.light, laid.numbers, laid.limits, laid.grid,
-            self._scratch, looks, self._asked, laid.sight,
-        )  # fmt: skip
-        self.noises = self.maker.make(
-            tick, float(self.times[tick]), poses, before, self.surroundings.moved
-        )
-        self.listening.step(tick, self.noises, poses, self.surroundings.background)
+        looks = self._everybody_looks if tick == 0 else self._look_turns.at(tick)
+        sense(self._senses_stage, laid, laid_before, looks)
+        self.maker.make(tick, time, poses, laid, laid_before, self.surroundings.moved)
+        listening = self.listening
+        listening.step(tick, self.maker.noises, laid, self.surroundings.background)
         if self.places.any_can:
-            self.places.step(float(self.times[tick]), self.heard, self.listening.judged)
-        fill(
-            self.numbers.notices, poses.posture, self.surroundings.speed, self.numbers.cones,
-            self.limits.range, self.limits.half_fov, laid.sight, self.contacts.touch,
-            self.contacts.zone, self.listening.loudness, laid.meter_numbers, self._dt, laid.meters,
-        )  # fmt: skip
-        remembers = bool(self.memories.numbers.used.any())
-        if remembers:
-            self._remember()
+            self.places.step(time, listening.judged, listening.heard)
+        if self.told:
+            self._told_news.clear()
+        self.told = self._sharing.arrive(tick, self._told_news)
+        mind(self._minds_stage, laid, laid_before)
         if self.world.active:
-            for sense, values in self.awake.items():
-                self.awake_then[sense][...] = values
-            self.world.step(float(self.times[tick]), self._senses())
-            self.last[self.world.ended & (self.last < 0)] = tick
+            for which, values in self.awake.items():
+                self.awake_then[which][...] = values
+            self._senses = self._senses._replace(poses=poses, laid_poses=laid, told=self.told)
+            self.world.step(time, self._senses)
+            if self.world.any_ended:
+                self.last[self.world.ended & (self.last < 0)] = tick
+                self._all_ended = bool(self.world.ended.all())
             self._carry_out(poses)
-        if remembers:
-            self._sharing.tell(
-                tick, self.beliefs, self.memories.laid, poses, self.surroundings,
-                self.world.ladders.ranks,
-            )  # fmt: skip
+        self._sharing.tell(
+            tick, self.beliefs, self.laid_beliefs, laid, self.surroundings,
+            self.world.ladders.ranks,
+        )  # fmt: skip
         self.tick += 1
-        return float(self.times[self.tick - 1])
+        return time
 
     def _carry_out(self, poses: Poses) -> None:
         """Make the noises of the next tick, and raise the alarms, that minds came to."""
@@ -309,36 +318,6 @@ class Simulation:
             rank = float(world.ladders.ranks()[alarm.variant, alarm.teller])
             count = self._sharing.alarm(tick, alarm, self.beliefs, poses, rank)
             world.outcomes.tell_alarm(alarm, count)
-
-    def _remember(self) -> None:
-        """One tick of memory and telling."""
-        if self.told:
-            self._told_news.clear()
-        self.told = self._sharing.arrive(self.tick, self._told_news)
-        self.memories.step(
-            self._laid.poses,
-            self._laid.before,
-            self._dt,
-            self.sight.failed,
-            self.contacts,
-        )
-
-    def _senses(self) -> Senses:
-        """What the senses came to, for minds to act on."""
-        return Senses(
-            self.poses,
-            self._laid.poses,
-            self.memories.laid,
-            self.surroundings,
-            self.light,
-            self.sight,
-            self.contacts,
-            self.listening.loudness,
-            self.meters,
-            self.beliefs,
-            self.told,
-            self.places,
-        )
 
     def _poses_at(self, tick: int) -> tuple[Poses, Poses]:
         # A game writes into the same row again.

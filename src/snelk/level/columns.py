@@ -56,12 +56,19 @@ def laid_out(columns: Callable[[Any], Any], given: T) -> T:
     """A named tuple as compiled loops read it.
 
     Looking at its arrays takes longer than many a loop: who calls with the same ones again and
-    again keeps what comes of it, and calls with that.
+    again keeps what comes of it, and calls with that. One that has a `check` of how its arrays
+    fit each other is checked first.
 
     Raises:
-        ValueError: An array has another type or number of axes than the loops read.
+        ValueError: An array has another type or number of axes than the loops read, or they do not
+            fit each other.
     """
-    if not cython.compiled or isinstance(given, Columns):
+    if isinstance(given, Columns):
+        return given
+    check = getattr(given, "check", None)
+    if check is not None:
+        check()
+    if not cython.compiled:
         return given
     found: T = columns(given)
     return found

@@ -10,11 +10,7 @@ from numpy.typing import NDArray
 
 from snelk.config.models import Setup
 from snelk.level.columns import laid_out
-from snelk.mind.attending import attend
 from snelk.mind.columns import AttendedColumns, FocusNumberColumns
-from snelk.mind.drawn import Drawn
-from snelk.mind.memory import Beliefs
-from snelk.mind.meter import Meters
 from snelk.mind.signals import (
     FARTHEST,
     NOBODY,
@@ -24,9 +20,7 @@ from snelk.mind.signals import (
     Numbers,
     Truths,
 )
-from snelk.senses.bodies import Poses
-from snelk.senses.contact import Contacts
-from snelk.senses.sight import Sight, SightNumbers
+from snelk.senses.sight import SightNumbers
 
 
 class Attention:
@@ -36,7 +30,6 @@ class Attention:
         setups: The numbers of each variant.
         numbers: Everybody's sight.
         remembers: (variant, agent) who has a memory.
-        dt: Length of a tick, s.
 
     Attributes:
         numbers: What a focus is chosen by.
@@ -44,9 +37,7 @@ class Attention:
         laid_numbers: `numbers` as compiled loops read them.
     """
 
-    def __init__(
-        self, setups: Sequence[Setup], numbers: SightNumbers, remembers: Truths, dt: float
-    ) -> None:
+    def __init__(self, setups: Sequence[Setup], numbers: SightNumbers, remembers: Truths) -> None:
         shape = numbers.notices.shape
         names, agents = list(setups[0].cast), setups[0].agents
         characters = numbers.characters
@@ -88,10 +79,8 @@ class Attention:
             sensed=np.zeros(with_place, dtype=np.bool_),
             focus=np.full(shape[:2], NOBODY, dtype=np.int32),
         )
-        self._dt, self._tick = dt, 0
         self._laid = laid_out(AttendedColumns, self.now)
         self.laid_numbers = laid_out(FocusNumberColumns, self.numbers)
-        self._all = np.zeros(shape, dtype=np.bool_)
         self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
 
     @property
@@ -103,25 +92,6 @@ class Attention:
     def laid(self) -> Attended:
         """`now` as compiled loops read it."""
         return self._laid
-
-    def step(
-        self,
-        poses: Poses,
-        sight: Sight,
-        contacts: Contacts,
-        loudness: Numbers,
-        meters: Meters,
-        beliefs: Beliefs,
-        ignored: Truths | None,
-        drawn: Drawn,
-    ) -> None:
-        """Follow one tick; `ignored`, (variant, agent, target), are not worth a focus."""
-        attend(
-            poses, sight.failed, contacts.touch, contacts.zone, loudness, meters.value, beliefs,
-            self._all if ignored is None else ignored, drawn.x, drawn.y, drawn.meter,
-            drawn.heard, self.laid_numbers, self._dt, self._tick, self._laid,
-        )  # fmt: skip
-        self._tick += 1
 
     def is_worth(self, v: int, attribute: str, who: int, value: float) -> None:
         """An attribute of somebody has changed: those that choose their focus by it mind that."""

@@ -1,4 +1,7 @@
-from snelk.level.columns cimport Columns
+from snelk.level.columns cimport Columns, GridColumns
+from snelk.senses.columns cimport (
+    ContactColumns, SightColumns, SightLimitColumns, SightNumberColumns, SurroundingColumns,
+)
 
 
 cdef class MeterNumberColumns(Columns):
@@ -52,6 +55,7 @@ cdef class LadderColumns(Columns):
     cdef public signed char[:, :, ::1] news
     cdef public const double[:, :, ::1] least
     cdef public const unsigned char[:, :, ::1] interruptible
+    cdef public Py_ssize_t[:, ::1] since
     cdef public const Py_ssize_t[:, ::1] busy_until
     cdef public const unsigned char[:, ::1] out
 
@@ -96,3 +100,30 @@ cdef class CellColumns(Columns):
     cdef public const int[::1] starts, others
     cdef public const double[::1] parts
     cdef public double[::1] share, around
+
+
+cdef class MindStageColumns(Columns):
+    cdef public double dt
+    cdef public bint remembers
+    cdef public SightNumberColumns numbers
+    cdef public SightLimitColumns limits
+    cdef public SurroundingColumns surroundings
+    cdef public SightColumns sight
+    cdef public ContactColumns contacts
+    cdef public double[:, :, ::1] loudness
+    cdef public MeterNumberColumns meter_numbers
+    cdef public MeterColumns meters
+    cdef public MemoryNumberColumns memory_numbers
+    cdef public NewsColumns heard, told
+    cdef public GridColumns grid
+    cdef public Py_ssize_t[::1] scratch
+    cdef public BeliefColumns beliefs
+
+
+cdef class LadderStageColumns(Columns):
+    cdef public CodeColumns code
+    cdef public FactColumns facts
+    cdef public double[:, :, ::1] values
+    cdef public double[::1] stack
+    cdef public LadderColumns ladders
+    cdef public unsigned char[:, :, ::1] ready

@@ -55,3 +55,11 @@ class DrawnColumns(Columns):
 
 class CellColumns(Columns):
     """Those of `Cells`."""
+
+
+class MindStageColumns(Columns):
+    """Those of `MindStage`."""
+
+
+class LadderStageColumns(Columns):
+    """Those of `LadderStage`."""

@@ -1,6 +1,8 @@
 cimport cython
 
-from snelk.mind.columns cimport CodeColumns, FactColumns, LadderColumns, SignalColumns
+from snelk.mind.columns cimport (
+    CodeColumns, FactColumns, LadderColumns, LadderStageColumns, SignalColumns,
+)
 
 cdef double CLOSE, SLACK
 cdef Py_ssize_t BEGINS, IS_DROPPED
@@ -14,15 +16,14 @@ cdef Py_ssize_t TARGET_LIGHT
 cdef Py_ssize_t BELOW, AT_MOST, ABOVE, AT_LEAST, EQUAL, UNEQUAL
 
 @cython.locals(
+    code=CodeColumns, facts=FactColumns, ladders=LadderColumns, table="double[:, :, ::1]",
+    stack="double[::1]", ready="unsigned char[:, :, ::1]",
     found=Py_ssize_t, agents=Py_ssize_t, transitions=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t,
     c=Py_ssize_t, state=Py_ssize_t, program=Py_ssize_t, may=bint, true=bint, due=bint, was=bint, now=bint, held=double,
     since=double,
 )
 cdef Py_ssize_t _decide(
-    CodeColumns code, SignalColumns signals, FactColumns facts, const double[:, :, ::1] table,
-    double[::1] stack,
-    Py_ssize_t tick, double dt, LadderColumns ladders,
-    unsigned char[:, :, ::1] ready,
+    LadderStageColumns stage, SignalColumns signals, Py_ssize_t tick, double dt,
 ) noexcept
 
 @cython.locals(found=double, top=Py_ssize_t, n=Py_ssize_t, step=Py_ssize_t, which=Py_ssize_t, who=Py_ssize_t)

@@ -8,7 +8,7 @@ from cython.cimports.libc.math import fabs
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door, laid_out, plain
-from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns, SignalColumns
+from snelk.mind.columns import CodeColumns, FactColumns, LadderStageColumns, SignalColumns
 from snelk.mind.evaluation import CLOSE
 from snelk.mind.memory import SLACK
 from snelk.mind.programs import (
@@ -40,6 +40,7 @@ from snelk.mind.programs import (
     LadderState,
 )
 from snelk.mind.signals import Signals
+from snelk.mind.stage import LadderStage
 
 (
     SEEN, HEARD, FELT, TOLD, ANY_SEEN, ANY_HEARD, ANY_FELT, ANY_TOLD, METER, KNOWS, DISTANCE,
@@ -61,45 +62,23 @@ from snelk.mind.signals import Signals
 
 
 @door
-def decide(
-    code: Code,
-    signals: Signals,
-    facts: Facts,
-    table: NDArray[np.float64],
-    stack: NDArray[np.float64],
-    tick: int,
-    dt: float,
-    ladders: LadderState,
-    ready: NDArray[np.bool_],
-) -> int:
-    """One tick of all ladders; how many transitions can be taken, and are marked in `ready`.
+def decide(stage: LadderStage, signals: Signals, tick: int, dt: float) -> int:
+    """One tick of all ladders; how many transitions can be taken, or begin or cease to be due.
 
     Args:
-        code: The conditions.
-        signals: What they ask for.
-        facts: The attributes they ask for.
-        table: (row, variant, agent) what else they ask for.
-        stack: As many numbers as lie on it at once.
+        stage: The ladders; for how long conditions have been true, and who can take which
+            transition, is overwritten.
+        signals: What conditions ask for.
         tick: The number of the tick.
-        dt: Length of the tick, s.
-        ladders: For how long conditions have been true, overwritten.
-        ready: (variant, agent, transition) overwritten.
+        dt: Its length, s.
+
+    Raises:
+        ValueError: The signals are not those of so many.
     """
-    _facts_fit(facts, *ready.shape[:2])
-    agree(plain(signals).seen.shape, table.shape[1:], ready.shape[:2])
-    agree(ready.shape[:2], plain(ladders).busy_until.shape, plain(ladders).least.shape[:2])
-    agree(ready.shape, plain(ladders).held.shape, plain(ladders).program.shape)
-    return _decide(
-        laid_out(CodeColumns, code),
-        laid_out(SignalColumns, signals),
-        laid_out(FactColumns, facts),
-        table,
-        stack,
-        tick,
-        dt,
-        laid_out(LadderColumns, ladders),
-        ready,
-    )
+    found = _decide(laid_out(LadderStageColumns, stage), laid_out(SignalColumns, signals), tick, dt)
+    if found < 0:
+        raise ValueError("signals that do not fit the ladders")
+    return found
 
 
 @door
@@ -114,7 +93,8 @@ def which_hold(
     """What each condition comes to for everybody: (condition, variant, agent), overwritten."""
     agree(found.shape, (len(plain(code).starts) - 1, *plain(signals).seen.shape))
     agree(table.shape[1:], plain(signals).seen.shape)
-    _facts_fit(facts, *found.shape[1:])
+    agree(plain(facts).values.shape[:2], (len(plain(facts).absent), found.shape[1]))
+    agree(plain(facts).characters.shape, found.shape[2:])
     _which_hold(
         laid_out(CodeColumns, code),
         laid_out(SignalColumns, signals),
@@ -123,12 +103,6 @@ def which_hold(
         stack,
         found,
     )
-
-
-def _facts_fit(facts: Facts, variants: int, agents: int) -> None:
-    values, absent, characters = plain(facts)
-    agree(values.shape[:2], (len(absent), variants))
-    agree(characters.shape, (agents,))
 
 
 def _which_hold(
@@ -147,22 +121,17 @@ def _which_hold(
                     found[program, v, a] = value != 0.0
 
 
-def _decide(
-    code: Code,
-    signals: Signals,
-    facts: Facts,
-    table: NDArray[np.float64],
-    stack: NDArray[np.float64],
-    tick: int,
-    dt: float,
-    ladders: LadderState,
-    ready: NDArray[np.bool_],
-) -> int:
-    found = 0
+def _decide(stage: LadderStage, signals: Signals, tick: int, dt: float) -> int:
+    code, facts, table, stack = stage.code, stage.facts, stage.values, stage.stack
+    ladders, ready = stage.ladders, stage.ready
     agents, transitions = ready.shape[1], ready.shape[2]
+    if signals.seen.shape[0] != ready.shape[0] or signals.seen.shape[1] != agents:
+        return -1
+    found = 0
     with nogil:
         for v in range(len(ready)):
             for a in range(agents):
+                ladders.since[v, a] += 1
                 state = max(ladders.state[v, a], 0)
                 may = _may_leave(signals, ladders, tick, v, a, state)
                 for c in range(transitions):

@@ -17,11 +17,12 @@ from snelk.config.minds import Ladder
 from snelk.config.models import Setup
 from snelk.config.nodes import WORDS_OF, Node
 from snelk.level.columns import laid_out
-from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns
+from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns, LadderStageColumns
 from snelk.mind.deciding import decide, which_hold
 from snelk.mind.evaluation import chance_of_stay
 from snelk.mind.programs import BEGINS, NO_WORD, Code, Facts, LadderState, Table
 from snelk.mind.signals import Signals
+from snelk.mind.stage import LadderStage
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -105,6 +106,7 @@ class Ladders:
             news=np.zeros(with_transitions, dtype=np.int8),
             least=self.least,
             interruptible=self.interruptible,
+            since=self.since,
             busy_until=self.busy_until,
             out=self.out,
         )
@@ -139,10 +141,13 @@ class Ladders:
         characters = [names.index(agent) for agent in self.agents]
         facts = Facts(values, np.array(absent, np.float64), np.array(characters, np.int32))
         self._laid_facts = laid_out(FactColumns, facts)
-        self._laid_code = laid_out(CodeColumns, self._code)
         self.laid = laid_out(LadderColumns, self._transitions)
         self._values = np.zeros((len(self._table.leaves), *self.state.shape))
-        self._stack = np.zeros(self._table.deepest)
+        stage = LadderStage(
+            laid_out(CodeColumns, self._code), self._laid_facts, self._values,
+            np.zeros(self._table.deepest), self.laid, self._ready,
+        )  # fmt: skip
+        self._stage = laid_out(LadderStageColumns, stage)
         leaves = enumerate(self._table.leaves)
         self._asked = [(row, leaf) for row, leaf in leaves if leaf.word != "chance"]
         for v, a in np.argwhere(self.used).tolist():
@@ -194,16 +199,11 @@ class Ladders:
             look_up: Gives the values, (variant, agent), of what else is; see `evaluate`.
         """
         self.tick += 1
-        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            for row, leaf in self._asked:
-                self._values[row] = look_up(leaf)
-        self.since += 1
+        for row, leaf in self._asked:
+            self._values[row] = look_up(leaf)
         self.reacting, self.dropped = [], []
         transitions = self._transitions
-        if not decide(
-            self._laid_code, signals, self._laid_facts, self._values, self._stack, self.tick,
-            self.dt, self.laid, self._ready,
-        ):  # fmt: skip
+        if not decide(self._stage, signals, self.tick, self.dt):
             return []
         for v, a, c in np.argwhere(transitions.news).tolist():
             begins = transitions.news[v, a, c] == BEGINS

@@ -7,6 +7,6 @@ cdef Py_ssize_t HEARD, NOBODY
 
 @cython.locals(pair=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, age=double)
 cdef void _add_up(
-    NoiseColumns noises, HeardColumns heard, const double[:, ::1] error, double now,
+    NoiseColumns noises, HeardColumns heard, Py_ssize_t pairs, const double[:, ::1] error, double now,
     double[:, :, ::1] loudness, NewsColumns news,
 ) noexcept

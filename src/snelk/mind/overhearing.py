@@ -13,23 +13,32 @@ from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises, Numbers
 
 @door
 def add_up(
-    noises: Noises, heard: Heard, error: Numbers, now: float, loudness: Numbers, news: News
+    noises: Noises,
+    heard: Heard,
+    pairs: int,
+    error: Numbers,
+    now: float,
+    loudness: Numbers,
+    news: News,
 ) -> None:
     """Add up how strong the noises of each maker are, and keep the newest that was heard.
 
     Args:
         noises: The noises.
         heard: What became of them.
+        pairs: How many pairs of noise and ear that is.
         error: (variant, agent) how far off they may seem, m for each m of distance.
         now: The time of the tick, s.
         loudness: (variant, agent, target) strengths are added to it.
         news: Those of each target are overwritten by newer ones.
     """
+    agree((0 <= pairs <= len(plain(heard).row),), (True,))
     agree(error.shape, loudness.shape[:2])
     agree(loudness.shape, plain(news).x.shape)
     _add_up(
         laid_out(NoiseColumns, noises),
         laid_out(HeardColumns, heard),
+        pairs,
         error,
         now,
         loudness,
@@ -38,10 +47,16 @@ def add_up(
 
 
 def _add_up(
-    noises: Noises, heard: Heard, error: Numbers, now: float, loudness: Numbers, news: News
+    noises: Noises,
+    heard: Heard,
+    pairs: int,
+    error: Numbers,
+    now: float,
+    loudness: Numbers,
+    news: News,
 ) -> None:
     with nogil:
-        for pair in range(len(heard.row)):
+        for pair in range(pairs):
             v, a, j = heard.variant[pair], heard.agent[pair], heard.by[pair]
             if heard.failed[pair] != HEARD or j == NOBODY:
                 continue

@@ -15,15 +15,12 @@ from snelk.config.models import Setup
 from snelk.level.columns import laid_out
 from snelk.mind.columns import DrawnColumns, MeterNumberColumns
 from snelk.mind.drawn import Drawn
-from snelk.mind.fading import fade
+from snelk.mind.fading import draw, draw_loud, fade
 from snelk.mind.meter import MeterNumbers
-from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises
+from snelk.senses.stores import HeardStore, NoiseStore
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
-
-SLACK = 1e-9
-"""Times this close are the same, s."""
 
 
 class Places:
@@ -50,28 +47,14 @@ class Places:
         self.drawn = Drawn.blank(shape)
         self.laid = laid_out(DrawnColumns, self.drawn)
 
-    def step(self, now: float, heard: Heard, noises: Noises) -> None:
+    def step(self, now: float, noises: NoiseStore, heard: HeardStore) -> None:
         """Follow one tick: `noises` are those that were judged, `heard` what became of them."""
-        rows = np.zeros(0, dtype=np.intp)
-        if len(heard.agent):
-            rows = np.flatnonzero((heard.failed == HEARD) & (heard.by == NOBODY))
-            rows = rows[self.can[heard.variant[rows], heard.agent[rows]]]
-        if self._is_loud:
-            self._loud[...] = 0.0
-        self._is_loud = len(rows) > 0
-        np.add.at(self._loud, (heard.variant[rows], heard.agent[rows]), heard.strength[rows])
+        if heard.count or self._is_loud:
+            draw_loud(heard.laid, heard.count, self.can, self._loud)
+            self._is_loud = heard.count > 0
         fade(self._loud, self._meters, self._forget, self._dt, self.laid)
-        if len(rows) == 0:
-            return
-        drawn = self.drawn
-        for row in rows:
-            place = heard.variant[row], heard.agent[row]
-            t, kind = noises.t[heard.row[row]], noises.kind[heard.row[row]]
-            drawn.heard[place] = True
-            if not drawn.age[place] < now - t - SLACK:
-                drawn.x[place], drawn.y[place] = heard.x[row], heard.y[row]
-                drawn.age[place], drawn.kind[place] = max(now - t, 0.0), kind
-                drawn.blur[place] = self._error[place] * heard.straight[row]
+        if heard.count:
+            draw(noises.laid, heard.laid, heard.count, self.can, self._error, now, self.laid)
 
     def drop(self, v: int, a: int) -> None:
         """Let a place go: it was seen to be empty."""

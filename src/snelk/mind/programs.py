@@ -65,6 +65,7 @@ class LadderState(NamedTuple):
     news: NDArray[np.int8]  # (variant, agent, transition): BEGINS, IS_DROPPED, or 0
     least: NDArray[np.float64]  # (variant, agent, state): how long it has to be stayed in, s
     interruptible: NDArray[np.bool_]  # (variant, agent, state)
+    since: NDArray[np.int64]  # (variant, agent) ticks since the state was entered; overwritten
     busy_until: NDArray[np.int64]  # (variant, agent): the tick before which it does nothing
     out: NDArray[np.bool_]  # (variant, agent): who has been taken out, and does nothing for good
 

@@ -10,12 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.level.columns import plain
 from snelk.level.grid import NO_WALL
 from snelk.mind.memory import Beliefs, News
 from snelk.mind.telling import who_tells
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.ears import Ears
-from snelk.senses.hearing import HEARING_GATES, NOBODY, Heard, Noises
+from snelk.senses.hearing import HEARING_GATES, Heard, Noises
+from snelk.senses.listening import begin_pairs
+from snelk.senses.stores import HeardStore, NoiseStore
 from snelk.senses.surroundings import Surroundings
 
 Numbers = NDArray[np.float64]
@@ -138,8 +141,8 @@ class Sharing:
     ) -> None:
         """Send what is told at this tick; it arrives at the next one at the earliest.
 
-        `laid` are the beliefs as compiled loops read them; `ranks_now` gives the ranks, (variant,
-        agent), of everybody's alert state.
+        `laid` are the beliefs as compiled loops read them, as `poses` may be; `ranks_now` gives
+        the ranks, (variant, agent), of everybody's alert state.
         """
         if not self.anybody:
             return
@@ -203,7 +206,8 @@ class Sharing:
         cares = self.notices[v][np.ix_(listeners, targets)] & (i[:, None] != targets)
         failed[~cares] = CARES
         failed[~self.remembers[v, listeners]] = MEMORY
-        failed[~poses.present[v if len(poses.x) > 1 else 0][i]] = PRESENT
+        there = plain(poses)
+        failed[~there.present[v if len(there.x) > 1 else 0][i]] = PRESENT
         return Saying(v, a, by, arrives, listeners, targets, failed, straight, limit, wall)
 
     def _send(self, saying: Saying, tick: int, news: Numbers, rank: float) -> None:
@@ -240,14 +244,19 @@ class Sharing:
         self._speakers = set(zip(v.tolist(), a.tolist(), strict=True))
         if len(speak) == 0:
             return Heard.none()
-        p = v if len(poses.x) > 1 else np.zeros_like(v)
-        who, count = self.ears.characters[a], len(speak)
-        up = self.bodies.eyes[v, who, poses.posture[p, who]]
-        nothing = np.full(count, -1, dtype=np.intp)
-        voices = Noises(
-            v.astype(np.intp), speak, np.zeros(count), nothing, nothing, nothing,
-            poses.x[p, who], poses.y[p, who], poses.z[p, who] + up, self.reach[v, a],
-            np.full(count, NOBODY, dtype=np.intp), nothing,
+        who, there = self.ears.characters[a], plain(poses)
+        p = v if len(there.x) > 1 else np.zeros_like(v)
+        up = self.bodies.eyes[v, who, there.posture[p, who]]
+        blank = Noises.blank(len(speak))
+        voices = blank._replace(
+            variant=v, number=speak, x=there.x[p, who], y=there.y[p, who],
+            z=there.z[p, who] + up, reach=self.reach[v, a],
         )  # fmt: skip
-        judged = self.audience[v, a] & self.ears.numbers.used[v]
-        return self.ears.judge(voices, judged, poses, surroundings.background, placed=False)
+        said, heard = NoiseStore.of(voices, 0), HeardStore()
+        pairs = np.nonzero(self.audience[v, a] & self.ears.numbers.used[v])
+        rows, agents = map(np.ascontiguousarray, pairs)
+        heard.make_room(len(rows))
+        heard.count = len(rows)
+        begin_pairs(said.laid, rows, agents, heard.laid)
+        self.ears.judge(said, heard, poses, surroundings.background, placed=False)
+        return heard.heard()

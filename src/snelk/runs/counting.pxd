@@ -2,10 +2,10 @@ cimport cython
 
 from snelk.mind.columns cimport BeliefColumns, SignalColumns
 from snelk.runs.columns cimport PairColumns, TallyColumns
-from snelk.senses.columns cimport PoseColumns
+from snelk.senses.columns cimport HeardColumns, PoseColumns
 
 cdef double NAN, SLACK, REACHED
-cdef Py_ssize_t NO_BELIEF, SENSED, IN_VIEW
+cdef Py_ssize_t NO_BELIEF, SENSED, IN_VIEW, HEARD, NOBODY
 
 @cython.locals(
     v=Py_ssize_t, p=Py_ssize_t, n=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, k=Py_ssize_t,
@@ -27,4 +27,9 @@ cdef void _count_agents(
     const unsigned char[::1] alive, double t, PoseColumns poses, const int[::1] characters,
     SignalColumns signals, const double[:, :, ::1] rank, const unsigned char[:, ::1] used,
     TallyColumns tally,
+) noexcept
+
+@cython.locals(pair=Py_ssize_t, v=Py_ssize_t)
+cdef void _count_heard(
+    const unsigned char[::1] alive, HeardColumns heard, Py_ssize_t pairs, double[:, :, ::1] found,
 ) noexcept

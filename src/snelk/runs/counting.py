@@ -15,8 +15,9 @@ from snelk.mind.signals import Signals
 from snelk.runs.columns import PairColumns, TallyColumns
 from snelk.runs.tally import Pairs, Tally
 from snelk.senses.bodies import Poses
-from snelk.senses.columns import PoseColumns
+from snelk.senses.columns import HeardColumns, PoseColumns
 from snelk.senses.contact import SENSED
+from snelk.senses.hearing import HEARD, NOBODY, Heard
 from snelk.senses.sight import IN_VIEW
 
 if not compiled:  # else it is the C library's, by the import above
@@ -208,3 +209,29 @@ def _count_agents(
                     highest = tally.highest_rank[v, a]
                     if isnan(highest) or rank[v, a, state] > highest:
                         tally.highest_rank[v, a] = rank[v, a, state]
+
+
+@door
+def count_heard(
+    alive: NDArray[np.bool_], heard: Heard, pairs: int, found: NDArray[np.float64]
+) -> None:
+    """Add up the noises of each maker that were heard.
+
+    Args:
+        alive: (variant,) which have not ended.
+        heard: What became of noises at ears.
+        pairs: How many pairs of noise and ear that is.
+        found: (variant, agent, target) added to.
+    """
+    agree((0 <= pairs <= len(plain(heard).row), len(alive) == len(found)), (True, True))
+    _count_heard(alive, laid_out(HeardColumns, heard), pairs, found)
+
+
+def _count_heard(
+    alive: NDArray[np.bool_], heard: Heard, pairs: int, found: NDArray[np.float64]
+) -> None:
+    with nogil:
+        for pair in range(pairs):
+            v = heard.variant[pair]
+            if heard.failed[pair] == HEARD and heard.by[pair] != NOBODY and alive[v]:
+                found[v, heard.agent[pair], heard.by[pair]] += 1.0

@@ -317,7 +317,7 @@ class Live:
         source = int(beliefs.source[0, a, j])
         if source == NO_BELIEF:
             return None
-        doubt = uncertainty(self._simulation.memories.numbers, beliefs)[0, a, j]
+        doubt = uncertainty(self._simulation.memory_numbers, beliefs)[0, a, j]
         x, y, age = (float(v[0, a, j]) for v in (beliefs.x, beliefs.y, beliefs.age))
         return Belief(x, y, age, float(doubt), SOURCES[source])
 
@@ -330,9 +330,7 @@ class Live:
         if np.isnan(places.x[0, a]):
             return None
         age = float(places.age[0, a])
-        doubt = (
-            float(places.blur[0, a]) + float(self._simulation.memories.numbers.spread[0, a]) * age
-        )
+        doubt = float(places.blur[0, a]) + float(self._simulation.memory_numbers.spread[0, a]) * age
         return Belief(float(places.x[0, a]), float(places.y[0, a]), age, doubt, "heard")
 
     def _agent(self, agent: str) -> int:
@@ -359,7 +357,7 @@ class Live:
     def _hearing(self) -> list[Event]:
         """The noises that were heard at this tick; they may have been made some ticks before."""
         simulation = self._simulation
-        if len(simulation.noises.t):
+        if simulation.maker.noises.count:
             self._noises.append(simulation.noises)
         heard: Heard = simulation.heard
         if not len(heard.agent):

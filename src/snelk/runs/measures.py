@@ -20,9 +20,8 @@ from snelk.level.columns import laid_out
 from snelk.mind.ladder import Step
 from snelk.mind.meter import REACHED
 from snelk.runs.columns import PairColumns, TallyColumns
-from snelk.runs.counting import count_agents, count_pairs
+from snelk.runs.counting import count_agents, count_heard, count_pairs
 from snelk.runs.tally import Pairs, Tally
-from snelk.senses.hearing import HEARD, NOBODY
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -108,7 +107,7 @@ class Measurer:
         now = simulation.tick - 1
         alive = (simulation.last < 0) | (simulation.last == now)
         world, contacts = simulation.world, simulation.contacts
-        poses, beliefs = simulation.laid_poses, simulation.memories.laid
+        poses, beliefs = simulation.laid_poses, simulation.laid_beliefs
         count_pairs(
             self._pairs, alive, t, UNDONE, poses, simulation.sight.failed, contacts.touch,
             contacts.zone, simulation.listening.loudness, simulation.meters.value, beliefs,
@@ -124,11 +123,9 @@ class Measurer:
             self._keep_searches(alive)
 
     def _keep_noises(self, alive: Truths) -> None:
-        heard = self.simulation.heard
-        if len(heard.agent):
-            chosen = (heard.failed == HEARD) & (heard.by != NOBODY) & alive[heard.variant]
-            place = heard.variant[chosen], heard.agent[chosen], heard.by[chosen]
-            np.add.at(self.noises_heard, place, 1.0)
+        heard = self.simulation.listening.heard
+        if heard.count:
+            count_heard(alive, heard.laid, heard.count, self.noises_heard)
 
     def _keep_states(self, t: float, alive: Truths) -> None:
         world = self.simulation.world

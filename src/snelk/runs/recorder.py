@@ -102,7 +102,7 @@ class Recorder:
         self._told: list[tuple[float, Message]] = []
         self._voices: list[list[tuple[object, ...]]] = [[] for _ in simulation.setups]
         self._voiced: dict[tuple[int, int], NDArray[np.int8]] = {}
-        self._noises: list[Noises] = [simulation.maker.nothing]
+        self._noises: list[Noises] = [Noises.blank(0)]
         self._heard: list[tuple[float, Heard]] = []
         self._last_heard: list[dict[tuple[int, int], float]] = [{} for _ in simulation.setups]
         self._finder = EventFinder(simulation)
@@ -147,9 +147,9 @@ class Recorder:
         _store(self._beliefs, n, self.simulation.beliefs)
         self._keep_said(time)
         self._told += [(time, message) for message in self.simulation.told]
-        if len(self.simulation.noises.t):
+        if self.simulation.maker.noises.count:
             self._noises.append(self.simulation.noises)
-        if len(self.simulation.heard.agent):
+        if self.simulation.listening.heard.count:
             self._heard.append((time, self.simulation.heard))
         self._light[n] = self.simulation.light
         self._times[n] = time

@@ -206,7 +206,7 @@ def belief_table(
     arrays are (tick, variant, …).
     """
     numbers = simulation.numbers
-    used = simulation.memories.numbers.used[v]
+    used = simulation.memory_numbers.used[v]
     pairs = numbers.notices[v] & used[:, None]
     pairs &= numbers.characters[:, None] != np.arange(len(simulation.names))
     agent, target = np.nonzero(pairs)
@@ -229,7 +229,7 @@ def belief_table(
     there = poses.present[ticks, p, j]
     true_x, true_y = poses.x[ticks, p, j], poses.y[ticks, p, j]
     error = np.where(there, np.hypot(x - true_x, y - true_y), np.nan)
-    doubt = uncertainty(simulation.memories.numbers, beliefs)
+    doubt = uncertainty(simulation.memory_numbers, beliefs)
     return pa.table(
         {
             "t": times[ticks],

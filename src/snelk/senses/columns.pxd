@@ -1,4 +1,4 @@
-from snelk.level.columns cimport Columns
+from snelk.level.columns cimport Columns, GridColumns, ZoneColumns
 
 
 cdef class PoseColumns(Columns):
@@ -72,3 +72,23 @@ cdef class HeardColumns(Columns):
     cdef public double[::1] acuity, background, limit, straight, through, height, around
     cdef public double[::1] strength, x, y
     cdef public double[:, ::1] ear
+
+
+cdef class SenseStageColumns(Columns):
+    cdef public double dt
+    cdef public Py_ssize_t asked
+    cdef public const int[::1] everybody
+    cdef public BodyColumns bodies
+    cdef public ZoneColumns zones
+    cdef public AroundColumns around
+    cdef public SurroundingColumns surroundings
+    cdef public LightColumns lights
+    cdef public double[:, ::1] light
+    cdef public SightNumberColumns numbers
+    cdef public SightLimitColumns limits
+    cdef public GridColumns grid, solid_grid
+    cdef public Py_ssize_t[::1] scratch
+    cdef public SightColumns sight
+    cdef public ContactNumberColumns contact_numbers
+    cdef public const double[:, ::1] touch_awake, zone_awake
+    cdef public ContactColumns contacts

@@ -51,3 +51,7 @@ class NoiseColumns(Columns):
 
 class HeardColumns(Columns):
     """Those of `Heard`."""
+
+
+class SenseStageColumns(Columns):
+    """Those of `SenseStage`."""

@@ -12,10 +12,11 @@ from snelk.level.columns import GridColumns, laid_out, plain
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.columns import BodyColumns, HeardColumns, NoiseColumns
+from snelk.senses.columns import BodyColumns
 from snelk.senses.hearing import HEARD, NOBODY, Heard, HearingNumbers, Noises, Numbers
 from snelk.senses.listening import at_ears, walk_to_ears
 from snelk.senses.sight import EDGE
+from snelk.senses.stores import HeardStore, NoiseStore
 
 
 class Ears:
@@ -54,46 +55,37 @@ class Ears:
         self._errs = bool(numbers.place_error.any())
 
     def judge(
-        self,
-        noises: Noises,
-        judged: NDArray[np.bool_],
-        poses: Poses,
-        background: Numbers,
-        *,
-        placed: bool = True,
-    ) -> Heard:
-        """Judge noises at ears; the pairs come in the order of the noises.
+        self, noises: NoiseStore, heard: HeardStore, poses: Poses, background: Numbers,
+        *, placed: bool = True,
+    ) -> None:  # fmt: skip
+        """Judge noises at ears.
 
         Args:
             noises: The noises.
-            judged: (noise, agent) which noise is judged at whose ears.
+            heard: Which noise is judged at whose ears; what becomes of it is filled in.
             poses: Where everybody is.
             background: (variant, character) background noise everybody is in, 0 to 1.
             placed: Whether it is asked where they seem to come from.
         """
-        n, a = map(np.ascontiguousarray, np.nonzero(judged))
-        heard = Heard.blank(noises.variant[n], n, noises.number[n], a, noises.by[n])
-        if len(n) == 0:
-            return heard
-        numbers, ways = self.numbers, self.level.ways()
-        laid, laid_noises = laid_out(HeardColumns, heard), laid_out(NoiseColumns, noises)
+        numbers, ways, count = self.numbers, self.level.ways(), heard.count
         room, scratch = ways.room(), scratch_for(plain(ways.grid))
         for ground in ways.grounds():
             if not at_ears(
-                laid_noises, self.characters, poses, self._laid_bodies, background,
+                noises.laid, self.characters, poses, self._laid_bodies, background,
                 numbers.acuity, self.awake, numbers.cares, *self._grids, self._scratch, ground,
-                ways.grid, scratch, room, laid,
+                ways.grid, scratch, room, heard.laid, count,
             ):  # fmt: skip
                 break
         else:  # on a level too large to know all ways
-            pairs = np.flatnonzero(~np.isnan(heard.through) & np.isnan(heard.around))
-            start = np.stack([noises.x[n[pairs]], noises.y[n[pairs]]], axis=1)
-            walked = ways.around(start, heard.ear[pairs], heard.limit[pairs] + EDGE)
-            walk_to_ears(laid_noises, pairs, walked, laid)
+            rows = heard.rows
+            pairs = np.flatnonzero(~np.isnan(rows.through[:count]) & np.isnan(rows.around[:count]))
+            n = rows.row[pairs]
+            start = np.stack([noises.rows.x[n], noises.rows.y[n]], axis=1)
+            walked = ways.around(start, rows.ear[pairs], rows.limit[pairs] + EDGE)
+            walk_to_ears(noises.laid, pairs, walked, heard.laid)
         if placed and self._errs:
-            for pair in np.flatnonzero(heard.failed == HEARD).tolist():
-                self._misplace(heard, pair, noises)
-        return heard
+            for pair in np.flatnonzero(heard.rows.failed[:count] == HEARD).tolist():
+                self._misplace(heard.rows, pair, noises.rows)
 
     def _misplace(self, heard: Heard, pair: int, noises: Noises) -> None:
         """Where a noise seems to come from has an error that grows with its distance."""

@@ -66,6 +66,13 @@ class Noises(NamedTuple):
         """Some of these, by mask or index."""
         return Noises(*(values[chosen] for values in self))
 
+    @classmethod
+    def blank(cls, size: int) -> Noises:
+        """Room for noises; what is not filled in is -1."""
+        variant, number, kind, gait, ground, by, listed = np.full((7, size), -1, dtype=np.intp)
+        t, x, y, z, reach = np.full((5, size), -1.0)
+        return cls(variant, number, t, kind, gait, ground, x, y, z, reach, by, listed)
+
 
 class Heard(NamedTuple):
     """What became of noises at ears, as arrays of (pairs,); what no gate asked for is NaN."""
@@ -97,18 +104,16 @@ class Heard(NamedTuple):
     @classmethod
     def none(cls) -> Heard:
         """Nothing to hear."""
-        return cls.blank(*np.zeros((5, 0), dtype=np.intp))
+        return cls.blank(0)
 
     @classmethod
-    def blank(cls, variant: Codes, row: Codes, number: Codes, agent: Codes, by: Codes) -> Heard:
-        """Pairs of which nothing is known yet."""
-        size = len(variant)
-        failed = np.empty(size, dtype=np.int8)
-        wall = np.full(size, NO_WALL, dtype=np.intp)
+    def blank(cls, size: int) -> Heard:
+        """Room for pairs; what they are is to be filled in."""
+        variant, row, number, agent, by, wall = np.full((6, size), NO_WALL, dtype=np.intp)
+        failed = np.zeros(size, dtype=np.int8)
         acuity, background, limit, straight, through, height, around, strength, x, y = np.full(
             (10, size), np.nan
         )
-        strength[:] = 0.0
         ear = np.full((size, 2), np.nan)
         return cls(
             *(variant, row, number, agent, by, failed, acuity, background, limit, straight),

@@ -8,7 +8,7 @@ from cython.cimports.libc.math import hypot, isnan, sqrt
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, GroundColumns, agree, door, laid_out, plain
-from snelk.level.grid import Grid
+from snelk.level.grid import NO_WALL, Grid
 from snelk.level.ground import Ground
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, HeardColumns, NoiseColumns, PoseColumns
@@ -43,6 +43,91 @@ def _strength_of(distance: float, limit: float) -> float:
 
 
 @door
+def pair_up(
+    noises: Noises,
+    count: int,
+    made_at: NDArray[np.int64],
+    tick: int,
+    characters: NDArray[np.int32],
+    always: NDArray[np.bool_],
+    due: NDArray[np.bool_],
+    last: NDArray[np.int64],
+    heard: Heard,
+) -> int:
+    """Who listens to which noise at a tick: pairs in the order of the noises; how many.
+
+    Args:
+        noises: The noises.
+        count: How many of them there are.
+        made_at: (noise,) the tick at which each was made.
+        tick: The number of the tick.
+        characters: (agent,) which character an agent is; nobody listens to itself.
+        always: (variant, agent) who listens at each tick, to what was made at it.
+        due: (variant, agent) who listens seldom and does so now, to what was made since the last.
+        last: (variant, agent) the tick of that.
+        heard: The pairs, of which nothing is known yet; overwritten.
+    """
+    agree((0 <= count <= len(plain(noises).t), count <= len(made_at)), (True, True))
+    agree((count * len(characters) <= len(plain(heard).row),), (True,))
+    agree(always.shape, due.shape, last.shape, (len(always), len(characters)))
+    return _pair_up(
+        laid_out(NoiseColumns, noises), count, made_at, tick, characters, always, due, last,
+        laid_out(HeardColumns, heard),
+    )  # fmt: skip
+
+
+def _pair_up(
+    noises: Noises,
+    count: int,
+    made_at: NDArray[np.int64],
+    tick: int,
+    characters: NDArray[np.int32],
+    always: NDArray[np.bool_],
+    due: NDArray[np.bool_],
+    last: NDArray[np.int64],
+    heard: Heard,
+) -> int:
+    pair = 0
+    with nogil:
+        for n in range(count):
+            v = noises.variant[n]
+            for a in range(len(characters)):
+                listens = due[v, a] and made_at[n] > last[v, a]
+                if not listens and not (always[v, a] and made_at[n] == tick):
+                    continue
+                if noises.by[n] == characters[a]:
+                    continue
+                _begin_pair(noises, n, a, pair, heard)
+                pair += 1
+    return pair
+
+
+def _begin_pair(noises: Noises, n: int, a: int, pair: int, heard: Heard) -> None:
+    """A pair of which nothing is known yet."""
+    heard.variant[pair], heard.row[pair], heard.agent[pair] = noises.variant[n], n, a
+    heard.number[pair], heard.by[pair] = noises.number[n], noises.by[n]
+    heard.wall[pair], heard.strength[pair] = NO_WALL, 0.0
+    heard.acuity[pair], heard.background[pair], heard.limit[pair] = NAN, NAN, NAN
+    heard.straight[pair], heard.through[pair], heard.height[pair] = NAN, NAN, NAN
+    heard.around[pair], heard.x[pair], heard.y[pair] = NAN, NAN, NAN
+    heard.ear[pair, 0], heard.ear[pair, 1] = NAN, NAN
+
+
+@door
+def begin_pairs(noises: Noises, rows: Codes, agents: Codes, heard: Heard) -> None:
+    """Pairs of these noises and agents, of which nothing is known yet; `heard` is overwritten."""
+    agree(rows.shape, agents.shape)
+    agree((len(rows) <= len(plain(heard).row),), (True,))
+    _begin_pairs(laid_out(NoiseColumns, noises), rows, agents, laid_out(HeardColumns, heard))
+
+
+def _begin_pairs(noises: Noises, rows: Codes, agents: Codes, heard: Heard) -> None:
+    with nogil:
+        for pair in range(len(rows)):
+            _begin_pair(noises, rows[pair], agents[pair], pair, heard)
+
+
+@door
 def at_ears(
     noises: Noises,
     characters: NDArray[np.int32],
@@ -60,6 +145,7 @@ def at_ears(
     ways_scratch: NDArray[np.int64],
     room: Numbers,
     heard: Heard,
+    pairs: int,
 ) -> int:
     """The gates of each pair of noise and agent, and both ways where the reach has to decide.
 
@@ -80,6 +166,7 @@ def at_ears(
         ways_scratch: Of that.
         room: (4, corners) overwritten.
         heard: The pairs; the rest is filled in.
+        pairs: How many there are.
 
     Returns:
         Of how many pairs the way on foot is left to be found: it is not straight, and the ways
@@ -89,6 +176,7 @@ def at_ears(
     agree(room.shape, (4, count))
     agree(ways_scratch.shape, (len(plain(ways_grid).see_through) + 1,))
     agree(plain(heard).row.shape, plain(heard).agent.shape, plain(heard).failed.shape)
+    agree((0 <= pairs <= len(plain(heard).row),), (True,))
     agree(background.shape, plain(bodies).blocks.shape, (len(background), plain(poses).x.shape[1]))
     agree(acuity.shape, awake.shape, cares.shape[:2], (len(background), len(characters)))
     agree(
@@ -113,6 +201,7 @@ def at_ears(
         ways_scratch,
         room,
         laid_out(HeardColumns, heard),
+        pairs,
     )
 
 
@@ -133,10 +222,11 @@ def _at_ears(
     ways_scratch: NDArray[np.int64],
     room: Numbers,
     heard: Heard,
+    pairs: int,
 ) -> int:
     left = 0
     with nogil:
-        for pair in range(len(heard.row)):
+        for pair in range(pairs):
             n, a = heard.row[pair], heard.agent[pair]
             v = noises.variant[n]
             p = v if len(poses.x) > 1 else 0

@@ -36,6 +36,7 @@ from snelk.senses.sight import (
     sight_limits,
     sight_numbers,
 )
+from snelk.senses.stores import NoiseStore
 from snelk.senses.surrounding import surround
 from snelk.senses.surroundings import Surroundings, around_of
 
@@ -248,7 +249,7 @@ class _Footsteps:
         made = [t - (self.walked - end * self.stride) / self.speed for end in ends]
         count = len(self.places)
         noises = _noises(self, np.repeat(made, count), np.tile(np.arange(count), len(made)))
-        self.listening.step(tick, noises, poses, background)
+        self.listening.step(tick, NoiseStore.of(noises, tick), poses, background)
         loudness[...] = self.listening.loudness
 
 

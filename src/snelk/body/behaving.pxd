@@ -1,0 +1,33 @@
+cimport cython
+
+from snelk.body.asking cimport _ask
+from snelk.body.columns cimport BodyStageColumns, MovingColumns
+from snelk.body.moving cimport _follow, _move, _nearness
+from snelk.body.timing cimport _who_glances
+from snelk.mind.attending cimport _attend
+from snelk.mind.columns cimport SignalColumns
+from snelk.senses.columns cimport PoseColumns
+
+cdef double SLACK, STUCK_AFTER
+cdef Py_ssize_t NOT_YET, UNFIT
+
+@cython.locals(
+    variants=Py_ssize_t, agents=Py_ssize_t, targets=Py_ssize_t, rows=Py_ssize_t, fits=bint,
+    signals=SignalColumns, v=Py_ssize_t, a=Py_ssize_t, _close=double, arrived=bint,
+    unreachable=bint,
+)
+cdef bint _perceive(
+    BodyStageColumns stage, PoseColumns poses, MovingColumns moving,
+    const unsigned char[:, :, ::1] ignored, Py_ssize_t tick, bint counts,
+) noexcept
+
+@cython.locals(found=Py_ssize_t)
+cdef Py_ssize_t _go_on(
+    BodyStageColumns stage, MovingColumns moving, Py_ssize_t tick, bint waits,
+) noexcept
+
+@cython.locals(found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, stuck=bint, newly=bint)
+cdef Py_ssize_t _move_on(BodyStageColumns stage, MovingColumns moving) noexcept
+
+@cython.locals(fits=bint)
+cdef bint _fits(BodyStageColumns stage, MovingColumns moving) noexcept

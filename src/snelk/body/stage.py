@@ -1,0 +1,86 @@
+"""All that one tick of what agents attend to, decide and do reads and writes."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.body.doing import Doing
+from snelk.body.standing import Standing, Timing
+from snelk.level.columns import agree, plain
+from snelk.level.zones import Zones
+from snelk.mind.drawn import Drawn
+from snelk.mind.memory import Beliefs
+from snelk.mind.meter import Meters
+from snelk.mind.programs import LadderState
+from snelk.mind.signals import Attended, FocusNumbers, Signals
+from snelk.senses.bodies import Bodies
+from snelk.senses.contact import Contacts
+from snelk.senses.sight import Sight
+from snelk.senses.surroundings import Surroundings
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+NOT_YET, UNFIT = -1, -2
+"""Nobody has moved yet; and: bodies that do not fit. See `go_on`."""
+
+
+class BodyStage(NamedTuple):
+    """The minds and bodies of a batch: (variant, agent) where nothing else is said."""
+
+    dt: float  # s
+    given: bool  # whether anybody is moved from outside
+    characters: NDArray[np.int32]  # (agent,)
+    bodies: Bodies
+    zones: Zones
+    surroundings: Surroundings
+    light: Numbers  # (variant, character)
+    sight: Sight
+    contacts: Contacts
+    loudness: Numbers  # (variant, agent, target) of what was heard at this tick
+    meters: Meters
+    beliefs: Beliefs
+    told: Truths  # (variant, agent, target) of whom it was told at this tick
+    told_rank: Numbers  # the rank of the state of who told of it; -1 if nobody did
+    drawn: Drawn
+    focus_numbers: FocusNumbers
+    attended: Attended  # overwritten
+    standing: Standing
+    sees_me: Truths  # (variant, agent, watcher) overwritten
+    search_done: Truths
+    has_caught: Truths
+    was_caught: Truths
+    doing: Doing
+    signals: Signals  # overwritten
+    ladders: LadderState
+    timing: Timing  # overwritten
+    stuck: Truths  # who was stuck a tick ago; overwritten
+    newly_stuck: Truths  # overwritten
+
+    def check(self) -> None:
+        """Make sure that its arrays fit each other; see `agree`."""
+        seen, signals = plain(self.attended).seen, plain(self.signals)
+        variants, agents, targets = seen.shape
+        agree(
+            seen.shape, plain(self.sight).exposure.shape, plain(self.sight).failed.shape[:3],
+            plain(self.contacts).touch.shape, self.loudness.shape, plain(self.meters).value.shape,
+            plain(self.beliefs).x.shape, self.told.shape, self.told_rank.shape,
+            plain(self.focus_numbers).may.shape,
+        )  # fmt: skip
+        agree(
+            (variants, targets), self.light.shape, plain(self.bodies).blocks.shape,
+            (variants, plain(self.surroundings).speed.shape[1]),
+        )  # fmt: skip
+        agree((agents,), self.characters.shape)
+        agree(
+            (variants, agents), signals.seen.shape, plain(self.standing).state.shape,
+            plain(self.drawn).x.shape, plain(self.doing).kind.shape, self.search_done.shape,
+            self.has_caught.shape, self.was_caught.shape, plain(self.timing).due.shape,
+            plain(self.ladders).busy_until.shape, plain(self.ladders).since.shape,
+            self.stuck.shape, self.newly_stuck.shape,
+        )  # fmt: skip
+        agree(self.sees_me.shape, plain(self.standing).others.shape, (variants, agents, agents))
+        agree(self.sees_me.shape, (*plain(self.timing).freeze.shape[:2], agents))

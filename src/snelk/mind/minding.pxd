@@ -1,0 +1,9 @@
+cimport cython
+
+from snelk.mind.columns cimport MindStageColumns
+from snelk.mind.filling cimport _fill
+from snelk.mind.remembering cimport _remember
+from snelk.senses.columns cimport PoseColumns
+
+@cython.locals(rows=Py_ssize_t, targets=Py_ssize_t, fits=bint)
+cdef bint _mind(MindStageColumns stage, PoseColumns poses, PoseColumns before) noexcept

@@ -1,0 +1,55 @@
+"""One tick of meters and memories: compiled, see `snelk.level.columns`."""
+
+from __future__ import annotations
+
+from cython import compiled
+
+from snelk.level.columns import door, laid_out
+from snelk.mind.columns import MindStageColumns
+from snelk.mind.stage import MindStage
+from snelk.senses.bodies import Poses
+from snelk.senses.columns import PoseColumns
+
+if not compiled:  # else they are the loops' own, by the .pxd
+    from snelk.mind.filling import _fill
+    from snelk.mind.remembering import _remember
+
+
+@door
+def mind(stage: MindStage, poses: Poses, before: Poses) -> None:
+    """Fill and drain the meters, and keep what everybody believes.
+
+    Args:
+        stage: Overwritten with what they come to.
+        poses: Everybody's poses.
+        before: Everybody's poses a tick ago.
+
+    Raises:
+        ValueError: These arrays do not fit each other.
+    """
+    laid, then = laid_out(PoseColumns, poses), laid_out(PoseColumns, before)
+    if not _mind(laid_out(MindStageColumns, stage), laid, then):
+        raise ValueError("poses that do not fit the minds")
+
+
+def _mind(stage: MindStage, poses: Poses, before: Poses) -> bool:
+    rows, targets = poses.x.shape[0], poses.x.shape[1]
+    fits: bool = (
+        rows == before.x.shape[0] == stage.surroundings.speed.shape[0]
+        and targets == before.x.shape[1] == stage.loudness.shape[2]
+        and (rows == 1 or rows == stage.loudness.shape[0])
+    )
+    if not fits:
+        return False
+    _fill(
+        stage.numbers.notices, poses.posture, stage.surroundings.speed, stage.numbers.cones,
+        stage.limits.range, stage.limits.half_fov, stage.sight, stage.contacts.touch,
+        stage.contacts.zone, stage.loudness, stage.meter_numbers, stage.dt, stage.meters,
+    )  # fmt: skip
+    if stage.remembers:
+        _remember(
+            stage.numbers.notices, poses, before, stage.dt, stage.sight.failed,
+            stage.contacts.touch, stage.contacts.zone, stage.heard, stage.told,
+            stage.memory_numbers, stage.grid, stage.scratch, stage.beliefs,
+        )  # fmt: skip
+    return True

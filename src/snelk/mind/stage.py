@@ -1,0 +1,77 @@
+"""All that one tick of meters and memories, and one of ladders, reads and writes."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.level.columns import agree, plain
+from snelk.level.grid import Grid
+from snelk.mind.memory import Beliefs, MemoryNumbers, News
+from snelk.mind.meter import MeterNumbers, Meters
+from snelk.mind.programs import Code, Facts, LadderState
+from snelk.senses.contact import Contacts
+from snelk.senses.sight import Sight, SightLimits, SightNumbers
+from snelk.senses.surroundings import Surroundings
+
+
+class MindStage(NamedTuple):
+    """The meters and memories of a batch, and what its senses came to."""
+
+    dt: float  # s
+    remembers: bool  # whether anybody has a memory
+    numbers: SightNumbers
+    limits: SightLimits
+    surroundings: Surroundings
+    sight: Sight
+    contacts: Contacts
+    loudness: NDArray[np.float64]  # (variant, agent, target) of what was heard at this tick
+    meter_numbers: MeterNumbers
+    meters: Meters  # overwritten
+    memory_numbers: MemoryNumbers
+    heard: News  # the newest noises that were heard at this tick
+    told: News  # the newest that was told
+    grid: Grid  # the walls that stop a belief that is led on
+    scratch: NDArray[np.int64]  # of the grid
+    beliefs: Beliefs  # overwritten
+
+    def check(self) -> None:
+        """Make sure that its arrays fit each other; see `agree`."""
+        notices, sight = plain(self.numbers).notices, plain(self.sight)
+        agree(
+            notices.shape, plain(self.meters).value.shape, sight.distance.shape,
+            sight.failed.shape[:3], plain(self.contacts).touch.shape, self.loudness.shape,
+            plain(self.beliefs).x.shape, plain(self.heard).x.shape, plain(self.told).x.shape,
+        )  # fmt: skip
+        agree(
+            notices.shape[:2], plain(self.memory_numbers).used.shape,
+            plain(self.meter_numbers).used.shape,
+        )  # fmt: skip
+        cones = sight.failed.shape[:2] + sight.failed.shape[3:]
+        agree(plain(self.limits).range.shape, plain(self.limits).half_fov.shape, cones)
+        agree(plain(self.surroundings).speed.shape[1:], notices.shape[2:])
+        agree(self.scratch.shape, (len(plain(self.grid).see_through) + 1,))
+
+
+class LadderStage(NamedTuple):
+    """The ladders of a batch, with their conditions."""
+
+    code: Code  # the conditions
+    facts: Facts  # the attributes they ask for
+    values: NDArray[np.float64]  # (row, variant, agent) what else they ask for that is no signal
+    stack: NDArray[np.float64]  # as many numbers as lie on it at once
+    ladders: LadderState  # overwritten
+    ready: NDArray[np.bool_]  # (variant, agent, transition) which can be taken; overwritten
+
+    def check(self) -> None:
+        """Make sure that its arrays fit each other; see `agree`."""
+        facts, ladders, by_agent = plain(self.facts), plain(self.ladders), self.ready.shape[:2]
+        agree(facts.values.shape[:2], (len(facts.absent), by_agent[0]))
+        agree(facts.characters.shape, by_agent[1:])
+        agree(
+            by_agent, self.values.shape[1:], ladders.busy_until.shape, ladders.since.shape,
+            ladders.state.shape, ladders.least.shape[:2],
+        )  # fmt: skip
+        agree(self.ready.shape, ladders.held.shape, ladders.program.shape)

@@ -1,0 +1,91 @@
+"""Noises, and what becomes of them at ears, as they are made tick by tick: room that grows."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.level.columns import laid_out
+from snelk.senses.columns import HeardColumns, NoiseColumns
+from snelk.senses.hearing import Heard, Noises
+
+FIRST = 16
+"""Room for so many at first."""
+
+
+class NoiseStore:
+    """Some noises, and room for more.
+
+    Attributes:
+        rows: The noises, and after `count` of them what does not matter.
+        laid: The same as compiled loops read and write it.
+        count: How many noises there are.
+        made_at: Of each the tick at which it was made.
+    """
+
+    def __init__(self) -> None:
+        self.count = 0
+        self.rows = Noises.blank(FIRST)
+        self.laid = laid_out(NoiseColumns, self.rows)
+        self.made_at: NDArray[np.int64] = np.zeros(FIRST, dtype=np.int64)
+
+    @classmethod
+    def of(cls, noises: Noises, tick: int) -> NoiseStore:
+        """That of some noises that were made at a tick."""
+        store = cls()
+        store.add(noises, tick)
+        return store
+
+    def make_room(self, count: int) -> None:
+        """Let it hold so many."""
+        have = len(self.made_at)
+        if count <= have:
+            return
+        more = Noises.blank(2 * count)
+        for old, new in zip(self.rows, more, strict=True):
+            new[:have] = old
+        self.made_at = np.concatenate([self.made_at, np.zeros(2 * count - have, np.int64)])
+        self.rows, self.laid = more, laid_out(NoiseColumns, more)
+
+    def add(self, noises: Noises, tick: int) -> None:
+        """Add noises that are made at a tick."""
+        end = self.count + len(noises.t)
+        self.make_room(end)
+        for all_rows, rows in zip(self.rows, noises, strict=True):
+            all_rows[self.count : end] = rows
+        self.made_at[self.count : end] = tick
+        self.count = end
+
+    def drop_before(self, tick: int) -> None:
+        """Drop those that were made before a tick."""
+        first = int(np.searchsorted(self.made_at[: self.count], tick))
+        for values in (*self.rows, self.made_at):
+            values[: self.count - first] = values[first : self.count].copy()
+        self.count -= first
+
+    def noises(self) -> Noises:
+        """The noises, as they are now."""
+        some: Any = (values[: self.count].copy() for values in self.rows)
+        return Noises(*some)
+
+
+class HeardStore:
+    """What became of some noises at ears, and room for more; as `NoiseStore`."""
+
+    def __init__(self) -> None:
+        self.count = 0
+        self.rows = Heard.blank(FIRST)
+        self.laid = laid_out(HeardColumns, self.rows)
+
+    def make_room(self, count: int) -> None:
+        """Let it hold so many; what it holds is lost."""
+        if count > len(self.rows.row):
+            self.rows = Heard.blank(2 * count)
+            self.laid = laid_out(HeardColumns, self.rows)
+
+    def heard(self) -> Heard:
+        """What it holds now."""
+        some: Any = (values[: self.count].copy() for values in self.rows)
+        return Heard(*some)
