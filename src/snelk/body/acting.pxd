@@ -1,14 +1,15 @@
 cimport cython
 
-from snelk.body.columns cimport DoingColumns, MovingColumns, TimingColumns
+from snelk.body.columns cimport BodyStageColumns, DoingColumns, MovingColumns, TimingColumns
+from snelk.body.fitting cimport fits
 from snelk.body.moving cimport _begin_way, _nearness, _take_way, _turns_back
-from snelk.level.columns cimport GridColumns, GroundColumns
+from snelk.level.columns cimport GroundStageColumns
 from snelk.level.walking cimport onto, way_between
 from snelk.mind.columns cimport AttendedColumns, DrawnColumns
 
 cdef double NEVER, NAN, KEEP_UP, FARTHER, AND_MORE
 cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, OTHERS, NEWLY_DONE, NEWLY_FAILED
-cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN
+cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, UNFIT, WHOSE_GROUND
 
 @cython.locals(
     others=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, kind=Py_ssize_t, again=double, was_done=bint,
@@ -54,22 +55,30 @@ cdef void _want(
     DoingColumns doing,
 ) noexcept nogil
 
-@cython.locals(left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t)
+cdef Py_ssize_t _act_on(BodyStageColumns stage, MovingColumns moving, double time) noexcept
+
+@cython.locals(v=Py_ssize_t, a=Py_ssize_t, found=Py_ssize_t, unknown=bint)
+cdef Py_ssize_t _who_wants(BodyStageColumns stage) noexcept
+
+@cython.locals(left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, doing=DoingColumns)
 cdef Py_ssize_t _set_out(
-    Py_ssize_t number, GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch,
-    double[:, ::1] room, double[:, ::1] way, const unsigned char[:, ::1] smooth, double dt,
-    MovingColumns moving, DoingColumns doing,
+    Py_ssize_t number, GroundStageColumns walk, BodyStageColumns stage, MovingColumns moving,
+) noexcept
+
+@cython.locals(there=bint)
+cdef Py_ssize_t _set_out_for(
+    Py_ssize_t v, Py_ssize_t a, GroundStageColumns walk, BodyStageColumns stage,
+    MovingColumns moving,
 ) noexcept
 
 @cython.locals(
-    part=Py_ssize_t, count=Py_ssize_t, x=double, y=double, to_x=double, to_y=double,
+    way="double[:, ::1]", part=Py_ssize_t, count=Py_ssize_t, x=double, y=double, to_x=double, to_y=double,
     from_x=double, from_y=double, end_x=double, end_y=double, fits=bint, short=double,
     stop=double, close=double, _arrived=bint, _unreachable=bint, missed=double,
 )
 cdef bint _set_out_one(
-    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
-    double[:, ::1] way, const unsigned char[:, ::1] smooth, double dt, Py_ssize_t v, Py_ssize_t a,
-    MovingColumns moving, DoingColumns doing,
-) noexcept nogil
+    GroundStageColumns walk, double dt, Py_ssize_t v, Py_ssize_t a, MovingColumns moving,
+    DoingColumns doing,
+) noexcept
 
 cdef void _cannot_go(MovingColumns moving, Py_ssize_t v, Py_ssize_t a) noexcept nogil

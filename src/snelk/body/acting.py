@@ -11,7 +11,7 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import hypot, isnan
 from numpy.typing import NDArray
 
-from snelk.body.columns import DoingColumns, MovingColumns, TimingColumns
+from snelk.body.columns import BodyStageColumns, MovingColumns
 from snelk.body.doing import (
     APPROACH,
     FACE,
@@ -24,16 +24,17 @@ from snelk.body.doing import (
     RESUME,
     Doing,
 )
+from snelk.body.fitting import fitting
 from snelk.body.paces import AT_FOCUS, Moving
+from snelk.body.stage import UNFIT, WHOSE_GROUND, BodyStage
 from snelk.body.standing import Timing
-from snelk.level.columns import GridColumns, GroundColumns, agree, door, laid_out, plain
-from snelk.level.grid import Grid
-from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground
-from snelk.mind.columns import AttendedColumns, DrawnColumns
+from snelk.level.columns import GroundStageColumns, door, laid_out
+from snelk.level.ground import NO_WAY, NOT_KNOWN, GroundStage
 from snelk.mind.drawn import Drawn
 from snelk.mind.signals import PLACE, Attended
 
 if not compiled:  # else it is the loop's own, by the .pxd
+    from snelk.body.fitting import fits
     from snelk.body.moving import _begin_way, _nearness, _take_way, _turns_back
     from snelk.level.columns import hypot
     from snelk.level.walking import onto, way_between
@@ -48,56 +49,24 @@ m.
 
 
 @door
-def act(
-    moving: Moving,
-    now: Attended,
-    drawn: Drawn,
-    state: NDArray[np.int16],
-    time: float,
-    dt: float,
-    timing: Timing,
-    doing: Doing,
-) -> int:
+def act(stage: BodyStage, moving: Moving, time: float) -> int:
     """Let those think whose turn it is; return for how many that is left to Python.
 
     Args:
+        stage: Of those that are left to Python, timing's `due` stays; else it, when they think
+            next, and what they do is overwritten.
         moving: Their bodies; where they look, and their ways, are overwritten.
-        now: What they have of their targets.
-        drawn: The places that noises of nobody drew them to.
-        state: (variant, agent) their alert states.
         time: The time of the tick, s.
-        dt: Its length, s.
-        timing: Of those that are left to Python `due` stays; else it and when they think next are
-            overwritten.
-        doing: What they do; overwritten.
+
+    Raises:
+        ValueError: These arrays do not fit each other.
     """
-    agree(plain(moving).x.shape, plain(now).focus.shape, plain(drawn).x.shape, state.shape)
-    agree(plain(moving).x.shape, plain(timing).due.shape, plain(doing).kind.shape)
-    return _act(
-        laid_out(MovingColumns, moving),
-        laid_out(AttendedColumns, now),
-        laid_out(DrawnColumns, drawn),
-        state,
-        time,
-        dt,
-        laid_out(TimingColumns, timing),
-        laid_out(DoingColumns, doing),
-    )
+    laid = laid_out(MovingColumns, moving)
+    return fitting(_act_on(laid_out(BodyStageColumns, stage), laid, time))
 
 
 @door
-def set_out(
-    number: int,
-    ground: Ground,
-    grid: Grid,
-    scratch: NDArray[np.int64],
-    room: NDArray[np.float64],
-    way: NDArray[np.float64],
-    smooth: NDArray[np.bool_],
-    dt: float,
-    moving: Moving,
-    doing: Doing,
-) -> int:
+def set_out(number: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> int:
     """Take the ways that are wanted on one ground; return for how many that is left to do.
 
     Left is who turns in arcs or has to turn back, who stands where it cannot, and whose way is
@@ -105,78 +74,28 @@ def set_out(
 
     Args:
         number: Of the ground.
-        ground: What can be walked on.
-        grid: What is in the way.
-        scratch: Of the grid.
-        room: (4, corners) overwritten.
-        way: (corners + 1, 2) overwritten.
-        smooth: (variant, agent) who turns in arcs.
-        dt: Length of the tick, s.
+        walk: That ground.
+        stage: What they do; `wants` is taken back where it is done.
         moving: Their bodies; their ways are overwritten.
-        doing: What they do; `wants` is taken back where it is done.
+
+    Raises:
+        ValueError: These arrays do not fit each other.
     """
-    _agree_on_ground(ground, grid, scratch, room, way)
-    agree(plain(moving).x.shape, smooth.shape, plain(doing).kind.shape)
-    return _set_out(
-        number,
-        laid_out(GroundColumns, ground),
-        laid_out(GridColumns, grid),
-        scratch,
-        room,
-        way,
-        smooth,
-        dt,
-        laid_out(MovingColumns, moving),
-        laid_out(DoingColumns, doing),
-    )
+    laid, on = laid_out(MovingColumns, moving), laid_out(GroundStageColumns, walk)
+    return fitting(_set_out(number, on, laid_out(BodyStageColumns, stage), laid))
 
 
 @door
-def set_out_one(
-    v: int,
-    a: int,
-    ground: Ground,
-    grid: Grid,
-    scratch: NDArray[np.int64],
-    room: NDArray[np.float64],
-    way: NDArray[np.float64],
-    smooth: NDArray[np.bool_],
-    dt: float,
-    moving: Moving,
-    doing: Doing,
-) -> bool:
+def set_out_one(v: int, a: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> bool:
     """The same for one agent, on the ground that it walks on; tell whether it is done."""
-    _agree_on_ground(ground, grid, scratch, room, way)
-    agree(plain(moving).x.shape, smooth.shape, plain(doing).kind.shape)
-    agree((0 <= v < len(smooth), 0 <= a < smooth.shape[1]), (True, True))
-    return bool(
-        _set_out_one(
-            laid_out(GroundColumns, ground),
-            laid_out(GridColumns, grid),
-            scratch,
-            room,
-            way,
-            smooth,
-            dt,
-            v,
-            a,
-            laid_out(MovingColumns, moving),
-            laid_out(DoingColumns, doing),
-        )
-    )
+    laid, on = laid_out(MovingColumns, moving), laid_out(GroundStageColumns, walk)
+    return bool(fitting(_set_out_for(v, a, on, laid_out(BodyStageColumns, stage), laid)))
 
 
-def _agree_on_ground(
-    ground: Ground,
-    grid: Grid,
-    scratch: NDArray[np.int64],
-    room: NDArray[np.float64],
-    way: NDArray[np.float64],
-) -> None:
-    count = len(plain(ground).corners)
-    agree(room.shape, (4, count))
-    agree(way.shape, (count + 1, 2))
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+@door
+def who_wants(stage: BodyStage) -> int:
+    """For how many ways are to be found; WHOSE_GROUND if it is to be found first for any."""
+    return _who_wants(laid_out(BodyStageColumns, stage))
 
 
 def _act(
@@ -334,42 +253,48 @@ def _want(moving: Moving, v: int, a: int, x: float, y: float, stop: float, doing
         _begin_way(moving, v, a, 1, stop, 0.0, -1)
 
 
-def _set_out(
-    number: int,
-    ground: Ground,
-    grid: Grid,
-    scratch: NDArray[np.int64],
-    room: NDArray[np.float64],
-    way: NDArray[np.float64],
-    smooth: NDArray[np.bool_],
-    dt: float,
-    moving: Moving,
-    doing: Doing,
-) -> int:
+def _act_on(stage: BodyStage, moving: Moving, time: float) -> int:
+    if not fits(stage, moving):
+        return UNFIT
+    return _act(
+        moving, stage.attended, stage.drawn, stage.standing.state, time, stage.dt, stage.timing,
+        stage.doing,
+    )  # fmt: skip
+
+
+def _who_wants(stage: BodyStage) -> int:
+    found, unknown = 0, False
+    for v in range(stage.doing.wants.shape[0]):
+        for a in range(stage.doing.wants.shape[1]):
+            if stage.doing.wants[v, a]:
+                found += 1
+                unknown = unknown or stage.doing.ground[v, a] < 0
+    return WHOSE_GROUND if unknown else found
+
+
+def _set_out(number: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> int:
+    if not fits(stage, moving):
+        return UNFIT
     left = 0
-    with nogil:
-        for v in range(len(moving.x)):
-            for a in range(moving.x.shape[1]):
-                if doing.wants[v, a] and doing.ground[v, a] == number:
-                    left += not _set_out_one(
-                        ground, grid, scratch, room, way, smooth, dt, v, a, moving, doing
-                    )
+    doing = stage.doing
+    for v in range(moving.x.shape[0]):
+        for a in range(moving.x.shape[1]):
+            if doing.wants[v, a] and doing.ground[v, a] == number:
+                left += not _set_out_one(walk, stage.dt, v, a, moving, doing)
     return left
 
 
+def _set_out_for(v: int, a: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> int:
+    there = 0 <= v < stage.stuck.shape[0] and 0 <= a < stage.stuck.shape[1]
+    if not (there and fits(stage, moving)):
+        return UNFIT
+    return int(_set_out_one(walk, stage.dt, v, a, moving, stage.doing))
+
+
 def _set_out_one(
-    ground: Ground,
-    grid: Grid,
-    scratch: NDArray[np.int64],
-    room: NDArray[np.float64],
-    way: NDArray[np.float64],
-    smooth: NDArray[np.bool_],
-    dt: float,
-    v: int,
-    a: int,
-    moving: Moving,
-    doing: Doing,
+    walk: GroundStage, dt: float, v: int, a: int, moving: Moving, doing: Doing
 ) -> bool:
+    way = walk.way
     part = doing.part[v, a]
     doing.wants[v, a] = False
     if part < 0:
@@ -377,11 +302,13 @@ def _set_out_one(
         return True
     x, y = moving.x[v, a], moving.y[v, a]
     to_x, to_y = doing.goals[v, a, 0], doing.goals[v, a, 1]
-    from_x, from_y = onto(ground, part, x, y)
-    end_x, end_y = onto(ground, part, to_x, to_y)
+    from_x, from_y = onto(walk.ground, part, x, y)
+    end_x, end_y = onto(walk.ground, part, to_x, to_y)
     count = NOT_KNOWN
-    if not smooth[v, a] and from_x == x and from_y == y:
-        count = way_between(ground, grid, scratch, room, x, y, end_x, end_y, way)
+    if not moving.smooth[v, a] and from_x == x and from_y == y:
+        count = way_between(
+            walk.ground, walk.grid, walk.scratch, walk.room, x, y, end_x, end_y, way
+        )
     if count == NO_WAY:
         _cannot_go(moving, v, a)
         return True

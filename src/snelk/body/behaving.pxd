@@ -2,8 +2,9 @@ cimport cython
 
 from snelk.body.asking cimport _ask
 from snelk.body.columns cimport BodyStageColumns, MovingColumns
+from snelk.body.fitting cimport fits
 from snelk.body.moving cimport _follow, _move, _nearness
-from snelk.body.timing cimport _who_glances
+from snelk.body.timing cimport _who_catches, _who_glances, _who_thinks
 from snelk.mind.attending cimport _attend
 from snelk.mind.columns cimport SignalColumns
 from snelk.senses.columns cimport PoseColumns
@@ -12,7 +13,7 @@ cdef double SLACK, STUCK_AFTER
 cdef Py_ssize_t NOT_YET, UNFIT
 
 @cython.locals(
-    variants=Py_ssize_t, agents=Py_ssize_t, targets=Py_ssize_t, rows=Py_ssize_t, fits=bint,
+    variants=Py_ssize_t, agents=Py_ssize_t, targets=Py_ssize_t, rows=Py_ssize_t, same=bint,
     signals=SignalColumns, v=Py_ssize_t, a=Py_ssize_t, _close=double, arrived=bint,
     unreachable=bint,
 )
@@ -29,5 +30,12 @@ cdef Py_ssize_t _go_on(
 @cython.locals(found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, stuck=bint, newly=bint)
 cdef Py_ssize_t _move_on(BodyStageColumns stage, MovingColumns moving) noexcept
 
-@cython.locals(fits=bint)
-cdef bint _fits(BodyStageColumns stage, MovingColumns moving) noexcept
+@cython.locals(rows=Py_ssize_t, same=bint, found=Py_ssize_t)
+cdef Py_ssize_t _come_to(
+    BodyStageColumns stage, PoseColumns poses, MovingColumns moving, Py_ssize_t tick, double time,
+    bint waits,
+) noexcept
+
+cdef Py_ssize_t _think_on(
+    BodyStageColumns stage, MovingColumns moving, Py_ssize_t tick, double time,
+) noexcept

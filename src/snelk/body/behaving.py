@@ -10,6 +10,7 @@ from cython import compiled
 from numpy.typing import NDArray
 
 from snelk.body.columns import BodyStageColumns, MovingColumns
+from snelk.body.fitting import fitting
 from snelk.body.paces import STUCK_AFTER, Moving
 from snelk.body.stage import NOT_YET, UNFIT, BodyStage
 from snelk.level.columns import door, laid_out
@@ -18,8 +19,9 @@ from snelk.senses.columns import PoseColumns
 
 if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.asking import _ask
+    from snelk.body.fitting import fits
     from snelk.body.moving import _follow, _move, _nearness
-    from snelk.body.timing import _who_glances
+    from snelk.body.timing import _who_catches, _who_glances, _who_thinks
     from snelk.mind.attending import _attend
 
 SLACK = 1e-9
@@ -56,6 +58,38 @@ def perceive(
 
 
 @door
+def come_to(
+    stage: BodyStage, poses: Poses, moving: Moving, tick: int, time: float, waits: bool
+) -> int:
+    """See who catches whom, and whose turn it is to think, if nothing is to be done before.
+
+    Args:
+        stage: Overwritten.
+        poses: Everybody's poses.
+        moving: Everybody's body.
+        tick: The number of the tick.
+        time: Its time, s.
+        waits: Whether something is to be done before they think, in any case.
+
+    Returns:
+        How many think, or are at the end of their way; or NOT_YET: that is to be asked with
+        `think_on`, after what comes of catching.
+
+    Raises:
+        ValueError: These arrays do not fit each other.
+    """
+    laid, there = laid_out(MovingColumns, moving), laid_out(PoseColumns, poses)
+    return fitting(_come_to(laid_out(BodyStageColumns, stage), there, laid, tick, time, waits))
+
+
+@door
+def think_on(stage: BodyStage, moving: Moving, tick: int, time: float) -> int:
+    """Whose turn it is to think; see `come_to`."""
+    laid = laid_out(MovingColumns, moving)
+    return fitting(_think_on(laid_out(BodyStageColumns, stage), laid, tick, time))
+
+
+@door
 def go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
     """See who must not move and where all look, and move them, if nothing is to be done before.
 
@@ -73,19 +107,13 @@ def go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
         ValueError: These arrays do not fit each other.
     """
     found = _go_on(laid_out(BodyStageColumns, stage), laid_out(MovingColumns, moving), tick, waits)
-    return _fitting(found)
+    return fitting(found)
 
 
 @door
 def move_on(stage: BodyStage, moving: Moving) -> int:
     """Move everybody, and return how many are stuck now that were not; see `go_on`."""
-    return _fitting(_move_on(laid_out(BodyStageColumns, stage), laid_out(MovingColumns, moving)))
-
-
-def _fitting(found: int) -> int:
-    if found == UNFIT:
-        raise ValueError("bodies that do not fit the minds")
-    return found
+    return fitting(_move_on(laid_out(BodyStageColumns, stage), laid_out(MovingColumns, moving)))
 
 
 def _perceive(
@@ -98,15 +126,15 @@ def _perceive(
 ) -> bool:
     variants, agents, targets = ignored.shape[0], ignored.shape[1], ignored.shape[2]
     rows = poses.x.shape[0]
-    fits: bool = (
-        _fits(stage, moving)
+    same: bool = (
+        fits(stage, moving)
         and variants == stage.stuck.shape[0]
         and agents == stage.stuck.shape[1]
         and targets == stage.loudness.shape[2] == poses.x.shape[1]
         and rows == stage.surroundings.speed.shape[0]
         and (rows == 1 or rows == variants)
     )
-    if not fits:
+    if not same:
         return False
     if stage.given:
         _follow(moving, poses, stage.characters, stage.dt, counts)
@@ -134,8 +162,32 @@ def _perceive(
     return True
 
 
+def _come_to(
+    stage: BodyStage, poses: Poses, moving: Moving, tick: int, time: float, waits: bool
+) -> int:
+    if stage.catches:
+        rows = poses.x.shape[0]
+        same: bool = (rows == 1 or rows == stage.stuck.shape[0]) and (
+            poses.x.shape[1] == stage.loudness.shape[2]
+        )
+        if not same:
+            return UNFIT
+        found = _who_catches(
+            poses, stage.bodies, stage.attended, stage.focus_numbers, stage.ladders,
+            stage.timing, stage.reach, stage.caught,
+        )  # fmt: skip
+        waits = waits or found > 0
+    return NOT_YET if waits else _think_on(stage, moving, tick, time)
+
+
+def _think_on(stage: BodyStage, moving: Moving, tick: int, time: float) -> int:
+    if not fits(stage, moving):
+        return UNFIT
+    return _who_thinks(moving, stage.ladders, tick, time, stage.timing)
+
+
 def _go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
-    if not _fits(stage, moving):
+    if not fits(stage, moving):
         return UNFIT
     found = _who_glances(
         moving, stage.ladders, stage.ladders.since, stage.signals, stage.sees_me, tick, stage.dt,
@@ -145,7 +197,7 @@ def _go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
 
 
 def _move_on(stage: BodyStage, moving: Moving) -> int:
-    if not _fits(stage, moving):
+    if not fits(stage, moving):
         return UNFIT
     found = 0
     _move(moving, stage.timing.state_for, stage.dt)
@@ -156,10 +208,3 @@ def _move_on(stage: BodyStage, moving: Moving) -> int:
             stage.stuck[v, a], stage.newly_stuck[v, a] = stuck, newly
             found += newly
     return found
-
-
-def _fits(stage: BodyStage, moving: Moving) -> bool:
-    fits: bool = (
-        moving.x.shape[0] == stage.stuck.shape[0] and moving.x.shape[1] == stage.stuck.shape[1]
-    )
-    return fits

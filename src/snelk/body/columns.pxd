@@ -16,7 +16,7 @@ cdef class StandingColumns(Columns):
 
 
 cdef class MovingColumns(Columns):
-    cdef public unsigned char[:, ::1] driven, still, on_way, at_end, no_way
+    cdef public unsigned char[:, ::1] driven, still, smooth, on_way, at_end, no_way
     cdef public double[:, ::1] x, y, heading, speed, turn_rate, acceleration, arrive
     cdef public double[:, ::1] pace, look_x, look_y, base, swing, period, glance_at
     cdef public double[:, ::1] glance_by, short, stuck_for, walked, stop
@@ -80,3 +80,6 @@ cdef class BodyStageColumns(Columns):
     cdef public SignalColumns signals
     cdef public LadderColumns ladders
     cdef public TimingColumns timing
+    cdef public bint catches
+    cdef public const double[:, :, ::1] reach
+    cdef public signed char[:, :, ::1] caught

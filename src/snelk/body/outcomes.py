@@ -131,6 +131,10 @@ class Outcomes:
         if effect.removes:
             self._remove(v, who, NOBODY, GIVEN)
 
+    def is_due(self, time: float) -> bool:
+        """Whether the game does something to characters up to now."""
+        return bool(self._queued or (self.waiting and self.waiting[0][0] <= time + SLACK))
+
     def give_due(self, time: float, ended: Truths) -> None:
         """What the scenario says that the game does to characters up to now."""
         for effect in self._queued:

@@ -49,6 +49,7 @@ class Moving(NamedTuple):
     period: Numbers  # s
     glance_at: Numbers  # s in its state at which a glance begins
     glance_by: Numbers  # how far to a side it goes, rad
+    smooth: Truths  # who turns in arcs
     on_way: Truths  # who has a way to go
     at_end: Truths  # whose way is at its end
     short: Numbers  # how far its way ends before the place that was asked for, m

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from snelk.body.doing import Doing
 from snelk.body.motion import Motion
 from snelk.body.outcomes import Happening
+from snelk.body.stage import BodyStage
 from snelk.body.standing import Timing
 from snelk.body.walker import Walker
 from snelk.config.minds import State
@@ -116,6 +117,7 @@ class Scene(Protocol):
     attention: Attention
     ladders: Ladders
     senses: Senses
+    stage: BodyStage
     timing: Timing
     laid_timing: Timing
     spots: dict[str, Place]

@@ -24,8 +24,10 @@ from snelk.senses.surroundings import Surroundings
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
-NOT_YET, UNFIT = -1, -2
-"""Nobody has moved yet; and: bodies that do not fit. See `go_on`."""
+NOT_YET, UNFIT, WHOSE_GROUND = -1, -2, -3
+"""Instead of a count: something is to be done before; what is given does not fit; the ground of
+somebody is not known yet.
+"""
 
 
 class BodyStage(NamedTuple):
@@ -57,6 +59,9 @@ class BodyStage(NamedTuple):
     signals: Signals  # overwritten
     ladders: LadderState
     timing: Timing  # overwritten
+    catches: bool  # whether anybody can catch
+    reach: Numbers  # (variant, agent, state) how far it reaches, m; NaN for who does not catch
+    caught: NDArray[np.int8]  # (variant, agent, target) CAUGHT_ON, NEWLY or 0; overwritten
     stuck: Truths  # who was stuck a tick ago; overwritten
     newly_stuck: Truths  # overwritten
 
@@ -68,7 +73,7 @@ class BodyStage(NamedTuple):
             seen.shape, plain(self.sight).exposure.shape, plain(self.sight).failed.shape[:3],
             plain(self.contacts).touch.shape, self.loudness.shape, plain(self.meters).value.shape,
             plain(self.beliefs).x.shape, self.told.shape, self.told_rank.shape,
-            plain(self.focus_numbers).may.shape,
+            plain(self.focus_numbers).may.shape, self.caught.shape,
         )  # fmt: skip
         agree(
             (variants, targets), self.light.shape, plain(self.bodies).blocks.shape,
@@ -80,7 +85,7 @@ class BodyStage(NamedTuple):
             plain(self.drawn).x.shape, plain(self.doing).kind.shape, self.search_done.shape,
             self.has_caught.shape, self.was_caught.shape, plain(self.timing).due.shape,
             plain(self.ladders).busy_until.shape, plain(self.ladders).since.shape,
-            self.stuck.shape, self.newly_stuck.shape,
+            self.stuck.shape, self.newly_stuck.shape, self.reach.shape[:2],
         )  # fmt: skip
         agree(self.sees_me.shape, plain(self.standing).others.shape, (variants, agents, agents))
         agree(self.sees_me.shape, (*plain(self.timing).freeze.shape[:2], agents))

@@ -8,20 +8,20 @@ from __future__ import annotations
 
 import numpy as np
 
-from snelk.body.acting import act, set_out, set_out_one
+from snelk.body.acting import act, set_out, set_out_one, who_wants
 from snelk.body.activities import NEVER, Activity, Call, Evade, Flee, Patrol
 from snelk.body.columns import DoingColumns
 from snelk.body.doing import CODES, NEWLY_DONE, NEWLY_FAILED, OTHERS, Doing
 from snelk.body.me import Me
 from snelk.body.outcomes import Happening
 from snelk.body.roaming import Roam
-from snelk.body.scene import Place, Scene, Senses
+from snelk.body.scene import Place, Scene
 from snelk.body.searching import Search
+from snelk.body.stage import WHOSE_GROUND, BodyStage
 from snelk.body.standing import SLACK
-from snelk.body.timing import who_thinks
 from snelk.body.walker import Walker
-from snelk.level.columns import laid_out, plain
-from snelk.level.grid import scratch_for
+from snelk.level.columns import laid_out
+from snelk.level.ground import GroundStage
 from snelk.level.ways import Ways
 from snelk.mind.ladder import Step
 from snelk.mind.signals import NOBODY
@@ -59,6 +59,7 @@ class Thinking:
         self._short_told = np.zeros(shape, dtype=np.bool_)
         self._walkers: dict[tuple[int, int], Walker] = {}
         self._grounds: list[Ways] = []  # by number
+        self._stages: dict[int, GroundStage] = {}
         self._kinds = np.zeros(ladders.least.shape, dtype=np.int8)
         motion = world.motion
         for place, values in enumerate((motion.home_x, motion.home_y, motion.home_heading)):
@@ -96,24 +97,21 @@ class Thinking:
         world.timing.next_thought[v, a] = -NEVER
         world.timing.thought_there[v, a] = self._short_told[v, a] = False
 
-    def step(self, senses: Senses) -> None:
+    def step(self, stage: BodyStage) -> None:
         """Let those think whose time it is, or whose way is at its end."""
         world, motion, doing = self._world, self._world.motion, self.doing
-        timing, ladders = world.timing, world.ladders
-        if not who_thinks(motion.now, ladders.laid, ladders.tick, world.time, world.laid_timing):
-            return
+        timing = world.timing
         if timing.at_end.any():
             self._tell_ends()
-        others = act(
-            motion.now, world.attention.laid, senses.places.laid, ladders.state, world.time,
-            world.dt, world.laid_timing, self.laid,
-        )  # fmt: skip
-        if doing.wants.any():
-            self._set_out()
+        others = act(stage, motion.now, world.time)
+        wants = who_wants(stage)
+        if wants:
+            self._set_out(stage, wants)
         for v, a in np.argwhere(timing.due).tolist() if others else ():
             self._ask(v, a)
-        for v, a in np.argwhere(doing.news).tolist():
-            self._tell_news(v, a)
+        if doing.news.any():
+            for v, a in np.argwhere(doing.news).tolist():
+                self._tell_news(v, a)
         there = motion.at_end | motion.no_way
         np.logical_and(timing.thought_there, there, out=timing.thought_there)
 
@@ -130,21 +128,20 @@ class Thinking:
         newly_done = NEWLY_DONE * (activity.done and not was_done)
         self.doing.news[v, a] = newly_done + NEWLY_FAILED * (activity.failed and not was_failed)
 
-    def _set_out(self) -> None:
+    def _set_out(self, stage: BodyStage, wants: int) -> None:
         """Find the ways that are wanted."""
         world, doing, motion = self._world, self.doing, self._world.motion
-        for v, a in np.argwhere(doing.wants & (doing.ground < 0)).tolist():
-            self.walker_of(v, a)
-        for number in np.unique(doing.ground[doing.wants]).tolist():
-            ways = self._grounds[number]
-            room, way = ways.room(), ways.room_for_way()
-            for ground in ways.grounds():
-                if not set_out(
-                    number, ground, ways.grid, scratch_for(plain(ways.grid)), room, way,
-                    motion.smooth, world.dt, motion.now, self.laid,
-                ):  # fmt: skip
+        if wants == WHOSE_GROUND:
+            for v, a in np.argwhere(doing.wants & (doing.ground < 0)).tolist():
+                self.walker_of(v, a)
+        left = 0
+        for number, ways in enumerate(self._grounds):
+            for walk in ways.stages(self._stages):
+                still = set_out(number, walk, stage, motion.now)
+                if not still:
                     break
-        for v, a in np.argwhere(doing.wants).tolist():
+            left += still
+        for v, a in np.argwhere(doing.wants).tolist() if left else ():
             Me(world, v, a).find_way()
 
     def set_out(self, v: int, a: int, goal: Place, stop: float) -> bool:
@@ -153,19 +150,12 @@ class Thinking:
         Who is moved here and turns in arcs, has to turn back or stands where it cannot, has to
         find its way itself.
         """
-        world, doing, motion = self._world, self.doing, self._world.motion
+        doing, motion = self.doing, self._world.motion
         doing.goals[v, a], doing.stop[v, a], doing.wants[v, a] = goal, stop, True
         if (v, a) not in self._walkers:
             self.walker_of(v, a)
-        ways = self._walkers[v, a].ways
-        room, way, scratch = ways.room(), ways.room_for_way(), scratch_for(plain(ways.grid))
-        return any(
-            set_out_one(
-                v, a, ground, ways.grid, scratch, room, way, motion.smooth, world.dt, motion.now,
-                self.laid,
-            )
-            for ground in ways.grounds()
-        )  # fmt: skip
+        ways, stage = self._walkers[v, a].ways, self._world.stage
+        return any(set_out_one(v, a, walk, stage, motion.now) for walk in ways.stages(self._stages))
 
     def _tell_news(self, v: int, a: int) -> None:
         """What has come of an activity."""

@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from snelk.body.behaving import go_on, move_on, perceive
+from snelk.body.behaving import come_to, go_on, move_on, perceive, think_on
 from snelk.body.columns import (
     BodyStageColumns,
     PlacedColumns,
@@ -27,7 +27,6 @@ from snelk.body.scene import Footing, Note, Place, Senses, Snapshot
 from snelk.body.stage import NOT_YET, BodyStage
 from snelk.body.standing import NEWLY, SLACK, Standing, Timing
 from snelk.body.thinking import Thinking
-from snelk.body.timing import who_catches
 from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
 from snelk.config.minds import State
@@ -89,6 +88,7 @@ class World:
         notes, snapshots: What searches logged at the last tick.
         outcomes: What came of what agents did and of what the game does to characters.
         senses: What the senses and the memory came to at the last tick.
+        stage: All that compiled loops read and write at a tick.
         areas: The areas that are roamed over, as far as they are known.
         cone_limits: (limit, variant, agent, state, cone) those of everybody's cones in each state.
         thinking: What everybody does.
@@ -190,7 +190,7 @@ class World:
             self._others, self._territory,
         )  # fmt: skip
         self._standing = laid_out(StandingColumns, standing)
-        self._stage: BodyStage | None = None  # not there before the first tick
+        self.stage: BodyStage  # not there before the first tick, as `senses`
         self._stuck, self._newly_stuck = np.zeros((2, *shape), dtype=np.bool_)
         agents = np.argwhere(self.ladders.used)
         self._enter(*agents.T)
@@ -302,8 +302,8 @@ class World:
         if self._stepped:  # what is begun with is told with the first tick
             self.notes, self.snapshots = [], []
         self._stepped = True
-        if self._stage is None:
-            self._stage = self._staged(senses)
+        if not self._begun:
+            self.stage = self._staged(senses)
         if self._grows:
             self._grow_ground(senses.poses)
         if self._disproves.any():
@@ -311,7 +311,7 @@ class World:
         if self._any_told or senses.told:
             self._note_told(senses.told)
         perceive(
-            self._stage, senses.laid_poses, self.motion.now, self._ignored(senses),
+            self.stage, senses.laid_poses, self.motion.now, self._ignored(senses),
             self.ladders.tick + 1, self._begun,
         )  # fmt: skip
         self._begun = True
@@ -323,8 +323,16 @@ class World:
             self._note_place(step)
             self.thinking.begin(step.variant, step.agent)
         self._tell_reactions()
-        self._apply_outcomes(senses.poses)
-        self.thinking.step(senses)
+        motion, tick = self.motion.now, self.ladders.tick
+        waits = self._apply_outcomes() or self.outcomes.is_due(time)
+        think = come_to(self.stage, senses.laid_poses, motion, tick, time, waits)
+        if think == NOT_YET:
+            self._catch_targets(senses.poses)
+            self.outcomes.give_due(time, self.ended)
+            self.ladders.out[...] = self.outcomes.removed[:, self.characters]
+            think = think_on(self.stage, self.motion.now, tick, time)
+        if think:
+            self.thinking.step(self.stage)
         self._move()
 
     def _staged(self, senses: Senses) -> BodyStage:
@@ -356,6 +364,9 @@ class World:
             signals=self.laid_signals,
             ladders=self.ladders.laid,
             timing=self.laid_timing,
+            catches=self._catches,
+            reach=self._catch,
+            caught=self._caught,
             stuck=self._stuck,
             newly_stuck=self._newly_stuck,
         )
@@ -412,8 +423,8 @@ class World:
     def _place(self, v: int, a: int) -> Place:
         return float(self.motion.x[v, a]), float(self.motion.y[v, a])
 
-    def _apply_outcomes(self, poses: Poses) -> None:
-        """What comes of transitions, of catching, and of what the game does."""
+    def _apply_outcomes(self) -> bool:
+        """What comes of transitions; tell whether there were any."""
         for step in self.taken:
             ladder = self.ladders.ladders[step.variant][step.agent]
             assert ladder is not None
@@ -421,9 +432,7 @@ class World:
             entered, state = list(ladder.states.items())[step.after]
             for effects, cause in ((transition.then, name), (state.then, entered)):
                 self.outcomes.apply(effects, step.variant, step.agent, step.focus, cause)
-        self._catch_targets(poses)
-        self.outcomes.give_due(self.time, self.ended)
-        self.ladders.out[...] = self.outcomes.removed[:, self.characters]
+        return bool(self.taken)
 
     def _grow_ground(self, poses: Poses) -> None:
         """Let the ground of a live game hold everybody who is there, with room to go on."""
@@ -543,13 +552,8 @@ class World:
         self._has_caught[v, a] = self._was_caught[v, a] = False
 
     def _catch_targets(self, poses: Poses) -> None:
+        """What comes of those that are newly caught."""
         if not self._catches:
-            return
-        if not who_catches(
-            self.senses.laid_poses, self._laid_bodies, self.attention.laid,
-            self.attention.laid_numbers, self.ladders.laid, self.laid_timing, self._catch,
-            self._caught,
-        ):  # fmt: skip
             return
         for v, a, j in np.argwhere(self._caught == NEWLY):
             p = v if len(poses.x) > 1 else 0
@@ -566,13 +570,12 @@ class World:
 
     def _move(self) -> None:
         """Everybody goes on to the next tick."""
-        assert self._stage is not None
-        stuck = go_on(self._stage, self.motion.now, self.ladders.tick, self._has_speeds)
+        stuck = go_on(self.stage, self.motion.now, self.ladders.tick, self._has_speeds)
         if stuck == NOT_YET:
             if self.timing.fresh.any():
                 self._glance()
             self._pace_by_distance()
-            stuck = move_on(self._stage, self.motion.now)
+            stuck = move_on(self.stage, self.motion.now)
         for v, a in np.argwhere(self._newly_stuck).tolist() if stuck else ():
             self.happenings.append(Happening(v, a, "stuck", NOBODY, *self._place(v, a)))
 

@@ -21,3 +21,10 @@ cdef class GroundColumns(Columns):
     cdef public const int[:, ::1] before
     cdef public const double[:, ::1] edges, inner_edges
     cdef public const int[::1] starts, inner_starts
+
+
+cdef class GroundStageColumns(Columns):
+    cdef public GroundColumns ground
+    cdef public GridColumns grid
+    cdef public Py_ssize_t[::1] scratch
+    cdef public double[:, ::1] room, way

@@ -52,6 +52,10 @@ class GroundColumns(Columns):
     """Those of a `Ground`."""
 
 
+class GroundStageColumns(Columns):
+    """Those of a `GroundStage`."""
+
+
 def laid_out(columns: Callable[[Any], Any], given: T) -> T:
     """A named tuple as compiled loops read it.
 

@@ -10,6 +10,9 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
+from snelk.level.columns import agree, plain
+from snelk.level.grid import Grid
+
 Numbers = NDArray[np.float64]
 
 NO_WAY, NOT_KNOWN = -1, -2
@@ -51,3 +54,20 @@ def ground_of(
     places = np.zeros((0, 2)) if corners is None else np.ascontiguousarray(corners)
     lengths, before = np.zeros((0, 0)), np.zeros((0, 0), dtype=np.int32)
     return Ground(places, lengths, before, *edges_of(parts), *edges_of(inner))
+
+
+class GroundStage(NamedTuple):
+    """Ground, what is in the way on it, and room to work in."""
+
+    ground: Ground
+    grid: Grid
+    scratch: NDArray[np.int64]  # of the grid
+    room: Numbers  # (4, corners) overwritten
+    way: Numbers  # (corners + 1, 2) overwritten
+
+    def check(self) -> None:
+        """Make sure that its arrays fit each other; see `agree`."""
+        count = len(plain(self.ground).corners)
+        agree(self.room.shape, (4, count))
+        agree(self.way.shape, (count + 1, 2))
+        agree(self.scratch.shape, (len(plain(self.grid).see_through) + 1,))

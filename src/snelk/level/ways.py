@@ -21,9 +21,9 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from snelk.level.columns import GridColumns, GroundColumns, laid_out, plain
+from snelk.level.columns import GridColumns, GroundColumns, GroundStageColumns, laid_out, plain
 from snelk.level.grid import build_grid, scratch_for
-from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, ground_of
+from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, GroundStage, ground_of
 from snelk.level.walking import (
     can_walk,
     find_all_ways,
@@ -245,6 +245,22 @@ class Ways:
             yield self.ground
         if self.is_small:
             yield self.whole_ground
+
+    def stages(self, known: dict[int, GroundStage]) -> Iterator[GroundStage]:
+        """The same with room to work in, which the caller keeps in `known`."""
+        for ground in self.grounds():
+            if id(ground) not in known:
+                known[id(ground)] = laid_out(
+                    GroundStageColumns,
+                    GroundStage(
+                        ground,
+                        self.grid,
+                        scratch_for(plain(self.grid)),
+                        self.room(),
+                        self.room_for_way(),
+                    ),
+                )
+            yield known[id(ground)]
 
     def room(self) -> Numbers:
         """Room for compiled loops to note of each corner what they find on the way."""
