@@ -83,3 +83,9 @@ cdef class BodyStageColumns(Columns):
     cdef public bint catches
     cdef public const double[:, :, ::1] reach
     cdef public signed char[:, :, ::1] caught
+
+
+cdef class PlaceStageColumns(Columns):
+    cdef public GivenColumns given
+    cdef public const int[::1] characters
+    cdef public unsigned char[:, ::1] removed

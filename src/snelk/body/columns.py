@@ -31,3 +31,7 @@ class DoingColumns(Columns):
 
 class BodyStageColumns(Columns):
     """Those of `BodyStage`."""
+
+
+class PlaceStageColumns(Columns):
+    """Those of `PlaceStage`."""

@@ -9,12 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns
-from snelk.body.moving import nearness, place, take_way, turns_back
+from snelk.body.moving import nearness, take_way, turns_back
 from snelk.body.paces import AHEAD, PACES, Moving
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
 from snelk.level.columns import laid_out
-from snelk.senses.bodies import Poses
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -46,8 +45,6 @@ class Motion:
         agents = setups[0].agents
         shape = (len(setups), len(agents))
         self.dt = dt
-        names = list(setups[0].cast)
-        self._characters = np.array([names.index(name) for name in agents], np.int32)
         self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
         self.driven = np.zeros(shape, dtype=np.bool_)
         self.x, self.y, self.heading, self.speed = np.zeros((4, *shape))
@@ -154,7 +151,3 @@ class Motion:
     def _place(self, index: NDArray[np.intp]) -> tuple[Numbers, Numbers]:
         found = self._points[self._v, self._a, index]
         return found[..., 0], found[..., 1]
-
-    def place(self, given: Poses, tick: int, removed: Truths, poses: Poses) -> None:
-        """Where everybody is at a tick, written to `poses`; see `body.moving.place`."""
-        place(given, tick, self.now, self._characters, removed, poses)

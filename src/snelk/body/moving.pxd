@@ -1,6 +1,6 @@
 cimport cython
 
-from snelk.body.columns cimport GivenColumns, MovingColumns, PlacedColumns
+from snelk.body.columns cimport GivenColumns, MovingColumns, PlacedColumns, PlaceStageColumns
 from snelk.senses.columns cimport PoseColumns
 
 cdef double PI, GLANCE, NEAR
@@ -10,11 +10,11 @@ cdef Py_ssize_t AHEAD, AT_FOCUS, AT_PLACE, GLANCES, SWEEP
 cdef void _move(MovingColumns now, const double[:, ::1] state_for, double dt) noexcept
 
 @cython.locals(
-    rows=Py_ssize_t, v=Py_ssize_t, g=Py_ssize_t, j=Py_ssize_t, a=Py_ssize_t,
+    given=GivenColumns, rows=Py_ssize_t, same=bint, v=Py_ssize_t, g=Py_ssize_t, j=Py_ssize_t,
+    a=Py_ssize_t,
 )
-cdef void _place(
-    GivenColumns given, Py_ssize_t tick, MovingColumns now, const int[::1] characters,
-    const unsigned char[:, ::1] removed, PlacedColumns poses,
+cdef bint _place(
+    PlaceStageColumns stage, Py_ssize_t tick, MovingColumns now, PlacedColumns poses,
 ) noexcept
 
 @cython.locals(

@@ -7,7 +7,7 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import atan2, cos, fabs, fmod, hypot, isnan, sin, sqrt
 from numpy.typing import NDArray
 
-from snelk.body.columns import GivenColumns, MovingColumns, PlacedColumns
+from snelk.body.columns import MovingColumns, PlacedColumns, PlaceStageColumns
 from snelk.body.paces import (
     AHEAD,
     AT_FOCUS,
@@ -18,6 +18,7 @@ from snelk.body.paces import (
     SWEEP,
     Moving,
 )
+from snelk.body.stage import PlaceStage
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
@@ -44,38 +45,24 @@ def move(now: Moving, state_for: NDArray[np.float64], dt: float) -> None:
 
 
 @door
-def place(
-    given: Poses,
-    tick: int,
-    now: Moving,
-    characters: NDArray[np.int32],
-    removed: NDArray[np.bool_],
-    poses: Poses,
-) -> None:
+def place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> None:
     """Where everybody is at a tick.
 
     Args:
-        given: (tick, variant or 1, character) where those are that are moved from outside.
+        stage: Who is moved from outside, and who has been taken out.
         tick: Which of its ticks.
         now: Those that are moved here.
-        characters: (agent,) which character an agent is.
-        removed: (variant, character) who has been taken out.
         poses: (variant, character) filled; (1, character) if all variants are alike: then nobody
             is moved here or taken out.
+
+    Raises:
+        ValueError: These arrays do not fit each other.
     """
-    rows = plain(poses).x.shape[0]
-    agree((0 <= tick < len(plain(given).x), plain(given).x.shape[1] in (1, rows)), (True, True))
-    agree(plain(given).x.shape[2:], plain(poses).x.shape[1:], removed.shape[1:])
-    agree((len(removed), len(characters)), plain(now).x.shape)
-    agree((rows in (1, len(removed)),), (True,))
-    _place(
-        laid_out(GivenColumns, given),
-        tick,
-        laid_out(MovingColumns, now),
-        characters,
-        removed,
+    if not _place(
+        laid_out(PlaceStageColumns, stage), tick, laid_out(MovingColumns, now),
         laid_out(PlacedColumns, poses),
-    )
+    ):  # fmt: skip
+        raise ValueError("poses that do not fit those that are given")
 
 
 @door
@@ -124,36 +111,39 @@ def _move(now: Moving, state_for: NDArray[np.float64], dt: float) -> None:
                 _move_one(now, state_for[v, a], dt, v, a)
 
 
-def _place(
-    given: Poses,
-    tick: int,
-    now: Moving,
-    characters: NDArray[np.int32],
-    removed: NDArray[np.bool_],
-    poses: Poses,
-) -> None:
-    rows = len(poses.x)
-    with nogil:
-        for v in range(rows):
-            g = v if given.x.shape[1] > 1 else 0
-            for j in range(poses.x.shape[1]):
-                poses.x[v, j], poses.y[v, j] = given.x[tick, g, j], given.y[tick, g, j]
-                poses.z[v, j], poses.heading[v, j] = given.z[tick, g, j], given.heading[tick, g, j]
-                poses.posture[v, j] = given.posture[tick, g, j]
-                poses.gait[v, j] = given.gait[tick, g, j]
-                poses.present[v, j] = given.present[tick, g, j]
-            if rows < len(now.x):
-                continue
-            for a in range(len(characters)):
-                if now.driven[v, a]:
-                    j = characters[a]
-                    poses.x[v, j], poses.y[v, j] = now.x[v, a], now.y[v, a]
-                    poses.heading[v, j] = now.heading[v, a]
-                    poses.posture[v, j] = now.posture[v, a]
-                    poses.gait[v, j] = now.gait[v, a] if now.speed[v, a] > 0.01 else 0
-            for j in range(poses.x.shape[1]):
-                if removed[v, j]:
-                    poses.present[v, j] = False
+def _place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> bool:
+    given, rows = stage.given, poses.x.shape[0]
+    same: bool = (
+        0 <= tick < given.x.shape[0]
+        and (given.x.shape[1] == 1 or given.x.shape[1] == rows)
+        and given.x.shape[2] == poses.x.shape[1]
+        and now.x.shape[0] == stage.removed.shape[0]
+        and now.x.shape[1] == stage.characters.shape[0]
+        and (rows == 1 or rows == stage.removed.shape[0])
+    )
+    if not same:
+        return False
+    for v in range(rows):
+        g = v if given.x.shape[1] > 1 else 0
+        for j in range(poses.x.shape[1]):
+            poses.x[v, j], poses.y[v, j] = given.x[tick, g, j], given.y[tick, g, j]
+            poses.z[v, j], poses.heading[v, j] = given.z[tick, g, j], given.heading[tick, g, j]
+            poses.posture[v, j] = given.posture[tick, g, j]
+            poses.gait[v, j] = given.gait[tick, g, j]
+            poses.present[v, j] = given.present[tick, g, j]
+        if rows < now.x.shape[0]:
+            continue
+        for a in range(stage.characters.shape[0]):
+            if now.driven[v, a]:
+                j = stage.characters[a]
+                poses.x[v, j], poses.y[v, j] = now.x[v, a], now.y[v, a]
+                poses.heading[v, j] = now.heading[v, a]
+                poses.posture[v, j] = now.posture[v, a]
+                poses.gait[v, j] = now.gait[v, a] if now.speed[v, a] > 0.01 else 0
+        for j in range(poses.x.shape[1]):
+            if stage.removed[v, j]:
+                poses.present[v, j] = False
+    return True
 
 
 def _follow(

@@ -1,4 +1,4 @@
-"""All that one tick of what agents attend to, decide and do reads and writes."""
+"""All that one tick of what agents attend to, decide and do, and of poses, reads and writes."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from snelk.mind.memory import Beliefs
 from snelk.mind.meter import Meters
 from snelk.mind.programs import LadderState
 from snelk.mind.signals import Attended, FocusNumbers, Signals
-from snelk.senses.bodies import Bodies
+from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.contact import Contacts
 from snelk.senses.sight import Sight
 from snelk.senses.surroundings import Surroundings
@@ -89,3 +89,16 @@ class BodyStage(NamedTuple):
         )  # fmt: skip
         agree(self.sees_me.shape, plain(self.standing).others.shape, (variants, agents, agents))
         agree(self.sees_me.shape, (*plain(self.timing).freeze.shape[:2], agents))
+
+
+class PlaceStage(NamedTuple):
+    """Where those are who are moved from outside, and who has been taken out."""
+
+    given: Poses  # (tick, variant or 1, character)
+    characters: NDArray[np.int32]  # (agent,)
+    removed: Truths  # (variant, character)
+
+    def check(self) -> None:
+        """Make sure that its arrays fit each other; see `agree`."""
+        rows, characters = plain(self.given).x.shape[1:]
+        agree((rows in (1, len(self.removed)), characters), (True, self.removed.shape[1]))

@@ -13,18 +13,20 @@ from snelk.body.behaving import come_to, go_on, move_on, perceive, think_on
 from snelk.body.columns import (
     BodyStageColumns,
     PlacedColumns,
+    PlaceStageColumns,
     StandingColumns,
     TimingColumns,
 )
 from snelk.body.me import LOOK_CODES, Me
 from snelk.body.motion import Motion
+from snelk.body.moving import place
 from snelk.body.outcomes import Happening, Outcomes
 from snelk.body.outlook import looks_at
 from snelk.body.paces import GLANCE, PACES
 from snelk.body.registry import registered
 from snelk.body.roaming import Area
 from snelk.body.scene import Footing, Note, Place, Senses, Snapshot
-from snelk.body.stage import NOT_YET, BodyStage
+from snelk.body.stage import NOT_YET, BodyStage, PlaceStage
 from snelk.body.standing import NEWLY, SLACK, Standing, Timing
 from snelk.body.thinking import Thinking
 from snelk.body.walker import Walker
@@ -393,7 +395,7 @@ class World:
         Those who are driven are where they have come to. Overwritten by the tick after the next.
 
         Args:
-            given: (tick, variant or 1, character) those who are not.
+            given: (tick, variant or 1, character) those who are not; the same at all ticks.
             tick: Which of its ticks.
         """
         if not self._rooms:
@@ -401,9 +403,11 @@ class World:
             alike = plain(given).x.shape[1] == 1 and not self.active
             shape = (1 if alike else len(self.setups), len(self.names))
             self._rooms = [_room_for_poses(shape) for _ in range(2)]
+            stage = PlaceStage(given, self.characters, self.outcomes.removed)
+            self._place_stage = laid_out(PlaceStageColumns, stage)
         here, laid, to_write = self._rooms[0]
         self._rooms.reverse()
-        self.motion.place(given, tick, self.outcomes.removed, to_write)
+        place(self._place_stage, tick, self.motion.now, to_write)
         return here, laid
 
     def _tell_reactions(self) -> None:

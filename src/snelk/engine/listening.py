@@ -91,12 +91,12 @@ class Listening:
         judged, heard, ears = self.judged, self.heard, self.ears
         heard.make_room(judged.count * len(ears.characters))
         heard.count = pair_up(
-            judged.laid, judged.count, judged.made_at, tick, ears.characters, self._always, due,
+            ears.stage, judged.laid, judged.count, judged.made_at, tick, self._always, due,
             self._last, heard.laid,
         )  # fmt: skip
         if heard.count:
             ears.judge(judged, heard, poses, background)
             add_up(
-                judged.laid, heard.laid, heard.count, ears.numbers.place_error,
-                float(self.times[tick]), self.loudness, self._laid_news,
+                ears.stage, judged.laid, heard.laid, heard.count, float(self.times[tick]),
+                self.loudness, self._laid_news,
             )  # fmt: skip

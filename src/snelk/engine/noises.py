@@ -14,7 +14,9 @@ from snelk.engine.throws import Flight, Thrower
 from snelk.level.columns import ZoneColumns, laid_out
 from snelk.level.level import Level
 from snelk.senses.bodies import Poses
+from snelk.senses.columns import StepStageColumns
 from snelk.senses.hearing import BY_KIND, IN_FILE, NO_GROUND, NOBODY, Noises
+from snelk.senses.stage import StepStage
 from snelk.senses.stepping import count_strides, make_steps, put_in_order
 from snelk.senses.stores import NoiseStore
 
@@ -26,6 +28,15 @@ SLACK = 1e-9
 
 class NoiseMaker:
     """Makes the noises of every variant, tick by tick.
+
+    Args:
+        setups: The numbers of each variant.
+        recorded: The noises of files.
+        level: The level.
+        times: Times of all ticks, s.
+        thrower: What throws.
+        moved: (variant or 1, character) where it stands how far everybody went since the tick
+            before, in plan, m; negative where somebody was not there all the time.
 
     Attributes:
         words: Kinds of noise; `Noises.kind` indexes it.
@@ -41,6 +52,7 @@ class NoiseMaker:
         level: Level,
         times: NDArray[np.float64],
         thrower: Thrower,
+        moved: Numbers,
     ) -> None:
         self.setups = setups
         self.thrower = thrower
@@ -48,7 +60,6 @@ class NoiseMaker:
         self._landing: dict[int, list[Flight]] = {}
         self.names = list(setups[0].cast)
         self.level = level
-        self.dt = setups[0].clock.dt
         self.own_words = [
             _words_of(setup, recorded, thrown)
             for setup, thrown in zip(setups, thrower.kinds, strict=True)
@@ -56,18 +67,11 @@ class NoiseMaker:
         self.words = tuple(dict.fromkeys(word for own in self.own_words for word in own))
         zones = [zone for zone, _ in level.data.zones]
         self.grounds = tuple(dict.fromkeys(zone.ground for zone in zones if zone.ground))
-        self._zone_ground = np.array(
-            [self.grounds.index(zone.ground) if zone.ground else NO_GROUND for zone in zones],
-            dtype=np.int64,
-        )
-        loudness = [[setup.grounds[name] for name in self.grounds] for setup in setups]
-        self._loudness = np.array(loudness, dtype=np.float64).reshape(len(setups), -1)
         self._made, self.noises = NoiseStore(), NoiseStore()
-        self._zones = laid_out(ZoneColumns, level.zones)
         self._count = np.zeros(len(setups), dtype=np.intp)
         self._given: list[tuple[int, str, tuple[float, float, float], float, int, int]] = []
         self._written = self._written_down(recorded, times)
-        self._read_steps()
+        self._steps = self._read_steps(moved)
 
     def give(
         self,
@@ -100,9 +104,7 @@ class NoiseMaker:
         self._given.clear()
         return found
 
-    def make(
-        self, tick: int, t: float, poses: Poses, laid: Poses, before: Poses, moved: Numbers
-    ) -> None:
+    def make(self, tick: int, t: float, poses: Poses, laid: Poses, before: Poses) -> None:
         """Make the noises after the tick before, up to and with this one, in the order of time.
 
         Args:
@@ -111,24 +113,16 @@ class NoiseMaker:
             poses: Everybody's poses.
             laid: The same as compiled loops read them.
             before: Everybody's poses a tick ago, as compiled loops read them.
-            moved: (variant or 1, character) how far everybody went since then, in plan, m;
-                negative where somebody was not there all the time.
         """
         made, noises = self._made, self.noises
         made.count = noises.count = 0
         for some in (self._due(tick, poses), self._taken(t), self._landings(tick, poses)):
             if some is not None:
                 made.add(some, tick)
-        strides = 0
-        if tick > 0:
-            strides = count_strides(moved, self._stride, self._walked, self._ended)
+        strides = count_strides(self._steps) if tick > 0 else 0
         if strides:
             made.make_room(made.count + strides)
-            made.count = make_steps(
-                laid, before, t, self.dt, self._stride, self._reaches, self._speeds,
-                self._zones, self._zone_ground, self._loudness, self._walked, moved,
-                self._ended, made.count, made.laid,
-            )  # fmt: skip
+            made.count = make_steps(self._steps, laid, before, t, made.count, made.laid)
         if made.count:
             noises.make_room(made.count)
             noises.made_at[: made.count] = tick
@@ -209,20 +203,34 @@ class NoiseMaker:
             noises.listed[n] = len(setup.noise) + flight.listed if written else BY_KIND
         return noises
 
-    def _read_steps(self) -> None:
+    def _read_steps(self, moved: Numbers) -> StepStage:
         """Pack everybody's footsteps into arrays, and nobody has walked yet."""
         shape = (len(self.setups), len(self.names))
-        self._stride = np.full(shape, np.inf)  # so that who has no steps never ends a stride
-        self._reaches = np.zeros((*shape, len(GAITS)))
-        self._speeds = np.zeros((*shape, 2))
-        self._walked, self._ended = np.zeros(shape), np.zeros(shape, dtype=np.int64)
+        stride = np.full(shape, np.inf)  # so that who has no steps never ends a stride
+        reaches, speeds = np.zeros((*shape, len(GAITS))), np.zeros((*shape, 2))
         for v, setup in enumerate(self.setups):
             for j, name in enumerate(self.names):
                 steps = setup.body_of(name).steps
                 if steps is not None:
-                    self._stride[v, j] = steps.stride
-                    self._reaches[v, j] = steps.reaches()
-                    self._speeds[v, j] = steps.creep_below, steps.run_above
+                    stride[v, j] = steps.stride
+                    reaches[v, j] = steps.reaches()
+                    speeds[v, j] = steps.creep_below, steps.run_above
+        zones = [zone for zone, _ in self.level.data.zones]
+        on = [self.grounds.index(zone.ground) if zone.ground else NO_GROUND for zone in zones]
+        loudness = [[setup.grounds[name] for name in self.grounds] for setup in self.setups]
+        stage = StepStage(
+            dt=self.setups[0].clock.dt,
+            moved=moved,
+            stride=stride,
+            reaches=reaches,
+            speeds=speeds,
+            zones=laid_out(ZoneColumns, self.level.zones),
+            zone_ground=np.array(on, dtype=np.int64),
+            loudness=np.array(loudness, dtype=np.float64).reshape(shape[0], -1),
+            walked=np.zeros(shape),
+            ended=np.zeros(shape, dtype=np.int64),
+        )
+        return laid_out(StepStageColumns, stage)
 
 
 def _words_of(setup: Setup, recorded: NoiseData, thrown: Sequence[str]) -> tuple[str, ...]:

@@ -151,7 +151,6 @@ class Simulation:
         level = self.level
         self.around = frozen(around_of(self.setups, level.zone_light, level.zone_background))
         self.thrower = Thrower(self.setups, scenario.throws, self.level, self.bodies, self.times)
-        self.maker = NoiseMaker(self.setups, scenario.noises, self.level, self.times, self.thrower)
         self.hearing_numbers = frozen(hearing_numbers(self.setups))
         self.ears = Ears(
             self.hearing_numbers,
@@ -168,7 +167,9 @@ class Simulation:
         self.beliefs = Beliefs.blank(pairs)
         self.laid_beliefs = laid_out(BeliefColumns, self.beliefs)
         self.places = Places(self.setups, self.meter_numbers, self._dt)
-        self._sharing = Sharing(self.setups, self.numbers.notices, self.ears, self.bodies, self._dt)
+        self._sharing = Sharing(
+            self.setups, self.numbers.notices, self.ears, self.bodies, self.laid_beliefs, self._dt
+        )
         self.told: list[Message] = []
         zones = [zone.name for zone, _ in scenario.level.zones]
         self.contact_numbers = frozen(contact_numbers(self.setups, zones))
@@ -191,6 +192,10 @@ class Simulation:
         self._laid_given = laid_out(GivenColumns, self.given)
         self.poses, self.laid_poses = self._poses_at(0)
         self.surroundings = Surroundings.blank(self.poses, self.around)
+        self.maker = NoiseMaker(
+            self.setups, scenario.noises, self.level, self.times, self.thrower,
+            self.surroundings.moved,
+        )  # fmt: skip
         self._lay_out()
 
     def _lay_out(self) -> None:
@@ -281,7 +286,7 @@ class Simulation:
         self._sharing.said = []
         looks = self._everybody_looks if tick == 0 else self._look_turns.at(tick)
         sense(self._senses_stage, laid, laid_before, looks)
-        self.maker.make(tick, time, poses, laid, laid_before, self.surroundings.moved)
+        self.maker.make(tick, time, poses, laid, laid_before)
         listening = self.listening
         listening.step(tick, self.maker.noises, laid, self.surroundings.background)
         if self.places.any_can:
@@ -300,7 +305,7 @@ class Simulation:
                 self._all_ended = bool(self.world.ended.all())
             self._carry_out(poses)
         self._sharing.tell(
-            tick, self.beliefs, self.laid_beliefs, laid, self.surroundings,
+            tick, self.beliefs, laid, self.surroundings,
             self.world.ladders.ranks,
         )  # fmt: skip
         self.tick += 1

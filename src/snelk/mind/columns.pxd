@@ -127,3 +127,12 @@ cdef class LadderStageColumns(Columns):
     cdef public double[::1] stack
     cdef public LadderColumns ladders
     cdef public unsigned char[:, :, ::1] ready
+
+
+cdef class TellStageColumns(Columns):
+    cdef public double dt
+    cdef public BeliefColumns beliefs
+    cdef public const unsigned char[:, ::1] tells
+    cdef public const Py_ssize_t[:, ::1] every
+    cdef public Py_ssize_t[:, :, ::1] next_time
+    cdef public unsigned char[:, :, ::1] due

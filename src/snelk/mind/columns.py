@@ -63,3 +63,7 @@ class MindStageColumns(Columns):
 
 class LadderStageColumns(Columns):
     """Those of `LadderStage`."""
+
+
+class TellStageColumns(Columns):
+    """Those of `TellStage`."""

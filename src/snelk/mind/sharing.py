@@ -10,9 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
-from snelk.level.columns import plain
+from snelk.level.columns import laid_out, plain
 from snelk.level.grid import NO_WALL
+from snelk.mind.columns import TellStageColumns
 from snelk.mind.memory import Beliefs, News
+from snelk.mind.stage import TellStage
 from snelk.mind.telling import who_tells
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.ears import Ears
@@ -94,6 +96,7 @@ class Sharing:
         notices: NDArray[np.bool_],
         ears: Ears,
         bodies: Bodies,
+        laid: Beliefs,
         dt: float,
     ) -> None:
         self.notices = notices  # (variant, agent, target)
@@ -126,29 +129,30 @@ class Sharing:
                 self.audience[v, a, a] = False
         characters = len(setups[0].cast)
         self.anybody = bool(self.tells.any())
-        self._next = np.zeros((*shape, characters), dtype=np.int64)  # tick
         self._due = np.zeros((*shape, characters), dtype=np.bool_)
+        next_time = np.zeros((*shape, characters), dtype=np.int64)
+        stage = TellStage(dt, laid, self.tells, self.every, next_time, self._due)
+        self._stage = laid_out(TellStageColumns, stage)
         self._on_the_way: defaultdict[int, list[Message]] = defaultdict(list)
 
     def tell(
         self,
         tick: int,
         beliefs: Beliefs,
-        laid: Beliefs,
         poses: Poses,
         surroundings: Surroundings,
         ranks_now: Callable[[], Numbers],
     ) -> None:
         """Send what is told at this tick; it arrives at the next one at the earliest.
 
-        `laid` are the beliefs as compiled loops read them, as `poses` may be; `ranks_now` gives
-        the ranks, (variant, agent), of everybody's alert state.
+        The poses may be as compiled loops read them; `ranks_now` gives the ranks, (variant,
+        agent), of everybody's alert state.
         """
         if not self.anybody:
             return
-        due = self._due
-        if not who_tells(laid, self.tells, self.every, tick, self.dt, self._next, due):
+        if not who_tells(self._stage, tick):
             return
+        due = self._due
         ranks = ranks_now()
         tellers = np.argwhere(due.any(axis=2))
         voices = self._voices(tellers, poses, surroundings)

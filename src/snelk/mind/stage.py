@@ -1,4 +1,4 @@
-"""All that one tick of meters and memories, and one of ladders, reads and writes."""
+"""All that one tick of meters and memories, one of ladders and one of telling reads and writes."""
 
 from __future__ import annotations
 
@@ -75,3 +75,20 @@ class LadderStage(NamedTuple):
             ladders.state.shape, ladders.least.shape[:2],
         )  # fmt: skip
         agree(self.ready.shape, ladders.held.shape, ladders.program.shape)
+
+
+class TellStage(NamedTuple):
+    """Who tells of whom: (variant, agent) where nothing else is said."""
+
+    dt: float  # s
+    beliefs: Beliefs  # what one senses or hears itself at this tick is told
+    tells: NDArray[np.bool_]  # who tells at all
+    every: NDArray[np.int64]  # ticks until it tells of the same target again
+    next_time: NDArray[np.int64]  # (variant, agent, target) the tick before which it does not;
+    # overwritten
+    due: NDArray[np.bool_]  # (variant, agent, target) who tells of whom now; overwritten
+
+    def check(self) -> None:
+        """Make sure that its arrays fit each other; see `agree`."""
+        agree(plain(self.beliefs).x.shape, self.next_time.shape, self.due.shape)
+        agree(self.tells.shape, self.every.shape, self.due.shape[:2])

@@ -92,3 +92,22 @@ cdef class SenseStageColumns(Columns):
     cdef public ContactNumberColumns contact_numbers
     cdef public const double[:, ::1] touch_awake, zone_awake
     cdef public ContactColumns contacts
+
+
+cdef class StepStageColumns(Columns):
+    cdef public double dt
+    cdef public const double[:, ::1] moved, stride, loudness
+    cdef public const double[:, :, ::1] reaches, speeds
+    cdef public ZoneColumns zones
+    cdef public const Py_ssize_t[::1] zone_ground
+    cdef public double[:, ::1] walked
+    cdef public Py_ssize_t[:, ::1] ended
+
+
+cdef class EarStageColumns(Columns):
+    cdef public const int[::1] characters
+    cdef public BodyColumns bodies
+    cdef public const double[:, ::1] acuity, awake, error
+    cdef public const unsigned char[:, :, ::1] cares
+    cdef public GridColumns sound_grid, plan_grid
+    cdef public Py_ssize_t[::1] scratch

@@ -55,3 +55,11 @@ class HeardColumns(Columns):
 
 class SenseStageColumns(Columns):
     """Those of `SenseStage`."""
+
+
+class StepStageColumns(Columns):
+    """Those of `StepStage`."""
+
+
+class EarStageColumns(Columns):
+    """Those of `EarStage`."""

@@ -8,14 +8,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.chance import stream_at_once
-from snelk.level.columns import GridColumns, laid_out, plain
+from snelk.level.columns import GridColumns, laid_out
 from snelk.level.grid import scratch_for
+from snelk.level.ground import GroundStage
 from snelk.level.level import Level
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.columns import BodyColumns
+from snelk.senses.columns import BodyColumns, EarStageColumns
 from snelk.senses.hearing import HEARD, NOBODY, Heard, HearingNumbers, Noises, Numbers
 from snelk.senses.listening import at_ears, walk_to_ears
 from snelk.senses.sight import EDGE
+from snelk.senses.stage import EarStage
 from snelk.senses.stores import HeardStore, NoiseStore
 
 
@@ -29,6 +31,9 @@ class Ears:
         characters: (agent,) which character an agent is.
         names: Names of all characters, for the streams of chance.
         level: Whose walls muffle and are in the way.
+
+    Attributes:
+        stage: All that compiled loops read of them.
     """
 
     def __init__(
@@ -46,13 +51,20 @@ class Ears:
         self.characters = characters
         self.names = names
         self.level = level
-        self._scratch = scratch_for(level.sound_grid)
-        self._grids = (
-            laid_out(GridColumns, level.sound_grid),
-            laid_out(GridColumns, level.plan_grid),
-        )
-        self._laid_bodies = laid_out(BodyColumns, bodies)
         self._errs = bool(numbers.place_error.any())
+        self._grounds: dict[int, GroundStage] = {}
+        stage = EarStage(
+            characters=characters,
+            bodies=laid_out(BodyColumns, bodies),
+            acuity=numbers.acuity,
+            awake=awake,
+            cares=numbers.cares,
+            error=numbers.place_error,
+            sound_grid=laid_out(GridColumns, level.sound_grid),
+            plan_grid=laid_out(GridColumns, level.plan_grid),
+            scratch=scratch_for(level.sound_grid),
+        )
+        self.stage = laid_out(EarStageColumns, stage)
 
     def judge(
         self, noises: NoiseStore, heard: HeardStore, poses: Poses, background: Numbers,
@@ -67,14 +79,9 @@ class Ears:
             background: (variant, character) background noise everybody is in, 0 to 1.
             placed: Whether it is asked where they seem to come from.
         """
-        numbers, ways, count = self.numbers, self.level.ways(), heard.count
-        room, scratch = ways.room(), scratch_for(plain(ways.grid))
-        for ground in ways.grounds():
-            if not at_ears(
-                noises.laid, self.characters, poses, self._laid_bodies, background,
-                numbers.acuity, self.awake, numbers.cares, *self._grids, self._scratch, ground,
-                ways.grid, scratch, room, heard.laid, count,
-            ):  # fmt: skip
+        ways, count = self.level.ways(), heard.count
+        for walk in ways.stages(self._grounds):
+            if not at_ears(self.stage, noises.laid, poses, background, walk, heard.laid, count):
                 break
         else:  # on a level too large to know all ways
             rows = heard.rows

@@ -1,9 +1,9 @@
 cimport cython
 
 from snelk.level.casting cimport cast_ray
-from snelk.level.columns cimport GridColumns, GroundColumns
+from snelk.level.columns cimport GroundStageColumns
 from snelk.level.walking cimport length_around
-from snelk.senses.columns cimport BodyColumns, HeardColumns, NoiseColumns, PoseColumns
+from snelk.senses.columns cimport EarStageColumns, HeardColumns, NoiseColumns, PoseColumns
 
 cdef double INF, NAN, EDGE
 cdef Py_ssize_t NO_WALL, NOBODY, HEARD, PRESENT, CARES, AWAKE, REACH
@@ -11,18 +11,25 @@ cdef Py_ssize_t NO_WALL, NOBODY, HEARD, PRESENT, CARES, AWAKE, REACH
 cdef double _strength_of(double distance, double limit) noexcept nogil
 
 @cython.locals(
-    left=Py_ssize_t, pair=Py_ssize_t, n=Py_ssize_t, a=Py_ssize_t, v=Py_ssize_t, p=Py_ssize_t, i=Py_ssize_t,
-    maker=Py_ssize_t, wall=Py_ssize_t, ear_z=double, x=double, y=double, z=double, dx=double,
-    dy=double, dz=double, straight=double, limit=double, to_x=double, to_y=double, share=double,
-    free=double, strength=double, walked=double,
+    rows=Py_ssize_t, left=Py_ssize_t, same=bint, pair=Py_ssize_t, n=Py_ssize_t, a=Py_ssize_t,
+    v=Py_ssize_t, p=Py_ssize_t, i=Py_ssize_t, maker=Py_ssize_t, ear_z=double, x=double, y=double,
+    z=double, dx=double, dy=double, dz=double, straight=double, limit=double, to_x=double,
+    to_y=double,
 )
 cdef Py_ssize_t _at_ears(
-    NoiseColumns noises, const int[::1] characters, PoseColumns poses, BodyColumns bodies,
-    const double[:, ::1] background, const double[:, ::1] acuity, const double[:, ::1] awake,
-    const unsigned char[:, :, ::1] cares, GridColumns sound_grid, GridColumns plan_grid,
-    Py_ssize_t[::1] scratch, GroundColumns ground, GridColumns ways_grid,
-    Py_ssize_t[::1] ways_scratch, double[:, ::1] room, HeardColumns heard, Py_ssize_t pairs,
+    EarStageColumns stage, NoiseColumns noises, PoseColumns poses,
+    const double[:, ::1] background, GroundStageColumns walk, HeardColumns heard,
+    Py_ssize_t pairs,
 ) noexcept
+
+@cython.locals(
+    straight=double, limit=double, share=double, wall=Py_ssize_t, free=double, strength=double,
+    walked=double,
+)
+cdef bint _by_both_ways(
+    EarStageColumns stage, NoiseColumns noises, GroundStageColumns walk, double x, double y,
+    double z, double to_x, double to_y, double ear_z, Py_ssize_t pair, HeardColumns heard,
+) noexcept nogil
 
 @cython.locals(n=Py_ssize_t)
 cdef void _hear(
@@ -40,11 +47,14 @@ cdef void _walk_to_ears(
     HeardColumns heard,
 ) noexcept
 
-@cython.locals(pair=Py_ssize_t, n=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, listens=bint)
+@cython.locals(
+    variants=Py_ssize_t, agents=Py_ssize_t, same=bint, pair=Py_ssize_t, n=Py_ssize_t,
+    v=Py_ssize_t, a=Py_ssize_t, listens=bint,
+)
 cdef Py_ssize_t _pair_up(
-    NoiseColumns noises, Py_ssize_t count, const Py_ssize_t[::1] made_at, Py_ssize_t tick,
-    const int[::1] characters, const unsigned char[:, ::1] always,
-    const unsigned char[:, ::1] due, const Py_ssize_t[:, ::1] last, HeardColumns heard,
+    EarStageColumns stage, NoiseColumns noises, Py_ssize_t count, const Py_ssize_t[::1] made_at,
+    Py_ssize_t tick, const unsigned char[:, ::1] always, const unsigned char[:, ::1] due,
+    const Py_ssize_t[:, ::1] last, HeardColumns heard,
 ) noexcept
 
 cdef void _begin_pair(

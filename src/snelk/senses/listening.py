@@ -7,11 +7,11 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import hypot, isnan, sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, GroundColumns, agree, door, laid_out, plain
-from snelk.level.grid import NO_WALL, Grid
-from snelk.level.ground import Ground
-from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.columns import BodyColumns, HeardColumns, NoiseColumns, PoseColumns
+from snelk.level.columns import GroundStageColumns, agree, door, laid_out, plain
+from snelk.level.grid import NO_WALL
+from snelk.level.ground import GroundStage
+from snelk.senses.bodies import Poses
+from snelk.senses.columns import EarStageColumns, HeardColumns, NoiseColumns, PoseColumns
 from snelk.senses.hearing import (
     AWAKE,
     CARES,
@@ -25,6 +25,7 @@ from snelk.senses.hearing import (
     Numbers,
 )
 from snelk.senses.sight import EDGE
+from snelk.senses.stage import EarStage
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.casting import cast_ray
@@ -44,11 +45,11 @@ def _strength_of(distance: float, limit: float) -> float:
 
 @door
 def pair_up(
+    stage: EarStage,
     noises: Noises,
     count: int,
     made_at: NDArray[np.int64],
     tick: int,
-    characters: NDArray[np.int32],
     always: NDArray[np.bool_],
     due: NDArray[np.bool_],
     last: NDArray[np.int64],
@@ -57,48 +58,59 @@ def pair_up(
     """Who listens to which noise at a tick: pairs in the order of the noises; how many.
 
     Args:
+        stage: The ears; nobody listens to itself.
         noises: The noises.
         count: How many of them there are.
         made_at: (noise,) the tick at which each was made.
         tick: The number of the tick.
-        characters: (agent,) which character an agent is; nobody listens to itself.
         always: (variant, agent) who listens at each tick, to what was made at it.
         due: (variant, agent) who listens seldom and does so now, to what was made since the last.
         last: (variant, agent) the tick of that.
         heard: The pairs, of which nothing is known yet; overwritten.
+
+    Raises:
+        ValueError: These arrays do not fit each other.
     """
-    agree((0 <= count <= len(plain(noises).t), count <= len(made_at)), (True, True))
-    agree((count * len(characters) <= len(plain(heard).row),), (True,))
-    agree(always.shape, due.shape, last.shape, (len(always), len(characters)))
-    return _pair_up(
-        laid_out(NoiseColumns, noises), count, made_at, tick, characters, always, due, last,
-        laid_out(HeardColumns, heard),
+    found = _pair_up(
+        laid_out(EarStageColumns, stage), laid_out(NoiseColumns, noises), count, made_at, tick,
+        always, due, last, laid_out(HeardColumns, heard),
     )  # fmt: skip
+    if found < 0:
+        raise ValueError("turns or noises that do not fit the ears")
+    return found
 
 
 def _pair_up(
+    stage: EarStage,
     noises: Noises,
     count: int,
     made_at: NDArray[np.int64],
     tick: int,
-    characters: NDArray[np.int32],
     always: NDArray[np.bool_],
     due: NDArray[np.bool_],
     last: NDArray[np.int64],
     heard: Heard,
 ) -> int:
-    pair = 0
-    with nogil:
-        for n in range(count):
-            v = noises.variant[n]
-            for a in range(len(characters)):
-                listens = due[v, a] and made_at[n] > last[v, a]
-                if not listens and not (always[v, a] and made_at[n] == tick):
-                    continue
-                if noises.by[n] == characters[a]:
-                    continue
-                _begin_pair(noises, n, a, pair, heard)
-                pair += 1
+    variants, agents, pair = stage.acuity.shape[0], stage.acuity.shape[1], 0
+    same: bool = (
+        variants == always.shape[0] == due.shape[0] == last.shape[0]
+        and agents == always.shape[1] == due.shape[1] == last.shape[1]
+        and 0 <= count <= made_at.shape[0]
+        and count <= noises.t.shape[0]
+        and count * agents <= heard.row.shape[0]
+    )
+    if not same:
+        return -1
+    for n in range(count):
+        v = noises.variant[n]
+        for a in range(agents):
+            listens = due[v, a] and made_at[n] > last[v, a]
+            if not listens and not (always[v, a] and made_at[n] == tick):
+                continue
+            if noises.by[n] == stage.characters[a]:
+                continue
+            _begin_pair(noises, n, a, pair, heard)
+            pair += 1
     return pair
 
 
@@ -129,148 +141,128 @@ def _begin_pairs(noises: Noises, rows: Codes, agents: Codes, heard: Heard) -> No
 
 @door
 def at_ears(
+    stage: EarStage,
     noises: Noises,
-    characters: NDArray[np.int32],
     poses: Poses,
-    bodies: Bodies,
     background: Numbers,
-    acuity: Numbers,
-    awake: Numbers,
-    cares: NDArray[np.bool_],
-    sound_grid: Grid,
-    plan_grid: Grid,
-    scratch: NDArray[np.int64],
-    ground: Ground,
-    ways_grid: Grid,
-    ways_scratch: NDArray[np.int64],
-    room: Numbers,
+    walk: GroundStage,
     heard: Heard,
     pairs: int,
 ) -> int:
     """The gates of each pair of noise and agent, and both ways where the reach has to decide.
 
     Args:
+        stage: The ears.
         noises: The noises.
-        characters: (agent,) which character an agent is.
         poses: Everybody's poses.
-        bodies: How high their ears are.
         background: (variant, character) noise that drowns others, 0 to 1.
-        acuity: (variant, agent).
-        awake: (variant, agent).
-        cares: (variant, agent, maker) whose noises they care about; the last maker is nobody.
-        sound_grid: Walls that muffle.
-        plan_grid: Walls that are in the way on foot.
-        scratch: Of both.
-        ground: The ground of somebody of no size.
-        ways_grid: What is in the way there.
-        ways_scratch: Of that.
-        room: (4, corners) overwritten.
+        walk: The ground of somebody of no size.
         heard: The pairs; the rest is filled in.
         pairs: How many there are.
 
     Returns:
         Of how many pairs the way on foot is left to be found: it is not straight, and the ways
         between the corners of the ground are not known.
+
+    Raises:
+        ValueError: These arrays do not fit each other.
     """
-    count = len(plain(ground).corners)
-    agree(room.shape, (4, count))
-    agree(ways_scratch.shape, (len(plain(ways_grid).see_through) + 1,))
-    agree(plain(heard).row.shape, plain(heard).agent.shape, plain(heard).failed.shape)
-    agree((0 <= pairs <= len(plain(heard).row),), (True,))
-    agree(background.shape, plain(bodies).blocks.shape, (len(background), plain(poses).x.shape[1]))
-    agree(acuity.shape, awake.shape, cares.shape[:2], (len(background), len(characters)))
-    agree(
-        scratch.shape,
-        (len(plain(sound_grid).see_through) + 1,),
-        (len(plain(plan_grid).see_through) + 1,),
-    )
-    return _at_ears(
-        laid_out(NoiseColumns, noises),
-        characters,
-        laid_out(PoseColumns, poses),
-        laid_out(BodyColumns, bodies),
-        background,
-        acuity,
-        awake,
-        cares,
-        laid_out(GridColumns, sound_grid),
-        laid_out(GridColumns, plan_grid),
-        scratch,
-        laid_out(GroundColumns, ground),
-        laid_out(GridColumns, ways_grid),
-        ways_scratch,
-        room,
-        laid_out(HeardColumns, heard),
-        pairs,
-    )
+    left = _at_ears(
+        laid_out(EarStageColumns, stage), laid_out(NoiseColumns, noises),
+        laid_out(PoseColumns, poses), background, laid_out(GroundStageColumns, walk),
+        laid_out(HeardColumns, heard), pairs,
+    )  # fmt: skip
+    if left < 0:
+        raise ValueError("poses or pairs that do not fit the ears")
+    return left
 
 
 def _at_ears(
+    stage: EarStage,
     noises: Noises,
-    characters: NDArray[np.int32],
     poses: Poses,
-    bodies: Bodies,
     background: Numbers,
-    acuity: Numbers,
-    awake: Numbers,
-    cares: NDArray[np.bool_],
-    sound_grid: Grid,
-    plan_grid: Grid,
-    scratch: NDArray[np.int64],
-    ground: Ground,
-    ways_grid: Grid,
-    ways_scratch: NDArray[np.int64],
-    room: Numbers,
+    walk: GroundStage,
     heard: Heard,
     pairs: int,
 ) -> int:
-    left = 0
+    rows, left = poses.x.shape[0], 0
+    same: bool = (
+        0 <= pairs <= heard.row.shape[0]
+        and background.shape[0] == stage.acuity.shape[0]
+        and poses.x.shape[1] == background.shape[1] == stage.cares.shape[2] - 1
+        and (rows == 1 or rows == background.shape[0])
+    )
+    if not same:
+        return -1
     with nogil:
         for pair in range(pairs):
             n, a = heard.row[pair], heard.agent[pair]
             v = noises.variant[n]
-            p = v if len(poses.x) > 1 else 0
-            i = characters[a]
+            p = v if rows > 1 else 0
+            i = stage.characters[a]
             if not poses.present[p, i]:
                 heard.failed[pair] = PRESENT
                 continue
-            ear_z = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
+            ear_z = poses.z[p, i] + stage.bodies.eyes[v, i, poses.posture[p, i]]
             x, y, z = noises.x[n], noises.y[n], noises.z[n]
-            dx, dy, dz = poses.x[p, i] - x, poses.y[p, i] - y, ear_z - z
+            to_x, to_y = poses.x[p, i], poses.y[p, i]
+            dx, dy, dz = to_x - x, to_y - y, ear_z - z
             straight = sqrt(dx * dx + dy * dy + dz * dz)
             heard.straight[pair], heard.height[pair] = straight, dz
-            heard.ear[pair, 0], heard.ear[pair, 1] = poses.x[p, i], poses.y[p, i]
-            heard.acuity[pair] = acuity[v, a] * awake[v, a]
+            heard.ear[pair, 0], heard.ear[pair, 1] = to_x, to_y
+            heard.acuity[pair] = stage.acuity[v, a] * stage.awake[v, a]
             heard.background[pair] = background[v, i]
-            maker = noises.by[n] if noises.by[n] != NOBODY else cares.shape[2] - 1
+            maker = noises.by[n] if noises.by[n] != NOBODY else stage.cares.shape[2] - 1
             limit = noises.reach[n] * heard.acuity[pair] * (1.0 - heard.background[pair])
             heard.limit[pair] = limit
-            if not cares[v, a, maker]:
+            if not stage.cares[v, a, maker]:
                 heard.failed[pair] = CARES
-            elif awake[v, a] <= 0.0:
+            elif stage.awake[v, a] <= 0.0:
                 heard.failed[pair] = AWAKE
             else:
                 heard.failed[pair] = REACH
                 if limit > 0.0 and straight <= limit + EDGE:
-                    to_x, to_y = poses.x[p, i], poses.y[p, i]
-                    share, wall, _ = cast_ray(sound_grid, scratch, x, y, z, to_x, to_y, ear_z)
-                    heard.through[pair], heard.wall[pair] = share, wall
-                    free, _, _ = cast_ray(plan_grid, scratch, x, y, 0.0, to_x, to_y, 0.0)
-                    strength = _strength_of(straight, limit * share)
-                    if free > 0.0:
-                        heard.around[pair] = straight
-                        strength = _strength_of(straight, limit)
-                    if not isnan(strength):
-                        _hear(noises, strength, pair, heard)
-                    if not free > 0.0:
-                        if len(ground.lengths) < len(ground.corners):
-                            left += 1
-                        else:
-                            walked = length_around(
-                                ground, ways_grid, ways_scratch, room, x, y, to_x, to_y
-                            )
-                            _walk_to_ear(noises, walked, pair, heard)
+                    left += _by_both_ways(
+                        stage, noises, walk, x, y, z, to_x, to_y, ear_z, pair, heard
+                    )
     return left
+
+
+def _by_both_ways(
+    stage: EarStage,
+    noises: Noises,
+    walk: GroundStage,
+    x: float,
+    y: float,
+    z: float,
+    to_x: float,
+    to_y: float,
+    ear_z: float,
+    pair: int,
+    heard: Heard,
+) -> bool:
+    """Whether a noise is loud enough through what muffles it, or around on foot.
+
+    Tell whether the way on foot is left to be found.
+    """
+    straight, limit = heard.straight[pair], heard.limit[pair]
+    share, wall, _ = cast_ray(stage.sound_grid, stage.scratch, x, y, z, to_x, to_y, ear_z)
+    heard.through[pair], heard.wall[pair] = share, wall
+    free, _, _ = cast_ray(stage.plan_grid, stage.scratch, x, y, 0.0, to_x, to_y, 0.0)
+    strength = _strength_of(straight, limit * share)
+    if free > 0.0:
+        heard.around[pair] = straight
+        strength = _strength_of(straight, limit)
+    if not isnan(strength):
+        _hear(noises, strength, pair, heard)
+    if free > 0.0:
+        return False
+    if walk.ground.lengths.shape[0] < walk.ground.corners.shape[0]:
+        return True
+    walked = length_around(walk.ground, walk.grid, walk.scratch, walk.room, x, y, to_x, to_y)
+    _walk_to_ear(noises, walked, pair, heard)
+    return False
 
 
 def _hear(noises: Noises, strength: float, pair: int, heard: Heard) -> None:

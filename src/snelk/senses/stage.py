@@ -1,4 +1,4 @@
-"""All that one tick of the senses reads and writes, beside everybody's poses."""
+"""All that one tick of the senses, of footsteps and of ears reads and writes, beside poses."""
 
 from __future__ import annotations
 
@@ -67,3 +67,51 @@ class SenseStage(NamedTuple):
         agree(plain(self.contact_numbers).touch_cares.shape, numbers.notices.shape)
         walls = (len(plain(self.grid).see_through) + 1,)
         agree(self.scratch.shape, walls, (len(plain(self.solid_grid).see_through) + 1,))
+
+
+class StepStage(NamedTuple):
+    """The footsteps of a batch: (variant, character) where nothing else is said."""
+
+    dt: float  # s
+    moved: Numbers  # (variant or 1, character) since a tick ago, m; negative for who was not there
+    stride: Numbers  # m
+    reaches: Numbers  # (variant, character, gait) of a step, m
+    speeds: Numbers  # (variant, character, 2) creeps below the first, runs above the second, m/s
+    zones: Zones
+    zone_ground: NDArray[np.int64]  # (zone,) its ground by number, or NO_GROUND
+    loudness: Numbers  # (variant, ground) how many times as far steps carry on it
+    walked: Numbers  # since the last stride ended, m; overwritten
+    ended: NDArray[np.int64]  # strides that ended at this tick; overwritten
+
+    def check(self) -> None:
+        """Make sure that its arrays fit each other; see `agree`."""
+        stride = self.stride
+        agree(stride.shape, self.walked.shape, self.ended.shape, self.speeds.shape[:2])
+        agree(stride.shape, self.reaches.shape[:2], (len(stride), self.moved.shape[1]))
+        agree((len(self.moved) in (1, len(stride)), self.speeds.shape[2]), (True, 2))
+        agree(self.zone_ground.shape, (len(plain(self.zones).circles),))
+        grounds = int(self.zone_ground.max(initial=-1)) < self.loudness.shape[1]
+        agree((len(self.loudness), grounds), (len(stride), True))
+
+
+class EarStage(NamedTuple):
+    """Everybody's ears: (variant, agent) where nothing else is said."""
+
+    characters: NDArray[np.int32]  # (agent,)
+    bodies: Bodies
+    acuity: Numbers
+    awake: Numbers
+    cares: NDArray[np.bool_]  # (variant, agent, maker); the last maker is nobody
+    error: Numbers  # how far off noises may seem, m for each m of distance
+    sound_grid: Grid
+    plan_grid: Grid
+    scratch: NDArray[np.int64]  # of both
+
+    def check(self) -> None:
+        """Make sure that its arrays fit each other; see `agree`."""
+        variants, targets = plain(self.bodies).blocks.shape
+        by_agent = (variants, len(self.characters))
+        agree(by_agent, self.acuity.shape, self.awake.shape, self.error.shape)
+        agree((*by_agent, targets + 1), self.cares.shape)
+        walls = (len(plain(self.sound_grid).see_through) + 1,)
+        agree(self.scratch.shape, walls, (len(plain(self.plan_grid).see_through) + 1,))

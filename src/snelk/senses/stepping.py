@@ -6,150 +6,107 @@ import numpy as np
 from cython import Py_ssize_t, cast, compiled, nogil
 from numpy.typing import NDArray
 
-from snelk.level.columns import ZoneColumns, agree, door, laid_out, plain
-from snelk.level.zones import Zones
+from snelk.level.columns import agree, door, laid_out, plain
 from snelk.senses.bodies import Poses
-from snelk.senses.columns import NoiseColumns, PoseColumns
+from snelk.senses.columns import NoiseColumns, PoseColumns, StepStageColumns
 from snelk.senses.hearing import NO_GROUND, Noises
+from snelk.senses.stage import StepStage
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.within import inside
 
 
 @door
-def count_strides(
-    moved: NDArray[np.float64],
-    stride: NDArray[np.float64],
-    walked: NDArray[np.float64],
-    ended: NDArray[np.int64],
-) -> int:
-    """How many strides end at a tick.
-
-    Args:
-        moved: (variant or 1, character) how far everybody went, m; negative for who was not there.
-        stride: (variant, character), m.
-        walked: (variant, character) since the last stride ended, m; overwritten.
-        ended: (variant, character) how many of theirs; overwritten.
-    """
-    agree(stride.shape, walked.shape, ended.shape, (len(stride), moved.shape[1]))
-    return _count_strides(moved, stride, walked, ended)
+def count_strides(stage: StepStage) -> int:
+    """How many strides end at a tick."""
+    return _count_strides(laid_out(StepStageColumns, stage))
 
 
 @door
 def make_steps(
-    poses: Poses,
-    before: Poses,
-    t: float,
-    dt: float,
-    stride: NDArray[np.float64],
-    reaches: NDArray[np.float64],
-    speeds: NDArray[np.float64],
-    zones: Zones,
-    zone_ground: NDArray[np.int64],
-    loudness: NDArray[np.float64],
-    walked: NDArray[np.float64],
-    moved: NDArray[np.float64],
-    ended: NDArray[np.int64],
-    start: int,
-    steps: Noises,
+    stage: StepStage, poses: Poses, before: Poses, t: float, start: int, steps: Noises
 ) -> int:
     """Each step where its stride ended, on the way in a straight line since the tick before.
 
-    They are written to `steps` from row `start` on, but for those that make no noise; returned is
-    the row after the last.
+    Args:
+        stage: How many strides ended; how far all have walked since is overwritten.
+        poses: Everybody's poses.
+        before: Everybody's poses a tick ago.
+        t: The time of the tick, s.
+        start: They are written from this row on, but for those that make no noise.
+        steps: Overwritten.
+
+    Returns:
+        The row after the last.
+
+    Raises:
+        ValueError: These arrays do not fit each other.
     """
-    agree(stride.shape, walked.shape, ended.shape, reaches.shape[:2], speeds.shape[:2])
-    agree(plain(poses).x.shape, plain(before).x.shape, (len(moved), stride.shape[1]))
-    agree(zone_ground.shape, (len(plain(zones).circles),))
-    agree((0 <= start <= len(plain(steps).t) - int(ended.sum()),), (True,))
-    return _make_steps(
-        laid_out(PoseColumns, poses),
-        laid_out(PoseColumns, before),
-        t,
-        dt,
-        stride,
-        reaches,
-        speeds,
-        laid_out(ZoneColumns, zones),
-        zone_ground,
-        loudness,
-        walked,
-        moved,
-        ended,
-        start,
-        laid_out(NoiseColumns, steps),
-    )
+    found = _make_steps(
+        laid_out(StepStageColumns, stage), laid_out(PoseColumns, poses),
+        laid_out(PoseColumns, before), t, start, laid_out(NoiseColumns, steps),
+    )  # fmt: skip
+    if found < 0:
+        raise ValueError("poses that do not fit the steps, or too little room for noises")
+    return found
 
 
-def _count_strides(
-    moved: NDArray[np.float64],
-    stride: NDArray[np.float64],
-    walked: NDArray[np.float64],
-    ended: NDArray[np.int64],
-) -> int:
-    found = 0
-    with nogil:
-        for v in range(len(stride)):
-            p = v if len(moved) > 1 else 0
-            for j in range(stride.shape[1]):
-                far = walked[v, j] + moved[p, j] if moved[p, j] >= 0.0 else 0.0
-                walked[v, j] = far
-                ended[v, j] = cast(Py_ssize_t, far / stride[v, j])
-                found += ended[v, j]
+def _count_strides(stage: StepStage) -> int:
+    moved, found = stage.moved, 0
+    for v in range(stage.stride.shape[0]):
+        p = v if moved.shape[0] > 1 else 0
+        for j in range(stage.stride.shape[1]):
+            far = stage.walked[v, j] + moved[p, j] if moved[p, j] >= 0.0 else 0.0
+            stage.walked[v, j] = far
+            stage.ended[v, j] = cast(Py_ssize_t, far / stage.stride[v, j])
+            found += stage.ended[v, j]
     return found
 
 
 def _make_steps(
-    poses: Poses,
-    before: Poses,
-    t: float,
-    dt: float,
-    stride: NDArray[np.float64],
-    reaches: NDArray[np.float64],
-    speeds: NDArray[np.float64],
-    zones: Zones,
-    zone_ground: NDArray[np.int64],
-    loudness: NDArray[np.float64],
-    walked: NDArray[np.float64],
-    moved: NDArray[np.float64],
-    ended: NDArray[np.int64],
-    start: int,
-    steps: Noises,
+    stage: StepStage, poses: Poses, before: Poses, t: float, start: int, steps: Noises
 ) -> int:
-    n = start
-    with nogil:
-        for v in range(len(stride)):
-            p = v if len(poses.x) > 1 else 0
-            for j in range(stride.shape[1]):
-                if ended[v, j] == 0:
+    rows, characters, n = poses.x.shape[0], poses.x.shape[1], start
+    same: bool = (
+        rows == before.x.shape[0] == stage.moved.shape[0]
+        and characters == before.x.shape[1] == stage.stride.shape[1]
+    )
+    if not same or start < 0:
+        return -1
+    for v in range(stage.stride.shape[0]):
+        p = v if rows > 1 else 0
+        for j in range(characters):
+            if stage.ended[v, j] == 0:
+                continue
+            if n + stage.ended[v, j] > steps.t.shape[0]:
+                return -1
+            gait = before.gait[p, j]
+            if gait < 0:
+                speed = stage.moved[p, j] / stage.dt
+                slow, fast = speed < stage.speeds[v, j, 0], speed > stage.speeds[v, j, 1]
+                gait = 1 if slow else 3 if fast else 2
+            begun = stage.walked[v, j] - stage.moved[p, j]
+            for nth in range(1, stage.ended[v, j] + 1):
+                share = (nth * stage.stride[v, j] - begun) / stage.moved[p, j]
+                x = before.x[p, j] + share * (poses.x[p, j] - before.x[p, j])
+                y = before.y[p, j] + share * (poses.y[p, j] - before.y[p, j])
+                ground = NO_GROUND
+                for zone in range(stage.zone_ground.shape[0]):
+                    if stage.zone_ground[zone] != NO_GROUND and inside(stage.zones, zone, x, y):
+                        ground = stage.zone_ground[zone]
+                reach = stage.reaches[v, j, gait]
+                if ground != NO_GROUND:
+                    reach *= stage.loudness[v, ground]
+                if not reach > 0.0:
                     continue
-                gait = before.gait[p, j]
-                if gait < 0:
-                    speed = moved[p, j] / dt
-                    gait = 1 if speed < speeds[v, j, 0] else 3 if speed > speeds[v, j, 1] else 2
-                begun = walked[v, j] - moved[p, j]
-                for nth in range(1, ended[v, j] + 1):
-                    share = (nth * stride[v, j] - begun) / moved[p, j]
-                    x = before.x[p, j] + share * (poses.x[p, j] - before.x[p, j])
-                    y = before.y[p, j] + share * (poses.y[p, j] - before.y[p, j])
-                    ground = NO_GROUND
-                    for zone in range(len(zone_ground)):
-                        if zone_ground[zone] != NO_GROUND and inside(zones, zone, x, y):
-                            ground = zone_ground[zone]
-                    reach = reaches[v, j, gait]
-                    if ground != NO_GROUND:
-                        reach *= loudness[v, ground]
-                    if not reach > 0.0:
-                        continue
-                    steps.variant[n], steps.by[n] = v, j
-                    steps.kind[n], steps.number[n], steps.listed[n] = 0, -1, -1
-                    steps.t[n] = t + (share - 1.0) * dt
-                    steps.x[n], steps.y[n] = x, y
-                    steps.z[n] = before.z[p, j] + share * (poses.z[p, j] - before.z[p, j])
-                    steps.gait[n], steps.ground[n] = gait, ground
-                    steps.reach[n] = reach
-                    n += 1
-                walked[v, j] -= ended[v, j] * stride[v, j]
+                steps.variant[n], steps.by[n] = v, j
+                steps.kind[n], steps.number[n], steps.listed[n] = 0, -1, -1
+                steps.t[n] = t + (share - 1.0) * stage.dt
+                steps.x[n], steps.y[n] = x, y
+                steps.z[n] = before.z[p, j] + share * (poses.z[p, j] - before.z[p, j])
+                steps.gait[n], steps.ground[n], steps.reach[n] = gait, ground, reach
+                n += 1
+            stage.walked[v, j] -= stage.ended[v, j] * stage.stride[v, j]
     return n
 
 
