@@ -12,21 +12,27 @@ from snelk.body.looking import look_out
 from snelk.body.paces import AT_FOCUS, GLANCES, Moving
 from snelk.body.standing import Timing
 from snelk.body.timing import who_catches, who_glances, who_thinks
+from snelk.level.columns import laid_out
 from snelk.level.grid import build_grid, scratch_for
 from snelk.level.ground import edges_of, ground_of
 from snelk.level.walking import part_of, step_back
 from snelk.level.within import edge_ahead, which_inside
 from snelk.level.zones import Zones
 from snelk.mind.cells import Cells
-from snelk.mind.memory import SOURCES, Beliefs
+from snelk.mind.columns import BeliefColumns, NewsColumns
+from snelk.mind.memory import SOURCES, Beliefs, News
+from snelk.mind.messages import TELL_RESULTS, MessageStore
 from snelk.mind.programs import LadderState
 from snelk.mind.signals import Attended, FocusNumbers, Signals
 from snelk.mind.spreading import likeliest, spread
-from snelk.mind.telling import who_tells
+from snelk.mind.stage import TellStage
+from snelk.mind.telling import arrive, forget_what_came, pass_on, raise_voices, who_tells
 from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.columns import BodyColumns
 from snelk.senses.light import LightNumbers
 from snelk.senses.seeing import see
 from snelk.senses.sight import IN_VIEW, LOGGED, NEEDED, Sight, SightLimits, SightNumbers
+from snelk.senses.stores import HeardStore, NoiseStore
 from snelk.senses.surroundings import Around
 from snelk.tuning.followed import Followed
 from snelk.tuning.following import follow_tick
@@ -61,7 +67,7 @@ def bodies_of(chance: np.random.Generator) -> Bodies:
 
 def moving_of(chance: np.random.Generator) -> Moving:
     arrays = {name: np.zeros((V, A)) for name in Moving._fields}
-    truths = ("driven", "still", "on_way", "at_end", "no_way")
+    truths = ("driven", "still", "smooth", "on_way", "at_end", "no_way")
     arrays |= {name: sometimes(chance, 0.4, V, A) for name in truths}
     arrays |= {name: np.zeros((V, A), np.int64) for name in ("turn_at", "next", "size")}
     arrays |= {name: np.zeros((V, A), np.int8) for name in ("posture", "gait")}
@@ -77,7 +83,7 @@ def ladders_of(chance: np.random.Generator) -> LadderState:
         chance.integers(-1, S, (V, A)).astype(np.int16), np.zeros(one, np.int64),
         np.ones((V, A, S, 1), np.bool_), none, np.zeros((V, A, S, 1)), none.copy(), none.copy(),
         np.zeros(one, np.int8), np.zeros((V, A, S)), np.ones((V, A, S), np.bool_),
-        chance.integers(4, 7, (V, A)), sometimes(chance, 0.1, V, A),
+        chance.integers(0, 9, (V, A)), chance.integers(4, 7, (V, A)), sometimes(chance, 0.1, V, A),
     )  # fmt: skip
 
 
@@ -271,20 +277,74 @@ def test_what_decides_a_look_is_the_same_where_no_table_shows_the_rest(seed: int
 
 
 @pytest.mark.parametrize("seed", range(30))
-def test_who_tells(seed: int) -> None:
+def test_who_tells_whom_and_what_arrives(seed: int) -> None:
     chance, tick, dt = np.random.default_rng(seed), 7, 0.1
     source = chance.integers(-1, len(SOURCES), (V, A, J)).astype(np.int8)
     age = chance.choice([0.0, 0.09, 0.1, 0.4], (V, A, J))
-    beliefs = Beliefs(source, *np.zeros((4, V, A, J)), age, np.zeros((V, A, J)))
-    tells, every = sometimes(chance, 0.7, V, A), chance.integers(1, 9, (V, A))
+    x, y, blur = chance.random((3, V, A, J))
+    beliefs = Beliefs(source, x, y, *np.zeros((2, V, A, J)), age, blur)
+    delay, every = chance.integers(1, 4, (2, V, A))
     next_time = chance.integers(5, 10, (V, A, J))
-    before, due = next_time.copy(), np.zeros((V, A, J), np.bool_)
-    count = who_tells(beliefs, tells, every, tick, dt, next_time, due)
+    before, audience = next_time.copy(), sometimes(chance, 0.7, V, A, A)
+    news = News.blank((V, A, J))
+    stage = TellStage(
+        dt, AGENTS, laid_out(BodyColumns, bodies_of(chance)), laid_out(BeliefColumns, beliefs),
+        sometimes(chance, 0.8, V, A, J),
+        *sometimes(chance, 0.7, 3, V, A), np.full((V, A), np.nan), delay, every, audience,
+        next_time, np.zeros((V, A, J), np.bool_), np.zeros((V * A, 2), np.int64),
+        np.zeros((A, J), np.int8), *np.zeros((2, A)), np.zeros(A, np.int64),
+        laid_out(NewsColumns, news), np.zeros((V, A, J), np.bool_), np.full((V, A, J), -1.0),
+    )  # fmt: skip
+    count = who_tells(stage, tick)
     own = np.isin(source, [SOURCES.index(name) for name in ("sensed", "heard")]) & (age < dt)
-    expected = own & tells[..., None] & (before <= tick)
-    np.testing.assert_array_equal(due, expected)
+    expected = own & stage.tells[..., None] & (before <= tick)
+    np.testing.assert_array_equal(stage.due, expected)
     np.testing.assert_array_equal(next_time, np.where(expected, tick + every[..., None], before))
     assert count == expected.sum()
+
+    rows = int(chance.choice([1, V]))
+    poses, voices, heard = poses_of(chance, rows), NoiseStore(), HeardStore()
+    tellers, raised, pairs = raise_voices(stage, poses, voices.laid, heard.laid)
+    assert [list(at) for at in stage.tellers[:tellers]] == np.argwhere(expected.any(2)).tolist()
+    assert raised == pairs == 0  # nobody has a voice: they tell all
+    going, came, sent = MessageStore(), MessageStore(), []
+    going.make_room(V * A * A * J)
+    for v, a in stage.tellers[:tellers]:
+        rank, there = float(chance.integers(0, 4)), poses.present[v if rows > 1 else 0]
+        going.count = pass_on(
+            stage, poses, v, a, audience[v, a], stage.due[v, a], heard.laid, -1, delay[v, a], tick,
+            rank, np.nan, np.nan, going.laid, going.count,
+        )  # fmt: skip
+        for b, j in np.argwhere(audience[v, a][:, None] & stage.due[v, a]).tolist():
+            i = AGENTS[b]
+            passed = {
+                "present": there[i], "memory": stage.remembers[v, b],
+                "cares": stage.notices[v, b, j] and i != j,
+            }  # fmt: skip
+            failed = [gate for gate, ok in passed.items() if not ok]
+            assert TELL_RESULTS[stage.failed[b, j] + 1] == (failed[0] if failed else "told")
+            if not failed:
+                d = int(delay[v, a])
+                old = age[v, a, j] + d * dt
+                sent.append(
+                    (v, a, b, j, tick + d, x[v, a, j], y[v, a, j], old, blur[v, a, j], rank)
+                )
+    assert going.messages() == sent
+    for now in range(tick + 1, tick + 4):
+        came.make_room(going.count)
+        came.count = arrive(stage, now, going.laid, going.count, came.laid)
+        going.count -= came.count
+        due = [each for each in sent if each[4] == now]
+        assert came.messages() == due
+        for v, b, j in np.ndindex(V, A, J):
+            mine = [each for each in due if (each[0], *each[2:4]) == (v, b, j)]
+            newest = min(mine, key=lambda each: each[7], default=(np.nan,) * 10)
+            assert stage.told[v, b, j] == bool(mine)
+            assert stage.told_rank[v, b, j] == max((each[9] for each in mine), default=-1.0)
+            got = [values[v, b, j] for values in news]
+            np.testing.assert_array_equal(got, newest[5:9])
+        forget_what_came(stage, came.laid, came.count)
+    assert going.count == 0
 
 
 @pytest.mark.parametrize("seed", range(30))

@@ -27,6 +27,7 @@ from .level.level import Level as Level
 from .level.level import Sightline as Sightline
 from .level.visible import VisibleRegion as VisibleRegion
 from .level.visible import visible_region as visible_region
+from .mind.messages import Message as Message
 from .mind.sharing import Saying as Saying
 from .page.build import page_of as page_of
 from .page.build import write_page as write_page
@@ -76,6 +77,7 @@ from .runs.run import run_batch as run_batch
 from .runs.spans import Span as Span
 from .senses.bodies import Poses as Poses
 from .senses.hearing import Heard as Heard
+from .senses.hearing import Noises as Noises
 from .tuning.check import Finding as Finding
 from .tuning.check import check as check
 from .tuning.compare import Comparison as Comparison

@@ -28,7 +28,6 @@ from snelk.mind.memory import Beliefs
 from snelk.mind.meter import Meters
 from snelk.mind.places import Places
 from snelk.mind.search import Likelihood
-from snelk.mind.sharing import Message
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.contact import Contacts
 from snelk.senses.light import LightNumbers
@@ -36,6 +35,7 @@ from snelk.senses.sight import Sight, SightLimits, SightNumbers
 from snelk.senses.surroundings import Around, Surroundings
 
 Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
 Place = tuple[float, float]
 
 
@@ -52,7 +52,8 @@ class Senses(NamedTuple):
     loudness: Numbers  # (variant, agent, target)
     meters: Meters
     beliefs: Beliefs
-    told: Sequence[Message]
+    told: Truths  # (variant, agent, target) of whom it was told at this tick
+    told_rank: Numbers  # the rank of the state of who told of it; -1 if nobody did
     places: Places
 
 

@@ -43,7 +43,6 @@ from snelk.mind.attention import Attention
 from snelk.mind.columns import MeterColumns, SignalColumns
 from snelk.mind.ladder import Ladders, Step
 from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, MemoryNumbers, forget
-from snelk.mind.sharing import Message
 from snelk.mind.signals import NOBODY, PLACE, Signals
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import (
@@ -132,9 +131,6 @@ class World:
         self.ended = np.zeros(shape[0], dtype=np.bool_)
         self.any_ended = False
         self.search_done = np.zeros(shape, dtype=np.bool_)
-        self.told_rank = np.full(numbers.notices.shape, -1.0)
-        self._any_told = False
-        self._told = np.zeros(numbers.notices.shape, dtype=np.bool_)
         self._sees_me = np.zeros((*shape, shape[1]), dtype=np.bool_)  # (variant, agent, watcher)
         self.spots = {spot.name: (point.x, point.y) for spot, point in level.data.spots}
         self._routes = {
@@ -310,8 +306,6 @@ class World:
             self._grow_ground(senses.poses)
         if self._disproves.any():
             self._look_for_the_gone()
-        if self._any_told or senses.told:
-            self._note_told(senses.told)
         perceive(
             self.stage, senses.laid_poses, self.motion.now, self._ignored(senses),
             self.ladders.tick + 1, self._begun,
@@ -352,8 +346,8 @@ class World:
             loudness=senses.loudness,
             meters=laid_out(MeterColumns, senses.meters),
             beliefs=senses.laid_beliefs,
-            told=self._told,
-            told_rank=self.told_rank,
+            told=senses.told,
+            told_rank=senses.told_rank,
             drawn=senses.places.laid,
             focus_numbers=self.attention.laid_numbers,
             attended=self.attention.laid,
@@ -498,15 +492,6 @@ class World:
             y = np.where(np.isnan(notions.y), senses.poses.y[:, None, :], notions.y)
             ignored |= (mine & self._ignores)[:, :, None] & ~self.level.within(zone, x, y)
         return ignored
-
-    def _note_told(self, told: Sequence[Message]) -> None:
-        """Of whom it was told at this tick."""
-        self._told[...], self.told_rank[...] = False, -1.0
-        self._any_told = bool(told)
-        for message in told:
-            place = message.variant, message.listener, message.target
-            self._told[place] = True
-            self.told_rank[place] = max(self.told_rank[place], message.rank)
 
     def look_up(self, node: Node) -> NDArray[Any]:
         """The values, (variant, agent), of a call of the language of conditions."""

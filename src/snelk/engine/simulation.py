@@ -30,11 +30,12 @@ from snelk.mind.columns import (
     MindStageColumns,
     NewsColumns,
 )
-from snelk.mind.memory import Beliefs, News, memory_numbers
+from snelk.mind.memory import Beliefs, memory_numbers
+from snelk.mind.messages import Message
 from snelk.mind.meter import Meters, meter_numbers
 from snelk.mind.minding import mind
 from snelk.mind.places import Places
-from snelk.mind.sharing import Message, Saying, Sharing
+from snelk.mind.sharing import Saying, Sharing
 from snelk.mind.stage import MindStage
 from snelk.senses.awake import awake_of
 from snelk.senses.bodies import Poses, bodies_of
@@ -89,7 +90,6 @@ class Simulation:
         beliefs: What everybody believes of everybody; overwritten by the next tick.
         laid_beliefs: The same as compiled loops read it.
         memory_numbers: The numbers of everybody's memory.
-        told: The messages that arrived at this tick.
         world: Everybody's alert states, activities and bodies.
         thrower: What was thrown at this tick.
         awake: For each sense (variant, agent) how awake it is from now on.
@@ -162,15 +162,19 @@ class Simulation:
         )
         self.listening = Listening(self.setups, self.ears, self.times)
         pairs = self.numbers.notices.shape
-        self._told_news = News.blank(pairs)
         self.memory_numbers = frozen(memory_numbers(self.setups))
         self.beliefs = Beliefs.blank(pairs)
         self.laid_beliefs = laid_out(BeliefColumns, self.beliefs)
         self.places = Places(self.setups, self.meter_numbers, self._dt)
         self._sharing = Sharing(
-            self.setups, self.numbers.notices, self.ears, self.bodies, self.laid_beliefs, self._dt
+            self.setups,
+            self.numbers.notices,
+            self.ears,
+            laid_out(BodyColumns, self.bodies),
+            self.laid_beliefs,
+            self._dt,
+            logged=logged,
         )
-        self.told: list[Message] = []
         zones = [zone.name for zone, _ in scenario.level.zones]
         self.contact_numbers = frozen(contact_numbers(self.setups, zones))
         self.contacts = Contacts.blank(self.numbers.notices.shape)
@@ -240,7 +244,7 @@ class Simulation:
             meters=laid_out(MeterColumns, self.meters),
             memory_numbers=laid_out(MemoryNumberColumns, self.memory_numbers),
             heard=laid_out(NewsColumns, self.listening.news),
-            told=laid_out(NewsColumns, self._told_news),
+            told=laid_out(NewsColumns, self._sharing.news),
             grid=laid_out(GridColumns, level.plan_grid),
             scratch=scratch_for(level.plan_grid),
             beliefs=self.laid_beliefs,
@@ -249,7 +253,7 @@ class Simulation:
         self._senses = Senses(
             self.poses, self.laid_poses, self.laid_beliefs, self.surroundings, self.light,
             self.sight, self.contacts, self.listening.loudness, self.meters, self.beliefs,
-            self.told, self.places,
+            self._sharing.told, self._sharing.told_rank, self.places,
         )  # fmt: skip
 
     @property
@@ -261,6 +265,11 @@ class Simulation:
     def heard(self) -> Heard:
         """What became of noises at the ears of those that listened at the last tick."""
         return self.listening.heard.heard()
+
+    @property
+    def told(self) -> list[Message]:
+        """The messages that arrived at the last tick."""
+        return self._sharing.came.messages()
 
     @property
     def said(self) -> list[Saying]:
@@ -283,7 +292,6 @@ class Simulation:
         laid_before = self.laid_poses
         tick, time = self.tick, float(self.times[self.tick])
         poses, laid = self.poses, self.laid_poses = self._poses_at(tick)
-        self._sharing.said = []
         looks = self._everybody_looks if tick == 0 else self._look_turns.at(tick)
         sense(self._senses_stage, laid, laid_before, looks)
         self.maker.make(tick, time, poses, laid, laid_before)
@@ -291,23 +299,18 @@ class Simulation:
         listening.step(tick, self.maker.noises, laid, self.surroundings.background)
         if self.places.any_can:
             self.places.step(time, listening.judged, listening.heard)
-        if self.told:
-            self._told_news.clear()
-        self.told = self._sharing.arrive(tick, self._told_news)
+        self._sharing.arrive(tick)
         mind(self._minds_stage, laid, laid_before)
         if self.world.active:
             for which, values in self.awake.items():
                 self.awake_then[which][...] = values
-            self._senses = self._senses._replace(poses=poses, laid_poses=laid, told=self.told)
+            self._senses = self._senses._replace(poses=poses, laid_poses=laid)
             self.world.step(time, self._senses)
             if self.world.any_ended:
                 self.last[self.world.ended & (self.last < 0)] = tick
                 self._all_ended = bool(self.world.ended.all())
             self._carry_out(poses)
-        self._sharing.tell(
-            tick, self.beliefs, laid, self.surroundings,
-            self.world.ladders.ranks,
-        )  # fmt: skip
+        self._sharing.tell(tick, laid, self.surroundings.background, self.world.ladders.ranks)
         self.tick += 1
         return time
 
@@ -321,7 +324,7 @@ class Simulation:
             self.maker.give(kind, place, reach, self.names[j], variant=v, source=BY_KIND)
         for alarm in world.outcomes.alarms:
             rank = float(world.ladders.ranks()[alarm.variant, alarm.teller])
-            count = self._sharing.alarm(tick, alarm, self.beliefs, poses, rank)
+            count = self._sharing.alarm(tick, alarm, self.laid_poses, rank)
             world.outcomes.tell_alarm(alarm, count)
 
     def _poses_at(self, tick: int) -> tuple[Poses, Poses]:

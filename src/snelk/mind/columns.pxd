@@ -1,6 +1,6 @@
 from snelk.level.columns cimport Columns, GridColumns
 from snelk.senses.columns cimport (
-    ContactColumns, SightColumns, SightLimitColumns, SightNumberColumns, SurroundingColumns,
+    BodyColumns, ContactColumns, SightColumns, SightLimitColumns, SightNumberColumns, SurroundingColumns,
 )
 
 
@@ -129,10 +129,27 @@ cdef class LadderStageColumns(Columns):
     cdef public unsigned char[:, :, ::1] ready
 
 
+cdef class MessageColumns(Columns):
+    cdef public Py_ssize_t[::1] variant, teller, listener, target, arrives
+    cdef public double[::1] x, y, age, blur, rank
+
+
 cdef class TellStageColumns(Columns):
     cdef public double dt
+    cdef public const int[::1] characters
+    cdef public BodyColumns bodies
     cdef public BeliefColumns beliefs
-    cdef public const unsigned char[:, ::1] tells
-    cdef public const Py_ssize_t[:, ::1] every
+    cdef public const unsigned char[:, :, ::1] notices
+    cdef public const unsigned char[:, ::1] tells, ears, remembers
+    cdef public const double[:, ::1] reach
+    cdef public const Py_ssize_t[:, ::1] delay, every
+    cdef public const unsigned char[:, :, ::1] audience
     cdef public Py_ssize_t[:, :, ::1] next_time
     cdef public unsigned char[:, :, ::1] due
+    cdef public Py_ssize_t[:, ::1] tellers
+    cdef public signed char[:, ::1] failed
+    cdef public double[::1] straight, limit
+    cdef public Py_ssize_t[::1] wall
+    cdef public NewsColumns news
+    cdef public unsigned char[:, :, ::1] told
+    cdef public double[:, :, ::1] told_rank

@@ -67,3 +67,7 @@ class LadderStageColumns(Columns):
 
 class TellStageColumns(Columns):
     """Those of `TellStage`."""
+
+
+class MessageColumns(Columns):
+    """Those of `Messages`."""

@@ -12,9 +12,12 @@ from snelk.level.grid import Grid
 from snelk.mind.memory import Beliefs, MemoryNumbers, News
 from snelk.mind.meter import MeterNumbers, Meters
 from snelk.mind.programs import Code, Facts, LadderState
+from snelk.senses.bodies import Bodies
 from snelk.senses.contact import Contacts
 from snelk.senses.sight import Sight, SightLimits, SightNumbers
 from snelk.senses.surroundings import Surroundings
+
+Truths = NDArray[np.bool_]
 
 
 class MindStage(NamedTuple):
@@ -78,17 +81,48 @@ class LadderStage(NamedTuple):
 
 
 class TellStage(NamedTuple):
-    """Who tells of whom: (variant, agent) where nothing else is said."""
+    """Who tells of whom, and what arrives: (variant, agent) where nothing else is said."""
 
     dt: float  # s
+    characters: NDArray[np.int32]  # (agent,)
+    bodies: Bodies
     beliefs: Beliefs  # what one senses or hears itself at this tick is told
-    tells: NDArray[np.bool_]  # who tells at all
+    notices: Truths  # (variant, agent, target)
+    tells: Truths  # who tells at all
+    ears: Truths  # who has ears
+    remembers: Truths  # who has a memory
+    reach: NDArray[np.float64]  # of its voice, m; NaN tells all
+    delay: NDArray[np.int64]  # ticks until it arrives
     every: NDArray[np.int64]  # ticks until it tells of the same target again
+    audience: Truths  # (variant, agent, listener) whom it tells
     next_time: NDArray[np.int64]  # (variant, agent, target) the tick before which it does not;
     # overwritten
-    due: NDArray[np.bool_]  # (variant, agent, target) who tells of whom now; overwritten
+    due: Truths  # (variant, agent, target) who tells of whom now; overwritten
+    tellers: NDArray[np.int64]  # (tellers, 2) their variants and agents; overwritten
+    # What became of the last word that was passed on; overwritten.
+    failed: NDArray[np.int8]  # (listener, target) first failed gate, or TOLD_IT
+    straight: NDArray[np.float64]  # (listener,) how far off it was, m; NaN but for a voice
+    limit: NDArray[np.float64]  # (listener,) how far the voice carries to this ear in the open, m
+    wall: NDArray[np.int64]  # (listener,) the first wall that muffles it, or NO_WALL
+    # What arrived at this tick: (variant, agent, target); overwritten.
+    news: News  # the newest
+    told: Truths  # of whom anything arrived
+    told_rank: NDArray[np.float64]  # the highest rank of the state of who told it; -1 if nobody
 
     def check(self) -> None:
         """Make sure that its arrays fit each other; see `agree`."""
-        agree(plain(self.beliefs).x.shape, self.next_time.shape, self.due.shape)
-        agree(self.tells.shape, self.every.shape, self.due.shape[:2])
+        variants, agents, targets = self.due.shape
+        agree(
+            self.due.shape, plain(self.beliefs).x.shape, self.next_time.shape, self.notices.shape,
+            plain(self.news).x.shape, self.told.shape, self.told_rank.shape,
+        )  # fmt: skip
+        agree(
+            (variants, agents), self.tells.shape, self.ears.shape, self.remembers.shape,
+            self.reach.shape, self.delay.shape, self.every.shape,
+        )  # fmt: skip
+        agree(self.audience.shape, (variants, agents, agents))
+        agree(plain(self.bodies).blocks.shape, (variants, targets))
+        agree(self.tellers.shape, (variants * agents, 2))
+        agree(self.failed.shape, (agents, targets))
+        agree((agents,), self.straight.shape, self.limit.shape, self.wall.shape)
+        agree(self.characters.shape, (agents,))

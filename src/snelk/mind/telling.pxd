@@ -1,11 +1,56 @@
 cimport cython
 
-from snelk.mind.columns cimport TellStageColumns
+from snelk.mind.columns cimport MessageColumns, TellStageColumns
+from snelk.senses.columns cimport HeardColumns, NoiseColumns, PoseColumns
+from snelk.senses.listening cimport _begin_pair
 
-cdef Py_ssize_t HEARD, SENSED_NOW
+cdef double NAN
+cdef Py_ssize_t HEARD, SENSED_NOW, NO_WALL, NOBODY, EAR_AWAKE, EAR_REACH
+cdef Py_ssize_t TOLD_IT, PRESENT, MEMORY, CARES, EARS, AWAKE, REACH
 
 @cython.locals(
     found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, source=Py_ssize_t, own=bint,
     now=bint,
 )
 cdef Py_ssize_t _who_tells(TellStageColumns stage, Py_ssize_t tick) noexcept
+
+@cython.locals(
+    tellers=Py_ssize_t, n=Py_ssize_t, pair=Py_ssize_t, rows=Py_ssize_t, agents=Py_ssize_t,
+    v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, b=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, tells=bint,
+)
+cdef (Py_ssize_t, Py_ssize_t, Py_ssize_t) _raise_voices(
+    TellStageColumns stage, PoseColumns poses, NoiseColumns voices, HeardColumns heard,
+) noexcept
+
+@cython.locals(
+    voiced=bint, p=Py_ssize_t, b=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, at_ear=Py_ssize_t,
+    failed=Py_ssize_t,
+)
+cdef Py_ssize_t _pass_on(
+    TellStageColumns stage, PoseColumns poses, Py_ssize_t v, Py_ssize_t a,
+    const unsigned char[::1] listeners, const unsigned char[::1] targets, HeardColumns heard,
+    Py_ssize_t pair, Py_ssize_t later, Py_ssize_t tick, double rank, double x, double y,
+    MessageColumns messages, Py_ssize_t count,
+) noexcept
+
+@cython.locals(age=double, blur=double)
+cdef void _send(
+    TellStageColumns stage, Py_ssize_t v, Py_ssize_t a, Py_ssize_t b, Py_ssize_t j,
+    Py_ssize_t later, Py_ssize_t tick, double rank, double x, double y, MessageColumns messages,
+    Py_ssize_t n,
+) noexcept
+
+@cython.locals(
+    found=Py_ssize_t, left=Py_ssize_t, n=Py_ssize_t, v=Py_ssize_t, b=Py_ssize_t, j=Py_ssize_t,
+)
+cdef Py_ssize_t _arrive(
+    TellStageColumns stage, Py_ssize_t tick, MessageColumns messages, Py_ssize_t count,
+    MessageColumns came,
+) noexcept
+
+cdef void _copy(MessageColumns messages, Py_ssize_t n, MessageColumns to, Py_ssize_t m) noexcept
+
+@cython.locals(n=Py_ssize_t, v=Py_ssize_t, b=Py_ssize_t, j=Py_ssize_t)
+cdef void _forget_what_came(
+    TellStageColumns stage, MessageColumns came, Py_ssize_t count,
+) noexcept

@@ -1,19 +1,146 @@
-"""Who has something to tell: compiled, see `snelk.level.columns`."""
+"""Who tells whom of what, and what arrives: compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
-from cython import nogil
+import numpy as np
+from cython import compiled, nogil
+from cython.cimports.libc.math import isnan
+from numpy.typing import NDArray
 
-from snelk.level.columns import door, laid_out
-from snelk.mind.columns import TellStageColumns
+from snelk.level.columns import agree, door, laid_out, plain
+from snelk.level.grid import NO_WALL
+from snelk.mind.columns import MessageColumns, TellStageColumns
 from snelk.mind.memory import HEARD, SENSED_NOW
+from snelk.mind.messages import (
+    AWAKE,
+    CARES,
+    EARS,
+    MEMORY,
+    PRESENT,
+    REACH,
+    TOLD_IT,
+    Messages,
+)
 from snelk.mind.stage import TellStage
+from snelk.senses.bodies import Poses
+from snelk.senses.columns import HeardColumns, NoiseColumns, PoseColumns
+from snelk.senses.hearing import AWAKE as EAR_AWAKE
+from snelk.senses.hearing import NOBODY, Heard, Noises
+from snelk.senses.hearing import REACH as EAR_REACH
+
+if not compiled:  # else it is the loop's own, by the .pxd
+    from snelk.senses.listening import _begin_pair
+
+NAN = float("nan")
 
 
 @door
 def who_tells(stage: TellStage, tick: int) -> int:
     """Who tells of whom at a tick, written to the stage, and how many such pairs there are."""
     return _who_tells(laid_out(TellStageColumns, stage), tick)
+
+
+@door
+def raise_voices(
+    stage: TellStage, poses: Poses, voices: Noises, heard: Heard
+) -> tuple[int, int, int]:
+    """Let those who have something to tell raise their voices.
+
+    Args:
+        stage: Who tells of whom; the tellers are overwritten.
+        poses: Everybody's poses.
+        voices: The voices of those that have one; overwritten.
+        heard: Each voice with all it is meant for and who have ears, of which nothing is known
+            yet; overwritten.
+
+    Returns:
+        How many tellers, voices, and pairs of voice and listener there are.
+
+    Raises:
+        ValueError: There is too little room, or the poses do not fit.
+    """
+    found = _raise_voices(
+        laid_out(TellStageColumns, stage), laid_out(PoseColumns, poses),
+        laid_out(NoiseColumns, voices), laid_out(HeardColumns, heard),
+    )  # fmt: skip
+    if found[0] < 0:
+        raise ValueError("poses that do not fit those who tell, or too little room for voices")
+    return found
+
+
+@door
+def pass_on(
+    stage: TellStage,
+    poses: Poses,
+    v: int,
+    a: int,
+    listeners: NDArray[np.bool_],
+    targets: NDArray[np.bool_],
+    heard: Heard,
+    pair: int,
+    later: int,
+    tick: int,
+    rank: float,
+    x: float,
+    y: float,
+    messages: Messages,
+    count: int,
+) -> int:
+    """Send what somebody tells to all that it reaches.
+
+    Args:
+        stage: What became of it at everybody it is meant for is overwritten.
+        poses: Everybody's poses.
+        v: The variant.
+        a: The agent that tells.
+        listeners: (agent,) whom it is meant for.
+        targets: (target,) of whom it tells.
+        heard: What became of voices.
+        pair: The first pair of its own voice; -1 if it needs none.
+        later: After so many ticks it arrives.
+        tick: The number of the tick.
+        rank: Of its alert state.
+        x: The place that is told, m; NaN for where it believes each of them to be.
+        y: The same.
+        messages: Those that are on their way; added to.
+        count: How many these are.
+
+    Returns:
+        How many are on their way now.
+    """
+    agree(listeners.shape + targets.shape, plain(stage).failed.shape)
+    agree((0 <= v < len(plain(stage).due), 0 <= a < len(listeners)), (True, True))
+    room = count + int(listeners.sum()) * int(targets.sum())
+    agree((count >= 0, room <= len(plain(messages).x)), (True, True))
+    agree(plain(poses).x.shape[1:], targets.shape)
+    return _pass_on(
+        laid_out(TellStageColumns, stage), laid_out(PoseColumns, poses), v, a, listeners, targets,
+        laid_out(HeardColumns, heard), pair, later, tick, rank, x, y,
+        laid_out(MessageColumns, messages), count,
+    )  # fmt: skip
+
+
+@door
+def arrive(stage: TellStage, tick: int, messages: Messages, count: int, came: Messages) -> int:
+    """What arrives at a tick; how many that are.
+
+    Args:
+        stage: What arrived is overwritten.
+        tick: The number of the tick.
+        messages: Those that are on their way; those that are left stand first.
+        count: How many these are.
+        came: Those that arrive; overwritten.
+    """
+    agree((0 <= count <= min(len(plain(messages).x), len(plain(came).x)),), (True,))
+    laid = laid_out(MessageColumns, messages), laid_out(MessageColumns, came)
+    return _arrive(laid_out(TellStageColumns, stage), tick, laid[0], count, laid[1])
+
+
+@door
+def forget_what_came(stage: TellStage, came: Messages, count: int) -> None:
+    """Nothing has arrived at this tick yet, of what arrived at the tick before."""
+    agree((0 <= count <= len(plain(came).x),), (True,))
+    _forget_what_came(laid_out(TellStageColumns, stage), laid_out(MessageColumns, came), count)
 
 
 def _who_tells(stage: TellStage, tick: int) -> int:
@@ -30,3 +157,148 @@ def _who_tells(stage: TellStage, tick: int) -> int:
                         stage.next_time[v, a, j] = tick + stage.every[v, a]
                         found += 1
     return found
+
+
+def _raise_voices(
+    stage: TellStage, poses: Poses, voices: Noises, heard: Heard
+) -> tuple[int, int, int]:
+    tellers, n, pair = 0, 0, 0
+    rows, agents = poses.x.shape[0], stage.tells.shape[1]
+    if poses.x.shape[1] != stage.due.shape[2] or not (rows == 1 or rows == stage.due.shape[0]):
+        return -1, 0, 0
+    for v in range(stage.tells.shape[0]):
+        p = v if rows > 1 else 0
+        for a in range(agents):
+            tells = False
+            for j in range(stage.due.shape[2]):
+                tells = tells or stage.due[v, a, j] != 0
+            if not tells:
+                continue
+            stage.tellers[tellers, 0], stage.tellers[tellers, 1] = v, a
+            tellers += 1
+            if isnan(stage.reach[v, a]):
+                continue
+            if n >= voices.t.shape[0] or pair + agents > heard.row.shape[0]:
+                return -1, 0, 0
+            i = stage.characters[a]
+            voices.variant[n], voices.number[n], voices.by[n] = v, n, NOBODY
+            voices.x[n], voices.y[n] = poses.x[p, i], poses.y[p, i]
+            voices.z[n] = poses.z[p, i] + stage.bodies.eyes[v, i, poses.posture[p, i]]
+            voices.reach[n], voices.t[n] = stage.reach[v, a], 0.0
+            for b in range(agents):
+                if stage.audience[v, a, b] and stage.ears[v, b]:
+                    _begin_pair(voices, n, b, pair, heard)
+                    pair += 1
+            n += 1
+    return tellers, n, pair
+
+
+def _pass_on(
+    stage: TellStage,
+    poses: Poses,
+    v: int,
+    a: int,
+    listeners: NDArray[np.bool_],
+    targets: NDArray[np.bool_],
+    heard: Heard,
+    pair: int,
+    later: int,
+    tick: int,
+    rank: float,
+    x: float,
+    y: float,
+    messages: Messages,
+    count: int,
+) -> int:
+    voiced = pair >= 0
+    p = v if poses.x.shape[0] > 1 else 0
+    for b in range(listeners.shape[0]):
+        if not listeners[b]:
+            continue
+        stage.straight[b], stage.limit[b], stage.wall[b] = NAN, NAN, NO_WALL
+        at_ear, i = TOLD_IT, stage.characters[b]
+        if voiced and not stage.ears[v, b]:
+            at_ear = EARS
+        elif voiced:
+            stage.straight[b], stage.limit[b] = heard.straight[pair], heard.limit[pair]
+            stage.wall[b] = heard.wall[pair]
+            if heard.failed[pair] == EAR_AWAKE:
+                at_ear = AWAKE
+            elif heard.failed[pair] == EAR_REACH:
+                at_ear = REACH
+            pair += 1
+        for j in range(targets.shape[0]):
+            if not targets[j]:
+                continue
+            failed = at_ear
+            if not poses.present[p, i]:
+                failed = PRESENT
+            elif not stage.remembers[v, b]:
+                failed = MEMORY
+            elif i == j or not stage.notices[v, b, j]:
+                failed = CARES
+            stage.failed[b, j] = failed
+            if failed == TOLD_IT:
+                _send(stage, v, a, b, j, later, tick, rank, x, y, messages, count)
+                count += 1
+    return count
+
+
+def _send(
+    stage: TellStage,
+    v: int,
+    a: int,
+    b: int,
+    j: int,
+    later: int,
+    tick: int,
+    rank: float,
+    x: float,
+    y: float,
+    messages: Messages,
+    n: int,
+) -> None:
+    """Send one message of a target."""
+    messages.variant[n], messages.teller[n], messages.listener[n] = v, a, b
+    messages.target[n], messages.arrives[n], messages.rank[n] = j, tick + later, rank
+    age, blur = stage.beliefs.age[v, a, j], stage.beliefs.blur[v, a, j]
+    if isnan(x):
+        x, y = stage.beliefs.x[v, a, j], stage.beliefs.y[v, a, j]
+    elif isnan(age):  # who senses it without a memory has no belief: then it is fresh
+        age, blur = 0.0, 0.0
+    messages.x[n], messages.y[n] = x, y
+    messages.age[n], messages.blur[n] = age + later * stage.dt, blur
+
+
+def _arrive(stage: TellStage, tick: int, messages: Messages, count: int, came: Messages) -> int:
+    found, left = 0, 0
+    for n in range(count):
+        if messages.arrives[n] != tick:
+            _copy(messages, n, messages, left)
+            left += 1
+            continue
+        _copy(messages, n, came, found)
+        found += 1
+        v, b, j = messages.variant[n], messages.listener[n], messages.target[n]
+        if not stage.news.age[v, b, j] <= messages.age[n]:
+            stage.news.x[v, b, j], stage.news.y[v, b, j] = messages.x[n], messages.y[n]
+            stage.news.age[v, b, j], stage.news.blur[v, b, j] = messages.age[n], messages.blur[n]
+        stage.told[v, b, j] = True
+        stage.told_rank[v, b, j] = max(stage.told_rank[v, b, j], messages.rank[n])
+    return found
+
+
+def _copy(messages: Messages, n: int, to: Messages, m: int) -> None:
+    to.variant[m], to.teller[m] = messages.variant[n], messages.teller[n]
+    to.listener[m], to.target[m] = messages.listener[n], messages.target[n]
+    to.arrives[m], to.rank[m] = messages.arrives[n], messages.rank[n]
+    to.x[m], to.y[m] = messages.x[n], messages.y[n]
+    to.age[m], to.blur[m] = messages.age[n], messages.blur[n]
+
+
+def _forget_what_came(stage: TellStage, came: Messages, count: int) -> None:
+    for n in range(count):
+        v, b, j = came.variant[n], came.listener[n], came.target[n]
+        stage.news.x[v, b, j], stage.news.y[v, b, j] = NAN, NAN
+        stage.news.age[v, b, j], stage.news.blur[v, b, j] = NAN, NAN
+        stage.told[v, b, j], stage.told_rank[v, b, j] = False, -1.0

@@ -11,8 +11,8 @@ from snelk.config.words import GAITS, STEP
 from snelk.engine.simulation import Simulation
 from snelk.level.grid import NO_WALL
 from snelk.mind.memory import NO_BELIEF, TOLD, Beliefs
+from snelk.mind.messages import Message
 from snelk.mind.meter import REACHED, Meters
-from snelk.mind.sharing import Message
 from snelk.runs.events import (
     EVENT_KINDS,
     Event,

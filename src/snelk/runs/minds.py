@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 
 from snelk.config.nodes import FELT_BY, TRUTHS
 from snelk.level.grid import NO_WALL
-from snelk.mind.sharing import TELL_RESULTS, Saying
+from snelk.mind.messages import TELL_RESULTS
+from snelk.mind.sharing import Saying
 from snelk.mind.signals import Signals
 from snelk.runs.asked import Asked, endless, joined
 from snelk.runs.rows import Rows

@@ -15,8 +15,8 @@ from snelk.engine.simulation import Simulation
 from snelk.engine.throws import Flight
 from snelk.mind.ladder import Step
 from snelk.mind.memory import Beliefs
+from snelk.mind.messages import Message
 from snelk.mind.meter import Meters
-from snelk.mind.sharing import Message
 from snelk.runs.events import EVENT_KINDS, Event
 from snelk.runs.finding import EventFinder, find_hearing
 from snelk.runs.happened import find_minds
