@@ -24,7 +24,12 @@ def stream(seed: int, *labels: str | float) -> np.random.Generator:
     >>> bool(a.random() == b.random())
     True
     """
-    return np.random.Generator(np.random.Philox(key=_key(seed, labels)))
+    return stream_of(key_of(seed, *labels))
+
+
+def stream_of(key: int) -> np.random.Generator:
+    """The generator of a key of 128 bits."""
+    return np.random.Generator(np.random.Philox(key=key))
 
 
 def stream_at_once(seed: int, *labels: str | float) -> np.random.Generator:
@@ -35,7 +40,7 @@ def stream_at_once(seed: int, *labels: str | float) -> np.random.Generator:
     >>> bool(stream_at_once(7, "dog").random() == stream(7, "dog").random())
     True
     """
-    key, own = _key(seed, labels), _OWN
+    key, own = key_of(seed, *labels), _OWN
     own.state["state"]["key"] = np.array([key & _WORD, key >> 64], dtype=np.uint64)
     own.generator.bit_generator.state = own.state
     return own.generator
@@ -57,6 +62,7 @@ _OWN = _Own()
 _WORD = (1 << 64) - 1
 
 
-def _key(seed: int, labels: tuple[str | float, ...]) -> int:
+def key_of(seed: int, *labels: str | float) -> int:
+    """The key, of 128 bits, of the stream of a seed and a row of labels."""
     text = "\x1f".join([str(seed), *map(repr, labels)])
     return int.from_bytes(blake2b(text.encode(), digest_size=16).digest(), "little")

@@ -1,23 +1,24 @@
 cimport cython
 
-from snelk.body.columns cimport BodyStageColumns, DoingColumns, MovingColumns, TimingColumns
+from snelk.body.columns cimport BodyStageColumns, DoingColumns, MovingColumns, RoamStageColumns, TimingColumns
 from snelk.body.fitting cimport fits
-from snelk.body.moving cimport _begin_way, _nearness, _take_way, _turns_back
+from snelk.body.moving cimport _begin_way, _nearness, _stand, _take_way, _turns_back
+from snelk.body.wandering cimport wander
 from snelk.level.columns cimport GroundStageColumns
 from snelk.level.walking cimport onto, way_between
 from snelk.mind.columns cimport AttendedColumns, DrawnColumns
 
-cdef double NEVER, NAN, KEEP_UP, FARTHER, AND_MORE
-cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, OTHERS, NEWLY_DONE, NEWLY_FAILED
+cdef double NEVER, NAN, KEEP_UP, FARTHER, AND_MORE, LEFT_TO_PYTHON
+cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, OTHERS, NEWLY_DONE, NEWLY_FAILED
 cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, UNFIT, WHOSE_GROUND
 
 @cython.locals(
-    others=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, kind=Py_ssize_t, again=double, was_done=bint,
+    others=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, kind=Py_ssize_t, again=double, there=bint, was_done=bint,
     was_failed=bint,
 )
 cdef Py_ssize_t _act(
-    MovingColumns moving, AttendedColumns now, DrawnColumns drawn, const short[:, ::1] state,
-    double time, double dt, TimingColumns timing, DoingColumns doing,
+    MovingColumns moving, RoamStageColumns roams, AttendedColumns now, DrawnColumns drawn,
+    const short[:, ::1] state, double time, double dt, TimingColumns timing, DoingColumns doing,
 ) noexcept
 
 @cython.locals(x=double, y=double, j=Py_ssize_t, stop=double, apart=double)
@@ -48,14 +49,15 @@ cdef bint _come_to_end_there(
     MovingColumns moving, double dt, Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
 ) noexcept nogil
 
-cdef void _stand(MovingColumns moving, Py_ssize_t v, Py_ssize_t a) noexcept nogil
-
 cdef void _want(
     MovingColumns moving, Py_ssize_t v, Py_ssize_t a, double x, double y, double stop,
     DoingColumns doing,
 ) noexcept nogil
 
-cdef Py_ssize_t _act_on(BodyStageColumns stage, MovingColumns moving, double time) noexcept
+@cython.locals(same=bint)
+cdef Py_ssize_t _act_on(
+    BodyStageColumns stage, RoamStageColumns roams, MovingColumns moving, double time,
+) noexcept
 
 @cython.locals(v=Py_ssize_t, a=Py_ssize_t, found=Py_ssize_t, unknown=bint)
 cdef Py_ssize_t _who_wants(BodyStageColumns stage) noexcept

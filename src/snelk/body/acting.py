@@ -11,21 +11,24 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import hypot, isnan
 from numpy.typing import NDArray
 
-from snelk.body.columns import BodyStageColumns, MovingColumns
+from snelk.body.columns import BodyStageColumns, MovingColumns, RoamStageColumns
 from snelk.body.doing import (
     APPROACH,
     FACE,
     GO,
     HOME,
     KEEP_UP,
+    LEFT_TO_PYTHON,
     NEWLY_DONE,
     NEWLY_FAILED,
     OTHERS,
     RESUME,
+    ROAM,
     Doing,
 )
 from snelk.body.fitting import fitting
 from snelk.body.paces import AT_FOCUS, Moving
+from snelk.body.roams import RoamStage
 from snelk.body.stage import UNFIT, WHOSE_GROUND, BodyStage
 from snelk.body.standing import Timing
 from snelk.level.columns import GroundStageColumns, door, laid_out
@@ -35,7 +38,8 @@ from snelk.mind.signals import PLACE, Attended
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.fitting import fits
-    from snelk.body.moving import _begin_way, _nearness, _take_way, _turns_back
+    from snelk.body.moving import _begin_way, _nearness, _stand, _take_way, _turns_back
+    from snelk.body.wandering import wander
     from snelk.level.columns import hypot
     from snelk.level.walking import onto, way_between
 
@@ -49,20 +53,21 @@ m.
 
 
 @door
-def act(stage: BodyStage, moving: Moving, time: float) -> int:
+def act(stage: BodyStage, roams: RoamStage, moving: Moving, time: float) -> int:
     """Let those think whose turn it is; return for how many that is left to Python.
 
     Args:
         stage: Of those that are left to Python, timing's `due` stays; else it, when they think
             next, and what they do is overwritten.
+        roams: Where they roam; overwritten.
         moving: Their bodies; where they look, and their ways, are overwritten.
         time: The time of the tick, s.
 
     Raises:
         ValueError: These arrays do not fit each other.
     """
-    laid = laid_out(MovingColumns, moving)
-    return fitting(_act_on(laid_out(BodyStageColumns, stage), laid, time))
+    laid, roaming = laid_out(MovingColumns, moving), laid_out(RoamStageColumns, roams)
+    return fitting(_act_on(laid_out(BodyStageColumns, stage), roaming, laid, time))
 
 
 @door
@@ -100,6 +105,7 @@ def who_wants(stage: BodyStage) -> int:
 
 def _act(
     moving: Moving,
+    roams: RoamStage,
     now: Attended,
     drawn: Drawn,
     state: NDArray[np.int16],
@@ -119,8 +125,7 @@ def _act(
                 if kind == OTHERS:
                     others += 1
                     continue
-                timing.due[v, a] = False
-                timing.thought_there[v, a] = moving.at_end[v, a] or moving.no_way[v, a]
+                there = moving.at_end[v, a] or moving.no_way[v, a]
                 was_done, was_failed = doing.done[v, a], doing.failed[v, a]
                 if kind == APPROACH:
                     again = _approach(moving, now, drawn, state[v, a], dt, v, a, doing)
@@ -128,6 +133,11 @@ def _act(
                     again = _go(moving, now, drawn, state[v, a], dt, v, a, doing)
                 elif kind in (HOME, RESUME):
                     again = _go_home(moving, kind, dt, v, a, doing)
+                elif kind == ROAM:
+                    again = wander(moving, roams, max(state[v, a], 0), time, dt, v, a, doing)
+                    if again == LEFT_TO_PYTHON:
+                        others += 1
+                        continue
                 else:
                     if kind == FACE:
                         moving.look[v, a] = AT_FOCUS
@@ -135,6 +145,7 @@ def _act(
                     doing.done[v, a] = True
                     _stand(moving, v, a)
                     again = NEVER
+                timing.due[v, a], timing.thought_there[v, a] = False, there
                 timing.next_thought[v, a] = time + again
                 if doing.done[v, a] and not was_done:
                     doing.news[v, a] += NEWLY_DONE
@@ -235,12 +246,6 @@ def _come_to_end_there(moving: Moving, dt: float, v: int, a: int, doing: Doing) 
     return there
 
 
-def _stand(moving: Moving, v: int, a: int) -> None:
-    """Leave its way, as soon as it has come to a stand on it."""
-    moving.on_way[v, a] = moving.at_end[v, a] = moving.no_way[v, a] = False
-    moving.short[v, a] = 0.0
-
-
 def _want(moving: Moving, v: int, a: int, x: float, y: float, stop: float, doing: Doing) -> None:
     """A way to a place is to be found, or as near as it can get.
 
@@ -253,12 +258,18 @@ def _want(moving: Moving, v: int, a: int, x: float, y: float, stop: float, doing
         _begin_way(moving, v, a, 1, stop, 0.0, -1)
 
 
-def _act_on(stage: BodyStage, moving: Moving, time: float) -> int:
-    if not fits(stage, moving):
+def _act_on(stage: BodyStage, roams: RoamStage, moving: Moving, time: float) -> int:
+    same: bool = (
+        fits(stage, moving)
+        and roams.area.shape[0] == stage.stuck.shape[0]
+        and roams.area.shape[1] == stage.stuck.shape[1]
+        and roams.way.shape[0] >= moving.points.shape[2]
+    )
+    if not same:
         return UNFIT
     return _act(
-        moving, stage.attended, stage.drawn, stage.standing.state, time, stage.dt, stage.timing,
-        stage.doing,
+        moving, roams, stage.attended, stage.drawn, stage.standing.state, time, stage.dt,
+        stage.timing, stage.doing,
     )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-from snelk.level.columns cimport Columns, ZoneColumns
+from snelk.level.columns cimport Columns, GroundColumns, ZoneColumns
 from snelk.mind.columns cimport (
     AttendedColumns, BeliefColumns, DrawnColumns, FocusNumberColumns, LadderColumns,
     MeterColumns, SignalColumns,
@@ -89,3 +89,20 @@ cdef class PlaceStageColumns(Columns):
     cdef public GivenColumns given
     cdef public const int[::1] characters
     cdef public unsigned char[:, ::1] removed
+
+
+cdef class StreamColumns(Columns):
+    cdef public unsigned long[:, :, ::1] key, block
+    cdef public unsigned long[:, ::1] blocks
+    cdef public Py_ssize_t[:, ::1] used
+
+
+cdef class RoamStageColumns(Columns):
+    cdef public GroundColumns areas
+    cdef public StreamColumns streams
+    cdef public int[:, ::1] area
+    cdef public const double[:, :, ::1] every, pause
+    cdef public double[:, ::1] until
+    cdef public double[:, :, ::1] normal
+    cdef public unsigned char[:, ::1] pausing, outside
+    cdef public double[:, ::1] way

@@ -35,3 +35,11 @@ class BodyStageColumns(Columns):
 
 class PlaceStageColumns(Columns):
     """Those of `PlaceStage`."""
+
+
+class StreamColumns(Columns):
+    """Those of `Streams`."""
+
+
+class RoamStageColumns(Columns):
+    """Those of `RoamStage`."""

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
-OTHERS, STAND, FACE, SLEEP, APPROACH, GO, HOME, RESUME = range(8)
+OTHERS, STAND, FACE, SLEEP, APPROACH, GO, HOME, RESUME, ROAM = range(9)
 """Activities by number. That of OTHERS is an object in Python, see `snelk.body.activities`."""
 
 CODES = {
@@ -21,11 +21,15 @@ CODES = {
     "go": GO,
     "home": HOME,
     "resume": RESUME,
+    "roam": ROAM,
 }
 """Those that `snelk.body.acting` knows, by the key they are written with."""
 
 NEWLY_DONE, NEWLY_FAILED = 1, 2
 """Marks of what has come of an activity at a tick; they add up."""
+
+LEFT_TO_PYTHON = -1.0
+"""Instead of the seconds until it thinks again: what it does now is done in Python."""
 
 KEEP_UP = 0.2
 """Seconds after which somebody who follows a target looks again where to go."""
@@ -34,7 +38,7 @@ KEEP_UP = 0.2
 class Doing(NamedTuple):
     """What it does in its alert state: (variant, agent) where nothing else is said."""
 
-    kind: NDArray[np.int8]  # one of OTHERS to RESUME
+    kind: NDArray[np.int8]  # one of OTHERS to ROAM
     done: Truths  # it has done what it is to do
     failed: Truths  # it cannot
     news: NDArray[np.int8]  # NEWLY_DONE and NEWLY_FAILED at this tick

@@ -12,7 +12,7 @@ from snelk.body.paces import AHEAD, AT_FOCUS, GLANCES, SWEEP
 from snelk.body.scene import Place, Scene
 from snelk.body.turning import smoothed
 from snelk.body.walker import Walker
-from snelk.chance import stream
+from snelk.chance import key_of, stream_of
 from snelk.config.minds import State
 from snelk.mind.signals import PLACE
 
@@ -127,12 +127,21 @@ class Me:
         return bool(self.world.motion.on_way[self.v, self.a])
 
     @property
+    def state_number(self) -> int:
+        """The number of that state in its ladder."""
+        return max(int(self.world.ladders.state[self.v, self.a]), 0)
+
+    @property
+    def chance_key(self) -> int:
+        """The key of its own stream of chance for this stay in the state."""
+        entry = int(self.world.ladders.entries[self.v, self.a])
+        return key_of(self.world.setups[self.v].seed, "activity", self.name, self.state, entry)
+
+    @property
     def chance(self) -> np.random.Generator:
         """Its own stream of chance for this stay in the state."""
         if self._chance is None:
-            entry = int(self.world.ladders.entries[self.v, self.a])
-            seed = self.world.setups[self.v].seed
-            self._chance = stream(seed, "activity", self.name, self.state, entry)
+            self._chance = stream_of(self.chance_key)
         return self._chance
 
     def way_length(self, to: Place) -> float:

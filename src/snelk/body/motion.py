@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns
-from snelk.body.moving import nearness, take_way, turns_back
+from snelk.body.moving import nearness, run_out, take_way, turns_back
 from snelk.body.paces import AHEAD, PACES, Moving
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
@@ -102,17 +102,8 @@ class Motion:
 
     def run_out(self, v: int, a: int) -> Numbers:
         """The places, (places, 2), along its way up to where it could come to a stand, m."""
-        rest = self.speed[v, a] ** 2 / (2.0 * self.acceleration[v, a])
-        here, found = np.array([self.x[v, a], self.y[v, a]]), []
-        for point in self._points[v, a, self._next[v, a] : self._size[v, a]]:
-            length = float(np.hypot(*(point - here)))
-            if length >= rest > 0.0:
-                found.append(here + (point - here) * (rest / length))
-                break
-            rest -= length
-            here = point.copy()
-            found.append(here)
-        return np.array(found).reshape(-1, 2)
+        way = np.empty((self._points.shape[2], 2))
+        return way[: run_out(self.now, v, a, way)]
 
     def turns_back(self, v: int, a: int, x: float, y: float) -> bool:
         """Whether it moves, and a place lies behind it rather than before it."""

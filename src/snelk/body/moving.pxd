@@ -83,3 +83,13 @@ cdef void _begin_way(
 cdef bint _turns_back(
     MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a, double x, double y,
 ) noexcept nogil
+
+cdef void _stand(MovingColumns moving, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+
+@cython.locals(
+    rest=double, x=double, y=double, dx=double, dy=double, length=double, count=Py_ssize_t,
+    n=Py_ssize_t,
+)
+cdef Py_ssize_t _run_out(
+    MovingColumns now, Py_ssize_t v, Py_ssize_t a, double[:, ::1] way,
+) noexcept nogil

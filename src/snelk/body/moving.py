@@ -97,6 +97,17 @@ def turns_back(now: Moving, dt: float, v: int, a: int, x: float, y: float) -> bo
 
 
 @door
+def run_out(now: Moving, v: int, a: int, way: NDArray[np.float64]) -> int:
+    """The places along its way up to where it could come to a stand, m, and how many these are.
+
+    `way`, (places, 2), is overwritten.
+    """
+    agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
+    agree((len(way) >= plain(now).points.shape[2], way.shape[1]), (True, 2))
+    return _run_out(laid_out(MovingColumns, now), v, a, way)
+
+
+@door
 def nearness(now: Moving, dt: float, v: int, a: int) -> tuple[float, bool, bool]:
     """How near to where it was to go is close, m, whether it has arrived, or can get no nearer."""
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
@@ -201,6 +212,31 @@ def _begin_way(
     now.next[v, a], now.size[v, a] = 0, count
     now.stop[v, a], now.short[v, a], now.turn_at[v, a] = stop, short, turn_at
     now.on_way[v, a], now.at_end[v, a], now.no_way[v, a] = True, False, False
+
+
+def _stand(moving: Moving, v: int, a: int) -> None:
+    """Leave its way, as soon as it has come to a stand on it."""
+    moving.on_way[v, a] = moving.at_end[v, a] = moving.no_way[v, a] = False
+    moving.short[v, a] = 0.0
+
+
+def _run_out(now: Moving, v: int, a: int, way: NDArray[np.float64]) -> int:
+    """The places along its way up to where it could come to a stand; -1 if there is no room."""
+    rest = now.speed[v, a] * now.speed[v, a] / (2.0 * now.acceleration[v, a])
+    x, y, count = now.x[v, a], now.y[v, a], 0
+    for n in range(now.next[v, a], now.size[v, a]):
+        if count >= way.shape[0]:
+            return -1
+        dx, dy = now.points[v, a, n, 0] - x, now.points[v, a, n, 1] - y
+        length = hypot(dx, dy)
+        if length >= rest > 0.0:
+            way[count, 0], way[count, 1] = x + dx * (rest / length), y + dy * (rest / length)
+            return count + 1
+        rest -= length
+        x, y = now.points[v, a, n, 0], now.points[v, a, n, 1]
+        way[count, 0], way[count, 1] = x, y
+        count += 1
+    return count
 
 
 def _turns_back(now: Moving, dt: float, v: int, a: int, x: float, y: float) -> bool:

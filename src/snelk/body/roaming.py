@@ -1,39 +1,33 @@
-"""Roaming: wandering so that in the long run no part of the area is visited more than another.
-
-The agent walks straight; at the edge it leaves in a direction by the cosine law, and every so
-often it takes any direction. Of such a walk the places are spread evenly over the area, whatever
-its shape (Comets, Popov, Schütz, Vachkovskaia 2009, "Billiards in a general domain with random
-reflections"); going to points at random would crowd the middle.
-"""
+"""Roaming: the areas there are to roam over, and what `snelk.body.wandering` leaves to Python."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
-from snelk.body.activities import NEVER, Activity
+from snelk.body.activities import NEVER
+from snelk.body.columns import RoamStageColumns, StreamColumns
 from snelk.body.me import Me
+from snelk.body.motion import Motion
+from snelk.body.roams import EXACT, NO_AREA, NOT_ASKED, RoamStage
+from snelk.body.scene import Scene
+from snelk.body.streams import Streams, draw
+from snelk.body.wandering import wander_alone
 from snelk.config.minds import PLACES
 from snelk.config.minds import Roam as RoamSettings
 from snelk.level.columns import GroundColumns, laid_out, plain
 from snelk.level.ground import ground_of
 from snelk.level.walking import part_of, step_back
-from snelk.level.within import edge_ahead
-
-Numbers = NDArray[np.float64]
 
 INNER = 0.05
 """So far within its area somebody who comes from outside begins to wander, m."""
 
-EXACT = 1e-6
-"""Ways that end this far before their end are walked to there, not only nearly, m."""
-
 MOST_TRIES = 10_000
 """So often a place is drawn until it lies within an area; of one so thin any place will do."""
-
-INSIDE = 2e-3
-"""Ways end this far before the edge, m."""
 
 
 class Area:
@@ -41,6 +35,8 @@ class Area:
 
     Attributes:
         shape: The polygon.
+        inner: It a little smaller.
+        ground: It as compiled loops read it.
     """
 
     def __init__(self, shape: shapely.Geometry) -> None:
@@ -48,39 +44,37 @@ class Area:
         inner = shapely.buffer(shape, -INNER)
         on_it = shapely.get_coordinates(shapely.point_on_surface(shape))[0].tolist()
         self._middle = (on_it[0], on_it[1]) if inner.is_empty else None  # of one too thin
-        self._ground = laid_out(GroundColumns, ground_of([shape], [inner]))
-        self._edges = plain(self._ground).edges
+        self.inner = inner
+        self.ground = laid_out(GroundColumns, ground_of([shape], [inner]))
 
     def holds(self, x: float, y: float) -> bool:
         """Whether a place, m, is within it."""
-        return part_of(self._ground, x, y) == 0
+        return part_of(self.ground, x, y) == 0
 
     def nearest(self, x: float, y: float) -> tuple[float, float]:
         """The place itself, m, or the nearest well within it."""
         if self._middle is not None:
             return self._middle
-        return step_back(self._ground, 0, x, y)
+        return step_back(self.ground, 0, x, y)
 
-    def any_place(self, chance: np.random.Generator) -> tuple[float, float]:
+    def any_place(self, chance: Callable[[], float]) -> tuple[float, float]:
         """A place within it, any as likely as another, m."""
-        low_x, low_y, high_x, high_y = shapely.bounds(self.shape)
+        low_x, low_y, high_x, high_y = shapely.bounds(self.shape).tolist()
         for _ in range(MOST_TRIES):
-            x, y = chance.uniform((low_x, low_y), (high_x, high_y)).tolist()
+            x = low_x + (high_x - low_x) * chance()
+            y = low_y + (high_y - low_y) * chance()
             if self.holds(x, y):
                 return x, y
         x, y = shapely.get_coordinates(shapely.point_on_surface(self.shape))[0].tolist()
         return x, y
 
-    def ahead(self, place: Numbers, direction: Numbers) -> tuple[float, Numbers]:
-        """How far the edge is in a direction, m, and the normal there, (2,), that points back."""
-        (x, y), (dx, dy) = place.tolist(), direction.tolist()
-        far, *normal = edge_ahead(self._edges, x, y, dx, dy, INSIDE / 4)
-        return far, np.array(normal)
 
+def area_of(me: Me, written: RoamSettings, known: dict[object, Area | None]) -> Area | None:
+    """The area to roam over: the ground in reach within a zone and a ring about home.
 
-def area_of(me: Me, written: RoamSettings) -> Area | None:
-    """The area to roam over: the ground in reach within a zone and a ring about home."""
-    walker, known = me.walker, me.world.areas
+    Those that stay where they are are kept in `known`.
+    """
+    walker = me.walker
     moves = written.ring is not None or written.about is not None
     centre = me.centre(written.about) if moves else None
     if moves and centre is None:
@@ -104,98 +98,138 @@ def area_of(me: Me, written: RoamSettings) -> Area | None:
     return found
 
 
-class Roam(Activity):
-    """Wander over an area."""
+class Roaming:
+    """Everybody's roaming: what `snelk.body.wandering` does, and what it leaves to Python.
 
-    written: RoamSettings
+    Args:
+        world: The scene.
 
-    def __init__(self, me: Me) -> None:
-        super().__init__(me)
-        self.follows = self.written.about not in (None, *PLACES)
-        self.area: Area | None = None
-        self.begun = False
-        self.until = me.t + self.written.every
-        self.normal: Numbers | None = None
-        self.pausing = False
-        self.outside = True
-        self.chosen = False
+    Attributes:
+        stage: Where everybody roams.
+    """
 
-    def think(self) -> float:
-        """Take another direction at the edge, and when it is time."""
-        me = self.me
-        if not self.begun or (self.follows and not self.pausing):
-            self.begun = True
-            self.area = area_of(me, self.written)  # whom it is about may have gone on
-            self.failed = self.area is None
-            if self.area is None and self.follows:
+    def __init__(self, world: Scene) -> None:
+        ladders, points = world.ladders, world.motion.now
+        shape, states = ladders.used.shape, ladders.least.shape
+        every, pause = np.zeros((2, *states))
+        for v, row in enumerate(ladders.ladders):
+            for a, ladder in enumerate(row):
+                for s, state in enumerate(ladder.states.values() if ladder else ()):
+                    if state.roam is not None:
+                        every[v, a, s], pause[v, a, s] = state.roam.every, state.roam.pause
+        self._streams = Streams.blank(shape)
+        pausing, outside = np.zeros((2, *shape), dtype=np.bool_)
+        self._stage = RoamStage(
+            areas=laid_out(GroundColumns, ground_of([], [])),
+            streams=laid_out(StreamColumns, self._streams),
+            area=np.full(shape, NOT_ASKED, dtype=np.int32),
+            every=every,
+            pause=pause,
+            until=np.zeros(shape),
+            normal=np.full((*shape, 2), np.nan),
+            pausing=pausing,
+            outside=outside,
+            way=np.zeros((plain(points).points.shape[2] + 1, 2)),
+        )
+        self.stage = laid_out(RoamStageColumns, self._stage)
+        self._known: dict[object, Area | None] = {}
+        self._areas: list[Area] = []  # by number
+        self._own: dict[tuple[int, int], Area | None] = {}  # of those that are left to Python
+        self._chosen = np.zeros(shape, dtype=np.bool_)
+
+    def begin(self, me: Me) -> None:
+        """Somebody begins to roam."""
+        v, a, stage = me.v, me.a, self._stage
+        stage.area[v, a] = NOT_ASKED
+        stage.until[v, a], stage.normal[v, a] = me.t + stage.every[v, a, me.state_number], np.nan
+        stage.pausing[v, a], stage.outside[v, a], self._chosen[v, a] = False, True, False
+        self._own.pop((v, a), None)
+        self._streams.begin(v, a, me.chance_key)
+
+    def think(self, me: Me) -> float:
+        """Go on roaming, where loops have left it to Python; s until it thinks again."""
+        v, a, stage, doing = me.v, me.a, self._stage, me.world.footing.doing
+        written = me.settings.roam
+        assert written is not None
+        follows = written.about not in (None, *PLACES)
+        if (v, a) not in self._own or (follows and not stage.pausing[v, a]):
+            # Whom it is about may have gone on.
+            area = self._own[v, a] = area_of(me, written, self._known)
+            doing.failed[v, a] = area is None
+            if area is None and follows:
                 me.stand()
-                return self.written.every
-        if self.area is None:
+                return written.every
+            if written.method == "wander" and not follows:
+                stage.area[v, a] = NO_AREA if area is None else self._number_of(area)
+        area = self._own[v, a]
+        if area is None:
             me.cannot_go()  # its area is none, or cannot be walked to
-            self.failed = True
+            doing.failed[v, a] = True
             return NEVER
-        if self.written.method == "places":
-            return self._to_a_place()
-        here = np.array(me.place)
-        if self.outside and not self.area.holds(*me.place):
-            return self._go_in()
-        self.outside = self.follows  # its area may be left behind
-        if me.t >= self.until - 1e-9:
-            if self.written.pause > 0.0 and not self.pausing:
-                self.pausing = True
-                me.stand()
-                return self.written.pause
-            self.pausing, self.normal = False, None
-            self.until = me.t + self.written.every
-        angle = self._angle()
-        direction = np.array([np.cos(angle), np.sin(angle)])
-        motion, first = me.world.motion, np.zeros((0, 2))
-        if motion.turns_back(me.v, me.a, *(here + direction).tolist()):
-            first = motion.run_out(me.v, me.a)  # it comes to a stand first
-            here = first[-1]
-        far, self.normal = self.area.ahead(here, direction)
-        end = here + direction * max(far - INSIDE, 0.0)
-        way = np.concatenate([first, end[None]])
-        arc = me.smoothed(end[None], self.area.shape) if len(first) == 0 else None
-        if arc is not None:
-            way = arc
-        me.world.footing.doing.goals[me.v, me.a] = end
-        motion.go(me.v, me.a, way, EXACT, turn_at=len(first) - 1)
-        return max(self.until - me.t, me.dt)
+        if written.method == "places":
+            return self._to_a_place(me, written, area)
+        if (stage.outside[v, a] or follows) and not area.holds(*me.place):
+            return self._go_in(me, written, area, follows)  # its area may be left behind
+        return self._wander(me, area, follows)
 
-    def _to_a_place(self) -> float:
+    def _wander(self, me: Me, area: Area, follows: bool) -> float:
+        """Straight on, as loops choose it, along an arc if it turns in arcs."""
+        v, a, motion = me.v, me.a, me.world.motion
+        self.make_room(motion)
+        stage = self._stage
+        if follows:  # its area is none of those that loops know
+            stage = stage._replace(areas=area.ground, area=np.zeros_like(stage.area))
+        again, count = wander_alone(
+            motion.now, stage, me.state_number, me.t, me.dt, v, a, me.world.footing.doing
+        )
+        if count:
+            way = stage.way[:count].copy()
+            arc = me.smoothed(way, area.shape) if count == 1 else None
+            motion.go(v, a, way if arc is None else arc, EXACT, turn_at=count - 2)
+        return again
+
+    def make_room(self, motion: Motion) -> None:
+        """Let there be room for a way and one place more."""
+        most = plain(motion.now).points.shape[2] + 1
+        if len(self._stage.way) < most:
+            self._lay_out(way=np.zeros((most, 2)))
+
+    def _lay_out(self, **changed: Any) -> None:
+        self._stage = self._stage._replace(**changed)
+        self.stage = laid_out(RoamStageColumns, self._stage)
+
+    def _number_of(self, area: Area) -> int:
+        """The number by which loops know an area."""
+        if area not in self._areas:
+            self._areas.append(area)
+            shapes, inner = zip(*((each.shape, each.inner) for each in self._areas), strict=True)
+            self._lay_out(areas=laid_out(GroundColumns, ground_of(shapes, inner)))
+        return self._areas.index(area)
+
+    def _draw(self, me: Me) -> Callable[[], float]:
+        return partial(draw, self._stage.streams, me.v, me.a)
+
+    def _to_a_place(self, me: Me, written: RoamSettings, area: Area) -> float:
         """Go to a place taken evenly from the area, and to another when it is time."""
-        assert self.area is not None
-        me = self.me
-        if self.chosen and me.t < self.until - 1e-9:
-            return self.until - me.t
-        if self.chosen and self.written.pause > 0.0 and not self.pausing:
-            self.pausing = True
+        v, a, stage, doing = me.v, me.a, self._stage, me.world.footing.doing
+        if self._chosen[v, a] and me.t < stage.until[v, a] - 1e-9:
+            return float(stage.until[v, a]) - me.t
+        if self._chosen[v, a] and written.pause > 0.0 and not stage.pausing[v, a]:
+            stage.pausing[v, a] = True
             me.stand()
-            return self.written.pause
-        self.pausing, self.chosen = False, True
-        self.until = me.t + self.written.every
-        self.failed = not me.walk_to(self.area.any_place(me.chance), stop=EXACT)
-        return self.written.every
+            return written.pause
+        stage.pausing[v, a], self._chosen[v, a] = False, True
+        stage.until[v, a] = me.t + written.every
+        doing.failed[v, a] = not me.walk_to(area.any_place(self._draw(me)), stop=EXACT)
+        return written.every
 
-    def _go_in(self) -> float:
+    def _go_in(self, me: Me, written: RoamSettings, area: Area, follows: bool) -> float:
         """Walk to the nearest place well within the area, and then wander."""
-        assert self.area is not None
-        me = self.me
-        if self.follows:  # the nearest place would be outside again when it gets there
-            self.failed = not me.walk_to(self.area.any_place(me.chance), stop=EXACT)
-            self.normal, self.until = None, me.t + self.written.every
-            return self.written.every
-        if not me.walk_to(self.area.nearest(*me.place), stop=EXACT):
-            self.failed = True
-        self.normal, self.until = None, me.t + self.written.every
+        v, a, stage, doing = me.v, me.a, self._stage, me.world.footing.doing
+        stage.normal[v, a], stage.until[v, a] = np.nan, me.t + written.every
+        if follows:  # the nearest place would be outside again when it gets there
+            doing.failed[v, a] = not me.walk_to(area.any_place(self._draw(me)), stop=EXACT)
+            return written.every
+        if not me.walk_to(area.nearest(*me.place), stop=EXACT):
+            doing.failed[v, a] = True
         return NEVER
-
-    def _angle(self) -> float:
-        """Any direction, or from the edge one by the cosine law."""
-        chance = self.me.chance
-        if self.normal is None:
-            return float(chance.uniform(-np.pi, np.pi))
-        # The sine of the angle to the normal is even between -1 and 1.
-        turn = np.arcsin(chance.uniform(-1.0, 1.0))
-        return float(np.arctan2(self.normal[1], self.normal[0]) + turn)

@@ -6,7 +6,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, NamedTuple, Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -122,7 +122,6 @@ class Scene(Protocol):
     timing: Timing
     laid_timing: Timing
     spots: dict[str, Place]
-    areas: dict[object, Any]
     outlook: Outlook
     happenings: list[Happening]
     notes: list[Note]

@@ -11,10 +11,10 @@ import numpy as np
 from snelk.body.acting import act, set_out, set_out_one, who_wants
 from snelk.body.activities import NEVER, Activity, Call, Evade, Flee, Patrol
 from snelk.body.columns import DoingColumns
-from snelk.body.doing import CODES, NEWLY_DONE, NEWLY_FAILED, OTHERS, Doing
+from snelk.body.doing import CODES, NEWLY_DONE, NEWLY_FAILED, OTHERS, ROAM, Doing
 from snelk.body.me import Me
 from snelk.body.outcomes import Happening
-from snelk.body.roaming import Roam
+from snelk.body.roaming import Roaming
 from snelk.body.scene import Place, Scene
 from snelk.body.searching import Search
 from snelk.body.stage import WHOSE_GROUND, BodyStage
@@ -28,7 +28,6 @@ from snelk.mind.signals import NOBODY
 
 OBJECTS: dict[str, type[Activity]] = {
     "patrol": Patrol,
-    "roam": Roam,
     "flee": Flee,
     "evade": Evade,
     "search": Search,
@@ -55,6 +54,7 @@ class Thinking:
         self.doing = doing = Doing.blank(shape, ladders.least.shape[2])
         doing.done[...] = True  # who has no activity has done all it had to
         self.laid = laid_out(DoingColumns, doing)
+        self._roaming = Roaming(world)
         self._objects: dict[tuple[int, int], Activity] = {}
         self._short_told = np.zeros(shape, dtype=np.bool_)
         self._walkers: dict[tuple[int, int], Walker] = {}
@@ -90,6 +90,8 @@ class Thinking:
         doing.kind[v, a] = self._kinds[v, a, max(int(world.ladders.state[v, a]), 0)]
         doing.to_x[v, a] = doing.to_y[v, a] = np.nan
         doing.done[v, a] = doing.failed[v, a] = doing.wants[v, a] = False
+        if doing.kind[v, a] == ROAM:
+            self._roaming.begin(Me(world, v, a))
         if doing.kind[v, a] == OTHERS:
             activity = OBJECTS[world.state_of(v, a).activity](Me(world, v, a))
             self._objects[v, a] = activity
@@ -103,7 +105,8 @@ class Thinking:
         timing = world.timing
         if timing.at_end.any():
             self._tell_ends()
-        others = act(stage, motion.now, world.time)
+        self._roaming.make_room(motion)
+        others = act(stage, self._roaming.stage, motion.now, world.time)
         wants = who_wants(stage)
         if wants:
             self._set_out(stage, wants)
@@ -116,17 +119,22 @@ class Thinking:
         np.logical_and(timing.thought_there, there, out=timing.thought_there)
 
     def _ask(self, v: int, a: int) -> None:
-        """Let an activity that is an object think."""
-        world, timing, activity = self._world, self._world.timing, self._objects[v, a]
+        """Let somebody think of whom loops leave that to Python."""
+        world, timing, doing = self._world, self._world.timing, self.doing
+        activity = self._objects.get((v, a))
         time_is_up = world.time >= timing.next_thought[v, a] - SLACK
-        if not (activity.asked_on_arrival or time_is_up):
+        if activity is not None and not (activity.asked_on_arrival or time_is_up):
             return
         timing.thought_there[v, a] = world.motion.at_end[v, a] | world.motion.no_way[v, a]
-        was_done, was_failed = activity.done, activity.failed
-        timing.next_thought[v, a] = world.time + activity.think()
-        self.doing.done[v, a], self.doing.failed[v, a] = activity.done, activity.failed
-        newly_done = NEWLY_DONE * (activity.done and not was_done)
-        self.doing.news[v, a] = newly_done + NEWLY_FAILED * (activity.failed and not was_failed)
+        was_done, was_failed = bool(doing.done[v, a]), bool(doing.failed[v, a])
+        if activity is None:
+            again = self._roaming.think(Me(world, v, a))
+        else:
+            again = activity.think()
+            doing.done[v, a], doing.failed[v, a] = activity.done, activity.failed
+        timing.next_thought[v, a] = world.time + again
+        newly_done = NEWLY_DONE * bool(doing.done[v, a] and not was_done)
+        doing.news[v, a] = newly_done + NEWLY_FAILED * bool(doing.failed[v, a] and not was_failed)
 
     def _set_out(self, stage: BodyStage, wants: int) -> None:
         """Find the ways that are wanted."""

@@ -24,7 +24,6 @@ from snelk.body.outcomes import Happening, Outcomes
 from snelk.body.outlook import looks_at
 from snelk.body.paces import GLANCE, PACES
 from snelk.body.registry import registered
-from snelk.body.roaming import Area
 from snelk.body.scene import Footing, Note, Place, Senses, Snapshot
 from snelk.body.stage import NOT_YET, BodyStage, PlaceStage
 from snelk.body.standing import NEWLY, SLACK, Standing, Timing
@@ -90,7 +89,6 @@ class World:
         outcomes: What came of what agents did and of what the game does to characters.
         senses: What the senses and the memory came to at the last tick.
         stage: All that compiled loops read and write at a tick.
-        areas: The areas that are roamed over, as far as they are known.
         cone_limits: (limit, variant, agent, state, cone) those of everybody's cones in each state.
         thinking: What everybody does.
         timing: When everybody thinks and glances.
@@ -149,7 +147,6 @@ class World:
         self._entered = np.full((*shape, 2), np.nan)
         self._cone_at: dict[str, NDArray[np.intp]] = {}
         self._rooms: list[tuple[Poses, Poses, Poses]] = []  # for the poses of two ticks
-        self.areas: dict[object, Area | None] = {}
         self.senses: Senses  # of the last tick; not there before the first
         self._begun = self._stepped = False
         empty = [

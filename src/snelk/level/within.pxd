@@ -27,5 +27,6 @@ cdef void _which_inside(
     length=double,
 )
 cdef (double, double, double) _edge_ahead(
-    const double[:, ::1] edges, double x, double y, double dx, double dy, double least,
-) noexcept
+    const double[:, ::1] edges, Py_ssize_t low, Py_ssize_t high, double x, double y, double dx,
+    double dy, double least,
+) noexcept nogil

@@ -80,14 +80,21 @@ def edge_ahead(
         Metres, and x and y of the normal; 0 and the way back if there is no edge.
     """
     agree(edges.shape, (len(edges), 4))
-    return _edge_ahead(edges, x, y, dx, dy, least)
+    return _edge_ahead(edges, 0, len(edges), x, y, dx, dy, least)
 
 
 def _edge_ahead(
-    edges: NDArray[np.float64], x: float, y: float, dx: float, dy: float, least: float
+    edges: NDArray[np.float64],
+    low: int,
+    high: int,
+    x: float,
+    y: float,
+    dx: float,
+    dy: float,
+    least: float,
 ) -> tuple[float, float, float]:
     nearest, normal_x, normal_y = INF, -dx, -dy
-    for edge in range(len(edges)):
+    for edge in range(low, high):
         along_x = edges[edge, 2] - edges[edge, 0]
         along_y = edges[edge, 3] - edges[edge, 1]
         across = dx * along_y - dy * along_x

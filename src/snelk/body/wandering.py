@@ -1,0 +1,148 @@
+"""Wandering so that in the long run no part of an area is visited more than another.
+
+The agent walks straight; at the edge it leaves in a direction by the cosine law, and every so
+often it takes any direction. Of such a walk the places are spread evenly over the area, whatever
+its shape (Comets, Popov, Schütz, Vachkovskaia 2009, "Billiards in a general domain with random
+reflections"); going to points at random would crowd the middle. Compiled, see
+`snelk.level.columns`.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from cython import compiled
+from cython.cimports.libc.math import asin, atan2, cos, isnan, sin
+
+from snelk.body.columns import DoingColumns, MovingColumns, RoamStageColumns
+from snelk.body.doing import LEFT_TO_PYTHON, Doing
+from snelk.body.paces import Moving
+from snelk.body.roams import EXACT, INSIDE, NO_AREA, RoamStage
+from snelk.level.columns import agree, door, laid_out, plain
+
+if not compiled:  # else they are the loops' own, by the .pxd
+    from snelk.body.moving import _run_out, _stand, _take_way, _turns_back
+    from snelk.body.streams import next_of
+    from snelk.level.walking import is_on
+    from snelk.level.within import _edge_ahead
+
+NAN = float("nan")
+NEVER = float("inf")
+PI = float(np.pi)
+
+SLACK = 1e-9
+"""Times this close are the same, s."""
+
+
+@door
+def wander_alone(
+    moving: Moving,
+    stage: RoamStage,
+    state: int,
+    time: float,
+    dt: float,
+    v: int,
+    a: int,
+    doing: Doing,
+) -> tuple[float, int]:
+    """Choose where to wander, but do not set out yet.
+
+    Args:
+        moving: Their bodies.
+        stage: Where they roam; the way is written to it.
+        state: The alert state.
+        time: The time of the tick, s.
+        dt: Its length, s.
+        v: The variant.
+        a: The agent, within its area.
+        doing: What they do; where it wants to go is overwritten.
+
+    Returns:
+        Seconds until it thinks again, and how many places its way has; 0 if it stands.
+    """
+    agree(plain(moving).x.shape, plain(stage).area.shape, plain(doing).kind.shape)
+    agree((0 <= v < len(plain(stage).area), 0 <= a < plain(stage).area.shape[1]), (True, True))
+    agree((0 <= state < plain(stage).every.shape[2], plain(stage).area[v, a] >= 0), (True, True))
+    agree((len(plain(stage).way) > plain(moving).points.shape[2],), (True,))
+    return _plan(
+        laid_out(MovingColumns, moving), laid_out(RoamStageColumns, stage), state, time, dt, v, a,
+        laid_out(DoingColumns, doing),
+    )  # fmt: skip
+
+
+def wander(
+    moving: Moving,
+    stage: RoamStage,
+    state: int,
+    time: float,
+    dt: float,
+    v: int,
+    a: int,
+    doing: Doing,
+) -> float:
+    """Take another direction at the edge, and when it is time; s until it thinks again.
+
+    Left to Python is who has to find its area or come into it first, and who turns in arcs.
+    """
+    area = stage.area[v, a]
+    if area == NO_AREA:  # its area is none, or cannot be walked to
+        _stand(moving, v, a)
+        moving.no_way[v, a] = doing.failed[v, a] = True
+        return NEVER
+    if area < 0 or moving.smooth[v, a]:
+        return LEFT_TO_PYTHON
+    if stage.outside[v, a] and not is_on(stage.areas, area, moving.x[v, a], moving.y[v, a]):
+        return LEFT_TO_PYTHON
+    if moving.size[v, a] >= moving.points.shape[2]:  # there may be no room for its way
+        return LEFT_TO_PYTHON
+    again, count = _plan(moving, stage, state, time, dt, v, a, doing)
+    if count > 0:
+        _take_way(moving, v, a, stage.way, count, EXACT, 0.0, count - 2)
+    return again
+
+
+def _plan(
+    moving: Moving,
+    stage: RoamStage,
+    state: int,
+    time: float,
+    dt: float,
+    v: int,
+    a: int,
+    doing: Doing,
+) -> tuple[float, int]:
+    """As `wander_alone`."""
+    area, x, y = stage.area[v, a], moving.x[v, a], moving.y[v, a]
+    stage.outside[v, a] = False
+    if time >= stage.until[v, a] - SLACK:
+        if stage.pause[v, a, state] > 0.0 and not stage.pausing[v, a]:
+            stage.pausing[v, a] = True
+            _stand(moving, v, a)
+            return stage.pause[v, a, state], 0
+        stage.pausing[v, a] = False
+        stage.normal[v, a, 0] = stage.normal[v, a, 1] = NAN
+        stage.until[v, a] = time + stage.every[v, a, state]
+    angle = _angle(stage, v, a)
+    dx, dy = cos(angle), sin(angle)
+    count = 0
+    if _turns_back(moving, dt, v, a, x + dx, y + dy):
+        count = _run_out(moving, v, a, stage.way)  # it comes to a stand first
+        x, y = stage.way[count - 1, 0], stage.way[count - 1, 1]
+    far, normal_x, normal_y = _edge_ahead(
+        stage.areas.edges, stage.areas.starts[area], stage.areas.starts[area + 1], x, y, dx, dy,
+        INSIDE / 4.0,
+    )  # fmt: skip
+    stage.normal[v, a, 0], stage.normal[v, a, 1] = normal_x, normal_y
+    far = max(far - INSIDE, 0.0)
+    stage.way[count, 0], stage.way[count, 1] = x + dx * far, y + dy * far
+    doing.goals[v, a, 0], doing.goals[v, a, 1] = stage.way[count, 0], stage.way[count, 1]
+    return max(stage.until[v, a] - time, dt), count + 1
+
+
+def _angle(stage: RoamStage, v: int, a: int) -> float:
+    """Any direction, or from the edge one by the cosine law."""
+    share = next_of(stage.streams, v, a)
+    if isnan(stage.normal[v, a, 0]):
+        return -PI + 2.0 * PI * share
+    # The sine of the angle to the normal is even between -1 and 1.
+    turn = asin(-1.0 + 2.0 * share)
+    return float(atan2(stage.normal[v, a, 1], stage.normal[v, a, 0]) + turn)
