@@ -17,10 +17,13 @@ import snelk
 from snelk.config import syntax
 from snelk.config.conditions import Condition, parse
 from snelk.config.nodes import BUILT_IN, FUNCTIONS, NUMBERS, TRUTHS, UNITS, ConditionError, Node
+from snelk.level.columns import laid_out
+from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns
 from snelk.mind.deciding import decide, which_hold
 from snelk.mind.evaluation import evaluate
 from snelk.mind.programs import Facts, LadderState, Table
 from snelk.mind.signals import OVER, Signals
+from snelk.mind.stage import LadderStage
 
 
 def test_a_kept_parser_is_taken_only_if_it_was_made_of_this_grammar(
@@ -250,11 +253,15 @@ def decided(
     ladders = LadderState(
         np.zeros(one[:2], np.int16), np.zeros(one, np.int64), np.ones((*one, 1), np.bool_),
         np.zeros(one), np.zeros((*one, 1)), *np.full((2, *one), -0.1), np.zeros(one, np.int8),
-        np.zeros(one), np.full(one, not held_on), np.zeros(one[:2], np.int64),
+        np.zeros(one), np.full(one, not held_on), *np.zeros((2, *one[:2]), np.int64),
         np.zeros(one[:2], np.bool_),
     )  # fmt: skip
     ready, drawn = np.zeros(one, np.bool_), np.full((len(table.leaves), 1, agents), 0.5)
-    found = decide(code, signals, facts, drawn, np.zeros(table.deepest), 1, 0.1, ladders, ready)
+    stage = LadderStage(
+        laid_out(CodeColumns, code), laid_out(FactColumns, facts), drawn,
+        np.zeros(table.deepest), laid_out(LadderColumns, ladders), ready,
+    )  # fmt: skip
+    found = decide(stage, signals, 1, 0.1)
     assert found == ready.sum()
     told = np.zeros((1, 1, agents), np.bool_)  # and of expectations
     which_hold(code, signals, facts, drawn, np.zeros(table.deepest), told)

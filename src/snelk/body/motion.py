@@ -19,6 +19,10 @@ Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 
+ROOM = 12
+"""Ways of so many places need no more room."""
+
+
 class Motion:
     """Where the agents are that no track moves, and the ways they are on: (variant, agent).
 
@@ -69,8 +73,10 @@ class Motion:
         self.stuck_for = np.zeros(shape)
         self.walked = np.zeros(shape)
         self._stop = np.zeros(shape)  # ends this far before the end of the way, m
-        self._points = np.zeros((*shape, 4, 2))  # the way
-        self._beyond = np.zeros((*shape, 4))  # how far it is from each of its points to its end, m
+        self._points = np.zeros((*shape, ROOM, 2))  # the way
+        self._beyond = np.zeros(
+            (*shape, ROOM)
+        )  # how far it is from each of its points to its end, m
         self._turn_at = np.full(shape, -1, dtype=np.int64)  # the point at which it must stand
         self._next = np.zeros(shape, dtype=np.int64)
         self._size = np.zeros(shape, dtype=np.int64)

@@ -20,6 +20,7 @@ from snelk.body.searching import Search
 from snelk.body.stage import WHOSE_GROUND, BodyStage
 from snelk.body.standing import SLACK
 from snelk.body.walker import Walker
+from snelk.config.minds import State
 from snelk.level.columns import laid_out
 from snelk.level.ground import GroundStage
 from snelk.level.ways import Ways
@@ -60,6 +61,7 @@ class Thinking:
         self._walkers: dict[tuple[int, int], Walker] = {}
         self._grounds: list[Ways] = []  # by number
         self._stages: dict[int, GroundStage] = {}
+        self._names: dict[tuple[int, int], list[str]] = {}  # of what is done in each state
         self._kinds = np.zeros(ladders.least.shape, dtype=np.int8)
         motion = world.motion
         for place, values in enumerate((motion.home_x, motion.home_y, motion.home_heading)):
@@ -67,7 +69,9 @@ class Thinking:
         for v, row in enumerate(ladders.ladders):
             for a, ladder in enumerate(row):
                 for s, state in enumerate(ladder.states.values() if ladder else ()):
-                    self._kinds[v, a, s] = CODES.get(state.activity, OTHERS)
+                    names = self._names.setdefault((v, a), [])
+                    names.append(state.activity)
+                    self._kinds[v, a, s] = CODES.get(names[-1], OTHERS)
                     if state.approach is not None:
                         doing.stops[v, a, s] = state.approach.stop
                     if state.go is not None and state.go.spot is not None:
@@ -93,11 +97,16 @@ class Thinking:
         if doing.kind[v, a] == ROAM:
             self._roaming.begin(Me(world, v, a))
         if doing.kind[v, a] == OTHERS:
-            activity = OBJECTS[world.state_of(v, a).activity](Me(world, v, a))
+            activity = OBJECTS[self._name(v, a)](Me(world, v, a))
             self._objects[v, a] = activity
             doing.done[v, a], doing.failed[v, a] = activity.done, activity.failed
         world.timing.next_thought[v, a] = -NEVER
         world.timing.thought_there[v, a] = self._short_told[v, a] = False
+
+    def _name(self, v: int, a: int) -> str:
+        """The name of what somebody does in the state that it is in now."""
+        names = self._names.get((v, a))
+        return names[self._world.ladders.state[v, a]] if names else State().activity
 
     def step(self, stage: BodyStage) -> None:
         """Let those think whose time it is, or whose way is at its end."""
@@ -168,7 +177,7 @@ class Thinking:
     def _tell_news(self, v: int, a: int) -> None:
         """What has come of an activity."""
         world, news = self._world, self.doing.news[v, a]
-        activity, place = world.state_of(v, a).activity, Me(world, v, a).place
+        activity, place = self._name(v, a), Me(world, v, a).place
         reached = world.timing.at_end[v, a] and world.motion.nearness(v, a)[1]
         if news & NEWLY_DONE and activity in WALKS and not reached:
             world.happenings.append(Happening(v, a, "done", NOBODY, *place, activity))
@@ -185,7 +194,7 @@ class Thinking:
             me = Me(world, v, a)
             if me.arrived:
                 self._short_told[v, a] = False
-                if world.state_of(v, a).activity in WALKS:
+                if self._name(v, a) in WALKS:
                     world.happenings.append(Happening(v, a, "reached", NOBODY, *me.place))
             elif not self._short_told[v, a]:
                 self._short_told[v, a] = True

@@ -188,8 +188,8 @@ class World:
         self.stage: BodyStage  # not there before the first tick, as `senses`
         self._stuck, self._newly_stuck = np.zeros((2, *shape), dtype=np.bool_)
         agents = np.argwhere(self.ladders.used)
-        self._enter(*agents.T)
         for v, a in agents.tolist():
+            self._enter(v, a)
             self.thinking.begin(v, a)
 
     def _bounds_of(
@@ -309,8 +309,8 @@ class World:
         )  # fmt: skip
         self._begun = True
         self.taken = self.ladders.step(self.laid_signals, self.look_up)
-        if self.taken:
-            self._enter(*np.array([(step.variant, step.agent) for step in self.taken]).T)
+        for step in self.taken:
+            self._enter(step.variant, step.agent)
         for step in self.taken:
             self.thinking.leave(step)
             self._note_place(step)
@@ -523,17 +523,16 @@ class World:
         there: Truths = found & (at >= 0)
         return there
 
-    def _enter(self, v: NDArray[np.intp], a: NDArray[np.intp]) -> None:
-        """How everybody of these stands in the state that it is in now."""
-        motion, s = self.motion, np.maximum(self.ladders.state[v, a], 0)
+    def _enter(self, v: int, a: int) -> None:
+        """How somebody stands in the state that it is in now."""
+        motion, s = self.motion, max(int(self.ladders.state[v, a]), 0)
         for sense, values in self._awake.items():
             values[v, a] = self._own_awake[sense][v, a] * self._awake_in[sense][v, a, s]
-        for limits, values in zip(self._limits, self.cone_limits, strict=True):
-            limits[v, a] = values[v, a, s]
-        motion.on_way[v, a] = motion.at_end[v, a] = motion.no_way[v, a] = False
-        motion.short[v, a] = 0.0
-        for now, values in self._stances:
-            now[v, a] = values[v, a, s]
+        for limits, in_states in zip(self._limits, self.cone_limits, strict=True):
+            limits[v, a] = in_states[v, a, s]
+        motion.stand(v, a)
+        for now, in_states in self._stances:
+            now[v, a] = in_states[v, a, s]
         motion.base[v, a] = motion.heading[v, a]
         self._has_caught[v, a] = self._was_caught[v, a] = False
 

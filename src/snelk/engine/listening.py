@@ -69,7 +69,7 @@ class Listening:
             self._done_to = -1
         self.judged = noises
         if self._seldom_any and noises.count:
-            waiting.add(noises.noises(), tick)
+            waiting.add_all(noises)
         if not (waiting.count or noises.count):
             return
         due = self._nobody

@@ -150,7 +150,14 @@ class Ladders:
         self._stage = laid_out(LadderStageColumns, stage)
         leaves = enumerate(self._table.leaves)
         self._asked = [(row, leaf) for row, leaf in leaves if leaf.word != "chance"]
+        self._chances: dict[tuple[int, int], list[tuple[int, str, Any]]] = {}
         for v, a in np.argwhere(self.used).tolist():
+            ladder = self.ladders[v][a]
+            draws = [self._table.draws[c] for c in self._transitions.program[v, a].tolist()]
+            named = enumerate(ladder.transitions if ladder else ())
+            found = [(c, name, draws[c]) for c, name in named if draws[c]]
+            if found:
+                self._chances[v, a] = found
             self._draw(v, a)
 
     def _read(self, v: int, a: int, ladder: Ladder, numbers: dict[tuple[object, ...], int]) -> None:
@@ -212,17 +219,15 @@ class Ladders:
 
     def _take(self, v: int, a: int, signals: Signals) -> Step:
         """Go over to the state that the first transition which is ready leads to."""
-        able = np.flatnonzero(self._ready[v, a])
-        c, before = int(able[0]), int(self.state[v, a])
-        also = tuple(int(n) for n in able[1:])
+        c, *also = self._ready[v, a].nonzero()[0].tolist()
+        before, after = int(self.state[v, a]), int(self._to[v, a, c])
         held, focus = float(self._transitions.held[v, a, c]), int(signals.focus[v, a])
-        after = int(self._to[v, a, c])
         self.state[v, a] = after
         self.since[v, a] = 1  # at the next tick it has been there for one
         self.entries[v, a] += 1
         self._transitions.held[v, a] = self._transitions.due[v, a] = -self.dt
         self._draw(v, a)
-        return Step(v, a, focus, before, after, c, held, also)
+        return Step(v, a, focus, before, after, c, held, tuple(also))
 
     def asker(self, conditions: Sequence[Condition]) -> Asker:
         """Something to ask what conditions without chance come to at any tick."""
@@ -232,10 +237,8 @@ class Ladders:
 
     def _draw(self, v: int, a: int) -> None:
         """Draw what the chances of an agent's state are compared with, once for each stay."""
-        ladder, transitions = self.ladders[v][a], self._transitions
-        for c, name in enumerate(ladder.transitions if ladder else ()):
-            draws = self._table.draws[transitions.program[v, a, c]]
-            if draws and transitions.open[v, a, self.state[v, a], c]:
+        for c, name, draws in self._chances.get((v, a), ()):
+            if self._transitions.open[v, a, self.state[v, a], c]:
                 seed, entry = self.setups[v].seed, int(self.entries[v, a])
                 for row, leaf in draws:
                     self._values[row, v, a] = chance_of_stay(

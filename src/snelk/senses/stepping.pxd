@@ -29,3 +29,13 @@ cdef void _put_in_order(
 ) noexcept
 
 cdef bint _comes_after(NoiseColumns made, Py_ssize_t n, Py_ssize_t v, double t) noexcept nogil
+
+cdef void _copy(
+    NoiseColumns made, Py_ssize_t m, NoiseColumns noises, Py_ssize_t n,
+) noexcept nogil
+
+@cython.locals(n=Py_ssize_t)
+cdef void _append(
+    NoiseColumns noises, Py_ssize_t[::1] made_at, Py_ssize_t end, NoiseColumns more,
+    const Py_ssize_t[::1] more_at, Py_ssize_t count, Py_ssize_t start,
+) noexcept

@@ -148,14 +148,10 @@ def _put_in_order(
                 at -= 1
             order[at] = n
         for n in range(count):
-            m = order[n]
-            v = made.variant[m]
-            noises.variant[n], noises.number[n] = v, numbered[v]
+            _copy(made, order[n], noises, n)
+            v = noises.variant[n]
+            noises.number[n] = numbered[v]
             numbered[v] += 1
-            noises.t[n], noises.kind[n], noises.gait[n] = made.t[m], made.kind[m], made.gait[m]
-            noises.ground[n], noises.reach[n] = made.ground[m], made.reach[m]
-            noises.x[n], noises.y[n], noises.z[n] = made.x[m], made.y[m], made.z[m]
-            noises.by[n], noises.listed[n] = made.by[m], made.listed[m]
 
 
 def _comes_after(made: Noises, n: int, v: int, t: float) -> bool:
@@ -163,3 +159,54 @@ def _comes_after(made: Noises, n: int, v: int, t: float) -> bool:
     if made.variant[n] != v:
         return bool(made.variant[n] > v)
     return bool(made.t[n] > t)
+
+
+def _copy(made: Noises, m: int, noises: Noises, n: int) -> None:
+    noises.variant[n], noises.number[n] = made.variant[m], made.number[m]
+    noises.t[n], noises.kind[n], noises.gait[n] = made.t[m], made.kind[m], made.gait[m]
+    noises.ground[n], noises.reach[n] = made.ground[m], made.reach[m]
+    noises.x[n], noises.y[n], noises.z[n] = made.x[m], made.y[m], made.z[m]
+    noises.by[n], noises.listed[n] = made.by[m], made.listed[m]
+
+
+@door
+def append(
+    noises: Noises,
+    made_at: NDArray[np.int64],
+    end: int,
+    more: Noises,
+    more_at: NDArray[np.int64],
+    count: int,
+    start: int = 0,
+) -> None:
+    """Write some noises, and the ticks at which they were made, behind others.
+
+    Args:
+        noises: Overwritten from row `end` on.
+        made_at: The same.
+        end: The first row that is written.
+        more: What is written; it may be the same noises, of which some are moved to the front.
+        more_at: The same.
+        count: The row of `more` after the last that is written.
+        start: The first.
+    """
+    agree((0 <= start <= count <= min(len(plain(more).t), len(more_at)), end >= 0), (True, True))
+    agree((end + count - start <= min(len(plain(noises).t), len(made_at)),), (True,))
+    _append(
+        laid_out(NoiseColumns, noises), made_at, end, laid_out(NoiseColumns, more), more_at,
+        count, start,
+    )  # fmt: skip
+
+
+def _append(
+    noises: Noises,
+    made_at: NDArray[np.int64],
+    end: int,
+    more: Noises,
+    more_at: NDArray[np.int64],
+    count: int,
+    start: int,
+) -> None:
+    for n in range(start, count):
+        _copy(more, n, noises, end + n - start)
+        made_at[end + n - start] = more_at[n]

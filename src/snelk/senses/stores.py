@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from snelk.level.columns import laid_out
 from snelk.senses.columns import HeardColumns, NoiseColumns
 from snelk.senses.hearing import Heard, Noises
+from snelk.senses.stepping import append
 
 FIRST = 16
 """Room for so many at first."""
@@ -58,11 +59,17 @@ class NoiseStore:
         self.made_at[self.count : end] = tick
         self.count = end
 
+    def add_all(self, other: NoiseStore) -> None:
+        """Add all that another store holds."""
+        end = self.count + other.count
+        self.make_room(end)
+        append(self.laid, self.made_at, self.count, other.laid, other.made_at, other.count)
+        self.count = end
+
     def drop_before(self, tick: int) -> None:
         """Drop those that were made before a tick."""
         first = int(np.searchsorted(self.made_at[: self.count], tick))
-        for values in (*self.rows, self.made_at):
-            values[: self.count - first] = values[first : self.count].copy()
+        append(self.laid, self.made_at, 0, self.laid, self.made_at, self.count, start=first)
         self.count -= first
 
     def noises(self) -> Noises:
