@@ -256,8 +256,14 @@ class World:
             for ladder in row
             for state in (ladder.states.values() if ladder else ())
         )
+        packed = [self._catch, self._ends, freeze, self._asleep, pace, gait, look, swing, period]
+        packed += [posture, *self._awake_in.values()]
         for v, row in enumerate(self.ladders.ladders):
             for a, ladder in enumerate(row):
+                if v > 0 and self._is_alike(v - 1, v, a):
+                    for values in packed:
+                        values[v, a] = values[v - 1, a]
+                    continue
                 for s, state in enumerate(ladder.states.values() if ladder else ()):
                     if state.catch is not None:
                         self._catch[v, a, s] = state.catch.reach
@@ -288,6 +294,14 @@ class World:
             freeze=freeze,
         )
         self.laid_timing = laid_out(TimingColumns, self.timing)
+
+    def _is_alike(self, before: int, v: int, a: int) -> bool:
+        """Whether an agent has the very same states, paces and others around it in a variant."""
+        one, other, name = self.setups[before], self.setups[v], self.agents[a]
+        if self.ladders.ladders[before][a] is not self.ladders.ladders[v][a]:
+            return False
+        same_team = one.cast is other.cast or (self._team_of[before] == self._team_of[v]).all()
+        return bool(same_team) and one.profile_of(name) is other.profile_of(name)
 
     def step(self, time: float, senses: Senses) -> None:
         """One tick: what is asked for, which transitions are taken, what is done, and moving."""

@@ -46,6 +46,8 @@ class Draft:
         self._origins = dict(origins)  # keys that were not written in the scenario's own file
         self._owners: dict[Place, Place] = {}  # keys that a profile has from another
         self.outdated: list[tuple[str, ...]] = []
+        self._base: Draft | None = None  # what this one was made of
+        self._whole: tuple[Raw, Setup] | None = None  # with inheritance worked in, and checked
 
     @classmethod
     def read(cls, path: Path, problems: list[Problem]) -> Draft:
@@ -95,6 +97,7 @@ class Draft:
         """
         # What is not written to is shared with the draft that this one comes from.
         draft = Draft(self.source, dict(self.raw), self._origins)
+        draft._base = self
         for key, value in overrides.items():
             parts = split_key(key)
             here: Any = draft.raw
@@ -140,7 +143,7 @@ class Draft:
                 name: self._inherit(name, profiles, (), found, orphans) for name in profiles
             }
         inherited = len(found)
-        setup = checked(Setup, full, self.locate, found)
+        setup = checked(Setup, self._with_what_is_checked(full), self.locate, found)
         # What a profile lacks because its parent is missing is not worth telling.
         found[inherited:] = [
             problem
@@ -152,7 +155,24 @@ class Draft:
         ]
         found += self._wrong_names()
         problems += found
+        self._whole = None if found or setup is None else (full, setup)
         return None if found else setup
+
+    def _with_what_is_checked(self, full: Raw) -> Raw:
+        """The whole, with what was read and checked before instead of what is the very same."""
+        whole = self._base._whole if self._base is not None else None
+        if whole is None:
+            return full
+        known: Raw = {}
+        for section, now in full.items():
+            was, checked_before = whole[0].get(section), getattr(whole[1], section, None)
+            known[section] = checked_before if now is was else now
+            if now is not was and isinstance(now, dict) and isinstance(checked_before, dict):
+                known[section] = {
+                    name: checked_before[name] if _is_same(was, name, entry) else entry
+                    for name, entry in now.items()
+                }
+        return known
 
     def locate(self, place: Place) -> tuple[str, str]:
         """Where a key was really written: the file, or `overrides`, and the key path there."""
@@ -183,6 +203,8 @@ class Draft:
         orphans: set[str],
     ) -> Any:
         """A profile with the keys of its parent, the grandparent and so on worked in."""
+        if not heirs and self._is_as_before(name, profiles):
+            return self._base._whole[0]["profiles"][name]  # type: ignore[union-attr, index]
         own = profiles[name]
         parent = own.get("like") if isinstance(own, dict) else None
         if parent is None:
@@ -205,6 +227,25 @@ class Draft:
             return {key: value for key, value in own.items() if key != "like"}
         base = self._inherit(parent, profiles, (*heirs, name), problems, orphans)
         return self._merge(base, own, ("profiles", parent), ("profiles", name))
+
+    def _is_as_before(self, name: str, profiles: Raw) -> bool:
+        """Whether neither a profile nor any of those it is like was written to.
+
+        Where its keys came from is then taken over.
+        """
+        if self._base is None or self._base._whole is None:
+            return False
+        before, line = self._base.raw["profiles"], name
+        for _ in range(LONGEST_LINE):
+            if not _is_same(before, line, profiles.get(line)):
+                return False
+            parent = profiles[line].get("like")
+            if parent is None:
+                owners = self._base._owners.items()
+                self._owners |= {at: own for at, own in owners if at[:2] == ("profiles", name)}
+                return True
+            line = parent
+        return False
 
     def _merge(self, base: Any, own: Any, base_place: Place, place: Place) -> Any:
         """`own` over `base`, table by table."""
@@ -235,6 +276,11 @@ class Draft:
                         source, place = self.locate((section, name, key))
                         fix = nearest(wanted, known)
                         yield Problem(source, place, shown(wanted), f"no such {key}", fix)
+
+
+def _is_same(entries: Any, name: str, entry: Any) -> bool:
+    """Whether it is the very entry of that name: equal ones may be of another type."""
+    return isinstance(entries, dict) and isinstance(entry, dict) and entries.get(name) is entry
 
 
 def _tables(value: Any) -> dict[str, Raw]:

@@ -118,9 +118,22 @@ class Ladders:
         numbers: dict[tuple[object, ...], int] = {}
         for v, row in enumerate(self.ladders):
             for a, ladder in enumerate(row):
-                if ladder is not None:
+                if ladder is not None and not (v > 0 and self._is_that_of(v - 1, v, a)):
                     self._read(v, a, ladder, numbers)
         self._read_conditions()
+
+    def _is_that_of(self, before: int, v: int, a: int) -> bool:
+        """Copy what was read of a variant before, if it has the very same ladder."""
+        name, cast = self.agents[a], [self.setups[n].cast for n in (before, v)]
+        if self.ladders[before][a] is not self.ladders[v][a] or cast[0][name] is not cast[1][name]:
+            return False
+        read = self._transitions
+        for values in (
+            self.used, self.state, self.least, self.interruptible, self.rank, self._to,
+            read.program, read.wait, read.open, read.reaction,
+        ):  # fmt: skip
+            values[v, a] = values[before, a]
+        return True
 
     def _read_conditions(self) -> None:
         setups, names = self.setups, list(self.setups[0].cast)
