@@ -35,7 +35,7 @@ from snelk.config.models import Member, Setup
 from snelk.config.nodes import Node
 from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
-from snelk.level.columns import GridColumns, ZoneColumns, laid_out, plain
+from snelk.level.columns import GridColumns, ZoneColumns, in_one, laid_out, plain
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.mind.attention import Attention
@@ -690,5 +690,5 @@ def _room_for_poses(shape: tuple[int, int]) -> tuple[Poses, Poses, Poses]:
     """Room for the poses of a tick, and the same as compiled loops read and write it."""
     x, y, z, heading = np.zeros((4, *shape))
     posture, gait = np.zeros((2, *shape), dtype=np.int8)
-    room = Poses(x, y, z, heading, posture, gait, np.zeros(shape, dtype=np.bool_))
+    room = in_one(Poses(x, y, z, heading, posture, gait, np.zeros(shape, dtype=np.bool_)))
     return room, laid_out(PoseColumns, room), laid_out(PlacedColumns, room)

@@ -267,6 +267,11 @@ class Simulation:
         return self.listening.heard.heard()
 
     @property
+    def any_told(self) -> bool:
+        """Whether any message arrived at the last tick."""
+        return self._sharing.came.count > 0
+
+    @property
     def told(self) -> list[Message]:
         """The messages that arrived at the last tick."""
         return self._sharing.came.messages()

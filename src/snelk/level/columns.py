@@ -86,6 +86,22 @@ def frozen(given: T) -> T:
     return given
 
 
+def in_one(given: T) -> T:
+    """A named tuple with arrays of the same contents that lie in one piece of memory.
+
+    So they can be kept all at once, by copying that, the `base` of each.
+    """
+    arrays: Any = given
+    sizes = [-(-array.nbytes // 8) * 8 for array in arrays]  # so that numbers lie where they may
+    piece, start, found = np.zeros(sum(sizes), dtype=np.uint8), 0, []
+    for size, array in zip(sizes, arrays, strict=True):
+        own = piece[start : start + array.nbytes].view(array.dtype).reshape(array.shape)
+        own[...] = array
+        found.append(own)
+        start += size
+    return arrays._make(found)  # type: ignore[no-any-return]
+
+
 def plain(given: T) -> T:
     """The named tuple itself, of which it is quicker to ask for sizes."""
     return given.given if isinstance(given, Columns) else given

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.level.columns import in_one
 
 SOURCES = ("sensed", "grace", "lead", "last_known", "heard", "told")
 """Where a belief comes from; of one that is there."""
@@ -52,7 +53,7 @@ class Beliefs(NamedTuple):
         """Nobody believes anything."""
         source = np.full(shape, NO_BELIEF, dtype=np.int8)
         x, y, vx, vy, age, blur = (np.full(shape, np.nan) for _ in range(6))
-        return cls(source, x, y, vx, vy, age, blur)
+        return in_one(cls(source, x, y, vx, vy, age, blur))
 
 
 class News(NamedTuple):

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from snelk.config.models import CURVES, Meter, Setup
 from snelk.config.words import SENSES
+from snelk.level.columns import in_one
 from snelk.senses.sight import SightNumbers
 
 FACTORS = ("distance", "angle", "light", "motion", "exposure", "posture", "weight")
@@ -62,15 +63,17 @@ class Meters(NamedTuple):
     def blank(cls, numbers: SightNumbers) -> Meters:
         """All empty."""
         pairs = numbers.notices.shape
-        return cls(
-            np.zeros(pairs),
-            np.zeros(pairs),
-            np.zeros(pairs),
-            np.full(pairs, NO_CONE, dtype=np.int32),
-            np.full(pairs, NO_SENSE, dtype=np.int8),
-            np.zeros(pairs),
-            np.full(pairs, EMPTY, dtype=np.int8),
-            np.full((*pairs, len(FACTORS)), np.nan),
+        return in_one(
+            cls(
+                np.zeros(pairs),
+                np.zeros(pairs),
+                np.zeros(pairs),
+                np.full(pairs, NO_CONE, dtype=np.int32),
+                np.full(pairs, NO_SENSE, dtype=np.int8),
+                np.zeros(pairs),
+                np.full(pairs, EMPTY, dtype=np.int8),
+                np.full((*pairs, len(FACTORS)), np.nan),
+            )
         )
 
 

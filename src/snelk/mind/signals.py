@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.nodes import TRUTHS
+from snelk.level.columns import in_one
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -78,7 +79,7 @@ class Signals(NamedTuple):
         kinds: dict[str, Any] = {"state": np.int16, "focus": np.int32, "entry": np.int32}
         kinds["place"] = np.int32
         kinds |= dict.fromkeys(TRUTHS, np.bool_)
-        return cls(*(np.zeros(shape, kinds.get(name, np.float64)) for name in cls._fields))
+        return in_one(cls(*(np.zeros(shape, kinds.get(name, np.float64)) for name in cls._fields)))
 
 
 RULES = ("meter", "nearest", "first", "attribute")

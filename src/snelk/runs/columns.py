@@ -11,3 +11,7 @@ class PairColumns(Columns):
 
 class TallyColumns(Columns):
     """Those of `Tally`."""
+
+
+class CountStageColumns(Columns):
+    """Those of `CountStage`."""

@@ -1,7 +1,7 @@
 cimport cython
 
 from snelk.mind.columns cimport BeliefColumns, SignalColumns
-from snelk.runs.columns cimport PairColumns, TallyColumns
+from snelk.runs.columns cimport CountStageColumns, PairColumns, TallyColumns
 from snelk.senses.columns cimport HeardColumns, PoseColumns
 
 cdef double NAN, SLACK, REACHED
@@ -32,4 +32,9 @@ cdef void _count_agents(
 @cython.locals(pair=Py_ssize_t, v=Py_ssize_t)
 cdef void _count_heard(
     const unsigned char[::1] alive, HeardColumns heard, Py_ssize_t pairs, double[:, :, ::1] found,
+) noexcept
+
+@cython.locals(rows=Py_ssize_t, variants=Py_ssize_t, same=bint)
+cdef bint _count(
+    CountStageColumns stage, const unsigned char[::1] alive, double t, PoseColumns poses,
 ) noexcept

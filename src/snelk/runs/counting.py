@@ -8,12 +8,11 @@ from cython.cimports.libc.math import hypot, isnan
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door, laid_out, plain
-from snelk.mind.columns import BeliefColumns, SignalColumns
 from snelk.mind.memory import NO_BELIEF, Beliefs
 from snelk.mind.meter import REACHED
 from snelk.mind.signals import Signals
-from snelk.runs.columns import PairColumns, TallyColumns
-from snelk.runs.tally import Pairs, Tally
+from snelk.runs.columns import CountStageColumns
+from snelk.runs.tally import CountStage, Pairs, Tally
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import HeardColumns, PoseColumns
 from snelk.senses.contact import SENSED
@@ -30,93 +29,39 @@ SLACK = 1e-9
 
 
 @door
-def count_pairs(
-    pairs: Pairs,
-    alive: NDArray[np.bool_],
-    t: float,
-    undone: float,
-    poses: Poses,
-    failed: NDArray[np.int8],
-    touch: NDArray[np.int8],
-    zone: NDArray[np.int8],
-    loudness: NDArray[np.float64],
-    meter: NDArray[np.float64],
-    beliefs: Beliefs,
-    tally: Tally,
-) -> None:
-    """What senses, meters and beliefs add.
+def count(stage: CountStage, alive: NDArray[np.bool_], t: float, poses: Poses) -> None:
+    """What a tick adds: senses, meters and beliefs, walking and alert states.
 
     Args:
-        pairs: The pairs that are followed.
-        alive: (variant,) which have not ended.
+        stage: The counts are added to.
+        alive: (variant,) which variants have not ended.
         t: The time of the tick, s.
-        undone: A change of view that is undone within so long counts as flicker, s.
         poses: Everybody's poses.
-        failed: (variant, agent, target, cone) the first gate of sight that failed, or IN_VIEW.
-        touch: (variant, agent, target) the same of touch.
-        zone: (variant, agent, target) the same of the zone sense.
-        loudness: (variant, agent, target) strengths of the noises heard at this tick.
-        meter: (variant, agent, target) the detection meters.
-        beliefs: What everybody believes.
-        tally: Added to.
+
+    Raises:
+        ValueError: These arrays do not fit each other.
     """
-    agree(failed.shape[:3], touch.shape, zone.shape, loudness.shape, meter.shape)
-    agree(meter.shape, plain(beliefs).x.shape, (len(alive), *meter.shape[1:]))
-    agree(plain(pairs).metered.shape, plain(pairs).notice.shape, plain(tally).unseen.shape)
-    agree(plain(tally).unseen.shape, (len(alive), len(plain(pairs).agent)))
-    agree(plain(poses).x.shape[1:], meter.shape[2:])
+    if not _count(laid_out(CountStageColumns, stage), alive, t, laid_out(PoseColumns, poses)):
+        raise ValueError("poses or variants that do not fit the counts")
+
+
+def _count(stage: CountStage, alive: NDArray[np.bool_], t: float, poses: Poses) -> bool:
+    rows, variants = poses.x.shape[0], stage.tally.end.shape[0]
+    same: bool = (
+        alive.shape[0] == variants
+        and poses.x.shape[1] == stage.loudness.shape[2]
+        and (rows == 1 or rows == variants)
+    )
+    if not same:
+        return False
     _count_pairs(
-        laid_out(PairColumns, pairs),
-        alive,
-        t,
-        undone,
-        laid_out(PoseColumns, poses),
-        failed,
-        touch,
-        zone,
-        loudness,
-        meter,
-        laid_out(BeliefColumns, beliefs),
-        laid_out(TallyColumns, tally),
-    )
-
-
-@door
-def count_agents(
-    alive: NDArray[np.bool_],
-    t: float,
-    poses: Poses,
-    characters: NDArray[np.int32],
-    signals: Signals,
-    rank: NDArray[np.float64],
-    used: NDArray[np.bool_],
-    tally: Tally,
-) -> None:
-    """What walking and alert states add.
-
-    Args:
-        alive: (variant,) which have not ended.
-        t: The time of the tick, s.
-        poses: Everybody's poses.
-        characters: (agent,) which character an agent is.
-        signals: The states in which conditions were asked.
-        rank: (variant, agent, state) of each state.
-        used: (variant, agent) who has a ladder.
-        tally: Added to.
-    """
-    agree(used.shape, plain(signals).state.shape, plain(tally).walked.shape, rank.shape[:2])
-    agree(used.shape, (len(alive), len(characters)))
-    agree(rank.shape, plain(tally).states.shape)
+        stage.pairs, alive, t, stage.undone, poses, stage.sight.failed, stage.contacts.touch,
+        stage.contacts.zone, stage.loudness, stage.meters.value, stage.beliefs, stage.tally,
+    )  # fmt: skip
     _count_agents(
-        alive,
-        t,
-        laid_out(PoseColumns, poses),
-        characters,
-        laid_out(SignalColumns, signals),
-        rank,
-        used,
-        laid_out(TallyColumns, tally),
+        alive, t, poses, stage.characters, stage.signals, stage.rank, stage.used, stage.tally
     )
+    return True
 
 
 def _count_pairs(

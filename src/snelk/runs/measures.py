@@ -17,11 +17,13 @@ from snelk.config.measures import Address, addresses_of
 from snelk.config.scenario import Scenario
 from snelk.engine.simulation import Simulation
 from snelk.level.columns import laid_out
+from snelk.mind.columns import MeterColumns
 from snelk.mind.ladder import Step
 from snelk.mind.meter import REACHED
-from snelk.runs.columns import PairColumns, TallyColumns
-from snelk.runs.counting import count_agents, count_heard, count_pairs
-from snelk.runs.tally import Pairs, Tally
+from snelk.runs.columns import CountStageColumns, PairColumns, TallyColumns
+from snelk.runs.counting import count, count_heard
+from snelk.runs.tally import CountStage, Pairs, Tally
+from snelk.senses.columns import ContactColumns, SightColumns
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -74,10 +76,23 @@ class Measurer:
         self._metered = np.ascontiguousarray(world.attention.numbers.metered[:, self._a])
         notice = np.ascontiguousarray(self._lowest_thresholds()[:, self._a])
         a, j = self._a.astype(np.int32), self._j.astype(np.int32)
-        self._pairs = laid_out(PairColumns, Pairs(a, j, self._metered, notice))
         states = world.ladders.least.shape[2]
         self.tally = Tally.blank(variants, len(a), agents, states)
-        self._laid = laid_out(TallyColumns, self.tally)
+        stage = CountStage(
+            undone=UNDONE,
+            pairs=laid_out(PairColumns, Pairs(a, j, self._metered, notice)),
+            sight=laid_out(SightColumns, simulation.sight),
+            contacts=laid_out(ContactColumns, simulation.contacts),
+            loudness=simulation.listening.loudness,
+            meters=laid_out(MeterColumns, simulation.meters),
+            beliefs=simulation.laid_beliefs,
+            characters=numbers.characters,
+            signals=world.laid_signals,
+            rank=world.ladders.rank,
+            used=world.ladders.used,
+            tally=laid_out(TallyColumns, self.tally),
+        )
+        self._stage = laid_out(CountStageColumns, stage)
         self.noises_heard, self.caught = np.zeros((2, *numbers.notices.shape))
         self.catches = np.zeros(variants)
         self.caught_at = np.full(variants, np.nan)
@@ -106,19 +121,9 @@ class Measurer:
         simulation = self.simulation
         now = simulation.tick - 1
         alive = (simulation.last < 0) | (simulation.last == now)
-        world, contacts = simulation.world, simulation.contacts
-        poses, beliefs = simulation.laid_poses, simulation.laid_beliefs
-        count_pairs(
-            self._pairs, alive, t, UNDONE, poses, simulation.sight.failed, contacts.touch,
-            contacts.zone, simulation.listening.loudness, simulation.meters.value, beliefs,
-            self._laid,
-        )  # fmt: skip
-        count_agents(
-            alive, t, poses, simulation.numbers.characters, world.laid_signals,
-            world.ladders.rank, world.ladders.used, self._laid,
-        )  # fmt: skip
+        count(self._stage, alive, t, simulation.laid_poses)
         self._keep_noises(alive)
-        if world.active:
+        if simulation.world.active:
             self._keep_states(t, alive)
             self._keep_searches(alive)
 

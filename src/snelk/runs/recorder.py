@@ -94,11 +94,11 @@ class Recorder:
         fits = MOST_GATHERED // max(used.shape[0] * other.size * used.shape[2], 1)
         self._size = max(min(BLOCK, fits, len(simulation.times)), 1)
         self._before = Before(simulation)
-        self._sight: Any = _blocks(simulation.sight, self._size)
-        self._poses: Any = _blocks(simulation.poses, self._size)
-        self._meters: Any = _blocks(simulation.meters, self._size)
-        self._contacts: Any = _blocks(simulation.contacts, self._size)
-        self._beliefs: Any = _blocks(simulation.beliefs, self._size)
+        self._sight = _Blocks(simulation.sight, self._size)
+        self._poses = _Blocks(simulation.poses, self._size)
+        self._meters = _Blocks(simulation.meters, self._size)
+        self._contacts = _Blocks(simulation.contacts, self._size)
+        self._beliefs = _Blocks(simulation.beliefs, self._size)
         self._told: list[tuple[float, Message]] = []
         self._voices: list[list[tuple[object, ...]]] = [[] for _ in simulation.setups]
         self._voiced: dict[tuple[int, int], NDArray[np.int8]] = {}
@@ -111,7 +111,7 @@ class Recorder:
             sense: np.zeros((self._size, *simulation.awake[sense].shape))
             for sense in ("sight", "touch")
         }
-        self._signals: Any = _blocks(simulation.world.signals, self._size)
+        self._signals = _Blocks(simulation.world.signals, self._size)
         self._taken: list[tuple[float, Step]] = []
         self._states = [first_states(simulation, v) for v in range(len(simulation.setups))]
         self._happenings: list[tuple[float, Happening]] = []
@@ -131,7 +131,7 @@ class Recorder:
         for sense, block in self._awake.items():
             block[n] = self.simulation.awake_then[sense]
         world = self.simulation.world
-        _store(self._signals, n, world.signals)
+        self._signals.keep(n, world.signals)
         self._taken += [(time, step) for step in world.taken]
         self._happenings += [
             (time, each) for each in (*world.happenings, *world.outcomes.happenings)
@@ -140,13 +140,14 @@ class Recorder:
         self._notes += world.notes
         self._snapshots += world.snapshots
         self._flights += self.simulation.thrower.flights
-        _store(self._sight, n, self.simulation.sight)
-        _store(self._poses, n, self.simulation.poses)
-        _store(self._meters, n, self.simulation.meters)
-        _store(self._contacts, n, self.simulation.contacts)
-        _store(self._beliefs, n, self.simulation.beliefs)
+        self._sight.keep(n, self.simulation.sight)
+        self._poses.keep(n, self.simulation.poses)
+        self._meters.keep(n, self.simulation.meters)
+        self._contacts.keep(n, self.simulation.contacts)
+        self._beliefs.keep(n, self.simulation.beliefs)
         self._keep_said(time)
-        self._told += [(time, message) for message in self.simulation.told]
+        if self.simulation.any_told:
+            self._told += [(time, message) for message in self.simulation.told]
         if self.simulation.maker.noises.count:
             self._noises.append(self.simulation.noises)
         if self.simulation.listening.heard.count:
@@ -214,7 +215,8 @@ class Recorder:
     def _flush(self) -> None:
         if self._filled == 0 and self._begun[0]:
             return
-        every = (self._sight, self._poses, self._meters, self._contacts, self._beliefs)
+        gathered_now = (self._sight, self._poses, self._meters, self._contacts, self._beliefs)
+        every = [block.ticks for block in gathered_now]
         times, simulation = self._times[: self._filled], self.simulation
         for v in range(len(self._events)):
             last = int(simulation.last[v])
@@ -255,7 +257,7 @@ class Recorder:
                 times,
                 sight,
                 awake["sight"],
-                self._signals.state[:count],
+                self._signals.ticks.state[:count],
                 self._before,
             ),
         )
@@ -266,7 +268,7 @@ class Recorder:
         into.add("contacts", contact)
         into.add("beliefs", belief_table(simulation, v, times, beliefs, poses, self._before))
         signals = signal_table(
-            simulation, v, times, _ticks(self._signals, count), sight, contacts, poses
+            simulation, v, times, _ticks(self._signals.ticks, count), sight, contacts, poses
         )
         into.add("signals", signals)
         end = self._end_of(v)
@@ -308,11 +310,28 @@ def _ticks(blocks: Any, count: int) -> Any:
     return blocks._make(block[:count] for block in blocks)
 
 
-def _blocks(values: Any, size: int) -> Any:
-    """Room for `size` ticks of the same arrays."""
-    return values._make(np.zeros((size, *array.shape), array.dtype) for array in values)
+class _Blocks:
+    """Room for some ticks of the same arrays, all of which lie in one piece of memory.
 
+    Attributes:
+        ticks: The arrays, each with a tick axis first.
+    """
 
-def _store(blocks: Any, n: int, values: Any) -> None:
-    for array, value in zip(blocks, values, strict=True):
-        array[n] = value
+    def __init__(self, values: Any, size: int) -> None:
+        piece = values[0].base
+        self._rows = np.zeros((size, len(piece)), dtype=np.uint8)
+        start = piece.ctypes.data
+        self.ticks = values._make(
+            np.ndarray(
+                (size, *array.shape),
+                array.dtype,
+                self._rows,
+                array.ctypes.data - start,
+                (len(piece), *array.strides),
+            )
+            for array in values
+        )
+
+    def keep(self, n: int, values: Any) -> None:
+        """Keep the arrays as they are now, as tick n."""
+        self._rows[n] = values[0].base

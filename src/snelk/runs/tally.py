@@ -7,6 +7,13 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.level.columns import agree, plain
+from snelk.mind.memory import Beliefs
+from snelk.mind.meter import Meters
+from snelk.mind.signals import Signals
+from snelk.senses.contact import Contacts
+from snelk.senses.sight import Sight
+
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
@@ -62,3 +69,33 @@ class Tally(NamedTuple):
                 for name in cls._fields
             }
         )
+
+
+class CountStage(NamedTuple):
+    """What is counted at each tick, and the counts."""
+
+    undone: float  # a change of view that is undone within so long counts as flicker, s
+    pairs: Pairs
+    sight: Sight
+    contacts: Contacts
+    loudness: Numbers  # (variant, agent, target) of what was heard at this tick
+    meters: Meters
+    beliefs: Beliefs
+    characters: NDArray[np.int32]  # (agent,)
+    signals: Signals
+    rank: Numbers  # (variant, agent, state)
+    used: Truths  # (variant, agent): who has a ladder
+    tally: Tally  # added to
+
+    def check(self) -> None:
+        """Make sure that its arrays fit each other; see `agree`."""
+        pairs, tally, meter = plain(self.pairs), plain(self.tally), plain(self.meters).value
+        agree(
+            meter.shape, plain(self.sight).failed.shape[:3], plain(self.contacts).touch.shape,
+            self.loudness.shape, plain(self.beliefs).x.shape,
+        )  # fmt: skip
+        agree(pairs.metered.shape, pairs.notice.shape, tally.unseen.shape)
+        agree(tally.unseen.shape, (len(meter), len(pairs.agent)))
+        agree(self.used.shape, plain(self.signals).state.shape, tally.walked.shape)
+        agree(self.used.shape, meter.shape[:2], (len(meter), len(self.characters)))
+        agree(self.rank.shape, tally.states.shape, (*self.used.shape, self.rank.shape[2]))

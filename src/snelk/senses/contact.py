@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.level.columns import in_one
 from snelk.level.grid import NO_WALL
 from snelk.senses.gates import TOUCH, ZONE
 
@@ -50,12 +51,14 @@ class Contacts(NamedTuple):
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> Contacts:
         """Nobody felt, nobody in a zone."""
-        return cls(
-            np.full(shape, np.nan),
-            np.full(shape, PRESENT, dtype=np.int8),
-            np.full(shape, NO_WALL, dtype=np.int32),
-            np.full(shape, PRESENT, dtype=np.int8),
-            np.full(shape, NO_ZONE, dtype=np.int32),
+        return in_one(
+            cls(
+                np.full(shape, np.nan),
+                np.full(shape, PRESENT, dtype=np.int8),
+                np.full(shape, NO_WALL, dtype=np.int32),
+                np.full(shape, PRESENT, dtype=np.int8),
+                np.full(shape, NO_ZONE, dtype=np.int32),
+            )
         )
 
 

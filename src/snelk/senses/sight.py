@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Cone, Setup
+from snelk.level.columns import in_one
 from snelk.level.grid import NO_WALL
 from snelk.senses.gates import SIGHT
 
@@ -76,17 +77,19 @@ class Sight(NamedTuple):
         """Before the first look: nobody in view."""
         pairs = numbers.notices.shape
         with_cones = numbers.cares.shape
-        return cls(
-            np.zeros(pairs[:2], dtype=np.bool_),
-            np.full(pairs, np.nan),
-            np.full(pairs, np.nan),
-            np.full(pairs, np.nan),
-            np.full(pairs, np.nan),
-            np.full(pairs, np.nan),
-            np.full(pairs, NO_WALL, dtype=np.int32),
-            np.full((*pairs, 3), np.nan),
-            np.zeros(with_cones, dtype=np.bool_),
-            np.full(with_cones, PRESENT, dtype=np.int8),
+        return in_one(
+            cls(
+                np.zeros(pairs[:2], dtype=np.bool_),
+                np.full(pairs, np.nan),
+                np.full(pairs, np.nan),
+                np.full(pairs, np.nan),
+                np.full(pairs, np.nan),
+                np.full(pairs, np.nan),
+                np.full(pairs, NO_WALL, dtype=np.int32),
+                np.full((*pairs, 3), np.nan),
+                np.zeros(with_cones, dtype=np.bool_),
+                np.full(with_cones, PRESENT, dtype=np.int8),
+            )
         )
 
 
