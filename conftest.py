@@ -17,6 +17,16 @@ collect_ignore = [
     str(path.with_suffix(".py")) for path in Path(__file__).parent.rglob("src/**/*.pxd")
 ]
 
+LONG = ("tests/test_documents.py", "tests/test_files.py", "tests/test_page.py", "tests/test_cli.py")
+"""Files that take long: they begin first, so that no worker ends long after the others."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Put the files that take long first; within a file nothing is moved."""
+    order = {name: n for n, name in enumerate(LONG)}
+    items.sort(key=lambda item: order.get(item.nodeid.split("::")[0], len(order)))
+
+
 # The same cases every time, so that a test does not fail for one and pass for another; new ones
 # are tried with SNELK_NEW_CASES=1.
 settings.register_profile("same", derandomize=True, deadline=None)

@@ -13,7 +13,7 @@ import typer
 
 from snelk.cli.output import fit_encoding
 from snelk.errors import SnelkError
-from snelk.waiting import say_with
+from snelk.waiting import say_with, seldom_look_for_garbage
 
 COMMANDS = {
     "demo": "scenarios.demo",
@@ -47,10 +47,6 @@ PLOTS = {
     "timeline": "figures.plot_timeline",
 }
 """The same of `snelk plot`."""
-
-
-GARBAGE = 100_000
-"""So many objects more than before are looked through for such as nobody needs any more."""
 
 
 def app_for(words: Sequence[str]) -> typer.Typer:
@@ -104,10 +100,8 @@ def _options(
 
 def main() -> None:
     """Entry point of `snelk`."""
-    # A start makes many objects that stay, which is no reason to look for those that do not; nor
-    # are they taken apart one by one at the end.
-    gc.set_threshold(GARBAGE)
-    atexit.register(gc.freeze)
+    seldom_look_for_garbage()
+    atexit.register(gc.freeze)  # so that objects are not taken apart one by one at the end
     # Both make a start longer: threads for large matrices, of which there are none here, and
     # looking for plugins of others that watch what is read.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")

@@ -10,14 +10,11 @@ from snelk.level.columns import laid_out
 from snelk.level.ways import Ways
 from snelk.mind.cells import Cells
 from snelk.mind.columns import CellColumns
-from snelk.mind.spreading import likeliest, spread
+from snelk.mind.spreading import likeliest, spread, take_out
 
 Numbers = NDArray[np.float64]
 
 GOLDEN_ANGLE = np.pi * (3.0 - np.sqrt(5.0))
-
-LEAST = 1e-6
-"""If less than this share of the likelihood is left, nothing is left to look for."""
 
 
 def points_about(place: tuple[float, float], radius: float, count: int) -> Numbers:
@@ -118,21 +115,13 @@ class Likelihood:
 
     def clear(self, seen: NDArray[np.bool_]) -> None:
         """Take out cells, (cells,), that were looked at and are empty."""
-        found = float(self.share[seen].sum())
-        self.cleared += (1.0 - self.cleared) * found
-        self.share[seen] = 0.0
-        rest = float(self.share.sum())
-        self.share /= rest if rest > 0.0 else 1.0
-        if 1.0 - self.cleared <= LEAST:
-            self.share[...] = 0.0
+        self.cleared = take_out(self._laid, seen, self.cleared)
 
     def best(self, place: tuple[float, float], near: float) -> int:
         """The cell to go to: likely with what is around it, and not far; -1 if nothing is left.
 
         Its likelihood counts half at `near` metres.
         """
-        if self.share.sum() <= 0.0:
-            return -1
         return likeliest(self._laid, *place, near)
 
     def around(self, cell: int) -> float:

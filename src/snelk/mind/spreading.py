@@ -5,8 +5,10 @@ Compiled, see `snelk.level.columns`.
 
 from __future__ import annotations
 
+import numpy as np
 from cython import compiled, nogil
 from cython.cimports.libc.math import hypot
+from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.cells import Cells
@@ -14,6 +16,9 @@ from snelk.mind.columns import CellColumns
 
 if not compiled:  # else it is the C library's, by the import above
     from snelk.level.columns import hypot
+
+LEAST = 1e-6
+"""If less than this share of the likelihood is left, nothing is left to look for."""
 
 
 @door
@@ -25,7 +30,7 @@ def spread(cells: Cells, times: int) -> None:
 
 @door
 def likeliest(cells: Cells, x: float, y: float, near: float) -> int:
-    """The first cell that is likeliest with what is around it and not far; -1 if there is none.
+    """The first cell that is likeliest with what is around it and not far; -1 if nothing is left.
 
     Args:
         cells: The cells; `around` is overwritten.
@@ -35,6 +40,23 @@ def likeliest(cells: Cells, x: float, y: float, near: float) -> int:
     """
     _agree(cells)
     return _likeliest(laid_out(CellColumns, cells), x, y, near)
+
+
+@door
+def take_out(cells: Cells, seen: NDArray[np.bool_], cleared: float) -> float:
+    """Take out what was looked at and is empty; what is left adds up to 1 again.
+
+    Args:
+        cells: The cells; `share` is overwritten.
+        seen: (cells,) which of them were looked at.
+        cleared: How much of the whole was looked at before, 0 to 1.
+
+    Returns:
+        How much has been by now; if as good as all has, nothing is left.
+    """
+    _agree(cells)
+    agree(seen.shape, plain(cells).share.shape)
+    return _take_out(laid_out(CellColumns, cells), seen, cleared)
 
 
 def _agree(cells: Cells) -> None:
@@ -52,9 +74,30 @@ def _spread(cells: Cells, times: int) -> None:
                 cells.share[cell] = cells.around[cell]
 
 
-def _likeliest(cells: Cells, x: float, y: float, near: float) -> int:
-    best, most = -1, 0.0
+def _take_out(cells: Cells, seen: NDArray[np.bool_], cleared: float) -> float:
+    found, rest = 0.0, 0.0
     with nogil:
+        for cell in range(len(cells.share)):
+            if seen[cell]:
+                found += cells.share[cell]
+                cells.share[cell] = 0.0
+            rest += cells.share[cell]
+        cleared += (1.0 - cleared) * found
+        for cell in range(len(cells.share)):
+            if rest > 0.0:
+                cells.share[cell] /= rest
+            if 1.0 - cleared <= LEAST:
+                cells.share[cell] = 0.0
+    return cleared
+
+
+def _likeliest(cells: Cells, x: float, y: float, near: float) -> int:
+    best, most, whole = -1, 0.0, 0.0
+    with nogil:
+        for cell in range(len(cells.share)):
+            whole += cells.share[cell]
+        if whole <= 0.0:
+            return -1
         _hand_on(cells)
         for cell in range(len(cells.share)):
             away = hypot(cells.centres[cell, 0] - x, cells.centres[cell, 1] - y)

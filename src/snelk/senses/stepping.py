@@ -177,7 +177,7 @@ def append(
     more: Noises,
     more_at: NDArray[np.int64],
     count: int,
-    start: int = 0,
+    start: int,
 ) -> None:
     """Write some noises, and the ticks at which they were made, behind others.
 

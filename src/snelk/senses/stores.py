@@ -63,13 +63,13 @@ class NoiseStore:
         """Add all that another store holds."""
         end = self.count + other.count
         self.make_room(end)
-        append(self.laid, self.made_at, self.count, other.laid, other.made_at, other.count)
+        append(self.laid, self.made_at, self.count, other.laid, other.made_at, other.count, 0)
         self.count = end
 
     def drop_before(self, tick: int) -> None:
         """Drop those that were made before a tick."""
         first = int(np.searchsorted(self.made_at[: self.count], tick))
-        append(self.laid, self.made_at, 0, self.laid, self.made_at, self.count, start=first)
+        append(self.laid, self.made_at, 0, self.laid, self.made_at, self.count, first)
         self.count -= first
 
     def noises(self) -> Noises:

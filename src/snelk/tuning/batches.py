@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 from uuid import uuid4
 
 from snelk.body.registry import UserActivity, registry
+from snelk.waiting import seldom_look_for_garbage
 
 T = TypeVar("T")
 
@@ -64,6 +65,7 @@ def in_batches(
 
 def end_with(parent: int) -> None:
     """Let this process end when the one that started it is no more, even if that was killed."""
+    seldom_look_for_garbage()
 
     def watch() -> None:
         while os.getppid() == parent:
