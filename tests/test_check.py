@@ -390,7 +390,19 @@ def test_keys_of_before_are_read_told_and_written_to(tmp_path: Path) -> None:
     path = samples.write_sample(tmp_path / "b", guest="at = [5, 0]")
     given = {"profiles.watcher.ladder": ladder}
     assert names(path, given) == ["outdated-key", "transition-hidden"]
-    assert names(path, {**given, "silence": {"change-hidden": "for a reason"}}) == ["outdated-key"]
+    old = {**given, "silence": {"change-hidden": "for a reason"}}
+    assert names(path, old) == ["outdated-key", "outdated-key"]
+    old = {
+        "wish.calm": {"measure": "dog.changes", "want": "low"},
+        "expect.calm": {"measure": {"of": "farmer.changes", "at_most": 20}},
+        "silence": {"change-hidden": "for a reason"},
+    }
+    told = [f for f in snelk.check(now.changed(old)) if f.name == "outdated-key"]
+    assert [(f.place, f.fix) for f in told] == [
+        ("wish.calm.measure", "write dog.transitions"),
+        ("expect.calm.measure.of", "write farmer.transitions"),
+        ("silence.change-hidden", "rename it to transition-hidden"),
+    ]
     with pytest.raises(snelk.InputError, match=r"ladder\.changes: no such key"):
         snelk.load(path, overrides={"profiles.watcher.ladder": {**ladder, "transitions": {}}})
 

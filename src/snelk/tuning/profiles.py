@@ -8,7 +8,7 @@ import numpy as np
 
 from snelk.config.models import CURVES, Cone, Profile
 from snelk.config.problems import key_path
-from snelk.config.renamed import today
+from snelk.config.renamed import FINDINGS, MEASURES, today
 from snelk.config.scenario import Scenario
 from snelk.engine.replay import replayed_poses, tick_times
 from snelk.errors import nearest
@@ -250,10 +250,26 @@ def _tells_nobody(scenario: Scenario) -> Found:
 
 
 def _outdated_key(scenario: Scenario) -> Found:
-    """A key that has another name today; it goes on being read for a version."""
+    """A name that is another today; it goes on being read for a version."""
     for place in scenario.draft.outdated:
         name = today(place)[-1]
         yield key_path(place), f"is called {name} today", f"rename it to {name}"
+    setup = scenario.setup
+    measures: list[tuple[tuple[str, ...], str]] = [
+        (("wish", name, "measure"), wish.measure) for name, wish in setup.wish.items()
+    ]
+    for name, said in setup.expect.items():
+        if said.measure is not None:
+            measures.append((("expect", name, "measure", "of"), said.measure.of))
+    for place, key in measures:
+        of, _, measure = key.rpartition(".")
+        if of and measure in MEASURES:
+            name = MEASURES[measure]
+            yield key_path(place), f"{measure} is called {name} today", f"write {of}.{name}"
+    for finding in setup.silence:
+        if finding in FINDINGS:
+            name = FINDINGS[finding]
+            yield key_path(("silence", finding)), f"is called {name} today", f"rename it to {name}"
 
 
 KINDS: Kinds = {
