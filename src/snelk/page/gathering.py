@@ -42,6 +42,11 @@ Numbers = NDArray[Any]
 WORDS = {
     "gates": GATES,
     "stopped": {gate.name: [gate.pattern, gate.otherwise] for gate in SIGHT.gates},
+    "limits": {
+        gate.name: [{"m": " m", "deg": "°"}.get(gate.limit.unit, ""), gate.limit.rule]
+        for gate in SIGHT.gates
+        if gate.limit is not None
+    },
     "not_felt": {gate.name: gate.short for gate in TOUCH.gates},
     "reasons": REASONS,
     "postures": POSTURES,

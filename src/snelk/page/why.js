@@ -23,6 +23,9 @@ function whyAt(run, a, c, t) {
   };
 }
 
+// How rules are written here.
+const SIGNS = { "<=": "≤", ">=": "≥", ">": ">" };
+
 function margin(value, unit) {
   const digits = unit === "°" ? 1 : 2;
   return `${fixed(Math.abs(value), digits)}${unit} ${value >= 0 ? "to spare" : "too much"}`;
@@ -52,22 +55,23 @@ function coneAt(run, a, c, k, cone, look) {
   const steep = get("elevation"), steepest = steep < 0 ? cone.down : cone.up;
   const exposure = get("exposure"), wall = get("wall");
   const limits = [
-    ["range", get("distance"), reach, " m"],
-    ["angle", get("off"), half, "°"],
-    ["elevation", Math.abs(steep), steepest, "°"],
+    ["range", get("distance"), reach],
+    ["angle", get("off"), half],
+    ["elevation", Math.abs(steep), steepest],
   ];
   const rounded = (value) => Math.round(value * 1e6) / 1e6;
-  for (const [name, value, limit, unit] of limits) {
+  for (const [name, value, limit] of limits) {
+    const [unit, rule] = run.words.limits[name];
     gates.push({
-      name, passed: rounded(value - limit) <= 0, limit: `≤ ${short(limit)}${unit}`,
+      name, passed: rounded(value - limit) <= 0, limit: `${SIGNS[rule]} ${short(limit)}${unit}`,
       value: `${fixed(value, unit === "°" ? 1 : 2)}${unit}${name === "angle" ? " off" : name === "elevation" ? (steep < 0 ? " below" : " above") : ""}`,
       margin: margin(limit - value, unit),
     });
   }
-  gates.push({ name: "light", passed: get("light") >= rounded(cone.min_light), value: fixed(get("light"), 2), limit: `≥ ${short(cone.min_light)}` });
+  gates.push({ name: "light", passed: get("light") >= rounded(cone.min_light), value: fixed(get("light"), 2), limit: `${SIGNS[run.words.limits.light[1]]} ${short(cone.min_light)}` });
   gates.push({
     name: "line_of_sight", passed: exposure > cone.min_exposure, value: `${percent(exposure)} in view`,
-    limit: `> ${percent(cone.min_exposure)}`, wall: wall < 0 ? "" : wallWords(run, a, c, look, exposure),
+    limit: `${SIGNS[run.words.limits.line_of_sight[1]]} ${percent(cone.min_exposure)}`, wall: wall < 0 ? "" : wallWords(run, a, c, look, exposure),
   });
   // What was decided stands, however a number is rounded.
   gates.forEach((each, n) => { if (gate === -1 || n < gate) each.passed = true; else if (n === gate) each.passed = false; });

@@ -240,7 +240,6 @@ def _gates(
             + (f" ({reach:g} m at {awake:.0%} awake)" if awake < 1.0 else ""),
             distance,
             reach * awake,
-            unit="m",
             key="hold_range" if held and cone.hold_range is not None else "range",
             scale=awake,
         )
@@ -249,37 +248,31 @@ def _gates(
     key = "hold_fov_whole" if held and cone.hold_fov_whole is not None else "fov_whole"
     off = math.degrees(off)
     text = f"{off:.1f}° off, limit {half:g}° (half of {2 * half:g}°)"
-    gates.append(_limit("angle", text, off, half, unit="deg", key=key, scale=0.5))
+    gates.append(_limit("angle", text, off, half, key=key, scale=0.5))
     key, side = ("down", "below") if elevation < 0 else ("up", "above")
     steep, steepest = math.degrees(abs(elevation)), float(getattr(cone, key))
     text = f"{steep:.1f}° {side} the horizontal, limit {steepest:g}°"
-    gates.append(_limit("elevation", text, steep, steepest, unit="deg", key=key))
+    gates.append(_limit("elevation", text, steep, steepest, key=key))
     text = f"{light:.2f} on the target, needs {cone.min_light:g}"
-    gates.append(_limit("light", text, light, cone.min_light, key="min_light", rule=">="))
+    gates.append(_limit("light", text, light, cone.min_light, key="min_light"))
     text = f"{exposure:.0%} in view, needs more than {cone.min_exposure:.0%}"
     text += _behind(moment, sight, exposure)
     key = "min_exposure"
-    gates.append(_limit("line_of_sight", text, exposure, cone.min_exposure, key=key, rule=">"))
+    gates.append(_limit("line_of_sight", text, exposure, cone.min_exposure, key=key))
     return tuple(gates)
 
 
 def _limit(
-    name: str,
-    text: str,
-    value: float,
-    limit: float,
-    *,
-    key: str,
-    unit: str = "",
-    rule: str = "<=",
-    scale: float = 1.0,
+    name: str, text: str, value: float, limit: float, *, key: str, scale: float = 1.0
 ) -> Gate:
     """A gate with a number, passed as the stage of sight passes it."""
+    held = SIGHT.limit(name)
+    unit, rule = held.unit, held.rule
     if rule == "<=":
         passed = value <= limit + (math.degrees(EDGE) if unit == "deg" else EDGE)
     else:
         passed = value > limit or (rule == ">=" and value >= limit - EDGE)
-    margin = limit - value if rule == "<=" else value - limit
+    margin = held.margin(value, limit)
     return Gate(name, passed, text, value, limit, margin, unit, rule, key, scale)
 
 

@@ -25,7 +25,7 @@ from snelk.runs.sounds import Sound, sound_of
 from snelk.runs.standing import awake_at, awake_in_words, scales_of
 from snelk.senses.bodies import gap_between
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
-from snelk.senses.gates import TOUCH
+from snelk.senses.gates import HEARING, TOUCH
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import EDGE
 
@@ -101,7 +101,11 @@ def _hearing_gates(
     )
     margin = max(by_line, on_foot)
     passed = sound.limit > 0.0 and margin >= -EDGE
-    return (*gates, Gate("reach", passed, text, value, limit, margin, "m", "<=", "acuity"))
+    held = HEARING.limit("reach")
+    return (
+        *gates,
+        Gate("reach", passed, text, value, limit, margin, held.unit, held.rule, "acuity"),
+    )
 
 
 def _hearing_counterfactuals(
@@ -226,7 +230,9 @@ def _touch(run: Record, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
         text += f" ({touch.radius:g} m at {scale:.0%} awake)" if scale < 1.0 else ""
         text += f", {gap:.2f} m of it in height" if gap > 0.0 else ""
         near = distance <= limit + EDGE
-        gates.append(Gate("radius", near, text, distance, limit, limit - distance, "m"))
+        held = TOUCH.limit("radius")
+        margin = held.margin(distance, limit)
+        gates.append(Gate("radius", near, text, distance, limit, margin, held.unit, held.rule))
         ends = [
             [
                 poses.x[0, n],

@@ -17,6 +17,7 @@ from snelk.mind.meter import EMPTY, FACTORS, STATES, Meters
 from snelk.runs.events import EVENT_COLUMNS, Event
 from snelk.senses.bodies import Poses, blocker_codes, blockers_of
 from snelk.senses.contact import NO_ZONE, SENSED, TOUCH_GATES, ZONE_GATES, Contacts
+from snelk.senses.gates import AROUND, SIGHT, STRAIGHT, TOUCH, Limit
 from snelk.senses.hearing import (
     BY_KIND,
     HEARD,
@@ -130,12 +131,14 @@ def sight_table(
         "held": held,
         "awake": awake[ticks, v, a],
     }
-    least_light, least_exposure = limits["min_light"], limits["min_exposure"]
-    columns |= _gate("distance", pair(sight.distance), reach * awake[ticks, v, a])
-    columns |= _gate("off", np.degrees(pair(sight.off)), np.degrees(half), unit="_deg")
-    columns |= _gate("elevation", elevation, np.degrees(steepest), unit="_deg")
-    columns |= _gate("light", pair(sight.light), least_light, at_least=True)
-    columns |= _gate("exposure", pair(sight.exposure), least_exposure, at_least=True)
+    for gate, value, limit in (
+        ("range", pair(sight.distance), reach * awake[ticks, v, a]),
+        ("angle", np.degrees(pair(sight.off)), np.degrees(half)),
+        ("elevation", elevation, np.degrees(steepest)),
+        ("light", pair(sight.light), limits["min_light"]),
+        ("line_of_sight", pair(sight.exposure), limits["min_exposure"]),
+    ):
+        columns |= _gate(SIGHT.limit(gate), value, limit)
     walls = simulation.level.wall_names
     codes_of_walls = blocker_codes(sight.wall[ticks, v, a, j], len(walls))
     columns["wall"] = words_of(codes_of_walls, blockers_of(walls, simulation.names))
@@ -144,16 +147,10 @@ def sight_table(
     return pa.table(columns)
 
 
-def _gate(
-    name: str, value: Numbers, limit: Numbers, *, unit: str = "", at_least: bool = False
-) -> dict[str, pa.Array]:
+def _gate(held: Limit, value: Numbers, limit: Numbers) -> dict[str, pa.Array]:
     """Value, limit and margin of a gate; the margin is negative where it fails."""
-    margin = value - limit if at_least else limit - np.abs(value)
-    return {
-        f"{name}{unit}": numbers_of(value),
-        f"{name}_limit{unit}": numbers_of(limit),
-        f"{name}_margin{unit}": numbers_of(margin),
-    }
+    columns = (value, limit, held.margin(value, limit))
+    return dict(zip(held.columns, map(numbers_of, columns), strict=True))
 
 
 def meter_table(
@@ -362,8 +359,8 @@ def hearing_table(
         "background": numbers_of(heard.background),
     }
     around = np.where(np.isinf(heard.around), np.nan, heard.around)
-    columns |= _gate("straight", heard.straight, heard.limit * heard.through)
-    columns |= _gate("around", around, heard.limit)
+    columns |= _gate(STRAIGHT, heard.straight, heard.limit * heard.through)
+    columns |= _gate(AROUND, around, heard.limit)
     columns |= {
         "through": numbers_of(heard.through),
         "wall": words_of(heard.wall, simulation.level.wall_names),
@@ -432,7 +429,7 @@ def contact_table(
             "sense": words_of(sense, ("touch", "zone")),
             "sensed": failed == SENSED,
             "result": words_of(code + 1, words),
-            **_gate("distance", distance, np.where(touch, radius, np.nan)),
+            **_gate(TOUCH.limit("radius"), distance, np.where(touch, radius, np.nan)),
             "wall": words_of(
                 np.where(touch, column(contacts.wall), NO_WALL), simulation.level.wall_names
             ),

@@ -1,14 +1,37 @@
 """The senses and their gates: what each is called, and what is said of a target that it stops.
 
-This is their one home: tables, events, answers, stretches, figures and the page take the names, the
-order and the words from here. What a gate asks is in the stage of its sense: `snelk.senses.seeing`,
-`listening` and `feeling`; the numbers that it went by are put together by `snelk.runs.reasons` and
-`snelk.runs.senses`, colours are in `snelk.plots.style`.
+This is their one home: tables, events, answers, stretches, figures and the page take the names,
+the order, the words, the units and what is held against what from here. What a gate asks is in the
+loop of its sense: `snelk.senses.seeing`, `listening` and `feeling`; the numbers that it went by are
+put together by `snelk.runs.reasons` and `snelk.runs.senses`, colours are in `snelk.plots.style`.
 """
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
+
+
+class Limit(NamedTuple):
+    """What is held against a limit by a gate that goes by a number."""
+
+    column: str  # of tables: what is held against it
+    unit: str  # m, deg, or none
+    rule: str  # <=, >= or >: how it has to compare for the gate to be passed
+
+    def margin(self, value: Any, limit: Any) -> Any:
+        """How much there is to spare, of numbers or arrays; negative where the gate stops."""
+        return limit - abs(value) if self.rule == "<=" else value - limit
+
+    @property
+    def columns(self) -> tuple[str, str, str]:
+        """The columns of tables with what is held, the limit and the margin.
+
+        >>> SIGHT.limit("angle").columns
+        ('off_deg', 'off_limit_deg', 'off_margin_deg')
+        """
+        unit = "_deg" if self.unit == "deg" else ""
+        name = self.column
+        return f"{name}{unit}", f"{name}_limit{unit}", f"{name}_margin{unit}"
 
 
 class GateWords(NamedTuple):
@@ -18,6 +41,7 @@ class GateWords(NamedTuple):
     short: str  # what a target is that it stops, for a lane: too far
     pattern: str  # the same with {numbers}, the {cone} or the {wall}
     otherwise: str = ""  # the same where there is no wall
+    limit: Limit | None = None  # of a gate that goes by a number
 
 
 class Sense(NamedTuple):
@@ -36,6 +60,13 @@ class Sense(NamedTuple):
     def results(self) -> tuple[str, ...]:
         """What asking it can come to: sensed, or the first gate that failed."""
         return (self.sensed, *self.names)
+
+    def limit(self, gate: str) -> Limit:
+        """What a gate holds against its limit."""
+        found = next(each.limit for each in self.gates if each.name == gate)
+        if found is None:
+            raise KeyError(gate)
+        return found
 
     def stopped(self, gate: str, *, cone: str = "", numbers: str = "", wall: str = "") -> str:
         """What is said of a target that a gate stopped.
@@ -56,7 +87,7 @@ class Sense(NamedTuple):
 
 _THERE = GateWords("present", "not there", "not there")
 _CARES = GateWords("cares", "of no interest", "of no interest")
-_AWAKE = GateWords("awake", "asleep", "asleep")
+_AWAKE = GateWords("awake", "asleep", "asleep", limit=Limit("awake", "", ">"))
 
 SIGHT = Sense(
     "sight",
@@ -65,15 +96,51 @@ SIGHT = Sense(
         _THERE,
         _CARES,
         _AWAKE,
-        GateWords("range", "too far", "too far ({numbers}, {cone} cone)"),
-        GateWords("angle", "outside the cone", "outside the {cone} cone ({numbers})"),
-        GateWords("elevation", "too steep", "too steep ({numbers}, {cone} cone)"),
-        GateWords("light", "too dark", "too dark ({numbers}, {cone} cone)"),
-        GateWords("line_of_sight", "blocked", "behind {wall}", "too little in view"),
+        GateWords(
+            "range",
+            "too far",
+            "too far ({numbers}, {cone} cone)",
+            limit=Limit("distance", "m", "<="),
+        ),
+        GateWords(
+            "angle",
+            "outside the cone",
+            "outside the {cone} cone ({numbers})",
+            limit=Limit("off", "deg", "<="),
+        ),
+        GateWords(
+            "elevation",
+            "too steep",
+            "too steep ({numbers}, {cone} cone)",
+            limit=Limit("elevation", "deg", "<="),
+        ),
+        GateWords(
+            "light",
+            "too dark",
+            "too dark ({numbers}, {cone} cone)",
+            limit=Limit("light", "", ">="),
+        ),
+        GateWords(
+            "line_of_sight",
+            "blocked",
+            "behind {wall}",
+            "too little in view",
+            Limit("exposure", "", ">"),
+        ),
     ),
 )
+STRAIGHT, AROUND = Limit("straight", "m", "<="), Limit("around", "m", "<=")
+"""By either way a noise may reach an ear: through what muffles it, or around on foot."""
+
 HEARING = Sense(
-    "hearing", "heard", (_THERE, _CARES, _AWAKE, GateWords("reach", "too quiet", "too quiet"))
+    "hearing",
+    "heard",
+    (
+        _THERE,
+        _CARES,
+        _AWAKE,
+        GateWords("reach", "too quiet", "too quiet", limit=STRAIGHT),
+    ),
 )
 TOUCH = Sense(
     "touch",
@@ -82,7 +149,7 @@ TOUCH = Sense(
         _THERE,
         _CARES,
         _AWAKE,
-        GateWords("radius", "too far", "too far"),
+        GateWords("radius", "too far", "too far", limit=Limit("distance", "m", "<=")),
         GateWords("wall", "a wall between them", "a wall between them"),
     ),
 )
