@@ -2,7 +2,7 @@ cimport cython
 
 from snelk.body.columns cimport BodyStageColumns, DoingColumns, MovingColumns, RoamStageColumns, TimingColumns
 from snelk.body.fitting cimport fits
-from snelk.body.moving cimport _begin_way, _nearness, _stand, _take_way, _turns_back
+from snelk.body.moving cimport _begin_way, _nearness, _stand, _take_way_to, _turns_back
 from snelk.body.wandering cimport wander
 from snelk.level.columns cimport GroundStageColumns
 from snelk.level.walking cimport onto, way_between
@@ -75,8 +75,7 @@ cdef Py_ssize_t _set_out_for(
 
 @cython.locals(
     way="double[:, ::1]", part=Py_ssize_t, count=Py_ssize_t, x=double, y=double, to_x=double, to_y=double,
-    from_x=double, from_y=double, end_x=double, end_y=double, fits=bint, short=double,
-    stop=double, close=double, _arrived=bint, _unreachable=bint, missed=double,
+    from_x=double, from_y=double, end_x=double, end_y=double, fits=bint,
 )
 cdef bint _set_out_one(
     GroundStageColumns walk, double dt, Py_ssize_t v, Py_ssize_t a, MovingColumns moving,

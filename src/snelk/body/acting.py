@@ -19,6 +19,7 @@ from snelk.body.doing import (
     HOME,
     KEEP_UP,
     LEFT_TO_PYTHON,
+    NEVER,
     NEWLY_DONE,
     NEWLY_FAILED,
     OTHERS,
@@ -38,12 +39,11 @@ from snelk.mind.signals import PLACE, Attended
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.fitting import fits
-    from snelk.body.moving import _begin_way, _nearness, _stand, _take_way, _turns_back
+    from snelk.body.moving import _begin_way, _nearness, _stand, _take_way_to, _turns_back
     from snelk.body.wandering import wander
     from snelk.level.columns import hypot
     from snelk.level.walking import onto, way_between
 
-NEVER = float("inf")
 NAN = float("nan")
 
 FARTHER, AND_MORE = 1.25, 0.1
@@ -327,11 +327,7 @@ def _set_out_one(
     if not fits or _turns_back(moving, dt, v, a, way[0, 0], way[0, 1]):
         doing.wants[v, a] = True
         return False
-    # Where the ground ends before the goal, it need not stop as far off.
-    short, stop = hypot(end_x - to_x, end_y - to_y), doing.stop[v, a]
-    close, _arrived, _unreachable = _nearness(moving, dt, v, a)
-    missed = short if short > stop + close else 0.0
-    _take_way(moving, v, a, way, count, max(stop - short, 0.0), missed, -1)
+    _take_way_to(moving, dt, v, a, way, count, to_x, to_y, doing.stop[v, a], -1)
     return True
 
 

@@ -10,15 +10,13 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from snelk.body.doing import KEEP_UP
+from snelk.body.doing import KEEP_UP, NEVER
 from snelk.body.me import Me
 from snelk.body.outlook import could_be_seen, free_lines
 from snelk.body.paces import AT_PLACE
 from snelk.body.registry import Situation, ask
 from snelk.body.scene import Place
 from snelk.config import minds
-
-NEVER = np.inf
 
 SIDEWAYS = 1e-6
 """A direction that leads nearer by less than this share of its length leads to the side."""

@@ -31,6 +31,9 @@ NEWLY_DONE, NEWLY_FAILED = 1, 2
 LEFT_TO_PYTHON = -1.0
 """Instead of the seconds until it thinks again: what it does now is done in Python."""
 
+NEVER = float("inf")
+"""The same for who does not want to think again by itself."""
+
 KEEP_UP = 0.2
 """Seconds after which somebody who follows a target looks again where to go."""
 

@@ -200,10 +200,7 @@ class Me:
         if way is None:
             self.cannot_go()
             return False
-        # Where the ground ends before the goal, it need not stop as far off.
-        short = float(np.hypot(*(way[-1] - goal)))
-        missed = short if short > stop + motion.nearness(v, a)[0] else 0.0
-        motion.go(v, a, way, max(stop - short, 0.0), short=missed, turn_at=turn_at)
+        motion.go_to(v, a, way, goal, stop, turn_at=turn_at)
         return True
 
     def smoothed(

@@ -9,7 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns
-from snelk.body.moving import nearness, run_out, take_way, turns_back
+from snelk.body.moving import (
+    nearness,
+    run_out,
+    stand,
+    take_way,
+    take_way_to,
+    turns_back,
+)
 from snelk.body.paces import AHEAD, PACES, Moving
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
@@ -127,17 +134,27 @@ class Motion:
         It ends `short` metres before what was asked for; at point `turn_at` of it, it must come to
         a stand, as it turns back there.
         """
-        if len(way) > self._points.shape[2]:
-            more = 2 * len(way) - self._points.shape[2]
+        self._make_room(len(way))
+        take_way(self.now, v, a, np.ascontiguousarray(way), stop, short, turn_at)
+
+    def go_to(
+        self, v: int, a: int, way: Numbers, goal: Numbers, stop: float, *, turn_at: int = -1
+    ) -> None:
+        """Take a way that leads as near to a place as it can get; see `take_way_to`."""
+        self._make_room(len(way))
+        x, y = goal.tolist()
+        take_way_to(self.now, self.dt, v, a, np.ascontiguousarray(way), x, y, stop, turn_at)
+
+    def _make_room(self, places: int) -> None:
+        if places > self._points.shape[2]:
+            more = 2 * places - self._points.shape[2]
             self._points = np.pad(self._points, ((0, 0), (0, 0), (0, more), (0, 0)))
             self._beyond = np.pad(self._beyond, ((0, 0), (0, 0), (0, more)))
             self.now = self._gathered()
-        take_way(self.now, v, a, np.ascontiguousarray(way), stop, short, turn_at)
 
     def stand(self, v: int, a: int) -> None:
         """Leave the way, as soon as it has come to a stand on it."""
-        self.on_way[v, a] = self.at_end[v, a] = self.no_way[v, a] = False
-        self.short[v, a] = 0.0
+        stand(self.now, v, a)
 
     def left(self) -> Numbers:
         """How much of its way each has left, m, also of one that it has just given up."""

@@ -90,6 +90,32 @@ def take_way(
 
 
 @door
+def take_way_to(
+    now: Moving,
+    dt: float,
+    v: int,
+    a: int,
+    way: NDArray[np.float64],
+    to_x: float,
+    to_y: float,
+    stop: float,
+    turn_at: int,
+) -> None:
+    """Take a way, (places, 2) in m, that leads as near to a place as it can get."""
+    agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
+    agree((way.shape[1], 0 < len(way) <= plain(now).points.shape[2]), (2, True))
+    laid = laid_out(MovingColumns, now)
+    _take_way_to(laid, dt, v, a, way, len(way), to_x, to_y, stop, turn_at)
+
+
+@door
+def stand(now: Moving, v: int, a: int) -> None:
+    """Leave its way, as soon as it has come to a stand on it."""
+    agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
+    _stand(laid_out(MovingColumns, now), v, a)
+
+
+@door
 def turns_back(now: Moving, dt: float, v: int, a: int, x: float, y: float) -> bool:
     """Whether somebody moves, and a place lies behind it rather than before it."""
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
@@ -203,6 +229,25 @@ def _take_way(
         if n > 0:
             beyond += hypot(way[n, 0] - way[n - 1, 0], way[n, 1] - way[n - 1, 1])
     _begin_way(now, v, a, count, stop, short, turn_at)
+
+
+def _take_way_to(
+    now: Moving,
+    dt: float,
+    v: int,
+    a: int,
+    way: NDArray[np.float64],
+    count: int,
+    to_x: float,
+    to_y: float,
+    stop: float,
+    turn_at: int,
+) -> None:
+    """As `take_way_to`: where the ground ends before the goal, it need not stop as far off."""
+    short = hypot(way[count - 1, 0] - to_x, way[count - 1, 1] - to_y)
+    close, _arrived, _unreachable = _nearness(now, dt, v, a)
+    missed = short if short > stop + close else 0.0
+    _take_way(now, v, a, way, count, max(stop - short, 0.0), missed, turn_at)
 
 
 def _begin_way(

@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 import shapely
 
-from snelk.body.activities import NEVER
 from snelk.body.columns import RoamStageColumns, StreamColumns
+from snelk.body.doing import NEVER
 from snelk.body.me import Me
 from snelk.body.motion import Motion
 from snelk.body.roams import EXACT, NO_AREA, NOT_ASKED, RoamStage

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from snelk.body.activities import NEVER, Activity
-from snelk.body.doing import KEEP_UP
+from snelk.body.activities import Activity
+from snelk.body.doing import KEEP_UP, NEVER
 from snelk.body.me import Me
 from snelk.body.outlook import looks_at
 from snelk.body.paces import SWEEP

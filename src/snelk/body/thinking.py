@@ -9,9 +9,9 @@ from __future__ import annotations
 import numpy as np
 
 from snelk.body.acting import act, set_out, set_out_one, who_wants
-from snelk.body.activities import NEVER, Activity, Call, Evade, Flee, Patrol
+from snelk.body.activities import Activity, Call, Evade, Flee, Patrol
 from snelk.body.columns import DoingColumns
-from snelk.body.doing import CODES, NEWLY_DONE, NEWLY_FAILED, OTHERS, ROAM, Doing
+from snelk.body.doing import CODES, NEVER, NEWLY_DONE, NEWLY_FAILED, OTHERS, ROAM, Doing
 from snelk.body.me import Me
 from snelk.body.outcomes import Happening
 from snelk.body.roaming import Roaming

@@ -14,7 +14,7 @@ from cython import compiled
 from cython.cimports.libc.math import asin, atan2, cos, isnan, sin
 
 from snelk.body.columns import DoingColumns, MovingColumns, RoamStageColumns
-from snelk.body.doing import LEFT_TO_PYTHON, Doing
+from snelk.body.doing import LEFT_TO_PYTHON, NEVER, Doing
 from snelk.body.paces import Moving
 from snelk.body.roams import EXACT, INSIDE, NO_AREA, RoamStage
 from snelk.level.columns import agree, door, laid_out, plain
@@ -26,7 +26,6 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.level.within import _edge_ahead
 
 NAN = float("nan")
-NEVER = float("inf")
 PI = float(np.pi)
 
 SLACK = 1e-9
