@@ -7,6 +7,7 @@ import json
 from pathlib import Path
 
 import jsonschema
+import numpy as np
 import pytest
 import samples
 from hypothesis import given, settings
@@ -286,3 +287,43 @@ def test_schemas_accept_what_snelk_accepts_and_refuse_a_typo(folder: Path) -> No
 def test_nearest_names() -> None:
     assert nearest("hold", ["hold_range", "fov_whole"]) == 'did you mean "hold_range"?'
     assert nearest("x", [f"name-{n:02}" for n in range(15)]).endswith("name-13, name-14")
+
+
+SOME = {
+    "seed": 3, "light": 0.5, "profiles.guardian.meter.fill_time": 3.0, "clock.end": 12.0,
+    "profiles.goose.cones.wide.range": 9.0, "profiles.gander.cones.wide.range": 11.5,
+    "cast.dog.awake": 0.5, "bodies.fox.standing": 0.6, "grounds.gravel": 3.0,
+    "profiles.dog.ladder.states.asleep": {"stand": {}}, "noise_kinds.door.reach": 12.0,
+    "profiles.hen.ladder.transitions.safe.when": "lost_for > 9s", "profiles.goose.touch.radius": 0.5,
+    "expect.gander-is-sure.once.before": 70.0, "wish.dog-is-slower.toward": 50.0,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_overriding_one_after_the_other_is_the_same_as_all_at_once(seed: int) -> None:
+    """Also where most is taken over from what was checked before, and told where it came from."""
+    night, chance = snelk.croft() / "night.toml", np.random.default_rng(seed)
+    keys = chance.permutation([*SOME])[: int(chance.integers(1, 7))].tolist()
+    scenario = snelk.load(night)
+    for key in keys:
+        scenario = scenario.changed({key: SOME[key]})
+    whole = snelk.load(night, overrides={key: SOME[key] for key in keys})
+    assert scenario.setup == whole.setup
+    for place in (
+        ("profiles", "gander", "meter", "fill_time"),
+        ("profiles", "goose", "cones", "wide", "range"),
+        ("profiles", "gander", "cones", "wide", "hold_range"),
+        ("profiles", "hen", "ladder", "transitions", "safe", "when"),
+    ):
+        assert scenario.draft.locate(place) == whole.draft.locate(place)
+
+
+def test_an_equal_value_of_another_type_is_not_taken_for_the_same() -> None:
+    night = snelk.load(snelk.croft() / "night.toml")
+    rank = "profiles.dog.ladder.states.pricked-up.rank"
+    assert night.setup.profiles["dog"].ladder.states["pricked-up"].rank == 1  # type: ignore[union-attr]
+    with pytest.raises(snelk.InputError, match="must be a whole number"):
+        night.changed({rank: True})
+    again = night.changed({"seed": 5})
+    with pytest.raises(snelk.InputError, match="must be a whole number"):
+        again.changed({rank: True})

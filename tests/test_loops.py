@@ -8,30 +8,42 @@ import shapely
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+import snelk
+from snelk.body.behaving import come_to, perceive
+from snelk.body.columns import BodyStageColumns
 from snelk.body.looking import look_out
 from snelk.body.paces import AT_FOCUS, GLANCES, Moving
 from snelk.body.standing import Timing
+from snelk.body.streams import Streams, draw
 from snelk.body.timing import who_catches, who_glances, who_thinks
-from snelk.level.columns import laid_out
+from snelk.chance import key_of, stream, stream_of
+from snelk.engine.simulation import Simulation
+from snelk.level.columns import GridColumns, in_one, laid_out, plain
 from snelk.level.grid import build_grid, scratch_for
 from snelk.level.ground import edges_of, ground_of
 from snelk.level.walking import part_of, step_back
 from snelk.level.within import edge_ahead, which_inside
 from snelk.level.zones import Zones
 from snelk.mind.cells import Cells
-from snelk.mind.columns import BeliefColumns, NewsColumns
+from snelk.mind.columns import BeliefColumns, MindStageColumns, NewsColumns
 from snelk.mind.memory import SOURCES, Beliefs, News
 from snelk.mind.messages import TELL_RESULTS, MessageStore
+from snelk.mind.minding import mind
 from snelk.mind.programs import LadderState
 from snelk.mind.signals import Attended, FocusNumbers, Signals
-from snelk.mind.spreading import likeliest, spread
+from snelk.mind.spreading import likeliest, spread, take_out
 from snelk.mind.stage import TellStage
 from snelk.mind.telling import arrive, forget_what_came, pass_on, raise_voices, who_tells
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.columns import BodyColumns
+from snelk.senses.columns import BodyColumns, SenseStageColumns
+from snelk.senses.hearing import Noises
 from snelk.senses.light import LightNumbers
+from snelk.senses.listening import pair_up
 from snelk.senses.seeing import see
+from snelk.senses.sensing import sense
 from snelk.senses.sight import IN_VIEW, LOGGED, NEEDED, Sight, SightLimits, SightNumbers
+from snelk.senses.stage import EarStage
+from snelk.senses.stepping import put_in_order
 from snelk.senses.stores import HeardStore, NoiseStore
 from snelk.senses.surroundings import Around
 from snelk.tuning.followed import Followed
@@ -452,3 +464,130 @@ def test_likelihood_is_handed_on_and_the_first_of_the_best_is_gone_to(seed: int)
     cells.share[...] = 0.5
     cells.parts[...] = to == others  # each keeps what it has
     assert likeliest(cells, 0.0, 0.0, 2.0) == 0  # all are as good
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_streams_in_loops_give_the_numbers_of_numpy(seed: int) -> None:
+    streams, keys = Streams.blank((2, 3)), {}
+    for v, a in np.ndindex(2, 3):
+        keys[v, a] = key_of(seed, "activity", f"agent {a}", v)
+        streams.begin(v, a, keys[v, a])
+    for v, a in np.ndindex(2, 3):
+        expected = stream_of(keys[v, a]).random(11)
+        assert [draw(streams, v, a) for _ in range(11)] == expected.tolist()
+        again = stream(seed, "activity", f"agent {a}", v).uniform(-np.pi, np.pi, 2).tolist()
+        streams.begin(v, a, keys[v, a])  # from the beginning, whatever was drawn
+        assert [-np.pi + 2.0 * np.pi * draw(streams, v, a) for _ in range(2)] == again
+    with pytest.raises(ValueError, match="do not fit"):
+        draw(streams, 2, 0)
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_noises_come_in_order_and_each_is_judged_once_by_each_that_listens(seed: int) -> None:
+    chance, size = np.random.default_rng(seed), 40
+    made, ordered = NoiseStore(), NoiseStore()
+    some = Noises.blank(size)._replace(
+        variant=chance.integers(0, V, size), t=chance.choice([0.1, 0.2, 0.3], size),
+        kind=np.arange(size), by=chance.integers(-1, J, size), x=chance.random(size),
+    )  # fmt: skip
+    for part in (slice(0, 7), slice(7, size)):  # room grows, and what is there stays
+        made.add(some.of(part), 3)
+    ordered.make_room(size)
+    numbered = chance.integers(0, 9, V)
+    first = numbered.copy()
+    put_in_order(made.laid, size, np.empty(size, np.int64), numbered, ordered.laid)
+    ordered.count = size
+    order = np.lexsort((some.t, some.variant))  # of noises at once the first stays the first
+    found = ordered.noises()
+    for name in ("variant", "t", "kind", "by", "x", "gait"):
+        np.testing.assert_array_equal(getattr(found, name), getattr(some, name)[order])
+    for v in range(V):
+        count = int((some.variant == v).sum())
+        assert found.number[found.variant == v].tolist() == list(range(first[v], first[v] + count))
+        assert numbered[v] == first[v] + count
+
+    ordered.made_at[:size] = np.sort(chance.integers(3, 7, size))
+    waiting = NoiseStore()
+    waiting.add_all(ordered)
+    waiting.drop_before(4)
+    kept = ordered.made_at[:size] >= 4
+    np.testing.assert_array_equal(waiting.noises().kind, found.kind[kept])
+    np.testing.assert_array_equal(waiting.made_at[: waiting.count], ordered.made_at[:size][kept])
+
+    always, due = sometimes(chance, 0.4, 2, V, A)
+    last, heard = chance.integers(2, 7, (V, A)), HeardStore()
+    empty = build_grid(np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(0))
+    grid = laid_out(GridColumns, empty)
+    ones = np.ones((V, A))
+    stage = EarStage(
+        AGENTS, laid_out(BodyColumns, bodies_of(chance)), ones, ones,
+        np.ones((V, A, J + 1), np.bool_), ones, grid, grid, scratch_for(empty),
+    )  # fmt: skip
+    heard.make_room(size * A)
+    tick = 6
+    heard.count = pair_up(
+        stage, ordered.laid, size, ordered.made_at, tick, always, due, last, heard.laid
+    )
+    listens = [
+        (n, a)
+        for n, a in np.ndindex(size, A)
+        if found.by[n] != AGENTS[a]
+        and (
+            (always[found.variant[n], a] and ordered.made_at[n] == tick)
+            or (due[found.variant[n], a] and ordered.made_at[n] > last[found.variant[n], a])
+        )
+    ]
+    pairs = heard.heard()
+    assert [*zip(pairs.row.tolist(), pairs.agent.tolist(), strict=True)] == listens
+    np.testing.assert_array_equal(pairs.number, found.number[pairs.row])
+    assert np.isnan(pairs.limit).all()
+    assert (pairs.strength == 0.0).all()
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
+    chance, count = np.random.default_rng(seed), 9
+    share = chance.dirichlet(np.ones(count))
+    seen = sometimes(chance, 0.4, count) if seed else np.ones(count, np.bool_)
+    own = np.arange(count)
+    cells = Cells(
+        chance.random((count, 2)), np.arange(count + 1, dtype=np.int32), own.astype(np.int32),
+        np.ones(count), share.copy(), np.zeros(count),
+    )  # fmt: skip
+    cleared = take_out(cells, seen, 0.25)
+    assert cleared == pytest.approx(0.25 + 0.75 * share[seen].sum())
+    left = np.where(seen, 0.0, share)
+    np.testing.assert_allclose(cells.share, left / left.sum() if left.sum() else left)
+    assert likeliest(cells, 0.5, 0.5, 1.0) == -1 or not seen.all()
+
+
+def test_a_stage_is_only_laid_out_if_its_arrays_fit_and_calls_are_checked() -> None:
+    simulation = Simulation(snelk.croft() / "night.toml")
+    for _ in range(3):
+        simulation.step()
+    poses = simulation.laid_poses
+    one_too_few = Poses(*(values[:, :-1].copy() for values in simulation.poses))
+    senses, minds, bodies = (
+        simulation._senses_stage,
+        simulation._minds_stage,
+        simulation.world.stage,
+    )
+    looks, moving = np.ones((1, len(simulation.agents)), np.bool_), simulation.world.motion.now
+    nobody = np.zeros((1, len(simulation.agents), len(simulation.names)), np.bool_)
+    for call in (
+        lambda: sense(senses, one_too_few, poses, looks),
+        lambda: sense(senses, poses, poses, looks[:, :-1].copy()),
+        lambda: mind(minds, poses, one_too_few),
+        lambda: perceive(bodies, one_too_few, moving, nobody, 3, True),
+        lambda: perceive(bodies, poses, moving, nobody[:, :-1].copy(), 3, True),
+        lambda: come_to(bodies, one_too_few, moving, 3, 0.3, False),
+        lambda: laid_out(SenseStageColumns, plain(senses)._replace(light=np.zeros((1, 2)))),
+        lambda: laid_out(MindStageColumns, plain(minds)._replace(loudness=np.zeros((1, 2, 3)))),
+        lambda: laid_out(BodyStageColumns, plain(bodies)._replace(told=nobody[:, 1:].copy())),
+    ):
+        with pytest.raises(ValueError, match="fit"):
+            call()
+    kept = in_one(simulation.beliefs)
+    assert len({id(values.base) for values in kept}) == 1
+    for mine, theirs in zip(kept, simulation.beliefs, strict=True):
+        np.testing.assert_array_equal(mine, theirs)

@@ -136,7 +136,7 @@ def _perceive(
     )
     if not same:
         return False
-    if stage.given:
+    if stage.any_tracked:
         _follow(moving, poses, stage.characters, stage.dt, counts)
     _attend(
         poses, stage.sight.failed, stage.contacts.touch, stage.contacts.zone, stage.loudness,

@@ -59,7 +59,7 @@ cdef class DoingColumns(Columns):
 
 cdef class BodyStageColumns(Columns):
     cdef public double dt
-    cdef public bint given
+    cdef public bint any_tracked
     cdef public const int[::1] characters
     cdef public BodyColumns bodies
     cdef public ZoneColumns zones
@@ -86,7 +86,7 @@ cdef class BodyStageColumns(Columns):
 
 
 cdef class PlaceStageColumns(Columns):
-    cdef public GivenColumns given
+    cdef public GivenColumns tracked
     cdef public const int[::1] characters
     cdef public unsigned char[:, ::1] removed
 

@@ -10,7 +10,7 @@ cdef Py_ssize_t AHEAD, AT_FOCUS, AT_PLACE, GLANCES, SWEEP
 cdef void _move(MovingColumns now, const double[:, ::1] state_for, double dt) noexcept
 
 @cython.locals(
-    given=GivenColumns, rows=Py_ssize_t, same=bint, v=Py_ssize_t, g=Py_ssize_t, j=Py_ssize_t,
+    tracked=GivenColumns, rows=Py_ssize_t, same=bint, v=Py_ssize_t, g=Py_ssize_t, j=Py_ssize_t,
     a=Py_ssize_t,
 )
 cdef bint _place(

@@ -62,7 +62,7 @@ def place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> None:
         laid_out(PlaceStageColumns, stage), tick, laid_out(MovingColumns, now),
         laid_out(PlacedColumns, poses),
     ):  # fmt: skip
-        raise ValueError("poses that do not fit those that are given")
+        raise ValueError("poses that do not fit those that are tracked")
 
 
 @door
@@ -149,11 +149,11 @@ def _move(now: Moving, state_for: NDArray[np.float64], dt: float) -> None:
 
 
 def _place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> bool:
-    given, rows = stage.given, poses.x.shape[0]
+    tracked, rows = stage.tracked, poses.x.shape[0]
     same: bool = (
-        0 <= tick < given.x.shape[0]
-        and (given.x.shape[1] == 1 or given.x.shape[1] == rows)
-        and given.x.shape[2] == poses.x.shape[1]
+        0 <= tick < tracked.x.shape[0]
+        and (tracked.x.shape[1] == 1 or tracked.x.shape[1] == rows)
+        and tracked.x.shape[2] == poses.x.shape[1]
         and now.x.shape[0] == stage.removed.shape[0]
         and now.x.shape[1] == stage.characters.shape[0]
         and (rows == 1 or rows == stage.removed.shape[0])
@@ -161,13 +161,13 @@ def _place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> bool:
     if not same:
         return False
     for v in range(rows):
-        g = v if given.x.shape[1] > 1 else 0
+        g = v if tracked.x.shape[1] > 1 else 0
         for j in range(poses.x.shape[1]):
-            poses.x[v, j], poses.y[v, j] = given.x[tick, g, j], given.y[tick, g, j]
-            poses.z[v, j], poses.heading[v, j] = given.z[tick, g, j], given.heading[tick, g, j]
-            poses.posture[v, j] = given.posture[tick, g, j]
-            poses.gait[v, j] = given.gait[tick, g, j]
-            poses.present[v, j] = given.present[tick, g, j]
+            poses.x[v, j], poses.y[v, j] = tracked.x[tick, g, j], tracked.y[tick, g, j]
+            poses.z[v, j], poses.heading[v, j] = tracked.z[tick, g, j], tracked.heading[tick, g, j]
+            poses.posture[v, j] = tracked.posture[tick, g, j]
+            poses.gait[v, j] = tracked.gait[tick, g, j]
+            poses.present[v, j] = tracked.present[tick, g, j]
         if rows < now.x.shape[0]:
             continue
         for a in range(stage.characters.shape[0]):

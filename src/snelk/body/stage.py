@@ -34,7 +34,7 @@ class BodyStage(NamedTuple):
     """The minds and bodies of a batch: (variant, agent) where nothing else is said."""
 
     dt: float  # s
-    given: bool  # whether anybody is moved from outside
+    any_tracked: bool  # whether anybody is moved from outside
     characters: NDArray[np.int32]  # (agent,)
     bodies: Bodies
     zones: Zones
@@ -94,11 +94,11 @@ class BodyStage(NamedTuple):
 class PlaceStage(NamedTuple):
     """Where those are who are moved from outside, and who has been taken out."""
 
-    given: Poses  # (tick, variant or 1, character)
+    tracked: Poses  # (tick, variant or 1, character)
     characters: NDArray[np.int32]  # (agent,)
     removed: Truths  # (variant, character)
 
     def check(self) -> None:
         """Make sure that its arrays fit each other; see `agree`."""
-        rows, characters = plain(self.given).x.shape[1:]
+        rows, characters = plain(self.tracked).x.shape[1:]
         agree((rows in (1, len(self.removed)), characters), (True, self.removed.shape[1]))

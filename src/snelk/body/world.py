@@ -346,7 +346,7 @@ class World:
         """All that a tick reads and writes."""
         stage = BodyStage(
             dt=self.dt,
-            given=bool((~self.motion.driven).any()),
+            any_tracked=bool((~self.motion.driven).any()),
             characters=self.characters,
             bodies=self._laid_bodies,
             zones=laid_out(ZoneColumns, self.level.zones),
