@@ -6,6 +6,7 @@ import copy
 import json
 import os
 import pickle
+import shutil
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
@@ -19,6 +20,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import snelk
+from snelk.runs import store
 from snelk.runs.store import TABLES, Draft
 
 NIGHT = snelk.croft() / "night.toml"
@@ -311,3 +313,16 @@ def test_threads_that_replay_at_once_do_not_disturb_one_another() -> None:
         together = list(threads.map(replay, seeds))
     for seed, events in zip(seeds, together, strict=True):
         assert events.equals(replay(seed))
+
+
+def test_tables_of_a_run_just_written_stay_whatever_becomes_of_its_folder(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    over, folder = {"clock.end": 3.0}, tmp_path / "night"
+    kept = snelk.run(snelk.croft() / "night.toml", overrides=over)
+    for held in (0, store.HELD):  # on disk as files that stay open, and in memory
+        monkeypatch.setattr(store, "HELD", held)
+        here = snelk.run(snelk.croft() / "night.toml", overrides=over, out=folder)
+        shutil.rmtree(folder)
+        for name in TABLES:
+            assert here.arrow(name).equals(kept.arrow(name)), name

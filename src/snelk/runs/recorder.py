@@ -53,7 +53,7 @@ from snelk.senses.contact import Contacts
 from snelk.senses.hearing import Heard, Noises
 from snelk.senses.sight import Sight
 
-BLOCK, MOST_GATHERED = 128, 250_000
+BLOCK, MOST_GATHERED = 512, 250_000
 """Ticks that are gathered before they become rows, and checks of sight: what is less."""
 
 

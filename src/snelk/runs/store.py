@@ -57,6 +57,9 @@ KNOWN = (NOTES, LEVEL, *(f"{name}.parquet" for name in TABLES))
 
 AGAIN = "make it again with: snelk run"
 
+HELD = 32_000_000
+"""Bytes of tables that a run that was just written holds in memory at most."""
+
 GROUP = 16_384
 """Rows that are written together, and are in memory until they are so many."""
 
@@ -179,10 +182,17 @@ class Draft:
             (self._place / NOTES).write_text(text, encoding="utf-8")
 
     def tables(self) -> dict[str, pq.ParquetFile]:
-        """The tables that were written, whatever becomes of the folder: they are in memory."""
+        """The tables that were written, whatever becomes of the folder.
+
+        They are in memory, or if they are large on disk, in files that stay open.
+        """
+        paths = {name: self._place / f"{name}.parquet" for name in self.rows}
         with _told(self._folder):
-            read = {name: (self._place / f"{name}.parquet").read_bytes() for name in self.rows}
-        return {name: _opened(data) for name, data in read.items()}
+            large = sum(path.stat().st_size for path in paths.values()) > HELD
+            if large and os.name == "posix":  # elsewhere what is open cannot be moved
+                return {name: _opened(pa.OSFile(str(path))) for name, path in paths.items()}
+            read = {name: path.read_bytes() for name, path in paths.items()}
+        return {name: _opened(pa.BufferReader(data)) for name, data in read.items()}
 
     def let_go(self) -> None:
         """Close the files of a run that will not be finished."""
@@ -393,13 +403,13 @@ def open_table(folder: Path, name: str, digests: Mapping[str, str]) -> pq.Parque
         InputError: The table is missing or damaged.
     """
     data = _settled(folder, lambda: _read(folder / f"{name}.parquet", digests))
-    return _opened(data)
+    return _opened(pa.BufferReader(data))
 
 
-def _opened(data: bytes) -> pq.ParquetFile:
-    """A table that is in memory. Several threads may read it, as nothing is read ahead."""
+def _opened(file: pa.NativeFile) -> pq.ParquetFile:
+    """A table. Several threads may read it, as nothing is read ahead."""
     # Not read_table, which takes half a second to import what it does not need here.
-    return pq.ParquetFile(pa.BufferReader(data), pre_buffer=False)
+    return pq.ParquetFile(file, pre_buffer=False)
 
 
 def read_table(table: pq.ParquetFile, *columns: str) -> pa.Table:
