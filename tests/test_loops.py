@@ -26,9 +26,13 @@ from snelk.level.within import edge_ahead, which_inside
 from snelk.level.zones import Zones
 from snelk.mind.cells import Cells
 from snelk.mind.columns import BeliefColumns, MindStageColumns, NewsColumns
+from snelk.mind.drawn import Drawn
+from snelk.mind.fading import draw as draw_place
+from snelk.mind.fading import draw_loud
 from snelk.mind.memory import SOURCES, Beliefs, News
 from snelk.mind.messages import TELL_RESULTS, MessageStore
 from snelk.mind.minding import mind
+from snelk.mind.overhearing import add_up
 from snelk.mind.programs import LadderState
 from snelk.mind.signals import Attended, FocusNumbers, Signals
 from snelk.mind.spreading import likeliest, spread, take_out
@@ -36,7 +40,7 @@ from snelk.mind.stage import TellStage
 from snelk.mind.telling import arrive, forget_what_came, pass_on, raise_voices, who_tells
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, SenseStageColumns
-from snelk.senses.hearing import Noises
+from snelk.senses.hearing import HEARD, Noises
 from snelk.senses.light import LightNumbers
 from snelk.senses.listening import pair_up
 from snelk.senses.seeing import see
@@ -591,3 +595,59 @@ def test_a_stage_is_only_laid_out_if_its_arrays_fit_and_calls_are_checked() -> N
     assert len({id(values.base) for values in kept}) == 1
     for mine, theirs in zip(kept, simulation.beliefs, strict=True):
         np.testing.assert_array_equal(mine, theirs)
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
+    chance, count, now = np.random.default_rng(seed), 30, 2.0
+    some = Noises.blank(count)._replace(
+        t=chance.choice([0.5, 1.0, 1.9, 2.0, 2.05], count), kind=np.arange(count)
+    )
+    noises, heard = NoiseStore.of(some, 0), HeardStore()
+    heard.make_room(count)
+    heard.count = count
+    rows = heard.rows
+    rows.variant[:count], rows.agent[:count] = (
+        chance.integers(0, V, count),
+        chance.integers(0, A, count),
+    )
+    rows.by[:count], rows.row[:count] = chance.integers(-1, 2, count), chance.permutation(count)
+    rows.failed[:count] = np.where(sometimes(chance, 0.7, count), HEARD, 3)
+    rows.strength[:count], rows.straight[:count] = chance.random((2, count))
+    rows.x[:count], rows.y[:count] = chance.random((2, count))
+    error, can = chance.random((V, A)), sometimes(chance, 0.7, V, A)
+    empty = laid_out(GridColumns, build_grid(np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(0)))
+    stage = EarStage(
+        AGENTS, laid_out(BodyColumns, bodies_of(chance)), error, error,
+        np.ones((V, A, J + 1), np.bool_), error, empty, empty, np.zeros(1, np.int64),
+    )  # fmt: skip
+    loudness, news = np.zeros((V, A, J)), News.blank((V, A, J))
+    add_up(stage, noises.laid, heard.laid, count, now, loudness, news)
+    drawn, loud = Drawn.blank((V, A)), np.ones((V, A))
+    draw_loud(heard.laid, count, can, loud)
+    draw_place(noises.laid, heard.laid, count, can, error, now, drawn)
+    for v, a, j in np.ndindex(V, A, J + 1):
+        by = j if j < J else -1
+        mine = [
+            n for n in range(count)
+            if (rows.variant[n], rows.agent[n], rows.by[n], rows.failed[n]) == (v, a, by, HEARD)
+        ]  # fmt: skip
+        ages = [max(now - some.t[rows.row[n]], 0.0) for n in mine]
+        whole = pytest.approx(sum(rows.strength[n] for n in mine))
+        if by >= 0:
+            assert loudness[v, a, j] == whole
+            newest = mine[int(np.argmin(ages))] if mine else None  # of equally new the first
+            expected = [np.nan] * 4 if newest is None else [
+                rows.x[newest], rows.y[newest], min(ages), error[v, a] * rows.straight[newest]
+            ]  # fmt: skip
+            np.testing.assert_array_equal([values[v, a, j] for values in news], expected)
+            continue
+        assert loud[v, a] == (whole if can[v, a] else 0.0)
+        assert drawn.heard[v, a] == bool(mine and can[v, a])
+        if drawn.heard[v, a]:
+            # Of noises as new as each other the last counts.
+            newest = mine[len(ages) - 1 - int(np.argmin(ages[::-1]))]
+            assert drawn.kind[v, a] == some.kind[rows.row[newest]]
+            assert drawn.age[v, a] == max(now - some.t[rows.row[newest]], 0.0)
+            assert drawn.blur[v, a] == error[v, a] * rows.straight[newest]
+            assert (drawn.x[v, a], drawn.y[v, a]) == (rows.x[newest], rows.y[newest])
