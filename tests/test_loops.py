@@ -50,7 +50,8 @@ from snelk.senses.stage import EarStage
 from snelk.senses.stepping import put_in_order
 from snelk.senses.stores import HeardStore, NoiseStore
 from snelk.senses.surroundings import Around
-from snelk.tuning.followed import Followed
+from snelk.tuning.columns import FollowedColumns
+from snelk.tuning.followed import Followed, FollowStage
 from snelk.tuning.following import follow_tick
 
 V, A, J, S = 3, 4, 6, 3
@@ -378,7 +379,8 @@ def test_an_expectation_tick_by_tick(seed: int) -> None:
     t = np.round(np.arange(ticks) * 0.1, 9)
     for n in range(ticks):
         in_span = bool(low - 1e-9 <= t[n] <= high + 1e-9)
-        follow_tick(holds[n], gap[n], value[n], n < ends, float(t[n]), in_span, within, so_far)
+        stage = FollowStage(holds[n], gap[n], value[n], laid_out(FollowedColumns, so_far))
+        follow_tick(stage, n < ends, float(t[n]), in_span, within)
     for v in range(V):
         alive = np.arange(ticks) < ends[v]
         begun = since[v] <= t[:, None] + 1e-9

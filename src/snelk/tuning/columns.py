@@ -7,3 +7,11 @@ from snelk.level.columns import Columns
 
 class FollowedColumns(Columns):
     """Those of `Followed`."""
+
+
+class FollowStageColumns(Columns):
+    """Those of `FollowStage`."""
+
+
+class LevelStageColumns(Columns):
+    """Those of `LevelStage`."""

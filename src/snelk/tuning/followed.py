@@ -7,7 +7,13 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.level.columns import agree, plain
+from snelk.mind.meter import Meters
+from snelk.senses.contact import Contacts
+from snelk.senses.sight import Sight
+
 Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
 
 SLACK = 1e-9
 """Times and numbers this close are the same."""
@@ -36,3 +42,44 @@ class Followed(NamedTuple):
         true, false = np.zeros((2, count))
         gap, most = np.full(count, np.inf), np.full(count, -np.inf)
         return cls(since, first, end, true_at, false_at, true, false, gap, gap_at, most, most_at)
+
+
+class FollowStage(NamedTuple):
+    """What is asked of a tick, and what came of it so far."""
+
+    holds: Truths  # (variant, agent) where it is true; of several agents any counts
+    gap: Numbers  # (variant, agent) what it falls short by
+    value: Numbers  # (variant, agent) what is held against a limit
+    so_far: Followed  # overwritten
+
+    def check(self) -> None:
+        """Make sure that its arrays fit each other; see `agree`."""
+        so_far = plain(self.so_far)
+        agree(self.holds.shape, self.gap.shape, self.value.shape, so_far.since.shape)
+        agree(so_far.first.shape, self.holds.shape[:1])
+
+
+class LevelStage(NamedTuple):
+    """How much some agents make of a target: (variant, agent) where nothing else is said."""
+
+    agents: NDArray[np.int32]  # (agent,) which agents these are
+    target: int
+    metered: Truths  # who has a meter; for who has none being sensed counts as full
+    limit: Numbers  # what the meter is held against
+    sight: Sight
+    contacts: Contacts
+    loudness: Numbers  # (variant, every agent, target)
+    meters: Meters
+    follow: FollowStage  # overwritten
+
+    def check(self) -> None:
+        """Make sure that its arrays fit each other; see `agree`."""
+        every = plain(self.meters).value.shape
+        agree(
+            every, plain(self.sight).failed.shape[:3], plain(self.contacts).touch.shape,
+            self.loudness.shape,
+        )  # fmt: skip
+        agree(self.metered.shape, self.limit.shape, plain(self.follow).holds.shape)
+        agree(self.metered.shape, (every[0], len(self.agents)))
+        inside = bool(((self.agents >= 0) & (self.agents < every[1])).all())
+        agree((inside, 0 <= self.target < every[2]), (True, True))

@@ -8,68 +8,92 @@ from cython.cimports.libc.math import isnan
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door, laid_out, plain
-from snelk.tuning.columns import FollowedColumns
-from snelk.tuning.followed import SLACK, Followed
-
-Numbers = NDArray[np.float64]
+from snelk.mind.meter import REACHED
+from snelk.senses.bodies import Poses
+from snelk.senses.columns import PoseColumns
+from snelk.senses.contact import SENSED
+from snelk.senses.sight import IN_VIEW
+from snelk.tuning.columns import FollowStageColumns, LevelStageColumns
+from snelk.tuning.followed import SLACK, FollowStage, LevelStage
 
 INF = float("inf")
 
 
 @door
 def follow_tick(
-    holds: NDArray[np.bool_],
-    gap: Numbers,
-    value: Numbers,
-    alive: NDArray[np.bool_],
-    t: float,
-    in_span: bool,
-    within: float,
-    so_far: Followed,
+    stage: FollowStage, alive: NDArray[np.bool_], t: float, in_span: bool, within: float
 ) -> None:
     """Take in a tick.
 
     Args:
-        holds: (variant, agent) where it is true; of several agents any counts.
-        gap: (variant, agent) what it falls short by.
-        value: (variant, agent) what is held against a limit.
+        stage: What is true of it; what came of it so far is overwritten.
         alive: (variant,) which have not ended.
         t: The time of the tick, s.
         in_span: Whether that lies within the span asked about.
         within: Seconds since what it counts from in which it matters; infinite for all.
-        so_far: Overwritten.
     """
-    agree(holds.shape, gap.shape, value.shape, plain(so_far).since.shape)
-    agree(alive.shape, plain(so_far).first.shape, holds.shape[:1])
-    _follow_tick(holds, gap, value, alive, t, in_span, within, laid_out(FollowedColumns, so_far))
+    agree(alive.shape, plain(stage).holds.shape[:1])
+    _follow_tick(laid_out(FollowStageColumns, stage), alive, t, in_span, within)
+
+
+@door
+def ask_level(stage: LevelStage, poses: Poses) -> None:
+    """How much agents make of a target at a tick, and where that is as much as asked for.
+
+    Args:
+        stage: What is true, what it falls short by, and the values are overwritten.
+        poses: Everybody's poses.
+
+    Raises:
+        ValueError: These arrays do not fit each other.
+    """
+    if not _ask_level(laid_out(LevelStageColumns, stage), laid_out(PoseColumns, poses)):
+        raise ValueError("poses that do not fit those who are followed")
+
+
+def _ask_level(stage: LevelStage, poses: Poses) -> bool:
+    rows, target = poses.x.shape[0], stage.target
+    if not (rows == 1 or rows == stage.metered.shape[0]) or target >= poses.x.shape[1]:
+        return False
+    for v in range(stage.metered.shape[0]):
+        there = poses.present[v if rows > 1 else 0, target]
+        for n in range(stage.agents.shape[0]):
+            a = stage.agents[n]
+            sensed = False
+            for k in range(stage.sight.failed.shape[3]):
+                sensed = sensed or stage.sight.failed[v, a, target, k] == IN_VIEW
+            sensed = sensed or stage.contacts.touch[v, a, target] == SENSED
+            sensed = sensed or stage.contacts.zone[v, a, target] == SENSED
+            sensed = (sensed and there) or stage.loudness[v, a, target] > 0.0
+            value = 1.0 if sensed else 0.0
+            if stage.metered[v, n]:
+                value = stage.meters.value[v, a, target]
+                sensed = value >= stage.limit[v, n] - REACHED
+            stage.follow.holds[v, n], stage.follow.value[v, n] = sensed, value
+            stage.follow.gap[v, n] = max(stage.limit[v, n] - value, 0.0)
+    return True
 
 
 def _follow_tick(
-    holds: NDArray[np.bool_],
-    gap: Numbers,
-    value: Numbers,
-    alive: NDArray[np.bool_],
-    t: float,
-    in_span: bool,
-    within: float,
-    so_far: Followed,
+    stage: FollowStage, alive: NDArray[np.bool_], t: float, in_span: bool, within: float
 ) -> None:
+    so_far = stage.so_far
     with nogil:
-        for v in range(len(holds)):
+        for v in range(stage.holds.shape[0]):
             if not alive[v]:
                 continue
             so_far.end[v] = t
             came, counts, true, least, most = False, False, False, INF, -INF
-            for a in range(holds.shape[1]):
+            for a in range(stage.holds.shape[1]):
                 since = so_far.since[v, a]
                 if not since <= t + SLACK:  # not yet, or not known
                     continue
-                came |= holds[v, a]
+                came |= stage.holds[v, a]
                 if within < INF and t > since + within + SLACK:
                     continue
                 counts = True
-                true |= holds[v, a]
-                least, most = min(gap[v, a], least), max(value[v, a], most)
+                true |= stage.holds[v, a]
+                least, most = min(stage.gap[v, a], least), max(stage.value[v, a], most)
             if came and isnan(so_far.first[v]):
                 so_far.first[v] = t
             if not (counts and in_span):

@@ -30,13 +30,14 @@ from snelk.config.wanted import (
 )
 from snelk.engine.simulation import Simulation
 from snelk.level.columns import laid_out
+from snelk.mind.columns import MeterColumns
 from snelk.mind.meter import REACHED
 from snelk.runs.measures import Measured, Measurer
-from snelk.senses.contact import SENSED
+from snelk.senses.columns import ContactColumns, SightColumns
 from snelk.senses.sight import IN_VIEW
-from snelk.tuning.columns import FollowedColumns
-from snelk.tuning.followed import SLACK, Followed
-from snelk.tuning.following import follow_tick
+from snelk.tuning.columns import FollowedColumns, FollowStageColumns, LevelStageColumns
+from snelk.tuning.followed import SLACK, Followed, FollowStage, LevelStage
+from snelk.tuning.following import ask_level, follow_tick
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -155,7 +156,9 @@ class TickTrial(Trial):
         # When what it counts from happened first, for each agent, s.
         self._since = np.full(shape, np.nan if said.since else -np.inf)
         self.followed = Followed.blank(self._since)
-        self._laid = laid_out(FollowedColumns, self.followed)
+        holds, gap, value = np.zeros(shape, dtype=np.bool_), np.zeros(shape), np.zeros(shape)
+        self._now = FollowStage(holds, gap, value, laid_out(FollowedColumns, self.followed))
+        self._stage = laid_out(FollowStageColumns, self._now)
         self._read()
 
     def _read(self) -> None:
@@ -181,6 +184,18 @@ class TickTrial(Trial):
                     self.limit[v, a] = meter.thresholds.get(said.threshold, np.inf)
                 elif meter.thresholds:
                     self.limit[v, a] = min(meter.thresholds.values())
+            level = LevelStage(
+                agents=np.array(self.agents, dtype=np.int32),
+                target=self.target,
+                metered=self.metered,
+                limit=self.limit,
+                sight=laid_out(SightColumns, simulation.sight),
+                contacts=laid_out(ContactColumns, simulation.contacts),
+                loudness=simulation.listening.loudness,
+                meters=laid_out(MeterColumns, simulation.meters),
+                follow=self._stage,
+            )
+            self._level = laid_out(LevelStageColumns, level)
         elif isinstance(said, Reaches | Stays):
             self.states = np.full((len(simulation.setups), len(self.agents)), -2)
             for v, row in enumerate(simulation.world.ladders.ladders):
@@ -191,14 +206,14 @@ class TickTrial(Trial):
 
     def keep(self, t: float, alive: Truths) -> None:
         """Take in a tick: what is true, and else what it falls short by."""
-        each, gap, value = self._now()
+        self._ask()
         if self.said.since is not None:
             now = self._happens(self.said.since, t)
             fresh = alive[:, None] & np.isnan(self._since) & ~np.isnan(now)
             self._since[fresh] = now[fresh]
         in_span = self.low - SLACK <= t <= self.high + SLACK
         within = np.inf if self.said.within is None else self.said.within
-        follow_tick(each, gap, value, alive, t, in_span, within, self._laid)
+        follow_tick(self._stage, alive, t, in_span, within)
 
     def _happens(self, since: Since, t: float) -> Numbers:
         """(variant, agent) when what is waited for happened, if that was at this tick; else NaN."""
@@ -225,28 +240,18 @@ class TickTrial(Trial):
                         found[v, n] = t
         return found
 
-    def _now(self) -> tuple[Truths, Numbers, Numbers]:
-        """(variant, agent) what is true, what it falls short by, and its value."""
-        simulation, said, chosen = self.simulation, self.said, self.agents
+    def _ask(self) -> None:
+        """What is true at a tick, what it falls short by, and its value: (variant, agent)."""
+        simulation, said, now = self.simulation, self.said, self._now
         if isinstance(said, Notices | MeterUnder):
-            there = simulation.poses.present[:, self.target, None]
-            seen = (simulation.sight.failed[:, chosen, self.target] == IN_VIEW).any(axis=2)
-            contacts = simulation.contacts
-            for sense in (contacts.touch, contacts.zone):
-                seen |= sense[:, chosen, self.target] == SENSED
-            heard = simulation.listening.loudness[:, chosen, self.target] > 0.0
-            sensed = (seen & there) | heard
-            value = np.where(
-                self.metered, simulation.meters.value[:, chosen, self.target], sensed * 1.0
-            )
-            true = np.where(self.metered, value >= self.limit - REACHED, sensed)
-            return true, np.maximum(self.limit - value, 0.0), value
+            ask_level(self._level, simulation.laid_poses)
+            return
         if isinstance(said, Holding):
-            true = self._asker.ask(simulation.world.signals, self._look_up)[0][:, chosen]
+            true = self._asker.ask(simulation.world.signals, self._look_up)[0][:, self.agents]
         else:
-            true = simulation.world.ladders.state[:, chosen] == self.states
-        true = np.ascontiguousarray(true)
-        return true, 1.0 - true, true * 1.0
+            true = simulation.world.ladders.state[:, self.agents] == self.states
+        now.holds[...], now.value[...] = true, true
+        np.subtract(1.0, now.value, out=now.gap)
 
     def _look_up(self, node: Node) -> NDArray[Any]:
         """As of the minds, but where they were at this tick: they have moved on since."""
