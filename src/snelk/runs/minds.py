@@ -224,16 +224,15 @@ def transition_rows(
     who = np.flatnonzero(world.ladders.used[v]).tolist()
     tick = np.rint((np.array([t for t, _ in taken]) - simulation.times[first]) / setup.clock.dt)
     places = [int(n) * len(who) + who.index(s.agent) for n, (_, s) in zip(tick, taken, strict=True)]
-    asking = Rows.of(signals.take(pa.array(places, pa.int64())))
+    asking = endless(Rows.of(signals.take(pa.array(places, pa.int64()))))
     changed: Any = tuple((*row[:3], row[4]) for row in effects if row[2])
     for n, (t, step) in enumerate(taken):
         ladder = world.ladders.ladders[v][step.agent]
         assert ladder is not None
         agent, names = simulation.agents[step.agent], list(ladder.states)
         transitions = list(ladder.transitions)
-        row = endless(asking.take(slice(n, n + 1)))
-        asked = Asked(setup, simulation.level.within, agent, row, changed)
-        tree = asked.explain(transitions[step.transition], 0)
+        asked = Asked(setup, simulation.level.within, agent, asking, changed)
+        tree = asked.explain(transitions[step.transition], n)
         reason = "; ".join(tree.reasons())
         also = ", ".join(transitions[c] for c in step.also) or None
         focus = simulation.names[step.focus] if step.focus >= 0 else None
