@@ -1,15 +1,17 @@
 cimport cython
 
-from snelk.body.columns cimport BodyStageColumns, DoingColumns, MovingColumns, RoamStageColumns, TimingColumns
+from snelk.body.columns cimport BodyStageColumns, DoingColumns, MovingColumns, RoamStageColumns, RoundStageColumns, TimingColumns
 from snelk.body.fitting cimport fits
-from snelk.body.moving cimport _begin_way, _nearness, _stand, _take_way_to, _turns_back
+from snelk.body.moving cimport _nearness, _stand, _take_way_to, _turns_back, _want
+from snelk.body.patrolling cimport patrol
 from snelk.body.wandering cimport wander
 from snelk.level.columns cimport GroundStageColumns
 from snelk.level.walking cimport onto, way_between
 from snelk.mind.columns cimport AttendedColumns, DrawnColumns
+from snelk.senses.columns cimport PoseColumns
 
 cdef double NEVER, NAN, KEEP_UP, FARTHER, AND_MORE, LEFT_TO_PYTHON
-cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, OTHERS, NEWLY_DONE, NEWLY_FAILED
+cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, PATROL, OTHERS, NEWLY_DONE, NEWLY_FAILED
 cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, UNFIT, WHOSE_GROUND
 
 @cython.locals(
@@ -17,7 +19,8 @@ cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, UNFIT, WHOSE_GROUND
     was_failed=bint,
 )
 cdef Py_ssize_t _act(
-    MovingColumns moving, RoamStageColumns roams, AttendedColumns now, DrawnColumns drawn,
+    MovingColumns moving, RoamStageColumns roams, RoundStageColumns rounds, PoseColumns poses,
+    AttendedColumns now, DrawnColumns drawn,
     const short[:, ::1] state, double time, double dt, TimingColumns timing, DoingColumns doing,
 ) noexcept
 
@@ -49,14 +52,10 @@ cdef bint _come_to_end_there(
     MovingColumns moving, double dt, Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
 ) noexcept nogil
 
-cdef void _want(
-    MovingColumns moving, Py_ssize_t v, Py_ssize_t a, double x, double y, double stop,
-    DoingColumns doing,
-) noexcept nogil
-
 @cython.locals(same=bint)
 cdef Py_ssize_t _act_on(
-    BodyStageColumns stage, RoamStageColumns roams, MovingColumns moving, double time,
+    BodyStageColumns stage, RoamStageColumns roams, RoundStageColumns rounds, PoseColumns poses,
+    MovingColumns moving, double time,
 ) noexcept
 
 @cython.locals(v=Py_ssize_t, a=Py_ssize_t, found=Py_ssize_t, unknown=bint)

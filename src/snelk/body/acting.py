@@ -11,7 +11,7 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import hypot, isnan
 from numpy.typing import NDArray
 
-from snelk.body.columns import BodyStageColumns, MovingColumns, RoamStageColumns
+from snelk.body.columns import BodyStageColumns, MovingColumns, RoamStageColumns, RoundStageColumns
 from snelk.body.doing import (
     APPROACH,
     FACE,
@@ -23,6 +23,7 @@ from snelk.body.doing import (
     NEWLY_DONE,
     NEWLY_FAILED,
     OTHERS,
+    PATROL,
     RESUME,
     ROAM,
     Doing,
@@ -30,16 +31,20 @@ from snelk.body.doing import (
 from snelk.body.fitting import fitting
 from snelk.body.paces import AT_FOCUS, Moving
 from snelk.body.roams import RoamStage
+from snelk.body.rounds import RoundStage
 from snelk.body.stage import UNFIT, WHOSE_GROUND, BodyStage
 from snelk.body.standing import Timing
 from snelk.level.columns import GroundStageColumns, door, laid_out
 from snelk.level.ground import NO_WAY, NOT_KNOWN, GroundStage
 from snelk.mind.drawn import Drawn
 from snelk.mind.signals import PLACE, Attended
+from snelk.senses.bodies import Poses
+from snelk.senses.columns import PoseColumns
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.fitting import fits
-    from snelk.body.moving import _begin_way, _nearness, _stand, _take_way_to, _turns_back
+    from snelk.body.moving import _nearness, _stand, _take_way_to, _turns_back, _want
+    from snelk.body.patrolling import patrol
     from snelk.body.wandering import wander
     from snelk.level.columns import hypot
     from snelk.level.walking import onto, way_between
@@ -53,21 +58,34 @@ m.
 
 
 @door
-def act(stage: BodyStage, roams: RoamStage, moving: Moving, time: float) -> int:
+def act(
+    stage: BodyStage,
+    roams: RoamStage,
+    rounds: RoundStage,
+    poses: Poses,
+    moving: Moving,
+    time: float,
+) -> int:
     """Let those think whose turn it is; return for how many that is left to Python.
 
     Args:
         stage: Of those that are left to Python, timing's `due` stays; else it, when they think
             next, and what they do is overwritten.
         roams: Where they roam; overwritten.
+        rounds: Their routes; overwritten.
+        poses: Everybody's poses.
         moving: Their bodies; where they look, and their ways, are overwritten.
         time: The time of the tick, s.
 
     Raises:
         ValueError: These arrays do not fit each other.
     """
-    laid, roaming = laid_out(MovingColumns, moving), laid_out(RoamStageColumns, roams)
-    return fitting(_act_on(laid_out(BodyStageColumns, stage), roaming, laid, time))
+    found = _act_on(
+        laid_out(BodyStageColumns, stage), laid_out(RoamStageColumns, roams),
+        laid_out(RoundStageColumns, rounds), laid_out(PoseColumns, poses),
+        laid_out(MovingColumns, moving), time,
+    )  # fmt: skip
+    return fitting(found)
 
 
 @door
@@ -106,6 +124,8 @@ def who_wants(stage: BodyStage) -> int:
 def _act(
     moving: Moving,
     roams: RoamStage,
+    rounds: RoundStage,
+    poses: Poses,
     now: Attended,
     drawn: Drawn,
     state: NDArray[np.int16],
@@ -133,6 +153,8 @@ def _act(
                     again = _go(moving, now, drawn, state[v, a], dt, v, a, doing)
                 elif kind in (HOME, RESUME):
                     again = _go_home(moving, kind, dt, v, a, doing)
+                elif kind == PATROL:
+                    again = patrol(moving, rounds, poses, max(state[v, a], 0), v, a, doing)
                 elif kind == ROAM:
                     again = wander(moving, roams, max(state[v, a], 0), time, dt, v, a, doing)
                     if again == LEFT_TO_PYTHON:
@@ -246,30 +268,29 @@ def _come_to_end_there(moving: Moving, dt: float, v: int, a: int, doing: Doing) 
     return there
 
 
-def _want(moving: Moving, v: int, a: int, x: float, y: float, stop: float, doing: Doing) -> None:
-    """A way to a place is to be found, or as near as it can get.
-
-    Who is moved from outside would go straight.
-    """
-    doing.wants[v, a] = moving.driven[v, a]
-    doing.goals[v, a, 0], doing.goals[v, a, 1], doing.stop[v, a] = x, y, stop
-    if not moving.driven[v, a]:
-        moving.points[v, a, 0, 0], moving.points[v, a, 0, 1], moving.beyond[v, a, 0] = x, y, 0.0
-        _begin_way(moving, v, a, 1, stop, 0.0, -1)
-
-
-def _act_on(stage: BodyStage, roams: RoamStage, moving: Moving, time: float) -> int:
+def _act_on(
+    stage: BodyStage,
+    roams: RoamStage,
+    rounds: RoundStage,
+    poses: Poses,
+    moving: Moving,
+    time: float,
+) -> int:
     same: bool = (
         fits(stage, moving)
         and roams.area.shape[0] == stage.stuck.shape[0]
         and roams.area.shape[1] == stage.stuck.shape[1]
         and roams.way.shape[0] >= moving.points.shape[2]
+        and rounds.begun.shape[0] == stage.stuck.shape[0]
+        and rounds.begun.shape[1] == stage.stuck.shape[1]
+        and poses.x.shape[1] == stage.loudness.shape[2]
+        and (poses.x.shape[0] == 1 or poses.x.shape[0] == stage.stuck.shape[0])
     )
     if not same:
         return UNFIT
     return _act(
-        moving, roams, stage.attended, stage.drawn, stage.standing.state, time, stage.dt,
-        stage.timing, stage.doing,
+        moving, roams, rounds, poses, stage.attended, stage.drawn, stage.standing.state, time,
+        stage.dt, stage.timing, stage.doing,
     )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""What agents do in their alert states that `snelk.body.acting` leaves: patrols, flight, and more.
+"""What agents do in their alert states that `snelk.body.acting` leaves: flight, and more.
 
 Such an activity is made when a state is entered. It thinks at once, whenever its way ends, and when
 the time is up that it asked for; thinking sets a way to go and where to look.
@@ -43,7 +43,6 @@ class Activity:
         # Kept, for when the state is left its settings are no longer those of the agent.
         self.written: Any = getattr(me.settings, me.settings.activity)
         self.done = self.failed = False
-        self.joins = False  # on its way to where a route begins for it, which is no arriving
 
     def come_to_end(self) -> None:
         """Its way is at its end: that is what was wanted, or as near as it gets."""
@@ -55,101 +54,6 @@ class Activity:
 
     def leave(self) -> None:
         """The state is left."""
-
-
-class Patrol(Activity):
-    """Walk a route from its nearest point on."""
-
-    written: minds.Patrol
-    walks = True
-
-    def __init__(self, me: Me) -> None:
-        super().__init__(me)
-        self.points = me.world.route_of(me.v, me.a, self.written.route)
-        self.follows = self.written.about not in (None, *minds.PLACES)
-        self.begun = False
-        self.at = 0
-        self.step = 1
-        self.pausing = False
-
-    def _shift(self) -> bool:
-        """Move the route so that its first corner lies at what it is about, if that is there."""
-        centre = self.me.centre(self.written.about)
-        if centre is not None:
-            self.points = self.points + (np.array(centre) - self.points[0])
-        return centre is not None
-
-    def think(self) -> float:
-        """Go on to the next corner, after a pause at the one it came to."""
-        me = self.me
-        shifts = self.follows or (self.written.about is not None and not self.begun)
-        if shifts and len(self.points):
-            self.failed = not self._shift()
-            if self.failed:
-                me.stand()
-                return KEEP_UP
-        if len(self.points) == 0 or self.done:
-            me.stand()
-            self.failed = len(self.points) == 0
-            self.done = not self.failed
-            return NEVER
-        if not self.begun:
-            self.begun = True
-            return self._begin()
-        if me.world.motion.no_way[me.v, me.a]:
-            self.failed = True
-            return NEVER
-        if not me.at_end and not self.pausing:
-            return self._walk()
-        if self.written.pause > 0.0 and not self.pausing:
-            self.pausing = True
-            return self.written.pause
-        self.pausing = False
-        self._advance()
-        return NEVER if self.done else self._walk()
-
-    def _begin(self) -> float:
-        """To the nearest point of the route, and from there on to the corner after it."""
-        here, ends = np.array(self.me.place), self.points
-        if len(ends) == 1 or self.follows:
-            self.at = int(np.argmin(np.hypot(*(ends - here).T)))
-            return self._walk()
-        loop = self.written.order == "loop"
-        heads = np.roll(ends, -1, axis=0) if loop else ends[1:]
-        tails = ends if loop else ends[:-1]
-        along = heads - tails
-        length2 = np.maximum((along**2).sum(axis=1), 1e-12)
-        share = np.clip(((here - tails) * along).sum(axis=1) / length2, 0.0, 1.0)
-        nearest = tails + share[:, None] * along
-        away = np.hypot(*(nearest - here).T)
-        best = int(np.argmin(away))
-        self.at = (best + 1) % len(ends)
-        if share[best] <= 0.0:
-            self.at = best
-        if away[best] <= self.me.world.motion.arrive[self.me.v, self.me.a]:
-            return self._walk()
-        self.at -= self.step  # the corner that comes after the point where it joins the route
-        self.me.walk_to((float(nearest[best][0]), float(nearest[best][1])))
-        self.pausing = self.joins = True  # no pause where it joins
-        return NEVER
-
-    def _advance(self) -> None:
-        count, order = len(self.points), self.written.order
-        if order == "loop":
-            self.at = (self.at + 1) % count
-        elif 0 <= self.at + self.step < count:
-            self.at += self.step
-        elif order == "once":
-            self.done = True
-        else:
-            self.step = -self.step
-            self.at = min(max(self.at + self.step, 0), count - 1)
-
-    def _walk(self) -> float:
-        self.joins = False
-        x, y = self.points[self.at]
-        self.me.walk_to((float(x), float(y)))
-        return KEEP_UP if self.follows else NEVER
 
 
 class Flee(Activity):

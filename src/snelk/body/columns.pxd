@@ -49,7 +49,7 @@ cdef class TimingColumns(Columns):
 
 cdef class DoingColumns(Columns):
     cdef public signed char[:, ::1] kind, news
-    cdef public unsigned char[:, ::1] done, failed, wants
+    cdef public unsigned char[:, ::1] done, failed, wants, joins
     cdef public double[:, ::1] to_x, to_y, facing, stop
     cdef public double[:, :, ::1] goals
     cdef public const double[:, :, ::1] home, routine, stops
@@ -106,3 +106,13 @@ cdef class RoamStageColumns(Columns):
     cdef public double[:, :, ::1] normal
     cdef public unsigned char[:, ::1] pausing, outside
     cdef public double[:, ::1] way
+
+
+cdef class RoundStageColumns(Columns):
+    cdef public const double[:, ::1] corners
+    cdef public const int[:, :, ::1] first, last, about
+    cdef public const signed char[:, :, ::1] order
+    cdef public const double[:, :, ::1] pause, home, start, entered
+    cdef public double[:, :, ::1] shift
+    cdef public unsigned char[:, ::1] begun, pausing
+    cdef public Py_ssize_t[:, ::1] at, step

@@ -43,3 +43,7 @@ class StreamColumns(Columns):
 
 class RoamStageColumns(Columns):
     """Those of `RoamStage`."""
+
+
+class RoundStageColumns(Columns):
+    """Those of `RoundStage`."""

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
-OTHERS, STAND, FACE, SLEEP, APPROACH, GO, HOME, RESUME, ROAM = range(9)
+OTHERS, STAND, FACE, SLEEP, APPROACH, GO, HOME, RESUME, ROAM, PATROL = range(10)
 """Activities by number. That of OTHERS is an object in Python, see `snelk.body.activities`."""
 
 CODES = {
@@ -22,6 +22,7 @@ CODES = {
     "home": HOME,
     "resume": RESUME,
     "roam": ROAM,
+    "patrol": PATROL,
 }
 """Those that `snelk.body.acting` knows, by the key they are written with."""
 
@@ -41,7 +42,7 @@ KEEP_UP = 0.2
 class Doing(NamedTuple):
     """What it does in its alert state: (variant, agent) where nothing else is said."""
 
-    kind: NDArray[np.int8]  # one of OTHERS to ROAM
+    kind: NDArray[np.int8]  # one of OTHERS to PATROL
     done: Truths  # it has done what it is to do
     failed: Truths  # it cannot
     news: NDArray[np.int8]  # NEWLY_DONE and NEWLY_FAILED at this tick
@@ -49,6 +50,7 @@ class Doing(NamedTuple):
     to_y: Numbers
     facing: Numbers  # where it will face there, rad; NaN for as it comes
     wants: Truths  # a way to its goal is to be found
+    joins: Truths  # it is on its way to where a route begins for it, which is no arriving
     stop: Numbers  # the way ends so far before the goal, m
     goals: Numbers  # (variant, agent, 2): where it wants to go, m
     home: Numbers  # (variant, agent, 3): where it goes home to, m, and faces there, rad; NaN for
@@ -62,13 +64,13 @@ class Doing(NamedTuple):
     @classmethod
     def blank(cls, shape: tuple[int, ...], states: int) -> Doing:
         """Nobody does anything."""
-        done, failed, wants = np.zeros((3, *shape), dtype=np.bool_)
+        done, failed, wants, joins = np.zeros((4, *shape), dtype=np.bool_)
         kind, news = np.zeros((2, *shape), dtype=np.int8)
         to_x, to_y, facing, stop = np.full((4, *shape), np.nan)
         home, routine = np.full((2, *shape, 3), np.nan)
         ground, part = np.full((2, *shape), -1, dtype=np.int32)
         return cls(
-            *(kind, done, failed, news, to_x, to_y, facing, wants, stop),
+            *(kind, done, failed, news, to_x, to_y, facing, wants, joins, stop),
             np.full((*shape, 2), np.nan),
             home,
             routine,

@@ -1,6 +1,6 @@
 cimport cython
 
-from snelk.body.columns cimport GivenColumns, MovingColumns, PlacedColumns, PlaceStageColumns
+from snelk.body.columns cimport DoingColumns, GivenColumns, MovingColumns, PlacedColumns, PlaceStageColumns
 from snelk.senses.columns cimport PoseColumns
 
 cdef double PI, GLANCE, NEAR
@@ -98,4 +98,9 @@ cdef Py_ssize_t _run_out(
 cdef void _take_way_to(
     MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a, const double[:, ::1] way,
     Py_ssize_t count, double to_x, double to_y, double stop, Py_ssize_t turn_at,
+) noexcept nogil
+
+cdef void _want(
+    MovingColumns moving, Py_ssize_t v, Py_ssize_t a, double x, double y, double stop,
+    DoingColumns doing,
 ) noexcept nogil

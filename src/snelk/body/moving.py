@@ -8,6 +8,7 @@ from cython.cimports.libc.math import atan2, cos, fabs, fmod, hypot, isnan, sin,
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns, PlacedColumns, PlaceStageColumns
+from snelk.body.doing import Doing
 from snelk.body.paces import (
     AHEAD,
     AT_FOCUS,
@@ -263,6 +264,18 @@ def _stand(moving: Moving, v: int, a: int) -> None:
     """Leave its way, as soon as it has come to a stand on it."""
     moving.on_way[v, a] = moving.at_end[v, a] = moving.no_way[v, a] = False
     moving.short[v, a] = 0.0
+
+
+def _want(moving: Moving, v: int, a: int, x: float, y: float, stop: float, doing: Doing) -> None:
+    """A way to a place is to be found, or as near as it can get.
+
+    Who is moved from outside would go straight.
+    """
+    doing.wants[v, a] = moving.driven[v, a]
+    doing.goals[v, a, 0], doing.goals[v, a, 1], doing.stop[v, a] = x, y, stop
+    if not moving.driven[v, a]:
+        moving.points[v, a, 0, 0], moving.points[v, a, 0, 1], moving.beyond[v, a, 0] = x, y, 0.0
+        _begin_way(moving, v, a, 1, stop, 0.0, -1)
 
 
 def _run_out(now: Moving, v: int, a: int, way: NDArray[np.float64]) -> int:

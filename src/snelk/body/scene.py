@@ -119,6 +119,7 @@ class Scene(Protocol):
     ladders: Ladders
     senses: Senses
     stage: BodyStage
+    entered: Numbers
     timing: Timing
     laid_timing: Timing
     spots: dict[str, Place]

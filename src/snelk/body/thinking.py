@@ -9,12 +9,13 @@ from __future__ import annotations
 import numpy as np
 
 from snelk.body.acting import act, set_out, set_out_one, who_wants
-from snelk.body.activities import Activity, Call, Evade, Flee, Patrol
-from snelk.body.columns import DoingColumns
-from snelk.body.doing import CODES, NEVER, NEWLY_DONE, NEWLY_FAILED, OTHERS, ROAM, Doing
+from snelk.body.activities import Activity, Call, Evade, Flee
+from snelk.body.columns import DoingColumns, RoundStageColumns
+from snelk.body.doing import CODES, NEVER, NEWLY_DONE, NEWLY_FAILED, OTHERS, PATROL, ROAM, Doing
 from snelk.body.me import Me
 from snelk.body.outcomes import Happening
 from snelk.body.roaming import Roaming
+from snelk.body.rounds import BACK_AND_FORTH, HERE, HOME, LOOP, ONCE, START, WHERE_IT_IS, RoundStage
 from snelk.body.scene import Place, Scene
 from snelk.body.searching import Search
 from snelk.body.stage import WHOSE_GROUND, BodyStage
@@ -28,7 +29,6 @@ from snelk.mind.ladder import Step
 from snelk.mind.signals import NOBODY
 
 OBJECTS: dict[str, type[Activity]] = {
-    "patrol": Patrol,
     "flee": Flee,
     "evade": Evade,
     "search": Search,
@@ -36,7 +36,7 @@ OBJECTS: dict[str, type[Activity]] = {
 }
 """The activities that are objects, by the key they are written with."""
 
-WALKS = {"go", "home", "resume", *(name for name, kind in OBJECTS.items() if kind.walks)}
+WALKS = {"go", "home", "resume", "patrol", *(name for name, kind in OBJECTS.items() if kind.walks)}
 """Those that go somewhere, so that arriving there is an event, and being done."""
 
 
@@ -66,6 +66,8 @@ class Thinking:
         motion = world.motion
         for place, values in enumerate((motion.home_x, motion.home_y, motion.home_heading)):
             doing.home[:, :, place] = values
+        self._rounds = rounds_of(world, doing)
+        self._laid_rounds = laid_out(RoundStageColumns, self._rounds)
         for v, row in enumerate(ladders.ladders):
             for a, ladder in enumerate(row):
                 for s, state in enumerate(ladder.states.values() if ladder else ()):
@@ -94,8 +96,11 @@ class Thinking:
         doing.kind[v, a] = self._kinds[v, a, max(int(world.ladders.state[v, a]), 0)]
         doing.to_x[v, a] = doing.to_y[v, a] = np.nan
         doing.done[v, a] = doing.failed[v, a] = doing.wants[v, a] = False
+        doing.joins[v, a] = False
         if doing.kind[v, a] == ROAM:
             self._roaming.begin(Me(world, v, a))
+        if doing.kind[v, a] == PATROL:
+            self._rounds.begin(v, a)
         if doing.kind[v, a] == OTHERS:
             activity = OBJECTS[self._name(v, a)](Me(world, v, a))
             self._objects[v, a] = activity
@@ -115,7 +120,10 @@ class Thinking:
         if timing.at_end.any():
             self._tell_ends()
         self._roaming.make_room(motion)
-        others = act(stage, self._roaming.stage, motion.now, world.time)
+        others = act(
+            stage, self._roaming.stage, self._laid_rounds, world.senses.laid_poses, motion.now,
+            world.time,
+        )  # fmt: skip
         wants = who_wants(stage)
         if wants:
             self._set_out(stage, wants)
@@ -188,8 +196,7 @@ class Thinking:
         """Ways that have just come to their end: there, or as near as it gets, and why not."""
         world = self._world
         for v, a in np.argwhere(world.timing.at_end).tolist():
-            activity = self._objects.get((v, a))
-            if activity is not None and activity.joins:
+            if self.doing.joins[v, a]:
                 continue
             me = Me(world, v, a)
             if me.arrived:
@@ -223,3 +230,56 @@ class Thinking:
         """The ground of a variant is another from now on."""
         self._walkers = {key: each for key, each in self._walkers.items() if key[0] != v}
         self.doing.ground[v] = -1
+
+
+ORDERS = {"loop": LOOP, "back_and_forth": BACK_AND_FORTH, "once": ONCE}
+ABOUT = {None: WHERE_IT_IS, "home": HOME, "start": START, "here": HERE}
+
+
+def rounds_of(world: Scene, doing: Doing) -> RoundStage:
+    """Pack the routes of everybody's patrols into arrays."""
+    ladders = world.ladders
+    shape, states = ladders.used.shape, ladders.least.shape
+    first, last = np.zeros((2, *states), dtype=np.int32)
+    order, pause = np.zeros(states, dtype=np.int8), np.zeros(states)
+    about = np.full(states, WHERE_IT_IS, dtype=np.int32)
+    start = np.full((*shape, 2), np.nan)
+    known: dict[tuple[tuple[float, ...], ...], int] = {}
+    corners: list[list[float]] = []
+    for v, row in enumerate(ladders.ladders):
+        for a, ladder in enumerate(row):
+            member = world.setups[v].cast[world.agents[a]]
+            at = member.at or member.home
+            if at is not None:
+                start[v, a] = at
+            for s, state in enumerate(ladder.states.values() if ladder else ()):
+                patrol = state.patrol
+                if patrol is None:
+                    continue
+                route = world.route_of(v, a, patrol.route).tolist()
+                key = tuple(map(tuple, route))
+                if key not in known:
+                    known[key] = len(corners)
+                    corners += route
+                first[v, a, s], last[v, a, s] = known[key], known[key] + len(route)
+                order[v, a, s], pause[v, a, s] = ORDERS[patrol.order], patrol.pause
+                whom = patrol.about
+                code = ABOUT[whom] if whom in ABOUT else world.names.index(whom or "")
+                about[v, a, s] = code
+    begun, pausing = np.zeros((2, *shape), dtype=np.bool_)
+    return RoundStage(
+        corners=np.array(corners, dtype=np.float64).reshape(-1, 2),
+        first=first,
+        last=last,
+        order=order,
+        pause=pause,
+        about=about,
+        home=np.ascontiguousarray(doing.home[:, :, :2]),
+        start=start,
+        entered=world.entered,
+        shift=np.zeros((*shape, 2)),
+        begun=begun,
+        pausing=pausing,
+        at=np.zeros(shape, dtype=np.int64),
+        step=np.ones(shape, dtype=np.int64),
+    )

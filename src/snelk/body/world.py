@@ -89,6 +89,7 @@ class World:
         outcomes: What came of what agents did and of what the game does to characters.
         senses: What the senses and the memory came to at the last tick.
         stage: All that compiled loops read and write at a tick.
+        entered: (variant, agent, 2) where each entered its state, m; NaN at the beginning.
         cone_limits: (limit, variant, agent, state, cone) those of everybody's cones in each state.
         thinking: What everybody does.
         timing: When everybody thinks and glances.
@@ -144,7 +145,7 @@ class World:
         self.outcomes = Outcomes(setups, self.characters, self.attention, self.ladders.attributes)
         self.active |= bool(self.outcomes.waiting)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
-        self._entered = np.full((*shape, 2), np.nan)
+        self.entered = np.full((*shape, 2), np.nan)
         self._cone_at: dict[str, NDArray[np.intp]] = {}
         self._rooms: list[tuple[Poses, Poses, Poses]] = []  # for the poses of two ticks
         self.senses: Senses  # of the last tick; not there before the first
@@ -387,11 +388,11 @@ class World:
         here = (*self._place(v, a), float(self.motion.heading[v, a]))
         if ranks[step.before] <= ranks[: len(ladder.states)].min():
             self.thinking.doing.routine[v, a] = here
-        self._entered[v, a] = here[:2]
+        self.entered[v, a] = here[:2]
 
     def entered_at(self, v: int, a: int) -> Place:
         """Where an agent was when it entered its state."""
-        x, y = self._entered[v, a]
+        x, y = self.entered[v, a]
         return self._place(v, a) if np.isnan(x) else (float(x), float(y))
 
     def poses(self, given: Poses, tick: int) -> tuple[Poses, Poses]:

@@ -1,0 +1,145 @@
+"""Walking a route from its nearest point on: compiled, see `snelk.level.columns`."""
+
+from __future__ import annotations
+
+from cython import compiled
+from cython.cimports.libc.math import hypot, isnan
+
+from snelk.body.doing import KEEP_UP, NEVER, Doing
+from snelk.body.paces import Moving
+from snelk.body.rounds import (
+    HERE,
+    HOME,
+    LOOP,
+    ONCE,
+    START,
+    WHERE_IT_IS,
+    RoundStage,
+)
+from snelk.senses.bodies import Poses
+
+if not compiled:  # else they are the loops' own, by the .pxd
+    from snelk.body.moving import _stand, _want
+    from snelk.level.columns import hypot
+
+NAN = float("nan")
+
+
+def patrol(
+    moving: Moving, stage: RoundStage, poses: Poses, state: int, v: int, a: int, doing: Doing
+) -> float:
+    """Go on to the next corner, after a pause at the one it came to; s until it thinks again."""
+    first = stage.first[v, a, state]
+    count, about = stage.last[v, a, state] - first, stage.about[v, a, state]
+    if count > 0 and (about >= 0 or (about != WHERE_IT_IS and not stage.begun[v, a])):
+        x, y = _centre(moving, stage, poses, about, v, a)
+        doing.failed[v, a] = isnan(x)
+        if isnan(x):
+            _stand(moving, v, a)
+            return KEEP_UP
+        stage.shift[v, a, 0] = x - stage.corners[first, 0]
+        stage.shift[v, a, 1] = y - stage.corners[first, 1]
+    if count == 0 or doing.done[v, a]:
+        _stand(moving, v, a)
+        doing.failed[v, a], doing.done[v, a] = count == 0, count != 0
+        return NEVER
+    if not stage.begun[v, a]:
+        stage.begun[v, a] = True
+        return _begin(moving, stage, state, v, a, doing)
+    if moving.no_way[v, a]:
+        doing.failed[v, a] = True
+        return NEVER
+    if not moving.at_end[v, a] and not stage.pausing[v, a]:
+        return _walk(moving, stage, state, v, a, doing)
+    if stage.pause[v, a, state] > 0.0 and not stage.pausing[v, a]:
+        stage.pausing[v, a] = True
+        return float(stage.pause[v, a, state])
+    stage.pausing[v, a] = False
+    _advance(stage, state, v, a, doing)
+    return NEVER if doing.done[v, a] else _walk(moving, stage, state, v, a, doing)
+
+
+def _centre(
+    moving: Moving, stage: RoundStage, poses: Poses, about: int, v: int, a: int
+) -> tuple[float, float]:
+    """Where a route's first corner is to lie; NaN where whom it is about is not there."""
+    x, y = NAN, NAN
+    if about >= 0:
+        p = v if poses.x.shape[0] > 1 else 0
+        if poses.present[p, about]:
+            x, y = poses.x[p, about], poses.y[p, about]
+        return x, y
+    if about == HOME:
+        x, y = stage.home[v, a, 0], stage.home[v, a, 1]
+    elif about == START:
+        x, y = stage.start[v, a, 0], stage.start[v, a, 1]
+    elif about == HERE:
+        x, y = stage.entered[v, a, 0], stage.entered[v, a, 1]
+    if isnan(x):
+        x, y = moving.x[v, a], moving.y[v, a]
+    return x, y
+
+
+def _corner(stage: RoundStage, state: int, v: int, a: int, n: int) -> tuple[float, float]:
+    """Corner number n of a route, as it is moved."""
+    row = stage.first[v, a, state] + n
+    return (
+        stage.corners[row, 0] + stage.shift[v, a, 0],
+        stage.corners[row, 1] + stage.shift[v, a, 1],
+    )
+
+
+def _begin(moving: Moving, stage: RoundStage, state: int, v: int, a: int, doing: Doing) -> float:
+    """To the nearest point of the route, and from there on to the corner after it."""
+    count, x, y = stage.last[v, a, state] - stage.first[v, a, state], moving.x[v, a], moving.y[v, a]
+    best, least, best_share, best_x, best_y = 0, -1.0, 0.0, 0.0, 0.0
+    if count == 1 or stage.about[v, a, state] >= 0:
+        for n in range(count):
+            px, py = _corner(stage, state, v, a, n)
+            away = hypot(px - x, py - y)
+            if least < 0.0 or away < least:
+                best, least = n, away
+        stage.at[v, a] = best
+        return _walk(moving, stage, state, v, a, doing)
+    loop = stage.order[v, a, state] == LOOP
+    for n in range(count if loop else count - 1):
+        px, py = _corner(stage, state, v, a, n)
+        to_x, to_y = _corner(stage, state, v, a, (n + 1) % count)
+        dx, dy = to_x - px, to_y - py
+        share = ((x - px) * dx + (y - py) * dy) / max(dx * dx + dy * dy, 1e-12)
+        share = min(max(share, 0.0), 1.0)
+        px, py = px + share * dx, py + share * dy
+        away = hypot(px - x, py - y)
+        if least < 0.0 or away < least:
+            best, least, best_share, best_x, best_y = n, away, share, px, py
+    stage.at[v, a] = best if best_share <= 0.0 else (best + 1) % count
+    if least <= moving.arrive[v, a]:
+        return _walk(moving, stage, state, v, a, doing)
+    stage.at[v, a] -= stage.step[v, a]  # the corner that comes after where it joins the route
+    _want(moving, v, a, best_x, best_y, 0.0, doing)
+    stage.pausing[v, a] = doing.joins[v, a] = True  # no pause where it joins
+    return NEVER
+
+
+def _advance(stage: RoundStage, state: int, v: int, a: int, doing: Doing) -> None:
+    """To the next corner."""
+    count = stage.last[v, a, state] - stage.first[v, a, state]
+    at, step = stage.at[v, a], stage.step[v, a]
+    if stage.order[v, a, state] == LOOP:
+        at = (at + 1) % count
+    elif 0 <= at + step < count:
+        at += step
+    elif stage.order[v, a, state] == ONCE:
+        doing.done[v, a] = True
+    else:
+        step = -step
+        at = min(max(at + step, 0), count - 1)
+    stage.at[v, a], stage.step[v, a] = at, step
+
+
+def _walk(moving: Moving, stage: RoundStage, state: int, v: int, a: int, doing: Doing) -> float:
+    """Walk to the corner."""
+    doing.joins[v, a] = False
+    x, y = _corner(stage, state, v, a, stage.at[v, a])
+    _want(moving, v, a, x, y, 0.0, doing)
+    return KEEP_UP if stage.about[v, a, state] >= 0 else NEVER
