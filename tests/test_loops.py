@@ -10,15 +10,18 @@ from hypothesis import strategies as st
 
 import snelk
 from snelk.body.behaving import come_to, perceive
-from snelk.body.columns import BodyStageColumns
+from snelk.body.columns import BodyStageColumns, StreamColumns
+from snelk.body.doing import Doing
 from snelk.body.looking import look_out
 from snelk.body.paces import AT_FOCUS, GLANCES, Moving
+from snelk.body.roams import RoamStage
 from snelk.body.standing import Timing
 from snelk.body.streams import Streams, draw
 from snelk.body.timing import who_catches, who_glances, who_thinks
+from snelk.body.wandering import wander_alone
 from snelk.chance import key_of, stream, stream_of
 from snelk.engine.simulation import Simulation
-from snelk.level.columns import GridColumns, in_one, laid_out, plain
+from snelk.level.columns import GridColumns, GroundColumns, in_one, laid_out, plain
 from snelk.level.grid import build_grid, scratch_for
 from snelk.level.ground import edges_of, ground_of
 from snelk.level.walking import part_of, step_back
@@ -40,14 +43,16 @@ from snelk.mind.stage import TellStage
 from snelk.mind.telling import arrive, forget_what_came, pass_on, raise_voices, who_tells
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, SenseStageColumns
+from snelk.senses.hearing import AWAKE as EAR_AWAKE
 from snelk.senses.hearing import HEARD, Noises
+from snelk.senses.hearing import REACH as EAR_REACH
 from snelk.senses.light import LightNumbers
 from snelk.senses.listening import pair_up
 from snelk.senses.seeing import see
 from snelk.senses.sensing import sense
 from snelk.senses.sight import IN_VIEW, LOGGED, NEEDED, Sight, SightLimits, SightNumbers
 from snelk.senses.stage import EarStage
-from snelk.senses.stepping import put_in_order
+from snelk.senses.stepping import make_steps, put_in_order
 from snelk.senses.stores import HeardStore, NoiseStore
 from snelk.senses.surroundings import Around
 from snelk.tuning.columns import FollowedColumns
@@ -303,9 +308,9 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
     delay, every = chance.integers(1, 4, (2, V, A))
     next_time = chance.integers(5, 10, (V, A, J))
     before, audience = next_time.copy(), sometimes(chance, 0.7, V, A, A)
-    news = News.blank((V, A, J))
+    news, bodies = News.blank((V, A, J)), bodies_of(chance)
     stage = TellStage(
-        dt, AGENTS, laid_out(BodyColumns, bodies_of(chance)), laid_out(BeliefColumns, beliefs),
+        dt, AGENTS, laid_out(BodyColumns, bodies), laid_out(BeliefColumns, beliefs),
         sometimes(chance, 0.8, V, A, J),
         *sometimes(chance, 0.7, 3, V, A), np.full((V, A), np.nan), delay, every, audience,
         next_time, np.zeros((V, A, J), np.bool_), np.zeros((V * A, 2), np.int64),
@@ -324,6 +329,48 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
     tellers, raised, pairs = raise_voices(stage, poses, voices.laid, heard.laid)
     assert [list(at) for at in stage.tellers[:tellers]] == np.argwhere(expected.any(2)).tolist()
     assert raised == pairs == 0  # nobody has a voice: they tell all
+    reach = np.where(sometimes(chance, 0.6, V, A), 5.0 + np.arange(A), np.nan)
+    loud = plain(stage)._replace(reach=reach)
+    voices.make_room(V * A)
+    heard.make_room((V * A + 1) * A)
+    tellers, raised, pairs = raise_voices(loud, poses, voices.laid, heard.laid)
+    speakers = [(v, a) for v, a in stage.tellers[:tellers].tolist() if reach[v, a] > 0]
+    p = [v if rows > 1 else 0 for v, _ in speakers]
+    row = voices.rows
+    assert raised == len(speakers)
+    assert row.variant[:raised].tolist() == [v for v, _ in speakers]
+    assert row.reach[:raised].tolist() == [reach[at] for at in speakers]
+    who = [AGENTS[a] for _, a in speakers]
+    assert row.x[:raised].tolist() == [poses.x[at] for at in zip(p, who, strict=True)]
+    up = [
+        bodies.eyes[v, i, poses.posture[q, i]]
+        for (v, _), q, i in zip(speakers, p, who, strict=True)
+    ]
+    assert row.z[:raised].tolist() == [
+        poses.z[at] + high for at, high in zip(zip(p, who, strict=True), up, strict=True)
+    ]
+    meant = [
+        (n, b) for n, (v, a) in enumerate(speakers) for b in range(A)
+        if audience[v, a, b] and stage.ears[v, b]
+    ]  # fmt: skip
+    assert [*zip(heard.rows.row[:pairs], heard.rows.agent[:pairs], strict=True)] == meant
+    heard.rows.failed[:pairs] = chance.choice([HEARD, EAR_AWAKE, EAR_REACH], pairs)
+    heard.rows.limit[:pairs], mute = chance.random(pairs), MessageStore()
+    mute.make_room(A * J)
+    for n, (v, a) in enumerate(speakers):
+        first = int(np.searchsorted(heard.rows.row[:pairs], n))
+        pass_on(
+            loud, poses, v, a, audience[v, a], stage.due[v, a], heard.laid, first, 1, tick, 0.0,
+            np.nan, np.nan, mute.laid, 0,
+        )  # fmt: skip
+        for b, j in np.argwhere(audience[v, a][:, None] & stage.due[v, a]).tolist():
+            i, result = AGENTS[b], TELL_RESULTS[stage.failed[b, j] + 1]
+            if result not in ("told", "ears", "awake", "reach"):
+                continue
+            became = {HEARD: "told", EAR_AWAKE: "awake", EAR_REACH: "reach"}
+            at = meant.index((n, b)) if stage.ears[v, b] else -1
+            assert result == (became[int(heard.rows.failed[at])] if at >= 0 else "ears")
+            assert at < 0 or stage.limit[b] == heard.rows.limit[at]
     going, came, sent = MessageStore(), MessageStore(), []
     going.make_room(V * A * A * J)
     for v, a in stage.tellers[:tellers]:
@@ -484,8 +531,9 @@ def test_streams_in_loops_give_the_numbers_of_numpy(seed: int) -> None:
         again = stream(seed, "activity", f"agent {a}", v).uniform(-np.pi, np.pi, 2).tolist()
         streams.begin(v, a, keys[v, a])  # from the beginning, whatever was drawn
         assert [-np.pi + 2.0 * np.pi * draw(streams, v, a) for _ in range(2)] == again
-    with pytest.raises(ValueError, match="do not fit"):
-        draw(streams, 2, 0)
+    for v, a in ((2, 0), (0, 3), (-1, 0)):
+        with pytest.raises(ValueError, match="do not fit"):
+            draw(streams, v, a)
 
 
 @pytest.mark.parametrize("seed", range(20))
@@ -578,10 +626,19 @@ def test_a_stage_is_only_laid_out_if_its_arrays_fit_and_calls_are_checked() -> N
         simulation._minds_stage,
         simulation.world.stage,
     )
+    twice = Poses(*(np.repeat(values, 2, axis=0) for values in simulation.poses))
+    noises = NoiseStore()
+    plain(simulation.maker._steps).ended[...] = 1
     looks, moving = np.ones((1, len(simulation.agents)), np.bool_), simulation.world.motion.now
     nobody = np.zeros((1, len(simulation.agents), len(simulation.names)), np.bool_)
     for call in (
         lambda: sense(senses, one_too_few, poses, looks),
+        lambda: sense(senses, twice, twice, looks),
+        lambda: perceive(bodies, twice, moving, nobody, 3, True),
+        lambda: come_to(bodies, twice, moving, 3, 0.3, False),
+        lambda: make_steps(simulation.maker._steps, poses, one_too_few, 0.3, 0, noises.laid),
+        lambda: make_steps(simulation.maker._steps, twice, twice, 0.3, 0, noises.laid),
+        lambda: make_steps(simulation.maker._steps, poses, poses, 0.3, 99, noises.laid),
         lambda: sense(senses, poses, poses, looks[:, :-1].copy()),
         lambda: mind(minds, poses, one_too_few),
         lambda: perceive(bodies, one_too_few, moving, nobody, 3, True),
@@ -591,7 +648,7 @@ def test_a_stage_is_only_laid_out_if_its_arrays_fit_and_calls_are_checked() -> N
         lambda: laid_out(MindStageColumns, plain(minds)._replace(loudness=np.zeros((1, 2, 3)))),
         lambda: laid_out(BodyStageColumns, plain(bodies)._replace(told=nobody[:, 1:].copy())),
     ):
-        with pytest.raises(ValueError, match="fit"):
+        with pytest.raises(ValueError, match=r"fit|room"):
             call()
     kept = in_one(simulation.beliefs)
     assert len({id(values.base) for values in kept}) == 1
@@ -653,3 +710,90 @@ def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
             assert drawn.age[v, a] == max(now - some.t[rows.row[newest]], 0.0)
             assert drawn.blur[v, a] == error[v, a] * rows.straight[newest]
             assert (drawn.x[v, a], drawn.y[v, a]) == (rows.x[newest], rows.y[newest])
+
+
+@pytest.mark.parametrize("seed", range(10))
+def test_the_likeliest_cell_is_near_and_likely_with_what_is_around_it(seed: int) -> None:
+    chance, count = np.random.default_rng(seed), 12
+    others = [np.unique([n, *chance.integers(0, count, 2)]) for n in range(count)]
+    parts = [chance.random(len(each)) for each in others]
+    share, centres = chance.dirichlet(np.ones(count)), chance.uniform(-9, 9, (count, 2))
+    cells = Cells(
+        centres, np.cumsum([0, *map(len, others)]).astype(np.int32),
+        np.concatenate(others).astype(np.int32), np.concatenate(parts), share.copy(),
+        np.zeros(count),
+    )  # fmt: skip
+    (x, y), near = chance.uniform(-9, 9, 2).tolist(), 3.0
+    around = np.array([(p * share[o]).sum() for p, o in zip(parts, others, strict=True)])
+    worth = around / (1.0 + np.hypot(centres[:, 0] - x, centres[:, 1] - y) / near)
+    assert likeliest(cells, x, y, near) == int(np.argmax(worth))
+    np.testing.assert_allclose(cells.around, around)
+
+
+def wandering(chance: np.random.Generator) -> tuple[Moving, RoamStage, Doing]:
+    shape, square = (1, 1), shapely.box(-10.0, -5.0, 10.0, 5.0)
+    arrays = {name: np.zeros(shape) for name in Moving._fields}
+    truths = ("driven", "still", "smooth", "on_way", "at_end", "no_way")
+    arrays |= {name: np.zeros(shape, np.bool_) for name in truths}
+    arrays |= {name: np.zeros(shape, np.int64) for name in ("turn_at", "next", "size")}
+    arrays |= {name: np.zeros(shape, np.int8) for name in ("look", "posture", "gait")}
+    arrays |= {"points": np.zeros((*shape, 4, 2)), "beyond": np.zeros((*shape, 4))}
+    moving = Moving(**arrays)  # type: ignore[arg-type]
+    moving.acceleration[...], streams = 2.0, Streams.blank(shape)
+    streams.begin(0, 0, key_of(int(chance.integers(99)), "roam"))
+    ground = ground_of([square], [square])
+    pausing, outside = np.zeros((2, *shape), np.bool_)
+    stage = RoamStage(
+        laid_out(GroundColumns, ground), laid_out(StreamColumns, streams),
+        np.zeros(shape, np.int32), np.full((1, 1, 1), 4.0), np.zeros((1, 1, 1)),
+        np.full(shape, 8.0), np.full((1, 1, 2), np.nan), pausing, outside, np.zeros((5, 2)),
+    )  # fmt: skip
+    return moving, stage, Doing.blank(shape, 1)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_wandering_is_straight_to_the_edge_and_away_from_it_by_the_cosine_law(seed: int) -> None:
+    chance = np.random.default_rng(seed)
+    moving, stage, doing = wandering(chance)
+    stream_now = stream_of(
+        int(plain(stage.streams).key[0, 0, 0]) + (int(plain(stage.streams).key[0, 0, 1]) << 64)
+    )
+    moving.x[0, 0], moving.y[0, 0] = chance.uniform(-4, 4, 2)
+    again, count = wander_alone(moving, stage, 0, 5.0, 0.1, 0, 0, doing)
+    assert (again, count, stage.until[0, 0]) == (3.0, 1, 8.0)  # not yet time for another
+    angle = stream_now.uniform(-np.pi, np.pi)
+    far_end = np.array([moving.x[0, 0] + 40 * np.cos(angle), moving.y[0, 0] + 40 * np.sin(angle)])
+    line = shapely.LineString([(moving.x[0, 0], moving.y[0, 0]), far_end])
+    inside = shapely.intersection(line, shapely.box(-10.0, -5.0, 10.0, 5.0))
+    went = float(np.hypot(*(stage.way[0] - [moving.x[0, 0], moving.y[0, 0]])))
+    assert went == pytest.approx(inside.length - 2e-3)
+    np.testing.assert_allclose(doing.goals[0, 0], stage.way[0])
+    normal = stage.normal[0, 0].copy()
+    assert np.hypot(*normal) == pytest.approx(1.0)
+    moving.x[0, 0], moving.y[0, 0] = stage.way[0]  # at the edge: by the cosine law about the normal
+    wander_alone(moving, stage, 0, 7.5, 0.1, 0, 0, doing)
+    turn = np.arcsin(stream_now.uniform(-1.0, 1.0))
+    step = doing.goals[0, 0] - [moving.x[0, 0], moving.y[0, 0]]
+    expected = np.arctan2(normal[1], normal[0]) + turn
+    off = np.arctan2(step[1], step[0]) - expected
+    assert np.cos(off) == pytest.approx(1.0)
+    # When it is time it takes any direction, after the pause if there is one.
+    stage.pause[...] = 1.5
+    assert wander_alone(moving, stage, 0, 8.0, 0.1, 0, 0, doing) == (1.5, 0)
+    assert stage.pausing[0, 0]
+    again, count = wander_alone(moving, stage, 0, 9.5, 0.1, 0, 0, doing)
+    assert (again, count, stage.until[0, 0]) == (4.0, 1, 13.5)
+    assert not stage.pausing[0, 0]
+    # Who is on its way and would turn back comes to a stand first.
+    at = np.array([moving.x[0, 0], moving.y[0, 0]])
+    moving.points[0, 0, 0], moving.size[0, 0] = -9.0 * at / np.hypot(*at), 1
+    moving.speed[0, 0], stage.until[0, 0] = 2.0, 99.0
+    for _ in range(20):
+        _, count = wander_alone(moving, stage, 0, 10.0, 0.1, 0, 0, doing)
+        along = moving.points[0, 0, 0] - at
+        back = float((stage.way[count - 1] - at) @ along) < 0.0
+        if count == 2:
+            rest = 2.0**2 / (2.0 * 2.0)
+            np.testing.assert_allclose(stage.way[0], at + along / np.hypot(*along) * rest)
+        else:
+            assert not back
