@@ -1,8 +1,12 @@
 cimport cython
 
-from snelk.body.columns cimport BodyStageColumns, DoingColumns, MovingColumns, RoamStageColumns, RoundStageColumns, TimingColumns
+from snelk.body.columns cimport (
+    BodyStageColumns, DoingColumns, FlightStageColumns, MovingColumns, RoamStageColumns,
+    RoundStageColumns, TimingColumns,
+)
 from snelk.body.fitting cimport fits
-from snelk.body.moving cimport _nearness, _stand, _take_way_to, _turns_back, _want
+from snelk.body.moving cimport _come_to_end, _stand, _take_way_to, _turns_back, _want
+from snelk.body.fleeing cimport evade, flee
 from snelk.body.patrolling cimport patrol
 from snelk.body.wandering cimport wander
 from snelk.level.columns cimport GroundStageColumns
@@ -11,7 +15,7 @@ from snelk.mind.columns cimport AttendedColumns, DrawnColumns
 from snelk.senses.columns cimport PoseColumns
 
 cdef double NEVER, NAN, KEEP_UP, FARTHER, AND_MORE, LEFT_TO_PYTHON
-cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, PATROL, OTHERS, NEWLY_DONE, NEWLY_FAILED
+cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE, OTHERS, NEWLY_DONE, NEWLY_FAILED
 cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, UNFIT, WHOSE_GROUND
 
 @cython.locals(
@@ -19,7 +23,8 @@ cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, UNFIT, WHOSE_GROUND
     was_failed=bint,
 )
 cdef Py_ssize_t _act(
-    MovingColumns moving, RoamStageColumns roams, RoundStageColumns rounds, PoseColumns poses,
+    MovingColumns moving, RoamStageColumns roams, RoundStageColumns rounds, FlightStageColumns flights,
+    PoseColumns poses,
     AttendedColumns now, DrawnColumns drawn,
     const short[:, ::1] state, double time, double dt, TimingColumns timing, DoingColumns doing,
 ) noexcept
@@ -42,11 +47,6 @@ cdef double _go_home(
     DoingColumns doing,
 ) noexcept nogil
 
-@cython.locals(_close=double, arrived=bint, unreachable=bint)
-cdef void _come_to_end(
-    MovingColumns moving, double dt, Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
-) noexcept nogil
-
 @cython.locals(there=bint)
 cdef bint _come_to_end_there(
     MovingColumns moving, double dt, Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
@@ -54,12 +54,13 @@ cdef bint _come_to_end_there(
 
 @cython.locals(same=bint)
 cdef Py_ssize_t _act_on(
-    BodyStageColumns stage, RoamStageColumns roams, RoundStageColumns rounds, PoseColumns poses,
+    BodyStageColumns stage, RoamStageColumns roams, RoundStageColumns rounds, FlightStageColumns flights,
+    PoseColumns poses,
     MovingColumns moving, double time,
 ) noexcept
 
 @cython.locals(v=Py_ssize_t, a=Py_ssize_t, found=Py_ssize_t, unknown=bint)
-cdef Py_ssize_t _who_wants(BodyStageColumns stage) noexcept
+cdef Py_ssize_t _who_wants(BodyStageColumns stage, FlightStageColumns flights) noexcept
 
 @cython.locals(left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, doing=DoingColumns)
 cdef Py_ssize_t _set_out(

@@ -11,10 +11,18 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import hypot, isnan
 from numpy.typing import NDArray
 
-from snelk.body.columns import BodyStageColumns, MovingColumns, RoamStageColumns, RoundStageColumns
+from snelk.body.columns import (
+    BodyStageColumns,
+    FlightStageColumns,
+    MovingColumns,
+    RoamStageColumns,
+    RoundStageColumns,
+)
 from snelk.body.doing import (
     APPROACH,
+    EVADE,
     FACE,
+    FLEE,
     GO,
     HOME,
     KEEP_UP,
@@ -29,6 +37,7 @@ from snelk.body.doing import (
     Doing,
 )
 from snelk.body.fitting import fitting
+from snelk.body.flights import FlightStage
 from snelk.body.paces import AT_FOCUS, Moving
 from snelk.body.roams import RoamStage
 from snelk.body.rounds import RoundStage
@@ -43,7 +52,8 @@ from snelk.senses.columns import PoseColumns
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.fitting import fits
-    from snelk.body.moving import _nearness, _stand, _take_way_to, _turns_back, _want
+    from snelk.body.fleeing import evade, flee
+    from snelk.body.moving import _come_to_end, _stand, _take_way_to, _turns_back, _want
     from snelk.body.patrolling import patrol
     from snelk.body.wandering import wander
     from snelk.level.columns import hypot
@@ -62,6 +72,7 @@ def act(
     stage: BodyStage,
     roams: RoamStage,
     rounds: RoundStage,
+    flights: FlightStage,
     poses: Poses,
     moving: Moving,
     time: float,
@@ -73,6 +84,7 @@ def act(
             next, and what they do is overwritten.
         roams: Where they roam; overwritten.
         rounds: Their routes; overwritten.
+        flights: Where they flee to; who asks for a spot or a direction is overwritten.
         poses: Everybody's poses.
         moving: Their bodies; where they look, and their ways, are overwritten.
         time: The time of the tick, s.
@@ -82,7 +94,8 @@ def act(
     """
     found = _act_on(
         laid_out(BodyStageColumns, stage), laid_out(RoamStageColumns, roams),
-        laid_out(RoundStageColumns, rounds), laid_out(PoseColumns, poses),
+        laid_out(RoundStageColumns, rounds), laid_out(FlightStageColumns, flights),
+        laid_out(PoseColumns, poses),
         laid_out(MovingColumns, moving), time,
     )  # fmt: skip
     return fitting(found)
@@ -116,15 +129,16 @@ def set_out_one(v: int, a: int, walk: GroundStage, stage: BodyStage, moving: Mov
 
 
 @door
-def who_wants(stage: BodyStage) -> int:
-    """For how many ways are to be found; WHOSE_GROUND if it is to be found first for any."""
-    return _who_wants(laid_out(BodyStageColumns, stage))
+def who_wants(stage: BodyStage, flights: FlightStage) -> int:
+    """For how many something is to be found on their ground; WHOSE_GROUND if that is not known."""
+    return _who_wants(laid_out(BodyStageColumns, stage), laid_out(FlightStageColumns, flights))
 
 
 def _act(
     moving: Moving,
     roams: RoamStage,
     rounds: RoundStage,
+    flights: FlightStage,
     poses: Poses,
     now: Attended,
     drawn: Drawn,
@@ -155,6 +169,12 @@ def _act(
                     again = _go_home(moving, kind, dt, v, a, doing)
                 elif kind == PATROL:
                     again = patrol(moving, rounds, poses, max(state[v, a], 0), v, a, doing)
+                elif kind == FLEE:
+                    again = flee(
+                        moving, flights, poses, now, drawn, max(state[v, a], 0), dt, v, a, doing
+                    )
+                elif kind == EVADE:
+                    again = evade(moving, flights, dt, v, a, doing)
                 elif kind == ROAM:
                     again = wander(moving, roams, max(state[v, a], 0), time, dt, v, a, doing)
                     if again == LEFT_TO_PYTHON:
@@ -254,12 +274,6 @@ def _go_home(moving: Moving, kind: int, dt: float, v: int, a: int, doing: Doing)
     return NEVER
 
 
-def _come_to_end(moving: Moving, dt: float, v: int, a: int, doing: Doing) -> None:
-    """Its way is at its end: that is what was wanted, or as near as it gets."""
-    _close, arrived, unreachable = _nearness(moving, dt, v, a)
-    doing.done[v, a], doing.failed[v, a] = arrived, unreachable
-
-
 def _come_to_end_there(moving: Moving, dt: float, v: int, a: int, doing: Doing) -> bool:
     """The same if its way is at its end; tell whether it is."""
     there: bool = moving.at_end[v, a] or moving.no_way[v, a]
@@ -272,6 +286,7 @@ def _act_on(
     stage: BodyStage,
     roams: RoamStage,
     rounds: RoundStage,
+    flights: FlightStage,
     poses: Poses,
     moving: Moving,
     time: float,
@@ -283,22 +298,26 @@ def _act_on(
         and roams.way.shape[0] >= moving.points.shape[2]
         and rounds.begun.shape[0] == stage.stuck.shape[0]
         and rounds.begun.shape[1] == stage.stuck.shape[1]
+        and flights.asks.shape[0] == stage.stuck.shape[0]
+        and flights.asks.shape[1] == stage.stuck.shape[1]
         and poses.x.shape[1] == stage.loudness.shape[2]
         and (poses.x.shape[0] == 1 or poses.x.shape[0] == stage.stuck.shape[0])
     )
     if not same:
         return UNFIT
     return _act(
-        moving, roams, rounds, poses, stage.attended, stage.drawn, stage.standing.state, time,
-        stage.dt, stage.timing, stage.doing,
+        moving, roams, rounds, flights, poses, stage.attended, stage.drawn,
+        stage.standing.state, time, stage.dt, stage.timing, stage.doing,
     )  # fmt: skip
 
 
-def _who_wants(stage: BodyStage) -> int:
+def _who_wants(stage: BodyStage, flights: FlightStage) -> int:
     found, unknown = 0, False
+    if flights.asks.shape[0] != stage.stuck.shape[0]:
+        return UNFIT
     for v in range(stage.doing.wants.shape[0]):
         for a in range(stage.doing.wants.shape[1]):
-            if stage.doing.wants[v, a]:
+            if stage.doing.wants[v, a] or flights.asks[v, a] != 0:
                 found += 1
                 unknown = unknown or stage.doing.ground[v, a] < 0
     return WHOSE_GROUND if unknown else found

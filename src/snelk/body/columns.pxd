@@ -1,4 +1,4 @@
-from snelk.level.columns cimport Columns, GroundColumns, ZoneColumns
+from snelk.level.columns cimport Columns, GridColumns, GroundColumns, ZoneColumns
 from snelk.mind.columns cimport (
     AttendedColumns, BeliefColumns, DrawnColumns, FocusNumberColumns, LadderColumns,
     MeterColumns, SignalColumns,
@@ -116,3 +116,19 @@ cdef class RoundStageColumns(Columns):
     cdef public double[:, :, ::1] shift
     cdef public unsigned char[:, ::1] begun, pausing
     cdef public Py_ssize_t[:, ::1] at, step
+
+
+cdef class FlightStageColumns(Columns):
+    cdef public BodyColumns bodies
+    cdef public GridColumns grid
+    cdef public Py_ssize_t[::1] scratch
+    cdef public const int[::1] characters
+    cdef public StreamColumns streams
+    cdef public const double[:, ::1] spots
+    cdef public const int[:, :, ::1] first, last, directions
+    cdef public const unsigned char[:, :, ::1] keep_eyes, until_unseen, away
+    cdef public const signed char[:, :, ::1] look
+    cdef public const double[:, :, ::1] distance
+    cdef public Py_ssize_t[:, ::1] chosen
+    cdef public signed char[:, ::1] asks
+    cdef public double[::1] lengths

@@ -47,3 +47,7 @@ class RoamStageColumns(Columns):
 
 class RoundStageColumns(Columns):
     """Those of `RoundStage`."""
+
+
+class FlightStageColumns(Columns):
+    """Those of `FlightStage`."""

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
-OTHERS, STAND, FACE, SLEEP, APPROACH, GO, HOME, RESUME, ROAM, PATROL = range(10)
+OTHERS, STAND, FACE, SLEEP, APPROACH, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE = range(12)
 """Activities by number. That of OTHERS is an object in Python, see `snelk.body.activities`."""
 
 CODES = {
@@ -23,6 +23,8 @@ CODES = {
     "resume": RESUME,
     "roam": ROAM,
     "patrol": PATROL,
+    "flee": FLEE,
+    "evade": EVADE,
 }
 """Those that `snelk.body.acting` knows, by the key they are written with."""
 
@@ -42,7 +44,7 @@ KEEP_UP = 0.2
 class Doing(NamedTuple):
     """What it does in its alert state: (variant, agent) where nothing else is said."""
 
-    kind: NDArray[np.int8]  # one of OTHERS to PATROL
+    kind: NDArray[np.int8]  # one of OTHERS to EVADE
     done: Truths  # it has done what it is to do
     failed: Truths  # it cannot
     news: NDArray[np.int8]  # NEWLY_DONE and NEWLY_FAILED at this tick

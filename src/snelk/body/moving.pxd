@@ -104,3 +104,8 @@ cdef void _want(
     MovingColumns moving, Py_ssize_t v, Py_ssize_t a, double x, double y, double stop,
     DoingColumns doing,
 ) noexcept nogil
+
+@cython.locals(_close=double, arrived=bint, unreachable=bint)
+cdef void _come_to_end(
+    MovingColumns moving, double dt, Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
+) noexcept nogil

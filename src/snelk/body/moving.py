@@ -266,6 +266,12 @@ def _stand(moving: Moving, v: int, a: int) -> None:
     moving.short[v, a] = 0.0
 
 
+def _come_to_end(moving: Moving, dt: float, v: int, a: int, doing: Doing) -> None:
+    """Its way is at its end: that is what was wanted, or as near as it gets."""
+    _close, arrived, unreachable = _nearness(moving, dt, v, a)
+    doing.done[v, a], doing.failed[v, a] = arrived, unreachable
+
+
 def _want(moving: Moving, v: int, a: int, x: float, y: float, stop: float, doing: Doing) -> None:
     """A way to a place is to be found, or as near as it can get.
 

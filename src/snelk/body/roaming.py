@@ -106,6 +106,7 @@ class Roaming:
 
     Attributes:
         stage: Where everybody roams.
+        streams: Everybody's stream of chance for what it does.
     """
 
     def __init__(self, world: Scene) -> None:
@@ -117,11 +118,11 @@ class Roaming:
                 for s, state in enumerate(ladder.states.values() if ladder else ()):
                     if state.roam is not None:
                         every[v, a, s], pause[v, a, s] = state.roam.every, state.roam.pause
-        self._streams = Streams.blank(shape)
+        self.streams = Streams.blank(shape)
         pausing, outside = np.zeros((2, *shape), dtype=np.bool_)
         self._stage = RoamStage(
             areas=laid_out(GroundColumns, ground_of([], [])),
-            streams=laid_out(StreamColumns, self._streams),
+            streams=laid_out(StreamColumns, self.streams),
             area=np.full(shape, NOT_ASKED, dtype=np.int32),
             every=every,
             pause=pause,
@@ -144,7 +145,7 @@ class Roaming:
         stage.until[v, a], stage.normal[v, a] = me.t + stage.every[v, a, me.state_number], np.nan
         stage.pausing[v, a], stage.outside[v, a], self._chosen[v, a] = False, True, False
         self._own.pop((v, a), None)
-        self._streams.begin(v, a, me.chance_key)
+        self.streams.begin(v, a, me.chance_key)
 
     def think(self, me: Me) -> float:
         """Go on roaming, where loops have left it to Python; s until it thinks again."""

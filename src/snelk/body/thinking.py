@@ -9,10 +9,28 @@ from __future__ import annotations
 import numpy as np
 
 from snelk.body.acting import act, set_out, set_out_one, who_wants
-from snelk.body.activities import Activity, Call, Evade, Flee
-from snelk.body.columns import DoingColumns, RoundStageColumns
-from snelk.body.doing import CODES, NEVER, NEWLY_DONE, NEWLY_FAILED, OTHERS, PATROL, ROAM, Doing
-from snelk.body.me import Me
+from snelk.body.activities import Activity, Call
+from snelk.body.columns import (
+    DoingColumns,
+    FlightStageColumns,
+    RoundStageColumns,
+    StreamColumns,
+)
+from snelk.body.doing import (
+    CODES,
+    EVADE,
+    FLEE,
+    NEVER,
+    NEWLY_DONE,
+    NEWLY_FAILED,
+    OTHERS,
+    PATROL,
+    ROAM,
+    Doing,
+)
+from snelk.body.fleeing import choose_by_lengths, choose_where
+from snelk.body.flights import FlightStage
+from snelk.body.me import LOOK_CODES, Me
 from snelk.body.outcomes import Happening
 from snelk.body.roaming import Roaming
 from snelk.body.rounds import BACK_AND_FORTH, HERE, HOME, LOOP, ONCE, START, WHERE_IT_IS, RoundStage
@@ -20,23 +38,24 @@ from snelk.body.scene import Place, Scene
 from snelk.body.searching import Search
 from snelk.body.stage import WHOSE_GROUND, BodyStage
 from snelk.body.standing import SLACK
+from snelk.body.streams import Streams
 from snelk.body.walker import Walker
 from snelk.config.minds import State
-from snelk.level.columns import laid_out
+from snelk.level.columns import GridColumns, laid_out
+from snelk.level.grid import scratch_for
 from snelk.level.ground import GroundStage
 from snelk.level.ways import Ways
 from snelk.mind.ladder import Step
 from snelk.mind.signals import NOBODY
+from snelk.senses.columns import BodyColumns
 
 OBJECTS: dict[str, type[Activity]] = {
-    "flee": Flee,
-    "evade": Evade,
     "search": Search,
     "call": Call,
 }
 """The activities that are objects, by the key they are written with."""
 
-WALKS = {"go", "home", "resume", "patrol", *(name for name, kind in OBJECTS.items() if kind.walks)}
+WALKS = {"go", "home", "resume", "patrol", "flee", "evade"}
 """Those that go somewhere, so that arriving there is an event, and being done."""
 
 
@@ -66,6 +85,8 @@ class Thinking:
         motion = world.motion
         for place, values in enumerate((motion.home_x, motion.home_y, motion.home_heading)):
             doing.home[:, :, place] = values
+        self._flights = flights_of(world, self._roaming.streams)
+        self._laid_flights = laid_out(FlightStageColumns, self._flights)
         self._rounds = rounds_of(world, doing)
         self._laid_rounds = laid_out(RoundStageColumns, self._rounds)
         for v, row in enumerate(ladders.ladders):
@@ -101,6 +122,8 @@ class Thinking:
             self._roaming.begin(Me(world, v, a))
         if doing.kind[v, a] == PATROL:
             self._rounds.begin(v, a)
+        if doing.kind[v, a] in (FLEE, EVADE):
+            self._flights.begin(v, a, Me(world, v, a).chance_key)
         if doing.kind[v, a] == OTHERS:
             activity = OBJECTS[self._name(v, a)](Me(world, v, a))
             self._objects[v, a] = activity
@@ -121,10 +144,10 @@ class Thinking:
             self._tell_ends()
         self._roaming.make_room(motion)
         others = act(
-            stage, self._roaming.stage, self._laid_rounds, world.senses.laid_poses, motion.now,
-            world.time,
+            stage, self._roaming.stage, self._laid_rounds, self._laid_flights,
+            world.senses.laid_poses, motion.now, world.time,
         )  # fmt: skip
-        wants = who_wants(stage)
+        wants = who_wants(stage, self._laid_flights)
         if wants:
             self._set_out(stage, wants)
         for v, a in np.argwhere(timing.due).tolist() if others else ():
@@ -156,9 +179,21 @@ class Thinking:
     def _set_out(self, stage: BodyStage, wants: int) -> None:
         """Find the ways that are wanted."""
         world, doing, motion = self._world, self.doing, self._world.motion
+        flights, poses = self._laid_flights, world.senses.laid_poses
+        asks = self._flights.asks
         if wants == WHOSE_GROUND:
-            for v, a in np.argwhere(doing.wants & (doing.ground < 0)).tolist():
+            for v, a in np.argwhere((doing.wants | (asks != 0)) & (doing.ground < 0)).tolist():
                 self.walker_of(v, a)
+        for number, ways in enumerate(self._grounds) if asks.any() else ():
+            for walk in ways.stages(self._stages):
+                if not choose_where(number, walk, flights, stage, poses, motion.now):
+                    break
+        for v, a in np.argwhere(asks).tolist() if asks.any() else ():  # on large levels
+            me, s = Me(world, v, a), max(int(world.ladders.state[v, a]), 0)
+            first, last = self._flights.first[v, a, s], self._flights.last[v, a, s]
+            for n, (x, y) in enumerate(self._flights.spots[first:last].tolist()):
+                self._flights.lengths[n] = me.way_length((x, y))
+            choose_by_lengths(v, a, flights, stage, poses, motion.now)
         left = 0
         for number, ways in enumerate(self._grounds):
             for walk in ways.stages(self._stages):
@@ -282,4 +317,51 @@ def rounds_of(world: Scene, doing: Doing) -> RoundStage:
         pausing=pausing,
         at=np.zeros(shape, dtype=np.int64),
         step=np.ones(shape, dtype=np.int64),
+    )
+
+
+def flights_of(world: Scene, streams: Streams) -> FlightStage:
+    """Pack where everybody flees to, and how it evades, into arrays."""
+    ladders, level = world.ladders, world.level
+    shape, states = ladders.used.shape, ladders.least.shape
+    first, last = np.zeros((2, *states), dtype=np.int32)
+    directions, distance = np.ones(states, dtype=np.int32), np.zeros(states)
+    keep_eyes, until_unseen, away = np.zeros((3, *states), dtype=np.bool_)
+    look = np.zeros(states, dtype=np.int8)
+    known: dict[tuple[str, ...], int] = {}
+    spots: list[Place] = []
+    for v, row in enumerate(ladders.ladders):
+        for a, ladder in enumerate(row):
+            member = world.setups[v].cast[world.agents[a]]
+            for s, state in enumerate(ladder.states.values() if ladder else ()):
+                look[v, a, s] = LOOK_CODES[state.look]
+                if state.evade is not None:
+                    directions[v, a, s] = state.evade.directions
+                    distance[v, a, s], away[v, a, s] = state.evade.distance, state.evade.away
+                if state.flee is not None:
+                    names = tuple(state.flee.spots or member.spots)
+                    if names not in known:
+                        known[names] = len(spots)
+                        spots += [world.spots[name] for name in names]
+                    first[v, a, s], last[v, a, s] = known[names], known[names] + len(names)
+                    keep_eyes[v, a, s] = state.flee.keep_eyes
+                    until_unseen[v, a, s] = state.flee.until_unseen
+    return FlightStage(
+        bodies=laid_out(BodyColumns, world.bodies),
+        grid=laid_out(GridColumns, level.grid),
+        scratch=scratch_for(level.grid),
+        characters=world.characters,
+        streams=laid_out(StreamColumns, streams),
+        spots=np.array(spots, dtype=np.float64).reshape(-1, 2),
+        first=first,
+        last=last,
+        keep_eyes=keep_eyes,
+        until_unseen=until_unseen,
+        look=look,
+        distance=distance,
+        directions=directions,
+        away=away,
+        chosen=np.full(shape, -1, dtype=np.int64),
+        asks=np.zeros(shape, dtype=np.int8),
+        lengths=np.zeros(int((last - first).max(initial=0))),
     )

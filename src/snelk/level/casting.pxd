@@ -43,7 +43,7 @@ cdef double _meet(
 cdef bint _passes(
     GridColumns grid, Py_ssize_t[::1] scratch, double x, double y, double z, double to_x,
     double to_y, double to_z,
-) noexcept
+) noexcept nogil
 
 @cython.locals(i=Py_ssize_t)
 cdef void _cast_each(

@@ -46,7 +46,7 @@ cdef double length_around(
 cdef double _length_of_way(
     GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
     Py_ssize_t part, double x, double y, double to_x, double to_y,
-) noexcept
+) noexcept nogil
 
 @cython.locals(n=Py_ssize_t, whole=double)
 cdef void _lengths_between(

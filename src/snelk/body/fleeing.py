@@ -1,0 +1,330 @@
+"""Fleeing out of sight, and evading: compiled, see `snelk.level.columns`.
+
+That a spot or a direction is wanted is noted; it is found afterwards, on the ground of who asks.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from cython import compiled
+from cython.cimports.libc.math import cos, hypot, isnan, sin
+
+from snelk.body.columns import BodyStageColumns, FlightStageColumns, MovingColumns
+from snelk.body.doing import KEEP_UP, NEVER, NEWLY_FAILED, Doing
+from snelk.body.fitting import fitting
+from snelk.body.flights import A_DIRECTION, A_SPOT, FlightStage
+from snelk.body.paces import AT_PLACE, Moving
+from snelk.body.stage import UNFIT, BodyStage
+from snelk.level.columns import GroundStageColumns, door, laid_out
+from snelk.level.ground import GroundStage
+from snelk.mind.drawn import Drawn
+from snelk.mind.signals import PLACE, Attended
+from snelk.senses.bodies import Poses
+from snelk.senses.columns import PoseColumns
+
+if not compiled:  # else they are the loops' own, by the .pxd
+    from snelk.body.fitting import fits
+    from snelk.body.moving import _come_to_end, _stand, _want
+    from snelk.body.streams import whole_of
+    from snelk.level.casting import _passes
+    from snelk.level.columns import hypot
+    from snelk.level.walking import _length_of_way, is_clear, is_on
+
+INF = float("inf")
+NAN = float("nan")
+PI = float(np.pi)
+
+AGAIN = 1.0
+"""Seconds after which somebody who flees looks whether its spot is still out of sight."""
+
+SIDEWAYS = 1e-6
+"""A direction that leads nearer by less than this share of its length leads to the side."""
+
+
+@door
+def choose_where(
+    number: int,
+    walk: GroundStage,
+    flights: FlightStage,
+    stage: BodyStage,
+    poses: Poses,
+    moving: Moving,
+) -> int:
+    """Find the spots and directions that are asked for on one ground; how many are left to do.
+
+    Left is who flees where the ways between the corners of the ground are not known.
+
+    Args:
+        number: Of the ground.
+        walk: That ground.
+        flights: Who asks; overwritten.
+        stage: What they do; overwritten.
+        poses: Everybody's poses.
+        moving: Their bodies; overwritten.
+
+    Raises:
+        ValueError: These arrays do not fit each other.
+    """
+    found = _choose_where(
+        number, laid_out(GroundStageColumns, walk), laid_out(FlightStageColumns, flights),
+        laid_out(BodyStageColumns, stage), laid_out(PoseColumns, poses),
+        laid_out(MovingColumns, moving),
+    )  # fmt: skip
+    return fitting(found)
+
+
+@door
+def choose_by_lengths(
+    v: int, a: int, flights: FlightStage, stage: BodyStage, poses: Poses, moving: Moving
+) -> None:
+    """Choose the spot of one agent by the ways to its spots, which are written down."""
+    found = _choose_by_lengths(
+        v, a, laid_out(FlightStageColumns, flights), laid_out(BodyStageColumns, stage),
+        laid_out(PoseColumns, poses), laid_out(MovingColumns, moving),
+    )  # fmt: skip
+    fitting(found)
+
+
+def flee(
+    moving: Moving,
+    stage: FlightStage,
+    poses: Poses,
+    now: Attended,
+    drawn: Drawn,
+    state: int,
+    dt: float,
+    v: int,
+    a: int,
+    doing: Doing,
+) -> float:
+    """Choose a spot, and another if the target comes to see it; s until it thinks again."""
+    if doing.done[v, a] or doing.failed[v, a]:
+        return NEVER
+    x, y = _last_known(now, drawn, v, a)
+    if stage.keep_eyes[v, a, state] and not isnan(x):
+        moving.look[v, a] = AT_PLACE
+        moving.look_x[v, a], moving.look_y[v, a] = x, y
+    chosen, stops = stage.chosen[v, a], stage.until_unseen[v, a, state]
+    if stops and chosen >= 0:
+        here_x, here_y = moving.x[v, a], moving.y[v, a]
+        if not _could_be_seen(moving, stage, poses, now, drawn, v, a, here_x, here_y):
+            _stand(moving, v, a)
+            doing.done[v, a] = True
+            return NEVER
+    if chosen >= 0 and moving.at_end[v, a]:
+        _come_to_end(moving, dt, v, a, doing)
+        moving.look[v, a] = stage.look[v, a, state]
+        moving.look_x[v, a] = moving.look_y[v, a] = NAN
+        return NEVER
+    asks = chosen < 0 or isnan(x)
+    if not asks:
+        row = stage.first[v, a, state] + chosen
+        to_x, to_y = stage.spots[row, 0], stage.spots[row, 1]
+        asks = _could_be_seen(moving, stage, poses, now, drawn, v, a, to_x, to_y)
+    if asks:
+        stage.asks[v, a] = A_SPOT
+    return KEEP_UP if stops else AGAIN
+
+
+def evade(moving: Moving, stage: FlightStage, dt: float, v: int, a: int, doing: Doing) -> float:
+    """Choose of the directions in which the whole way is free, and go; there, it is done."""
+    if stage.chosen[v, a] >= 0:
+        _come_to_end(moving, dt, v, a, doing)
+        return NEVER
+    stage.chosen[v, a], stage.asks[v, a] = 0, A_DIRECTION
+    return NEVER
+
+
+def _last_known(now: Attended, drawn: Drawn, v: int, a: int) -> tuple[float, float]:
+    """Where the focus last was when it was sensed, heard or told of, m; NaN for nowhere."""
+    j = now.focus[v, a]
+    if j == PLACE:
+        return drawn.x[v, a], drawn.y[v, a]
+    if j >= 0:
+        return now.known_x[v, a, j], now.known_y[v, a, j]
+    return NAN, NAN
+
+
+def _could_be_seen(
+    moving: Moving,
+    stage: FlightStage,
+    poses: Poses,
+    now: Attended,
+    drawn: Drawn,
+    v: int,
+    a: int,
+    x: float,
+    y: float,
+) -> bool:
+    """Whether the focus, from where it was last known, could see the agent at a place.
+
+    The ray goes from the focus's eyes, standing, to the middle of the agent's body.
+    """
+    j, i = now.focus[v, a], stage.characters[a]
+    from_x, from_y = _last_known(now, drawn, v, a)
+    if j < 0 or isnan(from_x):
+        return False
+    p = v if poses.x.shape[0] > 1 else 0
+    eye = poses.z[p, j] + stage.bodies.eyes[v, j, 0]
+    middle = poses.z[p, i] + 0.5 * stage.bodies.height[v, i, moving.posture[v, a]]
+    return _passes(stage.grid, stage.scratch, from_x, from_y, eye, x, y, middle)
+
+
+def _choose_where(
+    number: int,
+    walk: GroundStage,
+    flights: FlightStage,
+    stage: BodyStage,
+    poses: Poses,
+    moving: Moving,
+) -> int:
+    if not _fit(flights, stage, poses, moving):
+        return UNFIT
+    left = 0
+    for v in range(flights.asks.shape[0]):
+        for a in range(flights.asks.shape[1]):
+            asks = flights.asks[v, a]
+            if asks == 0 or stage.doing.ground[v, a] != number:
+                continue
+            if asks == A_DIRECTION:
+                _take_a_direction(walk, flights, stage, moving, v, a)
+            elif _measure_ways(walk, flights, stage, moving, v, a):
+                _take_a_spot(flights, stage, poses, moving, v, a)
+            else:
+                left += 1
+                continue
+            flights.asks[v, a] = 0
+    return left
+
+
+def _choose_by_lengths(
+    v: int, a: int, flights: FlightStage, stage: BodyStage, poses: Poses, moving: Moving
+) -> int:
+    inside = 0 <= v < flights.asks.shape[0] and 0 <= a < flights.asks.shape[1]
+    if not (inside and _fit(flights, stage, poses, moving)):
+        return UNFIT
+    _take_a_spot(flights, stage, poses, moving, v, a)
+    flights.asks[v, a] = 0
+    return 0
+
+
+def _fit(flights: FlightStage, stage: BodyStage, poses: Poses, moving: Moving) -> bool:
+    same: bool = (
+        fits(stage, moving)
+        and flights.asks.shape[0] == stage.stuck.shape[0]
+        and flights.asks.shape[1] == stage.stuck.shape[1]
+        and poses.x.shape[1] == stage.loudness.shape[2]
+        and (poses.x.shape[0] == 1 or poses.x.shape[0] == stage.stuck.shape[0])
+    )
+    return same
+
+
+def _measure_ways(
+    walk: GroundStage, flights: FlightStage, stage: BodyStage, moving: Moving, v: int, a: int
+) -> bool:
+    """Write down how long the ways to somebody's spots are; tell whether that is known."""
+    state, part = max(stage.standing.state[v, a], 0), stage.doing.part[v, a]
+    first = flights.first[v, a, state]
+    for n in range(flights.last[v, a, state] - first):
+        length = INF
+        if part >= 0:
+            length = _length_of_way(
+                walk.ground, walk.grid, walk.scratch, walk.room, part, moving.x[v, a],
+                moving.y[v, a], flights.spots[first + n, 0], flights.spots[first + n, 1],
+            )  # fmt: skip
+        if isnan(length):
+            return False
+        flights.lengths[n] = length
+    return True
+
+
+def _take_a_spot(
+    flights: FlightStage, stage: BodyStage, poses: Poses, moving: Moving, v: int, a: int
+) -> None:
+    """The nearest by way of those out of sight; in sight of all, the farthest from the focus."""
+    state, best, least, most = max(stage.standing.state[v, a], 0), -1, INF, -1.0
+    first = flights.first[v, a, state]
+    count = flights.last[v, a, state] - first
+    for n in range(count):
+        x, y = flights.spots[first + n, 0], flights.spots[first + n, 1]
+        if flights.lengths[n] < least and not _could_be_seen(
+            moving, flights, poses, stage.attended, stage.drawn, v, a, x, y
+        ):
+            best, least = n, flights.lengths[n]
+    if best < 0:
+        from_x, from_y = _last_known(stage.attended, stage.drawn, v, a)
+        for n in range(count):
+            if not flights.lengths[n] < INF:
+                continue
+            x, y = flights.spots[first + n, 0], flights.spots[first + n, 1]
+            away = 0.0 if isnan(from_x) else hypot(x - from_x, y - from_y)
+            if away > most:
+                best, most = n, away
+    if best < 0:
+        _stand(moving, v, a)
+        moving.no_way[v, a] = True
+        _fail(stage, v, a)
+    elif best != flights.chosen[v, a]:
+        flights.chosen[v, a] = best
+        x, y = flights.spots[first + best, 0], flights.spots[first + best, 1]
+        _want(moving, v, a, x, y, 0.0, stage.doing)
+
+
+def _take_a_direction(
+    walk: GroundStage, flights: FlightStage, stage: BodyStage, moving: Moving, v: int, a: int
+) -> None:
+    """Any of the directions that are free."""
+    count = 0
+    for n in range(flights.directions[v, a, max(stage.standing.state[v, a], 0)]):
+        count += _is_free(walk, flights, stage, moving, n, v, a)
+    if count == 0:
+        _stand(moving, v, a)
+        _fail(stage, v, a)
+        return
+    left = whole_of(flights.streams, v, a, count)
+    n = -1
+    while left >= 0:
+        n += 1
+        left -= _is_free(walk, flights, stage, moving, n, v, a)
+    x, y = _end_of(flights, stage, moving, n, v, a)
+    _want(moving, v, a, x, y, 0.0, stage.doing)
+
+
+def _end_of(
+    flights: FlightStage, stage: BodyStage, moving: Moving, n: int, v: int, a: int
+) -> tuple[float, float]:
+    """Where direction number n leads to."""
+    state = max(stage.standing.state[v, a], 0)
+    angle = moving.heading[v, a] + n * (2.0 * PI / flights.directions[v, a, state])
+    far = flights.distance[v, a, state]
+    return moving.x[v, a] + far * cos(angle), moving.y[v, a] + far * sin(angle)
+
+
+def _is_free(
+    walk: GroundStage,
+    flights: FlightStage,
+    stage: BodyStage,
+    moving: Moving,
+    n: int,
+    v: int,
+    a: int,
+) -> bool:
+    """Whether the whole way in direction number n is free, and leads away if it has to."""
+    x, y, part = moving.x[v, a], moving.y[v, a], stage.doing.part[v, a]
+    state = max(stage.standing.state[v, a], 0)
+    end_x, end_y = _end_of(flights, stage, moving, n, v, a)
+    from_x, from_y = _last_known(stage.attended, stage.drawn, v, a)
+    if flights.away[v, a, state] and not isnan(from_x):
+        # To the side, neither to nor from it, counts as away on either side.
+        along = (end_x - x) * (x - from_x) + (end_y - y) * (y - from_y)
+        if along < -SIDEWAYS * flights.distance[v, a, state]:
+            return False
+    if part < 0 or not is_on(walk.ground, part, end_x, end_y):
+        return False
+    return is_clear(walk.grid, walk.scratch, x, y, end_x, end_y)
+
+
+def _fail(stage: BodyStage, v: int, a: int) -> None:
+    """It cannot do what it is to do."""
+    stage.doing.failed[v, a] = True
+    stage.doing.news[v, a] += NEWLY_FAILED
