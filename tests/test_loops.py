@@ -16,7 +16,7 @@ from snelk.body.looking import look_out
 from snelk.body.paces import AT_FOCUS, GLANCES, Moving
 from snelk.body.roams import RoamStage
 from snelk.body.standing import Timing
-from snelk.body.streams import Streams, draw
+from snelk.body.streams import Streams, draw, draw_whole
 from snelk.body.timing import who_catches, who_glances, who_thinks
 from snelk.body.wandering import wander_alone
 from snelk.chance import key_of, stream, stream_of
@@ -531,6 +531,10 @@ def test_streams_in_loops_give_the_numbers_of_numpy(seed: int) -> None:
         again = stream(seed, "activity", f"agent {a}", v).uniform(-np.pi, np.pi, 2).tolist()
         streams.begin(v, a, keys[v, a])  # from the beginning, whatever was drawn
         assert [-np.pi + 2.0 * np.pi * draw(streams, v, a) for _ in range(2)] == again
+    for count in (1, 2, 3, 8, 9, 64, 3_000_000_000):  # of the last many are drawn again
+        for key in (key_of(seed, "whole", n) for n in range(40)):
+            streams.begin(1, 2, key)
+            assert draw_whole(streams, 1, 2, count) == stream_of(key).integers(count)
     for v, a in ((2, 0), (0, 3), (-1, 0)):
         with pytest.raises(ValueError, match="do not fit"):
             draw(streams, v, a)

@@ -486,3 +486,16 @@ def test_looking_around_begins_when_the_state_is_entered(tmp_path: Path) -> None
     t, _, heading = scenes.guard_of(snelk.run(scenario))
     since = np.maximum(t - 1.4, 0.0)  # entered at 1.3 s; what is done then shows a tick later
     assert heading == pytest.approx(40.0 * np.sin(2 * np.pi * since / 4.0), abs=1e-9)
+
+
+def test_on_levels_too_large_to_know_all_ways_all_do_the_same(
+    monkeypatch: pytest.MonkeyPatch, night: snelk.Run
+) -> None:
+    """Fleeing, evading, patrols, searches and telling, by ways that are found one by one."""
+    monkeypatch.setattr("snelk.level.ways.WHOLE", 0)
+    again = snelk.run(snelk.load(snelk.croft() / "night.toml"))
+    assert {"fleeing", "scattering", "round", "searching"} <= {*again.states.state}
+    assert again.states.state.tolist() == night.states.state.tolist()
+    np.testing.assert_allclose(again.states.t, night.states.t)
+    assert again.events.kind.tolist() == night.events.kind.tolist()
+    np.testing.assert_allclose(again.poses.x, night.poses.x, atol=1e-6)
