@@ -226,3 +226,28 @@ stand = {}
     ).setup
     state = setup.profiles["lazy"].ladder.states["a"]  # type: ignore[union-attr]
     assert (state.activity, state.pace, state.patrol) == ("stand", "running", None)
+
+
+def test_a_patrol_about_somebody_goes_where_its_route_lies_now(tmp_path: Path) -> None:
+    """From the nearest corner on, each moved as whom it is about has moved."""
+    line = shapely.LineString([(30, 30), (34, 30), (34, 34)])
+    beat = scenes.feature("route", "beat", line)
+    states = {"a": {"patrol": {"route": "beat", "about": "guest", "order": "once"}}}
+    track = samples.track_of((0.0, -10.0, 0.5), (20.0, 0.0, 0.5))
+    run = snelk.run(
+        scenes.scene(
+            tmp_path, beat, states=states, track=track, end=20.0, more={"cast.guard.at": (-9, 5)}
+        )
+    )
+    guest = scenes.places_at(run, "guest", *run.times.round(9).tolist())
+    rows = run.signals[run.signals.agent == "guard"]
+    goal = rows[["goal_x", "goal_y"]].to_numpy()
+    corners = [np.array(at) for at in ((0.0, 0.0), (4.0, 0.0), (4.0, 4.0))]
+    on = np.flatnonzero(~np.isnan(goal[:, 0]))
+    off = np.stack([np.hypot(*(goal[on] - guest[on - 1] - corner).T) for corner in corners], axis=1)
+    nearest = off.argmin(axis=1)
+    # It looks again every 0.2 s, and lags by as far as the guest has come since.
+    assert off.min(axis=1).max() <= 0.5 * 0.2 + 1e-6
+    here = np.array([-9.0, 5.0]) - guest[0]
+    assert nearest[0] == int(np.argmin([np.hypot(*(here - corner)) for corner in corners])) == 2
+    assert (np.diff(nearest) >= 0).all()
