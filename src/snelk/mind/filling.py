@@ -72,7 +72,8 @@ def fill(
         loudness.shape,
         notices.shape,
     )
-    agree(posture.shape, speed.shape, (len(posture), plain(meters).value.shape[2]))
+    agree(posture.shape, speed.shape)
+    agree((plain(meters).value.shape[2] <= posture.shape[1],), (True,))
     agree(
         ranges.shape, half_fov.shape, plain(sight).failed.shape[:2] + plain(sight).failed.shape[3:]
     )

@@ -61,6 +61,7 @@ def feel(
     agree(within.shape, (*plain(poses).x.shape, plain(numbers).zones.shape[2]))
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))
     agree(notices.shape, plain(contacts).touch.shape)
+    agree((notices.shape[2] <= plain(poses).x.shape[1],), (True,))
     agree(touch_awake.shape, zone_awake.shape, notices.shape[:2])
     _feel(
         notices,

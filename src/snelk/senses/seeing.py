@@ -60,7 +60,9 @@ def see(
     touched. A ray is cast only for a target that passed the gates before it, unless
     EVERY_GATE is `asked`; angles to who is out of reach are left out if only what is NEEDED is.
     """
-    agree(plain(numbers).notices.shape, plain(sight).distance.shape, (*looks.shape, light.shape[1]))
+    targets = plain(numbers).notices.shape[2]  # the first so many of the characters
+    agree(plain(numbers).notices.shape, plain(sight).distance.shape, (*looks.shape, targets))
+    agree((targets <= light.shape[1],), (True,))
     agree(plain(limits).range.shape, (*looks.shape, plain(numbers).cares.shape[3]))
     agree(light.shape, plain(bodies).blocks.shape, (len(light), plain(poses).x.shape[1]))
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))

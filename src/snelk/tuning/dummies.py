@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple, TypeVar
 
@@ -49,6 +49,9 @@ Stance = Literal["standing", "crouched", "prone", "walking"]
 STANCES: tuple[Stance, ...] = ("standing", "crouched", "prone", "walking")
 
 SLACK = 1e-9
+
+DUMMY = 0
+"""The number of the character that the dummy is."""
 
 
 @dataclass(frozen=True)
@@ -103,39 +106,47 @@ class _Dummies:
         self.job, self.places = job, places
         scenario, setup = job.scenario, job.scenario.setup
         self.level = level = Level.of(scenario.level)
-        self.names, self.agents = list(setup.cast), setup.agents
-        self.j, self.dt = self.names.index(job.target), setup.clock.dt
+        names, self.agents, self.dt = list(setup.cast), setup.agents, setup.clock.dt
+        target = names.index(job.target)
+        # The dummy comes first, and is the only target: nobody else is of interest.
+        self.order = np.array([target, *(n for n in range(len(names)) if n != target)])
+        self.names = [names[n] for n in self.order]
+        place = np.argsort(self.order).astype(np.int32)
         count = len(places)
         one = [setup]
-        numbers = sight_numbers(one)
-        others = np.arange(len(self.names)) != self.j
-        numbers.cares[:, :, others] = False  # nobody else is of interest
-        numbers.notices[:, :, others] = False
+        numbers, only = sight_numbers(one), [target]
+        numbers = numbers._replace(
+            characters=place[numbers.characters],
+            notices=np.ascontiguousarray(numbers.notices[:, :, only]),
+            cares=np.ascontiguousarray(numbers.cares[:, :, only]),
+        )
         contact = contact_numbers(one, [zone.name for zone, _ in scenario.level.zones])
-        contact.touch_cares[:, :, others] = contact.zone_cares[:, :, others] = False
+        contact = contact._replace(
+            characters=place[contact.characters],
+            touch_cares=np.ascontiguousarray(contact.touch_cares[:, :, only]),
+            zone_cares=np.ascontiguousarray(contact.zone_cares[:, :, only]),
+        )
         self.watching = [self.agents.index(name) for name in job.watching]
         self.numbers = _spread(numbers, count, but=("characters",))
         self.limits = _spread(sight_limits(one), count)
         self.awake = {sense: np.repeat(row, count, axis=0) for sense, row in awake_of(one).items()}
         self.awake["sight"] = self.limits.awake
         self.contact = _spread(contact, count, but=("characters",))
-        self.bodies = _spread(bodies_of(one), count)
-        self.lights = _spread(light_numbers(one), count)
+        self.bodies = _spread(_in_order(bodies_of(one), self.order), count)
+        self.lights = _spread(_in_order(light_numbers(one), self.order), count)
         self.meter = _spread(meter_numbers(one), count)
         around = around_of(one, level.zone_light, level.zone_background)
         self.around = _spread(around, count, but=("zone_light", "zone_background"))
         self.turns = Turns([[setup.profile_of(a).look_every for a in self.agents]], self.dt)
         self.metered = self.meter.used[0]
         # Whose surroundings matter: the dummy's, and those of ears while it walks.
-        asked = (
-            [self.j, *map(self.names.index, self.agents)] if job.stance == "walking" else [self.j]
-        )
+        asked = [DUMMY, *map(self.names.index, self.agents)] if job.stance == "walking" else [DUMMY]
         self.whom = np.unique(np.array(asked, np.int32))
-        self._steps = _Footsteps(job, places, self.names) if job.stance == "walking" else None
+        self._steps = _Footsteps(job, places, self.order) if job.stance == "walking" else None
 
     def pass_by(self) -> Iterator[tuple[Truths, Numbers]]:
         """Per tick: (places,) whether any agent sees the dummy, (places, agent) their meters."""
-        job, level, j = self.job, self.level, self.j
+        job, level, j = self.job, self.level, DUMMY
         rounds, count = job.rounds, len(self.places)
         sight, meters = Sight.blank(self.numbers), Meters.blank(self.numbers)
         contacts = Contacts.blank(self.numbers.notices.shape)
@@ -194,13 +205,13 @@ class _Dummies:
     def _poses(self, tick: int) -> Poses:
         """Everybody as they passed, and the dummy at each place."""
         stance = self.job.stance
-        rows = (values[tick] for values in self.job.rounds.poses)
+        rows = (values[tick, self.order] for values in self.job.rounds.poses)
         poses = Poses(*(np.repeat(row[None], len(self.places), axis=0) for row in rows))
-        poses.x[:, self.j], poses.y[:, self.j] = self.places.T
-        poses.z[:, self.j], poses.heading[:, self.j] = 0.0, 0.0
-        poses.posture[:, self.j] = 0 if stance == "walking" else POSTURES.index(stance)
-        poses.gait[:, self.j] = GAITS.index("walking" if stance == "walking" else "still")
-        poses.present[:, self.j] = True
+        poses.x[:, DUMMY], poses.y[:, DUMMY] = self.places.T
+        poses.z[:, DUMMY], poses.heading[:, DUMMY] = 0.0, 0.0
+        poses.posture[:, DUMMY] = 0 if stance == "walking" else POSTURES.index(stance)
+        poses.gait[:, DUMMY] = GAITS.index("walking" if stance == "walking" else "still")
+        poses.present[:, DUMMY] = True
         return poses
 
 
@@ -210,9 +221,11 @@ class _Footsteps:
     They walk as fast as halfway between creeping and running, or as their profile says.
     """
 
-    def __init__(self, job: Job, places: Numbers, names: Sequence[str]) -> None:
+    def __init__(self, job: Job, places: Numbers, order: NDArray[np.intp]) -> None:
         scenario, setup = job.scenario, job.scenario.setup
-        self.rounds, self.j, self.dt = job.rounds, names.index(job.target), setup.clock.dt
+        cast = list(setup.cast)
+        names = [cast[n] for n in order]
+        self.rounds, self.dt = job.rounds, setup.clock.dt
         self.places, level = places, Level.of(scenario.level)
         steps, movement = setup.body_of(job.target).steps, _movement_of(setup, job.target)
         self.speed = 1.4
@@ -229,11 +242,13 @@ class _Footsteps:
         self.reach = factor * (steps.walking if steps is not None else 0.0)
         count = len(places)
         hearing = hearing_numbers([setup])
+        makers = np.append(order, len(order))  # the last is nobody
+        hearing = hearing._replace(cares=np.ascontiguousarray(hearing.cares[:, :, makers]))
         self.hearing = _spread(hearing, count, but=("seeds",))._replace(seeds=hearing.seeds * count)
         self.awake = np.repeat(awake_of([setup])["hearing"], count, axis=0)
         ears = Ears(
-            self.hearing, self.awake, _spread(bodies_of([setup]), count),
-            np.array([list(names).index(agent) for agent in setup.agents], dtype=np.int32),
+            self.hearing, self.awake, _spread(_in_order(bodies_of([setup]), order), count),
+            np.array([names.index(agent) for agent in setup.agents], dtype=np.int32),
             names, level,
         )  # fmt: skip
         self.listening = Listening([setup] * count, ears, job.rounds.times)
@@ -250,7 +265,7 @@ class _Footsteps:
         count = len(self.places)
         noises = _noises(self, np.repeat(made, count), np.tile(np.arange(count), len(made)))
         self.listening.step(tick, NoiseStore.of(noises, tick), poses, background)
-        loudness[...] = self.listening.loudness
+        loudness[...] = self.listening.loudness[:, :, [DUMMY]]
 
 
 def _movement_of(setup: Setup, name: str) -> Any:
@@ -261,13 +276,18 @@ def _movement_of(setup: Setup, name: str) -> Any:
 def _noises(steps: _Footsteps, t: Numbers, place: NDArray[np.intp]) -> Noises:
     none = np.full(len(t), -1, dtype=np.intp)
     x, y = steps.places[place].T if len(t) else np.zeros((2, 0))
-    by = np.full(len(t), steps.j, dtype=np.intp)
+    by = np.full(len(t), DUMMY, dtype=np.intp)
     gait = np.full(len(t), GAITS.index("walking"), dtype=np.intp)
     number = np.arange(len(t), dtype=np.intp)
     return Noises(
         place.astype(np.intp), number, t.astype(np.float64), np.zeros(len(t), dtype=np.intp), gait,
         none, x.copy(), y.copy(), np.zeros(len(t)), steps.reach[place], by, none,
     )  # fmt: skip
+
+
+def _in_order(numbers: N, order: NDArray[np.intp]) -> N:
+    """Numbers of characters, (variant, character, ...), in another order."""
+    return type(numbers)(*(np.ascontiguousarray(values[:, order]) for values in numbers))
 
 
 def _spread(numbers: N, count: int, *, but: tuple[str, ...] = ()) -> N:
