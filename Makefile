@@ -24,7 +24,7 @@ types: $(VENV)/.ready-dev
 	$(BIN)/mypy
 
 tests: $(VENV)/.ready-dev
-	$(BIN)/pytest -n auto --dist loadfile
+	$(BIN)/pytest -n auto --dist loadfile --no-loadscope-reorder
 
 bench: $(VENV)/.ready-dev
 	$(PIP) -e '.[bench]'

@@ -33,10 +33,10 @@ def mind(stage: MindStage, poses: Poses, before: Poses) -> None:
 
 
 def _mind(stage: MindStage, poses: Poses, before: Poses) -> bool:
-    rows, targets = poses.x.shape[0], poses.x.shape[1]
+    rows, characters = poses.x.shape[0], poses.x.shape[1]
     fits: bool = (
         rows == before.x.shape[0] == stage.surroundings.speed.shape[0]
-        and targets == before.x.shape[1] == stage.loudness.shape[2]
+        and characters == before.x.shape[1] == stage.surroundings.speed.shape[1]
         and (rows == 1 or rows == stage.loudness.shape[0])
     )
     if not fits:

@@ -54,7 +54,7 @@ class MindStage(NamedTuple):
         )  # fmt: skip
         cones = sight.failed.shape[:2] + sight.failed.shape[3:]
         agree(plain(self.limits).range.shape, plain(self.limits).half_fov.shape, cones)
-        agree(plain(self.surroundings).speed.shape[1:], notices.shape[2:])
+        agree((notices.shape[2] <= plain(self.surroundings).speed.shape[1],), (True,))
         agree(self.scratch.shape, (len(plain(self.grid).see_through) + 1,))
 
 

@@ -41,10 +41,10 @@ def sense(stage: SenseStage, poses: Poses, before: Poses, looks: NDArray[np.bool
 
 
 def _sense(stage: SenseStage, poses: Poses, before: Poses, looks: NDArray[np.bool_]) -> bool:
-    rows, targets = poses.x.shape[0], poses.x.shape[1]
+    rows, characters = poses.x.shape[0], poses.x.shape[1]
     fits: bool = (
         rows == before.x.shape[0] == stage.surroundings.moved.shape[0]
-        and targets == before.x.shape[1] == stage.light.shape[1]
+        and characters == before.x.shape[1] == stage.light.shape[1]
         and (rows == 1 or rows == stage.light.shape[0])
         and looks.shape[0] == stage.light.shape[0]
         and looks.shape[1] == stage.numbers.notices.shape[1]

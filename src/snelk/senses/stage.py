@@ -20,11 +20,14 @@ Numbers = NDArray[np.float64]
 
 
 class SenseStage(NamedTuple):
-    """The senses of a batch: its numbers, the level, and what the last tick came to."""
+    """The senses of a batch: its numbers, the level, and what the last tick came to.
+
+    Targets are the first of all characters: in a run all of them, for coverage the dummy alone.
+    """
 
     dt: float  # s
     asked: int  # what sight is asked for: see `see`
-    everybody: NDArray[np.int32]  # (character,) their numbers
+    everybody: NDArray[np.int32]  # those whose surroundings and light are asked for, by number
     bodies: Bodies
     zones: Zones
     around: Around
@@ -47,11 +50,11 @@ class SenseStage(NamedTuple):
         numbers, around = plain(self.numbers), plain(self.around)
         surroundings = plain(self.surroundings)
         variants, agents, targets = numbers.notices.shape
-        agree(self.everybody.shape, (targets,))
-        inside = (self.everybody >= 0) & (self.everybody < targets)
-        agree((bool(inside.all()),), (True,))
+        characters = self.light.shape[1]
+        inside = (self.everybody >= 0) & (self.everybody < characters)
+        agree((bool(inside.all()), targets <= characters), (True, True))
         agree(
-            (variants, targets), self.light.shape, surroundings.light.shape,
+            (variants, characters), self.light.shape, surroundings.light.shape,
             plain(self.lights).lamp.shape, plain(self.bodies).blocks.shape,
         )  # fmt: skip
         agree(around.light.shape, (variants,))

@@ -14,19 +14,41 @@ from snelk.config.scenario import Scenario
 from snelk.config.words import GAITS, POSTURES
 from snelk.engine.listening import Listening
 from snelk.engine.turns import Turns
+from snelk.level.columns import GridColumns, ZoneColumns, laid_out, plain
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
-from snelk.mind.filling import fill
+from snelk.mind.columns import (
+    BeliefColumns,
+    MemoryNumberColumns,
+    MeterColumns,
+    MeterNumberColumns,
+    MindStageColumns,
+    NewsColumns,
+)
+from snelk.mind.memory import Beliefs, News, memory_numbers
 from snelk.mind.meter import REACHED, Meters, meter_numbers
+from snelk.mind.minding import mind
+from snelk.mind.stage import MindStage
 from snelk.senses.awake import awake_of
 from snelk.senses.bodies import Poses, bodies_of
+from snelk.senses.columns import (
+    AroundColumns,
+    BodyColumns,
+    ContactColumns,
+    ContactNumberColumns,
+    LightColumns,
+    PoseColumns,
+    SenseStageColumns,
+    SightColumns,
+    SightLimitColumns,
+    SightNumberColumns,
+    SurroundingColumns,
+)
 from snelk.senses.contact import SENSED, Contacts, contact_numbers
 from snelk.senses.ears import Ears
-from snelk.senses.feeling import feel
 from snelk.senses.hearing import Noises, hearing_numbers
 from snelk.senses.light import light_numbers
-from snelk.senses.seeing import see
-from snelk.senses.shining import shine
+from snelk.senses.sensing import sense as sense_all
 from snelk.senses.sight import (
     IN_VIEW,
     LIMITS,
@@ -36,8 +58,8 @@ from snelk.senses.sight import (
     sight_limits,
     sight_numbers,
 )
+from snelk.senses.stage import SenseStage
 from snelk.senses.stores import NoiseStore
-from snelk.senses.surrounding import surround
 from snelk.senses.surroundings import Surroundings, around_of
 
 Numbers = NDArray[np.float64]
@@ -146,73 +168,102 @@ class _Dummies:
 
     def pass_by(self) -> Iterator[tuple[Truths, Numbers]]:
         """Per tick: (places,) whether any agent sees the dummy, (places, agent) their meters."""
-        job, level, j = self.job, self.level, DUMMY
-        rounds, count = job.rounds, len(self.places)
-        sight, meters = Sight.blank(self.numbers), Meters.blank(self.numbers)
-        contacts = Contacts.blank(self.numbers.notices.shape)
-        light = np.full((count, len(self.names)), np.nan)
-        loudness = np.zeros(self.numbers.notices.shape)
-        scratch = scratch_for(level.grid)
-        surroundings = Surroundings.blank(self._poses(0), self.around)
-        speed = self._steps.speed if self._steps is not None else 0.0
-        limits = limits_in_states([self.job.scenario.setup])[:, 0]  # (limit, agent, state, cone)
+        job, rounds, steps = self.job, self.job.rounds, self._steps
+        rooms = [self._room() for _ in range(2)]
+        senses, minds = self._stages(rooms[0][0])
+        surroundings, sight = plain(plain(senses).surroundings), plain(plain(senses).sight)
+        contacts, meters = plain(plain(senses).contacts), plain(plain(minds).meters)
+        limits = limits_in_states([job.scenario.setup])[:, 0]  # (limit, agent, state, cone)
         agent = np.arange(limits.shape[1])
         first = round((rounds.times[0] - job.scenario.setup.clock.start) / self.dt)
-        poses = self._poses(0)
+        others = [values[:, self.order[1:]] for values in rounds.poses]
         for tick in range(len(rounds.times)):
-            before, poses = poses, self._poses(tick)
-            for sense, values in self.awake.items():
-                if tick == 0 or (rounds.awake[sense][tick] != rounds.awake[sense][tick - 1]).any():
-                    values[...] = rounds.awake[sense][tick]
+            (poses, laid), (_, before) = rooms
+            rooms.reverse()
+            columns: Any = poses
+            for values, rows in zip(columns, others, strict=True):
+                values[:, 1:] = rows[tick]
+            for which, awake in self.awake.items():
+                if tick == 0 or (rounds.awake[which][tick] != rounds.awake[which][tick - 1]).any():
+                    awake[...] = rounds.awake[which][tick]
             if tick == 0 or (rounds.states[tick] != rounds.states[tick - 1]).any():
-                for name, values in zip(LIMITS, limits, strict=True):
-                    getattr(self.limits, name)[...] = values[agent, rounds.states[tick]]
-            surround(poses, before, self.dt, level.zones, self.around, self.whom, surroundings)
-            surroundings.speed[:, j] = speed if tick else 0.0
-            feel(
-                self.numbers.notices, poses, self.bodies, surroundings.zones, self.contact,
-                self.awake["touch"], self.awake["zone"], level.solid_grid, scratch, contacts,
-            )  # fmt: skip
-            shine(
-                poses,
-                self.bodies,
-                self.lights,
-                surroundings.light,
-                self.whom,
-                level.grid,
-                scratch,
-                light,
-            )
+                for name, in_states in zip(LIMITS, limits, strict=True):
+                    getattr(self.limits, name)[...] = in_states[agent, rounds.states[tick]]
             looks = self.turns.at(first + tick) | (tick == 0)
             looks = np.ascontiguousarray(np.broadcast_to(looks, self.numbers.notices.shape[:2]))
-            see(
-                poses, self.bodies, light, self.numbers, self.limits, level.grid, scratch, looks,
-                NEEDED, sight,
-            )  # fmt: skip
-            if self._steps is not None:
-                self._steps.hear(tick, poses, surroundings.background, loudness)
-            fill(
-                self.numbers.notices, poses.posture, surroundings.speed, self.numbers.cones,
-                self.limits.range, self.limits.half_fov, sight, contacts.touch, contacts.zone,
-                loudness, self.meter, self.dt, meters,
-            )  # fmt: skip
+            sense_all(senses, laid, before if tick else laid, looks)
+            surroundings.speed[:, DUMMY] = steps.speed if tick and steps is not None else 0.0
+            if steps is not None:
+                loudness = plain(minds).loudness
+                steps.hear(tick, laid, surroundings.background, loudness)
+            mind(minds, laid, before if tick else laid)
             a = self.watching
-            seen = (sight.failed[:, :, j] == IN_VIEW).any(axis=2)[:, a]
-            felt = (contacts.touch[:, a, j] == SENSED) | (contacts.zone[:, a, j] == SENSED)
-            value = np.where(self.metered[a], meters.value[:, a, j], (seen | felt) * 1.0)
+            seen = (sight.failed[:, :, 0] == IN_VIEW).any(axis=2)[:, a]
+            felt = (contacts.touch[:, a, 0] == SENSED) | (contacts.zone[:, a, 0] == SENSED)
+            value = np.where(self.metered[a], meters.value[:, a, 0], (seen | felt) * 1.0)
             yield seen.any(axis=1), value
 
-    def _poses(self, tick: int) -> Poses:
-        """Everybody as they passed, and the dummy at each place."""
-        stance = self.job.stance
-        rows = (values[tick, self.order] for values in self.job.rounds.poses)
-        poses = Poses(*(np.repeat(row[None], len(self.places), axis=0) for row in rows))
+    def _room(self) -> tuple[Poses, Poses]:
+        """Room for everybody's poses, with the dummy at each place; and as loops read it."""
+        shape, stance = (len(self.places), len(self.names)), self.job.stance
+        x, y, z, heading = np.zeros((4, *shape))
+        posture, gait = np.zeros((2, *shape), dtype=np.int8)
+        poses = Poses(x, y, z, heading, posture, gait, np.ones(shape, dtype=np.bool_))
         poses.x[:, DUMMY], poses.y[:, DUMMY] = self.places.T
-        poses.z[:, DUMMY], poses.heading[:, DUMMY] = 0.0, 0.0
         poses.posture[:, DUMMY] = 0 if stance == "walking" else POSTURES.index(stance)
         poses.gait[:, DUMMY] = GAITS.index("walking" if stance == "walking" else "still")
-        poses.present[:, DUMMY] = True
-        return poses
+        return poses, laid_out(PoseColumns, poses)
+
+    def _stages(self, poses: Poses) -> tuple[SenseStage, MindStage]:
+        """The senses and meters of all, as in a run."""
+        level, pairs = self.level, self.numbers.notices.shape
+        surroundings = Surroundings.blank(poses, self.around)
+        numbers = laid_out(SightNumberColumns, self.numbers)
+        limits = laid_out(SightLimitColumns, self.limits)
+        around = laid_out(SurroundingColumns, surroundings)
+        sight = laid_out(SightColumns, Sight.blank(self.numbers))
+        contacts = laid_out(ContactColumns, Contacts.blank(pairs))
+        senses = SenseStage(
+            dt=self.dt,
+            asked=NEEDED,
+            everybody=self.whom,
+            bodies=laid_out(BodyColumns, self.bodies),
+            zones=laid_out(ZoneColumns, level.zones),
+            around=laid_out(AroundColumns, self.around),
+            surroundings=around,
+            lights=laid_out(LightColumns, self.lights),
+            light=np.full(poses.x.shape, np.nan),
+            numbers=numbers,
+            limits=limits,
+            grid=laid_out(GridColumns, level.grid),
+            solid_grid=laid_out(GridColumns, level.solid_grid),
+            scratch=scratch_for(level.grid),
+            sight=sight,
+            contact_numbers=laid_out(ContactNumberColumns, self.contact),
+            touch_awake=self.awake["touch"],
+            zone_awake=self.awake["zone"],
+            contacts=contacts,
+        )
+        memory = memory_numbers([self.job.scenario.setup])
+        minds = MindStage(
+            dt=self.dt,
+            remembers=False,
+            numbers=numbers,
+            limits=limits,
+            surroundings=around,
+            sight=sight,
+            contacts=contacts,
+            loudness=np.zeros(pairs),
+            meter_numbers=laid_out(MeterNumberColumns, self.meter),
+            meters=laid_out(MeterColumns, Meters.blank(self.numbers)),
+            memory_numbers=laid_out(MemoryNumberColumns, _spread(memory, len(self.places))),
+            heard=laid_out(NewsColumns, News.blank(pairs)),
+            told=laid_out(NewsColumns, News.blank(pairs)),
+            grid=laid_out(GridColumns, level.plan_grid),
+            scratch=scratch_for(level.plan_grid),
+            beliefs=laid_out(BeliefColumns, Beliefs.blank(pairs)),
+        )
+        return laid_out(SenseStageColumns, senses), laid_out(MindStageColumns, minds)
 
 
 class _Footsteps:
