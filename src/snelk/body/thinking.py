@@ -265,6 +265,7 @@ class Thinking:
         """The ground of a variant is another from now on."""
         self._walkers = {key: each for key, each in self._walkers.items() if key[0] != v}
         self.doing.ground[v] = -1
+        self._stages.clear()
 
 
 ORDERS = {"loop": LOOP, "back_and_forth": BACK_AND_FORTH, "once": ONCE}
