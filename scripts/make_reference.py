@@ -273,11 +273,11 @@ def _kind(field: dict[str, Any], schema: dict[str, Any]) -> str:
         if "exclusiveMaximum" in field:
             most = f"below {field['exclusiveMaximum']:,.20g}"
         whole = "a whole number" if kind == "integer" else "a number"
-        span = " to ".join(each for each in (least, most) if each)
+        limits = " to ".join(each for each in (least, most) if each)
         return (
-            f"{span}{unit}"
-            if span and kind == "number"
-            else f"{whole}{', ' + span if span else ''}{unit}"
+            f"{limits}{unit}"
+            if limits and kind == "number"
+            else f"{whole}{', ' + limits if limits else ''}{unit}"
         )
     if kind == "array":
         if "prefixItems" in field:

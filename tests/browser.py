@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import shutil
 import tempfile
@@ -48,6 +49,7 @@ def start_browser(width: int = 1280, height: int = 800) -> Any:
     options.binary_location = shutil.which("chromium") or ""
     for flag in (*FLAGS, f"--user-data-dir={tempfile.mkdtemp()}"):
         options.add_argument(flag)
+    options.page_load_strategy = "none"  # the driver at times misses that a page has loaded
     options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
     driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
     size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
@@ -57,10 +59,17 @@ def start_browser(width: int = 1280, height: int = 800) -> Any:
 
 def opened(driver: Any, page: Path, moment: str = "") -> None:
     """Open a page from disk and wait until it has drawn itself."""
-    driver.get("about:blank")
-    driver.get(page.as_uri() + moment)
-    for _ in range(300):
-        if driver.execute_script("return document.body && document.body.dataset.ready"):
-            return
-        time.sleep(0.1)
-    raise AssertionError("the page was not ready within 30 s")
+    from selenium.common.exceptions import JavascriptException
+
+    for url, ready in (
+        ("about:blank", "return location.href === 'about:blank'"),
+        (page.as_uri() + moment, "return document.body && document.body.dataset.ready"),
+    ):
+        driver.get(url)
+        until = time.monotonic() + 60
+        while True:
+            with contextlib.suppress(JavascriptException):  # one page is just going for the other
+                if driver.execute_script(ready):
+                    break
+            assert time.monotonic() < until, f"{url} was not ready within 60 s"
+            time.sleep(0.05)

@@ -14,7 +14,7 @@ import shapely
 
 import snelk
 from snelk.config.writing import rewritten, write_back
-from snelk.tuning.check import KINDS
+from snelk.tuning.check import CHECKS
 
 CONE = "profiles.watcher.cones.front"
 METER = "profiles.watcher.meter"
@@ -410,7 +410,7 @@ def test_keys_of_before_are_read_told_and_written_to(tmp_path: Path) -> None:
 def test_every_kind_is_tested_and_documented() -> None:
     text = Path(__file__).read_text(encoding="utf-8")
     documents = (Path(__file__).parents[1] / "docs" / "files.md").read_text(encoding="utf-8")
-    for kind in KINDS:
+    for kind in CHECKS:
         assert re.search(f'["\\s]{kind}[",]', text), kind
         assert f"| `{kind}` |" in documents
 

@@ -425,9 +425,9 @@ def test_an_expectation_tick_by_tick(seed: int) -> None:
     so_far = Followed.blank(since.copy())
     t = np.round(np.arange(ticks) * 0.1, 9)
     for n in range(ticks):
-        in_span = bool(low - 1e-9 <= t[n] <= high + 1e-9)
+        inside = bool(low - 1e-9 <= t[n] <= high + 1e-9)
         stage = FollowStage(holds[n], gap[n], value[n], laid_out(FollowedColumns, so_far))
-        follow_tick(stage, n < ends, float(t[n]), in_span, within)
+        follow_tick(stage, n < ends, float(t[n]), inside, within)
     for v in range(V):
         alive = np.arange(ticks) < ends[v]
         begun = since[v] <= t[:, None] + 1e-9
@@ -536,7 +536,7 @@ def test_streams_in_loops_give_the_numbers_of_numpy(seed: int) -> None:
             streams.begin(1, 2, key)
             assert draw_whole(streams, 1, 2, count) == stream_of(key).integers(count)
     for v, a in ((2, 0), (0, 3), (-1, 0)):
-        with pytest.raises(ValueError, match="do not fit"):
+        with pytest.raises(ValueError, match="do not agree"):
             draw(streams, v, a)
 
 
@@ -561,7 +561,7 @@ def test_noises_come_in_order_and_each_is_judged_once_by_each_that_listens(seed:
         np.testing.assert_array_equal(getattr(found, name), getattr(some, name)[order])
     for v in range(V):
         count = int((some.variant == v).sum())
-        assert found.number[found.variant == v].tolist() == list(range(first[v], first[v] + count))
+        assert found.noise[found.variant == v].tolist() == list(range(first[v], first[v] + count))
         assert numbered[v] == first[v] + count
 
     ordered.made_at[:size] = np.sort(chance.integers(3, 7, size))
@@ -597,7 +597,7 @@ def test_noises_come_in_order_and_each_is_judged_once_by_each_that_listens(seed:
     ]
     pairs = heard.heard()
     assert [*zip(pairs.row.tolist(), pairs.agent.tolist(), strict=True)] == listens
-    np.testing.assert_array_equal(pairs.number, found.number[pairs.row])
+    np.testing.assert_array_equal(pairs.noise, found.noise[pairs.row])
     assert np.isnan(pairs.limit).all()
     assert (pairs.strength == 0.0).all()
 

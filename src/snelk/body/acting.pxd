@@ -4,7 +4,7 @@ from snelk.body.columns cimport (
     BodyStageColumns, DoingColumns, FlightStageColumns, MovingColumns, RoamStageColumns,
     RoundStageColumns, TimingColumns,
 )
-from snelk.body.fitting cimport fits
+from snelk.body.agreeing cimport agrees
 from snelk.body.moving cimport _come_to_end, _stand, _take_way_to, _turns_back, _want
 from snelk.body.fleeing cimport evade, flee
 from snelk.body.patrolling cimport patrol
@@ -16,7 +16,7 @@ from snelk.senses.columns cimport PoseColumns
 
 cdef double NEVER, NAN, KEEP_UP, FARTHER, AND_MORE, LEFT_TO_PYTHON
 cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE, OTHERS, NEWLY_DONE, NEWLY_FAILED
-cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, UNFIT, WHOSE_GROUND
+cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, DISAGREE, WHOSE_GROUND
 
 @cython.locals(
     others=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, kind=Py_ssize_t, again=double, there=bint, was_done=bint,
@@ -64,7 +64,7 @@ cdef Py_ssize_t _who_wants(BodyStageColumns stage, FlightStageColumns flights) n
 
 @cython.locals(left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, doing=DoingColumns)
 cdef Py_ssize_t _set_out(
-    Py_ssize_t number, GroundStageColumns walk, BodyStageColumns stage, MovingColumns moving,
+    Py_ssize_t index, GroundStageColumns walk, BodyStageColumns stage, MovingColumns moving,
 ) noexcept
 
 @cython.locals(there=bint)
@@ -75,7 +75,7 @@ cdef Py_ssize_t _set_out_for(
 
 @cython.locals(
     way="double[:, ::1]", part=Py_ssize_t, count=Py_ssize_t, x=double, y=double, to_x=double, to_y=double,
-    from_x=double, from_y=double, end_x=double, end_y=double, fits=bint,
+    from_x=double, from_y=double, end_x=double, end_y=double, known=bint,
 )
 cdef bint _set_out_one(
     GroundStageColumns walk, double dt, Py_ssize_t v, Py_ssize_t a, MovingColumns moving,

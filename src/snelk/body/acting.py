@@ -11,6 +11,7 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import hypot, isnan
 from numpy.typing import NDArray
 
+from snelk.body.agreeing import agreed
 from snelk.body.columns import (
     BodyStageColumns,
     FlightStageColumns,
@@ -36,12 +37,11 @@ from snelk.body.doing import (
     ROAM,
     Doing,
 )
-from snelk.body.fitting import fitting
 from snelk.body.flights import FlightStage
 from snelk.body.paces import AT_FOCUS, Moving
 from snelk.body.roams import RoamStage
 from snelk.body.rounds import RoundStage
-from snelk.body.stage import UNFIT, WHOSE_GROUND, BodyStage
+from snelk.body.stage import DISAGREE, WHOSE_GROUND, BodyStage
 from snelk.body.standing import Timing
 from snelk.level.columns import GroundStageColumns, door, laid_out
 from snelk.level.ground import NO_WAY, NOT_KNOWN, GroundStage
@@ -51,7 +51,7 @@ from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
 
 if not compiled:  # else it is the loop's own, by the .pxd
-    from snelk.body.fitting import fits
+    from snelk.body.agreeing import agrees
     from snelk.body.fleeing import evade, flee
     from snelk.body.moving import _come_to_end, _stand, _take_way_to, _turns_back, _want
     from snelk.body.patrolling import patrol
@@ -90,7 +90,7 @@ def act(
         time: The time of the tick, s.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     found = _act_on(
         laid_out(BodyStageColumns, stage), laid_out(RoamStageColumns, roams),
@@ -98,34 +98,34 @@ def act(
         laid_out(PoseColumns, poses),
         laid_out(MovingColumns, moving), time,
     )  # fmt: skip
-    return fitting(found)
+    return agreed(found)
 
 
 @door
-def set_out(number: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> int:
+def set_out(index: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> int:
     """Take the ways that are wanted on one ground; return for how many that is left to do.
 
     Left is who turns in arcs or has to turn back, who stands where it cannot, and whose way is
     not known on this ground or has more corners than there is room for.
 
     Args:
-        number: Of the ground.
+        index: Of the ground.
         walk: That ground.
         stage: What they do; `wants` is taken back where it is done.
         moving: Their bodies; their ways are overwritten.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     laid, on = laid_out(MovingColumns, moving), laid_out(GroundStageColumns, walk)
-    return fitting(_set_out(number, on, laid_out(BodyStageColumns, stage), laid))
+    return agreed(_set_out(index, on, laid_out(BodyStageColumns, stage), laid))
 
 
 @door
 def set_out_one(v: int, a: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> bool:
     """The same for one agent, on the ground that it walks on; tell whether it is done."""
     laid, on = laid_out(MovingColumns, moving), laid_out(GroundStageColumns, walk)
-    return bool(fitting(_set_out_for(v, a, on, laid_out(BodyStageColumns, stage), laid)))
+    return bool(agreed(_set_out_for(v, a, on, laid_out(BodyStageColumns, stage), laid)))
 
 
 @door
@@ -292,7 +292,7 @@ def _act_on(
     time: float,
 ) -> int:
     same: bool = (
-        fits(stage, moving)
+        agrees(stage, moving)
         and roams.area.shape[0] == stage.stuck.shape[0]
         and roams.area.shape[1] == stage.stuck.shape[1]
         and roams.way.shape[0] >= moving.points.shape[2]
@@ -304,7 +304,7 @@ def _act_on(
         and (poses.x.shape[0] == 1 or poses.x.shape[0] == stage.stuck.shape[0])
     )
     if not same:
-        return UNFIT
+        return DISAGREE
     return _act(
         moving, roams, rounds, flights, poses, stage.attended, stage.drawn,
         stage.standing.state, time, stage.dt, stage.timing, stage.doing,
@@ -314,7 +314,7 @@ def _act_on(
 def _who_wants(stage: BodyStage, flights: FlightStage) -> int:
     found, unknown = 0, False
     if flights.asks.shape[0] != stage.stuck.shape[0]:
-        return UNFIT
+        return DISAGREE
     for v in range(stage.doing.wants.shape[0]):
         for a in range(stage.doing.wants.shape[1]):
             if stage.doing.wants[v, a] or flights.asks[v, a] != 0:
@@ -323,22 +323,22 @@ def _who_wants(stage: BodyStage, flights: FlightStage) -> int:
     return WHOSE_GROUND if unknown else found
 
 
-def _set_out(number: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> int:
-    if not fits(stage, moving):
-        return UNFIT
+def _set_out(index: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> int:
+    if not agrees(stage, moving):
+        return DISAGREE
     left = 0
     doing = stage.doing
     for v in range(moving.x.shape[0]):
         for a in range(moving.x.shape[1]):
-            if doing.wants[v, a] and doing.ground[v, a] == number:
+            if doing.wants[v, a] and doing.ground[v, a] == index:
                 left += not _set_out_one(walk, stage.dt, v, a, moving, doing)
     return left
 
 
 def _set_out_for(v: int, a: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> int:
     there = 0 <= v < stage.stuck.shape[0] and 0 <= a < stage.stuck.shape[1]
-    if not (there and fits(stage, moving)):
-        return UNFIT
+    if not (there and agrees(stage, moving)):
+        return DISAGREE
     return int(_set_out_one(walk, stage.dt, v, a, moving, stage.doing))
 
 
@@ -363,8 +363,8 @@ def _set_out_one(
     if count == NO_WAY:
         _cannot_go(moving, v, a)
         return True
-    fits = 0 < count <= moving.points.shape[2]
-    if not fits or _turns_back(moving, dt, v, a, way[0, 0], way[0, 1]):
+    known = 0 < count <= moving.points.shape[2]
+    if not known or _turns_back(moving, dt, v, a, way[0, 0], way[0, 1]):
         doing.wants[v, a] = True
         return False
     _take_way_to(moving, dt, v, a, way, count, to_x, to_y, doing.stop[v, a], -1)

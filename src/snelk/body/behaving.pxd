@@ -2,7 +2,7 @@ cimport cython
 
 from snelk.body.asking cimport _ask
 from snelk.body.columns cimport BodyStageColumns, MovingColumns
-from snelk.body.fitting cimport fits
+from snelk.body.agreeing cimport agrees
 from snelk.body.moving cimport _follow, _move, _nearness
 from snelk.body.timing cimport _who_catches, _who_glances, _who_thinks
 from snelk.mind.attending cimport _attend
@@ -10,7 +10,7 @@ from snelk.mind.columns cimport SignalColumns
 from snelk.senses.columns cimport PoseColumns
 
 cdef double SLACK, STUCK_AFTER
-cdef Py_ssize_t NOT_YET, UNFIT
+cdef Py_ssize_t NOT_YET, DISAGREE
 
 @cython.locals(
     variants=Py_ssize_t, agents=Py_ssize_t, targets=Py_ssize_t, rows=Py_ssize_t, same=bint,

@@ -9,17 +9,17 @@ import numpy as np
 from cython import compiled
 from numpy.typing import NDArray
 
+from snelk.body.agreeing import agreed
 from snelk.body.columns import BodyStageColumns, MovingColumns
-from snelk.body.fitting import fitting
 from snelk.body.paces import STUCK_AFTER, Moving
-from snelk.body.stage import NOT_YET, UNFIT, BodyStage
+from snelk.body.stage import DISAGREE, NOT_YET, BodyStage
 from snelk.level.columns import door, laid_out
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
 
 if not compiled:  # else they are the loops' own, by the .pxd
+    from snelk.body.agreeing import agrees
     from snelk.body.asking import _ask
-    from snelk.body.fitting import fits
     from snelk.body.moving import _follow, _move, _nearness
     from snelk.body.timing import _who_catches, _who_glances, _who_thinks
     from snelk.mind.attending import _attend
@@ -44,17 +44,17 @@ def perceive(
         poses: Everybody's poses.
         moving: Everybody's body.
         ignored: (variant, agent, target) who is not worth a focus.
-        tick: The number of the tick.
+        tick: The index of the tick.
         counts: Whether what they moved counts as walked: not at the first tick.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     if not _perceive(
         laid_out(BodyStageColumns, stage), laid_out(PoseColumns, poses),
         laid_out(MovingColumns, moving), ignored, tick, counts,
     ):  # fmt: skip
-        raise ValueError("poses or bodies that do not fit the minds")
+        raise ValueError("poses or bodies that do not agree with the minds")
 
 
 @door
@@ -67,7 +67,7 @@ def come_to(
         stage: Overwritten.
         poses: Everybody's poses.
         moving: Everybody's body.
-        tick: The number of the tick.
+        tick: The index of the tick.
         time: Its time, s.
         waits: Whether something is to be done before they think, in any case.
 
@@ -76,17 +76,17 @@ def come_to(
         `think_on`, after what comes of catching.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     laid, there = laid_out(MovingColumns, moving), laid_out(PoseColumns, poses)
-    return fitting(_come_to(laid_out(BodyStageColumns, stage), there, laid, tick, time, waits))
+    return agreed(_come_to(laid_out(BodyStageColumns, stage), there, laid, tick, time, waits))
 
 
 @door
 def think_on(stage: BodyStage, moving: Moving, tick: int, time: float) -> int:
     """Whose turn it is to think; see `come_to`."""
     laid = laid_out(MovingColumns, moving)
-    return fitting(_think_on(laid_out(BodyStageColumns, stage), laid, tick, time))
+    return agreed(_think_on(laid_out(BodyStageColumns, stage), laid, tick, time))
 
 
 @door
@@ -96,7 +96,7 @@ def go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
     Args:
         stage: Overwritten.
         moving: Everybody's body; overwritten.
-        tick: The number of the tick.
+        tick: The index of the tick.
         waits: Whether something is to be done before they move, in any case.
 
     Returns:
@@ -104,16 +104,16 @@ def go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
         the glances of those have been drawn who begin one.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     found = _go_on(laid_out(BodyStageColumns, stage), laid_out(MovingColumns, moving), tick, waits)
-    return fitting(found)
+    return agreed(found)
 
 
 @door
 def move_on(stage: BodyStage, moving: Moving) -> int:
     """Move everybody, and return how many are stuck now that were not; see `go_on`."""
-    return fitting(_move_on(laid_out(BodyStageColumns, stage), laid_out(MovingColumns, moving)))
+    return agreed(_move_on(laid_out(BodyStageColumns, stage), laid_out(MovingColumns, moving)))
 
 
 def _perceive(
@@ -127,7 +127,7 @@ def _perceive(
     variants, agents, targets = ignored.shape[0], ignored.shape[1], ignored.shape[2]
     rows = poses.x.shape[0]
     same: bool = (
-        fits(stage, moving)
+        agrees(stage, moving)
         and variants == stage.stuck.shape[0]
         and agents == stage.stuck.shape[1]
         and targets == stage.loudness.shape[2] == poses.x.shape[1]
@@ -171,7 +171,7 @@ def _come_to(
             poses.x.shape[1] == stage.loudness.shape[2]
         )
         if not same:
-            return UNFIT
+            return DISAGREE
         found = _who_catches(
             poses, stage.bodies, stage.attended, stage.focus_numbers, stage.ladders,
             stage.timing, stage.reach, stage.caught,
@@ -181,14 +181,14 @@ def _come_to(
 
 
 def _think_on(stage: BodyStage, moving: Moving, tick: int, time: float) -> int:
-    if not fits(stage, moving):
-        return UNFIT
+    if not agrees(stage, moving):
+        return DISAGREE
     return _who_thinks(moving, stage.ladders, tick, time, stage.timing)
 
 
 def _go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
-    if not fits(stage, moving):
-        return UNFIT
+    if not agrees(stage, moving):
+        return DISAGREE
     found = _who_glances(
         moving, stage.ladders, stage.ladders.since, stage.signals, stage.sees_me, tick, stage.dt,
         stage.timing,
@@ -197,8 +197,8 @@ def _go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
 
 
 def _move_on(stage: BodyStage, moving: Moving) -> int:
-    if not fits(stage, moving):
-        return UNFIT
+    if not agrees(stage, moving):
+        return DISAGREE
     found = 0
     _move(moving, stage.timing.state_for, stage.dt)
     for v in range(stage.stuck.shape[0]):

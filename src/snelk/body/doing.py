@@ -11,7 +11,7 @@ Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 OTHERS, STAND, FACE, SLEEP, APPROACH, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE = range(12)
-"""Activities by number. That of OTHERS is an object in Python, see `snelk.body.activities`."""
+"""Activities by index. That of OTHERS is an object in Python, see `snelk.body.activities`."""
 
 CODES = {
     "stand": STAND,
@@ -60,7 +60,7 @@ class Doing(NamedTuple):
     routine: Numbers  # the same of where it left its routine
     stops: Numbers  # (variant, agent, state): `stop` of approaching as it is written, m
     spots: Numbers  # (variant, agent, state, 2): the spot it goes to, m; NaN for last known
-    ground: NDArray[np.int32]  # number of the ground that it walks on; -1 if not asked yet
+    ground: NDArray[np.int32]  # index of the ground that it walks on; -1 if not asked yet
     part: NDArray[np.int32]  # the part of that; -1 for none
 
     @classmethod

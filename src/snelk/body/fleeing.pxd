@@ -3,7 +3,7 @@ cimport cython
 from snelk.body.columns cimport (
     BodyStageColumns, DoingColumns, FlightStageColumns, MovingColumns,
 )
-from snelk.body.fitting cimport fits
+from snelk.body.agreeing cimport agrees
 from snelk.body.moving cimport _come_to_end, _stand, _want
 from snelk.body.streams cimport whole_of
 from snelk.level.casting cimport _passes
@@ -13,7 +13,7 @@ from snelk.mind.columns cimport AttendedColumns, DrawnColumns
 from snelk.senses.columns cimport PoseColumns
 
 cdef double INF, NAN, PI, AGAIN, SIDEWAYS, KEEP_UP, NEVER
-cdef Py_ssize_t A_SPOT, A_DIRECTION, AT_PLACE, PLACE, NEWLY_FAILED, UNFIT
+cdef Py_ssize_t A_SPOT, A_DIRECTION, AT_PLACE, PLACE, NEWLY_FAILED, DISAGREE
 
 @cython.locals(
     x=double, y=double, here_x=double, here_y=double, to_x=double, to_y=double, chosen=Py_ssize_t,
@@ -46,7 +46,7 @@ cdef bint _could_be_seen(
 
 @cython.locals(left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, asks=Py_ssize_t)
 cdef Py_ssize_t _choose_where(
-    Py_ssize_t number, GroundStageColumns walk, FlightStageColumns flights,
+    Py_ssize_t index, GroundStageColumns walk, FlightStageColumns flights,
     BodyStageColumns stage, PoseColumns poses, MovingColumns moving,
 ) noexcept
 
@@ -57,7 +57,7 @@ cdef Py_ssize_t _choose_by_lengths(
 ) noexcept
 
 @cython.locals(same=bint)
-cdef bint _fit(
+cdef bint _agrees(
     FlightStageColumns flights, BodyStageColumns stage, PoseColumns poses, MovingColumns moving,
 ) noexcept nogil
 

@@ -9,12 +9,12 @@ import numpy as np
 from cython import compiled
 from cython.cimports.libc.math import cos, hypot, isnan, sin
 
+from snelk.body.agreeing import agreed
 from snelk.body.columns import BodyStageColumns, FlightStageColumns, MovingColumns
 from snelk.body.doing import KEEP_UP, NEVER, NEWLY_FAILED, Doing
-from snelk.body.fitting import fitting
 from snelk.body.flights import A_DIRECTION, A_SPOT, FlightStage
 from snelk.body.paces import AT_PLACE, Moving
-from snelk.body.stage import UNFIT, BodyStage
+from snelk.body.stage import DISAGREE, BodyStage
 from snelk.level.columns import GroundStageColumns, door, laid_out
 from snelk.level.ground import GroundStage
 from snelk.mind.drawn import Drawn
@@ -23,7 +23,7 @@ from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
 
 if not compiled:  # else they are the loops' own, by the .pxd
-    from snelk.body.fitting import fits
+    from snelk.body.agreeing import agrees
     from snelk.body.moving import _come_to_end, _stand, _want
     from snelk.body.streams import whole_of
     from snelk.level.casting import _passes
@@ -43,7 +43,7 @@ SIDEWAYS = 1e-6
 
 @door
 def choose_where(
-    number: int,
+    index: int,
     walk: GroundStage,
     flights: FlightStage,
     stage: BodyStage,
@@ -55,7 +55,7 @@ def choose_where(
     Left is who flees where the ways between the corners of the ground are not known.
 
     Args:
-        number: Of the ground.
+        index: Of the ground.
         walk: That ground.
         flights: Who asks; overwritten.
         stage: What they do; overwritten.
@@ -63,14 +63,14 @@ def choose_where(
         moving: Their bodies; overwritten.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     found = _choose_where(
-        number, laid_out(GroundStageColumns, walk), laid_out(FlightStageColumns, flights),
+        index, laid_out(GroundStageColumns, walk), laid_out(FlightStageColumns, flights),
         laid_out(BodyStageColumns, stage), laid_out(PoseColumns, poses),
         laid_out(MovingColumns, moving),
     )  # fmt: skip
-    return fitting(found)
+    return agreed(found)
 
 
 @door
@@ -82,7 +82,7 @@ def choose_by_lengths(
         v, a, laid_out(FlightStageColumns, flights), laid_out(BodyStageColumns, stage),
         laid_out(PoseColumns, poses), laid_out(MovingColumns, moving),
     )  # fmt: skip
-    fitting(found)
+    agreed(found)
 
 
 def flee(
@@ -171,20 +171,20 @@ def _could_be_seen(
 
 
 def _choose_where(
-    number: int,
+    index: int,
     walk: GroundStage,
     flights: FlightStage,
     stage: BodyStage,
     poses: Poses,
     moving: Moving,
 ) -> int:
-    if not _fit(flights, stage, poses, moving):
-        return UNFIT
+    if not _agrees(flights, stage, poses, moving):
+        return DISAGREE
     left = 0
     for v in range(flights.asks.shape[0]):
         for a in range(flights.asks.shape[1]):
             asks = flights.asks[v, a]
-            if asks == 0 or stage.doing.ground[v, a] != number:
+            if asks == 0 or stage.doing.ground[v, a] != index:
                 continue
             if asks == A_DIRECTION:
                 _take_a_direction(walk, flights, stage, moving, v, a)
@@ -201,16 +201,16 @@ def _choose_by_lengths(
     v: int, a: int, flights: FlightStage, stage: BodyStage, poses: Poses, moving: Moving
 ) -> int:
     inside = 0 <= v < flights.asks.shape[0] and 0 <= a < flights.asks.shape[1]
-    if not (inside and _fit(flights, stage, poses, moving)):
-        return UNFIT
+    if not (inside and _agrees(flights, stage, poses, moving)):
+        return DISAGREE
     _take_a_spot(flights, stage, poses, moving, v, a)
     flights.asks[v, a] = 0
     return 0
 
 
-def _fit(flights: FlightStage, stage: BodyStage, poses: Poses, moving: Moving) -> bool:
+def _agrees(flights: FlightStage, stage: BodyStage, poses: Poses, moving: Moving) -> bool:
     same: bool = (
-        fits(stage, moving)
+        agrees(stage, moving)
         and flights.asks.shape[0] == stage.stuck.shape[0]
         and flights.asks.shape[1] == stage.stuck.shape[1]
         and poses.x.shape[1] == stage.loudness.shape[2]
@@ -293,7 +293,7 @@ def _take_a_direction(
 def _end_of(
     flights: FlightStage, stage: BodyStage, moving: Moving, n: int, v: int, a: int
 ) -> tuple[float, float]:
-    """Where direction number n leads to."""
+    """Where direction n leads to."""
     state = max(stage.standing.state[v, a], 0)
     angle = moving.heading[v, a] + n * (2.0 * PI / flights.directions[v, a, state])
     far = flights.distance[v, a, state]
@@ -309,7 +309,7 @@ def _is_free(
     v: int,
     a: int,
 ) -> bool:
-    """Whether the whole way in direction number n is free, and leads away if it has to."""
+    """Whether the whole way in direction n is free, and leads away if it has to."""
     x, y, part = moving.x[v, a], moving.y[v, a], stage.doing.part[v, a]
     state = max(stage.standing.state[v, a], 0)
     end_x, end_y = _end_of(flights, stage, moving, n, v, a)

@@ -36,12 +36,12 @@ class FlightStage(NamedTuple):
     distance: Numbers  # (variant, agent, state) how far it evades, m
     directions: NDArray[np.int32]  # (variant, agent, state) how many there are to choose of
     away: Truths  # (variant, agent, state) only those away from the focus
-    chosen: NDArray[np.int64]  # the spot by number, or 0 of who chose a direction; -1 before
+    chosen: NDArray[np.int64]  # the spot by index, or 0 of who chose a direction; -1 before
     asks: NDArray[np.int8]  # A_SPOT, A_DIRECTION or 0; overwritten
     lengths: Numbers  # (spots of one,) the ways to them, m; overwritten
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         agree(self.chosen.shape, self.asks.shape, plain(self.streams).used.shape)
         agree(self.chosen.shape, self.first.shape[:2], (len(self.first), len(self.characters)))
         agree(

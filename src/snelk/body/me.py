@@ -127,7 +127,7 @@ class Me:
         return bool(self.world.motion.on_way[self.v, self.a])
 
     @property
-    def state_number(self) -> int:
+    def state_index(self) -> int:
         """The number of that state in its ladder."""
         return max(int(self.world.ladders.state[self.v, self.a]), 0)
 

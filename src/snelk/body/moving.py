@@ -57,13 +57,13 @@ def place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> None:
             is moved here or taken out.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     if not _place(
         laid_out(PlaceStageColumns, stage), tick, laid_out(MovingColumns, now),
         laid_out(PlacedColumns, poses),
     ):  # fmt: skip
-        raise ValueError("poses that do not fit those that are tracked")
+        raise ValueError("poses that do not agree with those that are tracked")
 
 
 @door

@@ -15,7 +15,7 @@ Truths = NDArray[np.bool_]
 def looks_at(me: Me, places: Numbers, target: int | None = None) -> Truths:
     """Which places, (places, 2), it has in view now, well enough to see somebody there.
 
-    Somebody would be as tall as the target, by number, or the focus.
+    Somebody would be as tall as the target, by index, or the focus.
     """
     world = me.world
     focus = int(world.attention.focus[me.v, me.a]) if target is None else target

@@ -134,7 +134,7 @@ class Roaming:
         )
         self.stage = laid_out(RoamStageColumns, self._stage)
         self._known: dict[object, Area | None] = {}
-        self._areas: list[Area] = []  # by number
+        self._areas: list[Area] = []  # by index
         self._own: dict[tuple[int, int], Area | None] = {}  # of those that are left to Python
         self._chosen = np.zeros(shape, dtype=np.bool_)
 
@@ -142,7 +142,7 @@ class Roaming:
         """Somebody begins to roam."""
         v, a, stage = me.v, me.a, self._stage
         stage.area[v, a] = NOT_ASKED
-        stage.until[v, a], stage.normal[v, a] = me.t + stage.every[v, a, me.state_number], np.nan
+        stage.until[v, a], stage.normal[v, a] = me.t + stage.every[v, a, me.state_index], np.nan
         stage.pausing[v, a], stage.outside[v, a], self._chosen[v, a] = False, True, False
         self._own.pop((v, a), None)
         self.streams.begin(v, a, me.chance_key)
@@ -161,7 +161,7 @@ class Roaming:
                 me.stand()
                 return written.every
             if written.method == "wander" and not follows:
-                stage.area[v, a] = NO_AREA if area is None else self._number_of(area)
+                stage.area[v, a] = NO_AREA if area is None else self._index_of(area)
         area = self._own[v, a]
         if area is None:
             me.cannot_go()  # its area is none, or cannot be walked to
@@ -181,7 +181,7 @@ class Roaming:
         if follows:  # its area is none of those that loops know
             stage = stage._replace(areas=area.ground, area=np.zeros_like(stage.area))
         again, count = wander_alone(
-            motion.now, stage, me.state_number, me.t, me.dt, v, a, me.world.footing.doing
+            motion.now, stage, me.state_index, me.t, me.dt, v, a, me.world.footing.doing
         )
         if count:
             way = stage.way[:count].copy()
@@ -199,7 +199,7 @@ class Roaming:
         self._stage = self._stage._replace(**changed)
         self.stage = laid_out(RoamStageColumns, self._stage)
 
-    def _number_of(self, area: Area) -> int:
+    def _index_of(self, area: Area) -> int:
         """The number by which loops know an area."""
         if area not in self._areas:
             self._areas.append(area)

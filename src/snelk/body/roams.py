@@ -29,7 +29,7 @@ class RoamStage(NamedTuple):
 
     areas: Ground  # a part for each area
     streams: Streams  # overwritten
-    area: NDArray[np.int32]  # number of its area
+    area: NDArray[np.int32]  # index of its area
     every: Numbers  # (variant, agent, state) s until it takes another direction
     pause: Numbers  # (variant, agent, state) s it stands before it does
     until: Numbers  # s: when it does so next; overwritten
@@ -39,7 +39,7 @@ class RoamStage(NamedTuple):
     way: Numbers  # (places, 2) room for a way
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         agree(
             self.area.shape, self.until.shape, self.pausing.shape, self.outside.shape,
             plain(self.streams).used.shape, self.every.shape[:2],

@@ -40,7 +40,7 @@ class RoundStage(NamedTuple):
     step: NDArray[np.int64]  # 1 to the next corner, -1 to the one before; overwritten
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         by_agent = self.begun.shape
         agree(by_agent, self.pausing.shape, self.at.shape, self.step.shape, self.first.shape[:2])
         agree(

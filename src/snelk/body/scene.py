@@ -63,7 +63,7 @@ class Note(NamedTuple):
     variant: int
     agent: int
     t: float
-    number: int  # of the search of this agent, from 0
+    search: int  # index of the search of this agent, from 0
     what: str  # began, moved, planned, visited, looked, unreachable, ended
     point: int  # -1 where it is not about a point
     x: float
@@ -80,7 +80,7 @@ class Snapshot(NamedTuple):
     variant: int
     agent: int
     t: float
-    number: int
+    search: int
     likelihood: Likelihood
     share: np.ndarray[tuple[int], np.dtype[np.float64]]
 

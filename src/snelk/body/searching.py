@@ -35,7 +35,7 @@ class Search(Activity):
         super().__init__(me)
         self.since = me.t
         self.walked = self._walked()
-        self.number = me.world.next_search(me.v, me.a)
+        self.search = me.world.next_search(me.v, me.a)
         self.place: Place = me.last_known or me.place
         self.points: list[Place] = []
         self.chances: list[float] = []
@@ -201,7 +201,7 @@ class Search(Activity):
         if me.t >= self.next_snapshot - 1e-9:
             self.next_snapshot = me.t + SNAPSHOT
             me.world.snapshots.append(
-                Snapshot(me.v, me.a, me.t, self.number, likelihood, likelihood.share.copy())
+                Snapshot(me.v, me.a, me.t, self.search, likelihood, likelihood.share.copy())
             )
         if self.at < 0:  # first to where it was last known
             self.at = 0
@@ -265,7 +265,7 @@ class Search(Activity):
         walked = self._walked() - self.walked
         me.world.notes.append(
             Note(
-                *(me.v, me.a, me.t, self.number, what, point),
+                *(me.v, me.a, me.t, self.search, what, point),
                 *(*place, chance, outcome, walked, self.written.method),
             )
         )

@@ -24,8 +24,8 @@ from snelk.senses.surroundings import Surroundings
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
-NOT_YET, UNFIT, WHOSE_GROUND = -1, -2, -3
-"""Instead of a count: something is to be done before; what is given does not fit; the ground of
+NOT_YET, DISAGREE, WHOSE_GROUND = -1, -2, -3
+"""Instead of a count: something is to be done before; what is given does not agree; the ground of
 somebody is not known yet.
 """
 
@@ -66,7 +66,7 @@ class BodyStage(NamedTuple):
     newly_stuck: Truths  # overwritten
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         seen, signals = plain(self.attended).seen, plain(self.signals)
         variants, agents, targets = seen.shape
         agree(
@@ -99,6 +99,6 @@ class PlaceStage(NamedTuple):
     removed: Truths  # (variant, character)
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         rows, characters = plain(self.tracked).x.shape[1:]
         agree((rows in (1, len(self.removed)), characters), (True, self.removed.shape[1]))

@@ -30,7 +30,7 @@ class Standing(NamedTuple):
     home_y: Numbers
     goals: Numbers  # (variant, agent, 2): where its way leads to, m
     others: Truths  # (variant, agent, watcher): who is of another team
-    territory: NDArray[np.int32]  # number of the zone that it does not leave; -1 for none
+    territory: NDArray[np.int32]  # index of the zone that it does not leave; -1 for none
 
 
 class Timing(NamedTuple):
@@ -44,5 +44,5 @@ class Timing(NamedTuple):
     due: Truths  # it thinks at this tick
     at_end: Truths  # its way has just come to its end
     fresh: Truths  # a time in which it glances once has begun
-    glanced: NDArray[np.int64]  # number of that time within its state; -1 if it does not glance
+    glanced: NDArray[np.int64]  # index of that time within its state; -1 if it does not glance
     freeze: Truths  # (variant, agent, state, watcher): who must not move while that one sees it

@@ -78,7 +78,7 @@ class Thinking:
         self._objects: dict[tuple[int, int], Activity] = {}
         self._short_told = np.zeros(shape, dtype=np.bool_)
         self._walkers: dict[tuple[int, int], Walker] = {}
-        self._grounds: list[Ways] = []  # by number
+        self._grounds: list[Ways] = []  # by index
         self._stages: dict[int, GroundStage] = {}
         self._names: dict[tuple[int, int], list[str]] = {}  # of what is done in each state
         self._kinds = np.zeros(ladders.least.shape, dtype=np.int8)
@@ -184,9 +184,9 @@ class Thinking:
         if wants == WHOSE_GROUND:
             for v, a in np.argwhere((doing.wants | (asks != 0)) & (doing.ground < 0)).tolist():
                 self.walker_of(v, a)
-        for number, ways in enumerate(self._grounds) if asks.any() else ():
+        for index, ways in enumerate(self._grounds) if asks.any() else ():
             for walk in ways.stages(self._stages):
-                if not choose_where(number, walk, flights, stage, poses, motion.now):
+                if not choose_where(index, walk, flights, stage, poses, motion.now):
                     break
         for v, a in np.argwhere(asks).tolist() if asks.any() else ():  # on large levels
             me, s = Me(world, v, a), max(int(world.ladders.state[v, a]), 0)
@@ -195,9 +195,9 @@ class Thinking:
                 self._flights.lengths[n] = me.way_length((x, y))
             choose_by_lengths(v, a, flights, stage, poses, motion.now)
         left = 0
-        for number, ways in enumerate(self._grounds):
+        for index, ways in enumerate(self._grounds):
             for walk in ways.stages(self._stages):
-                still = set_out(number, walk, stage, motion.now)
+                still = set_out(index, walk, stage, motion.now)
                 if not still:
                     break
             left += still

@@ -29,7 +29,7 @@ def who_thinks(moving: Moving, ladders: LadderState, tick: int, time: float, tim
     Args:
         moving: Everybody's ways.
         ladders: Everybody's alert states.
-        tick: The number of the tick.
+        tick: The index of the tick.
         time: Its time, s.
         timing: `due` and `at_end` are overwritten.
     """
@@ -62,7 +62,7 @@ def who_glances(
         since: (variant, agent) ticks since that was entered.
         signals: Where the focus is believed to be.
         sees_me: (variant, agent, watcher) which other agents have it in view.
-        tick: The number of the tick.
+        tick: The index of the tick.
         dt: Its length, s.
         timing: `fresh`, `glanced` and `state_for` are overwritten.
     """

@@ -21,7 +21,7 @@ class Walker:
         here: Where it stands, m.
 
     Attributes:
-        part: The number of its part of the ground; -1 if there is none.
+        part: The index of its part of the ground; -1 if there is none.
     """
 
     def __init__(self, ways: Ways, free: Ways, here: Place) -> None:

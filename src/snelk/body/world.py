@@ -228,7 +228,7 @@ class World:
         }
         self._territory = np.full((len(self.setups), len(agents)), -1, dtype=np.int32)
         for zone, mine in self._territories.items():
-            self._territory[mine] = self.level.zone_number(zone)
+            self._territory[mine] = self.level.zone_index(zone)
         ignores = [[each is not None and each.outside == "ignore" for each in r] for r in leashes]
         self._ignores: Truths = np.array(ignores, np.bool_).reshape(len(self.setups), -1)
         self._any_ignores = bool(self._ignores.any())

@@ -84,7 +84,7 @@ def import_recording(
     from snelk.level.level import Level
     from snelk.plots.imported import plot_imported
     from snelk.plots.style import claim_figure, save_figure
-    from snelk.tuning.imported import doubts_about, figures_of, fit_of
+    from snelk.tuning.imported import doubts_about, figures_of, misplaced_in
 
     raw: dict[str, Any] = {} if mapping is None else read_conventions(mapping).model_dump()
     given = {"name": name, "length": length, "time": time, "angle": angle, "turn": turn}
@@ -100,15 +100,15 @@ def import_recording(
     save_figure(plot_imported(imported, level=ground).axes, picture)
     doubts = doubts_about(imported, ground)
     if as_json:
-        fit = None if ground is None else vars(fit_of(imported, ground))
+        misplaced = None if ground is None else vars(misplaced_in(imported, ground))
         tracks = [vars(each) for each in figures_of(imported)]
         where = {"written": str(place), "picture": str(picture)}
-        say_json({**where, "tracks": tracks, "fit": fit, "doubts": doubts})
+        say_json({**where, "tracks": tracks, "misplaced": misplaced, "doubts": doubts})
         return
     _say_imported(imported, doubts)
     screen = Screen()
     if ground is not None:
-        lies = fit_of(imported, ground)
+        lies = misplaced_in(imported, ground)
         words = f"outside of the level: {lies.outside:.0%} of the samples; in walls"
         screen.print(f"\n{words}: {lies.in_walls:.0%}")
     screen.print(f"\nWritten to {place}\nDrawn in   {picture}")

@@ -11,7 +11,7 @@ from importlib import import_module
 
 import typer
 
-from snelk.cli.output import fit_encoding
+from snelk.cli.output import mend_encoding
 from snelk.errors import SnelkError
 from snelk.waiting import say_with, seldom_look_for_garbage
 
@@ -106,7 +106,7 @@ def main() -> None:
     # looking for plugins of others that watch what is read.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
-    fit_encoding(sys.stdout, sys.stderr)
+    mend_encoding(sys.stdout, sys.stderr)
     say_with(lambda text: typer.echo(text, err=True))
     try:
         app_for(sys.argv[1:])()

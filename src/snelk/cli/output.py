@@ -55,7 +55,7 @@ PLAINER = {
 """What stands for letters that an encoding lacks; others become escapes."""
 
 
-def fit_encoding(*streams: Any) -> None:
+def mend_encoding(*streams: Any) -> None:
     """Let streams take every text, whatever their encoding: what it lacks is written plainer."""
     codecs.register_error("snelk", _plainer)
     for stream in streams:

@@ -407,12 +407,12 @@ def schema(
     """Print the JSON Schema of a kind of file, for editors."""
     import json
 
-    from snelk.config.schema import KINDS
+    from snelk.config.schema import FILES
     from snelk.config.schema import schema as schema_of
 
-    if kind not in KINDS:
+    if kind not in FILES:
         raise UnknownNameError.of(
-            "schema", "KIND", f'"{kind}"', "no such kind", nearest(kind, KINDS)
+            "schema", "KIND", f'"{kind}"', "no such kind", nearest(kind, FILES)
         )
     if out is not None:
         claim(out, ".json", ours=lambda path: b'"$schema"' in path.read_bytes()[:4096])

@@ -16,11 +16,11 @@ from snelk.config.wanted import (
     STATEMENTS,
     Expectation,
     Holding,
+    Interval,
     MeasureBetween,
     MeterUnder,
     Notices,
     Reaches,
-    Span,
     Stays,
 )
 from snelk.errors import InputError, Problem, nearest
@@ -116,7 +116,7 @@ def _of_since(
     source: str,
     at: str,
     expectation: Expectation,
-    statement: Span,
+    statement: Interval,
     recorded: tuple[str, ...],
 ) -> Iterator[Problem]:
     """What is wrong in the moment from which on an expectation counts."""
@@ -154,7 +154,7 @@ def _noises_of(setup: Setup, recorded: tuple[str, ...]) -> list[str]:
 
 
 def _of_agent(
-    setup: Setup, source: str, at: str, agent: str, statement: Span, level: LevelData
+    setup: Setup, source: str, at: str, agent: str, statement: Interval, level: LevelData
 ) -> Iterator[Problem]:
     """What is wrong in what is said of one agent."""
     profile = setup.profile_of(agent)

@@ -12,67 +12,67 @@ from snelk.config.problems import key_path
 from snelk.errors import ALL, UnknownNameError, nearest
 
 
-class Kind(NamedTuple):
-    """A kind of measure."""
+class Measure(NamedTuple):
+    """What a measure is of, in which unit, and what it says."""
 
     of: str  # run, agent, state (of an agent) or pair (of agent and target)
     unit: str  # s, m, or nothing for counts and shares
     text: str  # what it is
 
 
-MEASURES: dict[str, Kind] = {
-    "length": Kind("run", "s", "From the first to the last tick."),
-    "catches": Kind("run", "", "How often anybody was caught."),
-    "caught_at": Kind("run", "s", "When somebody was caught first."),
-    "first_sensed": Kind("pair", "s", "When it was first seen, felt or heard."),
-    "first_seen": Kind("pair", "s", "When it was first in view."),
-    "first_noticed": Kind(
+MEASURES: dict[str, Measure] = {
+    "length": Measure("run", "s", "From the first to the last tick."),
+    "catches": Measure("run", "", "How often anybody was caught."),
+    "caught_at": Measure("run", "s", "When somebody was caught first."),
+    "first_sensed": Measure("pair", "s", "When it was first seen, felt or heard."),
+    "first_seen": Measure("pair", "s", "When it was first in view."),
+    "first_noticed": Measure(
         "pair",
         "s",
         "When the meter first reached the lowest of its thresholds, without thresholds rose above "
         "0; without a meter, when it was first sensed.",
     ),
-    "first_full": Kind(
+    "first_full": Measure(
         "pair", "s", "When the meter was first full; without a meter, when first seen or felt."
     ),
-    "view_to_full": Kind(
+    "view_to_full": Measure(
         "pair", "s", "From `first_seen` to `first_full`; none if it was full before it was seen."
     ),
-    "time_in_view": Kind("pair", "s", "Ticks in view, times dt."),
-    "longest_unseen": Kind(
+    "time_in_view": Measure("pair", "s", "Ticks in view, times dt."),
+    "longest_unseen": Measure(
         "pair", "s", "The most ticks on end in which it was there and not in view, times dt."
     ),
-    "losses": Kind("pair", "", "How often it went out of view."),
-    "regains": Kind("pair", "", "How often it came into view again."),
-    "view_flicker": Kind(
+    "losses": Measure("pair", "", "How often it went out of view."),
+    "regains": Measure("pair", "", "How often it came into view again."),
+    "view_flicker": Measure(
         "pair", "", "How often it came into or went out of view within 1 s after the opposite."
     ),
-    "highest_meter": Kind("pair", "", "The highest value of the meter, 0 to 1."),
-    "near_miss": Kind("pair", "", "The same if it was never noticed; none if it was."),
-    "noises_heard": Kind("pair", "", "How many of its noises were heard."),
-    "believed_for": Kind("pair", "s", "Ticks with a belief of where it is, times dt."),
-    "mean_belief_error": Kind(
+    "highest_meter": Measure("pair", "", "The highest value of the meter, 0 to 1."),
+    "near_miss": Measure("pair", "", "The same if it was never noticed; none if it was."),
+    "noises_heard": Measure("pair", "", "How many of its noises were heard."),
+    "believed_for": Measure("pair", "s", "Ticks with a belief of where it is, times dt."),
+    "mean_belief_error": Measure(
         "pair", "m", "Mean distance from where it was believed to where it was, while both were."
     ),
-    "worst_belief_error": Kind("pair", "m", "The greatest such distance."),
-    "caught": Kind("pair", "", "How often the agent caught it."),
-    "false_alarms": Kind(
+    "worst_belief_error": Measure("pair", "m", "The greatest such distance."),
+    "caught": Measure("pair", "", "How often the agent caught it."),
+    "false_alarms": Measure(
         "agent",
         "",
         "Transitions to a state of higher rank about a focus neither in view nor felt that was not "
         "there, or farther than 5 m from where it was believed.",
     ),
-    "transitions": Kind("agent", "", "Transitions from one alert state to another."),
-    "flicker": Kind("agent", "", "Transitions that undid the one before within 1 s."),
-    "highest_rank": Kind("agent", "", "The highest rank of its alert states."),
-    "time_in": Kind("state", "s", "Ticks in that alert state, times dt."),
-    "searches": Kind("agent", "", "Searches begun."),
-    "search_time": Kind("agent", "s", "What they took in all, one unfinished counted to the end."),
-    "longest_search": Kind("agent", "s", "What the longest took."),
-    "searches_found": Kind("agent", "", "Searches that ended with the target sensed."),
-    "searches_given_up": Kind("agent", "", "Searches that were given up, or had nothing left."),
-    "distance_walked": Kind("agent", "m", "How far it went, in plan."),
-    "times_stuck": Kind("agent", "", "How often it did not get on."),
+    "transitions": Measure("agent", "", "Transitions from one alert state to another."),
+    "flicker": Measure("agent", "", "Transitions that undid the one before within 1 s."),
+    "highest_rank": Measure("agent", "", "The highest rank of its alert states."),
+    "time_in": Measure("state", "s", "Ticks in that alert state, times dt."),
+    "searches": Measure("agent", "", "Searches begun."),
+    "search_time": Measure("agent", "s", "What they took in all; an unfinished one to the end."),
+    "longest_search": Measure("agent", "s", "What the longest took."),
+    "searches_found": Measure("agent", "", "Searches that ended with the target sensed."),
+    "searches_given_up": Measure("agent", "", "Searches that were given up, or had nothing left."),
+    "distance_walked": Measure("agent", "m", "How far it went, in plan."),
+    "times_stuck": Measure("agent", "", "How often it did not get on."),
 }
 """Every measure, by name."""
 
@@ -138,7 +138,7 @@ def _teams(setup: Setup) -> set[str]:
 def _known(who: tuple[Has, ...]) -> dict[str, Address]:
     """Their measures, by key."""
     names = {
-        of: [name for name, kind in MEASURES.items() if kind.of == of]
+        of: [name for name, measure in MEASURES.items() if measure.of == of]
         for of in ("run", "agent", "pair")
     }
     found = [Address(name) for name in names["run"]]
@@ -180,7 +180,7 @@ def nearest_measure(key: str, known: Iterable[str]) -> str:
 def _forms() -> str:
     """How measures are named: a run has hundreds, too many to list each."""
     kinds = {
-        of: ", ".join(name for name, kind in MEASURES.items() if kind.of == of)
+        of: ", ".join(name for name, measure in MEASURES.items() if measure.of == of)
         for of in ("run", "agent", "pair")
     }
     return (

@@ -36,7 +36,7 @@ def today(parts: Sequence[str]) -> list[str]:
     """
     found = list(parts)
     for place, name in KEYS.items():
-        if len(found) >= len(place) and _fits(found[: len(place)], place):
+        if len(found) >= len(place) and _matches(found[: len(place)], place):
             found[len(place) - 1] = name
     return found
 
@@ -46,7 +46,7 @@ def as_written(tree: Any, parts: Sequence[str]) -> Place:
     found = list(parts)
     for place, name in KEYS.items():
         now = (*place[:-1], name)
-        if len(found) >= len(now) and _fits(found[: len(now)], now):
+        if len(found) >= len(now) and _matches(found[: len(now)], now):
             here = tree
             for part in found[: len(now) - 1]:
                 here = here.get(part) if isinstance(here, dict) else None
@@ -78,5 +78,5 @@ def _rename(tree: Any, pattern: Place, name: str, above: Place) -> Iterator[Plac
             yield (*above, key)
 
 
-def _fits(parts: Sequence[str], pattern: Place) -> bool:
+def _matches(parts: Sequence[str], pattern: Place) -> bool:
     return all(wanted in ("*", part) for part, wanted in zip(parts, pattern, strict=True))

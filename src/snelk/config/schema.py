@@ -28,7 +28,7 @@ def schema(kind: str) -> dict[str, Any]:
     return {"$schema": DIALECT, **found, "title": f"Snelk {kind}"}
 
 
-KINDS = ("scenario", "profiles", "level")
+FILES = ("scenario", "profiles", "level")
 
 
 def _level_schema() -> dict[str, Any]:

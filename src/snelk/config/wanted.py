@@ -39,7 +39,7 @@ class Since(Model):
         return f"a {self.noise}" if self.what == "noise" else f"{who} is {self.state}"
 
 
-class Span(Model):
+class Interval(Model):
     """From when to when; from the start or to the end of the run where a key is absent."""
 
     after: Moment | None = Field(default=None, description="Not before this time of the run, s.")
@@ -51,8 +51,8 @@ class Span(Model):
         default=None, description="Not later than so many seconds after `since`."
     )
 
-    def from_then(self, then: float) -> "Span":
-        """The same span where `since` is known, s."""
+    def from_then(self, then: float) -> "Interval":
+        """The same interval where `since` is known, s."""
         after = max(then, -np.inf if self.after is None else self.after)
         before = np.inf if self.before is None else self.before
         before = min(before, then + (np.inf if self.within is None else self.within))
@@ -62,8 +62,8 @@ class Span(Model):
         )
 
 
-class Notices(Span):
-    """The agent notices a target: first within the span, or never within it."""
+class Notices(Interval):
+    """The agent notices a target: first within the interval, or never within it."""
 
     target: Name = Field(description="Whom.")
     threshold: Name | None = Field(
@@ -71,24 +71,24 @@ class Notices(Span):
         description="The threshold of its meter that counts; the lowest if absent, and without "
         "thresholds or a meter being sensed at all.",
     )
-    never: bool = Field(default=False, description="Whether it must not happen within the span.")
+    never: bool = Field(default=False, description="It must not happen within the interval.")
 
 
-class Reaches(Span):
-    """The agent comes into an alert state: first within the span, or never within it."""
-
-    state: Name = Field(description="Which alert state.")
-    never: bool = Field(default=False, description="Whether it must not happen within the span.")
-
-
-class Stays(Span):
-    """The agent is in an alert state at every tick of the span."""
+class Reaches(Interval):
+    """The agent comes into an alert state: first within the interval, or never within it."""
 
     state: Name = Field(description="Which alert state.")
+    never: bool = Field(default=False, description="It must not happen within the interval.")
 
 
-class MeterUnder(Span):
-    """The agent's meter for a target stays below a value at every tick of the span."""
+class Stays(Interval):
+    """The agent is in an alert state at every tick of the interval."""
+
+    state: Name = Field(description="Which alert state.")
+
+
+class MeterUnder(Interval):
+    """The agent's meter for a target stays below a value at every tick of the interval."""
 
     target: Name = Field(description="Whose.")
     under: Annotated[float, with_unit("", gt=0, le=1)] = Field(description="Below this, 0 to 1.")
@@ -102,7 +102,7 @@ class MeasureBetween(Model):
     at_most: Number | None = Field(default=None, description="In the measure's unit.")
 
 
-class Holding(Span):
+class Holding(Interval):
     """A condition about the agent, in the language of alert ladders."""
 
     when: str = Field(description="The condition.")
@@ -132,7 +132,7 @@ class Expectation(Model):
     always: Holding | None = Field(default=None, description="A condition is true all the time.")
     never: Holding | None = Field(default=None, description="A condition is true at no time.")
     once: Holding | None = Field(
-        default=None, description="A condition is true first within the span."
+        default=None, description="A condition is true first within the interval."
     )
     seeds: Annotated[int, with_unit("", ge=1, le=1000)] = Field(
         default=1, description="With how many seeds it is tried, from the scenario's on."
@@ -169,7 +169,7 @@ class Expectation(Model):
             text += "" if said.at_least is None else f" is at least {said.at_least:g}"
             joint = " and" if said.at_least is not None else " is"
             return text + ("" if said.at_most is None else f"{joint} at most {said.at_most:g}")
-        span = _span_in_words(
+        interval = _interval_in_words(
             said,
             self.who[0] if len(self.who) == 1 else "it",
             first=self.statement in ("notices", "reaches", "once"),
@@ -177,29 +177,29 @@ class Expectation(Model):
         if isinstance(said, Notices):
             verb = "never notices" if said.never else "notices"
             degree = f" ({said.threshold})" if said.threshold else ""
-            return f"{who} {verb} {said.target}{degree}{span}"
+            return f"{who} {verb} {said.target}{degree}{interval}"
         if isinstance(said, Reaches):
-            return f"{who} {'never reaches' if said.never else 'reaches'} {said.state}{span}"
+            return f"{who} {'never reaches' if said.never else 'reaches'} {said.state}{interval}"
         if isinstance(said, Stays):
-            return f"{who} stays {said.state}{span}"
+            return f"{who} stays {said.state}{interval}"
         if isinstance(said, MeterUnder):
-            return f"{who} meter of {said.target} stays under {said.under:g}{span}"
-        return f"{who} {self.statement}: {said.when}{span}"
+            return f"{who} meter of {said.target} stays under {said.under:g}{interval}"
+        return f"{who} {self.statement}: {said.when}{interval}"
 
 
-def _span_in_words(span: Span, agent: str, *, first: bool) -> str:
+def _interval_in_words(interval: Interval, agent: str, *, first: bool) -> str:
     """`before 60 s` for what comes true first, `until 60 s` for what is true all the time."""
-    if span.since is not None:
-        words = span.since.words(agent)
-        rest = _span_in_words(span.model_copy(update={"since": None}), agent, first=first)
-        near = f" within {span.within:g} s after {words}" if span.within is not None else ""
+    if interval.since is not None:
+        words = interval.since.words(agent)
+        rest = _interval_in_words(interval.model_copy(update={"since": None}), agent, first=first)
+        near = f" within {interval.within:g} s after {words}" if interval.within is not None else ""
         return (near or f" from when {words} on") + rest
-    if span.after is not None and span.before is not None:
-        return f" between {span.after:g} and {span.before:g} s"
-    if span.after is not None:
-        return f" after {span.after:g} s" if first else f" from {span.after:g} s on"
-    if span.before is not None:
-        return f" {'before' if first else 'until'} {span.before:g} s"
+    if interval.after is not None and interval.before is not None:
+        return f" between {interval.after:g} and {interval.before:g} s"
+    if interval.after is not None:
+        return f" after {interval.after:g} s" if first else f" from {interval.after:g} s on"
+    if interval.before is not None:
+        return f" {'before' if first else 'until'} {interval.before:g} s"
     return ""
 
 

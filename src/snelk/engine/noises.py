@@ -108,7 +108,7 @@ class NoiseMaker:
         """Make the noises after the tick before, up to and with this one, in the order of time.
 
         Args:
-            tick: The number of the tick.
+            tick: The index of the tick.
             t: Its time, s.
             poses: Everybody's poses.
             laid: The same as compiled loops read them.

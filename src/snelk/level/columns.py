@@ -61,11 +61,11 @@ def laid_out(columns: Callable[[Any], Any], given: T) -> T:
 
     Looking at its arrays takes longer than many a loop: who calls with the same ones again and
     again keeps what comes of it, and calls with that. One that has a `check` of how its arrays
-    fit each other is checked first.
+    agree is checked first.
 
     Raises:
         ValueError: An array has another type or number of axes than the loops read, or they do not
-            fit each other.
+            agree.
     """
     if isinstance(given, Columns):
         return given
@@ -113,13 +113,13 @@ def hypot(x: float, y: float) -> float:
 
 
 def agree(*shapes: tuple[int, ...]) -> None:
-    """Make sure that arrays fit each other: a loop does not look where it reads.
+    """Make sure that arrays agree: a loop does not look where it reads.
 
     Raises:
         ValueError: They do not.
     """
     if any(shape != shapes[0] for shape in shapes):
-        raise ValueError(f"arrays that do not fit each other: {', '.join(map(str, shapes))}")
+        raise ValueError(f"arrays that do not agree: {', '.join(map(str, shapes))}")
 
 
 def door(function: F) -> F:

@@ -66,7 +66,7 @@ class GroundStage(NamedTuple):
     way: Numbers  # (corners + 1, 2) overwritten
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         count = len(plain(self.ground).corners)
         agree(self.room.shape, (4, count))
         agree(self.way.shape, (count + 1, 2))

@@ -160,11 +160,11 @@ class Level:
         """Which places, arrays of one shape in m, are in a zone; a place of NaN is not."""
         places = np.stack([np.ravel(x), np.ravel(y)], axis=1).astype(np.float64)
         found = np.empty(len(places), dtype=np.bool_)
-        which_inside(self.zones, self.zone_number(name), places, found)
+        which_inside(self.zones, self.zone_index(name), places, found)
         return found.reshape(np.shape(x))
 
-    def zone_number(self, name: str) -> int:
-        """The number of a zone in the order of the file."""
+    def zone_index(self, name: str) -> int:
+        """The index of a zone in the order of the file."""
         return next(n for n, (zone, _) in enumerate(self.data.zones) if zone.name == name)
 
     @cached_property

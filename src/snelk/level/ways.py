@@ -221,7 +221,7 @@ class Ways:
         return np.concatenate([self.corners[turns[::-1]], goal[None]])
 
     def part_at(self, place: Numbers) -> int:
-        """The number of the part of the ground that a place is in, or the nearest; -1 if none."""
+        """The index of the part of the ground that a place is in, or the nearest; -1 if none."""
         part = part_of(self.ground, float(place[0]), float(place[1]))
         if part >= 0 or not self.parts:
             return part
@@ -371,8 +371,8 @@ class Ways:
         low, high = 0.0, float(np.hypot(*np.ptp(self.corners, axis=0)))
         for _ in range(HALVINGS):
             apart = (low + high) / 2.0
-            fits = tree.count_neighbors(tree, apart) <= 2 * MOST_PAIRS + count
-            low, high = (apart, high) if fits else (low, apart)
+            few = tree.count_neighbors(tree, apart) <= 2 * MOST_PAIRS + count
+            low, high = (apart, high) if few else (low, apart)
         near: NDArray[np.intp] = tree.query_pairs(low, output_type="ndarray")
         return near[np.lexsort(near.T[::-1])].T
 

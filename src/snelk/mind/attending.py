@@ -63,7 +63,7 @@ def attend(
         place_heard: Whether such a noise was heard at this tick.
         numbers: What a focus is chosen by.
         dt: Length of the tick, s.
-        tick: Its number.
+        tick: Its index.
         now: Overwritten.
     """
     agree(plain(now).seen.shape, failed.shape[:3], touch.shape, zone.shape, loudness.shape)

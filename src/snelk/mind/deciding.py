@@ -69,7 +69,7 @@ def decide(stage: LadderStage, signals: Signals, tick: int, dt: float) -> int:
         stage: The ladders; for how long conditions have been true, and who can take which
             transition, is overwritten.
         signals: What conditions ask for.
-        tick: The number of the tick.
+        tick: The index of the tick.
         dt: Its length, s.
 
     Raises:
@@ -77,7 +77,7 @@ def decide(stage: LadderStage, signals: Signals, tick: int, dt: float) -> int:
     """
     found = _decide(laid_out(LadderStageColumns, stage), laid_out(SignalColumns, signals), tick, dt)
     if found < 0:
-        raise ValueError("signals that do not fit the ladders")
+        raise ValueError("signals that do not agree with the ladders")
     return found
 
 

@@ -38,7 +38,7 @@ class Step(NamedTuple):
     focus: int  # the target acted on, or NOBODY
     before: int  # the state left
     after: int  # the state entered
-    transition: int  # number of the transition within the ladder
+    transition: int  # index of the transition within the ladder
     held: float  # s that its condition had been true on end
     also: tuple[int, ...]  # later transitions that could have been taken as well
 
@@ -64,7 +64,7 @@ class Ladders:
         since: (variant, agent) ticks since it was entered.
         entries: (variant, agent) how many states were entered before this one.
         attributes: By name (variant, character) as they are now; NaN for who has none.
-        tick: The number of the tick that was last computed, from 0; -1 before.
+        tick: The index of the tick that was last computed, from 0; -1 before.
         out: (variant, agent) who has been taken out, and does nothing for good.
         reacting: The transitions that agents began to react to at this tick.
         dropped: Those whose reaction was cut off, as they could be taken no more.

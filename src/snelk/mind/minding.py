@@ -25,21 +25,21 @@ def mind(stage: MindStage, poses: Poses, before: Poses) -> None:
         before: Everybody's poses a tick ago.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     laid, then = laid_out(PoseColumns, poses), laid_out(PoseColumns, before)
     if not _mind(laid_out(MindStageColumns, stage), laid, then):
-        raise ValueError("poses that do not fit the minds")
+        raise ValueError("poses that do not agree with the minds")
 
 
 def _mind(stage: MindStage, poses: Poses, before: Poses) -> bool:
     rows, characters = poses.x.shape[0], poses.x.shape[1]
-    fits: bool = (
+    agrees: bool = (
         rows == before.x.shape[0] == stage.surroundings.speed.shape[0]
         and characters == before.x.shape[1] == stage.surroundings.speed.shape[1]
         and (rows == 1 or rows == stage.loudness.shape[0])
     )
-    if not fits:
+    if not agrees:
         return False
     _fill(
         stage.numbers.notices, poses.posture, stage.surroundings.speed, stage.numbers.cones,

@@ -152,7 +152,7 @@ class Sharing:
         """Send what is told at this tick; it arrives at the next one at the earliest.
 
         Args:
-            tick: The number of the tick.
+            tick: The index of the tick.
             poses: Everybody's poses, as compiled loops may read them.
             background: (variant, character) noise that drowns others.
             ranks_now: Gives the ranks, (variant, agent), of everybody's alert state.

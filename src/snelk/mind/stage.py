@@ -41,7 +41,7 @@ class MindStage(NamedTuple):
     beliefs: Beliefs  # overwritten
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         notices, sight = plain(self.numbers).notices, plain(self.sight)
         agree(
             notices.shape, plain(self.meters).value.shape, sight.distance.shape,
@@ -69,7 +69,7 @@ class LadderStage(NamedTuple):
     ready: NDArray[np.bool_]  # (variant, agent, transition) which can be taken; overwritten
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         facts, ladders, by_agent = plain(self.facts), plain(self.ladders), self.ready.shape[:2]
         agree(facts.values.shape[:2], (len(facts.absent), by_agent[0]))
         agree(facts.characters.shape, by_agent[1:])
@@ -110,7 +110,7 @@ class TellStage(NamedTuple):
     told_rank: NDArray[np.float64]  # the highest rank of the state of who told it; -1 if nobody
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         variants, agents, targets = self.due.shape
         agree(
             self.due.shape, plain(self.beliefs).x.shape, self.next_time.shape, self.notices.shape,

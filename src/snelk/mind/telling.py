@@ -57,14 +57,14 @@ def raise_voices(
         How many tellers, voices, and pairs of voice and listener there are.
 
     Raises:
-        ValueError: There is too little room, or the poses do not fit.
+        ValueError: There is too little room, or the poses do not agree.
     """
     found = _raise_voices(
         laid_out(TellStageColumns, stage), laid_out(PoseColumns, poses),
         laid_out(NoiseColumns, voices), laid_out(HeardColumns, heard),
     )  # fmt: skip
     if found[0] < 0:
-        raise ValueError("poses that do not fit those who tell, or too little room for voices")
+        raise ValueError("poses that do not agree with who tells, or too little room for voices")
     return found
 
 
@@ -98,7 +98,7 @@ def pass_on(
         heard: What became of voices.
         pair: The first pair of its own voice; -1 if it needs none.
         later: After so many ticks it arrives.
-        tick: The number of the tick.
+        tick: The index of the tick.
         rank: Of its alert state.
         x: The place that is told, m; NaN for where it believes each of them to be.
         y: The same.
@@ -126,7 +126,7 @@ def arrive(stage: TellStage, tick: int, messages: Messages, count: int, came: Me
 
     Args:
         stage: What arrived is overwritten.
-        tick: The number of the tick.
+        tick: The index of the tick.
         messages: Those that are on their way; those that are left stand first.
         count: How many these are.
         came: Those that arrive; overwritten.
@@ -181,7 +181,7 @@ def _raise_voices(
             if n >= voices.t.shape[0] or pair + agents > heard.row.shape[0]:
                 return -1, 0, 0
             i = stage.characters[a]
-            voices.variant[n], voices.number[n], voices.by[n] = v, n, NOBODY
+            voices.variant[n], voices.noise[n], voices.by[n] = v, n, NOBODY
             voices.x[n], voices.y[n] = poses.x[p, i], poses.y[p, i]
             voices.z[n] = poses.z[p, i] + stage.bodies.eyes[v, i, poses.posture[p, i]]
             voices.reach[n], voices.t[n] = stage.reach[v, a], 0.0

@@ -64,7 +64,7 @@ class Animation:
         self, run: Run, *, start: float, end: float, target: str, size: tuple[int, int]
     ) -> None:
         self.run = run
-        self.span = start, end
+        self.window = start, end
         self.target = target
         self.colours = agent_colours(run.agents)
         self.figure = Figure(figsize=(size[0] / 100, size[1] / 100), dpi=100, facecolor=PAPER)
@@ -135,7 +135,7 @@ class Animation:
 
     def _draw_lanes(self) -> None:
         """Alert states of each agent, darker by rank, and a bar while it has the target in view."""
-        run, (start, end) = self.run, self.span
+        run, (start, end) = self.run, self.window
         for row, agent in enumerate(run.agents):
             states = run.states[run.states.agent == agent]
             times = [*states.t.clip(start, end), end]
@@ -369,7 +369,7 @@ def _moments(start: float, end: float, speed: float, fps: float) -> Sequence[flo
         raise InputError.of("end", "", f"{end:g} s", rule, f"the start is {start:g} s")
     count = math.floor((end - start) / speed * fps + 1e-9) + 1
     if count > MOST_FRAMES:
-        fix = "take a shorter span, a higher speed or fewer pictures a second"
+        fix = "take a shorter part, a higher speed or fewer pictures a second"
         rule = f"would be more than {MOST_FRAMES:,} pictures"
         raise InputError.of("animate", "", f"{count:,} pictures", rule, fix)
     return [start + n * speed / fps for n in range(count)]

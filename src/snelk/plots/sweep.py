@@ -262,9 +262,9 @@ class _Scale:
 def _scale(values: pd.Series[Any]) -> _Scale:
     if values.dtype.kind in "if":
         low, high = float(values.min()), float(values.max())
-        span = high - low or 1.0
-        ticks = [(share, f"{low + share * span:.3g}") for share in (0.0, 0.25, 0.5, 0.75, 1.0)]
-        return _Scale((values.to_numpy(dtype=np.float64) - low) / span, ticks)
+        width = high - low or 1.0
+        ticks = [(share, f"{low + share * width:.3g}") for share in (0.0, 0.25, 0.5, 0.75, 1.0)]
+        return _Scale((values.to_numpy(dtype=np.float64) - low) / width, ticks)
     words = sorted(set(values.astype(str)))
     places = {word: n / max(len(words) - 1, 1) for n, word in enumerate(words)}
     heights = values.astype(str).map(places).to_numpy(dtype=np.float64)

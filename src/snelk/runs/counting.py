@@ -39,10 +39,10 @@ def count(stage: CountStage, alive: NDArray[np.bool_], t: float, poses: Poses) -
         poses: Everybody's poses.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     if not _count(laid_out(CountStageColumns, stage), alive, t, laid_out(PoseColumns, poses)):
-        raise ValueError("poses or variants that do not fit the counts")
+        raise ValueError("poses or variants that do not agree with the counts")
 
 
 def _count(stage: CountStage, alive: NDArray[np.bool_], t: float, poses: Poses) -> bool:

@@ -244,7 +244,7 @@ def between(run: Record, agent: str, target: str) -> Numbers:
 
 
 def _columns(run: Record, *names: str) -> list[dict[str, Any]]:
-    """The poses of some characters: (ticks,) x, y, z and the number of the posture."""
+    """The poses of some characters: (ticks,) x, y, z and the index of the posture."""
     poses, count = run.rows("poses"), len(run.names)
     posture = poses.words("posture").codes_in(POSTURES).clip(0)
     found = []

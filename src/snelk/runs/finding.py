@@ -193,7 +193,7 @@ def find_hearing(
     words, grounds = simulation.maker.words, simulation.maker.grounds
     last = {} if last is None else last
     for row in np.flatnonzero(heard.failed == HEARD):
-        noise, a, by = heard.number[row], int(heard.agent[row]), int(heard.by[row])
+        noise, a, by = heard.noise[row], int(heard.agent[row]), int(heard.by[row])
         t, kind = float(times[row]), words[noises.kind[noise]]
         gait, ground = noises.gait[noise], noises.ground[noise]
         if kind == STEP:

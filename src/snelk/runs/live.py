@@ -365,8 +365,8 @@ class Live:
         made = Noises(*map(np.concatenate, zip(*self._noises, strict=True)))
         self._noises = [made]
         times = np.full(len(heard.agent), self.t)
-        renumbered = heard._replace(number=np.searchsorted(made.number, heard.number))
-        found = list(find_hearing(simulation, times, renumbered, made, self._last_steps))
+        replaced = heard._replace(noise=np.searchsorted(made.noise, heard.noise))
+        found = list(find_hearing(simulation, times, replaced, made, self._last_steps))
         # What is older than any ear waits is forgotten, so that a long game does not fill memory.
         old = made.t < self.t - OLDEST
         if old.any():

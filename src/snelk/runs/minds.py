@@ -293,13 +293,13 @@ class Searches:
         """The rows of notes that come after all that came before."""
         found: list[tuple[object, ...]] = []
         for note in notes:
-            key = (note.agent, note.number)
+            key = (note.agent, note.search)
             first = self._begun.setdefault(key, note)
             if note.what == "ended":
                 del self._begun[key]
             found.append(
                 (
-                    *(note.t, self._agents[note.agent], note.number, first.method, note.what),
+                    *(note.t, self._agents[note.agent], note.search, first.method, note.what),
                     None if note.point < 0 else note.point,
                     *(note.x, note.y, note.likelihood, note.outcome or None),
                     *(round(note.t - first.t, 9), note.walked),
@@ -320,7 +320,7 @@ def likelihood_table(simulation: Simulation, snapshots: Sequence[Snapshot]) -> p
                 {
                     "t": np.full(count, shot.t),
                     "agent": pa.array([simulation.agents[shot.agent]] * count, STRING),
-                    "search": np.full(count, shot.number),
+                    "search": np.full(count, shot.search),
                     "x": centres[:, 0].copy(),
                     "y": centres[:, 1].copy(),
                     "likelihood": shot.share[some],

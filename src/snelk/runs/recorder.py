@@ -91,8 +91,8 @@ class Recorder:
         self._rows: list[Any] = [
             np.nonzero(used[v][:, None, :] & pairs[v][:, :, None]) for v in range(len(used))
         ]
-        fits = MOST_GATHERED // max(used.shape[0] * other.size * used.shape[2], 1)
-        self._size = max(min(BLOCK, fits, len(simulation.times)), 1)
+        held = MOST_GATHERED // max(used.shape[0] * other.size * used.shape[2], 1)
+        self._size = max(min(BLOCK, held, len(simulation.times)), 1)
         self._before = Before(simulation)
         self._sight = _Blocks(simulation.sight, self._size)
         self._poses = _Blocks(simulation.poses, self._size)

@@ -26,7 +26,7 @@ class Words(NamedTuple):
 
     Attributes:
         codes: (rows,) the number of each row's word; negative for none.
-        known: The words, by number.
+        known: The words, by index.
     """
 
     codes: NDArray[np.intp]

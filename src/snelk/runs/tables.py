@@ -291,7 +291,7 @@ def noise_table(simulation: Simulation, v: int, noises: Noises) -> pa.Table:
     maker = simulation.maker
     return pa.table(
         {
-            "noise": noises.number,
+            "noise": noises.noise,
             "t": noises.t,
             "kind": kinds_of(simulation, v, noises.kind),
             "by": words_of(noises.by, simulation.names),
@@ -351,8 +351,8 @@ def hearing_table(
         "t": times,
         "agent": words_of(heard.agent, simulation.agents),
         "target": words_of(heard.by, simulation.names),
-        "noise": heard.number,
-        "kind": kinds_of(simulation, v, noises.kind[heard.number]),
+        "noise": heard.noise,
+        "kind": kinds_of(simulation, v, noises.kind[heard.noise]),
         "heard": heard.failed == HEARD,
         "result": words_of(heard.failed + 1, HEARING_RESULTS),
         "acuity": numbers_of(heard.acuity),
@@ -377,7 +377,7 @@ FAR = 2.0
 
 def noises_reach(heard: Heard, noises: Noises) -> Numbers:
     """(pairs,) how far each noise carries to an ordinary ear, m."""
-    place = np.searchsorted(noises.number, heard.number)
+    place = np.searchsorted(noises.noise, heard.noise)
     found: NDArray[np.float64] = np.append(noises.reach, np.nan)[place]
     return found
 

@@ -88,7 +88,7 @@ class CountStage(NamedTuple):
     tally: Tally  # added to
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         pairs, tally, meter = plain(self.pairs), plain(self.tally), plain(self.meters).value
         agree(
             meter.shape, plain(self.sight).failed.shape[:3], plain(self.contacts).touch.shape,

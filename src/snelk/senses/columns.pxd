@@ -62,12 +62,12 @@ cdef class ContactColumns(Columns):
 
 
 cdef class NoiseColumns(Columns):
-    cdef public Py_ssize_t[::1] variant, number, kind, gait, ground, by, listed
+    cdef public Py_ssize_t[::1] variant, noise, kind, gait, ground, by, listed
     cdef public double[::1] t, x, y, z, reach
 
 
 cdef class HeardColumns(Columns):
-    cdef public Py_ssize_t[::1] variant, row, number, agent, by, wall
+    cdef public Py_ssize_t[::1] variant, row, noise, agent, by, wall
     cdef public signed char[::1] failed
     cdef public double[::1] acuity, background, limit, straight, through, height, around
     cdef public double[::1] strength, x, y

@@ -50,7 +50,7 @@ class Noises(NamedTuple):
     """Some noises, as arrays of equal length."""
 
     variant: Codes
-    number: Codes  # of all noises of its variant, in the order in which they were made
+    noise: Codes  # its index among all of its variant, in the order in which they were made
     t: Numbers  # s
     kind: Codes  # index of the simulation's noise_words
     gait: Codes  # of a footstep: index of GAITS, else -1
@@ -69,9 +69,9 @@ class Noises(NamedTuple):
     @classmethod
     def blank(cls, size: int) -> Noises:
         """Room for noises; what is not filled in is -1."""
-        variant, number, kind, gait, ground, by, listed = np.full((7, size), -1, dtype=np.intp)
+        variant, noise, kind, gait, ground, by, listed = np.full((7, size), -1, dtype=np.intp)
         t, x, y, z, reach = np.full((5, size), -1.0)
-        return cls(variant, number, t, kind, gait, ground, x, y, z, reach, by, listed)
+        return cls(variant, noise, t, kind, gait, ground, x, y, z, reach, by, listed)
 
 
 class Heard(NamedTuple):
@@ -79,7 +79,7 @@ class Heard(NamedTuple):
 
     variant: Codes
     row: Codes  # the noise: its place among those that were judged
-    number: Codes  # of the noise
+    noise: Codes  # its index, as in `Noises.noise`
     agent: Codes
     by: Codes
     failed: NDArray[np.int8]  # first failed gate, or HEARD
@@ -109,14 +109,14 @@ class Heard(NamedTuple):
     @classmethod
     def blank(cls, size: int) -> Heard:
         """Room for pairs; what they are is to be filled in."""
-        variant, row, number, agent, by, wall = np.full((6, size), NO_WALL, dtype=np.intp)
+        variant, row, noise, agent, by, wall = np.full((6, size), NO_WALL, dtype=np.intp)
         failed = np.zeros(size, dtype=np.int8)
         acuity, background, limit, straight, through, height, around, strength, x, y = np.full(
             (10, size), np.nan
         )
         ear = np.full((size, 2), np.nan)
         return cls(
-            *(variant, row, number, agent, by, failed, acuity, background, limit, straight),
+            *(variant, row, noise, agent, by, failed, acuity, background, limit, straight),
             *(through, wall, ear, height, around, strength, x, y),
         )
 

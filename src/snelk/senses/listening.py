@@ -62,21 +62,21 @@ def pair_up(
         noises: The noises.
         count: How many of them there are.
         made_at: (noise,) the tick at which each was made.
-        tick: The number of the tick.
+        tick: The index of the tick.
         always: (variant, agent) who listens at each tick, to what was made at it.
         due: (variant, agent) who listens seldom and does so now, to what was made since the last.
         last: (variant, agent) the tick of that.
         heard: The pairs, of which nothing is known yet; overwritten.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     found = _pair_up(
         laid_out(EarStageColumns, stage), laid_out(NoiseColumns, noises), count, made_at, tick,
         always, due, last, laid_out(HeardColumns, heard),
     )  # fmt: skip
     if found < 0:
-        raise ValueError("turns or noises that do not fit the ears")
+        raise ValueError("turns or noises that do not agree with the ears")
     return found
 
 
@@ -117,7 +117,7 @@ def _pair_up(
 def _begin_pair(noises: Noises, n: int, a: int, pair: int, heard: Heard) -> None:
     """A pair of which nothing is known yet."""
     heard.variant[pair], heard.row[pair], heard.agent[pair] = noises.variant[n], n, a
-    heard.number[pair], heard.by[pair] = noises.number[n], noises.by[n]
+    heard.noise[pair], heard.by[pair] = noises.noise[n], noises.by[n]
     heard.wall[pair], heard.strength[pair] = NO_WALL, 0.0
     heard.acuity[pair], heard.background[pair], heard.limit[pair] = NAN, NAN, NAN
     heard.straight[pair], heard.through[pair], heard.height[pair] = NAN, NAN, NAN
@@ -165,7 +165,7 @@ def at_ears(
         between the corners of the ground are not known.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     left = _at_ears(
         laid_out(EarStageColumns, stage), laid_out(NoiseColumns, noises),
@@ -173,7 +173,7 @@ def at_ears(
         laid_out(HeardColumns, heard), pairs,
     )  # fmt: skip
     if left < 0:
-        raise ValueError("poses or pairs that do not fit the ears")
+        raise ValueError("poses or pairs that do not agree with the ears")
     return left
 
 

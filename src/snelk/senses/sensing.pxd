@@ -6,7 +6,7 @@ from snelk.senses.seeing cimport _see
 from snelk.senses.shining cimport _shine
 from snelk.senses.surrounding cimport _surround
 
-@cython.locals(rows=Py_ssize_t, characters=Py_ssize_t, fits=bint)
+@cython.locals(rows=Py_ssize_t, characters=Py_ssize_t, agrees=bint)
 cdef bint _sense(
     SenseStageColumns stage, PoseColumns poses, PoseColumns before,
     const unsigned char[:, ::1] looks,

@@ -29,7 +29,7 @@ def sense(stage: SenseStage, poses: Poses, before: Poses, looks: NDArray[np.bool
         looks: (variant, agent) who looks at this tick.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     if not _sense(
         laid_out(SenseStageColumns, stage),
@@ -37,19 +37,19 @@ def sense(stage: SenseStage, poses: Poses, before: Poses, looks: NDArray[np.bool
         laid_out(PoseColumns, before),
         looks,
     ):
-        raise ValueError("poses or turns that do not fit the senses")
+        raise ValueError("poses or turns that do not agree with the senses")
 
 
 def _sense(stage: SenseStage, poses: Poses, before: Poses, looks: NDArray[np.bool_]) -> bool:
     rows, characters = poses.x.shape[0], poses.x.shape[1]
-    fits: bool = (
+    agrees: bool = (
         rows == before.x.shape[0] == stage.surroundings.moved.shape[0]
         and characters == before.x.shape[1] == stage.light.shape[1]
         and (rows == 1 or rows == stage.light.shape[0])
         and looks.shape[0] == stage.light.shape[0]
         and looks.shape[1] == stage.numbers.notices.shape[1]
     )
-    if not fits:
+    if not agrees:
         return False
     _surround(
         poses, before, stage.dt, stage.zones, stage.around, stage.everybody, stage.surroundings

@@ -27,7 +27,7 @@ class SenseStage(NamedTuple):
 
     dt: float  # s
     asked: int  # what sight is asked for: see `see`
-    everybody: NDArray[np.int32]  # those whose surroundings and light are asked for, by number
+    everybody: NDArray[np.int32]  # those whose surroundings and light are asked for, by index
     bodies: Bodies
     zones: Zones
     around: Around
@@ -46,7 +46,7 @@ class SenseStage(NamedTuple):
     contacts: Contacts  # overwritten
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         numbers, around = plain(self.numbers), plain(self.around)
         surroundings = plain(self.surroundings)
         variants, agents, targets = numbers.notices.shape
@@ -81,13 +81,13 @@ class StepStage(NamedTuple):
     reaches: Numbers  # (variant, character, gait) of a step, m
     speeds: Numbers  # (variant, character, 2) creeps below the first, runs above the second, m/s
     zones: Zones
-    zone_ground: NDArray[np.int64]  # (zone,) its ground by number, or NO_GROUND
+    zone_ground: NDArray[np.int64]  # (zone,) its ground by index, or NO_GROUND
     loudness: Numbers  # (variant, ground) how many times as far steps carry on it
     walked: Numbers  # since the last stride ended, m; overwritten
     ended: NDArray[np.int64]  # strides that ended at this tick; overwritten
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         stride = self.stride
         agree(stride.shape, self.walked.shape, self.ended.shape, self.speeds.shape[:2])
         agree(stride.shape, self.reaches.shape[:2], (len(stride), self.moved.shape[1]))
@@ -111,7 +111,7 @@ class EarStage(NamedTuple):
     scratch: NDArray[np.int64]  # of both
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         variants, targets = plain(self.bodies).blocks.shape
         by_agent = (variants, len(self.characters))
         agree(by_agent, self.acuity.shape, self.awake.shape, self.error.shape)

@@ -40,14 +40,14 @@ def make_steps(
         The row after the last.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     found = _make_steps(
         laid_out(StepStageColumns, stage), laid_out(PoseColumns, poses),
         laid_out(PoseColumns, before), t, start, laid_out(NoiseColumns, steps),
     )  # fmt: skip
     if found < 0:
-        raise ValueError("poses that do not fit the steps, or too little room for noises")
+        raise ValueError("poses that do not agree with the steps, or too little room for noises")
     return found
 
 
@@ -100,7 +100,7 @@ def _make_steps(
                 if not reach > 0.0:
                     continue
                 steps.variant[n], steps.by[n] = v, j
-                steps.kind[n], steps.number[n], steps.listed[n] = 0, -1, -1
+                steps.kind[n], steps.noise[n], steps.listed[n] = 0, -1, -1
                 steps.t[n] = t + (share - 1.0) * stage.dt
                 steps.x[n], steps.y[n] = x, y
                 steps.z[n] = before.z[p, j] + share * (poses.z[p, j] - before.z[p, j])
@@ -150,7 +150,7 @@ def _put_in_order(
         for n in range(count):
             _copy(made, order[n], noises, n)
             v = noises.variant[n]
-            noises.number[n] = numbered[v]
+            noises.noise[n] = numbered[v]
             numbered[v] += 1
 
 
@@ -162,7 +162,7 @@ def _comes_after(made: Noises, n: int, v: int, t: float) -> bool:
 
 
 def _copy(made: Noises, m: int, noises: Noises, n: int) -> None:
-    noises.variant[n], noises.number[n] = made.variant[m], made.number[m]
+    noises.variant[n], noises.noise[n] = made.variant[m], made.noise[m]
     noises.t[n], noises.kind[n], noises.gait[n] = made.t[m], made.kind[m], made.gait[m]
     noises.ground[n], noises.reach[n] = made.ground[m], made.reach[m]
     noises.x[n], noises.y[n], noises.z[n] = made.x[m], made.y[m], made.z[m]

@@ -1,6 +1,6 @@
 """Looking a scenario over before it is run: what is allowed, but surely not meant.
 
-Each kind of finding has a short, stable name, by which a scenario can silence it with a reason.
+Each finding has a short, stable name, by which a scenario can silence it with a reason.
 """
 
 from __future__ import annotations
@@ -15,8 +15,8 @@ from snelk.config.scenario import Scenario, as_scenario
 from snelk.errors import UnknownNameError, nearest
 from snelk.tuning import ladders, noises, places, profiles
 
-KINDS = {**places.KINDS, **profiles.KINDS, **noises.KINDS, **ladders.KINDS}
-"""Every kind of finding, by its name."""
+CHECKS = {**places.CHECKS, **profiles.CHECKS, **noises.CHECKS, **ladders.CHECKS}
+"""Every check, by the name of what it finds."""
 
 
 @dataclass(frozen=True)
@@ -24,7 +24,7 @@ class Finding:
     """Something that is allowed but makes sensing go silently wrong.
 
     Attributes:
-        name: Short, stable name of the kind of finding.
+        name: Short, stable name of the check that found it.
         place: Where it is: a key path or a name.
         reason: What is wrong with it.
         fix: What to do about it.
@@ -42,10 +42,10 @@ class Finding:
 def check(scenario: str | Path | Scenario) -> list[Finding]:
     """Everything suspicious in a scenario that has been read without errors.
 
-    Kinds that its `silence` names are left out.
+    What its `silence` names is left out.
 
     Raises:
-        InputError: `silence` names a kind that does not exist, or an alert state calls an
+        InputError: `silence` names a finding that does not exist, or an alert state calls an
             activity that is not registered.
 
     >>> import snelk
@@ -59,12 +59,12 @@ def check(scenario: str | Path | Scenario) -> list[Finding]:
                 registered(state.call.activity)
     silence = {renamed.FINDINGS.get(name, name) for name in scenario.setup.silence}
     for name in silence:
-        if name not in KINDS:
-            place, fix = key_path(("silence", name)), nearest(name, KINDS)
+        if name not in CHECKS:
+            place, fix = key_path(("silence", name)), nearest(name, CHECKS)
             raise UnknownNameError.of(scenario.source, place, "", "no such kind of finding", fix)
     return [
         Finding(name, *found)
-        for name, look in KINDS.items()
+        for name, look in CHECKS.items()
         if name not in silence
         for found in dict.fromkeys(look(scenario))
     ]

@@ -9,10 +9,10 @@ from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 
 Found = Iterator[tuple[str, str, str]]
-"""Place, reason and fix of each finding of a kind."""
+"""Place, reason and fix of each finding."""
 
-Kinds = dict[str, Callable[[Scenario], Found]]
-"""Kinds of findings by name."""
+Checks = dict[str, Callable[[Scenario], Found]]
+"""Checks by the name of what they find."""
 
 
 def used_profiles(scenario: Scenario) -> dict[str, Profile]:

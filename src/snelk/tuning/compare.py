@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 from snelk.tuning.inputs import InputDifference, level_unlike, numbers_unlike, recordings_unlike
 from snelk.tuning.looks import (
-    KINDS,
+    ASPECTS,
     LOOKS,
     SAME,
     Numbers,
@@ -43,7 +43,7 @@ class Parting:
     Attributes:
         agent: Whose.
         t: When, s.
-        kind: In what, one of `KINDS`.
+        kind: In what, one of `ASPECTS`.
         target: About whom; empty for alert states and poses.
         a, b: How it was on either side, and why, in words.
     """
@@ -126,7 +126,7 @@ class Comparison:
         """The first moment for each agent of both that parts, in the order of time."""
         agents = [agent for agent in self.a.agents if agent in self.b.agents]
         found = [parting for agent in agents if (parting := self._parting(agent)) is not None]
-        return sorted(found, key=lambda each: (each.t, KINDS.index(each.kind)))
+        return sorted(found, key=lambda each: (each.t, ASPECTS.index(each.kind)))
 
     @cached_property
     def events(self) -> list[EventPair]:
@@ -166,8 +166,8 @@ class Comparison:
         if first is None:
             return None
         t, n, target = first
-        a, b = (reason_at(run, agent, KINDS[n], target, t) for run in (self.a, self.b))
-        return Parting(agent, t, KINDS[n], target, a, b)
+        a, b = (reason_at(run, agent, ASPECTS[n], target, t) for run in (self.a, self.b))
+        return Parting(agent, t, ASPECTS[n], target, a, b)
 
 
 def compare(a: Run, b: Run) -> Comparison:

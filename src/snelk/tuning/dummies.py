@@ -73,7 +73,7 @@ STANCES: tuple[Stance, ...] = ("standing", "crouched", "prone", "walking")
 SLACK = 1e-9
 
 DUMMY = 0
-"""The number of the character that the dummy is."""
+"""The index of the character that the dummy is."""
 
 
 @dataclass(frozen=True)
@@ -329,9 +329,9 @@ def _noises(steps: _Footsteps, t: Numbers, place: NDArray[np.intp]) -> Noises:
     x, y = steps.places[place].T if len(t) else np.zeros((2, 0))
     by = np.full(len(t), DUMMY, dtype=np.intp)
     gait = np.full(len(t), GAITS.index("walking"), dtype=np.intp)
-    number = np.arange(len(t), dtype=np.intp)
+    index = np.arange(len(t), dtype=np.intp)
     return Noises(
-        place.astype(np.intp), number, t.astype(np.float64), np.zeros(len(t), dtype=np.intp), gait,
+        place.astype(np.intp), index, t.astype(np.float64), np.zeros(len(t), dtype=np.intp), gait,
         none, x.copy(), y.copy(), np.zeros(len(t)), steps.reach[place], by, none,
     )  # fmt: skip
 

@@ -25,9 +25,9 @@ class Followed(NamedTuple):
     since: Numbers  # (variant, agent): when what it counts from happened, s; -inf for always
     first: Numbers  # when it first came true, s
     end: Numbers  # the last tick that was followed, s
-    true_at: Numbers  # when it first was true within its span, s
+    true_at: Numbers  # when it first was true within its interval, s
     false_at: Numbers  # when it first was not
-    true: Numbers  # ticks within its span at which it was true
+    true: Numbers  # ticks within its interval at which it was true
     false: Numbers  # and at which it was not
     gap: Numbers  # the least that it fell short by
     gap_at: Numbers  # when, s
@@ -53,7 +53,7 @@ class FollowStage(NamedTuple):
     so_far: Followed  # overwritten
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         so_far = plain(self.so_far)
         agree(self.holds.shape, self.gap.shape, self.value.shape, so_far.since.shape)
         agree(so_far.first.shape, self.holds.shape[:1])
@@ -73,7 +73,7 @@ class LevelStage(NamedTuple):
     follow: FollowStage  # overwritten
 
     def check(self) -> None:
-        """Make sure that its arrays fit each other; see `agree`."""
+        """Make sure that its arrays agree; see `agree`."""
         every = plain(self.meters).value.shape
         agree(
             every, plain(self.sight).failed.shape[:3], plain(self.contacts).touch.shape,

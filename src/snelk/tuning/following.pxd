@@ -11,7 +11,7 @@ cdef Py_ssize_t SENSED, IN_VIEW
     least=double, most=double, since=double,
 )
 cdef void _follow_tick(
-    FollowStageColumns stage, const unsigned char[::1] alive, double t, bint in_span,
+    FollowStageColumns stage, const unsigned char[::1] alive, double t, bint inside,
     double within,
 ) noexcept
 

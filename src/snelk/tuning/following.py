@@ -21,7 +21,7 @@ INF = float("inf")
 
 @door
 def follow_tick(
-    stage: FollowStage, alive: NDArray[np.bool_], t: float, in_span: bool, within: float
+    stage: FollowStage, alive: NDArray[np.bool_], t: float, inside: bool, within: float
 ) -> None:
     """Take in a tick.
 
@@ -29,11 +29,11 @@ def follow_tick(
         stage: What is true of it; what came of it so far is overwritten.
         alive: (variant,) which have not ended.
         t: The time of the tick, s.
-        in_span: Whether that lies within the span asked about.
+        inside: Whether that lies within the interval asked about.
         within: Seconds since what it counts from in which it matters; infinite for all.
     """
     agree(alive.shape, plain(stage).holds.shape[:1])
-    _follow_tick(laid_out(FollowStageColumns, stage), alive, t, in_span, within)
+    _follow_tick(laid_out(FollowStageColumns, stage), alive, t, inside, within)
 
 
 @door
@@ -45,10 +45,10 @@ def ask_level(stage: LevelStage, poses: Poses) -> None:
         poses: Everybody's poses.
 
     Raises:
-        ValueError: These arrays do not fit each other.
+        ValueError: These arrays do not agree.
     """
     if not _ask_level(laid_out(LevelStageColumns, stage), laid_out(PoseColumns, poses)):
-        raise ValueError("poses that do not fit those who are followed")
+        raise ValueError("poses that do not agree with those who are followed")
 
 
 def _ask_level(stage: LevelStage, poses: Poses) -> bool:
@@ -75,7 +75,7 @@ def _ask_level(stage: LevelStage, poses: Poses) -> bool:
 
 
 def _follow_tick(
-    stage: FollowStage, alive: NDArray[np.bool_], t: float, in_span: bool, within: float
+    stage: FollowStage, alive: NDArray[np.bool_], t: float, inside: bool, within: float
 ) -> None:
     so_far = stage.so_far
     with nogil:
@@ -96,7 +96,7 @@ def _follow_tick(
                 least, most = min(stage.gap[v, a], least), max(stage.value[v, a], most)
             if came and isnan(so_far.first[v]):
                 so_far.first[v] = t
-            if not (counts and in_span):
+            if not (counts and inside):
                 continue
             if least < so_far.gap[v] - SLACK:
                 so_far.gap[v], so_far.gap_at[v] = least, t

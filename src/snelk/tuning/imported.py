@@ -72,8 +72,8 @@ class TrackFigures:
 
 
 @dataclass(frozen=True)
-class Fit:
-    """How a recording lies in a level: shares of its samples, 0 to 1."""
+class Misplaced:
+    """How much of a recording cannot be in a level: shares of its samples, 0 to 1."""
 
     outside: float
     in_walls: float
@@ -115,8 +115,8 @@ def figures_of(imported: Imported) -> list[TrackFigures]:
     return found
 
 
-def fit_of(imported: Imported, level: Level, *, x: str = "x", y: str = "y") -> Fit:
-    """How the tracks lie in a level, with the axes taken otherwise if wanted: `x="-y"`."""
+def misplaced_in(imported: Imported, level: Level, *, x: str = "x", y: str = "y") -> Misplaced:
+    """How much of the tracks cannot be in a level; axes as one wants them: `x="-y"`."""
     points = np.column_stack([_axis(imported, x), _axis(imported, y)])
     x0, y0, x1, y1 = level.bounds
     inside = (
@@ -133,7 +133,7 @@ def fit_of(imported: Imported, level: Level, *, x: str = "x", y: str = "y") -> F
     if not solid.is_empty:
         shapely.prepare(solid)
         walls = shapely.contains_xy(solid, points[:, 0], points[:, 1])
-    return Fit(float(np.mean(~inside)), float(np.mean(walls & inside)))
+    return Misplaced(float(np.mean(~inside)), float(np.mean(walls & inside)))
 
 
 def doubts_about(imported: Imported, level: Level | None = None) -> list[str]:
@@ -199,10 +199,12 @@ def _doubts_about_headings(imported: Imported) -> list[str]:
 
 
 def _doubts_about_axes(imported: Imported, level: Level) -> list[str]:
-    now = fit_of(imported, level)
+    now = misplaced_in(imported, level)
     if now.wrong < 0.02:
         return []
-    tries = {words: fit_of(imported, level, x=x, y=y).wrong for words, (x, y) in VARIANTS.items()}
+    tries = {
+        words: misplaced_in(imported, level, x=x, y=y).wrong for words, (x, y) in VARIANTS.items()
+    }
     best = min(tries, key=lambda words: tries[words])
     where = (
         f"{now.outside:.0%} of the samples lie outside of the level, {now.in_walls:.0%} in walls"

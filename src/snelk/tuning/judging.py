@@ -1,7 +1,7 @@
 """Expectations followed while a batch is stepped: whether each holds, and by how much it does not.
 
 What an expectation says is true or false at every tick; what it demands is that this first comes
-true within a span, never does, or always is. So it needs no tables, and is judged of all
+true within an interval, never does, or always is. So it needs no tables, and is judged of all
 variants together.
 """
 
@@ -20,12 +20,12 @@ from snelk.config.scenario import Scenario
 from snelk.config.wanted import (
     Expectation,
     Holding,
+    Interval,
     MeasureBetween,
     MeterUnder,
     Notices,
     Reaches,
     Since,
-    Span,
     Stays,
 )
 from snelk.engine.simulation import Simulation
@@ -140,7 +140,7 @@ class TickTrial(Trial):
 
     def __init__(self, simulation: Simulation, agents: list[int], expectation: Expectation) -> None:
         self.simulation, self.agents = simulation, agents
-        said: Span = getattr(expectation, expectation.statement)
+        said: Interval = getattr(expectation, expectation.statement)
         self.said = said
         never = isinstance(said, Notices | Reaches) and said.never
         self.demand = (
@@ -211,9 +211,9 @@ class TickTrial(Trial):
             now = self._happens(self.said.since, t)
             fresh = alive[:, None] & np.isnan(self._since) & ~np.isnan(now)
             self._since[fresh] = now[fresh]
-        in_span = self.low - SLACK <= t <= self.high + SLACK
+        inside = self.low - SLACK <= t <= self.high + SLACK
         within = np.inf if self.said.within is None else self.said.within
-        follow_tick(self._stage, alive, t, in_span, within)
+        follow_tick(self._stage, alive, t, inside, within)
 
     def _happens(self, since: Since, t: float) -> Numbers:
         """(variant, agent) when what is waited for happened, if that was at this tick; else NaN."""

@@ -12,7 +12,7 @@ from snelk.config.nodes import Node
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.level.level import Level
-from snelk.tuning.common import Found, Kinds, used_profiles
+from snelk.tuning.common import Checks, Found, used_profiles
 from snelk.tuning.situations import MOVING, situations
 
 MOMENTS = ("heard", "told", "any_heard", "any_told")
@@ -479,7 +479,7 @@ def _outside_territory(scenario: Scenario) -> Found:
             yield key_path(("cast", name, "at")), reason, "move it, or choose another zone"
 
 
-KINDS: Kinds = {
+CHECKS: Checks = {
     "state-unreachable": _state_unreachable,
     "state-without-way-out": _state_without_way_out,
     "never-true": _never_true,

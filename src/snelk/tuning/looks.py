@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 Numbers = NDArray[np.float64]
 
-KINDS = ("sight", "touch or zone", "hearing", "meter", "belief", "alert state", "pose")
+ASPECTS = ("sight", "touch or zone", "hearing", "meter", "belief", "alert state", "pose")
 """In what an agent's runs can part; of several at one tick the first causes the others."""
 
 SAME = 1e-6
@@ -98,7 +98,7 @@ def poses_of(run: Run, agent: str) -> pd.DataFrame:
 views_of = _sensed("sight", "in_view")
 
 LOOKS = (views_of, _sensed("contacts", "sensed"), _heard, _meters, _beliefs, states_of, poses_of)
-"""What an agent has at each tick, in the order of `KINDS`."""
+"""What an agent has at each tick, in the order of `ASPECTS`."""
 
 
 def unlike(a: pd.DataFrame, b: pd.DataFrame, times: Numbers) -> NDArray[np.bool_]:

@@ -13,7 +13,7 @@ from scipy.optimize import differential_evolution
 from snelk.tuning.trials import MET, Numbers, Trials, share_of, value_at
 
 LEAST_CHANGE = 1e-4
-"""What a change over all of a number's span adds to the loss: of numbers as good the nearer."""
+"""What a change over all of a number's range adds to the loss: of numbers as good the nearer."""
 
 NEARER = (1.0, 0.25, 0.05, 0.01)
 """Shares of the limits about the best that are searched one after the other."""

@@ -10,7 +10,7 @@ from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.config.words import GAITS
 from snelk.errors import nearest
-from snelk.tuning.common import Found, Kinds
+from snelk.tuning.common import Checks, Found
 
 
 def _ears(scenario: Scenario, maker: str) -> list[str]:
@@ -131,7 +131,7 @@ def _noise_while_absent(scenario: Scenario) -> Found:
                 yield key_path(("noise", n)), reason, "say where with at or spot, or when else"
 
 
-KINDS: Kinds = {
+CHECKS: Checks = {
     "noise-nobody-hears": _noise_nobody_hears,
     "silent-gait": _silent_gait,
     "nothing-to-hear": _nothing_to_hear,

@@ -10,7 +10,7 @@ from snelk.config.ladders import named_by, names_in
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.errors import nearest
-from snelk.tuning.common import Found, Kinds
+from snelk.tuning.common import Checks, Found
 
 FASTEST = 15.0
 """A character that moves faster than this, m/s, more likely has a wrong unit or axis."""
@@ -131,7 +131,7 @@ def _unused_spot(scenario: Scenario) -> Found:
             yield f'spot "{spot.name}"', "nothing names it", "use it, or leave it out"
 
 
-KINDS: Kinds = {
+CHECKS: Checks = {
     "track-without-character": _track_without_character,
     "starts-inside-wall": _starts_inside_wall,
     "track-through-wall": _track_through_wall,

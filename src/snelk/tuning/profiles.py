@@ -12,7 +12,7 @@ from snelk.config.renamed import FINDINGS, MEASURES, today
 from snelk.config.scenario import Scenario
 from snelk.engine.replay import replayed_poses, tick_times
 from snelk.errors import nearest
-from snelk.tuning.common import Found, Kinds, used_cones, used_meters, used_profiles
+from snelk.tuning.common import Checks, Found, used_cones, used_meters, used_profiles
 
 
 def _agent_without_senses(scenario: Scenario) -> Found:
@@ -272,7 +272,7 @@ def _outdated_key(scenario: Scenario) -> Found:
             yield key_path(("silence", finding)), f"is called {name} today", f"rename it to {name}"
 
 
-KINDS: Kinds = {
+CHECKS: Checks = {
     "outdated-key": _outdated_key,
     "agent-without-senses": _agent_without_senses,
     "notices-nobody": _notices_nobody,

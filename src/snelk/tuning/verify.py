@@ -18,11 +18,11 @@ from snelk.config.scenario import Scenario, as_scenario
 from snelk.config.wanted import (
     Expectation,
     Holding,
+    Interval,
     MeasureBetween,
     MeterUnder,
     Notices,
     Reaches,
-    Span,
     Stays,
 )
 from snelk.errors import InputError
@@ -155,7 +155,7 @@ def found_in_words(
 ) -> str:
     """What was found, from the moment and the value that decided, and since when it counts."""
     said = getattr(expectation, expectation.statement)
-    if isinstance(said, Span) and said.since is not None:
+    if isinstance(said, Interval) and said.since is not None:
         words = said.since.words(expectation.who[0] if len(expectation.who) == 1 else "it")
         if math.isnan(since):
             return f"there is nothing to count from: never {words}"
@@ -210,8 +210,8 @@ def _reasons(
     return _of_state(run, expectation.who, said, t)
 
 
-def _within(said: Span, times: Numbers) -> NDArray[np.bool_]:
-    """Which times lie within a span."""
+def _within(said: Interval, times: Numbers) -> NDArray[np.bool_]:
+    """Which times lie within an interval."""
     after = -math.inf if said.after is None else said.after
     before = math.inf if said.before is None else said.before
     return (times >= after - SLACK) & (times <= before + SLACK)

@@ -2,7 +2,7 @@ cimport cython
 
 from snelk.body.columns cimport BodyStageColumns, MovingColumns
 
-cdef Py_ssize_t UNFIT
+cdef Py_ssize_t DISAGREE
 
 @cython.locals(same=bint)
-cdef bint fits(BodyStageColumns stage, MovingColumns moving) noexcept nogil
+cdef bint agrees(BodyStageColumns stage, MovingColumns moving) noexcept nogil

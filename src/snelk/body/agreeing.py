@@ -1,0 +1,25 @@
+"""Whether bodies agree with the stage they are on: compiled, see `snelk.level.columns`."""
+
+from __future__ import annotations
+
+from snelk.body.paces import Moving
+from snelk.body.stage import DISAGREE, BodyStage
+
+
+def agrees(stage: BodyStage, moving: Moving) -> bool:
+    """Whether they are as many."""
+    same: bool = (
+        moving.x.shape[0] == stage.stuck.shape[0] and moving.x.shape[1] == stage.stuck.shape[1]
+    )
+    return same
+
+
+def agreed(found: int) -> int:
+    """What a loop found.
+
+    Raises:
+        ValueError: It found that its arrays do not agree.
+    """
+    if found == DISAGREE:
+        raise ValueError("bodies or poses that do not agree with the minds")
+    return found
