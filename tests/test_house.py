@@ -65,13 +65,13 @@ from snelk.config.wanted import (
     Expectation,
     Fit,
     Holding,
+    Interval,
     Limits,
     MeasureBetween,
     MeterUnder,
     Notices,
     Reaches,
     Since,
-    Span,
     Stays,
     Wish,
 )
@@ -281,7 +281,7 @@ def test_every_key_and_column_is_in_the_documents() -> None:
         State,
         Transition,
         *(Patrol, Roam, Approach, Go, Flee, Evade, Sleep, Search, Call),
-        *(Expectation, Notices, Reaches, Stays, MeterUnder, MeasureBetween, Holding, Span),
+        *(Expectation, Notices, Reaches, Stays, MeterUnder, MeasureBetween, Holding, Interval),
         *(Wish, Fit, Limits),
     ):
         for name, field in model.model_fields.items():

@@ -619,7 +619,7 @@ def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
     assert likeliest(cells, 0.5, 0.5, 1.0) == -1 or not seen.all()
 
 
-def test_a_stage_is_only_laid_out_if_its_arrays_fit_and_calls_are_checked() -> None:
+def test_a_stage_is_only_laid_out_if_its_arrays_agree_and_calls_are_checked() -> None:
     simulation = Simulation(snelk.croft() / "night.toml")
     for _ in range(3):
         simulation.step()
@@ -652,7 +652,7 @@ def test_a_stage_is_only_laid_out_if_its_arrays_fit_and_calls_are_checked() -> N
         lambda: laid_out(MindStageColumns, plain(minds)._replace(loudness=np.zeros((1, 2, 3)))),
         lambda: laid_out(BodyStageColumns, plain(bodies)._replace(told=nobody[:, 1:].copy())),
     ):
-        with pytest.raises(ValueError, match=r"fit|room"):
+        with pytest.raises(ValueError, match=r"agree|room"):
             call()
     kept = in_one(simulation.beliefs)
     assert len({id(values.base) for values in kept}) == 1
