@@ -91,6 +91,7 @@ def _extensions() -> list[Extension]:
         Extension(SHARED, [str(shared)], extra_compile_args=STRICT),
         *cythonize(
             loops,
+            nthreads=os.cpu_count() or 1,
             build_dir="build",
             compiler_directives=RULES,
             shared_utility_qualified_name=SHARED,
@@ -98,8 +99,9 @@ def _extensions() -> list[Extension]:
     ]
 
 
-setup(
-    ext_modules=_extensions(),
-    cmdclass={"build_ext": Build},
-    options={"build_ext": {"parallel": os.cpu_count()}},
-)
+if __name__ == "__main__":  # not in the processes that translate
+    setup(
+        ext_modules=_extensions(),
+        cmdclass={"build_ext": Build},
+        options={"build_ext": {"parallel": os.cpu_count()}},
+    )
