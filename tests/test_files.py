@@ -313,7 +313,7 @@ def test_an_array_that_a_loop_cannot_read_is_refused_at_the_door(short: snelk.Ru
     for wrong, told in (
         (start.astype(np.float32), "dtype mismatch"),
         (np.zeros((8, 3))[::2], "not C-contiguous"),
-        (np.zeros((5, 3)), r"do not agree"),
+        (np.zeros((5, 3)), r"do not agree: \(4, 3\), \(5, 3\)"),
     ):
         with pytest.raises(ValueError, match=told):
             cast_rays(grid, start, wrong)
