@@ -59,7 +59,7 @@ def start_browser(width: int = 1280, height: int = 800) -> Any:
 
 def opened(driver: Any, page: Path, moment: str = "") -> None:
     """Open a page from disk and wait until it has drawn itself."""
-    from selenium.common.exceptions import JavascriptException
+    from selenium.common.exceptions import WebDriverException
 
     for url, ready in (
         ("about:blank", "return location.href === 'about:blank'"),
@@ -68,7 +68,7 @@ def opened(driver: Any, page: Path, moment: str = "") -> None:
         driver.get(url)
         until = time.monotonic() + 60
         while True:
-            with contextlib.suppress(JavascriptException):  # one page is just going for the other
+            with contextlib.suppress(WebDriverException):  # one page is just going for the other
                 if driver.execute_script(ready):
                     break
             assert time.monotonic() < until, f"{url} was not ready within 60 s"

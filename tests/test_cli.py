@@ -308,7 +308,7 @@ def test_schema_can_be_printed_and_written(tmp_path: Path) -> None:
         ("why croft/runs/night dog fox --at 99", "error: time: must lie within the run, 0 to 90 s (given: 99 s)"),
         ("why croft/runs/night dog fox --at 9 --to 10", "error: why: asks two things (given: --at with --from or --to); use one"),
         ("plot map croft/runs/night --at 3 --out x.doc", "error: x.doc: unknown format (given: .doc); use .png, .svg, .pdf, .jpg or .webp"),
-        ("schema levels", 'error: schema: KIND: no such kind (given: "levels"); did you mean "level"?'),
+        ("schema levels", 'error: schema: KIND: no such kind of file (given: "levels"); did you mean "level"?'),
     ],
 )  # fmt: skip
 def test_a_mistake_is_one_line_and_exit_2(demo: tuple[Path, str], words: str, line: str) -> None:

@@ -177,6 +177,28 @@ def test_the_command_writes_a_track_that_runs(tmp_path: Path) -> None:
     assert np.allclose(ours, theirs, atol=1e-6)
 
 
+def test_samples_where_nobody_can_be_are_told_as_shares(tmp_path: Path) -> None:
+    level = tmp_path / "level.geojson"
+    wall = {"type": "Polygon", "coordinates": [[[0, 0], [4, 0], [4, 4], [0, 4], [0, 0]]]}
+    more = {"type": "LineString", "coordinates": [[-10, -10], [10, 10]]}
+    features = [
+        {
+            "type": "Feature",
+            "properties": {"kind": "wall", "name": str(n), "top": 2},
+            "geometry": each,
+        }
+        for n, each in enumerate((wall, more))
+    ]
+    level.write_text(json.dumps({"type": "FeatureCollection", "features": features}))
+    walk = pd.DataFrame({"t": range(8), "id": "fox", "x": [*[6.0] * 4, 1, 2, 3, 40], "y": 1.0})
+    walk.assign(heading=90.0).to_csv(tmp_path / "game.csv", index=False)
+    words = ["import", "game.csv", "--level", str(level), "--out", "fox.csv", "--json"]
+    done = subprocess.run(
+        [sys.executable, "-m", "snelk", *words], cwd=tmp_path, capture_output=True, check=True
+    )
+    assert json.loads(done.stdout)["misplaced"] == {"outside": 1 / 8, "in_walls": 3 / 8}
+
+
 def scene(**boxes: tuple[float, float, float, float, float, float]) -> trimesh.Scene:
     """Boxes with y up and z towards the viewer, by their middle in plan, base, sides and height."""
     made = trimesh.Scene()

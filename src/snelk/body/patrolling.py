@@ -81,7 +81,7 @@ def _centre(
 
 
 def _corner(stage: RoundStage, state: int, v: int, a: int, n: int) -> tuple[float, float]:
-    """Corner number n of a route, as it is moved."""
+    """Corner n of a route, as it is moved."""
     row = stage.first[v, a, state] + n
     return (
         stage.corners[row, 0] + stage.shift[v, a, 0],

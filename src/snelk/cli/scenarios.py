@@ -412,7 +412,7 @@ def schema(
 
     if kind not in FILES:
         raise UnknownNameError.of(
-            "schema", "KIND", f'"{kind}"', "no such kind", nearest(kind, FILES)
+            "schema", "KIND", f'"{kind}"', "no such kind of file", nearest(kind, FILES)
         )
     if out is not None:
         claim(out, ".json", ours=lambda path: b'"$schema"' in path.read_bytes()[:4096])
