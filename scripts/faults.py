@@ -35,6 +35,7 @@ TESTS = {
     "body/patrolling.py": "moving going",
     "body/roaming.py": "moving going ends",
     "body/searching.py": "search ends",
+    "body/seeker.py": "search ends",
     "body/thinking.py": "moving going ends outcomes",
     "body/streams.py": "loops",
     "body/turning.py": "going",

@@ -501,12 +501,12 @@ def test_likelihood_is_handed_on_and_the_first_of_the_best_is_gone_to(seed: int)
     links = sometimes(chance, 0.4, count, count) | np.eye(count, dtype=np.bool_)
     parts = np.where(links, chance.choice([0.25, 0.5], (count, count)), 0.0)
     to, others = np.nonzero(links)
-    cells = Cells(
+    cells = Cells.of(
         chance.choice([-1.0, 1.0], (count, 2)),
         np.searchsorted(to, np.arange(count + 1)).astype(np.int32),
-        others.astype(np.int32), parts[to, others],
-        chance.choice([0.0, 0.25, 0.5], count), np.zeros(count),
+        others.astype(np.int32), parts[to, others], 1.0,
     )  # fmt: skip
+    cells.share[...] = chance.choice([0.0, 0.25, 0.5], count)
     share = cells.share.copy()
     for _ in range(3):
         share = parts @ share
@@ -608,12 +608,13 @@ def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
     share = chance.dirichlet(np.ones(count))
     seen = sometimes(chance, 0.4, count) if seed else np.ones(count, np.bool_)
     own = np.arange(count)
-    cells = Cells(
+    cells = Cells.of(
         chance.random((count, 2)), np.arange(count + 1, dtype=np.int32), own.astype(np.int32),
-        np.ones(count), share.copy(), np.zeros(count),
+        np.ones(count), 1.0,
     )  # fmt: skip
-    cleared = take_out(cells, seen, 0.25)
-    assert cleared == pytest.approx(0.25 + 0.75 * share[seen].sum())
+    cells.share[...], cells.seen[...], cells.cleared[...] = share, seen, 0.25
+    take_out(cells)
+    assert cells.cleared[0] == pytest.approx(0.25 + 0.75 * share[seen].sum())
     left = np.where(seen, 0.0, share)
     np.testing.assert_allclose(cells.share, left / left.sum() if left.sum() else left)
     assert likeliest(cells, 0.5, 0.5, 1.0) == -1 or not seen.all()
@@ -722,11 +723,11 @@ def test_the_likeliest_cell_is_near_and_likely_with_what_is_around_it(seed: int)
     others = [np.unique([n, *chance.integers(0, count, 2)]) for n in range(count)]
     parts = [chance.random(len(each)) for each in others]
     share, centres = chance.dirichlet(np.ones(count)), chance.uniform(-9, 9, (count, 2))
-    cells = Cells(
+    cells = Cells.of(
         centres, np.cumsum([0, *map(len, others)]).astype(np.int32),
-        np.concatenate(others).astype(np.int32), np.concatenate(parts), share.copy(),
-        np.zeros(count),
+        np.concatenate(others).astype(np.int32), np.concatenate(parts), 1.0,
     )  # fmt: skip
+    cells.share[...] = share
     (x, y), near = chance.uniform(-9, 9, 2).tolist(), 3.0
     around = np.array([(p * share[o]).sum() for p, o in zip(parts, others, strict=True)])
     worth = around / (1.0 + np.hypot(centres[:, 0] - x, centres[:, 1] - y) / near)

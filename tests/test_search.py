@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 import snelk
 from snelk.engine.throws import GRAVITY, Arc, arcs_to, points_of
 from snelk.mind.search import Likelihood, points_about
+from snelk.mind.spreading import likeliest
 
 HUT = scenes.feature("wall", "hut", shapely.box(6, -2, 8, 2), top=3.0)
 FIELD = scenes.feature("zone", "field", shapely.box(-10, -10, 20, 10))
@@ -162,7 +163,7 @@ def test_likelihood_spreads_no_faster_than_the_target_and_is_all_accounted_for(s
         assert (likelihood.share[seen] == 0.0).all()
         assert 1.0 - likelihood.cleared == pytest.approx(left)
     likelihood.clear(np.ones(len(likelihood.share), dtype=np.bool_))
-    assert likelihood.best((0.0, 0.0), 2.0) == -1
+    assert likeliest(likelihood.laid, 0.0, 0.0, 2.0) == -1
 
 
 def test_points_about_a_place_are_spread_evenly() -> None:

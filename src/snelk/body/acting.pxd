@@ -2,12 +2,13 @@ cimport cython
 
 from snelk.body.columns cimport (
     BodyStageColumns, DoingColumns, FlightStageColumns, MovingColumns, RoamStageColumns,
-    RoundStageColumns, TimingColumns,
+    RoundStageColumns, SearchStageColumns, TimingColumns,
 )
 from snelk.body.agreeing cimport agrees
 from snelk.body.moving cimport _come_to_end, _stand, _take_way_to, _turns_back, _want
 from snelk.body.fleeing cimport evade, flee
 from snelk.body.patrolling cimport patrol
+from snelk.body.searching cimport seek
 from snelk.body.wandering cimport wander
 from snelk.level.columns cimport GroundStageColumns
 from snelk.level.walking cimport onto, way_between
@@ -15,18 +16,18 @@ from snelk.mind.columns cimport AttendedColumns, DrawnColumns
 from snelk.senses.columns cimport PoseColumns
 
 cdef double NEVER, NAN, KEEP_UP, FARTHER, AND_MORE, LEFT_TO_PYTHON
-cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE, OTHERS, NEWLY_DONE, NEWLY_FAILED
+cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE, SEARCH, OTHERS, NEWLY_DONE, NEWLY_FAILED
 cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, DISAGREE, WHOSE_GROUND
 
 @cython.locals(
-    others=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, kind=Py_ssize_t, again=double, there=bint, was_done=bint,
-    was_failed=bint,
+    now=AttendedColumns, drawn=DrawnColumns, state="const short[:, ::1]", dt=double,
+    timing=TimingColumns, doing=DoingColumns, others=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t,
+    kind=Py_ssize_t, again=double, there=bint, was_done=bint, was_failed=bint,
 )
 cdef Py_ssize_t _act(
-    MovingColumns moving, RoamStageColumns roams, RoundStageColumns rounds, FlightStageColumns flights,
-    PoseColumns poses,
-    AttendedColumns now, DrawnColumns drawn,
-    const short[:, ::1] state, double time, double dt, TimingColumns timing, DoingColumns doing,
+    BodyStageColumns stage, RoamStageColumns roams, RoundStageColumns rounds,
+    FlightStageColumns flights, SearchStageColumns searches, PoseColumns poses,
+    MovingColumns moving, double time,
 ) noexcept
 
 @cython.locals(x=double, y=double, j=Py_ssize_t, stop=double, apart=double)
@@ -54,13 +55,17 @@ cdef bint _come_to_end_there(
 
 @cython.locals(same=bint)
 cdef Py_ssize_t _act_on(
-    BodyStageColumns stage, RoamStageColumns roams, RoundStageColumns rounds, FlightStageColumns flights,
-    PoseColumns poses,
+    BodyStageColumns stage, RoamStageColumns roams, RoundStageColumns rounds,
+    FlightStageColumns flights, SearchStageColumns searches, PoseColumns poses,
     MovingColumns moving, double time,
 ) noexcept
 
-@cython.locals(v=Py_ssize_t, a=Py_ssize_t, found=Py_ssize_t, unknown=bint)
-cdef Py_ssize_t _who_wants(BodyStageColumns stage, FlightStageColumns flights) noexcept
+@cython.locals(
+    v=Py_ssize_t, a=Py_ssize_t, found=Py_ssize_t, rows=Py_ssize_t, unknown=bint,
+)
+cdef Py_ssize_t _who_wants(
+    BodyStageColumns stage, FlightStageColumns flights, SearchStageColumns searches,
+) noexcept
 
 @cython.locals(left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, doing=DoingColumns)
 cdef Py_ssize_t _set_out(

@@ -6,10 +6,8 @@ that it asked for. What it wants to go to is noted, and the ways are found after
 
 from __future__ import annotations
 
-import numpy as np
 from cython import compiled, nogil
 from cython.cimports.libc.math import hypot, isnan
-from numpy.typing import NDArray
 
 from snelk.body.agreeing import agreed
 from snelk.body.columns import (
@@ -18,6 +16,7 @@ from snelk.body.columns import (
     MovingColumns,
     RoamStageColumns,
     RoundStageColumns,
+    SearchStageColumns,
 )
 from snelk.body.doing import (
     APPROACH,
@@ -35,14 +34,15 @@ from snelk.body.doing import (
     PATROL,
     RESUME,
     ROAM,
+    SEARCH,
     Doing,
 )
 from snelk.body.flights import FlightStage
 from snelk.body.paces import AT_FOCUS, Moving
 from snelk.body.roams import RoamStage
 from snelk.body.rounds import RoundStage
+from snelk.body.searches import SearchStage
 from snelk.body.stage import DISAGREE, WHOSE_GROUND, BodyStage
-from snelk.body.standing import Timing
 from snelk.level.columns import GroundStageColumns, door, laid_out
 from snelk.level.ground import NO_WAY, NOT_KNOWN, GroundStage
 from snelk.mind.drawn import Drawn
@@ -55,6 +55,7 @@ if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.fleeing import evade, flee
     from snelk.body.moving import _come_to_end, _stand, _take_way_to, _turns_back, _want
     from snelk.body.patrolling import patrol
+    from snelk.body.searching import seek
     from snelk.body.wandering import wander
     from snelk.level.columns import hypot
     from snelk.level.walking import onto, way_between
@@ -73,6 +74,7 @@ def act(
     roams: RoamStage,
     rounds: RoundStage,
     flights: FlightStage,
+    searches: SearchStage,
     poses: Poses,
     moving: Moving,
     time: float,
@@ -85,6 +87,7 @@ def act(
         roams: Where they roam; overwritten.
         rounds: Their routes; overwritten.
         flights: Where they flee to; who asks for a spot or a direction is overwritten.
+        searches: Where they search; overwritten.
         poses: Everybody's poses.
         moving: Their bodies; where they look, and their ways, are overwritten.
         time: The time of the tick, s.
@@ -95,7 +98,7 @@ def act(
     found = _act_on(
         laid_out(BodyStageColumns, stage), laid_out(RoamStageColumns, roams),
         laid_out(RoundStageColumns, rounds), laid_out(FlightStageColumns, flights),
-        laid_out(PoseColumns, poses),
+        laid_out(SearchStageColumns, searches), laid_out(PoseColumns, poses),
         laid_out(MovingColumns, moving), time,
     )  # fmt: skip
     return agreed(found)
@@ -129,25 +132,27 @@ def set_out_one(v: int, a: int, walk: GroundStage, stage: BodyStage, moving: Mov
 
 
 @door
-def who_wants(stage: BodyStage, flights: FlightStage) -> int:
+def who_wants(stage: BodyStage, flights: FlightStage, searches: SearchStage) -> int:
     """For how many something is to be found on their ground; WHOSE_GROUND if that is not known."""
-    return _who_wants(laid_out(BodyStageColumns, stage), laid_out(FlightStageColumns, flights))
+    found = _who_wants(
+        laid_out(BodyStageColumns, stage), laid_out(FlightStageColumns, flights),
+        laid_out(SearchStageColumns, searches),
+    )  # fmt: skip
+    return agreed(found)
 
 
 def _act(
-    moving: Moving,
+    stage: BodyStage,
     roams: RoamStage,
     rounds: RoundStage,
     flights: FlightStage,
+    searches: SearchStage,
     poses: Poses,
-    now: Attended,
-    drawn: Drawn,
-    state: NDArray[np.int16],
+    moving: Moving,
     time: float,
-    dt: float,
-    timing: Timing,
-    doing: Doing,
 ) -> int:
+    now, drawn, state, dt = stage.attended, stage.drawn, stage.standing.state, stage.dt
+    timing, doing = stage.timing, stage.doing
     others = 0
     with nogil:
         for v in range(len(moving.x)):
@@ -177,9 +182,8 @@ def _act(
                     again = evade(moving, flights, dt, v, a, doing)
                 elif kind == ROAM:
                     again = wander(moving, roams, max(state[v, a], 0), time, dt, v, a, doing)
-                    if again == LEFT_TO_PYTHON:
-                        others += 1
-                        continue
+                elif kind == SEARCH:
+                    again = seek(moving, searches, stage, poses, time, v, a)
                 else:
                     if kind == FACE:
                         moving.look[v, a] = AT_FOCUS
@@ -187,6 +191,9 @@ def _act(
                     doing.done[v, a] = True
                     _stand(moving, v, a)
                     again = NEVER
+                if again == LEFT_TO_PYTHON:
+                    others += 1
+                    continue
                 timing.due[v, a], timing.thought_there[v, a] = False, there
                 timing.next_thought[v, a] = time + again
                 if doing.done[v, a] and not was_done:
@@ -287,6 +294,7 @@ def _act_on(
     roams: RoamStage,
     rounds: RoundStage,
     flights: FlightStage,
+    searches: SearchStage,
     poses: Poses,
     moving: Moving,
     time: float,
@@ -300,24 +308,25 @@ def _act_on(
         and rounds.begun.shape[1] == stage.stuck.shape[1]
         and flights.asks.shape[0] == stage.stuck.shape[0]
         and flights.asks.shape[1] == stage.stuck.shape[1]
+        and searches.asks.shape[0] == stage.stuck.shape[0]
+        and searches.asks.shape[1] == stage.stuck.shape[1]
+        and searches.numbers.notices.shape[2] == stage.loudness.shape[2]
         and poses.x.shape[1] == stage.loudness.shape[2]
         and (poses.x.shape[0] == 1 or poses.x.shape[0] == stage.stuck.shape[0])
     )
     if not same:
         return DISAGREE
-    return _act(
-        moving, roams, rounds, flights, poses, stage.attended, stage.drawn,
-        stage.standing.state, time, stage.dt, stage.timing, stage.doing,
-    )  # fmt: skip
+    return _act(stage, roams, rounds, flights, searches, poses, moving, time)
 
 
-def _who_wants(stage: BodyStage, flights: FlightStage) -> int:
+def _who_wants(stage: BodyStage, flights: FlightStage, searches: SearchStage) -> int:
     found, unknown = 0, False
-    if flights.asks.shape[0] != stage.stuck.shape[0]:
+    rows = stage.stuck.shape[0]
+    if flights.asks.shape[0] != rows or searches.asks.shape[0] != rows:
         return DISAGREE
     for v in range(stage.doing.wants.shape[0]):
         for a in range(stage.doing.wants.shape[1]):
-            if stage.doing.wants[v, a] or flights.asks[v, a] != 0:
+            if stage.doing.wants[v, a] or flights.asks[v, a] != 0 or searches.asks[v, a]:
                 found += 1
                 unknown = unknown or stage.doing.ground[v, a] < 0
     return WHOSE_GROUND if unknown else found

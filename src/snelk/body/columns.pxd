@@ -3,7 +3,10 @@ from snelk.mind.columns cimport (
     AttendedColumns, BeliefColumns, DrawnColumns, FocusNumberColumns, LadderColumns,
     MeterColumns, SignalColumns,
 )
-from snelk.senses.columns cimport BodyColumns, ContactColumns, SightColumns, SurroundingColumns
+from snelk.senses.columns cimport (
+    AroundColumns, BodyColumns, ContactColumns, LightColumns, SightColumns, SightLimitColumns,
+    SightNumberColumns, SurroundingColumns,
+)
 
 
 cdef class StandingColumns(Columns):
@@ -132,3 +135,35 @@ cdef class FlightStageColumns(Columns):
     cdef public Py_ssize_t[:, ::1] chosen
     cdef public signed char[:, ::1] asks
     cdef public double[::1] lengths
+
+
+cdef class NoteColumns(Columns):
+    cdef public int[::1] variant, agent, search, point
+    cdef public signed char[::1] what, outcome, method
+    cdef public double[::1] t, x, y, likelihood, walked
+
+
+cdef class SearchStageColumns(Columns):
+    cdef public BodyColumns bodies
+    cdef public SightNumberColumns numbers
+    cdef public SightLimitColumns limits
+    cdef public AroundColumns around
+    cdef public LightColumns lamps
+    cdef public ZoneColumns zones
+    cdef public GridColumns grid
+    cdef public Py_ssize_t[::1] scratch, noted
+    cdef public const int[::1] characters
+    cdef public const signed char[:, :, ::1] method, look
+    cdef public const double[:, :, ::1] radius, give_up, point_time, speed
+    cdef public const int[:, :, ::1] first, last
+    cdef public const double[:, ::1] places
+    cdef public int[:, ::1] state
+    cdef public Py_ssize_t[:, ::1] begun, at, size, target
+    cdef public double[:, ::1] since, walked, x, y, until, spread_to, next_shot, spot
+    cdef public signed char[:, ::1] over
+    cdef public unsigned char[:, ::1] looked, asks, planned, going, waiting
+    cdef public double[:, :, :, ::1] points
+    cdef public double[:, :, ::1] chances
+    cdef public unsigned char[::1] left, seen
+    cdef public double[::1] lengths
+    cdef public NoteColumns notes

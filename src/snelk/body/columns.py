@@ -51,3 +51,11 @@ class RoundStageColumns(Columns):
 
 class FlightStageColumns(Columns):
     """Those of `FlightStage`."""
+
+
+class NoteColumns(Columns):
+    """Those of `Notes`."""
+
+
+class SearchStageColumns(Columns):
+    """Those of `SearchStage`."""

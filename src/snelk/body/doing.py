@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
-OTHERS, STAND, FACE, SLEEP, APPROACH, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE = range(12)
+(
+    OTHERS, STAND, FACE, SLEEP, APPROACH, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE, SEARCH,
+) = range(13)  # fmt: skip
 """Activities by index. That of OTHERS is an object in Python, see `snelk.body.activities`."""
 
 CODES = {
@@ -25,6 +27,7 @@ CODES = {
     "patrol": PATROL,
     "flee": FLEE,
     "evade": EVADE,
+    "search": SEARCH,
 }
 """Those that `snelk.body.acting` knows, by the key they are written with."""
 
@@ -44,7 +47,7 @@ KEEP_UP = 0.2
 class Doing(NamedTuple):
     """What it does in its alert state: (variant, agent) where nothing else is said."""
 
-    kind: NDArray[np.int8]  # one of OTHERS to EVADE
+    kind: NDArray[np.int8]  # one of OTHERS to SEARCH
     done: Truths  # it has done what it is to do
     failed: Truths  # it cannot
     news: NDArray[np.int8]  # NEWLY_DONE and NEWLY_FAILED at this tick

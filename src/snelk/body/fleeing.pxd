@@ -31,7 +31,7 @@ cdef double evade(
 ) noexcept nogil
 
 @cython.locals(j=Py_ssize_t)
-cdef (double, double) _last_known(
+cdef (double, double) last_known(
     AttendedColumns now, DrawnColumns drawn, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 

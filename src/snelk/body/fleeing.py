@@ -100,7 +100,7 @@ def flee(
     """Choose a spot, and another if the target comes to see it; s until it thinks again."""
     if doing.done[v, a] or doing.failed[v, a]:
         return NEVER
-    x, y = _last_known(now, drawn, v, a)
+    x, y = last_known(now, drawn, v, a)
     if stage.keep_eyes[v, a, state] and not isnan(x):
         moving.look[v, a] = AT_PLACE
         moving.look_x[v, a], moving.look_y[v, a] = x, y
@@ -135,7 +135,7 @@ def evade(moving: Moving, stage: FlightStage, dt: float, v: int, a: int, doing: 
     return NEVER
 
 
-def _last_known(now: Attended, drawn: Drawn, v: int, a: int) -> tuple[float, float]:
+def last_known(now: Attended, drawn: Drawn, v: int, a: int) -> tuple[float, float]:
     """Where the focus last was when it was sensed, heard or told of, m; NaN for nowhere."""
     j = now.focus[v, a]
     if j == PLACE:
@@ -161,7 +161,7 @@ def _could_be_seen(
     The ray goes from the focus's eyes, standing, to the middle of the agent's body.
     """
     j, i = now.focus[v, a], stage.characters[a]
-    from_x, from_y = _last_known(now, drawn, v, a)
+    from_x, from_y = last_known(now, drawn, v, a)
     if j < 0 or isnan(from_x):
         return False
     p = v if poses.x.shape[0] > 1 else 0
@@ -252,7 +252,7 @@ def _take_a_spot(
         ):
             best, least = n, flights.lengths[n]
     if best < 0:
-        from_x, from_y = _last_known(stage.attended, stage.drawn, v, a)
+        from_x, from_y = last_known(stage.attended, stage.drawn, v, a)
         for n in range(count):
             if not flights.lengths[n] < INF:
                 continue
@@ -313,7 +313,7 @@ def _is_free(
     x, y, part = moving.x[v, a], moving.y[v, a], stage.doing.part[v, a]
     state = max(stage.standing.state[v, a], 0)
     end_x, end_y = _end_of(flights, stage, moving, n, v, a)
-    from_x, from_y = _last_known(stage.attended, stage.drawn, v, a)
+    from_x, from_y = last_known(stage.attended, stage.drawn, v, a)
     if flights.away[v, a, state] and not isnan(from_x):
         # To the side, neither to nor from it, counts as away on either side.
         along = (end_x - x) * (x - from_x) + (end_y - y) * (y - from_y)

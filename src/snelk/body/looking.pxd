@@ -17,9 +17,9 @@ cdef double SLACK
     middle=double, dx=double, dy=double, away=double, off=double, light=double, reach=double,
     share=double, _wall=Py_ssize_t, _at=double, near=bint,
 )
-cdef void _look_out(
+cdef void look_at_all(
     Py_ssize_t v, Py_ssize_t a, Py_ssize_t tall, const double[:, ::1] places, PoseColumns poses,
     BodyColumns bodies, SightNumberColumns numbers, SightLimitColumns limits,
     AroundColumns around, LightColumns lamps,
     ZoneColumns zones, GridColumns grid, Py_ssize_t[::1] scratch, unsigned char[::1] found,
-) noexcept
+) noexcept nogil

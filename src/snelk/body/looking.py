@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled, nogil
+from cython import compiled
 from cython.cimports.libc.math import atan2, fabs, hypot
 from numpy.typing import NDArray
 
@@ -77,7 +77,7 @@ def look_out(
     agree(plain(around).zone_light.shape, (len(plain(zones).circles),))
     agree(plain(around).light.shape, shape[:1])
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))
-    _look_out(
+    look_at_all(
         v,
         a,
         tall,
@@ -95,7 +95,7 @@ def look_out(
     )
 
 
-def _look_out(
+def look_at_all(
     v: int,
     a: int,
     tall: int,
@@ -111,27 +111,27 @@ def _look_out(
     scratch: NDArray[np.int64],
     found: NDArray[np.bool_],
 ) -> None:
-    with nogil:
-        p = v if len(poses.x) > 1 else 0
-        i = numbers.characters[a]
-        x, y = poses.x[p, i], poses.y[p, i]
-        eye = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
-        middle = poses.z[p, i] + 0.5 * bodies.height[v, tall, 0]
-        for n in range(len(places)):
-            dx, dy = places[n, 0] - x, places[n, 1] - y
-            away = hypot(dx, dy)
-            off = fabs(off_heading(atan2(dy, dx), poses.heading[p, i]))
-            near, light = False, -1.0
-            for k in range(numbers.cones[v, a]):
-                reach = limits.range[v, a, k] * limits.awake[v, a]
-                if away <= reach and off <= limits.half_fov[v, a, k]:
-                    if light < 0.0:
-                        light = light_at(around, zones, v, places[n, 0], places[n, 1])
-                        light = min(light + lamp_light(lamps, v, i, away), 1.0)
-                    near |= light >= limits.min_light[v, a, k] - SLACK
-            if near:
-                share, _wall, _at = cast_ray(
-                    grid, scratch, x, y, eye, places[n, 0], places[n, 1], middle
-                )
-                near = share > 0.0
-            found[n] = near
+    """As `look_out`."""
+    p = v if len(poses.x) > 1 else 0
+    i = numbers.characters[a]
+    x, y = poses.x[p, i], poses.y[p, i]
+    eye = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
+    middle = poses.z[p, i] + 0.5 * bodies.height[v, tall, 0]
+    for n in range(len(places)):
+        dx, dy = places[n, 0] - x, places[n, 1] - y
+        away = hypot(dx, dy)
+        off = fabs(off_heading(atan2(dy, dx), poses.heading[p, i]))
+        near, light = False, -1.0
+        for k in range(numbers.cones[v, a]):
+            reach = limits.range[v, a, k] * limits.awake[v, a]
+            if away <= reach and off <= limits.half_fov[v, a, k]:
+                if light < 0.0:
+                    light = light_at(around, zones, v, places[n, 0], places[n, 1])
+                    light = min(light + lamp_light(lamps, v, i, away), 1.0)
+                near |= light >= limits.min_light[v, a, k] - SLACK
+        if near:
+            share, _wall, _at = cast_ray(
+                grid, scratch, x, y, eye, places[n, 0], places[n, 1], middle
+            )
+            near = share > 0.0
+        found[n] = near

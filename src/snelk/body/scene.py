@@ -24,7 +24,7 @@ from snelk.level.level import Level
 from snelk.level.zones import Zones
 from snelk.mind.attention import Attention
 from snelk.mind.ladder import Ladders
-from snelk.mind.memory import Beliefs
+from snelk.mind.memory import Beliefs, MemoryNumbers
 from snelk.mind.meter import Meters
 from snelk.mind.places import Places
 from snelk.mind.search import Likelihood
@@ -125,9 +125,7 @@ class Scene(Protocol):
     spots: dict[str, Place]
     outlook: Outlook
     happenings: list[Happening]
-    notes: list[Note]
-    snapshots: list[Snapshot]
-    search_done: NDArray[np.bool_]
+    memory: MemoryNumbers
 
     @property
     def footing(self) -> Footing:
@@ -150,18 +148,3 @@ class Scene(Protocol):
 
     def route_of(self, v: int, a: int, name: str | None) -> Numbers:
         """The corners, (corners, 2), of a route, or of the agent's own."""
-
-    def next_search(self, v: int, a: int) -> int:
-        """The number of an agent's next search."""
-
-    def feels_focus(self, v: int, a: int) -> bool:
-        """Whether the focus is felt, or in a zone that is watched."""
-
-    def age_of_focus(self, v: int, a: int) -> float:
-        """How old what is believed of the focus is, s."""
-
-    def blur_of_focus(self, v: int, a: int) -> float:
-        """How far off what was heard or told of the focus may be, m."""
-
-    def spread_of(self, v: int, a: int) -> float:
-        """How fast the uncertainty of its beliefs grows, m/s."""

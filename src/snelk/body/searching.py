@@ -1,17 +1,61 @@
-"""Searching: the four methods to look for a target from its last-known position on."""
+"""Searching: the four methods to look for a target from its last-known position on.
+
+Points are planned afterwards, on the ground of who asks for them; where the target may be is laid
+out in Python, see `snelk.body.seeker`. Compiled, see `snelk.level.columns`.
+"""
 
 from __future__ import annotations
 
-import numpy as np
+from cython import Py_ssize_t, cast, compiled
+from cython.cimports.libc.math import exp, hypot, isnan
 
-from snelk.body.activities import Activity
-from snelk.body.doing import KEEP_UP, NEVER
-from snelk.body.me import Me
-from snelk.body.outlook import looks_at
-from snelk.body.paces import SWEEP
-from snelk.body.scene import Note, Place, Snapshot
-from snelk.config.minds import Search as SearchSettings
-from snelk.mind.search import Likelihood, points_about
+from snelk.body.agreeing import agreed
+from snelk.body.columns import BodyStageColumns, MovingColumns, SearchStageColumns
+from snelk.body.doing import KEEP_UP, LEFT_TO_PYTHON, NEVER, NEWLY_DONE, NEWLY_FAILED
+from snelk.body.paces import SWEEP, Moving
+from snelk.body.searches import (
+    BEGAN,
+    BROKEN_OFF,
+    ENDED,
+    FOUND,
+    GAVE_UP,
+    GOING_ON,
+    HIDEOUTS,
+    LIKELIHOOD,
+    LOOKED,
+    MOVED,
+    NEARBY,
+    NEARBY_WITHIN,
+    NO_CELLS,
+    NOTHING,
+    PLANNED,
+    UNREACHABLE,
+    VISITED,
+    SearchStage,
+)
+from snelk.body.stage import DISAGREE, BodyStage
+from snelk.level.columns import GroundStageColumns, agree, door, laid_out, plain
+from snelk.level.ground import GroundStage
+from snelk.mind.cells import Cells
+from snelk.mind.columns import CellColumns
+from snelk.mind.signals import Attended
+from snelk.senses.bodies import Poses
+from snelk.senses.columns import PoseColumns
+
+if not compiled:  # else they are the loops' own, by the .pxd
+    from snelk.body.agreeing import agrees
+    from snelk.body.fleeing import last_known
+    from snelk.body.looking import look_at_all
+    from snelk.body.moving import _nearness, _stand, _want
+    from snelk.level.columns import hypot
+    from snelk.level.walking import _length_of_way, is_on
+    from snelk.mind.spreading import _likeliest, _spread, _take_out
+
+INF = float("inf")
+NAN = float("nan")
+
+SLACK = 1e-9
+"""Times this close are the same, s."""
 
 LOOK_AGAIN = 0.5
 """Seconds at most between two looks at how likely places are."""
@@ -22,250 +66,698 @@ OTHER_NEWS = 1.0
 MORE = 1.5
 """So many times better another cell must be to change course for it."""
 
-SNAPSHOT = 1.0
+SHOT = 1.0
 """Seconds between two rows of likelihoods that are kept."""
 
+MOST_TIMES = 10_000
+"""So often likelihood spreads at once, at most."""
 
-class Search(Activity):
-    """Look for the focus."""
+NEAR = 0.25
+"""A cell counts half at this share of the radius."""
 
-    written: SearchSettings
 
-    def __init__(self, me: Me) -> None:
-        super().__init__(me)
-        self.since = me.t
-        self.walked = self._walked()
-        self.search = me.world.next_search(me.v, me.a)
-        self.place: Place = me.last_known or me.place
-        self.points: list[Place] = []
-        self.chances: list[float] = []
-        self.at = -1  # the point it is on its way to, or at
-        self.waiting = False
-        self.likelihood: Likelihood | None = None
-        self.spread_to = me.t  # until when the likelihood has spread
-        self.next_snapshot = me.t
-        self.target = -1  # the cell it heads for
-        self.planned = False
-        self.over = ""
-        self.looked = False  # at any of its points
-        self._note("began", -1, self.place)
+@door
+def begin_search(
+    searches: SearchStage,
+    moving: Moving,
+    state: int,
+    x: float,
+    y: float,
+    time: float,
+    v: int,
+    a: int,
+) -> None:
+    """Somebody begins to search.
 
-    def think(self) -> float:
-        """Go on searching."""
-        me = self.me
-        if self.over:
-            return NEVER
-        news = me.last_known
-        if news is not None and np.hypot(*np.subtract(news, self.place)) > OTHER_NEWS:
-            self._begin_anew(news)
-        left = self.since + self.written.give_up - me.t
-        if left <= 1e-9:
-            self._end("gave_up")
-            return NEVER
-        if not self.planned:
-            self._plan()
-        again = self._search_cells() if self.likelihood is not None else self._search_points()
-        return min(again, left)
+    Args:
+        searches: How far everybody has come; overwritten.
+        moving: Everybody's body.
+        state: The alert state.
+        x: Where the target was last known, m.
+        y: The same.
+        time: s.
+        v: The variant.
+        a: The agent.
+    """
+    shape = plain(searches).state.shape
+    agree((0 <= v < shape[0], 0 <= a < shape[1]), (True, True))
+    agree((0 <= state < plain(searches).method.shape[2],), (True,))
+    agree(plain(moving).x.shape, shape)
+    _begin(
+        laid_out(SearchStageColumns, searches), laid_out(MovingColumns, moving), state, x, y, time,
+        v, a,
+    )  # fmt: skip
 
-    def leave(self) -> None:
-        """The state is left: what came of it?"""
-        if not self.over:
-            sensed = self.me.in_view or self.me.world.feels_focus(self.me.v, self.me.a)
-            self._end("found" if sensed else "broken_off")
-        self.me.world.search_done[self.me.v, self.me.a] = False
 
-    def _begin_anew(self, place: Place) -> None:
-        """Something newer is known: search from there, and for as long as from the beginning."""
-        self.place, self.since = place, self.me.t
-        self.planned, self.waiting, self.at, self.target = False, False, -1, -1
-        self.likelihood = None
-        self._note("moved", -1, place)
+@door
+def end_search(
+    searches: SearchStage, stage: BodyStage, moving: Moving, time: float, v: int, a: int
+) -> None:
+    """The state that somebody searches in is left: what came of it?"""
+    found = _leave(
+        laid_out(SearchStageColumns, searches), laid_out(BodyStageColumns, stage),
+        laid_out(MovingColumns, moving), time, v, a,
+    )  # fmt: skip
+    agreed(found)
 
-    def _plan(self) -> None:
-        """Where to look: first where the target was last known."""
-        me, written = self.me, self.written
-        self.planned = True
-        self.points, self.chances = [self.place], [np.nan]
-        if written.method == "likelihood":
-            blur = me.world.blur_of_focus(me.v, me.a)
-            self.likelihood = Likelihood(
-                me.walker.ways,
-                max(me.walker.part, 0),
-                self.place,
-                written.radius,
-                written.cell,
-                blur,
-            )
-            # It has been spreading since it was last known.
-            self.spread_to = me.t - me.world.age_of_focus(me.v, me.a)
-        elif written.method == "nearby":
-            about = points_about(self.place, written.radius, written.points)
-            self._plan_nearest([(float(x), float(y)) for x, y in about])
-        elif written.method == "hideouts":
-            self._plan_hideouts()
-        for n, (point, chance) in enumerate(zip(self.points, self.chances, strict=True)):
-            self._note("planned", n, point, chance)
 
-    def _plan_nearest(self, points: list[Place]) -> None:
-        """Points that can be walked to, each time the nearest of those that are left."""
-        walker, ways = self.me.walker, self.me.walker.ways
-        limit = np.array([3.0 * self.written.radius])
-        left = [p for p, on in zip(points, walker.holds(np.array(points)), strict=True) if on]
-        here = self.place
-        while left:
-            ends = np.array(left)
-            start = walker.nearest(here)
-            far = ways.distance(
-                np.repeat(start[None], len(ends), axis=0), ends, np.repeat(limit, len(ends))
-            )
-            best = int(np.argmin(far))
-            if not np.isfinite(far[best]):
-                return
-            here = left.pop(best)
-            self.points.append(here)
-            self.chances.append(np.nan)
+@door
+def plan_points(
+    index: int,
+    walk: GroundStage,
+    searches: SearchStage,
+    stage: BodyStage,
+    moving: Moving,
+    time: float,
+) -> int:
+    """Plan the points that are asked for on one ground; return for how many that is left to do.
 
-    def _plan_hideouts(self) -> None:
-        """Known spots within the radius by way, likeliest first: the nearer the likelier."""
-        me, written = self.me, self.written
-        spots = {name: me.world.spots[name] for name in written.spots} or me.spots
-        walker, ways = me.walker, me.walker.ways
-        if walker.part < 0 or not spots:
-            return
-        start = walker.nearest(self.place)[None]
-        found = []
-        for place in spots.values():
-            end = walker.nearest(place)[None]
-            far = float(ways.distance(start, end, np.array([written.radius]))[0])
-            if np.isfinite(far):
-                found.append((float(np.exp(-far / written.radius)), place))
-        whole = sum(chance for chance, _ in found)
-        for chance, place in sorted(found, key=lambda each: -each[0]):
-            self.points.append(place)
-            self.chances.append(chance / whole)
+    Left is who searches where the ways between the corners of the ground are not known.
 
-    def _search_points(self) -> float:
-        """From point to point, looking around at each."""
-        me = self.me
-        if self.at < 0 or (self.waiting and me.t >= self.until - 1e-9):
-            if self.at >= 0:
-                self.waiting = False
-                me.look_as_written()
-            return self._next_point()
-        if self.waiting:
-            return max(self.until - me.t, me.dt)
-        if me.unreachable:
-            self._note("unreachable", self.at, self.points[self.at], self.chances[self.at])
-            return self._look_around() if self.at == 0 else self._next_point()
-        if me.arrived:
-            self._note("visited", self.at, self.points[self.at], self.chances[self.at])
-            return self._look_around()
-        return self._strike_off()
+    Args:
+        index: Of the ground.
+        walk: That ground.
+        searches: Who asks; overwritten.
+        stage: What they do; overwritten.
+        moving: Their bodies; overwritten.
+        time: s.
 
-    def _next_point(self) -> float:
-        self.at += 1
-        if self.at >= len(self.points):
-            self._end("nothing")
-            return NEVER
-        if self.me.walk_to(self.points[self.at]):
-            return KEEP_UP
-        self._note("unreachable", self.at, self.points[self.at], self.chances[self.at])
-        return self._next_point()
+    Raises:
+        ValueError: These arrays do not agree.
+    """
+    found = _plan_points(
+        index, laid_out(GroundStageColumns, walk), laid_out(SearchStageColumns, searches),
+        laid_out(BodyStageColumns, stage), laid_out(MovingColumns, moving), time,
+    )  # fmt: skip
+    return agreed(found)
 
-    def _look_around(self) -> float:
-        """At a point: look to both sides for a while."""
-        self.waiting, self.until = True, self.me.t + self.written.point_time
-        self.me.look(SWEEP)
-        return self.written.point_time
 
-    def _strike_off(self) -> float:
-        """A hideout that is in view from afar, with nobody there, need not be visited."""
-        if self.written.method == "hideouts" and self.at > 0:
-            place = np.array(self.points[self.at])[None]
-            if looks_at(self.me, place)[0]:
-                self._note("looked", self.at, self.points[self.at], self.chances[self.at])
-                return self._next_point()
-        return KEEP_UP
+@door
+def plan_by_lengths(
+    walk: GroundStage,
+    searches: SearchStage,
+    stage: BodyStage,
+    moving: Moving,
+    time: float,
+    v: int,
+    a: int,
+    *,
+    begins: bool,
+) -> bool:
+    """Plan the points of one agent by the ways to its places, which are written down.
 
-    def _search_cells(self) -> float:
-        """Go where the target is likeliest to be found soon; what is seen empty is not likely."""
-        me, likelihood = self.me, self.likelihood
-        assert likelihood is not None
-        speed = self.written.speed or me.world.spread_of(me.v, me.a) or 1.0
-        step = likelihood.cell / speed
-        times = int((me.t - self.spread_to) / step + 1e-9)
-        if times > 0:
-            likelihood.spread(min(times, 10_000))
-            self.spread_to += times * step
-        self._look_out()
-        if me.t >= self.next_snapshot - 1e-9:
-            self.next_snapshot = me.t + SNAPSHOT
-            me.world.snapshots.append(
-                Snapshot(me.v, me.a, me.t, self.search, likelihood, likelihood.share.copy())
-            )
-        if self.at < 0:  # first to where it was last known
-            self.at = 0
-            me.walk_to(self.place)
-        elif (me.at_end or me.unreachable) and not self.waiting:
-            what = "unreachable" if me.unreachable else "visited"
-            if self.at == 0:
-                self._note(what, 0, self.place)
-                self.at = 1
-            elif self.target >= 0:
-                self._note(what, self.at, self._centre(self.target))
-                if me.unreachable:
-                    likelihood.share[self.target] = 0.0
-                self.at += 1
-            self.target = -1
-        if self.at > 0:
-            best = likelihood.best(me.place, self.written.radius / 4.0)
-            if best < 0:
-                self._end("nothing")
-                return NEVER
-            if self.target < 0 or self._much_better(best):
-                self.target = best
-                chance = float(likelihood.share[best])
-                self._note("planned", self.at, self._centre(best), chance)
-                me.walk_to(self._centre(best))
-        return float(np.clip(step, me.dt, LOOK_AGAIN))
+    Args:
+        walk: Its ground.
+        searches: How long the ways are; overwritten.
+        stage: What it does; overwritten.
+        moving: Its body; overwritten.
+        time: s.
+        v: The variant.
+        a: The agent.
+        begins: Whether no way has been written down yet.
 
-    def _much_better(self, best: int) -> bool:
-        likelihood = self.likelihood
-        assert likelihood is not None
-        return likelihood.around(best) > MORE * likelihood.around(self.target)
+    Returns:
+        Whether the ways from the last of its points to the places that are left are needed.
+    """
+    found = _plan_by_lengths(
+        laid_out(GroundStageColumns, walk), laid_out(SearchStageColumns, searches),
+        laid_out(BodyStageColumns, stage), laid_out(MovingColumns, moving), time, v, a, begins,
+    )  # fmt: skip
+    return bool(agreed(found))
 
-    def _look_out(self) -> None:
-        likelihood = self.likelihood
-        assert likelihood is not None
-        likelihood.clear(looks_at(self.me, likelihood.centres))
 
-    def _centre(self, cell: int) -> Place:
-        assert self.likelihood is not None
-        x, y = self.likelihood.centres[cell]
-        return float(x), float(y)
+@door
+def go_to_next(searches: SearchStage, stage: BodyStage, moving: Moving, time: float) -> int:
+    """Let those go to the next point who have just found no way; return how many want one.
 
-    def _walked(self) -> float:
-        return float(self.me.world.motion.walked[self.me.v, self.me.a])
+    Args:
+        searches: Who has just set out; overwritten.
+        stage: What they do; overwritten.
+        moving: Their bodies; overwritten.
+        time: s.
 
-    def _end(self, outcome: str) -> None:
-        self.over = outcome
-        # Who could not get to any of its points has searched nowhere.
-        self.failed = outcome == "nothing" and not self.looked
-        self.done = not self.failed
-        world = self.me.world
-        world.search_done[self.me.v, self.me.a] = True
-        world.motion.stand(self.me.v, self.me.a)
-        self._note("ended", -1, self.me.place, outcome=outcome)
+    Raises:
+        ValueError: These arrays do not agree.
+    """
+    found = _go_to_next(
+        laid_out(SearchStageColumns, searches), laid_out(BodyStageColumns, stage),
+        laid_out(MovingColumns, moving), time,
+    )  # fmt: skip
+    return agreed(found)
 
-    def _note(
-        self, what: str, point: int, place: Place, chance: float = np.nan, outcome: str = ""
-    ) -> None:
-        me = self.me
-        self.looked |= what in ("visited", "looked")
-        walked = self._walked() - self.walked
-        me.world.notes.append(
-            Note(
-                *(me.v, me.a, me.t, self.search, what, point),
-                *(*place, chance, outcome, walked, self.written.method),
-            )
+
+@door
+def search_cells(
+    searches: SearchStage,
+    cells: Cells | None,
+    stage: BodyStage,
+    poses: Poses,
+    moving: Moving,
+    time: float,
+    v: int,
+    a: int,
+    fresh: bool,
+) -> float:
+    """Go where the target is likeliest to be found soon; what is seen empty is not likely.
+
+    Args:
+        searches: How far it has come; overwritten.
+        cells: Where the target may be, if that has been laid out; overwritten.
+        stage: What it does; overwritten.
+        poses: Everybody's poses.
+        moving: Everybody's body; overwritten.
+        time: s.
+        v: The variant.
+        a: The agent.
+        fresh: Whether `cells` have been laid out just now, about where it searches from.
+
+    Returns:
+        Seconds until it thinks again, or NO_CELLS: fresh ones are needed first.
+
+    Raises:
+        ValueError: These arrays do not agree.
+    """
+    laid = None if cells is None else laid_out(CellColumns, cells)
+    again = _think_of_cells(
+        laid_out(SearchStageColumns, searches), laid, laid_out(BodyStageColumns, stage),
+        laid_out(PoseColumns, poses), laid_out(MovingColumns, moving), time, v, a, fresh,
+    )  # fmt: skip
+    if again == DISAGREE:
+        raise ValueError("cells, bodies or poses that do not agree with the searches")
+    return again
+
+
+def _begin(
+    searches: SearchStage,
+    moving: Moving,
+    state: int,
+    x: float,
+    y: float,
+    time: float,
+    v: int,
+    a: int,
+) -> None:
+    searches.state[v, a] = state
+    searches.begun[v, a] += 1
+    searches.since[v, a], searches.walked[v, a] = time, moving.walked[v, a]
+    searches.next_shot[v, a] = time
+    searches.over[v, a], searches.looked[v, a] = GOING_ON, False
+    _begin_at(searches, v, a, x, y)
+    _note(searches, moving, v, a, time, BEGAN, -1, x, y, NAN)
+
+
+def _begin_at(searches: SearchStage, v: int, a: int, x: float, y: float) -> None:
+    """Nothing is planned yet of a search from here."""
+    searches.x[v, a], searches.y[v, a] = x, y
+    searches.planned[v, a] = searches.waiting[v, a] = searches.asks[v, a] = False
+    searches.going[v, a] = False
+    searches.at[v, a] = searches.target[v, a] = -1
+    searches.size[v, a] = 0
+
+
+def _leave(
+    searches: SearchStage, stage: BodyStage, moving: Moving, time: float, v: int, a: int
+) -> int:
+    if not (_agrees(searches, stage, moving) and _is_there(searches, v, a)):
+        return DISAGREE
+    j = stage.attended.focus[v, a]
+    if searches.over[v, a] == GOING_ON:
+        sensed = j >= 0 and (stage.attended.seen[v, a, j] or stage.attended.felt[v, a, j])
+        outcome = FOUND if sensed else BROKEN_OFF
+        _end(searches, stage, moving, time, v, a, outcome)
+    stage.search_done[v, a] = False
+    searches.asks[v, a] = searches.going[v, a] = False
+    return 0
+
+
+def seek(
+    moving: Moving,
+    searches: SearchStage,
+    stage: BodyStage,
+    poses: Poses,
+    time: float,
+    v: int,
+    a: int,
+) -> float:
+    """Go on searching from point to point; s until it thinks again."""
+    if searches.method[v, a, searches.state[v, a]] == LIKELIHOOD:
+        return LEFT_TO_PYTHON
+    left = _time_left(searches, stage, moving, time, v, a)
+    if left <= SLACK:
+        return NEVER
+    if searches.planned[v, a]:
+        return min(_search_points(moving, searches, stage, poses, time, v, a), left)
+    searches.asks[v, a] = True
+    return min(KEEP_UP, left)
+
+
+def _time_left(
+    searches: SearchStage, stage: BodyStage, moving: Moving, time: float, v: int, a: int
+) -> float:
+    """Seconds until it gives up, if it has not ended; where something newer is known, all."""
+    if searches.over[v, a] != GOING_ON:
+        return 0.0
+    x, y = last_known(stage.attended, stage.drawn, v, a)
+    if not isnan(x) and hypot(x - searches.x[v, a], y - searches.y[v, a]) > OTHER_NEWS:
+        searches.since[v, a] = time
+        _begin_at(searches, v, a, x, y)
+        _note(searches, moving, v, a, time, MOVED, -1, x, y, NAN)
+    left: float = searches.since[v, a] + searches.give_up[v, a, searches.state[v, a]] - time
+    if left <= SLACK:
+        _end(searches, stage, moving, time, v, a, GAVE_UP)
+    return left
+
+
+def _search_points(
+    moving: Moving,
+    searches: SearchStage,
+    stage: BodyStage,
+    poses: Poses,
+    time: float,
+    v: int,
+    a: int,
+) -> float:
+    """From point to point, looking around at each."""
+    state, at = searches.state[v, a], searches.at[v, a]
+    if searches.waiting[v, a]:
+        if time < searches.until[v, a] - SLACK:
+            return float(max(searches.until[v, a] - time, stage.dt))
+        searches.waiting[v, a] = False
+        moving.look[v, a] = searches.look[v, a, state]
+        moving.look_x[v, a] = moving.look_y[v, a] = NAN
+        return _next_point(searches, stage, moving, time, v, a)
+    _close, arrived, unreachable = _nearness(moving, stage.dt, v, a)
+    if unreachable:
+        _note_point(searches, moving, v, a, time, UNREACHABLE)
+        if at > 0:
+            return _next_point(searches, stage, moving, time, v, a)
+        return _look_around(searches, moving, time, v, a)
+    if arrived:
+        _note_point(searches, moving, v, a, time, VISITED)
+        return _look_around(searches, moving, time, v, a)
+    if searches.method[v, a, state] == HIDEOUTS and at > 0:
+        # One that is in view from afar, with nobody there, need not be visited.
+        searches.spot[0, 0] = searches.points[v, a, at, 0]
+        searches.spot[0, 1] = searches.points[v, a, at, 1]
+        tall = _how_tall(searches, stage.attended, v, a)
+        look_at_all(
+            v, a, tall, searches.spot, poses, searches.bodies, searches.numbers, searches.limits,
+            searches.around, searches.lamps, searches.zones, searches.grid, searches.scratch,
+            searches.seen,
+        )  # fmt: skip
+        if searches.seen[0]:
+            _note_point(searches, moving, v, a, time, LOOKED)
+            return _next_point(searches, stage, moving, time, v, a)
+    return KEEP_UP
+
+
+def _how_tall(searches: SearchStage, now: Attended, v: int, a: int) -> int:
+    """As tall as which character somebody would be whom it looks for: the focus, or itself."""
+    j: int = now.focus[v, a]
+    return j if j >= 0 else searches.characters[a]
+
+
+def _next_point(
+    searches: SearchStage, stage: BodyStage, moving: Moving, time: float, v: int, a: int
+) -> float:
+    """Set out for the next of its points; with none left it has found nothing."""
+    at = searches.at[v, a] + 1
+    searches.at[v, a] = at
+    if at >= searches.size[v, a]:
+        _end(searches, stage, moving, time, v, a, NOTHING)
+        return NEVER
+    x, y = searches.points[v, a, at, 0], searches.points[v, a, at, 1]
+    _want(moving, v, a, x, y, 0.0, stage.doing)
+    searches.going[v, a] = True
+    return KEEP_UP
+
+
+def _look_around(searches: SearchStage, moving: Moving, time: float, v: int, a: int) -> float:
+    """At a point: look to both sides for a while."""
+    wait: float = searches.point_time[v, a, searches.state[v, a]]
+    searches.waiting[v, a], searches.until[v, a] = True, time + wait
+    moving.look[v, a] = SWEEP
+    moving.look_x[v, a] = moving.look_y[v, a] = NAN
+    return wait
+
+
+def _plan_points(
+    index: int,
+    walk: GroundStage,
+    searches: SearchStage,
+    stage: BodyStage,
+    moving: Moving,
+    time: float,
+) -> int:
+    if not _agrees(searches, stage, moving):
+        return DISAGREE
+    left = 0
+    for v in range(searches.asks.shape[0]):
+        for a in range(searches.asks.shape[1]):
+            if searches.asks[v, a] and stage.doing.ground[v, a] == index:
+                left += not _plan(walk, searches, stage, moving, time, v, a)
+    return left
+
+
+def _plan(
+    walk: GroundStage,
+    searches: SearchStage,
+    stage: BodyStage,
+    moving: Moving,
+    time: float,
+    v: int,
+    a: int,
+) -> bool:
+    """Plan all points of one agent, and set out for the first; tell whether that is known."""
+    part = stage.doing.part[v, a]
+    more = _lay_out_places(walk, searches, part, v, a)
+    while more:
+        last = searches.size[v, a] - 1
+        x, y = searches.points[v, a, last, 0], searches.points[v, a, last, 1]
+        first = searches.first[v, a, searches.state[v, a]]
+        for n in range(searches.last[v, a, searches.state[v, a]] - first):
+            if searches.left[n]:
+                to_x, to_y = _place(searches, first + n, v, a)
+                searches.lengths[n] = _length_of_way(
+                    walk.ground, walk.grid, walk.scratch, walk.room, part, x, y, to_x, to_y
+                )
+                if isnan(searches.lengths[n]):
+                    return False
+        more = _take_places(searches, v, a)
+    _set_out(searches, stage, moving, time, v, a)
+    return True
+
+
+def _plan_by_lengths(
+    walk: GroundStage,
+    searches: SearchStage,
+    stage: BodyStage,
+    moving: Moving,
+    time: float,
+    v: int,
+    a: int,
+    begins: bool,
+) -> int:
+    if not (_agrees(searches, stage, moving) and _is_there(searches, v, a)):
+        return DISAGREE
+    if begins:
+        more = _lay_out_places(walk, searches, stage.doing.part[v, a], v, a)
+    else:
+        more = _take_places(searches, v, a)
+    if not more:
+        _set_out(searches, stage, moving, time, v, a)
+    return int(more)
+
+
+def _place(searches: SearchStage, n: int, v: int, a: int) -> tuple[float, float]:
+    """One of the places where it may search."""
+    if searches.method[v, a, searches.state[v, a]] == NEARBY:
+        return searches.x[v, a] + searches.places[n, 0], searches.y[v, a] + searches.places[n, 1]
+    return searches.places[n, 0], searches.places[n, 1]
+
+
+def _lay_out_places(walk: GroundStage, searches: SearchStage, part: int, v: int, a: int) -> bool:
+    """Plan to look where the target was last known; tell whether there are places beside."""
+    state, any_left = searches.state[v, a], False
+    searches.size[v, a] = 1
+    searches.points[v, a, 0, 0], searches.points[v, a, 0, 1] = searches.x[v, a], searches.y[v, a]
+    searches.chances[v, a, 0] = NAN
+    first = searches.first[v, a, state]
+    for n in range(searches.last[v, a, state] - first):
+        x, y = _place(searches, first + n, v, a)
+        # Points nearby are those that can be stood at; of hideouts it is the nearest place.
+        here = part >= 0 and (
+            searches.method[v, a, state] == HIDEOUTS or is_on(walk.ground, part, x, y)
         )
+        searches.left[n] = here
+        any_left = any_left or here
+    return any_left
+
+
+def _take_places(searches: SearchStage, v: int, a: int) -> bool:
+    """By the ways to its places: which become points? Tell whether any are left."""
+    if searches.method[v, a, searches.state[v, a]] == HIDEOUTS:
+        _take_hideouts(searches, v, a)
+        return False
+    return _take_nearest(searches, v, a)
+
+
+def _take_nearest(searches: SearchStage, v: int, a: int) -> bool:
+    """Of points nearby the nearest to the last one, if it is not a long way round."""
+    state, best, any_left = searches.state[v, a], -1, False
+    least, limit = INF, NEARBY_WITHIN * searches.radius[v, a, state]
+    first = searches.first[v, a, state]
+    count = searches.last[v, a, state] - first
+    for n in range(count):
+        length = searches.lengths[n]
+        if searches.left[n] and length <= limit and length < least:
+            best, least = n, length
+    if best < 0:
+        return False
+    x, y = _place(searches, first + best, v, a)
+    _add_point(searches, v, a, x, y, NAN)
+    searches.left[best] = False
+    for n in range(count):
+        any_left = any_left or searches.left[n]
+    return any_left
+
+
+def _take_hideouts(searches: SearchStage, v: int, a: int) -> None:
+    """Known spots within the radius by way, likeliest first: the nearer the likelier."""
+    state, whole = searches.state[v, a], 0.0
+    radius, first = searches.radius[v, a, state], searches.first[v, a, state]
+    count = searches.last[v, a, state] - first
+    for n in range(count):
+        near = searches.left[n] and searches.lengths[n] <= radius
+        searches.left[n] = near
+        if near:
+            searches.lengths[n] = exp(-searches.lengths[n] / radius)
+            whole += searches.lengths[n]
+    while True:
+        best, most = -1, -1.0
+        for n in range(count):
+            if searches.left[n] and searches.lengths[n] > most:
+                best, most = n, searches.lengths[n]
+        if best < 0:
+            return
+        x, y = _place(searches, first + best, v, a)
+        _add_point(searches, v, a, x, y, most / whole)
+        searches.left[best] = False
+
+
+def _add_point(searches: SearchStage, v: int, a: int, x: float, y: float, chance: float) -> None:
+    n = searches.size[v, a]
+    searches.points[v, a, n, 0], searches.points[v, a, n, 1] = x, y
+    searches.chances[v, a, n] = chance
+    searches.size[v, a] = n + 1
+
+
+def _set_out(
+    searches: SearchStage, stage: BodyStage, moving: Moving, time: float, v: int, a: int
+) -> None:
+    """All points are planned: go to the first."""
+    searches.asks[v, a], searches.planned[v, a] = False, True
+    for n in range(searches.size[v, a]):
+        searches.at[v, a] = n
+        _note_point(searches, moving, v, a, time, PLANNED)
+    searches.at[v, a] = -1
+    _next_point(searches, stage, moving, time, v, a)
+
+
+def _go_to_next(searches: SearchStage, stage: BodyStage, moving: Moving, time: float) -> int:
+    if not _agrees(searches, stage, moving):
+        return DISAGREE
+    found, doing = 0, stage.doing
+    for v in range(searches.going.shape[0]):
+        for a in range(searches.going.shape[1]):
+            if not searches.going[v, a]:
+                continue
+            searches.going[v, a] = False
+            if not moving.no_way[v, a]:
+                continue
+            was_done, was_failed = doing.done[v, a], doing.failed[v, a]
+            _note_point(searches, moving, v, a, time, UNREACHABLE)
+            _next_point(searches, stage, moving, time, v, a)
+            found += searches.going[v, a]
+            if doing.done[v, a] and not was_done:
+                doing.news[v, a] += NEWLY_DONE
+            if doing.failed[v, a] and not was_failed:
+                doing.news[v, a] += NEWLY_FAILED
+    return found
+
+
+def _think_of_cells(
+    searches: SearchStage,
+    cells: Cells | None,
+    stage: BodyStage,
+    poses: Poses,
+    moving: Moving,
+    time: float,
+    v: int,
+    a: int,
+    fresh: bool,
+) -> float:
+    same: bool = (
+        _agrees(searches, stage, moving)
+        and _is_there(searches, v, a)
+        and poses.x.shape[1] == stage.loudness.shape[2]
+        and (poses.x.shape[0] == 1 or poses.x.shape[0] == stage.stuck.shape[0])
+    )
+    if not same:
+        return float(DISAGREE)
+    left = _time_left(searches, stage, moving, time, v, a)
+    if left <= SLACK:
+        return NEVER
+    if cells is None or not (fresh or searches.planned[v, a]):
+        return NO_CELLS
+    if not searches.planned[v, a]:
+        searches.planned[v, a] = True
+        x, y = searches.x[v, a], searches.y[v, a]
+        _note(searches, moving, v, a, time, PLANNED, 0, x, y, NAN)
+    return min(_search_cells(searches, cells, stage, poses, moving, time, v, a), left)
+
+
+def _search_cells(
+    searches: SearchStage,
+    cells: Cells,
+    stage: BodyStage,
+    poses: Poses,
+    moving: Moving,
+    time: float,
+    v: int,
+    a: int,
+) -> float:
+    """As `search_cells`, where all is laid out."""
+    state = searches.state[v, a]
+    step = cells.side[0] / searches.speed[v, a, state]
+    times = cast(Py_ssize_t, (time - searches.spread_to[v, a]) / step + SLACK)
+    if times > 0:
+        _spread(cells, min(times, MOST_TIMES))
+        searches.spread_to[v, a] += times * step
+    look_at_all(
+        v, a, _how_tall(searches, stage.attended, v, a), cells.centres, poses, searches.bodies,
+        searches.numbers, searches.limits, searches.around, searches.lamps, searches.zones,
+        searches.grid, searches.scratch, cells.seen,
+    )  # fmt: skip
+    _take_out(cells)
+    cells.is_shot[0] = time >= searches.next_shot[v, a] - SLACK
+    if cells.is_shot[0]:
+        searches.next_shot[v, a] = time + SHOT
+        for n in range(cells.share.shape[0]):
+            cells.shot[n] = cells.share[n]
+    if searches.at[v, a] < 0:  # first to where it was last known
+        searches.at[v, a] = 0
+        _want(moving, v, a, searches.x[v, a], searches.y[v, a], 0.0, stage.doing)
+    else:
+        _come_to_cell(searches, cells, stage, moving, time, v, a)
+    if searches.at[v, a] > 0:
+        near = NEAR * searches.radius[v, a, state]
+        best = _likeliest(cells, moving.x[v, a], moving.y[v, a], near)
+        if best < 0:
+            _end(searches, stage, moving, time, v, a, NOTHING)
+            return NEVER
+        target = searches.target[v, a]
+        if target < 0 or cells.around[best] > MORE * cells.around[target]:
+            searches.target[v, a] = best
+            x, y = cells.centres[best, 0], cells.centres[best, 1]
+            at, chance = searches.at[v, a], cells.share[best]
+            _note(searches, moving, v, a, time, PLANNED, at, x, y, chance)
+            _want(moving, v, a, x, y, 0.0, stage.doing)
+    return float(min(max(step, stage.dt), LOOK_AGAIN))
+
+
+def _come_to_cell(
+    searches: SearchStage,
+    cells: Cells,
+    stage: BodyStage,
+    moving: Moving,
+    time: float,
+    v: int,
+    a: int,
+) -> None:
+    """Is it where it was to go to, or as near as it can get?"""
+    _close, _arrived, unreachable = _nearness(moving, stage.dt, v, a)
+    if not (moving.at_end[v, a] or unreachable):
+        return
+    what = UNREACHABLE if unreachable else VISITED
+    at, target = searches.at[v, a], searches.target[v, a]
+    if at == 0:
+        x, y = searches.x[v, a], searches.y[v, a]
+        _note(searches, moving, v, a, time, what, 0, x, y, NAN)
+        searches.at[v, a] = 1
+    elif target >= 0:
+        x, y = cells.centres[target, 0], cells.centres[target, 1]
+        _note(searches, moving, v, a, time, what, at, x, y, NAN)
+        if unreachable:
+            cells.share[target] = 0.0
+        searches.at[v, a] = at + 1
+    searches.target[v, a] = -1
+
+
+def _end(
+    searches: SearchStage,
+    stage: BodyStage,
+    moving: Moving,
+    time: float,
+    v: int,
+    a: int,
+    outcome: int,
+) -> None:
+    """A search is over; who could get to none of its points has searched nowhere."""
+    searches.over[v, a] = outcome
+    failed = outcome == NOTHING and not searches.looked[v, a]
+    stage.doing.failed[v, a], stage.doing.done[v, a] = failed, not failed
+    stage.search_done[v, a] = True
+    _stand(moving, v, a)
+    _note(searches, moving, v, a, time, ENDED, -1, moving.x[v, a], moving.y[v, a], NAN)
+
+
+def _note_point(
+    searches: SearchStage, moving: Moving, v: int, a: int, time: float, what: int
+) -> None:
+    """Note something of the point that it is on its way to, or at."""
+    at = searches.at[v, a]
+    x, y = searches.points[v, a, at, 0], searches.points[v, a, at, 1]
+    _note(searches, moving, v, a, time, what, at, x, y, searches.chances[v, a, at])
+
+
+def _note(
+    searches: SearchStage,
+    moving: Moving,
+    v: int,
+    a: int,
+    time: float,
+    what: int,
+    point: int,
+    x: float,
+    y: float,
+    chance: float,
+) -> None:
+    if what in (VISITED, LOOKED):
+        searches.looked[v, a] = True
+    n = searches.noted[0]
+    if n >= searches.notes.t.shape[0]:
+        return  # there is room for all that can be noted at a tick
+    searches.noted[0] = n + 1
+    searches.notes.variant[n], searches.notes.agent[n], searches.notes.t[n] = v, a, time
+    searches.notes.search[n] = searches.begun[v, a] - 1
+    searches.notes.what[n], searches.notes.point[n] = what, point
+    searches.notes.x[n], searches.notes.y[n] = x, y
+    searches.notes.likelihood[n], searches.notes.outcome[n] = chance, searches.over[v, a]
+    searches.notes.walked[n] = moving.walked[v, a] - searches.walked[v, a]
+    searches.notes.method[n] = searches.method[v, a, searches.state[v, a]]
+
+
+def _agrees(searches: SearchStage, stage: BodyStage, moving: Moving) -> bool:
+    return (
+        agrees(stage, moving)
+        and searches.state.shape[0] == stage.stuck.shape[0]
+        and searches.state.shape[1] == stage.stuck.shape[1]
+        and searches.numbers.notices.shape[2] == stage.loudness.shape[2]
+    )
+
+
+def _is_there(searches: SearchStage, v: int, a: int) -> bool:
+    """Whether there is such an agent."""
+    there: bool = 0 <= v < searches.state.shape[0] and 0 <= a < searches.state.shape[1]
+    return there

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from snelk.body.acting import act, set_out, set_out_one, who_wants
-from snelk.body.activities import Activity, Call
+from snelk.body.activities import Call
 from snelk.body.columns import (
     DoingColumns,
     FlightStageColumns,
@@ -26,6 +26,7 @@ from snelk.body.doing import (
     OTHERS,
     PATROL,
     ROAM,
+    SEARCH,
     Doing,
 )
 from snelk.body.fleeing import choose_by_lengths, choose_where
@@ -35,7 +36,8 @@ from snelk.body.outcomes import Happening
 from snelk.body.roaming import Roaming
 from snelk.body.rounds import BACK_AND_FORTH, HERE, HOME, LOOP, ONCE, START, WHERE_IT_IS, RoundStage
 from snelk.body.scene import Place, Scene
-from snelk.body.searching import Search
+from snelk.body.searching import go_to_next, plan_points
+from snelk.body.seeker import Seeker
 from snelk.body.stage import WHOSE_GROUND, BodyStage
 from snelk.body.standing import SLACK
 from snelk.body.streams import Streams
@@ -49,12 +51,6 @@ from snelk.mind.ladder import Step
 from snelk.mind.signals import NOBODY
 from snelk.senses.columns import BodyColumns
 
-OBJECTS: dict[str, type[Activity]] = {
-    "search": Search,
-    "call": Call,
-}
-"""The activities that are objects, by the key they are written with."""
-
 WALKS = {"go", "home", "resume", "patrol", "flee", "evade"}
 """Those that go somewhere, so that arriving there is an event, and being done."""
 
@@ -62,12 +58,17 @@ WALKS = {"go", "home", "resume", "patrol", "flee", "evade"}
 class Thinking:
     """What everybody does.
 
+    Args:
+        world: The scene.
+        shows: Whether it is kept where the targets of searches may be.
+
     Attributes:
         doing: It, as plain arrays.
         laid: The same as compiled loops read it.
+        seeker: Everybody's searches.
     """
 
-    def __init__(self, world: Scene) -> None:
+    def __init__(self, world: Scene, *, shows: bool) -> None:
         self._world = world
         ladders = world.ladders
         shape = ladders.used.shape
@@ -75,7 +76,7 @@ class Thinking:
         doing.done[...] = True  # who has no activity has done all it had to
         self.laid = laid_out(DoingColumns, doing)
         self._roaming = Roaming(world)
-        self._objects: dict[tuple[int, int], Activity] = {}
+        self._objects: dict[tuple[int, int], Call] = {}
         self._short_told = np.zeros(shape, dtype=np.bool_)
         self._walkers: dict[tuple[int, int], Walker] = {}
         self._grounds: list[Ways] = []  # by index
@@ -87,6 +88,7 @@ class Thinking:
             doing.home[:, :, place] = values
         self._flights = flights_of(world, self._roaming.streams)
         self._laid_flights = laid_out(FlightStageColumns, self._flights)
+        self.seeker = Seeker(world, shows=shows)
         self._rounds = rounds_of(world, doing)
         self._laid_rounds = laid_out(RoundStageColumns, self._rounds)
         for v, row in enumerate(ladders.ladders):
@@ -107,9 +109,9 @@ class Thinking:
         if before.sleep is not None:
             until = world.ladders.tick + round(before.sleep.wake_time / world.dt)
             world.ladders.busy_until[v, a] = until
-        old = self._objects.pop((v, a), None)
-        if old is not None:
-            old.leave()
+        self._objects.pop((v, a), None)
+        if self.doing.kind[v, a] == SEARCH:
+            self.seeker.leave(v, a)
 
     def begin(self, v: int, a: int) -> None:
         """Begin what is done in the state that an agent is in now."""
@@ -124,9 +126,10 @@ class Thinking:
             self._rounds.begin(v, a)
         if doing.kind[v, a] in (FLEE, EVADE):
             self._flights.begin(v, a, Me(world, v, a).chance_key)
+        if doing.kind[v, a] == SEARCH:
+            self.seeker.begin(Me(world, v, a))
         if doing.kind[v, a] == OTHERS:
-            activity = OBJECTS[self._name(v, a)](Me(world, v, a))
-            self._objects[v, a] = activity
+            activity = self._objects[v, a] = Call(Me(world, v, a))
             doing.done[v, a], doing.failed[v, a] = activity.done, activity.failed
         world.timing.next_thought[v, a] = -NEVER
         world.timing.thought_there[v, a] = self._short_told[v, a] = False
@@ -144,14 +147,14 @@ class Thinking:
             self._tell_ends()
         self._roaming.make_room(motion)
         others = act(
-            stage, self._roaming.stage, self._laid_rounds, self._laid_flights,
+            stage, self._roaming.stage, self._laid_rounds, self._laid_flights, self.seeker.stage,
             world.senses.laid_poses, motion.now, world.time,
         )  # fmt: skip
-        wants = who_wants(stage, self._laid_flights)
-        if wants:
-            self._set_out(stage, wants)
         for v, a in np.argwhere(timing.due).tolist() if others else ():
             self._ask(v, a)
+        wants = who_wants(stage, self._laid_flights, self.seeker.stage)
+        if wants:
+            self._find_ways(stage, wants)
         if doing.news.any():
             for v, a in np.argwhere(doing.news).tolist():
                 self._tell_news(v, a)
@@ -167,7 +170,9 @@ class Thinking:
             return
         timing.thought_there[v, a] = world.motion.at_end[v, a] | world.motion.no_way[v, a]
         was_done, was_failed = bool(doing.done[v, a]), bool(doing.failed[v, a])
-        if activity is None:
+        if doing.kind[v, a] == SEARCH:
+            again = self.seeker.think(Me(world, v, a))
+        elif activity is None:
             again = self._roaming.think(Me(world, v, a))
         else:
             again = activity.think()
@@ -176,15 +181,26 @@ class Thinking:
         newly_done = NEWLY_DONE * bool(doing.done[v, a] and not was_done)
         doing.news[v, a] = newly_done + NEWLY_FAILED * bool(doing.failed[v, a] and not was_failed)
 
-    def _set_out(self, stage: BodyStage, wants: int) -> None:
-        """Find the ways that are wanted."""
-        world, doing, motion = self._world, self.doing, self._world.motion
-        flights, poses = self._laid_flights, world.senses.laid_poses
-        asks = self._flights.asks
+    def _find_ways(self, stage: BodyStage, wants: int) -> None:
+        """Find what is wanted on the ground: spots, directions, points to search, and ways."""
+        doing, asks, points = self.doing, self._flights.asks, self.seeker.asks
         if wants == WHOSE_GROUND:
-            for v, a in np.argwhere((doing.wants | (asks != 0)) & (doing.ground < 0)).tolist():
+            unknown = (doing.wants | (asks != 0) | points) & (doing.ground < 0)
+            for v, a in np.argwhere(unknown).tolist():
                 self.walker_of(v, a)
-        for index, ways in enumerate(self._grounds) if asks.any() else ():
+        if asks.any():
+            self._choose_where(stage)
+        if points.any():
+            self._plan_points(stage)
+        self._set_out(stage)
+        while go_to_next(self.seeker.stage, stage, self._world.motion.now, self._world.time):
+            self._set_out(stage)
+
+    def _choose_where(self, stage: BodyStage) -> None:
+        """Choose spots and directions for those that ask for them."""
+        world, motion, flights = self._world, self._world.motion, self._laid_flights
+        poses, asks = world.senses.laid_poses, self._flights.asks
+        for index, ways in enumerate(self._grounds):
             for walk in ways.stages(self._stages):
                 if not choose_where(index, walk, flights, stage, poses, motion.now):
                     break
@@ -194,15 +210,29 @@ class Thinking:
             for n, (x, y) in enumerate(self._flights.spots[first:last].tolist()):
                 self._flights.lengths[n] = me.way_length((x, y))
             choose_by_lengths(v, a, flights, stage, poses, motion.now)
-        left = 0
+
+    def _plan_points(self, stage: BodyStage) -> None:
+        """Plan points to search for those that ask for them."""
+        world, seeker, points = self._world, self.seeker, self.seeker.asks
+        given = seeker.stage, stage, world.motion.now, world.time
+        for index, ways in enumerate(self._grounds):
+            for walk in ways.stages(self._stages):
+                if not plan_points(index, walk, *given):
+                    break
+        for v, a in np.argwhere(points).tolist() if points.any() else ():  # on large levels
+            seeker.plan(Me(world, v, a), next(self._walkers[v, a].ways.stages(self._stages)))
+
+    def _set_out(self, stage: BodyStage) -> None:
+        """Find the ways that are wanted."""
+        motion, left = self._world.motion, 0
         for index, ways in enumerate(self._grounds):
             for walk in ways.stages(self._stages):
                 still = set_out(index, walk, stage, motion.now)
                 if not still:
                     break
             left += still
-        for v, a in np.argwhere(doing.wants).tolist() if left else ():
-            Me(world, v, a).find_way()
+        for v, a in np.argwhere(self.doing.wants).tolist() if left else ():
+            Me(self._world, v, a).find_way()
 
     def set_out(self, v: int, a: int, goal: Place, stop: float) -> bool:
         """Take the way to a place, or as near as an agent can get; tell whether that is done.

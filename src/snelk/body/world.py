@@ -79,13 +79,13 @@ class World:
         awake: For each sense (variant, agent) how awake it is: written to as states change.
         dt: Length of a tick, s.
         grows: Whether the ground grows where somebody comes to its end, as in a live game.
+        shows: Whether it is kept where the targets of searches may be.
 
     Attributes:
         signals: What conditions asked for at the last tick; overwritten by the next.
         laid_signals: The same as compiled loops read them.
         taken: The transitions of the last tick.
         happenings: What else happened at the last tick.
-        notes, snapshots: What searches logged at the last tick.
         outcomes: What came of what agents did and of what the game does to characters.
         senses: What the senses and the memory came to at the last tick.
         stage: All that compiled loops read and write at a tick.
@@ -112,8 +112,10 @@ class World:
         dt: float,
         *,
         grows: bool = False,
+        shows: bool = True,
     ) -> None:
-        self.setups, self.level, self.dt, self.time = setups, level, dt, 0.0
+        self.setups, self.level, self.dt = setups, level, dt
+        self.time = setups[0].clock.start
         self.names, self.agents = tuple(setups[0].cast), setups[0].agents
         self.numbers, self.bodies, self.memory = numbers, bodies, memory
         self.characters = numbers.characters
@@ -125,8 +127,6 @@ class World:
         self.active = bool(self.ladders.used.any() or self.motion.driven.any())
         self.taken: list[Step] = []
         self.happenings: list[Happening] = []
-        self.notes: list[Note] = []
-        self.snapshots: list[Snapshot] = []
         self.ended = np.zeros(shape[0], dtype=np.bool_)
         self.any_ended = False
         self.search_done = np.zeros(shape, dtype=np.bool_)
@@ -137,7 +137,6 @@ class World:
         }
         self._awake = awake
         self._own_awake = {sense: values.copy() for sense, values in awake.items()}
-        self._searches = np.zeros(shape, dtype=np.int64)
         self._nobody_ignored = np.zeros(numbers.notices.shape, dtype=np.bool_)
         self._caught = np.zeros(numbers.notices.shape, dtype=np.int8)
         self.cone_limits = limits_in_states(setups)
@@ -179,7 +178,7 @@ class World:
             laid_out(GridColumns, level.grid),
             scratch_for(level.grid),
         )
-        self.thinking = Thinking(self)
+        self.thinking = Thinking(self, shows=shows)
         standing = Standing(
             self.ladders.state, self.ladders.entries, self.ladders.since, self.ladders.rank,
             self._asleep, self.motion.home_x, self.motion.home_y, self.thinking.doing.goals,
@@ -310,7 +309,7 @@ class World:
         self.taken, self.happenings = [], []
         self.outcomes.begin(senses.poses)
         if self._stepped:  # what is begun with is told with the first tick
-            self.notes, self.snapshots = [], []
+            self.thinking.seeker.clear()
         self._stepped = True
         if not self._begun:
             self.stage = self._staged(senses)
@@ -600,6 +599,16 @@ class World:
                 far, speed = np.array(speeds).T
                 self.motion.pace[v, a] = np.interp(left[v, a], far, speed)
 
+    @property
+    def notes(self) -> list[Note]:
+        """What searches noted at the last tick."""
+        return self.thinking.seeker.notes
+
+    @property
+    def snapshots(self) -> list[Snapshot]:
+        """Where the targets of searches may be, kept at the last tick."""
+        return self.thinking.seeker.snapshots
+
     # What activities ask for.
 
     @property
@@ -639,34 +648,6 @@ class World:
         """The corners, (corners, 2), of a route, or of the agent's own; none if it has none."""
         name = name or self.setups[v].cast[self.agents[a]].route
         return self._routes[name] if name is not None else np.zeros((0, 2))
-
-    def next_search(self, v: int, a: int) -> int:
-        """The number of an agent's next search."""
-        self._searches[v, a] += 1
-        return int(self._searches[v, a] - 1)
-
-    def feels_focus(self, v: int, a: int) -> bool:
-        """Whether the focus is felt, or in a zone that is watched."""
-        focus = self.attention.focus[v, a]
-        return bool(focus >= 0 and self.attention.now.felt[v, a, focus])
-
-    def age_of_focus(self, v: int, a: int) -> float:
-        """How old what is believed of the focus is, s."""
-        focus = self.attention.focus[v, a]
-        age = self.senses.beliefs.age[v, a, focus] if focus >= 0 else np.nan
-        age = self.senses.places.drawn.age[v, a] if focus == PLACE else age
-        return 0.0 if np.isnan(age) else float(age)
-
-    def blur_of_focus(self, v: int, a: int) -> float:
-        """How far off what was heard or told of the focus may be, m."""
-        focus = self.attention.focus[v, a]
-        blur = self.senses.beliefs.blur[v, a, focus] if focus >= 0 else np.nan
-        blur = self.senses.places.drawn.blur[v, a] if focus == PLACE else blur
-        return 0.0 if np.isnan(blur) else float(blur)
-
-    def spread_of(self, v: int, a: int) -> float:
-        """How fast the uncertainty of its beliefs grows, m/s."""
-        return float(self.memory.spread[v, a])
 
 
 def _middles(

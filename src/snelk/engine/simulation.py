@@ -189,6 +189,7 @@ class Simulation:
             self.awake,
             self._dt,
             grows=pushed,
+            shows=logged,
         )
         self.awake_then = {sense: values.copy() for sense, values in self.awake.items()}
         self.last = np.full(len(self.setups), -1)

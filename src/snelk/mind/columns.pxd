@@ -99,7 +99,8 @@ cdef class CellColumns(Columns):
     cdef public const double[:, ::1] centres
     cdef public const int[::1] starts, others
     cdef public const double[::1] parts
-    cdef public double[::1] share, around
+    cdef public double[::1] share, around, side, cleared, shot
+    cdef public unsigned char[::1] seen, is_shot
 
 
 cdef class MindStageColumns(Columns):

@@ -10,7 +10,7 @@ from snelk.level.columns import laid_out
 from snelk.level.ways import Ways
 from snelk.mind.cells import Cells
 from snelk.mind.columns import CellColumns
-from snelk.mind.spreading import likeliest, spread, take_out
+from snelk.mind.spreading import spread, take_out
 
 Numbers = NDArray[np.float64]
 
@@ -54,7 +54,7 @@ class Likelihood:
         share: (cells,) how likely the target is there; they add up to 1, or to 0 if nothing is
             left.
         cells: All of it, as plain arrays.
-        cleared: How much of the whole has been looked at and found empty, 0 to 1.
+        laid: The same as compiled loops read it.
     """
 
     def __init__(
@@ -94,36 +94,30 @@ class Likelihood:
         to, others = np.concatenate([a, b, own]), np.concatenate([b, a, own])
         order = np.lexsort((others, to))
         parts = 1.0 / np.bincount(others, minlength=count)
-        self.cells = Cells(
-            centres=np.ascontiguousarray(self.centres),
-            starts=np.searchsorted(to[order], np.arange(count + 1)).astype(np.int32),
-            others=others[order].astype(np.int32),
-            parts=parts[others[order]],
-            share=np.zeros(count),
-            around=np.zeros(count),
+        self.cells = Cells.of(
+            np.ascontiguousarray(self.centres),
+            np.searchsorted(to[order], np.arange(count + 1)).astype(np.int32),
+            others[order].astype(np.int32),
+            parts[others[order]],
+            cell,
         )
-        self._laid = laid_out(CellColumns, self.cells)
-        self.share, self.cleared = self.cells.share, 0.0
+        self.laid = laid_out(CellColumns, self.cells)
+        self.share = self.cells.share
         if count:
             away = np.hypot(*(self.centres - place).T)
             first = away <= max(blur, away.min() + 1e-9)
             self.share[first] = 1.0 / first.sum()
 
+    @property
+    def cleared(self) -> float:
+        """How much of the whole has been looked at and found empty, 0 to 1."""
+        return float(self.cells.cleared[0])
+
     def spread(self, times: int) -> None:
         """Let it spread so many cells far."""
-        spread(self._laid, times)
+        spread(self.laid, times)
 
     def clear(self, seen: NDArray[np.bool_]) -> None:
         """Take out cells, (cells,), that were looked at and are empty."""
-        self.cleared = take_out(self._laid, seen, self.cleared)
-
-    def best(self, place: tuple[float, float], near: float) -> int:
-        """The cell to go to: likely with what is around it, and not far; -1 if nothing is left.
-
-        Its likelihood counts half at `near` metres.
-        """
-        return likeliest(self._laid, *place, near)
-
-    def around(self, cell: int) -> float:
-        """How likely a cell was with what is around it when the best was last asked for."""
-        return float(self.cells.around[cell])
+        self.cells.seen[...] = seen
+        take_out(self.laid)

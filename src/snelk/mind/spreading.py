@@ -5,12 +5,10 @@ Compiled, see `snelk.level.columns`.
 
 from __future__ import annotations
 
-import numpy as np
 from cython import compiled, nogil
 from cython.cimports.libc.math import hypot
-from numpy.typing import NDArray
 
-from snelk.level.columns import agree, door, laid_out, plain
+from snelk.level.columns import door, laid_out
 from snelk.mind.cells import Cells
 from snelk.mind.columns import CellColumns
 
@@ -24,7 +22,6 @@ LEAST = 1e-6
 @door
 def spread(cells: Cells, times: int) -> None:
     """Let what each cell holds spread to its neighbours, so often; `share` is overwritten."""
-    _agree(cells)
     _spread(laid_out(CellColumns, cells), times)
 
 
@@ -38,32 +35,19 @@ def likeliest(cells: Cells, x: float, y: float, near: float) -> int:
         y: The same.
         near: So far off a cell counts half, m.
     """
-    _agree(cells)
     return _likeliest(laid_out(CellColumns, cells), x, y, near)
 
 
 @door
-def take_out(cells: Cells, seen: NDArray[np.bool_], cleared: float) -> float:
-    """Take out what was looked at and is empty; what is left adds up to 1 again.
+def take_out(cells: Cells) -> None:
+    """Take out what is looked at and empty; what is left adds up to 1 again.
+
+    If as good as all has been looked at, nothing is left.
 
     Args:
-        cells: The cells; `share` is overwritten.
-        seen: (cells,) which of them were looked at.
-        cleared: How much of the whole was looked at before, 0 to 1.
-
-    Returns:
-        How much has been by now; if as good as all has, nothing is left.
+        cells: The cells; `share` and `cleared` are overwritten.
     """
-    _agree(cells)
-    agree(seen.shape, plain(cells).share.shape)
-    return _take_out(laid_out(CellColumns, cells), seen, cleared)
-
-
-def _agree(cells: Cells) -> None:
-    count = len(plain(cells).share)
-    agree(plain(cells).centres.shape, (count, 2))
-    agree(plain(cells).around.shape, (count,), (len(plain(cells).starts) - 1,))
-    agree(plain(cells).others.shape, plain(cells).parts.shape, (plain(cells).starts[-1],))
+    _take_out(laid_out(CellColumns, cells))
 
 
 def _spread(cells: Cells, times: int) -> None:
@@ -74,21 +58,21 @@ def _spread(cells: Cells, times: int) -> None:
                 cells.share[cell] = cells.around[cell]
 
 
-def _take_out(cells: Cells, seen: NDArray[np.bool_], cleared: float) -> float:
+def _take_out(cells: Cells) -> None:
     found, rest = 0.0, 0.0
     with nogil:
         for cell in range(len(cells.share)):
-            if seen[cell]:
+            if cells.seen[cell]:
                 found += cells.share[cell]
                 cells.share[cell] = 0.0
             rest += cells.share[cell]
-        cleared += (1.0 - cleared) * found
+        cleared = cells.cleared[0] + (1.0 - cells.cleared[0]) * found
+        cells.cleared[0] = cleared
         for cell in range(len(cells.share)):
             if rest > 0.0:
                 cells.share[cell] /= rest
             if 1.0 - cleared <= LEAST:
                 cells.share[cell] = 0.0
-    return cleared
 
 
 def _likeliest(cells: Cells, x: float, y: float, near: float) -> int:

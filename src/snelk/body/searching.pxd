@@ -1,0 +1,188 @@
+cimport cython
+
+from snelk.body.agreeing cimport agrees
+from snelk.body.columns cimport (
+    BodyStageColumns, DoingColumns, MovingColumns, SearchStageColumns,
+)
+from snelk.body.fleeing cimport last_known
+from snelk.body.looking cimport look_at_all
+from snelk.body.moving cimport _nearness, _stand, _want
+from snelk.level.columns cimport GroundStageColumns
+from snelk.level.walking cimport _length_of_way, is_on
+from snelk.mind.columns cimport AttendedColumns, CellColumns
+from snelk.mind.spreading cimport _likeliest, _spread, _take_out
+from snelk.senses.columns cimport PoseColumns
+
+cdef double INF, NAN, SLACK, LOOK_AGAIN, OTHER_NEWS, MORE, SHOT, NEAR, KEEP_UP, LEFT_TO_PYTHON
+cdef double NEVER, NEARBY_WITHIN, NO_CELLS
+cdef Py_ssize_t MOST_TIMES, NEWLY_DONE, NEWLY_FAILED, SWEEP, DISAGREE, GOING_ON
+cdef Py_ssize_t NEARBY, HIDEOUTS, LIKELIHOOD
+cdef Py_ssize_t BEGAN, MOVED, PLANNED, VISITED, LOOKED, UNREACHABLE, ENDED
+cdef Py_ssize_t FOUND, GAVE_UP, NOTHING, BROKEN_OFF
+
+cdef void _begin(
+    SearchStageColumns searches, MovingColumns moving, Py_ssize_t state, double x, double y,
+    double time, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+cdef void _begin_at(
+    SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a, double x, double y,
+) noexcept nogil
+
+@cython.locals(j=Py_ssize_t, sensed=bint, outcome=Py_ssize_t)
+cdef Py_ssize_t _leave(
+    SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, double time,
+    Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(left=double)
+cdef double seek(
+    MovingColumns moving, SearchStageColumns searches, BodyStageColumns stage, PoseColumns poses,
+    double time, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(x=double, y=double, left=double)
+cdef double _time_left(
+    SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, double time,
+    Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(
+    state=Py_ssize_t, at=Py_ssize_t, tall=Py_ssize_t, _close=double, arrived=bint,
+    unreachable=bint,
+)
+cdef double _search_points(
+    MovingColumns moving, SearchStageColumns searches, BodyStageColumns stage, PoseColumns poses,
+    double time, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(j=Py_ssize_t)
+cdef Py_ssize_t _how_tall(
+    SearchStageColumns searches, AttendedColumns now, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(at=Py_ssize_t, x=double, y=double)
+cdef double _next_point(
+    SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, double time,
+    Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(wait=double)
+cdef double _look_around(
+    SearchStageColumns searches, MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t)
+cdef Py_ssize_t _plan_points(
+    Py_ssize_t index, GroundStageColumns walk, SearchStageColumns searches,
+    BodyStageColumns stage, MovingColumns moving, double time,
+) noexcept nogil
+
+@cython.locals(
+    part=Py_ssize_t, last=Py_ssize_t, first=Py_ssize_t, n=Py_ssize_t, more=bint, x=double,
+    y=double, to_x=double, to_y=double,
+)
+cdef bint _plan(
+    GroundStageColumns walk, SearchStageColumns searches, BodyStageColumns stage,
+    MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(more=bint)
+cdef Py_ssize_t _plan_by_lengths(
+    GroundStageColumns walk, SearchStageColumns searches, BodyStageColumns stage,
+    MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a, bint begins,
+) noexcept nogil
+
+cdef (double, double) _place(
+    SearchStageColumns searches, Py_ssize_t n, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(
+    state=Py_ssize_t, first=Py_ssize_t, n=Py_ssize_t, any_left=bint, here=bint, x=double, y=double,
+)
+cdef bint _lay_out_places(
+    GroundStageColumns walk, SearchStageColumns searches, Py_ssize_t part, Py_ssize_t v,
+    Py_ssize_t a,
+) noexcept nogil
+
+cdef bint _take_places(SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+
+@cython.locals(
+    state=Py_ssize_t, best=Py_ssize_t, first=Py_ssize_t, count=Py_ssize_t, n=Py_ssize_t,
+    any_left=bint, least=double, limit=double, length=double, x=double, y=double,
+)
+cdef bint _take_nearest(SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+
+@cython.locals(
+    state=Py_ssize_t, best=Py_ssize_t, first=Py_ssize_t, count=Py_ssize_t, n=Py_ssize_t,
+    near=bint, whole=double, radius=double, most=double, x=double, y=double,
+)
+cdef void _take_hideouts(SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+
+@cython.locals(n=Py_ssize_t)
+cdef void _add_point(
+    SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a, double x, double y, double chance,
+) noexcept nogil
+
+@cython.locals(n=Py_ssize_t)
+cdef void _set_out(
+    SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, double time,
+    Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(
+    found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, was_done=bint, was_failed=bint,
+    doing=DoingColumns,
+)
+cdef Py_ssize_t _go_to_next(
+    SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, double time,
+) noexcept
+
+@cython.locals(same=bint, left=double, x=double, y=double)
+cdef double _think_of_cells(
+    SearchStageColumns searches, CellColumns cells, BodyStageColumns stage, PoseColumns poses,
+    MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a, bint fresh,
+) noexcept
+
+@cython.locals(
+    state=Py_ssize_t, times=Py_ssize_t, n=Py_ssize_t, best=Py_ssize_t, target=Py_ssize_t,
+    at=Py_ssize_t, step=double, near=double, x=double, y=double, chance=double,
+)
+cdef double _search_cells(
+    SearchStageColumns searches, CellColumns cells, BodyStageColumns stage, PoseColumns poses,
+    MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a,
+) noexcept
+
+@cython.locals(
+    _close=double, _arrived=bint, unreachable=bint, what=Py_ssize_t, at=Py_ssize_t,
+    target=Py_ssize_t, x=double, y=double,
+)
+cdef void _come_to_cell(
+    SearchStageColumns searches, CellColumns cells, BodyStageColumns stage, MovingColumns moving,
+    double time, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(failed=bint)
+cdef void _end(
+    SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, double time,
+    Py_ssize_t v, Py_ssize_t a, Py_ssize_t outcome,
+) noexcept nogil
+
+@cython.locals(at=Py_ssize_t, x=double, y=double)
+cdef void _note_point(
+    SearchStageColumns searches, MovingColumns moving, Py_ssize_t v, Py_ssize_t a, double time,
+    Py_ssize_t what,
+) noexcept nogil
+
+@cython.locals(n=Py_ssize_t)
+cdef void _note(
+    SearchStageColumns searches, MovingColumns moving, Py_ssize_t v, Py_ssize_t a, double time,
+    Py_ssize_t what, Py_ssize_t point, double x, double y, double chance,
+) noexcept nogil
+
+cdef bint _agrees(
+    SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving,
+) noexcept nogil
+
+@cython.locals(there=bint)
+cdef bint _is_there(SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a) noexcept nogil

@@ -1,0 +1,236 @@
+"""Everybody's searches: how they are written, and what `snelk.body.searching` leaves to Python."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from snelk.body.columns import NoteColumns, SearchStageColumns
+from snelk.body.me import LOOK_CODES, Me
+from snelk.body.scene import Note, Place, Scene, Snapshot
+from snelk.body.searches import (
+    GOING_ON,
+    HIDEOUTS,
+    METHODS,
+    MOST_NOTES,
+    NEARBY,
+    NO_CELLS,
+    OUTCOMES,
+    WHATS,
+    Notes,
+    SearchStage,
+)
+from snelk.body.searching import begin_search, end_search, plan_by_lengths, search_cells
+from snelk.level.columns import laid_out, plain
+from snelk.level.ground import GroundStage
+from snelk.mind.search import Likelihood, points_about
+from snelk.mind.signals import PLACE
+
+NO_SEARCH = -1
+"""Instead of a method: the state is no search."""
+
+
+class Seeker:
+    """Everybody's searches.
+
+    Args:
+        world: The scene.
+        shows: Whether it is kept where the targets may be, once a second.
+
+    Attributes:
+        stage: How far everybody has come, as compiled loops read it.
+        asks: (variant, agent) who asks for points to search.
+        snapshots: Where the targets of searches may be, kept at the last tick.
+    """
+
+    def __init__(self, world: Scene, *, shows: bool) -> None:
+        self._world, self._shows = world, shows
+        self._stage = _searches_of(world)
+        self.stage = laid_out(SearchStageColumns, self._stage)
+        self.asks = self._stage.asks
+        self.snapshots: list[Snapshot] = []
+        self._likelihoods: dict[tuple[int, int], Likelihood] = {}
+
+    def clear(self) -> None:
+        """A tick begins: nothing is noted yet."""
+        if self._stage.noted[0] or self.snapshots:
+            self._stage.noted[0], self.snapshots = 0, []
+
+    @property
+    def notes(self) -> list[Note]:
+        """What searches noted at the last tick, agent by agent."""
+        stage, count = self._stage, int(self._stage.noted[0])
+        if not count:
+            return []
+        notes = plain(stage.notes)
+        order = np.lexsort((notes.agent[:count], notes.variant[:count])).tolist()
+        rows: Sequence[Any] = list(zip(*(values[:count].tolist() for values in notes), strict=True))
+        return [_note_of(rows[n]) for n in order]
+
+    def begin(self, me: Me) -> None:
+        """Somebody begins to search."""
+        x, y = me.last_known or me.place
+        begin_search(self.stage, me.world.motion.now, me.state_index, x, y, me.t, me.v, me.a)
+
+    def leave(self, v: int, a: int) -> None:
+        """The state in which somebody searches is left."""
+        world = self._world
+        self._likelihoods.pop((v, a), None)
+        end_search(self.stage, world.stage, world.motion.now, world.time, v, a)
+
+    def think(self, me: Me) -> float:
+        """Search where the target may be; s until it thinks again."""
+        again, key = self._search(me, fresh=False), (me.v, me.a)
+        if again == NO_CELLS:
+            self._likelihoods[key] = self._laid_out(me)
+            again = self._search(me, fresh=True)
+        likelihood = self._likelihoods.get(key)
+        if self._shows and likelihood is not None and likelihood.cells.is_shot[0]:
+            search = int(self._stage.begun[key]) - 1
+            share = likelihood.cells.shot.copy()
+            self.snapshots.append(Snapshot(*key, me.t, search, likelihood, share))
+            likelihood.cells.is_shot[0] = False
+        return again
+
+    def _search(self, me: Me, *, fresh: bool) -> float:
+        world, likelihood = self._world, self._likelihoods.get((me.v, me.a))
+        cells = None if likelihood is None else likelihood.laid
+        return search_cells(
+            self.stage, cells, world.stage, world.senses.laid_poses, world.motion.now, me.t, me.v,
+            me.a, fresh,
+        )  # fmt: skip
+
+    def _laid_out(self, me: Me) -> Likelihood:
+        """Where the target may be: it has been spreading since it was last known."""
+        stage, v, a = self._stage, me.v, me.a
+        place = float(stage.x[v, a]), float(stage.y[v, a])
+        written, walker = me.settings.search, me.walker
+        assert written is not None
+        age, blur = self._age_and_blur(v, a)
+        stage.spread_to[v, a] = me.t - age
+        part = max(walker.part, 0)
+        return Likelihood(walker.ways, part, place, written.radius, written.cell, blur)
+
+    def _age_and_blur(self, v: int, a: int) -> tuple[float, float]:
+        """How old what is believed of the focus is, s, and how far off it may be, m."""
+        focus, senses = int(self._world.attention.focus[v, a]), self._world.senses
+        if focus == PLACE:
+            found = senses.places.drawn.age[v, a], senses.places.drawn.blur[v, a]
+        elif focus >= 0:
+            found = senses.beliefs.age[v, a, focus], senses.beliefs.blur[v, a, focus]
+        else:
+            return 0.0, 0.0
+        age, blur = (0.0 if np.isnan(value) else float(value) for value in found)
+        return age, blur
+
+    def plan(self, me: Me, walk: GroundStage) -> None:
+        """Plan the points of an agent where the level is too large to know all ways."""
+        world, stage, v, a = self._world, self._stage, me.v, me.a
+        given = (walk, self.stage, world.stage, world.motion.now, me.t, v, a)
+        more = plan_by_lengths(*given, begins=True)
+        while more:
+            last, state = int(stage.size[v, a]) - 1, int(stage.state[v, a])
+            here = _place_of(stage.points[v, a, last])
+            first = int(stage.first[v, a, state])
+            for n in np.flatnonzero(stage.left[: stage.last[v, a, state] - first]).tolist():
+                x, y = _place_of(stage.places[first + n])
+                if stage.method[v, a, state] == NEARBY:
+                    x, y = float(stage.x[v, a]) + x, float(stage.y[v, a]) + y
+                stage.lengths[n] = me.walker.length(here, (x, y))
+            more = plan_by_lengths(*given, begins=False)
+
+
+def _place_of(values: np.ndarray[Any, np.dtype[np.float64]]) -> Place:
+    return float(values[0]), float(values[1])
+
+
+def _note_of(row: Sequence[Any]) -> Note:
+    v, a, search, what, point, t, x, y, likelihood, outcome, walked, method = row
+    ended = "" if outcome == GOING_ON else OUTCOMES[outcome]
+    return Note(
+        v, a, t, search, WHATS[what], point, x, y, likelihood, ended, walked, METHODS[method]
+    )
+
+
+def _searches_of(world: Scene) -> SearchStage:
+    """Pack how everybody searches into arrays; nobody has begun to."""
+    ladders, characters = world.ladders, world.characters
+    shape, states = ladders.used.shape, ladders.least.shape
+    method = np.full(states, NO_SEARCH, dtype=np.int8)
+    radius, give_up, point_time, speed = np.ones((4, *states))
+    first, last = np.zeros((2, *states), dtype=np.int32)
+    look = np.zeros(states, dtype=np.int8)
+    known: dict[object, tuple[int, int]] = {}
+    places: list[Place] = []
+    for v, row in enumerate(ladders.ladders):
+        for a, ladder in enumerate(row):
+            member = world.setups[v].cast[world.agents[a]]
+            for s, state in enumerate(ladder.states.values() if ladder else ()):
+                look[v, a, s], written = LOOK_CODES[state.look], state.search
+                if written is None:
+                    continue
+                at = (v, a, s)
+                method[at] = METHODS.index(written.method)
+                radius[at], give_up[at] = written.radius, written.give_up
+                point_time[at] = written.point_time
+                speed[at] = written.speed or float(world.memory.spread[v, a]) or 1.0
+                names = tuple(dict.fromkeys(written.spots or member.spots))
+                key: object = (written.radius, written.points)
+                if method[at] == HIDEOUTS:
+                    key = names
+                elif method[at] != NEARBY:
+                    continue
+                if key not in known:
+                    own = [world.spots[name] for name in names]
+                    if method[at] == NEARBY:
+                        about = points_about((0.0, 0.0), written.radius, written.points)
+                        own = [_place_of(place) for place in about]
+                    known[key] = len(places), len(places) + len(own)
+                    places += own
+                first[at], last[at] = known[key]
+    most = int((last - first).max(initial=0))
+    since, walked, x, y, until, spread_to, next_shot = np.zeros((7, *shape))
+    looked, asks, planned, going, waiting = np.zeros((5, *shape), dtype=np.bool_)
+    begun, at_point, size, target = np.zeros((4, *shape), dtype=np.int64)
+    searchers = int((method != NO_SEARCH).any(axis=2).sum())
+    return SearchStage(
+        *world.outlook,
+        characters=characters,
+        method=method,
+        radius=radius,
+        give_up=give_up,
+        point_time=point_time,
+        speed=speed,
+        first=first,
+        last=last,
+        look=look,
+        places=np.array(places, dtype=np.float64).reshape(-1, 2),
+        state=np.zeros(shape, dtype=np.int32),
+        begun=begun,
+        since=since,
+        walked=walked,
+        x=x,
+        y=y,
+        over=np.full(shape, GOING_ON, dtype=np.int8),
+        looked=looked,
+        asks=asks,
+        planned=planned,
+        going=going,
+        waiting=waiting,
+        until=until,
+        at=at_point,
+        size=size,
+        points=np.zeros((*shape, most + 1, 2)),
+        chances=np.zeros((*shape, most + 1)),
+        spread_to=spread_to,
+        next_shot=next_shot,
+        target=target,
+        left=np.zeros(most, dtype=np.bool_),
+        lengths=np.zeros(most),
+        spot=np.zeros((1, 2)),
+        seen=np.zeros(1, dtype=np.bool_),
+        notes=laid_out(NoteColumns, Notes.blank(searchers * (2 * most + 2 + MOST_NOTES))),
+        noted=np.zeros(1, dtype=np.int64),
+    )
