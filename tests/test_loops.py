@@ -24,25 +24,33 @@ from snelk.engine.simulation import Simulation
 from snelk.level.columns import GridColumns, GroundColumns, in_one, laid_out, plain
 from snelk.level.grid import build_grid, scratch_for
 from snelk.level.ground import edges_of, ground_of
+from snelk.level.level import Level
 from snelk.level.walking import part_of, step_back
 from snelk.level.within import edge_ahead, which_inside
 from snelk.level.zones import Zones
 from snelk.mind.cells import Cells
-from snelk.mind.columns import BeliefColumns, MindStageColumns, NewsColumns
+from snelk.mind.columns import (
+    BeliefColumns,
+    DrawnColumns,
+    MeterNumberColumns,
+    MindStageColumns,
+    NewsColumns,
+)
 from snelk.mind.drawn import Drawn
-from snelk.mind.fading import draw as draw_place
-from snelk.mind.fading import draw_loud
+from snelk.mind.fading import follow_drawn
 from snelk.mind.memory import SOURCES, Beliefs, News
 from snelk.mind.messages import TELL_RESULTS, MessageStore
+from snelk.mind.meter import MeterNumbers, meter_numbers
 from snelk.mind.minding import mind
 from snelk.mind.overhearing import add_up
 from snelk.mind.programs import LadderState
+from snelk.mind.receiving import receive
 from snelk.mind.signals import Attended, FocusNumbers, Signals
 from snelk.mind.spreading import likeliest, spread, take_out
-from snelk.mind.stage import TellStage
-from snelk.mind.telling import arrive, forget_what_came, pass_on, raise_voices, who_tells
+from snelk.mind.stage import ROOM, DrawStage, ListenStage, TellStage
+from snelk.mind.telling import arrive, pass_on, raise_voices, who_tells
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.columns import BodyColumns, SenseStageColumns
+from snelk.senses.columns import BodyColumns, EarStageColumns, SenseStageColumns
 from snelk.senses.hearing import AWAKE as EAR_AWAKE
 from snelk.senses.hearing import HEARD, Noises
 from snelk.senses.hearing import REACH as EAR_REACH
@@ -375,7 +383,7 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
     going.make_room(V * A * A * J)
     for v, a in stage.tellers[:tellers]:
         rank, there = float(chance.integers(0, 4)), poses.present[v if rows > 1 else 0]
-        going.count = pass_on(
+        going.held[0] = pass_on(
             stage, poses, v, a, audience[v, a], stage.due[v, a], heard.laid, -1, delay[v, a], tick,
             rank, np.nan, np.nan, going.laid, going.count,
         )  # fmt: skip
@@ -396,8 +404,7 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
     assert going.messages() == sent
     for now in range(tick + 1, tick + 4):
         came.make_room(going.count)
-        came.count = arrive(stage, now, going.laid, going.count, came.laid)
-        going.count -= came.count
+        arrive(stage, now, going.laid, going.held, came.laid, came.held)
         due = [each for each in sent if each[4] == now]
         assert came.messages() == due
         for v, b, j in np.ndindex(V, A, J):
@@ -407,8 +414,9 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
             assert stage.told_rank[v, b, j] == max((each[9] for each in mine), default=-1.0)
             got = [values[v, b, j] for values in news]
             np.testing.assert_array_equal(got, newest[5:9])
-        forget_what_came(stage, came.laid, came.count)
-    assert going.count == 0
+    arrive(stage, tick + 4, going.laid, going.held, came.laid, came.held)
+    assert (going.count, came.count, stage.told.any()) == (0, 0, False)
+    assert np.isnan(news.age).all()
 
 
 @pytest.mark.parametrize("seed", range(30))
@@ -554,7 +562,7 @@ def test_noises_come_in_order_and_each_is_judged_once_by_each_that_listens(seed:
     numbered = chance.integers(0, 9, V)
     first = numbered.copy()
     put_in_order(made.laid, size, np.empty(size, np.int64), numbered, ordered.laid)
-    ordered.count = size
+    ordered.held[0] = size
     order = np.lexsort((some.t, some.variant))  # of noises at once the first stays the first
     found = ordered.noises()
     for name in ("variant", "t", "kind", "by", "x", "gait"):
@@ -565,13 +573,6 @@ def test_noises_come_in_order_and_each_is_judged_once_by_each_that_listens(seed:
         assert numbered[v] == first[v] + count
 
     ordered.made_at[:size] = np.sort(chance.integers(3, 7, size))
-    waiting = NoiseStore()
-    waiting.add_all(ordered)
-    waiting.drop_before(4)
-    kept = ordered.made_at[:size] >= 4
-    np.testing.assert_array_equal(waiting.noises().kind, found.kind[kept])
-    np.testing.assert_array_equal(waiting.made_at[: waiting.count], ordered.made_at[:size][kept])
-
     always, due = sometimes(chance, 0.4, 2, V, A)
     last, heard = chance.integers(2, 7, (V, A)), HeardStore()
     empty = build_grid(np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(0))
@@ -583,7 +584,7 @@ def test_noises_come_in_order_and_each_is_judged_once_by_each_that_listens(seed:
     )  # fmt: skip
     heard.make_room(size * A)
     tick = 6
-    heard.count = pair_up(
+    heard.held[0] = pair_up(
         stage, ordered.laid, size, ordered.made_at, tick, always, due, last, heard.laid
     )
     listens = [
@@ -633,7 +634,7 @@ def test_a_stage_is_only_laid_out_if_its_arrays_agree_and_calls_are_checked() ->
     )
     twice = Poses(*(np.repeat(values, 2, axis=0) for values in simulation.poses))
     noises = NoiseStore()
-    plain(simulation.maker._steps).ended[...] = 1
+    plain(simulation.maker.steps).ended[...] = 1
     looks, moving = np.ones((1, len(simulation.agents)), np.bool_), simulation.world.motion.now
     nobody = np.zeros((1, len(simulation.agents), len(simulation.names)), np.bool_)
     for call in (
@@ -641,9 +642,9 @@ def test_a_stage_is_only_laid_out_if_its_arrays_agree_and_calls_are_checked() ->
         lambda: sense(senses, twice, twice, looks),
         lambda: perceive(bodies, twice, moving, nobody, 3, True),
         lambda: come_to(bodies, twice, moving, 3, 0.3, False),
-        lambda: make_steps(simulation.maker._steps, poses, one_too_few, 0.3, 0, noises.laid),
-        lambda: make_steps(simulation.maker._steps, twice, twice, 0.3, 0, noises.laid),
-        lambda: make_steps(simulation.maker._steps, poses, poses, 0.3, 99, noises.laid),
+        lambda: make_steps(simulation.maker.steps, poses, one_too_few, 0.3, 0, noises.laid),
+        lambda: make_steps(simulation.maker.steps, twice, twice, 0.3, 0, noises.laid),
+        lambda: make_steps(simulation.maker.steps, poses, poses, 0.3, 99, noises.laid),
         lambda: sense(senses, poses, poses, looks[:, :-1].copy()),
         lambda: mind(minds, poses, one_too_few),
         lambda: perceive(bodies, one_too_few, moving, nobody, 3, True),
@@ -661,6 +662,58 @@ def test_a_stage_is_only_laid_out_if_its_arrays_agree_and_calls_are_checked() ->
         np.testing.assert_array_equal(mine, theirs)
 
 
+@pytest.mark.parametrize("seed", range(6))
+def test_each_noise_is_judged_once_by_each_that_listens(seed: int) -> None:
+    chance, ticks = np.random.default_rng(seed), 23
+    every = chance.choice([1, 1, 3, 5], (V, A)).astype(np.int64)
+    used = sometimes(chance, 0.8, V, A)
+    level = Level.of(snelk.load(snelk.croft() / "night.toml").level)
+    grid, ones = laid_out(GridColumns, level.sound_grid), np.ones((V, A))
+    ears = EarStage(
+        AGENTS, laid_out(BodyColumns, bodies_of(chance)), ones, ones,
+        np.ones((V, A, J + 1), np.bool_), ones, grid, laid_out(GridColumns, level.plan_grid),
+        scratch_for(level.sound_grid),
+    )  # fmt: skip
+    waiting, heard, noises = NoiseStore(), HeardStore(), NoiseStore()
+    poses = poses_of(chance, 1)
+    stage = ListenStage(
+        laid_out(EarStageColumns, ears), next(level.ways().stages({})), used & (every == 1), used & (every > 1), bool((used & (every > 1)).any()),
+        every, ticks - 1, np.zeros((V, A), np.bool_), np.full((V, A), -1), waiting.laid,
+        waiting.made_at, waiting.held, heard.laid, heard.held, np.array([-1, 0]),
+        np.zeros((V, A, J)), laid_out(NewsColumns, News.blank((V, A, J))),
+    )  # fmt: skip
+    came, made = [], []
+    for tick in range(ticks):
+        count = int(chance.choice([0, 0, 1, 2]))
+        some = Noises.blank(count)
+        some.variant[:], some.kind[:] = chance.integers(0, V, count), len(made) + np.arange(count)
+        some.by[:] = -1
+        noises.held[0] = 0
+        noises.add(some, tick)
+        made += [(int(v), int(kind), tick) for v, kind in zip(some.variant, some.kind, strict=True)]
+        given = noises.laid, noises.made_at, count, poses, np.zeros((V, J)), tick
+        if receive(stage, *given) == ROOM:
+            waiting.make_room(40)
+            heard.make_room(40 * A)
+            stage = stage._replace(
+                waiting=waiting.laid, waiting_at=waiting.made_at, heard=heard.laid
+            )
+            assert receive(stage, *given) != ROOM
+        rows = waiting.rows if stage.now[1] else noises.rows
+        pairs = heard.heard()
+        came += [
+            (int(v), int(rows.kind[row]), int(a), tick)
+            for v, row, a in zip(pairs.variant, pairs.row, pairs.agent, strict=True)
+        ]
+    turns = [
+        (v, kind, a, next(
+            t for t in range(tick, ticks) if t == ticks - 1 or (t - a) % every[v, a] == 0
+        ))
+        for v, kind, tick in made for a in range(A) if used[v, a]
+    ]  # fmt: skip
+    assert sorted(came) == sorted(turns)
+
+
 @pytest.mark.parametrize("seed", range(20))
 def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
     chance, count, now = np.random.default_rng(seed), 30, 2.0
@@ -669,7 +722,7 @@ def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
     )
     noises, heard = NoiseStore.of(some, 0), HeardStore()
     heard.make_room(count)
-    heard.count = count
+    heard.held[0] = count
     rows = heard.rows
     rows.variant[:count], rows.agent[:count] = (
         chance.integers(0, V, count),
@@ -688,8 +741,13 @@ def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
     loudness, news = np.zeros((V, A, J)), News.blank((V, A, J))
     add_up(stage, noises.laid, heard.laid, count, now, loudness, news)
     drawn, loud = Drawn.blank((V, A)), np.ones((V, A))
-    draw_loud(heard.laid, count, can, loud)
-    draw_place(noises.laid, heard.laid, count, can, error, now, drawn)
+    meters = meter_numbers([snelk.load(snelk.croft() / "night.toml").setup] * V)
+    meters = MeterNumbers(*(np.ascontiguousarray(values[:, :A]) for values in meters))
+    draws = DrawStage(
+        can, error, np.full((V, A), np.inf), laid_out(MeterNumberColumns, meters), loud,
+        np.zeros(1, np.bool_), laid_out(DrawnColumns, drawn),
+    )  # fmt: skip
+    follow_drawn(draws, noises.laid, heard.laid, count, now, 0.0)
     for v, a, j in np.ndindex(V, A, J + 1):
         by = j if j < J else -1
         mine = [

@@ -42,11 +42,12 @@ from snelk.body.paces import AT_FOCUS, Moving
 from snelk.body.roams import RoamStage
 from snelk.body.rounds import RoundStage
 from snelk.body.searches import SearchStage
-from snelk.body.stage import DISAGREE, WHOSE_GROUND, BodyStage
+from snelk.body.stage import WHOSE_GROUND, BodyStage
 from snelk.level.columns import GroundStageColumns, door, laid_out
 from snelk.level.ground import NO_WAY, NOT_KNOWN, GroundStage
 from snelk.mind.drawn import Drawn
 from snelk.mind.signals import PLACE, Attended
+from snelk.mind.stage import DISAGREE
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
 

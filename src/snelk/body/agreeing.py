@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from snelk.body.paces import Moving
-from snelk.body.stage import DISAGREE, BodyStage
+from snelk.body.stage import BodyStage
+from snelk.mind.stage import DISAGREE
 
 
 def agrees(stage: BodyStage, moving: Moving) -> bool:

@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from snelk.body.agreeing import agreed
 from snelk.body.columns import BodyStageColumns, MovingColumns
 from snelk.body.paces import STUCK_AFTER, Moving
-from snelk.body.stage import DISAGREE, NOT_YET, BodyStage
+from snelk.body.stage import NOT_YET, BodyStage
 from snelk.level.columns import door, laid_out
+from snelk.mind.stage import DISAGREE
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
 

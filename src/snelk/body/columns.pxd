@@ -167,3 +167,9 @@ cdef class SearchStageColumns(Columns):
     cdef public unsigned char[::1] left, seen
     cdef public double[::1] lengths
     cdef public NoteColumns notes
+
+
+cdef class CallColumns(Columns):
+    cdef public const signed char[::1] kind
+    cdef public const int[::1] row, zone
+    cdef public const int[:, :, ::1] which

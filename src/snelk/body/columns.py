@@ -59,3 +59,7 @@ class NoteColumns(Columns):
 
 class SearchStageColumns(Columns):
     """Those of `SearchStage`."""
+
+
+class CallColumns(Columns):
+    """Those of `Calls`."""

@@ -14,11 +14,12 @@ from snelk.body.columns import BodyStageColumns, FlightStageColumns, MovingColum
 from snelk.body.doing import KEEP_UP, NEVER, NEWLY_FAILED, Doing
 from snelk.body.flights import A_DIRECTION, A_SPOT, FlightStage
 from snelk.body.paces import AT_PLACE, Moving
-from snelk.body.stage import DISAGREE, BodyStage
+from snelk.body.stage import BodyStage
 from snelk.level.columns import GroundStageColumns, door, laid_out
 from snelk.level.ground import GroundStage
 from snelk.mind.drawn import Drawn
 from snelk.mind.signals import PLACE, Attended
+from snelk.mind.stage import DISAGREE
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
 

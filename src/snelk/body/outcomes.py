@@ -131,9 +131,12 @@ class Outcomes:
         if effect.removes:
             self._remove(v, who, NOBODY, GIVEN)
 
-    def is_due(self, time: float) -> bool:
-        """Whether the game does something to characters up to now."""
-        return bool(self._queued or (self.waiting and self.waiting[0][0] <= time + SLACK))
+    @property
+    def next_time(self) -> float:
+        """When the game does something to a character next, s; infinite for never."""
+        if self._queued:
+            return -np.inf
+        return self.waiting[0][0] if self.waiting else np.inf
 
     def give_due(self, time: float, ended: Truths) -> None:
         """What the scenario says that the game does to characters up to now."""

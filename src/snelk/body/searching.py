@@ -33,12 +33,13 @@ from snelk.body.searches import (
     VISITED,
     SearchStage,
 )
-from snelk.body.stage import DISAGREE, BodyStage
+from snelk.body.stage import BodyStage
 from snelk.level.columns import GroundStageColumns, agree, door, laid_out, plain
 from snelk.level.ground import GroundStage
 from snelk.mind.cells import Cells
 from snelk.mind.columns import CellColumns
 from snelk.mind.signals import Attended
+from snelk.mind.stage import DISAGREE
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
 

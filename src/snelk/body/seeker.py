@@ -53,10 +53,10 @@ class Seeker:
         self.snapshots: list[Snapshot] = []
         self._likelihoods: dict[tuple[int, int], Likelihood] = {}
 
-    def clear(self) -> None:
-        """A tick begins: nothing is noted yet."""
-        if self._stage.noted[0] or self.snapshots:
-            self._stage.noted[0], self.snapshots = 0, []
+    def forget_snapshots(self) -> None:
+        """A tick begins: nothing is kept yet."""
+        if self.snapshots:
+            self.snapshots = []
 
     @property
     def notes(self) -> list[Note]:

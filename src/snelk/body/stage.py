@@ -24,10 +24,8 @@ from snelk.senses.surroundings import Surroundings
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
-NOT_YET, DISAGREE, WHOSE_GROUND = -1, -2, -3
-"""Instead of a count: something is to be done before; what is given does not agree; the ground of
-somebody is not known yet.
-"""
+NOT_YET, WHOSE_GROUND = -1, -3
+"""Instead of a count: something is to be done before; the ground of somebody is not known yet."""
 
 
 class BodyStage(NamedTuple):

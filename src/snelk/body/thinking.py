@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from snelk.body.acting import act, set_out, set_out_one, who_wants
+from snelk.body.acting import set_out, set_out_one
 from snelk.body.activities import Call
 from snelk.body.columns import (
     DoingColumns,
@@ -34,8 +34,10 @@ from snelk.body.flights import FlightStage
 from snelk.body.me import LOOK_CODES, Me
 from snelk.body.outcomes import Happening
 from snelk.body.roaming import Roaming
+from snelk.body.roams import RoamStage
 from snelk.body.rounds import BACK_AND_FORTH, HERE, HOME, LOOP, ONCE, START, WHERE_IT_IS, RoundStage
 from snelk.body.scene import Place, Scene
+from snelk.body.searches import SearchStage
 from snelk.body.searching import go_to_next, plan_points
 from snelk.body.seeker import Seeker
 from snelk.body.stage import WHOSE_GROUND, BodyStage
@@ -139,27 +141,21 @@ class Thinking:
         names = self._names.get((v, a))
         return names[self._world.ladders.state[v, a]] if names else State().activity
 
-    def step(self, stage: BodyStage) -> None:
-        """Let those think whose time it is, or whose way is at its end."""
-        world, motion, doing = self._world, self._world.motion, self.doing
-        timing = world.timing
-        if timing.at_end.any():
-            self._tell_ends()
-        self._roaming.make_room(motion)
-        others = act(
-            stage, self._roaming.stage, self._laid_rounds, self._laid_flights, self.seeker.stage,
-            world.senses.laid_poses, motion.now, world.time,
-        )  # fmt: skip
-        for v, a in np.argwhere(timing.due).tolist() if others else ():
+    @property
+    def stages(self) -> tuple[RoamStage, RoundStage, FlightStage, SearchStage]:
+        """Where everybody roams, patrols, flees to and searches, as compiled loops read it."""
+        self._roaming.make_room(self._world.motion)
+        return self._roaming.stage, self._laid_rounds, self._laid_flights, self.seeker.stage
+
+    def ask_others(self) -> None:
+        """Let those think of whom loops leave that to Python."""
+        for v, a in np.argwhere(self._world.timing.due).tolist():
             self._ask(v, a)
-        wants = who_wants(stage, self._laid_flights, self.seeker.stage)
-        if wants:
-            self._find_ways(stage, wants)
-        if doing.news.any():
-            for v, a in np.argwhere(doing.news).tolist():
-                self._tell_news(v, a)
-        there = motion.at_end | motion.no_way
-        np.logical_and(timing.thought_there, there, out=timing.thought_there)
+
+    def tell_news(self) -> None:
+        """What has come of activities."""
+        for v, a in np.argwhere(self.doing.news).tolist():
+            self._tell_news(v, a)
 
     def _ask(self, v: int, a: int) -> None:
         """Let somebody think of whom loops leave that to Python."""
@@ -181,7 +177,7 @@ class Thinking:
         newly_done = NEWLY_DONE * bool(doing.done[v, a] and not was_done)
         doing.news[v, a] = newly_done + NEWLY_FAILED * bool(doing.failed[v, a] and not was_failed)
 
-    def _find_ways(self, stage: BodyStage, wants: int) -> None:
+    def find_ways(self, stage: BodyStage, wants: int) -> None:
         """Find what is wanted on the ground: spots, directions, points to search, and ways."""
         doing, asks, points = self.doing, self._flights.asks, self.seeker.asks
         if wants == WHOSE_GROUND:
@@ -257,7 +253,7 @@ class Thinking:
         if news & NEWLY_FAILED:
             world.happenings.append(Happening(v, a, "failed", NOBODY, *place, activity))
 
-    def _tell_ends(self) -> None:
+    def tell_ends(self) -> None:
         """Ways that have just come to their end: there, or as near as it gets, and why not."""
         world = self._world
         for v, a in np.argwhere(world.timing.at_end).tolist():

@@ -3,15 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from snelk.body.behaving import come_to, go_on, move_on, perceive, think_on
+from snelk.body.answering import answer
+from snelk.body.calls import (
+    CALLS,
+    FELT_BY,
+    IN_ZONE,
+    OBSERVED_BY,
+    TARGET_IN_ZONE,
+    TOUCH,
+    ZONE,
+    Calls,
+)
 from snelk.body.columns import (
     BodyStageColumns,
+    CallColumns,
     PlacedColumns,
     PlaceStageColumns,
     StandingColumns,
@@ -25,7 +36,7 @@ from snelk.body.outlook import looks_at
 from snelk.body.paces import GLANCE, PACES
 from snelk.body.registry import registered
 from snelk.body.scene import Footing, Note, Place, Senses, Snapshot
-from snelk.body.stage import NOT_YET, BodyStage, PlaceStage
+from snelk.body.stage import BodyStage, PlaceStage
 from snelk.body.standing import NEWLY, SLACK, Standing, Timing
 from snelk.body.thinking import Thinking
 from snelk.body.walker import Walker
@@ -55,9 +66,8 @@ from snelk.senses.columns import (
     SightNumberColumns,
     SurroundingColumns,
 )
-from snelk.senses.contact import SENSED
 from snelk.senses.light import light_numbers
-from snelk.senses.sight import IN_VIEW, LIMITS, SightLimits, SightNumbers, limits_in_states
+from snelk.senses.sight import LIMITS, SightLimits, SightNumbers, limits_in_states
 from snelk.senses.surroundings import around_of
 
 Numbers = NDArray[np.float64]
@@ -83,6 +93,10 @@ class World:
 
     Attributes:
         signals: What conditions asked for at the last tick; overwritten by the next.
+        ignored: (variant, agent, target) who is not worth a focus at this tick.
+        calls: What conditions ask for that is no signal, as compiled loops read it.
+        prepares: Whether something is to be done before anybody attends to anything; see `prepare`.
+        has_speeds: Whether any speed goes by how much of a way is left.
         laid_signals: The same as compiled loops read them.
         taken: The transitions of the last tick.
         happenings: What else happened at the last tick.
@@ -96,7 +110,7 @@ class World:
         laid_timing: The same as compiled loops read it.
         outlook: What agents look at places with: see `look_out`.
         ended: (variant,) whether somebody was caught and the run ends with that.
-        any_ended: Whether any of them has.
+        newly_ended: Whether any of them has at this tick.
     """
 
     def __init__(
@@ -128,7 +142,7 @@ class World:
         self.taken: list[Step] = []
         self.happenings: list[Happening] = []
         self.ended = np.zeros(shape[0], dtype=np.bool_)
-        self.any_ended = False
+        self.newly_ended = False
         self.search_done = np.zeros(shape, dtype=np.bool_)
         self._sees_me = np.zeros((*shape, shape[1]), dtype=np.bool_)  # (variant, agent, watcher)
         self.spots = {spot.name: (point.x, point.y) for spot, point in level.data.spots}
@@ -137,7 +151,7 @@ class World:
         }
         self._awake = awake
         self._own_awake = {sense: values.copy() for sense, values in awake.items()}
-        self._nobody_ignored = np.zeros(numbers.notices.shape, dtype=np.bool_)
+        self.ignored = np.zeros(numbers.notices.shape, dtype=np.bool_)
         self._caught = np.zeros(numbers.notices.shape, dtype=np.int8)
         self.cone_limits = limits_in_states(setups)
         self._limits = [getattr(limits, name) for name in LIMITS]
@@ -145,10 +159,8 @@ class World:
         self.active |= bool(self.outcomes.waiting)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
         self.entered = np.full((*shape, 2), np.nan)
-        self._cone_at: dict[str, NDArray[np.intp]] = {}
-        self._rooms: list[tuple[Poses, Poses, Poses]] = []  # for the poses of two ticks
-        self.senses: Senses  # of the last tick; not there before the first
-        self._begun = self._stepped = False
+        self._looked_up: dict[tuple[str, str], tuple[Calls, Numbers]] = {}
+        self.senses: Senses  # of the last tick; not there before `lay_out`
         empty = [
             [self.setups[v].profile_of(n).memory for n in self.agents] for v in range(shape[0])
         ]
@@ -166,6 +178,7 @@ class World:
         self._catches = not np.isnan(self._catch).all()
         self._bounds = [self._bounds_of(setup, tracks) for setup in setups]
         self._grows = grows
+        self.prepares = grows or self._any_ignores or bool(self._disproves.any())
         self._laid_bodies = laid_out(BodyColumns, bodies)
         self.laid_signals = laid_out(SignalColumns, self.signals)
         self.outlook = (
@@ -185,7 +198,8 @@ class World:
             self._others, self._territory,
         )  # fmt: skip
         self._standing = laid_out(StandingColumns, standing)
-        self.stage: BodyStage  # not there before the first tick, as `senses`
+        self.stage: BodyStage  # the same
+        self.calls: Calls  # the same
         self._stuck, self._newly_stuck = np.zeros((2, *shape), dtype=np.bool_)
         agents = np.argwhere(self.ladders.used)
         for v, a in agents.tolist():
@@ -250,7 +264,7 @@ class World:
             [(list(each.states), list(each.states.values())) if each else ([], []) for each in row]
             for row in self.ladders.ladders
         ]
-        self._has_speeds = any(
+        self.has_speeds = any(
             state.speeds is not None
             for row in self.ladders.ladders
             for ladder in row
@@ -303,26 +317,26 @@ class World:
         same_team = one.cast is other.cast or (self._team_of[before] == self._team_of[v]).all()
         return bool(same_team) and one.profile_of(name) is other.profile_of(name)
 
-    def step(self, time: float, senses: Senses) -> None:
-        """One tick: what is asked for, which transitions are taken, what is done, and moving."""
+    def begin_tick(self, tick: int, time: float, senses: Senses) -> None:
+        """A tick begins, at which nothing has happened yet."""
         self.time, self.senses = time, senses
         self.taken, self.happenings = [], []
         self.outcomes.begin(senses.poses)
-        if self._stepped:  # what is begun with is told with the first tick
-            self.thinking.seeker.clear()
-        self._stepped = True
-        if not self._begun:
-            self.stage = self._staged(senses)
+        self.ladders.begin(tick)
+        self.thinking.seeker.forget_snapshots()
+
+    def prepare(self) -> None:
+        """Let the ground grow, give up what is seen to be empty, and ignore what lies outside."""
         if self._grows:
-            self._grow_ground(senses.poses)
+            self._grow_ground(self.senses.poses)
         if self._disproves.any():
             self._look_for_the_gone()
-        perceive(
-            self.stage, senses.laid_poses, self.motion.now, self._ignored(senses),
-            self.ladders.tick + 1, self._begun,
-        )  # fmt: skip
-        self._begun = True
-        self.taken = self.ladders.step(self.laid_signals, self.look_up)
+        if self._any_ignores:
+            self._find_ignored()
+
+    def take_transitions(self) -> bool:
+        """Take the transitions that are due; tell whether anything comes of them at once."""
+        self.taken = self.ladders.take(self.laid_signals)
         for step in self.taken:
             self._enter(step.variant, step.agent)
         for step in self.taken:
@@ -330,20 +344,17 @@ class World:
             self._note_place(step)
             self.thinking.begin(step.variant, step.agent)
         self._tell_reactions()
-        motion, tick = self.motion.now, self.ladders.tick
-        waits = self._apply_outcomes() or self.outcomes.is_due(time)
-        think = come_to(self.stage, senses.laid_poses, motion, tick, time, waits)
-        if think == NOT_YET:
-            self._catch_targets(senses.poses)
-            self.outcomes.give_due(time, self.ended)
-            self.ladders.out[...] = self.outcomes.removed[:, self.characters]
-            think = think_on(self.stage, self.motion.now, tick, time)
-        if think:
-            self.thinking.step(self.stage)
-        self._move()
+        return self._apply_outcomes()
 
-    def _staged(self, senses: Senses) -> BodyStage:
-        """All that a tick reads and writes."""
+    def catch(self) -> None:
+        """What comes of those that are newly caught, and what the game does to characters."""
+        self._catch_targets(self.senses.poses)
+        self.outcomes.give_due(self.time, self.ended)
+        self.ladders.out[...] = self.outcomes.removed[:, self.characters]
+
+    def lay_out(self, senses: Senses) -> None:
+        """Lay out all that a tick reads and writes."""
+        self.senses = senses
         stage = BodyStage(
             dt=self.dt,
             any_tracked=bool((~self.motion.driven).any()),
@@ -377,7 +388,8 @@ class World:
             stuck=self._stuck,
             newly_stuck=self._newly_stuck,
         )
-        return laid_out(BodyStageColumns, stage)
+        self.stage = laid_out(BodyStageColumns, stage)
+        self.calls = laid_out(CallColumns, self._calls_of(self.ladders.asked))
 
     def _note_place(self, step: Step) -> None:
         """Where somebody leaves its routine, a state of the least rank, and where it enters one."""
@@ -394,26 +406,21 @@ class World:
         x, y = self.entered[v, a]
         return self._place(v, a) if np.isnan(x) else (float(x), float(y))
 
-    def poses(self, given: Poses, tick: int) -> tuple[Poses, Poses]:
-        """The poses of a tick, and the same as compiled loops read them.
-
-        Those who are driven are where they have come to. Overwritten by the tick after the next.
+    def rooms_for_poses(self, given: Poses) -> tuple[PlaceStage, list[PoseRoom]]:
+        """Room for the poses of even and of odd ticks, and where those are who are given.
 
         Args:
-            given: (tick, variant or 1, character) those who are not; the same at all ticks.
-            tick: Which of its ticks.
+            given: (tick, variant or 1, character) those who are not moved here.
         """
-        if not self._rooms:
-            # Where nobody moves, does anything or can be taken out, all variants are alike.
-            alike = plain(given).x.shape[1] == 1 and not self.active
-            shape = (1 if alike else len(self.setups), len(self.names))
-            self._rooms = [_room_for_poses(shape) for _ in range(2)]
-            stage = PlaceStage(given, self.characters, self.outcomes.removed)
-            self._place_stage = laid_out(PlaceStageColumns, stage)
-        here, laid, to_write = self._rooms[0]
-        self._rooms.reverse()
-        place(self._place_stage, tick, self.motion.now, to_write)
-        return here, laid
+        # Where nobody moves, does anything or can be taken out, all variants are alike.
+        alike = plain(given).x.shape[1] == 1 and not self.active
+        shape = (1 if alike else len(self.setups), len(self.names))
+        placed = PlaceStage(given, self.characters, self.outcomes.removed)
+        stage = laid_out(PlaceStageColumns, placed)
+        rooms = [_room_for_poses(shape) for _ in range(2)]
+        for room in rooms:  # before the first tick everybody is where it is at that
+            place(stage, 0, self.motion.now, room.to_write)
+        return stage, rooms
 
     def _tell_reactions(self) -> None:
         """Transitions that agents begin to react to, and those that they then do not take."""
@@ -492,50 +499,44 @@ class World:
         there = self.senses.poses.present[:, characters]
         return np.broadcast_to(there, (len(self.setups), len(characters)))
 
-    def _ignored(self, senses: Senses) -> Truths:
+    def _find_ignored(self) -> None:
         """Targets outside of the territory of agents that do not care about those."""
-        if not self._any_ignores:
-            return self._nobody_ignored
-        ignored = np.zeros(self.numbers.notices.shape, dtype=np.bool_)
-        notions = self.attention.now
+        self.ignored[...] = False
+        notions, poses = self.attention.now, self.senses.poses
         for zone, mine in self._territories.items():
-            x = np.where(np.isnan(notions.x), senses.poses.x[:, None, :], notions.x)
-            y = np.where(np.isnan(notions.y), senses.poses.y[:, None, :], notions.y)
-            ignored |= (mine & self._ignores)[:, :, None] & ~self.level.within(zone, x, y)
-        return ignored
+            x = np.where(np.isnan(notions.x), poses.x[:, None, :], notions.x)
+            y = np.where(np.isnan(notions.y), poses.y[:, None, :], notions.y)
+            self.ignored |= (mine & self._ignores)[:, :, None] & ~self.level.within(zone, x, y)
 
     def look_up(self, node: Node) -> NDArray[Any]:
         """The values, (variant, agent), of a call of the language of conditions."""
-        name = node.parts[0].word
-        if node.word == "seen":
-            return self._seen_of_cone(name)
-        if node.word == "felt":
-            contacts = self.senses.contacts
-            failed = contacts.touch if name == "touch" else contacts.zone
-            return self.attention.of_focus((failed == SENSED) & self.attention.now.felt, False)
-        if node.word == "observed_by":
-            watchers = (self._team_of == name)[:, None, :]
-            result: NDArray[Any] = (self._sees_me & watchers).any(axis=2)
-            return result
-        if node.word == "in_zone":
-            return self.level.within(name, self.motion.x, self.motion.y)
-        return self.level.within(name, self.signals.target_x, self.signals.target_y)
+        key = (node.word, node.parts[0].word)
+        if key not in self._looked_up:
+            calls = laid_out(CallColumns, self._calls_of([(0, node)]))
+            self._looked_up[key] = calls, np.zeros((1, *self.search_done.shape))
+        calls, values = self._looked_up[key]
+        answer(calls, self.stage, self.motion.now, values)
+        found: Truths = values[0] != 0.0
+        return found
 
-    def _seen_of_cone(self, name: str) -> Truths:
-        """(variant, agent) who has the focus in view of the cone of that name."""
-        if name not in self._cone_at:
-            cones = [[list(s.profile_of(n).cones) for n in self.agents] for s in self.setups]
-            which = [[each.index(name) if name in each else -1 for each in row] for row in cones]
-            self._cone_at[name] = np.array(which, np.intp).reshape(self.numbers.notices.shape[:2])
-        at = self._cone_at[name]
-        failed = self.senses.sight.failed
-        if failed.shape[3] == 0:
-            return np.zeros(at.shape, np.bool_)
-        index = np.maximum(at, 0)[:, :, None, None]
-        one = np.take_along_axis(failed, index, axis=3)[..., 0]
-        found: Truths = self.attention.of_focus((one == IN_VIEW) & self.attention.now.seen, False)
-        there: Truths = found & (at >= 0)
-        return there
+    def _calls_of(self, asked: Sequence[tuple[int, Node]]) -> Calls:
+        """Pack calls of the language of conditions, with the rows for them, into arrays."""
+        calls = Calls.blank(len(asked), self.search_done.shape)
+        for n, (row, node) in enumerate(asked):
+            name = node.parts[0].word
+            kind = calls.kind[n] = CALLS[node.word]
+            calls.row[n] = row
+            if kind in (IN_ZONE, TARGET_IN_ZONE):
+                calls.zone[n] = self.level.zone_index(name)
+            elif kind == OBSERVED_BY:
+                calls.which[n] = self._team_of == name
+            elif kind == FELT_BY:
+                calls.which[n] = TOUCH if name == "touch" else ZONE
+            else:
+                cones = [[list(s.profile_of(a).cones) for a in self.agents] for s in self.setups]
+                which = [[each.index(name) if name in each else -1 for each in r] for r in cones]
+                calls.which[n] = np.array(which, np.int32).reshape(calls.which[n].shape)
+        return calls
 
     def _enter(self, v: int, a: int) -> None:
         """How somebody stands in the state that it is in now."""
@@ -560,22 +561,22 @@ class World:
             self.happenings.append(Happening(int(v), int(a), "caught", int(j), *place))
             self._has_caught[v, a] = True
             self._was_caught[v, self.characters == j] = True
-            self.ended[v] |= self._ends[v, a, self.ladders.state[v, a]]
-            self.any_ended |= bool(self.ended[v])
+            if self._ends[v, a, self.ladders.state[v, a]] and not self.ended[v]:
+                self.ended[v] = self.newly_ended = True
             catch = self.state_of(v, a).catch
             if catch is not None:
                 cause = f"caught {self.names[j]}"
                 self.outcomes.apply(catch.then, int(v), int(a), int(j), cause)
 
-    def _move(self) -> None:
-        """Everybody goes on to the next tick."""
-        stuck = go_on(self.stage, self.motion.now, self.ladders.tick, self._has_speeds)
-        if stuck == NOT_YET:
-            if self.timing.fresh.any():
-                self._glance()
-            self._pace_by_distance()
-            stuck = move_on(self.stage, self.motion.now)
-        for v, a in np.argwhere(self._newly_stuck).tolist() if stuck else ():
+    def set_paces(self) -> None:
+        """What moving needs beside: glances that begin, and speeds that go by what is left."""
+        if self.timing.fresh.any():
+            self._glance()
+        self._pace_by_distance()
+
+    def tell_stuck(self) -> None:
+        """Who is stuck that was not."""
+        for v, a in np.argwhere(self._newly_stuck).tolist():
             self.happenings.append(Happening(v, a, "stuck", NOBODY, *self._place(v, a)))
 
     def _glance(self) -> None:
@@ -590,7 +591,7 @@ class World:
 
     def _pace_by_distance(self) -> None:
         """The speeds of those whose state gives them by how much of their way is left."""
-        if not self._has_speeds:
+        if not self.has_speeds:
             return
         left = self.motion.left()
         for v, a in np.argwhere(self.ladders.used & self.motion.on_way):
@@ -668,9 +669,16 @@ def _middles(
     return [found] if found is not None else []
 
 
-def _room_for_poses(shape: tuple[int, int]) -> tuple[Poses, Poses, Poses]:
-    """Room for the poses of a tick, and the same as compiled loops read and write it."""
+class PoseRoom(NamedTuple):
+    """Room for the poses of a tick."""
+
+    poses: Poses
+    laid: Poses  # as compiled loops read it
+    to_write: Poses  # as they write it
+
+
+def _room_for_poses(shape: tuple[int, int]) -> PoseRoom:
     x, y, z, heading = np.zeros((4, *shape))
     posture, gait = np.zeros((2, *shape), dtype=np.int8)
     room = in_one(Poses(x, y, z, heading, posture, gait, np.zeros(shape, dtype=np.bool_)))
-    return room, laid_out(PoseColumns, room), laid_out(PlacedColumns, room)
+    return PoseRoom(room, laid_out(PoseColumns, room), laid_out(PlacedColumns, room))

@@ -8,15 +8,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
-from snelk.engine.turns import Turns
-from snelk.level.columns import laid_out
-from snelk.mind.columns import NewsColumns
+from snelk.level.columns import laid_out, plain
+from snelk.level.ground import GroundStage
+from snelk.mind.columns import ListenStageColumns, NewsColumns
 from snelk.mind.memory import News
-from snelk.mind.overhearing import add_up
+from snelk.mind.receiving import receive, take_in
+from snelk.mind.stage import JUDGED, LEFT, NOTHING_HEARD, ROOM, WAITED, ListenStage
 from snelk.senses.bodies import Poses
 from snelk.senses.ears import Ears
-from snelk.senses.listening import pair_up
 from snelk.senses.stores import HeardStore, NoiseStore
+from snelk.senses.turns import Turns
 
 
 class Listening:
@@ -28,10 +29,10 @@ class Listening:
         times: Times of all ticks, s; at the last one everybody listens.
 
     Attributes:
-        judged: The noises that were judged at the last tick.
-        heard: What became of them at the ears of those that listened.
+        heard: What became of the noises that were judged at the last tick.
         loudness: (variant, agent, target) strengths of what was heard, added up.
         news: The newest that was heard of each target.
+        stage: All of it, as compiled loops read and write it.
     """
 
     def __init__(self, setups: Sequence[Setup], ears: Ears, times: NDArray[np.float64]) -> None:
@@ -39,64 +40,82 @@ class Listening:
         self.times = times
         profiles = [[setup.profile_of(name) for name in setup.agents] for setup in setups]
         every = [[p.hearing.listen_every if p.hearing else 0.0 for p in row] for row in profiles]
-        self._turns = Turns(every, setups[0].clock.dt)
-        used = ears.numbers.used
-        self._always = used & (self._turns.ticks == 1)
-        self._seldom = used & (self._turns.ticks > 1)
-        self._seldom_any = bool(self._seldom.any())
-        self._last = np.full(used.shape, -1)  # tick at which who listens seldom did so last
-        self._nobody = np.zeros_like(used)
-        self._waiting = NoiseStore()  # for those that listen seldom
-        self._done_to = -1  # the tick up to which they have heard what waits
+        turns, used = Turns(every, setups[0].clock.dt), ears.numbers.used
+        seldom = used & (turns.ticks > 1)
         pairs = (*used.shape, ears.numbers.cares.shape[2] - 1)
         self.loudness = np.zeros(pairs)
         self.news = News.blank(pairs)
-        self._laid_news = laid_out(NewsColumns, self.news)
-        self.heard = HeardStore()
-        self.judged = NoiseStore()
+        self.heard, self._waiting = HeardStore(), NoiseStore()
+        self._now = np.array([-1, 0])
+        self._grounds: dict[int, GroundStage] = {}
+        self.stage = laid_out(
+            ListenStageColumns,
+            ListenStage(
+                ears=ears.stage,
+                walk=self._walk(),
+                always=used & (turns.ticks == 1),
+                seldom=seldom,
+                any_seldom=bool(seldom.any()),
+                every=turns.ticks,
+                last_tick=len(times) - 1,
+                due=np.zeros_like(used),
+                last=np.full(used.shape, -1),
+                waiting=self._waiting.laid,
+                waiting_at=self._waiting.made_at,
+                waiting_count=self._waiting.held,
+                heard=self.heard.laid,
+                heard_count=self.heard.held,
+                now=self._now,
+                loudness=self.loudness,
+                news=laid_out(NewsColumns, self.news),
+            ),
+        )
 
     def step(
         self, tick: int, noises: NoiseStore, poses: Poses, background: NDArray[np.float64]
     ) -> None:
         """Judge the noises of this tick, and at ears that listen seldom those since they did."""
-        heard, waiting = self.heard, self._waiting
-        if heard.count:
-            heard.count = 0
-            self.loudness[...] = 0.0
-            self.news.clear()
-        if self._done_to >= 0:
-            waiting.drop_before(self._done_to + 1)
-            self._done_to = -1
-        self.judged = noises
-        if self._seldom_any and noises.count:
-            waiting.add_all(noises)
-        if not (waiting.count or noises.count):
-            return
-        due = self._nobody
-        if self._seldom_any:
-            # Nobody must miss a noise because the run ends before they would listen again.
-            due = self._seldom & (self._turns.at(tick) | (tick == len(self.times) - 1))
-        anybody = bool(due.any())
-        self.judged = waiting if anybody else noises
-        if self.judged.count:
-            self._judge(tick, due, poses, background)
-        if anybody:
-            self._last[due] = tick
-            self._done_to = int(self._last[self._seldom].min())
+        while True:
+            came = receive(
+                self.stage, noises.laid, noises.made_at, noises.count, poses, background, tick
+            )
+            if came != ROOM:
+                break
+            self.make_room(noises.count)
+        if came == LEFT:
+            self.judge(noises, poses, background)
+        elif came == JUDGED:
+            self.misplace(noises)
+        if came != NOTHING_HEARD:
+            take_in(self.stage, noises.laid, float(self.times[tick]))
 
-    def _judge(
-        self, tick: int, due: NDArray[np.bool_], poses: Poses, background: NDArray[np.float64]
-    ) -> None:
-        """Judge those that were made since each that listens did so last."""
-        judged, heard, ears = self.judged, self.heard, self.ears
-        heard.make_room(judged.count * len(ears.characters))
-        heard.count = pair_up(
-            ears.stage, judged.laid, judged.count, judged.made_at, tick, self._always, due,
-            self._last, heard.laid,
+    def make_room(self, count: int) -> None:
+        """Let there be room for so many more noises, and what becomes of all that wait."""
+        whole = self._waiting.count + count
+        self._waiting.make_room(whole)
+        self.heard.make_room(whole * len(self.ears.characters))
+        self._lay_out()
+
+    def judge(self, noises: NoiseStore, poses: Poses, background: NDArray[np.float64]) -> None:
+        """Judge noises at ears, where loops do not know the ways between corners."""
+        self.ears.judge(self._judged(noises), self.heard, poses, background)
+        if plain(self.stage).walk is not self._walk():
+            self._lay_out()
+
+    def misplace(self, noises: NoiseStore) -> None:
+        """Let what was heard seem to come from where ears err to."""
+        self.ears.misplace(self._judged(noises), self.heard)
+
+    def _judged(self, noises: NoiseStore) -> NoiseStore:
+        return self._waiting if self._now[WAITED] else noises
+
+    def _walk(self) -> GroundStage:
+        """The ground that noises come over, with all that is known of the ways."""
+        return next(self.ears.level.ways().stages(self._grounds))
+
+    def _lay_out(self) -> None:
+        changed = plain(self.stage)._replace(
+            walk=self._walk(), waiting=self._waiting.laid, waiting_at=self._waiting.made_at,
+            heard=self.heard.laid,
         )  # fmt: skip
-        if heard.count:
-            ears.judge(judged, heard, poses, background)
-            add_up(
-                ears.stage, judged.laid, heard.laid, heard.count, float(self.times[tick]),
-                self.loudness, self._laid_news,
-            )  # fmt: skip
+        self.stage = laid_out(ListenStageColumns, changed)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Sequence
 
 import numpy as np
@@ -17,7 +18,6 @@ from snelk.senses.bodies import Poses
 from snelk.senses.columns import StepStageColumns
 from snelk.senses.hearing import BY_KIND, IN_FILE, NO_GROUND, NOBODY, Noises
 from snelk.senses.stage import StepStage
-from snelk.senses.stepping import count_strides, make_steps, put_in_order
 from snelk.senses.stores import NoiseStore
 
 Numbers = NDArray[np.float64]
@@ -43,6 +43,11 @@ class NoiseMaker:
         own_words: (variant,) those that each variant has by itself.
         grounds: Grounds of the level's zones; `Noises.ground` indexes it.
         noises: Those of the last tick, in the order of variants and of time.
+        made: The same in the order in which they were made.
+        order: Room to put them in order.
+        numbered: (variant,) how many there were so far.
+        steps: Everybody's footsteps, as compiled loops read and write them.
+        due_at: The tick from which on `gather` has noises to gather, or anything to throw.
     """
 
     def __init__(
@@ -67,11 +72,13 @@ class NoiseMaker:
         self.words = tuple(dict.fromkeys(word for own in self.own_words for word in own))
         zones = [zone for zone, _ in level.data.zones]
         self.grounds = tuple(dict.fromkeys(zone.ground for zone in zones if zone.ground))
-        self._made, self.noises = NoiseStore(), NoiseStore()
-        self._count = np.zeros(len(setups), dtype=np.intp)
+        self.made, self.noises = NoiseStore(), NoiseStore()
+        self.order = np.empty(len(self.made.made_at), dtype=np.int64)
+        self.numbered = np.zeros(len(setups), dtype=np.int64)
         self._given: list[tuple[int, str, tuple[float, float, float], float, int, int]] = []
         self._written = self._written_down(recorded, times)
-        self._steps = self._read_steps(moved)
+        self.steps = self._read_steps(moved)
+        self.due_at = self._next_due(0)
 
     def give(
         self,
@@ -91,6 +98,7 @@ class NoiseMaker:
             self.words = (*self.words, kind)
         maker = NOBODY if by is None else self.names.index(by)
         self._given.append((variant, kind, place, reach, maker, source))
+        self.due_at = 0
 
     def _taken(self, t: float) -> Noises | None:
         """The noises that were given, and none are left."""
@@ -104,33 +112,36 @@ class NoiseMaker:
         self._given.clear()
         return found
 
-    def make(self, tick: int, t: float, poses: Poses, laid: Poses, before: Poses) -> None:
-        """Make the noises after the tick before, up to and with this one, in the order of time.
+    def gather(self, tick: int, t: float, poses: Poses) -> None:
+        """Gather the noises after the tick before, up to and with this one, but for footsteps.
 
         Args:
             tick: The index of the tick.
             t: Its time, s.
             poses: Everybody's poses.
-            laid: The same as compiled loops read them.
-            before: Everybody's poses a tick ago, as compiled loops read them.
         """
-        made, noises = self._made, self.noises
-        made.count = noises.count = 0
+        self.made.held[0] = 0
         for some in (self._due(tick, poses), self._taken(t), self._landings(tick, poses)):
             if some is not None:
-                made.add(some, tick)
-        strides = count_strides(self._steps) if tick > 0 else 0
-        if strides:
-            made.make_room(made.count + strides)
-            made.count = make_steps(self._steps, laid, before, t, made.count, made.laid)
-        if made.count:
-            noises.make_room(made.count)
-            noises.made_at[: made.count] = tick
-            put_in_order(
-                made.laid, made.count, np.empty(made.count, dtype=np.int64), self._count,
-                noises.laid,
-            )  # fmt: skip
-            noises.count = made.count
+                self.made.add(some, tick)
+        self.make_room(0)
+        self.due_at = self._next_due(tick + 1)
+
+    def _next_due(self, tick: int) -> int:
+        """The first tick from one on at which other noises than footsteps are made, for now."""
+        starts, never = self._written[0], len(self._times)
+        waiting = starts[min(tick, never)]
+        written = bisect_right(starts, waiting) - 1 if waiting < starts[-1] else never
+        return min([written, self.thrower.next_tick(tick), *self._landing])
+
+    def make_room(self, strides: int) -> None:
+        """Let there be room for so many strides beside what was gathered."""
+        whole = self.made.count + strides
+        self.made.make_room(whole)
+        room = len(self.made.made_at)
+        self.noises.make_room(room)
+        if len(self.order) < room:
+            self.order = np.empty(room, dtype=np.int64)
 
     def _written_down(
         self, recorded: NoiseData, times: NDArray[np.float64]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -11,13 +12,46 @@ from numpy.typing import NDArray
 
 from snelk.body.columns import GivenColumns
 from snelk.body.scene import Senses
-from snelk.body.world import World
+from snelk.body.world import PoseRoom, World
+from snelk.config.models import Setup
 from snelk.config.scenario import Scenario, as_scenario
+from snelk.engine.columns import TickStageColumns
 from snelk.engine.listening import Listening
 from snelk.engine.noises import NoiseMaker
 from snelk.engine.replay import replayed_poses, tick_times
+from snelk.engine.stage import (
+    ACTIVE,
+    ASK,
+    CATCH,
+    COUNT,
+    FIND_WAYS,
+    FINISH,
+    FINISHES,
+    GATHER,
+    GLANCE,
+    JUDGE,
+    MISPLACE,
+    NOISES_AT,
+    NOTHING,
+    OVER,
+    PACES,
+    PHASE,
+    PREPARE,
+    PREPARES,
+    ROOM_FOR_EARS,
+    ROOM_FOR_MESSAGES,
+    ROOM_FOR_NOISES,
+    SAY,
+    TAKE,
+    TELL_ENDS,
+    TELL_NEWS,
+    TELL_STUCK,
+    TICK,
+    WAITS,
+    TickStage,
+)
 from snelk.engine.throws import Thrower
-from snelk.engine.turns import Turns
+from snelk.engine.ticking import advance
 from snelk.errors import InputError
 from snelk.level.columns import GridColumns, ZoneColumns, frozen, laid_out
 from snelk.level.grid import scratch_for
@@ -33,7 +67,6 @@ from snelk.mind.columns import (
 from snelk.mind.memory import Beliefs, memory_numbers
 from snelk.mind.messages import Message
 from snelk.mind.meter import Meters, meter_numbers
-from snelk.mind.minding import mind
 from snelk.mind.places import Places
 from snelk.mind.sharing import Saying, Sharing
 from snelk.mind.stage import MindStage
@@ -53,10 +86,12 @@ from snelk.senses.contact import Contacts, contact_numbers
 from snelk.senses.ears import Ears
 from snelk.senses.hearing import BY_KIND, Heard, Noises, hearing_numbers
 from snelk.senses.light import light_numbers
-from snelk.senses.sensing import sense
-from snelk.senses.sight import LOGGED, NEEDED, Sight, sight_limits, sight_numbers
+from snelk.senses.sight import LOGGED, NEEDED, Sight, SightLimits, sight_limits, sight_numbers
 from snelk.senses.stage import SenseStage
 from snelk.senses.surroundings import Surroundings, around_of
+from snelk.senses.turns import Turns
+
+Numbers = NDArray[np.float64]
 
 
 class Simulation:
@@ -78,9 +113,6 @@ class Simulation:
         level: The level.
         names, agents: All characters, and those that sense, in the order of the cast.
         times: Times of all ticks, s.
-        tick: The tick that `step` computes next.
-        poses: Everybody's poses at the last computed tick; overwritten by the tick after the next.
-        laid_poses: The same as compiled loops read them.
         limits: The limits of everybody's cones from now on.
         light: (variant, character) light on everybody at the last computed tick, 0 to 1.
         surroundings: The place everybody is in; overwritten by the next tick.
@@ -130,12 +162,11 @@ class Simulation:
         self.level = Level.of(scenario.level)
         self.times: NDArray[np.float64] = tick_times(first.clock, scenario.tracks)
         self.numbers = frozen(sight_numbers(self.setups))
-        self.limits = sight_limits(self.setups)
-        self.awake = {**awake_of(self.setups), "sight": self.limits.awake}
+        self._awake_now, self.awake, self.limits = _awake_and_limits(self.setups)
         self.bodies = frozen(bodies_of(self.setups))
         self.lights = frozen(light_numbers(self.setups))
         self.light = np.full((len(self.setups), len(self.names)), np.nan)
-        self.tick = 0
+        self._at = np.zeros(COUNT + 1, dtype=np.int64)
         self._dt = first.clock.dt
         replayed = self.times[:1] if pushed else self.times
         self.given = replayed_poses(self.setups, scenario.tracks, replayed)
@@ -146,8 +177,7 @@ class Simulation:
         self.meters = Meters.blank(self.numbers)
         profiles = [[setup.profile_of(name) for name in self.agents] for setup in self.setups]
         looks = [[profile.look_every for profile in row] for row in profiles]
-        self._look_turns = Turns(looks, self._dt)
-        self._everybody_looks = np.ones_like(self._look_turns.at(0))
+        self._looks = Turns(looks, self._dt)
         level = self.level
         self.around = frozen(around_of(self.setups, level.zone_light, level.zone_background))
         self.thrower = Thrower(self.setups, scenario.throws, self.level, self.bodies, self.times)
@@ -165,7 +195,7 @@ class Simulation:
         self.memory_numbers = frozen(memory_numbers(self.setups))
         self.beliefs = Beliefs.blank(pairs)
         self.laid_beliefs = laid_out(BeliefColumns, self.beliefs)
-        self.places = Places(self.setups, self.meter_numbers, self._dt)
+        self.places = Places(self.setups, self.meter_numbers)
         self._sharing = Sharing(
             self.setups,
             self.numbers.notices,
@@ -191,21 +221,44 @@ class Simulation:
             grows=pushed,
             shows=logged,
         )
-        self.awake_then = {sense: values.copy() for sense, values in self.awake.items()}
+        self._awake_then = self._awake_now.copy()
+        self.awake_then = dict(zip(self.awake, self._awake_then, strict=True))
         self.last = np.full(len(self.setups), -1)
-        self._all_ended = False
-        self._laid_given = laid_out(GivenColumns, self.given)
-        self.poses, self.laid_poses = self._poses_at(0)
+        given = laid_out(GivenColumns, self.given)
+        self._placed, self._rooms = self.world.rooms_for_poses(given)
         self.surroundings = Surroundings.blank(self.poses, self.around)
         self.maker = NoiseMaker(
             self.setups, scenario.noises, self.level, self.times, self.thrower,
             self.surroundings.moved,
         )  # fmt: skip
+        self._fresh_at = -1  # the tick whose events are kept
         self._lay_out()
+
+    @property
+    def tick(self) -> int:
+        """The tick that `step` computes next."""
+        return int(self._at[TICK])
+
+    @property
+    def _room(self) -> PoseRoom:
+        """Everybody's poses at the tick that is computed, or was last."""
+        now = self.tick if self._at[PHASE] else max(self.tick - 1, 0)
+        return self._rooms[now % 2]
+
+    @property
+    def poses(self) -> Poses:
+        """Everybody's poses at the last computed tick; overwritten by the tick after the next."""
+        return self._room.poses
+
+    @property
+    def laid_poses(self) -> Poses:
+        """The same as compiled loops read them."""
+        return self._room.laid
 
     def _lay_out(self) -> None:
         """All that compiled loops read and write at each tick."""
         level, scratch = self.level, scratch_for(self.level.grid)
+        self._whose_looks = np.zeros_like(self._looks.ticks, dtype=np.bool_)
         numbers, limits = self.world.outlook[1:3]
         surroundings = laid_out(SurroundingColumns, self.surroundings)
         sight = laid_out(SightColumns, self.sight)
@@ -251,11 +304,95 @@ class Simulation:
             beliefs=self.laid_beliefs,
         )
         self._minds_stage = laid_out(MindStageColumns, minds)
-        self._senses = Senses(
-            self.poses, self.laid_poses, self.laid_beliefs, self.surroundings, self.light,
-            self.sight, self.contacts, self.listening.loudness, self.meters, self.beliefs,
-            self._sharing.told, self._sharing.told_rank, self.places,
+        self._senses = [
+            Senses(
+                room.poses, room.laid, self.laid_beliefs, self.surroundings, self.light,
+                self.sight, self.contacts, self.listening.loudness, self.meters, self.beliefs,
+                self._sharing.told, self._sharing.told_rank, self.places,
+            )
+            for room in self._rooms
+        ]  # fmt: skip
+        self.world.lay_out(self._senses[0])
+        self._next_effect = np.full(1, np.inf)
+        self._parts: tuple[Any, ...] = ()
+        self._renew()
+        self._left = {
+            GATHER: self._gather,
+            ROOM_FOR_NOISES: lambda: self.maker.make_room(int(self._at[COUNT])),
+            ROOM_FOR_EARS: lambda: self.listening.make_room(self.maker.noises.count),
+            JUDGE: self._judge,
+            MISPLACE: lambda: self.listening.misplace(self.maker.noises),
+            ROOM_FOR_MESSAGES: lambda: self._sharing.came.make_room(self._sharing.going.count),
+            PREPARE: self.world.prepare,
+            TAKE: self._take,
+            CATCH: self.world.catch,
+            TELL_ENDS: self.world.thinking.tell_ends,
+            ASK: self.world.thinking.ask_others,
+            FIND_WAYS: self._find_ways,
+            TELL_NEWS: self.world.thinking.tell_news,
+            GLANCE: self.world.set_paces,
+            TELL_STUCK: self.world.tell_stuck,
+            FINISH: self._finish,
+            SAY: self._say,
+        }
+
+    def _renew(self) -> None:
+        """Let loops read and write what has got another place in memory; lay out all at first."""
+        maker, sharing, world, listening = self.maker, self._sharing, self.world, self.listening
+        stages = world.thinking.stages
+        parts = (
+            world.motion.now, maker.made.laid, maker.noises.laid, maker.order, listening.stage,
+            sharing.going.laid, sharing.came.laid, *stages,
         )  # fmt: skip
+        if len(parts) == len(self._parts) and all(map(operator.is_, parts, self._parts)):
+            return
+        self._parts = parts
+        even, odd = self._rooms
+        stage = TickStage(
+            dt=self._dt,
+            times=self.times,
+            at=self._at,
+            next_effect=self._next_effect,
+            is_pushed=self._pushed,
+            placed=self._placed,
+            even_poses=even.laid,
+            odd_poses=odd.laid,
+            even_room=even.to_write,
+            odd_room=odd.to_write,
+            moving=world.motion.now,
+            look_every=self._looks.ticks,
+            looks=self._whose_looks,
+            senses=self._senses_stage,
+            steps=maker.steps,
+            made=maker.made.laid,
+            made_count=maker.made.held,
+            noises=maker.noises.laid,
+            noises_made_at=maker.noises.made_at,
+            noises_count=maker.noises.held,
+            order=maker.order,
+            numbered=maker.numbered,
+            listens=listening.stage,
+            draws=self.places.stage,
+            any_drawn=self.places.any_can,
+            tells=sharing.stage,
+            any_tells=sharing.any_tells,
+            going=sharing.going.laid,
+            going_count=sharing.going.held,
+            came=sharing.came.laid,
+            came_count=sharing.came.held,
+            minds=self._minds_stage,
+            awake=self._awake_now,
+            awake_then=self._awake_then,
+            bodies=world.stage,
+            ignored=world.ignored,
+            calls=world.calls,
+            ladders=world.ladders.stage,
+            roams=stages[0],
+            rounds=stages[1],
+            flights=stages[2],
+            searches=stages[3],
+        )
+        self._stage = laid_out(TickStageColumns, stage)
 
     @property
     def noises(self) -> Noises:
@@ -285,7 +422,7 @@ class Simulation:
     @property
     def done(self) -> bool:
         """Whether all ticks have been computed, or every variant has ended before."""
-        return self.tick >= len(self.times) or self._all_ended
+        return self.tick >= len(self.times) or bool(self._at[OVER])
 
     def step(self) -> float:
         """Compute one tick and return its time, s.
@@ -295,34 +432,62 @@ class Simulation:
         """
         if self.done:
             raise StopIteration(f"the run is over after {self.tick} ticks")
-        laid_before = self.laid_poses
-        tick, time = self.tick, float(self.times[self.tick])
-        poses, laid = self.poses, self.laid_poses = self._poses_at(tick)
-        looks = self._everybody_looks if tick == 0 else self._look_turns.at(tick)
-        sense(self._senses_stage, laid, laid_before, looks)
-        self.maker.make(tick, time, poses, laid, laid_before)
-        listening = self.listening
-        listening.step(tick, self.maker.noises, laid, self.surroundings.background)
-        if self.places.any_can:
-            self.places.step(time, listening.judged, listening.heard)
-        self._sharing.arrive(tick)
-        mind(self._minds_stage, laid, laid_before)
-        if self.world.active:
-            for which, values in self.awake.items():
-                self.awake_then[which][...] = values
-            self._senses = self._senses._replace(poses=poses, laid_poses=laid)
-            self.world.step(time, self._senses)
-            if self.world.any_ended:
-                self.last[self.world.ended & (self.last < 0)] = tick
-                self._all_ended = bool(self.world.ended.all())
-            self._carry_out(poses)
-        self._sharing.tell(tick, laid, self.surroundings.background, self.world.ladders.ranks)
-        self.tick += 1
-        return time
+        tick = self.tick
+        self.advance(tick + 1)
+        return float(self.times[tick])
 
-    def _carry_out(self, poses: Poses) -> None:
-        """Make the noises of the next tick, and raise the alarms, that minds came to."""
-        world, tick = self.world, self.tick
+    def advance(self, until: int) -> None:
+        """Compute all ticks up to but not with one, by its index, or until the run is over.
+
+        What happened is told of the last of them only.
+        """
+        world, at = self.world, self._at
+        at[ACTIVE], at[PREPARES], at[PACES] = world.active, world.prepares, world.has_speeds
+        self._note_what_is_due()
+        while (left := advance(self._stage, until)) != NOTHING:
+            self._freshen(self.tick)
+            self._left[left]()
+            self._note_what_is_due()
+            self._renew()
+        self._freshen(self.tick - 1)
+
+    def _freshen(self, tick: int) -> None:
+        """Forget what happened at other ticks than one."""
+        if tick != self._fresh_at:
+            self._fresh_at = tick
+            self.world.begin_tick(tick, float(self.times[tick]), self._senses[tick % 2])
+            self._sharing.said = []
+            self.thrower.flights = []
+
+    def _note_what_is_due(self) -> None:
+        """Note when Python has to do something, and whether it has to end the tick."""
+        outcomes = self.world.outcomes
+        self._at[NOISES_AT] = self.maker.due_at
+        self._next_effect[0] = outcomes.next_time
+        ends = outcomes.noises or outcomes.alarms or self.world.newly_ended
+        self._at[FINISHES] = bool(ends)
+
+    def _gather(self) -> None:
+        tick = self.tick
+        self.maker.gather(tick, float(self.times[tick]), self.poses)
+
+    def _judge(self) -> None:
+        background = self.surroundings.background
+        self.listening.judge(self.maker.noises, self.laid_poses, background)
+
+    def _take(self) -> None:
+        self._at[WAITS] = self.world.take_transitions()
+
+    def _find_ways(self) -> None:
+        self.world.thinking.find_ways(self.world.stage, int(self._at[COUNT]))
+
+    def _finish(self) -> None:
+        """End the variants that end, make the noises and raise the alarms that minds came to."""
+        world, tick, poses = self.world, self.tick, self.poses
+        if world.newly_ended:
+            world.newly_ended = False
+            self.last[world.ended & (self.last < 0)] = tick
+            self._at[OVER] = bool(world.ended.all())
         for v, a, kind in world.outcomes.noises:
             p, j = v if len(poses.x) > 1 else 0, int(self.numbers.characters[a])
             place = float(poses.x[p, j]), float(poses.y[p, j]), float(poses.z[p, j])
@@ -333,6 +498,19 @@ class Simulation:
             count = self._sharing.alarm(tick, alarm, self.laid_poses, rank)
             world.outcomes.tell_alarm(alarm, count)
 
-    def _poses_at(self, tick: int) -> tuple[Poses, Poses]:
-        # A game writes into the same row again.
-        return self.world.poses(self._laid_given, 0 if self._pushed else tick)
+    def _say(self) -> None:
+        self._sharing.tell(
+            self.tick, int(self._at[COUNT]), self.laid_poses, self.surroundings.background,
+            self.world.ladders.ranks(),
+        )  # fmt: skip
+
+
+def _awake_and_limits(
+    setups: Sequence[Setup],
+) -> tuple[Numbers, dict[str, Numbers], SightLimits]:
+    """(sense, variant, agent) how awake everybody is, the same by sense, and the cones' limits."""
+    limits = sight_limits(setups)
+    by_sense = {**awake_of(setups), "sight": limits.awake}
+    whole = np.stack(list(by_sense.values()))
+    awake = dict(zip(by_sense, whole, strict=True))
+    return whole, awake, limits._replace(awake=awake["sight"])

@@ -131,6 +131,7 @@ class Thrower:
                 to = (x, y, throw.z)
                 rows.append((v, throw.t, throw.by, throw.kind, to, throw.speed, reach, n))
         ticks = np.searchsorted(times + SLACK, [row[1] for row in rows])
+        self._ticks = len(times)
         self._at_tick: dict[int, list[int]] = {}
         for n in np.argsort([row[1] for row in rows], kind="stable"):
             if rows[n][1] >= times[0] - SLACK:
@@ -139,6 +140,10 @@ class Thrower:
         self.kinds = [
             tuple(dict.fromkeys(row[3] for row in rows if row[0] == v)) for v in range(len(setups))
         ]
+
+    def next_tick(self, tick: int) -> int:
+        """The first tick from one on at which anything is thrown; one after the last for never."""
+        return min((each for each in self._at_tick if each >= tick), default=self._ticks)
 
     def step(self, tick: int, poses: Poses) -> list[Flight]:
         """Throw what is due at a tick."""

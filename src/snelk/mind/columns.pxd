@@ -1,6 +1,7 @@
-from snelk.level.columns cimport Columns, GridColumns
+from snelk.level.columns cimport Columns, GridColumns, GroundStageColumns
 from snelk.senses.columns cimport (
-    BodyColumns, ContactColumns, SightColumns, SightLimitColumns, SightNumberColumns, SurroundingColumns,
+    BodyColumns, ContactColumns, EarStageColumns, HeardColumns, NoiseColumns, SightColumns,
+    SightLimitColumns, SightNumberColumns, SurroundingColumns,
 )
 
 
@@ -154,3 +155,28 @@ cdef class TellStageColumns(Columns):
     cdef public NewsColumns news
     cdef public unsigned char[:, :, ::1] told
     cdef public double[:, :, ::1] told_rank
+
+
+cdef class ListenStageColumns(Columns):
+    cdef public EarStageColumns ears
+    cdef public GroundStageColumns walk
+    cdef public const unsigned char[:, ::1] always, seldom
+    cdef public bint any_seldom
+    cdef public const Py_ssize_t[:, ::1] every
+    cdef public Py_ssize_t last_tick
+    cdef public unsigned char[:, ::1] due
+    cdef public Py_ssize_t[:, ::1] last
+    cdef public NoiseColumns waiting
+    cdef public Py_ssize_t[::1] waiting_at, waiting_count, heard_count, now
+    cdef public HeardColumns heard
+    cdef public double[:, :, ::1] loudness
+    cdef public NewsColumns news
+
+
+cdef class DrawStageColumns(Columns):
+    cdef public const unsigned char[:, ::1] can
+    cdef public const double[:, ::1] error, forget
+    cdef public MeterNumberColumns meters
+    cdef public double[:, ::1] loud
+    cdef public unsigned char[::1] is_loud
+    cdef public DrawnColumns drawn

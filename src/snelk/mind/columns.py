@@ -71,3 +71,11 @@ class TellStageColumns(Columns):
 
 class MessageColumns(Columns):
     """Those of `Messages`."""
+
+
+class ListenStageColumns(Columns):
+    """Those of `ListenStage`."""
+
+
+class DrawStageColumns(Columns):
+    """Those of `DrawStage`."""

@@ -1,6 +1,6 @@
 cimport cython
 
-from snelk.mind.columns cimport DrawnColumns, MeterNumberColumns
+from snelk.mind.columns cimport DrawnColumns, DrawStageColumns, MeterNumberColumns
 from snelk.senses.columns cimport HeardColumns, NoiseColumns
 
 cdef double NAN, SLACK
@@ -21,4 +21,9 @@ cdef void _draw(
 @cython.locals(pair=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t)
 cdef void _draw_loud(
     HeardColumns heard, Py_ssize_t pairs, const unsigned char[:, ::1] can, double[:, ::1] loud,
+) noexcept
+
+cdef void _follow_drawn(
+    DrawStageColumns stage, NoiseColumns noises, HeardColumns heard, Py_ssize_t pairs, double now,
+    double dt,
 ) noexcept

@@ -7,9 +7,10 @@ from cython import nogil
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door, laid_out, plain
-from snelk.mind.columns import DrawnColumns, MeterNumberColumns
+from snelk.mind.columns import DrawStageColumns
 from snelk.mind.drawn import Drawn
 from snelk.mind.meter import MeterNumbers
+from snelk.mind.stage import DrawStage
 from snelk.senses.columns import HeardColumns, NoiseColumns
 from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises
 
@@ -22,18 +23,35 @@ SLACK = 1e-9
 
 
 @door
-def fade(loud: Numbers, numbers: MeterNumbers, forget: Numbers, dt: float, drawn: Drawn) -> None:
-    """One tick of the meters of places: what noises add, the hold, draining; and forgetting.
+def follow_drawn(
+    stage: DrawStage, noises: Noises, heard: Heard, pairs: int, now: float, dt: float
+) -> None:
+    """One tick of what draws everybody: what noises of nobody add, the hold, draining, forgetting.
 
     Args:
-        loud: (variant, agent) strengths of such noises heard at this tick, added up.
-        numbers: The numbers of the meters.
-        forget: (variant, agent) the age at which a place is forgotten, s.
+        stage: What draws them; overwritten.
+        noises: The noises that were judged.
+        heard: What became of them.
+        pairs: How many pairs of noise and ear that is.
+        now: The time of the tick, s.
         dt: Length of the tick, s.
-        drawn: Overwritten.
     """
-    agree(loud.shape, forget.shape, plain(numbers).used.shape, plain(drawn).x.shape)
-    _fade(loud, laid_out(MeterNumberColumns, numbers), forget, dt, laid_out(DrawnColumns, drawn))
+    agree((0 <= pairs <= len(plain(heard).row),), (True,))
+    _follow_drawn(
+        laid_out(DrawStageColumns, stage), laid_out(NoiseColumns, noises),
+        laid_out(HeardColumns, heard), pairs, now, dt,
+    )  # fmt: skip
+
+
+def _follow_drawn(
+    stage: DrawStage, noises: Noises, heard: Heard, pairs: int, now: float, dt: float
+) -> None:
+    if pairs or stage.is_loud[0]:
+        _draw_loud(heard, pairs, stage.can, stage.loud)
+        stage.is_loud[0] = pairs > 0
+    _fade(stage.loud, stage.meters, stage.forget, dt, stage.drawn)
+    if pairs:
+        _draw(noises, heard, pairs, stage.can, stage.error, now, stage.drawn)
 
 
 def _fade(loud: Numbers, numbers: MeterNumbers, forget: Numbers, dt: float, drawn: Drawn) -> None:
@@ -58,35 +76,6 @@ def _fade(loud: Numbers, numbers: MeterNumbers, forget: Numbers, dt: float, draw
                     drawn.blur[v, a], drawn.meter[v, a], drawn.kind[v, a] = NAN, 0.0, -1
 
 
-@door
-def draw(
-    noises: Noises,
-    heard: Heard,
-    pairs: int,
-    can: NDArray[np.bool_],
-    error: Numbers,
-    now: float,
-    drawn: Drawn,
-) -> None:
-    """Keep the newest place that a noise of nobody drew everybody to.
-
-    Args:
-        noises: The noises that were judged.
-        heard: What became of them.
-        pairs: How many pairs of noise and ear that is.
-        can: (variant, agent) who can be drawn to a place.
-        error: (variant, agent) how far off it may seem, m for each m of distance.
-        now: The time of the tick, s.
-        drawn: Overwritten.
-    """
-    agree((0 <= pairs <= len(plain(heard).row),), (True,))
-    agree(can.shape, error.shape, plain(drawn).x.shape)
-    _draw(
-        laid_out(NoiseColumns, noises), laid_out(HeardColumns, heard), pairs, can, error, now,
-        laid_out(DrawnColumns, drawn),
-    )  # fmt: skip
-
-
 def _draw(
     noises: Noises,
     heard: Heard,
@@ -96,6 +85,7 @@ def _draw(
     now: float,
     drawn: Drawn,
 ) -> None:
+    """Keep the newest place that a noise of nobody drew everybody to."""
     with nogil:
         for pair in range(pairs):
             v, a, n = heard.variant[pair], heard.agent[pair], heard.row[pair]
@@ -109,15 +99,8 @@ def _draw(
                 drawn.blur[v, a] = error[v, a] * heard.straight[pair]
 
 
-@door
-def draw_loud(heard: Heard, pairs: int, can: NDArray[np.bool_], loud: Numbers) -> None:
-    """How strong the noises of nobody were that were heard: `loud`, (variant, agent)."""
-    agree((0 <= pairs <= len(plain(heard).row),), (True,))
-    agree(can.shape, loud.shape)
-    _draw_loud(laid_out(HeardColumns, heard), pairs, can, loud)
-
-
 def _draw_loud(heard: Heard, pairs: int, can: NDArray[np.bool_], loud: Numbers) -> None:
+    """How strong the noises of nobody were that were heard."""
     with nogil:
         for v in range(len(loud)):
             for a in range(loud.shape[1]):

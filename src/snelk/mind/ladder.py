@@ -18,7 +18,7 @@ from snelk.config.models import Setup
 from snelk.config.nodes import WORDS_OF, Node
 from snelk.level.columns import laid_out
 from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns, LadderStageColumns
-from snelk.mind.deciding import decide, which_hold
+from snelk.mind.deciding import which_hold
 from snelk.mind.evaluation import chance_of_stay
 from snelk.mind.programs import BEGINS, NO_WORD, Code, Facts, LadderState, Table
 from snelk.mind.signals import Signals
@@ -70,6 +70,8 @@ class Ladders:
         dropped: Those whose reaction was cut off, as they could be taken no more.
         laid: All of them as compiled loops read them.
         busy_until: (variant, agent) the tick before which it does nothing.
+        stage: All that deciding reads and writes, as compiled loops read it.
+        asked: What conditions ask for that is no signal, and the rows for it.
     """
 
     def __init__(self, setups: Sequence[Setup], dt: float) -> None:
@@ -160,9 +162,9 @@ class Ladders:
             laid_out(CodeColumns, self._code), self._laid_facts, self._values,
             np.zeros(self._table.deepest), self.laid, self._ready,
         )  # fmt: skip
-        self._stage = laid_out(LadderStageColumns, stage)
+        self.stage = laid_out(LadderStageColumns, stage)
         leaves = enumerate(self._table.leaves)
-        self._asked = [(row, leaf) for row, leaf in leaves if leaf.word != "chance"]
+        self.asked = [(row, leaf) for row, leaf in leaves if leaf.word != "chance"]
         self._chances: dict[tuple[int, int], list[tuple[int, str, Any]]] = {}
         for v, a in np.argwhere(self.used).tolist():
             ladder = self.ladders[v][a]
@@ -211,20 +213,15 @@ class Ladders:
         """(variant, agent) the rank of the state that each is in."""
         return self.at_state(self.rank)
 
-    def step(self, signals: Signals, look_up: Callable[[Node], NDArray[Any]]) -> list[Step]:
-        """Take the transitions of one tick.
+    def begin(self, tick: int) -> None:
+        """A tick begins, at which nobody has reacted to anything yet."""
+        self.tick = tick
+        if self.reacting or self.dropped:
+            self.reacting, self.dropped = [], []
 
-        Args:
-            signals: What can be asked for.
-            look_up: Gives the values, (variant, agent), of what else is; see `evaluate`.
-        """
-        self.tick += 1
-        for row, leaf in self._asked:
-            self._values[row] = look_up(leaf)
-        self.reacting, self.dropped = [], []
+    def take(self, signals: Signals) -> list[Step]:
+        """Take the transitions that loops have found ready at this tick; see `deciding.decide`."""
         transitions = self._transitions
-        if not decide(self._stage, signals, self.tick, self.dt):
-            return []
         for v, a, c in np.argwhere(transitions.news).tolist():
             begins = transitions.news[v, a, c] == BEGINS
             (self.reacting if begins else self.dropped).append(Due(v, a, c))

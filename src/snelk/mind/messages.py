@@ -70,13 +70,18 @@ class MessageStore:
     Attributes:
         rows: The messages, and after `count` of them what does not matter.
         laid: The same as compiled loops read and write it.
-        count: How many messages there are.
+        held: (1,) how many messages there are; compiled loops write to it.
     """
 
     def __init__(self) -> None:
-        self.count = 0
+        self.held = np.zeros(1, dtype=np.int64)
         self.rows = Messages.blank(FIRST)
         self.laid = laid_out(MessageColumns, self.rows)
+
+    @property
+    def count(self) -> int:
+        """How many messages there are."""
+        return int(self.held[0])
 
     def make_room(self, count: int) -> None:
         """Let it hold so many."""

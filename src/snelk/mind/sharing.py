@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -15,7 +15,7 @@ from snelk.mind.columns import NewsColumns, TellStageColumns
 from snelk.mind.memory import Beliefs, News
 from snelk.mind.messages import MessageStore
 from snelk.mind.stage import TellStage
-from snelk.mind.telling import arrive, forget_what_came, pass_on, raise_voices, who_tells
+from snelk.mind.telling import pass_on, raise_voices
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.ears import Ears
 from snelk.senses.stores import HeardStore, NoiseStore
@@ -67,10 +67,13 @@ class Sharing:
 
     Attributes:
         said: What was told at this tick.
-        came: The messages that arrived at this tick.
+        going: The messages that are on their way.
+        came: Those that arrived at this tick.
         news: The newest of what arrived of each target.
         told: (variant, agent, target) of whom anything arrived.
         told_rank: The highest rank of the state of who told of it; -1 if nobody did.
+        stage: All that telling reads and writes, as compiled loops read it.
+        any_tells: Whether anybody tells of anything.
     """
 
     def __init__(
@@ -109,7 +112,7 @@ class Sharing:
                 every[v, a] = max(round(tell.every / dt), 1)
                 self._audience[v, a] = [team in whom for team in teams]
                 self._audience[v, a, a] = False
-        self._anybody, self._due = bool(tells.any()), due
+        self.any_tells, self._due = bool(tells.any()), due
         self._tellers = np.zeros((len(setups) * len(agents), 2), dtype=np.int64)
         self._failed = np.zeros((len(agents), len(setups[0].cast)), dtype=np.int8)
         self._straight, self._limit = np.full((2, len(agents)), np.nan)
@@ -141,36 +144,30 @@ class Sharing:
             told=self.told,
             told_rank=self.told_rank,
         )
-        self._stage = laid_out(TellStageColumns, stage)
+        self.stage = laid_out(TellStageColumns, stage)
         self.said: list[Saying] = []
-        self._on_the_way, self.came = MessageStore(), MessageStore()
+        self.going, self.came = MessageStore(), MessageStore()
         self._voices, self._heard = NoiseStore(), HeardStore()
 
-    def tell(
-        self, tick: int, poses: Poses, background: Numbers, ranks_now: Callable[[], Numbers]
-    ) -> None:
+    def tell(self, tick: int, most: int, poses: Poses, background: Numbers, ranks: Numbers) -> None:
         """Send what is told at this tick; it arrives at the next one at the earliest.
 
         Args:
             tick: The index of the tick.
+            most: How many pairs there are of who tells and of whom; see `telling.who_tells`.
             poses: Everybody's poses, as compiled loops may read them.
             background: (variant, character) noise that drowns others.
-            ranks_now: Gives the ranks, (variant, agent), of everybody's alert state.
+            ranks: (variant, agent) those of everybody's alert state.
         """
-        if not self._anybody:
-            return
-        most = who_tells(self._stage, tick)
-        if not most:
-            return
         voices, heard = self._voices, self._heard
         voices.make_room(most)
         heard.make_room((most + 1) * len(self._wall))
-        tellers, voices.count, heard.count = raise_voices(
-            self._stage, poses, voices.laid, heard.laid
+        tellers, voices.held[0], heard.held[0] = raise_voices(
+            self.stage, poses, voices.laid, heard.laid
         )
         if heard.count:
             self.ears.judge(voices, heard, poses, background, placed=False)
-        ranks, pair = ranks_now(), 0
+        pair = 0
         for v, a in self._tellers[:tellers].tolist():
             listeners, later = self._audience[v, a], int(self._delay[v, a])
             voice = not np.isnan(self._reach[v, a])
@@ -212,11 +209,11 @@ class Sharing:
         y: float,
     ) -> int:
         """Send what somebody tells to all that it reaches, and tell how many messages that is."""
-        going = self._on_the_way
+        going = self.going
         before = going.count
         going.make_room(before + int(listeners.sum()) * int(targets.sum()))
-        going.count = pass_on(
-            self._stage, poses, v, a, listeners, targets, self._heard.laid, pair, later, tick,
+        going.held[0] = pass_on(
+            self.stage, poses, v, a, listeners, targets, self._heard.laid, pair, later, tick,
             rank, x, y, going.laid, before,
         )  # fmt: skip
         if self._logged:
@@ -225,15 +222,3 @@ class Sharing:
             far = (self._straight[who], self._limit[who], self._wall[who])
             self.said.append(Saying(v, a, by, tick + later, who, whom, became, *far))
         return going.count - before
-
-    def arrive(self, tick: int) -> None:
-        """A tick begins: what arrives at it."""
-        self.said = []
-        going, came = self._on_the_way, self.came
-        if came.count:
-            forget_what_came(self._stage, came.laid, came.count)
-            came.count = 0
-        if going.count:
-            came.make_room(going.count)
-            came.count = arrive(self._stage, tick, going.laid, going.count, came.laid)
-            going.count -= came.count

@@ -9,15 +9,32 @@ from numpy.typing import NDArray
 
 from snelk.level.columns import agree, plain
 from snelk.level.grid import Grid
+from snelk.level.ground import GroundStage
+from snelk.mind.drawn import Drawn
 from snelk.mind.memory import Beliefs, MemoryNumbers, News
 from snelk.mind.meter import MeterNumbers, Meters
 from snelk.mind.programs import Code, Facts, LadderState
 from snelk.senses.bodies import Bodies
 from snelk.senses.contact import Contacts
+from snelk.senses.hearing import Heard, Noises
 from snelk.senses.sight import Sight, SightLimits, SightNumbers
+from snelk.senses.stage import EarStage
 from snelk.senses.surroundings import Surroundings
 
 Truths = NDArray[np.bool_]
+
+DISAGREE = -2
+"""Instead of a count: what is given does not agree."""
+
+NOTHING_HEARD, JUDGED, LEFT, ROOM = range(4)
+"""What came of the noises of a tick: there are none; they are judged; some ways are not known; more
+room is needed first.
+"""
+
+DONE_TO, WAITED = range(2)
+"""Of `ListenStage.now`: the tick up to which those have heard what waits who listen seldom, or -1;
+whether what was judged has waited.
+"""
 
 
 class MindStage(NamedTuple):
@@ -126,3 +143,57 @@ class TellStage(NamedTuple):
         agree(self.failed.shape, (agents, targets))
         agree((agents,), self.straight.shape, self.limit.shape, self.wall.shape)
         agree(self.characters.shape, (agents,))
+
+
+class ListenStage(NamedTuple):
+    """Noises on their way to ears: (variant, agent) where nothing else is said."""
+
+    ears: EarStage
+    walk: GroundStage  # the ground that noises come over
+    always: Truths  # who listens at each tick, to what was made at it
+    seldom: Truths  # who does not
+    any_seldom: bool  # whether anybody does so
+    every: NDArray[np.int64]  # ticks between two turns
+    last_tick: int  # at which everybody listens
+    due: Truths  # who of those that listen seldom does so now; overwritten
+    last: NDArray[np.int64]  # tick at which who listens seldom did so last; overwritten
+    waiting: Noises  # for those that listen seldom; overwritten
+    waiting_at: NDArray[np.int64]  # (noise,) the tick at which each was made; overwritten
+    waiting_count: NDArray[np.int64]  # (1,) overwritten
+    heard: Heard  # what became of noises at ears; overwritten
+    heard_count: NDArray[np.int64]  # (1,) overwritten
+    now: NDArray[np.int64]  # (2,) see DONE_TO and WAITED; overwritten
+    loudness: NDArray[np.float64]  # (variant, agent, target) strengths, added up; overwritten
+    news: News  # the newest that was heard of each target; overwritten
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        shape = self.always.shape
+        agree(
+            shape, self.seldom.shape, self.every.shape, self.due.shape, self.last.shape,
+            plain(self.ears).acuity.shape, self.loudness.shape[:2],
+        )  # fmt: skip
+        agree(self.waiting_at.shape, plain(self.waiting).t.shape)
+        agree(self.waiting_count.shape, self.heard_count.shape, (1,))
+        agree(self.now.shape, (2,))
+        agree(self.loudness.shape, plain(self.news).x.shape)
+
+
+class DrawStage(NamedTuple):
+    """What draws everybody to a place: (variant, agent)."""
+
+    can: Truths  # who can be drawn
+    error: NDArray[np.float64]  # how far off it may seem, m for each m of distance
+    forget: NDArray[np.float64]  # the age at which it is forgotten, s
+    meters: MeterNumbers
+    loud: NDArray[np.float64]  # strengths heard at this tick, added up; overwritten
+    is_loud: Truths  # (1,) whether any was heard at the last tick; overwritten
+    drawn: Drawn  # overwritten
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree(
+            self.can.shape, self.error.shape, self.forget.shape, self.loud.shape,
+            plain(self.meters).used.shape, plain(self.drawn).x.shape,
+        )  # fmt: skip
+        agree(self.is_loud.shape, (1,))

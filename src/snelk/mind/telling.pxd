@@ -43,9 +43,9 @@ cdef void _send(
 @cython.locals(
     found=Py_ssize_t, left=Py_ssize_t, n=Py_ssize_t, v=Py_ssize_t, b=Py_ssize_t, j=Py_ssize_t,
 )
-cdef Py_ssize_t _arrive(
-    TellStageColumns stage, Py_ssize_t tick, MessageColumns messages, Py_ssize_t count,
-    MessageColumns came,
+cdef void _arrive(
+    TellStageColumns stage, Py_ssize_t tick, MessageColumns messages, Py_ssize_t[::1] held,
+    MessageColumns came, Py_ssize_t[::1] came_held,
 ) noexcept
 
 cdef void _copy(MessageColumns messages, Py_ssize_t n, MessageColumns to, Py_ssize_t m) noexcept

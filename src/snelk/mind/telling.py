@@ -121,26 +121,31 @@ def pass_on(
 
 
 @door
-def arrive(stage: TellStage, tick: int, messages: Messages, count: int, came: Messages) -> int:
-    """What arrives at a tick; how many that are.
+def arrive(
+    stage: TellStage,
+    tick: int,
+    messages: Messages,
+    held: NDArray[np.int64],
+    came: Messages,
+    came_held: NDArray[np.int64],
+) -> None:
+    """What arrives at a tick, where nothing has but what is forgotten of the tick before.
 
     Args:
         stage: What arrived is overwritten.
         tick: The index of the tick.
         messages: Those that are on their way; those that are left stand first.
-        count: How many these are.
+        held: (1,) how many these are; overwritten.
         came: Those that arrive; overwritten.
+        came_held: (1,) how many these are; overwritten.
     """
-    agree((0 <= count <= min(len(plain(messages).x), len(plain(came).x)),), (True,))
-    laid = laid_out(MessageColumns, messages), laid_out(MessageColumns, came)
-    return _arrive(laid_out(TellStageColumns, stage), tick, laid[0], count, laid[1])
-
-
-@door
-def forget_what_came(stage: TellStage, came: Messages, count: int) -> None:
-    """Nothing has arrived at this tick yet, of what arrived at the tick before."""
-    agree((0 <= count <= len(plain(came).x),), (True,))
-    _forget_what_came(laid_out(TellStageColumns, stage), laid_out(MessageColumns, came), count)
+    agree(held.shape, came_held.shape, (1,))
+    count, room = held[0], min(len(plain(messages).x), len(plain(came).x))
+    agree((0 <= count <= room, 0 <= came_held[0] <= len(plain(came).x)), (True, True))
+    _arrive(
+        laid_out(TellStageColumns, stage), tick, laid_out(MessageColumns, messages), held,
+        laid_out(MessageColumns, came), came_held,
+    )  # fmt: skip
 
 
 def _who_tells(stage: TellStage, tick: int) -> int:
@@ -270,9 +275,17 @@ def _send(
     messages.age[n], messages.blur[n] = age + later * stage.dt, blur
 
 
-def _arrive(stage: TellStage, tick: int, messages: Messages, count: int, came: Messages) -> int:
+def _arrive(
+    stage: TellStage,
+    tick: int,
+    messages: Messages,
+    held: NDArray[np.int64],
+    came: Messages,
+    came_held: NDArray[np.int64],
+) -> None:
+    _forget_what_came(stage, came, came_held[0])
     found, left = 0, 0
-    for n in range(count):
+    for n in range(held[0]):
         if messages.arrives[n] != tick:
             _copy(messages, n, messages, left)
             left += 1
@@ -285,7 +298,7 @@ def _arrive(stage: TellStage, tick: int, messages: Messages, count: int, came: M
             stage.news.age[v, b, j], stage.news.blur[v, b, j] = messages.age[n], messages.blur[n]
         stage.told[v, b, j] = True
         stage.told_rank[v, b, j] = max(stage.told_rank[v, b, j], messages.rank[n])
-    return found
+    held[0], came_held[0] = left, found
 
 
 def _copy(messages: Messages, n: int, to: Messages, m: int) -> None:

@@ -13,12 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.words import POSTURES
-from snelk.engine.turns import Turns
 from snelk.mind.memory import GRACE, SENSED_NOW, SOURCES, doubt
 from snelk.runs.rows import Rows, Values, Words
 from snelk.runs.standing import awake_of_ticks
 from snelk.senses.bodies import bodies_of, gap_between
 from snelk.senses.sight import GATES, IN_VIEW, RESULTS
+from snelk.senses.turns import Turns
 
 if TYPE_CHECKING:
     from snelk.runs.record import Record

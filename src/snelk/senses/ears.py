@@ -90,8 +90,13 @@ class Ears:
             start = np.stack([noises.rows.x[n], noises.rows.y[n]], axis=1)
             walked = ways.around(start, rows.ear[pairs], rows.limit[pairs] + EDGE)
             walk_to_ears(noises.laid, pairs, walked, heard.laid)
-        if placed and self._errs:
-            for pair in np.flatnonzero(heard.rows.failed[:count] == HEARD).tolist():
+        if placed:
+            self.misplace(noises, heard)
+
+    def misplace(self, noises: NoiseStore, heard: HeardStore) -> None:
+        """Let what was heard seem to come from where ears err to."""
+        if self._errs:
+            for pair in np.flatnonzero(heard.rows.failed[: heard.count] == HEARD).tolist():
                 self._misplace(heard.rows, pair, noises.rows)
 
     def _misplace(self, heard: Heard, pair: int, noises: Noises) -> None:

@@ -35,7 +35,7 @@ cdef void _copy(
 ) noexcept nogil
 
 @cython.locals(n=Py_ssize_t)
-cdef void _append(
+cdef void append(
     NoiseColumns noises, Py_ssize_t[::1] made_at, Py_ssize_t end, NoiseColumns more,
     const Py_ssize_t[::1] more_at, Py_ssize_t count, Py_ssize_t start,
-) noexcept
+) noexcept nogil

@@ -169,7 +169,6 @@ def _copy(made: Noises, m: int, noises: Noises, n: int) -> None:
     noises.by[n], noises.listed[n] = made.by[m], made.listed[m]
 
 
-@door
 def append(
     noises: Noises,
     made_at: NDArray[np.int64],
@@ -182,7 +181,7 @@ def append(
     """Write some noises, and the ticks at which they were made, behind others.
 
     Args:
-        noises: Overwritten from row `end` on.
+        noises: Overwritten from row `end` on; there is room.
         made_at: The same.
         end: The first row that is written.
         more: What is written; it may be the same noises, of which some are moved to the front.
@@ -190,23 +189,6 @@ def append(
         count: The row of `more` after the last that is written.
         start: The first.
     """
-    agree((0 <= start <= count <= min(len(plain(more).t), len(more_at)), end >= 0), (True, True))
-    agree((end + count - start <= min(len(plain(noises).t), len(made_at)),), (True,))
-    _append(
-        laid_out(NoiseColumns, noises), made_at, end, laid_out(NoiseColumns, more), more_at,
-        count, start,
-    )  # fmt: skip
-
-
-def _append(
-    noises: Noises,
-    made_at: NDArray[np.int64],
-    end: int,
-    more: Noises,
-    more_at: NDArray[np.int64],
-    count: int,
-    start: int,
-) -> None:
     for n in range(start, count):
         _copy(more, n, noises, end + n - start)
         made_at[end + n - start] = more_at[n]

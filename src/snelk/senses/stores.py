@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 from snelk.level.columns import laid_out
 from snelk.senses.columns import HeardColumns, NoiseColumns
 from snelk.senses.hearing import Heard, Noises
-from snelk.senses.stepping import append
 
 FIRST = 16
 """Room for so many at first."""
@@ -22,15 +21,20 @@ class NoiseStore:
     Attributes:
         rows: The noises, and after `count` of them what does not matter.
         laid: The same as compiled loops read and write it.
-        count: How many noises there are.
+        held: (1,) how many noises there are; compiled loops write to it.
         made_at: Of each the tick at which it was made.
     """
 
     def __init__(self) -> None:
-        self.count = 0
+        self.held = np.zeros(1, dtype=np.int64)
         self.rows = Noises.blank(FIRST)
         self.laid = laid_out(NoiseColumns, self.rows)
         self.made_at: NDArray[np.int64] = np.zeros(FIRST, dtype=np.int64)
+
+    @property
+    def count(self) -> int:
+        """How many noises there are."""
+        return int(self.held[0])
 
     @classmethod
     def of(cls, noises: Noises, tick: int) -> NoiseStore:
@@ -57,20 +61,7 @@ class NoiseStore:
         for all_rows, rows in zip(self.rows, noises, strict=True):
             all_rows[self.count : end] = rows
         self.made_at[self.count : end] = tick
-        self.count = end
-
-    def add_all(self, other: NoiseStore) -> None:
-        """Add all that another store holds."""
-        end = self.count + other.count
-        self.make_room(end)
-        append(self.laid, self.made_at, self.count, other.laid, other.made_at, other.count, 0)
-        self.count = end
-
-    def drop_before(self, tick: int) -> None:
-        """Drop those that were made before a tick."""
-        first = int(np.searchsorted(self.made_at[: self.count], tick))
-        append(self.laid, self.made_at, 0, self.laid, self.made_at, self.count, first)
-        self.count -= first
+        self.held[0] = end
 
     def noises(self) -> Noises:
         """The noises, as they are now."""
@@ -82,9 +73,14 @@ class HeardStore:
     """What became of some noises at ears, and room for more; as `NoiseStore`."""
 
     def __init__(self) -> None:
-        self.count = 0
+        self.held = np.zeros(1, dtype=np.int64)
         self.rows = Heard.blank(FIRST)
         self.laid = laid_out(HeardColumns, self.rows)
+
+    @property
+    def count(self) -> int:
+        """How many pairs of noise and ear there are."""
+        return int(self.held[0])
 
     def make_room(self, count: int) -> None:
         """Let it hold so many; what it holds is lost."""

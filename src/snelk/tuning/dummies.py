@@ -13,7 +13,6 @@ from snelk.config.models import Setup
 from snelk.config.scenario import Scenario
 from snelk.config.words import GAITS, POSTURES
 from snelk.engine.listening import Listening
-from snelk.engine.turns import Turns
 from snelk.level.columns import GridColumns, ZoneColumns, laid_out, plain
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
@@ -61,6 +60,7 @@ from snelk.senses.sight import (
 from snelk.senses.stage import SenseStage
 from snelk.senses.stores import NoiseStore
 from snelk.senses.surroundings import Surroundings, around_of
+from snelk.senses.turns import Turns
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]

@@ -1,15 +1,16 @@
-"""Who has a turn at a tick: senses that are asked every so many seconds, agents out of step."""
+"""Who has a turn at a tick: senses that are asked every so many seconds, agents out of step.
+
+Compiled, see `snelk.level.columns`.
+"""
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
-MOST_ROWS = 4096
-"""Turns that repeat after at most so many ticks are worked out once."""
+from snelk.level.columns import agree, door
 
 
 class Turns:
@@ -29,18 +30,23 @@ class Turns:
     def __init__(self, every: Sequence[Sequence[float]], dt: float) -> None:
         ticks = np.rint(np.array(every, dtype=np.float64).reshape(len(every), -1) / dt)
         self.ticks = np.maximum(ticks, 1).astype(np.int64)
-        self._order = np.arange(self.ticks.shape[1])
-        repeats = math.lcm(*set(self.ticks.ravel().tolist()))
-        self._known: list[NDArray[np.bool_]] = []
-        if repeats <= MOST_ROWS and repeats * self.ticks.size <= MOST_ROWS * 64:
-            self._known = [self._worked_out(tick) for tick in range(repeats)]
 
     def at(self, tick: int) -> NDArray[np.bool_]:
         """(variant, agent) whose turn it is: agent number n's at n more than a multiple."""
-        if self._known:
-            return self._known[tick % len(self._known)]
-        return self._worked_out(tick)
-
-    def _worked_out(self, tick: int) -> NDArray[np.bool_]:
-        turns: NDArray[np.bool_] = (tick - self._order) % self.ticks == 0
+        turns = np.empty(self.ticks.shape, dtype=np.bool_)
+        take_turns(self.ticks, tick, turns)
         return turns
+
+
+@door
+def take_turns(every: NDArray[np.int64], tick: int, turns: NDArray[np.bool_]) -> None:
+    """Whose turn it is at a tick: (variant, agent), filled; as `Turns.at`."""
+    agree(every.shape, turns.shape)
+    whose_turn(every, tick, turns)
+
+
+def whose_turn(every: NDArray[np.int64], tick: int, turns: NDArray[np.bool_]) -> None:
+    """As `take_turns`."""
+    for v in range(every.shape[0]):
+        for a in range(every.shape[1]):
+            turns[v, a] = (tick - a) % every[v, a] == 0

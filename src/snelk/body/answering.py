@@ -1,0 +1,89 @@
+"""What conditions ask for with a name, answered for everybody.
+
+Compiled, see `snelk.level.columns`.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from cython import compiled
+from cython.cimports.libc.math import isnan
+from numpy.typing import NDArray
+
+from snelk.body.agreeing import agreed
+from snelk.body.calls import FELT_BY, IN_ZONE, OBSERVED_BY, SEEN_BY, TARGET_IN_ZONE, TOUCH, Calls
+from snelk.body.columns import BodyStageColumns, CallColumns, MovingColumns
+from snelk.body.paces import Moving
+from snelk.body.stage import BodyStage
+from snelk.level.columns import door, laid_out
+from snelk.level.zones import Zones
+from snelk.mind.stage import DISAGREE
+from snelk.senses.contact import SENSED
+from snelk.senses.sight import IN_VIEW
+
+if not compiled:  # else they are the loops' own, by the .pxd
+    from snelk.body.agreeing import agrees
+    from snelk.level.within import inside
+
+
+@door
+def answer(calls: Calls, stage: BodyStage, moving: Moving, values: NDArray[np.float64]) -> None:
+    """What calls come to for everybody.
+
+    Args:
+        calls: The calls.
+        stage: What everybody attends to, and its senses.
+        moving: Where everybody is.
+        values: (row, variant, agent) the rows of the calls are overwritten; of a truth 1 or 0.
+
+    Raises:
+        ValueError: These arrays do not agree.
+    """
+    laid, on = laid_out(CallColumns, calls), laid_out(BodyStageColumns, stage)
+    agreed(answer_all(laid, on, laid_out(MovingColumns, moving), values))
+
+
+def answer_all(calls: Calls, stage: BodyStage, moving: Moving, values: NDArray[np.float64]) -> int:
+    """As `answer`; DISAGREE if these arrays do not agree."""
+    same: bool = (
+        agrees(stage, moving)
+        and values.shape[1] == stage.stuck.shape[0] == calls.which.shape[1]
+        and values.shape[2] == stage.stuck.shape[1] == calls.which.shape[2]
+    )
+    if not same:
+        return DISAGREE
+    for call in range(calls.kind.shape[0]):
+        if calls.row[call] >= values.shape[0] or calls.zone[call] >= stage.zones.circles.shape[0]:
+            return DISAGREE
+        for v in range(values.shape[1]):
+            for a in range(values.shape[2]):
+                values[calls.row[call], v, a] = _is_true(calls, stage, moving, call, v, a)
+    return 0
+
+
+def _is_true(calls: Calls, stage: BodyStage, moving: Moving, call: int, v: int, a: int) -> bool:
+    kind, which = calls.kind[call], calls.which[call, v, a]
+    j, found = stage.attended.focus[v, a], False
+    if kind == IN_ZONE:
+        return _holds(stage.zones, calls.zone[call], moving.x[v, a], moving.y[v, a])
+    if kind == TARGET_IN_ZONE:
+        x, y = stage.signals.target_x[v, a], stage.signals.target_y[v, a]
+        return _holds(stage.zones, calls.zone[call], x, y)
+    if kind == OBSERVED_BY:
+        for watcher in range(stage.sees_me.shape[2]):
+            mine = calls.which[call, v, watcher] == 1
+            found = found or (mine and stage.sees_me[v, a, watcher])
+    elif kind == SEEN_BY and j >= 0 and 0 <= which < stage.sight.failed.shape[3]:
+        seen = stage.sight.failed[v, a, j, which] == IN_VIEW
+        found = seen and stage.attended.seen[v, a, j]
+    elif kind == FELT_BY and j >= 0:
+        felt = stage.contacts.touch[v, a, j] == SENSED
+        if which != TOUCH:
+            felt = stage.contacts.zone[v, a, j] == SENSED
+        found = felt and stage.attended.felt[v, a, j]
+    return found
+
+
+def _holds(zones: Zones, zone: int, x: float, y: float) -> bool:
+    """Whether a zone holds a place; one that is not known is nowhere."""
+    return not (isnan(x) or isnan(y)) and inside(zones, zone, x, y)

@@ -1,0 +1,44 @@
+from snelk.body.columns cimport (
+    BodyStageColumns, CallColumns, FlightStageColumns, MovingColumns, PlacedColumns,
+    PlaceStageColumns, RoamStageColumns, RoundStageColumns, SearchStageColumns,
+)
+from snelk.level.columns cimport Columns
+from snelk.mind.columns cimport (
+    DrawStageColumns, LadderStageColumns, ListenStageColumns, MessageColumns, MindStageColumns,
+    TellStageColumns,
+)
+from snelk.senses.columns cimport NoiseColumns, PoseColumns, SenseStageColumns, StepStageColumns
+
+
+cdef class TickStageColumns(Columns):
+    cdef public double dt
+    cdef public const double[::1] times
+    cdef public Py_ssize_t[::1] at
+    cdef public const double[::1] next_effect
+    cdef public bint is_pushed, any_drawn, any_tells
+    cdef public PlaceStageColumns placed
+    cdef public PoseColumns even_poses, odd_poses
+    cdef public PlacedColumns even_room, odd_room
+    cdef public MovingColumns moving
+    cdef public const Py_ssize_t[:, ::1] look_every
+    cdef public unsigned char[:, ::1] looks
+    cdef public SenseStageColumns senses
+    cdef public StepStageColumns steps
+    cdef public NoiseColumns made, noises
+    cdef public Py_ssize_t[::1] made_count, noises_made_at, noises_count, order, numbered
+    cdef public ListenStageColumns listens
+    cdef public DrawStageColumns draws
+    cdef public TellStageColumns tells
+    cdef public MessageColumns going, came
+    cdef public Py_ssize_t[::1] going_count, came_count
+    cdef public MindStageColumns minds
+    cdef public const double[:, :, ::1] awake
+    cdef public double[:, :, ::1] awake_then
+    cdef public BodyStageColumns bodies
+    cdef public const unsigned char[:, :, ::1] ignored
+    cdef public CallColumns calls
+    cdef public LadderStageColumns ladders
+    cdef public RoamStageColumns roams
+    cdef public RoundStageColumns rounds
+    cdef public FlightStageColumns flights
+    cdef public SearchStageColumns searches

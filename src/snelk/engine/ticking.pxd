@@ -1,0 +1,77 @@
+cimport cython
+
+from snelk.body.acting cimport _act_on, _who_wants
+from snelk.body.answering cimport answer_all
+from snelk.body.behaving cimport _come_to, _go_on, _move_on, _perceive, _think_on
+from snelk.body.columns cimport DoingColumns, PlacedColumns, TimingColumns
+from snelk.body.moving cimport _place
+from snelk.engine.columns cimport TickStageColumns
+from snelk.mind.deciding cimport _decide
+from snelk.mind.fading cimport _follow_drawn
+from snelk.mind.minding cimport _mind
+from snelk.mind.receiving cimport _receive, _take_in, errs
+from snelk.mind.telling cimport _arrive, _who_tells
+from snelk.senses.columns cimport NoiseColumns, PoseColumns
+from snelk.senses.sensing cimport _sense
+from snelk.senses.stepping cimport _count_strides, _make_steps, _put_in_order
+from snelk.senses.turns cimport whose_turn
+
+cdef double SLACK
+cdef Py_ssize_t NOT_YET, DISAGREE, LEFT, NOTHING_HEARD, ROOM, WAITED
+cdef Py_ssize_t ACTIVE, BEGUN, COUNT, FINISHES, NOISES_AT, OVER, PACES, PHASE, PREPARES, TICK, WAITS
+cdef Py_ssize_t ACTS, ARRIVES, ATTENDS, BEGINS, COMES_TO, ENDS, FINDS_WAYS, HEARS, IS_DONE, IS_STUCK
+cdef Py_ssize_t MAKES, MINDS, MOVES, MOVES_ON, RESTS, TAKES_IN, TELLS, TELLS_NEWS, THINKS
+cdef Py_ssize_t THINKS_ON, WALKS
+cdef Py_ssize_t ASK, BAD, CATCH, FIND_WAYS, FINISH, GATHER, GLANCE, JUDGE, MISPLACE, NOTHING, PREPARE
+cdef Py_ssize_t ROOM_FOR_EARS, ROOM_FOR_MESSAGES, ROOM_FOR_NOISES, SAY, TAKE, TELL_ENDS, TELL_NEWS
+cdef Py_ssize_t TELL_STUCK
+
+@cython.locals(most=Py_ssize_t, left=Py_ssize_t)
+cdef Py_ssize_t _advance(TickStageColumns stage, Py_ssize_t until) noexcept
+
+@cython.locals(
+    left=Py_ssize_t, at="Py_ssize_t[::1]", is_even=bint, poses=PoseColumns, before=PoseColumns,
+    phase=Py_ssize_t,
+)
+cdef Py_ssize_t _go_through(TickStageColumns stage) noexcept
+
+@cython.locals(
+    at="Py_ssize_t[::1]", tick=Py_ssize_t, whole=Py_ssize_t, came=Py_ssize_t, pairs=Py_ssize_t,
+)
+cdef Py_ssize_t _sense_all(
+    TickStageColumns stage, Py_ssize_t phase, PoseColumns poses, PoseColumns before,
+) noexcept
+
+@cython.locals(room=PlacedColumns)
+cdef Py_ssize_t _begin(
+    TickStageColumns stage, Py_ssize_t tick, PoseColumns poses, PoseColumns before,
+) noexcept
+
+@cython.locals(count=Py_ssize_t, n=Py_ssize_t)
+cdef Py_ssize_t _make(
+    TickStageColumns stage, Py_ssize_t tick, PoseColumns poses, PoseColumns before,
+) noexcept
+
+@cython.locals(judged=NoiseColumns)
+cdef void _draw(TickStageColumns stage, Py_ssize_t pairs, double now) noexcept
+
+@cython.locals(
+    at="Py_ssize_t[::1]", tick=Py_ssize_t, found=Py_ssize_t, begun=bint,
+)
+cdef Py_ssize_t _mind_all(
+    TickStageColumns stage, Py_ssize_t phase, PoseColumns poses, PoseColumns before,
+) noexcept
+
+@cython.locals(
+    at="Py_ssize_t[::1]", doing=DoingColumns, timing=TimingColumns, tick=Py_ssize_t, time=double,
+    found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, there=bint, waits=bint,
+)
+cdef Py_ssize_t _think_all(
+    TickStageColumns stage, Py_ssize_t phase, PoseColumns poses,
+) noexcept
+
+@cython.locals(v=Py_ssize_t, a=Py_ssize_t)
+cdef bint _is_any(const unsigned char[:, ::1] values) noexcept nogil
+
+@cython.locals(at="Py_ssize_t[::1]")
+cdef Py_ssize_t _move_all(TickStageColumns stage, Py_ssize_t phase) noexcept

@@ -1,0 +1,326 @@
+"""Ticks, one after the other, as far as loops can take them: compiled, see `snelk.level.columns`.
+
+A tick goes through its phases in order. Where something has to be done in Python, such as what
+comes of a transition, the loops return what that is, and go on with the phase after it when they
+are called again. So a tick in which nothing happens costs no Python at all.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from cython import compiled
+from numpy.typing import NDArray
+
+from snelk.body.stage import NOT_YET
+from snelk.engine.columns import TickStageColumns
+from snelk.engine.stage import (
+    ACTIVE,
+    ACTS,
+    ARRIVES,
+    ASK,
+    ATTENDS,
+    BAD,
+    BEGINS,
+    BEGUN,
+    CATCH,
+    COMES_TO,
+    COUNT,
+    ENDS,
+    FIND_WAYS,
+    FINDS_WAYS,
+    FINISH,
+    FINISHES,
+    GATHER,
+    GLANCE,
+    HEARS,
+    IS_DONE,
+    IS_STUCK,
+    JUDGE,
+    MAKES,
+    MINDS,
+    MISPLACE,
+    MOVES,
+    MOVES_ON,
+    NOISES_AT,
+    NOTHING,
+    OVER,
+    PACES,
+    PHASE,
+    PREPARE,
+    PREPARES,
+    RESTS,
+    ROOM_FOR_EARS,
+    ROOM_FOR_MESSAGES,
+    ROOM_FOR_NOISES,
+    SAY,
+    TAKE,
+    TAKES_IN,
+    TELL_ENDS,
+    TELL_NEWS,
+    TELL_STUCK,
+    TELLS,
+    TELLS_NEWS,
+    THINKS,
+    THINKS_ON,
+    TICK,
+    WAITS,
+    WALKS,
+    TickStage,
+)
+from snelk.level.columns import door, laid_out
+from snelk.mind.stage import DISAGREE, LEFT, NOTHING_HEARD, ROOM, WAITED
+from snelk.senses.bodies import Poses
+
+if not compiled:  # else they are the loops' own, by the .pxd
+    from snelk.body.acting import _act_on, _who_wants
+    from snelk.body.answering import answer_all
+    from snelk.body.behaving import _come_to, _go_on, _move_on, _perceive, _think_on
+    from snelk.body.moving import _place
+    from snelk.mind.deciding import _decide
+    from snelk.mind.fading import _follow_drawn
+    from snelk.mind.minding import _mind
+    from snelk.mind.receiving import _receive, _take_in, errs
+    from snelk.mind.telling import _arrive, _who_tells
+    from snelk.senses.sensing import _sense
+    from snelk.senses.stepping import _count_strides, _make_steps, _put_in_order
+    from snelk.senses.turns import whose_turn
+
+SLACK = 1e-9
+"""Times this close are the same, s."""
+
+
+@door
+def advance(stage: TickStage, until: int) -> int:
+    """Compute ticks, up to but not with one, or as far as it goes without Python.
+
+    Args:
+        stage: All that they read and write.
+        until: The index of a tick.
+
+    Returns:
+        What is left to Python; NOTHING when the ticks are computed, or the run is over.
+
+    Raises:
+        ValueError: Its arrays do not agree.
+    """
+    found = _advance(laid_out(TickStageColumns, stage), until)
+    if found == BAD:
+        raise ValueError("arrays that do not agree with the tick")
+    return found
+
+
+def _advance(stage: TickStage, until: int) -> int:
+    most = min(until, stage.times.shape[0])
+    while stage.at[TICK] < most:
+        if stage.at[OVER] and stage.at[PHASE] == BEGINS:
+            break
+        left = _go_through(stage)
+        if left != NOTHING:
+            return left
+        stage.at[TICK] += 1
+        stage.at[PHASE] = BEGINS
+    return NOTHING
+
+
+def _go_through(stage: TickStage) -> int:
+    """Go through what is left of a tick; what has to be done in Python before that goes on."""
+    left, at = NOTHING, stage.at
+    is_even = at[TICK] % 2 == 0
+    poses = stage.even_poses if is_even else stage.odd_poses
+    before = stage.odd_poses if is_even else stage.even_poses
+    while left == NOTHING and at[PHASE] != IS_DONE:
+        phase = at[PHASE]
+        at[PHASE] = phase + 1  # from where it goes on
+        if phase <= TAKES_IN:
+            left = _sense_all(stage, phase, poses, before)
+        elif phase <= ATTENDS:
+            left = _mind_all(stage, phase, poses, before)
+        elif phase <= RESTS:
+            left = _think_all(stage, phase, poses)
+        else:
+            left = _move_all(stage, phase)
+    return left
+
+
+def _sense_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int:
+    """Where everybody is, what it sees and feels, the noises, and what ears make of them."""
+    at = stage.at
+    tick = at[TICK]
+    if phase == BEGINS:
+        return _begin(stage, tick, poses, before)
+    if phase == WALKS:
+        at[COUNT] = _count_strides(stage.steps) if tick > 0 else 0
+    elif phase == MAKES:
+        whole = stage.made_count[0] + at[COUNT]
+        if whole > min(stage.made.t.shape[0], stage.noises.t.shape[0]):
+            at[PHASE] = MAKES
+            return ROOM_FOR_NOISES
+        return _make(stage, tick, poses, before)
+    elif phase == HEARS:
+        came = _receive(
+            stage.listens, stage.noises, stage.noises_made_at, stage.noises_count[0], poses,
+            stage.senses.surroundings.background, tick,
+        )  # fmt: skip
+        if came == ROOM:
+            at[PHASE] = HEARS
+            return ROOM_FOR_EARS
+        if came == DISAGREE:
+            return BAD
+        if came == LEFT:
+            return JUDGE
+        if came != NOTHING_HEARD and errs(stage.listens):
+            return MISPLACE
+    elif phase == TAKES_IN:
+        pairs = stage.listens.heard_count[0]
+        if pairs > 0:
+            _take_in(stage.listens, stage.noises, stage.times[tick])
+        if stage.any_drawn:
+            _draw(stage, pairs, stage.times[tick])
+    return NOTHING
+
+
+def _begin(stage: TickStage, tick: int, poses: Poses, before: Poses) -> int:
+    """The tick begins: where everybody is, and what it sees and feels."""
+    room = stage.even_room if tick % 2 == 0 else stage.odd_room
+    if not _place(stage.placed, 0 if stage.is_pushed else tick, stage.moving, room):
+        return BAD
+    whose_turn(stage.look_every, tick, stage.looks)
+    if tick == 0:
+        stage.looks[:, :] = True
+    if tick > 0:  # what searches note that agents begin with is told with the first tick
+        stage.searches.noted[0] = 0
+    if not _sense(stage.senses, poses, before, stage.looks):
+        return BAD
+    stage.made_count[0] = 0
+    return GATHER if tick >= stage.at[NOISES_AT] else NOTHING
+
+
+def _make(stage: TickStage, tick: int, poses: Poses, before: Poses) -> int:
+    """The noises of the tick, footsteps among them, in their order."""
+    if stage.at[COUNT] > 0:
+        count = _make_steps(
+            stage.steps, poses, before, stage.times[tick], stage.made_count[0], stage.made
+        )
+        if count < 0:
+            return BAD
+        stage.made_count[0] = count
+    count = stage.made_count[0]
+    for n in range(count):
+        stage.noises_made_at[n] = tick
+    if count > 0:
+        _put_in_order(stage.made, count, stage.order, stage.numbered, stage.noises)
+    stage.noises_count[0] = count
+    return NOTHING
+
+
+def _draw(stage: TickStage, pairs: int, now: float) -> None:
+    """Places that noises of nobody draw agents to."""
+    judged = stage.listens.waiting if stage.listens.now[WAITED] else stage.noises
+    _follow_drawn(stage.draws, judged, stage.listens.heard, pairs, now, stage.dt)
+
+
+def _mind_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int:
+    """What is told, meters and memories, and what everybody attends to and decides."""
+    at = stage.at
+    tick = at[TICK]
+    if phase == ARRIVES:
+        if stage.going_count[0] > stage.came.x.shape[0]:
+            at[PHASE] = ARRIVES
+            return ROOM_FOR_MESSAGES
+        _arrive(stage.tells, tick, stage.going, stage.going_count, stage.came, stage.came_count)
+    elif phase == MINDS:
+        if not _mind(stage.minds, poses, before):
+            return BAD
+        if at[ACTIVE] == 0:
+            at[PHASE] = TELLS
+            return NOTHING
+        stage.awake_then[:, :, :] = stage.awake
+        if at[PREPARES]:
+            return PREPARE
+    elif phase == ATTENDS:
+        begun = at[BEGUN] != 0
+        if not _perceive(stage.bodies, poses, stage.moving, stage.ignored, tick, begun):
+            return BAD
+        at[BEGUN] = 1
+        at[WAITS] = 0
+        if answer_all(stage.calls, stage.bodies, stage.moving, stage.ladders.values) == DISAGREE:
+            return BAD
+        found = _decide(stage.ladders, stage.bodies.signals, tick, stage.dt)
+        if found != 0:
+            return TAKE if found > 0 else BAD
+    return NOTHING
+
+
+def _think_all(stage: TickStage, phase: int, poses: Poses) -> int:
+    """Who catches whom, who thinks, what they do, and the ways that they need."""
+    at, doing, timing = stage.at, stage.bodies.doing, stage.bodies.timing
+    tick = at[TICK]
+    time = stage.times[tick]
+    if phase == COMES_TO:
+        waits = at[WAITS] != 0 or stage.next_effect[0] <= time + SLACK
+        at[COUNT] = _come_to(stage.bodies, poses, stage.moving, tick, time, waits)
+        if at[COUNT] == NOT_YET:
+            return CATCH
+        at[PHASE] = THINKS
+    elif phase == THINKS_ON:
+        at[COUNT] = _think_on(stage.bodies, stage.moving, tick, time)
+    elif phase == THINKS:
+        if at[COUNT] < 0:
+            return BAD
+        if at[COUNT] == 0:
+            at[PHASE] = MOVES
+        elif _is_any(timing.at_end):
+            return TELL_ENDS
+    elif phase == ACTS:
+        found = _act_on(
+            stage.bodies, stage.roams, stage.rounds, stage.flights, stage.searches, poses,
+            stage.moving, time,
+        )  # fmt: skip
+        if found != 0:
+            return ASK if found > 0 else BAD
+    elif phase == FINDS_WAYS:
+        at[COUNT] = _who_wants(stage.bodies, stage.flights, stage.searches)
+        if at[COUNT] != 0:
+            return BAD if at[COUNT] == DISAGREE else FIND_WAYS
+    elif phase == TELLS_NEWS:
+        for v in range(doing.news.shape[0]):
+            for a in range(doing.news.shape[1]):
+                if doing.news[v, a]:
+                    return TELL_NEWS
+    elif phase == RESTS:
+        for v in range(doing.news.shape[0]):
+            for a in range(doing.news.shape[1]):
+                there = stage.moving.at_end[v, a] or stage.moving.no_way[v, a]
+                timing.thought_there[v, a] = timing.thought_there[v, a] and there
+    return NOTHING
+
+
+def _is_any(values: NDArray[np.bool_]) -> bool:
+    for v in range(values.shape[0]):
+        for a in range(values.shape[1]):
+            if values[v, a]:
+                return True
+    return False
+
+
+def _move_all(stage: TickStage, phase: int) -> int:
+    """Everybody moves, and tells what it has to tell."""
+    at = stage.at
+    if phase == MOVES:
+        at[COUNT] = _go_on(stage.bodies, stage.moving, at[TICK], at[PACES] != 0)
+        if at[COUNT] == NOT_YET:
+            return GLANCE
+        at[PHASE] = IS_STUCK
+    elif phase == MOVES_ON:
+        at[COUNT] = _move_on(stage.bodies, stage.moving)
+    elif phase == IS_STUCK:
+        if at[COUNT] != 0:
+            return TELL_STUCK if at[COUNT] > 0 else BAD
+    elif phase == ENDS:
+        if at[FINISHES]:
+            return FINISH
+    elif phase == TELLS and stage.any_tells:
+        at[COUNT] = _who_tells(stage.tells, at[TICK])
+        if at[COUNT]:
+            return SAY
+    return NOTHING
