@@ -344,7 +344,7 @@ def test_a_search_is_drawn_as_it_stood(night: snelk.Run) -> None:
     with pytest.raises(snelk.InputError, match="never searched in this run"):
         snelk.plot_search(night, "owl")
     with pytest.raises(snelk.InputError, match="no such search; farmer searched 1 times"):
-        snelk.plot_search(night, "farmer", number=7)
+        snelk.plot_search(night, "farmer", search=7)
 
 
 def test_map_draws_territories_ways_searches_and_arcs(night: snelk.Run) -> None:

@@ -96,9 +96,9 @@ def plot_states(
 def plot_search(
     run: RunFolder,
     agent: Annotated[str, typer.Argument(metavar="AGENT", help="Who searched.")],
-    number: Annotated[
+    search: Annotated[
         int | None,
-        typer.Option("--number", metavar="N", help="Which search, from 0; else the longest."),
+        typer.Option("--search", metavar="N", help="Which search, from 0; else the longest."),
     ] = None,
     out: Out = None,
 ) -> None:
@@ -111,7 +111,7 @@ def plot_search(
     from snelk.runs.run import open_run
 
     path = claim_figure(out or beside(run, f"{{}}-search-{file_name(agent)}.png"))
-    drawn = draw(open_run(run), agent, number=number)
+    drawn = draw(open_run(run), agent, search=search)
     Screen().print(f"Written to {drawn.save(path)}")
 
 

@@ -43,9 +43,18 @@ WORDS = {
     "gates": GATES,
     "stopped": {gate.name: [gate.pattern, gate.otherwise] for gate in SIGHT.gates},
     "limits": {
-        gate.name: [{"m": " m", "deg": "°"}.get(gate.limit.unit, ""), gate.limit.rule]
-        for gate in SIGHT.gates
-        if gate.limit is not None
+        name: {
+            "unit": {"m": " m", "deg": "°"}.get(limit.unit, ""),
+            "rule": limit.rule,
+            "field": limit.field,
+            "keys": limit.keys,
+            "sides": limit.sides,
+            "share": limit.share,
+            "scaled": limit.is_scaled,
+            "percent": "%" in limit.said,
+            "after": limit.after,
+        }
+        for name, limit in SIGHT.limits.items()
     },
     "not_felt": {gate.name: gate.short for gate in TOUCH.gates},
     "reasons": REASONS,
@@ -136,10 +145,7 @@ class Gathered:
         teams = profile.teams()
 
         def cones_of(cones: dict[str, Cone]) -> list[dict[str, Any]]:
-            limits = (
-                "range", "hold_range", "fov_whole", "hold_fov_whole", "up", "down", "min_light",
-                "min_exposure",
-            )  # fmt: skip
+            limits = [key for limit in SIGHT.limits.values() for key in limit.keys]
             return [
                 {
                     "name": name,

@@ -50,29 +50,23 @@ function coneAt(run, a, c, k, cone, look) {
     for (const name of run.words.gates.slice(3)) gates.push({ name, passed: null, value: "cannot be asked" });
     return { name: cone.name, result: run.reasonName(gate), held, gates };
   }
-  const reach = (held && cone.hold_range !== null ? cone.hold_range : cone.range) * awake;
-  const half = ((held && cone.hold_fov_whole) || cone.fov_whole) / 2;
-  const steep = get("elevation"), steepest = steep < 0 ? cone.down : cone.up;
-  const exposure = get("exposure"), wall = get("wall");
-  const limits = [
-    ["range", get("distance"), reach],
-    ["angle", get("off"), half],
-    ["elevation", Math.abs(steep), steepest],
-  ];
   const rounded = (value) => Math.round(value * 1e6) / 1e6;
-  for (const [name, value, limit] of limits) {
-    const [unit, rule] = run.words.limits[name];
-    gates.push({
-      name, passed: rounded(value - limit) <= 0, limit: `${SIGNS[rule]} ${short(limit)}${unit}`,
-      value: `${fixed(value, unit === "°" ? 1 : 2)}${unit}${name === "angle" ? " off" : name === "elevation" ? (steep < 0 ? " below" : " above") : ""}`,
-      margin: margin(limit - value, unit),
-    });
+  for (const [name, held_to] of Object.entries(run.words.limits)) {
+    const found = get(held_to.field), value = Math.abs(found), [first, second] = held_to.keys;
+    const isSecond = second && (held_to.sides.length ? found < 0 : held && cone[second] !== null);
+    const limit = cone[isSecond ? second : first] * held_to.share * (held_to.scaled ? awake : 1);
+    const side = held_to.sides.length ? held_to.sides[found < 0 ? 1 : 0] : held_to.after;
+    const left = held_to.rule === "<=" ? rounded(limit - value) : rounded(value - limit);
+    const each = {
+      name, passed: held_to.rule === ">" ? left > 0 : left >= 0,
+      value: `${held_to.percent ? percent(value) : fixed(value, held_to.unit === "°" ? 1 : 2) + held_to.unit}${side && ` ${side}`}`,
+      limit: `${SIGNS[held_to.rule]} ${held_to.percent ? percent(limit) : short(limit) + held_to.unit}`,
+    };
+    if (held_to.unit) each.margin = margin(left, held_to.unit);
+    gates.push(each);
   }
-  gates.push({ name: "light", passed: get("light") >= rounded(cone.min_light), value: fixed(get("light"), 2), limit: `${SIGNS[run.words.limits.light[1]]} ${short(cone.min_light)}` });
-  gates.push({
-    name: "line_of_sight", passed: exposure > cone.min_exposure, value: `${percent(exposure)} in view`,
-    limit: `${SIGNS[run.words.limits.line_of_sight[1]]} ${percent(cone.min_exposure)}`, wall: wall < 0 ? "" : wallWords(run, a, c, look, exposure),
-  });
+  const wall = get("wall");
+  if (wall >= 0) gates.find((each) => each.name === "line_of_sight").wall = wallWords(run, a, c, look, get("exposure"));
   // What was decided stands, however a number is rounded.
   gates.forEach((each, n) => { if (gate === -1 || n < gate) each.passed = true; else if (n === gate) each.passed = false; });
   return { name: cone.name, result: run.reasonName(gate), held, gates };

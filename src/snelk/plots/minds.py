@@ -138,16 +138,16 @@ def draw_search(ax: Axes, run: Run, agent: str, t: float, colour: str) -> Search
     rows = rows[(rows.agent == agent) & (rows.t <= t + 1e-9)]
     if not len(rows) or rows.iloc[-1].what == "ended":
         return None
-    number = int(rows.iloc[-1].search)
-    return draw_search_until(ax, run, agent, number, t, colour)
+    search = int(rows.iloc[-1].search)
+    return draw_search_until(ax, run, agent, search, t, colour)
 
 
 def draw_search_until(
-    ax: Axes, run: Run, agent: str, number: int, t: float, colour: str
+    ax: Axes, run: Run, agent: str, search: int, t: float, colour: str
 ) -> SearchArtists:
     """The points and likelihoods of one search as they stood at a time."""
     rows = run.searches
-    rows = rows[(rows.agent == agent) & (rows.search == number) & (rows.t <= t + 1e-9)]
+    rows = rows[(rows.agent == agent) & (rows.search == search) & (rows.t <= t + 1e-9)]
     moved = np.flatnonzero(rows.what.isin(["began", "moved"]).to_numpy())
     rows = rows.iloc[moved[-1] :] if len(moved) else rows
     marks: list[Artist] = []
@@ -163,16 +163,16 @@ def draw_search_until(
                 weight="bold",
             )
         )  # fmt: skip
-    return SearchArtists(_draw_cells(ax, run, agent, number, t), planned, visited, marks)
+    return SearchArtists(_draw_cells(ax, run, agent, search, t), planned, visited, marks)
 
 
 def _points(rows: Any, *kinds: str) -> list[Any]:
     return list(rows[rows.what.isin(kinds)].itertuples())
 
 
-def _draw_cells(ax: Axes, run: Run, agent: str, number: int, t: float) -> PatchCollection | None:
+def _draw_cells(ax: Axes, run: Run, agent: str, search: int, t: float) -> PatchCollection | None:
     shots = run.likelihood
-    shots = shots[(shots.agent == agent) & (shots.search == number) & (shots.t <= t + 1e-9)]
+    shots = shots[(shots.agent == agent) & (shots.search == search) & (shots.t <= t + 1e-9)]
     if not len(shots):
         return None
     now = shots[shots.t == shots.t.max()]

@@ -38,18 +38,18 @@ class SearchFigure(Drawing):
 
 
 def plot_search(
-    run: Run, agent: str, *, number: int | None = None, ax: Axes | None = None
+    run: Run, agent: str, *, search: int | None = None, ax: Axes | None = None
 ) -> SearchFigure:
     """Draw one search of an agent in four moments.
 
     Args:
         run: The run.
         agent: Whose search.
-        number: Which of its searches, from 0; the longest if absent.
+        search: Which of its searches, from 0; the longest if absent.
         ax: What it takes the place of; a new figure of 1280 x 800 pixels if absent.
 
     Raises:
-        InputError: Nobody has that name, it never searched, or there is no search of that number.
+        InputError: Nobody has that name, it never searched, or there is no such search.
     """
     one_of(agent, run.agents, source="agent", place="", what="agent")
     rows = run.searches[run.searches.agent == agent]
@@ -57,12 +57,12 @@ def plot_search(
         fix = "see its alert states with: snelk why RUN AGENT"
         raise InputError.of("agent", "", f'"{agent}"', "never searched in this run", fix)
     lengths = rows.groupby("search").seconds.max()
-    if number is None:
-        number = int(str(lengths.idxmax()))
-    if number not in lengths.index:
+    if search is None:
+        search = int(str(lengths.idxmax()))
+    if search not in lengths.index:
         rule = f"no such search; {agent} searched {len(lengths)} times, numbered from 0"
-        raise InputError.of("search", "", str(number), rule)
-    rows = rows[rows.search == number]
+        raise InputError.of("search", "", str(search), rule)
+    rows = rows[rows.search == search]
     start, last = float(rows.t.iloc[0]), rows.iloc[-1]
     end = float(last.t) if last.what == "ended" else float(run.times[-1])
     words = OUTCOMES.get(str(last.outcome), "still at it when the run ended")
@@ -73,13 +73,13 @@ def plot_search(
     colour = agent_colours(run.agents)[agent]
     asked = run.signals[(run.signals.agent == agent) & (run.signals.t <= start + 1e-9)]
     target = asked.focus.iloc[-1]
-    box = _frame(run, agent, start, end, number)
+    box = _frame(run, agent, start, end, search)
     for n, t in enumerate(np.linspace(start, end, PANELS)):
         ax = figure.add_subplot(2, 2, n + 1)
         draw_level(ax, run.level, light=run.setup.light)
         drawn.axes.append(ax)
         drawn.times.append(float(t))
-        drawn.searches.append(draw_search_until(ax, run, agent, number, float(t), colour))
+        drawn.searches.append(draw_search_until(ax, run, agent, search, float(t), colour))
         past = run.poses[(run.poses.t >= start) & (run.poses.t <= t + 1e-9)]
         walked = past[past.id == agent]
         here = walked.iloc[-1:]
@@ -117,12 +117,12 @@ def plot_search(
 
 
 def _frame(
-    run: Run, agent: str, start: float, end: float, number: int
+    run: Run, agent: str, start: float, end: float, search: int
 ) -> tuple[float, float, float, float]:
     """The part of the level that the search was about."""
     poses = run.poses[(run.poses.id == agent) & (run.poses.t >= start) & (run.poses.t <= end)]
-    rows = run.searches[(run.searches.agent == agent) & (run.searches.search == number)]
-    cells = run.likelihood[(run.likelihood.agent == agent) & (run.likelihood.search == number)]
+    rows = run.searches[(run.searches.agent == agent) & (run.searches.search == search)]
+    cells = run.likelihood[(run.likelihood.agent == agent) & (run.likelihood.search == search)]
     x = np.concatenate([poses.x, rows.x, cells.x])
     y = np.concatenate([poses.y, rows.y, cells.y])
     middle = (x.min() + x.max()) / 2, (y.min() + y.max()) / 2

@@ -6,13 +6,13 @@ colour alone: every kind has a mark, a hatch or a line style of its own.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from matplotlib.figure import Figure, SubFigure
 
 from snelk.files import claim, written
+from snelk.senses.gates import QUIET, SIGHT, Paint
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -22,7 +22,7 @@ YELLOW, BLUE, VERMILION, PURPLE = "#f0e442", "#0072b2", "#d55e00", "#cc79a7"
 NOISE, GREEN_INK = "#9c2f7f", "#00694d"
 """Purple and green, darkened until they can be read on paper."""
 
-PAPER, INK, FAINT = "#fbfaf7", "#22252a", "#9a9a9a"
+PAPER, INK, FAINT = "#fbfaf7", "#22252a", QUIET
 
 AGENT_COLOURS = (BLUE, VERMILION, "#007a5a", "#a8447f", "#946200", "#2a7fae", BLACK)
 """Okabe and Ito's, some darkened until they can be read as text on paper."""
@@ -35,30 +35,8 @@ DPI = 100
 FORMATS = (".png", ".svg", ".pdf", ".jpg", ".webp")
 
 
-@dataclass(frozen=True)
-class ReasonStyle:
-    """How one reason is drawn: as a ray on the map and as a band in the timeline."""
-
-    colour: str
-    band: str
-    hatch: str
-    line: str | tuple[int, tuple[float, ...]]
-    mark: str
-    hatch_colour: str = "white"
-
-
-REASON_STYLES = {
-    "in_view": ReasonStyle(BLUE, BLUE, "", "-", "o"),
-    "line_of_sight": ReasonStyle(VERMILION, "#f2b48a", "///", "-", "X"),
-    "angle": ReasonStyle("#7a6a2e", "#e9dfb4", "...", (0, (7, 3, 1.5, 3)), "D"),
-    "range": ReasonStyle("#8a8a8a", "#e6e6e4", "", (0, (1, 2.5)), "s"),
-    "cares": ReasonStyle(FAINT, "#f3f3f1", "", (0, (1, 6)), ""),
-    "elevation": ReasonStyle("#6b5b95", "#d9d2e9", "--", (0, (4, 2, 1, 2)), "^"),
-    "light": ReasonStyle("#3b3b58", "#8d8fa8", "\\\\\\", (0, (2, 2)), "P"),
-    "awake": ReasonStyle(FAINT, "#dfe9ef", "oo", (0, (1, 6)), ""),
-    "blind": ReasonStyle(FAINT, "#ffffff", "", (0, (1, 6)), ""),
-    "present": ReasonStyle(FAINT, "#fbfbfb", "xx", (0, (1, 6)), "", "#d4d4d4"),
-}
+REASON_STYLES = {**SIGHT.paints, "blind": Paint(FAINT, "#ffffff", "", (0, (1, 6)), "")}
+"""How each reason is drawn: as a ray on the map and as a band in the timeline."""
 
 
 class Drawing:

@@ -22,7 +22,7 @@ from snelk.runs.moment import Moment, moment_of
 from snelk.runs.senses import explain_senses
 from snelk.runs.standing import awake_in_words, cones_at
 from snelk.senses.bodies import blocker_codes, blockers_of
-from snelk.senses.gates import SIGHT
+from snelk.senses.gates import SIGHT, Limit
 from snelk.senses.sight import EDGE, GATES, IN_VIEW, Sight
 
 if TYPE_CHECKING:
@@ -228,45 +228,24 @@ def _gates(
     ]
     if not there:
         return (*gates, *(Gate(name, None, "cannot be asked") for name in GATES[3:]))
-    distance, off, elevation, light, exposure = (
-        float(values[0, a, j])
-        for values in (sight.distance, sight.off, sight.elevation, sight.light, sight.exposure)
-    )
-    reach = float((limits.hold_range if held else limits.range)[0, a, k])
-    gates.append(
-        _limit(
-            "range",
-            f"{distance:.2f} m, limit {reach * awake:g} m"
-            + (f" ({reach:g} m at {awake:.0%} awake)" if awake < 1.0 else ""),
-            distance,
-            reach * awake,
-            key="hold_range" if held and cone.hold_range is not None else "range",
-            scale=awake,
-        )
-    )
-    half = math.degrees(float((limits.hold_half_fov if held else limits.half_fov)[0, a, k]))
-    key = "hold_fov_whole" if held and cone.hold_fov_whole is not None else "fov_whole"
-    off = math.degrees(off)
-    text = f"{off:.1f}° off, limit {half:g}° (half of {2 * half:g}°)"
-    gates.append(_limit("angle", text, off, half, key=key, scale=0.5))
-    key, side = ("down", "below") if elevation < 0 else ("up", "above")
-    steep, steepest = math.degrees(abs(elevation)), float(getattr(cone, key))
-    text = f"{steep:.1f}° {side} the horizontal, limit {steepest:g}°"
-    gates.append(_limit("elevation", text, steep, steepest, key=key))
-    text = f"{light:.2f} on the target, needs {cone.min_light:g}"
-    gates.append(_limit("light", text, light, cone.min_light, key="min_light"))
-    text = f"{exposure:.0%} in view, needs more than {cone.min_exposure:.0%}"
-    text += _behind(moment, sight, exposure)
-    key = "min_exposure"
-    gates.append(_limit("line_of_sight", text, exposure, cone.min_exposure, key=key))
+    behind = _behind(moment, sight, float(sight.exposure[0, a, j]))
+    for name, limit in SIGHT.limits.items():
+        value = float(getattr(sight, limit.field)[0, a, j])
+        value = math.degrees(value) if limit.unit == "deg" else value
+        other = limit.is_second(value, held) and getattr(cone, limit.keys[1]) is not None
+        key = limit.keys[1 if other else 0]
+        own = float(getattr(cone, key)) * limit.share
+        text = limit.explain(value, own, awake, behind)
+        scale = awake if limit.is_scaled else limit.share
+        gates.append(_limit(name, limit, text, abs(value), own, key=key, scale=scale))
     return tuple(gates)
 
 
 def _limit(
-    name: str, text: str, value: float, limit: float, *, key: str, scale: float = 1.0
+    name: str, held: Limit, text: str, value: float, own: float, *, key: str, scale: float
 ) -> Gate:
     """A gate with a number, passed as the stage of sight passes it."""
-    held = SIGHT.limit(name)
+    limit = own * scale if held.is_scaled else own
     unit, rule = held.unit, held.rule
     if rule == "<=":
         passed = value <= limit + (math.degrees(EDGE) if unit == "deg" else EDGE)

@@ -117,10 +117,6 @@ def sight_table(
     held, failed = sight.held[ticks, v, a, j, k], sight.failed[ticks, v, a, j, k]
     state = np.maximum(states[ticks, v, a], 0)
     limits = dict(zip(LIMITS, simulation.world.cone_limits[:, v, a, state, k], strict=True))
-    reach = np.where(held, limits["hold_range"], limits["range"])
-    half = np.where(held, limits["hold_half_fov"], limits["half_fov"])
-    elevation = np.degrees(pair(sight.elevation))
-    steepest = np.where(elevation < 0, limits["down"], limits["up"])
     columns = {
         "t": times[ticks],
         "agent": words_of(a, simulation.agents),
@@ -131,14 +127,14 @@ def sight_table(
         "held": held,
         "awake": awake[ticks, v, a],
     }
-    for gate, value, limit in (
-        ("range", pair(sight.distance), reach * awake[ticks, v, a]),
-        ("angle", np.degrees(pair(sight.off)), np.degrees(half)),
-        ("elevation", elevation, np.degrees(steepest)),
-        ("light", pair(sight.light), limits["min_light"]),
-        ("line_of_sight", pair(sight.exposure), limits["min_exposure"]),
-    ):
-        columns |= _gate(SIGHT.limit(gate), value, limit)
+    for limit in SIGHT.limits.values():
+        value, (most, *other) = pair(getattr(sight, limit.field)), limit.fields
+        allowed = limits[most]
+        if other:
+            allowed = np.where(limit.is_second(value, held), limits[other[0]], allowed)
+        if limit.unit == "deg":
+            value, allowed = np.degrees(value), np.degrees(allowed)
+        columns |= _gate(limit, value, allowed * awake[ticks, v, a] if limit.is_scaled else allowed)
     walls = simulation.level.wall_names
     codes_of_walls = blocker_codes(sight.wall[ticks, v, a, j], len(walls))
     columns["wall"] = words_of(codes_of_walls, blockers_of(walls, simulation.names))

@@ -1,14 +1,31 @@
 """The senses and their gates: what each is called, and what is said of a target that it stops.
 
 This is their one home: tables, events, answers, stretches, figures and the page take the names,
-the order, the words, the units and what is held against what from here. What a gate asks is in the
-loop of its sense: `snelk.senses.seeing`, `listening` and `feeling`; the numbers that it went by are
-put together by `snelk.runs.reasons` and `snelk.runs.senses`, colours are in `snelk.plots.style`.
+the order, the words, the units, what is held against which limit, and the colours from here. What
+a gate asks is in the loop of its sense: `snelk.senses.seeing`, `listening` and `feeling`.
 """
 
 from __future__ import annotations
 
 from typing import Any, NamedTuple
+
+
+class Paint(NamedTuple):
+    """How a reason is drawn, safe for colour-blind readers: never by colour alone.
+
+    The colours are those of Okabe and Ito (2008), "Color Universal Design", some made darker or
+    paler.
+    """
+
+    colour: str  # of the ray on the map
+    band: str  # of the stretch in the timeline
+    hatch: str  # of the same
+    line: str | tuple[int, tuple[float, ...]]  # how the ray is dashed
+    mark: str  # at its end
+    hatch_colour: str = "white"
+
+
+QUIET = "#9a9a9a"
 
 
 class Limit(NamedTuple):
@@ -17,6 +34,17 @@ class Limit(NamedTuple):
     column: str  # of tables: what is held against it
     unit: str  # m, deg, or none
     rule: str  # <=, >= or >: how it has to compare for the gate to be passed
+    field: str = ""  # of `Sight`: what is held against it
+    # The limit of a cone, and one that counts instead: of what was in view at the look before, or
+    # of what is below 0 where that has a side of its own.
+    fields: tuple[str, ...] = ()  # of `SightLimits`
+    keys: tuple[str, ...] = ()  # as it is written in a profile
+    sides: tuple[str, ...] = ()  # what is said of a value from 0 on, and below
+    share: float = 1.0  # how much of what is written the limit is
+    is_scaled: bool = False  # by how awake the sense is
+    said: str = ""  # of both: a pattern with {value}, {limit}, {whole}, {side} and {behind}
+    scaled: str = ""  # the same of the limit before it is scaled, with {own} and {awake}
+    after: str = ""  # what is said after the value alone
 
     def margin(self, value: Any, limit: Any) -> Any:
         """How much there is to spare, of numbers or arrays; negative where the gate stops."""
@@ -33,6 +61,28 @@ class Limit(NamedTuple):
         name = self.column
         return f"{name}{unit}", f"{name}_limit{unit}", f"{name}_margin{unit}"
 
+    def is_second(self, value: Any, held: Any) -> Any:
+        """Whether the second of its limits counts, of numbers or arrays.
+
+        >>> SIGHT.limit("range").is_second(3.0, True), SIGHT.limit("light").is_second(0.2, True)
+        (True, False)
+        """
+        if len(self.fields) < 2:
+            return held & False
+        return value < 0.0 if self.sides else held
+
+    def explain(self, value: float, limit: float, awake: float = 1.0, behind: str = "") -> str:
+        """What an answer says of a value and its limit, before that is scaled.
+
+        >>> SIGHT.limit("elevation").explain(-12.3, 30.0)
+        '12.3° below the horizontal, limit 30°'
+        """
+        now = limit * awake if self.is_scaled else limit
+        side = self.sides[value < 0.0] if self.sides else ""
+        whole = now / self.share
+        text = self.said.format(value=abs(value), limit=now, whole=whole, side=side, behind=behind)
+        return text + self.scaled.format(own=limit, awake=awake) * (now < limit)
+
 
 class GateWords(NamedTuple):
     """One gate of a sense."""
@@ -42,6 +92,7 @@ class GateWords(NamedTuple):
     pattern: str  # the same with {numbers}, the {cone} or the {wall}
     otherwise: str = ""  # the same where there is no wall
     limit: Limit | None = None  # of a gate that goes by a number
+    paint: Paint | None = None  # of a gate of sight
 
 
 class Sense(NamedTuple):
@@ -50,6 +101,7 @@ class Sense(NamedTuple):
     name: str
     sensed: str  # what a target is that passed all of them
     gates: tuple[GateWords, ...]
+    paint: Paint | None = None  # of that
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -60,6 +112,18 @@ class Sense(NamedTuple):
     def results(self) -> tuple[str, ...]:
         """What asking it can come to: sensed, or the first gate that failed."""
         return (self.sensed, *self.names)
+
+    @property
+    def paints(self) -> dict[str, Paint]:
+        """How each of its results is drawn that is."""
+        every = (self.paint, *(gate.paint for gate in self.gates))
+        drawn = zip(self.results, every, strict=True)
+        return {name: paint for name, paint in drawn if paint is not None}
+
+    @property
+    def limits(self) -> dict[str, Limit]:
+        """The limits of those of its gates that hold what sight finds against one, by gate."""
+        return {each.name: each.limit for each in self.gates if each.limit and each.limit.field}
 
     def limit(self, gate: str) -> Limit:
         """What a gate holds against its limit."""
@@ -85,9 +149,76 @@ class Sense(NamedTuple):
         return pattern.format(cone=cone, numbers=numbers, wall=wall)
 
 
-_THERE = GateWords("present", "not there", "not there")
-_CARES = GateWords("cares", "of no interest", "of no interest")
-_AWAKE = GateWords("awake", "asleep", "asleep", limit=Limit("awake", "", ">"))
+_THERE = GateWords(
+    "present",
+    "not there",
+    "not there",
+    paint=Paint(QUIET, "#fbfbfb", "xx", (0, (1, 6)), "", "#d4d4d4"),
+)
+_CARES = GateWords(
+    "cares",
+    "of no interest",
+    "of no interest",
+    paint=Paint(QUIET, "#f3f3f1", "", (0, (1, 6)), ""),
+)
+_AWAKE = GateWords(
+    "awake",
+    "asleep",
+    "asleep",
+    limit=Limit("awake", "", ">"),
+    paint=Paint(QUIET, "#dfe9ef", "oo", (0, (1, 6)), ""),
+)
+_RANGE = Limit(
+    "distance",
+    "m",
+    "<=",
+    field="distance",
+    fields=("range", "hold_range"),
+    keys=("range", "hold_range"),
+    is_scaled=True,
+    said="{value:.2f} m, limit {limit:g} m",
+    scaled=" ({own:g} m at {awake:.0%} awake)",
+)
+_ANGLE = Limit(
+    "off",
+    "deg",
+    "<=",
+    field="off",
+    fields=("half_fov", "hold_half_fov"),
+    keys=("fov_whole", "hold_fov_whole"),
+    share=0.5,
+    said="{value:.1f}° off, limit {limit:g}° (half of {whole:g}°)",
+    after="off",
+)
+_ELEVATION = Limit(
+    "elevation",
+    "deg",
+    "<=",
+    field="elevation",
+    fields=("up", "down"),
+    keys=("up", "down"),
+    sides=("above", "below"),
+    said="{value:.1f}° {side} the horizontal, limit {limit:g}°",
+)
+_LIGHT = Limit(
+    "light",
+    "",
+    ">=",
+    field="light",
+    fields=("min_light",),
+    keys=("min_light",),
+    said="{value:.2f} on the target, needs {limit:g}",
+)
+_EXPOSURE = Limit(
+    "exposure",
+    "",
+    ">",
+    field="exposure",
+    fields=("min_exposure",),
+    keys=("min_exposure",),
+    said="{value:.0%} in view, needs more than {limit:.0%}{behind}",
+    after="in view",
+)
 
 SIGHT = Sense(
     "sight",
@@ -100,34 +231,40 @@ SIGHT = Sense(
             "range",
             "too far",
             "too far ({numbers}, {cone} cone)",
-            limit=Limit("distance", "m", "<="),
+            limit=_RANGE,
+            paint=Paint("#8a8a8a", "#e6e6e4", "", (0, (1, 2.5)), "s"),
         ),
         GateWords(
             "angle",
             "outside the cone",
             "outside the {cone} cone ({numbers})",
-            limit=Limit("off", "deg", "<="),
+            limit=_ANGLE,
+            paint=Paint("#7a6a2e", "#e9dfb4", "...", (0, (7, 3, 1.5, 3)), "D"),
         ),
         GateWords(
             "elevation",
             "too steep",
             "too steep ({numbers}, {cone} cone)",
-            limit=Limit("elevation", "deg", "<="),
+            limit=_ELEVATION,
+            paint=Paint("#6b5b95", "#d9d2e9", "--", (0, (4, 2, 1, 2)), "^"),
         ),
         GateWords(
             "light",
             "too dark",
             "too dark ({numbers}, {cone} cone)",
-            limit=Limit("light", "", ">="),
+            limit=_LIGHT,
+            paint=Paint("#3b3b58", "#8d8fa8", "\\\\\\", (0, (2, 2)), "P"),
         ),
         GateWords(
             "line_of_sight",
             "blocked",
             "behind {wall}",
             "too little in view",
-            Limit("exposure", "", ">"),
+            _EXPOSURE,
+            Paint("#d55e00", "#f2b48a", "///", "-", "X"),
         ),
     ),
+    Paint("#0072b2", "#0072b2", "", "-", "o"),
 )
 STRAIGHT, AROUND = Limit("straight", "m", "<="), Limit("around", "m", "<=")
 """By either way a noise may reach an ear: through what muffles it, or around on foot."""
