@@ -69,6 +69,13 @@ WORDS = {
 }
 """What the codes in packed numbers stand for, in their order."""
 
+PRECISION: dict[str, dict[str, int]] = {
+    "m": {"parts": 1000, "shown": 100},
+    "deg": {"parts": 100, "shown": 10},
+    "": {"parts": 100},
+}
+"""Into how many parts of one a number of a gate is kept, and shown, by its unit."""
+
 
 class Gathered:
     """One run as a page needs it.
@@ -226,12 +233,10 @@ class Gathered:
             def pairs(values: Numbers, chosen: list[int] = chosen) -> Numbers:
                 return np.moveaxis(values[:, 0, chosen], 0, -1)  # (target, ..., look)
 
-            self._add(f"{a}.distance", pairs(sight.distance), parts=1000, shown=100)
-            for name in ("off", "elevation"):
-                degrees = np.degrees(pairs(getattr(sight, name)))
-                self._add(f"{a}.{name}", degrees, parts=100, shown=10)
-            self._add(f"{a}.light", pairs(sight.light), parts=100)
-            self._add(f"{a}.exposure", pairs(sight.exposure), parts=100)
+            for limit in SIGHT.limits.values():
+                values = pairs(getattr(sight, limit.field))
+                values = np.degrees(values) if limit.unit == "deg" else values
+                self._add(f"{a}.{limit.field}", values, **PRECISION[limit.unit])
             self._add(f"{a}.wall", blocker_codes(pairs(sight.wall), len(run.level.wall_names)))
             self._add(f"{a}.wall_place", pairs(sight.wall_place), parts=100)
             failed = [looks_at(run, agent, target).failed for target in kept]

@@ -44,6 +44,7 @@ from snelk.plots.style import FAINT, INK, NOISE, REASON_STYLES, Drawing, agent_c
 from snelk.runs.dense import beliefs_at, not_sensed
 from snelk.runs.spans import REASONS
 from snelk.runs.standing import awake_at, cones_at, state_at
+from snelk.senses.gates import SIGHT
 from snelk.senses.sight import GATES
 
 if TYPE_CHECKING:
@@ -545,7 +546,7 @@ def _legend(
             label=words,
         )
         for key, words in REASONS.items()
-        if key in ("in_view", "range", "angle", "elevation", "light", "line_of_sight")
+        if key in (SIGHT.sensed, *SIGHT.limits)
     ]
     handles += reach_handles({what for _, what in artists.reaches})
     handles += noise_handles() if artists.noises else []

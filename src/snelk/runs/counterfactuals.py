@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 
 import numpy as np
@@ -15,6 +14,7 @@ from snelk.runs.answers import ConeAnswer, Counterfactual, Gate
 from snelk.runs.moment import Moment
 from snelk.runs.nudges import CLEAR, awake_counterfactuals, notice_counterfactual, safe
 from snelk.runs.standing import cone_place, cones_at, scales_of
+from snelk.senses.gates import SIGHT
 from snelk.senses.sight import EDGE, Sight
 
 Places = Callable[[str], tuple[str, ...]]
@@ -103,10 +103,9 @@ def _numeric_counterfactual(
         value = round(rounded - step, digits)
     elif comparison == ">" and rounded < needs + CLEAR:
         value = round(rounded + step, digits)
-    most = {"elevation": 90.0, "angle": 360.0, "light": 1.0, "line_of_sight": 1.0 - step}
     # Some limits cannot go as far as they would have to.
-    lowest = 0.0 if gate.name in ("elevation", "light", "line_of_sight") else step
-    if not lowest <= value <= most.get(gate.name, math.inf):
+    lowest, most = SIGHT.limit(gate.name).can_be
+    if not lowest <= value <= most:
         return []
     partner = _partner(gate.key, cone, value)
     word = "seen" if turn_on else "not seen"

@@ -7,6 +7,7 @@ a gate asks is in the loop of its sense: `snelk.senses.seeing`, `listening` and 
 
 from __future__ import annotations
 
+import math
 from typing import Any, NamedTuple
 
 
@@ -45,6 +46,7 @@ class Limit(NamedTuple):
     said: str = ""  # of both: a pattern with {value}, {limit}, {whole}, {side} and {behind}
     scaled: str = ""  # the same of the limit before it is scaled, with {own} and {awake}
     after: str = ""  # what is said after the value alone
+    can_be: tuple[float, float] = (0.0, math.inf)  # what can be written, to the digits shown
 
     def margin(self, value: Any, limit: Any) -> Any:
         """How much there is to spare, of numbers or arrays; negative where the gate stops."""
@@ -178,6 +180,7 @@ _RANGE = Limit(
     is_scaled=True,
     said="{value:.2f} m, limit {limit:g} m",
     scaled=" ({own:g} m at {awake:.0%} awake)",
+    can_be=(0.01, math.inf),
 )
 _ANGLE = Limit(
     "off",
@@ -189,6 +192,7 @@ _ANGLE = Limit(
     share=0.5,
     said="{value:.1f}° off, limit {limit:g}° (half of {whole:g}°)",
     after="off",
+    can_be=(0.01, 360.0),
 )
 _ELEVATION = Limit(
     "elevation",
@@ -199,6 +203,7 @@ _ELEVATION = Limit(
     keys=("up", "down"),
     sides=("above", "below"),
     said="{value:.1f}° {side} the horizontal, limit {limit:g}°",
+    can_be=(0.0, 90.0),
 )
 _LIGHT = Limit(
     "light",
@@ -208,6 +213,7 @@ _LIGHT = Limit(
     fields=("min_light",),
     keys=("min_light",),
     said="{value:.2f} on the target, needs {limit:g}",
+    can_be=(0.0, 1.0),
 )
 _EXPOSURE = Limit(
     "exposure",
@@ -218,6 +224,7 @@ _EXPOSURE = Limit(
     keys=("min_exposure",),
     said="{value:.0%} in view, needs more than {limit:.0%}{behind}",
     after="in view",
+    can_be=(0.0, 0.9999),
 )
 
 SIGHT = Sense(
