@@ -1,9 +1,10 @@
 """Build subtle faults into the rules, one at a time, and see which of them no test notices.
 
-python scripts/faults.py [--faults N] [--seed S] [--jobs N] [FILE ...]
+python scripts/faults.py [--faults N] [--seed S] [--jobs N] [--doors] [FILE ...]
 
 Each fault is one sign, number or word of a rule changed in a copy of the project, in which the
-tests of that rule are run. What survives is printed with its line, and its share at the end.
+tests of that rule are run. What survives is printed with its line, and its share at the end. What
+is no rule, but asks whether a caller's arrays agree, is tried by itself with `--doors`.
 """
 
 from __future__ import annotations
@@ -25,6 +26,7 @@ from typing import NamedTuple
 ROOT = Path(__file__).parents[1]
 TESTS = {
     "body/acting.py": "moving going ends",
+    "body/answering.py": "conditions ladder attention",
     "body/asking.py": "attention",
     "body/behaving.py": "attention loops moving going outcomes",
     "body/looking.py": "loops",
@@ -44,6 +46,7 @@ TESTS = {
     "engine/listening.py": "hearing",
     "engine/noises.py": "hearing",
     "engine/throws.py": "search",
+    "engine/ticking.py": "ends moving hearing outcomes runs",
     "level/casting.py": "rays",
     "level/filing.py": "rays",
     "level/grid.py": "rays",
@@ -59,6 +62,7 @@ TESTS = {
     "mind/meter.py": "meter contact",
     "mind/overhearing.py": "hearing memory loops",
     "mind/places.py": "ends hearing",
+    "mind/receiving.py": "loops hearing",
     "mind/remembering.py": "memory",
     "mind/search.py": "search",
     "mind/sharing.py": "memory outcomes",
@@ -72,6 +76,7 @@ TESTS = {
     "senses/seeing.py": "sight light why",
     "senses/shining.py": "light",
     "senses/stepping.py": "hearing loops",
+    "senses/turns.py": "sight hearing",
     "senses/surrounding.py": "light hearing meter",
     "tuning/following.py": "loops",
 }
@@ -109,8 +114,32 @@ class Fault(NamedTuple):
     text: str
 
 
-def faults_of(file: str) -> Iterator[Fault]:
-    """All faults that can be built into a file."""
+AGREE = {"agree", "agrees", "agreed", "_agrees", "_agree", "_is_there", "check"}
+"""Functions that ask whether arrays agree."""
+
+ASKED = {"same", "agrees"}
+"""Names for what comes of that."""
+
+
+def _asks_a_caller(node: ast.AST) -> bool:
+    """Whether a statement asks whether arrays agree, or tells that they do not."""
+    if isinstance(node, ast.FunctionDef):
+        return node.name in AGREE
+    if isinstance(node, ast.Call):
+        return getattr(node.func, "id", "") in AGREE
+    if isinstance(node, ast.AnnAssign):
+        return getattr(node.target, "id", "") in ASKED
+    if isinstance(node, ast.If):
+        asked = {getattr(each, "id", "") for each in ast.walk(node.test)}
+        last = node.body[-1]
+        value = ast.unparse(last.value) if isinstance(last, ast.Return) and last.value else ""
+        raises = isinstance(last, ast.Raise) and "ValueError" in ast.unparse(last)
+        return raises or bool(asked & (ASKED | AGREE)) or value in ("DISAGREE", "BAD")
+    return False
+
+
+def faults_of(file: str, *, doors: bool = False) -> Iterator[Fault]:
+    """All faults that can be built into the rules of a file, or into what it asks of its caller."""
     source = (ROOT / "src" / "snelk" / file).read_bytes()
     starts = [0]
     for line in source.splitlines(keepends=True):
@@ -144,8 +173,14 @@ def faults_of(file: str) -> Iterator[Fault]:
         for inner in ast.walk(node)
         if isinstance(inner, ast.Constant) and isinstance(inner.value, int)
     }
+    asks = {
+        id(inner)
+        for node in ast.walk(tree)
+        if _asks_a_caller(node)
+        for inner in (ast.walk(node.test) if isinstance(node, ast.If) else ast.walk(node))
+    }
     for node in ast.walk(tree):
-        if id(node) in leave:
+        if id(node) in leave or (id(node) in asks) != doors:
             continue
         if isinstance(node, ast.Compare):
             for left, sign, right in zip(
@@ -215,11 +250,13 @@ def main() -> None:
     words.add_argument("--faults", type=int, default=300)
     words.add_argument("--seed", type=int, default=0)
     words.add_argument("--jobs", type=int, default=os.cpu_count() or 1)
+    words.add_argument("--doors", action="store_true", help="only what asks whether arrays agree")
     given = words.parse_args()
     unknown = set(given.files) - set(TESTS)
     if unknown:
         words.error(f"no such file with rules: {', '.join(sorted(unknown))}; known: {[*TESTS]}")
-    every = [fault for file in given.files or TESTS for fault in faults_of(file)]
+    files = given.files or TESTS
+    every = [each for file in files for each in faults_of(file, doors=given.doors)]
     chosen = random.Random(given.seed).sample(every, min(given.faults, len(every)))
     survived = 0
     with tempfile.TemporaryDirectory() as folder:

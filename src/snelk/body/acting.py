@@ -12,11 +12,7 @@ from cython.cimports.libc.math import hypot, isnan
 from snelk.body.agreeing import agreed
 from snelk.body.columns import (
     BodyStageColumns,
-    FlightStageColumns,
     MovingColumns,
-    RoamStageColumns,
-    RoundStageColumns,
-    SearchStageColumns,
 )
 from snelk.body.doing import (
     APPROACH,
@@ -49,7 +45,6 @@ from snelk.mind.drawn import Drawn
 from snelk.mind.signals import PLACE, Attended
 from snelk.mind.stage import DISAGREE
 from snelk.senses.bodies import Poses
-from snelk.senses.columns import PoseColumns
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.agreeing import agrees
@@ -67,42 +62,6 @@ FARTHER, AND_MORE = 1.25, 0.1
 """Who has come near enough stands until the target is so many times as far off and so much more,
 m.
 """
-
-
-@door
-def act(
-    stage: BodyStage,
-    roams: RoamStage,
-    rounds: RoundStage,
-    flights: FlightStage,
-    searches: SearchStage,
-    poses: Poses,
-    moving: Moving,
-    time: float,
-) -> int:
-    """Let those think whose turn it is; return for how many that is left to Python.
-
-    Args:
-        stage: Of those that are left to Python, timing's `due` stays; else it, when they think
-            next, and what they do is overwritten.
-        roams: Where they roam; overwritten.
-        rounds: Their routes; overwritten.
-        flights: Where they flee to; who asks for a spot or a direction is overwritten.
-        searches: Where they search; overwritten.
-        poses: Everybody's poses.
-        moving: Their bodies; where they look, and their ways, are overwritten.
-        time: The time of the tick, s.
-
-    Raises:
-        ValueError: These arrays do not agree.
-    """
-    found = _act_on(
-        laid_out(BodyStageColumns, stage), laid_out(RoamStageColumns, roams),
-        laid_out(RoundStageColumns, rounds), laid_out(FlightStageColumns, flights),
-        laid_out(SearchStageColumns, searches), laid_out(PoseColumns, poses),
-        laid_out(MovingColumns, moving), time,
-    )  # fmt: skip
-    return agreed(found)
 
 
 @door
@@ -130,16 +89,6 @@ def set_out_one(v: int, a: int, walk: GroundStage, stage: BodyStage, moving: Mov
     """The same for one agent, on the ground that it walks on; tell whether it is done."""
     laid, on = laid_out(MovingColumns, moving), laid_out(GroundStageColumns, walk)
     return bool(agreed(_set_out_for(v, a, on, laid_out(BodyStageColumns, stage), laid)))
-
-
-@door
-def who_wants(stage: BodyStage, flights: FlightStage, searches: SearchStage) -> int:
-    """For how many something is to be found on their ground; WHOSE_GROUND if that is not known."""
-    found = _who_wants(
-        laid_out(BodyStageColumns, stage), laid_out(FlightStageColumns, flights),
-        laid_out(SearchStageColumns, searches),
-    )  # fmt: skip
-    return agreed(found)
 
 
 def _act(
@@ -300,6 +249,7 @@ def _act_on(
     moving: Moving,
     time: float,
 ) -> int:
+    """Let those think whose turn it is; for how many that is left to Python."""
     same: bool = (
         agrees(stage, moving)
         and roams.area.shape[0] == stage.stuck.shape[0]
@@ -321,6 +271,7 @@ def _act_on(
 
 
 def _who_wants(stage: BodyStage, flights: FlightStage, searches: SearchStage) -> int:
+    """For how many something is to be found on their ground, or WHOSE_GROUND."""
     found, unknown = 0, False
     rows = stage.stuck.shape[0]
     if flights.asks.shape[0] != rows or searches.asks.shape[0] != rows:

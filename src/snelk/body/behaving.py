@@ -9,14 +9,10 @@ import numpy as np
 from cython import compiled
 from numpy.typing import NDArray
 
-from snelk.body.agreeing import agreed
-from snelk.body.columns import BodyStageColumns, MovingColumns
 from snelk.body.paces import STUCK_AFTER, Moving
 from snelk.body.stage import NOT_YET, BodyStage
-from snelk.level.columns import door, laid_out
 from snelk.mind.stage import DISAGREE
 from snelk.senses.bodies import Poses
-from snelk.senses.columns import PoseColumns
 
 if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.agreeing import agrees
@@ -29,94 +25,6 @@ SLACK = 1e-9
 """Times this close are the same, s."""
 
 
-@door
-def perceive(
-    stage: BodyStage,
-    poses: Poses,
-    moving: Moving,
-    ignored: NDArray[np.bool_],
-    tick: int,
-    counts: bool,
-) -> None:
-    """Follow who is moved from outside, choose everybody's focus, and gather the signals.
-
-    Args:
-        stage: Overwritten.
-        poses: Everybody's poses.
-        moving: Everybody's body.
-        ignored: (variant, agent, target) who is not worth a focus.
-        tick: The index of the tick.
-        counts: Whether what they moved counts as walked: not at the first tick.
-
-    Raises:
-        ValueError: These arrays do not agree.
-    """
-    if not _perceive(
-        laid_out(BodyStageColumns, stage), laid_out(PoseColumns, poses),
-        laid_out(MovingColumns, moving), ignored, tick, counts,
-    ):  # fmt: skip
-        raise ValueError("poses or bodies that do not agree with the minds")
-
-
-@door
-def come_to(
-    stage: BodyStage, poses: Poses, moving: Moving, tick: int, time: float, waits: bool
-) -> int:
-    """See who catches whom, and whose turn it is to think, if nothing is to be done before.
-
-    Args:
-        stage: Overwritten.
-        poses: Everybody's poses.
-        moving: Everybody's body.
-        tick: The index of the tick.
-        time: Its time, s.
-        waits: Whether something is to be done before they think, in any case.
-
-    Returns:
-        How many think, or are at the end of their way; or NOT_YET: that is to be asked with
-        `think_on`, after what comes of catching.
-
-    Raises:
-        ValueError: These arrays do not agree.
-    """
-    laid, there = laid_out(MovingColumns, moving), laid_out(PoseColumns, poses)
-    return agreed(_come_to(laid_out(BodyStageColumns, stage), there, laid, tick, time, waits))
-
-
-@door
-def think_on(stage: BodyStage, moving: Moving, tick: int, time: float) -> int:
-    """Whose turn it is to think; see `come_to`."""
-    laid = laid_out(MovingColumns, moving)
-    return agreed(_think_on(laid_out(BodyStageColumns, stage), laid, tick, time))
-
-
-@door
-def go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
-    """See who must not move and where all look, and move them, if nothing is to be done before.
-
-    Args:
-        stage: Overwritten.
-        moving: Everybody's body; overwritten.
-        tick: The index of the tick.
-        waits: Whether something is to be done before they move, in any case.
-
-    Returns:
-        How many are stuck now that were not; or NOT_YET: they are to be moved with `move_on`, after
-        the glances of those have been drawn who begin one.
-
-    Raises:
-        ValueError: These arrays do not agree.
-    """
-    found = _go_on(laid_out(BodyStageColumns, stage), laid_out(MovingColumns, moving), tick, waits)
-    return agreed(found)
-
-
-@door
-def move_on(stage: BodyStage, moving: Moving) -> int:
-    """Move everybody, and return how many are stuck now that were not; see `go_on`."""
-    return agreed(_move_on(laid_out(BodyStageColumns, stage), laid_out(MovingColumns, moving)))
-
-
 def _perceive(
     stage: BodyStage,
     poses: Poses,
@@ -125,6 +33,11 @@ def _perceive(
     tick: int,
     counts: bool,
 ) -> bool:
+    """Follow who is moved from outside, choose everybody's focus, gather the signals.
+
+    `counts` tells whether what they moved counts as walked: not at the first tick. False if these
+    arrays do not agree.
+    """
     variants, agents, targets = ignored.shape[0], ignored.shape[1], ignored.shape[2]
     rows = poses.x.shape[0]
     same: bool = (
@@ -166,6 +79,10 @@ def _perceive(
 def _come_to(
     stage: BodyStage, poses: Poses, moving: Moving, tick: int, time: float, waits: bool
 ) -> int:
+    """See who catches whom, and how many think or are at the end of their way.
+
+    NOT_YET if something is to be done before: that is to be asked with `_think_on` then.
+    """
     if stage.catches:
         rows = poses.x.shape[0]
         same: bool = (rows == 1 or rows == stage.stuck.shape[0]) and (
@@ -182,12 +99,17 @@ def _come_to(
 
 
 def _think_on(stage: BodyStage, moving: Moving, tick: int, time: float) -> int:
+    """How many think, or are at the end of their way."""
     if not agrees(stage, moving):
         return DISAGREE
     return _who_thinks(moving, stage.ladders, tick, time, stage.timing)
 
 
 def _go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
+    """See who must not move and where all look, and move them; how many are newly stuck.
+
+    NOT_YET if something is to be done before: they are to be moved with `_move_on` then.
+    """
     if not agrees(stage, moving):
         return DISAGREE
     found = _who_glances(
@@ -198,6 +120,7 @@ def _go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
 
 
 def _move_on(stage: BodyStage, moving: Moving) -> int:
+    """Move everybody; how many are stuck now that were not."""
     if not agrees(stage, moving):
         return DISAGREE
     found = 0

@@ -7,6 +7,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.level.columns import agree_axes
+
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
@@ -65,6 +67,18 @@ class Doing(NamedTuple):
     spots: Numbers  # (variant, agent, state, 2): the spot it goes to, m; NaN for last known
     ground: NDArray[np.int32]  # index of the ground that it walks on; -1 if not asked yet
     part: NDArray[np.int32]  # the part of that; -1 for none
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "variants agents",
+            goals="variants agents 2",
+            home="variants agents 3",
+            routine="variants agents 3",
+            stops="variants agents states",
+            spots="variants agents states 2",
+        )
 
     @classmethod
     def blank(cls, shape: tuple[int, ...], states: int) -> Doing:

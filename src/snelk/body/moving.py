@@ -22,27 +22,11 @@ from snelk.body.paces import (
 from snelk.body.stage import PlaceStage
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.senses.bodies import Poses
-from snelk.senses.columns import PoseColumns
 
 if not compiled:  # else it is the C library's, by the import above
     from snelk.level.columns import hypot
 
 PI = float(np.pi)
-
-
-@door
-def move(now: Moving, state_for: NDArray[np.float64], dt: float) -> None:
-    """Move everybody on by one tick of `dt` seconds; `now` is overwritten.
-
-    `state_for`, (variant, agent), is for how long each is in its state, s.
-    """
-    agree(
-        plain(now).x.shape,
-        plain(now).points.shape[:2],
-        plain(now).beyond.shape[:2],
-        state_for.shape,
-    )
-    _move(laid_out(MovingColumns, now), state_for, dt)
 
 
 @door
@@ -64,20 +48,6 @@ def place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> None:
         laid_out(PlacedColumns, poses),
     ):  # fmt: skip
         raise ValueError("poses that do not agree with those that are tracked")
-
-
-@door
-def follow(
-    now: Moving, poses: Poses, characters: NDArray[np.int32], dt: float, counts: bool
-) -> None:
-    """Tell those that are moved from outside where they are, and let them arrive.
-
-    `characters`, (agent,), are which characters agents are; the way to there is counted as walked
-    if `counts`.
-    """
-    agree((len(characters),), plain(now).x.shape[1:])
-    agree((len(plain(poses).x) in (1, len(plain(now).x)),), (True,))
-    _follow(laid_out(MovingColumns, now), laid_out(PoseColumns, poses), characters, dt, counts)
 
 
 @door

@@ -7,6 +7,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.level.columns import agree_axes
+
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
@@ -62,3 +64,12 @@ class Moving(NamedTuple):
     size: NDArray[np.int64]  # points of the way
     points: Numbers  # (variant, agent, point, 2): the way, m
     beyond: Numbers  # (variant, agent, point): from there to the end of the way, m
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "variants agents",
+            points="variants agents places 2",
+            beyond="variants agents places",
+        )

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.level.columns import agree, plain
+from snelk.level.columns import agree, agree_axes, plain
 from snelk.level.grid import Grid
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Bodies
@@ -64,6 +64,10 @@ class Notes(NamedTuple):
     outcome: NDArray[np.int8]  # of OUTCOMES, or GOING_ON
     walked: Numbers  # m since it began
     method: NDArray[np.int8]  # of METHODS
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "notes")
 
     @classmethod
     def blank(cls, count: int) -> Notes:

@@ -87,6 +87,8 @@ class BodyStage(NamedTuple):
         )  # fmt: skip
         agree(self.sees_me.shape, plain(self.standing).others.shape, (variants, agents, agents))
         agree(self.sees_me.shape, (*plain(self.timing).freeze.shape[:2], agents))
+        states = plain(self.ladders).least.shape[2:]
+        agree(states, plain(self.timing).freeze.shape[2:3], self.reach.shape[2:])
 
 
 class PlaceStage(NamedTuple):
@@ -100,3 +102,4 @@ class PlaceStage(NamedTuple):
         """Make sure that its arrays agree; see `agree`."""
         rows, characters = plain(self.tracked).x.shape[1:]
         agree((rows in (1, len(self.removed)), characters), (True, self.removed.shape[1]))
+        agree((int(self.characters.max(initial=-1)) < characters,), (True,))

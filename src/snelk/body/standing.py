@@ -7,6 +7,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.level.columns import agree_axes
+
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
@@ -32,6 +34,17 @@ class Standing(NamedTuple):
     others: Truths  # (variant, agent, watcher): who is of another team
     territory: NDArray[np.int32]  # index of the zone that it does not leave; -1 for none
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "variants agents",
+            rank="variants agents states",
+            asleep="variants agents states",
+            goals="variants agents 2",
+            others="variants agents agents",
+        )
+
 
 class Timing(NamedTuple):
     """When every agent thinks and glances: (variant, agent) where nothing else is said."""
@@ -46,3 +59,9 @@ class Timing(NamedTuple):
     fresh: Truths  # a time in which it glances once has begun
     glanced: NDArray[np.int64]  # index of that time within its state; -1 if it does not glance
     freeze: Truths  # (variant, agent, state, watcher): who must not move while that one sees it
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self, "variants agents", ended="variants", freeze="variants agents states agents"
+        )

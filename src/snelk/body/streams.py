@@ -14,7 +14,7 @@ from cython import cast, ulonglong
 from numpy.typing import NDArray
 
 from snelk.body.columns import StreamColumns
-from snelk.level.columns import agree, door, laid_out, plain
+from snelk.level.columns import agree, agree_axes, door, laid_out, plain
 
 Words = NDArray[np.uint64]
 
@@ -35,6 +35,10 @@ class Streams(NamedTuple):
     blocks: Words  # that were drawn
     block: Words  # (variant, agent, 4) the last of them
     used: NDArray[np.int64]  # how many of its numbers have been taken
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants agents", key="variants agents 2", block="variants agents 4")
 
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> Streams:

@@ -122,6 +122,48 @@ def agree(*shapes: tuple[int, ...]) -> None:
         raise ValueError(f"arrays that do not agree: {', '.join(map(str, shapes))}")
 
 
+def agree_axes(given: Any, axes: str, **others: str) -> None:
+    """Make sure that the arrays of a named tuple have the axes that they should have.
+
+    Args:
+        given: The named tuple.
+        axes: The names of the axes of its arrays; axes of one name are as long. A number is a
+            length, and dots in front stand for any more axes before.
+        others: By field the axes of those arrays that have others.
+
+    Raises:
+        ValueError: They do not agree.
+
+    >>> from typing import NamedTuple
+    >>> class Places(NamedTuple):
+    ...     where: np.ndarray
+    ...     seen: np.ndarray
+    >>> agree_axes(Places(np.zeros((3, 2)), np.zeros(4)), "places", where="places 2")
+    Traceback (most recent call last):
+    ValueError: arrays that do not agree: Places.seen has the shape (4,), with places = 3
+    """
+    known: dict[str, Any] = {}
+    for field, values in zip(given._fields, given, strict=True):
+        if not isinstance(values, np.ndarray):
+            continue
+        names, shape = others.get(field, axes).split(), values.shape
+        if names and names[0].startswith("..."):
+            names[0], before = names[0][3:], max(len(shape) - len(names), 0)
+            names, shape = ["...", *names], (shape[:before], *shape[before:])
+        if len(names) != len(shape):
+            raise ValueError(_axes_differ(given, field, f"and not the axes {' '.join(names)}"))
+        for name, length in zip(names, shape, strict=True):
+            should = int(name) if name.isdigit() else known.setdefault(name, length)
+            if length != should:
+                raise ValueError(_axes_differ(given, field, f"with {name} = {should}"))
+
+
+def _axes_differ(given: Any, field: str, rule: str) -> str:
+    shape = getattr(given, field).shape
+    name = f"{type(given).__name__}.{field}"
+    return f"arrays that do not agree: {name} has the shape {shape}, {rule}"
+
+
 def door(function: F) -> F:
     """A door from Python into the loops: what is divided by 0 is infinite, and says nothing."""
     if cython.compiled:

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.level.columns import agree, agree_axes
 from snelk.level.filing import visit_cells
 
 TOUCH = 1e-9
@@ -43,6 +44,29 @@ class Grid(NamedTuple):
     sheer_walls: NDArray[np.int32]
     has_sheer: bool
     see_through: NDArray[np.float64]  # (walls,): share of sight each wall lets pass
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "",
+            solid_starts="cells",
+            sheer_starts="cells",
+            solid_pieces="solid 6",
+            solid_walls="solid",
+            sheer_pieces="sheer 6",
+            sheer_walls="sheer",
+            see_through="walls",
+        )
+        cells = self.rows * self.columns + 1
+        agree(
+            (cells, len(self.solid_walls), len(self.sheer_walls)),
+            (
+                len(self.solid_starts),
+                self.solid_starts[-1],
+                self.sheer_starts[-1],
+            ),
+        )
 
 
 Shelf = tuple[NDArray[np.int32], NDArray[np.float64], NDArray[np.int32]]

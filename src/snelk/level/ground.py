@@ -10,7 +10,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from snelk.level.columns import agree, plain
+from snelk.level.columns import agree, agree_axes, plain
 from snelk.level.grid import Grid
 
 Numbers = NDArray[np.float64]
@@ -33,6 +33,22 @@ class Ground(NamedTuple):
     starts: NDArray[np.int32]
     inner_edges: Numbers
     inner_starts: NDArray[np.int32]
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "",
+            corners="corners 2",
+            lengths="known known",
+            before="known known",
+            edges="edges 4",
+            starts="parts",
+            inner_edges="inner 4",
+            inner_starts="parts",
+        )
+        agree((len(self.edges), len(self.inner_edges)), (self.starts[-1], self.inner_starts[-1]))
+        agree((len(self.lengths) in (0, len(self.corners)),), (True,))
 
 
 def edges_of(parts: Sequence[BaseGeometry]) -> tuple[Numbers, NDArray[np.int32]]:

@@ -9,6 +9,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from snelk.level.columns import agree, agree_axes
+
 if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
 
@@ -25,6 +27,11 @@ class Zones(NamedTuple):
     circles: NDArray[np.float64]  # (zone, 3): x, y, radius in m; radius 0 for an outline
     starts: NDArray[np.int32]  # (zone + 1,): where a zone's edges begin
     edges: NDArray[np.float64]  # (edges, 4): ax, ay, bx, by, m
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "", circles="zones 3", starts="bounds", edges="edges 4")
+        agree((len(self.starts), int(self.starts[-1])), (len(self.circles) + 1, len(self.edges)))
 
 
 def build_zones(zones: Sequence[tuple[Zone, BaseGeometry]]) -> Zones:

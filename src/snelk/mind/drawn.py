@@ -7,6 +7,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.level.columns import agree_axes
+
 Numbers = NDArray[np.float64]
 
 
@@ -21,6 +23,10 @@ class Drawn(NamedTuple):
     quiet: Numbers  # s since such a noise was heard
     heard: NDArray[np.bool_]  # at this tick
     kind: NDArray[np.int32]  # the noise, index of the noise maker's words; -1 for none
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants agents")
 
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> Drawn:

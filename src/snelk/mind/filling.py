@@ -6,8 +6,6 @@ import numpy as np
 from cython import nogil
 from numpy.typing import NDArray
 
-from snelk.level.columns import agree, door, laid_out, plain
-from snelk.mind.columns import MeterColumns, MeterNumberColumns
 from snelk.mind.meter import (
     AT_ONCE,
     DRAINING,
@@ -24,74 +22,10 @@ from snelk.mind.meter import (
     MeterNumbers,
     Meters,
 )
-from snelk.senses.columns import SightColumns
 from snelk.senses.contact import SENSED
 from snelk.senses.sight import IN_VIEW, Sight
 
 NAN = float("nan")
-
-
-@door
-def fill(
-    notices: NDArray[np.bool_],
-    posture: NDArray[np.int8],
-    speed: NDArray[np.float64],
-    cones: NDArray[np.int32],
-    ranges: NDArray[np.float64],
-    half_fov: NDArray[np.float64],
-    sight: Sight,
-    touch: NDArray[np.int8],
-    zone: NDArray[np.int8],
-    loudness: NDArray[np.float64],
-    numbers: MeterNumbers,
-    dt: float,
-    meters: Meters,
-) -> None:
-    """One tick of all meters.
-
-    Args:
-        notices: (variant, agent, target) whom they can notice; all else stays as it is.
-        posture: (variant or 1, character) everybody's posture.
-        speed: (variant or 1, character) everybody's speed, m/s.
-        cones: (variant, agent) how many of the cone axis are in use.
-        ranges: (variant, agent, cone) what the curve for distance goes by, m.
-        half_fov: (variant, agent, cone) what the curve for the angle goes by, rad.
-        sight: What sight came to.
-        touch: (variant, agent, target) its first gate that failed, or SENSED.
-        zone: (variant, agent, target) the same of the zone sense.
-        loudness: (variant, agent, target) strengths of the noises heard at this tick, added up.
-        numbers: The numbers of the meters.
-        dt: Length of the tick, s.
-        meters: The meters, overwritten.
-    """
-    agree(
-        plain(meters).value.shape,
-        plain(sight).distance.shape,
-        touch.shape,
-        zone.shape,
-        loudness.shape,
-        notices.shape,
-    )
-    agree(posture.shape, speed.shape)
-    agree((plain(meters).value.shape[2] <= posture.shape[1],), (True,))
-    agree(
-        ranges.shape, half_fov.shape, plain(sight).failed.shape[:2] + plain(sight).failed.shape[3:]
-    )
-    _fill(
-        notices,
-        posture,
-        speed,
-        cones,
-        ranges,
-        half_fov,
-        laid_out(SightColumns, sight),
-        touch,
-        zone,
-        loudness,
-        laid_out(MeterNumberColumns, numbers),
-        dt,
-        laid_out(MeterColumns, meters),
-    )
 
 
 def _fill(

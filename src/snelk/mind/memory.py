@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
-from snelk.level.columns import in_one
+from snelk.level.columns import agree_axes, in_one
 
 SOURCES = ("sensed", "grace", "lead", "last_known", "heard", "told")
 """Where a belief comes from; of one that is there."""
@@ -36,6 +36,10 @@ class MemoryNumbers(NamedTuple):
     spread: Numbers  # (variant, agent), m/s
     forget: Numbers  # (variant, agent), s
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants agents")
+
 
 class Beliefs(NamedTuple):
     """What everybody believes of everybody: (variant, agent, target)."""
@@ -47,6 +51,10 @@ class Beliefs(NamedTuple):
     vy: Numbers
     age: Numbers  # s since it was sensed, or since what was heard or told was so
     blur: Numbers  # how far off it may have been then, m
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants agents targets")
 
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> Beliefs:
@@ -63,6 +71,10 @@ class News(NamedTuple):
     y: Numbers
     age: Numbers  # s since it was so
     blur: Numbers  # how far off it may be, m
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants agents targets")
 
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> News:

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.level.columns import laid_out
+from snelk.level.columns import agree_axes, laid_out
 from snelk.mind.columns import MessageColumns
 
 Numbers = NDArray[np.float64]
@@ -57,6 +57,10 @@ class Messages(NamedTuple):
     age: Numbers
     blur: Numbers
     rank: Numbers
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "messages")
 
     @classmethod
     def blank(cls, size: int) -> Messages:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from snelk.config.models import CURVES, Meter, Setup
 from snelk.config.words import SENSES
-from snelk.level.columns import in_one
+from snelk.level.columns import agree, agree_axes, in_one
 from snelk.senses.sight import SightNumbers
 
 FACTORS = ("distance", "angle", "light", "motion", "exposure", "posture", "weight")
@@ -46,6 +46,19 @@ class MeterNumbers(NamedTuple):
     points: NDArray[np.int32]  # (variant, agent, curve): how many points a curve has
     curves: NDArray[np.float64]  # (variant, agent, curve, point, 2): x and factor
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "variants agents",
+            posture="variants agents 3",
+            weight="variants agents cones",
+            points="variants agents curves",
+            curves="variants agents curves points 2",
+        )
+        most = int(self.points.max(initial=0))
+        agree((most <= self.curves.shape[3],), (True,))
+
 
 class Meters(NamedTuple):
     """Everybody's meter for everybody: state that a tick overwrites, and how it came about."""
@@ -58,6 +71,10 @@ class Meters(NamedTuple):
     noise: NDArray[np.float64]  # (variant, agent, target): what noises added at this tick
     state: NDArray[np.int8]  # (variant, agent, target): index of STATES
     factors: NDArray[np.float64]  # (variant, agent, target, factor); NaN while not in view
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants agents targets", factors="variants agents targets 7")
 
     @classmethod
     def blank(cls, numbers: SightNumbers) -> Meters:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from snelk.config.conditions import Condition
 from snelk.config.nodes import BUILT_IN, WORDS_OF, Node
+from snelk.level.columns import agree, agree_axes
 from snelk.mind.signals import Signals
 
 STEPS = (
@@ -69,6 +70,22 @@ class LadderState(NamedTuple):
     busy_until: NDArray[np.int64]  # (variant, agent): the tick before which it does nothing
     out: NDArray[np.bool_]  # (variant, agent): who has been taken out, and does nothing for good
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "variants agents",
+            program="variants agents transitions",
+            wait="variants agents transitions",
+            held="variants agents transitions",
+            due="variants agents transitions",
+            news="variants agents transitions",
+            open="variants agents states transitions",
+            reaction="variants agents states transitions",
+            least="variants agents states",
+            interruptible="variants agents states",
+        )
+
 
 class Facts(NamedTuple):
     """The attributes of all characters, words as the numbers that stand for them."""
@@ -77,6 +94,16 @@ class Facts(NamedTuple):
     absent: NDArray[np.float64]  # (attribute,): the value where there is no focus
     characters: NDArray[np.int32]  # (agent,): which character the agent is
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "",
+            values="attributes variants characters",
+            absent="attributes",
+            characters="agents",
+        )
+
 
 class Code(NamedTuple):
     """Programs one after the other."""
@@ -84,6 +111,22 @@ class Code(NamedTuple):
     steps: NDArray[np.int16]  # index of STEPS
     numbers: NDArray[np.float64]  # of a number, its value; of what is asked for, which
     starts: NDArray[np.int64]  # (program + 1,): where each begins
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "steps", starts="programs")
+        agree((int(self.starts[-1]),), self.steps.shape)
+
+    def needs(self) -> tuple[int, int]:
+        """How many rows its programs ask for, and how many numbers lie on the stack at once."""
+        rows = self.numbers[self.steps == ROW].astype(int)
+        adds = np.isin(self.steps, (SIGNAL, OWN, TARGET, ROW, NUMBER))
+        joins = ~adds & ~np.isin(self.steps, (NOT, MINUS))
+        high = np.cumsum(adds.astype(int) - joins)  # each program leaves one
+        before = np.concatenate([[0], high])[self.starts[:-1]]
+        program = np.repeat(np.arange(len(before)), np.diff(self.starts))
+        deepest = int((high - before[program]).max(initial=0))
+        return int(rows.max(initial=-1)) + 1, deepest
 
 
 class Table:

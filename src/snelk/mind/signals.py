@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.nodes import TRUTHS
-from snelk.level.columns import in_one
+from snelk.level.columns import agree, agree_axes, in_one
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -73,6 +73,10 @@ class Signals(NamedTuple):
     goal_x: Numbers  # where its way leads to, m; NaN if it has none
     goal_y: Numbers
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants agents")
+
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> Signals:
         """Room for one tick."""
@@ -98,6 +102,18 @@ class FocusNumbers(NamedTuple):
     worth: Numbers  # (variant, agent, target or place): the attribute it goes by, else NaN
     by_name: NDArray[np.int64]  # (target,): which comes first of those that are alike
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "variants agents",
+            characters="agents",
+            may="variants agents targets",
+            worth="variants agents notions",
+            by_name="targets",
+        )
+        agree((self.worth.shape[2],), (self.may.shape[2] + 1,))
+
 
 class Attended(NamedTuple):
     """What every agent has of every target, (variant, agent, target), and which it acts on."""
@@ -117,3 +133,16 @@ class Attended(NamedTuple):
     value: Numbers  # (variant, agent, target or place): how good a focus it is; -inf for no one
     sensed: Truths  # (variant, agent, target or place): now, and no candidate for its past only
     focus: NDArray[np.int32]  # (variant, agent): the target it acts on, NOBODY or PLACE
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "variants agents targets",
+            first="variants agents notions",
+            away="variants agents notions",
+            value="variants agents notions",
+            sensed="variants agents notions",
+            focus="variants agents",
+        )
+        agree((self.first.shape[2],), (self.seen.shape[2] + 1,))

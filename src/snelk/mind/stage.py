@@ -71,6 +71,7 @@ class MindStage(NamedTuple):
         )  # fmt: skip
         cones = sight.failed.shape[:2] + sight.failed.shape[3:]
         agree(plain(self.limits).range.shape, plain(self.limits).half_fov.shape, cones)
+        agree(plain(self.meter_numbers).weight.shape, cones)
         agree((notices.shape[2] <= plain(self.surroundings).speed.shape[1],), (True,))
         agree(self.scratch.shape, (len(plain(self.grid).see_through) + 1,))
 
@@ -95,6 +96,8 @@ class LadderStage(NamedTuple):
             ladders.state.shape, ladders.least.shape[:2],
         )  # fmt: skip
         agree(self.ready.shape, ladders.held.shape, ladders.program.shape)
+        rows, deepest = plain(self.code).needs()
+        agree((rows <= len(self.values), deepest <= len(self.stack)), (True, True))
 
 
 class TellStage(NamedTuple):

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.level.columns import agree, plain
+from snelk.level.columns import agree, agree_axes, plain
 from snelk.mind.memory import Beliefs
 from snelk.mind.meter import Meters
 from snelk.mind.signals import Signals
@@ -25,6 +25,10 @@ class Pairs(NamedTuple):
     target: NDArray[np.int32]  # (pair,)
     metered: Truths  # (variant, pair): who has a detection meter
     notice: Numbers  # (variant, pair): the value from which on a target is noticed
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants pairs", agent="pairs", target="pairs")
 
 
 class Tally(NamedTuple):
@@ -53,6 +57,19 @@ class Tally(NamedTuple):
     last_y: Numbers
     highest_rank: Numbers  # (variant, agent)
     states: Numbers  # (variant, agent, state)
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "variants pairs",
+            end="variants",
+            walked="variants agents",
+            last_x="variants agents",
+            last_y="variants agents",
+            highest_rank="variants agents",
+            states="variants agents states",
+        )
 
     @classmethod
     def blank(cls, variants: int, pairs: int, agents: int, states: int) -> Tally:

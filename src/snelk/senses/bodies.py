@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.level.columns import agree_axes
 
 
 class Poses(NamedTuple):
@@ -22,6 +23,10 @@ class Poses(NamedTuple):
     gait: NDArray[np.int8]  # index of GAITS; -1 where it is told by the speed
     present: NDArray[np.bool_]
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "...rows characters")
+
 
 class Bodies(NamedTuple):
     """How tall everybody is in each posture, and which points of a body are looked for."""
@@ -30,6 +35,16 @@ class Bodies(NamedTuple):
     eyes: NDArray[np.float64]  # the same, above the ground
     points: NDArray[np.float64]  # (variant, character, point, 2): share of height, weight
     blocks: NDArray[np.float64]  # (variant, character): radius of those that block, m, or 0
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "variants characters",
+            height="variants characters postures",
+            eyes="variants characters postures",
+            points="variants characters points 2",
+        )
 
 
 FIRST_BODY = -2

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
-from snelk.level.columns import in_one
+from snelk.level.columns import agree_axes, in_one
 from snelk.level.grid import NO_WALL
 from snelk.senses.gates import TOUCH, ZONE
 
@@ -38,6 +38,17 @@ class ContactNumbers(NamedTuple):
     zones: NDArray[np.bool_]  # (variant, agent, zone)
     zone_cares: NDArray[np.bool_]  # (variant, agent, target)
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "variants agents",
+            characters="agents",
+            touch_cares="variants agents targets",
+            zones="variants agents zones",
+            zone_cares="variants agents targets",
+        )
+
 
 class Contacts(NamedTuple):
     """What touch and the zone sense came to: (variant, agent, target)."""
@@ -47,6 +58,10 @@ class Contacts(NamedTuple):
     wall: NDArray[np.int32]  # the wall in between, or NO_WALL
     zone: NDArray[np.int8]  # the first gate of the zone sense that failed, or SENSED
     zone_in: NDArray[np.int32]  # the first watched zone the target is in, or NO_ZONE
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants agents targets")
 
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> Contacts:

@@ -7,15 +7,8 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, agree, door, laid_out, plain
 from snelk.level.grid import NO_WALL, Grid
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.columns import (
-    BodyColumns,
-    ContactColumns,
-    ContactNumberColumns,
-    PoseColumns,
-)
 from snelk.senses.contact import (
     AWAKE,
     CARES,
@@ -34,47 +27,6 @@ if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.casting import cast_ray
 
 NAN = float("nan")
-
-
-@door
-def feel(
-    notices: NDArray[np.bool_],
-    poses: Poses,
-    bodies: Bodies,
-    within: NDArray[np.bool_],
-    numbers: ContactNumbers,
-    touch_awake: NDArray[np.float64],
-    zone_awake: NDArray[np.float64],
-    grid: Grid,
-    scratch: NDArray[np.int64],
-    contacts: Contacts,
-) -> None:
-    """One tick of touch and the zone sense, written to `contacts`.
-
-    Only pairs of `notices`, (variant, agent, target), are asked about; `within`, (variant or 1,
-    character, zone), says which zones everybody is in; `touch_awake` and `zone_awake`, (variant,
-    agent), how awake these senses are; `grid` holds the walls that are in the way
-    of bodies.
-    """
-    agree(plain(numbers).touch_cares.shape, plain(contacts).touch.shape)
-    agree(plain(bodies).blocks.shape, (len(plain(contacts).touch), plain(poses).x.shape[1]))
-    agree(within.shape, (*plain(poses).x.shape, plain(numbers).zones.shape[2]))
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
-    agree(notices.shape, plain(contacts).touch.shape)
-    agree((notices.shape[2] <= plain(poses).x.shape[1],), (True,))
-    agree(touch_awake.shape, zone_awake.shape, notices.shape[:2])
-    _feel(
-        notices,
-        laid_out(PoseColumns, poses),
-        laid_out(BodyColumns, bodies),
-        within,
-        laid_out(ContactNumberColumns, numbers),
-        touch_awake,
-        zone_awake,
-        laid_out(GridColumns, grid),
-        scratch,
-        laid_out(ContactColumns, contacts),
-    )
 
 
 def _feel(

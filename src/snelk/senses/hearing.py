@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.level.columns import agree_axes
 from snelk.level.grid import NO_WALL
 from snelk.senses.gates import HEARING
 
@@ -62,6 +63,10 @@ class Noises(NamedTuple):
     by: Codes  # index of the character who made it, or NOBODY
     listed: Codes  # where its reach is written: BY_KIND, IN_FILE, or its place in the list
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "noises")
+
     def of(self, chosen: NDArray[np.generic]) -> Noises:
         """Some of these, by mask or index."""
         return Noises(*(values[chosen] for values in self))
@@ -95,6 +100,10 @@ class Heard(NamedTuple):
     strength: Numbers  # 1 at the source to 0 at the limit; 0 if not heard
     x: Numbers  # the place heard, m; NaN if not heard
     y: Numbers
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "pairs", ear="pairs 2")
 
     def of(self, chosen: slice) -> Heard:
         """Some of these pairs."""

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.level.columns import agree_axes
 
 
 class LightNumbers(NamedTuple):
@@ -16,6 +17,10 @@ class LightNumbers(NamedTuple):
 
     lamp: NDArray[np.float64]  # (variant, character): light close to its lamp, 0 without one
     reach: NDArray[np.float64]  # (variant, character), m
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants characters")
 
 
 def light_numbers(setups: Sequence[Setup]) -> LightNumbers:

@@ -61,8 +61,3 @@ cdef void _begin_pair(
     NoiseColumns noises, Py_ssize_t n, Py_ssize_t a, Py_ssize_t pair, HeardColumns heard,
 ) noexcept nogil
 
-@cython.locals(pair=Py_ssize_t)
-cdef void _begin_pairs(
-    NoiseColumns noises, const Py_ssize_t[::1] rows, const Py_ssize_t[::1] agents,
-    HeardColumns heard,
-) noexcept

@@ -7,7 +7,7 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import hypot, isnan, sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GroundStageColumns, agree, door, laid_out, plain
+from snelk.level.columns import GroundStageColumns, agree, door, laid_out
 from snelk.level.grid import NO_WALL
 from snelk.level.ground import GroundStage
 from snelk.senses.bodies import Poses
@@ -123,20 +123,6 @@ def _begin_pair(noises: Noises, n: int, a: int, pair: int, heard: Heard) -> None
     heard.straight[pair], heard.through[pair], heard.height[pair] = NAN, NAN, NAN
     heard.around[pair], heard.x[pair], heard.y[pair] = NAN, NAN, NAN
     heard.ear[pair, 0], heard.ear[pair, 1] = NAN, NAN
-
-
-@door
-def begin_pairs(noises: Noises, rows: Codes, agents: Codes, heard: Heard) -> None:
-    """Pairs of these noises and agents, of which nothing is known yet; `heard` is overwritten."""
-    agree(rows.shape, agents.shape)
-    agree((len(rows) <= len(plain(heard).row),), (True,))
-    _begin_pairs(laid_out(NoiseColumns, noises), rows, agents, laid_out(HeardColumns, heard))
-
-
-def _begin_pairs(noises: Noises, rows: Codes, agents: Codes, heard: Heard) -> None:
-    with nogil:
-        for pair in range(len(rows)):
-            _begin_pair(noises, rows[pair], agents[pair], pair, heard)
 
 
 @door

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Cone, Setup
-from snelk.level.columns import in_one
+from snelk.level.columns import agree_axes, in_one
 from snelk.level.grid import NO_WALL
 from snelk.senses.gates import SIGHT
 
@@ -43,6 +43,16 @@ class SightNumbers(NamedTuple):
     cares: NDArray[np.bool_]  # (variant, agent, target, cone)
     cones: NDArray[np.int32]  # (variant, agent): how many of the cone axis are in use
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "variants agents",
+            characters="agents",
+            notices="variants agents targets",
+            cares="variants agents targets cones",
+        )
+
 
 class SightLimits(NamedTuple):
     """The limits of everybody's cones as their alert states leave them: what a run changes."""
@@ -56,6 +66,10 @@ class SightLimits(NamedTuple):
     down: NDArray[np.float64]
     min_light: NDArray[np.float64]
     min_exposure: NDArray[np.float64]
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants agents cones", awake="variants agents")
 
 
 class Sight(NamedTuple):
@@ -71,6 +85,17 @@ class Sight(NamedTuple):
     wall_place: NDArray[np.float64]  # (variant, agent, target, 3), m
     held: NDArray[np.bool_]  # (variant, agent, target, cone): in view at the look before
     failed: NDArray[np.int8]  # (variant, agent, target, cone): first failed gate, or IN_VIEW
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(
+            self,
+            "variants agents targets",
+            looked="variants agents",
+            wall_place="variants agents targets 3",
+            held="variants agents targets cones",
+            failed="variants agents targets cones",
+        )
 
     @classmethod
     def blank(cls, numbers: SightNumbers) -> Sight:

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.config.words import GAITS
 from snelk.level.columns import agree, plain
 from snelk.level.grid import Grid
 from snelk.level.zones import Zones
@@ -95,6 +96,7 @@ class StepStage(NamedTuple):
         agree(self.zone_ground.shape, (len(plain(self.zones).circles),))
         grounds = int(self.zone_ground.max(initial=-1)) < self.loudness.shape[1]
         agree((len(self.loudness), grounds), (len(stride), True))
+        agree(self.reaches.shape[2:], (len(GAITS),))
 
 
 class EarStage(NamedTuple):

@@ -17,12 +17,6 @@ if not compiled:  # else it is the loop's own, by the .pxd
 
 
 @door
-def count_strides(stage: StepStage) -> int:
-    """How many strides end at a tick."""
-    return _count_strides(laid_out(StepStageColumns, stage))
-
-
-@door
 def make_steps(
     stage: StepStage, poses: Poses, before: Poses, t: float, start: int, steps: Noises
 ) -> int:
@@ -52,6 +46,7 @@ def make_steps(
 
 
 def _count_strides(stage: StepStage) -> int:
+    """How many strides end at a tick."""
     moved, found = stage.moved, 0
     for v in range(stage.stride.shape[0]):
         p = v if moved.shape[0] > 1 else 0

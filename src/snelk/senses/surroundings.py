@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.level.columns import agree_axes
 from snelk.senses.bodies import Poses
 
 
@@ -20,6 +21,10 @@ class Around(NamedTuple):
     zone_light: NDArray[np.float64]  # (zone,): NaN where the zone does not say
     zone_background: NDArray[np.float64]  # (zone,)
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants", zone_light="zones", zone_background="zones")
+
 
 class Surroundings(NamedTuple):
     """The place everybody is in."""
@@ -29,6 +34,10 @@ class Surroundings(NamedTuple):
     background: NDArray[np.float64]  # (variant, character)
     speed: NDArray[np.float64]  # (variant or 1, character), m/s; 0 at the first tick
     moved: NDArray[np.float64]  # (variant or 1, character), m in plan; -1 if not there before
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "rows characters", zones="rows characters zones")
 
     @classmethod
     def blank(cls, poses: Poses, around: Around) -> Surroundings:
