@@ -20,6 +20,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import snelk
+from snelk.engine.simulation import Simulation
 from snelk.runs import store
 from snelk.runs.store import TABLES, Draft
 
@@ -326,3 +327,25 @@ def test_tables_of_a_run_just_written_stay_whatever_becomes_of_its_folder(
         shutil.rmtree(folder)
         for name in TABLES:
             assert here.arrow(name).equals(kept.arrow(name)), name
+
+
+def test_many_ticks_at_once_come_to_what_one_after_the_other_does() -> None:
+    """Also when loops are called again in the middle, and after somebody has spoken up."""
+    variants = [{"seed": n} for n in range(3)]
+    one, many = (Simulation(snelk.croft() / "night.toml", variants=variants) for _ in range(2))
+    one.maker.give("bell", (30.0, 20.0, 0.0), 40.0, None)
+    many.maker.give("bell", (30.0, 20.0, 0.0), 40.0, None)
+    for until in (1, 2, 333, 10_000):
+        while not one.done and one.tick < until:
+            one.step()
+        many.advance(until)
+        assert one.tick == many.tick == min(until, len(one.times))
+        for found in ("poses", "sight", "contacts", "meters", "beliefs"):
+            for mine, theirs in zip(getattr(one, found), getattr(many, found), strict=True):
+                np.testing.assert_array_equal(mine, theirs)
+        assert one.world.taken == many.world.taken
+        assert one.world.happenings == many.world.happenings
+        assert one.world.notes == many.world.notes
+        assert one.told == many.told
+        np.testing.assert_array_equal(one.noises.t, many.noises.t)
+    assert many.done

@@ -41,7 +41,7 @@ from snelk.body.standing import NEWLY, SLACK, Standing, Timing
 from snelk.body.thinking import Thinking
 from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
-from snelk.config.minds import State
+from snelk.config.minds import Effects, Ladder, State
 from snelk.config.models import Member, Setup
 from snelk.config.nodes import Node
 from snelk.config.recordings import TrackData
@@ -67,11 +67,13 @@ from snelk.senses.columns import (
     SurroundingColumns,
 )
 from snelk.senses.light import light_numbers
-from snelk.senses.sight import LIMITS, SightLimits, SightNumbers, limits_in_states
+from snelk.senses.sight import SightLimits, SightNumbers, limits_in_states, whole_of
 from snelk.senses.surroundings import around_of
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
+
+Caused = tuple[Effects | None, str]
 
 ROOM = 50.0
 """The ground of a live game that grows does so by this much more, m, so that it seldom has to."""
@@ -86,7 +88,8 @@ class World:
         tracks: The tracks of those that have one.
         numbers, bodies, memory: Everybody's sight, bodies and memory.
         limits: The limits of everybody's cones: written to as states change.
-        awake: For each sense (variant, agent) how awake it is: written to as states change.
+        awake: (sense, variant, agent) how awake they are: written to as states change.
+        senses: The names of the senses, in that order.
         dt: Length of a tick, s.
         grows: Whether the ground grows where somebody comes to its end, as in a live game.
         shows: Whether it is kept where the targets of searches may be.
@@ -122,7 +125,8 @@ class World:
         limits: SightLimits,
         bodies: Bodies,
         memory: MemoryNumbers,
-        awake: dict[str, Numbers],
+        awake: Numbers,
+        senses: Sequence[str],
         dt: float,
         *,
         grows: bool = False,
@@ -149,12 +153,12 @@ class World:
         self._routes = {
             route.name: shapely.get_coordinates(line) for route, line in level.data.routes
         }
-        self._awake = awake
-        self._own_awake = {sense: values.copy() for sense, values in awake.items()}
+        self._awake, self._sense_names = awake, tuple(senses)
+        self._own_awake = awake.copy()
         self.ignored = np.zeros(numbers.notices.shape, dtype=np.bool_)
         self._caught = np.zeros(numbers.notices.shape, dtype=np.int8)
         self.cone_limits = limits_in_states(setups)
-        self._limits = [getattr(limits, name) for name in LIMITS]
+        self._limits = whole_of(limits)
         self.outcomes = Outcomes(setups, self.characters, self.attention, self.ladders.attributes)
         self.active |= bool(self.outcomes.waiting)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
@@ -251,7 +255,7 @@ class World:
         motion = self.motion
         pace, swing, period = np.ones((3, *shape))
         gait, look, posture = np.zeros((3, *shape), dtype=np.int8)
-        self._awake_in = {sense: np.ones(shape) for sense in self._awake}
+        self._awake_in = np.ones((len(self._awake), *shape))
         self._stances: list[tuple[NDArray[Any], NDArray[Any]]] = [
             (motion.pace, pace), (motion.gait, gait), (motion.look, look), (motion.swing, swing),
             (motion.period, period), (motion.posture, posture),
@@ -264,6 +268,7 @@ class World:
             [(list(each.states), list(each.states.values())) if each else ([], []) for each in row]
             for row in self.ladders.ladders
         ]
+        self._effects = [[_effects_of(ladder) for ladder in row] for row in self.ladders.ladders]
         self.has_speeds = any(
             state.speeds is not None
             for row in self.ladders.ladders
@@ -271,7 +276,7 @@ class World:
             for state in (ladder.states.values() if ladder else ())
         )
         packed = [self._catch, self._ends, freeze, self._asleep, pace, gait, look, swing, period]
-        packed += [posture, *self._awake_in.values()]
+        packed += [posture, *self._awake_in]
         for v, row in enumerate(self.ladders.ladders):
             for a, ladder in enumerate(row):
                 if v > 0 and self._is_alike(v - 1, v, a):
@@ -290,8 +295,9 @@ class World:
                     swing[v, a, s] = np.radians(state.sweep_whole) / 2.0
                     period[v, a, s] = state.sweep_period
                     posture[v, a, s] = POSTURES.index(state.posture_in)
-                    for sense, values in self._awake_in.items():
-                        values[v, a, s] = state.awake_of(sense)
+                    self._awake_in[:, v, a, s] = [
+                        state.awake_of(name) for name in self._sense_names
+                    ]
                     if state.call is not None:
                         registered(state.call.activity)
         due, at_end, fresh, thought_there = np.zeros((4, *shape[:2]), dtype=np.bool_)
@@ -394,10 +400,8 @@ class World:
     def _note_place(self, step: Step) -> None:
         """Where somebody leaves its routine, a state of the least rank, and where it enters one."""
         v, a, ranks = step.variant, step.agent, self.ladders.rank[step.variant, step.agent]
-        ladder = self.ladders.ladders[v][a]
-        assert ladder is not None
         here = (*self._place(v, a), float(self.motion.heading[v, a]))
-        if ranks[step.before] <= ranks[: len(ladder.states)].min():
+        if ranks[step.before] <= ranks[: len(self._states[v][a][0])].min():
             self.thinking.doing.routine[v, a] = here
         self.entered[v, a] = here[:2]
 
@@ -442,12 +446,10 @@ class World:
     def _apply_outcomes(self) -> bool:
         """What comes of transitions; tell whether there were any."""
         for step in self.taken:
-            ladder = self.ladders.ladders[step.variant][step.agent]
-            assert ladder is not None
-            name, transition = list(ladder.transitions.items())[step.transition]
-            entered, state = list(ladder.states.items())[step.after]
-            for effects, cause in ((transition.then, name), (state.then, entered)):
-                self.outcomes.apply(effects, step.variant, step.agent, step.focus, cause)
+            effects = self._effects[step.variant][step.agent]
+            for effect, cause in (effects[0][step.transition], effects[1][step.after]):
+                if effect is not None:
+                    self.outcomes.apply(effect, step.variant, step.agent, step.focus, cause)
         return bool(self.taken)
 
     def _grow_ground(self, poses: Poses) -> None:
@@ -541,10 +543,8 @@ class World:
     def _enter(self, v: int, a: int) -> None:
         """How somebody stands in the state that it is in now."""
         motion, s = self.motion, max(int(self.ladders.state[v, a]), 0)
-        for sense, values in self._awake.items():
-            values[v, a] = self._own_awake[sense][v, a] * self._awake_in[sense][v, a, s]
-        for limits, in_states in zip(self._limits, self.cone_limits, strict=True):
-            limits[v, a] = in_states[v, a, s]
+        self._awake[:, v, a] = self._own_awake[:, v, a] * self._awake_in[:, v, a, s]
+        self._limits[:, v, a] = self.cone_limits[:, v, a, s]
         motion.stand(v, a)
         for now, in_states in self._stances:
             now[v, a] = in_states[v, a, s]
@@ -649,6 +649,14 @@ class World:
         """The corners, (corners, 2), of a route, or of the agent's own; none if it has none."""
         name = name or self.setups[v].cast[self.agents[a]].route
         return self._routes[name] if name is not None else np.zeros((0, 2))
+
+
+def _effects_of(ladder: Ladder | None) -> tuple[list[Caused], list[Caused]]:
+    """What comes of each transition, and of each state that is entered, with the name of that."""
+    if ladder is None:
+        return [], []
+    taken = [(each.then, name) for name, each in ladder.transitions.items()]
+    return taken, [(each.then, name) for name, each in ladder.states.items()]
 
 
 def _middles(

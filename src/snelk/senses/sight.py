@@ -196,3 +196,14 @@ def sight_limits(setups: Sequence[Setup]) -> SightLimits:
             for k, cone in enumerate(profile.cones.values()):
                 limits[:, v, a, k] = limits_of(cone)
     return SightLimits(awake, *limits)
+
+
+def whole_of(limits: SightLimits) -> NDArray[np.float64]:
+    """(limit, variant, agent, cone) all limits at once, in the order of `LIMITS`.
+
+    What is written to it is written to them, for they lie in it: see `sight_limits`.
+    """
+    whole = limits.range.base
+    assert whole is not None
+    assert whole.shape == (len(LIMITS), *limits.range.shape)
+    return whole
