@@ -272,7 +272,9 @@ def main() -> None:
                 free.put(copy)
 
         with ThreadPoolExecutor(given.jobs) as pool:
-            for fault, noticed in zip(chosen, pool.map(try_it, chosen), strict=True):
+            tried = zip(chosen, pool.map(try_it, chosen), strict=True)
+            for n, (fault, noticed) in enumerate(tried, start=1):
+                print(f"{n} of {len(chosen)}", end="\r", file=sys.stderr, flush=True)
                 if not noticed:
                     survived += 1
                     text = (ROOT / "src" / "snelk" / fault.file).read_bytes()
