@@ -166,6 +166,15 @@ def test_likelihood_spreads_no_faster_than_the_target_and_is_all_accounted_for(s
     assert likeliest(likelihood.laid, 0.0, 0.0, 2.0) == -1
 
 
+def test_a_search_to_begin_with_begins_when_the_clock_does(tmp_path: Path) -> None:
+    first = {"search": {"method": "nearby", "radius": 3.0, "give_up": 2.0, "point_time": 9.0}}
+    more = {"clock.start": 5.0}
+    rows = snelk.run(scenes.scene(tmp_path, states={"first": first}, more=more)).searches
+    assert rows.what.tolist()[:2] == ["began", "planned"]
+    assert rows.t.tolist()[0] == 5.0
+    assert (rows.what.iloc[-1], rows.t.iloc[-1]) == ("ended", pytest.approx(7.0))
+
+
 def test_points_about_a_place_are_spread_evenly() -> None:
     points = points_about((3.0, -2.0), 10.0, 2000)
     radius = np.hypot(*(points - (3.0, -2.0)).T)
