@@ -15,3 +15,7 @@ class FollowStageColumns(Columns):
 
 class LevelStageColumns(Columns):
     """Those of `LevelStage`."""
+
+
+class WatchStageColumns(Columns):
+    """Those of `WatchStage`."""

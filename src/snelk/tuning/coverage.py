@@ -38,8 +38,8 @@ Truths = NDArray[np.bool_]
 Progress = Callable[[int, int], None]
 """Told the places done and the places in all."""
 
-CHUNK = 256
-"""Places that are looked at together."""
+CHUNK, SMALLEST = 1024, 64
+"""Places that are looked at together at most, and what is not worth being shared out."""
 
 MOST_PLACES = 50_000
 """More places than this are refused."""
@@ -222,10 +222,13 @@ def coverage(
         raise InputError.of("cell", "", f"{cell:g} m", rule, "use larger cells")
     rounds = _rounds(alone, start, end)
     job = Job(alone, target, stance, chosen, rounds)
-    chunks = [(low, grid[low : low + CHUNK]) for low in range(0, len(grid), CHUNK)]
+    jobs = jobs or cores()
+    count = -(-len(grid) // (CHUNK * jobs)) * jobs  # as many for each
+    size = max(-(-len(grid) // count), SMALLEST)
+    chunks = [(low, grid[low : low + size]) for low in range(0, len(grid), size)]
     found: dict[int, Sensed] = {}
     done = 0
-    for low, sensed in in_batches(sense, job, chunks, jobs=min(jobs or cores(), len(chunks))):
+    for low, sensed in in_batches(sense, job, chunks, jobs=min(jobs, len(chunks))):
         found[low] = sensed
         done += len(sensed.full)
         if progress is not None:

@@ -25,7 +25,7 @@ from snelk.mind.columns import (
     NewsColumns,
 )
 from snelk.mind.memory import Beliefs, News, memory_numbers
-from snelk.mind.meter import REACHED, Meters, meter_numbers
+from snelk.mind.meter import Meters, meter_numbers
 from snelk.mind.minding import mind
 from snelk.mind.stage import MindStage
 from snelk.senses.awake import awake_of
@@ -43,13 +43,12 @@ from snelk.senses.columns import (
     SightNumberColumns,
     SurroundingColumns,
 )
-from snelk.senses.contact import SENSED, Contacts, contact_numbers
+from snelk.senses.contact import Contacts, contact_numbers
 from snelk.senses.ears import Ears
 from snelk.senses.hearing import Noises, hearing_numbers
 from snelk.senses.light import light_numbers
 from snelk.senses.sensing import sense as sense_all
 from snelk.senses.sight import (
-    IN_VIEW,
     LIMITS,
     NEEDED,
     Sight,
@@ -61,6 +60,9 @@ from snelk.senses.stage import SenseStage
 from snelk.senses.stores import NoiseStore
 from snelk.senses.surroundings import Surroundings, around_of
 from snelk.senses.turns import Turns
+from snelk.tuning.columns import WatchStageColumns
+from snelk.tuning.watched import WatchStage
+from snelk.tuning.watching import watch_tick
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -72,8 +74,8 @@ STANCES: tuple[Stance, ...] = ("standing", "crouched", "prone", "walking")
 
 SLACK = 1e-9
 
-DUMMY = 0
-"""The index of the character that the dummy is."""
+TOGETHER = 32
+"""So many dummies stand in one variant: they are nothing to one another."""
 
 
 @dataclass(frozen=True)
@@ -111,78 +113,87 @@ def sense(job: Job, low: int, places: Numbers) -> tuple[int, Sensed]:
     dummies = _Dummies(job, places)
     count, ticks = len(places), len(job.rounds.times)
     full, by = np.full(count, np.nan), np.full(count, -1, dtype=np.int64)
-    highest, watched = np.zeros(count), np.zeros((count, ticks), dtype=np.bool_)
-    for tick, (seen, value) in enumerate(dummies.pass_by()):
-        watched[:, tick] = seen
-        highest = np.maximum(highest, value.max(axis=1, initial=0.0))
-        now = np.isnan(full) & (value >= 1.0 - REACHED).any(axis=1)
-        full[now] = job.rounds.times[tick] - job.rounds.times[0]
-        by[now] = value[now].argmax(axis=1)
-    return low, Sensed(np.round(full, 9), by, highest, watched)
+    highest, watched = np.zeros(count), np.zeros((ticks, count), dtype=np.bool_)
+    watching = np.array(dummies.watching, dtype=np.int32)
+    for tick, (sight, contacts, meters) in enumerate(dummies.pass_by()):
+        if tick == 0:
+            metered = dummies.metered[watching]
+            stage = laid_out(
+                WatchStageColumns,
+                WatchStage(sight, contacts, meters, watching, metered, full, by, highest, watched),
+            )
+        watch_tick(stage, tick, float(job.rounds.times[tick] - job.rounds.times[0]))
+    return low, Sensed(np.round(full, 9), by, highest, np.ascontiguousarray(watched.T))
 
 
 class _Dummies:
-    """Dummies at some places, each in a variant of its own."""
+    """Dummies at some places, many in a variant; one alone if it has a lamp that shines on others.
+
+    They come before all other characters, and are the only targets: nobody else is of interest.
+    """
 
     def __init__(self, job: Job, places: Numbers) -> None:
         self.job, self.places = job, places
         scenario, setup = job.scenario, job.scenario.setup
         self.level = level = Level.of(scenario.level)
         names, self.agents, self.dt = list(setup.cast), setup.agents, setup.clock.dt
-        target = names.index(job.target)
-        # The dummy comes first, and is the only target: nobody else is of interest.
-        self.order = np.array([target, *(n for n in range(len(names)) if n != target)])
+        target, one = names.index(job.target), [setup]
+        lamps = light_numbers(one)
+        self.each = each = 1 if lamps.lamp[0, target] > 0.0 else min(TOGETHER, len(places))
+        self.variants = count = -(-len(places) // each)
+        self.others = [n for n in range(len(names)) if n != target]
+        self.order = np.array([*[target] * each, *self.others])
         self.names = [names[n] for n in self.order]
-        place = np.argsort(self.order).astype(np.int32)
-        count = len(places)
-        one = [setup]
-        numbers, only = sight_numbers(one), [target]
+        index = {n: each + at for at, n in enumerate(self.others)} | {target: 0}
+        only, whose = np.full(each, target), [index[n] for n in sight_numbers(one).characters]
+        characters = np.array(whose, dtype=np.int32)
+        numbers, contact = sight_numbers(one), contact_numbers(one, _zones_of(scenario))
         numbers = numbers._replace(
-            characters=place[numbers.characters],
+            characters=characters,
             notices=np.ascontiguousarray(numbers.notices[:, :, only]),
             cares=np.ascontiguousarray(numbers.cares[:, :, only]),
         )
-        contact = contact_numbers(one, [zone.name for zone, _ in scenario.level.zones])
         contact = contact._replace(
-            characters=place[contact.characters],
+            characters=characters,
             touch_cares=np.ascontiguousarray(contact.touch_cares[:, :, only]),
             zone_cares=np.ascontiguousarray(contact.zone_cares[:, :, only]),
         )
+        bodies = _in_order(bodies_of(one), self.order)
+        bodies.blocks[:, :each] = 0.0
         self.watching = [self.agents.index(name) for name in job.watching]
         self.numbers = _spread(numbers, count, but=("characters",))
         self.limits = _spread(sight_limits(one), count)
         self.awake = {sense: np.repeat(row, count, axis=0) for sense, row in awake_of(one).items()}
         self.awake["sight"] = self.limits.awake
         self.contact = _spread(contact, count, but=("characters",))
-        self.bodies = _spread(_in_order(bodies_of(one), self.order), count)
-        self.lights = _spread(_in_order(light_numbers(one), self.order), count)
+        self.bodies = _spread(bodies, count)
+        self.lights = _spread(_in_order(lamps, self.order), count)
         self.meter = _spread(meter_numbers(one), count)
         around = around_of(one, level.zone_light, level.zone_background)
         self.around = _spread(around, count, but=("zone_light", "zone_background"))
-        self.turns = Turns([[setup.profile_of(a).look_every for a in self.agents]], self.dt)
+        self.turns = Turns([[setup.profile_of(a).look_every for a in self.agents]] * count, self.dt)
         self.metered = self.meter.used[0]
-        # Whose surroundings matter: the dummy's, and those of ears while it walks.
-        asked = [DUMMY, *map(self.names.index, self.agents)] if job.stance == "walking" else [DUMMY]
-        self.whom = np.unique(np.array(asked, np.int32))
-        self._steps = _Footsteps(job, places, self.order) if job.stance == "walking" else None
+        # Whose surroundings matter: the dummies', and those of ears while they walk.
+        asked = [*range(each), *characters] if job.stance == "walking" else range(each)
+        self.whom = np.unique(np.array([*asked], np.int32))
+        self._steps = _Footsteps(self) if job.stance == "walking" else None
 
-    def pass_by(self) -> Iterator[tuple[Truths, Numbers]]:
-        """Per tick: (places,) whether any agent sees the dummy, (places, agent) their meters."""
+    def pass_by(self) -> Iterator[tuple[Sight, Contacts, Meters]]:
+        """What everybody sees and feels of the dummies at each tick, and their meters for them."""
         job, rounds, steps = self.job, self.job.rounds, self._steps
         rooms = [self._room() for _ in range(2)]
         senses, minds = self._stages(rooms[0][0])
-        surroundings, sight = plain(plain(senses).surroundings), plain(plain(senses).sight)
-        contacts, meters = plain(plain(senses).contacts), plain(plain(minds).meters)
+        surroundings = plain(plain(senses).surroundings)
         limits = limits_in_states([job.scenario.setup])[:, 0]  # (limit, agent, state, cone)
         agent = np.arange(limits.shape[1])
         first = round((rounds.times[0] - job.scenario.setup.clock.start) / self.dt)
-        others = [values[:, self.order[1:]] for values in rounds.poses]
+        others = [values[:, self.others] for values in rounds.poses]
         for tick in range(len(rounds.times)):
             (poses, laid), (_, before) = rooms
             rooms.reverse()
             columns: Any = poses
             for values, rows in zip(columns, others, strict=True):
-                values[:, 1:] = rows[tick]
+                values[:, self.each :] = rows[tick]
             for which, awake in self.awake.items():
                 if tick == 0 or (rounds.awake[which][tick] != rounds.awake[which][tick - 1]).any():
                     awake[...] = rounds.awake[which][tick]
@@ -190,28 +201,27 @@ class _Dummies:
                 for name, in_states in zip(LIMITS, limits, strict=True):
                     getattr(self.limits, name)[...] = in_states[agent, rounds.states[tick]]
             looks = self.turns.at(first + tick) | (tick == 0)
-            looks = np.ascontiguousarray(np.broadcast_to(looks, self.numbers.notices.shape[:2]))
             sense_all(senses, laid, before if tick else laid, looks)
-            surroundings.speed[:, DUMMY] = steps.speed if tick and steps is not None else 0.0
+            surroundings.speed[:, : self.each] = steps.speed if tick and steps is not None else 0.0
             if steps is not None:
                 loudness = plain(minds).loudness
                 steps.hear(tick, laid, surroundings.background, loudness)
             mind(minds, laid, before if tick else laid)
-            a = self.watching
-            seen = (sight.failed[:, :, 0] == IN_VIEW).any(axis=2)[:, a]
-            felt = (contacts.touch[:, a, 0] == SENSED) | (contacts.zone[:, a, 0] == SENSED)
-            value = np.where(self.metered[a], meters.value[:, a, 0], (seen | felt) * 1.0)
-            yield seen.any(axis=1), value
+            yield plain(senses).sight, plain(senses).contacts, plain(minds).meters
 
     def _room(self) -> tuple[Poses, Poses]:
         """Room for everybody's poses, with the dummy at each place; and as loops read it."""
-        shape, stance = (len(self.places), len(self.names)), self.job.stance
+        shape, stance = (self.variants, len(self.names)), self.job.stance
         x, y, z, heading = np.zeros((4, *shape))
         posture, gait = np.zeros((2, *shape), dtype=np.int8)
         poses = Poses(x, y, z, heading, posture, gait, np.ones(shape, dtype=np.bool_))
-        poses.x[:, DUMMY], poses.y[:, DUMMY] = self.places.T
-        poses.posture[:, DUMMY] = 0 if stance == "walking" else POSTURES.index(stance)
-        poses.gait[:, DUMMY] = GAITS.index("walking" if stance == "walking" else "still")
+        at = np.divmod(np.arange(len(self.places)), self.each)
+        poses.x[at], poses.y[at] = self.places.T
+        dummies = slice(0, self.each)
+        poses.present[:, dummies] = False  # there may be room for more
+        poses.present[at] = True
+        poses.posture[:, dummies] = 0 if stance == "walking" else POSTURES.index(stance)
+        poses.gait[:, dummies] = GAITS.index("walking" if stance == "walking" else "still")
         return poses, laid_out(PoseColumns, poses)
 
     def _stages(self, poses: Poses) -> tuple[SenseStage, MindStage]:
@@ -256,7 +266,7 @@ class _Dummies:
             loudness=np.zeros(pairs),
             meter_numbers=laid_out(MeterNumberColumns, self.meter),
             meters=laid_out(MeterColumns, Meters.blank(self.numbers)),
-            memory_numbers=laid_out(MemoryNumberColumns, _spread(memory, len(self.places))),
+            memory_numbers=laid_out(MemoryNumberColumns, _spread(memory, self.variants)),
             heard=laid_out(NewsColumns, News.blank(pairs)),
             told=laid_out(NewsColumns, News.blank(pairs)),
             grid=laid_out(GridColumns, level.plan_grid),
@@ -272,11 +282,10 @@ class _Footsteps:
     They walk as fast as halfway between creeping and running, or as their profile says.
     """
 
-    def __init__(self, job: Job, places: Numbers, order: NDArray[np.intp]) -> None:
+    def __init__(self, dummies: _Dummies) -> None:
+        job, places, order = dummies.job, dummies.places, dummies.order
         scenario, setup = job.scenario, job.scenario.setup
-        cast = list(setup.cast)
-        names = [cast[n] for n in order]
-        self.rounds, self.dt = job.rounds, setup.clock.dt
+        self.rounds, self.dt, self.each = job.rounds, setup.clock.dt, dummies.each
         self.places, level = places, Level.of(scenario.level)
         steps, movement = setup.body_of(job.target).steps, _movement_of(setup, job.target)
         self.speed = 1.4
@@ -291,16 +300,15 @@ class _Footsteps:
                 inside = level.within(zone.name, places[:, 0], places[:, 1])
                 factor[inside] = setup.grounds[zone.ground]
         self.reach = factor * (steps.walking if steps is not None else 0.0)
-        count = len(places)
+        count = dummies.variants
         hearing = hearing_numbers([setup])
-        makers = np.append(order, len(order))  # the last is nobody
+        makers = np.append(order, len(setup.cast))  # the last is nobody
         hearing = hearing._replace(cares=np.ascontiguousarray(hearing.cares[:, :, makers]))
         self.hearing = _spread(hearing, count, but=("seeds",))._replace(seeds=hearing.seeds * count)
         self.awake = np.repeat(awake_of([setup])["hearing"], count, axis=0)
         ears = Ears(
-            self.hearing, self.awake, _spread(_in_order(bodies_of([setup]), order), count),
-            np.array([names.index(agent) for agent in setup.agents], dtype=np.int32),
-            names, level,
+            self.hearing, self.awake, dummies.bodies, dummies.numbers.characters, dummies.names,
+            level,
         )  # fmt: skip
         self.listening = Listening([setup] * count, ears, job.rounds.times)
         self.walked = 0.0
@@ -316,7 +324,7 @@ class _Footsteps:
         count = len(self.places)
         noises = _noises(self, np.repeat(made, count), np.tile(np.arange(count), len(made)))
         self.listening.step(tick, NoiseStore.of(noises, tick), poses, background)
-        loudness[...] = self.listening.loudness[:, :, [DUMMY]]
+        loudness[...] = self.listening.loudness[:, :, : self.each]
 
 
 def _movement_of(setup: Setup, name: str) -> Any:
@@ -327,13 +335,17 @@ def _movement_of(setup: Setup, name: str) -> Any:
 def _noises(steps: _Footsteps, t: Numbers, place: NDArray[np.intp]) -> Noises:
     none = np.full(len(t), -1, dtype=np.intp)
     x, y = steps.places[place].T if len(t) else np.zeros((2, 0))
-    by = np.full(len(t), DUMMY, dtype=np.intp)
+    variant, by = np.divmod(place.astype(np.intp), steps.each)
     gait = np.full(len(t), GAITS.index("walking"), dtype=np.intp)
     index = np.arange(len(t), dtype=np.intp)
     return Noises(
-        place.astype(np.intp), index, t.astype(np.float64), np.zeros(len(t), dtype=np.intp), gait,
-        none, x.copy(), y.copy(), np.zeros(len(t)), steps.reach[place], by, none,
+        variant, index, t.astype(np.float64), np.zeros(len(t), dtype=np.intp), gait, none,
+        x.copy(), y.copy(), np.zeros(len(t)), steps.reach[place], by, none,
     )  # fmt: skip
+
+
+def _zones_of(scenario: Scenario) -> list[str]:
+    return [zone.name for zone, _ in scenario.level.zones]
 
 
 def _in_order(numbers: N, order: NDArray[np.intp]) -> N:
