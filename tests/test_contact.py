@@ -33,17 +33,17 @@ POND = feature("zone", "pond", shapely.box(5, -1, 8, 1), light=1.0)
 def test_touch_within_the_radius_unless_a_wall_is_between(
     tmp_path: Path, at: list[float], changes: dict[str, object], expected: str
 ) -> None:
+    here, there = [4.0, 5.0], [round(at[0] + 4.0, 7), round(at[1] + 5.0, 7)]
+    glass, kerb = (shapely.LineString([(1, y), (7, y)]) for y in (5.5, 4.5))
     walls = [
-        feature(
-            "wall", "glass", shapely.LineString([(-3, 0.5), (3, 0.5)]), top=2.0, see_through=1.0
-        ),
-        feature("wall", "kerb", shapely.LineString([(-3, -0.5), (3, -0.5)]), top=0.9),
+        feature("wall", "glass", glass, top=2.0, see_through=1.0),
+        feature("wall", "kerb", kerb, top=0.9),
     ]
     path = samples.write_sample(
-        tmp_path, guest=f"at = {[round(v, 7) for v in at]}",
-        level=level_of(*(walls if at[0] == 0 else [])), profiles=FEELS,
+        tmp_path, guest=f"at = {there}", level=level_of(*(walls if at[0] == 0 else [])),
+        profiles=FEELS,
     )  # fmt: skip
-    run = snelk.run(path, overrides=changes)
+    run = snelk.run(path, overrides={"cast.guard.at": here, **changes})
     row = run.contacts.iloc[0]
     assert (row.result, row.sensed) == (expected, expected == "sensed")
     answer = run.why("guard", "guest", at=0).sense("touch")

@@ -78,10 +78,17 @@ def test_a_patrol_goes_round_back_and_once_with_pauses(tmp_path: Path) -> None:
     assert all(pause == pytest.approx(2.0, abs=0.35) for pause in pauses[1:-1])
 
 
-def test_a_patrol_resumes_at_the_nearest_point_of_its_route(tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("order", "well", "leg", "along"),
+    [("loop", (7, -5), 0.0, 1), ("loop", (-1.5, 3), 0.0, 0), ("back_and_forth", (4, 9), 6.0, -1)],
+)
+def test_a_patrol_resumes_at_the_nearest_point_of_its_route(
+    tmp_path: Path, order: str, well: tuple[float, float], leg: float, along: int
+) -> None:
     route = scenes.feature("route", "round", shapely.LineString([(0, 0), (10, 0), (10, 6), (0, 6)]))
-    far = scenes.feature("spot", "well", shapely.Point(7, -5))
-    states = {"walk": {"patrol": {"route": "round"}}, "away": {"go": {"spot": "well"}}}
+    far = scenes.feature("spot", "well", shapely.Point(*well))
+    patrol = {"route": "round", "order": order}
+    states = {"walk": {"patrol": patrol}, "away": {"go": {"spot": "well"}}}
     transitions = {
         "off": {"from": "walk", "to": "away", "when": "state_for >= 2s and from_home < 4m"},
         "back": {"from": "away", "to": "walk", "when": "arrived"},
@@ -93,11 +100,16 @@ def test_a_patrol_resumes_at_the_nearest_point_of_its_route(tmp_path: Path) -> N
     t, places, _ = scenes.guard_of(run)
     start = places[t == back][0]
     after = places[t > back]
-    on_route = np.flatnonzero(np.abs(after[:, 1]) <= 0.31)[0]
-    # Straight to the nearest point of the leg from (0, 0) to (10, 0), then on to (10, 0).
+    if not along:  # the way from the last corner back to the first is a leg, too
+        on_route = np.flatnonzero(np.abs(after[:, 0]) <= 0.31)[0]
+        assert after[on_route][1] == pytest.approx(start[1], abs=0.1)
+        assert (np.diff(after[on_route + 1 : on_route + 7, 1]) < 0).all()
+        return
+    on_route = np.flatnonzero(np.abs(after[:, 1] - leg) <= 0.31)[0]
+    # Straight to the nearest point of the leg, then on to the corner after it.
     assert after[on_route][0] == pytest.approx(start[0], abs=0.1)
     later = after[on_route : on_route + 15]
-    assert (np.diff(later[1:, 0]) > 0).all()
+    assert (along * np.diff(later[1:, 0]) > 0).all()
 
 
 ROAMER = scenes.GUARD.replace(
