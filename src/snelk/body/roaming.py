@@ -177,14 +177,15 @@ class Roaming:
         """Straight on, as loops choose it, along an arc if it turns in arcs."""
         v, a, motion = me.v, me.a, me.world.motion
         self.make_room(motion)
-        stage = self._stage
+        stage = self.stage
         if follows:  # its area is none of those that loops know
-            stage = stage._replace(areas=area.ground, area=np.zeros_like(stage.area))
+            area_of_its_own = np.zeros_like(self._stage.area)
+            stage = self._stage._replace(areas=area.ground, area=area_of_its_own)
         again, count = wander_alone(
-            motion.now, stage, me.state_index, me.t, me.dt, v, a, me.world.footing.doing
+            motion.now, stage, me.state_index, me.t, me.dt, v, a, me.world.footing.laid
         )
         if count:
-            way = stage.way[:count].copy()
+            way = self._stage.way[:count].copy()
             arc = me.smoothed(way, area.shape) if count == 1 else None
             motion.go(v, a, way if arc is None else arc, EXACT, turn_at=count - 2)
         return again

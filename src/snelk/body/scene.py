@@ -95,6 +95,7 @@ class Footing(Protocol):
     """The ways over the ground, and what everybody does there."""
 
     doing: Doing
+    laid: Doing  # the same as compiled loops read it
 
     def walker_of(self, v: int, a: int) -> Walker:
         """The ground that an agent walks on."""

@@ -247,7 +247,7 @@ class TickTrial(Trial):
             ask_level(self._level, simulation.laid_poses)
             return
         if isinstance(said, Holding):
-            true = self._asker.ask(simulation.world.signals, self._look_up)[0][:, self.agents]
+            true = self._asker.ask(simulation.world.laid_signals, self._look_up)[0][:, self.agents]
         else:
             true = simulation.world.ladders.state[:, self.agents] == self.states
         now.holds[...], now.value[...] = true, true
