@@ -228,6 +228,33 @@ def test_single_cones_and_senses_any_target_bearing_and_catches(tmp_path: Path) 
     assert not true["chance(1 - own.odds)"].any()
 
 
+def test_felt_tells_touch_and_a_watched_zone_apart_and_places_by_zone(tmp_path: Path) -> None:
+    yard = scenes.feature("zone", "yard", shapely.box(4, -1, 8, 1))
+    porch = scenes.feature("zone", "porch", shapely.box(-1, -1, 1, 1))
+    words = {
+        "zoned": 'felt("zone")', "touched": 'felt("touch")', "near": 'target_in_zone("porch")',
+    }  # fmt: skip
+    transitions = {
+        to: {"to": to, "when": f'{when} and in_zone("porch") and not in_zone("yard")'}
+        for to, when in words.items()
+    }
+    for n, to in enumerate(transitions):
+        transitions[to]["from"] = ["calm", *words][: n + 1]
+    more: dict[str, Any] = {
+        "profiles.watcher.touch": {"radius": 1.5}, "profiles.watcher.zone_sense.zones": ["yard"],
+        "cast.guard.facing": 180.0,
+    }  # fmt: skip
+    states: dict[str, Any] = {"calm": {}, **{to: {} for to in words}}
+    scenario = scenes.scene(
+        tmp_path, yard, porch, states=states, transitions=transitions, more=more,
+        track=samples.track_of((0, 10, 0.5), (10, 0, 0.5)),
+    )  # fmt: skip
+    run = snelk.run(scenario)
+    # Into the yard at x = 8, within reach at hypot(x, 0.5) = 1.5, onto the porch at x = 1.
+    assert run.states.state.tolist() == ["calm", "zoned", "touched", "near"]
+    assert run.states.t.tolist()[1:] == pytest.approx([2.0, 8.6, 9.0])
+
+
 def test_live_effects_are_those_of_a_run(tmp_path: Path) -> None:
     states = {"a": {}, "b": {}}
     transitions = {"hurt": {"to": "b", "when": "own.hits >= 2"}}
