@@ -255,6 +255,30 @@ def test_felt_tells_touch_and_a_watched_zone_apart_and_places_by_zone(tmp_path: 
     assert run.states.t.tolist()[1:] == pytest.approx([2.0, 8.6, 9.0])
 
 
+@pytest.mark.parametrize(
+    ("facing", "team", "watched"),
+    [(180.0, "visitors", ["guard"]), (0.0, "visitors", []), (180.0, "residents", ["guest"])],
+)
+def test_observed_by_is_about_those_of_a_team_who_see_the_agent(
+    tmp_path: Path, facing: float, team: str, watched: list[str]
+) -> None:
+    more = {
+        "cast.guest.profile": "watcher", "cast.guest.at": [5.0, 0.0], "cast.guest.facing": facing,
+        "cast.guard.team": "residents", "profiles.watcher.notices": ["visitors", "residents"],
+    }  # fmt: skip
+    transitions = {"seen": {"from": "calm", "to": "watched", "when": f'observed_by("{team}")'}}
+    run = snelk.run(
+        scenes.scene(
+            tmp_path,
+            states={"calm": {}, "watched": {}},
+            transitions=transitions,
+            more=more,
+            end=1.0,
+        )
+    )
+    assert run.states[run.states.state == "watched"].agent.tolist() == watched
+
+
 def test_live_effects_are_those_of_a_run(tmp_path: Path) -> None:
     states = {"a": {}, "b": {}}
     transitions = {"hurt": {"to": "b", "when": "own.hits >= 2"}}
