@@ -134,6 +134,21 @@ def test_measures_groups_and_sentences(tmp_path: Path) -> None:
     assert "calm → alert (up): meter 0.6" in found[3].failures[0].why[0]
 
 
+def test_variants_in_which_nobody_moves_are_judged_as_one(tmp_path: Path) -> None:
+    from snelk.tuning.judging import judge_batch
+
+    guest = {"agent": "guard", "notices": {"target": "guest", "threshold": "sure", "before": 5.0}}
+    path = samples.write_sample(tmp_path, guest="at = [4, 1]", profiles=samples.SAMPLE_PROFILES)
+    meter = {"fill_time": 1.0, "thresholds": {"sure": 0.9}}
+    scenario = snelk.load(path, overrides={"expect.soon": guest, "profiles.watcher.meter": meter})
+    variants = [{"profiles.watcher.meter.fill_time": seconds} for seconds in (1.0, 2.0, 3.0, 40.0)]
+    _, verdicts = judge_batch(scenario, variants=variants)
+    alone = [judge_batch(scenario, variants=[each])[1] for each in variants]
+    assert verdicts.met[:, 0].tolist() == [bool(one.met[0, 0]) for one in alone]
+    assert (verdicts.met[0, 0], verdicts.met[3, 0]) == (True, False)
+    assert verdicts.at[:, 0].tolist() == pytest.approx([one.at[0, 0] for one in alone], nan_ok=True)
+
+
 def test_any_and_each_of_several_agents() -> None:
     night = snelk.load(snelk.croft() / "night.toml", overrides={"clock.end": 60.5})
     geese = ["goose-1", "goose-2"]  # with this seed goose-1 never notices the fox

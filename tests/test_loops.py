@@ -622,6 +622,12 @@ def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
     left = np.where(seen, 0.0, share)
     np.testing.assert_allclose(cells.share, left / left.sum() if left.sum() else left)
     assert likeliest(cells, 0.5, 0.5, 1.0) == -1 or not seen.all()
+    cells.share[...], cells.seen[...], cells.cleared[...] = 1.0 / count, False, 1.0 - 2e-6
+    take_out(cells)
+    assert cells.share.sum() == pytest.approx(1.0)
+    cells.cleared[...] = 1.0 - 5e-7  # as good as all has been looked at
+    take_out(cells)
+    assert cells.share.sum() == 0.0
 
 
 FREE = {

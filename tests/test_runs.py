@@ -161,6 +161,10 @@ def test_every_check_has_exactly_one_row_and_result(night: snelk.Run) -> None:
         for agent in cones
         if cones[agent] and (noticed := _noticed_by(night, agent))
     }
+    first = sight.groupby("agent", observed=True).t.agg(["min", lambda t: np.unique(t)[1]])
+    assert (first["min"] == 0.0).all()
+    out_of_step = [int(night.agents.index(bird)) % 2 for bird in birds]
+    assert first.iloc[:, 1][birds].tolist() == pytest.approx([0.2 - 0.1 * n for n in out_of_step])
     assert sight.result.notna().all()
     assert (sight.in_view == (sight.result == "in_view")).all()
     passed = sight.result.cat.codes.replace(0, 99)

@@ -12,14 +12,12 @@ Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 
-def looks_at(me: Me, places: Numbers, target: int | None = None) -> Truths:
+def looks_at(me: Me, places: Numbers, tall: int) -> Truths:
     """Which places, (places, 2), it has in view now, well enough to see somebody there.
 
-    Somebody would be as tall as the target, by index, or the focus.
+    Somebody would be as tall as a character, by index.
     """
     world = me.world
-    focus = int(world.attention.focus[me.v, me.a]) if target is None else target
-    tall = focus if focus >= 0 else int(world.characters[me.a])
     found = np.empty(len(places), dtype=np.bool_)
     where = np.ascontiguousarray(places)
     look_out(me.v, me.a, tall, where, world.senses.laid_poses, *world.outlook, found)

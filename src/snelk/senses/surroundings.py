@@ -37,7 +37,13 @@ class Surroundings(NamedTuple):
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
-        agree_axes(self, "rows characters", zones="rows characters zones")
+        agree_axes(
+            self,
+            "rows characters",
+            zones="rows characters zones",
+            light="variants characters",
+            background="variants characters",
+        )
 
     @classmethod
     def blank(cls, poses: Poses, around: Around) -> Surroundings:
