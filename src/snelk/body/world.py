@@ -268,7 +268,7 @@ class World:
             [(list(each.states), list(each.states.values())) if each else ([], []) for each in row]
             for row in self.ladders.ladders
         ]
-        self._effects = [[_effects_of(ladder) for ladder in row] for row in self.ladders.ladders]
+        self._effects: dict[int, tuple[list[Caused], list[Caused]]] = {}  # by ladder
         self.has_speeds = any(
             state.speeds is not None
             for row in self.ladders.ladders
@@ -446,8 +446,11 @@ class World:
     def _apply_outcomes(self) -> bool:
         """What comes of transitions; tell whether there were any."""
         for step in self.taken:
-            effects = self._effects[step.variant][step.agent]
-            for effect, cause in (effects[0][step.transition], effects[1][step.after]):
+            ladder = self.ladders.ladders[step.variant][step.agent]
+            if id(ladder) not in self._effects:
+                self._effects[id(ladder)] = _effects_of(ladder)
+            taken, entered = self._effects[id(ladder)]
+            for effect, cause in (taken[step.transition], entered[step.after]):
                 if effect is not None:
                     self.outcomes.apply(effect, step.variant, step.agent, step.focus, cause)
         return bool(self.taken)
