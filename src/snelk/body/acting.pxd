@@ -8,7 +8,7 @@ from snelk.body.agreeing cimport agrees
 from snelk.body.moving cimport _come_to_end, _stand, _take_way_to, _turns_back, _want
 from snelk.body.fleeing cimport evade, flee
 from snelk.body.patrolling cimport patrol
-from snelk.body.searching cimport seek
+from snelk.body.searching cimport _go_to_next, seek
 from snelk.body.wandering cimport wander
 from snelk.level.columns cimport GroundStageColumns
 from snelk.level.walking cimport onto, way_between
@@ -66,6 +66,14 @@ cdef Py_ssize_t _act_on(
 cdef Py_ssize_t _who_wants(
     BodyStageColumns stage, FlightStageColumns flights, SearchStageColumns searches,
 ) noexcept
+
+@cython.locals(
+    v=Py_ssize_t, a=Py_ssize_t, left=Py_ssize_t, index=Py_ssize_t, found=Py_ssize_t, known=bint,
+)
+cdef Py_ssize_t set_out_on(
+    list walks, FlightStageColumns flights, SearchStageColumns searches, BodyStageColumns stage,
+    MovingColumns moving, double time,
+)
 
 @cython.locals(left=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, doing=DoingColumns)
 cdef Py_ssize_t _set_out(

@@ -51,7 +51,7 @@ if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.fleeing import evade, flee
     from snelk.body.moving import _come_to_end, _stand, _take_way_to, _turns_back, _want
     from snelk.body.patrolling import patrol
-    from snelk.body.searching import seek
+    from snelk.body.searching import _go_to_next, seek
     from snelk.body.wandering import wander
     from snelk.level.columns import hypot
     from snelk.level.walking import onto, way_between
@@ -282,6 +282,35 @@ def _who_wants(stage: BodyStage, flights: FlightStage, searches: SearchStage) ->
                 found += 1
                 unknown = unknown or stage.doing.ground[v, a] < 0
     return WHOSE_GROUND if unknown else found
+
+
+def set_out_on(
+    walks: list[GroundStage],
+    flights: FlightStage,
+    searches: SearchStage,
+    stage: BodyStage,
+    moving: Moving,
+    time: float,
+) -> int:
+    """Take the ways that are wanted, if nothing else is; how many are left to Python.
+
+    Who searches and finds no way goes to the next point. Also left is all if somebody asks for
+    more than a way, or walks on a ground that is not among these.
+    """
+    for v in range(stage.doing.wants.shape[0]):
+        for a in range(stage.doing.wants.shape[1]):
+            known = stage.doing.ground[v, a] < len(walks)
+            if flights.asks[v, a] != 0 or searches.asks[v, a] or not known:
+                return 1
+    while True:
+        left = 0
+        for index in range(len(walks)):
+            found = _set_out(index, walks[index], stage, moving)
+            if found < 0:
+                return found
+            left += found
+        if left > 0 or _go_to_next(searches, stage, moving, time) == 0:
+            return left
 
 
 def _set_out(index: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> int:

@@ -26,6 +26,9 @@ from snelk.level.walking import part_of, step_back
 INNER = 0.05
 """So far within its area somebody who comes from outside begins to wander, m."""
 
+MOST_KEPT = 1000
+"""More areas than this are worked out each time."""
+
 MOST_TRIES = 10_000
 """So often a place is drawn until it lies within an area; of one so thin any place will do."""
 
@@ -69,33 +72,34 @@ class Area:
         return x, y
 
 
-def area_of(me: Me, written: RoamSettings, known: dict[object, Area | None]) -> Area | None:
+def area_of(me: Me, written: RoamSettings, known: dict[object, object]) -> Area | None:
     """The area to roam over: the ground in reach within a zone and a ring about home.
 
-    Those that stay where they are are kept in `known`.
+    Those about nothing that moves are kept in `known`, for all runs on the level.
     """
     walker = me.walker
     moves = written.ring is not None or written.about is not None
     centre = me.centre(written.about) if moves else None
     if moves and centre is None:
         return None
-    key = (id(walker.ways), walker.part, written.zone, written.ring, written.about, centre)
-    if key not in known:
-        shape = walker.area
-        if written.zone is not None:
-            zone = me.world.level.zone_area(written.zone)
-            if written.about is not None and centre is not None:
-                middle = shapely.get_coordinates(shapely.centroid(zone))[0]
-                zone = shapely.transform(zone, lambda at: at + (np.array(centre) - middle))
-            shape = shapely.intersection(shape, zone)
-        if written.ring is not None and centre is not None:
-            least, most = (shapely.Point(centre).buffer(r, quad_segs=32) for r in written.ring)
-            shape = shapely.intersection(shape, shapely.difference(most, least))
-        if centre is not None and written.about not in (None, "home", "start"):
-            return None if shape.area < 1e-6 else Area(shape)  # it is about another place each time
-        known[key] = None if shape.area < 1e-6 else Area(shape)
-    found: Area | None = known[key]
-    return found
+    key = (walker.ways, walker.part, written.zone, written.ring, written.about, centre)
+    if key in known:
+        found = known.get(key)
+        return found if isinstance(found, Area) else None
+    shape = walker.area
+    if written.zone is not None:
+        zone = me.world.level.zone_area(written.zone)
+        if written.about is not None and centre is not None:
+            middle = shapely.get_coordinates(shapely.centroid(zone))[0]
+            zone = shapely.transform(zone, lambda at: at + (np.array(centre) - middle))
+        shape = shapely.intersection(shape, zone)
+    if written.ring is not None and centre is not None:
+        least, most = (shapely.Point(centre).buffer(r, quad_segs=32) for r in written.ring)
+        shape = shapely.intersection(shape, shapely.difference(most, least))
+    area = None if shape.area < 1e-6 else Area(shape)
+    if written.about in (None, "home", "start") and len(known) < MOST_KEPT:
+        known[key] = area
+    return area
 
 
 class Roaming:
@@ -133,7 +137,7 @@ class Roaming:
             way=np.zeros((plain(points).points.shape[2] + 1, 2)),
         )
         self.stage = laid_out(RoamStageColumns, self._stage)
-        self._known: dict[object, Area | None] = {}
+        self._known = world.level.kept
         self._areas: list[Area] = []  # by index
         self._own: dict[tuple[int, int], Area | None] = {}  # of those that are left to Python
         self._chosen = np.zeros(shape, dtype=np.bool_)

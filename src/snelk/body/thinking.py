@@ -6,6 +6,8 @@ activities that are objects in Python, for the agents that need it only.
 
 from __future__ import annotations
 
+import operator
+
 import numpy as np
 
 from snelk.body.acting import set_out, set_out_one
@@ -68,6 +70,7 @@ class Thinking:
         doing: It, as plain arrays.
         laid: The same as compiled loops read it.
         seeker: Everybody's searches.
+        walks: The grounds that somebody walks on, as compiled loops read them.
     """
 
     def __init__(self, world: Scene, *, shows: bool) -> None:
@@ -83,6 +86,7 @@ class Thinking:
         self._walkers: dict[tuple[int, int], Walker] = {}
         self._grounds: list[Ways] = []  # by index
         self._stages: dict[int, GroundStage] = {}
+        self.walks: list[GroundStage] = []  # of the grounds, with all that is known of the ways
         self._names: dict[tuple[int, int], list[str]] = {}  # of what is done in each state
         self._kinds = np.zeros(ladders.least.shape, dtype=np.int8)
         motion = world.motion
@@ -191,6 +195,13 @@ class Thinking:
         self._set_out(stage)
         while go_to_next(self.seeker.stage, stage, self._world.motion.now, self._world.time):
             self._set_out(stage)
+        self._renew_walks()
+
+    def _renew_walks(self) -> None:
+        """More may be known of the ways between corners than before."""
+        walks = [next(ways.stages(self._stages)) for ways in self._grounds]
+        if len(walks) != len(self.walks) or not all(map(operator.is_, walks, self.walks)):
+            self.walks = walks
 
     def _choose_where(self, stage: BodyStage) -> None:
         """Choose spots and directions for those that ask for them."""
@@ -292,6 +303,7 @@ class Thinking:
         self._walkers = {key: each for key, each in self._walkers.items() if key[0] != v}
         self.doing.ground[v] = -1
         self._stages.clear()
+        self._renew_walks()
 
 
 ORDERS = {"loop": LOOP, "back_and_forth": BACK_AND_FORTH, "once": ONCE}

@@ -444,7 +444,8 @@ class World:
         return float(self.motion.x[v, a]), float(self.motion.y[v, a])
 
     def _apply_outcomes(self) -> bool:
-        """What comes of transitions; tell whether there were any."""
+        """What comes of transitions; tell whether anything does."""
+        any_comes = False
         for step in self.taken:
             ladder = self.ladders.ladders[step.variant][step.agent]
             if id(ladder) not in self._effects:
@@ -453,7 +454,8 @@ class World:
             for effect, cause in (taken[step.transition], entered[step.after]):
                 if effect is not None:
                     self.outcomes.apply(effect, step.variant, step.agent, step.focus, cause)
-        return bool(self.taken)
+                    any_comes = True
+        return any_comes
 
     def _grow_ground(self, poses: Poses) -> None:
         """Let the ground of a live game hold everybody who is there, with room to go on."""

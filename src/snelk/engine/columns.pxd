@@ -42,3 +42,4 @@ cdef class TickStageColumns(Columns):
     cdef public RoundStageColumns rounds
     cdef public FlightStageColumns flights
     cdef public SearchStageColumns searches
+    cdef public list walks

@@ -343,7 +343,7 @@ class Simulation:
         stages = world.thinking.stages
         parts = (
             world.motion.now, maker.made.laid, maker.noises.laid, maker.order, listening.stage,
-            sharing.going.laid, sharing.came.laid, *stages,
+            sharing.going.laid, sharing.came.laid, world.thinking.walks, *stages,
         )  # fmt: skip
         if len(parts) == len(self._parts) and all(map(operator.is_, parts, self._parts)):
             return
@@ -392,6 +392,7 @@ class Simulation:
             rounds=stages[1],
             flights=stages[2],
             searches=stages[3],
+            walks=world.thinking.walks,
         )
         self._stage = laid_out(TickStageColumns, stage)
 

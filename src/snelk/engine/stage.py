@@ -15,6 +15,7 @@ from snelk.body.rounds import RoundStage
 from snelk.body.searches import SearchStage
 from snelk.body.stage import BodyStage, PlaceStage
 from snelk.level.columns import agree, plain
+from snelk.level.ground import GroundStage
 from snelk.mind.messages import Messages
 from snelk.mind.stage import DrawStage, LadderStage, ListenStage, MindStage, TellStage
 from snelk.senses.bodies import Poses
@@ -92,6 +93,7 @@ class TickStage(NamedTuple):
     rounds: RoundStage
     flights: FlightStage
     searches: SearchStage
+    walks: list[GroundStage]  # the grounds that somebody walks on; overwritten
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""

@@ -1,6 +1,6 @@
 cimport cython
 
-from snelk.body.acting cimport _act_on, _who_wants
+from snelk.body.acting cimport _act_on, _who_wants, set_out_on
 from snelk.body.answering cimport answer_all
 from snelk.body.behaving cimport _come_to, _go_on, _move_on, _perceive, _think_on
 from snelk.body.columns cimport DoingColumns, PlacedColumns, TimingColumns

@@ -72,7 +72,7 @@ from snelk.mind.stage import DISAGREE, LEFT, NOTHING_HEARD, ROOM, WAITED
 from snelk.senses.bodies import Poses
 
 if not compiled:  # else they are the loops' own, by the .pxd
-    from snelk.body.acting import _act_on, _who_wants
+    from snelk.body.acting import _act_on, _who_wants, set_out_on
     from snelk.body.answering import answer_all
     from snelk.body.behaving import _come_to, _go_on, _move_on, _perceive, _think_on
     from snelk.body.moving import _place
@@ -280,8 +280,16 @@ def _think_all(stage: TickStage, phase: int, poses: Poses) -> int:
             return ASK if found > 0 else BAD
     elif phase == FINDS_WAYS:
         at[COUNT] = _who_wants(stage.bodies, stage.flights, stage.searches)
-        if at[COUNT] != 0:
-            return BAD if at[COUNT] == DISAGREE else FIND_WAYS
+        if at[COUNT] == DISAGREE:
+            return BAD
+        if at[COUNT] > 0:
+            found = set_out_on(
+                stage.walks, stage.flights, stage.searches, stage.bodies, stage.moving, time
+            )
+            if found != 0:
+                return FIND_WAYS if found > 0 else BAD
+        elif at[COUNT] != 0:
+            return FIND_WAYS
     elif phase == TELLS_NEWS:
         for v in range(doing.news.shape[0]):
             for a in range(doing.news.shape[1]):

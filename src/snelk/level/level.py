@@ -47,6 +47,7 @@ class Level:
         walkable: (walls,) whether a wall leaves the ways on foot free.
         pieces: (pieces, 6) upright faces: ax, ay, bx, by, base, top, m.
         piece_walls: (pieces,) the wall each piece belongs to.
+        kept: What runs work out of it and need again, such as areas to roam over.
     """
 
     @classmethod
@@ -78,6 +79,7 @@ class Level:
         self._walked_through[self.is_edge] = False
         self._stops: dict[float, NDArray[np.bool_]] = {}
         self._ways: dict[tuple[object, ...], Ways] = {}
+        self.kept: dict[object, object] = {}
         faces = [_faces(outline) for outline in self._outlines]
         counts = [len(f) for f in faces]
         self.piece_walls = np.repeat(np.arange(len(faces), dtype=np.int32), counts)
