@@ -166,6 +166,20 @@ def test_likelihood_spreads_no_faster_than_the_target_and_is_all_accounted_for(s
     assert likeliest(likelihood.laid, 0.0, 0.0, 2.0) == -1
 
 
+def test_where_it_was_lost_is_looked_at_from_as_near_as_one_gets(tmp_path: Path) -> None:
+    away = samples.track_of((0, 4, -4), (2, 9, -3), (2.2, 90, 90), (30, 90, 90))
+    pen = scenes.feature("wall", "pen", shapely.box(8, -4, 10, -2).exterior, top=0.4)
+    more = {"track": away, "points": 3, "give_up": 60.0, "end": 40.0, "point_time": 2.0}
+    run = searching(tmp_path, "nearby", pen, **more)
+    rows = run.searches
+    first = rows[(rows.what == "unreachable") & (rows.point == 0)].iloc[0]
+    t, places, _ = scenes.guard_of(run)
+    stands = places[(t > first.t + 0.15) & (t < first.t + 1.9)]
+    assert np.ptp(stands, axis=0).max() <= 1e-9  # it looks around before it goes on
+    after = rows[(rows.point == 1) & (rows.what != "planned")].t.min()
+    assert after >= first.t + 2.0
+
+
 def test_a_search_to_begin_with_begins_when_the_clock_does(tmp_path: Path) -> None:
     first = {"search": {"method": "nearby", "radius": 3.0, "give_up": 2.0, "point_time": 9.0}}
     more = {"clock.start": 5.0}
