@@ -144,6 +144,21 @@ def test_a_zone_and_a_route_can_be_moved_and_whom_they_follow_may_be_gone(tmp_pa
     assert failed.text.tolist() == ["guard failed to roam (a)"]
 
 
+@pytest.mark.parametrize(
+    ("about", "end"), [("home", (7.0, 9.0)), ("start", (6.0, 7.0)), (None, (14.0, 14.0))]
+)
+def test_a_route_lies_about_home_or_where_somebody_stood_at_first(
+    tmp_path: Path, about: str | None, end: tuple[float, float]
+) -> None:
+    route = scenes.feature("route", "beat", shapely.LineString([(10, 10), (14, 10), (14, 14)]))
+    patrol: dict[str, Any] = {"route": "beat", "order": "once"}
+    patrol |= {"about": about} if about else {}
+    more = {"cast.guard.home": [3.0, 5.0], "cast.guard.at": [2.0, 3.0]}
+    states = {"a": {"patrol": patrol, "pace": "running"}}
+    run = snelk.run(scenes.scene(tmp_path, route, states=states, more=more, end=12.0))
+    np.testing.assert_allclose(scenes.guard_of(run)[1][-1], end, atol=0.3)
+
+
 def test_who_wanders_about_somebody_is_carried_along(tmp_path: Path) -> None:
     track = samples.track_of((0, 0, 0), (40, 40, 0))
     roam = {"roam": {"ring": [0.0, 3.0], "every": 1.0, "about": "guest"}, "pace": "running"}
