@@ -182,15 +182,15 @@ def test_where_it_was_lost_is_looked_at_from_as_near_as_one_gets(tmp_path: Path)
 
 def test_a_hideout_out_of_reach_is_not_looked_around_at(tmp_path: Path) -> None:
     away = samples.track_of((0, 4, -4), (2, 9, -3), (2.2, 90, 90), (30, 90, 90))
-    pen = scenes.feature("wall", "pen", shapely.box(8.2, 2.2, 9.8, 3.8).exterior, top=2.5)
+    nook = scenes.feature("spot", "nook", shapely.Point(7.5, -5.5))
+    pen = scenes.feature("wall", "pen", shapely.box(7, -6, 8, -5).exterior, top=2.5)
     more = {"track": away, "give_up": 60.0, "end": 40.0, "radius": 12.0, "point_time": 5.0}
-    run = searching(tmp_path, "hideouts", pen, **more)
+    run = searching(tmp_path, "hideouts", pen, nook, spots=["nook", "near"], **more)
     rows = run.searches
-    missed = rows[(rows.what == "unreachable") & (rows.x == 9.0)].iloc[0]
-    assert missed.point > 0
-    t, places, _ = scenes.guard_of(run)
-    soon = places[(t >= missed.t) & (t <= missed.t + 1.0)]
-    assert np.ptp(soon, axis=0).max() > 0.3  # it goes on at once
+    missed = rows[(rows.what == "unreachable") & (rows.x == 7.5)].iloc[0]
+    assert missed.point == 1
+    after = rows[(rows.point == 2) & (rows.what != "planned")].iloc[0]
+    assert after.t - missed.t < 4.9  # it goes on at once
 
 
 def test_a_search_to_begin_with_begins_when_the_clock_does(tmp_path: Path) -> None:
