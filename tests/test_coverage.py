@@ -51,9 +51,23 @@ def scene(folder: Path, **more: Any) -> snelk.Scenario:
     return scenes.scene(folder, *WALLS, states=states, end=40.0, more={**NUMBERS, **more})
 
 
-@pytest.mark.parametrize("stance", ["standing", "crouched"])
-def test_places_are_as_dangerous_as_runs_with_somebody_there(stance: Any, tmp_path: Path) -> None:
-    scenario = scene(tmp_path, **{"cast.guest.posture": stance})
+LAMP = {"cast.guest.lamp": {"light": 0.3, "reach": 8.0}, "light": 0.1}
+
+
+@pytest.mark.parametrize(
+    ("stance", "more"),
+    [
+        ("standing", {}),
+        ("crouched", {}),
+        ("standing", LAMP),
+        ("standing", {"bodies.post.blocks": True}),
+    ],
+)
+def test_places_are_as_dangerous_as_runs_with_somebody_there(
+    stance: Any, more: dict[str, Any], tmp_path: Path
+) -> None:
+    """Also with a lamp or a body that blocks: dummies are nothing to one another."""
+    scenario = scene(tmp_path, **{"cast.guest.posture": stance, **more})
     rng = np.random.default_rng(4)
     places = np.round(rng.uniform((-14, -12), (14, 12), (200, 2)), 3)
     found = snelk.coverage(scenario, target="guest", stance=stance, places=places, jobs=1)
