@@ -103,7 +103,7 @@ TOLERANCES = {"CLOSE", "EDGE", "ROUNDING", "SLACK"}
 """A billionth more or less: no test can tell."""
 
 FOLDERS = ("src", "tests", "examples", "docs")
-LONGEST = 600
+LONGEST = 300
 """Tests that run longer than this, s, have noticed."""
 
 

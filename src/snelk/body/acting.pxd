@@ -5,8 +5,10 @@ from snelk.body.columns cimport (
     RoundStageColumns, SearchStageColumns, TimingColumns,
 )
 from snelk.body.agreeing cimport agrees
-from snelk.body.moving cimport _come_to_end, _stand, _take_way_to, _turns_back, _want
-from snelk.body.fleeing cimport evade, flee
+from snelk.body.moving cimport (
+    _come_to_end, _stand, _take_way_to, _turns_back, _want, note_news,
+)
+from snelk.body.fleeing cimport evade, flee, last_known
 from snelk.body.patrolling cimport patrol
 from snelk.body.searching cimport _go_to_next, seek
 from snelk.body.wandering cimport wander
@@ -16,7 +18,7 @@ from snelk.mind.columns cimport AttendedColumns, DrawnColumns
 from snelk.senses.columns cimport PoseColumns
 
 cdef double NEVER, NAN, KEEP_UP, FARTHER, AND_MORE, LEFT_TO_PYTHON
-cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE, SEARCH, OTHERS, NEWLY_DONE, NEWLY_FAILED
+cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE, SEARCH, OTHERS
 cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, DISAGREE, WHOSE_GROUND
 
 @cython.locals(
@@ -36,7 +38,7 @@ cdef double _approach(
     Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
 ) noexcept nogil
 
-@cython.locals(x=double, y=double, j=Py_ssize_t, again=double)
+@cython.locals(x=double, y=double, again=double)
 cdef double _go(
     MovingColumns moving, AttendedColumns now, DrawnColumns drawn, Py_ssize_t state, double dt,
     Py_ssize_t v, Py_ssize_t a, DoingColumns doing,

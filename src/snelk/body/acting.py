@@ -24,8 +24,6 @@ from snelk.body.doing import (
     KEEP_UP,
     LEFT_TO_PYTHON,
     NEVER,
-    NEWLY_DONE,
-    NEWLY_FAILED,
     OTHERS,
     PATROL,
     RESUME,
@@ -48,8 +46,15 @@ from snelk.senses.bodies import Poses
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.agreeing import agrees
-    from snelk.body.fleeing import evade, flee
-    from snelk.body.moving import _come_to_end, _stand, _take_way_to, _turns_back, _want
+    from snelk.body.fleeing import evade, flee, last_known
+    from snelk.body.moving import (
+        _come_to_end,
+        _stand,
+        _take_way_to,
+        _turns_back,
+        _want,
+        note_news,
+    )
     from snelk.body.patrolling import patrol
     from snelk.body.searching import _go_to_next, seek
     from snelk.body.wandering import wander
@@ -146,10 +151,7 @@ def _act(
                     continue
                 timing.due[v, a], timing.thought_there[v, a] = False, there
                 timing.next_thought[v, a] = time + again
-                if doing.done[v, a] and not was_done:
-                    doing.news[v, a] += NEWLY_DONE
-                if doing.failed[v, a] and not was_failed:
-                    doing.news[v, a] += NEWLY_FAILED
+                note_news(doing, v, a, was_done, was_failed)
     return others
 
 
@@ -197,11 +199,8 @@ def _go(
     """Go to where the focus was last known or to a spot, and again if that is another place."""
     x, y = doing.spots[v, a, max(state, 0), 0], doing.spots[v, a, max(state, 0), 1]
     again = KEEP_UP if isnan(x) else NEVER
-    j = now.focus[v, a]
-    if isnan(x) and j == PLACE:
-        x, y = drawn.x[v, a], drawn.y[v, a]
-    elif isnan(x) and j >= 0:
-        x, y = now.known_x[v, a, j], now.known_y[v, a, j]
+    if isnan(x):
+        x, y = last_known(now, drawn, v, a)
     if isnan(x) and isnan(doing.to_x[v, a]):
         _stand(moving, v, a)
     elif not isnan(x) and not (x == doing.to_x[v, a] and y == doing.to_y[v, a]):

@@ -1,15 +1,15 @@
 cimport cython
 
 from snelk.body.agreeing cimport agrees
-from snelk.body.columns cimport BodyStageColumns, CallColumns, MovingColumns
+from snelk.body.columns cimport BodyStageColumns, NamedColumns, MovingColumns
 from snelk.level.columns cimport ZoneColumns
 from snelk.level.within cimport inside
 
 cdef Py_ssize_t FELT_BY, IN_ZONE, OBSERVED_BY, SEEN_BY, TARGET_IN_ZONE, TOUCH, DISAGREE, SENSED, IN_VIEW
 
-@cython.locals(same=bint, call=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t)
+@cython.locals(same=bint, n=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t)
 cdef Py_ssize_t answer_all(
-    CallColumns calls, BodyStageColumns stage, MovingColumns moving, double[:, :, ::1] values,
+    NamedColumns named, BodyStageColumns stage, MovingColumns moving, double[:, :, ::1] values,
 ) noexcept nogil
 
 @cython.locals(
@@ -17,7 +17,7 @@ cdef Py_ssize_t answer_all(
     found=bint, mine=bint, seen=bint, felt=bint,
 )
 cdef bint _is_true(
-    CallColumns calls, BodyStageColumns stage, MovingColumns moving, Py_ssize_t call,
+    NamedColumns named, BodyStageColumns stage, MovingColumns moving, Py_ssize_t n,
     Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 

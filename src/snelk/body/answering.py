@@ -11,8 +11,16 @@ from cython.cimports.libc.math import isnan
 from numpy.typing import NDArray
 
 from snelk.body.agreeing import agreed
-from snelk.body.calls import FELT_BY, IN_ZONE, OBSERVED_BY, SEEN_BY, TARGET_IN_ZONE, TOUCH, Calls
-from snelk.body.columns import BodyStageColumns, CallColumns, MovingColumns
+from snelk.body.columns import BodyStageColumns, MovingColumns, NamedColumns
+from snelk.body.named import (
+    FELT_BY,
+    IN_ZONE,
+    OBSERVED_BY,
+    SEEN_BY,
+    TARGET_IN_ZONE,
+    TOUCH,
+    NamedSignals,
+)
 from snelk.body.paces import Moving
 from snelk.body.stage import BodyStage
 from snelk.level.columns import door, laid_out
@@ -27,51 +35,55 @@ if not compiled:  # else they are the loops' own, by the .pxd
 
 
 @door
-def answer(calls: Calls, stage: BodyStage, moving: Moving, values: NDArray[np.float64]) -> None:
-    """What calls come to for everybody.
+def answer(
+    named: NamedSignals, stage: BodyStage, moving: Moving, values: NDArray[np.float64]
+) -> None:
+    """What named signals come to for everybody.
 
     Args:
-        calls: The calls.
+        named: The named signals.
         stage: What everybody attends to, and its senses.
         moving: Where everybody is.
-        values: (row, variant, agent) the rows of the calls are overwritten; of a truth 1 or 0.
+        values: (row, variant, agent) their rows are overwritten; of a truth 1 or 0.
 
     Raises:
         ValueError: These arrays do not agree.
     """
-    laid, on = laid_out(CallColumns, calls), laid_out(BodyStageColumns, stage)
+    laid, on = laid_out(NamedColumns, named), laid_out(BodyStageColumns, stage)
     agreed(answer_all(laid, on, laid_out(MovingColumns, moving), values))
 
 
-def answer_all(calls: Calls, stage: BodyStage, moving: Moving, values: NDArray[np.float64]) -> int:
+def answer_all(
+    named: NamedSignals, stage: BodyStage, moving: Moving, values: NDArray[np.float64]
+) -> int:
     """As `answer`; DISAGREE if these arrays do not agree."""
     same: bool = (
         agrees(stage, moving)
-        and values.shape[1] == stage.stuck.shape[0] == calls.which.shape[1]
-        and values.shape[2] == stage.stuck.shape[1] == calls.which.shape[2]
+        and values.shape[1] == stage.stuck.shape[0] == named.which.shape[1]
+        and values.shape[2] == stage.stuck.shape[1] == named.which.shape[2]
     )
     if not same:
         return DISAGREE
-    for call in range(calls.kind.shape[0]):
-        if calls.row[call] >= values.shape[0] or calls.zone[call] >= stage.zones.circles.shape[0]:
+    for n in range(named.kind.shape[0]):
+        if named.row[n] >= values.shape[0] or named.zone[n] >= stage.zones.circles.shape[0]:
             return DISAGREE
         for v in range(values.shape[1]):
             for a in range(values.shape[2]):
-                values[calls.row[call], v, a] = _is_true(calls, stage, moving, call, v, a)
+                values[named.row[n], v, a] = _is_true(named, stage, moving, n, v, a)
     return 0
 
 
-def _is_true(calls: Calls, stage: BodyStage, moving: Moving, call: int, v: int, a: int) -> bool:
-    kind, which = calls.kind[call], calls.which[call, v, a]
+def _is_true(named: NamedSignals, stage: BodyStage, moving: Moving, n: int, v: int, a: int) -> bool:
+    kind, which = named.kind[n], named.which[n, v, a]
     j, found = stage.attended.focus[v, a], False
     if kind == IN_ZONE:
-        return _holds(stage.zones, calls.zone[call], moving.x[v, a], moving.y[v, a])
+        return _holds(stage.zones, named.zone[n], moving.x[v, a], moving.y[v, a])
     if kind == TARGET_IN_ZONE:
         x, y = stage.signals.target_x[v, a], stage.signals.target_y[v, a]
-        return _holds(stage.zones, calls.zone[call], x, y)
+        return _holds(stage.zones, named.zone[n], x, y)
     if kind == OBSERVED_BY:
         for watcher in range(stage.sees_me.shape[2]):
-            mine = calls.which[call, v, watcher] == 1
+            mine = named.which[n, v, watcher] == 1
             found = found or (mine and stage.sees_me[v, a, watcher])
     elif kind == SEEN_BY and j >= 0 and 0 <= which < stage.sight.failed.shape[3]:
         seen = stage.sight.failed[v, a, j, which] == IN_VIEW

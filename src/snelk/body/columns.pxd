@@ -169,7 +169,7 @@ cdef class SearchStageColumns(Columns):
     cdef public NoteColumns notes
 
 
-cdef class CallColumns(Columns):
+cdef class NamedColumns(Columns):
     cdef public const signed char[::1] kind
     cdef public const int[::1] row, zone
     cdef public const int[:, :, ::1] which

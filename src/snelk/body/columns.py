@@ -61,5 +61,5 @@ class SearchStageColumns(Columns):
     """Those of `SearchStage`."""
 
 
-class CallColumns(Columns):
-    """Those of `Calls`."""
+class NamedColumns(Columns):
+    """Those of `NamedSignals`."""

@@ -4,7 +4,7 @@ from snelk.body.columns cimport DoingColumns, GivenColumns, MovingColumns, Place
 from snelk.senses.columns cimport PoseColumns
 
 cdef double PI, GLANCE, NEAR
-cdef Py_ssize_t AHEAD, AT_FOCUS, AT_PLACE, GLANCES, SWEEP
+cdef Py_ssize_t NEWLY_DONE, NEWLY_FAILED, AHEAD, AT_FOCUS, AT_PLACE, GLANCES, SWEEP
 
 @cython.locals(v=Py_ssize_t, a=Py_ssize_t)
 cdef void _move(MovingColumns now, const double[:, ::1] state_for, double dt) noexcept
@@ -108,4 +108,8 @@ cdef void _want(
 @cython.locals(_close=double, arrived=bint, unreachable=bint)
 cdef void _come_to_end(
     MovingColumns moving, double dt, Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
+) noexcept nogil
+
+cdef void note_news(
+    DoingColumns doing, Py_ssize_t v, Py_ssize_t a, bint was_done, bint was_failed,
 ) noexcept nogil

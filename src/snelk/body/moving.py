@@ -8,7 +8,7 @@ from cython.cimports.libc.math import atan2, cos, fabs, fmod, hypot, isnan, sin,
 from numpy.typing import NDArray
 
 from snelk.body.columns import MovingColumns, PlacedColumns, PlaceStageColumns
-from snelk.body.doing import Doing
+from snelk.body.doing import NEWLY_DONE, NEWLY_FAILED, Doing
 from snelk.body.paces import (
     AHEAD,
     AT_FOCUS,
@@ -240,6 +240,14 @@ def _come_to_end(moving: Moving, dt: float, v: int, a: int, doing: Doing) -> Non
     """Its way is at its end: that is what was wanted, or as near as it gets."""
     _close, arrived, unreachable = _nearness(moving, dt, v, a)
     doing.done[v, a], doing.failed[v, a] = arrived, unreachable
+
+
+def note_news(doing: Doing, v: int, a: int, was_done: bool, was_failed: bool) -> None:
+    """Note what has newly come of an activity: that it is done, or cannot be."""
+    if doing.done[v, a] and not was_done:
+        doing.news[v, a] += NEWLY_DONE
+    if doing.failed[v, a] and not was_failed:
+        doing.news[v, a] += NEWLY_FAILED
 
 
 def _want(moving: Moving, v: int, a: int, x: float, y: float, stop: float, doing: Doing) -> None:

@@ -6,7 +6,7 @@ from snelk.body.columns cimport (
 )
 from snelk.body.fleeing cimport last_known
 from snelk.body.looking cimport look_at_all
-from snelk.body.moving cimport _nearness, _stand, _want
+from snelk.body.moving cimport _nearness, _stand, _want, note_news
 from snelk.level.columns cimport GroundStageColumns
 from snelk.level.walking cimport _length_of_way, is_on
 from snelk.mind.columns cimport AttendedColumns, CellColumns
@@ -15,7 +15,7 @@ from snelk.senses.columns cimport PoseColumns
 
 cdef double INF, NAN, SLACK, LOOK_AGAIN, OTHER_NEWS, MORE, SHOT, NEAR, KEEP_UP, LEFT_TO_PYTHON
 cdef double NEVER, NEARBY_WITHIN, NO_CELLS
-cdef Py_ssize_t MOST_TIMES, NEWLY_DONE, NEWLY_FAILED, SWEEP, DISAGREE, GOING_ON
+cdef Py_ssize_t MOST_TIMES, SWEEP, DISAGREE, GOING_ON
 cdef Py_ssize_t NEARBY, HIDEOUTS, LIKELIHOOD
 cdef Py_ssize_t BEGAN, MOVED, PLANNED, VISITED, LOOKED, UNREACHABLE, ENDED
 cdef Py_ssize_t FOUND, GAVE_UP, NOTHING, BROKEN_OFF

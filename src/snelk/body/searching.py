@@ -11,7 +11,7 @@ from cython.cimports.libc.math import exp, hypot, isnan
 
 from snelk.body.agreeing import agreed
 from snelk.body.columns import BodyStageColumns, MovingColumns, SearchStageColumns
-from snelk.body.doing import KEEP_UP, LEFT_TO_PYTHON, NEVER, NEWLY_DONE, NEWLY_FAILED
+from snelk.body.doing import KEEP_UP, LEFT_TO_PYTHON, NEVER
 from snelk.body.paces import SWEEP, Moving
 from snelk.body.searches import (
     BEGAN,
@@ -47,7 +47,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.agreeing import agrees
     from snelk.body.fleeing import last_known
     from snelk.body.looking import look_at_all
-    from snelk.body.moving import _nearness, _stand, _want
+    from snelk.body.moving import _nearness, _stand, _want, note_news
     from snelk.level.columns import hypot
     from snelk.level.walking import _length_of_way, is_on
     from snelk.mind.spreading import _likeliest, _spread, _take_out
@@ -580,10 +580,7 @@ def _go_to_next(searches: SearchStage, stage: BodyStage, moving: Moving, time: f
             _note_point(searches, moving, v, a, time, UNREACHABLE)
             _next_point(searches, stage, moving, time, v, a)
             found += searches.going[v, a]
-            if doing.done[v, a] and not was_done:
-                doing.news[v, a] += NEWLY_DONE
-            if doing.failed[v, a] and not was_failed:
-                doing.news[v, a] += NEWLY_FAILED
+            note_news(doing, v, a, was_done, was_failed)
     return found
 
 

@@ -10,19 +10,9 @@ import shapely
 from numpy.typing import NDArray
 
 from snelk.body.answering import answer
-from snelk.body.calls import (
-    CALLS,
-    FELT_BY,
-    IN_ZONE,
-    OBSERVED_BY,
-    TARGET_IN_ZONE,
-    TOUCH,
-    ZONE,
-    Calls,
-)
 from snelk.body.columns import (
     BodyStageColumns,
-    CallColumns,
+    NamedColumns,
     PlacedColumns,
     PlaceStageColumns,
     StandingColumns,
@@ -31,6 +21,16 @@ from snelk.body.columns import (
 from snelk.body.me import LOOK_CODES, Me
 from snelk.body.motion import Motion
 from snelk.body.moving import place
+from snelk.body.named import (
+    FELT_BY,
+    IN_ZONE,
+    NAMED,
+    OBSERVED_BY,
+    TARGET_IN_ZONE,
+    TOUCH,
+    ZONE,
+    NamedSignals,
+)
 from snelk.body.outcomes import Happening, Outcomes
 from snelk.body.outlook import looks_at
 from snelk.body.paces import GLANCE, PACES
@@ -97,7 +97,7 @@ class World:
     Attributes:
         signals: What conditions asked for at the last tick; overwritten by the next.
         ignored: (variant, agent, target) who is not worth a focus at this tick.
-        calls: What conditions ask for that is no signal, as compiled loops read it.
+        named: What conditions ask for with a name, as compiled loops read it.
         prepares: Whether something is to be done before anybody attends to anything; see `prepare`.
         has_speeds: Whether any speed goes by how much of a way is left.
         laid_signals: The same as compiled loops read them.
@@ -163,7 +163,7 @@ class World:
         self.active |= bool(self.outcomes.waiting)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
         self.entered = np.full((*shape, 2), np.nan)
-        self._looked_up: dict[tuple[str, str], tuple[Calls, Numbers]] = {}
+        self._looked_up: dict[tuple[str, str], tuple[NamedSignals, Numbers]] = {}
         self.senses: Senses  # of the last tick; not there before `lay_out`
         empty = [
             [self.setups[v].profile_of(n).memory for n in self.agents] for v in range(shape[0])
@@ -203,7 +203,7 @@ class World:
         )  # fmt: skip
         self._standing = laid_out(StandingColumns, standing)
         self.stage: BodyStage  # the same
-        self.calls: Calls  # the same
+        self.named: NamedSignals  # the same
         self._stuck, self._newly_stuck = np.zeros((2, *shape), dtype=np.bool_)
         agents = np.argwhere(self.ladders.used)
         for v, a in agents.tolist():
@@ -395,7 +395,7 @@ class World:
             newly_stuck=self._newly_stuck,
         )
         self.stage = laid_out(BodyStageColumns, stage)
-        self.calls = laid_out(CallColumns, self._calls_of(self.ladders.asked))
+        self.named = laid_out(NamedColumns, self._named_of(self.ladders.asked))
 
     def _note_place(self, step: Step) -> None:
         """Where somebody leaves its routine, a state of the least rank, and where it enters one."""
@@ -519,31 +519,31 @@ class World:
         """The values, (variant, agent), of a call of the language of conditions."""
         key = (node.word, node.parts[0].word)
         if key not in self._looked_up:
-            calls = laid_out(CallColumns, self._calls_of([(0, node)]))
-            self._looked_up[key] = calls, np.zeros((1, *self.search_done.shape))
-        calls, values = self._looked_up[key]
-        answer(calls, self.stage, self.motion.now, values)
+            named = laid_out(NamedColumns, self._named_of([(0, node)]))
+            self._looked_up[key] = named, np.zeros((1, *self.search_done.shape))
+        named, values = self._looked_up[key]
+        answer(named, self.stage, self.motion.now, values)
         found: Truths = values[0] != 0.0
         return found
 
-    def _calls_of(self, asked: Sequence[tuple[int, Node]]) -> Calls:
+    def _named_of(self, asked: Sequence[tuple[int, Node]]) -> NamedSignals:
         """Pack calls of the language of conditions, with the rows for them, into arrays."""
-        calls = Calls.blank(len(asked), self.search_done.shape)
+        named = NamedSignals.blank(len(asked), self.search_done.shape)
         for n, (row, node) in enumerate(asked):
             name = node.parts[0].word
-            kind = calls.kind[n] = CALLS[node.word]
-            calls.row[n] = row
+            kind = named.kind[n] = NAMED[node.word]
+            named.row[n] = row
             if kind in (IN_ZONE, TARGET_IN_ZONE):
-                calls.zone[n] = self.level.zone_index(name)
+                named.zone[n] = self.level.zone_index(name)
             elif kind == OBSERVED_BY:
-                calls.which[n] = self._team_of == name
+                named.which[n] = self._team_of == name
             elif kind == FELT_BY:
-                calls.which[n] = TOUCH if name == "touch" else ZONE
+                named.which[n] = TOUCH if name == "touch" else ZONE
             else:
                 cones = [[list(s.profile_of(a).cones) for a in self.agents] for s in self.setups]
                 which = [[each.index(name) if name in each else -1 for each in r] for r in cones]
-                calls.which[n] = np.array(which, np.int32).reshape(calls.which[n].shape)
-        return calls
+                named.which[n] = np.array(which, np.int32).reshape(named.which[n].shape)
+        return named
 
     def _enter(self, v: int, a: int) -> None:
         """How somebody stands in the state that it is in now."""

@@ -1,5 +1,5 @@
 from snelk.body.columns cimport (
-    BodyStageColumns, CallColumns, FlightStageColumns, MovingColumns, PlacedColumns,
+    BodyStageColumns, NamedColumns, FlightStageColumns, MovingColumns, PlacedColumns,
     PlaceStageColumns, RoamStageColumns, RoundStageColumns, SearchStageColumns,
 )
 from snelk.level.columns cimport Columns
@@ -36,7 +36,7 @@ cdef class TickStageColumns(Columns):
     cdef public double[:, :, ::1] awake_then
     cdef public BodyStageColumns bodies
     cdef public const unsigned char[:, :, ::1] ignored
-    cdef public CallColumns calls
+    cdef public NamedColumns named
     cdef public LadderStageColumns ladders
     cdef public RoamStageColumns roams
     cdef public RoundStageColumns rounds

@@ -386,7 +386,7 @@ class Simulation:
             awake_then=self._awake_then,
             bodies=world.stage,
             ignored=world.ignored,
-            calls=world.calls,
+            named=world.named,
             ladders=world.ladders.stage,
             roams=stages[0],
             rounds=stages[1],

@@ -7,8 +7,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.body.calls import Calls
 from snelk.body.flights import FlightStage
+from snelk.body.named import NamedSignals
 from snelk.body.paces import Moving
 from snelk.body.roams import RoamStage
 from snelk.body.rounds import RoundStage
@@ -87,7 +87,7 @@ class TickStage(NamedTuple):
     awake_then: Numbers  # the same at this tick; overwritten
     bodies: BodyStage
     ignored: Truths  # (variant, agent, target) who is not worth a focus
-    calls: Calls
+    named: NamedSignals
     ladders: LadderStage
     roams: RoamStage
     rounds: RoundStage
@@ -111,7 +111,7 @@ class TickStage(NamedTuple):
         agree(plain(self.bodies).sees_me.shape[:2], plain(self.moving).x.shape, shape)
         agree(plain(self.ladders).ready.shape[:2], plain(self.searches).state.shape, shape)
         agree(plain(self.minds).loudness.shape, self.ignored.shape)
-        agree(plain(self.calls).which.shape[1:], shape)
+        agree(plain(self.named).which.shape[1:], shape)
         facts = plain(plain(self.ladders).facts)
         agree((facts.values.shape[2],), self.ignored.shape[2:])
         agree(plain(self.placed).removed.shape, (shape[0], *self.ignored.shape[2:]))

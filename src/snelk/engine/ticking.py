@@ -243,7 +243,7 @@ def _mind_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int:
             return BAD
         at[BEGUN] = 1
         at[WAITS] = 0
-        if answer_all(stage.calls, stage.bodies, stage.moving, stage.ladders.values) == DISAGREE:
+        if answer_all(stage.named, stage.bodies, stage.moving, stage.ladders.values) == DISAGREE:
             return BAD
         found = _decide(stage.ladders, stage.bodies.signals, tick, stage.dt)
         if found != 0:

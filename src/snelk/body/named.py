@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 from snelk.level.columns import agree
 
 SEEN_BY, FELT_BY, OBSERVED_BY, IN_ZONE, TARGET_IN_ZONE = range(5)
-"""Kinds of calls by index: the focus is in view of a cone; it is felt by touch or as a zone;
-somebody of a team sees the agent; the agent, or its focus, is in a zone.
+"""Kinds by index: the focus is in view of a cone; it is felt by touch or in a zone; somebody of a
+team sees the agent; the agent, or its focus, is in a zone.
 """
 
-CALLS = {
+NAMED = {
     "seen": SEEN_BY,
     "felt": FELT_BY,
     "observed_by": OBSERVED_BY,
@@ -27,17 +27,17 @@ TOUCH, ZONE = 0, 1
 """By what the focus is felt, by index."""
 
 
-class Calls(NamedTuple):
-    """Calls, each with the row that its values are written to."""
+class NamedSignals(NamedTuple):
+    """Named signals, each with the row that its values are written to."""
 
-    kind: NDArray[np.int8]  # (call,) of CALLS
-    row: NDArray[np.int32]  # (call,)
-    zone: NDArray[np.int32]  # (call,) index of a zone, or -1
-    which: NDArray[np.int32]  # (call, variant, agent) index of the cone, or -1; TOUCH or ZONE; for
-    # `observed_by`, 1 for those of the team
+    kind: NDArray[np.int8]  # (signal,) of NAMED
+    row: NDArray[np.int32]  # (signal,)
+    zone: NDArray[np.int32]  # (signal,) index of a zone, or -1
+    which: NDArray[np.int32]  # (signal, variant, agent) index of the cone, or -1; TOUCH or ZONE;
+    # for `observed_by`, 1 for those of the team
 
     @classmethod
-    def blank(cls, count: int, shape: tuple[int, ...]) -> Calls:
+    def blank(cls, count: int, shape: tuple[int, ...]) -> NamedSignals:
         """So many of them."""
         return cls(
             np.zeros(count, dtype=np.int8),
