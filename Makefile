@@ -27,7 +27,7 @@ tests: $(VENV)/.ready-dev
 	$(BIN)/pytest -n auto --dist loadfile --no-loadscope-reorder
 
 bench: $(VENV)/.ready-dev
-	$(PIP) -e '.[bench]'
+	$(PIP) -e '.[dev]'
 	$(BIN)/python benchmarks/line_of_sight.py
 	$(BIN)/python benchmarks/ticks.py
 	$(BIN)/python benchmarks/scaling.py

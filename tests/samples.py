@@ -49,6 +49,30 @@ def ring_pieces(size: float) -> Array:
     return pieces[gaps]
 
 
+def hill_triangles(size: float, steps: int) -> Array:
+    """Uneven ground of 2 * steps² triangles that share their corners: (triangles, 3, 3)."""
+    x, y = np.meshgrid(*[np.linspace(0, size, steps + 1)] * 2, indexing="ij")
+    corners = np.dstack([x, y, np.sin(x / 3) + np.cos(y / 4) + 0.4 * np.sin(x * y)])
+    a, b, c, d = corners[:-1, :-1], corners[1:, :-1], corners[1:, 1:], corners[:-1, 1:]
+    halves = np.stack([a, b, c], axis=2), np.stack([a, c, d], axis=2)
+    return np.concatenate([half.reshape(-1, 3, 3) for half in halves])
+
+
+def loose_triangles(rng: np.random.Generator, count: int, size: float) -> Array:
+    """Triangles that lie in any direction in a cube of `size` metres: (triangles, 3, 3)."""
+    return rng.uniform(0, size, (count, 1, 3)) + rng.normal(0, 0.05 * size, (count, 3, 3))
+
+
+def upright_triangles(pieces: Array) -> Array:
+    """Pieces of walls as two triangles each: (triangles, 3, 3)."""
+    a, b = pieces[:, 0:2], pieces[:, 2:4]
+    low, high = pieces[:, 4:5], pieces[:, 5:6]
+    corners = [np.hstack(pair) for pair in ((a, low), (b, low), (b, high), (a, high))]
+    return np.concatenate(
+        [np.stack([corners[n] for n in three], axis=1) for three in ((0, 1, 2), (0, 2, 3))]
+    )
+
+
 def grid_of(pieces: Array, see_through: Array | None = None) -> Grid:
     """A grid in which each piece is a wall of its own."""
     through = np.zeros(len(pieces)) if see_through is None else see_through

@@ -306,7 +306,7 @@ def test_cones_are_cut_as_the_library_cuts_them(page: Any, night: snelk.Run) -> 
             continue
         seen = page.execute_script(
             "const [e, a, f, r, h] = arguments[0];"
-            "return visible(snelkPage.run.pieces, {x: e[0], y: e[1], z: e[2]}, a, f, r, h)",
+            "return visible(snelkPage.run.pieces, snelkPage.run.triangles, {x: e[0], y: e[1], z: e[2]}, a, f, r, h)",
             [eye, heading, fov, reach, height],
         )  # fmt: skip
         wanted = snelk.visible_region(

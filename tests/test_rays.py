@@ -6,10 +6,15 @@ import numpy as np
 import pytest
 import samples
 import shapely
+from embreex import rtcore_scene
+from embreex.mesh_construction import TriangleMesh
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from snelk.config.geojson import LevelData
+from snelk.config.models import Wall
 from snelk.level.grid import NO_WALL, build_grid
+from snelk.level.level import Level
 from snelk.level.rays import cast_rays
 
 SIZE = 60.0
@@ -55,18 +60,97 @@ def test_agrees_with_geos_in_plan(name: str) -> None:
     np.testing.assert_array_equal((share == 0.0)[sure], blocked[sure])
 
 
+def occluded(triangles: samples.Array, start: samples.Array, end: samples.Array) -> np.ndarray:
+    """What Embree says, which reckons in single precision."""
+    scene = rtcore_scene.EmbreeScene()
+    mesh = TriangleMesh(scene, triangles.astype(np.float32))
+    origin, toward = start.astype(np.float32), (end - start).astype(np.float32)
+    far = np.ones(len(start), dtype=np.float32)
+    found = np.asarray(scene.run(origin, toward, far, query="OCCLUDED")) != -1
+    del mesh
+    return found
+
+
+def edge_distance(triangles: samples.Array, start: np.ndarray, end: np.ndarray) -> float:
+    """How near a ray comes to the edge of a triangle, or one of its ends to its plane, m."""
+    a, b = triangles.reshape(-1, 3), triangles[:, [1, 2, 0]].reshape(-1, 3)
+    along, edge, between = end - start, b - a, start - a
+    normal = np.cross(along, edge)
+    length = np.maximum(np.linalg.norm(normal, axis=1), 1e-12)
+    near = np.abs((between * normal).sum(axis=1)) / length
+    planes = np.cross(edge[::1], np.roll(edge, -1, axis=0))[::3]
+    planes /= np.maximum(np.linalg.norm(planes, axis=1), 1e-12)[:, None]
+    ends = [
+        np.abs(((place - triangles[:, 0]) * planes).sum(axis=1)).min() for place in (start, end)
+    ]
+    return float(min(near.min(), *ends))
+
+
+@pytest.mark.parametrize("name", ["hills", "loose", "large", "mixed"])
+def test_agrees_with_embree_on_triangles(name: str) -> None:
+    rng, size = np.random.default_rng(2), 40.0
+    pieces = np.zeros((0, 6))
+    if name == "hills":
+        triangles = samples.hill_triangles(size, 60)
+    elif name == "large":
+        size, triangles = 120.0, samples.hill_triangles(120.0, 300)
+    else:
+        triangles = samples.loose_triangles(rng, 1000, size)
+    if name == "mixed":
+        pieces = samples.scattered_pieces(rng, 400, size)
+        houses = [shapely.box(x, y, x + 5, y + 4) for x in range(2, 36, 9) for y in range(2, 36, 9)]
+        level = samples.level_of(*((f"house-{n}", area, 3.0) for n, area in enumerate(houses)))
+        pieces = np.concatenate([pieces, level.pieces])
+        triangles = np.concatenate([triangles[:300], level.triangles])
+    grid = build_grid(
+        pieces, np.zeros(len(pieces), np.int32), np.zeros(1),
+        triangles, np.zeros(len(triangles), np.int32),
+    )  # fmt: skip
+    start = rng.uniform((0, 0, -2), (size, size, 6), (100_000, 3))
+    end = start + rng.normal(0, (9, 9, 2), start.shape)
+    share, _, _ = cast_rays(grid, start, end)
+    every = np.concatenate([triangles, samples.upright_triangles(pieces)])
+    blocked = occluded(every, start, end)
+    assert 0.1 < blocked.mean() < 0.95
+    unlike = np.flatnonzero((share == 0.0) != blocked)
+    assert len(unlike) <= 1e-5 * len(start) + 1
+    assert all(edge_distance(every, start[n], end[n]) < 1e-4 for n in unlike)
+
+
+def test_no_ray_slips_between_triangles_or_a_triangle_and_a_wall() -> None:
+    rng = np.random.default_rng(9)
+    hills = samples.hill_triangles(30.0, 25)
+    grid = build_grid(
+        np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(1), hills, np.zeros(len(hills), np.int32)
+    )
+    inner = ((hills[:, :, :2] > 0.1) & (hills[:, :, :2] < 29.9)).all(axis=(1, 2))
+    a, b = hills[inner, 0], hills[inner, 1]
+    on_edge = a + rng.choice([0.0, 0.5, 1.0, 0.123], (len(a), 1)) * (b - a)
+    away = rng.normal(0, 3, a.shape)
+    away[:, 2] = 9.0
+    away[::3, :2] = 0.0  # straight down
+    share, _, _ = cast_rays(grid, on_edge + away, on_edge - away)
+    assert not share.any()
+    tower = samples.level_of(("tower", shapely.box(0, 0, 3, 2), 4.0))
+    rim = np.array([3.0, 1.0, 4.0])
+    for out in rng.normal(0, 1, (500, 3)):
+        out[0], out[2] = abs(out[0]), abs(out[2])
+        assert tower.sightline(tuple(rim + out), tuple(rim - 0.1 * out)).share == 0.0
+
+
 def plain_answer(
-    pieces: samples.Array, through: samples.Array, start: samples.Array, end: samples.Array
+    pieces: samples.Array,
+    triangles: samples.Array,
+    through: samples.Array,
+    start: samples.Array,
+    end: samples.Array,
 ) -> tuple[float, int, float]:
-    """Brute force over all pieces with linear algebra; each piece is a wall of its own."""
+    """Brute force over everything with linear algebra; each piece is a wall of its own."""
+    met = [plain_face(piece, start, end) for piece in pieces]
+    met += [plain_triangle(triangle, start, end) for triangle in triangles]
     share, stopped, dimmed = 1.0, (np.inf, NO_WALL), (np.inf, NO_WALL)
-    for wall, (ax, ay, bx, by, base, top) in enumerate(pieces):
-        matrix = np.array([[end[0] - start[0], ax - bx], [end[1] - start[1], ay - by]])
-        if abs(np.linalg.det(matrix)) < 1e-12:
-            continue
-        at, along = np.linalg.solve(matrix, [ax - start[0], ay - start[1]])
-        height = start[2] + at * (end[2] - start[2])
-        if not (0 < at < 1 and 0 <= along <= 1 and base <= height <= top):
+    for wall, at in enumerate(met):
+        if at is None:
             continue
         if through[wall] == 0.0:
             stopped = min(stopped, (at, wall))
@@ -77,17 +161,36 @@ def plain_answer(
     return (0.0 if stopped[1] != NO_WALL else share), wall, at
 
 
+def plain_face(piece: np.ndarray, start: samples.Array, end: samples.Array) -> float | None:
+    ax, ay, bx, by, base, top = piece
+    matrix = np.array([[end[0] - start[0], ax - bx], [end[1] - start[1], ay - by]])
+    if abs(np.linalg.det(matrix)) < 1e-12:
+        return None
+    at, along = np.linalg.solve(matrix, [ax - start[0], ay - start[1]])
+    height = start[2] + at * (end[2] - start[2])
+    return float(at) if 0 < at < 1 and 0 <= along <= 1 and base <= height <= top else None
+
+
+def plain_triangle(corners: np.ndarray, start: samples.Array, end: samples.Array) -> float | None:
+    a, b, c = corners
+    at, u, v = np.linalg.solve(np.column_stack([start - end, b - a, c - a]), start - a)
+    return float(at) if 0 < at < 1 and u >= 0 and v >= 0 and u + v <= 1 else None
+
+
 @pytest.mark.parametrize("name", ["scattered", "streets", "ring"])
 def test_share_wall_and_place_agree_with_brute_force(name: str) -> None:
     pieces = made_levels()[name]
     rng = np.random.default_rng(5)
-    through = np.where(rng.random(len(pieces)) < 0.7, rng.uniform(0.1, 0.9, len(pieces)), 0.0)
+    triangles = rng.uniform((0, 0, 0), (SIZE, SIZE, 2), (80, 1, 3)) + rng.normal(0, 3, (80, 3, 3))
+    walls = np.arange(len(pieces) + len(triangles), dtype=np.int32)
+    through = np.where(rng.random(len(walls)) < 0.7, rng.uniform(0.1, 0.9, len(walls)), 0.0)
     start, end = samples.random_rays(rng, 150, SIZE)
-    share, wall, at = cast_rays(samples.grid_of(pieces, through), start, end)
+    own, others = np.split(walls, [len(pieces)])
+    share, wall, at = cast_rays(build_grid(pieces, own, through, triangles, others), start, end)
     unsure = touching(pieces, start, end)
     dimmed = 0
     for n in np.flatnonzero(~unsure):
-        expected = plain_answer(pieces, through, start[n], end[n])
+        expected = plain_answer(pieces, triangles, through, start[n], end[n])
         assert share[n] == pytest.approx(expected[0], rel=1e-12)
         assert wall[n] == expected[1]
         dimmed += 0.0 < share[n] < 1.0
@@ -207,6 +310,72 @@ def test_edges_of_the_rules(
     assert one_share(array, np.array(start, float), np.array(end, float)) == expected, case
 
 
+CRATE = shapely.Polygon([(0, 0), (4, 0), (4, 4), (0, 4)], [[(1, 1), (3, 1), (3, 2), (1, 2)]])
+
+
+@pytest.mark.parametrize(
+    ("case", "start", "end", "expected"),
+    [
+        ("down through the top", (0.5, 3, 3), (0.5, 3, 1.5), 0.0),
+        ("up through the bottom", (0.5, 3, 0), (0.5, 3, 1.5), 0.0),
+        ("over it", (0.5, 3, 3), (3, 3, 2.5), 1.0),
+        ("down the hole in it", (1.5, 1.5, 3), (1.5, 1.5, 0), 1.0),
+        ("from the hole into it", (1.5, 1.5, 1.5), (0.5, 1.5, 1.5), 0.0),
+        ("inside it", (0.2, 3, 1.2), (3.8, 3, 1.8), 1.0),
+        ("out of it, upward", (0.5, 3, 1.5), (0.6, 3, 4), 0.0),
+        ("along its top", (0.5, 3, 2), (3, 3, 2), 0.0),
+        ("along its top, from outside", (-1, 3, 2), (5, 3, 2), 0.0),
+        ("from on top of it, up", (0.5, 3, 2), (3, 3, 4), 1.0),
+        ("from on top of it, down", (0.5, 3, 2), (9, 3, 1), 0.0),
+        ("from its rim, away", (0, 3, 2), (-3, 3, 1), 1.0),
+        ("just over its top", (0.5, 3, 2.000001), (3, 3, 2.000001), 1.0),
+    ],
+)  # fmt: skip
+def test_edges_of_the_rules_of_solids(
+    case: str, start: tuple[float, ...], end: tuple[float, ...], expected: float
+) -> None:
+    crate = Wall(kind="wall", name="crate", base=1.0, top=2.0)
+    level = Level(LevelData("", walls=((crate, CRATE),)))
+    assert level.sightline(start, end).share == expected, case
+    assert level.sightline(end, start).share == expected, f"{case}, back"
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=150, deadline=None)
+def test_a_solid_blocks_what_is_partly_inside_it(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    area = shapely.Polygon(rng.uniform(-5, 5, (3, 2))).buffer(rng.uniform(0.1, 2), quad_segs=2)
+    base = float(rng.uniform(0.1, 1))
+    wall = Wall(kind="wall", name="solid", base=base, top=base + 1)
+    level = Level(LevelData("", walls=((wall, area),)))
+    for start, end in rng.uniform((-6, -6, 0), (6, 6, 3), (20, 2, 3)):
+        # In plan the ray is in the area between two of its points, as the area is convex.
+        inside = shapely.LineString([start[:2], end[:2]]).intersection(area)
+        part = 0.0
+        if not inside.is_empty:
+            ends = shapely.get_coordinates(inside)[[0, -1]]
+            at = np.linalg.norm(ends - start[:2], axis=1) / np.linalg.norm((end - start)[:2])
+            heights = sorted((base - start[2], base + 1 - start[2]) / (end[2] - start[2]))
+            part = max(min(*[at.max()], heights[1]) - max(at.min(), heights[0]), 0.0)
+        if 1e-6 < part < 1 - 1e-6 or part in (0.0, 1.0):
+            blocked = 1e-6 < part < 1 - 1e-6
+            assert (level.sightline(tuple(start), tuple(end)).share == 0.0) == blocked
+
+
+def test_walls_between_come_in_order_and_once() -> None:
+    box, line = shapely.box, shapely.LineString
+    walls = (
+        ("shed", box(4, -1, 6, 1), 3.0), ("fence", line([(2, -1), (2, 1)]), 3.0),
+        ("slab", box(0, -5, 9, 5), 5.0), ("far", line([(9.5, -1), (9.5, 1)]), 3.0),
+    )  # fmt: skip
+    level = samples.level_of(*walls)
+    assert level.walls_between((1, 0, 1), (7, 0, 1)) == [1, 0]
+    assert level.walls_between((7, 0, 1), (1, 0, 1)) == [0, 1]
+    assert level.walls_between((1, 0, 7), (1, 0, 1)) == [2]
+    assert level.walls_between((1, 0, 7), (1, 0, 6)) == []
+    assert samples.level_of().walls_between((0, 0, 0), (1, 1, 1)) == []
+
+
 def test_a_hedge_dims_once_however_often_its_outline_is_crossed() -> None:
     zigzag = [(0, 0), (4, 0), (4, 3), (3, 3), (3, 1), (2, 1), (2, 3), (1, 3), (1, 1), (0, 1)]
     hedge = samples.level_of(("hedge", shapely.Polygon(zigzag), 2.0), see_through=0.4)
@@ -223,12 +392,13 @@ def test_the_nearest_solid_wall_is_named_and_of_equal_ones_the_first() -> None:
 
 
 def test_the_size_of_cells_changes_no_answer() -> None:
-    pieces = made_levels()["scattered"]
+    pieces, triangles = made_levels()["scattered"], samples.hill_triangles(SIZE, 12)
     walls = np.arange(len(pieces), dtype=np.int32)
+    own = walls[: len(triangles)]
     start, end = samples.random_rays(np.random.default_rng(8), 5000, SIZE)
     through = np.where(walls % 3 == 0, 0.5, 0.0)
     first, *others = (
-        cast_rays(build_grid(pieces, walls, through, cell=cell), start, end)
+        cast_rays(build_grid(pieces, walls, through, triangles, own, cell=cell), start, end)
         for cell in (None, 0.4, 3.0, 100.0)
     )
     for other in others:

@@ -2,7 +2,8 @@ cimport cython
 
 from snelk.level.columns cimport GridColumns
 
-cdef double INF, NAN, TOUCH, TINY
+cdef double INF, NAN, TOUCH, TINY, LEEWAY
+cdef int LAYERS
 cdef Py_ssize_t NO_WALL
 
 cdef (double, double) _overlap(
@@ -23,7 +24,8 @@ cdef double _along_face(
     dimmed_by=Py_ssize_t, dimmed_at=double, share=double, parallel=bint, entry=Py_ssize_t,
     ax=double, ay=double, bx=double, by=double, side_a=double, side_b=double, across=double,
     at=double, height=double, met=bint, wall=Py_ssize_t, end_of_cell=double, by_column=bint,
-    rays=Py_ssize_t,
+    rays=Py_ssize_t, stopped_wall=Py_ssize_t, entered=double, here=double, there=double,
+    heights=cython.ulonglong, triangle=Py_ssize_t,
 )
 cdef (double, Py_ssize_t, double) cast_ray(
     GridColumns grid, Py_ssize_t[::1] scratch, double x, double y, double z, double to_x,
@@ -37,6 +39,33 @@ cdef (double, Py_ssize_t, double) cast_ray(
 cdef double _meet(
     const double[:, ::1] pieces, Py_ssize_t entry, double x, double y, double z, double dx,
     double dy, double dz, double first, double last,
+) noexcept nogil
+
+@cython.locals(
+    lowest=double, highest=double, above=cython.ulonglong, below=cython.ulonglong,
+)
+cdef unsigned long long layers(GridColumns grid, double low, double high) noexcept nogil
+
+@cython.locals(
+    ax=double, ay=double, az=double, bx=double, by=double, bz=double, cx=double, cy=double,
+    cz=double, lean_x=double, lean_y=double, px=double, py=double, qx=double, qy=double, rx=double,
+    ry=double, by_a=double, by_b=double, by_c=double, across=double, at=double,
+)
+cdef double _meet_triangle(
+    const double[:, ::1] triangles, Py_ssize_t entry, double x, double y, double z, double dx,
+    double dy, double dz, double first, double last,
+) noexcept nogil
+
+@cython.locals(nx=double, ny=double, nz=double, turn=double, near=double, far=double)
+cdef double _along_triangle(
+    double ax, double ay, double az, double bx, double by, double bz, double cx, double cy,
+    double cz, double dx, double dy, double dz, double first, double last,
+) noexcept nogil
+
+@cython.locals(begins=double, gains=double, at=double)
+cdef (double, double) _left_of(
+    double ax, double ay, double bx, double by, double dx, double dy, double turn, double near,
+    double far,
 ) noexcept nogil
 
 @cython.locals(share=double, _wall=Py_ssize_t, _at=double)

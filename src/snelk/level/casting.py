@@ -2,21 +2,22 @@
 
 Compiled, see `snelk.level.columns`.
 
-A wall is an upright face above each piece of its outline, from `base` to `top`. Walls are
-closed: a ray that only grazes a corner, a top edge or runs along a face has met the wall. The
-ray is open: what lies within `TOUCH` of its own two ends does not count, so that somebody who
-leans on a wall still sees. The rules are in docs/calculations.md.
+A wall is an upright face above each piece of its outline, from `base` to `top`; what is not
+upright, such as the top of a solid, is triangles. Walls are closed: a ray that only grazes a
+corner, a top edge or runs along a face has met the wall. The ray is open: what lies within `TOUCH`
+of its own two ends does not count, so that somebody who leans on a wall still sees. The rules are
+in docs/calculations.md.
 """
 
 from __future__ import annotations
 
 import numpy as np
-from cython import Py_ssize_t, cast, nogil
-from cython.cimports.libc.math import sqrt
+from cython import Py_ssize_t, cast, nogil, ulonglong
+from cython.cimports.libc.math import fabs, sqrt
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, agree, door, laid_out, plain
-from snelk.level.grid import NO_WALL, TINY, TOUCH, Grid
+from snelk.level.grid import LAYERS, LEEWAY, NO_WALL, TINY, TOUCH, Grid
 
 INF = float("inf")
 NAN = float("nan")
@@ -106,11 +107,12 @@ def cast_ray(
     next_row = next_row if abs(dy) > TINY else INF
 
     rays = len(scratch) - 1
-    stopped_by, stopped_at = NO_WALL, last
+    stopped_by, stopped_at, stopped_wall = NO_WALL, last, NO_WALL
     dimmed_by, dimmed_at = NO_WALL, INF
     share = 1.0
     if grid.has_sheer:
         scratch[rays] += 1
+    entered = enter
     while True:
         parallel = False
         # Which pieces are met cannot be foretold, so a loop without branches is much faster
@@ -151,6 +153,30 @@ def cast_ray(
                     if at < dimmed_at:
                         dimmed_by, dimmed_at = wall, at
         end_of_cell = min(next_column, next_row)
+        if grid.has_triangles:
+            here, there = z + entered * dz, z + min(end_of_cell, leave) * dz
+            heights = layers(grid, min(here, there) - LEEWAY, max(here, there) + LEEWAY)
+            if grid.cell_layers[index] & heights:
+                if stopped_by != NO_WALL:
+                    stopped_wall, stopped_by = grid.solid_walls[stopped_by], NO_WALL
+                for entry in range(grid.triangle_starts[index], grid.triangle_starts[index + 1]):
+                    if not grid.entry_layers[entry] & heights:
+                        continue
+                    triangle = grid.entry_triangles[entry]
+                    at = _meet_triangle(grid.triangles, triangle, x, y, z, dx, dy, dz, first, last)
+                    if at > stopped_at or at == INF:
+                        continue
+                    wall = grid.triangle_walls[triangle]
+                    if grid.see_through[wall] == 0.0:
+                        if at < stopped_at or wall < stopped_wall:
+                            stopped_wall, stopped_at = wall, at
+                        continue
+                    if scratch[wall] != scratch[rays]:
+                        scratch[wall] = scratch[rays]
+                        share *= grid.see_through[wall]
+                    if at < dimmed_at:
+                        dimmed_by, dimmed_at = wall, at
+            entered = end_of_cell
         if stopped_at < end_of_cell or end_of_cell >= leave:
             break
         by_column = next_column < next_row
@@ -160,7 +186,9 @@ def cast_ray(
         if index < 0 or index >= cells:
             break
     if stopped_by != NO_WALL:
-        return 0.0, grid.solid_walls[stopped_by], stopped_at
+        stopped_wall = grid.solid_walls[stopped_by]
+    if stopped_wall != NO_WALL:
+        return 0.0, stopped_wall, stopped_at
     if dimmed_by != NO_WALL:
         return share, dimmed_by, dimmed_at
     return 1.0, NO_WALL, NAN
@@ -193,6 +221,114 @@ def _meet(
     if first < at < last and pieces[entry, 4] <= height <= pieces[entry, 5]:
         return at
     return INF
+
+
+def layers(grid: Grid, low: float, high: float) -> int:
+    """The layers of height between two heights, a bit for each."""
+    lowest = min(max((low - grid.lowest) * grid.layers_per_metre, 0.0), LAYERS - 1.0)
+    highest = min(max((high - grid.lowest) * grid.layers_per_metre, 0.0), LAYERS - 1.0)
+    above: int = cast(ulonglong, 2) << cast(int, highest)
+    below: int = cast(ulonglong, 1) << cast(int, lowest)
+    return above - below
+
+
+def _meet_triangle(
+    triangles: NDArray[np.float64],
+    entry: int,
+    x: float,
+    y: float,
+    z: float,
+    dx: float,
+    dy: float,
+    dz: float,
+    first: float,
+    last: float,
+) -> float:
+    """The same for a triangle.
+
+    Seen along the ray, a triangle is met if the ray leaves all its edges on one side. A corner is
+    seen at the same place whichever triangle it is asked for, so that no ray slips between two
+    that share it (Woop, Benthin and Wald 2013, "Watertight ray/triangle intersection").
+    """
+    ax, ay, az = triangles[entry, 0] - x, triangles[entry, 1] - y, triangles[entry, 2] - z
+    bx, by, bz = triangles[entry, 3] - x, triangles[entry, 4] - y, triangles[entry, 5] - z
+    cx, cy, cz = triangles[entry, 6] - x, triangles[entry, 7] - y, triangles[entry, 8] - z
+    if fabs(dz) < max(fabs(dx), fabs(dy)):
+        # Laid so that the ray extends along the last axis most.
+        if fabs(dx) > fabs(dy):
+            dx, dy, dz = dy, dz, dx
+            ax, ay, az, bx, by, bz, cx, cy, cz = ay, az, ax, by, bz, bx, cy, cz, cx
+        else:
+            dx, dy, dz = dz, dx, dy
+            ax, ay, az, bx, by, bz, cx, cy, cz = az, ax, ay, bz, bx, by, cz, cx, cy
+    lean_x, lean_y = dx / dz, dy / dz
+    px, py = ax - lean_x * az, ay - lean_y * az
+    qx, qy = bx - lean_x * bz, by - lean_y * bz
+    rx, ry = cx - lean_x * cz, cy - lean_y * cz
+    by_a, by_b, by_c = qx * ry - qy * rx, rx * py - ry * px, px * qy - py * qx
+    if min(by_a, by_b, by_c) < 0.0 and max(by_a, by_b, by_c) > 0.0:
+        return INF
+    across = by_a + by_b + by_c
+    if across == 0.0:
+        return _along_triangle(ax, ay, az, bx, by, bz, cx, cy, cz, dx, dy, dz, first, last)
+    at = (by_a * az + by_b * bz + by_c * cz) / (across * dz)
+    return at if first < at < last else INF
+
+
+def _along_triangle(
+    ax: float,
+    ay: float,
+    az: float,
+    bx: float,
+    by: float,
+    bz: float,
+    cx: float,
+    cy: float,
+    cz: float,
+    dx: float,
+    dy: float,
+    dz: float,
+    first: float,
+    last: float,
+) -> float:
+    """Where a ray in the plane of a triangle first meets it, or infinity if it does not.
+
+    Both are laid flat along the axis that the triangle looks along most.
+    """
+    nx = fabs((by - ay) * (cz - az) - (bz - az) * (cy - ay))
+    ny = fabs((bz - az) * (cx - ax) - (bx - ax) * (cz - az))
+    nz = fabs((bx - ax) * (cy - ay) - (by - ay) * (cx - ax))
+    if nx > max(ny, nz):
+        ax, ay, bx, by, cx, cy, dx, dy = ay, az, by, bz, cy, cz, dy, dz
+    elif ny > nz:
+        ay, by, cy, dy = az, bz, cz, dz
+    turn = 1.0 if (bx - ax) * (cy - ay) - (by - ay) * (cx - ax) > 0.0 else -1.0
+    near, far = _left_of(ax, ay, bx, by, dx, dy, turn, -INF, INF)
+    near, far = _left_of(bx, by, cx, cy, dx, dy, turn, near, far)
+    near, far = _left_of(cx, cy, ax, ay, dx, dy, turn, near, far)
+    if near > far or far <= first or near >= last:
+        return INF
+    return max(near, 2.0 * first)
+
+
+def _left_of(
+    ax: float,
+    ay: float,
+    bx: float,
+    by: float,
+    dx: float,
+    dy: float,
+    turn: float,
+    near: float,
+    far: float,
+) -> tuple[float, float]:
+    """Cut the part (near, far) of a line from (0, 0) down to what is left of an edge, or on it."""
+    begins = turn * (ax * by - ay * bx)
+    gains = turn * ((bx - ax) * dy - (by - ay) * dx)
+    if gains == 0.0:
+        return (near, far) if begins >= 0.0 else (1.0, 0.0)
+    at = -begins / gains
+    return (max(near, at), far) if gains > 0.0 else (near, min(far, at))
 
 
 @door

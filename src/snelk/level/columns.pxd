@@ -7,7 +7,11 @@ cdef class GridColumns(Columns):
     cdef public Py_ssize_t columns, rows
     cdef public const int[::1] solid_starts, solid_walls, sheer_starts, sheer_walls
     cdef public const double[:, ::1] solid_pieces, sheer_pieces
-    cdef public bint has_sheer
+    cdef public const double[:, ::1] triangles
+    cdef public const int[::1] triangle_walls, triangle_starts, entry_triangles
+    cdef public const unsigned long long[::1] cell_layers, entry_layers
+    cdef public double lowest, layers_per_metre
+    cdef public bint has_sheer, has_triangles
     cdef public const double[::1] see_through
 
 

@@ -1,4 +1,4 @@
-"""Filing pieces of walls by the cells they touch: compiled, see `snelk.level.columns`."""
+"""Filing what blocks by the cells that it touches in plan: compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -61,3 +61,79 @@ def _visit_cells(
                     if len(order) > 0:
                         order[cursor[index]] = i
                     cursor[index] += 1
+
+
+@door
+def visit_cells_of_triangles(
+    triangles: NDArray[np.float64],
+    x: float,
+    y: float,
+    cell: float,
+    columns: int,
+    rows: int,
+    cursor: NDArray[np.int32],
+    order: NDArray[np.int32],
+) -> None:
+    """The same for triangles, (triangles, 9) of three places each; their heights do not count."""
+    agree(triangles.shape, (len(triangles), 9))
+    agree(cursor.shape, (columns * rows,))
+    _visit_cells_of_triangles(triangles, x, y, cell, columns, rows, cursor, order)
+
+
+def _visit_cells_of_triangles(
+    triangles: NDArray[np.float64],
+    x: float,
+    y: float,
+    cell: float,
+    columns: int,
+    rows: int,
+    cursor: NDArray[np.int32],
+    order: NDArray[np.int32],
+) -> None:
+    with nogil:
+        slack = cell * SLACK
+        for i in range(len(triangles)):
+            ax, ay = triangles[i, 0] - x, triangles[i, 1] - y
+            bx, by = triangles[i, 3] - x, triangles[i, 4] - y
+            cx, cy = triangles[i, 6] - x, triangles[i, 7] - y
+            column_from = max(cast(Py_ssize_t, (min(ax, bx, cx) - slack) / cell), 0)
+            column_to = min(cast(Py_ssize_t, (max(ax, bx, cx) + slack) / cell), columns - 1)
+            row_from = max(cast(Py_ssize_t, (min(ay, by, cy) - slack) / cell), 0)
+            row_to = min(cast(Py_ssize_t, (max(ay, by, cy) + slack) / cell), rows - 1)
+            turn = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+            for row in range(row_from, row_to + 1):
+                low_y, high_y = row * cell - slack, (row + 1) * cell + slack
+                for column in range(column_from, column_to + 1):
+                    low_x, high_x = column * cell - slack, (column + 1) * cell + slack
+                    if (
+                        _is_beyond(ax, ay, bx, by, turn, low_x, low_y, high_x, high_y)
+                        or _is_beyond(bx, by, cx, cy, turn, low_x, low_y, high_x, high_y)
+                        or _is_beyond(cx, cy, ax, ay, turn, low_x, low_y, high_x, high_y)
+                    ):
+                        continue
+                    index = row * columns + column
+                    if len(order) > 0:
+                        order[cursor[index]] = i
+                    cursor[index] += 1
+
+
+def _is_beyond(
+    ax: float,
+    ay: float,
+    bx: float,
+    by: float,
+    turn: float,
+    low_x: float,
+    low_y: float,
+    high_x: float,
+    high_y: float,
+) -> bool:
+    """Whether all of a box lies on the outer side of an edge of a triangle.
+
+    `turn` is above 0 for a triangle that runs to the left, below 0 for the other kind, and 0 for
+    one that is seen from its edge, which has nothing on either side.
+    """
+    ex, ey = bx - ax, by - ay
+    least = min(ex * (low_y - ay), ex * (high_y - ay)) - max(ey * (low_x - ax), ey * (high_x - ax))
+    most = max(ex * (low_y - ay), ex * (high_y - ay)) - min(ey * (low_x - ax), ey * (high_x - ax))
+    return (turn >= 0.0 and most < 0.0) or (turn <= 0.0 and least > 0.0)

@@ -10,8 +10,9 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from snelk.level.casting import cast_each
 from snelk.level.columns import ZoneColumns, laid_out
-from snelk.level.grid import TOUCH, Grid, build_grid
+from snelk.level.grid import Grid, build_grid, scratch_for
 from snelk.level.rays import RayCaster, cast_rays
 from snelk.level.ways import Ways
 from snelk.level.within import which_inside
@@ -21,6 +22,9 @@ if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
 
     from snelk.config.geojson import LevelData
+
+GROUND = 0.0
+"""The height of the ground that has no end, m."""
 
 HEADROOM = 2.0
 """A wall whose base is so far above somebody's feet, or farther, is no bar to them, m."""
@@ -47,6 +51,8 @@ class Level:
         walkable: (walls,) whether a wall leaves the ways on foot free.
         pieces: (pieces, 6) upright faces: ax, ay, bx, by, base, top, m.
         piece_walls: (pieces,) the wall each piece belongs to.
+        triangles: (triangles, 3, 3) tops and bottoms of solids, as triangles of three places, m.
+        triangle_walls: (triangles,) the wall each belongs to.
         kept: What runs work out of it and need again, such as areas to roam over.
     """
 
@@ -86,11 +92,30 @@ class Level:
         plan = np.concatenate([np.zeros((0, 4)), *faces])
         heights = np.column_stack([self.base[self.piece_walls], self.top[self.piece_walls]])
         self.pieces: NDArray[np.float64] = np.ascontiguousarray(np.hstack([plan, heights]))
+        self.triangles, self.triangle_walls = self._ends_of_solids()
+
+    def _ends_of_solids(self) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+        """The tops and bottoms of solids as triangles, and the wall each belongs to."""
+        found, walls = [np.zeros((0, 3, 3))], []
+        for n, outline in enumerate(self._outlines):
+            if self.is_edge[n] or not is_solid(outline):
+                continue
+            plan = triangles_of(outline)
+            # What the ground closes from below needs no bottom.
+            for height in (self.base[n], self.top[n]) if self.base[n] > GROUND else (self.top[n],):
+                found.append(np.dstack([plan, np.full((len(plan), 3), height)]))
+                walls += [n] * len(plan)
+        return np.ascontiguousarray(np.concatenate(found)), np.array(walls, dtype=np.int32)
+
+    def _filed(self, through: NDArray[np.float64]) -> Grid:
+        """All that blocks, by the share that each wall lets pass."""
+        pieces, triangles = (self.pieces, self.piece_walls), (self.triangles, self.triangle_walls)
+        return build_grid(*pieces, through, *triangles)
 
     @cached_property
     def grid(self) -> Grid:
         """The pieces sorted for the walk of a ray; built when first needed."""
-        return build_grid(self.pieces, self.piece_walls, self.see_through)
+        return self._filed(self.see_through)
 
     @cached_property
     def rays(self) -> RayCaster:
@@ -100,7 +125,7 @@ class Level:
     @cached_property
     def sound_grid(self) -> Grid:
         """The pieces for the walk of a sound: a wall lets its `hear_through` pass."""
-        return build_grid(self.pieces, self.piece_walls, self.hear_through)
+        return self._filed(self.hear_through)
 
     @cached_property
     def solid_grid(self) -> Grid:
@@ -108,8 +133,7 @@ class Level:
 
         Edges stop feet, not what is above them.
         """
-        free = (self.walkable | self.is_edge).astype(np.float64)
-        return build_grid(self.pieces, self.piece_walls, free)
+        return self._filed((self.walkable | self.is_edge).astype(np.float64))
 
     @cached_property
     def plan_grid(self) -> Grid:
@@ -213,20 +237,24 @@ class Level:
 
         They come in the order of the line. Walls are closed and the line is open, as for a ray.
         """
-        a, b = np.array(start), np.array(end)
-        along = b - a
-        to = self.pieces[:, 0:2] - a[:2], self.pieces[:, 2:4] - a[:2]
-        side = [along[0] * p[:, 1] - along[1] * p[:, 0] for p in to]
-        across = side[1] - side[0]
-        face = to[1] - to[0]
-        with np.errstate(divide="ignore", invalid="ignore"):
-            at = (to[0][:, 0] * face[:, 1] - to[0][:, 1] * face[:, 0]) / across
-            height = a[2] + at * along[2]
-        touch = TOUCH / max(float(np.sqrt((along**2).sum())), TOUCH)
-        met = (side[0] * side[1] <= 0.0) & (at > touch) & (at < 1.0 - touch)
-        met &= (height >= self.pieces[:, 4]) & (height <= self.pieces[:, 5])
-        order = np.flatnonzero(met)[np.argsort(at[met], kind="stable")]
-        return list(dict.fromkeys(self.piece_walls[order].tolist()))
+        a, b = np.array([start], dtype=np.float64), np.array([end], dtype=np.float64)
+        scratch = scratch_for(self._halving)
+        cast_each(self._halving, scratch, a, b, np.empty(1), np.empty(1, np.int32), np.empty(1))
+        found = []
+        for wall in np.flatnonzero((scratch[:-1] == scratch[-1]) & (scratch[-1] > 0)).tolist():
+            own, ends = self.piece_walls == wall, self.triangle_walls == wall
+            alone = build_grid(
+                self.pieces[own], self.piece_walls[own], self._halving.see_through,
+                self.triangles[ends], self.triangle_walls[ends],
+            )  # fmt: skip
+            places = cast_rays(alone, a, b)[2]
+            found.append((float(places[0]), wall))
+        return [wall for _, wall in sorted(found)]
+
+    @cached_property
+    def _halving(self) -> Grid:
+        """The pieces as if each wall let half of a ray pass, so that all that are met are noted."""
+        return self._filed(np.full(len(self.wall_names), 0.5))
 
     def first_wall(self, start: NDArray[np.float64], end: NDArray[np.float64]) -> str:
         """The first wall that stops feet on the straight line between two places, (2,) in m.
@@ -255,6 +283,19 @@ class Level:
             return 0.0, 0.0, 0.0, 0.0
         low_x, low_y, high_x, high_y = shapely.total_bounds(shapes)
         return float(low_x), float(low_y), float(high_x), float(high_y)
+
+
+def is_solid(outline: BaseGeometry) -> bool:
+    """Whether a wall is drawn as an area, which is a solid, or as a line, which is a face."""
+    return outline.geom_type in ("Polygon", "MultiPolygon")
+
+
+def triangles_of(area: BaseGeometry) -> NDArray[np.float64]:
+    """(triangles, 3, 2) the triangles that an area consists of; its corners are all they have."""
+    parts = [part for part in shapely.get_parts(area) if part.area > 0.0]
+    cut = shapely.get_parts(shapely.constrained_delaunay_triangles(parts))
+    found: NDArray[np.float64] = shapely.get_coordinates(cut).reshape(-1, 4, 2)[:, :3]
+    return found
 
 
 def _or_nan(values: list[float | None]) -> NDArray[np.float64]:

@@ -24,6 +24,9 @@ ARC_STEP = math.radians(0.5)
 WELD = 1e-7
 """Corners this close are one, m: it closes most cracks between shadows of adjoining faces."""
 
+HORIZON = 1e-4
+"""What is nearer to the eye's own height than this share of the way to the points is left out."""
+
 HAIRLINE = 1e-5
 """What is narrower than this is left out of a region, m."""
 
@@ -57,7 +60,8 @@ def visible_region(
     A face between `base` and `top` hides those points behind it to which the ray crosses the
     face within these heights. Seen from the eye these are the face enlarged about the eye by
     all factors s with base <= eye z + (height - eye z) / s <= top, which is a quadrilateral in
-    plan (docs/calculations.md).
+    plan. A triangle hides what lies behind its part between the height of the eye and that of the
+    points (docs/calculations.md).
 
     Args:
         level: Whose walls cut the cone.
@@ -88,9 +92,9 @@ def visible_region(
         return VisibleRegion(nothing, nothing, nothing)
     radius = math.sqrt(square)
     sector = _sector(x, y, radius, math.radians(heading_deg), math.radians(fov_whole))
-    through = level.see_through[level.piece_walls]
-    solid = _shadows(level.pieces[through == 0.0], eye, height, radius)
-    sheer = _shadows(level.pieces[(through > 0.0) & (through < 1.0)], eye, height, radius)
+    solid = _hidden_by(level, level.see_through == 0.0, eye, height, radius)
+    sheer_walls = (level.see_through > 0.0) & (level.see_through < 1.0)
+    sheer = _hidden_by(level, sheer_walls, eye, height, radius)
     lit = shapely.difference(sector, solid)
     clear = shapely.difference(lit, sheer, grid_size=WELD)
     dimmed = shapely.intersection(lit, sheer, grid_size=WELD)
@@ -106,6 +110,73 @@ def _sector(x: float, y: float, radius: float, facing: float, fov: float) -> Bas
     if fov >= 2 * math.pi - 1e-12:
         return shapely.Polygon(arc[:-1])
     return shapely.Polygon(np.vstack([[(x, y)], arc]))
+
+
+def _hidden_by(
+    level: Level,
+    walls: NDArray[np.bool_],
+    eye: tuple[float, float, float],
+    height: float,
+    radius: float,
+) -> BaseGeometry:
+    """What some walls of a level hide, out to beyond the radius."""
+    pieces, triangles = level.pieces[walls[level.piece_walls]], level.triangles
+    triangles = triangles[walls[level.triangle_walls]]
+    near = np.linalg.norm(np.clip(0.0, *_plan_box(triangles, eye)), axis=1) <= radius
+    if height == eye[2]:
+        pieces = np.concatenate([pieces, *(_cut_at(each, height) for each in triangles[near])])
+        return _shadows(pieces, eye, height, radius)
+    shades = [_shade(each, eye, height) for each in triangles[near]]
+    areas = [shapely.Polygon(shade) for shade in shades if len(shade) > 2]
+    found = [area for area in areas if area.area > 0.0]
+    return shapely.union_all([_shadows(pieces, eye, height, radius), *found], grid_size=WELD)
+
+
+def _plan_box(
+    triangles: NDArray[np.float64], eye: tuple[float, float, float]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Lowest and highest x and y of triangles, seen from the eye."""
+    plan = triangles[:, :, :2] - np.array(eye[:2])
+    return plan.min(axis=1), plan.max(axis=1)
+
+
+def _shade(
+    triangle: NDArray[np.float64], eye: tuple[float, float, float], height: float
+) -> list[tuple[float, float]]:
+    """The corners of what a triangle hides of the points at a height.
+
+    Of each place on the way from the eye's height to theirs the share of that way tells by how much
+    it is enlarged about the eye.
+    """
+    x, y, z = eye
+    corners = [(a - x, b - y, (c - z) / (height - z)) for a, b, c in triangle.tolist()]
+    if all(share == 1.0 for _, _, share in corners):  # who lies on it is seen
+        return []
+    for sign, bound in ((1.0, HORIZON), (-1.0, 1.0)):
+        kept = []
+        for here, there in zip(corners, corners[1:] + corners[:1], strict=True):
+            before, after = sign * (here[2] - bound), sign * (there[2] - bound)
+            if before >= 0.0:
+                kept.append(here)
+            if before * after < 0.0:
+                along = before / (before - after)
+                kept.append(tuple(p + along * (q - p) for p, q in zip(here, there, strict=True)))
+        corners = kept
+    return [(x + a / share, y + b / share) for a, b, share in corners]
+
+
+def _cut_at(triangle: NDArray[np.float64], height: float) -> NDArray[np.float64]:
+    """(pieces, 6) where a triangle is at a height, as faces of no height."""
+    found = []
+    for here, there in zip(triangle, np.roll(triangle, -1, axis=0), strict=True):
+        low, high = here[2] - height, there[2] - height
+        if low == 0.0 == high:
+            found += [here, there]
+        elif low * high <= 0.0:
+            found.append(here + low / (low - high) * (there - here))
+    ends = np.array(found).reshape(-1, 3)[:, :2]
+    pairs = np.hstack([ends[:-1], ends[1:]]) if len(ends) else np.zeros((0, 4))
+    return np.column_stack([pairs, np.full((len(pairs), 2), height)])
 
 
 def _shadows(

@@ -138,6 +138,13 @@ class Gathered:
                 for piece, wall in zip(run.level.pieces, run.level.piece_walls, strict=True)
                 if run.level.see_through[wall] == 0.0
             ],
+            "triangles": [
+                [round(float(value), 3) for value in triangle.ravel()]
+                for triangle, wall in zip(
+                    run.level.triangles, run.level.triangle_walls, strict=True
+                )
+                if run.level.see_through[wall] == 0.0
+            ],
             "lamps": {
                 name: {"reach": member.lamp.reach, "light": member.lamp.light}
                 for name, member in setup.cast.items()

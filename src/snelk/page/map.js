@@ -135,7 +135,7 @@ class MapView {
     const key = [eye.x, eye.y, eye.z, heading, fov, range, height].join();
     const kept = this.seen.get(name);
     if (kept && kept.key === key) return kept.region;
-    const region = visible(this.run.pieces, eye, heading, fov, range, height);
+    const region = visible(this.run.pieces, this.run.triangles, eye, heading, fov, range, height);
     this.seen.set(name, { key, region });
     return region;
   }

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
 from snelk.config.models import Cone
 from snelk.config.problems import key_path
-from snelk.level.grid import build_grid
 from snelk.level.level import Level
 from snelk.runs.answers import ConeAnswer, Counterfactual, Gate
 from snelk.runs.moment import Moment
@@ -186,8 +186,7 @@ def _crossing_heights(moment: Moment, wall: int) -> list[float]:
 
 def _lowered(level: Level, wall: int, top: float) -> Level:
     """The level with one wall lowered to just below a height."""
-    lowered = Level(level.data)
-    lowered.pieces = level.pieces.copy()
-    lowered.pieces[level.piece_walls == wall, 5] = top - EDGE
-    lowered.grid = build_grid(lowered.pieces, lowered.piece_walls, lowered.see_through)
-    return lowered
+    walls = list(level.data.walls)
+    own, outline = walls[wall]
+    walls[wall] = own.model_copy(update={"top": top - EDGE}), outline
+    return Level(replace(level.data, walls=tuple(walls), derived={}))
