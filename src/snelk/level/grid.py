@@ -98,6 +98,19 @@ Shelf = tuple[NDArray[np.int32], NDArray[np.float64], NDArray[np.int32]]
 """Where each cell's pieces begin, the pieces, and the wall each belongs to."""
 
 
+Filed = tuple[
+    NDArray[np.float64],
+    NDArray[np.int32],
+    NDArray[np.int32],
+    NDArray[np.int32],
+    NDArray[np.uint64],
+    NDArray[np.uint64],
+    float,
+    float,
+]
+"""The fields of a `Grid` from `triangles` to `layers_per_metre`."""
+
+
 def scratch_for(grid: Grid) -> NDArray[np.int64]:
     """Working memory of `cast_ray`: which ray last met each wall, and a count of rays."""
     return np.zeros(len(grid.see_through) + 1, dtype=np.int64)
@@ -137,12 +150,7 @@ def build_grid(
     if len(length) == 0:
         shelf = np.zeros(1, np.int32), np.zeros((0, 6)), np.zeros(0, np.int32)
         filed = _filed_triangles(corners, triangle_walls, 0.0, 0.0, 1.0, 0, 0)
-        none: dict[str, Any] = {
-            "has_sheer": False,
-            "has_triangles": False,
-            "see_through": see_through,
-        }
-        return Grid(0.0, 0.0, 1.0, 1.0, 0, 0, *shelf, *shelf, **filed, **none)
+        return Grid(0.0, 0.0, 1.0, 1.0, 0, 0, *shelf, *shelf, *filed, False, False, see_through)
     ends = np.concatenate([pieces[:, 0:4].reshape(-1, 2), corners.reshape(-1, 3)[:, :2]])
     low, high = ends.min(axis=0), ends.max(axis=0)
     extent = np.maximum(high - low, 1e-3)
@@ -158,20 +166,12 @@ def build_grid(
     shelf, sheer = (_file(pieces[these], walls[these], *frame) for these in (solid, ~solid))
     has_sheer = bool((see_through[np.concatenate([walls, triangle_walls])] > 0.0).any())
     x, y, cell, columns, rows = frame
-    return Grid(
-        *(x, y, cell, 1.0 / cell, columns, rows),
-        *shelf,
-        *sheer,
-        **_filed_triangles(corners, triangle_walls, *frame),
-        has_sheer=has_sheer,
-        has_triangles=len(corners) > 0,
-        see_through=see_through,
-    )
+    lattice = (x, y, cell, 1.0 / cell, columns, rows)
+    filed = _filed_triangles(corners, triangle_walls, *frame)
+    return Grid(*lattice, *shelf, *sheer, *filed, has_sheer, len(corners) > 0, see_through)
 
 
-def _filed_triangles(
-    corners: NDArray[np.float64], walls: NDArray[np.int32], *frame: Any
-) -> dict[str, Any]:
+def _filed_triangles(corners: NDArray[np.float64], walls: NDArray[np.int32], *frame: Any) -> Filed:
     """Those fields of a `Grid` that are about triangles, (triangles, 9) in m."""
     starts, order = _order(visit_cells_of_triangles, corners, *frame)
     heights = corners.reshape(-1, 3, 3)[:, :, 2]
@@ -184,16 +184,8 @@ def _filed_triangles(
     entries = own[order]
     cells = np.zeros(len(starts) - 1, dtype=np.uint64)
     np.bitwise_or.at(cells, np.repeat(np.arange(len(cells)), np.diff(starts)), entries)
-    return {
-        "triangles": np.ascontiguousarray(corners),
-        "triangle_walls": walls,
-        "triangle_starts": starts,
-        "entry_triangles": order,
-        "entry_layers": entries,
-        "cell_layers": cells,
-        "lowest": float(lowest),
-        "layers_per_metre": float(per_metre),
-    }
+    corners = np.ascontiguousarray(corners)
+    return corners, walls, starts, order, entries, cells, float(lowest), float(per_metre)
 
 
 def _median(values: NDArray[np.float64]) -> float:
