@@ -150,7 +150,8 @@ def build_grid(
     if len(length) == 0:
         shelf = np.zeros(1, np.int32), np.zeros((0, 6)), np.zeros(0, np.int32)
         filed = _filed_triangles(corners, triangle_walls, 0.0, 0.0, 1.0, 0, 0)
-        return Grid(0.0, 0.0, 1.0, 1.0, 0, 0, *shelf, *shelf, *filed, False, False, see_through)
+        fields = (0.0, 0.0, 1.0, 1.0, 0, 0, *shelf, *shelf, *filed, False, False, see_through)
+        return Grid._make(fields)
     ends = np.concatenate([pieces[:, 0:4].reshape(-1, 2), corners.reshape(-1, 3)[:, :2]])
     low, high = ends.min(axis=0), ends.max(axis=0)
     extent = np.maximum(high - low, 1e-3)
@@ -168,7 +169,8 @@ def build_grid(
     x, y, cell, columns, rows = frame
     lattice = (x, y, cell, 1.0 / cell, columns, rows)
     filed = _filed_triangles(corners, triangle_walls, *frame)
-    return Grid(*lattice, *shelf, *sheer, *filed, has_sheer, len(corners) > 0, see_through)
+    fields = (*lattice, *shelf, *sheer, *filed, has_sheer, len(corners) > 0, see_through)
+    return Grid._make(fields)
 
 
 def _filed_triangles(corners: NDArray[np.float64], walls: NDArray[np.int32], *frame: Any) -> Filed:
