@@ -51,7 +51,7 @@ def focus_numbers(chance: np.random.Generator) -> FocusNumbers:
 
 def nothing_yet() -> Attended:
     none = np.zeros((4, V, A, J), np.bool_)
-    unknown = np.full((4, V, A, J), np.nan)
+    unknown = np.full((6, V, A, J), np.nan)
     first, away, value = np.full((3, V, A, J + 1), np.inf)
     value *= -1
     sensed, focus = np.zeros((V, A, J + 1), np.bool_), np.full((V, A), NOBODY, np.int32)
@@ -63,17 +63,18 @@ def focus_by_arrays(
     numbers: FocusNumbers, now: Attended, own: Any, meter: Any, source: Any, place: Any, was: Any
 ) -> Any:
     """Whom each acts on: the rules of docs/calculations.md, one array after the other."""
-    place_x, place_y, place_meter, place_heard, ignored = place
+    *drawn, place_meter, place_heard, ignored = place
 
     def with_place(targets: Any, there: Any) -> Any:
         return np.concatenate([targets, there[..., None]], axis=2)
 
     sensed = now.seen | now.felt
     candidate = numbers.may & ~ignored & (sensed | (source >= 0) | (meter > NEAR))
-    candidate = with_place(candidate, ~np.isnan(place_x))
+    candidate = with_place(candidate, ~np.isnan(drawn[0]))
     sensed = with_place(sensed, place_heard)
-    x, y = with_place(now.x, place_x), with_place(now.y, place_y)
-    away = np.hypot(x - own[0][..., None], y - own[1][..., None])
+    believed = map(with_place, (now.x, now.y, now.z), drawn)
+    off = [there - here[..., None] for there, here in zip(believed, own, strict=True)]
+    away = np.sqrt(np.sum(np.square(off), axis=0))
     away[np.isnan(away)] = np.inf
     full = np.where(numbers.metered[..., None], with_place(meter, place_meter), sensed * 1.0)
     rule = numbers.rule[..., None]
@@ -106,7 +107,7 @@ def test_attention_is_what_the_rules_make_of_whole_arrays(seed: int) -> None:
     chance = np.random.default_rng(seed)
     numbers, now, rows = focus_numbers(chance), nothing_yet(), int(chance.choice([1, V]))
     seen, lost_for, seen_for = np.zeros((V, A, J), np.bool_), now.lost_for.copy(), 0.0
-    known, first = np.full((2, V, A, J), np.nan), now.first.copy()
+    known, first = np.full((3, V, A, J), np.nan), now.first.copy()
     for tick in range(TICKS):
         poses, p = poses_of(chance, rows), np.arange(V) if rows > 1 else np.zeros(V, int)
         failed = chance.integers(-1, 3, (V, A, J, 2)).astype(np.int8)
@@ -119,9 +120,9 @@ def test_attention_is_what_the_rules_make_of_whole_arrays(seed: int) -> None:
             noticed[~numbers.may] = 2
         for none, held in ((0.0, loudness), (0.0, meter), (-1, source)):
             held[~numbers.may] = none  # who can never be noticed is not
-        at = np.where(source < 0, np.nan, chance.integers(-2, 3, (2, V, A, J)))
+        at = np.where(source < 0, np.nan, chance.integers(-2, 3, (3, V, A, J)))
         beliefs = Beliefs(source, *at, *np.zeros((4, V, A, J)))
-        drawn = np.where(sometimes(chance, 0.4, V, A), chance.integers(-2, 3, (2, V, A)), np.nan)
+        drawn = np.where(sometimes(chance, 0.4, V, A), chance.integers(-2, 3, (3, V, A)), np.nan)
         place = (*drawn, chance.random((V, A)), sometimes(chance, 0.5, V, A))
         ignored = sometimes(chance, 0.1, V, A, J)
         was = now.focus.copy()
@@ -137,7 +138,7 @@ def test_attention_is_what_the_rules_make_of_whole_arrays(seed: int) -> None:
         remembers = numbers.remembers[..., None]
         believed = [
             np.where(remembers, held, np.where(seen | felt, real[p][:, None, :], np.nan))
-            for held, real in zip(at, (poses.x, poses.y), strict=True)
+            for held, real in zip(at, (poses.x, poses.y, poses.z), strict=True)
         ]
         news = np.where(remembers, np.isin(source, [0, 4, 5]), seen | felt)
         known = np.where(news, believed, np.where(remembers & (source < 0), np.nan, known))
@@ -146,13 +147,13 @@ def test_attention_is_what_the_rules_make_of_whole_arrays(seed: int) -> None:
         np.testing.assert_array_equal(now.heard, loudness > 0)
         np.testing.assert_allclose(now.lost_for, lost_for)
         np.testing.assert_allclose(now.seen_for, seen_for, atol=1e-12)
-        np.testing.assert_array_equal([now.x, now.y], believed)
-        np.testing.assert_array_equal([now.known_x, now.known_y], known)
+        np.testing.assert_array_equal([now.x, now.y, now.z], believed)
+        np.testing.assert_array_equal([now.known_x, now.known_y, now.known_z], known)
         asked = numbers.may & ~ignored & (seen | felt | (source >= 0) | (meter > NEAR))
         candidate = np.concatenate([asked, ~np.isnan(drawn[0])[..., None]], axis=2)
         first = np.where(candidate, np.minimum(first, tick), np.inf)
         np.testing.assert_array_equal(now.first, first)
-        own = [axis[p][:, AGENTS] for axis in (poses.x, poses.y)]
+        own = [axis[p][:, AGENTS] for axis in (poses.x, poses.y, poses.z)]
         expected = focus_by_arrays(numbers, now, own, meter, source, (*place, ignored), was)
         np.testing.assert_array_equal(now.focus, expected)
 
@@ -166,13 +167,13 @@ def test_a_focus_sticks_to_what_is_better_by_so_much_and_no_more() -> None:
     )  # fmt: skip
     rng = np.random.default_rng(1)
     poses, nobody = poses_of(rng, 1), np.full(shape, 3, np.int8)
-    beliefs = Beliefs(np.full(shape, -1, np.int8), *np.full((6, *shape), np.nan))
+    beliefs = Beliefs(np.full(shape, -1, np.int8), *np.full((7, *shape), np.nan))
     now, meter = nothing_yet(), np.zeros(shape)
     for held, other, focus in ((0.5, 0.0, 0), (0.5, 0.75, 0), (0.5, 0.7500001, 3), (0.6, 0.75, 3)):
         meter[..., 0], meter[..., 3] = held, other
         attend(
             poses, nobody[..., None], nobody, nobody, np.zeros(shape), meter, beliefs,
-            np.zeros(shape, np.bool_), none, none, none, np.zeros((V, A), np.bool_), numbers, DT,
+            np.zeros(shape, np.bool_), none, none, none, none, np.zeros((V, A), np.bool_), numbers, DT,
             0, now,
         )  # fmt: skip
         assert (now.focus == focus).all(), (held, other)
@@ -192,12 +193,12 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
     for field in (now.seen, now.heard, now.felt):
         field[...] = sometimes(chance, 0.4, V, A, J)
     now.lost_for[...], now.seen_for[...] = chance.random((2, V, A, J))
-    for field in (now.x, now.y):
+    for field in (now.x, now.y, now.z):
         field[...] = chance.integers(-1, 2, (V, A, J))
     now.x[now.lost_for > 0.8] = np.nan
     now.focus[...] = chance.integers(-2, J, (V, A))
     drawn = Drawn(
-        *chance.integers(-1, 2, (2, V, A)).astype(float), *np.zeros((2, V, A)),
+        *chance.integers(-1, 2, (3, V, A)).astype(float), *np.zeros((2, V, A)),
         chance.random((V, A)), np.zeros((V, A)), sometimes(chance, 0.5, V, A),
         chance.integers(0, 9, (V, A)).astype(np.int32),
     )  # fmt: skip
@@ -209,7 +210,8 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
     )  # fmt: skip
     square = [[0, 0, 1, 0], [1, 0, 1, 1], [1, 1, 0, 1], [0, 1, 0, 0]]
     circles = np.array([[0.0, 0.0, 1.0], [0.0, 0.0, 0.0]])
-    zones = Zones(circles, np.array([0, 0, 4], np.int32), np.array(square, float))
+    low = np.tile([-1.0, 0.5], (2, 1))  # whose feet are higher is in none
+    zones = Zones(circles, np.array([0, 0, 4], np.int32), np.array(square, float), 0 * circles, low)
     arrays = {name: np.zeros((V, A)) for name in Moving._fields}
     arrays |= {name: sometimes(chance, 0.5, V, A) for name in ("driven", "on_way")}
     arrays |= {name: np.zeros((V, A), np.bool_) for name in ("still", "smooth", "at_end", "no_way")}
@@ -217,7 +219,7 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
     arrays |= {name: np.zeros((V, A), np.int8) for name in ("look", "posture", "gait")}
     arrays |= {"points": np.zeros((V, A, 1, 2))}
     moving = Moving(**arrays | {"beyond": np.zeros((V, A, 1))})  # type: ignore[arg-type]
-    moving.x[...], moving.y[...] = chance.integers(-1, 2, (2, V, A))
+    moving.x[...], moving.y[...], moving.z[...] = chance.integers(-1, 2, (3, V, A))
     moving.heading[...] = chance.uniform(-9.0, 9.0, (V, A))
     moving.stuck_for[...] = chance.choice([0.9, 1.0], (V, A))
     sees_me, signals = np.zeros((V, A, A), np.bool_), Signals.blank((V, A))
@@ -229,8 +231,8 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
         j, i, s = int(now.focus[v, a]), AGENTS[a], max(int(standing.state[v, a]), 0)
         of, at_place = j >= 0, j == PLACE
         seen, q = of and bool(now.seen[v, a, j]), p[v]
-        x, y = (now.x[v, a, j], now.y[v, a, j]) if of else (np.nan, np.nan)
-        x, y = (drawn.x[v, a], drawn.y[v, a]) if at_place else (x, y)
+        x, y, z = (now.x[v, a, j], now.y[v, a, j], now.z[v, a, j]) if of else (np.nan,) * 3
+        x, y, z = (drawn.x[v, a], drawn.y[v, a], drawn.z[v, a]) if at_place else (x, y, z)
         dx, dy = x - moving.x[v, a], y - moving.y[v, a]
         # The angle between two directions, by their product instead of by a difference.
         facing = np.array([np.cos(moving.heading[v, a]), np.sin(moving.heading[v, a])])
@@ -240,12 +242,14 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
         goes, shown = moving.on_way[v, a] and moving.driven[v, a], exposure[v, a, j]
         watched = [bool(now.seen[v, w, i]) for w in range(A)]
         height = bodies.height[v, np.arange(J), poses.posture[q]]
-        place = {"own": (moving.x[v, a], moving.y[v, a]), "target": (x, y)}
+        own = (moving.x[v, a], moving.y[v, a], moving.z[v, a])
         within = {
-            side: (np.hypot(*at) <= 1, min(at) >= 0 and max(at) <= 1, True)[
-                standing.territory[v, a]
-            ]
-            for side, at in place.items()
+            side: (
+                at[2] <= 0.5 and np.hypot(*at[:2]) <= 1,
+                at[2] <= 0.5 and min(at[:2]) >= 0 and max(at[:2]) <= 1,
+                True,
+            )[standing.territory[v, a]]
+            for side, at in {"own": own, "target": (x, y, z)}.items()
         }  # of a zone the rim and the outline belong to it; who has none is in it
         expected = {
             "inside_territory": within["own"], "target_inside_territory": within["target"],
@@ -260,7 +264,7 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
             "observed": any(w and o for w, o in zip(watched, standing.others[v, a], strict=True)),
             "meter": drawn.meter[v, a] if at_place else meter[v, a, j] if of else 0.0,
             "exposure": shown if seen and not np.isnan(shown) else 0.0,
-            "distance": np.inf if np.isnan(length) else length,
+            "distance": np.inf if np.isnan(length) else np.hypot(length, z - own[2]),
             "from_home": np.hypot(
                 moving.x[v, a] - standing.home_x[v, a], moving.y[v, a] - standing.home_y[v, a]
             ),
@@ -271,7 +275,7 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
             "own_speed": speed[q, i], "own_height": height[i], "own_light": light[v, i],
             "target_speed": speed[q, j] if seen else np.nan,
             "target_height": height[j] if seen else np.nan,
-            "target_light": light[v, j] if seen else np.nan, "target_x": x, "target_y": y,
+            "target_light": light[v, j] if seen else np.nan, "target_x": x, "target_y": y, "target_z": z,
             "goal_x": standing.goals[v, a, 0] if goes else np.nan,
             "goal_y": standing.goals[v, a, 1] if goes else np.nan,
         }  # fmt: skip

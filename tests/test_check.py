@@ -363,6 +363,13 @@ def test_who_is_far_above_a_watched_zone_is_told(tmp_path: Path) -> None:
         assert ("height-left-out" in {f.name for f in snelk.check(scene)}) is expected
 
 
+def test_who_begins_on_no_floor_is_told(tmp_path: Path) -> None:
+    yard = scenes.feature("floor", "yard", shapely.box(-99, -99, 99, 99))
+    for z, expected in ((0.0, False), (0.4, False), (-0.5, False), (-0.6, True)):
+        scene = scenes.scene(tmp_path, yard, states={"a": {}}, more={"cast.guest.z": z})
+        assert ("no-footing" in {f.name for f in snelk.check(scene)}) is expected, z
+
+
 def test_keys_of_before_are_read_told_and_written_to(tmp_path: Path) -> None:
     for path in snelk.croft().glob("*.*"):
         if path.suffix in (".toml", ".csv", ".geojson"):

@@ -94,11 +94,11 @@ def test_inside_agrees_with_geos_holes_and_parts_included(seed: int) -> None:
         for _ in range(5)
     ]
     shape = shapely.difference(shapely.union_all(blobs), shapely.Point(5, 5).buffer(1.5))
-    zones = build_zones([(Zone(kind="zone", name="blob"), shape)])
-    points = rng.uniform(-1, 11, (500, 2))
+    zones = build_zones([(Zone(kind="zone", name="blob"), shape)], {})
+    points = rng.uniform(-1, 11, (500, 3))
     found = np.zeros(500, dtype=np.bool_)
     which_inside(zones, 0, points, found)
-    np.testing.assert_array_equal(found, shapely.contains_xy(shape, points))
+    np.testing.assert_array_equal(found, shapely.contains_xy(shape, points[:, :2]))
 
 
 def test_min_light_is_inclusive_and_the_dark_is_a_reason(tmp_path: Path) -> None:

@@ -227,10 +227,12 @@ def test_what_is_in_view_of_places(seed: int) -> None:
     lamps = LightNumbers(chance.choice([0.0, 0.6], (V, J)), np.full((V, J), 3.0))
     square, starts = edges_of([shapely.box(-1, -1, 2, 1)])
     circles = np.array([[0.0, 0, 2], [9, 9, 1], [0, 0, 0]])
-    zones = Zones(circles, np.array([0, 0, 0, starts[1]], np.int32), square)
+    spans = np.tile([-1.0, 0.5], (3, 1))  # whose feet are higher is in none
+    zones = Zones(circles, np.array([0, 0, 0, starts[1]], np.int32), square, 0 * circles, spans)
     wall = np.array([[0.5, -1.0, 0.5, 1.5, 0.0, 1.2]])
     grid = build_grid(wall, np.zeros(1, np.int32), np.zeros(1))
-    places, found = chance.uniform(-4, 4, (60, 2)), np.zeros(60, np.bool_)
+    places, found = chance.uniform(-4, 4, (60, 3)), np.zeros(60, np.bool_)
+    places[:, 2] = chance.choice([0.0, 0.4, 0.6], 60)
     look_out(
         v,
         a,
@@ -249,12 +251,13 @@ def test_what_is_in_view_of_places(seed: int) -> None:
     )
     p, i = v if rows > 1 else 0, AGENTS[a]
     here = np.array([poses.x[p, i], poses.y[p, i]])
-    dx, dy = (places - here).T
+    dx, dy = (places[:, :2] - here).T
     away = np.hypot(dx, dy)
     off = np.abs(np.angle(np.exp(1j * (np.arctan2(dy, dx) - poses.heading[p, i]))))
     light = np.full(60, around.light[v])
-    light[np.hypot(*places.T) <= 2.0] = 0.9
-    light[(np.abs(places[:, 0] - 0.5) <= 1.5) & (np.abs(places[:, 1]) <= 1.0)] = 0.1
+    low = places[:, 2] <= 0.5
+    light[(np.hypot(*places[:, :2].T) <= 2.0) & low] = 0.9
+    light[(np.abs(places[:, 0] - 0.5) <= 1.5) & (np.abs(places[:, 1]) <= 1.0) & low] = 0.1
     light = np.minimum(light + lamps.lamp[v, i] * np.clip(1.0 - away / 3.0, 0.0, 1.0), 1.0)
     expected = np.zeros(60, np.bool_)
     for k in range(sight.cones[v, a]):
@@ -262,7 +265,7 @@ def test_what_is_in_view_of_places(seed: int) -> None:
         fits &= off <= limits.half_fov[v, a, k]
         expected |= fits & (light >= limits.min_light[v, a, k] - 1e-9)
     eye = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
-    middle = poses.z[p, i] + 0.5 * bodies.height[v, tall, 0]
+    middle = places[:, 2] + 0.5 * bodies.height[v, tall, 0]
     share = (0.5 - here[0]) / dx
     height, across = eye + share * (middle - eye), here[1] + share * dy
     hidden = (
@@ -314,8 +317,8 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
     chance, tick, dt = np.random.default_rng(seed), 7, 0.1
     source = chance.integers(-1, len(SOURCES), (V, A, J)).astype(np.int8)
     age = chance.choice([0.0, 0.09, 0.1, 0.4], (V, A, J))
-    x, y, blur = chance.random((3, V, A, J))
-    beliefs = Beliefs(source, x, y, *np.zeros((2, V, A, J)), age, blur)
+    x, y, z, blur = chance.random((4, V, A, J))
+    beliefs = Beliefs(source, x, y, z, *np.zeros((2, V, A, J)), age, blur)
     delay, every = chance.integers(1, 4, (2, V, A))
     next_time = chance.integers(5, 10, (V, A, J))
     before, audience = next_time.copy(), sometimes(chance, 0.7, V, A, A)
@@ -372,7 +375,7 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
         first = int(np.searchsorted(heard.rows.row[:pairs], n))
         pass_on(
             loud, poses, v, a, audience[v, a], stage.due[v, a], heard.laid, first, 1, tick, 0.0,
-            np.nan, np.nan, mute.laid, 0,
+            *[np.nan] * 3, mute.laid, 0,
         )  # fmt: skip
         for b, j in np.argwhere(audience[v, a][:, None] & stage.due[v, a]).tolist():
             i, result = AGENTS[b], TELL_RESULTS[stage.failed[b, j] + 1]
@@ -388,7 +391,7 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
         rank, there = float(chance.integers(0, 4)), poses.present[v if rows > 1 else 0]
         going.held[0] = pass_on(
             stage, poses, v, a, audience[v, a], stage.due[v, a], heard.laid, -1, delay[v, a], tick,
-            rank, np.nan, np.nan, going.laid, going.count,
+            rank, *[np.nan] * 3, going.laid, going.count,
         )  # fmt: skip
         for b, j in np.argwhere(audience[v, a][:, None] & stage.due[v, a]).tolist():
             i = AGENTS[b]
@@ -401,9 +404,8 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
             if not failed:
                 d = int(delay[v, a])
                 old = age[v, a, j] + d * dt
-                sent.append(
-                    (v, a, b, j, tick + d, x[v, a, j], y[v, a, j], old, blur[v, a, j], rank)
-                )
+                place = (values[v, a, j] for values in (x, y, z))
+                sent.append((v, a, b, j, tick + d, *place, old, blur[v, a, j], rank))
     assert going.messages() == sent
     for now in range(tick + 1, tick + 4):
         came.make_room(going.count)
@@ -412,11 +414,11 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
         assert came.messages() == due
         for v, b, j in np.ndindex(V, A, J):
             mine = [each for each in due if (each[0], *each[2:4]) == (v, b, j)]
-            newest = min(mine, key=lambda each: each[7], default=(np.nan,) * 10)
+            newest = min(mine, key=lambda each: each[8], default=(np.nan,) * 11)
             assert stage.told[v, b, j] == bool(mine)
-            assert stage.told_rank[v, b, j] == max((each[9] for each in mine), default=-1.0)
+            assert stage.told_rank[v, b, j] == max((each[10] for each in mine), default=-1.0)
             got = [values[v, b, j] for values in news]
-            np.testing.assert_array_equal(got, newest[5:9])
+            np.testing.assert_array_equal(got, newest[5:10])
     arrive(stage, tick + 4, going.laid, going.held, came.laid, came.held)
     assert (going.count, came.count, stage.told.any()) == (0, 0, False)
     assert np.isnan(news.age).all()
@@ -469,9 +471,14 @@ def test_an_expectation_tick_by_tick(seed: int) -> None:
 def test_an_outline_belongs_to_a_zone_and_not_to_the_ground(x2: int, y2: int, off: bool) -> None:
     x, y = x2 / 2 + off * 0.137, y2 / 2 + off * 0.219
     edges, starts = edges_of([AREA])
-    zones, found = Zones(np.zeros((1, 3)), starts, edges), np.zeros(1, np.bool_)
-    which_inside(zones, 0, np.array([[x, y]]), found)
+    zones, found = (
+        Zones(np.zeros((1, 3)), starts, edges, np.zeros((1, 3)), np.array([[-1.0, 1.0]])),
+        np.zeros(1, np.bool_),
+    )
+    which_inside(zones, 0, np.array([[x, y, 1.0]]), found)
     assert found[0] == shapely.intersects_xy(AREA, x, y)
+    which_inside(zones, 0, np.array([[x, y, 1.0 + 1e-9]]), found)
+    assert not found[0]
     inner = shapely.buffer(AREA, -0.1)
     ground = ground_of([AREA], [inner])
     assert (part_of(ground, x, y) == 0) == shapely.contains_xy(AREA, x, y)
@@ -513,7 +520,7 @@ def test_likelihood_is_handed_on_and_the_first_of_the_best_is_gone_to(seed: int)
     parts = np.where(links, chance.choice([0.25, 0.5], (count, count)), 0.0)
     to, others = np.nonzero(links)
     cells = Cells.of(
-        chance.choice([-1.0, 1.0], (count, 2)),
+        chance.choice([-1.0, 1.0], (count, 3)),
         np.searchsorted(to, np.arange(count + 1)).astype(np.int32),
         others.astype(np.int32), parts[to, others], 1.0,
     )  # fmt: skip
@@ -613,7 +620,7 @@ def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
     seen = sometimes(chance, 0.4, count) if seed else np.ones(count, np.bool_)
     own = np.arange(count)
     cells = Cells.of(
-        chance.random((count, 2)), np.arange(count + 1, dtype=np.int32), own.astype(np.int32),
+        chance.random((count, 3)), np.arange(count + 1, dtype=np.int32), own.astype(np.int32),
         np.ones(count), 1.0,
     )  # fmt: skip
     cells.share[...], cells.seen[...], cells.cleared[...] = share, seen, 0.25
@@ -763,7 +770,9 @@ def test_each_noise_is_judged_once_by_each_that_listens(seed: int) -> None:
 def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
     chance, count, now = np.random.default_rng(seed), 30, 2.0
     some = Noises.blank(count)._replace(
-        t=chance.choice([0.5, 1.0, 1.9, 2.0, 2.05], count), kind=np.arange(count)
+        t=chance.choice([0.5, 1.0, 1.9, 2.0, 2.05], count),
+        kind=np.arange(count),
+        z=chance.random(count),
     )
     noises, heard = NoiseStore.of(some, 0), HeardStore()
     heard.make_room(count)
@@ -804,8 +813,9 @@ def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
         if by >= 0:
             assert loudness[v, a, j] == whole
             newest = mine[int(np.argmin(ages))] if mine else None  # of equally new the first
-            expected = [np.nan] * 4 if newest is None else [
-                rows.x[newest], rows.y[newest], min(ages), error[v, a] * rows.straight[newest]
+            expected = [np.nan] * 5 if newest is None else [
+                rows.x[newest], rows.y[newest], some.z[rows.row[newest]], min(ages),
+                error[v, a] * rows.straight[newest],
             ]  # fmt: skip
             np.testing.assert_array_equal([values[v, a, j] for values in news], expected)
             continue
@@ -818,6 +828,7 @@ def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
             assert drawn.age[v, a] == max(now - some.t[rows.row[newest]], 0.0)
             assert drawn.blur[v, a] == error[v, a] * rows.straight[newest]
             assert (drawn.x[v, a], drawn.y[v, a]) == (rows.x[newest], rows.y[newest])
+            assert drawn.z[v, a] == some.z[rows.row[newest]]
 
 
 @pytest.mark.parametrize("seed", range(10))
@@ -825,7 +836,7 @@ def test_the_likeliest_cell_is_near_and_likely_with_what_is_around_it(seed: int)
     chance, count = np.random.default_rng(seed), 12
     others = [np.unique([n, *chance.integers(0, count, 2)]) for n in range(count)]
     parts = [chance.random(len(each)) for each in others]
-    share, centres = chance.dirichlet(np.ones(count)), chance.uniform(-9, 9, (count, 2))
+    share, centres = chance.dirichlet(np.ones(count)), chance.uniform(-9, 9, (count, 3))
     cells = Cells.of(
         centres, np.cumsum([0, *map(len, others)]).astype(np.int32),
         np.concatenate(others).astype(np.int32), np.concatenate(parts), 1.0,

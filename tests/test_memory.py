@@ -139,7 +139,7 @@ def test_the_newest_of_belief_ear_and_word_counts(
         beliefs.x[...] = beliefs.y[...] = 0.0
     numbers = MemoryNumbers(np.ones((1, 1), np.bool_), *np.array([[[0.3]], [[0]], [[1]], [[9]]]))
     news = [
-        News(*np.array([[[[x]]], [[[x]]], [[[age]]], [[[0.0]]]]))
+        News(*np.array([[[[x]]], [[[x]]], [[[0.0]]], [[[age]]], [[[0.0]]]]))
         for x, age in ((1.0, heard), (2.0, told))
     ]
     place, code = np.zeros((1, 1)), np.zeros((1, 1), np.int8)

@@ -21,4 +21,4 @@ cdef bint _is_true(
     Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
-cdef bint _holds(ZoneColumns zones, Py_ssize_t zone, double x, double y) noexcept nogil
+cdef bint _holds(ZoneColumns zones, Py_ssize_t zone, double x, double y, double z) noexcept nogil

@@ -77,10 +77,10 @@ def _is_true(named: NamedSignals, stage: BodyStage, moving: Moving, n: int, v: i
     kind, which = named.kind[n], named.which[n, v, a]
     j, found = stage.attended.focus[v, a], False
     if kind == IN_ZONE:
-        return _holds(stage.zones, named.zone[n], moving.x[v, a], moving.y[v, a])
+        return _holds(stage.zones, named.zone[n], moving.x[v, a], moving.y[v, a], moving.z[v, a])
     if kind == TARGET_IN_ZONE:
         x, y = stage.signals.target_x[v, a], stage.signals.target_y[v, a]
-        return _holds(stage.zones, named.zone[n], x, y)
+        return _holds(stage.zones, named.zone[n], x, y, stage.signals.target_z[v, a])
     if kind == OBSERVED_BY:
         for watcher in range(stage.sees_me.shape[2]):
             mine = named.which[n, v, watcher] == 1
@@ -96,6 +96,6 @@ def _is_true(named: NamedSignals, stage: BodyStage, moving: Moving, n: int, v: i
     return found
 
 
-def _holds(zones: Zones, zone: int, x: float, y: float) -> bool:
+def _holds(zones: Zones, zone: int, x: float, y: float, z: float) -> bool:
     """Whether a zone holds a place; one that is not known is nowhere."""
-    return not (isnan(x) or isnan(y)) and inside(zones, zone, x, y)
+    return not (isnan(x) or isnan(y)) and inside(zones, zone, x, y, z)

@@ -12,7 +12,7 @@ cdef Py_ssize_t PLACE
 
 @cython.locals(
     agents=Py_ssize_t, v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t,
-    watcher=Py_ssize_t, zone=Py_ssize_t, x=double, y=double, observed=bint, seen=bint, shown=double,
+    watcher=Py_ssize_t, zone=Py_ssize_t, x=double, y=double, z=double, observed=bint, seen=bint, shown=double,
 )
 cdef void _ask(
     PoseColumns poses, BodyColumns bodies, const int[::1] characters, const double[:, ::1] speed,
@@ -29,7 +29,7 @@ cdef void _ask_body(
 
 @cython.locals(
     j=Py_ssize_t, any_seen=bint, any_heard=bint, any_felt=bint, any_told=bint, x=double,
-    y=double, dx=double, dy=double, away=double,
+    y=double, z=double, dx=double, dy=double, away=double,
 )
 cdef void _ask_targets(
     AttendedColumns now, const unsigned char[:, :, ::1] told, DrawnColumns drawn,

@@ -134,9 +134,10 @@ def _ask(
                 zone = standing.territory[v, a]
                 if zone >= 0:
                     x, y = signals.target_x[v, a], signals.target_y[v, a]
-                    signals.target_inside_territory[v, a] = inside(zones, zone, x, y)
-                    x, y = moving.x[v, a], moving.y[v, a]
-                    signals.inside_territory[v, a] = inside(zones, zone, x, y)
+                    z = signals.target_z[v, a]
+                    signals.target_inside_territory[v, a] = inside(zones, zone, x, y, z)
+                    x, y, z = moving.x[v, a], moving.y[v, a], moving.z[v, a]
+                    signals.inside_territory[v, a] = inside(zones, zone, x, y, z)
                 observed = False
                 for watcher in range(agents):
                     sees_me[v, a, watcher] = now.seen[v, watcher, characters[a]]
@@ -198,23 +199,23 @@ def _ask_targets(
     signals.any_seen[v, a], signals.any_heard[v, a] = any_seen, any_heard
     signals.any_felt[v, a], signals.any_told[v, a] = any_felt, any_told
     j = now.focus[v, a]
-    x, y = NAN, NAN
+    x, y, z = NAN, NAN, NAN
     signals.focus[v, a], signals.place[v, a] = j, -1
     signals.seen[v, a], signals.heard[v, a] = False, False
     signals.felt[v, a], signals.told[v, a] = False, False
     signals.lost_for[v, a], signals.seen_for[v, a] = INF, 0.0
     if j >= 0:
-        x, y = now.x[v, a, j], now.y[v, a, j]
+        x, y, z = now.x[v, a, j], now.y[v, a, j], now.z[v, a, j]
         signals.seen[v, a], signals.heard[v, a] = now.seen[v, a, j], now.heard[v, a, j]
         signals.felt[v, a], signals.told[v, a] = now.felt[v, a, j], told[v, a, j]
         signals.lost_for[v, a] = now.lost_for[v, a, j]
         signals.seen_for[v, a] = now.seen_for[v, a, j]
     elif j == PLACE:
-        x, y = drawn.x[v, a], drawn.y[v, a]
+        x, y, z = drawn.x[v, a], drawn.y[v, a], drawn.z[v, a]
         signals.place[v, a], signals.heard[v, a] = drawn.kind[v, a], drawn.heard[v, a]
     dx, dy = x - moving.x[v, a], y - moving.y[v, a]
-    away = hypot(dx, dy)
-    signals.target_x[v, a], signals.target_y[v, a] = x, y
+    away = hypot(hypot(dx, dy), z - moving.z[v, a])
+    signals.target_x[v, a], signals.target_y[v, a], signals.target_z[v, a] = x, y, z
     signals.knows[v, a] = not isnan(x)
     signals.distance[v, a] = INF if isnan(away) else away
     signals.bearing[v, a] = _off_facing(dx, dy, moving.heading[v, a])

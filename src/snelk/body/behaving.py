@@ -54,7 +54,7 @@ def _perceive(
         _follow(moving, poses, stage.characters, stage.dt, counts)
     _attend(
         poses, stage.sight.failed, stage.contacts.touch, stage.contacts.zone, stage.loudness,
-        stage.meters.value, stage.beliefs, ignored, stage.drawn.x, stage.drawn.y,
+        stage.meters.value, stage.beliefs, ignored, stage.drawn.x, stage.drawn.y, stage.drawn.z,
         stage.drawn.meter, stage.drawn.heard, stage.focus_numbers, stage.dt, tick,
         stage.attended,
     )  # fmt: skip
@@ -124,7 +124,7 @@ def _move_on(stage: BodyStage, moving: Moving) -> int:
     if not agrees(stage, moving):
         return DISAGREE
     found = 0
-    _move(moving, stage.timing.state_for, stage.dt)
+    _move(moving, stage.timing.state_for, stage.dt, stage.floors)
     for v in range(stage.stuck.shape[0]):
         for a in range(stage.stuck.shape[1]):
             stuck = moving.stuck_for[v, a] >= STUCK_AFTER - SLACK

@@ -1,4 +1,4 @@
-from snelk.level.columns cimport Columns, GridColumns, GroundColumns, ZoneColumns
+from snelk.level.columns cimport Columns, FloorColumns, GridColumns, GroundColumns, ZoneColumns
 from snelk.mind.columns cimport (
     AttendedColumns, BeliefColumns, DrawnColumns, FocusNumberColumns, LadderColumns,
     MeterColumns, SignalColumns,
@@ -20,7 +20,7 @@ cdef class StandingColumns(Columns):
 
 cdef class MovingColumns(Columns):
     cdef public unsigned char[:, ::1] driven, still, smooth, on_way, at_end, no_way
-    cdef public double[:, ::1] x, y, heading, speed, turn_rate, acceleration, arrive
+    cdef public double[:, ::1] x, y, z, heading, speed, turn_rate, acceleration, arrive
     cdef public double[:, ::1] pace, look_x, look_y, base, swing, period, glance_at
     cdef public double[:, ::1] glance_by, short, stuck_for, walked, stop
     cdef public signed char[:, ::1] look, posture, gait
@@ -66,6 +66,7 @@ cdef class BodyStageColumns(Columns):
     cdef public const int[::1] characters
     cdef public BodyColumns bodies
     cdef public ZoneColumns zones
+    cdef public FloorColumns floors
     cdef public SurroundingColumns surroundings
     cdef public double[:, ::1] light
     cdef public SightColumns sight

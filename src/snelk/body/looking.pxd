@@ -14,7 +14,7 @@ cdef double SLACK
 
 @cython.locals(
     p=Py_ssize_t, i=Py_ssize_t, n=Py_ssize_t, k=Py_ssize_t, x=double, y=double, eye=double,
-    middle=double, dx=double, dy=double, away=double, off=double, light=double, reach=double,
+    half=double, dx=double, dy=double, away=double, off=double, light=double, reach=double,
     share=double, _wall=Py_ssize_t, _at=double, near=bint,
 )
 cdef void look_at_all(

@@ -57,7 +57,7 @@ def look_out(
         v: Its variant.
         a: The agent.
         tall: The character that would stand there.
-        places: (places, 2), m.
+        places: (places, 3), m.
         poses: Everybody's poses.
         bodies: How tall everybody is.
         numbers: Everybody's sight.
@@ -71,7 +71,7 @@ def look_out(
     """
     shape = plain(numbers).notices.shape
     agree((0 <= v < shape[0], 0 <= a < shape[1], 0 <= tall < shape[2]), (True, True, True))
-    agree(places.shape, (len(found), 2))
+    agree(places.shape, (len(found), 3))
     agree(plain(lamps).lamp.shape, (shape[0], plain(poses).x.shape[1]), (shape[0], shape[2]))
     agree(plain(bodies).height.shape[:2], plain(lamps).lamp.shape)
     agree(plain(around).zone_light.shape, (len(plain(zones).circles),))
@@ -116,7 +116,7 @@ def look_at_all(
     i = numbers.characters[a]
     x, y = poses.x[p, i], poses.y[p, i]
     eye = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
-    middle = poses.z[p, i] + 0.5 * bodies.height[v, tall, 0]
+    half = 0.5 * bodies.height[v, tall, 0]
     for n in range(len(places)):
         dx, dy = places[n, 0] - x, places[n, 1] - y
         away = hypot(dx, dy)
@@ -126,12 +126,12 @@ def look_at_all(
             reach = limits.range[v, a, k] * limits.awake[v, a]
             if away <= reach and off <= limits.half_fov[v, a, k]:
                 if light < 0.0:
-                    light = light_at(around, zones, v, places[n, 0], places[n, 1])
+                    light = light_at(around, zones, v, places[n, 0], places[n, 1], places[n, 2])
                     light = min(light + lamp_light(lamps, v, i, away), 1.0)
                 near |= light >= limits.min_light[v, a, k] - SLACK
         if near:
             share, _wall, _at = cast_ray(
-                grid, scratch, x, y, eye, places[n, 0], places[n, 1], middle
+                grid, scratch, x, y, eye, places[n, 0], places[n, 1], places[n, 2] + half
             )
             near = share > 0.0
         found[n] = near

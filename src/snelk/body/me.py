@@ -240,7 +240,8 @@ class Me:
         here, end = np.array(self.place), np.array(goal, dtype=np.float64)
         leash = self.world.setups[v].cast[self.name].leash
         zone = leash.zone if leash is not None and motion.driven[v, a] else None
-        if zone is not None and not self.world.level.within(zone, end[:1], end[1:])[0]:
+        up = float(motion.z[v, a])
+        if zone is not None and not self.world.level.within(zone, end[:1], end[1:], up)[0]:
             return f"the end of its territory, {zone}"
         wall = self.world.level.first_wall(here, end)
         return wall or "the end of the ground, 3 m outside of all that is in the level"

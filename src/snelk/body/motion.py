@@ -21,6 +21,7 @@ from snelk.body.paces import AHEAD, PACES, Moving
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
 from snelk.level.columns import laid_out
+from snelk.level.level import Level
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -36,7 +37,7 @@ class Motion:
     Attributes:
         now: All that follows, in one; a tick overwrites it.
         driven: Who is moved here; the others' places are written from outside.
-        x, y, heading, speed: m, rad and m/s.
+        x, y, z, heading, speed: m, rad and m/s.
         pace, gait: The speed it would walk at, m/s, and the gait that is.
         still: Who must not move or turn at this tick.
         look: Where it looks, one of AHEAD to GLANCES.
@@ -52,13 +53,15 @@ class Motion:
         walked: Metres walked in all.
     """
 
-    def __init__(self, setups: Sequence[Setup], tracked: Sequence[str], dt: float) -> None:
+    def __init__(
+        self, setups: Sequence[Setup], tracked: Sequence[str], dt: float, level: Level
+    ) -> None:
         agents = setups[0].agents
         shape = (len(setups), len(agents))
         self.dt = dt
         self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
         self.driven = np.zeros(shape, dtype=np.bool_)
-        self.x, self.y, self.heading, self.speed = np.zeros((4, *shape))
+        self.x, self.y, self.z, self.heading, self.speed = np.zeros((5, *shape))
         self.home_x, self.home_y, self.home_heading = np.full((3, *shape), np.nan)
         self.paces = np.zeros((*shape, len(PACES)))
         self.turn_rate, self.acceleration, self.arrive = np.ones((3, *shape))
@@ -92,6 +95,7 @@ class Motion:
                 member, movement = setup.cast[name], setup.profile_of(name).movement
                 if member.at is not None:
                     self.x[v, a], self.y[v, a] = member.at
+                    self.z[v, a] = level.stands_at(*member.at, member.z)
                     self.heading[v, a] = np.radians(member.facing)
                     self.home_heading[v, a] = self.heading[v, a]
                 if member.at is not None or member.home is not None:

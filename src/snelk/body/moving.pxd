@@ -1,13 +1,17 @@
 cimport cython
 
 from snelk.body.columns cimport DoingColumns, GivenColumns, MovingColumns, PlacedColumns, PlaceStageColumns
+from snelk.level.columns cimport FloorColumns
+from snelk.level.footing cimport highest_below
 from snelk.senses.columns cimport PoseColumns
 
-cdef double PI, GLANCE, NEAR
+cdef double PI, GLANCE, NEAR, STEP
 cdef Py_ssize_t NEWLY_DONE, NEWLY_FAILED, AHEAD, AT_FOCUS, AT_PLACE, GLANCES, SWEEP
 
-@cython.locals(v=Py_ssize_t, a=Py_ssize_t)
-cdef void _move(MovingColumns now, const double[:, ::1] state_for, double dt) noexcept
+@cython.locals(v=Py_ssize_t, a=Py_ssize_t, height=double)
+cdef void _move(
+    MovingColumns now, const double[:, ::1] state_for, double dt, FloorColumns floors,
+) noexcept
 
 @cython.locals(
     tracked=GivenColumns, rows=Py_ssize_t, same=bint, v=Py_ssize_t, g=Py_ssize_t, j=Py_ssize_t,

@@ -21,10 +21,13 @@ from snelk.body.paces import (
 )
 from snelk.body.stage import PlaceStage
 from snelk.level.columns import agree, door, laid_out, plain
+from snelk.level.floors import Floors
+from snelk.level.steps import STEP
 from snelk.senses.bodies import Poses
 
 if not compiled:  # else it is the C library's, by the import above
     from snelk.level.columns import hypot
+    from snelk.level.footing import highest_below
 
 PI = float(np.pi)
 
@@ -112,11 +115,14 @@ def nearness(now: Moving, dt: float, v: int, a: int) -> tuple[float, bool, bool]
     return float(close), bool(arrived), bool(unreachable)
 
 
-def _move(now: Moving, state_for: NDArray[np.float64], dt: float) -> None:
+def _move(now: Moving, state_for: NDArray[np.float64], dt: float, floors: Floors) -> None:
     with nogil:
         for v in range(len(now.x)):
             for a in range(now.x.shape[1]):
                 _move_one(now, state_for[v, a], dt, v, a)
+                if now.driven[v, a]:
+                    height = highest_below(floors, now.x[v, a], now.y[v, a], now.z[v, a] + STEP)
+                    now.z[v, a] = now.z[v, a] if isnan(height) else height
 
 
 def _place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> bool:
@@ -145,6 +151,7 @@ def _place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> bool:
             if now.driven[v, a]:
                 j = stage.characters[a]
                 poses.x[v, j], poses.y[v, j] = now.x[v, a], now.y[v, a]
+                poses.z[v, j] = now.z[v, a]
                 poses.heading[v, j] = now.heading[v, a]
                 poses.posture[v, j] = now.posture[v, a]
                 poses.gait[v, j] = now.gait[v, a] if now.speed[v, a] > 0.01 else 0
@@ -169,6 +176,7 @@ def _follow(
                 if counts and poses.present[p, j]:
                     now.walked[v, a] += hypot(x - now.x[v, a], y - now.y[v, a])
                 now.x[v, a], now.y[v, a], now.heading[v, a] = x, y, poses.heading[p, j]
+                now.z[v, a] = poses.z[p, j]
                 any_goes |= now.on_way[v, a]
         if any_goes:
             for v in range(len(now.x)):

@@ -113,8 +113,10 @@ class Outcomes:
             self.noises.append((v, a, effects.noise))
         if effects.alarm:
             known = self.attention.now
-            x, y = (known.x[v, a, target], known.y[v, a, target]) if target >= 0 else (np.nan,) * 2
-            self.alarms.append(Alarm(v, a, target, effects.alarm, float(x), float(y)))
+            place = np.full(3, np.nan)
+            if target >= 0:
+                place[:] = [axis[v, a, target] for axis in (known.x, known.y, known.z)]
+            self.alarms.append(Alarm(v, a, target, effects.alarm, *place.tolist()))
         if effects.removes is not None:
             self._remove(v, sides[effects.removes], a, cause)
 

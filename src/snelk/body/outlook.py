@@ -13,7 +13,7 @@ Truths = NDArray[np.bool_]
 
 
 def looks_at(me: Me, places: Numbers, tall: int) -> Truths:
-    """Which places, (places, 2), it has in view now, well enough to see somebody there.
+    """Which places, (places, 3), it has in view now, well enough to see somebody there.
 
     Somebody would be as tall as a character, by index.
     """

@@ -34,6 +34,7 @@ class Moving(NamedTuple):
     driven: Truths  # who is moved here; the others' places are written from outside
     x: Numbers  # m
     y: Numbers
+    z: Numbers
     heading: Numbers  # rad
     speed: Numbers  # m/s
     turn_rate: Numbers  # rad/s

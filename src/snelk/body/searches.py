@@ -123,7 +123,7 @@ class SearchStage(NamedTuple):
     target: NDArray[np.int64]  # the cell it heads for; -1 for none
     left: Truths  # (places of one,) which may still become points
     lengths: Numbers  # (places of one,) the ways to them, m
-    spot: Numbers  # (1, 2) a place to look at, m
+    spot: Numbers  # (1, 3) a place to look at, m
     seen: Truths  # (1,) whether it is in view
     notes: Notes
     noted: NDArray[np.int64]  # (1,) how many of them
@@ -148,7 +148,7 @@ class SearchStage(NamedTuple):
         agree((most <= len(self.lengths), most < self.points.shape[2]), (True, True))
         agree(self.left.shape, self.lengths.shape)
         agree(self.points.shape, (*self.chances.shape, 2))
-        agree(self.spot.shape, (1, 2))
+        agree(self.spot.shape, (1, 3))
         agree(self.seen.shape, self.noted.shape, (1,))
         characters = plain(self.numbers).notices.shape[2]
         agree(plain(self.lamps).lamp.shape, (shape[0], characters))

@@ -360,6 +360,7 @@ def _search_points(
         # One that is in view from afar, with nobody there, need not be visited.
         searches.spot[0, 0] = searches.points[v, a, at, 0]
         searches.spot[0, 1] = searches.points[v, a, at, 1]
+        searches.spot[0, 2] = moving.z[v, a]
         tall = _how_tall(searches, stage.attended, v, a)
         look_at_all(
             v, a, tall, searches.spot, poses, searches.bodies, searches.numbers, searches.limits,

@@ -111,7 +111,8 @@ class Seeker:
         age, blur = self._age_and_blur(v, a)
         stage.spread_to[v, a] = me.t - age
         part = max(walker.part, 0)
-        return Likelihood(walker.ways, part, place, written.radius, written.cell, blur)
+        up = float(self._world.motion.z[v, a])
+        return Likelihood(walker.ways, part, place, written.radius, written.cell, blur, up)
 
     def _age_and_blur(self, v: int, a: int) -> tuple[float, float]:
         """How old what is believed of the focus is, s, and how far off it may be, m."""
@@ -229,7 +230,7 @@ def _searches_of(world: Scene) -> SearchStage:
         target=target,
         left=np.zeros(most, dtype=np.bool_),
         lengths=np.zeros(most),
-        spot=np.zeros((1, 2)),
+        spot=np.zeros((1, 3)),
         seen=np.zeros(1, dtype=np.bool_),
         notes=laid_out(NoteColumns, Notes.blank(searchers * (2 * most + 2 + MOST_NOTES))),
         noted=np.zeros(1, dtype=np.int64),

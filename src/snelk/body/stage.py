@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from snelk.body.doing import Doing
 from snelk.body.standing import Standing, Timing
 from snelk.level.columns import agree, plain
+from snelk.level.floors import Floors
 from snelk.level.zones import Zones
 from snelk.mind.drawn import Drawn
 from snelk.mind.memory import Beliefs
@@ -36,6 +37,7 @@ class BodyStage(NamedTuple):
     characters: NDArray[np.int32]  # (agent,)
     bodies: Bodies
     zones: Zones
+    floors: Floors
     surroundings: Surroundings
     light: Numbers  # (variant, character)
     sight: Sight

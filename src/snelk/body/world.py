@@ -137,7 +137,7 @@ class World:
         self.names, self.agents = tuple(setups[0].cast), setups[0].agents
         self.numbers, self.bodies, self.memory = numbers, bodies, memory
         self.characters = numbers.characters
-        self.motion = Motion(setups, tuple(tracks), dt)
+        self.motion = Motion(setups, tuple(tracks), dt, level)
         self.attention = Attention(setups, numbers, memory.used)
         self.ladders = Ladders(setups, dt)
         shape = self.ladders.used.shape
@@ -367,6 +367,7 @@ class World:
             characters=self.characters,
             bodies=self._laid_bodies,
             zones=laid_out(ZoneColumns, self.level.zones),
+            floors=self.level.floors,
             surroundings=laid_out(SurroundingColumns, senses.surroundings),
             light=senses.light,
             sight=laid_out(SightColumns, senses.sight),
@@ -487,7 +488,7 @@ class World:
             self._empty_for[v, a, others] = 0.0
             for j, slot in zip(asked, slots, strict=True):
                 where, index = (places, (v, a)) if j == PLACE else (beliefs, (v, a, j))
-                place = np.array([[where.x[index], where.y[index]]])
+                place = np.array([[where.x[index], where.y[index], where.z[index]]])
                 tall = j if j >= 0 else int(self.characters[a])
                 since = self._empty_for[v, a, slot]
                 seen = bool(looks_at(me, place, tall)[0])
@@ -498,7 +499,7 @@ class World:
                     self.senses.places.drop(int(v), int(a))
                 else:
                     forget(beliefs, (int(v), int(a), j))
-                x, y = place[0].tolist()
+                x, y, _ = place[0].tolist()
                 self.happenings.append(Happening(int(v), int(a), "disproved", slot, x, y))
 
     def present(self, characters: NDArray[np.int32]) -> Truths:
@@ -513,7 +514,9 @@ class World:
         for zone, mine in self._territories.items():
             x = np.where(np.isnan(notions.x), poses.x[:, None, :], notions.x)
             y = np.where(np.isnan(notions.y), poses.y[:, None, :], notions.y)
-            self.ignored |= (mine & self._ignores)[:, :, None] & ~self.level.within(zone, x, y)
+            z = np.where(np.isnan(notions.z), poses.z[:, None, :], notions.z)
+            outside = ~self.level.within(zone, x, y, z)
+            self.ignored |= (mine & self._ignores)[:, :, None] & outside
 
     def look_up(self, node: Node) -> NDArray[Any]:
         """The values, (variant, agent), of a call of the language of conditions."""

@@ -160,18 +160,19 @@ def check(
     screen = Screen()
     setup, level = loaded.setup, loaded.level
     screen.print(f"{scenario}: {setup.title}" if setup.title else str(scenario))
-    parts = [
-        f"{len(found)} {name}{'' if len(found) == 1 else 's'}"
-        for found, name in (
-            (level.walls, "wall"),
-            (level.edges, "edge"),
-            (level.zones, "zone"),
-            (level.spots, "spot"),
-            (level.routes, "route"),
-            (loaded.tracks, "track"),
-            ((*loaded.noises.t, *setup.noise), "noise"),
-        )
-    ]
+    counts = {
+        "wall": len(level.walls),
+        "edge": len(level.edges),
+        "floor": len(level.floors),
+        "zone": len(level.zones),
+        "spot": len(level.spots),
+        "route": len(level.routes),
+        "track": len(loaded.tracks),
+        "noise": len(loaded.noises.t) + len(setup.noise),
+    }
+    if not level.floors:
+        del counts["floor"]
+    parts = [f"{count} {name}{'' if count == 1 else 's'}" for name, count in counts.items()]
     screen.print("  " + ", ".join(parts))
     rows = []
     for name, member in setup.cast.items():

@@ -10,14 +10,18 @@ from typing import Any
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
 from shapely.geometry import mapping, shape
 from shapely.geometry.base import BaseGeometry
 
 from snelk.config.fields import LONGEST
-from snelk.config.models import FEATURES, Edge, Route, Spot, Wall, Zone
+from snelk.config.models import FEATURES, Edge, Floor, Route, Spot, Wall, Zone
 from snelk.config.opening import read_json
 from snelk.config.problems import checked, shown
 from snelk.errors import InputError, Problem, nearest
+
+FLAT = 0.01
+"""A corner of a floor may be so far off the plane of the others, m."""
 
 MOST_CORNERS = 500_000
 """More corners than this in one level are refused: so many take minutes, and some 4 GB."""
@@ -27,8 +31,9 @@ MOST_CORNERS = 500_000
 class LevelData:
     """The features of a level, each with its geometry in plan, in the order of the file.
 
-    `doubts` tells what of a file of another kind could not be brought in as it is. `derived`
-    keeps what others have worked out from it, as long as it is in use itself.
+    The geometry of a floor has heights if the file gives any. `doubts` tells what of a file of
+    another kind could not be brought in as it is. `derived` keeps what others have
+    worked out from it, as long as it is in use itself.
     """
 
     source: str
@@ -37,8 +42,14 @@ class LevelData:
     spots: tuple[tuple[Spot, BaseGeometry], ...] = ()
     routes: tuple[tuple[Route, BaseGeometry], ...] = ()
     edges: tuple[tuple[Edge, BaseGeometry], ...] = ()
+    floors: tuple[tuple[Floor, BaseGeometry], ...] = ()
     derived: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
     doubts: tuple[str, ...] = field(default=(), compare=False)
+
+    @property
+    def groups(self) -> tuple[tuple[tuple[Any, BaseGeometry], ...], ...]:
+        """All features, by kind."""
+        return self.walls, self.edges, self.floors, self.zones, self.spots, self.routes
 
     def __getstate__(self) -> dict[str, Any]:
         """What another process needs of it, which works out the rest anew."""
@@ -52,7 +63,7 @@ class LevelData:
                 "properties": properties.model_dump(exclude_none=True),
                 "geometry": json.loads(json.dumps(mapping(geometry))),
             }
-            for group in (self.walls, self.edges, self.zones, self.spots, self.routes)
+            for group in self.groups
             for properties, geometry in group
         ]
         return {"type": "FeatureCollection", "features": features}
@@ -84,7 +95,7 @@ def level_from(document: Any, *, source: str) -> LevelData:
             continue
         properties, geometry = result
         kind, name = properties.kind, properties.name
-        kind = "wall" if kind == "edge" else kind  # one can be named for the other
+        kind = "wall" if kind in ("edge", "floor") else kind  # one can be named for the other
         if (kind, name) in first_use:
             rule = f"feature {first_use[kind, name]} is a {kind} of that name already"
             place = f"feature {index}: name"
@@ -99,9 +110,18 @@ def level_from(document: Any, *, source: str) -> LevelData:
         rule = f"has {corners:,} corners in all, more than {MOST_CORNERS:,}"
         fix = "leave out corners that nobody can see, or cut the level into several"
         raise InputError.of(source, "features", "", rule, fix)
-    kinds = ("wall", "zone", "spot", "route", "edge")
-    walls, zones, spots, routes, edges = (tuple(found[kind]) for kind in kinds)
-    return LevelData(source, walls, zones, spots, routes, edges)
+    kinds = ("wall", "zone", "spot", "route", "edge", "floor")
+    walls, zones, spots, routes, edges, floors = (tuple(found[kind]) for kind in kinds)
+    level = LevelData(source, walls, zones, spots, routes, edges, floors)
+    names = [floor.name for floor, _ in level.floors]
+    for zone, _ in level.zones:
+        if zone.floor is not None and zone.floor not in names:
+            fix = nearest(zone.floor, names)
+            place = f'zone "{zone.name}": floor'
+            problems.append(Problem(source, place, f'"{zone.floor}"', "no such floor", fix))
+    if problems:
+        raise InputError(problems)
+    return level
 
 
 def _feature(
@@ -127,6 +147,12 @@ def _feature(
         model, raw, lambda place: (source, f"{label}: {'.'.join(map(str, place))}"), problems
     )
     geometry = _geometry(feature.get("geometry"), geometries, label, source, problems)
+    if isinstance(properties, Floor) and geometry is not None:
+        _floor_heights(properties, geometry, label, source, problems)
+    elif geometry is not None:
+        geometry = shapely.force_2d(geometry)
+    if isinstance(properties, Zone):
+        _zone_heights(properties, label, source, problems)
     if isinstance(properties, Wall) and not properties.top > properties.base:
         rule = f"must be above base, {properties.base:g} m"
         problems.append(Problem(source, f"{label}: top", f"{properties.top:g}", rule))
@@ -151,10 +177,11 @@ def _geometry(
         problems.append(Problem(source, place, shown(raw.get("coordinates")), rule))
         return None
     try:
-        geometry = shapely.force_2d(shape(raw))
+        geometry = shape(raw)
     except Exception:  # shapes fail in many ways
         rule = "coordinates do not make a " + str(kind)
-        problems.append(Problem(source, place, shown(raw.get("coordinates")), rule))
+        fix = "give each corner two numbers, x and y, or each of them three"
+        problems.append(Problem(source, place, shown(raw.get("coordinates")), rule, fix))
         return None
     if geometry.is_empty:
         problems.append(Problem(source, place, shown(raw.get("coordinates")), "is empty"))
@@ -165,6 +192,61 @@ def _geometry(
         problems.append(Problem(source, place, reason, "is not a proper polygon", fix))
         return None
     return geometry
+
+
+def _floor_heights(
+    floor: Floor, geometry: BaseGeometry, label: str, source: str, problems: list[Problem]
+) -> None:
+    """Where the heights of a floor do not make sense."""
+    corners = shapely.get_coordinates(geometry, include_z=True)
+    if not np.isfinite(corners[:, 2]).any():
+        return
+    place = f"{label}: geometry"
+    if floor.height is not None:
+        place, given = f"{label}: height", f"{floor.height:g}"
+        rule, fix = "is given beside heights of corners", "leave out one of the two"
+    else:
+        off = corners[:, 2] - heights_on(plane_of(corners), corners)
+        n = int(np.argmax(np.abs(off)))
+        if abs(off[n]) <= FLAT:
+            return
+        given = f"corner {n} is {abs(off[n]):.2f} m off"
+        rule = f"needs corners in one plane, within {FLAT:g} m"
+        fix = "cut it into floors that are level or slope one way each"
+    problems.append(Problem(source, place, given, rule, fix))
+
+
+def plane_of(corners: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The plane nearest to corners, (corners, 3) in m: z = a x + b y + c as (a, b, c).
+
+    >>> import numpy as np
+    >>> corners = np.array([(0, 0, 3.0), (2, 0, 4.0), (2, 2, 4.0), (0, 2, 3.0)])
+    >>> (plane_of(corners).round(6) + 0.0).tolist()
+    [0.5, 0.0, 3.0]
+    """
+    if np.ptp(corners[:, 2]) == 0.0:
+        return np.array([0.0, 0.0, corners[0, 2]])
+    middle = corners.mean(axis=0)
+    a, b = np.linalg.lstsq(corners[:, :2] - middle[:2], corners[:, 2] - middle[2])[0]
+    return np.array([a, b, middle[2] - a * middle[0] - b * middle[1]])
+
+
+def heights_on(plane: NDArray[np.float64], places: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(places,) how high a plane is at places, (places, 2 or more) in m."""
+    heights: NDArray[np.float64] = places[:, 0] * plane[0] + places[:, 1] * plane[1] + plane[2]
+    return heights
+
+
+def _zone_heights(zone: Zone, label: str, source: str, problems: list[Problem]) -> None:
+    """Where the heights of a zone do not make sense."""
+    base, top = zone.base, zone.top
+    if zone.floor is not None and not base is top is None:
+        rule, fix = "lies on a floor, which gives its heights", "leave out base and top"
+        problems.append(Problem(source, f"{label}: floor", f'"{zone.floor}"', rule, fix))
+    elif base is not None and top is not None and not top > base:
+        problems.append(
+            Problem(source, f"{label}: top", f"{top:g}", f"must be above base, {base:g} m")
+        )
 
 
 def within(coordinates: Any, limit: float) -> bool:

@@ -572,12 +572,49 @@ class Edge(Model):
         )
 
 
+class Floor(Model):
+    """Properties of a floor: an area at a height, level or sloped, that one walks on."""
+
+    kind: Literal["floor"] = Field(description="That it is a floor, a stair or a ramp.")
+    name: Name = Field(description="Its name, of which there is one floor, wall or edge.")
+    height: Coordinate | None = Field(
+        default=None,
+        description="Of a level floor, m; 0 if absent. Not where its corners carry their heights.",
+    )
+    see_through: Share = Field(
+        default=0.0, description="Share of sight it lets pass: 0 planks, 0.6 a grating, 1 glass."
+    )
+    hear_through: Share = Field(
+        default=0.5, description="What is left of a noise's reach on its other side, as a share."
+    )
+
+    @property
+    def as_wall(self) -> Wall:
+        """The wall that lets as much pass as it does; its heights are told by the level."""
+        return Wall(
+            kind="wall",
+            name=self.name,
+            top=0.0,
+            see_through=self.see_through,
+            hear_through=self.hear_through,
+        )
+
+
 class Zone(Model):
     """Properties of a zone: a polygon, or a point with a radius."""
 
     kind: Literal["zone"] = Field(description="That it is a zone.")
     name: Name = Field(description="Its name, of which there is one zone in a level.")
     radius: Length | None = Field(default=None, description="Of a round zone about a point, m.")
+    base: Coordinate | None = Field(
+        default=None, description="Whose feet are lower is not in it, m; without end if absent."
+    )
+    top: Coordinate | None = Field(
+        default=None, description="Whose feet are higher is not in it, m; without end if absent."
+    )
+    floor: Name | None = Field(
+        default=None, description="The floor that it lies on, instead of base and top."
+    )
     light: Share | None = Field(
         default=None, description="Light inside, 0 dark to 1 day; as around it if absent."
     )
@@ -606,6 +643,7 @@ class Route(Model):
 FEATURES: dict[str, tuple[type[Model], tuple[str, ...]]] = {
     "wall": (Wall, ("LineString", "MultiLineString", "Polygon", "MultiPolygon")),
     "edge": (Edge, ("LineString", "MultiLineString", "Polygon", "MultiPolygon")),
+    "floor": (Floor, ("Polygon", "MultiPolygon")),
     "zone": (Zone, ("Polygon", "MultiPolygon", "Point")),
     "spot": (Spot, ("Point",)),
     "route": (Route, ("LineString",)),

@@ -47,7 +47,8 @@ class TrackData:
     `x`, `y`, `z` are metres, `heading` radians counter-clockwise from +x and unwrapped, so that
     it runs along the shorter arc between samples; `posture` and `gait` index `POSTURES` and
     `GAITS`, and hold from their sample to the next. A gait of -1 is not recorded.
-    From a sample that is not `present` until the next the character is absent.
+    From a sample that is not `present` until the next the character is absent. One that is `flat`
+    was recorded in plan, without heights.
     """
 
     t: NDArray[np.float64]
@@ -58,6 +59,7 @@ class TrackData:
     posture: NDArray[np.int8]
     gait: NDArray[np.int8]
     present: NDArray[np.bool_]
+    flat: bool = False
 
 
 @dataclass(frozen=True)
@@ -174,6 +176,7 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
             posture[rows],
             gait[rows],
             present[rows],
+            flat="z" not in frame,
         )
     if problems:
         raise InputError(problems)

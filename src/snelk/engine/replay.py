@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +13,11 @@ from snelk.config.recordings import TrackData
 from snelk.config.scenario import end_of
 from snelk.config.words import POSTURES
 from snelk.engine.clock import times_of
+from snelk.level.footing import follow_floors
 from snelk.senses.bodies import Poses
+
+if TYPE_CHECKING:
+    from snelk.level.level import Level
 
 SLACK = 1e-9
 """A tick this close to a track's end still counts as inside, s."""
@@ -25,9 +30,14 @@ def tick_times(clock: Clock, tracks: Mapping[str, TrackData]) -> NDArray[np.floa
 
 
 def replayed_poses(
-    setups: Sequence[Setup], tracks: Mapping[str, TrackData], times: NDArray[np.float64]
+    setups: Sequence[Setup],
+    tracks: Mapping[str, TrackData],
+    times: NDArray[np.float64],
+    level: Level,
 ) -> Poses:
     """Everybody's poses at all ticks: arrays of (tick, variant or 1, character).
+
+    Who stands, or was recorded in plan, stands on the floors of the level if it has any.
 
     Places and headings are interpolated between samples, headings along the shorter arc; a
     posture and a gait hold until the next sample. Outside its samples a tracked character is
@@ -61,12 +71,24 @@ def replayed_poses(
             inside = (times >= track.t[0] - SLACK) & (times <= track.t[-1] + SLACK)
             there = inside & track.present[np.maximum(last, 0)]
             present[:, :, j] = there[:, None]
+            if track.flat and level.data.floors:
+                z[:, :, j] = _on_floors(level, setups[0].cast[name].z, x[:, 0, j], y[:, 0, j])
             continue
         for v in range(shape[1]):
             member = setups[v].cast[name]
             if member.at is None:
                 raise ValueError(f"{name} has neither a track nor a place to stand")
-            x[:, v, j], y[:, v, j], z[:, v, j] = *member.at, member.z
+            x[:, v, j], y[:, v, j] = member.at
+            z[:, v, j] = level.stands_at(*member.at, member.z)
             heading[:, v, j] = np.radians(member.facing)
             posture[:, v, j] = POSTURES.index(member.posture)
     return Poses(x, y, z, heading, posture, gait, present)
+
+
+def _on_floors(
+    level: Level, first: float, x: NDArray[np.float64], y: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """(ticks, 1) how high somebody stands who was recorded in plan, from a first height on, m."""
+    z = np.full(len(x), first)
+    follow_floors(level.floors, np.ascontiguousarray(x), np.ascontiguousarray(y), z)
+    return z[:, None]

@@ -169,7 +169,7 @@ class Simulation:
         self._at = np.zeros(COUNT + 1, dtype=np.int64)
         self._dt = first.clock.dt
         replayed = self.times[:1] if pushed else self.times
-        self.given = replayed_poses(self.setups, scenario.tracks, replayed)
+        self.given = replayed_poses(self.setups, scenario.tracks, replayed, self.level)
         self._pushed = pushed
         self._asked = LOGGED if logged else NEEDED
         self.sight = Sight.blank(self.numbers)

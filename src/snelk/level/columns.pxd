@@ -16,7 +16,12 @@ cdef class GridColumns(Columns):
 
 
 cdef class ZoneColumns(Columns):
-    cdef public const double[:, ::1] circles, edges
+    cdef public const double[:, ::1] circles, edges, planes, spans
+    cdef public const int[::1] starts
+
+
+cdef class FloorColumns(Columns):
+    cdef public const double[:, ::1] planes, spans, edges
     cdef public const int[::1] starts
 
 

@@ -48,6 +48,10 @@ class ZoneColumns(Columns):
     """Those of `Zones`."""
 
 
+class FloorColumns(Columns):
+    """Those of `Floors`."""
+
+
 class GroundColumns(Columns):
     """Those of a `Ground`."""
 

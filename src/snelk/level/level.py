@@ -12,8 +12,11 @@ from numpy.typing import NDArray
 
 from snelk.level.casting import cast_each
 from snelk.level.columns import ZoneColumns, laid_out
+from snelk.level.floors import build_floors
+from snelk.level.footing import footing
 from snelk.level.grid import Grid, build_grid, scratch_for
 from snelk.level.rays import RayCaster, cast_rays
+from snelk.level.steps import HEADROOM
 from snelk.level.ways import Ways
 from snelk.level.within import which_inside
 from snelk.level.zones import Zones, build_zones
@@ -25,9 +28,6 @@ if TYPE_CHECKING:
 
 GROUND = 0.0
 """The height of the ground that has no end, m."""
-
-HEADROOM = 2.0
-"""A wall whose base is so far above somebody's feet, or farther, is no bar to them, m."""
 
 
 @dataclass(frozen=True)
@@ -44,14 +44,18 @@ class Level:
 
     Attributes:
         data: The level as it was read.
-        wall_names: Names of the walls, in the order of the file; wall numbers index it.
+        wall_names: Names of the walls, edges and floors, in the order of the file; wall numbers
+            index it.
         base, top: (walls,) heights, m.
         see_through, hear_through: (walls,) the share of sight, and of a noise's reach, that
             passes.
         walkable: (walls,) whether a wall leaves the ways on foot free.
+        floors: What compiled loops read of the floors.
+        is_edge, is_floor: (walls,) what is an edge or a floor, which are numbered after the walls.
         pieces: (pieces, 6) upright faces: ax, ay, bx, by, base, top, m.
         piece_walls: (pieces,) the wall each piece belongs to.
-        triangles: (triangles, 3, 3) tops and bottoms of solids, as triangles of three places, m.
+        triangles: (triangles, 3, 3) tops and bottoms of solids, and floors, as triangles of three
+            places, m.
         triangle_walls: (triangles,) the wall each belongs to.
         kept: What runs work out of it and need again, such as areas to roam over.
     """
@@ -70,8 +74,10 @@ class Level:
     def __init__(self, data: LevelData) -> None:
         self.data = data
         # Behind the walls stand the edges, as walls of no height that stop feet only.
-        self._outlines = [outline for _, outline in (*data.walls, *data.edges)]
+        # Behind those lie the floors, which stop whatever would pass through them.
+        self._outlines = [outline for _, outline in (*data.walls, *data.edges, *data.floors)]
         walls = [wall for wall, _ in data.walls] + [edge.as_wall for edge, _ in data.edges]
+        walls += [floor.as_wall for floor, _ in data.floors]
         self.wall_names = tuple(wall.name for wall in walls)
         self.base = np.array([wall.base for wall in walls], dtype=np.float64)
         self.top = np.array([wall.top for wall in walls], dtype=np.float64)
@@ -80,32 +86,70 @@ class Level:
         self.walkable = np.array(
             [wall.walkable or wall.base >= HEADROOM for wall in walls], dtype=np.bool_
         )
-        self.is_edge = np.arange(len(walls)) >= len(data.walls)
+        own = np.arange(len(walls)) - len(data.walls)
+        self.is_edge = (own >= 0) & (own < len(data.edges))
+        self.is_floor = own >= len(data.edges)
+        self.floors = build_floors(data.floors)
+        self.base[self.is_floor], self.top[self.is_floor] = self.floors.spans.T
         self._walked_through = np.array([wall.walkable for wall in walls], dtype=np.bool_)
         self._walked_through[self.is_edge] = False
+        self._walked_through[self.is_floor] = True  # whoever walks does so on it
+        self.walkable[self.is_floor] = False
         self._stops: dict[float, NDArray[np.bool_]] = {}
         self._ways: dict[tuple[object, ...], Ways] = {}
         self.kept: dict[object, object] = {}
-        faces = [_faces(outline) for outline in self._outlines]
+        faces = [
+            np.zeros((0, 4)) if flat else _faces(outline)
+            for outline, flat in zip(self._outlines, self.is_floor, strict=True)
+        ]
         counts = [len(f) for f in faces]
         self.piece_walls = np.repeat(np.arange(len(faces), dtype=np.int32), counts)
         plan = np.concatenate([np.zeros((0, 4)), *faces])
         heights = np.column_stack([self.base[self.piece_walls], self.top[self.piece_walls]])
         self.pieces: NDArray[np.float64] = np.ascontiguousarray(np.hstack([plan, heights]))
-        self.triangles, self.triangle_walls = self._ends_of_solids()
+        self.triangles, self.triangle_walls = self._triangles()
 
-    def _ends_of_solids(self) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
-        """The tops and bottoms of solids as triangles, and the wall each belongs to."""
+    def _triangles(self) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+        """Tops and bottoms of solids, and floors, as triangles, and the wall each belongs to."""
         found, walls = [np.zeros((0, 3, 3))], []
+        first_floor = len(self.wall_names) - len(self.data.floors)
         for n, outline in enumerate(self._outlines):
             if self.is_edge[n] or not is_solid(outline):
                 continue
             plan = triangles_of(outline)
-            # What the ground closes from below needs no bottom.
-            for height in (self.base[n], self.top[n]) if self.base[n] > GROUND else (self.top[n],):
-                found.append(np.dstack([plan, np.full((len(plan), 3), height)]))
+            if self.is_floor[n]:
+                planes = [self.floors.planes[n - first_floor]]
+            else:
+                # What the ground closes from below needs no bottom.
+                closed = self.base[n] <= GROUND and not self.data.floors
+                ends = [self.top[n]] if closed else [self.base[n], self.top[n]]
+                planes = [np.array([0.0, 0.0, height]) for height in ends]
+            for plane in planes:
+                found.append(np.dstack([plan, plan @ plane[:2] + plane[2]]))
                 walls += [n] * len(plan)
         return np.ascontiguousarray(np.concatenate(found)), np.array(walls, dtype=np.int32)
+
+    def footing(self, x: float, y: float, z: float) -> float:
+        """How high the ground is under feet at a height, m: NaN where there is none.
+
+        On a level without floors that is that height everywhere: its ground has no end, and
+        characters may stand above it. Else it is that of the highest floor that is no more than
+        a step above.
+
+        >>> import shapely
+        >>> from snelk.config.geojson import LevelData
+        >>> from snelk.config.models import Floor
+        >>> loft = Floor(kind="floor", name="loft", height=2.8)
+        >>> level = Level(LevelData("", floors=((loft, shapely.box(0, 0, 4, 4)),)))
+        >>> level.footing(1, 1, 3.0), level.footing(1, 1, 0.0), level.footing(9, 1, 3.0)
+        (2.8, nan, nan)
+        """
+        return z if not self.data.floors else float(footing(self.floors, x, y, z))
+
+    def stands_at(self, x: float, y: float, z: float) -> float:
+        """How high somebody stands who is put at a height: on the floor there, if there is one."""
+        height = self.footing(x, y, z)
+        return z if np.isnan(height) else height
 
     def _filed(self, through: NDArray[np.float64]) -> Grid:
         """All that blocks, by the share that each wall lets pass."""
@@ -181,10 +225,15 @@ class Level:
         return geometry if zone.radius is None else geometry.buffer(zone.radius, quad_segs=16)
 
     def within(
-        self, name: str, x: NDArray[np.float64], y: NDArray[np.float64]
+        self,
+        name: str,
+        x: NDArray[np.float64],
+        y: NDArray[np.float64],
+        z: NDArray[np.float64] | float = 0.0,
     ) -> NDArray[np.bool_]:
         """Which places, arrays of one shape in m, are in a zone; a place of NaN is not."""
-        places = np.stack([np.ravel(x), np.ravel(y)], axis=1).astype(np.float64)
+        x, y, z = np.broadcast_arrays(x, y, z)
+        places = np.stack([np.ravel(x), np.ravel(y), np.ravel(z)], axis=1).astype(np.float64)
         found = np.empty(len(places), dtype=np.bool_)
         which_inside(self.zones, self.zone_index(name), places, found)
         return found.reshape(np.shape(x))
@@ -196,7 +245,8 @@ class Level:
     @cached_property
     def zones(self) -> Zones:
         """The zones, for asking which of them a place is in; built when first needed."""
-        return laid_out(ZoneColumns, build_zones(self.data.zones))
+        planes = dict(zip((f.name for f, _ in self.data.floors), self.floors.planes, strict=True))
+        return laid_out(ZoneColumns, build_zones(self.data.zones, planes))
 
     @cached_property
     def zone_light(self) -> NDArray[np.float64]:
@@ -269,15 +319,13 @@ class Level:
     @property
     def has_features(self) -> bool:
         """Whether there is anything in it."""
-        data = self.data
-        return any((data.walls, data.edges, data.zones, data.spots, data.routes))
+        return any(self.data.groups)
 
     @cached_property
     def bounds(self) -> tuple[float, float, float, float]:
         """Smallest x, y and largest x, y of anything in the level, m; zeros if it is empty."""
         data = self.data
-        groups = (data.walls, data.edges, data.zones, data.spots, data.routes)
-        shapes = [geometry for group in groups for _, geometry in group]
+        shapes = [geometry for group in data.groups for _, geometry in group]
         shapes += [self.zone_area(zone.name) for zone, _ in data.zones if zone.radius is not None]
         if not shapes:
             return 0.0, 0.0, 0.0, 0.0

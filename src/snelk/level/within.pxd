@@ -5,8 +5,10 @@ from snelk.level.columns cimport ZoneColumns
 cdef double INF
 cdef Py_ssize_t OUTSIDE, INSIDE, ON_EDGE
 
-@cython.locals(dx=double, dy=double, radius=double, near=bint)
-cdef bint inside(ZoneColumns zones, Py_ssize_t zone, double x, double y) noexcept nogil
+@cython.locals(height=double, dx=double, dy=double, radius=double, near=bint)
+cdef bint inside(
+    ZoneColumns zones, Py_ssize_t zone, double x, double y, double z,
+) noexcept nogil
 
 @cython.locals(
     edge=Py_ssize_t, found=Py_ssize_t, ax=double, ay=double, bx=double, by=double, side=double,

@@ -16,8 +16,11 @@ if not compiled:  # else it is the C library's, by the import above
 INF = float("inf")
 
 
-def inside(zones: Zones, zone: int, x: float, y: float) -> bool:
-    """Whether a place is in a zone; its rim or outline belongs to it."""
+def inside(zones: Zones, zone: int, x: float, y: float, z: float) -> bool:
+    """Whether a place is in a zone; its rim or outline, base and top belong to it."""
+    height = z - (zones.planes[zone, 0] * x + zones.planes[zone, 1] * y + zones.planes[zone, 2])
+    if not zones.spans[zone, 0] <= height <= zones.spans[zone, 1]:
+        return False
     if zones.circles[zone, 2] > 0.0:
         dx, dy = x - zones.circles[zone, 0], y - zones.circles[zone, 1]
         radius = zones.circles[zone, 2]
@@ -49,8 +52,8 @@ def where_in(edges: NDArray[np.float64], low: int, high: int, x: float, y: float
 def which_inside(
     zones: Zones, zone: int, places: NDArray[np.float64], found: NDArray[np.bool_]
 ) -> None:
-    """Which of some places, (places, 2) in m, are in a zone; `found` is filled."""
-    agree(places.shape, (len(found), 2))
+    """Which of some places, (places, 3) in m, are in a zone; `found` is filled."""
+    agree(places.shape, (len(found), 3))
     _which_inside(laid_out(ZoneColumns, zones), zone, places, found)
 
 
@@ -59,7 +62,7 @@ def _which_inside(
 ) -> None:
     with nogil:
         for n in range(len(places)):
-            found[n] = inside(zones, zone, places[n, 0], places[n, 1])
+            found[n] = inside(zones, zone, places[n, 0], places[n, 1], places[n, 2])
 
 
 @door

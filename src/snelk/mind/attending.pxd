@@ -16,7 +16,8 @@ cdef void _attend(
     const signed char[:, :, ::1] touch, const signed char[:, :, ::1] zone,
     const double[:, :, ::1] loudness, const double[:, :, ::1] meter, BeliefColumns beliefs,
     const unsigned char[:, :, ::1] ignored, const double[:, ::1] place_x,
-    const double[:, ::1] place_y, const double[:, ::1] place_meter,
+    const double[:, ::1] place_y, const double[:, ::1] place_z,
+    const double[:, ::1] place_meter,
     const unsigned char[:, ::1] place_heard, FocusNumberColumns numbers, double dt,
     Py_ssize_t tick, AttendedColumns now,
 ) noexcept
@@ -24,12 +25,13 @@ cdef void _attend(
 @cython.locals(
     last=Py_ssize_t, i=Py_ssize_t, j=Py_ssize_t, chosen=Py_ssize_t, name=Py_ssize_t,
     first_name=Py_ssize_t, focus=Py_ssize_t, held_at=Py_ssize_t, most=double, x=double, y=double,
-    full=double, away=double, value=double, nearest=double, held=double, anybody=bint,
+    z=double, full=double, away=double, value=double, nearest=double, held=double, anybody=bint,
     sensed=bint, candidate=bint, other=bint,
 )
 cdef void _choose(
     PoseColumns poses, Py_ssize_t p, const double[:, :, ::1] meter, BeliefColumns beliefs,
-    const unsigned char[:, :, ::1] ignored, double place_x, double place_y, double place_meter,
+    const unsigned char[:, :, ::1] ignored, double place_x, double place_y, double place_z,
+    double place_meter,
     bint place_heard, FocusNumberColumns numbers, Py_ssize_t tick, AttendedColumns now,
     Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil

@@ -39,6 +39,7 @@ def attend(
     ignored: NDArray[np.bool_],
     place_x: NDArray[np.float64],
     place_y: NDArray[np.float64],
+    place_z: NDArray[np.float64],
     place_meter: NDArray[np.float64],
     place_heard: NDArray[np.bool_],
     numbers: FocusNumbers,
@@ -59,6 +60,7 @@ def attend(
         ignored: (variant, agent, target) who is not worth a focus.
         place_x: (variant, agent) the place that a noise of nobody drew it to, m, or NaN.
         place_y: The same.
+        place_z: The same.
         place_meter: How much that draws.
         place_heard: Whether such a noise was heard at this tick.
         numbers: What a focus is chosen by.
@@ -75,7 +77,12 @@ def attend(
         plain(numbers).may.shape,
     )
     agree(
-        plain(now).focus.shape, place_x.shape, place_y.shape, place_meter.shape, place_heard.shape
+        plain(now).focus.shape,
+        place_x.shape,
+        place_y.shape,
+        place_z.shape,
+        place_meter.shape,
+        place_heard.shape,
     )
     agree(plain(poses).x.shape, (len(plain(poses).x), plain(now).seen.shape[2]))
     _attend(
@@ -89,6 +96,7 @@ def attend(
         ignored,
         place_x,
         place_y,
+        place_z,
         place_meter,
         place_heard,
         laid_out(FocusNumberColumns, numbers),
@@ -109,6 +117,7 @@ def _attend(
     ignored: NDArray[np.bool_],
     place_x: NDArray[np.float64],
     place_y: NDArray[np.float64],
+    place_z: NDArray[np.float64],
     place_meter: NDArray[np.float64],
     place_heard: NDArray[np.bool_],
     numbers: FocusNumbers,
@@ -141,17 +150,21 @@ def _attend(
                     if numbers.remembers[v, a]:
                         source = beliefs.source[v, a, j]
                         now.x[v, a, j], now.y[v, a, j] = beliefs.x[v, a, j], beliefs.y[v, a, j]
+                        now.z[v, a, j] = beliefs.z[v, a, j]
                         sensed = source in (SENSED_NOW, HEARD, TOLD)
                         if isnan(beliefs.x[v, a, j]):
                             now.known_x[v, a, j], now.known_y[v, a, j] = NAN, NAN
+                            now.known_z[v, a, j] = NAN
                     else:
                         now.x[v, a, j] = poses.x[p, j] if sensed else NAN
                         now.y[v, a, j] = poses.y[p, j] if sensed else NAN
+                        now.z[v, a, j] = poses.z[p, j] if sensed else NAN
                     if sensed:  # or something new was heard or told of it
                         now.known_x[v, a, j], now.known_y[v, a, j] = now.x[v, a, j], now.y[v, a, j]
+                        now.known_z[v, a, j] = now.z[v, a, j]
                 _choose(
                     poses, p, meter, beliefs, ignored, place_x[v, a], place_y[v, a],
-                    place_meter[v, a], place_heard[v, a], numbers, tick, now, v, a,
+                    place_z[v, a], place_meter[v, a], place_heard[v, a], numbers, tick, now, v, a,
                 )  # fmt: skip
 
 
@@ -163,6 +176,7 @@ def _choose(
     ignored: NDArray[np.bool_],
     place_x: float,
     place_y: float,
+    place_z: float,
     place_meter: float,
     place_heard: bool,
     numbers: FocusNumbers,
@@ -182,14 +196,14 @@ def _choose(
         if j < last and not numbers.may[v, a, j]:
             continue
         if j == last:
-            x, y, full, sensed, candidate = place_x, place_y, place_meter, place_heard, True
+            x, y, z, full, sensed = place_x, place_y, place_z, place_meter, place_heard
             candidate = not isnan(place_x)
         else:
-            x, y, full = now.x[v, a, j], now.y[v, a, j], meter[v, a, j]
+            x, y, z, full = now.x[v, a, j], now.y[v, a, j], now.z[v, a, j], meter[v, a, j]
             sensed = now.seen[v, a, j] or now.felt[v, a, j]
             candidate = sensed or beliefs.source[v, a, j] != NO_BELIEF or full > REACHED
             candidate = candidate and not ignored[v, a, j]
-        away = hypot(x - poses.x[p, i], y - poses.y[p, i])
+        away = hypot(hypot(x - poses.x[p, i], y - poses.y[p, i]), z - poses.z[p, i])
         now.away[v, a, j] = INF if isnan(away) else away
         value = full
         if not numbers.metered[v, a]:  # then who is sensed counts as full

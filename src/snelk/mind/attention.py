@@ -61,7 +61,7 @@ class Attention:
         )
         with_place = *shape[:2], shape[2] + 1
         seen, heard, felt, was_seen = np.zeros((4, *shape), dtype=np.bool_)
-        x, y, known_x, known_y = np.full((4, *shape), np.nan)
+        x, y, z, known_x, known_y, known_z = np.full((6, *shape), np.nan)
         self.now = Attended(
             seen=seen,
             heard=heard,
@@ -71,8 +71,10 @@ class Attention:
             seen_for=np.zeros(shape),
             x=x,
             y=y,
+            z=z,
             known_x=known_x,
             known_y=known_y,
+            known_z=known_z,
             first=np.full(with_place, np.inf),
             away=np.full(with_place, np.inf),
             value=np.full(with_place, -np.inf),

@@ -18,7 +18,7 @@ class Cells(NamedTuple):
     What each cell is handed is that of the links from `starts[cell]` up to `starts[cell + 1]`.
     """
 
-    centres: Numbers  # (cells, 2), m
+    centres: Numbers  # (cells, 3), m
     starts: NDArray[np.int32]  # (cells + 1,)
     others: NDArray[np.int32]  # (links,) the cell that hands on
     parts: Numbers  # (links,) how much of what it has, 0 to 1
@@ -51,7 +51,7 @@ class Cells(NamedTuple):
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
         count = len(self.share)
-        agree(self.centres.shape, (count, 2))
+        agree(self.centres.shape, (count, 3))
         agree(
             self.around.shape, self.seen.shape, self.shot.shape, (count,), (len(self.starts) - 1,)
         )

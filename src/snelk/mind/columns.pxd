@@ -27,11 +27,11 @@ cdef class MemoryNumberColumns(Columns):
 
 cdef class BeliefColumns(Columns):
     cdef public signed char[:, :, ::1] source
-    cdef public double[:, :, ::1] x, y, vx, vy, age, blur
+    cdef public double[:, :, ::1] x, y, z, vx, vy, age, blur
 
 
 cdef class NewsColumns(Columns):
-    cdef public double[:, :, ::1] x, y, age, blur
+    cdef public double[:, :, ::1] x, y, z, age, blur
 
 
 cdef class CodeColumns(Columns):
@@ -73,7 +73,8 @@ cdef class FocusNumberColumns(Columns):
 
 cdef class AttendedColumns(Columns):
     cdef public unsigned char[:, :, ::1] seen, heard, felt, was_seen, sensed
-    cdef public double[:, :, ::1] lost_for, seen_for, x, y, known_x, known_y, first, away, value
+    cdef public double[:, :, ::1] lost_for, seen_for, x, y, z, first, away, value
+    cdef public double[:, :, ::1] known_x, known_y, known_z
     cdef public int[:, ::1] focus
 
 
@@ -86,12 +87,13 @@ cdef class SignalColumns(Columns):
     cdef public unsigned char[:, ::1] observed, asleep, inside_territory, target_inside_territory
     cdef public double[:, ::1] meter, exposure, distance, from_home, lost_for, seen_for
     cdef public double[:, ::1] state_for, told_rank, rank, bearing, own_speed, own_height
-    cdef public double[:, ::1] own_light, target_speed, target_height, target_light, target_x, target_y
+    cdef public double[:, ::1] own_light, target_speed, target_height, target_light
+    cdef public double[:, ::1] target_x, target_y, target_z
     cdef public double[:, ::1] goal_x, goal_y
 
 
 cdef class DrawnColumns(Columns):
-    cdef public double[:, ::1] x, y, age, blur, meter, quiet
+    cdef public double[:, ::1] x, y, z, age, blur, meter, quiet
     cdef public unsigned char[:, ::1] heard
     cdef public int[:, ::1] kind
 
@@ -133,7 +135,7 @@ cdef class LadderStageColumns(Columns):
 
 cdef class MessageColumns(Columns):
     cdef public Py_ssize_t[::1] variant, teller, listener, target, arrives
-    cdef public double[::1] x, y, age, blur, rank
+    cdef public double[::1] x, y, z, age, blur, rank
 
 
 cdef class TellStageColumns(Columns):

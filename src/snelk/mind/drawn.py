@@ -17,6 +17,7 @@ class Drawn(NamedTuple):
 
     x: Numbers  # where the noise was heard, m; NaN where nothing draws it
     y: Numbers
+    z: Numbers
     age: Numbers  # since when, s ago
     blur: Numbers  # how far off that may be, m
     meter: Numbers  # how much it draws, 0 to 1
@@ -31,7 +32,7 @@ class Drawn(NamedTuple):
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> Drawn:
         """Nothing draws anybody."""
-        x, y, age, blur = np.full((4, *shape), np.nan)
+        x, y, z, age, blur = np.full((5, *shape), np.nan)
         meter, quiet = np.zeros((2, *shape))
         heard, kind = np.zeros(shape, dtype=np.bool_), np.full(shape, -1, dtype=np.int32)
-        return cls(x, y, age, blur, meter, quiet, heard, kind)
+        return cls(x, y, z, age, blur, meter, quiet, heard, kind)

@@ -72,7 +72,8 @@ def _fade(loud: Numbers, numbers: MeterNumbers, forget: Numbers, dt: float, draw
                     drained = drained / numbers.drain_time[v, a]
                 drawn.meter[v, a] = min(max(drawn.meter[v, a] + added - drained, 0.0), 1.0)
                 if drawn.age[v, a] > forget[v, a] + SLACK:
-                    drawn.x[v, a], drawn.y[v, a], drawn.age[v, a] = NAN, NAN, NAN
+                    drawn.x[v, a], drawn.y[v, a], drawn.z[v, a] = NAN, NAN, NAN
+                    drawn.age[v, a] = NAN
                     drawn.blur[v, a], drawn.meter[v, a], drawn.kind[v, a] = NAN, 0.0, -1
 
 
@@ -95,6 +96,7 @@ def _draw(
             age = now - noises.t[n]
             if not drawn.age[v, a] < age - SLACK:
                 drawn.x[v, a], drawn.y[v, a] = heard.x[pair], heard.y[pair]
+                drawn.z[v, a] = noises.z[n]
                 drawn.age[v, a], drawn.kind[v, a] = max(age, 0.0), noises.kind[n]
                 drawn.blur[v, a] = error[v, a] * heard.straight[pair]
 

@@ -47,6 +47,7 @@ class Beliefs(NamedTuple):
     source: NDArray[np.int8]  # index of SOURCES, or NO_BELIEF
     x: Numbers  # the believed place, m; NaN without a belief
     y: Numbers
+    z: Numbers  # the height of its feet there
     vx: Numbers  # velocity when last sensed, m/s
     vy: Numbers
     age: Numbers  # s since it was sensed, or since what was heard or told was so
@@ -60,8 +61,7 @@ class Beliefs(NamedTuple):
     def blank(cls, shape: tuple[int, ...]) -> Beliefs:
         """Nobody believes anything."""
         source = np.full(shape, NO_BELIEF, dtype=np.int8)
-        x, y, vx, vy, age, blur = (np.full(shape, np.nan) for _ in range(6))
-        return in_one(cls(source, x, y, vx, vy, age, blur))
+        return in_one(cls(source, *(np.full(shape, np.nan) for _ in cls._fields[1:])))
 
 
 class News(NamedTuple):
@@ -69,6 +69,7 @@ class News(NamedTuple):
 
     x: Numbers  # m; NaN without news
     y: Numbers
+    z: Numbers
     age: Numbers  # s since it was so
     blur: Numbers  # how far off it may be, m
 
@@ -79,7 +80,7 @@ class News(NamedTuple):
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> News:
         """No news."""
-        return cls(*(np.full(shape, np.nan) for _ in range(4)))
+        return cls(*(np.full(shape, np.nan) for _ in cls._fields))
 
     def clear(self) -> None:
         """Forget the news of the tick before."""

@@ -39,6 +39,7 @@ class Message(NamedTuple):
     arrives: int  # tick
     x: float  # the place that was told, m
     y: float
+    z: float
     age: float  # how old that is when it arrives, s
     blur: float  # how far off it may have been, m
     rank: float  # of the teller's alert state; 0 without a ladder
@@ -54,6 +55,7 @@ class Messages(NamedTuple):
     arrives: Codes
     x: Numbers
     y: Numbers
+    z: Numbers
     age: Numbers
     blur: Numbers
     rank: Numbers
@@ -65,7 +67,7 @@ class Messages(NamedTuple):
     @classmethod
     def blank(cls, size: int) -> Messages:
         """Room for so many."""
-        return cls(*np.zeros((5, size), dtype=np.int64), *np.zeros((5, size)))
+        return cls(*np.zeros((5, size), dtype=np.int64), *np.zeros((6, size)))
 
 
 class MessageStore:

@@ -60,5 +60,6 @@ def _add_up(
             age = max(now - noises.t[heard.row[pair]], 0.0)
             if not news.age[v, a, j] <= age:
                 news.x[v, a, j], news.y[v, a, j] = heard.x[pair], heard.y[pair]
+                news.z[v, a, j] = noises.z[heard.row[pair]]
                 news.age[v, a, j] = age
                 news.blur[v, a, j] = stage.error[v, a] * heard.straight[pair]

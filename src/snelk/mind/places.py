@@ -57,5 +57,6 @@ class Places:
     def drop(self, v: int, a: int) -> None:
         """Let a place go: it was seen to be empty."""
         drawn = self.drawn
-        drawn.x[v, a] = drawn.y[v, a] = drawn.age[v, a] = drawn.blur[v, a] = np.nan
+        drawn.x[v, a] = drawn.y[v, a] = drawn.z[v, a] = np.nan
+        drawn.age[v, a] = drawn.blur[v, a] = np.nan
         drawn.kind[v, a], drawn.meter[v, a] = -1, 0.0

@@ -138,7 +138,7 @@ def _forget_last_tick(stage: ListenStage) -> None:
             for a in range(stage.loudness.shape[1]):
                 for j in range(stage.loudness.shape[2]):
                     stage.loudness[v, a, j] = 0.0
-                    stage.news.x[v, a, j] = stage.news.y[v, a, j] = NAN
+                    stage.news.x[v, a, j] = stage.news.y[v, a, j] = stage.news.z[v, a, j] = NAN
                     stage.news.age[v, a, j] = stage.news.blur[v, a, j] = NAN
     if stage.now[DONE_TO] >= 0:
         first, count = 0, stage.waiting_count[0]

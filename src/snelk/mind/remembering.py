@@ -151,6 +151,7 @@ def _remember(
                         now = True
                     if now:
                         beliefs.x[v, a, j], beliefs.y[v, a, j] = poses.x[p, j], poses.y[p, j]
+                        beliefs.z[v, a, j] = poses.z[p, j]
                         continue
                     # Of what was heard, what was told and what is believed the newest counts; what
                     # was told must be news, what one hears oneself counts also if it is as new.
@@ -167,6 +168,7 @@ def _remember(
                     elif age > numbers.forget[v, a] + SLACK:
                         beliefs.source[v, a, j] = NO_BELIEF
                         beliefs.x[v, a, j], beliefs.y[v, a, j] = NAN, NAN
+                        beliefs.z[v, a, j] = NAN
                         beliefs.vx[v, a, j], beliefs.vy[v, a, j] = NAN, NAN
                         beliefs.age[v, a, j], beliefs.blur[v, a, j] = NAN, NAN
                     elif followed:
@@ -179,6 +181,7 @@ def _take(news: News, source: int, v: int, a: int, j: int, beliefs: Beliefs) -> 
     """Believe what is news."""
     beliefs.source[v, a, j] = source
     beliefs.x[v, a, j], beliefs.y[v, a, j] = news.x[v, a, j], news.y[v, a, j]
+    beliefs.z[v, a, j] = news.z[v, a, j]
     beliefs.vx[v, a, j], beliefs.vy[v, a, j] = 0.0, 0.0
     beliefs.age[v, a, j], beliefs.blur[v, a, j] = news.age[v, a, j], news.blur[v, a, j]
 

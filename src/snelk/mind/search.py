@@ -48,6 +48,7 @@ class Likelihood:
         radius: How far from there it is searched, m.
         cell: Side of a cell, m.
         blur: How far off the last-known position may be, m.
+        z: How high the ground is there, m.
 
     Attributes:
         centres: (cells, 2) middles of the cells, m.
@@ -65,6 +66,7 @@ class Likelihood:
         radius: float,
         cell: float,
         blur: float,
+        z: float = 0.0,
     ) -> None:
         reach = int(np.ceil(radius / cell))
         step = np.arange(-reach, reach + 1)
@@ -95,7 +97,7 @@ class Likelihood:
         order = np.lexsort((others, to))
         parts = 1.0 / np.bincount(others, minlength=count)
         self.cells = Cells.of(
-            np.ascontiguousarray(self.centres),
+            np.column_stack([self.centres, np.full(count, z)]),
             np.searchsorted(to[order], np.arange(count + 1)).astype(np.int32),
             others[order].astype(np.int32),
             parts[others[order]],

@@ -32,6 +32,7 @@ class Alarm(NamedTuple):
     teams: tuple[str, ...]
     x: float  # where it has the target in mind, m; NaN if it has not
     y: float
+    z: float
 
 
 class Saying(NamedTuple):
@@ -174,7 +175,7 @@ class Sharing:
             at, nowhere = (pair, np.nan) if voice else (-1, np.nan)
             self._pass_on(
                 "voice" if voice else "to_all", tick, v, a, listeners, self._due[v, a], poses, at,
-                later, float(ranks[v, a]), nowhere, nowhere,
+                later, float(ranks[v, a]), nowhere, nowhere, nowhere,
             )  # fmt: skip
             if voice:
                 pair += int((listeners & self.ears.numbers.used[v]).sum())
@@ -190,7 +191,7 @@ class Sharing:
         targets[alarm.target] = True
         return self._pass_on(
             "alarm", tick, v, a, np.array(team, np.bool_), targets, poses, -1, 1, rank, alarm.x,
-            alarm.y,
+            alarm.y, alarm.z,
         )  # fmt: skip
 
     def _pass_on(
@@ -207,6 +208,7 @@ class Sharing:
         rank: float,
         x: float,
         y: float,
+        z: float,
     ) -> int:
         """Send what somebody tells to all that it reaches, and tell how many messages that is."""
         going = self.going
@@ -214,7 +216,7 @@ class Sharing:
         going.make_room(before + int(listeners.sum()) * int(targets.sum()))
         going.held[0] = pass_on(
             self.stage, poses, v, a, listeners, targets, self._heard.laid, pair, later, tick,
-            rank, x, y, going.laid, before,
+            rank, x, y, z, going.laid, before,
         )  # fmt: skip
         if self._logged:
             who, whom = np.flatnonzero(listeners), np.flatnonzero(targets)

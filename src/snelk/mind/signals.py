@@ -70,6 +70,7 @@ class Signals(NamedTuple):
     target_light: Numbers
     target_x: Numbers  # where the focus is believed to be, m; NaN without a belief
     target_y: Numbers
+    target_z: Numbers
     goal_x: Numbers  # where its way leads to, m; NaN if it has none
     goal_y: Numbers
 
@@ -126,8 +127,10 @@ class Attended(NamedTuple):
     seen_for: Numbers  # s on end
     x: Numbers  # where it is believed to be, m; NaN where there is no idea of it
     y: Numbers
+    z: Numbers
     known_x: Numbers  # the last-known position: where it last was when it was sensed or told
     known_y: Numbers
+    known_z: Numbers
     first: Numbers  # (variant, agent, target or place): tick at which it became a candidate
     away: Numbers  # (variant, agent, target or place), m; infinite where there is no idea of it
     value: Numbers  # (variant, agent, target or place): how good a focus it is; -inf for no one

@@ -29,14 +29,15 @@ cdef (Py_ssize_t, Py_ssize_t, Py_ssize_t) _raise_voices(
 cdef Py_ssize_t _pass_on(
     TellStageColumns stage, PoseColumns poses, Py_ssize_t v, Py_ssize_t a,
     const unsigned char[::1] listeners, const unsigned char[::1] targets, HeardColumns heard,
-    Py_ssize_t pair, Py_ssize_t later, Py_ssize_t tick, double rank, double x, double y,
+    Py_ssize_t pair, Py_ssize_t later, Py_ssize_t tick, double rank, double x, double y, double z,
     MessageColumns messages, Py_ssize_t count,
 ) noexcept
 
 @cython.locals(age=double, blur=double)
 cdef void _send(
     TellStageColumns stage, Py_ssize_t v, Py_ssize_t a, Py_ssize_t b, Py_ssize_t j,
-    Py_ssize_t later, Py_ssize_t tick, double rank, double x, double y, MessageColumns messages,
+    Py_ssize_t later, Py_ssize_t tick, double rank, double x, double y, double z,
+    MessageColumns messages,
     Py_ssize_t n,
 ) noexcept
 

@@ -83,6 +83,7 @@ def pass_on(
     rank: float,
     x: float,
     y: float,
+    z: float,
     messages: Messages,
     count: int,
 ) -> int:
@@ -102,6 +103,7 @@ def pass_on(
         rank: Of its alert state.
         x: The place that is told, m; NaN for where it believes each of them to be.
         y: The same.
+        z: The same.
         messages: Those that are on their way; added to.
         count: How many these are.
 
@@ -115,7 +117,7 @@ def pass_on(
     agree(plain(poses).x.shape[1:], targets.shape)
     return _pass_on(
         laid_out(TellStageColumns, stage), laid_out(PoseColumns, poses), v, a, listeners, targets,
-        laid_out(HeardColumns, heard), pair, later, tick, rank, x, y,
+        laid_out(HeardColumns, heard), pair, later, tick, rank, x, y, z,
         laid_out(MessageColumns, messages), count,
     )  # fmt: skip
 
@@ -212,6 +214,7 @@ def _pass_on(
     rank: float,
     x: float,
     y: float,
+    z: float,
     messages: Messages,
     count: int,
 ) -> int:
@@ -244,7 +247,7 @@ def _pass_on(
                 failed = CARES
             stage.failed[b, j] = failed
             if failed == TOLD_IT:
-                _send(stage, v, a, b, j, later, tick, rank, x, y, messages, count)
+                _send(stage, v, a, b, j, later, tick, rank, x, y, z, messages, count)
                 count += 1
     return count
 
@@ -260,6 +263,7 @@ def _send(
     rank: float,
     x: float,
     y: float,
+    z: float,
     messages: Messages,
     n: int,
 ) -> None:
@@ -269,9 +273,10 @@ def _send(
     age, blur = stage.beliefs.age[v, a, j], stage.beliefs.blur[v, a, j]
     if isnan(x):
         x, y = stage.beliefs.x[v, a, j], stage.beliefs.y[v, a, j]
+        z = stage.beliefs.z[v, a, j]
     elif isnan(age):  # who senses it without a memory has no belief: then it is fresh
         age, blur = 0.0, 0.0
-    messages.x[n], messages.y[n] = x, y
+    messages.x[n], messages.y[n], messages.z[n] = x, y, z
     messages.age[n], messages.blur[n] = age + later * stage.dt, blur
 
 
@@ -295,6 +300,7 @@ def _arrive(
         v, b, j = messages.variant[n], messages.listener[n], messages.target[n]
         if not stage.news.age[v, b, j] <= messages.age[n]:
             stage.news.x[v, b, j], stage.news.y[v, b, j] = messages.x[n], messages.y[n]
+            stage.news.z[v, b, j] = messages.z[n]
             stage.news.age[v, b, j], stage.news.blur[v, b, j] = messages.age[n], messages.blur[n]
         stage.told[v, b, j] = True
         stage.told_rank[v, b, j] = max(stage.told_rank[v, b, j], messages.rank[n])
@@ -305,13 +311,13 @@ def _copy(messages: Messages, n: int, to: Messages, m: int) -> None:
     to.variant[m], to.teller[m] = messages.variant[n], messages.teller[n]
     to.listener[m], to.target[m] = messages.listener[n], messages.target[n]
     to.arrives[m], to.rank[m] = messages.arrives[n], messages.rank[n]
-    to.x[m], to.y[m] = messages.x[n], messages.y[n]
+    to.x[m], to.y[m], to.z[m] = messages.x[n], messages.y[n], messages.z[n]
     to.age[m], to.blur[m] = messages.age[n], messages.blur[n]
 
 
 def _forget_what_came(stage: TellStage, came: Messages, count: int) -> None:
     for n in range(count):
         v, b, j = came.variant[n], came.listener[n], came.target[n]
-        stage.news.x[v, b, j], stage.news.y[v, b, j] = NAN, NAN
+        stage.news.x[v, b, j], stage.news.y[v, b, j], stage.news.z[v, b, j] = NAN, NAN, NAN
         stage.news.age[v, b, j], stage.news.blur[v, b, j] = NAN, NAN
         stage.told[v, b, j], stage.told_rank[v, b, j] = False, -1.0

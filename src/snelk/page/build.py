@@ -211,6 +211,7 @@ def _place_of(run: Run) -> dict[str, Any]:
         *run.level.data.zones,
         *run.level.data.walls,
         *run.level.data.edges,
+        *run.level.data.floors,
     ]
     for thing, geometry in things:
         point = geometry.centroid

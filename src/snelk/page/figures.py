@@ -16,7 +16,15 @@ from bokeh.models import (
 from bokeh.plotting import figure
 from matplotlib.colors import to_hex
 
-from snelk.plots.ground import EDGE, LAMPLIGHT, SHEER_EDGE, WALL_SHADES, ground_colour
+from snelk.plots.ground import (
+    EDGE,
+    FLOOR,
+    FLOOR_EDGE,
+    LAMPLIGHT,
+    SHEER_EDGE,
+    WALL_SHADES,
+    ground_colour,
+)
 from snelk.plots.style import FAINT, INK, NOISE, PAPER
 
 if TYPE_CHECKING:
@@ -68,6 +76,17 @@ def _bare_figure(name: str) -> Any:
 def _draw_ground(plot: Any, run: Run) -> None:
     """All zones at once: Bokeh takes its time for each renderer, not for each polygon."""
     rows: dict[str, Any] = {name: [] for name in ("xs", "ys", "fill_color", "fill_alpha")}
+    floors: dict[str, Any] = {name: [] for name in ("xs", "ys", "hatch_pattern")}
+    level = run.level
+    for n in np.argsort(level.floors.spans[:, 1], kind="stable"):
+        _add_polygons(floors, level.data.floors[n][1])
+        floors["hatch_pattern"].append("/" if np.ptp(level.floors.spans[n]) else " ")
+    if floors["xs"]:
+        plot.multi_polygons(
+            **{name: name for name in floors}, fill_color=FLOOR, fill_alpha=0.45,
+            line_color=FLOOR_EDGE, hatch_color=FLOOR_EDGE, hatch_alpha=0.5,
+            source=ColumnDataSource(floors),
+        )  # fmt: skip
     for zone, geometry in run.level.data.zones:
         area = geometry.buffer(zone.radius, quad_segs=32) if zone.radius else geometry
         _add_polygons(rows, area)

@@ -30,6 +30,7 @@ WALL_SHADES = (
 LAMPLIGHT = "#fff0b3"
 SHEER_EDGE = "#3d7a4a"
 EDGE = "#2a6f97"
+FLOOR, FLOOR_EDGE = "#f3e4d7", "#b08968"
 
 
 def extent_of(run: Run) -> NDArray[np.float64]:
@@ -50,7 +51,8 @@ def outline_of(geometry: BaseGeometry) -> Outline:
     for part in shapely.get_parts(geometry):
         if part.geom_type == "Polygon":
             rings += [
-                Outline(np.asarray(r.coords), closed=True) for r in (part.exterior, *part.interiors)
+                Outline(np.asarray(r.coords)[:, :2], closed=True)
+                for r in (part.exterior, *part.interiors)
             ]
         elif part.geom_type in ("LineString", "LinearRing"):
             rings.append(Outline(np.asarray(part.coords)))
@@ -81,6 +83,14 @@ def draw_level(ax: Axes, level: Level, *, light: float) -> None:
                 zorder=0.5,
             )
         )
+    for n in np.argsort(level.floors.spans[:, 1], kind="stable"):
+        ax.add_patch(
+            PathPatch(
+                outline_of(level.data.floors[n][1]), facecolor=(*to_rgb(FLOOR), 0.45),
+                edgecolor=FLOOR_EDGE, lw=0.9, zorder=0.3,
+                hatch=None if np.ptp(level.floors.spans[n]) == 0.0 else "////",
+            )
+        )  # fmt: skip
     for wall, geometry in level.data.walls:
         shade = next(colour for limit, colour, _ in WALL_SHADES if wall.top - wall.base <= limit)
         sheer = wall.see_through > 0
@@ -132,6 +142,13 @@ def label_level(labels: Labels, level: Level) -> None:
         labels.place(
             middle.x, middle.y, edge.name, gap=4, needed=False, zorder=3.4, fontsize=7.5,
             style="italic", color=EDGE,
+        )  # fmt: skip
+    for (floor, geometry), (low, high) in zip(level.data.floors, level.floors.spans, strict=True):
+        place = shapely.point_on_surface(shapely.force_2d(geometry))
+        height = f"{low:g} m" if low == high else f"{low:g} to {high:g} m"
+        labels.place(
+            place.x, place.y, f"{floor.name}, {height}", gap=0, needed=False, zorder=3.4,
+            fontsize=7.5, style="italic", color="#7a5230",
         )  # fmt: skip
     for zone, geometry in level.data.zones:
         area = geometry.buffer(zone.radius) if zone.radius else geometry

@@ -19,6 +19,8 @@ from snelk.errors import InputError, one_of
 from snelk.level.visible import visible_region
 from snelk.plots.ground import (
     EDGE,
+    FLOOR,
+    FLOOR_EDGE,
     LAMPLIGHT,
     SHEER_EDGE,
     WALL_SHADES,
@@ -595,10 +597,15 @@ def _legend(
         ),
         Patch(facecolor="#f6f0dc", edgecolor="#b3aa90", ls="--", label="zone"),
         Patch(facecolor=LAMPLIGHT, edgecolor="#d8c67a", label="light of a lamp, or a lit zone"),
+        Patch(facecolor=FLOOR, edgecolor=FLOOR_EDGE, label="floor; hatched: it slopes"),
         Line2D([], [], marker="+", ms=5, mew=0.9, color="#777777", ls="none", label="spot"),
         Line2D([], [], color=EDGE, lw=1.4, ls=(0, (6, 2, 1, 2)), label="edge: stops feet only"),
     ]
-    drawn = {"spot": level.data.spots, "edge: stops feet only": level.data.edges}
+    drawn = {
+        "spot": level.data.spots,
+        "edge: stops feet only": level.data.edges,
+        "floor; hatched: it slopes": level.data.floors,
+    }
     handles = [each for each in handles if drawn.get(str(each.get_label()), True)]
     ax.legend(
         handles=handles,

@@ -16,6 +16,7 @@ from snelk.config.words import POSTURES
 from snelk.level.rays import cast_rays
 from snelk.plots.style import INK, NOISE
 from snelk.runs.events import describe_noise
+from snelk.senses.hearing import LIFT
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
@@ -88,7 +89,7 @@ def carried(
     y = np.linspace(source[1] - 1.02 * reach, source[1] + 1.02 * reach, FINENESS)
     places = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
     ears = np.column_stack([places, np.full(len(places), ear_height(run))])
-    start = np.broadcast_to(np.array(source), ears.shape).copy()
+    start = np.broadcast_to(np.add(source, (0.0, 0.0, LIFT)), ears.shape).copy()
     through, _, _ = cast_rays(run.level.sound_grid, start, ears)
     straight = np.sqrt(((ears - start) ** 2).sum(axis=1))
     limit = np.full(len(places), reach)

@@ -52,14 +52,14 @@ class Asked:
 
     Attributes:
         setup: Of the run.
-        within: Tells of the run's level which places, x and y in m, are in a zone, by name.
+        within: Tells of the run's level which places, x, y and z in m, are in a zone, by name.
         agent: Whose rows.
         rows: The columns by name, (rows,); also `x` and `y`, the agent's place.
         effects: (t, who, attribute, value) the attributes that changed, in the order of time.
     """
 
     setup: Setup
-    within: Callable[[str, Values, Values], Values]
+    within: Callable[[str, Values, Values, Values | float], Values]
     agent: str
     rows: Mapping[str, Values]
     effects: tuple[tuple[float, str, str, float], ...] = ()
@@ -110,6 +110,12 @@ class Asked:
             count += len(condition.leaves()) * evaluate(condition.root, look_up)
         return count
 
+    def _within(self, zone: str, x: str, y: str, z: str) -> Values:
+        """Whether places are in a zone; runs that were kept before had no heights."""
+        height = self.rows.get(z, 0.0)
+        found: Values = self.within(zone, self.rows[x], self.rows[y], height)
+        return found
+
     def _look_up(self, transition: str) -> Any:
         def look_up(node: Node) -> Values:
             if node.kind == "signal":
@@ -124,9 +130,9 @@ class Asked:
             if node.word == "felt":
                 return self._listed("felt_by", name)
             if node.word == "in_zone":
-                return self.within(name, self.rows["x"], self.rows["y"])
+                return self._within(name, "x", "y", "z")
             if node.word == "target_in_zone":
-                return self.within(name, self.rows["target_x"], self.rows["target_y"])
+                return self._within(name, "target_x", "target_y", "target_z")
             if node.word == "observed_by":
                 return self._observed_by(name)
             raise AssertionError(node.word)

@@ -120,6 +120,7 @@ def _count_pairs(
                     if there:
                         dx = beliefs.x[v, a, j] - poses.x[p, j]
                         error = hypot(dx, beliefs.y[v, a, j] - poses.y[p, j])
+                        error = hypot(error, beliefs.z[v, a, j] - poses.z[p, j])
                         tally.error_sum[v, n] += error
                         tally.error_count[v, n] += 1.0
                         tally.worst[v, n] = max(tally.worst[v, n], error)

@@ -115,7 +115,8 @@ def beliefs_of(run: Record, agent: str, target: str) -> Rows:
         source=Words.of(np.where(stands, stood["source"], every["source"])),
         **{
             name: np.where(stands, grown[name], every[name])
-            for name in ("x", "y", "age", "uncertainty", "error")
+            for name in ("x", "y", "z", "age", "uncertainty", "error")
+            if name in every
         },
     )
 

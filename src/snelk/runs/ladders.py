@@ -142,8 +142,8 @@ def asked_by(run: Record, agent: str) -> Asked:
     rows = run.rows("signals").where(agent=agent)
     columns = {name: rows[name] for name in rows if name != "agent"}
 
-    def within(zone: str, x: Any, y: Any) -> Any:
-        return run.level.within(zone, x, y)  # the level is read when a zone is asked about
+    def within(zone: str, x: Any, y: Any, z: Any) -> Any:
+        return run.level.within(zone, x, y, z)  # the level is read when a zone is asked about
 
     return Asked(run.setup, within, agent, endless(columns), effects_of(run))
 

@@ -170,9 +170,9 @@ class Measurer:
         p = step.variant if len(poses.x) > 1 else 0
         if not poses.present[p, step.focus]:
             return True
-        off = np.hypot(
-            signals.target_x[place] - poses.x[p, step.focus],
-            signals.target_y[place] - poses.y[p, step.focus],
+        believed = signals.target_x[place], signals.target_y[place], signals.target_z[place]
+        off = np.linalg.norm(
+            np.array(believed) - [axis[p, step.focus] for axis in (poses.x, poses.y, poses.z)]
         )
         return bool(off > NOTHING_THERE)  # not where it is not believed to be anywhere
 

@@ -137,6 +137,7 @@ def signal_table(
     columns |= {
         "x": numbers_of(poses.x[:, p][:, i].ravel()),
         "y": numbers_of(poses.y[:, p][:, i].ravel()),
+        "z": numbers_of(poses.z[:, p][:, i].ravel()),
     }
     return pa.table(columns)
 

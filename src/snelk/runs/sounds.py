@@ -13,6 +13,7 @@ from snelk.level.rays import cast_rays
 from snelk.runs.moment import poses_at
 from snelk.runs.standing import awake_at
 from snelk.senses.bodies import bodies_of
+from snelk.senses.hearing import LIFT
 from snelk.senses.surrounding import surround
 from snelk.senses.surroundings import Surroundings, around_of
 
@@ -107,14 +108,15 @@ def sound_of(run: Record, a: int, noise: Any, tick: int, *, around: float = math
     source = (float(noise.x), float(noise.y), float(noise.z))
     up = float(bodies.eyes[0, i, poses.posture[0, i]])
     ear = (float(poses.x[0, i]), float(poses.y[0, i]), float(poses.z[0, i]) + up)
-    start, end = np.array([source]), np.array([ear])
+    from_above = (*source[:2], source[2] + LIFT)
+    start, end = np.array([from_above]), np.array([ear])
     straight = through = math.nan
     walls: list[int] = []
     if present:
         straight = math.dist(source, ear)
         share, _, _ = cast_rays(level.sound_grid, start, end)
         through = float(share[0])
-        walls = [w for w in level.walls_between(source, ear) if level.hear_through[w] < 1.0]
+        walls = [w for w in level.walls_between(from_above, ear) if level.hear_through[w] < 1.0]
         if math.isnan(around):
             walked = level.ways().distance(start[:, :2], end[:, :2], np.array([np.inf]))
             around = math.hypot(float(walked[0]), ear[2] - source[2])
@@ -132,7 +134,7 @@ def sound_of(run: Record, a: int, noise: Any, tick: int, *, around: float = math
         place,
         (hearing.acuity if hearing else 0.0) * awake_at(run, agent, "hearing", tick),
         float(here.background[0, i]),
-        _zone_that_says(run, ear),
+        _zone_that_says(run, (*ear[:2], float(poses.z[0, i]))),
         straight,
         around,
         through,
@@ -140,9 +142,9 @@ def sound_of(run: Record, a: int, noise: Any, tick: int, *, around: float = math
     )
 
 
-def _zone_that_says(run: Record, ear: tuple[float, float, float]) -> str | None:
-    """The last zone of the file about the ear that says its background noise."""
-    x, y, _ = (np.array(value) for value in ear)
+def _zone_that_says(run: Record, feet: tuple[float, float, float]) -> str | None:
+    """The last zone of the file about a listener that says its background noise."""
+    x, y, z = (np.array(value) for value in feet)
     says = [zone.name for zone, _ in run.level.data.zones if zone.background is not None]
-    about = [name for name in says if run.level.within(name, x, y)]
+    about = [name for name in says if run.level.within(name, x, y, z)]
     return about[-1] if about else None

@@ -79,8 +79,8 @@ def _found(contacts: Contacts) -> tuple[NDArray[Any], ...]:
 
 
 def _held(beliefs: Beliefs) -> Numbers:
-    """(4, …) the numbers of beliefs: where they are, how old, and how far off at first."""
-    return np.stack([beliefs.x, beliefs.y, beliefs.age, beliefs.blur])
+    """(5, …) the numbers of beliefs: where they are, how old, and how far off at first."""
+    return np.stack([beliefs.x, beliefs.y, beliefs.z, beliefs.age, beliefs.blur])
 
 
 def _shifted(before: NDArray[Any], now: NDArray[Any]) -> NDArray[Any]:
@@ -207,7 +207,7 @@ def belief_table(
     source = beliefs.source[:, v]
     tells = (source != _shifted(before.source[v], source)) | (source == SENSED_NOW)
     # A tick on, the same belief is of the same place, and a tick older.
-    grows = np.array([0.0, 0.0, simulation.setups[v].clock.dt, 0.0])
+    grows = np.array([0.0, 0.0, 0.0, simulation.setups[v].clock.dt, 0.0])
     for now, was, more in zip(_held(beliefs)[:, :, v], before.belief[:, v], grows, strict=True):
         was = _shifted(was, now) + more
         tells |= (source != NO_BELIEF) & ~(np.abs(now - was) <= SLACK)
@@ -218,10 +218,10 @@ def belief_table(
     def column(values: NDArray[Any]) -> Any:
         return values[ticks, v, a, j]
 
-    x, y = column(beliefs.x), column(beliefs.y)
+    x, y, z = column(beliefs.x), column(beliefs.y), column(beliefs.z)
     there = poses.present[ticks, p, j]
-    true_x, true_y = poses.x[ticks, p, j], poses.y[ticks, p, j]
-    error = np.where(there, np.hypot(x - true_x, y - true_y), np.nan)
+    off = [x - poses.x[ticks, p, j], y - poses.y[ticks, p, j], z - poses.z[ticks, p, j]]
+    error = np.where(there, np.hypot(np.hypot(off[0], off[1]), off[2]), np.nan)
     doubt = uncertainty(simulation.memory_numbers, beliefs)
     return pa.table(
         {
@@ -231,6 +231,7 @@ def belief_table(
             "source": words_of(source[ticks, a, j], SOURCES),
             "x": numbers_of(x),
             "y": numbers_of(y),
+            "z": numbers_of(z),
             "age": numbers_of(column(beliefs.age)),
             "uncertainty": numbers_of(column(doubt)),
             "error": numbers_of(error),

@@ -24,6 +24,9 @@ HEARING_RESULTS = HEARING.results
 HEARD = -1
 PRESENT, CARES, AWAKE, REACH = range(len(HEARING_GATES))
 
+LIFT = 1e-6
+"""What lies on a floor sounds from so much above it, m, so that the floor is in the way below."""
+
 NO_GROUND = -1
 """Ground of a noise that is no footstep, or of a footstep where no zone has one."""
 

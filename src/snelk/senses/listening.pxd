@@ -5,7 +5,7 @@ from snelk.level.columns cimport GroundStageColumns
 from snelk.level.walking cimport length_around
 from snelk.senses.columns cimport EarStageColumns, HeardColumns, NoiseColumns, PoseColumns
 
-cdef double INF, NAN, EDGE
+cdef double INF, NAN, EDGE, LIFT
 cdef Py_ssize_t NO_WALL, NOBODY, HEARD, PRESENT, CARES, AWAKE, REACH
 
 cdef double _strength_of(double distance, double limit) noexcept nogil

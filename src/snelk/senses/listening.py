@@ -16,6 +16,7 @@ from snelk.senses.hearing import (
     AWAKE,
     CARES,
     HEARD,
+    LIFT,
     NOBODY,
     PRESENT,
     REACH,
@@ -233,7 +234,7 @@ def _by_both_ways(
     Tell whether the way on foot is left to be found.
     """
     straight, limit = heard.straight[pair], heard.limit[pair]
-    share, wall, _ = cast_ray(stage.sound_grid, stage.scratch, x, y, z, to_x, to_y, ear_z)
+    share, wall, _ = cast_ray(stage.sound_grid, stage.scratch, x, y, z + LIFT, to_x, to_y, ear_z)
     heard.through[pair], heard.wall[pair] = share, wall
     free, _, _ = cast_ray(stage.plan_grid, stage.scratch, x, y, 0.0, to_x, to_y, 0.0)
     strength = _strength_of(straight, limit * share)

@@ -15,7 +15,7 @@ cdef Py_ssize_t _count_strides(StepStageColumns stage) noexcept
     rows=Py_ssize_t, characters=Py_ssize_t, same=bint, slow=bint, fast=bint,
     n=Py_ssize_t, v=Py_ssize_t, p=Py_ssize_t, j=Py_ssize_t, gait=Py_ssize_t, nth=Py_ssize_t,
     ground=Py_ssize_t, zone=Py_ssize_t, speed=double, begun=double, share=double, x=double,
-    y=double, reach=double,
+    y=double, z=double, reach=double,
 )
 cdef Py_ssize_t _make_steps(
     StepStageColumns stage, PoseColumns poses, PoseColumns before, double t, Py_ssize_t start,

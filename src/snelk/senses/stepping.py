@@ -85,9 +85,11 @@ def _make_steps(
                 share = (nth * stage.stride[v, j] - begun) / stage.moved[p, j]
                 x = before.x[p, j] + share * (poses.x[p, j] - before.x[p, j])
                 y = before.y[p, j] + share * (poses.y[p, j] - before.y[p, j])
+                z = before.z[p, j] + share * (poses.z[p, j] - before.z[p, j])
                 ground = NO_GROUND
                 for zone in range(stage.zone_ground.shape[0]):
-                    if stage.zone_ground[zone] != NO_GROUND and inside(stage.zones, zone, x, y):
+                    says = stage.zone_ground[zone] != NO_GROUND
+                    if says and inside(stage.zones, zone, x, y, z):
                         ground = stage.zone_ground[zone]
                 reach = stage.reaches[v, j, gait]
                 if ground != NO_GROUND:
@@ -98,7 +100,7 @@ def _make_steps(
                 steps.kind[n], steps.noise[n], steps.listed[n] = 0, -1, -1
                 steps.t[n] = t + (share - 1.0) * stage.dt
                 steps.x[n], steps.y[n] = x, y
-                steps.z[n] = before.z[p, j] + share * (poses.z[p, j] - before.z[p, j])
+                steps.z[n] = z
                 steps.gait[n], steps.ground[n], steps.reach[n] = gait, ground, reach
                 n += 1
             stage.walked[v, j] -= stage.ended[v, j] * stage.stride[v, j]

@@ -15,5 +15,5 @@ cdef void _surround(
 
 @cython.locals(zone=Py_ssize_t, light=double)
 cdef double light_at(
-    AroundColumns around, ZoneColumns zones, Py_ssize_t v, double x, double y,
+    AroundColumns around, ZoneColumns zones, Py_ssize_t v, double x, double y, double z,
 ) noexcept nogil

@@ -69,7 +69,7 @@ def _surround(
             for n in range(len(whom)):
                 j = whom[n]
                 for zone in range(len(around.zone_light)):
-                    within = inside(zones, zone, poses.x[p, j], poses.y[p, j])
+                    within = inside(zones, zone, poses.x[p, j], poses.y[p, j], poses.z[p, j])
                     surroundings.zones[p, j, zone] = within
                 surroundings.speed[p, j], surroundings.moved[p, j] = 0.0, -1.0
                 if poses.present[p, j] and before.present[p, j]:
@@ -87,13 +87,15 @@ def _surround(
                     if says and surroundings.zones[p, j, zone]:
                         background = around.zone_background[zone]
                 surroundings.background[v, j] = background
-                surroundings.light[v, j] = light_at(around, zones, v, poses.x[p, j], poses.y[p, j])
+                surroundings.light[v, j] = light_at(
+                    around, zones, v, poses.x[p, j], poses.y[p, j], poses.z[p, j]
+                )
 
 
-def light_at(around: Around, zones: Zones, v: int, x: float, y: float) -> float:
+def light_at(around: Around, zones: Zones, v: int, x: float, y: float, z: float) -> float:
     """The light of a place: of several zones that hold it the last that says it counts."""
     light: float = around.light[v]
     for zone in range(len(around.zone_light)):
-        if not isnan(around.zone_light[zone]) and inside(zones, zone, x, y):
+        if not isnan(around.zone_light[zone]) and inside(zones, zone, x, y, z):
             light = around.zone_light[zone]
     return light

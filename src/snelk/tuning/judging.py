@@ -258,7 +258,9 @@ class TickTrial(Trial):
         simulation = self.simulation
         if node.kind == "call" and node.word == "in_zone":
             poses, i = simulation.poses, simulation.numbers.characters
-            return simulation.level.within(node.parts[0].word, poses.x[:, i], poses.y[:, i])
+            return simulation.level.within(
+                node.parts[0].word, poses.x[:, i], poses.y[:, i], poses.z[:, i]
+            )
         return simulation.world.look_up(node)
 
     def outcome(self, measured: Measured) -> Outcome:  # noqa: ARG002

@@ -474,7 +474,7 @@ def _outside_territory(scenario: Scenario) -> Found:
         if member.leash is None or member.at is None:
             continue
         zone, (x, y) = member.leash.zone, map(np.array, member.at)
-        if not Level.of(scenario.level).within(zone, x, y):
+        if not Level.of(scenario.level).within(zone, x, y, member.z):
             reason = f"starts outside of its territory, {zone}"
             yield key_path(("cast", name, "at")), reason, "move it, or choose another zone"
 

@@ -10,6 +10,7 @@ from snelk.config.ladders import named_by, names_in
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.errors import nearest
+from snelk.level.level import Level
 from snelk.tuning.common import Checks, Found
 
 FASTEST = 15.0
@@ -69,15 +70,38 @@ def _track_through_wall(scenario: Scenario) -> Found:
 
 
 def _height_left_out(scenario: Scenario) -> Found:
-    """Zones have no height: whoever is far above one is in it all the same."""
-    watching = [p for p in scenario.setup.profiles.values() if p.zone_sense is not None]
+    """Zones without heights: whoever is far above one is in it all the same."""
+    endless = {
+        zone.name
+        for zone, _ in scenario.level.zones
+        if zone.base is None and zone.top is None and zone.floor is None
+    }
+    profiles = scenario.setup.profiles.values()
+    watching = [p for p in profiles if p.zone_sense and endless & {*p.zone_sense.zones}]
     for name, member in scenario.setup.cast.items():
         track = scenario.tracks.get(name)
         high = float(np.abs(track.z).max()) if track is not None else abs(member.z)
         noticed = any(member.team in p.teams()[("zone_sense",)] for p in watching)
         if noticed and high >= HIGH:
-            reason = f"is up to {high:g} m above or below the ground, and zones have no height"
-            fix = "a zone sense has it wherever it is in plan; leave its team out of the zone sense"
+            reason = (
+                f"is up to {high:g} m above or below the ground, where a watched zone has no end"
+            )
+            fix = "give that zone base and top, or a floor; or leave its team out of the zone sense"
+            yield key_path(("cast", name)), reason, fix
+
+
+def _no_footing(scenario: Scenario) -> Found:
+    """Who begins where no floor holds it up, on a level that has floors."""
+    level = Level.of(scenario.level)
+    for name, member in scenario.setup.cast.items():
+        track = scenario.tracks.get(name)
+        place = (*(member.at or (0.0, 0.0)), member.z)
+        if track is not None:
+            place = (track.x[0], track.y[0], member.z if track.flat else track.z[0])
+        if np.isnan(level.footing(*place)):
+            x, y, z = place
+            reason = f"begins at ({x:.2f}, {y:.2f}), {z:.2f} m up, where no floor is below its feet"
+            fix = "draw a floor there, or give it the height of the floor that it stands on"
             yield key_path(("cast", name)), reason, fix
 
 
@@ -137,6 +161,7 @@ CHECKS: Checks = {
     "track-through-wall": _track_through_wall,
     "impossible-speed": _impossible_speed,
     "height-left-out": _height_left_out,
+    "no-footing": _no_footing,
     "unused-zone": _unused_zone,
     "unused-spot": _unused_spot,
 }

@@ -12,6 +12,7 @@ from snelk.config.renamed import FINDINGS, MEASURES, today
 from snelk.config.scenario import Scenario
 from snelk.engine.replay import replayed_poses, tick_times
 from snelk.errors import nearest
+from snelk.level.level import Level
 from snelk.tuning.common import Checks, Found, used_cones, used_meters, used_profiles
 
 
@@ -193,7 +194,8 @@ def _longest_in_range(scenario: Scenario, agent: str) -> float:
     profile, times = setup.profile_of(agent), tick_times(setup.clock, scenario.tracks)
     reach = max((max(c.range, c.hold_range or 0.0) for c in profile.every_cone()), default=0.0)
     reach *= setup.cast[agent].awake_of("sight")
-    poses, i = replayed_poses([setup], scenario.tracks, times), names.index(agent)
+    level, i = Level.of(scenario.level), names.index(agent)
+    poses = replayed_poses([setup], scenario.tracks, times, level)
     longest = 0.0
     for j, name in enumerate(names):
         if j != i and profile.sees(setup.cast[name].team):

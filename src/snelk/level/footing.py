@@ -1,0 +1,63 @@
+"""What holds somebody up: compiled, see `snelk.level.columns`."""
+
+from __future__ import annotations
+
+import numpy as np
+from cython import compiled, nogil
+from numpy.typing import NDArray
+
+from snelk.level.columns import FloorColumns, agree, door, laid_out
+from snelk.level.floors import Floors
+from snelk.level.steps import STEP
+from snelk.level.zones import OUTSIDE
+
+if not compiled:
+    from snelk.level.within import where_in
+
+NAN = float("nan")
+
+
+@door
+def footing(floors: Floors, x: float, y: float, z: float) -> float:
+    """How high the highest floor is that is at most a step above feet, m; NaN for none."""
+    return highest_below(laid_out(FloorColumns, floors), x, y, z + STEP)
+
+
+@door
+def follow_floors(
+    floors: Floors, x: NDArray[np.float64], y: NDArray[np.float64], z: NDArray[np.float64]
+) -> None:
+    """Let somebody who was recorded in plan walk on floors.
+
+    Args:
+        floors: The floors.
+        x: (places,) one after another, m.
+        y: The same.
+        z: The same, of which the first is known; where there is no floor it stays as it was.
+    """
+    agree(x.shape, y.shape, z.shape)
+    _follow_floors(laid_out(FloorColumns, floors), x, y, z)
+
+
+def _follow_floors(
+    floors: Floors, x: NDArray[np.float64], y: NDArray[np.float64], z: NDArray[np.float64]
+) -> None:
+    with nogil:
+        for n in range(len(x)):
+            before = z[max(n - 1, 0)]
+            height = highest_below(floors, x[n], y[n], before + STEP)
+            z[n] = height if height == height else before
+
+
+def highest_below(floors: Floors, x: float, y: float, limit: float) -> float:
+    """How high the highest floor at a place is that is not above a limit, m; NaN for none."""
+    best = NAN
+    for floor in range(len(floors.planes)):
+        height = floors.planes[floor, 0] * x + floors.planes[floor, 1] * y
+        height += floors.planes[floor, 2]
+        if height > limit or height <= best:
+            continue
+        low, high = floors.starts[floor], floors.starts[floor + 1]
+        if where_in(floors.edges, low, high, x, y) != OUTSIDE:
+            best = height
+    return best

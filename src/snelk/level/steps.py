@@ -1,0 +1,7 @@
+"""How bodies get on: what they step over, and what they pass beneath."""
+
+STEP = 0.5
+"""A floor that is no more than this above somebody's feet is stepped onto, m."""
+
+HEADROOM = 2.0
+"""A wall whose base is so far above somebody's feet, or farther, is no bar to them, m."""

@@ -1,0 +1,206 @@
+"""Levels with storeys: what floors hold up and hide, and what minds the height."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import samples
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import snelk
+from snelk.config.geojson import LevelData, level_from, plane_of
+from snelk.config.models import Floor
+from snelk.level.footing import follow_floors
+from snelk.level.level import Level
+from snelk.level.steps import STEP
+
+
+def feature(kind: str, name: str, corners: list[Any], **properties: object) -> dict[str, Any]:
+    shape = {"type": "Polygon", "coordinates": [[*corners, corners[0]]]}
+    return {
+        "type": "Feature", "properties": {"kind": kind, "name": name, **properties},
+        "geometry": shape,
+    }  # fmt: skip
+
+
+def square(x: float, y: float, side: float, z: float | None = None) -> list[list[float]]:
+    corners = [[x, y], [x + side, y], [x + side, y + side], [x, y + side]]
+    return corners if z is None else [[*corner, z] for corner in corners]
+
+
+STAIR = [[4, 0, 0.0], [8, 0, 2.8], [8, 2, 2.8], [4, 2, 0.0]]
+HOUSE = [
+    feature("floor", "taproom", square(-4, -4, 8), height=0.0),
+    feature("floor", "stair", STAIR),
+    feature("floor", "gallery", [[8, 0], [12, 0], [12, 4], [-4, 4], [-4, 2], [8, 2]], height=2.8,
+            see_through=0.0, hear_through=0.25),
+]  # fmt: skip
+
+
+def level_of(*features: dict[str, Any]) -> Level:
+    document = {"type": "FeatureCollection", "features": list(features)}
+    return Level(level_from(document, source="house"))
+
+
+def test_what_holds_somebody_up_is_the_highest_floor_within_a_step() -> None:
+    house = level_of(*HOUSE)
+    for place, height in (
+        ((0, 0, 0), 0.0), ((6, 1, 1.4), 1.4), ((6, 1, 1.4 - STEP + 1e-6), 1.4),
+        ((6, 1, 1.4 - STEP - 1e-6), np.nan), ((0, 3, 0), 0.0), ((0, 3, 2.8), 2.8),
+        ((0, 3, 2.8 - STEP - 0.01), 0.0), ((0, 3, 9), 2.8), ((20, 20, 9), np.nan),
+        ((8, 1, 2.8), 2.8),
+    ):  # fmt: skip
+        assert house.footing(*place) == pytest.approx(height, nan_ok=True), place
+    assert samples.level_of().footing(3, 4, 1.7) == 1.7
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=60, deadline=None)
+def test_footing_is_what_geos_and_the_planes_say(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    floors = []
+    for n in range(5):
+        area = shapely.Polygon(rng.uniform(-5, 5, (3, 2))).buffer(1.0, quad_segs=2)
+        plane = np.array([*rng.uniform(-0.5, 0.5, 2), rng.uniform(0, 4)])
+        corners = shapely.get_coordinates(area)
+        heights = corners @ plane[:2] + plane[2]
+        raised = shapely.Polygon(np.column_stack([corners, heights]))
+        floors.append((Floor(kind="floor", name=f"f{n}"), raised))
+    level = Level(LevelData("", floors=tuple(floors)))
+    for x, y, z in rng.uniform((-6, -6, 0), (6, 6, 5), (40, 3)):
+        under = []
+        for _, raised in floors:
+            if raised.covers(shapely.Point(x, y)):
+                corners = shapely.get_coordinates(raised, include_z=True)
+                under.append(float(np.array([x, y, 1.0]) @ plane_of(corners)))
+        fits = [height for height in under if height <= z + STEP]
+        assert level.footing(x, y, z) == pytest.approx(max(fits, default=np.nan), nan_ok=True)
+        # What the ray meets straight down is that floor, or the one a step above.
+        down = level.sightline((x, y, z + STEP), (x, y, -9.0))
+        assert (down.place[2] if down.place else np.nan) == pytest.approx(
+            max(fits, default=np.nan), nan_ok=True
+        )
+
+
+def test_who_was_recorded_in_plan_walks_up_the_stair_and_not_through_the_floor() -> None:
+    floors = level_of(*HOUSE).floors
+    x = np.linspace(-3, 11, 60)
+    z = np.zeros(60)
+    follow_floors(floors, x, np.full(60, 1.0), z)
+    expected = np.interp(x, [-3, 4, 8, 11], [0, 0, 2.8, 2.8])
+    np.testing.assert_allclose(z, expected, atol=1e-9)
+    back, again = x[::-1].copy(), np.zeros(60)
+    again[0] = 2.8
+    follow_floors(floors, back, np.full(60, 1.0), again)
+    np.testing.assert_allclose(again[::-1], expected, atol=1e-9)
+    under = np.zeros(60)  # beneath the gallery, on the floor below it
+    follow_floors(floors, np.linspace(-3, 3, 60), np.full(60, 3.0), under)
+    assert not under.any()
+
+
+SENSES = """
+[profiles.watcher.hearing]
+notices = []
+of_nobody = true
+place_error = 0.0
+[profiles.watcher.touch]
+radius = 3.0
+[profiles.watcher.zone_sense]
+zones = ["attic"]
+"""
+SCENARIO = """
+level = "level.geojson"
+use = ["kinds.toml"]
+[clock]
+dt = 0.5
+end = 0.5
+[noise_kinds.bang]
+reach = 8.0
+[cast.guard]
+team = "home"
+profile = "watcher"
+at = [0, 3]
+z = {guard}
+[cast.guest]
+team = "visitors"
+body = "post"
+at = [1, 3]
+z = {guest}
+[[noise]]
+t = 0.5
+kind = "bang"
+at = [1, 3]
+z = {guest}
+"""
+
+
+def house_run(folder: Path, guard: float, guest: float, *more: dict[str, Any]) -> snelk.Run:
+    samples.write_sample(folder, profiles=samples.SAMPLE_PROFILES + SENSES)
+    document = {"type": "FeatureCollection", "features": [*HOUSE, *more]}
+    (folder / "level.geojson").write_text(json.dumps(document))
+    (folder / "house.toml").write_text(SCENARIO.format(guard=guard, guest=guest))
+    return snelk.run(folder / "house.toml")
+
+
+ATTIC = feature("zone", "attic", square(-9, -9, 30), floor="gallery")
+
+
+@pytest.mark.parametrize(("guard", "guest"), [(0.0, 0.0), (2.8, 2.8), (0.0, 2.8), (2.8, 0.0)])
+def test_a_floor_is_in_the_way_of_sight_touch_and_sound(
+    tmp_path: Path, guard: float, guest: float
+) -> None:
+    run = house_run(tmp_path, guard, guest, ATTIC)
+    together = guard == guest
+    assert run.sight.in_view.all() == together
+    assert (run.sight.wall.iloc[0] == "gallery") == (not together)
+    contacts = run.contacts.query("agent == 'guard' and target == 'guest'").set_index("sense")
+    touch = contacts.loc["touch"].iloc[0]
+    assert touch.result == ("sensed" if together else "wall")
+    assert together or touch.wall == "gallery"
+    answers = {each.sense: each for each in run.why("guard", "guest", at=0.0).senses}
+    assert together or "gallery between them" in str(answers["touch"].gates)
+    heard = run.hearing.query("agent == 'guard'").iloc[0]
+    assert heard.through == (1.0 if together else 0.25)
+    # A zone on a floor holds who stands there, and nobody below.
+    assert contacts.loc["zone"].iloc[0].sensed == (guest > 0)
+    assert run.poses.query("id == 'guest'").z.unique().tolist() == [guest]
+
+
+def test_zones_have_a_base_and_a_top(tmp_path: Path) -> None:
+    lit = feature("zone", "lit", square(-9, -9, 30), light=0.4, base=1.0, top=2.8)
+    for height, light in ((2.8, 0.4), (0.0, 1.0)):
+        run = house_run(tmp_path, 0.0, height, lit, ATTIC)
+        assert (run.poses.query("id == 'guest'").light == light).all()
+
+
+@pytest.mark.parametrize(
+    ("features", "message"),
+    [
+        ([feature("floor", "a", [*square(0, 0, 4, 1.0)[:3], [0, 4]])], r"give each corner two numbers, x and y, or each of them three"),
+        ([feature("floor", "a", [*square(0, 0, 4, 1.0)[:3], [0, 4, 2.0]])], r"needs corners in one plane, within 0.01 m \(given: corner \d is 0.\d\d m off\)"),
+        ([feature("floor", "a", square(0, 0, 4, 1.0), height=2.0)], "height: is given beside heights of corners"),
+        ([feature("zone", "z", square(0, 0, 4), floor="lofft"), HOUSE[1]], 'zone "z": floor: no such floor'),
+        ([feature("zone", "z", square(0, 0, 4), floor="stair", top=2), HOUSE[1]], "leave out base and top"),
+        ([feature("zone", "z", square(0, 0, 4), base=2, top=2)], "top: must be above base, 2 m"),
+        ([feature("floor", "a", square(0, 0, 4)), feature("wall", "a", square(0, 0, 4), top=2)], "rename one of the two"),
+    ],
+)  # fmt: skip
+def test_heights_that_make_no_sense_are_refused(
+    features: list[dict[str, Any]], message: str
+) -> None:
+    with pytest.raises(snelk.InputError, match=message):
+        level_of(*features)
+
+
+def test_a_level_with_floors_is_written_as_it_was_read() -> None:
+    document = {"type": "FeatureCollection", "features": HOUSE}
+    data = level_from(document, source="house")
+    again = level_from(json.loads(json.dumps(data.to_geojson())), source="again")
+    assert [*map(str, again.floors)] == [*map(str, data.floors)]
+    np.testing.assert_array_equal(Level(again).triangles, Level(data).triangles)
