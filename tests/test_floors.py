@@ -12,6 +12,9 @@ import samples
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.sparse import csr_matrix
+from scipy.sparse.csgraph import dijkstra
+from scipy.spatial import KDTree
 
 import snelk
 from snelk.config.geojson import LevelData, level_from, plane_of
@@ -204,3 +207,116 @@ def test_a_level_with_floors_is_written_as_it_was_read() -> None:
     again = level_from(json.loads(json.dumps(data.to_geojson())), source="again")
     assert [*map(str, again.floors)] == [*map(str, data.floors)]
     np.testing.assert_array_equal(Level(again).triangles, Level(data).triangles)
+
+
+def heights_under(level: Level, x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:
+    """What holds up whoever is at some places, by GEOS and the planes; NaN for nothing."""
+    best = np.full(len(x), np.nan)
+    for _, area in level.data.floors:
+        a, b, c = plane_of(corners_of(level, area))
+        height = a * x + b * y + c
+        fits = shapely.intersects_xy(area, x, y) & (height <= z + STEP)
+        best = np.where(fits, np.fmax(best, height), best)
+    return best
+
+
+def corners_of(level: Level, area: Any) -> np.ndarray:
+    """(corners, 3) of the area of a floor."""
+    corners = shapely.get_coordinates(area, include_z=True)
+    own = next(floor.height or 0.0 for floor, each in level.data.floors if each is area)
+    corners[:, 2] = np.nan_to_num(corners[:, 2], nan=own)
+    return corners
+
+
+def walked(level: Level, start: np.ndarray, end: np.ndarray, tread: float) -> np.ndarray:
+    """How long straight walks are, in small steps up and down; infinite where one cannot go on."""
+    steps = int(np.ceil(np.hypot(*(end - start)[:, :2].T).max() / tread))
+    at, length = start.copy(), np.zeros(len(start))
+    walls = shapely.union_all([line for _, line in level.data.walls])
+    for n in range(1, steps + 1):
+        there = start + (end - start) * (n / steps)
+        there[:, 2] = heights_under(level, there[:, 0], there[:, 1], at[:, 2])
+        lost = np.isnan(there[:, 2]) | (np.abs(there[:, 2] - at[:, 2]) > STEP)
+        lines = shapely.linestrings(np.stack([at[:, :2], there[:, :2]], axis=1))
+        lost |= shapely.intersects(walls, lines)
+        off = there - at
+        length += np.where(lost, np.inf, np.hypot(np.hypot(off[:, 0], off[:, 1]), slope(off)))
+        at = np.where(lost[:, None], at, there)
+    return np.where(np.abs(at[:, 2] - end[:, 2]) < 1e-6, length, np.inf)
+
+
+def slope(off: np.ndarray) -> np.ndarray:
+    """How far up or down; a step from floor to floor is none of the way."""
+    far = np.hypot(off[:, 0], off[:, 1])
+    return np.where(np.abs(off[:, 2]) < 1.2 * far, off[:, 2], 0.0)
+
+
+def test_ways_by_stairs_are_those_of_a_fine_graph_of_small_steps() -> None:
+    rng = np.random.default_rng(1)
+    line = rng.uniform((-1.5, -1.5), (1.5, 1.5), (2, 2))
+    wall = feature("wall", "screen", square(0, 0, 1), top=2.0)
+    wall["geometry"] = {"type": "LineString", "coordinates": line.tolist()}
+    shelf = feature("floor", "shelf", square(-2, -2, 0.75), height=0.4)
+    half = json.loads(json.dumps(HOUSE))
+    for each in half:
+        each["geometry"]["coordinates"][0] = [
+            [value / 2 for value in corner] for corner in each["geometry"]["coordinates"][0]
+        ]
+        each["properties"]["height"] = each["properties"].get("height", 0.0) / 2
+    del half[1]["properties"]["height"]
+    level = level_of(*half, shelf, wall)
+    spots, fine = [], 0.12
+    for _, area in level.data.floors:
+        low_x, low_y, high_x, high_y = area.bounds
+        xs, ys = np.arange(low_x + 0.03, high_x, fine), np.arange(low_y + 0.03, high_y, fine)
+        plan = np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)
+        # Also close to where a way may turn: the end of the floor, and of the wall.
+        lines = (
+            shapely.buffer(area, -0.005).boundary,
+            shapely.LineString(line).buffer(0.006).exterior,
+        )
+        plan = np.concatenate(
+            [plan, *(shapely.get_coordinates(shapely.segmentize(each, 0.04)) for each in lines)]
+        )
+        plan = plan[shapely.contains_xy(area, plan)]
+        a, b, c = plane_of(corners_of(level, area))
+        spots.append(np.column_stack([plan, plan @ (a, b) + c]))
+    nodes = np.concatenate(spots)
+    free = np.abs(heights_under(level, *nodes.T) - nodes[:, 2]) < 1e-6
+    free &= ~shapely.dwithin(shapely.points(nodes[:, :2]), shapely.LineString(line), 0.005)
+    nodes = nodes[free]
+    pairs = KDTree(nodes[:, :2]).query_pairs(0.6, output_type="ndarray")
+    lengths = walked(level, nodes[pairs[:, 0]], nodes[pairs[:, 1]], 0.06)
+    good = np.isfinite(lengths)
+    graph = csr_matrix((lengths[good], pairs[good].T), shape=(len(nodes),) * 2)
+    ends = rng.choice(len(nodes), 12, replace=False)
+    brute = dijkstra(graph, directed=False, indices=ends[:6])[:, ends[6:]]
+    for n, start in enumerate(nodes[ends[:6]]):
+        goals = nodes[ends[6:]]
+        found = level.sound_ways.distance(np.tile(start, (6, 1)), goals, np.full(6, np.inf))
+        back = level.sound_ways.distance(goals, np.tile(start, (6, 1)), np.full(6, np.inf))
+        np.testing.assert_allclose(found, back, rtol=1e-9)
+        # Straight in plan is not quite the shortest over a floor that slopes.
+        assert (found <= brute[n] * 1.01).all()
+        assert (brute[n] <= found * 1.01 + 0.03).all()
+    assert np.isfinite(brute).all()
+
+
+def test_a_noise_comes_by_the_stairs_and_over_no_ledge(tmp_path: Path) -> None:
+    run = house_run(tmp_path, 0.0, 2.8, ATTIC)
+    heard = run.hearing.iloc[0]
+    # 1 m of air in plan, but a floor between them: down the stair it is farther than it carries.
+    assert (heard.through, heard.wall, heard.around) == (
+        0.25,
+        "gallery",
+        pytest.approx(np.nan, nan_ok=True),
+    )
+    level = run.level
+    away = level.sound_ways.distance(
+        np.array([[1.0, 3.0, 2.8]]), np.array([[0.0, 3.0, 0.0]]), np.array([np.inf])
+    )
+    assert 13.0 < away[0] < 15.0
+    nowhere = level.sound_ways.distance(
+        np.array([[20.0, 3.0, 2.8]]), np.array([[0.0, 3.0, 0.0]]), np.array([np.inf])
+    )
+    assert np.isinf(nowhere[0])

@@ -25,6 +25,7 @@ from snelk.chance import key_of, stream, stream_of
 from snelk.engine.simulation import Simulation
 from snelk.engine.ticking import advance
 from snelk.level.columns import GridColumns, GroundColumns, in_one, laid_out, plain
+from snelk.level.floors import build_floors
 from snelk.level.grid import build_grid, scratch_for
 from snelk.level.ground import edges_of, ground_of
 from snelk.level.level import Level
@@ -77,6 +78,9 @@ AREA = shapely.Polygon(
     [[(1, 1), (1, 2), (3, 2), (3, 1)], [(5, 1), (6, 3), (7, 1)]],
 )
 """An area with a notch and two holes, whose corners and edges lie on whole metres."""
+
+
+NO_FLOORS = build_floors([])
 
 
 def sometimes(chance: np.random.Generator, share: float, *shape: int) -> np.ndarray:
@@ -590,7 +594,7 @@ def test_noises_come_in_order_and_each_is_judged_once_by_each_that_listens(seed:
     ones = np.ones((V, A))
     stage = EarStage(
         AGENTS, laid_out(BodyColumns, bodies_of(chance)), ones, ones,
-        np.ones((V, A, J + 1), np.bool_), ones, grid, grid, scratch_for(empty),
+        np.ones((V, A, J + 1), np.bool_), ones, grid, grid, scratch_for(empty), NO_FLOORS,
     )  # fmt: skip
     heard.make_room(size * A)
     tick = 6
@@ -639,7 +643,8 @@ def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
 
 FREE = {
     ("Bodies", "points", 2), ("Code", "starts", 0), ("FlightStage", "lengths", 0),
-    ("FlightStage", "spots", 0), ("Ground", "corners", 0), ("LadderStage", "stack", 0),
+    ("FlightStage", "spots", 0), ("Ground", "corners", 0), ("Joins", "leads", 0), ("Joins", "planes", 0),
+    ("LadderStage", "stack", 0),
     ("LadderStage", "values", 0), ("MeterNumbers", "curves", 3), ("MeterNumbers", "weight", 2),
     ("RoamStage", "way", 0), ("RoundStage", "corners", 0), ("SearchStage", "places", 0),
     ("SenseStage", "everybody", 0), ("SightNumbers", "cares", 3), ("StepStage", "loudness", 1),
@@ -724,7 +729,7 @@ def test_each_noise_is_judged_once_by_each_that_listens(seed: int) -> None:
     ears = EarStage(
         AGENTS, laid_out(BodyColumns, bodies_of(chance)), ones, ones,
         np.ones((V, A, J + 1), np.bool_), ones, grid, laid_out(GridColumns, level.plan_grid),
-        scratch_for(level.sound_grid),
+        scratch_for(level.sound_grid), level.floors,
     )  # fmt: skip
     waiting, heard, noises = NoiseStore(), HeardStore(), NoiseStore()
     poses = poses_of(chance, 1)
@@ -790,7 +795,7 @@ def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
     empty = laid_out(GridColumns, build_grid(np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(0)))
     stage = EarStage(
         AGENTS, laid_out(BodyColumns, bodies_of(chance)), error, error,
-        np.ones((V, A, J + 1), np.bool_), error, empty, empty, np.zeros(1, np.int64),
+        np.ones((V, A, J + 1), np.bool_), error, empty, empty, np.zeros(1, np.int64), NO_FLOORS,
     )  # fmt: skip
     loudness, news = np.zeros((V, A, J)), News.blank((V, A, J))
     add_up(stage, noises.laid, heard.laid, count, now, loudness, news)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -180,7 +180,8 @@ def _geometry(
         geometry = shape(raw)
     except Exception:  # shapes fail in many ways
         rule = "coordinates do not make a " + str(kind)
-        fix = "give each corner two numbers, x and y, or each of them three"
+        uneven = len({len(each) for each in _positions(raw["coordinates"])}) > 1
+        fix = "give each corner two numbers, x and y, or each of them three" if uneven else ""
         problems.append(Problem(source, place, shown(raw.get("coordinates")), rule, fix))
         return None
     if geometry.is_empty:
@@ -192,6 +193,15 @@ def _geometry(
         problems.append(Problem(source, place, reason, "is not a proper polygon", fix))
         return None
     return geometry
+
+
+def _positions(coordinates: Any) -> Iterator[list[Any]]:
+    """The positions in nested lists of them."""
+    if isinstance(coordinates, list):
+        if coordinates and not isinstance(coordinates[0], list):
+            yield coordinates
+        for each in coordinates:
+            yield from _positions(each)
 
 
 def _floor_heights(

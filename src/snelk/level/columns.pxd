@@ -25,7 +25,14 @@ cdef class FloorColumns(Columns):
     cdef public const int[::1] starts
 
 
+cdef class JoinColumns(Columns):
+    cdef public const int[::1] leads
+    cdef public const double[:, ::1] planes
+
+
 cdef class GroundColumns(Columns):
+    cdef public JoinColumns joins
+    cdef public const int[::1] sheets
     cdef public const double[:, ::1] corners, lengths
     cdef public const int[:, ::1] before
     cdef public const double[:, ::1] edges, inner_edges

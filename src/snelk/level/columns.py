@@ -52,6 +52,10 @@ class FloorColumns(Columns):
     """Those of `Floors`."""
 
 
+class JoinColumns(Columns):
+    """Those of `Joins`."""
+
+
 class GroundColumns(Columns):
     """Those of a `Ground`."""
 

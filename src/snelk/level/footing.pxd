@@ -3,10 +3,26 @@ cimport cython
 from snelk.level.columns cimport FloorColumns
 from snelk.level.within cimport where_in
 
-cdef double NAN, STEP
+cdef double INF, NAN, STEP
 cdef Py_ssize_t OUTSIDE
 
-@cython.locals(best=double, floor=Py_ssize_t, height=double, low=Py_ssize_t, high=Py_ssize_t)
+@cython.locals(height=double)
+cdef double height_of(
+    FloorColumns floors, Py_ssize_t floor, double x, double y,
+) noexcept nogil
+
+@cython.locals(
+    best=double, found=Py_ssize_t, floor=Py_ssize_t, height=double, low=Py_ssize_t,
+    high=Py_ssize_t,
+)
+cdef Py_ssize_t floor_below(FloorColumns floors, double x, double y, double limit) noexcept nogil
+
+@cython.locals(n=Py_ssize_t)
+cdef void _floors_below(
+    FloorColumns floors, const double[:, ::1] places, int[::1] found,
+) noexcept
+
+@cython.locals(floor=Py_ssize_t)
 cdef double highest_below(FloorColumns floors, double x, double y, double limit) noexcept nogil
 
 @cython.locals(n=Py_ssize_t, before=double, height=double)

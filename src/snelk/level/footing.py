@@ -14,6 +14,7 @@ from snelk.level.zones import OUTSIDE
 if not compiled:
     from snelk.level.within import where_in
 
+INF = float("inf")
 NAN = float("nan")
 
 
@@ -39,6 +40,19 @@ def follow_floors(
     _follow_floors(laid_out(FloorColumns, floors), x, y, z)
 
 
+@door
+def floors_below(floors: Floors, places: NDArray[np.float64], found: NDArray[np.int32]) -> None:
+    """Which floors hold up whoever is at places, (places, 3) in m: by number, -1 for none."""
+    agree(places.shape, (len(found), 3))
+    _floors_below(laid_out(FloorColumns, floors), places, found)
+
+
+def _floors_below(floors: Floors, places: NDArray[np.float64], found: NDArray[np.int32]) -> None:
+    with nogil:
+        for n in range(len(places)):
+            found[n] = floor_below(floors, places[n, 0], places[n, 1], places[n, 2] + STEP)
+
+
 def _follow_floors(
     floors: Floors, x: NDArray[np.float64], y: NDArray[np.float64], z: NDArray[np.float64]
 ) -> None:
@@ -51,13 +65,25 @@ def _follow_floors(
 
 def highest_below(floors: Floors, x: float, y: float, limit: float) -> float:
     """How high the highest floor at a place is that is not above a limit, m; NaN for none."""
-    best = NAN
+    floor = floor_below(floors, x, y, limit)
+    return height_of(floors, floor, x, y) if floor >= 0 else NAN
+
+
+def floor_below(floors: Floors, x: float, y: float, limit: float) -> int:
+    """The same floor by its number; of floors as high the first; -1 for none."""
+    best, found = -INF, -1
     for floor in range(len(floors.planes)):
-        height = floors.planes[floor, 0] * x + floors.planes[floor, 1] * y
-        height += floors.planes[floor, 2]
+        height = height_of(floors, floor, x, y)
         if height > limit or height <= best:
             continue
         low, high = floors.starts[floor], floors.starts[floor + 1]
         if where_in(floors.edges, low, high, x, y) != OUTSIDE:
-            best = height
-    return best
+            best, found = height, floor
+    return found
+
+
+def height_of(floors: Floors, floor: int, x: float, y: float) -> float:
+    """How high a floor is at a place, m."""
+    height: float = floors.planes[floor, 0] * x + floors.planes[floor, 1] * y
+    height += floors.planes[floor, 2]
+    return height

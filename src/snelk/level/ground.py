@@ -10,13 +10,30 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from snelk.level.columns import agree, agree_axes, plain
+from snelk.level.columns import JoinColumns, agree, agree_axes, laid_out, plain
 from snelk.level.grid import Grid
 
 Numbers = NDArray[np.float64]
 
 NO_WAY, NOT_KNOWN = -1, -2
 """Instead of how many places a way has: there is none; the ways between corners are needed."""
+
+
+class Joins(NamedTuple):
+    """How floors hang together, for who goes over them."""
+
+    leads: NDArray[np.int32]  # (walls of the grid,): the floor a seam leads to; -1 for what blocks
+    planes: Numbers  # (floors, 3): a, b, c of z = a x + b y + c
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "", leads="walls", planes="floors 3")
+        agree((bool((self.leads < len(self.planes)).all()),), (True,))
+
+    @classmethod
+    def none(cls) -> Joins:
+        """Level ground all over, on which everything blocks."""
+        return cls(np.full(1, -1, dtype=np.int32), np.zeros((1, 3)))
 
 
 class Ground(NamedTuple):
@@ -33,6 +50,8 @@ class Ground(NamedTuple):
     starts: NDArray[np.int32]
     inner_edges: Numbers
     inner_starts: NDArray[np.int32]
+    sheets: NDArray[np.int32]  # (corners,) the floor that each is on; 0 without floors
+    joins: Joins
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -46,9 +65,12 @@ class Ground(NamedTuple):
             starts="parts",
             inner_edges="inner 4",
             inner_starts="parts",
+            sheets="corners",
         )
         agree((len(self.edges), len(self.inner_edges)), (self.starts[-1], self.inner_starts[-1]))
         agree((len(self.lengths) in (0, len(self.corners)),), (True,))
+        known = int(self.sheets.max(initial=0)) < len(plain(self.joins).planes)
+        agree((known,), (True,))
 
 
 def edges_of(parts: Sequence[BaseGeometry]) -> tuple[Numbers, NDArray[np.int32]]:
@@ -64,12 +86,19 @@ def edges_of(parts: Sequence[BaseGeometry]) -> tuple[Numbers, NDArray[np.int32]]
 
 
 def ground_of(
-    parts: Sequence[BaseGeometry], inner: Sequence[BaseGeometry], corners: Numbers | None = None
+    parts: Sequence[BaseGeometry],
+    inner: Sequence[BaseGeometry],
+    corners: Numbers | None = None,
+    sheets: NDArray[np.int32] | None = None,
+    joins: Joins | None = None,
 ) -> Ground:
     """Ground of some parts, and the same parts a little smaller; the ways are not known yet."""
+    joins = laid_out(JoinColumns, Joins.none()) if joins is None else joins
     places = np.zeros((0, 2)) if corners is None else np.ascontiguousarray(corners)
     lengths, before = np.zeros((0, 0)), np.zeros((0, 0), dtype=np.int32)
-    return Ground(places, lengths, before, *edges_of(parts), *edges_of(inner))
+    sheets = np.zeros(len(places), dtype=np.int32) if sheets is None else sheets
+    edges = (*edges_of(parts), *edges_of(inner))
+    return Ground(places, lengths, before, *edges, sheets, joins)
 
 
 class GroundStage(NamedTuple):
@@ -87,3 +116,4 @@ class GroundStage(NamedTuple):
         agree(self.room.shape, (4, count))
         agree(self.way.shape, (count + 1, 2))
         agree(self.scratch.shape, (len(plain(self.grid).see_through) + 1,))
+        agree(plain(plain(self.ground).joins).leads.shape, plain(self.grid).see_through.shape)

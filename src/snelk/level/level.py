@@ -11,12 +11,13 @@ import shapely
 from numpy.typing import NDArray
 
 from snelk.level.casting import cast_each
-from snelk.level.columns import ZoneColumns, laid_out
+from snelk.level.columns import ZoneColumns, laid_out, plain
 from snelk.level.floors import build_floors
 from snelk.level.footing import footing
 from snelk.level.grid import Grid, build_grid, scratch_for
 from snelk.level.rays import RayCaster, cast_rays
-from snelk.level.steps import HEADROOM
+from snelk.level.steps import HEADROOM, STEP
+from snelk.level.storeys import build_storeys
 from snelk.level.ways import Ways
 from snelk.level.within import which_inside
 from snelk.level.zones import Zones, build_zones
@@ -25,6 +26,9 @@ if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
 
     from snelk.config.geojson import LevelData
+
+FOOT = 1e-3
+"""A wall that ends no more than this above a floor is no bar on it, m."""
 
 GROUND = 0.0
 """The height of the ground that has no end, m."""
@@ -146,6 +150,11 @@ class Level:
         """
         return z if not self.data.floors else float(footing(self.floors, x, y, z))
 
+    def above_floor(self, x: float, y: float, z: float, feet: float) -> float:
+        """How high a place is above the floor under feet there, m; without floors above 0."""
+        height = self.footing(x, y, feet) if self.data.floors else 0.0
+        return z - height
+
     def stands_at(self, x: float, y: float, z: float) -> float:
         """How high somebody stands who is put at a height: on the floor there, if there is one."""
         height = self.footing(x, y, z)
@@ -207,6 +216,38 @@ class Level:
             territory = None if within is None else self.zone_area(within)
             self._ways[key] = Ways(bounds or self.bounds, blocking, clearance, territory)
         return self._ways[key]
+
+    @cached_property
+    def sound_ways(self) -> Ways:
+        """The ways of a sound on foot: around walls as they are drawn, by the stairs."""
+        if not self.data.floors:
+            return self.ways()
+        areas = [area for _, area in self.data.floors]
+        storeys = build_storeys(self.floors, areas, STEP)
+        walls = [self._standing_on(n, area, HEADROOM) for n, area in enumerate(areas)]
+        return Ways(self.bounds, walls, 0.0, storeys=(self.floors, storeys))
+
+    def _standing_on(self, floor: int, area: BaseGeometry, headroom: float) -> list[BaseGeometry]:
+        """Outlines of the walls that stop somebody on a floor.
+
+        Neither those that begin above their head nor those that end below their feet, where the
+        wall is; edges stop them on floors within a step of 0.
+        """
+        plane = plain(self.floors).planes[floor]
+        found = []
+        for n, outline in enumerate(self._outlines):
+            if self._walked_through[n] or not shapely.intersects(area, outline):
+                continue
+            there = shapely.get_coordinates(shapely.intersection(shapely.force_2d(area), outline))
+            heights = there @ plane[:2] + plane[2]
+            if self.is_edge[n]:
+                stops = bool(heights.min() <= STEP and heights.max() >= -STEP)
+            else:
+                above = self.top[n] > heights.min() + FOOT
+                stops = bool(above and self.base[n] < heights.max() + headroom)
+            if stops:
+                found.append(outline)
+        return found
 
     def stops_at(self, z: float) -> NDArray[np.bool_]:
         """(walls,) which walls stop somebody who walks on ground at a height, m.

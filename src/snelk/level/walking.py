@@ -10,9 +10,17 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import fabs, hypot, sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, GroundColumns, agree, door, laid_out, plain
+from snelk.level.columns import (
+    GridColumns,
+    GroundColumns,
+    JoinColumns,
+    agree,
+    door,
+    laid_out,
+    plain,
+)
 from snelk.level.grid import Grid
-from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground
+from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, Joins
 from snelk.level.zones import INSIDE
 
 if not compiled:
@@ -22,6 +30,9 @@ if not compiled:
 
 INF = float("inf")
 NAN = float("nan")
+
+MOST_SEAMS = 256
+"""A straight way that passes from floor to floor more often than this is given up."""
 
 ROUNDING = 1e-9
 """A way by a corner may be this much shorter than the straight lines it consists of, m."""
@@ -36,14 +47,37 @@ NOT_TRIED, UNSEEN, SEEN = 0.0, 1.0, 2.0
 def can_walk(
     grid: Grid,
     scratch: NDArray[np.int64],
+    joins: Joins,
     start: NDArray[np.float64],
     end: NDArray[np.float64],
-    free: NDArray[np.bool_],
+    sheets: NDArray[np.int32],
+    lengths: NDArray[np.float64],
 ) -> None:
-    """Which straight lines, (lines, 2), meet none of the pieces in a grid; `free` is filled."""
-    agree(start.shape, end.shape, (len(free), 2))
+    """How long the straight lines are that can be walked.
+
+    Args:
+        grid: What is in the way.
+        scratch: Of the grid.
+        joins: How floors hang together.
+        start: (lines, 2) where they begin, m.
+        end: (lines, 2) where they end, m.
+        sheets: (lines, 2) the floors that both are on.
+        lengths: (lines,) filled, m; infinite where something is in the way.
+    """
+    agree(start.shape, end.shape, sheets.shape, (len(lengths), 2))
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))
-    _can_walk(laid_out(GridColumns, grid), scratch, start, end, free)
+    agree(plain(joins).leads.shape, plain(grid).see_through.shape)
+    count = len(plain(joins).planes)
+    agree((bool((sheets >= 0).all() and (sheets < count).all()),), (True,))
+    _can_walk(
+        laid_out(GridColumns, grid),
+        scratch,
+        laid_out(JoinColumns, joins),
+        start,
+        end,
+        sheets,
+        lengths,
+    )
 
 
 @door
@@ -125,6 +159,7 @@ def lengths_between(
     room: NDArray[np.float64],
     start: NDArray[np.float64],
     end: NDArray[np.float64],
+    sheets: NDArray[np.int32],
     limit: NDArray[np.float64],
     length: NDArray[np.float64],
 ) -> None:
@@ -137,12 +172,15 @@ def lengths_between(
         room: (4, corners) overwritten.
         start: (ways, 2) where they begin, m.
         end: (ways, 2) where they end, m.
+        sheets: (ways, 2) the floors that both are on.
         limit: (ways,) ways longer than this count as none, m.
         length: (ways,) filled with their lengths, m; infinite where there is none.
     """
     count = len(plain(ground).corners)
     agree(room.shape, (4, count))
-    agree(start.shape, end.shape, (len(limit), 2), (len(length), 2))
+    agree(start.shape, end.shape, sheets.shape, (len(limit), 2), (len(length), 2))
+    known = len(plain(plain(ground).joins).planes)
+    agree((bool((sheets >= 0).all() and (sheets < known).all()),), (True,))
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))
     agree(plain(ground).lengths.shape, (count, count))
     _lengths_between(
@@ -152,6 +190,7 @@ def lengths_between(
         room,
         start,
         end,
+        sheets,
         limit,
         length,
     )
@@ -205,21 +244,62 @@ def step_back(ground: Ground, part: int, x: float, y: float) -> tuple[float, flo
 def _can_walk(
     grid: Grid,
     scratch: NDArray[np.int64],
+    joins: Joins,
     start: NDArray[np.float64],
     end: NDArray[np.float64],
-    free: NDArray[np.bool_],
+    sheets: NDArray[np.int32],
+    lengths: NDArray[np.float64],
 ) -> None:
     with nogil:
         for n in range(len(start)):
-            free[n] = is_clear(grid, scratch, start[n, 0], start[n, 1], end[n, 0], end[n, 1])
+            lengths[n] = straight_way(
+                grid, scratch, joins, start[n, 0], start[n, 1], sheets[n, 0], end[n, 0], end[n, 1],
+                sheets[n, 1],
+            )  # fmt: skip
 
 
 def is_clear(
     grid: Grid, scratch: NDArray[np.int64], x: float, y: float, to_x: float, to_y: float
 ) -> bool:
-    """Whether a straight line meets none of the pieces in a grid."""
+    """Whether a straight line meets none of the pieces in a grid without floors."""
     share, _wall, _at = cast_ray(grid, scratch, x, y, 0.0, to_x, to_y, 0.0)
     return share > 0.0
+
+
+def straight_way(
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    joins: Joins,
+    x: float,
+    y: float,
+    sheet: int,
+    to_x: float,
+    to_y: float,
+    to_sheet: int,
+) -> float:
+    """How long the way is that is straight in plan, m; infinite if it cannot be walked.
+
+    What is in the way on a floor lies in the grid at the height of its number. Where the line
+    comes to a seam it goes on, on the floor that this leads to.
+    """
+    whole = 0.0
+    for _ in range(MOST_SEAMS):
+        share, wall, at = cast_ray(grid, scratch, x, y, sheet, to_x, to_y, sheet)
+        if share > 0.0:
+            rest = _length_on(joins, sheet, to_x - x, to_y - y)
+            return whole + rest if sheet == to_sheet else INF
+        if joins.leads[wall] < 0:
+            return INF
+        dx, dy = at * (to_x - x), at * (to_y - y)
+        whole += _length_on(joins, sheet, dx, dy)
+        x, y, sheet = x + dx, y + dy, joins.leads[wall]
+    return INF
+
+
+def _length_on(joins: Joins, sheet: int, dx: float, dy: float) -> float:
+    """How long a straight stretch in plan is on a floor, m."""
+    rise = joins.planes[sheet, 0] * dx + joins.planes[sheet, 1] * dy
+    return float(hypot(hypot(dx, dy), rise))
 
 
 def way_between(
@@ -239,7 +319,7 @@ def way_between(
         return 1
     if len(ground.lengths) < len(ground.corners):
         return NOT_KNOWN
-    first, last, _whole = _best_turns(ground, grid, scratch, room, x, y, to_x, to_y)
+    first, last, _whole = _best_turns(ground, grid, scratch, room, x, y, 0, to_x, to_y, 0)
     if first < 0:
         return NO_WAY
     count = 1
@@ -272,7 +352,7 @@ def _length_of_way(
         return float(hypot(to_x - x, to_y - y))
     if len(ground.lengths) < len(ground.corners):
         return NAN
-    return length_around(ground, grid, scratch, room, x, y, to_x, to_y)
+    return length_around(ground, grid, scratch, room, x, y, 0, to_x, to_y, 0)
 
 
 def _find_all_ways(
@@ -310,14 +390,16 @@ def _lengths_between(
     room: NDArray[np.float64],
     start: NDArray[np.float64],
     end: NDArray[np.float64],
+    sheets: NDArray[np.int32],
     limit: NDArray[np.float64],
     length: NDArray[np.float64],
 ) -> None:
     with nogil:
         for n in range(len(start)):
             whole = length_around(
-                ground, grid, scratch, room, start[n, 0], start[n, 1], end[n, 0], end[n, 1]
-            )
+                ground, grid, scratch, room, start[n, 0], start[n, 1], sheets[n, 0], end[n, 0],
+                end[n, 1], sheets[n, 1],
+            )  # fmt: skip
             length[n] = whole if whole <= limit[n] else INF
 
 
@@ -328,11 +410,15 @@ def length_around(
     room: NDArray[np.float64],
     x: float,
     y: float,
+    sheet: int,
     to_x: float,
     to_y: float,
+    to_sheet: int,
 ) -> float:
     """The length of the shortest way that turns, m; infinite if there is none."""
-    _first, _last, whole = _best_turns(ground, grid, scratch, room, x, y, to_x, to_y)
+    _first, _last, whole = _best_turns(
+        ground, grid, scratch, room, x, y, sheet, to_x, to_y, to_sheet
+    )
     return whole
 
 
@@ -343,12 +429,15 @@ def _best_turns(
     room: NDArray[np.float64],
     x: float,
     y: float,
+    sheet: int,
     to_x: float,
     to_y: float,
+    to_sheet: int,
 ) -> tuple[int, int, float]:
     """The first and the last corner of the shortest way that turns, and its length, m.
 
-    Corners that cannot be part of a shorter way are not looked at.
+    Corners that cannot be part of a shorter way are not looked at. How far they are is that in
+    plan, until it is known how long the way there is.
     """
     count = len(ground.corners)
     best, first, last = INF, -1, -1
@@ -365,21 +454,32 @@ def _best_turns(
                     i, least = j, room[FAR, j] + room[LEFT, j]
         if i < 0:
             return first, last, best
-        free = is_clear(grid, scratch, x, y, ground.corners[i, 0], ground.corners[i, 1])
-        room[FIRST, i] = SEEN if free else UNSEEN
+        far = straight_way(
+            grid, scratch, ground.joins, x, y, sheet, ground.corners[i, 0], ground.corners[i, 1],
+            ground.sheets[i],
+        )  # fmt: skip
+        free = far < INF
+        room[FAR, i], room[FIRST, i] = far, SEEN if free else UNSEEN
         for j in range(count if free else 0):
             whole = room[FAR, i] + ground.lengths[i, j] + room[LEFT, j]
             # Of ways that are as long the one by the first corners of the level.
             if whole > best or room[LAST, j] == UNSEEN or whole == INF:
                 continue
-            if whole == best and (i > first or (i == first and j > last)):
-                continue
             if room[LAST, j] == NOT_TRIED:
                 bx, by = ground.corners[j, 0], ground.corners[j, 1]
-                free = is_clear(grid, scratch, to_x, to_y, bx, by)
-                room[LAST, j] = SEEN if free else UNSEEN
-            if room[LAST, j] == SEEN:
-                best, first, last = whole, i, j
+                left = straight_way(
+                    grid, scratch, ground.joins, to_x, to_y, to_sheet, bx, by, ground.sheets[j]
+                )
+                room[LAST, j] = SEEN if left < INF else UNSEEN
+                if left == INF:
+                    continue
+                room[LEFT, j] = left
+                whole = room[FAR, i] + ground.lengths[i, j] + left
+                if whole > best:
+                    continue
+            if whole == best and (i > first or (i == first and j > last)):
+                continue
+            best, first, last = whole, i, j
 
 
 def _part_of(ground: Ground, x: float, y: float) -> int:

@@ -21,9 +21,19 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
-from snelk.level.columns import GridColumns, GroundColumns, GroundStageColumns, laid_out, plain
+from snelk.level.columns import (
+    GridColumns,
+    GroundColumns,
+    GroundStageColumns,
+    JoinColumns,
+    laid_out,
+    plain,
+)
+from snelk.level.floors import Floors
+from snelk.level.footing import floors_below
 from snelk.level.grid import build_grid, scratch_for
-from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, GroundStage, ground_of
+from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, GroundStage, Joins, ground_of
+from snelk.level.storeys import Storeys
 from snelk.level.walking import (
     can_walk,
     find_all_ways,
@@ -82,10 +92,14 @@ class Ways:
         clearance: Least distance from the middle of the body to a wall, m.
         within: A territory that is not left; anywhere if None.
 
+        storeys: The floors of the level, and how they hang together; None without any. Then
+            `walls` are those that stop somebody on each floor, by floor, and places have heights.
+
     Attributes:
         parts: Polygons of the ground that can be walked on, each connected in itself. Without a
             territory it ends `MARGIN` outside of the level; ways may lead farther out.
         corners: (corners, 2) where ways turn, m.
+        sheets: (corners,) the floor that each is on; 0 without floors.
         grid: What is in the way, as compiled loops read it.
         is_small: Whether the ways between all corners are known at once.
     """
@@ -93,10 +107,65 @@ class Ways:
     def __init__(
         self,
         bounds: tuple[float, float, float, float],
-        walls: Sequence[BaseGeometry],
+        walls: Sequence[BaseGeometry] | Sequence[Sequence[BaseGeometry]],
         clearance: float,
         within: BaseGeometry | None = None,
+        storeys: tuple[Floors, Storeys] | None = None,
     ) -> None:
+        self._lock = Lock()  # of what is kept, which threads share
+        self._rows: OrderedDict[tuple[float, ...], Row] = OrderedDict()
+        self._seen: OrderedDict[tuple[float, ...], Seen] = OrderedDict()
+        self.parts: list[BaseGeometry] = []
+        self._floors = None if storeys is None else storeys[0]
+        if storeys is None:
+            self._lay_out(bounds, walls, clearance, within)
+        else:
+            self._lay_out_storeys(walls, clearance, *storeys)
+        self.is_small = len(self.corners) <= WHOLE
+
+    def _lay_out_storeys(
+        self,
+        walls: Sequence[Sequence[BaseGeometry]],
+        clearance: float,
+        floors: Floors,
+        storeys: Storeys,
+    ) -> None:
+        """What is in the way on each floor, at the height of its number, and its corners."""
+        pieces, owners = [np.zeros((0, 6))], [np.zeros(0, np.int32)]
+        corners, sides, sheets = [np.zeros((0, 2))], [np.zeros((0, 2, 2))], [np.zeros(0, np.int32)]
+
+        def file(lines: Numbers, floor: NDArray[Any], wall: NDArray[Any]) -> None:
+            pieces.append(np.column_stack([lines, floor, floor]))
+            owners.append(wall.astype(np.int32))
+
+        for n, area in enumerate(storeys.areas):
+            blocks = _grown(walls[n], max(clearance - APART, 0.0))
+            lines = np.concatenate([_outlines(blocks), storeys.ends[n]])
+            file(lines, np.full(len(lines), float(n)), np.zeros(len(lines)))
+            ends = list(shapely.linestrings(storeys.ends[n].reshape(-1, 2, 2)))
+            outer = _grown(walls[n], max(clearance, 2 * APART)) + _grown(ends, 2 * APART)
+            own, beside = _outward_corners(shapely.union_all(outer))
+            inside = shapely.contains_xy(shapely.buffer(area, APART / 2), own)
+            corners.append(own[inside])
+            sides.append(beside[inside])
+            sheets.append(np.full(int(inside.sum()), n, dtype=np.int32))
+        seams = np.arange(len(storeys.seams)) + 1.0
+        file(storeys.seams, storeys.from_floor.astype(float), seams)
+        leads = np.concatenate([np.array([-1], np.int32), storeys.to_floor])
+        self._joins = laid_out(JoinColumns, Joins(leads, np.array(plain(floors).planes)))
+        grid = build_grid(np.concatenate(pieces), np.concatenate(owners), np.zeros(len(leads)))
+        self.grid = laid_out(GridColumns, grid)
+        self.corners, self._sides = np.concatenate(corners), np.concatenate(sides)
+        self.sheets = np.concatenate(sheets)
+
+    def _lay_out(
+        self,
+        bounds: tuple[float, float, float, float],
+        walls: Sequence[Any],
+        clearance: float,
+        within: BaseGeometry | None,
+    ) -> None:
+        """What is in the way on ground without floors, its parts and its corners."""
         low, high = np.array(bounds[:2]) - MARGIN, np.array(bounds[2:]) + MARGIN
         ground = shapely.box(*low, *high)
         blocks = _grown(walls, max(clearance - APART, 0.0))
@@ -116,28 +185,57 @@ class Ways:
         grown = shapely.union_all(outer)
         free = shapely.difference(ground if within is None else within, grown)
         parts = [part for part in shapely.get_parts(free) if part.geom_type == "Polygon"]
-        self.parts: list[BaseGeometry] = [part for part in parts if part.area > 1e-6]
+        self.parts = [part for part in parts if part.area > 1e-6]
         shapely.prepare(self.parts)
         self.corners, self._sides = _outward_corners(grown)
-        self._lock = Lock()  # of what is kept, which threads share
-        self.is_small = len(self.corners) <= WHOLE
-        self._rows: OrderedDict[tuple[float, float, float], Row] = OrderedDict()
-        self._seen: OrderedDict[tuple[float, float, float], Seen] = OrderedDict()
+        self.sheets = np.zeros(len(self.corners), dtype=np.int32)
+        self._joins = laid_out(JoinColumns, Joins.none())
+
+    def sheets_at(self, places: Numbers) -> NDArray[np.int32]:
+        """(places,) the floor that holds up whoever is at a place, (places, 3); -1 for none."""
+        if self._floors is None:
+            return np.zeros(len(places), dtype=np.int32)
+        found = np.empty(len(places), dtype=np.int32)
+        floors_below(self._floors, np.ascontiguousarray(places, dtype=np.float64), found)
+        return found
 
     def clear(self, start: Numbers, end: Numbers) -> NDArray[np.bool_]:
-        """Whether each straight line, (lines, 2), can be walked."""
-        free = np.empty(len(start), dtype=np.bool_)
-        start, end = np.ascontiguousarray(start), np.ascontiguousarray(end)
-        can_walk(self.grid, scratch_for(plain(self.grid)), start, end, free)
-        return free
+        """Whether each straight line can be walked; both as in `distance`."""
+        return np.isfinite(self.straight(start, self.sheets_at(start), end, self.sheets_at(end)))
+
+    def straight(
+        self,
+        start: Numbers,
+        start_sheets: NDArray[np.int32],
+        end: Numbers,
+        end_sheets: NDArray[np.int32],
+    ) -> Numbers:
+        """(lines,) how long each straight line is on the floors under it, m; infinite if blocked.
+
+        Who is on no floor, -1, gets nowhere.
+        """
+        sheets = np.column_stack([start_sheets, end_sheets]).astype(np.int32)
+        lengths = np.empty(len(start))
+        can_walk(
+            self.grid,
+            scratch_for(plain(self.grid)),
+            self._joins,
+            np.ascontiguousarray(start[:, :2]),
+            np.ascontiguousarray(end[:, :2]),
+            np.maximum(sheets, 0),
+            lengths,
+        )
+        lengths[(sheets < 0).any(axis=1)] = np.inf
+        return lengths
 
     def distance(self, start: Numbers, end: Numbers, limit: Numbers) -> Numbers:
         """Length of the way from each start to each end, (pairs, 2), m; infinite beyond `limit`.
 
-        Where the straight line is free the way is that line.
+        Where the straight line is free the way is that line. On a level with floors places have
+        heights, (pairs, 3), and so have the lengths.
         """
-        length = np.hypot(*(end - start).T)
-        bent = np.flatnonzero(~self.clear(start, end))
+        length = self.straight(start, self.sheets_at(start), end, self.sheets_at(end))
+        bent = np.flatnonzero(np.isinf(length))
         length[bent] = self.around(start[bent], end[bent], limit[bent])
         result: Numbers = np.where(length <= limit, length, np.inf)
         return result
@@ -148,20 +246,30 @@ class Ways:
         if len(start) == 0:
             return length
         if self.is_small:
-            start, end, limit = map(np.ascontiguousarray, (start, end, limit))
+            sheets = np.column_stack([self.sheets_at(start), self.sheets_at(end)])
+            start, end, limit = (
+                np.ascontiguousarray(each) for each in (start[:, :2], end[:, :2], limit)
+            )
             lengths_between(
                 self.whole_ground, self.grid, scratch_for(plain(self.grid)), self.room(), start,
-                end, limit, length,
+                end, np.maximum(sheets, 0), limit, length,
             )  # fmt: skip
+            length[(sheets < 0).any(axis=1)] = np.inf
             return length
         places, which = np.unique(start, axis=0, return_inverse=True)
         for n, place in enumerate(places):
             here = np.flatnonzero(which.ravel() == n)
             field = self.field(place, float(limit[here].max()))
-            whole = field + np.hypot(*(self.corners - end[here, None]).transpose(2, 0, 1))
-            pair, corner = np.nonzero(whole <= limit[here, None])
-            free = self.clear(self.corners[corner], end[here[pair]])
-            np.minimum.at(length, here[pair[free]], whole[pair[free], corner[free]])
+            apart = self.corners - end[here, None, :2]
+            least = field + np.hypot(*apart.transpose(2, 0, 1))
+            pair, corner = np.nonzero(least <= limit[here, None])
+            ends = end[here[pair]]
+            left = self.straight(
+                self.corners[corner], self.sheets[corner], ends, self.sheets_at(ends)
+            )
+            whole = field[corner] + left
+            near = whole <= limit[here[pair]]
+            np.minimum.at(length, here[pair[near]], whole[near])
         return length
 
     def field(self, place: Numbers, limit: float = np.inf) -> Numbers:
@@ -275,7 +383,8 @@ class Ways:
         """What compiled loops read, but for the ways between corners."""
         inner = [shapely.buffer(part, -APART) for part in self.parts]
         inner = [part if own.is_empty else own for own, part in zip(inner, self.parts, strict=True)]
-        return laid_out(GroundColumns, ground_of(self.parts, inner, self.corners))
+        found = ground_of(self.parts, inner, self.corners, self.sheets, self._joins)
+        return laid_out(GroundColumns, found)
 
     @cached_property
     def whole_ground(self) -> Ground:
@@ -288,14 +397,13 @@ class Ways:
 
     def _visible(self, place: Numbers, limit: float = np.inf) -> Seen:
         """The corners that can be walked to straight from a place, and how far each is, m."""
-        key = (float(place[0]), float(place[1]), limit)
+        key = (*(float(each) for each in place), limit)
         known = self._seen.get(key)
         if known is None:
-            far = np.hypot(*(self.corners - place).T)
-            near = np.flatnonzero(far <= limit)
+            near = np.flatnonzero(np.hypot(*(self.corners - place[:2]).T) <= limit)
             start = np.repeat(place[None], len(near), axis=0)
-            seen = near[self.clear(start, self.corners[near])]
-            known = seen, far[seen]
+            far = self.straight(start, self.sheets_at(start), self.corners[near], self.sheets[near])
+            known = near[np.isfinite(far)], far[np.isfinite(far)]
             with self._lock:
                 self._seen[key] = known
                 if len(self._seen) > SEEN_KEPT:
@@ -309,7 +417,7 @@ class Ways:
         limit may be infinite; of limits only the power of two above counts.
         """
         reach = 2.0 ** np.ceil(np.log2(max(limit, 1.0))) if np.isfinite(limit) else np.inf
-        key = (float(place[0]), float(place[1]), float(reach))
+        key = (*(float(each) for each in place), float(reach))
         with self._lock:
             known = self._rows.pop(key, None)
         if known is None:
@@ -341,7 +449,7 @@ class Ways:
         A shortest way passes a corner so that both walls beside it lie on one side of the way.
         """
         count, sides = len(self.corners), self._sides
-        found = [np.zeros((2, 0), dtype=np.intp)]
+        found, lengths = [np.zeros((2, 0), dtype=np.intp)], [np.zeros(0)]
         pairs = self._pairs()
         for low in range(0, pairs.shape[1], CHUNK):
             pair = pairs[:, low : low + CHUNK]
@@ -351,9 +459,13 @@ class Ways:
                 across = along[:, 0, None] * sides[end, :, 1] - along[:, 1, None] * sides[end, :, 0]
                 useful &= across[:, 0] * across[:, 1] >= -1e-12
             pair = pair[:, useful]
-            found.append(pair[:, self.clear(self.corners[pair[0]], self.corners[pair[1]])])
+            far = self.straight(
+                *(each[end] for end in pair for each in (self.corners, self.sheets))
+            )
+            found.append(pair[:, np.isfinite(far)])
+            lengths.append(far[np.isfinite(far)])
         a, b = np.concatenate(found, axis=1)
-        length = np.hypot(*(self.corners[b] - self.corners[a]).T)
+        length = np.concatenate(lengths)
         start, other = np.concatenate([a, b]), np.concatenate([b, a])
         order = np.lexsort((other, start))
         starts = np.searchsorted(start[order], np.arange(count + 1)).astype(np.int32)

@@ -88,13 +88,17 @@ def carried(
     x = np.linspace(source[0] - 1.02 * reach, source[0] + 1.02 * reach, FINENESS)
     y = np.linspace(source[1] - 1.02 * reach, source[1] + 1.02 * reach, FINENESS)
     places = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
-    ears = np.column_stack([places, np.full(len(places), ear_height(run))])
+    ground = run.level.footing(*source) if run.level.data.floors else 0.0
+    up = ear_height(run) + (0.0 if np.isnan(ground) else ground)
+    ears = np.column_stack([places, np.full(len(places), up)])
     start = np.broadcast_to(np.add(source, (0.0, 0.0, LIFT)), ears.shape).copy()
     through, _, _ = cast_rays(run.level.sound_grid, start, ears)
     straight = np.sqrt(((ears - start) ** 2).sum(axis=1))
     limit = np.full(len(places), reach)
-    walked = run.level.ways().distance(start[:, :2].copy(), places, limit)
-    on_foot = np.hypot(np.where(np.isinf(walked), 2 * reach, walked), ears[:, 2] - source[2])
+    feet = np.column_stack([places, np.full(len(places), source[2])])  # as high as it sounds
+    walked = run.level.sound_ways.distance(start, feet, limit)
+    rise = ears[:, 2] - source[2]
+    on_foot = np.hypot(np.where(np.isinf(walked), 2 * reach, walked), rise)
     shape = (FINENESS, FINENESS)
     return x, y, (reach * through - straight).reshape(shape), (reach - on_foot).reshape(shape)
 

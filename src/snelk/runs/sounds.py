@@ -118,8 +118,10 @@ def sound_of(run: Record, a: int, noise: Any, tick: int, *, around: float = math
         through = float(share[0])
         walls = [w for w in level.walls_between(from_above, ear) if level.hear_through[w] < 1.0]
         if math.isnan(around):
-            walked = level.ways().distance(start[:, :2], end[:, :2], np.array([np.inf]))
-            around = math.hypot(float(walked[0]), ear[2] - source[2])
+            feet = np.array([[*ear[:2], float(poses.z[0, i])]])
+            walked = level.sound_ways.distance(np.array([source]), feet, np.array([np.inf]))
+            rise = level.above_floor(*ear, feet[0, 2]) - level.above_floor(*source, source[2])
+            around = math.hypot(float(walked[0]), rise)
     surrounding = around_of([setup], level.zone_light, level.zone_background)
     here = Surroundings.blank(poses, surrounding)
     everybody = np.arange(poses.x.shape[1], dtype=np.int32)

@@ -1,4 +1,4 @@
-from snelk.level.columns cimport Columns, GridColumns, ZoneColumns
+from snelk.level.columns cimport Columns, FloorColumns, GridColumns, ZoneColumns
 
 
 cdef class PoseColumns(Columns):
@@ -111,3 +111,4 @@ cdef class EarStageColumns(Columns):
     cdef public const unsigned char[:, :, ::1] cares
     cdef public GridColumns sound_grid, plan_grid
     cdef public Py_ssize_t[::1] scratch
+    cdef public FloorColumns floors

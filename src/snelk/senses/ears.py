@@ -63,6 +63,7 @@ class Ears:
             sound_grid=laid_out(GridColumns, level.sound_grid),
             plan_grid=laid_out(GridColumns, level.plan_grid),
             scratch=scratch_for(level.sound_grid),
+            floors=level.floors,
         )
         self.stage = laid_out(EarStageColumns, stage)
 
@@ -79,7 +80,7 @@ class Ears:
             background: (variant, character) background noise everybody is in, 0 to 1.
             placed: Whether it is asked where they seem to come from.
         """
-        ways, count = self.level.ways(), heard.count
+        ways, count = self.level.sound_ways, heard.count
         for walk in ways.stages(self._grounds):
             if not at_ears(self.stage, noises.laid, poses, background, walk, heard.laid, count):
                 break
@@ -87,7 +88,7 @@ class Ears:
             rows = heard.rows
             pairs = np.flatnonzero(~np.isnan(rows.through[:count]) & np.isnan(rows.around[:count]))
             n = rows.row[pairs]
-            start = np.stack([noises.rows.x[n], noises.rows.y[n]], axis=1)
+            start = np.stack([noises.rows.x[n], noises.rows.y[n], noises.rows.z[n]], axis=1)
             walked = ways.around(start, rows.ear[pairs], rows.limit[pairs] + EDGE)
             walk_to_ears(noises.laid, pairs, walked, heard.laid)
         if placed:

@@ -97,7 +97,7 @@ class Heard(NamedTuple):
     straight: Numbers  # distance in a straight line, m
     through: Numbers  # share of the limit that walls on that line let pass
     wall: Codes  # the first wall that muffles, or NO_WALL
-    ear: Numbers  # (pairs, 2) place of the ear in plan, m
+    ear: Numbers  # (pairs, 3) place of the feet below the ear, m
     height: Numbers  # of the ear above the noise, m
     around: Numbers  # length of the way on foot, m; infinite if beyond the limit
     strength: Numbers  # 1 at the source to 0 at the limit; 0 if not heard
@@ -106,7 +106,7 @@ class Heard(NamedTuple):
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
-        agree_axes(self, "pairs", ear="pairs 2")
+        agree_axes(self, "pairs", ear="pairs 3")
 
     def of(self, chosen: slice) -> Heard:
         """Some of these pairs."""
@@ -126,7 +126,7 @@ class Heard(NamedTuple):
         acuity, background, limit, straight, through, height, around, strength, x, y = np.full(
             (10, size), np.nan
         )
-        ear = np.full((size, 2), np.nan)
+        ear = np.full((size, 3), np.nan)
         return cls(
             *(variant, row, noise, agent, by, failed, acuity, background, limit, straight),
             *(through, wall, ear, height, around, strength, x, y),

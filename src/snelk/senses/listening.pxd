@@ -2,10 +2,11 @@ cimport cython
 
 from snelk.level.casting cimport cast_ray
 from snelk.level.columns cimport GroundStageColumns
-from snelk.level.walking cimport length_around
+from snelk.level.footing cimport floor_below, height_of
+from snelk.level.walking cimport length_around, straight_way
 from snelk.senses.columns cimport EarStageColumns, HeardColumns, NoiseColumns, PoseColumns
 
-cdef double INF, NAN, EDGE, LIFT
+cdef double INF, NAN, EDGE, LIFT, STEP
 cdef Py_ssize_t NO_WALL, NOBODY, HEARD, PRESENT, CARES, AWAKE, REACH
 
 cdef double _strength_of(double distance, double limit) noexcept nogil
@@ -24,7 +25,7 @@ cdef Py_ssize_t _at_ears(
 
 @cython.locals(
     straight=double, limit=double, share=double, wall=Py_ssize_t, free=double, strength=double,
-    walked=double,
+    walked=double, sheet=Py_ssize_t, to_sheet=Py_ssize_t, feet=double, above=double,
 )
 cdef bint _by_both_ways(
     EarStageColumns stage, NoiseColumns noises, GroundStageColumns walk, double x, double y,

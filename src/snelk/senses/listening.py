@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from snelk.level.columns import GroundStageColumns, agree, door, laid_out
 from snelk.level.grid import NO_WALL
 from snelk.level.ground import GroundStage
+from snelk.level.steps import STEP
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import EarStageColumns, HeardColumns, NoiseColumns, PoseColumns
 from snelk.senses.hearing import (
@@ -31,7 +32,8 @@ from snelk.senses.stage import EarStage
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.casting import cast_ray
     from snelk.level.columns import hypot
-    from snelk.level.walking import length_around
+    from snelk.level.footing import floor_below, height_of
+    from snelk.level.walking import length_around, straight_way
 
 INF = float("inf")
 NAN = float("nan")
@@ -123,7 +125,7 @@ def _begin_pair(noises: Noises, n: int, a: int, pair: int, heard: Heard) -> None
     heard.acuity[pair], heard.background[pair], heard.limit[pair] = NAN, NAN, NAN
     heard.straight[pair], heard.through[pair], heard.height[pair] = NAN, NAN, NAN
     heard.around[pair], heard.x[pair], heard.y[pair] = NAN, NAN, NAN
-    heard.ear[pair, 0], heard.ear[pair, 1] = NAN, NAN
+    heard.ear[pair, 0], heard.ear[pair, 1], heard.ear[pair, 2] = NAN, NAN, NAN
 
 
 @door
@@ -198,6 +200,7 @@ def _at_ears(
             straight = sqrt(dx * dx + dy * dy + dz * dz)
             heard.straight[pair], heard.height[pair] = straight, dz
             heard.ear[pair, 0], heard.ear[pair, 1] = to_x, to_y
+            heard.ear[pair, 2] = poses.z[p, i]
             heard.acuity[pair] = stage.acuity[v, a] * stage.awake[v, a]
             heard.background[pair] = background[v, i]
             maker = noises.by[n] if noises.by[n] != NOBODY else stage.cares.shape[2] - 1
@@ -236,18 +239,37 @@ def _by_both_ways(
     straight, limit = heard.straight[pair], heard.limit[pair]
     share, wall, _ = cast_ray(stage.sound_grid, stage.scratch, x, y, z + LIFT, to_x, to_y, ear_z)
     heard.through[pair], heard.wall[pair] = share, wall
-    free, _, _ = cast_ray(stage.plan_grid, stage.scratch, x, y, 0.0, to_x, to_y, 0.0)
     strength = _strength_of(straight, limit * share)
-    if free > 0.0:
-        heard.around[pair] = straight
-        strength = _strength_of(straight, limit)
+    sheet, to_sheet, walked = 0, 0, INF
+    if len(stage.floors.planes) > 0:
+        feet = heard.ear[pair, 2]
+        sheet = floor_below(stage.floors, x, y, z + STEP)
+        to_sheet = floor_below(stage.floors, to_x, to_y, feet + STEP)
+        if sheet >= 0 and to_sheet >= 0:
+            # What is left to climb: the ear is above its floor, and the noise above its own.
+            above = z - height_of(stage.floors, sheet, x, y)
+            heard.height[pair] = ear_z - height_of(stage.floors, to_sheet, to_x, to_y) - above
+            walked = straight_way(
+                walk.grid, walk.scratch, walk.ground.joins, x, y, sheet, to_x, to_y, to_sheet
+            )
+    else:
+        free, _, _ = cast_ray(stage.plan_grid, stage.scratch, x, y, 0.0, to_x, to_y, 0.0)
+        if free > 0.0:
+            heard.around[pair] = straight
+            strength = _strength_of(straight, limit)
     if not isnan(strength):
         _hear(noises, strength, pair, heard)
-    if free > 0.0:
+    if walked < INF:
+        _walk_to_ear(noises, walked, pair, heard)
+    elif sheet < 0 or to_sheet < 0:  # nobody walks where there is no floor
+        heard.around[pair] = INF
+    if not isnan(heard.around[pair]):
         return False
     if walk.ground.lengths.shape[0] < walk.ground.corners.shape[0]:
         return True
-    walked = length_around(walk.ground, walk.grid, walk.scratch, walk.room, x, y, to_x, to_y)
+    walked = length_around(
+        walk.ground, walk.grid, walk.scratch, walk.room, x, y, sheet, to_x, to_y, to_sheet
+    )
     _walk_to_ear(noises, walked, pair, heard)
     return False
 

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from snelk.config.words import GAITS
 from snelk.level.columns import agree, plain
+from snelk.level.floors import Floors
 from snelk.level.grid import Grid
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Bodies
@@ -111,6 +112,7 @@ class EarStage(NamedTuple):
     sound_grid: Grid
     plan_grid: Grid
     scratch: NDArray[np.int64]  # of both
+    floors: Floors
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""

@@ -1,0 +1,148 @@
+"""How floors hang together: which can be walked to from which, and where they end.
+
+In plan the outlines of all floors cut the ground into faces, over each of which several floors may
+lie. Of a floor those faces are walked on where no other one is so little above it that nobody
+could stand between. Two floors hang together along an edge of a face if there they are within a
+step of each other.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
+
+from snelk.level.columns import plain
+from snelk.level.floors import Floors
+from snelk.level.steps import STEP
+
+Numbers = NDArray[np.float64]
+
+FINE = 1e-6
+"""Corners this close are one, m."""
+
+FAR = 1e4
+"""Lines at which one floor is so much above another are cut off so far from the middle, m."""
+
+
+class Storeys(NamedTuple):
+    """Where each floor can be walked on, and what lies at its ends.
+
+    Pieces are lines in plan: ax, ay, bx, by, m.
+    """
+
+    areas: tuple[BaseGeometry, ...]  # of each floor
+    ends: tuple[Numbers, ...]  # of each floor, (pieces, 4): there it ends, or is too low to go on
+    seams: Numbers  # (seams, 4): there one can go on to another floor
+    from_floor: NDArray[np.int32]  # (seams,)
+    to_floor: NDArray[np.int32]  # (seams,)
+
+
+def build_storeys(floors: Floors, areas: Sequence[BaseGeometry], headroom: float) -> Storeys:
+    """How floors hang together for whom needs so much room above each.
+
+    Args:
+        floors: Their planes.
+        areas: Their areas in plan.
+        headroom: Between two floors less than this apart nobody goes, m; at least a step.
+    """
+    planes = np.array(plain(floors).planes)
+    areas = [shapely.set_precision(shapely.force_2d(area), FINE) for area in areas]
+    lines = [shapely.boundary(area) for area in areas]
+    for n, area in enumerate(areas):
+        for m in range(n):
+            lines += _levels(planes[n] - planes[m], area, areas[m], headroom)
+    noded = shapely.union_all(lines, grid_size=FINE)
+    faces = shapely.get_parts(shapely.polygonize([noded]))
+    middles = shapely.get_coordinates(shapely.point_on_surface(faces))
+    walked = _walked(planes, areas, middles, headroom)
+    found = [
+        shapely.union_all([face for face, here in zip(faces, walked, strict=True) if n in here])
+        for n in range(len(areas))
+    ]
+    beside: dict[tuple[tuple[float, ...], tuple[float, ...]], list[int]] = {}
+    for face, polygon in enumerate(faces):
+        for ring in (polygon.exterior, *polygon.interiors):
+            corners = [tuple(corner) for corner in shapely.get_coordinates(ring).tolist()]
+            for a, b in pairwise(corners):
+                beside.setdefault((min(a, b), max(a, b)), []).append(face)
+    ends: list[list[tuple[float, ...]]] = [[] for _ in areas]
+    seams: list[tuple[float, ...]] = []
+    joins: list[tuple[int, int]] = []
+    for (a, b), sides in sorted(beside.items()):
+        for face in sides:
+            others = [each for each in sides if each != face]
+            there = walked[others[0]] if others else []
+            for floor in walked[face]:
+                if floor in there:
+                    continue
+                to = _joined(planes, floor, there, a, b)
+                if to < 0:
+                    ends[floor].append((*a, *b))
+                else:
+                    seams.append((*a, *b))
+                    joins.append((floor, to))
+    pairs = np.array(joins, dtype=np.int32).reshape(-1, 2)
+    return Storeys(
+        tuple(found),
+        tuple(np.array(pieces, dtype=np.float64).reshape(-1, 4) for pieces in ends),
+        np.array(seams, dtype=np.float64).reshape(-1, 4),
+        np.ascontiguousarray(pairs[:, 0]),
+        np.ascontiguousarray(pairs[:, 1]),
+    )
+
+
+def _levels(
+    apart: Numbers, area: BaseGeometry, other: BaseGeometry, headroom: float
+) -> list[BaseGeometry]:
+    """Lines at which one floor is a step, the headroom, or nothing above or below another."""
+    if apart[0] == 0.0 == apart[1] or shapely.distance(area, other) > FINE:
+        return []
+    near = shapely.buffer(
+        shapely.intersection(shapely.envelope(area), shapely.envelope(other)), 1.0
+    )
+    steep = float(np.hypot(apart[0], apart[1]))
+    along = np.array([-apart[1], apart[0]]) / steep * FAR
+    found = []
+    for height in (0.0, STEP, headroom, -STEP, -headroom):
+        # The place nearest to (0, 0) at which the one is so much above the other.
+        foot = apart[:2] * (height - apart[2]) / steep**2
+        line = shapely.intersection(shapely.LineString([foot - along, foot + along]), near)
+        found += [line] if not line.is_empty else []
+    return found
+
+
+def _walked(
+    planes: Numbers, areas: Sequence[BaseGeometry], places: Numbers, headroom: float
+) -> list[list[int]]:
+    """Which floors are walked on at each of some places, by number."""
+    heights = np.column_stack([places, np.ones(len(places))]) @ planes.T
+    there = np.array([shapely.contains_xy(area, places) for area in areas]).T
+    found = []
+    for height, holds in zip(heights, there, strict=True):
+        stack = sorted(np.flatnonzero(holds).tolist(), key=lambda n: (height[n], -n))
+        free = [
+            n
+            for n, above in zip(stack, [*stack[1:], None], strict=True)
+            if above is None or height[above] - height[n] >= headroom
+        ]
+        found.append(free)
+    return found
+
+
+def _joined(
+    planes: Numbers, floor: int, others: Sequence[int], a: Sequence[float], b: Sequence[float]
+) -> int:
+    """The highest of other floors that is within a step all along an edge; -1 for none."""
+    ends = np.array([(*a, 1.0), (*b, 1.0)])
+    own, best, highest = ends @ planes[floor], -1, -np.inf
+    for other in others:
+        height = ends @ planes[other]
+        if (np.abs(height - own) <= STEP + FINE).all() and height.mean() > highest:
+            best, highest = other, float(height.mean())
+    return best
