@@ -61,6 +61,9 @@ MARGIN = 3.0
 APART = 1e-3
 """Corners stand this much farther out than what blocks, m, so that no rounding decides."""
 
+BEND = 0.5
+"""So far apart, or less, ways from floor to floor may bend where the slope changes, m."""
+
 WHOLE = 600
 """Of levels with no more corners than this, all ways between them are found at once."""
 
@@ -149,6 +152,10 @@ class Ways:
             corners.append(own[inside])
             sides.append(beside[inside])
             sheets.append(np.full(int(inside.sum()), n, dtype=np.int32))
+        for place, floor in _bends(storeys, np.array(plain(floors).planes)):
+            corners.append(place[None])
+            sides.append(np.zeros((1, 2, 2)))  # a way may turn there to any side
+            sheets.append(np.array([floor], dtype=np.int32))
         seams = np.arange(len(storeys.seams)) + 1.0
         file(storeys.seams, storeys.from_floor.astype(float), seams)
         leads = np.concatenate([np.array([-1], np.int32), storeys.to_floor])
@@ -234,9 +241,12 @@ class Ways:
         Where the straight line is free the way is that line. On a level with floors places have
         heights, (pairs, 3), and so have the lengths.
         """
-        length = self.straight(start, self.sheets_at(start), end, self.sheets_at(end))
-        bent = np.flatnonzero(np.isinf(length))
-        length[bent] = self.around(start[bent], end[bent], limit[bent])
+        sheets = self.sheets_at(start), self.sheets_at(end)
+        length = self.straight(start, sheets[0], end, sheets[1])
+        # From floor to floor one that bends may be shorter than one that is straight in plan.
+        bent = np.flatnonzero(np.isinf(length) | (sheets[0] != sheets[1]))
+        around = self.around(start[bent], end[bent], limit[bent])
+        length[bent] = np.minimum(length[bent], around)
         result: Numbers = np.where(length <= limit, length, np.inf)
         return result
 
@@ -487,6 +497,25 @@ class Ways:
             low, high = (apart, high) if few else (low, apart)
         near: NDArray[np.intp] = tree.query_pairs(low, output_type="ndarray")
         return near[np.lexsort(near.T[::-1])].T
+
+
+def _bends(storeys: Storeys, planes: Numbers) -> Iterator[tuple[Numbers, int]]:
+    """Places along seams at which a way may bend as the slope changes, and the floor of each."""
+    pairs = zip(storeys.seams, storeys.from_floor, storeys.to_floor, strict=True)
+    for seam, floor, other in pairs:
+        if np.allclose(planes[floor, :2], planes[other, :2]):
+            continue
+        a, along = seam[:2], seam[2:] - seam[:2]
+        length = float(np.hypot(*along))
+        aside = np.array([-along[1], along[0]]) / length * APART
+        count = max(int(np.ceil(length / BEND)), 1)
+        for share in np.clip(np.linspace(0.0, 1.0, count + 1), end := 2 * APART / length, 1 - end):
+            sides = a + share * along + aside, a + share * along - aside
+            yield from (
+                (place, int(floor))
+                for place in sides
+                if shapely.contains_xy(storeys.areas[floor], *place)
+            )
 
 
 def _grown(walls: Sequence[BaseGeometry], by: float) -> list[BaseGeometry]:

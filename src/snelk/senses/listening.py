@@ -263,13 +263,16 @@ def _by_both_ways(
         _walk_to_ear(noises, walked, pair, heard)
     elif sheet < 0 or to_sheet < 0:  # nobody walks where there is no floor
         heard.around[pair] = INF
-    if not isnan(heard.around[pair]):
+    if not isnan(heard.around[pair]) and sheet == to_sheet:
+        return False  # from floor to floor a way that bends may be shorter
+    if sheet < 0 or to_sheet < 0:
         return False
     if walk.ground.lengths.shape[0] < walk.ground.corners.shape[0]:
         return True
-    walked = length_around(
+    around = length_around(
         walk.ground, walk.grid, walk.scratch, walk.room, x, y, sheet, to_x, to_y, to_sheet
     )
+    walked = min(walked, around)
     _walk_to_ear(noises, walked, pair, heard)
     return False
 
