@@ -33,10 +33,6 @@ TERMINALS = {
     "why": ["why", "croft/runs/night", "gander", "fox", "--at", "34"],
     "why-states": ["why", "croft/runs/night", "dog"],
     "compare": ["compare", "croft/runs/night", "croft/runs/keen"],
-    "sweep": [
-        *("sweep", "croft/night.toml", "--seeds", "3", "--vary"),
-        "profiles.dog.ladder.states.asleep.senses.hearing=0.3:0.8:6",
-    ],
     "verify": ["verify", "croft/night.toml", "--set", "profiles.dog.hearing.acuity=1.0"],
     "fit": ["fit", "croft/night.toml", "--budget", "100"],
     "import": [
@@ -45,6 +41,10 @@ TERMINALS = {
         *("--level", "croft/croft.geojson"),
     ],
 }
+SWEEP = [
+    *("sweep", "croft/night.toml", "--seeds", "3", "--vary"),
+    "profiles.dog.ladder.states.asleep.senses.hearing=0.3:0.8:6",
+]
 PAGES = {
     "page": (["croft/runs/night"], "#t=40&agent=goose-2&target=fox"),
     "page-two": (["croft/runs/night", "croft/runs/keen"], "#t=30.5&agent=dog&target=fox"),
@@ -54,6 +54,7 @@ FIGURES = {
         *("plot", "map", "croft/runs/night", "--at", "66.5", "--ways"),
         *("--agent", "farmer", "--agent", "dog", "--agent", "scarecrow"),
     ],
+    "ray": ["plot", "ray", "croft/runs/night", "owl", "fox", "--at", "44.6"],
     "meter": ["plot", "meter", "croft/runs/night", "goose-2", "fox"],
     "search": ["plot", "search", "croft/runs/night", "farmer"],
     "states": ["plot", "states", "croft/runs/night", "dog"],
@@ -154,6 +155,8 @@ def main(wanted: list[str]) -> None:
             for shot, words in FIGURES.items():
                 if wanted and shot not in wanted:
                     continue
+                if shot == "sweep-figure":
+                    subprocess.run([SNELK, *SWEEP], cwd=folder, check=True)
                 out = ["--out", str(SHOTS / f"{shot}.png")]
                 subprocess.run([SNELK, *words, *out], cwd=folder, check=True)
     finally:

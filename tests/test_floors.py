@@ -21,6 +21,7 @@ from snelk.config.geojson import LevelData, level_from, plane_of
 from snelk.config.models import Floor
 from snelk.level.footing import follow_floors
 from snelk.level.level import Level
+from snelk.level.section import section_of
 from snelk.level.steps import STEP
 
 
@@ -320,3 +321,51 @@ def test_a_noise_comes_by_the_stairs_and_over_no_ledge(tmp_path: Path) -> None:
         np.array([[20.0, 3.0, 2.8]]), np.array([[0.0, 3.0, 0.0]]), np.array([np.inf])
     )
     assert np.isinf(nowhere[0])
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=40, deadline=None)
+def test_what_a_cut_shows_is_what_stops_rays(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    features = [*HOUSE]
+    for n in range(5):
+        low, corners = float(rng.uniform(0, 2)), rng.uniform(-5, 5, (3, 2)).tolist()
+        kinds = [feature("wall", f"w{n}", corners, base=low, top=low + 1.0)]
+        kinds += [{**kinds[0], "geometry": {"type": "LineString", "coordinates": corners}}]
+        features.append(kinds[n % 2])
+    level = level_of(*features)
+    for (*a, eye), (*b, high) in rng.uniform((-5, -5, 0), (5, 5, 4), (15, 2, 3)):
+        length = float(np.hypot(*np.subtract(b, a)))
+        ray = shapely.LineString([(0.0, eye), (length, high)])
+        met = []
+        for each in section_of(level, (a[0], a[1]), (b[0], b[1]), beyond=0.5):
+            assert each.outline[:, 0].min() >= -0.5 - 1e-9
+            assert each.outline[:, 0].max() <= length + 0.5 + 1e-9
+            solid = len(each.outline) > 2
+            drawn = shapely.LinearRing(each.outline) if solid else shapely.LineString(each.outline)
+            cut = shapely.intersection(ray, drawn)
+            if not cut.is_empty:
+                met.append((float(shapely.get_coordinates(cut)[:, 0].min()), each.name))
+        found = level.sightline((*a, eye), (*b, high))
+        assert (found.share == 0.0) == bool(met)
+        if met:
+            assert found.wall == min(met)[1]
+
+
+def test_a_ray_is_drawn_as_far_as_it_comes(tmp_path: Path) -> None:
+    run = house_run(tmp_path, 2.8, 0.0, ATTIC)
+    drawn = snelk.plot_ray(run, "guard", "guest", at=0.0)
+    assert drawn.save(tmp_path / "ray.png").stat().st_size > 10_000
+    # From the eye 1 m above the gallery to the points of a body of 2 m that stands 1 m away below.
+    for ray, point in zip(drawn.rays, (0.1, 1.0, 1.9), strict=True):
+        assert ray.get_ydata()[-1] == pytest.approx(2.8)
+        assert ray.get_xdata()[-1] == pytest.approx(1.0 / (3.8 - point))
+    assert {slice.name for slice, _ in drawn.slices} == {"taproom", "gallery"}
+    words = [text.get_text() for text in drawn.axes.texts]
+    assert {"guard", "guest", "gallery", "25%", "50%"} <= {*words}
+    assert drawn.stretched == pytest.approx(1.0)
+    together = house_run(tmp_path, 0.0, 0.0, ATTIC)
+    assert all(
+        ray.get_xdata()[-1] == 1.0
+        for ray in snelk.plot_ray(together, "guard", "guest", at=0.0).rays
+    )

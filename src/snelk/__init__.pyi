@@ -25,6 +25,8 @@ from .errors import UnknownNameError as UnknownNameError
 from .errors import WriteError as WriteError
 from .level.level import Level as Level
 from .level.level import Sightline as Sightline
+from .level.section import Slice as Slice
+from .level.section import section_of as section_of
 from .level.visible import VisibleRegion as VisibleRegion
 from .level.visible import visible_region as visible_region
 from .mind.messages import Message as Message
@@ -44,6 +46,8 @@ from .plots.meter import MeterArtists as MeterArtists
 from .plots.meter import plot_meter as plot_meter
 from .plots.minds import SearchArtists as SearchArtists
 from .plots.minds import ThrowArtists as ThrowArtists
+from .plots.ray import RayArtists as RayArtists
+from .plots.ray import plot_ray as plot_ray
 from .plots.search import SearchFigure as SearchFigure
 from .plots.search import plot_search as plot_search
 from .plots.sound import NoiseArtists as NoiseArtists

@@ -75,6 +75,27 @@ def plot_meter(
     Screen().print(f"Written to {artists.save(path)}")
 
 
+def plot_ray(
+    run: RunFolder,
+    agent: Annotated[str, typer.Argument(metavar="AGENT", help="Who looks.")],
+    target: Annotated[str, typer.Argument(metavar="TARGET", help="At whom.")],
+    at: Annotated[float, typer.Option("--at", metavar="T", help="The time, s.")],
+    out: Out = None,
+) -> None:
+    """Draw from the side what is between an eye and a target.
+
+    The level cut upright along the line between both: walls, floors, and how far each ray comes.
+    """
+    from snelk.plots.ray import plot_ray as draw
+    from snelk.plots.style import claim_figure
+    from snelk.runs.run import open_run
+
+    name = f"{{}}-ray-{file_name(agent)}-{file_name(target)}-{at:.2f}s.png"
+    path = claim_figure(out or beside(run, name))
+    artists = draw(open_run(run), agent, target, at=at)
+    Screen().print(f"Written to {artists.save(path)}")
+
+
 def plot_states(
     run: RunFolder,
     agent: Annotated[str, typer.Argument(metavar="AGENT", help="Whose alert states.")],

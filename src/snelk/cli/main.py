@@ -41,6 +41,7 @@ PLOTS = {
     "coverage": "figures.plot_coverage",
     "map": "figures.plot_map",
     "meter": "figures.plot_meter",
+    "ray": "figures.plot_ray",
     "search": "figures.plot_search",
     "states": "figures.plot_states",
     "sweep": "figures.plot_sweep",
