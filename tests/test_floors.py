@@ -369,3 +369,23 @@ def test_a_ray_is_drawn_as_far_as_it_comes(tmp_path: Path) -> None:
         ray.get_xdata()[-1] == 1.0
         for ray in snelk.plot_ray(together, "guard", "guest", at=0.0).rays
     )
+
+
+def test_a_map_of_one_floor_shows_the_others_faint(tmp_path: Path) -> None:
+    low = feature("wall", "counter", square(-2, -2, 1), top=1.0)
+    rail = feature("wall", "rail", square(-4, 1.9, 0.1), base=2.8, top=3.7)
+    run = house_run(tmp_path, 2.8, 0.0, ATTIC, low, rail)
+    drawn = snelk.plot_map(run, at=0.0, floor="gallery")
+    assert drawn.bodies["guard"].get_alpha() is None
+    assert (drawn.bodies["guest"].get_alpha() or 1.0) < 0.3
+    assert drawn.rays["guard", "guest"][1].get_alpha() != drawn.bodies["guest"].get_alpha()
+    level = run.level
+    assert [level.wall_names[n] for n in level.standing_on("gallery")] == ["rail"]
+    assert [level.wall_names[n] for n in level.standing_on("taproom")] == ["counter"]
+    assert level.floor_at(6, 1, 1.4) == "stair"
+    assert level.floor_at(20, 1, 1.4) is None
+    faint = [patch for patch in drawn.axes.patches if (patch.get_alpha() or 1.0) < 0.3]
+    assert len(faint) >= 3  # two floors and a wall
+    assert not any((p.get_alpha() or 1.0) < 0.2 for p in snelk.plot_map(run, at=0.0).axes.patches)
+    with pytest.raises(snelk.InputError, match='did you mean "gallery"'):
+        snelk.plot_map(run, at=0.0, floor="galery")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
@@ -42,6 +42,9 @@ def plot_map(
     ways: Annotated[
         bool, typer.Option("--ways", help="Draw all that everybody has walked until then.")
     ] = False,
+    floor: Annotated[
+        str | None, typer.Option("--floor", metavar="NAME", help="Others and who is there: faint.")
+    ] = None,
     out: Out = None,
 ) -> None:
     """Draw the level at a time: what each can see, and of whom.
@@ -52,9 +55,10 @@ def plot_map(
     from snelk.plots.style import claim_figure
     from snelk.runs.run import open_run
 
-    near = f"-{file_name(around)}" if around else ""
+    near = "".join(f"-{file_name(name)}" for name in (around, floor) if name)
     path = claim_figure(out or beside(run, f"{{}}-map-{at:.2f}s{near}.png"))
-    artists = draw(open_run(run), at=at, agents=agent, around=around, radius=radius, ways=ways)
+    how: dict[str, Any] = {"around": around, "radius": radius, "ways": ways, "floor": floor}
+    artists = draw(open_run(run), at=at, agents=agent, **how)
     Screen().print(f"Written to {artists.save(path)}")
 
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from snelk.level.casting import cast_each
 from snelk.level.columns import ZoneColumns, laid_out, plain
 from snelk.level.floors import build_floors
-from snelk.level.footing import footing
+from snelk.level.footing import floors_below, footing
 from snelk.level.grid import Grid, build_grid, scratch_for
 from snelk.level.rays import RayCaster, cast_rays
 from snelk.level.steps import HEADROOM, STEP
@@ -224,16 +224,35 @@ class Level:
             return self.ways()
         areas = [area for _, area in self.data.floors]
         storeys = build_storeys(self.floors, areas, STEP)
-        walls = [self._standing_on(n, area, HEADROOM) for n, area in enumerate(areas)]
+        walls = [
+            [self._outlines[wall] for wall in self.standing_on(name)] for name in self.floor_names
+        ]
         return Ways(self.bounds, walls, 0.0, storeys=(self.floors, storeys))
 
-    def _standing_on(self, floor: int, area: BaseGeometry, headroom: float) -> list[BaseGeometry]:
-        """Outlines of the walls that stop somebody on a floor.
+    @property
+    def floor_names(self) -> tuple[str, ...]:
+        """Names of the floors, in the order of the file."""
+        return tuple(floor.name for floor, _ in self.data.floors)
+
+    def floor_at(self, x: float, y: float, z: float) -> str | None:
+        """The floor that holds up whoever is at a place, m: the highest within a step.
+
+        >>> from snelk.config.geojson import LevelData
+        >>> Level(LevelData("")).floor_at(0, 0, 0) is None
+        True
+        """
+        found = np.empty(1, dtype=np.int32)
+        floors_below(self.floors, np.array([[x, y, z]], dtype=np.float64), found)
+        return self.floor_names[found[0]] if found[0] >= 0 else None
+
+    def standing_on(self, floor: str) -> list[int]:
+        """The walls and edges that stop somebody on a floor, by number.
 
         Neither those that begin above their head nor those that end below their feet, where the
         wall is; edges stop them on floors within a step of 0.
         """
-        plane = plain(self.floors).planes[floor]
+        index = self.floor_names.index(floor)
+        plane, area = plain(self.floors).planes[index], self.data.floors[index][1]
         found = []
         for n, outline in enumerate(self._outlines):
             if self._walked_through[n] or not shapely.intersects(area, outline):
@@ -244,9 +263,9 @@ class Level:
                 stops = bool(heights.min() <= STEP and heights.max() >= -STEP)
             else:
                 above = self.top[n] > heights.min() + FOOT
-                stops = bool(above and self.base[n] < heights.max() + headroom)
+                stops = bool(above and self.base[n] < heights.max() + HEADROOM)
             if stops:
-                found.append(outline)
+                found.append(n)
         return found
 
     def stops_at(self, z: float) -> NDArray[np.bool_]:

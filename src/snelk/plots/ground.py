@@ -29,6 +29,9 @@ WALL_SHADES = (
 
 LAMPLIGHT = "#fff0b3"
 SHEER_EDGE = "#3d7a4a"
+FAINTNESS = 0.18
+"""How much is left of what does not belong to the floor that is shown."""
+
 EDGE = "#2a6f97"
 FLOOR, FLOOR_EDGE = "#f3e4d7", "#b08968"
 
@@ -66,9 +69,28 @@ def ground_colour(light: float) -> tuple[float, float, float]:
     return float(red), float(green), float(blue)
 
 
-def draw_level(ax: Axes, level: Level, *, light: float) -> None:
-    """Draw zones, walls and spots, on ground as bright as the light there."""
+def draw_level(ax: Axes, level: Level, *, light: float, floor: str | None = None) -> None:
+    """Draw zones, walls and spots, on ground as bright as the light there.
+
+    With a floor, what does not belong to it is faint.
+    """
     ax.set_facecolor(ground_colour(light))
+    before = {*ax.patches}
+    _draw_zones_and_floors(ax, level)
+    others = [*ax.patches]
+    kept = {*range(len(level.wall_names))} if floor is None else {*level.standing_on(floor)}
+    _draw_walls(ax, level, kept)
+    if floor is not None:
+        zones = [zone.floor for zone, _ in level.data.zones]
+        order = np.argsort(level.floors.spans[:, 1], kind="stable")
+        belongs = [*zones, *(level.floor_names[n] for n in order)]
+        drawn = [each for each in others if each not in before]
+        for patch, name in zip(drawn, belongs, strict=True):
+            if name != floor and name is not None:
+                patch.set_alpha(FAINTNESS)
+
+
+def _draw_zones_and_floors(ax: Axes, level: Level) -> None:
     for zone, geometry in level.data.zones:
         area = geometry.buffer(zone.radius, quad_segs=32) if zone.radius else geometry
         ax.add_patch(
@@ -91,7 +113,12 @@ def draw_level(ax: Axes, level: Level, *, light: float) -> None:
                 hatch=None if np.ptp(level.floors.spans[n]) == 0.0 else "////",
             )
         )  # fmt: skip
-    for wall, geometry in level.data.walls:
+
+
+def _draw_walls(ax: Axes, level: Level, kept: set[int]) -> None:
+    """Walls, edges and spots; those that are not kept are faint."""
+    for n, (wall, geometry) in enumerate(level.data.walls):
+        alpha = None if n in kept else FAINTNESS
         shade = next(colour for limit, colour, _ in WALL_SHADES if wall.top - wall.base <= limit)
         sheer = wall.see_through > 0
         edge = SHEER_EDGE if sheer else "#2e2a24"
@@ -104,12 +131,18 @@ def draw_level(ax: Axes, level: Level, *, light: float) -> None:
             ls=(0, (2, 1)) if sheer else "-",
             hatch="...." if sheer and filled else None,
             zorder=3,
+            alpha=alpha,
         )
         ax.add_patch(patch)
         if not filled and not sheer:
             ax.add_patch(
                 PathPatch(
-                    outline_of(geometry), facecolor="none", edgecolor="#2e2a24", lw=0.7, zorder=3.1
+                    outline_of(geometry),
+                    facecolor="none",
+                    edgecolor="#2e2a24",
+                    lw=0.7,
+                    zorder=3.1,
+                    alpha=alpha,
                 )
             )
     for _, geometry in level.data.edges:

@@ -19,6 +19,7 @@ from snelk.errors import InputError, one_of
 from snelk.level.visible import visible_region
 from snelk.plots.ground import (
     EDGE,
+    FAINTNESS,
     FLOOR,
     FLOOR_EDGE,
     LAMPLIGHT,
@@ -116,6 +117,7 @@ def plot_map(
     around: str | None = None,
     radius: float = 12.0,
     ways: bool = False,
+    floor: str | None = None,
 ) -> MapArtists:
     """Draw the level, everybody in it and who sees whom at one time.
 
@@ -128,9 +130,10 @@ def plot_map(
         around: A character to show from near, if it is there at that time.
         radius: How much of the level around it, m.
         ways: Whether to draw all that each agent has walked until then.
+        floor: A floor of the level: everything on others is faint. All alike if absent.
 
     Raises:
-        InputError: The time lies outside the run, or an agent is unknown.
+        InputError: The time lies outside the run, or an agent or the floor is unknown.
     """
     tick = run.tick_at(at)
     t = float(run.times[tick])
@@ -138,6 +141,8 @@ def plot_map(
         one_of(name, run.agents, source="agent", place="", what="agent")
     if around is not None:
         one_of(around, run.names, source="around", place="", what="character")
+    if floor is not None:
+        one_of(floor, run.level.floor_names, source="floor", place="", what="floor")
     if not (radius > 0 and np.isfinite(radius)):
         raise InputError.of("radius", "", f"{radius:g} m", "must be above 0 m")
     if not tail >= 0:
@@ -145,12 +150,13 @@ def plot_map(
     shown = tuple(agents) if agents is not None else run.agents
     if ax is None:
         title = run.info["title"] or run.info["scenario"]
-        figure, ax = new_figure(f"{title}   ·   map at {t:.2f} s")
+        storey = "" if floor is None else f", {floor}"
+        figure, ax = new_figure(f"{title}   ·   map at {t:.2f} s{storey}")
         figure.subplots_adjust(left=0.045, right=0.775, top=0.935, bottom=0.065)
     artists = MapArtists(ax)
     colours = agent_colours(run.agents)
     poses = _poses_at(run, tick)
-    draw_level(ax, run.level, light=run.setup.light)
+    draw_level(ax, run.level, light=run.setup.light, floor=floor)
     _draw_tails(artists, run, t, tail, colours)
     height = _height_looked_for(run, shown, poses)
     _draw_lamps(artists, run, poses, height)
@@ -171,11 +177,30 @@ def plot_map(
     _draw_rays(artists, run, shown, t, poses)
     _draw_ghosts(artists, run, shown, t, colours)
     _draw_bodies(artists, poses, colours)
+    if floor is not None:
+        _fade_others(artists, run, poses, floor)
     frame_map(ax, run, around=poses.get(around or ""), radius=radius)
     _write_labels(artists, run, tick, poses, colours)
     ears = ear_height(run) if artists.noises else None
     _legend(artists, run.level, height, run.setup.light, ears)
     return artists
+
+
+def _fade_others(artists: MapArtists, run: Run, poses: dict[str, Any], floor: str) -> None:
+    """Make faint who is on another floor, with its cones and its tail; rays of nobody on this."""
+    here = {
+        name for name, pose in poses.items() if run.level.floor_at(pose.x, pose.y, pose.z) == floor
+    }
+    faint: list[Artist] = [body for name, body in artists.bodies.items() if name not in here]
+    faint += [tail for name, tail in artists.tails.items() if name not in here]
+    faint += [ray for pair, (_, ray) in artists.rays.items() if not here & {*pair}]
+    for (agent, _), drawn in artists.cones.items():
+        faint += drawn if agent not in here else []
+    for name, light in artists.lamps.items():
+        faint += light if name not in here else []
+    for artist in faint:
+        alpha = artist.get_alpha()
+        artist.set_alpha(FAINTNESS * (1.0 if not isinstance(alpha, float) else alpha))
 
 
 def _poses_at(run: Run, tick: int) -> dict[str, Any]:
