@@ -76,6 +76,7 @@ SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("How far a number may move", "fit.move.KEY.", wanted.Limits),
     ("A wall of a level", "properties.", models.Wall),
     ("A floor of a level", "properties.", models.Floor),
+    ("A mesh of a level", "properties.", models.Mesh),
     ("A zone of a level", "properties.", models.Zone),
     ("A spot of a level", "properties.", models.Spot),
     ("A route of a level", "properties.", models.Route),

@@ -19,10 +19,10 @@ from scipy.spatial import KDTree
 import snelk
 from snelk.config.geojson import LevelData, level_from, plane_of
 from snelk.config.models import Floor
+from snelk.config.steps import STEP
 from snelk.level.footing import follow_floors
 from snelk.level.level import Level
 from snelk.level.section import section_of
-from snelk.level.steps import STEP
 
 
 def feature(kind: str, name: str, corners: list[Any], **properties: object) -> dict[str, Any]:

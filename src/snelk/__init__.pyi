@@ -25,6 +25,7 @@ from .errors import UnknownNameError as UnknownNameError
 from .errors import WriteError as WriteError
 from .level.level import Level as Level
 from .level.level import Sightline as Sightline
+from .level.meshes import level_with_triangles as level_with_triangles
 from .level.section import Slice as Slice
 from .level.section import section_of as section_of
 from .level.visible import VisibleRegion as VisibleRegion

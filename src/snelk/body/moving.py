@@ -20,9 +20,9 @@ from snelk.body.paces import (
     Moving,
 )
 from snelk.body.stage import PlaceStage
+from snelk.config.steps import STEP
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.level.floors import Floors
-from snelk.level.steps import STEP
 from snelk.senses.bodies import Poses
 
 if not compiled:  # else it is the C library's, by the import above

@@ -11,7 +11,7 @@ import typer
 from snelk.cli.output import Screen, command, say_json, table, wrap
 from snelk.cli.questions import Json
 from snelk.errors import InputError
-from snelk.files import claim, write_text
+from snelk.files import claim, write_text, written
 
 if TYPE_CHECKING:
     from snelk.config.foreign import Imported
@@ -161,6 +161,9 @@ def import_level(
         list[float] | None,
         typer.Option("--cut", metavar="M", help="A height to cut a mesh at. Twice or more."),
     ] = None,
+    triangles: Annotated[
+        bool, typer.Option("--triangles", help="Of a mesh: keep its triangles, and find floors.")
+    ] = False,
     kind: Annotated[
         str, typer.Option("--as", metavar="KIND", help="Of GeoJSON: what has no kind is a …")
     ] = "wall",
@@ -176,22 +179,37 @@ def import_level(
     """Turn a level of a game into a level here.
 
     Of GeoJSON in any unit of length, or of triangle meshes in glTF or OBJ: each object is cut at
-    heights, and what shows becomes walls.
+    heights, and what shows becomes walls; or its triangles stay, in a table beside the level.
     """
     from snelk.config.meshes import CUTS, level_from_mesh
     from snelk.config.outlines import level_from_outlines
+    from snelk.config.triangles import write_triangles
     from snelk.level.level import Level
+    from snelk.level.meshes import level_with_triangles
     from snelk.plots.imported import plot_level
     from snelk.plots.style import claim_figure, save_figure
 
+    if triangles and (cut or source.suffix.lower() in (".geojson", ".json")):
+        given = "--cut" if cut else source.suffix
+        rule = "keeps the triangles of a mesh as they are"
+        raise InputError.of("--triangles", "", given, rule, "leave out one of the two")
     place = claim(out or Path(f"{source.stem}.level.geojson"), ".geojson", ".json", source=source)
     picture = claim_figure(place.with_suffix(".png"))
     scale = 1.0 if length is None else length
     if source.suffix.lower() in (".geojson", ".json"):
         data = level_from_outlines(source, length=scale, kind=kind, top=top)
+    elif triangles:
+        data = level_with_triangles(source, up=up, mirror=mirror, length=scale)
     else:
         data = level_from_mesh(source, up=up, mirror=mirror, length=scale, cuts=cut or CUTS)
-    write_text(place, json.dumps(data.to_geojson(), ensure_ascii=False) + "\n")
+    beside: str | None = None
+    if data.meshes:
+        own = claim(place.with_suffix(".parquet"), ".parquet", source=source)
+        with written(own) as draft:
+            write_triangles(data.triangles, draft)
+        beside = own.name
+    document = data.to_geojson(triangles=beside)
+    write_text(place, json.dumps(document, ensure_ascii=False) + "\n")
     level = Level(data)
     axes = plot_level(level, title=f"{source.name}   ·   as imported")
     save_figure(axes, picture)
@@ -199,7 +217,8 @@ def import_level(
         {"name": wall.name, "base": wall.base, "top": wall.top, "area": float(shape.area)}
         for wall, shape in data.walls
     ]
-    counts = {name: len(getattr(data, name)) for name in ("walls", "zones", "spots", "routes")}
+    names = ("walls", "floors", "meshes", "zones", "spots", "routes")
+    counts = {name: len(getattr(data, name)) for name in names}
     if as_json:
         where = {"written": str(place), "picture": str(picture), "bounds": list(level.bounds)}
         say_json({**where, **{**counts, "walls": walls}, "doubts": list(data.doubts)})
@@ -215,6 +234,10 @@ def import_level(
     screen.print("\n".join(["", *table(["largest walls", " base", " top  ", " area   "], rows)]))
     for doubt in data.doubts:
         screen.print("\n" + wrap(doubt, indent=9, first="doubt"), style="bold")
+    if beside:
+        count = sum(map(len, data.triangles.values()))
+        own_file = place.with_suffix(".parquet")
+        screen.print(f"\n{count:,} triangles in {own_file}: keep both together")
     screen.print(f"\nWritten to {place}\nDrawn in   {picture}")
     screen.print(f'\nIn a scenario\n  level = "{place.name}"')
     hint = command("snelk", "import", "RECORDING", "--level", place)

@@ -15,9 +15,10 @@ from shapely.geometry import mapping, shape
 from shapely.geometry.base import BaseGeometry
 
 from snelk.config.fields import LONGEST
-from snelk.config.models import FEATURES, Edge, Floor, Route, Spot, Wall, Zone
+from snelk.config.models import FEATURES, Edge, Floor, Mesh, Route, Spot, Wall, Zone
 from snelk.config.opening import read_json
 from snelk.config.problems import checked, shown
+from snelk.config.triangles import Triangles, triangles_in
 from snelk.errors import InputError, Problem, nearest
 
 FLAT = 0.01
@@ -43,20 +44,25 @@ class LevelData:
     routes: tuple[tuple[Route, BaseGeometry], ...] = ()
     edges: tuple[tuple[Edge, BaseGeometry], ...] = ()
     floors: tuple[tuple[Floor, BaseGeometry], ...] = ()
+    meshes: tuple[tuple[Mesh, BaseGeometry], ...] = ()
+    triangles: Triangles = field(default_factory=dict, compare=False, repr=False)
     derived: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
     doubts: tuple[str, ...] = field(default=(), compare=False)
 
     @property
     def groups(self) -> tuple[tuple[tuple[Any, BaseGeometry], ...], ...]:
         """All features, by kind."""
-        return self.walls, self.edges, self.floors, self.zones, self.spots, self.routes
+        return self.walls, self.edges, self.floors, self.meshes, self.zones, self.spots, self.routes
 
     def __getstate__(self) -> dict[str, Any]:
         """What another process needs of it, which works out the rest anew."""
         return {**self.__dict__, "derived": {}}
 
-    def to_geojson(self) -> dict[str, Any]:
-        """The level as GeoJSON, equal to what it was read from."""
+    def to_geojson(self, *, triangles: str | None = None) -> dict[str, Any]:
+        """The level as GeoJSON, equal to what it was read from.
+
+        The triangles of meshes are in it, or with a name in the file of that name beside it.
+        """
         features = [
             {
                 "type": "Feature",
@@ -66,7 +72,11 @@ class LevelData:
             for group in self.groups
             for properties, geometry in group
         ]
-        return {"type": "FeatureCollection", "features": features}
+        whole: dict[str, Any] = {"type": "FeatureCollection", "features": features}
+        if self.meshes:
+            rows = {name: own.reshape(-1, 9).tolist() for name, own in self.triangles.items()}
+            whole["triangles"] = triangles or rows
+        return whole
 
 
 def read_level(path: Path) -> LevelData:
@@ -75,10 +85,10 @@ def read_level(path: Path) -> LevelData:
     Raises:
         InputError: The file is missing or broken, or any feature is; all problems are listed.
     """
-    return level_from(read_json(path), source=str(path))
+    return level_from(read_json(path), source=str(path), folder=path.parent)
 
 
-def level_from(document: Any, *, source: str) -> LevelData:
+def level_from(document: Any, *, source: str, folder: Path | None = None) -> LevelData:
     """Check a GeoJSON document that has been parsed already; see `read_level`."""
     if not isinstance(document, dict) or document.get("type") != "FeatureCollection":
         rule = 'must be a GeoJSON FeatureCollection ("type": "FeatureCollection")'
@@ -95,7 +105,8 @@ def level_from(document: Any, *, source: str) -> LevelData:
             continue
         properties, geometry = result
         kind, name = properties.kind, properties.name
-        kind = "wall" if kind in ("edge", "floor") else kind  # one can be named for the other
+        # One of these can be named where another could be.
+        kind = "wall" if kind in ("edge", "floor", "mesh") else kind
         if (kind, name) in first_use:
             rule = f"feature {first_use[kind, name]} is a {kind} of that name already"
             place = f"feature {index}: name"
@@ -110,9 +121,16 @@ def level_from(document: Any, *, source: str) -> LevelData:
         rule = f"has {corners:,} corners in all, more than {MOST_CORNERS:,}"
         fix = "leave out corners that nobody can see, or cut the level into several"
         raise InputError.of(source, "features", "", rule, fix)
-    kinds = ("wall", "zone", "spot", "route", "edge", "floor")
-    walls, zones, spots, routes, edges, floors = (tuple(found[kind]) for kind in kinds)
-    level = LevelData(source, walls, zones, spots, routes, edges, floors)
+    kinds = ("wall", "zone", "spot", "route", "edge", "floor", "mesh")
+    walls, zones, spots, routes, edges, floors, meshes = (tuple(found[kind]) for kind in kinds)
+    triangles = triangles_in(document.get("triangles"), folder, source, problems)
+    level = LevelData(
+        source, walls, zones, spots, routes, edges, floors, meshes, triangles=triangles
+    )
+    for mesh, _ in meshes if not problems else ():
+        if mesh.name not in triangles:
+            rule, fix = "there are no triangles of that name", nearest(mesh.name, triangles)
+            problems.append(Problem(source, f'mesh "{mesh.name}"', "", rule, fix))
     names = [floor.name for floor, _ in level.floors]
     for zone, _ in level.zones:
         if zone.floor is not None and zone.floor not in names:

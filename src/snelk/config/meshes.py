@@ -80,16 +80,10 @@ def level_from_mesh(
     """
     path = Path(path)
     heights = _checked_cuts(cuts)
-    if up not in UPS:
-        raise InputError.of("up", "", f'"{up}"', "must be x, y or z")
-    if not (math.isfinite(length) and length > 0):
-        raise InputError.of("length", "", f"{length:g}", "must be above 0 m")
     features: list[dict[str, Any]] = []
     used: dict[str, int] = {}
     doubts: list[str] = []
-    for name, triangles in _objects(path):
-        turned = triangles @ np.array(UPS[up], dtype=np.float64).T * length
-        turned[:, :, 1] *= -1.0 if mirror else 1.0
+    for name, turned in objects_in(path, up, mirror, length):
         parts = list(_bands(turned, heights))
         if slopes_in(turned) > SLOPING:
             doubts.append(
@@ -117,6 +111,20 @@ def _checked_cuts(cuts: Sequence[float]) -> list[float]:
         given = ", ".join(f"{height:g}" for height in heights)
         raise InputError.of("cuts", "", given, "must be 2 to 64 heights in m that rise")
     return heights
+
+
+def objects_in(
+    path: Path, up: str, mirror: bool, length: float
+) -> Iterator[tuple[str, NDArray[np.float64]]]:
+    """Each object of a file: its name and its triangles as they lie here, (n, 3, 3) in m."""
+    if up not in UPS:
+        raise InputError.of("up", "", f'"{up}"', "must be x, y or z")
+    if not (math.isfinite(length) and length > 0):
+        raise InputError.of("length", "", f"{length:g}", "must be above 0 m")
+    for name, triangles in _objects(path):
+        turned = triangles @ np.array(UPS[up], dtype=np.float64).T * length
+        turned[:, :, 1] *= -1.0 if mirror else 1.0
+        yield name, turned
 
 
 def _objects(path: Path) -> Iterator[tuple[str, NDArray[np.float64]]]:
@@ -192,7 +200,7 @@ def _bands(
         base, top = max(lower, low), min(upper, high)
         if top - base <= THIN:
             continue
-        outline = _section(triangles, (base + top) / 2)
+        outline = section(triangles, (base + top) / 2)
         if outline is None:
             continue
         if pending is not None and pending[1] >= base - THIN and _alike(pending[2], outline):
@@ -217,7 +225,7 @@ def _alike(one: BaseGeometry, other: BaseGeometry) -> bool:
     return bool(shapely.symmetric_difference(one, other).area <= 0.005 * max(one.area, other.area))
 
 
-def _section(triangles: NDArray[np.float64], z: float) -> BaseGeometry | None:
+def section(triangles: NDArray[np.float64], z: float) -> BaseGeometry | None:
     """What a level cut through triangles shows: areas where it closes, else lines.
 
     What the cut lines enclose is inside if they go round it, by the sides that triangles turn

@@ -600,6 +600,30 @@ class Floor(Model):
         )
 
 
+class Mesh(Model):
+    """Properties of a mesh: what blocks by the level's triangles of that name."""
+
+    kind: Literal["mesh"] = Field(description="That it is a mesh; its outline in plan only shows.")
+    name: Name = Field(description="Its name, of which there is one mesh, wall, edge or floor.")
+    see_through: Share = Field(
+        default=0.0, description="Share of sight it lets pass: 0 stone, 0.4 a hedge, 1 glass."
+    )
+    hear_through: Share = Field(
+        default=0.5, description="What is left of a noise's reach behind it, as a share."
+    )
+
+    @property
+    def as_wall(self) -> Wall:
+        """The wall that lets as much pass as it does; its heights are those of its triangles."""
+        return Wall(
+            kind="wall",
+            name=self.name,
+            top=0.0,
+            see_through=self.see_through,
+            hear_through=self.hear_through,
+        )
+
+
 class Zone(Model):
     """Properties of a zone: a polygon, or a point with a radius."""
 
@@ -644,6 +668,7 @@ FEATURES: dict[str, tuple[type[Model], tuple[str, ...]]] = {
     "wall": (Wall, ("LineString", "MultiLineString", "Polygon", "MultiPolygon")),
     "edge": (Edge, ("LineString", "MultiLineString", "Polygon", "MultiPolygon")),
     "floor": (Floor, ("Polygon", "MultiPolygon")),
+    "mesh": (Mesh, ("Polygon", "MultiPolygon", "LineString")),
     "zone": (Zone, ("Polygon", "MultiPolygon", "Point")),
     "spot": (Spot, ("Point",)),
     "route": (Route, ("LineString",)),

@@ -6,9 +6,9 @@ import numpy as np
 from cython import compiled, nogil
 from numpy.typing import NDArray
 
+from snelk.config.steps import STEP
 from snelk.level.columns import FloorColumns, agree, door, laid_out
 from snelk.level.floors import Floors
-from snelk.level.steps import STEP
 from snelk.level.zones import OUTSIDE
 
 if not compiled:

@@ -10,13 +10,13 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from snelk.config.steps import HEADROOM, STEP
 from snelk.level.casting import cast_each
 from snelk.level.columns import ZoneColumns, laid_out, plain
 from snelk.level.floors import build_floors
 from snelk.level.footing import floors_below, footing
 from snelk.level.grid import Grid, build_grid, scratch_for
 from snelk.level.rays import RayCaster, cast_rays
-from snelk.level.steps import HEADROOM, STEP
 from snelk.level.storeys import build_storeys
 from snelk.level.ways import Ways
 from snelk.level.within import which_inside
@@ -48,14 +48,15 @@ class Level:
 
     Attributes:
         data: The level as it was read.
-        wall_names: Names of the walls, edges and floors, in the order of the file; wall numbers
-            index it.
+        wall_names: Names of the walls, edges, floors and meshes, in the order of the file; wall
+            numbers index it.
         base, top: (walls,) heights, m.
         see_through, hear_through: (walls,) the share of sight, and of a noise's reach, that
             passes.
         walkable: (walls,) whether a wall leaves the ways on foot free.
         floors: What compiled loops read of the floors.
-        is_edge, is_floor: (walls,) what is an edge or a floor, which are numbered after the walls.
+        is_edge, is_floor, is_mesh: (walls,) what is an edge, a floor or a mesh, which are numbered
+            after the walls.
         pieces: (pieces, 6) upright faces: ax, ay, bx, by, base, top, m.
         piece_walls: (pieces,) the wall each piece belongs to.
         triangles: (triangles, 3, 3) tops and bottoms of solids, and floors, as triangles of three
@@ -79,9 +80,11 @@ class Level:
         self.data = data
         # Behind the walls stand the edges, as walls of no height that stop feet only.
         # Behind those lie the floors, which stop whatever would pass through them.
-        self._outlines = [outline for _, outline in (*data.walls, *data.edges, *data.floors)]
+        blocking = (*data.walls, *data.edges, *data.floors, *data.meshes)
+        self._outlines = [outline for _, outline in blocking]
         walls = [wall for wall, _ in data.walls] + [edge.as_wall for edge, _ in data.edges]
         walls += [floor.as_wall for floor, _ in data.floors]
+        walls += [mesh.as_wall for mesh, _ in data.meshes]
         self.wall_names = tuple(wall.name for wall in walls)
         self.base = np.array([wall.base for wall in walls], dtype=np.float64)
         self.top = np.array([wall.top for wall in walls], dtype=np.float64)
@@ -92,19 +95,24 @@ class Level:
         )
         own = np.arange(len(walls)) - len(data.walls)
         self.is_edge = (own >= 0) & (own < len(data.edges))
-        self.is_floor = own >= len(data.edges)
+        self.is_mesh = own >= len(data.edges) + len(data.floors)
+        self.is_floor = (own >= len(data.edges)) & ~self.is_mesh
         self.floors = build_floors(data.floors)
         self.base[self.is_floor], self.top[self.is_floor] = self.floors.spans.T
         self._walked_through = np.array([wall.walkable for wall in walls], dtype=np.bool_)
         self._walked_through[self.is_edge] = False
-        self._walked_through[self.is_floor] = True  # whoever walks does so on it
-        self.walkable[self.is_floor] = False
+        for n, (mesh, _) in zip(np.flatnonzero(self.is_mesh), data.meshes, strict=True):
+            heights = data.triangles[mesh.name][:, :, 2]
+            self.base[n], self.top[n] = heights.min(initial=0.0), heights.max(initial=0.0)
+        # Whoever walks does so on floors; a mesh comes with walls that stop feet.
+        self._walked_through[self.is_floor | self.is_mesh] = True
+        self.walkable[self.is_floor | self.is_mesh] = False
         self._stops: dict[float, NDArray[np.bool_]] = {}
         self._ways: dict[tuple[object, ...], Ways] = {}
         self.kept: dict[object, object] = {}
         faces = [
             np.zeros((0, 4)) if flat else _faces(outline)
-            for outline, flat in zip(self._outlines, self.is_floor, strict=True)
+            for outline, flat in zip(self._outlines, self.is_floor | self.is_mesh, strict=True)
         ]
         counts = [len(f) for f in faces]
         self.piece_walls = np.repeat(np.arange(len(faces), dtype=np.int32), counts)
@@ -116,9 +124,13 @@ class Level:
     def _triangles(self) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
         """Tops and bottoms of solids, and floors, as triangles, and the wall each belongs to."""
         found, walls = [np.zeros((0, 3, 3))], []
-        first_floor = len(self.wall_names) - len(self.data.floors)
+        first_floor = len(self.data.walls) + len(self.data.edges)
         for n, outline in enumerate(self._outlines):
-            if self.is_edge[n] or not is_solid(outline):
+            if self.is_mesh[n]:
+                own = self.data.triangles[self.wall_names[n]]
+                found.append(own)
+                walls += [n] * len(own)
+            if self.is_edge[n] or self.is_mesh[n] or not is_solid(outline):
                 continue
             plan = triangles_of(outline)
             if self.is_floor[n]:

@@ -75,7 +75,7 @@ def section_of(
                 corners = [(near, wall.base), (near, wall.top)]
             kind = "solid" if len(corners) > 2 else "wall"
             found.append(_slice(level, n, kind, corners))
-    first = len(level.wall_names) - len(level.data.floors)
+    first = len(level.data.walls) + len(level.data.edges)
     for n, (_, area) in enumerate(level.data.floors):
         plane = np.array(plain(level.floors).planes[n])
         for near, far in _stretches(line, shapely.force_2d(area), a, along):

@@ -17,9 +17,9 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
+from snelk.config.steps import STEP
 from snelk.level.columns import plain
 from snelk.level.floors import Floors
-from snelk.level.steps import STEP
 
 Numbers = NDArray[np.float64]
 

@@ -9,8 +9,8 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from snelk.config.steps import HEADROOM, STEP
 from snelk.level.columns import agree, agree_axes
-from snelk.level.steps import HEADROOM, STEP
 
 if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry

@@ -24,6 +24,7 @@ from snelk.plots.ground import (
     SHEER_EDGE,
     WALL_SHADES,
     ground_colour,
+    is_sheer,
 )
 from snelk.plots.style import FAINT, INK, NOISE, PAPER
 
@@ -107,7 +108,7 @@ def _draw_walls(plot: Any, run: Run) -> None:
     }
     for wall, geometry in run.level.data.walls:
         shade = next(colour for limit, colour, _ in WALL_SHADES if wall.top - wall.base <= limit)
-        sheer = wall.see_through > 0
+        sheer = is_sheer(run.level, wall)
         if "Polygon" in geometry.geom_type:
             kept = rows["sheer" if sheer else "solid"]
             _add_polygons(kept, geometry)

@@ -115,12 +115,17 @@ def _draw_zones_and_floors(ax: Axes, level: Level) -> None:
         )  # fmt: skip
 
 
+def is_sheer(level: Level, wall: Wall) -> bool:
+    """Whether one sees through a wall; not if its triangles block, for which it only stands."""
+    return wall.see_through > 0 and not (level.data.meshes and wall.see_through == 1.0)
+
+
 def _draw_walls(ax: Axes, level: Level, kept: set[int]) -> None:
     """Walls, edges and spots; those that are not kept are faint."""
     for n, (wall, geometry) in enumerate(level.data.walls):
         alpha = None if n in kept else FAINTNESS
         shade = next(colour for limit, colour, _ in WALL_SHADES if wall.top - wall.base <= limit)
-        sheer = wall.see_through > 0
+        sheer = is_sheer(level, wall)
         edge = SHEER_EDGE if sheer else "#2e2a24"
         filled = "Polygon" in geometry.geom_type
         patch = PathPatch(

@@ -9,7 +9,7 @@ import numpy as np
 from matplotlib import patheffects
 from matplotlib.patches import Patch
 
-from snelk.plots.ground import WALL_SHADES, draw_level, label_level
+from snelk.plots.ground import FLOOR, FLOOR_EDGE, WALL_SHADES, draw_level, label_level
 from snelk.plots.labels import Labels
 from snelk.plots.style import AGENT_COLOURS, FAINT, INK, Drawing, new_figure
 
@@ -107,6 +107,9 @@ def plot_level(level: Level, *, title: str = "", ax: Axes | None = None) -> Axes
         Patch(facecolor=colour, edgecolor="#2e2a24", label=f"wall, {words} from base to top")
         for _, colour, words in WALL_SHADES
     ]
+    if level.data.floors:
+        words = "floor; hatched: it slopes"
+        kinds.append(Patch(facecolor=FLOOR, edgecolor=FLOOR_EDGE, label=words))
     ax.legend(
         handles=kinds, loc="lower right", bbox_to_anchor=(1.0, 1.0), ncols=len(kinds), fontsize=9,
         frameon=False, borderaxespad=0.3,

@@ -7,10 +7,10 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import hypot, isnan, sqrt
 from numpy.typing import NDArray
 
+from snelk.config.steps import STEP
 from snelk.level.columns import GroundStageColumns, agree, door, laid_out
 from snelk.level.grid import NO_WALL
 from snelk.level.ground import GroundStage
-from snelk.level.steps import STEP
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import EarStageColumns, HeardColumns, NoiseColumns, PoseColumns
 from snelk.senses.hearing import (

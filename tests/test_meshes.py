@@ -1,0 +1,221 @@
+"""Levels whose meshes keep their triangles, and the floors found in them."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from itertools import pairwise
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import pytest
+import samples
+import shapely
+import test_floors as house
+import trimesh
+
+import snelk
+from snelk.config.geojson import read_level
+from snelk.config.triangles import CORNERS, read_triangles, write_triangles
+from snelk.level.meshes import level_with_triangles
+
+BOXES = {
+    "ground": (-6, -6, -0.25, 12, 6, 0), "gallery": (-4, 2, 2.5, 12, 4, 2.75),
+    "landing": (8, 0, 2.5, 12, 2, 2.75), "counter": (-2, -3, 0, 2, -2.5, 1.25),
+    "back": (-4, 4, 0, 12, 4.25, 5), "rail": (-4, 2, 2.75, 8, 2.125, 3.75),
+}  # fmt: skip
+"""Of the tavern: smallest and largest x, y and z, m; in numbers that are exact in 32 bits."""
+
+STAIR = [[4, 0, 0], [8, 0, 0], [8, 2, 0], [4, 2, 0], [8, 0, 2.75], [8, 2, 2.75]]
+STAIR_FACES = [
+    [0, 3, 2],
+    [0, 2, 1],
+    [0, 4, 5],
+    [0, 5, 3],
+    [1, 2, 5],
+    [1, 5, 4],
+    [0, 1, 4],
+    [3, 5, 2],
+]
+
+
+def tavern_mesh(path: Path) -> Path:
+    scene = trimesh.Scene()
+    for name, (x0, y0, z0, x1, y1, z1) in BOXES.items():
+        box = trimesh.creation.box((x1 - x0, y1 - y0, z1 - z0))
+        box.apply_translation(((x0 + x1) / 2, (y0 + y1) / 2, (z0 + z1) / 2))
+        scene.add_geometry(box, node_name=name, geom_name=name)
+    stair = trimesh.Trimesh(STAIR, STAIR_FACES, process=False)
+    scene.add_geometry(stair, node_name="stair", geom_name="stair")
+    scene.export(path)
+    return path
+
+
+def tavern_drawn() -> dict[str, Any]:
+    """The same as solids; the stair as a sloping floor and the walls beside and behind it."""
+    features = [
+        house.feature("wall", name, [[x0, y0], [x1, y0], [x1, y1], [x0, y1]], base=z0, top=z1)
+        for name, (x0, y0, z0, x1, y1, z1) in BOXES.items()
+    ]  # fmt: skip
+    floors = {"ground": 0.0, "gallery": 2.75, "landing": 2.75}
+    for name, height in floors.items():
+        x0, y0, _, x1, y1, _ = BOXES[name]
+        corners = [[x0, y0], [x1, y0], [x1, y1], [x0, y1]]
+        features.append(house.feature("floor", f"{name} floor", corners, height=height))
+    ramp = [[4, 0, 0.0], [8, 0, 2.75], [8, 2, 2.75], [4, 2, 0.0]]
+    features.append(house.feature("floor", "stair", ramp))
+    return {"type": "FeatureCollection", "features": features}
+
+
+SENSES = """
+[profiles.watcher.hearing]
+notices = ["visitors"]
+acuity = 1.0
+[profiles.watcher.touch]
+radius = 0.8
+"""
+SCENARIO = """
+level = "{level}"
+use = ["kinds.toml"]
+tracks = ["guest.csv"]
+[clock]
+dt = 0.1
+[bodies.walker]
+standing = 1.75
+eyes = 0.9
+[bodies.walker.steps]
+stride = 0.7
+creeping = 2.0
+walking = 6.0
+running = 12.0
+creep_below = 0.7
+run_above = 2.5
+[cast.low]
+team = "home"
+profile = "watcher"
+at = [1, -5]
+facing = 60
+[cast.high]
+team = "home"
+profile = "watcher"
+at = [0, 3.25]
+z = 2.75
+facing = -20
+[cast.guest]
+team = "visitors"
+body = "walker"
+"""
+
+
+def test_a_tavern_gives_the_same_events_as_a_mesh_and_as_it_is_drawn(tmp_path: Path) -> None:
+    """Round the counter, up the stair, along the gallery; recorded in plan."""
+    turns = [(-3, -4), (0, -2), (3.5, 1), (9, 1), (9, 3), (-3, 3)]
+    rows, t = [], 0.0
+    for (ax, ay), (bx, by) in pairwise(turns):
+        for share in np.linspace(0, 1, 8)[:-1]:
+            place = (ax + share * (bx - ax), ay + share * (by - ay))
+            rows.append(f"{t:.3f},guest,{place[0]:.4f},{place[1]:.4f},0")
+            t += float(np.hypot(bx - ax, by - ay)) / 7 / 1.4
+    samples.write_sample(tmp_path, profiles=samples.SAMPLE_PROFILES + SENSES)
+    (tmp_path / "guest.csv").write_text("t,id,x,y,heading\n" + "\n".join(rows) + "\n")
+    (tmp_path / "drawn.geojson").write_text(json.dumps(tavern_drawn()))
+    data = level_with_triangles(tavern_mesh(tmp_path / "tavern.glb"), up="z")
+    write_triangles(data.triangles, tmp_path / "mesh.parquet")
+    document = data.to_geojson(triangles="mesh.parquet")
+    (tmp_path / "mesh.geojson").write_text(json.dumps(document))
+    runs = []
+    for kind in ("drawn", "mesh"):
+        (tmp_path / f"{kind}.toml").write_text(SCENARIO.format(level=f"{kind}.geojson"))
+        runs.append(snelk.run(tmp_path / f"{kind}.toml"))
+    drawn, mesh = runs
+    np.testing.assert_allclose(drawn.poses.z, mesh.poses.z, atol=1e-6)
+    guest = drawn.poses[drawn.poses.id == "guest"]
+    assert (guest.z.iloc[0], guest.z.max(), guest.z.iloc[-1]) == (0.0, 2.75, 2.75)
+    columns = ["t", "kind", "agent", "target"]
+    assert len(drawn.events) > 6
+    pd.testing.assert_frame_equal(drawn.events[columns], mesh.events[columns])
+    for run in runs:
+        seen = run.sight[run.sight.in_view]
+        assert {*seen.agent} == {"low", "high"}
+        assert {"gallery", "counter"} & {*run.sight.wall.dropna().astype(str)}
+    np.testing.assert_allclose(drawn.sight.exposure, mesh.sight.exposure)
+    heard = [run.hearing.reset_index(drop=True) for run in runs]
+    np.testing.assert_array_equal(heard[0].heard, heard[1].heard)
+    # A run that was kept knows its triangles without the file beside the level.
+    kept = mesh.save(tmp_path / "kept")
+    (tmp_path / "mesh.parquet").unlink()
+    again = snelk.open_run(kept.folder)
+    assert len(again.level.triangles) == len(mesh.level.triangles)
+
+
+def test_floors_are_found_by_slope_and_what_stops_feet_by_cuts(tmp_path: Path) -> None:
+    level = snelk.Level(level_with_triangles(tavern_mesh(tmp_path / "tavern.glb"), up="z"))
+    for place, height in (
+        ((0, -5, 0), 0.0), ((6, 1, 1.375), 1.375), ((0, 3, 3), 2.75), ((0, 3, 0), 0.0),
+        ((10, 1, 2.75), 2.75), ((0, -2.75, 1.25), 1.25),
+    ):  # fmt: skip
+        assert level.footing(*place) == pytest.approx(height, abs=1e-6)
+    walls = [(wall, outline) for wall, outline in level.data.walls if wall.base < 0.6]
+    on_ground = shapely.union_all([outline for _, outline in walls])
+    for name, stops in (("counter", True), ("back", True), ("stair", False), ("gallery", False)):
+        x0, y0, _, x1, y1, _ = BOXES.get(name, (4, 0, 0, 8, 2, 0))
+        middle = shapely.Point((x0 + x1) / 2, (y0 + y1) / 2)
+        assert on_ground.contains(middle) == stops, name
+    up = level.sound_ways.distance(
+        np.array([[0.0, 0.0, 0.0]]), np.array([[10.0, 1.0, 2.75]]), np.array([np.inf])
+    )
+    assert up[0] == pytest.approx(np.hypot(4, 0.4) + np.hypot(4, 2.75) + 2.1, abs=0.3)
+    assert np.isinf(level.sound_ways.distance(
+        np.array([[0.0, 0.0, 0.0]]), np.array([[0.0, -2.75, 1.25]]), np.array([np.inf])
+    )[0])  # fmt: skip
+
+
+def test_triangles_are_read_as_they_were_written_and_mistakes_are_told(tmp_path: Path) -> None:
+    rng = np.random.default_rng(1)
+    triangles = {"one": rng.normal(0, 5, (4, 3, 3)), "two": rng.normal(0, 5, (2, 3, 3))}
+    path = tmp_path / "t.parquet"
+    write_triangles(triangles, path)
+    again = read_triangles(path)
+    assert again.keys() == triangles.keys()
+    for name, own in triangles.items():
+        np.testing.assert_array_equal(again[name], own)
+    frame = pd.read_parquet(path)
+    outline = [[0, 0], [1, 0], [1, 1]]
+    level = {"type": "FeatureCollection", "triangles": "t.parquet",
+             "features": [house.feature("mesh", "three", outline)]}  # fmt: skip
+    place = tmp_path / "level.geojson"
+    scene = samples.write_sample(tmp_path, guest="at = [5, 0]", level=json.dumps(level))
+    for change, message in (
+        (lambda: None, 'mesh "three": there are no triangles of that name; known: one, two'),
+        (lambda: frame.drop(columns="bz").to_parquet(path), 'column "bz" is missing'),
+        (lambda: frame.assign(cy=np.inf).to_parquet(path), r"row 0: cy: must be a number within"),
+        (lambda: frame.assign(ax="far").to_parquet(path), "a corner is no number"),
+        (lambda: path.unlink(), "no such file"),
+        (lambda: place.write_text(json.dumps(level | {"triangles": {"three": [[1, 2]]}})), "nine numbers a triangle"),
+    ):  # fmt: skip
+        change()
+        with pytest.raises(snelk.InputError, match=message):
+            snelk.load(scene)
+    assert CORNERS[5] == "bz"
+
+
+def test_the_command_writes_both_and_says_so(tmp_path: Path) -> None:
+    tavern_mesh(tmp_path / "tavern.glb")
+
+    def said(*words: str) -> tuple[int, str]:
+        command = [sys.executable, "-m", "snelk", "import-level", "tavern.glb", "--up", "z", *words]
+        done = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, check=False)
+        return done.returncode, done.stdout + done.stderr
+
+    code, text = said("--triangles", "--out", "t.geojson")
+    assert code == 0
+    assert "7 floors, 7 meshes" in text.splitlines()[0]
+    assert "80 triangles in t.parquet: keep both together" in text
+    data = read_level(tmp_path / "t.geojson")
+    assert sum(map(len, data.triangles.values())) == 80
+    code, text = said("--triangles", "--cut", "0", "--cut", "1")
+    assert (code, text.count("\n")) == (2, 1)
+    assert "--triangles: keeps the triangles of a mesh as they are (given: --cut)" in text
