@@ -389,6 +389,15 @@ def test_the_nearest_solid_wall_is_named_and_of_equal_ones_the_first() -> None:
     level = samples.level_of(*((f"wall-{n}", line, 2.0) for n, line in enumerate(lines)))
     assert level.sightline((0, 0, 1), (9, 0, 1)).wall == "wall-1"
     assert level.sightline((9, 0, 1), (0, 0, 1)).wall == "wall-3"
+    hedges = samples.level_of(
+        *((f"hedge-{n}", line, 2.0) for n, line in enumerate(lines[1:])), see_through=0.5
+    )
+    assert hedges.sightline((0, 0, 1), (9, 0, 1)).wall == "hedge-0"
+    assert hedges.sightline((0, 0, 1), (9, 0, 1)).share == 0.5**3
+    lids = samples.level_of(
+        *((f"lid-{n}", shapely.box(-1, -1, 1, 1), 2.0) for n in range(2)), see_through=0.5
+    )
+    assert lids.sightline((0, 0, 3), (0, 0, 1)).wall == "lid-0"
 
 
 def test_the_size_of_cells_changes_no_answer() -> None:
