@@ -24,8 +24,8 @@ cdef double _along_face(
     dimmed_by=Py_ssize_t, dimmed_at=double, share=double, parallel=bint, entry=Py_ssize_t,
     ax=double, ay=double, bx=double, by=double, side_a=double, side_b=double, across=double,
     at=double, height=double, met=bint, wall=Py_ssize_t, end_of_cell=double, by_column=bint,
-    rays=Py_ssize_t, stopped_wall=Py_ssize_t, entered=double, here=double, there=double,
-    heights=cython.ulonglong, triangle=Py_ssize_t,
+    rays=Py_ssize_t, stopped_wall=Py_ssize_t, any_faces=bint, faces=Py_ssize_t, here=double, there=double,
+    heights=cython.ulonglong, triangle=Py_ssize_t, most=Py_ssize_t, lean_x=double, lean_y=double,
 )
 cdef (double, Py_ssize_t, double) cast_ray(
     GridColumns grid, Py_ssize_t[::1] scratch, double x, double y, double z, double to_x,
@@ -48,12 +48,12 @@ cdef unsigned long long layers(GridColumns grid, double low, double high) noexce
 
 @cython.locals(
     ax=double, ay=double, az=double, bx=double, by=double, bz=double, cx=double, cy=double,
-    cz=double, lean_x=double, lean_y=double, px=double, py=double, qx=double, qy=double, rx=double,
+    cz=double, px=double, py=double, qx=double, qy=double, rx=double,
     ry=double, by_a=double, by_b=double, by_c=double, across=double, at=double,
 )
 cdef double _meet_triangle(
     const double[:, ::1] triangles, Py_ssize_t entry, double x, double y, double z, double dx,
-    double dy, double dz, double first, double last,
+    double dy, double dz, Py_ssize_t most, double lean_x, double lean_y, double first, double last,
 ) noexcept nogil
 
 @cython.locals(nx=double, ny=double, nz=double, turn=double, near=double, far=double)

@@ -106,18 +106,29 @@ def cast_ray(
     next_column = next_column if abs(dx) > TINY else INF
     next_row = next_row if abs(dy) > TINY else INF
 
-    rays = len(scratch) - 1
+    rays, any_faces = len(scratch) - 1, len(grid.solid_walls) > 0
     stopped_by, stopped_at, stopped_wall = NO_WALL, last, NO_WALL
     dimmed_by, dimmed_at = NO_WALL, INF
     share = 1.0
     if grid.has_sheer:
         scratch[rays] += 1
-    entered = enter
+    here = z + enter * dz
+    # Seen along the ray: it extends along this axis most, and leans so much along the others.
+    most, lean_x, lean_y = 2, 0.0, 0.0
+    if grid.has_triangles:
+        most = 2 if fabs(dz) >= max(fabs(dx), fabs(dy)) else 0 if fabs(dx) > fabs(dy) else 1
+        if most == 2:
+            lean_x, lean_y = dx / dz, dy / dz
+        elif most == 0:
+            lean_x, lean_y = dy / dx, dz / dx
+        else:
+            lean_x, lean_y = dz / dy, dx / dy
     while True:
         parallel = False
         # Which pieces are met cannot be foretold, so a loop without branches is much faster
         # here than one that leaves a piece at the first test it fails.
-        for entry in range(grid.solid_starts[index], grid.solid_starts[index + 1]):
+        faces = grid.solid_starts[index + 1] if any_faces else 0
+        for entry in range(grid.solid_starts[index] if any_faces else 0, faces):
             ax = grid.solid_pieces[entry, 0] - x
             ay = grid.solid_pieces[entry, 1] - y
             bx = grid.solid_pieces[entry, 2] - x
@@ -154,7 +165,7 @@ def cast_ray(
                         dimmed_by, dimmed_at = wall, at
         end_of_cell = min(next_column, next_row)
         if grid.has_triangles:
-            here, there = z + entered * dz, z + min(end_of_cell, leave) * dz
+            there = z + min(end_of_cell, leave) * dz
             heights = layers(grid, min(here, there) - LEEWAY, max(here, there) + LEEWAY)
             if grid.cell_layers[index] & heights:
                 if stopped_by != NO_WALL:
@@ -163,7 +174,10 @@ def cast_ray(
                     if not grid.entry_layers[entry] & heights:
                         continue
                     triangle = grid.entry_triangles[entry]
-                    at = _meet_triangle(grid.triangles, triangle, x, y, z, dx, dy, dz, first, last)
+                    at = _meet_triangle(
+                        grid.triangles, triangle, x, y, z, dx, dy, dz, most, lean_x, lean_y, first,
+                        last,
+                    )  # fmt: skip
                     if at > stopped_at or at == INF:
                         continue
                     wall = grid.triangle_walls[triangle]
@@ -176,7 +190,7 @@ def cast_ray(
                         share *= grid.see_through[wall]
                     if at < dimmed_at:
                         dimmed_by, dimmed_at = wall, at
-            entered = end_of_cell
+            here = there
         if stopped_at < end_of_cell or end_of_cell >= leave:
             break
         by_column = next_column < next_row
@@ -241,6 +255,9 @@ def _meet_triangle(
     dx: float,
     dy: float,
     dz: float,
+    most: int,
+    lean_x: float,
+    lean_y: float,
     first: float,
     last: float,
 ) -> float:
@@ -253,15 +270,12 @@ def _meet_triangle(
     ax, ay, az = triangles[entry, 0] - x, triangles[entry, 1] - y, triangles[entry, 2] - z
     bx, by, bz = triangles[entry, 3] - x, triangles[entry, 4] - y, triangles[entry, 5] - z
     cx, cy, cz = triangles[entry, 6] - x, triangles[entry, 7] - y, triangles[entry, 8] - z
-    if fabs(dz) < max(fabs(dx), fabs(dy)):
-        # Laid so that the ray extends along the last axis most.
-        if fabs(dx) > fabs(dy):
-            dx, dy, dz = dy, dz, dx
-            ax, ay, az, bx, by, bz, cx, cy, cz = ay, az, ax, by, bz, bx, cy, cz, cx
-        else:
-            dx, dy, dz = dz, dx, dy
-            ax, ay, az, bx, by, bz, cx, cy, cz = az, ax, ay, bz, bx, by, cz, cx, cy
-    lean_x, lean_y = dx / dz, dy / dz
+    if most == 0:  # laid so that the ray extends along the last axis most
+        dx, dy, dz = dy, dz, dx
+        ax, ay, az, bx, by, bz, cx, cy, cz = ay, az, ax, by, bz, bx, cy, cz, cx
+    elif most == 1:
+        dx, dy, dz = dz, dx, dy
+        ax, ay, az, bx, by, bz, cx, cy, cz = az, ax, ay, bz, bx, by, cz, cx, cy
     px, py = ax - lean_x * az, ay - lean_y * az
     qx, qy = bx - lean_x * bz, by - lean_y * bz
     rx, ry = cx - lean_x * cz, cy - lean_y * cz
