@@ -363,11 +363,15 @@ def test_who_is_far_above_a_watched_zone_is_told(tmp_path: Path) -> None:
         assert ("height-left-out" in {f.name for f in snelk.check(scene)}) is expected
 
 
-def test_who_begins_on_no_floor_is_told(tmp_path: Path) -> None:
+def test_who_begins_on_no_floor_or_is_moved_over_floors_is_told(tmp_path: Path) -> None:
     yard = scenes.feature("floor", "yard", shapely.box(-99, -99, 99, 99))
     for z, expected in ((0.0, False), (0.4, False), (-0.5, False), (-0.6, True)):
         scene = scenes.scene(tmp_path, yard, states={"a": {}}, more={"cast.guest.z": z})
-        assert ("no-footing" in {f.name for f in snelk.check(scene)}) is expected, z
+        found = {(f.name, f.place) for f in snelk.check(scene)}
+        assert (("no-footing", "cast.guest") in found) is expected, z
+        assert ("ways-without-floors", "cast.guard") in found
+    flat = scenes.scene(tmp_path, states={"a": {}})
+    assert not {"no-footing", "ways-without-floors"} & {f.name for f in snelk.check(flat)}
 
 
 def test_keys_of_before_are_read_told_and_written_to(tmp_path: Path) -> None:

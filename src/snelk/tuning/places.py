@@ -105,6 +105,16 @@ def _no_footing(scenario: Scenario) -> Found:
             yield key_path(("cast", name)), reason, fix
 
 
+def _ways_without_floors(scenario: Scenario) -> Found:
+    """Whom Snelk moves on a level with floors: its ways do not mind these yet."""
+    for name, member in scenario.setup.cast.items():
+        moves = member.profile and scenario.setup.profile_of(name).movement is not None
+        if moves and name not in scenario.tracks and scenario.level.floors:
+            reason = "is moved on a level with floors, and ways do not mind floors yet"
+            fix = "it may walk off their ends: draw edges or walls there, or record it"
+            yield key_path(("cast", name)), reason, fix
+
+
 def _pairs(count: int) -> tuple[slice, slice]:
     return slice(0, count - 1), slice(1, count)
 
@@ -162,6 +172,7 @@ CHECKS: Checks = {
     "impossible-speed": _impossible_speed,
     "height-left-out": _height_left_out,
     "no-footing": _no_footing,
+    "ways-without-floors": _ways_without_floors,
     "unused-zone": _unused_zone,
     "unused-spot": _unused_spot,
 }
