@@ -59,8 +59,8 @@ class Level:
             after the walls.
         pieces: (pieces, 6) upright faces: ax, ay, bx, by, base, top, m.
         piece_walls: (pieces,) the wall each piece belongs to.
-        triangles: (triangles, 3, 3) tops and bottoms of solids, and floors, as triangles of three
-            places, m.
+        triangles: (triangles, 3, 3) tops and bottoms of solids, floors and meshes, as triangles of
+            three places, m.
         triangle_walls: (triangles,) the wall each belongs to.
         kept: What runs work out of it and need again, such as areas to roam over.
     """
@@ -79,7 +79,7 @@ class Level:
     def __init__(self, data: LevelData) -> None:
         self.data = data
         # Behind the walls stand the edges, as walls of no height that stop feet only.
-        # Behind those lie the floors, which stop whatever would pass through them.
+        # Behind those lie floors and meshes, which stop whatever would pass through them.
         blocking = (*data.walls, *data.edges, *data.floors, *data.meshes)
         self._outlines = [outline for _, outline in blocking]
         walls = [wall for wall, _ in data.walls] + [edge.as_wall for edge, _ in data.edges]
@@ -122,7 +122,7 @@ class Level:
         self.triangles, self.triangle_walls = self._triangles()
 
     def _triangles(self) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
-        """Tops and bottoms of solids, and floors, as triangles, and the wall each belongs to."""
+        """Tops and bottoms of solids, floors and meshes, and the wall each belongs to."""
         found, walls = [np.zeros((0, 3, 3))], []
         first_floor = len(self.data.walls) + len(self.data.edges)
         for n, outline in enumerate(self._outlines):

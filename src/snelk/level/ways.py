@@ -94,7 +94,6 @@ class Ways:
         walls: Outlines of the walls that nobody walks through; a polygon is filled.
         clearance: Least distance from the middle of the body to a wall, m.
         within: A territory that is not left; anywhere if None.
-
         storeys: The floors of the level, and how they hang together; None without any. Then
             `walls` are those that stop somebody on each floor, by floor, and places have heights.
 
