@@ -391,3 +391,38 @@ def test_a_map_of_one_floor_shows_the_others_faint(tmp_path: Path) -> None:
     assert faint[0] - faint[1] >= 3  # two floors and a wall
     with pytest.raises(snelk.InputError, match='did you mean "gallery"'):
         snelk.plot_map(run, at=0.0, floor="galery")
+
+
+def test_a_noise_beneath_a_ceiling_is_on_the_floor_below(tmp_path: Path) -> None:
+    run = house_run(tmp_path, 0.0, 2.5, ATTIC)  # 0.3 m below the gallery, less than a step
+    heard = run.hearing.iloc[0]
+    # Of the taproom: 1 m in plan, and from 2.5 m up to the ear at 1 m.
+    assert (heard.through, heard.around) == (1.0, pytest.approx(np.hypot(1.0, 1.5)))
+
+
+def test_rays_are_drawn_straight_down_and_up_to_a_body_that_blocks(tmp_path: Path) -> None:
+    samples.write_sample(tmp_path)
+    shelf = feature("floor", "shelf", square(-9, -9, 30), height=0.0)
+    document = {"type": "FeatureCollection", "features": [*HOUSE, shelf]}
+    (tmp_path / "level.geojson").write_text(json.dumps(document))
+    text = SCENARIO.format(guard=2.8, guest=0.0).replace("at = [1, 3]", "at = [0, 3]", 1)
+    (tmp_path / "house.toml").write_text(text)
+    above = snelk.plot_ray(snelk.run(tmp_path / "house.toml"), "guard", "guest", at=0.0)
+    for ray in above.rays:
+        assert ray.get_ydata().tolist() == pytest.approx([3.8, 2.8])
+    scene = samples.write_sample(tmp_path / "open", guest="at = [6, 0]")
+    more = "\n[bodies.stout]\nstanding = 1.2\ncrouched = 1.0\neyes = 0.5\nradius = 0.5\nblocks = true\n"
+    more += '[cast.friend]\nteam = "home"\nbody = "stout"\nat = [3, 0.3]\n'
+    scene.write_text(scene.read_text() + more)
+    run = snelk.run(scene)
+    drawn = snelk.plot_ray(run, "guard", "guest", at=0.0)
+    near = 3.0 - np.sqrt(0.5**2 - 0.3**2)
+    # The eye is 1 m up; to the head, at 1.9 m, the ray clears a body of 1.2 m where 1 + 0.15 d > 1.2.
+    ends = [float(ray.get_xdata()[-1]) for ray in drawn.rays]
+    assert ends == pytest.approx([near, near, 6.0])
+    assert run.why("guard", "guest", at=0.0).exposure == pytest.approx(0.25)
+
+
+def test_a_cut_needs_two_places() -> None:
+    with pytest.raises(snelk.InputError, match="needs two places apart from each other"):
+        section_of(level_of(*HOUSE), (1.0, 1.0), (1.0, 1.0))

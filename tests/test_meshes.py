@@ -144,6 +144,10 @@ def test_a_tavern_gives_the_same_events_as_a_mesh_and_as_it_is_drawn(tmp_path: P
     np.testing.assert_allclose(drawn.sight.exposure, mesh.sight.exposure)
     heard = [run.hearing.reset_index(drop=True) for run in runs]
     np.testing.assert_array_equal(heard[0].heard, heard[1].heard)
+    moved = {name: own + (name == "rail") for name, own in mesh.level.data.triangles.items()}
+    write_triangles(moved, tmp_path / "mesh.parquet")
+    unlike = [each.place for each in snelk.compare(mesh, snelk.run(tmp_path / "mesh.toml")).inputs]
+    assert unlike == ["mesh rail: triangles"]
     # A run that was kept knows its triangles without the file beside the level.
     kept = mesh.save(tmp_path / "kept")
     (tmp_path / "mesh.parquet").unlink()
@@ -213,7 +217,7 @@ def test_the_command_writes_both_and_says_so(tmp_path: Path) -> None:
     code, text = said("--triangles", "--out", "t.geojson")
     assert code == 0
     assert "7 floors, 7 meshes" in text.splitlines()[0]
-    assert "80 triangles in t.parquet: keep both together" in text
+    assert "80 triangles in t.triangles.parquet: keep both together" in text
     data = read_level(tmp_path / "t.geojson")
     assert sum(map(len, data.triangles.values())) == 80
     code, text = said("--triangles", "--cut", "0", "--cut", "1")

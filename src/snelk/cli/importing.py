@@ -195,6 +195,9 @@ def import_level(
         raise InputError.of("--triangles", "", given, rule, "leave out one of the two")
     place = claim(out or Path(f"{source.stem}.level.geojson"), ".geojson", ".json", source=source)
     picture = claim_figure(place.with_suffix(".png"))
+    own_file = place.with_suffix(".triangles.parquet")
+    if triangles:
+        claim(own_file, ".parquet", source=source)
     scale = 1.0 if length is None else length
     if source.suffix.lower() in (".geojson", ".json"):
         data = level_from_outlines(source, length=scale, kind=kind, top=top)
@@ -202,13 +205,10 @@ def import_level(
         data = level_with_triangles(source, up=up, mirror=mirror, length=scale)
     else:
         data = level_from_mesh(source, up=up, mirror=mirror, length=scale, cuts=cut or CUTS)
-    beside: str | None = None
-    if data.meshes:
-        own = claim(place.with_suffix(".parquet"), ".parquet", source=source)
-        with written(own) as draft:
+    if triangles:
+        with written(own_file) as draft:
             write_triangles(data.triangles, draft)
-        beside = own.name
-    document = data.to_geojson(triangles=beside)
+    document = data.to_geojson(triangles=own_file.name)
     write_text(place, json.dumps(document, ensure_ascii=False) + "\n")
     level = Level(data)
     axes = plot_level(level, title=f"{source.name}   ·   as imported")
@@ -221,6 +221,7 @@ def import_level(
     counts = {name: len(getattr(data, name)) for name in names}
     if as_json:
         where = {"written": str(place), "picture": str(picture), "bounds": list(level.bounds)}
+        where |= {"triangles": str(own_file)} if triangles else {}
         say_json({**where, **{**counts, "walls": walls}, "doubts": list(data.doubts)})
         return
     screen = Screen()
@@ -234,9 +235,8 @@ def import_level(
     screen.print("\n".join(["", *table(["largest walls", " base", " top  ", " area   "], rows)]))
     for doubt in data.doubts:
         screen.print("\n" + wrap(doubt, indent=9, first="doubt"), style="bold")
-    if beside:
+    if triangles:
         count = sum(map(len, data.triangles.values()))
-        own_file = place.with_suffix(".parquet")
         screen.print(f"\n{count:,} triangles in {own_file}: keep both together")
     screen.print(f"\nWritten to {place}\nDrawn in   {picture}")
     screen.print(f'\nIn a scenario\n  level = "{place.name}"')

@@ -542,19 +542,37 @@ class Setup(ProfilesFile):
         return tuple(name for name, member in self.cast.items() if member.profile is not None)
 
 
-class Wall(Model):
-    """Properties of a wall: an outline that blocks between two heights."""
+class Blocking(Model):
+    """What walls, floors and meshes have in common."""
 
-    kind: Literal["wall"] = Field(description="That it is a wall.")
-    name: Name = Field(description="Its name, of which there is one wall in a level.")
-    base: Coordinate = Field(default=0.0, description="Height of its lower edge, m.")
-    top: Coordinate = Field(description="Height of its upper edge, m.")
+    name: Name = Field(
+        description="Its name; a wall, an edge, a floor and a mesh have different ones."
+    )
     see_through: Share = Field(
         default=0.0, description="Share of sight it lets pass: 0 stone, 0.4 a hedge, 1 glass."
     )
     hear_through: Share = Field(
         default=0.5, description="What is left of a noise's reach behind it, as a share."
     )
+
+    @property
+    def as_wall(self) -> "Wall":
+        """The wall that lets as much pass as it does; its heights are told by the level."""
+        return Wall(
+            kind="wall",
+            name=self.name,
+            top=0.0,
+            see_through=self.see_through,
+            hear_through=self.hear_through,
+        )
+
+
+class Wall(Blocking):
+    """Properties of a wall: an outline that blocks between two heights."""
+
+    kind: Literal["wall"] = Field(description="That it is a wall.")
+    base: Coordinate = Field(default=0.0, description="Height of its lower edge, m.")
+    top: Coordinate = Field(description="Height of its upper edge, m.")
     walkable: bool = Field(default=False, description="Whether one can walk through it.")
 
 
@@ -572,56 +590,20 @@ class Edge(Model):
         )
 
 
-class Floor(Model):
+class Floor(Blocking):
     """Properties of a floor: an area at a height, level or sloped, that one walks on."""
 
     kind: Literal["floor"] = Field(description="That it is a floor, a stair or a ramp.")
-    name: Name = Field(description="Its name, of which there is one floor, wall or edge.")
     height: Coordinate | None = Field(
         default=None,
         description="Of a level floor, m; 0 if absent. Not where its corners carry their heights.",
     )
-    see_through: Share = Field(
-        default=0.0, description="Share of sight it lets pass: 0 planks, 0.6 a grating, 1 glass."
-    )
-    hear_through: Share = Field(
-        default=0.5, description="What is left of a noise's reach on its other side, as a share."
-    )
-
-    @property
-    def as_wall(self) -> Wall:
-        """The wall that lets as much pass as it does; its heights are told by the level."""
-        return Wall(
-            kind="wall",
-            name=self.name,
-            top=0.0,
-            see_through=self.see_through,
-            hear_through=self.hear_through,
-        )
 
 
-class Mesh(Model):
+class Mesh(Blocking):
     """Properties of a mesh: what blocks by the level's triangles of that name."""
 
     kind: Literal["mesh"] = Field(description="That it is a mesh; its outline in plan only shows.")
-    name: Name = Field(description="Its name, of which there is one mesh, wall, edge or floor.")
-    see_through: Share = Field(
-        default=0.0, description="Share of sight it lets pass: 0 stone, 0.4 a hedge, 1 glass."
-    )
-    hear_through: Share = Field(
-        default=0.5, description="What is left of a noise's reach behind it, as a share."
-    )
-
-    @property
-    def as_wall(self) -> Wall:
-        """The wall that lets as much pass as it does; its heights are those of its triangles."""
-        return Wall(
-            kind="wall",
-            name=self.name,
-            top=0.0,
-            see_through=self.see_through,
-            hear_through=self.hear_through,
-        )
 
 
 class Zone(Model):

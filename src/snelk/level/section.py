@@ -8,6 +8,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from snelk.errors import InputError
 from snelk.level.columns import plain
 
 if TYPE_CHECKING:
@@ -52,6 +53,9 @@ def section_of(
         end: x, y of the other, m; elsewhere than the first.
         beyond: How much farther on both sides, m.
 
+    Raises:
+        InputError: Both places are the same, or a number makes no sense.
+
     >>> from snelk.config.geojson import LevelData
     >>> from snelk.config.models import Wall
     >>> from snelk.level.level import Level
@@ -63,6 +67,10 @@ def section_of(
     """
     a, b = np.array(start, dtype=np.float64), np.array(end, dtype=np.float64)
     length = float(np.hypot(*(b - a)))
+    if not (length > 0.0 and np.isfinite(length) and beyond >= 0.0):
+        given = f"({a[0]:g}, {a[1]:g}) to ({b[0]:g}, {b[1]:g}), beyond {beyond:g}"
+        rule = "needs two places apart from each other, and beyond of 0 m or more"
+        raise InputError.of("section_of", "", given, rule)
     along = (b - a) / length
     line = shapely.LineString([a - beyond * along, b + beyond * along])
     found = []

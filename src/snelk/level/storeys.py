@@ -54,17 +54,18 @@ def build_storeys(floors: Floors, areas: Sequence[BaseGeometry], headroom: float
     planes = np.array(plain(floors).planes)
     areas = [shapely.set_precision(shapely.force_2d(area), FINE) for area in areas]
     lines = [shapely.boundary(area) for area in areas]
-    for n, area in enumerate(areas):
-        for m in range(n):
-            lines += _levels(planes[n] - planes[m], area, areas[m], headroom)
+    near = shapely.STRtree(areas).query(areas, predicate="dwithin", distance=FINE)
+    for n, m in near[:, near[0] > near[1]].T.tolist():
+        lines += _levels(planes[n] - planes[m], areas[n], areas[m], headroom)
     noded = shapely.union_all(lines, grid_size=FINE)
     faces = shapely.get_parts(shapely.polygonize([noded]))
     middles = shapely.get_coordinates(shapely.point_on_surface(faces))
     walked = _walked(planes, areas, middles, headroom)
-    found = [
-        shapely.union_all([face for face, here in zip(faces, walked, strict=True) if n in here])
-        for n in range(len(areas))
-    ]
+    over: list[list[BaseGeometry]] = [[] for _ in areas]
+    for face, here in zip(faces, walked, strict=True):
+        for n in here:
+            over[n].append(face)
+    found = [shapely.union_all(each) for each in over]
     beside: dict[tuple[tuple[float, ...], tuple[float, ...]], list[int]] = {}
     for face, polygon in enumerate(faces):
         for ring in (polygon.exterior, *polygon.interiors):
@@ -101,17 +102,18 @@ def _levels(
     apart: Numbers, area: BaseGeometry, other: BaseGeometry, headroom: float
 ) -> list[BaseGeometry]:
     """Lines at which one floor is a step, the headroom, or nothing above or below another."""
-    if apart[0] == 0.0 == apart[1] or shapely.distance(area, other) > FINE:
+    if apart[0] == 0.0 == apart[1]:
         return []
     near = shapely.buffer(
         shapely.intersection(shapely.envelope(area), shapely.envelope(other)), 1.0
     )
+    middle = shapely.get_coordinates(shapely.centroid(near))[0]
     steep = float(np.hypot(apart[0], apart[1]))
     along = np.array([-apart[1], apart[0]]) / steep * FAR
     found = []
     for height in (0.0, STEP, headroom, -STEP, -headroom):
-        # The place nearest to (0, 0) at which the one is so much above the other.
-        foot = apart[:2] * (height - apart[2]) / steep**2
+        # The place nearest to the middle at which the one is so much above the other.
+        foot = middle + apart[:2] * (height - apart[2] - middle @ apart[:2]) / steep**2
         line = shapely.intersection(shapely.LineString([foot - along, foot + along]), near)
         found += [line] if not line.is_empty else []
     return found
@@ -121,15 +123,17 @@ def _walked(
     planes: Numbers, areas: Sequence[BaseGeometry], places: Numbers, headroom: float
 ) -> list[list[int]]:
     """Which floors are walked on at each of some places, by number."""
-    heights = np.column_stack([places, np.ones(len(places))]) @ planes.T
-    there = np.array([shapely.contains_xy(area, places) for area in areas]).T
+    at, under = shapely.STRtree(areas).query(shapely.points(places), predicate="within")
+    heights = (planes[under, :2] * places[at]).sum(axis=1) + planes[under, 2]
+    order = np.lexsort((-under, heights, at))
+    starts = np.searchsorted(at[order], np.arange(len(places) + 1))
     found = []
-    for height, holds in zip(heights, there, strict=True):
-        stack = sorted(np.flatnonzero(holds).tolist(), key=lambda n: (height[n], -n))
+    for low, high in pairwise(starts.tolist()):
+        stack, height = under[order[low:high]].tolist(), heights[order[low:high]]
         free = [
-            n
-            for n, above in zip(stack, [*stack[1:], None], strict=True)
-            if above is None or height[above] - height[n] >= headroom
+            floor
+            for k, floor in enumerate(stack)
+            if k == len(stack) - 1 or height[k + 1] - height[k] >= headroom
         ]
         found.append(free)
     return found

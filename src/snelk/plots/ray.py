@@ -162,9 +162,10 @@ def _draw_rays(artists: RayArtists, moment: Moment, eye: float, length: float) -
         for each in (slice for slice, _ in artists.slices if slice.kind == "body"):
             met = _meets(each, eye, high, length)
             if met is not None and (not stops or met < part):
-                stops, part, place = True, met, None
-        if stops and place is not None:
-            part = min(part, float(np.hypot(*(np.array(place[:2]) - here[:2]))) / length)
+                stops, part = True, met
+        if sight.share <= 0.0 and place is not None:
+            start, end = np.array([*here[:2], eye]), np.array([*there[:2], high])
+            part = min(part, float(np.linalg.norm(place - start) / np.linalg.norm(end - start)))
         x, y = np.array([0.0, length]), np.array([eye, high])
         paint = stopped if stops else clear
         style = (0, (5, 2)) if 0.0 < sight.share < 1.0 else paint.line
@@ -185,10 +186,15 @@ def _meets(body: Slice, eye: float, high: float, length: float) -> float | None:
     """Which share of a ray lies before a body, if it passes through that."""
     near, far = body.outline[:, 0].min() / length, body.outline[:, 0].max() / length
     low, top = body.outline[:, 1].min(), body.outline[:, 1].max()
-    for share in np.linspace(max(near, 0.0), min(far, 1.0), 64):
-        if low <= eye + share * (high - eye) <= top:
-            return float(share)
-    return None
+    if near <= 0.0 and low <= eye <= top:
+        return None  # whose eye is within it sees out
+    rise = high - eye
+    if rise == 0.0:
+        first, last = (0.0, 1.0) if low <= eye <= top else (1.0, 0.0)
+    else:
+        first, last = sorted(((low - eye) / rise, (top - eye) / rise))
+    first, last = max(first, near, 0.0), min(last, far, 1.0)
+    return float(first) if first < last else None
 
 
 def _draw_bodies(ax: Axes, moment: Moment, eye: float, length: float) -> None:

@@ -12,11 +12,12 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Circle, Patch
 from numpy.typing import NDArray
 
+from snelk.config.steps import STEP
 from snelk.config.words import POSTURES
 from snelk.level.rays import cast_rays
 from snelk.plots.style import INK, NOISE
 from snelk.runs.events import describe_noise
-from snelk.senses.hearing import LIFT
+from snelk.senses.hearing import LIFT, UNDERFOOT
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
@@ -96,6 +97,7 @@ def carried(
     straight = np.sqrt(((ears - start) ** 2).sum(axis=1))
     limit = np.full(len(places), reach)
     feet = np.column_stack([places, np.full(len(places), source[2])])  # as high as it sounds
+    start[:, 2] += UNDERFOOT - STEP  # as high as feet would be on the floor of the noise
     walked = run.level.sound_ways.distance(start, feet, limit)
     rise = ears[:, 2] - source[2]
     on_foot = np.hypot(np.where(np.isinf(walked), 2 * reach, walked), rise)

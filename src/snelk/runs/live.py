@@ -48,13 +48,17 @@ class Pose:
 
 @dataclass(frozen=True)
 class Belief:
-    """Where an agent believes a target: m, s since it was so, m of doubt, and how it knows."""
+    """Where an agent believes a target: m, s since it was so, m of doubt, and how it knows.
+
+    `z` is the height of its feet there, m.
+    """
 
     x: float
     y: float
     age: float
     uncertainty: float
     source: str
+    z: float = 0.0
 
 
 class Live:
@@ -318,8 +322,9 @@ class Live:
         if source == NO_BELIEF:
             return None
         doubt = uncertainty(self._simulation.memory_numbers, beliefs)[0, a, j]
-        x, y, age = (float(v[0, a, j]) for v in (beliefs.x, beliefs.y, beliefs.age))
-        return Belief(x, y, age, float(doubt), SOURCES[source])
+        held = beliefs.x, beliefs.y, beliefs.z, beliefs.age
+        x, y, z, age = (float(values[0, a, j]) for values in held)
+        return Belief(x, y, age, float(doubt), SOURCES[source], z)
 
     def drawn_to(self, agent: str) -> Belief | None:
         """The place that a noise which nobody made drew an agent to; None if nothing does.
@@ -331,7 +336,8 @@ class Live:
             return None
         age = float(places.age[0, a])
         doubt = float(places.blur[0, a]) + float(self._simulation.memory_numbers.spread[0, a]) * age
-        return Belief(float(places.x[0, a]), float(places.y[0, a]), age, doubt, "heard")
+        x, y, z = (float(axis[0, a]) for axis in (places.x, places.y, places.z))
+        return Belief(x, y, age, doubt, "heard", z)
 
     def _agent(self, agent: str) -> int:
         one_of(agent, self.agents, source="agent", place="", what="agent")

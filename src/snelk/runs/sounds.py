@@ -8,12 +8,13 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from snelk.config.steps import STEP as FOOTSTEP
 from snelk.config.words import STEP
 from snelk.level.rays import cast_rays
 from snelk.runs.moment import poses_at
 from snelk.runs.standing import awake_at
 from snelk.senses.bodies import bodies_of
-from snelk.senses.hearing import LIFT
+from snelk.senses.hearing import LIFT, UNDERFOOT
 from snelk.senses.surrounding import surround
 from snelk.senses.surroundings import Surroundings, around_of
 
@@ -119,8 +120,10 @@ def sound_of(run: Record, a: int, noise: Any, tick: int, *, around: float = math
         walls = [w for w in level.walls_between(from_above, ear) if level.hear_through[w] < 1.0]
         if math.isnan(around):
             feet = np.array([[*ear[:2], float(poses.z[0, i])]])
-            walked = level.sound_ways.distance(np.array([source]), feet, np.array([np.inf]))
-            rise = level.above_floor(*ear, feet[0, 2]) - level.above_floor(*source, source[2])
+            below = source[2] + UNDERFOOT - FOOTSTEP  # as high as feet would be on its floor
+            start = np.array([[*source[:2], below]])
+            walked = level.sound_ways.distance(start, feet, np.array([np.inf]))
+            rise = level.above_floor(*ear, feet[0, 2]) - level.above_floor(*source, below)
             around = math.hypot(float(walked[0]), rise)
     surrounding = around_of([setup], level.zone_light, level.zone_background)
     here = Surroundings.blank(poses, surrounding)

@@ -8,13 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.chance import stream_at_once
+from snelk.config.steps import STEP
 from snelk.level.columns import GridColumns, laid_out
 from snelk.level.grid import scratch_for
 from snelk.level.ground import GroundStage
 from snelk.level.level import Level
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, EarStageColumns
-from snelk.senses.hearing import HEARD, NOBODY, Heard, HearingNumbers, Noises, Numbers
+from snelk.senses.hearing import HEARD, NOBODY, UNDERFOOT, Heard, HearingNumbers, Noises, Numbers
 from snelk.senses.listening import at_ears, walk_to_ears
 from snelk.senses.sight import EDGE
 from snelk.senses.stage import EarStage
@@ -88,7 +89,8 @@ class Ears:
             rows = heard.rows
             pairs = np.flatnonzero(~np.isnan(rows.through[:count]) & np.isnan(rows.around[:count]))
             n = rows.row[pairs]
-            start = np.stack([noises.rows.x[n], noises.rows.y[n], noises.rows.z[n]], axis=1)
+            up = noises.rows.z[n] + UNDERFOOT - STEP  # as high as feet would be on its floor
+            start = np.stack([noises.rows.x[n], noises.rows.y[n], up], axis=1)
             walked = ways.around(start, rows.ear[pairs], rows.limit[pairs] + EDGE)
             walk_to_ears(noises.laid, pairs, walked, heard.laid)
         if placed:

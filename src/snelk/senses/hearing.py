@@ -24,6 +24,9 @@ HEARING_RESULTS = HEARING.results
 HEARD = -1
 PRESENT, CARES, AWAKE, REACH = range(len(HEARING_GATES))
 
+UNDERFOOT = 0.1
+"""What sounds from no more than this below a floor is on it, m; feet may be a step below."""
+
 LIFT = 1e-6
 """What lies on a floor sounds from so much above it, m, so that the floor is in the way below."""
 

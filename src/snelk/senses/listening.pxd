@@ -6,7 +6,7 @@ from snelk.level.footing cimport floor_below, height_of
 from snelk.level.walking cimport length_around, straight_way
 from snelk.senses.columns cimport EarStageColumns, HeardColumns, NoiseColumns, PoseColumns
 
-cdef double INF, NAN, EDGE, LIFT, STEP
+cdef double INF, NAN, EDGE, LIFT, STEP, UNDERFOOT
 cdef Py_ssize_t NO_WALL, NOBODY, HEARD, PRESENT, CARES, AWAKE, REACH
 
 cdef double _strength_of(double distance, double limit) noexcept nogil

@@ -21,6 +21,7 @@ from snelk.senses.hearing import (
     NOBODY,
     PRESENT,
     REACH,
+    UNDERFOOT,
     Codes,
     Heard,
     Noises,
@@ -243,7 +244,7 @@ def _by_both_ways(
     sheet, to_sheet, walked = 0, 0, INF
     if len(stage.floors.planes) > 0:
         feet = heard.ear[pair, 2]
-        sheet = floor_below(stage.floors, x, y, z + STEP)
+        sheet = floor_below(stage.floors, x, y, z + UNDERFOOT)
         to_sheet = floor_below(stage.floors, to_x, to_y, feet + STEP)
         if sheet >= 0 and to_sheet >= 0:
             # What is left to climb: the ear is above its floor, and the noise above its own.

@@ -82,6 +82,10 @@ def level_unlike(a: Run, b: Run) -> Iterator[InputDifference]:
                 yield InputDifference("level", f"{place}: {name}", *map(str, values))
         if one["geometry"] != other["geometry"]:
             yield InputDifference("level", f"{place}: outline", "as before", "another")
+        if key[0] == "mesh" and not np.array_equal(
+            a.level.data.triangles[key[1]], b.level.data.triangles[key[1]]
+        ):
+            yield InputDifference("level", f"{place}: triangles", "as before", "others")
 
 
 def recordings_unlike(a: Run, b: Run) -> Iterator[InputDifference]:
