@@ -77,6 +77,7 @@ SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("A wall of a level", "properties.", models.Wall),
     ("A floor of a level", "properties.", models.Floor),
     ("A mesh of a level", "properties.", models.Mesh),
+    ("A link of a level", "properties.", models.Link),
     ("A zone of a level", "properties.", models.Zone),
     ("A spot of a level", "properties.", models.Spot),
     ("A route of a level", "properties.", models.Route),

@@ -205,7 +205,8 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
     standing = Standing(
         chance.integers(-1, 3, (V, A)).astype(np.int16), *chance.integers(0, 50, (2, V, A)),
         chance.random((V, A, 3)), sometimes(chance, 0.5, V, A, 3), *chance.random((2, V, A)),
-        chance.random((V, A, 2)), sometimes(chance, 0.5, V, A, A),
+        np.where(sometimes(chance, 0.5, V, A), chance.random((V, A)), np.nan),
+        chance.random((V, A, 3)), sometimes(chance, 0.5, V, A, A),
         chance.integers(-1, 2, (V, A)).astype(np.int32),
     )  # fmt: skip
     square = [[0, 0, 1, 0], [1, 0, 1, 1], [1, 1, 0, 1], [0, 1, 0, 0]]
@@ -217,7 +218,8 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
     arrays |= {name: np.zeros((V, A), np.bool_) for name in ("still", "smooth", "at_end", "no_way")}
     arrays |= {name: np.zeros((V, A), np.int64) for name in ("turn_at", "next", "size")}
     arrays |= {name: np.zeros((V, A), np.int8) for name in ("look", "posture", "gait")}
-    arrays |= {"points": np.zeros((V, A, 1, 2))}
+    arrays |= {name: np.full((V, A), -1) for name in ("halt", "link")}
+    arrays |= {"points": np.zeros((V, A, 1, 5))}
     moving = Moving(**arrays | {"beyond": np.zeros((V, A, 1))})  # type: ignore[arg-type]
     moving.x[...], moving.y[...], moving.z[...] = chance.integers(-1, 2, (3, V, A))
     moving.heading[...] = chance.uniform(-9.0, 9.0, (V, A))
@@ -265,9 +267,10 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
             "meter": drawn.meter[v, a] if at_place else meter[v, a, j] if of else 0.0,
             "exposure": shown if seen and not np.isnan(shown) else 0.0,
             "distance": np.inf if np.isnan(length) else np.hypot(length, z - own[2]),
-            "from_home": np.hypot(
-                moving.x[v, a] - standing.home_x[v, a], moving.y[v, a] - standing.home_y[v, a]
-            ),
+            "from_home": np.linalg.norm(np.nan_to_num([
+                moving.x[v, a] - standing.home_x[v, a], moving.y[v, a] - standing.home_y[v, a],
+                moving.z[v, a] - standing.home_z[v, a],
+            ])),
             "lost_for": now.lost_for[v, a, j] if of else np.inf,
             "seen_for": now.seen_for[v, a, j] if of else 0.0,
             "state_for": standing.since[v, a] * DT, "rank": standing.rank[v, a, s],

@@ -363,15 +363,37 @@ def test_who_is_far_above_a_watched_zone_is_told(tmp_path: Path) -> None:
         assert ("height-left-out" in {f.name for f in snelk.check(scene)}) is expected
 
 
-def test_who_begins_on_no_floor_or_is_moved_over_floors_is_told(tmp_path: Path) -> None:
+@pytest.mark.parametrize(
+    ("end", "who", "reason"),
+    [
+        ([3, 0, 2.6], None, None), ([3, 0, 2.6], ["guard"], None),
+        ([3, 0, 2.6], ["watcher"], None), ([3, 0, 2.6], ["cat"], "is for cat, and nobody"),
+        ([9, 0, 2.6], None, "no floor is below its last end, (9.00, 0.00), 2.60 m up"),
+        ([3, 1.9, 2.6], None, "nobody can stand at its last end, (3.00, 1.90), 2.60 m up"),
+    ],
+)  # fmt: skip
+def test_a_link_that_nobody_can_take_is_told(
+    tmp_path: Path, end: list[float], who: list[str] | None, reason: str | None
+) -> None:
+    yard = scenes.feature("floor", "yard", shapely.box(-2, -2, 2, 2))
+    loft = scenes.feature("floor", "loft", shapely.box(2, -2, 6, 2), height=2.6)
+    wall = scenes.feature("wall", "wall", shapely.LineString([(2, 2), (6, 2)]), base=2.6, top=4.0)
+    ladder = scenes.feature("link", "ladder", shapely.LineString([(1, 0, 0), end]))
+    ladder["properties"] |= {"who": who} if who else {}
+    scene = scenes.scene(tmp_path, yard, loft, wall, ladder, states={"a": {}})
+    found = [f for f in snelk.check(scene) if f.name == "useless-link"]
+    assert [f.reason for f in found if reason and reason in f.reason] == [f.reason for f in found]
+    assert bool(found) == bool(reason)
+
+
+def test_who_begins_on_no_floor_is_told(tmp_path: Path) -> None:
     yard = scenes.feature("floor", "yard", shapely.box(-99, -99, 99, 99))
     for z, expected in ((0.0, False), (0.4, False), (-0.5, False), (-0.6, True)):
         scene = scenes.scene(tmp_path, yard, states={"a": {}}, more={"cast.guest.z": z})
         found = {(f.name, f.place) for f in snelk.check(scene)}
         assert (("no-footing", "cast.guest") in found) is expected, z
-        assert ("ways-without-floors", "cast.guard") in found
     flat = scenes.scene(tmp_path, states={"a": {}})
-    assert not {"no-footing", "ways-without-floors"} & {f.name for f in snelk.check(flat)}
+    assert "no-footing" not in {f.name for f in snelk.check(flat)}
 
 
 def test_keys_of_before_are_read_told_and_written_to(tmp_path: Path) -> None:

@@ -174,7 +174,7 @@ def test_the_command_tells_writes_and_draws(tmp_path: Path) -> None:
         ({"target": "guest", "cell": 0.01}, "use larger cells"),
         ({"target": "guest", "agents": ["owl"]}, "no such agent"),
         ({"target": "guest", "start": 50.0}, "must overlap the run"),
-        ({"target": "guest", "places": np.zeros((0, 2))}, "must be .x, y. in m, at least one"),
+        ({"target": "guest", "places": np.zeros((0, 2))}, "must be .x, y. or .x, y, z. in m"),
     ],
 )
 def test_mistakes_are_told(tmp_path: Path, given: dict[str, Any], error: str) -> None:

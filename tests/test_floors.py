@@ -19,7 +19,7 @@ from scipy.spatial import KDTree
 import snelk
 from snelk.config.geojson import LevelData, level_from, plane_of
 from snelk.config.models import Floor
-from snelk.config.steps import STEP
+from snelk.config.steps import HEADROOM, STEP
 from snelk.level.footing import follow_floors
 from snelk.level.level import Level
 from snelk.level.section import section_of
@@ -229,15 +229,19 @@ def corners_of(level: Level, area: Any) -> np.ndarray:
     return corners
 
 
-def walked(level: Level, start: np.ndarray, end: np.ndarray, tread: float) -> np.ndarray:
+def walked(
+    level: Level, start: np.ndarray, end: np.ndarray, tread: float, clearance: float
+) -> np.ndarray:
     """How long straight walks are, in small steps up and down; infinite where one cannot go on."""
     steps = int(np.ceil(np.hypot(*(end - start)[:, :2].T).max() / tread))
     at, length = start.copy(), np.zeros(len(start))
     walls = shapely.union_all([line for _, line in level.data.walls])
+    walls = shapely.buffer(walls, clearance, cap_style="square") if clearance else walls
     for n in range(1, steps + 1):
         there = start + (end - start) * (n / steps)
         there[:, 2] = heights_under(level, there[:, 0], there[:, 1], at[:, 2])
         lost = np.isnan(there[:, 2]) | (np.abs(there[:, 2] - at[:, 2]) > STEP)
+        lost |= clearance > 0.0 and too_low(level, there, clearance)
         lines = shapely.linestrings(np.stack([at[:, :2], there[:, :2]], axis=1))
         lost |= shapely.intersects(walls, lines)
         off = there - at
@@ -246,27 +250,57 @@ def walked(level: Level, start: np.ndarray, end: np.ndarray, tread: float) -> np
     return np.where(np.abs(at[:, 2] - end[:, 2]) < 1e-6, length, np.inf)
 
 
+def too_low(level: Level, places: np.ndarray, clearance: float) -> np.ndarray:
+    """Whether something a step to 2 m above the floor is in the way of who stands at a place."""
+    planes = [plane_of(corners_of(level, area)) for _, area in level.data.floors]
+    rims = [
+        shapely.get_coordinates(shapely.segmentize(area.boundary, 0.04))
+        for _, area in level.data.floors
+    ]
+    found = np.zeros(len(places), dtype=np.bool_)
+    for (a, b, c), rim in zip(planes, rims, strict=True):
+        on = np.abs(places[:, :2] @ (a, b) + c - places[:, 2]) < 1e-6
+        for other, (d, e, f) in zip(rims, planes, strict=True):
+            rise = other @ (d - a, e - b) + f - c
+            low = other[(rise > STEP) & (rise < HEADROOM) & (other is not rim)]
+            if len(low) and on.any():
+                found[on] |= KDTree(low).query(places[on, :2])[0] < clearance
+    return found
+
+
 def slope(off: np.ndarray) -> np.ndarray:
     """How far up or down; a step from floor to floor is none of the way."""
     far = np.hypot(off[:, 0], off[:, 1])
     return np.where(np.abs(off[:, 2]) < 1.2 * far, off[:, 2], 0.0)
 
 
-def test_ways_by_stairs_are_those_of_a_fine_graph_of_small_steps() -> None:
+LADDER, DROP = [[-1.7, 1.2, 0.0], [-1.7, 1.7, 2.1]], [[0.2, 1.8, 2.1], [0.2, 0.9, 0.0]]
+
+
+def link(name: str, ends: list[list[float]], **properties: object) -> dict[str, Any]:
+    found = feature("link", name, square(0, 0, 1), **properties)
+    return {**found, "geometry": {"type": "LineString", "coordinates": ends}}
+
+
+@pytest.mark.parametrize("clearance", [0.0, 0.12])
+def test_ways_over_floors_are_those_of_a_fine_graph_of_small_steps(clearance: float) -> None:
     rng = np.random.default_rng(1)
     line = rng.uniform((-1.5, -1.5), (1.5, 1.5), (2, 2))
     wall = feature("wall", "screen", square(0, 0, 1), top=2.0)
     wall["geometry"] = {"type": "LineString", "coordinates": line.tolist()}
     shelf = feature("floor", "shelf", square(-2, -2, 0.75), height=0.4)
     half = json.loads(json.dumps(HOUSE))
+    plan, up = (0.7, 0.75) if clearance else (0.5, 0.5)  # bodies need their headroom
     for each in half:
         each["geometry"]["coordinates"][0] = [
-            [value / 2 for value in corner] for corner in each["geometry"]["coordinates"][0]
+            [*(value * plan for value in corner[:2]), *(value * up for value in corner[2:])]
+            for corner in each["geometry"]["coordinates"][0]
         ]
-        each["properties"]["height"] = each["properties"].get("height", 0.0) / 2
+        each["properties"]["height"] = each["properties"].get("height", 0.0) * up
     del half[1]["properties"]["height"]
-    level = level_of(*half, shelf, wall)
-    spots, fine = [], 0.12
+    links = [link("ladder", LADDER), link("drop", DROP, one_way=True)] if clearance else []
+    level = level_of(*half, shelf, wall, *links)
+    spots, fine = [], 0.12 if clearance == 0.0 else 0.2
     for _, area in level.data.floors:
         low_x, low_y, high_x, high_y = area.bounds
         xs, ys = np.arange(low_x + 0.03, high_x, fine), np.arange(low_y + 0.03, high_y, fine)
@@ -277,7 +311,7 @@ def test_ways_by_stairs_are_those_of_a_fine_graph_of_small_steps() -> None:
             shapely.LineString(line).buffer(0.006).exterior,
         )
         plan = np.concatenate(
-            [plan, *(shapely.get_coordinates(shapely.segmentize(each, 0.04)) for each in lines)]
+            [plan, *(shapely.get_coordinates(shapely.segmentize(each, fine / 3)) for each in lines)]
         )
         plan = plan[shapely.contains_xy(area, plan)]
         a, b, c = plane_of(corners_of(level, area))
@@ -286,20 +320,38 @@ def test_ways_by_stairs_are_those_of_a_fine_graph_of_small_steps() -> None:
     free = np.abs(heights_under(level, *nodes.T) - nodes[:, 2]) < 1e-6
     free &= ~shapely.dwithin(shapely.points(nodes[:, :2]), shapely.LineString(line), 0.005)
     nodes = nodes[free]
-    pairs = KDTree(nodes[:, :2]).query_pairs(0.6, output_type="ndarray")
-    lengths = walked(level, nodes[pairs[:, 0]], nodes[pairs[:, 1]], 0.06)
-    good = np.isfinite(lengths)
-    graph = csr_matrix((lengths[good], pairs[good].T), shape=(len(nodes),) * 2)
+    if clearance:
+        grown = shapely.buffer(shapely.LineString(line), clearance, cap_style="square")
+        around = shapely.get_coordinates(shapely.segmentize(shapely.buffer(grown, 0.006), 0.1))
+        nodes = np.concatenate([nodes, np.column_stack([around, np.zeros(len(around))])])
+        nodes = nodes[~shapely.contains_xy(grown, nodes[:, :2])]
+        nodes = nodes[~too_low(level, nodes, clearance)]
+        nodes = np.concatenate([nodes, LADDER, DROP])
+    pairs = KDTree(nodes[:, :2]).query_pairs(0.6 + 2 * clearance, output_type="ndarray")
+    lengths = walked(level, nodes[pairs[:, 0]], nodes[pairs[:, 1]], 0.05, clearance)
+    pairs, lengths = pairs[np.isfinite(lengths)], lengths[np.isfinite(lengths)]
+    pairs, lengths = np.concatenate([pairs, pairs[:, ::-1]]), np.tile(lengths, 2)
+    if clearance:
+        up, down, off = np.arange(4).reshape(2, 2)[[0, 0, 1]] + len(nodes) - 4
+        pairs = np.concatenate([pairs, [up, down[::-1], off]])
+        high = [np.linalg.norm(np.subtract(*ends)) for ends in (LADDER, LADDER, DROP)]
+        lengths = np.concatenate([lengths, high])
+    graph = csr_matrix((lengths, pairs.T), shape=(len(nodes),) * 2)
     ends = rng.choice(len(nodes), 12, replace=False)
-    brute = dijkstra(graph, directed=False, indices=ends[:6])[:, ends[6:]]
+    brute, back_brute = (
+        dijkstra(each, directed=True, indices=ends[:6])[:, ends[6:]] for each in (graph, graph.T)
+    )
+    ways = level.ways(clearance=clearance) if clearance else level.sound_ways
     for n, start in enumerate(nodes[ends[:6]]):
         goals = nodes[ends[6:]]
-        found = level.sound_ways.distance(np.tile(start, (6, 1)), goals, np.full(6, np.inf))
-        back = level.sound_ways.distance(goals, np.tile(start, (6, 1)), np.full(6, np.inf))
-        np.testing.assert_allclose(found, back, atol=0.002)  # corners stand 1 or 2 mm off
+        found = ways.distance(np.tile(start, (6, 1)), goals, np.full(6, np.inf))
+        back = ways.distance(goals, np.tile(start, (6, 1)), np.full(6, np.inf))
+        if not clearance:
+            np.testing.assert_allclose(found, back, atol=0.002)  # corners stand 1 or 2 mm off
         # Straight in plan is not quite the shortest over a floor that slopes.
-        assert (found <= brute[n] * 1.01).all()
-        assert (brute[n] <= found * 1.01 + 0.03).all()
+        for each, least in ((found, brute[n]), (back, back_brute[n])):
+            assert (each <= least * 1.01 + 1e-3).all()
+            assert (least <= each * 1.01 + 0.03).all()
     assert np.isfinite(brute).all()
 
 

@@ -16,6 +16,7 @@ import snelk
 from snelk.body.columns import StreamColumns
 from snelk.body.doing import Doing
 from snelk.body.looking import look_out
+from snelk.body.me import on_foot
 from snelk.body.moving import run_out, turns_back
 from snelk.body.paces import AT_FOCUS, GLANCES, Moving
 from snelk.body.roams import RoamStage
@@ -29,8 +30,9 @@ from snelk.engine.ticking import advance
 from snelk.level.columns import GridColumns, GroundColumns, in_one, laid_out, plain
 from snelk.level.floors import build_floors
 from snelk.level.grid import build_grid, scratch_for
-from snelk.level.ground import edges_of, ground_of
+from snelk.level.ground import Areas, ground_of
 from snelk.level.level import Level
+from snelk.level.outlines import edges_of
 from snelk.level.walking import part_of, step_back
 from snelk.level.within import edge_ahead, which_inside
 from snelk.level.zones import Zones
@@ -109,9 +111,10 @@ def moving_of(chance: np.random.Generator) -> Moving:
     truths = ("driven", "still", "smooth", "on_way", "at_end", "no_way")
     arrays |= {name: sometimes(chance, 0.4, V, A) for name in truths}
     arrays |= {name: np.zeros((V, A), np.int64) for name in ("turn_at", "next", "size")}
+    arrays |= {name: np.full((V, A), -1) for name in ("halt", "link")}
     arrays |= {name: np.zeros((V, A), np.int8) for name in ("posture", "gait")}
     arrays |= {"look": chance.choice([0, AT_FOCUS, GLANCES], (V, A)).astype(np.int8)}
-    arrays |= {"points": np.zeros((V, A, 1, 2)), "beyond": np.zeros((V, A, 1))}
+    arrays |= {"points": np.zeros((V, A, 1, 5)), "beyond": np.zeros((V, A, 1))}
     arrays |= {"period": chance.choice([0.5, 2.0], (V, A))}
     return Moving(**arrays)  # type: ignore[arg-type]
 
@@ -486,9 +489,11 @@ def test_an_outline_belongs_to_a_zone_and_not_to_the_ground(x2: int, y2: int, of
     which_inside(zones, 0, np.array([[x, y, 1.0 + 1e-9]]), found)
     assert not found[0]
     inner = shapely.buffer(AREA, -0.1)
-    ground = ground_of([AREA], [inner])
-    assert (part_of(ground, x, y) == 0) == shapely.contains_xy(AREA, x, y)
-    back = shapely.Point(step_back(ground, 0, x, y))
+    ground = ground_of(Areas.each_a_part([AREA], [inner]))
+    assert (part_of(ground, x, y, 3.0) == 0) == shapely.contains_xy(AREA, x, y)
+    *back, z = step_back(ground, 0, x, y, 3.0)
+    assert z == 3.0
+    back = shapely.Point(back)
     if shapely.contains_xy(AREA, x, y):
         assert back.coords[0] == (x, y)
     else:
@@ -536,11 +541,11 @@ def test_likelihood_is_handed_on_and_the_first_of_the_best_is_gone_to(seed: int)
         share = parts @ share
     spread(cells, 3)
     np.testing.assert_allclose(cells.share, share, rtol=1e-12)
-    worth = (parts @ share) / (1.0 + np.hypot(*cells.centres.T) / 2.0)
-    assert likeliest(cells, 0.0, 0.0, 2.0) == int(np.argmax(np.round(worth, 12)))
+    worth = (parts @ share) / (1.0 + np.linalg.norm(cells.centres, axis=1) / 2.0)
+    assert likeliest(cells, 0.0, 0.0, 0.0, 2.0) == int(np.argmax(np.round(worth, 12)))
     cells.share[...] = 0.5
     cells.parts[...] = to == others  # each keeps what it has
-    assert likeliest(cells, 0.0, 0.0, 2.0) == 0  # all are as good
+    assert likeliest(cells, 0.0, 0.0, 0.0, 2.0) == 0  # all are as good
 
 
 @pytest.mark.parametrize("seed", range(6))
@@ -634,7 +639,7 @@ def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
     assert cells.cleared[0] == pytest.approx(0.25 + 0.75 * share[seen].sum())
     left = np.where(seen, 0.0, share)
     np.testing.assert_allclose(cells.share, left / left.sum() if left.sum() else left)
-    assert likeliest(cells, 0.5, 0.5, 1.0) == -1 or not seen.all()
+    assert likeliest(cells, 0.5, 0.5, 0.0, 1.0) == -1 or not seen.all()
     cells.share[...], cells.seen[...], cells.cleared[...] = 1.0 / count, False, 1.0 - 2e-6
     take_out(cells)
     assert cells.share.sum() == pytest.approx(1.0)
@@ -645,7 +650,7 @@ def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
 
 FREE = {
     ("Bodies", "points", 2), ("Code", "starts", 0), ("FlightStage", "lengths", 0),
-    ("FlightStage", "spots", 0), ("Ground", "corners", 0), ("Joins", "leads", 0), ("Joins", "planes", 0),
+    ("FlightStage", "spots", 0), ("Ground", "corners", 0), ("GroundStage", "way", 0), ("Joins", "leads", 0), ("Joins", "planes", 0),
     ("LadderStage", "stack", 0),
     ("LadderStage", "values", 0), ("MeterNumbers", "curves", 3), ("MeterNumbers", "weight", 2),
     ("RoamStage", "way", 0), ("RoundStage", "corners", 0), ("SearchStage", "places", 0),
@@ -849,10 +854,10 @@ def test_the_likeliest_cell_is_near_and_likely_with_what_is_around_it(seed: int)
         np.concatenate(others).astype(np.int32), np.concatenate(parts), 1.0,
     )  # fmt: skip
     cells.share[...] = share
-    (x, y), near = chance.uniform(-9, 9, 2).tolist(), 3.0
+    (x, y, z), near = chance.uniform(-9, 9, 3).tolist(), 3.0
     around = np.array([(p * share[o]).sum() for p, o in zip(parts, others, strict=True)])
-    worth = around / (1.0 + np.hypot(centres[:, 0] - x, centres[:, 1] - y) / near)
-    assert likeliest(cells, x, y, near) == int(np.argmax(worth))
+    worth = around / (1.0 + np.linalg.norm(centres - (x, y, z), axis=1) / near)
+    assert likeliest(cells, x, y, z, near) == int(np.argmax(worth))
     np.testing.assert_allclose(cells.around, around)
 
 
@@ -862,17 +867,18 @@ def wandering(chance: np.random.Generator) -> tuple[Moving, RoamStage, Doing]:
     truths = ("driven", "still", "smooth", "on_way", "at_end", "no_way")
     arrays |= {name: np.zeros(shape, np.bool_) for name in truths}
     arrays |= {name: np.zeros(shape, np.int64) for name in ("turn_at", "next", "size")}
+    arrays |= {name: np.full(shape, -1) for name in ("halt", "link")}
     arrays |= {name: np.zeros(shape, np.int8) for name in ("look", "posture", "gait")}
-    arrays |= {"points": np.zeros((*shape, 4, 2)), "beyond": np.zeros((*shape, 4))}
+    arrays |= {"points": np.zeros((*shape, 4, 5)), "beyond": np.zeros((*shape, 4))}
     moving = Moving(**arrays)  # type: ignore[arg-type]
     moving.acceleration[...], streams = 2.0, Streams.blank(shape)
     streams.begin(0, 0, key_of(int(chance.integers(99)), "roam"))
-    ground = ground_of([square], [square])
+    ground = ground_of(Areas.each_a_part([square], [square]))
     pausing, outside = np.zeros((2, *shape), np.bool_)
     stage = RoamStage(
-        laid_out(GroundColumns, ground), laid_out(StreamColumns, streams),
+        laid_out(GroundColumns, ground), build_floors([]), laid_out(StreamColumns, streams),
         np.zeros(shape, np.int32), np.full((1, 1, 1), 4.0), np.zeros((1, 1, 1)),
-        np.full(shape, 8.0), np.full((1, 1, 2), np.nan), pausing, outside, np.zeros((5, 2)),
+        np.full(shape, 8.0), np.full((1, 1, 2), np.nan), pausing, outside, np.zeros((5, 5)),
     )  # fmt: skip
     return moving, stage, Doing.blank(shape, 1)
 
@@ -885,42 +891,45 @@ def test_wandering_is_straight_to_the_edge_and_away_from_it_by_the_cosine_law(se
         int(plain(stage.streams).key[0, 0, 0]) + (int(plain(stage.streams).key[0, 0, 1]) << 64)
     )
     moving.x[0, 0], moving.y[0, 0] = chance.uniform(-4, 4, 2)
-    again, count = wander_alone(moving, stage, 0, 5.0, 0.1, 0, 0, doing)
+    again, count, _ = wander_alone(moving, stage, 0, 5.0, 0.1, 0, 0, doing)
     assert (again, count, stage.until[0, 0]) == (3.0, 1, 8.0)  # not yet time for another
     angle = stream_now.uniform(-np.pi, np.pi)
     far_end = np.array([moving.x[0, 0] + 40 * np.cos(angle), moving.y[0, 0] + 40 * np.sin(angle)])
     line = shapely.LineString([(moving.x[0, 0], moving.y[0, 0]), far_end])
     inside = shapely.intersection(line, shapely.box(-10.0, -5.0, 10.0, 5.0))
-    went = float(np.hypot(*(stage.way[0] - [moving.x[0, 0], moving.y[0, 0]])))
+    went = float(np.hypot(*(stage.way[0, :2] - [moving.x[0, 0], moving.y[0, 0]])))
     assert went == pytest.approx(inside.length - 2e-3)
-    np.testing.assert_allclose(doing.goals[0, 0], stage.way[0])
+    np.testing.assert_allclose(doing.goals[0, 0, :2], stage.way[0, :2])
     normal = stage.normal[0, 0].copy()
     assert np.hypot(*normal) == pytest.approx(1.0)
-    moving.x[0, 0], moving.y[0, 0] = stage.way[0]  # at the edge: by the cosine law about the normal
+    moving.x[0, 0], moving.y[0, 0] = stage.way[
+        0, :2
+    ]  # at the edge: by the cosine law about the normal
     wander_alone(moving, stage, 0, 7.5, 0.1, 0, 0, doing)
     turn = np.arcsin(stream_now.uniform(-1.0, 1.0))
-    step = doing.goals[0, 0] - [moving.x[0, 0], moving.y[0, 0]]
+    step = doing.goals[0, 0, :2] - [moving.x[0, 0], moving.y[0, 0]]
     expected = np.arctan2(normal[1], normal[0]) + turn
     off = np.arctan2(step[1], step[0]) - expected
     assert np.cos(off) == pytest.approx(1.0)
     # When it is time it takes any direction, after the pause if there is one.
     stage.pause[...] = 1.5
-    assert wander_alone(moving, stage, 0, 8.0, 0.1, 0, 0, doing) == (1.5, 0)
+    assert wander_alone(moving, stage, 0, 8.0, 0.1, 0, 0, doing) == (1.5, 0, -1)
     assert stage.pausing[0, 0]
-    again, count = wander_alone(moving, stage, 0, 9.5, 0.1, 0, 0, doing)
+    again, count, _ = wander_alone(moving, stage, 0, 9.5, 0.1, 0, 0, doing)
     assert (again, count, stage.until[0, 0]) == (4.0, 1, 13.5)
     assert not stage.pausing[0, 0]
     # Who is on its way and would turn back comes to a stand first.
     at = np.array([moving.x[0, 0], moving.y[0, 0]])
-    moving.points[0, 0, 0], moving.size[0, 0] = -9.0 * at / np.hypot(*at), 1
+    moving.points[0, 0, 0], moving.size[0, 0] = on_foot(-9.0 * at[None] / np.hypot(*at)), 1
     moving.speed[0, 0], stage.until[0, 0] = 2.0, 99.0
     for _ in range(20):
-        _, count = wander_alone(moving, stage, 0, 10.0, 0.1, 0, 0, doing)
-        along = moving.points[0, 0, 0] - at
-        back = float((stage.way[count - 1] - at) @ along) < 0.0
+        _, count, turn_at = wander_alone(moving, stage, 0, 10.0, 0.1, 0, 0, doing)
+        along = moving.points[0, 0, 0, :2] - at
+        back = float((stage.way[count - 1, :2] - at) @ along) < 0.0
+        assert turn_at == count - 2
         if count == 2:
             rest = 2.0**2 / (2.0 * 2.0)
-            np.testing.assert_allclose(stage.way[0], at + along / np.hypot(*along) * rest)
+            np.testing.assert_allclose(stage.way[0, :2], at + along / np.hypot(*along) * rest)
         else:
             assert not back
 
@@ -931,12 +940,12 @@ def test_where_somebody_could_come_to_a_stand_and_what_lies_behind(seed: int) ->
     moving, _, _ = wandering(chance)
     places = chance.uniform(-3, 3, (count + 1, 2))
     moving.x[0, 0], moving.y[0, 0] = places[0]
-    moving.points[0, 0, :count], moving.size[0, 0] = places[1:], count
+    moving.points[0, 0, :count], moving.size[0, 0] = on_foot(places[1:]), count
     moving.speed[0, 0], dt = chance.uniform(0.5, 7.0), 0.1
     rest = moving.speed[0, 0] ** 2 / (2 * moving.acceleration[0, 0])
     line = shapely.LineString(places)
-    way = np.zeros((count + 1, 2))
-    found = way[: run_out(moving, 0, 0, way)]
+    way = np.zeros((count + 1, 5))
+    found = way[: run_out(moving, 0, 0, way), :2]
     np.testing.assert_allclose(
         found, shapely.get_coordinates(shapely.ops.substring(line, 0.0, min(rest, line.length)))[1:]
     )

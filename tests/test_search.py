@@ -142,9 +142,7 @@ def test_likelihood_spreads_no_faster_than_the_target_and_is_all_accounted_for(s
     )
     ways = level.ways(clearance=0.2)
     start = ways.nearest(np.array([0.0, 0.0]), ways.part_at(np.array([0.0, 0.0])))
-    likelihood = Likelihood(
-        ways, ways.part_at(start), (float(start[0]), float(start[1])), 6.0, 0.5, 0.0
-    )
+    likelihood = Likelihood(ways, ways.part_at(start), np.append(start, 0.0), 6.0, 0.5, 0.0)
     assert likelihood.share.sum() == pytest.approx(1.0)
     assert (likelihood.share > 0).sum() == 1
     left = 1.0
@@ -163,7 +161,7 @@ def test_likelihood_spreads_no_faster_than_the_target_and_is_all_accounted_for(s
         assert (likelihood.share[seen] == 0.0).all()
         assert 1.0 - likelihood.cleared == pytest.approx(left)
     likelihood.clear(np.ones(len(likelihood.share), dtype=np.bool_))
-    assert likeliest(likelihood.laid, 0.0, 0.0, 2.0) == -1
+    assert likeliest(likelihood.laid, 0.0, 0.0, 0.0, 2.0) == -1
 
 
 def test_where_it_was_lost_is_looked_at_from_as_near_as_one_gets(tmp_path: Path) -> None:

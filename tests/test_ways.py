@@ -179,7 +179,7 @@ def test_large_levels_link_near_corners_only(monkeypatch: pytest.MonkeyPatch) ->
     exact = float(whole.distance(start, end, INF)[0])
     monkeypatch.setattr("snelk.level.ways.MOST_PAIRS", 900)
     fewer = level_with(walls).ways()
-    assert len(fewer._links[1]) < len(whole._links[1])
+    assert len(fewer._sights[1]) < len(whole._sights[1])
     found = float(fewer.distance(start, end, INF)[0])
     assert exact - 1e-9 <= found <= 1.15 * exact
     path = fewer.path(start[0], end[0])

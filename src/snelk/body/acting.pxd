@@ -12,8 +12,8 @@ from snelk.body.fleeing cimport evade, flee, last_known
 from snelk.body.patrolling cimport patrol
 from snelk.body.searching cimport _go_to_next, seek
 from snelk.body.wandering cimport wander
-from snelk.level.columns cimport GroundStageColumns
-from snelk.level.walking cimport onto, way_between
+from snelk.level.columns cimport GroundStageColumns, LinkColumns
+from snelk.level.walking cimport onto, part_on, sheet_at, way_between
 from snelk.mind.columns cimport AttendedColumns, DrawnColumns
 from snelk.senses.columns cimport PoseColumns
 
@@ -23,7 +23,7 @@ cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, DISAGREE, WHOSE_GROUND
 
 @cython.locals(
     now=AttendedColumns, drawn=DrawnColumns, state="const short[:, ::1]", dt=double,
-    timing=TimingColumns, doing=DoingColumns, others=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t,
+    timing=TimingColumns, doing=DoingColumns, flat=bint, others=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t,
     kind=Py_ssize_t, again=double, there=bint, was_done=bint, was_failed=bint,
 )
 cdef Py_ssize_t _act(
@@ -32,19 +32,24 @@ cdef Py_ssize_t _act(
     MovingColumns moving, double time,
 ) noexcept
 
-@cython.locals(x=double, y=double, j=Py_ssize_t, stop=double, apart=double)
+@cython.locals(same=bint)
+cdef bint _goes_to(
+    DoingColumns doing, Py_ssize_t v, Py_ssize_t a, double x, double y, double z,
+) noexcept nogil
+
+@cython.locals(x=double, y=double, z=double, j=Py_ssize_t, stop=double, apart=double)
 cdef double _approach(
-    MovingColumns moving, AttendedColumns now, DrawnColumns drawn, Py_ssize_t state, double dt,
-    Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
+    MovingColumns moving, AttendedColumns now, DrawnColumns drawn, Py_ssize_t state, bint flat,
+    double dt, Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
 ) noexcept nogil
 
-@cython.locals(x=double, y=double, again=double)
+@cython.locals(x=double, y=double, z=double, again=double)
 cdef double _go(
-    MovingColumns moving, AttendedColumns now, DrawnColumns drawn, Py_ssize_t state, double dt,
-    Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
+    MovingColumns moving, AttendedColumns now, DrawnColumns drawn, Py_ssize_t state, bint flat,
+    double dt, Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
 ) noexcept nogil
 
-@cython.locals(x=double, y=double, heading=double)
+@cython.locals(x=double, y=double, z=double, heading=double)
 cdef double _go_home(
     MovingColumns moving, Py_ssize_t kind, double dt, Py_ssize_t v, Py_ssize_t a,
     DoingColumns doing,
@@ -89,12 +94,13 @@ cdef Py_ssize_t _set_out_for(
 ) noexcept
 
 @cython.locals(
-    way="double[:, ::1]", part=Py_ssize_t, count=Py_ssize_t, x=double, y=double, to_x=double, to_y=double,
-    from_x=double, from_y=double, end_x=double, end_y=double, known=bint,
+    way="double[:, ::1]", part=Py_ssize_t, count=Py_ssize_t, x=double, y=double, z=double,
+    to_x=double, to_y=double, from_x=double, from_y=double, end_x=double, end_y=double,
+    known=bint, link=Py_ssize_t, here=Py_ssize_t, sheet=Py_ssize_t, end_sheet=Py_ssize_t,
 )
 cdef bint _set_out_one(
-    GroundStageColumns walk, double dt, Py_ssize_t v, Py_ssize_t a, MovingColumns moving,
-    DoingColumns doing,
+    GroundStageColumns walk, LinkColumns links, double dt, Py_ssize_t v, Py_ssize_t a,
+    MovingColumns moving, DoingColumns doing,
 ) noexcept
 
 cdef void _cannot_go(MovingColumns moving, Py_ssize_t v, Py_ssize_t a) noexcept nogil

@@ -39,6 +39,7 @@ from snelk.body.searches import SearchStage
 from snelk.body.stage import WHOSE_GROUND, BodyStage
 from snelk.level.columns import GroundStageColumns, door, laid_out
 from snelk.level.ground import NO_WAY, NOT_KNOWN, GroundStage
+from snelk.level.links import Links
 from snelk.mind.drawn import Drawn
 from snelk.mind.signals import PLACE, Attended
 from snelk.mind.stage import DISAGREE
@@ -59,7 +60,7 @@ if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.searching import _go_to_next, seek
     from snelk.body.wandering import wander
     from snelk.level.columns import hypot
-    from snelk.level.walking import onto, way_between
+    from snelk.level.walking import onto, part_on, sheet_at, way_between
 
 NAN = float("nan")
 
@@ -108,6 +109,7 @@ def _act(
 ) -> int:
     now, drawn, state, dt = stage.attended, stage.drawn, stage.standing.state, stage.dt
     timing, doing = stage.timing, stage.doing
+    flat = len(stage.floors.planes) == 0
     others = 0
     with nogil:
         for v in range(len(moving.x)):
@@ -122,17 +124,15 @@ def _act(
                 there = moving.at_end[v, a] or moving.no_way[v, a]
                 was_done, was_failed = doing.done[v, a], doing.failed[v, a]
                 if kind == APPROACH:
-                    again = _approach(moving, now, drawn, state[v, a], dt, v, a, doing)
+                    again = _approach(moving, now, drawn, state[v, a], flat, dt, v, a, doing)
                 elif kind == GO:
-                    again = _go(moving, now, drawn, state[v, a], dt, v, a, doing)
+                    again = _go(moving, now, drawn, state[v, a], flat, dt, v, a, doing)
                 elif kind in (HOME, RESUME):
                     again = _go_home(moving, kind, dt, v, a, doing)
                 elif kind == PATROL:
                     again = patrol(moving, rounds, poses, max(state[v, a], 0), v, a, doing)
                 elif kind == FLEE:
-                    again = flee(
-                        moving, flights, poses, now, drawn, max(state[v, a], 0), dt, v, a, doing
-                    )
+                    again = flee(moving, flights, now, drawn, max(state[v, a], 0), dt, v, a, doing)
                 elif kind == EVADE:
                     again = evade(moving, flights, dt, v, a, doing)
                 elif kind == ROAM:
@@ -160,30 +160,38 @@ def _approach(
     now: Attended,
     drawn: Drawn,
     state: int,
+    flat: bool,
     dt: float,
     v: int,
     a: int,
     doing: Doing,
 ) -> float:
     """Follow the belief of where the focus is; stand where there is none."""
-    x, y = NAN, NAN
+    x, y, z = NAN, NAN, NAN
     j = now.focus[v, a]
     if j == PLACE:
-        x, y = drawn.x[v, a], drawn.y[v, a]
+        x, y, z = drawn.x[v, a], drawn.y[v, a], drawn.z[v, a]
     elif j >= 0:
-        x, y = now.x[v, a, j], now.y[v, a, j]
-    if x == doing.to_x[v, a] and y == doing.to_y[v, a] and moving.on_way[v, a]:
+        x, y, z = now.x[v, a, j], now.y[v, a, j], now.z[v, a, j]
+    z = moving.z[v, a] if flat else z  # on ground without floors heights do not count
+    if _goes_to(doing, v, a, x, y, z) and moving.on_way[v, a]:
         return KEEP_UP  # it would take the way again that it is on
     _come_to_end(moving, dt, v, a, doing)
-    doing.to_x[v, a], doing.to_y[v, a] = x, y
+    doing.to_x[v, a], doing.to_y[v, a], doing.to_z[v, a] = x, y, z
     if isnan(x):
         _stand(moving, v, a)
         return KEEP_UP
     stop = max(doing.stops[v, a, max(state, 0)], max(moving.arrive[v, a], moving.pace[v, a] * dt))
-    apart = hypot(x - moving.x[v, a], y - moving.y[v, a])
+    apart = hypot(hypot(x - moving.x[v, a], y - moving.y[v, a]), z - moving.z[v, a])
     if not (moving.at_end[v, a] and apart <= FARTHER * stop + AND_MORE):
-        _want(moving, v, a, x, y, stop, doing)
+        _want(moving, v, a, x, y, z, stop, doing)
     return KEEP_UP
+
+
+def _goes_to(doing: Doing, v: int, a: int, x: float, y: float, z: float) -> bool:
+    """Whether that is the place that it set out to."""
+    same: bool = x == doing.to_x[v, a] and y == doing.to_y[v, a] and z == doing.to_z[v, a]
+    return same
 
 
 def _go(
@@ -191,6 +199,7 @@ def _go(
     now: Attended,
     drawn: Drawn,
     state: int,
+    flat: bool,
     dt: float,
     v: int,
     a: int,
@@ -198,15 +207,17 @@ def _go(
 ) -> float:
     """Go to where the focus was last known or to a spot, and again if that is another place."""
     x, y = doing.spots[v, a, max(state, 0), 0], doing.spots[v, a, max(state, 0), 1]
+    z = doing.spots[v, a, max(state, 0), 2]
     again = KEEP_UP if isnan(x) else NEVER
     if isnan(x):
-        x, y = last_known(now, drawn, v, a)
+        x, y, z = last_known(now, drawn, v, a)
+    z = moving.z[v, a] if flat else z
     if isnan(x) and isnan(doing.to_x[v, a]):
         _stand(moving, v, a)
-    elif not isnan(x) and not (x == doing.to_x[v, a] and y == doing.to_y[v, a]):
+    elif not isnan(x) and not _goes_to(doing, v, a, x, y, z):
         doing.done[v, a] = doing.failed[v, a] = False
-        doing.to_x[v, a], doing.to_y[v, a] = x, y
-        _want(moving, v, a, x, y, 0.0, doing)
+        doing.to_x[v, a], doing.to_y[v, a], doing.to_z[v, a] = x, y, z
+        _want(moving, v, a, x, y, z, 0.0, doing)
     else:
         _come_to_end_there(moving, dt, v, a, doing)
     return again
@@ -215,16 +226,20 @@ def _go(
 def _go_home(moving: Moving, kind: int, dt: float, v: int, a: int, doing: Doing) -> float:
     """Set out for home, or for where it left its routine; there, turn as it stood."""
     if isnan(doing.to_x[v, a]):
-        x, y, heading = doing.home[v, a, 0], doing.home[v, a, 1], doing.home[v, a, 2]
+        x, y, z = doing.home[v, a, 0], doing.home[v, a, 1], doing.home[v, a, 2]
+        heading = doing.home[v, a, 3]
         if kind == RESUME:
-            x, y = doing.routine[v, a, 0], doing.routine[v, a, 1]
-            heading = doing.routine[v, a, 2]
+            x, y, z = doing.routine[v, a, 0], doing.routine[v, a, 1], doing.routine[v, a, 2]
+            heading = doing.routine[v, a, 3]
             if isnan(x):
                 heading = moving.heading[v, a]
         if isnan(x):
             x, y = moving.x[v, a], moving.y[v, a]
-        doing.to_x[v, a], doing.to_y[v, a], doing.facing[v, a] = x, y, heading
-        _want(moving, v, a, x, y, 0.0, doing)
+        if isnan(z):
+            z = moving.z[v, a]
+        doing.to_x[v, a], doing.to_y[v, a], doing.to_z[v, a] = x, y, z
+        doing.facing[v, a] = heading
+        _want(moving, v, a, x, y, z, 0.0, doing)
     elif _come_to_end_there(moving, dt, v, a, doing) and not isnan(doing.facing[v, a]):
         moving.base[v, a] = doing.facing[v, a]
     return NEVER
@@ -320,7 +335,7 @@ def _set_out(index: int, walk: GroundStage, stage: BodyStage, moving: Moving) ->
     for v in range(moving.x.shape[0]):
         for a in range(moving.x.shape[1]):
             if doing.wants[v, a] and doing.ground[v, a] == index:
-                left += not _set_out_one(walk, stage.dt, v, a, moving, doing)
+                left += not _set_out_one(walk, stage.links, stage.dt, v, a, moving, doing)
     return left
 
 
@@ -328,11 +343,11 @@ def _set_out_for(v: int, a: int, walk: GroundStage, stage: BodyStage, moving: Mo
     there = 0 <= v < stage.stuck.shape[0] and 0 <= a < stage.stuck.shape[1]
     if not (there and agrees(stage, moving)):
         return DISAGREE
-    return int(_set_out_one(walk, stage.dt, v, a, moving, stage.doing))
+    return int(_set_out_one(walk, stage.links, stage.dt, v, a, moving, stage.doing))
 
 
 def _set_out_one(
-    walk: GroundStage, dt: float, v: int, a: int, moving: Moving, doing: Doing
+    walk: GroundStage, links: Links, dt: float, v: int, a: int, moving: Moving, doing: Doing
 ) -> bool:
     way = walk.way
     part = doing.part[v, a]
@@ -340,15 +355,23 @@ def _set_out_one(
     if part < 0:
         _cannot_go(moving, v, a)
         return True
-    x, y = moving.x[v, a], moving.y[v, a]
+    x, y, z = moving.x[v, a], moving.y[v, a], moving.z[v, a]
+    if moving.link[v, a] >= 0:  # on a link it goes on to the end of that first
+        link = moving.link[v, a]
+        x, y, z = links.ends[link, 3], links.ends[link, 4], links.ends[link, 5]
+    if walk.ground.reach.shape[0] > 1:  # by a link it may have come to another part
+        here = part_on(walk.ground, x, y, sheet_at(walk.ground, x, y, z))
+        part = here if here >= 0 else part
+        doing.part[v, a] = part
     to_x, to_y = doing.goals[v, a, 0], doing.goals[v, a, 1]
-    from_x, from_y = onto(walk.ground, part, x, y)
-    end_x, end_y = onto(walk.ground, part, to_x, to_y)
+    from_x, from_y, sheet = onto(walk.ground, part, x, y, z)
+    end_x, end_y, end_sheet = onto(walk.ground, part, to_x, to_y, doing.goals[v, a, 2])
     count = NOT_KNOWN
     if not moving.smooth[v, a] and from_x == x and from_y == y:
         count = way_between(
-            walk.ground, walk.grid, walk.scratch, walk.room, x, y, end_x, end_y, way
-        )
+            walk.ground, walk.grid, walk.scratch, walk.room, x, y, sheet, end_x, end_y, end_sheet,
+            way,
+        )  # fmt: skip
     if count == NO_WAY:
         _cannot_go(moving, v, a)
         return True

@@ -22,7 +22,7 @@ cdef void _ask(
     ZoneColumns zones, double dt, unsigned char[:, :, ::1] sees_me, SignalColumns signals,
 ) noexcept
 
-@cython.locals(state=Py_ssize_t, x=double, y=double, goes=bint)
+@cython.locals(state=Py_ssize_t, x=double, y=double, rise=double, far=double, goes=bint)
 cdef void _ask_body(
     MovingColumns moving, StandingColumns standing, double dt, Py_ssize_t v, Py_ssize_t a, SignalColumns signals,
 ) noexcept nogil

@@ -174,7 +174,9 @@ def _ask_body(
     signals.asleep[v, a] = standing.asleep[v, a, state]
     signals.stuck[v, a] = moving.stuck_for[v, a] >= STUCK_AFTER
     x, y = moving.x[v, a], moving.y[v, a]
-    signals.from_home[v, a] = hypot(x - standing.home_x[v, a], y - standing.home_y[v, a])
+    rise = moving.z[v, a] - standing.home_z[v, a]
+    far = hypot(x - standing.home_x[v, a], y - standing.home_y[v, a])
+    signals.from_home[v, a] = far if isnan(rise) else hypot(far, rise)
     goes = moving.on_way[v, a] and moving.driven[v, a]
     signals.goal_x[v, a] = standing.goals[v, a, 0] if goes else NAN
     signals.goal_y[v, a] = standing.goals[v, a, 1] if goes else NAN

@@ -124,7 +124,7 @@ def _move_on(stage: BodyStage, moving: Moving) -> int:
     if not agrees(stage, moving):
         return DISAGREE
     found = 0
-    _move(moving, stage.timing.state_for, stage.dt, stage.floors)
+    _move(moving, stage.timing.state_for, stage.dt, stage.floors, stage.links)
     for v in range(stage.stuck.shape[0]):
         for a in range(stage.stuck.shape[1]):
             stuck = moving.stuck_for[v, a] >= STUCK_AFTER - SLACK

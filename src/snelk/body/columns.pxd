@@ -1,4 +1,6 @@
-from snelk.level.columns cimport Columns, FloorColumns, GridColumns, GroundColumns, ZoneColumns
+from snelk.level.columns cimport (
+    Columns, FloorColumns, GridColumns, GroundColumns, LinkColumns, ZoneColumns,
+)
 from snelk.mind.columns cimport (
     AttendedColumns, BeliefColumns, DrawnColumns, FocusNumberColumns, LadderColumns,
     MeterColumns, SignalColumns,
@@ -14,7 +16,7 @@ cdef class StandingColumns(Columns):
     cdef public const Py_ssize_t[:, ::1] entries, since
     cdef public const double[:, :, ::1] rank, goals
     cdef public const unsigned char[:, :, ::1] asleep, others
-    cdef public const double[:, ::1] home_x, home_y
+    cdef public const double[:, ::1] home_x, home_y, home_z
     cdef public const int[:, ::1] territory
 
 
@@ -24,7 +26,8 @@ cdef class MovingColumns(Columns):
     cdef public double[:, ::1] pace, look_x, look_y, base, swing, period, glance_at
     cdef public double[:, ::1] glance_by, short, stuck_for, walked, stop
     cdef public signed char[:, ::1] look, posture, gait
-    cdef public Py_ssize_t[:, ::1] turn_at, next, size
+    cdef public Py_ssize_t[:, ::1] turn_at, next, size, halt, link
+    cdef public double[:, ::1] climbed
     cdef public double[:, :, :, ::1] points
     cdef public double[:, :, ::1] beyond
 
@@ -53,11 +56,12 @@ cdef class TimingColumns(Columns):
 cdef class DoingColumns(Columns):
     cdef public signed char[:, ::1] kind, news
     cdef public unsigned char[:, ::1] done, failed, wants, joins
-    cdef public double[:, ::1] to_x, to_y, facing, stop
+    cdef public double[:, ::1] to_x, to_y, to_z, facing, stop
     cdef public double[:, :, ::1] goals
     cdef public const double[:, :, ::1] home, routine, stops
     cdef public const double[:, :, :, ::1] spots
-    cdef public const int[:, ::1] ground, part
+    cdef public const int[:, ::1] ground
+    cdef public int[:, ::1] part
 
 
 cdef class BodyStageColumns(Columns):
@@ -67,6 +71,7 @@ cdef class BodyStageColumns(Columns):
     cdef public BodyColumns bodies
     cdef public ZoneColumns zones
     cdef public FloorColumns floors
+    cdef public LinkColumns links
     cdef public SurroundingColumns surroundings
     cdef public double[:, ::1] light
     cdef public SightColumns sight
@@ -103,6 +108,7 @@ cdef class StreamColumns(Columns):
 
 cdef class RoamStageColumns(Columns):
     cdef public GroundColumns areas
+    cdef public FloorColumns floors
     cdef public StreamColumns streams
     cdef public int[:, ::1] area
     cdef public const double[:, :, ::1] every, pause
@@ -118,6 +124,7 @@ cdef class RoundStageColumns(Columns):
     cdef public const signed char[:, :, ::1] order
     cdef public const double[:, :, ::1] pause, home, start, entered
     cdef public double[:, :, ::1] shift
+    cdef public bint heights
     cdef public unsigned char[:, ::1] begun, pausing
     cdef public Py_ssize_t[:, ::1] at, step
 
@@ -141,7 +148,7 @@ cdef class FlightStageColumns(Columns):
 cdef class NoteColumns(Columns):
     cdef public int[::1] variant, agent, search, point
     cdef public signed char[::1] what, outcome, method
-    cdef public double[::1] t, x, y, likelihood, walked
+    cdef public double[::1] t, x, y, z, likelihood, walked
 
 
 cdef class SearchStageColumns(Columns):
@@ -152,6 +159,7 @@ cdef class SearchStageColumns(Columns):
     cdef public LightColumns lamps
     cdef public ZoneColumns zones
     cdef public GridColumns grid
+    cdef public FloorColumns floors
     cdef public Py_ssize_t[::1] scratch, noted
     cdef public const int[::1] characters
     cdef public const signed char[:, :, ::1] method, look
@@ -160,7 +168,7 @@ cdef class SearchStageColumns(Columns):
     cdef public const double[:, ::1] places
     cdef public int[:, ::1] state
     cdef public Py_ssize_t[:, ::1] begun, at, size, target
-    cdef public double[:, ::1] since, walked, x, y, until, spread_to, next_shot, spot
+    cdef public double[:, ::1] since, walked, x, y, z, until, spread_to, next_shot, spot
     cdef public signed char[:, ::1] over
     cdef public unsigned char[:, ::1] looked, asks, planned, going, waiting
     cdef public double[:, :, :, ::1] points

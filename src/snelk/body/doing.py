@@ -55,16 +55,17 @@ class Doing(NamedTuple):
     news: NDArray[np.int8]  # NEWLY_DONE and NEWLY_FAILED at this tick
     to_x: Numbers  # the place it set out to, m; NaN before
     to_y: Numbers
+    to_z: Numbers
     facing: Numbers  # where it will face there, rad; NaN for as it comes
     wants: Truths  # a way to its goal is to be found
     joins: Truths  # it is on its way to where a route begins for it, which is no arriving
     stop: Numbers  # the way ends so far before the goal, m
-    goals: Numbers  # (variant, agent, 2): where it wants to go, m
-    home: Numbers  # (variant, agent, 3): where it goes home to, m, and faces there, rad; NaN for
+    goals: Numbers  # (variant, agent, 3): where it wants to go, m
+    home: Numbers  # (variant, agent, 4): where it goes home to, m, and faces there, rad; NaN for
     # where it is, and for as it comes
     routine: Numbers  # the same of where it left its routine
     stops: Numbers  # (variant, agent, state): `stop` of approaching as it is written, m
-    spots: Numbers  # (variant, agent, state, 2): the spot it goes to, m; NaN for last known
+    spots: Numbers  # (variant, agent, state, 3): the spot it goes to, m; NaN for last known
     ground: NDArray[np.int32]  # index of the ground that it walks on; -1 if not asked yet
     part: NDArray[np.int32]  # the part of that; -1 for none
 
@@ -73,11 +74,11 @@ class Doing(NamedTuple):
         agree_axes(
             self,
             "variants agents",
-            goals="variants agents 2",
-            home="variants agents 3",
-            routine="variants agents 3",
+            goals="variants agents 3",
+            home="variants agents 4",
+            routine="variants agents 4",
             stops="variants agents states",
-            spots="variants agents states 2",
+            spots="variants agents states 3",
         )
 
     @classmethod
@@ -85,16 +86,16 @@ class Doing(NamedTuple):
         """Nobody does anything."""
         done, failed, wants, joins = np.zeros((4, *shape), dtype=np.bool_)
         kind, news = np.zeros((2, *shape), dtype=np.int8)
-        to_x, to_y, facing, stop = np.full((4, *shape), np.nan)
-        home, routine = np.full((2, *shape, 3), np.nan)
+        to_x, to_y, to_z, facing, stop = np.full((5, *shape), np.nan)
+        home, routine = np.full((2, *shape, 4), np.nan)
         ground, part = np.full((2, *shape), -1, dtype=np.int32)
         return cls(
-            *(kind, done, failed, news, to_x, to_y, facing, wants, joins, stop),
-            np.full((*shape, 2), np.nan),
+            *(kind, done, failed, news, to_x, to_y, to_z, facing, wants, joins, stop),
+            np.full((*shape, 3), np.nan),
             home,
             routine,
             np.zeros((*shape, states)),
-            np.full((*shape, states, 2), np.nan),
+            np.full((*shape, states, 3), np.nan),
             ground,
             part,
         )

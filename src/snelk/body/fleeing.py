@@ -20,8 +20,6 @@ from snelk.level.ground import GroundStage
 from snelk.mind.drawn import Drawn
 from snelk.mind.signals import PLACE, Attended
 from snelk.mind.stage import DISAGREE
-from snelk.senses.bodies import Poses
-from snelk.senses.columns import PoseColumns
 
 if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.agreeing import agrees
@@ -29,7 +27,13 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.streams import whole_of
     from snelk.level.casting import _passes
     from snelk.level.columns import hypot
-    from snelk.level.walking import _length_of_way, is_clear, is_on
+    from snelk.level.walking import (
+        _length_of_way,
+        height_on,
+        is_on,
+        sheet_at,
+        straight_on,
+    )  # fmt: skip
 
 INF = float("inf")
 NAN = float("nan")
@@ -48,7 +52,6 @@ def choose_where(
     walk: GroundStage,
     flights: FlightStage,
     stage: BodyStage,
-    poses: Poses,
     moving: Moving,
 ) -> int:
     """Find the spots and directions that are asked for on one ground; how many are left to do.
@@ -60,7 +63,6 @@ def choose_where(
         walk: That ground.
         flights: Who asks; overwritten.
         stage: What they do; overwritten.
-        poses: Everybody's poses.
         moving: Their bodies; overwritten.
 
     Raises:
@@ -68,7 +70,7 @@ def choose_where(
     """
     found = _choose_where(
         index, laid_out(GroundStageColumns, walk), laid_out(FlightStageColumns, flights),
-        laid_out(BodyStageColumns, stage), laid_out(PoseColumns, poses),
+        laid_out(BodyStageColumns, stage),
         laid_out(MovingColumns, moving),
     )  # fmt: skip
     return agreed(found)
@@ -76,12 +78,12 @@ def choose_where(
 
 @door
 def choose_by_lengths(
-    v: int, a: int, flights: FlightStage, stage: BodyStage, poses: Poses, moving: Moving
+    v: int, a: int, flights: FlightStage, stage: BodyStage, moving: Moving
 ) -> None:
     """Choose the spot of one agent by the ways to its spots, which are written down."""
     found = _choose_by_lengths(
         v, a, laid_out(FlightStageColumns, flights), laid_out(BodyStageColumns, stage),
-        laid_out(PoseColumns, poses), laid_out(MovingColumns, moving),
+         laid_out(MovingColumns, moving),
     )  # fmt: skip
     agreed(found)
 
@@ -89,7 +91,6 @@ def choose_by_lengths(
 def flee(
     moving: Moving,
     stage: FlightStage,
-    poses: Poses,
     now: Attended,
     drawn: Drawn,
     state: int,
@@ -101,14 +102,14 @@ def flee(
     """Choose a spot, and another if the target comes to see it; s until it thinks again."""
     if doing.done[v, a] or doing.failed[v, a]:
         return NEVER
-    x, y = last_known(now, drawn, v, a)
+    x, y, _z = last_known(now, drawn, v, a)
     if stage.keep_eyes[v, a, state] and not isnan(x):
         moving.look[v, a] = AT_PLACE
         moving.look_x[v, a], moving.look_y[v, a] = x, y
     chosen, stops = stage.chosen[v, a], stage.until_unseen[v, a, state]
     if stops and chosen >= 0:
-        here_x, here_y = moving.x[v, a], moving.y[v, a]
-        if not _could_be_seen(moving, stage, poses, now, drawn, v, a, here_x, here_y):
+        here_x, here_y, here_z = moving.x[v, a], moving.y[v, a], moving.z[v, a]
+        if not _could_be_seen(moving, stage, now, drawn, v, a, here_x, here_y, here_z):
             _stand(moving, v, a)
             doing.done[v, a] = True
             return NEVER
@@ -120,8 +121,8 @@ def flee(
     asks = chosen < 0 or isnan(x)
     if not asks:
         row = stage.first[v, a, state] + chosen
-        to_x, to_y = stage.spots[row, 0], stage.spots[row, 1]
-        asks = _could_be_seen(moving, stage, poses, now, drawn, v, a, to_x, to_y)
+        to_x, to_y, to_z = stage.spots[row, 0], stage.spots[row, 1], stage.spots[row, 2]
+        asks = _could_be_seen(moving, stage, now, drawn, v, a, to_x, to_y, to_z)
     if asks:
         stage.asks[v, a] = A_SPOT
     return KEEP_UP if stops else AGAIN
@@ -136,38 +137,39 @@ def evade(moving: Moving, stage: FlightStage, dt: float, v: int, a: int, doing: 
     return NEVER
 
 
-def last_known(now: Attended, drawn: Drawn, v: int, a: int) -> tuple[float, float]:
+def last_known(now: Attended, drawn: Drawn, v: int, a: int) -> tuple[float, float, float]:
     """Where the focus last was when it was sensed, heard or told of, m; NaN for nowhere."""
     j = now.focus[v, a]
     if j == PLACE:
-        return drawn.x[v, a], drawn.y[v, a]
+        return drawn.x[v, a], drawn.y[v, a], drawn.z[v, a]
     if j >= 0:
-        return now.known_x[v, a, j], now.known_y[v, a, j]
-    return NAN, NAN
+        return now.known_x[v, a, j], now.known_y[v, a, j], now.known_z[v, a, j]
+    return NAN, NAN, NAN
 
 
 def _could_be_seen(
     moving: Moving,
     stage: FlightStage,
-    poses: Poses,
     now: Attended,
     drawn: Drawn,
     v: int,
     a: int,
     x: float,
     y: float,
+    z: float,
 ) -> bool:
     """Whether the focus, from where it was last known, could see the agent at a place.
 
-    The ray goes from the focus's eyes, standing, to the middle of the agent's body.
+    The ray goes from the focus's eyes, standing, to the middle of the agent's body. A spot on
+    ground without floors has no height: it is as high as the agent.
     """
     j, i = now.focus[v, a], stage.characters[a]
-    from_x, from_y = last_known(now, drawn, v, a)
+    from_x, from_y, from_z = last_known(now, drawn, v, a)
     if j < 0 or isnan(from_x):
         return False
-    p = v if poses.x.shape[0] > 1 else 0
-    eye = poses.z[p, j] + stage.bodies.eyes[v, j, 0]
-    middle = poses.z[p, i] + 0.5 * stage.bodies.height[v, i, moving.posture[v, a]]
+    z = moving.z[v, a] if isnan(z) else z
+    eye = from_z + stage.bodies.eyes[v, j, 0]
+    middle = z + 0.5 * stage.bodies.height[v, i, moving.posture[v, a]]
     return _passes(stage.grid, stage.scratch, from_x, from_y, eye, x, y, middle)
 
 
@@ -176,10 +178,9 @@ def _choose_where(
     walk: GroundStage,
     flights: FlightStage,
     stage: BodyStage,
-    poses: Poses,
     moving: Moving,
 ) -> int:
-    if not _agrees(flights, stage, poses, moving):
+    if not _agrees(flights, stage, moving):
         return DISAGREE
     left = 0
     for v in range(flights.asks.shape[0]):
@@ -190,7 +191,7 @@ def _choose_where(
             if asks == A_DIRECTION:
                 _take_a_direction(walk, flights, stage, moving, v, a)
             elif _measure_ways(walk, flights, stage, moving, v, a):
-                _take_a_spot(flights, stage, poses, moving, v, a)
+                _take_a_spot(flights, stage, moving, v, a)
             else:
                 left += 1
                 continue
@@ -199,23 +200,21 @@ def _choose_where(
 
 
 def _choose_by_lengths(
-    v: int, a: int, flights: FlightStage, stage: BodyStage, poses: Poses, moving: Moving
+    v: int, a: int, flights: FlightStage, stage: BodyStage, moving: Moving
 ) -> int:
     inside = 0 <= v < flights.asks.shape[0] and 0 <= a < flights.asks.shape[1]
-    if not (inside and _agrees(flights, stage, poses, moving)):
+    if not (inside and _agrees(flights, stage, moving)):
         return DISAGREE
-    _take_a_spot(flights, stage, poses, moving, v, a)
+    _take_a_spot(flights, stage, moving, v, a)
     flights.asks[v, a] = 0
     return 0
 
 
-def _agrees(flights: FlightStage, stage: BodyStage, poses: Poses, moving: Moving) -> bool:
+def _agrees(flights: FlightStage, stage: BodyStage, moving: Moving) -> bool:
     same: bool = (
         agrees(stage, moving)
         and flights.asks.shape[0] == stage.stuck.shape[0]
         and flights.asks.shape[1] == stage.stuck.shape[1]
-        and poses.x.shape[1] == stage.loudness.shape[2]
-        and (poses.x.shape[0] == 1 or poses.x.shape[0] == stage.stuck.shape[0])
     )
     return same
 
@@ -229,9 +228,11 @@ def _measure_ways(
     for n in range(flights.last[v, a, state] - first):
         length = INF
         if part >= 0:
+            z = _height_of(flights, moving, first + n, v, a)
             length = _length_of_way(
                 walk.ground, walk.grid, walk.scratch, walk.room, part, moving.x[v, a],
-                moving.y[v, a], flights.spots[first + n, 0], flights.spots[first + n, 1],
+                moving.y[v, a], moving.z[v, a], flights.spots[first + n, 0],
+                flights.spots[first + n, 1], z,
             )  # fmt: skip
         if isnan(length):
             return False
@@ -239,26 +240,33 @@ def _measure_ways(
     return True
 
 
-def _take_a_spot(
-    flights: FlightStage, stage: BodyStage, poses: Poses, moving: Moving, v: int, a: int
-) -> None:
+def _take_a_spot(flights: FlightStage, stage: BodyStage, moving: Moving, v: int, a: int) -> None:
     """The nearest by way of those out of sight; in sight of all, the farthest from the focus."""
     state, best, least, most = max(stage.standing.state[v, a], 0), -1, INF, -1.0
     first = flights.first[v, a, state]
     count = flights.last[v, a, state] - first
     for n in range(count):
-        x, y = flights.spots[first + n, 0], flights.spots[first + n, 1]
+        x, y, z = (
+            flights.spots[first + n, 0],
+            flights.spots[first + n, 1],
+            flights.spots[first + n, 2],
+        )
         if flights.lengths[n] < least and not _could_be_seen(
-            moving, flights, poses, stage.attended, stage.drawn, v, a, x, y
+            moving, flights, stage.attended, stage.drawn, v, a, x, y, z
         ):
             best, least = n, flights.lengths[n]
     if best < 0:
-        from_x, from_y = last_known(stage.attended, stage.drawn, v, a)
+        from_x, from_y, from_z = last_known(stage.attended, stage.drawn, v, a)
         for n in range(count):
             if not flights.lengths[n] < INF:
                 continue
-            x, y = flights.spots[first + n, 0], flights.spots[first + n, 1]
-            away = 0.0 if isnan(from_x) else hypot(x - from_x, y - from_y)
+            x, y, z = (
+                flights.spots[first + n, 0],
+                flights.spots[first + n, 1],
+                flights.spots[first + n, 2],
+            )
+            rise = 0.0 if isnan(z) else z - from_z
+            away = 0.0 if isnan(from_x) else hypot(hypot(x - from_x, y - from_y), rise)
             if away > most:
                 best, most = n, away
     if best < 0:
@@ -268,7 +276,14 @@ def _take_a_spot(
     elif best != flights.chosen[v, a]:
         flights.chosen[v, a] = best
         x, y = flights.spots[first + best, 0], flights.spots[first + best, 1]
-        _want(moving, v, a, x, y, 0.0, stage.doing)
+        z = _height_of(flights, moving, first + best, v, a)
+        _want(moving, v, a, x, y, z, 0.0, stage.doing)
+
+
+def _height_of(flights: FlightStage, moving: Moving, spot: int, v: int, a: int) -> float:
+    """How high a spot is, m; on ground without floors as high as the agent."""
+    z: float = flights.spots[spot, 2]
+    return moving.z[v, a] if isnan(z) else z
 
 
 def _take_a_direction(
@@ -288,7 +303,20 @@ def _take_a_direction(
         n += 1
         left -= _is_free(walk, flights, stage, moving, n, v, a)
     x, y = _end_of(flights, stage, moving, n, v, a)
-    _want(moving, v, a, x, y, 0.0, stage.doing)
+    _rest, sheet = _straight_to(walk, moving, v, a, x, y)
+    z = height_on(walk.ground, sheet, x, y, moving.z[v, a])
+    _want(moving, v, a, x, y, z, 0.0, stage.doing)
+
+
+def _straight_to(
+    walk: GroundStage, moving: Moving, v: int, a: int, x: float, y: float
+) -> tuple[float, int]:
+    """How long a straight way is, infinite if it is not free, m, and the floor that it ends on."""
+    at_x, at_y = moving.x[v, a], moving.y[v, a]
+    sheet = sheet_at(walk.ground, at_x, at_y, moving.z[v, a])
+    if sheet < 0:
+        return INF, 0
+    return straight_on(walk.grid, walk.scratch, walk.ground.joins, at_x, at_y, sheet, x, y)
 
 
 def _end_of(
@@ -314,15 +342,14 @@ def _is_free(
     x, y, part = moving.x[v, a], moving.y[v, a], stage.doing.part[v, a]
     state = max(stage.standing.state[v, a], 0)
     end_x, end_y = _end_of(flights, stage, moving, n, v, a)
-    from_x, from_y = last_known(stage.attended, stage.drawn, v, a)
+    from_x, from_y, _from_z = last_known(stage.attended, stage.drawn, v, a)
     if flights.away[v, a, state] and not isnan(from_x):
         # To the side, neither to nor from it, counts as away on either side.
         along = (end_x - x) * (x - from_x) + (end_y - y) * (y - from_y)
         if along < -SIDEWAYS * flights.distance[v, a, state]:
             return False
-    if part < 0 or not is_on(walk.ground, part, end_x, end_y):
-        return False
-    return is_clear(walk.grid, walk.scratch, x, y, end_x, end_y)
+    far, sheet = _straight_to(walk, moving, v, a, end_x, end_y)
+    return part >= 0 and far < INF and is_on(walk.ground, part, end_x, end_y, sheet)
 
 
 def _fail(stage: BodyStage, v: int, a: int) -> None:

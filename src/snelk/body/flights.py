@@ -27,7 +27,7 @@ class FlightStage(NamedTuple):
     scratch: NDArray[np.int64]  # of the grid
     characters: NDArray[np.int32]  # (agent,)
     streams: Streams  # overwritten
-    spots: Numbers  # (spots, 2) of all that flee, m
+    spots: Numbers  # (spots, 3) of all that flee, m
     first: NDArray[np.int32]  # (variant, agent, state) the first of its spots
     last: NDArray[np.int32]  # (variant, agent, state) the one behind its last
     keep_eyes: Truths  # (variant, agent, state) it looks at where the focus was
@@ -51,7 +51,7 @@ class FlightStage(NamedTuple):
         agree(self.scratch.shape, (len(plain(self.grid).see_through) + 1,))
         inside = (self.first >= 0).all() and (self.last <= len(self.spots)).all()
         room = int((self.last - self.first).max(initial=0)) <= len(self.lengths)
-        agree((bool(inside), room, self.spots.shape[1]), (True, True, 2))
+        agree((bool(inside), room, self.spots.shape[1]), (True, True, 3))
 
     def begin(self, v: int, a: int, key: int) -> None:
         """Somebody begins to flee or to evade."""

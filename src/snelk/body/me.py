@@ -14,6 +14,7 @@ from snelk.body.turning import smoothed
 from snelk.body.walker import Walker
 from snelk.chance import key_of, stream_of
 from snelk.config.minds import State
+from snelk.level.columns import plain
 from snelk.mind.signals import PLACE
 
 Way = NDArray[np.float64]
@@ -24,9 +25,18 @@ ROOMY = 1.2
 LOOK_CODES = {"ahead": AHEAD, "focus": AT_FOCUS, "sweep": SWEEP, "glances": GLANCES}
 
 
+def on_foot(places: Way) -> Way:
+    """(places, 5) a way over level ground by places, (places, 2 or more); see `find_way`."""
+    return np.column_stack([places[:, :2], np.tile([1.0, -1.0, -1.0], (len(places), 1))])
+
+
 @dataclass
 class Me:
-    """An agent during one stay in an alert state. Lengths are m, times s, places (x, y)."""
+    """An agent during one stay in an alert state. Lengths are m, times s.
+
+    Places are (x, y) on a level without floors, (x, y, z) on one with floors; those named `here`
+    or `..._at` are arrays, (3,).
+    """
 
     world: Scene
     v: int
@@ -59,10 +69,27 @@ class Me:
         return max(int(self.world.ladders.since[self.v, self.a]) - 1, 0) * self.dt
 
     @property
+    def here(self) -> Way:
+        """Where it is."""
+        motion, at = self.world.motion, (self.v, self.a)
+        return np.array([motion.x[at], motion.y[at], motion.z[at]])
+
+    @property
     def place(self) -> Place:
         """Where it is."""
-        motion = self.world.motion
-        return float(motion.x[self.v, self.a]), float(motion.y[self.v, self.a])
+        return self._told(self.here)
+
+    def _told(self, place: Way) -> Place:
+        """A place as designers are told of it."""
+        on_floors = bool(self.world.level.data.floors)
+        return tuple(place.tolist()[: 3 if on_floors else 2])
+
+    def _in_space(self, place: Place | Way) -> Way:
+        """A place with a height: that of the agent itself where none is given."""
+        found = self.here
+        found[: len(place)] = place
+        found[2] = self.here[2] if np.isnan(found[2]) else found[2]
+        return found
 
     @property
     def heading_deg(self) -> float:
@@ -70,17 +97,22 @@ class Me:
         return float(np.degrees(self.world.motion.heading[self.v, self.a]))
 
     @property
+    def home_at(self) -> Way:
+        """Its home; where it is, if it has none."""
+        motion, at = self.world.motion, (self.v, self.a)
+        home = np.array([motion.home_x[at], motion.home_y[at], motion.home_z[at]])
+        return self.here if np.isnan(home[0]) else self._in_space(home)
+
+    @property
     def home(self) -> Place:
         """Its home; where it is, if it has none."""
-        motion = self.world.motion
-        x, y = motion.home_x[self.v, self.a], motion.home_y[self.v, self.a]
-        return self.place if np.isnan(x) else (float(x), float(y))
+        return self._told(self.home_at)
 
     @property
     def spots(self) -> dict[str, Place]:
         """The spots that it knows, by name."""
         names = self.world.setups[self.v].cast[self.name].spots
-        return {name: self.world.spots[name] for name in names}
+        return {name: self._told(self.world.spots[name]) for name in names}
 
     @property
     def focus(self) -> str | None:
@@ -98,13 +130,20 @@ class Me:
     def believed(self) -> Place | None:
         """Where the focus is believed to be."""
         notions = self.world.attention.now
-        return self._of_focus(notions.x, notions.y)
+        found = self._of_focus(notions.x, notions.y, notions.z)
+        return None if found is None else self._told(found)
 
     @property
     def last_known(self) -> Place | None:
         """Where the focus last was when it was sensed, heard or told of."""
+        found = self.last_known_at
+        return None if found is None else self._told(found)
+
+    @property
+    def last_known_at(self) -> Way | None:
+        """The same."""
         notions = self.world.attention.now
-        return self._of_focus(notions.known_x, notions.known_y)
+        return self._of_focus(notions.known_x, notions.known_y, notions.known_z)
 
     @property
     def at_end(self) -> bool:
@@ -149,16 +188,21 @@ class Me:
 
         It is infinite if there is none.
         """
-        return self.walker.length(self.place, to)
+        return self.length_to(self._in_space(to))
 
-    def _of_focus(self, x: NDArray[np.float64], y: NDArray[np.float64]) -> Place | None:
-        focus = self.world.attention.focus[self.v, self.a]
+    def length_to(self, to: Way) -> float:
+        """The same."""
+        return self.walker.length(self.here, self._in_space(to))
+
+    def _of_focus(self, x: Way, y: Way, z: Way) -> Way | None:
+        at = (self.v, self.a)
+        focus = self.world.attention.focus[at]
         if focus == PLACE:
-            places = self.world.senses.places.drawn
-            return float(places.x[self.v, self.a]), float(places.y[self.v, self.a])
-        if focus < 0 or np.isnan(x[self.v, self.a, focus]):
+            drawn = self.world.senses.places.drawn
+            return np.array([drawn.x[at], drawn.y[at], drawn.z[at]])
+        if focus < 0 or np.isnan(x[(*at, focus)]):
             return None
-        return float(x[self.v, self.a, focus]), float(y[self.v, self.a, focus])
+        return np.array([values[(*at, focus)] for values in (x, y, z)])
 
     @property
     def walker(self) -> Walker:
@@ -170,15 +214,15 @@ class Me:
         """What is written about its state."""
         return self.world.state_of(self.v, self.a)
 
-    def walk_to(self, to: Place, *, stop: float = 0.0) -> bool:
+    def walk_to(self, to: Place | Way, *, stop: float = 0.0) -> bool:
         """Take the way to a place, or as near as it can get; tell whether there is one."""
         motion, v, a = self.world.motion, self.v, self.a
-        doing = self.world.footing.doing
+        doing, goal = self.world.footing.doing, self._in_space(to)
         if not motion.driven[v, a]:  # it is moved from outside: what would it do?
-            doing.goals[v, a] = to
-            motion.go(v, a, doing.goals[v, a, None], stop)
+            doing.goals[v, a] = goal
+            motion.go(v, a, on_foot(goal[None]), stop)
             return True
-        if self.world.footing.set_out(v, a, to, stop):
+        if self.world.footing.set_out(v, a, goal, stop):
             return not motion.no_way[v, a]
         return self.find_way()
 
@@ -188,13 +232,20 @@ class Me:
         doing = self.world.footing.doing
         goal, stop = doing.goals[v, a].copy(), float(doing.stop[v, a])
         doing.wants[v, a] = False
-        way, turn_at = self.path(goal), -1
-        arc = None if way is None else self.smoothed(way)
+        start, link = self.here, int(motion.link[v, a])
+        if link >= 0:  # it goes on to the end of its link first
+            start = plain(self.world.level.links).ends[link, 3:].copy()
+        self.walker.stands_at(start)
+        doing.part[v, a] = self.walker.part
+        way, turn_at = self.path(goal, start), -1
+        arc = None if way is None or link >= 0 else self.smoothed(way)
         if arc is not None:
             way = arc
-        elif way is not None and motion.turns_back(v, a, *way[0].tolist()):
+        elif way is not None and link < 0 and motion.turns_back(v, a, *way[0, :2].tolist()):
             first = motion.run_out(v, a)  # it comes to a stand first
-            rest = self.path(goal, (float(first[-1, 0]), float(first[-1, 1])))
+            x, y, floor = first[-1, [0, 1, 4]].tolist()
+            up = self.world.level.height_of(int(floor), x, y) if floor >= 0 else start[2]
+            rest = self.path(goal, np.array([x, y, up]))
             way = None if rest is None else np.concatenate([first, rest])
             turn_at = len(first) - 1
         if way is None:
@@ -206,49 +257,65 @@ class Me:
     def smoothed(
         self, way: NDArray[np.float64], ground: shapely.Geometry | None = None
     ) -> NDArray[np.float64] | None:
-        """A way that begins with an arc, if it turns in arcs and there is room; else None."""
+        """A way, (places, 5), that begins with an arc, if it turns so and there is room."""
         motion, v, a = self.world.motion, self.v, self.a
         if not motion.smooth[v, a] or len(way) == 0 or self.walker.part < 0:
             return None
         radius = ROOMY * motion.pace[v, a] / motion.turn_rate[v, a]
         heading = float(motion.heading[v, a])
-        ground = self.walker.area if ground is None else ground
-        return smoothed(np.array(self.place), heading, way, radius, ground)
+        ground = self.walker.area_at(self.here) if ground is None else ground
+        # The arc is on the floor on which its way begins.
+        bends = np.flatnonzero((way[:, 3] >= 0.0) | (way[:, 4] != way[0, 4]))
+        flat = way[: bends[0]] if len(bends) else way
+        arc = smoothed(self.here[:2], heading, flat[:, :2], radius, ground)
+        if arc is None:
+            return None
+        longer = self.world.level.steepness(int(way[0, 4]), self.here, arc)
+        ends = np.tile([-1.0, way[0, 4]], (len(arc), 1))
+        return np.concatenate([np.column_stack([arc, longer, ends]), way[len(flat) :]])
 
-    def centre(self, about: str | None) -> Place | None:
+    def centre(self, about: str | None) -> Way | None:
         """The place that something is about; None where a character is not there."""
         world, v, a = self.world, self.v, self.a
         if about is None or about == "home":
-            return self.home
+            return self.home_at
         if about == "start":
-            return world.setups[v].cast[self.name].at or self.home
+            member = world.setups[v].cast[self.name]
+            return self.home_at if member.at is None else np.array([*member.at, member.z])
         if about == "here":
             return world.entered_at(v, a)
         j = world.names.index(about)
         poses = world.senses.poses
         p = v if len(poses.x) > 1 else 0
-        return (float(poses.x[p, j]), float(poses.y[p, j])) if poses.present[p, j] else None
+        place = np.array([poses.x[p, j], poses.y[p, j], poses.z[p, j]])
+        return place if poses.present[p, j] else None
 
     def cannot_go(self) -> None:
         """Stand, as there is no way to where it wants to go."""
         self.stand()
         self.world.motion.no_way[self.v, self.a] = True
 
-    def in_the_way(self, goal: Place) -> str:
+    def in_the_way(self, goal: Way) -> str:
         """What keeps it from a place, or from a way there: a wall, an edge, its territory."""
         motion, v, a = self.world.motion, self.v, self.a
-        here, end = np.array(self.place), np.array(goal, dtype=np.float64)
+        here, end = self.here, goal
         leash = self.world.setups[v].cast[self.name].leash
         zone = leash.zone if leash is not None and motion.driven[v, a] else None
-        up = float(motion.z[v, a])
-        if zone is not None and not self.world.level.within(zone, end[:1], end[1:], up)[0]:
+        level = self.world.level
+        up = goal[2] if level.data.floors else float(motion.z[v, a])
+        if zone is not None and not level.within(zone, end[:1], end[1:2], up)[0]:
             return f"the end of its territory, {zone}"
-        wall = self.world.level.first_wall(here, end)
+        wall = level.first_wall(here, end)
+        if level.data.floors and not wall:
+            floor, other = level.floor_at(*goal.tolist()), level.floor_at(*here.tolist())
+            if floor is None:
+                return "there is no floor"
+            return "the end of the floor" if floor == other else f"no way leads on to {floor}"
         return wall or "the end of the ground, 3 m outside of all that is in the level"
 
-    def path(self, goal: NDArray[np.float64], start: Place | None = None) -> Way | None:
+    def path(self, goal: Way, start: Way | None = None) -> Way | None:
         """The way from where it is, or from `start` on, to a place or as near as it can get."""
-        return self.walker.path(self.place if start is None else start, goal)
+        return self.walker.path(self.here if start is None else start, goal)
 
     def stand(self) -> None:
         """Leave its way where it is."""
@@ -258,7 +325,7 @@ class Me:
         """Look along the way, at the focus, to both sides or at a place."""
         motion, v, a = self.world.motion, self.v, self.a
         motion.look[v, a] = how
-        motion.look_x[v, a], motion.look_y[v, a] = (np.nan, np.nan) if at is None else at
+        motion.look_x[v, a], motion.look_y[v, a] = (np.nan, np.nan) if at is None else at[:2]
 
     def look_as_written(self) -> None:
         """Look as its state says."""

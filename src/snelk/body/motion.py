@@ -51,6 +51,8 @@ class Motion:
         no_way: Who wants to go somewhere and cannot take a step towards it.
         stuck_for: Seconds that it has wanted to get on and has not.
         walked: Metres walked in all.
+        link: The link of the level that it is on, by number; -1 for none.
+        home_x, home_y, home_z: Where its home is, m; NaN without one, z also without floors.
     """
 
     def __init__(
@@ -62,7 +64,7 @@ class Motion:
         self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
         self.driven = np.zeros(shape, dtype=np.bool_)
         self.x, self.y, self.z, self.heading, self.speed = np.zeros((5, *shape))
-        self.home_x, self.home_y, self.home_heading = np.full((3, *shape), np.nan)
+        self.home_x, self.home_y, self.home_z, self.home_heading = np.full((4, *shape), np.nan)
         self.paces = np.zeros((*shape, len(PACES)))
         self.turn_rate, self.acceleration, self.arrive = np.ones((3, *shape))
         self.pace = np.zeros(shape)
@@ -83,11 +85,14 @@ class Motion:
         self.stuck_for = np.zeros(shape)
         self.walked = np.zeros(shape)
         self._stop = np.zeros(shape)  # ends this far before the end of the way, m
-        self._points = np.zeros((*shape, ROOM, 2))  # the way
+        self._points = np.zeros((*shape, ROOM, 5))  # the way
         self._beyond = np.zeros(
             (*shape, ROOM)
         )  # how far it is from each of its points to its end, m
         self._turn_at = np.full(shape, -1, dtype=np.int64)  # the point at which it must stand
+        self._halt = np.full(shape, -1, dtype=np.int64)  # the point from which a link begins
+        self.link = np.full(shape, -1, dtype=np.int64)
+        self._climbed = np.zeros(shape)  # how far it is on that, m
         self._next = np.zeros(shape, dtype=np.int64)
         self._size = np.zeros(shape, dtype=np.int64)
         for v, setup in enumerate(setups):
@@ -100,6 +105,8 @@ class Motion:
                     self.home_heading[v, a] = self.heading[v, a]
                 if member.at is not None or member.home is not None:
                     self.home_x[v, a], self.home_y[v, a] = member.home or member.at or (0, 0)
+                    if level.data.floors:
+                        self.home_z[v, a] = member.z if member.home_z is None else member.home_z
                 self.posture[v, a] = POSTURES.index(member.posture)
                 if movement is not None:
                     self.driven[v, a] = name not in tracked
@@ -118,8 +125,8 @@ class Motion:
         return laid_out(MovingColumns, Moving(*arrays))
 
     def run_out(self, v: int, a: int) -> Numbers:
-        """The places, (places, 2), along its way up to where it could come to a stand, m."""
-        way = np.empty((self._points.shape[2], 2))
+        """The places, (places, 5), along its way up to where it could come to a stand."""
+        way = np.empty((self._points.shape[2], 5))
         return way[: run_out(self.now, v, a, way)]
 
     def turns_back(self, v: int, a: int, x: float, y: float) -> bool:
@@ -133,7 +140,7 @@ class Motion:
     def go(
         self, v: int, a: int, way: Numbers, stop: float, *, short: float = 0.0, turn_at: int = -1
     ) -> None:
-        """Take a way, (places, 2) in m, and end `stop` metres before its end.
+        """Take a way, (places, 5) as of `find_way`, and end `stop` metres before its end.
 
         It ends `short` metres before what was asked for; at point `turn_at` of it, it must come to
         a stand, as it turns back there.
@@ -146,7 +153,7 @@ class Motion:
     ) -> None:
         """Take a way that leads as near to a place as it can get; see `take_way_to`."""
         self._make_room(len(way))
-        x, y = goal.tolist()
+        x, y, _z = goal.tolist()
         take_way_to(self.now, self.dt, v, a, np.ascontiguousarray(way), x, y, stop, turn_at)
 
     def _make_room(self, places: int) -> None:
@@ -162,10 +169,9 @@ class Motion:
 
     def left(self) -> Numbers:
         """How much of its way each has left, m, also of one that it has just given up."""
-        x, y = self._place(self._next)
-        ahead = np.hypot(x - self.x, y - self.y) + self._beyond[self._v, self._a, self._next]
+        x, y, longer, by, _ = np.moveaxis(self._points[self._v, self._a, self._next], -1, 0)
+        first = np.where(
+            by < 0.0, np.hypot(x - self.x, y - self.y) * longer, longer - self._climbed
+        )
+        ahead = first + self._beyond[self._v, self._a, self._next]
         return np.where(self._size > 0, ahead, 0.0)
-
-    def _place(self, index: NDArray[np.intp]) -> tuple[Numbers, Numbers]:
-        found = self._points[self._v, self._a, index]
-        return found[..., 0], found[..., 1]

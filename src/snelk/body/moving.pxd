@@ -1,17 +1,40 @@
 cimport cython
 
 from snelk.body.columns cimport DoingColumns, GivenColumns, MovingColumns, PlacedColumns, PlaceStageColumns
-from snelk.level.columns cimport FloorColumns
-from snelk.level.footing cimport highest_below
+from snelk.level.columns cimport FloorColumns, LinkColumns
+from snelk.level.footing cimport height_of, highest_below
 from snelk.senses.columns cimport PoseColumns
 
-cdef double PI, GLANCE, NEAR, STEP
+cdef double INF, PI, GLANCE, NEAR, STEP
 cdef Py_ssize_t NEWLY_DONE, NEWLY_FAILED, AHEAD, AT_FOCUS, AT_PLACE, GLANCES, SWEEP
 
-@cython.locals(v=Py_ssize_t, a=Py_ssize_t, height=double)
+@cython.locals(x=double, y=double, sheet=Py_ssize_t, height=double)
+cdef void _follow_floor(
+    MovingColumns now, FloorColumns floors, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(v=Py_ssize_t, a=Py_ssize_t)
 cdef void _move(
     MovingColumns now, const double[:, ::1] state_for, double dt, FloorColumns floors,
+    LinkColumns links,
 ) noexcept
+
+@cython.locals(halt=Py_ssize_t)
+cdef double _beyond_halt(MovingColumns now, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+
+@cython.locals(by=double)
+cdef bint _begin_link(MovingColumns now, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+
+@cython.locals(
+    link=Py_ssize_t, whole=double, before=double, share=double, dx=double, dy=double, rise=double,
+    n=Py_ssize_t,
+)
+cdef void _climb(
+    MovingColumns now, LinkColumns links, double state_for, double dt, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(n=Py_ssize_t)
+cdef void _find_halt(MovingColumns now, Py_ssize_t v, Py_ssize_t a) noexcept nogil
 
 @cython.locals(
     tracked=GivenColumns, rows=Py_ssize_t, same=bint, v=Py_ssize_t, g=Py_ssize_t, j=Py_ssize_t,
@@ -58,7 +81,7 @@ cdef double _can_stop_within(double far, double acceleration, double dt) noexcep
 
 @cython.locals(
     n=Py_ssize_t, rest=double, moved=double, come=bint, x=double, y=double, dx=double, dy=double,
-    length=double, take=double, share=double,
+    length=double, take=double, share=double, near=double,
 )
 cdef double _walk(MovingColumns now, double way, Py_ssize_t v, Py_ssize_t a) noexcept nogil
 
@@ -72,7 +95,7 @@ cdef (double, bint, bint) _nearness(
     MovingColumns now, double dt, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
-@cython.locals(n=Py_ssize_t, beyond=double)
+@cython.locals(n=Py_ssize_t, beyond=double, far=double)
 cdef void _take_way(
     MovingColumns now, Py_ssize_t v, Py_ssize_t a, const double[:, ::1] way, Py_ssize_t count,
     double stop, double short, Py_ssize_t turn_at,
@@ -105,7 +128,7 @@ cdef void _take_way_to(
 ) noexcept nogil
 
 cdef void _want(
-    MovingColumns moving, Py_ssize_t v, Py_ssize_t a, double x, double y, double stop,
+    MovingColumns moving, Py_ssize_t v, Py_ssize_t a, double x, double y, double z, double stop,
     DoingColumns doing,
 ) noexcept nogil
 

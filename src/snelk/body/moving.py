@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled, nogil
+from cython import Py_ssize_t, cast, compiled, nogil
 from cython.cimports.libc.math import atan2, cos, fabs, fmod, hypot, isnan, sin, sqrt
 from numpy.typing import NDArray
 
@@ -23,12 +23,14 @@ from snelk.body.stage import PlaceStage
 from snelk.config.steps import STEP
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.level.floors import Floors
+from snelk.level.links import Links
 from snelk.senses.bodies import Poses
 
 if not compiled:  # else it is the C library's, by the import above
     from snelk.level.columns import hypot
-    from snelk.level.footing import highest_below
+    from snelk.level.footing import height_of, highest_below
 
+INF = float("inf")
 PI = float(np.pi)
 
 
@@ -57,9 +59,9 @@ def place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> None:
 def take_way(
     now: Moving, v: int, a: int, way: NDArray[np.float64], stop: float, short: float, turn_at: int
 ) -> None:
-    """Take a way, (places, 2) in m; see `Motion.go`."""
+    """Take a way, (places, 5); see `Motion.go`."""
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
-    agree((way.shape[1], len(way) <= plain(now).points.shape[2]), (2, True))
+    agree((way.shape[1], len(way) <= plain(now).points.shape[2]), (5, True))
     _take_way(laid_out(MovingColumns, now), v, a, way, len(way), stop, short, turn_at)
 
 
@@ -75,9 +77,9 @@ def take_way_to(
     stop: float,
     turn_at: int,
 ) -> None:
-    """Take a way, (places, 2) in m, that leads as near to a place as it can get."""
+    """Take a way, (places, 5), that leads as near to a place as it can get."""
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
-    agree((way.shape[1], 0 < len(way) <= plain(now).points.shape[2]), (2, True))
+    agree((way.shape[1], 0 < len(way) <= plain(now).points.shape[2]), (5, True))
     laid = laid_out(MovingColumns, now)
     _take_way_to(laid, dt, v, a, way, len(way), to_x, to_y, stop, turn_at)
 
@@ -100,10 +102,10 @@ def turns_back(now: Moving, dt: float, v: int, a: int, x: float, y: float) -> bo
 def run_out(now: Moving, v: int, a: int, way: NDArray[np.float64]) -> int:
     """The places along its way up to where it could come to a stand, m, and how many these are.
 
-    `way`, (places, 2), is overwritten.
+    `way`, (places, 5), is overwritten.
     """
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
-    agree((len(way) >= plain(now).points.shape[2], way.shape[1]), (True, 2))
+    agree((len(way) >= plain(now).points.shape[2], way.shape[1]), (True, 5))
     return _run_out(laid_out(MovingColumns, now), v, a, way)
 
 
@@ -115,14 +117,30 @@ def nearness(now: Moving, dt: float, v: int, a: int) -> tuple[float, bool, bool]
     return float(close), bool(arrived), bool(unreachable)
 
 
-def _move(now: Moving, state_for: NDArray[np.float64], dt: float, floors: Floors) -> None:
+def _move(
+    now: Moving, state_for: NDArray[np.float64], dt: float, floors: Floors, links: Links
+) -> None:
     with nogil:
         for v in range(len(now.x)):
             for a in range(now.x.shape[1]):
+                if now.link[v, a] >= 0:
+                    _climb(now, links, state_for[v, a], dt, v, a)
+                    continue
                 _move_one(now, state_for[v, a], dt, v, a)
                 if now.driven[v, a]:
-                    height = highest_below(floors, now.x[v, a], now.y[v, a], now.z[v, a] + STEP)
-                    now.z[v, a] = now.z[v, a] if isnan(height) else height
+                    _follow_floor(now, floors, v, a)
+
+
+def _follow_floor(now: Moving, floors: Floors, v: int, a: int) -> None:
+    """It is as high as the floor that its way is on, else the highest within a step."""
+    x, y, sheet = now.x[v, a], now.y[v, a], -1
+    if now.size[v, a] > 0:
+        sheet = cast(Py_ssize_t, now.points[v, a, now.next[v, a], 4])
+    if 0 <= sheet < len(floors.planes):
+        now.z[v, a] = height_of(floors, sheet, x, y)
+        return
+    height = highest_below(floors, x, y, now.z[v, a] + STEP)
+    now.z[v, a] = now.z[v, a] if isnan(height) else height
 
 
 def _place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> bool:
@@ -204,9 +222,14 @@ def _take_way(
     beyond = 0.0
     for n in range(count - 1, -1, -1):
         now.points[v, a, n, 0], now.points[v, a, n, 1] = way[n, 0], way[n, 1]
+        now.points[v, a, n, 2], now.points[v, a, n, 3] = way[n, 2], way[n, 3]
+        now.points[v, a, n, 4] = way[n, 4]
         now.beyond[v, a, n] = beyond
-        if n > 0:
-            beyond += hypot(way[n, 0] - way[n - 1, 0], way[n, 1] - way[n - 1, 1])
+        if n > 0 and way[n, 3] >= 0.0:
+            beyond += way[n, 2]
+        elif n > 0:
+            far = hypot(way[n, 0] - way[n - 1, 0], way[n, 1] - way[n - 1, 1])
+            beyond += far * way[n, 2]
     _begin_way(now, v, a, count, stop, short, turn_at)
 
 
@@ -236,6 +259,15 @@ def _begin_way(
     now.next[v, a], now.size[v, a] = 0, count
     now.stop[v, a], now.short[v, a], now.turn_at[v, a] = stop, short, turn_at
     now.on_way[v, a], now.at_end[v, a], now.no_way[v, a] = True, False, False
+    _find_halt(now, v, a)
+
+
+def _find_halt(now: Moving, v: int, a: int) -> None:
+    """The point of its way from which the next link begins."""
+    now.halt[v, a] = -1
+    for n in range(now.size[v, a] - 1, now.next[v, a], -1):
+        if now.points[v, a, n, 3] >= 0.0:
+            now.halt[v, a] = n - 1
 
 
 def _stand(moving: Moving, v: int, a: int) -> None:
@@ -258,15 +290,20 @@ def note_news(doing: Doing, v: int, a: int, was_done: bool, was_failed: bool) ->
         doing.news[v, a] += NEWLY_FAILED
 
 
-def _want(moving: Moving, v: int, a: int, x: float, y: float, stop: float, doing: Doing) -> None:
+def _want(
+    moving: Moving, v: int, a: int, x: float, y: float, z: float, stop: float, doing: Doing
+) -> None:
     """A way to a place is to be found, or as near as it can get.
 
     Who is moved from outside would go straight.
     """
     doing.wants[v, a] = moving.driven[v, a]
-    doing.goals[v, a, 0], doing.goals[v, a, 1], doing.stop[v, a] = x, y, stop
+    doing.goals[v, a, 0], doing.goals[v, a, 1], doing.goals[v, a, 2] = x, y, z
+    doing.stop[v, a] = stop
     if not moving.driven[v, a]:
         moving.points[v, a, 0, 0], moving.points[v, a, 0, 1], moving.beyond[v, a, 0] = x, y, 0.0
+        moving.points[v, a, 0, 2], moving.points[v, a, 0, 3] = 1.0, -1.0
+        moving.points[v, a, 0, 4] = -1.0
         _begin_way(moving, v, a, 1, stop, 0.0, -1)
 
 
@@ -277,8 +314,12 @@ def _run_out(now: Moving, v: int, a: int, way: NDArray[np.float64]) -> int:
     for n in range(now.next[v, a], now.size[v, a]):
         if count >= way.shape[0]:
             return -1
+        if now.points[v, a, n, 3] >= 0.0:
+            break  # it stands where a link begins
         dx, dy = now.points[v, a, n, 0] - x, now.points[v, a, n, 1] - y
-        length = hypot(dx, dy)
+        length = hypot(dx, dy) * now.points[v, a, n, 2]
+        way[count, 2], way[count, 3] = now.points[v, a, n, 2], -1.0
+        way[count, 4] = now.points[v, a, n, 4]
         if length >= rest > 0.0:
             way[count, 0], way[count, 1] = x + dx * (rest / length), y + dy * (rest / length)
             return count + 1
@@ -304,6 +345,10 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
     left = whole - now.stop[v, a]
     _arrive(now, left, dt, v, a)
     free = now.driven[v, a] and not now.still[v, a]
+    if free and now.on_way[v, a] and whole - _beyond_halt(now, v, a) <= NEAR:
+        now.next[v, a] = now.halt[v, a] + 1
+        _begin_link(now, v, a)
+        return
     going = now.on_way[v, a] and free
     toward = now.base[v, a]
     if going:
@@ -327,6 +372,9 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
             back = whole - now.beyond[v, a, now.turn_at[v, a]]
             if back > 1e3 * NEAR:
                 wanted = min(wanted, _can_stop_within(back, now.acceleration[v, a], dt))
+        if now.halt[v, a] >= 0:
+            back = whole - now.beyond[v, a, now.halt[v, a]]
+            wanted = min(wanted, _can_stop_within(back, now.acceleration[v, a], dt))
     speed = min(max(wanted, max(now.speed[v, a] - gain, 0.0)), now.speed[v, a] + gain)
     # Who has no way any more comes to a stand on the one that it left.
     rolling = free and (left > 0.0 if going else now.speed[v, a] > 0.0)
@@ -344,13 +392,66 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
     now.stuck_for[v, a] = now.stuck_for[v, a] + dt if wants and free and slow else 0.0
 
 
+def _begin_link(now: Moving, v: int, a: int) -> bool:
+    """Whether its way goes on by a link; then it is on it."""
+    by = now.points[v, a, now.next[v, a], 3]
+    if by < 0.0:
+        return False
+    now.link[v, a], now.climbed[v, a], now.speed[v, a] = cast(Py_ssize_t, by), 0.0, 0.0
+    return True
+
+
+def _beyond_halt(now: Moving, v: int, a: int) -> float:
+    """How long its way is behind the place where the next link begins, m; negative for none."""
+    halt = now.halt[v, a]
+    return float(now.beyond[v, a, halt]) if halt >= 0 else -INF
+
+
+def _climb(now: Moving, links: Links, state_for: float, dt: float, v: int, a: int) -> None:
+    """Go on by a link, at an even pace; whoever is on one goes on to its end."""
+    link = now.link[v, a]
+    now.stuck_for[v, a] = 0.0
+    if now.still[v, a] or not now.driven[v, a]:
+        return
+    whole = links.lengths[link]
+    before = now.climbed[v, a]
+    now.climbed[v, a] = min(before + whole * (dt / links.seconds[link]), whole)
+    now.walked[v, a] += now.climbed[v, a] - before
+    share = now.climbed[v, a] / whole
+    dx, dy = links.ends[link, 3] - links.ends[link, 0], links.ends[link, 4] - links.ends[link, 1]
+    if hypot(dx, dy) > STEP:  # up a ladder it looks where it looked
+        now.base[v, a] = atan2(dy, dx)
+    _turn(now, now.base[v, a], state_for, dt, v, a)
+    if whole - now.climbed[v, a] > NEAR * whole:
+        now.x[v, a], now.y[v, a] = (
+            links.ends[link, 0] + share * dx,
+            links.ends[link, 1] + share * dy,
+        )
+        rise = links.ends[link, 5] - links.ends[link, 2]
+        now.z[v, a] = links.ends[link, 2] + share * rise
+        return
+    now.x[v, a], now.y[v, a] = links.ends[link, 3], links.ends[link, 4]
+    now.z[v, a] = links.ends[link, 5]
+    now.link[v, a], now.climbed[v, a] = -1, 0.0
+    n = now.next[v, a]
+    if now.size[v, a] > 0 and now.points[v, a, n, 3] == link:
+        # It may have taken another way meanwhile, which begins here.
+        now.points[v, a, n, 2], now.points[v, a, n, 3] = 1.0, -1.0
+        if n < now.size[v, a] - 1:
+            now.next[v, a] = n + 1
+            _find_halt(now, v, a)
+            _begin_link(now, v, a)
+
+
 def _left(now: Moving, v: int, a: int) -> float:
     """How much of its way it has left, m, also of one that it has just given up."""
     if now.size[v, a] == 0:
         return 0.0
     n = now.next[v, a]
+    if now.points[v, a, n, 3] >= 0.0:
+        return float(now.points[v, a, n, 2] - now.climbed[v, a] + now.beyond[v, a, n])
     dx, dy = now.points[v, a, n, 0] - now.x[v, a], now.points[v, a, n, 1] - now.y[v, a]
-    return float(hypot(dx, dy) + now.beyond[v, a, n])
+    return float(hypot(dx, dy) * now.points[v, a, n, 2] + now.beyond[v, a, n])
 
 
 def _close_to_goal(now: Moving, dt: float, v: int, a: int) -> float:
@@ -360,6 +461,8 @@ def _close_to_goal(now: Moving, dt: float, v: int, a: int) -> float:
 
 def _arrive(now: Moving, left: float, dt: float, v: int, a: int) -> None:
     """Leave the way if no more than so much is left of it, m."""
+    if now.halt[v, a] >= 0:
+        return  # a link is left of it, if a short one
     close = NEAR
     if now.stop[v, a] <= 0.0:
         close = _close_to_goal(now, dt, v, a)
@@ -409,19 +512,21 @@ def _can_stop_within(far: float, acceleration: float, dt: float) -> float:
 
 
 def _walk(now: Moving, way: float, v: int, a: int) -> float:
-    """Walk so far along its way, m; how far it came."""
+    """Walk so far along its way, m, up to where a link begins; how far it came."""
     rest, moved, come = way, 0.0, False
     while not come:
         n = now.next[v, a]
         x, y = now.points[v, a, n, 0], now.points[v, a, n, 1]
         dx, dy = x - now.x[v, a], y - now.y[v, a]
-        length = hypot(dx, dy)
+        length = hypot(dx, dy) * now.points[v, a, n, 2]
         take = min(rest, length) if rest > 0.0 else 0.0
         share = take / length if length > 0.0 else 0.0
-        if rest > 0.0 and take >= length:
+        near = NEAR if n == now.halt[v, a] else 0.0  # where a link begins is come to for sure
+        if rest > 0.0 and take >= length - near:
             now.x[v, a], now.y[v, a] = x, y
             if n < now.size[v, a] - 1:
                 now.next[v, a] = n + 1
+                come = _begin_link(now, v, a)
             else:
                 come = True
         else:

@@ -63,14 +63,17 @@ class Moving(NamedTuple):
     turn_at: NDArray[np.int64]  # the point at which it must stand; -1 for none
     next: NDArray[np.int64]  # the point that it walks to
     size: NDArray[np.int64]  # points of the way
-    points: Numbers  # (variant, agent, point, 2): the way, m
+    halt: NDArray[np.int64]  # the point from which the next link begins; -1 for none
+    points: Numbers  # (variant, agent, point, 5): the way, see `find_way`
     beyond: Numbers  # (variant, agent, point): from there to the end of the way, m
+    link: NDArray[np.int64]  # the link that it is on; -1 for none
+    climbed: Numbers  # how far it is on that, m
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
         agree_axes(
             self,
             "variants agents",
-            points="variants agents places 2",
+            points="variants agents places 5",
             beyond="variants agents places",
         )

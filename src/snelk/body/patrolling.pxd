@@ -7,27 +7,28 @@ from snelk.senses.columns cimport PoseColumns
 cdef double NAN, NEVER, KEEP_UP
 cdef Py_ssize_t LOOP, BACK_AND_FORTH, ONCE, WHERE_IT_IS, HOME, START, HERE
 
-@cython.locals(first=Py_ssize_t, count=Py_ssize_t, about=Py_ssize_t, x=double, y=double)
+@cython.locals(first=Py_ssize_t, count=Py_ssize_t, about=Py_ssize_t, x=double, y=double, z=double)
 cdef double patrol(
     MovingColumns moving, RoundStageColumns stage, PoseColumns poses, Py_ssize_t state,
     Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
 ) noexcept nogil
 
-@cython.locals(p=Py_ssize_t, x=double, y=double)
-cdef (double, double) _centre(
+@cython.locals(p=Py_ssize_t, x=double, y=double, z=double)
+cdef (double, double, double) _centre(
     MovingColumns moving, RoundStageColumns stage, PoseColumns poses, Py_ssize_t about,
     Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
 @cython.locals(row=Py_ssize_t)
-cdef (double, double) _corner(
+cdef (double, double, double) _corner(
     RoundStageColumns stage, Py_ssize_t state, Py_ssize_t v, Py_ssize_t a, Py_ssize_t n,
 ) noexcept nogil
 
 @cython.locals(
     count=Py_ssize_t, n=Py_ssize_t, best=Py_ssize_t, loop=bint, x=double, y=double, least=double,
     best_share=double, best_x=double, best_y=double, px=double, py=double, to_x=double,
-    to_y=double, dx=double, dy=double, share=double, away=double,
+    to_y=double, dx=double, dy=double, share=double, away=double, up=double, best_z=double,
+    pz=double, to_z=double, dz=double, along=double,
 )
 cdef double _begin(
     MovingColumns moving, RoundStageColumns stage, Py_ssize_t state, Py_ssize_t v, Py_ssize_t a,
@@ -39,7 +40,7 @@ cdef void _advance(
     RoundStageColumns stage, Py_ssize_t state, Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
 ) noexcept nogil
 
-@cython.locals(x=double, y=double)
+@cython.locals(x=double, y=double, z=double)
 cdef double _walk(
     MovingColumns moving, RoundStageColumns stage, Py_ssize_t state, Py_ssize_t v, Py_ssize_t a,
     DoingColumns doing,

@@ -32,13 +32,14 @@ def patrol(
     first = stage.first[v, a, state]
     count, about = stage.last[v, a, state] - first, stage.about[v, a, state]
     if count > 0 and (about >= 0 or (about != WHERE_IT_IS and not stage.begun[v, a])):
-        x, y = _centre(moving, stage, poses, about, v, a)
+        x, y, z = _centre(moving, stage, poses, about, v, a)
         doing.failed[v, a] = isnan(x)
         if isnan(x):
             _stand(moving, v, a)
             return KEEP_UP
         stage.shift[v, a, 0] = x - stage.corners[first, 0]
         stage.shift[v, a, 1] = y - stage.corners[first, 1]
+        stage.shift[v, a, 2] = z - stage.corners[first, 2]
     if count == 0 or doing.done[v, a]:
         _stand(moving, v, a)
         doing.failed[v, a], doing.done[v, a] = count == 0, count != 0
@@ -61,62 +62,69 @@ def patrol(
 
 def _centre(
     moving: Moving, stage: RoundStage, poses: Poses, about: int, v: int, a: int
-) -> tuple[float, float]:
+) -> tuple[float, float, float]:
     """Where a route's first corner is to lie; NaN where whom it is about is not there."""
-    x, y = NAN, NAN
+    x, y, z = NAN, NAN, NAN
     if about >= 0:
         p = v if poses.x.shape[0] > 1 else 0
         if poses.present[p, about]:
-            x, y = poses.x[p, about], poses.y[p, about]
-        return x, y
+            x, y, z = poses.x[p, about], poses.y[p, about], poses.z[p, about]
+        return x, y, z
     if about == HOME:
-        x, y = stage.home[v, a, 0], stage.home[v, a, 1]
+        x, y, z = stage.home[v, a, 0], stage.home[v, a, 1], stage.home[v, a, 2]
     elif about == START:
-        x, y = stage.start[v, a, 0], stage.start[v, a, 1]
+        x, y, z = stage.start[v, a, 0], stage.start[v, a, 1], stage.start[v, a, 2]
     elif about == HERE:
-        x, y = stage.entered[v, a, 0], stage.entered[v, a, 1]
+        x, y, z = stage.entered[v, a, 0], stage.entered[v, a, 1], stage.entered[v, a, 2]
     if isnan(x):
         x, y = moving.x[v, a], moving.y[v, a]
-    return x, y
+    if isnan(z):
+        z = moving.z[v, a]
+    return x, y, z
 
 
-def _corner(stage: RoundStage, state: int, v: int, a: int, n: int) -> tuple[float, float]:
+def _corner(stage: RoundStage, state: int, v: int, a: int, n: int) -> tuple[float, float, float]:
     """Corner n of a route, as it is moved."""
     row = stage.first[v, a, state] + n
     return (
         stage.corners[row, 0] + stage.shift[v, a, 0],
         stage.corners[row, 1] + stage.shift[v, a, 1],
+        stage.corners[row, 2] + stage.shift[v, a, 2],
     )
 
 
 def _begin(moving: Moving, stage: RoundStage, state: int, v: int, a: int, doing: Doing) -> float:
     """To the nearest point of the route, and from there on to the corner after it."""
     count, x, y = stage.last[v, a, state] - stage.first[v, a, state], moving.x[v, a], moving.y[v, a]
-    best, least, best_share, best_x, best_y = 0, -1.0, 0.0, 0.0, 0.0
+    up = moving.z[v, a] if stage.heights else 0.0
+    best, least, best_share, best_x, best_y, best_z = 0, -1.0, 0.0, 0.0, 0.0, 0.0
     if count == 1 or stage.about[v, a, state] >= 0:
         for n in range(count):
-            px, py = _corner(stage, state, v, a, n)
-            away = hypot(px - x, py - y)
+            px, py, pz = _corner(stage, state, v, a, n)
+            away = hypot(hypot(px - x, py - y), pz - up if stage.heights else 0.0)
             if least < 0.0 or away < least:
                 best, least = n, away
         stage.at[v, a] = best
         return _walk(moving, stage, state, v, a, doing)
     loop = stage.order[v, a, state] == LOOP
     for n in range(count if loop else count - 1):
-        px, py = _corner(stage, state, v, a, n)
-        to_x, to_y = _corner(stage, state, v, a, (n + 1) % count)
-        dx, dy = to_x - px, to_y - py
-        share = ((x - px) * dx + (y - py) * dy) / max(dx * dx + dy * dy, 1e-12)
+        px, py, pz = _corner(stage, state, v, a, n)
+        to_x, to_y, to_z = _corner(stage, state, v, a, (n + 1) % count)
+        dx, dy, dz = to_x - px, to_y - py, to_z - pz
+        if not stage.heights:  # on ground without floors heights do not count
+            pz, dz = 0.0, 0.0
+        along = (x - px) * dx + (y - py) * dy + (up - pz) * dz
+        share = along / max(dx * dx + dy * dy + dz * dz, 1e-12)
         share = min(max(share, 0.0), 1.0)
-        px, py = px + share * dx, py + share * dy
-        away = hypot(px - x, py - y)
+        px, py, pz = px + share * dx, py + share * dy, pz + share * dz
+        away = hypot(hypot(px - x, py - y), pz - up)
         if least < 0.0 or away < least:
-            best, least, best_share, best_x, best_y = n, away, share, px, py
+            best, least, best_share, best_x, best_y, best_z = n, away, share, px, py, pz
     stage.at[v, a] = best if best_share <= 0.0 else (best + 1) % count
     if least <= moving.arrive[v, a]:
         return _walk(moving, stage, state, v, a, doing)
     stage.at[v, a] -= stage.step[v, a]  # the corner that comes after where it joins the route
-    _want(moving, v, a, best_x, best_y, 0.0, doing)
+    _want(moving, v, a, best_x, best_y, best_z, 0.0, doing)
     stage.pausing[v, a] = doing.joins[v, a] = True  # no pause where it joins
     return NEVER
 
@@ -140,6 +148,6 @@ def _advance(stage: RoundStage, state: int, v: int, a: int, doing: Doing) -> Non
 def _walk(moving: Moving, stage: RoundStage, state: int, v: int, a: int, doing: Doing) -> float:
     """Walk to the corner."""
     doing.joins[v, a] = False
-    x, y = _corner(stage, state, v, a, stage.at[v, a])
-    _want(moving, v, a, x, y, 0.0, doing)
+    x, y, z = _corner(stage, state, v, a, stage.at[v, a])
+    _want(moving, v, a, x, y, z, 0.0, doing)
     return KEEP_UP if stage.about[v, a, state] >= 0 else NEVER

@@ -14,12 +14,14 @@ import numpy as np
 
 from snelk.errors import InputError, SnelkError, UnknownNameError, nearest
 
-Place = tuple[float, float]
+Place = tuple[float, ...]
 
 
 @dataclass(frozen=True)
 class Situation:
-    """What an agent's activity is told. Lengths are m, times s, places (x, y).
+    """What an agent's activity is told. Lengths are m, times s.
+
+    Places are (x, y) on a level without floors, (x, y, z) on one with floors.
 
     Attributes:
         name, state: Who it is, and the alert state it is in.
@@ -65,7 +67,7 @@ class Move:
     """What an activity wants until it is asked again.
 
     Attributes:
-        to: Where to go; None stands.
+        to: Where to go, (x, y) at its own height or (x, y, z); None stands.
         face_deg: Where to face while standing, degrees counter-clockwise from +x.
         look_at: A place to look at, whatever the state says.
         done: Whether the activity is done: then its state may be left.
@@ -210,8 +212,8 @@ def check_move(move: object, place: str, *, source: str = "activity") -> Move:
         raise InputError.of(source, place, repr(move), "must return a Move", fix)
     for name in ("to", "look_at"):
         value = getattr(move, name)
-        if value is not None and not _are_finite(value, (2,)):
-            rule = f"{name} must be (x, y) in m, or None"
+        if value is not None and not (_are_finite(value, (2,)) or _are_finite(value, (3,))):
+            rule = f"{name} must be (x, y) or (x, y, z) in m, or None"
             raise InputError.of(source, place, repr(value), rule)
     if move.face_deg is not None and not _are_finite(move.face_deg, ()):
         rule = "face_deg must be a finite number"

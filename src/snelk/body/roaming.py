@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any
 
 import numpy as np
 import shapely
+from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
 
 from snelk.body.columns import RoamStageColumns, StreamColumns
 from snelk.body.doing import NEVER
@@ -20,8 +22,11 @@ from snelk.body.wandering import wander_alone
 from snelk.config.minds import PLACES
 from snelk.config.minds import Roam as RoamSettings
 from snelk.level.columns import GroundColumns, laid_out, plain
-from snelk.level.ground import ground_of
-from snelk.level.walking import part_of, step_back
+from snelk.level.ground import Areas, Ground, ground_of
+from snelk.level.level import Level
+from snelk.level.walking import part_of, sheet_of, step_back
+
+Numbers = NDArray[np.float64]
 
 INNER = 0.05
 """So far within its area somebody who comes from outside begins to wander, m."""
@@ -34,42 +39,74 @@ MOST_TRIES = 10_000
 
 
 class Area:
-    """An area to roam over: a polygon with holes.
+    """An area to roam over: polygons with holes, each on a floor.
 
     Attributes:
-        shape: The polygon.
-        inner: It a little smaller.
+        shapes: The polygons.
+        inner: They a little smaller.
+        sheets: The floor of each; 0 without floors.
         ground: It as compiled loops read it.
     """
 
-    def __init__(self, shape: shapely.Geometry) -> None:
-        self.shape = shape
-        inner = shapely.buffer(shape, -INNER)
-        on_it = shapely.get_coordinates(shapely.point_on_surface(shape))[0].tolist()
-        self._middle = (on_it[0], on_it[1]) if inner.is_empty else None  # of one too thin
+    def __init__(self, level: Level, shapes: Sequence[BaseGeometry], sheets: Sequence[int]) -> None:
+        self.shapes, self.sheets, self._level = shapes, sheets, level
+        inner = [shapely.buffer(shape, -INNER) for shape in shapes]
+        on_it = shapely.get_coordinates(shapely.point_on_surface(shapes[0]))[0].tolist()
+        thin = all(each.is_empty for each in inner)
+        self._middle = self._at(on_it[0], on_it[1], 0) if thin else None
         self.inner = inner
-        self.ground = laid_out(GroundColumns, ground_of([shape], [inner]))
+        self.ground = ground_over([self], level)
 
-    def holds(self, x: float, y: float) -> bool:
-        """Whether a place, m, is within it."""
-        return part_of(self.ground, x, y) == 0
+    def _at(self, x: float, y: float, n: int) -> Numbers:
+        return np.array([x, y, self._level.height_of(self.sheets[n], x, y)])
 
-    def nearest(self, x: float, y: float) -> tuple[float, float]:
-        """The place itself, m, or the nearest well within it."""
+    def holds(self, place: Numbers) -> bool:
+        """Whether a place, (3,) in m, is within it."""
+        return part_of(self.ground, *place.tolist()) == 0
+
+    def shape_at(self, place: Numbers) -> BaseGeometry:
+        """Its polygon on the floor where somebody stands; the first if there is none."""
+        sheet = sheet_of(self.ground, *place.tolist())
+        on = [
+            shape for shape, floor in zip(self.shapes, self.sheets, strict=True) if floor == sheet
+        ]
+        return on[0] if on else self.shapes[0]
+
+    def nearest(self, place: Numbers) -> Numbers:
+        """The place itself, (3,) in m, or the nearest well within it."""
         if self._middle is not None:
             return self._middle
-        return step_back(self.ground, 0, x, y)
+        return np.array(step_back(self.ground, 0, *place.tolist()))
 
-    def any_place(self, chance: Callable[[], float]) -> tuple[float, float]:
-        """A place within it, any as likely as another, m."""
-        low_x, low_y, high_x, high_y = shapely.bounds(self.shape).tolist()
+    def any_place(self, chance: Callable[[], float]) -> Numbers:
+        """(3,) a place within it, any as likely as another in plan, m."""
+        n = 0
+        if len(self.shapes) > 1:
+            sizes = np.cumsum([shape.area for shape in self.shapes])
+            n = int(np.searchsorted(sizes, chance() * sizes[-1], side="right"))
+            n = min(n, len(sizes) - 1)
+        shape = self.shapes[n]
+        low_x, low_y, high_x, high_y = shapely.bounds(shape).tolist()
         for _ in range(MOST_TRIES):
             x = low_x + (high_x - low_x) * chance()
             y = low_y + (high_y - low_y) * chance()
-            if self.holds(x, y):
-                return x, y
-        x, y = shapely.get_coordinates(shapely.point_on_surface(self.shape))[0].tolist()
-        return x, y
+            if self.holds(self._at(x, y, n)) and shapely.contains_xy(shape, x, y):
+                return self._at(x, y, n)
+        x, y = shapely.get_coordinates(shapely.point_on_surface(shape))[0].tolist()
+        return self._at(x, y, n)
+
+
+def ground_over(areas: Sequence[Area], level: Level) -> Ground:
+    """Areas to roam over as compiled loops read them, a part for each."""
+    counts = [len(area.shapes) for area in areas]
+    packed = Areas(
+        [shape for area in areas for shape in area.shapes],
+        [shape for area in areas for shape in area.inner],
+        np.array([sheet for area in areas for sheet in area.sheets], dtype=np.int32),
+        np.concatenate([[0], np.cumsum(counts)]).astype(np.int32),
+        np.eye(len(areas), dtype=np.bool_),
+    )
+    return laid_out(GroundColumns, ground_of(packed, floors=level.floors))
 
 
 def area_of(me: Me, written: RoamSettings, known: dict[object, object]) -> Area | None:
@@ -82,21 +119,28 @@ def area_of(me: Me, written: RoamSettings, known: dict[object, object]) -> Area 
     centre = me.centre(written.about) if moves else None
     if moves and centre is None:
         return None
-    key = (walker.ways, walker.part, written.zone, written.ring, written.about, centre)
+    where = None if centre is None else tuple(centre.tolist())
+    roams = walker.reach if written.method == "places" else (walker.part,)
+    key = (walker.ways, roams, written.zone, written.ring, written.about, where)
     if key in known:
         found = known.get(key)
         return found if isinstance(found, Area) else None
-    shape = walker.area
-    if written.zone is not None:
-        zone = me.world.level.zone_area(written.zone)
-        if written.about is not None and centre is not None:
-            middle = shapely.get_coordinates(shapely.centroid(zone))[0]
-            zone = shapely.transform(zone, lambda at: at + (np.array(centre) - middle))
-        shape = shapely.intersection(shape, zone)
-    if written.ring is not None and centre is not None:
-        least, most = (shapely.Point(centre).buffer(r, quad_segs=32) for r in written.ring)
-        shape = shapely.intersection(shape, shapely.difference(most, least))
-    area = None if shape.area < 1e-6 else Area(shape)
+    level, shapes, sheets = me.world.level, [], []
+    for shape, sheet in walker.areas_in(roams):
+        if written.zone is not None:
+            zone = level.zone_on(written.zone, sheet)
+            if written.about is not None and centre is not None:
+                whole = shapely.centroid(level.zone_area(written.zone))
+                off = centre[:2] - shapely.get_coordinates(whole)[0]
+                zone = shapely.transform(zone, lambda at, off=off: at + off)
+            shape = shapely.intersection(shape, zone)
+        if written.ring is not None and centre is not None:
+            least, most = (shapely.Point(centre[:2]).buffer(r, quad_segs=32) for r in written.ring)
+            shape = shapely.intersection(shape, shapely.difference(most, least))
+        if shape.area >= 1e-6:
+            shapes.append(shape)
+            sheets.append(sheet)
+    area = Area(level, shapes, sheets) if shapes else None
     if written.about in (None, "home", "start") and len(known) < MOST_KEPT:
         known[key] = area
     return area
@@ -125,7 +169,8 @@ class Roaming:
         self.streams = Streams.blank(shape)
         pausing, outside = np.zeros((2, *shape), dtype=np.bool_)
         self._stage = RoamStage(
-            areas=laid_out(GroundColumns, ground_of([], [])),
+            areas=ground_over([], world.level),
+            floors=world.level.floors,
             streams=laid_out(StreamColumns, self.streams),
             area=np.full(shape, NOT_ASKED, dtype=np.int32),
             every=every,
@@ -134,10 +179,10 @@ class Roaming:
             normal=np.full((*shape, 2), np.nan),
             pausing=pausing,
             outside=outside,
-            way=np.zeros((plain(points).points.shape[2] + 1, 2)),
+            way=np.zeros((plain(points).points.shape[2] + 1, 5)),
         )
         self.stage = laid_out(RoamStageColumns, self._stage)
-        self._known = world.level.kept
+        self._level, self._known = world.level, world.level.kept
         self._areas: list[Area] = []  # by index
         self._own: dict[tuple[int, int], Area | None] = {}  # of those that are left to Python
         self._chosen = np.zeros(shape, dtype=np.bool_)
@@ -173,7 +218,7 @@ class Roaming:
             return NEVER
         if written.method == "places":
             return self._to_a_place(me, written, area)
-        if (stage.outside[v, a] or follows) and not area.holds(*me.place):
+        if (stage.outside[v, a] or follows) and not area.holds(me.here):
             return self._go_in(me, written, area, follows)  # its area may be left behind
         return self._wander(me, area, follows)
 
@@ -185,20 +230,20 @@ class Roaming:
         if follows:  # its area is none of those that loops know
             area_of_its_own = np.zeros_like(self._stage.area)
             stage = self._stage._replace(areas=area.ground, area=area_of_its_own)
-        again, count = wander_alone(
+        again, count, turn_at = wander_alone(
             motion.now, stage, me.state_index, me.t, me.dt, v, a, me.world.footing.laid
         )
         if count:
             way = self._stage.way[:count].copy()
-            arc = me.smoothed(way, area.shape) if count == 1 else None
-            motion.go(v, a, way if arc is None else arc, EXACT, turn_at=count - 2)
+            arc = me.smoothed(way, area.shape_at(me.here)) if turn_at < 0 else None
+            motion.go(v, a, way if arc is None else arc, EXACT, turn_at=turn_at)
         return again
 
     def make_room(self, motion: Motion) -> None:
         """Let there be room for a way and one place more."""
         most = plain(motion.now).points.shape[2] + 1
         if len(self._stage.way) < most:
-            self._lay_out(way=np.zeros((most, 2)))
+            self._lay_out(way=np.zeros((most, 5)))
 
     def _lay_out(self, **changed: Any) -> None:
         self._stage = self._stage._replace(**changed)
@@ -208,8 +253,7 @@ class Roaming:
         """The number by which loops know an area."""
         if area not in self._areas:
             self._areas.append(area)
-            shapes, inner = zip(*((each.shape, each.inner) for each in self._areas), strict=True)
-            self._lay_out(areas=laid_out(GroundColumns, ground_of(shapes, inner)))
+            self._lay_out(areas=ground_over(self._areas, self._level))
         return self._areas.index(area)
 
     def _draw(self, me: Me) -> Callable[[], float]:
@@ -236,6 +280,6 @@ class Roaming:
         if follows:  # the nearest place would be outside again when it gets there
             doing.failed[v, a] = not me.walk_to(area.any_place(self._draw(me)), stop=EXACT)
             return written.every
-        if not me.walk_to(area.nearest(*me.place), stop=EXACT):
+        if not me.walk_to(area.nearest(me.here), stop=EXACT):
             doing.failed[v, a] = True
         return NEVER

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from snelk.body.streams import Streams
 from snelk.level.columns import agree, plain
+from snelk.level.floors import Floors
 from snelk.level.ground import Ground
 
 Numbers = NDArray[np.float64]
@@ -28,6 +29,7 @@ class RoamStage(NamedTuple):
     """What wandering reads and writes: (variant, agent) where nothing else is said."""
 
     areas: Ground  # a part for each area
+    floors: Floors
     streams: Streams  # overwritten
     area: NDArray[np.int32]  # index of its area
     every: Numbers  # (variant, agent, state) s until it takes another direction
@@ -36,7 +38,7 @@ class RoamStage(NamedTuple):
     normal: Numbers  # (variant, agent, 2) of the edge that it walks to; NaN for none; overwritten
     pausing: Truths  # it stands before it takes another direction; overwritten
     outside: Truths  # it may stand outside of its area; overwritten
-    way: Numbers  # (places, 2) room for a way
+    way: Numbers  # (places, 5) room for a way; see `find_way`
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -46,5 +48,5 @@ class RoamStage(NamedTuple):
         )  # fmt: skip
         agree(self.every.shape, self.pause.shape)
         agree(self.normal.shape, (*self.area.shape, 2))
-        known = int(self.area.max(initial=NO_AREA)) < len(plain(self.areas).starts) - 1
-        agree((known, self.way.shape[1]), (True, 2))
+        known = int(self.area.max(initial=NO_AREA)) < len(plain(self.areas).reach)
+        agree((known, self.way.shape[1]), (True, 5))

@@ -24,16 +24,17 @@ lies at the walker's home, its place in the cast, or where it entered its state.
 class RoundStage(NamedTuple):
     """What patrols read and write: (variant, agent) where nothing else is said."""
 
-    corners: Numbers  # (corners, 2) of all routes, m
+    heights: bool  # whether heights count: the level has floors
+    corners: Numbers  # (corners, 3) of all routes, m
     first: NDArray[np.int32]  # (variant, agent, state) the first corner of its route
     last: NDArray[np.int32]  # (variant, agent, state) the one behind its last corner
     order: NDArray[np.int8]  # (variant, agent, state) LOOP, BACK_AND_FORTH or ONCE
     pause: Numbers  # (variant, agent, state) s it stands at each corner
     about: NDArray[np.int32]  # (variant, agent, state) a character, or WHERE_IT_IS to HERE
-    home: Numbers  # (variant, agent, 2) m; NaN for where it is
-    start: Numbers  # (variant, agent, 2) m; NaN for where it is
-    entered: Numbers  # (variant, agent, 2) where it entered its state, m; NaN for where it is
-    shift: Numbers  # (variant, agent, 2) how far its route is moved, m; overwritten
+    home: Numbers  # (variant, agent, 3) m; NaN for where it is
+    start: Numbers  # (variant, agent, 3) m; NaN for where it is
+    entered: Numbers  # (variant, agent, 3) where it entered its state, m; NaN for where it is
+    shift: Numbers  # (variant, agent, 3) how far its route is moved, m; overwritten
     begun: Truths  # it is on its round; overwritten
     pausing: Truths  # it stands at a corner; overwritten
     at: NDArray[np.int64]  # the corner it goes to, from 0; overwritten
@@ -48,11 +49,11 @@ class RoundStage(NamedTuple):
             self.about.shape,
         )  # fmt: skip
         agree(
-            (*by_agent, 2), self.home.shape, self.start.shape, self.entered.shape, self.shift.shape
+            (*by_agent, 3), self.home.shape, self.start.shape, self.entered.shape, self.shift.shape
         )
         count = len(self.corners)
         inside = (self.first >= 0).all() and (self.last <= count).all()
-        agree((bool(inside), self.corners.shape[1]), (True, 2))
+        agree((bool(inside), self.corners.shape[1]), (True, 3))
 
     def begin(self, v: int, a: int) -> None:
         """Somebody begins a round."""

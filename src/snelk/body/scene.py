@@ -36,7 +36,8 @@ from snelk.senses.surroundings import Around, Surroundings
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
-Place = tuple[float, float]
+Place = tuple[float, ...]
+"""(x, y) on a level without floors, (x, y, z) on one with floors, m."""
 
 
 class Senses(NamedTuple):
@@ -68,6 +69,7 @@ class Note(NamedTuple):
     point: int  # -1 where it is not about a point
     x: float
     y: float
+    z: float
     likelihood: float  # NaN where there is none
     outcome: str  # of `ended`: found, gave_up, nothing, broken_off
     walked: float  # m since it began
@@ -100,7 +102,7 @@ class Footing(Protocol):
     def walker_of(self, v: int, a: int) -> Walker:
         """The ground that an agent walks on."""
 
-    def set_out(self, v: int, a: int, goal: Place, stop: float) -> bool:
+    def set_out(self, v: int, a: int, goal: Numbers, stop: float) -> bool:
         """Take the way to a place; tell whether that is done, or left to Python."""
 
 
@@ -123,7 +125,7 @@ class Scene(Protocol):
     entered: Numbers
     timing: Timing
     laid_timing: Timing
-    spots: dict[str, Place]
+    spots: dict[str, Numbers]
     outlook: Outlook
     happenings: list[Happening]
     memory: MemoryNumbers
@@ -141,11 +143,11 @@ class Scene(Protocol):
     def states_of(self, v: int, a: int) -> list[State]:
         """The states of an agent's ladder; none without one."""
 
-    def entered_at(self, v: int, a: int) -> Place:
+    def entered_at(self, v: int, a: int) -> Numbers:
         """Where an agent was when it entered its state."""
 
     def new_walker(self, v: int, a: int) -> Walker:
         """The ground that an agent walks on."""
 
     def route_of(self, v: int, a: int, name: str | None) -> Numbers:
-        """The corners, (corners, 2), of a route, or of the agent's own."""
+        """The corners, (corners, 3), of a route, or of the agent's own."""

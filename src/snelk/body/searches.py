@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, agree_axes, plain
+from snelk.level.floors import Floors
 from snelk.level.grid import Grid
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Bodies
@@ -60,6 +61,7 @@ class Notes(NamedTuple):
     t: Numbers  # s
     x: Numbers  # m
     y: Numbers
+    z: Numbers
     likelihood: Numbers  # NaN where there is none
     outcome: NDArray[np.int8]  # of OUTCOMES, or GOING_ON
     walked: Numbers  # m since it began
@@ -74,9 +76,9 @@ class Notes(NamedTuple):
         """Room for so many."""
         variant, agent, search, point = np.zeros((4, count), dtype=np.int32)
         what, outcome, method = np.zeros((3, count), dtype=np.int8)
-        t, x, y, likelihood, walked = np.zeros((5, count))
+        t, x, y, z, likelihood, walked = np.zeros((6, count))
         return cls(
-            variant, agent, search, what, point, t, x, y, likelihood, outcome, walked, method
+            variant, agent, search, what, point, t, x, y, z, likelihood, outcome, walked, method
         )
 
 
@@ -91,6 +93,7 @@ class SearchStage(NamedTuple):
     zones: Zones
     grid: Grid
     scratch: NDArray[np.int64]  # of the grid
+    floors: Floors
     characters: NDArray[np.int32]  # (agent,)
     method: NDArray[np.int8]  # (variant, agent, state) of METHODS, as all that follows up to `look`
     radius: Numbers  # m
@@ -100,13 +103,15 @@ class SearchStage(NamedTuple):
     first: NDArray[np.int32]  # the first of its places
     last: NDArray[np.int32]  # the one behind its last
     look: NDArray[np.int8]  # where it looks on its way
-    places: Numbers  # (places, 2): hideouts, m; points nearby, m from where the target was known
+    places: Numbers  # (places, 3): hideouts, m; points nearby, m from where the target was known,
+    # and the number of the floor that each is on
     state: NDArray[np.int32]  # that it searches in; this and all that follows is overwritten
     begun: NDArray[np.int64]  # searches so far
     since: Numbers  # s
     walked: Numbers  # m, when it began
     x: Numbers  # where the target was last known, m
     y: Numbers
+    z: Numbers
     over: NDArray[np.int8]  # of OUTCOMES, or GOING_ON
     looked: Truths  # at any of its points
     asks: Truths  # for points
@@ -116,7 +121,7 @@ class SearchStage(NamedTuple):
     until: Numbers  # s: how long
     at: NDArray[np.int64]  # the point that it is on its way to, or at; -1 for none
     size: NDArray[np.int64]  # how many points there are
-    points: Numbers  # (variant, agent, point, 2), m
+    points: Numbers  # (variant, agent, point, 3), m
     chances: Numbers  # (variant, agent, point) how likely it is there; NaN where that is not known
     spread_to: Numbers  # s: until when likelihood has spread
     next_shot: Numbers  # s: when it is kept next
@@ -133,7 +138,8 @@ class SearchStage(NamedTuple):
         shape, states = self.state.shape, self.method.shape
         agree(
             shape, states[:2], self.begun.shape, self.since.shape, self.walked.shape, self.x.shape,
-            self.y.shape, self.over.shape, self.looked.shape, self.asks.shape, self.planned.shape,
+            self.y.shape, self.z.shape, self.over.shape, self.looked.shape, self.asks.shape,
+            self.planned.shape,
             self.going.shape, self.waiting.shape, self.until.shape, self.at.shape, self.size.shape,
             self.points.shape[:2], self.spread_to.shape, self.next_shot.shape, self.target.shape,
             plain(self.numbers).notices.shape[:2], (shape[0], len(self.characters)),
@@ -144,10 +150,10 @@ class SearchStage(NamedTuple):
         )  # fmt: skip
         most = int((self.last - self.first).max(initial=0))
         inside = (self.first >= 0).all() and (self.last <= len(self.places)).all()
-        agree((bool(inside), self.places.shape[1]), (True, 2))
+        agree((bool(inside), self.places.shape[1]), (True, 3))
         agree((most <= len(self.lengths), most < self.points.shape[2]), (True, True))
         agree(self.left.shape, self.lengths.shape)
-        agree(self.points.shape, (*self.chances.shape, 2))
+        agree(self.points.shape, (*self.chances.shape, 3))
         agree(self.spot.shape, (1, 3))
         agree(self.seen.shape, self.noted.shape, (1,))
         characters = plain(self.numbers).notices.shape[2]

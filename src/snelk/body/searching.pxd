@@ -8,12 +8,13 @@ from snelk.body.fleeing cimport last_known
 from snelk.body.looking cimport look_at_all
 from snelk.body.moving cimport _nearness, _stand, _want, note_news
 from snelk.level.columns cimport GroundStageColumns
-from snelk.level.walking cimport _length_of_way, is_on
+from snelk.level.footing cimport floor_below, height_of
+from snelk.level.walking cimport _length_of_way, is_on, may_stand
 from snelk.mind.columns cimport AttendedColumns, CellColumns
 from snelk.mind.spreading cimport _likeliest, _spread, _take_out
 from snelk.senses.columns cimport PoseColumns
 
-cdef double INF, NAN, SLACK, LOOK_AGAIN, OTHER_NEWS, MORE, SHOT, NEAR, KEEP_UP, LEFT_TO_PYTHON
+cdef double INF, NAN, SLACK, LOOK_AGAIN, OTHER_NEWS, MORE, SHOT, NEAR, ROUNDING, KEEP_UP, LEFT_TO_PYTHON
 cdef double NEVER, NEARBY_WITHIN, NO_CELLS
 cdef Py_ssize_t MOST_TIMES, SWEEP, DISAGREE, GOING_ON
 cdef Py_ssize_t NEARBY, HIDEOUTS, LIKELIHOOD
@@ -22,11 +23,11 @@ cdef Py_ssize_t FOUND, GAVE_UP, NOTHING, BROKEN_OFF
 
 cdef void _begin(
     SearchStageColumns searches, MovingColumns moving, Py_ssize_t state, double x, double y,
-    double time, Py_ssize_t v, Py_ssize_t a,
+    double z, double time, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
 cdef void _begin_at(
-    SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a, double x, double y,
+    SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a, double x, double y, double z,
 ) noexcept nogil
 
 @cython.locals(j=Py_ssize_t, sensed=bint, outcome=Py_ssize_t)
@@ -41,7 +42,7 @@ cdef double seek(
     double time, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
-@cython.locals(x=double, y=double, left=double)
+@cython.locals(x=double, y=double, z=double, away=double, left=double)
 cdef double _time_left(
     SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, double time,
     Py_ssize_t v, Py_ssize_t a,
@@ -80,7 +81,7 @@ cdef Py_ssize_t _plan_points(
 
 @cython.locals(
     part=Py_ssize_t, last=Py_ssize_t, first=Py_ssize_t, n=Py_ssize_t, more=bint, x=double,
-    y=double, to_x=double, to_y=double,
+    y=double, z=double, to_x=double, to_y=double, to_z=double,
 )
 cdef bint _plan(
     GroundStageColumns walk, SearchStageColumns searches, BodyStageColumns stage,
@@ -93,35 +94,49 @@ cdef Py_ssize_t _plan_by_lengths(
     MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a, bint begins,
 ) noexcept nogil
 
-cdef (double, double) _place(
-    SearchStageColumns searches, Py_ssize_t n, Py_ssize_t v, Py_ssize_t a,
+@cython.locals(x=double, y=double, z=double)
+cdef (double, double, double) _place(
+    SearchStageColumns searches, MovingColumns moving, Py_ssize_t n, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(x=double, y=double, z=double, sheet=Py_ssize_t, away=double, near=bint)
+cdef bint _is_near(
+    GroundStageColumns walk, SearchStageColumns searches, MovingColumns moving, Py_ssize_t part,
+    Py_ssize_t n, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
 @cython.locals(
-    state=Py_ssize_t, first=Py_ssize_t, n=Py_ssize_t, any_left=bint, here=bint, x=double, y=double,
+    state=Py_ssize_t, first=Py_ssize_t, n=Py_ssize_t, any_left=bint, here=bint,
 )
 cdef bint _lay_out_places(
-    GroundStageColumns walk, SearchStageColumns searches, Py_ssize_t part, Py_ssize_t v,
-    Py_ssize_t a,
+    GroundStageColumns walk, SearchStageColumns searches, MovingColumns moving, Py_ssize_t part,
+    Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
-cdef bint _take_places(SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+cdef bint _take_places(
+    SearchStageColumns searches, MovingColumns moving, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
 
 @cython.locals(
     state=Py_ssize_t, best=Py_ssize_t, first=Py_ssize_t, count=Py_ssize_t, n=Py_ssize_t,
-    any_left=bint, least=double, limit=double, length=double, x=double, y=double,
+    any_left=bint, least=double, limit=double, length=double, x=double, y=double, z=double,
 )
-cdef bint _take_nearest(SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+cdef bint _take_nearest(
+    SearchStageColumns searches, MovingColumns moving, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
 
 @cython.locals(
     state=Py_ssize_t, best=Py_ssize_t, first=Py_ssize_t, count=Py_ssize_t, n=Py_ssize_t,
-    near=bint, whole=double, radius=double, most=double, x=double, y=double,
+    near=bint, whole=double, radius=double, most=double, x=double, y=double, z=double,
 )
-cdef void _take_hideouts(SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+cdef void _take_hideouts(
+    SearchStageColumns searches, MovingColumns moving, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
 
 @cython.locals(n=Py_ssize_t)
 cdef void _add_point(
-    SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a, double x, double y, double chance,
+    SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a, double x, double y, double z,
+    double chance,
 ) noexcept nogil
 
 @cython.locals(n=Py_ssize_t)
@@ -138,7 +153,7 @@ cdef Py_ssize_t _go_to_next(
     SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, double time,
 ) noexcept
 
-@cython.locals(same=bint, left=double, x=double, y=double)
+@cython.locals(same=bint, left=double, x=double, y=double, z=double)
 cdef double _think_of_cells(
     SearchStageColumns searches, CellColumns cells, BodyStageColumns stage, PoseColumns poses,
     MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a, bint fresh,
@@ -146,7 +161,7 @@ cdef double _think_of_cells(
 
 @cython.locals(
     state=Py_ssize_t, times=Py_ssize_t, n=Py_ssize_t, best=Py_ssize_t, target=Py_ssize_t,
-    at=Py_ssize_t, step=double, near=double, x=double, y=double, chance=double,
+    at=Py_ssize_t, step=double, near=double, x=double, y=double, z=double, chance=double,
 )
 cdef double _search_cells(
     SearchStageColumns searches, CellColumns cells, BodyStageColumns stage, PoseColumns poses,
@@ -155,20 +170,20 @@ cdef double _search_cells(
 
 @cython.locals(
     _close=double, _arrived=bint, unreachable=bint, what=Py_ssize_t, at=Py_ssize_t,
-    target=Py_ssize_t, x=double, y=double,
+    target=Py_ssize_t, x=double, y=double, z=double,
 )
 cdef void _come_to_cell(
     SearchStageColumns searches, CellColumns cells, BodyStageColumns stage, MovingColumns moving,
     double time, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
-@cython.locals(failed=bint)
+@cython.locals(failed=bint, x=double, y=double, z=double)
 cdef void _end(
     SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, double time,
     Py_ssize_t v, Py_ssize_t a, Py_ssize_t outcome,
 ) noexcept nogil
 
-@cython.locals(at=Py_ssize_t, x=double, y=double)
+@cython.locals(at=Py_ssize_t, x=double, y=double, z=double)
 cdef void _note_point(
     SearchStageColumns searches, MovingColumns moving, Py_ssize_t v, Py_ssize_t a, double time,
     Py_ssize_t what,
@@ -177,7 +192,7 @@ cdef void _note_point(
 @cython.locals(n=Py_ssize_t)
 cdef void _note(
     SearchStageColumns searches, MovingColumns moving, Py_ssize_t v, Py_ssize_t a, double time,
-    Py_ssize_t what, Py_ssize_t point, double x, double y, double chance,
+    Py_ssize_t what, Py_ssize_t point, double x, double y, double z, double chance,
 ) noexcept nogil
 
 cdef bint _agrees(

@@ -49,7 +49,8 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.looking import look_at_all
     from snelk.body.moving import _nearness, _stand, _want, note_news
     from snelk.level.columns import hypot
-    from snelk.level.walking import _length_of_way, is_on
+    from snelk.level.footing import floor_below, height_of
+    from snelk.level.walking import _length_of_way, is_on, may_stand
     from snelk.mind.spreading import _likeliest, _spread, _take_out
 
 INF = float("inf")
@@ -73,6 +74,9 @@ SHOT = 1.0
 MOST_TIMES = 10_000
 """So often likelihood spreads at once, at most."""
 
+ROUNDING = 1e-9
+"""A floor may be so much higher than where it is, m."""
+
 NEAR = 0.25
 """A cell counts half at this share of the radius."""
 
@@ -84,6 +88,7 @@ def begin_search(
     state: int,
     x: float,
     y: float,
+    z: float,
     time: float,
     v: int,
     a: int,
@@ -96,6 +101,7 @@ def begin_search(
         state: The alert state.
         x: Where the target was last known, m.
         y: The same.
+        z: The same.
         time: s.
         v: The variant.
         a: The agent.
@@ -105,8 +111,8 @@ def begin_search(
     agree((0 <= state < plain(searches).method.shape[2],), (True,))
     agree(plain(moving).x.shape, shape)
     _begin(
-        laid_out(SearchStageColumns, searches), laid_out(MovingColumns, moving), state, x, y, time,
-        v, a,
+        laid_out(SearchStageColumns, searches), laid_out(MovingColumns, moving), state, x, y, z,
+        time, v, a,
     )  # fmt: skip
 
 
@@ -254,6 +260,7 @@ def _begin(
     state: int,
     x: float,
     y: float,
+    z: float,
     time: float,
     v: int,
     a: int,
@@ -263,13 +270,13 @@ def _begin(
     searches.since[v, a], searches.walked[v, a] = time, moving.walked[v, a]
     searches.next_shot[v, a] = time
     searches.over[v, a], searches.looked[v, a] = GOING_ON, False
-    _begin_at(searches, v, a, x, y)
-    _note(searches, moving, v, a, time, BEGAN, -1, x, y, NAN)
+    _begin_at(searches, v, a, x, y, z)
+    _note(searches, moving, v, a, time, BEGAN, -1, x, y, z, NAN)
 
 
-def _begin_at(searches: SearchStage, v: int, a: int, x: float, y: float) -> None:
+def _begin_at(searches: SearchStage, v: int, a: int, x: float, y: float, z: float) -> None:
     """Nothing is planned yet of a search from here."""
-    searches.x[v, a], searches.y[v, a] = x, y
+    searches.x[v, a], searches.y[v, a], searches.z[v, a] = x, y, z
     searches.planned[v, a] = searches.waiting[v, a] = searches.asks[v, a] = False
     searches.going[v, a] = False
     searches.at[v, a] = searches.target[v, a] = -1
@@ -318,11 +325,14 @@ def _time_left(
     """Seconds until it gives up, if it has not ended; where something newer is known, all."""
     if searches.over[v, a] != GOING_ON:
         return 0.0
-    x, y = last_known(stage.attended, stage.drawn, v, a)
-    if not isnan(x) and hypot(x - searches.x[v, a], y - searches.y[v, a]) > OTHER_NEWS:
+    x, y, z = last_known(stage.attended, stage.drawn, v, a)
+    if len(stage.floors.planes) == 0:  # heights do not count on ground without floors
+        z = searches.z[v, a]
+    away = hypot(x - searches.x[v, a], y - searches.y[v, a])
+    if not isnan(x) and hypot(away, z - searches.z[v, a]) > OTHER_NEWS:
         searches.since[v, a] = time
-        _begin_at(searches, v, a, x, y)
-        _note(searches, moving, v, a, time, MOVED, -1, x, y, NAN)
+        _begin_at(searches, v, a, x, y, z)
+        _note(searches, moving, v, a, time, MOVED, -1, x, y, z, NAN)
     left: float = searches.since[v, a] + searches.give_up[v, a, searches.state[v, a]] - time
     if left <= SLACK:
         _end(searches, stage, moving, time, v, a, GAVE_UP)
@@ -360,7 +370,7 @@ def _search_points(
         # One that is in view from afar, with nobody there, need not be visited.
         searches.spot[0, 0] = searches.points[v, a, at, 0]
         searches.spot[0, 1] = searches.points[v, a, at, 1]
-        searches.spot[0, 2] = moving.z[v, a]
+        searches.spot[0, 2] = searches.points[v, a, at, 2]
         tall = _how_tall(searches, stage.attended, v, a)
         look_at_all(
             v, a, tall, searches.spot, poses, searches.bodies, searches.numbers, searches.limits,
@@ -389,7 +399,7 @@ def _next_point(
         _end(searches, stage, moving, time, v, a, NOTHING)
         return NEVER
     x, y = searches.points[v, a, at, 0], searches.points[v, a, at, 1]
-    _want(moving, v, a, x, y, 0.0, stage.doing)
+    _want(moving, v, a, x, y, searches.points[v, a, at, 2], 0.0, stage.doing)
     searches.going[v, a] = True
     return KEEP_UP
 
@@ -432,20 +442,22 @@ def _plan(
 ) -> bool:
     """Plan all points of one agent, and set out for the first; tell whether that is known."""
     part = stage.doing.part[v, a]
-    more = _lay_out_places(walk, searches, part, v, a)
+    more = _lay_out_places(walk, searches, moving, part, v, a)
     while more:
         last = searches.size[v, a] - 1
         x, y = searches.points[v, a, last, 0], searches.points[v, a, last, 1]
+        z = searches.points[v, a, last, 2]
         first = searches.first[v, a, searches.state[v, a]]
         for n in range(searches.last[v, a, searches.state[v, a]] - first):
             if searches.left[n]:
-                to_x, to_y = _place(searches, first + n, v, a)
+                to_x, to_y, to_z = _place(searches, moving, first + n, v, a)
                 searches.lengths[n] = _length_of_way(
-                    walk.ground, walk.grid, walk.scratch, walk.room, part, x, y, to_x, to_y
-                )
+                    walk.ground, walk.grid, walk.scratch, walk.room, part, x, y, z, to_x, to_y,
+                    to_z,
+                )  # fmt: skip
                 if isnan(searches.lengths[n]):
                     return False
-        more = _take_places(searches, v, a)
+        more = _take_places(searches, moving, v, a)
     _set_out(searches, stage, moving, time, v, a)
     return True
 
@@ -463,48 +475,75 @@ def _plan_by_lengths(
     if not (_agrees(searches, stage, moving) and _is_there(searches, v, a)):
         return DISAGREE
     if begins:
-        more = _lay_out_places(walk, searches, stage.doing.part[v, a], v, a)
+        more = _lay_out_places(walk, searches, moving, stage.doing.part[v, a], v, a)
     else:
-        more = _take_places(searches, v, a)
+        more = _take_places(searches, moving, v, a)
     if not more:
         _set_out(searches, stage, moving, time, v, a)
     return int(more)
 
 
-def _place(searches: SearchStage, n: int, v: int, a: int) -> tuple[float, float]:
-    """One of the places where it may search."""
+def _place(
+    searches: SearchStage, moving: Moving, n: int, v: int, a: int
+) -> tuple[float, float, float]:
+    """One of the places where it may search.
+
+    Those nearby are on the floors of the level, of which each place tells the number; without
+    floors they are as high as the searcher, and so are hideouts.
+    """
+    x, y, z = searches.places[n, 0], searches.places[n, 1], searches.places[n, 2]
     if searches.method[v, a, searches.state[v, a]] == NEARBY:
-        return searches.x[v, a] + searches.places[n, 0], searches.y[v, a] + searches.places[n, 1]
-    return searches.places[n, 0], searches.places[n, 1]
+        x, y = searches.x[v, a] + x, searches.y[v, a] + y
+        if len(searches.floors.planes) > 0:
+            z = height_of(searches.floors, cast(Py_ssize_t, z), x, y)
+    return x, y, moving.z[v, a] if len(searches.floors.planes) == 0 else z
 
 
-def _lay_out_places(walk: GroundStage, searches: SearchStage, part: int, v: int, a: int) -> bool:
+def _is_near(
+    walk: GroundStage, searches: SearchStage, moving: Moving, part: int, n: int, v: int, a: int
+) -> bool:
+    """Whether one can stand at one of the places nearby, and it is as near as all are to be."""
+    x, y, z = _place(searches, moving, n, v, a)
+    if len(searches.floors.planes) == 0:
+        return is_on(walk.ground, part, x, y, 0)
+    sheet = cast(Py_ssize_t, searches.places[n, 2])
+    if floor_below(searches.floors, x, y, z + ROUNDING) != sheet:
+        return False  # that floor is not there, or lies under another
+    away = hypot(hypot(x - searches.x[v, a], y - searches.y[v, a]), z - searches.z[v, a])
+    near: bool = away <= searches.radius[v, a, searches.state[v, a]]
+    return near and may_stand(walk.ground, part, x, y, sheet)
+
+
+def _lay_out_places(
+    walk: GroundStage, searches: SearchStage, moving: Moving, part: int, v: int, a: int
+) -> bool:
     """Plan to look where the target was last known; tell whether there are places beside."""
     state, any_left = searches.state[v, a], False
     searches.size[v, a] = 1
     searches.points[v, a, 0, 0], searches.points[v, a, 0, 1] = searches.x[v, a], searches.y[v, a]
+    searches.points[v, a, 0, 2] = searches.z[v, a]
     searches.chances[v, a, 0] = NAN
     first = searches.first[v, a, state]
     for n in range(searches.last[v, a, state] - first):
-        x, y = _place(searches, first + n, v, a)
         # Points nearby are those that can be stood at; of hideouts it is the nearest place.
         here = part >= 0 and (
-            searches.method[v, a, state] == HIDEOUTS or is_on(walk.ground, part, x, y)
+            searches.method[v, a, state] == HIDEOUTS
+            or _is_near(walk, searches, moving, part, first + n, v, a)
         )
         searches.left[n] = here
         any_left = any_left or here
     return any_left
 
 
-def _take_places(searches: SearchStage, v: int, a: int) -> bool:
+def _take_places(searches: SearchStage, moving: Moving, v: int, a: int) -> bool:
     """By the ways to its places: which become points? Tell whether any are left."""
     if searches.method[v, a, searches.state[v, a]] == HIDEOUTS:
-        _take_hideouts(searches, v, a)
+        _take_hideouts(searches, moving, v, a)
         return False
-    return _take_nearest(searches, v, a)
+    return _take_nearest(searches, moving, v, a)
 
 
-def _take_nearest(searches: SearchStage, v: int, a: int) -> bool:
+def _take_nearest(searches: SearchStage, moving: Moving, v: int, a: int) -> bool:
     """Of points nearby the nearest to the last one, if it is not a long way round."""
     state, best, any_left = searches.state[v, a], -1, False
     least, limit = INF, NEARBY_WITHIN * searches.radius[v, a, state]
@@ -516,15 +555,15 @@ def _take_nearest(searches: SearchStage, v: int, a: int) -> bool:
             best, least = n, length
     if best < 0:
         return False
-    x, y = _place(searches, first + best, v, a)
-    _add_point(searches, v, a, x, y, NAN)
+    x, y, z = _place(searches, moving, first + best, v, a)
+    _add_point(searches, v, a, x, y, z, NAN)
     searches.left[best] = False
     for n in range(count):
         any_left = any_left or searches.left[n]
     return any_left
 
 
-def _take_hideouts(searches: SearchStage, v: int, a: int) -> None:
+def _take_hideouts(searches: SearchStage, moving: Moving, v: int, a: int) -> None:
     """Known spots within the radius by way, likeliest first: the nearer the likelier."""
     state, whole = searches.state[v, a], 0.0
     radius, first = searches.radius[v, a, state], searches.first[v, a, state]
@@ -542,14 +581,17 @@ def _take_hideouts(searches: SearchStage, v: int, a: int) -> None:
                 best, most = n, searches.lengths[n]
         if best < 0:
             return
-        x, y = _place(searches, first + best, v, a)
-        _add_point(searches, v, a, x, y, most / whole)
+        x, y, z = _place(searches, moving, first + best, v, a)
+        _add_point(searches, v, a, x, y, z, most / whole)
         searches.left[best] = False
 
 
-def _add_point(searches: SearchStage, v: int, a: int, x: float, y: float, chance: float) -> None:
+def _add_point(
+    searches: SearchStage, v: int, a: int, x: float, y: float, z: float, chance: float
+) -> None:
     n = searches.size[v, a]
     searches.points[v, a, n, 0], searches.points[v, a, n, 1] = x, y
+    searches.points[v, a, n, 2] = z
     searches.chances[v, a, n] = chance
     searches.size[v, a] = n + 1
 
@@ -611,8 +653,8 @@ def _think_of_cells(
         return NO_CELLS
     if not searches.planned[v, a]:
         searches.planned[v, a] = True
-        x, y = searches.x[v, a], searches.y[v, a]
-        _note(searches, moving, v, a, time, PLANNED, 0, x, y, NAN)
+        x, y, z = searches.x[v, a], searches.y[v, a], searches.z[v, a]
+        _note(searches, moving, v, a, time, PLANNED, 0, x, y, z, NAN)
     return min(_search_cells(searches, cells, stage, poses, moving, time, v, a), left)
 
 
@@ -646,22 +688,23 @@ def _search_cells(
             cells.shot[n] = cells.share[n]
     if searches.at[v, a] < 0:  # first to where it was last known
         searches.at[v, a] = 0
-        _want(moving, v, a, searches.x[v, a], searches.y[v, a], 0.0, stage.doing)
+        x, y, z = searches.x[v, a], searches.y[v, a], searches.z[v, a]
+        _want(moving, v, a, x, y, z, 0.0, stage.doing)
     else:
         _come_to_cell(searches, cells, stage, moving, time, v, a)
     if searches.at[v, a] > 0:
         near = NEAR * searches.radius[v, a, state]
-        best = _likeliest(cells, moving.x[v, a], moving.y[v, a], near)
+        best = _likeliest(cells, moving.x[v, a], moving.y[v, a], moving.z[v, a], near)
         if best < 0:
             _end(searches, stage, moving, time, v, a, NOTHING)
             return NEVER
         target = searches.target[v, a]
         if target < 0 or cells.around[best] > MORE * cells.around[target]:
             searches.target[v, a] = best
-            x, y = cells.centres[best, 0], cells.centres[best, 1]
+            x, y, z = cells.centres[best, 0], cells.centres[best, 1], cells.centres[best, 2]
             at, chance = searches.at[v, a], cells.share[best]
-            _note(searches, moving, v, a, time, PLANNED, at, x, y, chance)
-            _want(moving, v, a, x, y, 0.0, stage.doing)
+            _note(searches, moving, v, a, time, PLANNED, at, x, y, z, chance)
+            _want(moving, v, a, x, y, z, 0.0, stage.doing)
     return float(min(max(step, stage.dt), LOOK_AGAIN))
 
 
@@ -681,12 +724,12 @@ def _come_to_cell(
     what = UNREACHABLE if unreachable else VISITED
     at, target = searches.at[v, a], searches.target[v, a]
     if at == 0:
-        x, y = searches.x[v, a], searches.y[v, a]
-        _note(searches, moving, v, a, time, what, 0, x, y, NAN)
+        x, y, z = searches.x[v, a], searches.y[v, a], searches.z[v, a]
+        _note(searches, moving, v, a, time, what, 0, x, y, z, NAN)
         searches.at[v, a] = 1
     elif target >= 0:
-        x, y = cells.centres[target, 0], cells.centres[target, 1]
-        _note(searches, moving, v, a, time, what, at, x, y, NAN)
+        x, y, z = cells.centres[target, 0], cells.centres[target, 1], cells.centres[target, 2]
+        _note(searches, moving, v, a, time, what, at, x, y, z, NAN)
         if unreachable:
             cells.share[target] = 0.0
         searches.at[v, a] = at + 1
@@ -708,7 +751,8 @@ def _end(
     stage.doing.failed[v, a], stage.doing.done[v, a] = failed, not failed
     stage.search_done[v, a] = True
     _stand(moving, v, a)
-    _note(searches, moving, v, a, time, ENDED, -1, moving.x[v, a], moving.y[v, a], NAN)
+    x, y, z = moving.x[v, a], moving.y[v, a], moving.z[v, a]
+    _note(searches, moving, v, a, time, ENDED, -1, x, y, z, NAN)
 
 
 def _note_point(
@@ -716,8 +760,12 @@ def _note_point(
 ) -> None:
     """Note something of the point that it is on its way to, or at."""
     at = searches.at[v, a]
-    x, y = searches.points[v, a, at, 0], searches.points[v, a, at, 1]
-    _note(searches, moving, v, a, time, what, at, x, y, searches.chances[v, a, at])
+    x, y, z = (
+        searches.points[v, a, at, 0],
+        searches.points[v, a, at, 1],
+        searches.points[v, a, at, 2],
+    )
+    _note(searches, moving, v, a, time, what, at, x, y, z, searches.chances[v, a, at])
 
 
 def _note(
@@ -730,6 +778,7 @@ def _note(
     point: int,
     x: float,
     y: float,
+    z: float,
     chance: float,
 ) -> None:
     if what in (VISITED, LOOKED):
@@ -741,7 +790,7 @@ def _note(
     searches.notes.variant[n], searches.notes.agent[n], searches.notes.t[n] = v, a, time
     searches.notes.search[n] = searches.begun[v, a] - 1
     searches.notes.what[n], searches.notes.point[n] = what, point
-    searches.notes.x[n], searches.notes.y[n] = x, y
+    searches.notes.x[n], searches.notes.y[n], searches.notes.z[n] = x, y, z
     searches.notes.likelihood[n], searches.notes.outcome[n] = chance, searches.over[v, a]
     searches.notes.walked[n] = moving.walked[v, a] - searches.walked[v, a]
     searches.notes.method[n] = searches.method[v, a, searches.state[v, a]]

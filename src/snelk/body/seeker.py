@@ -9,7 +9,7 @@ import numpy as np
 
 from snelk.body.columns import NoteColumns, SearchStageColumns
 from snelk.body.me import LOOK_CODES, Me
-from snelk.body.scene import Note, Place, Scene, Snapshot
+from snelk.body.scene import Note, Scene, Snapshot
 from snelk.body.searches import (
     GOING_ON,
     HIDEOUTS,
@@ -71,8 +71,9 @@ class Seeker:
 
     def begin(self, me: Me) -> None:
         """Somebody begins to search."""
-        x, y = me.last_known or me.place
-        begin_search(self.stage, me.world.motion.now, me.state_index, x, y, me.t, me.v, me.a)
+        known = me.last_known_at
+        x, y, z = (me.here if known is None else known).tolist()
+        begin_search(self.stage, me.world.motion.now, me.state_index, x, y, z, me.t, me.v, me.a)
 
     def leave(self, v: int, a: int) -> None:
         """The state in which somebody searches is left."""
@@ -105,14 +106,15 @@ class Seeker:
     def _laid_out(self, me: Me) -> Likelihood:
         """Where the target may be: it has been spreading since it was last known."""
         stage, v, a = self._stage, me.v, me.a
-        place = float(stage.x[v, a]), float(stage.y[v, a])
+        place = np.array([stage.x[v, a], stage.y[v, a], stage.z[v, a]])
         written, walker = me.settings.search, me.walker
         assert written is not None
         age, blur = self._age_and_blur(v, a)
         stage.spread_to[v, a] = me.t - age
+        if not self._world.level.data.floors:
+            place[2] = self._world.motion.z[v, a]
         part = max(walker.part, 0)
-        up = float(self._world.motion.z[v, a])
-        return Likelihood(walker.ways, part, place, written.radius, written.cell, blur, up)
+        return Likelihood(walker.ways, part, place, written.radius, written.cell, blur)
 
     def _age_and_blur(self, v: int, a: int) -> tuple[float, float]:
         """How old what is believed of the focus is, s, and how far off it may be, m."""
@@ -133,25 +135,24 @@ class Seeker:
         more = plan_by_lengths(*given, begins=True)
         while more:
             last, state = int(stage.size[v, a]) - 1, int(stage.state[v, a])
-            here = _place_of(stage.points[v, a, last])
+            here = stage.points[v, a, last].copy()
             first = int(stage.first[v, a, state])
             for n in np.flatnonzero(stage.left[: stage.last[v, a, state] - first]).tolist():
-                x, y = _place_of(stage.places[first + n])
+                place = stage.places[first + n].copy()
                 if stage.method[v, a, state] == NEARBY:
-                    x, y = float(stage.x[v, a]) + x, float(stage.y[v, a]) + y
-                stage.lengths[n] = me.walker.length(here, (x, y))
+                    place[:2] += stage.x[v, a], stage.y[v, a]
+                    place[2] = world.level.height_of(int(place[2]), place[0], place[1])
+                if not world.level.data.floors:
+                    place[2] = me.here[2]
+                stage.lengths[n] = me.walker.length(here, place)
             more = plan_by_lengths(*given, begins=False)
 
 
-def _place_of(values: np.ndarray[Any, np.dtype[np.float64]]) -> Place:
-    return float(values[0]), float(values[1])
-
-
 def _note_of(row: Sequence[Any]) -> Note:
-    v, a, search, what, point, t, x, y, likelihood, outcome, walked, method = row
+    v, a, search, what, point, t, x, y, z, likelihood, outcome, walked, method = row
     ended = "" if outcome == GOING_ON else OUTCOMES[outcome]
     return Note(
-        v, a, t, search, WHATS[what], point, x, y, likelihood, ended, walked, METHODS[method]
+        v, a, t, search, WHATS[what], point, x, y, z, likelihood, ended, walked, METHODS[method]
     )
 
 
@@ -164,7 +165,8 @@ def _searches_of(world: Scene) -> SearchStage:
     first, last = np.zeros((2, *states), dtype=np.int32)
     look = np.zeros(states, dtype=np.int8)
     known: dict[object, tuple[int, int]] = {}
-    places: list[Place] = []
+    places: list[Any] = []
+    floors = max(len(world.level.data.floors), 1)
     for v, row in enumerate(ladders.ladders):
         for a, ladder in enumerate(row):
             member = world.setups[v].cast[world.agents[a]]
@@ -184,20 +186,21 @@ def _searches_of(world: Scene) -> SearchStage:
                 elif method[at] != NEARBY:
                     continue
                 if key not in known:
-                    own = [world.spots[name] for name in names]
+                    own = [tuple(np.nan_to_num(world.spots[name])) for name in names]
                     if method[at] == NEARBY:
-                        about = points_about((0.0, 0.0), written.radius, written.points)
-                        own = [_place_of(place) for place in about]
+                        about = points_about((0.0, 0.0), written.radius, written.points).tolist()
+                        own = [(x, y, float(n)) for n in range(floors) for x, y in about]
                     known[key] = len(places), len(places) + len(own)
                     places += own
                 first[at], last[at] = known[key]
     most = int((last - first).max(initial=0))
-    since, walked, x, y, until, spread_to, next_shot = np.zeros((7, *shape))
+    since, walked, x, y, z, until, spread_to, next_shot = np.zeros((8, *shape))
     looked, asks, planned, going, waiting = np.zeros((5, *shape), dtype=np.bool_)
     begun, at_point, size, target = np.zeros((4, *shape), dtype=np.int64)
     searchers = int((method != NO_SEARCH).any(axis=2).sum())
     return SearchStage(
         *world.outlook,
+        floors=world.level.floors,
         characters=characters,
         method=method,
         radius=radius,
@@ -207,13 +210,14 @@ def _searches_of(world: Scene) -> SearchStage:
         first=first,
         last=last,
         look=look,
-        places=np.array(places, dtype=np.float64).reshape(-1, 2),
+        places=np.array(places, dtype=np.float64).reshape(-1, 3),
         state=np.zeros(shape, dtype=np.int32),
         begun=begun,
         since=since,
         walked=walked,
         x=x,
         y=y,
+        z=z,
         over=np.full(shape, GOING_ON, dtype=np.int8),
         looked=looked,
         asks=asks,
@@ -223,7 +227,7 @@ def _searches_of(world: Scene) -> SearchStage:
         until=until,
         at=at_point,
         size=size,
-        points=np.zeros((*shape, most + 1, 2)),
+        points=np.zeros((*shape, most + 1, 3)),
         chances=np.zeros((*shape, most + 1)),
         spread_to=spread_to,
         next_shot=next_shot,

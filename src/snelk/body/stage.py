@@ -11,6 +11,7 @@ from snelk.body.doing import Doing
 from snelk.body.standing import Standing, Timing
 from snelk.level.columns import agree, plain
 from snelk.level.floors import Floors
+from snelk.level.links import Links
 from snelk.level.zones import Zones
 from snelk.mind.drawn import Drawn
 from snelk.mind.memory import Beliefs
@@ -38,6 +39,7 @@ class BodyStage(NamedTuple):
     bodies: Bodies
     zones: Zones
     floors: Floors
+    links: Links
     surroundings: Surroundings
     light: Numbers  # (variant, character)
     sight: Sight

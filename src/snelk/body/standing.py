@@ -30,7 +30,8 @@ class Standing(NamedTuple):
     asleep: Truths  # (variant, agent, state)
     home_x: Numbers  # m; NaN without one
     home_y: Numbers
-    goals: Numbers  # (variant, agent, 2): where its way leads to, m
+    home_z: Numbers  # the same on a level with floors, else NaN
+    goals: Numbers  # (variant, agent, 3): where its way leads to, m
     others: Truths  # (variant, agent, watcher): who is of another team
     territory: NDArray[np.int32]  # index of the zone that it does not leave; -1 for none
 
@@ -41,7 +42,7 @@ class Standing(NamedTuple):
             "variants agents",
             rank="variants agents states",
             asleep="variants agents states",
-            goals="variants agents 2",
+            goals="variants agents 3",
             others="variants agents agents",
         )
 

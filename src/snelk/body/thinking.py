@@ -38,7 +38,7 @@ from snelk.body.outcomes import Happening
 from snelk.body.roaming import Roaming
 from snelk.body.roams import RoamStage
 from snelk.body.rounds import BACK_AND_FORTH, HERE, HOME, LOOP, ONCE, START, WHERE_IT_IS, RoundStage
-from snelk.body.scene import Place, Scene
+from snelk.body.scene import Numbers, Scene
 from snelk.body.searches import SearchStage
 from snelk.body.searching import go_to_next, plan_points
 from snelk.body.seeker import Seeker
@@ -90,7 +90,8 @@ class Thinking:
         self._names: dict[tuple[int, int], list[str]] = {}  # of what is done in each state
         self._kinds = np.zeros(ladders.least.shape, dtype=np.int8)
         motion = world.motion
-        for place, values in enumerate((motion.home_x, motion.home_y, motion.home_heading)):
+        homes = motion.home_x, motion.home_y, motion.home_z, motion.home_heading
+        for place, values in enumerate(homes):
             doing.home[:, :, place] = values
         self._flights = flights_of(world, self._roaming.streams)
         self._laid_flights = laid_out(FlightStageColumns, self._flights)
@@ -123,7 +124,7 @@ class Thinking:
         """Begin what is done in the state that an agent is in now."""
         doing, world = self.doing, self._world
         doing.kind[v, a] = self._kinds[v, a, max(int(world.ladders.state[v, a]), 0)]
-        doing.to_x[v, a] = doing.to_y[v, a] = np.nan
+        doing.to_x[v, a] = doing.to_y[v, a] = doing.to_z[v, a] = np.nan
         doing.done[v, a] = doing.failed[v, a] = doing.wants[v, a] = False
         doing.joins[v, a] = False
         if doing.kind[v, a] == ROAM:
@@ -206,17 +207,17 @@ class Thinking:
     def _choose_where(self, stage: BodyStage) -> None:
         """Choose spots and directions for those that ask for them."""
         world, motion, flights = self._world, self._world.motion, self._laid_flights
-        poses, asks = world.senses.laid_poses, self._flights.asks
+        asks = self._flights.asks
         for index, ways in enumerate(self._grounds):
             for walk in ways.stages(self._stages):
-                if not choose_where(index, walk, flights, stage, poses, motion.now):
+                if not choose_where(index, walk, flights, stage, motion.now):
                     break
         for v, a in np.argwhere(asks).tolist() if asks.any() else ():  # on large levels
             me, s = Me(world, v, a), max(int(world.ladders.state[v, a]), 0)
             first, last = self._flights.first[v, a, s], self._flights.last[v, a, s]
-            for n, (x, y) in enumerate(self._flights.spots[first:last].tolist()):
-                self._flights.lengths[n] = me.way_length((x, y))
-            choose_by_lengths(v, a, flights, stage, poses, motion.now)
+            for n, spot in enumerate(self._flights.spots[first:last]):
+                self._flights.lengths[n] = me.length_to(spot)
+            choose_by_lengths(v, a, flights, stage, motion.now)
 
     def _plan_points(self, stage: BodyStage) -> None:
         """Plan points to search for those that ask for them."""
@@ -241,7 +242,7 @@ class Thinking:
         for v, a in np.argwhere(self.doing.wants).tolist() if left else ():
             Me(self._world, v, a).find_way()
 
-    def set_out(self, v: int, a: int, goal: Place, stop: float) -> bool:
+    def set_out(self, v: int, a: int, goal: Numbers, stop: float) -> bool:
         """Take the way to a place, or as near as an agent can get; tell whether that is done.
 
         Who is moved here and turns in arcs, has to turn back or stands where it cannot, has to
@@ -257,12 +258,12 @@ class Thinking:
     def _tell_news(self, v: int, a: int) -> None:
         """What has come of an activity."""
         world, news = self._world, self.doing.news[v, a]
-        activity, place = self._name(v, a), Me(world, v, a).place
+        activity, (x, y, _) = self._name(v, a), Me(world, v, a).here.tolist()
         reached = world.timing.at_end[v, a] and world.motion.nearness(v, a)[1]
         if news & NEWLY_DONE and activity in WALKS and not reached:
-            world.happenings.append(Happening(v, a, "done", NOBODY, *place, activity))
+            world.happenings.append(Happening(v, a, "done", NOBODY, x, y, activity))
         if news & NEWLY_FAILED:
-            world.happenings.append(Happening(v, a, "failed", NOBODY, *place, activity))
+            world.happenings.append(Happening(v, a, "failed", NOBODY, x, y, activity))
 
     def tell_ends(self) -> None:
         """Ways that have just come to their end: there, or as near as it gets, and why not."""
@@ -274,19 +275,22 @@ class Thinking:
             if me.arrived:
                 self._short_told[v, a] = False
                 if self._name(v, a) in WALKS:
-                    world.happenings.append(Happening(v, a, "reached", NOBODY, *me.place))
+                    x, y, _ = me.here.tolist()
+                    world.happenings.append(Happening(v, a, "reached", NOBODY, x, y))
             elif not self._short_told[v, a]:
                 self._short_told[v, a] = True
-                x, y = self.doing.goals[v, a].tolist()
-                text = self._why_short(me, (x, y))
-                world.happenings.append(Happening(v, a, "unreachable", NOBODY, *me.place, text))
+                x, y, _ = me.here.tolist()
+                text = self._why_short(me, self.doing.goals[v, a].copy())
+                world.happenings.append(Happening(v, a, "unreachable", NOBODY, x, y, text))
 
-    def _why_short(self, me: Me, goal: Place) -> str:
+    def _why_short(self, me: Me, goal: Numbers) -> str:
         """How far from where it wanted to go somebody has to stop, and what keeps it off."""
         if np.isnan(goal[0]):
             return "nowhere: there is no ground to go to"
-        off = float(np.hypot(*np.subtract(goal, me.place)))
-        return f"({goal[0]:.1f}, {goal[1]:.1f}): {off:.1f} m short, {me.in_the_way(goal)}"
+        on_floors = bool(self._world.level.data.floors)
+        off = float(np.linalg.norm((goal - me.here)[: 3 if on_floors else 2]))
+        up = f", at {goal[2]:.1f} m" if on_floors else ""
+        return f"({goal[0]:.1f}, {goal[1]:.1f}{up}): {off:.1f} m short, {me.in_the_way(goal)}"
 
     def walker_of(self, v: int, a: int) -> Walker:
         """The ground that an agent walks on; found out when first asked for."""
@@ -317,7 +321,7 @@ def rounds_of(world: Scene, doing: Doing) -> RoundStage:
     first, last = np.zeros((2, *states), dtype=np.int32)
     order, pause = np.zeros(states, dtype=np.int8), np.zeros(states)
     about = np.full(states, WHERE_IT_IS, dtype=np.int32)
-    start = np.full((*shape, 2), np.nan)
+    start = np.full((*shape, 3), np.nan)
     known: dict[tuple[tuple[float, ...], ...], int] = {}
     corners: list[list[float]] = []
     for v, row in enumerate(ladders.ladders):
@@ -325,7 +329,8 @@ def rounds_of(world: Scene, doing: Doing) -> RoundStage:
             member = world.setups[v].cast[world.agents[a]]
             at = member.at or member.home
             if at is not None:
-                start[v, a] = at
+                up = member.z if member.at or member.home_z is None else member.home_z
+                start[v, a] = (*at, up if world.level.data.floors else np.nan)
             for s, state in enumerate(ladder.states.values() if ladder else ()):
                 patrol = state.patrol
                 if patrol is None:
@@ -342,16 +347,17 @@ def rounds_of(world: Scene, doing: Doing) -> RoundStage:
                 about[v, a, s] = code
     begun, pausing = np.zeros((2, *shape), dtype=np.bool_)
     return RoundStage(
-        corners=np.array(corners, dtype=np.float64).reshape(-1, 2),
+        heights=bool(world.level.data.floors),
+        corners=np.array(corners, dtype=np.float64).reshape(-1, 3),
         first=first,
         last=last,
         order=order,
         pause=pause,
         about=about,
-        home=np.ascontiguousarray(doing.home[:, :, :2]),
+        home=np.ascontiguousarray(doing.home[:, :, :3]),
         start=start,
         entered=world.entered,
-        shift=np.zeros((*shape, 2)),
+        shift=np.zeros((*shape, 3)),
         begun=begun,
         pausing=pausing,
         at=np.zeros(shape, dtype=np.int64),
@@ -368,7 +374,7 @@ def flights_of(world: Scene, streams: Streams) -> FlightStage:
     keep_eyes, until_unseen, away = np.zeros((3, *states), dtype=np.bool_)
     look = np.zeros(states, dtype=np.int8)
     known: dict[tuple[str, ...], int] = {}
-    spots: list[Place] = []
+    spots: list[Numbers] = []
     for v, row in enumerate(ladders.ladders):
         for a, ladder in enumerate(row):
             member = world.setups[v].cast[world.agents[a]]
@@ -391,7 +397,7 @@ def flights_of(world: Scene, streams: Streams) -> FlightStage:
         scratch=scratch_for(level.grid),
         characters=world.characters,
         streams=laid_out(StreamColumns, streams),
-        spots=np.array(spots, dtype=np.float64).reshape(-1, 2),
+        spots=np.array(spots, dtype=np.float64).reshape(-1, 3),
         first=first,
         last=last,
         keep_eyes=keep_eyes,

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
 
 from snelk.level.ways import Ways
 
 Numbers = NDArray[np.float64]
-Place = tuple[float, float]
 
 
 class Walker:
-    """The part of the ground that an agent walks on, and the ways over it.
+    """The part of the ground that an agent walks on, and the ways over it. Places are (x, y, z).
 
     Args:
         ways: The ways of a body of its size, within its territory.
@@ -24,41 +26,56 @@ class Walker:
         part: The index of its part of the ground; -1 if there is none.
     """
 
-    def __init__(self, ways: Ways, free: Ways, here: Place) -> None:
+    def __init__(self, ways: Ways, free: Ways, here: Numbers) -> None:
         self.ways, self._free = ways, free
-        self.part = ways.part_at(np.array(here))
+        self.part = ways.part_at(here)
+
+    def stands_at(self, here: Numbers) -> None:
+        """By links and through doors it may have come to another part of the ground."""
+        part = self.ways.part_on(here)
+        self.part = self.part if part < 0 else part
 
     @property
-    def area(self) -> shapely.Geometry:
-        """Its part of the ground; empty if there is none."""
-        return self.ways.parts[self.part] if self.part >= 0 else shapely.Polygon()
+    def areas(self) -> list[tuple[BaseGeometry, int]]:
+        """Its part of the ground, floor by floor; none if there is none."""
+        return self.ways.areas_of(self.part) if self.part >= 0 else []
 
-    def holds(self, places: Numbers) -> NDArray[np.bool_]:
-        """Which places, (places, 2) in m, are on its part of the ground."""
-        return self.ways.holds(self.part, places)
+    @property
+    def reach(self) -> tuple[int, ...]:
+        """The parts of the ground that are in reach from its own, that first."""
+        return self.ways.reach(self.part) if self.part >= 0 else ()
 
-    def nearest(self, place: Place | Numbers) -> Numbers:
+    def areas_in(self, parts: Sequence[int]) -> list[tuple[BaseGeometry, int]]:
+        """The areas of some parts of the ground, each with its floor."""
+        return [area for part in parts if part >= 0 for area in self.ways.areas_of(part)]
+
+    def area_at(self, here: Numbers) -> BaseGeometry:
+        """Its part of the ground on the floor where it stands; empty if there is none."""
+        sheet = int(self.ways.sheets_at(here[None])[0])
+        own = [area for area, floor in self.areas if floor == sheet]
+        return shapely.union_all(own) if len(own) != 1 else own[0]
+
+    def nearest(self, place: Numbers) -> Numbers:
         """The place itself, or if it cannot stand there the nearest where it can."""
-        return self.ways.nearest(np.asarray(place, dtype=np.float64), self.part)
+        return self.ways.nearest(place, self.part)
 
-    def length(self, start: Place, goal: Place) -> float:
+    def length(self, start: Numbers, goal: Numbers) -> float:
         """The length of the way between two places, or the nearest where it can stand, m."""
         if self.part < 0:
             return float("inf")
         return self.ways.length_on(self.part, start, goal)
 
-    def path(self, start: Place, goal: Numbers) -> Numbers | None:
-        """The way to a place, (places, 2) in m, or as near as it can get; None if there is none.
+    def path(self, start: Numbers, goal: Numbers) -> Numbers | None:
+        """The way to a place, (places, 5), or as near as it can get; None if there is none.
 
         First back onto the ground, if it stands too near a wall and none is between.
         """
         if self.part < 0:
             return None
-        here = np.array(start)
-        on = self.nearest(here)
-        way = self.ways.path(on, self.nearest(goal))
-        if way is None or on is here:
+        on = self.nearest(start)
+        way = self.ways.way(on, self.nearest(goal))
+        if way is None or on is start:
             return way
-        if not self._free.clear(here[None], on[None])[0]:
+        if not self._free.clear(start[None], on[None])[0]:
             return None
-        return np.concatenate([on[None], way])
+        return np.concatenate([[(on[0], on[1], 1.0, -1.0, -1.0)], way])

@@ -10,23 +10,30 @@ reflections"); going to points at random would crowd the middle. Compiled, see
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled
-from cython.cimports.libc.math import asin, atan2, cos, isnan, sin
+from cython import Py_ssize_t, cast, compiled
+from cython.cimports.libc.math import asin, atan2, cos, fabs, hypot, isnan, sin
 
 from snelk.body.columns import DoingColumns, MovingColumns, RoamStageColumns
 from snelk.body.doing import LEFT_TO_PYTHON, NEVER, Doing
 from snelk.body.paces import Moving
 from snelk.body.roams import EXACT, INSIDE, NO_AREA, RoamStage
+from snelk.config.steps import STEP
 from snelk.level.columns import agree, door, laid_out, plain
+from snelk.level.zones import OUTSIDE
 
 if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.moving import _run_out, _stand, _take_way, _turns_back
     from snelk.body.streams import next_of
+    from snelk.level.columns import hypot
+    from snelk.level.footing import floor_below, height_of
     from snelk.level.walking import is_on
-    from snelk.level.within import _edge_ahead
+    from snelk.level.within import _edge_ahead, where_in
 
 NAN = float("nan")
 PI = float(np.pi)
+
+BEYOND = 1e-4
+"""So far behind the edge of a floor is looked for another one, m."""
 
 SLACK = 1e-9
 """Times this close are the same, s."""
@@ -42,7 +49,7 @@ def wander_alone(
     v: int,
     a: int,
     doing: Doing,
-) -> tuple[float, int]:
+) -> tuple[float, int, int]:
     """Choose where to wander, but do not set out yet.
 
     Args:
@@ -56,7 +63,8 @@ def wander_alone(
         doing: What they do; where it wants to go is overwritten.
 
     Returns:
-        Seconds until it thinks again, and how many places its way has; 0 if it stands.
+        Seconds until it thinks again, how many places its way has, 0 if it stands, and the one
+        at which it turns back, -1 for none.
     """
     agree(plain(moving).x.shape, plain(stage).area.shape, plain(doing).kind.shape)
     agree((0 <= v < len(plain(stage).area), 0 <= a < plain(stage).area.shape[1]), (True, True))
@@ -89,13 +97,17 @@ def wander(
         return NEVER
     if area < 0 or moving.smooth[v, a]:
         return LEFT_TO_PYTHON
-    if stage.outside[v, a] and not is_on(stage.areas, area, moving.x[v, a], moving.y[v, a]):
-        return LEFT_TO_PYTHON
+    if stage.outside[v, a]:
+        sheet = _sheet_of(stage, moving.x[v, a], moving.y[v, a], moving.z[v, a])
+        if not is_on(stage.areas, area, moving.x[v, a], moving.y[v, a], sheet):
+            return LEFT_TO_PYTHON
+    if moving.link[v, a] >= 0:
+        return dt  # it is on a link: it comes to its end first
     if moving.size[v, a] >= moving.points.shape[2]:  # there may be no room for its way
         return LEFT_TO_PYTHON
-    again, count = _plan(moving, stage, state, time, dt, v, a, doing)
+    again, count, turn_at = _plan(moving, stage, state, time, dt, v, a, doing)
     if count > 0:
-        _take_way(moving, v, a, stage.way, count, EXACT, 0.0, count - 2)
+        _take_way(moving, v, a, stage.way, count, EXACT, 0.0, turn_at)
     return again
 
 
@@ -108,7 +120,7 @@ def _plan(
     v: int,
     a: int,
     doing: Doing,
-) -> tuple[float, int]:
+) -> tuple[float, int, int]:
     """As `wander_alone`."""
     area, x, y = stage.area[v, a], moving.x[v, a], moving.y[v, a]
     stage.outside[v, a] = False
@@ -116,25 +128,100 @@ def _plan(
         if stage.pause[v, a, state] > 0.0 and not stage.pausing[v, a]:
             stage.pausing[v, a] = True
             _stand(moving, v, a)
-            return stage.pause[v, a, state], 0
+            return stage.pause[v, a, state], 0, -1
         stage.pausing[v, a] = False
         stage.normal[v, a, 0] = stage.normal[v, a, 1] = NAN
         stage.until[v, a] = time + stage.every[v, a, state]
     angle = _angle(stage, v, a)
     dx, dy = cos(angle), sin(angle)
-    count = 0
+    count, z = 0, moving.z[v, a]
+    sheet = _sheet_of(stage, x, y, z)
     if _turns_back(moving, dt, v, a, x + dx, y + dy):
         count = _run_out(moving, v, a, stage.way)  # it comes to a stand first
         x, y = stage.way[count - 1, 0], stage.way[count - 1, 1]
-    far, normal_x, normal_y = _edge_ahead(
-        stage.areas.edges, stage.areas.starts[area], stage.areas.starts[area + 1], x, y, dx, dy,
+        sheet = cast(Py_ssize_t, stage.way[count - 1, 4])
+    turn_at, most = count - 1, min(len(stage.way), moving.points.shape[2])
+    count = _straight_on(stage, area, sheet, x, y, dx, dy, count, most, v, a)
+    x, y = stage.way[count - 1, 0], stage.way[count - 1, 1]
+    doing.goals[v, a, 0], doing.goals[v, a, 1], doing.goals[v, a, 2] = x, y, z
+    sheet = cast(Py_ssize_t, stage.way[count - 1, 4])
+    if sheet >= 0:
+        doing.goals[v, a, 2] = height_of(stage.floors, sheet, x, y)
+    return max(stage.until[v, a] - time, dt), count, turn_at
+
+
+def _sheet_of(stage: RoamStage, x: float, y: float, z: float) -> int:
+    """The floor that holds up whoever is at a place; 0 without floors, -1 for none."""
+    if len(stage.floors.planes) == 0:
+        return 0
+    return floor_below(stage.floors, x, y, z + STEP)
+
+
+def _straight_on(
+    stage: RoamStage,
+    area: int,
+    sheet: int,
+    x: float,
+    y: float,
+    dx: float,
+    dy: float,
+    count: int,
+    most: int,
+    v: int,
+    a: int,
+) -> int:
+    """Write down a straight way to the edge of an area, over all floors that hang together.
+
+    Returns how many places the way has then; with room for no more it ends where a floor does.
+    """
+    flat = len(stage.floors.planes) == 0
+    while True:
+        far, normal_x, normal_y = _edge_of(stage, area, sheet, x, y, dx, dy)
+        stage.normal[v, a, 0], stage.normal[v, a, 1] = normal_x, normal_y
+        beyond_x, beyond_y = x + dx * (far + BEYOND), y + dy * (far + BEYOND)
+        other = _across(stage, area, sheet, beyond_x, beyond_y) if count < most - 1 else -1
+        steep, on = 1.0, -1.0
+        if not flat and sheet >= 0:
+            rise = stage.floors.planes[sheet, 0] * dx + stage.floors.planes[sheet, 1] * dy
+            steep, on = hypot(1.0, rise), sheet
+        stage.way[count, 2], stage.way[count, 3], stage.way[count, 4] = steep, -1.0, on
+        if other < 0:
+            far = max(far - INSIDE, 0.0)
+            stage.way[count, 0], stage.way[count, 1] = x + dx * far, y + dy * far
+            return count + 1
+        stage.way[count, 0], stage.way[count, 1] = beyond_x, beyond_y
+        x, y, sheet, count = beyond_x, beyond_y, other, count + 1
+
+
+def _edge_of(
+    stage: RoamStage, area: int, sheet: int, x: float, y: float, dx: float, dy: float
+) -> tuple[float, float, float]:
+    """How far it is to the edge of the area on one floor, m, and the normal there."""
+    found = stage.areas.parts[area]
+    for k in range(stage.areas.parts[area], stage.areas.parts[area + 1]):
+        low, high = stage.areas.starts[k], stage.areas.starts[k + 1]
+        if (
+            stage.areas.area_sheets[k] == sheet
+            and where_in(stage.areas.edges, low, high, x, y) != OUTSIDE
+        ):
+            found = k
+            break
+    return _edge_ahead(
+        stage.areas.edges, stage.areas.starts[found], stage.areas.starts[found + 1], x, y, dx, dy,
         INSIDE / 4.0,
     )  # fmt: skip
-    stage.normal[v, a, 0], stage.normal[v, a, 1] = normal_x, normal_y
-    far = max(far - INSIDE, 0.0)
-    stage.way[count, 0], stage.way[count, 1] = x + dx * far, y + dy * far
-    doing.goals[v, a, 0], doing.goals[v, a, 1] = stage.way[count, 0], stage.way[count, 1]
-    return max(stage.until[v, a] - time, dt), count + 1
+
+
+def _across(stage: RoamStage, area: int, sheet: int, x: float, y: float) -> int:
+    """The floor on which one goes on beyond an edge, still in the area; -1 for none."""
+    if len(stage.floors.planes) == 0 or sheet < 0:
+        return -1
+    height = height_of(stage.floors, sheet, x, y)
+    other = floor_below(stage.floors, x, y, height + STEP)
+    if other < 0 or other == sheet:
+        return -1
+    joined = fabs(height_of(stage.floors, other, x, y) - height) <= STEP
+    return other if joined and is_on(stage.areas, area, x, y, other) else -1
 
 
 def _angle(stage: RoamStage, v: int, a: int) -> float:

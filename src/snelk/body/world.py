@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from shapely.geometry.base import BaseGeometry
 
 from snelk.body.answering import answer
 from snelk.body.columns import (
@@ -106,7 +107,7 @@ class World:
         outcomes: What came of what agents did and of what the game does to characters.
         senses: What the senses and the memory came to at the last tick.
         stage: All that compiled loops read and write at a tick.
-        entered: (variant, agent, 2) where each entered its state, m; NaN at the beginning.
+        entered: (variant, agent, 3) where each entered its state, m; NaN at the beginning.
         cone_limits: (limit, variant, agent, state, cone) those of everybody's cones in each state.
         thinking: What everybody does.
         timing: When everybody thinks and glances.
@@ -149,10 +150,8 @@ class World:
         self.newly_ended = False
         self.search_done = np.zeros(shape, dtype=np.bool_)
         self._sees_me = np.zeros((*shape, shape[1]), dtype=np.bool_)  # (variant, agent, watcher)
-        self.spots = {spot.name: (point.x, point.y) for spot, point in level.data.spots}
-        self._routes = {
-            route.name: shapely.get_coordinates(line) for route, line in level.data.routes
-        }
+        self.spots = {spot.name: self._in_space(point)[0] for spot, point in level.data.spots}
+        self._routes = {route.name: self._in_space(line) for route, line in level.data.routes}
         self._awake, self._sense_names = awake, tuple(senses)
         self._own_awake = awake.copy()
         self.ignored = np.zeros(numbers.notices.shape, dtype=np.bool_)
@@ -162,7 +161,7 @@ class World:
         self.outcomes = Outcomes(setups, self.characters, self.attention, self.ladders.attributes)
         self.active |= bool(self.outcomes.waiting)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
-        self.entered = np.full((*shape, 2), np.nan)
+        self.entered = np.full((*shape, 3), np.nan)
         self._looked_up: dict[tuple[str, str], tuple[NamedSignals, Numbers]] = {}
         self.senses: Senses  # of the last tick; not there before `lay_out`
         empty = [
@@ -198,8 +197,8 @@ class World:
         self.thinking = Thinking(self, shows=shows)
         standing = Standing(
             self.ladders.state, self.ladders.entries, self.ladders.since, self.ladders.rank,
-            self._asleep, self.motion.home_x, self.motion.home_y, self.thinking.doing.goals,
-            self._others, self._territory,
+            self._asleep, self.motion.home_x, self.motion.home_y, self.motion.home_z,
+            self.thinking.doing.goals, self._others, self._territory,
         )  # fmt: skip
         self._standing = laid_out(StandingColumns, standing)
         self.stage: BodyStage  # the same
@@ -209,6 +208,12 @@ class World:
         for v, a in agents.tolist():
             self._enter(v, a)
             self.thinking.begin(v, a)
+
+    def _in_space(self, shape: BaseGeometry) -> Numbers:
+        """(corners, 3) of a spot or a route, m; of no height on ground without floors."""
+        corners: Numbers = shapely.get_coordinates(shape, include_z=True)
+        corners[:, 2] = np.nan_to_num(corners[:, 2]) if self.level.data.floors else np.nan
+        return corners
 
     def _bounds_of(
         self, setup: Setup, tracks: Mapping[str, TrackData]
@@ -368,6 +373,7 @@ class World:
             bodies=self._laid_bodies,
             zones=laid_out(ZoneColumns, self.level.zones),
             floors=self.level.floors,
+            links=self.level.links,
             surroundings=laid_out(SurroundingColumns, senses.surroundings),
             light=senses.light,
             sight=laid_out(SightColumns, senses.sight),
@@ -401,15 +407,14 @@ class World:
     def _note_place(self, step: Step) -> None:
         """Where somebody leaves its routine, a state of the least rank, and where it enters one."""
         v, a, ranks = step.variant, step.agent, self.ladders.rank[step.variant, step.agent]
-        here = (*self._place(v, a), float(self.motion.heading[v, a]))
+        here = (*self._here(v, a), float(self.motion.heading[v, a]))
         if ranks[step.before] <= ranks[: len(self._states[v][a][0])].min():
             self.thinking.doing.routine[v, a] = here
-        self.entered[v, a] = here[:2]
+        self.entered[v, a] = here[:3]
 
-    def entered_at(self, v: int, a: int) -> Place:
-        """Where an agent was when it entered its state."""
-        x, y = self.entered[v, a]
-        return self._place(v, a) if np.isnan(x) else (float(x), float(y))
+    def entered_at(self, v: int, a: int) -> Numbers:
+        """(3,) where an agent was when it entered its state, m."""
+        return (self._here(v, a) if np.isnan(self.entered[v, a, 0]) else self.entered[v, a]).copy()
 
     def rooms_for_poses(self, given: Poses) -> tuple[PlaceStage, list[PoseRoom]]:
         """Room for the poses of even and of odd ticks, and where those are who are given.
@@ -441,8 +446,11 @@ class World:
                     focus = max(int(self.attention.focus[v, a]), NOBODY)
                     self.happenings.append(Happening(v, a, kind, focus, *self._place(v, a), name))
 
-    def _place(self, v: int, a: int) -> Place:
+    def _place(self, v: int, a: int) -> tuple[float, float]:
         return float(self.motion.x[v, a]), float(self.motion.y[v, a])
+
+    def _here(self, v: int, a: int) -> Numbers:
+        return np.array([*self._place(v, a), self.motion.z[v, a]])
 
     def _apply_outcomes(self) -> bool:
         """What comes of transitions; tell whether anything does."""
@@ -642,21 +650,23 @@ class World:
     def new_walker(self, v: int, a: int) -> Walker:
         """The ground that an agent walks on."""
         setup, name = self.setups[v], self.agents[a]
-        ways = free = self.level.ways()
+        member = setup.cast[name]
+        whom = (name, member.profile) if member.profile else (name,)
+        ways = free = self.level.ways(who=whom)
         if self.motion.driven[v, a]:
-            leash = setup.cast[name].leash
             ways = self.level.ways(
                 clearance=setup.body_of(name).radius,
-                within=leash.zone if leash else None,
+                within=member.leash.zone if member.leash else None,
                 bounds=self._bounds[v],
-                z=setup.cast[name].z,
+                z=member.z,
+                who=whom,
             )
-        return Walker(ways, free, self._place(v, a))
+        return Walker(ways, free, self._here(v, a))
 
     def route_of(self, v: int, a: int, name: str | None) -> Numbers:
-        """The corners, (corners, 2), of a route, or of the agent's own; none if it has none."""
+        """The corners, (corners, 3), of a route, or of the agent's own; none if it has none."""
         name = name or self.setups[v].cast[self.agents[a]].route
-        return self._routes[name] if name is not None else np.zeros((0, 2))
+        return self._routes[name] if name is not None else np.zeros((0, 3))
 
 
 def _effects_of(ladder: Ladder | None) -> tuple[list[Caused], list[Caused]]:

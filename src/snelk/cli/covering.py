@@ -146,7 +146,16 @@ def _say_coverage(screen: Screen, found: Coverage, scenario: Path) -> None:
         ]
         for row in found.zones.to_dict(orient="records")
     ]  # fmt: skip
-    head = ["zone", " places", " blind", " watched", " noticed", " soonest", " median"]
+    floors = found.level.floor_names
+    head = [
+        "zone or floor" if floors else "zone",
+        " places",
+        " blind",
+        " watched",
+        " noticed",
+        " soonest",
+        " median",
+    ]
     screen.print("\n" + "\n".join(table(head, rows)))
     text = "blind: nobody ever looks there; watched: mean share of the time in view; noticed: "
     text += "where a meter gets full, and how soon after the beginning"
@@ -160,10 +169,13 @@ def _say_coverage(screen: Screen, found: Coverage, scenario: Path) -> None:
     partly = np.flatnonzero(~found.blind & np.isinf(full) & (found.share > 0.0))
     if len(partly):
         place = int(partly[int(np.argmax(found.share[partly]))])
-        x, y = float(found.x[place]), float(found.y[place])
-        safe = ", ".join(f"{w.start:g}–{w.end:g}" for w in found.windows(x, y)[:6])
-        text = f"Watched most without being noticed: ({x:g}, {y:g}), {found.share[place]:.0%} of "
+        at = [float(values[place]) for values in (found.x, found.y, found.z)]
+        safe = ", ".join(f"{w.start:g}–{w.end:g}" for w in found.windows(*at)[:6])
+        where = f"({at[0]:g}, {at[1]:g})" + (f" on {floors[found.floor[place]]}" if floors else "")
+        text = f"Watched most without being noticed: {where}, {found.share[place]:.0%} of "
         text += "the time; " + (f"nobody looks at {safe} s" if safe else "somebody always looks")
         screen.print(wrap(text, indent=2))
     options = ("--target", found.target, "--stance", found.stance)
     screen.print("\nNext\n  " + command("snelk", "plot", "coverage", scenario, *options))
+    if len(floors) > 1:
+        screen.print(wrap(f"  with --floor one of: {', '.join(floors)}", indent=4))

@@ -167,6 +167,9 @@ def plot_coverage(
     start: From = None,
     end: To = None,
     jobs: Jobs = None,
+    floor: Annotated[
+        str | None, typer.Option("--floor", metavar="NAME", help="Which; the largest if absent.")
+    ] = None,
     overrides: Overrides = None,
     out: Out = None,
 ) -> None:
@@ -174,9 +177,10 @@ def plot_coverage(
     from snelk.plots.coverage import plot_coverage as draw
     from snelk.plots.style import claim_figure
 
-    place = claim_figure(out or Path("runs") / f"{scenario.stem}-coverage-{file_name(stance)}.png")
+    which = "-".join(file_name(name) for name in (stance, floor) if name)
+    place = claim_figure(out or Path("runs") / f"{scenario.stem}-coverage-{which}.png")
     found = covered(scenario, target, stance, agent, cell, start, end, jobs, overrides, None)
-    Screen().print(f"Written to {draw(found).save(place)}")
+    Screen().print(f"Written to {draw(found, floor=floor).save(place)}")
 
 
 def plot_compare(

@@ -15,7 +15,7 @@ from shapely.geometry import mapping, shape
 from shapely.geometry.base import BaseGeometry
 
 from snelk.config.fields import LONGEST
-from snelk.config.models import FEATURES, Edge, Floor, Mesh, Route, Spot, Wall, Zone
+from snelk.config.models import FEATURES, Edge, Floor, Link, Mesh, Route, Spot, Wall, Zone
 from snelk.config.opening import read_json
 from snelk.config.problems import checked, shown
 from snelk.config.triangles import Triangles, triangles_in
@@ -32,9 +32,9 @@ MOST_CORNERS = 500_000
 class LevelData:
     """The features of a level, each with its geometry in plan, in the order of the file.
 
-    The geometry of a floor has heights if the file gives any. `doubts` tells what of a file of
-    another kind could not be brought in as it is. `derived` keeps what others have
-    worked out from it, as long as it is in use itself.
+    The geometry of floors, spots and routes has heights if the file gives any, and that of links.
+    `doubts` tells what of a file of another kind could not be brought in as it is. `derived` keeps
+    what others have worked out from it, as long as it is in use itself.
     """
 
     source: str
@@ -45,6 +45,7 @@ class LevelData:
     edges: tuple[tuple[Edge, BaseGeometry], ...] = ()
     floors: tuple[tuple[Floor, BaseGeometry], ...] = ()
     meshes: tuple[tuple[Mesh, BaseGeometry], ...] = ()
+    links: tuple[tuple[Link, BaseGeometry], ...] = ()
     triangles: Triangles = field(default_factory=dict, compare=False, repr=False)
     derived: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
     doubts: tuple[str, ...] = field(default=(), compare=False)
@@ -52,7 +53,8 @@ class LevelData:
     @property
     def groups(self) -> tuple[tuple[tuple[Any, BaseGeometry], ...], ...]:
         """All features, by kind."""
-        return self.walls, self.edges, self.floors, self.meshes, self.zones, self.spots, self.routes
+        ground = self.walls, self.edges, self.floors, self.meshes, self.links
+        return *ground, self.zones, self.spots, self.routes
 
     def __getstate__(self) -> dict[str, Any]:
         """What another process needs of it, which works out the rest anew."""
@@ -121,11 +123,11 @@ def level_from(document: Any, *, source: str, folder: Path | None = None) -> Lev
         rule = f"has {corners:,} corners in all, more than {MOST_CORNERS:,}"
         fix = "leave out corners that nobody can see, or cut the level into several"
         raise InputError.of(source, "features", "", rule, fix)
-    kinds = ("wall", "zone", "spot", "route", "edge", "floor", "mesh")
-    walls, zones, spots, routes, edges, floors, meshes = (tuple(found[kind]) for kind in kinds)
+    kinds = ("wall", "zone", "spot", "route", "edge", "floor", "mesh", "link")
+    walls, zones, spots, routes, edges, floors, meshes, links = (tuple(found[k]) for k in kinds)
     triangles = triangles_in(document.get("triangles"), folder, source, problems)
     level = LevelData(
-        source, walls, zones, spots, routes, edges, floors, meshes, triangles=triangles
+        source, walls, zones, spots, routes, edges, floors, meshes, links, triangles=triangles
     )
     for mesh, _ in meshes if not problems else ():
         if mesh.name not in triangles:
@@ -167,7 +169,9 @@ def _feature(
     geometry = _geometry(feature.get("geometry"), geometries, label, source, problems)
     if isinstance(properties, Floor) and geometry is not None:
         _floor_heights(properties, geometry, label, source, problems)
-    elif geometry is not None:
+    elif isinstance(properties, Link) and geometry is not None:
+        _link_ends(geometry, label, source, problems)
+    elif geometry is not None and kind not in ("spot", "route"):
         geometry = shapely.force_2d(geometry)
     if isinstance(properties, Zone):
         _zone_heights(properties, label, source, problems)
@@ -242,6 +246,16 @@ def _floor_heights(
         rule = f"needs corners in one plane, within {FLAT:g} m"
         fix = "cut it into floors that are level or slope one way each"
     problems.append(Problem(source, place, given, rule, fix))
+
+
+def _link_ends(geometry: BaseGeometry, label: str, source: str, problems: list[Problem]) -> None:
+    """Where a link does not lead from one place in space to another."""
+    ends = shapely.get_coordinates(geometry, include_z=True)
+    if len(ends) == 2 and np.isfinite(ends).all() and (ends[0] != ends[1]).any():
+        return
+    rule, fix = "must lead from one place to another", "give it two positions [x, y, z]"
+    given = shown(shapely.get_coordinates(geometry, include_z=geometry.has_z).tolist())
+    problems.append(Problem(source, f"{label}: geometry", given, rule, fix))
 
 
 def plane_of(corners: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -369,6 +369,9 @@ class Member(Model):
     )
     route: Name | None = Field(default=None, description="The route it patrols.")
     home: Place | None = Field(default=None, description="Its home, [x, y] in m; `at` if absent.")
+    home_z: Coordinate | None = Field(
+        default=None, description="Height of the ground at its home, m; `z` if absent."
+    )
     spots: Names = Field(default=(), description="Spots it knows to flee or to search to.")
     leash: Leash | None = Field(default=None, description="The territory it is bound to.")
     attributes: Attributes = Field(
@@ -397,7 +400,9 @@ class Noise(Model):
         default=None, description="Where, [x, y] in m; where `by` is if absent."
     )
     spot: Name | None = Field(default=None, description="Where, as a spot of the level.")
-    z: Coordinate = Field(default=0.0, description="How high, m, with `at` or `spot`.")
+    z: Coordinate | None = Field(
+        default=None, description="How high, m, with `at` or `spot`; as that spot, or 0, if absent."
+    )
     reach: Length | None = Field(
         default=None, description="How far it carries, m; as its kind says if absent."
     )
@@ -411,7 +416,9 @@ class Throw(Model):
     kind: Name = Field(description="A kind of `noise_kinds`, or any word with a `reach`.")
     at: Place | None = Field(default=None, description="Where to, [x, y] in m.")
     spot: Name | None = Field(default=None, description="Where to, as a spot of the level.")
-    z: Coordinate = Field(default=0.0, description="How high that is, m.")
+    z: Coordinate | None = Field(
+        default=None, description="How high that is, m; as the spot, or 0, if absent."
+    )
     speed: Annotated[float, with_unit("m/s", gt=0, le=1000)] = Field(
         default=12.0, description="The fastest it can be thrown, m/s."
     )
@@ -639,6 +646,23 @@ class Spot(Model):
     name: Name = Field(description="Its name, of which there is one spot in a level.")
 
 
+class Link(Model):
+    """Properties of a link: how one gets from floor to floor, or on, where nobody walks."""
+
+    kind: Literal["link"] = Field(description="That it is a ladder, a drop, a jump or the like.")
+    name: Name = Field(description="Its name, of which there is one link in a level.")
+    one_way: bool = Field(
+        default=False, description="Whether it leads from its first end to its last only."
+    )
+    seconds: Annotated[float, with_unit("s", gt=0, le=3600)] | None = Field(
+        default=None, description="How long it takes; as long as at 1 m/s if absent, s."
+    )
+    who: Names | None = Field(
+        default=None,
+        description="Who may take it, by the names of characters or profiles; all if absent.",
+    )
+
+
 class Route(Model):
     """Properties of a named path."""
 
@@ -652,6 +676,7 @@ FEATURES: dict[str, tuple[type[Model], tuple[str, ...]]] = {
     "floor": (Floor, ("Polygon", "MultiPolygon")),
     "mesh": (Mesh, ("Polygon", "MultiPolygon", "LineString")),
     "zone": (Zone, ("Polygon", "MultiPolygon", "Point")),
+    "link": (Link, ("LineString",)),
     "spot": (Spot, ("Point",)),
     "route": (Route, ("LineString",)),
 }

@@ -147,7 +147,8 @@ class NoiseMaker:
         self, recorded: NoiseData, times: NDArray[np.float64]
     ) -> tuple[list[int], Noises]:
         """All noises of files and lists in the order of ticks, and where those of a tick begin."""
-        spots = {spot.name: point for spot, point in self.level.data.spots}
+        level = self.level
+        spots = dict(zip(level.spot_names, level.spot_places.tolist(), strict=True))
         rows = []
         for v, setup in enumerate(self.setups):
             for n, kind in enumerate(recorded.kind):
@@ -158,10 +159,10 @@ class NoiseMaker:
                 rows.append((v, recorded.t[n], kind, *place, reach, recorded.by[n], source))
             for n, noise in enumerate(setup.noise):
                 reach = noise.reach or setup.noise_kinds[noise.kind].reach
-                where = noise.at
-                if noise.spot is not None:
-                    where = spots[noise.spot].x, spots[noise.spot].y
-                place = (np.nan, np.nan, np.nan) if where is None else (*where, noise.z)
+                place = (np.nan, np.nan, np.nan) if noise.at is None else (*noise.at, 0.0)
+                place = place if noise.spot is None else tuple(spots[noise.spot])
+                if noise.z is not None and not np.isnan(place[0]):
+                    place = (*place[:2], noise.z)
                 source = n if noise.reach else BY_KIND
                 rows.append((v, noise.t, noise.kind, *place, reach, noise.by or "", source))
         tick = np.searchsorted(times + SLACK, [row[1] for row in rows])

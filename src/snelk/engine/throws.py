@@ -115,7 +115,7 @@ class Thrower:
         self.setups, self.level, self.bodies = setups, level, bodies
         self.names = list(setups[0].cast)
         self.flights: list[Flight] = []
-        spots = {spot.name: (point.x, point.y) for spot, point in level.data.spots}
+        spots = dict(zip(level.spot_names, level.spot_places.tolist(), strict=True))
         rows: list[tuple[int, float, str, str, tuple[float, float, float], float, float, int]] = []
         for v, setup in enumerate(setups):
             for n, t in enumerate(recorded.t):
@@ -126,9 +126,9 @@ class Thrower:
                 speed = float(recorded.speed[n])
                 rows.append((v, float(t), recorded.by[n], recorded.kind[n], to, speed, reach, -1))
             for n, throw in enumerate(setup.throw):
-                x, y = throw.at if throw.at is not None else spots[throw.spot or ""]
+                at = (*throw.at, 0.0) if throw.at is not None else spots[throw.spot or ""]
                 reach = throw.reach or setup.noise_kinds[throw.kind].reach
-                to = (x, y, throw.z)
+                to = (at[0], at[1], at[2] if throw.z is None else throw.z)
                 rows.append((v, throw.t, throw.by, throw.kind, to, throw.speed, reach, n))
         ticks = np.searchsorted(times + SLACK, [row[1] for row in rows])
         self._ticks = len(times)

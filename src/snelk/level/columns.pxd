@@ -25,6 +25,12 @@ cdef class FloorColumns(Columns):
     cdef public const int[::1] starts
 
 
+cdef class LinkColumns(Columns):
+    cdef public const double[:, ::1] ends
+    cdef public const double[::1] lengths, seconds
+    cdef public const int[::1] feature
+
+
 cdef class JoinColumns(Columns):
     cdef public const int[::1] leads
     cdef public const double[:, ::1] planes
@@ -32,7 +38,11 @@ cdef class JoinColumns(Columns):
 
 cdef class GroundColumns(Columns):
     cdef public JoinColumns joins
-    cdef public const int[::1] sheets
+    cdef public FloorColumns floors
+    cdef public LinkColumns links
+    cdef public const int[::1] sheets, parts, area_sheets
+    cdef public const int[:, ::1] climbs
+    cdef public const unsigned char[:, ::1] reach
     cdef public const double[:, ::1] corners, lengths
     cdef public const int[:, ::1] before
     cdef public const double[:, ::1] edges, inner_edges

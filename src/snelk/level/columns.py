@@ -52,6 +52,10 @@ class FloorColumns(Columns):
     """Those of `Floors`."""
 
 
+class LinkColumns(Columns):
+    """Those of `Links`."""
+
+
 class JoinColumns(Columns):
     """Those of `Joins`."""
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from snelk.config.geojson import plane_of
 from snelk.level.columns import FloorColumns, agree, agree_axes, laid_out
-from snelk.level.ground import edges_of
+from snelk.level.outlines import edges_of
 
 if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry

@@ -6,12 +6,14 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from snelk.level.columns import JoinColumns, agree, agree_axes, laid_out, plain
+from snelk.level.floors import Floors, build_floors
 from snelk.level.grid import Grid
+from snelk.level.links import Links, build_links
+from snelk.level.outlines import edges_of
 
 Numbers = NDArray[np.float64]
 
@@ -39,8 +41,9 @@ class Joins(NamedTuple):
 class Ground(NamedTuple):
     """What compiled loops read of `Ways`.
 
-    The edges of part n of the ground, ax, ay, bx, by in m, are those from `starts[n]` up to
-    `starts[n + 1]`; those of the same part a little smaller lie in `inner_edges`.
+    A part of the ground consists of areas, each on one floor; without floors it is one area. The
+    edges of area n, ax, ay, bx, by in m, are those from `starts[n]` up to `starts[n + 1]`; those
+    of the same area a little smaller lie in `inner_edges`.
     """
 
     corners: Numbers  # (corners, 2) where ways turn, m
@@ -51,7 +54,13 @@ class Ground(NamedTuple):
     inner_edges: Numbers
     inner_starts: NDArray[np.int32]
     sheets: NDArray[np.int32]  # (corners,) the floor that each is on; 0 without floors
+    area_sheets: NDArray[np.int32]  # (areas,) the same
+    parts: NDArray[np.int32]  # (parts + 1,) where the areas of each part begin
+    reach: NDArray[np.bool_]  # (parts, parts) whether one gets from part to part by links
+    climbs: NDArray[np.int32]  # (climbs, 3) from corner to corner by a link
     joins: Joins
+    floors: Floors
+    links: Links
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -62,43 +71,70 @@ class Ground(NamedTuple):
             lengths="known known",
             before="known known",
             edges="edges 4",
-            starts="parts",
+            starts="bounds",
             inner_edges="inner 4",
-            inner_starts="parts",
+            inner_starts="bounds",
             sheets="corners",
+            area_sheets="areas",
+            parts="ends",
+            reach="parts parts",
+            climbs="climbs 3",
         )
+        agree((len(self.starts), len(self.parts), int(self.parts[-1])),
+              (len(self.area_sheets) + 1, len(self.reach) + 1, len(self.area_sheets)))  # fmt: skip
+        ends, by = self.climbs[:, :2], self.climbs[:, 2]
+        agree((int(ends.max(initial=-1)) < len(self.corners),), (True,))
+        agree((int(by.max(initial=-1)) < len(plain(self.links).lengths),), (True,))
         agree((len(self.edges), len(self.inner_edges)), (self.starts[-1], self.inner_starts[-1]))
         agree((len(self.lengths) in (0, len(self.corners)),), (True,))
         known = int(self.sheets.max(initial=0)) < len(plain(self.joins).planes)
         agree((known,), (True,))
 
 
-def edges_of(parts: Sequence[BaseGeometry]) -> tuple[Numbers, NDArray[np.int32]]:
-    """The (edges, 4) of all outlines of some areas, and where those of each begin."""
-    found, starts = [np.zeros((0, 4))], [0]
-    for part in parts:
-        for polygon in shapely.get_parts(part):
-            for ring in (polygon.exterior, *polygon.interiors):
-                points = shapely.get_coordinates(ring)
-                found.append(np.hstack([points[:-1], points[1:]]))
-        starts.append(sum(map(len, found)))
-    return np.ascontiguousarray(np.concatenate(found)), np.array(starts, dtype=np.int32)
+class Areas(NamedTuple):
+    """The areas that parts of the ground consist of, part after part."""
+
+    shapes: Sequence[BaseGeometry]
+    inner: Sequence[BaseGeometry]  # the same a little smaller
+    sheets: NDArray[np.int32]  # (areas,) the floor of each; 0 without floors
+    parts: NDArray[np.int32]  # (parts + 1,) where those of each part begin
+    reach: NDArray[np.bool_]  # (parts, parts)
+
+    @classmethod
+    def each_a_part(cls, shapes: Sequence[BaseGeometry], inner: Sequence[BaseGeometry]) -> Areas:
+        """Areas on ground without floors."""
+        count = len(shapes)
+        sheets, parts = np.zeros(count, dtype=np.int32), np.arange(count + 1, dtype=np.int32)
+        return cls(shapes, inner, sheets, parts, np.eye(count, dtype=np.bool_))
 
 
 def ground_of(
-    parts: Sequence[BaseGeometry],
-    inner: Sequence[BaseGeometry],
+    areas: Areas,
     corners: Numbers | None = None,
     sheets: NDArray[np.int32] | None = None,
     joins: Joins | None = None,
+    *,
+    climbs: NDArray[np.int32] | None = None,
+    floors: Floors | None = None,
+    links: Links | None = None,
 ) -> Ground:
-    """Ground of some parts, and the same parts a little smaller; the ways are not known yet."""
-    joins = laid_out(JoinColumns, Joins.none()) if joins is None else joins
+    """Ground of some areas; the ways between its corners are not known yet."""
     places = np.zeros((0, 2)) if corners is None else np.ascontiguousarray(corners)
-    lengths, before = np.zeros((0, 0)), np.zeros((0, 0), dtype=np.int32)
-    sheets = np.zeros(len(places), dtype=np.int32) if sheets is None else sheets
-    edges = (*edges_of(parts), *edges_of(inner))
-    return Ground(places, lengths, before, *edges, sheets, joins)
+    return Ground(
+        places,
+        np.zeros((0, 0)),
+        np.zeros((0, 0), dtype=np.int32),
+        *edges_of(areas.shapes),
+        *edges_of(areas.inner),
+        np.zeros(len(places), dtype=np.int32) if sheets is None else sheets,
+        areas.sheets,
+        areas.parts,
+        areas.reach,
+        np.zeros((0, 3), dtype=np.int32) if climbs is None else climbs,
+        laid_out(JoinColumns, Joins.none()) if joins is None else joins,
+        build_floors([]) if floors is None else floors,
+        build_links([]) if links is None else links,
+    )
 
 
 class GroundStage(NamedTuple):
@@ -108,12 +144,12 @@ class GroundStage(NamedTuple):
     grid: Grid
     scratch: NDArray[np.int64]  # of the grid
     room: Numbers  # (4, corners) overwritten
-    way: Numbers  # (corners + 1, 2) overwritten
+    way: Numbers  # (places, 5) overwritten, with room for all corners and the goal; see `find_way`
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
         count = len(plain(self.ground).corners)
         agree(self.room.shape, (4, count))
-        agree(self.way.shape, (count + 1, 2))
+        agree((len(self.way) > count, self.way.shape[1]), (True, 5))
         agree(self.scratch.shape, (len(plain(self.grid).see_through) + 1,))
         agree(plain(plain(self.ground).joins).leads.shape, plain(self.grid).see_through.shape)

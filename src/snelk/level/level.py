@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -16,8 +17,9 @@ from snelk.level.columns import ZoneColumns, laid_out, plain
 from snelk.level.floors import build_floors
 from snelk.level.footing import floors_below, footing
 from snelk.level.grid import Grid, build_grid, scratch_for
+from snelk.level.links import Links, build_links
 from snelk.level.rays import RayCaster, cast_rays
-from snelk.level.storeys import build_storeys
+from snelk.level.storeys import Storeys, build_storeys, strip_of
 from snelk.level.ways import Ways
 from snelk.level.within import which_inside
 from snelk.level.zones import Zones, build_zones
@@ -162,6 +164,21 @@ class Level:
         """
         return z if not self.data.floors else float(footing(self.floors, x, y, z))
 
+    def height_of(self, floor: int, x: float, y: float) -> float:
+        """How high a floor is at a place, m; without floors 0."""
+        return float(plain(self.floors).planes[floor] @ (x, y, 1.0)) if self.data.floors else 0.0
+
+    def steepness(
+        self, floor: int, start: NDArray[np.float64], places: NDArray[np.float64]
+    ) -> NDArray[np.float64]:
+        """(places,) metres walked for each in plan from place to place, (places, 2), on a floor."""
+        if floor < 0 or not self.data.floors:
+            return np.ones(len(places))
+        along = np.diff(np.concatenate([start[None, :2], places]), axis=0)
+        rise, far = along @ plain(self.floors).planes[floor, :2], np.hypot(*along.T)
+        steep: NDArray[np.float64] = np.divide(rise, far, out=np.zeros(len(far)), where=far > 0.0)
+        return np.hypot(1.0, steep)
+
     def above_floor(self, x: float, y: float, z: float, feet: float) -> float:
         """How high a place is above the floor under feet there, m; without floors above 0."""
         height = self.footing(x, y, feet) if self.data.floors else 0.0
@@ -214,20 +231,71 @@ class Level:
         within: str | None = None,
         bounds: tuple[float, float, float, float] | None = None,
         z: float = 0.0,
+        who: Collection[str] | None = None,
     ) -> Ways:
         """The ways on foot; worked out when first asked for.
 
         `clearance` is what the middle of a body keeps from walls, m; `within` names a zone that
         is not left; `bounds` is the smallest x, y and largest x, y of what the ground has to
-        hold, the level's if None, m.
+        hold, the level's if None, m; `z` is the height of ground without floors, m; `who` are the
+        names that who walks goes by, for links that not everybody may take.
         """
+        may = tuple(self.links_for(who))
+        if self.data.floors:
+            key: tuple[object, ...] = (clearance, within, may)
+            if key not in self._ways:
+                floors = range(len(self.data.floors))
+                territory = None if within is None else [self.zone_on(within, n) for n in floors]
+                self._ways[key] = Ways(
+                    self.bounds, self._standing, clearance, territory,
+                    (self.floors, self._storeys), self.links, may,
+                )  # fmt: skip
+            return self._ways[key]
         stops = self.stops_at(z)
-        key = (clearance, within, bounds, stops.tobytes())
+        key = (clearance, within, bounds, stops.tobytes(), may)
         if key not in self._ways:
             blocking = [outline for outline, n in zip(self._outlines, stops, strict=True) if n]
             territory = None if within is None else self.zone_area(within)
-            self._ways[key] = Ways(bounds or self.bounds, blocking, clearance, territory)
+            self._ways[key] = Ways(
+                bounds or self.bounds, blocking, clearance, territory, links=self.links, may=may
+            )
         return self._ways[key]
+
+    @cached_property
+    def links(self) -> Links:
+        """The links, each in one direction; built when first needed."""
+        return build_links(self.data.links)
+
+    def links_for(self, who: Collection[str] | None) -> list[int]:
+        """The links that may be taken by somebody of these names, by number; all if None."""
+        whom = [link.who for link, _ in self.data.links]
+        features = plain(self.links).feature.tolist() if self.data.links else []
+        return [
+            n
+            for n, feature in enumerate(features)
+            if who is None or whom[feature] is None or not set(who).isdisjoint(whom[feature] or ())
+        ]
+
+    @cached_property
+    def _storeys(self) -> Storeys:
+        """How the floors hang together for bodies."""
+        return build_storeys(self.floors, [area for _, area in self.data.floors], HEADROOM)
+
+    @cached_property
+    def _standing(self) -> list[list[BaseGeometry]]:
+        """What stops somebody on each floor."""
+        return [
+            [self._outlines[wall] for wall in self.standing_on(name)] for name in self.floor_names
+        ]
+
+    def zone_on(self, name: str, floor: int) -> BaseGeometry:
+        """The area of a zone on a floor: where that is as high as the zone; all without floors."""
+        area, n = self.zone_area(name), self.zone_index(name)
+        if not self.data.floors:
+            return area
+        low, high = plain(self.zones).spans[n].tolist()
+        over = plain(self.floors).planes[floor] - plain(self.zones).planes[n]
+        return strip_of(area, over, low, high)
 
     @cached_property
     def sound_ways(self) -> Ways:
@@ -236,10 +304,19 @@ class Level:
             return self.ways()
         areas = [area for _, area in self.data.floors]
         storeys = build_storeys(self.floors, areas, STEP)
-        walls = [
-            [self._outlines[wall] for wall in self.standing_on(name)] for name in self.floor_names
-        ]
-        return Ways(self.bounds, walls, 0.0, storeys=(self.floors, storeys))
+        return Ways(self.bounds, self._standing, 0.0, storeys=(self.floors, storeys))
+
+    @property
+    def spot_names(self) -> tuple[str, ...]:
+        """Names of the spots, in the order of the file."""
+        return tuple(spot.name for spot, _ in self.data.spots)
+
+    @cached_property
+    def spot_places(self) -> NDArray[np.float64]:
+        """(spots, 3) where they are, m; 0 m high if the file does not say."""
+        points = np.array([point for _, point in self.data.spots], dtype=object)
+        places: NDArray[np.float64] = shapely.get_coordinates(points, include_z=True)
+        return np.nan_to_num(places)
 
     @property
     def floor_names(self) -> tuple[str, ...]:
@@ -379,13 +456,14 @@ class Level:
         return self._filed(np.full(len(self.wall_names), 0.5))
 
     def first_wall(self, start: NDArray[np.float64], end: NDArray[np.float64]) -> str:
-        """The first wall that stops feet on the straight line between two places, (2,) in m.
+        """The first wall that stops feet on the straight line between two places, (3,) in m.
 
-        Its name; empty if there is none.
+        Its name; empty if there is none. Without floors heights do not count.
         """
-        a, b = np.zeros((1, 3)), np.zeros((1, 3))
-        a[0, :2], b[0, :2] = start, end
-        wall = int(cast_rays(self.plan_grid, a, b)[1][0])
+        grid, knees = self.solid_grid, [0.0, 0.0, STEP]
+        if not self.data.floors:
+            grid, start, end, knees = self.plan_grid, start * [1, 1, 0], end * [1, 1, 0], [0.0] * 3
+        wall = int(cast_rays(grid, (start + knees)[None], (end + knees)[None])[1][0])
         return self.wall_names[wall] if wall >= 0 else ""
 
     @property

@@ -38,6 +38,7 @@ class Storeys(NamedTuple):
 
     areas: tuple[BaseGeometry, ...]  # of each floor
     ends: tuple[Numbers, ...]  # of each floor, (pieces, 4): there it ends, or is too low to go on
+    lows: tuple[Numbers, ...]  # those of them at which something is in the way of a body
     seams: Numbers  # (seams, 4): there one can go on to another floor
     from_floor: NDArray[np.int32]  # (seams,)
     to_floor: NDArray[np.int32]  # (seams,)
@@ -60,7 +61,7 @@ def build_storeys(floors: Floors, areas: Sequence[BaseGeometry], headroom: float
     noded = shapely.union_all(lines, grid_size=FINE)
     faces = shapely.get_parts(shapely.polygonize([noded]))
     middles = shapely.get_coordinates(shapely.point_on_surface(faces))
-    walked = _walked(planes, areas, middles, headroom)
+    stacks, walked = _walked(planes, areas, middles, headroom)
     over: list[list[BaseGeometry]] = [[] for _ in areas]
     for face, here in zip(faces, walked, strict=True):
         for n in here:
@@ -73,18 +74,21 @@ def build_storeys(floors: Floors, areas: Sequence[BaseGeometry], headroom: float
             for a, b in pairwise(corners):
                 beside.setdefault((min(a, b), max(a, b)), []).append(face)
     ends: list[list[tuple[float, ...]]] = [[] for _ in areas]
+    lows: list[list[tuple[float, ...]]] = [[] for _ in areas]
     seams: list[tuple[float, ...]] = []
     joins: list[tuple[int, int]] = []
     for (a, b), sides in sorted(beside.items()):
         for face in sides:
             others = [each for each in sides if each != face]
-            there = walked[others[0]] if others else []
+            there, stack = (walked[others[0]], stacks[others[0]]) if others else ([], [])
             for floor in walked[face]:
                 if floor in there:
                     continue
                 to = _joined(planes, floor, there, a, b)
                 if to < 0:
                     ends[floor].append((*a, *b))
+                    if _is_low(planes, floor, stack, headroom, a, b):
+                        lows[floor].append((*a, *b))
                 else:
                     seams.append((*a, *b))
                     joins.append((floor, to))
@@ -92,6 +96,7 @@ def build_storeys(floors: Floors, areas: Sequence[BaseGeometry], headroom: float
     return Storeys(
         tuple(found),
         tuple(np.array(pieces, dtype=np.float64).reshape(-1, 4) for pieces in ends),
+        tuple(np.array(pieces, dtype=np.float64).reshape(-1, 4) for pieces in lows),
         np.array(seams, dtype=np.float64).reshape(-1, 4),
         np.ascontiguousarray(pairs[:, 0]),
         np.ascontiguousarray(pairs[:, 1]),
@@ -119,15 +124,29 @@ def _levels(
     return found
 
 
+def strip_of(area: BaseGeometry, over: Numbers, low: float, high: float) -> BaseGeometry:
+    """The part of an area in which a plane, (3,), is between two heights, both included."""
+    if over[0] == 0.0 == over[1]:
+        return area if low <= over[2] <= high else shapely.Polygon()
+    steep = float(np.hypot(over[0], over[1]))
+    uphill, middle = over[:2] / steep, shapely.get_coordinates(shapely.centroid(area))[0]
+    here = float(over[:2] @ middle + over[2])
+    ends = [np.clip((height - here) / steep, -FAR, FAR) for height in (low, high)]
+    across = np.array([-uphill[1], uphill[0]]) * FAR
+    corners = [middle + end * uphill + side * across for end in ends for side in (-1.0, 1.0)]
+    strip = shapely.Polygon([corners[n] for n in (0, 1, 3, 2)])
+    return shapely.intersection(area, strip)
+
+
 def _walked(
     planes: Numbers, areas: Sequence[BaseGeometry], places: Numbers, headroom: float
-) -> list[list[int]]:
-    """Which floors are walked on at each of some places, by number."""
+) -> tuple[list[list[int]], list[list[int]]]:
+    """Which floors there are at each of some places, and which are walked on, by number."""
     at, under = shapely.STRtree(areas).query(shapely.points(places), predicate="within")
     heights = (planes[under, :2] * places[at]).sum(axis=1) + planes[under, 2]
     order = np.lexsort((-under, heights, at))
     starts = np.searchsorted(at[order], np.arange(len(places) + 1))
-    found = []
+    stacks, found = [], []
     for low, high in pairwise(starts.tolist()):
         stack, height = under[order[low:high]].tolist(), heights[order[low:high]]
         free = [
@@ -135,8 +154,24 @@ def _walked(
             for k, floor in enumerate(stack)
             if k == len(stack) - 1 or height[k + 1] - height[k] >= headroom
         ]
+        stacks.append(stack)
         found.append(free)
-    return found
+    return stacks, found
+
+
+def _is_low(
+    planes: Numbers,
+    floor: int,
+    stack: Sequence[int],
+    headroom: float,
+    a: Sequence[float],
+    b: Sequence[float],
+) -> bool:
+    """Whether beyond an edge something of those floors is in the way of who walks on a floor."""
+    ends = np.array([(*a, 1.0), (*b, 1.0)])
+    above = [ends @ (planes[other] - planes[floor]) for other in stack if other != floor]
+    between = [((rise > STEP + FINE) & (rise < headroom - FINE)).any() for rise in above]
+    return floor in stack or any(between)
 
 
 def _joined(

@@ -2,9 +2,10 @@ cimport cython
 
 from snelk.level.casting cimport cast_ray
 from snelk.level.columns cimport GridColumns, GroundColumns, JoinColumns
+from snelk.level.footing cimport floor_below, height_of
 from snelk.level.within cimport where_in
 
-cdef double INF, NAN, ROUNDING
+cdef double INF, NAN, ROUNDING, STEP
 cdef Py_ssize_t MOST_SEAMS, NO_WAY, NOT_KNOWN, INSIDE, FAR, LEFT, FIRST, LAST
 cdef double NOT_TRIED, UNSEEN, SEEN
 
@@ -14,18 +15,18 @@ cdef void _can_walk(
     const double[:, ::1] end, const int[:, ::1] sheets, double[::1] lengths,
 ) noexcept
 
-@cython.locals(share=double, _wall=Py_ssize_t, _at=double)
-cdef bint is_clear(
-    GridColumns grid, Py_ssize_t[::1] scratch, double x, double y, double to_x, double to_y,
-) noexcept nogil
-
-@cython.locals(
-    whole=double, _=Py_ssize_t, share=double, wall=Py_ssize_t, at=double, rest=double, dx=double,
-    dy=double,
-)
+@cython.locals(whole=double, end=Py_ssize_t)
 cdef double straight_way(
     GridColumns grid, Py_ssize_t[::1] scratch, JoinColumns joins, double x, double y,
     Py_ssize_t sheet, double to_x, double to_y, Py_ssize_t to_sheet,
+) noexcept nogil
+
+@cython.locals(
+    whole=double, _=Py_ssize_t, share=double, wall=Py_ssize_t, at=double, dx=double, dy=double,
+)
+cdef (double, Py_ssize_t) straight_on(
+    GridColumns grid, Py_ssize_t[::1] scratch, JoinColumns joins, double x, double y,
+    Py_ssize_t sheet, double to_x, double to_y,
 ) noexcept nogil
 
 @cython.locals(rise=double)
@@ -34,12 +35,46 @@ cdef double _length_on(
 ) noexcept nogil
 
 @cython.locals(
-    n=Py_ssize_t, first=Py_ssize_t, last=Py_ssize_t, count=Py_ssize_t, corner=Py_ssize_t,
-    _whole=double,
+    plan=double, space=double, _=Py_ssize_t, share=double, wall=Py_ssize_t, at=double, dx=double,
+    dy=double, after=Py_ssize_t, lost=bint,
+)
+cdef (Py_ssize_t, Py_ssize_t) _write_stretch(
+    GridColumns grid, Py_ssize_t[::1] scratch, JoinColumns joins, double x, double y,
+    Py_ssize_t sheet, double to_x, double to_y, double[:, ::1] way, Py_ssize_t count,
+    Py_ssize_t spare,
+) noexcept nogil
+
+@cython.locals(to_x=double, to_y=double, n=Py_ssize_t, link=Py_ssize_t)
+cdef (Py_ssize_t, Py_ssize_t) _write_turn(
+    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double x, double y,
+    Py_ssize_t sheet, Py_ssize_t before, Py_ssize_t corner, double[:, ::1] way, Py_ssize_t count,
+    Py_ssize_t spare,
+) noexcept nogil
+
+@cython.locals(sheet=Py_ssize_t, to_sheet=Py_ssize_t)
+cdef Py_ssize_t _find_way(
+    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
+    const double[::1] start, const double[::1] goal, double[:, ::1] way,
+) noexcept nogil
+
+@cython.locals(
+    x=double, y=double, sheet=Py_ssize_t, count=Py_ssize_t, spare=Py_ssize_t, before=Py_ssize_t,
+    n=Py_ssize_t, corner=Py_ssize_t,
+)
+cdef Py_ssize_t _lay_way(
+    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, const double[::1] start,
+    const double[::1] goal, const int[::1] turns, double[:, ::1] way,
+) noexcept nogil
+
+@cython.locals(
+    straight=double, spare=Py_ssize_t, n=Py_ssize_t, first=Py_ssize_t, last=Py_ssize_t,
+    whole=double, turns=Py_ssize_t, count=Py_ssize_t, corner=Py_ssize_t, tail=Py_ssize_t,
+    before=Py_ssize_t,
 )
 cdef Py_ssize_t way_between(
     GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
-    double x, double y, double to_x, double to_y, double[:, ::1] way,
+    double x, double y, Py_ssize_t sheet, double to_x, double to_y, Py_ssize_t to_sheet,
+    double[:, ::1] way,
 ) noexcept nogil
 
 @cython.locals(
@@ -57,9 +92,10 @@ cdef double length_around(
     double x, double y, Py_ssize_t sheet, double to_x, double to_y, Py_ssize_t to_sheet,
 ) noexcept nogil
 
+@cython.locals(sheet=Py_ssize_t, to_sheet=Py_ssize_t, straight=double, around=double)
 cdef double _length_of_way(
     GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
-    Py_ssize_t part, double x, double y, double to_x, double to_y,
+    Py_ssize_t part, double x, double y, double z, double to_x, double to_y, double to_z,
 ) noexcept nogil
 
 @cython.locals(n=Py_ssize_t, whole=double)
@@ -79,16 +115,40 @@ cdef (Py_ssize_t, Py_ssize_t, double) _best_turns(
     double x, double y, Py_ssize_t sheet, double to_x, double to_y, Py_ssize_t to_sheet,
 ) noexcept nogil
 
-@cython.locals(part=Py_ssize_t)
-cdef Py_ssize_t _part_of(GroundColumns ground, double x, double y) noexcept nogil
+cdef Py_ssize_t sheet_at(GroundColumns ground, double x, double y, double z) noexcept nogil
 
-@cython.locals(low=Py_ssize_t, high=Py_ssize_t)
-cdef bint is_on(GroundColumns ground, Py_ssize_t part, double x, double y) noexcept nogil
+cdef double height_on(
+    GroundColumns ground, Py_ssize_t sheet, double x, double y, double z,
+) noexcept nogil
+
+@cython.locals(part=Py_ssize_t)
+cdef Py_ssize_t part_on(
+    GroundColumns ground, double x, double y, Py_ssize_t sheet,
+) noexcept nogil
+
+@cython.locals(area=Py_ssize_t, low=Py_ssize_t, high=Py_ssize_t)
+cdef bint is_on(
+    GroundColumns ground, Py_ssize_t part, double x, double y, Py_ssize_t sheet,
+) noexcept nogil
+
+@cython.locals(other=Py_ssize_t)
+cdef bint may_stand(
+    GroundColumns ground, Py_ssize_t part, double x, double y, Py_ssize_t sheet,
+) noexcept nogil
 
 @cython.locals(
-    edge=Py_ssize_t, nearest=double, at_x=double, at_y=double, ax=double, ay=double, bx=double, by=double,
-    dx=double, dy=double, square=double, share=double, px=double, py=double, away=double,
+    sheet=Py_ssize_t, nearest=double, at_x=double, at_y=double, found=Py_ssize_t,
+    other=Py_ssize_t, area=Py_ssize_t, px=double, py=double, away=double, rise=double,
 )
-cdef (double, double) onto(
-    GroundColumns ground, Py_ssize_t part, double x, double y,
+cdef (double, double, Py_ssize_t) onto(
+    GroundColumns ground, Py_ssize_t part, double x, double y, double z,
+) noexcept nogil
+
+@cython.locals(
+    low=Py_ssize_t, high=Py_ssize_t, edge=Py_ssize_t, nearest=double, at_x=double, at_y=double,
+    ax=double, ay=double, bx=double, by=double, dx=double, dy=double, square=double, share=double,
+    px=double, py=double, away=double,
+)
+cdef (double, double, double) _nearest_in(
+    GroundColumns ground, Py_ssize_t area, double x, double y,
 ) noexcept nogil

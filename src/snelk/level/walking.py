@@ -6,10 +6,11 @@ What a shortest way is, and which corners it turns at, is told in `snelk.level.w
 from __future__ import annotations
 
 import numpy as np
-from cython import compiled, nogil
+from cython import Py_ssize_t, cast, compiled, nogil
 from cython.cimports.libc.math import fabs, hypot, sqrt
 from numpy.typing import NDArray
 
+from snelk.config.steps import STEP
 from snelk.level.columns import (
     GridColumns,
     GroundColumns,
@@ -26,6 +27,7 @@ from snelk.level.zones import INSIDE
 if not compiled:
     from snelk.level.casting import cast_ray
     from snelk.level.columns import hypot
+    from snelk.level.footing import floor_below, height_of
     from snelk.level.within import where_in
 
 INF = float("inf")
@@ -90,7 +92,7 @@ def find_way(
     goal: NDArray[np.float64],
     way: NDArray[np.float64],
 ) -> int:
-    """The shortest way between two places, (2,): how many places it has, filled into `way`.
+    """The shortest way between two places, (3,): how many places it has, filled into `way`.
 
     Args:
         ground: What can be walked on.
@@ -99,27 +101,47 @@ def find_way(
         room: (4, corners) overwritten.
         start: Where it begins, m.
         goal: Where it ends, m.
-        way: (corners + 1, 2) where it turns, and the goal at its end; overwritten, m.
+        way: (places, 5) where it turns, and the goal at its end; overwritten. Of each place x, y,
+            how many metres one walks for each metre in plan of the stretch that leads to it, -1,
+            and the floor that this is on; or, if a link leads to it, its length, m, its number,
+            and -1. With room for all corners and the goal; what is beyond is for places where it
+            comes to another floor. If that is not enough, the floor is -1 for any.
 
     Returns:
         The number of places, NO_WAY or NOT_KNOWN.
     """
     count = len(plain(ground).corners)
     agree(room.shape, (4, count))
-    agree(start.shape, goal.shape, (2,))
-    agree(way.shape, (count + 1, 2))
+    agree(start.shape, goal.shape, (3,))
+    agree((way.shape[1], len(way) > count), (5, True))
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))
-    return way_between(
-        laid_out(GroundColumns, ground),
-        laid_out(GridColumns, grid),
-        scratch,
-        room,
-        start[0],
-        start[1],
-        goal[0],
-        goal[1],
+    return _find_way(
+        laid_out(GroundColumns, ground), laid_out(GridColumns, grid), scratch, room, start, goal,
         way,
-    )
+    )  # fmt: skip
+
+
+@door
+def lay_way(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    start: NDArray[np.float64],
+    goal: NDArray[np.float64],
+    turns: NDArray[np.int32],
+    way: NDArray[np.float64],
+) -> int:
+    """The same of a way that is known to turn at these corners, (turns,)."""
+    count = len(plain(ground).corners)
+    agree(start.shape, goal.shape, (3,))
+    agree((way.shape[1], len(way) > len(turns)), (5, True))
+    inside = bool(((turns >= 0) & (turns < count)).all())
+    agree((inside,), (True,))
+    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    return _lay_way(
+        laid_out(GroundColumns, ground), laid_out(GridColumns, grid), scratch, start, goal, turns,
+        way,
+    )  # fmt: skip
 
 
 @door
@@ -203,42 +225,49 @@ def length_of_way(
     scratch: NDArray[np.int64],
     room: NDArray[np.float64],
     part: int,
-    x: float,
-    y: float,
-    to_x: float,
-    to_y: float,
+    start: NDArray[np.float64],
+    goal: NDArray[np.float64],
 ) -> float:
-    """The length of the way between the places nearest to two in a part of the ground, m.
+    """The length of the way between the places nearest to two, (3,), that are in reach, m.
 
     Infinite if there is none, NaN if the ways between corners are needed and not known.
     """
     agree(room.shape, (4, len(plain(ground).corners)))
     agree(scratch.shape, (len(plain(grid).see_through) + 1,))
-    agree((0 <= part < len(plain(ground).starts) - 1,), (True,))
+    agree((0 <= part < len(plain(ground).reach),), (True,))
     return _length_of_way(
-        laid_out(GroundColumns, ground),
-        laid_out(GridColumns, grid),
-        scratch,
-        room,
-        part,
-        x,
-        y,
-        to_x,
-        to_y,
-    )
+        laid_out(GroundColumns, ground), laid_out(GridColumns, grid), scratch, room, part,
+        start[0], start[1], start[2], goal[0], goal[1], goal[2],
+    )  # fmt: skip
 
 
 @door
-def part_of(ground: Ground, x: float, y: float) -> int:
-    """The first part of the ground that a place is in, or -1."""
-    return _part_of(laid_out(GroundColumns, ground), x, y)
+def sheet_of(ground: Ground, x: float, y: float, z: float) -> int:
+    """The floor that holds up whoever is at a place, m; 0 without floors, -1 for none."""
+    return sheet_at(laid_out(GroundColumns, ground), x, y, z)
 
 
 @door
-def step_back(ground: Ground, part: int, x: float, y: float) -> tuple[float, float]:
-    """The place itself, or if one cannot stand there the nearest in a part of the ground."""
-    agree((0 <= part < len(plain(ground).starts) - 1,), (True,))
-    return onto(laid_out(GroundColumns, ground), part, x, y)
+def part_of(ground: Ground, x: float, y: float, z: float) -> int:
+    """The first part of the ground that a place is in, m, or -1."""
+    laid = laid_out(GroundColumns, ground)
+    return part_on(laid, x, y, sheet_at(laid, x, y, z))
+
+
+@door
+def step_back(
+    ground: Ground, part: int, x: float, y: float, z: float
+) -> tuple[float, float, float]:
+    """The place itself, m, or if one cannot stand there the nearest in reach from a part.
+
+    Of each floor that is the nearest in plan, of all floors the nearest in space.
+    """
+    agree((0 <= part < len(plain(ground).reach),), (True,))
+    laid = laid_out(GroundColumns, ground)
+    at_x, at_y, sheet = onto(laid, part, x, y, z)
+    if sheet == sheet_at(laid, at_x, at_y, z) and (at_x, at_y) == (x, y):
+        return x, y, z
+    return at_x, at_y, height_on(laid, sheet, at_x, at_y, z)
 
 
 def _can_walk(
@@ -258,14 +287,6 @@ def _can_walk(
             )  # fmt: skip
 
 
-def is_clear(
-    grid: Grid, scratch: NDArray[np.int64], x: float, y: float, to_x: float, to_y: float
-) -> bool:
-    """Whether a straight line meets none of the pieces in a grid without floors."""
-    share, _wall, _at = cast_ray(grid, scratch, x, y, 0.0, to_x, to_y, 0.0)
-    return share > 0.0
-
-
 def straight_way(
     grid: Grid,
     scratch: NDArray[np.int64],
@@ -277,7 +298,22 @@ def straight_way(
     to_y: float,
     to_sheet: int,
 ) -> float:
-    """How long the way is that is straight in plan, m; infinite if it cannot be walked.
+    """How long the way is that is straight in plan, m; infinite if it cannot be walked."""
+    whole, end = straight_on(grid, scratch, joins, x, y, sheet, to_x, to_y)
+    return whole if end == to_sheet else INF
+
+
+def straight_on(
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    joins: Joins,
+    x: float,
+    y: float,
+    sheet: int,
+    to_x: float,
+    to_y: float,
+) -> tuple[float, int]:
+    """How long that is, and on which floor one comes to its end.
 
     What is in the way on a floor lies in the grid at the height of its number. Where the line
     comes to a seam it goes on, on the floor that this leads to.
@@ -286,20 +322,123 @@ def straight_way(
     for _ in range(MOST_SEAMS):
         share, wall, at = cast_ray(grid, scratch, x, y, sheet, to_x, to_y, sheet)
         if share > 0.0:
-            rest = _length_on(joins, sheet, to_x - x, to_y - y)
-            return whole + rest if sheet == to_sheet else INF
+            return whole + _length_on(joins, sheet, to_x - x, to_y - y), sheet
         if joins.leads[wall] < 0:
-            return INF
+            return INF, sheet
         dx, dy = at * (to_x - x), at * (to_y - y)
         whole += _length_on(joins, sheet, dx, dy)
         x, y, sheet = x + dx, y + dy, joins.leads[wall]
-    return INF
+    return INF, sheet
 
 
 def _length_on(joins: Joins, sheet: int, dx: float, dy: float) -> float:
     """How long a straight stretch in plan is on a floor, m."""
     rise = joins.planes[sheet, 0] * dx + joins.planes[sheet, 1] * dy
     return float(hypot(hypot(dx, dy), rise))
+
+
+def _write_stretch(
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    joins: Joins,
+    x: float,
+    y: float,
+    sheet: int,
+    to_x: float,
+    to_y: float,
+    way: NDArray[np.float64],
+    count: int,
+    spare: int,
+) -> tuple[int, int]:
+    """Write down the end of a straight stretch, and where it comes to other floors on it.
+
+    Returns how many places the way has now, and for how many more there is room beside corners.
+    """
+    plan, space, lost = 0.0, 0.0, False
+    for _ in range(MOST_SEAMS):
+        share, wall, at = cast_ray(grid, scratch, x, y, sheet, to_x, to_y, sheet)
+        if share > 0.0 or joins.leads[wall] < 0:
+            break
+        dx, dy, after = at * (to_x - x), at * (to_y - y), joins.leads[wall]
+        plan, space = plan + hypot(dx, dy), space + _length_on(joins, sheet, dx, dy)
+        x, y = x + dx, y + dy
+        if spare > 0:
+            way[count, 0], way[count, 1], way[count, 3], way[count, 4] = x, y, -1.0, sheet
+            way[count, 2] = space / plan if plan > 0.0 else 1.0
+            count, spare, plan, space = count + 1, spare - 1, 0.0, 0.0
+        else:
+            lost = True
+        sheet = after
+    plan += hypot(to_x - x, to_y - y)
+    space += _length_on(joins, sheet, to_x - x, to_y - y)
+    way[count, 0], way[count, 1], way[count, 3] = to_x, to_y, -1.0
+    way[count, 2] = space / plan if plan > 0.0 else 1.0
+    way[count, 4] = -1.0 if lost else sheet
+    return count + 1, spare
+
+
+def _write_turn(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    x: float,
+    y: float,
+    sheet: int,
+    before: int,
+    corner: int,
+    way: NDArray[np.float64],
+    count: int,
+    spare: int,
+) -> tuple[int, int]:
+    """The same of the next corner of a way, after the corner before, -1 for none, at x, y."""
+    to_x, to_y = ground.corners[corner, 0], ground.corners[corner, 1]
+    for n in range(len(ground.climbs)):
+        if ground.climbs[n, 0] == before and ground.climbs[n, 1] == corner:
+            link = ground.climbs[n, 2]
+            way[count, 0], way[count, 1], way[count, 3] = to_x, to_y, link
+            way[count, 2], way[count, 4] = ground.links.lengths[link], -1.0
+            return count + 1, spare
+    return _write_stretch(grid, scratch, ground.joins, x, y, sheet, to_x, to_y, way, count, spare)
+
+
+def _find_way(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    room: NDArray[np.float64],
+    start: NDArray[np.float64],
+    goal: NDArray[np.float64],
+    way: NDArray[np.float64],
+) -> int:
+    sheet = sheet_at(ground, start[0], start[1], start[2])
+    to_sheet = sheet_at(ground, goal[0], goal[1], goal[2])
+    return way_between(
+        ground, grid, scratch, room, start[0], start[1], sheet, goal[0], goal[1], to_sheet, way
+    )
+
+
+def _lay_way(
+    ground: Ground,
+    grid: Grid,
+    scratch: NDArray[np.int64],
+    start: NDArray[np.float64],
+    goal: NDArray[np.float64],
+    turns: NDArray[np.int32],
+    way: NDArray[np.float64],
+) -> int:
+    x, y, sheet = start[0], start[1], sheet_at(ground, start[0], start[1], start[2])
+    count, spare, before = 0, len(way) - len(turns) - 1, -1
+    for n in range(len(turns)):
+        corner = turns[n]
+        count, spare = _write_turn(
+            ground, grid, scratch, x, y, sheet, before, corner, way, count, spare
+        )
+        before, sheet = corner, ground.sheets[corner]
+        x, y = ground.corners[corner, 0], ground.corners[corner, 1]
+    count, spare = _write_stretch(
+        grid, scratch, ground.joins, x, y, max(sheet, 0), goal[0], goal[1], way, count, spare
+    )
+    return count
 
 
 def way_between(
@@ -309,30 +448,49 @@ def way_between(
     room: NDArray[np.float64],
     x: float,
     y: float,
+    sheet: int,
     to_x: float,
     to_y: float,
+    to_sheet: int,
     way: NDArray[np.float64],
 ) -> int:
-    """As `find_way`."""
-    if is_clear(grid, scratch, x, y, to_x, to_y):
-        way[0, 0], way[0, 1] = to_x, to_y
-        return 1
+    """As `find_way`, between places on floors of which the numbers are known."""
+    if sheet < 0 or to_sheet < 0:
+        return NO_WAY
+    straight = straight_way(grid, scratch, ground.joins, x, y, sheet, to_x, to_y, to_sheet)
+    spare = len(way) - len(ground.corners) - 1
+    if straight < INF and sheet == to_sheet:  # from floor to floor one that bends may be shorter
+        count, spare = _write_stretch(
+            grid, scratch, ground.joins, x, y, sheet, to_x, to_y, way, 0, spare
+        )
+        return count
     if len(ground.lengths) < len(ground.corners):
         return NOT_KNOWN
-    first, last, _whole = _best_turns(ground, grid, scratch, room, x, y, 0, to_x, to_y, 0)
-    if first < 0:
+    first, last, whole = _best_turns(ground, grid, scratch, room, x, y, sheet, to_x, to_y, to_sheet)
+    turns = 0
+    if first >= 0 and whole < straight:
+        corner, turns = last, 1
+        while corner != first:
+            corner = ground.before[first, corner]
+            turns += 1
+        corner, tail = last, len(way) - turns  # so far behind that nothing is written over them
+        for n in range(turns - 1, -1, -1):
+            way[tail + n, 0] = corner
+            corner = ground.before[first, corner]
+    elif straight == INF:
         return NO_WAY
-    count = 1
-    corner = last
-    while corner != first:
-        corner = ground.before[first, corner]
-        count += 1
-    corner = last
-    for n in range(count - 1, -1, -1):
-        way[n, 0], way[n, 1] = ground.corners[corner, 0], ground.corners[corner, 1]
-        corner = ground.before[first, corner]
-    way[count, 0], way[count, 1] = to_x, to_y
-    return count + 1
+    count, before, tail = 0, -1, len(way) - turns
+    for n in range(turns):
+        corner = cast(Py_ssize_t, way[tail + n, 0])
+        count, spare = _write_turn(
+            ground, grid, scratch, x, y, sheet, before, corner, way, count, spare
+        )
+        before, sheet = corner, ground.sheets[corner]
+        x, y = ground.corners[corner, 0], ground.corners[corner, 1]
+    count, spare = _write_stretch(
+        grid, scratch, ground.joins, x, y, sheet, to_x, to_y, way, count, spare
+    )
+    return count
 
 
 def _length_of_way(
@@ -343,16 +501,20 @@ def _length_of_way(
     part: int,
     x: float,
     y: float,
+    z: float,
     to_x: float,
     to_y: float,
+    to_z: float,
 ) -> float:
-    x, y = onto(ground, part, x, y)
-    to_x, to_y = onto(ground, part, to_x, to_y)
-    if is_clear(grid, scratch, x, y, to_x, to_y):
-        return float(hypot(to_x - x, to_y - y))
+    x, y, sheet = onto(ground, part, x, y, z)
+    to_x, to_y, to_sheet = onto(ground, part, to_x, to_y, to_z)
+    straight = straight_way(grid, scratch, ground.joins, x, y, sheet, to_x, to_y, to_sheet)
+    if straight < INF and sheet == to_sheet:
+        return straight
     if len(ground.lengths) < len(ground.corners):
         return NAN
-    return length_around(ground, grid, scratch, room, x, y, 0, to_x, to_y, 0)
+    around = length_around(ground, grid, scratch, room, x, y, sheet, to_x, to_y, to_sheet)
+    return min(straight, around)
 
 
 def _find_all_ways(
@@ -482,25 +644,70 @@ def _best_turns(
             best, first, last = whole, i, j
 
 
-def _part_of(ground: Ground, x: float, y: float) -> int:
-    for part in range(len(ground.starts) - 1):
-        if is_on(ground, part, x, y):
-            return int(part)
+def sheet_at(ground: Ground, x: float, y: float, z: float) -> int:
+    """The floor that holds up whoever is at a place; 0 without floors, -1 where there is none."""
+    if len(ground.floors.planes) == 0:
+        return 0
+    return floor_below(ground.floors, x, y, z + STEP)
+
+
+def height_on(ground: Ground, sheet: int, x: float, y: float, z: float) -> float:
+    """How high a floor is at a place, m; without floors the height itself."""
+    if len(ground.floors.planes) == 0:
+        return z
+    return height_of(ground.floors, sheet, x, y)
+
+
+def part_on(ground: Ground, x: float, y: float, sheet: int) -> int:
+    """The first part of the ground that a place on a floor is in, or -1."""
+    for part in range(len(ground.reach)):
+        if is_on(ground, part, x, y, sheet):
+            return part
     return -1
 
 
-def is_on(ground: Ground, part: int, x: float, y: float) -> bool:
-    """Whether a place is in a part of the ground; on its very edge it is not."""
-    low, high = ground.starts[part], ground.starts[part + 1]
-    return where_in(ground.edges, low, high, x, y) == INSIDE
+def is_on(ground: Ground, part: int, x: float, y: float, sheet: int) -> bool:
+    """Whether a place on a floor is in a part of the ground; on its very edge it is not."""
+    for area in range(ground.parts[part], ground.parts[part + 1]):
+        low, high = ground.starts[area], ground.starts[area + 1]
+        if ground.area_sheets[area] == sheet and where_in(ground.edges, low, high, x, y) == INSIDE:
+            return True
+    return False
 
 
-def onto(ground: Ground, part: int, x: float, y: float) -> tuple[float, float]:
-    """As `step_back`."""
-    if is_on(ground, part, x, y):
-        return x, y
+def may_stand(ground: Ground, part: int, x: float, y: float, sheet: int) -> bool:
+    """Whether a place on a floor is in a part of the ground, or in one in reach from it."""
+    for other in range(len(ground.reach)):
+        if ground.reach[part, other] and is_on(ground, other, x, y, sheet):
+            return True
+    return False
+
+
+def onto(ground: Ground, part: int, x: float, y: float, z: float) -> tuple[float, float, int]:
+    """As `step_back`, and on which floor."""
+    sheet = sheet_at(ground, x, y, z)
+    if may_stand(ground, part, x, y, sheet):
+        return x, y, sheet
+    nearest, at_x, at_y, found = INF, x, y, sheet
+    for other in range(len(ground.reach)):
+        if not ground.reach[part, other]:
+            continue
+        for area in range(ground.parts[other], ground.parts[other + 1]):
+            px, py, away = _nearest_in(ground, area, x, y)
+            rise = height_on(ground, ground.area_sheets[area], px, py, z) - z
+            away = hypot(away, rise)
+            if away < nearest:
+                nearest, at_x, at_y, found = away, px, py, ground.area_sheets[area]
+    return at_x, at_y, found
+
+
+def _nearest_in(ground: Ground, area: int, x: float, y: float) -> tuple[float, float, float]:
+    """The place in an area that is nearest in plan, and how far it is, m."""
     nearest, at_x, at_y = INF, x, y
-    for edge in range(ground.inner_starts[part], ground.inner_starts[part + 1]):
+    low, high = ground.starts[area], ground.starts[area + 1]
+    if where_in(ground.edges, low, high, x, y) == INSIDE:
+        return x, y, 0.0
+    for edge in range(ground.inner_starts[area], ground.inner_starts[area + 1]):
         ax, ay = ground.inner_edges[edge, 0], ground.inner_edges[edge, 1]
         bx, by = ground.inner_edges[edge, 2], ground.inner_edges[edge, 3]
         dx, dy = bx - ax, by - ay
@@ -514,4 +721,4 @@ def onto(ground: Ground, part: int, x: float, y: float) -> tuple[float, float]:
             away = hypot(px - x, py - y)
         if away < nearest:
             nearest, at_x, at_y = away, px, py
-    return at_x, at_y
+    return at_x, at_y, nearest

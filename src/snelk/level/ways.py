@@ -32,12 +32,14 @@ from snelk.level.columns import (
 from snelk.level.floors import Floors
 from snelk.level.footing import floors_below
 from snelk.level.grid import build_grid, scratch_for
-from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, GroundStage, Joins, ground_of
+from snelk.level.ground import NO_WAY, NOT_KNOWN, Areas, Ground, GroundStage, Joins, ground_of
+from snelk.level.links import Links
 from snelk.level.storeys import Storeys
 from snelk.level.walking import (
     can_walk,
     find_all_ways,
     find_way,
+    lay_way,
     length_of_way,
     lengths_between,
     part_of,
@@ -49,8 +51,8 @@ Numbers = NDArray[np.float64]
 Row = tuple[Numbers, NDArray[np.int32]]
 """Lengths of the ways from a place to all corners, and the corner before each."""
 
-Links = tuple[NDArray[np.int32], NDArray[np.int32], Numbers]
-"""Of each corner where its links begin, and of each link the other corner and its length, m."""
+Sights = tuple[NDArray[np.int32], NDArray[np.int32], Numbers]
+"""Of each corner where its straight ways begin, and of each the other corner and its length, m."""
 
 Seen = tuple[NDArray[np.intp], Numbers]
 """The corners that can be walked to straight from a place, and how far each is, m."""
@@ -60,6 +62,9 @@ MARGIN = 3.0
 
 APART = 1e-3
 """Corners stand this much farther out than what blocks, m, so that no rounding decides."""
+
+SEAMS = 256
+"""A way has room for so many places at which it comes to another floor."""
 
 BEND = 0.5
 """So far apart, or less, ways from floor to floor may bend where the slope changes, m."""
@@ -93,13 +98,15 @@ class Ways:
         bounds: Smallest x, y and largest x, y of the level, m.
         walls: Outlines of the walls that nobody walks through; a polygon is filled.
         clearance: Least distance from the middle of the body to a wall, m.
-        within: A territory that is not left; anywhere if None.
+        within: A territory that is not left; anywhere if None. With floors, one for each.
         storeys: The floors of the level, and how they hang together; None without any. Then
             `walls` are those that stop somebody on each floor, by floor, and places have heights.
+        links: The links of the level, on one with floors; None for no links.
+        may: Which of them may be taken, by number.
 
     Attributes:
-        parts: Polygons of the ground that can be walked on, each connected in itself. Without a
-            territory it ends `MARGIN` outside of the level; ways may lead farther out.
+        areas: The ground that can be walked on, as polygons; without floors each is a part.
+            Without a territory it ends `MARGIN` outside of the level; ways may lead farther out.
         corners: (corners, 2) where ways turn, m.
         sheets: (corners,) the floor that each is on; 0 without floors.
         grid: What is in the way, as compiled loops read it.
@@ -111,58 +118,110 @@ class Ways:
         bounds: tuple[float, float, float, float],
         walls: Sequence[BaseGeometry] | Sequence[Sequence[BaseGeometry]],
         clearance: float,
-        within: BaseGeometry | None = None,
+        within: BaseGeometry | Sequence[BaseGeometry] | None = None,
         storeys: tuple[Floors, Storeys] | None = None,
+        links: Links | None = None,
+        may: Sequence[int] = (),
     ) -> None:
         self._lock = Lock()  # of what is kept, which threads share
         self._rows: OrderedDict[tuple[float, ...], Row] = OrderedDict()
         self._seen: OrderedDict[tuple[float, ...], Seen] = OrderedDict()
-        self.parts: list[BaseGeometry] = []
+        self._areas: Areas
         self._floors = None if storeys is None else storeys[0]
+        self._links_taken, self._climbs = links, np.zeros((0, 3), dtype=np.int32)
         if storeys is None:
             self._lay_out(bounds, walls, clearance, within)
         else:
-            self._lay_out_storeys(walls, clearance, *storeys)
+            self._lay_out_storeys(walls, clearance, within, *storeys)
+            if links is not None:
+                self._join_by_links(plain(links), may)
         self.is_small = len(self.corners) <= WHOLE
 
     def _lay_out_storeys(
         self,
         walls: Sequence[Sequence[BaseGeometry]],
         clearance: float,
+        within: Any,
         floors: Floors,
         storeys: Storeys,
     ) -> None:
         """What is in the way on each floor, at the height of its number, and its corners."""
         pieces, owners = [np.zeros((0, 6))], [np.zeros(0, np.int32)]
         corners, sides, sheets = [np.zeros((0, 2))], [np.zeros((0, 2, 2))], [np.zeros(0, np.int32)]
+        free: list[BaseGeometry] = []
+        planes = np.array(plain(floors).planes)
 
         def file(lines: Numbers, floor: NDArray[Any], wall: NDArray[Any]) -> None:
             pieces.append(np.column_stack([lines, floor, floor]))
             owners.append(wall.astype(np.int32))
 
         for n, area in enumerate(storeys.areas):
-            blocks = _grown(walls[n], max(clearance - APART, 0.0))
-            lines = np.concatenate([_outlines(blocks), storeys.ends[n]])
+            stops = [*walls[n], *_lines(storeys.lows[n] if clearance > 0.0 else [])]
+            blocks = _grown(stops, max(clearance - APART, 0.0))
+            outer = _grown(stops, max(clearance, 2 * APART))
+            if within is not None:
+                blocks.append(shapely.difference(area, within[n]))
+                outer.append(shapely.difference(area, shapely.buffer(within[n], -APART)))
+            # Walls as they are stay lines, for which a union of areas would be no use.
+            whole = [shapely.union_all(blocks)] if clearance > 2 * APART else blocks
+            lines = np.concatenate([_outlines(whole), storeys.ends[n]])
             file(lines, np.full(len(lines), float(n)), np.zeros(len(lines)))
-            ends = list(shapely.linestrings(storeys.ends[n].reshape(-1, 2, 2)))
-            outer = _grown(walls[n], max(clearance, 2 * APART)) + _grown(ends, 2 * APART)
-            own, beside = _outward_corners(shapely.union_all(outer))
+            free.append(shapely.difference(area, shapely.union_all(outer)))
+            ends = _grown(_lines(storeys.ends[n]), 2 * APART)
+            own, beside = _outward_corners(shapely.union_all(outer + ends))
             inside = shapely.contains_xy(shapely.buffer(area, APART / 2), own)
             corners.append(own[inside])
             sides.append(beside[inside])
             sheets.append(np.full(int(inside.sum()), n, dtype=np.int32))
-        for place, floor in _bends(storeys, np.array(plain(floors).planes)):
+        for place, floor in _bends(storeys, free, planes):
             corners.append(place[None])
             sides.append(np.zeros((1, 2, 2)))  # a way may turn there to any side
             sheets.append(np.array([floor], dtype=np.int32))
         seams = np.arange(len(storeys.seams)) + 1.0
         file(storeys.seams, storeys.from_floor.astype(float), seams)
         leads = np.concatenate([np.array([-1], np.int32), storeys.to_floor])
-        self._joins = laid_out(JoinColumns, Joins(leads, np.array(plain(floors).planes)))
+        self._joins = laid_out(JoinColumns, Joins(leads, planes))
         grid = build_grid(np.concatenate(pieces), np.concatenate(owners), np.zeros(len(leads)))
         self.grid = laid_out(GridColumns, grid)
         self.corners, self._sides = np.concatenate(corners), np.concatenate(sides)
         self.sheets = np.concatenate(sheets)
+        self._in_parts(*_connected(free, storeys))
+
+    def _join_by_links(self, links: Links, may: Sequence[int]) -> None:
+        """Let links lead from corner to corner, those with both ends where one can stand."""
+        reach, climbs = np.eye(self.count_parts, dtype=np.bool_), []
+        for link in may:
+            ends = links.ends[link].reshape(2, 3)
+            sheets = self.sheets_at(ends)
+            parts = [
+                self._part_on(end, int(sheet)) for end, sheet in zip(ends, sheets, strict=True)
+            ]
+            if min(parts) < 0:
+                continue
+            far = float(self.straight(ends[:1], sheets[:1], ends[1:], sheets[1:])[0])
+            if far <= links.lengths[link]:
+                continue  # one walks as well
+            reach[parts[0], parts[1]] = True
+            climbs.append((len(self.corners), len(self.corners) + 1, link))
+            self.corners = np.concatenate([self.corners, ends[:, :2]])
+            self._sides = np.concatenate([self._sides, np.zeros((2, 2, 2))])
+            self.sheets = np.concatenate([self.sheets, sheets.astype(np.int32)])
+        for between in range(len(reach)):
+            reach |= reach[:, between, None] & reach[None, between]
+        self._climbs = np.array(climbs, dtype=np.int32).reshape(-1, 3)
+        self._areas = self._areas._replace(reach=reach)
+
+    def _in_parts(self, areas: list[BaseGeometry], sheets: list[int], part: list[int]) -> None:
+        """File areas by the part of the ground that they belong to."""
+        order = np.argsort(part, kind="stable").tolist()
+        shapes = [areas[n] for n in order]
+        inner = [shapely.buffer(shape, -APART) for shape in shapes]
+        inner = [each if own.is_empty else own for own, each in zip(inner, shapes, strict=True)]
+        count = max(part, default=-1) + 1
+        starts = np.searchsorted(np.array(part)[order], np.arange(count + 1)).astype(np.int32)
+        on = np.array([sheets[n] for n in order], dtype=np.int32)
+        self._areas = Areas(shapes, inner, on, starts, np.eye(count, dtype=np.bool_))
+        shapely.prepare(shapes)
 
     def _lay_out(
         self,
@@ -190,12 +249,79 @@ class Ways:
         self.grid = laid_out(GridColumns, build_grid(flat, walls_of, np.zeros(1)))
         grown = shapely.union_all(outer)
         free = shapely.difference(ground if within is None else within, grown)
-        parts = [part for part in shapely.get_parts(free) if part.geom_type == "Polygon"]
-        self.parts = [part for part in parts if part.area > 1e-6]
-        shapely.prepare(self.parts)
+        areas = _polygons(free)
+        self._in_parts(areas, [0] * len(areas), list(range(len(areas))))
         self.corners, self._sides = _outward_corners(grown)
         self.sheets = np.zeros(len(self.corners), dtype=np.int32)
         self._joins = laid_out(JoinColumns, Joins.none())
+
+    @property
+    def areas(self) -> Sequence[BaseGeometry]:
+        """The ground that can be walked on, as polygons; without floors each is a part."""
+        return self._areas.shapes
+
+    @property
+    def area_sheets(self) -> NDArray[np.int32]:
+        """(areas,) the floor that each is on; 0 without floors."""
+        return self._areas.sheets
+
+    @property
+    def count_parts(self) -> int:
+        """How many parts the ground has."""
+        return len(self._areas.reach)
+
+    def reach(self, part: int) -> tuple[int, ...]:
+        """The parts that are in reach from one, itself first."""
+        others = np.flatnonzero(self._areas.reach[part]).tolist()
+        return part, *(other for other in others if other != part)
+
+    def areas_of(self, part: int) -> list[tuple[BaseGeometry, int]]:
+        """The areas of a part of the ground, each with the floor that it is on."""
+        low, high = self._areas.parts[part : part + 2].tolist()
+        return [(self.areas[n], int(self._areas.sheets[n])) for n in range(low, high)]
+
+    def may_stand(self, part: int, sheet: int, places: Numbers) -> NDArray[np.bool_]:
+        """Which places, (places, 2) on a floor, are in reach from a part; all without ground."""
+        found = np.zeros(len(places), dtype=np.bool_)
+        if not self.areas:
+            return ~found
+        for other in np.flatnonzero(self._areas.reach[part]).tolist():
+            for area, floor in self.areas_of(other):
+                if floor == sheet:
+                    found |= shapely.contains_xy(area, places[:, 0], places[:, 1])
+        return found
+
+    def heights_on(self, sheet: int, places: Numbers, z: float) -> Numbers:
+        """(places,) how high a floor is at places, (places, 2) in m; z without floors."""
+        if self._floors is None:
+            return np.full(len(places), z)
+        plane = plain(self._floors).planes[sheet]
+        heights: Numbers = places @ plane[:2] + plane[2]
+        return heights
+
+    def cells_by_links(
+        self, centres: Numbers, sheets: NDArray[np.int32], cell: float
+    ) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+        """From which to which of some places, as far apart as cells, one gets by links."""
+        found: list[tuple[int, int]] = []
+        for corners in self._climbs[:, :2].tolist():
+            near = []
+            for corner in corners:
+                away = np.hypot(*(centres[:, :2] - self.corners[corner]).T)
+                away[sheets != self.sheets[corner]] = np.inf
+                near += [int(np.argmin(away))] if away.min(initial=np.inf) <= cell else []
+            if len(near) == 2:
+                found.append((near[0], near[1]))
+        pairs = np.array(found, dtype=np.intp).reshape(-1, 2)
+        return pairs[:, 0], pairs[:, 1]
+
+    def _part_on(self, place: Numbers, sheet: int) -> int:
+        """The part of the ground that a place on a floor is in; -1 for none."""
+        for part in range(self.count_parts):
+            for area, floor in self.areas_of(part):
+                if floor == sheet and shapely.contains_xy(area, place[0], place[1]):
+                    return part
+        return -1
 
     def sheets_at(self, places: Numbers) -> NDArray[np.int32]:
         """(places,) the floor that holds up whoever is at a place, (places, 3); -1 for none."""
@@ -297,14 +423,15 @@ class Ways:
         """The length of the way between two places, (2,), m; infinite if there is none."""
         return float(self.distance(start[None], goal[None], np.array([np.inf]))[0])
 
-    def length_on(self, part: int, start: tuple[float, float], goal: tuple[float, float]) -> float:
-        """The same, of the places that are nearest in a part of the ground."""
+    def length_on(self, part: int, start: Numbers, goal: Numbers) -> float:
+        """The same, of the places that are nearest in reach from a part of the ground."""
+        start, goal = _in_space(start), _in_space(goal)
         if not self.is_small:
-            near = [self.nearest(np.array(place), part) for place in (start, goal)]
+            near = [self.nearest(place, part) for place in (start, goal)]
             return self.length(*near)
         scratch, room, length = scratch_for(plain(self.grid)), self.room(), np.nan
         for ground in self.grounds():
-            length = length_of_way(ground, self.grid, scratch, room, part, *start, *goal)
+            length = length_of_way(ground, self.grid, scratch, room, part, start, goal)
             if not np.isnan(length):
                 break
         return length
@@ -314,8 +441,14 @@ class Ways:
 
         None if there is no way; see `nearest` for goals that cannot be walked to.
         """
+        way = self.way(start, goal)
+        return None if way is None else way[:, :2]
+
+    def way(self, start: Numbers, goal: Numbers) -> Numbers | None:
+        """The same with what it takes to get to each place, (places, 5); see `find_way`."""
+        start, goal, way = _in_space(start), _in_space(goal), self.room_for_way()
         if self.is_small:
-            way, room = self.room_for_way(), self.room()
+            room = self.room()
             for ground in self.grounds():
                 count = find_way(
                     ground, self.grid, scratch_for(plain(self.grid)), room, start, goal, way
@@ -323,37 +456,49 @@ class Ways:
                 if count != NOT_KNOWN:
                     break
             return None if count == NO_WAY else way[:count]
-        if self.clear(start[None], goal[None])[0]:
-            return goal[None].copy()
-        lengths, before = self._from(start)
-        sees, far = self._visible(goal)
-        whole = lengths[sees] + far
-        if not np.isfinite(whole).any():
-            return None
-        corner = int(sees[np.argmin(whole)])
-        turns = []
-        while corner < len(self.corners):
-            turns.append(corner)
-            corner = int(before[corner])
-        return np.concatenate([self.corners[turns[::-1]], goal[None]])
+        on = self.sheets_at(np.stack([start, goal]))
+        straight = float(self.straight(start[None], on[:1], goal[None], on[1:])[0])
+        turns: list[int] = []
+        if np.isinf(straight) or on[0] != on[1]:
+            lengths, before = self._from(start)
+            sees, far = self._visible(goal)
+            whole = lengths[sees] + far
+            if whole.min(initial=np.inf) < straight:
+                corner = int(sees[np.argmin(whole)])
+                while corner < len(self.corners):
+                    turns.append(corner)
+                    corner = int(before[corner])
+            elif np.isinf(straight):
+                return None
+        by = np.array(turns[::-1], dtype=np.int32)
+        count = lay_way(self.ground, self.grid, scratch_for(plain(self.grid)), start, goal, by, way)
+        return way[:count]
+
+    def part_on(self, place: Numbers) -> int:
+        """The index of the part of the ground that a place is in; -1 if it is in none."""
+        return part_of(self.ground, *_in_space(place).tolist())
 
     def part_at(self, place: Numbers) -> int:
         """The index of the part of the ground that a place is in, or the nearest; -1 if none."""
-        part = part_of(self.ground, float(place[0]), float(place[1]))
-        if part >= 0 or not self.parts:
+        x, y, z = _in_space(place).tolist()
+        part = self.part_on(place)
+        if part >= 0 or not self.areas:
             return part
-        away = shapely.distance(np.array(self.parts, dtype=object), shapely.Point(place))
-        return int(np.argmin(away))
+        away = shapely.distance(np.array(self.areas, dtype=object), shapely.Point(x, y))
+        if self._floors is not None:
+            planes = np.array(plain(self._floors).planes)[self.area_sheets]
+            away = np.hypot(away, planes @ (x, y, 1.0) - z)
+        return int(np.searchsorted(self._areas.parts, np.argmin(away), side="right")) - 1
 
     def nearest(self, place: Numbers, part: int) -> Numbers:
-        """The place itself, or if one cannot stand there the nearest in a part of the ground."""
-        x, y = float(place[0]), float(place[1])
-        on = step_back(self.ground, part, x, y)
-        return place if on == (x, y) else np.array(on)
+        """The place itself, or if one cannot stand there the nearest in reach from a part."""
+        at = tuple(_in_space(place).tolist())
+        on = step_back(self.ground, part, *at)
+        return place if on == at else np.array(on[: len(place)])
 
     def holds(self, part: int, places: Numbers) -> NDArray[np.bool_]:
-        """Which places, (places, 2) in m, are in a part of the ground."""
-        found = [part_of(self.ground, x, y) for x, y in places.tolist()]
+        """Which places, (places, 2 or 3) in m, are in a part of the ground."""
+        found = [self.part_on(place) for place in places]
         return np.array([0 <= part == each for each in found], np.bool_)
 
     def grounds(self) -> Iterator[Ground]:
@@ -385,14 +530,16 @@ class Ways:
 
     def room_for_way(self) -> Numbers:
         """Room for compiled loops to write down a way."""
-        return np.empty((len(self.corners) + 1, 2))
+        spare = SEAMS if self._floors is not None else 0
+        return np.empty((len(self.corners) + 1 + spare, 5))
 
     @cached_property
     def ground(self) -> Ground:
         """What compiled loops read, but for the ways between corners."""
-        inner = [shapely.buffer(part, -APART) for part in self.parts]
-        inner = [part if own.is_empty else own for own, part in zip(inner, self.parts, strict=True)]
-        found = ground_of(self.parts, inner, self.corners, self.sheets, self._joins)
+        found = ground_of(
+            self._areas, self.corners, self.sheets, self._joins, climbs=self._climbs,
+            floors=self._floors, links=self._links_taken,
+        )  # fmt: skip
         return laid_out(GroundColumns, found)
 
     @cached_property
@@ -400,7 +547,7 @@ class Ways:
         """All that compiled loops read, of a small level."""
         count = len(self.corners)
         lengths, before = np.empty((count, count)), np.empty((count, count), dtype=np.int32)
-        find_all_ways(*self._links, np.empty(count, dtype=np.bool_), lengths, before)
+        find_all_ways(*self._sights, np.empty(count, dtype=np.bool_), lengths, before)
         found = plain(self.ground)._replace(lengths=lengths, before=before)
         return laid_out(GroundColumns, found)
 
@@ -434,7 +581,7 @@ class Ways:
             from scipy.sparse.csgraph import dijkstra
 
             # The place is one more corner, from which ways lead to those that are seen from it.
-            (starts, others, lengths), count = self._links, len(self.corners)
+            (starts, others, lengths), count = self._sights, len(self.corners)
             seen, far = self._visible(place, float(reach))
             joined = (
                 np.concatenate([lengths, far]),
@@ -452,7 +599,7 @@ class Ways:
         return known
 
     @cached_property
-    def _links(self) -> Links:
+    def _sights(self) -> Sights:
         """The corners between which a way may lead straight.
 
         A shortest way passes a corner so that both walls beside it lie on one side of the way.
@@ -476,9 +623,14 @@ class Ways:
         a, b = np.concatenate(found, axis=1)
         length = np.concatenate(lengths)
         start, other = np.concatenate([a, b]), np.concatenate([b, a])
+        length = np.concatenate([length, length])
+        if self._links_taken is not None and len(self._climbs):
+            climb, by = self._climbs.T, plain(self._links_taken).lengths
+            start, other = np.concatenate([start, climb[0]]), np.concatenate([other, climb[1]])
+            length = np.concatenate([length, by[climb[2]]])
         order = np.lexsort((other, start))
         starts = np.searchsorted(start[order], np.arange(count + 1)).astype(np.int32)
-        return starts, other[order].astype(np.int32), np.concatenate([length, length])[order]
+        return starts, other[order].astype(np.int32), length[order]
 
     def _pairs(self) -> NDArray[np.intp]:
         """(2, pairs) of corners that may see each other: all, of large levels only near ones."""
@@ -498,23 +650,80 @@ class Ways:
         return near[np.lexsort(near.T[::-1])].T
 
 
-def _bends(storeys: Storeys, planes: Numbers) -> Iterator[tuple[Numbers, int]]:
-    """Places along seams at which a way may bend as the slope changes, and the floor of each."""
-    pairs = zip(storeys.seams, storeys.from_floor, storeys.to_floor, strict=True)
+def _bends(
+    storeys: Storeys, free: Sequence[BaseGeometry], planes: Numbers
+) -> Iterator[tuple[Numbers, int]]:
+    """Places along seams at which a way may bend as the slope changes, and the floor of each.
+
+    `free` is where one can stand, floor by floor.
+    """
+    near = [shapely.buffer(area, 2 * APART) for area in free]
+    pairs = zip(_lines(storeys.seams), storeys.from_floor, storeys.to_floor, strict=True)
     for seam, floor, other in pairs:
         if np.allclose(planes[floor, :2], planes[other, :2]):
             continue
-        a, along = seam[:2], seam[2:] - seam[:2]
-        length = float(np.hypot(*along))
-        aside = np.array([-along[1], along[0]]) / length * APART
-        count = max(int(np.ceil(length / BEND)), 1)
-        for share in np.clip(np.linspace(0.0, 1.0, count + 1), end := 2 * APART / length, 1 - end):
-            sides = a + share * along + aside, a + share * along - aside
-            yield from (
-                (place, int(floor))
-                for place in sides
-                if shapely.contains_xy(storeys.areas[floor], *place)
-            )
+        open_there = shapely.intersection(seam, shapely.intersection(near[floor], near[other]))
+        for piece in shapely.get_parts(open_there):
+            length = float(piece.length)
+            if length <= 8 * APART:
+                continue
+            a, b = shapely.get_coordinates(piece)[[0, -1]]
+            aside = np.array([a[1] - b[1], b[0] - a[0]]) / length * APART
+            count = max(int(np.ceil(length / BEND)), 1)
+            # So far from its ends that what lies aside is not in the way of a body.
+            end = 4 * APART / length
+            for share in np.clip(np.linspace(0.0, 1.0, count + 1), end, 1 - end):
+                sides = a + share * (b - a) + aside, a + share * (b - a) - aside
+                yield from (
+                    (place, int(floor))
+                    for place in sides
+                    if shapely.contains_xy(free[floor], *place)
+                )
+
+
+def _in_space(place: Numbers) -> Numbers:
+    """A place with a height, m, which is 0 if it has none."""
+    at = np.asarray(place, dtype=np.float64)
+    return at if len(at) == 3 else np.append(at, 0.0)
+
+
+def _lines(pieces: Any) -> list[BaseGeometry]:
+    """Lines from (pieces, 4) ax, ay, bx, by."""
+    ends = np.asarray(pieces, dtype=np.float64).reshape(-1, 2, 2)
+    return list(shapely.linestrings(ends)) if len(ends) else []
+
+
+def _polygons(area: BaseGeometry) -> list[BaseGeometry]:
+    """The polygons of an area that are not mere slivers."""
+    parts = shapely.get_parts(area)
+    return [part for part in parts if part.geom_type == "Polygon" and part.area > 1e-6]
+
+
+def _connected(
+    free: Sequence[BaseGeometry], storeys: Storeys
+) -> tuple[list[BaseGeometry], list[int], list[int]]:
+    """The areas of all floors, the floor of each, and the part of the ground: seams join them."""
+    areas, sheets = [], []
+    for n, area in enumerate(free):
+        own = _polygons(area)
+        areas += own
+        sheets += [n] * len(own)
+    joined = np.arange(len(areas))
+    if areas and len(storeys.seams):
+        near = shapely.buffer(areas, 2 * APART)
+        seam, area = shapely.STRtree(near).query(_lines(storeys.seams), predicate="intersects")
+        beside: dict[int, list[int]] = {}
+        for n, m in zip(seam.tolist(), area.tolist(), strict=True):
+            beside.setdefault(n, []).append(m)
+        lines = _lines(storeys.seams)
+        for n, those in beside.items():
+            floor, other = int(storeys.from_floor[n]), int(storeys.to_floor[n])
+            for a in (m for m in those if sheets[m] == floor):
+                for b in (m for m in those if sheets[m] == other):
+                    both = shapely.intersection(near[a], near[b])
+                    if shapely.intersection(lines[n], both).length > 5 * APART:
+                        joined[joined == joined[b]] = joined[a]
+    return areas, sheets, np.unique(joined, return_inverse=True)[1].tolist()
 
 
 def _grown(walls: Sequence[BaseGeometry], by: float) -> list[BaseGeometry]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from snelk.level.columns import laid_out
@@ -34,6 +33,14 @@ def points_about(place: tuple[float, float], radius: float, count: int) -> Numbe
     return points
 
 
+def _beside(grid: NDArray[np.intp], other: NDArray[np.intp]) -> list[NDArray[np.intp]]:
+    """(2, pairs) of the cells of a grid, and their neighbours ahead in another or the same."""
+    return [
+        np.stack([grid[:, :-1].ravel(), other[:, 1:].ravel()]),
+        np.stack([grid[:-1].ravel(), other[1:].ravel()]),
+    ]
+
+
 class Likelihood:
     """Where a target may be: shares of a whole over cells of walkable ground.
 
@@ -44,14 +51,13 @@ class Likelihood:
     Args:
         ways: The ground of the searcher.
         part: The part of it that is searched.
-        place: Where the target was last known, m.
+        place: (3,) where the target was last known, m.
         radius: How far from there it is searched, m.
         cell: Side of a cell, m.
         blur: How far off the last-known position may be, m.
-        z: How high the ground is there, m.
 
     Attributes:
-        centres: (cells, 2) middles of the cells, m.
+        centres: (cells, 3) middles of the cells, m: on every floor that is in reach.
         share: (cells,) how likely the target is there; they add up to 1, or to 0 if nothing is
             left.
         cells: All of it, as plain arrays.
@@ -62,42 +68,48 @@ class Likelihood:
         self,
         ways: Ways,
         part: int,
-        place: tuple[float, float],
+        place: Numbers,
         radius: float,
         cell: float,
         blur: float,
-        z: float = 0.0,
     ) -> None:
         reach = int(np.ceil(radius / cell))
         step = np.arange(-reach, reach + 1)
         columns, rows = (grid.ravel() for grid in np.meshgrid(step, step))
-        centres = np.array(place) + cell * np.stack([columns, rows], axis=1)
-        free = np.hypot(columns, rows) * cell <= radius + 1e-9
-        if ways.parts:
-            free &= shapely.contains_xy(ways.parts[part], centres[:, 0], centres[:, 1])
+        plan = place[:2] + cell * np.stack([columns, rows], axis=1)
+        near = np.hypot(columns, rows) * cell <= radius + 1e-9
+        side, count = len(step), 0
+        centres, sheets, grids = [np.zeros((0, 3))], [np.zeros(0, np.int32)], []
+        for sheet in np.unique(ways.area_sheets).tolist() or [0]:
+            on = np.column_stack([plan, ways.heights_on(sheet, plan, float(place[2]))])
+            free = near & (np.linalg.norm(on - place, axis=1) <= radius + 1e-6)
+            free &= ways.may_stand(part, sheet, plan)
+            index = np.full(len(free), -1)
+            index[free] = count + np.arange(int(free.sum()))
+            grids.append(index.reshape(side, side))
+            centres.append(on[free])
+            sheets.append(np.full(int(free.sum()), sheet, dtype=np.int32))
+            count += int(free.sum())
         self.cell = cell
-        self.centres: Numbers = centres[free]
-        index = np.full(len(free), -1)
-        index[free] = np.arange(int(free.sum()))
-        side = len(step)
-        grid = index.reshape(side, side)
-        pairs = [
-            np.stack([grid[:, :-1].ravel(), grid[:, 1:].ravel()]),
-            np.stack([grid[:-1].ravel(), grid[1:].ravel()]),
-        ]
-        a, b = np.concatenate(pairs, axis=1)
+        self.centres: Numbers = np.concatenate(centres)
+        on_sheet = np.concatenate(sheets)
+        pairs = [pair for grid in grids for other in grids for pair in _beside(grid, other)]
+        a, b = np.concatenate([np.zeros((2, 0), dtype=np.intp), *pairs], axis=1)
         both = (a >= 0) & (b >= 0)
         a, b = a[both], b[both]
-        open_way = ways.clear(self.centres[a], self.centres[b])
-        a, b = a[open_way], b[open_way]
+        straight = ways.straight(self.centres[a], on_sheet[a], self.centres[b], on_sheet[b])
+        a, b = a[np.isfinite(straight)], b[np.isfinite(straight)]
+        start, end = ways.cells_by_links(self.centres, on_sheet, cell)
+        to = np.concatenate([a, b, end])
+        others = np.concatenate([b, a, start])
         count = len(self.centres)
         own = np.arange(count)
         # Each cell is handed to by its neighbours and itself, each of which shares out evenly.
-        to, others = np.concatenate([a, b, own]), np.concatenate([b, a, own])
+        to, others = np.concatenate([to, own]), np.concatenate([others, own])
         order = np.lexsort((others, to))
         parts = 1.0 / np.bincount(others, minlength=count)
         self.cells = Cells.of(
-            np.column_stack([self.centres, np.full(count, z)]),
+            self.centres,
             np.searchsorted(to[order], np.arange(count + 1)).astype(np.int32),
             others[order].astype(np.int32),
             parts[others[order]],
@@ -106,7 +118,8 @@ class Likelihood:
         self.laid = laid_out(CellColumns, self.cells)
         self.share = self.cells.share
         if count:
-            away = np.hypot(*(self.centres - place).T)
+            apart = self.centres - place
+            away = np.hypot(np.hypot(apart[:, 0], apart[:, 1]), apart[:, 2])
             first = away <= max(blur, away.min() + 1e-9)
             self.share[first] = 1.0 / first.sum()
 

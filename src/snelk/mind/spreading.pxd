@@ -11,7 +11,9 @@ cdef void _spread(CellColumns cells, Py_ssize_t times) noexcept
 cdef void _take_out(CellColumns cells) noexcept
 
 @cython.locals(best=Py_ssize_t, cell=Py_ssize_t, whole=double, most=double, away=double, worth=double)
-cdef Py_ssize_t _likeliest(CellColumns cells, double x, double y, double near) noexcept
+cdef Py_ssize_t _likeliest(
+    CellColumns cells, double x, double y, double z, double near,
+) noexcept
 
 @cython.locals(cell=Py_ssize_t, link=Py_ssize_t, whole=double)
 cdef void _hand_on(CellColumns cells) noexcept nogil

@@ -26,16 +26,17 @@ def spread(cells: Cells, times: int) -> None:
 
 
 @door
-def likeliest(cells: Cells, x: float, y: float, near: float) -> int:
+def likeliest(cells: Cells, x: float, y: float, z: float, near: float) -> int:
     """The first cell that is likeliest with what is around it and not far; -1 if nothing is left.
 
     Args:
         cells: The cells; `around` is overwritten.
         x: The place that it must not be far from, m.
         y: The same.
+        z: The same.
         near: So far off a cell counts half, m.
     """
-    return _likeliest(laid_out(CellColumns, cells), x, y, near)
+    return _likeliest(laid_out(CellColumns, cells), x, y, z, near)
 
 
 @door
@@ -75,7 +76,7 @@ def _take_out(cells: Cells) -> None:
                 cells.share[cell] = 0.0
 
 
-def _likeliest(cells: Cells, x: float, y: float, near: float) -> int:
+def _likeliest(cells: Cells, x: float, y: float, z: float, near: float) -> int:
     best, most, whole = -1, 0.0, 0.0
     with nogil:
         for cell in range(len(cells.share)):
@@ -85,6 +86,7 @@ def _likeliest(cells: Cells, x: float, y: float, near: float) -> int:
         _hand_on(cells)
         for cell in range(len(cells.share)):
             away = hypot(cells.centres[cell, 0] - x, cells.centres[cell, 1] - y)
+            away = hypot(away, cells.centres[cell, 2] - z)
             worth = cells.around[cell] / (1.0 + away / near)
             if best < 0 or worth > most:
                 best, most = cell, worth

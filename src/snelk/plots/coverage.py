@@ -11,6 +11,7 @@ from matplotlib.colors import Normalize
 from matplotlib.lines import Line2D
 from matplotlib.patches import Patch, Rectangle
 
+from snelk.errors import InputError, one_of
 from snelk.plots.ground import draw_level
 from snelk.plots.style import INK, Drawing, agent_colours, room_for_panels
 
@@ -40,18 +41,26 @@ class CoverageArtists(Drawing):
     paths: dict[str, Line2D] = field(default_factory=dict)
 
 
-def plot_coverage(coverage: Coverage, *, ax: Axes | None = None) -> CoverageArtists:
+def plot_coverage(
+    coverage: Coverage, *, floor: str | None = None, ax: Axes | None = None
+) -> CoverageArtists:
     """Draw the places of a coverage, coloured by how dangerous they are.
 
     Args:
         coverage: The coverage.
+        floor: Of a level with floors the one to show; that with the most places if absent.
         ax: What it takes the place of; a new figure of 1280 x 800 pixels if absent.
+
+    Raises:
+        InputError: The floor is unknown, or nobody can stand on it.
     """
+    floor, here = _shown(coverage, floor)
     title = f"How safe it is for {coverage.target}, {coverage.stance}"
+    title += f", on {floor}" if floor else ""
     title += f"   ·   {coverage.times[0]:g} to {coverage.times[-1]:g} s"
     figure = room_for_panels(title, ax)
     # Beside each other, or a wide level above each other: a map and its colours below it.
-    wide = np.ptp(coverage.x) >= 2.2 * np.ptp(coverage.y)
+    wide = np.ptp(coverage.x[here]) >= 2.2 * np.ptp(coverage.y[here])
     rooms = [(0.05, 0.55, 0.93, 0.31), (0.05, 0.1, 0.93, 0.31)]
     if not wide:
         rooms = [(0.045 + 0.49 * n, 0.27, 0.455, 0.56) for n in range(2)]
@@ -66,8 +75,8 @@ def plot_coverage(coverage: Coverage, *, ax: Axes | None = None) -> CoverageArti
         ),
     )
     for n, (ax, (values, words, colours)) in enumerate(zip(axes, panels, strict=True)):
-        draw_level(ax, coverage.level, light=1.0)
-        cells, never = _draw_cells(ax, coverage, values, colours)
+        draw_level(ax, coverage.level, light=1.0, floor=floor)
+        cells, never = _draw_cells(ax, coverage, here, values, colours)
         artists.cells.append(cells)
         artists.never.append(never)
         left, low, width, _ = rooms[n]
@@ -77,29 +86,50 @@ def plot_coverage(coverage: Coverage, *, ax: Axes | None = None) -> CoverageArti
         bar.ax.tick_params(colors=INK, labelsize=9)
         ax.set_aspect("equal")
         half = coverage.cell / 2
-        ax.set_xlim(coverage.x.min() - half, coverage.x.max() + half)
-        ax.set_ylim(coverage.y.min() - half, coverage.y.max() + half)
+        ax.set_xlim(coverage.x[here].min() - half, coverage.x[here].max() + half)
+        ax.set_ylim(coverage.y[here].min() - half, coverage.y[here].max() + half)
         ax.tick_params(colors=INK, labelsize=9)
         ax.set_title(("A  how soon it is noticed", "B  how much it is watched")[n], loc="left",
                      fontsize=10.5, color=INK)  # fmt: skip
         ax.set_anchor("S")
         ax.text(1.0, 1.012, "x and y in m", transform=ax.transAxes, ha="right", fontsize=9,
                 color=INK)  # fmt: skip
-    _draw_paths(artists, coverage)
+    _draw_paths(artists, coverage, floor)
     _legend(figure)
     return artists
 
 
+def _shown(coverage: Coverage, floor: str | None) -> tuple[str | None, NDArray[np.bool_]]:
+    """The floor that is shown, and which places are on it."""
+    names = coverage.level.floor_names
+    if floor is not None:
+        one_of(floor, names, source="floor", place="", what="floor")
+    elif names:
+        floor = names[int(np.bincount(np.maximum(coverage.floor, 0)).argmax())]
+    here = np.ones(len(coverage.x), dtype=np.bool_)
+    if floor is not None:
+        here = coverage.floor == names.index(floor)
+        if not here.any():
+            rule = "has no place on it where somebody can stand"
+            raise InputError.of("floor", "", f'"{floor}"', rule, "use a smaller --cell")
+    return floor, here
+
+
 def _draw_cells(
-    ax: Axes, coverage: Coverage, values: NDArray[np.float64], colours: str
+    ax: Axes,
+    coverage: Coverage,
+    here: NDArray[np.bool_],
+    values: NDArray[np.float64],
+    colours: str,
 ) -> tuple[PatchCollection, PatchCollection]:
-    half = coverage.cell / 2
+    """The cells of those that are shown, on the same scale on every floor."""
+    half, high = coverage.cell / 2, float(np.nanmax(values, initial=0.0)) or 1.0
+    values = values[here]
     there = ~np.isnan(values)
     squares = [
         Rectangle((x - half, y - half), 2 * half, 2 * half)
-        for x, y in zip(coverage.x, coverage.y, strict=True)
+        for x, y in zip(coverage.x[here], coverage.y[here], strict=True)
     ]
-    high = float(values[there].max()) if there.any() else 1.0
     cells = PatchCollection(
         [square for square, yes in zip(squares, there, strict=True) if yes],
         cmap=colours, norm=Normalize(0.0, max(high, 1e-9)), lw=0, alpha=0.85, zorder=1.0,
@@ -114,18 +144,25 @@ def _draw_cells(
     return cells, never
 
 
-def _draw_paths(artists: CoverageArtists, coverage: Coverage) -> None:
+def _draw_paths(artists: CoverageArtists, coverage: Coverage, floor: str | None) -> None:
+    """Where the agents went, as far as it was on the floor that is shown."""
     colours = agent_colours(coverage.agents)
     for n, agent in enumerate(coverage.agents):
-        way = coverage.paths[n]
+        way = coverage.paths[n][:, :2].copy()
+        if floor is not None:
+            on = coverage.level.ways().sheets_at(coverage.paths[n])
+            way[on != coverage.level.floor_names.index(floor)] = np.nan
+        if np.isnan(way[:, 0]).all():
+            continue
+        first = way[int(np.argmax(~np.isnan(way[:, 0])))]
         for ax in artists.axes:
-            ax.plot(*way[0], "o", ms=6, color=colours[agent], mec="white", mew=1.0, zorder=6)
+            ax.plot(*first, "o", ms=6, color=colours[agent], mec="white", mew=1.0, zorder=6)
             ax.annotate(
-                agent, way[0], xytext=(5, 3), textcoords="offset points", fontsize=7.5, color=INK,
+                agent, first, xytext=(5, 3), textcoords="offset points", fontsize=7.5, color=INK,
                 zorder=7, parse_math=False,
                 bbox={"boxstyle": "square,pad=0.08", "fc": "white", "ec": "none", "alpha": 0.75},
             )  # fmt: skip
-            if float(np.nanmax(np.ptp(way, axis=0))) > 0.3:
+            if float((np.nanmax(way, axis=0) - np.nanmin(way, axis=0)).max()) > 0.3:
                 (line,) = ax.plot(way[:, 0], way[:, 1], color="white", lw=2.6, zorder=4.5)
                 (line,) = ax.plot(way[:, 0], way[:, 1], color=colours[agent], lw=1.2, zorder=4.6)
                 artists.paths[agent] = line

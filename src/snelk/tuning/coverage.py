@@ -63,13 +63,14 @@ class Coverage:
         agents: Who watches.
         target: Whose kind was put there, and how it was: one of `STANCES`.
         cell: Distance between places, m.
-        x, y: (places,) the places, m.
+        x, y, z: (places,) the places, m.
+        floor: (places,) the floor that each is on, by number; -1 for none, 0 without floors.
         times: (ticks,) the times of the round that was watched, s.
         full: (places,) seconds from the beginning until the first meter is full; NaN if none is.
         by: (places,) which agent that was; -1 if none.
         highest: (places,) the highest value of any meter, 0 to 1.
         watched: (places, ticks) whether any agent has it in view.
-        paths: (agent, tick, 2) where the agents went, m.
+        paths: (agent, tick, 3) where the agents went, m.
     """
 
     level: Level
@@ -79,6 +80,8 @@ class Coverage:
     cell: float
     x: Numbers
     y: Numbers
+    z: Numbers
+    floor: NDArray[np.int32]
     times: Numbers
     full: Numbers
     by: NDArray[np.int64]
@@ -98,8 +101,8 @@ class Coverage:
         unseen: Truths = ~self.watched.any(axis=1) & (self.highest <= 0.0)
         return unseen
 
-    def windows(self, x: float, y: float) -> list[Window]:
-        """When nobody has the place nearest to (x, y) in view.
+    def windows(self, x: float, y: float, z: float = 0.0) -> list[Window]:
+        """When nobody has the place nearest to (x, y, z) in view, m.
 
         >>> import snelk
         >>> night = snelk.croft() / "night.toml"
@@ -107,7 +110,8 @@ class Coverage:
         >>> found.windows(30.0, 20.0)[0]
         Window(start=5.3, end=7.5)
         """
-        return self._windows(int(np.argmin(np.hypot(self.x - x, self.y - y))))
+        away = np.hypot(np.hypot(self.x - x, self.y - y), self.z - z)
+        return self._windows(int(np.argmin(away)))
 
     def _windows(self, place: int) -> list[Window]:
         free = np.concatenate([[False], ~self.watched[place], [False]])
@@ -129,6 +133,7 @@ class Coverage:
             for n in range(len(self.x))
         ]
         names = np.array([*self.agents, None], dtype=object)
+        floors = np.array([*self.level.floor_names, None], dtype=object)
         return pd.DataFrame(
             {
                 "x": self.x,
@@ -140,18 +145,22 @@ class Coverage:
                 "blind": self.blind,
                 "window_start": [window.start for window in longest],
                 "window_end": [window.end for window in longest],
+                "z": self.z,
+                "floor": floors[self.floor] if self.level.floor_names else None,
             }
         )
 
     @cached_property
     def zones(self) -> pd.DataFrame:
-        """A row per zone with places in it, and one for all: how safe they are."""
+        """A row per zone and floor with places in it, and one for all: how safe they are."""
         import pandas as pd
 
         rows = []
         inside = {"everywhere": np.ones(len(self.x), dtype=np.bool_)}
         for zone, _ in self.level.data.zones:
-            inside[zone.name] = self.level.within(zone.name, self.x, self.y)
+            inside[zone.name] = self.level.within(zone.name, self.x, self.y, self.z)
+        for n, name in enumerate(self.level.floor_names):
+            inside.setdefault(name, self.floor == n)  # a zone of that name goes before
         for name, chosen in inside.items():
             if not chosen.any():
                 continue
@@ -194,7 +203,8 @@ def coverage(
             speed and the footsteps of that.
         agents: Who watches; all that notice the target if None.
         cell: Distance between places, m.
-        places: (places, 2) other places than a grid over the walkable ground of the level, m.
+        places: (places, 2 or 3) other places than a grid over the walkable ground of the level,
+            all its floors, m; without heights they are at 0 m.
         start: From when on agents are watched on their rounds, s; meters are empty then.
         end: Until when, s; the end of the scenario if None.
         jobs: How many processes work at it; as many as there are cores if None.
@@ -215,8 +225,15 @@ def coverage(
     alone = _without(scenario, target)
     level = Level.of(scenario.level)
     grid = _grid(level, cell) if places is None else np.asarray(places, dtype=np.float64)
-    if grid.ndim != 2 or grid.shape[1] != 2 or len(grid) == 0 or not np.isfinite(grid).all():
-        raise InputError.of("places", "", "", "must be (x, y) in m, at least one")
+    if (
+        grid.ndim != 2
+        or grid.shape[1] not in (2, 3)
+        or not len(grid)
+        or not np.isfinite(grid).all()
+    ):
+        raise InputError.of("places", "", "", "must be (x, y) or (x, y, z) in m, at least one")
+    if grid.shape[1] == 2:
+        grid = np.column_stack([grid, np.zeros(len(grid))])
     if len(grid) > MOST_PLACES:
         rule = f"makes {len(grid)} places, more than {MOST_PLACES}"
         raise InputError.of("cell", "", f"{cell:g} m", rule, "use larger cells")
@@ -237,10 +254,12 @@ def coverage(
         *(np.concatenate(each) for each in zip(*(found[n] for n, _ in chunks), strict=True))
     )
     i = [list(alone.setup.cast).index(name) for name in chosen]
-    paths = np.stack([rounds.poses.x[:, i], rounds.poses.y[:, i]], axis=2).transpose(1, 0, 2)
+    went = [values[:, i] for values in (rounds.poses.x, rounds.poses.y, rounds.poses.z)]
+    paths = np.stack(went, axis=2).transpose(1, 0, 2)
+    x, y, z = (values.copy() for values in grid.T)
     return Coverage(
-        level, chosen, target, stance, cell, grid[:, 0].copy(), grid[:, 1].copy(), rounds.times,
-        *every, paths,
+        level, chosen, target, stance, cell, x, y, z,
+        level.ways().sheets_at(grid), rounds.times, *every, paths,
     )  # fmt: skip
 
 
@@ -309,7 +328,7 @@ def _of_others(made: M, target: str) -> M:
 
 
 def _grid(level: Level, cell: float) -> Numbers:
-    """Middles of cells on ground where one can stand."""
+    """(places, 3) middles of cells where one can stand, on every floor."""
     low_x, low_y, high_x, high_y = level.bounds
     count = (high_x - low_x) * (high_y - low_y) / cell**2
     if count > 4 * MOST_PLACES:
@@ -320,10 +339,14 @@ def _grid(level: Level, cell: float) -> Numbers:
         for low, high in ((low_x, high_x), (low_y, high_y))
     )
     x, y = (values.ravel() for values in np.meshgrid(xs, ys))
-    free = np.zeros(len(x), dtype=np.bool_)
-    for part in level.ways().parts:
-        free |= shapely.contains_xy(part, x, y)
-    return np.stack([x[free], y[free]], axis=1)
+    ways, found = level.ways(), [np.zeros((0, 3))]
+    for sheet in np.unique(ways.area_sheets).tolist():
+        free = np.zeros(len(x), dtype=np.bool_)
+        for area, floor in zip(ways.areas, ways.area_sheets, strict=True):
+            free |= shapely.contains_xy(area, x, y) if floor == sheet else False
+        plan = np.stack([x[free], y[free]], axis=1)
+        found.append(np.column_stack([plan, ways.heights_on(sheet, plan, 0.0)]))
+    return np.concatenate(found)
 
 
 def _rounds(scenario: Scenario, start: float | None, end: float | None) -> Rounds:

@@ -216,7 +216,7 @@ class _Dummies:
         posture, gait = np.zeros((2, *shape), dtype=np.int8)
         poses = Poses(x, y, z, heading, posture, gait, np.ones(shape, dtype=np.bool_))
         at = np.divmod(np.arange(len(self.places)), self.each)
-        poses.x[at], poses.y[at] = self.places.T
+        poses.x[at], poses.y[at], poses.z[at] = self.places.T
         dummies = slice(0, self.each)
         poses.present[:, dummies] = False  # there may be room for more
         poses.present[at] = True
@@ -297,7 +297,7 @@ class _Footsteps:
         factor = np.ones(len(places))
         for zone, _ in level.data.zones:
             if zone.ground is not None:
-                inside = level.within(zone.name, places[:, 0], places[:, 1])
+                inside = level.within(zone.name, *places.T)
                 factor[inside] = setup.grounds[zone.ground]
         self.reach = factor * (steps.walking if steps is not None else 0.0)
         count = dummies.variants
@@ -334,13 +334,13 @@ def _movement_of(setup: Setup, name: str) -> Any:
 
 def _noises(steps: _Footsteps, t: Numbers, place: NDArray[np.intp]) -> Noises:
     none = np.full(len(t), -1, dtype=np.intp)
-    x, y = steps.places[place].T if len(t) else np.zeros((2, 0))
+    x, y, z = steps.places[place].T if len(t) else np.zeros((3, 0))
     variant, by = np.divmod(place.astype(np.intp), steps.each)
     gait = np.full(len(t), GAITS.index("walking"), dtype=np.intp)
     index = np.arange(len(t), dtype=np.intp)
     return Noises(
         variant, index, t.astype(np.float64), np.zeros(len(t), dtype=np.intp), gait, none,
-        x.copy(), y.copy(), np.zeros(len(t)), steps.reach[place], by, none,
+        x.copy(), y.copy(), z.copy(), steps.reach[place], by, none,
     )  # fmt: skip
 
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+from numpy.typing import NDArray
 
+from snelk.body.me import Me
 from snelk.config.conditions import Condition, parse
 from snelk.config.minds import Ladder, Transition
 from snelk.config.nodes import Node
@@ -135,26 +137,22 @@ def _out_of_reach(scenario: Scenario) -> Found:
     for agent in movers:
         a, member = scenario.setup.agents.index(agent), scenario.setup.cast[agent]
         ladder = ladders[member.profile or ""]
-        goals: dict[str, tuple[float, float]] = {}
+        goals: dict[str, NDArray[np.float64]] = {}
         for state in ladder.states.values():
             spots = [state.go.spot] if state.go and state.go.spot else []
             for each in (state.flee, state.search):
                 spots += list(each.spots or member.spots) if each else []
             goals |= {f"the spot {spot}": world.spots[spot] for spot in spots}
-            home = member.home or member.at
-            if state.home is not None and home is not None:
-                goals["its home"] = home
+            if state.home is not None and (member.home or member.at) is not None:
+                goals["its home"] = Me(world, 0, a).home_at
             if state.patrol is not None:
                 corners = world.route_of(0, a, state.patrol.route)
-                goals |= {
-                    f"corner {n} of its route": (float(x), float(y))
-                    for n, (x, y) in enumerate(corners)
-                }
+                goals |= {f"corner {n} of its route": corner for n, corner in enumerate(corners)}
         walker, close = world.thinking.walker_of(0, a), world.motion.nearness(0, a)[0]
         for what, goal in goals.items():
-            end = np.array(goal)
+            end = np.nan_to_num(goal)
             nowhere = walker.part < 0
-            off = np.inf if nowhere else float(np.hypot(*(walker.nearest(end) - end)))
+            off = np.inf if nowhere else float(np.linalg.norm(walker.nearest(end) - end))
             if off > close:
                 far = "no way leads there" if nowhere else f"it comes no nearer than {off:.1f} m"
                 reason = f"cannot get to {what} at ({goal[0]:.1f}, {goal[1]:.1f}): {far}"

@@ -105,14 +105,32 @@ def _no_footing(scenario: Scenario) -> Found:
             yield key_path(("cast", name)), reason, fix
 
 
-def _ways_without_floors(scenario: Scenario) -> Found:
-    """Whom Snelk moves on a level with floors: its ways do not mind these yet."""
-    for name, member in scenario.setup.cast.items():
-        moves = member.profile and scenario.setup.profile_of(name).movement is not None
-        if moves and name not in scenario.tracks and scenario.level.floors:
-            reason = "is moved on a level with floors, and ways do not mind floors yet"
-            fix = "it may walk off their ends: draw edges or walls there, or record it"
-            yield key_path(("cast", name)), reason, fix
+def _useless_link(scenario: Scenario) -> Found:
+    """Links that nobody of the cast can take."""
+    setup, level = scenario.setup, Level.of(scenario.level)
+    walkers = {
+        name: (setup.body_of(name).radius, {name, member.profile or name})
+        for name, member in setup.cast.items()
+        if member.profile and setup.profile_of(name).movement is not None
+        if name not in scenario.tracks
+    }
+    for link, line in scenario.level.links:
+        may = {n: who for n, (_, who) in walkers.items() if not who.isdisjoint(link.who or who)}
+        place, ends = f'link "{link.name}"', shapely.get_coordinates(line, include_z=True)
+        if link.who and not may:
+            reason = f"is for {' and '.join(link.who)}, and nobody who is moved goes by such a name"
+            yield place, reason, "name characters or profiles in `who`, or leave it out for all"
+            continue
+        for which, end in zip(("first", "last"), ends, strict=True):
+            at = f"its {which} end, ({end[0]:.2f}, {end[1]:.2f}), {end[2]:.2f} m up"
+            if np.isnan(level.footing(*end)):
+                yield place, f"no floor is below {at}", "let it end on a floor"
+            elif may and all(
+                level.ways(clearance=walkers[name][0], who=may[name]).part_on(end) < 0
+                for name in may
+            ):
+                reason = f"nobody can stand at {at}"
+                yield place, reason, "move it away from walls and from where it is too low"
 
 
 def _pairs(count: int) -> tuple[slice, slice]:
@@ -172,7 +190,7 @@ CHECKS: Checks = {
     "impossible-speed": _impossible_speed,
     "height-left-out": _height_left_out,
     "no-footing": _no_footing,
-    "ways-without-floors": _ways_without_floors,
+    "useless-link": _useless_link,
     "unused-zone": _unused_zone,
     "unused-spot": _unused_spot,
 }

@@ -1,0 +1,235 @@
+"""Whom Snelk moves on levels with storeys: stairs, ladders, drops, and nothing but floors."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import scenes
+import shapely
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+from test_floors import HOUSE, feature, link, square
+
+import snelk
+from snelk.config.steps import HEADROOM, STEP
+
+LADDER = link("ladder", [[-3.0, 1.5, 0.0], [-3.0, 2.5, 2.8]], seconds=4.0)
+LOFT = {**scenes.feature("spot", "loft", shapely.Point(-3, 3, 2.8))}
+YARD = {**scenes.feature("spot", "yard", shapely.Point(-3, 3, 0.0))}
+
+
+def poses(run: snelk.Run, who: str = "guard") -> Any:
+    rows = run.poses[run.poses.id == who]
+    return rows.t.to_numpy(), rows[["x", "y", "z"]].to_numpy()
+
+
+def go(folder: Path, spot: str, *more: dict[str, Any], **changes: Any) -> snelk.Run:
+    states = {"go": {"go": {"spot": spot}, "pace": "walking"}}
+    return snelk.run(
+        scenes.scene(folder, *HOUSE, LOFT, YARD, *more, states=states, end=40.0, more=changes)
+    )
+
+
+def test_it_goes_up_by_the_stair_as_fast_as_it_walks_on_level_ground(tmp_path: Path) -> None:
+    _t, at = poses(go(tmp_path, "loft"))
+    assert np.hypot(*(at[-1] - (-3, 3, 2.8))[:2]) <= 0.3 + 1e-9
+    assert at[-1, 2] == 2.8
+    on_stair = (at[:, 0] > 4.3) & (at[:, 0] < 7.7) & (at[:, 2] < 2.8)
+    np.testing.assert_allclose(at[on_stair, 2], (at[on_stair, 0] - 4) * 0.7)
+    moved = np.linalg.norm(np.diff(at[on_stair], axis=0), axis=1)
+    np.testing.assert_allclose(moved, 1.5 * 0.1, atol=1e-9)
+    run = go(tmp_path, "yard")
+    assert np.hypot(*(poses(run)[1][-1] - (-3, 3, 0.0))[:2]) <= 0.3 + 1e-9
+    assert poses(run)[1][:, 2].max() == 0.0
+
+
+@pytest.mark.parametrize("dt", [0.05, 0.1])
+def test_a_ladder_takes_its_time_and_is_gone_up_in_even_steps(tmp_path: Path, dt: float) -> None:
+    run = go(tmp_path, "loft", LADDER, **{"clock.dt": dt})
+    t, at = poses(run)
+    on = (at[:, 2] > 0.0) & (at[:, 2] < 2.8)
+    assert t[on][-1] - t[on][0] == pytest.approx(4.0 - 2 * dt)
+    np.testing.assert_allclose(
+        np.diff(at[on], axis=0), [(0, dt / 4, 2.8 * dt / 4)] * (on.sum() - 1), atol=1e-9
+    )
+    assert np.hypot(*(at[-1] - (-3, 3, 2.8))[:2]) <= 0.3 + 1e-9
+    # It does not run into the ladder, but comes to a stand where that begins.
+    first = int(np.flatnonzero(on)[0])
+    speed = np.linalg.norm(np.diff(at[:first], axis=0), axis=1) / dt
+    assert np.diff(speed[-3:]).max() <= 8.0 * dt + 1e-6
+    assert speed[-1] <= 8.0 * dt + 1e-6
+
+
+def test_who_may_not_take_a_link_goes_round_and_what_leads_down_does_not_lead_up(
+    tmp_path: Path,
+) -> None:
+    def highest_x(*links: dict[str, Any]) -> float:
+        _, at = poses(go(tmp_path, "loft", *links))
+        assert np.hypot(*(at[-1] - (-3, 3, 2.8))[:2]) <= 0.3 + 1e-9
+        return float(at[:, 0].max())
+
+    ends = LADDER["geometry"]["coordinates"]
+    assert highest_x(LADDER) < 1.0 < 7.0 < highest_x()
+    assert highest_x(link("ladder", ends, who=["guard"])) < 1.0
+    assert highest_x(link("ladder", ends, who=["watcher"])) < 1.0
+    assert highest_x(link("ladder", ends, who=["cat"])) > 7.0
+    assert highest_x(link("chute", ends[::-1], one_way=True)) > 7.0
+    assert highest_x(link("hoist", ends, one_way=True)) < 1.0
+
+
+def test_who_is_on_a_ladder_goes_on_to_its_end_before_it_turns_back(tmp_path: Path) -> None:
+    states = {
+        "up": {"go": {"spot": "loft"}, "pace": "walking"},
+        "down": {"go": {"spot": "yard"}, "pace": "walking"},
+    }
+    turn = {"back": {"from": ["up"], "to": "down", "when": "state_for > 5.5s"}}
+    scene = scenes.scene(
+        tmp_path, *HOUSE, LOFT, YARD, LADDER, states=states, transitions=turn, end=30.0
+    )
+    t, at = poses(snelk.run(scene))
+    assert 0.0 < at[np.searchsorted(t, 5.5), 2] < 2.8
+    assert at[:, 2].max() == 2.8
+    assert at[-1, 2] == 0.0
+    high = np.flatnonzero(at[:, 2] == 2.8)
+    assert (np.diff(at[: high[0] + 1, 2]) >= 0).all()
+    assert (np.diff(at[high[-1] :, 2]) <= 0).all()
+    assert len(high) <= 2  # at the top it turns round at once
+    assert np.hypot(*(at[-1] - (-3, 3, 0))[:2]) <= 0.3 + 1e-9
+
+
+def test_a_patrol_a_home_and_a_roamer_keep_to_their_floors(tmp_path: Path) -> None:
+    route = scenes.feature("route", "round", shapely.LineString([(0, 0, 0), (0, 3, 2.8)]))
+    states: dict[str, Any] = {"walk": {"patrol": {"route": "round"}, "pace": "walking"}}
+    _, at = poses(snelk.run(scenes.scene(tmp_path, *HOUSE, route, states=states, end=60.0)))
+    for corner in ((0, 0, 0.0), (0, 3, 2.8)):
+        assert np.linalg.norm(at - corner, axis=1).min() <= 0.3 + 1e-9
+    states = {"home": {"home": {}, "pace": "walking"}}
+    more = {"cast.guard.home": [-3, 3], "cast.guard.home_z": 2.8}
+    _, at = poses(snelk.run(scenes.scene(tmp_path, *HOUSE, states=states, end=40.0, more=more)))
+    assert np.linalg.norm(at[-1] - (-3, 3, 2.8)) <= 0.3 + 1e-9
+
+
+def test_nobody_who_lies_above_is_caught_and_who_chases_takes_the_stair(tmp_path: Path) -> None:
+    states: dict[str, Any] = {
+        "stand": {},
+        "chase": {"approach": {}, "pace": "running", "catch": {"reach": 0.8}},
+    }
+    when = {"seen": {"to": "chase", "when": "knows"}}
+    more = {
+        "cast.guest.at": [3, 3],
+        "cast.guest.z": 2.8,
+        "cast.guard.at": [3, -2],
+        "profiles.watcher.zone_sense": {"zones": ["attic"]},
+    }
+    attic = feature("zone", "attic", square(-9, -9, 30), floor="gallery")
+    scene = scenes.scene(
+        tmp_path, *HOUSE, attic, states=states, transitions=when, more=more, end=15.0
+    )
+    run = snelk.run(scene)
+    _, at = poses(run)
+    caught = run.events[run.events.kind == "caught"]
+    assert len(caught) == 1
+    assert at[:, 0].max() > 7.0
+    here = at[round(caught.t.iloc[0] / 0.1)]
+    assert here[2] == 2.8
+    assert np.hypot(*(here - (3, 3, 2.8))[:2]) <= 0.8 + 0.25 + 0.25 + 0.5
+
+
+def blocks(rng: np.random.Generator) -> list[dict[str, Any]]:
+    """A level of terraces at random, with a screen, a ladder and a drop."""
+    found, z = [], 0.0
+    for n in range(5):
+        x, y = rng.uniform(-5, 5, 2)
+        z = float(rng.choice([0.0, 0.4, 1.2, 2.6, 3.0]))
+        found.append(feature("floor", f"f{n}", square(x, y, float(rng.uniform(2, 6))), height=z))
+    found.append(feature("floor", "base", square(-6, -6, 9), height=0.0))
+    x, y = rng.uniform(-3, 1, 2)
+    ramp = [[x, y, 0.0], [x + 3, y, 2.6], [x + 3, y + 2, 2.6], [x, y + 2, 0.0]]
+    found.append(feature("floor", "ramp", ramp))
+    line, top = shapely.LineString(rng.uniform(-5, 3, (2, 2))), float(rng.choice([0.5, 3.0]))
+    wall = scenes.feature("wall", "screen", line, top=top)
+    for n in range(2):
+        a, b = rng.uniform(-6, 6, (2, 2))
+        ends = [[*a.tolist(), 0.0], [*b.tolist(), float(rng.choice([0.4, 2.6, 3.0]))]]
+        found.append(link(f"l{n}", ends, one_way=bool(n)))
+    return [*found, wall]
+
+
+def holds(level: Any, at: np.ndarray, above: float) -> np.ndarray:
+    """(places, floors) how much higher each floor is there, m; NaN where it is not."""
+    rises = []
+    for n, (_, area) in enumerate(level.data.floors):
+        plane = np.array(snelk.level.columns.plain(level.floors).planes[n])
+        rise = at[:, :2] @ plane[:2] + plane[2] - at[:, 2]
+        rises.append(
+            np.where(shapely.intersects_xy(shapely.buffer(area, above), *at[:, :2].T), rise, np.nan)
+        )
+    return np.stack(rises, axis=1)
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=30, deadline=None)
+def test_nobody_leaves_the_floors_passes_walls_or_climbs_but_by_links(
+    tmp_path_factory: pytest.TempPathFactory, seed: int
+) -> None:
+    rng = np.random.default_rng(seed)
+    start = rng.uniform(-5, 2, 2)
+    kind = ("roam", "flee", "places", "search")[seed % 4]
+    spots = [
+        scenes.feature(
+            "spot", f"s{n}", shapely.Point(*rng.uniform(-5, 5, 2), float(rng.choice([0, 1.2, 2.6])))
+        )
+        for n in range(4)
+    ]
+    states: dict[str, Any] = {
+        "roam": {"a": {"roam": {"every": 3.0}}},
+        "places": {"a": {"roam": {"method": "places", "every": 3.0}}},
+        "flee": {
+            "a": {"evade": {"distance": 3.0}},
+            "b": {"flee": {"spots": [f"s{n}" for n in range(4)]}},
+        },
+        "search": {
+            "a": {"search": {"method": "nearby", "radius": 6.0, "points": 4, "give_up": 30.0}}
+        },
+    }[kind]
+    for state in states.values():
+        state["pace"] = "running"
+    turns = {"on": {"from": ["a"], "to": "b", "when": "state_for > 2s"}} if "b" in states else {}
+    scene = scenes.scene(
+        tmp_path_factory.mktemp("storeys"),
+        *blocks(rng),
+        *spots,
+        states=states,
+        transitions=turns,
+        end=15.0,
+        more={
+            "cast.guard.at": start.tolist(),
+            "cast.guard.z": float(rng.choice([0, 2.6])),
+            "bodies.post.radius": 0.2,
+        },
+    )
+    run = snelk.run(scene)
+    level, (_, at) = run.level, poses(run)
+    ways = level.ways(clearance=0.2)
+    assume(ways.part_on(at[0]) >= 0)
+    ends = snelk.level.columns.plain(level.links).ends
+    on_link = np.zeros(len(at), dtype=np.bool_)
+    for a, b in ends.reshape(-1, 2, 3):
+        share = np.clip((at - a) @ (b - a) / max((b - a) @ (b - a), 1e-9), 0, 1)[:, None]
+        on_link |= np.linalg.norm(a + share * (b - a) - at, axis=1) < 1e-6
+    rise = holds(level, at, 1e-6)
+    stands = (np.abs(rise) < 1e-6).any(axis=1)
+    assert (stands | on_link).all()
+    above = np.where(rise > 1e-3, rise, np.inf).min(axis=1, initial=np.inf)
+    assert (on_link | (above >= HEADROOM - 1e-3)).all(), "nobody stands where it is too low"
+    free = ~(on_link[1:] | on_link[:-1])
+    flat = np.hypot(*np.diff(at[:, :2], axis=0).T)
+    assert (np.abs(np.diff(at[:, 2]))[free] <= STEP + flat[free] + 1e-6).all()
+    screen = level.data.walls[0]
+    beside = (at[:, 2] < screen[0].top - 1e-3) & ~on_link
+    assert (shapely.distance(screen[1], shapely.points(at[:, :2]))[beside] > 0.2 - 2e-3).all()
+    lines = shapely.linestrings(np.stack([at[:-1, :2], at[1:, :2]], axis=1))
+    assert not (shapely.intersects(screen[1], lines) & beside[1:] & free).any()
