@@ -164,14 +164,16 @@ def check(
         "wall": len(level.walls),
         "edge": len(level.edges),
         "floor": len(level.floors),
+        "link": len(level.links),
         "zone": len(level.zones),
         "spot": len(level.spots),
         "route": len(level.routes),
         "track": len(loaded.tracks),
         "noise": len(loaded.noises.t) + len(setup.noise),
     }
-    if not level.floors:
-        del counts["floor"]
+    for kind in ("floor", "link"):
+        if not counts[kind]:
+            del counts[kind]
     parts = [f"{count} {name}{'' if count == 1 else 's'}" for name, count in counts.items()]
     screen.print("  " + ", ".join(parts))
     rows = []

@@ -212,6 +212,7 @@ def _place_of(run: Run) -> dict[str, Any]:
         *run.level.data.walls,
         *run.level.data.edges,
         *run.level.data.floors,
+        *run.level.data.links,
     ]
     for thing, geometry in things:
         point = geometry.centroid

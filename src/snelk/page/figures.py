@@ -21,6 +21,7 @@ from snelk.plots.ground import (
     FLOOR,
     FLOOR_EDGE,
     LAMPLIGHT,
+    LINK,
     SHEER_EDGE,
     WALL_SHADES,
     ground_colour,
@@ -139,6 +140,13 @@ def _draw_walls(plot: Any, run: Run) -> None:
             "xs", "ys", line_color=EDGE, line_width=1.6, line_dash=[6, 2, 1, 2],
             source=ColumnDataSource(edges),
         )  # fmt: skip
+    ends = [shapely.get_coordinates(geometry) for _, geometry in run.level.data.links]
+    if ends:
+        xs, ys = [list(each[:, 0]) for each in ends], [list(each[:, 1]) for each in ends]
+        plot.multi_line(xs, ys, line_color=LINK, line_width=1.6, line_dash=[2, 2])
+        plot.scatter(
+            np.concatenate(xs), np.concatenate(ys), size=5, fill_color=LINK, line_color=LINK
+        )
     if rows["line"]["xs"]:
         source = ColumnDataSource(rows["line"])
         plot.multi_line("xs", "ys", line_color="#2e2a24", line_width=4, source=source)

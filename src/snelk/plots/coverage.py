@@ -61,7 +61,7 @@ def plot_coverage(
     figure = room_for_panels(title, ax)
     # Beside each other, or a wide level above each other: a map and its colours below it.
     wide = np.ptp(coverage.x[here]) >= 2.2 * np.ptp(coverage.y[here])
-    rooms = [(0.05, 0.55, 0.93, 0.31), (0.05, 0.1, 0.93, 0.31)]
+    rooms = [(0.05, 0.585, 0.93, 0.28), (0.05, 0.15, 0.93, 0.28)]
     if not wide:
         rooms = [(0.045 + 0.49 * n, 0.27, 0.455, 0.56) for n in range(2)]
     axes = [figure.add_axes(room) for room in rooms]

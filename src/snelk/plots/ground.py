@@ -34,6 +34,7 @@ FAINTNESS = 0.18
 
 EDGE = "#2a6f97"
 FLOOR, FLOOR_EDGE = "#f3e4d7", "#b08968"
+LINK = "#5b2d8a"
 
 
 def extent_of(run: Run) -> NDArray[np.float64]:
@@ -156,6 +157,15 @@ def _draw_walls(ax: Axes, level: Level, kept: set[int]) -> None:
             zorder=2.9,
         )  # fmt: skip
         ax.add_patch(patch)
+    for link, geometry in level.data.links:
+        (x, y), (to_x, to_y) = shapely.get_coordinates(geometry)
+        ax.plot(
+            [x, to_x], [y, to_y], color=LINK, lw=1.4, ls=(0, (1, 1)), marker="o", ms=3, zorder=3.2
+        )
+        ax.annotate(
+            "", (to_x, to_y), (x, y), zorder=3.2,
+            arrowprops={"arrowstyle": "->" if link.one_way else "<->", "color": LINK, "lw": 1.2},
+        )  # fmt: skip
     for spot, geometry in level.data.spots:
         ax.plot(
             geometry.x,
@@ -187,6 +197,12 @@ def label_level(labels: Labels, level: Level) -> None:
         labels.place(
             place.x, place.y, f"{floor.name}, {height}", gap=0, needed=False, zorder=3.4,
             fontsize=7.5, style="italic", color="#7a5230",
+        )  # fmt: skip
+    for link, geometry in level.data.links:
+        (x, y), (to_x, to_y) = shapely.get_coordinates(geometry)
+        labels.place(
+            (x + to_x) / 2, (y + to_y) / 2, link.name, gap=5, needed=False, zorder=3.4,
+            fontsize=7.5, color=LINK,
         )  # fmt: skip
     for zone, geometry in level.data.zones:
         area = geometry.buffer(zone.radius) if zone.radius else geometry

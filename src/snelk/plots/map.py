@@ -23,6 +23,7 @@ from snelk.plots.ground import (
     FLOOR,
     FLOOR_EDGE,
     LAMPLIGHT,
+    LINK,
     SHEER_EDGE,
     WALL_SHADES,
     draw_level,
@@ -625,10 +626,21 @@ def _legend(
         Patch(facecolor=FLOOR, edgecolor=FLOOR_EDGE, label="floor; hatched: it slopes"),
         Line2D([], [], marker="+", ms=5, mew=0.9, color="#777777", ls="none", label="spot"),
         Line2D([], [], color=EDGE, lw=1.4, ls=(0, (6, 2, 1, 2)), label="edge: stops feet only"),
+        Line2D(
+            [],
+            [],
+            color=LINK,
+            lw=1.4,
+            ls=(0, (1, 1)),
+            marker="o",
+            ms=3,
+            label="link: a ladder, a drop, a jump",
+        ),
     ]
     drawn = {
         "spot": level.data.spots,
         "edge: stops feet only": level.data.edges,
+        "link: a ladder, a drop, a jump": level.data.links,
         "floor; hatched: it slopes": level.data.floors,
     }
     handles = [each for each in handles if drawn.get(str(each.get_label()), True)]
