@@ -1,5 +1,5 @@
 from snelk.level.columns cimport (
-    Columns, FloorColumns, GridColumns, GroundColumns, LinkColumns, ZoneColumns,
+    Columns, FloorColumns, GridColumns, GroundColumns, LinkColumns, ScratchColumns, ZoneColumns,
 )
 from snelk.mind.columns cimport (
     AttendedColumns, BeliefColumns, DrawnColumns, FocusNumberColumns, LadderColumns,
@@ -21,7 +21,7 @@ cdef class StandingColumns(Columns):
 
 
 cdef class MovingColumns(Columns):
-    cdef public unsigned char[:, ::1] driven, still, smooth, on_way, at_end, no_way
+    cdef public unsigned char[:, ::1] driven, still, holds, smooth, on_way, at_end, no_way
     cdef public double[:, ::1] x, y, z, heading, speed, turn_rate, acceleration, arrive
     cdef public double[:, ::1] pace, look_x, look_y, base, swing, period, glance_at
     cdef public double[:, ::1] glance_by, short, stuck_for, walked, stop
@@ -132,7 +132,7 @@ cdef class RoundStageColumns(Columns):
 cdef class FlightStageColumns(Columns):
     cdef public BodyColumns bodies
     cdef public GridColumns grid
-    cdef public Py_ssize_t[::1] scratch
+    cdef public ScratchColumns scratch
     cdef public const int[::1] characters
     cdef public StreamColumns streams
     cdef public const double[:, ::1] spots
@@ -160,7 +160,8 @@ cdef class SearchStageColumns(Columns):
     cdef public ZoneColumns zones
     cdef public GridColumns grid
     cdef public FloorColumns floors
-    cdef public Py_ssize_t[::1] scratch, noted
+    cdef public ScratchColumns scratch
+    cdef public Py_ssize_t[::1] noted
     cdef public const int[::1] characters
     cdef public const signed char[:, :, ::1] method, look
     cdef public const double[:, :, ::1] radius, give_up, point_time, speed

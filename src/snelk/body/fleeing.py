@@ -170,6 +170,7 @@ def _could_be_seen(
     z = moving.z[v, a] if isnan(z) else z
     eye = from_z + stage.bodies.eyes[v, j, 0]
     middle = z + 0.5 * stage.bodies.height[v, i, moving.posture[v, a]]
+    stage.scratch.row[0] = v if len(stage.scratch.opened) > 1 else 0
     return _passes(stage.grid, stage.scratch, from_x, from_y, eye, x, y, middle)
 
 

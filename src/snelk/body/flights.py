@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from snelk.body.streams import Streams
 from snelk.level.columns import agree, plain
-from snelk.level.grid import Grid
+from snelk.level.grid import Grid, Scratch
 from snelk.senses.bodies import Bodies
 
 Numbers = NDArray[np.float64]
@@ -24,7 +24,7 @@ class FlightStage(NamedTuple):
 
     bodies: Bodies
     grid: Grid  # that eyes look through
-    scratch: NDArray[np.int64]  # of the grid
+    scratch: Scratch  # of the grid
     characters: NDArray[np.int32]  # (agent,)
     streams: Streams  # overwritten
     spots: Numbers  # (spots, 3) of all that flee, m
@@ -48,7 +48,7 @@ class FlightStage(NamedTuple):
             self.first.shape, self.last.shape, self.keep_eyes.shape, self.until_unseen.shape,
             self.look.shape, self.distance.shape, self.directions.shape, self.away.shape,
         )  # fmt: skip
-        agree(self.scratch.shape, (len(plain(self.grid).see_through) + 1,))
+        agree(plain(self.scratch).met.shape, (len(plain(self.grid).see_through) + 1,))
         inside = (self.first >= 0).all() and (self.last <= len(self.spots)).all()
         room = int((self.last - self.first).max(initial=0)) <= len(self.lengths)
         agree((bool(inside), room, self.spots.shape[1]), (True, True, 3))

@@ -2,7 +2,7 @@ cimport cython
 
 from snelk.body.moving cimport off_heading
 from snelk.level.casting cimport cast_ray
-from snelk.level.columns cimport GridColumns, ZoneColumns
+from snelk.level.columns cimport GridColumns, ScratchColumns, ZoneColumns
 from snelk.senses.columns cimport (
     AroundColumns, BodyColumns, LightColumns, PoseColumns, SightLimitColumns,
     SightNumberColumns,
@@ -21,5 +21,5 @@ cdef void look_at_all(
     Py_ssize_t v, Py_ssize_t a, Py_ssize_t tall, const double[:, ::1] places, PoseColumns poses,
     BodyColumns bodies, SightNumberColumns numbers, SightLimitColumns limits,
     AroundColumns around, LightColumns lamps,
-    ZoneColumns zones, GridColumns grid, Py_ssize_t[::1] scratch, unsigned char[::1] found,
+    ZoneColumns zones, GridColumns grid, ScratchColumns scratch, unsigned char[::1] found,
 ) noexcept nogil

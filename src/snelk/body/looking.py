@@ -8,7 +8,7 @@ from cython.cimports.libc.math import atan2, fabs, hypot
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, ZoneColumns, agree, door, laid_out, plain
-from snelk.level.grid import Grid
+from snelk.level.grid import Grid, Scratch
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import (
@@ -48,7 +48,7 @@ def look_out(
     lamps: LightNumbers,
     zones: Zones,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     found: NDArray[np.bool_],
 ) -> None:
     """Which places an agent has in view, well enough to see somebody there.
@@ -74,9 +74,9 @@ def look_out(
     agree(places.shape, (len(found), 3))
     agree(plain(lamps).lamp.shape, (shape[0], plain(poses).x.shape[1]), (shape[0], shape[2]))
     agree(plain(bodies).height.shape[:2], plain(lamps).lamp.shape)
-    agree(plain(around).zone_light.shape, (len(plain(zones).circles),))
+    agree(plain(around).zone_background.shape, (len(plain(zones).circles),))
     agree(plain(around).light.shape, shape[:1])
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
     look_at_all(
         v,
         a,
@@ -108,7 +108,7 @@ def look_at_all(
     lamps: LightNumbers,
     zones: Zones,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     found: NDArray[np.bool_],
 ) -> None:
     """As `look_out`."""
@@ -117,6 +117,7 @@ def look_at_all(
     x, y = poses.x[p, i], poses.y[p, i]
     eye = poses.z[p, i] + bodies.eyes[v, i, poses.posture[p, i]]
     half = 0.5 * bodies.height[v, tall, 0]
+    scratch.row[0] = v if len(scratch.opened) > 1 else 0
     for n in range(len(places)):
         dx, dy = places[n, 0] - x, places[n, 1] - y
         away = hypot(dx, dy)

@@ -40,6 +40,7 @@ class Motion:
         x, y, z, heading, speed: m, rad and m/s.
         pace, gait: The speed it would walk at, m/s, and the gait that is.
         still: Who must not move or turn at this tick.
+        holds: Who stands, as it opens a door.
         look: Where it looks, one of AHEAD to GLANCES.
         look_x, look_y: The place it looks at, m, for AT_FOCUS and AT_PLACE; NaN for nowhere.
         glance_at, glance_by: Seconds in its state at which a glance begins, and how far to a side
@@ -69,7 +70,7 @@ class Motion:
         self.turn_rate, self.acceleration, self.arrive = np.ones((3, *shape))
         self.pace = np.zeros(shape)
         self.gait = np.zeros(shape, dtype=np.int8)  # index of GAITS while it goes at its pace
-        self.still = np.zeros(shape, dtype=np.bool_)
+        self.still, self.holds = np.zeros((2, *shape), dtype=np.bool_)
         self.look = np.full(shape, AHEAD, dtype=np.int8)
         self.look_x, self.look_y = np.full((2, *shape), np.nan)
         self.base = np.zeros(shape)  # heading about which it looks to both sides, rad
@@ -162,6 +163,11 @@ class Motion:
             self._points = np.pad(self._points, ((0, 0), (0, 0), (0, more), (0, 0)))
             self._beyond = np.pad(self._beyond, ((0, 0), (0, 0), (0, more)))
             self.now = self._gathered()
+
+    def heads_for(self, v: int, a: int) -> Numbers:
+        """(2,) the place on its way that it goes to next, m."""
+        place: Numbers = self._points[v, a, self._next[v, a], :2]
+        return place
 
     def stand(self, v: int, a: int) -> None:
         """Leave the way, as soon as it has come to a stand on it."""

@@ -344,7 +344,7 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
     whole = _left(now, v, a)
     left = whole - now.stop[v, a]
     _arrive(now, left, dt, v, a)
-    free = now.driven[v, a] and not now.still[v, a]
+    free = now.driven[v, a] and not now.still[v, a] and not now.holds[v, a]
     if free and now.on_way[v, a] and whole - _beyond_halt(now, v, a) <= NEAR:
         now.next[v, a] = now.halt[v, a] + 1
         _begin_link(now, v, a)

@@ -12,6 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.body.doors import Doors, Turn
 from snelk.config import minds, models
 from snelk.config.models import Setup
 from snelk.mind.attention import Attention
@@ -53,6 +54,15 @@ class Happening(NamedTuple):
     text: str = ""  # what cannot be told from the rest
 
 
+Given = models.Effect | models.Change
+"""What the scenario or the game does."""
+
+
+def _lists(setup: Setup) -> tuple[Sequence[Given], Sequence[Given]]:
+    """What the scenario says that the game does, list by list."""
+    return setup.effect, setup.change
+
+
 class Outcomes:
     """What has come of what agents did and of what the game does to characters.
 
@@ -61,6 +71,7 @@ class Outcomes:
         characters: (agent,) which characters the agents are.
         attention: Everybody's, which may go by an attribute.
         attributes: Those of everybody; they are written to.
+        doors: All doors and lights; they are turned.
 
     Attributes:
         attributes: By name (variant, character) as they are now; NaN for who has none.
@@ -69,6 +80,8 @@ class Outcomes:
         happenings: The events of these.
         noises: (variant, agent, kind) noises that agents make at the next tick.
         alarms: What agents let all of some teams know at the last tick.
+        turned: The doors and lights that changed at the last tick.
+        door_noises: (variant, door, kind, character or NOBODY) what doors make at the next tick.
     """
 
     def __init__(
@@ -77,28 +90,33 @@ class Outcomes:
         characters: NDArray[np.int32],
         attention: Attention,
         attributes: dict[str, Numbers],
+        doors: Doors,
     ) -> None:
         self.setups, self.characters, self.attention = setups, characters, attention
         self.names = tuple(setups[0].cast)
-        self.attributes = attributes
+        self.attributes, self.doors = attributes, doors
         self.removed: Truths = np.zeros((len(setups), len(self.names)), dtype=np.bool_)
         # What the scenario gives: the time, the variant, and which of its list.
         self.waiting = sorted(
-            (each.t, v, n)
+            (each.t, v, listed, n)
             for v, setup in enumerate(setups)
-            for n, each in enumerate(setup.effect)
+            for listed, given in enumerate(_lists(setup))
+            for n, each in enumerate(given)
             if each.t >= setup.clock.start - SLACK
         )
-        self._queued: list[models.Effect] = []
+        self._queued: list[Given] = []
+        self.turned: list[Turn] = []
+        self.door_noises: list[tuple[int, str, str, int]] = []
         self.changed: list[Effect] = []
         self.happenings: list[Happening] = []
         self.noises: list[tuple[int, int, str]] = []
         self.alarms: list[Alarm] = []
 
-    def begin(self, poses: Poses) -> None:
+    def begin(self, poses: Poses, time: float) -> None:
         """A tick begins."""
-        self._poses = poses
+        self._poses, self._time = poses, time
         self.changed, self.happenings, self.noises, self.alarms = [], [], [], []
+        self.turned, self.door_noises = [], []
 
     def apply(self, effects: minds.Effects | None, v: int, a: int, target: int, cause: str) -> None:
         """What comes of something that an agent did, or was led to, about a target."""
@@ -119,13 +137,32 @@ class Outcomes:
             self.alarms.append(Alarm(v, a, target, effects.alarm, *place.tolist()))
         if effects.removes is not None:
             self._remove(v, sides[effects.removes], a, cause)
+        for name, to in effects.turns.items():
+            self.turn(v, name, to, a, cause)
 
-    def queue(self, effect: models.Effect) -> None:
-        """What a live game does to a character, at the next tick."""
+    def turn(self, v: int, name: str, to: str, by: int, cause: str) -> None:
+        """Let a door open or shut, or a light go on or out."""
+        turn = self.doors.turn(v, name, to, by, cause, self._time)
+        if turn is None:
+            return
+        self.turned.append(turn)
+        x, y, _ = self.doors.place_of(name)
+        kind = {"open": "opened", "shut": "shut", "lit": "lit", "dark": "darkened"}[to]
+        self.happenings.append(Happening(v, by, kind, NOBODY, x, y, f"{name}\n{cause}"))
+        rules = self.setups[v].doors.get(name)
+        if turn.is_door and rules is not None and rules.noise is not None:
+            who = int(self.characters[by]) if by >= 0 else NOBODY
+            self.door_noises.append((v, name, rules.noise, who))
+
+    def queue(self, effect: Given) -> None:
+        """What a live game does to a character, a door or a light, at the next tick."""
         self._queued.append(effect)
 
-    def _give(self, effect: models.Effect, v: int) -> None:
-        """What the game does to a character."""
+    def _give(self, effect: Given, v: int) -> None:
+        """What the game does to a character, a door or a light."""
+        if isinstance(effect, models.Change):
+            self.turn(v, effect.of, effect.to, NOBODY, GIVEN)
+            return
         who = self.names.index(effect.of)
         for adds, values in ((False, effect.set), (True, effect.add)):
             for name, value in values.items():
@@ -141,14 +178,14 @@ class Outcomes:
         return self.waiting[0][0] if self.waiting else np.inf
 
     def give_due(self, time: float, ended: Truths) -> None:
-        """What the scenario says that the game does to characters up to now."""
+        """What the scenario says that the game does up to now."""
         for effect in self._queued:
             self._give(effect, 0)
         self._queued = []
         while self.waiting and self.waiting[0][0] <= time + SLACK:
-            _, v, n = self.waiting.pop(0)
+            _, v, listed, n = self.waiting.pop(0)
             if not ended[v]:
-                self._give(self.setups[v].effect[n], v)
+                self._give(_lists(self.setups[v])[listed][n], v)
 
     def tell_alarm(self, alarm: Alarm, count: int) -> None:
         """An alarm was raised, and so many know of it from the next tick on."""

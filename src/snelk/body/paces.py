@@ -42,6 +42,7 @@ class Moving(NamedTuple):
     arrive: Numbers  # m
     pace: Numbers  # m/s
     still: Truths  # who must not move or turn at this tick
+    holds: Truths  # who stands, as it opens a door
     posture: NDArray[np.int8]
     gait: NDArray[np.int8]  # index of GAITS while it goes at its pace
     look: NDArray[np.int8]  # one of AHEAD to GLANCES

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.body.doing import Doing
+from snelk.body.doors import Doors
 from snelk.body.motion import Motion
 from snelk.body.outcomes import Happening
 from snelk.body.stage import BodyStage
@@ -19,7 +20,7 @@ from snelk.body.standing import Timing
 from snelk.body.walker import Walker
 from snelk.config.minds import State
 from snelk.config.models import Setup
-from snelk.level.grid import Grid
+from snelk.level.grid import Grid, Scratch
 from snelk.level.level import Level
 from snelk.level.zones import Zones
 from snelk.mind.attention import Attention
@@ -87,9 +88,7 @@ class Snapshot(NamedTuple):
     share: np.ndarray[tuple[int], np.dtype[np.float64]]
 
 
-Outlook = tuple[
-    Bodies, SightNumbers, SightLimits, Around, LightNumbers, Zones, Grid, NDArray[np.int64]
-]
+Outlook = tuple[Bodies, SightNumbers, SightLimits, Around, LightNumbers, Zones, Grid, Scratch]
 """What agents look at places with: see `look_out`."""
 
 
@@ -128,6 +127,7 @@ class Scene(Protocol):
     spots: dict[str, Numbers]
     outlook: Outlook
     happenings: list[Happening]
+    doors: Doors
     memory: MemoryNumbers
 
     @property

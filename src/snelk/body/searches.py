@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from snelk.level.columns import agree, agree_axes, plain
 from snelk.level.floors import Floors
-from snelk.level.grid import Grid
+from snelk.level.grid import Grid, Scratch
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Bodies
 from snelk.senses.light import LightNumbers
@@ -92,7 +92,7 @@ class SearchStage(NamedTuple):
     lamps: LightNumbers
     zones: Zones
     grid: Grid
-    scratch: NDArray[np.int64]  # of the grid
+    scratch: Scratch  # of the grid
     floors: Floors
     characters: NDArray[np.int32]  # (agent,)
     method: NDArray[np.int8]  # (variant, agent, state) of METHODS, as all that follows up to `look`
@@ -159,6 +159,6 @@ class SearchStage(NamedTuple):
         characters = plain(self.numbers).notices.shape[2]
         agree(plain(self.lamps).lamp.shape, (shape[0], characters))
         agree(plain(self.bodies).height.shape[:2], (shape[0], characters))
-        agree(plain(self.around).zone_light.shape, (len(plain(self.zones).circles),))
+        agree(plain(self.around).zone_background.shape, (len(plain(self.zones).circles),))
         agree(plain(self.around).light.shape, shape[:1])
-        agree(self.scratch.shape, (len(plain(self.grid).see_through) + 1,))
+        agree(plain(self.scratch).met.shape, (len(plain(self.grid).see_through) + 1,))

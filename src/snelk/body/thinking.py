@@ -302,6 +302,19 @@ class Thinking:
             self.doing.part[v, a] = walker.part
         return self._walkers[v, a]
 
+    def mind_doors(self, v: int) -> None:
+        """The ground of a variant is another, as doors have opened or shut."""
+        self.forget_ground(v)
+        motion = self._world.motion
+        goes = motion.on_way[v] | motion.no_way[v] | (motion.short[v] > 0.0)
+        for a in np.flatnonzero(motion.driven[v] & goes).tolist():
+            if self.doing.kind[v, a] == ROAM:
+                self._roaming.begin(Me(self._world, v, a))
+                self._world.timing.next_thought[v, a] = -NEVER
+            elif not np.isnan(self.doing.goals[v, a, 0]):
+                self.doing.wants[v, a] = True
+        self.find_ways(self._world.stage, WHOSE_GROUND)
+
     def forget_ground(self, v: int) -> None:
         """The ground of a variant is another from now on."""
         self._walkers = {key: each for key, each in self._walkers.items() if key[0] != v}
@@ -394,7 +407,7 @@ def flights_of(world: Scene, streams: Streams) -> FlightStage:
     return FlightStage(
         bodies=laid_out(BodyColumns, world.bodies),
         grid=laid_out(GridColumns, level.grid),
-        scratch=scratch_for(level.grid),
+        scratch=scratch_for(level.grid, world.doors.opened),
         characters=world.characters,
         streams=laid_out(StreamColumns, streams),
         spots=np.array(spots, dtype=np.float64).reshape(-1, 3),

@@ -19,6 +19,7 @@ from snelk.body.columns import (
     StandingColumns,
     TimingColumns,
 )
+from snelk.body.doors import Doors
 from snelk.body.me import LOOK_CODES, Me
 from snelk.body.motion import Motion
 from snelk.body.moving import place
@@ -69,12 +70,15 @@ from snelk.senses.columns import (
 )
 from snelk.senses.light import light_numbers
 from snelk.senses.sight import SightLimits, SightNumbers, limits_in_states, whole_of
-from snelk.senses.surroundings import around_of
+from snelk.senses.surroundings import Around
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 Caused = tuple[Effects | None, str]
+
+DOORSTEP = 0.05
+"""Whoever is no more than this, and what it walks in a tick, from a door begins to open it, m."""
 
 ROOM = 50.0
 """The ground of a live game that grows does so by this much more, m, so that it seldom has to."""
@@ -128,6 +132,8 @@ class World:
         memory: MemoryNumbers,
         awake: Numbers,
         senses: Sequence[str],
+        around: Around,
+        opened: Truths,
         dt: float,
         *,
         grows: bool = False,
@@ -158,7 +164,10 @@ class World:
         self._caught = np.zeros(numbers.notices.shape, dtype=np.int8)
         self.cone_limits = limits_in_states(setups)
         self._limits = whole_of(limits)
-        self.outcomes = Outcomes(setups, self.characters, self.attention, self.ladders.attributes)
+        self.doors = Doors(setups, level, opened, around.zone_light)
+        self.outcomes = Outcomes(
+            setups, self.characters, self.attention, self.ladders.attributes, self.doors
+        )
         self.active |= bool(self.outcomes.waiting)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
         self.entered = np.full((*shape, 3), np.nan)
@@ -182,17 +191,19 @@ class World:
         self._bounds = [self._bounds_of(setup, tracks) for setup in setups]
         self._grows = grows
         self.prepares = grows or self._any_ignores or bool(self._disproves.any())
+        self.prepares |= bool(self.doors.walls)
+        self._opening: dict[tuple[int, int], tuple[int, float]] = {}
         self._laid_bodies = laid_out(BodyColumns, bodies)
         self.laid_signals = laid_out(SignalColumns, self.signals)
         self.outlook = (
             self._laid_bodies,
             laid_out(SightNumberColumns, numbers),
             laid_out(SightLimitColumns, limits),
-            laid_out(AroundColumns, around_of(setups, level.zone_light, level.zone_background)),
+            laid_out(AroundColumns, around),
             laid_out(LightColumns, light_numbers(setups)),
             level.zones,
             laid_out(GridColumns, level.grid),
-            scratch_for(level.grid),
+            scratch_for(level.grid, opened),
         )
         self.thinking = Thinking(self, shows=shows)
         standing = Standing(
@@ -332,7 +343,7 @@ class World:
         """A tick begins, at which nothing has happened yet."""
         self.time, self.senses = time, senses
         self.taken, self.happenings = [], []
-        self.outcomes.begin(senses.poses)
+        self.outcomes.begin(senses.poses, time)
         self.ladders.begin(tick)
         self.thinking.seeker.forget_snapshots()
 
@@ -344,6 +355,49 @@ class World:
             self._look_for_the_gone()
         if self._any_ignores:
             self._find_ignored()
+        if self.doors.walls:
+            self._tend_doors()
+
+    def _tend_doors(self) -> None:
+        """Let those open doors who come to them, and let doors shut by themselves."""
+        poses, motion = self.senses.poses, self.motion
+        for (v, a), (wall, until) in list(self._opening.items()):
+            if self.time >= until - SLACK:
+                del self._opening[v, a]
+                motion.holds[v, a] = False
+                self.outcomes.turn(v, self.level.wall_names[wall], "open", a, "on its way")
+        for v, a in np.argwhere(motion.driven & motion.on_way & (motion.link < 0)).tolist():
+            if (
+                (v, a) in self._opening
+                or self.ended[v]
+                or self.outcomes.removed[v, self.characters[a]]
+            ):
+                continue
+            radius = self.setups[v].body_of(self.agents[a]).radius
+            reach = float(motion.pace[v, a]) * self.dt + DOORSTEP
+            wall = self.doors.ahead(v, self._here(v, a), motion.heads_for(v, a), reach, radius)
+            if wall >= 0 and wall in self.doors.may_open(v, self._names_of(v, a)):
+                self._opening[v, a] = wall, self.time + self.doors.rules_of(v, wall).seconds
+                motion.holds[v, a] = True
+        for v in np.flatnonzero((self.doors.shuts_at <= self.time + SLACK).any(axis=1)).tolist():
+            p = v if len(poses.x) > 1 else 0
+            there = poses.present[p]
+            places = np.stack([poses.x[p], poses.y[p], poses.z[p]], axis=1)[there]
+            radii = np.array([self.setups[v].body_of(name).radius for name in self.names])[there]
+            for name in self.doors.to_shut(v, self.time, places, radii):
+                self.outcomes.turn(v, name, "shut", NOBODY, "by itself")
+
+    def mind_doors(self) -> None:
+        """Doors have opened or shut: whoever is on a way looks for it anew."""
+        for v in np.flatnonzero(self.doors.changed).tolist():
+            self.thinking.mind_doors(v)
+        self.doors.changed[...] = False
+
+    def _names_of(self, v: int, a: int) -> tuple[str, ...]:
+        """The names that an agent goes by: its own, and its profile's."""
+        name = self.agents[a]
+        profile = self.setups[v].cast[name].profile
+        return (name,) if profile is None else (name, profile)
 
     def take_transitions(self) -> bool:
         """Take the transitions that are due; tell whether anything comes of them at once."""
@@ -649,10 +703,9 @@ class World:
 
     def new_walker(self, v: int, a: int) -> Walker:
         """The ground that an agent walks on."""
-        setup, name = self.setups[v], self.agents[a]
-        member = setup.cast[name]
-        whom = (name, member.profile) if member.profile else (name,)
-        ways = free = self.level.ways(who=whom)
+        setup, name, whom = self.setups[v], self.agents[a], self._names_of(v, a)
+        member, opened = setup.cast[name], self.doors.open_for(v, whom)
+        ways = free = self.level.ways(who=whom, opened=opened)
         if self.motion.driven[v, a]:
             ways = self.level.ways(
                 clearance=setup.body_of(name).radius,
@@ -660,6 +713,7 @@ class World:
                 bounds=self._bounds[v],
                 z=member.z,
                 who=whom,
+                opened=opened,
             )
         return Walker(ways, free, self._here(v, a))
 

@@ -55,6 +55,22 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             source, where = draft.locate((*own, "state"))
             fix = nearest(member.state, ladder.states) if ladder else "its profile has no ladder"
             yield Problem(source, where, shown(member.state), "no such alert state", fix)
+    doors = [wall.name for wall, _ in level.walls if wall.door]
+    for name, door in setup.doors.items():
+        if name not in doors:
+            source, where = draft.locate(("doors", name))
+            fix = nearest(name, doors) or "give a wall of the level `door = true`"
+            yield Problem(source, where, "", "no such door", fix)
+        kinds = [door.noise] if door.noise else []
+        yield from missing(("doors", name, "noise"), "kind of noise", kinds)
+    for name in setup.lights:
+        lit = [zone.name for zone, _ in level.zones if zone.light is not None]
+        if name not in lit:
+            source, where = draft.locate(("lights", name))
+            fix = nearest(name, lit) or "give a zone of the level a `light`"
+            yield Problem(source, where, "", "no zone of that name has a light", fix)
+    for n, change in enumerate(setup.change):
+        yield from change_problems(setup, draft, level, change.of, change.to, ("change", n))
     for n, effect in enumerate(setup.effect):
         yield from missing(("effect", n, "of"), "character", [effect.of])
         for name in (*effect.set, *effect.add):
@@ -78,6 +94,9 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             attribute = profile.ladder.focus_by.partition(".")[2]
             yield from missing((*place, "focus_by"), "attribute", [attribute])
         for part, effects in profile.ladder.effects():
+            for turned, to in effects.turns.items():
+                here: Place = (*place, *part, "turns", turned)
+                yield from change_problems(setup, draft, level, turned, to, here)
             yield from missing((*place, *part, "alarm"), "team", effects.alarm)
             kinds = [effects.noise] if effects.noise else []
             yield from missing((*place, *part, "noise"), "kind of noise", kinds)
@@ -104,6 +123,20 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             for what, word in names_in(condition):
                 at: Place = (*place, "transitions", transition_name, "when")
                 yield from missing(at, what, [word], profile.cones if what == "cone" else None)
+
+
+def change_problems(
+    setup: Setup, draft: Draft, level: LevelData, name: str, to: str, place: Place
+) -> Iterator[Problem]:
+    """Where what is to open, shut, light up or go dark is not there, or is no such thing."""
+    doors = [wall.name for wall, _ in level.walls if wall.door]
+    known, what = (doors, "door") if to in ("open", "shut") else (list(setup.lights), "light")
+    if name not in known:
+        source, where = draft.locate(place)
+        fix = nearest(name, known)
+        if not known:
+            fix = "a wall with `door = true` is one" if what == "door" else f"add [lights.{name}]"
+        yield Problem(source, where, shown(name), f"no such {what}", fix)
 
 
 def _within_ladder(ladder: Ladder, place: Place, draft: Draft) -> Iterator[Problem]:

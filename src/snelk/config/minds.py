@@ -243,6 +243,9 @@ class Effects(Model):
     removes: Literal["own", "target"] | None = Field(
         default=None, description="Who is taken out of the run: the agent itself, or its target."
     )
+    turns: dict[Name, Literal["open", "shut", "lit", "dark"]] = Field(
+        default={}, description="Doors and lights, by name, and what they become."
+    )
 
     @property
     def attributes(self) -> tuple[str, ...]:

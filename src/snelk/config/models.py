@@ -427,6 +427,46 @@ class Throw(Model):
     )
 
 
+class Door(Model):
+    """How a door of the level stands at first, who opens it, and what is heard of it."""
+
+    open: bool = Field(default=False, description="Whether it stands open at first.")
+    who: Names | None = Field(
+        default=None,
+        description="Who opens it on its way, by the names of characters or profiles; all whom "
+        "Snelk moves if absent, nobody if empty.",
+    )
+    seconds: Seconds = Field(default=1.0, description="How long it takes to open it, s.")
+    shuts: Seconds | None = Field(
+        default=None,
+        description="It shuts again so long after it was opened, and nobody is in it, s; it stays "
+        "open if absent.",
+    )
+    noise: Name | None = Field(
+        default=None, description="A kind of noise that it makes when it opens or shuts."
+    )
+
+
+class Light(Model):
+    """How the light of a zone of the level is switched."""
+
+    lit: bool = Field(default=True, description="Whether it is lit at first.")
+    dark: Share = Field(
+        default=0.0,
+        description="Light inside while it is dark, 0 to 1; while lit as the zone says.",
+    )
+
+
+class Change(Model):
+    """A door that opens or shuts, or a light that goes on or out, at a time."""
+
+    t: Annotated[float, with_unit("s", ge=0, le=1e6)] = Field(
+        description="When, s; it holds from the next tick on."
+    )
+    of: Name = Field(description="Which: a door, a wall of the level, or a zone with a light.")
+    to: Literal["open", "shut", "lit", "dark"] = Field(description="What it becomes.")
+
+
 class Effect(Model):
     """Something that the game does to a character, at a time: a hit, a bite eaten."""
 
@@ -487,6 +527,15 @@ class Setup(ProfilesFile):
     )
     effect: Annotated[tuple[Effect, ...], Field(strict=False)] = Field(
         default=(), description="What the game does to characters, such as hits."
+    )
+    doors: dict[Name, Door] = Field(
+        default={}, description="The doors of the level, by the names of their walls."
+    )
+    lights: dict[Name, Light] = Field(
+        default={}, description="Lights that can be switched, by the names of their zones."
+    )
+    change: Annotated[tuple[Change, ...], Field(strict=False)] = Field(
+        default=(), description="Doors that open or shut, and lights that change, at a time."
     )
     background: Share = Field(
         default=0.0, description="Noise that drowns others where no zone says otherwise, 0 to 1."
@@ -581,6 +630,9 @@ class Wall(Blocking):
     base: Coordinate = Field(default=0.0, description="Height of its lower edge, m.")
     top: Coordinate = Field(description="Height of its upper edge, m.")
     walkable: bool = Field(default=False, description="Whether one can walk through it.")
+    door: bool = Field(
+        default=False, description="Whether it can stand open, and then is as if it were not there."
+    )
 
 
 class Edge(Model):

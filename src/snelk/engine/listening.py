@@ -111,7 +111,12 @@ class Listening:
 
     def _walk(self) -> GroundStage:
         """The ground that noises come over, with all that is known of the ways."""
-        return next(self.ears.level.sound_ways.stages(self._grounds))
+        return next(self.ears.ways.stages(self._grounds))
+
+    def mind_doors(self) -> None:
+        """Doors have opened or shut."""
+        self.ears.mind_doors()
+        self._lay_out()
 
     def _lay_out(self) -> None:
         changed = plain(self.stage)._replace(

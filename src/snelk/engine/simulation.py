@@ -83,6 +83,7 @@ from snelk.senses.columns import (
     SurroundingColumns,
 )
 from snelk.senses.contact import Contacts, contact_numbers
+from snelk.senses.doors import opened_at_first
 from snelk.senses.ears import Ears
 from snelk.senses.hearing import BY_KIND, Heard, Noises, hearing_numbers
 from snelk.senses.light import light_numbers
@@ -179,7 +180,8 @@ class Simulation:
         looks = [[profile.look_every for profile in row] for row in profiles]
         self._looks = Turns(looks, self._dt)
         level = self.level
-        self.around = frozen(around_of(self.setups, level.zone_light, level.zone_background))
+        self.around = around_of(self.setups, level)  # a tick overwrites its lights
+        self.opened = opened_at_first(self.setups, level)
         self.thrower = Thrower(self.setups, scenario.throws, self.level, self.bodies, self.times)
         self.hearing_numbers = frozen(hearing_numbers(self.setups))
         self.ears = Ears(
@@ -189,6 +191,7 @@ class Simulation:
             self.numbers.characters,
             self.names,
             self.level,
+            self.opened,
         )
         self.listening = Listening(self.setups, self.ears, self.times)
         pairs = self.numbers.notices.shape
@@ -218,6 +221,8 @@ class Simulation:
             self.memory_numbers,
             self._awake_now,
             tuple(self.awake),
+            self.around,
+            self.opened,
             self._dt,
             grows=pushed,
             shows=logged,
@@ -258,7 +263,7 @@ class Simulation:
 
     def _lay_out(self) -> None:
         """All that compiled loops read and write at each tick."""
-        level, scratch = self.level, scratch_for(self.level.grid)
+        level, scratch = self.level, scratch_for(self.level.grid, self.opened)
         self._whose_looks = np.zeros_like(self._looks.ticks, dtype=np.bool_)
         numbers, limits = self.world.outlook[1:3]
         surroundings = laid_out(SurroundingColumns, self.surroundings)
@@ -301,7 +306,7 @@ class Simulation:
             heard=laid_out(NewsColumns, self.listening.news),
             told=laid_out(NewsColumns, self._sharing.news),
             grid=laid_out(GridColumns, level.plan_grid),
-            scratch=scratch_for(level.plan_grid),
+            scratch=scratch_for(level.plan_grid, self.opened),
             beliefs=self.laid_beliefs,
         )
         self._minds_stage = laid_out(MindStageColumns, minds)
@@ -466,7 +471,7 @@ class Simulation:
         outcomes = self.world.outcomes
         self._at[NOISES_AT] = self.maker.due_at
         self._next_effect[0] = outcomes.next_time
-        ends = outcomes.noises or outcomes.alarms or self.world.newly_ended
+        ends = outcomes.noises or outcomes.alarms or self.world.newly_ended or outcomes.turned
         self._at[FINISHES] = bool(ends)
 
     def _gather(self) -> None:
@@ -495,6 +500,13 @@ class Simulation:
             place = float(poses.x[p, j]), float(poses.y[p, j]), float(poses.z[p, j])
             reach = self.setups[v].noise_kinds[kind].reach
             self.maker.give(kind, place, reach, self.names[j], variant=v, source=BY_KIND)
+        for v, name, kind, by in world.outcomes.door_noises:
+            reach = self.setups[v].noise_kinds[kind].reach
+            place, who = world.doors.place_of(name), self.names[by] if by >= 0 else None
+            self.maker.give(kind, place, reach, who, variant=v, source=BY_KIND)
+        if world.doors.changed.any():
+            self.listening.mind_doors()
+            world.mind_doors()
         for alarm in world.outcomes.alarms:
             rank = float(world.ladders.ranks()[alarm.variant, alarm.teller])
             count = self._sharing.alarm(tick, alarm, self.laid_poses, rank)

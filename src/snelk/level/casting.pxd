@@ -1,6 +1,6 @@
 cimport cython
 
-from snelk.level.columns cimport GridColumns
+from snelk.level.columns cimport GridColumns, ScratchColumns
 
 cdef double INF, NAN, TOUCH, TINY, LEEWAY
 cdef int LAYERS
@@ -24,11 +24,11 @@ cdef double _along_face(
     dimmed_by=Py_ssize_t, dimmed_at=double, share=double, parallel=bint, entry=Py_ssize_t,
     ax=double, ay=double, bx=double, by=double, side_a=double, side_b=double, across=double,
     at=double, height=double, met=bint, wall=Py_ssize_t, end_of_cell=double, by_column=bint,
-    rays=Py_ssize_t, stopped_wall=Py_ssize_t, any_faces=bint, faces=Py_ssize_t, here=double, there=double,
+    rays=Py_ssize_t, now=Py_ssize_t, stopped_wall=Py_ssize_t, any_faces=bint, faces=Py_ssize_t, here=double, there=double,
     heights=cython.ulonglong, triangle=Py_ssize_t, most=Py_ssize_t, lean_x=double, lean_y=double,
 )
 cdef (double, Py_ssize_t, double) cast_ray(
-    GridColumns grid, Py_ssize_t[::1] scratch, double x, double y, double z, double to_x,
+    GridColumns grid, ScratchColumns scratch, double x, double y, double z, double to_x,
     double to_y, double to_z,
 ) noexcept nogil
 
@@ -70,12 +70,12 @@ cdef (double, double) _left_of(
 
 @cython.locals(share=double, _wall=Py_ssize_t, _at=double)
 cdef bint _passes(
-    GridColumns grid, Py_ssize_t[::1] scratch, double x, double y, double z, double to_x,
+    GridColumns grid, ScratchColumns scratch, double x, double y, double z, double to_x,
     double to_y, double to_z,
 ) noexcept nogil
 
 @cython.locals(i=Py_ssize_t)
 cdef void _cast_each(
-    GridColumns grid, Py_ssize_t[::1] scratch, const double[:, ::1] start,
+    GridColumns grid, ScratchColumns scratch, const double[:, ::1] start,
     const double[:, ::1] end, double[::1] share, int[::1] wall, double[::1] at,
 ) noexcept

@@ -17,7 +17,7 @@ from cython.cimports.libc.math import fabs, sqrt
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, agree, door, laid_out, plain
-from snelk.level.grid import LAYERS, LEEWAY, NO_WALL, TINY, TOUCH, Grid
+from snelk.level.grid import LAYERS, LEEWAY, NO_WALL, TINY, TOUCH, Grid, Scratch
 
 INF = float("inf")
 NAN = float("nan")
@@ -54,7 +54,7 @@ def _along_face(
 
 def cast_ray(
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     x: float,
     y: float,
     z: float,
@@ -106,12 +106,12 @@ def cast_ray(
     next_column = next_column if abs(dx) > TINY else INF
     next_row = next_row if abs(dy) > TINY else INF
 
-    rays, any_faces = len(scratch) - 1, len(grid.solid_walls) > 0
+    rays, any_faces, now = len(scratch.met) - 1, len(grid.solid_walls) > 0, scratch.row[0]
     stopped_by, stopped_at, stopped_wall = NO_WALL, last, NO_WALL
     dimmed_by, dimmed_at = NO_WALL, INF
     share = 1.0
     if grid.has_sheer:
-        scratch[rays] += 1
+        scratch.met[rays] += 1
     here = z + enter * dz
     # Seen along the ray: it extends along this axis most, and leans so much along the others.
     most, lean_x, lean_y = 2, 0.0, 0.0
@@ -158,8 +158,14 @@ def cast_ray(
                 at = _meet(grid.sheer_pieces, entry, x, y, z, dx, dy, dz, first, last)
                 if at < INF:
                     wall = grid.sheer_walls[entry]
-                    if scratch[wall] != scratch[rays]:
-                        scratch[wall] = scratch[rays]
+                    if scratch.opened[now, wall]:
+                        continue
+                    if grid.see_through[wall] == 0.0:  # a door
+                        if at < stopped_at:
+                            stopped_wall, stopped_at, stopped_by = wall, at, NO_WALL
+                        continue
+                    if scratch.met[wall] != scratch.met[rays]:
+                        scratch.met[wall] = scratch.met[rays]
                         share *= grid.see_through[wall]
                     if at < dimmed_at:
                         dimmed_by, dimmed_at = wall, at
@@ -181,12 +187,14 @@ def cast_ray(
                     if at > stopped_at or at == INF:
                         continue
                     wall = grid.triangle_walls[triangle]
+                    if scratch.opened[now, wall]:
+                        continue
                     if grid.see_through[wall] == 0.0:
                         if at < stopped_at or wall < stopped_wall:
                             stopped_wall, stopped_at = wall, at
                         continue
-                    if scratch[wall] != scratch[rays]:
-                        scratch[wall] = scratch[rays]
+                    if scratch.met[wall] != scratch.met[rays]:
+                        scratch.met[wall] = scratch.met[rays]
                         share *= grid.see_through[wall]
                     if at < dimmed_at:
                         dimmed_by, dimmed_at = wall, at
@@ -348,7 +356,7 @@ def _left_of(
 @door
 def passes(
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     x: float,
     y: float,
     z: float,
@@ -357,13 +365,13 @@ def passes(
     to_z: float,
 ) -> bool:
     """Whether anything of one ray passes, m."""
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
     return _passes(laid_out(GridColumns, grid), scratch, x, y, z, to_x, to_y, to_z)
 
 
 def _passes(
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     x: float,
     y: float,
     z: float,
@@ -378,7 +386,7 @@ def _passes(
 @door
 def cast_each(
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     start: NDArray[np.float64],
     end: NDArray[np.float64],
     share: NDArray[np.float64],
@@ -387,13 +395,13 @@ def cast_each(
 ) -> None:
     """`cast_ray` for many rays, start and end (rays, 3), m; the last three arrays are filled."""
     agree(start.shape, end.shape, *((len(each), 3) for each in (share, wall, at)))
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
     _cast_each(laid_out(GridColumns, grid), scratch, start, end, share, wall, at)
 
 
 def _cast_each(
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     start: NDArray[np.float64],
     end: NDArray[np.float64],
     share: NDArray[np.float64],

@@ -15,6 +15,11 @@ cdef class GridColumns(Columns):
     cdef public const double[::1] see_through
 
 
+cdef class ScratchColumns(Columns):
+    cdef public Py_ssize_t[::1] met, row
+    cdef public const unsigned char[:, ::1] opened
+
+
 cdef class ZoneColumns(Columns):
     cdef public const double[:, ::1] circles, edges, planes, spans
     cdef public const int[::1] starts
@@ -52,5 +57,5 @@ cdef class GroundColumns(Columns):
 cdef class GroundStageColumns(Columns):
     cdef public GroundColumns ground
     cdef public GridColumns grid
-    cdef public Py_ssize_t[::1] scratch
+    cdef public ScratchColumns scratch
     cdef public double[:, ::1] room, way

@@ -44,6 +44,10 @@ class GridColumns(Columns):
     """Those of a `Grid`."""
 
 
+class ScratchColumns(Columns):
+    """Those of a `Scratch`."""
+
+
 class ZoneColumns(Columns):
     """Those of `Zones`."""
 

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.level.columns import agree, agree_axes
+from snelk.level.columns import ScratchColumns, agree, agree_axes, laid_out, plain
 from snelk.level.filing import visit_cells, visit_cells_of_triangles
 
 TOUCH = 1e-9
@@ -111,9 +111,29 @@ Filed = tuple[
 """The fields of a `Grid` from `triangles` to `layers_per_metre`."""
 
 
-def scratch_for(grid: Grid) -> NDArray[np.int64]:
-    """Working memory of `cast_ray`: which ray last met each wall, and a count of rays."""
-    return np.zeros(len(grid.see_through) + 1, dtype=np.int64)
+class Scratch(NamedTuple):
+    """Working memory of `cast_ray`, and which doors stand open."""
+
+    met: NDArray[np.int64]  # (walls + 1,) which ray last met each wall, and a count of rays
+    row: NDArray[np.int64]  # (1,) the row of `opened` that holds for the rays that are cast
+    opened: NDArray[
+        np.bool_
+    ]  # (rows, walls) through which walls rays pass as if they were not there
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree(self.opened.shape[1:], (len(self.met) - 1,))
+        agree(self.row.shape, (1,))
+        agree((0 <= int(self.row[0]) < len(self.opened),), (True,))
+
+
+def scratch_for(grid: Grid, opened: NDArray[np.bool_] | None = None) -> Scratch:
+    """Working memory for rays through a grid; nothing stands open if None."""
+    walls = len(plain(grid).see_through)
+    if opened is None:
+        opened = np.zeros((1, walls), dtype=np.bool_)
+    met, row = np.zeros(walls + 1, dtype=np.int64), np.zeros(1, dtype=np.int64)
+    return laid_out(ScratchColumns, Scratch(met, row, opened))
 
 
 def build_grid(
@@ -124,6 +144,7 @@ def build_grid(
     triangle_walls: NDArray[np.int32] | None = None,
     *,
     cell: float | None = None,
+    doors: NDArray[np.bool_] | None = None,
 ) -> Grid:
     """Sort what blocks into a `Grid`.
 
@@ -132,8 +153,9 @@ def build_grid(
     are walls one sees through fully (`see_through` 1). The side of a cell, `cell`, is by default so
     long that there is about one piece a cell, within half and twice the median length of a piece:
     the best of those tried on the levels of benchmarks/line_of_sight.py. A triangle counts as a
-    quarter of a piece, with its longest side in plan.
+    quarter of a piece, with its longest side in plan. `doors` tells which walls may stand open.
     """
+    doors = np.zeros(len(see_through), dtype=np.bool_) if doors is None else doors
     if triangles is None or triangle_walls is None:
         triangles, triangle_walls = np.zeros((0, 3, 3)), np.zeros(0, np.int32)
     length = np.hypot(pieces[:, 2] - pieces[:, 0], pieces[:, 3] - pieces[:, 1])
@@ -162,10 +184,11 @@ def build_grid(
         cell = max(cell, spacing / np.sqrt(CELLS_PER_PIECE), float(extent.max()) / 4096.0)
     low = low - cell * 1e-3
     columns, rows = (int(n) for n in np.ceil((high + cell * 1e-3 - low) / cell))
-    solid = see_through[walls] == 0.0
+    solid = (see_through[walls] == 0.0) & ~doors[walls]
     frame = (float(low[0]), float(low[1]), cell, columns, rows)
     shelf, sheer = (_file(pieces[these], walls[these], *frame) for these in (solid, ~solid))
-    has_sheer = bool((see_through[np.concatenate([walls, triangle_walls])] > 0.0).any())
+    which = np.concatenate([walls, triangle_walls])
+    has_sheer = bool((see_through[which] > 0.0).any() or doors[which].any())
     x, y, cell, columns, rows = frame
     lattice = (x, y, cell, 1.0 / cell, columns, rows)
     filed = _filed_triangles(corners, triangle_walls, *frame)

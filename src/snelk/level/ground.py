@@ -11,7 +11,7 @@ from shapely.geometry.base import BaseGeometry
 
 from snelk.level.columns import JoinColumns, agree, agree_axes, laid_out, plain
 from snelk.level.floors import Floors, build_floors
-from snelk.level.grid import Grid
+from snelk.level.grid import Grid, Scratch
 from snelk.level.links import Links, build_links
 from snelk.level.outlines import edges_of
 
@@ -142,7 +142,7 @@ class GroundStage(NamedTuple):
 
     ground: Ground
     grid: Grid
-    scratch: NDArray[np.int64]  # of the grid
+    scratch: Scratch  # of the grid
     room: Numbers  # (4, corners) overwritten
     way: Numbers  # (places, 5) overwritten, with room for all corners and the goal; see `find_way`
 
@@ -151,5 +151,5 @@ class GroundStage(NamedTuple):
         count = len(plain(self.ground).corners)
         agree(self.room.shape, (4, count))
         agree((len(self.way) > count, self.way.shape[1]), (True, 5))
-        agree(self.scratch.shape, (len(plain(self.grid).see_through) + 1,))
+        agree(plain(self.scratch).met.shape, (len(plain(self.grid).see_through) + 1,))
         agree(plain(plain(self.ground).joins).leads.shape, plain(self.grid).see_through.shape)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -95,6 +95,7 @@ class Level:
         self.walkable = np.array(
             [wall.walkable or wall.base >= HEADROOM for wall in walls], dtype=np.bool_
         )
+        self.is_door = np.array([wall.door for wall in walls], dtype=np.bool_)
         own = np.arange(len(walls)) - len(data.walls)
         self.is_edge = (own >= 0) & (own < len(data.edges))
         self.is_mesh = own >= len(data.edges) + len(data.floors)
@@ -164,6 +165,29 @@ class Level:
         """
         return z if not self.data.floors else float(footing(self.floors, x, y, z))
 
+    def as_turned(self, opened: frozenset[str], light: tuple[tuple[str, float], ...]) -> Level:
+        """The level without what the doors that stand open block, and with zones lit so."""
+        key = ("turned", opened, light)
+        if key not in self.kept:
+            gone = {"see_through": 1.0, "hear_through": 1.0, "walkable": True}
+            walls = tuple(
+                (wall.model_copy(update=gone) if wall.name in opened else wall, outline)
+                for wall, outline in self.data.walls
+            )
+            lit = dict(light)
+            zones = tuple(
+                (zone.model_copy(update={"light": lit.get(zone.name, zone.light)}), area)
+                for zone, area in self.data.zones
+            )
+            self.kept[key] = Level(replace(self.data, walls=walls, zones=zones, derived={}))
+        found = self.kept[key]
+        assert isinstance(found, Level)
+        return found
+
+    def outline_of(self, wall: int) -> BaseGeometry:
+        """The outline of a wall, by number, in plan."""
+        return self._outlines[wall]
+
     def height_of(self, floor: int, x: float, y: float) -> float:
         """How high a floor is at a place, m; without floors 0."""
         return float(plain(self.floors).planes[floor] @ (x, y, 1.0)) if self.data.floors else 0.0
@@ -192,7 +216,7 @@ class Level:
     def _filed(self, through: NDArray[np.float64]) -> Grid:
         """All that blocks, by the share that each wall lets pass."""
         pieces, triangles = (self.pieces, self.piece_walls), (self.triangles, self.triangle_walls)
-        return build_grid(*pieces, through, *triangles)
+        return build_grid(*pieces, through, *triangles, doors=self.is_door)
 
     @cached_property
     def grid(self) -> Grid:
@@ -222,7 +246,8 @@ class Level:
         """The same without regard to height, for ways on foot."""
         endless = self.pieces.copy()
         endless[:, 4], endless[:, 5] = -np.inf, np.inf
-        return build_grid(endless, self.piece_walls, self.walkable.astype(np.float64))
+        through = self.walkable.astype(np.float64)
+        return build_grid(endless, self.piece_walls, through, doors=self.is_door)
 
     def ways(
         self,
@@ -232,29 +257,36 @@ class Level:
         bounds: tuple[float, float, float, float] | None = None,
         z: float = 0.0,
         who: Collection[str] | None = None,
+        opened: frozenset[int] = frozenset(),
+        by_links: bool = True,
     ) -> Ways:
         """The ways on foot; worked out when first asked for.
 
         `clearance` is what the middle of a body keeps from walls, m; `within` names a zone that
         is not left; `bounds` is the smallest x, y and largest x, y of what the ground has to
         hold, the level's if None, m; `z` is the height of ground without floors, m; `who` are the
-        names that who walks goes by, for links that not everybody may take.
+        names that who walks goes by, for links that not everybody may take; `opened` are the doors
+        that are not in the way, by number; `by_links` tells whether links are taken.
         """
-        may = tuple(self.links_for(who))
+        may = tuple(self.links_for(who) if by_links else ())
         if self.data.floors:
-            key: tuple[object, ...] = (clearance, within, may)
+            key: tuple[object, ...] = (clearance, within, may, opened)
             if key not in self._ways:
                 floors = range(len(self.data.floors))
                 territory = None if within is None else [self.zone_on(within, n) for n in floors]
                 self._ways[key] = Ways(
-                    self.bounds, self._standing, clearance, territory,
+                    self.bounds, self._standing(opened), clearance, territory,
                     (self.floors, self._storeys), self.links, may,
                 )  # fmt: skip
             return self._ways[key]
         stops = self.stops_at(z)
-        key = (clearance, within, bounds, stops.tobytes(), may)
+        key = (clearance, within, bounds, stops.tobytes(), may, opened)
         if key not in self._ways:
-            blocking = [outline for outline, n in zip(self._outlines, stops, strict=True) if n]
+            blocking = [
+                outline
+                for wall, (outline, n) in enumerate(zip(self._outlines, stops, strict=True))
+                if n and wall not in opened
+            ]
             territory = None if within is None else self.zone_area(within)
             self._ways[key] = Ways(
                 bounds or self.bounds, blocking, clearance, territory, links=self.links, may=may
@@ -281,12 +313,16 @@ class Level:
         """How the floors hang together for bodies."""
         return build_storeys(self.floors, [area for _, area in self.data.floors], HEADROOM)
 
-    @cached_property
-    def _standing(self) -> list[list[BaseGeometry]]:
+    def _standing(self, opened: frozenset[int]) -> list[list[BaseGeometry]]:
         """What stops somebody on each floor."""
         return [
-            [self._outlines[wall] for wall in self.standing_on(name)] for name in self.floor_names
+            [self._outlines[wall] for wall in walls if wall not in opened]
+            for walls in self._standing_walls
         ]
+
+    @cached_property
+    def _standing_walls(self) -> list[list[int]]:
+        return [self.standing_on(name) for name in self.floor_names]
 
     def zone_on(self, name: str, floor: int) -> BaseGeometry:
         """The area of a zone on a floor: where that is as high as the zone; all without floors."""
@@ -297,14 +333,26 @@ class Level:
         over = plain(self.floors).planes[floor] - plain(self.zones).planes[n]
         return strip_of(area, over, low, high)
 
-    @cached_property
+    @property
     def sound_ways(self) -> Ways:
-        """The ways of a sound on foot: around walls as they are drawn, by the stairs."""
+        """The ways of a sound on foot with all doors shut; see `sound_ways_through`."""
+        return self.sound_ways_through(frozenset())
+
+    def sound_ways_through(self, opened: frozenset[int]) -> Ways:
+        """The ways of a sound on foot: around walls as they are drawn, by the stairs.
+
+        `opened` are the doors that stand open, by number.
+        """
         if not self.data.floors:
-            return self.ways()
-        areas = [area for _, area in self.data.floors]
-        storeys = build_storeys(self.floors, areas, STEP)
-        return Ways(self.bounds, self._standing, 0.0, storeys=(self.floors, storeys))
+            return self.ways(opened=opened, by_links=False)
+        key = ("sound", opened)
+        if key not in self._ways:
+            areas = [area for _, area in self.data.floors]
+            storeys = build_storeys(self.floors, areas, STEP)
+            self._ways[key] = Ways(
+                self.bounds, self._standing(opened), 0.0, storeys=(self.floors, storeys)
+            )
+        return self._ways[key]
 
     @property
     def spot_names(self) -> tuple[str, ...]:
@@ -440,7 +488,8 @@ class Level:
         scratch = scratch_for(self._halving)
         cast_each(self._halving, scratch, a, b, np.empty(1), np.empty(1, np.int32), np.empty(1))
         found = []
-        for wall in np.flatnonzero((scratch[:-1] == scratch[-1]) & (scratch[-1] > 0)).tolist():
+        met = plain(scratch).met
+        for wall in np.flatnonzero((met[:-1] == met[-1]) & (met[-1] > 0)).tolist():
             own, ends = self.piece_walls == wall, self.triangle_walls == wall
             alone = build_grid(
                 self.pieces[own], self.piece_walls[own], self._halving.see_through,

@@ -1,7 +1,7 @@
 cimport cython
 
 from snelk.level.casting cimport cast_ray
-from snelk.level.columns cimport GridColumns, GroundColumns, JoinColumns
+from snelk.level.columns cimport GridColumns, GroundColumns, JoinColumns, ScratchColumns
 from snelk.level.footing cimport floor_below, height_of
 from snelk.level.within cimport where_in
 
@@ -11,13 +11,13 @@ cdef double NOT_TRIED, UNSEEN, SEEN
 
 @cython.locals(n=Py_ssize_t)
 cdef void _can_walk(
-    GridColumns grid, Py_ssize_t[::1] scratch, JoinColumns joins, const double[:, ::1] start,
+    GridColumns grid, ScratchColumns scratch, JoinColumns joins, const double[:, ::1] start,
     const double[:, ::1] end, const int[:, ::1] sheets, double[::1] lengths,
 ) noexcept
 
 @cython.locals(whole=double, end=Py_ssize_t)
 cdef double straight_way(
-    GridColumns grid, Py_ssize_t[::1] scratch, JoinColumns joins, double x, double y,
+    GridColumns grid, ScratchColumns scratch, JoinColumns joins, double x, double y,
     Py_ssize_t sheet, double to_x, double to_y, Py_ssize_t to_sheet,
 ) noexcept nogil
 
@@ -25,7 +25,7 @@ cdef double straight_way(
     whole=double, _=Py_ssize_t, share=double, wall=Py_ssize_t, at=double, dx=double, dy=double,
 )
 cdef (double, Py_ssize_t) straight_on(
-    GridColumns grid, Py_ssize_t[::1] scratch, JoinColumns joins, double x, double y,
+    GridColumns grid, ScratchColumns scratch, JoinColumns joins, double x, double y,
     Py_ssize_t sheet, double to_x, double to_y,
 ) noexcept nogil
 
@@ -39,21 +39,21 @@ cdef double _length_on(
     dy=double, after=Py_ssize_t, lost=bint,
 )
 cdef (Py_ssize_t, Py_ssize_t) _write_stretch(
-    GridColumns grid, Py_ssize_t[::1] scratch, JoinColumns joins, double x, double y,
+    GridColumns grid, ScratchColumns scratch, JoinColumns joins, double x, double y,
     Py_ssize_t sheet, double to_x, double to_y, double[:, ::1] way, Py_ssize_t count,
     Py_ssize_t spare,
 ) noexcept nogil
 
 @cython.locals(to_x=double, to_y=double, n=Py_ssize_t, link=Py_ssize_t)
 cdef (Py_ssize_t, Py_ssize_t) _write_turn(
-    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double x, double y,
+    GroundColumns ground, GridColumns grid, ScratchColumns scratch, double x, double y,
     Py_ssize_t sheet, Py_ssize_t before, Py_ssize_t corner, double[:, ::1] way, Py_ssize_t count,
     Py_ssize_t spare,
 ) noexcept nogil
 
 @cython.locals(sheet=Py_ssize_t, to_sheet=Py_ssize_t)
 cdef Py_ssize_t _find_way(
-    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
+    GroundColumns ground, GridColumns grid, ScratchColumns scratch, double[:, ::1] room,
     const double[::1] start, const double[::1] goal, double[:, ::1] way,
 ) noexcept nogil
 
@@ -62,7 +62,7 @@ cdef Py_ssize_t _find_way(
     n=Py_ssize_t, corner=Py_ssize_t,
 )
 cdef Py_ssize_t _lay_way(
-    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, const double[::1] start,
+    GroundColumns ground, GridColumns grid, ScratchColumns scratch, const double[::1] start,
     const double[::1] goal, const int[::1] turns, double[:, ::1] way,
 ) noexcept nogil
 
@@ -72,7 +72,7 @@ cdef Py_ssize_t _lay_way(
     before=Py_ssize_t,
 )
 cdef Py_ssize_t way_between(
-    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
+    GroundColumns ground, GridColumns grid, ScratchColumns scratch, double[:, ::1] room,
     double x, double y, Py_ssize_t sheet, double to_x, double to_y, Py_ssize_t to_sheet,
     double[:, ::1] way,
 ) noexcept nogil
@@ -88,19 +88,19 @@ cdef void _find_all_ways(
 
 @cython.locals(_first=Py_ssize_t, _last=Py_ssize_t, whole=double)
 cdef double length_around(
-    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
+    GroundColumns ground, GridColumns grid, ScratchColumns scratch, double[:, ::1] room,
     double x, double y, Py_ssize_t sheet, double to_x, double to_y, Py_ssize_t to_sheet,
 ) noexcept nogil
 
 @cython.locals(sheet=Py_ssize_t, to_sheet=Py_ssize_t, straight=double, around=double)
 cdef double _length_of_way(
-    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
+    GroundColumns ground, GridColumns grid, ScratchColumns scratch, double[:, ::1] room,
     Py_ssize_t part, double x, double y, double z, double to_x, double to_y, double to_z,
 ) noexcept nogil
 
 @cython.locals(n=Py_ssize_t, whole=double)
 cdef void _lengths_between(
-    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
+    GroundColumns ground, GridColumns grid, ScratchColumns scratch, double[:, ::1] room,
     const double[:, ::1] start, const double[:, ::1] end, const int[:, ::1] sheets,
     const double[::1] limit, double[::1] length,
 ) noexcept
@@ -111,7 +111,7 @@ cdef void _lengths_between(
     far=double, left=double,
 )
 cdef (Py_ssize_t, Py_ssize_t, double) _best_turns(
-    GroundColumns ground, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] room,
+    GroundColumns ground, GridColumns grid, ScratchColumns scratch, double[:, ::1] room,
     double x, double y, Py_ssize_t sheet, double to_x, double to_y, Py_ssize_t to_sheet,
 ) noexcept nogil
 

@@ -20,7 +20,7 @@ from snelk.level.columns import (
     laid_out,
     plain,
 )
-from snelk.level.grid import Grid
+from snelk.level.grid import Grid, Scratch
 from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, Joins
 from snelk.level.zones import INSIDE
 
@@ -48,7 +48,7 @@ NOT_TRIED, UNSEEN, SEEN = 0.0, 1.0, 2.0
 @door
 def can_walk(
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     joins: Joins,
     start: NDArray[np.float64],
     end: NDArray[np.float64],
@@ -67,7 +67,7 @@ def can_walk(
         lengths: (lines,) filled, m; infinite where something is in the way.
     """
     agree(start.shape, end.shape, sheets.shape, (len(lengths), 2))
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
     agree(plain(joins).leads.shape, plain(grid).see_through.shape)
     count = len(plain(joins).planes)
     agree((bool((sheets >= 0).all() and (sheets < count).all()),), (True,))
@@ -86,7 +86,7 @@ def can_walk(
 def find_way(
     ground: Ground,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     room: NDArray[np.float64],
     start: NDArray[np.float64],
     goal: NDArray[np.float64],
@@ -114,7 +114,7 @@ def find_way(
     agree(room.shape, (4, count))
     agree(start.shape, goal.shape, (3,))
     agree((way.shape[1], len(way) > count), (5, True))
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
     return _find_way(
         laid_out(GroundColumns, ground), laid_out(GridColumns, grid), scratch, room, start, goal,
         way,
@@ -125,7 +125,7 @@ def find_way(
 def lay_way(
     ground: Ground,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     start: NDArray[np.float64],
     goal: NDArray[np.float64],
     turns: NDArray[np.int32],
@@ -137,7 +137,7 @@ def lay_way(
     agree((way.shape[1], len(way) > len(turns)), (5, True))
     inside = bool(((turns >= 0) & (turns < count)).all())
     agree((inside,), (True,))
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
     return _lay_way(
         laid_out(GroundColumns, ground), laid_out(GridColumns, grid), scratch, start, goal, turns,
         way,
@@ -177,7 +177,7 @@ def find_all_ways(
 def lengths_between(
     ground: Ground,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     room: NDArray[np.float64],
     start: NDArray[np.float64],
     end: NDArray[np.float64],
@@ -203,7 +203,7 @@ def lengths_between(
     agree(start.shape, end.shape, sheets.shape, (len(limit), 2), (len(length), 2))
     known = len(plain(plain(ground).joins).planes)
     agree((bool((sheets >= 0).all() and (sheets < known).all()),), (True,))
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
     agree(plain(ground).lengths.shape, (count, count))
     _lengths_between(
         laid_out(GroundColumns, ground),
@@ -222,7 +222,7 @@ def lengths_between(
 def length_of_way(
     ground: Ground,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     room: NDArray[np.float64],
     part: int,
     start: NDArray[np.float64],
@@ -233,7 +233,7 @@ def length_of_way(
     Infinite if there is none, NaN if the ways between corners are needed and not known.
     """
     agree(room.shape, (4, len(plain(ground).corners)))
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
     agree((0 <= part < len(plain(ground).reach),), (True,))
     return _length_of_way(
         laid_out(GroundColumns, ground), laid_out(GridColumns, grid), scratch, room, part,
@@ -272,7 +272,7 @@ def step_back(
 
 def _can_walk(
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     joins: Joins,
     start: NDArray[np.float64],
     end: NDArray[np.float64],
@@ -289,7 +289,7 @@ def _can_walk(
 
 def straight_way(
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     joins: Joins,
     x: float,
     y: float,
@@ -305,7 +305,7 @@ def straight_way(
 
 def straight_on(
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     joins: Joins,
     x: float,
     y: float,
@@ -339,7 +339,7 @@ def _length_on(joins: Joins, sheet: int, dx: float, dy: float) -> float:
 
 def _write_stretch(
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     joins: Joins,
     x: float,
     y: float,
@@ -380,7 +380,7 @@ def _write_stretch(
 def _write_turn(
     ground: Ground,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     x: float,
     y: float,
     sheet: int,
@@ -404,7 +404,7 @@ def _write_turn(
 def _find_way(
     ground: Ground,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     room: NDArray[np.float64],
     start: NDArray[np.float64],
     goal: NDArray[np.float64],
@@ -420,7 +420,7 @@ def _find_way(
 def _lay_way(
     ground: Ground,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     start: NDArray[np.float64],
     goal: NDArray[np.float64],
     turns: NDArray[np.int32],
@@ -444,7 +444,7 @@ def _lay_way(
 def way_between(
     ground: Ground,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     room: NDArray[np.float64],
     x: float,
     y: float,
@@ -496,7 +496,7 @@ def way_between(
 def _length_of_way(
     ground: Ground,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     room: NDArray[np.float64],
     part: int,
     x: float,
@@ -548,7 +548,7 @@ def _find_all_ways(
 def _lengths_between(
     ground: Ground,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     room: NDArray[np.float64],
     start: NDArray[np.float64],
     end: NDArray[np.float64],
@@ -568,7 +568,7 @@ def _lengths_between(
 def length_around(
     ground: Ground,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     room: NDArray[np.float64],
     x: float,
     y: float,
@@ -587,7 +587,7 @@ def length_around(
 def _best_turns(
     ground: Ground,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     room: NDArray[np.float64],
     x: float,
     y: float,

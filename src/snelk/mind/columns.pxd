@@ -1,4 +1,4 @@
-from snelk.level.columns cimport Columns, GridColumns, GroundStageColumns
+from snelk.level.columns cimport Columns, GridColumns, GroundStageColumns, ScratchColumns
 from snelk.senses.columns cimport (
     BodyColumns, ContactColumns, EarStageColumns, HeardColumns, NoiseColumns, SightColumns,
     SightLimitColumns, SightNumberColumns, SurroundingColumns,
@@ -120,7 +120,7 @@ cdef class MindStageColumns(Columns):
     cdef public MemoryNumberColumns memory_numbers
     cdef public NewsColumns heard, told
     cdef public GridColumns grid
-    cdef public Py_ssize_t[::1] scratch
+    cdef public ScratchColumns scratch
     cdef public BeliefColumns beliefs
 
 

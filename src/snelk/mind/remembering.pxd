@@ -1,7 +1,7 @@
 cimport cython
 
 from snelk.level.casting cimport cast_ray
-from snelk.level.columns cimport GridColumns
+from snelk.level.columns cimport GridColumns, ScratchColumns
 from snelk.mind.columns cimport BeliefColumns, MemoryNumberColumns, NewsColumns
 from snelk.senses.columns cimport PoseColumns
 
@@ -17,7 +17,7 @@ cdef void _remember(
     const unsigned char[:, :, ::1] notices,
     PoseColumns poses, PoseColumns before, double dt, const signed char[:, :, :, ::1] failed,
     const signed char[:, :, ::1] touch, const signed char[:, :, ::1] zone, NewsColumns heard,
-    NewsColumns told, MemoryNumberColumns numbers, GridColumns grid, Py_ssize_t[::1] scratch,
+    NewsColumns told, MemoryNumberColumns numbers, GridColumns grid, ScratchColumns scratch,
     BeliefColumns beliefs,
 ) noexcept
 
@@ -31,6 +31,6 @@ cdef void _take(
     y=double, share=double, _share=double, at=double, wall=Py_ssize_t,
 )
 cdef void _lead_on(
-    MemoryNumberColumns numbers, double dt, GridColumns grid, Py_ssize_t[::1] scratch,
+    MemoryNumberColumns numbers, double dt, GridColumns grid, ScratchColumns scratch,
     Py_ssize_t v, Py_ssize_t a, Py_ssize_t j, BeliefColumns beliefs,
 ) noexcept nogil

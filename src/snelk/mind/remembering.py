@@ -8,7 +8,7 @@ from cython.cimports.libc.math import hypot
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, agree, door, laid_out, plain
-from snelk.level.grid import Grid
+from snelk.level.grid import Grid, Scratch
 from snelk.mind.columns import BeliefColumns, MemoryNumberColumns, NewsColumns
 from snelk.mind.memory import (
     GRACE,
@@ -52,7 +52,7 @@ def remember(
     told: News,
     numbers: MemoryNumbers,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     beliefs: Beliefs,
 ) -> None:
     """One tick of all memories.
@@ -72,7 +72,7 @@ def remember(
         scratch: Of the grid.
         beliefs: Overwritten.
     """
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
     agree(
         plain(beliefs).x.shape,
         failed.shape[:3],
@@ -117,12 +117,13 @@ def _remember(
     told: News,
     numbers: MemoryNumbers,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     beliefs: Beliefs,
 ) -> None:
     with nogil:
         agents, targets = beliefs.x.shape[1], beliefs.x.shape[2]
         for v in range(len(beliefs.x)):
+            scratch.row[0] = v if len(scratch.opened) > 1 else 0
             p = v if len(poses.x) > 1 else 0
             for a in range(agents):
                 for j in range(targets if numbers.used[v, a] else 0):
@@ -190,7 +191,7 @@ def _lead_on(
     numbers: MemoryNumbers,
     dt: float,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     v: int,
     a: int,
     j: int,

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, plain
-from snelk.level.grid import Grid
+from snelk.level.grid import Grid, Scratch
 from snelk.level.ground import GroundStage
 from snelk.mind.drawn import Drawn
 from snelk.mind.memory import Beliefs, MemoryNumbers, News
@@ -54,7 +54,7 @@ class MindStage(NamedTuple):
     heard: News  # the newest noises that were heard at this tick
     told: News  # the newest that was told
     grid: Grid  # the walls that stop a belief that is led on
-    scratch: NDArray[np.int64]  # of the grid
+    scratch: Scratch  # of the grid
     beliefs: Beliefs  # overwritten
 
     def check(self) -> None:
@@ -73,7 +73,7 @@ class MindStage(NamedTuple):
         agree(plain(self.limits).range.shape, plain(self.limits).half_fov.shape, cones)
         agree(plain(self.meter_numbers).weight.shape, cones)
         agree((notices.shape[2] <= plain(self.surroundings).speed.shape[1],), (True,))
-        agree(self.scratch.shape, (len(plain(self.grid).see_through) + 1,))
+        agree(plain(self.scratch).met.shape, (len(plain(self.grid).see_through) + 1,))
 
 
 class LadderStage(NamedTuple):

@@ -14,6 +14,7 @@ from snelk.runs.answers import ConeAnswer, Counterfactual, Gate
 from snelk.runs.moment import Moment
 from snelk.runs.nudges import CLEAR, awake_counterfactuals, notice_counterfactual, safe
 from snelk.runs.standing import cone_place, cones_at, scales_of
+from snelk.runs.turning import level_at
 from snelk.senses.gates import SIGHT
 from snelk.senses.sight import EDGE, Sight
 
@@ -141,7 +142,7 @@ def _wall_counterfactual(
 ) -> list[tuple[float, Counterfactual]]:
     """How low the wall in the way would have to be, if lowering it alone is enough."""
     run, a, j = moment.run, moment.a, moment.j
-    level = run.level
+    level = level_at(run, moment.tick)
     wall = int(sight.wall[0, a, j])
     if wall < 0:  # nothing, or somebody's body
         return []

@@ -11,6 +11,7 @@ from snelk.engine.simulation import Simulation
 from snelk.engine.throws import Flight
 from snelk.runs.events import Event
 from snelk.runs.minds import SEARCH_COLUMNS, STATE_COLUMNS
+from snelk.runs.turning import TURNS
 
 OUTCOMES = {
     "found": "found it",
@@ -70,6 +71,9 @@ def _happenings(
     for row in states:
         stays.setdefault(str(row[1]), []).append((float(str(row[0])), str(row[4])))
     for t, each in happenings:
+        if each.kind in TURNS:
+            yield _turn(simulation, t, each)
+            continue
         if each.agent < 0:
             whose = simulation.names[each.target]
             text = f"{whose}: {each.text}"
@@ -107,6 +111,16 @@ def _happenings(
             y=each.y,
             text=text,
         )
+
+
+def _turn(simulation: Simulation, t: float, each: Happening) -> Event:
+    """A door that opened or shut, or a light that went on or out."""
+    name, _, cause = each.text.partition("\n")
+    agent = simulation.agents[each.agent] if each.agent >= 0 else ""
+    is_light = each.kind in ("lit", "darkened")
+    text = f"{name} {TURNS[each.kind]} ({f'{agent}, ' if agent else ''}{cause})"
+    wall, zone = ("", name) if is_light else (name, "")
+    return Event(t, each.kind, agent, wall=wall, zone=zone, x=each.x, y=each.y, text=text)
 
 
 def _searches(searches: Sequence[tuple[object, ...]]) -> Iterator[Event]:

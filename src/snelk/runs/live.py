@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from snelk.config.fields import LONGEST
 from snelk.config.minds import MOST_OF_AN_ATTRIBUTE
-from snelk.config.models import Effect
+from snelk.config.models import Change, Effect
 from snelk.config.recordings import TrackData
 from snelk.config.scenario import MOST_TICKS, Scenario, as_scenario
 from snelk.config.words import GAITS, POSTURES
@@ -234,6 +234,24 @@ class Live:
                     raise InputError.of("effect", f"{key}.{name}", f"{value}", rule)
         effect = Effect(t=0.0, of=of, set=dict(set or {}), add=dict(add or {}), removes=removes)
         self._simulation.world.outcomes.queue(effect)
+        self._simulation.world.active = True
+
+    def change(self, of: str, to: str) -> None:
+        """Let a door open or shut, or a light go on or out, at the next tick; it holds from then on.
+
+        Args:
+            of: Which: a door of the level, or a zone that the scenario's `lights` name.
+            to: `open` or `shut`, `lit` or `dark`.
+
+        Raises:
+            InputError: There is no such door or light, or it cannot become that.
+        """
+        one_of(to, ("open", "shut", "lit", "dark"), source="change", place="to", what="state")
+        level, lights = self._simulation.level, self._simulation.setups[0].lights
+        doors = [level.wall_names[wall] for wall in self._simulation.world.doors.walls]
+        known, what = (doors, "door") if to in ("open", "shut") else ([*lights], "light")
+        one_of(of, known, source="change", place="of", what=what)
+        self._simulation.world.outcomes.queue(Change(t=0.0, of=of, to=to))  # type: ignore[arg-type]
         self._simulation.world.active = True
 
     def attribute(self, name: str, attribute: str) -> float:

@@ -13,6 +13,7 @@ from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.runs.dense import looks_at
 from snelk.runs.standing import awake_at, cones_at
+from snelk.runs.turning import level_at
 from snelk.senses.bodies import Bodies, Poses, bodies_of
 from snelk.senses.light import light_numbers
 from snelk.senses.seeing import see
@@ -63,14 +64,14 @@ class Moment:
         return int(self.numbers.characters[self.a])
 
     def look(self, level: Level) -> Sight:
-        """Ask every gate at this moment, in this level or in another."""
+        """Ask every gate at this moment, in the level as it was then or in another."""
         sight = Sight.blank(self.numbers)
         sight.failed[0, self.a, self.j, self.held] = IN_VIEW
         looks = np.zeros(sight.looked.shape, dtype=np.bool_)
         looks[0, self.a] = True
         light = np.full((1, len(self.run.names)), np.nan)
         lights = light_numbers([self.run.setup])
-        around = around_of([self.run.setup], level.zone_light, level.zone_background)
+        around = around_of([self.run.setup], level, level.zone_light[None].copy())
         here = Surroundings.blank(self.poses, around)
         grid, scratch = level.grid, scratch_for(level.grid)
         everybody = np.arange(self.poses.x.shape[1], dtype=np.int32)
@@ -119,11 +120,14 @@ def every_look(run: Record, agent: str, ticks: NDArray[np.intp]) -> Sight:
     sight = Sight.blank(numbers)
     looks = np.zeros(sight.looked.shape, dtype=np.bool_)
     looks[...] = True
-    grid = run.level.grid
-    see(
-        there, bodies, column("light"), numbers, limits, grid, scratch_for(grid), looks,
-        EVERY_GATE, sight,
-    )  # fmt: skip
+    levels = [level_at(run, int(tick)) for tick in ticks]
+    for level in dict.fromkeys(levels):
+        these = np.array([each is level for each in levels])
+        asked, grid = looks & these[:, None], level.grid
+        see(
+            there, bodies, column("light"), numbers, limits, grid, scratch_for(grid), asked,
+            EVERY_GATE, sight,
+        )  # fmt: skip
     return sight
 
 

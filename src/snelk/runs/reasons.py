@@ -21,6 +21,7 @@ from snelk.runs.dense import beliefs_of, meters_of
 from snelk.runs.moment import Moment, moment_of
 from snelk.runs.senses import explain_senses
 from snelk.runs.standing import awake_in_words, cones_at
+from snelk.runs.turning import level_at, since_when
 from snelk.senses.bodies import blocker_codes, blockers_of
 from snelk.senses.gates import SIGHT, Limit
 from snelk.senses.sight import EDGE, GATES, IN_VIEW, Sight
@@ -37,7 +38,7 @@ def explain(run: Record, agent: str, target: str, *, at: float) -> Answer:
     run.pair(agent, target)
     moment = moment_of(run, agent, target, at)
     a, j = moment.a, moment.j
-    sight = moment.look(run.level)
+    sight = moment.look(level_at(run, moment.tick))
     profile_name = run.setup.cast[agent].profile or ""
     cones = []
     for k, (name, cone) in enumerate(cones_at(run, agent, moment.tick).items()):
@@ -50,6 +51,7 @@ def explain(run: Record, agent: str, target: str, *, at: float) -> Answer:
     wall = int(sight.wall[0, a, j])
     place = [float(value) for value in sight.wall_place[0, a, j]]
     wall_name = None if wall == NO_WALL else _blocker(run, wall)
+    in_words = None if wall == NO_WALL else _in_the_way(run, wall, moment.tick)
     in_view = any(cone.result == "in_view" for cone in cones)
     counterfactuals = counterfactuals_of(moment, sight, cones)
     t = float(run.times[moment.tick])
@@ -59,7 +61,7 @@ def explain(run: Record, agent: str, target: str, *, at: float) -> Answer:
         target,
         t,
         in_view,
-        _headline(agent, target, t, in_view, cones, wall_name),
+        _headline(agent, target, t, in_view, cones, in_words),
         tuple(cones),
         wall_name,
         None if wall == NO_WALL else (place[0], place[1], place[2]),
@@ -261,6 +263,15 @@ def _blocker(run: Record, wall: int) -> str:
     return blockers_of(walls, run.names)[int(blocker_codes(np.array(wall), len(walls)))]
 
 
+def _in_the_way(run: Record, wall: int, tick: int) -> str:
+    """The same in words: of a door since when it has been shut."""
+    name = _blocker(run, wall)
+    if not (0 <= wall < len(run.level.is_door) and run.level.is_door[wall]):
+        return name
+    since = since_when(run, tick, name)
+    return f"{name}, shut" + ("" if math.isnan(since) else f" since {since:g} s")
+
+
 def _behind(moment: Moment, sight: Sight, exposure: float) -> str:
     wall, level = int(sight.wall[0, moment.a, moment.j]), moment.run.level
     if wall == NO_WALL:
@@ -268,7 +279,8 @@ def _behind(moment: Moment, sight: Sight, exposure: float) -> str:
     x, y, z = sight.wall_place[0, moment.a, moment.j]
     dims = wall >= 0 and level.see_through[wall]
     verb = "stopped" if exposure == 0.0 else "dimmed" if dims else "cut"
-    return f"; {verb} by {_blocker(moment.run, wall)} at ({x:.2f}, {y:.2f}), {z:.2f} m up"
+    by = _in_the_way(moment.run, wall, moment.tick)
+    return f"; {verb} by {by} at ({x:.2f}, {y:.2f}), {z:.2f} m up"
 
 
 def _headline(

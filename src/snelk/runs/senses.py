@@ -23,6 +23,7 @@ from snelk.runs.nudges import (
 )
 from snelk.runs.sounds import Sound, sound_of
 from snelk.runs.standing import awake_at, awake_in_words, scales_of
+from snelk.runs.turning import level_at
 from snelk.senses.bodies import gap_between
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
 from snelk.senses.gates import HEARING, TOUCH
@@ -241,7 +242,9 @@ def _touch(run: Record, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
             ]
             for n in (i, j)
         ]
-        share, wall, _ = cast_rays(run.level.solid_grid, np.array(ends[:1]), np.array(ends[1:]))
+        share, wall, _ = cast_rays(
+            level_at(run, tick).solid_grid, np.array(ends[:1]), np.array(ends[1:])
+        )
         name = "" if wall[0] == NO_WALL else run.level.wall_names[wall[0]]
         gates.append(
             Gate(

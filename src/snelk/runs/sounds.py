@@ -13,6 +13,7 @@ from snelk.config.words import STEP
 from snelk.level.rays import cast_rays
 from snelk.runs.moment import poses_at
 from snelk.runs.standing import awake_at
+from snelk.runs.turning import level_at
 from snelk.senses.bodies import bodies_of
 from snelk.senses.hearing import LIFT, UNDERFOOT
 from snelk.senses.surrounding import surround
@@ -93,7 +94,7 @@ def sound_of(run: Record, a: int, noise: Any, tick: int, *, around: float = math
 
     `around` is the length of the way on foot, m, where the run knows it; NaN to look for it.
     """
-    setup, level, agent = run.setup, run.level, run.agents[a]
+    setup, level, agent = run.setup, level_at(run, tick), run.agents[a]
     i = run.names.index(agent)
     poses, bodies = poses_at(run, tick), bodies_of([setup])
     hearing = setup.profile_of(agent).hearing
@@ -125,7 +126,7 @@ def sound_of(run: Record, a: int, noise: Any, tick: int, *, around: float = math
             walked = level.sound_ways.distance(start, feet, np.array([np.inf]))
             rise = level.above_floor(*ear, feet[0, 2]) - level.above_floor(*source, below)
             around = math.hypot(float(walked[0]), rise)
-    surrounding = around_of([setup], level.zone_light, level.zone_background)
+    surrounding = around_of([setup], level, level.zone_light[None].copy())
     here = Surroundings.blank(poses, surrounding)
     everybody = np.arange(poses.x.shape[1], dtype=np.int32)
     surround(poses, poses, 1.0, level.zones, surrounding, everybody, here)

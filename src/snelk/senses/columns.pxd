@@ -1,4 +1,4 @@
-from snelk.level.columns cimport Columns, FloorColumns, GridColumns, ZoneColumns
+from snelk.level.columns cimport Columns, FloorColumns, GridColumns, ScratchColumns, ZoneColumns
 
 
 cdef class PoseColumns(Columns):
@@ -14,7 +14,8 @@ cdef class BodyColumns(Columns):
 
 
 cdef class AroundColumns(Columns):
-    cdef public const double[::1] light, background, zone_light, zone_background
+    cdef public const double[::1] light, background, zone_background
+    cdef public const double[:, ::1] zone_light
 
 
 cdef class SurroundingColumns(Columns):
@@ -87,7 +88,7 @@ cdef class SenseStageColumns(Columns):
     cdef public SightNumberColumns numbers
     cdef public SightLimitColumns limits
     cdef public GridColumns grid, solid_grid
-    cdef public Py_ssize_t[::1] scratch
+    cdef public ScratchColumns scratch
     cdef public SightColumns sight
     cdef public ContactNumberColumns contact_numbers
     cdef public const double[:, ::1] touch_awake, zone_awake
@@ -110,5 +111,6 @@ cdef class EarStageColumns(Columns):
     cdef public const double[:, ::1] acuity, awake, error
     cdef public const unsigned char[:, :, ::1] cares
     cdef public GridColumns sound_grid, plan_grid
-    cdef public Py_ssize_t[::1] scratch
+    cdef public ScratchColumns scratch
     cdef public FloorColumns floors
+    cdef public const int[::1] way_of, which

@@ -13,12 +13,13 @@ from snelk.level.columns import GridColumns, laid_out
 from snelk.level.grid import scratch_for
 from snelk.level.ground import GroundStage
 from snelk.level.level import Level
+from snelk.level.ways import Ways
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, EarStageColumns
 from snelk.senses.hearing import HEARD, NOBODY, UNDERFOOT, Heard, HearingNumbers, Noises, Numbers
 from snelk.senses.listening import at_ears, walk_to_ears
 from snelk.senses.sight import EDGE
-from snelk.senses.stage import EarStage
+from snelk.senses.stage import ALL_ALIKE, APART, EarStage
 from snelk.senses.stores import HeardStore, NoiseStore
 
 
@@ -32,6 +33,7 @@ class Ears:
         characters: (agent,) which character an agent is.
         names: Names of all characters, for the streams of chance.
         level: Whose walls muffle and are in the way.
+        opened: (variant or 1, wall) which doors stand open now.
 
     Attributes:
         stage: All that compiled loops read of them.
@@ -45,6 +47,7 @@ class Ears:
         characters: NDArray[np.int32],
         names: Sequence[str],
         level: Level,
+        opened: NDArray[np.bool_],
     ) -> None:
         self.numbers = numbers
         self.awake = awake
@@ -54,6 +57,10 @@ class Ears:
         self.level = level
         self._errs = bool(numbers.place_error.any())
         self._grounds: dict[int, GroundStage] = {}
+        self._opened, self._ways = opened, [level.sound_ways]
+        self._way_of = np.zeros(len(numbers.acuity), dtype=np.int32)
+        self._which = np.full(1, ALL_ALIKE, dtype=np.int32)
+        self.mind_doors()
         stage = EarStage(
             characters=characters,
             bodies=laid_out(BodyColumns, bodies),
@@ -63,10 +70,27 @@ class Ears:
             error=numbers.place_error,
             sound_grid=laid_out(GridColumns, level.sound_grid),
             plan_grid=laid_out(GridColumns, level.plan_grid),
-            scratch=scratch_for(level.sound_grid),
+            scratch=scratch_for(level.sound_grid, opened),
             floors=level.floors,
+            way_of=self._way_of,
+            which=self._which,
         )
         self.stage = laid_out(EarStageColumns, stage)
+
+    def mind_doors(self) -> None:
+        """Doors have opened or shut: noises come on foot by other ways."""
+        known: dict[frozenset[int], int] = {}
+        for v in range(len(self._way_of)):
+            row = self._opened[min(v, len(self._opened) - 1)]
+            opened = frozenset(np.flatnonzero(row).tolist())
+            self._way_of[v] = known.setdefault(opened, len(known))
+        self._ways = [self.level.sound_ways_through(opened) for opened in known]
+        self._which[0] = ALL_ALIKE if len(known) == 1 else APART
+
+    @property
+    def ways(self) -> Ways:
+        """The ways of noises on foot, of the first variant."""
+        return self._ways[0]
 
     def judge(
         self, noises: NoiseStore, heard: HeardStore, poses: Poses, background: Numbers,
@@ -81,20 +105,34 @@ class Ears:
             background: (variant, character) background noise everybody is in, 0 to 1.
             placed: Whether it is asked where they seem to come from.
         """
-        ways, count = self.level.sound_ways, heard.count
-        for walk in ways.stages(self._grounds):
-            if not at_ears(self.stage, noises.laid, poses, background, walk, heard.laid, count):
-                break
-        else:  # on a level too large to know all ways
-            rows = heard.rows
-            pairs = np.flatnonzero(~np.isnan(rows.through[:count]) & np.isnan(rows.around[:count]))
-            n = rows.row[pairs]
-            up = noises.rows.z[n] + UNDERFOOT - STEP  # as high as feet would be on its floor
-            start = np.stack([noises.rows.x[n], noises.rows.y[n], up], axis=1)
-            walked = ways.around(start, rows.ear[pairs], rows.limit[pairs] + EDGE)
-            walk_to_ears(noises.laid, pairs, walked, heard.laid)
+        apart = len(self._ways) > 1
+        for which, ways in enumerate(self._ways):
+            self._which[0] = which if apart else ALL_ALIKE
+            self._judge_on(ways, which if apart else None, noises, heard, poses, background)
+        self._which[0] = APART if apart else ALL_ALIKE
         if placed:
             self.misplace(noises, heard)
+
+    def _judge_on(
+        self, ways: Ways, which: int | None, noises: NoiseStore, heard: HeardStore, poses: Poses,
+        background: Numbers,
+    ) -> None:  # fmt: skip
+        """The same on one of the grounds, for the variants that have that."""
+        count = heard.count
+        for walk in ways.stages(self._grounds):
+            if not at_ears(self.stage, noises.laid, poses, background, walk, heard.laid, count):
+                return
+        # On a level too large to know all ways.
+        rows = heard.rows
+        left = ~np.isnan(rows.through[:count]) & np.isnan(rows.around[:count])
+        if which is not None:
+            left &= self._way_of[rows.variant[:count]] == which
+        pairs = np.flatnonzero(left)
+        n = rows.row[pairs]
+        up = noises.rows.z[n] + UNDERFOOT - STEP  # as high as feet would be on its floor
+        start = np.stack([noises.rows.x[n], noises.rows.y[n], up], axis=1)
+        walked = ways.around(start, rows.ear[pairs], rows.limit[pairs] + EDGE)
+        walk_to_ears(noises.laid, pairs, walked, heard.laid)
 
     def misplace(self, noises: NoiseStore, heard: HeardStore) -> None:
         """Let what was heard seem to come from where ears err to."""

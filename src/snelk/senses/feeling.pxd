@@ -1,7 +1,7 @@
 cimport cython
 
 from snelk.level.casting cimport cast_ray
-from snelk.level.columns cimport GridColumns
+from snelk.level.columns cimport GridColumns, ScratchColumns
 from snelk.senses.columns cimport (
     BodyColumns, ContactColumns, ContactNumberColumns, PoseColumns,
 )
@@ -19,6 +19,6 @@ cdef void _feel(
     const unsigned char[:, :, ::1] notices,
     PoseColumns poses, BodyColumns bodies, const unsigned char[:, :, ::1] within,
     ContactNumberColumns numbers, const double[:, ::1] touch_awake,
-    const double[:, ::1] zone_awake, GridColumns grid, Py_ssize_t[::1] scratch,
+    const double[:, ::1] zone_awake, GridColumns grid, ScratchColumns scratch,
     ContactColumns contacts,
 ) noexcept

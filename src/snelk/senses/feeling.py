@@ -7,7 +7,7 @@ from cython import compiled, nogil
 from cython.cimports.libc.math import sqrt
 from numpy.typing import NDArray
 
-from snelk.level.grid import NO_WALL, Grid
+from snelk.level.grid import NO_WALL, Grid, Scratch
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.contact import (
     AWAKE,
@@ -38,12 +38,13 @@ def _feel(
     touch_awake: NDArray[np.float64],
     zone_awake: NDArray[np.float64],
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     contacts: Contacts,
 ) -> None:
     with nogil:
         agents, targets = contacts.touch.shape[1], contacts.touch.shape[2]
         for v in range(len(contacts.touch)):
+            scratch.row[0] = v if len(scratch.opened) > 1 else 0
             p = v if len(poses.x) > 1 else 0
             for a in range(agents):
                 if not (numbers.feels[v, a] or numbers.watches[v, a]):

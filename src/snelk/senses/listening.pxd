@@ -7,7 +7,7 @@ from snelk.level.walking cimport length_around, straight_way
 from snelk.senses.columns cimport EarStageColumns, HeardColumns, NoiseColumns, PoseColumns
 
 cdef double INF, NAN, EDGE, LIFT, STEP, UNDERFOOT
-cdef Py_ssize_t NO_WALL, NOBODY, HEARD, PRESENT, CARES, AWAKE, REACH
+cdef Py_ssize_t NO_WALL, NOBODY, HEARD, PRESENT, CARES, AWAKE, REACH, ALL_ALIKE, APART
 
 cdef double _strength_of(double distance, double limit) noexcept nogil
 
@@ -15,7 +15,7 @@ cdef double _strength_of(double distance, double limit) noexcept nogil
     rows=Py_ssize_t, left=Py_ssize_t, same=bint, pair=Py_ssize_t, n=Py_ssize_t, a=Py_ssize_t,
     v=Py_ssize_t, p=Py_ssize_t, i=Py_ssize_t, maker=Py_ssize_t, ear_z=double, x=double, y=double,
     z=double, dx=double, dy=double, dz=double, straight=double, limit=double, to_x=double,
-    to_y=double,
+    to_y=double, which=Py_ssize_t,
 )
 cdef Py_ssize_t _at_ears(
     EarStageColumns stage, NoiseColumns noises, PoseColumns poses,

@@ -28,7 +28,7 @@ from snelk.senses.hearing import (
     Numbers,
 )
 from snelk.senses.sight import EDGE
-from snelk.senses.stage import EarStage
+from snelk.senses.stage import ALL_ALIKE, APART, EarStage
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.level.casting import cast_ray
@@ -185,11 +185,17 @@ def _at_ears(
     )
     if not same:
         return -1
+    which = stage.which[0]
+    if which == APART:
+        return pairs  # one ground after the other
     with nogil:
         for pair in range(pairs):
             n, a = heard.row[pair], heard.agent[pair]
             v = noises.variant[n]
+            if which != ALL_ALIKE and stage.way_of[v] != which:
+                continue
             p = v if rows > 1 else 0
+            stage.scratch.row[0] = v if len(stage.scratch.opened) > 1 else 0
             i = stage.characters[a]
             if not poses.present[p, i]:
                 heard.failed[pair] = PRESENT

@@ -1,7 +1,7 @@
 cimport cython
 
 from snelk.level.casting cimport cast_ray
-from snelk.level.columns cimport GridColumns
+from snelk.level.columns cimport GridColumns, ScratchColumns
 from snelk.senses.columns cimport (
     BodyColumns, PoseColumns, SightColumns, SightLimitColumns, SightNumberColumns,
 )
@@ -20,7 +20,7 @@ cdef Py_ssize_t IN_VIEW, PRESENT, CARES, AWAKE, RANGE, ANGLE, ELEVATION, LIGHT, 
 cdef void _see(
     PoseColumns poses, BodyColumns bodies, const double[:, ::1] light,
     SightNumberColumns numbers, SightLimitColumns limits, GridColumns grid,
-    Py_ssize_t[::1] scratch,
+    ScratchColumns scratch,
     const unsigned char[:, ::1] looks, Py_ssize_t asked, SightColumns sight,
 ) noexcept
 
@@ -46,7 +46,7 @@ cdef (Py_ssize_t, double) _first_body(
     near=double,
 )
 cdef void _expose(
-    PoseColumns poses, BodyColumns bodies, GridColumns grid, Py_ssize_t[::1] scratch,
+    PoseColumns poses, BodyColumns bodies, GridColumns grid, ScratchColumns scratch,
     Py_ssize_t v, Py_ssize_t p, Py_ssize_t i, Py_ssize_t j, double eye_z, SightColumns sight,
     Py_ssize_t a,
 ) noexcept nogil

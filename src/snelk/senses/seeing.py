@@ -8,7 +8,7 @@ from cython.cimports.libc.math import atan2, cos, sin, sqrt
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, agree, door, laid_out, plain
-from snelk.level.grid import NO_WALL, Grid
+from snelk.level.grid import NO_WALL, Grid, Scratch
 from snelk.senses.bodies import FIRST_BODY, Bodies, Poses
 from snelk.senses.columns import (
     BodyColumns,
@@ -49,7 +49,7 @@ def see(
     numbers: SightNumbers,
     limits: SightLimits,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     looks: NDArray[np.bool_],
     asked: int,
     sight: Sight,
@@ -65,7 +65,7 @@ def see(
     agree((targets <= light.shape[1],), (True,))
     agree(plain(limits).range.shape, (*looks.shape, plain(numbers).cares.shape[3]))
     agree(light.shape, plain(bodies).blocks.shape, (len(light), plain(poses).x.shape[1]))
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
     _see(
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),
@@ -87,7 +87,7 @@ def _see(
     numbers: SightNumbers,
     limits: SightLimits,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     looks: NDArray[np.bool_],
     asked: int,
     sight: Sight,
@@ -95,6 +95,7 @@ def _see(
     with nogil:
         agents, targets = numbers.notices.shape[1], numbers.notices.shape[2]
         for v in range(len(numbers.notices)):
+            scratch.row[0] = v if len(scratch.opened) > 1 else 0
             p = v if len(poses.x) > 1 else 0
             for a in range(agents):
                 sight.looked[v, a] = looks[v, a]
@@ -256,7 +257,7 @@ def _expose(
     poses: Poses,
     bodies: Bodies,
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     v: int,
     p: int,
     i: int,

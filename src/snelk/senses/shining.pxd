@@ -1,7 +1,7 @@
 cimport cython
 
 from snelk.level.casting cimport cast_ray
-from snelk.level.columns cimport GridColumns
+from snelk.level.columns cimport GridColumns, ScratchColumns
 from snelk.senses.columns cimport BodyColumns, LightColumns, PoseColumns
 
 cdef double NAN
@@ -13,7 +13,7 @@ cdef double NAN
 )
 cdef void _shine(
     PoseColumns poses, BodyColumns bodies, LightColumns numbers, const double[:, ::1] ground,
-    const int[::1] whom, GridColumns grid, Py_ssize_t[::1] scratch, double[:, ::1] light,
+    const int[::1] whom, GridColumns grid, ScratchColumns scratch, double[:, ::1] light,
 ) noexcept
 
 cdef double lamp_light(

@@ -8,7 +8,7 @@ from cython.cimports.libc.math import sqrt
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, agree, door, laid_out, plain
-from snelk.level.grid import Grid
+from snelk.level.grid import Grid, Scratch
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, LightColumns, PoseColumns
 from snelk.senses.light import LightNumbers
@@ -27,7 +27,7 @@ def shine(
     ground: NDArray[np.float64],
     whom: NDArray[np.int32],
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     light: NDArray[np.float64],
 ) -> None:
     """Light on characters, written to `light`, (variant, character), 0 to 1; NaN while absent.
@@ -40,7 +40,7 @@ def shine(
     agree(light.shape, ground.shape, plain(numbers).lamp.shape, plain(bodies).blocks.shape)
     agree((bool((whom >= 0).all() and (whom < light.shape[1]).all()),), (True,))
     agree(light.shape[1:], plain(poses).x.shape[1:])
-    agree(scratch.shape, (len(plain(grid).see_through) + 1,))
+    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
     _shine(
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),
@@ -60,12 +60,13 @@ def _shine(
     ground: NDArray[np.float64],
     whom: NDArray[np.int32],
     grid: Grid,
-    scratch: NDArray[np.int64],
+    scratch: Scratch,
     light: NDArray[np.float64],
 ) -> None:
     with nogil:
         characters = light.shape[1]
         for v in range(len(light)):
+            scratch.row[0] = v if len(scratch.opened) > 1 else 0
             p = v if len(poses.x) > 1 else 0
             for n in range(len(whom)):
                 j = whom[n]

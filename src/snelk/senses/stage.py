@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from snelk.config.words import GAITS
 from snelk.level.columns import agree, plain
 from snelk.level.floors import Floors
-from snelk.level.grid import Grid
+from snelk.level.grid import Grid, Scratch
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Bodies
 from snelk.senses.contact import ContactNumbers, Contacts
@@ -40,7 +40,7 @@ class SenseStage(NamedTuple):
     limits: SightLimits
     grid: Grid
     solid_grid: Grid
-    scratch: NDArray[np.int64]  # of the grids
+    scratch: Scratch  # of the grids
     sight: Sight  # overwritten
     contact_numbers: ContactNumbers
     touch_awake: Numbers  # (variant, agent)
@@ -61,7 +61,7 @@ class SenseStage(NamedTuple):
         )  # fmt: skip
         agree(around.light.shape, (variants,))
         agree(
-            surroundings.zones.shape[2:], around.zone_light.shape,
+            surroundings.zones.shape[2:], around.zone_background.shape,
             (len(plain(self.zones).circles),), plain(self.contact_numbers).zones.shape[2:],
         )  # fmt: skip
         agree(surroundings.zones.shape[:2], surroundings.moved.shape)
@@ -71,7 +71,7 @@ class SenseStage(NamedTuple):
         agree((variants, agents), self.touch_awake.shape, self.zone_awake.shape)
         agree(plain(self.contact_numbers).touch_cares.shape, numbers.notices.shape)
         walls = (len(plain(self.grid).see_through) + 1,)
-        agree(self.scratch.shape, walls, (len(plain(self.solid_grid).see_through) + 1,))
+        agree(plain(self.scratch).met.shape, walls, (len(plain(self.solid_grid).see_through) + 1,))
 
 
 class StepStage(NamedTuple):
@@ -100,6 +100,10 @@ class StepStage(NamedTuple):
         agree(self.reaches.shape[2:], (len(GAITS),))
 
 
+ALL_ALIKE, APART = -2, -1
+"""Instead of a ground: all variants have the same; they differ, and are asked one by one."""
+
+
 class EarStage(NamedTuple):
     """Everybody's ears: (variant, agent) where nothing else is said."""
 
@@ -111,8 +115,10 @@ class EarStage(NamedTuple):
     error: Numbers  # how far off noises may seem, m for each m of distance
     sound_grid: Grid
     plan_grid: Grid
-    scratch: NDArray[np.int64]  # of both
+    scratch: Scratch  # of both
     floors: Floors
+    way_of: NDArray[np.int32]  # (variant,) by which of the grounds its noises come on foot
+    which: NDArray[np.int32]  # (1,) the ground that is asked about, ALL_ALIKE or APART
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -120,5 +126,6 @@ class EarStage(NamedTuple):
         by_agent = (variants, len(self.characters))
         agree(by_agent, self.acuity.shape, self.awake.shape, self.error.shape)
         agree((*by_agent, targets + 1), self.cares.shape)
+        agree((variants, 1), (len(self.way_of), len(self.which)))
         walls = (len(plain(self.sound_grid).see_through) + 1,)
-        agree(self.scratch.shape, walls, (len(plain(self.plan_grid).see_through) + 1,))
+        agree(plain(self.scratch).met.shape, walls, (len(plain(self.plan_grid).see_through) + 1,))

@@ -40,7 +40,7 @@ def surround(
     )
     agree(
         plain(surroundings).zones.shape[2:],
-        plain(around).zone_light.shape,
+        plain(around).zone_background.shape,
         (len(plain(zones).circles),),
     )
     agree(plain(surroundings).light.shape, (len(plain(around).light), plain(poses).x.shape[1]))
@@ -68,7 +68,7 @@ def _surround(
         for p in range(len(poses.x)):
             for n in range(len(whom)):
                 j = whom[n]
-                for zone in range(len(around.zone_light)):
+                for zone in range(len(around.zone_background)):
                     within = inside(zones, zone, poses.x[p, j], poses.y[p, j], poses.z[p, j])
                     surroundings.zones[p, j, zone] = within
                 surroundings.speed[p, j], surroundings.moved[p, j] = 0.0, -1.0
@@ -82,7 +82,7 @@ def _surround(
             for n in range(len(whom)):
                 j = whom[n]
                 background = around.background[v]
-                for zone in range(len(around.zone_light)):
+                for zone in range(len(around.zone_background)):
                     says = not isnan(around.zone_background[zone])
                     if says and surroundings.zones[p, j, zone]:
                         background = around.zone_background[zone]
@@ -95,7 +95,7 @@ def _surround(
 def light_at(around: Around, zones: Zones, v: int, x: float, y: float, z: float) -> float:
     """The light of a place: of several zones that hold it the last that says it counts."""
     light: float = around.light[v]
-    for zone in range(len(around.zone_light)):
-        if not isnan(around.zone_light[zone]) and inside(zones, zone, x, y, z):
-            light = around.zone_light[zone]
+    for zone in range(len(around.zone_background)):
+        if not isnan(around.zone_light[v, zone]) and inside(zones, zone, x, y, z):
+            light = around.zone_light[v, zone]
     return light

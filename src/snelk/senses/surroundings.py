@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 
 from snelk.config.models import Setup
 from snelk.level.columns import agree_axes
+from snelk.level.level import Level
 from snelk.senses.bodies import Poses
+from snelk.senses.doors import light_of_zones
 
 
 class Around(NamedTuple):
@@ -18,12 +20,12 @@ class Around(NamedTuple):
 
     light: NDArray[np.float64]  # (variant,): where no zone says otherwise
     background: NDArray[np.float64]  # (variant,)
-    zone_light: NDArray[np.float64]  # (zone,): NaN where the zone does not say
+    zone_light: NDArray[np.float64]  # (variant, zone) as it is now; NaN where it does not say
     zone_background: NDArray[np.float64]  # (zone,)
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
-        agree_axes(self, "variants", zone_light="zones", zone_background="zones")
+        agree_axes(self, "variants", zone_light="variants zones", zone_background="zones")
 
 
 class Surroundings(NamedTuple):
@@ -49,16 +51,16 @@ class Surroundings(NamedTuple):
     def blank(cls, poses: Poses, around: Around) -> Surroundings:
         """Room for one tick."""
         shape = (len(around.light), poses.x.shape[1])
-        zones = np.zeros((*poses.x.shape, len(around.zone_light)), dtype=np.bool_)
+        zones = np.zeros((*poses.x.shape, len(around.zone_background)), dtype=np.bool_)
         return cls(zones, np.zeros(shape), np.zeros(shape), *np.zeros((2, *poses.x.shape)))
 
 
 def around_of(
-    setups: Sequence[Setup],
-    zone_light: NDArray[np.float64],
-    zone_background: NDArray[np.float64],
+    setups: Sequence[Setup], level: Level, zone_light: NDArray[np.float64] | None = None
 ) -> Around:
-    """Pack the surroundings of every variant into arrays."""
+    """Pack the surroundings of every variant into arrays, with lights as they are at first."""
     light = np.array([setup.light for setup in setups], dtype=np.float64)
     background = np.array([setup.background for setup in setups], dtype=np.float64)
-    return Around(light, background, zone_light, zone_background)
+    if zone_light is None:
+        zone_light = light_of_zones(setups, level)
+    return Around(light, background, zone_light, level.zone_background)

@@ -44,6 +44,7 @@ from snelk.senses.columns import (
     SurroundingColumns,
 )
 from snelk.senses.contact import Contacts, contact_numbers
+from snelk.senses.doors import opened_at_first
 from snelk.senses.ears import Ears
 from snelk.senses.hearing import Noises, hearing_numbers
 from snelk.senses.light import light_numbers
@@ -169,8 +170,8 @@ class _Dummies:
         self.bodies = _spread(bodies, count)
         self.lights = _spread(_in_order(lamps, self.order), count)
         self.meter = _spread(meter_numbers(one), count)
-        around = around_of(one, level.zone_light, level.zone_background)
-        self.around = _spread(around, count, but=("zone_light", "zone_background"))
+        around = around_of(one, level)
+        self.around = _spread(around, count, but=("zone_background",))
         self.turns = Turns([[setup.profile_of(a).look_every for a in self.agents]] * count, self.dt)
         self.metered = self.meter.used[0]
         # Whose surroundings matter: the dummies', and those of ears while they walk.
@@ -227,6 +228,7 @@ class _Dummies:
     def _stages(self, poses: Poses) -> tuple[SenseStage, MindStage]:
         """The senses and meters of all, as in a run."""
         level, pairs = self.level, self.numbers.notices.shape
+        opened = opened_at_first([self.job.scenario.setup], level)
         surroundings = Surroundings.blank(poses, self.around)
         numbers = laid_out(SightNumberColumns, self.numbers)
         limits = laid_out(SightLimitColumns, self.limits)
@@ -247,7 +249,7 @@ class _Dummies:
             limits=limits,
             grid=laid_out(GridColumns, level.grid),
             solid_grid=laid_out(GridColumns, level.solid_grid),
-            scratch=scratch_for(level.grid),
+            scratch=scratch_for(level.grid, opened),
             sight=sight,
             contact_numbers=laid_out(ContactNumberColumns, self.contact),
             touch_awake=self.awake["touch"],
@@ -270,7 +272,7 @@ class _Dummies:
             heard=laid_out(NewsColumns, News.blank(pairs)),
             told=laid_out(NewsColumns, News.blank(pairs)),
             grid=laid_out(GridColumns, level.plan_grid),
-            scratch=scratch_for(level.plan_grid),
+            scratch=scratch_for(level.plan_grid, opened),
             beliefs=laid_out(BeliefColumns, Beliefs.blank(pairs)),
         )
         return laid_out(SenseStageColumns, senses), laid_out(MindStageColumns, minds)
@@ -308,7 +310,7 @@ class _Footsteps:
         self.awake = np.repeat(awake_of([setup])["hearing"], count, axis=0)
         ears = Ears(
             self.hearing, self.awake, dummies.bodies, dummies.numbers.characters, dummies.names,
-            level,
+            level, opened_at_first([setup], level),
         )  # fmt: skip
         self.listening = Listening([setup] * count, ears, job.rounds.times)
         self.walked = 0.0

@@ -1,0 +1,151 @@
+"""Doors that open and shut, and lights that go on and out, while a scenario runs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from snelk.config.models import Door, Setup
+from snelk.level.level import Level
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+SLACK = 1e-9
+"""Times this close are the same, s."""
+
+NOBODY_IN_IT = 0.05
+"""Whose middle is farther from a door than its radius and this is not in it, m."""
+
+
+class Turn(NamedTuple):
+    """A door or a light that changed, from the next tick on."""
+
+    variant: int
+    name: str
+    is_door: bool
+    is_on: bool  # open, or lit
+    by: int  # agent, or NOBODY: the scenario or the game
+    cause: str
+
+
+class Doors:
+    """How all doors and lights of all variants are now.
+
+    Args:
+        setups: The numbers of each variant.
+        level: The level.
+        opened: (variant, wall) which doors stand open; overwritten. What rays read.
+        zone_light: (variant, zone) light inside; overwritten. What the senses read.
+
+    Attributes:
+        walls: Which walls are doors, by number.
+        shuts_at: (variant, wall) when a door shuts by itself, s; infinite for never.
+        changed: (variant,) whether a door was opened or shut, so that ways are others.
+    """
+
+    def __init__(
+        self, setups: Sequence[Setup], level: Level, opened: Truths, zone_light: Numbers
+    ) -> None:
+        self.setups, self.level = setups, level
+        self.opened, self._zone_light = opened, zone_light
+        self.walls: list[int] = np.flatnonzero(level.is_door).tolist()
+        self.zones = [zone.name for zone, _ in level.data.zones]
+        self.shuts_at = np.full(opened.shape, np.inf)
+        self.changed = np.zeros(len(setups), dtype=np.bool_)
+        self._outlines = {wall: level.outline_of(wall) for wall in self.walls}
+
+    def rules_of(self, v: int, wall: int) -> Door:
+        """What the scenario says of a door."""
+        return self.setups[v].doors.get(self.level.wall_names[wall], Door())
+
+    def turn(self, v: int, name: str, to: str, by: int, cause: str, time: float) -> Turn | None:
+        """Let a door or a light become something; None if it is so already."""
+        is_door, is_on = to in ("open", "shut"), to in ("open", "lit")
+        if is_door:
+            wall = self.level.wall_names.index(name)
+            if bool(self.opened[v, wall]) == is_on:
+                return None
+            self.opened[v, wall], self.changed[v] = is_on, True
+            shuts = self.rules_of(v, wall).shuts
+            self.shuts_at[v, wall] = time + shuts if is_on and shuts is not None else np.inf
+        else:
+            zone = self.zones.index(name)
+            switch = self.setups[v].lights[name]
+            light = float(self.level.zone_light[zone]) if is_on else switch.dark
+            if float(self._zone_light[v, zone]) == light:
+                return None
+            self._zone_light[v, zone] = light
+        return Turn(v, name, is_door, is_on, by, cause)
+
+    def place_of(self, name: str) -> tuple[float, float, float]:
+        """The middle of a door or a zone, m; of a door at its foot."""
+        if name in self.level.wall_names:
+            wall = self.level.wall_names.index(name)
+            point = self._outlines[wall].centroid
+            return point.x, point.y, float(self.level.base[wall])
+        point = self.level.zone_area(name).centroid
+        return point.x, point.y, 0.0
+
+    def to_shut(self, v: int, time: float, places: Numbers, radii: Numbers) -> list[str]:
+        """The doors that shut by themselves now, with nobody in them.
+
+        Args:
+            v: The variant.
+            time: s.
+            places: (characters, 3) where those are who are there, m.
+            radii: (characters,) of their bodies, m.
+        """
+        found = []
+        for wall in self.walls:
+            if self.shuts_at[v, wall] > time + SLACK:
+                continue
+            away = shapely.distance(self._outlines[wall], shapely.points(places[:, :2]))
+            beside = (places[:, 2] < self.level.top[wall]) & (
+                places[:, 2] > self.level.base[wall] - 2.0
+            )
+            if not (beside & (away < radii + NOBODY_IN_IT)).any():
+                found.append(self.level.wall_names[wall])
+        return found
+
+    def may_open(self, v: int, whom: Sequence[str]) -> frozenset[int]:
+        """The doors that somebody of these names opens on its way, by number."""
+        rules = {wall: self.rules_of(v, wall).who for wall in self.walls}
+        return frozenset(
+            wall for wall, who in rules.items() if who is None or not set(who).isdisjoint(whom)
+        )
+
+    def open_for(self, v: int, whom: Sequence[str]) -> frozenset[int]:
+        """The doors that are not in the way of somebody of these names, by number."""
+        now = frozenset(wall for wall in self.walls if self.opened[v, wall])
+        return now | self.may_open(v, whom)
+
+    def ahead(self, v: int, here: Numbers, end: Numbers, reach: float, radius: float) -> int:
+        """The shut door that is met first within a reach on a straight line; -1 for none.
+
+        Args:
+            v: The variant.
+            here: (3,) where somebody is, m.
+            end: (2,) where it walks to, m.
+            reach: How far it looks, m.
+            radius: Of its body, m.
+        """
+        far = float(np.hypot(*(end - here[:2])))
+        if far <= 0.0:
+            return -1
+        stop = here[:2] + (end - here[:2]) * min(1.0, (reach + radius) / far)
+        line = shapely.LineString([here[:2], stop])
+        best, nearest = -1, np.inf
+        for wall in self.walls:
+            low, high = self.level.base[wall], self.level.top[wall]
+            if self.opened[v, wall] or not low - 2.0 < here[2] < high:
+                continue
+            away = float(shapely.distance(self._outlines[wall], shapely.Point(here[:2])))
+            crosses = shapely.intersects(self._outlines[wall], line)
+            if crosses and away - radius <= reach and away < nearest:
+                best, nearest = wall, away
+        return best

@@ -1,0 +1,184 @@
+"""Doors and lights that change: what they hide, who opens them, and how it is told."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import scenes
+import shapely
+
+import snelk
+
+# Two rooms side by side, with a door of 2 m between them, and a lamp in the second.
+WALLS = [
+    scenes.feature("wall", "north", shapely.LineString([(5, 1), (5, 9)]), top=3.0),
+    scenes.feature("wall", "south", shapely.LineString([(5, -9), (5, -1)]), top=3.0),
+    scenes.feature("wall", "gate", shapely.LineString([(5, -1), (5, 1)]), top=3.0, door=True),
+    scenes.feature("wall", "round", shapely.LineString([(-9, -9), (14, -9), (14, 9), (-9, 9), (-9, -9)]), top=3.0),
+    scenes.feature("zone", "hall", shapely.box(5, -9, 14, 9), light=1.0),
+    scenes.feature("spot", "far", shapely.Point(9, 0)),
+]
+STAND: dict[str, Any] = {"stand": {}}
+
+
+def seen(run: snelk.Run) -> list[tuple[float, str]]:
+    events = run.events
+    return [(t, kind) for t, kind in zip(events.t, events.kind, strict=True) if kind in ("saw", "lost")]
+
+
+def scene(folder: Path, states: dict[str, Any] = STAND, **more: Any) -> snelk.Scenario:
+    end = more.pop("end", 6.0)
+    every = {"cast.guest.at": [9, 0], "cast.guard.at": [0, 0], **more.pop("changes", {})}
+    return scenes.scene(folder, *WALLS, states=states, end=end, more={**every, **more.pop("more", {})}, **more)
+
+
+def test_a_shut_door_hides_and_an_open_one_does_not(tmp_path: Path) -> None:
+    changes = [{"t": 2.0, "of": "gate", "to": "open"}, {"t": 4.0, "of": "gate", "to": "shut"}]
+    run = snelk.run(scene(tmp_path, more={"change": changes}))
+    assert seen(run) == [(2.1, "saw"), (4.1, "lost")]
+    texts = dict(zip(run.events.t, run.events.text, strict=True))
+    assert texts[2.0] == "gate opened (the scenario)"
+    assert texts[4.0] == "gate shut (the scenario)"
+    assert "behind gate" in texts[4.1]
+    assert run.why("guard", "guest", at=1.0).headline.endswith("behind gate, shut")
+    assert run.why("guard", "guest", at=3.0).in_view
+    assert run.why("guard", "guest", at=5.0).headline.endswith("behind gate, shut since 4 s")
+    always = snelk.run(scene(tmp_path, more={"doors.gate.open": True}))
+    assert seen(always) == [(0.0, "saw")]
+
+
+def test_who_may_opens_a_door_on_its_way_and_it_shuts_behind_it(tmp_path: Path) -> None:
+    go = {"go": {"go": {"spot": "far"}, "pace": "walking"}}
+    more = {"doors.gate.seconds": 1.5, "doors.gate.shuts": 2.0, "doors.gate.noise": "creak",
+            "noise_kinds": {"creak": {"reach": 20.0}}, "cast.guest.at": [7, 5], "cast.guest.team": "home"}  # fmt: skip
+    run = snelk.run(scene(tmp_path, go, end=14.0, more=more))
+    told = run.events[run.events.kind.isin(["opened", "shut"])]
+    t, at, _ = scenes.guard_of(run)
+    opened, shut = told.t.tolist()
+    assert told.text.tolist() == ["gate opened (guard, on its way)", "gate shut (by itself)"]
+    stood = np.flatnonzero((np.diff(at, axis=0) == 0).all(axis=1) & (t[:-1] < opened))
+    assert (stood[-1] - stood[0] + 1) * 0.1 == pytest.approx(1.5, abs=0.11)
+    assert 4.0 < at[stood[0], 0] < 5.0 - 0.25
+    assert np.hypot(*(at[-1] - (9, 0))) <= 0.3 + 1e-9
+    # Shut as soon as it has been open for so long, and nobody is in it.
+    clear = t[np.argmax(at[:, 0] > 5.3)]
+    assert shut == pytest.approx(max(opened + 2.0, clear), abs=0.11)
+    noises = run.noises[run.noises.kind == "creak"]
+    assert noises[["x", "y"]].to_numpy().tolist() == [[5.0, 0.0]] * 2
+    assert noises.by.iloc[0] == "guard"
+
+
+def test_who_may_not_open_a_door_cannot_get_through_until_it_stands_open(tmp_path: Path) -> None:
+    go = {"go": {"go": {"spot": "far"}, "pace": "walking"}}
+    for who, through in (([], False), (["cat"], False), (["guard"], True), (["watcher"], True)):
+        run = snelk.run(scene(tmp_path, go, end=14.0, more={"doors.gate.who": who}))
+        assert bool(scenes.guard_of(run)[1][:, 0].max() > 5.0) is through, who
+    later = [{"t": 6.0, "of": "gate", "to": "open"}]
+    run = snelk.run(scene(tmp_path, go, end=20.0, more={"doors.gate.who": [], "change": later}))
+    t, at, _ = scenes.guard_of(run)
+    assert at[t <= 6.0, 0].max() < 5.0 - 0.25 + 1e-9
+    assert np.hypot(*(at[-1] - (9, 0))) <= 0.3 + 1e-9
+
+
+@pytest.mark.parametrize("method", ["go", "roam"])
+def test_nobody_passes_a_door_that_shuts_in_its_face(tmp_path: Path, method: str) -> None:
+    states = {
+        "go": {"go": {"go": {"spot": "far"}, "pace": "running"}},
+        "roam": {"roam": {"roam": {"every": 9.0, "zone": "all"}, "pace": "running"}},
+    }[method]
+    everywhere = scenes.feature("zone", "all", shapely.box(-9, -9, 14, 9))
+    for shut in np.arange(0.5, 2.6, 0.3).tolist():
+        change = [{"t": round(shut, 1), "of": "gate", "to": "shut"}]
+        more = {"doors.gate.open": True, "doors.gate.who": [], "change": change, "seed": int(shut * 10)}
+        WALLS.append(everywhere)
+        try:
+            run = snelk.run(scene(tmp_path, states, end=12.0, more=more))
+        finally:
+            WALLS.pop()
+        t, at, _ = scenes.guard_of(run)
+        sides = at[t > shut + 0.1, 0] > 5.0
+        assert sides.all() or not sides.any(), shut
+
+
+def test_lights_go_out_and_on_and_darkness_hides(tmp_path: Path) -> None:
+    changes = [{"t": 2.0, "of": "hall", "to": "dark"}, {"t": 4.0, "of": "hall", "to": "lit"}]
+    more = {"doors.gate.open": True, "lights.hall.dark": 0.1, "change": changes,
+            "profiles.watcher.cones.front.min_light": 0.5}  # fmt: skip
+    run = snelk.run(scene(tmp_path, more=more))
+    assert seen(run) == [(0.0, "saw"), (2.1, "lost"), (4.1, "saw")]
+    assert "too dark" in run.why("guard", "guest", at=3.0).headline
+    assert run.why("guard", "guest", at=5.0).in_view
+    assert "hall went dark (the scenario)" in run.events.text.tolist()
+    dark = snelk.run(scene(tmp_path, more={**more, "lights.hall.lit": False}))
+    assert seen(dark)[0] == (4.1, "saw")
+
+
+def test_a_noise_comes_through_an_open_door_and_around_it(tmp_path: Path) -> None:
+    ear = {"profiles.watcher.hearing.of_nobody": True, "profiles.watcher.hearing.place_error": 0.0,
+           "cast.guard.at": [4, 3], "cast.guest.team": "home", "noise_kinds": {"clank": {"reach": 9.0}}}  # fmt: skip
+    noise = [{"t": t, "kind": "clank", "at": [7, 3]} for t in (1.0, 3.0)]
+    change = [{"t": 2.0, "of": "gate", "to": "open"}]
+    for wall in ("north", "south", "gate"):
+        next(w for w in WALLS if w["properties"]["name"] == wall)["properties"]["hear_through"] = 0.0
+    run = snelk.run(scene(tmp_path, more={**ear, "noise": noise, "change": change}))
+    heard = run.hearing
+    assert heard.result.tolist() == ["reach", "heard"]
+    way = np.hypot(1, 2) + np.hypot(2, 2)
+    up = 1.0
+    assert heard.around.iloc[1] == pytest.approx(np.hypot(way, up), abs=0.01)
+    assert run.why("guard", "guest", at=3.0)
+
+
+def test_variants_with_other_doors_are_as_when_they_run_alone(tmp_path: Path) -> None:
+    go = {"go": {"go": {"spot": "far"}, "pace": "walking"}}
+    ear = {"profiles.watcher.hearing.of_nobody": True, "noise_kinds": {"clank": {"reach": 14.0}},
+           "noise": [{"t": t, "kind": "clank", "at": [7, 5]} for t in (1.0, 3.0)]}  # fmt: skip
+    night = scene(tmp_path, go, end=8.0, more=ear)
+    variants = [
+        {}, {"doors.gate.open": True}, {"doors.gate.who": []},
+        {"doors.gate.seconds": 0.0, "doors.gate.shuts": 0.5},
+    ]  # fmt: skip
+    together = snelk.run_batch(night, variants=variants)
+    for variant, one in zip(variants, together, strict=True):
+        alone = snelk.run(night.changed(variant))
+        for name in ("poses", "sight", "hearing", "events", "signals", "beliefs"):
+            assert one.table(name).equals(alone.table(name)), (variant, name)
+
+
+def test_states_and_a_game_turn_doors(tmp_path: Path) -> None:
+    states = {"stand": {}, "flee": {"then": {"turns": {"gate": "shut", "hall": "dark"}}}}
+    turn = {"away": {"from": ["stand"], "to": "flee", "when": "seen"}}
+    more = {"doors.gate.open": True, "lights.hall.dark": 0.0}
+    run = snelk.run(scene(tmp_path, states, more=more, transitions=turn))
+    told = run.events[run.events.kind.isin(["shut", "darkened"])]
+    assert told.text.tolist() == ["gate shut (guard, away)", "hall went dark (guard, away)"] or (
+        told.text.tolist() == ["gate shut (guard, flee)", "hall went dark (guard, flee)"]
+    )
+    live = snelk.Live(scene(tmp_path))
+    kinds = []
+    for n in range(20):
+        if n == 5:
+            live.change("gate", "open")
+        kinds += [(event.kind, n) for event in live.step() if event.kind in ("saw", "opened")]
+    assert kinds == [("opened", 5), ("saw", 6)]
+    with pytest.raises(snelk.InputError, match="no such door"):
+        live.change("north", "open")
+
+
+@pytest.mark.parametrize(
+    ("more", "expected"),
+    [
+        ({"doors.north": {}}, "no such door"),
+        ({"doors.gate.noise": "creak"}, "no such kind of noise"),
+        ({"lights.attic": {}}, "no zone of that name has a light"),
+        ({"change": [{"t": 1.0, "of": "gatt", "to": "open"}]}, "no such door"),
+        ({"change": [{"t": 1.0, "of": "hall", "to": "dark"}]}, "no such light"),
+        ({"change": [{"t": 1.0, "of": "gate", "to": "ajar"}]}, "unknown word"),
+    ],
+)
+def test_mistakes_are_told(tmp_path: Path, more: dict[str, Any], expected: str) -> None:
+    with pytest.raises(snelk.InputError, match=expected):
+        scene(tmp_path, more=more)
