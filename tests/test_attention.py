@@ -215,7 +215,10 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
     zones = Zones(circles, np.array([0, 0, 4], np.int32), np.array(square, float), 0 * circles, low)
     arrays = {name: np.zeros((V, A)) for name in Moving._fields}
     arrays |= {name: sometimes(chance, 0.5, V, A) for name in ("driven", "on_way")}
-    arrays |= {name: np.zeros((V, A), np.bool_) for name in ("still", "smooth", "at_end", "no_way")}
+    arrays |= {
+        name: np.zeros((V, A), np.bool_)
+        for name in ("still", "holds", "smooth", "at_end", "no_way")
+    }
     arrays |= {name: np.zeros((V, A), np.int64) for name in ("turn_at", "next", "size")}
     arrays |= {name: np.zeros((V, A), np.int8) for name in ("look", "posture", "gait")}
     arrays |= {name: np.full((V, A), -1) for name in ("halt", "link")}

@@ -67,7 +67,7 @@ from snelk.senses.listening import pair_up
 from snelk.senses.seeing import see
 from snelk.senses.sensing import sense
 from snelk.senses.sight import IN_VIEW, LOGGED, NEEDED, Sight, SightLimits, SightNumbers
-from snelk.senses.stage import EarStage
+from snelk.senses.stage import ALL_ALIKE, EarStage
 from snelk.senses.stepping import make_steps, put_in_order
 from snelk.senses.stores import HeardStore, NoiseStore
 from snelk.senses.surroundings import Around
@@ -108,7 +108,7 @@ def bodies_of(chance: np.random.Generator) -> Bodies:
 
 def moving_of(chance: np.random.Generator) -> Moving:
     arrays = {name: np.zeros((V, A)) for name in Moving._fields}
-    truths = ("driven", "still", "smooth", "on_way", "at_end", "no_way")
+    truths = ("driven", "still", "holds", "smooth", "on_way", "at_end", "no_way")
     arrays |= {name: sometimes(chance, 0.4, V, A) for name in truths}
     arrays |= {name: np.zeros((V, A), np.int64) for name in ("turn_at", "next", "size")}
     arrays |= {name: np.full((V, A), -1) for name in ("halt", "link")}
@@ -231,7 +231,10 @@ def test_what_is_in_view_of_places(seed: int) -> None:
         *np.zeros((3, *cones)), chance.choice([0.0, 0.3, 0.8], cones), np.zeros(cones),
     )  # fmt: skip
     around = Around(
-        chance.choice([0.2, 0.4], V), np.zeros(V), np.array([0.9, np.nan, 0.1]), np.zeros(3)
+        chance.choice([0.2, 0.4], V),
+        np.zeros(V),
+        np.array([0.9, np.nan, 0.1]) + 0.02 * np.arange(V)[:, None],
+        np.zeros(3),
     )
     lamps = LightNumbers(chance.choice([0.0, 0.6], (V, J)), np.full((V, J), 3.0))
     square, starts = edges_of([shapely.box(-1, -1, 2, 1)])
@@ -265,8 +268,10 @@ def test_what_is_in_view_of_places(seed: int) -> None:
     off = np.abs(np.angle(np.exp(1j * (np.arctan2(dy, dx) - poses.heading[p, i]))))
     light = np.full(60, around.light[v])
     low = places[:, 2] <= 0.5
-    light[(np.hypot(*places[:, :2].T) <= 2.0) & low] = 0.9
-    light[(np.abs(places[:, 0] - 0.5) <= 1.5) & (np.abs(places[:, 1]) <= 1.0) & low] = 0.1
+    light[(np.hypot(*places[:, :2].T) <= 2.0) & low] = 0.9 + 0.02 * v
+    light[(np.abs(places[:, 0] - 0.5) <= 1.5) & (np.abs(places[:, 1]) <= 1.0) & low] = (
+        0.1 + 0.02 * v
+    )
     light = np.minimum(light + lamps.lamp[v, i] * np.clip(1.0 - away / 3.0, 0.0, 1.0), 1.0)
     expected = np.zeros(60, np.bool_)
     for k in range(sight.cones[v, a]):
@@ -602,6 +607,7 @@ def test_noises_come_in_order_and_each_is_judged_once_by_each_that_listens(seed:
     stage = EarStage(
         AGENTS, laid_out(BodyColumns, bodies_of(chance)), ones, ones,
         np.ones((V, A, J + 1), np.bool_), ones, grid, grid, scratch_for(empty), NO_FLOORS,
+        np.zeros(V, np.int32), np.full(1, ALL_ALIKE, np.int32),
     )  # fmt: skip
     heard.make_room(size * A)
     tick = 6
@@ -737,6 +743,7 @@ def test_each_noise_is_judged_once_by_each_that_listens(seed: int) -> None:
         AGENTS, laid_out(BodyColumns, bodies_of(chance)), ones, ones,
         np.ones((V, A, J + 1), np.bool_), ones, grid, laid_out(GridColumns, level.plan_grid),
         scratch_for(level.sound_grid), level.floors,
+        np.zeros(V, np.int32), np.full(1, ALL_ALIKE, np.int32),
     )  # fmt: skip
     waiting, heard, noises = NoiseStore(), HeardStore(), NoiseStore()
     poses = poses_of(chance, 1)
@@ -802,7 +809,8 @@ def test_the_newest_noise_counts_and_all_add_up(seed: int) -> None:
     empty = laid_out(GridColumns, build_grid(np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(0)))
     stage = EarStage(
         AGENTS, laid_out(BodyColumns, bodies_of(chance)), error, error,
-        np.ones((V, A, J + 1), np.bool_), error, empty, empty, np.zeros(1, np.int64), NO_FLOORS,
+        np.ones((V, A, J + 1), np.bool_), error, empty, empty, scratch_for(empty), NO_FLOORS,
+        np.zeros(V, np.int32), np.full(1, ALL_ALIKE, np.int32),
     )  # fmt: skip
     loudness, news = np.zeros((V, A, J)), News.blank((V, A, J))
     add_up(stage, noises.laid, heard.laid, count, now, loudness, news)
@@ -864,7 +872,7 @@ def test_the_likeliest_cell_is_near_and_likely_with_what_is_around_it(seed: int)
 def wandering(chance: np.random.Generator) -> tuple[Moving, RoamStage, Doing]:
     shape, square = (1, 1), shapely.box(-10.0, -5.0, 10.0, 5.0)
     arrays = {name: np.zeros(shape) for name in Moving._fields}
-    truths = ("driven", "still", "smooth", "on_way", "at_end", "no_way")
+    truths = ("driven", "still", "holds", "smooth", "on_way", "at_end", "no_way")
     arrays |= {name: np.zeros(shape, np.bool_) for name in truths}
     arrays |= {name: np.zeros(shape, np.int64) for name in ("turn_at", "next", "size")}
     arrays |= {name: np.full(shape, -1) for name in ("halt", "link")}

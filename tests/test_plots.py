@@ -215,7 +215,7 @@ def test_noises_are_cut_by_what_they_cannot_pass(tmp_path: Path) -> None:
     run = snelk.run(
         samples.write_sample(tmp_path, guest="at = [5, 0]", level=barn, profiles=profiles)
     )
-    x, y, straight, on_foot = carried(run, (0.0, 0.0, 1.0), 10.0)
+    x, y, straight, on_foot = carried(run, (0.0, 0.0, 1.0), 10.0, run.level)
     for at_x, at_y, left in ((6.0, 0.0, 10 * 0.4 - 6), (-6.0, 0.0, 4.0), (0.0, 8.0, 2.0)):
         column, line = int(np.abs(x - at_x).argmin()), int(np.abs(y - at_y).argmin())
         slack = 0.3  # the places lie in a grid

@@ -11,12 +11,16 @@ from numpy.typing import NDArray
 
 from snelk.config.models import Door, Setup
 from snelk.level.level import Level
+from snelk.mind.signals import NOBODY
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 SLACK = 1e-9
 """Times this close are the same, s."""
+
+BY_ITSELF = "by itself"
+"""What lets a door shut."""
 
 NOBODY_IN_IT = 0.05
 """Whose middle is farther from a door than its radius and this is not in it, m."""
@@ -46,6 +50,7 @@ class Doors:
         walls: Which walls are doors, by number.
         shuts_at: (variant, wall) when a door shuts by itself, s; infinite for never.
         changed: (variant,) whether a door was opened or shut, so that ways are others.
+        opened_by: (variant, wall) the agent that opened it last, or NOBODY.
     """
 
     def __init__(
@@ -57,6 +62,7 @@ class Doors:
         self.zones = [zone.name for zone, _ in level.data.zones]
         self.shuts_at = np.full(opened.shape, np.inf)
         self.changed = np.zeros(len(setups), dtype=np.bool_)
+        self.opened_by = np.full(opened.shape, NOBODY, dtype=np.int64)
         self._outlines = {wall: level.outline_of(wall) for wall in self.walls}
 
     def rules_of(self, v: int, wall: int) -> Door:
@@ -72,6 +78,7 @@ class Doors:
                 return None
             self.opened[v, wall], self.changed[v] = is_on, True
             shuts = self.rules_of(v, wall).shuts
+            self.opened_by[v, wall] = by if is_on else self.opened_by[v, wall]
             self.shuts_at[v, wall] = time + shuts if is_on and shuts is not None else np.inf
         else:
             zone = self.zones.index(name)
@@ -90,6 +97,10 @@ class Doors:
             return point.x, point.y, float(self.level.base[wall])
         point = self.level.zone_area(name).centroid
         return point.x, point.y, 0.0
+
+    def opener_of(self, v: int, name: str) -> int:
+        """The agent that opened a door last, or NOBODY."""
+        return int(self.opened_by[v, self.level.wall_names.index(name)])
 
     def to_shut(self, v: int, time: float, places: Numbers, radii: Numbers) -> list[str]:
         """The doors that shut by themselves now, with nobody in them.

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from snelk.body.streams import Streams
 from snelk.level.columns import agree, plain
-from snelk.level.grid import Grid, Scratch
+from snelk.level.grid import Grid, Scratch, agree_scratch
 from snelk.senses.bodies import Bodies
 
 Numbers = NDArray[np.float64]
@@ -48,7 +48,7 @@ class FlightStage(NamedTuple):
             self.first.shape, self.last.shape, self.keep_eyes.shape, self.until_unseen.shape,
             self.look.shape, self.distance.shape, self.directions.shape, self.away.shape,
         )  # fmt: skip
-        agree(plain(self.scratch).met.shape, (len(plain(self.grid).see_through) + 1,))
+        agree_scratch(self.scratch, self.grid, len(self.first))
         inside = (self.first >= 0).all() and (self.last <= len(self.spots)).all()
         room = int((self.last - self.first).max(initial=0)) <= len(self.lengths)
         agree((bool(inside), room, self.spots.shape[1]), (True, True, 3))

@@ -8,7 +8,7 @@ from cython.cimports.libc.math import atan2, fabs, hypot
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, ZoneColumns, agree, door, laid_out, plain
-from snelk.level.grid import Grid, Scratch
+from snelk.level.grid import Grid, Scratch, agree_scratch
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import (
@@ -76,7 +76,7 @@ def look_out(
     agree(plain(bodies).height.shape[:2], plain(lamps).lamp.shape)
     agree(plain(around).zone_background.shape, (len(plain(zones).circles),))
     agree(plain(around).light.shape, shape[:1])
-    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
+    agree_scratch(scratch, grid, plain(numbers).notices.shape[0])
     look_at_all(
         v,
         a,

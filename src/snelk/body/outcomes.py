@@ -12,7 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.body.doors import Doors, Turn
+from snelk.body.doors import BY_ITSELF, Doors, Turn
 from snelk.config import minds, models
 from snelk.config.models import Setup
 from snelk.mind.attention import Attention
@@ -151,7 +151,9 @@ class Outcomes:
         self.happenings.append(Happening(v, by, kind, NOBODY, x, y, f"{name}\n{cause}"))
         rules = self.setups[v].doors.get(name)
         if turn.is_door and rules is not None and rules.noise is not None:
-            who = int(self.characters[by]) if by >= 0 else NOBODY
+            # Who opened a door is who lets it fall shut.
+            maker = self.doors.opener_of(v, name) if cause == BY_ITSELF else by
+            who = int(self.characters[maker]) if maker >= 0 else NOBODY
             self.door_noises.append((v, name, rules.noise, who))
 
     def queue(self, effect: Given) -> None:

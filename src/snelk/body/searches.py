@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from snelk.level.columns import agree, agree_axes, plain
 from snelk.level.floors import Floors
-from snelk.level.grid import Grid, Scratch
+from snelk.level.grid import Grid, Scratch, agree_scratch
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Bodies
 from snelk.senses.light import LightNumbers
@@ -161,4 +161,4 @@ class SearchStage(NamedTuple):
         agree(plain(self.bodies).height.shape[:2], (shape[0], characters))
         agree(plain(self.around).zone_background.shape, (len(plain(self.zones).circles),))
         agree(plain(self.around).light.shape, shape[:1])
-        agree(plain(self.scratch).met.shape, (len(plain(self.grid).see_through) + 1,))
+        agree_scratch(self.scratch, self.grid, shape[0])

@@ -19,7 +19,7 @@ from snelk.body.columns import (
     StandingColumns,
     TimingColumns,
 )
-from snelk.body.doors import Doors
+from snelk.body.doors import BY_ITSELF, Doors
 from snelk.body.me import LOOK_CODES, Me
 from snelk.body.motion import Motion
 from snelk.body.moving import place
@@ -385,7 +385,7 @@ class World:
             places = np.stack([poses.x[p], poses.y[p], poses.z[p]], axis=1)[there]
             radii = np.array([self.setups[v].body_of(name).radius for name in self.names])[there]
             for name in self.doors.to_shut(v, self.time, places, radii):
-                self.outcomes.turn(v, name, "shut", NOBODY, "by itself")
+                self.outcomes.turn(v, name, "shut", NOBODY, BY_ITSELF)
 
     def mind_doors(self) -> None:
         """Doors have opened or shut: whoever is on a way looks for it anew."""

@@ -249,6 +249,7 @@ def _words_of(setup: Setup, recorded: NoiseData, thrown: Sequence[str]) -> tuple
     """All kinds of noise that can be made in one variant."""
     ladders = [setup.profile_of(agent).ladder for agent in setup.agents]
     effects = [each for ladder in ladders if ladder for _, each in ladder.effects()]
-    made = [each.noise for each in (*effects, *setup.doors.values()) if each.noise]
+    made = [each.noise for each in effects if each.noise]
+    made += [door.noise for door in setup.doors.values() if door.noise]
     listed = [noise.kind for noise in setup.noise]
     return tuple(dict.fromkeys([STEP, *recorded.kind, *listed, *thrown, *made]))

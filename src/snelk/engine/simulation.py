@@ -182,7 +182,9 @@ class Simulation:
         level = self.level
         self.around = around_of(self.setups, level)  # a tick overwrites its lights
         self.opened = opened_at_first(self.setups, level)
-        self.thrower = Thrower(self.setups, scenario.throws, self.level, self.bodies, self.times)
+        self.thrower = Thrower(
+            self.setups, scenario.throws, self.level, self.bodies, self.times, self.opened
+        )
         self.hearing_numbers = frozen(hearing_numbers(self.setups))
         self.ears = Ears(
             self.hearing_numbers,

@@ -111,8 +111,9 @@ class Thrower:
         level: Level,
         bodies: Bodies,
         times: NDArray[np.float64],
+        opened: NDArray[np.bool_],
     ) -> None:
-        self.setups, self.level, self.bodies = setups, level, bodies
+        self.setups, self.level, self.bodies, self.opened = setups, level, bodies, opened
         self.names = list(setups[0].cast)
         self.flights: list[Flight] = []
         spots = dict(zip(level.spot_names, level.spot_places.tolist(), strict=True))
@@ -167,8 +168,9 @@ class Thrower:
         wall = NO_WALL
         for arc in arcs:
             points = points_of(arc, start, end, CHORDS)
+            opened = self.opened[v if len(self.opened) > 1 else 0][None]
             share, walls, _ = cast_rays(
-                self.level.solid_grid, points[:-1].copy(), points[1:].copy()
+                self.level.solid_grid, points[:-1].copy(), points[1:].copy(), opened
             )
             hit = np.flatnonzero(share <= 0.0)
             if len(hit) == 0:

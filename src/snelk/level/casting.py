@@ -16,8 +16,8 @@ from cython import Py_ssize_t, cast, nogil, ulonglong
 from cython.cimports.libc.math import fabs, sqrt
 from numpy.typing import NDArray
 
-from snelk.level.columns import GridColumns, agree, door, laid_out, plain
-from snelk.level.grid import LAYERS, LEEWAY, NO_WALL, TINY, TOUCH, Grid, Scratch
+from snelk.level.columns import GridColumns, agree, door, laid_out
+from snelk.level.grid import LAYERS, LEEWAY, NO_WALL, TINY, TOUCH, Grid, Scratch, agree_scratch
 
 INF = float("inf")
 NAN = float("nan")
@@ -365,7 +365,7 @@ def passes(
     to_z: float,
 ) -> bool:
     """Whether anything of one ray passes, m."""
-    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
+    agree_scratch(scratch, grid)
     return _passes(laid_out(GridColumns, grid), scratch, x, y, z, to_x, to_y, to_z)
 
 
@@ -395,7 +395,7 @@ def cast_each(
 ) -> None:
     """`cast_ray` for many rays, start and end (rays, 3), m; the last three arrays are filled."""
     agree(start.shape, end.shape, *((len(each), 3) for each in (share, wall, at)))
-    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
+    agree_scratch(scratch, grid)
     _cast_each(laid_out(GridColumns, grid), scratch, start, end, share, wall, at)
 
 

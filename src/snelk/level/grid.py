@@ -127,6 +127,17 @@ class Scratch(NamedTuple):
         agree((0 <= int(self.row[0]) < len(self.opened),), (True,))
 
 
+def agree_scratch(scratch: Scratch, grid: Grid, variants: int = 1) -> None:
+    """Make sure that working memory is that of a grid, with a row for all variants or for each.
+
+    Raises:
+        ValueError: It is not.
+    """
+    own = plain(scratch)
+    agree(own.met.shape, (len(plain(grid).see_through) + 1,))
+    agree((len(own.opened) in (1, variants),), (True,))
+
+
 def scratch_for(grid: Grid, opened: NDArray[np.bool_] | None = None) -> Scratch:
     """Working memory for rays through a grid; nothing stands open if None."""
     walls = len(plain(grid).see_through)

@@ -11,7 +11,7 @@ from shapely.geometry.base import BaseGeometry
 
 from snelk.level.columns import JoinColumns, agree, agree_axes, laid_out, plain
 from snelk.level.floors import Floors, build_floors
-from snelk.level.grid import Grid, Scratch
+from snelk.level.grid import Grid, Scratch, agree_scratch
 from snelk.level.links import Links, build_links
 from snelk.level.outlines import edges_of
 
@@ -151,5 +151,5 @@ class GroundStage(NamedTuple):
         count = len(plain(self.ground).corners)
         agree(self.room.shape, (4, count))
         agree((len(self.way) > count, self.way.shape[1]), (True, 5))
-        agree(plain(self.scratch).met.shape, (len(plain(self.grid).see_through) + 1,))
+        agree_scratch(self.scratch, self.grid)
         agree(plain(plain(self.ground).joins).leads.shape, plain(self.grid).see_through.shape)

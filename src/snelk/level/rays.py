@@ -13,12 +13,15 @@ from snelk.level.grid import Grid, scratch_for
 
 
 def cast_rays(
-    grid: Grid, start: NDArray[np.float64], end: NDArray[np.float64]
+    grid: Grid,
+    start: NDArray[np.float64],
+    end: NDArray[np.float64],
+    opened: NDArray[np.bool_] | None = None,
 ) -> tuple[NDArray[np.float64], NDArray[np.int32], NDArray[np.float64]]:
-    """`cast_ray` for many rays; `start` and `end` are (rays, 3) in metres."""
+    """`cast_ray` for many rays; `start` and `end` are (rays, 3) in metres, `opened` (1, walls)."""
     count = len(start)
     share, wall, at = np.empty(count), np.empty(count, dtype=np.int32), np.empty(count)
-    cast_each(grid, scratch_for(grid), start, end, share, wall, at)
+    cast_each(grid, scratch_for(grid, opened), start, end, share, wall, at)
     return share, wall, at
 
 

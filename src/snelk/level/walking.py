@@ -20,7 +20,7 @@ from snelk.level.columns import (
     laid_out,
     plain,
 )
-from snelk.level.grid import Grid, Scratch
+from snelk.level.grid import Grid, Scratch, agree_scratch
 from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, Joins
 from snelk.level.zones import INSIDE
 
@@ -67,7 +67,7 @@ def can_walk(
         lengths: (lines,) filled, m; infinite where something is in the way.
     """
     agree(start.shape, end.shape, sheets.shape, (len(lengths), 2))
-    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
+    agree_scratch(scratch, grid)
     agree(plain(joins).leads.shape, plain(grid).see_through.shape)
     count = len(plain(joins).planes)
     agree((bool((sheets >= 0).all() and (sheets < count).all()),), (True,))
@@ -114,7 +114,7 @@ def find_way(
     agree(room.shape, (4, count))
     agree(start.shape, goal.shape, (3,))
     agree((way.shape[1], len(way) > count), (5, True))
-    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
+    agree_scratch(scratch, grid)
     return _find_way(
         laid_out(GroundColumns, ground), laid_out(GridColumns, grid), scratch, room, start, goal,
         way,
@@ -137,7 +137,7 @@ def lay_way(
     agree((way.shape[1], len(way) > len(turns)), (5, True))
     inside = bool(((turns >= 0) & (turns < count)).all())
     agree((inside,), (True,))
-    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
+    agree_scratch(scratch, grid)
     return _lay_way(
         laid_out(GroundColumns, ground), laid_out(GridColumns, grid), scratch, start, goal, turns,
         way,
@@ -203,7 +203,7 @@ def lengths_between(
     agree(start.shape, end.shape, sheets.shape, (len(limit), 2), (len(length), 2))
     known = len(plain(plain(ground).joins).planes)
     agree((bool((sheets >= 0).all() and (sheets < known).all()),), (True,))
-    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
+    agree_scratch(scratch, grid)
     agree(plain(ground).lengths.shape, (count, count))
     _lengths_between(
         laid_out(GroundColumns, ground),
@@ -233,7 +233,7 @@ def length_of_way(
     Infinite if there is none, NaN if the ways between corners are needed and not known.
     """
     agree(room.shape, (4, len(plain(ground).corners)))
-    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
+    agree_scratch(scratch, grid)
     agree((0 <= part < len(plain(ground).reach),), (True,))
     return _length_of_way(
         laid_out(GroundColumns, ground), laid_out(GridColumns, grid), scratch, room, part,

@@ -8,7 +8,7 @@ from cython.cimports.libc.math import hypot
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, agree, door, laid_out, plain
-from snelk.level.grid import Grid, Scratch
+from snelk.level.grid import Grid, Scratch, agree_scratch
 from snelk.mind.columns import BeliefColumns, MemoryNumberColumns, NewsColumns
 from snelk.mind.memory import (
     GRACE,
@@ -72,7 +72,7 @@ def remember(
         scratch: Of the grid.
         beliefs: Overwritten.
     """
-    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
+    agree_scratch(scratch, grid, len(plain(beliefs).x))
     agree(
         plain(beliefs).x.shape,
         failed.shape[:3],

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, plain
-from snelk.level.grid import Grid, Scratch
+from snelk.level.grid import Grid, Scratch, agree_scratch
 from snelk.level.ground import GroundStage
 from snelk.mind.drawn import Drawn
 from snelk.mind.memory import Beliefs, MemoryNumbers, News
@@ -73,7 +73,7 @@ class MindStage(NamedTuple):
         agree(plain(self.limits).range.shape, plain(self.limits).half_fov.shape, cones)
         agree(plain(self.meter_numbers).weight.shape, cones)
         agree((notices.shape[2] <= plain(self.surroundings).speed.shape[1],), (True,))
-        agree(plain(self.scratch).met.shape, (len(plain(self.grid).see_through) + 1,))
+        agree_scratch(self.scratch, self.grid, len(notices))
 
 
 class LadderStage(NamedTuple):

@@ -108,6 +108,8 @@ def _draw_walls(plot: Any, run: Run) -> None:
         kind: {"xs": [], "ys": [], "fill_color": []} for kind in ("solid", "sheer", "line")
     }
     for wall, geometry in run.level.data.walls:
+        if wall.door:
+            continue  # drawn as it stands, by the page
         shade = next(colour for limit, colour, _ in WALL_SHADES if wall.top - wall.base <= limit)
         sheer = is_sheer(run.level, wall)
         if "Polygon" in geometry.geom_type:

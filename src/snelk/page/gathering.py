@@ -26,8 +26,10 @@ from snelk.runs.rows import Rows
 from snelk.runs.spans import REASONS
 from snelk.runs.standing import arrives_within, awake_of_ticks
 from snelk.runs.tables import MOST_PAIRS, is_thin
+from snelk.runs.turning import turns_by
 from snelk.senses.bodies import blocker_codes, blockers_of
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
+from snelk.senses.doors import opened_at_first
 from snelk.senses.gates import SIGHT, TOUCH
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import GATES, IN_VIEW
@@ -133,24 +135,46 @@ class Gathered:
                 {"heights": list(body.heights()), "eyes": body.eyes}
                 for body in map(setup.body_of, run.names)
             ],
-            "pieces": [
-                [round(float(value), 3) for value in piece]
-                for piece, wall in zip(run.level.pieces, run.level.piece_walls, strict=True)
-                if run.level.see_through[wall] == 0.0
-            ],
-            "triangles": [
-                [round(float(value), 3) for value in triangle.ravel()]
-                for triangle, wall in zip(
-                    run.level.triangles, run.level.triangle_walls, strict=True
-                )
-                if run.level.see_through[wall] == 0.0
-            ],
+            "pieces": self._opaque(run.level.pieces, run.level.piece_walls),
+            "triangles": self._opaque(run.level.triangles, run.level.triangle_walls),
+            "doors": self._doors(),
             "lamps": {
                 name: {"reach": member.lamp.reach, "light": member.lamp.light}
                 for name, member in setup.cast.items()
                 if member.lamp is not None
             },
         }
+
+    def _opaque(self, blocking: NDArray[np.float64], walls: NDArray[np.int32]) -> list[Any]:
+        """What lets no sight pass, and is no door."""
+        level = self.run.level
+        kept = (level.see_through[walls] == 0.0) & ~level.is_door[walls]
+        return [[round(float(value), 3) for value in each.ravel()] for each in blocking[kept]]
+
+    def _doors(self) -> list[dict[str, Any]]:
+        """Each door: what of it blocks, its outline in plan, and when it stands open, s."""
+        run, found = self.run, []
+        level, last = run.level, len(run.times) - 1
+        turns = list(turns_by(run, last))
+        for wall in np.flatnonzero(level.is_door).tolist():
+            name, own = level.wall_names[wall], level.piece_walls == wall
+            opens, spans = bool(opened_at_first([run.setup], level)[0, wall]), []
+            since = float(run.times[0])
+            for kind, _, t in (each for each in turns if each[1] == name):
+                if kind == "shut" and opens:
+                    spans.append([since, t])
+                opens, since = kind == "opened", t
+            spans += [[since, 1e9]] if opens else []
+            blocks = level.see_through[wall] == 0.0
+            ends = level.triangles[level.triangle_walls == wall]
+            found.append({
+                "name": name,
+                "lines": [[round(float(v), 3) for v in piece[:4]] for piece in level.pieces[own]],
+                "pieces": level.pieces[own].round(3).tolist() if blocks else [],
+                "triangles": ends.reshape(-1, 9).round(3).tolist() if blocks else [],
+                "open": spans,
+            })  # fmt: skip
+        return found
 
     def _profile(self, agent: str) -> dict[str, Any]:
         setup = self.run.setup

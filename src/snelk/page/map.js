@@ -4,6 +4,7 @@
 const TAIL = 8; // s
 const NOISE_SHOWN = 0.8; // s
 const DART = [[1, 0], [-0.75, 0.65], [-0.4, 0], [-0.75, -0.65]];
+const DOOR = "#a5370c";
 const FONT = "system-ui, 'DejaVu Sans', sans-serif";
 
 const LAYERS = {
@@ -18,6 +19,9 @@ const LAYERS = {
   names: { key: "9", words: "names" },
   reach: { key: "0", words: "circles within which somebody feels (dots) or catches (dashes), and × where it goes: within the circle it has arrived" },
 };
+
+// Whether a door stands open; from the tick on that is after the one at which it was opened.
+function isOpen(door, t) { return door.open.some(([from, to]) => t > from + 1e-9 && t <= to + 1e-9); }
 
 class MapView {
   constructor(run, doc, view, page) {
@@ -87,6 +91,7 @@ class MapView {
     this.poses = run.names.map((_, c) => run.pose(c, t, smooth));
     this.drawn = {}; // how many of each were drawn, by layer
     this.marks = []; // what names keep clear of: [left, top, right, bottom]
+    this.drawDoors(t);
     if (on.light) this.drawLight();
     if (on.search) this.drawSearch(t);
     if (on.cones) this.drawCones(t);
@@ -132,10 +137,14 @@ class MapView {
 
   // What an eye sees, kept as long as it neither moves nor turns.
   seenFrom(name, eye, heading, fov, range, height) {
-    const key = [eye.x, eye.y, eye.z, heading, fov, range, height].join();
+    const { run } = this, open = run.doors.map((door) => isOpen(door, this.t));
+    const key = [eye.x, eye.y, eye.z, heading, fov, range, height, ...open].join();
     const kept = this.seen.get(name);
     if (kept && kept.key === key) return kept.region;
-    const region = visible(this.run.pieces, this.run.triangles, eye, heading, fov, range, height);
+    const shut = run.doors.filter((_, n) => !open[n]);
+    const pieces = [...run.pieces, ...shut.flatMap((door) => door.pieces)];
+    const triangles = [...run.triangles, ...shut.flatMap((door) => door.triangles)];
+    const region = visible(pieces, triangles, eye, heading, fov, range, height);
     this.seen.set(name, { key, region });
     return region;
   }
@@ -169,6 +178,18 @@ class MapView {
         }
       });
     });
+  }
+
+  // Doors: shut a thick line, open a dotted one.
+  drawDoors(t) {
+    for (const door of this.run.doors) {
+      const open = isOpen(door, t);
+      for (const [ax, ay, bx, by] of door.lines) {
+        this.trace([[ax, ay], [bx, by]]);
+        this.stroke(DOOR, open ? 1.4 : 4, open ? [1.5, 3] : []);
+        this.count("doors");
+      }
+    }
   }
 
   drawLight() {

@@ -24,13 +24,14 @@ from snelk.config.words import POSTURES
 from snelk.errors import InputError, one_of
 from snelk.files import claim, written
 from snelk.level.visible import visible_region
-from snelk.plots.ground import LAMPLIGHT, draw_level, outline_of
+from snelk.plots.ground import DOOR, LAMPLIGHT, draw_level, outline_of
 from snelk.plots.labels import Labels
 from snelk.plots.map import dart_of, frame_map
 from snelk.plots.minds import draw_search, draw_territories, rank_shade
 from snelk.plots.style import BLUE, INK, NOISE, PAPER, REASON_STYLES, VERMILION, agent_colours
 from snelk.runs.dense import beliefs_at, not_sensed
 from snelk.runs.standing import awake_at, cones_at, state_at
+from snelk.runs.turning import level_at
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
@@ -84,11 +85,13 @@ class Animation:
         """The picture at a time, s."""
         self.canvas.restore_region(self._background)
         tick = self.run.tick_at(t)
+        self._level = level_at(self.run, tick)
         count = len(self.run.names)
         rows = self.run.poses.iloc[tick * count : (tick + 1) * count]
         poses = {str(row.id): row for row in rows.itertuples() if row.present}
         before = {*self.map.get_children(), *self.lanes.get_children()}
         self.shown = {}
+        self._doors()
         self._lamps(poses)
         self._cones(poses, tick)
         self._tails(t)
@@ -124,7 +127,11 @@ class Animation:
         self.shown.setdefault(theme, []).append(artist)
 
     def _draw_ground(self) -> None:
-        draw_level(self.map, self.run.level, light=self.run.setup.light)
+        level = self.run.level
+        doors = frozenset(np.array(level.wall_names)[level.is_door].tolist())
+        # Doors as if all stood open; those that are shut are drawn over it picture by picture.
+        bare = level.as_turned(doors, ()) if doors else level
+        draw_level(self.map, bare, light=self.run.setup.light)
         draw_territories(self.map, self.run, self.run.agents, self.colours)
         frame_map(self.map, self.run)
         self.map.set_ylabel("y, m", labelpad=0)
@@ -163,10 +170,19 @@ class Animation:
     def _region(self, name: tuple[str, str], **how: Any) -> Any:
         """What is seen, kept as long as the eye neither moves nor turns."""
         kept = self._regions.get(name)
-        if kept is None or kept[0] != how:
-            kept = how, outline_of(visible_region(self.run.level, **how).clear)
-            self._regions[name] = kept
+        if kept is None or kept[0] != (self._level, how):
+            region = outline_of(visible_region(self._level, **how).clear)
+            kept = self._regions[name] = (self._level, how), region
         return kept[1]
+
+    def _doors(self) -> None:
+        """The doors that are shut."""
+        for wall, outline in self._level.data.walls:
+            if wall.door and wall.see_through < 1.0:
+                patch = PathPatch(
+                    outline_of(outline), edgecolor=DOOR, facecolor="none", lw=3.5, zorder=3.2
+                )
+                self._keep("doors", self.map.add_patch(patch))
 
     def _height(self, name: str, pose: Any) -> float:
         return self.run.setup.body_of(name).heights()[POSTURES.index(pose.posture)]

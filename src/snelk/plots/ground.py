@@ -34,7 +34,7 @@ FAINTNESS = 0.18
 
 EDGE = "#2a6f97"
 FLOOR, FLOOR_EDGE = "#f3e4d7", "#b08968"
-LINK = "#5b2d8a"
+LINK, DOOR = "#5b2d8a", "#a5370c"
 
 
 def extent_of(run: Run) -> NDArray[np.float64]:
@@ -125,6 +125,15 @@ def _draw_walls(ax: Axes, level: Level, kept: set[int]) -> None:
     """Walls, edges and spots; those that are not kept are faint."""
     for n, (wall, geometry) in enumerate(level.data.walls):
         alpha = None if n in kept else FAINTNESS
+        if wall.door:
+            is_open = wall.see_through == 1.0
+            patch = PathPatch(
+                outline_of(geometry), edgecolor=DOOR, lw=1.4 if is_open else 3.5, zorder=3.2,
+                facecolor=DOOR if "Polygon" in geometry.geom_type and not is_open else "none",
+                ls=(0, (1, 2)) if is_open else "-", alpha=alpha,
+            )  # fmt: skip
+            ax.add_patch(patch)
+            continue
         shade = next(colour for limit, colour, _ in WALL_SHADES if wall.top - wall.base <= limit)
         sheer = is_sheer(level, wall)
         edge = SHEER_EDGE if sheer else "#2e2a24"

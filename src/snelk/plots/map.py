@@ -18,6 +18,7 @@ from snelk.config.words import POSTURES
 from snelk.errors import InputError, one_of
 from snelk.level.visible import visible_region
 from snelk.plots.ground import (
+    DOOR,
     EDGE,
     FAINTNESS,
     FLOOR,
@@ -48,6 +49,7 @@ from snelk.plots.style import FAINT, INK, NOISE, REASON_STYLES, Drawing, agent_c
 from snelk.runs.dense import beliefs_at, not_sensed
 from snelk.runs.spans import REASONS
 from snelk.runs.standing import awake_at, cones_at, state_at
+from snelk.runs.turning import level_at
 from snelk.senses.gates import SIGHT
 from snelk.senses.sight import GATES
 
@@ -157,14 +159,15 @@ def plot_map(
     artists = MapArtists(ax)
     colours = agent_colours(run.agents)
     poses = _poses_at(run, tick)
-    draw_level(ax, run.level, light=run.setup.light, floor=floor)
+    level = level_at(run, tick)
+    draw_level(ax, level, light=run.setup.light, floor=floor)
     _draw_tails(artists, run, t, tail, colours)
     height = _height_looked_for(run, shown, poses)
-    _draw_lamps(artists, run, poses, height)
+    _draw_lamps(artists, run, level, poses, height)
     for agent in shown:
         if agent in poses:
             few = len(shown) <= CROWD
-            _draw_cones(artists, run, agent, tick, poses, colours[agent], height, few)
+            _draw_cones(artists, run, level, agent, tick, poses, colours[agent], height, few)
     artists.noises.update(draw_noises(ax, run, shown, t, colours))
     artists.reaches.update(draw_reaches(ax, run, shown, tick, poses, colours))
     artists.territories.update(draw_territories(ax, run, shown, colours))
@@ -253,6 +256,7 @@ def _body_height(run: Run, name: str, pose: Any) -> float:
 def _draw_cones(
     artists: MapArtists,
     run: Run,
+    level: Level,
     agent: str,
     tick: int,
     poses: dict[str, Any],
@@ -267,7 +271,7 @@ def _draw_cones(
         return
     for name, cone in cones_at(run, agent, tick).items():
         gain = visible_region(
-            run.level,
+            level,
             eye=eye,
             heading_deg=pose.heading_deg,
             fov_whole=cone.fov_whole,
@@ -275,7 +279,7 @@ def _draw_cones(
             height=pose.z + height,
         )
         hold = visible_region(
-            run.level,
+            level,
             eye=eye,
             heading_deg=pose.heading_deg,
             fov_whole=cone.hold_fov_whole or cone.fov_whole,
@@ -320,7 +324,9 @@ def _draw_cones(
         artists.cones[agent, name] = drawn
 
 
-def _draw_lamps(artists: MapArtists, run: Run, poses: dict[str, Any], height: float) -> None:
+def _draw_lamps(
+    artists: MapArtists, run: Run, level: Level, poses: dict[str, Any], height: float
+) -> None:
     """The light of each lamp in four steps out to its reach, cut by walls."""
     for name, pose in poses.items():
         lamp = run.setup.cast[name].lamp
@@ -330,7 +336,7 @@ def _draw_lamps(artists: MapArtists, run: Run, poses: dict[str, Any], height: fl
         rings: list[Artist] = []
         for share in (1.0, 0.75, 0.5, 0.25):
             lit = visible_region(
-                run.level,
+                level,
                 eye=(pose.x, pose.y, z),
                 heading_deg=0.0,
                 fov_whole=360.0,
@@ -626,6 +632,7 @@ def _legend(
         Patch(facecolor=FLOOR, edgecolor=FLOOR_EDGE, label="floor; hatched: it slopes"),
         Line2D([], [], marker="+", ms=5, mew=0.9, color="#777777", ls="none", label="spot"),
         Line2D([], [], color=EDGE, lw=1.4, ls=(0, (6, 2, 1, 2)), label="edge: stops feet only"),
+        Line2D([], [], color=DOOR, lw=3.0, label="door; dotted: it stands open"),
         Line2D(
             [],
             [],
@@ -641,6 +648,7 @@ def _legend(
         "spot": level.data.spots,
         "edge: stops feet only": level.data.edges,
         "link: a ladder, a drop, a jump": level.data.links,
+        "door; dotted: it stands open": [wall for wall, _ in level.data.walls if wall.door],
         "floor; hatched: it slopes": level.data.floors,
     }
     handles = [each for each in handles if drawn.get(str(each.get_label()), True)]

@@ -14,6 +14,7 @@ from snelk.level.section import Slice, section_of
 from snelk.plots.ground import FLOOR_EDGE, SHEER_EDGE, WALL_SHADES
 from snelk.plots.style import FAINT, INK, Drawing, agent_colours, new_figure
 from snelk.runs.moment import Moment, moment_of
+from snelk.runs.turning import level_at
 from snelk.senses.gates import SIGHT
 
 if TYPE_CHECKING:
@@ -81,7 +82,10 @@ def plot_ray(run: Run, agent: str, target: str, *, at: float, ax: Axes | None = 
     along = (there - here)[:2] / length if length > 1e-6 else facing
     artists = RayArtists(ax)
     slices = section_of(
-        run.level, tuple(here[:2]), tuple(here[:2] + max(length, 0.01) * along), beyond=FARTHEST
+        level_at(run, moment.tick),
+        tuple(here[:2]),
+        tuple(here[:2] + max(length, 0.01) * along),
+        beyond=FARTHEST,
     )
     slices += _blocking(moment, here[:2], along, length)
     for each in slices:
@@ -156,7 +160,7 @@ def _draw_rays(artists: RayArtists, moment: Moment, eye: float, length: float) -
     body = run.setup.body_of(run.names[moment.j])
     for n, (share, _) in enumerate(body.points):
         high = there[2] + share * _height(moment, moment.j)
-        sight = run.level.sightline((*here[:2], eye), (*there[:2], high))
+        sight = level_at(run, moment.tick).sightline((*here[:2], eye), (*there[:2], high))
         part, place = 1.0, sight.place
         stops = sight.share <= 0.0 and place is not None
         for each in (slice for slice, _ in artists.slices if slice.kind == "body"):

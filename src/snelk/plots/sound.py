@@ -17,12 +17,14 @@ from snelk.config.words import POSTURES
 from snelk.level.rays import cast_rays
 from snelk.plots.style import INK, NOISE
 from snelk.runs.events import describe_noise
+from snelk.runs.turning import level_at
 from snelk.senses.hearing import LIFT, UNDERFOOT
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist
     from matplotlib.axes import Axes
 
+    from snelk.level.level import Level
     from snelk.runs.run import Run
 
 RECENT = 1.0
@@ -79,7 +81,7 @@ def ear_height(run: Run) -> float:
 
 
 def carried(
-    run: Run, source: tuple[float, float, float], reach: float
+    run: Run, source: tuple[float, float, float], reach: float, level: Level
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
     """How far inside its limit an ordinary ear is at each place about a noise.
 
@@ -93,12 +95,12 @@ def carried(
     up = ear_height(run) + (0.0 if np.isnan(ground) else ground)
     ears = np.column_stack([places, np.full(len(places), up)])
     start = np.broadcast_to(np.add(source, (0.0, 0.0, LIFT)), ears.shape).copy()
-    through, _, _ = cast_rays(run.level.sound_grid, start, ears)
+    through, _, _ = cast_rays(level.sound_grid, start, ears)
     straight = np.sqrt(((ears - start) ** 2).sum(axis=1))
     limit = np.full(len(places), reach)
     feet = np.column_stack([places, np.full(len(places), source[2])])  # as high as it sounds
     start[:, 2] += UNDERFOOT - STEP  # as high as feet would be on the floor of the noise
-    walked = run.level.sound_ways.distance(start, feet, limit)
+    walked = level.sound_ways.distance(start, feet, limit)
     rise = ears[:, 2] - source[2]
     on_foot = np.hypot(np.where(np.isinf(walked), 2 * reach, walked), rise)
     shape = (FINENESS, FINENESS)
@@ -112,7 +114,9 @@ def _draw_noise(
         (noise.x, noise.y), noise.reach, fill=False, ec=NOISE, lw=0.7, ls=(0, (1, 3)), zorder=4.2
     )
     ax.add_patch(ring)
-    x, y, straight, on_foot = carried(run, (noise.x, noise.y, noise.z), noise.reach)
+    x, y, straight, on_foot = carried(
+        run, (noise.x, noise.y, noise.z), noise.reach, level_at(run, run.tick_at(noise.t))
+    )
     ax.contourf(
         x, y, np.maximum(straight, on_foot), levels=[0.0, np.inf], colors=[NOISE], alpha=0.10,
         zorder=1.4,

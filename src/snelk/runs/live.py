@@ -237,7 +237,7 @@ class Live:
         self._simulation.world.active = True
 
     def change(self, of: str, to: str) -> None:
-        """Let a door open or shut, or a light go on or out, at the next tick; it holds from then on.
+        """Let a door open or shut, or a light go on or out, at the next tick, and so from then on.
 
         Args:
             of: Which: a door of the level, or a zone that the scenario's `lights` name.

@@ -8,7 +8,7 @@ from cython.cimports.libc.math import atan2, cos, sin, sqrt
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, agree, door, laid_out, plain
-from snelk.level.grid import NO_WALL, Grid, Scratch
+from snelk.level.grid import NO_WALL, Grid, Scratch, agree_scratch
 from snelk.senses.bodies import FIRST_BODY, Bodies, Poses
 from snelk.senses.columns import (
     BodyColumns,
@@ -65,7 +65,7 @@ def see(
     agree((targets <= light.shape[1],), (True,))
     agree(plain(limits).range.shape, (*looks.shape, plain(numbers).cares.shape[3]))
     agree(light.shape, plain(bodies).blocks.shape, (len(light), plain(poses).x.shape[1]))
-    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
+    agree_scratch(scratch, grid, len(plain(numbers).notices))
     _see(
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),

@@ -8,7 +8,7 @@ from cython.cimports.libc.math import sqrt
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, agree, door, laid_out, plain
-from snelk.level.grid import Grid, Scratch
+from snelk.level.grid import Grid, Scratch, agree_scratch
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, LightColumns, PoseColumns
 from snelk.senses.light import LightNumbers
@@ -40,7 +40,7 @@ def shine(
     agree(light.shape, ground.shape, plain(numbers).lamp.shape, plain(bodies).blocks.shape)
     agree((bool((whom >= 0).all() and (whom < light.shape[1]).all()),), (True,))
     agree(light.shape[1:], plain(poses).x.shape[1:])
-    agree(plain(scratch).met.shape, (len(plain(grid).see_through) + 1,))
+    agree_scratch(scratch, grid, len(light))
     _shine(
         laid_out(PoseColumns, poses),
         laid_out(BodyColumns, bodies),

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from snelk.config.words import GAITS
 from snelk.level.columns import agree, plain
 from snelk.level.floors import Floors
-from snelk.level.grid import Grid, Scratch
+from snelk.level.grid import Grid, Scratch, agree_scratch
 from snelk.level.zones import Zones
 from snelk.senses.bodies import Bodies
 from snelk.senses.contact import ContactNumbers, Contacts
@@ -70,8 +70,8 @@ class SenseStage(NamedTuple):
         agree(plain(self.limits).range.shape, (variants, agents, numbers.cares.shape[3]))
         agree((variants, agents), self.touch_awake.shape, self.zone_awake.shape)
         agree(plain(self.contact_numbers).touch_cares.shape, numbers.notices.shape)
-        walls = (len(plain(self.grid).see_through) + 1,)
-        agree(plain(self.scratch).met.shape, walls, (len(plain(self.solid_grid).see_through) + 1,))
+        agree_scratch(self.scratch, self.grid, len(self.light))
+        agree_scratch(self.scratch, self.solid_grid, len(self.light))
 
 
 class StepStage(NamedTuple):
@@ -127,5 +127,5 @@ class EarStage(NamedTuple):
         agree(by_agent, self.acuity.shape, self.awake.shape, self.error.shape)
         agree((*by_agent, targets + 1), self.cares.shape)
         agree((variants, 1), (len(self.way_of), len(self.which)))
-        walls = (len(plain(self.sound_grid).see_through) + 1,)
-        agree(plain(self.scratch).met.shape, walls, (len(plain(self.plan_grid).see_through) + 1,))
+        agree_scratch(self.scratch, self.sound_grid, variants)
+        agree_scratch(self.scratch, self.plan_grid, variants)
