@@ -198,3 +198,17 @@ def test_states_and_a_game_turn_doors(tmp_path: Path) -> None:
 def test_mistakes_are_told(tmp_path: Path, more: dict[str, Any], expected: str) -> None:
     with pytest.raises(snelk.InputError, match=expected):
         scene(tmp_path, more=more)
+
+
+def test_conditions_ask_for_doors_and_lights_from_the_next_tick_on(tmp_path: Path) -> None:
+    changes = [{"t": 1.0, "of": "gate", "to": "open"}, {"t": 2.0, "of": "hall", "to": "dark"}]
+    states: dict[str, Any] = {"calm": {}, "wary": {}, "dim": {}}
+    turns = {
+        "ajar": {"from": ["calm"], "to": "wary", "when": 'open("gate") and lit("hall")'},
+        "dark": {"from": ["wary"], "to": "dim", "when": 'not lit("hall")'},
+    }
+    more = {"lights.hall.dark": 0.0, "change": changes, "cast.guest.at": [-8, 8]}
+    run = snelk.run(scene(tmp_path, states, more=more, transitions=turns))
+    rows = run.states[run.states.transition.notna()]
+    assert list(zip(rows.t, rows.transition, strict=True)) == [(1.1, "ajar"), (2.1, "dark")]
+    assert 'open("gate")' in rows.reason.iloc[0]

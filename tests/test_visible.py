@@ -108,6 +108,7 @@ def test_a_point_is_in_the_region_if_its_ray_is_clear(z: float, height: float, s
     level = samples.level_of()
     level.pieces, level.piece_walls = pieces, np.arange(25, dtype=np.int32)
     level.see_through = np.where(rng.random(25) < 0.3, 0.5, 0.0)
+    level.is_door = np.zeros(25, dtype=np.bool_)
     triangles = rng.uniform((2, 2, 0), (28, 28, 3), (6, 1, 3)) + rng.normal(0, 2, (6, 3, 3))
     triangles[:3, :, 2] = np.round(triangles[:3, :1, 2], 1)  # lie flat
     level.triangles, level.triangle_walls = triangles, np.arange(6, dtype=np.int32)

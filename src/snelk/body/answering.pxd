@@ -5,7 +5,7 @@ from snelk.body.columns cimport BodyStageColumns, NamedColumns, MovingColumns
 from snelk.level.columns cimport ZoneColumns
 from snelk.level.within cimport inside
 
-cdef Py_ssize_t FELT_BY, IN_ZONE, OBSERVED_BY, SEEN_BY, TARGET_IN_ZONE, TOUCH, DISAGREE, SENSED, IN_VIEW
+cdef Py_ssize_t FELT_BY, IN_ZONE, OBSERVED_BY, IS_ON, SEEN_BY, TARGET_IN_ZONE, TOUCH, DISAGREE, SENSED, IN_VIEW
 
 @cython.locals(same=bint, n=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t)
 cdef Py_ssize_t answer_all(

@@ -15,6 +15,7 @@ from snelk.body.columns import BodyStageColumns, MovingColumns, NamedColumns
 from snelk.body.named import (
     FELT_BY,
     IN_ZONE,
+    IS_ON,
     OBSERVED_BY,
     SEEN_BY,
     TARGET_IN_ZONE,
@@ -81,6 +82,8 @@ def _is_true(named: NamedSignals, stage: BodyStage, moving: Moving, n: int, v: i
     if kind == TARGET_IN_ZONE:
         x, y = stage.signals.target_x[v, a], stage.signals.target_y[v, a]
         return _holds(stage.zones, named.zone[n], x, y, stage.signals.target_z[v, a])
+    if kind == IS_ON:
+        return bool(which == 1)
     if kind == OBSERVED_BY:
         for watcher in range(stage.sees_me.shape[2]):
             mine = named.which[n, v, watcher] == 1

@@ -89,6 +89,18 @@ class Doors:
             self._zone_light[v, zone] = light
         return Turn(v, name, is_door, is_on, by, cause)
 
+    def are_on(self, word: str, name: str) -> Truths:
+        """(variant,) whether a door is `open`, or a light `lit`."""
+        if word == "open":
+            opened = self.opened[:, self.level.wall_names.index(name)]
+            return np.broadcast_to(opened, (len(self.setups),)).copy()
+        zone = self.zones.index(name)
+        own = np.array([float(self.level.zone_light[zone])] * len(self.setups))
+        dark = np.array([setup.lights[name].dark for setup in self.setups])
+        # A light that is as bright while it is dark counts as lit.
+        lit: Truths = (self._zone_light[:, zone] == own) | (own == dark)
+        return lit
+
     def place_of(self, name: str) -> tuple[float, float, float]:
         """The middle of a door or a zone, m; of a door at its foot."""
         if name in self.level.wall_names:

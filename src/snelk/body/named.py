@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from snelk.level.columns import agree
 
-SEEN_BY, FELT_BY, OBSERVED_BY, IN_ZONE, TARGET_IN_ZONE = range(5)
+SEEN_BY, FELT_BY, OBSERVED_BY, IN_ZONE, TARGET_IN_ZONE, IS_ON = range(6)
 """Kinds by index: the focus is in view of a cone; it is felt by touch or in a zone; somebody of a
-team sees the agent; the agent, or its focus, is in a zone.
+team sees the agent; the agent, or its focus, is in a zone; a door stands open, or a light is lit.
 """
 
 NAMED = {
@@ -20,6 +20,8 @@ NAMED = {
     "observed_by": OBSERVED_BY,
     "in_zone": IN_ZONE,
     "target_in_zone": TARGET_IN_ZONE,
+    "open": IS_ON,
+    "lit": IS_ON,
 }
 """The same by the word they are written with."""
 
@@ -34,7 +36,7 @@ class NamedSignals(NamedTuple):
     row: NDArray[np.int32]  # (signal,)
     zone: NDArray[np.int32]  # (signal,) index of a zone, or -1
     which: NDArray[np.int32]  # (signal, variant, agent) index of the cone, or -1; TOUCH or ZONE;
-    # for `observed_by`, 1 for those of the team
+    # for `observed_by`, 1 for those of the team; 1 for what is open or lit, overwritten
 
     @classmethod
     def blank(cls, count: int, shape: tuple[int, ...]) -> NamedSignals:

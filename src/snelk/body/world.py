@@ -26,6 +26,7 @@ from snelk.body.moving import place
 from snelk.body.named import (
     FELT_BY,
     IN_ZONE,
+    IS_ON,
     NAMED,
     OBSERVED_BY,
     TARGET_IN_ZONE,
@@ -387,6 +388,13 @@ class World:
             for name in self.doors.to_shut(v, self.time, places, radii):
                 self.outcomes.turn(v, name, "shut", NOBODY, BY_ITSELF)
 
+    def mind_turns(self) -> None:
+        """Let conditions know, from the next tick on, what is open and lit now."""
+        which = plain(self.named).which
+        for n, (_, node) in enumerate(self.ladders.asked):
+            if NAMED[node.word] == IS_ON:
+                which[n] = self.doors.are_on(node.word, node.parts[0].word)[:, None]
+
     def mind_doors(self) -> None:
         """Doors have opened or shut: whoever is on a way looks for it anew."""
         for v in np.flatnonzero(self.doors.changed).tolist():
@@ -583,13 +591,18 @@ class World:
     def look_up(self, node: Node) -> NDArray[Any]:
         """The values, (variant, agent), of a call of the language of conditions."""
         key = (node.word, node.parts[0].word)
+        if NAMED[node.word] == IS_ON:
+            found = self.doors.are_on(*key)
+            for turn in self.outcomes.turned:  # it holds from the next tick on
+                if (turn.name, turn.is_door) == (key[1], node.word == "open"):
+                    found[turn.variant] = not turn.is_on
+            return np.repeat(found[:, None], len(self.agents), axis=1)
         if key not in self._looked_up:
             named = laid_out(NamedColumns, self._named_of([(0, node)]))
             self._looked_up[key] = named, np.zeros((1, *self.search_done.shape))
         named, values = self._looked_up[key]
         answer(named, self.stage, self.motion.now, values)
-        found: Truths = values[0] != 0.0
-        return found
+        return np.asarray(values[0] != 0.0)
 
     def _named_of(self, asked: Sequence[tuple[int, Node]]) -> NamedSignals:
         """Pack calls of the language of conditions, with the rows for them, into arrays."""
@@ -600,6 +613,8 @@ class World:
             named.row[n] = row
             if kind in (IN_ZONE, TARGET_IN_ZONE):
                 named.zone[n] = self.level.zone_index(name)
+            elif kind == IS_ON:
+                named.which[n] = self.doors.are_on(node.word, name)[:, None]
             elif kind == OBSERVED_BY:
                 named.which[n] = self._team_of == name
             elif kind == FELT_BY:

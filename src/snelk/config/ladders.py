@@ -32,6 +32,8 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             | set(setup.attributes)
         ),
         "kind of noise": list(setup.noise_kinds),
+        "door": [wall.name for wall, _ in level.walls if wall.door],
+        "light": list(setup.lights),
     }
 
     def missing(
@@ -206,6 +208,7 @@ def named_by(state: State) -> Iterator[tuple[Place, str, tuple[str, ...]]]:
 def names_in(condition: Condition) -> Iterator[tuple[str, str]]:
     """What a condition names: the kind of thing, and its name."""
     kinds = {"in_zone": "zone", "target_in_zone": "zone", "observed_by": "team", "seen": "cone"}
+    kinds |= {"open": "door", "lit": "light"}
     for node in condition.root.walk():
         if node.kind == "call" and node.word in kinds:
             yield kinds[node.word], node.parts[0].word

@@ -59,6 +59,8 @@ FUNCTIONS = {
     "in_zone": "it is in a zone of the level, by name",
     "target_in_zone": "the focus is believed to be in a zone, by name",
     "observed_by": "an agent of a team, by name, has it in view",
+    "open": "a door of the level, by name, stands open",
+    "lit": "the light of a zone, by name, is lit",
     "chance": "true with a probability, drawn once each time the state is entered",
 }
 FACES = 5.0

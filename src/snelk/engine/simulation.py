@@ -506,6 +506,8 @@ class Simulation:
             reach = self.setups[v].noise_kinds[kind].reach
             place, who = world.doors.place_of(name), self.names[by] if by >= 0 else None
             self.maker.give(kind, place, reach, who, variant=v, source=BY_KIND)
+        if world.outcomes.turned:
+            world.mind_turns()
         if world.doors.changed.any():
             self.listening.mind_doors()
             world.mind_doors()

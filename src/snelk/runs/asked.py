@@ -56,6 +56,8 @@ class Asked:
         agent: Whose rows.
         rows: The columns by name, (rows,); also `x` and `y`, the agent's place.
         effects: (t, who, attribute, value) the attributes that changed, in the order of time.
+        turns: (t, name, whether it is a door, whether it is open or lit) the same of doors and
+            lights.
     """
 
     setup: Setup
@@ -63,6 +65,7 @@ class Asked:
     agent: str
     rows: Mapping[str, Values]
     effects: tuple[tuple[float, str, str, float], ...] = ()
+    turns: tuple[tuple[float, str, bool, bool], ...] = ()
 
     def true(self, transition: str) -> NDArray[np.bool_]:
         """(rows,) whether the condition of a transition was true."""
@@ -88,6 +91,7 @@ class Asked:
             self.agent,
             {name: values[row : row + 1] for name, values in self.rows.items()},
             self.effects,
+            self.turns,
         )
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
             look_up = one._look_up(transition)
@@ -135,6 +139,8 @@ class Asked:
                 return self._within(name, "target_x", "target_y", "target_z")
             if node.word == "observed_by":
                 return self._observed_by(name)
+            if node.word in ("open", "lit"):
+                return self._is_on(node.word, name)
             raise AssertionError(node.word)
 
         return look_up
@@ -162,6 +168,17 @@ class Asked:
     def _listed(self, column: str, name: str) -> Values:
         """(rows,) whether a name is among those that a column lists."""
         return np.array([name in unjoined(text) for text in self.rows[column]], np.bool_)
+
+    def _is_on(self, word: str, name: str) -> Values:
+        """(rows,) whether a door stood open, or a light was lit."""
+        first = self.setup.doors[name].open if name in self.setup.doors else False
+        if word == "lit":
+            first = self.setup.lights[name].lit
+        found = np.full(len(self.rows["t"]), first)
+        for t, of, is_door, is_on in self.turns:
+            if (of, is_door) == (name, word == "open"):
+                found[self.rows["t"] > t + 1e-9] = is_on
+        return found
 
     def _observed_by(self, team: str) -> Values:
         cast = self.setup.cast

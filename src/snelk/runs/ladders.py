@@ -12,6 +12,7 @@ from snelk.errors import InputError
 from snelk.mind.signals import OVER
 from snelk.runs.answers import written
 from snelk.runs.asked import Asked, Part, endless
+from snelk.runs.turning import turns_of
 
 if TYPE_CHECKING:
     from snelk.runs.record import Record
@@ -145,7 +146,7 @@ def asked_by(run: Record, agent: str) -> Asked:
     def within(zone: str, x: Any, y: Any, z: Any) -> Any:
         return run.level.within(zone, x, y, z)  # the level is read when a zone is asked about
 
-    return Asked(run.setup, within, agent, endless(columns), effects_of(run))
+    return Asked(run.setup, within, agent, endless(columns), effects_of(run), turns_of(run))
 
 
 def effects_of(run: Record) -> tuple[tuple[float, str, str, float], ...]:

@@ -23,6 +23,7 @@ from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.sight import IN_VIEW, Sight
 
 if TYPE_CHECKING:
+    from snelk.body.doors import Turn
     from snelk.body.outcomes import Effect
     from snelk.body.scene import Note, Snapshot
     from snelk.engine.simulation import Simulation
@@ -217,6 +218,7 @@ def transition_rows(
     first: int,
     taken: Sequence[tuple[float, Step]],
     effects: Sequence[tuple[object, ...]],
+    turns: Sequence[tuple[float, Turn]],
 ) -> list[tuple[object, ...]]:
     """Each transition with its reason; `signals` are those of the ticks from number `first` on."""
     world, setup = simulation.world, simulation.setups[v]
@@ -227,12 +229,13 @@ def transition_rows(
     places = [int(n) * len(who) + who.index(s.agent) for n, (_, s) in zip(tick, taken, strict=True)]
     asking = endless(Rows.of(signals.take(pa.array(places, pa.int64()))))
     changed: Any = tuple((*row[:3], row[4]) for row in effects if row[2])
+    turned = tuple((t, each.name, each.is_door, each.is_on) for t, each in turns)
     for n, (t, step) in enumerate(taken):
         ladder = world.ladders.ladders[v][step.agent]
         assert ladder is not None
         agent, names = simulation.agents[step.agent], list(ladder.states)
         transitions = list(ladder.transitions)
-        asked = Asked(setup, simulation.level.within, agent, asking, changed)
+        asked = Asked(setup, simulation.level.within, agent, asking, changed, turned)
         tree = asked.explain(transitions[step.transition], n)
         reason = "; ".join(tree.reasons())
         also = ", ".join(transitions[c] for c in step.also) or None

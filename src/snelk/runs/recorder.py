@@ -9,6 +9,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from snelk.body.doors import Turn
 from snelk.body.outcomes import Effect, Happening
 from snelk.body.scene import Note, Snapshot
 from snelk.engine.simulation import Simulation
@@ -116,6 +117,7 @@ class Recorder:
         self._states = [first_states(simulation, v) for v in range(len(simulation.setups))]
         self._happenings: list[tuple[float, Happening]] = []
         self._effects: list[tuple[float, Effect]] = []
+        self._turns: list[tuple[float, Turn]] = []
         self._notes: list[Note] = []
         self._snapshots: list[Snapshot] = []
         self._flights: list[Flight] = []
@@ -137,6 +139,7 @@ class Recorder:
             (time, each) for each in (*world.happenings, *world.outcomes.happenings)
         ]
         self._effects += [(time, each) for each in world.outcomes.changed]
+        self._turns += [(time, each) for each in world.outcomes.turned]
         self._notes += world.notes
         self._snapshots += world.snapshots
         self._flights += self.simulation.thrower.flights
@@ -274,7 +277,10 @@ class Recorder:
         end = self._end_of(v)
         taken = [(t, step) for t, step in self._taken if step.variant == v and t <= end]
         effects = self._effects_of(v, end)
-        self._states[v] += transition_rows(simulation, v, signals, self._flushed, taken, effects)
+        self._states[v] += transition_rows(
+            simulation, v, signals, self._flushed, taken, effects,
+            [(t, each) for t, each in self._turns if each.variant == v],
+        )  # fmt: skip
         into.add("voices", table_of(VOICE_COLUMNS, self._voices[v]))
         self._voices[v].clear()
         shots = [shot for shot in self._snapshots if shot.variant == v and shot.t <= end]

@@ -7,8 +7,6 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from snelk.senses.doors import light_of_zones, opened_at_first
-
 if TYPE_CHECKING:
     from snelk.level.level import Level
     from snelk.runs.record import Record
@@ -22,18 +20,26 @@ SLACK = 1e-9
 
 def turns_by(run: Record, tick: int) -> Iterator[tuple[str, str, float]]:
     """(event, door or zone, when) of all that opened, shut, was lit or went dark by a tick."""
-    if not (run.level.is_door.any() or run.setup.lights):
-        return
     rows, time = run.rows("events"), run.times[tick]
-    for kind, door, zone, t in zip(
-        rows["kind"], rows["wall"], rows["zone"], rows["t"].tolist(), strict=True
-    ):
-        if kind in TURNS and t < time - SLACK:  # it holds from the next tick on
-            yield kind, zone if kind in ("lit", "darkened") else door, t
+    kinds, times = rows["kind"], rows["t"]
+    for n in np.flatnonzero(np.isin(kinds, list(TURNS))).tolist():
+        if times[n] < time - SLACK:  # it holds from the next tick on
+            named_by = "zone" if kinds[n] in ("lit", "darkened") else "wall"
+            yield str(kinds[n]), str(rows[named_by][n]), float(times[n])
+
+
+def turns_of(run: Record) -> tuple[tuple[float, str, bool, bool], ...]:
+    """(t, name, whether it is a door, whether it is open or lit) of all doors and lights."""
+    return tuple(
+        (t, name, kind in ("opened", "shut"), kind in ("opened", "lit"))
+        for kind, name, t in turns_by(run, len(run.times) - 1)
+    )
 
 
 def level_at(run: Record, tick: int) -> Level:
     """The level as it was at a tick: without doors that stood open, with lights as they were."""
+    from snelk.senses.doors import light_of_zones, opened_at_first
+
     level, setup = run.level, run.setup
     if not (level.is_door.any() or setup.lights):
         return level
