@@ -184,6 +184,19 @@ def test_states_and_a_game_turn_doors(tmp_path: Path) -> None:
         live.change("north", "open")
 
 
+def test_doors_and_lights_that_nothing_turns_are_told(tmp_path: Path) -> None:
+    def idle(**more: Any) -> list[str]:
+        found = snelk.check(scene(tmp_path, more=more))
+        return [each.place for each in found if each.name == "idle-door"]
+
+    assert idle() == []  # the guard opens it
+    assert idle(**{"doors.gate.who": []}) == ['wall "gate"']
+    assert idle(**{"doors.gate.who": ["cat"]}) == ['wall "gate"']
+    assert idle(**{"doors.gate.who": ["watcher"], "lights.hall.dark": 0.1}) == ["lights.hall"]
+    turns = [{"t": 1.0, "of": "gate", "to": "open"}, {"t": 1.0, "of": "hall", "to": "dark"}]
+    assert idle(**{"doors.gate.who": [], "lights.hall.dark": 0.1, "change": turns}) == []
+
+
 @pytest.mark.parametrize(
     ("more", "expected"),
     [

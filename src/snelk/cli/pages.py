@@ -89,6 +89,9 @@ def animate(
     target: Annotated[
         str | None, typer.Option("--target", metavar="NAME", help="About whom the lanes tell.")
     ] = None,
+    floor: Annotated[
+        str | None, typer.Option("--floor", metavar="NAME", help="Others and who is there: faint.")
+    ] = None,
     out: Annotated[
         Path | None,
         typer.Option("--out", metavar="FILE", help="A .gif or .mp4; else a .gif beside the run."),
@@ -114,6 +117,7 @@ def animate(
             end=end,
             speed=speed,
             fps=fps,
+            floor=floor,
             size=(int(sides[1]), int(sides[2])),
             target=target,
             progress=progress,

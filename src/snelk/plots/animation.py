@@ -24,7 +24,7 @@ from snelk.config.words import POSTURES
 from snelk.errors import InputError, one_of
 from snelk.files import claim, written
 from snelk.level.visible import visible_region
-from snelk.plots.ground import DOOR, LAMPLIGHT, draw_level, outline_of
+from snelk.plots.ground import DOOR, FAINTNESS, LAMPLIGHT, draw_level, outline_of
 from snelk.plots.labels import Labels
 from snelk.plots.map import dart_of, frame_map
 from snelk.plots.minds import draw_search, draw_territories, rank_shade
@@ -62,9 +62,17 @@ class Animation:
     """
 
     def __init__(
-        self, run: Run, *, start: float, end: float, target: str, size: tuple[int, int]
+        self,
+        run: Run,
+        *,
+        start: float,
+        end: float,
+        target: str,
+        size: tuple[int, int],
+        floor: str | None = None,
     ) -> None:
-        self.run = run
+        self.run, self.floor = run, floor
+        self._here: set[str] | None = None  # who is on the floor that is shown
         self.window = start, end
         self.target = target
         self.colours = agent_colours(run.agents)
@@ -88,9 +96,13 @@ class Animation:
         self._level = level_at(self.run, tick)
         count = len(self.run.names)
         rows = self.run.poses.iloc[tick * count : (tick + 1) * count]
-        poses = {str(row.id): row for row in rows.itertuples() if row.present}
+        poses: dict[str, Any] = {str(row.id): row for row in rows.itertuples() if row.present}
         before = {*self.map.get_children(), *self.lanes.get_children()}
         self.shown = {}
+        if self.floor is not None:
+            level = self.run.level
+            on = {name: level.floor_at(pose.x, pose.y, pose.z) for name, pose in poses.items()}
+            self._here = {name for name, floor in on.items() if floor == self.floor}
         self._doors()
         self._lamps(poses)
         self._cones(poses, tick)
@@ -103,8 +115,9 @@ class Animation:
         self._bodies(poses)
         self._names(poses, tick)
         title = self.run.info["title"] or self.run.info["scenario"]
+        storey = "" if self.floor is None else f", {self.floor}"
         words = self.figure.text(
-            0.012, 0.985, f"{title}   ·   {t:.1f} s", va="top", fontsize=11, weight="bold",
+            0.012, 0.985, f"{title}   ·   {t:.1f} s{storey}", va="top", fontsize=11, weight="bold",
             color=INK, parse_math=False,
         )  # fmt: skip
         self._keep("cursor", self.lanes.axvline(t, color=VERMILION, lw=1.8, zorder=6))
@@ -123,15 +136,19 @@ class Animation:
             artist.remove()
         return picture
 
-    def _keep(self, theme: str, artist: Artist) -> None:
+    def _keep(self, theme: str, artist: Artist, *whose: str) -> None:
+        """Keep what was drawn; faint if it is of somebody, and all of those are on other floors."""
         self.shown.setdefault(theme, []).append(artist)
+        if whose and self._here is not None and self._here.isdisjoint(whose):
+            alpha = artist.get_alpha()
+            artist.set_alpha(FAINTNESS * (1.0 if not isinstance(alpha, float) else alpha))
 
     def _draw_ground(self) -> None:
         level = self.run.level
         doors = frozenset(np.array(level.wall_names)[level.is_door].tolist())
         # Doors as if all stood open; those that are shut are drawn over it picture by picture.
         bare = level.as_turned(doors, ()) if doors else level
-        draw_level(self.map, bare, light=self.run.setup.light)
+        draw_level(self.map, bare, light=self.run.setup.light, floor=self.floor)
         draw_territories(self.map, self.run, self.run.agents, self.colours)
         frame_map(self.map, self.run)
         self.map.set_ylabel("y, m", labelpad=0)
@@ -213,7 +230,7 @@ class Animation:
                     outline, fc=self.colours[agent], ec=self.colours[agent], lw=0.7, alpha=0.16,
                     zorder=1.5,
                 )  # fmt: skip
-                self._keep("cones", self.map.add_artist(patch))
+                self._keep("cones", self.map.add_artist(patch), agent)
 
     def _lamps(self, poses: dict[str, Any]) -> None:
         for name, pose in poses.items():
@@ -227,7 +244,7 @@ class Animation:
                     fov_whole=360.0, range=lamp.reach * share, height=z,
                 )  # fmt: skip
                 patch = PathPatch(outline, fc=LAMPLIGHT, lw=0, alpha=0.5 * lamp.light, zorder=0.7)
-                self._keep("lamps", self.map.add_artist(patch))
+                self._keep("lamps", self.map.add_artist(patch), name)
 
     def _tails(self, t: float) -> None:
         count, last = len(self.run.names), self.run.tick_at(t)
@@ -239,7 +256,7 @@ class Animation:
             if len(points) > 1 and float(np.ptp(points, axis=0).max()) > 0.05:
                 colour = self.colours.get(str(name), INK)
                 line = LineCollection([points], colors=colour, linewidths=2, alpha=0.7, zorder=4)
-                self._keep("tails", self.map.add_artist(line))
+                self._keep("tails", self.map.add_artist(line), str(name))
 
     def _noises(self, t: float) -> None:
         noises = self.run.noises
@@ -266,7 +283,7 @@ class Animation:
             if agent in poses and target in poses:
                 a, b = poses[agent], poses[target]
                 line = Line2D([a.x, b.x], [a.y, b.y], color=style.colour, lw=1.4, zorder=5)
-                self._keep("rays", self.map.add_artist(line))
+                self._keep("rays", self.map.add_artist(line), agent, target)
 
     def _beliefs(self, tick: int) -> None:
         now = beliefs_at(self.run, tick)
@@ -290,7 +307,7 @@ class Animation:
                 mfc=self.colours.get(name, "white"), mec="white" if senses else INK, mew=1.1,
                 ls="none", zorder=8,
             )  # fmt: skip
-            self._keep("bodies", self.map.add_artist(body))
+            self._keep("bodies", self.map.add_artist(body), name)
 
     def _names(self, poses: dict[str, Any], tick: int) -> None:
         labels = Labels(self.map)
@@ -317,6 +334,7 @@ def animate(
     fps: float = 10.0,
     size: tuple[int, int] = (960, 640),
     target: str | None = None,
+    floor: str | None = None,
     progress: Progress | None = None,
 ) -> Path:
     """Write a stretch of a run as a moving picture, a GIF or, where ffmpeg is, an MP4.
@@ -330,6 +348,7 @@ def animate(
         fps: Pictures a second, 1 to 60.
         size: Width and height in pixels, each 240 to 4000 and, for MP4, made even.
         target: About whom the lanes tell; who was seen most if absent.
+        floor: A floor of the level: everything on others is faint. All alike if absent.
         progress: Called after each picture with the number done and the number in all.
 
     Raises:
@@ -355,13 +374,15 @@ def animate(
     if target is None:
         target = _most_seen(run)
     one_of(target, run.names, source="target", place="", what="character")
+    if floor is not None:
+        one_of(floor, run.level.floor_names, source="floor", place="", what="floor")
     kind = claim(path, *MOVING).suffix.lower()
     if kind == ".mp4":
         size = size[0] // 2 * 2, size[1] // 2 * 2
         if shutil.which("ffmpeg") is None:
             rule = "needs ffmpeg, which is not on this machine"
             raise InputError.of(str(path), "", ".mp4", rule, "install it, or write a .gif")
-    film = Animation(run, start=start, end=end, target=target, size=size)
+    film = Animation(run, start=start, end=end, target=target, size=size, floor=floor)
 
     def pictures() -> Iterator[Picture]:
         for n, t in enumerate(times, start=1):

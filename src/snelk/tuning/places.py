@@ -133,6 +133,35 @@ def _useless_link(scenario: Scenario) -> Found:
                 yield place, reason, "move it away from walls and from where it is too low"
 
 
+def _idle(scenario: Scenario) -> Found:
+    """Doors that nobody opens and nothing turns, and lights that nothing turns."""
+    setup = scenario.setup
+    turned = {change.of for change in setup.change}
+    for profile in setup.profiles.values():
+        for _, effects in profile.ladder.effects() if profile.ladder else ():
+            turned |= {*effects.turns}
+    walkers = [
+        {name, member.profile}
+        for name, member in setup.cast.items()
+        if member.profile and setup.profile_of(name).movement is not None
+        if name not in scenario.tracks
+    ]
+    for wall, _ in scenario.level.walls:
+        who = setup.doors[wall.name].who if wall.name in setup.doors else None
+        opened = any(who is None or not names.isdisjoint(who) for names in walkers)
+        if wall.door and wall.name not in turned and not opened:
+            reason = "is a door that nobody opens and nothing turns"
+            fix = f"add a [[change]] of it, or let somebody into doors.{wall.name}.who"
+            yield f'wall "{wall.name}"', reason, fix
+    for name in setup.lights:
+        if name not in turned:
+            yield (
+                key_path(("lights", name)),
+                "nothing turns it",
+                "add a [[change]], or leave it out",
+            )
+
+
 def _pairs(count: int) -> tuple[slice, slice]:
     return slice(0, count - 1), slice(1, count)
 
@@ -191,6 +220,7 @@ CHECKS: Checks = {
     "height-left-out": _height_left_out,
     "no-footing": _no_footing,
     "useless-link": _useless_link,
+    "idle-door": _idle,
     "unused-zone": _unused_zone,
     "unused-spot": _unused_spot,
 }
