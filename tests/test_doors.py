@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+import browser
 import numpy as np
 import pytest
 import scenes
@@ -195,6 +196,45 @@ def test_doors_and_lights_that_nothing_turns_are_told(tmp_path: Path) -> None:
     assert idle(**{"doors.gate.who": ["watcher"], "lights.hall.dark": 0.1}) == ["lights.hall"]
     turns = [{"t": 1.0, "of": "gate", "to": "open"}, {"t": 1.0, "of": "hall", "to": "dark"}]
     assert idle(**{"doors.gate.who": [], "lights.hall.dark": 0.1, "change": turns}) == []
+
+
+def test_the_page_shows_one_floor_and_doors_as_they_stand(tmp_path: Path) -> None:
+    floors = [
+        scenes.feature("floor", "ground", shapely.box(-9, -9, 14, 9)),
+        scenes.feature("floor", "loft", shapely.box(-9, -9, -4, 9), height=2.5),
+    ]
+    changes = [{"t": 2.0, "of": "gate", "to": "open"}]
+    night = scenes.scene(
+        tmp_path, *WALLS, *floors, states=STAND, end=6.0,
+        more={"cast.guest.at": [-6, 0], "cast.guest.z": 2.5, "cast.guard.at": [0, 0], "change": changes},
+    )  # fmt: skip
+    driver = browser.start_browser()
+    try:
+        page = snelk.write_page(tmp_path / "page.html", snelk.run(night))
+        browser.opened(driver, page)
+
+        def after(script: str) -> Any:
+            return driver.execute_script(script)
+
+        seen = [
+            after(
+                f"snelkPage.go({t}); const m = snelkPage.maps[0]; return [...m.seen.values()][0].region.outline"
+            )
+            for t in (1.0, 3.0)
+        ]
+        shut, opened = (shapely.Polygon(outline) for outline in seen)
+        through = shapely.box(5.5, -0.5, 8, 0.5)
+        assert not shut.intersects(through)
+        assert opened.contains(through)
+        alphas = """snelkPage.showFloor('loft'); const all = snelkPage.maps[0].plot.renderers;
+            return all.filter((each) => each.name === 'ground')
+                      .map((each) => Array.from(each.data_source.data.line_alpha))"""
+        lofts = after(alphas)
+        assert sorted(lofts[0]) == [0.15, 1.0]
+        assert after("return [0, 1].map((c) => snelkPage.maps[0].elsewhere(c, 1))") == [True, False]
+        assert after("snelkPage.showFloor(''); return snelkPage.maps[0].elsewhere(0, 1)") is False
+    finally:
+        driver.quit()
 
 
 @pytest.mark.parametrize(

@@ -382,6 +382,12 @@ class Level:
         floors_below(self.floors, np.array([[x, y, z]], dtype=np.float64), found)
         return self.floor_names[found[0]] if found[0] >= 0 else None
 
+    def floors_at(self, places: NDArray[np.float64]) -> NDArray[np.int32]:
+        """(places,) the floor that holds up whoever is at each, (places, 3) in m; -1 for none."""
+        found = np.empty(len(places), dtype=np.int32)
+        floors_below(self.floors, places, found)
+        return found
+
     def standing_on(self, floor: str) -> list[int]:
         """The walls and edges that stop somebody on a floor, by number.
 

@@ -13,9 +13,10 @@ from bokeh.embed import json_item
 from bokeh.resources import Resources
 from markupsafe import Markup
 
+from snelk.config.models import Edge, Link, Zone
 from snelk.errors import InputError, one_of
 from snelk.files import claim, write_text
-from snelk.page.figures import lanes_figure, map_figure
+from snelk.page.figures import lanes_figure, map_figure, storeys_of
 from snelk.page.gathering import WORDS, Gathered
 from snelk.page.packing import Packer
 from snelk.plots.ground import LAMPLIGHT, extent_of
@@ -214,11 +215,16 @@ def _place_of(run: Run) -> dict[str, Any]:
         *run.level.data.floors,
         *run.level.data.links,
     ]
+    storeys = storeys_of(run)
     for thing, geometry in things:
         point = geometry.centroid
-        labels.append(
-            {"x": point.x, "y": point.y, "text": thing.name, "size": geometry.envelope.length}
-        )
+        own = [] if isinstance(thing, Zone | Link | Edge) else storeys.get(thing.name, [])
+        if isinstance(thing, Zone) and thing.floor is not None:
+            own = storeys[thing.floor]
+        labels.append({
+            "x": point.x, "y": point.y, "text": thing.name, "size": geometry.envelope.length,
+            "on": own,
+        })  # fmt: skip
     return {
         "bounds": [low_x - 1.0, low_y - 1.0, high_x + 1.0, high_y + 1.0],
         "labels": labels,

@@ -79,27 +79,56 @@ def _draw_ground(plot: Any, run: Run) -> None:
     """All zones at once: Bokeh takes its time for each renderer, not for each polygon."""
     rows: dict[str, Any] = {name: [] for name in ("xs", "ys", "fill_color", "fill_alpha")}
     floors: dict[str, Any] = {name: [] for name in ("xs", "ys", "hatch_pattern")}
-    level = run.level
-    for n in np.argsort(level.floors.spans[:, 1], kind="stable"):
+    level, order = run.level, np.argsort(run.level.floors.spans[:, 1], kind="stable")
+    for n in order:
         _add_polygons(floors, level.data.floors[n][1])
         floors["hatch_pattern"].append("/" if np.ptp(level.floors.spans[n]) else " ")
+    names = level.floor_names
     if floors["xs"]:
+        drawn = {name: name for name in floors}
+        faint = _fades(floors, run, [[int(n)] for n in order], [0.45] * len(order))
         plot.multi_polygons(
-            **{name: name for name in floors}, fill_color=FLOOR, fill_alpha=0.45,
-            line_color=FLOOR_EDGE, hatch_color=FLOOR_EDGE, hatch_alpha=0.5,
+            **drawn, fill_color=FLOOR, line_color=FLOOR_EDGE, hatch_color=FLOOR_EDGE,
             source=ColumnDataSource(floors),
+            **{"fill_alpha": 0.45, "hatch_alpha": faint.get("fill_alpha", 0.5), **faint},
         )  # fmt: skip
     for zone, geometry in run.level.data.zones:
         area = geometry.buffer(zone.radius, quad_segs=32) if zone.radius else geometry
         _add_polygons(rows, area)
         rows["fill_color"].append(LAMPLIGHT if zone.light else "#f5eed4")
         rows["fill_alpha"].append(float(zone.light or 0.45))
+    drawn = {name: name for name in rows}
+    on = [zone.floor for zone, _ in run.level.data.zones]
+    storeys = [[] if floor is None else [names.index(floor)] for floor in on]
+    faint = _fades(rows, run, storeys, rows["fill_alpha"])
     plot.multi_polygons(
-        **{name: name for name in rows},
-        line_color="#b3aa90",
-        line_dash=[4, 3],
-        source=ColumnDataSource(rows),
+        **drawn | faint, line_color="#b3aa90", line_dash=[4, 3], source=ColumnDataSource(rows)
     )
+
+
+def _fades(
+    rows: dict[str, Any], run: Run, storeys: list[list[int]], fill: list[float]
+) -> dict[str, Any]:
+    """Let the page make faint what is on other floors than one: how a glyph is told of it.
+
+    `storeys` are the floors that each row belongs to, by number; none for all.
+    """
+    if len(run.level.floor_names) < 2:
+        return {}
+    rows |= {"storeys": storeys, "own_fill": list(fill), "fill_alpha": list(fill)}
+    rows["line_alpha"] = [1.0] * len(storeys)
+    return {"fill_alpha": "fill_alpha", "line_alpha": "line_alpha", "name": "ground"}
+
+
+def storeys_of(run: Run) -> dict[str, list[int]]:
+    """The floors, by number, that walls, floors and zones belong to; those of all are left out."""
+    names = run.level.floor_names
+    found = {name: [n] for n, name in enumerate(names)}
+    on = [{*run.level.standing_on(name)} for name in names]
+    for number, (wall, _) in enumerate(run.level.data.walls):
+        # What stands on no floor belongs to none.
+        found[wall.name] = [n for n, walls in enumerate(on) if number in walls] or [-1]
+    return found
 
 
 def _draw_walls(plot: Any, run: Run) -> None:
@@ -107,18 +136,23 @@ def _draw_walls(plot: Any, run: Run) -> None:
     rows: dict[str, dict[str, Any]] = {
         kind: {"xs": [], "ys": [], "fill_color": []} for kind in ("solid", "sheer", "line")
     }
+    standing: dict[str, list[list[int]]] = {kind: [] for kind in rows}
+    storeys = storeys_of(run)
     for wall, geometry in run.level.data.walls:
         if wall.door:
             continue  # drawn as it stands, by the page
         shade = next(colour for limit, colour, _ in WALL_SHADES if wall.top - wall.base <= limit)
         sheer = is_sheer(run.level, wall)
+        own = storeys[wall.name]
         if "Polygon" in geometry.geom_type:
+            standing["sheer" if sheer else "solid"].append(own)
             kept = rows["sheer" if sheer else "solid"]
             _add_polygons(kept, geometry)
             kept["fill_color"].append("#dcebd9" if sheer else shade)
             continue
         for part in shapely.get_parts(geometry):
             x, y = np.asarray(part.coords).T
+            standing["line"].append(own)
             rows["line"]["xs"].append(x)
             rows["line"]["ys"].append(y)
             rows["line"]["fill_color"].append(SHEER_EDGE if sheer else shade)
@@ -128,8 +162,9 @@ def _draw_walls(plot: Any, run: Run) -> None:
                    "hatch_color": SHEER_EDGE, "hatch_scale": 6.0}),
     ):  # fmt: skip
         if rows[kind]["xs"]:
+            faint = _fades(rows[kind], run, standing[kind], [1.0] * len(standing[kind]))
             source = ColumnDataSource(rows[kind])
-            plot.multi_polygons("xs", "ys", fill_color="fill_color", source=source, **how)
+            plot.multi_polygons("xs", "ys", fill_color="fill_color", source=source, **how, **faint)
     edges: dict[str, Any] = {"xs": [], "ys": []}
     for _, geometry in run.level.data.edges:
         lines = shapely.boundary(geometry) if "Polygon" in geometry.geom_type else geometry
@@ -150,9 +185,11 @@ def _draw_walls(plot: Any, run: Run) -> None:
             np.concatenate(xs), np.concatenate(ys), size=5, fill_color=LINK, line_color=LINK
         )
     if rows["line"]["xs"]:
+        faint = _fades(rows["line"], run, standing["line"], [1.0] * len(standing["line"]))
+        faint.pop("fill_alpha", None)
         source = ColumnDataSource(rows["line"])
-        plot.multi_line("xs", "ys", line_color="#2e2a24", line_width=4, source=source)
-        plot.multi_line("xs", "ys", line_color="fill_color", line_width=2.4, source=source)
+        for width, colour in ((4, "#2e2a24"), (2.4, "fill_color")):
+            plot.multi_line("xs", "ys", line_color=colour, line_width=width, source=source, **faint)
 
 
 def _add_polygons(rows: dict[str, Any], geometry: BaseGeometry) -> None:

@@ -130,6 +130,7 @@ class Gathered:
             "teams": [setup.cast[name].team for name in run.names],
             "walls": list(blockers_of(run.level.wall_names, run.names)),
             "zones": [zone.name for zone, _ in run.level.data.zones],
+            "floors": list(run.level.floor_names) if len(run.level.floor_names) > 1 else [],
             "profiles": {agent: self._profile(agent) for agent in run.agents},
             "bodies": [
                 {"heights": list(body.heights()), "eyes": body.eyes}
@@ -238,6 +239,9 @@ class Gathered:
             heading[c, there[c]] = np.unwrap(heading[c, there[c]], period=360.0)
         self._add("heading", heading, parts=100)
         self._add("present", self._by_character(poses.present))
+        if len(run.level.floor_names) > 1:
+            at = np.ascontiguousarray(np.nan_to_num(poses[["x", "y", "z"]].to_numpy(np.float64)))
+            self._add("floor", run.level.floors_at(at).reshape(-1, count)[self.ticks].T.copy())
         posture = poses.posture.cat.set_categories(list(POSTURES)).cat.codes
         self._add("posture", self._by_character(posture).clip(0))
 

@@ -4,6 +4,7 @@
 const TAIL = 8; // s
 const NOISE_SHOWN = 0.8; // s
 const DART = [[1, 0], [-0.75, 0.65], [-0.4, 0], [-0.75, -0.65]];
+const FAINTNESS = 0.15;
 const DOOR = "#a5370c";
 const FONT = "system-ui, 'DejaVu Sans', sans-serif";
 
@@ -36,10 +37,25 @@ class MapView {
     this.canvas = document.getElementById(`canvas-${run.key}`);
     this.pen = this.canvas.getContext("2d");
     this.seen = new Map();
+    this.floor = -1;
     this.widths = new Map();
     this.labels = [...run.labels].sort((a, b) => b.size - a.size);
     for (const range of [this.plot.x_range, this.plot.y_range]) range.change.connect(() => this.again());
   }
+
+  // Make faint what is on other floors than one, by name; nothing if there is no such floor.
+  showFloor(name) {
+    this.floor = this.run.floors.indexOf(name);
+    for (const renderer of this.plot.renderers.filter((each) => each.name === "ground")) {
+      const { data } = renderer.data_source;
+      const shown = Array.from(data.storeys, (on) => this.floor < 0 || on.length === 0 || on.includes(this.floor));
+      const share = (n) => (shown[n] ? 1 : FAINTNESS);
+      renderer.data_source.data = { ...data, line_alpha: shown.map((_, n) => share(n)), fill_alpha: shown.map((_, n) => data.own_fill[n] * share(n)) };
+    }
+  }
+
+  // Whether somebody is on another floor than the one that is shown.
+  elsewhere(c, t) { return this.floor >= 0 && this.run.at("floor", c, this.run.tickAt(t)) !== this.floor; }
 
   // Fit the level into the frame, a metre as long in x as in y.
   fit() {
@@ -160,7 +176,7 @@ class MapView {
     const { run, page, poses } = this;
     run.agents.forEach((c, a) => {
       const pose = poses[c], awake = run.awakeAt(a, t);
-      if (!pose || awake <= 0) return;
+      if (!pose || awake <= 0 || this.elsewhere(c, t)) return;
       const eye = { x: pose.x, y: pose.y, z: pose.z + pose.height * pose.eyes }, height = pose.z + this.middle(a);
       run.conesAt(a, run.tickAt(t)).forEach((cone, k) => {
         const region = this.seenFrom(`${a} ${k}`, eye, pose.heading, cone.fov_whole, cone.range * awake, height);
@@ -245,7 +261,7 @@ class MapView {
   drawPaths(t) {
     const { run, page } = this;
     for (const c of new Set([run.agents[page.a], page.c])) if (c >= 0) this.drawWay(c, 0, run.ticks - 1, 500, 0.9, 0.6);
-    run.names.forEach((_, c) => this.drawWay(c, run.tickAt(t - TAIL), run.tickAt(t), 40, 2.4, 0.8));
+    run.names.forEach((_, c) => this.drawWay(c, run.tickAt(t - TAIL), run.tickAt(t), 40, 2.4, this.elsewhere(c, t) ? FAINTNESS : 0.8));
   }
 
   // Counted back from the last tick, so that a tail does not wobble.
@@ -280,7 +296,7 @@ class MapView {
       const look = run.lookAt(a, t);
       if (look < 0 || !poses[self]) return;
       run.names.forEach((_, c) => {
-        if (c === self || !poses[c]) return;
+        if (c === self || !poses[c] || (this.elsewhere(self, t) && this.elsewhere(c, t))) return;
         const gate = run.reasonAt(a, c, look), chosen = a === page.a && c === page.c;
         if (gate !== -1 && !chosen && !(a === page.a && run.cares(a, c))) return;
         const reason = run.reasonName(gate);
@@ -364,6 +380,7 @@ class MapView {
     const { run, page, poses } = this, size = 8 * this.scale;
     poses.forEach((pose, c) => {
       if (!pose) return;
+      const far = this.elsewhere(c, this.t);
       const turn = (pose.heading * Math.PI) / 180, cos = Math.cos(turn) * size, sin = Math.sin(turn) * size;
       const senses = run.agents.includes(c);
       if (c === run.agents[page.a] || c === page.c) {
@@ -371,8 +388,8 @@ class MapView {
         this.stroke(page.ink, 2, c === page.c ? [4, 4] : []);
       }
       this.trace(DART.map(([x, y]) => [pose.x + x * cos - y * sin, pose.y + x * sin + y * cos]), true);
-      this.fillWith(senses ? this.colours[c] : "white");
-      this.stroke(senses ? "white" : page.ink, 1.2);
+      this.fillWith(senses ? this.colours[c] : "white", far ? 2 * FAINTNESS : 1);
+      this.stroke(senses && !far ? "white" : page.ink, far ? 0.5 : 1.2);
       this.count("bodies");
     });
   }
@@ -410,14 +427,15 @@ class MapView {
     const order = run.names.map((_, c) => c).sort((c, d) => chosen.includes(d) - chosen.includes(c));
     for (const c of order) {
       const pose = poses[c];
-      if (!pose) continue;
+      if (!pose || this.elsewhere(c, t)) continue;
       const stay = run.stay(run.names[c], t);
       const note = stay ? stay.name : pose.posture ? run.words.postures[pose.posture] : "";
       const name = run.names[c].length > 24 ? `${run.names[c].slice(0, 23)}…` : run.names[c];
       const tried = note ? [`${name}: ${note}`, name] : [name];
       tried.some((text) => place(pose.x, pose.y, text, this.colours[c], 12, beside));
     }
-    for (const { x, y, text } of this.labels) place(x, y, text, "#5c5339", 10, (w) => [[-w / 2, 0], [-w / 2, 12], [-w / 2, -12]]);
+    const here = ({ on }) => this.floor < 0 || on.length === 0 || on.includes(this.floor);
+    for (const { x, y, text } of this.labels.filter(here)) place(x, y, text, "#5c5339", 10, (w) => [[-w / 2, 0], [-w / 2, 12], [-w / 2, -12]]);
   }
 
   // Who stands nearest to a place, within 18 pixels; -1 for nobody.

@@ -107,6 +107,10 @@ class Page {
       button.onclick = () => this.switch(name);
       by("layers").append(button);
     }
+    const floors = [...new Set(this.runs.flatMap((run) => run.floors))];
+    by("floor-choice").hidden = floors.length < 2;
+    by("floor").append(new Option("all", ""), ...floors.map((name) => new Option(name)));
+    by("floor").onchange = (event) => this.showFloor(event.target.value);
     this.keys();
     by("help-button").onclick = () => by("help").showModal();
     document.addEventListener("keydown", (event) => this.pressed(event));
@@ -132,6 +136,7 @@ class Page {
       ["T", "choose the next target", { t: () => this.choose({ target: around(names.filter((name) => name !== this.agent), this.target, 1) }) }],
       ["+ −", "faster or slower", { "+": () => speedBy(1), "-": () => speedBy(-1) }],
       ["Home End", "to the start or the end", { Home: () => this.go(this.start), End: () => this.go(this.end) }],
+      ["L", "show the next floor, or all", { l: () => this.showFloor(around(["", ...this.run.floors], document.getElementById("floor").value, 1)) }],
       ["F", "fit the level into the map", { f: () => this.maps.forEach((map) => map.fit()) || this.go(this.t) }],
       ["0 … 9", "switch a layer of the map", Object.fromEntries(Object.entries(LAYERS).map(([name, { key }]) => [key, () => this.switch(name)]))],
       ["click", "on the map: the agent, with Shift the target; on a lane: agent and moment", {}],
@@ -192,6 +197,13 @@ class Page {
 
   tellOf(run) {
     this.run = run;
+    this.go(this.t);
+  }
+
+  // Make faint what is on other floors; all alike if none is chosen.
+  showFloor(name) {
+    document.getElementById("floor").value = name;
+    this.maps.forEach((map) => map.showFloor(name));
     this.go(this.t);
   }
 
