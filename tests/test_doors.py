@@ -10,6 +10,8 @@ import numpy as np
 import pytest
 import scenes
 import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 import snelk
 
@@ -196,6 +198,35 @@ def test_doors_and_lights_that_nothing_turns_are_told(tmp_path: Path) -> None:
     assert idle(**{"doors.gate.who": ["watcher"], "lights.hall.dark": 0.1}) == ["lights.hall"]
     turns = [{"t": 1.0, "of": "gate", "to": "open"}, {"t": 1.0, "of": "hall", "to": "dark"}]
     assert idle(**{"doors.gate.who": [], "lights.hall.dark": 0.1, "change": turns}) == []
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=30, deadline=None)
+def test_opening_a_door_never_hides_anything_nor_muffles_it(
+    tmp_path_factory: pytest.TempPathFactory, seed: int
+) -> None:
+    rng = np.random.default_rng(seed)
+    walls = [
+        scenes.feature("wall", f"w{n}", shapely.LineString(rng.uniform(-6, 6, (2, 2))), top=3.0,
+                       door=n == 0, see_through=float(rng.choice([0.0, 0.4])), hear_through=0.3)
+        for n in range(4)
+    ]  # fmt: skip
+    solid = shapely.box(*rng.uniform(-5, 0, 2), *rng.uniform(0, 5, 2))
+    walls[0] = walls[0] if seed % 2 else scenes.feature("wall", "w0", solid, top=1.6, door=True)
+    more = {"cast.guard.at": rng.uniform(-8, 8, 2).tolist(), "cast.guest.at": rng.uniform(-8, 8, 2).tolist(),
+            "profiles.watcher.cones.front.fov_whole": 360, "profiles.watcher.hearing.of_nobody": True,
+            "profiles.watcher.touch": {"radius": 6.0}, "noise_kinds": {"bang": {"reach": 14.0}},
+            "noise": [{"t": 0.5, "kind": "bang", "at": rng.uniform(-8, 8, 2).tolist()}]}  # fmt: skip
+    night = scenes.scene(tmp_path_factory.mktemp("doors"), *walls, states=STAND, end=1.0, more=more)
+    shut, opened = snelk.run_batch(night, variants=[{}, {"doors.w0.open": True}])
+    for table, value in (("sight", "exposure"), ("hearing", "strength"), ("meters", "value")):
+        before, after = (run.table(table)[value].fillna(0.0).to_numpy() for run in (shut, opened))
+        assert len(before) == len(after)
+        assert (after >= before - 1e-12).all(), table
+    felt = [run.contacts.query("sense == 'touch'").result == "sensed" for run in (shut, opened)]
+    assert (felt[1].to_numpy() >= felt[0].to_numpy()).all()
+    around = [run.hearing.around.fillna(np.inf).to_numpy() for run in (shut, opened)]
+    assert (around[1] <= around[0] + 0.003).all()  # corners stand 1 or 2 mm off
 
 
 def test_the_page_shows_one_floor_and_doors_as_they_stand(tmp_path: Path) -> None:

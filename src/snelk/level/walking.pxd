@@ -5,7 +5,7 @@ from snelk.level.columns cimport GridColumns, GroundColumns, JoinColumns, Scratc
 from snelk.level.footing cimport floor_below, height_of
 from snelk.level.within cimport where_in
 
-cdef double INF, NAN, ROUNDING, STEP
+cdef double INF, NAN, ROUNDING, STEP, GRAZE
 cdef Py_ssize_t MOST_SEAMS, NO_WAY, NOT_KNOWN, INSIDE, FAR, LEFT, FIRST, LAST
 cdef double NOT_TRIED, UNSEEN, SEEN
 
@@ -85,6 +85,17 @@ cdef void _find_all_ways(
     const int[::1] starts, const int[::1] others, const double[::1] far, unsigned char[::1] done,
     double[:, ::1] lengths, int[:, ::1] before,
 ) noexcept
+
+@cython.locals(n=Py_ssize_t, a=Py_ssize_t, b=Py_ssize_t, dx=double, dy=double)
+cdef void _pass_beside(
+    const double[:, ::1] corners, const double[:, :, ::1] sides, const Py_ssize_t[:, ::1] pairs,
+    unsigned char[::1] useful,
+) noexcept
+
+@cython.locals(one=double, other=double, beside=bint)
+cdef bint _passes_by(
+    const double[:, :, ::1] sides, Py_ssize_t corner, double dx, double dy,
+) noexcept nogil
 
 @cython.locals(_first=Py_ssize_t, _last=Py_ssize_t, whole=double)
 cdef double length_around(

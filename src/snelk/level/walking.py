@@ -36,6 +36,9 @@ NAN = float("nan")
 MOST_SEAMS = 256
 """A straight way that passes from floor to floor more often than this is given up."""
 
+GRAZE = 1e-12
+"""What the product of two sides of a line may be below 0, m4."""
+
 ROUNDING = 1e-9
 """A way by a corner may be this much shorter than the straight lines it consists of, m."""
 
@@ -171,6 +174,27 @@ def find_all_ways(
     agree(others.shape, far.shape, (starts[-1],))
     agree(lengths.shape, before.shape, (count, count))
     _find_all_ways(starts, others, far, done, lengths, before)
+
+
+@door
+def pass_beside(
+    corners: NDArray[np.float64],
+    sides: NDArray[np.float64],
+    pairs: NDArray[np.intp],
+    useful: NDArray[np.bool_],
+) -> None:
+    """Which lines between two corners pass both without cutting into what is beside them.
+
+    Args:
+        corners: (corners, 2), m.
+        sides: (corners, 2, 2) the directions of the walls beside each.
+        pairs: (pairs, 2) of corners.
+        useful: (pairs,) filled.
+    """
+    agree(pairs.shape, (len(useful), 2))
+    agree(sides.shape, (len(corners), 2, 2))
+    agree((bool((pairs >= 0).all() and (pairs < len(corners)).all()),), (True,))
+    _pass_beside(corners, sides, pairs, useful)
 
 
 @door
@@ -543,6 +567,27 @@ def _find_all_ways(
                     j, by = others[link], least + far[link]
                     if by < lengths[first, j]:
                         lengths[first, j], before[first, j] = by, i
+
+
+def _pass_beside(
+    corners: NDArray[np.float64],
+    sides: NDArray[np.float64],
+    pairs: NDArray[np.intp],
+    useful: NDArray[np.bool_],
+) -> None:
+    with nogil:
+        for n in range(len(useful)):
+            a, b = pairs[n, 0], pairs[n, 1]
+            dx, dy = corners[b, 0] - corners[a, 0], corners[b, 1] - corners[a, 1]
+            useful[n] = _passes_by(sides, a, dx, dy) and _passes_by(sides, b, dx, dy)
+
+
+def _passes_by(sides: NDArray[np.float64], corner: int, dx: float, dy: float) -> bool:
+    """Whether both walls beside a corner lie on one side of a line through it."""
+    one = dx * sides[corner, 0, 1] - dy * sides[corner, 0, 0]
+    other = dx * sides[corner, 1, 1] - dy * sides[corner, 1, 0]
+    beside: bool = one * other >= -GRAZE
+    return beside
 
 
 def _lengths_between(

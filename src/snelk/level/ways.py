@@ -43,6 +43,7 @@ from snelk.level.walking import (
     length_of_way,
     lengths_between,
     part_of,
+    pass_beside,
     step_back,
 )
 
@@ -81,8 +82,11 @@ SEEN_KEPT = 4096
 MOST_PAIRS = 6_000_000
 """More pairs of corners than this are not looked at: those farther apart are left out."""
 
-HALVINGS = 16
-"""Steps in which it is found how near corners must be to be looked at."""
+SAMPLED, FEWEST = 4_000_000, 16
+"""By so many distances, of so many corners at least, it is found which corners are near."""
+
+MANY = 1000
+"""The outlines of more walls than this are not united: what lies within others does no harm."""
 
 LONG, STRETCH = 256, 4
 """Walls of more corners than this are grown stretch by stretch, of so many pieces."""
@@ -240,7 +244,8 @@ class Ways:
             blocks.append(shapely.difference(around, within))
             outer.append(shapely.difference(around, shapely.buffer(within, -APART)))
         # Walls as they are stay lines, for which a union of areas would be no use.
-        solid = shapely.union_all(blocks) if clearance > 2 * APART else None
+        unites = clearance > 2 * APART and len(blocks) <= MANY
+        solid = shapely.union_all(blocks) if unites else None
         pieces = _outlines(blocks if solid is None else [solid])
         flat = np.column_stack(
             [pieces, np.full(len(pieces), -np.inf), np.full(len(pieces), np.inf)]
@@ -607,14 +612,12 @@ class Ways:
         count, sides = len(self.corners), self._sides
         found, lengths = [np.zeros((2, 0), dtype=np.intp)], [np.zeros(0)]
         pairs = self._pairs()
-        for low in range(0, pairs.shape[1], CHUNK):
-            pair = pairs[:, low : low + CHUNK]
-            along = self.corners[pair[1]] - self.corners[pair[0]]
-            useful = np.ones(pair.shape[1], dtype=np.bool_)
-            for end in pair:
-                across = along[:, 0, None] * sides[end, :, 1] - along[:, 1, None] * sides[end, :, 0]
-                useful &= across[:, 0] * across[:, 1] >= -1e-12
-            pair = pair[:, useful]
+        corners, sides = np.ascontiguousarray(self.corners), np.ascontiguousarray(sides)
+        for low in range(0, len(pairs), CHUNK):
+            near = np.ascontiguousarray(pairs[low : low + CHUNK])
+            useful = np.empty(len(near), dtype=np.bool_)
+            pass_beside(corners, sides, near, useful)
+            pair = near[useful].T
             far = self.straight(
                 *(each[end] for end in pair for each in (self.corners, self.sheets))
             )
@@ -633,21 +636,19 @@ class Ways:
         return starts, other[order].astype(np.int32), length[order]
 
     def _pairs(self) -> NDArray[np.intp]:
-        """(2, pairs) of corners that may see each other: all, of large levels only near ones."""
+        """(pairs, 2) of corners that may see each other: all, of large levels only near ones."""
         count = len(self.corners)
         if count * (count - 1) // 2 <= MOST_PAIRS:
-            return np.stack(np.triu_indices(count, 1))
+            return np.column_stack(np.triu_indices(count, 1))
         from scipy.spatial import KDTree
 
-        # As far apart as there are not too many such pairs.
-        tree = KDTree(self.corners)
-        low, high = 0.0, float(np.hypot(*np.ptp(self.corners, axis=0)))
-        for _ in range(HALVINGS):
-            apart = (low + high) / 2.0
-            few = tree.count_neighbors(tree, apart) <= 2 * MOST_PAIRS + count
-            low, high = (apart, high) if few else (low, apart)
+        # As far apart as there are not too many such pairs, told by some of the corners.
+        some = self.corners[:: -(-count // max(SAMPLED // count, FEWEST))]
+        away = np.hypot(*(some[:, None] - self.corners).transpose(2, 0, 1)).ravel()
+        n = min(len(some) * (2 * MOST_PAIRS + count) // count, len(away) - 1)
+        low, tree = float(np.partition(away, n)[n]), KDTree(self.corners)
         near: NDArray[np.intp] = tree.query_pairs(low, output_type="ndarray")
-        return near[np.lexsort(near.T[::-1])].T
+        return near.astype(np.intp)
 
 
 def _bends(
@@ -731,12 +732,12 @@ def _grown(walls: Sequence[BaseGeometry], by: float) -> list[BaseGeometry]:
     if by <= 0.0:
         return list(walls)
     style = {"join_style": "mitre", "mitre_limit": 2.0}
-    return [
-        shapely.buffer(wall, by, cap_style="square", **style)
-        if shapely.get_num_coordinates(wall) <= LONG
-        else shapely.union_all([*_areas(wall), *_stretches(wall, by, style)])
-        for wall in walls
-    ]
+    every = np.array(walls, dtype=object)
+    short = shapely.get_num_coordinates(every) <= LONG
+    every[short] = shapely.buffer(every[short], by, cap_style="square", **style)
+    for n in np.flatnonzero(~short).tolist():
+        every[n] = shapely.union_all([*_areas(walls[n]), *_stretches(walls[n], by, style)])
+    return list(every)
 
 
 def _areas(wall: BaseGeometry) -> list[BaseGeometry]:
