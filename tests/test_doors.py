@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -198,6 +199,26 @@ def test_doors_and_lights_that_nothing_turns_are_told(tmp_path: Path) -> None:
     assert idle(**{"doors.gate.who": ["watcher"], "lights.hall.dark": 0.1}) == ["lights.hall"]
     turns = [{"t": 1.0, "of": "gate", "to": "open"}, {"t": 1.0, "of": "hall", "to": "dark"}]
     assert idle(**{"doors.gate.who": [], "lights.hall.dark": 0.1, "change": turns}) == []
+
+
+def test_a_recording_turns_doors_and_lights(tmp_path: Path) -> None:
+    rows = "t,of,to\n4.0,gate,shut\n2.0,gate,open\n"
+    (tmp_path / "doors.csv").write_text(rows)
+    listed = [{"t": 2.0, "of": "gate", "to": "open"}, {"t": 4.0, "of": "gate", "to": "shut"}]
+    told = [
+        snelk.run(scene(tmp_path, more=more)).table("events")
+        for more in ({"changes": ["doors.csv"]}, {"change": listed})
+    ]
+    assert told[0].equals(told[1])
+    assert {"opened", "shut"} <= {*told[0].kind}
+    for text, expected in (
+        ("t,of,to\n1,gatt,open\n", 'changes: no such door (given: "gatt"); did you mean "gate"'),
+        ("t,of,to\n1,gate,ajar\n", 'line 2: unknown word (given: to = "ajar")'),
+        ("t,of\n1,gate\n", 'column "to" is missing'),
+    ):
+        (tmp_path / "doors.csv").write_text(text)
+        with pytest.raises(snelk.InputError, match=re.escape(expected)):
+            scene(tmp_path, more={"changes": ["doors.csv"]})
 
 
 @given(st.integers(0, 10_000))

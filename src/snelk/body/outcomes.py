@@ -58,9 +58,9 @@ Given = models.Effect | models.Change
 """What the scenario or the game does."""
 
 
-def _lists(setup: Setup) -> tuple[Sequence[Given], Sequence[Given]]:
+def _lists(setup: Setup, recorded: Sequence[models.Change]) -> tuple[Sequence[Given], ...]:
     """What the scenario says that the game does, list by list."""
-    return setup.effect, setup.change
+    return setup.effect, setup.change, recorded
 
 
 class Outcomes:
@@ -72,6 +72,7 @@ class Outcomes:
         attention: Everybody's, which may go by an attribute.
         attributes: Those of everybody; they are written to.
         doors: All doors and lights; they are turned.
+        recorded: What of them files say.
 
     Attributes:
         attributes: By name (variant, character) as they are now; NaN for who has none.
@@ -91,16 +92,17 @@ class Outcomes:
         attention: Attention,
         attributes: dict[str, Numbers],
         doors: Doors,
+        recorded: Sequence[models.Change] = (),
     ) -> None:
         self.setups, self.characters, self.attention = setups, characters, attention
         self.names = tuple(setups[0].cast)
-        self.attributes, self.doors = attributes, doors
+        self.attributes, self.doors, self._recorded = attributes, doors, recorded
         self.removed: Truths = np.zeros((len(setups), len(self.names)), dtype=np.bool_)
         # What the scenario gives: the time, the variant, and which of its list.
         self.waiting = sorted(
             (each.t, v, listed, n)
             for v, setup in enumerate(setups)
-            for listed, given in enumerate(_lists(setup))
+            for listed, given in enumerate(_lists(setup, recorded))
             for n, each in enumerate(given)
             if each.t >= setup.clock.start - SLACK
         )
@@ -187,7 +189,7 @@ class Outcomes:
         while self.waiting and self.waiting[0][0] <= time + SLACK:
             _, v, listed, n = self.waiting.pop(0)
             if not ended[v]:
-                self._give(_lists(self.setups[v])[listed][n], v)
+                self._give(_lists(self.setups[v], self._recorded)[listed][n], v)
 
     def tell_alarm(self, alarm: Alarm, count: int) -> None:
         """An alarm was raised, and so many know of it from the next tick on."""

@@ -45,7 +45,7 @@ from snelk.body.thinking import Thinking
 from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
 from snelk.config.minds import Effects, Ladder, State
-from snelk.config.models import Member, Setup
+from snelk.config.models import Change, Member, Setup
 from snelk.config.nodes import Node
 from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
@@ -135,6 +135,7 @@ class World:
         senses: Sequence[str],
         around: Around,
         opened: Truths,
+        recorded: Sequence[Change],
         dt: float,
         *,
         grows: bool = False,
@@ -167,7 +168,7 @@ class World:
         self._limits = whole_of(limits)
         self.doors = Doors(setups, level, opened, around.zone_light)
         self.outcomes = Outcomes(
-            setups, self.characters, self.attention, self.ladders.attributes, self.doors
+            setups, self.characters, self.attention, self.ladders.attributes, self.doors, recorded
         )
         self.active |= bool(self.outcomes.waiting)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)

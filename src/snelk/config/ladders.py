@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 import numpy as np
 
@@ -10,7 +10,7 @@ from snelk.config.conditions import Condition, parse
 from snelk.config.draft import Draft, Place
 from snelk.config.geojson import LevelData
 from snelk.config.minds import PLACES, Ladder, State
-from snelk.config.models import Setup
+from snelk.config.models import Change, Setup
 from snelk.config.nodes import BUILT_IN, WORDS_OF, ConditionError, Node
 from snelk.config.problems import shown
 from snelk.errors import Problem, nearest
@@ -125,6 +125,14 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             for what, word in names_in(condition):
                 at: Place = (*place, "transitions", transition_name, "when")
                 yield from missing(at, what, [word], profile.cones if what == "cone" else None)
+
+
+def recorded_changes_problems(
+    setup: Setup, draft: Draft, level: LevelData, changes: Sequence[Change]
+) -> Iterator[Problem]:
+    """What files say changed that is no door or light."""
+    for name, to in dict.fromkeys((change.of, change.to) for change in changes):
+        yield from change_problems(setup, draft, level, name, to, ("changes",))
 
 
 def change_problems(

@@ -457,6 +457,10 @@ class Light(Model):
     )
 
 
+BECOMES = ("open", "shut", "lit", "dark")
+"""What doors and lights become."""
+
+
 class Change(Model):
     """A door that opens or shuts, or a light that goes on or out, at a time."""
 
@@ -465,6 +469,11 @@ class Change(Model):
     )
     of: Name = Field(description="Which: a door, a wall of the level, or a zone with a light.")
     to: Literal["open", "shut", "lit", "dark"] = Field(description="What it becomes.")
+
+    @property
+    def is_of_door(self) -> bool:
+        """Whether it is about a door, and not about a light."""
+        return self.to in BECOMES[:2]
 
 
 class Effect(Model):
@@ -536,6 +545,9 @@ class Setup(ProfilesFile):
     )
     change: Annotated[tuple[Change, ...], Field(strict=False)] = Field(
         default=(), description="Doors that open or shut, and lights that change, at a time."
+    )
+    changes: FileNames = Field(
+        default=(), description="CSV or Parquet files of doors and lights that changed."
     )
     background: Share = Field(
         default=0.0, description="Noise that drowns others where no zone says otherwise, 0 to 1."

@@ -11,6 +11,7 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from snelk.config.fields import LONGEST
+from snelk.config.models import BECOMES, Change
 from snelk.config.problems import shown
 from snelk.config.tabular import read_rows
 from snelk.config.words import GAITS, POSTURES, PRESENT
@@ -36,6 +37,7 @@ ALSO_CALLED = {
 THROW_SPEED = 12.0
 """The fastest a thing can be thrown where a file does not say, m/s."""
 
+CHANGE_COLUMNS = {"t": True, "of": True, "to": True}
 LARGEST = {"t": 1e6, "heading": 1e6, "reach": LONGEST, "x": LONGEST, "y": LONGEST, "z": LONGEST}
 LARGEST["speed"] = 1000.0
 
@@ -214,6 +216,22 @@ def read_throws(path: Path) -> ThrowData:
         raise InputError(problems)
     by, kind = (tuple(_texts(frame, name)) for name in ("by", "kind"))
     return ThrowData.none().with_more(ThrowData(by=by, kind=kind, **numbers))
+
+
+def read_changes(path: Path) -> tuple[Change, ...]:
+    """Read doors and lights that changed, in the order of time; rows may come in any."""
+    problems: list[Problem] = []
+    frame = _read_table(path, CHANGE_COLUMNS)
+    times = _numbers(frame, ("t",), path, problems)["t"]
+    becomes = _words(frame, "to", BECOMES, path, problems)
+    if problems:
+        raise InputError(problems)
+    of = _texts(frame, "of")
+    found = [
+        Change.model_construct(t=float(times[n]), of=str(of[n]), to=BECOMES[becomes[n]])
+        for n in np.argsort(times, kind="stable").tolist()
+    ]
+    return tuple(found)
 
 
 def _above_zero(

@@ -16,13 +16,15 @@ from pydantic import BaseModel
 from snelk.config.draft import Draft, as_value, split_key
 from snelk.config.expectations import expectation_problems
 from snelk.config.geojson import LevelData, read_level
-from snelk.config.models import Clock, Setup
+from snelk.config.ladders import recorded_changes_problems
+from snelk.config.models import Change, Clock, Setup
 from snelk.config.names import name_problems
 from snelk.config.problems import shown
 from snelk.config.recordings import (
     NoiseData,
     ThrowData,
     TrackData,
+    read_changes,
     read_noises,
     read_throws,
     read_tracks,
@@ -44,6 +46,7 @@ class Scenario:
         tracks: The recorded poses of each tracked character of the cast.
         noises: The noises, in the order of time.
         throws: The things thrown, in the order of time.
+        changes: The doors and lights that files say changed, in the order of time.
         overrides: What was changed by the caller, as `{key path: value}`.
         strangers: Ids that the track files hold but the cast does not.
     """
@@ -54,6 +57,7 @@ class Scenario:
     tracks: Mapping[str, TrackData]
     noises: NoiseData
     throws: ThrowData
+    changes: tuple[Change, ...]
     overrides: Mapping[str, Any]
     strangers: tuple[str, ...]
     draft: Draft = field(repr=False)
@@ -76,13 +80,14 @@ class Scenario:
             problems += _cast_problems(setup, draft, self.tracks)
         if setup is not None and not problems:
             problems += name_problems(setup, draft, self.level, self.noises, self.throws)
+            problems += recorded_changes_problems(setup, draft, self.level, self.changes)
             if _about_expectations(overrides):
                 end = end_of(setup.clock, self.tracks)
                 recorded = (*self.noises.kind, *self.throws.kind)
                 problems += expectation_problems(setup, draft, self.level, end, recorded)
             problems += [
                 Problem("overrides", key, "", "cannot be changed here", "edit the scenario's file")
-                for key in ("level", "tracks", "noises", "throws", "use")
+                for key in ("level", "tracks", "noises", "throws", "changes", "use")
                 if getattr(setup, key) != getattr(self.setup, key)
             ]
         if problems or setup is None:
@@ -115,6 +120,8 @@ class Scenario:
             "throws": self.throws,
             **{f"tracks.{name}": track for name, track in self.tracks.items()},
         }
+        if self.changes:
+            parts["changes"] = [change.model_dump() for change in self.changes]
         return {
             name: blake2b(json.dumps(part, default=_plain).encode(), digest_size=8).hexdigest()
             for name, part in parts.items()
@@ -142,10 +149,12 @@ def load(path: str | Path, *, overrides: Mapping[str, Any] | None = None) -> Sce
     # If a file in use is broken, complaints about what it should have held would mislead.
     setup = draft.setup(problems) if not problems else None
     level, tracks, noises, throws = _read_named(draft.raw, path, problems)
+    changes = _read_changes(draft.raw, path, problems)
     if setup is not None and level is not None and not problems:
         problems += _cast_problems(setup, draft, tracks)
     if setup is not None and level is not None and not problems:
         problems += name_problems(setup, draft, level, noises, throws)
+        problems += recorded_changes_problems(setup, draft, level, changes)
         # What is changed for a try, such as the end of the run, may leave expectations behind.
         if not overrides or _about_expectations(overrides):
             end, recorded = end_of(setup.clock, tracks), (*noises.kind, *throws.kind)
@@ -159,6 +168,7 @@ def load(path: str | Path, *, overrides: Mapping[str, Any] | None = None) -> Sce
         {name: tracks[name] for name in setup.cast if name in tracks},
         noises,
         throws,
+        changes,
         dict(overrides or {}),
         tuple(name for name in tracks if name not in setup.cast),
         draft,
@@ -247,6 +257,19 @@ def _read_named(
         except InputError as error:
             problems += error.problems
     return level, tracks, noises, throws
+
+
+def _read_changes(
+    raw: Mapping[str, Any], path: Path, problems: list[Problem]
+) -> tuple[Change, ...]:
+    """Read the doors and lights that changed; problems are added, not raised."""
+    found: list[Change] = []
+    for name in _file_names(raw.get("changes")):
+        try:
+            found += read_changes(path.parent / name)
+        except InputError as error:
+            problems += error.problems
+    return tuple(sorted(found, key=lambda change: change.t))
 
 
 def _about_expectations(overrides: Mapping[str, Any]) -> bool:

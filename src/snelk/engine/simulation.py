@@ -225,6 +225,7 @@ class Simulation:
             tuple(self.awake),
             self.around,
             self.opened,
+            scenario.changes,
             self._dt,
             grows=pushed,
             shows=logged,
