@@ -250,6 +250,12 @@ def test_opening_a_door_never_hides_anything_nor_muffles_it(
     assert (around[1] <= around[0] + 0.003).all()  # corners stand 1 or 2 mm off
 
 
+def sight(level: Any, x: float, z: float) -> float:
+    """How far along a ray from the guard's eye it comes, from 0 to 1."""
+    found = level.sightline((0.0, 0.0, 1.0), (x, 0.0, z))
+    return 1.0 if found.place is None else found.place[0] / x
+
+
 def test_the_page_shows_one_floor_and_doors_as_they_stand(tmp_path: Path) -> None:
     floors = [
         scenes.feature("floor", "ground", shapely.box(-9, -9, 14, 9)),
@@ -258,7 +264,11 @@ def test_the_page_shows_one_floor_and_doors_as_they_stand(tmp_path: Path) -> Non
     changes = [{"t": 2.0, "of": "gate", "to": "open"}]
     night = scenes.scene(
         tmp_path, *WALLS, *floors, states=STAND, end=6.0,
-        more={"cast.guest.at": [-6, 0], "cast.guest.z": 2.5, "cast.guard.at": [0, 0], "change": changes},
+        more={
+            "cast.guest.at": [-6, 0], "cast.guest.z": 2.5, "cast.guard.at": [0, 0],
+            "change": changes,
+            "cast.post": {"team": "visitors", "body": "post", "at": [9, 0]},
+        },
     )  # fmt: skip
     driver = browser.start_browser()
     try:
@@ -278,6 +288,16 @@ def test_the_page_shows_one_floor_and_doors_as_they_stand(tmp_path: Path) -> Non
         through = shapely.box(5.5, -0.5, 8, 0.5)
         assert not shut.intersects(through)
         assert opened.contains(through)
+        level = snelk.run(night).level
+        for target, feet in (("guest", 2.5), ("post", 0.0)):
+            x = {"guest": -6.0, "post": 9.0}[target]
+            stops = after(
+                f"return sectionAt(snelkPage.run, 0, snelkPage.run.names.indexOf('{target}'), 1.0)"
+                ".rays.map((ray) => ray.stops)"
+            )
+            points = night.setup.body_of(target).points
+            shares = [sight(level, x, feet + 2.0 * share) for share, _ in points]
+            np.testing.assert_allclose(sorted(stops), sorted(shares), atol=1e-3)
         alphas = """snelkPage.showFloor('loft'); const all = snelkPage.maps[0].plot.renderers;
             return all.filter((each) => each.name === 'ground')
                       .map((each) => Array.from(each.data_source.data.line_alpha))"""

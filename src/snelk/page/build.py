@@ -33,7 +33,7 @@ every fourth, until it fits."""
 
 PAGES = (".html", ".htm")
 
-SCRIPTS = ("store", "sightlines", "why", "map", "lanes", "panel", "player")
+SCRIPTS = ("store", "sightlines", "why", "map", "section", "lanes", "panel", "player")
 
 HATCHES = {
     "///": "/",

@@ -133,11 +133,17 @@ class Gathered:
             "floors": list(run.level.floor_names) if len(run.level.floor_names) > 1 else [],
             "profiles": {agent: self._profile(agent) for agent in run.agents},
             "bodies": [
-                {"heights": list(body.heights()), "eyes": body.eyes}
+                {
+                    "heights": list(body.heights()),
+                    "eyes": body.eyes,
+                    "points": [share for share, _ in body.points],
+                }
                 for body in map(setup.body_of, run.names)
             ],
             "pieces": self._opaque(run.level.pieces, run.level.piece_walls),
+            "piece_names": self._opaque_names(run.level.piece_walls),
             "triangles": self._opaque(run.level.triangles, run.level.triangle_walls),
+            "triangle_names": self._opaque_names(run.level.triangle_walls),
             "doors": self._doors(),
             "lamps": {
                 name: {"reach": member.lamp.reach, "light": member.lamp.light}
@@ -151,6 +157,12 @@ class Gathered:
         level = self.run.level
         kept = (level.see_through[walls] == 0.0) & ~level.is_door[walls]
         return [[round(float(value), 3) for value in each.ravel()] for each in blocking[kept]]
+
+    def _opaque_names(self, walls: NDArray[np.int32]) -> list[str]:
+        """The walls that these belong to."""
+        level = self.run.level
+        kept = (level.see_through[walls] == 0.0) & ~level.is_door[walls]
+        return [level.wall_names[wall] for wall in walls[kept].tolist()]
 
     def _doors(self) -> list[dict[str, Any]]:
         """Each door: what of it blocks, its outline in plan, and when it stands open, s."""

@@ -29,6 +29,7 @@ class WhyPanel {
     }
     this.line("h2", answer.headline, other && other.headline);
     answer.cones.forEach((cone, k) => this.cone(cone, other && other.cones[k]));
+    this.section(run, a, c, t);
     if (answer.meter) this.meter(answer.meter, other && other.meter);
     if (answer.belief) {
       this.box.append(make("h3", "Belief"));
@@ -37,6 +38,15 @@ class WhyPanel {
     answer.senses.forEach((sense) => this.sense(sense, other && other.senses.find((each) => each.sense === sense.sense)));
     this.ladder(answer.ladder, other && other.ladder);
     this.box.scrollTop = scrolled;
+  }
+
+  // The cut along the ray, from the side.
+  section(run, a, c, t) {
+    const cut = run.slot(a, c) < 0 ? null : sectionAt(run, a, c, t);
+    if (!cut) return;
+    this.box.append(make("h3", `From the side: ${run.agentNames[a]} to ${run.names[c]}`));
+    if (cut.many) this.box.append(make("p", "too much to cut here: ask snelk plot ray", "quiet"));
+    else this.box.append(sectionPicture(cut, this.page.styles));
   }
 
   // The same moment in the other run, to mark what differs.
