@@ -221,6 +221,22 @@ def test_a_recording_turns_doors_and_lights(tmp_path: Path) -> None:
             scene(tmp_path, more={"changes": ["doors.csv"]})
 
 
+def test_coverage_takes_doors_and_lights_as_they_are_while_all_pass(tmp_path: Path) -> None:
+    changes = [
+        {"t": 2.0, "of": "gate", "to": "open"}, {"t": 4.0, "of": "gate", "to": "shut"},
+        {"t": 5.0, "of": "gate", "to": "open"}, {"t": 5.0, "of": "hall", "to": "dark"},
+    ]  # fmt: skip
+    more = {"change": changes, "lights.hall.dark": 0.0, "cast.guard.facing": 0,
+            "profiles.watcher.cones.front.min_light": 0.5}  # fmt: skip
+    night = scene(tmp_path, more=more)
+    run = snelk.run(night)
+    seen = run.sight[(run.sight.agent == "guard") & (run.sight.target == "guest")].in_view
+    for stance in ("standing", "walking"):
+        found = snelk.coverage(night, target="guest", stance=stance, places=np.array([[9.0, 0.0]]))
+        np.testing.assert_array_equal(found.watched[0], seen.to_numpy())
+        assert found.windows(9, 0)[0].end == pytest.approx(2.1)
+
+
 @given(st.integers(0, 10_000))
 @settings(max_examples=30, deadline=None)
 def test_opening_a_door_never_hides_anything_nor_muffles_it(

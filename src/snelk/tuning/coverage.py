@@ -357,7 +357,9 @@ def _rounds(scenario: Scenario, start: float | None, end: float | None) -> Round
     times: list[float] = []
     states: list[NDArray[np.int16]] = []
     awake: dict[str, list[Numbers]] = {sense: [] for sense in simulation.awake}
+    opened, lit = [], []
     while not simulation.done:
+        stood, light = simulation.opened[0].copy(), simulation.around.zone_light[0].copy()
         t = simulation.step()
         if low - SLACK <= t <= high + SLACK:
             times.append(t)
@@ -365,9 +367,11 @@ def _rounds(scenario: Scenario, start: float | None, end: float | None) -> Round
             for sense, values in simulation.awake_then.items():
                 awake[sense].append(values[0].copy())
             states.append(np.maximum(simulation.world.signals.state[0], 0))
+            opened.append(stood)
+            lit.append(light)
     if not times:
         rule = f"must overlap the run, {simulation.times[0]:g} to {simulation.times[-1]:g} s"
         raise InputError.of("time", "", f"{low:g} to {high:g} s", rule)
     poses = Poses(*(np.stack(values) for values in zip(*rows, strict=True)))
     scales = {sense: np.stack(values) for sense, values in awake.items()}
-    return Rounds(np.array(times), poses, scales, np.stack(states))
+    return Rounds(np.array(times), poses, scales, np.stack(states), np.stack(opened), np.stack(lit))

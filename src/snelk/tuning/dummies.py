@@ -87,6 +87,8 @@ class Rounds:
     poses: Poses  # (tick, character) each
     awake: dict[str, Numbers]  # by sense, (tick, agent)
     states: NDArray[np.int16]  # (tick, agent) the alert state in which they sensed
+    opened: NDArray[np.bool_]  # (tick, wall) which doors stood open
+    zone_light: Numbers  # (tick, zone) light inside
 
 
 @dataclass(frozen=True)
@@ -171,6 +173,7 @@ class _Dummies:
         self.lights = _spread(_in_order(lamps, self.order), count)
         self.meter = _spread(meter_numbers(one), count)
         around = around_of(one, level)
+        self.opened = opened_at_first(one, level)  # overwritten
         self.around = _spread(around, count, but=("zone_background",))
         self.turns = Turns([[setup.profile_of(a).look_every for a in self.agents]] * count, self.dt)
         self.metered = self.meter.used[0]
@@ -201,6 +204,11 @@ class _Dummies:
             if tick == 0 or (rounds.states[tick] != rounds.states[tick - 1]).any():
                 for name, in_states in zip(LIMITS, limits, strict=True):
                     getattr(self.limits, name)[...] = in_states[agent, rounds.states[tick]]
+            self.around.zone_light[...] = rounds.zone_light[tick]
+            if (self.opened[0] != rounds.opened[tick]).any():
+                self.opened[0] = rounds.opened[tick]
+                if steps is not None:
+                    steps.listening.mind_doors()
             looks = self.turns.at(first + tick) | (tick == 0)
             sense_all(senses, laid, before if tick else laid, looks)
             surroundings.speed[:, : self.each] = steps.speed if tick and steps is not None else 0.0
@@ -228,7 +236,6 @@ class _Dummies:
     def _stages(self, poses: Poses) -> tuple[SenseStage, MindStage]:
         """The senses and meters of all, as in a run."""
         level, pairs = self.level, self.numbers.notices.shape
-        opened = opened_at_first([self.job.scenario.setup], level)
         surroundings = Surroundings.blank(poses, self.around)
         numbers = laid_out(SightNumberColumns, self.numbers)
         limits = laid_out(SightLimitColumns, self.limits)
@@ -249,7 +256,7 @@ class _Dummies:
             limits=limits,
             grid=laid_out(GridColumns, level.grid),
             solid_grid=laid_out(GridColumns, level.solid_grid),
-            scratch=scratch_for(level.grid, opened),
+            scratch=scratch_for(level.grid, self.opened),
             sight=sight,
             contact_numbers=laid_out(ContactNumberColumns, self.contact),
             touch_awake=self.awake["touch"],
@@ -272,7 +279,7 @@ class _Dummies:
             heard=laid_out(NewsColumns, News.blank(pairs)),
             told=laid_out(NewsColumns, News.blank(pairs)),
             grid=laid_out(GridColumns, level.plan_grid),
-            scratch=scratch_for(level.plan_grid, opened),
+            scratch=scratch_for(level.plan_grid, self.opened),
             beliefs=laid_out(BeliefColumns, Beliefs.blank(pairs)),
         )
         return laid_out(SenseStageColumns, senses), laid_out(MindStageColumns, minds)
@@ -310,7 +317,7 @@ class _Footsteps:
         self.awake = np.repeat(awake_of([setup])["hearing"], count, axis=0)
         ears = Ears(
             self.hearing, self.awake, dummies.bodies, dummies.numbers.characters, dummies.names,
-            level, opened_at_first([setup], level),
+            level, dummies.opened,
         )  # fmt: skip
         self.listening = Listening([setup] * count, ears, job.rounds.times)
         self.walked = 0.0
