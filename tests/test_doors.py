@@ -9,6 +9,7 @@ from typing import Any
 import browser
 import numpy as np
 import pytest
+import samples
 import scenes
 import shapely
 from hypothesis import given, settings
@@ -82,6 +83,29 @@ def test_who_may_opens_a_door_on_its_way_and_it_shuts_behind_it(tmp_path: Path) 
     noises = run.noises[run.noises.kind == "creak"]
     assert noises[["x", "y"]].to_numpy().tolist() == [[5.0, 0.0]] * 2
     assert noises.by.tolist() == ["guard", "guard"]  # who let it fall shut
+
+
+def test_a_door_opens_for_who_was_recorded_before_it_comes_through(tmp_path: Path) -> None:
+    rows = [(0.1 * n, 9.0 - 0.15 * n, 0.0) for n in range(61)]
+    track = samples.track_of(*rows)
+    for who, opens in ((None, True), (["guest"], True), (["guard"], False), ([], False)):
+        more = {"doors.gate.who": who} if who is not None else {}
+        night = scenes.scene(
+            tmp_path,
+            *WALLS,
+            states=STAND,
+            end=6.0,
+            track=track,
+            more={"cast.guard.at": [0, 0], **more},
+        )
+        run = snelk.run(night)
+        told = run.events[run.events.kind == "opened"]
+        assert len(told) == opens, who
+        if opens:
+            assert told.text.iloc[0] == "gate opened (guest comes through)"
+            at = 9.0 - 1.5 * told.t.iloc[0]
+            assert 5.0 + 0.25 <= at <= 5.0 + 0.25 + 0.15 + 0.05 + 0.15
+            assert seen(run)[0][1] == "saw"
 
 
 def test_who_may_not_open_a_door_cannot_get_through_until_it_stands_open(tmp_path: Path) -> None:

@@ -170,7 +170,7 @@ class World:
         self.outcomes = Outcomes(
             setups, self.characters, self.attention, self.ladders.attributes, self.doors, recorded
         )
-        self.active |= bool(self.outcomes.waiting)
+        self.active |= bool(self.outcomes.waiting or self.doors.walls)
         self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
         self.entered = np.full((*shape, 3), np.nan)
         self._looked_up: dict[tuple[str, str], tuple[NamedSignals, Numbers]] = {}
@@ -195,6 +195,7 @@ class World:
         self.prepares = grows or self._any_ignores or bool(self._disproves.any())
         self.prepares |= bool(self.doors.walls)
         self._opening: dict[tuple[int, int], tuple[int, float]] = {}
+        self._came_from: Numbers | None = None  # (variant or 1, character, 3) a tick ago
         self._laid_bodies = laid_out(BodyColumns, bodies)
         self.laid_signals = laid_out(SignalColumns, self.signals)
         self.outlook = (
@@ -381,6 +382,7 @@ class World:
             if wall >= 0 and wall in self.doors.may_open(v, self._names_of(v, a)):
                 self._opening[v, a] = wall, self.time + self.doors.rules_of(v, wall).seconds
                 motion.holds[v, a] = True
+        self._let_through(poses)
         for v in np.flatnonzero((self.doors.shuts_at <= self.time + SLACK).any(axis=1)).tolist():
             p = v if len(poses.x) > 1 else 0
             there = poses.present[p]
@@ -388,6 +390,30 @@ class World:
             radii = np.array([self.setups[v].body_of(name).radius for name in self.names])[there]
             for name in self.doors.to_shut(v, self.time, places, radii):
                 self.outcomes.turn(v, name, "shut", NOBODY, BY_ITSELF)
+
+    def _let_through(self, poses: Poses) -> None:
+        """Open doors at once for who is moved from outside, and would walk into them."""
+        here = np.stack([poses.x, poses.y, poses.z], axis=2)
+        before, self._came_from = self._came_from, here
+        if before is None or before.shape != here.shape:
+            return
+        agents = {int(j): a for a, j in enumerate(self.characters)}
+        moves = (here[:, :, :2] != before[:, :, :2]).any(axis=2) & poses.present
+        for v, setup in enumerate(self.setups):
+            p = v if len(here) > 1 else 0
+            for j in np.flatnonzero(moves[p]).tolist():
+                a, name = agents.get(j, NOBODY), self.names[j]
+                if self.ended[v] or (a >= 0 and self.motion.driven[v, a]):
+                    continue
+                along = here[p, j, :2] - before[p, j, :2]
+                radius, reach = setup.body_of(name).radius, float(np.hypot(*along)) + DOORSTEP
+                end = here[p, j, :2] + along * (1.0 + radius / reach)
+                wall = self.doors.ahead(v, here[p, j], end, reach, radius)
+                whom = [each for each in (name, setup.cast[name].profile) if each]
+                if wall >= 0 and wall in self.doors.may_open(v, whom):
+                    self.outcomes.turn(
+                        v, self.level.wall_names[wall], "open", a, f"{name} comes through"
+                    )
 
     def mind_turns(self) -> None:
         """Let conditions know, from the next tick on, what is open and lit now."""

@@ -433,10 +433,12 @@ class Door(Model):
     open: bool = Field(default=False, description="Whether it stands open at first.")
     who: Names | None = Field(
         default=None,
-        description="Who opens it on its way, by the names of characters or profiles; all whom "
-        "Snelk moves if absent, nobody if empty.",
+        description="Who opens it by coming through, by the names of characters or profiles; all "
+        "if absent, nobody if empty.",
     )
-    seconds: Seconds = Field(default=1.0, description="How long it takes to open it, s.")
+    seconds: Seconds = Field(
+        default=1.0, description="How long it takes whom Snelk moves to open it, s."
+    )
     shuts: Seconds | None = Field(
         default=None,
         description="It shuts again so long after it was opened, and nobody is in it, s; it stays "
