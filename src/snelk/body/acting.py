@@ -359,7 +359,7 @@ def _set_out_one(
     if moving.link[v, a] >= 0:  # on a link it goes on to the end of that first
         link = moving.link[v, a]
         x, y, z = links.ends[link, 3], links.ends[link, 4], links.ends[link, 5]
-    if walk.ground.reach.shape[0] > 1:  # by a link it may have come to another part
+    if len(walk.ground.climbs) > 0:  # by a link it may have come to another part
         here = part_on(walk.ground, x, y, sheet_at(walk.ground, x, y, z))
         part = here if here >= 0 else part
         doing.part[v, a] = part

@@ -31,8 +31,8 @@ class Walker:
         self.part = ways.part_at(here)
 
     def stands_at(self, here: Numbers) -> None:
-        """By links and through doors it may have come to another part of the ground."""
-        part = self.ways.part_on(here)
+        """By links it may have come to another part of the ground."""
+        part = self.ways.part_on(here) if self.ways.has_links else -1
         self.part = self.part if part < 0 else part
 
     @property

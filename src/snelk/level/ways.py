@@ -271,6 +271,11 @@ class Ways:
         return self._areas.sheets
 
     @property
+    def has_links(self) -> bool:
+        """Whether there are links that one gets on by."""
+        return len(self._climbs) > 0
+
+    @property
     def count_parts(self) -> int:
         """How many parts the ground has."""
         return len(self._areas.reach)
