@@ -197,7 +197,8 @@ def _ask_targets(
         any_seen |= now.seen[v, a, j]
         any_heard |= now.heard[v, a, j]
         any_felt |= now.felt[v, a, j]
-        any_told |= told[v, a, j]
+        if told[v, a, j] and not now.seen_to[v, a, j]:
+            any_told = True
     signals.any_seen[v, a], signals.any_heard[v, a] = any_seen, any_heard
     signals.any_felt[v, a], signals.any_told[v, a] = any_felt, any_told
     j = now.focus[v, a]

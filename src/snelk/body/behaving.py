@@ -66,6 +66,7 @@ def _perceive(
             signals.search_done[v, a] = stage.search_done[v, a]
             signals.caught[v, a] = stage.has_caught[v, a]
             signals.was_caught[v, a] = stage.was_caught[v, a]
+            signals.seen_to[v, a] = stage.has_seen_to[v, a]
             _close, arrived, unreachable = _nearness(moving, stage.dt, v, a)
             signals.arrived[v, a], signals.unreachable[v, a] = arrived, unreachable
     _ask(

@@ -84,7 +84,8 @@ cdef class BodyStageColumns(Columns):
     cdef public FocusNumberColumns focus_numbers
     cdef public AttendedColumns attended
     cdef public StandingColumns standing
-    cdef public unsigned char[:, ::1] search_done, has_caught, was_caught, stuck, newly_stuck
+    cdef public unsigned char[:, ::1] search_done, has_caught, was_caught, has_seen_to, stuck
+    cdef public unsigned char[:, ::1] newly_stuck
     cdef public DoingColumns doing
     cdef public SignalColumns signals
     cdef public LadderColumns ladders
@@ -97,7 +98,8 @@ cdef class BodyStageColumns(Columns):
 cdef class PlaceStageColumns(Columns):
     cdef public GivenColumns tracked
     cdef public const int[::1] characters
-    cdef public unsigned char[:, ::1] removed
+    cdef public unsigned char[:, ::1] removed, away
+    cdef public double[:, :, ::1] put
 
 
 cdef class StreamColumns(Columns):

@@ -174,7 +174,11 @@ def _place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> bool:
                 poses.posture[v, j] = now.posture[v, a]
                 poses.gait[v, j] = now.gait[v, a] if now.speed[v, a] > 0.01 else 0
         for j in range(poses.x.shape[1]):
-            if stage.removed[v, j]:
+            if not isnan(stage.put[v, j, 0]):
+                poses.x[v, j], poses.y[v, j] = stage.put[v, j, 0], stage.put[v, j, 1]
+                poses.z[v, j] = stage.put[v, j, 2]
+                poses.posture[v, j] = cast(Py_ssize_t, stage.put[v, j, 3])
+            if stage.removed[v, j] or stage.away[v, j]:
                 poses.present[v, j] = False
     return True
 

@@ -57,6 +57,7 @@ class BodyStage(NamedTuple):
     search_done: Truths
     has_caught: Truths
     was_caught: Truths
+    has_seen_to: Truths
     doing: Doing
     signals: Signals  # overwritten
     ladders: LadderState
@@ -85,7 +86,8 @@ class BodyStage(NamedTuple):
         agree(
             (variants, agents), signals.seen.shape, plain(self.standing).state.shape,
             plain(self.drawn).x.shape, plain(self.doing).kind.shape, self.search_done.shape,
-            self.has_caught.shape, self.was_caught.shape, plain(self.timing).due.shape,
+            self.has_caught.shape, self.was_caught.shape, self.has_seen_to.shape,
+            plain(self.timing).due.shape,
             plain(self.ladders).busy_until.shape, plain(self.ladders).since.shape,
             self.stuck.shape, self.newly_stuck.shape, self.reach.shape[:2],
         )  # fmt: skip
@@ -96,14 +98,18 @@ class BodyStage(NamedTuple):
 
 
 class PlaceStage(NamedTuple):
-    """Where those are who are moved from outside, and who has been taken out."""
+    """Where those are who are moved from outside, and who is not there."""
 
     tracked: Poses  # (tick, variant or 1, character)
     characters: NDArray[np.int32]  # (agent,)
     removed: Truths  # (variant, character)
+    away: Truths  # (variant, character) clues that are not there
+    put: Numbers  # (variant, character, 4) x, y, z and posture of who is elsewhere; else NaN
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
         rows, characters = plain(self.tracked).x.shape[1:]
         agree((rows in (1, len(self.removed)), characters), (True, self.removed.shape[1]))
+        agree(self.removed.shape, self.away.shape, self.put.shape[:2])
+        agree((self.put.shape[2],), (4,))
         agree((int(self.characters.max(initial=-1)) < characters,), (True,))

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from snelk.body.answering import answer
+from snelk.body.clues import Clues, SeenTo
 from snelk.body.columns import (
     BodyStageColumns,
     NamedColumns,
@@ -171,7 +172,12 @@ class World:
             setups, self.characters, self.attention, self.ladders.attributes, self.doors, recorded
         )
         self.active |= bool(self.outcomes.waiting or self.doors.walls)
-        self._has_caught, self._was_caught = np.zeros((2, *shape), dtype=np.bool_)
+        self._has_caught, self._was_caught, self._has_seen_to = np.zeros((3, *shape), np.bool_)
+        self.clues = Clues(setups, self.characters, self.doors, bodies)
+        self.active |= self.clues.any
+        self._routine_rank = np.array(
+            [[_routine_rank(each) for each in row] for row in self.ladders.ladders]
+        ).reshape(shape)
         self.entered = np.full((*shape, 3), np.nan)
         self._looked_up: dict[tuple[str, str], tuple[NamedSignals, Numbers]] = {}
         self.senses: Senses  # of the last tick; not there before `lay_out`
@@ -203,7 +209,7 @@ class World:
             laid_out(SightNumberColumns, numbers),
             laid_out(SightLimitColumns, limits),
             laid_out(AroundColumns, around),
-            laid_out(LightColumns, light_numbers(setups)),
+            laid_out(LightColumns, light_numbers(setups, level.lit)),
             level.zones,
             laid_out(GridColumns, level.grid),
             scratch_for(level.grid, opened),
@@ -428,6 +434,22 @@ class World:
             self.thinking.mind_doors(v)
         self.doors.changed[...] = False
 
+    def mind_clues(self) -> list[SeenTo]:
+        """Who sees to clues at this tick, and which clues are there at the next."""
+        clues, poses = self.clues, self.senses.poses
+        alert = self.ladders.ranks() > self._routine_rank
+        found = clues.see_to(poses, self.attention, alert, plain(self.signals).unreachable)
+        for v, a, j in found:
+            self._has_seen_to[v, a] = True
+            p = v if len(poses.x) > 1 else 0
+            place = float(poses.x[p, j]), float(poses.y[p, j])
+            self.happenings.append(Happening(v, a, "seen_to", j, *place))
+        for pair in clues.mind(self.time, self.dt, poses, self.outcomes.removed):
+            forget(self.senses.beliefs, pair)  # it knows that it is in order again
+            self.senses.meters.value[pair] = 0.0
+        self.attention.now.seen_to[...] = clues.seen_to
+        return found
+
     def _names_of(self, v: int, a: int) -> tuple[str, ...]:
         """The names that an agent goes by: its own, and its profile's."""
         name = self.agents[a]
@@ -480,6 +502,7 @@ class World:
             search_done=self.search_done,
             has_caught=self._has_caught,
             was_caught=self._was_caught,
+            has_seen_to=self._has_seen_to,
             doing=self.thinking.laid,
             signals=self.laid_signals,
             ladders=self.ladders.laid,
@@ -514,7 +537,9 @@ class World:
         # Where nobody moves, does anything or can be taken out, all variants are alike.
         alike = plain(given).x.shape[1] == 1 and not self.active
         shape = (1 if alike else len(self.setups), len(self.names))
-        placed = PlaceStage(given, self.characters, self.outcomes.removed)
+        placed = PlaceStage(
+            given, self.characters, self.outcomes.removed, self.clues.away, self.clues.put
+        )
         stage = laid_out(PlaceStageColumns, placed)
         rooms = [_room_for_poses(shape) for _ in range(2)]
         for room in rooms:  # before the first tick everybody is where it is at that
@@ -661,13 +686,15 @@ class World:
         for now, in_states in self._stances:
             now[v, a] = in_states[v, a, s]
         motion.base[v, a] = motion.heading[v, a]
-        self._has_caught[v, a] = self._was_caught[v, a] = False
+        self._has_caught[v, a] = self._was_caught[v, a] = self._has_seen_to[v, a] = False
 
     def _catch_targets(self, poses: Poses) -> None:
         """What comes of those that are newly caught."""
         if not self._catches:
             return
         for v, a, j in np.argwhere(self._caught == NEWLY):
+            if self.clues.is_clue[j]:  # nobody is there
+                continue
             p = v if len(poses.x) > 1 else 0
             place = float(poses.x[p, j]), float(poses.y[p, j])
             self.happenings.append(Happening(int(v), int(a), "caught", int(j), *place))
@@ -763,6 +790,12 @@ class World:
         """The corners, (corners, 3), of a route, or of the agent's own; none if it has none."""
         name = name or self.setups[v].cast[self.agents[a]].route
         return self._routes[name] if name is not None else np.zeros((0, 3))
+
+
+def _routine_rank(ladder: Ladder | None) -> float:
+    """The rank of states in which nobody acts on anything; below all if they are all alike."""
+    ranks = {ladder.rank_of(name) for name in ladder.states} if ladder else set()
+    return min(ranks) if len(ranks) > 1 else -np.inf
 
 
 def _effects_of(ladder: Ladder | None) -> tuple[list[Caused], list[Caused]]:

@@ -7,7 +7,7 @@ to edge, never half of it: that is why its key is called `fov_whole`.
 from itertools import pairwise
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, model_validator
 
 from snelk.config.fields import (
     LONGEST,
@@ -341,6 +341,52 @@ class Lamp(Model):
     reach: Length = Field(description="Where its light has fallen to nothing, m.")
 
 
+OUT_OF_ORDER = ("open", "shut", "lit", "dark", "still", "gone")
+"""What can be out of order: a door, a light, or a character."""
+
+
+class Clue(Model):
+    """What is out of order when a clue is there: one of six, and what comes of it."""
+
+    open: Name | None = Field(default=None, description="A door that stands open.")
+    shut: Name | None = Field(default=None, description="A door that is shut.")
+    lit: Name | None = Field(default=None, description="A zone of `lights` that is lit.")
+    dark: Name | None = Field(default=None, description="A zone of `lights` that is dark.")
+    still: Name | None = Field(
+        default=None, description="A character that lies, prone, and does not move."
+    )
+    gone: Name | None = Field(
+        default=None, description="A character that is not at the place of the clue."
+    )
+    seconds: Seconds = Field(
+        default=0.0, description="How long that has to be so before the clue is there, s."
+    )
+    within: Reach = Field(
+        default=1.0, description="Of `gone`: so near to the place it is still there, m."
+    )
+    reach: Length = Field(
+        default=1.5, description="Whoever acts on it and comes so near has seen to it, m."
+    )
+
+    @model_validator(mode="after")
+    def _is_one(self) -> "Clue":
+        given = [word for word in OUT_OF_ORDER if getattr(self, word) is not None]
+        if len(given) != 1:
+            has = " and ".join(given) or "none"
+            raise ValueError(f"must have exactly one of {', '.join(OUT_OF_ORDER)}; it has {has}")
+        return self
+
+    @property
+    def what(self) -> tuple[str, str]:
+        """What is out of order: one of `OUT_OF_ORDER`, and of whom."""
+        word = next(word for word in OUT_OF_ORDER if getattr(self, word) is not None)
+        return word, getattr(self, word)
+
+
+CLUE_BODY = "clue"
+"""The body of a clue that does not say which: of this name if there is one, else 1 m tall."""
+
+
 class Member(Model):
     """One character of the cast. It has a track of its own, or stands at a place."""
 
@@ -374,6 +420,10 @@ class Member(Model):
     )
     spots: Names = Field(default=(), description="Spots it knows to flee or to search to.")
     leash: Leash | None = Field(default=None, description="The territory it is bound to.")
+    clue: Clue | None = Field(
+        default=None,
+        description="With it, it is nobody: it is there only while something is out of order.",
+    )
     attributes: Attributes = Field(
         default={}, description="Numbers that conditions can ask for; over those of its body."
     )

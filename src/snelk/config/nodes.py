@@ -36,6 +36,7 @@ TRUTHS = {
     "faces_focus": "it faces where the focus is believed to be, within 5 degrees",
     "caught": "it has caught a target since it entered its state",
     "was_caught": "it has been caught since it entered its state",
+    "seen_to": "it has seen to a clue since it entered its state",
     "observed": "an agent of another team has it in view",
     "asleep": "its activity is sleep",
     "inside_territory": "it is in its territory, or has none",

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel
 
+from snelk.config.clues import clue_problems, with_clues_placed
 from snelk.config.draft import Draft, as_value, split_key
 from snelk.config.expectations import expectation_problems
 from snelk.config.geojson import LevelData, read_level
@@ -77,6 +78,9 @@ class Scenario:
         draft = self.draft.changed(overrides)
         setup = draft.setup(problems)
         if setup is not None:
+            problems += clue_problems(setup, draft, self.level, self.tracks)
+        if setup is not None and not problems:
+            setup = with_clues_placed(setup, self.level, self.tracks)
             problems += _cast_problems(setup, draft, self.tracks)
         if setup is not None and not problems:
             problems += name_problems(setup, draft, self.level, self.noises, self.throws)
@@ -151,6 +155,9 @@ def load(path: str | Path, *, overrides: Mapping[str, Any] | None = None) -> Sce
     level, tracks, noises, throws = _read_named(draft.raw, path, problems)
     changes = _read_changes(draft.raw, path, problems)
     if setup is not None and level is not None and not problems:
+        problems += clue_problems(setup, draft, level, tracks)
+    if setup is not None and level is not None and not problems:
+        setup = with_clues_placed(setup, level, tracks)
         problems += _cast_problems(setup, draft, tracks)
     if setup is not None and level is not None and not problems:
         problems += name_problems(setup, draft, level, noises, throws)

@@ -165,7 +165,7 @@ class Simulation:
         self.numbers = frozen(sight_numbers(self.setups))
         self._awake_now, self.awake, self.limits = _awake_and_limits(self.setups)
         self.bodies = frozen(bodies_of(self.setups))
-        self.lights = frozen(light_numbers(self.setups))
+        self.lights = frozen(light_numbers(self.setups, self.level.lit))
         self.light = np.full((len(self.setups), len(self.names)), np.nan)
         self._at = np.zeros(COUNT + 1, dtype=np.int64)
         self._dt = first.clock.dt
@@ -475,7 +475,7 @@ class Simulation:
         self._at[NOISES_AT] = self.maker.due_at
         self._next_effect[0] = outcomes.next_time
         ends = outcomes.noises or outcomes.alarms or self.world.newly_ended or outcomes.turned
-        self._at[FINISHES] = bool(ends)
+        self._at[FINISHES] = bool(ends) or self.world.clues.any
 
     def _gather(self) -> None:
         tick = self.tick
@@ -512,6 +512,9 @@ class Simulation:
         if world.doors.changed.any():
             self.listening.mind_doors()
             world.mind_doors()
+        if world.clues.any:
+            world.mind_clues()
+            self._sharing.leave_out(world.clues.seen_to)
         for alarm in world.outcomes.alarms:
             rank = float(world.ladders.ranks()[alarm.variant, alarm.teller])
             count = self._sharing.alarm(tick, alarm, self.laid_poses, rank)

@@ -422,6 +422,11 @@ class Level:
             self._stops[z] = ~self._walked_through & beside
         return self._stops[z]
 
+    @property
+    def lit(self) -> dict[str, float]:
+        """The light inside of each zone that says it, while it is lit."""
+        return {zone.name: zone.light for zone, _ in self.data.zones if zone.light is not None}
+
     def zone_area(self, name: str) -> BaseGeometry:
         """The area of a zone; a round one as a polygon of 64 corners."""
         zone, geometry = next(each for each in self.data.zones if each[0].name == name)

@@ -133,7 +133,7 @@ def _attend(
                 for j in range(targets):
                     if not numbers.may[v, a, j]:  # all stays as it is: nothing
                         continue
-                    there = poses.present[p, j]
+                    there = poses.present[p, j] and not now.seen_to[v, a, j]
                     seen = False
                     for k in range(failed.shape[3]):
                         seen |= failed[v, a, j, k] == IN_VIEW
@@ -202,7 +202,7 @@ def _choose(
             x, y, z, full = now.x[v, a, j], now.y[v, a, j], now.z[v, a, j], meter[v, a, j]
             sensed = now.seen[v, a, j] or now.felt[v, a, j]
             candidate = sensed or beliefs.source[v, a, j] != NO_BELIEF or full > REACHED
-            candidate = candidate and not ignored[v, a, j]
+            candidate = candidate and not ignored[v, a, j] and not now.seen_to[v, a, j]
         away = hypot(hypot(x - poses.x[p, i], y - poses.y[p, i]), z - poses.z[p, i])
         now.away[v, a, j] = INF if isnan(away) else away
         value = full

@@ -60,13 +60,14 @@ class Attention:
             by_name=np.argsort(np.argsort(np.array(names))).astype(np.int64),
         )
         with_place = *shape[:2], shape[2] + 1
-        seen, heard, felt, was_seen = np.zeros((4, *shape), dtype=np.bool_)
+        seen, heard, felt, was_seen, seen_to = np.zeros((5, *shape), dtype=np.bool_)
         x, y, z, known_x, known_y, known_z = np.full((6, *shape), np.nan)
         self.now = Attended(
             seen=seen,
             heard=heard,
             felt=felt,
             was_seen=was_seen,
+            seen_to=seen_to,
             lost_for=np.full(shape, np.inf),
             seen_for=np.zeros(shape),
             x=x,

@@ -72,7 +72,7 @@ cdef class FocusNumberColumns(Columns):
 
 
 cdef class AttendedColumns(Columns):
-    cdef public unsigned char[:, :, ::1] seen, heard, felt, was_seen, sensed
+    cdef public unsigned char[:, :, ::1] seen, heard, felt, was_seen, seen_to, sensed
     cdef public double[:, :, ::1] lost_for, seen_for, x, y, z, first, away, value
     cdef public double[:, :, ::1] known_x, known_y, known_z
     cdef public int[:, ::1] focus
@@ -84,7 +84,8 @@ cdef class SignalColumns(Columns):
     cdef public unsigned char[:, ::1] seen, heard, felt, told, any_seen, any_heard
     cdef public unsigned char[:, ::1] any_felt, any_told, knows, arrived, unreachable, done
     cdef public unsigned char[:, ::1] failed, search_done, stuck, faces_focus, caught, was_caught
-    cdef public unsigned char[:, ::1] observed, asleep, inside_territory, target_inside_territory
+    cdef public unsigned char[:, ::1] seen_to, observed, asleep, inside_territory
+    cdef public unsigned char[:, ::1] target_inside_territory
     cdef public double[:, ::1] meter, exposure, distance, from_home, lost_for, seen_for
     cdef public double[:, ::1] state_for, told_rank, rank, bearing, own_speed, own_height
     cdef public double[:, ::1] own_light, target_speed, target_height, target_light

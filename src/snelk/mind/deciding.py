@@ -45,16 +45,17 @@ from snelk.mind.stage import LadderStage
 (
     SEEN, HEARD, FELT, TOLD, ANY_SEEN, ANY_HEARD, ANY_FELT, ANY_TOLD, METER, KNOWS, DISTANCE,
     LOST_FOR, SEEN_FOR, STATE_FOR, SEARCH_DONE, ARRIVED, UNREACHABLE, DONE, FAILED, STUCK,
-    FACES_FOCUS, CAUGHT, WAS_CAUGHT, OBSERVED, ASLEEP, INSIDE_TERRITORY, TARGET_INSIDE_TERRITORY,
-    EXPOSURE, FROM_HOME, TOLD_RANK, RANK, BEARING, OWN_SPEED, OWN_HEIGHT, OWN_LIGHT,
-    TARGET_SPEED, TARGET_HEIGHT, TARGET_LIGHT,
+    FACES_FOCUS, CAUGHT, WAS_CAUGHT, SEEN_TO, OBSERVED, ASLEEP, INSIDE_TERRITORY,
+    TARGET_INSIDE_TERRITORY, EXPOSURE, FROM_HOME, TOLD_RANK, RANK, BEARING, OWN_SPEED,
+    OWN_HEIGHT, OWN_LIGHT, TARGET_SPEED, TARGET_HEIGHT, TARGET_LIGHT,
 ) = (
     Signals._fields.index(name)
     for name in (
         "seen", "heard", "felt", "told", "any_seen", "any_heard", "any_felt", "any_told",
         "meter", "knows", "distance", "lost_for", "seen_for", "state_for", "search_done",
         "arrived", "unreachable", "done", "failed", "stuck", "faces_focus", "caught",
-        "was_caught", "observed", "asleep", "inside_territory", "target_inside_territory",
+        "was_caught", "seen_to", "observed", "asleep", "inside_territory",
+        "target_inside_territory",
         "exposure", "from_home", "told_rank", "rank", "bearing", "own_speed", "own_height",
         "own_light", "target_speed", "target_height", "target_light",
     )
@@ -268,6 +269,8 @@ def _signal(signals: Signals, which: int, v: int, a: int) -> float:
         found = signals.caught[v, a]
     elif which == WAS_CAUGHT:
         found = signals.was_caught[v, a]
+    elif which == SEEN_TO:
+        found = signals.seen_to[v, a]
     elif which == OBSERVED:
         found = signals.observed[v, a]
     elif which == ASLEEP:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
-from snelk.level.columns import laid_out
+from snelk.level.columns import laid_out, plain
 from snelk.level.grid import NO_WALL
 from snelk.mind.columns import NewsColumns, TellStageColumns
 from snelk.mind.memory import Beliefs, News
@@ -48,6 +48,10 @@ class Saying(NamedTuple):
     straight: Numbers  # (listener,) how far off it was, m; NaN but for a voice
     limit: Numbers  # (listener,) how far the voice carries to this ear in the open, m
     wall: NDArray[np.intp]  # (listener,) the first wall that muffles it, or NO_WALL
+
+
+NEVER = 2**62
+"""A tick that does not come."""
 
 
 class Sharing:
@@ -179,6 +183,12 @@ class Sharing:
             )  # fmt: skip
             if voice:
                 pair += int((listeners & self.ears.numbers.used[v]).sum())
+
+    def leave_out(self, seen_to: NDArray[np.bool_]) -> None:
+        """Let nobody tell of a clue that it has seen to; (variant, agent, target)."""
+        next_time = plain(self.stage).next_time
+        next_time[seen_to] = NEVER
+        next_time[~seen_to & (next_time == NEVER)] = 0
 
     def alarm(self, tick: int, alarm: Alarm, poses: Poses, rank: float) -> int:
         """Let all of some teams know of a target at the next tick; return how many they are."""

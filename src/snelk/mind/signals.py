@@ -48,6 +48,7 @@ class Signals(NamedTuple):
     faces_focus: Truths
     caught: Truths
     was_caught: Truths
+    seen_to: Truths
     observed: Truths
     asleep: Truths
     inside_territory: Truths
@@ -123,6 +124,7 @@ class Attended(NamedTuple):
     heard: Truths
     felt: Truths  # touched, or in a zone that is watched
     was_seen: Truths  # at the tick before
+    seen_to: Truths  # a clue that it has seen to, and minds no more; read only
     lost_for: Numbers  # s since it was last seen or felt; infinite before
     seen_for: Numbers  # s on end
     x: Numbers  # where it is believed to be, m; NaN where there is no idea of it

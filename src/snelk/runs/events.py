@@ -36,6 +36,7 @@ EVENT_KINDS = (
     "threw",
     "not_thrown",
     "caught",
+    "seen_to",
     "opened",
     "shut",
     "lit",

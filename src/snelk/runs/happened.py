@@ -85,6 +85,7 @@ def _happenings(
         place = f"({each.x:.1f}, {each.y:.1f})"
         text = {
             "caught": f"{agent} caught {target} at {place}",
+            "seen_to": f"{agent} has seen to {target} at {place} ({state})",
             "reached": f"{agent} arrived at {place} ({state})",
             "disproved": f"{agent} sees that "
             + (f"{target} is not at {place}" if target else f"nobody is at {place}"),

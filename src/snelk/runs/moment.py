@@ -70,7 +70,7 @@ class Moment:
         looks = np.zeros(sight.looked.shape, dtype=np.bool_)
         looks[0, self.a] = True
         light = np.full((1, len(self.run.names)), np.nan)
-        lights = light_numbers([self.run.setup])
+        lights = light_numbers([self.run.setup], self.run.level.lit)
         around = around_of([self.run.setup], level, level.zone_light[None].copy())
         here = Surroundings.blank(self.poses, around)
         grid, scratch = level.grid, scratch_for(level.grid)
@@ -116,7 +116,8 @@ def every_look(run: Record, agent: str, ticks: NDArray[np.intp]) -> Sight:
 
     numbers = SightNumbers(one.characters[a : a + 1], *map(of_one, one[1:]))
     limits = SightLimits(*map(of_one, sight_limits([run.setup])))
-    bodies = Bodies(*(np.repeat(values, variants, axis=0) for values in bodies_of([run.setup])))
+    one_body: Any = bodies_of([run.setup])
+    bodies = Bodies(*(np.repeat(values, variants, axis=0) for values in one_body))
     sight = Sight.blank(numbers)
     looks = np.zeros(sight.looked.shape, dtype=np.bool_)
     looks[...] = True

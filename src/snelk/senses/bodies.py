@@ -35,6 +35,7 @@ class Bodies(NamedTuple):
     eyes: NDArray[np.float64]  # the same, above the ground
     points: NDArray[np.float64]  # (variant, character, point, 2): share of height, weight
     blocks: NDArray[np.float64]  # (variant, character): radius of those that block, m, or 0
+    lies: NDArray[np.int32]  # (variant, character): of a clue, whoever lies there still, or -1
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -98,4 +99,10 @@ def bodies_of(setups: Sequence[Setup]) -> Bodies:
             points[v, j, :, 1] /= points[v, j, :, 1].sum()
     blocks = [[body.radius if body.blocks else 0.0 for body in row] for row in rows]
     radius = np.array(blocks, dtype=np.float64).reshape(shape)
-    return Bodies(height, height * eyes.reshape(*shape, 1), points, radius)
+    lies = np.full(shape, -1, dtype=np.int32)
+    for v, setup in enumerate(setups):
+        names = list(setup.cast)
+        for j, member in enumerate(setup.cast.values()):
+            if member.clue is not None and member.clue.still is not None:
+                lies[v, j] = names.index(member.clue.still)
+    return Bodies(height, height * eyes.reshape(*shape, 1), points, radius, lies)

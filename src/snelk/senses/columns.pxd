@@ -11,6 +11,7 @@ cdef class BodyColumns(Columns):
     cdef public const double[:, :, ::1] height, eyes
     cdef public const double[:, :, :, ::1] points
     cdef public const double[:, ::1] blocks
+    cdef public const int[:, ::1] lies
 
 
 cdef class AroundColumns(Columns):
@@ -24,7 +25,7 @@ cdef class SurroundingColumns(Columns):
 
 
 cdef class LightColumns(Columns):
-    cdef public const double[:, ::1] lamp, reach
+    cdef public const double[:, ::1] lamp, reach, least
 
 
 cdef class SightNumberColumns(Columns):

@@ -226,7 +226,7 @@ def _first_body(
         radius = bodies.blocks[v, c]
         if radius <= 0.0 or not poses.present[p, c] or length2 <= 0.0:
             continue
-        if c == i or c == j:  # noqa: SIM109 - no tuple in a compiled loop
+        if c == i or c == j or c == bodies.lies[v, j]:  # noqa: SIM109
             continue
         cx, cy = poses.x[p, c] - x, poses.y[p, c] - y
         middle = (cx * dx + cy * dy) / length2  # the share at which it is nearest in plan

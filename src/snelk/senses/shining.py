@@ -91,7 +91,7 @@ def _shine(
                             grid, scratch, poses.x[p, i], poses.y[p, i], lamp_z, x, y, z
                         )
                     total += own * share
-                light[v, j] = min(total, 1.0)
+                light[v, j] = min(max(total, numbers.least[v, j]), 1.0)
 
 
 def lamp_light(numbers: LightNumbers, v: int, i: int, distance: float) -> float:

@@ -141,7 +141,7 @@ class _Dummies:
         self.level = level = Level.of(scenario.level)
         names, self.agents, self.dt = list(setup.cast), setup.agents, setup.clock.dt
         target, one = names.index(job.target), [setup]
-        lamps = light_numbers(one)
+        lamps = light_numbers(one, level.lit)
         self.each = each = 1 if lamps.lamp[0, target] > 0.0 else min(TOGETHER, len(places))
         self.variants = count = -(-len(places) // each)
         self.others = [n for n in range(len(names)) if n != target]
