@@ -32,6 +32,7 @@ SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("The clock", "clock.", models.Clock),
     ("A character of the cast", "cast.NAME.", models.Member),
     ("A lamp", "cast.NAME.lamp.", models.Lamp),
+    ("A clue", "cast.NAME.clue.", models.Clue),
     ("A territory", "cast.NAME.leash.", minds.Leash),
     ("A noise", "noise[].", models.Noise),
     ("A thing thrown", "throw[].", models.Throw),

@@ -18,6 +18,7 @@ from snelk.mind.signals import FARTHEST, NOBODY, PLACE, RULES, Attended, FocusNu
 from snelk.senses.bodies import Bodies, Poses
 
 V, A, J, TICKS, DT = 2, 5, 6, 12, 0.1
+NO_CLUE = np.full((V, J), -1, np.int32)
 AGENTS = np.array([0, 1, 2, 4, 5], np.int32)
 NEAR = 1e-9
 
@@ -50,7 +51,7 @@ def focus_numbers(chance: np.random.Generator) -> FocusNumbers:
 
 
 def nothing_yet() -> Attended:
-    none = np.zeros((4, V, A, J), np.bool_)
+    none = np.zeros((5, V, A, J), np.bool_)
     unknown = np.full((6, V, A, J), np.nan)
     first, away, value = np.full((3, V, A, J + 1), np.inf)
     value *= -1
@@ -125,12 +126,13 @@ def test_attention_is_what_the_rules_make_of_whole_arrays(seed: int) -> None:
         drawn = np.where(sometimes(chance, 0.4, V, A), chance.integers(-2, 3, (3, V, A)), np.nan)
         place = (*drawn, chance.random((V, A)), sometimes(chance, 0.5, V, A))
         ignored = sometimes(chance, 0.1, V, A, J)
-        was = now.focus.copy()
+        was, now.seen_to[...] = now.focus.copy(), sometimes(chance, 0.1, V, A, J)
         attend(
             poses, failed, touch, zone, loudness, meter, beliefs, ignored, *place, numbers, DT,
             tick, now,
         )  # fmt: skip
-        there = poses.present[p][:, None, :]
+        there = poses.present[p][:, None, :] & ~now.seen_to
+        ignored |= now.seen_to
         before, seen = seen, (failed == -1).any(axis=3) & there
         felt = ((touch == -1) | (zone == -1)) & there
         lost_for = np.where(seen | felt, 0.0, lost_for + DT)
@@ -184,12 +186,13 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
     chance = np.random.default_rng(seed)
     rows = int(chance.choice([1, V]))
     poses, p = poses_of(chance, rows), np.arange(V) if rows > 1 else np.zeros(V, int)
-    bodies = Bodies(*chance.random((2, V, J, 3)), np.zeros((V, J, 1, 2)), np.zeros((V, J)))
+    bodies = Bodies(*chance.random((2, V, J, 3)), np.zeros((V, J, 1, 2)), np.zeros((V, J)), NO_CLUE)
     speed, light = chance.random((rows, J)), chance.random((V, J))
     exposure = np.where(sometimes(chance, 0.8, V, A, J), chance.random((V, A, J)), np.nan)
     meter, told_rank = chance.random((2, V, A, J))
     told = sometimes(chance, 0.3, V, A, J)
     now = nothing_yet()
+    now.seen_to[...] = sometimes(chance, 0.2, V, A, J)
     for field in (now.seen, now.heard, now.felt):
         field[...] = sometimes(chance, 0.4, V, A, J)
     now.lost_for[...], now.seen_for[...] = chance.random((2, V, A, J))
@@ -264,7 +267,7 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
             "felt": of and now.felt[v, a, j], "told": of and told[v, a, j],
             "any_seen": now.seen[v, a].any(), "any_felt": now.felt[v, a].any(),
             "any_heard": now.heard[v, a].any() or drawn.heard[v, a],
-            "any_told": told[v, a].any(), "knows": not np.isnan(x),
+            "any_told": (told & ~now.seen_to)[v, a].any(), "knows": not np.isnan(x),
             "stuck": moving.stuck_for[v, a] >= 1.0, "asleep": standing.asleep[v, a, s],
             "observed": any(w and o for w, o in zip(watched, standing.others[v, a], strict=True)),
             "meter": drawn.meter[v, a] if at_place else meter[v, a, j] if of else 0.0,

@@ -223,6 +223,12 @@ def test_doors_and_lights_that_nothing_turns_are_told(tmp_path: Path) -> None:
     assert idle(**{"doors.gate.who": ["watcher"], "lights.hall.dark": 0.1}) == ["lights.hall"]
     turns = [{"t": 1.0, "of": "gate", "to": "open"}, {"t": 1.0, "of": "hall", "to": "dark"}]
     assert idle(**{"doors.gate.who": [], "lights.hall.dark": 0.1, "change": turns}) == []
+    (tmp_path / "doors.csv").write_text("t,of,to\n2.0,gate,open\n")
+    assert idle(**{"doors.gate.who": [], "changes": ["doors.csv"]}) == []
+    track = samples.track_of((0, 7, 0), (3, 8, 0))
+    by_track = {"doors.gate.who": ["guest"], "cast.guest.at": None}
+    night = scenes.scene(tmp_path, *WALLS, states=STAND, track=track, more=by_track)
+    assert "idle-door" not in {each.name for each in snelk.check(night)}  # it comes through
 
 
 def test_a_recording_turns_doors_and_lights(tmp_path: Path) -> None:

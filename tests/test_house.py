@@ -134,7 +134,18 @@ def test_the_front_door_lists_what_is_really_there() -> None:
         _ = snelk.rnu  # type: ignore[attr-defined]
 
 
-INSIDE = {"Draft", "Grid", "LevelData", "Links", "Plan", "RayCaster", "Setup", "Ways", "Zones"}
+INSIDE = {
+    "Change",
+    "Draft",
+    "Grid",
+    "LevelData",
+    "Links",
+    "Plan",
+    "RayCaster",
+    "Setup",
+    "Ways",
+    "Zones",
+}
 """What public things have of the inside; `Setup` and `Plan` are told as keys and options."""
 
 

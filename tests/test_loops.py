@@ -103,7 +103,13 @@ def poses_of(chance: np.random.Generator, rows: int) -> Poses:
 
 def bodies_of(chance: np.random.Generator) -> Bodies:
     height = chance.uniform(0.5, 2.0, (V, J, 2))
-    return Bodies(height, 0.9 * height, np.zeros((V, J, 1, 2)), np.zeros((V, J)))
+    return Bodies(
+        height,
+        0.9 * height,
+        np.zeros((V, J, 1, 2)),
+        np.zeros((V, J)),
+        np.full((V, J), -1, np.int32),
+    )
 
 
 def moving_of(chance: np.random.Generator) -> Moving:
@@ -184,7 +190,7 @@ def test_who_is_caught(seed: int) -> None:
     timing = timing_of(chance)
     shapes = dict.fromkeys(Attended._fields, (V, A, J))
     now = Attended(**{n: np.zeros(s) for n, s in shapes.items()} | {  # type: ignore[arg-type]
-        **{n: sometimes(chance, 0.6, V, A, J) for n in ("seen", "heard", "felt", "was_seen")},
+        **{n: sometimes(chance, 0.6, V, A, J) for n in ("seen", "heard", "felt", "was_seen", "seen_to")},
         **{n: np.zeros((V, A, J + 1)) for n in ("first", "away", "value")},
         "sensed": np.zeros((V, A, J + 1), np.bool_), "focus": np.zeros((V, A), np.int32),
     })  # fmt: skip
@@ -236,7 +242,7 @@ def test_what_is_in_view_of_places(seed: int) -> None:
         np.array([0.9, np.nan, 0.1]) + 0.02 * np.arange(V)[:, None],
         np.zeros(3),
     )
-    lamps = LightNumbers(chance.choice([0.0, 0.6], (V, J)), np.full((V, J), 3.0))
+    lamps = LightNumbers(chance.choice([0.0, 0.6], (V, J)), np.full((V, J), 3.0), np.zeros((V, J)))
     square, starts = edges_of([shapely.box(-1, -1, 2, 1)])
     circles = np.array([[0.0, 0, 2], [9, 9, 1], [0, 0, 0]])
     spans = np.tile([-1.0, 0.5], (3, 1))  # whose feet are higher is in none

@@ -183,13 +183,15 @@ def check(
         moves = "driven" if profile and profile.movement and name not in loaded.tracks else moves
         moves += f", {member.awake:.0%} awake" if profile and member.awake < 1 else ""
         moves += ", lamp" if member.lamp else ""
+        moves = "clue" if member.clue else moves
+        senses = ", ".join(profile.notices) if profile else "senses nothing"
         rows.append(
             [
                 name,
                 member.team,
                 member.profile or "–",
                 moves,
-                ", ".join(profile.notices) if profile else "senses nothing",
+                f"there {member.clue.in_words}" if member.clue else senses,
             ]
         )
     screen.print()

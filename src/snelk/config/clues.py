@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-import numpy as np
 import shapely
 
 from snelk.config.draft import Draft
-from snelk.config.geojson import LevelData
+from snelk.config.geojson import LevelData, plane_of
 from snelk.config.models import CLUE_BODY, Body, Clue, Member, Setup
 from snelk.config.problems import shown
 from snelk.config.recordings import TrackData
@@ -98,8 +97,6 @@ def _place_of(clue: Clue, setup: Setup, level: LevelData, tracks: Mapping[str, T
         floor, outline = next(each for each in level.floors if each[0].name == zone.floor)
         z = floor.height or 0.0
         if outline.has_z:
-            corners = shapely.get_coordinates(outline, include_z=True)
-            flat = np.column_stack([corners[:, :2], np.ones(len(corners))])
-            plane = np.linalg.lstsq(flat, corners[:, 2], rcond=None)[0]
+            plane = plane_of(shapely.get_coordinates(outline, include_z=True))
             z = float(plane @ [middle.x, middle.y, 1.0])
     return middle.x, middle.y, z

@@ -382,6 +382,14 @@ class Clue(Model):
         word = next(word for word in OUT_OF_ORDER if getattr(self, word) is not None)
         return word, getattr(self, word)
 
+    @property
+    def in_words(self) -> str:
+        """When it is there: `while gate is open, after 3 s`."""
+        word, of = self.what
+        says = {"still": "lies still", "gone": f"is more than {self.within:g} m off"}
+        after = f", after {self.seconds:g} s" if self.seconds else ""
+        return f"while {of} {says.get(word, f'is {word}')}{after}"
+
 
 CLUE_BODY = "clue"
 """The body of a clue that does not say which: of this name if there is one, else 1 m tall."""

@@ -50,6 +50,7 @@ SIGNS = {"o": "●", "X": "✕", "D": "◆", "s": "■", "^": "▲", "P": "✚"}
 LEGEND = (
     "✓ a gate that was passed, ✗ failed, ◂ the first that failed, – cannot be asked",
     "filled dart: an agent, pointing where it faces; hollow: a character without senses",
+    "hollow upright triangle: a clue, there while something is out of order",
     "full ring: the chosen agent; dashed ring: the chosen target",
     "? in a ring: where an agent believes a target out of its view, in the agent's colour",
     "hollow square: planned in a search; filled: visited, or looked at from afar",

@@ -126,6 +126,7 @@ class Gathered:
             "ticks": len(self.ticks),
             "end": float(run.times[-1]),
             "names": list(run.names),
+            "clues": [n for n, name in enumerate(run.names) if run.setup.cast[name].clue],
             "agents": [run.names.index(agent) for agent in run.agents],
             "teams": [setup.cast[name].team for name in run.names],
             "walls": list(blockers_of(run.level.wall_names, run.names)),

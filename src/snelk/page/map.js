@@ -3,6 +3,7 @@
 
 const TAIL = 8; // s
 const NOISE_SHOWN = 0.8; // s
+const CLUE = [[0, 1], [-0.95, -0.7], [0.95, -0.7]];
 const DART = [[1, 0], [-0.75, 0.65], [-0.4, 0], [-0.75, -0.65]];
 const FAINTNESS = 0.15;
 const DOOR = "#a5370c";
@@ -381,13 +382,14 @@ class MapView {
     poses.forEach((pose, c) => {
       if (!pose) return;
       const far = this.elsewhere(c, this.t);
-      const turn = (pose.heading * Math.PI) / 180, cos = Math.cos(turn) * size, sin = Math.sin(turn) * size;
+      const turn = run.clues.includes(c) ? 0 : (pose.heading * Math.PI) / 180;
+      const cos = Math.cos(turn) * size, sin = Math.sin(turn) * size;
       const senses = run.agents.includes(c);
       if (c === run.agents[page.a] || c === page.c) {
         this.circle(pose.x, pose.y, 14);
         this.stroke(page.ink, 2, c === page.c ? [4, 4] : []);
       }
-      this.trace(DART.map(([x, y]) => [pose.x + x * cos - y * sin, pose.y + x * sin + y * cos]), true);
+      this.trace((run.clues.includes(c) ? CLUE : DART).map(([x, y]) => [pose.x + x * cos - y * sin, pose.y + x * sin + y * cos]), true);
       this.fillWith(senses ? this.colours[c] : "white", far ? 2 * FAINTNESS : 1);
       this.stroke(senses && !far ? "white" : page.ink, far ? 0.5 : 1.2);
       this.count("bodies");

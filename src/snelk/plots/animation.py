@@ -26,7 +26,7 @@ from snelk.files import claim, written
 from snelk.level.visible import visible_region
 from snelk.plots.ground import DOOR, FAINTNESS, LAMPLIGHT, draw_level, outline_of
 from snelk.plots.labels import Labels
-from snelk.plots.map import dart_of, frame_map
+from snelk.plots.map import frame_map, mark_of
 from snelk.plots.minds import draw_search, draw_territories, rank_shade
 from snelk.plots.style import BLUE, INK, NOISE, PAPER, REASON_STYLES, VERMILION, agent_colours
 from snelk.runs.dense import beliefs_at, not_sensed
@@ -303,7 +303,7 @@ class Animation:
         for name, pose in poses.items():
             senses = name in self.colours
             body = Line2D(
-                [pose.x], [pose.y], marker=dart_of(pose.heading_deg), ms=12,
+                [pose.x], [pose.y], marker=mark_of(self.run, name, pose.heading_deg), ms=12,
                 mfc=self.colours.get(name, "white"), mec="white" if senses else INK, mew=1.1,
                 ls="none", zorder=8,
             )  # fmt: skip

@@ -180,13 +180,13 @@ def plot_map(
     artists.throws.extend(draw_throws(ax, run, t))
     _draw_rays(artists, run, shown, t, poses)
     _draw_ghosts(artists, run, shown, t, colours)
-    _draw_bodies(artists, poses, colours)
+    _draw_bodies(artists, run, poses, colours)
     if floor is not None:
         _fade_others(artists, run, poses, floor)
     frame_map(ax, run, around=poses.get(around or ""), radius=radius)
     _write_labels(artists, run, tick, poses, colours)
     ears = ear_height(run) if artists.noises else None
-    _legend(artists, run.level, height, run.setup.light, ears)
+    _legend(artists, run, height, ears)
     return artists
 
 
@@ -479,7 +479,12 @@ def _mark_ghost(
     artists.ghost_places[agent, target] = (*place, words)
 
 
-def _draw_bodies(artists: MapArtists, poses: dict[str, Any], colours: dict[str, str]) -> None:
+CLUE_LABEL = "clue: something is out of order"
+
+
+def _draw_bodies(
+    artists: MapArtists, run: Run, poses: dict[str, Any], colours: dict[str, str]
+) -> None:
     for name, pose in poses.items():
         ax = artists.axes
         senses = name in colours
@@ -487,7 +492,7 @@ def _draw_bodies(artists: MapArtists, poses: dict[str, Any], colours: dict[str, 
         (body,) = ax.plot(
             pose.x,
             pose.y,
-            marker=dart_of(pose.heading_deg),
+            marker=mark_of(run, name, pose.heading_deg),
             ms=15 if senses else 13,
             mfc=colour if senses else "white",
             mec="white" if senses else INK,
@@ -498,8 +503,10 @@ def _draw_bodies(artists: MapArtists, poses: dict[str, Any], colours: dict[str, 
         artists.bodies[name] = body
 
 
-def dart_of(heading_deg: float) -> Outline:
-    """The mark of a body: a dart that points where it faces."""
+def mark_of(run: Run, name: str, heading_deg: float) -> Outline:
+    """The mark of a body, a dart that points where it faces; of a clue an upright triangle."""
+    if run.setup.cast[name].clue is not None:
+        return Outline(np.array([[0.0, 1.0], [-0.95, -0.7], [0.95, -0.7], [0.0, 1.0]]), closed=True)
     a = np.radians(heading_deg)
     tip = np.array([[1.0, 0.0], [-0.75, 0.65], [-0.4, 0.0], [-0.75, -0.65], [1.0, 0.0]])
     turn = np.array([[np.cos(a), np.sin(a)], [-np.sin(a), np.cos(a)]])
@@ -565,10 +572,8 @@ def frame_map(ax: Axes, run: Run, *, around: Any = None, radius: float = 12.0) -
         spine.set_color(FAINT)
 
 
-def _legend(
-    artists: MapArtists, level: Level, height: float, light: float, ears: float | None
-) -> None:
-    ax = artists.axes
+def _legend(artists: MapArtists, run: Run, height: float, ears: float | None) -> None:
+    ax, level, light = artists.axes, run.level, run.setup.light
     handles: list[Any] = [
         Line2D(
             [],
@@ -590,6 +595,10 @@ def _legend(
         likelihood=any(each.cells is not None for each in artists.searches.values()),
         throw=bool(artists.throws),
     )
+    if any(run.setup.cast[name].clue for name in artists.bodies):
+        handles.append(
+            Line2D([], [], marker="^", ls="none", ms=8, mfc="white", mec=INK, label=CLUE_LABEL)
+        )
     handles += [
         Line2D([], [], marker=">", ls="none", ms=8, color=INK, label="agent, facing right"),
         Line2D(

@@ -156,6 +156,10 @@ class Live:
         if name in self._driven:
             fix = f'name it in Live(pushed=["{name}"]) if the game moves it'
             raise InputError.of("push", "", f'"{name}"', "is moved by Snelk", fix)
+        clue = self._simulation.setups[0].cast[name].clue
+        if clue is not None:
+            fix = "it comes and goes by itself"
+            raise InputError.of("push", "", f'"{name}"', f"is a clue, {clue.in_words}", fix)
         numbers = {"x": x, "y": y, "z": z, "heading_deg": heading_deg}
         for what, value in numbers.items():
             if not abs(value) <= LONGEST:

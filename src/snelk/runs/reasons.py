@@ -117,7 +117,10 @@ def _lacks(run: Record, agent: str, target: str, at: float) -> Iterator[str]:
             yield f"nobody who would tell it: no profile has a tell for team {member.team}"
     if profile.ladder is not None:
         now = run.rows("signals").where(agent=agent).row(run.tick_at(at))
-        if now.focus != target:
+        seen_to = _seen_to(run, agent, target, at)
+        if seen_to is not None:
+            yield f"seen to {target} at {seen_to:.2f} s, and minds it no more"
+        elif now.focus != target:
             noise = f"a {now.place} that nobody made" if now.place else "nobody"
             on = now.focus or noise
             yield f"no focus on {target}: it is on {on}, and conditions are about that"
@@ -125,6 +128,16 @@ def _lacks(run: Record, agent: str, target: str, at: float) -> Iterator[str]:
             now.state in profile.ladder.origins(c) for c in profile.ladder.transitions.values()
         ):
             yield f"no transition out of its state {now.state}"
+
+
+def _seen_to(run: Record, agent: str, target: str, at: float) -> float | None:
+    """When an agent saw to a clue that has been there since; None if it did not."""
+    events = run.rows("events").take(run.rows("events")["t"] <= at + 1e-9)
+    times = events.where(kind="seen_to", agent=agent, target=target)["t"]
+    over = events.where(kind="vanished", agent=target)["t"]
+    if len(times) == 0 or (len(over) and over[-1] > times[-1]):
+        return None
+    return float(times[-1])
 
 
 def _not_told(row: Any) -> str:
@@ -210,8 +223,10 @@ def _gates(
     missing = target if agent_there else agent
     team, cares = run.setup.cast[target].team, bool(numbers.cares[0, a, j, k])
     awake = float(limits.awake[0, a])
+    clue = run.setup.cast[missing].clue
+    absent = f"{missing} is not there" + (f": it is there {clue.in_words}" if clue else "")
     gates = [
-        Gate("present", there, "both are there" if there else f"{missing} is not there"),
+        Gate("present", there, "both are there" if there else absent),
         Gate(
             "cares",
             cares,

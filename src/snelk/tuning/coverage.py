@@ -271,7 +271,8 @@ def _target(scenario: Scenario, name: str | None) -> str:
     setup = scenario.setup
     noticed = [
         who
-        for who in setup.cast
+        for who, member in setup.cast.items()
+        if member.clue is None
         if any(agent != who and _notices(scenario, agent, who) for agent in setup.agents)
     ]
     if name is None:
@@ -281,6 +282,8 @@ def _target(scenario: Scenario, name: str | None) -> str:
             raise InputError.of("target", "", "", "must be named", fix)
         return tracked[0]
     one_of(name, setup.cast, source="target", place="", what="character")
+    if setup.cast[name].clue is not None:
+        raise InputError.of("target", "", f'"{name}"', "is a clue, and has one place only")
     if name not in noticed:
         rule = "nobody notices its team"
         raise InputError.of("target", "", f'"{name}"', rule, f"noticed: {', '.join(noticed)}")

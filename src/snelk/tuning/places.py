@@ -136,15 +136,15 @@ def _useless_link(scenario: Scenario) -> Found:
 def _idle(scenario: Scenario) -> Found:
     """Doors that nobody opens and nothing turns, and lights that nothing turns."""
     setup = scenario.setup
-    turned = {change.of for change in setup.change}
+    turned = {change.of for change in (*setup.change, *scenario.changes)}
     for profile in setup.profiles.values():
         for _, effects in profile.ladder.effects() if profile.ladder else ():
             turned |= {*effects.turns}
     walkers = [
         {name, member.profile}
         for name, member in setup.cast.items()
-        if member.profile and setup.profile_of(name).movement is not None
-        if name not in scenario.tracks
+        if name in scenario.tracks
+        or (member.profile and setup.profile_of(name).movement is not None)
     ]
     for wall, _ in scenario.level.walls:
         who = setup.doors[wall.name].who if wall.name in setup.doors else None
