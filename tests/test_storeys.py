@@ -80,6 +80,37 @@ def test_who_may_not_take_a_link_goes_round_and_what_leads_down_does_not_lead_up
     assert highest_x(link("hoist", ends, one_way=True)) < 1.0
 
 
+def test_a_hatch_over_a_ladder_is_opened_from_below_or_shuts_the_way(tmp_path: Path) -> None:
+    hatch = scenes.feature(
+        "wall", "hatch", shapely.box(-3.5, 1.0, -2.5, 2.2), base=1.9, top=2.0, door=True
+    )
+
+    def walk(*links: dict[str, Any], **changes: Any) -> tuple[Any, Any, list[tuple[float, str]]]:
+        run = go(tmp_path, "loft", hatch, *links, **changes)
+        told = run.events[run.events.kind.isin(["opened", "shut"])]
+        return *poses(run), list(zip(told.t, told.text, strict=True))
+
+    t, at, told = walk(LADDER, **{"doors.hatch": {"seconds": 2.0}})
+    ((opened, text),) = told
+    assert text == "hatch opened (guard, on its way)"
+    up = np.flatnonzero(at[:, 2] > 0.0)[0]
+    assert opened < t[up] < opened + 1.0  # not before it is open
+    stood = np.flatnonzero((np.diff(at, axis=0) == 0).all(axis=1) & (t[:-1] < opened))
+    assert len(stood) * 0.1 == pytest.approx(2.0, abs=0.11)
+    # For who may not open it there is no ladder while it is shut, but the stair.
+    locked = {"doors.hatch": {"who": []}}
+    assert walk(LADDER, **locked)[1][:, 0].max() > 7.0
+    opens = [{"t": 1.5, "of": "hatch", "to": "open"}]
+    t, at, _ = walk(LADDER, **locked, change=opens)
+    assert at[:, 0].max() < 7.0
+    assert at[-1, 2] == 2.8
+    # A ladder beside the hatch does not lead through it.
+    beside = link("ladder", [[-4.0, 1.5, 0.0], [-4.0, 2.5, 2.8]])
+    t, at, told = walk(beside, **locked)
+    assert at[:, 0].max() < 1.0
+    assert told == []
+
+
 def test_who_is_on_a_ladder_goes_on_to_its_end_before_it_turns_back(tmp_path: Path) -> None:
     states = {
         "up": {"go": {"spot": "loft"}, "pace": "walking"},

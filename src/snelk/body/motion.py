@@ -169,6 +169,13 @@ class Motion:
         place: Numbers = self._points[v, a, self._next[v, a], :2]
         return place
 
+    def link_within(self, v: int, a: int, reach: float) -> int:
+        """The link that it comes to within a reach on its way, m, by number; -1 for none."""
+        halt = int(self._halt[v, a])
+        if halt < 0 or self.left()[v, a] - self._beyond[v, a, halt] > reach:
+            return -1
+        return int(self._points[v, a, halt + 1, 3])
+
     def stand(self, v: int, a: int) -> None:
         """Leave the way, as soon as it has come to a stand on it."""
         stand(self.now, v, a)

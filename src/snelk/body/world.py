@@ -385,6 +385,12 @@ class World:
             radius = self.setups[v].body_of(self.agents[a]).radius
             reach = float(motion.pace[v, a]) * self.dt + DOORSTEP
             wall = self.doors.ahead(v, self._here(v, a), motion.heads_for(v, a), reach, radius)
+            link = motion.link_within(v, a, reach) if wall < 0 else -1
+            if link >= 0:
+                shut = [
+                    each for each in self.level.link_doors[link] if not self.doors.opened[v, each]
+                ]
+                wall = min(shut, default=-1)
             if wall >= 0 and wall in self.doors.may_open(v, self._names_of(v, a)):
                 self._opening[v, a] = wall, self.time + self.doors.rules_of(v, wall).seconds
                 motion.holds[v, a] = True

@@ -17,7 +17,7 @@ from snelk.level.columns import ZoneColumns, laid_out, plain
 from snelk.level.floors import build_floors
 from snelk.level.footing import floors_below, footing
 from snelk.level.grid import Grid, build_grid, scratch_for
-from snelk.level.links import Links, build_links
+from snelk.level.links import Links, build_links, crosses
 from snelk.level.rays import RayCaster, cast_rays
 from snelk.level.storeys import Storeys, build_storeys, strip_of
 from snelk.level.ways import Ways
@@ -268,7 +268,7 @@ class Level:
         names that who walks goes by, for links that not everybody may take; `opened` are the doors
         that are not in the way, by number; `by_links` tells whether links are taken.
         """
-        may = tuple(self.links_for(who) if by_links else ())
+        may = tuple(n for n in self.links_for(who) if by_links and self.link_doors[n] <= opened)
         if self.data.floors:
             key: tuple[object, ...] = (clearance, within, may, opened)
             if key not in self._ways:
@@ -297,6 +297,21 @@ class Level:
     def links(self) -> Links:
         """The links, each in one direction; built when first needed."""
         return build_links(self.data.links)
+
+    @cached_property
+    def link_doors(self) -> tuple[frozenset[int], ...]:
+        """The doors that each link leads through, such as a hatch over a ladder, by number."""
+        if not self.data.links:
+            return ()
+        doors = np.flatnonzero(self.is_door).tolist()
+        return tuple(
+            frozenset(
+                wall
+                for wall in doors
+                if crosses(ends, self._outlines[wall], self.base[wall], self.top[wall])
+            )
+            for ends in plain(self.links).ends
+        )
 
     def links_for(self, who: Collection[str] | None) -> list[int]:
         """The links that may be taken by somebody of these names, by number; all if None."""

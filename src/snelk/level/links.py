@@ -47,3 +47,18 @@ def build_links(links: Sequence[tuple[Link, BaseGeometry]]) -> Links:
     lengths = np.linalg.norm(both[:, 3:] - both[:, :3], axis=1)
     found = Links(both, lengths, np.array(seconds, float), np.array(feature, dtype=np.int32))
     return laid_out(LinkColumns, found)
+
+
+def crosses(ends: NDArray[np.float64], wall: BaseGeometry, base: float, top: float) -> bool:
+    """Whether a link, (6,) in m, leads through a wall, straight from end to end."""
+    (x, y, z), (to_x, to_y, to_z) = ends[:3], ends[3:]
+    far = float(np.hypot(to_x - x, to_y - y))
+    line = shapely.LineString([(x, y), (to_x, to_y)]) if far > 0.0 else shapely.Point(x, y)
+    met = shapely.intersection(line, wall)
+    if met.is_empty:
+        return False
+    share = np.array([0.0, 1.0])
+    if far > 0.0:
+        share = np.hypot(*(shapely.get_coordinates(met) - (x, y)).T) / far
+    heights = z + share * (to_z - z)
+    return bool(heights.min() < top and heights.max() > base)
