@@ -108,6 +108,17 @@ def test_a_door_opens_for_who_was_recorded_before_it_comes_through(tmp_path: Pat
             assert seen(run)[0][1] == "saw"
 
 
+def test_a_door_opens_for_who_comes_up_to_it_slowly_too(tmp_path: Path) -> None:
+    rows = [(0.1 * n, 6.0 - 0.8 * np.sin(n * np.pi / 120), 0.0) for n in range(61)]
+    track = samples.track_of(*rows)
+    more = {"cast.guard.at": [0, 0]}
+    run = snelk.run(scenes.scene(tmp_path, *WALLS, states=STAND, end=6.0, track=track, more=more))
+    opened = float(run.events.t[run.events.kind == "opened"].iloc[0])
+    at = 6.0 - 0.8 * np.sin(opened * 10 * np.pi / 120)
+    radius = run.setup.body_of("guest").radius
+    assert 0.0 < at - 5.0 - radius <= 0.05 + 0.8 * np.pi / 120
+
+
 def test_who_may_not_open_a_door_cannot_get_through_until_it_stands_open(tmp_path: Path) -> None:
     go = {"go": {"go": {"spot": "far"}, "pace": "walking"}}
     for who, through in (([], False), (["cat"], False), (["guard"], True), (["watcher"], True)):

@@ -46,6 +46,18 @@ def test_it_goes_up_by_the_stair_as_fast_as_it_walks_on_level_ground(tmp_path: P
     assert poses(run)[1][:, 2].max() == 0.0
 
 
+def test_a_rail_round_the_head_of_a_stair_is_over_its_foot(tmp_path: Path) -> None:
+    # At the loft's height all round: beside the upper half of the stair, over the lower.
+    corners = [(8, 0), (4, 0), (4, 2), (8, 2)]
+    rail = scenes.feature("wall", "rail", shapely.LineString(corners), base=2.8, top=3.8)
+    _t, at = poses(go(tmp_path, "loft", rail))
+    assert at[-1, 2] == 2.8
+    high = (at[:, 0] > 6.0) & (at[:, 0] < 7.9) & (at[:, 2] < 2.8)
+    assert np.abs(at[high, 1] - 1.0).max() <= 1.0 - 0.25 + 1e-9
+    low = scenes.feature("wall", "rail", shapely.LineString(corners), base=1.9, top=3.8)
+    assert poses(go(tmp_path, "loft", low))[1][:, 2].max() < 0.1
+
+
 @pytest.mark.parametrize("dt", [0.05, 0.1])
 def test_a_ladder_takes_its_time_and_is_gone_up_in_even_steps(tmp_path: Path, dt: float) -> None:
     run = go(tmp_path, "loft", LADDER, **{"clock.dt": dt})

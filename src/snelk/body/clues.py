@@ -139,7 +139,8 @@ class Clues:
             p = v if len(poses.x) > 1 else 0
             for a in np.flatnonzero((attention.focus[v] == j) & alert[v]).tolist():
                 i = int(self.characters[a])
-                if not (now.seen[v, a, j] or now.felt[v, a, j]) or not poses.present[p, i]:
+                senses = now.seen[v, a, j] or now.felt[v, a, j]
+                if not senses or not poses.present[p, i] or self.seen_to[v, a, j]:
                     continue
                 low, bottom = float(poses.z[p, i]), float(poses.z[p, j])
                 high = low + self.bodies.height[v, i, poses.posture[p, i]]

@@ -418,8 +418,9 @@ class World:
                 if self.ended[v] or (a >= 0 and self.motion.driven[v, a]):
                     continue
                 along = here[p, j, :2] - before[p, j, :2]
-                radius, reach = setup.body_of(name).radius, float(np.hypot(*along)) + DOORSTEP
-                end = here[p, j, :2] + along * (1.0 + radius / reach)
+                radius, far = setup.body_of(name).radius, float(np.hypot(*along))
+                reach = far + DOORSTEP
+                end = here[p, j, :2] + along * ((reach + radius) / far)
                 wall = self.doors.ahead(v, here[p, j], end, reach, radius)
                 whom = [each for each in (name, setup.cast[name].profile) if each]
                 if wall >= 0 and wall in self.doors.may_open(v, whom):
@@ -443,6 +444,8 @@ class World:
     def mind_clues(self) -> list[SeenTo]:
         """Who sees to clues at this tick, and which clues are there at the next."""
         clues, poses = self.clues, self.senses.poses
+        # What `seen_to` leads to at the next tick is still about the clue.
+        self.attention.now.seen_to[...] = clues.seen_to
         alert = self.ladders.ranks() > self._routine_rank
         found = clues.see_to(poses, self.attention, alert, plain(self.signals).unreachable)
         for v, a, j in found:
@@ -453,7 +456,8 @@ class World:
         for pair in clues.mind(self.time, self.dt, poses, self.outcomes.removed):
             forget(self.senses.beliefs, pair)  # it knows that it is in order again
             self.senses.meters.value[pair] = 0.0
-        self.attention.now.seen_to[...] = clues.seen_to
+        now_to = self.attention.now.seen_to
+        np.logical_and(now_to, clues.seen_to, out=now_to)
         return found
 
     def _names_of(self, v: int, a: int) -> tuple[str, ...]:

@@ -201,6 +201,8 @@ def _of_condition(
         "character": list(setup.cast),
         "attribute": list(setup.attributes),
         "cone": list(cones),
+        "door": [wall.name for wall, _ in level.walls if wall.door],
+        "light": list(setup.lights),
     }
     for what, name in names_in(condition):
         if name not in known[what]:

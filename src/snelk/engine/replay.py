@@ -72,7 +72,8 @@ def replayed_poses(
             there = inside & track.present[np.maximum(last, 0)]
             present[:, :, j] = there[:, None]
             if track.flat and level.data.floors:
-                z[:, :, j] = _on_floors(level, setups[0].cast[name].z, x[:, 0, j], y[:, 0, j])
+                up = on_floors(level, setups[0].cast[name].z, x[:, 0, j], y[:, 0, j])
+                z[:, :, j] = up[:, None]
             continue
         for v in range(shape[1]):
             member = setups[v].cast[name]
@@ -85,10 +86,17 @@ def replayed_poses(
     return Poses(x, y, z, heading, posture, gait, present)
 
 
-def _on_floors(
+def on_floors(
     level: Level, first: float, x: NDArray[np.float64], y: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """(ticks, 1) how high somebody stands who was recorded in plan, from a first height on, m."""
+    """(ticks,) how high somebody stands who was recorded in plan, from a first height on, m."""
     z = np.full(len(x), first)
     follow_floors(level.floors, np.ascontiguousarray(x), np.ascontiguousarray(y), z)
-    return z[:, None]
+    return z
+
+
+def track_heights(level: Level, track: TrackData, first: float) -> NDArray[np.float64]:
+    """(samples,) how high somebody is as recorded, or on the floors from a first height on, m."""
+    if not track.flat or not level.data.floors:
+        return track.z
+    return on_floors(level, first, track.x, track.y)

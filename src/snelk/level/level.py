@@ -331,13 +331,26 @@ class Level:
     def _standing(self, opened: frozenset[int]) -> list[list[BaseGeometry]]:
         """What stops somebody on each floor."""
         return [
-            [self._outlines[wall] for wall in walls if wall not in opened]
+            [outline for wall, outline in walls if wall not in opened]
             for walls in self._standing_walls
         ]
 
     @cached_property
-    def _standing_walls(self) -> list[list[int]]:
-        return [self.standing_on(name) for name in self.floor_names]
+    def _standing_walls(self) -> list[list[tuple[int, BaseGeometry]]]:
+        """The walls that stop somebody on each floor, by number, and as much of them as does."""
+        planes = plain(self.floors).planes
+        return [
+            [(wall, self._beside(wall, plane)) for wall in self.standing_on(name)]
+            for name, plane in zip(self.floor_names, planes, strict=True)
+        ]
+
+    def _beside(self, wall: int, plane: NDArray[np.float64]) -> BaseGeometry:
+        """The part of a wall that stops somebody on a plane: on a slope perhaps not all of it."""
+        if plane[0] == 0.0 == plane[1]:
+            return self._outlines[wall]
+        span = (self.base[wall] - HEADROOM, self.top[wall] - FOOT)
+        low, high = (-STEP, STEP) if self.is_edge[wall] else span
+        return strip_of(self._outlines[wall], plane, low, high)
 
     def zone_on(self, name: str, floor: int) -> BaseGeometry:
         """The area of a zone on a floor: where that is as high as the zone; all without floors."""

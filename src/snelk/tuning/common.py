@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from snelk.config.models import Cone, Meter, Profile
+from snelk.config.models import Cone, Door, Meter, Profile
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 
@@ -39,3 +39,26 @@ def used_meters(scenario: Scenario) -> Iterator[tuple[str, Profile, Meter]]:
     for name, profile in used_profiles(scenario).items():
         if profile.meter is not None:
             yield key_path(("profiles", name, "meter")), profile, profile.meter
+
+
+def openers(scenario: Scenario, door: str) -> list[str]:
+    """Who of the cast moves, and opens a door by coming through."""
+    setup = scenario.setup
+    who = setup.doors[door].who if door in setup.doors else None
+    return [
+        name
+        for name, member in setup.cast.items()
+        if who is None or not {name, member.profile}.isdisjoint(who)
+        if name in scenario.tracks
+        or (member.profile and setup.profile_of(name).movement is not None)
+    ]
+
+
+def ever_opens(scenario: Scenario, door: str) -> bool:
+    """Whether a door may ever stand open."""
+    setup, rules = scenario.setup, scenario.setup.doors.get(door, Door())
+    turned = {(change.of, change.to) for change in (*setup.change, *scenario.changes)}
+    for profile in setup.profiles.values():
+        for _, effects in profile.ladder.effects() if profile.ladder else ():
+            turned |= set(effects.turns.items())
+    return rules.open or (door, "open") in turned or bool(openers(scenario, door))

@@ -10,7 +10,7 @@ from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
 from snelk.config.words import GAITS
 from snelk.errors import nearest
-from snelk.tuning.common import Checks, Found
+from snelk.tuning.common import Checks, Found, openers
 
 
 def _ears(scenario: Scenario, maker: str) -> list[str]:
@@ -40,6 +40,11 @@ def _made(scenario: Scenario) -> Iterator[tuple[str, str, str]]:
     for kind, by in dict.fromkeys(zip(scenario.throws.kind, scenario.throws.by, strict=True)):
         yield ", ".join(scenario.setup.throws), kind, by
 
+    for name, door in setup.doors.items():
+        makers = openers(scenario, name) if door.noise else []
+        heard = [by for by in makers if _ears(scenario, by)]
+        for by in heard or makers[:1]:
+            yield key_path(("doors", name, "noise")), door.noise or "", by
     for name, profile in setup.profiles.items():
         for place, effects in profile.ladder.effects() if profile.ladder else ():
             for agent in setup.agents if effects.noise else ():

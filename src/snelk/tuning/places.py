@@ -9,9 +9,10 @@ from snelk.config.conditions import parse
 from snelk.config.ladders import named_by, names_in
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario
+from snelk.engine.replay import track_heights
 from snelk.errors import nearest
 from snelk.level.level import Level
-from snelk.tuning.common import Checks, Found
+from snelk.tuning.common import Checks, Found, ever_opens, openers
 
 FASTEST = 15.0
 """A character that moves faster than this, m/s, more likely has a wrong unit or axis."""
@@ -45,9 +46,10 @@ def _track_through_wall(scenario: Scenario) -> Found:
         (wall, shapely.boundary(outline) if "Polygon" in outline.geom_type else outline)
         for wall, outline in scenario.level.walls
     ]
+    level = Level.of(scenario.level)
     for name, track in scenario.tracks.items():
         body = scenario.setup.body_of(name)
-        tall = body.standing
+        tall, z = body.standing, track_heights(level, track, scenario.setup.cast[name].z)
         steps = shapely.linestrings(
             np.stack(
                 [np.column_stack([track.x[i], track.y[i]]) for i in _pairs(len(track.t))], axis=1
@@ -56,9 +58,9 @@ def _track_through_wall(scenario: Scenario) -> Found:
             else np.zeros((0, 2, 2))
         )
         for wall, outline in walls:
-            if wall.walkable:
+            if wall.walkable or (wall.door and ever_opens(scenario, wall.name)):
                 continue
-            blocks = (wall.base < track.z[1:] + tall) & (wall.top > track.z[1:] + body.climbs)
+            blocks = (wall.base < z[1:] + tall) & (wall.top > z[1:] + body.climbs)
             met = shapely.intersects(steps, outline) & blocks & track.present[:-1]
             crossed = np.flatnonzero(met)
             if len(crossed):
@@ -114,6 +116,7 @@ def _useless_link(scenario: Scenario) -> Found:
         if member.profile and setup.profile_of(name).movement is not None
         if name not in scenario.tracks
     }
+    doors = frozenset(np.flatnonzero(level.is_door).tolist())
     for link, line in scenario.level.links:
         may = {n: who for n, (_, who) in walkers.items() if not who.isdisjoint(link.who or who)}
         place, ends = f'link "{link.name}"', shapely.get_coordinates(line, include_z=True)
@@ -126,7 +129,7 @@ def _useless_link(scenario: Scenario) -> Found:
             if np.isnan(level.footing(*end)):
                 yield place, f"no floor is below {at}", "let it end on a floor"
             elif may and all(
-                level.ways(clearance=walkers[name][0], who=may[name]).part_on(end) < 0
+                level.ways(clearance=walkers[name][0], who=may[name], opened=doors).part_on(end) < 0
                 for name in may
             ):
                 reason = f"nobody can stand at {at}"
@@ -140,16 +143,8 @@ def _idle(scenario: Scenario) -> Found:
     for profile in setup.profiles.values():
         for _, effects in profile.ladder.effects() if profile.ladder else ():
             turned |= {*effects.turns}
-    walkers = [
-        {name, member.profile}
-        for name, member in setup.cast.items()
-        if name in scenario.tracks
-        or (member.profile and setup.profile_of(name).movement is not None)
-    ]
     for wall, _ in scenario.level.walls:
-        who = setup.doors[wall.name].who if wall.name in setup.doors else None
-        opened = any(who is None or not names.isdisjoint(who) for names in walkers)
-        if wall.door and wall.name not in turned and not opened:
+        if wall.door and wall.name not in turned and not openers(scenario, wall.name):
             reason = "is a door that nobody opens and nothing turns"
             fix = f"add a [[change]] of it, or let somebody into doors.{wall.name}.who"
             yield f'wall "{wall.name}"', reason, fix

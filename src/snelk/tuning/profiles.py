@@ -76,8 +76,9 @@ def _never_noticed(scenario: Scenario) -> Found:
     profiles = used_profiles(scenario).values()
     noticed = {t for p in profiles for teams in [p.notices, *p.teams().values()] for t in teams}
     noticed -= {t for t in noticed if not any(p.ever_notices(t) for p in profiles)}
+    clues = [member.clue.what[1] for member in scenario.setup.cast.values() if member.clue]
     for name, member in scenario.setup.cast.items():
-        if member.profile is None and member.team not in noticed:
+        if member.profile is None and member.team not in noticed and name not in clues:
             reason = (
                 f'no profile here notices its team "{member.team}", and it senses nothing itself'
             )

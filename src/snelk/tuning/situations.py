@@ -130,6 +130,14 @@ def _truths(
     setup, both = scenario.setup, [False, True]
     cast = setup.cast
     tellers = [setup.profile_of(name).tell for name in setup.agents if name not in members[:1]]
+    teams = {cast[name].team for name in members}
+    alarmed = any(
+        not teams.isdisjoint(effects.alarm)
+        for name in setup.agents
+        if [name] != members and (ladder := setup.profile_of(name).ladder) is not None
+        for _, effects in ladder.effects()
+    )
+    clues = [each for each in cast.values() if each.clue and profile.ever_notices(each.team)]
     watchers = {
         cast[name].team
         for name in setup.agents
@@ -142,7 +150,8 @@ def _truths(
         "seen": bool(profile.cones),
         "heard": any(_can_hear(scenario, name) for name in members),
         "felt": profile.touch is not None or profile.zone_sense is not None,
-        "told": profile.memory is not None and any(tellers),
+        "told": profile.memory is not None and (any(tellers) or alarmed),
+        "seen_to": bool(clues),
         "caught": state.catch is not None,
         "arrived": moves,
         "stuck": moves,
