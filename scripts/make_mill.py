@@ -1,3 +1,4 @@
+# ruff: noqa: E501 - features read better in one line each
 """Draw the mill and move who comes by night: writes the level and the tracks of the demonstration.
 
 Run it from the root of the repository after a change here; a test holds the files equal.
@@ -40,7 +41,7 @@ def level() -> dict[str, Any]:
     stairwell, hatchway = area(1, 6.6, 5, 7.8), area(8.6, 0.5, 10.0, 1.7)
     up = [(1, 6.6, 0), (5, 6.6, STONES), (5, 7.8, STONES), (1, 7.8, 0), (1, 6.6, 0)]
     features = [
-        with_holes("ground", area(-6, -8, 20, 9.5), height=0.0, hear_through=0.0),
+        with_holes("ground", area(-2, -3.5, 17.5, 9.5), height=0.0, hear_through=0.0),
         feature("floor", "stairs", "Polygon", up, see_through=0.3, hear_through=0.9),
         with_holes("stone floor", area(0, 0, 12, 8), stairwell, height=STONES, hear_through=0.5),
         with_holes("loft", area(3, 0, 12, 8), hatchway, height=LOFT, hear_through=0.6),
@@ -93,7 +94,7 @@ def level() -> dict[str, Any]:
         ),
         feature("wall", "flour sacks", "Polygon", area(4.6, 0.3, 6.4, 1.1), top=0.9, hear_through=0.8),
         feature("wall", "water wheel", "Polygon", area(6.5, 8.2, 10.5, 8.9), top=3.6, hear_through=0.9),
-        feature("edge", "mill race", "LineString", [(-6, 9.0), (20, 9.0)]),
+        feature("edge", "mill race", "LineString", [(-2, 9.0), (17.5, 9.0)]),
         feature("link", "ladder", "LineString", [(9.7, 1.1, STONES), (10.3, 1.1, LOFT)], seconds=3.5),
         feature("zone", "meal floor", "Polygon", area(0, 0, 7, 8), floor="ground", light=0.7),
         feature("zone", "stone floor lamp", "Polygon", area(0, 0, 12, 8), floor="stone floor", light=0.6, ground="boards"),
@@ -129,8 +130,8 @@ MOUSE = [
     (89.9, 9.6, 7.93, "standing", "still"),
 ]
 THIEF = [
-    (0.0, 18.0, 2.0, "standing", "still"),
-    (3.0, 18.0, 2.0, "standing", "walking"),
+    (0.0, 16.5, 1.0, "standing", "still"),
+    (3.0, 16.5, 1.0, "standing", "walking"),
     (8.0, 12.9, 6.0, "standing", "creeping"),
     (11.0, 11.0, 5.6, "standing", "creeping"),
     (16.0, 10.2, 2.7, "standing", "still"),
@@ -139,8 +140,8 @@ THIEF = [
     (25.5, 7.1, 3.6, "standing", "creeping"),
     (31.5, 11.4, 6.0, "standing", "walking"),
     (33.0, 13.0, 6.0, "standing", "walking"),
-    (37.0, 18.0, 2.0, "standing", "running"),
-    (40.0, 19.6, -6.0, "standing", "still"),
+    (37.0, 16.0, 1.0, "standing", "running"),
+    (39.0, 17.2, -3.2, "standing", "still"),
 ]
 SACK = (10.2, 2.0)
 TAKEN = 17.0  # s, when the thief has it on its shoulder

@@ -25,13 +25,12 @@ DISPLAY = ":87"
 ROWS, COLUMNS = 38, 124
 
 TERMINALS = {
-    "check": ["check", "croft/night.toml"],
+    "check": ["check", "mill/night.toml"],
     "run": [
         *("run", "croft/night.toml", "--set"),
         "profiles.dog.ladder.states.asleep.senses.hearing=0.8",
     ],
     "why": ["why", "croft/runs/night", "gander", "fox", "--at", "34"],
-    "why-states": ["why", "croft/runs/night", "dog"],
     "compare": ["compare", "croft/runs/night", "croft/runs/keen"],
     "verify": ["verify", "croft/night.toml", "--set", "profiles.dog.hearing.acuity=1.0"],
     "fit": ["fit", "croft/night.toml", "--budget", "100"],
@@ -46,6 +45,7 @@ SWEEP = [
     "profiles.dog.ladder.states.asleep.senses.hearing=0.3:0.8:6",
 ]
 PAGES = {
+    "mill": (["mill/runs/night"], "#t=47.5&agent=miller&target=store%20open"),
     "page": (["croft/runs/night"], "#t=40&agent=goose-2&target=fox"),
     "page-two": (["croft/runs/night", "croft/runs/keen"], "#t=30.5&agent=dog&target=fox"),
 }
@@ -54,7 +54,7 @@ FIGURES = {
         *("plot", "map", "croft/runs/night", "--at", "66.5", "--ways"),
         *("--agent", "farmer", "--agent", "dog", "--agent", "scarecrow"),
     ],
-    "ray": ["plot", "ray", "croft/runs/night", "owl", "fox", "--at", "44.6"],
+    "ray": ["plot", "ray", "mill/runs/night", "boy", "store open", "--at", "56"],
     "meter": ["plot", "meter", "croft/runs/night", "goose-2", "fox"],
     "search": ["plot", "search", "croft/runs/night", "farmer"],
     "states": ["plot", "states", "croft/runs/night", "dog"],
@@ -138,6 +138,8 @@ def main(wanted: list[str]) -> None:
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)
             subprocess.run([SNELK, "demo"], cwd=folder, check=True, stdout=subprocess.DEVNULL)
+            words = [SNELK, "demo", "mill"]
+            subprocess.run(words, cwd=folder, check=True, stdout=subprocess.DEVNULL)
             keen = "profiles.dog.ladder.states.asleep.senses.hearing=0.8"
             words = ["run", "croft/night.toml", "--set", keen, "--out", "croft/runs/keen"]
             subprocess.run([SNELK, *words], cwd=folder, check=True, stdout=subprocess.DEVNULL)
@@ -151,7 +153,9 @@ def main(wanted: list[str]) -> None:
                 shoot_animation(folder)
             for shot, words in TERMINALS.items():
                 if not wanted or shot in wanted:
-                    shoot(words, SHOTS / f"{shot}.png", folder)
+                    long = " ".join(["snelk", *words]) + " > out; head -n 30 out; echo …; tail -n 4 out"
+                    stand_in = long if shot == "check" else ""
+                    shoot(words, SHOTS / f"{shot}.png", folder, stand_in=stand_in)
             for shot, words in FIGURES.items():
                 if wanted and shot not in wanted:
                     continue

@@ -450,7 +450,12 @@ def test_every_kind_is_tested_and_documented() -> None:
 
 
 @pytest.mark.parametrize(
-    "path", [snelk.croft() / "night.toml", snelk.croft().parent / "starter" / "scenario.toml"]
+    "path",
+    [
+        snelk.croft() / "night.toml",
+        snelk.mill() / "night.toml",
+        snelk.croft().parent / "starter" / "scenario.toml",
+    ],
 )
 def test_what_snelk_brings_is_clean(path: Path) -> None:
     assert names(path) == []

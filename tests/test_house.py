@@ -229,10 +229,13 @@ def script(name: str) -> Any:
     return module
 
 
-def test_the_croft_is_what_its_script_makes() -> None:
-    module = script("make_croft")
-    for name, text in module.files().items():
-        assert (PACKAGE / "croft" / name).read_text(encoding="utf-8") == text, name
+@pytest.mark.parametrize("folder", ["croft", "mill"])
+def test_the_demonstrations_are_what_their_scripts_make(
+    folder: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.syspath_prepend(str(ROOT / "scripts"))
+    for name, text in script(f"make_{folder}").files().items():
+        assert (PACKAGE / folder / name).read_text(encoding="utf-8") == text, name
 
 
 @pytest.mark.parametrize("path", sorted((ROOT / "examples").glob("*.py")), ids=lambda p: p.stem)

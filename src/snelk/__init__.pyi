@@ -16,6 +16,7 @@ from .config.scenario import Scenario as Scenario
 from .config.scenario import load as load
 from .config.writing import Rewrite as Rewrite
 from .demonstration import croft as croft
+from .demonstration import mill as mill
 from .engine.simulation import Simulation as Simulation
 from .errors import InputError as InputError
 from .errors import Problem as Problem

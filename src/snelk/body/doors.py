@@ -64,6 +64,7 @@ class Doors:
         self.changed = np.zeros(len(setups), dtype=np.bool_)
         self.opened_by = np.full(opened.shape, NOBODY, dtype=np.int64)
         self._outlines = {wall: level.outline_of(wall) for wall in self.walls}
+        self._boxes = {wall: outline.bounds for wall, outline in self._outlines.items()}
 
     def rules_of(self, v: int, wall: int) -> Door:
         """What the scenario says of a door."""
@@ -147,6 +148,14 @@ class Doors:
         now = frozenset(wall for wall in self.walls if self.opened[v, wall])
         return now | self.may_open(v, whom)
 
+    def _near(self, x: float, y: float, reach: float) -> list[int]:
+        """The doors whose outline may be within a reach of a place, m."""
+        return [
+            wall
+            for wall, (low_x, low_y, high_x, high_y) in self._boxes.items()
+            if low_x - reach <= x <= high_x + reach and low_y - reach <= y <= high_y + reach
+        ]
+
     def ahead(self, v: int, here: Numbers, end: Numbers, reach: float, radius: float) -> int:
         """The shut door that is met first within a reach on a straight line; -1 for none.
 
@@ -157,17 +166,19 @@ class Doors:
             reach: How far it looks, m.
             radius: Of its body, m.
         """
+        x, y, z = here.tolist()
+        shut = [each for each in self._near(x, y, reach + radius) if not self.opened[v, each]]
         far = float(np.hypot(*(end - here[:2])))
-        if far <= 0.0:
+        if far <= 0.0 or not shut:
             return -1
         stop = here[:2] + (end - here[:2]) * min(1.0, (reach + radius) / far)
         line = shapely.LineString([here[:2], stop])
         best, nearest = -1, np.inf
-        for wall in self.walls:
+        for wall in shut:
             low, high = self.level.base[wall], self.level.top[wall]
-            if self.opened[v, wall] or not low - 2.0 < here[2] < high:
+            if not low - 2.0 < z < high:
                 continue
-            away = float(shapely.distance(self._outlines[wall], shapely.Point(here[:2])))
+            away = float(shapely.distance(self._outlines[wall], shapely.Point(x, y)))
             crosses = shapely.intersects(self._outlines[wall], line)
             if crosses and away - radius <= reach and away < nearest:
                 best, nearest = wall, away

@@ -56,10 +56,15 @@ Json = Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")]
 
 
 def demo(
-    folder: Annotated[Path, typer.Argument(metavar="DIR", help="Where to put it.")] = Path("croft"),
+    which: Annotated[
+        str, typer.Argument(metavar="NAME", help="croft: a yard; mill: a house of three floors.")
+    ] = "croft",
+    folder: Annotated[
+        Path | None, typer.Argument(metavar="DIR", help="Where to put it; as its name if absent.")
+    ] = None,
 ) -> None:
-    """Write the croft into a folder, run it and draw it."""
-    from snelk.demonstration import croft
+    """Write a demonstration into a folder, run it and draw it."""
+    from snelk.demonstration import DEMONSTRATIONS
     from snelk.page.build import write_page
     from snelk.plots.map import plot_map
     from snelk.plots.style import save_figure
@@ -67,8 +72,12 @@ def demo(
     from snelk.runs.run import run as replay
     from snelk.runs.store import claim_run
 
+    if which not in DEMONSTRATIONS:
+        fix = f"{nearest(which, DEMONSTRATIONS)}; the folder comes after it"
+        raise UnknownNameError.of("demo", "NAME", f'"{which}"', "no such demonstration", fix)
+    shown, folder = DEMONSTRATIONS[which], folder or Path(which)
     out = claim_run(folder / "runs" / "night")
-    kept = _copy_files(croft(), folder, keep_changed=True)
+    kept = _copy_files(shown.folder(), folder, keep_changed=True)
     with progress_bar("replaying the night") as progress:
         night = replay(folder / "night.toml", out=out, progress=progress)
     screen = Screen()
@@ -77,9 +86,14 @@ def demo(
     for row in night.events.itertuples():
         screen.print(f"{row.t:8.2f} s  {row.text}")
     at = _telling_moment(night)
+    busy = _busy(night, at)
+    floor = None
+    if len(night.level.floor_names) > 1:
+        pose = night.poses[(night.poses.t == at) & night.poses.id.isin(busy)].iloc[0]
+        floor = night.level.floor_at(pose.x, pose.y, pose.z)
     pictures = [
         (
-            plot_map(night, at=at, agents=_busy(night, at)).axes,
+            plot_map(night, at=at, agents=busy, floor=floor).axes,
             folder / "runs" / f"night-map-{at:.2f}s.png",
         ),
         (plot_timeline(night).axes, folder / "runs" / "night-timeline.png"),
@@ -91,7 +105,7 @@ def demo(
     screen.print("\nWhere everything is")
     places = [
         ["the scenario", str(folder / "night.toml")],
-        ["bodies and profiles", str(folder / "creatures.toml")],
+        ["bodies and profiles", str(folder / shown.profiles)],
         ["the run's tables", str(out)],
         [f"map at {at:.2f} s", str(pictures[0][1])],
         ["timeline", str(pictures[1][1])],
@@ -104,9 +118,8 @@ def demo(
     screen.print(
         "  " + command("snelk", "why", out, lost.agent, lost.target, "--at", f"{lost.t:g}")
     )
-    change = "profiles.dog.cones.muzzle.fov_whole=40"
-    tried = folder / "runs" / "narrow-dog"
-    words = ("snelk", "run", folder / "night.toml", "--set", change, "--out", tried)
+    tried = folder / "runs" / shown.tried
+    words = ("snelk", "run", folder / "night.toml", "--set", shown.change, "--out", tried)
     screen.print("  " + command(*words))
 
 

@@ -34,7 +34,7 @@ FAINTNESS = 0.18
 
 EDGE = "#2a6f97"
 FLOOR, FLOOR_EDGE = "#f3e4d7", "#b08968"
-LINK, DOOR = "#5b2d8a", "#a5370c"
+LINK, DOOR, DOOR_AREA = "#5b2d8a", "#a5370c", "#a5370c55"
 
 
 def extent_of(run: Run) -> NDArray[np.float64]:
@@ -129,7 +129,7 @@ def _draw_walls(ax: Axes, level: Level, kept: set[int]) -> None:
             is_open = wall.see_through == 1.0
             patch = PathPatch(
                 outline_of(geometry), edgecolor=DOOR, lw=1.4 if is_open else 3.5, zorder=3.2,
-                facecolor=DOOR if "Polygon" in geometry.geom_type and not is_open else "none",
+                facecolor=DOOR_AREA if "Polygon" in geometry.geom_type and not is_open else "none",
                 ls=(0, (1, 2)) if is_open else "-", alpha=alpha,
             )  # fmt: skip
             ax.add_patch(patch)

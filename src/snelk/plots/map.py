@@ -10,6 +10,7 @@ import numpy as np
 import shapely
 from matplotlib import patheffects
 from matplotlib.collections import LineCollection
+from matplotlib.colors import to_rgba
 from matplotlib.lines import Line2D
 from matplotlib.patches import Circle, Patch, PathPatch
 from matplotlib.path import Path as Outline
@@ -228,8 +229,7 @@ def _draw_tails(
         fade = np.clip(1 - (t - rows.t.to_numpy()[1:]) / max(tail, 1e-9), 0.05, 1)
         line = LineCollection(
             list(pieces),
-            colors=colours.get(name, INK),
-            alpha=fade,
+            colors=[to_rgba(colours.get(name, INK), float(share)) for share in fade],
             linewidths=2.2,
             zorder=4,
             capstyle="round",

@@ -253,7 +253,13 @@ def _frame(
     ax.set_xlim(-beyond, length + beyond)
     ax.set_ylim(low, high)
     artists.stretched = (box.height / (high - low)) / (box.width / (length + 2 * beyond))
-    named: set[str] = set()
+    named, level = set[str](), moment.run.level
+    now = level_at(moment.run, moment.tick).data.walls
+    stand_open = {
+        wall.name
+        for (wall, _), (then, _) in zip(level.data.walls, now, strict=True)
+        if wall.door and wall.see_through < then.see_through
+    }
     for each in sorted(slices, key=lambda each: float(each.outline[:, 0].min())):
         if each.name not in named:
             named.add(each.name)
@@ -267,11 +273,15 @@ def _frame(
             elif each.kind == "solid" and each.see_through == 0.0 and np.ptp(inside) > 1.0:
                 y = float(each.outline[:, 1].mean())  # no ray goes through it
             name = each.name
-            if each.see_through > 0.0:
+            if each.name in stand_open:
+                name += ", open"
+            elif each.see_through > 0.0:
                 name += f", {each.see_through:.0%} passes"
+            at_top = y > high - 0.05 * (high - low)
             ax.annotate(
-                name, (x, min(y, high)), xytext=(0, 4),
-                textcoords="offset points", ha=side, va="bottom", fontsize=8.5, style="italic",
+                name, (x, min(y, high)), xytext=(0, -4 if at_top else 4),
+                textcoords="offset points", ha=side, va="top" if at_top else "bottom",
+                fontsize=8.5, style="italic",
                 color="#4a453d", zorder=6.5, parse_math=False,
                 bbox={"facecolor": "white", "alpha": 0.75, "lw": 0, "pad": 0.8},
             )  # fmt: skip
