@@ -153,7 +153,8 @@ def main(wanted: list[str]) -> None:
                 shoot_animation(folder)
             for shot, words in TERMINALS.items():
                 if not wanted or shot in wanted:
-                    long = " ".join(["snelk", *words]) + " > out; head -n 30 out; echo …; tail -n 4 out"
+                    shown = "head -n 30 out; echo …; tail -n 4 out"
+                    long = f"{' '.join(['snelk', *words])} > out; {shown}"
                     stand_in = long if shot == "check" else ""
                     shoot(words, SHOTS / f"{shot}.png", folder, stand_in=stand_in)
             for shot, words in FIGURES.items():

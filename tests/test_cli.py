@@ -87,14 +87,18 @@ def test_demo_writes_runs_draws_and_lists(demo: tuple[Path, str]) -> None:
 
 def test_the_mill_is_a_demonstration_too(tmp_path: Path) -> None:
     text = command("demo", "mill", "there", cwd=tmp_path)
-    assert "   49.10 s  miller raised an alarm: 1 of millers learn of sack gone" in text.splitlines()
+    assert (
+        "   49.10 s  miller raised an alarm: 1 of millers learn of sack gone" in text.splitlines()
+    )
     for name in re.findall(r"there/\S+\.(?:toml|png|html)", text):
         assert (tmp_path / name).is_file(), name
     first = text.split("Next\n")[1].splitlines()[0].split()[1:]
     assert "does not see mouse" in command(*first, cwd=tmp_path)
     assert "9 expectations, all hold" in command("verify", "there/night.toml", cwd=tmp_path)
     said = command("demo", "there", cwd=tmp_path, code=2)
-    assert said.startswith('error: demo: NAME: no such demonstration (given: "there"); known: croft, mill')
+    assert said.startswith(
+        'error: demo: NAME: no such demonstration (given: "there"); known: croft, mill'
+    )
 
 
 def test_demo_keeps_files_that_were_changed(demo: tuple[Path, str]) -> None:

@@ -60,7 +60,13 @@ def test_a_shut_door_hides_and_an_open_one_does_not(tmp_path: Path) -> None:
     assert run.why("guard", "guest", at=1.0).headline.endswith("behind gate, shut")
     assert run.why("guard", "guest", at=3.0).in_view
     assert run.why("guard", "guest", at=5.0).headline.endswith("behind gate, shut since 4 s")
+    assert run.table("turns").astype(object).where(run.table("turns").notna(), None).to_numpy().tolist() == [
+        [0.0, "gate", "door", "shut", None, "at first"],
+        [2.0, "gate", "door", "open", None, "the scenario"],
+        [4.0, "gate", "door", "shut", None, "the scenario"],
+    ]  # fmt: skip
     always = snelk.run(scene(tmp_path, more={"doors.gate.open": True}))
+    assert always.table("turns")["to"].tolist() == ["open"]
     assert seen(always) == [(0.0, "saw")]
 
 

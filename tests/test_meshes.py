@@ -18,55 +18,89 @@ import test_floors as house
 import trimesh
 
 import snelk
-from snelk.config.geojson import read_level
+from snelk.config.geojson import LevelData, read_level
 from snelk.config.triangles import CORNERS, read_triangles, write_triangles
 from snelk.level.meshes import level_with_triangles
 
 BOXES = {
-    "ground": (-6, -6, -0.25, 12, 6, 0), "gallery": (-4, 2, 2.5, 12, 4, 2.75),
+    "ground": (-6, -6, -0.25, 12, 6, 0), "yard": (-6, 6, -0.25, 16, 10, 0),
+    "east yard": (12, -6, -0.25, 16, 6, 0), "gallery": (-4, 2, 2.5, 12, 4, 2.75),
     "landing": (8, 0, 2.5, 12, 2, 2.75), "counter": (-2, -3, 0, 2, -2.5, 1.25),
-    "back": (-4, 4, 0, 12, 4.25, 5), "rail": (-4, 2, 2.75, 8, 2.125, 3.75),
+    "back": (-4, 4, 0, 4, 4.25, 5), "back east": (5.25, 4, 0, 12, 4.25, 5),
+    "back lintel": (4, 4, 2, 5.25, 4.25, 2.5), "back high": (4, 4, 4.75, 5.25, 4.25, 5),
+    "rail": (-4, 2, 2.75, 8, 2.125, 3.75), "cellar": (-6, -10, -2.75, 4, -6, -2.5),
+    "cellar wall": (-6, -10, -2.5, -5.75, -6, 0), "cellar roof": (-6, -10, -0.25, -1, -6, 0),
+    "lane": (8, -10, -0.25, 16, -6, 0), "outer landing": (4, 4, 2.5, 5.25, 6, 2.75),
+    "store": (0, -10, -2.5, 0.25, -8.25, -0.25), "store post": (0, -7, -2.5, 0.25, -6, -0.25),
 }  # fmt: skip
 """Of the tavern: smallest and largest x, y and z, m; in numbers that are exact in 32 bits."""
 
-STAIR = [[4, 0, 0], [8, 0, 0], [8, 2, 0], [4, 2, 0], [8, 0, 2.75], [8, 2, 2.75]]
-STAIR_FACES = [
-    [0, 3, 2],
-    [0, 2, 1],
-    [0, 4, 5],
-    [0, 5, 3],
-    [1, 2, 5],
-    [1, 5, 4],
-    [0, 1, 4],
-    [3, 5, 2],
-]
+DOORS = {
+    "back door": (4, 4, 0, 5.25, 4.25, 2), "gallery door": (4, 4, 2.75, 5.25, 4.25, 4.75),
+    "store door": (0, -8.25, -2.5, 0.25, -7, -0.5), "yard gate": (12, 7, 0, 12.25, 9, 1.75),
+    "hatch": (-1, -10, -0.25, 0, -6, -0.125), "bar flap": (2, -3, 0.75, 3, -2.5, 1.25),
+}  # fmt: skip
+
+# Up to the gallery, down to the cellar, and outside up to the gallery's door.
+STAIRS = {
+    "stair": ((4, 0, 0), (8, 2, 2.75)), "cellar stair": ((4, -10, -2.5), (8, -6, 0)),
+    "outer stair": ((9.25, 4.25, 0), (5.25, 6, 2.75)),
+}  # fmt: skip
+
+
+def ramp(low: Any, high: Any) -> list[list[float]]:
+    """The corners of a stair that rises along x, from its foot on."""
+    (x0, y0, z0), (x1, y1, z1) = low, high
+    return [[x0, y0, z0], [x1, y0, z1], [x1, y1, z1], [x0, y1, z0]]
+
+
+def wedge(low: Any, high: Any) -> trimesh.Trimesh:
+    """A stair as a solid."""
+    top = np.array(ramp(low, high), dtype=float)
+    under = top * (1, 1, 0) + (0, 0, low[2])
+    return trimesh.Trimesh(*_hull(np.concatenate([top, under[1:3]])), process=False)
+
+
+def _hull(corners: Any) -> Any:
+    hull = trimesh.convex.convex_hull(corners)
+    hull.fix_normals()
+    return hull.vertices, hull.faces
 
 
 def tavern_mesh(path: Path) -> Path:
     scene = trimesh.Scene()
-    for name, (x0, y0, z0, x1, y1, z1) in BOXES.items():
+    for name, (x0, y0, z0, x1, y1, z1) in {**BOXES, **DOORS}.items():
         box = trimesh.creation.box((x1 - x0, y1 - y0, z1 - z0))
         box.apply_translation(((x0 + x1) / 2, (y0 + y1) / 2, (z0 + z1) / 2))
         scene.add_geometry(box, node_name=name, geom_name=name)
-    stair = trimesh.Trimesh(STAIR, STAIR_FACES, process=False)
-    scene.add_geometry(stair, node_name="stair", geom_name="stair")
+    for name, ends in STAIRS.items():
+        scene.add_geometry(wedge(*ends), node_name=name, geom_name=name)
     scene.export(path)
     return path
 
 
+def tavern(folder: Path) -> LevelData:
+    doors = ["*door", "yard gate", "hatch", "bar flap"]
+    return level_with_triangles(tavern_mesh(folder / "tavern.glb"), up="z", doors=doors)
+
+
+FLOORS = ("ground", "yard", "east yard", "gallery", "landing", "cellar", "lane", "outer landing")
+
+
 def tavern_drawn() -> dict[str, Any]:
-    """The same as solids; the stair as a sloping floor and the walls beside and behind it."""
+    """The same as solids; the stairs as sloping floors."""
+    solids = {**BOXES, **DOORS}
     features = [
-        house.feature("wall", name, [[x0, y0], [x1, y0], [x1, y1], [x0, y1]], base=z0, top=z1)
-        for name, (x0, y0, z0, x1, y1, z1) in BOXES.items()
+        house.feature("wall", name, [[x0, y0], [x1, y0], [x1, y1], [x0, y1]], base=z0, top=z1,
+                      door=name in DOORS)
+        for name, (x0, y0, z0, x1, y1, z1) in solids.items()
     ]  # fmt: skip
-    floors = {"ground": 0.0, "gallery": 2.75, "landing": 2.75}
-    for name, height in floors.items():
-        x0, y0, _, x1, y1, _ = BOXES[name]
+    for name in FLOORS:
+        x0, y0, _, x1, y1, height = BOXES[name]
         corners = [[x0, y0], [x1, y0], [x1, y1], [x0, y1]]
         features.append(house.feature("floor", f"{name} floor", corners, height=height))
-    ramp = [[4, 0, 0.0], [8, 0, 2.75], [8, 2, 2.75], [4, 2, 0.0]]
-    features.append(house.feature("floor", "stair", ramp))
+    for name, ends in STAIRS.items():
+        features.append(house.feature("floor", name, ramp(*ends)))
     return {"type": "FeatureCollection", "features": features}
 
 
@@ -104,15 +138,27 @@ profile = "watcher"
 at = [0, 3.25]
 z = 2.75
 facing = -20
+[cast.deep]
+team = "home"
+profile = "watcher"
+at = [-5, -7]
+z = -2.5
+facing = -10
 [cast.guest]
 team = "visitors"
 body = "walker"
+z = -2.5
+[doors."store door"]
+shuts = 2.0
+[doors."gallery door"]
+shuts = 1.0
 """
 
 
 def test_a_tavern_gives_the_same_events_as_a_mesh_and_as_it_is_drawn(tmp_path: Path) -> None:
-    """Round the counter, up the stair, along the gallery; recorded in plan."""
-    turns = [(-3, -4), (0, -2), (3.5, 1), (9, 1), (9, 3), (-3, 3)]
+    """From the cellar, round the counter, up, and out by the yard; recorded in plan."""
+    turns = [(-3, -8), (-1, -7.6), (3.5, -7.6), (8.5, -8), (9, -5), (3.5, -4), (3.5, 1), (9, 1), (9, 3),
+             (4.6, 3), (4.6, 5.1), (10, 5.1), (10, 8), (15, 8)]  # fmt: skip
     rows, t = [], 0.0
     for (ax, ay), (bx, by) in pairwise(turns):
         for share in np.linspace(0, 1, 8)[:-1]:
@@ -122,7 +168,8 @@ def test_a_tavern_gives_the_same_events_as_a_mesh_and_as_it_is_drawn(tmp_path: P
     samples.write_sample(tmp_path, profiles=samples.SAMPLE_PROFILES + SENSES)
     (tmp_path / "guest.csv").write_text("t,id,x,y,heading\n" + "\n".join(rows) + "\n")
     (tmp_path / "drawn.geojson").write_text(json.dumps(tavern_drawn()))
-    data = level_with_triangles(tavern_mesh(tmp_path / "tavern.glb"), up="z")
+    data = tavern(tmp_path)
+    assert {wall.name for wall, _ in data.walls if wall.door} == {*DOORS}
     write_triangles(data.triangles, tmp_path / "mesh.parquet")
     document = data.to_geojson(triangles="mesh.parquet")
     (tmp_path / "mesh.geojson").write_text(json.dumps(document))
@@ -133,14 +180,23 @@ def test_a_tavern_gives_the_same_events_as_a_mesh_and_as_it_is_drawn(tmp_path: P
     drawn, mesh = runs
     np.testing.assert_allclose(drawn.poses.z, mesh.poses.z, atol=1e-6)
     guest = drawn.poses[drawn.poses.id == "guest"]
-    assert (guest.z.iloc[0], guest.z.max(), guest.z.iloc[-1]) == (0.0, 2.75, 2.75)
-    columns = ["t", "kind", "agent", "target"]
-    assert len(drawn.events) > 6
-    pd.testing.assert_frame_equal(drawn.events[columns], mesh.events[columns])
+    assert (guest.z.iloc[0], guest.z.max(), guest.z.iloc[-1]) == (-2.5, 2.75, 0.0)
+    columns = ["t", "kind", "agent", "target", "wall"]
+    turned = drawn.events[drawn.events.kind.isin(["opened", "shut"])]
+    assert turned[turned.kind == "opened"].wall.tolist() == [
+        "store door",
+        "gallery door",
+        "yard gate",
+    ]
+    assert len(drawn.events) > 12
+    walls = [run.events.wall.where(run.events.wall.isin([*DOORS]), "") for run in runs]
+    events = [run.events.assign(wall=wall)[columns] for run, wall in zip(runs, walls, strict=True)]
+    pd.testing.assert_frame_equal(*events)
     for run in runs:
         seen = run.sight[run.sight.in_view]
-        assert {*seen.agent} == {"low", "high"}
-        assert {"gallery", "counter"} & {*run.sight.wall.dropna().astype(str)}
+        assert {*seen.agent} == {"low", "high", "deep"}
+        blocking = {*run.sight.wall.dropna().astype(str)}
+        assert {"gallery", "counter", "store door"} <= blocking
     np.testing.assert_allclose(drawn.sight.exposure, mesh.sight.exposure)
     heard = [run.hearing.reset_index(drop=True) for run in runs]
     np.testing.assert_array_equal(heard[0].heard, heard[1].heard)
@@ -156,13 +212,13 @@ def test_a_tavern_gives_the_same_events_as_a_mesh_and_as_it_is_drawn(tmp_path: P
 
 
 def test_floors_are_found_by_slope_and_what_stops_feet_by_cuts(tmp_path: Path) -> None:
-    level = snelk.Level(level_with_triangles(tavern_mesh(tmp_path / "tavern.glb"), up="z"))
+    level = snelk.Level(tavern(tmp_path))
     for place, height in (
         ((0, -5, 0), 0.0), ((6, 1, 1.375), 1.375), ((0, 3, 3), 2.75), ((0, 3, 0), 0.0),
         ((10, 1, 2.75), 2.75), ((0, -2.75, 1.25), 1.25),
     ):  # fmt: skip
         assert level.footing(*place) == pytest.approx(height, abs=1e-6)
-    walls = [(wall, outline) for wall, outline in level.data.walls if wall.base < 0.6]
+    walls = [(wall, outline) for wall, outline in level.data.walls if 0 < wall.base < 0.6]
     on_ground = shapely.union_all([outline for _, outline in walls])
     for name, stops in (("counter", True), ("back", True), ("stair", False), ("gallery", False)):
         x0, y0, _, x1, y1, _ = BOXES.get(name, (4, 0, 0, 8, 2, 0))
@@ -214,12 +270,29 @@ def test_the_command_writes_both_and_says_so(tmp_path: Path) -> None:
         done = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, check=False)
         return done.returncode, done.stdout + done.stderr
 
-    code, text = said("--triangles", "--out", "t.geojson")
+    doors = [
+        word for name in ("*door", "yard gate", "hatch", "bar flap") for word in ("--door", name)
+    ]
+    code, text = said("--triangles", *doors, "--out", "t.geojson")
     assert code == 0
-    assert "7 floors, 7 meshes" in text.splitlines()[0]
-    assert "80 triangles in t.triangles.parquet: keep both together" in text
+    assert "21 floors, 21 meshes" in text.splitlines()[0]
+    boxes, wedges = 12 * len(BOXES), 8 * len(STAIRS)
+    assert f"{boxes + wedges} triangles in t.triangles.parquet: keep both together" in text
     data = read_level(tmp_path / "t.geojson")
-    assert sum(map(len, data.triangles.values())) == 80
+    assert sum(map(len, data.triangles.values())) == boxes + wedges
+    for more in ((), ("--triangles",)):
+        code, text = said(*doors, *more, "--out", "d.geojson")
+        read = {
+            wall.name: (wall.base, wall.top)
+            for wall, _ in read_level(tmp_path / "d.geojson").walls
+            if wall.door
+        }
+        assert read == {name: (box[2], box[5]) for name, box in DOORS.items()}
+        code, text = said(*more, "--door", "yard gat", "--out", "none.geojson")
+        assert (code, text.count("\n"), (tmp_path / "none.geojson").exists()) == (2, 1, False)
+        assert (
+            'doors: no object has that name (given: "yard gat"); did you mean "yard gate"?' in text
+        )
     code, text = said("--triangles", "--cut", "0", "--cut", "1")
     assert (code, text.count("\n")) == (2, 1)
     assert "--triangles: keeps the triangles of a mesh as they are (given: --cut)" in text

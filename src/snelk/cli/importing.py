@@ -164,6 +164,12 @@ def import_level(
     triangles: Annotated[
         bool, typer.Option("--triangles", help="Of a mesh: keep its triangles, and find floors.")
     ] = False,
+    doors: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--door", metavar="NAME", help='Of a mesh: an object that is a door, such as "door*".'
+        ),
+    ] = None,
     kind: Annotated[
         str, typer.Option("--as", metavar="KIND", help="Of GeoJSON: what has no kind is a …")
     ] = "wall",
@@ -202,9 +208,11 @@ def import_level(
     if source.suffix.lower() in (".geojson", ".json"):
         data = level_from_outlines(source, length=scale, kind=kind, top=top)
     elif triangles:
-        data = level_with_triangles(source, up=up, mirror=mirror, length=scale)
+        data = level_with_triangles(source, up=up, mirror=mirror, length=scale, doors=doors or ())
     else:
-        data = level_from_mesh(source, up=up, mirror=mirror, length=scale, cuts=cut or CUTS)
+        data = level_from_mesh(
+            source, up=up, mirror=mirror, length=scale, cuts=cut or CUTS, doors=doors or ()
+        )
     if triangles:
         with written(own_file) as draft:
             write_triangles(data.triangles, draft)

@@ -6,6 +6,7 @@ import json
 import math
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
+from fnmatch import fnmatchcase
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -17,7 +18,7 @@ from shapely.geometry.base import BaseGeometry
 
 from snelk.config.geojson import LevelData, level_from
 from snelk.config.opening import MOST_BYTES, no_such_file
-from snelk.errors import InputError, ReadError
+from snelk.errors import InputError, ReadError, nearest
 
 CUTS = (0.0, 0.5, 1.0, 2.0, 4.0, 100.0)
 """Heights between which a mesh is cut where none are given, m."""
@@ -50,6 +51,7 @@ def level_from_mesh(
     mirror: bool = False,
     length: float = 1.0,
     cuts: Sequence[float] = CUTS,
+    doors: Sequence[str] = (),
 ) -> LevelData:
     r"""Walls from the objects of a glTF or OBJ file.
 
@@ -63,6 +65,8 @@ def level_from_mesh(
         mirror: Whether y is turned round, for meshes of left-handed axes.
         length: Metres in one of its units.
         cuts: Heights, rising, 2 to 64, m.
+        doors: Names of objects that are doors, with * for any letters: each becomes a wall with
+            `door` true, its outline in plan, from its lowest to its highest point.
 
     Raises:
         InputError: The file cannot be read, has no triangles, or a number is out of range.
@@ -83,7 +87,11 @@ def level_from_mesh(
     features: list[dict[str, Any]] = []
     used: dict[str, int] = {}
     doubts: list[str] = []
-    for name, turned in objects_in(path, up, mirror, length):
+    objects, found = without_doors(list(objects_in(path, up, mirror, length)), doors, path)
+    for each in found:
+        used[each["properties"]["name"]] = 1
+    features += found
+    for name, turned in objects:
         parts = list(_bands(turned, heights))
         if slopes_in(turned) > SLOPING:
             doubts.append(
@@ -102,6 +110,34 @@ def level_from_mesh(
         raise InputError.of(str(path), "", "", rule, fix)
     document = {"type": "FeatureCollection", "features": features}
     return replace(level_from(document, source=str(path)), doubts=tuple(doubts))
+
+
+def without_doors(
+    objects: list[tuple[str, NDArray[np.float64]]], doors: Sequence[str], path: Path
+) -> tuple[list[tuple[str, NDArray[np.float64]]], list[dict[str, Any]]]:
+    """The objects that are no doors, and a feature for each that is.
+
+    Raises:
+        InputError: No object has one of the names.
+    """
+    for wanted in doors:
+        if not any(fnmatchcase(name, wanted) for name, _ in objects):
+            fix = nearest(wanted, [name for name, _ in objects])
+            raise InputError.of(str(path), "doors", f'"{wanted}"', "no object has that name", fix)
+    rest, found, used = [], [], dict[str, int]()
+    for name, triangles in objects:
+        if not any(fnmatchcase(name, wanted) for wanted in doors):
+            rest.append((name, triangles))
+            continue
+        used[name] = used.get(name, 0) + 1
+        unique = name if used[name] == 1 else f"{name} {used[name]}"
+        corners = triangles.reshape(-1, 3)
+        hull = shapely.convex_hull(shapely.multipoints(corners[:, :2]))
+        low, high = (round(float(z), 6) for z in (corners[:, 2].min(), corners[:, 2].max()))
+        properties = {"kind": "wall", "name": unique, "base": low, "top": high, "door": True}
+        geometry = json.loads(shapely.to_geojson(hull))
+        found.append({"type": "Feature", "properties": properties, "geometry": geometry})
+    return rest, found
 
 
 def _checked_cuts(cuts: Sequence[float]) -> list[float]:

@@ -16,7 +16,7 @@ from shapely.geometry import mapping
 from shapely.geometry.base import BaseGeometry
 
 from snelk.config.geojson import LevelData, level_from
-from snelk.config.meshes import THIN, objects_in, section
+from snelk.config.meshes import THIN, objects_in, section, without_doors
 from snelk.config.models import Floor
 from snelk.config.steps import HEADROOM, STEP
 from snelk.level.columns import plain
@@ -35,12 +35,20 @@ THROUGH = {"see_through": 1.0, "hear_through": 1.0}
 MANY = 500
 """With more floors than this something is said."""
 
-FEET_AND_HEAD = (STEP + 0.05, 1.2, HEADROOM - 0.1)
+SLICE = 0.05
+"""A cut stands for what is so far above and below it, m."""
+
+FEET_AND_HEAD = (STEP + SLICE, 1.2, HEADROOM - SLICE)
 """So high above a floor it is asked what stops whoever walks there, m."""
 
 
 def level_with_triangles(
-    path: str | Path, *, up: str = "y", mirror: bool = False, length: float = 1.0
+    path: str | Path,
+    *,
+    up: str = "y",
+    mirror: bool = False,
+    length: float = 1.0,
+    doors: Sequence[str] = (),
 ) -> LevelData:
     """A level that blocks by the very triangles of a glTF or OBJ file, with floors found in it.
 
@@ -54,24 +62,28 @@ def level_with_triangles(
         up: The axis that points up there, `x`, `y` or `z`.
         mirror: Whether y is turned round, for meshes of left-handed axes.
         length: Metres in one of its units.
+        doors: Names of objects that are doors, with * for any letters: each becomes a wall with
+            `door` true, its outline in plan, from its lowest to its highest point.
 
     Raises:
         InputError: The file cannot be read, has no triangles, or a number is out of range.
     """
     path = Path(path)
     objects: dict[str, NDArray[np.float64]] = {}
-    for name, triangles in objects_in(path, up, mirror, length):
-        unique = name
-        while unique in objects:
-            unique = f"{name} {sum(each.startswith(name) for each in objects) + 1}"
+    found, features = without_doors(list(objects_in(path, up, mirror, length)), doors, path)
+    taken = {feature["properties"]["name"] for feature in features}
+    for name, triangles in found:
+        unique, number = name, 1
+        while unique in objects or unique in taken:
+            number += 1
+            unique = f"{name} {number}"
         objects[unique] = triangles
-    features: list[dict[str, Any]] = []
     for name, triangles in objects.items():
         hull = shapely.convex_hull(shapely.multipoints(triangles.reshape(-1, 3)[:, :2]))
         if hull.geom_type == "Point":
             hull = shapely.envelope(shapely.buffer(hull, THIN))
         features.append(_feature("mesh", name, hull))
-    used = dict.fromkeys(objects, 1)
+    used = dict.fromkeys([*objects, *taken], 1)
     planes = [
         (f"{name} floor", plane, area)
         for name, triangles in objects.items()
@@ -87,14 +99,9 @@ def level_with_triangles(
         free = shapely.union_all(list(on_stairs(height)))
         for name, triangles in objects.items():
             cuts = [section(triangles, height + above) for above in FEET_AND_HEAD]
-            heights = {"base": round(height + STEP, 4), "top": round(height + HEADROOM, 4)}
             for kind in ("Polygon", "LineString"):
-                alike = [cut for cut in cuts if cut is not None and kind in cut.geom_type]
-                whole = shapely.difference(shapely.union_all(alike), free)
-                parts = [p for p in shapely.get_parts(whole) if max(p.area, p.length) > 10 * THIN]
-                parts = [part for part in parts if part.geom_type == kind]
-                if parts:
-                    shape = parts[0] if len(parts) == 1 else shapely.union_all(parts)
+                for shape, low, high in _alike(cuts, free, kind):
+                    heights = {"base": round(height + low, 4), "top": round(height + high, 4)}
                     unique = _unused(f"{name} wall", used)
                     features.append(_feature("wall", unique, shape, **heights, **THROUGH))
     document: dict[str, Any] = {"type": "FeatureCollection", "features": features}
@@ -108,10 +115,34 @@ def level_with_triangles(
     return replace(level_from(document, source=str(path)), doubts=tuple(doubts))
 
 
+def _alike(
+    cuts: Sequence[BaseGeometry | None], free: BaseGeometry, kind: str
+) -> Iterator[tuple[BaseGeometry, float, float]]:
+    """What cuts leave outside of what is free, with the heights it stops feet at: alike ones once.
+
+    A shape reaches no further than the cuts that show it, so that nobody on another floor is
+    stopped by what is not there.
+    """
+    before: tuple[BaseGeometry, float, float] | None = None
+    for cut, above in zip(cuts, FEET_AND_HEAD, strict=True):
+        whole = shapely.Point() if cut is None else shapely.difference(cut, free)
+        parts = [p for p in shapely.get_parts(whole) if max(p.area, p.length) > 10 * THIN]
+        parts = [part for part in parts if part.geom_type == kind]
+        shape = parts[0] if len(parts) == 1 else shapely.union_all(parts)
+        if before is not None and shapely.equals(shape, before[0]):
+            before = (before[0], before[1], above + SLICE)
+            continue
+        if before is not None:
+            yield before
+        before = (shape, above - SLICE, above + SLICE) if parts else None
+    if before is not None:
+        yield before
+
+
 def _climbed(
     found: Sequence[tuple[NDArray[np.float64], BaseGeometry]],
 ) -> Callable[[float], Iterator[BaseGeometry]]:
-    """Tells for a height which floors that others hang together with lie between feet and head."""
+    """Tells for a height which floors between feet and head can be climbed from there."""
     raised = [(Floor(kind="floor", name="floor"), _on_plane(area, plane)) for plane, area in found]
     floors = build_floors(raised)
     storeys = build_storeys(floors, [area for _, area in found], STEP)
@@ -120,12 +151,10 @@ def _climbed(
         group[group == group[a]] = group[b]
     spans = np.array(plain(floors).spans)
 
-    _, members = np.unique(group, return_inverse=True)
-    joined = np.bincount(members)[members] > 1
-
     def climbed(height: float) -> Iterator[BaseGeometry]:
         low, high = spans.T
-        between = joined & (low < height + HEADROOM) & (high > height + STEP)
+        from_here = np.isin(group, group[(low <= height + STEP) & (high >= height - STEP)])
+        between = from_here & (low < height + HEADROOM) & (high > height + STEP)
         yield from (shapely.buffer(found[n][1], THIN) for n in np.flatnonzero(between).tolist())
 
     return climbed

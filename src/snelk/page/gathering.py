@@ -174,10 +174,10 @@ class Gathered:
             name, own = level.wall_names[wall], level.piece_walls == wall
             opens, spans = bool(opened_at_first([run.setup], level)[0, wall]), []
             since = float(run.times[0])
-            for kind, _, t in (each for each in turns if each[1] == name):
-                if kind == "shut" and opens:
+            for to, _, t in (each for each in turns if each[1] == name):
+                if to == "shut" and opens:
                     spans.append([since, t])
-                opens, since = kind == "opened", t
+                opens, since = to == "open", t
             spans += [[since, 1e9]] if opens else []
             blocks = level.see_through[wall] == 0.0
             ends = level.triangles[level.triangle_walls == wall]

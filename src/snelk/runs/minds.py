@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from snelk.config.models import Door
 from snelk.config.nodes import FELT_BY, TRUTHS
 from snelk.level.grid import NO_WALL
 from snelk.mind.messages import TELL_RESULTS
@@ -18,6 +19,7 @@ from snelk.mind.signals import Signals
 from snelk.runs.asked import Asked, endless, joined
 from snelk.runs.rows import Rows
 from snelk.runs.tables import kinds_of, numbers_of, words_of
+from snelk.runs.turning import AT_FIRST
 from snelk.senses.bodies import Poses
 from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.sight import IN_VIEW, Sight
@@ -79,6 +81,14 @@ EFFECT_COLUMNS = {
     "attribute": STRING,
     "before": pa.float64(),
     "value": pa.float64(),
+    "by": STRING,
+    "cause": STRING,
+}
+TURN_COLUMNS = {
+    "t": pa.float64(),
+    "of": STRING,
+    "kind": STRING,
+    "to": STRING,
     "by": STRING,
     "cause": STRING,
 }
@@ -284,6 +294,26 @@ def effect_rows(
         )
         for t, each in effects
     ]
+
+
+def turn_rows(
+    simulation: Simulation, v: int, turns: Sequence[tuple[float, Turn]]
+) -> list[tuple[object, ...]]:
+    """How each door and light is at first, and each that then changed."""
+    setup, level, start = simulation.setups[v], simulation.level, float(simulation.times[0])
+    opens = {name: setup.doors.get(name, Door()).open for name in level.wall_names}
+    found = [
+        (level.wall_names[wall], "door", "open" if opens[level.wall_names[wall]] else "shut")
+        for wall in np.flatnonzero(level.is_door)
+    ]
+    found += [(name, "light", "lit" if each.lit else "dark") for name, each in setup.lights.items()]
+    rows: list[tuple[object, ...]] = [(start, *each, None, AT_FIRST) for each in found]
+    for t, each in turns:
+        words = ("shut", "open") if each.is_door else ("dark", "lit")
+        by = simulation.agents[each.by] if each.by >= 0 else None
+        kind = "door" if each.is_door else "light"
+        rows.append((t, each.name, kind, words[each.is_on], by, each.cause))
+    return rows
 
 
 class Searches:

@@ -26,6 +26,7 @@ from snelk.runs.minds import (
     SEARCH_COLUMNS,
     STATE_COLUMNS,
     THROW_COLUMNS,
+    TURN_COLUMNS,
     VOICE_COLUMNS,
     Searches,
     effect_rows,
@@ -35,6 +36,7 @@ from snelk.runs.minds import (
     table_of,
     throw_rows,
     transition_rows,
+    turn_rows,
     voice_rows,
 )
 from snelk.runs.store import TABLES, Draft
@@ -198,6 +200,8 @@ class Recorder:
             into.add("throws", table_of(THROW_COLUMNS, throw_rows(self.simulation, flights)))
             into.add("states", table_of(STATE_COLUMNS, self._states[v]))
             into.add("effects", table_of(EFFECT_COLUMNS, effects))
+            turns = [(t, each) for t, each in self._turns if each.variant == v and t <= end]
+            into.add("turns", table_of(TURN_COLUMNS, turn_rows(self.simulation, v, turns)))
             into.add("searches", table_of(SEARCH_COLUMNS, searches))
             into.add("events", event_table(events))
 

@@ -28,7 +28,7 @@ from snelk.files import (
 
 T = TypeVar("T")
 
-FORMAT = 7
+FORMAT = 8
 """Raised when a run of an older Snelk can no longer be read."""
 
 TABLES = (
@@ -44,6 +44,7 @@ TABLES = (
     "signals",
     "states",
     "effects",
+    "turns",
     "searches",
     "likelihood",
     "events",

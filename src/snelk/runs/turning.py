@@ -14,25 +14,27 @@ if TYPE_CHECKING:
 TURNS = {"opened": "opened", "shut": "shut", "lit": "was lit", "darkened": "went dark"}
 """What becomes of doors and lights, as events and in words."""
 
+AT_FIRST = "at first"
+"""What caused a door or a light to be as it is at the beginning."""
+
 SLACK = 1e-9
 """Times this close are the same, s."""
 
 
 def turns_by(run: Record, tick: int) -> Iterator[tuple[str, str, float]]:
-    """(event, door or zone, when) of all that opened, shut, was lit or went dark by a tick."""
-    rows, time = run.rows("events"), run.times[tick]
-    kinds, times = rows["kind"], rows["t"]
-    for n in np.flatnonzero(np.isin(kinds, list(TURNS))).tolist():
-        if times[n] < time - SLACK:  # it holds from the next tick on
-            named_by = "zone" if kinds[n] in ("lit", "darkened") else "wall"
-            yield str(kinds[n]), str(rows[named_by][n]), float(times[n])
+    """(what it became, door or zone, when) of all that opened, shut, lit up or went dark."""
+    time = run.times[tick]
+    for row in run.rows("turns").each():
+        # It holds from the next tick on.
+        if row.cause != AT_FIRST and row.t < time - SLACK:
+            yield row.to, row.of, row.t
 
 
 def turns_of(run: Record) -> tuple[tuple[float, str, bool, bool], ...]:
     """(t, name, whether it is a door, whether it is open or lit) of all doors and lights."""
     return tuple(
-        (t, name, kind in ("opened", "shut"), kind in ("opened", "lit"))
-        for kind, name, t in turns_by(run, len(run.times) - 1)
+        (t, name, to in ("open", "shut"), to in ("open", "lit"))
+        for to, name, t in turns_by(run, len(run.times) - 1)
     )
 
 
@@ -46,14 +48,14 @@ def level_at(run: Record, tick: int) -> Level:
     opened = {level.wall_names[n] for n in np.flatnonzero(opened_at_first([setup], level)[0])}
     names = [zone.name for zone, _ in level.data.zones]
     light = dict(zip(names, light_of_zones([setup], level)[0].tolist(), strict=True))
-    for kind, name, _ in turns_by(run, tick):
-        if kind == "opened":
+    for to, name, _ in turns_by(run, tick):
+        if to == "open":
             opened.add(name)
-        elif kind == "shut":
+        elif to == "shut":
             opened.discard(name)
         else:
             own = float(level.zone_light[level.zone_index(name)])
-            light[name] = own if kind == "lit" else setup.lights[name].dark
+            light[name] = own if to == "lit" else setup.lights[name].dark
     changed = {name: light[name] for name in setup.lights}
     return level.as_turned(frozenset(opened), tuple(sorted(changed.items())))
 
