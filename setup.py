@@ -39,11 +39,19 @@ RULES = {
 
 
 class Build(build_ext):
-    """All loops are built, or none is."""
+    """All loops are built, or none is; as many at once as there are processors."""
+
+    def finalize_options(self) -> None:
+        """Build on all processors, whoever asks."""
+        self.parallel = os.cpu_count()
+        super().finalize_options()
 
     def run(self) -> None:
         """Build; where that cannot be, leave nothing of an earlier build either."""
         _find_compiler()
+        translated = _translated([each for each in self.extensions if each.name != SHARED])
+        for each in self.extensions:
+            each.sources = translated[each.name]
         try:
             super().run()
         except (BaseError, CCompilerError) as error:
@@ -71,13 +79,7 @@ def _find_compiler() -> None:
 
 
 def _extensions() -> list[Extension]:
-    built = runpy.run_path("src/snelk/built.py")
-    runpy.run_path("src/snelk/config/syntax.py")["keep"]()
-    Path("src/snelk/_built.txt").write_text(built["digest"](), encoding="ascii")
-    shared = Path("build", "_shared.c")
-    shared.parent.mkdir(exist_ok=True)
-    words = [sys.executable, "-m", "cython", f"--generate-shared={shared}"]
-    subprocess.run(words, check=True)
+    """What is to be built, of sources that are still Python."""
     loops = [
         Extension(
             ".".join(path.relative_to("src").with_suffix("").parts),
@@ -87,21 +89,27 @@ def _extensions() -> list[Extension]:
         )
         for path in sorted(Path("src").rglob("*.pxd"))
     ]
-    return [
-        Extension(SHARED, [str(shared)], extra_compile_args=STRICT),
-        *cythonize(
-            loops,
-            nthreads=os.cpu_count() or 1,
-            build_dir="build",
-            compiler_directives=RULES,
-            shared_utility_qualified_name=SHARED,
-        ),
-    ]
+    return [Extension(SHARED, [], extra_compile_args=STRICT), *loops]
+
+
+def _translated(loops: list[Extension]) -> dict[str, list[str]]:
+    """The sources of each in C."""
+    shared = Path("build", "_shared.c")
+    shared.parent.mkdir(exist_ok=True)
+    words = [sys.executable, "-m", "cython", f"--generate-shared={shared}"]
+    subprocess.run(words, check=True)
+    found = cythonize(
+        loops,
+        nthreads=os.cpu_count() or 1,
+        build_dir="build",
+        compiler_directives=RULES,
+        shared_utility_qualified_name=SHARED,
+    )
+    return {SHARED: [str(shared)], **{each.name: each.sources for each in found}}
 
 
 if __name__ == "__main__":  # not in the processes that translate
-    setup(
-        ext_modules=_extensions(),
-        cmdclass={"build_ext": Build},
-        options={"build_ext": {"parallel": os.cpu_count()}},
-    )
+    kept = runpy.run_path("src/snelk/built.py")
+    runpy.run_path("src/snelk/config/syntax.py")["keep"]()
+    Path("src/snelk/_built.txt").write_text(kept["digest"](), encoding="ascii")
+    setup(ext_modules=_extensions(), cmdclass={"build_ext": Build})
