@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from snelk.config.geojson import LevelData
 from snelk.config.models import Wall, Zone
 from snelk.level.level import Level
+from snelk.level.ways import _shrunk
 
 INF = np.array([np.inf])
 
@@ -198,3 +199,18 @@ def test_crowded_levels_are_searched_too() -> None:
     line = shapely.LineString([start, *path])
     assert line.length >= np.hypot(*(end - start))
     assert shapely.distance(line, shapely.union_all(walls)) >= 0.1985
+
+
+@pytest.mark.parametrize("by", [0.05, -0.05])
+def test_the_rim_of_ground_with_many_holes_is_that_of_one_go(
+    by: float, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    walls = shapely.union_all(random_walls(np.random.default_rng(8), 0, 6))
+    ground = shapely.MultiPolygon([shapely.box(-2, -2, 7, 15), shapely.box(7.2, -2, 15, 15)])
+    ground = ground.difference(walls)
+    assert ground.geom_type == "MultiPolygon"
+    assert sum(len(part.interiors) for part in ground.geoms) > 3
+    monkeypatch.setattr("snelk.level.ways.MANY", 0)
+    for area in (ground, *shapely.get_parts(ground)):
+        found = _shrunk(area, by)
+        assert found.symmetric_difference(area.buffer(-by)).area < 1e-12
