@@ -37,8 +37,8 @@ cdef class LinkColumns(Columns):
 
 
 cdef class JoinColumns(Columns):
-    cdef public const int[::1] leads
-    cdef public const double[:, ::1] planes
+    cdef public const double[:, ::1] seams, planes
+    cdef public const int[::1] leads, starts
 
 
 cdef class GroundColumns(Columns):

@@ -3,7 +3,7 @@ cimport cython
 from snelk.level.columns cimport FloorColumns
 from snelk.level.within cimport where_in
 
-cdef double INF, NAN, STEP
+cdef double INF, NAN, STEP, RIM
 cdef Py_ssize_t OUTSIDE
 
 @cython.locals(height=double)
@@ -16,6 +16,11 @@ cdef double height_of(
     high=Py_ssize_t,
 )
 cdef Py_ssize_t floor_below(FloorColumns floors, double x, double y, double limit) noexcept nogil
+
+@cython.locals(edge=Py_ssize_t, ax=double, ay=double, bx=double, by=double)
+cdef bint _at_rim(
+    FloorColumns floors, Py_ssize_t first, Py_ssize_t last, double x, double y,
+) noexcept nogil
 
 @cython.locals(n=Py_ssize_t)
 cdef void _floors_below(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from cython import compiled, nogil
+from cython.cimports.libc.math import fabs, hypot
 from numpy.typing import NDArray
 
 from snelk.config.steps import STEP
@@ -13,6 +14,9 @@ from snelk.level.zones import OUTSIDE
 
 if not compiled:
     from snelk.level.within import where_in
+
+RIM = 1e-9
+"""A place so near to the rim of a floor is on it, m."""
 
 INF = float("inf")
 NAN = float("nan")
@@ -77,9 +81,21 @@ def floor_below(floors: Floors, x: float, y: float, limit: float) -> int:
         if height > limit or height <= best:
             continue
         low, high = floors.starts[floor], floors.starts[floor + 1]
-        if where_in(floors.edges, low, high, x, y) != OUTSIDE:
+        if where_in(floors.edges, low, high, x, y) != OUTSIDE or _at_rim(floors, low, high, x, y):
             best, found = height, floor
     return found
+
+
+def _at_rim(floors: Floors, first: int, last: int, x: float, y: float) -> bool:
+    """Whether a place is on one of some edges, but for rounding: so nobody falls between tiles."""
+    for edge in range(first, last):
+        ax, ay = floors.edges[edge, 0] - x, floors.edges[edge, 1] - y
+        bx, by = floors.edges[edge, 2] - x, floors.edges[edge, 3] - y
+        if min(ax, bx) > RIM or max(ax, bx) < -RIM or min(ay, by) > RIM or max(ay, by) < -RIM:
+            continue
+        if fabs(ax * by - ay * bx) <= RIM * hypot(bx - ax, by - ay):
+            return True
+    return False
 
 
 def height_of(floors: Floors, floor: int, x: float, y: float) -> float:

@@ -14,6 +14,7 @@ from snelk.level.floors import Floors, build_floors
 from snelk.level.grid import Grid, Scratch, agree_scratch
 from snelk.level.links import Links, build_links
 from snelk.level.outlines import edges_of
+from snelk.level.storeys import Storeys
 
 Numbers = NDArray[np.float64]
 
@@ -22,20 +23,35 @@ NO_WAY, NOT_KNOWN = -1, -2
 
 
 class Joins(NamedTuple):
-    """How floors hang together, for who goes over them."""
+    """How floors hang together, for who goes over them.
 
-    leads: NDArray[np.int32]  # (walls of the grid,): the floor a seam leads to; -1 for what blocks
+    Of floor n are the seams from `starts[n]` up to `starts[n + 1]`, which it lies to the left of.
+    """
+
+    seams: Numbers  # (seams, 4): ax, ay, bx, by, m
+    leads: NDArray[np.int32]  # (seams,): the floor that each leads to
+    starts: NDArray[np.int32]  # (floors + 1,)
     planes: Numbers  # (floors, 3): a, b, c of z = a x + b y + c
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
-        agree_axes(self, "", leads="walls", planes="floors 3")
-        agree((bool((self.leads < len(self.planes)).all()),), (True,))
+        agree_axes(self, "", seams="seams 4", leads="seams", starts="bounds", planes="floors 3")
+        agree((len(self.starts), int(self.starts[-1])), (len(self.planes) + 1, len(self.seams)))
+        agree((bool((self.leads >= 0).all() and (self.leads < len(self.planes)).all()),), (True,))
 
     @classmethod
     def none(cls) -> Joins:
-        """Level ground all over, on which everything blocks."""
-        return cls(np.full(1, -1, dtype=np.int32), np.zeros((1, 3)))
+        """Level ground all over."""
+        none, starts = np.zeros(0, dtype=np.int32), np.zeros(2, dtype=np.int32)
+        return cls(np.zeros((0, 4)), none, starts, np.zeros((1, 3)))
+
+    @classmethod
+    def of(cls, storeys: Storeys, planes: Numbers) -> Joins:
+        """Those of floors with such planes."""
+        order = np.argsort(storeys.from_floor, kind="stable")
+        starts = np.searchsorted(storeys.from_floor[order], np.arange(len(planes) + 1))
+        seams = np.ascontiguousarray(storeys.seams[order])
+        return cls(seams, storeys.to_floor[order], starts.astype(np.int32), planes)
 
 
 class Ground(NamedTuple):
@@ -152,4 +168,3 @@ class GroundStage(NamedTuple):
         agree(self.room.shape, (4, count))
         agree((len(self.way) > count, self.way.shape[1]), (True, 5))
         agree_scratch(self.scratch, self.grid)
-        agree(plain(plain(self.ground).joins).leads.shape, plain(self.grid).see_through.shape)

@@ -20,7 +20,7 @@ from snelk.level.grid import Grid, build_grid, scratch_for
 from snelk.level.links import Links, build_links, crosses
 from snelk.level.rays import RayCaster, cast_rays
 from snelk.level.storeys import Storeys, build_storeys, strip_of
-from snelk.level.ways import Ways
+from snelk.level.ways import APART, MITRE, Ways
 from snelk.level.within import which_inside
 from snelk.level.zones import Zones, build_zones
 
@@ -112,6 +112,8 @@ class Level:
         self.walkable[self.is_floor | self.is_mesh] = False
         self._stops: dict[float, NDArray[np.bool_]] = {}
         self._ways: dict[tuple[object, ...], Ways] = {}
+        self._near: dict[float, list[list[int]]] = {}
+        self._beside_floors: dict[float, list[list[tuple[int, BaseGeometry]]]] = {}
         self.kept: dict[object, object] = {}
         faces = [
             np.zeros((0, 4)) if flat else _faces(outline)
@@ -275,7 +277,7 @@ class Level:
                 floors = range(len(self.data.floors))
                 territory = None if within is None else [self.zone_on(within, n) for n in floors]
                 self._ways[key] = Ways(
-                    self.bounds, self._standing(opened), clearance, territory,
+                    self.bounds, self._standing(opened, clearance), clearance, territory,
                     (self.floors, self._storeys), self.links, may,
                 )  # fmt: skip
             return self._ways[key]
@@ -328,20 +330,17 @@ class Level:
         """How the floors hang together for bodies."""
         return build_storeys(self.floors, [area for _, area in self.data.floors], HEADROOM)
 
-    def _standing(self, opened: frozenset[int]) -> list[list[BaseGeometry]]:
-        """What stops somebody on each floor."""
+    def _standing(self, opened: frozenset[int], clearance: float) -> list[list[BaseGeometry]]:
+        """What stops somebody on each floor, who keeps so far away from it, m."""
+        if clearance not in self._beside_floors:
+            planes, reach = plain(self.floors).planes, MITRE * max(clearance, 2 * APART)
+            self._beside_floors[clearance] = [
+                [(wall, self._beside(wall, plane)) for wall in walls]
+                for walls, plane in zip(self._near_floors(reach), planes, strict=True)
+            ]
         return [
             [outline for wall, outline in walls if wall not in opened]
-            for walls in self._standing_walls
-        ]
-
-    @cached_property
-    def _standing_walls(self) -> list[list[tuple[int, BaseGeometry]]]:
-        """The walls that stop somebody on each floor, by number, and as much of them as does."""
-        planes = plain(self.floors).planes
-        return [
-            [(wall, self._beside(wall, plane)) for wall in self.standing_on(name)]
-            for name, plane in zip(self.floor_names, planes, strict=True)
+            for walls in self._beside_floors[clearance]
         ]
 
     def _beside(self, wall: int, plane: NDArray[np.float64]) -> BaseGeometry:
@@ -378,7 +377,7 @@ class Level:
             areas = [area for _, area in self.data.floors]
             storeys = build_storeys(self.floors, areas, STEP)
             self._ways[key] = Ways(
-                self.bounds, self._standing(opened), 0.0, storeys=(self.floors, storeys)
+                self.bounds, self._standing(opened, 0.0), 0.0, storeys=(self.floors, storeys)
             )
         return self._ways[key]
 
@@ -422,21 +421,34 @@ class Level:
         Neither those that begin above their head nor those that end below their feet, where the
         wall is; edges stop them on floors within a step of 0.
         """
-        index = self.floor_names.index(floor)
-        plane, area = plain(self.floors).planes[index], self.data.floors[index][1]
-        found = []
-        for n, outline in enumerate(self._outlines):
-            if self._walked_through[n] or not shapely.intersects(area, outline):
-                continue
-            there = shapely.get_coordinates(shapely.intersection(shapely.force_2d(area), outline))
-            heights = there @ plane[:2] + plane[2]
-            if self.is_edge[n]:
-                stops = bool(heights.min() <= STEP and heights.max() >= -STEP)
-            else:
-                above = self.top[n] > heights.min() + FOOT
-                stops = bool(above and self.base[n] < heights.max() + HEADROOM)
-            if stops:
-                found.append(n)
+        return self._near_floors(0.0)[self.floor_names.index(floor)]
+
+    def _near_floors(self, distance: float) -> list[list[int]]:
+        """The same of each floor, and those beside it that are no farther away than this, m."""
+        if distance in self._near:
+            return self._near[distance]
+        areas = [shapely.force_2d(area) for _, area in self.data.floors]
+        found: list[list[int]] = [[] for _ in areas]
+        if self._outlines:
+            tree = shapely.STRtree(self._outlines)
+            pairs = tree.query(areas, predicate="dwithin", distance=distance)
+            around = [shapely.buffer(area, distance) if distance else area for area in areas]
+            planes = plain(self.floors).planes
+            for floor, n in sorted(pairs.T.tolist()):
+                if self._walked_through[n]:
+                    continue
+                there = shapely.intersection(around[floor], self._outlines[n])
+                heights = shapely.get_coordinates(there) @ planes[floor, :2] + planes[floor, 2]
+                if not len(heights):
+                    continue  # as far away as the distance, to the last digit
+                if self.is_edge[n]:
+                    stops = bool(heights.min() <= STEP and heights.max() >= -STEP)
+                else:
+                    above = self.top[n] > heights.min() + FOOT
+                    stops = bool(above and self.base[n] < heights.max() + HEADROOM)
+                if stops:
+                    found[floor].append(n)
+        self._near[distance] = found
         return found
 
     def stops_at(self, z: float) -> NDArray[np.bool_]:

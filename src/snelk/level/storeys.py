@@ -26,6 +26,12 @@ Numbers = NDArray[np.float64]
 FINE = 1e-6
 """Corners this close are one, m."""
 
+SNAP = 2e-6
+"""A corner this close to the outline of another floor is on it, m."""
+
+LEVEL = 1e-6
+"""Heights this close are one, m."""
+
 FAR = 1e4
 """Lines at which one floor is so much above another are cut off so far from the middle, m."""
 
@@ -39,7 +45,7 @@ class Storeys(NamedTuple):
     areas: tuple[BaseGeometry, ...]  # of each floor
     ends: tuple[Numbers, ...]  # of each floor, (pieces, 4): there it ends, or is too low to go on
     lows: tuple[Numbers, ...]  # those of them at which something is in the way of a body
-    seams: Numbers  # (seams, 4): there one can go on to another floor
+    seams: Numbers  # (seams, 4): there one can go on from the floor to their left to another one
     from_floor: NDArray[np.int32]  # (seams,)
     to_floor: NDArray[np.int32]  # (seams,)
 
@@ -54,12 +60,12 @@ def build_storeys(floors: Floors, areas: Sequence[BaseGeometry], headroom: float
     """
     planes = np.array(plain(floors).planes)
     areas = [shapely.set_precision(shapely.force_2d(area), FINE) for area in areas]
-    lines = [shapely.boundary(area) for area in areas]
-    near = shapely.STRtree(areas).query(areas, predicate="dwithin", distance=FINE)
+    near = shapely.STRtree(areas).query(areas, predicate="dwithin", distance=SNAP)
+    lines = _snapped([shapely.boundary(area) for area in areas], near)
     for n, m in near[:, near[0] > near[1]].T.tolist():
         lines += _levels(planes[n] - planes[m], areas[n], areas[m], headroom)
     noded = shapely.union_all(lines, grid_size=FINE)
-    faces = shapely.get_parts(shapely.polygonize([noded]))
+    faces = shapely.orient_polygons(shapely.get_parts(shapely.polygonize([noded])))
     middles = shapely.get_coordinates(shapely.point_on_surface(faces))
     stacks, walked = _walked(planes, areas, middles, headroom)
     over: list[list[BaseGeometry]] = [[] for _ in areas]
@@ -67,19 +73,19 @@ def build_storeys(floors: Floors, areas: Sequence[BaseGeometry], headroom: float
         for n in here:
             over[n].append(face)
     found = [shapely.union_all(each) for each in over]
-    beside: dict[tuple[tuple[float, ...], tuple[float, ...]], list[int]] = {}
+    beside: dict[tuple[tuple[float, ...], tuple[float, ...]], list[tuple[int, bool]]] = {}
     for face, polygon in enumerate(faces):
         for ring in (polygon.exterior, *polygon.interiors):
             corners = [tuple(corner) for corner in shapely.get_coordinates(ring).tolist()]
             for a, b in pairwise(corners):
-                beside.setdefault((min(a, b), max(a, b)), []).append(face)
+                beside.setdefault((min(a, b), max(a, b)), []).append((face, a < b))
     ends: list[list[tuple[float, ...]]] = [[] for _ in areas]
     lows: list[list[tuple[float, ...]]] = [[] for _ in areas]
     seams: list[tuple[float, ...]] = []
     joins: list[tuple[int, int]] = []
     for (a, b), sides in sorted(beside.items()):
-        for face in sides:
-            others = [each for each in sides if each != face]
+        for face, onward in sides:
+            others = [each for each, _ in sides if each != face]
             there, stack = (walked[others[0]], stacks[others[0]]) if others else ([], [])
             for floor in walked[face]:
                 if floor in there:
@@ -90,7 +96,7 @@ def build_storeys(floors: Floors, areas: Sequence[BaseGeometry], headroom: float
                     if _is_low(planes, floor, stack, headroom, a, b):
                         lows[floor].append((*a, *b))
                 else:
-                    seams.append((*a, *b))
+                    seams.append((*a, *b) if onward else (*b, *a))
                     joins.append((floor, to))
     pairs = np.array(joins, dtype=np.int32).reshape(-1, 2)
     return Storeys(
@@ -103,12 +109,34 @@ def build_storeys(floors: Floors, areas: Sequence[BaseGeometry], headroom: float
     )
 
 
+def _snapped(lines: list[BaseGeometry], near: NDArray[np.intp]) -> list[BaseGeometry]:
+    """Outlines that pass through the corners of others that lie on them but for rounding."""
+    corners: list[list[BaseGeometry]] = [[] for _ in lines]
+    for n, m in near[:, near[0] != near[1]].T.tolist():
+        corners[n].append(shapely.extract_unique_points(lines[m]))
+    return [
+        shapely.snap(line, shapely.union_all(own), SNAP) if own else line
+        for line, own in zip(lines, corners, strict=True)
+    ]
+
+
 def _levels(
     apart: Numbers, area: BaseGeometry, other: BaseGeometry, headroom: float
 ) -> list[BaseGeometry]:
-    """Lines at which one floor is a step, the headroom, or nothing above or below another."""
+    """Lines at which one floor is a step, the headroom, or nothing above or below another.
+
+    Only those that cross what both have in common; who only touch need none where they are level.
+    """
     if apart[0] == 0.0 == apart[1]:
         return []
+    common = shapely.intersection(area, shapely.buffer(other, SNAP, join_style="mitre"))
+    corners = shapely.get_coordinates(common)
+    if not len(corners):
+        return []
+    rises = corners @ apart[:2] + apart[2]
+    heights = [STEP, headroom, -STEP, -headroom]
+    if shapely.intersection(area, other).area > 0.0:
+        heights.append(0.0)
     near = shapely.buffer(
         shapely.intersection(shapely.envelope(area), shapely.envelope(other)), 1.0
     )
@@ -116,7 +144,9 @@ def _levels(
     steep = float(np.hypot(apart[0], apart[1]))
     along = np.array([-apart[1], apart[0]]) / steep * FAR
     found = []
-    for height in (0.0, STEP, headroom, -STEP, -headroom):
+    for height in heights:
+        if not rises.min() - LEVEL <= height <= rises.max() + LEVEL:
+            continue
         # The place nearest to the middle at which the one is so much above the other.
         foot = middle + apart[:2] * (height - apart[2] - middle @ apart[:2]) / steep**2
         line = shapely.intersection(shapely.LineString([foot - along, foot + along]), near)
@@ -170,7 +200,7 @@ def _is_low(
     """Whether beyond an edge something of those floors is in the way of who walks on a floor."""
     ends = np.array([(*a, 1.0), (*b, 1.0)])
     above = [ends @ (planes[other] - planes[floor]) for other in stack if other != floor]
-    between = [((rise > STEP + FINE) & (rise < headroom - FINE)).any() for rise in above]
+    between = [rise.max() > STEP + FINE and rise.min() < headroom - FINE for rise in above]
     return floor in stack or any(between)
 
 

@@ -5,8 +5,8 @@ from snelk.level.columns cimport GridColumns, GroundColumns, JoinColumns, Scratc
 from snelk.level.footing cimport floor_below, height_of
 from snelk.level.within cimport where_in
 
-cdef double INF, NAN, ROUNDING, STEP, GRAZE
-cdef Py_ssize_t MOST_SEAMS, NO_WAY, NOT_KNOWN, INSIDE, FAR, LEFT, FIRST, LAST
+cdef double INF, NAN, ROUNDING, STEP, GRAZE, OVER, SAME, TINY_STEP
+cdef Py_ssize_t MOST_SEAMS, MOST_BESIDE, NO_WAY, NOT_KNOWN, INSIDE, FAR, LEFT, FIRST, LAST
 cdef double NOT_TRIED, UNSEEN, SEEN
 
 @cython.locals(n=Py_ssize_t)
@@ -22,12 +22,57 @@ cdef double straight_way(
 ) noexcept nogil
 
 @cython.locals(
-    whole=double, _=Py_ssize_t, share=double, wall=Py_ssize_t, at=double, dx=double, dy=double,
+    whole=double, here=double, there=double, turn=double, begin=double, slack=double, low=double, high=double,
+    after=Py_ssize_t, _=Py_ssize_t, share=double, _wall=Py_ssize_t, _at=double, dx=double,
+    dy=double,
 )
 cdef (double, Py_ssize_t) straight_on(
     GridColumns grid, ScratchColumns scratch, JoinColumns joins, double x, double y,
     Py_ssize_t sheet, double to_x, double to_y,
 ) noexcept nogil
+
+@cython.locals(
+    best=double, leads=Py_ssize_t, n=Py_ssize_t, ax=double, ay=double, bx=double, by=double,
+    side_a=double, side_b=double, at=double, round_=double, best_turn=double, near=double,
+)
+cdef (double, double, Py_ssize_t) _next_seam(
+    JoinColumns joins, Py_ssize_t sheet, double x, double y, double dx, double dy, double here,
+    double turn, double last,
+) noexcept nogil
+
+@cython.locals(
+    side=Py_ssize_t, found=Py_ssize_t, came=Py_ssize_t, step=Py_ssize_t, after=Py_ssize_t,
+)
+cdef Py_ssize_t _ahead(
+    JoinColumns joins, Py_ssize_t sheet, double x, double y, double dx, double dy,
+) noexcept nogil
+
+@cython.locals(
+    side=Py_ssize_t, found=Py_ssize_t, came=Py_ssize_t, step=Py_ssize_t, after=Py_ssize_t,
+)
+cdef bint _meets(
+    JoinColumns joins, Py_ssize_t sheet, Py_ssize_t other, double x, double y,
+) noexcept nogil
+
+@cython.locals(ax=double, ay=double, ex=double, ey=double, along=double)
+cdef bint _touches(JoinColumns joins, Py_ssize_t seam, double x, double y) noexcept nogil
+
+@cython.locals(n=Py_ssize_t, after=Py_ssize_t)
+cdef Py_ssize_t _round(
+    JoinColumns joins, Py_ssize_t sheet, Py_ssize_t came, Py_ssize_t leave, double x, double y,
+) noexcept nogil
+
+@cython.locals(
+    share=double, touches=Py_ssize_t, inside=Py_ssize_t, before=Py_ssize_t, after=Py_ssize_t,
+    n=Py_ssize_t, ax=double, ay=double, bx=double, by=double, ex=double, ey=double, from_a=double,
+    from_b=double, off_x=double, off_y=double, left=double,
+)
+cdef bint _holds(
+    JoinColumns joins, Py_ssize_t sheet, double x, double y, double dx, double dy,
+) noexcept nogil
+
+@cython.locals(ex=double, ey=double, fx=double, fy=double, turn=double)
+cdef bint _turns_right(JoinColumns joins, Py_ssize_t before, Py_ssize_t after) noexcept nogil
 
 @cython.locals(rise=double)
 cdef double _length_on(
@@ -35,18 +80,18 @@ cdef double _length_on(
 ) noexcept nogil
 
 @cython.locals(
-    plan=double, space=double, _=Py_ssize_t, share=double, wall=Py_ssize_t, at=double, dx=double,
-    dy=double, after=Py_ssize_t, lost=bint,
+    plan=double, space=double, _=Py_ssize_t, share=double, here=double, there=double, turn=double, begin=double,
+    slack=double, dx=double, dy=double, after=Py_ssize_t, lost=bint,
 )
 cdef (Py_ssize_t, Py_ssize_t) _write_stretch(
-    GridColumns grid, ScratchColumns scratch, JoinColumns joins, double x, double y,
+    JoinColumns joins, double x, double y,
     Py_ssize_t sheet, double to_x, double to_y, double[:, ::1] way, Py_ssize_t count,
     Py_ssize_t spare,
 ) noexcept nogil
 
 @cython.locals(to_x=double, to_y=double, n=Py_ssize_t, link=Py_ssize_t)
 cdef (Py_ssize_t, Py_ssize_t) _write_turn(
-    GroundColumns ground, GridColumns grid, ScratchColumns scratch, double x, double y,
+    GroundColumns ground, double x, double y,
     Py_ssize_t sheet, Py_ssize_t before, Py_ssize_t corner, double[:, ::1] way, Py_ssize_t count,
     Py_ssize_t spare,
 ) noexcept nogil
@@ -62,8 +107,8 @@ cdef Py_ssize_t _find_way(
     n=Py_ssize_t, corner=Py_ssize_t,
 )
 cdef Py_ssize_t _lay_way(
-    GroundColumns ground, GridColumns grid, ScratchColumns scratch, const double[::1] start,
-    const double[::1] goal, const int[::1] turns, double[:, ::1] way,
+    GroundColumns ground, const double[::1] start, const double[::1] goal, const int[::1] turns,
+    double[:, ::1] way,
 ) noexcept nogil
 
 @cython.locals(

@@ -33,7 +33,19 @@ if not compiled:
 INF = float("inf")
 NAN = float("nan")
 
-MOST_SEAMS = 256
+OVER = 2e-6
+"""A place so near to a seam is on it, m: corners of floors are rounded to half of that."""
+
+SAME = 1e-11
+"""Places on a line this close are one, m."""
+
+TINY_STEP = 1e-4
+"""What a line is on so far from where it begins decides on which floor it begins, m."""
+
+MOST_BESIDE = 64
+"""So many floors meet at a place at most."""
+
+MOST_SEAMS = 4096
 """A straight way that passes from floor to floor more often than this is given up."""
 
 GRAZE = 1e-12
@@ -71,7 +83,6 @@ def can_walk(
     """
     agree(start.shape, end.shape, sheets.shape, (len(lengths), 2))
     agree_scratch(scratch, grid)
-    agree(plain(joins).leads.shape, plain(grid).see_through.shape)
     count = len(plain(joins).planes)
     agree((bool((sheets >= 0).all() and (sheets < count).all()),), (True,))
     _can_walk(
@@ -127,8 +138,6 @@ def find_way(
 @door
 def lay_way(
     ground: Ground,
-    grid: Grid,
-    scratch: Scratch,
     start: NDArray[np.float64],
     goal: NDArray[np.float64],
     turns: NDArray[np.int32],
@@ -140,11 +149,7 @@ def lay_way(
     agree((way.shape[1], len(way) > len(turns)), (5, True))
     inside = bool(((turns >= 0) & (turns < count)).all())
     agree((inside,), (True,))
-    agree_scratch(scratch, grid)
-    return _lay_way(
-        laid_out(GroundColumns, ground), laid_out(GridColumns, grid), scratch, start, goal, turns,
-        way,
-    )  # fmt: skip
+    return _lay_way(laid_out(GroundColumns, ground), start, goal, turns, way)
 
 
 @door
@@ -324,7 +329,7 @@ def straight_way(
 ) -> float:
     """How long the way is that is straight in plan, m; infinite if it cannot be walked."""
     whole, end = straight_on(grid, scratch, joins, x, y, sheet, to_x, to_y)
-    return whole if end == to_sheet else INF
+    return whole if _meets(joins, to_sheet, end, to_x, to_y) else INF
 
 
 def straight_on(
@@ -340,19 +345,155 @@ def straight_on(
     """How long that is, and on which floor one comes to its end.
 
     What is in the way on a floor lies in the grid at the height of its number. Where the line
-    comes to a seam it goes on, on the floor that this leads to.
+    crosses a seam it goes on, on the floor that this leads to.
     """
-    whole = 0.0
+    dx, dy = to_x - x, to_y - y
+    slack = OVER / max(hypot(dx, dy), OVER)
+    begin = min(TINY_STEP / OVER * slack, 0.5)
+    whole, here, turn = 0.0, 0.0, -INF
+    sheet = _ahead(joins, sheet, x, y, dx, dy)
     for _ in range(MOST_SEAMS):
-        share, wall, at = cast_ray(grid, scratch, x, y, sheet, to_x, to_y, sheet)
-        if share > 0.0:
-            return whole + _length_on(joins, sheet, to_x - x, to_y - y), sheet
-        if joins.leads[wall] < 0:
+        there, turn, after = _next_seam(
+            joins, sheet, x, y, dx, dy, max(here, begin), turn, 1.0 - slack
+        )
+        low, high = max(here - slack, 0.0), min(there + slack, 1.0)
+        share, _wall, _at = cast_ray(
+            grid, scratch, x + low * dx, y + low * dy, sheet, x + high * dx, y + high * dy, sheet
+        )
+        if share <= 0.0:
             return INF, sheet
-        dx, dy = at * (to_x - x), at * (to_y - y)
-        whole += _length_on(joins, sheet, dx, dy)
-        x, y, sheet = x + dx, y + dy, joins.leads[wall]
+        there = max(there, here)
+        whole += _length_on(joins, sheet, (there - here) * dx, (there - here) * dy)
+        if after < 0:
+            return whole, sheet
+        here, sheet = there, after
     return INF, sheet
+
+
+def _next_seam(
+    joins: Joins,
+    sheet: int,
+    x: float,
+    y: float,
+    dx: float,
+    dy: float,
+    here: float,
+    turn: float,
+    last: float,
+) -> tuple[float, float, int]:
+    """Where a line leaves a floor for another one, as a share of it, and which: -1 for nowhere.
+
+    The line is thought moved to its left by less than any number: so it meets no corner and runs
+    along no seam, but passes both on one side, whichever floor one asks for. Seams that it crosses
+    at one place it crosses in the order in which they lie around that; `turn` tells how far round
+    it is already, from minus to plus infinity, and so does what is returned.
+    """
+    best, best_turn, leads = 1.0, INF, -1
+    near = SAME / max(hypot(dx, dy), SAME)
+    for n in range(joins.starts[sheet], joins.starts[sheet + 1]):
+        ax, ay = joins.seams[n, 0] - x, joins.seams[n, 1] - y
+        bx, by = joins.seams[n, 2] - x, joins.seams[n, 3] - y
+        side_a, side_b = dx * ay - dy * ax, dx * by - dy * bx
+        if not side_a <= 0.0 < side_b:
+            continue
+        at = (ax * (by - ay) - ay * (bx - ax)) / (side_b - side_a)
+        round_ = ((bx - ax) * dx + (by - ay) * dy) / (side_b - side_a)
+        if at < here - near or at >= last or (at <= here + near and round_ <= turn):
+            continue
+        if at < best - near or (at <= best + near and round_ < best_turn):
+            best, best_turn, leads = at, round_, joins.leads[n]
+    return best, best_turn, leads
+
+
+def _ahead(joins: Joins, sheet: int, x: float, y: float, dx: float, dy: float) -> int:
+    """Of the floors that meet at a place that which a line is on a little after it.
+
+    One of the floors is given; it stays if the line is on none of them. `_next_seam` says what
+    holds of lines along a seam.
+    """
+    for side in range(2):
+        found, came = sheet, -1
+        for step in range(MOST_BESIDE):
+            if _holds(joins, found, x, y, dx, dy):
+                return found
+            after = _round(joins, found, came, side if step == 0 else 0, x, y)
+            if after < 0 or after == sheet:
+                break
+            came, found = found, after
+    return sheet
+
+
+def _meets(joins: Joins, sheet: int, other: int, x: float, y: float) -> bool:
+    """Whether two floors meet at a place, or are one."""
+    if sheet == other:
+        return True
+    for side in range(2):
+        found, came = sheet, -1
+        for step in range(MOST_BESIDE):
+            after = _round(joins, found, came, side if step == 0 else 0, x, y)
+            if after == other:
+                return True
+            if after < 0 or after == sheet:
+                break
+            came, found = found, after
+    return False
+
+
+def _touches(joins: Joins, seam: int, x: float, y: float) -> bool:
+    ax, ay = joins.seams[seam, 0] - x, joins.seams[seam, 1] - y
+    ex = joins.seams[seam, 2] - joins.seams[seam, 0]
+    ey = joins.seams[seam, 3] - joins.seams[seam, 1]
+    along = min(max(-(ax * ex + ay * ey) / (ex * ex + ey * ey), 0.0), 1.0)
+    return bool(hypot(ax + along * ex, ay + along * ey) <= OVER)
+
+
+def _round(joins: Joins, sheet: int, came: int, leave: int, x: float, y: float) -> int:
+    """Around a place the next floor after one, if one did not come from there; -1 for none.
+
+    So many that would do are left out: by that one goes the other way round.
+    """
+    for n in range(joins.starts[sheet], joins.starts[sheet + 1]):
+        if joins.leads[n] != came and _touches(joins, n, x, y):
+            if leave == 0:
+                after: int = joins.leads[n]
+                return after
+            leave -= 1
+    return -1
+
+
+def _holds(joins: Joins, sheet: int, x: float, y: float, dx: float, dy: float) -> bool:
+    """Whether a line from a place is on a floor a little after it, as far as seams tell."""
+    share = TINY_STEP / max(hypot(dx, dy), TINY_STEP)
+    touches, inside, before, after = 0, 0, -1, -1
+    for n in range(joins.starts[sheet], joins.starts[sheet + 1]):
+        if not _touches(joins, n, x, y):
+            continue
+        ax, ay = x - joins.seams[n, 0], y - joins.seams[n, 1]
+        bx, by = x - joins.seams[n, 2], y - joins.seams[n, 3]
+        ex, ey = ax - bx, ay - by
+        from_a, from_b = hypot(ax, ay), hypot(bx, by)
+        # From the nearer end, so that on both sides of a seam the same comes out.
+        off_x, off_y = (ax, ay) if from_a <= from_b else (bx, by)
+        left = ex * off_y - ey * off_x + share * (ex * dy - ey * dx)
+        touches += 1
+        inside += left > 0.0 or (left == 0.0 and ex * dx + ey * dy > 0.0)
+        if from_a <= OVER:
+            after = n
+        if from_b <= OVER:
+            before = n
+    if before >= 0 and after >= 0 and _turns_right(joins, before, after):
+        return inside > 0  # it lies around more than half of the place
+    return inside == touches
+
+
+def _turns_right(joins: Joins, before: int, after: int) -> bool:
+    """Whether one turns right from a seam to the next, and not left or nowhere."""
+    ex = joins.seams[before, 2] - joins.seams[before, 0]
+    ey = joins.seams[before, 3] - joins.seams[before, 1]
+    fx = joins.seams[after, 2] - joins.seams[after, 0]
+    fy = joins.seams[after, 3] - joins.seams[after, 1]
+    turn: float = ex * fy - ey * fx
+    return turn < 0.0
 
 
 def _length_on(joins: Joins, sheet: int, dx: float, dy: float) -> float:
@@ -362,8 +503,6 @@ def _length_on(joins: Joins, sheet: int, dx: float, dy: float) -> float:
 
 
 def _write_stretch(
-    grid: Grid,
-    scratch: Scratch,
     joins: Joins,
     x: float,
     y: float,
@@ -378,23 +517,36 @@ def _write_stretch(
 
     Returns how many places the way has now, and for how many more there is room beside corners.
     """
-    plan, space, lost = 0.0, 0.0, False
+    dx, dy, here, turn, lost = to_x - x, to_y - y, 0.0, -INF, False
+    slack = OVER / max(hypot(dx, dy), OVER)
+    plan, space = 0.0, 0.0
+    begin = min(TINY_STEP / OVER * slack, 0.5)
+    sheet = _ahead(joins, sheet, x, y, dx, dy)
     for _ in range(MOST_SEAMS):
-        share, wall, at = cast_ray(grid, scratch, x, y, sheet, to_x, to_y, sheet)
-        if share > 0.0 or joins.leads[wall] < 0:
+        there, turn, after = _next_seam(
+            joins, sheet, x, y, dx, dy, max(here, begin), turn, 1.0 - slack
+        )
+        if after < 0:
             break
-        dx, dy, after = at * (to_x - x), at * (to_y - y), joins.leads[wall]
-        plan, space = plan + hypot(dx, dy), space + _length_on(joins, sheet, dx, dy)
-        x, y = x + dx, y + dy
+        share = max(there - here, 0.0)
+        plan, space = (
+            plan + share * hypot(dx, dy),
+            space + _length_on(joins, sheet, share * dx, share * dy),
+        )
+        here = max(there, here)
         if spare > 0:
-            way[count, 0], way[count, 1], way[count, 3], way[count, 4] = x, y, -1.0, sheet
+            way[count, 0], way[count, 1] = x + here * dx, y + here * dy
+            way[count, 3], way[count, 4] = -1.0, sheet
             way[count, 2] = space / plan if plan > 0.0 else 1.0
             count, spare, plan, space = count + 1, spare - 1, 0.0, 0.0
         else:
             lost = True
         sheet = after
-    plan += hypot(to_x - x, to_y - y)
-    space += _length_on(joins, sheet, to_x - x, to_y - y)
+    share = 1.0 - here
+    plan, space = (
+        plan + share * hypot(dx, dy),
+        space + _length_on(joins, sheet, share * dx, share * dy),
+    )
     way[count, 0], way[count, 1], way[count, 3] = to_x, to_y, -1.0
     way[count, 2] = space / plan if plan > 0.0 else 1.0
     way[count, 4] = -1.0 if lost else sheet
@@ -403,8 +555,6 @@ def _write_stretch(
 
 def _write_turn(
     ground: Ground,
-    grid: Grid,
-    scratch: Scratch,
     x: float,
     y: float,
     sheet: int,
@@ -422,7 +572,7 @@ def _write_turn(
             way[count, 0], way[count, 1], way[count, 3] = to_x, to_y, link
             way[count, 2], way[count, 4] = ground.links.lengths[link], -1.0
             return count + 1, spare
-    return _write_stretch(grid, scratch, ground.joins, x, y, sheet, to_x, to_y, way, count, spare)
+    return _write_stretch(ground.joins, x, y, sheet, to_x, to_y, way, count, spare)
 
 
 def _find_way(
@@ -443,8 +593,6 @@ def _find_way(
 
 def _lay_way(
     ground: Ground,
-    grid: Grid,
-    scratch: Scratch,
     start: NDArray[np.float64],
     goal: NDArray[np.float64],
     turns: NDArray[np.int32],
@@ -454,13 +602,11 @@ def _lay_way(
     count, spare, before = 0, len(way) - len(turns) - 1, -1
     for n in range(len(turns)):
         corner = turns[n]
-        count, spare = _write_turn(
-            ground, grid, scratch, x, y, sheet, before, corner, way, count, spare
-        )
+        count, spare = _write_turn(ground, x, y, sheet, before, corner, way, count, spare)
         before, sheet = corner, ground.sheets[corner]
         x, y = ground.corners[corner, 0], ground.corners[corner, 1]
     count, spare = _write_stretch(
-        grid, scratch, ground.joins, x, y, max(sheet, 0), goal[0], goal[1], way, count, spare
+        ground.joins, x, y, max(sheet, 0), goal[0], goal[1], way, count, spare
     )
     return count
 
@@ -484,9 +630,7 @@ def way_between(
     straight = straight_way(grid, scratch, ground.joins, x, y, sheet, to_x, to_y, to_sheet)
     spare = len(way) - len(ground.corners) - 1
     if straight < INF and sheet == to_sheet:  # from floor to floor one that bends may be shorter
-        count, spare = _write_stretch(
-            grid, scratch, ground.joins, x, y, sheet, to_x, to_y, way, 0, spare
-        )
+        count, spare = _write_stretch(ground.joins, x, y, sheet, to_x, to_y, way, 0, spare)
         return count
     if len(ground.lengths) < len(ground.corners):
         return NOT_KNOWN
@@ -506,14 +650,10 @@ def way_between(
     count, before, tail = 0, -1, len(way) - turns
     for n in range(turns):
         corner = cast(Py_ssize_t, way[tail + n, 0])
-        count, spare = _write_turn(
-            ground, grid, scratch, x, y, sheet, before, corner, way, count, spare
-        )
+        count, spare = _write_turn(ground, x, y, sheet, before, corner, way, count, spare)
         before, sheet = corner, ground.sheets[corner]
         x, y = ground.corners[corner, 0], ground.corners[corner, 1]
-    count, spare = _write_stretch(
-        grid, scratch, ground.joins, x, y, sheet, to_x, to_y, way, count, spare
-    )
+    count, spare = _write_stretch(ground.joins, x, y, sheet, to_x, to_y, way, count, spare)
     return count
 
 

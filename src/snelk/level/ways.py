@@ -64,11 +64,20 @@ MARGIN = 3.0
 APART = 1e-3
 """Corners stand this much farther out than what blocks, m, so that no rounding decides."""
 
-SEAMS = 256
+MITRE = 2.0
+"""A corner of what is grown is no farther from the wall than so many times the clearance."""
+
+SEAMS = 4096
 """A way has room for so many places at which it comes to another floor."""
 
 BEND = 0.5
 """So far apart, or less, ways from floor to floor may bend where the slope changes, m."""
+
+LITTLE = 0.005
+"""Where a bend makes a way shorter by no larger share than this, it is left out."""
+
+MOST_BENDS = 1000
+"""At so many places at most ways may bend where the slope changes."""
 
 WHOLE = 600
 """Of levels with no more corners than this, all ways between them are found at once."""
@@ -150,14 +159,10 @@ class Ways:
         storeys: Storeys,
     ) -> None:
         """What is in the way on each floor, at the height of its number, and its corners."""
-        pieces, owners = [np.zeros((0, 6))], [np.zeros(0, np.int32)]
+        pieces = [np.zeros((0, 6))]
         corners, sides, sheets = [np.zeros((0, 2))], [np.zeros((0, 2, 2))], [np.zeros(0, np.int32)]
         free: list[BaseGeometry] = []
         planes = np.array(plain(floors).planes)
-
-        def file(lines: Numbers, floor: NDArray[Any], wall: NDArray[Any]) -> None:
-            pieces.append(np.column_stack([lines, floor, floor]))
-            owners.append(wall.astype(np.int32))
 
         for n, area in enumerate(storeys.areas):
             stops = [*walls[n], *_lines(storeys.lows[n] if clearance > 0.0 else [])]
@@ -169,7 +174,7 @@ class Ways:
             # Walls as they are stay lines, for which a union of areas would be no use.
             whole = [_united(blocks)] if clearance > 2 * APART else blocks
             lines = np.concatenate([_outlines(whole), storeys.ends[n]])
-            file(lines, np.full(len(lines), float(n)), np.zeros(len(lines)))
+            pieces.append(np.column_stack([lines, np.full((len(lines), 2), float(n))]))
             free.append(shapely.difference(area, _united(outer)))
             ends = _grown(_lines(storeys.ends[n]), 2 * APART)
             own, beside = _outward_corners(_united(outer + ends))
@@ -181,11 +186,9 @@ class Ways:
             corners.append(place[None])
             sides.append(np.zeros((1, 2, 2)))  # a way may turn there to any side
             sheets.append(np.array([floor], dtype=np.int32))
-        seams = np.arange(len(storeys.seams)) + 1.0
-        file(storeys.seams, storeys.from_floor.astype(float), seams)
-        leads = np.concatenate([np.array([-1], np.int32), storeys.to_floor])
-        self._joins = laid_out(JoinColumns, Joins(leads, planes))
-        grid = build_grid(np.concatenate(pieces), np.concatenate(owners), np.zeros(len(leads)))
+        self._joins = laid_out(JoinColumns, Joins.of(storeys, planes))
+        owners = np.zeros(sum(map(len, pieces)), np.int32)
+        grid = build_grid(np.concatenate(pieces), owners, np.zeros(1))
         self.grid = laid_out(GridColumns, grid)
         self.corners, self._sides = np.concatenate(corners), np.concatenate(sides)
         self.sheets = np.concatenate(sheets)
@@ -481,7 +484,7 @@ class Ways:
             elif np.isinf(straight):
                 return None
         by = np.array(turns[::-1], dtype=np.int32)
-        count = lay_way(self.ground, self.grid, scratch_for(plain(self.grid)), start, goal, by, way)
+        count = lay_way(self.ground, start, goal, by, way)
         return way[:count]
 
     def part_on(self, place: Numbers) -> int:
@@ -661,13 +664,18 @@ def _bends(
 ) -> Iterator[tuple[Numbers, int]]:
     """Places along seams at which a way may bend as the slope changes, and the floor of each.
 
-    `free` is where one can stand, floor by floor.
+    `free` is where one can stand, floor by floor. Of very uneven ground only the seams at which the
+    slope changes most have any.
     """
     near: dict[int, BaseGeometry] = {}
-    pairs = zip(_lines(storeys.seams), storeys.from_floor, storeys.to_floor, strict=True)
-    for seam, floor, other in pairs:
-        if np.allclose(planes[floor, :2], planes[other, :2]):
-            continue
+    lines = _lines(storeys.seams)
+    pairs = [*zip(storeys.from_floor.tolist(), storeys.to_floor.tolist(), strict=True)]
+    gains = np.array([_gain(planes[a, :2], planes[b, :2]) for a, b in pairs])
+    room = MOST_BENDS
+    for n in np.argsort(-gains, kind="stable").tolist():
+        if gains[n] <= LITTLE or room <= 0:
+            break
+        (floor, other), seam = pairs[n], lines[n]
         for each in (floor, other):
             if each not in near:
                 near[each] = _shrunk(free[each], -2 * APART)
@@ -683,11 +691,23 @@ def _bends(
             end = 4 * APART / length
             for share in np.clip(np.linspace(0.0, 1.0, count + 1), end, 1 - end):
                 sides = a + share * (b - a) + aside, a + share * (b - a) - aside
+                room -= 1
                 yield from (
                     (place, int(floor))
                     for place in sides
                     if shapely.contains_xy(free[floor], *place)
                 )
+
+
+def _gain(slope: Numbers, other: Numbers) -> float:
+    """By what share a bend where the slope changes may make a way shorter, at most.
+
+    So much longer than in plan is a way up a slope g: sqrt(1 + g^2). By two slopes that differs at
+    most by their difference times g / sqrt(1 + g^2); who goes along the seam gains that.
+    """
+    steepest = max(float(slope @ slope), float(other @ other)) ** 0.5
+    differs = float(np.hypot(*(slope - other)))
+    return float(differs * steepest / np.hypot(1.0, steepest))
 
 
 def _in_space(place: Numbers) -> Numbers:
@@ -739,7 +759,7 @@ def _grown(walls: Sequence[BaseGeometry], by: float) -> list[BaseGeometry]:
     """Walls grown by so much on all sides; corners stay sharp."""
     if by <= 0.0:
         return list(walls)
-    style = {"join_style": "mitre", "mitre_limit": 2.0}
+    style = {"join_style": "mitre", "mitre_limit": MITRE}
     every = np.array(walls, dtype=object)
     short = shapely.get_num_coordinates(every) <= LONG
     every[short] = shapely.buffer(every[short], by, cap_style="square", **style)
