@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import samples
+import scenes
 import shapely
 from matplotlib.colors import to_hex
 from matplotlib.figure import Figure
@@ -245,6 +246,23 @@ def test_names_with_markup_are_shown_as_they_are(tmp_path: Path) -> None:
     ):
         save_figure(drawn.axes, tmp_path / "figure.png")
     assert name in [text.get_text() for text in snelk.plot_map(run, at=0.0).axes.texts]
+
+
+def test_of_very_many_walls_the_largest_have_names(tmp_path: Path) -> None:
+    """Far apart, so that there is room for all."""
+    places = [(100 * x, 100 * y) for x in range(13) for y in range(10)]
+    walls = [
+        scenes.feature("wall", f"w{n}", shapely.box(x, y, x + 10 + n, y + 1), top=2.0)
+        for n, (x, y) in enumerate(places)
+    ]
+    run = snelk.run(
+        samples.write_sample(tmp_path, guest="at = [90, 90]", level=scenes.level(*walls))
+    )
+    texts = [text.get_text() for text in snelk.plot_map(run, at=0.0).axes.texts]
+    named = {int(text[1:]) for text in texts if text[:1] == "w" and text[1:].isdigit()}
+    assert 50 < len(named) <= 120
+    assert min(named) >= 10
+    assert 129 in named
 
 
 def test_many_lanes_make_the_figure_taller(tmp_path: Path) -> None:

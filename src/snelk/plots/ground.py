@@ -32,6 +32,9 @@ SHEER_EDGE = "#3d7a4a"
 FAINTNESS = 0.18
 """How much is left of what does not belong to the floor that is shown."""
 
+MOST_NAMED = 120
+"""Of more walls than this, or more floors, only the largest have their names on a map."""
+
 EDGE = "#2a6f97"
 FLOOR, FLOOR_EDGE = "#f3e4d7", "#b08968"
 LINK, DOOR, DOOR_AREA = "#5b2d8a", "#a5370c", "#a5370c55"
@@ -189,9 +192,9 @@ def _draw_walls(ax: Axes, level: Level, kept: set[int]) -> None:
 
 
 def label_level(labels: Labels, level: Level) -> None:
-    """Names of walls and zones, as far as there is room."""
-    for wall, geometry in level.data.walls:
-        _label_wall(labels, wall, geometry)
+    """Names of walls and zones, as far as there is room; of very many only the largest have one."""
+    for n in _largest([geometry for _, geometry in level.data.walls]):
+        _label_wall(labels, *level.data.walls[n])
     for edge, geometry in level.data.edges:
         middle = geometry.centroid
         if "Polygon" not in geometry.geom_type:
@@ -200,7 +203,9 @@ def label_level(labels: Labels, level: Level) -> None:
             middle.x, middle.y, edge.name, gap=4, needed=False, zorder=3.4, fontsize=7.5,
             style="italic", color=EDGE,
         )  # fmt: skip
-    for (floor, geometry), (low, high) in zip(level.data.floors, level.floors.spans, strict=True):
+    spans = np.array(level.floors.spans).tolist()
+    for n in _largest([geometry for _, geometry in level.data.floors]):
+        (floor, geometry), (low, high) = level.data.floors[n], spans[n]
         place = shapely.point_on_surface(shapely.force_2d(geometry))
         height = f"{low:g} m" if low == high else f"{low:g} to {high:g} m"
         labels.place(
@@ -224,6 +229,16 @@ def label_level(labels: Labels, level: Level) -> None:
             "zorder": 3.4,
         }
         labels.place(place.x, place.y, zone.name, gap=2, needed=False, **style)
+
+
+def _largest(shapes: list[BaseGeometry]) -> list[int]:
+    """Which of some shapes are named: all but of very many, in their order."""
+    if len(shapes) <= MOST_NAMED:
+        return list(range(len(shapes)))
+    boxes = shapely.bounds(shapes)
+    sizes = np.hypot(boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1])
+    largest: list[int] = np.sort(np.argsort(-sizes, kind="stable")[:MOST_NAMED]).tolist()
+    return largest
 
 
 def _label_wall(labels: Labels, wall: Wall, geometry: BaseGeometry) -> None:
