@@ -414,3 +414,42 @@ def test_the_size_of_cells_changes_no_answer() -> None:
         np.testing.assert_allclose(other[0], first[0], rtol=1e-12)
         np.testing.assert_array_equal(other[1], first[1])
         np.testing.assert_array_equal(other[2], first[2])
+
+
+@pytest.mark.parametrize(("far", "unit"), [(0.0, 1.0), (30_000.0, 1.0), (0.0, 0.7)])
+def test_a_tree_of_many_triangles_answers_as_each_of_them_does(far: float, unit: float) -> None:
+    """Also for rays along an axis, in the plane of triangles, and through corners of boxes."""
+    rng = np.random.default_rng(9)
+    hill = samples.hill_triangles(SIZE, 8)
+    cubes = np.round(rng.uniform((0, 0, 0), (SIZE, SIZE, 4), (40, 1, 3))) + rng.integers(
+        0, 3, (40, 3, 3)
+    )
+    off = np.array([far, far, 0.0])
+    triangles = np.concatenate([hill, cubes]) * unit + off
+    start, end = samples.random_rays(rng, 1500, SIZE)
+    start[:500], end[:500] = np.round(start[:500]), np.round(end[:500])
+    axis = rng.integers(0, 3, 250)
+    end[:250] = start[:250]
+    end[np.arange(250), axis] += rng.choice([-6.0, 6.0], 250)
+    start, end = start * unit + off, end * unit + off
+    none, walls = np.zeros((0, 6)), np.arange(len(triangles), dtype=np.int32)
+    through = np.where(walls % 4 == 0, 0.5, 0.0)
+
+    def cast(these: np.ndarray) -> list[np.ndarray]:
+        grid = build_grid(none, walls[:0], through, triangles[these], walls[these])
+        return list(cast_rays(grid, start, end))
+
+    share, wall, at = cast(walls)
+    alone = [cast(walls[n : n + 1]) for n in walls]
+    ends = np.array([np.where(own[0] == 0.0, own[2], np.inf) for own in alone])
+    dims = np.array([np.where(own[0] > 0.0, own[2], np.nan) for own in alone])
+    dims = np.where(np.isnan(dims), np.inf, dims)
+    stopped = np.isfinite(ends).any(axis=0)
+    nearest = np.where(stopped, ends.argmin(axis=0), dims.argmin(axis=0))
+    known = stopped | np.isfinite(dims).any(axis=0)
+    np.testing.assert_array_equal(wall, np.where(known, nearest, NO_WALL))
+    places = np.where(stopped, ends.min(axis=0), dims.min(axis=0))
+    np.testing.assert_array_equal(at[known], places[known])
+    shares = np.where(stopped, 0.0, np.prod([own[0] for own in alone], axis=0))
+    np.testing.assert_allclose(share, shares, rtol=1e-12)
+    assert 300 < stopped.sum() < 1400

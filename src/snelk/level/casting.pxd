@@ -2,9 +2,9 @@ cimport cython
 
 from snelk.level.columns cimport GridColumns, ScratchColumns
 
-cdef double INF, NAN, TOUCH, TINY, LEEWAY
-cdef int LAYERS
-cdef Py_ssize_t NO_WALL
+cdef double INF, NAN, TOUCH, TINY
+cdef float ROUNDED, SLIGHT
+cdef Py_ssize_t NO_WALL, WIDE, LOWEST
 
 cdef (double, double) _overlap(
     double start, double extent, double low, double high, double enter, double leave,
@@ -16,20 +16,27 @@ cdef double _along_face(
 ) noexcept nogil
 
 @cython.locals(
-    dx=double, dy=double, dz=double, length=double, first=double, last=double, enter=double,
-    leave=double, right=double, upper=double, columns=Py_ssize_t, cells=Py_ssize_t,
-    column=Py_ssize_t, row=Py_ssize_t, index=Py_ssize_t, step_column=Py_ssize_t,
-    step_row=Py_ssize_t, per_dx=double, per_dy=double, per_column=double, per_row=double,
-    next_column=double, next_row=double, stopped_by=Py_ssize_t, stopped_at=double,
-    dimmed_by=Py_ssize_t, dimmed_at=double, share=double, parallel=bint, entry=Py_ssize_t,
-    ax=double, ay=double, bx=double, by=double, side_a=double, side_b=double, across=double,
-    at=double, height=double, met=bint, wall=Py_ssize_t, end_of_cell=double, by_column=bint,
-    rays=Py_ssize_t, now=Py_ssize_t, stopped_wall=Py_ssize_t, any_faces=bint, faces=Py_ssize_t, here=double, there=double,
-    heights=cython.ulonglong, triangle=Py_ssize_t, most=Py_ssize_t, lean_x=double, lean_y=double,
+    dx=double, dy=double, dz=double, square=double, first=double, share=double,
+    wall=Py_ssize_t, at=double,
 )
 cdef (double, Py_ssize_t, double) cast_ray(
     GridColumns grid, ScratchColumns scratch, double x, double y, double z, double to_x,
     double to_y, double to_z,
+) noexcept nogil
+
+@cython.locals(
+    to_x=double, to_y=double, last=double, enter=double, leave=double, right=double, upper=double,
+    columns=Py_ssize_t, cells=Py_ssize_t, column=Py_ssize_t, row=Py_ssize_t, index=Py_ssize_t,
+    step_column=Py_ssize_t, step_row=Py_ssize_t, per_dx=double, per_dy=double, per_column=double,
+    per_row=double, next_column=double, next_row=double, stopped_by=Py_ssize_t, stopped_at=double,
+    dimmed_by=Py_ssize_t, dimmed_at=double, share=double, parallel=bint, entry=Py_ssize_t,
+    ax=double, ay=double, bx=double, by=double, side_a=double, side_b=double, across=double,
+    at=double, height=double, met=bint, wall=Py_ssize_t, end_of_cell=double, by_column=bint,
+    rays=Py_ssize_t, now=Py_ssize_t, stopped_wall=Py_ssize_t, any_faces=bint, faces=Py_ssize_t,
+)
+cdef (double, Py_ssize_t, double) _past_faces(
+    GridColumns grid, ScratchColumns scratch, double x, double y, double z, double dx, double dy,
+    double dz, double first,
 ) noexcept nogil
 
 @cython.locals(
@@ -42,18 +49,40 @@ cdef double _meet(
 ) noexcept nogil
 
 @cython.locals(
-    lowest=double, highest=double, above=cython.ulonglong, below=cython.ulonglong,
+    rays=Py_ssize_t, now=Py_ssize_t, stopped_wall=Py_ssize_t, stopped_at=double,
+    dimmed_by=Py_ssize_t, dimmed_at=double, most=Py_ssize_t, across=Py_ssize_t, up=Py_ssize_t, u=double,
+    v=double, w=double, du=double, dv=double, dw=double, lean_u=double, lean_v=double, last=double,
+    one=cython.float, slope_x=cython.float, slope_y=cython.float, slope_z=cython.float,
+    along_y=cython.float, along_z=cython.float, from_x=cython.float, from_y=cython.float, from_z=cython.float, per_x=cython.float,
+    per_y=cython.float, per_z=cython.float, near_x=Py_ssize_t, near_y=Py_ssize_t,
+    near_z=Py_ssize_t, far_x=Py_ssize_t, far_y=Py_ssize_t, far_z=Py_ssize_t, node=Py_ssize_t,
+    count=Py_ssize_t, met=int, begin=Py_ssize_t, only=Py_ssize_t, low=int, n=Py_ssize_t, part=Py_ssize_t,
+    nearness=cython.float, place=Py_ssize_t, entry=Py_ssize_t, triangle=Py_ssize_t, here=double,
 )
-cdef unsigned long long layers(GridColumns grid, double low, double high) noexcept nogil
+cdef (double, Py_ssize_t, double) _past_triangles(
+    GridColumns grid, ScratchColumns scratch, double x, double y, double z, double dx, double dy,
+    double dz, double first, double share, Py_ssize_t wall, double at,
+) noexcept nogil
 
 @cython.locals(
-    ax=double, ay=double, az=double, bx=double, by=double, bz=double, cx=double, cy=double,
-    cz=double, px=double, py=double, qx=double, qy=double, rx=double,
-    ry=double, by_a=double, by_b=double, by_c=double, across=double, at=double,
+    met=int, n=int, bit=int, enter_x=cython.float, enter_y=cython.float, enter_z=cython.float,
+    leave_x=cython.float, leave_y=cython.float, leave_z=cython.float,
+)
+cdef int _boxes_met(
+    GridColumns grid, Py_ssize_t node, Py_ssize_t near_x, Py_ssize_t near_y, Py_ssize_t near_z,
+    Py_ssize_t far_x, Py_ssize_t far_y, Py_ssize_t far_z, float x, float y, float z, float per_x,
+    float per_y, float per_z, float begin, float reach,
+) noexcept nogil
+
+@cython.locals(
+    au=double, av=double, aw=double, bu=double, bv=double, bw=double, cu=double, cv=double,
+    cw=double, px=double, py=double, qx=double, qy=double, rx=double, ry=double, by_a=double,
+    by_b=double, by_c=double, area=double, at=double,
 )
 cdef double _meet_triangle(
-    const double[:, ::1] triangles, Py_ssize_t entry, double x, double y, double z, double dx,
-    double dy, double dz, Py_ssize_t most, double lean_x, double lean_y, double first, double last,
+    GridColumns grid, Py_ssize_t triangle, Py_ssize_t across, Py_ssize_t up, Py_ssize_t most,
+    double u, double v, double w, double du, double dv, double dw, double lean_u, double lean_v,
+    double first, double last,
 ) noexcept nogil
 
 @cython.locals(nx=double, ny=double, nz=double, turn=double, near=double, far=double)

@@ -12,12 +12,22 @@ in docs/calculations.md.
 from __future__ import annotations
 
 import numpy as np
-from cython import Py_ssize_t, cast, nogil, ulonglong
+from cython import Py_ssize_t, cast, nogil
 from cython.cimports.libc.math import fabs, sqrt
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, agree, door, laid_out
-from snelk.level.grid import LAYERS, LEEWAY, NO_WALL, TINY, TOUCH, Grid, Scratch, agree_scratch
+from snelk.level.grid import NO_WALL, TINY, TOUCH, Grid, Scratch, agree_scratch
+from snelk.level.tree import WIDE
+
+SLIGHT = 1e-30
+"""A ray extends along an axis by no less than this, m, where boxes are asked for."""
+
+ROUNDED = 1.000002
+"""Where a ray leaves a box in 32 bits is taken to be so much farther."""
+
+LOWEST = 0x12131210
+"""Of each number below 16 the lowest bit that is set, in two bits; those of 0 come lowest."""
 
 INF = float("inf")
 NAN = float("nan")
@@ -71,12 +81,35 @@ def cast_ray(
     dx = to_x - x
     dy = to_y - y
     dz = to_z - z
-    length = sqrt(dx * dx + dy * dy + dz * dz)
-    if length <= 2.0 * TOUCH or grid.columns == 0:
+    square = dx * dx + dy * dy + dz * dz
+    if square <= 4.0 * TOUCH * TOUCH:
         return 1.0, NO_WALL, NAN
-    first = TOUCH / length
-    last = 1.0 - first
+    if grid.has_sheer:
+        scratch.met[len(scratch.met) - 1] += 1
+    first = TOUCH / sqrt(square)
+    if not grid.has_triangles:
+        return _past_faces(grid, scratch, x, y, z, dx, dy, dz, first)
+    share, wall, at = 1.0, NO_WALL, NAN
+    if grid.columns > 0:
+        share, wall, at = _past_faces(grid, scratch, x, y, z, dx, dy, dz, first)
+    return _past_triangles(grid, scratch, x, y, z, dx, dy, dz, first, share, wall, at)
 
+
+def _past_faces(
+    grid: Grid,
+    scratch: Scratch,
+    x: float,
+    y: float,
+    z: float,
+    dx: float,
+    dy: float,
+    dz: float,
+    first: float,
+) -> tuple[float, int, float]:
+    """`cast_ray` of upright faces alone; `first` is the share of it within `TOUCH` of its ends."""
+    if grid.columns == 0:
+        return 1.0, NO_WALL, NAN
+    to_x, to_y, last = x + dx, y + dy, 1.0 - first
     enter, leave = 0.0, 1.0
     right = grid.x + grid.cell * grid.columns
     upper = grid.y + grid.cell * grid.rows
@@ -110,19 +143,6 @@ def cast_ray(
     stopped_by, stopped_at, stopped_wall = NO_WALL, last, NO_WALL
     dimmed_by, dimmed_at = NO_WALL, INF
     share = 1.0
-    if grid.has_sheer:
-        scratch.met[rays] += 1
-    here = z + enter * dz
-    # Seen along the ray: it extends along this axis most, and leans so much along the others.
-    most, lean_x, lean_y = 2, 0.0, 0.0
-    if grid.has_triangles:
-        most = 2 if fabs(dz) >= max(fabs(dx), fabs(dy)) else 0 if fabs(dx) > fabs(dy) else 1
-        if most == 2:
-            lean_x, lean_y = dx / dz, dy / dz
-        elif most == 0:
-            lean_x, lean_y = dy / dx, dz / dx
-        else:
-            lean_x, lean_y = dz / dy, dx / dy
     while True:
         parallel = False
         # Which pieces are met cannot be foretold, so a loop without branches is much faster
@@ -170,35 +190,6 @@ def cast_ray(
                     if at < dimmed_at:
                         dimmed_by, dimmed_at = wall, at
         end_of_cell = min(next_column, next_row)
-        if grid.has_triangles:
-            there = z + min(end_of_cell, leave) * dz
-            heights = layers(grid, min(here, there) - LEEWAY, max(here, there) + LEEWAY)
-            if grid.cell_layers[index] & heights:
-                if stopped_by != NO_WALL:
-                    stopped_wall, stopped_by = grid.solid_walls[stopped_by], NO_WALL
-                for entry in range(grid.triangle_starts[index], grid.triangle_starts[index + 1]):
-                    if not grid.entry_layers[entry] & heights:
-                        continue
-                    triangle = grid.entry_triangles[entry]
-                    at = _meet_triangle(
-                        grid.triangles, triangle, x, y, z, dx, dy, dz, most, lean_x, lean_y, first,
-                        last,
-                    )  # fmt: skip
-                    if at > stopped_at or at == INF:
-                        continue
-                    wall = grid.triangle_walls[triangle]
-                    if scratch.opened[now, wall]:
-                        continue
-                    if grid.see_through[wall] == 0.0:
-                        if at < stopped_at or wall < stopped_wall:
-                            stopped_wall, stopped_at = wall, at
-                        continue
-                    if scratch.met[wall] != scratch.met[rays]:
-                        scratch.met[wall] = scratch.met[rays]
-                        share *= grid.see_through[wall]
-                    if at < dimmed_at:
-                        dimmed_by, dimmed_at = wall, at
-            here = there
         if stopped_at < end_of_cell or end_of_cell >= leave:
             break
         by_column = next_column < next_row
@@ -245,55 +236,213 @@ def _meet(
     return INF
 
 
-def layers(grid: Grid, low: float, high: float) -> int:
-    """The layers of height between two heights, a bit for each."""
-    lowest = min(max((low - grid.lowest) * grid.layers_per_metre, 0.0), LAYERS - 1.0)
-    highest = min(max((high - grid.lowest) * grid.layers_per_metre, 0.0), LAYERS - 1.0)
-    above: int = cast(ulonglong, 2) << cast(int, highest)
-    below: int = cast(ulonglong, 1) << cast(int, lowest)
-    return above - below
-
-
-def _meet_triangle(
-    triangles: NDArray[np.float64],
-    entry: int,
+def _past_triangles(
+    grid: Grid,
+    scratch: Scratch,
     x: float,
     y: float,
     z: float,
     dx: float,
     dy: float,
     dz: float,
+    first: float,
+    share: float,
+    wall: int,
+    at: float,
+) -> tuple[float, int, float]:
+    """`cast_ray` of triangles, for a ray of which it is known how far faces let it pass.
+
+    It looks into the boxes of the tree that it meets before what stops it, nearest first. Of those
+    that meet it at one place the wall with the lowest number counts.
+    """
+    rays, now = len(scratch.met) - 1, scratch.row[0]
+    stopped_wall, stopped_at = NO_WALL, 1.0
+    dimmed_by, dimmed_at = NO_WALL, INF
+    if share == 0.0:
+        stopped_wall, stopped_at = wall, at
+    elif wall != NO_WALL:
+        dimmed_by, dimmed_at = wall, at
+    from_x, from_y, from_z = x - grid.middle[0], y - grid.middle[1], z - grid.middle[2]
+    one, slope_x, slope_y, slope_z = 1.0, dx, dy, dz  # in 32 bits
+    per_x = one / (slope_x if fabs(dx) > SLIGHT else SLIGHT)
+    per_y = one / (slope_y if fabs(dy) > SLIGHT else SLIGHT)
+    per_z = one / (slope_z if fabs(dz) > SLIGHT else SLIGHT)
+    # In a row of boxes the lowest come before the highest.
+    near_x = 0 if per_x > 0.0 else 3 * WIDE
+    near_y = WIDE if per_y > 0.0 else 4 * WIDE
+    near_z = 2 * WIDE if per_z > 0.0 else 5 * WIDE
+    far_x, far_y, far_z = 3 * WIDE - near_x, 5 * WIDE - near_y, 7 * WIDE - near_z
+    node, count, most, last = 0, 0, -1, 1.0 - first
+    while True:
+        met = _boxes_met(
+            grid, node, near_x, near_y, near_z, far_x, far_y, far_z, from_x, from_y, from_z, per_x,
+            per_y, per_z, 0.0, stopped_at,
+        )  # fmt: skip
+        begin, only = count, -1
+        while met > 0:
+            # The lowest bit that is set: two bits of this number for each of 16 sums of four.
+            low = met & 15
+            n = ((LOWEST >> (2 * low)) & 3) if low > 0 else 4 + ((LOWEST >> (2 * (met >> 4))) & 3)
+            met &= met - 1
+            part = grid.parts[node, n]
+            if part >= 0:
+                if met == 0 and count == begin:  # the only one
+                    only = part
+                    break
+                nearness = (grid.boxes[node, near_x + n] - from_x) * per_x
+                along_y = (grid.boxes[node, near_y + n] - from_y) * per_y
+                along_z = (grid.boxes[node, near_z + n] - from_z) * per_z
+                nearness = nearness if nearness > along_y else along_y
+                nearness = nearness if nearness > along_z else along_z
+                place = count
+                while place > begin and scratch.nearness[place - 1] < nearness:
+                    scratch.waiting[place] = scratch.waiting[place - 1]
+                    scratch.nearness[place] = scratch.nearness[place - 1]
+                    place -= 1
+                scratch.waiting[place], scratch.nearness[place] = part, nearness
+                count += 1
+                continue
+            if most < 0:
+                # Seen along the ray: it extends along this axis most, and leans so much along the
+                # others, which come before it.
+                most = 2 if fabs(dz) >= max(fabs(dx), fabs(dy)) else 0 if fabs(dx) > fabs(dy) else 1
+                if most == 2:
+                    across, up, u, v, w, du, dv, dw = 0, 1, x, y, z, dx, dy, dz
+                elif most == 0:
+                    across, up, u, v, w, du, dv, dw = 1, 2, y, z, x, dy, dz, dx
+                else:
+                    across, up, u, v, w, du, dv, dw = 2, 0, z, x, y, dz, dx, dy
+                lean_u, lean_v = du / dw, dv / dw
+            entry = (-1 - part) >> 1  # `LEAF` is 2
+            for triangle in range(entry, entry + ((-1 - part) & 1) + 1):
+                here = _meet_triangle(
+                    grid,
+                    triangle,
+                    across,
+                    up,
+                    most,
+                    u,
+                    v,
+                    w,
+                    du,
+                    dv,
+                    dw,
+                    lean_u,
+                    lean_v,
+                    first,
+                    last,
+                )
+                if here > stopped_at or here == INF:
+                    continue
+                wall = grid.triangle_walls[triangle]
+                if grid.has_sheer:
+                    if scratch.opened[now, wall]:
+                        continue
+                    if grid.see_through[wall] > 0.0:
+                        if scratch.met[wall] != scratch.met[rays]:
+                            scratch.met[wall] = scratch.met[rays]
+                            share *= grid.see_through[wall]
+                        if here < dimmed_at or (here == dimmed_at and wall < dimmed_by):
+                            dimmed_by, dimmed_at = wall, here
+                        continue
+                if here < stopped_at or wall < stopped_wall:
+                    stopped_wall, stopped_at = wall, here
+        if only >= 0:
+            node = only
+            continue
+        while count > 0 and scratch.nearness[count - 1] > stopped_at * ROUNDED:
+            count -= 1
+        if count == 0:
+            break
+        count -= 1
+        node = scratch.waiting[count]
+    if stopped_wall != NO_WALL:
+        return 0.0, stopped_wall, stopped_at
+    if dimmed_by != NO_WALL:
+        return share, dimmed_by, dimmed_at
+    return 1.0, NO_WALL, NAN
+
+
+def _boxes_met(
+    grid: Grid,
+    node: int,
+    near_x: int,
+    near_y: int,
+    near_z: int,
+    far_x: int,
+    far_y: int,
+    far_z: int,
+    x: float,
+    y: float,
+    z: float,
+    per_x: float,
+    per_y: float,
+    per_z: float,
+    begin: float,
+    reach: float,
+) -> int:
+    """Which parts of a node a ray may meet before its end, a bit for each; in 32 bits.
+
+    Boxes are larger than what is in them, and what comes out for the end of each is made larger, by
+    more than all of this can err (Ize 2013, "Robust BVH ray traversal").
+    """
+    met = 0
+    for n in range(8):  # `WIDE`; with a number that is known four parts are worked out at once
+        enter_x = (grid.boxes[node, near_x + n] - x) * per_x
+        enter_y = (grid.boxes[node, near_y + n] - y) * per_y
+        enter_z = (grid.boxes[node, near_z + n] - z) * per_z
+        leave_x = (grid.boxes[node, far_x + n] - x) * per_x
+        leave_y = (grid.boxes[node, far_y + n] - y) * per_y
+        leave_z = (grid.boxes[node, far_z + n] - z) * per_z
+        enter_x = enter_x if enter_x > enter_y else enter_y
+        enter_z = enter_z if enter_z > begin else begin
+        enter_x = enter_x if enter_x > enter_z else enter_z
+        leave_x = leave_x if leave_x < leave_y else leave_y
+        leave_z = leave_z if leave_z < reach else reach
+        leave_x = leave_x if leave_x < leave_z else leave_z
+        bit = grid.bits[n]
+        met |= bit & (0 - (enter_x <= leave_x * ROUNDED))
+    return met
+
+
+def _meet_triangle(
+    grid: Grid,
+    triangle: int,
+    across: int,
+    up: int,
     most: int,
-    lean_x: float,
-    lean_y: float,
+    u: float,
+    v: float,
+    w: float,
+    du: float,
+    dv: float,
+    dw: float,
+    lean_u: float,
+    lean_v: float,
     first: float,
     last: float,
 ) -> float:
-    """The same for a triangle.
+    """The same for a triangle, and a ray given along three axes: it extends along the last most.
 
     Seen along the ray, a triangle is met if the ray leaves all its edges on one side. A corner is
     seen at the same place whichever triangle it is asked for, so that no ray slips between two
     that share it (Woop, Benthin and Wald 2013, "Watertight ray/triangle intersection").
     """
-    ax, ay, az = triangles[entry, 0] - x, triangles[entry, 1] - y, triangles[entry, 2] - z
-    bx, by, bz = triangles[entry, 3] - x, triangles[entry, 4] - y, triangles[entry, 5] - z
-    cx, cy, cz = triangles[entry, 6] - x, triangles[entry, 7] - y, triangles[entry, 8] - z
-    if most == 0:  # laid so that the ray extends along the last axis most
-        dx, dy, dz = dy, dz, dx
-        ax, ay, az, bx, by, bz, cx, cy, cz = ay, az, ax, by, bz, bx, cy, cz, cx
-    elif most == 1:
-        dx, dy, dz = dz, dx, dy
-        ax, ay, az, bx, by, bz, cx, cy, cz = az, ax, ay, bz, bx, by, cz, cx, cy
-    px, py = ax - lean_x * az, ay - lean_y * az
-    qx, qy = bx - lean_x * bz, by - lean_y * bz
-    rx, ry = cx - lean_x * cz, cy - lean_y * cz
+    au, av = grid.triangles[triangle, across] - u, grid.triangles[triangle, up] - v
+    bu, bv = grid.triangles[triangle, 3 + across] - u, grid.triangles[triangle, 3 + up] - v
+    cu, cv = grid.triangles[triangle, 6 + across] - u, grid.triangles[triangle, 6 + up] - v
+    aw, bw = grid.triangles[triangle, most] - w, grid.triangles[triangle, 3 + most] - w
+    cw = grid.triangles[triangle, 6 + most] - w
+    px, py = au - lean_u * aw, av - lean_v * aw
+    qx, qy = bu - lean_u * bw, bv - lean_v * bw
+    rx, ry = cu - lean_u * cw, cv - lean_v * cw
     by_a, by_b, by_c = qx * ry - qy * rx, rx * py - ry * px, px * qy - py * qx
-    if min(by_a, by_b, by_c) < 0.0 and max(by_a, by_b, by_c) > 0.0:
+    if ((by_a < 0.0) | (by_b < 0.0) | (by_c < 0.0)) & ((by_a > 0.0) | (by_b > 0.0) | (by_c > 0.0)):
         return INF
-    across = by_a + by_b + by_c
-    if across == 0.0:
-        return _along_triangle(ax, ay, az, bx, by, bz, cx, cy, cz, dx, dy, dz, first, last)
-    at = (by_a * az + by_b * bz + by_c * cz) / (across * dz)
+    area = by_a + by_b + by_c
+    if area == 0.0:
+        return _along_triangle(au, av, aw, bu, bv, bw, cu, cv, cw, du, dv, dw, first, last)
+    at = (by_a * aw + by_b * bw + by_c * cw) / (area * dw)
     return at if first < at < last else INF
 
 

@@ -12,20 +12,3 @@ cdef void _visit_cells(
     const double[:, ::1] pieces, double x, double y, double cell,
     Py_ssize_t columns, Py_ssize_t rows, int[::1] cursor, int[::1] order,
 ) noexcept
-
-@cython.locals(
-    i=Py_ssize_t, column_from=Py_ssize_t, column_to=Py_ssize_t, column=Py_ssize_t,
-    row_from=Py_ssize_t, row_to=Py_ssize_t, row=Py_ssize_t, index=Py_ssize_t, slack=double,
-    ax=double, ay=double, bx=double, by=double, cx=double, cy=double, turn=double, low_x=double,
-    low_y=double, high_x=double, high_y=double,
-)
-cdef void _visit_cells_of_triangles(
-    const double[:, ::1] triangles, double x, double y, double cell,
-    Py_ssize_t columns, Py_ssize_t rows, int[::1] cursor, int[::1] order,
-) noexcept
-
-@cython.locals(ex=double, ey=double, least=double, most=double)
-cdef bint _is_beyond(
-    double ax, double ay, double bx, double by, double turn, double low_x, double low_y,
-    double high_x, double high_y,
-) noexcept nogil
