@@ -266,7 +266,8 @@ class Simulation:
 
     def _lay_out(self) -> None:
         """All that compiled loops read and write at each tick."""
-        level, scratch = self.level, scratch_for(self.level.grid, self.opened)
+        level = self.level
+        scratch = scratch_for(level.grid, self.opened, also=level.solid_grid)
         self._whose_looks = np.zeros_like(self._looks.ticks, dtype=np.bool_)
         numbers, limits = self.world.outlook[1:3]
         surroundings = laid_out(SurroundingColumns, self.surroundings)

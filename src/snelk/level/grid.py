@@ -127,13 +127,15 @@ def agree_scratch(scratch: Scratch, grid: Grid, variants: int = 1) -> None:
     agree((len(own.waiting) >= WIDE * plain(grid).depth,), (True,))
 
 
-def scratch_for(grid: Grid, opened: NDArray[np.bool_] | None = None) -> Scratch:
-    """Working memory for rays through a grid; nothing stands open if None."""
+def scratch_for(
+    grid: Grid, opened: NDArray[np.bool_] | None = None, *, also: Grid | None = None
+) -> Scratch:
+    """Working memory for rays through a grid, or two; nothing stands open if None."""
     walls = len(plain(grid).see_through)
     if opened is None:
         opened = np.zeros((1, walls), dtype=np.bool_)
     met, row = np.zeros(walls + 1, dtype=np.int64), np.zeros(1, dtype=np.int64)
-    room = WIDE * plain(grid).depth
+    room = WIDE * max(plain(each).depth for each in (grid, also or grid))
     waiting, nearness = np.zeros(room, dtype=np.int32), np.zeros(room)
     return laid_out(ScratchColumns, Scratch(waiting, nearness, met, row, opened))
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from itertools import pairwise
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 import shapely
@@ -62,8 +62,7 @@ def build_storeys(floors: Floors, areas: Sequence[BaseGeometry], headroom: float
     areas = [shapely.set_precision(shapely.force_2d(area), FINE) for area in areas]
     near = shapely.STRtree(areas).query(areas, predicate="dwithin", distance=SNAP)
     lines = _snapped([shapely.boundary(area) for area in areas], near)
-    for n, m in near[:, near[0] > near[1]].T.tolist():
-        lines += _levels(planes[n] - planes[m], areas[n], areas[m], headroom)
+    lines += _levels(planes, np.array(areas, dtype=object), near[:, near[0] > near[1]], headroom)
     noded = shapely.union_all(lines, grid_size=FINE)
     faces = shapely.orient_polygons(shapely.get_parts(shapely.polygonize([noded])))
     middles = shapely.get_coordinates(shapely.point_on_surface(faces))
@@ -121,36 +120,39 @@ def _snapped(lines: list[BaseGeometry], near: NDArray[np.intp]) -> list[BaseGeom
 
 
 def _levels(
-    apart: Numbers, area: BaseGeometry, other: BaseGeometry, headroom: float
+    planes: Numbers, areas: NDArray[Any], pairs: NDArray[np.intp], headroom: float
 ) -> list[BaseGeometry]:
     """Lines at which one floor is a step, the headroom, or nothing above or below another.
 
-    Only those that cross what both have in common; who only touch need none where they are level.
+    Only those that cross what both of a pair have in common; who only touch need none where they
+    are level.
     """
-    if apart[0] == 0.0 == apart[1]:
-        return []
-    common = shapely.intersection(area, shapely.buffer(other, SNAP, join_style="mitre"))
-    corners = shapely.get_coordinates(common)
-    if not len(corners):
-        return []
-    rises = corners @ apart[:2] + apart[2]
-    heights = [STEP, headroom, -STEP, -headroom]
-    if shapely.intersection(area, other).area > 0.0:
-        heights.append(0.0)
-    near = shapely.buffer(
-        shapely.intersection(shapely.envelope(area), shapely.envelope(other)), 1.0
-    )
-    middle = shapely.get_coordinates(shapely.centroid(near))[0]
-    steep = float(np.hypot(apart[0], apart[1]))
-    along = np.array([-apart[1], apart[0]]) / steep * FAR
+    slopes = planes[pairs[0]] - planes[pairs[1]]
+    sloping = slopes[:, :2].any(axis=1)
+    pairs, slopes = pairs[:, sloping], slopes[sloping]
+    around = shapely.buffer(areas, SNAP, join_style="mitre")
+    common = shapely.intersection(areas[pairs[0]], around[pairs[1]])
+    corners, of = shapely.get_coordinates(common, return_index=True)
+    rises = (corners * slopes[of, :2]).sum(axis=1) + slopes[of, 2]
+    low, high = np.full(len(slopes), np.inf), np.full(len(slopes), -np.inf)
+    np.minimum.at(low, of, rises - LEVEL)
+    np.maximum.at(high, of, rises + LEVEL)
+    level = (low <= 0.0) & (high >= 0.0)
+    level[level] = shapely.area(shapely.intersection(*areas[pairs[:, level]])) > 0.0
     found = []
-    for height in heights:
-        if not rises.min() - LEVEL <= height <= rises.max() + LEVEL:
-            continue
-        # The place nearest to the middle at which the one is so much above the other.
-        foot = middle + apart[:2] * (height - apart[2] - middle @ apart[:2]) / steep**2
-        line = shapely.intersection(shapely.LineString([foot - along, foot + along]), near)
-        found += [line] if not line.is_empty else []
+    for height in (STEP, headroom, -STEP, -headroom, 0.0):
+        crosses = level if height == 0.0 else (low <= height) & (high >= height)
+        for (n, m), apart in zip(pairs[:, crosses].T, slopes[crosses], strict=True):
+            near = shapely.buffer(
+                shapely.intersection(shapely.envelope(areas[n]), shapely.envelope(areas[m])), 1.0
+            )
+            middle = shapely.get_coordinates(shapely.centroid(near))[0]
+            steep = float(np.hypot(apart[0], apart[1]))
+            along = np.array([-apart[1], apart[0]]) / steep * FAR
+            # The place nearest to the middle at which the one is so much above the other.
+            foot = middle + apart[:2] * (height - apart[2] - middle @ apart[:2]) / steep**2
+            line = shapely.intersection(shapely.LineString([foot - along, foot + along]), near)
+            found += [line] if not line.is_empty else []
     return found
 
 

@@ -256,7 +256,7 @@ class _Dummies:
             limits=limits,
             grid=laid_out(GridColumns, level.grid),
             solid_grid=laid_out(GridColumns, level.solid_grid),
-            scratch=scratch_for(level.grid, self.opened),
+            scratch=scratch_for(level.grid, self.opened, also=level.solid_grid),
             sight=sight,
             contact_numbers=laid_out(ContactNumberColumns, self.contact),
             touch_awake=self.awake["touch"],
