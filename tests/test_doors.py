@@ -368,6 +368,20 @@ def test_the_page_shows_one_floor_and_doors_as_they_stand(tmp_path: Path) -> Non
         assert sorted(lofts[0]) == [0.15, 1.0]
         assert after("return [0, 1].map((c) => snelkPage.maps[0].elsewhere(c, 1))") == [True, False]
         assert after("snelkPage.showFloor(''); return snelkPage.maps[0].elsewhere(0, 1)") is False
+        names = (
+            "return Array.from(document.getElementById('floor').options).map((each) => each.value)"
+        )
+        assert after(names) == ["", "ground", "loft"]
+        # Of very many those that somebody is on.
+        many = [
+            scenes.feature("floor", f"stone {n}", shapely.box(20 + n, 0, 20.5 + n, 1), height=0.2)
+            for n in range(70)
+        ]
+        night = scenes.scene(
+            tmp_path, *floors, *many, states=STAND, end=1.0, more={"cast.guest.at": [60.2, 0.5]}
+        )
+        browser.opened(driver, snelk.write_page(tmp_path / "many.html", snelk.run(night)))
+        assert after(names) == ["", "ground", "stone 40"]
     finally:
         driver.quit()
 

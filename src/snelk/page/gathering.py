@@ -41,6 +41,9 @@ if TYPE_CHECKING:
 
 Numbers = NDArray[Any]
 
+MOST_OFFERED = 60
+"""Of more floors than this only those that somebody is on can be chosen."""
+
 WORDS = {
     "gates": GATES,
     "stopped": {gate.name: [gate.pattern, gate.otherwise] for gate in SIGHT.gates},
@@ -132,6 +135,7 @@ class Gathered:
             "walls": list(blockers_of(run.level.wall_names, run.names)),
             "zones": [zone.name for zone, _ in run.level.data.zones],
             "floors": list(run.level.floor_names) if len(run.level.floor_names) > 1 else [],
+            "offered": self._offered(),
             "profiles": {agent: self._profile(agent) for agent in run.agents},
             "bodies": [
                 {
@@ -257,6 +261,15 @@ class Gathered:
             self._add("floor", run.level.floors_at(at).reshape(-1, count)[self.ticks].T.copy())
         posture = poses.posture.cat.set_categories(list(POSTURES)).cat.codes
         self._add("posture", self._by_character(posture).clip(0))
+
+    def _offered(self) -> list[str]:
+        """The floors that one can choose; of very many those that somebody is on."""
+        names, poses = self.run.level.floor_names, self.run.poses
+        if len(names) <= MOST_OFFERED:
+            return list(names) if len(names) > 1 else []
+        at = poses.loc[poses.present, ["x", "y", "z"]].to_numpy(np.float64)
+        on = np.unique(self.run.level.floors_at(np.ascontiguousarray(at)))
+        return [names[n] for n in on.tolist() if n >= 0]
 
     def _by_character(self, column: pd.Series[Any]) -> Numbers:
         values = column.to_numpy(dtype=np.float64).reshape(-1, len(self.run.names))

@@ -107,7 +107,7 @@ class Page {
       button.onclick = () => this.switch(name);
       by("layers").append(button);
     }
-    const floors = [...new Set(this.runs.flatMap((run) => run.floors))];
+    const floors = [...new Set(this.runs.flatMap((run) => run.offered))];
     by("floor-choice").hidden = floors.length < 2;
     by("floor").append(new Option("all", ""), ...floors.map((name) => new Option(name)));
     by("floor").onchange = (event) => this.showFloor(event.target.value);
@@ -136,7 +136,7 @@ class Page {
       ["T", "choose the next target", { t: () => this.choose({ target: around(names.filter((name) => name !== this.agent), this.target, 1) }) }],
       ["+ −", "faster or slower", { "+": () => speedBy(1), "-": () => speedBy(-1) }],
       ["Home End", "to the start or the end", { Home: () => this.go(this.start), End: () => this.go(this.end) }],
-      ["L", "show the next floor, or all", { l: () => this.showFloor(around(["", ...this.run.floors], document.getElementById("floor").value, 1)) }],
+      ["L", "show the next floor, or all", { l: () => this.showFloor(around(["", ...this.run.offered], document.getElementById("floor").value, 1)) }],
       ["F", "fit the level into the map", { f: () => this.maps.forEach((map) => map.fit()) || this.go(this.t) }],
       ["0 … 9", "switch a layer of the map", Object.fromEntries(Object.entries(LAYERS).map(([name, { key }]) => [key, () => this.switch(name)]))],
       ["click", "on the map: the agent, with Shift the target; on a lane: agent and moment", {}],
