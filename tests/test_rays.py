@@ -424,6 +424,8 @@ def test_a_tree_of_many_triangles_answers_as_each_of_them_does(far: float, unit:
     cubes = np.round(rng.uniform((0, 0, 0), (SIZE, SIZE, 4), (40, 1, 3))) + rng.integers(
         0, 3, (40, 3, 3)
     )
+    across = np.cross(cubes[:, 1] - cubes[:, 0], cubes[:, 2] - cubes[:, 0])
+    cubes = cubes[np.linalg.norm(across, axis=1) > 0.5]
     off = np.array([far, far, 0.0])
     triangles = np.concatenate([hill, cubes]) * unit + off
     start, end = samples.random_rays(rng, 1500, SIZE)
@@ -432,6 +434,8 @@ def test_a_tree_of_many_triangles_answers_as_each_of_them_does(far: float, unit:
     end[:250] = start[:250]
     end[np.arange(250), axis] += rng.choice([-6.0, 6.0], 250)
     start, end = start * unit + off, end * unit + off
+    back = 10.0 ** rng.uniform(0, 6, (500, 1))  # some come from far off
+    start[1000:] = end[1000:] + (start[1000:] - end[1000:]) * back
     none, walls = np.zeros((0, 6)), np.arange(len(triangles), dtype=np.int32)
     through = np.where(walls % 4 == 0, 0.5, 0.0)
 
@@ -453,3 +457,14 @@ def test_a_tree_of_many_triangles_answers_as_each_of_them_does(far: float, unit:
     shares = np.where(stopped, 0.0, np.prod([own[0] for own in alone], axis=0))
     np.testing.assert_allclose(share, shares, rtol=1e-12)
     assert 300 < stopped.sum() < 1400
+    for n in range(1000, 1500, 8):  # told by other means, but for what is as good as at an edge
+        middle, wide = triangles.mean(axis=1, keepdims=True), np.array([1.0 - 1e-4, 1.0 + 1e-4])
+        fewest, most = (
+            [
+                plain_triangle(each, start[n], end[n]) is not None
+                for each in middle + (triangles - middle) * by
+            ]
+            for by in wide
+        )
+        solid = through == 0.0
+        assert np.any(fewest & solid) <= stopped[n] <= np.any(most & solid)
