@@ -19,6 +19,7 @@ import trimesh
 
 import snelk
 from snelk.config.geojson import LevelData, read_level
+from snelk.config.meshes import unused
 from snelk.config.triangles import CORNERS, read_triangles, write_triangles
 from snelk.level.meshes import level_with_triangles
 
@@ -296,3 +297,10 @@ def test_the_command_writes_both_and_says_so(tmp_path: Path) -> None:
     code, text = said("--triangles", "--cut", "0", "--cut", "1")
     assert (code, text.count("\n")) == (2, 1)
     assert "--triangles: keeps the triangles of a mesh as they are (given: --cut)" in text
+
+
+def test_each_name_is_given_once() -> None:
+    used: dict[str, int] = {}
+    names = [unused(name, used) for name in ("a", "a", "a 2", "a", "b 2", "b", "b")]
+    assert names[:2] + names[4:] == ["a", "a 2", "b 2", "b", "b 3"]
+    assert len({*names}) == len(names)

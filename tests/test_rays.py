@@ -470,3 +470,24 @@ def test_a_tree_of_many_triangles_answers_as_each_of_them_does(far: float, unit:
         )
         solid = through == 0.0
         assert np.any(fewest & solid) <= stopped[n] <= np.any(most & solid)
+
+
+def test_a_tree_that_does_not_hold_together_is_refused() -> None:
+    triangles = samples.hill_triangles(SIZE, 8)
+    walls = np.zeros(len(triangles), dtype=np.int32)
+    grid = build_grid(np.zeros((0, 6)), walls[:0], np.zeros(1), triangles, walls)
+    ends = np.zeros((1, 3)), np.ones((1, 3))
+    assert grid.depth > 1
+    cast_rays(grid, *ends)
+    inner = np.argwhere(grid.parts > 0)
+    (row, part), (leaf_row, leaf) = inner[-1], np.argwhere(grid.parts < 0)[-1]
+    for place, value in (
+        ((row, part), 1), ((row, part), len(grid.parts)), ((row, part), 0),
+        ((leaf_row, leaf), -1 - 2 * len(triangles)),
+    ):  # fmt: skip
+        parts = grid.parts.copy()
+        parts[place] = value
+        with pytest.raises(ValueError, match="do not agree"):
+            cast_rays(grid._replace(parts=parts), *ends)
+    with pytest.raises(ValueError, match="do not agree"):
+        cast_rays(grid._replace(depth=grid.depth - 1), *ends)

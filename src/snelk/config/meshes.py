@@ -84,13 +84,10 @@ def level_from_mesh(
     """
     path = Path(path)
     heights = _checked_cuts(cuts)
-    features: list[dict[str, Any]] = []
     used: dict[str, int] = {}
     doubts: list[str] = []
-    objects, found = without_doors(list(objects_in(path, up, mirror, length)), doors, path)
-    for each in found:
-        used[each["properties"]["name"]] = 1
-    features += found
+    objects = list(objects_in(path, up, mirror, length))
+    objects, features = without_doors(objects, doors, path, used)
     for name, turned in objects:
         parts = list(_bands(turned, heights))
         if slopes_in(turned) > SLOPING:
@@ -99,9 +96,7 @@ def level_from_mesh(
                 "stacked like steps; nobody can walk up"
             )
         for base, top, outline in parts:
-            used[name] = used.get(name, 0) + 1
-            unique = name if used[name] == 1 else f"{name} {used[name]}"
-            properties = {"kind": "wall", "name": unique, "base": base, "top": top}
+            properties = {"kind": "wall", "name": unused(name, used), "base": base, "top": top}
             geometry = json.loads(shapely.to_geojson(outline))
             features.append({"type": "Feature", "properties": properties, "geometry": geometry})
     if not features:
@@ -112,10 +107,28 @@ def level_from_mesh(
     return replace(level_from(document, source=str(path)), doubts=tuple(doubts))
 
 
+def unused(name: str, used: dict[str, int]) -> str:
+    """The name, or with the next number with which it was not used yet.
+
+    `used` tells how often each was asked for, and is kept.
+    """
+    number = used.get(name, 0) + 1
+    found = name if number == 1 else f"{name} {number}"
+    while number > 1 and found in used:
+        number += 1
+        found = f"{name} {number}"
+    used[name] = number
+    used.setdefault(found, 1)
+    return found
+
+
 def without_doors(
-    objects: list[tuple[str, NDArray[np.float64]]], doors: Sequence[str], path: Path
+    objects: list[tuple[str, NDArray[np.float64]]],
+    doors: Sequence[str],
+    path: Path,
+    used: dict[str, int],
 ) -> tuple[list[tuple[str, NDArray[np.float64]]], list[dict[str, Any]]]:
-    """The objects that are no doors, and a feature for each that is.
+    """The objects that are no doors, and a feature for each that is; `used` as for `unused`.
 
     Raises:
         InputError: No object has one of the names.
@@ -124,17 +137,16 @@ def without_doors(
         if not any(fnmatchcase(name, wanted) for name, _ in objects):
             fix = nearest(wanted, [name for name, _ in objects])
             raise InputError.of(str(path), "doors", f'"{wanted}"', "no object has that name", fix)
-    rest, found, used = [], [], dict[str, int]()
+    rest, found = [], []
     for name, triangles in objects:
         if not any(fnmatchcase(name, wanted) for wanted in doors):
             rest.append((name, triangles))
             continue
-        used[name] = used.get(name, 0) + 1
-        unique = name if used[name] == 1 else f"{name} {used[name]}"
         corners = triangles.reshape(-1, 3)
         hull = shapely.convex_hull(shapely.multipoints(corners[:, :2]))
         low, high = (round(float(z), 6) for z in (corners[:, 2].min(), corners[:, 2].max()))
-        properties = {"kind": "wall", "name": unique, "base": low, "top": high, "door": True}
+        named = {"kind": "wall", "name": unused(name, used)}
+        properties = {**named, "base": low, "top": high, "door": True}
         geometry = json.loads(shapely.to_geojson(hull))
         found.append({"type": "Feature", "properties": properties, "geometry": geometry})
     return rest, found

@@ -13,6 +13,7 @@ from snelk.level.floors import Floors
 from snelk.level.zones import OUTSIDE
 
 if not compiled:
+    from snelk.level.columns import hypot
     from snelk.level.within import where_in
 
 RIM = 1e-9

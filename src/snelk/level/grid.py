@@ -83,13 +83,14 @@ class Grid(NamedTuple):
         )
         agree((len(self.boxes) > 0,), (self.has_triangles,))
         leaves = -1 - self.parts[self.parts < 0]
-        agree(
-            (
-                int(self.parts.max(initial=0)) < max(len(self.parts), 1),
-                bool((leaves // LEAF + leaves % LEAF < len(self.triangles)).all()),
-            ),
-            (True, True),
-        )
+        agree((bool((leaves // LEAF + leaves % LEAF < len(self.triangles)).all()),), (True,))
+        below = np.sort(self.parts[self.parts > 0])  # each node but the first is part of one
+        agree(below.shape, (max(len(self.parts) - 1, 0),))
+        agree((bool((below == np.arange(1, len(below) + 1)).all()),), (True,))
+        here = np.arange(min(len(self.parts), 1), dtype=np.int32)
+        for _ in range(self.depth):
+            here = self.parts[here][self.parts[here] > 0]
+        agree((len(here),), (0,))
 
 
 Shelf = tuple[NDArray[np.int32], NDArray[np.float64], NDArray[np.int32]]

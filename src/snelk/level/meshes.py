@@ -16,7 +16,7 @@ from shapely.geometry import mapping
 from shapely.geometry.base import BaseGeometry
 
 from snelk.config.geojson import LevelData, level_from
-from snelk.config.meshes import THIN, objects_in, section, without_doors
+from snelk.config.meshes import THIN, objects_in, section, unused, without_doors
 from snelk.config.models import Floor
 from snelk.config.steps import HEADROOM, STEP
 from snelk.level.columns import plain
@@ -69,21 +69,15 @@ def level_with_triangles(
         InputError: The file cannot be read, has no triangles, or a number is out of range.
     """
     path = Path(path)
-    objects: dict[str, NDArray[np.float64]] = {}
-    found, features = without_doors(list(objects_in(path, up, mirror, length)), doors, path)
-    taken = {feature["properties"]["name"] for feature in features}
-    for name, triangles in found:
-        unique, number = name, 1
-        while unique in objects or unique in taken:
-            number += 1
-            unique = f"{name} {number}"
-        objects[unique] = triangles
+    used: dict[str, int] = {}
+    found = list(objects_in(path, up, mirror, length))
+    found, features = without_doors(found, doors, path, used)
+    objects = {unused(name, used): triangles for name, triangles in found}
     for name, triangles in objects.items():
         hull = shapely.convex_hull(shapely.multipoints(triangles.reshape(-1, 3)[:, :2]))
         if hull.geom_type == "Point":
             hull = shapely.envelope(shapely.buffer(hull, THIN))
         features.append(_feature("mesh", name, hull))
-    used = dict.fromkeys([*objects, *taken], 1)
     planes = [
         (f"{name} floor", plane, area)
         for name, triangles in objects.items()
@@ -91,7 +85,7 @@ def level_with_triangles(
     ]
     for name, plane, area in planes:
         corners = _on_plane(area, plane)
-        features.append(_feature("floor", _unused(name, used), corners, **THROUGH))
+        features.append(_feature("floor", unused(name, used), corners, **THROUGH))
     on_stairs = _climbed([(plane, area) for _, plane, area in planes])
     levels = sorted({round(float(plane[2]), 2) for _, plane, _ in planes if not plane[:2].any()})
     for height in levels or [0.0]:
@@ -102,7 +96,7 @@ def level_with_triangles(
             for kind in ("Polygon", "LineString"):
                 for shape, low, high in _alike(cuts, free, kind):
                     heights = {"base": round(height + low, 4), "top": round(height + high, 4)}
-                    unique = _unused(f"{name} wall", used)
+                    unique = unused(f"{name} wall", used)
                     features.append(_feature("wall", unique, shape, **heights, **THROUGH))
     document: dict[str, Any] = {"type": "FeatureCollection", "features": features}
     document["triangles"] = {name: own.reshape(-1, 9).tolist() for name, own in objects.items()}
@@ -174,12 +168,6 @@ def _feature(kind: str, name: str, shape: BaseGeometry, **more: Any) -> dict[str
     properties = {"kind": kind, "name": name, **more}
     geometry = json.loads(json.dumps(mapping(shape)))
     return {"type": "Feature", "properties": properties, "geometry": geometry}
-
-
-def _unused(name: str, used: dict[str, int]) -> str:
-    """The name, or with the next number."""
-    used[name] = used.get(name, 0) + 1
-    return name if used[name] == 1 else f"{name} {used[name]}"
 
 
 def _upward(triangles: NDArray[np.float64]) -> Iterator[tuple[NDArray[np.float64], BaseGeometry]]:

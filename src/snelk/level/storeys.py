@@ -27,7 +27,7 @@ FINE = 1e-6
 """Corners this close are one, m."""
 
 SNAP = 2e-6
-"""A corner this close to the outline of another floor is on it, m."""
+"""What is this close to the rim of a floor is on it, m: corners are rounded to half of that."""
 
 LEVEL = 1e-6
 """Heights this close are one, m."""

@@ -5,7 +5,7 @@ from snelk.level.columns cimport GridColumns, GroundColumns, JoinColumns, Scratc
 from snelk.level.footing cimport floor_below, height_of
 from snelk.level.within cimport where_in
 
-cdef double INF, NAN, ROUNDING, STEP, GRAZE, OVER, SAME, TINY_STEP
+cdef double INF, NAN, ROUNDING, STEP, GRAZE, SNAP, SAME, TINY_STEP
 cdef Py_ssize_t MOST_SEAMS, MOST_BESIDE, NO_WAY, NOT_KNOWN, INSIDE, FAR, LEFT, FIRST, LAST
 cdef double NOT_TRIED, UNSEEN, SEEN
 
@@ -22,7 +22,7 @@ cdef double straight_way(
 ) noexcept nogil
 
 @cython.locals(
-    whole=double, here=double, there=double, turn=double, begin=double, slack=double, low=double, high=double,
+    whole=double, here=double, there=double, turn=double, begin=double, length=double, slack=double, low=double, high=double,
     after=Py_ssize_t, _=Py_ssize_t, share=double, _wall=Py_ssize_t, _at=double, dx=double,
     dy=double,
 )
@@ -81,7 +81,7 @@ cdef double _length_on(
 
 @cython.locals(
     plan=double, space=double, _=Py_ssize_t, share=double, here=double, there=double, turn=double, begin=double,
-    slack=double, dx=double, dy=double, after=Py_ssize_t, lost=bint,
+    length=double, slack=double, dx=double, dy=double, after=Py_ssize_t, lost=bint,
 )
 cdef (Py_ssize_t, Py_ssize_t) _write_stretch(
     JoinColumns joins, double x, double y,

@@ -22,6 +22,7 @@ from snelk.level.columns import (
 )
 from snelk.level.grid import Grid, Scratch, agree_scratch
 from snelk.level.ground import NO_WAY, NOT_KNOWN, Ground, Joins
+from snelk.level.storeys import SNAP
 from snelk.level.zones import INSIDE
 
 if not compiled:
@@ -32,9 +33,6 @@ if not compiled:
 
 INF = float("inf")
 NAN = float("nan")
-
-OVER = 2e-6
-"""A place so near to a seam is on it, m: corners of floors are rounded to half of that."""
 
 SAME = 1e-11
 """Places on a line this close are one, m."""
@@ -348,8 +346,8 @@ def straight_on(
     crosses a seam it goes on, on the floor that this leads to.
     """
     dx, dy = to_x - x, to_y - y
-    slack = OVER / max(hypot(dx, dy), OVER)
-    begin = min(TINY_STEP / OVER * slack, 0.5)
+    length = max(hypot(dx, dy), SNAP)
+    slack, begin = SNAP / length, min(TINY_STEP / length, 0.5)
     whole, here, turn = 0.0, 0.0, -INF
     sheet = _ahead(joins, sheet, x, y, dx, dy)
     for _ in range(MOST_SEAMS):
@@ -444,7 +442,7 @@ def _touches(joins: Joins, seam: int, x: float, y: float) -> bool:
     ex = joins.seams[seam, 2] - joins.seams[seam, 0]
     ey = joins.seams[seam, 3] - joins.seams[seam, 1]
     along = min(max(-(ax * ex + ay * ey) / (ex * ex + ey * ey), 0.0), 1.0)
-    return bool(hypot(ax + along * ex, ay + along * ey) <= OVER)
+    return bool(hypot(ax + along * ex, ay + along * ey) <= SNAP)
 
 
 def _round(joins: Joins, sheet: int, came: int, leave: int, x: float, y: float) -> int:
@@ -477,9 +475,9 @@ def _holds(joins: Joins, sheet: int, x: float, y: float, dx: float, dy: float) -
         left = ex * off_y - ey * off_x + share * (ex * dy - ey * dx)
         touches += 1
         inside += left > 0.0 or (left == 0.0 and ex * dx + ey * dy > 0.0)
-        if from_a <= OVER:
+        if from_a <= SNAP:
             after = n
-        if from_b <= OVER:
+        if from_b <= SNAP:
             before = n
     if before >= 0 and after >= 0 and _turns_right(joins, before, after):
         return inside > 0  # it lies around more than half of the place
@@ -518,9 +516,9 @@ def _write_stretch(
     Returns how many places the way has now, and for how many more there is room beside corners.
     """
     dx, dy, here, turn, lost = to_x - x, to_y - y, 0.0, -INF, False
-    slack = OVER / max(hypot(dx, dy), OVER)
+    length = max(hypot(dx, dy), SNAP)
+    slack, begin = SNAP / length, min(TINY_STEP / length, 0.5)
     plan, space = 0.0, 0.0
-    begin = min(TINY_STEP / OVER * slack, 0.5)
     sheet = _ahead(joins, sheet, x, y, dx, dy)
     for _ in range(MOST_SEAMS):
         there, turn, after = _next_seam(

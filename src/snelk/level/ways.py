@@ -468,7 +468,7 @@ class Ways:
                 )
                 if count != NOT_KNOWN:
                     break
-            return None if count == NO_WAY else way[:count]
+            return None if count == NO_WAY else way[:count].copy()
         on = self.sheets_at(np.stack([start, goal]))
         straight = float(self.straight(start[None], on[:1], goal[None], on[1:])[0])
         turns: list[int] = []
@@ -485,7 +485,7 @@ class Ways:
                 return None
         by = np.array(turns[::-1], dtype=np.int32)
         count = lay_way(self.ground, start, goal, by, way)
-        return way[:count]
+        return way[:count].copy()
 
     def part_on(self, place: Numbers) -> int:
         """The index of the part of the ground that a place is in; -1 if it is in none."""
