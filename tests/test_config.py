@@ -60,7 +60,7 @@ def test_mistakes_in_profiles(tmp_path: Path, old: str, new: str, line: str) -> 
     ("old", "new", "line"),
     [
         ("level.geojson", "levl.geojson", 'levl.geojson: no such file; did you mean "level.geojson"?'),
-        ("level.geojson", "\\u0000", "'\\x00': cannot be read as text in UTF-8; save it as UTF-8"),
+        ("level.geojson", "\\u0000", "'\\x00': cannot be a path; check the path"),
         ("kinds.toml", "kins.toml", 'kins.toml: no such file; did you mean "kinds.toml"?'),
         ('"watcher"', '"watchr"', 'scene.toml: cast.guard.profile: no such profile (given: "watchr"); did you mean "watcher"?'),
         ("dt = 0.5", "dt = 0", "scene.toml: clock.dt: must be at least 0.001 s and at most 10 (given: 0)"),

@@ -141,6 +141,7 @@ INSIDE = {
     "LevelData",
     "Links",
     "Plan",
+    "Played",
     "RayCaster",
     "Setup",
     "Ways",

@@ -44,8 +44,8 @@ class Clues:
         any: Whether there is any clue.
         is_clue: (character,) which are clues in any variant.
         away: (variant, character) which clues are not there at the next tick.
-        put: (variant, character, 4) where the next tick has those that are elsewhere than at
-            first: x, y, z in m and posture; NaN for where they are at first.
+        put: (variant, character, 5) where the next tick has those that are elsewhere than at
+            first: x, y, z in m, posture, and heading in rad, NaN for as at first; NaN for all.
         seen_to: (variant, agent, target) who has seen to what, and minds it no more.
     """
 
@@ -70,7 +70,7 @@ class Clues:
         self.is_clue = np.zeros(shape[1], dtype=np.bool_)
         self.is_clue[[j for _, j, _ in self._clues]] = True
         self.away = np.zeros(shape, dtype=np.bool_)
-        self.put = np.full((*shape, 4), np.nan)
+        self.put = np.full((*shape, 5), np.nan)
         self.seen_to = np.zeros((shape[0], len(characters), shape[1]), dtype=np.bool_)
         self._since = np.full(shape, np.nan)  # when what is out of order came to be so, s
         self._lay: Numbers = np.full((*shape, 3), np.nan)  # where who is asked for was, m
@@ -96,7 +96,7 @@ class Clues:
         lay, self._lay[v, j] = self._lay[v, j].copy(), here
         if not there or poses.posture[p, of] != PRONE or not np.allclose(lay, here, atol=SLACK):
             return False
-        self.put[v, j] = (*here, PRONE)
+        self.put[v, j, :4] = (*here, PRONE)
         return True
 
     def mind(self, time: float, dt: float, poses: Poses, removed: Truths) -> list[SeenTo]:

@@ -178,6 +178,8 @@ def _place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> bool:
                 poses.x[v, j], poses.y[v, j] = stage.put[v, j, 0], stage.put[v, j, 1]
                 poses.z[v, j] = stage.put[v, j, 2]
                 poses.posture[v, j] = cast(Py_ssize_t, stage.put[v, j, 3])
+                if not isnan(stage.put[v, j, 4]):
+                    poses.heading[v, j] = stage.put[v, j, 4]
             if stage.removed[v, j] or stage.away[v, j]:
                 poses.present[v, j] = False
     return True

@@ -17,7 +17,7 @@ from snelk.config import minds, models
 from snelk.config.models import Setup
 from snelk.mind.attention import Attention
 from snelk.mind.sharing import Alarm
-from snelk.mind.signals import NOBODY
+from snelk.mind.signals import FARTHEST, NOBODY
 from snelk.senses.bodies import Poses
 
 Numbers = NDArray[np.float64]
@@ -35,7 +35,7 @@ class Effect(NamedTuple):
 
     variant: int
     who: int  # character
-    attribute: str  # empty where somebody was taken out
+    attribute: str  # empty where somebody came in or was taken out: 0 is away, 1 is there
     before: float  # NaN if it had none
     value: float
     by: int  # agent, or NOBODY: the scenario or the game
@@ -58,6 +58,22 @@ Given = models.Effect | models.Change
 """What the scenario or the game does."""
 
 
+class Spawn(NamedTuple):
+    """Somebody that comes in, from the next tick on."""
+
+    variant: int
+    who: int  # character
+    effect: models.Effect
+
+
+class Put(NamedTuple):
+    """Somebody that is put into a state, and is in it from the next tick on."""
+
+    variant: int
+    who: int  # character
+    state: str
+
+
 def _lists(setup: Setup, recorded: Sequence[models.Change]) -> tuple[Sequence[Given], ...]:
     """What the scenario says that the game does, list by list."""
     return setup.effect, setup.change, recorded
@@ -73,6 +89,7 @@ class Outcomes:
         attributes: Those of everybody; they are written to.
         doors: All doors and lights; they are turned.
         recorded: What of them files say.
+        played: By time, in s, what a live game did.
 
     Attributes:
         attributes: By name (variant, character) as they are now; NaN for who has none.
@@ -82,6 +99,8 @@ class Outcomes:
         noises: (variant, agent, kind) noises that agents make at the next tick.
         alarms: What agents let all of some teams know at the last tick.
         turned: The doors and lights that changed at the last tick.
+        spawned: Who comes in.
+        put: Who is put into a state, after that.
         door_noises: (variant, door, kind, character or NOBODY) what doors make at the next tick.
     """
 
@@ -93,11 +112,14 @@ class Outcomes:
         attributes: dict[str, Numbers],
         doors: Doors,
         recorded: Sequence[models.Change] = (),
+        played: Sequence[tuple[float, Given]] = (),
     ) -> None:
         self.setups, self.characters, self.attention = setups, characters, attention
         self.names = tuple(setups[0].cast)
         self.attributes, self.doors, self._recorded = attributes, doors, recorded
-        self.removed: Truths = np.zeros((len(setups), len(self.names)), dtype=np.bool_)
+        absent = [[member.absent for member in setup.cast.values()] for setup in setups]
+        self.removed: Truths = np.array(absent, dtype=np.bool_)  # spawned when they come in
+        self._played = list(played)[::-1]
         # What the scenario gives: the time, the variant, and which of its list.
         self.waiting = sorted(
             (each.t, v, listed, n)
@@ -107,6 +129,8 @@ class Outcomes:
             if each.t >= setup.clock.start - SLACK
         )
         self._queued: list[Given] = []
+        self.spawned: list[Spawn] = []
+        self.put: list[Put] = []
         self.turned: list[Turn] = []
         self.door_noises: list[tuple[int, str, str, int]] = []
         self.changed: list[Effect] = []
@@ -119,6 +143,7 @@ class Outcomes:
         self._poses, self._time = poses, time
         self.changed, self.happenings, self.noises, self.alarms = [], [], [], []
         self.turned, self.door_noises = [], []
+        self.spawned, self.put = [], []
 
     def apply(self, effects: minds.Effects | None, v: int, a: int, target: int, cause: str) -> None:
         """What comes of something that an agent did, or was led to, about a target."""
@@ -162,15 +187,28 @@ class Outcomes:
         """What a live game does to a character, a door or a light, at the next tick."""
         self._queued.append(effect)
 
+    @property
+    def coming(self) -> list[str]:
+        """Who is to be spawned at the next tick."""
+        return [each.of for each in self._queued if isinstance(each, models.Effect) and each.spawns]
+
     def _give(self, effect: Given, v: int) -> None:
         """What the game does to a character, a door or a light."""
         if isinstance(effect, models.Change):
             self.turn(v, effect.of, effect.to, NOBODY, GIVEN)
             return
         who = self.names.index(effect.of)
+        if effect.spawns:
+            self._spawn(v, who, effect)
         for adds, values in ((False, effect.set), (True, effect.add)):
             for name, value in values.items():
                 self._set(v, who, name, value, adds, NOBODY, GIVEN)
+        if effect.state is not None:
+            if self.removed[v, who]:
+                text = f"is not there, and is not put into {effect.state} ({GIVEN})"
+                self._tell(v, "missed", NOBODY, who, text)
+            else:
+                self.put.append(Put(v, who, effect.state))
         if effect.removes:
             self._remove(v, who, NOBODY, GIVEN)
 
@@ -179,13 +217,18 @@ class Outcomes:
         """When the game does something to a character next, s; infinite for never."""
         if self._queued:
             return -np.inf
-        return self.waiting[0][0] if self.waiting else np.inf
+        played = self._played[-1][0] if self._played else np.inf
+        return min(self.waiting[0][0] if self.waiting else np.inf, played)
 
     def give_due(self, time: float, ended: Truths) -> None:
         """What the scenario says that the game does up to now."""
         for effect in self._queued:
             self._give(effect, 0)
         self._queued = []
+        while self._played and self._played[-1][0] <= time + SLACK:
+            _, effect = self._played.pop()
+            for v in np.flatnonzero(~ended).tolist():
+                self._give(effect, v)
         while self.waiting and self.waiting[0][0] <= time + SLACK:
             _, v, listed, n = self.waiting.pop(0)
             if not ended[v]:
@@ -230,8 +273,26 @@ class Outcomes:
         if self.removed[v, who]:
             return
         self.removed[v, who] = True
-        self.changed.append(Effect(v, who, "", np.nan, np.nan, by, cause))
+        self.changed.append(Effect(v, who, "", 1.0, 0.0, by, cause))
         self._tell(v, "removed", by, who, f"is taken out ({cause})")
+
+    def _spawn(self, v: int, who: int, effect: models.Effect) -> None:
+        """Let somebody come in: from the next tick on it is there, as it is at the beginning."""
+        if not self.removed[v, who]:
+            self._tell(v, "missed", NOBODY, who, f"is there already, and is not spawned ({GIVEN})")
+            return
+        self.removed[v, who] = False
+        self.changed.append(Effect(v, who, "", 0.0, 1.0, NOBODY, GIVEN))
+        self.spawned.append(Spawn(v, who, effect))
+        self._tell(v, "spawned", NOBODY, who, f"comes in ({GIVEN})")
+        own = self.setups[v].attributes_of(self.names[who])
+        for name, values in self.attributes.items():
+            now, before = own.get(name, np.nan), float(values[v, who])
+            if now == before or (np.isnan(now) and np.isnan(before)):
+                continue
+            values[v, who] = now
+            self.attention.is_worth(v, name, who, -FARTHEST if np.isnan(now) else now)
+            self.changed.append(Effect(v, who, name, before, now, NOBODY, "comes in"))
 
     def _tell(self, v: int, kind: str, by: int, who: int, text: str) -> None:
         """An event, at the place of whom it happens to, or of whoever does it."""

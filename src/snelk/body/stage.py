@@ -104,12 +104,12 @@ class PlaceStage(NamedTuple):
     characters: NDArray[np.int32]  # (agent,)
     removed: Truths  # (variant, character)
     away: Truths  # (variant, character) clues that are not there
-    put: Numbers  # (variant, character, 4) x, y, z and posture of who is elsewhere; else NaN
+    put: Numbers  # (variant, character, 5) x, y, z, posture, heading of who is elsewhere; else NaN
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
         rows, characters = plain(self.tracked).x.shape[1:]
         agree((rows in (1, len(self.removed)), characters), (True, self.removed.shape[1]))
         agree(self.removed.shape, self.away.shape, self.put.shape[:2])
-        agree((self.put.shape[2],), (4,))
+        agree((self.put.shape[2],), (5,))
         agree((int(self.characters.max(initial=-1)) < characters,), (True,))

@@ -7,6 +7,7 @@ activities that are objects in Python, for the agents that need it only.
 from __future__ import annotations
 
 import operator
+from typing import Any
 
 import numpy as np
 
@@ -109,6 +110,14 @@ class Thinking:
                     if state.go is not None and state.go.spot is not None:
                         doing.spots[v, a, s] = world.spots[state.go.spot]
 
+    def __getstate__(self) -> dict[str, Any]:
+        """All but room to work in, which is laid out anew; see `snelk.runs.saving`."""
+        return {**vars(self), "_stages": {}, "walks": []}
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        vars(self).update(state)
+        self._renew_walks()
+
     def leave(self, step: Step) -> None:
         """A state is left; who is woken is busy for a while."""
         world, v, a = self._world, step.variant, step.agent
@@ -119,6 +128,25 @@ class Thinking:
         self._objects.pop((v, a), None)
         if self.doing.kind[v, a] == SEARCH:
             self.seeker.leave(v, a)
+
+    def let_go(self, v: int, a: int) -> None:
+        """Somebody is gone for good, and with it what it did."""
+        if self.doing.kind[v, a] == SEARCH:
+            self.seeker.leave(v, a)
+
+    def let_in(self, v: int, a: int) -> None:
+        """Somebody comes in: nothing is left of what it did before, and its home may be another."""
+        motion, doing = self._world.motion, self.doing
+        self._objects.pop((v, a), None)
+        self._walkers.pop((v, a), None)
+        doing.ground[v, a] = -1
+        homes = motion.home_x, motion.home_y, motion.home_z, motion.home_heading
+        for place, values in enumerate(homes):
+            doing.home[v, a, place] = values[v, a]
+        self._rounds.home[v, a] = doing.home[v, a, :3]
+        if motion.driven[v, a]:
+            up = motion.z[v, a] if self._world.level.data.floors else np.nan
+            self._rounds.start[v, a] = motion.x[v, a], motion.y[v, a], up
 
     def begin(self, v: int, a: int) -> None:
         """Begin what is done in the state that an agent is in now."""

@@ -35,7 +35,7 @@ from snelk.body.named import (
     ZONE,
     NamedSignals,
 )
-from snelk.body.outcomes import Happening, Outcomes
+from snelk.body.outcomes import Given, Happening, Outcomes, Put, Spawn
 from snelk.body.outlook import looks_at
 from snelk.body.paces import GLANCE, PACES
 from snelk.body.registry import registered
@@ -55,7 +55,7 @@ from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.mind.attention import Attention
 from snelk.mind.columns import MeterColumns, SignalColumns
-from snelk.mind.ladder import Ladders, Step
+from snelk.mind.ladder import NO_TRANSITION, Ladders, Step
 from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, MemoryNumbers, forget
 from snelk.mind.signals import NOBODY, PLACE, Signals
 from snelk.senses.bodies import Bodies, Poses
@@ -114,6 +114,11 @@ class World:
         senses: What the senses and the memory came to at the last tick.
         stage: All that compiled loops read and write at a tick.
         entered: (variant, agent, 3) where each entered its state, m; NaN at the beginning.
+        sees_me: (variant, agent, watcher) by whom each was seen at the last tick.
+        caught: (variant, agent, target) whom each has caught.
+        empty_for: (variant, agent, target) for how long each has seen the place empty where it
+            believes the target, s; last that of a place.
+        kept: What else is kept of agents from tick to tick: (variant, agent), by name.
         cone_limits: (limit, variant, agent, state, cone) those of everybody's cones in each state.
         thinking: What everybody does.
         timing: When everybody thinks and glances.
@@ -137,6 +142,7 @@ class World:
         around: Around,
         opened: Truths,
         recorded: Sequence[Change],
+        played: Sequence[tuple[float, Given]],
         dt: float,
         *,
         grows: bool = False,
@@ -158,20 +164,22 @@ class World:
         self.ended = np.zeros(shape[0], dtype=np.bool_)
         self.newly_ended = False
         self.search_done = np.zeros(shape, dtype=np.bool_)
-        self._sees_me = np.zeros((*shape, shape[1]), dtype=np.bool_)  # (variant, agent, watcher)
+        self.sees_me = np.zeros((*shape, shape[1]), dtype=np.bool_)  # (variant, agent, watcher)
         self.spots = {spot.name: self._in_space(point)[0] for spot, point in level.data.spots}
         self._routes = {route.name: self._in_space(line) for route, line in level.data.routes}
         self._awake, self._sense_names = awake, tuple(senses)
         self._own_awake = awake.copy()
         self.ignored = np.zeros(numbers.notices.shape, dtype=np.bool_)
-        self._caught = np.zeros(numbers.notices.shape, dtype=np.int8)
+        self.caught = np.zeros(numbers.notices.shape, dtype=np.int8)
         self.cone_limits = limits_in_states(setups)
         self._limits = whole_of(limits)
         self.doors = Doors(setups, level, opened, around.zone_light)
         self.outcomes = Outcomes(
-            setups, self.characters, self.attention, self.ladders.attributes, self.doors, recorded
-        )
-        self.active |= bool(self.outcomes.waiting or self.doors.walls)
+            setups, self.characters, self.attention, self.ladders.attributes, self.doors, recorded,
+            played,
+        )  # fmt: skip
+        self.active |= bool(self.outcomes.waiting or self.doors.walls or played)
+        self.ladders.out[...] = self.outcomes.removed[:, self.characters]
         self._has_caught, self._was_caught, self._has_seen_to = np.zeros((3, *shape), np.bool_)
         self.clues = Clues(setups, self.characters, self.doors, bodies)
         self.active |= self.clues.any
@@ -192,15 +200,17 @@ class World:
         ).reshape(shape)
         self._disproves = ~np.isnan(self._seen_empty)
         # For how long each agent has seen each target's place empty, s; last that of a place.
-        self._empty_for = np.zeros((*shape, len(self.names) + 1))
+        self.empty_for = np.zeros((*shape, len(self.names) + 1))
         self._read_teams()
         self._read_states()
         self._catches = not np.isnan(self._catch).all()
-        self._bounds = [self._bounds_of(setup, tracks) for setup in setups]
         self._grows = grows
+        self._tracked = tuple(tracks)
+        self._bounds = [self._bounds_of(setup, tracks) for setup in setups]
         self.prepares = grows or self._any_ignores or bool(self._disproves.any())
         self.prepares |= bool(self.doors.walls)
         self._opening: dict[tuple[int, int], tuple[int, float]] = {}
+        self._given: Poses | None = None  # where a game says that those are whom it moves
         self._came_from: Numbers | None = None  # (variant or 1, character, 3) a tick ago
         self._laid_bodies = laid_out(BodyColumns, bodies)
         self.laid_signals = laid_out(SignalColumns, self.signals)
@@ -221,9 +231,18 @@ class World:
             self.thinking.doing.goals, self._others, self._territory,
         )  # fmt: skip
         self._standing = laid_out(StandingColumns, standing)
+        self._stuck, self._newly_stuck = np.zeros((2, *shape), dtype=np.bool_)
+        self.kept = {
+            "entered": self.entered,
+            "search done": self.search_done,
+            "has caught": self._has_caught,
+            "was caught": self._was_caught,
+            "has seen to": self._has_seen_to,
+            "stuck": self._stuck,
+            "newly stuck": self._newly_stuck,
+        }
         self.stage: BodyStage  # the same
         self.named: NamedSignals  # the same
-        self._stuck, self._newly_stuck = np.zeros((2, *shape), dtype=np.bool_)
         agents = np.argwhere(self.ladders.used)
         for v, a in agents.tolist():
             self._enter(v, a)
@@ -241,14 +260,18 @@ class World:
         """Smallest x, y and largest x, y of the level and of everybody's places, m."""
         level, members = self.level, setup.cast.values()
         places = [np.reshape(level.bounds, (2, 2))] if level.has_features else []
-        places += [np.stack([track.x, track.y], axis=1) for track in tracks.values()]
+        if self._grows:  # where a game will have somebody is not known yet
+            places += [] if places else [np.zeros((1, 2))]
+        else:
+            places += [np.stack([track.x, track.y], axis=1) for track in tracks.values()]
         places += [np.array([at]) for member in members for at in (member.at, member.home) if at]
         for agent in setup.agents:
             member, ladder = setup.cast[agent], setup.profile_of(agent).ladder
             for state in ladder.states.values() if ladder else ():
                 if state.roam is not None and state.roam.ring is not None:
                     reach = state.roam.ring[1]
-                    for at in _middles(setup, member, tracks, state.roam.about):
+                    known = {} if self._grows else tracks
+                    for at in _middles(setup, member, known, state.roam.about):
                         places.append(np.add(at, [(-reach, -reach), (reach, reach)]))
         every = np.concatenate(places or [np.zeros((1, 2))])
         (low_x, low_y), (high_x, high_y) = every.min(axis=0), every.max(axis=0)
@@ -293,7 +316,7 @@ class World:
             [(list(each.states), list(each.states.values())) if each else ([], []) for each in row]
             for row in self.ladders.ladders
         ]
-        self._effects: dict[int, tuple[list[Caused], list[Caused]]] = {}  # by ladder
+        self._effects: dict[tuple[int, int], tuple[list[Caused], list[Caused]]] = {}
         self.has_speeds = any(
             state.speeds is not None
             for row in self.ladders.ladders
@@ -406,21 +429,22 @@ class World:
     def _let_through(self, poses: Poses) -> None:
         """Open doors at once for who is moved from outside, and would walk into them."""
         here = np.stack([poses.x, poses.y, poses.z], axis=2)
+        here[~poses.present] = np.nan  # who comes in comes from nowhere
         before, self._came_from = self._came_from, here
         if before is None or before.shape != here.shape:
             return
         agents = {int(j): a for a, j in enumerate(self.characters)}
-        moves = (here[:, :, :2] != before[:, :, :2]).any(axis=2) & poses.present
+        along = here[:, :, :2] - before[:, :, :2]
+        moves = (np.nan_to_num(along) != 0.0).any(axis=2)
         for v, setup in enumerate(self.setups):
             p = v if len(here) > 1 else 0
             for j in np.flatnonzero(moves[p]).tolist():
                 a, name = agents.get(j, NOBODY), self.names[j]
                 if self.ended[v] or (a >= 0 and self.motion.driven[v, a]):
                     continue
-                along = here[p, j, :2] - before[p, j, :2]
-                radius, far = setup.body_of(name).radius, float(np.hypot(*along))
+                radius, far = setup.body_of(name).radius, float(np.hypot(*along[p, j]))
                 reach = far + DOORSTEP
-                end = here[p, j, :2] + along * ((reach + radius) / far)
+                end = here[p, j, :2] + along[p, j] * ((reach + radius) / far)
                 wall = self.doors.ahead(v, here[p, j], end, reach, radius)
                 whom = [each for each in (name, setup.cast[name].profile) if each]
                 if wall >= 0 and wall in self.doors.may_open(v, whom):
@@ -482,7 +506,63 @@ class World:
         """What comes of those that are newly caught, and what the game does to characters."""
         self._catch_targets(self.senses.poses)
         self.outcomes.give_due(self.time, self.ended)
-        self.ladders.out[...] = self.outcomes.removed[:, self.characters]
+        away = self.outcomes.removed.copy()
+        for spawn in self.outcomes.spawned:
+            away[spawn.variant, spawn.who] = True  # it does nothing at this tick yet
+        self.ladders.out[...] = away[:, self.characters]
+
+    def agent_of(self, j: int) -> int:
+        """Which agent a character is, by index; NOBODY if it senses nothing."""
+        found = np.flatnonzero(self.characters == j)
+        return int(found[0]) if len(found) else NOBODY
+
+    def let_in(self, spawn: Spawn) -> None:
+        """Somebody comes in, of whom nothing is left of what it was before."""
+        v, j, effect = spawn.variant, spawn.who, spawn.effect
+        a, name = self.agent_of(j), self.names[j]
+        member, motion = self.setups[v].cast[name], self.motion
+        at = effect.at or member.at
+        if at is not None and name not in self._tracked:
+            up = effect.z if effect.z is not None else member.z
+            z = self.level.stands_at(*at, up)
+            heading = float(np.radians(member.facing if effect.facing is None else effect.facing))
+            if a == NOBODY or not motion.driven[v, a]:
+                self._set_down(v, j, at, z, heading, POSTURES.index(member.posture))
+            else:
+                motion.x[v, a], motion.y[v, a], motion.z[v, a] = *at, z
+                motion.heading[v, a] = motion.home_heading[v, a] = heading
+                if member.home is None:
+                    home_z = up if self.level.data.floors else np.nan
+                    motion.home_x[v, a], motion.home_y[v, a], motion.home_z[v, a] = *at, home_z
+        if a == NOBODY:
+            return
+        self.ladders.out[v, a] = False
+        self.thinking.let_in(v, a)
+        self._opening.pop((v, a), None)
+        if self.ladders.used[v, a]:
+            self.taken.append(self.ladders.put(v, a, ""))
+            self._enter(v, a)
+            self.thinking.begin(v, a)
+
+    def _set_down(self, v: int, j: int, at: Place, z: float, heading: float, posture: int) -> None:
+        """Let somebody stand elsewhere from the next tick on, who is not moved here."""
+        if self._given is None:
+            self.clues.put[v, j] = (*at, z, posture, heading)
+            return
+        given, g = self._given, min(v, self._given.x.shape[1] - 1)
+        given.x[0, g, j], given.y[0, g, j], given.z[0, g, j] = *at, z
+        given.heading[0, g, j], given.posture[0, g, j] = heading, posture
+
+    def put(self, put: Put) -> None:
+        """Somebody is put into a state, as if it had entered it by itself."""
+        v, a = put.variant, self.agent_of(put.who)
+        step = self.ladders.put(v, a, put.state)
+        self._enter(v, a)
+        self.thinking.leave(step)
+        self._note_place(step)
+        self.thinking.begin(v, a)
+        self.taken.append(step)
+        self._apply(step)
 
     def lay_out(self, senses: Senses) -> None:
         """Lay out all that a tick reads and writes."""
@@ -508,7 +588,7 @@ class World:
             focus_numbers=self.attention.laid_numbers,
             attended=self.attention.laid,
             standing=self._standing,
-            sees_me=self._sees_me,
+            sees_me=self.sees_me,
             search_done=self.search_done,
             has_caught=self._has_caught,
             was_caught=self._was_caught,
@@ -519,7 +599,7 @@ class World:
             timing=self.laid_timing,
             catches=self._catches,
             reach=self._catch,
-            caught=self._caught,
+            caught=self.caught,
             stuck=self._stuck,
             newly_stuck=self._newly_stuck,
         )
@@ -538,12 +618,14 @@ class World:
         """(3,) where an agent was when it entered its state, m."""
         return (self._here(v, a) if np.isnan(self.entered[v, a, 0]) else self.entered[v, a]).copy()
 
-    def rooms_for_poses(self, given: Poses) -> tuple[PlaceStage, list[PoseRoom]]:
+    def rooms_for_poses(self, given: Poses, *, pushed: bool) -> tuple[PlaceStage, list[PoseRoom]]:
         """Room for the poses of even and of odd ticks, and where those are who are given.
 
         Args:
             given: (tick, variant or 1, character) those who are not moved here.
+            pushed: Whether a game writes to that.
         """
+        self._given = plain(given) if pushed else None
         # Where nobody moves, does anything or can be taken out, all variants are alike.
         alike = plain(given).x.shape[1] == 1 and not self.active
         shape = (1 if alike else len(self.setups), len(self.names))
@@ -578,17 +660,22 @@ class World:
 
     def _apply_outcomes(self) -> bool:
         """What comes of transitions; tell whether anything does."""
-        any_comes = False
-        for step in self.taken:
-            ladder = self.ladders.ladders[step.variant][step.agent]
-            if id(ladder) not in self._effects:
-                self._effects[id(ladder)] = _effects_of(ladder)
-            taken, entered = self._effects[id(ladder)]
-            for effect, cause in (taken[step.transition], entered[step.after]):
-                if effect is not None:
-                    self.outcomes.apply(effect, step.variant, step.agent, step.focus, cause)
-                    any_comes = True
-        return any_comes
+        comes = [self._apply(step) for step in self.taken]
+        return any(comes)
+
+    def _apply(self, step: Step) -> bool:
+        """What comes of a transition, and of the state that it leads to; whether anything does."""
+        v, a = step.variant, step.agent
+        if (v, a) not in self._effects:
+            self._effects[v, a] = _effects_of(self.ladders.ladders[v][a])
+        taken, entered = self._effects[v, a]
+        causes = [] if step.transition == NO_TRANSITION else [taken[step.transition]]
+        comes = False
+        for effect, cause in (*causes, entered[step.after]):
+            if effect is not None:
+                self.outcomes.apply(effect, v, a, step.focus, cause)
+                comes = True
+        return comes
 
     def _grow_ground(self, poses: Poses) -> None:
         """Let the ground of a live game hold everybody who is there, with room to go on."""
@@ -615,16 +702,16 @@ class World:
             last = [PLACE] if not np.isnan(places.x[v, a]) else []
             asked = [*np.flatnonzero(unseen[v, a]).tolist(), *last]
             slots = [max(j, -1) for j in asked]  # the last is that of a place
-            others = np.ones(self._empty_for.shape[2], dtype=np.bool_)
+            others = np.ones(self.empty_for.shape[2], dtype=np.bool_)
             others[slots] = False
-            self._empty_for[v, a, others] = 0.0
+            self.empty_for[v, a, others] = 0.0
             for j, slot in zip(asked, slots, strict=True):
                 where, index = (places, (v, a)) if j == PLACE else (beliefs, (v, a, j))
                 place = np.array([[where.x[index], where.y[index], where.z[index]]])
                 tall = j if j >= 0 else int(self.characters[a])
-                since = self._empty_for[v, a, slot]
+                since = self.empty_for[v, a, slot]
                 seen = bool(looks_at(me, place, tall)[0])
-                self._empty_for[v, a, slot] = since + self.dt if seen else 0.0
+                self.empty_for[v, a, slot] = since + self.dt if seen else 0.0
                 if not seen or since + SLACK < self._seen_empty[v, a]:
                     continue
                 if j == PLACE:
@@ -702,7 +789,7 @@ class World:
         """What comes of those that are newly caught."""
         if not self._catches:
             return
-        for v, a, j in np.argwhere(self._caught == NEWLY):
+        for v, a, j in np.argwhere(self.caught == NEWLY):
             if self.clues.is_clue[j]:  # nobody is there
                 continue
             p = v if len(poses.x) > 1 else 0

@@ -10,7 +10,7 @@ from snelk.config.conditions import Condition, parse
 from snelk.config.draft import Draft, Place
 from snelk.config.geojson import LevelData
 from snelk.config.minds import PLACES, Ladder, State
-from snelk.config.models import Change, Setup
+from snelk.config.models import Change, Effect, Setup
 from snelk.config.nodes import BUILT_IN, WORDS_OF, ConditionError, Node
 from snelk.config.problems import shown
 from snelk.errors import Problem, nearest
@@ -80,6 +80,7 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
                 source, where = draft.locate(("effect", n))
                 rule = "is worked out at every tick, and cannot be set"
                 yield Problem(source, where, name, rule, "use another name")
+        yield from effect_problems(setup, effect, *draft.locate(("effect", n)))
     owners = {("bodies", name): body.attributes for name, body in setup.bodies.items()}
     owners |= {("cast", name): member.attributes for name, member in setup.cast.items()}
     for owner, attributes in owners.items():
@@ -125,6 +126,20 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             for what, word in names_in(condition):
                 at: Place = (*place, "transitions", transition_name, "when")
                 yield from missing(at, what, [word], profile.cones if what == "cone" else None)
+
+
+def effect_problems(setup: Setup, effect: Effect, source: str, place: str) -> Iterator[Problem]:
+    """What is wrong in an effect that spawns somebody, or puts it into a state."""
+    member = setup.cast.get(effect.of)
+    if member is None:
+        return  # that is told
+    if member.clue is not None and (effect.spawns or effect.removes or effect.state):
+        fix = f"a clue is there {member.clue.in_words}"
+        yield Problem(source, f"{place}.of", shown(effect.of), "comes and goes by itself", fix)
+    ladder = setup.profiles[member.profile].ladder if member.profile is not None else None
+    if effect.state is not None and (ladder is None or effect.state not in ladder.states):
+        fix = nearest(effect.state, ladder.states) if ladder else "its profile has no ladder"
+        yield Problem(source, f"{place}.state", shown(effect.state), "no such alert state", fix)
 
 
 def recorded_changes_problems(

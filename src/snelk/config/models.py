@@ -435,6 +435,10 @@ class Member(Model):
     attributes: Attributes = Field(
         default={}, description="Numbers that conditions can ask for; over those of its body."
     )
+    absent: bool = Field(
+        default=False,
+        description="Whether it is not there until an effect, or a live game, spawns it.",
+    )
 
     def awake_of(self, sense: str) -> float:
         """What scales one of its `SENSES`: how awake it is, times what that sense says."""
@@ -548,6 +552,33 @@ class Effect(Model):
         default={}, description="Attributes that grow by so much, or shrink if below 0."
     )
     removes: bool = Field(default=False, description="Whether it is taken out of the run.")
+    spawns: bool = Field(
+        default=False,
+        description="Whether it comes in, if it is not there: with nothing sensed or remembered "
+        "by it or of it, in its first state, with its first attributes.",
+    )
+    at: Place | None = Field(
+        default=None,
+        description="With `spawns`, where it comes in, [x, y] in m; as its cast says if absent.",
+    )
+    z: Coordinate | None = Field(
+        default=None, description="Height of the ground at `at`, m; as its cast says if absent."
+    )
+    facing: Annotated[float, with_unit("deg", ge=-360, le=360)] | None = Field(
+        default=None,
+        description="With `spawns`, where it faces, degrees counter-clockwise from +x; as its "
+        "cast says if absent.",
+    )
+    state: Name | None = Field(default=None, description="The alert state that it is put into.")
+
+    @model_validator(mode="after")
+    def _comes_or_goes(self) -> "Effect":
+        if self.spawns and self.removes:
+            raise ValueError("cannot both spawn and remove somebody; write two effects")
+        given = [word for word in ("at", "z", "facing") if getattr(self, word) is not None]
+        if given and not self.spawns:
+            raise ValueError(f"has {given[0]} but not spawns = true")
+        return self
 
 
 class Clock(Model):
@@ -608,6 +639,15 @@ class Setup(ProfilesFile):
     )
     changes: FileNames = Field(
         default=(), description="CSV or Parquet files of doors and lights that changed."
+    )
+    played: Name | None = Field(
+        default=None,
+        description="A JSON Lines file of what a live game put in, tick by tick, as it was kept.",
+    )
+    ground: Literal["ends", "grows"] = Field(
+        default="ends",
+        description="Whether ground without floors `ends` 3 m outside of all that is known at "
+        "first, or `grows` where somebody comes to its end, as in a live game.",
     )
     background: Share = Field(
         default=0.0, description="Noise that drowns others where no zone says otherwise, 0 to 1."

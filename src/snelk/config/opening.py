@@ -21,6 +21,23 @@ def read_text(path: Path, *, kind: str = "") -> str:
     """
     source = str(path)
     try:
+        return read_bytes(path, kind=kind).decode("utf-8-sig")
+    except ReadError:
+        raise
+    except ValueError:  # what is no text
+        source = source if source.isprintable() else repr(source)
+        rule, fix = "cannot be read as text in UTF-8", "save it as UTF-8"
+        raise ReadError.of(source, "", "", rule, fix) from None
+
+
+def read_bytes(path: Path, *, kind: str = "") -> bytes:
+    """What is in a file.
+
+    Raises:
+        ReadError: There is no such file, it is a folder, or it is too large.
+    """
+    source = str(path)
+    try:
         if path.is_dir():
             inside = sorted(p.name for p in path.glob(f"*{kind or '.*'}"))
             fix = f"name a file in it: {', '.join(inside[:4])}" if inside else "name a file"
@@ -30,17 +47,16 @@ def read_text(path: Path, *, kind: str = "") -> str:
         if path.is_file() and path.stat().st_size > MOST_BYTES:
             rule = f"is larger than {MOST_BYTES // 1_000_000} MB"
             raise ReadError.of(source, "", "", rule, "cut it into smaller ones")
-        return path.read_bytes().decode("utf-8-sig")
+        return path.read_bytes()
     except ReadError:
         raise
     except FileNotFoundError:
         raise no_such_file(path) from None
     except OSError as error:
         raise ReadError.of(source, "", "", f"cannot be read: {error.strerror}") from None
-    except ValueError:  # what is no text, and a path that cannot be one
+    except ValueError:  # a path that cannot be one
         source = source if source.isprintable() else repr(source)
-        rule, fix = "cannot be read as text in UTF-8", "save it as UTF-8"
-        raise ReadError.of(source, "", "", rule, fix) from None
+        raise ReadError.of(source, "", "", "cannot be a path", "check the path") from None
 
 
 def read_toml(path: Path) -> dict[str, Any]:

@@ -20,6 +20,7 @@ from snelk.config.geojson import LevelData, read_level
 from snelk.config.ladders import recorded_changes_problems
 from snelk.config.models import Change, Clock, Setup
 from snelk.config.names import name_problems
+from snelk.config.played import Played, read_played
 from snelk.config.problems import shown
 from snelk.config.recordings import (
     NoiseData,
@@ -48,6 +49,7 @@ class Scenario:
         noises: The noises, in the order of time.
         throws: The things thrown, in the order of time.
         changes: The doors and lights that files say changed, in the order of time.
+        played: What a live game put in, where the scenario is one that was kept.
         overrides: What was changed by the caller, as `{key path: value}`.
         strangers: Ids that the track files hold but the cast does not.
     """
@@ -62,6 +64,7 @@ class Scenario:
     overrides: Mapping[str, Any]
     strangers: tuple[str, ...]
     draft: Draft = field(repr=False)
+    played: Played | None = None
 
     def changed(self, overrides: Mapping[str, Any]) -> Scenario:
         """The same scenario with other numbers; level, tracks and noises are not read again.
@@ -81,17 +84,19 @@ class Scenario:
             problems += clue_problems(setup, draft, self.level, self.tracks)
         if setup is not None and not problems:
             setup = with_clues_placed(setup, self.level, self.tracks)
-            problems += _cast_problems(setup, draft, self.tracks)
+            problems += _cast_problems(setup, draft, self.tracks, self.played)
         if setup is not None and not problems:
             problems += name_problems(setup, draft, self.level, self.noises, self.throws)
-            problems += recorded_changes_problems(setup, draft, self.level, self.changes)
+            also = () if self.played is None else self.played.changes()
+            changes = (*self.changes, *also)
+            problems += recorded_changes_problems(setup, draft, self.level, changes)
             if _about_expectations(overrides):
                 end = end_of(setup.clock, self.tracks)
                 recorded = (*self.noises.kind, *self.throws.kind)
                 problems += expectation_problems(setup, draft, self.level, end, recorded)
             problems += [
                 Problem("overrides", key, "", "cannot be changed here", "edit the scenario's file")
-                for key in ("level", "tracks", "noises", "throws", "changes", "use")
+                for key in ("level", "tracks", "noises", "throws", "changes", "played", "use")
                 if getattr(setup, key) != getattr(self.setup, key)
             ]
         if problems or setup is None:
@@ -124,6 +129,9 @@ class Scenario:
             "throws": self.throws,
             **{f"tracks.{name}": track for name, track in self.tracks.items()},
         }
+        if self.played is not None:
+            given = (*self.played.noises, *self.played.effects)
+            parts["played"] = [(t, each.model_dump()) for t, each in given]
         if self.changes:
             parts["changes"] = [change.model_dump() for change in self.changes]
         return {
@@ -150,18 +158,24 @@ def load(path: str | Path, *, overrides: Mapping[str, Any] | None = None) -> Sce
     path = Path(path)
     problems: list[Problem] = []
     draft = Draft.read(path, problems).changed(overrides or {})
+    played = _read_played(draft.raw, path, problems)
+    clock = draft.raw.get("clock", {})
+    if played is not None and isinstance(clock, dict) and "end" not in clock:
+        draft = draft.changed({"clock.end": played.end})
     # If a file in use is broken, complaints about what it should have held would mislead.
     setup = draft.setup(problems) if not problems else None
     level, tracks, noises, throws = _read_named(draft.raw, path, problems)
     changes = _read_changes(draft.raw, path, problems)
+    tracks |= played.tracks if played is not None else {}
     if setup is not None and level is not None and not problems:
         problems += clue_problems(setup, draft, level, tracks)
     if setup is not None and level is not None and not problems:
         setup = with_clues_placed(setup, level, tracks)
-        problems += _cast_problems(setup, draft, tracks)
+        problems += _cast_problems(setup, draft, tracks, played)
     if setup is not None and level is not None and not problems:
         problems += name_problems(setup, draft, level, noises, throws)
-        problems += recorded_changes_problems(setup, draft, level, changes)
+        also = () if played is None else played.changes()
+        problems += recorded_changes_problems(setup, draft, level, (*changes, *also))
         # What is changed for a try, such as the end of the run, may leave expectations behind.
         if not overrides or _about_expectations(overrides):
             end, recorded = end_of(setup.clock, tracks), (*noises.kind, *throws.kind)
@@ -179,6 +193,7 @@ def load(path: str | Path, *, overrides: Mapping[str, Any] | None = None) -> Sce
         dict(overrides or {}),
         tuple(name for name in tracks if name not in setup.cast),
         draft,
+        played,
     )
 
 
@@ -279,6 +294,17 @@ def _read_changes(
     return tuple(sorted(found, key=lambda change: change.t))
 
 
+def _read_played(raw: Mapping[str, Any], path: Path, problems: list[Problem]) -> Played | None:
+    """Read what a live game put in; problems are added, not raised."""
+    if not isinstance(raw.get("played"), str):
+        return None
+    try:
+        return read_played(path.parent / raw["played"])
+    except InputError as error:
+        problems += error.problems
+        return None
+
+
 def _about_expectations(overrides: Mapping[str, Any]) -> bool:
     return any(key.partition(".")[0] in ("expect", "wish", "fit") for key in overrides)
 
@@ -293,9 +319,10 @@ def _file_names(value: Any) -> list[str]:
 
 
 def _cast_problems(
-    setup: Setup, draft: Draft, tracks: Mapping[str, TrackData]
+    setup: Setup, draft: Draft, tracks: Mapping[str, TrackData], played: Played | None
 ) -> Iterator[Problem]:
     """What is wrong between the cast, the tracks and the clock."""
+    placed = played.tracks if played is not None else {}
     for name, member in setup.cast.items():
         source, place = draft.locate(("cast", name))
         profile = setup.profiles[member.profile] if member.profile is not None else None
@@ -306,14 +333,22 @@ def _cast_problems(
             free = [track for track in tracks if track not in setup.cast]
             fix = f"add at = [x, y], or a track ({nearest(name, free)})"
             yield Problem(source, place, "", "has neither a track nor a place to stand", fix)
-        if member.at is not None and name in tracks:
+        if member.at is not None and name in tracks and name not in placed:
             rule, fix = "has both a track and a place to stand", "leave one of the two out"
             yield Problem(source, f"{place}.at", shown(member.at), rule, fix)
+    if played is not None:
+        yield from played.problems(setup)
     clock = setup.clock
     source, place = draft.locate(("clock", "end"))
     if clock.end is not None and clock.end < clock.start:
         rule = f"must be at least clock.start, {clock.start:g} s"
         yield Problem(source, place, f"{clock.end:g}", rule)
+    for n, effect in enumerate(setup.effect):
+        if effect.at is not None and effect.of in tracks:
+            source, place = draft.locate(("effect", n))
+            rule, fix = f"{effect.of} has a track, which says where it is", "leave at out"
+            yield Problem(source, f"{place}.at", shown(effect.at), rule, fix)
+    source, place = draft.locate(("clock", "end"))
     if clock.end is None and not tracks:
         rule, fix = "is needed where there are no tracks", "add end = … seconds"
         yield Problem(source, place, "", rule, fix)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +17,7 @@ from snelk.mind.receiving import receive, take_in
 from snelk.mind.stage import JUDGED, LEFT, NOTHING_HEARD, ROOM, WAITED, ListenStage
 from snelk.senses.bodies import Poses
 from snelk.senses.ears import Ears
+from snelk.senses.hearing import NOBODY
 from snelk.senses.stores import HeardStore, NoiseStore
 from snelk.senses.turns import Turns
 
@@ -26,7 +28,8 @@ class Listening:
     Args:
         setups: The numbers of each variant.
         ears: Everybody's ears.
-        times: Times of all ticks, s; at the last one everybody listens.
+        times: Times of all ticks, s.
+        last: The tick at which everybody listens, as it is the last one; -1 if none is known.
 
     Attributes:
         heard: What became of the noises that were judged at the last tick.
@@ -35,7 +38,9 @@ class Listening:
         stage: All of it, as compiled loops read and write it.
     """
 
-    def __init__(self, setups: Sequence[Setup], ears: Ears, times: NDArray[np.float64]) -> None:
+    def __init__(
+        self, setups: Sequence[Setup], ears: Ears, times: NDArray[np.float64], *, last: int
+    ) -> None:
         self.ears = ears
         self.times = times
         profiles = [[setup.profile_of(name) for name in setup.agents] for setup in setups]
@@ -57,7 +62,7 @@ class Listening:
                 seldom=seldom,
                 any_seldom=bool(seldom.any()),
                 every=turns.ticks,
-                last_tick=len(times) - 1,
+                last_tick=last,
                 due=np.zeros_like(used),
                 last=np.full(used.shape, -1),
                 waiting=self._waiting.laid,
@@ -70,6 +75,15 @@ class Listening:
                 news=laid_out(NewsColumns, self.news),
             ),
         )
+
+    def __getstate__(self) -> dict[str, Any]:
+        """All but room to work in, which is laid out anew; see `snelk.runs.saving`."""
+        whole: Any = plain(self.stage)
+        return {**vars(self), "stage": whole._replace(walk=None), "_grounds": {}}
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        vars(self).update(state)
+        self._lay_out()
 
     def step(
         self, tick: int, noises: NoiseStore, poses: Poses, background: NDArray[np.float64]
@@ -105,6 +119,15 @@ class Listening:
     def misplace(self, noises: NoiseStore) -> None:
         """Let what was heard seem to come from where ears err to."""
         self.ears.misplace(self._judged(noises), self.heard)
+
+    def begin(self, v: int, a: int, tick: int) -> None:
+        """Somebody hears what is made after a tick, and nothing of before."""
+        plain(self.stage).last[v, a] = tick
+
+    def forget_maker(self, v: int, j: int) -> None:
+        """What waits to be heard of somebody is nobody's from now on."""
+        rows, count = self._waiting.rows, self._waiting.count
+        rows.by[:count][(rows.variant[:count] == v) & (rows.by[:count] == j)] = NOBODY
 
     def _judged(self, noises: NoiseStore) -> NoiseStore:
         return self._waiting if self._now[WAITED] else noises

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Setup
+from snelk.config.played import Sound
 from snelk.config.recordings import NoiseData
 from snelk.config.words import GAITS, STEP
 from snelk.engine.throws import Flight, Thrower
@@ -37,6 +38,7 @@ class NoiseMaker:
         thrower: What throws.
         moved: (variant or 1, character) where it stands how far everybody went since the tick
             before, in plan, m; negative where somebody was not there all the time.
+        played: By time, in s, the noises that a live game made.
 
     Attributes:
         words: Kinds of noise; `Noises.kind` indexes it.
@@ -58,6 +60,7 @@ class NoiseMaker:
         times: NDArray[np.float64],
         thrower: Thrower,
         moved: Numbers,
+        played: Sequence[tuple[float, Sound]] = (),
     ) -> None:
         self.setups = setups
         self.thrower = thrower
@@ -77,6 +80,7 @@ class NoiseMaker:
         self.numbered = np.zeros(len(setups), dtype=np.int64)
         self._given: list[tuple[int, str, tuple[float, float, float], float, int, int]] = []
         self._written = self._written_down(recorded, times)
+        self._played = [(int(np.searchsorted(times + SLACK, t)), each) for t, each in played][::-1]
         self.steps = self._read_steps(moved)
         self.due_at = self._next_due(0)
 
@@ -121,6 +125,10 @@ class NoiseMaker:
             poses: Everybody's poses.
         """
         self.made.held[0] = 0
+        while self._played and self._played[-1][0] <= tick:
+            _, each = self._played.pop()
+            for v in range(len(self.setups)):
+                self.give(each.kind, (each.x, each.y, each.z), each.reach, each.by, variant=v)
         for some in (self._due(tick, poses), self._taken(t), self._landings(tick, poses)):
             if some is not None:
                 self.made.add(some, tick)
@@ -132,7 +140,8 @@ class NoiseMaker:
         starts, never = self._written[0], len(self._times)
         waiting = starts[min(tick, never)]
         written = bisect_right(starts, waiting) - 1 if waiting < starts[-1] else never
-        return min([written, self.thrower.next_tick(tick), *self._landing])
+        played = self._played[-1][0] if self._played else never
+        return min([written, played, self.thrower.next_tick(tick), *self._landing])
 
     def make_room(self, strides: int) -> None:
         """Let there be room for so many strides beside what was gathered."""

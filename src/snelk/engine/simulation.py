@@ -19,6 +19,7 @@ from snelk.engine.columns import TickStageColumns
 from snelk.engine.listening import Listening
 from snelk.engine.noises import NoiseMaker
 from snelk.engine.replay import replayed_poses, tick_times
+from snelk.engine.slots import Keepers, Slots
 from snelk.engine.stage import (
     ACTIVE,
     ASK,
@@ -117,6 +118,8 @@ class Simulation:
         limits: The limits of everybody's cones from now on.
         light: (variant, character) light on everybody at the last computed tick, 0 to 1.
         surroundings: The place everybody is in; overwritten by the next tick.
+        listening: What everybody hears, and what waits to be heard.
+        sharing: What everybody tells, and what is on its way.
         sight: What everybody's last look came to; overwritten by the next tick.
         contacts: What touch and the zone sense came to; overwritten by the next tick.
         meters: Everybody's meter for everybody; overwritten by the next tick.
@@ -160,6 +163,7 @@ class Simulation:
                 raise InputError.of("variants", f"[{index}]", "", rule, "run it apart")
         self.names = tuple(first.cast)
         self.agents = first.agents
+        played = scenario.played
         self.level = Level.of(scenario.level)
         self.times: NDArray[np.float64] = tick_times(first.clock, scenario.tracks)
         self.numbers = frozen(sight_numbers(self.setups))
@@ -195,13 +199,15 @@ class Simulation:
             self.level,
             self.opened,
         )
-        self.listening = Listening(self.setups, self.ears, self.times)
+        # Who played a game did not know yet when it would end.
+        last = len(self.times) - 1 if played is None and not pushed else -1
+        self.listening = Listening(self.setups, self.ears, self.times, last=last)
         pairs = self.numbers.notices.shape
         self.memory_numbers = frozen(memory_numbers(self.setups))
         self.beliefs = Beliefs.blank(pairs)
         self.laid_beliefs = laid_out(BeliefColumns, self.beliefs)
         self.places = Places(self.setups, self.meter_numbers)
-        self._sharing = Sharing(
+        self.sharing = Sharing(
             self.setups,
             self.numbers.notices,
             self.ears,
@@ -226,22 +232,28 @@ class Simulation:
             self.around,
             self.opened,
             scenario.changes,
+            played.effects if played is not None else (),
             self._dt,
-            grows=pushed,
+            grows=pushed or first.ground == "grows",
             shows=logged,
         )
         self._awake_then = self._awake_now.copy()
         self.awake_then = dict(zip(self.awake, self._awake_then, strict=True))
         self.last = np.full(len(self.setups), -1)
         given = laid_out(GivenColumns, self.given)
-        self._placed, self._rooms = self.world.rooms_for_poses(given)
+        self._placed, self._rooms = self.world.rooms_for_poses(given, pushed=pushed)
         self.surroundings = Surroundings.blank(self.poses, self.around)
         self.maker = NoiseMaker(
             self.setups, scenario.noises, self.level, self.times, self.thrower,
-            self.surroundings.moved,
+            self.surroundings.moved, played.noises if played is not None else (),
         )  # fmt: skip
         self._fresh_at = -1  # the tick whose events are kept
         self._lay_out()
+        keepers = Keepers(
+            self.world, self.listening, self.sharing, self.maker, self.places, self.sight,
+            self.meters, self.contacts, self.beliefs,
+        )  # fmt: skip
+        self._slots = Slots(keepers)
 
     @property
     def tick(self) -> int:
@@ -308,7 +320,7 @@ class Simulation:
             meters=laid_out(MeterColumns, self.meters),
             memory_numbers=laid_out(MemoryNumberColumns, self.memory_numbers),
             heard=laid_out(NewsColumns, self.listening.news),
-            told=laid_out(NewsColumns, self._sharing.news),
+            told=laid_out(NewsColumns, self.sharing.news),
             grid=laid_out(GridColumns, level.plan_grid),
             scratch=scratch_for(level.plan_grid, self.opened),
             beliefs=self.laid_beliefs,
@@ -318,21 +330,33 @@ class Simulation:
             Senses(
                 room.poses, room.laid, self.laid_beliefs, self.surroundings, self.light,
                 self.sight, self.contacts, self.listening.loudness, self.meters, self.beliefs,
-                self._sharing.told, self._sharing.told_rank, self.places,
+                self.sharing.told, self.sharing.told_rank, self.places,
             )
             for room in self._rooms
         ]  # fmt: skip
         self.world.lay_out(self._senses[0])
         self._next_effect = np.full(1, np.inf)
+        self._take_up()
+
+    def __getstate__(self) -> dict[str, Any]:
+        """All but what is laid out anew; see `snelk.runs.saving`."""
+        return {**vars(self), "_parts": (), "_stage": None, "_left": {}}
+
+    def __setstate__(self, state: dict[str, Any]) -> None:
+        vars(self).update(state)
+        self._take_up()
+
+    def _take_up(self) -> None:
+        """Lay out one tick, and say who does what loops leave."""
         self._parts: tuple[Any, ...] = ()
         self._renew()
         self._left = {
             GATHER: self._gather,
-            ROOM_FOR_NOISES: lambda: self.maker.make_room(int(self._at[COUNT])),
-            ROOM_FOR_EARS: lambda: self.listening.make_room(self.maker.noises.count),
+            ROOM_FOR_NOISES: self._make_room_for_noises,
+            ROOM_FOR_EARS: self._make_room_for_ears,
             JUDGE: self._judge,
-            MISPLACE: lambda: self.listening.misplace(self.maker.noises),
-            ROOM_FOR_MESSAGES: lambda: self._sharing.came.make_room(self._sharing.going.count),
+            MISPLACE: self._misplace,
+            ROOM_FOR_MESSAGES: self._make_room_for_messages,
             PREPARE: self.world.prepare,
             TAKE: self._take,
             CATCH: self.world.catch,
@@ -348,7 +372,7 @@ class Simulation:
 
     def _renew(self) -> None:
         """Let loops read and write what has got another place in memory; lay out all at first."""
-        maker, sharing, world, listening = self.maker, self._sharing, self.world, self.listening
+        maker, sharing, world, listening = self.maker, self.sharing, self.world, self.listening
         stages = world.thinking.stages
         parts = (
             world.motion.now, maker.made.laid, maker.noises.laid, maker.order, listening.stage,
@@ -418,17 +442,17 @@ class Simulation:
     @property
     def any_told(self) -> bool:
         """Whether any message arrived at the last tick."""
-        return self._sharing.came.count > 0
+        return self.sharing.came.count > 0
 
     @property
     def told(self) -> list[Message]:
         """The messages that arrived at the last tick."""
-        return self._sharing.came.messages()
+        return self.sharing.came.messages()
 
     @property
     def said(self) -> list[Saying]:
         """What was told at the last tick, and to whom it came or did not."""
-        return self._sharing.said
+        return self.sharing.said
 
     @property
     def done(self) -> bool:
@@ -467,7 +491,7 @@ class Simulation:
         if tick != self._fresh_at:
             self._fresh_at = tick
             self.world.begin_tick(tick, float(self.times[tick]), self._senses[tick % 2])
-            self._sharing.said = []
+            self.sharing.said = []
             self.thrower.flights = []
 
     def _note_what_is_due(self) -> None:
@@ -476,7 +500,8 @@ class Simulation:
         self._at[NOISES_AT] = self.maker.due_at
         self._next_effect[0] = outcomes.next_time
         ends = outcomes.noises or outcomes.alarms or self.world.newly_ended or outcomes.turned
-        self._at[FINISHES] = bool(ends) or self.world.clues.any
+        comes = outcomes.spawned or outcomes.put
+        self._at[FINISHES] = bool(ends) or bool(comes) or self.world.clues.any
 
     def _gather(self) -> None:
         tick = self.tick
@@ -486,6 +511,31 @@ class Simulation:
         background = self.surroundings.background
         self.listening.judge(self.maker.noises, self.laid_poses, background)
 
+    def _make_room_for_noises(self) -> None:
+        self.maker.make_room(int(self._at[COUNT]))
+
+    def _make_room_for_ears(self) -> None:
+        self.listening.make_room(self.maker.noises.count)
+
+    def _make_room_for_messages(self) -> None:
+        self.sharing.came.make_room(self.sharing.going.count)
+
+    def _misplace(self) -> None:
+        self.listening.misplace(self.maker.noises)
+
+    def _let_in(self) -> None:
+        """Let those come in who do, after all else of a tick, and put into states who is."""
+        world = self.world
+        for spawn in world.outcomes.spawned:
+            a = world.agent_of(spawn.who)
+            if a >= 0:
+                world.thinking.let_go(spawn.variant, a)
+            self._slots.renew(spawn.variant, spawn.who, self.tick)
+            world.let_in(spawn)
+        for put in world.outcomes.put:
+            if not world.outcomes.removed[put.variant, put.who]:
+                world.put(put)
+
     def _take(self) -> None:
         self._at[WAITS] = self.world.take_transitions()
 
@@ -493,8 +543,9 @@ class Simulation:
         self.world.thinking.find_ways(self.world.stage, int(self._at[COUNT]))
 
     def _finish(self) -> None:
-        """End the variants that end, make the noises and raise the alarms that minds came to."""
+        """Let in who comes; end variants, make the noises and raise the alarms that came of it."""
         world, tick, poses = self.world, self.tick, self.poses
+        self._let_in()
         if world.newly_ended:
             world.newly_ended = False
             self.last[world.ended & (self.last < 0)] = tick
@@ -515,14 +566,14 @@ class Simulation:
             world.mind_doors()
         if world.clues.any:
             world.mind_clues()
-            self._sharing.leave_out(world.clues.seen_to)
+            self.sharing.leave_out(world.clues.seen_to)
         for alarm in world.outcomes.alarms:
             rank = float(world.ladders.ranks()[alarm.variant, alarm.teller])
-            count = self._sharing.alarm(tick, alarm, self.laid_poses, rank)
+            count = self.sharing.alarm(tick, alarm, self.laid_poses, rank)
             world.outcomes.tell_alarm(alarm, count)
 
     def _say(self) -> None:
-        self._sharing.tell(
+        self.sharing.tell(
             self.tick, int(self._at[COUNT]), self.laid_poses, self.surroundings.background,
             self.world.ladders.ranks(),
         )  # fmt: skip

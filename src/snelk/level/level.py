@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import shapely
@@ -272,7 +272,20 @@ class Level:
         """
         may = tuple(n for n in self.links_for(who) if by_links and self.link_doors[n] <= opened)
         if self.data.floors:
-            key: tuple[object, ...] = (clearance, within, may, opened)
+            return self.ways_by((clearance, within, may, opened))
+        stops = self.stops_at(z).tobytes()
+        return self.ways_by((clearance, within, bounds, stops, may, opened))
+
+    def key_of(self, ways: Ways) -> tuple[Any, ...]:
+        """What `ways_by` knows ways by that it worked out."""
+        return next(key for key, each in self._ways.items() if each is ways)
+
+    def ways_by(self, key: tuple[Any, ...]) -> Ways:
+        """The ways on foot, by all that they depend on."""
+        if key[0] == "sound":
+            return self.sound_ways_through(key[1])
+        if self.data.floors:
+            clearance, within, may, opened = key
             if key not in self._ways:
                 floors = range(len(self.data.floors))
                 territory = None if within is None else [self.zone_on(within, n) for n in floors]
@@ -281,8 +294,8 @@ class Level:
                     (self.floors, self._storeys), self.links, may,
                 )  # fmt: skip
             return self._ways[key]
-        stops = self.stops_at(z)
-        key = (clearance, within, bounds, stops.tobytes(), may, opened)
+        clearance, within, bounds, stands, may, opened = key
+        stops = np.frombuffer(stands, np.bool_)
         if key not in self._ways:
             blocking = [
                 outline

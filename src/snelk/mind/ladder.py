@@ -21,13 +21,16 @@ from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns, LadderSt
 from snelk.mind.deciding import which_hold
 from snelk.mind.evaluation import chance_of_stay
 from snelk.mind.programs import BEGINS, NO_WORD, Code, Facts, LadderState, Table
-from snelk.mind.signals import Signals
+from snelk.mind.signals import NOBODY, Signals
 from snelk.mind.stage import LadderStage
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 NO_LADDER = -1
+
+NO_TRANSITION = -1
+"""Instead of a transition: it came in, or was put into the state by the game."""
 
 
 class Step(NamedTuple):
@@ -36,9 +39,9 @@ class Step(NamedTuple):
     variant: int
     agent: int
     focus: int  # the target acted on, or NOBODY
-    before: int  # the state left
+    before: int  # the state left, or NO_LADDER: it came in
     after: int  # the state entered
-    transition: int  # index of the transition within the ladder
+    transition: int  # index of the transition within the ladder, or NO_TRANSITION
     held: float  # s that its condition had been true on end
     also: tuple[int, ...]  # later transitions that could have been taken as well
 
@@ -200,6 +203,11 @@ class Ladders:
                 transitions.reaction[v, a, s, c] = ladder.reaction_of(transition, name)
 
     @property
+    def kept(self) -> LadderState:
+        """All of it that is kept from tick to tick, beside what never changes."""
+        return self._transitions
+
+    @property
     def busy(self) -> Truths:
         """(variant, agent) who does nothing at this tick."""
         return (self.tick < self.busy_until) | self.out
@@ -232,12 +240,27 @@ class Ladders:
         c, *also = self._ready[v, a].nonzero()[0].tolist()
         before, after = int(self.state[v, a]), int(self._to[v, a, c])
         held, focus = float(self._transitions.held[v, a, c]), int(signals.focus[v, a])
+        self._go_over(v, a, after)
+        return Step(v, a, focus, before, after, c, held, tuple(also))
+
+    def _go_over(self, v: int, a: int, after: int) -> None:
         self.state[v, a] = after
         self.since[v, a] = 1  # at the next tick it has been there for one
         self.entries[v, a] += 1
         self._transitions.held[v, a] = self._transitions.due[v, a] = -self.dt
         self._draw(v, a)
-        return Step(v, a, focus, before, after, c, held, tuple(also))
+
+    def put(self, v: int, a: int, name: str) -> Step:
+        """Put somebody into a state from outside, or into its first one if that has no name."""
+        ladder, before = self.ladders[v][a], int(self.state[v, a])
+        assert ladder is not None
+        first = self.setups[v].cast[self.agents[a]].state or ladder.first_state
+        after = list(ladder.states).index(name or first)
+        self._go_over(v, a, after)
+        self.busy_until[v, a] = 0
+        if not name:
+            self.since[v, a] = 0
+        return Step(v, a, NOBODY, before if name else NO_LADDER, after, NO_TRANSITION, np.nan, ())
 
     def asker(self, conditions: Sequence[Condition]) -> Asker:
         """Something to ask what conditions without chance come to at any tick."""

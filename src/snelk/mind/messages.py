@@ -99,6 +99,15 @@ class MessageStore:
             new[:have] = old
         self.rows, self.laid = more, laid_out(MessageColumns, more)
 
+    def drop(self, v: int, target: int, listener: int) -> None:
+        """Let go of all messages of a target, or to a listener, of one variant."""
+        rows, count = self.rows, self.count
+        mine = (rows.target[:count] == target) | (rows.listener[:count] == listener)
+        left = np.flatnonzero(~(mine & (rows.variant[:count] == v)))
+        for values in rows:
+            values[: len(left)] = values[left]
+        self.held[0] = len(left)
+
     def messages(self) -> list[Message]:
         """The messages."""
         columns = (values[: self.count].tolist() for values in self.rows)

@@ -20,7 +20,7 @@ from snelk.page.packing import Packer
 from snelk.runs.asked import sides_of, unit_in, written_draw
 from snelk.runs.dense import beliefs_of, contacts_of, look_ticks, looks_at, meters_of
 from snelk.runs.events import describe_noise
-from snelk.runs.ladders import asked_by, reactions
+from snelk.runs.ladders import asked_by, reactions, times_away
 from snelk.runs.moment import every_look
 from snelk.runs.rows import Rows
 from snelk.runs.spans import REASONS
@@ -465,7 +465,7 @@ class Gathered:
             ]
             self.facts["ladders"][agent] = {
                 "entered": entered,
-                "out": _taken_out(run, agent),
+                "away": _away(run, agent),
                 "reactions": [
                     [since, min(until, float(run.times[-1]))]
                     for _, since, until in reactions(run, agent)
@@ -618,8 +618,7 @@ def _word(value: Any) -> str:
     return value if isinstance(value, str) else ""
 
 
-def _taken_out(run: Run, agent: str) -> list[Any] | None:
-    """When an agent was taken out of the run, s, and what of; None if it was not."""
-    rows = run.table("effects")
-    rows = rows[(rows.who == agent) & rows.attribute.isna()]
-    return [float(rows.t.iloc[0]), str(rows.cause.iloc[0])] if len(rows) else None
+def _away(run: Run, agent: str) -> list[list[Any]]:
+    """When an agent is not there, as it was removed or has yet to be spawned, and why."""
+    far = 1e9
+    return [[max(a, -far), min(b, far), why] for a, b, why in times_away(run, agent)]

@@ -215,8 +215,10 @@ function ladderAt(run, a, t) {
     const [x, y] = ["target_x", "target_y"].map((axis) => fixed(run.at(`${a}.${axis}`, tick), 1));
     text += `; focus a ${run.places[agent][drawn]} that nobody made, at (${x}, ${y})`;
   } else text += focus >= 0 ? `; focus ${run.names[focus]}` : "; no focus";
+  const away = ladder.away.find(([after, until]) => now > after + 1e-9 && now <= until + 1e-9);
+  if (away) text = `${agent} is not there at ${fixed(now, 2)} s: ${away[2]}`;
   let blocked = "";
-  if (ladder.out && now > ladder.out[0] + 1e-9) blocked = `was taken out at ${fixed(ladder.out[0], 2)} s (${ladder.out[1]})`;
+  if (away) blocked = away[2];
   else if (been < state.least - 1e-9) blocked = `stays ${short(state.least)} s at least, has been there ${written(been, "s")}`;
   else if (!state.interruptible && !run.at(`${a}.done`, tick)) blocked = "cannot be interrupted before its activity is done";
   const transitions = [];

@@ -44,6 +44,7 @@ EVENT_KINDS = (
     "became",
     "alarm",
     "missed",
+    "spawned",
     "removed",
     "vanished",
 )

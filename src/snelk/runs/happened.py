@@ -6,7 +6,7 @@ from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from snelk.body.outcomes import Happening
+from snelk.body.outcomes import GIVEN, Happening
 from snelk.engine.simulation import Simulation
 from snelk.engine.throws import Flight
 from snelk.runs.events import Event
@@ -45,11 +45,11 @@ def find_minds(
 def _transitions(states: Sequence[tuple[object, ...]]) -> Iterator[Event]:
     for values in states:
         row: dict[str, Any] = dict(zip(STATE_COLUMNS, values, strict=True))
-        if row["transition"] is None:
+        if row["before"] is None:  # it has been there from the beginning on, or came in
             continue
         focus = row["focus"] or ""
         about = focus or (f"a {row['place']}" if row["place"] else "")
-        text = f"{row['agent']}: {row['before']} → {row['state']} ({row['transition']}"
+        text = f"{row['agent']}: {row['before']} → {row['state']} ({row['transition'] or GIVEN}"
         text += f", about {about})" if about else ")"
         yield Event(
             row["t"],
@@ -57,7 +57,7 @@ def _transitions(states: Sequence[tuple[object, ...]]) -> Iterator[Event]:
             row["agent"],
             focus,
             state=row["state"],
-            transition=row["transition"],
+            transition=row["transition"] or "",
             text=text,
         )
 

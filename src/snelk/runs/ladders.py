@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
@@ -88,12 +89,12 @@ def explain_ladder(run: Record, agent: str, *, at: float) -> LadderAnswer:
     rows, t = asked.rows, float(run.times[tick])
     state, focus = str(rows["state"][tick]), str(rows["focus"][tick])
     states = run.rows("states").where(agent=agent)
-    is_first = states["transition"] == ""
+    is_first = np.arange(len(states)) == 0
     entered = states.take((states["t"] < t - SLACK) | is_first).row(-1)
     since = entered.t
     now = states.take((np.abs(states["t"] - t) < SLACK) & ~is_first)
     taken = str(now["transition"][0]) if len(now) else ""
-    first = run.tick_at(since) + 1 if entered.transition else 0
+    first = run.tick_at(since) + 1 if since > states["t"][0] else 0
     blocked = _blocked(run, agent, state, rows, tick)
     answers = []
     reacting = {
@@ -131,6 +132,10 @@ def explain_ladder(run: Record, agent: str, *, at: float) -> LadderAnswer:
     headline = f"{agent} is {state} at {t:.2f} s, for {written(t - since, 's')}"
     if taken:
         headline = f"{agent} turns from {state} to {now.row(0).state} at {t:.2f} s: {taken}"
+    away = why_away(run, agent, t)
+    if away:
+        headline = f"{agent} is not there at {t:.2f} s: {away}"
+        return LadderAnswer(agent, t, state, since, "", "", None, headline, tuple(answers))
     place = str(rows["place"][tick])
     about = f"; focus {focus}" if focus else "; no focus"
     headline += f"; focus a {place} that nobody made, at ({x:.1f}, {y:.1f})" if place else about
@@ -153,6 +158,30 @@ def effects_of(run: Record) -> tuple[tuple[float, str, str, float], ...]:
     """(t, who, attribute, value) the attributes that changed during a run."""
     rows = run.rows("effects")
     return tuple((row.t, row.who, row.attribute, row.value) for row in rows.each() if row.attribute)
+
+
+def times_away(run: Record, who: str) -> list[tuple[float, float, str]]:
+    """(after, until, why) when somebody is not there as nobody has spawned it, or it was removed.
+
+    s; it is not there at ticks later than `after`, up to and with `until`.
+    """
+    found: list[tuple[float, float, str]] = []
+    since, why = -math.inf, "has not come in yet" if run.setup.cast[who].absent else ""
+    for change in run.rows("effects").where(who=who).each():
+        if change.attribute:
+            continue
+        if why:
+            found.append((since, change.t, why))
+        gone = change.value < 0.5
+        why = f"was taken out at {change.t:.2f} s ({change.cause})" if gone else ""
+        since = change.t
+    return [*found, (since, math.inf, why)] if why else found
+
+
+def why_away(run: Record, who: str, t: float) -> str:
+    """Why somebody is not there at a time; empty if it was neither removed nor is to come yet."""
+    spans = times_away(run, who)
+    return next((why for a, b, why in spans if a + SLACK < t <= b + SLACK), "")
 
 
 def _held(true: Any, dt: float) -> float:
@@ -184,9 +213,9 @@ def _blocked(run: Record, agent: str, state: str, rows: Any, tick: int) -> str:
     """What keeps an agent in a state whatever its conditions say; empty if nothing does."""
     ladder = run.setup.profile_of(agent).ladder
     assert ladder is not None
-    for out in run.rows("effects").where(who=agent).each():
-        if not out.attribute and out.t < rows["t"][tick] - SLACK:
-            return f"was taken out at {out.t:.2f} s ({out.cause})"
+    away = why_away(run, agent, float(rows["t"][tick]))
+    if away:
+        return away
     settings, been = ladder.states[state], float(rows["state_for"][tick])
     if been < settings.least - SLACK:
         return f"stays {settings.least:g} s at least, has been there {written(been, 's')}"

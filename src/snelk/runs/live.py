@@ -9,22 +9,27 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from snelk.config.fields import LONGEST
 from snelk.config.minds import MOST_OF_AN_ATTRIBUTE
 from snelk.config.models import Change, Effect
-from snelk.config.recordings import TrackData
+from snelk.config.opening import read_bytes
 from snelk.config.scenario import MOST_TICKS, Scenario, as_scenario
 from snelk.config.words import GAITS, POSTURES
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
-from snelk.level.level import Level
+from snelk.files import claim, written
+from snelk.mind.ladder import NO_TRANSITION
 from snelk.mind.memory import NO_BELIEF, SOURCES, uncertainty
 from snelk.runs.events import EVENT_KINDS, Event
 from snelk.runs.finding import EventFinder, find_hearing
 from snelk.runs.happened import find_minds
-from snelk.runs.minds import Searches
+from snelk.runs.keeping import Keeping
+from snelk.runs.minds import Searches, outside_row
+from snelk.runs.readout import Readout, read_out
+from snelk.runs.saving import kept, taken_up
+from snelk.runs.spare import nowhere_in, with_spare
+from snelk.senses.bodies import Poses
 from snelk.senses.hearing import Heard, Noises
 from snelk.senses.sight import IN_VIEW
 
@@ -74,6 +79,10 @@ class Live:
             and throws are, at their times.
         pushed: Characters that the game moves although Snelk would.
         duration: The longest that it may be stepped, s.
+        spare: Room for more characters, to be spawned while the game runs: by a character of the
+            cast how many others like it.
+        record: A folder to keep in what the game puts in, tick by tick: a scenario that replays
+            to the same tables.
 
     Attributes:
         names, agents: All characters, and those that sense.
@@ -81,7 +90,8 @@ class Live:
         dt: Length of a tick, s.
 
     Raises:
-        InputError: The scenario is wrong, a name is unknown, or it would be too many ticks.
+        InputError: The scenario is wrong, a name is unknown, it would be too many ticks, or the
+            folder holds something already.
 
     >>> import snelk
     >>> live = Live(snelk.croft() / "night.toml")
@@ -98,8 +108,11 @@ class Live:
         *,
         pushed: Sequence[str] = (),
         duration: float = 3600.0,
+        spare: Mapping[str, int] | None = None,
+        record: str | Path | None = None,
     ) -> None:
         scenario = as_scenario(scenario)
+        scenario, self._slots = with_spare(scenario, spare or {})
         names = tuple(scenario.setup.cast)
         for name in pushed:
             one_of(name, names, source="pushed", place="", what="character")
@@ -108,12 +121,10 @@ class Live:
             rule = f"must be above 0 and at most {clock.dt * MOST_TICKS:g} s"
             raise InputError.of("duration", "", f"{duration:g} s", rule)
         scenario = scenario.changed({"clock.end": clock.start + duration})
-        moved = (*scenario.tracks, *pushed)
-        level = Level.of(scenario.level)
-        x0, y0, x1, y1 = level.bounds if level.has_features else (0.0, 0.0, 0.0, 0.0)
-        nowhere = _away(clock.start, (x0 + x1) / 2, (y0 + y1) / 2)
+        moved = (*scenario.tracks, *pushed, *(n for o in pushed for n in self._slots.get(o, ())))
+        nowhere = nowhere_in(scenario)
         tracks = {name: nowhere for name in names if name in moved}
-        self._simulation = Simulation(replace(scenario, tracks=tracks), pushed=True)
+        self._simulation = Simulation(replace(scenario, tracks=tracks, played=None), pushed=True)
         simulation = self._simulation
         self.names, self.agents, self.dt = names, simulation.agents, clock.dt
         self.t = math.nan
@@ -124,6 +135,28 @@ class Live:
         self._noises: list[Noises] = []
         self._searches = Searches(simulation)
         self._states = self._first_states()
+        self._before = Poses._make(values.copy() for values in simulation.given)
+        self._frame_end = clock.start
+        self._jumps: set[int] = set()
+        self._record: Keeping | None = None
+        self._scenario = scenario
+        if record is not None:
+            self._record = Keeping(record, scenario, simulation.given, self._given)
+
+    @property
+    def _given(self) -> dict[str, int]:
+        """Whose poses the game may push, each with its number."""
+        cast = self._simulation.setups[0].cast
+        return {
+            name: j
+            for j, name in enumerate(self.names)
+            if name not in self._driven and cast[name].clue is None
+        }
+
+    @property
+    def over(self) -> bool:
+        """Whether it has been stepped for its whole duration, or the run has ended before."""
+        return self._simulation.done
 
     def push(
         self,
@@ -136,8 +169,9 @@ class Live:
         posture: str = "standing",
         gait: str | None = None,
         present: bool = True,
+        jumps: bool = False,
     ) -> None:
-        """Say where a character is from the next tick on.
+        """Say where a character is from the next tick on; with `frame`, at the end of the frame.
 
         Args:
             name: Whose pose it is.
@@ -148,6 +182,7 @@ class Live:
             posture: `standing`, `crouched` or `prone`.
             gait: `still`, `creeping`, `walking` or `running`; its speed tells it if None.
             present: Whether it is there at all.
+            jumps: Whether it did not go there from where it was: it was taken there at once.
 
         Raises:
             InputError: Nobody has that name, Snelk moves it, or a value is out of range.
@@ -156,21 +191,17 @@ class Live:
         if name in self._driven:
             fix = f'name it in Live(pushed=["{name}"]) if the game moves it'
             raise InputError.of("push", "", f'"{name}"', "is moved by Snelk", fix)
-        clue = self._simulation.setups[0].cast[name].clue
-        if clue is not None:
-            fix = "it comes and goes by itself"
-            raise InputError.of("push", "", f'"{name}"', f"is a clue, {clue.in_words}", fix)
-        numbers = {"x": x, "y": y, "z": z, "heading_deg": heading_deg}
-        for what, value in numbers.items():
-            if not abs(value) <= LONGEST:
-                rule = f"must be a number within ±{LONGEST:g}"
-                raise InputError.of("push", f"{name}.{what}", f"{value:g}", rule)
+        self._refuse_clue(name, "push")
+        _check_range("push", name, {"x": x, "y": y, "z": z, "heading_deg": heading_deg})
         one_of(posture, POSTURES, source="push", place=f"{name}.posture", what="posture")
         if gait is not None:
             one_of(gait, GAITS, source="push", place=f"{name}.gait", what="gait")
         given, j = self._simulation.given, self.names.index(name)
         given.x[0, :, j], given.y[0, :, j], given.z[0, :, j] = x, y, z
-        given.heading[0, :, j] = math.radians(heading_deg)
+        # Between two places it turns along the shorter arc.
+        before, heading = float(self._before.heading[0, 0, j]), math.radians(heading_deg)
+        given.heading[0, :, j] = heading + math.tau * round((before - heading) / math.tau)
+        (self._jumps.add if jumps else self._jumps.discard)(j)
         given.posture[0, :, j] = POSTURES.index(posture)
         given.gait[0, :, j] = -1 if gait is None else GAITS.index(gait)
         given.present[0, :, j] = present
@@ -207,7 +238,10 @@ class Live:
         for what, value in {"x": x, "y": y, "z": z, "reach": reach}.items():
             if not abs(value) <= LONGEST or (what == "reach" and value <= 0):
                 raise InputError.of("noise", what, f"{value:g} m", "is out of range")
-        self._simulation.maker.give(kind, (float(x), float(y), float(z)), float(reach), by)
+        place = float(x), float(y), float(z)
+        self._simulation.maker.give(kind, place, float(reach), by)
+        if self._record is not None:
+            self._record.noise(kind, place, float(reach), by)
 
     def effect(
         self,
@@ -236,9 +270,110 @@ class Live:
                 if not abs(value) <= MOST_OF_AN_ATTRIBUTE:
                     rule = f"must be a number within ±{MOST_OF_AN_ATTRIBUTE:g}"
                     raise InputError.of("effect", f"{key}.{name}", f"{value}", rule)
-        effect = Effect(t=0.0, of=of, set=dict(set or {}), add=dict(add or {}), removes=removes)
-        self._simulation.world.outcomes.queue(effect)
+        if removes:
+            self._refuse_clue(of, "effect")
+        self._do(Effect(t=0.0, of=of, set=dict(set or {}), add=dict(add or {}), removes=removes))
+
+    def spawn(
+        self,
+        name: str = "",
+        *,
+        like: str = "",
+        x: float | None = None,
+        y: float | None = None,
+        z: float | None = None,
+        heading_deg: float | None = None,
+    ) -> str:
+        """Let somebody come in who is not there, at the next tick; it is there from then on.
+
+        It senses, remembers and does nothing of what was before, has its first attributes and is
+        in its first state; nobody knows anything of it. Its chance goes on, so that two lives
+        are no twins. Who is moved by the game has to be pushed as well.
+
+        Args:
+            name: Who: `absent` in the cast, taken out before, or spare.
+            like: Instead of a name, like whom: the first of its `spare` that is not there.
+            x: Where, m; as the cast says if None, for whom Snelk moves.
+            y: m.
+            z: The ground there, m; as the cast says if None.
+            heading_deg: Degrees counter-clockwise from +x; as the cast says if None.
+
+        Returns:
+            Its name.
+
+        Raises:
+            InputError: Nobody has that name, it is there, no spare one is left, or a value is out
+                of range.
+        """
+        if (name == "") == (like == ""):
+            raise InputError.of("spawn", "", "", "needs either a name or whom it is like")
+        waiting = self._simulation.world.outcomes.coming
+        if like:
+            one_of(like, self._slots, source="spawn", place="like", what="character with spares")
+            away = [each for each in self._slots[like] if self._is_away(each)]
+            left = [each for each in away if each not in waiting]
+            if not left:
+                rule = f"all {len(self._slots[like])} spare ones are there"
+                fix = "give Live more spare ones, or remove one before"
+                raise InputError.of("spawn", "like", f'"{like}"', rule, fix)
+            name = left[0]
+        one_of(name, self.names, source="spawn", place="", what="character")
+        self._refuse_clue(name, "spawn")
+        if not self._is_away(name) or name in waiting:
+            fix = "remove it before, or spawn another"
+            raise InputError.of("spawn", "", f'"{name}"', "is there already", fix)
+        if (x is None) != (y is None):
+            raise InputError.of("spawn", name, "", "needs both x and y, or neither")
+        place = {"x": x, "y": y, "z": z, "heading_deg": heading_deg}
+        given = {key: value for key, value in place.items() if value is not None}
+        _check_range("spawn", name, given)
+        if name in self._simulation.scenario.tracks or x is None or y is None:
+            self._do(Effect(t=0.0, of=name, spawns=True))
+            if x is not None and y is not None:
+                self.push(name, x=x, y=y, z=z or 0.0, heading_deg=heading_deg or 0.0, jumps=True)
+            return name
+        # A whole turn more or less is the same direction.
+        facing = None if heading_deg is None else math.remainder(heading_deg, 360.0)
+        self._do(Effect(t=0.0, of=name, spawns=True, at=(x, y), z=z, facing=facing))
+        return name
+
+    def remove(self, name: str) -> None:
+        """Take somebody out at the next tick, until it is spawned again.
+
+        Raises:
+            InputError: Nobody has that name.
+        """
+        self.effect(name, removes=True)
+
+    def put(self, agent: str, state: str) -> None:
+        """Put an agent into one of its alert states at the next tick, as if it had entered it.
+
+        Raises:
+            InputError: There is no such agent or state.
+        """
+        self._agent(agent)
+        ladder = self._simulation.setups[0].profile_of(agent).ladder
+        if ladder is None:
+            fix = "only agents with a ladder have states"
+            raise InputError.of("put", "", f'"{agent}"', "has no ladder", fix)
+        one_of(state, ladder.states, source="put", place=agent, what="alert state")
+        self._do(Effect(t=0.0, of=agent, state=state))
+
+    def _is_away(self, name: str) -> bool:
+        return bool(self._simulation.world.outcomes.removed[0, self.names.index(name)])
+
+    def _refuse_clue(self, name: str, source: str) -> None:
+        clue = self._simulation.setups[0].cast[name].clue
+        if clue is not None:
+            fix = "it comes and goes by itself"
+            raise InputError.of(source, "", f'"{name}"', f"is a clue, {clue.in_words}", fix)
+
+    def _do(self, given: Effect | Change) -> None:
+        """Let the game do something at the next tick."""
+        self._simulation.world.outcomes.queue(given)
         self._simulation.world.active = True
+        if self._record is not None:
+            self._record.effect(given)
 
     def change(self, of: str, to: str) -> None:
         """Let a door open or shut, or a light go on or out, at the next tick, and so from then on.
@@ -255,8 +390,7 @@ class Live:
         doors = [level.wall_names[wall] for wall in self._simulation.world.doors.walls]
         known, what = (doors, "door") if to in ("open", "shut") else ([*lights], "light")
         one_of(of, known, source="change", place="of", what=what)
-        self._simulation.world.outcomes.queue(Change(t=0.0, of=of, to=to))  # type: ignore[arg-type]
-        self._simulation.world.active = True
+        self._do(Change(t=0.0, of=of, to=to))  # type: ignore[arg-type]
 
     def attribute(self, name: str, attribute: str) -> float:
         """An attribute of somebody as it is now; NaN if it has none of it."""
@@ -277,6 +411,7 @@ class Live:
         if simulation.done:
             rule, fix = "is over", "make a new Live, or give it a longer duration"
             raise InputError.of("live", "", f"{self.t:g} s", rule, fix)
+        placed = self._record.poses() if self._record is not None else {}
         self.t = simulation.step()
         times = np.array([self.t])
         sight, poses, meters, contacts, beliefs = (
@@ -300,7 +435,128 @@ class Live:
         self._finder.remember(poses, meters, contacts, beliefs)
         events += self._hearing()
         events += self._minds()
+        self._before = Poses._make(values.copy() for values in simulation.given)
+        if self._record is not None:
+            self._record.tick(self.t, placed)
         return sorted(events, key=lambda event: (event.t, EVENT_KINDS.index(event.kind)))
+
+    def frame(self, seconds: float) -> list[Event]:
+        """Compute all ticks of a frame, which may be as long or short as the game's frames are.
+
+        Who was pushed before is at the end of the frame where it was pushed to, and on its way
+        there between: places and headings are interpolated as those of a track are. Posture,
+        gait, and whether it is there, are as before until then. Who is pushed before the very
+        first tick is there from the beginning on.
+
+        Args:
+            seconds: Since the frame before; above 0, and at most 60.
+
+        Returns:
+            What happened at these ticks; nothing at all in a frame between two ticks.
+
+        Raises:
+            InputError: The time is wrong, or as `step`.
+
+        >>> import snelk
+        >>> live = Live(snelk.croft() / "night.toml")
+        >>> live.push("fox", x=33.0, y=19.0, heading_deg=90.0)
+        >>> seen = [event.text for event in live.frame(0.016) if event.agent == "goose-1"]
+        >>> seen[0], live.t
+        ('goose-1 saw fox (wide cone, 4.1 m, 4° off)', 0.0)
+        >>> live.frame(0.016)
+        []
+        """
+        if not 0.0 < seconds <= LONGEST_FRAME:
+            rule = f"must be above 0 and at most {LONGEST_FRAME:g} s"
+            raise InputError.of("frame", "seconds", f"{seconds:g}", rule)
+        given, times = self._simulation.given, self._simulation.times
+        begin, end = self._frame_end, self._frame_end + seconds
+        to = Poses._make(values.copy() for values in given)
+        start = self._before
+        if self._simulation.tick == 0:
+            start = to
+        events: list[Event] = []
+        try:
+            while not self._simulation.done and times[self._simulation.tick] <= end + SLACK:
+                t = float(times[self._simulation.tick])
+                if t < end - SLACK:
+                    _between(given, start, to, max(t - begin, 0.0), seconds, self._jumps)
+                else:
+                    _take_over(given, to)
+                events += self.step()
+        finally:
+            _take_over(given, to)
+        self._before, self._frame_end = to, end
+        self._jumps.clear()
+        if self._simulation.done and not events and times[-1] < end - seconds:
+            self.step()  # which tells that it is over
+        return events
+
+    def readout(self) -> Readout:
+        """What everybody senses, knows and is in, as arrays, after the last tick."""
+        return read_out(self._simulation)
+
+    def save(self, path: str | Path | None = None) -> bytes:
+        """All that the game has come to, to go on from there as often as one likes.
+
+        Args:
+            path: A file to write it to as well, if given.
+
+        Raises:
+            InputError: The file cannot be written.
+        """
+        left = ("_record", "_simulation", "_scenario")
+        state = {key: value for key, value in vars(self).items() if key not in left}
+        simulation = self._simulation
+        state["_mark"] = None if self._record is None else self._record.mark
+        saved = kept({"simulation": simulation, **state}, simulation)
+        if path is not None:
+            with written(claim(path)) as draft:
+                draft.write_bytes(saved)
+        return saved
+
+    def restore(self, saved: bytes | str | Path, *, record: str | Path | None = None) -> None:
+        """Go on from where something was saved, as if nothing had been since.
+
+        What happens from there on is the same, to the last digit, for the same input. What is
+        kept in a record since then is taken out of it.
+
+        Args:
+            saved: What `save` returned, or the file that it wrote.
+            record: The folder that the saved game was kept in, to go on with that in another
+                process.
+
+        Raises:
+            InputError: It is nothing that was saved, is of another scenario, other `pushed` or
+                another Snelk, or what is kept is not what was played before it was saved.
+        """
+        source = "restore" if isinstance(saved, bytes) else str(saved)
+        content = saved if isinstance(saved, bytes) else read_bytes(Path(saved))
+        state = taken_up(content, self._simulation, source)
+        simulation, mark = state.pop("simulation"), state.pop("_mark")
+        if record is not None or self._record is not None:
+            if mark is None:
+                rule, fix = "was saved in a game that was not kept", "restore it without a record"
+                raise InputError.of(source, "", "", rule, fix)
+            if self._record is not None:
+                self._record.cut_back(mark, simulation.given)
+            elif record is not None:
+                given = self._given
+                self._record = Keeping.going_on(record, mark, simulation.given, given)
+        self._simulation = simulation
+        vars(self).update(state)
+
+    def __enter__(self) -> Live:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Nothing more is kept in the record; `with Live(...) as live:` does so at its end."""
+        if self._record is not None:
+            self._record.close()
+            self._record = None
 
     def pose(self, name: str) -> Pose | None:
         """Where somebody is since the last tick; None while absent."""
@@ -407,6 +663,9 @@ class Live:
         for step in world.taken:
             ladder = world.ladders.ladders[0][step.agent]
             assert ladder is not None
+            if step.transition == NO_TRANSITION:
+                fresh.append(outside_row(self.t, self.agents[step.agent], ladder, step))
+                continue
             states, transitions = list(ladder.states), list(ladder.transitions)
             focus = self.names[step.focus] if step.focus >= 0 else None
             kind = int(world.signals.place[0, step.agent])
@@ -428,6 +687,12 @@ class Live:
         return list(find_minds(simulation, known, happened, searches, flights, transitions=fresh))
 
 
+LONGEST_FRAME = 60.0
+"""A frame is no longer than this, s: what is longer is a game that stood still."""
+
+SLACK = 1e-9
+"""Times this close are the same, s."""
+
 OLDEST = 120.0
 """Nobody listens so seldom that a noise is judged later than this, s."""
 
@@ -445,9 +710,27 @@ def _one_tick(values: Any) -> Any:
     return values._make(array[None] for array in values)
 
 
-def _away(start: float, x: float, y: float) -> TrackData:
-    """A track of somebody who is not there yet."""
-    one: NDArray[np.float64] = np.zeros(1)
-    code = np.zeros(1, dtype=np.int8)
-    there = np.zeros(1, dtype=np.bool_)
-    return TrackData(one + start, one + x, one + y, one, one, code, code - 1, there)
+def _check_range(source: str, name: str, numbers: Mapping[str, float]) -> None:
+    for what, value in numbers.items():
+        if not abs(value) <= LONGEST:
+            rule = f"must be a number within ±{LONGEST:g}"
+            raise InputError.of(source, f"{name}.{what}", f"{value:g}", rule)
+
+
+def _between(
+    given: Poses, start: Poses, to: Poses, since: float, seconds: float, jumps: set[int]
+) -> None:
+    """Let everybody be between where it was and where it is at the end of a frame."""
+    _take_over(given, start)
+    goes = start.present[0, 0] & to.present[0, 0]
+    goes[list(jumps)] = False
+    for name in ("x", "y", "z", "heading"):
+        here, there = getattr(start, name)[0, 0], getattr(to, name)[0, 0]
+        on_way = (there - here) / seconds * since + here  # as of a track, to the last digit
+        getattr(given, name)[0, :, goes] = on_way[goes, None]
+
+
+def _take_over(given: Poses, poses: Poses) -> None:
+    arrays: Any = zip(given, poses, strict=True)
+    for values, now in arrays:
+        values[...] = now

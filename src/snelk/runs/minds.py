@@ -10,9 +10,12 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from snelk.body.outcomes import GIVEN
+from snelk.config.minds import Ladder
 from snelk.config.models import Door
 from snelk.config.nodes import FELT_BY, TRUTHS
 from snelk.level.grid import NO_WALL
+from snelk.mind.ladder import NO_LADDER, NO_TRANSITION
 from snelk.mind.messages import TELL_RESULTS
 from snelk.mind.sharing import Saying
 from snelk.mind.signals import Signals
@@ -245,6 +248,9 @@ def transition_rows(
         assert ladder is not None
         agent, names = simulation.agents[step.agent], list(ladder.states)
         transitions = list(ladder.transitions)
+        if step.transition == NO_TRANSITION:
+            rows.append(outside_row(t, agent, ladder, step))
+            continue
         asked = Asked(setup, simulation.level.within, agent, asking, changed, turned)
         tree = asked.explain(transitions[step.transition], n)
         reason = "; ".join(tree.reasons())
@@ -259,6 +265,14 @@ def transition_rows(
             )
         )
     return rows
+
+
+def outside_row(t: float, agent: str, ladder: Ladder, step: Step) -> tuple[object, ...]:
+    """Somebody that came in, or was put into a state by the game."""
+    names = list(ladder.states)
+    before, after = None if step.before == NO_LADDER else names[step.before], names[step.after]
+    reason = GIVEN if before else f"comes in ({GIVEN})"
+    return t, agent, None, before, after, ladder.rank_of(after), None, None, None, reason, None
 
 
 def voice_rows(
@@ -286,7 +300,7 @@ def voice_rows(
 def effect_rows(
     simulation: Simulation, effects: Sequence[tuple[float, Effect]]
 ) -> list[tuple[object, ...]]:
-    """Each attribute that changed, and who was taken out."""
+    """Each attribute that changed, who came in and who was taken out."""
     return [
         (
             *(t, simulation.names[each.who], each.attribute or None, each.before, each.value),

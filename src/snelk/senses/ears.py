@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -91,6 +92,10 @@ class Ears:
     def ways(self) -> Ways:
         """The ways of noises on foot, of the first variant."""
         return self._ways[0]
+
+    def __getstate__(self) -> dict[str, Any]:
+        """All but room to work in; see `snelk.runs.saving`."""
+        return {**vars(self), "_grounds": {}}
 
     def judge(
         self, noises: NoiseStore, heard: HeardStore, poses: Poses, background: Numbers,

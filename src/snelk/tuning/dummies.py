@@ -319,7 +319,8 @@ class _Footsteps:
             self.hearing, self.awake, dummies.bodies, dummies.numbers.characters, dummies.names,
             level, dummies.opened,
         )  # fmt: skip
-        self.listening = Listening([setup] * count, ears, job.rounds.times)
+        times = job.rounds.times
+        self.listening = Listening([setup] * count, ears, times, last=len(times) - 1)
         self.walked = 0.0
 
     def hear(self, tick: int, poses: Poses, background: Numbers, loudness: Numbers) -> None:
