@@ -90,6 +90,7 @@ LAYERS = (
     "tuning",
     "plots",
     "page",
+    "serving",
     "cli",
 )
 HEAVY = (

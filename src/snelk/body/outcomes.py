@@ -187,6 +187,14 @@ class Outcomes:
         """What a live game does to a character, a door or a light, at the next tick."""
         self._queued.append(effect)
 
+    def mark(self) -> int:
+        """How much is queued, to take back what is queued after."""
+        return len(self._queued)
+
+    def take_back(self, mark: int) -> None:
+        """Forget what was queued since a mark, at this same tick."""
+        del self._queued[mark:]
+
     @property
     def coming(self) -> list[str]:
         """Who is to be spawned at the next tick."""

@@ -53,6 +53,7 @@ from snelk.config.words import GAITS, POSTURES
 from snelk.level.columns import GridColumns, ZoneColumns, in_one, laid_out, plain
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
+from snelk.level.ways import Ways
 from snelk.mind.attention import Attention
 from snelk.mind.columns import MeterColumns, SignalColumns
 from snelk.mind.ladder import NO_TRANSITION, Ladders, Step
@@ -414,7 +415,7 @@ class World:
                     each for each in self.level.link_doors[link] if not self.doors.opened[v, each]
                 ]
                 wall = min(shut, default=-1)
-            if wall >= 0 and wall in self.doors.may_open(v, self._names_of(v, a)):
+            if wall >= 0 and wall in self.doors.may_open(v, self._names_of(v, self.agents[a])):
                 self._opening[v, a] = wall, self.time + self.doors.rules_of(v, wall).seconds
                 motion.holds[v, a] = True
         self._let_through(poses)
@@ -446,7 +447,7 @@ class World:
                 reach = far + DOORSTEP
                 end = here[p, j, :2] + along[p, j] * ((reach + radius) / far)
                 wall = self.doors.ahead(v, here[p, j], end, reach, radius)
-                whom = [each for each in (name, setup.cast[name].profile) if each]
+                whom = self._names_of(v, name)
                 if wall >= 0 and wall in self.doors.may_open(v, whom):
                     self.outcomes.turn(
                         v, self.level.wall_names[wall], "open", a, f"{name} comes through"
@@ -484,9 +485,8 @@ class World:
         np.logical_and(now_to, clues.seen_to, out=now_to)
         return found
 
-    def _names_of(self, v: int, a: int) -> tuple[str, ...]:
-        """The names that an agent goes by: its own, and its profile's."""
-        name = self.agents[a]
+    def _names_of(self, v: int, name: str) -> tuple[str, ...]:
+        """The names that a character goes by: its own, and its profile's."""
         profile = self.setups[v].cast[name].profile
         return (name,) if profile is None else (name, profile)
 
@@ -867,20 +867,24 @@ class World:
         states = self._states[v][a][1]
         return states[self.ladders.state[v, a]] if states else State()
 
+    def ways_of(self, v: int, name: str) -> Ways:
+        """The ways of a character: as wide as its body needs, and by what it may take and open."""
+        member, whom = self.setups[v].cast[name], self._names_of(v, name)
+        return self.level.ways(
+            clearance=self.setups[v].body_of(name).radius,
+            within=member.leash.zone if member.leash else None,
+            bounds=self._bounds[v],
+            z=member.z,
+            who=whom,
+            opened=self.doors.open_for(v, whom),
+        )
+
     def new_walker(self, v: int, a: int) -> Walker:
         """The ground that an agent walks on."""
-        setup, name, whom = self.setups[v], self.agents[a], self._names_of(v, a)
-        member, opened = setup.cast[name], self.doors.open_for(v, whom)
-        ways = free = self.level.ways(who=whom, opened=opened)
+        whom = self._names_of(v, self.agents[a])
+        ways = free = self.level.ways(who=whom, opened=self.doors.open_for(v, whom))
         if self.motion.driven[v, a]:
-            ways = self.level.ways(
-                clearance=setup.body_of(name).radius,
-                within=member.leash.zone if member.leash else None,
-                bounds=self._bounds[v],
-                z=member.z,
-                who=whom,
-                opened=opened,
-            )
+            ways = self.ways_of(v, self.agents[a])
         return Walker(ways, free, self._here(v, a))
 
     def route_of(self, v: int, a: int, name: str | None) -> Numbers:

@@ -417,24 +417,27 @@ def _why_none_found(agent: str, results: list[SearchResult]) -> str:
 
 
 def schema(
-    kind: Annotated[str, typer.Argument(metavar="KIND", help="scenario, profiles or level.")],
+    kind: Annotated[
+        str, typer.Argument(metavar="KIND", help="scenario, profiles, level or messages.")
+    ],
     out: Annotated[
         Path | None, typer.Option("--out", metavar="FILE", help="Write it there.")
     ] = None,
 ) -> None:
-    """Print the JSON Schema of a kind of file, for editors."""
+    """Print the JSON Schema of a kind of file, for editors, or of the messages of `serve`."""
     import json
 
     from snelk.config.schema import FILES
     from snelk.config.schema import schema as schema_of
+    from snelk.serving.messages import messages_schema
 
-    if kind not in FILES:
-        raise UnknownNameError.of(
-            "schema", "KIND", f'"{kind}"', "no such kind of file", nearest(kind, FILES)
-        )
+    if kind not in (*FILES, "messages"):
+        fix = nearest(kind, (*FILES, "messages"))
+        raise UnknownNameError.of("schema", "KIND", f'"{kind}"', "no such kind of file", fix)
     if out is not None:
         claim(out, ".json", ours=lambda path: b'"$schema"' in path.read_bytes()[:4096])
-    text = json.dumps(schema_of(kind), indent=2)
+    found = messages_schema() if kind == "messages" else schema_of(kind)
+    text = json.dumps(found, indent=2)
     if out is None:
         typer.echo(text)
         return

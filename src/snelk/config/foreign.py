@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from snelk.config.fields import Model, with_unit
 from snelk.config.opening import read_toml
@@ -42,18 +42,11 @@ TABLES = (".csv", ".parquet")
 Factor = Annotated[float, with_unit("", gt=0, le=1e9)]
 
 
-class Conventions(Model):
-    """How a game writes down where everybody is; what is left out is as in Snelk.
+class Units(Model):
+    """The units and angles of a game; what is left out is as in Snelk."""
 
-    `columns` says for each column of a track what it is called there; a leading minus turns an
-    axis round: `y = "-pos.z"`.
-    """
-
-    columns: dict[str, str] = Field(default={}, description="What each column is called there.")
-    name: str = Field(default="", description="Whose it is, where the file has no ids.")
     length: Factor = Field(default=1.0, description="Metres in one of its units of length.")
     time: Factor = Field(default=1.0, description="Seconds in one of its units of time.")
-    from_zero: bool = Field(default=False, description="Whether its first time becomes 0 s.")
     angle: Literal["deg", "rad", "turns"] = Field(default="deg", description="Unit of headings.")
     turn: Literal["ccw", "cw"] = Field(
         default="ccw", description="How headings grow, seen from above."
@@ -63,14 +56,44 @@ class Conventions(Model):
         description="Where heading 0 points in Snelk's plan: +x, -x, +y, -y, or degrees "
         "counter-clockwise from +x.",
     )
-    words: dict[str, dict[str, str]] = Field(
-        default={}, description="Per column posture, gait or present: Snelk's word for each."
-    )
+
+    @field_validator("zero")
+    @classmethod
+    def _is_a_direction(cls, zero: str | float) -> str | float:
+        if isinstance(zero, str) and zero not in AXES:
+            raise ValueError("must be +x, -x, +y, -y or degrees")
+        return zero
 
     @property
     def zero_deg(self) -> float:
         """Where heading 0 points, degrees counter-clockwise from +x."""
         return AXES[self.zero] if isinstance(self.zero, str) else float(self.zero)
+
+    def heading_in(self, heading: Any) -> Any:
+        """Headings of the game, a number or an array, in degrees counter-clockwise from +x."""
+        turn = 1.0 if self.turn == "ccw" else -1.0
+        return self.zero_deg + turn * (heading * TO_DEGREES[self.angle])
+
+    def heading_out(self, heading_deg: float) -> float:
+        """One in degrees counter-clockwise from +x as the game has it, from -180° to below 180°."""
+        turn = 1.0 if self.turn == "ccw" else -1.0
+        off = (turn * (heading_deg - self.zero_deg) + 180.0) % 360.0 - 180.0
+        return off / TO_DEGREES[self.angle]
+
+
+class Conventions(Units):
+    """How a game writes down where everybody is; what is left out is as in Snelk.
+
+    `columns` says for each column of a track what it is called there; a leading minus turns an
+    axis round: `y = "-pos.z"`.
+    """
+
+    columns: dict[str, str] = Field(default={}, description="What each column is called there.")
+    name: str = Field(default="", description="Whose it is, where the file has no ids.")
+    from_zero: bool = Field(default=False, description="Whether its first time becomes 0 s.")
+    words: dict[str, dict[str, str]] = Field(
+        default={}, description="Per column posture, gait or present: Snelk's word for each."
+    )
 
 
 @dataclass(frozen=True)
@@ -146,9 +169,6 @@ def conventions_from(raw: Mapping[str, Any], *, source: str = "conventions") -> 
                 place, fix = f"words.{name}.{one_line(word)[:40]}", nearest(meant, WORDED[name])
                 rule = f"is no {name} of Snelk's"
                 problems.append(Problem(source, place, f'"{meant[:40]}"', rule, fix))
-    if found is not None and isinstance(found.zero, str) and found.zero not in AXES:
-        rule = "must be +x, -x, +y, -y or degrees"
-        problems.append(Problem(source, "zero", f'"{found.zero}"', rule))
     if problems or found is None:
         raise InputError(problems)
     return found
@@ -207,9 +227,7 @@ def import_tracks(
 
 def _headings(reader: _Columns, conventions: Conventions) -> tuple[Numbers, str]:
     if reader.has("heading"):
-        turn = 1.0 if conventions.turn == "ccw" else -1.0
-        values = reader.numbers("heading") * TO_DEGREES[conventions.angle]
-        return conventions.zero_deg + turn * values, "column"
+        return conventions.heading_in(reader.numbers("heading")), "column"
     if all(map(reader.has, FACING)):
         x, y = (reader.numbers(name) for name in FACING)
         return np.degrees(np.arctan2(y, x)), "facing"

@@ -116,6 +116,12 @@ def _problem(model: type[BaseModel], item: Any, locate: Locate) -> Problem:
         return Problem(source, path, given, "unknown word", nearest(str(item["input"]), expected))
     if kind == "too_short" and context.get("min_length") == 1:
         return Problem(source, path, given, "must not be empty")
+    most = context.get("max_length", 2)
+    if kind == "too_long" and most > 2:
+        rule = "must be a list of 3 numbers" if most == 3 else f"holds more than {most:,} entries"
+        return Problem(source, path, given, rule)
+    if kind == "string_pattern_mismatch":
+        return Problem(source, path, given, "must be letters, digits, - and _, 1 to 64 of them")
     if kind in ("too_long", "too_short"):
         return Problem(source, path, given, "must be a list of 2 numbers, [x, y] in m")
     return Problem(source, path, given, _TYPES.get(kind, item["msg"]))

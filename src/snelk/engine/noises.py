@@ -104,6 +104,15 @@ class NoiseMaker:
         self._given.append((variant, kind, place, reach, maker, source))
         self.due_at = 0
 
+    def mark(self) -> tuple[int, tuple[str, ...]]:
+        """How many noises are given and which kinds are known, to take back what is given after."""
+        return len(self._given), self.words
+
+    def take_back(self, mark: tuple[int, tuple[str, ...]]) -> None:
+        """Forget the noises that were given since a mark, at this same tick."""
+        count, self.words = mark
+        del self._given[count:]
+
     def _taken(self, t: float) -> Noises | None:
         """The noises that were given, and none are left."""
         if not self._given:

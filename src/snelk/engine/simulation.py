@@ -429,6 +429,10 @@ class Simulation:
         )
         self._stage = laid_out(TickStageColumns, stage)
 
+    def tick_at(self, t: float) -> int:
+        """The number of the tick at a time, s."""
+        return int(np.searchsorted(self.times, t - self._dt / 2))
+
     @property
     def noises(self) -> Noises:
         """The noises made since the tick before the last computed one."""

@@ -48,7 +48,7 @@ def look_ticks(run: Record, agent: str) -> Ticks:
     every = [[run.setup.profile_of(name).look_every for name in run.agents]]
     turns, a = Turns(every, run.setup.clock.dt), run.agents.index(agent)
     ticks = np.arange(len(run.times))
-    mine = (ticks - a) % turns.ticks[0, a] == 0
+    mine = (ticks + run.first_tick - a) % turns.ticks[0, a] == 0
     mine[:1] = True
     return np.flatnonzero(mine)
 

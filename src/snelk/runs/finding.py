@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.config.models import Setup
 from snelk.config.words import GAITS, STEP
 from snelk.engine.simulation import Simulation
 from snelk.level.grid import NO_WALL
@@ -43,6 +44,7 @@ class EventFinder:
         self._value: Numbers = simulation.meters.value.copy()  # (variant, agent, target)
         self._source = simulation.beliefs.source.copy()
         self._contacts = Contacts._make(values.copy() for values in simulation.contacts)
+        self._thresholds = [_thresholds_of(setup) for setup in simulation.setups]
 
     def remember(self, poses: Poses, meters: Meters, contacts: Contacts, beliefs: Beliefs) -> None:
         """Keep the last tick of a block, to compare the next block with."""
@@ -159,24 +161,30 @@ class EventFinder:
 
     def _crossings(self, v: int, times: Numbers, sight: Sight, meters: Meters) -> Iterator[Event]:
         """Each threshold that a meter reached or fell below, in the order of their values."""
-        simulation = self.simulation
+        simulation, (names, limits) = self.simulation, self._thresholds[v]
         value = np.concatenate([self._value[None, v], meters.value[:, v]])
-        for a, agent in enumerate(simulation.agents):
-            meter = simulation.setups[v].profile_of(agent).meter
-            if meter is None:
-                continue
-            for name, limit in sorted(meter.thresholds.items(), key=lambda item: item[1]):
-                above = value[:, a] >= limit - REACHED
-                for n, j in np.argwhere(above[1:] != above[:-1]):
-                    event = Event(
-                        float(times[n]),
-                        "rose" if above[n + 1, j] else "fell",
-                        agent,
-                        simulation.names[j],
-                        distance=float(sight.distance[n, v, a, j]),
-                        threshold=name,
-                    )
-                    yield event.with_text(describe_crossing(event, float(value[n + 1, a, j])))
+        # (agent, threshold, tick, target)
+        above = value.transpose(1, 0, 2)[:, None] >= limits[:, :, None, None] - REACHED
+        for a, k, n, j in np.argwhere(above[:, :, 1:] != above[:, :, :-1]).tolist():
+            event = Event(
+                float(times[n]),
+                "rose" if above[a, k, n + 1, j] else "fell",
+                simulation.agents[a],
+                simulation.names[j],
+                distance=float(sight.distance[n, v, a, j]),
+                threshold=names[a][k],
+            )
+            yield event.with_text(describe_crossing(event, float(value[n + 1, a, j])))
+
+
+def _thresholds_of(setup: Setup) -> tuple[list[list[str]], Numbers]:
+    """Everybody's thresholds by their values: names, and (agent, threshold) these; NaN beyond."""
+    meters = [setup.profile_of(agent).meter for agent in setup.agents]
+    each = [sorted(m.thresholds.items(), key=lambda item: item[1]) if m else [] for m in meters]
+    limits = np.full((len(each), max(map(len, each), default=0)), np.nan)
+    for a, thresholds in enumerate(each):
+        limits[a, : len(thresholds)] = [limit for _, limit in thresholds]
+    return [[name for name, _ in thresholds] for thresholds in each], limits
 
 
 def find_hearing(

@@ -46,10 +46,7 @@ class Keeping:
         self, folder: str | Path, scenario: Scenario, given: Poses, names: Mapping[str, int]
     ) -> None:
         self.folder = Path(folder)
-        claim(self.folder / TICKS)
-        if self.folder.is_dir() and any(self.folder.iterdir()):
-            rule, fix = "holds something already", "choose another folder, or empty it"
-            raise InputError.of(str(folder), "", "", rule, fix)
+        check_empty(self.folder)
         self._names = dict(names)
         self.begin(given)
         files = _files_of(scenario)
@@ -85,6 +82,15 @@ class Keeping:
     def effect(self, effect: Effect | Change) -> None:
         """Something that the game does at the next tick."""
         self._effects.append(effect.model_dump(mode="json", exclude_defaults=True))
+
+    def waiting(self) -> tuple[int, int]:
+        """How many noises and effects wait for the next tick."""
+        return len(self._noises), len(self._effects)
+
+    def take_back(self, mark: tuple[int, int]) -> None:
+        """Forget those that have come since they were so many."""
+        noises, effects = mark
+        del self._noises[noises:], self._effects[effects:]
 
     def poses(self) -> dict[str, list[object]]:
         """Where everybody is at a tick that is to be computed: it may put some elsewhere."""
@@ -166,6 +172,18 @@ class Keeping:
             raise cannot_write(path, error) from None
         self.cut_back(mark, given)
         return self
+
+
+def check_empty(folder: Path) -> None:
+    """Make sure that a record can be kept in a folder.
+
+    Raises:
+        InputError: It holds something already, or cannot be written to.
+    """
+    claim(folder / TICKS)
+    if folder.is_dir() and any(folder.iterdir()):
+        rule, fix = "holds something already", "choose another folder, or empty it"
+        raise InputError.of(str(folder), "", "", rule, fix)
 
 
 def _files_of(scenario: Scenario) -> dict[str, Path]:

@@ -3,32 +3,41 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
 
 from snelk.config.fields import LONGEST
 from snelk.config.minds import MOST_OF_AN_ATTRIBUTE
-from snelk.config.models import Change, Effect
+from snelk.config.models import Change, Effect, Setup
 from snelk.config.opening import read_bytes
 from snelk.config.scenario import MOST_TICKS, Scenario, as_scenario
 from snelk.config.words import GAITS, POSTURES
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
 from snelk.files import claim, written
+from snelk.level.visible import visible_region
 from snelk.mind.ladder import NO_TRANSITION
 from snelk.mind.memory import NO_BELIEF, SOURCES, uncertainty
+from snelk.runs.answers import Answer
 from snelk.runs.events import EVENT_KINDS, Event
 from snelk.runs.finding import EventFinder, find_hearing
 from snelk.runs.happened import find_minds
 from snelk.runs.keeping import Keeping
 from snelk.runs.minds import Searches, outside_row
 from snelk.runs.readout import Readout, read_out
+from snelk.runs.recent import Recent
+from snelk.runs.run import Run
 from snelk.runs.saving import kept, taken_up
 from snelk.runs.spare import nowhere_in, with_spare
+from snelk.runs.standing import awake_at, cones_at
+from snelk.runs.turning import level_at
 from snelk.senses.bodies import Poses
 from snelk.senses.hearing import Heard, Noises
 from snelk.senses.sight import IN_VIEW
@@ -83,11 +92,13 @@ class Live:
             cast how many others like it.
         record: A folder to keep in what the game puts in, tick by tick: a scenario that replays
             to the same tables.
+        remembers: For how long it keeps what every tick came to, to answer why, s.
 
     Attributes:
         names, agents: All characters, and those that sense.
         t: Time of the last tick, s; NaN before the first.
         dt: Length of a tick, s.
+        remembers: As given.
 
     Raises:
         InputError: The scenario is wrong, a name is unknown, it would be too many ticks, or the
@@ -110,7 +121,12 @@ class Live:
         duration: float = 3600.0,
         spare: Mapping[str, int] | None = None,
         record: str | Path | None = None,
+        remembers: float = 10.0,
     ) -> None:
+        if not 0.0 <= remembers <= MOST_REMEMBERED:
+            rule = f"must be from 0 to {MOST_REMEMBERED:g} s"
+            raise InputError.of("remembers", "", f"{remembers:g} s", rule)
+        self.remembers = remembers
         scenario = as_scenario(scenario)
         scenario, self._slots = with_spare(scenario, spare or {})
         names = tuple(scenario.setup.cast)
@@ -133,6 +149,7 @@ class Live:
         self._finder = EventFinder(simulation)
         self._last_steps: dict[tuple[int, int], float] = {}
         self._noises: list[Noises] = []
+        self._recent = Recent(math.ceil(remembers / clock.dt))
         self._searches = Searches(simulation)
         self._states = self._first_states()
         self._before = Poses._make(values.copy() for values in simulation.given)
@@ -197,14 +214,14 @@ class Live:
         if gait is not None:
             one_of(gait, GAITS, source="push", place=f"{name}.gait", what="gait")
         given, j = self._simulation.given, self.names.index(name)
-        given.x[0, :, j], given.y[0, :, j], given.z[0, :, j] = x, y, z
+        given.x[0, 0, j], given.y[0, 0, j], given.z[0, 0, j] = x, y, z
         # Between two places it turns along the shorter arc.
         before, heading = float(self._before.heading[0, 0, j]), math.radians(heading_deg)
-        given.heading[0, :, j] = heading + math.tau * round((before - heading) / math.tau)
+        given.heading[0, 0, j] = heading + math.tau * round((before - heading) / math.tau)
         (self._jumps.add if jumps else self._jumps.discard)(j)
-        given.posture[0, :, j] = POSTURES.index(posture)
-        given.gait[0, :, j] = -1 if gait is None else GAITS.index(gait)
-        given.present[0, :, j] = present
+        given.posture[0, 0, j] = POSTURES.index(posture)
+        given.gait[0, 0, j] = -1 if gait is None else GAITS.index(gait)
+        given.present[0, 0, j] = present
 
     def noise(
         self,
@@ -436,6 +453,7 @@ class Live:
         events += self._hearing()
         events += self._minds()
         self._before = Poses._make(values.copy() for values in simulation.given)
+        self._recent.keep(simulation, self.t)
         if self._record is not None:
             self._record.tick(self.t, placed)
         return sorted(events, key=lambda event: (event.t, EVENT_KINDS.index(event.kind)))
@@ -466,9 +484,7 @@ class Live:
         >>> live.frame(0.016)
         []
         """
-        if not 0.0 < seconds <= LONGEST_FRAME:
-            rule = f"must be above 0 and at most {LONGEST_FRAME:g} s"
-            raise InputError.of("frame", "seconds", f"{seconds:g}", rule)
+        self.check_frame(seconds)
         given, times = self._simulation.given, self._simulation.times
         begin, end = self._frame_end, self._frame_end + seconds
         to = Poses._make(values.copy() for values in given)
@@ -488,13 +504,158 @@ class Live:
             _take_over(given, to)
         self._before, self._frame_end = to, end
         self._jumps.clear()
-        if self._simulation.done and not events and times[-1] < end - seconds:
-            self.step()  # which tells that it is over
         return events
+
+    def check_frame(self, seconds: float) -> None:
+        """Make sure that a frame can be computed, before anything of it is put in.
+
+        Raises:
+            InputError: As `frame`.
+        """
+        if not 0.0 < seconds <= LONGEST_FRAME:
+            rule = f"must be above 0 and at most {LONGEST_FRAME:g} s"
+            raise InputError.of("frame", "seconds", f"{seconds:g} s", rule)
+        if self._simulation.done:
+            rule, fix = "is over", "make a new Live, or give it a longer duration"
+            raise InputError.of("live", "", f"{self.t:g} s", rule, fix)
+
+    @property
+    def ticks(self) -> int:
+        """How many ticks have been computed."""
+        return self._simulation.tick
+
+    @property
+    def setup(self) -> Setup:
+        """All numbers of the game."""
+        return self._simulation.setups[0]
+
+    @property
+    def moved_here(self) -> tuple[str, ...]:
+        """Whom Snelk moves, in the order of the cast."""
+        return tuple(name for name in self.names if name in self._driven)
+
+    def visible(self, agent: str, *, height: float | None = None) -> tuple[BaseGeometry, float]:
+        """What an agent's cones see of the level at the last tick, and at which height.
+
+        Args:
+            agent: Whose cones.
+            height: How high what is looked for is above the ground of the agent, m; as high as
+                its eyes if None.
+
+        Returns:
+            The area in plan, m², empty while it is not there or sees nothing; and its height, m.
+
+        Raises:
+            InputError: There is no such agent, or no tick has been computed yet.
+        """
+        self._agent(agent)
+        pose, run = self.pose(agent), self.recent()
+        if pose is None:
+            return shapely.Polygon(), 0.0
+        posture = POSTURES.index(pose.posture)
+        eye = float(self._simulation.bodies.eyes[0, self.names.index(agent), posture])
+        high, last = pose.z + (eye if height is None else height), len(run.times) - 1
+        awake, level = awake_at(run, agent, "sight", last), level_at(run, last)
+        areas = [
+            visible_region(
+                level, eye=(pose.x, pose.y, pose.z + eye), heading_deg=pose.heading_deg,
+                fov_whole=cone.fov_whole, range=cone.range * awake, height=high,
+            )
+            for cone in (cones_at(run, agent, last).values() if awake > 0.0 else ())
+        ]  # fmt: skip
+        return shapely.union_all([shapely.union(a.clear, a.dimmed) for a in areas]), high
+
+    def path(
+        self, who: str, start: tuple[float, float, float], goal: tuple[float, float, float]
+    ) -> list[tuple[float, float, float]] | None:
+        """The shortest way on foot for somebody from place to place, with doors as they are now.
+
+        Args:
+            who: Its body, its territory, and what it may take and open.
+            start: (x, y, z), m.
+            goal: (x, y, z), m.
+
+        Returns:
+            The places where it turns, and the goal at its end, m; None if there is no way.
+
+        Raises:
+            InputError: Nobody has that name, or a number is out of range.
+        """
+        one_of(who, self.names, source="path", place="who", what="character")
+        for word, place in (("start", start), ("goal", goal)):
+            _check_range("path", word, dict(zip("xyz", place, strict=True)))
+        world = self._simulation.world
+        ways = world.ways_of(0, who)
+        way = ways.way(np.array(start, dtype=np.float64), np.array(goal, dtype=np.float64))
+        if way is None:
+            return None
+        level, found, z = self._simulation.level, [], float(start[2])
+        for x, y in way[:, :2].tolist():
+            z = level.stands_at(x, y, z)
+            found.append((x, y, z))
+        return found
 
     def readout(self) -> Readout:
         """What everybody senses, knows and is in, as arrays, after the last tick."""
         return read_out(self._simulation)
+
+    def why(self, agent: str, target: str) -> Answer:
+        """Why an agent does or does not see a target at the last tick, gate by gate.
+
+        What was before the last seconds, `remembers`, is not known; a record knows all.
+
+        Raises:
+            InputError: There is no such agent or target, or no tick has been computed yet.
+
+        >>> import snelk
+        >>> live = Live(snelk.croft() / "night.toml")
+        >>> live.push("fox", x=33.0, y=19.0, heading_deg=90.0)
+        >>> _ = live.step()
+        >>> live.why("goose-2", "fox").headline
+        'goose-2 does not see fox at 0.00 s: too far (9.17 m, limit 8 m, wide cone)'
+        """
+        self._pair(agent, target)
+        return self.recent().why(agent, target, at=self.t)
+
+    def recent(self) -> Run:
+        """The last seconds, `remembers`, as a run that holds nothing else: for all questions.
+
+        Raises:
+            InputError: No tick has been computed yet, or it does not remember any.
+        """
+        if math.isnan(self.t) or not self.remembers:
+            rule = "no tick has been computed yet" if self.remembers else "remembers nothing"
+            fix = "step it first" if self.remembers else "give Live more to remember, s"
+            raise InputError.of("recent", "", "", rule, fix)
+        return self._recent.run(self._simulation)
+
+    @contextmanager
+    def all_or_nothing(self) -> Iterator[None]:
+        """What is put in within it counts only if nothing in it is wrong.
+
+        >>> import snelk
+        >>> live = Live(snelk.croft() / "night.toml")
+        >>> with contextlib.suppress(snelk.InputError), live.all_or_nothing():
+        ...     live.push("fox", x=33.0, y=19.0, heading_deg=90.0)
+        ...     live.push("fxo", x=33.0, y=19.0, heading_deg=90.0)
+        >>> _ = live.step()
+        >>> live.pose("fox") is None
+        True
+        """
+        given, simulation = self._simulation.given, self._simulation
+        before = Poses._make(values.copy() for values in given)
+        jumps, outcomes, maker = set(self._jumps), simulation.world.outcomes, simulation.maker
+        marks = outcomes.mark(), maker.mark(), self._record and self._record.waiting()
+        try:
+            yield
+        except BaseException:
+            _take_over(given, before)
+            self._jumps = jumps
+            outcomes.take_back(marks[0])
+            maker.take_back(marks[1])
+            if self._record is not None and marks[2]:
+                self._record.take_back(marks[2])
+            raise
 
     def save(self, path: str | Path | None = None) -> bytes:
         """All that the game has come to, to go on from there as often as one likes.
@@ -505,7 +666,7 @@ class Live:
         Raises:
             InputError: The file cannot be written.
         """
-        left = ("_record", "_simulation", "_scenario")
+        left = ("_record", "_simulation", "_scenario", "_recent", "remembers")
         state = {key: value for key, value in vars(self).items() if key not in left}
         simulation = self._simulation
         state["_mark"] = None if self._record is None else self._record.mark
@@ -544,6 +705,7 @@ class Live:
                 given = self._given
                 self._record = Keeping.going_on(record, mark, simulation.given, given)
         self._simulation = simulation
+        self._recent = Recent(math.ceil(self.remembers / self.dt))
         vars(self).update(state)
 
     def __enter__(self) -> Live:
@@ -603,6 +765,12 @@ class Live:
         held = beliefs.x, beliefs.y, beliefs.z, beliefs.age
         x, y, z, age = (float(values[0, a, j]) for values in held)
         return Belief(x, y, age, float(doubt), SOURCES[source], z)
+
+    @property
+    def drawn(self) -> list[str]:
+        """The agents that are drawn to a place; see `drawn_to`."""
+        x = self._simulation.places.drawn.x[0]
+        return [self.agents[a] for a in np.flatnonzero(~np.isnan(x)).tolist()]
 
     def drawn_to(self, agent: str) -> Belief | None:
         """The place that a noise which nobody made drew an agent to; None if nothing does.
@@ -686,6 +854,9 @@ class Live:
         flights = simulation.thrower.flights
         return list(find_minds(simulation, known, happened, searches, flights, transitions=fresh))
 
+
+MOST_REMEMBERED = 600.0
+"""Of what was in a game, s."""
 
 LONGEST_FRAME = 60.0
 """A frame is no longer than this, s: what is longer is a game that stood still."""

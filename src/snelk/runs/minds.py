@@ -34,6 +34,7 @@ if TYPE_CHECKING:
     from snelk.engine.simulation import Simulation
     from snelk.engine.throws import Flight
     from snelk.mind.ladder import Step
+    from snelk.runs.recorder import Tick
 
 Numbers = NDArray[np.float64]
 
@@ -210,17 +211,21 @@ def _observers(
     return _listed(seen.transpose(0, 2, 1), [simulation.agents] * len(who))
 
 
-def first_states(simulation: Simulation, v: int) -> list[tuple[object, ...]]:
-    """The first state of every agent."""
+def first_states(
+    simulation: Simulation, v: int, first: Tick | None = None
+) -> list[tuple[object, ...]]:
+    """The first state of every agent; of a run that begins later that of its first tick."""
     world, setup = simulation.world, simulation.setups[v]
     rows: list[tuple[object, ...]] = []
     for a in np.flatnonzero(world.ladders.used[v]):
         ladder = world.ladders.ladders[v][a]
         assert ladder is not None
         agent = simulation.agents[a]
-        first = setup.cast[agent].state or ladder.first_state
-        start, rank = float(simulation.times[0]), ladder.rank_of(first)
-        rows.append((start, agent, None, None, first, rank, None, None, None, None, None))
+        state, start = setup.cast[agent].state or ladder.first_state, float(simulation.times[0])
+        if first is not None:
+            state, start = list(ladder.states)[int(first.signals.state[v, a])], first.t
+        rank = ladder.rank_of(state)
+        rows.append((start, agent, None, None, state, rank, None, None, None, None, None))
     return rows
 
 
@@ -311,16 +316,26 @@ def effect_rows(
 
 
 def turn_rows(
-    simulation: Simulation, v: int, turns: Sequence[tuple[float, Turn]]
+    simulation: Simulation,
+    v: int,
+    turns: Sequence[tuple[float, Turn]],
+    began: float | None = None,
 ) -> list[tuple[object, ...]]:
-    """How each door and light is at first, and each that then changed."""
+    """How each door and light is at first, or when a run began later, and each that changed."""
     setup, level, start = simulation.setups[v], simulation.level, float(simulation.times[0])
     opens = {name: setup.doors.get(name, Door()).open for name in level.wall_names}
+    are_lit = {name: each.lit for name, each in setup.lights.items()}
+    if began is not None:
+        start, doors = began, simulation.world.doors
+        opens = {name: bool(doors.are_on("open", name)[v]) for name in level.wall_names}
+        are_lit = {name: bool(doors.are_on("lit", name)[v]) for name in are_lit}
+        for _, turn in reversed(turns):  # what has changed since is taken back
+            (opens if turn.is_door else are_lit)[turn.name] = not turn.is_on
     found = [
         (level.wall_names[wall], "door", "open" if opens[level.wall_names[wall]] else "shut")
         for wall in np.flatnonzero(level.is_door)
     ]
-    found += [(name, "light", "lit" if each.lit else "dark") for name, each in setup.lights.items()]
+    found += [(name, "light", "lit" if is_lit else "dark") for name, is_lit in are_lit.items()]
     rows: list[tuple[object, ...]] = [(start, *each, None, AT_FIRST) for each in found]
     for t, each in turns:
         words = ("shut", "open") if each.is_door else ("dark", "lit")

@@ -242,6 +242,11 @@ did you mean "dog.fox.first_seen"?
         low, high = np.searchsorted(keys, [wanted, wanted + 1])
         return order[low:high]
 
+    @property
+    def first_tick(self) -> int:
+        """The number of its first tick in its game; 0 but for the last seconds of a live one."""
+        return int(self.info.get("first_tick", 0))
+
     def ticks_of(self, times: NDArray[np.float64]) -> NDArray[np.intp]:
         """The numbers of ticks, by their times, s."""
         clock = self.setup.clock

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -14,10 +14,13 @@ from snelk.body.outcomes import Effect, Happening
 from snelk.body.scene import Note, Snapshot
 from snelk.engine.simulation import Simulation
 from snelk.engine.throws import Flight
+from snelk.level.columns import plain
 from snelk.mind.ladder import Step
 from snelk.mind.memory import Beliefs
 from snelk.mind.messages import Message
 from snelk.mind.meter import Meters
+from snelk.mind.sharing import Saying
+from snelk.mind.signals import Signals
 from snelk.runs.events import EVENT_KINDS, Event
 from snelk.runs.finding import EventFinder, find_hearing
 from snelk.runs.happened import find_minds
@@ -60,6 +63,62 @@ BLOCK, MOST_GATHERED = 512, 250_000
 """Ticks that are gathered before they become rows, and checks of sight: what is less."""
 
 
+RECORDED_SENSES = ("sight", "touch")
+"""Those of which it is recorded how awake they are."""
+
+
+class Tick(NamedTuple):
+    """What one tick came to; the arrays are the simulation's, and overwritten by its next."""
+
+    t: float
+    sight: Sight
+    poses: Poses
+    meters: Meters
+    contacts: Contacts
+    beliefs: Beliefs
+    signals: Signals
+    light: NDArray[np.float64]
+    awake: dict[str, NDArray[np.float64]]
+    taken: Sequence[Step]
+    happenings: Sequence[Happening]
+    effects: Sequence[Effect]
+    turns: Sequence[Turn]
+    notes: Sequence[Note]
+    snapshots: Sequence[Snapshot]
+    flights: Sequence[Flight]
+    said: Sequence[Saying]
+    told: Sequence[Message]
+    noises: Noises | None
+    heard: Heard | None
+
+
+def tick_of(simulation: Simulation, t: float) -> Tick:
+    """The simulation's last tick."""
+    world, outcomes = simulation.world, simulation.world.outcomes
+    return Tick(
+        t,
+        simulation.sight,
+        simulation.poses,
+        simulation.meters,
+        simulation.contacts,
+        simulation.beliefs,
+        plain(world.signals),
+        simulation.light,
+        simulation.awake_then,
+        world.taken,
+        (*world.happenings, *outcomes.happenings),
+        outcomes.changed,
+        outcomes.turned,
+        world.notes,
+        world.snapshots,
+        simulation.thrower.flights,
+        simulation.said,
+        simulation.told if simulation.any_told else (),
+        simulation.noises if simulation.maker.noises.count else None,
+        simulation.heard if simulation.listening.heard.count else None,
+    )
+
+
 class Kept:
     """The tables of a run that stays in memory."""
 
@@ -81,10 +140,13 @@ class Recorder:
     Args:
         simulation: What is recorded.
         into: The tables of each variant: in memory, or on their way to disk.
+        first: The tick that is recorded first, where it is not the first of the run.
     """
 
-    def __init__(self, simulation: Simulation, into: Sequence[Kept | Draft]) -> None:
-        self.simulation = simulation
+    def __init__(
+        self, simulation: Simulation, into: Sequence[Kept | Draft], *, first: Tick | None = None
+    ) -> None:
+        self.simulation, self._first = simulation, first
         self._into = into
         numbers = simulation.numbers
         used = np.arange(numbers.cares.shape[3]) < numbers.cones[:, :, None]  # (v, agent, cone)
@@ -109,21 +171,27 @@ class Recorder:
         self._heard: list[tuple[float, Heard]] = []
         self._last_heard: list[dict[tuple[int, int], float]] = [{} for _ in simulation.setups]
         self._finder = EventFinder(simulation)
+        if first is not None:  # nothing is new at it
+            before: Any = (first.poses, first.meters, first.contacts, first.beliefs)
+            one = (each._make(values[None] for values in each) for each in before)
+            self._finder.remember(*one)
         self._light = np.zeros((self._size, *simulation.light.shape))
         self._awake = {
             sense: np.zeros((self._size, *simulation.awake[sense].shape))
-            for sense in ("sight", "touch")
+            for sense in RECORDED_SENSES
         }
         self._signals = _Blocks(simulation.world.signals, self._size)
         self._taken: list[tuple[float, Step]] = []
-        self._states = [first_states(simulation, v) for v in range(len(simulation.setups))]
+        self._states = [first_states(simulation, v, first) for v in range(len(simulation.setups))]
         self._happenings: list[tuple[float, Happening]] = []
         self._effects: list[tuple[float, Effect]] = []
         self._turns: list[tuple[float, Turn]] = []
         self._notes: list[Note] = []
         self._snapshots: list[Snapshot] = []
         self._flights: list[Flight] = []
-        self._flushed = 0
+        # The number of the first tick, and how many have become rows.
+        self.first_tick = 0 if first is None else simulation.tick_at(first.t)
+        self._flushed = self.first_tick
         self._times = np.zeros(self._size)
         self._filled = 0
         self._begun = [False] * len(simulation.setups)
@@ -131,42 +199,42 @@ class Recorder:
 
     def keep(self, time: float) -> None:
         """Keep the simulation's last tick."""
-        n = self._filled
+        self.keep_tick(tick_of(self.simulation, time))
+
+    def keep_tick(self, tick: Tick) -> None:
+        """Keep a tick, the next after the last that was kept."""
+        n, time = self._filled, tick.t
         for sense, block in self._awake.items():
-            block[n] = self.simulation.awake_then[sense]
-        world = self.simulation.world
-        self._signals.keep(n, world.signals)
-        self._taken += [(time, step) for step in world.taken]
-        self._happenings += [
-            (time, each) for each in (*world.happenings, *world.outcomes.happenings)
-        ]
-        self._effects += [(time, each) for each in world.outcomes.changed]
-        self._turns += [(time, each) for each in world.outcomes.turned]
-        self._notes += world.notes
-        self._snapshots += world.snapshots
-        self._flights += self.simulation.thrower.flights
-        self._sight.keep(n, self.simulation.sight)
-        self._poses.keep(n, self.simulation.poses)
-        self._meters.keep(n, self.simulation.meters)
-        self._contacts.keep(n, self.simulation.contacts)
-        self._beliefs.keep(n, self.simulation.beliefs)
-        self._keep_said(time)
-        if self.simulation.any_told:
-            self._told += [(time, message) for message in self.simulation.told]
-        if self.simulation.maker.noises.count:
-            self._noises.append(self.simulation.noises)
-        if self.simulation.listening.heard.count:
-            self._heard.append((time, self.simulation.heard))
-        self._light[n] = self.simulation.light
+            block[n] = tick.awake[sense]
+        self._signals.keep(n, tick.signals)
+        self._taken += [(time, step) for step in tick.taken]
+        self._happenings += [(time, each) for each in tick.happenings]
+        self._effects += [(time, each) for each in tick.effects]
+        self._turns += [(time, each) for each in tick.turns]
+        self._notes += tick.notes
+        self._snapshots += tick.snapshots
+        self._flights += tick.flights
+        self._sight.keep(n, tick.sight)
+        self._poses.keep(n, tick.poses)
+        self._meters.keep(n, tick.meters)
+        self._contacts.keep(n, tick.contacts)
+        self._beliefs.keep(n, tick.beliefs)
+        self._keep_said(time, tick.said)
+        self._told += [(time, message) for message in tick.told]
+        if tick.noises is not None:
+            self._noises.append(tick.noises)
+        if tick.heard is not None:
+            self._heard.append((time, tick.heard))
+        self._light[n] = tick.light
         self._times[n] = time
         self._filled += 1
         if self._filled == self._size:
             self._flush()
 
-    def _keep_said(self, time: float) -> None:
+    def _keep_said(self, time: float, said: Sequence[Saying]) -> None:
         """Keep what was told; where pairs are many, only what did not become of it before."""
         simulation = self.simulation
-        for saying in simulation.said:
+        for saying in said:
             v = saying.variant
             if time > self._end_of(v):
                 continue
@@ -184,6 +252,7 @@ class Recorder:
         """Add what is left, and what is only known at the end."""
         self._flush()
         noises = self._made()
+        began = None if self._first is None else self._first.t
         for v, into in enumerate(self._into):
             # A variant that ended before the others is told up to its end only.
             end = self._end_of(v)
@@ -201,7 +270,7 @@ class Recorder:
             into.add("states", table_of(STATE_COLUMNS, self._states[v]))
             into.add("effects", table_of(EFFECT_COLUMNS, effects))
             turns = [(t, each) for t, each in self._turns if each.variant == v and t <= end]
-            into.add("turns", table_of(TURN_COLUMNS, turn_rows(self.simulation, v, turns)))
+            into.add("turns", table_of(TURN_COLUMNS, turn_rows(self.simulation, v, turns, began)))
             into.add("searches", table_of(SEARCH_COLUMNS, searches))
             into.add("events", event_table(events))
 

@@ -148,7 +148,7 @@ def run(
     with writing_run(folder) as draft:
         simulation = Simulation(scenario)
         _replay(simulation, [draft], progress)
-        info = _info(simulation, 0, {}, draft.rows)
+        info = info_of(simulation, 0, {}, draft.rows)
         draft.finish(info, simulation.level.data.to_geojson())
         files = draft.tables()  # somebody else may put another run there at once
     return Run(info, simulation.level, folder=folder, files=files)
@@ -176,7 +176,7 @@ def run_batch(
     for v, (overrides, each) in enumerate(zip(variants, kept, strict=True)):
         tables = each.tables()
         rows = {name: table.num_rows for name, table in tables.items()}
-        runs.append(Run(_info(simulation, v, overrides, rows), simulation.level, tables=tables))
+        runs.append(Run(info_of(simulation, v, overrides, rows), simulation.level, tables=tables))
     return runs
 
 
@@ -211,9 +211,10 @@ def open_run(folder: str | Path) -> Run:
     return Run(info, level, folder=folder, digests=digests)
 
 
-def _info(
+def info_of(
     simulation: Simulation, v: int, overrides: Mapping[str, Any], rows: Mapping[str, int]
 ) -> dict[str, Any]:
+    """What `run.json` holds of one variant."""
     setup = simulation.setups[v]
     scenario = simulation.scenario
     return {

@@ -54,7 +54,8 @@ def _hearing(run: Record, moment: Moment, at: float) -> SenseAnswer:
     past = rows.take(rows["t"] <= run.times[run.tick_at(at)] + 1e-9)
     if len(past) == 0:
         later = f"; the first is judged at {rows.row(0).t:.2f} s" if len(rows) else ""
-        words = f"{agent} has not heard {target}: no noise of it yet{later}"
+        yet = f"since {run.times[0]:.2f} s" if run.first_tick else "yet"
+        words = f"{agent} has not heard {target}: no noise of it {yet}{later}"
         silent = "no number: there is nothing to hear"
         return SenseAnswer("hearing", at, False, "silent", words, (), None, (), silent)
     row = past.row(-1)
