@@ -47,7 +47,6 @@ SWEEP = [
 PAGES = {
     "mill": (["mill/runs/night"], "#t=47.5&agent=miller&target=store%20open"),
     "page": (["croft/runs/night"], "#t=40&agent=goose-2&target=fox"),
-    "page-two": (["croft/runs/night", "croft/runs/keen"], "#t=30.5&agent=dog&target=fox"),
 }
 FIGURES = {
     "map": [
@@ -92,6 +91,31 @@ def shoot(words: list[str], path: Path, folder: Path, *, stand_in: str = "") -> 
     finally:
         window.kill()
         window.wait()
+
+
+PLAYED = """
+import json, sys
+from websockets.sync.client import connect
+with connect("ws://127.0.0.1:7420/") as game:
+    game.send(json.dumps({"type": "hello", "version": 1, "token": sys.argv[1]}))
+    game.recv()
+    for n in range(200):
+        place = [13.5 - 0.03 * n, 6.0, 0.0]
+        game.send(json.dumps({"type": "frame", "seconds": 0.1, "poses": {"thief": {"place": place}}}))
+        game.recv()
+"""
+"""A game that plays for 20 s."""
+
+
+def shoot_server(folder: Path) -> None:
+    """The server, while a game plays, and when it is stopped."""
+    (folder / "play.py").write_text(PLAYED)
+    words = ["serve", "mill/night.toml", "--record", "records/night-1"]
+    line = f"{' '.join(['snelk', *words])} --token kEPuDf2mXqA6vXVy8mXfyQ"
+    play = f"sleep 4; {sys.executable} play.py kEPuDf2mXqA6vXVy8mXfyQ; kill -INT $served"
+    after = "snelk run records/night-1/scenario.toml | head -n 16"
+    stand_in = f"{line} & served=$!; {play}; wait $served; printf '$ %s\\n' '{after}'; {after}"
+    shoot(words, SHOTS / "serve.png", folder, stand_in=stand_in)
 
 
 def write_game(folder: Path) -> None:
@@ -147,6 +171,8 @@ def main(wanted: list[str]) -> None:
                 stand_in = "snelk demo > out; head -n 10 out; echo …; tail -n 24 out"
                 shoot(["demo"], SHOTS / "demo.png", folder, stand_in=stand_in)
             write_game(folder)
+            if not wanted or "serve" in wanted:
+                shoot_server(folder)
             if not wanted or set(wanted) & set(PAGES):
                 shoot_pages(wanted, folder)
             if not wanted or "animate" in wanted:

@@ -25,6 +25,10 @@ def say_once(text: str) -> None:
         say(text)
 
 
+USUAL = gc.get_threshold()
+"""When Python looks for garbage by itself."""
+
+
 def seldom_look_for_garbage() -> None:
     """Let a process of Snelk's own look for objects that nobody needs any more only seldom.
 
@@ -32,3 +36,9 @@ def seldom_look_for_garbage() -> None:
     twelfth of the time of stepping 32 variants.
     """
     gc.set_threshold(GARBAGE)
+
+
+def look_for_garbage_as_usual() -> None:
+    """Let a process that stays for long look for it often again, but not at what it began with."""
+    gc.freeze()
+    gc.set_threshold(*USUAL)

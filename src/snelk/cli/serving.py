@@ -12,6 +12,7 @@ import typer
 from snelk.cli.output import Screen, command
 from snelk.cli.scenarios import load_scenario
 from snelk.errors import InputError
+from snelk.waiting import look_for_garbage_as_usual
 
 PORT = 7420
 """Where it listens if nothing else is said."""
@@ -56,6 +57,7 @@ def serve(
         raise InputError.of("serve", "--token", "", "must not be empty", "leave it out")
     secret = "" if stdio else token or secrets.token_urlsafe(16)
     talk = Talk(loaded, token=secret, record=record, saves=saves, duration=duration)
+    look_for_garbage_as_usual()
     title = loaded.setup.title or scenario.stem
     if stdio:
         print(f"Serving {title} on standard input and output", file=sys.stderr, flush=True)

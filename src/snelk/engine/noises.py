@@ -104,13 +104,13 @@ class NoiseMaker:
         self._given.append((variant, kind, place, reach, maker, source))
         self.due_at = 0
 
-    def mark(self) -> tuple[int, tuple[str, ...]]:
+    def mark(self) -> tuple[int, tuple[str, ...], int]:
         """How many noises are given and which kinds are known, to take back what is given after."""
-        return len(self._given), self.words
+        return len(self._given), self.words, self.due_at
 
-    def take_back(self, mark: tuple[int, tuple[str, ...]]) -> None:
+    def take_back(self, mark: tuple[int, tuple[str, ...], int]) -> None:
         """Forget the noises that were given since a mark, at this same tick."""
-        count, self.words = mark
+        count, self.words, self.due_at = mark
         del self._given[count:]
 
     def _taken(self, t: float) -> Noises | None:

@@ -645,12 +645,13 @@ class Live:
         given, simulation = self._simulation.given, self._simulation
         before = Poses._make(values.copy() for values in given)
         jumps, outcomes, maker = set(self._jumps), simulation.world.outcomes, simulation.maker
+        active = simulation.world.active
         marks = outcomes.mark(), maker.mark(), self._record and self._record.waiting()
         try:
             yield
         except BaseException:
             _take_over(given, before)
-            self._jumps = jumps
+            self._jumps, simulation.world.active = jumps, active
             outcomes.take_back(marks[0])
             maker.take_back(marks[1])
             if self._record is not None and marks[2]:

@@ -149,6 +149,10 @@ class Talk:
             }
         except SnelkError as error:
             reply = {"type": "error", "text": str(error), "problems": []}
+        except Exception as error:  # a mistake of Snelk's must not end somebody's game
+            text = f"{type(error).__name__} within Snelk: {one_line(str(error))[:200]}"
+            fix = "this message may be half done; restore what was saved, and please report it"
+            reply = {"type": "error", "text": f"snelk: {text}; {fix}", "problems": []}
         given = _identity(data)
         return ({**reply, "id": given} if given is not None else reply), told
 
@@ -254,7 +258,7 @@ class Talk:
         gates = [
             {
                 "cone": cone.cone, "gate": gate.name, "passed": gate.passed, "text": gate.text,
-                "value": gate.value, "limit": gate.limit, "margin": gate.margin, "unit": gate.unit,
+                "value": _finite(gate.value), "limit": _finite(gate.limit), "margin": _finite(gate.margin), "unit": gate.unit,
             }
             for cone in answer.cones
             for gate in cone.gates
@@ -342,8 +346,19 @@ _ENCODER = json.JSONEncoder(
 
 
 def written(reply: Reply) -> str:
-    """A reply as it is sent: one line of JSON."""
-    return _ENCODER.encode(reply)
+    """A reply as it is sent: one line of JSON. A number that is none becomes null."""
+    try:
+        return _ENCODER.encode(reply)
+    except ValueError:
+        return _ENCODER.encode(_with_nulls(reply))
+
+
+def _with_nulls(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {key: _with_nulls(each) for key, each in value.items()}
+    if isinstance(value, list | tuple):
+        return [_with_nulls(each) for each in value]
+    return _finite(value) if isinstance(value, float) else value
 
 
 def _parsed(text: str | bytes) -> Any:
@@ -384,6 +399,11 @@ def _read(data: dict[str, Any]) -> messages.Message:
     return found
 
 
+def _finite(value: float | None) -> float | None:
+    """A number that JSON can hold; None for one that is not there, or without end."""
+    return value if value is not None and math.isfinite(value) else None
+
+
 def _identity(data: object) -> int | str | None:
     """The id of a message, also of one that is wrong in all else."""
     given = data.get("id") if isinstance(data, dict) else None
@@ -420,14 +440,19 @@ def _event(event: Event, told: Told) -> Reply:
         "t": event.t / told.time, "kind": event.kind, "agent": event.agent, "text": event.text,
     }  # fmt: skip
     found |= {word: getattr(event, word) for word in WORDS if getattr(event, word)}
-    if event.strength is not None:
-        found["strength"] = event.strength
-    if event.distance is not None:
-        found["distance"] = event.distance / told.length
-    if event.off_deg is not None:
-        found["off"] = abs(told.units.heading_out(told.units.zero_deg + event.off_deg))
-    if event.x is not None and event.y is not None:
-        found["place"] = told.place_out((event.x, event.y, 0.0))
+    zero = told.units.zero_deg
+    numbers = {
+        "strength": event.strength,
+        "distance": None if event.distance is None else event.distance / told.length,
+        "off": None if event.off_deg is None else told.units.heading_out(zero + event.off_deg),
+    }
+    # Of who is gone by then, some are no numbers.
+    for name, number in numbers.items():
+        if (known := _finite(number)) is not None:
+            found[name] = abs(known)
+    x, y = _finite(event.x), _finite(event.y)
+    if x is not None and y is not None:
+        found["place"] = told.place_out((x, y, 0.0))
     return found
 
 
