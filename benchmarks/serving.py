@@ -1,4 +1,4 @@
-"""A frame of 20 characters as messages: what reading, putting in and telling it takes, beside the ticks."""
+"""A frame of 20 characters as messages: what reading and telling it takes, beside the ticks."""
 
 from __future__ import annotations
 

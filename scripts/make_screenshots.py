@@ -100,8 +100,8 @@ with connect("ws://127.0.0.1:7420/") as game:
     game.send(json.dumps({"type": "hello", "version": 1, "token": sys.argv[1]}))
     game.recv()
     for n in range(200):
-        place = [13.5 - 0.03 * n, 6.0, 0.0]
-        game.send(json.dumps({"type": "frame", "seconds": 0.1, "poses": {"thief": {"place": place}}}))
+        poses = {"thief": {"place": [13.5 - 0.03 * n, 6.0, 0.0]}}
+        game.send(json.dumps({"type": "frame", "seconds": 0.1, "poses": poses}))
         game.recv()
 """
 """A game that plays for 20 s."""

@@ -258,7 +258,8 @@ class Talk:
         gates = [
             {
                 "cone": cone.cone, "gate": gate.name, "passed": gate.passed, "text": gate.text,
-                "value": _finite(gate.value), "limit": _finite(gate.limit), "margin": _finite(gate.margin), "unit": gate.unit,
+                "value": _finite(gate.value), "limit": _finite(gate.limit),
+                "margin": _finite(gate.margin), "unit": gate.unit,
             }
             for cone in answer.cones
             for gate in cone.gates
