@@ -410,7 +410,7 @@ def test_everybody_read_out_at_once_is_as_one_by_one() -> None:
         (lambda live: live.spawn("gander-2", x=1, y=float("inf")), "spawn: gander-2.y: must be a number within"),
         (lambda live: live.put("bush", "wary"), "no such agent"),
         (lambda live: live.put("gander", "warry"), 'put: gander: no such alert state (given: "warry"); did you mean "wary"?'),
-        (lambda live: live.frame(0), "frame: seconds: must be above 0 and at most 60 s (given: 0)"),
+        (lambda live: live.frame(0), "frame: seconds: must be above 0 and at most 60 s (given: 0 s)"),
         (lambda live: live.frame(float("nan")), "frame: seconds: must be above 0"),
         (lambda live: [live.frame(1.0) for _ in range(99)], "live: is over"),
         (lambda _: snelk.Live(NIGHT, spare={"gander": -1}), "spare: gander: must be a whole number from 0"),

@@ -490,7 +490,7 @@ def test_units_lead_there_and_back(
     zero: float,
     heading: float,
 ) -> None:
-    from snelk.serving.messages import GameUnits
+    from snelk.config.foreign import GameUnits
 
     named = {
         mine: ("-" if back else "") + axis

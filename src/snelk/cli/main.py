@@ -31,6 +31,7 @@ COMMANDS = {
     "animate": "pages.animate",
     "import": "importing.import_recording",
     "import-level": "importing.import_level",
+    "export": "exporting.export",
     "serve": "serving.serve",
     "searches": "scenarios.searches",
     "schema": "scenarios.schema",

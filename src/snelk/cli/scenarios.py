@@ -418,7 +418,7 @@ def _why_none_found(agent: str, results: list[SearchResult]) -> str:
 
 def schema(
     kind: Annotated[
-        str, typer.Argument(metavar="KIND", help="scenario, profiles, level or messages.")
+        str, typer.Argument(metavar="KIND", help="scenario, profiles, level, messages, export.")
     ],
     out: Annotated[
         Path | None, typer.Option("--out", metavar="FILE", help="Write it there.")
@@ -427,16 +427,18 @@ def schema(
     """Print the JSON Schema of a kind of file, for editors, or of the messages of `serve`."""
     import json
 
+    from snelk.config.exporting import export_schema
     from snelk.config.schema import FILES
     from snelk.config.schema import schema as schema_of
     from snelk.serving.messages import messages_schema
 
-    if kind not in (*FILES, "messages"):
-        fix = nearest(kind, (*FILES, "messages"))
+    others = {"messages": messages_schema, "export": export_schema}
+    if kind not in (*FILES, *others):
+        fix = nearest(kind, (*FILES, *others))
         raise UnknownNameError.of("schema", "KIND", f'"{kind}"', "no such kind of file", fix)
     if out is not None:
         claim(out, ".json", ours=lambda path: b'"$schema"' in path.read_bytes()[:4096])
-    found = messages_schema() if kind == "messages" else schema_of(kind)
+    found = others[kind]() if kind in others else schema_of(kind)
     text = json.dumps(found, indent=2)
     if out is None:
         typer.echo(text)

@@ -48,7 +48,10 @@ def serve(
         typer.Option("--duration", metavar="S", min=0.001, help="The longest game, s."),
     ] = 36_000.0,
 ) -> None:
-    """Let a game in any language talk to Snelk, in JSON messages; see docs/serving.md."""
+    """Let a game in any language play, in JSON messages.
+
+    docs/serving.md tells what can be said.
+    """
     from snelk.serving.lines import talk_in_lines
     from snelk.serving.talking import Talk
 

@@ -39,6 +39,8 @@ STILL = 0.05
 TABLES = (".csv", ".parquet")
 """What tracks can be written as."""
 
+Place = tuple[float, float, float]
+
 Factor = Annotated[float, with_unit("", gt=0, le=1e9)]
 
 
@@ -79,6 +81,61 @@ class Units(Model):
         turn = 1.0 if self.turn == "ccw" else -1.0
         off = (turn * (heading_deg - self.zero_deg) + 180.0) % 360.0 - 180.0
         return off / TO_DEGREES[self.angle]
+
+
+Axis = Literal["x", "y", "z", "-x", "-y", "-z"]
+
+
+class GameAxes(Model):
+    """Which axis of the game each axis of Snelk is: x and y of the plan, y left of x, and z up."""
+
+    x: Axis = Field(default="x", description="The game's axis that Snelk's x is.")
+    y: Axis = Field(default="y", description="The same of y.")
+    z: Axis = Field(default="z", description="The same of z, which is up.")
+
+
+class GameUnits(Units):
+    """The units, angles and axes of the game; what is left out is as in Snelk."""
+
+    axes: GameAxes = Field(default=GameAxes(), description="The axes.")
+
+
+class GamePlaces:
+    """From a game's places to Snelk's, and back.
+
+    Args:
+        units: The game's units, angles and axes.
+        source: What names them, for messages.
+
+    Raises:
+        InputError: They do not name each of its axes once.
+
+    >>> there = GamePlaces(GameUnits(length=0.01, axes=GameAxes(x="x", y="z", z="y")))
+    >>> there.place_in((100.0, 20.0, 300.0)), there.place_out((1.0, 3.0, 0.5))
+    ((1.0, 3.0, 0.2), (100.0, 50.0, 300.0))
+    """
+
+    def __init__(self, units: GameUnits, *, source: str = "units") -> None:
+        self.units = units
+        axes = (units.axes.x, units.axes.y, units.axes.z)
+        if sorted(axis[-1] for axis in axes) != ["x", "y", "z"]:
+            rule, fix = "must name each of the game's axes once", "such as x, z, y"
+            raise InputError.of(source, "units.axes", ", ".join(axes), rule, fix)
+        signs = [-1.0 if axis[0] == "-" else 1.0 for axis in axes]
+        self._from = ["xyz".index(axis[-1]) for axis in axes]
+        self._to = [self._from.index(n) for n in range(3)]
+        self._times = [sign * units.length for sign in signs]
+        self._over = [signs[n] / units.length for n in self._to]
+
+    def place_in(self, place: Sequence[float]) -> Place:
+        """A place of the game in m, on Snelk's axes."""
+        (i, j, k), (x, y, z) = self._from, self._times
+        return place[i] * x, place[j] * y, place[k] * z
+
+    def place_out(self, place: Sequence[float]) -> Place:
+        """A place in m on Snelk's axes as the game has it."""
+        (i, j, k), (x, y, z) = self._to, self._over
+        return place[i] * x, place[j] * y, place[k] * z
 
 
 class Conventions(Units):

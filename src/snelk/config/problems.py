@@ -134,10 +134,10 @@ def _annotation(model: Any, place: tuple[str | int, ...]) -> tuple[Any, Any]:
     for part in place:
         if isinstance(here, type) and issubclass(here, BaseModel):
             field = _field(here, str(part))
-            here = _bare(field.annotation) if field is not None else None
+            here = bare(field.annotation) if field is not None else None
         else:  # a table of named entries, or a list
             inner = get_args(here)
-            here = _bare(inner[-1 if get_origin(here) is dict else 0]) if inner else None
+            here = bare(inner[-1 if get_origin(here) is dict else 0]) if inner else None
     return here, field
 
 
@@ -147,7 +147,7 @@ def _field(model: type[BaseModel], key: str) -> Any:
     return next((field for name, field in fields if (field.alias or name) == key), None)
 
 
-def _bare(annotation: Any) -> Any:
+def bare(annotation: Any) -> Any:
     """A type without `| None` and without notes on it, save those of a plain number."""
     while get_origin(annotation) in (Annotated, Union, UnionType):
         inner = [a for a in get_args(annotation) if a is not type(None)]

@@ -612,7 +612,7 @@ class Live:
         >>> live.push("fox", x=33.0, y=19.0, heading_deg=90.0)
         >>> _ = live.step()
         >>> live.why("goose-2", "fox").headline
-        'goose-2 does not see fox at 0.00 s: too far (9.17 m, limit 8 m, wide cone)'
+        'goose-2 does not see fox at 0.00 s: too far (8.71 m, limit 8 m, wide cone)'
         """
         self._pair(agent, target)
         return self.recent().why(agent, target, at=self.t)
@@ -633,7 +633,7 @@ class Live:
     def all_or_nothing(self) -> Iterator[None]:
         """What is put in within it counts only if nothing in it is wrong.
 
-        >>> import snelk
+        >>> import contextlib, snelk
         >>> live = Live(snelk.croft() / "night.toml")
         >>> with contextlib.suppress(snelk.InputError), live.all_or_nothing():
         ...     live.push("fox", x=33.0, y=19.0, heading_deg=90.0)

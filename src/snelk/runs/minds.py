@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from snelk.engine.simulation import Simulation
     from snelk.engine.throws import Flight
     from snelk.mind.ladder import Step
-    from snelk.runs.recorder import Tick
+    from snelk.runs.ticks import Tick
 
 Numbers = NDArray[np.float64]
 

@@ -10,8 +10,9 @@ import numpy as np
 from snelk.config.models import Door
 from snelk.engine.simulation import Simulation
 from snelk.runs.measures import Measurer
-from snelk.runs.recorder import RECORDED_SENSES, Kept, Recorder, Tick, tick_of
+from snelk.runs.recorder import RECORDED_SENSES, Kept, Recorder
 from snelk.runs.run import Run, info_of
+from snelk.runs.ticks import Tick, tick_of
 from snelk.runs.turning import AT_FIRST
 from snelk.senses.hearing import Heard, Noises
 

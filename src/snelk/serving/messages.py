@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from snelk.config.fields import Model, Name, with_unit
-from snelk.config.foreign import Units
+from snelk.config.foreign import GameUnits
 from snelk.config.schema import DIALECT
 
 PROTOCOL = 1
@@ -26,21 +26,6 @@ Triple = Annotated[
 ]
 Identity = Annotated[int, Field(ge=0, lt=2**53)] | Annotated[str, Field(max_length=80)]
 Slot = Annotated[str, Field(pattern="^[A-Za-z0-9_-]{1,64}$")]
-Axis = Literal["x", "y", "z", "-x", "-y", "-z"]
-
-
-class Axes(Model):
-    """Which axis of the game each axis of Snelk is: x and y of the plan, y left of x, and z up."""
-
-    x: Axis = Field(default="x", description="The game's axis that Snelk's x is.")
-    y: Axis = Field(default="y", description="The same of y.")
-    z: Axis = Field(default="z", description="The same of z, which is up.")
-
-
-class GameUnits(Units):
-    """The units, angles and axes of the game; what is left out is as in Snelk."""
-
-    axes: Axes = Field(default=Axes(), description="The axes.")
 
 
 class Message(Model):

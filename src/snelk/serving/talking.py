@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from importlib.metadata import version
 from pathlib import Path
 from typing import Any
@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 import shapely
 
+from snelk.config.foreign import GamePlaces, GameUnits
 from snelk.config.problems import checked, key_path, shown
 from snelk.config.scenario import Scenario
 from snelk.errors import InputError, Problem, SnelkError, nearest, one_line
@@ -20,10 +21,9 @@ from snelk.runs.events import Event
 from snelk.runs.keeping import check_empty
 from snelk.runs.live import Belief, Live, Pose
 from snelk.serving import messages
-from snelk.serving.messages import PROTOCOL, GameUnits
+from snelk.serving.messages import PROTOCOL
 
 Reply = dict[str, Any]
-Place = tuple[float, float, float]
 
 LONGEST_MESSAGE = 1_000_000
 """Bytes of one message, at most."""
@@ -46,7 +46,7 @@ WORDS = (
 """What an event says beside, where it does."""
 
 
-class Told:
+class Told(GamePlaces):
     """What a client wants to be told of frames, and how it counts and measures.
 
     Args:
@@ -58,27 +58,8 @@ class Told:
     """
 
     def __init__(self, units: GameUnits, tells: tuple[str, ...] = ()) -> None:
-        self.units, self.tells = units, tells
-        self.time, self.length = units.time, units.length
-        axes = (units.axes.x, units.axes.y, units.axes.z)
-        if sorted(axis[-1] for axis in axes) != ["x", "y", "z"]:
-            rule, fix = "must name each of the game's axes once", "such as x, z, y"
-            raise InputError.of("hello", "units.axes", ", ".join(axes), rule, fix)
-        signs = [-1.0 if axis[0] == "-" else 1.0 for axis in axes]
-        self._from = ["xyz".index(axis[-1]) for axis in axes]
-        self._to = [self._from.index(n) for n in range(3)]
-        self._times = [sign * units.length for sign in signs]
-        self._over = [signs[n] / units.length for n in self._to]
-
-    def place_in(self, place: Sequence[float]) -> Place:
-        """A place of the game in m, on Snelk's axes."""
-        (i, j, k), (x, y, z) = self._from, self._times
-        return place[i] * x, place[j] * y, place[k] * z
-
-    def place_out(self, place: Sequence[float]) -> Place:
-        """A place in m on Snelk's axes as the game has it."""
-        (i, j, k), (x, y, z) = self._to, self._over
-        return place[i] * x, place[j] * y, place[k] * z
+        super().__init__(units, source="hello")
+        self.tells, self.time, self.length = tells, units.time, units.length
 
 
 class Talk:

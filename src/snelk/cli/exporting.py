@@ -1,0 +1,177 @@
+"""The command that hands numbers over to a game's own code, and takes them back: export."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from snelk.cli.output import Screen, command, say_json, table
+from snelk.cli.questions import Json
+from snelk.cli.scenarios import load_scenario
+from snelk.errors import InputError
+from snelk.files import claim, write_text
+
+
+def export(
+    scenario: Annotated[Path, typer.Argument(metavar="SCENARIO", help="The scenario's TOML file.")],
+    out: Annotated[
+        Path | None,
+        typer.Option("--out", metavar="FILE", help="A .json; else SCENARIO.export.json here."),
+    ] = None,
+    units: Annotated[
+        Path | None,
+        typer.Option("--units", metavar="FILE", help="TOML with all that; options go over it."),
+    ] = None,
+    length: Annotated[
+        float | None, typer.Option("--length", metavar="M", help="Metres in one of its units.")
+    ] = None,
+    time: Annotated[
+        float | None, typer.Option("--time", metavar="S", help="Seconds in one of its units.")
+    ] = None,
+    angle: Annotated[
+        str | None, typer.Option("--angle", metavar="UNIT", help="deg, rad or turns.")
+    ] = None,
+    turn: Annotated[
+        str | None,
+        typer.Option("--turn", metavar="WAY", help="ccw or cw: how headings grow, from above."),
+    ] = None,
+    zero: Annotated[
+        str | None,
+        typer.Option("--zero", metavar="AXIS", help="Where heading 0 points: +x, +y, -x, or deg."),
+    ] = None,
+    axis: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--axis", metavar="OURS=THEIRS", help="Its axis for one of ours, such as y=z or y=-z."
+        ),
+    ] = None,
+    take: Annotated[
+        Path | None,
+        typer.Option("--take", metavar="FILE", help="What was changed in an export since."),
+    ] = None,
+    write: Annotated[
+        bool, typer.Option("--write", help="Write that into the scenario's files.")
+    ] = False,
+    overrides: Annotated[
+        list[str] | None,
+        typer.Option("--set", metavar="KEY=VALUE", help="Change a number; repeatable."),
+    ] = None,
+    as_json: Json = False,
+) -> None:
+    """Write all numbers, resolved, in a game's units; or take its changes back.
+
+    Inheritance and defaults are filled in, and conditions are trees. `snelk schema export` tells
+    what is where.
+    """
+    from snelk.config.exporting import changes_in
+    from snelk.config.exporting import export as export_of
+    from snelk.config.opening import read_json
+
+    loaded = load_scenario(scenario, overrides)
+    options = {"length": length, "time": time, "angle": angle, "turn": turn, "zero": _zero(zero)}
+    given = {name: value for name, value in options.items() if value is not None}
+    if take is not None:
+        if given or units is not None or axis:
+            fix = "leave them out: the file says its own"
+            raise InputError.of("export", "--take", "", "is read in the units that it names", fix)
+        found = read_json(take)
+        if not isinstance(found, dict):
+            raise InputError.of(str(take), "", "", "is no export", "give what snelk export wrote")
+        _take(scenario, loaded, changes_in(loaded, found), write, overrides or [], as_json)
+        return
+    path = claim(
+        out or Path(f"{scenario.stem}.export.json"), ".json", source=scenario,
+        ours=lambda there: b"snelk_export" in there.read_bytes()[:200],
+    )  # fmt: skip
+    whole = export_of(loaded, _units(units, given, axis or []))
+    write_text(path, json.dumps(whole, indent=1, ensure_ascii=False) + "\n")
+    if as_json:
+        say_json({"written": str(path), "units": whole["units"]})
+        return
+    screen = Screen()
+    said = whole["units"]
+    setup = loaded.setup
+    held = (
+        f"{len(setup.profiles)} profiles, {len(setup.bodies)} bodies, a cast of {len(setup.cast)}"
+    )
+    screen.print(f"Written to {path}: {held}")
+    screen.print(
+        f"  lengths in {said['length']:g} m, times in {said['time']:g} s, angles in "
+        f"{said['angle']}, {said['turn']} from {said['zero']}"
+    )
+    screen.print("\nNext")
+    screen.print("  snelk schema export")
+    screen.print("  " + command("snelk", "export", scenario, "--take", path))
+
+
+def _zero(text: str | None) -> str | float | None:
+    try:
+        return None if text is None else float(text)
+    except ValueError:
+        return text
+
+
+def _units(path: Path | None, given: dict[str, Any], axes: list[str]) -> Any:
+    """The units of a game, of a file and of options that go over it."""
+    from snelk.config.foreign import GameUnits
+    from snelk.config.opening import read_toml
+    from snelk.config.problems import checked, key_path
+
+    raw = {} if path is None else read_toml(path)
+    source = "units" if path is None else str(path)
+    raw |= given
+    for text in axes:
+        ours, equals, theirs = text.partition("=")
+        if not equals:
+            raise InputError.of("export", "--axis", text, "must be OURS=THEIRS", "such as y=z")
+        raw.setdefault("axes", {})[ours] = theirs
+    problems: list[Any] = []
+    found = checked(GameUnits, raw, lambda key: (source, key_path(key)), problems)
+    if found is None:
+        raise InputError(problems)
+    return found
+
+
+def _take(
+    scenario: Path, loaded: Any, changes: dict[str, Any], write: bool, overrides: list[str],
+    as_json: bool,
+) -> None:  # fmt: skip
+    """Show what was changed, and write it."""
+    from snelk.config.scenario import value_of
+    from snelk.config.writing import rewritten, write_back
+
+    loaded.changed(changes)
+    files = rewritten(loaded, changes)
+    before = {key: value_of(loaded.setup, key) for key in changes}
+    screen = Screen()
+    if as_json:
+        said = [{"key": key, "before": before[key], "now": now} for key, now in changes.items()]
+        say_json({"changes": said, "difference": "".join(each.difference for each in files)})
+    elif not changes:
+        screen.print("Nothing was changed.")
+    else:
+        rows = [(key, _short(before[key]), _short(now)) for key, now in changes.items()]
+        screen.print("\n".join(table(("key", "before", "now"), rows, indent=0)))
+        for each in files:
+            screen.print("\n" + each.difference.rstrip())
+    if not changes:
+        return
+    if write:
+        write_back(files)
+        if not as_json:
+            screen.print(f"\nWritten to {', '.join(str(each.path) for each in files)}")
+    if not as_json:
+        screen.print("\nNext")
+        sets = [word for text in overrides for word in ("--set", text)]
+        screen.print("  " + command("snelk", "verify", scenario, *sets))
+
+
+def _short(value: Any) -> str:
+    """A value in a table."""
+    if value is None:
+        return "–"
+    text = f"{value:g}" if isinstance(value, float) else str(value)
+    return text if len(text) <= 40 else text[:39] + "…"
