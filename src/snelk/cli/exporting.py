@@ -14,40 +14,51 @@ from snelk.cli.scenarios import load_scenario
 from snelk.errors import InputError
 from snelk.files import claim, write_text
 
+Given = Annotated[Path, typer.Argument(metavar="SCENARIO", help="The scenario's TOML file.")]
+UnitsFile = Annotated[
+    Path | None,
+    typer.Option("--units", metavar="FILE", help="TOML with all that; options go over it."),
+]
+Length = Annotated[
+    float | None, typer.Option("--length", metavar="M", help="Metres in one of its units.")
+]
+Time = Annotated[
+    float | None, typer.Option("--time", metavar="S", help="Seconds in one of its units.")
+]
+Angle = Annotated[str | None, typer.Option("--angle", metavar="UNIT", help="deg, rad or turns.")]
+Turn = Annotated[
+    str | None,
+    typer.Option("--turn", metavar="WAY", help="ccw or cw: how headings grow, from above."),
+]
+Zero = Annotated[
+    str | None,
+    typer.Option("--zero", metavar="AXIS", help="Where heading 0 points: +x, +y, -x, or deg."),
+]
+Axis = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--axis", metavar="OURS=THEIRS", help="Its axis for one of ours, such as y=z or y=-z."
+    ),
+]
+Overrides = Annotated[
+    list[str] | None,
+    typer.Option("--set", metavar="KEY=VALUE", help="Change a number; repeatable."),
+]
+
 
 def export(
-    scenario: Annotated[Path, typer.Argument(metavar="SCENARIO", help="The scenario's TOML file.")],
+    scenario: Given,
     out: Annotated[
         Path | None,
         typer.Option("--out", metavar="FILE", help="A .json; else SCENARIO.export.json here."),
     ] = None,
-    units: Annotated[
-        Path | None,
-        typer.Option("--units", metavar="FILE", help="TOML with all that; options go over it."),
-    ] = None,
-    length: Annotated[
-        float | None, typer.Option("--length", metavar="M", help="Metres in one of its units.")
-    ] = None,
-    time: Annotated[
-        float | None, typer.Option("--time", metavar="S", help="Seconds in one of its units.")
-    ] = None,
-    angle: Annotated[
-        str | None, typer.Option("--angle", metavar="UNIT", help="deg, rad or turns.")
-    ] = None,
-    turn: Annotated[
-        str | None,
-        typer.Option("--turn", metavar="WAY", help="ccw or cw: how headings grow, from above."),
-    ] = None,
-    zero: Annotated[
-        str | None,
-        typer.Option("--zero", metavar="AXIS", help="Where heading 0 points: +x, +y, -x, or deg."),
-    ] = None,
-    axis: Annotated[
-        list[str] | None,
-        typer.Option(
-            "--axis", metavar="OURS=THEIRS", help="Its axis for one of ours, such as y=z or y=-z."
-        ),
-    ] = None,
+    units: UnitsFile = None,
+    length: Length = None,
+    time: Time = None,
+    angle: Angle = None,
+    turn: Turn = None,
+    zero: Zero = None,
+    axis: Axis = None,
     take: Annotated[
         Path | None,
         typer.Option("--take", metavar="FILE", help="What was changed in an export since."),
@@ -55,10 +66,7 @@ def export(
     write: Annotated[
         bool, typer.Option("--write", help="Write that into the scenario's files.")
     ] = False,
-    overrides: Annotated[
-        list[str] | None,
-        typer.Option("--set", metavar="KEY=VALUE", help="Change a number; repeatable."),
-    ] = None,
+    overrides: Overrides = None,
     as_json: Json = False,
 ) -> None:
     """Write all numbers, resolved, in a game's units; or take its changes back.
@@ -71,8 +79,7 @@ def export(
     from snelk.config.opening import read_json
 
     loaded = load_scenario(scenario, overrides)
-    options = {"length": length, "time": time, "angle": angle, "turn": turn, "zero": _zero(zero)}
-    given = {name: value for name, value in options.items() if value is not None}
+    given = _options(length, time, angle, turn, zero)
     if take is not None:
         if given or units is not None or axis:
             fix = "leave them out: the file says its own"
@@ -105,6 +112,60 @@ def export(
     screen.print("\nNext")
     screen.print("  snelk schema export")
     screen.print("  " + command("snelk", "export", scenario, "--take", path))
+
+
+def cases(
+    scenario: Given,
+    out: Annotated[
+        Path | None,
+        typer.Option("--out", metavar="FILE", help="A .jsonl; else SCENARIO.cases.jsonl here."),
+    ] = None,
+    units: UnitsFile = None,
+    length: Length = None,
+    time: Time = None,
+    angle: Angle = None,
+    turn: Turn = None,
+    zero: Zero = None,
+    axis: Axis = None,
+    overrides: Overrides = None,
+    as_json: Json = False,
+) -> None:
+    """Write inputs with right answers, for the tests of a game's own code.
+
+    They lie at, just inside and just outside of every limit, and where usual mistakes give
+    another answer. The file is JSON Lines; its first line says what all have in common.
+    """
+    from collections import Counter
+
+    from snelk.tuning.cases import MISTAKES, cases_of
+
+    loaded = load_scenario(scenario, overrides)
+    path = claim(
+        out or Path(f"{scenario.stem}.cases.jsonl"), ".jsonl", source=scenario,
+        ours=lambda there: b"snelk_cases" in there.read_bytes()[:200],
+    )  # fmt: skip
+    rows = cases_of(loaded, _units(units, _options(length, time, angle, turn, zero), axis or []))
+    write_text(path, "".join(json.dumps(row, ensure_ascii=False) + "\n" for row in rows))
+    counts = Counter(row["kind"] for row in rows[1:])
+    if as_json:
+        say_json({"written": str(path), "units": rows[0]["units"], "cases": dict(counts)})
+        return
+    screen = Screen()
+    told = ", ".join(f"{count} of {kind}" for kind, count in counts.items()) or "none"
+    screen.print(f"Written to {path}")
+    screen.print(f"  {told}")
+    screen.print(f"  each of {len(MISTAKES)} usual mistakes gives a wrong answer in at least one,")
+    screen.print("  as far as the scenario's numbers can tell it; the first line names them")
+    screen.print("\nNext")
+    screen.print("  run your own code on each line, and compare with its `right`")
+
+
+def _options(
+    length: float | None, time: float | None, angle: str | None, turn: str | None, zero: str | None
+) -> dict[str, Any]:
+    """The units that options say."""
+    options = {"length": length, "time": time, "angle": angle, "turn": turn, "zero": _zero(zero)}
+    return {name: value for name, value in options.items() if value is not None}
 
 
 def _zero(text: str | None) -> str | float | None:

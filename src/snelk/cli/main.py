@@ -32,6 +32,7 @@ COMMANDS = {
     "import": "importing.import_recording",
     "import-level": "importing.import_level",
     "export": "exporting.export",
+    "cases": "exporting.cases",
     "serve": "serving.serve",
     "searches": "scenarios.searches",
     "schema": "scenarios.schema",
