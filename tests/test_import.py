@@ -340,3 +340,51 @@ def test_pictures_show_what_was_imported(tmp_path: Path) -> None:
     assert np.median(np.abs((off + 180) % 360 - 180)) < 1e-6
     names = {text.get_text() for text in plot_level(level).texts}
     assert {"barn", "coop", "farmhouse"} & names
+
+
+@pytest.mark.parametrize("suffix", [".csv", ".parquet"])
+def test_noises_throws_and_doors_come_in_as_tracks_do(tmp_path: Path, suffix: str) -> None:
+    """By hand: y up, left-handed, cm, ms, names of its own; and they are what a scenario reads."""
+    from snelk.config.foreign import import_rows
+    from snelk.config.recordings import read_changes, read_noises, read_throws
+
+    rows = [
+        {"ms": 7000, "what": "CLATTER", "pos": {"x": 320, "y": 15, "z": 450}, "loud": 1200, "who": "P1", "fast": 0.9, "to": "OPENED"},
+        {"ms": 5500, "what": "step", "pos": {"x": -40, "y": 0, "z": 80}, "loud": None, "who": "fox", "fast": None, "to": "shut"},
+    ]  # fmt: skip
+    path = tmp_path / "game.jsonl"
+    path.write_text("".join(json.dumps(row) + "\n" for row in rows))
+    how = {
+        "columns": {"t": "ms", "kind": "what", "x": "pos.x", "y": "pos.z", "z": "pos.y", "reach": "loud", "by": "who", "speed": "fast", "of": "what"},
+        "length": 0.01, "time": 0.001, "begin": 5000.0,
+        "words": {"kind": {"CLATTER": "clatter"}, "by": {"P1": "thief"}, "of": {"CLATTER": "gate"}, "to": {"OPENED": "open"}},
+    }  # fmt: skip
+    files = {
+        what: import_rows(path, what, how).write(tmp_path / f"{what}{suffix}")
+        for what in ("noises", "throws", "changes")
+    }
+    noises = read_noises(files["noises"])
+    assert noises.t.tolist() == [0.5, 2.0]
+    assert (noises.kind, noises.by) == (("step", "clatter"), ("fox", "thief"))
+    assert noises.x.tolist() == pytest.approx([-0.4, 3.2])
+    assert noises.y.tolist() == pytest.approx([0.8, 4.5])
+    assert noises.z.tolist() == pytest.approx([0.0, 0.15])
+    assert np.isnan(noises.reach[0])
+    assert noises.reach[1] == pytest.approx(12.0)
+    throws = read_throws(files["throws"])
+    assert throws.speed.tolist() == pytest.approx([12.0, 9.0])  # 900 cm in a ms; none says 12 m/s
+    assert [(each.t, each.of, each.to) for each in read_changes(files["changes"])] == [
+        (0.5, "step", "shut"),
+        (2.0, "gate", "open"),
+    ]
+    for wrong, said in (
+        ({**how, "from_zero": True}, "is for tracks only; say with begin"),
+        ({**how, "columns": {**how["columns"], "kind": "wat"}}, 'has no such column for kind (given: "wat"); did you mean "what"?'),
+        ({**how, "words": {"to": {"OPENED": "ajar"}}}, "is no to of Snelk's"),
+    ):  # fmt: skip
+        with pytest.raises(snelk.InputError) as told:
+            import_rows(path, "noises", wrong)
+        assert said in str(told.value)
+    with pytest.raises(snelk.InputError, match="must be a number"):
+        import_rows(path, "throws", {**how, "length": 1.0}).write(tmp_path / "t.csv")
+    assert not (tmp_path / "t.csv").exists()

@@ -100,6 +100,7 @@ class Outcomes:
         alarms: What agents let all of some teams know at the last tick.
         turned: The doors and lights that changed at the last tick.
         spawned: Who comes in.
+        gone: (variant, character) who is taken out.
         put: Who is put into a state, after that.
         door_noises: (variant, door, kind, character or NOBODY) what doors make at the next tick.
     """
@@ -130,6 +131,7 @@ class Outcomes:
         )
         self._queued: list[Given] = []
         self.spawned: list[Spawn] = []
+        self.gone: list[tuple[int, int]] = []
         self.put: list[Put] = []
         self.turned: list[Turn] = []
         self.door_noises: list[tuple[int, str, str, int]] = []
@@ -143,7 +145,7 @@ class Outcomes:
         self._poses, self._time = poses, time
         self.changed, self.happenings, self.noises, self.alarms = [], [], [], []
         self.turned, self.door_noises = [], []
-        self.spawned, self.put = [], []
+        self.spawned, self.put, self.gone = [], [], []
 
     def apply(self, effects: minds.Effects | None, v: int, a: int, target: int, cause: str) -> None:
         """What comes of something that an agent did, or was led to, about a target."""
@@ -281,6 +283,7 @@ class Outcomes:
         if self.removed[v, who]:
             return
         self.removed[v, who] = True
+        self.gone.append((v, who))
         self.changed.append(Effect(v, who, "", 1.0, 0.0, by, cause))
         self._tell(v, "removed", by, who, f"is taken out ({cause})")
 

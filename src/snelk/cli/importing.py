@@ -10,11 +10,11 @@ import typer
 
 from snelk.cli.output import Screen, command, say_json, table, wrap
 from snelk.cli.questions import Json
-from snelk.errors import InputError
+from snelk.errors import InputError, one_of
 from snelk.files import claim, write_text, written
 
 if TYPE_CHECKING:
-    from snelk.config.foreign import Imported
+    from snelk.config.foreign import Imported, ImportedRows
 
 Source = Annotated[Path, typer.Argument(metavar="FILE", help="What the game wrote.")]
 Columns = Annotated[
@@ -53,6 +53,13 @@ def import_recording(
     from_zero: Annotated[
         bool, typer.Option("--from-zero", help="Its first time becomes 0 s.")
     ] = False,
+    begin: Annotated[
+        float | None,
+        typer.Option("--begin", metavar="T", help="Its time that becomes 0 s, in its own unit."),
+    ] = None,
+    what: Annotated[
+        str, typer.Option("--as", metavar="WHAT", help="tracks, noises, throws or changes.")
+    ] = "tracks",
     angle: Annotated[
         str | None, typer.Option("--angle", metavar="UNIT", help="deg, rad or turns.")
     ] = None,
@@ -74,12 +81,19 @@ def import_recording(
     ] = None,
     as_json: Json = False,
 ) -> None:
-    """Turn a recording of a game into tracks.
+    """Turn a recording of a game into tracks; or noises, throws, doors and lights.
 
     Of CSV, JSON Lines or Parquet, with other columns, axes, units and angles. It says what the
     tracks come to, and what looks wrong, and draws them.
     """
-    from snelk.config.foreign import TABLES, conventions_from, import_tracks, read_conventions
+    from snelk.config.foreign import (
+        HAPPENINGS,
+        TABLES,
+        conventions_from,
+        import_rows,
+        import_tracks,
+        read_conventions,
+    )
     from snelk.config.geojson import read_level
     from snelk.level.level import Level
     from snelk.plots.imported import plot_imported
@@ -88,10 +102,17 @@ def import_recording(
 
     raw: dict[str, Any] = {} if mapping is None else read_conventions(mapping).model_dump()
     given = {"name": name, "length": length, "time": time, "angle": angle, "turn": turn}
-    given |= {"zero": _zero(zero), "from_zero": from_zero or None}
+    given |= {"zero": _zero(zero), "from_zero": from_zero or None, "begin": begin}
     raw |= {key: value for key, value in given.items() if value is not None}
     raw["columns"] = {**raw.get("columns", {}), **_pairs(column, "--column")}
     raw["words"] = _words(raw.get("words", {}), word)
+    one_of(what, ("tracks", *HAPPENINGS), source="import", place="--as", what="kind of recording")
+    if what != "tracks":
+        place = claim(out or Path(f"{source.stem}.{what}.csv"), *TABLES, source=source)
+        found = import_rows(source, what, conventions_from(raw, source="conventions"))
+        found.write(place)
+        _say_rows(found, place, as_json)
+        return
     ground = None if level is None else Level(read_level(level))
     place = claim(out or Path(f"{source.stem}.track.csv"), *TABLES, source=source)
     picture = claim_figure(place.with_suffix(".png"))
@@ -112,9 +133,37 @@ def import_recording(
         words = f"outside of the level: {lies.outside:.0%} of the samples; in walls"
         screen.print(f"\n{words}: {lies.in_walls:.0%}")
     screen.print(f"\nWritten to {place}\nDrawn in   {picture}")
+    if imported.begin:
+        words = f"Its time {imported.begin:g} became 0 s: for its noises, throws and doors say"
+        screen.print("\n" + wrap(f"{words} --begin {imported.begin:g}", indent=2))
     line = f'tracks = ["{place.name}"]'
     ids = ", ".join(dict.fromkeys(map(str, imported.tracks.id)))
     screen.print("\n" + wrap(f"In a scenario: {line}, and a [cast.NAME] for {ids}", indent=2))
+
+
+def _say_rows(found: ImportedRows, place: Path, as_json: bool) -> None:
+    """What noises, throws and the like come to, each kind of them."""
+    rows, by = found.rows, "of" if found.what == "changes" else "kind"
+    each = [(str(name), some) for name, some in rows.groupby(by, sort=True)]
+    if as_json:
+        kinds = [{by: name, "rows": len(some)} for name, some in each]
+        say_json({"written": str(place), "rows": len(rows), "kinds": kinds})
+        return
+    screen = Screen()
+    lines = []
+    for name, some in each:
+        line = [name, f"{len(some)}", f"{some.t.min():g} to {some.t.max():g} s"]
+        if "x" in rows:
+            line += [f"{some.x.min():.4g} to {some.x.max():.4g}"]
+            line += [f"{some.y.min():.4g} to {some.y.max():.4g} m"]
+        lines.append(line)
+    head = [by, " rows", " time", " x", " y    "][: len(lines[0]) if lines else 3]
+    screen.print("\n".join(table(head, lines)))
+    screen.print(f"\nWritten to {place}")
+    line_there = f'{found.what} = ["{place.name}"]'
+    names = {"noises": "noise_kinds", "throws": "noise_kinds", "changes": "doors and lights"}
+    what = f"In a scenario: {line_there}; its {names[found.what]} have to have these names"
+    screen.print("\n" + wrap(what, indent=2))
 
 
 def _say_imported(imported: Imported, doubts: list[str]) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any, Literal
@@ -13,12 +13,25 @@ from numpy.typing import NDArray
 from pydantic import Field, field_validator
 
 from snelk.config.fields import Model, with_unit
+from snelk.config.models import BECOMES
 from snelk.config.opening import read_toml
 from snelk.config.problems import checked
-from snelk.config.recordings import ALSO_CALLED, TRACK_COLUMNS, as_numbers, as_text, read_tracks
+from snelk.config.recordings import (
+    ALSO_CALLED,
+    CHANGE_COLUMNS,
+    NOISE_COLUMNS,
+    THROW_COLUMNS,
+    TRACK_COLUMNS,
+    as_numbers,
+    as_text,
+    read_changes,
+    read_noises,
+    read_throws,
+    read_tracks,
+)
 from snelk.config.tabular import read_rows
 from snelk.config.words import GAITS, POSTURES, PRESENT
-from snelk.errors import InputError, Problem, nearest, one_line
+from snelk.errors import InputError, Problem, nearest, one_line, one_of
 from snelk.files import claim, written
 
 Numbers = NDArray[np.float64]
@@ -26,8 +39,18 @@ Numbers = NDArray[np.float64]
 FACING = ("facing_x", "facing_y")
 """Instead of a heading: a direction, as its parts along x and y."""
 
-WORDED = {"posture": POSTURES, "gait": GAITS, "present": PRESENT}
+WORDED = {"posture": POSTURES, "gait": GAITS, "present": PRESENT, "to": BECOMES}
 """Columns that hold words, and which."""
+
+NAMED = ("id", "kind", "by", "of")
+"""Columns that hold names of the game, which may be others here."""
+
+HAPPENINGS = {"noises": NOISE_COLUMNS, "throws": THROW_COLUMNS, "changes": CHANGE_COLUMNS}
+"""What else a recording may hold than tracks, and its columns."""
+
+READS: dict[str, Callable[[Path], object]] = {
+    "noises": read_noises, "throws": read_throws, "changes": read_changes,
+}  # fmt: skip
 
 TO_DEGREES = {"deg": 1.0, "rad": 180.0 / np.pi, "turns": 360.0}
 AXES = {"+x": 0.0, "+y": 90.0, "-x": 180.0, "-y": -90.0}
@@ -148,8 +171,11 @@ class Conventions(Units):
     columns: dict[str, str] = Field(default={}, description="What each column is called there.")
     name: str = Field(default="", description="Whose it is, where the file has no ids.")
     from_zero: bool = Field(default=False, description="Whether its first time becomes 0 s.")
+    begin: float = Field(default=0.0, description="Its time that becomes 0 s, in its own unit.")
     words: dict[str, dict[str, str]] = Field(
-        default={}, description="Per column posture, gait or present: Snelk's word for each."
+        default={},
+        description="Per column posture, gait, present or to: Snelk's word for each; of id, kind, "
+        "by and of: what it is called in the scenario.",
     )
 
 
@@ -163,12 +189,14 @@ class Imported:
         tracks: Columns `t`, `id`, `x`, `y`, `heading`, and `z`, `posture`, `gait`, `present` as
             far as known; by id, then by time.
         heading_from: `column`, `facing` or `motion`.
+        begin: The time of the game that became 0 s, in its own unit.
     """
 
     source: str
     conventions: Conventions
     tracks: pd.DataFrame
     heading_from: str
+    begin: float = 0.0
 
     def write(self, path: str | Path) -> Path:
         """Write it as a track file, .csv or .parquet, and read that again to be sure.
@@ -177,19 +205,26 @@ class Imported:
             InputError: The format is unknown, the place cannot be written, or the result is no
                 proper track; then nothing is left there.
         """
-        path = claim(path, *TABLES, source=self.source)
-        with written(path) as draft:
-            if path.suffix.lower() == ".csv":
-                self.tracks.to_csv(draft, index=False, float_format="%.9g")
-            else:
-                self.tracks.to_parquet(draft, index=False)
-            try:
-                read_tracks(draft)
-            except InputError as error:
-                # Its lines are not those of the source: rows have been sorted.
-                there = (Problem(self.source, "", p.given, p.rule, p.fix) for p in error.problems)
-                raise InputError(there) from None
-        return path
+        return _write(self.tracks, path, read_tracks, self.source)
+
+
+def _write(
+    rows: pd.DataFrame, path: str | Path, read: Callable[[Path], object], source: str
+) -> Path:
+    """Write rows as a table, if they can be read again."""
+    path = claim(path, *TABLES, source=source)
+    with written(path) as draft:
+        if path.suffix.lower() == ".csv":
+            rows.to_csv(draft, index=False, float_format="%.9g")
+        else:
+            rows.to_parquet(draft, index=False)
+        try:
+            read(draft)
+        except InputError as error:
+            # Its lines are not those of the source: rows have been sorted.
+            there = (Problem(source, "", p.given, p.rule, p.fix) for p in error.problems)
+            raise InputError(there) from None
+    return path
 
 
 def read_conventions(path: str | Path) -> Conventions:
@@ -209,15 +244,18 @@ def conventions_from(raw: Mapping[str, Any], *, source: str = "conventions") -> 
     """
     problems: list[Problem] = []
     found = checked(Conventions, raw, lambda p: (source, ".".join(map(str, p))), problems)
-    known = (*TRACK_COLUMNS, *FACING)
+    every = (TRACK_COLUMNS, *HAPPENINGS.values())
+    known = tuple(dict.fromkeys((*(name for each in every for name in each), *FACING)))
     for name in found.columns if found is not None else ():
         if name not in known:
             meant = ALSO_CALLED.get(name.lower())
             fix = f'did you mean "{meant}"?' if meant in known else nearest(name, known)
             problems.append(Problem(source, "columns", f'"{name}"', "no such column", fix))
     for name, said in found.words.items() if found is not None else ():
+        if name in NAMED:
+            continue
         if name not in WORDED:
-            fix = nearest(name, WORDED)
+            fix = nearest(name, (*WORDED, *NAMED))
             problems.append(Problem(source, "words", f'"{name}"', "has no words", fix))
             continue
         for word, meant in said.items():
@@ -262,14 +300,16 @@ def import_tracks(
         conventions = conventions_from(conventions or {})
     frame = read_rows(path, ".csv", ".parquet", ".jsonl", ".ndjson")
     reader = _Columns(frame, conventions, str(path))
-    tracks = pd.DataFrame({"t": reader.numbers("t") * conventions.time})
+    tracks = pd.DataFrame({"t": reader.times()})
+    begin = conventions.begin
     if conventions.from_zero and len(tracks):
+        begin += float(tracks.t.min()) / conventions.time
         tracks["t"] -= tracks.t.min()
     tracks["id"] = reader.ids()
     for axis in ("x", "y", "z"):
         if axis != "z" or reader.has("z"):
             tracks[axis] = reader.numbers(axis) * conventions.length
-    for word in WORDED:
+    for word in ("posture", "gait", "present"):
         if reader.has(word):
             tracks[word] = reader.words(word)
     heading, how = _headings(reader, conventions)
@@ -279,7 +319,70 @@ def import_tracks(
     if how == "motion":
         tracks["heading"] = _along_motion(tracks)
     tracks["heading"] = (tracks.heading + 180.0) % 360.0 - 180.0
-    return Imported(str(path), conventions, tracks, how)
+    return Imported(str(path), conventions, tracks, how, begin)
+
+
+@dataclass(frozen=True)
+class ImportedRows:
+    """Noises, throws, or doors and lights that changed, in Snelk's columns, metres and seconds.
+
+    Attributes:
+        source: The file they came from.
+        what: `noises`, `throws` or `changes`.
+        rows: Their columns as a scenario's files have them, by time.
+    """
+
+    source: str
+    what: str
+    rows: pd.DataFrame
+
+    def write(self, path: str | Path) -> Path:
+        """Write them as a file of a scenario, .csv or .parquet, and read it again to be sure.
+
+        Raises:
+            InputError: As `Imported.write`.
+        """
+        return _write(self.rows, path, READS[self.what], self.source)
+
+
+def import_rows(
+    path: str | Path, what: str, conventions: Conventions | Mapping[str, Any] | None = None
+) -> ImportedRows:
+    """Read noises, throws, or doors and lights that changed, of a game.
+
+    Args:
+        path: As for `import_tracks`.
+        what: `noises` (columns t, kind, x, y; z, reach, by), `throws` (t, by, kind, x, y; z,
+            speed, reach) or `changes` (t, of, to).
+        conventions: As for `import_tracks`; columns that are not of these are left aside.
+
+    Raises:
+        InputError: As `import_tracks`; or the first time was to become 0, which tracks of the same
+            session would not know of.
+    """
+    one_of(what, HAPPENINGS, source="import", place="as", what="kind of recording")
+    path = Path(path)
+    if not isinstance(conventions, Conventions):
+        conventions = conventions_from(conventions or {})
+    if conventions.from_zero:
+        fix = "say with begin which time becomes 0: that at which the tracks begin"
+        raise InputError.of(str(path), "from_zero", "", "is for tracks only", fix)
+    columns = HAPPENINGS[what]
+    frame = read_rows(path, ".csv", ".parquet", ".jsonl", ".ndjson")
+    reader = _Columns(frame, conventions, str(path), columns)
+    rows = pd.DataFrame({"t": reader.times()})
+    for name in columns:
+        if name == "t" or not reader.has(name):
+            continue
+        if name in ("x", "y", "z"):
+            rows[name] = reader.numbers(name) * conventions.length
+        elif name in ("reach", "speed"):
+            over = conventions.time if name == "speed" else 1.0
+            rows[name] = reader.numbers(name, gaps=True) * conventions.length / over
+        else:
+            rows[name] = reader.words(name)
+    reader.raise_problems()
+    return ImportedRows(str(path), what, rows.sort_values("t", kind="stable", ignore_index=True))
 
 
 def _headings(reader: _Columns, conventions: Conventions) -> tuple[Numbers, str]:
@@ -310,13 +413,24 @@ def _along_motion(tracks: pd.DataFrame) -> Numbers:
 class _Columns:
     """The columns of a foreign file under Snelk's names; what is wrong with them is gathered."""
 
-    def __init__(self, frame: pd.DataFrame, conventions: Conventions, source: str) -> None:
+    def __init__(
+        self,
+        frame: pd.DataFrame,
+        conventions: Conventions,
+        source: str,
+        columns: Mapping[str, bool] | None = None,
+    ) -> None:
         self.frame = frame
         self.conventions = conventions
         self.source = source
         self.problems: list[Problem] = []
-        named = conventions.columns
-        own = [name for name in (*TRACK_COLUMNS, *FACING) if name in frame and name not in named]
+        every = (*TRACK_COLUMNS, *FACING) if columns is None else tuple(columns)
+        named = {
+            name: there
+            for name, there in conventions.columns.items()
+            if columns is None or name in every
+        }
+        own = [name for name in every if name in frame and name not in named]
         self.names = {**{name: name for name in own}, **named}
         for name, there in named.items():
             if there.lstrip("-") not in frame and there not in frame:
@@ -324,10 +438,12 @@ class _Columns:
                 rule = f"has no such column for {name}"
                 self.problems.append(Problem(source, "", f'"{there}"', rule, fix))
         needed = ["t", "x", "y"] + ([] if conventions.name else ["id"])
+        if columns is not None:
+            needed = [name for name, must in columns.items() if must]
         for name in needed:
             if name not in self.names:
-                columns = ", ".join(map(str, frame.columns[:20]))
-                fix = f"say which it is with --column {name}=NAME; there are {columns}"
+                there = ", ".join(map(str, frame.columns[:20]))
+                fix = f"say which it is with --column {name}=NAME; there are {there}"
                 if name == "id":
                     fix += "; or name whose it is with --name"
                 rule = f'has no column "{name}"'
@@ -347,10 +463,16 @@ class _Columns:
             return self.frame[there], 1.0
         return self.frame[there.removeprefix("-")], -1.0
 
-    def numbers(self, name: str) -> Numbers:
+    def times(self) -> Numbers:
+        """The times, s."""
+        return (self.numbers("t") - self.conventions.begin) * self.conventions.time
+
+    def numbers(self, name: str, *, gaps: bool = False) -> Numbers:
+        """A column of numbers; NaN where one is empty, if it may have gaps."""
         column, sign = self._column(name)
         values = as_numbers(column)
-        bad = np.flatnonzero(~np.isfinite(values))
+        empty = np.array([gaps and as_text(value) == "" for value in column], dtype=np.bool_)
+        bad = np.flatnonzero(~np.isfinite(values) & ~empty)
         if len(bad):
             more = f" (and {len(bad) - 1} more like it)" if len(bad) > 1 else ""
             given = f"{self.names[name]} = {str(column.iloc[bad[0]])[:40]!r}"
@@ -362,7 +484,7 @@ class _Columns:
     def ids(self) -> Sequence[str]:
         if not self.has("id"):
             return [self.conventions.name] * len(self.frame)
-        return [as_text(value) for value in self._column("id")[0]]
+        return self.words("id")
 
     def words(self, name: str) -> Sequence[str]:
         known = self.conventions.words.get(name, {})

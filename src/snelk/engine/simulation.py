@@ -504,7 +504,7 @@ class Simulation:
         self._at[NOISES_AT] = self.maker.due_at
         self._next_effect[0] = outcomes.next_time
         ends = outcomes.noises or outcomes.alarms or self.world.newly_ended or outcomes.turned
-        comes = outcomes.spawned or outcomes.put
+        comes = outcomes.spawned or outcomes.put or outcomes.gone
         self._at[FINISHES] = bool(ends) or bool(comes) or self.world.clues.any
 
     def _gather(self) -> None:
@@ -528,12 +528,12 @@ class Simulation:
         self.listening.misplace(self.maker.noises)
 
     def _let_in(self) -> None:
-        """Let those come in who do, after all else of a tick, and put into states who is."""
+        """Let those go and come in who do, after all else of a tick, and put into states who is."""
         world = self.world
+        for v, who in world.outcomes.gone:
+            if (a := world.agent_of(who)) >= 0:
+                world.thinking.let_go(v, a)
         for spawn in world.outcomes.spawned:
-            a = world.agent_of(spawn.who)
-            if a >= 0:
-                world.thinking.let_go(spawn.variant, a)
             self._slots.renew(spawn.variant, spawn.who, self.tick)
             world.let_in(spawn)
         for put in world.outcomes.put:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.body.outcomes import Happening
 from snelk.config.models import Setup
 from snelk.config.words import GAITS, STEP
 from snelk.engine.simulation import Simulation
@@ -175,6 +176,25 @@ class EventFinder:
                 threshold=names[a][k],
             )
             yield event.with_text(describe_crossing(event, float(value[n + 1, a, j])))
+
+
+ENDS = {"forgot", "fell", "lost", "parted", "left"}
+"""Kinds of events that tell of something that is over."""
+
+
+def without_former(
+    events: Sequence[Event], happenings: Sequence[tuple[float, Happening]], names: Sequence[str]
+) -> list[Event]:
+    """Events but for what ends as somebody comes in anew: that was of its former self."""
+    new = {(t, names[each.target]) for t, each in happenings if each.kind == "spawned"}
+    if not new:
+        return list(events)
+    return [
+        event
+        for event in events
+        if event.kind not in ENDS
+        or new.isdisjoint({(event.t, event.agent), (event.t, event.target)})
+    ]
 
 
 def _thresholds_of(setup: Setup) -> tuple[list[list[str]], Numbers]:

@@ -27,7 +27,7 @@ from snelk.mind.ladder import NO_TRANSITION
 from snelk.mind.memory import NO_BELIEF, SOURCES, uncertainty
 from snelk.runs.answers import Answer
 from snelk.runs.events import EVENT_KINDS, Event
-from snelk.runs.finding import EventFinder, find_hearing
+from snelk.runs.finding import EventFinder, find_hearing, without_former
 from snelk.runs.happened import find_minds
 from snelk.runs.keeping import Keeping
 from snelk.runs.minds import Searches, outside_row
@@ -451,6 +451,8 @@ class Live:
         events += self._finder.find_beliefs(0, times, beliefs, told, gone)
         self._finder.remember(poses, meters, contacts, beliefs)
         events += self._hearing()
+        happened = [(self.t, each) for each in simulation.world.outcomes.happenings]
+        events = without_former(events, happened, self.names)
         events += self._minds()
         self._before = Poses._make(values.copy() for values in simulation.given)
         self._recent.keep(simulation, self.t)

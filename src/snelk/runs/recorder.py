@@ -20,7 +20,7 @@ from snelk.mind.messages import Message
 from snelk.mind.meter import Meters
 from snelk.mind.sharing import Saying
 from snelk.runs.events import EVENT_KINDS, Event
-from snelk.runs.finding import EventFinder, find_hearing
+from snelk.runs.finding import EventFinder, find_hearing, without_former
 from snelk.runs.happened import find_minds
 from snelk.runs.minds import (
     EFFECT_COLUMNS,
@@ -209,7 +209,7 @@ class Recorder:
             flights = [each for each in self._flights if each.variant == v and each.t <= end]
             searches = Searches(self.simulation).rows(notes)
             happenings = [(t, h) for t, h in self._happenings if h.variant == v and t <= end]
-            events = self._events[v]
+            events = without_former(self._events[v], happenings, self.simulation.names)
             events += find_minds(self.simulation, self._states[v], happenings, searches, flights)
             events.sort(key=lambda event: (event.t, EVENT_KINDS.index(event.kind)))
             into.add("noises", noise_table(self.simulation, v, made))

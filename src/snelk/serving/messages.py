@@ -145,7 +145,7 @@ class Visible(Message):
     )
 
 
-class Path(Message):
+class PathBetween(Message):
     """The shortest way on foot from one place to another."""
 
     type: Literal["path"]
@@ -179,7 +179,7 @@ TO_SNELK: dict[str, type[Message]] = {
     "frame": Frame,
     "why": Why,
     "visible": Visible,
-    "path": Path,
+    "path": PathBetween,
     "save": Save,
     "restore": Restore,
     "bye": Bye,

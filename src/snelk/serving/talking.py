@@ -265,7 +265,7 @@ class Talk:
         text = f"{ask.agent} sees {seen.area:.1f} m² at {z:.2f} m"
         return {"type": "answer", "to": "visible", "text": text, "rings": rings}
 
-    def _path(self, live: Live, told: Told, ask: messages.Path) -> Reply:
+    def _path(self, live: Live, told: Told, ask: messages.PathBetween) -> Reply:
         start, goal = told.place_in(ask.start), told.place_in(ask.goal)
         found = live.path(ask.who, start, goal)
         if found is None:
@@ -315,7 +315,7 @@ _ANSWERS: Mapping[type[Any], Callable[..., Reply]] = {
     messages.Frame: Talk._frame,
     messages.Why: Talk._why,
     messages.Visible: Talk._visible,
-    messages.Path: Talk._path,
+    messages.PathBetween: Talk._path,
     messages.Save: Talk._save,
     messages.Restore: Talk._restore,
     messages.Bye: Talk._bye,
