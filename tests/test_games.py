@@ -129,7 +129,6 @@ def test_who_comes_in_again_is_as_at_first_and_nobody_knows_of_it(tmp_path: Path
         "after → look",
         "is not at",
         "felt",
-        "look → round",
         "walking",
         "heard a bang",
     ):

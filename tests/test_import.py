@@ -386,5 +386,5 @@ def test_noises_throws_and_doors_come_in_as_tracks_do(tmp_path: Path, suffix: st
             import_rows(path, "noises", wrong)
         assert said in str(told.value)
     with pytest.raises(snelk.InputError, match="must be a number"):
-        import_rows(path, "throws", {**how, "length": 1.0}).write(tmp_path / "t.csv")
+        import_rows(path, "throws", {**how, "length": 10.0}).write(tmp_path / "t.csv")
     assert not (tmp_path / "t.csv").exists()
