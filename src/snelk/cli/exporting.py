@@ -69,7 +69,7 @@ def export(
     overrides: Overrides = None,
     as_json: Json = False,
 ) -> None:
-    """Write all numbers, resolved, in a game's units; or take its changes back.
+    """Write all numbers in a game's units, or take changes back.
 
     Inheritance and defaults are filled in, and conditions are trees. `snelk schema export` tells
     what is where.

@@ -424,7 +424,7 @@ def schema(
         Path | None, typer.Option("--out", metavar="FILE", help="Write it there.")
     ] = None,
 ) -> None:
-    """Print the JSON Schema of a kind of file, for editors, or of the messages of `serve`."""
+    """Print the JSON Schema of a kind of file, or of messages."""
     import json
 
     from snelk.config.exporting import export_schema
