@@ -130,7 +130,7 @@ def cases(
     overrides: Overrides = None,
     as_json: Json = False,
 ) -> None:
-    """Write inputs with right answers, for the tests of a game's own code.
+    """Write inputs with right answers, for a game's own tests.
 
     They lie at, just inside and just outside of every limit, and where usual mistakes give
     another answer. The file is JSON Lines; its first line says what all have in common.

@@ -81,7 +81,7 @@ def import_recording(
     ] = None,
     as_json: Json = False,
 ) -> None:
-    """Turn a recording of a game into tracks; or noises, throws, doors and lights.
+    """Turn a recording of a game into tracks, noises or the like.
 
     Of CSV, JSON Lines or Parquet, with other columns, axes, units and angles. It says what the
     tracks come to, and what looks wrong, and draws them.
