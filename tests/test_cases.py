@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Sequence
+from functools import cache
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -223,10 +224,15 @@ class Game:
         return self.takes(case) == right["taken_at"]
 
 
-def wrong_of(path: Path, mistake: str = "") -> list[str]:
+@cache
+def handed_over(path: Path) -> tuple[Any, Any]:
+    """The numbers and the cases of a scenario, as a game reads them."""
     scenario = snelk.load(path)
-    numbers = json.loads(json.dumps(export(scenario)))
-    _, *cases = json.loads(json.dumps(cases_of(scenario)))
+    return json.loads(json.dumps(export(scenario))), json.loads(json.dumps(cases_of(scenario)))[1:]
+
+
+def wrong_of(path: Path, mistake: str = "") -> list[str]:
+    numbers, cases = handed_over(path)
     game = Game(numbers, mistake)
     return [case["case"] for case in cases if not game.is_right(case)]
 

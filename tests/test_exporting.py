@@ -73,7 +73,7 @@ def test_what_a_game_changes_comes_back_and_nothing_else(path: Path, units: dict
     ]
     assert len(numbers) > 700
     taken = 0
-    for place, value in rnd.sample(numbers, 70):
+    for place, value in rnd.sample(numbers, 40):
         changed = json.loads(json.dumps(whole))
         here = changed
         for part in place[:-1]:
@@ -91,7 +91,7 @@ def test_what_a_game_changes_comes_back_and_nothing_else(path: Path, units: dict
             continue
         taken += 1
         assert same(exported(other, units), changed), place
-    assert taken > 50
+    assert taken > 25
 
 
 def test_all_is_resolved_and_in_the_games_units() -> None:
