@@ -28,7 +28,15 @@ from snelk.level.ways import Ways
 MOST_BYTES = 1_000_000_000
 """Of what is kept of one game."""
 
+OWN = tuple(f"snelk.{layer}." for layer in ("config", "level", "senses", "mind", "body", "engine"))
+"""Where the kinds of data are that a game consists of: none of them touches a file when made."""
+
 OTHERS = {
+    ("snelk.runs.finding", "EventFinder"),
+    ("snelk.runs.minds", "Searches"),
+    ("snelk.runs.saving", "_array"),
+    ("snelk.runs.saving", "_view"),
+    ("snelk.runs.saving", "_number"),
     ("builtins", "set"),
     ("builtins", "frozenset"),
     ("collections", "OrderedDict"),
@@ -168,12 +176,13 @@ class _Taker(pickle.Unpickler):
         return self._level.ways_by(which) if name == "ways" else self._known[name, which]
 
     def find_class(self, module: str, name: str) -> Any:
-        own = module.startswith("snelk.") and "." not in name
+        own = module.startswith(OWN) and "." not in name
         if not own and (module, name) not in OTHERS:
             raise pickle.UnpicklingError(f"holds {module}.{name}, which is no data of Snelk's")
         found = getattr(import_module(module), name)
         makes = found in (laid_out, _array, _view, _number)
-        if own and not makes and not isinstance(found, type):
+        made_there = isinstance(found, type) and found.__module__ == module
+        if own and not makes and not made_there:
             raise pickle.UnpicklingError(f"holds {module}.{name}, which is no data")
         return found
 
