@@ -33,6 +33,7 @@ COMMANDS = {
     "import-level": "importing.import_level",
     "export": "exporting.export",
     "cases": "exporting.cases",
+    "parity": "parity.parity",
     "serve": "serving.serve",
     "searches": "scenarios.searches",
     "schema": "scenarios.schema",
