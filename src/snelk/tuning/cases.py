@@ -104,7 +104,7 @@ def cases_of(scenario: Scenario, units: GameUnits | None = None) -> list[dict[st
     >>> import snelk
     >>> head, *cases = cases_of(snelk.load(snelk.croft() / "night.toml"))
     >>> cases[0]["case"], cases[0]["right"]
-    ('dog/muzzle/range/inside', {'in_view': True, 'failed': None, 'exposure': 1.0})
+    ('goose/wide/range/inside', {'in_view': True, 'failed': None, 'exposure': 1.0})
     """
     there = GamePlaces(units or GameUnits(), source="cases")
     setup = scenario.setup
