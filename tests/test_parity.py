@@ -83,6 +83,36 @@ def test_agreeing_and_looking_at_other_times_is_no_parting(run: snelk.Run, tmp_p
     )
 
 
+def test_more_partings_than_are_looked_into_are_said(run: snelk.Run, tmp_path: Path) -> None:
+    frame = pd.DataFrame({"t": run.times, "agent": "guard", "target": "guest"})
+    frame.assign(sensed=(np.arange(len(frame)) // 2) % 2 == 0).to_csv(
+        tmp_path / "log.csv", index=False
+    )
+    found = parity(run, read_log(tmp_path / "log.csv", run))
+    assert found.pairs[0].partings > 60 == len(found.partings)
+    run.save(tmp_path / "run")
+    more = found.pairs[0].partings - 60
+    assert f"  {more} more are not looked into: only the first 60 of a pair are" in snelk_said(
+        tmp_path, "parity", "run", "log.csv"
+    )
+
+
+def test_a_zone_is_held_as_sight_is(tmp_path: Path) -> None:
+    """By the events of the run: the bell's zone was entered and left again."""
+    run = snelk.run(snelk.croft() / "night.toml")
+    entered, left = (
+        run.events[(run.events.agent == "bell") & (run.events.kind == kind)].t.iloc[0]
+        for kind in ("entered", "left")
+    )
+    rows = f"t,agent,target,sense,sensed\n0,bell,fox,zone,0\n{entered},bell,fox,zone,1\n{left + 2.0},bell,fox,zone,0\n90,bell,fox,zone,0\n"
+    (tmp_path / "log.csv").write_text(rows)
+    found = parity(run, read_log(tmp_path / "log.csv", run))
+    (parting,) = found.partings
+    assert (parting.start, parting.senses) == (pytest.approx(left), "game")
+    assert parting.end == pytest.approx(left + 1.9)
+    assert found.causes[0].change == ()
+
+
 def test_states_are_held_with_their_delays(tmp_path: Path) -> None:
     run = snelk.run(snelk.croft() / "night.toml")
     rows = run.states[run.states.agent == "dog"]

@@ -227,6 +227,18 @@ def test_whatever_is_played_replies_are_as_their_schema_says(path: Path) -> None
             assert client.say(type="why", agent=agent, target=target)["type"] == "answer"
 
 
+def test_after_its_end_a_game_says_how_to_begin_another() -> None:
+    client = Client(Talk(snelk.load(NIGHT), duration=0.3))
+    assert client.say(type="frame", seconds=0.5)["over"] is True
+    late = client.say(type="frame", seconds=0.1)
+    assert (
+        late["text"]
+        == 'frame: comes after the game is over (given: 0.3 s); say hello again with "new": true'
+    )
+    assert client.say(**HELLO, new=True)["game"] == "new"
+    assert client.say(type="frame", seconds=0.1)["ticks"] == 2
+
+
 def hostile(rnd: random.Random) -> str | bytes:
     """A message that nobody should send."""
     things: list[Any] = [

@@ -58,6 +58,8 @@ def parity(
 
 
 def _say(found: Parity, run: Path, every: bool) -> None:
+    from snelk.tuning.parity import MOST_ASKED
+
     screen = Screen()
     if found.pairs:
         rows = [
@@ -86,6 +88,10 @@ def _say(found: Parity, run: Path, every: bool) -> None:
             screen.print(wrap(text, indent=max(len(when), 20), first=when))
         if len(found.partings) > SHOWN and not every:
             screen.print(f"  and {len(found.partings) - SHOWN} more: --all tells them")
+        more = sum(pair.partings for pair in found.pairs) - len(found.partings)
+        if more:
+            words = f"  {more} more are not looked into: only the first {MOST_ASKED} of a pair are"
+            screen.print(words)
         screen.print("\nLikely causes")
         for cause in found.causes:
             screen.print(wrap(cause.text, indent=2, first="  "))

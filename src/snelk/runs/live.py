@@ -22,6 +22,7 @@ from snelk.config.words import GAITS, POSTURES
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
 from snelk.files import claim, written
+from snelk.level.columns import plain
 from snelk.level.visible import visible_region
 from snelk.mind.ladder import NO_TRANSITION
 from snelk.mind.memory import NO_BELIEF, SOURCES, uncertainty
@@ -592,8 +593,14 @@ class Live:
         if way is None:
             return None
         level, found, z = self._simulation.level, [], float(start[2])
-        for x, y in way[:, :2].tolist():
-            z = level.stands_at(x, y, z)
+        ends = plain(level.links).ends
+        for x, y, _, link, floor in way.tolist():
+            if link >= 0:
+                z = float(ends[int(link), 5])
+            elif floor >= 0 and level.data.floors:
+                z = level.height_of(int(floor), x, y)
+            else:
+                z = level.stands_at(x, y, z)
             found.append((x, y, z))
         return found
 

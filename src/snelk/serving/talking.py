@@ -181,6 +181,9 @@ class Talk:
         self.live, self._games = live, self._games + 1
 
     def _frame(self, live: Live, told: Told, frame: messages.Frame) -> Reply:
+        if live.over:
+            fix = 'say hello again with "new": true'
+            raise InputError.of("frame", "", f"{live.t:g} s", "comes after the game is over", fix)
         seconds = frame.seconds * told.time
         with live.all_or_nothing():
             live.check_frame(seconds)
