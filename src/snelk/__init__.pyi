@@ -73,6 +73,7 @@ from .runs.ladders import TransitionAnswer as TransitionAnswer
 from .runs.live import Belief as Belief
 from .runs.live import Live as Live
 from .runs.live import Pose as Pose
+from .runs.live import WayOnFoot as WayOnFoot
 from .runs.readout import Readout as Readout
 from .runs.rows import Row as Row
 from .runs.rows import Rows as Rows

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import shapely
@@ -74,6 +74,16 @@ class Belief:
     uncertainty: float
     source: str
     z: float = 0.0
+
+
+class WayOnFoot(NamedTuple):
+    """A way: the places where it turns, (x, y, z) in m, the goal last; and its length in space, m.
+
+    The risers of steps are not counted.
+    """
+
+    places: list[tuple[float, float, float]]
+    length: float
 
 
 class Live:
@@ -570,7 +580,7 @@ class Live:
 
     def path(
         self, who: str, start: tuple[float, float, float], goal: tuple[float, float, float]
-    ) -> list[tuple[float, float, float]] | None:
+    ) -> WayOnFoot | None:
         """The shortest way on foot for somebody from place to place, with doors as they are now.
 
         Args:
@@ -579,7 +589,7 @@ class Live:
             goal: (x, y, z), m.
 
         Returns:
-            The places where it turns, and the goal at its end, m; None if there is no way.
+            Where it turns, and how long it is; None if there is no way.
 
         Raises:
             InputError: Nobody has that name, or a number is out of range.
@@ -592,9 +602,12 @@ class Live:
         way = ways.way(np.array(start, dtype=np.float64), np.array(goal, dtype=np.float64))
         if way is None:
             return None
-        level, found, z = self._simulation.level, [], float(start[2])
-        ends = plain(level.links).ends
-        for x, y, _, link, floor in way.tolist():
+        level, found, (x0, y0, z) = self._simulation.level, [], start
+        ends, length = plain(level.links).ends, 0.0
+        for x, y, longer, link, floor in way.tolist():
+            # A link has its length; what is walked is longer than in plan by the slope.
+            length += longer if link >= 0 else math.hypot(x - x0, y - y0) * longer
+            x0, y0 = x, y
             if link >= 0:
                 z = float(ends[int(link), 5])
             elif floor >= 0 and level.data.floors:
@@ -602,7 +615,7 @@ class Live:
             else:
                 z = level.stands_at(x, y, z)
             found.append((x, y, z))
-        return found
+        return WayOnFoot(found, length)
 
     def readout(self) -> Readout:
         """What everybody senses, knows and is in, as arrays, after the last tick."""

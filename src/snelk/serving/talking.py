@@ -274,14 +274,12 @@ class Talk:
         if found is None:
             text = f"no way on foot for {ask.who}"
             return {"type": "answer", "to": "path", "text": text, "places": None}
-        way = np.array([start, *found])
-        length = float(np.linalg.norm(np.diff(way, axis=0), axis=1).sum())
         return {
             "type": "answer",
             "to": "path",
-            "text": f"{length:.2f} m on foot for {ask.who}",
-            "places": [told.place_out(place) for place in found],
-            "length": length / told.length,
+            "text": f"{found.length:.2f} m on foot for {ask.who}",
+            "places": [told.place_out(place) for place in found.places],
+            "length": found.length / told.length,
         }
 
     def _save(self, live: Live, told: Told, ask: messages.Save) -> Reply:
