@@ -379,6 +379,9 @@ def test_a_path_leads_upstairs_at_the_height_of_its_floors() -> None:
     heights = [round(z, 9) for _, _, z in way.places]
     assert heights == sorted(heights)
     assert set(heights) >= {0.0, 2.8, 5.4}
+    assert [round(z, 9) for x, y, z in way.places if (x, y) == (10.3, 1.1)] == [
+        5.4
+    ]  # the ladder's end
     ways = live._simulation.world.ways_of(0, "boy")
     assert way.length == pytest.approx(ways.length(np.array(start), np.array(goal)), rel=1e-9)
     assert live.path("boy", start, (100.0, 100.0, 0.0)) is None
