@@ -244,6 +244,22 @@ def test_frames_of_any_length_are_the_samples_of_a_track(tmp_path: Path) -> None
     assert len(texts) > 40
 
 
+@pytest.mark.parametrize("jumps", [False, True])
+def test_who_is_taken_somewhere_is_nowhere_between(jumps: bool) -> None:
+    live = snelk.Live(NIGHT)
+    live.push("fox", x=20.0, y=19.0, heading_deg=0.0)
+    live.frame(0.1)
+    live.push("fox", x=24.0, y=19.0, heading_deg=90.0, jumps=jumps)
+    live.frame(0.4)
+    live.push("fox", x=28.0, y=19.0, heading_deg=90.0)  # the next frame it walks again
+    live.frame(0.2)
+    poses = live.recent().poses
+    x, heading = (poses[poses.id == "fox"][name].round(6).tolist() for name in ("x", "heading_deg"))
+    between = [20.0, 20.0, 20.0] if jumps else [21.0, 22.0, 23.0]
+    assert x == [20.0, 20.0, *between, 24.0, 26.0, 28.0]
+    assert heading[2:5] == ([0.0, 0.0, 0.0] if jumps else [22.5, 45.0, 67.5])
+
+
 def test_what_was_saved_goes_on_the_same_here_and_in_another_process(tmp_path: Path) -> None:
     live = snelk.Live(
         MILL,
