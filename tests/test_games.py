@@ -260,6 +260,40 @@ def test_who_is_taken_somewhere_is_nowhere_between(jumps: bool) -> None:
     assert heading[2:5] == ([0.0, 0.0, 0.0] if jumps else [22.5, 45.0, 67.5])
 
 
+@pytest.mark.parametrize(("path", "ticks"), [(NIGHT, 450), (MILL, 430)])
+def test_why_in_a_game_is_why_in_its_record(path: Path, ticks: int, tmp_path: Path) -> None:
+    """It remembers two seconds only, and has looks, doors and states as they were before."""
+    rnd, scenario = random.Random(3), snelk.load(path)
+    asked = {}
+    with snelk.Live(scenario, record=tmp_path / "record", remembers=2.0) as live:
+        for n in range(ticks):
+            for name, track in scenario.tracks.items():
+                i = min(n, len(track.t) - 1)
+                live.push(
+                    name,
+                    x=float(track.x[i]),
+                    y=float(track.y[i]),
+                    z=float(track.z[i]),
+                    heading_deg=math.degrees(track.heading[i]),
+                    present=bool(track.present[i]),
+                )
+            live.step()
+            agent, target = rnd.choice(live.agents), rnd.choice(list(scenario.tracks))
+            if n % 9 == 0 and agent != target:
+                asked[agent, target, live.t] = live.why(agent, target)
+    run = snelk.run(tmp_path / "record" / "scenario.toml")
+    assert len(asked) > 40
+    for (agent, target, t), told in asked.items():
+        wanted = run.why(agent, target, at=t)
+        for name in ("t", "in_view", "headline", "cones", "wall", "exposure", "meter", "belief"):
+            assert str(getattr(told, name)) == str(getattr(wanted, name)), (agent, target, t, name)
+        for sense in told.senses:  # of what was heard before, it says since when it knows
+            if sense.result == "silent" and t > 2.5:
+                assert "since" in sense.headline
+            else:
+                assert sense.result == wanted.sense(sense.sense).result
+
+
 def test_what_was_saved_goes_on_the_same_here_and_in_another_process(tmp_path: Path) -> None:
     live = snelk.Live(
         MILL,
