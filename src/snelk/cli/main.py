@@ -35,6 +35,7 @@ COMMANDS = {
     "cases": "exporting.cases",
     "parity": "parity.parity",
     "serve": "serving.serve",
+    "watch": "watching.watch",
     "searches": "scenarios.searches",
     "schema": "scenarios.schema",
 }

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import secrets
+import subprocess
 import sys
+from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
-from typing import Annotated
+from tempfile import TemporaryDirectory
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -13,6 +17,9 @@ from snelk.cli.output import Screen, command
 from snelk.cli.scenarios import load_scenario
 from snelk.errors import InputError
 from snelk.waiting import look_for_garbage_as_usual
+
+if TYPE_CHECKING:
+    from snelk.serving.talking import Talk
 
 PORT = 7420
 """Where it listens if nothing else is said."""
@@ -43,6 +50,9 @@ def serve(
         Path | None,
         typer.Option("--saves", metavar="DIR", help="Write saved games there; else in memory."),
     ] = None,
+    watch: Annotated[
+        bool, typer.Option("--watch", help="Show the game on a page while it is played.")
+    ] = False,
     duration: Annotated[
         float,
         typer.Option("--duration", metavar="S", min=0.001, help="The longest game, s."),
@@ -52,16 +62,47 @@ def serve(
 
     docs/serving.md tells what can be said.
     """
-    from snelk.serving.lines import talk_in_lines
     from snelk.serving.talking import Talk
 
     loaded = load_scenario(scenario, overrides)
     if token is not None and not token:
         raise InputError.of("serve", "--token", "", "must not be empty", "leave it out")
-    secret = "" if stdio else token or secrets.token_urlsafe(16)
-    talk = Talk(loaded, token=secret, record=record, saves=saves, duration=duration)
+    with ExitStack() as left:
+        kept = record
+        if watch and kept is None:
+            kept = Path(left.enter_context(TemporaryDirectory(prefix="snelk-"))) / "game"
+        made = token or secrets.token_urlsafe(16)
+        talk = Talk(
+            loaded, token="" if stdio else made, record=kept, saves=saves, duration=duration
+        )
+        talk.keeps = record is not None
+        if watch and kept is not None:
+            left.enter_context(_watching(kept, 0 if stdio or port == 0 else port + 1, made, stdio))
+        _talk(talk, loaded.setup.title or scenario.stem, stdio, port, made)
+        talk.close()
+        _say_end(talk, stdio, None if record is None else talk.records)
+
+
+@contextmanager
+def _watching(folder: Path, port: int, token: str, stdio: bool) -> Iterator[None]:
+    """A process of its own, so that a game's frames do not wait for it."""
+    ask = [sys.executable, "-m", "snelk", "watch", str(folder), "--port", str(port)]
+    ask += ["--with-input"]
+    to = sys.stderr if stdio else None
+    with subprocess.Popen(ask, stdin=subprocess.PIPE, stdout=to, start_new_session=True) as process:
+        assert process.stdin is not None
+        try:
+            process.stdin.write(f"{token}\n".encode())  # others can see what it is called with
+            process.stdin.flush()
+            yield
+        finally:
+            process.terminate()
+
+
+def _talk(talk: Talk, title: str, stdio: bool, port: int, secret: str) -> None:
+    from snelk.serving.lines import talk_in_lines
+
     look_for_garbage_as_usual()
-    title = loaded.setup.title or scenario.stem
     if stdio:
         print(f"Serving {title} on standard input and output", file=sys.stderr, flush=True)
         talk_in_lines(talk, sys.stdin.buffer, sys.stdout.buffer)
@@ -78,13 +119,12 @@ def serve(
             sys.stdout.flush()
 
         talk_over_sockets(talk, port, began)
-    _say_end(talk.live is not None, 0.0 if talk.live is None else talk.live.t, stdio)
-    talk.close()
-    for folder in talk.records:
+
+
+def _say_end(talk: Talk, stdio: bool, kept: list[Path] | None) -> None:
+    to = sys.stderr if stdio else None
+    if talk.live is not None and talk.live.t == talk.live.t:
+        print(f"Played up to {talk.live.t:.2f} s", file=to)
+    for folder in kept or ():
         replay = command("snelk", "run", folder / "scenario.toml")
-        print(f"Kept in {folder}; replay it with: {replay}", file=sys.stderr if stdio else None)
-
-
-def _say_end(played: bool, t: float, stdio: bool) -> None:
-    if played and t == t:
-        print(f"Played up to {t:.2f} s", file=sys.stderr if stdio else None)
+        print(f"Kept in {folder}; replay it with: {replay}", file=to)

@@ -109,6 +109,21 @@ class Played:
             yield from effect_problems(setup, each, self.source, "effects")
 
 
+def line_of(row: str, source: str, n: int) -> Line:
+    """One line of such a file after its first.
+
+    Raises:
+        InputError: It is broken.
+    """
+    problems: list[Problem] = []
+    found = _line_of(row, n, source, problems)
+    place = f"line {n}"
+    line = None if problems else checked(Line, found, partial(_where, source, place), problems)
+    if line is None:
+        raise InputError(problems)
+    return line
+
+
 def read_played(path: Path) -> Played:
     """Read what a live game put in.
 

@@ -33,7 +33,7 @@ every fourth, until it fits."""
 
 PAGES = (".html", ".htm")
 
-SCRIPTS = ("store", "sightlines", "why", "map", "section", "lanes", "panel", "player")
+SCRIPTS = ("store", "feed", "sightlines", "why", "map", "section", "lanes", "panel", "player")
 
 HATCHES = {
     "///": "/",
@@ -108,7 +108,19 @@ def write_page(path: str | Path, run: Run, other: Run | None = None, **options: 
     return write_text(path, page_of(run, other, **options))
 
 
-def _text(runs: list[Run], pairs: list[dict[str, Any]], first: tuple[str, str], every: int) -> str:
+def feed_page_of(run: Run, address: str) -> str:
+    """The HTML text of a page that goes on with what comes from a WebSocket.
+
+    Args:
+        run: What has been of the game; one tick is enough.
+        address: Whence the rest comes, see `Watched`.
+    """
+    return _text([run], [], _first_pair(run), 1, address)
+
+
+def _text(
+    runs: list[Run], pairs: list[dict[str, Any]], first: tuple[str, str], every: int, feed: str = ""
+) -> str:
     packer = Packer()
     gathered = [
         Gathered(run, packer, key, every=every) for run, key in zip(runs, "ab", strict=False)
@@ -120,6 +132,7 @@ def _text(runs: list[Run], pairs: list[dict[str, Any]], first: tuple[str, str], 
     facts = {
         "runs": [each.facts for each in gathered],
         "pairs": pairs or None,
+        "feed": feed or None,
         "first": first,
         "index": packer.index,
         "words": WORDS,
@@ -140,6 +153,7 @@ def _text(runs: list[Run], pairs: list[dict[str, Any]], first: tuple[str, str], 
             {"side": each.key, "letter": letter, "name": each.facts["name"]}
             for each, letter in zip(gathered, "AB" if len(gathered) > 1 else ("",), strict=False)
         ],
+        reaches=f"; connect-src {feed.partition('?')[0]}" if feed else "",
         notes=_notes(runs, every),
         style=Markup(_asset("page.css")),
         script=Markup("\n".join(_asset(f"{name}.js") for name in SCRIPTS)),

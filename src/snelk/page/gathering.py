@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from functools import cached_property, partial
 from typing import TYPE_CHECKING, Any
 
@@ -40,6 +41,9 @@ if TYPE_CHECKING:
     from snelk.runs.run import Run
 
 Numbers = NDArray[Any]
+
+SLACK = 1e-9
+"""Times this close are the same, s."""
 
 MOST_OFFERED = 60
 """Of more floors than this only those that somebody is on can be chosen."""
@@ -88,15 +92,29 @@ class Gathered:
     Attributes:
         facts: Plain data for JSON.
         packer: The numbers; their names begin with `key`.
+        along: What the last axis of each of them is: `tick`, `look`, or `row`.
+        kept: By agent, about whom looks are kept.
+
+    Args:
+        every: Which ticks are kept: each so many.
+        after: Only what is later than that is kept, s.
+        kept: By agent, whom to keep beside those that it sensed.
     """
 
-    def __init__(self, run: Run, packer: Packer, key: str, *, every: int = 1) -> None:
+    def __init__(
+        self, run: Run, packer: Packer, key: str, *, every: int = 1, after: float = -math.inf,
+        kept: Mapping[str, Sequence[str]] | None = None,
+    ) -> None:  # fmt: skip
         self.run = run
         self.packer = packer
         self.key = key
-        self.ticks = np.arange(0, len(run.times), every)
+        self.after = after + SLACK
+        self.ticks = np.flatnonzero(run.times > self.after)[::every]
         self.every = every
         self.facts: dict[str, Any] = {}
+        self.along: dict[str, str] = {}
+        self._kept_before = kept or {}
+        self.kept = {agent: self._kept_of(agent) for agent in run.agents}
         self._gather_names()
         self._gather_poses()
         for gather in (
@@ -112,8 +130,13 @@ class Gathered:
         ):
             gather()
 
-    def _add(self, name: str, values: Any, **how: Any) -> None:
+    def _add(self, name: str, values: Any, along: str = "tick", **how: Any) -> None:
         self.packer.add(f"{self.key}.{name}", values, **how)
+        self.along[name] = along
+
+    def _new(self, frame: pd.DataFrame) -> pd.DataFrame:
+        """The rows of a table that are late enough."""
+        return frame[frame.t.to_numpy() > self.after]
 
     def _gather_names(self) -> None:
         run, setup = self.run, self.run.setup
@@ -177,7 +200,7 @@ class Gathered:
         for wall in np.flatnonzero(level.is_door).tolist():
             name, own = level.wall_names[wall], level.piece_walls == wall
             opens, spans = bool(opened_at_first([run.setup], level)[0, wall]), []
-            since = float(run.times[0])
+            since = -1e9
             for to, _, t in (each for each in turns if each[1] == name):
                 if to == "shut" and opens:
                     spans.append([since, t])
@@ -190,9 +213,13 @@ class Gathered:
                 "lines": [[round(float(v), 3) for v in piece[:4]] for piece in level.pieces[own]],
                 "pieces": level.pieces[own].round(3).tolist() if blocks else [],
                 "triangles": ends.reshape(-1, 9).round(3).tolist() if blocks else [],
-                "open": spans,
+                "open": self._open_spans(spans),
             })  # fmt: skip
         return found
+
+    def _open_spans(self, spans: list[list[Any]]) -> list[list[Any]]:
+        """Those of spans of time, [from, to, ...], that were not over before what is new."""
+        return [span for span in spans if span[1] >= self.after - 2 * SLACK]
 
     def _profile(self, agent: str) -> dict[str, Any]:
         setup = self.run.setup
@@ -280,13 +307,15 @@ class Gathered:
         run, names = self.run, self.run.names
         self.facts["kept"] = {}
         for a, agent in enumerate(run.agents):
-            cones, kept = len(run.setup.profile_of(agent).cones), self._kept_of(agent)
+            cones, kept = len(run.setup.profile_of(agent).cones), self.kept[agent]
             if not cones:
                 continue
             self.facts["kept"][a] = [names.index(target) for target in kept]
-            ticks = look_ticks(run, agent)[:: self.every]
-            self._add(f"{a}.look", ticks)
-            self._add(f"{a}.awake", awake_of_ticks(run, agent, "sight", ticks), parts=100_000_000)
+            new = np.flatnonzero(run.times[look_ticks(run, agent)] > self.after)[:: self.every]
+            ticks = look_ticks(run, agent)[new]
+            self._add(f"{a}.look", ticks, "look")
+            awake = awake_of_ticks(run, agent, "sight", ticks)
+            self._add(f"{a}.awake", awake, "look", parts=100_000_000)
             if not kept:
                 continue
             sight, chosen = every_look(run, agent, ticks), self.facts["kept"][a]
@@ -297,15 +326,16 @@ class Gathered:
             for limit in SIGHT.limits.values():
                 values = pairs(getattr(sight, limit.field))
                 values = np.degrees(values) if limit.unit == "deg" else values
-                self._add(f"{a}.{limit.field}", values, **PRECISION[limit.unit])
-            self._add(f"{a}.wall", blocker_codes(pairs(sight.wall), len(run.level.wall_names)))
-            self._add(f"{a}.wall_place", pairs(sight.wall_place), parts=100)
+                self._add(f"{a}.{limit.field}", values, "look", **PRECISION[limit.unit])
+            walls = blocker_codes(pairs(sight.wall), len(run.level.wall_names))
+            self._add(f"{a}.wall", walls, "look")
+            self._add(f"{a}.wall_place", pairs(sight.wall_place), "look", parts=100)
             failed = [looks_at(run, agent, target).failed for target in kept]
             whole = np.stack([each.T for each in failed])  # (target, cone, look)
             held = np.zeros(whole.shape, dtype=np.bool_)
             held[:, :, 1:] = whole[:, :, :-1] == IN_VIEW
-            self._add(f"{a}.result", whole[:, :, :: self.every])
-            self._add(f"{a}.held", held[:, :, :: self.every])
+            self._add(f"{a}.result", whole[:, :, new], "look")
+            self._add(f"{a}.held", held[:, :, new], "look")
 
     def _kept_of(self, agent: str) -> list[str]:
         """Whom the page tells of an agent: everybody, or of many those that it ever sensed."""
@@ -313,25 +343,27 @@ class Gathered:
         others = [name for name in run.names if name != agent]
         if not is_thin(len(run.agents), len(run.names)):
             return others
-        return [name for name in others if (agent, name) in self._told]
+        before = self._kept_before.get(agent, ())
+        told = [name for name in others if (agent, name) in self._told and name not in before]
+        return [*before, *told]
 
     @cached_property
     def _told(self) -> set[tuple[str, str]]:
         """The pairs that a page of many tells about: of those ever sensed the longest in view."""
-        run = self.run
+        run, before = self.run, sum(map(len, self._kept_before.values()))
         counts: Counter[tuple[str, str]] = Counter()
         for name, sensed in (("sight", "in_view"), ("contacts", "sensed"), ("hearing", "heard")):
             rows = run.arrow(name)
             rows = rows.filter(rows[sensed]).select(["agent", "target"]).to_pandas()
             sizes = rows.groupby(["agent", "target"], observed=True).size()
             counts.update({pair: int(size) for pair, size in sizes.items()})
-        return {pair for pair, _ in counts.most_common(MOST_PAIRS)}
+        return {pair for pair, _ in counts.most_common(max(MOST_PAIRS - before, 0))}
 
     def _pairs(self, fact: str, of: Callable[[str, str], Rows]) -> list[Rows]:
         """The rows of each agent and target at the ticks kept; who they are becomes a fact."""
         frames, self.facts[fact] = [], []
         for a, agent in enumerate(self.run.agents):
-            for target in self._kept_of(agent):
+            for target in self.kept[agent]:
                 rows = of(agent, target)
                 if len(rows):
                     frames.append(rows.take(self.ticks))
@@ -385,7 +417,7 @@ class Gathered:
     def _gather_hearing(self) -> None:
         """Every noise that was judged, by agent; of nobody's the target is -1."""
         run = self.run
-        rows = run.hearing.sort_values(["agent", "t"], kind="stable")
+        rows = self._new(run.hearing.sort_values(["agent", "t"], kind="stable"))
         if is_thin(len(run.agents), len(run.names)):
             rows = rows[rows.heard.to_numpy(dtype=np.bool_)]
         noises = run.noises.iloc[rows.noise.to_numpy()]
@@ -395,19 +427,19 @@ class Gathered:
         ]
         texts = list(dict.fromkeys(kinds))
         self.facts["sounds"] = texts
-        self._add("heard.agent", _codes(rows.agent, run.agents))
-        self._add("heard.target", _codes(rows.target, run.names))
-        self._add("heard.t", rows.t.to_numpy(), parts=1000)
-        self._add("heard.what", [texts.index(kind) for kind in kinds])
-        self._add("heard.heard", rows.heard.to_numpy())
-        self._add("heard.result", _codes(rows.result, ("heard", *HEARING_GATES)) - 1)
-        self._add("heard.strength", rows.strength.to_numpy(), parts=100)
-        self._add("heard.wall", _codes(rows.wall, run.level.wall_names))
+        self._add("heard.agent", _codes(rows.agent, run.agents), "row")
+        self._add("heard.target", _codes(rows.target, run.names), "row")
+        self._add("heard.t", rows.t.to_numpy(), "row", parts=1000)
+        self._add("heard.what", [texts.index(kind) for kind in kinds], "row")
+        self._add("heard.heard", rows.heard.to_numpy(), "row")
+        self._add("heard.result", _codes(rows.result, ("heard", *HEARING_GATES)) - 1, "row")
+        self._add("heard.strength", rows.strength.to_numpy(), "row", parts=100)
+        self._add("heard.wall", _codes(rows.wall, run.level.wall_names), "row")
         for name in ("straight", "straight_limit", "around", "around_limit"):
             values = rows[name].to_numpy(dtype=np.float64)
-            self._add(f"heard.{name}", np.where(np.isnan(values), -1.0, values), parts=100)
-        self._add("heard.x", noises.x.to_numpy(), parts=100)
-        self._add("heard.y", noises.y.to_numpy(), parts=100)
+            self._add(f"heard.{name}", np.where(np.isnan(values), -1.0, values), "row", parts=100)
+        self._add("heard.x", noises.x.to_numpy(), "row", parts=100)
+        self._add("heard.y", noises.y.to_numpy(), "row", parts=100)
 
     def _gather_contacts(self) -> None:
         zones = tuple(zone.name for zone, _ in self.run.level.data.zones)
@@ -430,18 +462,18 @@ class Gathered:
             self._add("touch.wall", coded("wall", self.run.level.wall_names))
 
     def _gather_noises(self) -> None:
-        noises = self.run.noises
+        noises = self._new(self.run.noises)
         texts = [
             describe_noise(str(row.kind), _word(row.gait), _word(row.ground))
             for row in _rows(noises)
         ]
         words = list(dict.fromkeys(texts))
         self.facts["noise_words"] = words
-        self._add("noise.t", noises.t.to_numpy(), parts=1000)
-        self._add("noise.what", [words.index(text) for text in texts])
-        self._add("noise.step", (noises.kind == "step").to_numpy())
+        self._add("noise.t", noises.t.to_numpy(), "row", parts=1000)
+        self._add("noise.what", [words.index(text) for text in texts], "row")
+        self._add("noise.step", (noises.kind == "step").to_numpy(), "row")
         for name in ("x", "y", "reach"):
-            self._add(f"noise.{name}", noises[name].to_numpy(), parts=100)
+            self._add(f"noise.{name}", noises[name].to_numpy(), "row", parts=100)
 
     def _gather_minds(self) -> None:
         """States entered, and what every condition came to, leaf by leaf."""
@@ -453,7 +485,7 @@ class Gathered:
             if ladder is None:
                 continue
             rows = states[states.agent == agent]
-            entered = [
+            entered: list[dict[str, Any]] = [
                 {
                     "t": float(row.t),
                     "state": list(ladder.states).index(str(row.state)),
@@ -463,13 +495,14 @@ class Gathered:
                 }
                 for row in _rows(rows)
             ]
+            reacted = [
+                [since, min(until, float(run.times[-1]))]
+                for _, since, until in reactions(run, agent)
+            ]
             self.facts["ladders"][agent] = {
-                "entered": entered,
-                "away": _away(run, agent),
-                "reactions": [
-                    [since, min(until, float(run.times[-1]))]
-                    for _, since, until in reactions(run, agent)
-                ],
+                "entered": [entry for entry in entered if entry["t"] > self.after],
+                "away": self._open_spans(_away(run, agent)),
+                "reactions": self._open_spans(reacted),
                 "transitions": self._conditions(agent, entered),
             }
 
@@ -480,7 +513,7 @@ class Gathered:
         asked = asked_by(run, agent)
         a = run.agents.index(agent)
         fresh = np.zeros(len(run.times), dtype=np.intp)  # the first tick in the state it is in
-        for entry in entered[1:]:
+        for entry in (each for each in entered[1:] if each["t"] >= run.times[0]):
             first = run.tick_at(entry["t"]) + 1
             fresh[first:] = first
         found: list[dict[str, Any]] = []
@@ -527,6 +560,8 @@ class Gathered:
             self._add(f"{a}.held.{n}", held[self.ticks], parts=1000)
             left = np.zeros(len(fresh))  # seconds left of a reaction to it
             for _, since, until in (each for each in reacting if each[0] == name):
+                if since < run.times[0]:  # it is over
+                    continue
                 during = (run.times >= since - 1e-9) & (run.times < until - 1e-9)
                 state = str(asked.rows["state"][run.tick_at(since)])
                 left[during] = ladder.reaction_of(transition, state) - (run.times[during] - since)
@@ -572,17 +607,17 @@ class Gathered:
                 "x": float(row.x),
                 "y": float(row.y),
             }
-            for row in _rows(run.searches)
+            for row in _rows(self._new(run.searches))
         ]
-        frame = run.likelihood
+        frame = self._new(run.likelihood)
         shots = frame.groupby(["agent", "t"], observed=True, sort=False)
         shown = []
         key: Any
         for n, (key, rows) in enumerate(shots):
             share = rows.likelihood.to_numpy()
-            self._add(f"likely.{n}.x", rows.x.to_numpy(), parts=100)
-            self._add(f"likely.{n}.y", rows.y.to_numpy(), parts=100)
-            self._add(f"likely.{n}.share", share / share.max(), parts=50)
+            self._add(f"likely.{n}.x", rows.x.to_numpy(), "row", parts=100)
+            self._add(f"likely.{n}.y", rows.y.to_numpy(), "row", parts=100)
+            self._add(f"likely.{n}.share", share / share.max(), "row", parts=50)
             agent, t = run.agents.index(str(key[0])), float(key[1])
             shown.append({"agent": agent, "t": t, "cell": float(rows.cell.iloc[0])})
         self.facts["likelihoods"] = shown
@@ -596,7 +631,7 @@ class Gathered:
                 "target": str(row.target),
                 "text": str(row.text),
             }
-            for row in _rows(self.run.events)
+            for row in _rows(self._new(self.run.events))
         ]
 
 

@@ -12,8 +12,7 @@ class LanesView {
     this.agents = [...new Set(page.runs.flatMap((run) => run.agentNames))];
     this.names = document.getElementById("lane-names");
     this.cursor = document.getElementById("cursor");
-    const start = Math.min(...page.runs.map((run) => run.start)), end = Math.max(...page.runs.map((run) => run.end));
-    this.plot.x_range.setv({ start, end });
+    this.plot.x_range.setv({ start: page.start, end: page.end });
     this.rows = Math.max(this.agents.length, 4); // so that the lane of one is no wall
     this.plot.y_range.setv({ start: this.rows, end: 0 });
     const height = this.agents.length * LEAST * page.runs.length + 36;
@@ -41,6 +40,12 @@ class LanesView {
     });
     this.cursor.style.height = `${this.plot.inner_height}px`;
     this.cursor.style.top = `${top}px`;
+  }
+
+  // Which stretch is shown, s.
+  show(start, end) {
+    this.plot.x_range.setv({ start, end });
+    this.draw();
   }
 
   move(t) {
@@ -82,27 +87,30 @@ class LanesView {
   lane(data, run, agent, target, top, height) {
     const a = run.agentNames.indexOf(agent), c = run.names.indexOf(target);
     const states = height * STATES, middle = top + states, low = top + height;
-    const ladder = run.ladders[agent];
+    const ladder = run.ladders[agent], { start: from, end: to } = this.plot.x_range;
     if (ladder) {
       ladder.entered.forEach((entry, n) => {
         const until = n + 1 < ladder.entered.length ? ladder.entered[n + 1].t : run.end;
+        if (until < from || entry.t > to) return;
+        const left = Math.max(entry.t, from), right = Math.min(until, to);
         const state = run.profiles[agent].states[entry.state];
         const rank = Math.min(Math.max(state.rank, 0), this.page.ranks.length - 1);
-        push(data.states, { left: entry.t, right: until, bottom: middle, top, fill_color: this.page.ranks[rank] });
-        if (state.name.length + 1 <= (until - entry.t) * this.letters && this.roomy(height)) {
-          push(data.state_names, { x: entry.t, y: top + states / 2, text: state.name, text_color: rank >= 4 ? "white" : this.page.ink });
+        push(data.states, { left, right, bottom: middle, top, fill_color: this.page.ranks[rank] });
+        if (state.name.length + 1 <= (right - left) * this.letters && this.roomy(height)) {
+          push(data.state_names, { x: left, y: top + states / 2, text: state.name, text_color: rank >= 4 ? "white" : this.page.ink });
         }
       });
     }
     for (const [left, right] of ladder ? ladder.reactions : []) {
-      push(data.reactions, { left, right, bottom: middle, top: middle - 0.35 * states });
+      if (right >= from && left <= to) push(data.reactions, { left, right, bottom: middle, top: middle - 0.35 * states });
     }
     if (c < 0 || c === run.agents[a]) return;
     this.bands(data.bands, run, a, c, middle, low);
-    const meter = run.pairs.meters.get(`${a} ${c}`);
+    const meter = run.pair("meters", a, c);
     if (meter !== undefined) {
-      const xs = [], ys = [], step = Math.max(Math.floor(run.ticks / 1500), 1);
-      for (let tick = 0; tick < run.ticks; tick += step) {
+      const first = Math.max(run.tickAt(from), run.from("meters", meter)), last = run.tickAt(to);
+      const xs = [], ys = [], step = Math.max(Math.floor((last - first + 1) / 1500), 1);
+      for (let tick = first; tick <= last; tick += step) {
         xs.push(run.timeOf(tick));
         ys.push(low - run.at("meter.value", meter, tick) * (low - middle));
       }
@@ -111,15 +119,17 @@ class LanesView {
     if (run.profile(a).hears) {
       const { rows, times } = heardRows(run, a, c);
       rows.forEach((n, place) => {
+        if (times[place] < from || times[place] > to) return;
         if (run.at("heard.heard", n)) push(data.heard, { x0: times[place], x1: times[place], y0: low, y1: low - 0.55 * (low - middle) });
         else push(data.unheard, { x: times[place], y: low - 0.06 });
       });
     }
     for (const sense of ["touch", "zone"]) {
-      const pair = run.pairs[sense].get(`${a} ${c}`);
+      const pair = run.pair(sense, a, c);
       if (pair === undefined) continue;
-      stretches(run.ticks, (tick) => run.at(`${sense}.result`, pair, tick) === -1, (first, last, felt) => {
-        if (felt) push(data.contacts, { left: run.timeOf(first), right: run.timeOf(last), bottom: middle + 0.3 * (low - middle), top: middle });
+      const begin = Math.max(run.tickAt(from), run.from(sense, pair));
+      stretches(run.tickAt(to) + 1 - begin, (n) => run.at(`${sense}.result`, pair, begin + n) === -1, (first, last, felt) => {
+        if (felt) push(data.contacts, { left: run.timeOf(begin + first), right: run.timeOf(begin + last), bottom: middle + 0.3 * (low - middle), top: middle });
       });
     }
   }
@@ -128,11 +138,12 @@ class LanesView {
 
   bands(data, run, a, c, middle, low) {
     if (!run.has(`${a}.look`)) return;
-    const looks = run.column(`${a}.look`).values;
+    const looks = run.column(`${a}.look`), { start: from, end: to } = this.plot.x_range;
     const timeOf = (look) => (look < looks.length ? run.start + looks[look] * run.look_dt : run.end);
-    stretches(looks.length, (look) => run.reasonAt(a, c, look), (first, last, gate) => {
+    const begin = Math.max(run.lookAt(a, from), 0), count = run.lookAt(a, to) + 1 - begin;
+    stretches(count, (n) => run.reasonAt(a, c, begin + n), (first, last, gate) => {
       const style = this.page.styles[run.reasonName(gate)];
-      push(data, { left: timeOf(first), right: timeOf(last), bottom: low, top: middle,
+      push(data, { left: Math.max(timeOf(begin + first), from), right: Math.min(timeOf(begin + last), to), bottom: low, top: middle,
         fill_color: style.band, hatch_pattern: style.hatch, hatch_color: style.hatchColour });
     });
   }
@@ -143,7 +154,7 @@ class LanesView {
     const now = (run, t) => {
       const a = run.agentNames.indexOf(agent), c = run.names.indexOf(target);
       if (a < 0 || c < 0) return null;
-      const look = run.lookAt(a, t), meter = run.pairs.meters.get(`${a} ${c}`), tick = run.tickAt(t);
+      const look = run.lookAt(a, t), meter = run.pair("meters", a, c), tick = run.tickAt(t);
       const stay = run.stay(agent, t);
       return { state: stay && stay.name, seen: look >= 0 && c !== run.agents[a] && run.reasonAt(a, c, look) === -1,
         meter: meter === undefined ? 0 : run.at("meter.value", meter, tick) };

@@ -281,7 +281,7 @@ class MapView {
 
   drawNoise(t) {
     const { run } = this;
-    const times = this.noiseTimes || (this.noiseTimes = Array.from(run.column("noise.t").values, (v) => v / 1000));
+    const times = this.noiseTimes || (this.noiseTimes = Array.from(run.column("noise.t"), (v) => v / 1000));
     for (let n = countUpTo(times, t - NOISE_SHOWN); n < times.length && times[n] <= t + 1e-6; n++) {
       this.circle(run.at("noise.x", n), run.at("noise.y", n), run.at("noise.reach", n) * this.perMetreX);
       this.pen.globalAlpha = Math.max(1 - (t - times[n]) / NOISE_SHOWN, 0.15);
@@ -329,7 +329,7 @@ class MapView {
     const { run } = this, tick = run.tickAt(t);
     (run.beliefs || []).forEach(([a], n) => {
       const source = run.at("belief.source", n, tick);
-      if (source < 0 || ["sensed", "grace"].includes(run.words.sources[source])) return;
+      if (tick < run.from("beliefs", n) || source < 0 || ["sensed", "grace"].includes(run.words.sources[source])) return;
       const x = run.at("belief.x", n, tick), y = run.at("belief.y", n, tick), colour = this.colours[run.agents[a]];
       this.circle(x, y, run.at("belief.uncertainty", n, tick) * this.perMetreX);
       this.stroke(colour, 1.2, [5, 3]);
@@ -367,7 +367,7 @@ class MapView {
     run.likelihoods.forEach((shot, n) => { if (shot.agent === a && shot.t <= t + 1e-9 && shot.t > t - 2) shown = n; });
     if (shown < 0) return;
     const wide = run.likelihoods[shown].cell * this.perMetreX, tall = run.likelihoods[shown].cell * this.perMetreY;
-    for (let n = 0; n < run.column(`likely.${shown}.x`).values.length; n++) {
+    for (let n = 0; n < run.shape(`likely.${shown}.x`)[0]; n++) {
       const x = this.px(run.at(`likely.${shown}.x`, n)), y = this.py(run.at(`likely.${shown}.y`, n));
       this.pen.globalAlpha = 0.1 + 0.75 * run.at(`likely.${shown}.share`, n);
       this.pen.fillStyle = this.page.likely;

@@ -42,7 +42,7 @@ class WhyPanel {
 
   // The cut along the ray, from the side.
   section(run, a, c, t) {
-    const cut = run.slot(a, c) < 0 ? null : sectionAt(run, a, c, t);
+    const cut = run.slot(a, c, run.lookAt(a, t)) < 0 ? null : sectionAt(run, a, c, t);
     if (!cut) return;
     this.box.append(make("h3", `From the side: ${run.agentNames[a]} to ${run.names[c]}`));
     if (cut.many) this.box.append(make("p", "too much to cut here: ask snelk plot ray", "quiet"));
@@ -152,21 +152,53 @@ class EventList {
     this.kind = document.getElementById("kind");
     this.pairOnly = document.getElementById("pair-only");
     this.rows = page.facts.pairs || page.runs[0].events.map((event) => ({ ...event, status: "" }));
-    const kinds = [...new Set(this.rows.map((row) => row.kind))];
-    this.kind.append(new Option("all kinds", ""), ...kinds.map((kind) => new Option(words(kind), kind)));
+    this.kind.append(new Option("all kinds", ""));
+    this.offer(this.rows);
     [this.now, this.first] = [0, 0];
     for (const input of [this.filter, this.kind, this.pairOnly]) input.oninput = () => { this.draw(); this.move(page.t, true); };
     this.draw();
   }
 
-  draw() {
+  // Kinds that can be chosen.
+  offer(rows) {
+    const known = new Set(Array.from(this.kind.options, (option) => option.value));
+    const kinds = [...new Set(rows.map((row) => row.kind))].filter((kind) => !known.has(kind));
+    this.kind.append(...kinds.map((kind) => new Option(words(kind), kind)));
+  }
+
+  // Events that have come since; those before stay as they are.
+  add(events) {
+    const rows = events.map((event) => ({ ...event, status: "" }));
+    this.rows.push(...rows);
+    this.offer(rows);
+    if (!this.items.length) { this.draw(); return; }
+    const shown = this.filtered(rows), items = this.itemsOf(shown);
+    this.shown.push(...shown);
+    this.times.push(...shown.map((row) => row.t));
+    items.forEach((item) => { item.className = "later"; });
+    this.items.push(...items);
+    this.list.append(...items);
+  }
+
+  filtered(rows) {
     const { page } = this, text = this.filter.value.trim().toLowerCase();
     const pair = [page.agent, page.target];
-    this.shown = this.rows.filter((row) => (!this.kind.value || row.kind === this.kind.value)
+    return rows.filter((row) => (!this.kind.value || row.kind === this.kind.value)
       && (!text || row.text.toLowerCase().includes(text))
       && (!this.pairOnly.checked || (row.agent === pair[0] && (!row.target || row.target === pair[1]))));
+  }
+
+  draw() {
+    this.shown = this.filtered(this.rows);
     this.times = this.shown.map((row) => row.t);
-    this.items = this.shown.map((row) => {
+    this.items = this.itemsOf(this.shown);
+    this.list.replaceChildren(...this.items);
+    if (!this.items.length) this.list.append(make("li", " No such events."));
+  }
+
+  itemsOf(rows) {
+    const { page } = this;
+    return rows.map((row) => {
       const item = make("li"), button = make("button");
       const marks = { "": "", same: "=", moved: "→", "only a": "A", "only b": "B" };
       button.append(make("span", `${fixed(row.t, 2)} s`, "when"), make("span", marks[row.status]), make("span", row.text));
@@ -176,8 +208,6 @@ class EventList {
       item.append(button);
       return item;
     });
-    this.list.replaceChildren(...this.items);
-    if (!this.items.length) this.list.append(make("li", " No such events."));
   }
 
   // Mark what is past, what was latest, and what is to come; only what changed is touched.

@@ -38,6 +38,7 @@ class Page {
     this.lanes = new LanesView((await embed(this.facts.figures.lanes, "lane-plot"))[0], this);
     this.panel = new WhyPanel(this);
     this.events = new EventList(this);
+    this.feed = this.facts.feed ? new Feed(this, this.facts.feed) : null;
     this.link();
     this.controls();
     await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
@@ -48,6 +49,7 @@ class Page {
     new ResizeObserver(() => this.resized()).observe(document.body);
     this.resized();
     document.body.dataset.ready = "yes";
+    if (this.feed) this.feed.open();
   }
 
   // What a map asks of the page, with the numbers of its own run.
@@ -142,6 +144,7 @@ class Page {
       ["click", "on the map: the agent, with Shift the target; on a lane: agent and moment", {}],
       ["?", "this list", { "?": () => document.getElementById("help").showModal() }],
     ];
+    if (this.feed) rows.splice(1, 0, ["G", "follow the game as it goes on", { g: () => this.feed.follow() }]);
     if (this.runs.length > 1) rows.splice(5, 0, ["B", "tell of the other run", { b: () => this.tellOf(this.runs.find((run) => run !== this.run)) }]);
     this.bound = Object.assign({}, ...rows.map((row) => row[2]));
     for (const [keys, meaning] of rows) {
@@ -230,10 +233,18 @@ class Page {
     this.go(this.start + (n + by) * this.step);
   }
 
+  // How far it goes, which grows while a game goes on.
+  reaches(start, end) {
+    [this.start, this.end] = [start, end];
+    this.t = Math.min(Math.max(this.t, start), end);
+    Object.assign(this.slider, { min: start, max: end });
+    this.slider.value = this.t;
+  }
+
   toggle() { if (this.playing) this.pause(); else this.play(); }
 
   play() {
-    if (this.t >= this.end - 1e-9) this.t = this.start;
+    if (this.t >= this.end - 1e-9 && !this.feed) this.t = this.start;
     this.playing = true;
     this.frames = []; // ms from one to the next
     this.drawing = []; // ms of work for each
@@ -243,6 +254,7 @@ class Page {
   }
 
   pause() {
+    if (this.feed) this.feed.stay();
     if (!this.playing) return;
     this.playing = false;
     cancelAnimationFrame(this.waiting);
@@ -258,14 +270,21 @@ class Page {
       const passed = now - this.marked;
       this.frames.push(passed);
       if (this.frames.length > FRAMES_KEPT) this.frames.shift();
-      this.t = Math.min(this.t + (passed / 1000) * Number(this.speed.value), this.end);
+      const share = this.feed && this.feed.following ? this.feed.pace() : Number(this.speed.value);
+      this.t = Math.min(this.t + (passed / 1000) * share, this.end);
     }
+    const still = this.feed && this.marked !== null && this.t === this.shown;
     this.marked = now;
+    this.shown = this.t;
+    if (still) { // nothing new has come
+      this.waiting = requestAnimationFrame((later) => this.frame(later));
+      return;
+    }
     const began = performance.now();
     this.show(true);
     this.drawing.push(performance.now() - began);
     if (this.drawing.length > FRAMES_KEPT) this.drawing.shift();
-    if (this.t >= this.end) { this.pause(); return; }
+    if (this.t >= this.end && !this.feed) { this.pause(); return; }
     this.waiting = requestAnimationFrame((later) => this.frame(later));
   }
 
@@ -277,6 +296,7 @@ class Page {
 
   show(smooth) {
     for (const map of this.maps) map.draw(this.t, smooth);
+    if (this.feed) this.feed.frame(this.t);
     this.lanes.move(this.t);
     this.slider.value = this.t;
     document.getElementById("time").textContent = `${fixed(this.t, 2)} / ${fixed(this.end, 1)} s`;

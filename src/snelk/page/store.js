@@ -17,7 +17,7 @@ async function unpack(text, index) {
       sum = n % row === 0 ? step : sum + step;
       values[n] = sum;
     }
-    found[name] = { values, parts, shape };
+    found[name] = { values, parts, shape, room: row };
   }
   return found;
 }
@@ -40,20 +40,26 @@ class Run {
     this.agentNames = this.agents.map((c) => this.names[c]);
     const pairs = (list) => new Map((list || []).map(([a, c], n) => [`${a} ${c}`, n]));
     this.pairs = { meters: pairs(this.meters), beliefs: pairs(this.beliefs), touch: pairs(this.touch), zone: pairs(this.zone) };
-    this.eventTimes = this.events.map((event) => event.t);
+    this.since = {}; // of pairs that are not kept from the beginning: from which look or tick on
   }
 
-  // One number: its name and its place along each axis.
+  // One number: its name and its place along each axis. Rows may have room for more than they hold.
   at(name, ...place) {
-    const { values, parts, shape } = this.arrays[`${this.key}.${name}`];
+    const { values, parts, shape, room } = this.arrays[`${this.key}.${name}`], last = shape.length - 1;
     let n = 0;
-    place.forEach((index, axis) => { n = n * shape[axis] + index; });
+    place.forEach((index, axis) => { n = n * (axis === last ? room : shape[axis]) + index; });
     return values[n] / parts;
   }
 
   has(name) { return `${this.key}.${name}` in this.arrays; }
 
-  column(name) { return this.arrays[`${this.key}.${name}`]; }
+  shape(name) { return this.arrays[`${this.key}.${name}`].shape; }
+
+  // All numbers of one axis, not divided into parts.
+  column(name) {
+    const { values, shape } = this.arrays[`${this.key}.${name}`];
+    return values.length === shape[0] ? values : values.subarray(0, shape[0]);
+  }
 
   tickAt(t) {
     return Math.min(Math.max(Math.floor((t - this.start) / this.dt + 1e-6), 0), this.ticks - 1);
@@ -81,7 +87,7 @@ class Run {
   // The number of an agent's last look at or before a time; -1 if it has no cones.
   lookAt(a, t) {
     if (!this.has(`${a}.look`)) return -1;
-    const looks = this.column(`${a}.look`).values;
+    const looks = this.column(`${a}.look`);
     return Math.max(countUpTo(looks, (t - this.start) / this.look_dt + 1e-6) - 1, 0);
   }
 
@@ -96,15 +102,26 @@ class Run {
 
   // Where a target stands among those that are kept of an agent; -1 if it is not kept, as many
   // are left out of a page of hundreds that never sensed each other.
-  slot(a, c) { return (this.kept[a] || []).indexOf(c); }
+  slot(a, c, look = Infinity) {
+    const slot = (this.kept[a] || []).indexOf(c);
+    return look >= this.from(a, slot) ? slot : -1;
+  }
+
+  from(what, n) { return (this.since[what] || [])[n] || 0; }
+
+  // Where a pair stands among those of which meters, beliefs and the like are kept.
+  pair(fact, a, c, tick = Infinity) {
+    const n = this.pairs[fact].get(`${a} ${c}`);
+    return n === undefined || tick < this.from(fact, n) ? undefined : n;
+  }
 
   // The gate that decides over all cones: in view is -1, else the one that came farthest.
   reasonAt(a, target, look) {
-    const c = this.slot(a, target);
+    const c = this.slot(a, target, look);
     if (c < 0) return this.words.gates.indexOf(this.cares(a, target) ? "range" : "cares");
-    const { shape } = this.column(`${a}.result`);
+    const cones = this.shape(`${a}.result`)[1];
     let gate = -2;
-    for (let k = 0; k < shape[1]; k++) {
+    for (let k = 0; k < cones; k++) {
       const result = this.at(`${a}.result`, c, k, look);
       if (result === -1) return -1;
       gate = Math.max(gate, result);
@@ -124,8 +141,8 @@ class Run {
     const ladder = this.ladders[agent];
     if (!ladder) return null;
     const entered = ladder.entered;
-    let n = 0;
-    while (n + 1 < entered.length && entered[n + 1].t < t - 1e-9) n++;
+    if (!ladder.times || ladder.times.length !== entered.length) ladder.times = entered.map((entry) => entry.t);
+    const n = Math.max(countUpTo(ladder.times, t - 2e-9) - 1, 0);
     return { ...entered[n], name: this.profiles[agent].states[entered[n].state].name };
   }
 

@@ -8,7 +8,7 @@ const percent = (share) => `${Math.round(share * 100)}%`;
 function whyAt(run, a, c, t) {
   const agent = run.agentNames[a], target = run.names[c];
   const look = run.lookAt(a, t);
-  const kept = run.slot(a, c) >= 0;
+  const kept = run.slot(a, c, look) >= 0;
   const lookTime = look < 0 ? run.timeOf(run.tickAt(t)) : run.start + run.at(`${a}.look`, look) * run.look_dt;
   const cones = look < 0 || !kept ? [] : run.conesAt(a, run.tickAt(lookTime)).map((cone, k) => coneAt(run, a, c, k, cone, look));
   const seen = cones.filter((cone) => cone.result === "in_view").map((cone) => cone.name);
@@ -99,7 +99,7 @@ function headline(run, a, c, look, cones, seen, t) {
 }
 
 function meterAt(run, a, c, t) {
-  const n = run.pairs.meters.get(`${a} ${c}`);
+  const n = run.pair("meters", a, c, run.tickAt(t));
   if (n === undefined) return null;
   const tick = run.tickAt(t), get = (name) => run.at(`meter.${name}`, n, tick);
   const value = get("value"), rate = get("rate"), state = run.words.meter_states[get("state")];
@@ -120,7 +120,7 @@ function meterAt(run, a, c, t) {
 }
 
 function beliefAt(run, a, c, t) {
-  const n = run.pairs.beliefs.get(`${a} ${c}`);
+  const n = run.pair("beliefs", a, c, run.tickAt(t));
   if (n === undefined) return null;
   const tick = run.tickAt(t), get = (name) => run.at(`belief.${name}`, n, tick);
   if (get("source") < 0) return { source: "", text: `none: ${run.agentNames[a]} has no idea` };
@@ -141,7 +141,7 @@ function heardRows(run, a, c) {
   run.heardOf = run.heardOf || new Map();
   const key = `${a} ${c}`;
   if (!run.heardOf.has(key)) {
-    const agents = run.column("heard.agent").values, targets = run.column("heard.target").values;
+    const agents = run.column("heard.agent"), targets = run.column("heard.target");
     const rows = [];
     agents.forEach((agent, n) => { if (agent === a && targets[n] === c) rows.push(n); });
     run.heardOf.set(key, { rows, times: rows.map((n) => run.at("heard.t", n)) });
@@ -176,7 +176,7 @@ function hearingAt(run, a, c, t) {
 }
 
 function touchAt(run, a, c, t) {
-  const n = run.pairs.touch.get(`${a} ${c}`);
+  const n = run.pair("touch", a, c, run.tickAt(t));
   if (n === undefined) return null;
   const tick = run.tickAt(t), result = run.at("touch.result", n, tick);
   const distance = run.at("touch.distance", n, tick), limit = run.at("touch.distance_limit", n, tick);
@@ -189,7 +189,7 @@ function touchAt(run, a, c, t) {
 }
 
 function zoneAt(run, a, c, t) {
-  const n = run.pairs.zone.get(`${a} ${c}`);
+  const n = run.pair("zone", a, c, run.tickAt(t));
   if (n === undefined) return null;
   const tick = run.tickAt(t), result = run.at("zone.result", n, tick), zone = run.at("zone.zone", n, tick);
   const where = zone >= 0 ? `is in ${run.zones[zone]}` : `is not in ${run.profile(a).watches.join(" or ")}`;

@@ -21,7 +21,7 @@ from snelk.config.played import PLAYED
 from snelk.config.scenario import Scenario
 from snelk.config.words import GAITS, POSTURES
 from snelk.errors import InputError
-from snelk.files import cannot_write, claim, write_text
+from snelk.files import cannot_write, claim, write_text, written
 from snelk.senses.bodies import Poses
 
 SCENARIO, LEVEL, TICKS = "scenario.toml", "level.geojson", "played.jsonl"
@@ -152,9 +152,9 @@ class Keeping:
             fix = "restore it where its own game is kept, or keep this one from a new beginning"
             raise InputError.of(str(self.folder), "", "", rule, fix)
         self._file.close()
-        self._file = path.open("r+b")
-        self._file.truncate(size)
-        self._file.seek(size)
+        with written(path) as draft:  # another file, so that who follows it notices
+            draft.write_bytes(content)
+        self._file = path.open("ab")
         self._digest, self.size = found, size
         self.begin(given)
 

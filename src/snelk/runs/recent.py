@@ -47,9 +47,10 @@ class Recent:
         layouts = self._layouts.items()
         return tick._replace(**{name: layout.over(getattr(tick, name)) for name, layout in layouts})
 
-    def run(self, simulation: Simulation) -> Run:
-        """They as a run; there must be one at least."""
-        ticks, kept = [self._whole(tick) for tick in self._ticks], Kept()
+    def run(self, simulation: Simulation, last: int | None = None) -> Run:
+        """They as a run, or the last so many; there must be one at least."""
+        some = list(self._ticks) if last is None else list(self._ticks)[-last:]
+        ticks, kept = [self._whole(tick) for tick in some], Kept()
         first = ticks[0]
         recorder = Recorder(simulation, [kept], first=first)
         made = [tick.noises for tick in ticks if tick.noises is not None]

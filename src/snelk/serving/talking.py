@@ -72,6 +72,10 @@ class Talk:
             beside it.
         saves: A folder for saved games; in memory if None.
         duration: The longest that it may be played, s.
+
+    Attributes:
+        live: The game; None before the first hello.
+        keeps: Whether clients are told that the game is kept.
     """
 
     def __init__(
@@ -87,6 +91,7 @@ class Talk:
             check_empty(record)
         self.scenario, self._token = scenario, token
         self._record, self._saves_in, self._duration = record, saves, duration
+        self.keeps = record is not None
         self._saves: dict[str, bytes] = {}
         self._games = 0
         self._setting: tuple[tuple[str, ...], tuple[tuple[str, int], ...]] = ((), ())
@@ -168,7 +173,7 @@ class Talk:
             "t": None if math.isnan(live.t) else live.t / told.time,
             "dt": live.dt / told.time,
             "characters": _characters(live),
-            "record": self._record is not None,
+            "record": self.keeps,
         }, told
 
     def _begin(self, hello: messages.Hello) -> None:

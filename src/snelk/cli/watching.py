@@ -1,0 +1,67 @@
+"""The command that shows a game while it is played: watch."""
+
+from __future__ import annotations
+
+import secrets
+import sys
+import threading
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from snelk.cli.output import Screen
+from snelk.errors import InputError
+from snelk.waiting import look_for_garbage_as_usual
+
+PORT = 7421
+"""Where its page is if nothing else is said."""
+
+
+def watch(
+    folder: Annotated[
+        Path, typer.Argument(metavar="DIR", help="Where a game is kept: serve --record DIR.")
+    ],
+    port: Annotated[
+        int,
+        typer.Option("--port", metavar="N", min=0, max=65535, help="0 for any that is free."),
+    ] = PORT,
+    token: Annotated[
+        str | None,
+        typer.Option("--token", metavar="TEXT", help="Of the address; made up if not given."),
+    ] = None,
+    with_input: Annotated[
+        bool, typer.Option("--with-input", hidden=True, help="Token from there; end with it.")
+    ] = False,
+) -> None:
+    """Watch a game while it is played, on a page.
+
+    The map, lanes, events and why of a game that is kept in a folder, by snelk serve or by Live.
+    The page follows it; one can stop and go back while the game goes on.
+    """
+    from snelk.serving.watching import HOST, Watch, show_to_pages
+
+    if token is not None and not token:
+        raise InputError.of("watch", "--token", "", "must not be empty", "leave it out")
+    secret, shown, closed = token or secrets.token_urlsafe(16), Watch(folder), threading.Event()
+    if with_input:
+        secret = sys.stdin.readline().strip()
+        threading.Thread(target=_read_to_end, args=[closed], daemon=True).start()
+    look_for_garbage_as_usual()
+
+    def began(at: int) -> None:
+        screen = Screen()
+        screen.print(f"Watch the game at http://{HOST}:{at}/?token={secret}")
+        if not with_input:
+            screen.print("Only from this machine. Stop it with Ctrl-C.")
+        sys.stdout.flush()
+
+    try:
+        show_to_pages(shown, port, secret, began, closed.is_set)
+    finally:
+        shown.close()
+
+
+def _read_to_end(closed: threading.Event) -> None:
+    sys.stdin.read()
+    closed.set()

@@ -1,0 +1,155 @@
+"""A game that is played elsewhere, computed again tick by tick as its record grows."""
+
+from __future__ import annotations
+
+import copy
+import math
+import os
+from collections import deque
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import pyarrow as pa
+
+from snelk.config.played import Line, line_of
+from snelk.config.scenario import MOST_TICKS, Scenario
+from snelk.config.words import GAITS, POSTURES
+from snelk.errors import InputError, ReadError
+from snelk.runs.events import Event
+from snelk.runs.keeping import SCENARIO, TICKS
+from snelk.runs.live import Live
+from snelk.runs.run import Run
+from snelk.runs.tables import event_table
+
+WHOLE = ("states", "effects", "turns", "searches")
+"""Tables, beside the events, that are kept of the whole game: they have a row only when something
+changes, and what was long ago still counts."""
+
+
+class Following(Live):
+    """A game that is computed after its record.
+
+    Args:
+        scenario: That of the record.
+        names: Whom the record places: those of its first tick.
+        remembers: How many seconds of all tables it keeps.
+    """
+
+    def __init__(self, scenario: Scenario, names: Sequence[str], *, remembers: float) -> None:
+        dt = scenario.setup.clock.dt
+        super().__init__(scenario, pushed=names, duration=dt * MOST_TICKS, remembers=remembers)
+        self._parts: dict[str, list[pa.Table]] = {name: [] for name in WHOLE}
+        self._happened: list[Event] = []
+        self._told = -math.inf
+        self._at_first: dict[str, Any] = {}
+
+    def take(self, line: Line) -> None:
+        """Compute the next tick, with what the game put in at it.
+
+        Raises:
+            InputError: It is not the next tick of this game.
+        """
+        simulation = self._simulation
+        if simulation.done or abs(simulation.times[simulation.tick] - line.t) > 1e-9:
+            rule = f"is not the next tick; the one before is at {self.t:g} s"
+            raise InputError.of("record", "", f"t = {line.t:g}", rule)
+        given = simulation.given
+        for name, (x, y, z, heading, posture, gait, present) in line.poses.items():
+            j = self.names.index(name)
+            given.x[0, 0, j], given.y[0, 0, j], given.z[0, 0, j] = x, y, z
+            given.heading[0, 0, j] = heading
+            given.posture[0, 0, j] = POSTURES.index(posture)
+            given.gait[0, 0, j] = -1 if gait is None else GAITS.index(gait)
+            given.present[0, 0, j] = present
+        for noise in line.noises:
+            self.noise(
+                noise.kind, x=noise.x, y=noise.y, z=noise.z, reach=noise.reach, by=noise.by
+            )  # fmt: skip
+        for effect in line.effects:
+            self._do(effect)
+        self._happened += self.step()
+
+    @property
+    def untold(self) -> float:
+        """How many seconds have been computed that `stretch` has not given yet."""
+        start = self.setup.clock.start - self.dt
+        return 0.0 if math.isnan(self.t) else self.t - max(self._told, start)
+
+    def stretch(self, before: float) -> tuple[Run, float]:
+        """What is new since the last call, as a run; and after which time it is new, s.
+
+        The run begins `before` seconds earlier. Its events, alert states, effects, searches, doors
+        and lights are those of the whole game.
+        """
+        after, count = self._told, math.ceil((self.untold + before) / self.dt)
+        found = self._recent.run(self._simulation, max(count, 1))
+        if not self._at_first:
+            self._at_first = dict(found.info["setup"])
+        for name, parts in self._parts.items():
+            rows = found.arrow(name)
+            parts.append(rows.filter(pa.compute.greater(rows["t"], after + 1e-9)))
+        self._told = self.t
+        info = copy.copy(dict(found.info))
+        first = {key: self._at_first[key] for key in ("doors", "lights")}
+        info["setup"] = {**info["setup"], **first}
+        tables = {name: found.arrow(name) for name in info["rows"]}
+        whole = {name: pa.concat_tables(parts) for name, parts in self._parts.items()}
+        whole["events"] = event_table(self._happened)
+        return Run(info, self._simulation.level, tables=tables | whole), after
+
+
+class GrowingRecord:
+    """The lines of a record, as they are written.
+
+    Args:
+        folder: Of the record.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self.folder, self._path = folder, folder / TICKS
+        self._rest, self._count = b"", 0
+        self._whole: deque[bytes] = deque()
+        self._file: BinaryIO | None = None
+
+    @property
+    def scenario(self) -> Path:
+        """What is played."""
+        return self.folder / SCENARIO
+
+    def lines(self, most: int) -> Iterator[Line]:
+        """The whole lines that have come, of up to so many bytes at once.
+
+        Who does not take all of them gets the rest the next time.
+
+        Raises:
+            ChangedRecordError: The game went back to where it was saved: begin anew.
+            InputError: A line is broken, or it cannot be read.
+        """
+        try:
+            # It stays open, so that no other file gets its number.
+            self._file = self._file or self._path.open("rb")
+            if self._path.stat().st_ino != os.fstat(self._file.fileno()).st_ino:
+                raise ChangedRecordError
+            content = b"" if self._whole else self._file.read(most)
+        except FileNotFoundError:
+            return
+        except OSError as error:
+            rule = f"cannot be read: {error.strerror}"
+            raise ReadError.of(str(self._path), "", "", rule) from None
+        *whole, self._rest = (self._rest + content).split(b"\n")
+        self._whole.extend(whole)
+        while self._whole:
+            row = self._whole.popleft()
+            self._count += 1
+            if self._count > 1:
+                yield line_of(row.decode(errors="replace"), str(self._path), self._count)
+
+    def close(self) -> None:
+        """Nothing more is read."""
+        if self._file is not None:
+            self._file.close()
+
+
+class ChangedRecordError(Exception):
+    """A record is not what it was: its game went back to where it was saved."""
