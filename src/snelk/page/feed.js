@@ -114,7 +114,7 @@ function forget(run) {
 // Its numbers begin with a piece: of what was before nothing is held.
 function beginWith(run, { first, start }) {
   for (const name of Object.keys(run.arrays)) delete run.arrays[name];
-  Object.assign(run, { first, start, ticks: 0, since: {}, looks: {}, kept: {}, texts: {}, places: {} });
+  Object.assign(run, { first, start, ticks: 0, heardSince: first ? start : null, since: {}, looks: {}, kept: {}, texts: {}, places: {} });
   for (const list of ["sounds", "noise_words", "likelihoods", "meters", "beliefs", "touch", "zone"]) run[list] = [];
   run.pairs = { meters: new Map(), beliefs: new Map(), touch: new Map(), zone: new Map() };
 }

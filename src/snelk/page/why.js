@@ -155,6 +155,10 @@ function hearingAt(run, a, c, t) {
   const agent = run.agentNames[a], target = run.names[c];
   const last = countUpTo(times, run.timeOf(run.tickAt(t)) + 1e-6) - 1;
   if (last < 0) {
+    if (run.heardSince) {
+      const since = `since ${fixed(run.heardSince, 2)} s; what was before is not held here`;
+      return { sense: "hearing", headline: `${agent} has not heard ${target} ${since}`, gates: [] };
+    }
     const later = rows.length ? `; the first is judged at ${fixed(times[0], 2)} s` : "";
     return { sense: "hearing", headline: `${agent} has not heard ${target}: no noise of it yet${later}`, gates: [] };
   }

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import copy
 import math
 import os
 from collections import deque
 from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 import pyarrow as pa
 
@@ -42,7 +41,6 @@ class Following(Live):
         self._parts: dict[str, list[pa.Table]] = {name: [] for name in WHOLE}
         self._happened: list[Event] = []
         self._told = -math.inf
-        self._at_first: dict[str, Any] = {}
 
     def take(self, line: Line) -> None:
         """Compute the next tick, with what the game put in at it.
@@ -84,19 +82,14 @@ class Following(Live):
         """
         after, count = self._told, math.ceil((self.untold + before) / self.dt)
         found = self._recent.run(self._simulation, max(count, 1))
-        if not self._at_first:
-            self._at_first = dict(found.info["setup"])
         for name, parts in self._parts.items():
             rows = found.arrow(name)
             parts.append(rows.filter(pa.compute.greater(rows["t"], after + 1e-9)))
         self._told = self.t
-        info = copy.copy(dict(found.info))
-        first = {key: self._at_first[key] for key in ("doors", "lights")}
-        info["setup"] = {**info["setup"], **first}
-        tables = {name: found.arrow(name) for name in info["rows"]}
+        tables = {name: found.arrow(name) for name in found.info["rows"]}
         whole = {name: pa.concat_tables(parts) for name, parts in self._parts.items()}
         whole["events"] = event_table(self._happened)
-        return Run(info, self._simulation.level, tables=tables | whole), after
+        return Run(found.info, self._simulation.level, tables=tables | whole), after
 
 
 class GrowingRecord:
