@@ -14,6 +14,7 @@ import tempfile
 import time
 from pathlib import Path
 
+import numpy as np
 import pandas as pd
 from PIL import Image
 
@@ -45,7 +46,6 @@ SWEEP = [
     "profiles.dog.ladder.states.asleep.senses.hearing=0.3:0.8:6",
 ]
 PAGES = {
-    "mill": (["mill/runs/night"], "#t=47.5&agent=miller&target=store%20open"),
     "page": (["croft/runs/night"], "#t=40&agent=goose-2&target=fox"),
 }
 FIGURES = {
@@ -93,29 +93,32 @@ def shoot(words: list[str], path: Path, folder: Path, *, stand_in: str = "") -> 
         window.wait()
 
 
-PLAYED = """
-import json, sys
-from websockets.sync.client import connect
-with connect("ws://127.0.0.1:7420/") as game:
-    game.send(json.dumps({"type": "hello", "version": 1, "token": sys.argv[1]}))
-    game.recv()
-    for n in range(200):
-        poses = {"thief": {"place": [13.5 - 0.03 * n, 6.0, 0.0]}}
-        game.send(json.dumps({"type": "frame", "seconds": 0.1, "poses": poses}))
-        game.recv()
-"""
-"""A game that plays for 20 s."""
+def shoot_watched(folder: Path) -> None:
+    """A game of the mill on its page: it goes on, and somebody has gone back."""
+    from browser import start_browser
 
+    import snelk
 
-def shoot_server(folder: Path) -> None:
-    """The server, while a game plays, and when it is stopped."""
-    (folder / "play.py").write_text(PLAYED)
-    words = ["serve", "mill/night.toml", "--record", "records/night-1"]
-    line = f"{' '.join(['snelk', *words])} --token kEPuDf2mXqA6vXVy8mXfyQ"
-    play = f"sleep 4; {sys.executable} play.py kEPuDf2mXqA6vXVy8mXfyQ; kill -INT $served"
-    after = "snelk run records/night-1/scenario.toml | head -n 16"
-    stand_in = f"{line} & served=$!; {play}; wait $served; printf '$ %s\\n' '{after}'; {after}"
-    shoot(words, SHOTS / "serve.png", folder, stand_in=stand_in)
+    words = [SNELK, "watch", folder / "game", "--port", "0"]
+    with subprocess.Popen(words, stdout=subprocess.PIPE, text=True) as process:
+        assert process.stdout is not None
+        address = process.stdout.readline().split()[-1]
+        scenario = snelk.load(folder / "mill" / "night.toml")
+        with snelk.Live(scenario, record=folder / "game") as live:
+            for n in range(550):
+                for name, track in scenario.tracks.items():
+                    k = int(np.searchsorted(track.t, n * live.dt + 1e-9, side="right")) - 1
+                    if k >= 0:
+                        place = {axis: float(getattr(track, axis)[k]) for axis in "xyz"}
+                        heading, there = np.degrees(track.heading[k]), bool(track.present[k])
+                        live.push(name, **place, heading_deg=heading, present=there)
+                live.step()
+            driver = start_browser()
+            driver.get(f"{address}#t=47.5&agent=miller&target=store%20open")
+            time.sleep(20.0)
+            driver.save_screenshot(str(SHOTS / "watch.png"))
+            driver.quit()
+        process.terminate()
 
 
 def write_game(folder: Path) -> None:
@@ -171,8 +174,8 @@ def main(wanted: list[str]) -> None:
                 stand_in = "snelk demo > out; head -n 10 out; echo …; tail -n 24 out"
                 shoot(["demo"], SHOTS / "demo.png", folder, stand_in=stand_in)
             write_game(folder)
-            if not wanted or "serve" in wanted:
-                shoot_server(folder)
+            if not wanted or "watch" in wanted:
+                shoot_watched(folder)
             if not wanted or set(wanted) & set(PAGES):
                 shoot_pages(wanted, folder)
             if not wanted or "animate" in wanted:

@@ -127,6 +127,7 @@ def _text(
     ]
     for each in gathered:
         each.facts |= _place_of(each.run)
+        each.facts["name"] = "as it is played" if feed else each.facts["name"]
     figures = {each.key: map_figure(each.run, each.key) for each in gathered}
     figures["lanes"] = lanes_figure()
     facts = {
