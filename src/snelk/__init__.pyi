@@ -48,6 +48,8 @@ from .plots.meter import MeterArtists as MeterArtists
 from .plots.meter import plot_meter as plot_meter
 from .plots.minds import SearchArtists as SearchArtists
 from .plots.minds import ThrowArtists as ThrowArtists
+from .plots.parity import ParityArtists as ParityArtists
+from .plots.parity import plot_parity as plot_parity
 from .plots.ray import RayArtists as RayArtists
 from .plots.ray import plot_ray as plot_ray
 from .plots.search import SearchFigure as SearchFigure
@@ -86,6 +88,8 @@ from .runs.spans import Span as Span
 from .senses.bodies import Poses as Poses
 from .senses.hearing import Heard as Heard
 from .senses.hearing import Noises as Noises
+from .tuning.causes import Cause as Cause
+from .tuning.causes import Mismatch as Mismatch
 from .tuning.check import Finding as Finding
 from .tuning.check import check as check
 from .tuning.compare import Comparison as Comparison
@@ -102,9 +106,15 @@ from .tuning.fit import FittedNumber as FittedNumber
 from .tuning.fit import fit as fit
 from .tuning.imported import doubts_about as doubts_about
 from .tuning.inputs import InputDifference as InputDifference
+from .tuning.parity import PairParity as PairParity
+from .tuning.parity import Parity as Parity
+from .tuning.parity import StateParity as StateParity
+from .tuning.parity import parity as parity
 from .tuning.reading import Want as Want
 from .tuning.searches import SearchResult as SearchResult
 from .tuning.searches import compare_searches as compare_searches
+from .tuning.sensed import Log as Log
+from .tuning.sensed import read_log as read_log
 from .tuning.sweep import Sweep as Sweep
 from .tuning.sweep import open_sweep as open_sweep
 from .tuning.sweep import sweep as sweep

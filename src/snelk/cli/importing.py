@@ -58,7 +58,7 @@ def import_recording(
         typer.Option("--begin", metavar="T", help="Its time that becomes 0 s, in its own unit."),
     ] = None,
     what: Annotated[
-        str, typer.Option("--as", metavar="WHAT", help="tracks, noises, throws or changes.")
+        str, typer.Option("--as", metavar="WHAT", help="tracks, noises, throws, changes or log.")
     ] = "tracks",
     angle: Annotated[
         str | None, typer.Option("--angle", metavar="UNIT", help="deg, rad or turns.")
@@ -142,8 +142,8 @@ def import_recording(
 
 
 def _say_rows(found: ImportedRows, place: Path, as_json: bool) -> None:
-    """What noises, throws and the like come to, each kind of them."""
-    rows, by = found.rows, "of" if found.what == "changes" else "kind"
+    """What noises, throws, a log and the like come to, each kind of them."""
+    rows, by = found.rows, {"changes": "of", "log": "agent"}.get(found.what, "kind")
     each = [(str(name), some) for name, some in rows.groupby(by, sort=True)]
     if as_json:
         kinds = [{by: name, "rows": len(some)} for name, some in each]
@@ -160,6 +160,10 @@ def _say_rows(found: ImportedRows, place: Path, as_json: bool) -> None:
     head = [by, " rows", " time", " x", " y    "][: len(lines[0]) if lines else 3]
     screen.print("\n".join(table(head, lines)))
     screen.print(f"\nWritten to {place}")
+    if found.what == "log":
+        hold = command("snelk", "parity", "RUN", place)
+        screen.print("\n" + wrap(f"Hold a run of the same input against it: {hold}", indent=2))
+        return
     line_there = f'{found.what} = ["{place.name}"]'
     names = {"noises": "noise_kinds", "throws": "noise_kinds", "changes": "doors and lights"}
     what = f"In a scenario: {line_there}; its {names[found.what]} have to have these names"

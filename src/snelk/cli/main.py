@@ -46,6 +46,7 @@ PLOTS = {
     "coverage": "figures.plot_coverage",
     "map": "figures.plot_map",
     "meter": "figures.plot_meter",
+    "parity": "parity.plot_parity",
     "ray": "figures.plot_ray",
     "search": "figures.plot_search",
     "states": "figures.plot_states",

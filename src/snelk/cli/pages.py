@@ -10,6 +10,7 @@ from urllib.parse import urlencode
 import typer
 
 from snelk.cli.output import Screen, progress_bar
+from snelk.cli.parity import Words, state_words
 from snelk.cli.questions import From, RunFolder, To
 from snelk.cli.scenarios import say_warnings
 from snelk.errors import InputError
@@ -34,6 +35,11 @@ def page(
     at: Annotated[
         float | None, typer.Option("--at", metavar="T", help="At this time in the link, s.")
     ] = None,
+    log: Annotated[
+        Path | None,
+        typer.Option("--log", metavar="LOG", help="What a game sensed: mark where they part."),
+    ] = None,
+    word: Words = None,
     out: Annotated[
         Path | None, typer.Option("--out", metavar="FILE", help="A .html; else beside the run.")
     ] = None,
@@ -53,8 +59,13 @@ def page(
     if at is not None:
         opened.tick_at(at)
     _say_warnings(opened)
+    says = None
+    if log is not None:
+        from snelk.tuning.sensed import read_log
+
+        says = read_log(log, opened, state_words(word))
     with progress_bar("writing the page"):
-        write_page(path, opened, another, agent=agent, target=target)
+        write_page(path, opened, another, agent=agent, target=target, log=says)
     screen = Screen()
     screen.print(f"Written to {path} ({path.stat().st_size / 1e6:.1f} MB)")
     moment = "" if at is None else "#" + urlencode({"t": f"{at:g}"})

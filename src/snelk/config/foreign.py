@@ -19,6 +19,7 @@ from snelk.config.problems import checked
 from snelk.config.recordings import (
     ALSO_CALLED,
     CHANGE_COLUMNS,
+    LOG_COLUMNS,
     NOISE_COLUMNS,
     THROW_COLUMNS,
     TRACK_COLUMNS,
@@ -26,11 +27,12 @@ from snelk.config.recordings import (
     as_text,
     read_changes,
     read_noises,
+    read_sensed,
     read_throws,
     read_tracks,
 )
 from snelk.config.tabular import read_rows
-from snelk.config.words import GAITS, POSTURES, PRESENT
+from snelk.config.words import GAITS, POSTURES, PRESENT, SENSES, TRUTHS
 from snelk.errors import InputError, Problem, nearest, one_line, one_of
 from snelk.files import claim, written
 
@@ -40,16 +42,18 @@ FACING = ("facing_x", "facing_y")
 """Instead of a heading: a direction, as its parts along x and y."""
 
 WORDED = {"posture": POSTURES, "gait": GAITS, "present": PRESENT, "to": BECOMES}
+WORDED |= {"sense": SENSES, "sensed": TRUTHS}
 """Columns that hold words, and which."""
 
-NAMED = ("id", "kind", "by", "of")
+NAMED = ("id", "kind", "by", "of", "agent", "target", "state")
 """Columns that hold names of the game, which may be others here."""
 
 HAPPENINGS = {"noises": NOISE_COLUMNS, "throws": THROW_COLUMNS, "changes": CHANGE_COLUMNS}
+HAPPENINGS |= {"log": LOG_COLUMNS}
 """What else a recording may hold than tracks, and its columns."""
 
 READS: dict[str, Callable[[Path], object]] = {
-    "noises": read_noises, "throws": read_throws, "changes": read_changes,
+    "noises": read_noises, "throws": read_throws, "changes": read_changes, "log": read_sensed,
 }  # fmt: skip
 
 TO_DEGREES = {"deg": 1.0, "rad": 180.0 / np.pi, "turns": 360.0}
@@ -174,8 +178,8 @@ class Conventions(Units):
     begin: float = Field(default=0.0, description="Its time that becomes 0 s, in its own unit.")
     words: dict[str, dict[str, str]] = Field(
         default={},
-        description="Per column posture, gait, present or to: Snelk's word for each; of id, kind, "
-        "by and of: what it is called in the scenario.",
+        description="Per column posture, gait, present, to, sense or sensed: Snelk's word for "
+        "each; of id, kind, by, of, agent, target and state: what it is called in the scenario.",
     )
 
 
@@ -259,8 +263,8 @@ def conventions_from(raw: Mapping[str, Any], *, source: str = "conventions") -> 
             problems.append(Problem(source, "words", f'"{name}"', "has no words", fix))
             continue
         for word, meant in said.items():
-            # Of `present` capitals do not matter, as in a track.
-            if (meant.lower() if name == "present" else meant) not in WORDED[name]:
+            # Of truths capitals do not matter, as in a track.
+            if (meant.lower() if name in ("present", "sensed") else meant) not in WORDED[name]:
                 place, fix = f"words.{name}.{one_line(word)[:40]}", nearest(meant, WORDED[name])
                 rule = f"is no {name} of Snelk's"
                 problems.append(Problem(source, place, f'"{meant[:40]}"', rule, fix))
@@ -324,11 +328,11 @@ def import_tracks(
 
 @dataclass(frozen=True)
 class ImportedRows:
-    """Noises, throws, or doors and lights that changed, in Snelk's columns, metres and seconds.
+    """Noises, throws, changes or what was sensed, in Snelk's columns, metres and seconds.
 
     Attributes:
         source: The file they came from.
-        what: `noises`, `throws` or `changes`.
+        what: `noises`, `throws`, `changes` or `log`.
         rows: Their columns as a scenario's files have them, by time.
     """
 
@@ -348,12 +352,13 @@ class ImportedRows:
 def import_rows(
     path: str | Path, what: str, conventions: Conventions | Mapping[str, Any] | None = None
 ) -> ImportedRows:
-    """Read noises, throws, or doors and lights that changed, of a game.
+    """Read noises, throws, doors and lights that changed, or what was sensed, of a game.
 
     Args:
         path: As for `import_tracks`.
         what: `noises` (columns t, kind, x, y; z, reach, by), `throws` (t, by, kind, x, y; z,
-            speed, reach) or `changes` (t, of, to).
+            speed, reach), `changes` (t, of, to), or `log`, for `parity` (t, agent; until, target,
+            sense, sensed, state).
         conventions: As for `import_tracks`; columns that are not of these are left aside.
 
     Raises:
@@ -376,6 +381,8 @@ def import_rows(
             continue
         if name in ("x", "y", "z"):
             rows[name] = reader.numbers(name) * conventions.length
+        elif name == "until":
+            rows[name] = (reader.numbers(name, gaps=True) - conventions.begin) * conventions.time
         elif name in ("reach", "speed"):
             over = conventions.time if name == "speed" else 1.0
             rows[name] = reader.numbers(name, gaps=True) * conventions.length / over

@@ -14,7 +14,7 @@ from snelk.config.fields import LONGEST
 from snelk.config.models import BECOMES, Change
 from snelk.config.problems import shown
 from snelk.config.tabular import read_rows
-from snelk.config.words import GAITS, POSTURES, PRESENT
+from snelk.config.words import GAITS, POSTURES, PRESENT, SENSES, TRUTHS
 from snelk.errors import InputError, Problem, nearest
 
 TRACK_COLUMNS = {"t": True, "id": True, "x": True, "y": True, "heading": True}
@@ -38,7 +38,17 @@ THROW_SPEED = 12.0
 """The fastest a thing can be thrown where a file does not say, m/s."""
 
 CHANGE_COLUMNS = {"t": True, "of": True, "to": True}
-LARGEST = {"t": 1e6, "heading": 1e6, "reach": LONGEST, "x": LONGEST, "y": LONGEST, "z": LONGEST}
+LOG_COLUMNS = {"t": True, "agent": True, "target": False, "sense": False, "sensed": False}
+LOG_COLUMNS |= {"state": False, "until": False}
+LARGEST = {
+    "t": 1e6,
+    "until": 1e6,
+    "heading": 1e6,
+    "reach": LONGEST,
+    "x": LONGEST,
+    "y": LONGEST,
+    "z": LONGEST,
+}
 LARGEST["speed"] = 1000.0
 
 
@@ -234,6 +244,47 @@ def read_changes(path: Path) -> tuple[Change, ...]:
     return tuple(found)
 
 
+def read_sensed(path: Path) -> pd.DataFrame:
+    """Read what a game's own code sensed and decided.
+
+    Returns:
+        Columns t and until, s, NaN for no until; agent, target, sense (sight if not said), state,
+        texts; and sensed: 1, 0, or -1 where it is not said. With an until it is 1 if not said.
+    """
+    problems: list[Problem] = []
+    frame = _read_table(path, LOG_COLUMNS, (".csv", ".parquet", ".jsonl", ".ndjson"))
+    found = pd.DataFrame({"t": _numbers(frame, ("t",), path, problems)["t"]}, frame.index)
+    found["until"] = np.nan
+    for name in ("agent", "target", "sense", "sensed", "state"):
+        found[name] = _texts(frame, name)
+    if "until" in frame:
+        said = _texts(frame, "until") != ""
+        found.loc[said, "until"] = _numbers(frame[said], ("until",), path, problems)["until"]
+    found.loc[found.sense == "", "sense"] = "sight"
+    _words(found, "sense", SENSES, path, problems)
+    told = found.sensed.str.lower().replace({"1.0": "1", "0.0": "0"}).to_numpy(dtype=object)
+    lasts = found.until.notna().to_numpy() & (found.target != "").to_numpy() & (told == "")
+    told[lasts] = "true"
+    said = told != ""
+    codes = pd.Index(TRUTHS).get_indexer(pd.Index(told))
+    found["sensed"] = np.where(said, codes % 2, -1)
+    for row in np.flatnonzero(said & (codes < 0))[:1]:
+        given, rule = f'sensed = "{told[row][:40]}"', "must be true or false"
+        more = _more(int((said & (codes < 0)).sum()) - 1)
+        problems.append(Problem(str(path), _line(frame, row), given, rule, more))
+    for wrong, given, rule, fix in (
+        ((found.target != "") & ~said, "", "has a target without sensed", "say true or false"),
+        ((found.target == "") & said, "", "has no target, but sensed", "say whom"),
+        (found.until <= found.t, "until", "must come after t", ""),
+    ):
+        for row in np.flatnonzero(wrong)[:1]:
+            more = fix + _more(int(wrong.sum()) - 1)
+            problems.append(Problem(str(path), _line(frame, row), given, rule, more))
+    if problems:
+        raise InputError(problems)
+    return found
+
+
 def _above_zero(
     frame: pd.DataFrame, name: str, otherwise: float, path: Path, problems: list[Problem]
 ) -> NDArray[np.float64]:
@@ -248,9 +299,11 @@ def _above_zero(
     return found
 
 
-def _read_table(path: Path, columns: dict[str, bool]) -> pd.DataFrame:
+def _read_table(
+    path: Path, columns: dict[str, bool], formats: tuple[str, ...] = (".csv", ".parquet")
+) -> pd.DataFrame:
     source = str(path)
-    frame = read_rows(path, ".csv", ".parquet")
+    frame = read_rows(path, *formats)
     problems = []
     for name in frame.columns:
         if name not in columns:

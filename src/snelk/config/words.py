@@ -7,6 +7,9 @@ GAITS = ("still", "creeping", "walking", "running")
 PRESENT = ("0", "1", "false", "true")
 """What a track says of whether somebody is there, in turn no and yes."""
 
+TRUTHS = (*PRESENT, "no", "yes")
+"""What a game's log says of whether something was sensed, in turn no and yes."""
+
 SENSES = ("sight", "hearing", "touch", "zone")
 
 STEP = "step"

@@ -18,14 +18,17 @@ from snelk.errors import InputError, one_of
 from snelk.files import claim, write_text
 from snelk.page.figures import lanes_figure, map_figure, storeys_of
 from snelk.page.gathering import WORDS, Gathered
+from snelk.page.held import facts_of
 from snelk.page.packing import Packer
 from snelk.plots.ground import LAMPLIGHT, extent_of
 from snelk.plots.minds import LIKELY, RANK_SHADES
 from snelk.plots.style import AGENT_COLOURS, INK, NOISE, REASON_STYLES
 from snelk.tuning.compare import compare
+from snelk.tuning.parity import parity
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run
+    from snelk.tuning.sensed import Log
 
 LARGEST = 14_500_000
 """A page does not become larger than this, bytes: of a longer run every second tick is kept, or
@@ -66,6 +69,7 @@ def page_of(
     *,
     agent: str | None = None,
     target: str | None = None,
+    log: Log | None = None,
     largest: int = LARGEST,
 ) -> str:
     """The HTML text of a page to scrub through a run, or through two runs on one clock.
@@ -77,10 +81,12 @@ def page_of(
         other: Another run, B, such as the same scenario with other numbers.
         agent: Who is chosen at first; else of the pair with the most to tell.
         target: About whom, at first.
+        log: What a game sensed of the same input, to mark where it parts from the run.
         largest: The most bytes that the page may have.
 
     Raises:
-        InputError: A name is not in the run, or the runs have nothing in common.
+        InputError: A name is not in the run, the runs have nothing in common, or two runs are
+            to be held against one log.
 
     >>> import snelk
     >>> text = snelk.page_of(snelk.run(snelk.croft() / "night.toml"))
@@ -90,9 +96,15 @@ def page_of(
     runs = [run] if other is None else [run, other]
     pairs = [] if other is None else _pairs(run, other)
     first = _chosen(run, agent, target)
+    game = None
+    if log is not None:
+        if other is not None:
+            rule = "cannot be held against two runs at once"
+            raise InputError.of("page", "log", "", rule, "make a page of each")
+        game = facts_of(run, log, parity(run, log))
     every = 1
     while True:
-        text = _text(runs, pairs, first, every)
+        text = _text(runs, pairs, first, every, game=game)
         if len(text) <= largest or every >= 64:
             return text
         every *= 2
@@ -115,12 +127,13 @@ def feed_page_of(run: Run, address: str) -> str:
         run: What has been of the game; one tick is enough.
         address: Whence the rest comes, see `Watched`.
     """
-    return _text([run], [], _first_pair(run), 1, address)
+    return _text([run], [], _first_pair(run), 1, feed=address)
 
 
 def _text(
-    runs: list[Run], pairs: list[dict[str, Any]], first: tuple[str, str], every: int, feed: str = ""
-) -> str:
+    runs: list[Run], pairs: list[dict[str, Any]], first: tuple[str, str], every: int, *,
+    feed: str = "", game: dict[str, Any] | None = None,
+) -> str:  # fmt: skip
     packer = Packer()
     gathered = [
         Gathered(run, packer, key, every=every) for run, key in zip(runs, "ab", strict=False)
@@ -134,6 +147,7 @@ def _text(
         "runs": [each.facts for each in gathered],
         "pairs": pairs or None,
         "feed": feed or None,
+        "game": game,
         "first": first,
         "index": packer.index,
         "words": WORDS,

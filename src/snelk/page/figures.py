@@ -27,7 +27,7 @@ from snelk.plots.ground import (
     ground_colour,
     is_sheer,
 )
-from snelk.plots.style import FAINT, INK, NOISE, PAPER
+from snelk.plots.style import FAINT, GAME, INK, NOISE, PAPER, VERMILION
 
 if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
@@ -225,6 +225,12 @@ def lanes_figure() -> Any:
         "quad", "bands",
         "left right bottom top fill_color hatch_pattern hatch_color", line_color=None,
         hatch_scale=6.0, hatch_weight=0.8,
+    )  # fmt: skip
+    filled("quad", "game", "left right bottom top", fill_color=GAME, line_color=None)
+    filled("segment", "game_heard", "x0 y0 x1 y1", line_color=GAME, line_width=1.8)
+    filled(
+        "quad", "apart", "left right bottom top", fill_color=None, line_color=VERMILION,
+        line_width=1.5, hatch_pattern="/", hatch_color=VERMILION, hatch_scale=5.0,
     )  # fmt: skip
     filled("quad", "states", "left right bottom top fill_color", line_color=INK, line_width=0.5)
     filled("quad", "differ", "left right bottom top", fill_color="#1a1a1a", line_color=None)

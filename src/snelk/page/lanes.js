@@ -65,6 +65,8 @@ class LanesView {
       heard: { x0: [], y0: [], x1: [], y1: [] }, unheard: { x: [], y: [] },
       contacts: { left: [], right: [], bottom: [], top: [] },
       reactions: { left: [], right: [], bottom: [], top: [] }, meters: { xs: [], ys: [] },
+      game: { left: [], right: [], bottom: [], top: [] }, game_heard: { x0: [], y0: [], x1: [], y1: [] },
+      apart: { left: [], right: [], bottom: [], top: [] },
       differ: { left: [], right: [], bottom: [], top: [] }, chosen: { left: [], right: [], bottom: [], top: [] },
     };
     const halves = page.runs.length;
@@ -106,6 +108,7 @@ class LanesView {
     }
     if (c < 0 || c === run.agents[a]) return;
     this.bands(data.bands, run, a, c, middle, low);
+    if (this.page.facts.game) this.game(data, agent, target, middle, low);
     const meter = run.pair("meters", a, c);
     if (meter !== undefined) {
       const first = Math.max(run.tickAt(from), run.from("meters", meter)), last = run.tickAt(to);
@@ -131,6 +134,21 @@ class LanesView {
       stretches(run.tickAt(to) + 1 - begin, (n) => run.at(`${sense}.result`, pair, begin + n) === -1, (first, last, felt) => {
         if (felt) push(data.contacts, { left: run.timeOf(begin + first), right: run.timeOf(begin + last), bottom: middle + 0.3 * (low - middle), top: middle });
       });
+    }
+  }
+
+  // What the game's own code sensed, and where it parts from Snelk.
+  game(data, agent, target, middle, low) {
+    const { sensed, mismatches } = this.page.facts.game, tall = low - middle;
+    for (const sense of ["sight", "touch", "zone"]) {
+      for (const [left, right] of sensed[[agent, target, sense].join("\t")] || []) {
+        push(data.game, sense === "sight" ? { left, right, bottom: low, top: low - 0.3 * tall } : { left, right, bottom: middle + 0.45 * tall, top: middle + 0.3 * tall });
+      }
+    }
+    for (const [x] of sensed[[agent, target, "hearing"].join("\t")] || []) push(data.game_heard, { x0: x, x1: x, y0: low - 0.6 * tall, y1: middle });
+    for (const each of mismatches.filter((each) => each.agent === agent && each.target === target)) {
+      const wide = each.end > each.start ? 0 : 0.1;
+      push(data.apart, { left: each.start - wide, right: each.end + wide, bottom: low, top: middle });
     }
   }
 
@@ -182,6 +200,15 @@ class LanesView {
     }
     const marks = document.createElement("span");
     const reacts = this.page.runs.some((run) => Object.values(run.ladders).some((ladder) => ladder.reactions.length));
+    if (this.page.facts.game) {
+      for (const [mark, text] of [["#d98e32", "game"], ["repeating-linear-gradient(135deg, #d55e00 0 2px, #fff 2px 5px)", "mismatch"]]) {
+        const swatch = document.createElement("i"), item = document.createElement("span");
+        swatch.style.background = mark;
+        item.title = { game: "what the game's own code senses", mismatch: "where the game and Snelk part" }[text];
+        item.append(swatch, text);
+        box.prepend(item);
+      }
+    }
     marks.textContent = `▏heard  · not heard  ╱ meter${reacts ? "  ▬ reacts" : ""}${this.page.runs.length > 1 ? "  ▬ A and B differ" : ""}`;
     box.append(marks);
   }

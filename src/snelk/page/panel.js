@@ -28,6 +28,7 @@ class WhyPanel {
       this.box.append(make("p", `Run ${each.key.toUpperCase()} was over at ${fixed(each.end, 2)} s.`, "other"));
     }
     this.line("h2", answer.headline, other && other.headline);
+    if (page.facts.game) this.game(run, t);
     answer.cones.forEach((cone, k) => this.cone(cone, other && other.cones[k]));
     this.section(run, a, c, t);
     if (answer.meter) this.meter(answer.meter, other && other.meter);
@@ -38,6 +39,23 @@ class WhyPanel {
     answer.senses.forEach((sense) => this.sense(sense, other && other.senses.find((each) => each.sense === sense.sense)));
     this.ladder(answer.ladder, other && other.ladder);
     this.box.scrollTop = scrolled;
+  }
+
+  // What the game's own code sensed at this moment, and why they part.
+  game(run, t) {
+    const { agent, target, facts: { game } } = this.page, now = run.timeOf(run.tickAt(t));
+    const own = Object.entries(game.sensed).filter(([key]) => key.startsWith(`${agent}\t${target}\t`));
+    for (const [key, spans] of own) {
+      const sense = key.split("\t")[2], [word, not] = {
+        sight: ["has it in view", "does not have it in view"], touch: ["feels it", "does not feel it"],
+        zone: ["senses it in a zone", "does not sense it in a zone"], hearing: ["hears it", "does not hear it"],
+      }[sense];
+      const does = spans.some(([from, to]) => now >= from - 1e-6 && (now < to - 1e-6 || (from === to && now - from < 0.3)));
+      const apart = game.mismatches.find((each) => each.agent === agent && each.target === target && each.sense === sense && now >= each.start - 1e-6 && now <= each.end + (sense === "hearing" ? 0.3 : 1e-6));
+      if (sense === "hearing" && !does && !apart) continue;
+      const text = now > game.end + 1e-6 ? "its log tells nothing any more" : does ? word : not;
+      this.box.append(make("p", `${apart ? "≠" : "="} The game: ${text}${apart && apart.cause ? `. ${apart.cause}` : ""}`, apart ? "other" : "quiet"));
+    }
   }
 
   // The cut along the ray, from the side.
@@ -151,12 +169,21 @@ class EventList {
     this.filter = document.getElementById("filter");
     this.kind = document.getElementById("kind");
     this.pairOnly = document.getElementById("pair-only");
-    this.rows = page.facts.pairs || page.runs[0].events.map((event) => ({ ...event, status: "" }));
+    this.rows = page.facts.pairs || page.facts.game && this.withMismatches(page) || page.runs[0].events.map((event) => ({ ...event, status: "" }));
     this.kind.append(new Option("all kinds", ""));
     this.offer(this.rows);
     [this.now, this.first] = [0, 0];
     for (const input of [this.filter, this.kind, this.pairOnly]) input.oninput = () => { this.draw(); this.move(page.t, true); };
     this.draw();
+  }
+
+  // Events, and where the game and Snelk part, by time.
+  withMismatches(page) {
+    const apart = page.facts.game.mismatches.map((each) => ({
+      t: each.start, kind: "mismatch", agent: each.agent, target: each.target, status: "",
+      text: `${each.senses === "game" ? "the game" : "Snelk"} alone ${each.sense === "hearing" ? "hears" : "senses"} it${each.end > each.start ? ` until ${fixed(each.end, 2)} s` : ""}: ${each.reason}`,
+    }));
+    return [...page.runs[0].events.map((event) => ({ ...event, status: "" })), ...apart].sort((a, b) => a.t - b.t);
   }
 
   // Kinds that can be chosen.
