@@ -55,6 +55,7 @@ FIGURES = {
     ],
     "ray": ["plot", "ray", "mill/runs/night", "boy", "store open", "--at", "56"],
     "meter": ["plot", "meter", "croft/runs/night", "goose-2", "fox"],
+    "parity": ["plot", "parity", "croft/runs/night", "sensed.csv"],
     "search": ["plot", "search", "croft/runs/night", "farmer"],
     "states": ["plot", "states", "croft/runs/night", "dog"],
     "timeline": ["plot", "timeline", "croft/runs/night"],
@@ -128,6 +129,25 @@ def write_game(folder: Path) -> None:
     pd.DataFrame({**columns, "yaw": 90 - fox.heading}).to_csv(folder / "game.csv", index=False)
 
 
+def write_log(folder: Path) -> None:
+    """What a game whose geese see less far writes down, from when to when."""
+    import snelk
+    from snelk.tuning.sensed import sensed_by
+
+    other = {"profiles.goose.cones.wide.range": 6.5}
+    run, rows = snelk.run(folder / "croft" / "night.toml", overrides=other), []
+    for agent in ("gander", "goose-1", "goose-2", "farmer"):
+        sensed = sensed_by(run, agent, "fox", "sight")
+        edges = np.flatnonzero(np.diff(sensed.astype(int), prepend=0, append=0)).reshape(-1, 2)
+        rows += [
+            {"t": run.times[a], "until": run.times[b - 1] + 0.1, "agent": agent, "target": "fox"}
+            for a, b in edges
+        ]
+        states = run.states[run.states.agent == agent]
+        rows += [{"t": t, "agent": agent, "state": s} for t, s in zip(states.t, states.state, strict=True)]
+    pd.DataFrame(rows).to_csv(folder / "sensed.csv", index=False)
+
+
 def shoot_pages(wanted: list[str], folder: Path) -> None:
     """Open pages in a browser of 1280 x 800 and take a picture of each."""
     from browser import opened, start_browser
@@ -174,6 +194,7 @@ def main(wanted: list[str]) -> None:
                 stand_in = "snelk demo > out; head -n 10 out; echo …; tail -n 24 out"
                 shoot(["demo"], SHOTS / "demo.png", folder, stand_in=stand_in)
             write_game(folder)
+            write_log(folder)
             if not wanted or "watch" in wanted:
                 shoot_watched(folder)
             if not wanted or set(wanted) & set(PAGES):

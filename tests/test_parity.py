@@ -210,6 +210,24 @@ def test_a_log_of_stretches_says_that_nothing_was_sensed_otherwise(
     assert missing.end == pytest.approx(rows[0]["until"] - 0.5)
 
 
+def test_who_is_not_in_a_log_of_stretches_was_not_sensed(tmp_path: Path) -> None:
+    """And where a log ends early, what was heard later is no mismatch."""
+    run = snelk.run(snelk.croft() / "night.toml")
+    rows = [*stretches(run, "fox", "dog", "sight"), *stretches(run, "gander", "fox", "sight")]
+    pd.DataFrame(rows).to_csv(tmp_path / "log.csv", index=False)
+    found = parity(run, read_log(tmp_path / "log.csv", run))
+    missed = {(each.target, each.senses) for each in found.mismatches}
+    assert missed == {("farmer", "snelk"), ("scarecrow", "snelk"), ("bell", "snelk")}
+    heard = run.hearing[run.hearing.heard & (run.hearing.agent == "farmer")].dropna(subset="target")
+    heard = heard[heard.target == "fox"]
+    frame = pd.DataFrame({"t": heard.t, "agent": "farmer", "target": "fox", "sensed": True})
+    early = frame.assign(sense="hearing")[frame.t <= frame.t.iloc[4]]
+    early.to_csv(tmp_path / "log.csv", index=False)
+    some = parity(run, read_log(tmp_path / "log.csv", run))
+    counts = [pair.ticks for pair in some.pairs if pair.target == "fox"]
+    assert (counts, len(heard) > 8) == ([len(early)], True)
+
+
 def test_a_log_of_a_game_is_imported_drawn_and_on_the_page(
     run: snelk.Run, tmp_path: Path, browser: Any
 ) -> None:
