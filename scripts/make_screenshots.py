@@ -144,7 +144,7 @@ def write_log(folder: Path) -> None:
             for a, b in edges
         ]
         states = run.states[run.states.agent == agent]
-        rows += [{"t": t, "agent": agent, "state": s} for t, s in zip(states.t, states.state, strict=True)]
+        rows += states[["t", "agent", "state"]].to_dict("records")
     pd.DataFrame(rows).to_csv(folder / "sensed.csv", index=False)
 
 

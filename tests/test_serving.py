@@ -227,6 +227,35 @@ def test_whatever_is_played_replies_are_as_their_schema_says(path: Path) -> None
             assert client.say(type="why", agent=agent, target=target)["type"] == "answer"
 
 
+def test_a_game_goes_on_in_the_next_level(tmp_path: Path) -> None:
+    both = {"night": snelk.load(NIGHT), "mill": snelk.load(MILL)}
+    talk = Talk(both, record=tmp_path / "record")
+    client = Client(talk, spare={"gander": 1})
+    assert (client.welcome["scenario"], "gander" in client.welcome["characters"]) == ("night", True)
+    for message, said in (
+        ({"scenario": "mill"}, "is not the one that is played"),
+        ({"scenario": "mil", "new": True}, 'did you mean "mill"'),
+    ):
+        assert said in client.say(**HELLO, **message)["text"]
+    client.say(type="frame", seconds=1, spawn=[{"like": "gander"}])
+    effects = [{"of": "farmer", "state": "looking"}, {"of": "goose-1", "state": "wary"}]
+    client.say(type="frame", seconds=0.2, effects=effects, remove=["hen-1"])
+    there = client.say(**HELLO, scenario="night", new=True, carries=True, spare={"gander": 1})
+    assert (there["game"], there["t"]) == ("new", None)
+    agents = client.say(type="frame", seconds=0.1)["agents"]
+    states = [agents[name]["state"] for name in ("farmer", "goose-1", "goose-2")]
+    assert states == ["looking", "wary", "grazing"]
+    assert ("hen-1" in agents, "gander-2" in agents) == (False, True)
+    other = client.say(**HELLO, scenario="mill", new=True, carries=True)
+    assert (other["scenario"], "miller" in other["characters"]) == ("mill", True)
+    client.say(type="frame", seconds=1)
+    assert client.say(**HELLO)["scenario"] == "mill"
+    talk.close()
+    kept = [snelk.run(folder / "scenario.toml") for folder in talk.records]
+    assert [len(run.times) for run in kept] == [13, 2, 11]
+    assert kept[1].state_at("farmer", 0.1) == "looking"
+
+
 def test_after_its_end_a_game_says_how_to_begin_another() -> None:
     client = Client(Talk(snelk.load(NIGHT), duration=0.3))
     assert client.say(type="frame", seconds=0.5)["over"] is True

@@ -26,7 +26,10 @@ PORT = 7420
 
 
 def serve(
-    scenario: Annotated[Path, typer.Argument(metavar="SCENARIO", help="The scenario's TOML file.")],
+    scenario: Annotated[
+        list[Path],
+        typer.Argument(metavar="SCENARIO...", help="TOML files: the first, and other levels."),
+    ],
     overrides: Annotated[
         list[str] | None,
         typer.Option("--set", metavar="KEY=VALUE", help="Change a number; repeatable."),
@@ -64,7 +67,15 @@ def serve(
     """
     from snelk.serving.talking import Talk
 
-    loaded = load_scenario(scenario, overrides)
+    loaded = {}
+    for path in scenario:
+        if path.stem in loaded:
+            rule, fix = (
+                "is named twice; a hello says the name",
+                "give one of the files another name",
+            )
+            raise InputError.of("serve", "SCENARIO", path.stem, rule, fix)
+        loaded[path.stem] = load_scenario(path, overrides)
     if token is not None and not token:
         raise InputError.of("serve", "--token", "", "must not be empty", "leave it out")
     with ExitStack() as left:
@@ -78,7 +89,8 @@ def serve(
         talk.keeps = record is not None
         if watch and kept is not None:
             left.enter_context(_watching(kept, 0 if stdio or port == 0 else port + 1, made, stdio))
-        _talk(talk, loaded.setup.title or scenario.stem, stdio, port, made)
+        title = loaded[scenario[0].stem].setup.title or scenario[0].stem
+        _talk(talk, title, stdio, port, made)
         talk.close()
         _say_end(talk, stdio, None if record is None else talk.records)
 

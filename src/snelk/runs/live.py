@@ -86,6 +86,14 @@ class WayOnFoot(NamedTuple):
     length: float
 
 
+class _Asked(NamedTuple):
+    """What a game was begun with."""
+
+    pushed: tuple[str, ...]
+    duration: float
+    spare: dict[str, int]
+
+
 class Live:
     """A scenario that a game steps with its own loop.
 
@@ -139,6 +147,7 @@ class Live:
             raise InputError.of("remembers", "", f"{remembers:g} s", rule)
         self.remembers = remembers
         scenario = as_scenario(scenario)
+        self._asked = _Asked(tuple(pushed), duration, dict(spare or {}))
         scenario, self._slots = with_spare(scenario, spare or {})
         names = tuple(scenario.setup.cast)
         for name in pushed:
@@ -386,6 +395,79 @@ class Live:
             raise InputError.of("put", "", f'"{agent}"', "has no ladder", fix)
         one_of(state, ladder.states, source="put", place=agent, what="alert state")
         self._do(Effect(t=0.0, of=agent, state=state))
+
+    def into(
+        self,
+        scenario: str | Path | Scenario,
+        *,
+        pushed: Sequence[str] | None = None,
+        duration: float | None = None,
+        spare: Mapping[str, int] | None = None,
+        record: str | Path | None = None,
+        remembers: float | None = None,
+    ) -> Live:
+        """Go on in another scenario, such as on the next level, with those who are in both.
+
+        Who has the same name there brings its attributes and its alert state, and is there if it
+        is here. All that is tied to places stays behind: poses, meters, beliefs, searches. Time
+        begins at the other scenario's start; this game can still be asked, and stepped.
+
+        Args:
+            scenario: Where to: a TOML file, or what `load` returned.
+            pushed: As for `Live`; those of this game that are there too, if None.
+            duration: As for `Live`; as in this game if None.
+            spare: As for `Live`; as in this game for those that are there too, if None.
+            record: A folder to keep the new game in.
+            remembers: As for `Live`; as in this game if None.
+
+        Returns:
+            The new game, before its first tick.
+
+        Raises:
+            InputError: As for `Live`.
+
+        >>> import snelk
+        >>> live = Live(snelk.croft() / "night.toml")
+        >>> _ = live.step()
+        >>> live.put("gander", "wary")
+        >>> _ = live.step()
+        >>> later = live.into(snelk.croft() / "night.toml")
+        >>> _ = later.step()
+        >>> later.state("gander"), later.t
+        ('wary', 0.0)
+        """
+        scenario = as_scenario(scenario)
+        cast, mine = scenario.setup.cast, self._asked
+        if pushed is None:
+            pushed = [name for name in mine.pushed if name in cast]
+        if spare is None:
+            spare = {name: count for name, count in mine.spare.items() if name in cast}
+        other = Live(
+            scenario, pushed=pushed, spare=spare, record=record,
+            duration=mine.duration if duration is None else duration,
+            remembers=self.remembers if remembers is None else remembers,
+        )  # fmt: skip
+        for name in (each for each in self.names if each in other.names):
+            if other.setup.cast[name].clue is None:
+                self._carry(other, name)
+        return other
+
+    def _carry(self, other: Live, name: str) -> None:
+        """Let somebody bring what it has into another game."""
+        if self._is_away(name):
+            if not other._is_away(name):
+                other.remove(name)
+            return
+        if other._is_away(name):
+            other.spawn(name)
+        values = {each: self.attribute(name, each) for each in self.setup.attributes}
+        known = {k: v for k, v in values.items() if k in other.setup.attributes and v == v}
+        if known:
+            other.effect(name, set=known)
+        if name in self.agents and name in other.agents:
+            ladder, state = other.setup.profile_of(name).ladder, self.state(name)
+            if ladder is not None and state in ladder.states and state != next(iter(ladder.states)):
+                other.put(name, state)
 
     def _is_away(self, name: str) -> bool:
         return bool(self._simulation.world.outcomes.removed[0, self.names.index(name)])
@@ -689,7 +771,7 @@ class Live:
         Raises:
             InputError: The file cannot be written.
         """
-        left = ("_record", "_simulation", "_scenario", "_recent", "remembers")
+        left = ("_record", "_simulation", "_scenario", "_recent", "_asked", "remembers")
         state = {key: value for key, value in vars(self).items() if key not in left}
         simulation = self._simulation
         state["_mark"] = None if self._record is None else self._record.mark

@@ -52,6 +52,17 @@ class Hello(Message):
     new: bool = Field(
         default=False, description="Whether a new game begins although one is going on."
     )
+    scenario: str = Field(
+        default="",
+        max_length=200,
+        description="Which of the scenarios of `snelk serve`, by the name of its file without "
+        ".toml; the one that goes on, or else the first, if absent.",
+    )
+    carries: bool = Field(
+        default=False,
+        description="Whether who is in both games brings attributes and alert states into a new "
+        "one.",
+    )
     tells: Annotated[tuple[Literal["events", "agents", "characters"], ...], Field(strict=False)] = (
         Field(
             default=("events", "agents", "characters"), description="What replies to frames tell."
@@ -206,6 +217,7 @@ class Welcome(Model):
     version: int
     snelk: str
     game: Literal["new", "goes on"]
+    scenario: str = Field(description="What is played.")
     t: float | None = Field(description="Of its last tick, in the game's unit of time.")
     dt: float = Field(description="Length of a tick, in the game's unit of time.")
     characters: dict[str, CharacterTold]

@@ -15,7 +15,7 @@ import shapely
 from snelk.config.foreign import GamePlaces, GameUnits
 from snelk.config.problems import checked, key_path, shown
 from snelk.config.scenario import Scenario
-from snelk.errors import InputError, Problem, SnelkError, nearest, one_line
+from snelk.errors import InputError, Problem, SnelkError, nearest, one_line, one_of
 from snelk.files import claim
 from snelk.runs.events import Event
 from snelk.runs.keeping import check_empty
@@ -66,7 +66,7 @@ class Talk:
     """One game, and all that clients say to it.
 
     Args:
-        scenario: What is played.
+        scenario: What is played; or several by their names, of which a hello chooses.
         token: What a client has to know; anybody may talk if it is empty.
         record: A folder to keep the game in; a second game of the same process goes into one
             beside it.
@@ -80,7 +80,7 @@ class Talk:
 
     def __init__(
         self,
-        scenario: Scenario,
+        scenario: Scenario | Mapping[str, Scenario],
         *,
         token: str = "",
         record: Path | None = None,
@@ -89,7 +89,10 @@ class Talk:
     ) -> None:
         if record is not None:
             check_empty(record)
-        self.scenario, self._token = scenario, token
+        if isinstance(scenario, Scenario):
+            scenario = {Path(scenario.source).stem: scenario}
+        self._scenarios: dict[str, Scenario] = dict(scenario)
+        self._played, self._token = next(iter(self._scenarios)), token
         self._record, self._saves_in, self._duration = record, saves, duration
         self.keeps = record is not None
         self._saves: dict[str, bytes] = {}
@@ -156,6 +159,13 @@ class Talk:
         told = Told(hello.units, hello.tells)
         setting = (tuple(sorted(set(hello.moves))), tuple(sorted(hello.spare.items())))
         goes_on = self.live is not None and not hello.new
+        if hello.scenario:
+            one_of(
+                hello.scenario, self._scenarios, source="hello", place="scenario", what="scenario"
+            )
+        if goes_on and hello.scenario not in ("", self._played):
+            rule, fix = "is not the one that is played", "say new = true for a new game"
+            raise InputError.of("hello", "scenario", hello.scenario, rule, fix)
         if goes_on and setting != self._setting and (hello.moves or hello.spare):
             rule = "a game goes on that was begun with other moves or spare"
             fix = "say the same or neither, or say new = true for a new game"
@@ -170,6 +180,7 @@ class Talk:
             "version": PROTOCOL,
             "snelk": version("snelk"),
             "game": "goes on" if goes_on else "new",
+            "scenario": self._played,
             "t": None if math.isnan(live.t) else live.t / told.time,
             "dt": live.dt / told.time,
             "characters": _characters(live),
@@ -178,12 +189,14 @@ class Talk:
 
     def _begin(self, hello: messages.Hello) -> None:
         folder = None if self._record is None else self._folder(self._games + 1)
-        live = Live(
-            self.scenario, pushed=hello.moves, spare=hello.spare, record=folder,
+        name = hello.scenario or self._played
+        begin = self.live.into if hello.carries and self.live is not None else Live
+        live = begin(
+            self._scenarios[name], pushed=hello.moves, spare=hello.spare, record=folder,
             duration=self._duration,
         )  # fmt: skip
         self.close()
-        self.live, self._games = live, self._games + 1
+        self.live, self._played, self._games = live, name, self._games + 1
 
     def _frame(self, live: Live, told: Told, frame: messages.Frame) -> Reply:
         if live.over:
