@@ -39,7 +39,8 @@ class Following(Live):
         dt = scenario.setup.clock.dt
         super().__init__(scenario, pushed=names, duration=dt * MOST_TICKS, remembers=remembers)
         self._parts: dict[str, list[pa.Table]] = {name: [] for name in WHOLE}
-        self._happened: list[Event] = []
+        self._happened: list[Event] = []  # since the last stretch
+        self._parts["events"] = [event_table([])]
         self._told = -math.inf
 
     def take(self, line: Line) -> None:
@@ -82,13 +83,15 @@ class Following(Live):
         """
         after, count = self._told, math.ceil((self.untold + before) / self.dt)
         found = self._recent.run(self._simulation, max(count, 1))
-        for name, parts in self._parts.items():
+        for name in WHOLE:
             rows = found.arrow(name)
-            parts.append(rows.filter(pa.compute.greater(rows["t"], after + 1e-9)))
+            self._parts[name].append(rows.filter(pa.compute.greater(rows["t"], after + 1e-9)))
+        self._parts["events"].append(event_table(self._happened))
+        self._happened = []
         self._told = self.t
         tables = {name: found.arrow(name) for name in found.info["rows"]}
         whole = {name: pa.concat_tables(parts) for name, parts in self._parts.items()}
-        whole["events"] = event_table(self._happened)
+        self._parts = {name: [table.combine_chunks()] for name, table in whole.items()}
         return Run(found.info, self._simulation.level, tables=tables | whole), after
 
 
