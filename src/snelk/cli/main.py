@@ -34,6 +34,7 @@ COMMANDS = {
     "export": "exporting.export",
     "cases": "exporting.cases",
     "parity": "parity.parity",
+    "tune": "tuning.tune",
     "serve": "serving.serve",
     "watch": "watching.watch",
     "searches": "scenarios.searches",

@@ -39,7 +39,8 @@ def watch(
     The map, lanes, events and why of a game that is kept in a folder, by snelk serve or by Live.
     The page follows it; one can stop and go back while the game goes on.
     """
-    from snelk.serving.watching import HOST, Watch, show_to_pages
+    from snelk.serving.pages import HOST
+    from snelk.serving.watching import Watch, show_to_pages
 
     if token is not None and not token:
         raise InputError.of("watch", "--token", "", "must not be empty", "leave it out")

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
+from dataclasses import asdict
 from importlib import resources
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -14,6 +16,7 @@ from bokeh.resources import Resources
 from markupsafe import Markup
 
 from snelk.config.models import Edge, Link, Zone
+from snelk.config.numbers import Number
 from snelk.errors import InputError, one_of
 from snelk.files import claim, write_text
 from snelk.page.figures import lanes_figure, map_figure, storeys_of
@@ -23,7 +26,7 @@ from snelk.page.packing import Packer
 from snelk.plots.ground import LAMPLIGHT, extent_of
 from snelk.plots.minds import LIKELY, RANK_SHADES
 from snelk.plots.style import AGENT_COLOURS, INK, NOISE, REASON_STYLES
-from snelk.tuning.compare import compare
+from snelk.tuning.compare import Comparison, compare
 from snelk.tuning.parity import parity
 
 if TYPE_CHECKING:
@@ -36,7 +39,18 @@ every fourth, until it fits."""
 
 PAGES = (".html", ".htm")
 
-SCRIPTS = ("store", "feed", "sightlines", "why", "map", "section", "lanes", "panel", "player")
+SCRIPTS = (
+    "store",
+    "feed",
+    "tune",
+    "sightlines",
+    "why",
+    "map",
+    "section",
+    "lanes",
+    "panel",
+    "player",
+)
 
 HATCHES = {
     "///": "/",
@@ -94,7 +108,7 @@ def page_of(
     (True, True)
     """
     runs = [run] if other is None else [run, other]
-    pairs = [] if other is None else _pairs(run, other)
+    pairs = [] if other is None else event_pairs(compare(run, other))
     first = _chosen(run, agent, target)
     game = None
     if log is not None:
@@ -130,9 +144,21 @@ def feed_page_of(run: Run, address: str) -> str:
     return _text([run], [], _first_pair(run), 1, feed=address)
 
 
+def tune_page_of(run: Run, address: str, numbers: Sequence[Number]) -> str:
+    """The HTML text of a page on which numbers are tried.
+
+    Args:
+        run: The night with today's numbers.
+        address: The WebSocket to say over what is tried, see `Bench`.
+        numbers: That can be turned.
+    """
+    tune = {"address": address, "numbers": [asdict(each) for each in numbers]}
+    return _text([run], [], _first_pair(run), 1, tune=tune)
+
+
 def _text(
     runs: list[Run], pairs: list[dict[str, Any]], first: tuple[str, str], every: int, *,
-    feed: str = "", game: dict[str, Any] | None = None,
+    feed: str = "", game: dict[str, Any] | None = None, tune: dict[str, Any] | None = None,
 ) -> str:  # fmt: skip
     packer = Packer()
     gathered = [
@@ -148,6 +174,7 @@ def _text(
         "pairs": pairs or None,
         "feed": feed or None,
         "game": game,
+        "tune": tune,
         "first": first,
         "index": packer.index,
         "words": WORDS,
@@ -162,13 +189,14 @@ def _text(
         "figures": {name: json_item(plot) for name, plot in figures.items()},
     }
     title = gathered[0].facts["title"]
+    address = tune["address"] if tune else feed
     return _template().render(
         title=title,
         runs=[
             {"side": each.key, "letter": letter, "name": each.facts["name"]}
             for each, letter in zip(gathered, "AB" if len(gathered) > 1 else ("",), strict=False)
         ],
-        reaches=f"; connect-src {feed.partition('?')[0]}" if feed else "",
+        reaches=f"; connect-src {address.partition('?')[0]}" if address else "",
         notes=_notes(runs, every),
         style=Markup(_asset("page.css")),
         script=Markup("\n".join(_asset(f"{name}.js") for name in SCRIPTS)),
@@ -262,7 +290,8 @@ def _place_of(run: Run) -> dict[str, Any]:
     }
 
 
-def _pairs(run: Run, other: Run) -> list[dict[str, Any]]:
+def event_pairs(comparison: Comparison) -> list[dict[str, Any]]:
+    """The events of two runs, aligned, as plain data."""
     return [
         {
             "t": pair.t,
@@ -274,7 +303,7 @@ def _pairs(run: Run, other: Run) -> list[dict[str, Any]]:
             "target": pair.target,
             "text": pair.text,
         }
-        for pair in compare(run, other).events
+        for pair in comparison.events
     ]
 
 

@@ -242,6 +242,10 @@ def lanes_figure() -> Any:
     filled("scatter", "unheard", "x y", size=2, fill_color=NOISE, fill_alpha=0.5, line_color=None)
     filled("quad", "contacts", "left right bottom top", fill_color="#00694d", line_color=None)
     filled("quad", "reactions", "left right bottom top", fill_color="#d55e00", line_color="white")
+    filled(
+        "multi_line", "meters_before", "xs ys", line_color="#6d6a64", line_width=1.0,
+        line_dash=[3, 3],
+    )  # fmt: skip
     filled("multi_line", "meters", "xs ys", line_color=INK, line_width=1.3)
     plot.js_on_event("tap", CustomJS(code="snelkPage.laneTapped(cb_obj.x, cb_obj.y)"))
     return plot

@@ -18,7 +18,7 @@ from snelk.mind.memory import SOURCES
 from snelk.mind.meter import FACTORS, STATES
 from snelk.mind.signals import OVER
 from snelk.page.packing import Packer
-from snelk.runs.asked import sides_of, unit_in, written_draw
+from snelk.runs.asked import Asked, sides_of, unit_in, written_draw
 from snelk.runs.dense import beliefs_of, contacts_of, look_ticks, looks_at, meters_of
 from snelk.runs.events import describe_noise
 from snelk.runs.ladders import asked_by, reactions, times_away
@@ -578,6 +578,14 @@ class Gathered:
             kind = np.where(np.isnan(numbers), 1, np.where(np.isinf(numbers), 2, 0))
             self._add(f"{a}.side.{n}", np.where(kind > 0, np.nan, numbers), parts=1000, shown=100)
             self._add(f"{a}.side.{n}.kind", np.where(numbers == -np.inf, 3, kind))
+        self._gather_state(agent, a, asked)
+        return found
+
+    def _gather_state(self, agent: str, a: int, asked: Asked) -> None:
+        """In which state an agent is, about whom, and where it goes."""
+        run = self.run
+        ladder = run.setup.profile_of(agent).ladder
+        assert ladder is not None
         self._add(f"{a}.state_for", asked.rows["state_for"][self.ticks], parts=10)
         over = np.logical_or.reduce([asked.rows[name] for name in OVER])
         self._add(f"{a}.done", over[self.ticks])
@@ -595,7 +603,6 @@ class Gathered:
             here = np.where(_codes(places, tuple(known)) >= 0, asked.rows[axis], 0.0)
             self._add(f"{a}.{axis}", here[self.ticks], parts=10)
         self._add(f"{a}.focus", _codes(_texts(asked.rows["focus"]), run.names)[self.ticks])
-        return found
 
     def _gather_searches(self) -> None:
         run = self.run

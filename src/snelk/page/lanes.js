@@ -64,7 +64,7 @@ class LanesView {
       state_names: { x: [], y: [], text: [], text_color: [] },
       heard: { x0: [], y0: [], x1: [], y1: [] }, unheard: { x: [], y: [] },
       contacts: { left: [], right: [], bottom: [], top: [] },
-      reactions: { left: [], right: [], bottom: [], top: [] }, meters: { xs: [], ys: [] },
+      reactions: { left: [], right: [], bottom: [], top: [] }, meters: { xs: [], ys: [] }, meters_before: { xs: [], ys: [] },
       game: { left: [], right: [], bottom: [], top: [] }, game_heard: { x0: [], y0: [], x1: [], y1: [] },
       apart: { left: [], right: [], bottom: [], top: [] },
       differ: { left: [], right: [], bottom: [], top: [] }, chosen: { left: [], right: [], bottom: [], top: [] },
@@ -108,6 +108,7 @@ class LanesView {
     }
     if (c < 0 || c === run.agents[a]) return;
     this.bands(data.bands, run, a, c, middle, low);
+    if (this.page.before) this.before(data, this.page.before, agent, target, top, middle, low);
     if (this.page.facts.game) this.game(data, agent, target, middle, low);
     const meter = run.pair("meters", a, c);
     if (meter !== undefined) {
@@ -135,6 +136,24 @@ class LanesView {
         if (felt) push(data.contacts, { left: run.timeOf(begin + first), right: run.timeOf(begin + last), bottom: middle + 0.3 * (low - middle), top: middle });
       });
     }
+  }
+
+  // The alert states and the meter with today's numbers, while others are tried.
+  before(data, base, agent, target, top, middle, low) {
+    const a = base.agentNames.indexOf(agent), c = base.names.indexOf(target), ladder = base.ladders[agent];
+    (ladder ? ladder.entered : []).forEach((entry, n) => {
+      const right = n + 1 < ladder.entered.length ? ladder.entered[n + 1].t : base.end;
+      const rank = Math.min(Math.max(base.profiles[agent].states[entry.state].rank, 0), this.page.ranks.length - 1);
+      push(data.states, { left: entry.t, right, bottom: top + 0.28 * (middle - top), top, fill_color: this.page.ranks[rank] });
+    });
+    const meter = base.pair("meters", a, c);
+    if (meter === undefined) return;
+    const xs = [], ys = [], step = Math.max(Math.floor(base.ticks / 600), 1);
+    for (let tick = 0; tick < base.ticks; tick += step) {
+      xs.push(base.timeOf(tick));
+      ys.push(low - base.at("meter.value", meter, tick) * (low - middle));
+    }
+    push(data.meters_before, { xs, ys });
   }
 
   // What the game's own code sensed, and where it parts from Snelk.

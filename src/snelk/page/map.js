@@ -44,6 +44,13 @@ class MapView {
     for (const range of [this.plot.x_range, this.plot.y_range]) range.change.connect(() => this.again());
   }
 
+  // Show another run of the same level.
+  become(run, page) {
+    Object.assign(this, { run, page });
+    delete this.noiseTimes;
+    this.seen.clear();
+  }
+
   // Make faint what is on other floors than one, by name; nothing if there is no such floor.
   showFloor(name) {
     this.floor = this.run.floors.indexOf(name);
@@ -261,8 +268,23 @@ class MapView {
 
   drawPaths(t) {
     const { run, page } = this;
+    if (page.base) for (const c of new Set([run.agents[page.a], page.c])) if (c >= 0) this.drawBefore(page.base, c);
     for (const c of new Set([run.agents[page.a], page.c])) if (c >= 0) this.drawWay(c, 0, run.ticks - 1, 500, 0.9, 0.6);
     run.names.forEach((_, c) => this.drawWay(c, run.tickAt(t - TAIL), run.tickAt(t), 40, 2.4, this.elsewhere(c, t) ? FAINTNESS : 0.8));
+  }
+
+  // The way of somebody with today's numbers, and where it was at this moment.
+  drawBefore(base, c) {
+    const step = Math.max(Math.floor(base.ticks / 500), 1), points = [];
+    for (let tick = 0; tick < base.ticks; tick += step) if (base.present(c, tick)) points.push([base.at("x", c, tick), base.at("y", c, tick)]);
+    if (points.length < 2) return;
+    this.trace(points, false);
+    this.stroke("#6d6a64", 1, [3, 3]);
+    const then = base.pose(c, this.t, this.smooth);
+    if (!then) return;
+    this.circle(then.x, then.y, 5);
+    this.stroke("#6d6a64", 1.4, [2, 2]);
+    this.count("before");
   }
 
   // Counted back from the last tick, so that a tail does not wobble.

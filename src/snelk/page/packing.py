@@ -66,9 +66,9 @@ class Packer:
             "start": self._size - planes * codes.size,
         }
 
-    def text(self) -> str:
-        """Everything kept so far, deflated, in base 64."""
-        return base64.b64encode(zlib.compress(b"".join(self._pieces), 9)).decode("ascii")
+    def text(self, effort: int = 9) -> str:
+        """Everything kept so far, deflated, in base 64; 1 is fastest, 9 smallest."""
+        return base64.b64encode(zlib.compress(b"".join(self._pieces), effort)).decode("ascii")
 
     def _keep(self, piece: bytes) -> None:
         self._pieces.append(piece)

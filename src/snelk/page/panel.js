@@ -17,6 +17,8 @@ class WhyPanel {
     const { page } = this, run = page.run;
     const a = run.agentNames.indexOf(page.agent), c = run.names.indexOf(page.target);
     const scrolled = this.box.scrollTop;
+    this.box.classList.toggle("waiting", Boolean(run.partial));
+    if (run.partial) return; // the reasons come a moment after the picture
     this.box.replaceChildren();
     if (a < 0 || c < 0 || c === run.agents[a]) {
       this.box.append(make("p", !run.agents.length ? "Nobody senses in this run." : a < 0 || c < 0 ? "Not in this run." : "Choose another target: nobody senses themselves."));
@@ -227,9 +229,11 @@ class EventList {
     const { page } = this;
     return rows.map((row) => {
       const item = make("li"), button = make("button");
-      const marks = { "": "", same: "=", moved: "→", "only a": "A", "only b": "B" };
+      const marks = { "": "", same: "=", moved: "→", "only a": page.bench ? "–" : "A", "only b": page.bench ? "+" : "B" };
       button.append(make("span", `${fixed(row.t, 2)} s`, "when"), make("span", marks[row.status]), make("span", row.text));
-      if (row.status === "moved") button.lastChild.append(` (A ${fixed(row.t_a, 2)} s, B ${fixed(row.t_b, 2)} s)`);
+      const sides = page.bench ? ["before", "now"] : ["A", "B"];
+      if (row.status === "moved") button.lastChild.append(` (${sides[0]} ${fixed(row.t_a, 2)} s, ${sides[1]} ${fixed(row.t_b, 2)} s)`);
+      if (row.status === "only a" && page.bench) item.style.textDecoration = "line-through";
       button.title = { "": "", same: "in both runs", moved: "in both runs, at other times", "only a": "only in run A", "only b": "only in run B" }[row.status];
       button.onclick = () => page.jump(row);
       item.append(button);

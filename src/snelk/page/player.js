@@ -22,6 +22,9 @@ class Page {
   get a() { return this.run.agentNames.indexOf(this.agent); }
   get c() { return this.run.names.indexOf(this.target); }
 
+  // The night with today's numbers, while others are tried.
+  get before() { return this.bench && Object.keys(this.bench.changes).length ? this.bench.base : null; }
+
   // Whether a run has ended before the moment shown.
   over(run) { return this.t > run.end + run.dt; }
 
@@ -39,6 +42,7 @@ class Page {
     this.panel = new WhyPanel(this);
     this.events = new EventList(this);
     this.feed = this.facts.feed ? new Feed(this, this.facts.feed) : null;
+    this.bench = this.facts.tune ? new Bench(this, this.facts.tune) : null;
     this.link();
     this.controls();
     await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
@@ -50,6 +54,7 @@ class Page {
     this.resized();
     document.body.dataset.ready = "yes";
     if (this.feed) this.feed.open();
+    if (this.bench) this.bench.open();
   }
 
   // What a map asks of the page, with the numbers of its own run.
@@ -57,7 +62,7 @@ class Page {
     const page = this;
     return {
       get a() { return run.agentNames.indexOf(page.agent); }, get c() { return run.names.indexOf(page.target); },
-      get layers() { return page.layers; }, ink: page.ink, palette: page.palette, styles: page.styles,
+      get layers() { return page.layers; }, get base() { return page.before; }, ink: page.ink, palette: page.palette, styles: page.styles,
       noise: page.noise, lamplight: page.lamplight, likely: page.likely,
     };
   }
@@ -194,6 +199,7 @@ class Page {
     document.getElementById("agent").value = agent;
     document.getElementById("target").value = target;
     this.lanes.draw();
+    if (this.bench) this.bench.draw();
     if (this.events.pairOnly.checked) { this.events.draw(); this.events.move(this.t, true); }
     this.go(this.t);
   }
@@ -337,6 +343,7 @@ class Page {
   // The moment is in the address, so that a link can be kept or sent.
   writeHash() {
     const words_ = new URLSearchParams({ t: fixed(this.t, 3), agent: this.agent, target: this.target });
+    for (const [key, value] of Object.entries(this.bench ? this.bench.changes : {})) words_.append("set", `${key}=${short(value)}`);
     history.replaceState(null, "", `#${words_}`);
   }
 

@@ -270,26 +270,7 @@ class Recorder:
     ) -> None:
         """Turn the gathered ticks of one variant into rows and events."""
         simulation, count, into = self.simulation, len(times), self._into[v]
-        awake = {sense: block[:count] for sense, block in self._awake.items()}
-        into.add(
-            "sight",
-            sight_table(
-                simulation,
-                v,
-                self._rows[v],
-                times,
-                sight,
-                awake["sight"],
-                self._signals.ticks.state[:count],
-                self._before,
-            ),
-        )
-        light = self._light[:count, v]
-        into.add("poses", pose_table(simulation.names, v, times, poses, light))
-        into.add("meters", meter_table(simulation, v, times, meters, self._before))
-        contact = contact_table(simulation, v, times, contacts, awake["touch"], self._before)
-        into.add("contacts", contact)
-        into.add("beliefs", belief_table(simulation, v, times, beliefs, poses, self._before))
+        self._add_dense(v, times, sight, poses, meters, contacts, beliefs)
         signals = signal_table(
             simulation, v, times, _ticks(self._signals.ticks, count), sight, contacts, poses
         )
@@ -313,6 +294,39 @@ class Recorder:
             if each.kind == "disproved" and each.variant == v
         }
         self._events[v] += self._finder.find_beliefs(v, times, beliefs, told, gone)
+
+    def _add_dense(
+        self,
+        v: int,
+        times: NDArray[np.float64],
+        sight: Sight,
+        poses: Poses,
+        meters: Meters,
+        contacts: Contacts,
+        beliefs: Beliefs,
+    ) -> None:
+        """Add the rows that there are of every tick and pair."""
+        simulation, count, into = self.simulation, len(times), self._into[v]
+        awake = {sense: block[:count] for sense, block in self._awake.items()}
+        into.add(
+            "sight",
+            sight_table(
+                simulation,
+                v,
+                self._rows[v],
+                times,
+                sight,
+                awake["sight"],
+                self._signals.ticks.state[:count],
+                self._before,
+            ),
+        )
+        light = self._light[:count, v]
+        into.add("poses", pose_table(simulation.names, v, times, poses, light))
+        into.add("meters", meter_table(simulation, v, times, meters, self._before))
+        contact = contact_table(simulation, v, times, contacts, awake["touch"], self._before)
+        into.add("contacts", contact)
+        into.add("beliefs", belief_table(simulation, v, times, beliefs, poses, self._before))
 
     def _flush_heard(self) -> None:
         """Turn what was judged at ears since the last block into rows and events."""

@@ -3,31 +3,18 @@
 from __future__ import annotations
 
 import asyncio
-import hmac
-import http
 import json
-import signal
 import time
 from collections.abc import Callable
-from contextlib import suppress
 from pathlib import Path
-from urllib.parse import parse_qs, urlsplit
 
-from websockets.asyncio.server import ServerConnection, serve
-from websockets.datastructures import Headers
-from websockets.exceptions import ConnectionClosed
-from websockets.http11 import Request, Response
+from websockets.asyncio.server import ServerConnection
 
 from snelk.config.scenario import load
 from snelk.errors import InputError
 from snelk.page.watched import LONGEST_PIECE, Watched, seconds_before
 from snelk.runs.following import ChangedRecordError, Following, GrowingRecord
-
-HOST = "127.0.0.1"
-"""Of this machine only: nobody else on the net comes near it."""
-
-MOST_PAGES = 8
-"""That watch at once."""
+from snelk.serving.pages import serve_page
 
 LOOKS_EVERY, SENDS_EVERY = 0.05, 0.3
 """How often it looks for what was played, and the least between two pieces, s."""
@@ -150,55 +137,20 @@ def show_to_pages(
 async def _show(
     watch: Watch, port: int, token: str, began: Callable[[int], None], ends: Callable[[], bool]
 ) -> None:
-    stop = asyncio.Event()
-    loop = asyncio.get_running_loop()
-    for number in (signal.SIGINT, signal.SIGTERM):
-        with suppress(NotImplementedError):  # where the system has no such signals
-            loop.add_signal_handler(number, stop.set)
-    pages: set[ServerConnection] = set()
-    own = ""
-
-    def answer(_: ServerConnection, request: Request) -> Response | None:
-        asked, host = urlsplit(request.path), request.headers.get("Host", "")
-        given = parse_qs(asked.query).get("token", [""])[0]
-        # By another name than its own it would be another site's page that asks.
-        if host not in (own, own.replace(HOST, "localhost")):
-            return _reply(403, "text/plain", f"ask http://{own}/\n")
-        if not hmac.compare_digest(given.encode(), token.encode()):
-            return _reply(403, "text/plain", "the address has to end with the token as printed\n")
-        if asked.path == "/feed":
-            same = request.headers.get("Origin") in (None, f"http://{host}")
-            return None if same else _reply(403, "text/plain", "is of another site\n")
-        if asked.path != "/":
-            return _reply(404, "text/plain", "no such page\n")
+    def page(feed: str) -> str:
         if watch.watched is None:
-            return _reply(200, "text/html", WAITS if not watch.broken else watch.broken + "\n")
-        feed = f"ws://{host}/feed?token={token}"
-        return _reply(200, "text/html", watch.watched.page(feed))
+            return watch.broken + "\n" if watch.broken else WAITS
+        return watch.watched.page(feed)
 
-    async def one(page: ServerConnection) -> None:
-        if len(pages) >= MOST_PAGES:
-            await page.close(1013, f"{MOST_PAGES} pages are open already")
-            return
-        pages.add(page)
-        with suppress(ConnectionClosed):
-            await _tell_page(watch, page)
-        pages.discard(page)
+    async def talk(client: ServerConnection) -> None:
+        await _tell_page(watch, client)
 
-    try:
-        server = await serve(one, HOST, port, process_request=answer, max_size=1000)
-    except (OSError, OverflowError) as error:
-        rule = f"cannot be opened: {getattr(error, 'strerror', None) or error}"
-        fix = "choose another --port, or 0 for any that is free"
-        raise InputError.of("watch", "port", str(port), rule, fix) from None
-    async with server:
-        at = next(iter(server.sockets)).getsockname()[1]
-        own = f"{HOST}:{at}"
-        began(at)
-        while not stop.is_set() and not ends():
-            wait = 0.0 if watch.look() else LOOKS_EVERY
-            with suppress(TimeoutError):
-                await asyncio.wait_for(stop.wait(), max(wait, 0.001))
+    def each() -> float | None:
+        if ends():
+            return None
+        return 0.0 if watch.look() else LOOKS_EVERY
+
+    await serve_page(port, token, page, talk, began, each)
 
 
 async def _tell_page(watch: Watch, page: ServerConnection) -> None:
@@ -216,13 +168,3 @@ async def _tell_page(watch: Watch, page: ServerConnection) -> None:
             await page.send(json.dumps({"over": watch.broken}))
             return
         await asyncio.sleep(LOOKS_EVERY)
-
-
-def _reply(status: int, kind: str, text: str) -> Response:
-    content = text.encode()
-    headers = Headers([
-        ("Content-Type", f"{kind}; charset=utf-8"), ("Content-Length", str(len(content))),
-        ("Cache-Control", "no-store"), ("Referrer-Policy", "no-referrer"),
-        ("X-Content-Type-Options", "nosniff"), ("Connection", "close"),
-    ])  # fmt: skip
-    return Response(status, http.HTTPStatus(status).phrase, headers, content)

@@ -1,0 +1,107 @@
+"""A page for whoever is on this machine and knows its address, and a WebSocket for it."""
+
+from __future__ import annotations
+
+import asyncio
+import hmac
+import http
+import signal
+from collections.abc import Awaitable, Callable
+from contextlib import suppress
+from urllib.parse import parse_qs, urlsplit
+
+from websockets.asyncio.server import ServerConnection, serve
+from websockets.datastructures import Headers
+from websockets.exceptions import ConnectionClosed
+from websockets.http11 import Request, Response
+
+from snelk.errors import InputError
+
+HOST = "127.0.0.1"
+"""Of this machine only: nobody else on the net comes near it."""
+
+MOST_PAGES = 8
+"""That are open at once."""
+
+LONGEST = 1_000_000
+"""Of a message of a page, bytes."""
+
+
+async def serve_page(
+    port: int,
+    token: str,
+    page: Callable[[str], str],
+    talk: Callable[[ServerConnection], Awaitable[None]],
+    began: Callable[[int], None],
+    each: Callable[[], float | None],
+) -> None:
+    """Serve a page until the process is asked to stop, with Ctrl-C or by a signal.
+
+    Args:
+        port: Of this machine; any free one if 0.
+        token: What the address of the page has to hold.
+        page: The HTML text, by the address of its WebSocket.
+        talk: What is said over that.
+        began: Told the port, once the page can be opened.
+        each: Done again and again: returns how long to wait until the next time, s; None to stop.
+
+    Raises:
+        InputError: The port is taken or not allowed.
+    """
+    stop = asyncio.Event()
+    loop = asyncio.get_running_loop()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        with suppress(NotImplementedError):  # where the system has no such signals
+            loop.add_signal_handler(number, stop.set)
+    pages: set[ServerConnection] = set()
+    own = ""
+
+    def answer(_: ServerConnection, request: Request) -> Response | None:
+        asked, host = urlsplit(request.path), request.headers.get("Host", "")
+        given = parse_qs(asked.query).get("token", [""])[0]
+        # By another name than its own it would be another site's page that asks.
+        if host not in (own, own.replace(HOST, "localhost")):
+            return _reply(403, "text/plain", f"ask http://{own}/\n")
+        if not hmac.compare_digest(given.encode(), token.encode()):
+            return _reply(403, "text/plain", "the address has to end with the token as printed\n")
+        if asked.path == "/feed":
+            same = request.headers.get("Origin") in (None, f"http://{host}")
+            return None if same else _reply(403, "text/plain", "is of another site\n")
+        if asked.path != "/":
+            return _reply(404, "text/plain", "no such page\n")
+        return _reply(200, "text/html", page(f"ws://{host}/feed?token={token}"))
+
+    async def one(client: ServerConnection) -> None:
+        if len(pages) >= MOST_PAGES:
+            await client.close(1013, f"{MOST_PAGES} pages are open already")
+            return
+        pages.add(client)
+        with suppress(ConnectionClosed):
+            await talk(client)
+        pages.discard(client)
+
+    try:
+        server = await serve(
+            one, HOST, port, process_request=answer, max_size=LONGEST, compression=None
+        )
+    except (OSError, OverflowError) as error:
+        rule = f"cannot be opened: {getattr(error, 'strerror', None) or error}"
+        fix = "choose another --port, or 0 for any that is free"
+        raise InputError.of("page", "port", str(port), rule, fix) from None
+    async with server:
+        at = next(iter(server.sockets)).getsockname()[1]
+        own = f"{HOST}:{at}"
+        began(at)
+        while not stop.is_set() and (wait := each()) is not None:
+            with suppress(TimeoutError):
+                await asyncio.wait_for(stop.wait(), max(wait, 0.001))
+
+
+def _reply(status: int, kind: str, text: str) -> Response:
+    content = text.encode()
+    headers = Headers([
+        ("Content-Type", f"{kind}; charset=utf-8"), ("Content-Length", str(len(content))),
+        ("Cache-Control", "no-store"), ("Referrer-Policy", "no-referrer"),
+        ("X-Content-Type-Options", "nosniff"), ("Connection", "close"),
+    ])  # fmt: skip
+    return Response(status, http.HTTPStatus(status).phrase, headers, content)
