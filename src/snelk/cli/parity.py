@@ -42,7 +42,7 @@ def state_words(word: list[str] | None) -> dict[str, str]:
 
 
 def plot_parity(run: RunFolder, log: GameLog, word: Words = None, out: Out = None) -> None:
-    """Draw what a game sensed beside what a run did, and where they part."""
+    """Draw what a game sensed beside a run, and where they part."""
     from snelk.plots.parity import plot_parity as draw
     from snelk.plots.style import claim_figure
     from snelk.runs.run import open_run

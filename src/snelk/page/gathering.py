@@ -18,7 +18,7 @@ from snelk.mind.memory import SOURCES
 from snelk.mind.meter import FACTORS, STATES
 from snelk.mind.signals import OVER
 from snelk.page.packing import Packer
-from snelk.runs.asked import Asked, sides_of, unit_in, written_draw
+from snelk.runs.asked import sides_of, unit_in, written_draw
 from snelk.runs.dense import beliefs_of, contacts_of, look_ticks, looks_at, meters_of
 from snelk.runs.events import describe_noise
 from snelk.runs.ladders import asked_by, reactions, times_away
@@ -478,13 +478,13 @@ class Gathered:
     def _gather_minds(self) -> None:
         """States entered, and what every condition came to, leaf by leaf."""
         run = self.run
-        states = run.states
+        every_entry = _rows(run.states)
         self.facts["ladders"] = {}
         for agent in run.agents:
             ladder = run.setup.profile_of(agent).ladder
             if ladder is None:
                 continue
-            rows = states[states.agent == agent]
+            rows = [row for row in every_entry if row.agent == agent]
             entered: list[dict[str, Any]] = [
                 {
                     "t": float(row.t),
@@ -493,7 +493,7 @@ class Gathered:
                     "reason": _word(row.reason),
                     "focus": _word(row.focus),
                 }
-                for row in _rows(rows)
+                for row in rows
             ]
             reacted = [
                 [since, min(until, float(run.times[-1]))]
@@ -578,31 +578,29 @@ class Gathered:
             kind = np.where(np.isnan(numbers), 1, np.where(np.isinf(numbers), 2, 0))
             self._add(f"{a}.side.{n}", np.where(kind > 0, np.nan, numbers), parts=1000, shown=100)
             self._add(f"{a}.side.{n}.kind", np.where(numbers == -np.inf, 3, kind))
-        self._gather_state(agent, a, asked)
+        self._gather_state(agent, a, asked.rows)
         return found
 
-    def _gather_state(self, agent: str, a: int, asked: Asked) -> None:
+    def _gather_state(self, agent: str, a: int, rows: Any) -> None:
         """In which state an agent is, about whom, and where it goes."""
         run = self.run
         ladder = run.setup.profile_of(agent).ladder
         assert ladder is not None
-        self._add(f"{a}.state_for", asked.rows["state_for"][self.ticks], parts=10)
-        over = np.logical_or.reduce([asked.rows[name] for name in OVER])
+        self._add(f"{a}.state_for", rows["state_for"][self.ticks], parts=10)
+        over = np.logical_or.reduce([rows[name] for name in OVER])
         self._add(f"{a}.done", over[self.ticks])
-        self._add(
-            f"{a}.state", _codes(_texts(asked.rows["state"]), tuple(ladder.states))[self.ticks]
-        )
-        places = _texts(asked.rows["place"])
+        self._add(f"{a}.state", _codes(_texts(rows["state"]), tuple(ladder.states))[self.ticks])
+        places = _texts(rows["place"])
         known = list(dict.fromkeys(place for place in places if place))
         self.facts.setdefault("places", {})[agent] = known
         self._add(f"{a}.place", _codes(places, tuple(known))[self.ticks])
-        self._add(f"{a}.goes", ~np.isnan(asked.rows["goal_x"])[self.ticks])
+        self._add(f"{a}.goes", ~np.isnan(rows["goal_x"])[self.ticks])
         for axis in ("goal_x", "goal_y"):
-            self._add(f"{a}.{axis}", asked.rows[axis][self.ticks], parts=10)
+            self._add(f"{a}.{axis}", rows[axis][self.ticks], parts=10)
         for axis in ("target_x", "target_y"):
-            here = np.where(_codes(places, tuple(known)) >= 0, asked.rows[axis], 0.0)
+            here = np.where(_codes(places, tuple(known)) >= 0, rows[axis], 0.0)
             self._add(f"{a}.{axis}", here[self.ticks], parts=10)
-        self._add(f"{a}.focus", _codes(_texts(asked.rows["focus"]), run.names)[self.ticks])
+        self._add(f"{a}.focus", _codes(_texts(rows["focus"]), run.names)[self.ticks])
 
     def _gather_searches(self) -> None:
         run = self.run

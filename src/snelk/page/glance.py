@@ -9,8 +9,8 @@ import numpy as np
 from snelk.page.gathering import Gathered
 from snelk.page.packing import Packer
 from snelk.runs.dense import look_ticks
-from snelk.runs.ladders import asked_by
 from snelk.senses.bodies import blocker_codes
+from snelk.senses.sight import GATES
 
 if TYPE_CHECKING:
     from snelk.runs.quick import Dense
@@ -34,6 +34,7 @@ class Glance(Gathered):
     def _gather_looks(self) -> None:
         run, dense = self.run, self._dense
         self.facts["kept"] = {}
+        there = self._by_character(run.poses.present) > 0.5
         for a, agent in enumerate(run.agents):
             kept = [run.names.index(name) for name in self.kept[agent]]
             self.facts["kept"][a] = kept
@@ -47,7 +48,13 @@ class Glance(Gathered):
             def pairs(values: Any, ticks: Any = ticks, a: int = a, kept: Any = kept) -> Any:
                 return np.moveaxis(values[ticks, a][:, kept], 0, -1)
 
-            self._add(f"{a}.result", pairs(dense.failed)[:, :cones], "look")
+            results = pairs(dense.failed)[:, :cones].copy()
+            self_there = there[run.names.index(agent), ticks]
+            for n, c in enumerate(kept):  # of whom it never notices nothing is worked out
+                if not run.setup.profile_of(agent).ever_notices(run.setup.cast[run.names[c]].team):
+                    both = self_there & there[c, ticks]
+                    results[n] = np.where(both, GATES.index("cares"), GATES.index("present"))
+            self._add(f"{a}.result", results, "look")
             walls = blocker_codes(pairs(dense.wall), len(run.level.wall_names))
             self._add(f"{a}.wall", walls, "look")
             self._add(f"{a}.wall_place", pairs(dense.wall_place), "look", parts=100)
@@ -87,6 +94,6 @@ class Glance(Gathered):
                 self._add(f"{sense}.result", laid(getattr(self._dense, sense)))
 
     def _conditions(self, agent: str, _entered: list[dict[str, Any]]) -> list[dict[str, Any]]:
-        asked, a = asked_by(self.run, agent), self.run.agents.index(agent)
-        self._gather_state(agent, a, asked)
+        rows = self.run.rows("signals").where(agent=agent)
+        self._gather_state(agent, self.run.agents.index(agent), rows)
         return []

@@ -45,15 +45,7 @@ class Packer:
             shown: How many parts of a unit the page shows, if fewer: then rounding what is kept
                 gives what rounding the number itself gives.
         """
-        numbers = _filled(np.asarray(values, dtype=np.float64))
-        whole = _rounded(numbers, parts)
-        if shown is not None:
-            # A number just below an edge of rounding must not be kept as one on or above it.
-            step = parts / shown
-            wanted = _rounded(numbers, shown)
-            whole = np.clip(whole, np.ceil((wanted - 0.5) * step + 0.5), None)
-            whole = np.clip(whole, None, np.floor((wanted + 0.5) * step - 0.5))
-        kept = np.atleast_1d(np.clip(whole, -LARGEST // 2, LARGEST // 2)).astype(np.int64)
+        kept = np.atleast_1d(self._whole(values, parts, shown))
         steps: NDArray[np.int64] = np.diff(kept, axis=-1, prepend=0)
         codes = ((steps << 1) ^ (steps >> 63)).astype(np.uint32).ravel()
         planes = max((int(codes.max(initial=0)).bit_length() + 7) // 8, 1)
@@ -65,6 +57,19 @@ class Packer:
             "planes": planes,
             "start": self._size - planes * codes.size,
         }
+
+    @staticmethod
+    def _whole(values: ArrayLike, parts: int, shown: int | None) -> NDArray[np.int64]:
+        """The whole numbers that are kept of some."""
+        numbers = _filled(np.asarray(values, dtype=np.float64))
+        whole = _rounded(numbers, parts)
+        if shown is not None:
+            # A number just below an edge of rounding must not be kept as one on or above it.
+            step = parts / shown
+            wanted = _rounded(numbers, shown)
+            whole = np.clip(whole, np.ceil((wanted - 0.5) * step + 0.5), None)
+            whole = np.clip(whole, None, np.floor((wanted + 0.5) * step - 0.5))
+        return np.clip(whole, -LARGEST // 2, LARGEST // 2).astype(np.int64)
 
     def text(self, effort: int = 9) -> str:
         """Everything kept so far, deflated, in base 64; 1 is fastest, 9 smallest."""
@@ -99,3 +104,28 @@ def _rounded(numbers: NDArray[np.float64], parts: int) -> NDArray[np.float64]:
             round(float(f"{value:.{digits}f}") * parts) for value in numbers[halfway].tolist()
         ]
     return whole
+
+
+class RawPacker(Packer):
+    """As `Packer`, for a page of the same machine: larger, and at once.
+
+    The numbers themselves, in as few bytes as the largest needs, one array after the other; each
+    begins at a multiple of four bytes. The other half of this is `unpackRaw` in store.js.
+    """
+
+    def add(
+        self, name: str, values: ArrayLike, *, parts: int = 1, shown: int | None = None
+    ) -> None:
+        """Keep an array, see `Packer`."""
+        kept = np.atleast_1d(self._whole(values, parts, shown))
+        most = int(np.abs(kept).max(initial=0))
+        kind = next(each for each in ("i1", "i2", "i4") if most <= np.iinfo(each).max)
+        piece = kept.astype(f"<{kind}").tobytes()
+        self.index[name] = {
+            "parts": parts, "shape": list(kept.shape), "kind": kind, "start": self._size,
+        }  # fmt: skip
+        self._keep(piece + bytes(-len(piece) % 4))
+
+    def content(self) -> bytes:
+        """Everything kept so far."""
+        return b"".join(self._pieces)

@@ -174,7 +174,6 @@ class EventList {
     this.rows = page.facts.pairs || page.facts.game && this.withMismatches(page) || page.runs[0].events.map((event) => ({ ...event, status: "" }));
     this.kind.append(new Option("all kinds", ""));
     this.offer(this.rows);
-    [this.now, this.first] = [0, 0];
     for (const input of [this.filter, this.kind, this.pairOnly]) input.oninput = () => { this.draw(); this.move(page.t, true); };
     this.draw();
   }
@@ -221,6 +220,7 @@ class EventList {
     this.shown = this.filtered(this.rows);
     this.times = this.shown.map((row) => row.t);
     this.items = this.itemsOf(this.shown);
+    [this.now, this.first] = [0, 0];
     this.list.replaceChildren(...this.items);
     if (!this.items.length) this.list.append(make("li", " No such events."));
   }

@@ -22,6 +22,16 @@ async function unpack(text, index) {
   return found;
 }
 
+// What the machine itself sends: the numbers as they are, see packing.py.
+function unpackRaw(buffer, start, index) {
+  const kinds = { i1: Int8Array, i2: Int16Array, i4: Int32Array }, found = {};
+  for (const [name, { parts, shape, kind, start: from }] of Object.entries(index)) {
+    const size = shape.reduce((a, b) => a * b, 1);
+    found[name] = { values: new kinds[kind](buffer, start + from, size), parts, shape, room: shape.length ? shape[shape.length - 1] : 1 };
+  }
+  return found;
+}
+
 // The number of values in `sorted` that are at most `value`.
 function countUpTo(sorted, value) {
   let low = 0, high = sorted.length;

@@ -36,7 +36,13 @@ class Bench {
 
   open() {
     this.socket = new WebSocket(this.address);
-    this.socket.onmessage = (message) => { this.queue = (this.queue || Promise.resolve()).then(() => this.take(JSON.parse(message.data))); };
+    this.socket.binaryType = "arraybuffer";
+    this.socket.onmessage = ({ data }) => {
+      if (typeof data === "string") { this.take(JSON.parse(data), null); return; }
+      // The length of the facts, the facts, and the numbers.
+      const length = new DataView(data).getUint32(0, true), facts = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length)));
+      this.take(facts, unpackRaw(data, 4 + length, facts.index));
+    };
     this.socket.onclose = () => this.tell("the workbench is closed: start snelk tune again; nothing of this was written");
     this.socket.onopen = () => { if (this.pending) this.become(this.pending); };
     const asked = new URLSearchParams(location.hash.slice(1)).getAll("set");
@@ -57,8 +63,17 @@ class Bench {
     const legal = Number.isFinite(value) && (number.low === null || value > number.low || (value === number.low && !number.open_low)) && (number.high === null || value <= number.high);
     if (!legal) { this.tell(`${key} must be ${this.range(number)}`); return; }
     const changes = { ...this.changes };
-    if (Math.abs(value - number.value) < 1e-12) delete changes[key]; else changes[key] = value;
+    const set = (name, to) => { if (Math.abs(to - this.byKey.get(name).value) < 1e-12) delete changes[name]; else changes[name] = to; };
+    set(key, value);
+    // What holds somebody in view is never stricter than what takes it into view: it follows.
+    const [, place, hold, name] = key.match(/^(.*\.)?(hold_)?([^.]+)$/), other = `${place || ""}${hold ? "" : "hold_"}${name}`;
+    let follows = "";
+    if (this.byKey.has(other)) {
+      const theirs = other in changes ? changes[other] : this.byKey.get(other).value, [held, gained] = hold ? [value, theirs] : [theirs, value];
+      if (name.startsWith("min_") ? held > gained : held < gained) { set(other, value); follows = `${other.split(".").pop()} follows`; }
+    }
     this.try(changes);
+    if (follows) this.tell(follows);
     if (done) this.keep();
   }
 
@@ -98,14 +113,14 @@ class Bench {
     this.draw();
   }
 
-  async take(message) {
+  take(message, arrays) {
     if (message.type === "anew") { location.hash = location.hash.replace(/&?set=[^&]*/g, ""); location.reload(); return; }
     if (message.type === "outdated") { document.getElementById("tune-outdated").hidden = !message.is; return; }
     if (message.type === "shown") { this.showDifference(message.difference); return; }
     if (message.type === "error") { this.tell(message.text); return; }
     if (message.type !== "glance" && message.type !== "whole") return;
     if (message.n < this.shown) return;
-    const arrays = await unpack(message.numbers, message.index), { page, base } = this;
+    const { page, base } = this;
     const run = new Run(message.facts, arrays, page.facts.words);
     Object.assign(run, { labels: base.labels, bounds: base.bounds, territories: base.territories, partial: message.type === "glance" });
     if (run.partial) for (const [agent, ladder] of Object.entries(run.ladders)) ladder.transitions = base.ladders[agent] ? base.ladders[agent].transitions : [];
@@ -146,7 +161,9 @@ class Bench {
     for (const each of [...verdicts].sort((a, b) => (b.met !== b.before) - (a.met !== a.before) || a.met - b.met)) {
       if (each.met && each.before) continue;
       const turned = each.met !== each.before ? (each.met ? " (it was not)" : " (it was met)") : "";
-      box.append(make("p", `${each.met ? "✓ met" : "✗ not met"}${turned}: ${each.name}`, each.met ? "" : "fail")).title = each.sentence;
+      const line = make("p", `${each.met ? "✓ met" : "✗ not met"}${turned}: ${each.name}`, each.met ? "" : "fail");
+      line.title = each.sentence;
+      box.append(line);
     }
     const met = verdicts.filter((each) => each.met).length;
     if (verdicts.length) box.append(make("p", `${met} of ${verdicts.length} expectations are met`, "quiet"));

@@ -67,17 +67,16 @@ def quick_run(simulation: Simulation) -> tuple[Run, Dense]:
     """Step a simulation of one variant to its end.
 
     Returns:
-        The run, whose tables `sight`, `meters`, `contacts` and `beliefs` are empty; and what would
-        be in them.
+        The run, whose tables `sight`, `meters`, `contacts`, `beliefs` and `measures` are empty;
+        and what would be in the first four.
     """
     kept = Kept()
-    keeper, measurer = _Keeper(simulation, kept), Measurer(simulation)
+    keeper = _Keeper(simulation, kept)
+    none = Measurer(simulation).measured().table(0)[:0]
     while not simulation.done:
-        t = simulation.step()
-        keeper.keep(t)
-        measurer.keep(t)
+        keeper.keep(simulation.step())
     keeper.finish()
-    kept.add("measures", measurer.measured().table(0))
+    kept.add("measures", none)
     tables = kept.tables()
     rows = {name: table.num_rows for name, table in tables.items()}
     run = Run(info_of(simulation, 0, {}, rows), simulation.level, tables=tables)

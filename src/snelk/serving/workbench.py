@@ -5,16 +5,21 @@ from __future__ import annotations
 import asyncio
 import json
 from collections.abc import Callable
+from concurrent.futures import BrokenExecutor, ProcessPoolExecutor
+from contextlib import suppress
 from dataclasses import asdict
+from functools import lru_cache
+from multiprocessing import get_context
 from typing import Any
 
 from websockets.asyncio.server import ServerConnection
+from websockets.exceptions import ConnectionClosed
 
 from snelk.errors import InputError, SnelkError
 from snelk.page.build import event_pairs, tune_page_of
 from snelk.page.gathering import Gathered
 from snelk.page.glance import Glance
-from snelk.page.packing import Packer
+from snelk.page.packing import RawPacker
 from snelk.serving.pages import serve_page
 from snelk.tuning.workbench import Workbench
 
@@ -39,7 +44,7 @@ class Bench:
         self.version = 0
         self.outdated = False
         self._lock = asyncio.Lock()
-        self._page = ""
+        self._pool = ProcessPoolExecutor(1, mp_context=get_context("spawn"))
 
     def page(self, address: str) -> str:
         """The HTML text of the page."""
@@ -49,6 +54,10 @@ class Bench:
         """Notice what an editor has changed; how long to wait until the next look, s."""
         self.outdated = self.workbench.is_outdated
         return LOOKS_EVERY
+
+    def close(self) -> None:
+        """Nothing more is worked out."""
+        self._pool.shutdown(wait=False, cancel_futures=True)
 
     async def talk(self, client: ServerConnection) -> None:
         """Answer a page until it goes away: of what comes while it works only the latest."""
@@ -68,6 +77,7 @@ class Bench:
                 more.set()
 
         listening = asyncio.create_task(listen())
+        whole: asyncio.Task[None] | None = None
         try:
             version, told = self.version, False
             while not listening.done():
@@ -84,64 +94,45 @@ class Bench:
                     await client.send(json.dumps({"type": "outdated", "is": told}))
                 if more.is_set():
                     more.clear()
-                    await self._answer(client, newest[0], more)
+                    if whole is not None:
+                        whole.cancel()
+                    asked = newest[0]
+                    async with self._lock:
+                        reply = await asyncio.to_thread(_tried, asked, self._glance)
+                    await client.send(_written(reply))
+                    if reply["type"] != "error":
+                        whole = asyncio.create_task(self._whole_later(client, asked))
         finally:
             listening.cancel()
+            if whole is not None:
+                whole.cancel()
 
-    async def _answer(self, client: ServerConnection, asked: Reply, more: asyncio.Event) -> None:
-        """The night at once, and all of it as soon as nothing newer has come for a while."""
-        async with self._lock:
-            reply = await asyncio.to_thread(self._tried, asked, self._glance)
-        await client.send(json.dumps(reply))
-        if reply["type"] == "error":
-            return
+    async def _whole_later(self, client: ServerConnection, asked: Reply) -> None:
+        """All of the night, if nothing newer comes for a while."""
+        await asyncio.sleep(SETTLES)
+        loop, bench = asyncio.get_running_loop(), self.workbench
         try:
-            await asyncio.wait_for(more.wait(), SETTLES)
-        except TimeoutError:
-            async with self._lock:
-                whole = await asyncio.to_thread(self._tried, asked, self._whole)
-            await client.send(json.dumps(whole))
-
-    @staticmethod
-    def _tried(asked: Reply, how: Callable[[dict[str, Any]], Reply]) -> Reply:
-        """What a message comes to, or what is wrong with it."""
-        try:
-            reply = how(asked["changes"])
-        except InputError as error:
-            reply = {"type": "error", "text": "; ".join(map(str, error.problems))}
-        except SnelkError as error:
-            reply = {"type": "error", "text": str(error)}
-        return {**reply, "n": asked.get("n")}
+            reply = await loop.run_in_executor(
+                self._pool, whole_night, str(bench.path), bench.overrides, bench.stamps, asked
+            )  # fmt: skip
+        except (BrokenExecutor, OSError) as error:
+            rule = f"the process that works out the reasons is gone: {error}"
+            reply = {"type": "error", "text": f"{rule}; start snelk tune again"}
+        with suppress(ConnectionClosed):
+            await client.send(_written(reply))
 
     def _glance(self, changes: dict[str, Any]) -> Reply:
-        packer = Packer()
+        packer = RawPacker()
         found = Glance(*self.workbench.quick(changes), packer, "a")
         return {
             "type": "glance", "facts": found.facts, "index": packer.index,
-            "numbers": packer.text(1),
-        }  # fmt: skip
-
-    def _whole(self, changes: dict[str, Any]) -> Reply:
-        trial, packer = self.workbench.whole(changes), Packer()
-        found = Gathered(trial.run, packer, "a")
-        partings = trial.comparison.partings
-        first = None
-        if partings:
-            each = partings[0]
-            first = {"t": each.t, "agent": each.agent, "target": each.target,
-                     "text": f"{each.b} (before: {each.a})"}  # fmt: skip
-        return {
-            "type": "whole", "facts": found.facts, "index": packer.index,
-            "numbers": packer.text(1), "pairs": event_pairs(trial.comparison), "first": first,
-            "verdicts": [asdict(each) for each in trial.verdicts],
-            "moved": [asdict(each) for each in trial.moved],
+            "numbers": packer.content(),
         }  # fmt: skip
 
     async def _act(self, message: Reply) -> Reply:
         """Show or write what would be in the files, or read them anew."""
 
         def show(changes: dict[str, Any]) -> Reply:
-            self.workbench.scenario.changed(changes)
             files = self.workbench.rewritten(changes)
             return {"type": "shown", "difference": "\n".join(each.difference for each in files)}
 
@@ -157,9 +148,67 @@ class Bench:
 
         acts = {"show": show, "write": write, "take in": take_in}
         async with self._lock:
-            reply = await asyncio.to_thread(self._tried, message, acts[message["type"]])
+            reply = await asyncio.to_thread(_tried, message, acts[message["type"]])
             self.outdated = self.workbench.is_outdated
         return reply
+
+
+def _tried(asked: Reply, how: Callable[[dict[str, Any]], Reply]) -> Reply:
+    """What a message comes to, or what is wrong with it."""
+    try:
+        reply = how(asked["changes"])
+    except InputError as error:
+        reply = {"type": "error", "text": "; ".join(map(str, error.problems))}
+    except SnelkError as error:
+        reply = {"type": "error", "text": str(error)}
+    return {**reply, "n": asked.get("n")}
+
+
+@lru_cache(maxsize=1)
+def _bench_of(path: str, overrides: str, _stamps: object) -> Workbench:
+    return Workbench(path, json.loads(overrides))
+
+
+def whole_night(path: str, overrides: dict[str, Any], stamps: object, asked: Reply) -> Reply:
+    """All that a night with other numbers comes to: in a process of its own, beside the glances.
+
+    Args:
+        path: The scenario's file.
+        overrides: Numbers that are otherwise from the beginning.
+        stamps: Of its files: with others it is read anew.
+        asked: The message.
+    """
+
+    def whole(changes: dict[str, Any]) -> Reply:
+        bench = _bench_of(path, json.dumps(overrides), stamps)
+        if bench.stamps != stamps:
+            raise InputError.of(path, "", "", "was changed meanwhile", "take it in")
+        trial, packer = bench.whole(changes), RawPacker()
+        found = Gathered(trial.run, packer, "a")
+        first = None
+        if trial.comparison.partings:
+            each = trial.comparison.partings[0]
+            first = {"t": each.t, "agent": each.agent, "target": each.target,
+                     "text": f"{each.b} (before: {each.a})"}  # fmt: skip
+        return {
+            "type": "whole", "facts": found.facts, "index": packer.index,
+            "numbers": packer.content(), "pairs": event_pairs(trial.comparison), "first": first,
+            "verdicts": [asdict(each) for each in trial.verdicts],
+            "moved": [asdict(each) for each in trial.moved],
+        }  # fmt: skip
+
+    return _tried(asked, whole)
+
+
+def _written(reply: Reply) -> str | bytes:
+    """A reply as it is sent: if it has numbers the length of its facts, the facts, the numbers."""
+    numbers = reply.pop("numbers", None)
+    text = json.dumps(reply, separators=(",", ":"))
+    if numbers is None:
+        return text
+    facts = text.encode()
+    facts += b" " * (-len(facts) % 4)
+    return len(facts).to_bytes(4, "little") + facts + bytes(numbers)
 
 
 def _read(text: str | bytes) -> Reply | None:
@@ -187,6 +236,9 @@ def tune_on_a_page(
 
     async def served() -> None:
         bench = Bench(workbench)
-        await serve_page(port, token, bench.page, bench.talk, began, bench.look)
+        try:
+            await serve_page(port, token, bench.page, bench.talk, began, bench.look)
+        finally:
+            bench.close()
 
     asyncio.run(served())

@@ -69,14 +69,16 @@ class Workbench:
         overrides: Numbers that are otherwise than in the file from the beginning.
 
     Attributes:
+        path, overrides: As given.
         today: The night with the numbers of the files.
+        stamps: When each of the files was changed last, and its size.
 
     Raises:
         InputError: The scenario is wrong.
     """
 
     def __init__(self, path: str | Path, overrides: Mapping[str, Any] | None = None) -> None:
-        self.path, self._overrides = Path(path), dict(overrides or {})
+        self.path, self.overrides = Path(path), dict(overrides or {})
         self.take_in()
 
     def take_in(self) -> None:
@@ -85,26 +87,34 @@ class Workbench:
         Raises:
             InputError: They are wrong; then all stays as it was.
         """
-        scenario = load(self.path, overrides=self._overrides)
+        scenario = load(self.path, overrides=self.overrides)
         self.scenario, self.today = scenario, run(scenario)
-        self._stamps = self._stamped(scenario)
+        self.stamps = self._stamped(scenario)
         self._met = self._judge(scenario)
 
     @property
     def is_outdated(self) -> bool:
         """Whether a file of the scenario was changed since it was read."""
-        return self._stamped(self.scenario) != self._stamps
+        return self._stamped(self.scenario) != self.stamps
 
     @staticmethod
-    def _stamped(scenario: Scenario) -> dict[Path, tuple[int, int] | None]:
-        found: dict[Path, tuple[int, int] | None] = {}
+    def _stamped(scenario: Scenario) -> tuple[tuple[str, int, int], ...]:
+        found = []
         for path in files_of(scenario):
             try:
                 state = path.stat()
-                found[path] = state.st_mtime_ns, state.st_size
+                found.append((str(path), state.st_mtime_ns, state.st_size))
             except OSError:
-                found[path] = None
-        return found
+                found.append((str(path), -1, -1))
+        return tuple(found)
+
+    def _typed(self, changes: Changes) -> dict[str, float]:
+        """Whole numbers as such, and all others not, whatever a page makes of them."""
+        whole = {each.key for each in self.numbers() if each.whole}
+        return {
+            key: int(value) if key in whole and float(value).is_integer() else float(value)
+            for key, value in changes.items()
+        }
 
     def numbers(self) -> list[Number]:
         """All numbers that can be turned, as they are in the files."""
@@ -116,7 +126,7 @@ class Workbench:
         Raises:
             InputError: A number breaks its rule.
         """
-        return quick_run(Simulation(self.scenario.changed(changes)))
+        return quick_run(Simulation(self.scenario.changed(self._typed(changes))))
 
     def whole(self, changes: Changes) -> Trial:
         """The night with other numbers, all of it, and what is otherwise than today.
@@ -124,7 +134,7 @@ class Workbench:
         Raises:
             InputError: A number breaks its rule.
         """
-        tried = self.scenario.changed(changes)
+        tried = self.scenario.changed(self._typed(changes))
         now = run(tried)
         comparison = compare(self.today, now)
         met, expect = self._judge(tried), self.scenario.setup.expect
@@ -140,8 +150,13 @@ class Workbench:
         return dict(zip(verdicts.names, verdicts.met[0].tolist(), strict=True))
 
     def rewritten(self, changes: Changes) -> list[Rewrite]:
-        """The files with other numbers; nothing is written yet."""
-        return rewritten(self.scenario, changes)
+        """The files with other numbers; nothing is written yet.
+
+        Raises:
+            InputError: A number breaks its rule, or a file cannot be read.
+        """
+        self.scenario.changed(self._typed(changes))
+        return rewritten(self.scenario, self._typed(changes))
 
     def write(self, changes: Changes) -> list[Path]:
         """Write other numbers into the files, comments kept, and read them anew.
@@ -152,7 +167,6 @@ class Workbench:
         if self.is_outdated:
             rule, fix = "was changed meanwhile", "take it in first, and look again"
             raise InputError.of(str(self.path), "", "", rule, fix)
-        self.scenario.changed(changes)
         files = self.rewritten(changes)
         write_back(files)
         self.take_in()
