@@ -54,7 +54,6 @@ FIGURES = {
         *("--agent", "farmer", "--agent", "dog", "--agent", "scarecrow"),
     ],
     "ray": ["plot", "ray", "mill/runs/night", "boy", "store open", "--at", "56"],
-    "meter": ["plot", "meter", "croft/runs/night", "goose-2", "fox"],
     "parity": ["plot", "parity", "croft/runs/night", "sensed.csv"],
     "search": ["plot", "search", "croft/runs/night", "farmer"],
     "states": ["plot", "states", "croft/runs/night", "dog"],
@@ -129,6 +128,24 @@ def write_game(folder: Path) -> None:
     pd.DataFrame({**columns, "yaw": 90 - fox.heading}).to_csv(folder / "game.csv", index=False)
 
 
+def shoot_tuned(folder: Path) -> None:
+    """A number of the geese turned, a while after."""
+    from browser import start_browser
+
+    words = [SNELK, "tune", folder / "croft" / "night.toml", "--port", "0"]
+    with subprocess.Popen(words, stdout=subprocess.PIPE, text=True) as process:
+        assert process.stdout is not None
+        said = process.stdout.readline() + process.stdout.readline()
+        driver = start_browser()
+        moment = "#t=47.4&agent=goose-2&target=fox"
+        number = "&set=profiles.goose.cones.wide.range%3D6.5"
+        driver.get(said.split()[-1] + moment + number)
+        time.sleep(15.0)
+        driver.save_screenshot(str(SHOTS / "tune.png"))
+        driver.quit()
+        process.terminate()
+
+
 def write_log(folder: Path) -> None:
     """What a game whose geese see less far writes down, from when to when."""
     import snelk
@@ -195,6 +212,8 @@ def main(wanted: list[str]) -> None:
                 shoot(["demo"], SHOTS / "demo.png", folder, stand_in=stand_in)
             write_game(folder)
             write_log(folder)
+            if not wanted or "tune" in wanted:
+                shoot_tuned(folder)
             if not wanted or "watch" in wanted:
                 shoot_watched(folder)
             if not wanted or set(wanted) & set(PAGES):

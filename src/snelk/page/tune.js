@@ -15,6 +15,11 @@ class Bench {
     this.shown = 0; // of which the night is drawn
     this.sentAt = new Map();
     this.delays = []; // ms from a change to its picture
+    // The numbers of the address, before it is written anew.
+    const asked = new URLSearchParams(location.hash.slice(1)).getAll("set");
+    const given = Object.fromEntries(asked.map((text) => [text.slice(0, text.lastIndexOf("=")), Number(text.slice(text.lastIndexOf("=") + 1))]));
+    this.pending = Object.fromEntries(Object.entries(given).filter(([key, value]) => this.byKey.has(key) && Number.isFinite(value)));
+    if (!Object.keys(this.pending).length) this.pending = null;
     const by = (id) => document.getElementById(id);
     by("tune").hidden = false;
     document.body.classList.add("tuning");
@@ -45,10 +50,6 @@ class Bench {
     };
     this.socket.onclose = () => this.tell("the workbench is closed: start snelk tune again; nothing of this was written");
     this.socket.onopen = () => { if (this.pending) this.become(this.pending); };
-    const asked = new URLSearchParams(location.hash.slice(1)).getAll("set");
-    const given = Object.fromEntries(asked.map((text) => [text.slice(0, text.lastIndexOf("=")), Number(text.slice(text.lastIndexOf("=") + 1))]));
-    this.pending = Object.fromEntries(Object.entries(given).filter(([key, value]) => this.byKey.has(key) && Number.isFinite(value)));
-    if (!Object.keys(this.pending).length) this.pending = null;
     this.draw();
     this.tell("");
   }

@@ -82,8 +82,9 @@ async def serve_page(
 
     try:
         server = await serve(
-            one, HOST, port, process_request=answer, max_size=LONGEST, compression=None
-        )
+            one, HOST, port, process_request=answer, max_size=LONGEST, compression=None,
+            close_timeout=0.5, open_timeout=2,  # a browser opens more than it uses
+        )  # fmt: skip
     except (OSError, OverflowError) as error:
         rule = f"cannot be opened: {getattr(error, 'strerror', None) or error}"
         fix = "choose another --port, or 0 for any that is free"
