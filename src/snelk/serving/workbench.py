@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+import signal
 from collections.abc import Callable
 from concurrent.futures import BrokenExecutor, ProcessPoolExecutor
 from contextlib import suppress
@@ -44,7 +45,9 @@ class Bench:
         self.version = 0
         self.outdated = False
         self._lock = asyncio.Lock()
-        self._pool = ProcessPoolExecutor(1, mp_context=get_context("spawn"))
+        self._pool = ProcessPoolExecutor(
+            1, mp_context=get_context("spawn"), initializer=_leave_ctrl_c_to_others
+        )  # fmt: skip
 
     def page(self, address: str) -> str:
         """The HTML text of the page."""
@@ -162,6 +165,11 @@ def _tried(asked: Reply, how: Callable[[dict[str, Any]], Reply]) -> Reply:
     except SnelkError as error:
         reply = {"type": "error", "text": str(error)}
     return {**reply, "n": asked.get("n")}
+
+
+def _leave_ctrl_c_to_others() -> None:
+    """Ctrl-C reaches all processes of a terminal; it is the page's that ends the others."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
 @lru_cache(maxsize=1)

@@ -93,7 +93,7 @@ def parity(run: Run, log: Log, *, progress: Progress | None = None) -> Parity:
     >>> with tempfile.TemporaryDirectory() as folder:
     ...     path = Path(folder) / "log.csv"
     ...     _ = path.write_text("t,until,agent,target,sense\n57.7,59.2,dog,fox,touch\n")
-    ...     found = parity(run, read_log(path, run))
+    ...     found = parity(run, snelk.read_log(path, run))
     >>> [pair.mismatches for pair in found.pairs if pair.target == "fox"]
     [1]
     """
