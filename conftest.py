@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +18,12 @@ collect_ignore = [
     str(path.with_suffix(".py")) for path in Path(__file__).parent.rglob("src/**/*.pxd")
 ]
 
-LONG = ("tests/test_documents.py", "tests/test_files.py", "tests/test_page.py", "tests/test_cli.py")
+LONG = tuple(
+    f"tests/test_{name}.py"
+    for name in (
+        "documents", "files", "page", "cli", "games", "serving", "watching", "tune", "loops",
+    )
+)  # fmt: skip
 """Files that take long: they begin first, so that no worker ends long after the others."""
 
 
@@ -38,6 +44,16 @@ settings.load_profile("new" if os.environ.get("SNELK_NEW_CASES") else "same")
 def night() -> snelk.Run:
     """The night at the croft, replayed once for all tests that only ask it."""
     return replay(snelk.croft() / "night.toml")
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Any]:
+    """A browser for the tests of one file."""
+    from browser import start_browser
+
+    driver = start_browser()
+    yield driver
+    driver.quit()
 
 
 @pytest.fixture(autouse=True)

@@ -10,6 +10,7 @@ import time
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 FLAGS = (
@@ -23,6 +24,19 @@ FLAGS = (
     "--disable-sync",
     "--disable-dev-shm-usage",
 )
+
+
+def unpacked(raw: bytes, index: dict[str, Any]) -> dict[str, np.ndarray]:
+    """What a page makes of packed numbers, see packing.py: whole parts, by name."""
+    found = {}
+    for name, kept in index.items():
+        size = int(np.prod(kept["shape"]))
+        planes = np.frombuffer(raw, np.uint8, kept["planes"] * size, kept["start"])
+        planes = planes.reshape(kept["planes"], size).astype(np.int64)
+        codes = sum(plane << (8 * n) for n, plane in enumerate(planes))
+        steps = np.where(codes % 2, -(codes + 1) // 2, codes // 2).reshape(kept["shape"])
+        found[name] = np.cumsum(steps, axis=-1)
+    return found
 
 
 def missing() -> str:

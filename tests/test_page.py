@@ -6,7 +6,6 @@ import base64
 import json
 import random
 import zlib
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +14,7 @@ import pytest
 import samples
 import scenes
 import shapely
-from browser import opened, start_browser
+from browser import opened, unpacked
 from shapely.geometry import Polygon
 
 import snelk
@@ -24,13 +23,6 @@ from snelk.runs.asked import Part
 
 KEEN = {"profiles.dog.hearing.acuity": 3.0}
 MARKUP = "<img src=x onerror=document.title='taken'>"
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Any]:
-    driver = start_browser()
-    yield driver
-    driver.quit()
 
 
 @pytest.fixture(scope="module")
@@ -433,11 +425,8 @@ def test_what_is_kept_rounds_as_the_number_itself() -> None:
     values = np.concatenate([chance.uniform(-50, 50, 20_000), edges])
     packer = Packer()
     packer.add("x", values, parts=1000, shown=100)
-    entry = packer.index["x"]
-    raw = np.frombuffer(zlib.decompress(base64.b64decode(packer.text())), dtype=np.uint8)
-    planes = raw[entry["start"] :].reshape(entry["planes"], len(values)).astype(np.int64)
-    codes = sum(plane << (8 * n) for n, plane in enumerate(planes))
-    kept = np.cumsum(np.where(codes % 2, -(codes + 1) // 2, codes // 2)) / 1000
+    raw = zlib.decompress(base64.b64decode(packer.text()))
+    kept = unpacked(raw, packer.index)["x"] / 1000
     assert np.abs(kept - values).max() < 0.0016
     assert [float(f"{k:.2f}") for k in kept] == [float(f"{v:.2f}") for v in values]
     # To the nearest mm alone some would show another cm: the test would see it.

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +11,7 @@ import numpy as np
 import pandas as pd
 import pytest
 import samples
-from browser import opened, start_browser
+from browser import opened
 from test_cli import command
 
 import snelk
@@ -37,13 +36,6 @@ def logged(run: snelk.Run, path: Path, *, every: int = 1, **more: Any) -> Path:
     frame = pd.DataFrame({"t": run.times, "agent": "guard", "target": "guest", "sensed": seen})
     frame.assign(**more)[::every].to_csv(path, index=False)
     return path
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Any]:
-    driver = start_browser()
-    yield driver
-    driver.quit()
 
 
 @pytest.fixture(scope="module")

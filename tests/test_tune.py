@@ -19,7 +19,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from browser import opened, start_browser
+from browser import opened, unpacked
 from test_watching import ANSWERS, flat
 from websockets.exceptions import InvalidStatus
 from websockets.sync.client import connect
@@ -37,13 +37,6 @@ from snelk.tuning.workbench import Workbench
 
 NIGHTS = [snelk.croft() / "night.toml", snelk.mill() / "night.toml"]
 RANGE = "profiles.goose.cones.wide.range"
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Any]:
-    driver = start_browser()
-    yield driver
-    driver.quit()
 
 
 @pytest.mark.parametrize("path", NIGHTS)
@@ -68,20 +61,6 @@ def test_every_number_can_be_turned_within_its_slider(path: Path) -> None:
     assert "WHOLE angle" in cone.text
 
 
-def unpacked(packer: Packer) -> dict[str, np.ndarray]:
-    """What a page makes of packed numbers."""
-    raw, found = b"".join(packer._pieces), {}
-    for name, kept in packer.index.items():
-        size = int(np.prod(kept["shape"]))
-        planes = np.frombuffer(raw, np.uint8, kept["planes"] * size, kept["start"])
-        codes = sum(
-            planes.reshape(-1, size)[n].astype(np.int64) << (8 * n) for n in range(kept["planes"])
-        )
-        steps = np.where(codes % 2, -(codes + 1) // 2, codes // 2).reshape(kept["shape"])
-        found[name] = np.cumsum(steps, axis=-1)
-    return found
-
-
 @pytest.mark.parametrize("path", NIGHTS)
 def test_what_is_shown_at_once_is_what_the_tables_say(path: Path) -> None:
     scenario, rnd = snelk.load(path), random.Random(3)
@@ -92,7 +71,7 @@ def test_what_is_shown_at_once_is_what_the_tables_say(path: Path) -> None:
     quick, whole = Packer(), Packer()
     glance = Glance(*quick_run(Simulation(tried)), quick, "a")
     gathered = Gathered(snelk.run(tried), whole, "a")
-    shown, told = unpacked(quick), unpacked(whole)
+    shown, told = (unpacked(b"".join(each._pieces), each.index) for each in (quick, whole))
     assert {"a.x", "a.0.result", "a.meter.value", "a.belief.source", "a.heard.t"} <= set(shown)
     blocked = 0
     pairs = {"meter": "meters", "belief": "beliefs", "touch": "touch", "zone": "zone"}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import json
 import os
 import random
@@ -11,18 +12,25 @@ import sys
 import time
 import urllib.error
 import urllib.request
+import zlib
+from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
-from browser import opened, start_browser
+from browser import opened, unpacked
 from test_games import shape_of
 from websockets.exceptions import InvalidStatus
 from websockets.sync.client import connect
 
 import snelk
+from snelk.page.gathering import Gathered
+from snelk.page.packing import Packer
+from snelk.page.watched import LONGEST_PIECE, Watched, seconds_before
+from snelk.runs.following import Following, GrowingRecord
 from snelk.serving.watching import Watch
 
 ANSWERS = """
@@ -44,13 +52,6 @@ for (const name of ["bands", "states", "state_names", "heard", "unheard", "conta
 }
 return JSON.stringify({ told, lanes, events: snelkPage.events.rows, searches: run.searches });
 """
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Any]:
-    driver = start_browser()
-    yield driver
-    driver.quit()
 
 
 @contextmanager
@@ -93,13 +94,83 @@ def shown_up_to(browser: Any, t: float) -> None:
         time.sleep(0.05)
 
 
-HELD = "import snelk.page.watched as w; w.MOST_HELD = 80_000"
-
-
-@pytest.mark.parametrize(("path", "code"), [(snelk.mill(), ""), (snelk.croft(), HELD)])
-def test_a_page_that_follows_a_game_is_the_page_of_its_record(
-    path: Path, code: str, browser: Any, tmp_path: Path
+@pytest.mark.parametrize(
+    ("path", "most", "seed"), [("mill", 600, 1), ("croft", 600, 2), ("croft", 120, 3)]
+)
+def test_every_piece_says_what_the_record_says(
+    path: str, most: int, seed: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    """Also of a game of more pairs than are told of at every tick."""
+    monkeypatch.setattr("snelk.runs.tables.MOST_PAIRS", most)
+    folder, rnd = tmp_path / "game", random.Random(seed)
+    with snelk.Live(getattr(snelk, path)() / "night.toml", record=folder) as live:
+        play(live, seed, 18.0)
+    run, packer = snelk.run(folder / "scenario.toml"), Packer()
+    whole = Gathered(run, packer, "a")
+    told = unpacked(b"".join(packer._pieces), packer.index)
+    record = GrowingRecord(folder)
+    lines = list(record.lines(1 << 30))
+    record.close()
+    scenario = snelk.load(folder / "scenario.toml")
+    remembers = seconds_before(scenario.setup) + LONGEST_PIECE
+    game = Following(scenario, list(lines[0].poses), remembers=remembers)
+    watched, compared = None, Counter[str]()
+    for line in lines:
+        game.take(line)
+        if watched is None:
+            watched = Watched(game)
+        elif rnd.random() < 0.1 or line is lines[-1]:
+            watched.add()
+    assert watched is not None
+    pairs = {"meter": "meters", "belief": "beliefs", "touch": "touch", "zone": "zone"}
+    for piece in map(json.loads, watched.pieces):
+        numbers = unpacked(zlib.decompress(base64.b64decode(piece["numbers"])), piece["index"])
+        ticks = piece["first"] + np.arange(numbers["a.present"].shape[-1])
+        there = told["a.present"][:, ticks] == 1
+        for name, along in piece["along"].items():
+            first, _, what = name.partition(".")
+            tells = what in SAME or what.startswith("leaf.") or name in ("x", "y", "z")
+            if along == "row" or not tells:
+                continue
+            values, other, at = numbers[f"a.{name}"], told[f"a.{name}"], ticks
+            if along == "look":
+                looks = numbers[f"a.{first}.look"] + piece["window"]
+                at = np.searchsorted(told[f"a.{first}.look"], looks)
+                ours, theirs = piece["kept"][first], whole.facts["kept"][int(first)]
+                values = looks if what == "look" else values
+            elif first in pairs:
+                ours, theirs = (
+                    [tuple(pair) for pair in facts[pairs[first]]] for facts in (piece, whole.facts)
+                )
+            if first in pairs or (what in ("result", "held", "wall") and values.ndim > 1):
+                both = [pair for pair in ours if pair in theirs]
+                values = values[[ours.index(pair) for pair in both]]
+                other = other[[theirs.index(pair) for pair in both]]
+            same = values == other[..., at]
+            assert (same | ~there if name in ("x", "y", "z") else same).all(), (
+                name,
+                piece["start"],
+            )
+            compared[what or name] += same.size
+    assert min(compared[what] for what in (*SAME, "x", "leaf.0")) > 500
+
+
+SAME = (
+    *("look", "awake", "result", "held", "wall", "value", "rate", "noise", "sense", "source"),
+    *("state", "state_for", "done", "goes", "focus"),
+)
+"""Numbers of a page that say something at every tick or look; others only while they are shown."""
+
+
+THIN = "import snelk.runs.tables as t, snelk.page.watched as w; t.MOST_PAIRS = 120; w.MOST_HELD = 60_000"
+
+
+@pytest.mark.parametrize(("path", "code"), [(snelk.mill(), ""), (snelk.croft(), THIN)])
+def test_a_page_that_follows_a_game_is_the_page_of_its_record(
+    path: Path, code: str, browser: Any, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    if code:
+        monkeypatch.setattr("snelk.runs.tables.MOST_PAIRS", 120)
     folder, rnd = tmp_path / "game", random.Random(5)
     live = snelk.Live(path / "night.toml", record=folder)
     with watching(folder, code) as address:

@@ -50,8 +50,12 @@ class Recent:
     def run(self, simulation: Simulation, last: int | None = None) -> Run:
         """They as a run, or the last so many; there must be one at least."""
         some = list(self._ticks) if last is None else list(self._ticks)[-last:]
+        # At the first of them everybody counts as looking, so that what it saw last is told.
+        piece: Any = some[0].sight
+        some[0] = some[0]._replace(sight=piece.copy())
         ticks, kept = [self._whole(tick) for tick in some], Kept()
         first = ticks[0]
+        first.sight.looked[...] = True
         recorder = Recorder(simulation, [kept], first=first)
         made = [tick.noises for tick in ticks if tick.noises is not None]
         noises: Noises = _joined(made or [Noises.blank(0)])
