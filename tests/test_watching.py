@@ -270,8 +270,9 @@ def looked(watch: Watch, until: Any) -> Watch:
 def test_what_is_no_game_or_breaks_off_is_said(tmp_path: Path) -> None:
     (tmp_path / "else").mkdir()
     (tmp_path / "else" / "file.txt").write_text("of something else")
-    with pytest.raises(snelk.InputError, match=r"else: holds no game that is kept; name the DIR"):
-        Watch(tmp_path / "else")
+    for path in (tmp_path / "else", tmp_path / "else" / "file.txt"):
+        with pytest.raises(snelk.InputError, match=r"holds no game that is kept; name the DIR"):
+            Watch(path)
     folder = tmp_path / "game"
     watch = Watch(folder)
     assert not watch.look()

@@ -10,29 +10,14 @@ import typer
 
 from snelk.cli.output import Screen, command, say_json, table
 from snelk.cli.questions import Json
-from snelk.cli.scenarios import load_scenario
+from snelk.cli.scenarios import Overrides, ScenarioFile, load_scenario
+from snelk.cli.units import Angle, Length, Time, Turn, Zero
 from snelk.errors import InputError
 from snelk.files import claim, write_text
 
-Given = Annotated[Path, typer.Argument(metavar="SCENARIO", help="The scenario's TOML file.")]
 UnitsFile = Annotated[
     Path | None,
     typer.Option("--units", metavar="FILE", help="TOML with all that; options go over it."),
-]
-Length = Annotated[
-    float | None, typer.Option("--length", metavar="M", help="Metres in one of its units.")
-]
-Time = Annotated[
-    float | None, typer.Option("--time", metavar="S", help="Seconds in one of its units.")
-]
-Angle = Annotated[str | None, typer.Option("--angle", metavar="UNIT", help="deg, rad or turns.")]
-Turn = Annotated[
-    str | None,
-    typer.Option("--turn", metavar="WAY", help="ccw or cw: how headings grow, from above."),
-]
-Zero = Annotated[
-    str | None,
-    typer.Option("--zero", metavar="AXIS", help="Where heading 0 points: +x, +y, -x, or deg."),
 ]
 Axis = Annotated[
     list[str] | None,
@@ -40,14 +25,10 @@ Axis = Annotated[
         "--axis", metavar="OURS=THEIRS", help="Its axis for one of ours, such as y=z or y=-z."
     ),
 ]
-Overrides = Annotated[
-    list[str] | None,
-    typer.Option("--set", metavar="KEY=VALUE", help="Change a number; repeatable."),
-]
 
 
 def export(
-    scenario: Given,
+    scenario: ScenarioFile,
     out: Annotated[
         Path | None,
         typer.Option("--out", metavar="FILE", help="A .json; else SCENARIO.export.json here."),
@@ -115,7 +96,7 @@ def export(
 
 
 def cases(
-    scenario: Given,
+    scenario: ScenarioFile,
     out: Annotated[
         Path | None,
         typer.Option("--out", metavar="FILE", help="A .jsonl; else SCENARIO.cases.jsonl here."),

@@ -10,6 +10,7 @@ import typer
 
 from snelk.cli.output import Screen, command, say_json, table, wrap
 from snelk.cli.questions import Json
+from snelk.cli.units import Angle, Length, Time, Turn, Zero
 from snelk.errors import InputError, one_of
 from snelk.files import claim, write_text, written
 
@@ -31,9 +32,6 @@ Words = Annotated[
         help="A word there, such as posture.duck=crouched. Can be repeated.",
     ),
 ]  # fmt: skip
-Length = Annotated[
-    float | None, typer.Option("--length", metavar="M", help="Metres in one of its units.")
-]
 
 
 def import_recording(
@@ -47,9 +45,7 @@ def import_recording(
         str | None, typer.Option("--name", metavar="ID", help="Whose it is, if it has no ids.")
     ] = None,
     length: Length = None,
-    time: Annotated[
-        float | None, typer.Option("--time", metavar="S", help="Seconds in one of its units.")
-    ] = None,
+    time: Time = None,
     from_zero: Annotated[
         bool, typer.Option("--from-zero", help="Its first time becomes 0 s.")
     ] = False,
@@ -60,17 +56,9 @@ def import_recording(
     what: Annotated[
         str, typer.Option("--as", metavar="WHAT", help="tracks, noises, throws, changes or log.")
     ] = "tracks",
-    angle: Annotated[
-        str | None, typer.Option("--angle", metavar="UNIT", help="deg, rad or turns.")
-    ] = None,
-    turn: Annotated[
-        str | None,
-        typer.Option("--turn", metavar="WAY", help="ccw or cw: how headings grow, from above."),
-    ] = None,
-    zero: Annotated[
-        str | None,
-        typer.Option("--zero", metavar="AXIS", help="Where heading 0 points: +x, +y, -x, or deg."),
-    ] = None,
+    angle: Angle = None,
+    turn: Turn = None,
+    zero: Zero = None,
     word: Words = None,
     level: Annotated[
         Path | None, typer.Option("--level", metavar="FILE", help="A level to hold it against.")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -13,8 +12,9 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from snelk.cli.addresses import Port, Token, secret_of
 from snelk.cli.output import Screen, command
-from snelk.cli.scenarios import load_scenario
+from snelk.cli.scenarios import Overrides, load_scenario
 from snelk.errors import InputError
 from snelk.waiting import look_for_garbage_as_usual
 
@@ -30,21 +30,12 @@ def serve(
         list[Path],
         typer.Argument(metavar="SCENARIO...", help="TOML files: the first, and other levels."),
     ],
-    overrides: Annotated[
-        list[str] | None,
-        typer.Option("--set", metavar="KEY=VALUE", help="Change a number; repeatable."),
-    ] = None,
+    overrides: Overrides = None,
     stdio: Annotated[
         bool, typer.Option("--stdio", help="Talk in lines on standard input and output.")
     ] = False,
-    port: Annotated[
-        int,
-        typer.Option("--port", metavar="N", min=0, max=65535, help="0 for any that is free."),
-    ] = PORT,
-    token: Annotated[
-        str | None,
-        typer.Option("--token", metavar="TEXT", help="What clients have to say; made up if not."),
-    ] = None,
+    port: Port = PORT,
+    token: Token = None,
     record: Annotated[
         Path | None,
         typer.Option("--record", metavar="DIR", help="Keep the game there, to be replayed."),
@@ -76,13 +67,11 @@ def serve(
             )
             raise InputError.of("serve", "SCENARIO", path.stem, rule, fix)
         loaded[path.stem] = load_scenario(path, overrides)
-    if token is not None and not token:
-        raise InputError.of("serve", "--token", "", "must not be empty", "leave it out")
     with ExitStack() as left:
         kept = record
         if watch and kept is None:
             kept = Path(left.enter_context(TemporaryDirectory(prefix="snelk-"))) / "game"
-        made = token or secrets.token_urlsafe(16)
+        made = secret_of(token, "serve")
         talk = Talk(
             loaded, token="" if stdio else made, record=kept, saves=saves, duration=duration
         )
@@ -119,7 +108,8 @@ def _talk(talk: Talk, title: str, stdio: bool, port: int, secret: str) -> None:
         print(f"Serving {title} on standard input and output", file=sys.stderr, flush=True)
         talk_in_lines(talk, sys.stdin.buffer, sys.stdout.buffer)
     else:
-        from snelk.serving.sockets import HOST, talk_over_sockets
+        from snelk.serving.local import HOST
+        from snelk.serving.sockets import talk_over_sockets
 
         def began(at: int) -> None:
             screen = Screen()

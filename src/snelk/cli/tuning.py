@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-import secrets
 import sys
-from typing import Annotated
 
-import typer
-
+from snelk.cli.addresses import Port, Token, secret_of
 from snelk.cli.output import Screen
 from snelk.cli.scenarios import Overrides, ScenarioFile, load_scenario
-from snelk.errors import InputError
 from snelk.waiting import look_for_garbage_as_usual
 
 PORT = 7422
@@ -20,14 +16,8 @@ PORT = 7422
 def tune(
     scenario: ScenarioFile,
     overrides: Overrides = None,
-    port: Annotated[
-        int,
-        typer.Option("--port", metavar="N", min=0, max=65535, help="0 for any that is free."),
-    ] = PORT,
-    token: Annotated[
-        str | None,
-        typer.Option("--token", metavar="TEXT", help="Of the address; made up if not given."),
-    ] = None,
+    port: Port = PORT,
+    token: Token = None,
 ) -> None:
     """Turn numbers on a page, and see the night change at once.
 
@@ -35,16 +25,14 @@ def tune(
     same moment; what is otherwise than with the numbers of the files is marked. Nothing is written
     before you say so.
     """
-    from snelk.serving.pages import HOST
+    from snelk.serving.local import HOST
     from snelk.serving.workbench import tune_on_a_page
     from snelk.tuning.workbench import Workbench
 
-    if token is not None and not token:
-        raise InputError.of("tune", "--token", "", "must not be empty", "leave it out")
     loaded = load_scenario(scenario, overrides)
     workbench = Workbench(scenario, loaded.overrides)
     look_for_garbage_as_usual()
-    secret = token or secrets.token_urlsafe(16)
+    secret = secret_of(token, "tune")
 
     def began(at: int) -> None:
         screen = Screen()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
 import sys
 import threading
 from pathlib import Path
@@ -10,8 +9,8 @@ from typing import Annotated
 
 import typer
 
+from snelk.cli.addresses import Port, Token, secret_of
 from snelk.cli.output import Screen
-from snelk.errors import InputError
 from snelk.waiting import look_for_garbage_as_usual
 
 PORT = 7421
@@ -22,14 +21,8 @@ def watch(
     folder: Annotated[
         Path, typer.Argument(metavar="DIR", help="Where a game is kept: serve --record DIR.")
     ],
-    port: Annotated[
-        int,
-        typer.Option("--port", metavar="N", min=0, max=65535, help="0 for any that is free."),
-    ] = PORT,
-    token: Annotated[
-        str | None,
-        typer.Option("--token", metavar="TEXT", help="Of the address; made up if not given."),
-    ] = None,
+    port: Port = PORT,
+    token: Token = None,
     with_input: Annotated[
         bool, typer.Option("--with-input", hidden=True, help="Token from there; end with it.")
     ] = False,
@@ -39,12 +32,10 @@ def watch(
     The map, lanes, events and why of a game that is kept in a folder, by snelk serve or by Live.
     The page follows it; one can stop and go back while the game goes on.
     """
-    from snelk.serving.pages import HOST
+    from snelk.serving.local import HOST
     from snelk.serving.watching import Watch, show_to_pages
 
-    if token is not None and not token:
-        raise InputError.of("watch", "--token", "", "must not be empty", "leave it out")
-    secret, shown, closed = token or secrets.token_urlsafe(16), Watch(folder), threading.Event()
+    secret, shown, closed = secret_of(token, "watch"), Watch(folder), threading.Event()
     if with_input:
         secret = sys.stdin.readline().strip()
         threading.Thread(target=_read_to_end, args=[closed], daemon=True).start()
@@ -53,6 +44,8 @@ def watch(
     def began(at: int) -> None:
         screen = Screen()
         screen.print(f"Watch the game at http://{HOST}:{at}/?token={secret}")
+        if shown.waits and not with_input:
+            screen.print(f"No game is kept in {folder} yet: the page waits for one.")
         if not with_input:
             screen.print("Only from this machine. Stop it with Ctrl-C.")
         sys.stdout.flush()

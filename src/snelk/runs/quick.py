@@ -8,21 +8,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.engine.simulation import Simulation
-from snelk.mind.memory import Beliefs, uncertainty
-from snelk.mind.meter import Meters
+from snelk.mind.memory import uncertainty
 from snelk.runs.measures import Measurer
-from snelk.runs.recorder import RECORDED_SENSES, Kept, Recorder
+from snelk.runs.recorder import RECORDED_SENSES, Block, Kept, Recorder
 from snelk.runs.run import Run, info_of
 from snelk.runs.tables import pose_table
-from snelk.senses.bodies import Poses
-from snelk.senses.contact import Contacts
-from snelk.senses.sight import Sight
 
 
 class Dense(NamedTuple):
     """What every tick came to of every pair, in arrays of (tick, agent, target, ...)."""
 
-    looked: NDArray[np.bool_]  # (tick, agent)
     awake: NDArray[np.float64]  # (tick, agent): of sight
     failed: NDArray[np.int8]  # (tick, agent, target, cone): first failed gate, or IN_VIEW
     wall: NDArray[np.int32]
@@ -43,24 +38,20 @@ class _Keeper(Recorder):
         super().__init__(simulation, [into])
         self.parts: list[Dense] = []
 
-    def _add_dense(
-        self, v: int, times: NDArray[np.float64], sight: Sight, poses: Poses, meters: Meters,
-        contacts: Contacts, beliefs: Beliefs,
-    ) -> None:  # fmt: skip
-        none = slice(0)
-        every: Any = (sight, poses, meters, contacts, beliefs)
-        blank = (each._make(values[none] for values in each) for each in every)
-        super()._add_dense(v, times[none], *blank)  # their columns, without rows
+    def _add_dense(self, v: int, block: Block) -> None:
+        times, sight, poses, meters, contacts, beliefs = block
+        every: Any = block[1:]
+        none = (each._make(values[:0] for values in each) for each in every)
+        super()._add_dense(v, Block(times[:0], *none))  # their columns, without rows
         light = self._light[: len(times), v]
         self._into[v].add("poses", pose_table(self.simulation.names, v, times, poses, light))
         doubt = uncertainty(self.simulation.memory_numbers, beliefs)
         awake = self._awake[RECORDED_SENSES[0]][: len(times), v].copy()
         values: Any = (
-            sight.looked, sight.failed, sight.wall, sight.wall_place, meters.value, beliefs.source,
+            sight.failed, sight.wall, sight.wall_place, meters.value, beliefs.source,
             beliefs.x, beliefs.y, doubt, contacts.touch, contacts.zone,
         )  # fmt: skip
-        looked, *rest = (each[:, v].copy() for each in values)
-        self.parts.append(Dense(looked, awake, *rest))
+        self.parts.append(Dense(awake, *(each[:, v].copy() for each in values)))
 
 
 def quick_run(simulation: Simulation) -> tuple[Run, Dense]:

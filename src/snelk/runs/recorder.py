@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pyarrow as pa
@@ -64,6 +64,17 @@ BLOCK, MOST_GATHERED = 512, 250_000
 
 RECORDED_SENSES = ("sight", "touch")
 """Those of which it is recorded how awake they are."""
+
+
+class Block(NamedTuple):
+    """What some ticks came to; the arrays are (tick, variant, ...)."""
+
+    times: NDArray[np.float64]  # (tick,), s
+    sight: Sight
+    poses: Poses
+    meters: Meters
+    contacts: Contacts
+    beliefs: Beliefs
 
 
 class Kept:
@@ -247,7 +258,8 @@ class Recorder:
             if count <= 0 and self._begun[v]:
                 continue
             self._begun[v] = True
-            self._flush_variant(v, times[:count], *(_ticks(block, count) for block in every))
+            parts = (_ticks(block, count) for block in every)
+            self._flush_variant(v, Block(times[:count], *parts))
         self._flush_heard()
         for gathered in (self._told, self._taken, self._snapshots):
             gathered.clear()
@@ -258,19 +270,11 @@ class Recorder:
         self._flushed += self._filled
         self._filled = 0
 
-    def _flush_variant(
-        self,
-        v: int,
-        times: NDArray[np.float64],
-        sight: Sight,
-        poses: Poses,
-        meters: Meters,
-        contacts: Contacts,
-        beliefs: Beliefs,
-    ) -> None:
+    def _flush_variant(self, v: int, block: Block) -> None:
         """Turn the gathered ticks of one variant into rows and events."""
+        times, sight, poses, meters, contacts, beliefs = block
         simulation, count, into = self.simulation, len(times), self._into[v]
-        self._add_dense(v, times, sight, poses, meters, contacts, beliefs)
+        self._add_dense(v, block)
         signals = signal_table(
             simulation, v, times, _ticks(self._signals.ticks, count), sight, contacts, poses
         )
@@ -295,17 +299,9 @@ class Recorder:
         }
         self._events[v] += self._finder.find_beliefs(v, times, beliefs, told, gone)
 
-    def _add_dense(
-        self,
-        v: int,
-        times: NDArray[np.float64],
-        sight: Sight,
-        poses: Poses,
-        meters: Meters,
-        contacts: Contacts,
-        beliefs: Beliefs,
-    ) -> None:
+    def _add_dense(self, v: int, block: Block) -> None:
         """Add the rows that there are of every tick and pair."""
+        times, sight, poses, meters, contacts, beliefs = block
         simulation, count, into = self.simulation, len(times), self._into[v]
         awake = {sense: block[:count] for sense, block in self._awake.items()}
         into.add(

@@ -5,23 +5,15 @@ from __future__ import annotations
 import asyncio
 import hmac
 import http
-import signal
 from collections.abc import Awaitable, Callable
 from contextlib import suppress
 from urllib.parse import parse_qs, urlsplit
 
-from websockets.asyncio.server import ServerConnection, serve
+from websockets.asyncio.server import ServerConnection
 from websockets.datastructures import Headers
-from websockets.exceptions import ConnectionClosed
 from websockets.http11 import Request, Response
 
-from snelk.errors import InputError
-
-HOST = "127.0.0.1"
-"""Of this machine only: nobody else on the net comes near it."""
-
-MOST_PAGES = 8
-"""That are open at once."""
+from snelk.serving.local import HOST, listening
 
 LONGEST = 1_000_000
 """Of a message of a page, bytes."""
@@ -48,12 +40,6 @@ async def serve_page(
     Raises:
         InputError: The port is taken or not allowed.
     """
-    stop = asyncio.Event()
-    loop = asyncio.get_running_loop()
-    for number in (signal.SIGINT, signal.SIGTERM):
-        with suppress(NotImplementedError):  # where the system has no such signals
-            loop.add_signal_handler(number, stop.set)
-    pages: set[ServerConnection] = set()
     own = ""
 
     def answer(_: ServerConnection, request: Request) -> Response | None:
@@ -71,26 +57,9 @@ async def serve_page(
             return _reply(404, "text/plain", "no such page\n")
         return _reply(200, "text/html", page(f"ws://{host}/feed?token={token}"))
 
-    async def one(client: ServerConnection) -> None:
-        if len(pages) >= MOST_PAGES:
-            await client.close(1013, f"{MOST_PAGES} pages are open already")
-            return
-        pages.add(client)
-        with suppress(ConnectionClosed):
-            await talk(client)
-        pages.discard(client)
-
-    try:
-        server = await serve(
-            one, HOST, port, process_request=answer, max_size=LONGEST, compression=None,
-            close_timeout=0.5, open_timeout=2,  # a browser opens more than it uses
-        )  # fmt: skip
-    except (OSError, OverflowError) as error:
-        rule = f"cannot be opened: {getattr(error, 'strerror', None) or error}"
-        fix = "choose another --port, or 0 for any that is free"
-        raise InputError.of("page", "port", str(port), rule, fix) from None
-    async with server:
-        at = next(iter(server.sockets)).getsockname()[1]
+    how = {"process_request": answer, "max_size": LONGEST}
+    # A browser opens more than it uses.
+    async with listening(port, talk, close_timeout=0.5, open_timeout=2, **how) as (at, stop):
         own = f"{HOST}:{at}"
         began(at)
         while not stop.is_set() and (wait := each()) is not None:

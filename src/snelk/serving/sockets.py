@@ -3,21 +3,12 @@
 from __future__ import annotations
 
 import asyncio
-import signal
 from collections.abc import Callable
-from contextlib import suppress
 
-from websockets.asyncio.server import ServerConnection, serve
-from websockets.exceptions import ConnectionClosed
+from websockets.asyncio.server import ServerConnection
 
-from snelk.errors import InputError
+from snelk.serving.local import listening
 from snelk.serving.talking import LONGEST_MESSAGE, Talk, Told, written
-
-HOST = "127.0.0.1"
-"""Of this machine only: nobody else on the net comes near it."""
-
-MOST_CLIENTS = 8
-"""That talk to one game at once."""
 
 MOST_A_SECOND = 2000
 """Messages of one client; who says more waits until the second is over."""
@@ -38,34 +29,12 @@ def talk_over_sockets(talk: Talk, port: int, began: Callable[[int], None]) -> No
 
 
 async def _serve(talk: Talk, port: int, began: Callable[[int], None]) -> None:
-    stop = asyncio.Event()
-    loop = asyncio.get_running_loop()
-    for number in (signal.SIGINT, signal.SIGTERM):
-        with suppress(NotImplementedError):  # where the system has no such signals
-            loop.add_signal_handler(number, stop.set)
-    clients: set[ServerConnection] = set()
-
     async def one(client: ServerConnection) -> None:
-        if len(clients) >= MOST_CLIENTS:
-            await client.close(1013, f"{MOST_CLIENTS} clients are there already")
-            return
-        clients.add(client)
-        try:
-            await _answer(talk, client)
-        finally:
-            clients.discard(client)
+        await _answer(talk, client)
 
-    try:
-        # A page of another site must not talk to it; what is no browser says no origin.
-        server = await serve(
-            one, HOST, port, origins=[None], max_size=4 * LONGEST_MESSAGE, compression=None
-        )
-    except (OSError, OverflowError) as error:
-        rule = f"cannot be opened: {getattr(error, 'strerror', None) or error}"
-        fix = "choose another --port, or 0 for any that is free"
-        raise InputError.of("serve", "port", str(port), rule, fix) from None
-    async with server:
-        began(next(iter(server.sockets)).getsockname()[1])
+    # A page of another site must not talk to it; what is no browser says no origin.
+    async with listening(port, one, origins=[None], max_size=4 * LONGEST_MESSAGE) as (at, stop):
+        began(at)
         await stop.wait()
 
 
@@ -74,13 +43,12 @@ async def _answer(talk: Talk, client: ServerConnection) -> None:
     told: Told | None = None
     loop = asyncio.get_running_loop()
     second, count = loop.time(), 0
-    with suppress(ConnectionClosed):
-        async for text in client:
-            now = loop.time()
-            if now - second >= 1.0:
-                second, count = now, 0
-            count += 1
-            if count > MOST_A_SECOND:
-                await asyncio.sleep(second + 1.0 - now)
-            reply, told = talk.answer(text, told)
-            await client.send(written(reply))
+    async for text in client:
+        now = loop.time()
+        if now - second >= 1.0:
+            second, count = now, 0
+        count += 1
+        if count > MOST_A_SECOND:
+            await asyncio.sleep(second + 1.0 - now)
+        reply, told = talk.answer(text, told)
+        await client.send(written(reply))

@@ -54,9 +54,15 @@ class Watch:
         self._following: Following | None = None
         self._record = GrowingRecord(folder)
         self._sent = -1e9
-        if folder.exists() and not self._record.scenario.is_file() and any(folder.iterdir()):
+        empty = not folder.exists() or (folder.is_dir() and not any(folder.iterdir()))
+        if not empty and not self._record.scenario.is_file():
             rule, fix = "holds no game that is kept", "name the DIR of snelk serve --record DIR"
             raise InputError.of(str(folder), "", "", rule, fix)
+
+    @property
+    def waits(self) -> bool:
+        """Whether no game has begun yet."""
+        return self.watched is None and not self._record.scenario.is_file()
 
     def look(self) -> bool:
         """Compute what has been played since, for a short time; whether there is more."""

@@ -1,0 +1,29 @@
+"""Where a command is reached that serves something on this machine, and by whom."""
+
+from __future__ import annotations
+
+import secrets
+from typing import Annotated
+
+import typer
+
+from snelk.errors import InputError
+
+Port = Annotated[
+    int, typer.Option("--port", metavar="N", min=0, max=65535, help="0 for any that is free.")
+]
+Token = Annotated[
+    str | None,
+    typer.Option("--token", metavar="TEXT", help="What one has to know; made up if not given."),
+]
+
+
+def secret_of(token: str | None, command: str) -> str:
+    """The token as given, or one that nobody can guess.
+
+    Raises:
+        InputError: It is empty.
+    """
+    if token is not None and not token:
+        raise InputError.of(command, "--token", "", "must not be empty", "leave it out")
+    return token or secrets.token_urlsafe(16)
