@@ -245,10 +245,22 @@ def test_numbers_are_written_when_one_says_so_and_nothing_is_lost(
             "document.body.dataset.old = 1; document.getElementById('tune-do-write').click()"
         )
         until(browser, "document.body && document.body.dataset.ready && !document.body.dataset.old")
-        assert (
-            browser.execute_script("return snelkPage.bench.byKey.get(arguments[0]).value", RANGE)
-            == 7.0
+        value = "return snelkPage.bench.byKey.get(arguments[0]).value"
+        assert browser.execute_script(value, RANGE) == 7.0
+        assert browser.execute_script("return snelkPage.bench.changes") == {}
+        # Somebody else writes: what is tried here stays.
+        until(browser, "snelkPage.bench.socket.readyState === 1")
+        browser.execute_script(
+            "document.body.dataset.old = 1; snelkPage.bench.become({'cast.dog.awake': 0.123456789})"
         )
+        with connect(address.replace("http", "ws").replace("?", "feed?"), max_size=None) as other:
+            other.send(json.dumps({"type": "write", "changes": {"light": 0.3}}))
+            assert json.loads(other.recv(timeout=20))["type"] == "written"
+        until(browser, "document.body && document.body.dataset.ready && !document.body.dataset.old")
+        assert browser.execute_script(value, "light") == 0.3
+        until(browser, "'cast.dog.awake' in snelkPage.bench.changes")
+        kept = browser.execute_script("return snelkPage.bench.changes")
+        assert kept == {"cast.dog.awake": 0.123456789}
     after = kinds.read_text()
     lines = zip(
         before.replace("fov_whole = 260", "fov_whole = 250", 1).split("\n"),

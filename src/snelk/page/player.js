@@ -149,6 +149,7 @@ class Page {
       ["click", "on the map: the agent, with Shift the target; on a lane: agent and moment", {}],
       ["?", "this list", { "?": () => document.getElementById("help").showModal() }],
     ];
+    if (this.bench) rows.splice(1, 0, ["Ctrl+Z", "undo what was turned; with Shift again", {}]);
     if (this.feed) rows.splice(1, 0, ["G", "follow the game as it goes on", { g: () => this.feed.follow() }]);
     if (this.runs.length > 1) rows.splice(5, 0, ["B", "tell of the other run", { b: () => this.tellOf(this.runs.find((run) => run !== this.run)) }]);
     this.bound = Object.assign({}, ...rows.map((row) => row[2]));
@@ -164,6 +165,8 @@ class Page {
       if (style.sign) legend.append(make("p", `${style.sign} a ray that is ${this.facts.words.reasons[reason]}`));
     }
     if (this.runs.length > 1) legend.append(make("p", "events: = in both runs, → in both at other times, A or B only in one"));
+    if (this.bench) legend.append(make("p", "grey and dashed, and the narrow strip above a lane: with the numbers of the files; events: + only now, – only before, → at another time"));
+    if (this.facts.game) legend.append(make("p", "orange at the foot of a lane: what the game's own code senses; hatched: where it and Snelk part"));
     for (const text of this.facts.legend) legend.append(make("p", text));
   }
 
@@ -343,7 +346,7 @@ class Page {
   // The moment is in the address, so that a link can be kept or sent.
   writeHash() {
     const words_ = new URLSearchParams({ t: fixed(this.t, 3), agent: this.agent, target: this.target });
-    for (const [key, value] of Object.entries(this.bench ? this.bench.changes : {})) words_.append("set", `${key}=${short(value)}`);
+    for (const [key, value] of Object.entries(this.bench ? this.bench.changes : {})) words_.append("set", `${key}=${value}`);
     history.replaceState(null, "", `#${words_}`);
   }
 

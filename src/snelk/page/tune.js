@@ -18,7 +18,7 @@ class Bench {
     // The numbers of the address, before it is written anew.
     const asked = new URLSearchParams(location.hash.slice(1)).getAll("set");
     const given = Object.fromEntries(asked.map((text) => [text.slice(0, text.lastIndexOf("=")), Number(text.slice(text.lastIndexOf("=") + 1))]));
-    this.pending = Object.fromEntries(Object.entries(given).filter(([key, value]) => this.byKey.has(key) && Number.isFinite(value)));
+    this.pending = Object.fromEntries(Object.entries(given).filter(([key, value]) => Number.isFinite(value) && this.byKey.has(key) && this.byKey.get(key).value !== value));
     if (!Object.keys(this.pending).length) this.pending = null;
     const by = (id) => document.getElementById(id);
     by("tune").hidden = false;
@@ -115,7 +115,7 @@ class Bench {
   }
 
   take(message, arrays) {
-    if (message.type === "anew") { location.hash = location.hash.replace(/&?set=[^&]*/g, ""); location.reload(); return; }
+    if (message.type === "anew") { location.reload(); return; } // with what is tried in its address
     if (message.type === "outdated") { document.getElementById("tune-outdated").hidden = !message.is; return; }
     if (message.type === "shown") { this.showDifference(message.difference); return; }
     if (message.type === "error") { this.tell(message.text); return; }

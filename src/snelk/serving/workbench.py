@@ -16,7 +16,7 @@ from typing import Any
 from websockets.asyncio.server import ServerConnection
 from websockets.exceptions import ConnectionClosed
 
-from snelk.errors import InputError, SnelkError
+from snelk.errors import InputError, SnelkError, one_line
 from snelk.page.build import event_pairs, tune_page_of
 from snelk.page.gathering import Gathered
 from snelk.page.glance import Glance
@@ -55,7 +55,8 @@ class Bench:
 
     def look(self) -> float:
         """Notice what an editor has changed; how long to wait until the next look, s."""
-        self.outdated = self.workbench.is_outdated
+        if not self._lock.locked():  # else it is this process that writes
+            self.outdated = self.workbench.is_outdated
         return LOOKS_EVERY
 
     def close(self) -> None:
@@ -164,6 +165,9 @@ def _tried(asked: Reply, how: Callable[[dict[str, Any]], Reply]) -> Reply:
         reply = {"type": "error", "text": "; ".join(map(str, error.problems))}
     except SnelkError as error:
         reply = {"type": "error", "text": str(error)}
+    except Exception as error:  # a mistake of Snelk's must not end what somebody tries
+        text = f"{type(error).__name__} within Snelk: {one_line(str(error))[:200]}"
+        reply = {"type": "error", "text": f"{text}; undo it, and please report it"}
     return {**reply, "n": asked.get("n")}
 
 

@@ -89,6 +89,7 @@ class Workbench:
         """
         scenario = load(self.path, overrides=self.overrides)
         self.scenario, self.today = scenario, run(scenario)
+        self._whole = {each.key for each in self.numbers() if each.whole}
         self.stamps = self._stamped(scenario)
         self._met = self._judge(scenario)
 
@@ -110,9 +111,8 @@ class Workbench:
 
     def _typed(self, changes: Changes) -> dict[str, float]:
         """Whole numbers as such, and all others not, whatever a page makes of them."""
-        whole = {each.key for each in self.numbers() if each.whole}
         return {
-            key: int(value) if key in whole and float(value).is_integer() else float(value)
+            key: int(value) if key in self._whole and float(value).is_integer() else float(value)
             for key, value in changes.items()
         }
 
@@ -188,6 +188,7 @@ def _finite(value: float) -> float | None:
 
 
 def files_of(scenario: Scenario) -> list[Path]:
-    """The TOML files that a scenario's numbers come from."""
-    folder = Path(scenario.source).parent
-    return [Path(scenario.source), *(folder / name for name in scenario.setup.use)]
+    """All files that a scenario comes from: its numbers, level, tracks and the like."""
+    folder, setup = Path(scenario.source).parent, scenario.setup
+    named = (setup.use, [setup.level], setup.tracks, setup.noises, setup.throws, setup.changes)
+    return [Path(scenario.source), *(folder / name for names in named for name in names)]
