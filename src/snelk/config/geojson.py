@@ -166,7 +166,7 @@ def _feature(
     properties = checked(
         model, raw, lambda place: (source, f"{label}: {'.'.join(map(str, place))}"), problems
     )
-    geometry = _geometry(feature.get("geometry"), geometries, label, source, problems)
+    geometry = geometry_from(feature.get("geometry"), geometries, label, source, problems)
     if isinstance(properties, Floor) and geometry is not None:
         _floor_heights(properties, geometry, label, source, problems)
     elif isinstance(properties, Link) and geometry is not None:
@@ -185,9 +185,10 @@ def _feature(
     return properties, geometry
 
 
-def _geometry(
+def geometry_from(
     raw: Any, allowed: tuple[str, ...], label: str, source: str, problems: list[Problem]
 ) -> BaseGeometry | None:
+    """A geometry of one of the kinds allowed; None if something is wrong with it."""
     place = f"{label}: geometry"
     kind = raw.get("type") if isinstance(raw, dict) else None
     if kind not in allowed:

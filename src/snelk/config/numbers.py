@@ -11,7 +11,7 @@ import annotated_types
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
-from snelk.config.models import Setup
+from snelk.config.models import Meter, Setup
 from snelk.config.problems import key_path
 
 LEFT_OUT = ("clock", "seed", "expect", "wish", "fit", "silence", "changes", "noises", "throws")
@@ -44,6 +44,84 @@ class Number:
     most: float
     step: float
     text: str
+
+
+@dataclass(frozen=True)
+class Curve:
+    """A curve that can be dragged: points [x, y] between which it is straight.
+
+    Attributes:
+        key: Its key path.
+        points: As they are now.
+        x, y: What its axes are, with units.
+        far: How far the axis of x goes, at least.
+        text: What it means.
+    """
+
+    key: str
+    points: list[list[float]]
+    x: str
+    y: str
+    far: float
+    text: str
+
+
+AXES = {
+    "distance": ("share of the cone's range", 1.0),
+    "angle": ("share of half the field of view", 1.0),
+    "light": ("light on the target", 1.0),
+    "motion": ("its speed, m/s", 5.0),
+}
+"""What a meter's curves go by, and how far."""
+
+
+def curves_of(setup: Setup) -> list[Curve]:
+    """The curves of all meters, and speeds by what is left of a way, as they are written.
+
+    >>> import snelk
+    >>> found = curves_of(snelk.load(snelk.croft() / "night.toml").setup)
+    >>> next(each.points for each in found if each.key == "profiles.owl.meter.distance")
+    [[0.3, 1.0], [1.0, 0.35]]
+    """
+    found = []
+    for name, profile in setup.profiles.items():
+        for curve, (x, far) in AXES.items() if profile.meter is not None else ():
+            points = [[*map(float, point)] for point in getattr(profile.meter, curve)]
+            text = Meter.model_fields[curve].description or ""
+            far = max(far, points[-1][0])
+            place = key_path(("profiles", name, "meter", curve))
+            found.append(Curve(place, points, x, "factor of the meter's rate", far, text))
+        for state, of in profile.ladder.states.items() if profile.ladder else ():
+            if of.speeds is not None:
+                points = [[*map(float, point)] for point in of.speeds]
+                place = key_path(("profiles", name, "ladder", "states", state, "speeds"))
+                text, far = "Speed by how much of its way is left.", 1.5 * points[-1][0] + 1.0
+                found.append(Curve(place, points, "way left, m", "m/s", far, text))
+    return found
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A condition that can be edited: its key path, and its text now."""
+
+    key: str
+    value: str
+
+
+def conditions_of(setup: Setup) -> list[Asked]:
+    """The conditions of all ladders' transitions.
+
+    >>> import snelk
+    >>> found = conditions_of(snelk.load(snelk.croft() / "night.toml").setup)
+    >>> found[0].key
+    'profiles.goose.ladder.transitions.something-stirs.when'
+    """
+    return [
+        Asked(key_path(("profiles", name, "ladder", "transitions", each, "when")), transition.when)
+        for name, profile in setup.profiles.items()
+        if profile.ladder is not None
+        for each, transition in profile.ladder.transitions.items()
+    ]
 
 
 def numbers_of(setup: Setup) -> list[Number]:

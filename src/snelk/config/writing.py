@@ -5,7 +5,7 @@ from __future__ import annotations
 import difflib
 import re
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
@@ -45,11 +45,22 @@ class Rewrite:
         return "".join(lines)
 
 
-def rewritten(scenario: Scenario, overrides: Mapping[str, Any]) -> list[Rewrite]:
+def rewritten(
+    scenario: Scenario,
+    overrides: Mapping[str, Any],
+    *,
+    added: Mapping[str, Sequence[Mapping[str, Any]]] | None = None,
+) -> list[Rewrite]:
     """The files of a scenario with other numbers; nothing is written yet.
 
     A number is written where its key path leads: into the file that holds that profile or body,
     else into the scenario's own. One that was inherited or left to its default is added there.
+
+    Args:
+        scenario: As it is.
+        overrides: Numbers by key path.
+        added: Tables that are added at the end of the scenario's own file, by the name of the
+            array that holds them, such as `noise`.
 
     Raises:
         InputError: A file cannot be read.
@@ -67,18 +78,52 @@ def rewritten(scenario: Scenario, overrides: Mapping[str, Any]) -> list[Rewrite]
         parts = tuple(split_key(key))
         source = scenario.draft.home_of(parts)
         by_file.setdefault(Path(source), {})[parts] = value
+    own = Path(scenario.source)
+    if added:
+        by_file.setdefault(own, {})
     found = []
     for path, values in by_file.items():
-        try:
-            with path.open(encoding="utf-8", newline="") as file:
-                before = file.read()
-        except OSError as error:
-            raise ReadError.of(str(path), "", "", f"cannot be read: {error.strerror}") from None
-        after = before
+        after = before = read_text(path)
         for parts, value in values.items():
             after = with_value(after, parts, value)
+        for name, tables in (added or {}).items() if path == own else ():
+            after = with_tables(after, name, tables)
         found.append(Rewrite(path, before, after))
     return found
+
+
+def read_text(path: Path) -> str:
+    """The text of a file, with its ends of lines as they are.
+
+    Raises:
+        ReadError: It cannot be read.
+    """
+    try:
+        with path.open(encoding="utf-8", newline="") as file:
+            return file.read()
+    except OSError as error:
+        raise ReadError.of(str(path), "", "", f"cannot be read: {error.strerror}") from None
+
+
+def with_tables(text: str, name: str, tables: Sequence[Mapping[str, Any]]) -> str:
+    """A TOML text with more tables at the end of one of its arrays of tables.
+
+    >>> print(with_tables("light = 0.2", "noise", [{"t": 3.5, "kind": "clap"}]))
+    light = 0.2
+    <BLANKLINE>
+    [[noise]]
+    t = 3.5
+    kind = "clap"
+    <BLANKLINE>
+    """
+    if isinstance(tomllib.loads(text).get(name), list) and not re.search(
+        rf"^\s*\[\[\s*{name}\s*\]\]", text, re.MULTILINE
+    ):  # it is written in one line
+        return with_value(text, (name,), [*tomllib.loads(text)[name], *map(dict, tables)])
+    for each in tables:
+        lines = [f"{key} = {tomlkit.item(value).as_string()}" for key, value in each.items()]
+        text = "\n".join([text.rstrip("\n"), "", f"[[{name}]]", *lines, ""])
+    return text
 
 
 def write_back(files: list[Rewrite]) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
 from dataclasses import asdict
 from importlib import resources
 from pathlib import Path
@@ -16,10 +15,9 @@ from bokeh.resources import Resources
 from markupsafe import Markup
 
 from snelk.config.models import Edge, Link, Zone
-from snelk.config.numbers import Number
 from snelk.errors import InputError, one_of
 from snelk.files import claim, write_text
-from snelk.page.figures import lanes_figure, map_figure, storeys_of
+from snelk.page.figures import map_figure, storeys_of
 from snelk.page.gathering import WORDS, Gathered
 from snelk.page.held import facts_of
 from snelk.page.packing import Packer
@@ -27,6 +25,7 @@ from snelk.plots.ground import LAMPLIGHT, extent_of
 from snelk.plots.minds import LIKELY, RANK_SHADES
 from snelk.plots.style import AGENT_COLOURS, INK, NOISE, REASON_STYLES
 from snelk.tuning.compare import Comparison, compare
+from snelk.tuning.dummies import STANCES
 from snelk.tuning.parity import parity
 
 if TYPE_CHECKING:
@@ -43,6 +42,9 @@ SCRIPTS = (
     "store",
     "feed",
     "tune",
+    "rows",
+    "whatif",
+    "trials",
     "sightlines",
     "why",
     "map",
@@ -144,15 +146,22 @@ def feed_page_of(run: Run, address: str) -> str:
     return _text([run], [], _first_pair(run), 1, feed=address)
 
 
-def tune_page_of(run: Run, address: str, numbers: Sequence[Number]) -> str:
+def tune_page_of(run: Run, address: str, **what: Any) -> str:
     """The HTML text of a page on which numbers are tried.
 
     Args:
         run: The night with today's numbers.
         address: The WebSocket to say over what is tried, see `Bench`.
-        numbers: That can be turned.
+        what: Lists of what can be tried, by name: `numbers`, `curves`, `conditions`, `handles`;
+            and which numbers `may_move`.
     """
-    tune = {"address": address, "numbers": [asdict(each) for each in numbers]}
+    lists = {name: [asdict(each) for each in values] if isinstance(values, list) else values
+             for name, values in what.items()}  # fmt: skip
+    rows: Any = run.measures.itertuples()
+    measures = [{"key": str(row.key), "unit": str(row.unit), "value": float(row.value)}
+                for row in rows if row.value == row.value]  # fmt: skip
+    tune = {"address": address, "measures": measures, "stances": STANCES, **lists,
+            "noise_kinds": list(run.setup.noise_kinds)}  # fmt: skip
     return _text([run], [], _first_pair(run), 1, tune=tune)
 
 
@@ -168,7 +177,6 @@ def _text(
         each.facts |= _place_of(each.run)
         each.facts["name"] = "as it is played" if feed else each.facts["name"]
     figures = {each.key: map_figure(each.run, each.key) for each in gathered}
-    figures["lanes"] = lanes_figure()
     facts = {
         "runs": [each.facts for each in gathered],
         "pairs": pairs or None,
@@ -192,6 +200,7 @@ def _text(
     address = tune["address"] if tune else feed
     return _template().render(
         title=title,
+        tuning=tune is not None,
         runs=[
             {"side": each.key, "letter": letter, "name": each.facts["name"]}
             for each, letter in zip(gathered, "AB" if len(gathered) > 1 else ("",), strict=False)

@@ -80,7 +80,7 @@ class Feed {
 
   // The stretch that the lanes show: the last minute, or that around the moment.
   place(always, t = this.page.t) {
-    const { page } = this, { start, end } = page.lanes.plot.x_range;
+    const { page } = this, { start, end } = page.lanes;
     const last = Math.max(page.end, page.start + SHOWN);
     let from = this.following ? last - SHOWN : start;
     if (!this.following && (t < start || t > end)) from = Math.min(Math.max(t - SHOWN / 2, page.start), last - SHOWN);

@@ -1,4 +1,4 @@
-"""The two Bokeh figures of a page: the ground of a map, and lanes that its script fills."""
+"""The Bokeh figure of a page: the ground of a map."""
 
 from __future__ import annotations
 
@@ -27,15 +27,12 @@ from snelk.plots.ground import (
     ground_colour,
     is_sheer,
 )
-from snelk.plots.style import FAINT, GAME, INK, NOISE, PAPER, VERMILION
+from snelk.plots.style import FAINT, INK, PAPER
 
 if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
 
     from snelk.runs.run import Run
-
-NAME_ROOM = 104
-"""Pixels left of the lanes for the names of agents."""
 
 FONT = "system-ui, 'DejaVu Sans', sans-serif"
 
@@ -200,52 +197,3 @@ def _add_polygons(rows: dict[str, Any], geometry: BaseGeometry) -> None:
     ]
     rows["xs"].append([[ring[:, 0] for ring in part] for part in parts])
     rows["ys"].append([[ring[:, 1] for ring in part] for part in parts])
-
-
-def lanes_figure() -> Any:
-    """A lane for each agent; its rows and everything in them come from the page's script."""
-    plot = _bare_figure("lanes")
-    plot.min_border_left, plot.min_border_right = NAME_ROOM, 14
-    plot.min_border_top = 2
-    plot.yaxis.visible = False
-    plot.xaxis.axis_label = "time, s"
-    plot.xaxis.axis_label_text_font_size = plot.xaxis.major_label_text_font_size = "10px"
-    plot.xaxis.axis_label_standoff, plot.xaxis.axis_label_text_font_style = 0, "normal"
-    plot.xaxis.minor_tick_line_color = None
-    plot.ygrid.grid_line_color = None
-    plot.background_fill_color = "#ffffff"
-
-    def filled(kind: str, name: str, columns: str, **how: Any) -> None:
-        source = ColumnDataSource({column: [] for column in columns.split()})
-        values = {column: column for column in columns.split()}
-        getattr(plot, kind)(**values, source=source, name=f"lanes.{name}", **how)
-
-    filled("quad", "chosen", "left right bottom top", fill_color="#fff6d6", line_color=None)
-    filled(
-        "quad", "bands",
-        "left right bottom top fill_color hatch_pattern hatch_color", line_color=None,
-        hatch_scale=6.0, hatch_weight=0.8,
-    )  # fmt: skip
-    filled("quad", "game", "left right bottom top", fill_color=GAME, line_color=None)
-    filled("segment", "game_heard", "x0 y0 x1 y1", line_color=GAME, line_width=1.8)
-    filled(
-        "quad", "apart", "left right bottom top", fill_color=None, line_color=VERMILION,
-        line_width=1.5, hatch_pattern="/", hatch_color=VERMILION, hatch_scale=5.0,
-    )  # fmt: skip
-    filled("quad", "states", "left right bottom top fill_color", line_color=INK, line_width=0.5)
-    filled("quad", "differ", "left right bottom top", fill_color="#1a1a1a", line_color=None)
-    filled(
-        "text", "state_names", "x y text text_color", x_offset=3, text_baseline="middle",
-        text_font_size="9px", text_font={"value": FONT},
-    )  # fmt: skip
-    filled("segment", "heard", "x0 y0 x1 y1", line_color=NOISE, line_width=1.8)
-    filled("scatter", "unheard", "x y", size=2, fill_color=NOISE, fill_alpha=0.5, line_color=None)
-    filled("quad", "contacts", "left right bottom top", fill_color="#00694d", line_color=None)
-    filled("quad", "reactions", "left right bottom top", fill_color="#d55e00", line_color="white")
-    filled(
-        "multi_line", "meters_before", "xs ys", line_color="#6d6a64", line_width=1.0,
-        line_dash=[3, 3],
-    )  # fmt: skip
-    filled("multi_line", "meters", "xs ys", line_color=INK, line_width=1.3)
-    plot.js_on_event("tap", CustomJS(code="snelkPage.laneTapped(cb_obj.x, cb_obj.y)"))
-    return plot

@@ -5,18 +5,18 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
-from functools import cached_property, partial
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.models import Cone
 from snelk.config.nodes import Node
 from snelk.config.words import POSTURES, SENSES
 from snelk.mind.memory import SOURCES
 from snelk.mind.meter import FACTORS, STATES
 from snelk.mind.signals import OVER
+from snelk.page.kinds import doors_of, kinds_of
 from snelk.page.packing import Packer
 from snelk.runs.asked import sides_of, unit_in, written_draw
 from snelk.runs.dense import beliefs_of, contacts_of, look_ticks, looks_at, meters_of
@@ -25,12 +25,11 @@ from snelk.runs.ladders import asked_by, reactions, times_away
 from snelk.runs.moment import every_look
 from snelk.runs.rows import Rows
 from snelk.runs.spans import REASONS
-from snelk.runs.standing import arrives_within, awake_of_ticks
+from snelk.runs.standing import awake_of_ticks
 from snelk.runs.tables import MOST_PAIRS, is_thin
 from snelk.runs.turning import turns_by
 from snelk.senses.bodies import blocker_codes, blockers_of
 from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
-from snelk.senses.doors import opened_at_first
 from snelk.senses.gates import SIGHT, TOUCH
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import GATES, IN_VIEW
@@ -113,8 +112,7 @@ class Gathered:
         self.every = every
         self.facts: dict[str, Any] = {}
         self.along: dict[str, str] = {}
-        self._kept_before = kept or {}
-        self.kept = {agent: self._kept_of(agent) for agent in run.agents}
+        self.kept = kept_of(run, kept or {})
         self._gather_names()
         self._gather_poses()
         for gather in (
@@ -159,25 +157,12 @@ class Gathered:
             "zones": [zone.name for zone, _ in run.level.data.zones],
             "floors": list(run.level.floor_names) if len(run.level.floor_names) > 1 else [],
             "offered": self._offered(),
-            "profiles": {agent: self._profile(agent) for agent in run.agents},
-            "bodies": [
-                {
-                    "heights": list(body.heights()),
-                    "eyes": body.eyes,
-                    "points": [share for share, _ in body.points],
-                }
-                for body in map(setup.body_of, run.names)
-            ],
+            **kinds_of(setup),
             "pieces": self._opaque(run.level.pieces, run.level.piece_walls),
             "piece_names": self._opaque_names(run.level.piece_walls),
             "triangles": self._opaque(run.level.triangles, run.level.triangle_walls),
             "triangle_names": self._opaque_names(run.level.triangle_walls),
-            "doors": self._doors(),
-            "lamps": {
-                name: {"reach": member.lamp.reach, "light": member.lamp.light}
-                for name, member in setup.cast.items()
-                if member.lamp is not None
-            },
+            "doors": doors_of(run.level, setup, turns_by(run, len(run.times) - 1), self.after),
         }
 
     def _opaque(self, blocking: NDArray[np.float64], walls: NDArray[np.int32]) -> list[Any]:
@@ -192,85 +177,9 @@ class Gathered:
         kept = (level.see_through[walls] == 0.0) & ~level.is_door[walls]
         return [level.wall_names[wall] for wall in walls[kept].tolist()]
 
-    def _doors(self) -> list[dict[str, Any]]:
-        """Each door: what of it blocks, its outline in plan, and when it stands open, s."""
-        run, found = self.run, []
-        level, last = run.level, len(run.times) - 1
-        turns = list(turns_by(run, last))
-        for wall in np.flatnonzero(level.is_door).tolist():
-            name, own = level.wall_names[wall], level.piece_walls == wall
-            opens, spans = bool(opened_at_first([run.setup], level)[0, wall]), []
-            since = -1e9
-            for to, _, t in (each for each in turns if each[1] == name):
-                if to == "shut" and opens:
-                    spans.append([since, t])
-                opens, since = to == "open", t
-            spans += [[since, 1e9]] if opens else []
-            blocks = level.see_through[wall] == 0.0
-            ends = level.triangles[level.triangle_walls == wall]
-            found.append({
-                "name": name,
-                "lines": [[round(float(v), 3) for v in piece[:4]] for piece in level.pieces[own]],
-                "pieces": level.pieces[own].round(3).tolist() if blocks else [],
-                "triangles": ends.reshape(-1, 9).round(3).tolist() if blocks else [],
-                "open": self._open_spans(spans),
-            })  # fmt: skip
-        return found
-
     def _open_spans(self, spans: list[list[Any]]) -> list[list[Any]]:
         """Those of spans of time, [from, to, ...], that were not over before what is new."""
         return [span for span in spans if span[1] >= self.after - 2 * SLACK]
-
-    def _profile(self, agent: str) -> dict[str, Any]:
-        setup = self.run.setup
-        profile = setup.profile_of(agent)
-        ladder = profile.ladder
-        teams = profile.teams()
-
-        def cones_of(cones: dict[str, Cone]) -> list[dict[str, Any]]:
-            limits = [key for limit in SIGHT.limits.values() for key in limit.keys]
-            return [
-                {
-                    "name": name,
-                    **{limit: getattr(cone, limit) for limit in limits},
-                    "cares": sorted(teams["cones", name]),
-                }
-                for name, cone in cones.items()
-            ]
-
-        touches = setup.cast[agent].awake_of("touch")
-        touches *= profile.touch.radius if profile.touch else 0.0
-        in_states = {
-            name: cones_of(profile.cones_in(state)) if state.cones else None
-            for name, state in (ladder.states.items() if ladder else ())
-        }
-        return {
-            "name": setup.cast[agent].profile,
-            "cones": cones_of(profile.cones),
-            "hears": profile.hearing is not None,
-            "touches": touches,
-            "watches": list(profile.zone_sense.zones) if profile.zone_sense else [],
-            "notices": sorted(
-                {m.team for m in setup.cast.values() if profile.ever_notices(m.team)}
-            ),
-            "meter": {"at_once": profile.meter.at_once} if profile.meter else None,
-            "memory": profile.memory is not None,
-            "states": [
-                {
-                    "name": name,
-                    "rank": ladder.rank_of(name),
-                    "cones": in_states[name],
-                    "touches": touches * state.awake_of("touch"),
-                    "catch": state.catch.reach if state.catch else 0,
-                    "arrive": arrives_within(self.run, agent, state),
-                    "least": state.least,
-                    "interruptible": state.interruptible,
-                }
-                for name, state in ladder.states.items()
-            ]
-            if ladder
-            else [],
-        }
 
     def _gather_poses(self) -> None:
         run, count = self.run, len(self.run.names)
@@ -336,28 +245,6 @@ class Gathered:
             held[:, :, 1:] = whole[:, :, :-1] == IN_VIEW
             self._add(f"{a}.result", whole[:, :, new], "look")
             self._add(f"{a}.held", held[:, :, new], "look")
-
-    def _kept_of(self, agent: str) -> list[str]:
-        """Whom the page tells of an agent: everybody, or of many those that it ever sensed."""
-        run = self.run
-        others = [name for name in run.names if name != agent]
-        if not is_thin(len(run.agents), len(run.names)):
-            return others
-        before = self._kept_before.get(agent, ())
-        told = [name for name in others if (agent, name) in self._told and name not in before]
-        return [*before, *told]
-
-    @cached_property
-    def _told(self) -> set[tuple[str, str]]:
-        """The pairs that a page of many tells about: of those ever sensed the longest in view."""
-        run, before = self.run, sum(map(len, self._kept_before.values()))
-        counts: Counter[tuple[str, str]] = Counter()
-        for name, sensed in (("sight", "in_view"), ("contacts", "sensed"), ("hearing", "heard")):
-            rows = run.arrow(name)
-            rows = rows.filter(rows[sensed]).select(["agent", "target"]).to_pandas()
-            sizes = rows.groupby(["agent", "target"], observed=True).size()
-            counts.update({pair: int(size) for pair, size in sizes.items()})
-        return {pair for pair, _ in counts.most_common(max(MOST_PAIRS - before, 0))}
 
     def _pairs(self, fact: str, of: Callable[[str, str], Rows]) -> list[Rows]:
         """The rows of each agent and target at the ticks kept; who they are becomes a fact."""
@@ -638,6 +525,37 @@ class Gathered:
             }
             for row in _rows(self._new(self.run.events))
         ]
+
+
+def kept_of(run: Run, before: Mapping[str, Sequence[str]]) -> dict[str, list[str]]:
+    """Whom a page tells of each agent: everybody, or of many those that it ever sensed.
+
+    Args:
+        run: The run.
+        before: By agent, whom to tell of beside those: they come first.
+    """
+    others = {agent: [name for name in run.names if name != agent] for agent in run.agents}
+    if not is_thin(len(run.agents), len(run.names)):
+        return others
+    told = _told(run, MOST_PAIRS - sum(map(len, before.values())))
+    return {
+        agent: [
+            *before.get(agent, ()),
+            *(n for n in names if (agent, n) in told and n not in before.get(agent, ())),
+        ]
+        for agent, names in others.items()
+    }
+
+
+def _told(run: Run, most: int) -> set[tuple[str, str]]:
+    """The pairs that a page of many tells about: of those ever sensed the longest in view."""
+    counts: Counter[tuple[str, str]] = Counter()
+    for name, sensed in (("sight", "in_view"), ("contacts", "sensed"), ("hearing", "heard")):
+        rows = run.arrow(name)
+        rows = rows.filter(rows[sensed]).select(["agent", "target"]).to_pandas()
+        sizes = rows.groupby(["agent", "target"], observed=True).size()
+        counts.update({pair: int(size) for pair, size in sizes.items()})
+    return {pair for pair, _ in counts.most_common(max(most, 0))}
 
 
 def _codes(column: Any, words: tuple[str, ...]) -> Numbers:

@@ -2,98 +2,193 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from snelk.page.gathering import Gathered
+from snelk.config.scenario import Scenario
+from snelk.engine.simulation import Simulation
+from snelk.page.kinds import doors_of, kinds_of
 from snelk.page.packing import Packer
-from snelk.runs.dense import look_ticks
+from snelk.runs.quick import Pairs, quick_run
+from snelk.runs.tables import is_thin
 from snelk.senses.bodies import blocker_codes
+from snelk.senses.hearing import HEARD
 from snelk.senses.sight import GATES
 
-if TYPE_CHECKING:
-    from snelk.runs.quick import Dense
-    from snelk.runs.run import Run
+Numbers = NDArray[Any]
 
 
-class Glance(Gathered):
-    """As `Gathered`, of a run whose largest tables are arrays; conditions are left out.
+class Glance:
+    """A run as a page shows it at once: as `Gathered` tells it, with much of it left out.
 
     Args:
-        run, dense: What `quick_run` returned.
+        scenario: What is run.
+        packer: The numbers.
+        key: How their names begin.
+        kept: By agent, of whom is told.
+        rays_of: The agent of whose rays it is told where they were stopped; of all if None.
+
+    Attributes:
+        facts: Plain data for JSON: what is another than of another run of the same level.
     """
 
-    def __init__(self, run: Run, dense: Dense, packer: Packer, key: str) -> None:
-        self._dense = dense
-        super().__init__(run, packer, key)
+    def __init__(
+        self, scenario: Scenario, packer: Packer, key: str, kept: Mapping[str, Sequence[str]],
+        *, rays_of: str | None = None,
+    ) -> None:  # fmt: skip
+        self.scenario, self.packer, self.key = scenario, packer, key
+        self._rays_of = rays_of
+        simulation = Simulation(scenario)
+        self.simulation, self.level = simulation, simulation.level
+        names = list(simulation.names)
+        self.kept = {a: [names.index(name) for name in kept[agent]]
+                     for a, agent in enumerate(simulation.agents)}  # fmt: skip
+        every = np.indices((len(self.kept), len(names))).reshape(2, -1)
+        if is_thin(len(self.kept), len(names)):
+            both = [(a, c) for a, targets in self.kept.items() for c in targets]
+            every = np.array(both or np.zeros((0, 2)), dtype=np.intp).T
+        self.pairs = Pairs(*every)
+        self.place = {(int(a), int(c)): n for n, (a, c) in enumerate(every.T)}
+        self.quick = quick_run(simulation, self.pairs)
+        setup, times = scenario.setup, self.quick.times
+        turned = (
+            (("open" if each.is_on else "shut") if each.is_door else "", each.name, t)
+            for t, each in self.quick.turns
+        )
+        self.facts: dict[str, Any] = {
+            "key": key, "start": float(times[0]), "end": float(times[-1]), "ticks": len(times),
+            "dt": setup.clock.dt, "look_dt": setup.clock.dt,
+            **kinds_of(setup), "doors": doors_of(self.level, setup, turned),
+        }  # fmt: skip
+        self._poses()
+        self._looks()
+        self._of_pairs()
+        self._noises()
+        self._minds()
+        self._searches()
 
-    def _kept_of(self, agent: str) -> list[str]:
-        return [name for name in self.run.names if name != agent]
+    def _add(self, name: str, values: Any, **how: Any) -> None:
+        self.packer.add(f"{self.key}.{name}", values, **how)
 
-    def _gather_looks(self) -> None:
-        run, dense = self.run, self._dense
+    def _poses(self) -> None:
+        poses = self.quick.poses
+        for name, values in (("x", poses.x), ("y", poses.y), ("z", poses.z)):
+            self._add(name, np.where(poses.present, values, np.nan).T, parts=1000)
+        heading = (np.degrees(poses.heading) + 180.0) % 360.0 - 180.0
+        for c, there in enumerate(poses.present.T):  # so that it does not jump at 180 degrees
+            heading[there, c] = np.unwrap(heading[there, c], period=360.0)
+        self._add("heading", np.where(poses.present, heading, np.nan).T, parts=100)
+        self._add("present", poses.present.T)
+        self._add("posture", np.where(poses.present, poses.posture, 0).T)
+        if len(self.level.floor_names) > 1:
+            at = np.stack([np.where(poses.present, each, 0.0) for each in poses[:3]], axis=-1)
+            on = self.level.floors_at(np.ascontiguousarray(at.reshape(-1, 3)))
+            self._add("floor", on.reshape(poses.x.shape).T)
+
+    def _looks(self) -> None:
+        quick, setup, kept = self.quick, self.scenario.setup, self.kept
+        there = quick.poses.present
         self.facts["kept"] = {}
-        there = self._by_character(run.poses.present) > 0.5
-        for a, agent in enumerate(run.agents):
-            kept = [run.names.index(name) for name in self.kept[agent]]
-            self.facts["kept"][a] = kept
-            cones = len(run.setup.profile_of(agent).cones)
+        for a, agent in enumerate(self.simulation.agents):
+            profile = setup.profile_of(agent)
+            cones, ticks = len(profile.cones), np.flatnonzero(quick.looked[:, a])
             if not cones:
                 continue
-            ticks = look_ticks(run, agent)
-            self._add(f"{a}.look", ticks, "look")
-            self._add(f"{a}.awake", dense.awake[ticks, a], "look", parts=100_000_000)
-
-            def pairs(values: Any, ticks: Any = ticks, a: int = a, kept: Any = kept) -> Any:
-                return np.moveaxis(values[ticks, a][:, kept], 0, -1)
-
-            results = pairs(dense.failed)[:, :cones].copy()
-            self_there = there[run.names.index(agent), ticks]
-            for n, c in enumerate(kept):  # of whom it never notices nothing is worked out
-                if not run.setup.profile_of(agent).ever_notices(run.setup.cast[run.names[c]].team):
-                    both = self_there & there[c, ticks]
-                    results[n] = np.where(both, GATES.index("cares"), GATES.index("present"))
-            self._add(f"{a}.result", results, "look")
-            walls = blocker_codes(pairs(dense.wall), len(run.level.wall_names))
-            self._add(f"{a}.wall", walls, "look")
-            self._add(f"{a}.wall_place", pairs(dense.wall_place), "look", parts=100)
-
-    def _chosen(self, has: str) -> tuple[list[tuple[int, int]], Any]:
-        """Pairs of which an agent has something, and a way to lay out arrays of them."""
-        run, found = self.run, list[tuple[int, int]]()
-        for a, agent in enumerate(run.agents):
-            profile = run.setup.profile_of(agent)
-            if getattr(profile, has) is None:
+            self.facts["kept"][a] = kept[a]
+            self._add(f"{a}.look", ticks)
+            self._add(f"{a}.awake", quick.awake[ticks, a], parts=100_000_000)
+            if not kept[a]:
                 continue
-            for name in self.kept[agent]:
-                if profile.ever_notices(run.setup.cast[name].team):
-                    found.append((a, run.names.index(name)))
-        who, whom = ([pair[n] for pair in found] for n in (0, 1))
-        return found, lambda values: values[:, who, whom].T
+            own = [self.place[a, c] for c in kept[a]]
 
-    def _gather_meters(self) -> None:
-        self.facts["meters"], laid = self._chosen("meter")
-        if self.facts["meters"]:
-            self._add("meter.value", laid(self._dense.meter), parts=1000, shown=100)
+            def pairs(values: Numbers, ticks: Any = ticks, own: Any = own) -> Any:
+                return np.moveaxis(values[np.ix_(ticks, own)], 0, -1)
 
-    def _gather_beliefs(self) -> None:
-        self.facts["beliefs"], laid = self._chosen("memory")
-        if not self.facts["beliefs"]:
-            return
-        dense = self._dense
-        self._add("belief.source", laid(dense.source))
-        self._add("belief.x", laid(dense.believed_x), parts=100)
-        self._add("belief.y", laid(dense.believed_y), parts=100)
-        self._add("belief.uncertainty", laid(dense.uncertainty), parts=10)
+            results = pairs(quick.failed)[:, :cones].copy()
+            self_there = there[ticks, self.simulation.names.index(agent)]
+            for n, c in enumerate(kept[a]):  # of whom it never notices nothing is worked out
+                if not profile.ever_notices(setup.cast[self.simulation.names[c]].team):
+                    both = self_there & there[ticks, c]
+                    results[n] = np.where(both, GATES.index("cares"), GATES.index("present"))
+            self._add(f"{a}.result", results)
+            if self._rays_of not in (None, agent):
+                continue
+            walls = blocker_codes(pairs(quick.wall), len(self.level.wall_names))
+            self._add(f"{a}.wall", walls)
+            self._add(f"{a}.wall_place", pairs(quick.wall_place), parts=100)
 
-    def _gather_contacts(self) -> None:
-        for sense, has in (("touch", "touch"), ("zone", "zone_sense")):
-            self.facts[sense], laid = self._chosen(has)
-            if self.facts[sense]:
-                self._add(f"{sense}.result", laid(getattr(self._dense, sense)))
+    def _of_pairs(self) -> None:
+        """Meters, beliefs, touch and zones, of those that an agent ever notices."""
+        quick, setup = self.quick, self.scenario.setup
+        columns: dict[str, tuple[str, dict[str, tuple[Numbers, int]]]] = {
+            "meters": ("meter", {"meter.value": (quick.meter, 1000)}),
+            "beliefs": ("memory", {
+                "belief.source": (quick.source, 1),
+                "belief.x": (quick.believed_x, 100), "belief.y": (quick.believed_y, 100),
+                "belief.uncertainty": (quick.uncertainty, 10)}),
+            "touch": ("touch", {"touch.result": (quick.touch, 1)}),
+            "zone": ("zone_sense", {"zone.result": (quick.zone, 1)}),
+        }  # fmt: skip
+        agents, names = self.simulation.agents, self.simulation.names
+        for fact, (has, parts) in columns.items():
+            self.facts[fact] = [
+                (a, c) for a, targets in self.kept.items() for c in targets
+                if getattr(profile := setup.profile_of(agents[a]), has) is not None
+                and profile.ever_notices(setup.cast[names[c]].team)
+            ]  # fmt: skip
+            chosen = [self.place[pair] for pair in self.facts[fact]]
+            for name, (values, of_one) in parts.items() if chosen else ():
+                shown = 100 if name == "meter.value" else None
+                self._add(name, values[:, chosen].T, parts=of_one, shown=shown)
 
-    def _conditions(self, agent: str, _entered: list[dict[str, Any]]) -> list[dict[str, Any]]:
-        rows = self.run.rows("signals").where(agent=agent)
-        self._gather_state(agent, self.run.agents.index(agent), rows)
-        return []
+    def _noises(self) -> None:
+        noises, heard = self.quick.noises, self.quick.heard
+        for name, values, parts in (
+            ("t", noises.t, 1000), ("x", noises.x, 100), ("y", noises.y, 100),
+            ("reach", noises.reach, 100),
+        ):  # fmt: skip
+            self._add(f"noise.{name}", values, parts=parts)
+        order = np.lexsort((self.quick.heard_at, heard.agent))
+        self._add("heard.agent", heard.agent[order])
+        self._add("heard.target", heard.by[order])
+        self._add("heard.t", self.quick.heard_at[order], parts=1000)
+        self._add("heard.heard", heard.failed[order] == HEARD)
+
+    def _minds(self) -> None:
+        quick, setup = self.quick, self.scenario.setup
+        self.facts["ladders"] = {}
+        for a, agent in enumerate(self.simulation.agents):
+            if setup.profile_of(agent).ladder is None:
+                continue
+            # What is entered at a tick holds from the next one on.
+            new = np.flatnonzero(np.diff(quick.entry[:, a]))
+            entered = [(float(quick.times[0]), int(quick.state[0, a]))]
+            entered += [(float(quick.times[n]), int(quick.state[n + 1, a])) for n in new]
+            self.facts["ladders"][agent] = {
+                "entered": [{"t": t, "state": state, "transition": ""} for t, state in entered],
+                "away": [], "reactions": [], "transitions": [],
+            }  # fmt: skip
+            self._add(f"{a}.state", quick.state[:, a])
+            self._add(f"{a}.goes", ~np.isnan(quick.goal_x[:, a]))
+            self._add(f"{a}.goal_x", quick.goal_x[:, a], parts=10)
+            self._add(f"{a}.goal_y", quick.goal_y[:, a], parts=10)
+
+    def _searches(self) -> None:
+        quick = self.quick
+        self.facts["searches"] = [
+            {"t": note.t, "agent": note.agent, "what": note.what,
+             "x": None if np.isnan(note.x) else note.x, "y": None if np.isnan(note.y) else note.y}
+            for note in quick.notes
+        ]  # fmt: skip
+        self.facts["likelihoods"] = []
+        for n, shot in enumerate(quick.snapshots):
+            some = shot.share > 1e-4
+            share, (x, y, *_) = shot.share[some], shot.likelihood.centres[some].T
+            for name, values, parts in (("x", x, 100), ("y", y, 100)):
+                self._add(f"likely.{n}.{name}", values, parts=parts)
+            self._add(f"likely.{n}.share", share / share.max(initial=1e-300), parts=50)
+            about = {"agent": shot.agent, "t": shot.t, "cell": shot.likelihood.cell}
+            self.facts["likelihoods"].append(about)

@@ -1,22 +1,21 @@
 // A lane for each agent: its alert states, why it had the target in view or not, its meter for it,
 // and what it heard of it. With two runs each lane has a half for either, and where they differ.
 
-const LEAST = 19; // px, of a lane
+const TALL = 44, FOLDED = 13; // px, of the lane of the chosen agent, and of another; twice that for two runs
+const FOLDED_FROM = 4; // so many agents: of fewer all lanes are tall
+const NAME_ROOM = 100, RIGHT_ROOM = 14; // px
 const STATES = 0.48; // share of a lane that the alert states have
 
 class LanesView {
-  constructor(doc, page) {
-    this.doc = doc;
+  constructor(page) {
     this.page = page;
-    this.plot = doc.get_model_by_name("lanes");
     this.agents = [...new Set(page.runs.flatMap((run) => run.agentNames))];
     this.names = document.getElementById("lane-names");
     this.cursor = document.getElementById("cursor");
-    this.plot.x_range.setv({ start: page.start, end: page.end });
-    this.rows = Math.max(this.agents.length, 4); // so that the lane of one is no wall
-    this.plot.y_range.setv({ start: this.rows, end: 0 });
-    const height = this.agents.length * LEAST * page.runs.length + 36;
-    document.getElementById("lane-inner").style.minHeight = `max(100%, ${height}px)`;
+    this.canvas = document.getElementById("lane-canvas");
+    this.axis = document.getElementById("lane-axis");
+    [this.start, this.end] = [page.start, page.end];
+    this.patterns = new Map();
     this.buttons = this.agents.map((name) => {
       const button = document.createElement("button");
       button.textContent = button.title = name;
@@ -24,34 +23,62 @@ class LanesView {
       this.names.append(button);
       return button;
     });
+    this.canvas.onclick = (event) => {
+      const box = this.canvas.getBoundingClientRect();
+      page.laneTapped(this.timeAt(event.clientX - box.left), this.rowAt(event.clientY - box.top));
+    };
     this.legend();
   }
 
-  fill(name, data) { this.doc.get_model_by_name(`lanes.${name}`).data_source.data = data; }
-
-  get left() { return this.plot.outer_width - this.plot.inner_width - 14; }
-
-  // Names and cursor lie over the figure; they are put where its frame is.
+  // Where each lane lies: that of who is chosen is tall, the others are a line each.
   place() {
-    const top = 2, each = this.plot.inner_height / this.rows;
+    const { page } = this, scale = page.scale, each = page.runs.length, row = this.agents.indexOf(page.agent);
+    this.wide = document.getElementById("lane-scroll").clientWidth;
+    const isFolded = (n) => n !== row && this.agents.length >= FOLDED_FROM && !page.unfolded;
+    this.heights = this.agents.map((_, n) => (isFolded(n) ? FOLDED : TALL) * scale * each);
+    this.tops = [];
+    let top = 2;
+    for (const height of this.heights) { this.tops.push(top); top += height; }
+    this.tall = top + 2;
+    this.left = NAME_ROOM * scale;
+    this.inner = Math.max(this.wide - this.left - RIGHT_ROOM, 10);
+    this.size(this.canvas, this.tall);
+    this.size(this.axis, 30 * scale);
+    document.getElementById("lane-inner").style.height = `${this.tall}px`;
     this.buttons.forEach((button, n) => {
-      button.style.top = `${top + n * each}px`;
-      button.style.lineHeight = button.style.height = `${each}px`;
+      Object.assign(button.style, { top: `${this.tops[n]}px`, height: `${this.heights[n]}px`, lineHeight: `${this.heights[n]}px` });
+      button.classList.toggle("folded", isFolded(n));
     });
-    this.cursor.style.height = `${this.plot.inner_height}px`;
-    this.cursor.style.top = `${top}px`;
+    this.cursor.style.height = `${this.tall}px`;
   }
+
+  size(canvas, tall) {
+    const sharp = window.devicePixelRatio || 1, [width, height] = [Math.round(this.wide * sharp), Math.round(tall * sharp)];
+    if (canvas.width !== width || canvas.height !== height) {
+      Object.assign(canvas, { width, height });
+      Object.assign(canvas.style, { width: `${this.wide}px`, height: `${tall}px` });
+    }
+    canvas.getContext("2d").setTransform(sharp, 0, 0, sharp, 0, 0);
+  }
+
+  px(t) { return this.left + ((t - this.start) / Math.max(this.end - this.start, 1e-9)) * this.inner; }
+  // Heights count in lanes: 2.5 is the middle of the third.
+  py(y) {
+    const row = Math.min(Math.floor(y), this.agents.length - 1);
+    return row < 0 ? 2 : this.tops[row] + (y - row) * this.heights[row];
+  }
+  timeAt(x) { return this.start + ((x - this.left) / this.inner) * (this.end - this.start); }
+  rowAt(y) { return this.tops.findIndex((top, n) => y >= top && y < top + this.heights[n]); }
 
   // Which stretch is shown, s.
   show(start, end) {
-    this.plot.x_range.setv({ start, end });
+    [this.start, this.end] = [start, end];
     this.draw();
   }
 
   move(t) {
-    const { start, end } = this.plot.x_range;
-    const share = (t - start) / Math.max(end - start, 1e-9);
-    this.cursor.style.left = `${this.left + share * this.plot.inner_width - 1}px`;
+    const share = (t - this.start) / Math.max(this.end - this.start, 1e-9);
+    this.cursor.style.left = `${this.px(t) - 1}px`;
     this.cursor.style.visibility = share >= 0 && share <= 1 ? "visible" : "hidden";
   }
 
@@ -70,7 +97,8 @@ class LanesView {
       differ: { left: [], right: [], bottom: [], top: [] }, chosen: { left: [], right: [], bottom: [], top: [] },
     };
     const halves = page.runs.length;
-    this.letters = this.plot.inner_width / Math.max(this.plot.x_range.end - this.plot.x_range.start, 1e-9) / 5.6;
+    this.place();
+    this.letters = this.inner / Math.max(this.end - this.start, 1e-9) / (5.6 * page.scale);
     this.agents.forEach((agent, row) => {
       page.runs.forEach((run, half) => {
         const top = row + 0.06 + (half * 0.9) / halves, height = 0.88 / halves;
@@ -79,9 +107,9 @@ class LanesView {
       if (halves > 1) this.differences(data.differ, agent, target, row);
     });
     const row = this.agents.indexOf(page.agent);
-    const { start, end } = this.plot.x_range;
-    Object.assign(data.chosen, { left: [start], right: [end], bottom: [row + 1], top: [row] });
-    for (const [name, columns] of Object.entries(data)) this.fill(name, columns);
+    if (row >= 0) Object.assign(data.chosen, { left: [this.start], right: [this.end], bottom: [row + 1], top: [row] });
+    this.columns = data;
+    this.paint(data);
     this.buttons.forEach((button, n) => button.classList.toggle("chosen", n === row));
     document.getElementById("lane-words").textContent = `Lanes: state; ${target}:`;
   }
@@ -89,7 +117,7 @@ class LanesView {
   lane(data, run, agent, target, top, height) {
     const a = run.agentNames.indexOf(agent), c = run.names.indexOf(target);
     const states = height * STATES, middle = top + states, low = top + height;
-    const ladder = run.ladders[agent], { start: from, end: to } = this.plot.x_range;
+    const ladder = run.ladders[agent], { start: from, end: to } = this;
     if (ladder) {
       ladder.entered.forEach((entry, n) => {
         const until = n + 1 < ladder.entered.length ? ladder.entered[n + 1].t : run.end;
@@ -98,7 +126,7 @@ class LanesView {
         const state = run.profiles[agent].states[entry.state];
         const rank = Math.min(Math.max(state.rank, 0), this.page.ranks.length - 1);
         push(data.states, { left, right, bottom: middle, top, fill_color: this.page.ranks[rank] });
-        if (state.name.length + 1 <= (right - left) * this.letters && this.roomy(height)) {
+        if (state.name.length + 1 <= (right - left) * this.letters && this.roomy(top, height)) {
           push(data.state_names, { x: left, y: top + states / 2, text: state.name, text_color: rank >= 4 ? "white" : this.page.ink });
         }
       });
@@ -171,11 +199,104 @@ class LanesView {
     }
   }
 
-  roomy(height) { return (height * STATES * this.plot.inner_height) / this.rows >= 8; }
+  roomy(top, height) { return height * STATES * this.heights[Math.floor(top)] >= 8 * this.page.scale; }
+
+  // All of it, in the order in which it lies.
+  paint(data) {
+    const pen = this.pen = this.canvas.getContext("2d"), { page } = this, { ink, noise } = page;
+    pen.clearRect(0, 0, this.wide, this.tall);
+    pen.fillStyle = "#fff";
+    pen.fillRect(this.left, 0, this.inner, this.tall);
+    this.boxes(data.chosen, () => "#fff6d6");
+    this.boxes(data.bands, (n) => data.bands.fill_color[n], (n) => this.pattern(data.bands.hatch_pattern[n], data.bands.hatch_color[n]));
+    this.boxes(data.game, () => "#d98e32");
+    this.lines(data.game_heard, "#d98e32", 1.8);
+    this.boxes(data.apart, null, () => this.pattern("/", "#d55e00"), "#d55e00", 1.5);
+    this.boxes(data.states, (n) => data.states.fill_color[n], null, ink, 0.5);
+    this.boxes(data.differ, () => "#1a1a1a");
+    Object.assign(pen, { font: `${9.5 * page.scale}px ${FONT}`, textBaseline: "middle", textAlign: "left" });
+    data.state_names.x.forEach((x, n) => {
+      pen.fillStyle = data.state_names.text_color[n];
+      pen.fillText(data.state_names.text[n], this.px(x) + 3, this.py(data.state_names.y[n]));
+    });
+    this.lines(data.heard, noise, 1.8);
+    pen.fillStyle = noise;
+    data.unheard.x.forEach((x, n) => pen.fillRect(this.px(x) - 1, this.py(data.unheard.y[n]) - 1, 2, 2));
+    this.boxes(data.contacts, () => "#00694d");
+    this.boxes(data.reactions, () => "#d55e00", null, "#fff", 1);
+    pen.setLineDash([3, 3]);
+    this.curves(data.meters_before, "#6d6a64", 1);
+    pen.setLineDash([]);
+    this.curves(data.meters, ink, 1.3);
+    Object.assign(pen, { strokeStyle: "#c9c7c0", lineWidth: 1 });
+    pen.strokeRect(this.left + 0.5, 0.5, this.inner - 1, this.tall - 1);
+    this.drawAxis();
+  }
+
+  boxes(columns, fill, hatch = null, line = null, width = 1) {
+    const { pen } = this;
+    columns.left.forEach((left, n) => {
+      const x = this.px(left), y = this.py(columns.top[n]), wide = Math.max(this.px(columns.right[n]) - x, 0.5), tall = this.py(columns.bottom[n]) - y;
+      const drawn = [fill && fill(n), hatch && hatch(n)];
+      for (const style of drawn.filter(Boolean)) { pen.fillStyle = style; pen.fillRect(x, y, wide, tall); }
+      if (line) { Object.assign(pen, { strokeStyle: line, lineWidth: width }); pen.strokeRect(x, y, wide, tall); }
+    });
+  }
+
+  lines(columns, colour, width) {
+    const { pen } = this;
+    Object.assign(pen, { strokeStyle: colour, lineWidth: width });
+    pen.beginPath();
+    columns.x0.forEach((x, n) => { pen.moveTo(this.px(x), this.py(columns.y0[n])); pen.lineTo(this.px(columns.x1[n]), this.py(columns.y1[n])); });
+    pen.stroke();
+  }
+
+  curves(columns, colour, width) {
+    const { pen } = this;
+    Object.assign(pen, { strokeStyle: colour, lineWidth: width });
+    columns.xs.forEach((xs, n) => {
+      if (this.heights[Math.floor(columns.ys[n][0])] < 2 * FOLDED) return; // a lane that is folded has no room
+      pen.beginPath();
+      xs.forEach((x, m) => { if (m) pen.lineTo(this.px(x), this.py(columns.ys[n][m])); else pen.moveTo(this.px(x), this.py(columns.ys[n][m])); });
+      pen.stroke();
+    });
+  }
+
+  // A hatch, so that nothing is told by colour alone; drawn once.
+  pattern(hatch, colour) {
+    if (hatch === " ") return null;
+    const key = `${hatch} ${colour}`;
+    if (!this.patterns.has(key)) {
+      const tile = document.createElement("canvas"), size = 6, pen = (tile.width = tile.height = size, tile.getContext("2d"));
+      Object.assign(pen, { strokeStyle: colour, fillStyle: colour, lineWidth: 0.9 });
+      const line = (...ends) => { pen.beginPath(); pen.moveTo(ends[0], ends[1]); pen.lineTo(ends[2], ends[3]); pen.stroke(); };
+      const up = (x) => line(x, size, x + size, 0), down = (x) => line(x, 0, x + size, size);
+      if (hatch === "/" || hatch === "x") [-size, 0, size].forEach((x) => { up(x); up(x + 3); });
+      if (hatch === "\\" || hatch === "x") [-size, 0, size].forEach((x) => { down(x); down(x + 3); });
+      if (hatch === "-") line(0, 3, size, 3);
+      if (hatch === "." || hatch === "o") { pen.beginPath(); pen.arc(3, 3, hatch === "." ? 1 : 1.8, 0, 2 * Math.PI); if (hatch === ".") pen.fill(); else pen.stroke(); }
+      this.patterns.set(key, this.pen.createPattern(tile, "repeat"));
+    }
+    return this.patterns.get(key);
+  }
+
+  drawAxis() {
+    const pen = this.axis.getContext("2d"), { scale, ink } = this.page, long = this.end - this.start;
+    pen.clearRect(0, 0, this.wide, 30 * scale);
+    Object.assign(pen, { font: `${10 * scale}px ${FONT}`, fillStyle: ink, strokeStyle: ink, textBaseline: "top", textAlign: "center", lineWidth: 1 });
+    const rough = long / Math.max(this.inner / (70 * scale), 1), digits = 10 ** Math.floor(Math.log10(Math.max(rough, 1e-6)));
+    const step = [1, 2, 5, 10].map((each) => each * digits).find((each) => each >= rough) || 10 * digits;
+    for (let n = Math.ceil(this.start / step - 1e-9); n * step <= this.end + 1e-9; n++) {
+      const x = this.px(n * step);
+      pen.fillRect(x - 0.5, 0, 1, 4);
+      pen.fillText(short(Number((n * step).toPrecision(8))), x, 5);
+    }
+    pen.fillText("time, s", this.left + this.inner / 2, 5 + 12 * scale);
+  }
 
   bands(data, run, a, c, middle, low) {
     if (!run.has(`${a}.look`)) return;
-    const looks = run.column(`${a}.look`), { start: from, end: to } = this.plot.x_range;
+    const looks = run.column(`${a}.look`), { start: from, end: to } = this;
     const timeOf = (look) => (look < looks.length ? run.start + looks[look] * run.look_dt : run.end);
     const begin = Math.max(run.lookAt(a, from), 0), count = run.lookAt(a, to) + 1 - begin;
     stretches(count, (n) => run.reasonAt(a, c, begin + n), (first, last, gate) => {

@@ -77,6 +77,13 @@ class MapView {
     this.plot.y_range.setv({ start: y - height / 2, end: y + height / 2 });
   }
 
+  // Closer or farther, about a place.
+  zoom(factor, x, y) {
+    const { x_range, y_range } = this.plot, about = (middle, end) => middle + factor * (end - middle);
+    x_range.setv({ start: about(x, x_range.start), end: about(x, x_range.end) });
+    y_range.setv({ start: about(y, y_range.start), end: about(y, y_range.end) });
+  }
+
   // After the frame has changed its shape: the same middle, a metre again as long both ways.
   reshape() {
     const { x_range: x, y_range: y } = this.plot, { width, height } = this.view.frame.bbox;
@@ -115,6 +122,7 @@ class MapView {
     this.poses = run.names.map((_, c) => run.pose(c, t, smooth));
     this.drawn = {}; // how many of each were drawn, by layer
     this.marks = []; // what names keep clear of: [left, top, right, bottom]
+    if (page.whatif) page.whatif.under(this);
     this.drawDoors(t);
     if (on.light) this.drawLight();
     if (on.search) this.drawSearch(t);
@@ -127,6 +135,7 @@ class MapView {
     if (on.belief) this.drawBeliefs(t);
     this.drawBodies();
     if (on.names) this.drawNames(t);
+    if (page.whatif) page.whatif.over(this);
   }
 
   keepFree(x, y, pixels) { this.marks.push([x - pixels, y - pixels, x + pixels, y + pixels]); }
@@ -324,7 +333,7 @@ class MapView {
         if (gate !== -1 && !chosen && !(a === page.a && run.cares(a, c))) return;
         const reason = run.reasonName(gate);
         if (["present", "cares", "awake", "blind"].includes(reason)) return;
-        const blocked = reason === "line_of_sight" && run.at(`${a}.wall`, run.slot(a, c), look) >= 0;
+        const blocked = reason === "line_of_sight" && run.has(`${a}.wall`) && run.at(`${a}.wall`, run.slot(a, c), look) >= 0;
         const end = blocked ? wallPlace(run, a, c, look) : [poses[c].x, poses[c].y];
         this.ray(poses[self], end, page.styles[reason], blocked ? 1 : gate === -1 ? 0.86 : 0.55, chosen);
       });

@@ -129,3 +129,17 @@ class RawPacker(Packer):
     def content(self) -> bytes:
         """Everything kept so far."""
         return b"".join(self._pieces)
+
+
+class DrawnPacker(RawPacker):
+    """As `RawPacker`, for what is only drawn: rounded in any way where it is halfway, 0 for NaN."""
+
+    @staticmethod
+    def _whole(values: ArrayLike, parts: int, _shown: int | None) -> NDArray[np.int64]:
+        numbers = np.asarray(values)
+        if numbers.dtype.kind != "f":
+            return numbers.astype(np.int64)
+        whole: NDArray[np.float64] = np.rint(numbers * parts)
+        np.copyto(whole, 0.0, where=~np.isfinite(whole))
+        kept: NDArray[np.int64] = np.clip(whole, -LARGEST // 2, LARGEST // 2).astype(np.int64)
+        return kept

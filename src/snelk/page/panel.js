@@ -30,6 +30,12 @@ class WhyPanel {
       this.box.append(make("p", `Run ${each.key.toUpperCase()} was over at ${fixed(each.end, 2)} s.`, "other"));
     }
     this.line("h2", answer.headline, other && other.headline);
+    this.offers = make("div", "", "offers");
+    this.box.append(this.offers);
+    if (page.bench && !page.playing) {
+      page.bench.wonder(page.agent, page.target, run.timeOf(run.tickAt(t)));
+      if (page.bench.offers) this.offer(page.bench.offers);
+    }
     if (page.facts.game) this.game(run, t);
     answer.cones.forEach((cone, k) => this.cone(cone, other && other.cones[k]));
     this.section(run, a, c, t);
@@ -41,6 +47,19 @@ class WhyPanel {
     answer.senses.forEach((sense) => this.sense(sense, other && other.senses.find((each) => each.sense === sense.sense)));
     this.ladder(answer.ladder, other && other.ladder);
     this.box.scrollTop = scrolled;
+  }
+
+  // The smallest changes that would turn what is told, as buttons.
+  offer({ agent, target, t, found }) {
+    const { page } = this;
+    if (!this.offers || agent !== page.agent || target !== page.target || Math.abs(t - page.run.timeOf(page.run.tickAt(page.t))) > 1e-6) return;
+    this.offers.replaceChildren();
+    for (const { sense, text, changes } of found.slice(0, 5)) {
+      const button = make("button", `${sense === "sight" ? "" : `${sense}: `}${text}`);
+      button.title = `try ${Object.entries(changes).map(([key, value]) => `${key} = ${JSON.stringify(value)}`).join(", ")}`;
+      button.onclick = () => page.bench.become({ ...page.bench.changes, ...changes });
+      this.offers.append(button);
+    }
   }
 
   // What the game's own code sensed at this moment, and why they part.

@@ -7,7 +7,7 @@ class Page {
   constructor(facts, runs) {
     Object.assign(this, { facts, runs, ink: facts.ink, palette: facts.palette, ranks: facts.ranks, styles: facts.styles,
       noise: facts.noise, lamplight: facts.lamplight, likely: facts.likely });
-    this.run = runs[0];
+    this.run = this.firstRun = runs[0];
     this.start = Math.min(...runs.map((run) => run.start));
     this.end = Math.max(...runs.map((run) => run.end));
     this.step = Math.min(...runs.map((run) => run.dt));
@@ -23,7 +23,10 @@ class Page {
   get c() { return this.run.names.indexOf(this.target); }
 
   // The night with today's numbers, while others are tried.
-  get before() { return this.bench && Object.keys(this.bench.changes).length ? this.bench.base : null; }
+  get before() { return this.bench && this.bench.differs ? this.bench.base : null; }
+
+  // How large letters are, of what they are on a small screen.
+  get scale() { return this.letters || (this.letters = parseFloat(getComputedStyle(document.body).fontSize) / 12.5); }
 
   // Whether a run has ended before the moment shown.
   over(run) { return this.t > run.end + run.dt; }
@@ -38,7 +41,7 @@ class Page {
       const [doc, view] = await embed(this.facts.figures[run.key], `map-${run.key}`);
       this.maps.push(new MapView(run, doc, view, this.viewOf(run)));
     }
-    this.lanes = new LanesView((await embed(this.facts.figures.lanes, "lane-plot"))[0], this);
+    this.lanes = new LanesView(this);
     this.panel = new WhyPanel(this);
     this.events = new EventList(this);
     this.feed = this.facts.feed ? new Feed(this, this.facts.feed) : null;
@@ -62,7 +65,7 @@ class Page {
     const page = this;
     return {
       get a() { return run.agentNames.indexOf(page.agent); }, get c() { return run.names.indexOf(page.target); },
-      get layers() { return page.layers; }, get base() { return page.before; }, ink: page.ink, palette: page.palette, styles: page.styles,
+      get layers() { return page.layers; }, get whatif() { return page.bench && page.bench.whatif; }, get base() { return page.before; }, ink: page.ink, palette: page.palette, styles: page.styles,
       noise: page.noise, lamplight: page.lamplight, likely: page.likely,
     };
   }
@@ -118,6 +121,8 @@ class Page {
     by("floor-choice").hidden = floors.length < 2;
     by("floor").append(new Option("all", ""), ...floors.map((name) => new Option(name)));
     by("floor").onchange = (event) => this.showFloor(event.target.value);
+    document.querySelectorAll("[data-tab]").forEach((tab) => { tab.onclick = () => this.showTab(tab.dataset.tab); });
+    this.showTab("numbers");
     this.keys();
     by("help-button").onclick = () => by("help").showModal();
     document.addEventListener("keydown", (event) => this.pressed(event));
@@ -149,7 +154,13 @@ class Page {
       ["click", "on the map: the agent, with Shift the target; on a lane: agent and moment", {}],
       ["?", "this list", { "?": () => document.getElementById("help").showModal() }],
     ];
-    if (this.bench) rows.splice(1, 0, ["Ctrl+Z", "undo what was turned; with Shift again", {}]);
+    if (this.bench) {
+      const { whatif } = this.bench, modes = Object.entries(MODES);
+      rows.splice(1, 0, ["Ctrl+Z", "undo what was changed; with Shift again", {}],
+        [modes.map(([, { key }]) => key.toUpperCase()).join(" "), `a pointer on the map: ${modes.map(([name]) => name).join(", ")}`, Object.fromEntries(modes.map(([name, { key }]) => [key, () => whatif.become(name)]))],
+        ["A D W S", "move the stand-in left, right, up, down; with Shift 2 m", Object.fromEntries([["a", -1, 0], ["d", 1, 0], ["w", 0, 1], ["s", 0, -1]].map(([key, x, y]) => [key, (event) => { const by = event.shiftKey ? 2 : 0.25; whatif.become("stand-in", true); whatif.nudge(x * by, y * by); }]))],
+        ["Enter", "keep the stand-in where it is, or let it go", { Enter: () => whatif.drop() }]);
+    }
     if (this.feed) rows.splice(1, 0, ["G", "follow the game as it goes on", { g: () => this.feed.follow() }]);
     if (this.runs.length > 1) rows.splice(5, 0, ["B", "tell of the other run", { b: () => this.tellOf(this.runs.find((run) => run !== this.run)) }]);
     this.bound = Object.assign({}, ...rows.map((row) => row[2]));
@@ -188,8 +199,8 @@ class Page {
     else this.choose({ agent: name });
   }
 
-  laneTapped(x, y) {
-    const agent = this.lanes.agents[Math.floor(y)];
+  laneTapped(x, row) {
+    const agent = this.lanes.agents[row];
     this.pause();
     if (agent) this.choose({ agent });
     this.go(x);
@@ -202,7 +213,7 @@ class Page {
     document.getElementById("agent").value = agent;
     document.getElementById("target").value = target;
     this.lanes.draw();
-    if (this.bench) this.bench.draw();
+    if (this.bench) { this.bench.rows.draw(); this.bench.whatif.ask(); }
     if (this.events.pairOnly.checked) { this.events.draw(); this.events.move(this.t, true); }
     this.go(this.t);
   }
@@ -210,6 +221,12 @@ class Page {
   tellOf(run) {
     this.run = run;
     this.go(this.t);
+  }
+
+  // What can be tried: numbers, trials, or finding.
+  showTab(name) {
+    document.querySelectorAll("[data-tab]").forEach((tab) => tab.setAttribute("aria-selected", String(tab.dataset.tab === name)));
+    document.querySelectorAll(".tab").forEach((tab) => { tab.hidden = tab.id !== `tab-${name}`; });
   }
 
   // Make faint what is on other floors; all alike if none is chosen.
@@ -336,7 +353,7 @@ class Page {
     clearTimeout(this.resizing);
     this.resizing = setTimeout(() => {
       this.maps.forEach((map) => map.reshape());
-      this.lanes.place();
+      this.letters = 0;
       this.lanes.draw();
       this.go(this.t);
       this.events.move(this.t, true);
@@ -345,8 +362,14 @@ class Page {
 
   // The moment is in the address, so that a link can be kept or sent.
   writeHash() {
+    clearTimeout(this.writes);
+    this.writes = setTimeout(() => this.writeHashNow(), 200);
+  }
+
+  writeHashNow() {
     const words_ = new URLSearchParams({ t: fixed(this.t, 3), agent: this.agent, target: this.target });
-    for (const [key, value] of Object.entries(this.bench ? this.bench.changes : {})) words_.append("set", `${key}=${value}`);
+    for (const [key, value] of Object.entries(this.bench ? this.bench.changes : {})) words_.append("set", `${key}=${JSON.stringify(value)}`);
+    for (const text of this.bench ? this.bench.trials.words : []) words_.append("trial", text);
     history.replaceState(null, "", `#${words_}`);
   }
 

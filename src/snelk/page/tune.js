@@ -1,30 +1,32 @@
-// The workbench: numbers with sliders; a change replays the night, and shows it at the same moment.
-// `base` is the night with the numbers of the files; what is otherwise is marked.
-
-const MOST_ROWS = 60;
+// The workbench: what is tried, and what the server tells of it. A change replays the night, and
+// shows it at the same moment. `base` is the night that is held against; what is otherwise is marked.
 
 class Bench {
-  constructor(page, { address, numbers }) {
-    Object.assign(this, { page, address, numbers });
+  constructor(page, tune) {
+    Object.assign(this, { page, tune, address: tune.address });
     this.base = page.runs[0];
-    this.byKey = new Map(numbers.map((number) => [number.key, number]));
+    this.today = new Map([
+      ...tune.numbers.map((each) => [each.key, each.value]), ...tune.curves.map((each) => [each.key, each.points]),
+      ...tune.conditions.map((each) => [each.key, each.value]), ...tune.handles.map((each) => [each.key, [each.x, each.y]]),
+    ]);
+    this.byKey = new Map(tune.numbers.map((number) => [number.key, number]));
     this.changes = {};
+    this.against = {};
     this.history = [{}];
     this.place = 0;
     this.asked = 0; // the number of the last change
+    this.flying = 0; // of which the night is waited for: there is never more than one
     this.shown = 0; // of which the night is drawn
     this.sentAt = new Map();
     this.delays = []; // ms from a change to its picture
-    // The numbers of the address, before it is written anew.
-    const asked = new URLSearchParams(location.hash.slice(1)).getAll("set");
-    const given = Object.fromEntries(asked.map((text) => [text.slice(0, text.lastIndexOf("=")), Number(text.slice(text.lastIndexOf("=") + 1))]));
-    this.pending = Object.fromEntries(Object.entries(given).filter(([key, value]) => Number.isFinite(value) && this.byKey.has(key) && this.byKey.get(key).value !== value));
-    if (!Object.keys(this.pending).length) this.pending = null;
     const by = (id) => document.getElementById(id);
-    by("tune").hidden = false;
     document.body.classList.add("tuning");
-    [this.rows, this.filter, this.status, this.news] = [by("tune-rows"), by("tune-filter"), by("tune-status"), by("tune-news")];
-    this.filter.oninput = () => this.draw();
+    [this.status, this.news] = [by("tune-status"), by("tune-news")];
+    this.rows = new Rows(this, tune);
+    this.trials = new Trials(this);
+    this.finder = new Finder(this);
+    this.whatif = new WhatIf(page, this);
+    this.pending = this.fromHash();
     by("tune-undo").onclick = () => this.step(-1);
     by("tune-redo").onclick = () => this.step(1);
     by("tune-reset").onclick = () => this.become({});
@@ -48,9 +50,9 @@ class Bench {
       const length = new DataView(data).getUint32(0, true), facts = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length)));
       this.take(facts, unpackRaw(data, 4 + length, facts.index));
     };
-    this.socket.onclose = () => this.tell("the workbench is closed: start snelk tune again; nothing of this was written");
+    this.socket.onclose = () => this.tell("the workbench is closed: start snelk tune again; nothing of this was written", true);
     this.socket.onopen = () => { if (this.pending) this.become(this.pending); };
-    this.draw();
+    this.rows.draw();
     this.tell("");
   }
 
@@ -58,13 +60,42 @@ class Bench {
     if (this.socket && this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message));
   }
 
-  // A number is turned; `done` when the hand lets go.
+  // What the address asks for, before it is written anew.
+  fromHash() {
+    const found = {};
+    for (const text of new URLSearchParams(location.hash.slice(1)).getAll("set")) {
+      const cut = text.lastIndexOf("=", text.search(/=[-\d."[{]/)), key = text.slice(0, cut);
+      let value;
+      try { value = JSON.parse(text.slice(cut + 1)); } catch { continue; }
+      const known = this.today.has(key) || key[0] === "+";
+      if (known && !this.isToday(key, value)) found[key] = value;
+    }
+    return Object.keys(found).length ? found : null;
+  }
+
+  isToday(key, value) {
+    const today = this.today.get(key);
+    if (typeof today === "number") return Math.abs(today - value) < 1e-12;
+    return today === undefined ? !value.length : JSON.stringify(today) === JSON.stringify(value);
+  }
+
+  now(key) { return key in this.changes ? this.changes[key] : this.today.get(key); }
+
+  // Anything is set to a value; `done` when the hand lets go.
+  set(key, value, done) {
+    const changes = { ...this.changes };
+    if (this.isToday(key, value)) delete changes[key]; else changes[key] = value;
+    this.try(changes, !done);
+    if (done) this.keep();
+  }
+
+  // A number is turned.
   turn(key, value, done) {
     const number = this.byKey.get(key);
     const legal = Number.isFinite(value) && (number.low === null || value > number.low || (value === number.low && !number.open_low)) && (number.high === null || value <= number.high);
-    if (!legal) { this.tell(`${key} must be ${this.range(number)}`); return; }
+    if (!legal) { this.tell(`${key} must be ${range(number)}`, true); return; }
     const changes = { ...this.changes };
-    const set = (name, to) => { if (Math.abs(to - this.byKey.get(name).value) < 1e-12) delete changes[name]; else changes[name] = to; };
+    const set = (name, to) => { if (this.isToday(name, to)) delete changes[name]; else changes[name] = to; };
     set(key, value);
     // What holds somebody in view is never stricter than what takes it into view: it follows.
     const [, place, hold, name] = key.match(/^(.*\.)?(hold_)?([^.]+)$/), other = `${place || ""}${hold ? "" : "hold_"}${name}`;
@@ -73,37 +104,68 @@ class Bench {
       const theirs = other in changes ? changes[other] : this.byKey.get(other).value, [held, gained] = hold ? [value, theirs] : [theirs, value];
       if (name.startsWith("min_") ? held > gained : held < gained) { set(other, value); follows = `${other.split(".").pop()} follows`; }
     }
-    this.try(changes);
+    this.try(changes, !done);
     if (follows) this.tell(follows);
     if (done) this.keep();
   }
 
-  range({ low, high, open_low, unit }) {
-    const least = low === null ? "" : `${open_low ? "above" : "at least"} ${short(low)}`, most = high === null || high >= 1e5 ? "" : `at most ${short(high)}`;
-    return `${[least, most].filter(Boolean).join(" and ") || "a number"}${unit ? ` ${unit}` : ""}`;
-  }
-
-  try(changes) {
+  try(changes, held = false) {
     this.changes = changes;
     this.asked++;
     this.sentAt.set(this.asked, performance.now());
-    this.say({ type: "try", n: this.asked, changes });
+    this.held = held;
+    if (!this.flying) this.fly();
     this.tell("");
     this.page.writeHash();
   }
 
-  // What is tried becomes a step that can be undone.
+  fly() {
+    this.flying = this.asked;
+    this.say({ type: "try", n: this.asked, changes: this.changes, against: this.against, held: this.held, agent: this.page.agent });
+  }
+
+  // The picture of a change is there, or it is none: now the next.
+  landed(n) {
+    if (n !== this.flying) return;
+    this.flying = 0;
+    if (this.asked !== n) this.fly();
+    else if (this.resting) this.rest();
+  }
+
+  // What is tried becomes a step that can be undone, and all of it is worked out.
   keep() {
-    if (JSON.stringify(this.history[this.place]) === JSON.stringify(this.changes)) return;
-    this.history.splice(this.place + 1, Infinity, this.changes);
-    this.place = this.history.length - 1;
-    this.draw();
+    if (JSON.stringify(this.history[this.place]) !== JSON.stringify(this.changes)) {
+      this.history.splice(this.place + 1, Infinity, this.changes);
+      this.place = this.history.length - 1;
+    }
+    if (this.held) this.rest();
+    this.rows.draw();
+  }
+
+  rest() {
+    this.resting = this.flying > 0;
+    if (!this.resting) this.say({ type: "rest", n: this.asked, changes: this.changes, against: this.against });
+  }
+
+  // Once keys have rested for a while.
+  keepSoon() {
+    clearTimeout(this.keeps);
+    this.keeps = setTimeout(() => this.keep(), 600);
+  }
+
+  // The smallest changes that would turn an answer are asked for once it rests.
+  wonder(agent, target, t) {
+    const key = JSON.stringify([agent, target, fixed(t, 3), this.shown]);
+    if (this.wondered === key) return;
+    this.wondered = key;
+    this.offers = null;
+    clearTimeout(this.wonders);
+    this.wonders = setTimeout(() => this.say({ type: "smallest", agent, target, t, changes: this.changes, n: this.asked }), 250);
   }
 
   become(changes) {
     this.try(changes);
     this.keep();
-    this.draw();
   }
 
   step(by) {
@@ -111,46 +173,72 @@ class Bench {
     if (to < 0 || to >= this.history.length) return;
     this.place = to;
     this.try(this.history[to]);
-    this.draw();
+    this.rows.draw();
   }
 
-  take(message, arrays) {
-    if (message.type === "anew") { location.reload(); return; } // with what is tried in its address
-    if (message.type === "outdated") { document.getElementById("tune-outdated").hidden = !message.is; return; }
-    if (message.type === "shown") { this.showDifference(message.difference); return; }
-    if (message.type === "error") { this.tell(message.text); return; }
-    if (message.type !== "glance" && message.type !== "whole") return;
-    if (message.n < this.shown) return;
-    const { page, base } = this;
-    const run = new Run(message.facts, arrays, page.facts.words);
-    Object.assign(run, { labels: base.labels, bounds: base.bounds, territories: base.territories, partial: message.type === "glance" });
-    if (run.partial) for (const [agent, ladder] of Object.entries(run.ladders)) ladder.transitions = base.ladders[agent] ? base.ladders[agent].transitions : [];
-    this.show(run, message);
-    const sent = this.sentAt.get(message.n);
-    if (run.partial && sent !== undefined) {
-      this.delays.push(performance.now() - sent);
-      for (const n of this.sentAt.keys()) if (n <= message.n) this.sentAt.delete(n);
-    }
-    this.shown = message.n;
-    if (!run.partial) { this.tellNews(message); document.body.dataset.tried = String(message.n); }
-    this.tell("");
+  // Hold what is tried against another night than that of the files.
+  holdAgainst(trial) {
+    this.against = trial ? trial.changes : {};
+    this.base = trial ? trial.run : this.first;
+    this.try(this.changes);
   }
+
+  get first() { return this.page.firstRun; }
+
+  take(message, arrays) {
+    const { type } = message;
+    if (type === "anew") { this.page.writeHashNow(); location.reload(); return; } // with what is tried in its address
+    if (type === "outdated") { document.getElementById("tune-outdated").hidden = !message.is; return; }
+    if (type === "shown") { this.showDifference(message.difference); return; }
+    if (type === "error") { this.finder.wrong(message); this.whatif.landed(message); this.rows.wrong(message.text); this.tell(message.text, true); this.landed(message.n); return; }
+    if (["here", "shade"].includes(type)) this.whatif.take(message);
+    if (type === "smallest" && message.n === this.asked) { this.offers = message; this.page.panel.offer(message); }
+    if (["progress", "fitted", "swept"].includes(type)) this.finder.take(message);
+    if (type === "glance" || type === "whole") this.takeNight(message, arrays);
+  }
+
+  takeNight(message, arrays) {
+    const { page, base } = this;
+    if (message.n < this.shown) return;
+    // What is not told of it is as it was: of a glance that is much.
+    const run = new Run({ ...page.facts.runs[0], ...message.facts }, arrays, page.facts.words);
+    run.partial = message.type === "glance";
+    if (run.partial && message.n === this.shown && !page.run.partial) return; // all of it is there
+    this.show(run, message);
+    this.shown = message.n;
+    if (run.partial) {
+      requestAnimationFrame(() => requestAnimationFrame(() => {
+        if (this.sentAt.has(message.n)) this.delays.push(performance.now() - this.sentAt.get(message.n));
+        for (const n of this.sentAt.keys()) if (n <= message.n) this.sentAt.delete(n);
+        this.tell("");
+        this.landed(message.n);
+      }));
+    } else {
+      this.tellNews(message);
+      this.trials.told(message, run);
+      document.body.dataset.tried = String(message.n);
+    }
+    this.rows.wrong("");
+  }
+
+  get differs() { return JSON.stringify(this.changes) !== JSON.stringify(this.against); }
 
   show(run, message) {
     const { page } = this;
     page.runs[0] = page.run = run;
     page.maps.forEach((map) => map.become(run, page.viewOf(run)));
     page.reaches(run.start, run.end);
-    const known = new Set(this.base.events.map((event) => `${fixed(event.t, 3)} ${event.text}`));
-    page.events.rows = message.pairs || run.events.map((event) => ({ ...event, status: known.has(`${fixed(event.t, 3)} ${event.text}`) ? "same" : "only b" }));
-    if (!Object.keys(this.changes).length) page.events.rows = run.events.map((event) => ({ ...event, status: "" }));
-    page.events.draw();
+    if (!run.partial) {
+      page.events.rows = this.differs ? message.pairs : run.events.map((event) => ({ ...event, status: "" }));
+      page.events.draw();
+    }
     page.lanes.draw();
     page.go(page.t);
-    page.events.move(page.t, true);
+    this.whatif.ask();
+    if (!run.partial) page.events.move(page.t, true);
   }
 
-  // What is otherwise than today, once the whole night is there.
+  // What is otherwise, once the whole night is there.
   tellNews({ first, verdicts, moved }) {
     const box = this.news;
     box.replaceChildren();
@@ -158,7 +246,7 @@ class Bench {
       const button = make("button", `first otherwise at ${fixed(first.t, 2)} s: ${first.text}`);
       button.onclick = () => this.page.jump({ ...first, kind: "" });
       box.append(button);
-    } else if (Object.keys(this.changes).length) box.append(make("p", "The night is the same."));
+    } else if (this.differs) box.append(make("p", "The night is the same."));
     for (const each of [...verdicts].sort((a, b) => (b.met !== b.before) - (a.met !== a.before) || a.met - b.met)) {
       if (each.met && each.before) continue;
       const turned = each.met !== each.before ? (each.met ? " (it was not)" : " (it was met)") : "";
@@ -168,9 +256,8 @@ class Bench {
     }
     const met = verdicts.filter((each) => each.met).length;
     if (verdicts.length) box.append(make("p", `${met} of ${verdicts.length} expectations are met`, "quiet"));
-    const number = (value, unit) => (value === null ? "none" : `${short(Number(value.toPrecision(3)))}${unit ? ` ${unit}` : ""}`);
     if (moved.length) box.append(make("p", "What moved most:", "quiet"));
-    for (const { measure, before, now, unit } of moved) box.append(make("p", `${measure}: ${number(before, unit)} → ${number(now, unit)}`, "quiet"));
+    for (const { measure, before, now, unit } of moved) box.append(make("p", `${measure}: ${amount(before, unit)} → ${amount(now, unit)}`, "quiet"));
   }
 
   showDifference(text) {
@@ -180,59 +267,18 @@ class Bench {
     document.getElementById("tune-diff").showModal();
   }
 
-  tell(text) {
+  tell(text, wrong = false) {
     const count = Object.keys(this.changes).length, last = this.delays.slice(-30).sort((a, b) => a - b);
     const speed = last.length ? ` · shown after ${fixed(last[last.length >> 1], 0)} ms` : "";
-    this.status.textContent = text || (count ? `${count} number${count > 1 ? "s" : ""} tried${speed}` : "Turn a number: the night follows. Nothing is written yet.");
-    this.status.className = text ? "fail" : "quiet";
-  }
-
-  // The numbers of who is chosen, or those that the search finds.
-  draw() {
-    const wanted = this.filter.value.trim().toLowerCase().split(/\s+/).filter(Boolean), agent = this.page.agent;
-    const profile = this.base.profiles[agent] ? this.base.profiles[agent].name : "";
-    const own = (key) => key.startsWith(`profiles.${profile}.`) || key.startsWith(`cast.${agent}.`);
-    const rank = ({ key }) => (key in this.changes ? 0 : key.includes(".cones.") ? 1 : key.includes(".hearing.") || key.includes(".touch.") ? 2 : key.includes(".meter.") ? 3 : key.includes(".memory.") ? 4 : key.startsWith("cast.") ? 5 : 6);
-    const found = this.numbers.filter((number) => number.key in this.changes || (wanted.length
-      ? wanted.every((word) => `${number.key} ${number.text}`.toLowerCase().includes(word)) : own(number.key)));
-    found.sort((a, b) => rank(a) - rank(b));
-    this.rows.replaceChildren(...found.slice(0, MOST_ROWS).map((number) => this.row(number, profile)));
-    if (found.length > MOST_ROWS) this.rows.append(make("p", `and ${found.length - MOST_ROWS} more: search for words of their names`, "quiet"));
-    if (!found.length) this.rows.append(make("p", wanted.length ? "No number has these words." : `${agent} has no numbers of its own.`, "quiet"));
-    document.getElementById("tune-undo").disabled = this.place === 0;
-    document.getElementById("tune-redo").disabled = this.place === this.history.length - 1;
-    for (const id of ["tune-write", "tune-reset"]) document.getElementById(id).disabled = !Object.keys(this.changes).length;
-  }
-
-  row(number, profile) {
-    const { key, unit, text } = number, now = key in this.changes ? this.changes[key] : number.value;
-    const row = make("div", "", key in this.changes ? "number changed" : "number");
-    const label = make("label", key.replace(`profiles.${profile}.`, "").replace("cones.", "").replace("ladder.", "")), slider = make("input"), field = make("input");
-    row.dataset.key = key;
-    row.title = `${key}\n${text}\n${this.range(number)}; in the file ${short(number.value)}${unit ? ` ${unit}` : ""}`;
-    Object.assign(slider, { type: "range", min: number.least, max: Math.max(number.most, now), step: number.whole ? 1 : "any", value: now });
-    Object.assign(field, { type: "number", step: number.step, value: short(now) });
-    slider.setAttribute("aria-label", `${key}${unit ? `, ${unit}` : ""}`);
-    field.setAttribute("aria-label", slider.getAttribute("aria-label"));
-    const snapped = () => Number((Math.round(Number(slider.value) / number.step) * number.step).toPrecision(10));
-    const within = (value) => Math.min(Math.max(value, number.least), Math.max(number.most, now));
-    slider.oninput = () => { field.value = short(within(snapped())); this.turn(key, within(snapped()), false); };
-    slider.onchange = () => this.keep();
-    slider.onkeydown = (event) => {
-      const by = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1 }[event.key];
-      event.stopPropagation();
-      if (!by) return;
-      event.preventDefault();
-      slider.value = within(Number((Number(field.value) + by * number.step).toPrecision(10)));
-      field.value = short(Number(slider.value));
-      this.turn(key, Number(field.value), false);
-    };
-    field.onchange = () => { slider.value = field.value; this.turn(key, Number(field.value), true); };
-    const back = make("button", "↺");
-    back.title = `back to ${short(number.value)}`;
-    back.hidden = !(key in this.changes);
-    back.onclick = () => { this.turn(key, number.value, true); this.draw(); };
-    row.append(label, slider, field, make("span", unit), back);
-    return row;
+    this.status.textContent = text || (count ? `${count} change${count > 1 ? "s" : ""} tried${speed}` : "Turn a number: the night follows. Nothing is written yet.");
+    this.status.className = wrong ? "fail" : "quiet";
   }
 }
+
+// What a number may be, in words.
+function range({ low, high, open_low, unit }) {
+  const least = low === null ? "" : `${open_low ? "above" : "at least"} ${short(low)}`, most = high === null || high >= 1e5 ? "" : `at most ${short(high)}`;
+  return `${[least, most].filter(Boolean).join(" and ") || "a number"}${unit ? ` ${unit}` : ""}`;
+}
+
+function amount(value, unit) { return value === null ? "none" : `${short(Number(value.toPrecision(3)))}${unit ? ` ${unit}` : ""}`; }

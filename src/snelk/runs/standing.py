@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 if TYPE_CHECKING:
     from snelk.config.minds import State
-    from snelk.config.models import Cone
+    from snelk.config.models import Cone, Setup
     from snelk.runs.record import Record
 
 
@@ -77,16 +77,16 @@ def reaches_at(run: Record, agent: str, tick: int) -> Reaches:
     goal = None
     if len(now) and not np.isnan(rows["goal_x"][now[0]]):
         goal = float(rows["goal_x"][now[0]]), float(rows["goal_y"][now[0]])
-    return Reaches(touch, catch, arrives_within(run, agent, state), goal)
+    return Reaches(touch, catch, arrives_within(run.setup, agent, state), goal)
 
 
-def arrives_within(run: Record, agent: str, state: State | None) -> float:
+def arrives_within(setup: Setup, agent: str, state: State | None) -> float:
     """Nearer than this to its goal an agent has arrived in a state, m: no finer than a tick."""
-    movement = run.setup.profile_of(agent).movement
+    movement = setup.profile_of(agent).movement
     if movement is None or state is None:
         return 0.0
     pace: float = getattr(movement, state.pace) if state.speeds is None else state.speeds[0][1]
-    return max(movement.arrive, pace * run.setup.clock.dt)
+    return max(movement.arrive, pace * setup.clock.dt)
 
 
 def scales_of(run: Record, agent: str, sense: str, tick: int) -> list[Scale]:

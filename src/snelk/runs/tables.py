@@ -329,21 +329,9 @@ def _reach_keys(simulation: Simulation, v: int, noises: Noises) -> list[str]:
 def hearing_table(
     simulation: Simulation, v: int, times: Numbers, heard: Heard, noises: Noises
 ) -> pa.Table:
-    """A row per noise and agent with ears of one variant; `times` are those of the rows.
-
-    But for noises of those it never notices; and of a run that is thinned, of those of no interest,
-    and of those not heard that were made twice as far off as they carry to it in the open.
-    """
-    far = heard.straight > FAR * np.where(
-        heard.limit > 0.0, heard.limit, noises_reach(heard, noises)
-    )
-    of_interest = (heard.by == NOBODY) | simulation.numbers.notices[
-        heard.variant, heard.agent, heard.by
-    ]
-    told = (heard.failed == HEARD) | ((heard.failed != HEARING_GATES.index("cares")) & ~far)
-    told |= not is_thin(len(simulation.agents), len(simulation.names))
-    told &= of_interest
-    times, heard = times[told], Heard(*(values[told] for values in heard))
+    """A row per noise and agent with ears of one variant that is told; `times` are of the rows."""
+    told = told_of(simulation, heard, noises)
+    times, heard = times[told], heard.of(told)
     columns = {
         "t": times,
         "agent": words_of(heard.agent, simulation.agents),
@@ -366,6 +354,25 @@ def hearing_table(
         "y": numbers_of(heard.y),
     }
     return pa.table(columns)
+
+
+def told_of(simulation: Simulation, heard: Heard, noises: Noises) -> NDArray[np.bool_]:
+    """Which of what was judged at ears is told.
+
+    Not noises of those it never notices; and of a run that is thinned, none of those of no
+    interest, and of those not heard none that was made twice as far off as it carries to it in
+    the open.
+    """
+    far = heard.straight > FAR * np.where(
+        heard.limit > 0.0, heard.limit, noises_reach(heard, noises)
+    )
+    of_interest = (heard.by == NOBODY) | simulation.numbers.notices[
+        heard.variant, heard.agent, heard.by
+    ]
+    told = (heard.failed == HEARD) | ((heard.failed != HEARING_GATES.index("cares")) & ~far)
+    told |= not is_thin(len(simulation.agents), len(simulation.names))
+    found: NDArray[np.bool_] = told & of_interest
+    return found
 
 
 FAR = 2.0

@@ -111,8 +111,8 @@ class Heard(NamedTuple):
         """Make sure that its arrays agree; see `agree`."""
         agree_axes(self, "pairs", ear="pairs 3")
 
-    def of(self, chosen: slice) -> Heard:
-        """Some of these pairs."""
+    def of(self, chosen: slice | NDArray[np.generic]) -> Heard:
+        """Some of these pairs, by slice, mask or index."""
         some: Any = (values[chosen] for values in self)
         return Heard(*some)
 

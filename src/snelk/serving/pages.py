@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import hmac
 import http
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Mapping
 from contextlib import suppress
 from urllib.parse import parse_qs, urlsplit
 
@@ -13,6 +13,7 @@ from websockets.asyncio.server import ServerConnection
 from websockets.datastructures import Headers
 from websockets.http11 import Request, Response
 
+from snelk.errors import InputError
 from snelk.serving.local import HOST, listening
 
 LONGEST = 1_000_000
@@ -26,6 +27,7 @@ async def serve_page(
     talk: Callable[[ServerConnection], Awaitable[None]],
     began: Callable[[int], None],
     each: Callable[[], float | None],
+    more: Mapping[str, Callable[[dict[str, list[str]]], str]] | None = None,
 ) -> None:
     """Serve a page until the process is asked to stop, with Ctrl-C or by a signal.
 
@@ -36,13 +38,16 @@ async def serve_page(
         talk: What is said over that.
         began: Told the port, once the page can be opened.
         each: Done again and again: returns how long to wait until the next time, s; None to stop.
+        more: Other pages, by path: each is told what its address asks for.
 
     Raises:
         InputError: The port is taken or not allowed.
     """
     own = ""
 
-    def answer(_: ServerConnection, request: Request) -> Response | None:
+    others = more or {}
+
+    async def answer(_: ServerConnection, request: Request) -> Response | None:
         asked, host = urlsplit(request.path), request.headers.get("Host", "")
         given = parse_qs(asked.query).get("token", [""])[0]
         # By another name than its own it would be another site's page that asks.
@@ -53,6 +58,12 @@ async def serve_page(
         if asked.path == "/feed":
             same = request.headers.get("Origin") in (None, f"http://{host}")
             return None if same else _reply(403, "text/plain", "is of another site\n")
+        if asked.path in others:
+            try:
+                text = await asyncio.to_thread(others[asked.path], parse_qs(asked.query))
+            except InputError as error:
+                return _reply(400, "text/plain", f"{error}\n")
+            return _reply(200, "text/html", text)
         if asked.path != "/":
             return _reply(404, "text/plain", "no such page\n")
         return _reply(200, "text/html", page(f"ws://{host}/feed?token={token}"))

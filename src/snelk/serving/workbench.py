@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import asyncio
 import json
+import math
+import os
 import signal
-from collections.abc import Callable
+from collections.abc import AsyncIterator, Callable
 from concurrent.futures import BrokenExecutor, ProcessPoolExecutor
 from contextlib import suppress
 from dataclasses import asdict
@@ -16,19 +18,29 @@ from typing import Any
 from websockets.asyncio.server import ServerConnection
 from websockets.exceptions import ConnectionClosed
 
+from snelk.config.numbers import conditions_of, curves_of
 from snelk.errors import InputError, SnelkError, one_line
-from snelk.page.build import event_pairs, tune_page_of
-from snelk.page.gathering import Gathered
+from snelk.page.build import event_pairs, page_of, tune_page_of
+from snelk.page.gathering import Gathered, kept_of
 from snelk.page.glance import Glance
-from snelk.page.packing import RawPacker
+from snelk.page.packing import DrawnPacker, RawPacker
 from snelk.serving.pages import serve_page
+from snelk.serving.searching import Search
+from snelk.tuning.here import Here
 from snelk.tuning.workbench import Workbench
 
 LOOKS_EVERY = 0.5
 """How often it looks whether an editor has changed a file, s."""
 
-SETTLES = 0.12
-"""So long after the last change the whole night is worked out, s."""
+SETTLES, HELD = 0.05, 0.8
+"""So long after the last change the whole night is worked out, s: when the hand has let go, and
+while it has not."""
+
+RESTS = 0.15
+"""So long after the pointer came to rest the places around it are worked out, s."""
+
+TOGETHER = 96
+"""So many places are worked out before it is looked whether something else was asked."""
 
 Reply = dict[str, Any]
 
@@ -38,24 +50,58 @@ class Bench:
 
     Args:
         workbench: The scenario.
+
+    Attributes:
+        version: How often the files were read anew.
+        outdated: Whether an editor has changed one of them since.
+        lock: Held while something is worked out here.
     """
 
     def __init__(self, workbench: Workbench) -> None:
         self.workbench = workbench
         self.version = 0
         self.outdated = False
-        self._lock = asyncio.Lock()
+        self.lock = asyncio.Lock()
+        self._kept = kept_of(workbench.today, {})
+        self._here: tuple[str, Here] | None = None
         self._pool = ProcessPoolExecutor(
-            1, mp_context=get_context("spawn"), initializer=_leave_ctrl_c_to_others
+            1, mp_context=get_context("spawn"), initializer=_stay_behind
         )  # fmt: skip
 
     def page(self, address: str) -> str:
         """The HTML text of the page."""
-        return tune_page_of(self.workbench.today, address, self.workbench.numbers())
+        bench = self.workbench
+        setup = bench.scenario.setup
+        return tune_page_of(
+            bench.today,
+            address,
+            numbers=bench.numbers(),
+            curves=curves_of(setup),
+            conditions=conditions_of(setup),
+            handles=bench.handles(),
+            may_move=bench.may_move(),
+        )
+
+    def both(self, asked: dict[str, list[str]]) -> str:
+        """The HTML text of a page with two nights beside one another.
+
+        Args:
+            asked: What the address asks for: the changes of `a` and `b`, as JSON.
+
+        Raises:
+            InputError: They are no changes, or break a rule.
+        """
+        runs = []
+        for side in "ab":
+            found = _read(f'{{"type": "try", "changes": {asked.get(side, ["?"])[0]}}}')
+            if found is None:
+                raise InputError.of("address", side, "", "are no changes", "open it from the page")
+            runs.append(self.workbench.night(found["changes"])[0])
+        return page_of(*runs)
 
     def look(self) -> float:
         """Notice what an editor has changed; how long to wait until the next look, s."""
-        if not self._lock.locked():  # else it is this process that writes
+        if not self.lock.locked():  # else it is this process that writes
             self.outdated = self.workbench.is_outdated
         return LOOKS_EVERY
 
@@ -64,103 +110,249 @@ class Bench:
         self._pool.shutdown(wait=False, cancel_futures=True)
 
     async def talk(self, client: ServerConnection) -> None:
-        """Answer a page until it goes away: of what comes while it works only the latest."""
-        newest: list[Reply] = []
-        more = asyncio.Event()
+        """Answer a page until it goes away."""
+        await Talk(self, client).go_on()
 
-        async def listen() -> None:
-            async for text in client:
-                message = _read(text)
-                if message is None:
-                    await client.send(json.dumps({"type": "error", "text": "no such message"}))
-                    continue
-                if message["type"] != "try":
-                    await client.send(json.dumps(await self._act(message)))
-                    continue
-                newest[:] = [message]
-                more.set()
-
-        listening = asyncio.create_task(listen())
-        whole: asyncio.Task[None] | None = None
-        try:
-            version, told = self.version, False
-            while not listening.done():
-                waiting = asyncio.create_task(more.wait())
-                await asyncio.wait(
-                    {waiting, listening}, timeout=LOOKS_EVERY, return_when=asyncio.FIRST_COMPLETED
-                )
-                waiting.cancel()
-                if self.version != version:
-                    await client.send(json.dumps({"type": "anew"}))
-                    return
-                if self.outdated != told:
-                    told = self.outdated
-                    await client.send(json.dumps({"type": "outdated", "is": told}))
-                if more.is_set():
-                    more.clear()
-                    if whole is not None:
-                        whole.cancel()
-                    asked = newest[0]
-                    async with self._lock:
-                        reply = await asyncio.to_thread(_tried, asked, self._glance)
-                    await client.send(_written(reply))
-                    if reply["type"] != "error":
-                        whole = asyncio.create_task(self._whole_later(client, asked))
-        finally:
-            listening.cancel()
-            if whole is not None:
-                whole.cancel()
-
-    async def _whole_later(self, client: ServerConnection, asked: Reply) -> None:
-        """All of the night, if nothing newer comes for a while."""
-        await asyncio.sleep(SETTLES)
-        loop, bench = asyncio.get_running_loop(), self.workbench
-        try:
-            reply = await loop.run_in_executor(
-                self._pool, whole_night, str(bench.path), bench.overrides, bench.stamps, asked
-            )  # fmt: skip
-        except (BrokenExecutor, OSError) as error:
-            rule = f"the process that works out the reasons is gone: {error}"
-            reply = {"type": "error", "text": f"{rule}; start snelk tune again"}
-        with suppress(ConnectionClosed):
-            await client.send(_written(reply))
-
-    def _glance(self, changes: dict[str, Any]) -> Reply:
-        packer = RawPacker()
-        found = Glance(*self.workbench.quick(changes), packer, "a")
+    def glance(self, asked: Reply) -> Reply:
+        """The night with other numbers, as it is shown at once."""
+        packer = DrawnPacker()
+        tried = self.workbench.tried(asked["changes"])
+        found = Glance(tried, packer, "a", self._kept, rays_of=asked["agent"] or "")
         return {
             "type": "glance", "facts": found.facts, "index": packer.index,
             "numbers": packer.content(),
         }  # fmt: skip
 
-    async def _act(self, message: Reply) -> Reply:
+    def here(self, asked: Reply) -> Here:
+        """A night to be asked about places; that of the same changes is kept."""
+        key = json.dumps(asked["changes"], sort_keys=True)
+        if self._here is None or self._here[0] != key:
+            self._here = key, Here(self.workbench.tried(asked["changes"]))
+        return self._here[1]
+
+    def noticed(self, asked: Reply) -> Reply:
+        """Who would sense somebody at a place."""
+        here, target, t = self.here(asked), asked["target"], asked["t"]
+        stance = asked["stance"] or here.stance_of(target, t)
+        place = here.ground(asked["x"], asked["y"], asked["floor"])
+        found = here.at(target, t, place, stance=stance)
+        return {
+            "type": "here", "place": place, "stance": stance, "target": target, "t": t,
+            "noticing": [_plain(asdict(each)) for each in found],
+        }  # fmt: skip
+
+    async def elsewhere(self, work: Callable[..., Reply], asked: Reply) -> Reply:
+        """Work something out in the process beside this one."""
+        loop, bench = asyncio.get_running_loop(), self.workbench
+        try:
+            return await loop.run_in_executor(
+                self._pool, work, str(bench.path), bench.overrides, bench.stamps, asked
+            )
+        except (BrokenExecutor, OSError) as error:
+            rule = f"the process that works out the reasons is gone: {error}"
+            return {"type": "error", "text": f"{rule}; start snelk tune again", "n": asked["n"]}
+
+    async def act(self, message: Reply) -> Reply:
         """Show or write what would be in the files, or read them anew."""
 
-        def show(changes: dict[str, Any]) -> Reply:
-            files = self.workbench.rewritten(changes)
+        def show(asked: Reply) -> Reply:
+            files = self.workbench.rewritten(asked["changes"])
             return {"type": "shown", "difference": "\n".join(each.difference for each in files)}
 
-        def write(changes: dict[str, Any]) -> Reply:
-            paths = self.workbench.write(changes)
-            self.version += 1
+        def write(asked: Reply) -> Reply:
+            paths = self.workbench.write(asked["changes"])
+            self._renew()
             return {"type": "written", "files": [str(path) for path in paths]}
 
-        def take_in(_changes: dict[str, Any]) -> Reply:
+        def take_in(_: Reply) -> Reply:
             self.workbench.take_in()
-            self.version += 1
+            self._renew()
             return {"type": "taken in"}
 
         acts = {"show": show, "write": write, "take in": take_in}
-        async with self._lock:
+        async with self.lock:
             reply = await asyncio.to_thread(_tried, message, acts[message["type"]])
             self.outdated = self.workbench.is_outdated
         return reply
+
+    def _renew(self) -> None:
+        self._kept, self._here = kept_of(self.workbench.today, {}), None
+        self.version += 1
+
+
+class Talk:
+    """What is said with one page: of what comes while it works only the latest is answered.
+
+    Args:
+        bench: The workbench.
+        client: The page.
+    """
+
+    def __init__(self, bench: Bench, client: ServerConnection) -> None:
+        self.bench, self.client = bench, client
+        self._newest: dict[str, Reply] = {}  # what was asked and not yet answered, by type
+        self._more = asyncio.Event()
+        self._whole: asyncio.Task[None] | None = None
+        self._search: Search | None = None
+        self._shades: AsyncIterator[Reply] | None = None
+        self._rests = False  # whether the pointer has to rest before they are told
+
+    async def go_on(self) -> None:
+        """Answer until it goes away, or is to begin anew."""
+        listening = asyncio.create_task(self._listen())
+        version, told = self.bench.version, False
+        try:
+            while not listening.done():
+                if not self._newest:
+                    await self._wait(listening)
+                if self.bench.version != version:
+                    await self._say({"type": "anew"})
+                    return
+                if self.bench.outdated != told:
+                    told = self.bench.outdated
+                    await self._say({"type": "outdated", "is": told})
+                if "try" in self._newest:
+                    await self._try(self._newest.pop("try"))
+                elif "here" in self._newest:
+                    await self._here(self._newest.pop("here"))
+                elif self._shades is not None:
+                    await self._shade()
+        finally:
+            listening.cancel()
+            if self._whole is not None:
+                self._whole.cancel()
+            if self._search is not None:
+                self._search.stop()
+
+    async def _wait(self, listening: asyncio.Task[None]) -> None:
+        """Wait for what is said next, or a while; where places are told of only a moment."""
+        waiting = asyncio.create_task(self._more.wait())
+        first = asyncio.FIRST_COMPLETED
+        wait = LOOKS_EVERY if self._shades is None else RESTS if self._rests else 0.0
+        self._rests = False
+        await asyncio.wait({waiting, listening}, timeout=wait, return_when=first)
+        waiting.cancel()
+        self._more.clear()
+
+    async def _listen(self) -> None:
+        async for text in self.client:
+            message = _read(text)
+            if message is None:
+                await self._say({"type": "error", "text": "no such message"})
+            elif message["type"] in ("try", "here"):
+                self._newest[message["type"]] = message
+                self._more.set()
+            elif message["type"] == "rest":
+                self._work_out(message, SETTLES)
+            elif message["type"] == "smallest":
+                asyncio.create_task(self._ask(message)).add_done_callback(_forget)
+            elif message["type"] == "search":
+                self._begin(message)
+            elif message["type"] == "stop":
+                self._stop()
+            else:
+                await self._say(await self.bench.act(message))
+
+    async def _say(self, reply: Reply) -> None:
+        with suppress(ConnectionClosed):
+            await self.client.send(_written(reply))
+
+    async def _try(self, asked: Reply) -> None:
+        """Show a night, and work out all of it a little later."""
+        self._shades = None
+        if self._whole is not None:
+            self._whole.cancel()
+        async with self.bench.lock:
+            reply = await asyncio.to_thread(_tried, asked, self.bench.glance)
+        await self._say(reply)
+        if reply["type"] != "error":
+            self._work_out(asked, HELD if asked["held"] else SETTLES)
+
+    def _work_out(self, asked: Reply, wait: float) -> None:
+        if self._whole is not None:
+            self._whole.cancel()
+
+        async def later() -> None:
+            await asyncio.sleep(wait)
+            await self._say(await self.bench.elsewhere(whole_night, asked))
+
+        self._whole = asyncio.create_task(later())
+
+    async def _ask(self, asked: Reply) -> None:
+        await self._say(await self.bench.elsewhere(smallest_changes, asked))
+
+    async def _here(self, asked: Reply) -> None:
+        """Tell who would sense somebody at a place, and then what the places around are like."""
+        async with self.bench.lock:
+            reply = await asyncio.to_thread(_tried, asked, self.bench.noticed)
+        await self._say(reply)
+        self._shades = None if reply["type"] == "error" else self._shades_of(asked, reply)
+        self._rests = True
+
+    async def _shades_of(self, asked: Reply, noticed: Reply) -> AsyncIterator[Reply]:
+        """What places are like, those near to one first."""
+        here, x, y = self.bench.here(asked), asked["x"], asked["y"]
+        grid = await asyncio.to_thread(here.grid, (x, y), asked["floor"])
+        for first in range(0, len(grid), TOGETHER):
+            some = grid[first : first + TOGETHER]
+            async with self.bench.lock:
+                found = await asyncio.to_thread(
+                    here.shade, asked["target"], asked["t"], some, stance=noticed["stance"]
+                )
+            yield {
+                "type": "shade", "n": asked["n"], "first": first == 0, "cell": here.cell,
+                "x": found.places[:, 0].round(3).tolist(),
+                "y": found.places[:, 1].round(3).tolist(),
+                "exposure": found.exposure.round(3).tolist(),
+                "after": [_finite(each) for each in found.after.tolist()],
+            }  # fmt: skip
+
+    async def _shade(self) -> None:
+        """Tell of some more places."""
+        shades, self._rests = self._shades, False
+        if shades is None:
+            return
+        async for reply in shades:
+            await self._say(reply)
+            return
+        self._shades = None
+
+    def _begin(self, asked: Reply) -> None:
+        """Begin a search for numbers; there is one at a time."""
+        self._stop()
+        bench = self.bench.workbench
+        loop = asyncio.get_running_loop()
+
+        def told(reply: Reply) -> None:
+            asyncio.run_coroutine_threadsafe(self._say({**reply, "n": asked["n"]}), loop)
+
+        self._search = Search(str(bench.path), bench.overrides, bench.stamps, asked, told)
+
+    def _stop(self) -> None:
+        if self._search is not None:
+            self._search.stop()
+        self._search = None
+
+
+def _forget(task: asyncio.Task[None]) -> None:
+    """Nobody waits for it: what went wrong in it was said."""
+    with suppress(asyncio.CancelledError):
+        task.exception()
+
+
+def _finite(value: Any) -> Any:
+    """A number, or None for NaN."""
+    return None if isinstance(value, float) and not math.isfinite(value) else value
+
+
+def _plain(facts: dict[str, Any]) -> dict[str, Any]:
+    return {name: _finite(value) for name, value in facts.items()}
 
 
 def _tried(asked: Reply, how: Callable[[dict[str, Any]], Reply]) -> Reply:
     """What a message comes to, or what is wrong with it."""
     try:
-        reply = how(asked["changes"])
+        reply = how(asked)
     except InputError as error:
         reply = {"type": "error", "text": "; ".join(map(str, error.problems))}
     except SnelkError as error:
@@ -171,9 +363,11 @@ def _tried(asked: Reply, how: Callable[[dict[str, Any]], Reply]) -> Reply:
     return {**reply, "n": asked.get("n")}
 
 
-def _leave_ctrl_c_to_others() -> None:
-    """Ctrl-C reaches all processes of a terminal; it is the page's that ends the others."""
+def _stay_behind() -> None:
+    """Give way to what shows a change at once, and leave Ctrl-C to the process that serves."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    if hasattr(os, "nice"):
+        os.nice(10)
 
 
 @lru_cache(maxsize=1)
@@ -181,21 +375,29 @@ def _bench_of(path: str, overrides: str, _stamps: object) -> Workbench:
     return Workbench(path, json.loads(overrides))
 
 
-def whole_night(path: str, overrides: dict[str, Any], stamps: object, asked: Reply) -> Reply:
-    """All that a night with other numbers comes to: in a process of its own, beside the glances.
+def bench_of(path: str, overrides: dict[str, Any], stamps: object) -> Workbench:
+    """The workbench of another process, in this one.
 
     Args:
         path: The scenario's file.
         overrides: Numbers that are otherwise from the beginning.
         stamps: Of its files: with others it is read anew.
-        asked: The message.
-    """
 
-    def whole(changes: dict[str, Any]) -> Reply:
-        bench = _bench_of(path, json.dumps(overrides), stamps)
-        if bench.stamps != stamps:
-            raise InputError.of(path, "", "", "was changed meanwhile", "take it in")
-        trial, packer = bench.whole(changes), RawPacker()
+    Raises:
+        InputError: The files are others by now.
+    """
+    bench = _bench_of(path, json.dumps(overrides), stamps)
+    if bench.stamps != stamps:
+        raise InputError.of(path, "", "", "was changed meanwhile", "take it in")
+    return bench
+
+
+def whole_night(path: str, overrides: dict[str, Any], stamps: object, asked: Reply) -> Reply:
+    """All that a night with other numbers comes to: in a process of its own, beside the glances."""
+
+    def whole(asked: Reply) -> Reply:
+        bench, packer = bench_of(path, overrides, stamps), RawPacker()
+        trial = bench.whole(asked["changes"], asked["against"])
         found = Gathered(trial.run, packer, "a")
         first = None
         if trial.comparison.partings:
@@ -212,6 +414,21 @@ def whole_night(path: str, overrides: dict[str, Any], stamps: object, asked: Rep
     return _tried(asked, whole)
 
 
+def smallest_changes(path: str, overrides: dict[str, Any], stamps: object, asked: Reply) -> Reply:
+    """The smallest changes that would turn an answer."""
+
+    def smallest(asked: Reply) -> Reply:
+        bench = bench_of(path, overrides, stamps)
+        about = asked["agent"], asked["target"], asked["t"]
+        found = bench.smallest(asked["changes"], *about)
+        return {
+            "type": "smallest", "agent": about[0], "target": about[1], "t": about[2],
+            "found": [asdict(each) for each in found],
+        }  # fmt: skip
+
+    return _tried(asked, smallest)
+
+
 def _written(reply: Reply) -> str | bytes:
     """A reply as it is sent: if it has numbers the length of its facts, the facts, the numbers."""
     numbers = reply.pop("numbers", None)
@@ -223,18 +440,54 @@ def _written(reply: Reply) -> str | bytes:
     return len(facts).to_bytes(4, "little") + facts + bytes(numbers)
 
 
+NUMBER, TEXT = (int, float), (str,)
+
+MESSAGES: dict[str, dict[str, tuple[type, ...]]] = {
+    "try": {},
+    "rest": {},
+    "here": {"t": NUMBER, "x": NUMBER, "y": NUMBER, "target": TEXT},
+    "smallest": {"t": NUMBER, "agent": TEXT, "target": TEXT},
+    "search": {"what": TEXT, "move": (dict,)},
+    "stop": {},
+    "show": {},
+    "write": {},
+    "take in": {},
+}
+"""What a page may say, and what each has to hold beside `changes`."""
+
+OTHERWISE = {"n": None, "held": False, "floor": None, "stance": None, "wish": None,
+             "budget": 200, "agent": None}  # fmt: skip
+"""What is so where it is not said."""
+
+MOST_CHANGES = 1000
+
+
 def _read(text: str | bytes) -> Reply | None:
     """A message, if it is one."""
     try:
-        found = json.loads(text)
+        found = json.loads(text, parse_constant=_no_number)
     except (ValueError, RecursionError):
         return None
-    fits = isinstance(found, dict) and found.get("type") in ("try", "show", "write", "take in")
-    changes = found.get("changes", {}) if fits else None
-    if not isinstance(changes, dict) or len(changes) > 1000:
+    kind = found.get("type") if isinstance(found, dict) else None
+    if not isinstance(kind, str) or kind not in MESSAGES:
         return None
-    numbers = all(type(each) in (int, float) for each in changes.values())
-    return {**found, "changes": changes} if numbers else None
+    message = {**OTHERWISE, "changes": {}, "against": {}, **found}
+    if not (_are_changes(message["changes"]) and _are_changes(message["against"])):
+        return None
+    fits = all(type(message.get(name)) in types for name, types in MESSAGES[kind].items())
+    fits &= all(type(message[name]) in (str, type(None)) for name in ("floor", "stance", "agent"))
+    fits &= type(message["budget"]) is int and type(message["wish"]) in (dict, type(None))
+    return message if fits else None
+
+
+def _are_changes(found: Any) -> bool:
+    if not isinstance(found, dict) or len(found) > MOST_CHANGES:
+        return False
+    return all(type(each) in (int, float, str, list) for each in found.values())
+
+
+def _no_number(text: str) -> float:
+    raise ValueError(text)
 
 
 def tune_on_a_page(
@@ -249,7 +502,8 @@ def tune_on_a_page(
     async def served() -> None:
         bench = Bench(workbench)
         try:
-            await serve_page(port, token, bench.page, bench.talk, began, bench.look)
+            pages = {"/both": bench.both}
+            await serve_page(port, token, bench.page, bench.talk, began, bench.look, pages)
         finally:
             bench.close()
 

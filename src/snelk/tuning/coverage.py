@@ -218,13 +218,13 @@ def coverage(
     one_of(stance, STANCES, source="stance", place="", what="stance")
     if not (np.isfinite(cell) and cell > 0.0):
         raise InputError.of("cell", "", f"{cell} m", "must be above 0 m")
-    watching = [a for a in scenario.setup.agents if a != target and _notices(scenario, a, target)]
+    watching = [a for a in scenario.setup.agents if a != target and notices(scenario, a, target)]
     for name in agents or ():
         one_of(name, watching, source="agent", place="", what=f"agent that notices {target}")
     chosen = tuple(name for name in watching if agents is None or name in agents)
     alone = _without(scenario, target)
     level = Level.of(scenario.level)
-    grid = _grid(level, cell) if places is None else np.asarray(places, dtype=np.float64)
+    grid = places_on(level, cell) if places is None else np.asarray(places, dtype=np.float64)
     if (
         grid.ndim != 2
         or grid.shape[1] not in (2, 3)
@@ -237,7 +237,7 @@ def coverage(
     if len(grid) > MOST_PLACES:
         rule = f"makes {len(grid)} places, more than {MOST_PLACES}"
         raise InputError.of("cell", "", f"{cell:g} m", rule, "use larger cells")
-    rounds = _rounds(alone, start, end)
+    rounds = rounds_of(alone, start, end)
     job = Job(alone, target, stance, chosen, rounds)
     jobs = jobs or cores()
     count = -(-len(grid) // (CHUNK * jobs)) * jobs  # as many for each
@@ -263,7 +263,8 @@ def coverage(
     )  # fmt: skip
 
 
-def _notices(scenario: Scenario, agent: str, target: str) -> bool:
+def notices(scenario: Scenario, agent: str, target: str) -> bool:
+    """Whether an agent ever notices the team of a character."""
     return scenario.setup.profile_of(agent).ever_notices(scenario.setup.cast[target].team)
 
 
@@ -273,7 +274,7 @@ def _target(scenario: Scenario, name: str | None) -> str:
         who
         for who, member in setup.cast.items()
         if member.clue is None
-        if any(agent != who and _notices(scenario, agent, who) for agent in setup.agents)
+        if any(agent != who and notices(scenario, agent, who) for agent in setup.agents)
     ]
     if name is None:
         tracked = [who for who in noticed if who in scenario.tracks]
@@ -330,7 +331,7 @@ def _of_others(made: M, target: str) -> M:
     return type(made)(**values)
 
 
-def _grid(level: Level, cell: float) -> Numbers:
+def places_on(level: Level, cell: float) -> Numbers:
     """(places, 3) middles of cells where one can stand, on every floor."""
     low_x, low_y, high_x, high_y = level.bounds
     count = (high_x - low_x) * (high_y - low_y) / cell**2
@@ -352,7 +353,12 @@ def _grid(level: Level, cell: float) -> Numbers:
     return np.concatenate(found)
 
 
-def _rounds(scenario: Scenario, start: float | None, end: float | None) -> Rounds:
+def rounds_of(scenario: Scenario, start: float | None = None, end: float | None = None) -> Rounds:
+    """What everybody does in a scenario, from a time to another, s.
+
+    Raises:
+        InputError: No tick is between the two.
+    """
     simulation = Simulation(scenario)
     low = simulation.times[0] if start is None else start
     high = simulation.times[-1] if end is None else end

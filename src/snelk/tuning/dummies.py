@@ -90,6 +90,19 @@ class Rounds:
     opened: NDArray[np.bool_]  # (tick, wall) which doors stood open
     zone_light: Numbers  # (tick, zone) light inside
 
+    def between(self, first: int, last: int) -> Rounds:
+        """Some of these ticks; the last is left out."""
+        some, poses = slice(first, last), list[Any]()
+        poses += [values[some] for values in self.poses]
+        return Rounds(
+            self.times[some],
+            Poses(*poses),
+            {sense: values[some] for sense, values in self.awake.items()},
+            self.states[some],
+            self.opened[some],
+            self.zone_light[some],
+        )
+
 
 @dataclass(frozen=True)
 class Job:
@@ -113,7 +126,7 @@ class Sensed(NamedTuple):
 
 def sense(job: Job, low: int, places: Numbers) -> tuple[int, Sensed]:
     """Put the dummy at some places, and let everybody pass."""
-    dummies = _Dummies(job, places)
+    dummies = Dummies(job, places)
     count, ticks = len(places), len(job.rounds.times)
     full, by = np.full(count, np.nan), np.full(count, -1, dtype=np.int64)
     highest, watched = np.zeros(count), np.zeros((ticks, count), dtype=np.bool_)
@@ -129,7 +142,7 @@ def sense(job: Job, low: int, places: Numbers) -> tuple[int, Sensed]:
     return low, Sensed(np.round(full, 9), by, highest, np.ascontiguousarray(watched.T))
 
 
-class _Dummies:
+class Dummies:
     """Dummies at some places, many in a variant; one alone if it has a lamp that shines on others.
 
     They come before all other characters, and are the only targets: nobody else is of interest.
@@ -291,7 +304,7 @@ class _Footsteps:
     They walk as fast as halfway between creeping and running, or as their profile says.
     """
 
-    def __init__(self, dummies: _Dummies) -> None:
+    def __init__(self, dummies: Dummies) -> None:
         job, places, order = dummies.job, dummies.places, dummies.order
         scenario, setup = job.scenario, job.scenario.setup
         self.rounds, self.dt, self.each = job.rounds, setup.clock.dt, dummies.each

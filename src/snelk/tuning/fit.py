@@ -225,7 +225,7 @@ def _axes(scenario: Scenario, move: Mapping[str, Any] | None) -> tuple[Axis, ...
     given: dict[str, Any] = dict(move) if move is not None else {}
     if move is None:
         for key, limits in scenario.setup.fit.move.items():
-            given[key] = _as_given(limits)
+            given[key] = as_given(limits)
     if not given:
         fix = "add [fit.move] with KEY = { low = …, high = … }, or use --move KEY=LO:HI"
         raise InputError.of(scenario.source, "fit.move", "", "no number may move", fix)
@@ -255,7 +255,8 @@ def _axes(scenario: Scenario, move: Mapping[str, Any] | None) -> tuple[Axis, ...
     return tuple(axes)
 
 
-def _as_given(limits: Limits) -> Any:
+def as_given(limits: Limits) -> Any:
+    """Limits as `fit` takes them: (low, high), or a list of choices."""
     if limits.choices is not None:
         return list(limits.choices)
     return limits.low, limits.high

@@ -2,23 +2,52 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.corners import Corner, corners_of, with_corners, with_corners_in
+from snelk.config.draft import split_key
+from snelk.config.geojson import LevelData
 from snelk.config.numbers import Number, numbers_of
-from snelk.config.scenario import Scenario, load
-from snelk.config.writing import Rewrite, rewritten, write_back
-from snelk.engine.simulation import Simulation
-from snelk.errors import InputError
-from snelk.runs.quick import Dense, quick_run
+from snelk.config.problems import key_path, shown
+from snelk.config.scenario import Scenario, load, parse_override
+from snelk.config.writing import Rewrite, read_text, rewritten, write_back
+from snelk.errors import InputError, one_of
+from snelk.runs.answers import Answer, SenseAnswer
+from snelk.runs.measures import Measured
 from snelk.runs.run import Run, run
+from snelk.tuning.batches import cores, in_batches
 from snelk.tuning.compare import Comparison, compare
-from snelk.tuning.judging import judge_batch
+from snelk.tuning.fit import as_given, fit
+from snelk.tuning.judging import Verdicts, judge_batch
+from snelk.tuning.plan import plan_of
+from snelk.tuning.trials import Progress
 
-Changes = Mapping[str, float]
-"""Numbers by their key paths."""
+Changes = Mapping[str, Any]
+"""What is tried, by key:
+
+- `KEY PATH`: a number, a text, or a list, as for `--set`;
+- `level.KIND.NAME.N`: `[x, y]`, where corner N of a feature of the level is put, m;
+- `+noise`, `+change`: a list of tables, noises and changes of doors and lights, that are added.
+"""
+
+ADDED = ("noise", "change")
+"""Tables of a scenario that can be added to."""
+
+WISHED = "asked for here"
+"""The name of a wish that is tried."""
+
+NIGHTS_KEPT = 3
+"""So many nights are kept, beside the last."""
+
+SWEPT, MOST_SWEPT = 4, 400
+"""Variants that are judged together, and that a sweep has at most."""
 
 MOVED = 8
 """Measures that are told: those that moved most."""
@@ -61,6 +90,34 @@ class Trial:
     moved: list[Moved]
 
 
+@dataclass(frozen=True)
+class Handle:
+    """A place that can be moved: of a character, or a corner of a feature of the level.
+
+    Attributes:
+        key: How it is named in `Changes`.
+        name, kind: Of whom; `at` or `home` of a character, or the kind of feature.
+        x, y: Where it is, m.
+        closed: Whether it is a corner of a closed outline.
+    """
+
+    key: str
+    name: str
+    kind: str
+    x: float
+    y: float
+    closed: bool = False
+
+
+@dataclass(frozen=True)
+class Smallest:
+    """A change that would turn an answer: of which sense, in words, and what to try."""
+
+    sense: str
+    text: str
+    changes: dict[str, Any]
+
+
 class Workbench:
     """A scenario whose numbers are tried.
 
@@ -90,8 +147,9 @@ class Workbench:
         scenario = load(self.path, overrides=self.overrides)
         self.scenario, self.today = scenario, run(scenario)
         self._whole = {each.key for each in self.numbers() if each.whole}
+        self._moved: tuple[dict[Corner, tuple[float, float]], LevelData] | None = None
         self.stamps = self._stamped(scenario)
-        self._met = self._judge(scenario)
+        self._nights = {"{}": (self.today, self._judge(scenario))}
 
     @property
     def is_outdated(self) -> bool:
@@ -109,36 +167,193 @@ class Workbench:
                 found.append((str(path), -1, -1))
         return tuple(found)
 
-    def _typed(self, changes: Changes) -> dict[str, float]:
-        """Whole numbers as such, and all others not, whatever a page makes of them."""
-        return {
-            key: int(value) if key in self._whole and float(value).is_integer() else float(value)
-            for key, value in changes.items()
-        }
+    def _sorted(self, changes: Changes) -> _Sorted:
+        """Changes by where they belong, of the types that files have."""
+        sort = _Sorted({}, {}, {})
+        for key, value in changes.items():
+            if key[:1] == "+":
+                one_of(key[1:], ADDED, source="changes", place="", what="table to add to")
+                tables = isinstance(value, list) and all(isinstance(each, dict) for each in value)
+                if not tables:
+                    raise InputError.of("changes", key, shown(value), "must be a list of tables")
+                sort.added[key[1:]] = value
+                continue
+            parts = split_key(key)
+            if parts[0] == "level" and len(parts) == 4:
+                place = isinstance(value, list) and len(value) == 2 and all(map(_is_number, value))
+                if not place or not parts[3].isdecimal():
+                    raise InputError.of(
+                        "changes", key, shown(value), "must be a place, [x, y] in m"
+                    )
+                corner = Corner(parts[1], parts[2], int(parts[3]))
+                sort.corners[corner] = float(value[0]), float(value[1])
+            elif _is_number(value):
+                whole = key in self._whole and float(value).is_integer()
+                sort.values[key] = int(value) if whole else float(value)
+            else:
+                sort.values[key] = value
+        return sort
 
     def numbers(self) -> list[Number]:
         """All numbers that can be turned, as they are in the files."""
         return numbers_of(self.scenario.setup)
 
-    def quick(self, changes: Changes) -> tuple[Run, Dense]:
-        """The night with other numbers, in arrays; see `quick_run`.
+    def tried(self, changes: Changes) -> Scenario:
+        """The scenario with other numbers.
 
         Raises:
             InputError: A number breaks its rule.
         """
-        return quick_run(Simulation(self.scenario.changed(self._typed(changes))))
+        sort = self._sorted(changes)
+        values = dict(sort.values)
+        for name, more in sort.added.items():
+            values[name] = [*self.scenario.draft.raw.get(name, []), *more]
+        tried = self.scenario.changed(values)
+        if not sort.corners:
+            return tried
+        if self._moved is None or self._moved[0] != sort.corners:  # a new level takes long
+            self._moved = sort.corners, with_corners(self.scenario.level, sort.corners)
+        return replace(tried, level=self._moved[1])
 
-    def whole(self, changes: Changes) -> Trial:
-        """The night with other numbers, all of it, and what is otherwise than today.
+    def handles(self) -> list[Handle]:
+        """All places that can be moved, as they are in the files."""
+        cast = [
+            Handle(key_path(("cast", name, key)), name, key, *place)
+            for name, member in self.scenario.setup.cast.items()
+            for key in ("at", "home")
+            if (place := getattr(member, key)) is not None and member.clue is None
+        ]
+        return cast + [
+            Handle(key_path(("level", each.kind, each.name, str(each.number))), each.name,
+                   each.kind, x, y, closed)
+            for each, (x, y), closed in corners_of(self.scenario.level)
+        ]  # fmt: skip
+
+    def smallest(self, changes: Changes, agent: str, target: str, t: float) -> list[Smallest]:
+        """The smallest changes that would turn what an agent senses of a target at a time.
+
+        Raises:
+            InputError: A number breaks its rule, a name or the time is wrong.
+        """
+        answer = self.night(changes)[0].why(agent, target, at=t)
+        parts: list[tuple[str, Answer | SenseAnswer]] = [("sight", answer)]
+        parts += [(each.sense, each) for each in answer.senses]
+        return [
+            Smallest(sense, each.text, dict(map(parse_override, each.settable)))
+            for sense, part in parts
+            for each in (part.counterfactual, *part.others)
+            if each is not None and each.settable
+        ]
+
+    def may_move(self) -> dict[str, list[Any]]:
+        """The numbers that `fit.move` lets move: by key path [low, high], or the choices."""
+        found = {}
+        for key, limits in self.scenario.setup.fit.move.items():
+            given = as_given(limits)
+            found[key] = [*given]
+        return found
+
+    def fitted(
+        self, changes: Changes, move: Mapping[str, Sequence[Any]], wish: Mapping[str, Any] | None,
+        budget: int, progress: Progress | None = None,
+    ) -> dict[str, Any]:  # fmt: skip
+        """Numbers that meet what is expected and wished for, as plain data; see `fit`.
+
+        Args:
+            changes: What is tried already.
+            move: By key path (low, high), or choices; as the scenario says if empty.
+            wish: One more wish, as in a scenario; none if None.
+            budget: How many variants are tried at most.
+            progress: Told the variants tried, and of how many.
+
+        Raises:
+            InputError: As `fit`.
+        """
+        scenario = self.tried(changes)
+        if wish:
+            scenario = scenario.changed({f'wish."{WISHED}"': dict(wish)})
+        limits = {key: tuple(each) if len(each) == 2 else each for key, each in move.items()}
+        found = fit(scenario, move=limits or None, budget=budget, progress=progress)
+        return {
+            "changes": {**changes, **found.overrides},
+            "met": found.met, "tried": found.tried,
+            "aims": [{"name": aim.name, "sentence": aim.sentence, "met": aim.met,
+                      "before": _finite(aim.before), "after": _finite(aim.after)}
+                     for aim in found.aims],
+        }  # fmt: skip
+
+    def swept(
+        self, changes: Changes, vary: Mapping[str, Sequence[Any]],
+        progress: Progress | None = None,
+    ) -> dict[str, Any]:  # fmt: skip
+        """What becomes of expectations and measures as a number changes, as plain data.
+
+        Args:
+            changes: What is tried already.
+            vary: For each key path its values; of several all combinations.
+            progress: Told the variants tried, and of how many.
+
+        Raises:
+            InputError: As `sweep`; or there are more than 400 variants.
+        """
+        scenario = self.tried(changes)
+        plan = plan_of(scenario, vary)
+        if plan.count > MOST_SWEPT:
+            rule = f"makes {plan.count} variants, more than {MOST_SWEPT}"
+            raise InputError.of("sweep", "", "", rule, "ask for fewer values, or use snelk sweep")
+        variants = [
+            {key: value for key, value in each.items() if key in vary}
+            for each in plan.overrides(range(plan.count))
+        ]
+        tasks = [(n, variants[n : n + SWEPT]) for n in range(0, len(variants), SWEPT)]
+        rows: dict[int, tuple[Measured, Verdicts]] = {}
+        for first, judged in in_batches(_judged, scenario, tasks, jobs=min(cores(), len(tasks))):
+            rows[first] = judged
+            if progress is not None:
+                progress(sum(len(each.met) for _, each in rows.values()), len(variants))
+        measured, verdicts = zip(*(rows[n] for n, _ in tasks), strict=True)
+        values = np.concatenate([each.values for each in measured])
+        addresses, names = measured[0].addresses, verdicts[0].names
+        met = np.concatenate([each.met for each in verdicts])
+        told = _telling(values)
+        return {
+            "of": len(names),
+            "measures": [{"key": addresses[n].key, "unit": addresses[n].unit} for n in told],
+            "rows": [
+                {"changes": {**changes, **each},
+                 "unmet": [name for name, is_met in zip(names, met[n], strict=True) if not is_met],
+                 "values": [_finite(float(values[n, m])) for m in told]}
+                for n, each in enumerate(variants)
+            ],
+        }  # fmt: skip
+
+    def night(self, changes: Changes) -> tuple[Run, dict[str, bool]]:
+        """The night with other numbers, and which expectations it meets; the last few are kept.
 
         Raises:
             InputError: A number breaks its rule.
         """
-        tried = self.scenario.changed(self._typed(changes))
-        now = run(tried)
-        comparison = compare(self.today, now)
-        met, expect = self._judge(tried), self.scenario.setup.expect
-        verdicts = [Judged(name, expect[name].sentence, met[name], self._met[name]) for name in met]
+        key = json.dumps(changes, sort_keys=True)
+        if key not in self._nights:
+            tried = self.tried(changes)
+            while len(self._nights) > NIGHTS_KEPT:
+                del self._nights[next(iter(self._nights))]
+            self._nights[key] = run(tried), self._judge(tried)
+        return self._nights[key]
+
+    def whole(self, changes: Changes, against: Changes | None = None) -> Trial:
+        """The night with other numbers, all of it, and what is otherwise than in another night.
+
+        Args:
+            changes: What is tried.
+            against: What the other night has; today's numbers if None.
+
+        Raises:
+            InputError: A number breaks its rule.
+        """
+        (now, met), (other, before) = self.night(changes), self.night(against or {})
+        comparison, expect = compare(other, now), self.scenario.setup.expect
+        verdicts = [Judged(name, expect[name].sentence, met[name], before[name]) for name in met]
         return Trial(now, comparison, verdicts, _moved(comparison))
 
     @staticmethod
@@ -155,8 +370,14 @@ class Workbench:
         Raises:
             InputError: A number breaks its rule, or a file cannot be read.
         """
-        self.scenario.changed(self._typed(changes))
-        return rewritten(self.scenario, self._typed(changes))
+        self.tried(changes)
+        sort = self._sorted(changes)
+        files = rewritten(self.scenario, sort.values, added=sort.added)
+        if sort.corners:
+            path = Path(self.scenario.level.source)
+            before = read_text(path)
+            files.append(Rewrite(path, before, with_corners_in(before, sort.corners)))
+        return files
 
     def write(self, changes: Changes) -> list[Path]:
         """Write other numbers into the files, comments kept, and read them anew.
@@ -171,6 +392,36 @@ class Workbench:
         write_back(files)
         self.take_in()
         return [each.path for each in files]
+
+
+class _Sorted(NamedTuple):
+    """Changes by where they belong."""
+
+    values: dict[str, Any]
+    corners: dict[Corner, tuple[float, float]]
+    added: dict[str, list[dict[str, Any]]]
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _judged(
+    scenario: Scenario, first: int, variants: list[dict[str, Any]]
+) -> tuple[int, tuple[Measured, Verdicts]]:
+    return first, judge_batch(scenario, variants=variants)
+
+
+def _telling(values: NDArray[np.float64]) -> list[int]:
+    """The measures that differ most from variant to variant, by the share of the largest."""
+    some = np.isfinite(values).any(axis=0)
+    low, high = (np.full(values.shape[1], np.nan) for _ in range(2))
+    low[some], high[some] = np.nanmin(values[:, some], axis=0), np.nanmax(values[:, some], axis=0)
+    most = np.maximum(np.abs(low), np.abs(high))
+    share = np.divide(high - low, most, out=np.zeros_like(most), where=most > 0.0)
+    share[~np.isfinite(values).all(axis=0) & some] += 1.0  # some have none
+    order = np.argsort(-np.nan_to_num(share), kind="stable")[:MOVED]
+    return [int(n) for n in order if np.nan_to_num(share[n]) > 0.0]
 
 
 def _moved(comparison: Comparison) -> list[Moved]:
