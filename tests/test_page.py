@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import json
 import random
+import time
 import zlib
 from pathlib import Path
 from typing import Any
@@ -207,9 +208,8 @@ def test_an_event_a_lane_and_the_map_lead_to_the_moment(page: Any, night: snelk.
 
     lane = night.agents.index("farmer")
     x, y = page.execute_script(
-        "const l = snelkPage.lanes, b = document.getElementById('lane-plot').getBoundingClientRect();"
-        "return [b.x + l.left + l.plot.inner_width * 65 / 90,"
-        " b.y + 2 + (arguments[0] + 0.5) * l.plot.inner_height / l.rows]", lane,
+        "const l = snelkPage.lanes, b = l.canvas.getBoundingClientRect();"
+        "return [b.x + l.left + l.inner * 65 / 90, b.y + l.py(arguments[0] + 0.5)]", lane,
     )  # fmt: skip
     click(page, x, y)
     assert page.find_element("id", "agent").get_attribute("value") == "farmer"
@@ -264,6 +264,9 @@ def test_keys_do_what_the_help_says(page: Any) -> None:
 def test_layers_switch(page: Any) -> None:
     # Everything but a search by likelihood is on the map at this moment.
     choose(page, "farmer", "fox", 66.5)
+    led = page.execute_script("return snelkPage.maps[0].drawn")
+    page.find_element("id", "alike").click()
+    time.sleep(0.5)  # the map has less room
     drawn = page.execute_script("return snelkPage.maps[0].drawn")
     whole = page.execute_script("return snelkPage.maps[0].canvas.toDataURL()")
     layers = page.execute_script("return Object.keys(LAYERS)")
@@ -276,6 +279,10 @@ def test_layers_switch(page: Any) -> None:
         assert page.execute_script("return snelkPage.maps[0].canvas.toDataURL()") != whole
         button.click()
     assert page.execute_script("return snelkPage.maps[0].canvas.toDataURL()") == whole
+    page.find_element("id", "alike").click()
+    time.sleep(0.5)
+    assert page.execute_script("return snelkPage.maps[0].drawn") == led
+    assert led["cones"] < drawn["cones"]
 
 
 def test_cones_are_cut_as_the_library_cuts_them(page: Any, night: snelk.Run) -> None:
@@ -386,7 +393,7 @@ def test_two_runs_share_one_clock_and_differences_are_marked(
     ]
     differ |= np.abs(meters[0][: len(times)] - meters[1][: len(times)]) > 0.021
     marks = browser.execute_script(
-        "const s = snelkPage.lanes.doc.get_model_by_name('lanes.differ').data_source.data;"
+        "const s = snelkPage.lanes.columns.differ;"
         "return s.left.map((l, n) => [l, s.right[n], s.bottom[n]])"
     )
     row = night.agents.index("dog") + 1

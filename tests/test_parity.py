@@ -255,7 +255,7 @@ def test_a_log_of_a_game_is_imported_drawn_and_on_the_page(
     told = browser.execute_script("return document.getElementById('answer').innerText")
     assert "= The game: has it in view" in told
     script = """
-const lanes = (name) => snelkPage.lanes.doc.get_model_by_name(`lanes.${name}`).data_source.data;
+const lanes = (name) => snelkPage.lanes.columns[name];
 return [Array.from(lanes("apart").left), Array.from(lanes("game").right),
   snelkPage.events.rows.filter((row) => row.kind === "mismatch").length]"""
     apart, until, events = browser.execute_script(script)

@@ -173,7 +173,7 @@ def test_drags_end_in_the_night_that_a_run_with_these_numbers_is(
         asked = [each for each in moments if each[0] != each[1]], 20.0, 70.0
         script = ANSWERS.replace(
             "snelkPage.lanes.show",
-            "snelkPage.bench.base = null; snelkPage.bench.changes = {}; snelkPage.lanes.show",
+            "snelkPage.bench.against = snelkPage.bench.changes; snelkPage.lanes.show",
         )
         shown = json.loads(browser.execute_script(script, *asked))
         # Back to the numbers of the files, step by step, and there again.
@@ -289,7 +289,9 @@ def test_strangers_and_nonsense_are_turned_away(tmp_path: Path) -> None:
             for message, said in (
                 ("no JSON", "no such message"),
                 ('{"type": "erase"}', "no such message"),
-                ('{"type": "try", "changes": {"light": "much"}}', "no such message"),
+                ('{"type": "try", "changes": {"light": "much"}}', "light: must be a number"),
+                ('{"type": "try", "changes": {"light": {}}}', "no such message"),
+                ('{"type": "try", "changes": {"light": NaN}}', "no such message"),
                 ('{"type": "try", "changes": {"level": 3}}', "level"),
                 (
                     '{"type": "try", "n": 4, "changes": {"profiles.gose.x": 3}}',

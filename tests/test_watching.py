@@ -47,8 +47,7 @@ snelkPage.choose({ agent: run.agentNames[1], target: run.names[0] });
 snelkPage.lanes.show(from, to);
 const lanes = {};
 for (const name of ["bands", "states", "state_names", "heard", "unheard", "contacts", "reactions", "meters"]) {
-  const { data } = snelkPage.lanes.doc.get_model_by_name(`lanes.${name}`).data_source;
-  lanes[name] = Object.fromEntries(Object.entries(data).map(([key, column]) => [key, Array.from(column)]));
+  lanes[name] = snelkPage.lanes.columns[name];
 }
 return JSON.stringify({ told, lanes, events: snelkPage.events.rows, searches: run.searches });
 """

@@ -221,7 +221,7 @@ class LanesView {
     });
     this.lines(data.heard, noise, 1.8);
     pen.fillStyle = noise;
-    data.unheard.x.forEach((x, n) => pen.fillRect(this.px(x) - 1, this.py(data.unheard.y[n]) - 1, 2, 2));
+    data.unheard.x.forEach((x, n) => this.heights[Math.floor(data.unheard.y[n])] >= 2 * FOLDED && pen.fillRect(this.px(x) - 1, this.py(data.unheard.y[n]) - 1, 2, 2));
     this.boxes(data.contacts, () => "#00694d");
     this.boxes(data.reactions, () => "#d55e00", null, "#fff", 1);
     pen.setLineDash([3, 3]);

@@ -41,7 +41,9 @@ class MapView {
     this.floor = -1;
     this.widths = new Map();
     this.labels = [...run.labels].sort((a, b) => b.size - a.size);
-    for (const range of [this.plot.x_range, this.plot.y_range]) range.change.connect(() => this.again());
+    for (const range of [this.plot.x_range, this.plot.y_range]) {
+      range.change.connect(() => { if (!this.framing) this.fitted = false; this.again(); });
+    }
   }
 
   // Show another run of the same level.
@@ -69,12 +71,15 @@ class MapView {
   fit() {
     const [x0, y0, x1, y1] = this.run.bounds, { width, height } = this.view.frame.bbox;
     this.frame((x0 + x1) / 2, (y0 + y1) / 2, Math.max((x1 - x0) / width, (y1 - y0) / height) * 1.02);
+    this.fitted = true;
   }
 
   frame(x, y, metresPerPixel) {
     const bbox = this.view.frame.bbox, width = bbox.width * metresPerPixel, height = bbox.height * metresPerPixel;
+    this.framing = true;
     this.plot.x_range.setv({ start: x - width / 2, end: x + width / 2 });
     this.plot.y_range.setv({ start: y - height / 2, end: y + height / 2 });
+    this.framing = this.fitted = false;
   }
 
   // Closer or farther, about a place.
@@ -84,8 +89,9 @@ class MapView {
     y_range.setv({ start: about(y, y_range.start), end: about(y, y_range.end) });
   }
 
-  // After the frame has changed its shape: the same middle, a metre again as long both ways.
+  // After the frame has changed its shape: the level fits again if it did, else the same middle.
   reshape() {
+    if (this.fitted) { this.fit(); return; }
     const { x_range: x, y_range: y } = this.plot, { width, height } = this.view.frame.bbox;
     this.frame((x.start + x.end) / 2, (y.start + y.end) / 2, Math.max((x.end - x.start) / width, (y.end - y.start) / height));
   }
@@ -120,6 +126,7 @@ class MapView {
     this.place();
     const { run, page } = this, on = page.layers;
     this.poses = run.names.map((_, c) => run.pose(c, t, smooth));
+    this.weights = this.weigh(t);
     this.drawn = {}; // how many of each were drawn, by layer
     this.marks = []; // what names keep clear of: [left, top, right, bottom]
     if (page.whatif) page.whatif.under(this);
@@ -136,6 +143,39 @@ class MapView {
     this.drawBodies();
     if (on.names) this.drawNames(t);
     if (page.whatif) page.whatif.over(this);
+  }
+
+  // Who leads the eye: 2 for who is chosen, 1 for who matters now, 0 for all else.
+  weigh(t) {
+    const { run, page } = this, found = run.names.map(() => (page.alike ? 2 : 0));
+    if (page.alike) return found;
+    const matters = (c) => { found[c] = Math.max(found[c], 1); };
+    run.agents.forEach((self, a) => {
+      if (!this.poses[self]) return;
+      const stay = run.stay(run.names[self], t);
+      if (stay && run.profiles[run.names[self]].states[stay.state].rank > 0) matters(self);
+      const look = run.lookAt(a, t);
+      if (look < 0) return;
+      run.names.forEach((_, c) => { if (c !== self && this.poses[c] && run.slot(a, c, look) >= 0 && run.reasonAt(a, c, look) === -1) { matters(self); matters(c); } });
+    });
+    for (const c of [run.agents[page.a], page.c]) if (c >= 0) found[c] = 2;
+    return found;
+  }
+
+  // Fit who is chosen and who matters into the frame.
+  zoomToAction() {
+    const who = (this.poses || []).filter((pose, c) => pose && this.weights[c] > 0);
+    if (!who.length) { this.fit(); return; }
+    const xs = who.map((pose) => pose.x), ys = who.map((pose) => pose.y), { width, height } = this.view.frame.bbox;
+    const [x0, x1, y0, y1] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
+    this.frame((x0 + x1) / 2, (y0 + y1) / 2, Math.max((x1 - x0 + 8) / width, (y1 - y0 + 8) / height));
+  }
+
+  // Letters as large as the page has them.
+  letter() {
+    const size = `${10 * this.page.scale}px`;
+    for (const axis of [...this.plot.below, ...this.plot.left]) axis.setv({ major_label_text_font_size: size, axis_label_text_font_size: size });
+    this.widths.clear();
   }
 
   keepFree(x, y, pixels) { this.marks.push([x - pixels, y - pixels, x + pixels, y + pixels]); }
@@ -193,21 +233,21 @@ class MapView {
     const { run, page, poses } = this;
     run.agents.forEach((c, a) => {
       const pose = poses[c], awake = run.awakeAt(a, t);
-      if (!pose || awake <= 0 || this.elsewhere(c, t)) return;
+      if (!pose || awake <= 0 || this.elsewhere(c, t) || !this.weights[c]) return;
       const eye = { x: pose.x, y: pose.y, z: pose.z + pose.height * pose.eyes }, height = pose.z + this.middle(a);
       run.conesAt(a, run.tickAt(t)).forEach((cone, k) => {
         const region = this.seenFrom(`${a} ${k}`, eye, pose.heading, cone.fov_whole, cone.range * awake, height);
         if (!region.outline) return;
-        const chosen = a === page.a;
+        const chosen = a === page.a, quiet = !page.alike && !chosen;
         this.count("cones");
         this.trace(region.outline, true);
-        this.fillWith(this.colours[c], chosen ? 0.28 : 0.1);
+        if (!quiet) this.fillWith(this.colours[c], chosen ? 0.28 : 0.1);
         this.pen.globalAlpha = chosen ? 0.9 : 0.45;
         this.stroke(this.colours[c], chosen ? 1.4 : 0.8);
         this.pen.globalAlpha = 1;
         for (const patch of region.beyond) {
           this.trace(patch, true);
-          this.fillWith(this.colours[c], chosen ? 0.28 : 0.1);
+          if (quiet) { this.pen.globalAlpha = 0.3; this.stroke(this.colours[c], 0.7); this.pen.globalAlpha = 1; } else this.fillWith(this.colours[c], chosen ? 0.28 : 0.1);
         }
       });
     });
@@ -241,10 +281,10 @@ class MapView {
   }
 
   drawReaches(t) {
-    const { run, poses } = this, tick = run.tickAt(t), metre = this.perMetreX;
+    const { run, page, poses } = this, tick = run.tickAt(t), metre = this.perMetreX;
     run.agents.forEach((c, a) => {
       const pose = poses[c], profile = run.profile(a);
-      if (!pose) return;
+      if (!pose || (!page.alike && a !== page.a)) return;
       const state = run.has(`${a}.state`) ? profile.states[run.at(`${a}.state`, tick)] : null;
       const ring = (x, y, metres, dash) => {
         this.circle(x, y, metres * metre);
@@ -267,6 +307,7 @@ class MapView {
   drawTerritories() {
     for (const { agent, rings } of this.run.territories) {
       const c = this.run.names.indexOf(agent);
+      if (this.weights[c] < 2) continue;
       for (const ring of rings) {
         this.trace(ring, true);
         this.stroke(this.colours[c], 2, [8, 3, 2, 3]);
@@ -279,7 +320,7 @@ class MapView {
     const { run, page } = this;
     if (page.base) for (const c of new Set([run.agents[page.a], page.c])) if (c >= 0) this.drawBefore(page.base, c);
     for (const c of new Set([run.agents[page.a], page.c])) if (c >= 0) this.drawWay(c, 0, run.ticks - 1, 500, 0.9, 0.6);
-    run.names.forEach((_, c) => this.drawWay(c, run.tickAt(t - TAIL), run.tickAt(t), 40, 2.4, this.elsewhere(c, t) ? FAINTNESS : 0.8));
+    run.names.forEach((_, c) => this.drawWay(c, run.tickAt(t - TAIL), run.tickAt(t), 40, this.weights[c] ? 2.4 : 1, this.elsewhere(c, t) ? FAINTNESS : [0.3, 0.5, 0.8][this.weights[c]]));
   }
 
   // The way of somebody with today's numbers, and where it was at this moment.
@@ -342,7 +383,7 @@ class MapView {
 
   ray(from, end, style, share, chosen) {
     this.trace([[from.x, from.y], end], false);
-    this.stroke(style.colour, chosen ? 2.6 : 1.4, style.dash);
+    this.stroke(style.colour, chosen ? 2.6 : this.page.alike ? 1.4 : 1, style.dash);
     const x = this.px(from.x + share * (end[0] - from.x)), y = this.py(from.y + share * (end[1] - from.y));
     this.text(style.sign, x, y, chosen ? 15 : 12, style.colour, "center");
     this.keepFree(x, y, 5);
@@ -351,7 +392,7 @@ class MapView {
 
   text(text, x, y, pixels, colour, align = "left") {
     const { pen } = this;
-    Object.assign(pen, { font: `${pixels}px ${FONT}`, textAlign: align, textBaseline: "middle", fillStyle: colour, strokeStyle: "#ffffffcc", lineWidth: 3, lineJoin: "round" });
+    Object.assign(pen, { font: `${pixels * this.page.scale}px ${FONT}`, textAlign: align, textBaseline: "middle", fillStyle: colour, strokeStyle: "#ffffffcc", lineWidth: 3, lineJoin: "round" });
     pen.strokeText(text, x, y);
     pen.fillText(text, x, y);
   }
@@ -362,12 +403,17 @@ class MapView {
       const source = run.at("belief.source", n, tick);
       if (tick < run.from("beliefs", n) || source < 0 || ["sensed", "grace"].includes(run.words.sources[source])) return;
       const x = run.at("belief.x", n, tick), y = run.at("belief.y", n, tick), colour = this.colours[run.agents[a]];
+      if (!this.weights[run.agents[a]]) return;
+      this.pen.globalAlpha = this.weights[run.agents[a]] < 2 ? 0.45 : 1;
       this.circle(x, y, run.at("belief.uncertainty", n, tick) * this.perMetreX);
       this.stroke(colour, 1.2, [5, 3]);
       this.circle(x, y, 7);
+      const faint = this.pen.globalAlpha;
       this.fillWith("white", 0.7);
+      this.pen.globalAlpha = faint;
       this.stroke(colour, 1.5);
       this.text("?", this.px(x), this.py(y), 11, colour, "center");
+      this.pen.globalAlpha = 1;
       this.keepFree(this.px(x), this.py(y), 7);
       this.count("belief");
     });
@@ -409,7 +455,7 @@ class MapView {
   }
 
   drawBodies() {
-    const { run, page, poses } = this, size = 8 * this.scale;
+    const { run, page, poses } = this, size = 8 * this.scale * page.scale;
     poses.forEach((pose, c) => {
       if (!pose) return;
       const far = this.elsewhere(c, this.t);
@@ -417,12 +463,14 @@ class MapView {
       const cos = Math.cos(turn) * size, sin = Math.sin(turn) * size;
       const senses = run.agents.includes(c);
       if (c === run.agents[page.a] || c === page.c) {
-        this.circle(pose.x, pose.y, 14);
+        this.circle(pose.x, pose.y, 14 * page.scale);
         this.stroke(page.ink, 2, c === page.c ? [4, 4] : []);
       }
       this.trace((run.clues.includes(c) ? CLUE : DART).map(([x, y]) => [pose.x + x * cos - y * sin, pose.y + x * sin + y * cos]), true);
-      this.fillWith(senses ? this.colours[c] : "white", far ? 2 * FAINTNESS : 1);
-      this.stroke(senses && !far ? "white" : page.ink, far ? 0.5 : 1.2);
+      const weight = this.weights[c];
+      // Who matters is an outline, all else quiet.
+      this.fillWith(weight < 2 || !senses ? (weight ? "white" : "#a9a59c") : this.colours[c], far ? 2 * FAINTNESS : weight ? 1 : 0.6);
+      this.stroke(weight === 1 && senses ? this.colours[c] : weight < 2 && !senses ? "#77736b" : senses && !far ? "white" : page.ink, far ? 0.5 : weight === 1 ? 2 : 1.2);
       this.count("bodies");
     });
   }
@@ -430,7 +478,7 @@ class MapView {
   widthOf(text, pixels) {
     const key = `${pixels} ${text}`;
     if (!this.widths.has(key)) {
-      this.pen.font = `${pixels}px ${FONT}`;
+      this.pen.font = `${pixels * this.page.scale}px ${FONT}`;
       this.widths.set(key, this.pen.measureText(text).width);
     }
     return this.widths.get(key);
@@ -442,7 +490,7 @@ class MapView {
     const free = (box) => box[0] >= 0 && box[1] >= 0 && box[2] <= this.width && box[3] <= this.height
       && !taken.some((other) => box[0] < other[2] && box[2] > other[0] && box[1] < other[3] && box[3] > other[1]);
     const place = (x, y, text, colour, pixels, spots) => {
-      const width = this.widthOf(text, pixels), half = pixels * 0.6;
+      const width = this.widthOf(text, pixels), half = pixels * this.page.scale * 0.6;
       for (const [dx, dy] of spots(width)) {
         const box = [this.px(x) + dx, this.py(y) + dy - half, this.px(x) + dx + width, this.py(y) + dy + half];
         if (!free(box)) continue;
@@ -457,15 +505,15 @@ class MapView {
     const beside = (w) => [[11, 0], [-11 - w, 0], [-w / 2, -16], [-w / 2, 16], [9, -13], [9, 13], [-9 - w, -13], [-9 - w, 13], [-w / 2, -29], [-w / 2, 29]];
     // The chosen ones first: it is them that one looks for.
     const chosen = [run.agents[this.page.a], this.page.c];
-    const order = run.names.map((_, c) => c).sort((c, d) => chosen.includes(d) - chosen.includes(c));
+    const order = run.names.map((_, c) => c).sort((c, d) => chosen.includes(d) - chosen.includes(c) || this.weights[d] - this.weights[c]);
     for (const c of order) {
       const pose = poses[c];
       if (!pose || this.elsewhere(c, t)) continue;
       const stay = run.stay(run.names[c], t);
       const note = stay ? stay.name : pose.posture ? run.words.postures[pose.posture] : "";
       const name = run.names[c].length > 24 ? `${run.names[c].slice(0, 23)}…` : run.names[c];
-      const tried = note ? [`${name}: ${note}`, name] : [name];
-      tried.some((text) => place(pose.x, pose.y, text, this.colours[c], 12, beside));
+      const tried = note && this.weights[c] ? [`${name}: ${note}`, name] : [name];
+      tried.some((text) => place(pose.x, pose.y, text, this.weights[c] ? this.colours[c] : "#77736b", this.weights[c] ? 12 : 10, beside));
     }
     const here = ({ on }) => this.floor < 0 || on.length === 0 || on.includes(this.floor);
     for (const { x, y, text } of this.labels.filter(here)) place(x, y, text, "#5c5339", 10, (w) => [[-w / 2, 0], [-w / 2, 12], [-w / 2, -12]]);

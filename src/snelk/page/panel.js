@@ -260,13 +260,19 @@ class EventList {
     });
   }
 
+  // Whether an event is about none of those who are chosen.
+  isOfOthers({ agent, target }) {
+    const { page } = this;
+    return !page.alike && agent && agent !== page.agent && !(agent === page.target && (!target || target === page.agent)) && !(target === page.target && agent === page.agent);
+  }
+
   // Mark what is past, what was latest, and what is to come; only what changed is touched.
   move(t, always = false) {
     const now = countUpTo(this.times, t + 1e-6);
     if (now === this.now && !always) return;
     const latest = now ? this.times.indexOf(this.times[now - 1]) : 0;
     const from = always ? 0 : Math.min(this.first, latest), to = always ? this.items.length : Math.max(this.now, now);
-    for (let n = from; n < to; n++) this.items[n].className = n >= now ? "later" : n >= latest ? "now" : "";
+    for (let n = from; n < to; n++) this.items[n].className = `${n >= now ? "later" : n >= latest ? "now" : ""}${this.isOfOthers(this.shown[n]) ? " others" : ""}`;
     [this.now, this.first] = [now, latest];
     const item = this.items[latest];
     if (!item) return;

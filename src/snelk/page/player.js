@@ -48,6 +48,7 @@ class Page {
     this.bench = this.facts.tune ? new Bench(this, this.facts.tune) : null;
     this.link();
     this.controls();
+    this.maps.forEach((map) => map.letter());
     await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
     this.maps.forEach((map) => map.fit());
     this.readHash();
@@ -65,7 +66,7 @@ class Page {
     const page = this;
     return {
       get a() { return run.agentNames.indexOf(page.agent); }, get c() { return run.names.indexOf(page.target); },
-      get layers() { return page.layers; }, get whatif() { return page.bench && page.bench.whatif; }, get base() { return page.before; }, ink: page.ink, palette: page.palette, styles: page.styles,
+      get layers() { return page.layers; }, get scale() { return page.scale; }, get alike() { return page.alike; }, get whatif() { return page.bench && page.bench.whatif; }, get base() { return page.before; }, ink: page.ink, palette: page.palette, styles: page.styles,
       noise: page.noise, lamplight: page.lamplight, likely: page.likely,
     };
   }
@@ -123,6 +124,10 @@ class Page {
     by("floor").onchange = (event) => this.showFloor(event.target.value);
     document.querySelectorAll("[data-tab]").forEach((tab) => { tab.onclick = () => this.showTab(tab.dataset.tab); });
     this.showTab("numbers");
+    by("alike").onclick = () => this.showAlike(!this.alike);
+    by("dark").onclick = () => this.showDark(!this.isDark);
+    by("zoom").onclick = () => this.zoom();
+    this.showDark(matchMedia("(prefers-color-scheme: dark)").matches);
     this.keys();
     by("help-button").onclick = () => by("help").showModal();
     document.addEventListener("keydown", (event) => this.pressed(event));
@@ -150,6 +155,9 @@ class Page {
       ["Home End", "to the start or the end", { Home: () => this.go(this.start), End: () => this.go(this.end) }],
       ["L", "show the next floor, or all", { l: () => this.showFloor(around(["", ...this.run.offered], document.getElementById("floor").value, 1)) }],
       ["F", "fit the level into the map", { f: () => this.maps.forEach((map) => map.fit()) || this.go(this.t) }],
+      ["Z", "zoom to who is chosen and who matters", { z: () => this.zoom() }],
+      ["E", "draw everybody alike, or lead the eye to who is chosen and who matters", { e: () => this.showAlike(!this.alike) }],
+      ["D", "dark or light", { d: () => this.showDark(!this.isDark) }],
       ["0 … 9", "switch a layer of the map", Object.fromEntries(Object.entries(LAYERS).map(([name, { key }]) => [key, () => this.switch(name)]))],
       ["click", "on the map: the agent, with Shift the target; on a lane: agent and moment", {}],
       ["?", "this list", { "?": () => document.getElementById("help").showModal() }],
@@ -158,7 +166,7 @@ class Page {
       const { whatif } = this.bench, modes = Object.entries(MODES);
       rows.splice(1, 0, ["Ctrl+Z", "undo what was changed; with Shift again", {}],
         [modes.map(([, { key }]) => key.toUpperCase()).join(" "), `a pointer on the map: ${modes.map(([name]) => name).join(", ")}`, Object.fromEntries(modes.map(([name, { key }]) => [key, () => whatif.become(name)]))],
-        ["A D W S", "move the stand-in left, right, up, down; with Shift 2 m", Object.fromEntries([["a", -1, 0], ["d", 1, 0], ["w", 0, 1], ["s", 0, -1]].map(([key, x, y]) => [key, (event) => { const by = event.shiftKey ? 2 : 0.25; whatif.become("stand-in", true); whatif.nudge(x * by, y * by); }]))],
+        ["[ ] < >", "move the stand-in left, right, down, up by 0.5 m", Object.fromEntries([["[", -1, 0], ["]", 1, 0], [">", 0, 1], ["<", 0, -1]].map(([key, x, y]) => [key, () => { whatif.become("stand-in", true); whatif.nudge(x * 0.5, y * 0.5); }]))],
         ["Enter", "keep the stand-in where it is, or let it go", { Enter: () => whatif.drop() }]);
     }
     if (this.feed) rows.splice(1, 0, ["G", "follow the game as it goes on", { g: () => this.feed.follow() }]);
@@ -214,12 +222,32 @@ class Page {
     document.getElementById("target").value = target;
     this.lanes.draw();
     if (this.bench) { this.bench.rows.draw(); this.bench.whatif.ask(); }
-    if (this.events.pairOnly.checked) { this.events.draw(); this.events.move(this.t, true); }
+    if (this.events.pairOnly.checked) this.events.draw();
+    this.events.move(this.t, true);
     this.go(this.t);
   }
 
   tellOf(run) {
     this.run = run;
+    this.go(this.t);
+  }
+
+  // Everybody in full, or only who is chosen, and a little of who matters.
+  showAlike(is) {
+    this.alike = this.unfolded = is;
+    document.getElementById("alike").setAttribute("aria-pressed", String(is));
+    this.lanes.draw();
+    this.resized(); // lanes of another height leave the map another
+  }
+
+  showDark(is) {
+    this.isDark = is;
+    document.documentElement.classList.toggle("dark", is);
+    document.getElementById("dark").setAttribute("aria-pressed", String(is));
+  }
+
+  zoom() {
+    this.maps[0].zoomToAction();
     this.go(this.t);
   }
 
@@ -354,6 +382,7 @@ class Page {
     this.resizing = setTimeout(() => {
       this.maps.forEach((map) => map.reshape());
       this.letters = 0;
+      this.maps.forEach((map) => map.letter());
       this.lanes.draw();
       this.go(this.t);
       this.events.move(this.t, true);

@@ -176,20 +176,22 @@ class WhatIf {
     readout.hidden = !told || !this.place;
     if (readout.hidden) return;
     const soon = (each) => (each.after === null ? 1e6 - 1e3 * each.highest - (each.gate === "in_view") * 100 + (each.distance || 1e3) : each.after);
-    const rows = [...told.noticing].sort((a, b) => soon(a) - soon(b));
+    const every = [...told.noticing].sort((a, b) => soon(a) - soon(b));
+    const senses = every.filter((each) => each.after !== null || each.highest > 0 || each.felt || each.gate === "in_view");
+    const rows = every.slice(0, Math.max(senses.length, 3));
     const table = make("table"), head = make("tr");
     for (const text of ["", "sees it", "share in view", "noticed"]) head.append(make("th", text));
     table.append(head);
-    for (const each of rows.slice(0, 7)) {
+    for (const each of rows.slice(0, 6)) {
       const row = make("tr", "", each.after !== null ? "soon" : each.gate === "in_view" ? "" : "quiet");
       const sees = each.felt ? "feels it" : each.gate === "in_view" ? `yes (${each.cone})` : each.gate ? `no: ${this.page.facts.words.reasons[each.gate] || words(each.gate)}` : "has no eyes";
-      const after = each.after === null ? (each.highest > 0 ? `not in 10 s: ${percent(each.highest)} of the meter` : "–") : each.after === 0 ? "at once" : `after ${fixed(each.after, 1)} s`;
+      const after = each.after === null ? (each.highest > 0 ? `${percent(each.highest)} of the meter in 10 s` : "–") : each.after === 0 ? "at once" : `after ${fixed(each.after, 1)} s`;
       for (const text of [each.agent, sees, each.exposure === null ? "–" : percent(each.exposure), after]) row.append(make("td", text));
       table.append(row);
     }
     readout.replaceChildren(make("b", `${told.target}, ${told.stance}, at (${told.place.map((v) => fixed(v, 1)).slice(0, 2).join(", ")}) m from ${fixed(told.t, 1)} s on`), table);
-    if (rows.length > 7) readout.append(make("p", `and ${rows.length - 7} who come later or never`, "quiet"));
-    if (!rows.length) readout.append(make("p", `nobody notices ${told.target}`, "quiet"));
+    if (every.length > Math.min(rows.length, 6)) readout.append(make("div", `and ${every.length - Math.min(rows.length, 6)} others who do not`, "quiet"));
+    if (!rows.length) readout.append(make("div", `nobody notices ${told.target}`, "quiet"));
     const { map } = this, [x, y] = this.place, box = readout.getBoundingClientRect();
     const left = map.px(x) + 22 + box.width > map.width ? map.px(x) - box.width - 22 : map.px(x) + 22;
     const bbox = map.view.frame.bbox;

@@ -5,14 +5,10 @@ from __future__ import annotations
 import asyncio
 import json
 import math
-import os
-import signal
 from collections.abc import AsyncIterator, Callable
-from concurrent.futures import BrokenExecutor, ProcessPoolExecutor
 from contextlib import suppress
 from dataclasses import asdict
 from functools import lru_cache
-from multiprocessing import get_context
 from typing import Any
 
 from websockets.asyncio.server import ServerConnection
@@ -24,6 +20,7 @@ from snelk.page.build import event_pairs, page_of, tune_page_of
 from snelk.page.gathering import Gathered, kept_of
 from snelk.page.glance import Glance
 from snelk.page.packing import DrawnPacker, RawPacker
+from snelk.serving.helper import Helper
 from snelk.serving.pages import serve_page
 from snelk.serving.searching import Search
 from snelk.tuning.here import Here
@@ -64,9 +61,7 @@ class Bench:
         self.lock = asyncio.Lock()
         self._kept = kept_of(workbench.today, {})
         self._here: tuple[str, Here] | None = None
-        self._pool = ProcessPoolExecutor(
-            1, mp_context=get_context("spawn"), initializer=_stay_behind
-        )  # fmt: skip
+        self._helper = Helper()
 
     def page(self, address: str) -> str:
         """The HTML text of the page."""
@@ -107,7 +102,7 @@ class Bench:
 
     def close(self) -> None:
         """Nothing more is worked out."""
-        self._pool.shutdown(wait=False, cancel_futures=True)
+        self._helper.stop()
 
     async def talk(self, client: ServerConnection) -> None:
         """Answer a page until it goes away."""
@@ -143,14 +138,13 @@ class Bench:
 
     async def elsewhere(self, work: Callable[..., Reply], asked: Reply) -> Reply:
         """Work something out in the process beside this one."""
-        loop, bench = asyncio.get_running_loop(), self.workbench
+        bench = self.workbench
+        known = str(bench.path), bench.overrides, bench.stamps
         try:
-            return await loop.run_in_executor(
-                self._pool, work, str(bench.path), bench.overrides, bench.stamps, asked
-            )
-        except (BrokenExecutor, OSError) as error:
-            rule = f"the process that works out the reasons is gone: {error}"
-            return {"type": "error", "text": f"{rule}; start snelk tune again", "n": asked["n"]}
+            reply: Reply = await self._helper.ask(work, *known, asked)
+        except SnelkError as error:
+            return {"type": "error", "text": f"{error}; change something again", "n": asked["n"]}
+        return reply
 
     async def act(self, message: Reply) -> Reply:
         """Show or write what would be in the files, or read them anew."""
@@ -361,13 +355,6 @@ def _tried(asked: Reply, how: Callable[[dict[str, Any]], Reply]) -> Reply:
         text = f"{type(error).__name__} within Snelk: {one_line(str(error))[:200]}"
         reply = {"type": "error", "text": f"{text}; undo it, and please report it"}
     return {**reply, "n": asked.get("n")}
-
-
-def _stay_behind() -> None:
-    """Give way to what shows a change at once, and leave Ctrl-C to the process that serves."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    if hasattr(os, "nice"):
-        os.nice(10)
 
 
 @lru_cache(maxsize=1)

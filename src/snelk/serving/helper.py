@@ -1,0 +1,74 @@
+"""A process that works something out beside the one that serves, and ends with it."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import signal
+import threading
+from collections.abc import Callable
+from contextlib import suppress
+from multiprocessing import get_context
+from multiprocessing.connection import Connection
+from multiprocessing.process import BaseProcess
+from typing import Any
+
+from snelk.errors import SnelkError
+
+
+class Helper:
+    """A process that is asked one thing after the other; it begins with the first."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._pipe: Connection | None = None
+        self._process: BaseProcess | None = None
+        self._stopped = False
+
+    async def ask(self, work: Callable[..., Any], *given: Any) -> Any:
+        """What a function of a module comes to, in the process beside this one.
+
+        Raises:
+            SnelkError: The process is gone; the next question begins another.
+        """
+        return await asyncio.to_thread(self._ask, work, given)
+
+    def _ask(self, work: Callable[..., Any], given: tuple[Any, ...]) -> Any:
+        with self._lock:
+            try:
+                pipe = self._begun()
+                pipe.send((work, given))
+                return pipe.recv()
+            except (EOFError, OSError) as error:
+                self._pipe = None
+                raise SnelkError(f"the process beside this one is gone: {error}") from None
+
+    def _begun(self) -> Connection:
+        if self._stopped:
+            raise EOFError("it was stopped")
+        if self._pipe is None:
+            context = get_context("spawn")
+            self._pipe, theirs = context.Pipe()
+            # No daemon: it may have helpers of its own, who end when it does.
+            self._process = context.Process(target=_help, args=(theirs,), daemon=False)
+            self._process.start()
+            theirs.close()
+        return self._pipe
+
+    def stop(self) -> None:
+        """End it at once, whatever it does."""
+        self._stopped = True
+        if self._process is not None and self._process.is_alive():
+            self._process.terminate()
+            self._process.join(5)
+
+
+def _help(pipe: Connection) -> None:
+    """Work out what is asked, until nobody asks any more."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the process that serves
+    if hasattr(os, "nice"):
+        os.nice(10)  # what shows a change at once goes before
+    with suppress(EOFError, OSError):
+        while True:
+            work, given = pipe.recv()
+            pipe.send(work(*given))
