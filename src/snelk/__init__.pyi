@@ -88,6 +88,9 @@ from .runs.spans import Span as Span
 from .senses.bodies import Poses as Poses
 from .senses.hearing import Heard as Heard
 from .senses.hearing import Noises as Noises
+from .serving.inline import Tuning as Tuning
+from .serving.inline import tune as tune
+from .showing import Shown as Shown
 from .tuning.causes import Cause as Cause
 from .tuning.causes import Mismatch as Mismatch
 from .tuning.check import Finding as Finding

@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import sys
+import webbrowser
+from typing import Annotated
+
+import typer
 
 from snelk.cli.addresses import Port, Token, secret_of
 from snelk.cli.output import Screen
@@ -18,6 +22,10 @@ def tune(
     overrides: Overrides = None,
     port: Port = PORT,
     token: Token = None,
+    opens: Annotated[
+        bool | None,
+        typer.Option("--open/--no-open", help="Open the browser; if not said, in a terminal."),
+    ] = None,
 ) -> None:
     """Turn numbers on a page, and see the night change at once.
 
@@ -40,5 +48,7 @@ def tune(
         screen.print(f"Open http://{HOST}:{at}/?token={secret}")
         screen.print("Only from this machine. Stop it with Ctrl-C.")
         sys.stdout.flush()
+        if sys.stdout.isatty() if opens is None else opens:
+            webbrowser.open(f"http://{HOST}:{at}/?token={secret}")
 
     tune_on_a_page(workbench, port, secret, began)

@@ -6,6 +6,8 @@ import math
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from snelk.showing import heading, html_table, line, lines
+
 
 @dataclass(frozen=True)
 class Gate:
@@ -180,6 +182,29 @@ class Answer:
     def to_dict(self) -> dict[str, Any]:
         """The answer as plain data."""
         return asdict(self)
+
+    def _repr_html_(self) -> str:
+        """What a notebook shows of it: every gate, and the smallest changes that would turn it."""
+        parts = [heading(self.headline)]
+        for cone in self.cones:
+            parts.append(line(f"{cone.cone} cone: {cone.result.replace('_', ' ')}"))
+            parts.append(html_table(map(_gate_row, cone.gates)))
+        texts = [each.text for each in (self.counterfactual, *self.others) if each is not None]
+        parts.append(lines(texts or [self.no_counterfactual]))
+        if self.meter is not None:
+            parts.append(line(f"meter: {self.meter.text}"))
+        if self.belief is not None:
+            parts.append(line(f"belief: {self.belief.text}"))
+        for sense in self.senses:
+            parts += [heading(sense.headline), html_table(map(_gate_row, sense.gates))]
+            if sense.counterfactual is not None:
+                parts.append(line(sense.counterfactual.text))
+        return "".join(parts)
+
+
+def _gate_row(gate: Gate) -> dict[str, Any]:
+    mark = {True: "✓", False: "✗", None: "–"}[gate.passed]
+    return {"": mark, "gate": gate.name.replace("_", " "), "found": gate.text}
 
 
 def written(value: float, unit: str) -> str:

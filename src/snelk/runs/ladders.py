@@ -14,6 +14,7 @@ from snelk.mind.signals import OVER
 from snelk.runs.answers import written
 from snelk.runs.asked import Asked, Part, endless
 from snelk.runs.turning import turns_of
+from snelk.showing import heading, html_table
 
 if TYPE_CHECKING:
     from snelk.runs.record import Record
@@ -73,6 +74,15 @@ class LadderAnswer:
     def transition(self, name: str) -> TransitionAnswer | None:
         """The answer about one transition; None if it does not lead out of the state."""
         return next((each for each in self.transitions if each.name == name), None)
+
+    def _repr_html_(self) -> str:
+        """What a notebook shows of it: every transition, and what it lacks."""
+        rows = [
+            {"": "✓" if each.taken else "·", "transition": each.name, "to": each.to,
+             "lacks": "; ".join(each.missing)}
+            for each in self.transitions
+        ]  # fmt: skip
+        return heading(self.headline) + html_table(rows)
 
     def to_dict(self) -> dict[str, Any]:
         """The answer as plain data."""

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from snelk.errors import InputError, nearest
 from snelk.runs.store import read_table
+from snelk.showing import MOST_SHOWN, html_table, line
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -65,6 +66,13 @@ class Rows(Mapping[str, Values]):
         self._names: tuple[str, ...] = tuple(columns)
         self._count = next((_length(column) for column in columns.values()), 0)
         self._found: Callable[[str], Values | Words] | None = None
+
+    def _repr_html_(self) -> str:
+        """What a notebook shows of it: the first rows."""
+        first = self.take(slice(0, MOST_SHOWN))
+        rows = [dict(zip(self._names, each, strict=True)) for each in zip(
+            *(first[name].tolist() for name in self._names), strict=True)]  # fmt: skip
+        return html_table(rows) + line(f"{self._count} rows")
 
     @classmethod
     def of(cls, table: pa.Table | pq.ParquetFile, *, group: int | None = None) -> Rows:

@@ -19,6 +19,7 @@ from snelk.runs.store import (
     read_info,
     writing_run,
 )
+from snelk.showing import TALL, Shown, heading, html_table, line
 
 if TYPE_CHECKING:
     from snelk.config.scenario import Scenario
@@ -78,6 +79,53 @@ class Run(Record):
 
         one_of(agent, self.agents, source="agent", place="", what="agent")
         return explain_ladder(self, agent, at=at)
+
+    def page(self, *, height: int = TALL, **options: Any) -> Shown:
+        """The replay page of this run, which a notebook shows where it stands.
+
+        Args:
+            height: How tall it is there, px.
+            options: As `page_of` takes them, such as `agent`, `target`, and `other` for a second
+                run beside it.
+
+        Raises:
+            InputError: As `page_of`.
+
+        >>> import snelk
+        >>> page = snelk.run(snelk.croft() / "night.toml").page(agent="farmer", target="fox")
+        >>> page._repr_html_()[:15], page.html[:15]
+        ('<iframe srcdoc=', '<!DOCTYPE html>')
+        """
+        import snelk  # by its front door: a run knows nothing of pages
+
+        return Shown(snelk.page_of(self, **options), height=height)
+
+    def _repr_html_(self) -> str:
+        """What a notebook shows of it: who sensed whom, what became of minds, where it lies."""
+        from snelk.runs.summary import minds_of, pairs_of
+
+        info, clock = self.info, self.setup.clock
+        where = f"in {self.folder}" if self.folder is not None else "in memory"
+        changed = ", ".join(f"{key} = {value}" for key, value in info["overrides"].items())
+        span = f"{self.times[0]:g} to {self.times[-1]:g} s in steps of {clock.dt:g} s"
+        text = f"{span}; seed {info['seed']}; {where}"
+        named = {
+            "first_seen": "first seen, s", "in_view": "in view, s", "nearest": "nearest, m",
+            "highest_meter": "highest meter",
+        }  # fmt: skip
+        pairs = [
+            {named.get(key, key): value for key, value in row.items() if key != "sensed"}
+            for row in pairs_of(self)
+            if row["sensed"]
+        ]
+        return "".join([
+            heading(info["title"] or str(info["scenario"])),
+            line(text),
+            line(f"changed: {changed}") if changed else "",
+            html_table(pairs),
+            html_table(minds_of(self)),
+            line("ask it: .why(agent, target, at=…), .why_state(agent, at=…), .events, .page()"),
+        ])  # fmt: skip
 
     def state_at(self, agent: str, at: float) -> str:
         """The alert state in which an agent's senses worked at a time; empty without a ladder.

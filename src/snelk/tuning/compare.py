@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from snelk.config.scenario import Scenario
 from snelk.errors import InputError
 from snelk.runs.run import Progress, Run, run_batch
+from snelk.showing import heading, html_table, line
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -157,6 +158,21 @@ class Comparison:
             "events": [asdict(each) for each in self.events if each.status != "same"],
         }
 
+    def _repr_html_(self) -> str:
+        """What a notebook shows of it: what went in otherwise, where they part, what moved."""
+        parted = [
+            {"t, s": each.t, "agent": each.agent, "A": each.a, "B": each.b}
+            for each in self.partings
+        ]
+        columns = ["key", "a", "b", "difference", "unit"]
+        moved: Any = self.changed[columns].to_dict(orient="records")
+        return "".join([
+            heading(f"A: {_in_words(self.a)}; B: {_in_words(self.b)}"),
+            html_table(asdict(each) for each in self.inputs),
+            html_table(parted) or line("They are the same, as far as both go."),
+            html_table(moved),
+        ])  # fmt: skip
+
     def _parting(self, agent: str) -> Parting | None:
         first: tuple[float, int, str] | None = None
         for n, look in enumerate(LOOKS):
@@ -205,6 +221,11 @@ def _named(run: Run) -> dict[str, Any]:
     folder = None if run.folder is None else str(run.folder)
     names = ("scenario", "title", "overrides", "seed", "snelk")
     return {"folder": folder, **{name: run.info[name] for name in names}}
+
+
+def _in_words(run: Run) -> str:
+    changed = ", ".join(f"{key} = {value}" for key, value in run.info["overrides"].items())
+    return f"{run.info['title'] or run.info['scenario']}{f' with {changed}' if changed else ''}"
 
 
 def _aligned(a: pd.DataFrame, b: pd.DataFrame) -> list[EventPair]:

@@ -26,6 +26,7 @@ from snelk.config.scenario import Scenario, as_scenario, load, value_of
 from snelk.errors import InputError, ReadError, UnknownNameError, nearest
 from snelk.files import claim, write_text, written
 from snelk.runs.run import Run, run_batch
+from snelk.showing import heading, html_table, line
 from snelk.tuning.batches import LARGEST_BATCH, batch_size, cores, in_batches
 from snelk.tuning.judging import judge_batch
 from snelk.tuning.plan import Axis, Plan, plan_of
@@ -75,6 +76,17 @@ class Sweep:
             raise _damaged(self.path)
         frame: pd.DataFrame = table.to_pandas()
         return frame
+
+    def _repr_html_(self) -> str:
+        """What a notebook shows of it: the first variants, and what each measures."""
+        rows = self.table.to_dict(orient="records")
+        text = f"{self.plan.count} variants of {', '.join(self.keys)}, in {self.path}"
+        told = [name for name in self.measures if self.table[name].nunique() > 1][:8]
+        shown = [
+            {key: row[key] for key in ("variant", *self.keys, *told) if key in row} for row in rows
+        ]
+        ask = "all of it: .table; one as a run: .pick(variant)"
+        return heading(text) + html_table(shown) + line(ask)
 
     @property
     def keys(self) -> list[str]:
