@@ -16,6 +16,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
+from urllib.request import urlopen
 
 import numpy as np
 import pytest
@@ -31,6 +32,7 @@ from snelk.page.gathering import Gathered, kept_of
 from snelk.page.glance import Glance
 from snelk.page.packing import Packer
 from snelk.senses.sight import GATES
+from snelk.tuning.here import Here
 from snelk.tuning.workbench import Workbench
 
 NIGHTS = [snelk.croft() / "night.toml", snelk.mill() / "night.toml"]
@@ -276,6 +278,129 @@ def test_numbers_are_written_when_one_says_so_and_nothing_is_lost(
         ("range = 8.0", "range = 7.0")
     ]
     assert tomllib.loads(after)["profiles"]["goose"]["cones"]["wide"]["range"] == 7.0
+
+
+def at_place(browser: Any, x: float, y: float) -> list[float]:
+    """Where a place of the map is in the window, px."""
+    found: list[float] = browser.execute_script(
+        "const m = snelkPage.maps[0], b = m.canvas.getBoundingClientRect();"
+        "return [b.x + m.px(arguments[0]), b.y + m.py(arguments[1])]", x, y,
+    )  # fmt: skip
+    return found
+
+
+def mouse(browser: Any, kind: str, x: float, y: float) -> None:
+    button = "none" if kind == "mouseMoved" else "left"
+    browser.execute_cdp_cmd("Input.dispatchMouseEvent", {
+        "type": kind, "x": x, "y": y, "button": button, "clickCount": 1,
+        "buttons": 0 if kind == "mouseReleased" else 1,
+    })  # fmt: skip
+
+
+def drag(browser: Any, start: list[float], end: list[float]) -> None:
+    for kind, x, y in (("mousePressed", *start), ("mouseMoved", *end), ("mouseReleased", *end)):
+        mouse(browser, kind, x, y)
+
+
+def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, tmp_path: Path) -> None:
+    scenario = croft_in(tmp_path / "croft")
+    changes = "return snelkPage.bench.changes"
+    with tuning(scenario) as address:
+        browser.get(f"{address}#t=20&agent=owl&target=fox")
+        until(
+            browser,
+            "document.body && document.body.dataset.ready && snelkPage.bench.socket.readyState === 1",
+        )
+        # The pointer asks who would sense a fox there; the answer is the library's.
+        browser.execute_script("snelkPage.bench.whatif.become('stand-in')")
+        mouse(browser, "mouseMoved", *at_place(browser, 16.0, 14.0))
+        until(browser, "snelkPage.bench.whatif.told && snelkPage.bench.whatif.shades.length > 2")
+        told = browser.execute_script("return snelkPage.bench.whatif.told")
+        here = Here(snelk.load(scenario))
+        found = here.at("fox", 20.0, tuple(told["place"]), stance="crouched")
+        shown = [(each["agent"], each["gate"], each["after"]) for each in told["noticing"]]
+        assert shown == [(each.agent, each.gate, each.after) for each in found]
+        words = browser.execute_script("return document.getElementById('readout').innerText")
+        assert "fox, crouched, at (16.0, 14.0) m from 20.0 s on" in words
+        assert "owl\tyes (night)\t100%" in words
+        first = browser.execute_script("return snelkPage.bench.whatif.shades[0]")
+        places = np.column_stack([first["x"], first["y"], np.zeros(len(first["x"]))])
+        shade = here.shade("fox", 20.0, places, stance="crouched")
+        assert first["exposure"] == shade.exposure.round(3).tolist()
+        # A noise is dropped, a corner is dragged; each is one step that is undone.
+        browser.execute_script("snelkPage.bench.whatif.become('noise')")
+        drag(browser, *[at_place(browser, 30.0, 20.0)] * 2)
+        noise = browser.execute_script(changes)["+noise"][0]
+        assert noise["at"] == pytest.approx([30.0, 20.0], abs=0.1)
+        assert noise["t"] == 20.0
+        browser.execute_script("snelkPage.bench.whatif.become('move')")
+        key = "level.wall.hay-3.0"
+        x, y = browser.execute_script("return snelkPage.bench.today.get(arguments[0])", key)
+        drag(browser, at_place(browser, x, y), at_place(browser, x + 1.5, y))
+        assert browser.execute_script(changes)[key] == pytest.approx([x + 1.5, y], abs=0.1)
+        browser.execute_script("snelkPage.bench.step(-1)")
+        assert set(browser.execute_script(changes)) == {"+noise"}
+        browser.execute_script("snelkPage.bench.step(1); snelkPage.choose({agent: 'goose-1'})")
+        # A curve is dragged by its point, a condition edited; what is wrong with it is said there.
+        curve = "profiles.owl.meter.distance"
+        browser.execute_script("snelkPage.choose({agent: 'owl'})")
+        dot = browser.execute_script(
+            "const row = document.querySelector(`.curve[data-key='${arguments[0]}']`);"
+            "row.scrollIntoView(); const b = row.querySelector('[data-n=\"1\"]').getBoundingClientRect();"
+            "return [b.x + b.width / 2, b.y + b.height / 2]", curve,
+        )  # fmt: skip
+        drag(browser, dot, [dot[0], dot[1] - 20])
+        dragged = browser.execute_script(changes)[curve]
+        assert dragged[0] == [0.3, 1.0]
+        assert dragged[1][1] > 0.45
+        when = "profiles.owl.ladder.transitions"
+        text = (
+            "const row = document.querySelector(`.condition[data-key^='${arguments[0]}']`),"
+            " area = row.querySelector('textarea'); area.value = arguments[1];"
+            "area.dispatchEvent(new Event('input')); return row.dataset.key"
+        )
+        browser.execute_script(text, when, "metre > 0.4")
+        until(browser, "document.querySelector('.condition.wrong')")
+        said = browser.execute_script("return document.querySelector('.condition.wrong').innerText")
+        assert 'did you mean "meter"' in said
+        condition = browser.execute_script(text, when, "meter > 0.4")
+        until(browser, "!document.querySelector('.condition.wrong')")
+        browser.execute_script("snelkPage.bench.keep()")
+        # What is tried is kept as a trial, and another is held against it.
+        last = browser.execute_script("return snelkPage.bench.asked")
+        until(browser, f"document.body.dataset.tried === '{last}'")
+        browser.execute_script("snelkPage.bench.trials.keep('nosy owl')")
+        browser.execute_script("snelkPage.bench.become({}); snelkPage.go(0.5)")
+        until(browser, "snelkPage.bench.trials.list[0].met !== undefined")
+        # The smallest changes are buttons: one turns the answer.
+        last = browser.execute_script("return snelkPage.bench.asked")
+        until(browser, f"document.body.dataset.tried === '{last}'")
+        until(browser, "document.querySelector('.offers button')")
+        browser.execute_script("document.querySelector('.offers button').click()")
+        offered = browser.execute_script(changes)
+        assert offered
+        # A search goes on by itself, is stopped, and is begun anew.
+        search = (
+            "const f = snelkPage.bench.finder; f.lines.value = arguments[0];"
+            "f.measure.value = 'owl.fox.first_full'; f.toward.value = '4'; f.begin(arguments[1])"
+        )
+        browser.execute_script("snelkPage.bench.become({})")
+        browser.execute_script(search, "profiles.owl.meter.fill_time = [0.5, 4]", "fit")
+        until(browser, "snelkPage.bench.finder.bar.value > 0")
+        browser.execute_script("snelkPage.bench.finder.stop()")
+        browser.execute_script(search, "profiles.owl.meter.fill_time = [1.0, 3.0, 2.0]", "sweep")
+        until(browser, "document.querySelectorAll('#find-found button').length === 3")
+        browser.execute_script("document.querySelectorAll('#find-found button')[1].click()")
+        assert browser.execute_script(changes) == {"profiles.owl.meter.fill_time": 3.0}
+        browser.execute_script(
+            "window.open = () => null; snelkPage.bench.openBoth(snelkPage.bench.trials.list[0].changes)"
+        )
+        until(browser, "snelkPage.bench.both")
+        with urlopen(browser.execute_script("return snelkPage.bench.both").split("#")[0]) as page:
+            assert b"canvas-b" in page.read()
+        browser.execute_script("snelkPage.bench.trials.draw(); snelkPage.bench.step(-1)")
+        trial = browser.execute_script("return snelkPage.bench.trials.list[0].changes")
+        assert trial.keys() == {"+noise", key, curve, condition}
 
 
 def test_strangers_and_nonsense_are_turned_away(tmp_path: Path) -> None:

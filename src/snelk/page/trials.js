@@ -63,7 +63,7 @@ class Trials {
       const both = make("button", "side by side"), away = make("button", "×");
       both.title = "this, and what is tried now, on two maps in another tab";
       both.disabled = key === now;
-      both.onclick = () => window.open(`/both?${new URLSearchParams({ token: new URLSearchParams(location.search).get("token"), a: key, b: now })}#${new URLSearchParams({ t: fixed(bench.page.t, 3), agent: bench.page.agent, target: bench.page.target })}`);
+      both.onclick = () => bench.openBoth(trial.changes);
       away.title = "let go of this trial";
       away.setAttribute("aria-label", `let go of ${trial.name}`);
       away.onclick = () => { this.list.splice(this.list.indexOf(trial), 1); this.draw(); bench.page.writeHash(); };

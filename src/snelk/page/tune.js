@@ -176,6 +176,13 @@ class Bench {
     this.rows.draw();
   }
 
+  // What is tried, beside another night, on two maps in another tab.
+  openBoth(against) {
+    this.tab = window.open("", "_blank");
+    if (this.tab) this.tab.document.write("The two nights are worked out…");
+    this.say({ type: "both", n: this.asked, changes: this.changes, against });
+  }
+
   // Hold what is tried against another night than that of the files.
   holdAgainst(trial) {
     this.against = trial ? trial.changes : {};
@@ -193,6 +200,7 @@ class Bench {
     if (type === "error") { this.finder.wrong(message); this.whatif.landed(message); this.rows.wrong(message.text); this.tell(message.text, true); this.landed(message.n); return; }
     if (["here", "shade"].includes(type)) this.whatif.take(message);
     if (type === "smallest" && message.n === this.asked) { this.offers = message; this.page.panel.offer(message); }
+    if (type === "both") this.showBoth(message.page);
     if (["progress", "fitted", "swept"].includes(type)) this.finder.take(message);
     if (type === "glance" || type === "whole") this.takeNight(message, arrays);
   }
@@ -218,7 +226,14 @@ class Bench {
       this.trials.told(message, run);
       document.body.dataset.tried = String(message.n);
     }
-    this.rows.wrong("");
+    if (message.n === this.asked) this.rows.wrong("");
+  }
+
+  showBoth(name) {
+    const { page } = this, token = new URLSearchParams(location.search).get("token");
+    this.both = `${location.origin}/both?${new URLSearchParams({ token, page: name })}#${new URLSearchParams({ t: fixed(page.t, 3), agent: page.agent, target: page.target })}`;
+    if (this.tab) this.tab.location.replace(this.both);
+    else this.tell(`open ${this.both}`);
   }
 
   get differs() { return JSON.stringify(this.changes) !== JSON.stringify(this.against); }

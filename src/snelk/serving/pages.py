@@ -47,7 +47,7 @@ async def serve_page(
 
     others = more or {}
 
-    async def answer(_: ServerConnection, request: Request) -> Response | None:
+    def answer(_: ServerConnection, request: Request) -> Response | None:
         asked, host = urlsplit(request.path), request.headers.get("Host", "")
         given = parse_qs(asked.query).get("token", [""])[0]
         # By another name than its own it would be another site's page that asks.
@@ -60,7 +60,7 @@ async def serve_page(
             return None if same else _reply(403, "text/plain", "is of another site\n")
         if asked.path in others:
             try:
-                text = await asyncio.to_thread(others[asked.path], parse_qs(asked.query))
+                text = others[asked.path](parse_qs(asked.query))
             except InputError as error:
                 return _reply(400, "text/plain", f"{error}\n")
             return _reply(200, "text/html", text)

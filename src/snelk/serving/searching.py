@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import json
+import os
 import signal
+import subprocess
+import sys
 import threading
 from collections.abc import Callable
-from multiprocessing import get_context
-from multiprocessing.connection import Connection
-from multiprocessing.process import BaseProcess
 from typing import Any
 
 from snelk.errors import SnelkError, one_line
+from snelk.tuning.batches import end_with
 from snelk.tuning.workbench import Workbench
 
 Reply = dict[str, Any]
@@ -30,49 +32,52 @@ class Search:
         self, path: str, overrides: dict[str, Any], stamps: object, asked: Reply,
         told: Callable[[Reply], None],
     ) -> None:  # fmt: skip
-        context = get_context("spawn")
-        self._ours, theirs = context.Pipe(duplex=False)
-        self._process: BaseProcess = context.Process(
-            target=_search, args=(theirs, path, overrides, stamps, asked), daemon=False
-        )
         self._told, self._stopped = told, False
-        self._process.start()
-        theirs.close()
-        threading.Thread(target=self._listen, daemon=True).start()
+        # A program of its own, so that its helpers are let go in order when it is ended.
+        self._process = subprocess.Popen(
+            [sys.executable, "-m", "snelk.serving.searching"], stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE, text=True, encoding="utf-8", start_new_session=True,
+        )  # fmt: skip
+        what = {"path": path, "overrides": overrides, "stamps": stamps, "asked": asked}
+        threading.Thread(
+            target=self._listen, args=(json.dumps({**what, "parent": os.getpid()}),), daemon=True
+        ).start()
 
-    def _listen(self) -> None:
-        ended = False
-        while not ended:
-            try:
-                reply = self._ours.recv()
-            except (EOFError, OSError):
-                break
-            ended = reply["type"] != "progress"
-            if not self._stopped:
-                self._told(reply)
+    def _listen(self, what: str) -> None:
+        process, ended = self._process, False
+        assert process.stdin is not None
+        assert process.stdout is not None
+        try:
+            process.stdin.write(what)
+            process.stdin.close()
+            for text in process.stdout:
+                reply = json.loads(text)
+                ended = reply["type"] != "progress"
+                if not self._stopped:
+                    self._told(reply)
+        except (OSError, ValueError):
+            ended = False
         if not ended and not self._stopped:
             self._told({"type": "error", "text": "the search broke off; begin it again"})
-        self._process.join()
+        process.wait()
 
     def stop(self) -> None:
         """End it, if it still goes on; nothing more is told."""
         self._stopped = True
-        if self._process.is_alive():
+        if self._process.poll() is None:
             self._process.terminate()
 
 
-def _search(
-    pipe: Connection, path: str, overrides: dict[str, Any], stamps: object, asked: Reply
-) -> None:
-    """Find numbers, and tell how it goes."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
+def search(what: Reply, say: Callable[[Reply], None]) -> None:
+    """Find numbers, and tell how it goes and what was found."""
+    asked = what["asked"]
 
     def progress(done: int, of: int) -> None:
-        pipe.send({"type": "progress", "done": done, "of": of})
+        say({"type": "progress", "done": done, "of": of})
 
     try:
-        bench = Workbench(path, overrides)
-        if bench.stamps != stamps:
+        bench = Workbench(what["path"], what["overrides"])
+        if json.loads(json.dumps(bench.stamps)) != what["stamps"]:
             found: Reply = {"type": "error", "text": "a file was changed meanwhile; take it in"}
         elif asked["what"] == "sweep":
             found = {"type": "swept", **bench.swept(asked["changes"], asked["move"], progress)}
@@ -84,5 +89,16 @@ def _search(
     except Exception as error:  # a mistake of Snelk's must not end what somebody tries
         text = f"{type(error).__name__} within Snelk: {one_line(str(error))[:200]}"
         found = {"type": "error", "text": f"{text}; please report it"}
-    pipe.send(found)
-    pipe.close()
+    say(found)
+
+
+def main() -> None:
+    """Search for what is asked on standard input, and answer in lines."""
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    what = json.loads(sys.stdin.read())
+    end_with(what["parent"])
+    search(what, lambda reply: print(json.dumps(reply), flush=True))
+
+
+if __name__ == "__main__":
+    main()

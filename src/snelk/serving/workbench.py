@@ -5,7 +5,8 @@ from __future__ import annotations
 import asyncio
 import json
 import math
-from collections.abc import AsyncIterator, Callable
+import secrets
+from collections.abc import AsyncIterator, Callable, Coroutine
 from contextlib import suppress
 from dataclasses import asdict
 from functools import lru_cache
@@ -39,6 +40,9 @@ RESTS = 0.15
 TOGETHER = 96
 """So many places are worked out before it is looked whether something else was asked."""
 
+PAGES_KEPT = 4
+"""So many pages with two nights are kept."""
+
 Reply = dict[str, Any]
 
 
@@ -62,6 +66,7 @@ class Bench:
         self._kept = kept_of(workbench.today, {})
         self._here: tuple[str, Here] | None = None
         self._helper = Helper()
+        self._pages: dict[str, str] = {}
 
     def page(self, address: str) -> str:
         """The HTML text of the page."""
@@ -77,22 +82,25 @@ class Bench:
             may_move=bench.may_move(),
         )
 
-    def both(self, asked: dict[str, list[str]]) -> str:
-        """The HTML text of a page with two nights beside one another.
-
-        Args:
-            asked: What the address asks for: the changes of `a` and `b`, as JSON.
+    def ready(self, asked: dict[str, list[str]]) -> str:
+        """The HTML text of a page that was made before, by what its address asks for.
 
         Raises:
-            InputError: They are no changes, or break a rule.
+            InputError: There is none, or not any more.
         """
-        runs = []
-        for side in "ab":
-            found = _read(f'{{"type": "try", "changes": {asked.get(side, ["?"])[0]}}}')
-            if found is None:
-                raise InputError.of("address", side, "", "are no changes", "open it from the page")
-            runs.append(self.workbench.night(found["changes"])[0])
-        return page_of(*runs)
+        name = asked.get("page", [""])[0]
+        if name not in self._pages:
+            fix = "open it again from the workbench"
+            raise InputError.of("address", "page", f'"{name}"', "is not there any more", fix)
+        return self._pages[name]
+
+    def keep_page(self, text: str) -> str:
+        """Keep a page, the last few of them, and tell its name."""
+        name = secrets.token_urlsafe(8)
+        self._pages[name] = text
+        while len(self._pages) > PAGES_KEPT:
+            del self._pages[next(iter(self._pages))]
+        return name
 
     def look(self) -> float:
         """Notice what an editor has changed; how long to wait until the next look, s."""
@@ -188,6 +196,7 @@ class Talk:
         self._more = asyncio.Event()
         self._whole: asyncio.Task[None] | None = None
         self._search: Search | None = None
+        self._tasks: set[asyncio.Task[None]] = set()
         self._shades: AsyncIterator[Reply] | None = None
         self._rests = False  # whether the pointer has to rest before they are told
 
@@ -239,7 +248,9 @@ class Talk:
             elif message["type"] == "rest":
                 self._work_out(message, SETTLES)
             elif message["type"] == "smallest":
-                asyncio.create_task(self._ask(message)).add_done_callback(_forget)
+                self._later(self._ask(message))
+            elif message["type"] == "both":
+                self._later(self._both(message))
             elif message["type"] == "search":
                 self._begin(message)
             elif message["type"] == "stop":
@@ -271,6 +282,18 @@ class Talk:
             await self._say(await self.bench.elsewhere(whole_night, asked))
 
         self._whole = asyncio.create_task(later())
+
+    def _later(self, work: Coroutine[Any, Any, None]) -> None:
+        """Answer beside all else."""
+        task = asyncio.create_task(work)
+        self._tasks.add(task)  # else it may be thrown away before it is done
+        task.add_done_callback(self._tasks.discard)
+
+    async def _both(self, asked: Reply) -> None:
+        reply = await self.bench.elsewhere(two_nights, asked)
+        if reply["type"] == "both":
+            reply["page"] = self.bench.keep_page(reply["page"])
+        await self._say(reply)
 
     async def _ask(self, asked: Reply) -> None:
         await self._say(await self.bench.elsewhere(smallest_changes, asked))
@@ -326,12 +349,6 @@ class Talk:
         if self._search is not None:
             self._search.stop()
         self._search = None
-
-
-def _forget(task: asyncio.Task[None]) -> None:
-    """Nobody waits for it: what went wrong in it was said."""
-    with suppress(asyncio.CancelledError):
-        task.exception()
 
 
 def _finite(value: Any) -> Any:
@@ -401,6 +418,17 @@ def whole_night(path: str, overrides: dict[str, Any], stamps: object, asked: Rep
     return _tried(asked, whole)
 
 
+def two_nights(path: str, overrides: dict[str, Any], stamps: object, asked: Reply) -> Reply:
+    """A page with the night that is held against, and that with what is tried, on one clock."""
+
+    def both(asked: Reply) -> Reply:
+        bench = bench_of(path, overrides, stamps)
+        runs = [bench.night(asked[side])[0] for side in ("against", "changes")]
+        return {"type": "both", "page": page_of(*runs)}
+
+    return _tried(asked, both)
+
+
 def smallest_changes(path: str, overrides: dict[str, Any], stamps: object, asked: Reply) -> Reply:
     """The smallest changes that would turn an answer."""
 
@@ -434,6 +462,7 @@ MESSAGES: dict[str, dict[str, tuple[type, ...]]] = {
     "rest": {},
     "here": {"t": NUMBER, "x": NUMBER, "y": NUMBER, "target": TEXT},
     "smallest": {"t": NUMBER, "agent": TEXT, "target": TEXT},
+    "both": {},
     "search": {"what": TEXT, "move": (dict,)},
     "stop": {},
     "show": {},
@@ -489,7 +518,7 @@ def tune_on_a_page(
     async def served() -> None:
         bench = Bench(workbench)
         try:
-            pages = {"/both": bench.both}
+            pages = {"/both": bench.ready}
             await serve_page(port, token, bench.page, bench.talk, began, bench.look, pages)
         finally:
             bench.close()
