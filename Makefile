@@ -34,6 +34,7 @@ bench: $(VENV)/.ready-dev
 	$(BIN)/python benchmarks/sweeps.py
 	$(BIN)/python benchmarks/start.py
 	$(BIN)/python benchmarks/page.py
+	$(BIN)/python benchmarks/tuning.py
 	$(BIN)/python benchmarks/serving.py
 
 screenshots: $(VENV)/.ready-dev

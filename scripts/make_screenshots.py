@@ -6,6 +6,7 @@ its driver (Debian: apt-get install xvfb xterm imagemagick chromium chromium-dri
 
 from __future__ import annotations
 
+import io
 import os
 import shutil
 import subprocess
@@ -128,22 +129,63 @@ def write_game(folder: Path) -> None:
     pd.DataFrame({**columns, "yaw": 90 - fox.heading}).to_csv(folder / "game.csv", index=False)
 
 
+RANGE = "profiles.goose.cones.wide.range"
+WIDE, TALL = 880, 550  # px, of the moving picture
+
+
 def shoot_tuned(folder: Path) -> None:
-    """A number of the geese turned, a while after."""
+    """A number of the geese turned, and somebody who stands in; a moving picture of both."""
     from browser import start_browser
 
     words = [SNELK, "tune", folder / "croft" / "night.toml", "--port", "0"]
     with subprocess.Popen(words, stdout=subprocess.PIPE, text=True) as process:
         assert process.stdout is not None
-        said = process.stdout.readline() + process.stdout.readline()
+        address = (process.stdout.readline() + process.stdout.readline()).split()[-1]
         driver = start_browser()
-        moment = "#t=47.4&agent=goose-2&target=fox"
-        number = "&set=profiles.goose.cones.wide.range%3D6.5"
-        driver.get(said.split()[-1] + moment + number)
-        time.sleep(15.0)
-        driver.save_screenshot(str(SHOTS / "tune.png"))
-        driver.quit()
-        process.terminate()
+        try:
+            driver.get(f"{address}#t=47.4&agent=goose-2&target=fox&set={RANGE}%3D6.5")
+            time.sleep(15.0)
+            stand_in = (
+                "snelkPage.bench.whatif.become('stand-in'); snelkPage.bench.whatif.pinned = true;"
+                "snelkPage.bench.whatif.moved(arguments[0], null)"
+            )
+            driver.execute_script(stand_in, [36.0, 13.0])
+            time.sleep(4.0)
+            driver.save_screenshot(str(SHOTS / "tune.png"))
+            driver.get("about:blank")
+            driver.get(f"{address}#t=47.4&agent=goose-2&target=fox")
+            while not driver.execute_script("return document.body && document.body.dataset.ready"):
+                time.sleep(0.2)
+            time.sleep(1.0)
+            pictures: list[Image.Image] = []
+
+            def shoot(wait: float) -> None:
+                time.sleep(wait)
+                shot = Image.open(io.BytesIO(driver.get_screenshot_as_png())).convert("RGB")
+                pictures.append(shot.resize((WIDE, TALL), Image.Resampling.LANCZOS))
+
+            begin = "bench.whatif.become('look'); bench.become({}); snelkPage.zoom()"
+            driver.execute_script(f"const {{ bench }} = snelkPage; {begin}")
+            shoot(0.5)
+            slider = f".number[data-key='{RANGE}'] input[type=range]"
+            turn = (
+                "const slider = document.querySelector(arguments[0]); slider.value = arguments[1];"
+                "slider.dispatchEvent(new Event('input'))"
+            )
+            for value in (9.5, 9, 8.5, 8, 7.5, 7, 6.5, 6, 5.5, 5, 5.5, 6, 6.5, 7):
+                driver.execute_script(turn, slider, value)
+                shoot(0.9)
+            driver.execute_script("snelkPage.bench.keep()")
+            shoot(6.0)
+            for x in (30.0, 32.0, 34.0, 36.0, 38.0):
+                driver.execute_script(stand_in, [x, 13.0])
+                shoot(1.5)
+        finally:
+            driver.quit()
+            process.terminate()
+    first, *rest = [each.quantize(64, dither=Image.Dither.NONE) for each in pictures]
+    lasts = [700, *[160] * 14, 1800, *[500] * 4, 1500]
+    first.save(SHOTS / "tune.gif", save_all=True, append_images=rest, duration=lasts, loop=0)
 
 
 def write_log(folder: Path) -> None:

@@ -191,6 +191,13 @@ class WhatIf {
     }
     readout.replaceChildren(make("b", `${told.target}, ${told.stance}, at (${told.place.map((v) => fixed(v, 1)).slice(0, 2).join(", ")}) m from ${fixed(told.t, 1)} s on`), table);
     if (every.length > Math.min(rows.length, 6)) readout.append(make("div", `and ${every.length - Math.min(rows.length, 6)} others who do not`, "quiet"));
+    const legend = make("div", "", "quiet");
+    for (const [colour, text] of [["#b3470ab0", "noticed within 10 s, the darker the sooner; dots: within 2 s"], ["#0072b240", "in view"]]) {
+      const swatch = make("i");
+      swatch.style.background = colour;
+      legend.append(swatch, `${text}  `);
+    }
+    readout.append(legend);
     if (!rows.length) readout.append(make("div", `nobody notices ${told.target}`, "quiet"));
     const { map } = this, [x, y] = this.place, box = readout.getBoundingClientRect();
     const left = map.px(x) + 22 + box.width > map.width ? map.px(x) - box.width - 22 : map.px(x) + 22;

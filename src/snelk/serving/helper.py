@@ -20,7 +20,7 @@ class Helper:
     """A process that is asked one thing after the other; it begins with the first."""
 
     def __init__(self) -> None:
-        self._lock = threading.Lock()
+        self._lock, self._guard = threading.Lock(), threading.Lock()
         self._pipe: Connection | None = None
         self._process: BaseProcess | None = None
         self._stopped = False
@@ -44,23 +44,24 @@ class Helper:
                 raise SnelkError(f"the process beside this one is gone: {error}") from None
 
     def _begun(self) -> Connection:
-        if self._stopped:
-            raise EOFError("it was stopped")
-        if self._pipe is None:
-            context = get_context("spawn")
-            self._pipe, theirs = context.Pipe()
-            # No daemon: it may have helpers of its own, who end when it does.
-            self._process = context.Process(target=_help, args=(theirs,), daemon=False)
-            self._process.start()
-            theirs.close()
-        return self._pipe
+        with self._guard:
+            if self._stopped:
+                raise EOFError("it was stopped")
+            if self._pipe is None:
+                context = get_context("spawn")
+                self._pipe, theirs = context.Pipe()
+                self._process = context.Process(target=_help, args=(theirs,), daemon=True)
+                self._process.start()
+                theirs.close()
+            return self._pipe
 
     def stop(self) -> None:
         """End it at once, whatever it does."""
-        self._stopped = True
-        if self._process is not None and self._process.is_alive():
-            self._process.terminate()
-            self._process.join(5)
+        with self._guard:  # not while it begins
+            self._stopped = True
+            if self._process is not None and self._process.is_alive():
+                self._process.terminate()
+                self._process.join(5)
 
 
 def _help(pipe: Connection) -> None:

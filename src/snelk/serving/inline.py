@@ -12,7 +12,7 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
-from snelk.config.scenario import load
+from snelk.config.scenario import Scenario, load
 from snelk.errors import SnelkError
 from snelk.serving.local import HOST
 from snelk.serving.workbench import tune_on_a_page
@@ -42,13 +42,14 @@ class Tuning:
 
 
 def tune(
-    scenario: str | Path, *, overrides: Mapping[str, Any] | None = None, port: int = 0,
+    scenario: str | Path | Scenario, *, overrides: Mapping[str, Any] | None = None, port: int = 0,
     height: int = TALL,
 ) -> Tuning:  # fmt: skip
     """Turn numbers on a page that a notebook shows where it stands, and see the night change.
 
     Args:
-        scenario: Its TOML file, into which numbers are written only when one says so.
+        scenario: Its TOML file, or what `load` returned: numbers are written into its files only
+            when one says so.
         overrides: Numbers that are otherwise from the beginning, by key path.
         port: Of this machine; any free one if 0.
         height: How tall the page is, px.
@@ -64,6 +65,8 @@ def tune(
     >>> bench.stop()
     """
     given = dict(overrides or {})
+    if isinstance(scenario, Scenario):
+        scenario, given = scenario.source, {**scenario.overrides, **given}
     load(scenario, overrides=given)  # what is wrong is told here
     context = get_context("spawn")
     ours, theirs = context.Pipe(duplex=False)
