@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 if TYPE_CHECKING:
-    from snelk.runs.run import Run
+    from snelk.runs.record import Record
 
 
-def pairs_of(run: Run) -> list[dict[str, Any]]:
+def pairs_of(run: Record) -> list[dict[str, Any]]:
     """Per agent and target it notices: seen, heard, nearest, highest meter; as the measures say."""
     measures = run.measures
     pairs = measures[(measures.agent != "") & (measures.target != "") & measures.target.notna()]
@@ -43,7 +43,7 @@ def pairs_of(run: Run) -> list[dict[str, Any]]:
     return rows
 
 
-def _nearest(run: Run) -> dict[tuple[str, str], float]:
+def _nearest(run: Record) -> dict[tuple[str, str], float]:
     """How near each target was that an agent had in view, m."""
     least = np.full((len(run.names), len(run.names)), np.inf)
     for sight in run.parts("sight"):
@@ -55,7 +55,7 @@ def _nearest(run: Run) -> dict[tuple[str, str], float]:
     }
 
 
-def minds_of(run: Run) -> list[dict[str, Any]]:
+def minds_of(run: Record) -> list[dict[str, Any]]:
     """Per agent with a ladder: transitions, most alert state and since when, last state, metres."""
     walked = run.measures[run.measures.measure == "distance_walked"].set_index("agent").value
     rows = []

@@ -66,7 +66,8 @@ def tune(
     """
     given = dict(overrides or {})
     if isinstance(scenario, Scenario):
-        scenario, given = scenario.source, {**scenario.overrides, **given}
+        given = {**scenario.overrides, **given}
+        scenario = scenario.source
     load(scenario, overrides=given)  # what is wrong is told here
     context = get_context("spawn")
     ours, theirs = context.Pipe(duplex=False)
