@@ -20,7 +20,7 @@ from typing import Any
 
 import snelk
 from snelk.page.gathering import kept_of
-from snelk.page.glance import Glance
+from snelk.page.glance import glances
 from snelk.page.packing import DrawnPacker
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
@@ -65,7 +65,7 @@ def main() -> None:
             simulation.step()
         times["alone"].append(1000 * (time.perf_counter() - began))
         began = time.perf_counter()
-        Glance(tried, DrawnPacker(), "a", kept)
+        list(glances(tried, DrawnPacker, "a", kept))
         times["glance"].append(1000 * (time.perf_counter() - began))
         began = time.perf_counter()
         snelk.run(tried)

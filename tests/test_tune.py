@@ -29,7 +29,7 @@ import snelk
 from snelk.config.numbers import numbers_of
 from snelk.config.scenario import value_of
 from snelk.page.gathering import Gathered, kept_of
-from snelk.page.glance import Glance
+from snelk.page.glance import glances
 from snelk.page.packing import Packer
 from snelk.senses.sight import GATES
 from snelk.tuning.here import Here
@@ -68,11 +68,18 @@ def test_what_is_shown_at_once_is_what_the_tables_say(path: Path) -> None:
     some = rnd.sample(numbers, 3)
     changes = {each.key: each.least + 0.4 * (each.most - each.least) for each in some}
     tried = scenario.changed(changes)
-    quick, whole = Packer(), Packer()
-    glance = Glance(tried, quick, "a", kept_of(snelk.run(scenario), {}))
+    whole = Packer()
+    kept = kept_of(snelk.run(scenario), {})
+    half, glance = glances(tried, Packer, "a", kept, first_until=30.0)
+    quick = glance.packer
     gathered = Gathered(snelk.run(tried), whole, "a")
     shown, told = (unpacked(b"".join(each._pieces), each.index) for each in (quick, whole))
     assert {"a.x", "a.0.result", "a.meter.value", "a.belief.source", "a.heard.t"} <= set(shown)
+    ticks = half.facts["ticks"]
+    assert (ticks, half.facts["end"]) == (round(30.0 / 0.1) + 1, glance.facts["end"])
+    first = unpacked(b"".join(half.packer._pieces), half.packer.index)
+    for name in ("a.x", "a.meter.value", "a.belief.source"):  # so far it is the same
+        assert (first[name] == shown[name][..., :ticks]).all()
     blocked = 0
     pairs = {"meter": "meters", "belief": "beliefs", "touch": "touch", "zone": "zone"}
     for name, values in shown.items():
@@ -333,6 +340,8 @@ def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, tmp_path
         noise = browser.execute_script(changes)["+noise"][0]
         assert noise["at"] == pytest.approx([30.0, 20.0], abs=0.1)
         assert noise["t"] == 20.0
+        heard = "document.querySelector('#tune-rows p.quiet').textContent"
+        until(browser, f"{heard}.includes('heard') || {heard}.includes('nobody')")
         browser.execute_script("snelkPage.bench.whatif.become('move')")
         key = "level.wall.hay-3.0"
         x, y = browser.execute_script("return snelkPage.bench.today.get(arguments[0])", key)

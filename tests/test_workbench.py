@@ -16,6 +16,7 @@ import snelk
 from snelk.config.corners import corners_of, with_corners, with_corners_in
 from snelk.config.geojson import level_from
 from snelk.tuning.here import Here
+from snelk.tuning.turning import turnings
 from snelk.tuning.workbench import Workbench
 
 NIGHTS = [snelk.croft() / "night.toml", snelk.mill() / "night.toml"]
@@ -216,6 +217,24 @@ def test_smallest_changes_turn_the_answer() -> None:
             assert run.why(agent, target, at=t).in_view != was.in_view, each
             turned += 1
     assert turned >= 2
+
+
+def test_the_number_that_kept_a_state_turns_it(night: snelk.Run) -> None:
+    taken = 0
+    for agent, t in (("farmer", 40.0), ("gander", 63.0), ("farmer", 63.0), ("goose-1", 34.0)):
+        before = night.rows("states").where(agent=agent)
+        for each in turnings(night, agent, t):
+            run = snelk.run(NIGHTS[0], overrides={each.key: each.value})
+            to = each.text.split(" → ")[1].split(" if ")[0]
+            entered = run.states[(run.states.agent == agent) & (run.states.state == to)].t
+            earlier = [time for time in entered if time <= t + 0.15]
+            assert len(earlier) > sum(
+                state == to and time <= t + 0.15
+                for state, time in zip(before["state"], before["t"], strict=True)
+            ), each
+            taken += 1
+    assert taken >= 3
+    assert turnings(night, "farmer", 40.0)[0].value == "state_for > 39.99 s"
 
 
 def test_a_sweep_and_a_fit_are_what_the_library_finds(tmp_path: Path) -> None:

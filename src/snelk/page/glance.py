@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import math
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,7 @@ from snelk.config.scenario import Scenario
 from snelk.engine.simulation import Simulation
 from snelk.page.kinds import doors_of, kinds_of
 from snelk.page.packing import Packer
-from snelk.runs.quick import Pairs, quick_run
+from snelk.runs.quick import Pairs, Quick, quick_parts
 from snelk.runs.tables import is_thin
 from snelk.senses.bodies import blocker_codes
 from snelk.senses.hearing import HEARD
@@ -21,45 +22,66 @@ from snelk.senses.sight import GATES
 Numbers = NDArray[Any]
 
 
+def glances(
+    scenario: Scenario, packer: Callable[[], Packer], key: str, kept: Mapping[str, Sequence[str]],
+    *, rays_of: str | None = None, first_until: float = math.inf,
+) -> Iterator[Glance]:  # fmt: skip
+    """A run as a page shows it at once, and before that what there is of it at a time.
+
+    Args:
+        scenario: What is run.
+        packer: Makes what packs the numbers of one.
+        key: How their names begin.
+        kept: By agent, of whom is told.
+        rays_of: The agent of whose rays it is told where they were stopped; of all if None.
+        first_until: When what there is so far is told, s.
+    """
+    simulation = Simulation(scenario)
+    names = list(simulation.names)
+    told = {
+        a: [names.index(name) for name in kept[agent]] for a, agent in enumerate(simulation.agents)
+    }
+    every = np.indices((len(told), len(names))).reshape(2, -1)
+    if is_thin(len(told), len(names)):
+        both = [(a, c) for a, targets in told.items() for c in targets]
+        every = np.array(both or np.zeros((0, 2)), dtype=np.intp).T
+    pairs = Pairs(*every)
+    for quick in quick_parts(simulation, pairs, first_until):
+        yield Glance(simulation, quick, pairs, packer(), key, told, rays_of)
+
+
 class Glance:
     """A run as a page shows it at once: as `Gathered` tells it, with much of it left out.
 
     Args:
-        scenario: What is run.
+        simulation: Of the run.
+        quick: What became of it so far.
+        pairs: Of whom `quick` tells.
         packer: The numbers.
         key: How their names begin.
-        kept: By agent, of whom is told.
-        rays_of: The agent of whose rays it is told where they were stopped; of all if None.
+        kept: By agent, of whom is told, by number.
+        rays_of: As `glances` takes it.
 
     Attributes:
         facts: Plain data for JSON: what is another than of another run of the same level.
     """
 
     def __init__(
-        self, scenario: Scenario, packer: Packer, key: str, kept: Mapping[str, Sequence[str]],
-        *, rays_of: str | None = None,
+        self, simulation: Simulation, quick: Quick, pairs: Pairs, packer: Packer, key: str,
+        kept: Mapping[int, list[int]], rays_of: str | None,
     ) -> None:  # fmt: skip
-        self.scenario, self.packer, self.key = scenario, packer, key
-        self._rays_of = rays_of
-        simulation = Simulation(scenario)
-        self.simulation, self.level = simulation, simulation.level
-        names = list(simulation.names)
-        self.kept = {a: [names.index(name) for name in kept[agent]]
-                     for a, agent in enumerate(simulation.agents)}  # fmt: skip
-        every = np.indices((len(self.kept), len(names))).reshape(2, -1)
-        if is_thin(len(self.kept), len(names)):
-            both = [(a, c) for a, targets in self.kept.items() for c in targets]
-            every = np.array(both or np.zeros((0, 2)), dtype=np.intp).T
-        self.pairs = Pairs(*every)
-        self.place = {(int(a), int(c)): n for n, (a, c) in enumerate(every.T)}
-        self.quick = quick_run(simulation, self.pairs)
+        self.scenario, self.packer, self.key = simulation.scenario, packer, key
+        self.simulation, self.level, self.quick = simulation, simulation.level, quick
+        self.kept, self._rays_of = kept, rays_of
+        self.place = {(int(a), int(c)): n for n, (a, c) in enumerate(zip(*pairs, strict=True))}
+        scenario = self.scenario
         setup, times = scenario.setup, self.quick.times
         turned = (
             (("open" if each.is_on else "shut") if each.is_door else "", each.name, t)
             for t, each in self.quick.turns
         )
         self.facts: dict[str, Any] = {
-            "key": key, "start": float(times[0]), "end": float(times[-1]), "ticks": len(times),
+            "key": key, "start": float(times[0]), "end": self._end(), "ticks": len(times),
             "dt": setup.clock.dt, "look_dt": setup.clock.dt,
             **kinds_of(setup), "doors": doors_of(self.level, setup, turned),
         }  # fmt: skip
@@ -69,6 +91,11 @@ class Glance:
         self._noises()
         self._minds()
         self._searches()
+
+    def _end(self) -> float:
+        """When it ends, or would if nothing ends it before."""
+        times = self.quick.times if self.simulation.done else self.simulation.times
+        return float(times[-1])
 
     def _add(self, name: str, values: Any, **how: Any) -> None:
         self.packer.add(f"{self.key}.{name}", values, **how)

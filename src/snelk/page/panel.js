@@ -54,7 +54,8 @@ class WhyPanel {
     const { page } = this;
     if (!this.offers || agent !== page.agent || target !== page.target || Math.abs(t - page.run.timeOf(page.run.tickAt(page.t))) > 1e-6) return;
     this.offers.replaceChildren();
-    for (const { sense, text, changes } of found.slice(0, 5)) {
+    const few = [...found.filter((each) => each.sense !== "state").slice(0, 4), ...found.filter((each) => each.sense === "state").slice(0, 3)];
+    for (const { sense, text, changes } of few) {
       const button = make("button", `${sense === "sight" ? "" : `${sense}: `}${text}`);
       button.title = `try ${Object.entries(changes).map(([key, value]) => `${key} = ${JSON.stringify(value)}`).join(", ")}`;
       button.onclick = () => page.bench.become({ ...page.bench.changes, ...changes });

@@ -60,9 +60,27 @@ class Rows {
         back.onclick = () => this.bench.set(key, key[0] === "+" ? value.filter((_, m) => m !== n) : this.bench.today.get(key), true);
         row.append(label, back);
         found.push(row);
+        if (key === "+noise") found.push(make("p", this.heardBy(value[n]), "quiet"));
       });
     }
     return found;
+  }
+
+  // Who heard a noise that was dropped, the loudest first; once the whole night is there.
+  heardBy({ t, at }) {
+    const { run } = this.bench.page;
+    if (run.partial || !run.has("heard.x")) return "who hears it is worked out…";
+    const heard = [], count = run.shape("heard.t")[0], deaf = new Set();
+    for (let n = 0; n < count; n++) {
+      const get = (name) => run.at(`heard.${name}`, n);
+      if (Math.abs(get("x") - at[0]) > 0.006 || Math.abs(get("y") - at[1]) > 0.006 || get("t") < t - 1e-3 || get("t") > t + 2) continue;
+      const agent = run.agentNames[get("agent")];
+      if (get("heard")) heard.push([get("strength"), agent]);
+      else deaf.add(`${agent}${get("straight") < 0 ? "" : ` (${fixed(get("straight"), 1)} m off)`}`);
+    }
+    heard.sort((a, b) => b[0] - a[0]);
+    const who = heard.map(([strength, agent]) => `${agent} (strength ${fixed(strength, 2)})`).join(", ");
+    return `${who ? `heard by ${who}` : "nobody hears it"}${deaf.size ? `; not by ${[...deaf].slice(0, 4).join(", ")}${deaf.size > 4 ? ` and ${deaf.size - 4} more` : ""}` : ""}`;
   }
 
   number(number, profile) {

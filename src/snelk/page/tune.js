@@ -121,7 +121,7 @@ class Bench {
 
   fly() {
     this.flying = this.asked;
-    this.say({ type: "try", n: this.asked, changes: this.changes, against: this.against, held: this.held, agent: this.page.agent });
+    this.say({ type: "try", n: this.asked, changes: this.changes, against: this.against, held: this.held, agent: this.page.agent, t: this.page.t });
   }
 
   // The picture of a change is there, or it is none: now the next.
@@ -207,7 +207,7 @@ class Bench {
 
   takeNight(message, arrays) {
     const { page, base } = this;
-    if (message.n < this.shown) return;
+    if (message.n < this.shown) return; // a later one is there
     // What is not told of it is as it was: of a glance that is much.
     const run = new Run({ ...page.facts.runs[0], ...message.facts }, arrays, page.facts.words);
     run.partial = message.type === "glance";
@@ -219,11 +219,12 @@ class Bench {
         if (this.sentAt.has(message.n)) this.delays.push(performance.now() - this.sentAt.get(message.n));
         for (const n of this.sentAt.keys()) if (n <= message.n) this.sentAt.delete(n);
         this.tell("");
-        this.landed(message.n);
+        if (!message.more) this.landed(message.n);
       }));
     } else {
       this.tellNews(message);
       this.trials.told(message, run);
+      if (this.changes["+noise"]) this.rows.draw();
       document.body.dataset.tried = String(message.n);
     }
     if (message.n === this.asked) this.rows.wrong("");
@@ -261,7 +262,10 @@ class Bench {
       const button = make("button", `first otherwise at ${fixed(first.t, 2)} s: ${first.text}`);
       button.onclick = () => this.page.jump({ ...first, kind: "" });
       box.append(button);
-    } else if (this.differs) box.append(make("p", "The night is the same."));
+    } else if (this.differs) {
+      const others = this.page.events.rows.filter((row) => row.status && row.status !== "same").length;
+      box.append(make("p", others ? `What everybody makes of everybody is the same; ${others} events are otherwise.` : "The night is the same."));
+    }
     for (const each of [...verdicts].sort((a, b) => (b.met !== b.before) - (a.met !== a.before) || a.met - b.met)) {
       if (each.met && each.before) continue;
       const turned = each.met !== each.before ? (each.met ? " (it was not)" : " (it was met)") : "";

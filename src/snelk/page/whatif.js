@@ -123,8 +123,11 @@ class WhatIf {
 
   moved(place, event) {
     if (this.mode === "move") {
-      if (this.grip) this.bench.set(this.grip.key, place.map((v) => Number(fixed(v, 2))), false);
-      if (this.grip) this.map.again();
+      if (this.grip) {
+        this.bench.set(this.grip.key, place.map((v) => Number(fixed(v, 2))), false);
+        this.map.again();
+        if (this.grip.kind === "at") this.dragged = this.grip.name; // and who would sense it there
+      }
       this.over_ = this.grip || this.near(this.handles, place, 2 * GRIP);
       if (!this.grip && event && !this.dragged) this.map.again();
       if (!this.dragged) return;

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
@@ -55,12 +57,18 @@ class Quick(NamedTuple):
     heard_at: Numbers  # (heard,), s
 
 
-def quick_run(simulation: Simulation, pairs: Pairs) -> Quick:
+def quick_parts(
+    simulation: Simulation, pairs: Pairs, first_until: float = math.inf
+) -> Iterator[Quick]:
     """Step a simulation of one variant to its end.
 
     Args:
         simulation: At its beginning.
         pairs: Of whom is told.
+        first_until: At this time, s, it is told what there is so far, before it goes on.
+
+    Yields:
+        What there is so far, if that is before the end; and all of it. The arrays are the same.
     """
     world, ticks = simulation.world, len(simulation.times)
     sight, beliefs, contacts = simulation.sight, simulation.beliefs, simulation.contacts
@@ -83,6 +91,22 @@ def quick_run(simulation: Simulation, pairs: Pairs) -> Quick:
     notes: list[Note] = []
     snapshots: list[Snapshot] = []
     noises, heard, heard_at = [Noises.blank(0)], [Heard.none()], list[float]()
+
+    def told(n: int) -> Quick:
+        made = Noises(*map(np.concatenate, zip(*noises, strict=True)))
+        judged = Heard(*map(np.concatenate, zip(*heard, strict=True)))
+        some = told_of(simulation, judged, made)
+        looked, *in_state = (each[:n] for each in own)
+        *first, age, blur, touch, zone = (each[:n] for each in kept)
+        numbers, who = simulation.memory_numbers, pairs.agents
+        radius = doubt(first[4], age, blur, numbers.grace[0, who], numbers.spread[0, who])
+        arrays = (
+            simulation.times[:n], Poses(*(each[:n] for each in poses)), looked, awake[:n], *first,
+            radius, touch, zone, *in_state,
+        )  # fmt: skip
+        at = np.array(heard_at)[some]
+        return Quick._make((*arrays, [*turns], [*notes], [*snapshots], made, judged.of(some), at))
+
     n = 0
     while not simulation.done:
         t = simulation.step()
@@ -106,19 +130,7 @@ def quick_run(simulation: Simulation, pairs: Pairs) -> Quick:
             heard.append(simulation.heard)
             heard_at += [t] * len(heard[-1].agent)
         n += 1
-    made = Noises(*map(np.concatenate, zip(*noises, strict=True)))
-    judged = Heard(*map(np.concatenate, zip(*heard, strict=True)))
-    told = told_of(simulation, judged, made)
-    if n < ticks:  # something ended it
-        kept, own = [each[:n] for each in kept], [each[:n] for each in own]
-        poses = [each[:n] for each in poses]
-    looked, *in_state = own
-    *first, age, blur, touch, zone = kept
-    numbers, who = simulation.memory_numbers, pairs.agents
-    radius = doubt(first[4], age, blur, numbers.grace[0, who], numbers.spread[0, who])
-    arrays = (
-        simulation.times[:n], Poses(*poses), looked, awake[:n], *first, radius, touch, zone,
-        *in_state,
-    )  # fmt: skip
-    at = np.array(heard_at)[told]
-    return Quick._make((*arrays, turns, notes, snapshots, made, judged.of(told), at))
+        if t >= first_until:
+            first_until = math.inf
+            yield told(n)
+    yield told(n)

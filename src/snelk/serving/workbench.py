@@ -6,7 +6,7 @@ import asyncio
 import json
 import math
 import secrets
-from collections.abc import AsyncIterator, Callable, Coroutine
+from collections.abc import AsyncIterator, Callable, Coroutine, Iterator
 from contextlib import suppress
 from dataclasses import asdict
 from functools import lru_cache
@@ -19,7 +19,7 @@ from snelk.config.numbers import conditions_of, curves_of
 from snelk.errors import InputError, SnelkError, one_line
 from snelk.page.build import event_pairs, page_of, tune_page_of
 from snelk.page.gathering import Gathered, kept_of
-from snelk.page.glance import Glance
+from snelk.page.glance import glances
 from snelk.page.packing import DrawnPacker, RawPacker
 from snelk.serving.helper import Helper
 from snelk.serving.pages import serve_page
@@ -33,6 +33,9 @@ LOOKS_EVERY = 0.5
 SETTLES, HELD = 0.05, 0.8
 """So long after the last change the whole night is worked out, s: when the hand has let go, and
 while it has not."""
+
+LONG, AROUND = 1500, 3.0
+"""Of a night of more ticks it is shown first what there is of it this long after the moment, s."""
 
 RESTS = 0.15
 """So long after the pointer came to rest the places around it are worked out, s."""
@@ -116,15 +119,23 @@ class Bench:
         """Answer a page until it goes away."""
         await Talk(self, client).go_on()
 
-    def glance(self, asked: Reply) -> Reply:
-        """The night with other numbers, as it is shown at once."""
-        packer = DrawnPacker()
+    def glances(self, asked: Reply) -> Iterator[Reply]:
+        """The night with other numbers, as it is shown at once; a long one first up to a moment."""
         tried = self.workbench.tried(asked["changes"])
-        found = Glance(tried, packer, "a", self._kept, rays_of=asked["agent"] or "")
-        return {
-            "type": "glance", "facts": found.facts, "index": packer.index,
-            "numbers": packer.content(),
-        }  # fmt: skip
+        times, t = len(self.workbench.today.times), asked["t"]
+        until = t + AROUND if t is not None and times > LONG else math.inf
+        packers: list[DrawnPacker] = []
+
+        def packer() -> DrawnPacker:
+            packers.append(DrawnPacker())
+            return packers[-1]
+
+        how: Any = {"rays_of": asked["agent"] or "", "first_until": until}
+        for found in glances(tried, packer, "a", self._kept, **how):
+            yield {
+                "type": "glance", "facts": found.facts, "index": packers[-1].index,
+                "numbers": packers[-1].content(), "more": not found.simulation.done,
+            }  # fmt: skip
 
     def here(self, asked: Reply) -> Here:
         """A night to be asked about places; that of the same changes is kept."""
@@ -267,9 +278,12 @@ class Talk:
         self._shades = None
         if self._whole is not None:
             self._whole.cancel()
-        async with self.bench.lock:
-            reply = await asyncio.to_thread(_tried, asked, self.bench.glance)
-        await self._say(reply)
+        parts = self.bench.glances(asked)
+        reply: Reply = {"more": True}
+        while reply.get("more"):
+            async with self.bench.lock:
+                reply = await asyncio.to_thread(_tried, asked, lambda _: next(parts))
+            await self._say(dict(reply))
         if reply["type"] != "error":
             self._work_out(asked, HELD if asked["held"] else SETTLES)
 
@@ -472,7 +486,7 @@ MESSAGES: dict[str, dict[str, tuple[type, ...]]] = {
 """What a page may say, and what each has to hold beside `changes`."""
 
 OTHERWISE = {"n": None, "held": False, "floor": None, "stance": None, "wish": None,
-             "budget": 200, "agent": None}  # fmt: skip
+             "budget": 200, "agent": None, "t": None}  # fmt: skip
 """What is so where it is not said."""
 
 MOST_CHANGES = 1000
@@ -492,6 +506,7 @@ def _read(text: str | bytes) -> Reply | None:
         return None
     fits = all(type(message.get(name)) in types for name, types in MESSAGES[kind].items())
     fits &= all(type(message[name]) in (str, type(None)) for name in ("floor", "stance", "agent"))
+    fits &= type(message["t"]) in (int, float, type(None))
     fits &= type(message["budget"]) is int and type(message["wish"]) in (dict, type(None))
     return message if fits else None
 

@@ -28,6 +28,7 @@ from snelk.tuning.fit import as_given, fit
 from snelk.tuning.judging import Verdicts, judge_batch
 from snelk.tuning.plan import plan_of
 from snelk.tuning.trials import Progress
+from snelk.tuning.turning import turnings
 
 Changes = Mapping[str, Any]
 """What is tried, by key:
@@ -235,15 +236,20 @@ class Workbench:
         Raises:
             InputError: A number breaks its rule, a name or the time is wrong.
         """
-        answer = self.night(changes)[0].why(agent, target, at=t)
+        night = self.night(changes)[0]
+        answer = night.why(agent, target, at=t)
         parts: list[tuple[str, Answer | SenseAnswer]] = [("sight", answer)]
         parts += [(each.sense, each) for each in answer.senses]
-        return [
+        found = [
             Smallest(sense, each.text, dict(map(parse_override, each.settable)))
             for sense, part in parts
             for each in (part.counterfactual, *part.others)
             if each is not None and each.settable
         ]
+        if self.scenario.setup.profile_of(agent).ladder is not None:
+            turned = turnings(night, agent, t)
+            found += [Smallest("state", each.text, {each.key: each.value}) for each in turned]
+        return found
 
     def may_move(self) -> dict[str, list[Any]]:
         """The numbers that `fit.move` lets move: by key path [low, high], or the choices."""
