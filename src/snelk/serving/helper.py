@@ -7,6 +7,7 @@ import os
 import signal
 import threading
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from multiprocessing import get_context
 from multiprocessing.connection import Connection
@@ -20,10 +21,12 @@ class Helper:
     """A process that is asked one thing after the other; it begins with the first."""
 
     def __init__(self) -> None:
-        self._lock, self._guard = threading.Lock(), threading.Lock()
+        self._guard = threading.Lock()
+        self._waiting = ThreadPoolExecutor(1)
         self._pipe: Connection | None = None
         self._process: BaseProcess | None = None
         self._stopped = False
+        self._goes_on: asyncio.TimerHandle | None = None
 
     async def ask(self, work: Callable[..., Any], *given: Any) -> Any:
         """What a function of a module comes to, in the process beside this one.
@@ -31,17 +34,17 @@ class Helper:
         Raises:
             SnelkError: The process is gone; the next question begins another.
         """
-        return await asyncio.to_thread(self._ask, work, given)
+        loop = asyncio.get_running_loop()  # what is not asked any more is not begun
+        return await loop.run_in_executor(self._waiting, self._ask, work, given)
 
     def _ask(self, work: Callable[..., Any], given: tuple[Any, ...]) -> Any:
-        with self._lock:
-            try:
-                pipe = self._begun()
-                pipe.send((work, given))
-                return pipe.recv()
-            except (EOFError, OSError) as error:
-                self._pipe = None
-                raise SnelkError(f"the process beside this one is gone: {error}") from None
+        try:
+            pipe = self._begun()
+            pipe.send((work, given))
+            return pipe.recv()
+        except (EOFError, OSError) as error:
+            self._pipe = None
+            raise SnelkError(f"the process beside this one is gone: {error}") from None
 
     def _begun(self) -> Connection:
         with self._guard:
@@ -55,11 +58,26 @@ class Helper:
                 theirs.close()
             return self._pipe
 
+    def pause(self, seconds: float) -> None:
+        """Let it do nothing for a while, so that it takes no time from what is shown at once."""
+        self._signal("SIGSTOP")
+        loop = asyncio.get_running_loop()
+        if self._goes_on is not None:
+            self._goes_on.cancel()
+        self._goes_on = loop.call_later(seconds, self._signal, "SIGCONT")
+
+    def _signal(self, name: str) -> None:
+        number, process = getattr(signal, name, None), self._process
+        if number is not None and process is not None and process.pid and process.is_alive():
+            with suppress(ProcessLookupError):
+                os.kill(process.pid, number)
+
     def stop(self) -> None:
         """End it at once, whatever it does."""
         with self._guard:  # not while it begins
             self._stopped = True
             if self._process is not None and self._process.is_alive():
+                self._signal("SIGCONT")  # else it does not hear the next
                 self._process.terminate()
                 self._process.join(5)
 

@@ -34,6 +34,9 @@ SETTLES, HELD = 0.05, 0.8
 """So long after the last change the whole night is worked out, s: when the hand has let go, and
 while it has not."""
 
+GIVES_WAY = 0.5
+"""So long after the last change nothing else is worked out, s."""
+
 LONG, AROUND = 1500, 3.0
 """Of a night of more ticks it is shown first what there is of it this long after the moment, s."""
 
@@ -154,6 +157,10 @@ class Bench:
             "type": "here", "place": place, "stance": stance, "target": target, "t": t,
             "noticing": [_plain(asdict(each)) for each in found],
         }  # fmt: skip
+
+    def give_way(self) -> None:
+        """Let the process beside this one wait until what is tried is drawn."""
+        self._helper.pause(GIVES_WAY)
 
     async def elsewhere(self, work: Callable[..., Reply], asked: Reply) -> Reply:
         """Work something out in the process beside this one."""
@@ -278,6 +285,7 @@ class Talk:
         self._shades = None
         if self._whole is not None:
             self._whole.cancel()
+        self.bench.give_way()
         parts = self.bench.glances(asked)
         reply: Reply = {"more": True}
         while reply.get("more"):
