@@ -115,9 +115,10 @@ def test_a_stand_in_is_noticed_as_the_closed_form_says(tmp_path: Path) -> None:
         assert shade.after[1:].tolist() == [0.0, pytest.approx(np.nan, nan_ok=True)]
         assert shade.exposure[0] == (1.0 if gate == "in_view" else 0.0)
     assert here.at("guard", 3.0, (1.0, 1.0)) == []
-    for wrong in (("nobody", 3.0), ("thief", 30.0), ("thief", -1.0)):
+    for name, t, x in (("nobody", 3.0, 0.0), ("thief", 30.0, 0.0), ("thief", -1.0, 0.0),
+                       ("thief", 3.0, math.inf), ("thief", 3.0, math.nan)):  # fmt: skip
         with pytest.raises(snelk.InputError):
-            here.at(*wrong, (0.0, 0.0))
+            here.at(name, t, (x, 0.0))
 
 
 def test_a_stand_in_is_sensed_as_somebody_who_stands_there() -> None:

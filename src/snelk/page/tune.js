@@ -215,7 +215,7 @@ class Bench {
     this.show(run, message);
     this.shown = message.n;
     if (run.partial) {
-      requestAnimationFrame(() => requestAnimationFrame(() => {
+      requestAnimationFrame(() => setTimeout(() => { // after the frame in which it is drawn
         if (this.sentAt.has(message.n)) this.delays.push(performance.now() - this.sentAt.get(message.n));
         for (const n of this.sentAt.keys()) if (n <= message.n) this.sentAt.delete(n);
         this.tell("");

@@ -35,7 +35,11 @@ class WhatIf {
     canvas.onpointermove = (event) => this.moved(this.at(event), event);
     canvas.onpointerdown = (event) => { canvas.setPointerCapture(event.pointerId); this.pressed(this.at(event)); };
     canvas.onpointerup = () => this.released();
-    canvas.onpointerleave = () => { if (this.mode === "stand-in" && !this.pinned) this.leave(); };
+    canvas.onpointerleave = ({ clientX, clientY }) => {
+      const { left, top, right, bottom } = canvas.getBoundingClientRect();
+      const inside = clientX > left && clientX < right && clientY > top && clientY < bottom; // what lies over it
+      if (this.mode === "stand-in" && !this.pinned && !inside) this.leave();
+    };
     canvas.onwheel = (event) => {
       event.preventDefault();
       this.map.zoom(event.deltaY > 0 ? 1.15 : 1 / 1.15, ...this.at(event));

@@ -351,9 +351,10 @@ class Talk:
         shades, self._rests = self._shades, False
         if shades is None:
             return
-        async for reply in shades:
-            await self._say(reply)
-            return
+        with suppress(SnelkError):  # what is wrong was told with the place
+            async for reply in shades:
+                await self._say(reply)
+                return
         self._shades = None
 
     def _begin(self, asked: Reply) -> None:

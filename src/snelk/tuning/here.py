@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.config.fields import LONGEST
 from snelk.config.scenario import Scenario
 from snelk.config.words import POSTURES
 from snelk.errors import InputError, one_of
@@ -141,9 +142,12 @@ class Here:
             seconds: For how long.
 
         Raises:
-            InputError: A name or a time is wrong.
+            InputError: A name, a time or the place is wrong.
         """
         job = self._job(target, t, stance, seconds)
+        if not all(abs(each) <= LONGEST for each in place):
+            rule = f"must be a place, numbers within ±{LONGEST:g} m"
+            raise InputError.of("place", "", str(place), rule)
         if not job.watching:
             return []
         at = place if len(place) == 3 else self.ground(place[0], place[1])

@@ -44,6 +44,9 @@ ADDED = ("noise", "change")
 WISHED = "asked for here"
 """The name of a wish that is tried."""
 
+MOST_CORNERS = 3000
+"""Of more corners a page would be no pleasure."""
+
 NIGHTS_KEPT = 3
 """So many nights are kept, beside the last."""
 
@@ -217,17 +220,23 @@ class Workbench:
         return replace(tried, level=self._moved[1])
 
     def handles(self) -> list[Handle]:
-        """All places that can be moved, as they are in the files."""
+        """All places that can be moved, as they are in the files.
+
+        Of a level with very many corners only spots and routes.
+        """
         cast = [
             Handle(key_path(("cast", name, key)), name, key, *place)
             for name, member in self.scenario.setup.cast.items()
             for key in ("at", "home")
             if (place := getattr(member, key)) is not None and member.clue is None
         ]
+        corners = list(corners_of(self.scenario.level))
+        if len(corners) > MOST_CORNERS:
+            corners = [each for each in corners if each[0].kind in ("spot", "route")]
         return cast + [
             Handle(key_path(("level", each.kind, each.name, str(each.number))), each.name,
                    each.kind, x, y, closed)
-            for each, (x, y), closed in corners_of(self.scenario.level)
+            for each, (x, y), closed in corners
         ]  # fmt: skip
 
     def smallest(self, changes: Changes, agent: str, target: str, t: float) -> list[Smallest]:
