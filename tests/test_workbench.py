@@ -179,6 +179,11 @@ def test_what_is_tried_is_what_is_written(night: Path, tmp_path: Path) -> None:
     else:
         corners = {c.name: c for c, _, _ in corners_of(bench.scenario.level) if c.kind == "spot"}
         changes[f"level.spot.{next(iter(corners))}.0"] = changes.pop("level.spot.wood.0")
+    changes["+noise"] = [*changes["+noise"], {**changes["+noise"][0], "t": 21.0}]
+    handle = next(each for each in bench.handles() if each.kind == "wall")
+    for x in (handle.x + 0.1, handle.x + 0.2):  # of two levels tried the second is not the first
+        tried_level = bench.tried({handle.key: [x, handle.y]}).level
+        assert next(at for c, at, _ in corners_of(tried_level) if c.name == handle.name)[0] == x
     known = {each.key for each in bench.handles()}
     assert {key for key in changes if key.startswith("level.")} <= known
     tried = snelk.run(bench.tried(changes))
@@ -236,6 +241,9 @@ def test_the_number_that_kept_a_state_turns_it(night: snelk.Run) -> None:
             taken += 1
     assert taken >= 3
     assert turnings(night, "farmer", 40.0)[0].value == "state_for > 39.99 s"
+    sooner = next(each for each in turnings(night, "scarecrow", 38.5) if "true for" in each.text)
+    assert sooner.key.endswith("transitions.stirs.for")
+    assert sooner.value == pytest.approx(0.8, abs=0.011)
 
 
 def test_a_sweep_and_a_fit_are_what_the_library_finds(tmp_path: Path) -> None:
