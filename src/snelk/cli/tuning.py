@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 import webbrowser
 from typing import Annotated
@@ -48,7 +49,13 @@ def tune(
         screen.print(f"Open http://{HOST}:{at}/?token={secret}")
         screen.print("Only from this machine. Stop it with Ctrl-C.")
         sys.stdout.flush()
-        if sys.stdout.isatty() if opens is None else opens:
+        if (sys.stdout.isatty() and _has_windows()) if opens is None else opens:
             webbrowser.open(f"http://{HOST}:{at}/?token={secret}")
 
     tune_on_a_page(workbench, port, secret, began)
+
+
+def _has_windows() -> bool:
+    """Whether a browser could show itself: one of letters would take the terminal."""
+    shown = os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")
+    return bool(shown) or sys.platform in ("win32", "darwin")

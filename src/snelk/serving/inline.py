@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import os
 import secrets
+import subprocess
+import sys
 import weakref
 from collections.abc import Mapping
-from multiprocessing import get_context
-from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
 from snelk.config.scenario import Scenario, load
-from snelk.errors import SnelkError
+from snelk.errors import SnelkError, one_line
 from snelk.serving.local import HOST
 from snelk.serving.workbench import tune_on_a_page
 from snelk.showing import TALL, frame
@@ -29,7 +30,7 @@ class Tuning:
         height: How tall it is in a notebook, px.
     """
 
-    def __init__(self, address: str, height: int, process: Any) -> None:
+    def __init__(self, address: str, height: int, process: subprocess.Popen[str]) -> None:
         self.address, self.height = address, height
         self._end = weakref.finalize(self, _stop, process)
 
@@ -69,36 +70,44 @@ def tune(
         given = {**scenario.overrides, **given}
         scenario = scenario.source
     load(scenario, overrides=given)  # what is wrong is told here
-    context = get_context("spawn")
-    ours, theirs = context.Pipe(duplex=False)
     secret = secrets.token_urlsafe(16)
-    path = str(Path(scenario).resolve())
-    process = context.Process(
-        target=_serve, args=(theirs, os.getpid(), path, given, port, secret), daemon=False
-    )
-    process.start()
-    theirs.close()
-    try:
-        found = ours.recv()
-    except EOFError:
-        found = "it ended before it began"
-    if not isinstance(found, int):
-        raise SnelkError(f"the workbench cannot be opened: {found}")
+    what = {"path": str(Path(scenario).resolve()), "overrides": given, "port": port}
+    # A program of its own: it asks for no guard in a script that calls this.
+    process = subprocess.Popen(
+        [sys.executable, "-m", "snelk.serving.inline"], stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE, text=True, encoding="utf-8", start_new_session=True,
+    )  # fmt: skip
+    assert process.stdin is not None
+    assert process.stdout is not None
+    with contextlib.suppress(OSError):
+        process.stdin.write(json.dumps({**what, "secret": secret, "parent": os.getpid()}))
+        process.stdin.close()
+    found = process.stdout.readline().strip()
+    if not found.isdecimal():
+        process.wait(10)
+        raise SnelkError(f"the workbench cannot be opened: {found or 'it ended before it began'}")
     return Tuning(f"http://{HOST}:{found}/?token={secret}", height, process)
 
 
-def _stop(process: Any) -> None:
+def _stop(process: subprocess.Popen[str]) -> None:
     """End a process, as Ctrl-C would."""
-    with contextlib.suppress(OSError, ValueError):
+    with contextlib.suppress(OSError, subprocess.TimeoutExpired):
         process.terminate()
-        process.join(10)
+        process.wait(10)
+    if process.stdout is not None:
+        process.stdout.close()
 
 
-def _serve(
-    pipe: Connection, parent: int, path: str, overrides: dict[str, Any], port: int, secret: str
-) -> None:
-    end_with(parent)
+def main() -> None:
+    """Serve what is asked for on standard input; tell the port, or what is wrong."""
+    what = json.loads(sys.stdin.read())
+    end_with(what["parent"])
     try:
-        tune_on_a_page(Workbench(path, overrides), port, secret, pipe.send)
+        bench = Workbench(what["path"], what["overrides"])
+        tune_on_a_page(bench, what["port"], what["secret"], lambda at: print(at, flush=True))
     except SnelkError as error:
-        pipe.send(str(error))
+        print(one_line(str(error)), flush=True)
+
+
+if __name__ == "__main__":
+    main()
