@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -117,7 +117,8 @@ def quick_parts(
                 np.take(values, places, axis=0, out=into[n], mode="clip")
         for into, values in zip(own, of_agents, strict=True):
             into[n] = values
-        for into, values in zip(poses, simulation.poses, strict=True):
+        now: Any = simulation.poses  # two take turns
+        for into, values in zip(poses, now, strict=True):
             into[n] = values[0]
         awake[n] = simulation.awake_then["sight"][0]
         if world.outcomes.turned:
