@@ -345,7 +345,8 @@ class Page {
   go(t) {
     this.t = Math.min(Math.max(t, this.start), this.end);
     this.show(this.playing);
-    if (!this.playing) this.writeHash();
+    if (!this.playing && this.bench) this.writeHash(); // a night that follows the hand has no time for it
+    else if (!this.playing) this.writeHashNow();
   }
 
   show(smooth) {
@@ -396,6 +397,7 @@ class Page {
   }
 
   writeHashNow() {
+    clearTimeout(this.writes);
     const words_ = new URLSearchParams({ t: fixed(this.t, 3), agent: this.agent, target: this.target });
     for (const [key, value] of Object.entries(this.bench ? this.bench.changes : {})) words_.append("set", `${key}=${JSON.stringify(value)}`);
     for (const text of this.bench ? this.bench.trials.words : []) words_.append("trial", text);

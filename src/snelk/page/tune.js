@@ -116,7 +116,7 @@ class Bench {
     this.held = held;
     if (!this.flying) this.fly();
     this.tell("");
-    this.page.writeHash();
+    if (held) this.page.writeHash(); else this.page.writeHashNow();
   }
 
   fly() {
