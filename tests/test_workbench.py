@@ -15,6 +15,7 @@ import pytest
 import snelk
 from snelk.config.corners import corners_of, with_corners, with_corners_in
 from snelk.config.geojson import level_from
+from snelk.serving.workbench import Bench
 from snelk.tuning.here import Here
 from snelk.tuning.turning import turnings
 from snelk.tuning.workbench import Workbench
@@ -58,7 +59,7 @@ standing = 1.8
 [profiles.guard]
 body = "man"
 notices = ["thieves"]
-cones.front = { range = 10.0, fov_whole = 90.0 }
+cones.front = { range = 10.0, fov_whole = 90.0, min_exposure = 0.5 }
 meter = { fill_time = 2.0, distance = [[0.0, 1.0], [1.0, 0.5]] }
 [profiles.dog]
 body = "man"
@@ -80,6 +81,8 @@ at = [-50.0, -50.0]
 SCREEN = {"type": "FeatureCollection", "features": [
     {"type": "Feature", "properties": {"kind": "wall", "name": "screen", "top": 3.0},
      "geometry": {"type": "LineString", "coordinates": [[4.0, -3.0], [4.0, -1.0]]}},
+    {"type": "Feature", "properties": {"kind": "wall", "name": "sill", "top": 1.3},
+     "geometry": {"type": "LineString", "coordinates": [[3.0, 1.0], [3.0, 3.0]]}},
     {"type": "Feature", "properties": {"kind": "zone", "name": "all"},
      "geometry": {"type": "Polygon",
                   "coordinates": [[[-60, -60], [60, -60], [60, 60], [-60, 60], [-60, -60]]]}},
@@ -95,6 +98,7 @@ def test_a_stand_in_is_noticed_as_the_closed_form_says(tmp_path: Path) -> None:
         ((5.0, 0.0), "in_view", 1.0, 2.0 / 0.75),
         ((9.0, 0.0), "in_view", 1.0, 2.0 / 0.55),
         ((8.0, -4.0), "line_of_sight", 0.0, None),
+        ((6.0, 4.0), "line_of_sight", 0.25, None),  # its head alone, which is not enough
         ((1.0, 4.0), "angle", None, None),
         ((11.0, 0.0), "range", None, None),
     ):
@@ -241,9 +245,35 @@ def test_the_number_that_kept_a_state_turns_it(night: snelk.Run) -> None:
             taken += 1
     assert taken >= 3
     assert turnings(night, "farmer", 40.0)[0].value == "state_for > 39.99 s"
+    held = 0
+    for agent in ("scarecrow", "dog", "farmer", "hen-1"):
+        ladder = night.setup.profile_of(agent).ladder
+        assert ladder is not None
+        for t in night.times[::19].tolist():
+            found, now = turnings(night, agent, t), night.why_state(agent, at=t)
+            if 0.0 < t - now.since < ladder.states[now.state].least - 0.11:  # it cannot leave yet
+                held += 1
+                assert found == []
+    assert held > 2
+    # Where it has to be true for a while as well one number is not enough.
+    also = {"profiles.farmer.ladder.transitions.evening-round.for": 0.5, "clock.end": 41.0}
+    both = snelk.run(NIGHTS[0], overrides={**also, "expect": {}})
+    assert "evening-round" not in str(turnings(both, "farmer", 40.0))
     sooner = next(each for each in turnings(night, "scarecrow", 38.5) if "true for" in each.text)
     assert sooner.key.endswith("transitions.stirs.for")
     assert sooner.value == pytest.approx(0.8, abs=0.011)
+
+
+def test_of_a_long_night_it_is_shown_first_what_is_around_the_moment(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    for long, told in ((100, [231, 901]), (901, [901])):
+        monkeypatch.setattr("snelk.serving.workbench.LONG", long)
+        bench = Bench(Workbench(NIGHTS[0]))
+        asked = {"changes": {ACUITY: 1.0}, "t": 20.0, "agent": "dog"}
+        parts = list(bench.glances(asked))
+        assert [each["facts"]["ticks"] for each in parts] == told
+        assert [each["more"] for each in parts] == [True, False][-len(told) :]
 
 
 def test_a_sweep_and_a_fit_are_what_the_library_finds(tmp_path: Path) -> None:

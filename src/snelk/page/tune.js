@@ -67,7 +67,8 @@ class Bench {
       const cut = text.lastIndexOf("=", text.search(/=[-\d."[{]/)), key = text.slice(0, cut);
       let value;
       try { value = JSON.parse(text.slice(cut + 1)); } catch { continue; }
-      const known = this.today.has(key) || key[0] === "+";
+      const listed = Array.isArray(value) && value.every((each) => each && Number.isFinite(each.t) && (each.of || Array.isArray(each.at)));
+      const known = key[0] === "+" ? listed : this.today.has(key);
       if (known && !this.isToday(key, value)) found[key] = value;
     }
     return Object.keys(found).length ? found : null;
@@ -197,12 +198,20 @@ class Bench {
     if (type === "anew") { this.page.writeHashNow(); location.reload(); return; } // with what is tried in its address
     if (type === "outdated") { document.getElementById("tune-outdated").hidden = !message.is; return; }
     if (type === "shown") { this.showDifference(message.difference); return; }
-    if (type === "error") { this.finder.wrong(message); this.whatif.landed(message); this.rows.wrong(message.text); this.tell(message.text, true); this.landed(message.n); return; }
+    if (type === "error") { this.wrong(message); return; }
     if (["here", "shade"].includes(type)) this.whatif.take(message);
     if (type === "smallest" && message.n === this.asked) { this.offers = message; this.page.panel.offer(message); }
     if (type === "both") this.showBoth(message.page);
     if (["progress", "fitted", "swept"].includes(type)) this.finder.take(message);
     if (type === "glance" || type === "whole") this.takeNight(message, arrays);
+  }
+
+  // What is wrong, told where it was asked.
+  wrong({ text, n, answers }) {
+    if (answers === "search") { this.finder.wrong({ text, n }); return; }
+    if (answers === "here") this.whatif.landed({ n });
+    if (answers === "try") { this.rows.wrong(text); this.landed(n); }
+    this.tell(text, true);
   }
 
   takeNight(message, arrays) {

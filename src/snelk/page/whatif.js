@@ -117,7 +117,9 @@ class WhatIf {
     if (this.grip) return;
     const door = this.doorAt(place);
     if (door) {
-      bench.set("+change", [...(bench.changes["+change"] || []), { t, of: door.name, to: isOpen(door, page.t) ? "shut" : "open" }], true);
+      // A second click at the same moment takes the first back: a door turns from the next tick on.
+      const turned = bench.changes["+change"] || [], others = turned.filter((each) => each.of !== door.name || each.t !== t);
+      bench.set("+change", others.length < turned.length ? others : [...turned, { t, of: door.name, to: isOpen(door, page.t) ? "shut" : "open" }], true);
       return;
     }
     // Who goes where a track or its mind leads stands in for itself.
@@ -154,7 +156,6 @@ class WhatIf {
     this.waits = false;
     this.asked++;
     const { page, bench } = this, [x, y] = this.place, floor = document.getElementById("floor").value || null;
-    this.sent = performance.now();
     bench.say({ type: "here", n: this.asked, t: page.run.timeOf(page.run.tickAt(page.t)), x, y, floor, target: this.target, stance: this.stance || null, changes: bench.changes });
   }
 

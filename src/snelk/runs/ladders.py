@@ -105,7 +105,7 @@ def explain_ladder(run: Record, agent: str, *, at: float) -> LadderAnswer:
     now = states.take((np.abs(states["t"] - t) < SLACK) & ~is_first)
     taken = str(now["transition"][0]) if len(now) else ""
     first = run.tick_at(since) + 1 if since > states["t"][0] else 0
-    blocked = _blocked(run, agent, state, rows, tick)
+    blocked = blocked_by(run, agent, state, rows, tick)
     answers = []
     reacting = {
         name: t - since
@@ -219,7 +219,7 @@ def reactions(run: Record, agent: str) -> Iterator[tuple[str, float, float]]:
         yield name, since, float("inf")
 
 
-def _blocked(run: Record, agent: str, state: str, rows: Any, tick: int) -> str:
+def blocked_by(run: Record, agent: str, state: str, rows: Any, tick: int) -> str:
     """What keeps an agent in a state whatever its conditions say; empty if nothing does."""
     ladder = run.setup.profile_of(agent).ladder
     assert ladder is not None

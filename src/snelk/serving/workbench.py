@@ -169,7 +169,8 @@ class Bench:
         try:
             reply: Reply = await self._helper.ask(work, *known, asked)
         except SnelkError as error:
-            return {"type": "error", "text": f"{error}; change something again", "n": asked["n"]}
+            text = f"{error}; change something again"
+            return {"type": "error", "text": text, "n": asked["n"], "answers": asked["type"]}
         return reply
 
     async def act(self, message: Reply) -> Reply:
@@ -364,7 +365,9 @@ class Talk:
         loop = asyncio.get_running_loop()
 
         def told(reply: Reply) -> None:
-            asyncio.run_coroutine_threadsafe(self._say({**reply, "n": asked["n"]}), loop)
+            asyncio.run_coroutine_threadsafe(
+                self._say({**reply, "n": asked["n"], "answers": "search"}), loop
+            )
 
         self._search = Search(str(bench.path), bench.overrides, bench.stamps, asked, told)
 
@@ -394,7 +397,7 @@ def _tried(asked: Reply, how: Callable[[dict[str, Any]], Reply]) -> Reply:
     except Exception as error:  # a mistake of Snelk's must not end what somebody tries
         text = f"{type(error).__name__} within Snelk: {one_line(str(error))[:200]}"
         reply = {"type": "error", "text": f"{text}; undo it, and please report it"}
-    return {**reply, "n": asked.get("n")}
+    return {**reply, "n": asked["n"], "answers": asked["type"]}
 
 
 @lru_cache(maxsize=1)

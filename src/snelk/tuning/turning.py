@@ -12,7 +12,7 @@ from snelk.config.nodes import Node, unit_of
 from snelk.config.problems import key_path
 from snelk.errors import InputError
 from snelk.runs.answers import written
-from snelk.runs.ladders import TransitionAnswer, asked_by, explain_ladder
+from snelk.runs.ladders import TransitionAnswer, asked_by, blocked_by, explain_ladder
 
 if TYPE_CHECKING:
     from snelk.runs.asked import Asked
@@ -38,7 +38,7 @@ def turnings(run: Record, agent: str, t: float) -> list[Turning]:
     """For each transition that was not taken the number that alone kept it, the nearest first.
 
     A number within its condition, or for how long that has to be true. None where it takes more
-    than one, or no number.
+    than one, or no number, or where the state cannot be left yet.
 
     Raises:
         InputError: The agent has no alert states.
@@ -51,13 +51,15 @@ def turnings(run: Record, agent: str, t: float) -> list[Turning]:
     answer, asked = explain_ladder(run, agent, at=t), asked_by(run, agent)
     profile, tick = run.setup.cast[agent].profile or "", run.tick_at(t)
     found: list[Turning] = []
+    if blocked_by(run, agent, answer.state, asked.rows, tick):
+        return found
     for each in answer.transitions:
         if each.taken or each.to == answer.state:
             continue
         place = ("profiles", profile, "ladder", "transitions", each.name)
         if each.condition.true:
             found += _sooner(each, place)
-        else:
+        elif not each.needs:  # else it would have to be true for a while as well
             found += _nearer(asked, each, place, tick)
     return sorted(found, key=lambda each: each.size)
 
@@ -102,8 +104,8 @@ def _nearer(
                 if not asked.explain_condition(tried, tick, each.name).true:
                     continue
                 unit = unit_of(number.dimension)
-                words = _with(condition, number, now)[leaf.start : leaf.end + len(text) - len(
-                    condition.text)]  # fmt: skip
+                longer = len(text) - len(condition.text)
+                words = text[leaf.start : leaf.end + longer]
                 said = f"{each.name} → {each.to} if {words} (is {written(number.value, unit)})"
                 size = abs(now - number.value) / max(abs(number.value), 1e-9)
                 found.append(Turning(said, key_path((*place, "when")), text, size))

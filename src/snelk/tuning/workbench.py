@@ -351,8 +351,9 @@ class Workbench:
         key = json.dumps(changes, sort_keys=True)
         if key not in self._nights:
             tried = self.tried(changes)
-            while len(self._nights) > NIGHTS_KEPT:
-                del self._nights[next(iter(self._nights))]
+            if len(self._nights) > NIGHTS_KEPT:
+                oldest = next(each for each in self._nights if each != "{}")  # today's stays
+                del self._nights[oldest]
             self._nights[key] = run(tried), self._judge(tried)
         return self._nights[key]
 
