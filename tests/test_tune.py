@@ -412,6 +412,15 @@ def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, tmp_path
             assert b"canvas-b" in page.read()
         browser.execute_script("snelkPage.bench.trials.draw(); snelkPage.bench.step(-1)")
         trial = browser.execute_script("return snelkPage.bench.trials.list[0].changes")
+        # A door opens at a click; a second one at the same moment takes that back.
+        clicks = browser.execute_script(
+            "const { bench } = snelkPage, said = [], door = { name: 'x', lines: [[5, 5, 8, 5]], open: [],"
+            " pieces: [], triangles: [] };"
+            "snelkPage.run.doors = [door]; bench.whatif.become('move');"
+            "bench.set = (key, value) => { said.push(value.map((each) => each.to)); bench.changes = { [key]: value }; };"
+            "for (let n = 0; n < 2; n++) bench.whatif.pressed([6.5, 5]); return said"
+        )
+        assert clicks == [["open"], []]
         assert trial.keys() == {"+noise", key, curve, condition}
 
 

@@ -113,9 +113,10 @@ class WhatIf {
     if (this.mode === "noise") bench.set("+noise", [...(bench.changes["+noise"] || []), { t, kind: this.kind.value, at: tidy }], true);
     if (this.mode === "stand-in") this.drop();
     if (this.mode !== "move") return;
-    this.grip = this.near(this.handles, place, 2 * GRIP);
-    if (this.grip) return;
+    // A corner that is hit goes before a door, and a door before a corner that is only near.
     const door = this.doorAt(place);
+    this.grip = this.near(this.handles, place, door ? 0.75 * GRIP : 2 * GRIP);
+    if (this.grip) return;
     if (door) {
       // A second click at the same moment takes the first back: a door turns from the next tick on.
       const turned = bench.changes["+change"] || [], others = turned.filter((each) => each.of !== door.name || each.t !== t);

@@ -6,6 +6,7 @@ import asyncio
 import os
 import signal
 import threading
+import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
@@ -15,6 +16,13 @@ from multiprocessing.process import BaseProcess
 from typing import Any
 
 from snelk.errors import SnelkError
+from snelk.tuning.batches import end_with
+
+WAITS = 0.5
+"""So long it does nothing after it was told to give way, s."""
+
+GIVE_WAY = getattr(signal, "SIGUSR1", None)
+"""What tells it to; nothing does where a system has no such signal."""
 
 
 class Helper:
@@ -25,8 +33,8 @@ class Helper:
         self._waiting = ThreadPoolExecutor(1)
         self._pipe: Connection | None = None
         self._process: BaseProcess | None = None
+        self._listens = False  # whether it knows what to do when it is to give way
         self._stopped = False
-        self._goes_on: asyncio.TimerHandle | None = None
 
     async def ask(self, work: Callable[..., Any], *given: Any) -> Any:
         """What a function of a module comes to, in the process beside this one.
@@ -40,10 +48,13 @@ class Helper:
     def _ask(self, work: Callable[..., Any], given: tuple[Any, ...]) -> Any:
         try:
             pipe = self._begun()
+            if not self._listens:
+                pipe.recv()  # it says that it is there
+                self._listens = True
             pipe.send((work, given))
             return pipe.recv()
         except (EOFError, OSError) as error:
-            self._pipe = None
+            self._pipe, self._listens = None, False
             raise SnelkError(f"the process beside this one is gone: {error}") from None
 
     def _begun(self) -> Connection:
@@ -58,36 +69,50 @@ class Helper:
                 theirs.close()
             return self._pipe
 
-    def pause(self, seconds: float) -> None:
-        """Let it do nothing for a while, so that it takes no time from what is shown at once."""
-        self._signal("SIGSTOP")
-        loop = asyncio.get_running_loop()
-        if self._goes_on is not None:
-            self._goes_on.cancel()
-        self._goes_on = loop.call_later(seconds, self._signal, "SIGCONT")
-
-    def _signal(self, name: str) -> None:
-        number, process = getattr(signal, name, None), self._process
-        if number is not None and process is not None and process.pid and process.is_alive():
+    def give_way(self) -> None:
+        """Let it do nothing for a moment, so that it takes no time from what is shown at once."""
+        process = self._process
+        if GIVE_WAY is None or not self._listens or process is None or process.pid is None:
+            return
+        if process.is_alive():
             with suppress(ProcessLookupError):
-                os.kill(process.pid, number)
+                os.kill(process.pid, GIVE_WAY)
 
     def stop(self) -> None:
         """End it at once, whatever it does."""
         with self._guard:  # not while it begins
             self._stopped = True
             if self._process is not None and self._process.is_alive():
-                self._signal("SIGCONT")  # else it does not hear the next
                 self._process.terminate()
                 self._process.join(5)
+
+
+class _Pause:
+    """Waits where it is, until nothing has told it to for a moment."""
+
+    def __init__(self) -> None:
+        self._until, self._waits = 0.0, False
+
+    def __call__(self, *_: Any) -> None:
+        self._until = time.monotonic() + WAITS
+        if self._waits:  # told again while it does
+            return
+        self._waits = True
+        while (left := self._until - time.monotonic()) > 0.0:
+            time.sleep(left)
+        self._waits = False
 
 
 def _help(pipe: Connection) -> None:
     """Work out what is asked, until nobody asks any more."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the process that serves
+    end_with(os.getppid())
+    if GIVE_WAY is not None:
+        signal.signal(GIVE_WAY, _Pause())
     if hasattr(os, "nice"):
         os.nice(10)  # what shows a change at once goes before
     with suppress(EOFError, OSError):
+        pipe.send("there")
         while True:
             work, given = pipe.recv()
             pipe.send(work(*given))

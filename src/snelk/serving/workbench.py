@@ -34,9 +34,6 @@ SETTLES, HELD = 0.05, 0.8
 """So long after the last change the whole night is worked out, s: when the hand has let go, and
 while it has not."""
 
-GIVES_WAY = 0.5
-"""So long after the last change nothing else is worked out, s."""
-
 LONG, AROUND = 1500, 3.0
 """Of a night of more ticks it is shown first what there is of it this long after the moment, s."""
 
@@ -160,7 +157,7 @@ class Bench:
 
     def give_way(self) -> None:
         """Let the process beside this one wait until what is tried is drawn."""
-        self._helper.pause(GIVES_WAY)
+        self._helper.give_way()
 
     async def elsewhere(self, work: Callable[..., Reply], asked: Reply) -> Reply:
         """Work something out in the process beside this one."""
