@@ -273,7 +273,7 @@ class Bench {
       box.append(button);
     } else if (this.differs) {
       const others = this.page.events.rows.filter((row) => row.status && row.status !== "same").length;
-      box.append(make("p", others ? `What everybody makes of everybody is the same; ${others} events are otherwise.` : "The night is the same."));
+      box.append(make("p", others ? `Who senses whom, and what they decide, is the same; ${others} event${others > 1 ? "s differ" : " differs"}.` : "The night is the same."));
     }
     for (const each of [...verdicts].sort((a, b) => (b.met !== b.before) - (a.met !== a.before) || a.met - b.met)) {
       if (each.met && each.before) continue;
