@@ -54,6 +54,8 @@ from .plots.ray import RayArtists as RayArtists
 from .plots.ray import plot_ray as plot_ray
 from .plots.search import SearchFigure as SearchFigure
 from .plots.search import plot_search as plot_search
+from .plots.sneak import SneakArtists as SneakArtists
+from .plots.sneak import plot_sneak as plot_sneak
 from .plots.sound import NoiseArtists as NoiseArtists
 from .plots.states import StatesArtists as StatesArtists
 from .plots.states import plot_states as plot_states
@@ -118,6 +120,11 @@ from .tuning.searches import SearchResult as SearchResult
 from .tuning.searches import compare_searches as compare_searches
 from .tuning.sensed import Log as Log
 from .tuning.sensed import read_log as read_log
+from .tuning.sneak import Closing as Closing
+from .tuning.sneak import Passage as Passage
+from .tuning.sneak import Passages as Passages
+from .tuning.sneak import Reaction as Reaction
+from .tuning.sneak import sneak as sneak
 from .tuning.sweep import Sweep as Sweep
 from .tuning.sweep import open_sweep as open_sweep
 from .tuning.sweep import sweep as sweep

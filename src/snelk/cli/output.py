@@ -150,6 +150,7 @@ def progress_bar(label: str) -> Iterator[Progress | None]:
 
         def advance(done: int, total: int) -> None:
             nonlocal shown
+            shown = min(shown, done)  # it may begin again
             if done == total or done - shown >= total / 200:  # drawing it costs time
                 shown = done
                 bar.update(task, completed=done, total=total)

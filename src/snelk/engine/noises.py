@@ -73,15 +73,14 @@ class NoiseMaker:
             for setup, thrown in zip(setups, thrower.kinds, strict=True)
         ]
         self.words = tuple(dict.fromkeys(word for own in self.own_words for word in own))
-        zones = [zone for zone, _ in level.data.zones]
-        self.grounds = tuple(dict.fromkeys(zone.ground for zone in zones if zone.ground))
+        self.grounds = grounds_of(level)
         self.made, self.noises = NoiseStore(), NoiseStore()
         self.order = np.empty(len(self.made.made_at), dtype=np.int64)
         self.numbered = np.zeros(len(setups), dtype=np.int64)
         self._given: list[tuple[int, str, tuple[float, float, float], float, int, int]] = []
         self._written = self._written_down(recorded, times)
         self._played = [(int(np.searchsorted(times + SLACK, t)), each) for t, each in played][::-1]
-        self.steps = self._read_steps(moved)
+        self.steps = laid_out(StepStageColumns, footsteps_of(setups, level, moved))
         self.due_at = self._next_due(0)
 
     def give(
@@ -233,34 +232,43 @@ class NoiseMaker:
             noises.listed[n] = len(setup.noise) + flight.listed if written else BY_KIND
         return noises
 
-    def _read_steps(self, moved: Numbers) -> StepStage:
-        """Pack everybody's footsteps into arrays, and nobody has walked yet."""
-        shape = (len(self.setups), len(self.names))
-        stride = np.full(shape, np.inf)  # so that who has no steps never ends a stride
-        reaches, speeds = np.zeros((*shape, len(GAITS))), np.zeros((*shape, 2))
-        for v, setup in enumerate(self.setups):
-            for j, name in enumerate(self.names):
-                steps = setup.body_of(name).steps
-                if steps is not None:
-                    stride[v, j] = steps.stride
-                    reaches[v, j] = steps.reaches()
-                    speeds[v, j] = steps.creep_below, steps.run_above
-        zones = [zone for zone, _ in self.level.data.zones]
-        on = [self.grounds.index(zone.ground) if zone.ground else NO_GROUND for zone in zones]
-        loudness = [[setup.grounds[name] for name in self.grounds] for setup in self.setups]
-        stage = StepStage(
-            dt=self.setups[0].clock.dt,
-            moved=moved,
-            stride=stride,
-            reaches=reaches,
-            speeds=speeds,
-            zones=laid_out(ZoneColumns, self.level.zones),
-            zone_ground=np.array(on, dtype=np.int64),
-            loudness=np.array(loudness, dtype=np.float64).reshape(shape[0], -1),
-            walked=np.zeros(shape),
-            ended=np.zeros(shape, dtype=np.int64),
-        )
-        return laid_out(StepStageColumns, stage)
+
+def grounds_of(level: Level) -> tuple[str, ...]:
+    """Grounds of the level's zones; `Noises.ground` indexes it."""
+    return tuple(dict.fromkeys(zone.ground for zone, _ in level.data.zones if zone.ground))
+
+
+def footsteps_of(setups: Sequence[Setup], level: Level, moved: Numbers) -> StepStage:
+    """Pack everybody's footsteps into arrays, and nobody has walked yet.
+
+    `moved` is where it stands how far everybody went, as `NoiseMaker` has it.
+    """
+    names, grounds = list(setups[0].cast), grounds_of(level)
+    shape = (len(setups), len(names))
+    stride = np.full(shape, np.inf)  # so that who has no steps never ends a stride
+    reaches, speeds = np.zeros((*shape, len(GAITS))), np.zeros((*shape, 2))
+    for v, setup in enumerate(setups):
+        for j, name in enumerate(names):
+            steps = setup.body_of(name).steps
+            if steps is not None:
+                stride[v, j] = steps.stride
+                reaches[v, j] = steps.reaches()
+                speeds[v, j] = steps.creep_below, steps.run_above
+    zones = [zone for zone, _ in level.data.zones]
+    on = [grounds.index(zone.ground) if zone.ground else NO_GROUND for zone in zones]
+    loudness = [[setup.grounds[name] for name in grounds] for setup in setups]
+    return StepStage(
+        dt=setups[0].clock.dt,
+        moved=moved,
+        stride=stride,
+        reaches=reaches,
+        speeds=speeds,
+        zones=laid_out(ZoneColumns, level.zones),
+        zone_ground=np.array(on, dtype=np.int64),
+        loudness=np.array(loudness, dtype=np.float64).reshape(shape[0], -1),
+        walked=np.zeros(shape),
+        ended=np.zeros(shape, dtype=np.int64),
+    )
 
 
 def _words_of(setup: Setup, recorded: NoiseData, thrown: Sequence[str]) -> tuple[str, ...]:

@@ -274,6 +274,11 @@ class Ways:
         return self._areas.sheets
 
     @property
+    def climbs(self) -> NDArray[np.int32]:
+        """(climbs, 3) the corners at which links begin and end, and the link, by number."""
+        return self._climbs
+
+    @property
     def has_links(self) -> bool:
         """Whether there are links that one gets on by."""
         return len(self._climbs) > 0

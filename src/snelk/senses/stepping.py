@@ -45,6 +45,12 @@ def make_steps(
     return found
 
 
+@door
+def count_strides(stage: StepStage) -> int:
+    """How many strides end at a tick; how far all have walked, and whose end, is overwritten."""
+    return _count_strides(laid_out(StepStageColumns, stage))
+
+
 def _count_strides(stage: StepStage) -> int:
     """How many strides end at a tick."""
     moved, found = stage.moved, 0

@@ -214,7 +214,7 @@ def coverage(
         InputError: A name or number is wrong, nobody notices the target, or there is no place.
     """
     scenario = as_scenario(scenario)
-    target = _target(scenario, target)
+    target = target_of(scenario, target)
     one_of(stance, STANCES, source="stance", place="", what="stance")
     if not (np.isfinite(cell) and cell > 0.0):
         raise InputError.of("cell", "", f"{cell} m", "must be above 0 m")
@@ -222,7 +222,7 @@ def coverage(
     for name in agents or ():
         one_of(name, watching, source="agent", place="", what=f"agent that notices {target}")
     chosen = tuple(name for name in watching if agents is None or name in agents)
-    alone = _without(scenario, target)
+    alone = without(scenario, target)
     level = Level.of(scenario.level)
     grid = places_on(level, cell) if places is None else np.asarray(places, dtype=np.float64)
     if (
@@ -268,7 +268,8 @@ def notices(scenario: Scenario, agent: str, target: str) -> bool:
     return scenario.setup.profile_of(agent).ever_notices(scenario.setup.cast[target].team)
 
 
-def _target(scenario: Scenario, name: str | None) -> str:
+def target_of(scenario: Scenario, name: str | None) -> str:
+    """Who is noticed: the one of a name, or the only tracked one that is."""
     setup = scenario.setup
     noticed = [
         who
@@ -291,7 +292,7 @@ def _target(scenario: Scenario, name: str | None) -> str:
     return name
 
 
-def _without(scenario: Scenario, target: str) -> Scenario:
+def without(scenario: Scenario, target: str) -> Scenario:
     """The scenario with the target never there, and none of its noises."""
     setup, noises, throws = scenario.setup, scenario.noises, scenario.throws
     member = setup.cast[target].model_copy(update={"at": None})

@@ -9,6 +9,7 @@ from typing import Any, Literal, NamedTuple, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.config.minds import Movement
 from snelk.config.models import Setup
 from snelk.config.scenario import Scenario
 from snelk.config.words import GAITS, POSTURES
@@ -146,16 +147,24 @@ class Dummies:
     """Dummies at some places, many in a variant; one alone if it has a lamp that shines on others.
 
     They come before all other characters, and are the only targets: nobody else is of interest.
+
+    Args:
+        job: What is the same for all.
+        places: (places, 3) where they are, m.
+        heard: Whether it matters what ears make of them; of those who walk on the spot if None.
+        together: So many stand in one variant at most.
     """
 
-    def __init__(self, job: Job, places: Numbers) -> None:
+    def __init__(
+        self, job: Job, places: Numbers, *, heard: bool | None = None, together: int = TOGETHER
+    ) -> None:
         self.job, self.places = job, places
         scenario, setup = job.scenario, job.scenario.setup
         self.level = level = Level.of(scenario.level)
         names, self.agents, self.dt = list(setup.cast), setup.agents, setup.clock.dt
         target, one = names.index(job.target), [setup]
         lamps = light_numbers(one, level.lit)
-        self.each = each = 1 if lamps.lamp[0, target] > 0.0 else min(TOGETHER, len(places))
+        self.each = each = 1 if lamps.lamp[0, target] > 0.0 else min(together, len(places))
         self.variants = count = -(-len(places) // each)
         self.others = [n for n in range(len(names)) if n != target]
         self.order = np.array([*[target] * each, *self.others])
@@ -177,51 +186,41 @@ class Dummies:
         bodies = _in_order(bodies_of(one), self.order)
         bodies.blocks[:, :each] = 0.0
         self.watching = [self.agents.index(name) for name in job.watching]
-        self.numbers = _spread(numbers, count, but=("characters",))
-        self.limits = _spread(sight_limits(one), count)
+        self.numbers = spread(numbers, count, but=("characters",))
+        self.limits = spread(sight_limits(one), count)
         self.awake = {sense: np.repeat(row, count, axis=0) for sense, row in awake_of(one).items()}
         self.awake["sight"] = self.limits.awake
-        self.contact = _spread(contact, count, but=("characters",))
-        self.bodies = _spread(bodies, count)
-        self.lights = _spread(_in_order(lamps, self.order), count)
-        self.meter = _spread(meter_numbers(one), count)
+        self.contact = spread(contact, count, but=("characters",))
+        self.bodies = spread(bodies, count)
+        self.lights = spread(_in_order(lamps, self.order), count)
+        self.meter = spread(meter_numbers(one), count)
         around = around_of(one, level)
         self.opened = opened_at_first(one, level)  # overwritten
-        self.around = _spread(around, count, but=("zone_background",))
+        self.around = spread(around, count, but=("zone_background",))
         self.turns = Turns([[setup.profile_of(a).look_every for a in self.agents]] * count, self.dt)
         self.metered = self.meter.used[0]
         # Whose surroundings matter: the dummies', and those of ears while they walk.
-        asked = [*range(each), *characters] if job.stance == "walking" else range(each)
+        heard = job.stance == "walking" if heard is None else heard
+        asked = [*range(each), *characters] if heard else range(each)
         self.whom = np.unique(np.array([*asked], np.int32))
+        self._in_states = limits_in_states(one)[:, 0]  # (limit, agent, state, cone)
+        self._states = np.full(len(self.agents), -1)
+        self._others = [values[:, self.others] for values in job.rounds.poses]
         self._steps = _Footsteps(self) if job.stance == "walking" else None
 
     def pass_by(self) -> Iterator[tuple[Sight, Contacts, Meters]]:
         """What everybody sees and feels of the dummies at each tick, and their meters for them."""
         job, rounds, steps = self.job, self.job.rounds, self._steps
-        rooms = [self._room() for _ in range(2)]
-        senses, minds = self._stages(rooms[0][0])
+        rooms = [self.room() for _ in range(2)]
+        senses, minds = self.stages(rooms[0][0])
         surroundings = plain(plain(senses).surroundings)
-        limits = limits_in_states([job.scenario.setup])[:, 0]  # (limit, agent, state, cone)
-        agent = np.arange(limits.shape[1])
         first = round((rounds.times[0] - job.scenario.setup.clock.start) / self.dt)
-        others = [values[:, self.others] for values in rounds.poses]
         for tick in range(len(rounds.times)):
             (poses, laid), (_, before) = rooms
             rooms.reverse()
-            columns: Any = poses
-            for values, rows in zip(columns, others, strict=True):
-                values[:, self.each :] = rows[tick]
-            for which, awake in self.awake.items():
-                if tick == 0 or (rounds.awake[which][tick] != rounds.awake[which][tick - 1]).any():
-                    awake[...] = rounds.awake[which][tick]
-            if tick == 0 or (rounds.states[tick] != rounds.states[tick - 1]).any():
-                for name, in_states in zip(LIMITS, limits, strict=True):
-                    getattr(self.limits, name)[...] = in_states[agent, rounds.states[tick]]
-            self.around.zone_light[...] = rounds.zone_light[tick]
-            if (self.opened[0] != rounds.opened[tick]).any():
-                self.opened[0] = rounds.opened[tick]
-                if steps is not None:
-                    steps.listening.mind_doors()
+            self.place_others(poses, tick)
+            if self.let_all_be_as(tick) and steps is not None:
+                steps.listening.mind_doors()
             looks = self.turns.at(first + tick) | (tick == 0)
             sense_all(senses, laid, before if tick else laid, looks)
             surroundings.speed[:, : self.each] = steps.speed if tick and steps is not None else 0.0
@@ -231,7 +230,29 @@ class Dummies:
             mind(minds, laid, before if tick else laid)
             yield plain(senses).sight, plain(senses).contacts, plain(minds).meters
 
-    def _room(self) -> tuple[Poses, Poses]:
+    def place_others(self, poses: Poses, tick: int) -> None:
+        """Write down where all others are at a tick of the rounds."""
+        columns: Any = poses
+        for values, rows in zip(columns, self._others, strict=True):
+            values[:, self.each :] = rows[tick]
+
+    def let_all_be_as(self, tick: int) -> bool:
+        """How awake all are, their limits, lights and doors, at a tick; whether a door turned."""
+        rounds = self.job.rounds
+        for which, awake in self.awake.items():
+            awake[...] = rounds.awake[which][tick]
+        if (self._states != rounds.states[tick]).any():
+            self._states = rounds.states[tick]
+            agent = np.arange(len(self._states))
+            for name, in_states in zip(LIMITS, self._in_states, strict=True):
+                getattr(self.limits, name)[...] = in_states[agent, self._states]
+        self.around.zone_light[...] = rounds.zone_light[tick]
+        turned = bool((self.opened != rounds.opened[tick]).any())
+        if turned:
+            self.opened[...] = rounds.opened[tick]
+        return turned
+
+    def room(self) -> tuple[Poses, Poses]:
         """Room for everybody's poses, with the dummy at each place; and as loops read it."""
         shape, stance = (self.variants, len(self.names)), self.job.stance
         x, y, z, heading = np.zeros((4, *shape))
@@ -246,7 +267,7 @@ class Dummies:
         poses.gait[:, dummies] = GAITS.index("walking" if stance == "walking" else "still")
         return poses, laid_out(PoseColumns, poses)
 
-    def _stages(self, poses: Poses) -> tuple[SenseStage, MindStage]:
+    def stages(self, poses: Poses) -> tuple[SenseStage, MindStage]:
         """The senses and meters of all, as in a run."""
         level, pairs = self.level, self.numbers.notices.shape
         surroundings = Surroundings.blank(poses, self.around)
@@ -288,7 +309,7 @@ class Dummies:
             loudness=np.zeros(pairs),
             meter_numbers=laid_out(MeterNumberColumns, self.meter),
             meters=laid_out(MeterColumns, Meters.blank(self.numbers)),
-            memory_numbers=laid_out(MemoryNumberColumns, _spread(memory, self.variants)),
+            memory_numbers=laid_out(MemoryNumberColumns, spread(memory, self.variants)),
             heard=laid_out(NewsColumns, News.blank(pairs)),
             told=laid_out(NewsColumns, News.blank(pairs)),
             grid=laid_out(GridColumns, level.plan_grid),
@@ -309,7 +330,7 @@ class _Footsteps:
         scenario, setup = job.scenario, job.scenario.setup
         self.rounds, self.dt, self.each = job.rounds, setup.clock.dt, dummies.each
         self.places, level = places, Level.of(scenario.level)
-        steps, movement = setup.body_of(job.target).steps, _movement_of(setup, job.target)
+        steps, movement = setup.body_of(job.target).steps, movement_of(setup, job.target)
         self.speed = 1.4
         if movement is not None:
             self.speed = movement.walking
@@ -326,7 +347,7 @@ class _Footsteps:
         hearing = hearing_numbers([setup])
         makers = np.append(order, len(setup.cast))  # the last is nobody
         hearing = hearing._replace(cares=np.ascontiguousarray(hearing.cares[:, :, makers]))
-        self.hearing = _spread(hearing, count, but=("seeds",))._replace(seeds=hearing.seeds * count)
+        self.hearing = spread(hearing, count, but=("seeds",))._replace(seeds=hearing.seeds * count)
         self.awake = np.repeat(awake_of([setup])["hearing"], count, axis=0)
         ears = Ears(
             self.hearing, self.awake, dummies.bodies, dummies.numbers.characters, dummies.names,
@@ -350,7 +371,8 @@ class _Footsteps:
         loudness[...] = self.listening.loudness[:, :, : self.each]
 
 
-def _movement_of(setup: Setup, name: str) -> Any:
+def movement_of(setup: Setup, name: str) -> Movement | None:
+    """How somebody moves whom Snelk moves; None if its profile does not say."""
     profile = setup.cast[name].profile
     return setup.profiles[profile].movement if profile is not None else None
 
@@ -376,7 +398,7 @@ def _in_order(numbers: N, order: NDArray[np.intp]) -> N:
     return type(numbers)(*(np.ascontiguousarray(values[:, order]) for values in numbers))
 
 
-def _spread(numbers: N, count: int, *, but: tuple[str, ...] = ()) -> N:
+def spread(numbers: N, count: int, *, but: tuple[str, ...] = ()) -> N:
     """Numbers of one variant for many."""
     names: tuple[str, ...] = numbers._fields  # type: ignore[attr-defined]  # all are NamedTuples
     values = (

@@ -1,0 +1,335 @@
+"""Sneaking: the least noticed way through a level."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from snelk.cli.output import (
+    Screen,
+    command,
+    progress_bar,
+    say_json,
+    table,
+    wrap,
+)
+from snelk.cli.scenarios import (
+    Activities,
+    Json,
+    Overrides,
+    ScenarioFile,
+    load_scenario,
+    run_files,
+)
+
+if TYPE_CHECKING:
+    from snelk.tuning.sneak import Passage, Passages, Place
+
+Start = Annotated[
+    str | None,
+    typer.Option("--from", metavar="PLACE", help="A spot, a zone or X,Y[,Z]; else where it is."),
+]
+Goal = Annotated[str, typer.Option("--to", metavar="PLACE", help="A spot, a zone or X,Y[,Z] in m.")]
+Whom = Annotated[
+    str | None, typer.Option("--target", metavar="NAME", help="Who sneaks; else the tracked one.")
+]
+Matters = Annotated[
+    list[str] | None,
+    typer.Option("--agent", metavar="AGENT", help="Only these must not notice. Can be repeated."),
+]
+Ignored = Annotated[
+    list[str] | None,
+    typer.Option("--ignore", metavar="AGENT", help="This one may notice. Can be repeated."),
+]
+Begin = Annotated[float | None, typer.Option("--begin", metavar="T", help="From when on, s.")]
+End = Annotated[float | None, typer.Option("--end", metavar="T", help="There by when, s.")]
+Cell = Annotated[
+    float | None,
+    typer.Option("--cell", metavar="M", help="Distance between places, m; else about 600 places."),
+]
+Modes = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--mode",
+        metavar="POSTURE:PACE",
+        help="How it may go, as crouched:walking. Can be repeated.",
+    ),
+]
+Below = Annotated[
+    float, typer.Option("--below", metavar="VALUE", help="No meter may reach this, 0 to 1.")
+]
+Kept = Annotated[
+    int, typer.Option("--keep", metavar="N", help="Ways kept of each place and moment.")
+]
+
+
+def sneak(
+    scenario: ScenarioFile,
+    to: Goal,
+    start: Start = None,
+    target: Whom = None,
+    agent: Matters = None,
+    ignore: Ignored = None,
+    begin: Begin = None,
+    end: End = None,
+    cell: Cell = None,
+    mode: Modes = None,
+    below: Below = 1.0,
+    kept: Kept = 8,
+    out: Annotated[
+        Path | None,
+        typer.Option("--out", metavar="DIR", help="Write each passage there: a run and its track."),
+    ] = None,
+    overrides: Overrides = None,
+    activities: Activities = None,
+    as_json: Json = False,
+) -> None:
+    """Find the least noticed way through a level.
+
+    In space and time, against the rounds of all who watch; then replayed with all reactions.
+    """
+    from snelk.runs.run import run as replay
+    from snelk.runs.store import claim_run
+
+    if out is not None:
+        claim_run(out / "passage-1")
+    found = sneaked(
+        scenario, to, start, target, agent, ignore, begin, end, cell, mode, below, kept, overrides,
+        activities,
+    )  # fmt: skip
+    written = []
+    for n, passage in enumerate(found.passages if out is not None else (), start=1):
+        assert out is not None
+        done = replay(found.with_track(passage), out=out / f"passage-{n}")
+        track = out / f"passage-{n}.csv"
+        passage.save_track(track, found.target)
+        written.append((done.folder or out, track))
+    if as_json:
+        say_json(_as_data(found))
+        return
+    screen = Screen()
+    _say_passages(screen, found)
+    for folder, track in written:
+        screen.print(f"Written to {folder} and {track}")
+    screen.print("\nNext")
+    if written:
+        screen.print("  " + command("snelk", "page", written[-1][0]))
+    words = _options(to, start, target, agent, ignore)
+    if found.passages and not written:
+        save = command("snelk", "sneak", scenario, *words, "--out", "runs/sneak")
+        screen.print(wrap(save, indent=4, first="  "))
+    screen.print(wrap(command("snelk", "plot", "sneak", scenario, *words), indent=4, first="  "))
+
+
+def plot_sneak(
+    scenario: ScenarioFile,
+    to: Goal,
+    start: Start = None,
+    target: Whom = None,
+    agent: Matters = None,
+    ignore: Ignored = None,
+    begin: Begin = None,
+    end: End = None,
+    cell: Cell = None,
+    mode: Modes = None,
+    below: Below = 1.0,
+    kept: Kept = 8,
+    floor: Annotated[
+        str | None, typer.Option("--floor", metavar="NAME", help="Others and who is there: faint.")
+    ] = None,
+    out: Annotated[
+        Path | None,
+        typer.Option("--out", metavar="FILE", help="A .png, .svg or .pdf; else below runs/."),
+    ] = None,
+    overrides: Overrides = None,
+) -> None:
+    """Draw the least noticed ways through a level, and the meters on them."""
+    from snelk.plots.sneak import plot_sneak as draw
+    from snelk.plots.style import claim_figure
+
+    place = claim_figure(out or Path("runs") / f"{scenario.stem}-sneak.png")
+    found = sneaked(
+        scenario, to, start, target, agent, ignore, begin, end, cell, mode, below, kept, overrides,
+        None,
+    )  # fmt: skip
+    Screen().print(f"Written to {draw(found, floor=floor).save(place)}")
+
+
+def sneaked(
+    scenario: Path,
+    to: str,
+    start: str | None,
+    target: str | None,
+    agents: list[str] | None,
+    ignore: list[str] | None,
+    begin: float | None,
+    end: float | None,
+    cell: float | None,
+    modes: list[str] | None,
+    below: float,
+    kept: int,
+    overrides: list[str] | None,
+    activities: list[Path] | None,
+) -> Passages:
+    """The passages that are asked for."""
+    from snelk.tuning.sneak import USUAL
+    from snelk.tuning.sneak import sneak as search
+
+    run_files(activities)
+    loaded = load_scenario(scenario, overrides)
+    with progress_bar("trying every way") as bar:
+        advance = None if bar is None else _without_words(bar)
+        return search(
+            loaded, to=_place(to), start=None if start is None else _place(start), target=target,
+            agents=agents, ignore=ignore or (), begin=begin, end=end, cell=cell,
+            modes=modes or USUAL, below=below, kept=kept, progress=advance,
+        )  # fmt: skip
+
+
+def _without_words(bar: Callable[[int, int], None]) -> Callable[[str, int, int], None]:
+    return lambda _, done, whole: bar(done, whole)
+
+
+def _place(text: str) -> Place:
+    """A place as it is written: numbers, or a name."""
+    try:
+        return tuple(float(part) for part in text.split(","))
+    except ValueError:
+        return text
+
+
+def _options(
+    to: str,
+    start: str | None,
+    target: str | None,
+    agents: list[str] | None,
+    ignore: list[str] | None,
+) -> list[str]:
+    found = ["--to", to]
+    for option, values in (
+        ("--from", [start]), ("--target", [target]), ("--agent", agents), ("--ignore", ignore),
+    ):  # fmt: skip
+        for value in values or []:
+            found += [option, value] if value is not None else []
+    return found
+
+
+def _say_passages(screen: Screen, found: Passages) -> None:
+    begins, ends = found.times[0], found.times[-1]
+    if found.passages:
+        begins = found.passages[0].begins
+    text = f"{found.target} sneaks from {found.start} to {found.goal}, between {begins:g} and "
+    text += f"{ends:g} s: {len(found.places)} places {found.cell:.3g} m apart, steps and waits of "
+    text += f"{found.stretch:g} s or a multiple"
+    screen.print(wrap(text, indent=2))
+    screen.print(wrap(f"Must not notice it: {', '.join(found.agents)}", indent=2))
+    if found.passages:
+        rows = [_row(n, each) for n, each in enumerate(found.passages, start=1)]
+        head = [
+            "",
+            "arrives",
+            " takes",
+            " walks",
+            " waits",
+            "  highest meter",
+            "  replay",
+        ]
+        screen.print("\n" + "\n".join(table(head, rows)))
+        text = "highest meter: 0 nobody notices anything, 1 somebody is sure; replay: whether the "
+        text += "whole scenario, where everybody may react, comes to the same"
+        screen.print(wrap(text, indent=2, first="  "))
+        screen.print()
+        for n, each in enumerate(found.passages, start=1):
+            if each.reactions:
+                text = ", ".join(
+                    f"{r.agent} at {r.t:g} s ({r.state} instead of {r.instead_of})"
+                    for r in each.reactions[:3]
+                )
+                more = len(each.reactions) - 3
+                text += f" and {more} more" if more > 0 else ""
+                screen.print(wrap(f"{n}: reacts {text}", indent=4, first="  "))
+    if not found.walkable:
+        text = f"No way: {found.goal} cannot be walked to, whoever watches. Where a gap is narrow, "
+        text += "try smaller cells: --cell"
+        screen.print("\n" + wrap(text, indent=2))
+    elif not any(each.holds for each in found.passages):
+        _say_closed(screen, found)
+    elif not found.proved:
+        text = "There may be better ones: where many ways led to one place at one moment, some "
+        text += "were left out. --keep 24 leaves out fewer, and takes longer"
+        screen.print("\n" + wrap(text, indent=2))
+
+
+def _row(n: int, each: Passage) -> list[str]:
+    by = "" if each.agent is None else f" {each.agent} at {each.at:g} s"
+    held = "holds"
+    if each.caught:
+        held = "caught"
+    elif not each.holds:
+        held = f"{max(each.replayed.values()):.2f} instead"
+    return [
+        str(n), f"{each.arrives:g} s", f" {each.seconds:g} s", f" {each.far:.1f} m",
+        f" {each.waits:g} s", f"  {each.highest:.2f}{by}", f"  {held}",
+    ]  # fmt: skip
+
+
+def _say_closed(screen: Screen, found: Passages) -> None:
+    """Who is in the way, where and when."""
+    text = "No way on which nobody who matters notices or reacts. "
+    if found.closings:
+        text += "In the way of steps that nobody else has noticed before:"
+    screen.print("\n" + wrap(text.strip(), indent=2))
+    for each in found.closings[:5]:
+        when = ", ".join(f"{low:g}–{high:g}" for low, high in each.windows)
+        low, high = each.places[:, :2].min(axis=0), each.places[:, :2].max(axis=0)
+        where = f"x {low[0]:.1f} to {high[0]:.1f}, y {low[1]:.1f} to {high[1]:.1f} m"
+        text = f"{each.agent} {each.share:.0%}: {len(each.places)} places in {where}; {when} s"
+        screen.print(wrap(text, indent=4, first="  "))
+    words = " ".join(f"--ignore {each.agent}" for each in found.closings[:1])
+    if words:
+        screen.print(wrap(f"Try {words}, or change what these sense with --set", indent=2))
+
+
+def _as_data(found: Passages) -> dict[str, object]:
+    return {
+        "target": found.target,
+        "agents": list(found.agents),
+        "from": found.start,
+        "to": found.goal,
+        "cell": found.cell,
+        "stretch": found.stretch,
+        "places": len(found.places),
+        "walkable": found.walkable,
+        "proved": found.proved,
+        "below": found.below,
+        "passages": [
+            {
+                "begins": each.begins,
+                "arrives": each.arrives,
+                "highest_meter": each.highest,
+                "agent": each.agent,
+                "at": each.at,
+                "length": each.far,
+                "waits": each.waits,
+                "holds": each.holds,
+                "caught": each.caught,
+                "promised": each.promised,
+                "replayed": each.replayed,
+                "reactions": [each._asdict() for each in each.reactions],
+                "track": [list(row) for row in each.rows()],
+            }
+            for each in found.passages
+        ],
+        "closings": [
+            {
+                "agent": each.agent,
+                "share": each.share,
+                "places": each.places.tolist(),
+                "windows": [list(window) for window in each.windows],
+            }
+            for each in found.closings
+        ],
+    }

@@ -1,0 +1,255 @@
+"""Where somebody may go, and how long that takes: places, and steps between them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from snelk.level.columns import plain
+from snelk.level.footing import follow_floors
+from snelk.level.level import Level
+from snelk.level.ways import Ways
+
+Numbers = NDArray[np.float64]
+Indices = NDArray[np.intp]
+
+NEAR = 1.5
+"""Places no farther apart than so many cells are joined: the eight around one, and corners."""
+
+STEEP = 2.0
+"""Places that differ by more in height than so many times their distance in plan are not joined."""
+
+MOST_CORNERS = 1500
+"""Of levels with more corners of ways than this they are no places."""
+
+NO_LINK = -1
+SLACK = 1e-9
+
+
+class Mode(NamedTuple):
+    """How somebody goes: in which posture, at which pace, and how fast that is, m/s; 0 to wait."""
+
+    posture: str
+    pace: str
+    speed: float
+
+
+class Steps(NamedTuple):
+    """Steps from place to place; arrays of (steps,)."""
+
+    start: Indices  # place
+    end: Indices  # place
+    length: Numbers  # m
+    link: Indices  # the link that is taken, or NO_LINK
+
+
+@dataclass(frozen=True)
+class Lattice:
+    """Places on the ground that somebody walks on, and the steps between them.
+
+    Attributes:
+        level: The level.
+        cell: Distance between places, m.
+        places: (places, 3), m.
+        steps: The steps, in both directions, as they begin.
+        first: (places + 1,) where the steps of each place begin.
+        doors: Of a step that leads through doors, these, by number.
+        start: The place where one begins.
+        goals: (places,) which of them one wants to get to.
+    """
+
+    level: Level
+    cell: float
+    places: Numbers
+    steps: Steps
+    first: Indices
+    doors: dict[int, frozenset[int]]
+    start: int
+    goals: NDArray[np.bool_]
+
+    def layers(self, mode: Mode, seconds: float) -> Indices:
+        """(steps,) how many stretches of so many seconds each step takes; 0 for not so."""
+        links, link = plain(self.level.links), self.steps.link
+        takes = self.steps.length / mode.speed
+        if len(links.seconds):
+            takes = np.where(link >= 0, links.seconds[np.maximum(link, 0)], takes)
+        found = np.maximum(np.ceil(takes / seconds - SLACK), 1).astype(np.intp)
+        upright = mode.posture == "standing" and mode.pace == "walking"
+        found[(link >= 0) & (not upright)] = 0
+        return found
+
+    def ways(self, steps: Indices, ticks: int) -> Numbers:
+        """(steps, ticks + 1, 3) where somebody is at each tick of a step that takes so many."""
+        start, end = self.places[self.steps.start[steps]], self.places[self.steps.end[steps]]
+        share = (np.arange(ticks + 1) / ticks)[:, None]
+        found: Numbers = start[:, None] + share * (end - start)[:, None]
+        if self.level.data.floors:
+            for n, step in enumerate(steps.tolist()):
+                if self.steps.link[step] == NO_LINK:
+                    found[n, :, 2] = self._climb(found[n])
+        return found
+
+    def _climb(self, way: Numbers) -> Numbers:
+        x, y = np.ascontiguousarray(way[:, 0]), np.ascontiguousarray(way[:, 1])
+        z = np.full(len(way), way[0, 2])
+        follow_floors(self.level.floors, x, y, z)
+        return z
+
+    @cached_property
+    def reaches_goal(self) -> NDArray[np.bool_]:
+        """(places,) from where one comes to a goal at all, whoever watches."""
+        found = self.goals.copy()
+        while True:
+            more = found.copy()
+            more[self.steps.start[found[self.steps.end]]] = True
+            if (more == found).all():
+                return found
+            found = more
+
+    def least_layers(self, layers: list[Indices]) -> Indices:
+        """(places,) how many stretches it takes to a goal at least; huge if there is no way."""
+        fastest = np.full(len(self.steps.start), 2**40, dtype=np.intp)
+        for each in layers:
+            fastest = np.where(each > 0, np.minimum(fastest, each), fastest)
+        best = np.where(self.goals, 0, 2**40).astype(np.intp)
+        while True:
+            better = best.copy()
+            np.minimum.at(better, self.steps.start, fastest + best[self.steps.end])
+            if (better == best).all():
+                return best
+            best = better
+
+
+def lay_lattice(
+    level: Level,
+    ways: Ways,
+    cell: float,
+    start: Numbers,
+    goals: Numbers,
+    goal_area: shapely.Geometry | None,
+    radius: float,
+) -> Lattice:
+    """Lay places over the ground that is in reach from a start.
+
+    Args:
+        level: The level.
+        ways: The ground, as the body needs it, with all doors open that may ever be.
+        cell: Distance between places, m.
+        start: (3,) where one begins, m; it can be stood on.
+        goals: (goals, 3) where one wants to get to, m; places of their own.
+        goal_area: The same as an area in plan, on whichever floor its places are.
+        radius: Of the body, m: doors this near to a step are in its way.
+    """
+    ground = _Ground(ways, ways.part_at(start), float(start[2]))
+    given = np.concatenate([start[None], goals])
+    middles, middles_on = ground.middles(cell, start)
+    corners, corners_on, which = ground.corners()
+    places = np.concatenate([given, middles, corners])
+    on = np.concatenate([ways.sheets_at(given), middles_on, corners_on])
+    a, b, length = _joined(ways, places, on, cell)
+    # Links lead from corner to corner of the ways.
+    at = np.full(len(ways.corners), -1, dtype=np.intp)
+    at[which] = len(given) + len(middles) + np.arange(len(which))
+    climbs = ways.climbs[(at[ways.climbs[:, :2]] >= 0).all(axis=1)]
+    link = climbs[:, 2].astype(np.intp)
+    begin = np.concatenate([a, b, at[climbs[:, 0]]])
+    end = np.concatenate([b, a, at[climbs[:, 1]]])
+    whole = np.concatenate([length, length, plain(level.links).lengths[link]])
+    by = np.concatenate([np.full(2 * len(a), NO_LINK), link])
+    order = np.lexsort((end, begin))
+    steps = Steps(begin[order], end[order], whole[order], by[order])
+    first = np.searchsorted(steps.start, np.arange(len(places) + 1))
+    wanted = np.zeros(len(places), dtype=np.bool_)
+    wanted[1 : 1 + len(goals)] = True
+    if goal_area is not None:
+        wanted |= shapely.intersects_xy(goal_area, places[:, 0], places[:, 1])
+    doors = _through_doors(level, places, steps, radius)
+    return Lattice(level, cell, places, steps, first, doors, 0, wanted)
+
+
+class _Ground:
+    """The ground in reach from where somebody begins."""
+
+    def __init__(self, ways: Ways, part: int, z: float) -> None:
+        self.ways, self.part, self.z = ways, part, z
+        self.sheets: list[int] = np.unique(ways.area_sheets).tolist()
+
+    def middles(self, cell: float, start: Numbers) -> tuple[Numbers, NDArray[np.int32]]:
+        """Places apart by a cell, of which the start is one, and the floor of each."""
+        boxes = np.array([area.bounds for area in self.ways.areas]).reshape(-1, 4)
+        low, high = boxes[:, :2].min(axis=0), boxes[:, 2:].max(axis=0)
+        axes = [
+            from_ + cell * np.arange(np.ceil((a - from_) / cell), np.floor((b - from_) / cell) + 1)
+            for a, b, from_ in zip(low, high, start[:2], strict=True)
+        ]
+        plan = np.stack([each.ravel() for each in np.meshgrid(*axes)], axis=1)
+        found, on = self._standing(plan)
+        new = (found != start).any(axis=1)
+        return found[new], on[new]
+
+    def _standing(self, plan: Numbers) -> tuple[Numbers, NDArray[np.int32]]:
+        found, on = [np.zeros((0, 3))], [np.zeros(0, dtype=np.int32)]
+        for sheet in self.sheets:
+            free = plan[self.ways.may_stand(self.part, sheet, plan)]
+            found.append(np.column_stack([free, self.ways.heights_on(sheet, free, self.z)]))
+            on.append(np.full(len(free), sheet, dtype=np.int32))
+        return np.concatenate(found), np.concatenate(on)
+
+    def corners(self) -> tuple[Numbers, NDArray[np.int32], Indices]:
+        """Where ways turn, the floor of each, and its number; of many only the ends of links."""
+        ways = self.ways
+        chosen = np.zeros(len(ways.corners), dtype=np.bool_)
+        for sheet in self.sheets:
+            own = ways.sheets == sheet
+            chosen[own] = ways.may_stand(self.part, sheet, ways.corners[own])
+        if chosen.sum() > MOST_CORNERS:
+            chosen[...] = False
+        chosen[ways.climbs[:, :2].ravel()] = True
+        which = np.flatnonzero(chosen)
+        places = np.column_stack([ways.corners[which], np.full(len(which), self.z)])
+        for sheet in self.sheets:
+            own = ways.sheets[which] == sheet
+            places[own, 2] = ways.heights_on(sheet, places[own, :2], self.z)
+        return places, ways.sheets[which].astype(np.int32), which
+
+
+def _joined(
+    ways: Ways, places: Numbers, on: NDArray[np.int32], cell: float
+) -> tuple[Indices, Indices, Numbers]:
+    """Which places are near enough for a step that can be walked straight, and its length, m."""
+    from scipy.spatial import KDTree
+
+    pairs = KDTree(places[:, :2]).query_pairs(NEAR * cell, output_type="ndarray")
+    a, b = pairs.astype(np.intp).T
+    apart = places[a] - places[b]
+    flat = np.hypot(apart[:, 0], apart[:, 1])
+    near = (np.abs(apart[:, 2]) <= STEEP * flat) & (flat > 0.0)
+    a, b = a[near], b[near]
+    length = ways.straight(places[a], on[a], places[b], on[b])
+    free = np.isfinite(length)
+    return a[free], b[free], length[free]
+
+
+def _through_doors(
+    level: Level, places: Numbers, steps: Steps, radius: float
+) -> dict[int, frozenset[int]]:
+    """The doors that stand in the way of steps while they are shut."""
+    found: dict[int, set[int]] = {}
+    lines = shapely.linestrings(places[np.column_stack([steps.start, steps.end])][:, :, :2])
+    tree = shapely.STRtree(lines)
+    low = np.minimum(places[steps.start, 2], places[steps.end, 2])
+    for wall in np.flatnonzero(level.is_door).tolist():
+        near = tree.query(level.outline_of(wall), predicate="dwithin", distance=radius)
+        for step in near.tolist():
+            link = int(steps.link[step])
+            if link != NO_LINK:
+                if wall in level.link_doors[link]:
+                    found.setdefault(step, set()).add(wall)
+            elif level.base[wall] - 2.0 < low[step] < level.top[wall]:
+                found.setdefault(step, set()).add(wall)
+    return {step: frozenset(walls) for step, walls in found.items()}

@@ -1,0 +1,611 @@
+"""Sneaking: the least noticed way through a level, against the rounds of all who watch.
+
+First the scenario is replayed without the target: everybody goes their rounds. Then all ways are
+searched over places, moments, postures and paces, with the senses and meters of a run, see
+`snelk.tuning.sneaking`. What is found is a track, and each is replayed in the whole scenario, where
+everybody may react: so it is told whether what was promised holds.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from snelk.config.minds import Movement
+from snelk.config.recordings import TrackData
+from snelk.config.scenario import Scenario, as_scenario
+from snelk.config.words import GAITS, POSTURES
+from snelk.engine.simulation import Simulation
+from snelk.errors import InputError, one_of
+from snelk.files import claim, written
+from snelk.level.level import Level
+from snelk.mind.meter import REACHED
+from snelk.senses.contact import SENSED
+from snelk.senses.sight import IN_VIEW
+from snelk.tuning.coverage import notices, rounds_of, target_of, without
+from snelk.tuning.dummies import Job, Rounds, movement_of
+from snelk.tuning.lattice import Lattice, Mode, lay_lattice
+from snelk.tuning.sneaking import WAIT, Found, Search
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+Numbers = NDArray[np.float64]
+Progress = Callable[[str, int, int], None]
+"""Told what is done, how much of it is done, and how much there is."""
+
+PLACES = 600
+"""So many places there are, about, if no cell is given."""
+
+MOST_PLACES = 20_000
+"""More places than this are refused."""
+
+EXACT = 1e-9
+"""A meter this near to what was promised is that."""
+
+AGAIN = 6
+"""So often at most limits are lowered as somebody reacts below them."""
+
+CLEARLY = 0.02
+"""A passage with a meter that is lower by less than this is not told beside a sooner one."""
+
+USUAL = ("standing:walking", "standing:running", "crouched:creeping")
+"""How somebody goes if it is not told."""
+
+Place = str | Sequence[float]
+
+
+class Reaction(NamedTuple):
+    """Somebody came into another alert state than on its rounds.
+
+    Attributes:
+        agent: Its name.
+        t: When, s.
+        state: The state that it came into.
+        instead_of: The state that it has on its rounds.
+    """
+
+    agent: str
+    t: float
+    state: str
+    instead_of: str
+
+
+@dataclass(frozen=True)
+class Passage:
+    """A way through a level, in space and time.
+
+    Attributes:
+        begins, arrives: From when to when it lasts, s.
+        highest: The highest meter that was promised, 0 to 1; without a meter 1 for sensed.
+        agent: Whose meter that is; None if nobody notices anything.
+        at: When it is so high, s; None if it never is, or the replay does not come to it.
+        far: How long the way is, m.
+        waits: For how long it stands still, s.
+        track: It as a recording.
+        promised: What the highest value of each meter was to be, by agent, 0 to 1.
+        replayed: What it was in the replay of the whole scenario.
+        reactions: Who reacted in the replay, in the order of time; each agent once.
+        holds: Whether the replay came to what was promised, within 1e-9.
+        caught: Whether the run ended before the passage did.
+        meters: (agent, tick) the meters in the replay, 0 to 1.
+        times: (ticks,) when that was, s.
+    """
+
+    begins: float
+    arrives: float
+    highest: float
+    agent: str | None
+    at: float | None
+    far: float
+    waits: float
+    track: TrackData
+    promised: dict[str, float]
+    replayed: dict[str, float]
+    reactions: tuple[Reaction, ...]
+    holds: bool
+    caught: bool
+    meters: Numbers
+    times: Numbers
+
+    @property
+    def seconds(self) -> float:
+        """How long it takes, s."""
+        return round(self.arrives - self.begins, 9)
+
+    def rows(self) -> list[tuple[float, float, float, float, float, str, str]]:
+        """Its samples: t in s, x, y, z in m, heading in degrees, posture and gait."""
+        track = self.track
+        turned = np.degrees(track.heading)
+        numbers = zip(track.t, track.x, track.y, track.z, turned, strict=True)
+        words = [(POSTURES[p], GAITS[g]) for p, g in zip(track.posture, track.gait, strict=True)]
+        return [
+            (*map(float, of), *how)  # type: ignore[misc]
+            for of, how in zip(numbers, words, strict=True)
+        ]
+
+    def save_track(self, path: str | Path, who: str) -> Path:
+        """Write it as a recording of somebody, for the `tracks` of a scenario.
+
+        Raises:
+            InputError: The place cannot be written.
+        """
+        import csv
+
+        path = claim(path, ".csv")
+        with written(path) as draft, draft.open("w", newline="") as file:
+            write = csv.writer(file)
+            write.writerow(["t", "id", "x", "y", "z", "heading", "posture", "gait"])
+            write.writerows([t, who, *rest] for t, *rest in self.rows())
+        return path
+
+
+class Closing(NamedTuple):
+    """Who keeps a level closed, and where and when.
+
+    Attributes:
+        agent: Who stands in the way.
+        share: Of all steps that would have been noticed, the share that it would have.
+        places: (places, 3) where these led to, m.
+        windows: From when to when, s; at most the five longest.
+    """
+
+    agent: str
+    share: float
+    places: Numbers
+    windows: tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
+class Passages:
+    """What became of a search for the least noticed way.
+
+    Attributes:
+        scenario: The scenario, without the target's own doings.
+        target: Who sneaks.
+        agents: Who must not notice it.
+        start, goal: What was given as from where and to where.
+        cell: Distance between places, m.
+        stretch: How long a step or a wait takes at least, s; all take a multiple of it.
+        places: (places, 3) all places that were looked at, m.
+        passages: The passages, the soonest first; each later one is noticed less.
+        closings: If none of them holds, who keeps the level closed to who must not be noticed, the
+            busiest first.
+        below: The meters that no agent was allowed to reach, by agent, 0 to 1.
+        walkable: Whether there is a way at all, whoever watches.
+        proved: Whether nothing better is possible with these places, stretches and modes.
+        paths: (agent, tick, 3) where agents went on their rounds, m.
+        times: (ticks,) when that was, s.
+    """
+
+    scenario: Scenario
+    target: str
+    agents: tuple[str, ...]
+    start: str
+    goal: str
+    cell: float
+    stretch: float
+    places: Numbers
+    passages: tuple[Passage, ...]
+    closings: tuple[Closing, ...]
+    below: dict[str, float]
+    walkable: bool
+    proved: bool
+    paths: Numbers
+    times: Numbers
+
+    @property
+    def table(self) -> pd.DataFrame:
+        """A row per passage: how long it takes, how much it is noticed, and by whom."""
+        import pandas as pd
+
+        return pd.DataFrame(
+            [
+                {
+                    "arrives": each.arrives,
+                    "seconds": each.seconds,
+                    "highest_meter": each.highest,
+                    "agent": each.agent,
+                    "at": each.at,
+                    "length": each.far,
+                    "waits": each.waits,
+                    "holds": each.holds,
+                    "reacts_first": each.reactions[0].agent if each.reactions else None,
+                }
+                for each in self.passages
+            ]
+        )
+
+    def with_track(self, passage: Passage) -> Scenario:
+        """The scenario in which the target goes a passage, to be run or shown."""
+        return _with_track(self.scenario, self.target, passage.track)
+
+
+def sneak(
+    scenario: str | Path | Scenario,
+    *,
+    to: Place,
+    start: Place | None = None,
+    target: str | None = None,
+    agents: Sequence[str] | None = None,
+    ignore: Sequence[str] = (),
+    begin: float | None = None,
+    end: float | None = None,
+    cell: float | None = None,
+    modes: Sequence[str] = USUAL,
+    below: float = 1.0,
+    unseen: bool = True,
+    kept: int = 8,
+    progress: Progress | None = None,
+) -> Passages:
+    """Find the least noticed way from one place to another, in space and time.
+
+    Args:
+        scenario: Its TOML file, or what `load` returned.
+        to: Where to: the name of a spot or a zone, or a place, (x, y) or (x, y, z) in m.
+        start: Where from; where the target is at first if None.
+        target: Who sneaks; its own track is left out. The only tracked character that is noticed
+            if None.
+        agents: Who must not notice it; all that could if None.
+        ignore: Who of them may.
+        begin: When it begins, s; at the beginning of the run if None.
+        end: When it has to be there, s; at the end of the run if None.
+        cell: Distance between places, m; such that there are about 600 if None. It is fitted to
+            the walking pace.
+        modes: How the target may go, each as `posture:pace`. It may wait in each of the postures.
+        below: No meter may reach this, above 0 to 1.
+        unseen: Whether to search again, with lower limits, where somebody reacts in the replay.
+        kept: So many ways to the same place and moment are kept at most; more are slower, and
+            needed where meters of many agents stand against each other.
+        progress: Called with what is done, and how much of how much.
+
+    Returns:
+        The passages: each takes longer than the one before and is noticed less.
+
+    Raises:
+        InputError: A name, a place or a number is wrong, or nobody notices the target.
+    """
+    scenario = as_scenario(scenario)
+    target = target_of(scenario, target)
+    told = progress or _untold
+    for name, value, low, high in (("below", below, 0.0, 1.0), ("cell", cell, 0.0, np.inf)):
+        if value is not None and not (np.isfinite(value) and low < value <= high):
+            rule = "must be above 0, and at most 1" if name == "below" else "must be above 0 m"
+            raise InputError.of(name, "", f"{value:g}", rule)
+    if not kept >= 1:
+        raise InputError.of("kept", "", str(kept), "must be at least 1")
+    watching = [a for a in scenario.setup.agents if a != target and notices(scenario, a, target)]
+    for name in (*(agents or ()), *ignore):
+        one_of(name, watching, source="agent", place="", what=f"agent that notices {target}")
+    chosen = [n for n in watching if (agents is None or n in agents) and n not in ignore]
+    if not chosen:
+        raise InputError.of("ignore", "", ", ".join(ignore), "leaves nobody who may not notice")
+    alone = without(scenario, target)
+    told("everybody goes their rounds", 0, 1)
+    rounds = rounds_of(alone)
+    first, last = _ticks(rounds, begin, end)
+    whom = _Who(scenario, alone, target, tuple(chosen), rounds)
+    going = whom.modes(modes)
+    lattice, ticks = whom.lattice(start, to, cell, going)
+    limits = np.full(len(scenario.setup.agents), np.inf)
+    limits[[scenario.setup.agents.index(name) for name in chosen]] = below - REACHED
+    passages: list[Passage] = []
+    job = Job(alone, target, "standing", tuple(chosen), rounds)
+    search: Search | None = None
+    for turn in range(AGAIN if unseen else 1):
+        search = Search(
+            job, lattice, going, ticks=ticks, first=first, last=last, limits=limits, kept=kept
+        )
+        what = "trying every way" if turn == 0 else "again, as somebody reacted"
+        found = search.run(lambda done, whole, what=what: told(what, done, whole))  # type: ignore[misc]
+        new = [whom.replayed(each, search, first) for each in _telling(found)]
+        known = {_key(each.track) for each in passages}
+        passages += [each for each in new if _key(each.track) not in known]
+        lower = whom.lower(limits, [each for each in new if not each.holds])
+        if (lower == limits).all():
+            break
+        limits = lower
+    assert search is not None  # there is at least one turn
+    shown = _best(passages)
+    agents_of = scenario.setup.agents
+    i = [list(alone.setup.cast).index(name) for name in chosen]
+    went = [values[:, i] for values in (rounds.poses.x, rounds.poses.y, rounds.poses.z)]
+    return Passages(
+        alone, target, tuple(chosen), _words(start) or f"where {target} begins", _words(to),
+        lattice.cell, round(ticks * scenario.setup.clock.dt, 9), lattice.places, shown,
+        () if any(each.holds for each in shown) else whom.closings(search, rounds),
+        {name: float(limits[agents_of.index(name)]) for name in chosen},
+        bool(lattice.reaches_goal[lattice.start]), not search.trimmed,
+        np.stack(went, axis=2).transpose(1, 0, 2), rounds.times,
+    )  # fmt: skip
+
+
+def _untold(what: str, done: int, whole: int) -> None:
+    """Nobody wants to know how far it is."""
+
+
+def _ticks(rounds: Rounds, begin: float | None, end: float | None) -> tuple[int, int]:
+    """The ticks between which it is done."""
+    times = rounds.times
+    low, high = times[0] if begin is None else begin, times[-1] if end is None else end
+    first = int(np.searchsorted(times, low - 1e-6))
+    last = int(np.searchsorted(times, high + 1e-6)) - 1
+    if not (np.isfinite(low) and np.isfinite(high)) or not first < last:
+        rule = f"must leave time within the run, {times[0]:g} to {times[-1]:g} s"
+        raise InputError.of("time", "", f"{low:g} to {high:g} s", rule)
+    return first, last
+
+
+@dataclass(frozen=True)
+class _Who:
+    """Who sneaks, and against whom."""
+
+    scenario: Scenario
+    alone: Scenario
+    target: str
+    watching: tuple[str, ...]
+    rounds: Rounds
+
+    def modes(self, words: Sequence[str]) -> list[Mode]:
+        """The modes, and one to wait in for each of their postures."""
+        paces, found = paces_of(self.scenario, self.target), []
+        for word in words:
+            posture, _, pace = word.partition(":")
+            one_of(posture, POSTURES, source="mode", place=word, what="posture")
+            one_of(pace, tuple(paces), source="mode", place=word, what="pace")
+            found.append(Mode(posture, pace, paces[pace]))
+        if not found:
+            raise InputError.of("modes", "", "", "must be at least one, as standing:walking")
+        return found + [
+            Mode(each, "still", 0.0) for each in dict.fromkeys(m.posture for m in found)
+        ]
+
+    def lattice(
+        self, start: Place | None, to: Place, cell: float | None, modes: list[Mode]
+    ) -> tuple[Lattice, int]:
+        """Where it may go, and how many ticks a stretch has."""
+        setup, level = self.scenario.setup, Level.of(self.scenario.level)
+        body, member = setup.body_of(self.target), setup.cast[self.target]
+        ever = self.rounds.opened.any(axis=0)
+        ways = level.ways(
+            clearance=body.radius, within=member.leash.zone if member.leash else None,
+            z=member.z, who=[n for n in (self.target, member.profile) if n is not None],
+            opened=frozenset(np.flatnonzero(ever).tolist()),
+        )  # fmt: skip
+        here, _ = self._place(level, "start", self._begins() if start is None else start)
+        there, area = self._place(level, "to", to)
+        part = ways.part_at(here)
+        if part < 0:
+            raise InputError.of("start", "", _words(start), "is where nobody can stand")
+        here = np.array([*ways.nearest(here[:2], part)[:2], here[2]])
+        given = self._cell(ways.areas, cell)
+        speed = max(
+            (m.speed for m in modes if m.pace == "walking"), default=max(m.speed for m in modes)
+        )
+        dt = setup.clock.dt
+        ticks = max(round(given / (2.0 * speed * dt)), 1)
+        fitted = 2.0 * speed * dt * ticks
+        size = fitted if 0.6 <= fitted / given <= 1.5 else given
+        goals = np.zeros((0, 3))
+        if area is None:
+            near = ways.nearest(there, part) if len(ways.areas) else there
+            if float(np.hypot(*(near[:2] - there[:2]))) > body.radius + 0.01:
+                rule = f"cannot be walked to by {self.target}"
+                fix = f"the nearest place that can is ({near[0]:.2f}, {near[1]:.2f})"
+                raise InputError.of("to", "", _words(to), rule, fix)
+            goals = np.array([[*near[:2], there[2]]])
+        return lay_lattice(level, ways, size, here, goals, area, body.radius), ticks
+
+    def _cell(self, areas: Sequence[shapely.Geometry], cell: float | None) -> float:
+        whole = float(sum(area.area for area in areas))
+        if cell is None:
+            return max(float(np.sqrt(whole / PLACES)), 0.05)
+        if whole / cell**2 > MOST_PLACES:
+            rule = f"makes {whole / cell**2:.0f} places, more than {MOST_PLACES}"
+            raise InputError.of("cell", "", f"{cell:g} m", rule, "use larger cells")
+        return cell
+
+    def _begins(self) -> Place:
+        track, member = self.scenario.tracks.get(self.target), self.scenario.setup.cast[self.target]
+        if track is not None:
+            return float(track.x[0]), float(track.y[0]), float(track.z[0])
+        if member.at is None:
+            raise InputError.of("start", "", "", f"must be given, as {self.target} has no place")
+        return (*member.at, member.z)
+
+    def _place(
+        self, level: Level, what: str, place: Place
+    ) -> tuple[Numbers, shapely.Geometry | None]:
+        """A place in space, and the area that it stands for."""
+        z = self.scenario.setup.cast[self.target].z
+        if isinstance(place, str):
+            zones = [zone.name for zone, _ in level.data.zones]
+            if place in level.spot_names:
+                at = level.spot_places[list(level.spot_names).index(place)]
+                return np.array(at, dtype=np.float64), None
+            one_of(place, [*level.spot_names, *zones], source=what, place="", what="spot or zone")
+            area = level.zone_area(place)
+            point = area.representative_point()
+            return np.array([point.x, point.y, level.stands_at(point.x, point.y, z)]), area
+        given: Numbers = np.asarray(place, dtype=np.float64)
+        if given.shape not in ((2,), (3,)) or not np.isfinite(given).all():
+            rule = "must be a spot, a zone, or (x, y) or (x, y, z) in m"
+            raise InputError.of(what, "", str(place), rule)
+        x, y = given[:2].tolist()
+        return (given if len(given) == 3 else np.array([x, y, level.stands_at(x, y, z)])), None
+
+    def replayed(self, found: Found, search: Search, first: int) -> Passage:
+        """A passage, as the whole scenario makes of it."""
+        track, far, waits = _track(found, search, self.rounds.times)
+        simulation = Simulation(_with_track(self.alone, self.target, track))
+        setup, rounds = self.alone.setup, self.rounds
+        agents, j = setup.agents, list(setup.cast).index(self.target)
+        whom = np.array([agents.index(name) for name in self.watching])
+        metered = np.array([setup.profile_of(name).meter is not None for name in self.watching])
+        last = search.tick_of(found.layer)
+        values: list[Numbers] = []
+        reactions: dict[str, Reaction] = {}
+        own = agents.index(self.target) if self.target in agents else -1
+        while not simulation.done and simulation.tick <= last:
+            tick, t = simulation.tick, simulation.step()
+            if tick < first:
+                continue
+            value = simulation.meters.value[0, whom, j]
+            sensed = (simulation.sight.failed[0, whom, j] == IN_VIEW).any(axis=1)
+            for felt in (simulation.contacts.touch, simulation.contacts.zone):
+                sensed |= felt[0, whom, j] == SENSED
+            values.append(np.where(metered, value, sensed.astype(np.float64)))
+            states = np.maximum(simulation.world.signals.state[0], 0)
+            for a in np.flatnonzero(states != rounds.states[tick]).tolist():
+                if a != own and agents[a] not in reactions:
+                    names = list(setup.profile_of(agents[a]).ladder.states)  # type: ignore[union-attr]
+                    now, then = names[int(states[a])], names[int(rounds.states[tick][a])]
+                    reactions[agents[a]] = Reaction(agents[a], t, now, then)
+        meters = np.array(values).T.reshape(len(whom), -1)
+        times = rounds.times[first : first + meters.shape[1]]
+        highest = meters.max(axis=1, initial=0.0)
+        promised = np.array([found.highest[a] for a in whom])
+        caught = meters.shape[1] < last - first + 1
+        n, best = int(np.argmax(promised)), float(promised.max(initial=0.0))
+        at = None
+        holds = not caught and bool((np.abs(highest - promised) <= EXACT).all())
+        if best > 0.0 and holds:
+            at = float(times[int(np.argmax(meters[n] >= meters[n].max() - 1e-12))])
+        return Passage(
+            float(rounds.times[first]), float(rounds.times[last]), best,
+            self.watching[n] if best > 0.0 else None, at, far, waits, track,
+            dict(zip(self.watching, promised.tolist(), strict=True)),
+            dict(zip(self.watching, highest.tolist(), strict=True)),
+            tuple(sorted(reactions.values(), key=lambda each: each.t)),
+            holds, caught, meters, times,
+        )  # fmt: skip
+
+    def lower(self, limits: Numbers, broken: list[Passage]) -> Numbers:
+        """Limits below the meters at which those reacted for whom a promise did not hold."""
+        lower, agents = limits.copy(), self.scenario.setup.agents
+        for passage in broken:
+            for reaction in passage.reactions:
+                if reaction.agent not in self.watching:
+                    continue
+                n, a = self.watching.index(reaction.agent), agents.index(reaction.agent)
+                until = int(np.searchsorted(passage.times, reaction.t + 1e-6))
+                value = float(passage.meters[n, :until].max(initial=0.0))
+                if 0.0 < value < lower[a]:
+                    lower[a] = value
+                    break  # what comes after may come of this
+        return lower
+
+    def closings(self, search: Search, rounds: Rounds) -> tuple[Closing, ...]:
+        """Who was in the way of steps, where and when."""
+        whole = sum(map(len, search.refused.values()))
+        found = []
+        seconds = search.ticks * self.alone.setup.clock.dt
+        for a, steps in search.refused.items():
+            at = np.array(sorted(set(steps)))
+            times = np.unique(rounds.times[at[:, 1]])
+            cuts = np.flatnonzero(np.diff(times) > 2.5 * seconds)
+            lows, highs = times[np.append(0, cuts + 1)], times[np.append(cuts, len(times) - 1)]
+            longest = np.sort(np.argsort(lows - highs, kind="stable")[:5])
+            windows = tuple((float(lows[n]), float(highs[n])) for n in longest)
+            places = search.lattice.places[np.unique(at[:, 0])]
+            name = self.alone.setup.agents[a]
+            found.append(Closing(name, len(steps) / whole, places, windows))
+        return tuple(sorted(found, key=lambda each: -each.share))
+
+
+def paces_of(scenario: Scenario, target: str) -> dict[str, float]:
+    """How fast somebody creeps, walks and runs, m/s.
+
+    As its profile says; else as it was recorded, in the median; else as is usual.
+    """
+    movement = movement_of(scenario.setup, target)
+    usual = movement or Movement()
+    paces = {pace: float(getattr(usual, pace)) for pace in ("creeping", "walking", "running")}
+    track = scenario.tracks.get(target)
+    if movement is None and track is not None and len(track.t) > 1:
+        speeds = np.hypot(np.diff(track.x), np.diff(track.y)) / np.diff(track.t)
+        for pace in paces:
+            some = speeds[(track.gait[:-1] == GAITS.index(pace)) & (speeds > 0.0)]
+            if len(some):
+                paces[pace] = round(float(np.median(some)), 3)
+    return paces
+
+
+def _telling(found: list[Found]) -> list[Found]:
+    """The passages that differ clearly: of those about as much noticed the soonest."""
+    shown: list[Found] = []
+    for each in found:
+        if not shown or each.peak < shown[-1].peak - CLEARLY or each is found[-1]:
+            shown.append(each)
+    while len(shown) > 6:
+        gaps = [a.peak - b.peak for a, b in pairwise(shown)]
+        del shown[1 + int(np.argmin(gaps[1:-1]))]
+    return shown
+
+
+def _best(passages: list[Passage]) -> tuple[Passage, ...]:
+    """Those that hold, if any do, without those that others beat; the soonest first."""
+    some = [each for each in passages if each.holds] or passages
+    shown: list[Passage] = []
+    for each in sorted(some, key=lambda p: (p.arrives, p.highest)):
+        if not shown or each.highest < shown[-1].highest:
+            shown.append(each)
+    return tuple(shown)
+
+
+def _key(track: TrackData) -> bytes:
+    return track.t.tobytes() + track.x.tobytes() + track.y.tobytes() + track.posture.tobytes()
+
+
+def _words(place: Place | None) -> str:
+    if place is None or isinstance(place, str):
+        return place or ""
+    return f"({', '.join(f'{float(each):g}' for each in place)})"
+
+
+def _with_track(scenario: Scenario, target: str, track: TrackData) -> Scenario:
+    return replace(scenario, tracks={**scenario.tracks, target: track})
+
+
+def _track(found: Found, search: Search, times: Numbers) -> tuple[TrackData, float, float]:
+    """A passage as a recording; how far it goes, m, and for how long it stands still, s."""
+    lattice, modes = search.lattice, search.modes
+    rows: list[tuple[float, float, float, float, float, int, int]] = []
+    floors, heading, far, waits = bool(lattice.level.data.floors), 0.0, 0.0, 0.0
+    posture = POSTURES.index(modes[found.moments[0].mode].posture)
+    for before, after in pairwise(found.moments):
+        mode, first = modes[after.mode], search.tick_of(before.layer)
+        ticks = search.tick_of(after.layer) - first
+        way = np.repeat(lattice.places[before.place][None], ticks + 1, axis=0)
+        if after.step != WAIT:
+            way = lattice.ways(np.array([after.step]), ticks)[0]
+            x, y = way[-1, :2] - way[0, :2]
+            heading += (np.arctan2(y, x) - heading + np.pi) % (2.0 * np.pi) - np.pi
+            far += float(lattice.steps.length[after.step])
+        else:
+            waits += float(times[first + ticks] - times[first])
+        # A posture is that of a step from its first tick on, a gait from its beginning on.
+        gait = GAITS.index(mode.pace)
+        then = POSTURES.index(mode.posture)
+        at = range(ticks) if floors else range(1 if then == posture else min(2, ticks))
+        for n in at:
+            rows.append((times[first + n], *way[n], heading, then if n else posture, gait))
+        posture = then
+    end = found.moments[-1]
+    still = GAITS.index("still")
+    rows.append(
+        (times[search.tick_of(end.layer)], *lattice.places[end.place], heading, posture, still)
+    )
+    t, x, y, z, turned, postures, gaits = np.array(rows, dtype=np.float64).T
+    track = TrackData(
+        t.copy(), x.copy(), y.copy(), z.copy(), turned.copy(), postures.astype(np.int8),
+        gaits.astype(np.int8), np.ones(len(t), dtype=np.bool_), flat=False,
+    )  # fmt: skip
+    return track, far, round(waits, 9)

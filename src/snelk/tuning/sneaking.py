@@ -1,0 +1,364 @@
+"""The search for the least noticed passage: over places and moments, stretch by stretch.
+
+Time goes on in stretches of some ticks. At the end of each stretch there are, for each place, the
+ways to have come there that no other way there is as good as in every respect: whose meters are
+no higher and drain no later, and who is in view of nobody else. From each of them every step and
+every wait is tried, with the senses and meters of a run. So what is found is the best that these
+places, stretches and modes allow (a label-setting search: Martins 1984, "On a multicriteria
+shortest path problem").
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.words import GAITS, POSTURES
+from snelk.tuning.dummies import Job
+from snelk.tuning.lattice import Lattice, Mode
+from snelk.tuning.movers import Crowd, States
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+Indices = NDArray[np.intp]
+
+WAIT = -1
+"""Instead of a step."""
+
+NEVER = 2**40
+SLACK = 1e-12
+
+Progress = Callable[[int, int], None]
+
+
+class Ways(NamedTuple):
+    """Ways to have come to places by the end of a stretch; arrays of (ways,)."""
+
+    place: Indices
+    peak: Numbers  # the highest meter so far, 0 to 1
+    far: Numbers  # m walked so far
+    layer: Indices  # the stretch at whose end the last step began
+    row: Indices  # which of the ways of that one
+    step: Indices  # of the lattice, or WAIT
+    mode: Indices  # in which mode it was taken
+    clean: Truths  # nobody has sensed anything that would be left
+
+
+class Moment(NamedTuple):
+    """Where somebody is on a passage when a step ends: the stretch, the place, step and mode."""
+
+    layer: int
+    place: int
+    step: int
+    mode: int
+
+
+@dataclass(frozen=True)
+class Found:
+    """A passage.
+
+    Attributes:
+        peak: The highest meter on it, 0 to 1.
+        layer: The stretch at whose end it is there.
+        moments: From the beginning to the goal.
+        highest: (agent,) the highest value of each meter.
+    """
+
+    peak: float
+    layer: int
+    moments: tuple[Moment, ...]
+    highest: Numbers
+
+
+class Search:
+    """A search for passages.
+
+    Args:
+        job: The target, who watches, and the rounds of the whole run.
+        lattice: Where it may go.
+        modes: How it may go; those with speed 0 wait.
+        ticks: How many ticks a stretch has.
+        first: The tick at which it begins.
+        last: The tick by which it must be there.
+        limits: (agent,) meters that reach this are not allowed.
+        kept: So many ways at most are kept of each place and moment.
+        by_feet: Whether ways are told apart by where the next footstep falls.
+
+    Attributes:
+        trimmed: Whether ways were left out as there were more than `kept`.
+        refused: Of each agent where and when it stands in the way: (place, tick) of steps that
+            would have come to its limit.
+    """
+
+    def __init__(
+        self, job: Job, lattice: Lattice, modes: Sequence[Mode], *, ticks: int, first: int,
+        last: int, limits: Numbers, kept: int = 12, by_feet: bool = False,
+    ) -> None:  # fmt: skip
+        self.job, self.lattice, self.modes = job, lattice, modes
+        self.ticks, self.first, self.layers = ticks, first, (last - first) // ticks
+        self.limits, self.kept, self.by_feet = limits, kept, by_feet
+        self.trimmed = False
+        self.refused: dict[int, list[tuple[int, int]]] = {}
+        setup = job.scenario.setup
+        seconds = ticks * setup.clock.dt
+        self._posture = np.array([POSTURES.index(mode.posture) for mode in modes], dtype=np.int8)
+        self._gait = np.array([GAITS.index(mode.pace) for mode in modes], dtype=np.int8)
+        every = [setup.profile_of(name).look_every for name in setup.agents]
+        self._looks_always = np.rint(np.array(every) / setup.clock.dt) <= 1
+        moving = [m for m, mode in enumerate(modes) if mode.speed > 0.0]
+        self._waits = np.array([m for m in range(len(modes)) if m not in moving], dtype=np.intp)
+        takes = {m: lattice.layers(modes[m], seconds) for m in moving}
+        self._steps: list[tuple[int, int, Indices, Indices]] = []  # stretches, mode, steps, first
+        for m, each in takes.items():
+            for k in np.unique(each[each > 0]).tolist():
+                chosen = np.flatnonzero(each == k)
+                starts = lattice.steps.start[chosen]
+                first_of = np.searchsorted(starts, np.arange(len(lattice.places) + 1))
+                self._steps.append((k, m, chosen, first_of))
+        self._longest = max((k for k, *_ in self._steps), default=1)
+        self._left = lattice.least_layers(list(takes.values()))
+
+    def tick_of(self, layer: int) -> int:
+        """The tick at the end of a stretch."""
+        return self.first + layer * self.ticks
+
+    def run(self, progress: Progress | None = None) -> list[Found]:
+        """All passages that are sooner than those with lower meters; the soonest first."""
+        with Crowd(self.job) as self._crowd:
+            return self._run(progress)
+
+    def _run(self, progress: Progress | None) -> list[Found]:
+        ways: list[Ways] = []
+        states: list[States | None] = []
+        found: list[Found] = []
+        best = np.inf
+        for layer in range(self.layers + 1):
+            if layer == 0:
+                there, how = self._begin()
+                self._nobody = how.take(np.zeros(0, dtype=np.intp))
+            else:
+                there, how = self._stretch(layer, ways, states, best)
+            ways.append(there)
+            states.append(how)
+            if layer >= self._longest:
+                states[layer - self._longest] = None
+            at_goal = np.flatnonzero(self.lattice.goals[there.place])
+            if len(at_goal):
+                row = int(at_goal[np.lexsort((there.far[at_goal], there.peak[at_goal]))[0]])
+                if there.peak[row] < best:
+                    best = float(there.peak[row])
+                    moments = self._retrace(ways, layer, row)
+                    found.append(Found(best, layer, moments, self._gone(moments)))
+            if progress is not None:
+                progress(layer, self.layers)
+            if best <= 0.0:
+                break
+        if progress is not None:
+            progress(self.layers, self.layers)
+        return found
+
+    def _gone(self, moments: tuple[Moment, ...]) -> Numbers:
+        """(agent,) the highest of each meter on a passage, gone once more."""
+        mode = np.array([moments[0].mode])
+        here = self.lattice.places[moments[0].place]
+        went = self._crowd.appear(self.first, here, self._posture[mode])
+        highest: Numbers = went.highest[0]
+        for before, after in pairwise(moments):
+            ticks = (after.layer - before.layer) * self.ticks
+            way = np.repeat(self.lattice.places[None, None, after.place], ticks + 1, axis=1)
+            if after.step != WAIT:
+                way = self.lattice.ways(np.array([after.step]), ticks)
+            mode = np.array([after.mode])
+            went = self._crowd.go(
+                self.tick_of(before.layer), went.states, way, self._posture[mode], self._gait[mode]
+            )
+            highest = np.maximum(highest, went.highest[0])
+        return highest
+
+    def _begin(self) -> tuple[Ways, States]:
+        """Where it begins, in each posture."""
+        postures = np.unique(self._posture)
+        modes = np.array([np.flatnonzero(self._posture == each)[0] for each in postures])
+        here = self.lattice.places[self.lattice.start]
+        went = self._crowd.appear(self.first, here, postures)
+        count = len(postures)
+        none = np.zeros(count, dtype=np.intp)
+        place = np.full(count, self.lattice.start)
+        peak = went.highest.max(axis=1, initial=0.0)
+        start = Ways(
+            place, peak, np.zeros(count), none - 1, none, none + WAIT, modes,
+            _clean(went.states, peak),
+        )  # fmt: skip
+        allowed = self._allowed(went.highest, place, 0)
+        rows = np.flatnonzero(allowed)
+        return self._best(_some(start, rows), went.states.take(rows))
+
+    def _stretch(
+        self, layer: int, ways: list[Ways], states: list[States | None], best: float
+    ) -> tuple[Ways, States]:
+        """All that one can have come to by the end of a stretch."""
+        tries = self._tries(layer, ways, best)
+        done = np.zeros(len(self.lattice.places), dtype=np.bool_)
+        got: list[tuple[Ways, States]] = []
+        # Who may come to a place unnoticed needs no other way there: few are tried at first.
+        rank = _rank(tries.place)
+        for low, high in ((0, 1), (1, 4), (4, NEVER)):
+            some = (rank >= low) & (rank < high) & ~done[tries.place]
+            for k in np.unique(layer - tries.layer[some]).tolist():
+                rows = np.flatnonzero(some & (tries.layer == layer - k))
+                before = states[layer - k]
+                if before is not None:
+                    got.append(self._try(_some(tries, rows), before, layer, k, best))
+                    done[got[-1][0].place[got[-1][0].clean]] = True
+        if not got:
+            none = np.zeros(0, dtype=np.intp)
+            return _some(ways[0], none), self._nobody
+        whole = Ways._make(np.concatenate(each) for each in zip(*(g[0] for g in got), strict=True))
+        return self._best(whole, States.joined([g[1] for g in got]))
+
+    def _tries(self, layer: int, ways: list[Ways], best: float) -> Ways:
+        """Every step and wait that ends with a stretch, the most promising first."""
+        lattice, found = self.lattice, []
+        going = [(k, m, steps, first) for k, m, steps, first in self._steps if k <= layer]
+        for k, m, steps, first in going:
+            source = ways[layer - k]
+            count = first[source.place + 1] - first[source.place]
+            row = np.repeat(np.arange(len(count)), count)
+            begin = np.repeat(first[source.place] - np.append(0, np.cumsum(count)[:-1]), count)
+            step = steps[begin + np.arange(len(row))]
+            found.append((np.full(len(row), layer - k), row, step, np.full(len(row), m)))
+        source = ways[layer - 1]
+        for m in self._waits.tolist():
+            row = np.arange(len(source.place))
+            same = np.full(len(row), layer - 1)
+            found.append((same, row, np.full(len(row), WAIT), np.full(len(row), m)))
+        from_, row, step, mode = (np.concatenate(each) for each in zip(*found, strict=True))
+        peak, far, clean = np.zeros(len(row)), np.zeros(len(row)), np.zeros(len(row), np.bool_)
+        here = np.zeros(len(row), dtype=np.intp)
+        for each in np.unique(from_).tolist():
+            at = from_ == each
+            source, rows = ways[each], row[at]
+            peak[at], far[at], clean[at] = source.peak[rows], source.far[rows], source.clean[rows]
+            here[at] = source.place[rows]
+        place = np.where(step == WAIT, here, lattice.steps.end[step])
+        far += np.where(step == WAIT, 0.0, lattice.steps.length[step])
+        use = (peak < best) & (layer + self._left[place] <= self.layers)
+        use = use & ~self._shut(layer, from_, step)
+        tries = _some(Ways(place, peak, far, from_, row, step, mode, clean), np.flatnonzero(use))
+        slow = self._gait[tries.mode]
+        order = np.lexsort((slow, tries.far, tries.peak, ~tries.clean, tries.place))
+        return _some(tries, order)
+
+    def _shut(self, layer: int, from_: Indices, step: Indices) -> Truths:
+        """Which steps lead through a door that is not open all the time."""
+        found = np.zeros(len(step), dtype=np.bool_)
+        opened = self.job.rounds.opened
+        for n in np.flatnonzero(np.isin(step, list(self.lattice.doors))).tolist():
+            low, high = self.tick_of(int(from_[n])), self.tick_of(layer)
+            walls = list(self.lattice.doors[int(step[n])])
+            found[n] = not opened[low : high + 1, walls].all()
+        return found
+
+    def _try(
+        self, tries: Ways, before: States, layer: int, k: int, best: float
+    ) -> tuple[Ways, States]:
+        """Take steps that all take as long."""
+        lattice, ticks = self.lattice, k * self.ticks
+        waits = tries.step == WAIT
+        way = np.empty((len(waits), ticks + 1, 3))
+        way[waits] = lattice.places[tries.place[waits]][:, None]
+        way[~waits] = lattice.ways(tries.step[~waits], ticks)
+        went = self._crowd.go(
+            self.tick_of(layer - k), before.take(tries.row), way, self._posture[tries.mode],
+            self._gait[tries.mode],
+        )  # fmt: skip
+        peak = np.maximum(tries.peak, went.highest.max(axis=1, initial=0.0))
+        allowed = self._allowed(went.highest, tries.place, layer) & (peak < best)
+        tries = tries._replace(peak=peak, clean=_clean(went.states, peak))
+        rows = np.flatnonzero(allowed)
+        return _some(tries, rows), went.states.take(rows)
+
+    def _allowed(self, highest: Numbers, place: Indices, layer: int) -> Truths:
+        """Which stay below the limits; note who stands in the way of the others."""
+        over = highest >= self.limits
+        for a in np.flatnonzero(over.any(axis=0)).tolist():
+            at = np.unique(place[over[:, a]]).tolist()
+            self.refused.setdefault(a, []).extend((each, self.tick_of(layer)) for each in at)
+        return np.asarray(~over.any(axis=1))
+
+    def _best(self, ways: Ways, states: States) -> tuple[Ways, States]:
+        """Those that no other way to the same place is as good as in every respect."""
+        order = np.lexsort((ways.far, states.value.sum(axis=1), ways.peak, ~ways.clean, ways.place))
+        places = ways.place[order]
+        starts = np.flatnonzero(np.append(True, places[1:] != places[:-1])[: len(order)])
+        ends = np.append(starts[1:], len(order))[: len(starts)]
+        waits = np.zeros(len(order), dtype=np.bool_)
+        waits[states.waiting.state] = True
+        kept: list[int] = []
+        for low, high in zip(starts, ends, strict=True):
+            rows = order[low:high]
+            if high - low == 1 or (ways.clean[rows[0]] and not self.by_feet):
+                kept.append(int(rows[0]))
+                continue
+            kept += self._front(rows, ways, states, waits)
+        chosen = np.array(kept, dtype=np.intp)
+        return _some(ways, chosen), states.take(chosen)
+
+    def _front(self, rows: Indices, ways: Ways, states: States, waits: Truths) -> list[int]:
+        """The same of one place; those that may be as good as others come before them."""
+        front: list[int] = []
+        value, quiet, seen = states.value, states.quiet, states.seen
+        for row in rows.tolist():
+            if front:
+                f = np.array(front)
+                better = (ways.peak[f] <= ways.peak[row]) & ~waits[f]
+                better &= (value[f] <= value[row]).all(axis=1)
+                better &= ((quiet[f] >= quiet[row]) | (value[f] <= 0.0)).all(axis=1)
+                better &= (seen[row] | ~seen[f]).all(axis=(1, 2))
+                stands = seen[f].any(axis=2) & ~self._looks_always
+                same = (states.sight[f] == states.sight[row]).all(axis=2)
+                better &= (same | ~stands).all(axis=1)
+                if self.by_feet:
+                    better &= np.abs(states.walked[f] - states.walked[row]) < 1e-9
+                if better.any():
+                    continue
+            if len(front) >= self.kept:
+                self.trimmed = True
+                break
+            front.append(row)
+        return front
+
+    def _retrace(self, ways: list[Ways], layer: int, row: int) -> tuple[Moment, ...]:
+        found = []
+        while layer >= 0:
+            at = ways[layer]
+            found.append(Moment(layer, int(at.place[row]), int(at.step[row]), int(at.mode[row])))
+            layer, row = int(at.layer[row]), int(at.row[row])
+        return tuple(found[::-1])
+
+
+def _some(ways: Ways, rows: Indices) -> Ways:
+    return Ways._make(values[rows] for values in ways)
+
+
+def _rank(place: Indices) -> Indices:
+    """The how manyth each is of those of its place, which follow on each other."""
+    if not len(place):
+        return place
+    starts = np.append(True, place[1:] != place[:-1])
+    first = np.maximum.accumulate(np.where(starts, np.arange(len(place)), 0))
+    rank: Indices = np.arange(len(place)) - first
+    return rank
+
+
+def _clean(states: States, peak: Numbers) -> Truths:
+    """Of whom nobody has sensed anything, and nobody will without a step more."""
+    clean = (peak <= 0.0) & (states.value <= 0.0).all(axis=1) & ~states.seen.any(axis=(1, 2))
+    clean[states.waiting.state] = False
+    found: Truths = clean
+    return found
