@@ -166,7 +166,6 @@ def test_the_command_tells_writes_and_draws(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("given", "error"),
     [
-        ({}, "must be named"),
         ({"target": "gest"}, 'did you mean "guest"'),
         ({"target": "guard"}, "nobody notices its team"),
         ({"target": "guest", "stance": "sitting"}, "no such stance"),

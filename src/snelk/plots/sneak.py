@@ -77,7 +77,10 @@ def plot_sneak(
     shown = count if which is None else which
     title = f"{found.target} sneaks from {found.start} to {found.goal}"
     figure = room_for_panels(title, ax)
-    axes = [figure.add_axes((0.05, 0.265, 0.70, 0.655)), figure.add_axes((0.05, 0.075, 0.70, 0.115))]
+    axes = [
+        figure.add_axes((0.05, 0.265, 0.70, 0.655)),
+        figure.add_axes((0.05, 0.075, 0.70, 0.115)),
+    ]
     artists = SneakArtists(axes)
     plan, below = axes
     draw_level(plan, level, light=found.scenario.setup.light, floor=floor)

@@ -197,8 +197,8 @@ def coverage(
 
     Args:
         scenario: Its TOML file, or what `load` returned.
-        target: Whose body and team the dummy has; it is taken out of the cast's doings. The only
-            tracked character that is noticed if None.
+        target: Whose body and team the dummy has; it is taken out of the cast's doings. If None,
+            the only character that is noticed, or the only tracked one of them.
         stance: How it is there: `standing`, `crouched`, `prone`, or `walking` on the spot, with the
             speed and the footsteps of that.
         agents: Who watches; all that notice the target if None.
@@ -269,7 +269,7 @@ def notices(scenario: Scenario, agent: str, target: str) -> bool:
 
 
 def target_of(scenario: Scenario, name: str | None) -> str:
-    """Who is noticed: the one of a name, or the only tracked one that is."""
+    """Who is noticed: the one of a name, or the only one, or the only tracked one."""
     setup = scenario.setup
     noticed = [
         who
@@ -279,6 +279,7 @@ def target_of(scenario: Scenario, name: str | None) -> str:
     ]
     if name is None:
         tracked = [who for who in noticed if who in scenario.tracks]
+        tracked = noticed if len(noticed) == 1 else tracked
         if len(tracked) != 1:
             fix = f"choose one: {', '.join(noticed)}" if noticed else "let an agent notice a team"
             raise InputError.of("target", "", "", "must be named", fix)

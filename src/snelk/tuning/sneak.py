@@ -251,8 +251,8 @@ def sneak(
         scenario: Its TOML file, or what `load` returned.
         to: Where to: the name of a spot or a zone, or a place, (x, y) or (x, y, z) in m.
         start: Where from; where the target is at first if None.
-        target: Who sneaks; its own track is left out. The only tracked character that is noticed
-            if None.
+        target: Who sneaks; its own track is left out. If None, the only character that is
+            noticed, or the only tracked one of them.
         agents: Who must not notice it; all that could if None.
         ignore: Who of them may.
         begin: When it begins, s; at the beginning of the run if None.

@@ -186,14 +186,9 @@ class Search:
         modes = np.array([np.flatnonzero(self._posture == each)[0] for each in postures])
         here = self.lattice.places[self.lattice.start]
         went = self._crowd.appear(self.first, here, postures)
-        count = len(postures)
-        none = np.zeros(count, dtype=np.intp)
-        place = np.full(count, self.lattice.start)
+        place = np.full(len(postures), self.lattice.start)
         peak = went.highest.max(axis=1, initial=0.0)
-        start = Ways(
-            place, peak, np.zeros(count), none - 1, none, none + WAIT, modes,
-            _clean(went.states, peak),
-        )  # fmt: skip
+        start = self.ways_at(place, peak, went.states)._replace(mode=modes)
         allowed = self._allowed(went.highest, place, 0)
         rows = np.flatnonzero(allowed)
         return self._best(_some(start, rows), went.states.take(rows))
@@ -293,6 +288,19 @@ class Search:
 
     def _best(self, ways: Ways, states: States) -> tuple[Ways, States]:
         """Those that no other way to the same place is as good as in every respect."""
+        chosen = self.front(ways, states)
+        return _some(ways, chosen), states.take(chosen)
+
+    def ways_at(self, place: Indices, peak: Numbers, states: States) -> Ways:
+        """Ways of which nothing is known but where they led to, and how things are there."""
+        none = np.zeros(len(place), dtype=np.intp)
+        return Ways(
+            place, peak, np.zeros(len(place)), none - 1, none, none + WAIT, none,
+            _clean(states, peak),
+        )  # fmt: skip
+
+    def front(self, ways: Ways, states: States) -> Indices:
+        """Which of some ways are kept, by row: see `_best`."""
         order = np.lexsort((ways.far, states.value.sum(axis=1), ways.peak, ~ways.clean, ways.place))
         places = ways.place[order]
         starts = np.flatnonzero(np.append(True, places[1:] != places[:-1])[: len(order)])
@@ -306,8 +314,7 @@ class Search:
                 kept.append(int(rows[0]))
                 continue
             kept += self._front(rows, ways, states, waits)
-        chosen = np.array(kept, dtype=np.intp)
-        return _some(ways, chosen), states.take(chosen)
+        return np.array(kept, dtype=np.intp)
 
     def _front(self, rows: Indices, ways: Ways, states: States, waits: Truths) -> list[int]:
         """The same of one place; those that may be as good as others come before them."""

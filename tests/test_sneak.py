@@ -1,0 +1,302 @@
+"""Sneaking: against all ways there are on small levels, and against the whole replay."""
+
+from __future__ import annotations
+
+import json
+import math
+import os
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import scenes
+import shapely
+from test_cli import command
+
+import snelk
+from snelk.config.recordings import read_tracks
+from snelk.level.level import Level
+from snelk.plots.sneak import plot_sneak
+from snelk.senses.hearing import Noises
+from snelk.tuning.coverage import rounds_of, without
+from snelk.tuning.dummies import Job
+from snelk.tuning.lattice import Lattice, Mode, lay_lattice
+from snelk.tuning.movers import Crowd, States, Waiting
+from snelk.tuning.sneaking import Search
+
+METER = {
+    "fill_time": 2.5, "drain_time": 3.0, "drain_after": 0.4, "at_once": 0.6, "noise_gain": 0.3,
+    "distance": [[0.2, 1.0], [1.0, 0.3]], "motion": [[0.0, 0.4], [1.5, 1.0]], "crouched": 0.5,
+}  # fmt: skip
+SEEDS = int(os.environ.get("SNELK_SNEAK_SEEDS", "10"))
+"""So many small levels; fifty take three minutes."""
+
+PEN = shapely.box(0.1, 0.1, 3.5, 3.5)
+CONE = {"fov_whole": 80, "range": 3.0, "hold_range": 7.0, "hold_fov_whole": 170}
+STEPS = {"stride": 0.7, "creeping": 0.5, "walking": 2.5, "running": 5.0}
+
+
+def yard(folder: Path, seed: int, **more: Any) -> snelk.Scenario:
+    """Two guards about a pen, with things to hide behind; they look about and never react."""
+    rng = np.random.default_rng(seed)
+    walls = [scenes.feature("zone", "pen", PEN)]
+    for n in range(4):
+        x, y, turn = *rng.uniform(0.3, 3.3, 2), rng.uniform(0, math.pi)
+        dx, dy = rng.uniform(0.2, 0.7) * np.array([math.cos(turn), math.sin(turn)])
+        line, top = shapely.LineString([(x - dx, y - dy), (x + dx, y + dy)]), rng.choice([1.0, 3.0])
+        walls.append(scenes.feature("wall", f"w{n}", line, top=float(top), walkable=True))
+    corners = rng.uniform(-2.0, 5.5, (4, 2)).tolist()
+    walls.append(scenes.feature("route", "round", shapely.LineString(corners[:3])))
+    walls.append(scenes.feature("zone", "gravel", shapely.box(0, 0, 2, 5), ground="gravel"))
+    states = {"round": {"patrol": {}, "look": "sweep", "sweep_whole": 120, "sweep_period": 3.0}}
+    numbers: dict[str, Any] = {
+        "cast.guard.route": "round", "cast.guard.at": corners[0],
+        "profiles.watcher.cones": {"front": CONE}, "profiles.watcher.meter": METER,
+        "cast.other": {"team": "home", "profile": "watcher", "at": corners[3],
+                       "facing": float(rng.uniform(-180, 180))},
+        "profiles.watcher.look_every": float(rng.choice([0.0, 0.3, 0.5])),
+        "profiles.watcher.hearing": {"listen_every": float(rng.choice([0.0, 0.7]))},
+        "cast.guest.at": [0.2, 0.2], "grounds": {"gravel": 1.8},
+    }  # fmt: skip
+    if seed % 2:
+        numbers["bodies.post.steps"] = STEPS
+    else:
+        del numbers["cast.other"]
+    return scenes.scene(folder, *walls, states=states, end=8.0, more={**numbers, **more})
+
+
+def every_way(
+    job: Job, lattice: Lattice, modes: list[Mode], ticks: int, layers: int, limits: np.ndarray
+) -> list[float]:
+    """The least of the highest meters of all ways there are to a goal, at each layer."""
+    seconds, best = ticks * job.scenario.setup.clock.dt, [np.inf] * (layers + 1)
+    posture = np.array([("standing", "crouched", "prone").index(m.posture) for m in modes], np.int8)
+    gait = np.array(
+        [("still", "creeping", "walking", "running").index(m.pace) for m in modes], "i1"
+    )
+    takes = [lattice.layers(m, seconds) if m.speed else None for m in modes]
+    groups: list[list[tuple[np.ndarray, States, np.ndarray]]] = [[] for _ in range(layers + 1)]
+    with Crowd(job) as crowd:
+        began = crowd.appear(0, lattice.places[lattice.start], np.unique(posture))
+        rows = np.flatnonzero((began.highest < limits).all(axis=1))
+        place = np.full(len(rows), lattice.start)
+        groups[0].append((place, began.states.take(rows), began.highest[rows].max(axis=1)))
+        for layer in range(layers + 1):
+            for place, states, peak in groups[layer]:
+                there = lattice.goals[place]
+                best[layer] = min(best[layer], peak[there].min(initial=np.inf))
+                for m, each in enumerate(takes):
+                    for k in {1} if each is None else set(each.tolist()) - {0}:
+                        if layer + k > layers:
+                            continue
+                        if each is None:
+                            row, end = np.arange(len(place)), place
+                            way = np.repeat(lattice.places[place][:, None], ticks + 1, axis=1)
+                        else:
+                            chosen = np.flatnonzero(each == k)
+                            row, at = np.nonzero(place[:, None] == lattice.steps.start[chosen])
+                            end = lattice.steps.end[chosen[at]]
+                            way = lattice.ways(chosen[at], k * ticks)
+                        if not len(row):
+                            continue
+                        same = np.full(len(row), m)
+                        went = crowd.go(
+                            layer * ticks, states.take(row), way, posture[same], gait[same]
+                        )
+                        peaks = np.maximum(peak[row], went.highest.max(axis=1))
+                        left = lattice.places[lattice.goals][0] - lattice.places[end]
+                        can = np.hypot(*left.T[:2]) <= (layers - layer - k) * seconds * 1.4 + 1e-9
+                        kept = np.flatnonzero((went.highest < limits).all(axis=1) & can)
+                        groups[layer + k].append((end[kept], went.states.take(kept), peaks[kept]))
+    return best
+
+
+def search_of(alone: snelk.Scenario) -> Search:
+    """A search through the pen, corner to corner, in eight stretches of 0.8 s."""
+    watching, level = tuple(alone.setup.agents), Level.of(alone.level)
+    job = Job(alone, "guest", "standing", watching, rounds_of(alone))
+    modes = [Mode("standing", "walking", 1.4), Mode("crouched", "creeping", 0.9)]
+    modes.append(Mode("crouched", "still", 0.0))
+    start, goal = np.array([0.3, 0.3, 0.0]), np.array([[3.3, 3.3, 0.0]])
+    lattice = lay_lattice(level, level.ways(within="pen"), 1.4, start, goal, None, 0.0)
+    limits = np.full(len(watching), 1.0 - 1e-9)
+    return Search(
+        job, lattice, modes, ticks=8, first=0, last=64, limits=limits, kept=10_000, by_feet=True
+    )
+
+
+@pytest.mark.parametrize("some", range(SEEDS // 10))
+def test_no_way_of_all_there_are_is_better(some: int, tmp_path: Path) -> None:
+    seen = 0
+    for seed in range(10 * some, 10 * some + 10):
+        scenario = yard(tmp_path / str(seed), seed)
+        alone = without(scenario, "guest")
+        search, layers = search_of(alone), 8
+        job, lattice, limits = search.job, search.lattice, search.limits
+        modes = list(search.modes)
+        found = search.run()
+        expected = every_way(job, lattice, modes, 8, layers, limits)
+        stairs = []
+        for layer, peak in enumerate(expected):
+            if peak < min([np.inf, *(p for _, p in stairs)]):
+                stairs.append((layer, peak))
+        assert [(each.layer, each.peak) for each in found] == stairs
+        assert all(each.highest.max() == each.peak for each in found)
+        seen += len(stairs) > 1
+    assert seen >= 5  # there was something to weigh
+
+
+SEEN = np.full((1, 1, 1), True)
+NOISE = Waiting(np.zeros(1, np.int64), np.zeros(1, np.int64), Noises.blank(1))
+
+
+@pytest.mark.parametrize(
+    ("change", "better"),
+    [
+        ({}, True),
+        ({"quiet": np.full((1, 1), 0.1)}, False),  # drains later
+        ({"seen": SEEN}, False),  # is held on to
+        ({"waiting": NOISE}, False),  # somebody may still hear it
+        ({"walked": np.full(1, 0.3)}, False),  # its next footstep falls elsewhere
+        ({"value": np.zeros((1, 1)), "quiet": np.zeros((1, 1))}, True),  # nothing that could drain
+        ({"value": np.full((1, 1), 0.4), "quiet": np.full((1, 1), 0.9)}, False),
+    ],
+)
+def test_a_way_is_left_out_only_for_one_that_is_as_good_in_every_respect(
+    change: dict[str, Any], better: bool, tmp_path: Path
+) -> None:
+    scenario = yard(tmp_path, 2, **{"profiles.watcher.look_every": 0.0})
+    search = search_of(without(scenario, "guest"))
+    worse = States.fresh(1, 1, 1)._replace(value=np.full((1, 1), 0.3), quiet=np.full((1, 1), 0.5))
+    other = worse._replace(**{"value": np.full((1, 1), 0.2), **change})
+    both = States.joined([other, worse])
+    ways = search.ways_at(np.zeros(2, np.intp), np.array([0.5, 0.5]), both)
+    assert sorted(search.front(ways, both).tolist()) == ([0] if better else [0, 1])
+
+
+def test_who_may_still_be_heard_or_is_in_view_is_not_unnoticed(tmp_path: Path) -> None:
+    search = search_of(without(yard(tmp_path, 2), "guest"))
+    fresh = States.fresh(1, 1, 1)
+    some = [fresh, fresh._replace(seen=SEEN), fresh._replace(waiting=NOISE)]
+    ways = search.ways_at(np.zeros(3, np.intp), np.zeros(3), States.joined(some))
+    assert ways.clean.tolist() == [True, False, False]
+
+
+@pytest.mark.parametrize("seldom", [False, True])
+def test_a_look_that_stands_is_part_of_how_things_are(seldom: bool, tmp_path: Path) -> None:
+    scenario = yard(tmp_path, 2, **{"profiles.watcher.look_every": 0.5 if seldom else 0.0})
+    search = search_of(without(scenario, "guest"))
+    near = States.fresh(1, 1, 1)._replace(seen=SEEN, sight=np.full((1, 1, 4), 1.0))
+    far = near._replace(value=np.full((1, 1), 0.1), sight=np.full((1, 1, 4), 2.0))
+    both = States.joined([near, far])
+    ways = search.ways_at(np.zeros(2, np.intp), np.array([0.5, 0.5]), both)
+    assert len(search.front(ways, both)) == (2 if seldom else 1)
+
+
+@pytest.mark.parametrize("seed", [3, 4, 5, 9])
+def test_the_whole_replay_comes_to_what_was_promised(seed: int, tmp_path: Path) -> None:
+    more: dict[str, Any] = {"cast.guard.lamp": {"light": 0.5, "reach": 4.0}, "light": 0.4}
+    more["profiles.watcher.touch"] = {"radius": 0.6}
+    if seed == 4:  # somebody without a meter, whom nothing must reach
+        more["profiles.blunt"] = {"body": "post", "notices": ["visitors"], "touch": {"radius": 1.0}}
+        more["cast.post"] = {"team": "home", "profile": "blunt", "at": [1.7, 1.7]}
+    scenario = yard(tmp_path, seed, **more)
+    found = snelk.sneak(scenario, to=(3.3, 3.3), start=(0.3, 0.3), cell=1.2, kept=6, begin=0.4)
+    assert len(found.passages) > 1 or found.passages[0].highest == 0.0
+    for passage in found.passages:
+        assert passage.holds
+        assert not passage.reactions
+        assert not passage.caught
+        assert passage.promised == pytest.approx(passage.replayed, abs=1e-9)
+        track = passage.track
+        paces = np.hypot(np.diff(track.x), np.diff(track.y)) / np.diff(track.t)
+        assert (paces <= np.array([0.0, 0.6, 1.4, 4.0])[track.gait[:-1]] + 1e-9).all()
+        path = passage.save_track(tmp_path / "way.csv", "guest")
+        run = snelk.run(found.with_track(passage))
+        assert read_tracks(path)["guest"].x.tolist() == track.x.tolist()
+        meters = run.meters[(run.meters.target == "guest") & (run.meters.t <= passage.arrives)]
+        highest = meters.groupby("agent").value.max().to_dict()
+        for agent, value in highest.items():
+            assert value == pytest.approx(passage.promised[agent], abs=1e-9)
+
+
+def corridor(folder: Path, look: str = "sweep") -> snelk.Scenario:
+    """A corridor of 12 m with an opening half way, through which a guard looks, now and then."""
+    walls = [
+        scenes.feature("wall", "south", shapely.LineString([(-4, -1), (16, -1)]), top=3.0),
+        scenes.feature("wall", "north", shapely.LineString([(-4, 1), (5, 1)]), top=3.0),
+        scenes.feature("wall", "beyond", shapely.LineString([(7, 1), (16, 1)]), top=3.0),
+        scenes.feature("wall", "west", shapely.LineString([(-4, -1), (-4, 1)]), top=3.0),
+        scenes.feature("wall", "east", shapely.LineString([(16, -1), (16, 1)]), top=3.0),
+        scenes.feature("spot", "gate", shapely.Point(12, 0)),
+        scenes.feature("zone", "hall", shapely.box(11, -1, 13, 1)),
+    ]
+    states = {"watch": {"stand": {}, "look": look, "sweep_whole": 200, "sweep_period": 12.0}}
+    numbers: dict[str, Any] = {
+        "cast.guard.at": [6, 3.5], "cast.guard.facing": -90, "cast.guest.at": [0, 0],
+        "profiles.watcher.cones": {"front": {"fov_whole": 60, "range": 9.0}},
+        "profiles.watcher.meter": {"fill_time": 0.3}, "profiles.watcher.hearing": None,
+    }  # fmt: skip
+    return scenes.scene(folder, *walls, states=states, end=24.0, more=numbers)
+
+
+def test_a_gap_in_time_is_found_and_who_closes_it_is_told(tmp_path: Path) -> None:
+    found = snelk.sneak(corridor(tmp_path / "open"), to="gate", cell=1.0)
+    last = found.passages[-1]
+    assert (last.highest, last.holds, last.agent) == (0.0, True, None)
+    assert last.arrives > 12.0 / 4.0  # at a run it would be there
+    seen = snelk.run(found.with_track(last)).sight
+    assert not (seen[seen.target == "guest"].exposure > 0.0).any()
+    # He who looks there all the time lets nobody through; only where the opening is.
+    closed = snelk.sneak(corridor(tmp_path / "shut", "ahead"), to="hall", cell=1.0)
+    assert (closed.passages, closed.walkable) == ((), True)
+    assert [each.agent for each in closed.closings] == ["guard"]
+    x = closed.closings[0].places[:, 0]
+    assert closed.closings[0].share == 1.0
+    assert 3.0 < x.min() <= x.max() < 9.0
+    drawn = plot_sneak(closed)
+    assert len(drawn.closed["guard"].get_xdata()) == len(x)
+    # Who is ignored is no hindrance, and nobody can walk through a wall.
+    with pytest.raises(snelk.InputError, match="leaves nobody"):
+        snelk.sneak(corridor(tmp_path / "none"), to="gate", ignore=["guard"])
+
+
+def test_it_comes_to_the_same_on_one_core_and_in_parts(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    scenario = yard(tmp_path, 3)
+    tables = []
+    for count, most in ((1, 2048), (3, 40)):
+        monkeypatch.setattr("snelk.tuning.movers.cores", lambda count=count: count)
+        monkeypatch.setattr("snelk.tuning.movers.MOST", most)
+        monkeypatch.setattr("snelk.tuning.movers.LEAST", most // 4)
+        found = snelk.sneak(scenario, to=(3.3, 3.3), start=(0.3, 0.3), cell=1.0)
+        tables.append((found.table, [each.rows() for each in found.passages]))
+    assert tables[0][0].equals(tables[1][0])
+    assert tables[0][1] == tables[1][1]
+
+
+def test_the_command_finds_a_way_past_the_croft(tmp_path: Path) -> None:
+    night = snelk.croft() / "night.toml"
+    words = ["--to", "coop-door-north", "--ignore", "owl", "--ignore", "scarecrow", "--cell", "2.5"]
+    said = command("sneak", night, *words, "--out", "sneak", cwd=tmp_path)
+    assert "holds" in said
+    assert "reacts owl at" in said
+    assert all(len(line) <= 80 or str(night) in line for line in said.splitlines())
+    runs = sorted(path.name for path in (tmp_path / "sneak").iterdir() if path.is_dir())
+    run = snelk.open_run(tmp_path / "sneak" / runs[-1])
+    assert run.poses[run.poses.id == "fox"].present.any()
+    assert (tmp_path / "sneak" / f"{runs[-1]}.csv").is_file()
+    data = json.loads(command("sneak", night, *words, "--json", cwd=tmp_path))
+    assert [each["holds"] for each in data["passages"]] == [True] * len(runs)
+    assert data["passages"][-1]["highest_meter"] == 0.0
+    for wrong, told in (
+        (["--to", "nowhere"], "no such spot or zone"),
+        (["--to", "10,30"], "the nearest place that can is"),
+        (["--to", "gravel yard", "--mode", "flying:walking"], "no such posture"),
+        (["--to", "gravel yard", "--cell", "nan"], "must be above 0 m"),
+        (["--to", "gravel yard", "--ignore", "bat"], "no such agent that notices fox"),
+        (["--to", "gravel yard", "--begin", "95"], "must leave time within the run"),
+    ):
+        assert told in command("sneak", night, *wrong, cwd=tmp_path, code=2)
