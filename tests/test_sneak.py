@@ -262,6 +262,47 @@ def test_a_gap_in_time_is_found_and_who_closes_it_is_told(tmp_path: Path) -> Non
         snelk.sneak(corridor(tmp_path / "none"), to="gate", ignore=["guard"])
 
 
+@pytest.mark.parametrize("shuts", [0.5, None])
+def test_doors_open_for_who_may_are_seen_through_and_heard(
+    shuts: float | None, tmp_path: Path
+) -> None:
+    def house(folder: Path, who: list[str]) -> snelk.Scenario:
+        walls = [
+            scenes.feature("wall", "low", shapely.LineString([(4, -6), (4, -0.6)]), top=3.0),
+            scenes.feature("wall", "high", shapely.LineString([(4, 0.6), (4, 6)]), top=3.0),
+            scenes.feature("wall", "door", shapely.LineString([(4, -0.6), (4, 0.6)]), top=2.5,
+                           door=True),
+            scenes.feature("wall", "fence", shapely.box(-6, -6, 14, 6).exterior, top=3.0),
+        ]  # fmt: skip
+        rules: dict[str, Any] = {"who": who, "noise": "creak"}
+        numbers: dict[str, Any] = {
+            "cast.guard.at": [9, 2.5], "cast.guard.facing": 205, "noise_kinds": {"creak": {"reach": 9.0}},
+            "doors": {"door": rules if shuts is None else {**rules, "shuts": shuts}},
+            "profiles.watcher.cones": {"front": {"fov_whole": 100, "range": 9.0}},
+            "profiles.watcher.meter": {"fill_time": 9.0, "noise_gain": 0.4, "drain_time": 30.0},
+            "cast.guest.profile": "lodger",
+            "cast.guest.at": [0, 0],
+        }  # fmt: skip
+        kinds = scenes.GUARD + '\n[profiles.lodger]\nbody = "post"\n'
+        return scenes.scene(
+            folder, *walls, states={"stand": {}}, end=8.0, more=numbers, profiles=kinds
+        )
+
+    found = snelk.sneak(house(tmp_path / "may", ["guest"]), to=(9, -3), cell=1.6, kept=3)
+    assert found.passages
+    for passage in found.passages:
+        assert passage.holds
+        events = snelk.run(found.with_track(passage)).events
+        opened = events[events.kind == "opened"]
+        assert len(opened) == 1
+        assert (events.kind == "shut").sum() == (shuts is not None)
+        heard = events[(events.kind == "heard") & (events.agent == "guard")]
+        assert heard.t.iloc[0] == pytest.approx(opened.t.iloc[0] + 0.1)
+        assert passage.promised["guard"] >= 0.4 * 0.3  # so loud is a creak at most 6 m off
+    with pytest.raises(snelk.InputError, match="cannot be walked to"):
+        snelk.sneak(house(tmp_path / "not", ["guard"]), to=(9, -3), cell=1.0)
+
+
 def test_it_comes_to_the_same_on_one_core_and_in_parts(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

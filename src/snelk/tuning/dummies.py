@@ -153,10 +153,17 @@ class Dummies:
         places: (places, 3) where they are, m.
         heard: Whether it matters what ears make of them; of those who walk on the spot if None.
         together: So many stand in one variant at most.
+        doors_apart: Whether doors may stand otherwise in each variant.
     """
 
     def __init__(
-        self, job: Job, places: Numbers, *, heard: bool | None = None, together: int = TOGETHER
+        self,
+        job: Job,
+        places: Numbers,
+        *,
+        heard: bool | None = None,
+        together: int = TOGETHER,
+        doors_apart: bool = False,
     ) -> None:
         self.job, self.places = job, places
         scenario, setup = job.scenario, job.scenario.setup
@@ -196,6 +203,8 @@ class Dummies:
         self.meter = spread(meter_numbers(one), count)
         around = around_of(one, level)
         self.opened = opened_at_first(one, level)  # overwritten
+        if doors_apart:
+            self.opened = np.repeat(self.opened, count, axis=0)
         self.around = spread(around, count, but=("zone_background",))
         self.turns = Turns([[setup.profile_of(a).look_every for a in self.agents]] * count, self.dt)
         self.metered = self.meter.used[0]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
@@ -26,6 +27,9 @@ STEEP = 2.0
 
 MOST_CORNERS = 1500
 """Of levels with more corners of ways than this they are no places."""
+
+NEAR_DOOR = 1.5
+"""Who comes no nearer to a door than this and its width does not open it within a tick, m."""
 
 NO_LINK = -1
 SLACK = 1e-9
@@ -61,6 +65,7 @@ class Lattice:
         doors: Of a step that leads through doors, these, by number.
         start: The place where one begins.
         goals: (places,) which of them one wants to get to.
+        radius: Of the body, m.
     """
 
     level: Level
@@ -71,6 +76,7 @@ class Lattice:
     doors: dict[int, frozenset[int]]
     start: int
     goals: NDArray[np.bool_]
+    radius: float
 
     def layers(self, mode: Mode, seconds: float) -> Indices:
         """(steps,) how many stretches of so many seconds each step takes; 0 for not so."""
@@ -89,16 +95,42 @@ class Lattice:
         share = (np.arange(ticks + 1) / ticks)[:, None]
         found: Numbers = start[:, None] + share * (end - start)[:, None]
         if self.level.data.floors:
-            for n, step in enumerate(steps.tolist()):
-                if self.steps.link[step] == NO_LINK:
-                    found[n, :, 2] = self._climb(found[n])
+            if ticks not in self._heights:
+                self._heights[ticks] = np.full((len(self.steps.start), ticks + 1), np.nan)
+            known = self._heights[ticks]
+            new = np.isnan(known[steps, 0])
+            for n in np.flatnonzero(new).tolist():
+                self._climb(found[n], known[steps[n]], int(self.steps.link[steps[n]]))
+            found[:, :, 2] = known[steps]
         return found
 
-    def _climb(self, way: Numbers) -> Numbers:
-        x, y = np.ascontiguousarray(way[:, 0]), np.ascontiguousarray(way[:, 1])
-        z = np.full(len(way), way[0, 2])
-        follow_floors(self.level.floors, x, y, z)
-        return z
+    @cached_property
+    def _heights(self) -> dict[int, Numbers]:
+        """By how many ticks steps take: (steps, ticks + 1) heights, m; NaN if not asked yet."""
+        return {}
+
+    def _climb(self, way: Numbers, heights: Numbers, link: int) -> None:
+        """Write down how high somebody is on a step: on the floors, or on a link."""
+        heights[...] = way[:, 2]
+        if link == NO_LINK:
+            heights[...] = way[0, 2]
+            x, y = np.ascontiguousarray(way[:, 0]), np.ascontiguousarray(way[:, 1])
+            follow_floors(self.level.floors, x, y, heights)
+
+    def near_doors(self, walls: Sequence[int]) -> frozenset[int]:
+        """The steps on which one may come to one of these doors, by number."""
+        found: set[int] = set()
+        for wall in walls:
+            reach = NEAR_DOOR + 2.0 * self.radius
+            near = self._lines.query(self.level.outline_of(wall), "dwithin", distance=reach)
+            low, high = float(self.level.base[wall]) - 2.0, float(self.level.top[wall])
+            z = self.places[:, 2][np.stack([self.steps.start[near], self.steps.end[near]])]
+            found |= set(near[(z.max(axis=0) > low) & (z.min(axis=0) < high)].tolist())
+        return frozenset(found)
+
+    @cached_property
+    def _lines(self) -> shapely.STRtree:
+        return _lines_of(self.places, self.steps)
 
     @cached_property
     def reaches_goal(self) -> NDArray[np.bool_]:
@@ -169,7 +201,7 @@ def lay_lattice(
     if goal_area is not None:
         wanted |= shapely.intersects_xy(goal_area, places[:, 0], places[:, 1])
     doors = _through_doors(level, places, steps, radius)
-    return Lattice(level, cell, places, steps, first, doors, 0, wanted)
+    return Lattice(level, cell, places, steps, first, doors, 0, wanted, radius)
 
 
 class _Ground:
@@ -235,13 +267,19 @@ def _joined(
     return a[free], b[free], length[free]
 
 
+def _lines_of(places: Numbers, steps: Steps) -> shapely.STRtree:
+    """The steps as lines in plan."""
+    return shapely.STRtree(
+        shapely.linestrings(places[np.column_stack([steps.start, steps.end])][:, :, :2])
+    )
+
+
 def _through_doors(
     level: Level, places: Numbers, steps: Steps, radius: float
 ) -> dict[int, frozenset[int]]:
     """The doors that stand in the way of steps while they are shut."""
     found: dict[int, set[int]] = {}
-    lines = shapely.linestrings(places[np.column_stack([steps.start, steps.end])][:, :, :2])
-    tree = shapely.STRtree(lines)
+    tree = _lines_of(places, steps)
     low = np.minimum(places[steps.start, 2], places[steps.end, 2])
     for wall in np.flatnonzero(level.is_door).tolist():
         near = tree.query(level.outline_of(wall), predicate="dwithin", distance=radius)

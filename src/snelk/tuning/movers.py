@@ -7,7 +7,7 @@ things would go on from anywhere, as often as one likes.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import Any, NamedTuple
@@ -15,6 +15,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.body.doors import SLACK, Doors
+from snelk.body.world import DOORSTEP
 from snelk.config.words import GAITS
 from snelk.engine.listening import Listening
 from snelk.engine.noises import footsteps_of
@@ -37,6 +39,9 @@ from snelk.tuning.dummies import Dummies, Job, spread
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
+
+NONE = -1
+"""Instead of a door."""
 
 SMALLEST, LEAST, MOST = 16, 128, 2048
 """Room for so few at least; fewer are not shared out; so many at most move in at once."""
@@ -67,15 +72,23 @@ class States(NamedTuple):
     seen: Truths  # (states, agent, cone) in view at the last look
     sight: Numbers  # (states, agent, 4) distance, off, light and exposure at that look
     walked: Numbers  # (states,) since the last stride ended, m
+    doors: Numbers  # (states, door that it may open) when one that it opened shuts, s; else NaN
+    creaks: NDArray[np.int64]  # (states,) the door that makes its noise at the next tick, or NONE
     waiting: Waiting
 
     @classmethod
-    def fresh(cls, count: int, agents: int, cones: int) -> States:
+    def fresh(cls, count: int, agents: int, cones: int, doors: int = 0) -> States:
         """Of those whom nobody has sensed yet."""
         pairs = np.zeros((count, agents))
         seen = np.zeros((count, agents, cones), dtype=np.bool_)
         sight = np.full((count, agents, 4), np.nan)
-        return cls(pairs, pairs.copy(), seen, sight, np.zeros(count), Waiting.none())
+        shut, none = np.full((count, doors), np.nan), np.full(count, NONE)
+        return cls(pairs, pairs.copy(), seen, sight, np.zeros(count), shut, none, Waiting.none())
+
+    @property
+    def tends(self) -> Truths:
+        """(states,) whether doors stand otherwise than on the rounds, by their doing."""
+        return np.asarray(~np.isnan(self.doors).all(axis=1) | (self.creaks != NONE))
 
     def take(self, rows: NDArray[np.intp]) -> States:
         """Some of them."""
@@ -121,11 +134,15 @@ class Crowd:
     """Stand-ins that move, as many as one likes: in threads, on as many cores as there are.
 
     What becomes of one does not depend on the others.
+
+    Args:
+        job: As for `Movers`.
+        may_open: The doors that they may open, by number.
     """
 
-    def __init__(self, job: Job) -> None:
-        self.job = job
-        self._idle: dict[int, list[Movers]] = {}
+    def __init__(self, job: Job, may_open: Sequence[int] = ()) -> None:
+        self.job, self.may_open = job, tuple(may_open)
+        self._idle: dict[tuple[int, bool], list[Movers]] = {}
         self._pool = ThreadPoolExecutor(cores())
 
     def __enter__(self) -> Crowd:
@@ -140,29 +157,47 @@ class Crowd:
 
     def go(
         self, tick: int, states: States, way: Numbers, posture: NDArray[np.int8],
-        gait: NDArray[np.int8],
+        gait: NDArray[np.int8], tends: Truths | None = None,
     ) -> Went:  # fmt: skip
-        """As `Movers.go`."""
+        """As `Movers.go`; `tends` are those that may open a door on their way."""
+        tends = states.tends if tends is None else tends | states.tends
+        if not tends.any() or not len(self.may_open):
+            return self._go(tick, states, way, posture, gait, tends=False)
+        parts, order = [], []
+        for some in (tends, ~tends):
+            rows = np.flatnonzero(some)
+            if len(rows):
+                own = states.take(rows), way[rows], posture[rows], gait[rows]
+                parts.append(self._go(tick, *own, tends=bool(some is tends)))
+                order.append(rows)
+        back = np.argsort(np.concatenate(order), kind="stable")
+        highest = np.concatenate([part.highest for part in parts])[back]
+        return Went(States.joined([part.states for part in parts]).take(back), highest)
+
+    def _go(
+        self, tick: int, states: States, way: Numbers, posture: NDArray[np.int8],
+        gait: NDArray[np.int8], *, tends: bool,
+    ) -> Went:  # fmt: skip
         count = len(posture)
         size = min(-(-count // cores()) if count > LEAST else count, MOST)
 
         def go(low: int) -> Went:
             rows = np.arange(low, min(low + size, count))
             own = states.take(rows), way[rows], posture[rows], gait[rows]
-            return self._lent(len(rows), lambda movers: movers.go(tick, *own))
+            return self._lent(len(rows), lambda movers: movers.go(tick, *own), tends=tends)
 
         lows = range(0, count, size)
         parts = list(self._pool.map(go, lows)) if len(lows) > 1 else [go(0)]
         highest = np.concatenate([part.highest for part in parts])
         return Went(States.joined([part.states for part in parts]), highest)
 
-    def _lent(self, count: int, use: Callable[[Movers], Went]) -> Went:
+    def _lent(self, count: int, use: Callable[[Movers], Went], *, tends: bool = False) -> Went:
         room = max(1 << (count - 1).bit_length(), SMALLEST)
-        idle = self._idle.setdefault(room, [])
+        idle = self._idle.setdefault((room, tends), [])
         try:
             movers = idle.pop()
         except IndexError:
-            movers = Movers(self.job, room)
+            movers = Movers(self.job, room, self.may_open, tends=tends)
         went = use(movers)
         idle.append(movers)
         return went
@@ -174,9 +209,13 @@ class Movers:
     Args:
         job: The target, who watches, and the rounds; all of the run's.
         room: How many there are at most.
+        may_open: The doors that they may open, by number.
+        tends: Whether they do, as they come to them; else doors are as on the rounds.
     """
 
-    def __init__(self, job: Job, room: int) -> None:
+    def __init__(
+        self, job: Job, room: int, may_open: Sequence[int] = (), *, tends: bool = False
+    ) -> None:
         job = replace(job, stance="standing")
         self.job, self.room = job, room
         setup = job.scenario.setup
@@ -184,10 +223,21 @@ class Movers:
         target = list(setup.cast).index(job.target)
         steps = setup.body_of(job.target).steps
         ears = [a for a in range(len(setup.agents)) if hearing.cares[0, a, target]]
-        self._heard = steps is not None and bool(ears)
+        self._walls, self._tends = np.array(may_open, dtype=np.intp), tends
+        self._mine = np.zeros((room, len(self._walls)), dtype=np.bool_)
+        self._shuts, self._creaks = np.full(self._mine.shape, np.nan), np.full(room, NONE)
+        self._speaks = job.target in setup.agents  # else its doors make nobody's noises
+        self._heard = (steps is not None or (tends and self._speaks)) and bool(ears)
         self._dummies = dummies = Dummies(
-            job, np.zeros((room, 3)), heard=self._heard, together=TOGETHER
-        )
+            job, np.zeros((room, 3)), heard=self._heard, together=1 if tends else TOGETHER,
+            doors_apart=tends,
+        )  # fmt: skip
+        if tends:
+            lights = dummies.around.zone_light.copy()
+            self._doors = Doors([setup] * room, dummies.level, dummies.opened, lights)
+            self._radii = np.array([setup.body_of(name).radius for name in setup.cast])
+            self._radii = self._radii[dummies.order]
+            self._opened_then = dummies.opened.copy()
         self.each = dummies.each
         ignored = np.ones(len(setup.agents), dtype=np.bool_)
         ignored[dummies.watching] = False
@@ -253,7 +303,7 @@ class Movers:
     def appear(self, tick: int, place: Numbers, posture: NDArray[np.int8]) -> Went:
         """Be there from a tick on, at a place, in each of some postures."""
         count = len(posture)
-        fresh = States.fresh(count, self.agents, self.cones)
+        fresh = States.fresh(count, self.agents, self.cones, len(self._walls))
         way = np.repeat(place[None, None], count, axis=0)
         still = np.full(count, GAITS.index("still"), dtype=np.int8)
         return self._go(tick - 1, fresh, way, posture, still, comes=True)
@@ -316,7 +366,12 @@ class Movers:
 
     def _tick(self, tick: int, now: tuple[Poses, Any], before: tuple[Poses, Any]) -> None:
         dummies, t = self._dummies, float(self._times[tick])
-        if dummies.let_all_be_as(tick) and self._heard:
+        turned = dummies.let_all_be_as(tick)
+        if self._tends:
+            dummies.opened[:, self._walls] |= self._mine
+            turned = bool((dummies.opened != self._opened_then).any())
+            self._opened_then[...] = dummies.opened
+        if turned and self._heard:
             self._listening.mind_doors()
         looks = dummies.turns.at(tick) | (tick == 0)
         sense(self._senses, now[1], before[1], looks)
@@ -328,10 +383,53 @@ class Movers:
             if strides:
                 made.held[0] = make_steps(self._steps, now[1], before[1], t, 0, made.laid)
                 made.made_at[: made.count] = tick
+            if self._tends:
+                self._creak(tick)
             background = self._surroundings.background
             self._listening.step(tick, made, now[1], background)
             self._loudness[...] = self._listening.loudness[:, :, : self.each]
         mind(self._minds, now[1], before[1])
+        if self._tends:
+            self._tend(t, now[0], before[0])
+
+    def _creak(self, tick: int) -> None:
+        """The noises of doors that were opened, or shut again, at the tick before."""
+        for v in np.flatnonzero(self._creaks != NONE).tolist():
+            wall = int(self._walls[self._creaks[v]])
+            kind = self._doors.rules_of(v, wall).noise
+            if kind is None or not self._speaks:
+                continue
+            one = Noises.blank(1)
+            one.variant[0], one.by[0], one.t[0] = v, 0, self._times[tick]
+            place = self._doors.place_of(self._dummies.level.wall_names[wall])
+            one.x[0], one.y[0], one.z[0] = place
+            one.reach[0] = self.job.scenario.setup.noise_kinds[kind].reach
+            self._noises.add(one, tick)
+        self._creaks[...] = NONE
+
+    def _tend(self, t: float, now: Poses, before: Poses) -> None:
+        """Let doors open for whom they are in the way, and shut by themselves; as a run does."""
+        doors, there = self._doors, now.present
+        here = np.stack([now.x, now.y, now.z], axis=2)
+        along = here[:, 0, :2] - np.stack([before.x[:, 0], before.y[:, 0]], axis=1)
+        moves = there[:, 0] & before.present[:, 0] & (along != 0.0).any(axis=1)
+        for v in np.flatnonzero(moves).tolist():
+            radius, far = float(self._radii[0]), float(np.hypot(*along[v]))
+            reach = far + DOORSTEP
+            end = here[v, 0, :2] + along[v] * ((reach + radius) / far)
+            wall = doors.ahead(v, here[v, 0], end, reach, radius)
+            for d in np.flatnonzero(self._walls == wall).tolist():
+                shuts = doors.rules_of(v, wall).shuts
+                self._mine[v, d], self._creaks[v] = True, d
+                self._shuts[v, d] = np.inf if shuts is None else t + shuts
+        due = self._mine & (self._shuts <= t + SLACK)
+        for v in np.flatnonzero(due.any(axis=1)).tolist():
+            doors.shuts_at[v] = np.inf
+            doors.shuts_at[v, self._walls] = np.where(self._mine[v], self._shuts[v], np.inf)
+            for name in doors.to_shut(v, t, here[v, there[v]], self._radii[there[v]]):
+                wall = doors.level.wall_names.index(name)
+                for d in np.flatnonzero(self._walls == wall).tolist():
+                    self._mine[v, d], self._creaks[v] = False, d
 
     def _put_in(self, tick: int, states: States, at: tuple[Any, Any]) -> None:
         """Let all be as these states say."""
@@ -341,6 +439,10 @@ class Movers:
         sight.failed[v, :, j] = np.where(states.seen, IN_VIEW, PRESENT)
         for n, values in enumerate((sight.distance, sight.off, sight.light, sight.exposure)):
             values[v, :, j] = states.sight[:, :, n]
+        if self._tends:
+            self._mine[...], self._creaks[...] = False, NONE
+            self._shuts[v], self._creaks[v] = states.doors, states.creaks
+            self._mine[v] = ~np.isnan(states.doors)
         if not self._heard:
             return
         steps: StepStage = plain(self._steps)
@@ -381,7 +483,12 @@ class Movers:
         if self._heard:
             walked = plain(self._steps).walked[v, j]
             waits = self._left_to_hear(tick)
-        return States(value, quiet, seen, looked, walked, waits)
+        shuts = np.full((len(v), len(self._walls)), np.nan)
+        creaks = np.full(len(v), NONE)
+        if self._tends:
+            shuts[self._mine[v]] = self._shuts[v][self._mine[v]]
+            creaks = self._creaks[v]
+        return States(value, quiet, seen, looked, walked, shuts, creaks, waits)
 
     def _left_to_hear(self, tick: int) -> Waiting:
         """The noises that somebody may still hear when it listens again."""

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -18,6 +19,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
+from snelk.body.doors import Doors
 from snelk.config.minds import Movement
 from snelk.config.recordings import TrackData
 from snelk.config.scenario import Scenario, as_scenario
@@ -28,6 +30,7 @@ from snelk.files import claim, written
 from snelk.level.level import Level
 from snelk.mind.meter import REACHED
 from snelk.senses.contact import SENSED
+from snelk.senses.doors import light_of_zones, opened_at_first
 from snelk.senses.sight import IN_VIEW
 from snelk.tuning.coverage import notices, rounds_of, target_of, without
 from snelk.tuning.dummies import Job, Rounds, movement_of
@@ -301,7 +304,15 @@ def sneak(
     search: Search | None = None
     for turn in range(AGAIN if unseen else 1):
         search = Search(
-            job, lattice, going, ticks=ticks, first=first, last=last, limits=limits, kept=kept
+            job,
+            lattice,
+            going,
+            ticks=ticks,
+            first=first,
+            last=last,
+            limits=limits,
+            kept=kept,
+            may_open=whom.may_open,
         )
         what = "trying every way" if turn == 0 else "again, as somebody reacted"
         found = search.run(lambda done, whole, what=what: told(what, done, whole))  # type: ignore[misc]
@@ -373,10 +384,11 @@ class _Who:
         """Where it may go, and how many ticks a stretch has."""
         setup, level = self.scenario.setup, Level.of(self.scenario.level)
         body, member = setup.body_of(self.target), setup.cast[self.target]
-        ever = self.rounds.opened.any(axis=0)
+        ever: NDArray[np.bool_] = np.array(self.rounds.opened.any(axis=0))
+        ever[list(self.may_open)] = True
         ways = level.ways(
             clearance=body.radius, within=member.leash.zone if member.leash else None,
-            z=member.z, who=[n for n in (self.target, member.profile) if n is not None],
+            z=member.z, who=self._names,
             opened=frozenset(np.flatnonzero(ever).tolist()),
         )  # fmt: skip
         here, _ = self._place(level, "start", self._begins() if start is None else start)
@@ -402,6 +414,18 @@ class _Who:
                 raise InputError.of("to", "", _words(to), rule, fix)
             goals = np.array([[*near[:2], there[2]]])
         return lay_lattice(level, ways, size, here, goals, area, body.radius), ticks
+
+    @property
+    def _names(self) -> list[str]:
+        profile = self.scenario.setup.cast[self.target].profile
+        return [name for name in (self.target, profile) if name is not None]
+
+    @cached_property
+    def may_open(self) -> tuple[int, ...]:
+        """The doors that it may open, by number."""
+        one, level = [self.scenario.setup], Level.of(self.scenario.level)
+        doors = Doors(one, level, opened_at_first(one, level), light_of_zones(one, level))
+        return tuple(sorted(doors.may_open(0, self._names)))
 
     def _cell(self, areas: Sequence[shapely.Geometry], cell: float | None) -> float:
         whole = float(sum(area.area for area in areas))

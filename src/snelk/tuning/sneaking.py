@@ -47,6 +47,7 @@ class Ways(NamedTuple):
     step: Indices  # of the lattice, or WAIT
     mode: Indices  # in which mode it was taken
     clean: Truths  # nobody has sensed anything that would be left
+    doors: Indices  # how the doors stand that it opened itself: which of those met so far
 
 
 class Moment(NamedTuple):
@@ -88,6 +89,7 @@ class Search:
         limits: (agent,) meters that reach this are not allowed.
         kept: So many ways at most are kept of each place and moment.
         by_feet: Whether ways are told apart by where the next footstep falls.
+        may_open: The doors that the target opens as it comes to them, by number.
 
     Attributes:
         trimmed: Whether ways were left out as there were more than `kept`.
@@ -98,11 +100,14 @@ class Search:
     def __init__(
         self, job: Job, lattice: Lattice, modes: Sequence[Mode], *, ticks: int, first: int,
         last: int, limits: Numbers, kept: int = 12, by_feet: bool = False,
+        may_open: Sequence[int] = (),
     ) -> None:  # fmt: skip
         self.job, self.lattice, self.modes = job, lattice, modes
         self.ticks, self.first, self.layers = ticks, first, (last - first) // ticks
         self.limits, self.kept, self.by_feet = limits, kept, by_feet
+        self.may_open, self._near_doors = frozenset(may_open), lattice.near_doors(may_open)
         self.trimmed = False
+        self._met: dict[bytes, int] = {}
         self.refused: dict[int, list[tuple[int, int]]] = {}
         setup = job.scenario.setup
         seconds = ticks * setup.clock.dt
@@ -129,7 +134,7 @@ class Search:
 
     def run(self, progress: Progress | None = None) -> list[Found]:
         """All passages that are sooner than those with lower meters; the soonest first."""
-        with Crowd(self.job) as self._crowd:
+        with Crowd(self.job, sorted(self.may_open)) as self._crowd:
             return self._run(progress)
 
     def _run(self, progress: Progress | None) -> list[Found]:
@@ -175,8 +180,9 @@ class Search:
                 way = self.lattice.ways(np.array([after.step]), ticks)
             mode = np.array([after.mode])
             went = self._crowd.go(
-                self.tick_of(before.layer), went.states, way, self._posture[mode], self._gait[mode]
-            )
+                self.tick_of(before.layer), went.states, way, self._posture[mode],
+                self._gait[mode], np.array([after.step in self._near_doors]),
+            )  # fmt: skip
             highest = np.maximum(highest, went.highest[0])
         return highest
 
@@ -198,18 +204,22 @@ class Search:
     ) -> tuple[Ways, States]:
         """All that one can have come to by the end of a stretch."""
         tries = self._tries(layer, ways, best)
-        done = np.zeros(len(self.lattice.places), dtype=np.bool_)
+        done: set[int] = set()
         got: list[tuple[Ways, States]] = []
         # Who may come to a place unnoticed needs no other way there: few are tried at first.
-        rank = _rank(tries.place)
+        where = tries.place + len(self.lattice.places) * tries.doors
+        rank = _rank(where)
+        through = np.isin(tries.step, list(self._near_doors))  # there doors may come to stand so
         for low, high in ((0, 1), (1, 4), (4, NEVER)):
-            some = (rank >= low) & (rank < high) & ~done[tries.place]
+            some = (rank >= low) & (rank < high) & (~np.isin(where, list(done)) | through)
             for k in np.unique(layer - tries.layer[some]).tolist():
                 rows = np.flatnonzero(some & (tries.layer == layer - k))
                 before = states[layer - k]
                 if before is not None:
                     got.append(self._try(_some(tries, rows), before, layer, k, best))
-                    done[got[-1][0].place[got[-1][0].clean]] = True
+                    ways_there = _some(got[-1][0], np.flatnonzero(got[-1][0].clean))
+                    there = ways_there.place + len(self.lattice.places) * ways_there.doors
+                    done |= set(there.tolist())
         if not got:
             none = np.zeros(0, dtype=np.intp)
             return _some(ways[0], none), self._nobody
@@ -234,19 +244,20 @@ class Search:
             found.append((same, row, np.full(len(row), WAIT), np.full(len(row), m)))
         from_, row, step, mode = (np.concatenate(each) for each in zip(*found, strict=True))
         peak, far, clean = np.zeros(len(row)), np.zeros(len(row)), np.zeros(len(row), np.bool_)
-        here = np.zeros(len(row), dtype=np.intp)
+        here, doors = np.zeros((2, len(row)), dtype=np.intp)
         for each in np.unique(from_).tolist():
             at = from_ == each
             source, rows = ways[each], row[at]
             peak[at], far[at], clean[at] = source.peak[rows], source.far[rows], source.clean[rows]
-            here[at] = source.place[rows]
+            here[at], doors[at] = source.place[rows], source.doors[rows]
         place = np.where(step == WAIT, here, lattice.steps.end[step])
         far += np.where(step == WAIT, 0.0, lattice.steps.length[step])
         use = (peak < best) & (layer + self._left[place] <= self.layers)
         use = use & ~self._shut(layer, from_, step)
-        tries = _some(Ways(place, peak, far, from_, row, step, mode, clean), np.flatnonzero(use))
+        every = Ways(place, peak, far, from_, row, step, mode, clean, doors)
+        tries = _some(every, np.flatnonzero(use))
         slow = self._gait[tries.mode]
-        order = np.lexsort((slow, tries.far, tries.peak, ~tries.clean, tries.place))
+        order = np.lexsort((slow, tries.far, tries.peak, ~tries.clean, tries.doors, tries.place))
         return _some(tries, order)
 
     def _shut(self, layer: int, from_: Indices, step: Indices) -> Truths:
@@ -255,7 +266,7 @@ class Search:
         opened = self.job.rounds.opened
         for n in np.flatnonzero(np.isin(step, list(self.lattice.doors))).tolist():
             low, high = self.tick_of(int(from_[n])), self.tick_of(layer)
-            walls = list(self.lattice.doors[int(step[n])])
+            walls = list(self.lattice.doors[int(step[n])] - self.may_open)
             found[n] = not opened[low : high + 1, walls].all()
         return found
 
@@ -270,11 +281,12 @@ class Search:
         way[~waits] = lattice.ways(tries.step[~waits], ticks)
         went = self._crowd.go(
             self.tick_of(layer - k), before.take(tries.row), way, self._posture[tries.mode],
-            self._gait[tries.mode],
+            self._gait[tries.mode], np.isin(tries.step, list(self._near_doors)),
         )  # fmt: skip
         peak = np.maximum(tries.peak, went.highest.max(axis=1, initial=0.0))
         allowed = self._allowed(went.highest, tries.place, layer) & (peak < best)
-        tries = tries._replace(peak=peak, clean=_clean(went.states, peak))
+        stand = self._doors_of(went.states)
+        tries = tries._replace(peak=peak, clean=_clean(went.states, peak), doors=stand)
         rows = np.flatnonzero(allowed)
         return _some(tries, rows), went.states.take(rows)
 
@@ -296,13 +308,23 @@ class Search:
         none = np.zeros(len(place), dtype=np.intp)
         return Ways(
             place, peak, np.zeros(len(place)), none - 1, none, none + WAIT, none,
-            _clean(states, peak),
+            _clean(states, peak), self._doors_of(states),
         )  # fmt: skip
+
+    def _doors_of(self, states: States) -> Indices:
+        """How the doors stand that each opened itself: alike is one number, 0 for as they are."""
+        found = np.zeros(len(states.value), dtype=np.intp)
+        for n in np.flatnonzero(states.tends).tolist():
+            key = states.doors[n].round(6).tobytes() + states.creaks[n].tobytes()
+            found[n] = self._met.setdefault(key, len(self._met) + 1)
+        return found
 
     def front(self, ways: Ways, states: States) -> Indices:
         """Which of some ways are kept, by row: see `_best`."""
-        order = np.lexsort((ways.far, states.value.sum(axis=1), ways.peak, ~ways.clean, ways.place))
-        places = ways.place[order]
+        order = np.lexsort(
+            (ways.far, states.value.sum(axis=1), ways.peak, ~ways.clean, ways.doors, ways.place)
+        )
+        places = (ways.place + len(self.lattice.places) * ways.doors)[order]
         starts = np.flatnonzero(np.append(True, places[1:] != places[:-1])[: len(order)])
         ends = np.append(starts[1:], len(order))[: len(starts)]
         waits = np.zeros(len(order), dtype=np.bool_)
