@@ -257,6 +257,18 @@ def test_a_gap_in_time_is_found_and_who_closes_it_is_told(tmp_path: Path) -> Non
     assert 3.0 < x.min() <= x.max() < 9.0
     drawn = plot_sneak(closed)
     assert len(drawn.closed["guard"].get_xdata()) == len(x)
+    opened = snelk.openings(closed)
+    range_ = next(each for each in opened if each.key.endswith("range"))
+    assert (range_.instead_of, range_.unit) == (9.0, "m")
+    assert opened == tuple(
+        sorted(opened, key=lambda each: abs(math.log(each.value / each.instead_of)))
+    )
+    for factor, passes in ((1.0, True), (1.2, False)):
+        scenario = corridor(tmp_path / f"by {factor}", "ahead")
+        cones = {"profiles.watcher.cones.front.range": factor * range_.value}
+        tried = snelk.sneak(scenario.changed(cones), to="hall", cell=1.0)
+        assert any(each.holds for each in tried.passages) is passes
+    assert snelk.openings(found) == ()
     # Who is ignored is no hindrance, and nobody can walk through a wall.
     with pytest.raises(snelk.InputError, match="leaves nobody"):
         snelk.sneak(corridor(tmp_path / "none"), to="gate", ignore=["guard"])

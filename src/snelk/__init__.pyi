@@ -121,9 +121,11 @@ from .tuning.searches import compare_searches as compare_searches
 from .tuning.sensed import Log as Log
 from .tuning.sensed import read_log as read_log
 from .tuning.sneak import Closing as Closing
+from .tuning.sneak import Opening as Opening
 from .tuning.sneak import Passage as Passage
 from .tuning.sneak import Passages as Passages
 from .tuning.sneak import Reaction as Reaction
+from .tuning.sneak import openings as openings
 from .tuning.sneak import sneak as sneak
 from .tuning.sweep import Sweep as Sweep
 from .tuning.sweep import open_sweep as open_sweep

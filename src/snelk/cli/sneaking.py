@@ -26,7 +26,7 @@ from snelk.cli.scenarios import (
 )
 
 if TYPE_CHECKING:
-    from snelk.tuning.sneak import Passage, Passages, Place
+    from snelk.tuning.sneak import Opening, Passage, Passages, Place
 
 Start = Annotated[
     str | None,
@@ -83,6 +83,12 @@ def sneak(
         Path | None,
         typer.Option("--out", metavar="DIR", help="Write each passage there: a run and its track."),
     ] = None,
+    opening: Annotated[
+        bool,
+        typer.Option(
+            "--opening", help="If it is closed, look for the smallest change that opens it; slow."
+        ),
+    ] = False,
     overrides: Overrides = None,
     activities: Activities = None,
     as_json: Json = False,
@@ -93,6 +99,7 @@ def sneak(
     """
     from snelk.runs.run import run as replay
     from snelk.runs.store import claim_run
+    from snelk.tuning.sneak import openings
 
     if out is not None:
         claim_run(out / "passage-1")
@@ -107,11 +114,18 @@ def sneak(
         track = out / f"passage-{n}.csv"
         passage.save_track(track, found.target)
         written.append((done.folder or out, track))
+    opened: tuple[Opening, ...] = ()
+    if opening:
+        with progress_bar("trying numbers") as bar:
+            opened = openings(found, progress=None if bar is None else _without_words(bar))
     if as_json:
-        say_json(_as_data(found))
+        changes = [{**each._asdict(), "passage": each.passage.arrives} for each in opened]
+        say_json({**_as_data(found), **({"openings": changes} if opening else {})})
         return
     screen = Screen()
     _say_passages(screen, found)
+    if opening:
+        _say_openings(screen, found, opened)
     for folder, track in written:
         screen.print(f"Written to {folder} and {track}")
     screen.print("\nNext")
@@ -120,8 +134,8 @@ def sneak(
     words = _options(to, start, target, agent, ignore)
     if found.passages and not written:
         save = command("snelk", "sneak", scenario, *words, "--out", "runs/sneak")
-        screen.print(wrap(save, indent=4, first="  "))
-    screen.print(wrap(command("snelk", "plot", "sneak", scenario, *words), indent=4, first="  "))
+        screen.print("  " + save)
+    screen.print("  " + command("snelk", "plot", "sneak", scenario, *words))
 
 
 def plot_sneak(
@@ -250,7 +264,11 @@ def _say_passages(screen: Screen, found: Passages) -> None:
                 )
                 more = len(each.reactions) - 3
                 text += f" and {more} more" if more > 0 else ""
-                screen.print(wrap(f"{n}: reacts {text}", indent=4, first="  "))
+                screen.print(wrap(f"{n}: reacts {text}", indent=5, first="  "))
+            if each.margin is not None and each.margin_of is not None and each.highest <= 0.0:
+                who, t = each.margin_of
+                text = f"{n}: nearest to a cone at {t:g} s: {each.margin:.2f} m off {who}'s in plan"
+                screen.print(wrap(text, indent=5, first="  "))
     if not found.walkable:
         text = f"No way: {found.goal} cannot be walked to, whoever watches. Where a gap is narrow, "
         text += "try smaller cells: --cell"
@@ -288,9 +306,21 @@ def _say_closed(screen: Screen, found: Passages) -> None:
         where = f"x {low[0]:.1f} to {high[0]:.1f}, y {low[1]:.1f} to {high[1]:.1f} m"
         text = f"{each.agent} {each.share:.0%}: {len(each.places)} places in {where}; {when} s"
         screen.print(wrap(text, indent=4, first="  "))
-    words = " ".join(f"--ignore {each.agent}" for each in found.closings[:1])
-    if words:
-        screen.print(wrap(f"Try {words}, or change what these sense with --set", indent=2))
+    if found.closings:
+        text = f"Try --ignore {found.closings[0].agent}, or --opening for a number that opens it"
+        screen.print(wrap(text, indent=2))
+
+
+def _say_openings(screen: Screen, found: Passages, opened: tuple[Opening, ...]) -> None:
+    screen.print()
+    if not opened:
+        text = "It is open as it is." if any(each.holds for each in found.passages) else ""
+        text = text or "No single number of those who are most in the way opens it."
+        screen.print(wrap(text, indent=2))
+    for each in opened:
+        text = f"Opens with {each.key} = {each.value:g} {each.unit}".rstrip()
+        text += f" instead of {each.instead_of:g}: there at {each.passage.arrives:g} s, highest "
+        screen.print(wrap(text + f"{each.passage.highest:.2f}", indent=4, first="  "))
 
 
 def _as_data(found: Passages) -> dict[str, object]:
@@ -312,6 +342,8 @@ def _as_data(found: Passages) -> dict[str, object]:
                 "highest_meter": each.highest,
                 "agent": each.agent,
                 "at": each.at,
+                "margin": each.margin,
+                "margin_of": each.margin_of,
                 "length": each.far,
                 "waits": each.waits,
                 "holds": each.holds,

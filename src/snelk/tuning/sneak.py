@@ -8,9 +8,9 @@ everybody may react: so it is told whether what was promised holds.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import pairwise
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -21,6 +21,8 @@ from numpy.typing import NDArray
 
 from snelk.body.doors import Doors
 from snelk.config.minds import Movement
+from snelk.config.models import Setup
+from snelk.config.problems import key_path
 from snelk.config.recordings import TrackData
 from snelk.config.scenario import Scenario, as_scenario
 from snelk.config.words import GAITS, POSTURES
@@ -56,6 +58,9 @@ EXACT = 1e-9
 AGAIN = 6
 """So often at most limits are lowered as somebody reacts below them."""
 
+MOST_PROFILES, HALVINGS = 2, 5
+"""To open a level, numbers of so many profiles are tried, and each is halved in on so often."""
+
 CLEARLY = 0.02
 """A passage with a meter that is lower by less than this is not told beside a sooner one."""
 
@@ -90,6 +95,9 @@ class Passage:
         highest: The highest meter that was promised, 0 to 1; without a meter 1 for sensed.
         agent: Whose meter that is; None if nobody notices anything.
         at: When it is so high, s; None if it never is, or the replay does not come to it.
+        margin: How near it came to the edge of a cone in plan without being in it, m; None if
+            nobody has one. Walls between are not minded.
+        margin_of: Whose cone that was, and when, s.
         far: How long the way is, m.
         waits: For how long it stands still, s.
         track: It as a recording.
@@ -107,6 +115,8 @@ class Passage:
     highest: float
     agent: str | None
     at: float | None
+    margin: float | None
+    margin_of: tuple[str, float] | None
     far: float
     waits: float
     track: TrackData
@@ -166,6 +176,41 @@ class Closing(NamedTuple):
     windows: tuple[tuple[float, float], ...]
 
 
+class Opening(NamedTuple):
+    """A number that opens a level that is closed, if it is changed so far.
+
+    Attributes:
+        key: Its key path.
+        value: What it would have to be.
+        instead_of: What it is.
+        unit: Its unit; empty for none.
+        passage: A passage with it, that holds in the whole replay.
+    """
+
+    key: str
+    value: float
+    instead_of: float
+    unit: str
+    passage: Passage
+
+
+class _Asked(NamedTuple):
+    """What was asked for."""
+
+    scenario: Scenario
+    target: str
+    watching: tuple[str, ...]
+    start: Place | None
+    to: Place
+    begin: float | None
+    end: float | None
+    cell: float | None
+    modes: tuple[str, ...]
+    below: float
+    unseen: bool
+    kept: int
+
+
 @dataclass(frozen=True)
 class Passages:
     """What became of a search for the least noticed way.
@@ -186,6 +231,7 @@ class Passages:
         proved: Whether nothing better is possible with these places, stretches and modes.
         paths: (agent, tick, 3) where agents went on their rounds, m.
         times: (ticks,) when that was, s.
+        asked: What it was asked with.
     """
 
     scenario: Scenario
@@ -203,6 +249,7 @@ class Passages:
     proved: bool
     paths: Numbers
     times: Numbers
+    asked: _Asked
 
     @property
     def table(self) -> pd.DataFrame:
@@ -277,7 +324,6 @@ def sneak(
     """
     scenario = as_scenario(scenario)
     target = target_of(scenario, target)
-    told = progress or _untold
     for name, value, low, high in (("below", below, 0.0, 1.0), ("cell", cell, 0.0, np.inf)):
         if value is not None and not (np.isfinite(value) and low < value <= high):
             rule = "must be above 0, and at most 1" if name == "below" else "must be above 0 m"
@@ -290,32 +336,94 @@ def sneak(
     chosen = [n for n in watching if (agents is None or n in agents) and n not in ignore]
     if not chosen:
         raise InputError.of("ignore", "", ", ".join(ignore), "leaves nobody who may not notice")
+    asked = _Asked(
+        scenario, target, tuple(chosen), start, to, begin, end, cell, tuple(modes), below, unseen,
+        kept,
+    )  # fmt: skip
+    return _find(asked, progress or _untold)
+
+
+def openings(found: Passages, *, progress: Progress | None = None) -> tuple[Opening, ...]:
+    """Find the smallest changes of one number that open a level that is closed.
+
+    Those of the profiles that are most in the way are tried: how far and how wide they see, how
+    fast their meters fill, and how well they hear. Each is halved in on in five steps.
+
+    Args:
+        found: A search that came to no passage that holds.
+        progress: Called with what is done, and how much of how much.
+
+    Returns:
+        The changes, the smallest first; none if no single one opens it, or if it is open.
+    """
+    setup, told = found.asked.scenario.setup, progress or _untold
+    if any(each.holds for each in found.passages) or not found.walkable:
+        return ()
+    profiles = dict.fromkeys(setup.cast[each.agent].profile for each in found.closings)
+    numbers = [
+        each for name in list(profiles)[:MOST_PROFILES] if name for each in _numbers(setup, name)
+    ]
+    opened, whole = [], len(numbers) * (HALVINGS + 1)
+    for n, (key, unit, now, most) in enumerate(numbers):
+        best = None
+        low, high = 0.0, 1.0  # shares, by factors, of the way to the most
+        for step in range(HALVINGS + 1):
+            told(f"trying {key}", n * (HALVINGS + 1) + step, whole)
+            share = 1.0 if step == 0 else (low + high) / 2.0
+            value = float(f"{now * most**share:.4g}")
+            passage = _opened_by(found.asked, key, value)
+            if passage is None and step == 0:
+                break
+            low, high = (share, high) if passage is None else (low, share)
+            best = best if passage is None else Opening(key, value, now, unit, passage)
+        opened += [best] if best is not None else []
+    told("trying numbers", whole, whole)
+    return tuple(sorted(opened, key=lambda each: abs(np.log(each.value / each.instead_of))))
+
+
+def _opened_by(asked: _Asked, key: str, value: float) -> Passage | None:
+    """A passage that holds with a number changed."""
+    scenario = asked.scenario.changed({key: value})
+    tried = _find(asked._replace(scenario=scenario, kept=min(asked.kept, 4)), _untold, enough=True)
+    return next((each for each in tried.passages if each.holds), None)
+
+
+def _numbers(setup: Setup, name: str) -> Iterator[tuple[str, str, float, float]]:
+    """Numbers of a profile that keep a level closed: key, unit, value, and the factor to try."""
+    profile = setup.profiles[name]
+    for cone, of in profile.cones.items():
+        yield key_path(("profiles", name, "cones", cone, "range")), "m", of.range, 0.2
+        yield key_path(("profiles", name, "cones", cone, "fov_whole")), "°", of.fov_whole, 0.2
+    if profile.meter is not None:
+        key = key_path(("profiles", name, "meter", "fill_time"))
+        yield key, "s", profile.meter.fill_time, 5.0
+    if profile.hearing is not None and profile.hearing.acuity > 0.0:
+        yield key_path(("profiles", name, "hearing", "acuity")), "", profile.hearing.acuity, 0.1
+
+
+def _find(asked: _Asked, told: Progress, *, enough: bool = False) -> Passages:
+    """What is asked for; `enough` to end with the first passage of a search."""
+    scenario, target, chosen = asked.scenario, asked.target, asked.watching
     alone = without(scenario, target)
     told("everybody goes their rounds", 0, 1)
     rounds = rounds_of(alone)
-    first, last = _ticks(rounds, begin, end)
-    whom = _Who(scenario, alone, target, tuple(chosen), rounds)
-    going = whom.modes(modes)
-    lattice, ticks = whom.lattice(start, to, cell, going)
-    limits = np.full(len(scenario.setup.agents), np.inf)
-    limits[[scenario.setup.agents.index(name) for name in chosen]] = below - REACHED
+    first, last = _ticks(rounds, asked.begin, asked.end)
+    whom = _Who(scenario, alone, target, chosen, rounds)
+    going = whom.modes(asked.modes)
+    lattice, ticks = whom.lattice(asked.start, asked.to, asked.cell, going)
+    agents = scenario.setup.agents
+    limits = np.full(len(agents), np.inf)
+    limits[[agents.index(name) for name in chosen]] = asked.below - REACHED
     passages: list[Passage] = []
-    job = Job(alone, target, "standing", tuple(chosen), rounds)
+    job = Job(alone, target, "standing", chosen, rounds)
     search: Search | None = None
-    for turn in range(AGAIN if unseen else 1):
+    for turn in range(AGAIN if asked.unseen else 1):
         search = Search(
-            job,
-            lattice,
-            going,
-            ticks=ticks,
-            first=first,
-            last=last,
-            limits=limits,
-            kept=kept,
-            may_open=whom.may_open,
-        )
+            job, lattice, going, ticks=ticks, first=first, last=last, limits=limits,
+            kept=asked.kept, may_open=whom.may_open, enough=enough,
+        )  # fmt: skip
         what = "trying every way" if turn == 0 else "again, as somebody reacted"
-        found = search.run(lambda done, whole, what=what: told(what, done, whole))  # type: ignore[misc]
+        found = search.run(partial(told, what))
         new = [whom.replayed(each, search, first) for each in _telling(found)]
         known = {_key(each.track) for each in passages}
         passages += [each for each in new if _key(each.track) not in known]
@@ -325,16 +433,15 @@ def sneak(
         limits = lower
     assert search is not None  # there is at least one turn
     shown = _best(passages)
-    agents_of = scenario.setup.agents
     i = [list(alone.setup.cast).index(name) for name in chosen]
     went = [values[:, i] for values in (rounds.poses.x, rounds.poses.y, rounds.poses.z)]
     return Passages(
-        alone, target, tuple(chosen), _words(start) or f"where {target} begins", _words(to),
+        alone, target, chosen, _words(asked.start) or f"where {target} begins", _words(asked.to),
         lattice.cell, round(ticks * scenario.setup.clock.dt, 9), lattice.places, shown,
         () if any(each.holds for each in shown) else whom.closings(search, rounds),
-        {name: float(limits[agents_of.index(name)]) for name in chosen},
+        {name: float(limits[agents.index(name)]) for name in chosen},
         bool(lattice.reaches_goal[lattice.start]), not search.trimmed,
-        np.stack(went, axis=2).transpose(1, 0, 2), rounds.times,
+        np.stack(went, axis=2).transpose(1, 0, 2), rounds.times, asked,
     )  # fmt: skip
 
 
@@ -476,6 +583,7 @@ class _Who:
         last = search.tick_of(found.layer)
         values: list[Numbers] = []
         reactions: dict[str, Reaction] = {}
+        margin, nearest = np.inf, None
         own = agents.index(self.target) if self.target in agents else -1
         while not simulation.done and simulation.tick <= last:
             tick, t = simulation.tick, simulation.step()
@@ -486,6 +594,9 @@ class _Who:
             for felt in (simulation.contacts.touch, simulation.contacts.zone):
                 sensed |= felt[0, whom, j] == SENSED
             values.append(np.where(metered, value, sensed.astype(np.float64)))
+            away = _off_cones(simulation, whom, j)
+            if away.min() < margin:
+                margin, nearest = float(away.min()), (self.watching[int(away.argmin())], t)
             states = np.maximum(simulation.world.signals.state[0], 0)
             for a in np.flatnonzero(states != rounds.states[tick]).tolist():
                 if a != own and agents[a] not in reactions:
@@ -504,7 +615,8 @@ class _Who:
             at = float(times[int(np.argmax(meters[n] >= meters[n].max() - 1e-12))])
         return Passage(
             float(rounds.times[first]), float(rounds.times[last]), best,
-            self.watching[n] if best > 0.0 else None, at, far, waits, track,
+            self.watching[n] if best > 0.0 else None, at,
+            margin if nearest else None, nearest, far, waits, track,
             dict(zip(self.watching, promised.tolist(), strict=True)),
             dict(zip(self.watching, highest.tolist(), strict=True)),
             tuple(sorted(reactions.values(), key=lambda each: each.t)),
@@ -542,6 +654,28 @@ class _Who:
             name = self.alone.setup.agents[a]
             found.append(Closing(name, len(steps) / whole, places, windows))
         return tuple(sorted(found, key=lambda each: -each.share))
+
+
+def _off_cones(simulation: Simulation, whom: NDArray[np.intp], j: int) -> Numbers:
+    """(agents,) how far somebody is off everybody's nearest cone in plan, m; infinite in one."""
+    poses, limits, p = simulation.poses, simulation.limits, 0
+    if not poses.present[p, j]:
+        return np.full(len(whom), np.inf)
+    c = simulation.numbers.characters[whom]
+    x, y = poses.x[p, j] - poses.x[p, c], poses.y[p, j] - poses.y[p, c]
+    far = np.hypot(x, y)[:, None]
+    off = np.arctan2(y, x) - poses.heading[p, c]
+    off = np.abs((off + np.pi) % (2.0 * np.pi) - np.pi)[:, None]
+    reach = limits.range[0, whom] * limits.awake[0, whom][:, None]
+    beyond = np.clip(off - limits.half_fov[0, whom], 0.0, np.pi / 2.0)
+    along, aside = far * np.cos(beyond), far * np.sin(beyond)
+    away = np.hypot(np.maximum(along - reach, 0.0), aside)
+    used = np.arange(away.shape[1]) < simulation.numbers.cones[0, whom][:, None]
+    away[~used | (reach <= 0.0)] = np.inf
+    away[away <= 0.0] = np.inf
+    found: Numbers = away.min(axis=1, initial=np.inf)
+    found[~poses.present[p, c]] = np.inf
+    return found
 
 
 def paces_of(scenario: Scenario, target: str) -> dict[str, float]:

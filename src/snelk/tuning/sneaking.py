@@ -90,6 +90,7 @@ class Search:
         kept: So many ways at most are kept of each place and moment.
         by_feet: Whether ways are told apart by where the next footstep falls.
         may_open: The doors that the target opens as it comes to them, by number.
+        enough: Whether the first passage is enough.
 
     Attributes:
         trimmed: Whether ways were left out as there were more than `kept`.
@@ -100,13 +101,13 @@ class Search:
     def __init__(
         self, job: Job, lattice: Lattice, modes: Sequence[Mode], *, ticks: int, first: int,
         last: int, limits: Numbers, kept: int = 12, by_feet: bool = False,
-        may_open: Sequence[int] = (),
+        may_open: Sequence[int] = (), enough: bool = False,
     ) -> None:  # fmt: skip
         self.job, self.lattice, self.modes = job, lattice, modes
         self.ticks, self.first, self.layers = ticks, first, (last - first) // ticks
         self.limits, self.kept, self.by_feet = limits, kept, by_feet
         self.may_open, self._near_doors = frozenset(may_open), lattice.near_doors(may_open)
-        self.trimmed = False
+        self.trimmed, self._enough = False, enough
         self._met: dict[bytes, int] = {}
         self.refused: dict[int, list[tuple[int, int]]] = {}
         setup = job.scenario.setup
@@ -161,7 +162,7 @@ class Search:
                     found.append(Found(best, layer, moments, self._gone(moments)))
             if progress is not None:
                 progress(layer, self.layers)
-            if best <= 0.0:
+            if best <= 0.0 or (found and self._enough):
                 break
         if progress is not None:
             progress(self.layers, self.layers)
