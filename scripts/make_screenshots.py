@@ -57,6 +57,10 @@ FIGURES = {
     "ray": ["plot", "ray", "mill/runs/night", "boy", "store open", "--at", "56"],
     "parity": ["plot", "parity", "croft/runs/night", "sensed.csv"],
     "search": ["plot", "search", "croft/runs/night", "farmer"],
+    "sneak": [
+        *("plot", "sneak", "croft/night.toml", "--to", "coop-door-north"),
+        *("--ignore", "owl", "--ignore", "scarecrow"),
+    ],
     "states": ["plot", "states", "croft/runs/night", "dog"],
     "timeline": ["plot", "timeline", "croft/runs/night"],
     "sweep-figure": [
@@ -224,15 +228,6 @@ def shoot_pages(wanted: list[str], folder: Path) -> None:
         driver.quit()
 
 
-def shoot_animation(folder: Path) -> None:
-    """One picture of a moving one."""
-    words = ["croft/runs/night", "--from", "63", "--to", "64", "--size", "1280x800"]
-    subprocess.run([SNELK, "animate", *words, "--out", "a.gif"], cwd=folder, check=True)
-    with Image.open(folder / "a.gif") as picture:
-        picture.seek(3)
-        picture.convert("RGB").save(SHOTS / "animate.png")
-
-
 def main(wanted: list[str]) -> None:
     for tool in ("Xvfb", "xterm", "import"):
         if shutil.which(tool) is None:
@@ -260,8 +255,6 @@ def main(wanted: list[str]) -> None:
                 shoot_watched(folder)
             if not wanted or set(wanted) & set(PAGES):
                 shoot_pages(wanted, folder)
-            if not wanted or "animate" in wanted:
-                shoot_animation(folder)
             for shot, words in TERMINALS.items():
                 if not wanted or shot in wanted:
                     shown = "head -n 30 out; echo …; tail -n 4 out"

@@ -40,6 +40,8 @@ from .plots.compare import ComparisonArtists as ComparisonArtists
 from .plots.compare import plot_compare as plot_compare
 from .plots.coverage import CoverageArtists as CoverageArtists
 from .plots.coverage import plot_coverage as plot_coverage
+from .plots.fair import FairnessArtists as FairnessArtists
+from .plots.fair import plot_fair as plot_fair
 from .plots.imported import ImportedArtists as ImportedArtists
 from .plots.imported import plot_imported as plot_imported
 from .plots.map import MapArtists as MapArtists
@@ -104,6 +106,8 @@ from .tuning.compare import compare as compare
 from .tuning.coverage import Coverage as Coverage
 from .tuning.coverage import Window as Window
 from .tuning.coverage import coverage as coverage
+from .tuning.fair import Fairness as Fairness
+from .tuning.fair import fairness as fairness
 from .tuning.fit import Aim as Aim
 from .tuning.fit import Fight as Fight
 from .tuning.fit import FitResult as FitResult

@@ -28,6 +28,7 @@ COMMANDS = {
     "fit": "aims.fit",
     "coverage": "covering.coverage",
     "sneak": "sneaking.sneak",
+    "fair": "fairing.fair",
     "page": "pages.page",
     "animate": "pages.animate",
     "import": "importing.import_recording",
@@ -46,6 +47,7 @@ COMMANDS = {
 PLOTS = {
     "compare": "figures.plot_compare",
     "coverage": "figures.plot_coverage",
+    "fair": "fairing.plot_fair",
     "map": "figures.plot_map",
     "meter": "figures.plot_meter",
     "parity": "parity.plot_parity",

@@ -282,7 +282,8 @@ def _say_passages(screen: Screen, found: Passages) -> None:
 
 
 def _row(n: int, each: Passage) -> list[str]:
-    by = "" if each.agent is None else f" {each.agent} at {each.at:g} s"
+    by = "" if each.agent is None else f" {each.agent}"
+    by += "" if each.at is None else f" at {each.at:g} s"
     held = "holds"
     if each.caught:
         held = "caught"

@@ -76,7 +76,9 @@ def plot_coverage(
     )
     for n, (ax, (values, words, colours)) in enumerate(zip(axes, panels, strict=True)):
         draw_level(ax, coverage.level, light=1.0, floor=floor)
-        cells, never = _draw_cells(ax, coverage, here, values, colours)
+        high = float(np.nanmax(values, initial=0.0)) or 1.0  # the same on every floor
+        x, y = coverage.x[here], coverage.y[here]
+        cells, never = draw_cells(ax, x, y, coverage.cell, values[here], colours, high=high)
         artists.cells.append(cells)
         artists.never.append(never)
         left, low, width, _ = rooms[n]
@@ -115,24 +117,25 @@ def _shown(coverage: Coverage, floor: str | None) -> tuple[str | None, NDArray[n
     return floor, here
 
 
-def _draw_cells(
+def draw_cells(
     ax: Axes,
-    coverage: Coverage,
-    here: NDArray[np.bool_],
+    x: NDArray[np.float64],
+    y: NDArray[np.float64],
+    cell: float,
     values: NDArray[np.float64],
     colours: str,
+    *,
+    high: float | None = None,
 ) -> tuple[PatchCollection, PatchCollection]:
-    """The cells of those that are shown, on the same scale on every floor."""
-    half, high = coverage.cell / 2, float(np.nanmax(values, initial=0.0)) or 1.0
-    values = values[here]
+    """Cells by value, from 0 to the highest or `high`; and those without one, hatched."""
+    half, most = cell / 2, high or float(np.nanmax(values, initial=0.0)) or 1.0
     there = ~np.isnan(values)
     squares = [
-        Rectangle((x - half, y - half), 2 * half, 2 * half)
-        for x, y in zip(coverage.x[here], coverage.y[here], strict=True)
+        Rectangle((at - half, up - half), 2 * half, 2 * half) for at, up in zip(x, y, strict=True)
     ]
     cells = PatchCollection(
         [square for square, yes in zip(squares, there, strict=True) if yes],
-        cmap=colours, norm=Normalize(0.0, max(high, 1e-9)), lw=0, alpha=0.85, zorder=1.0,
+        cmap=colours, norm=Normalize(0.0, max(most, 1e-9)), lw=0, alpha=0.85, zorder=1.0,
     )  # fmt: skip
     cells.set_array(values[there])
     never = PatchCollection(

@@ -101,7 +101,7 @@ def plot_sneak(
         _draw_meters(artists, found, found.passages[shown - 1], shown)
     else:
         below.set_axis_off()
-    _legend(figure, artists, found)
+    _legend(figure, artists, found, shown)
     return artists
 
 
@@ -185,11 +185,12 @@ def _draw_meters(artists: SneakArtists, found: Passages, passage: Passage, shown
     ax.tick_params(colors=INK, labelsize=9)
     ax.grid(color="#e6e3dc", lw=0.7)
     words = "nobody's meter rises" if not artists.meters else "in the replay with all reactions"
+    words += "; upright lines: who reacts" if passage.reactions else ""
     ax.text(1.0, 1.03, f"passage {shown}: {words}", transform=ax.transAxes, ha="right",
             fontsize=9.5, color=INK)  # fmt: skip
 
 
-def _legend(figure: object, artists: SneakArtists, found: Passages) -> None:
+def _legend(figure: object, artists: SneakArtists, found: Passages, shown: int) -> None:
     """What the lines are, to the right."""
     handles: list[Line2D] = []
     for n, (line, passage) in enumerate(zip(artists.passages, found.passages, strict=True)):
@@ -205,7 +206,7 @@ def _legend(figure: object, artists: SneakArtists, found: Passages) -> None:
     if found.passages:
         mark = Line2D([], [], marker="o", color=INK, mec="white", ms=6, lw=0, label="each 5 s")
         handles.append(mark)
-    if any(each.at is not None for each in found.passages):
+    if found.passages and found.passages[shown - 1].at is not None:
         handles.append(Line2D([], [], marker="X", color=VERMILION, mec="white", ms=10, lw=0,
                               label="most noticed here"))  # fmt: skip
     handles.append(Line2D([], [], marker="s", color=INK, mec="white", ms=6, lw=1.0,

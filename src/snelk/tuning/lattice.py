@@ -183,7 +183,7 @@ def lay_lattice(
     corners, corners_on, which = ground.corners()
     places = np.concatenate([given, middles, corners])
     on = np.concatenate([ways.sheets_at(given), middles_on, corners_on])
-    a, b, length = _joined(ways, places, on, cell)
+    a, b, length = joined(ways, places, on, cell)
     # Links lead from corner to corner of the ways.
     at = np.full(len(ways.corners), -1, dtype=np.intp)
     at[which] = len(given) + len(middles) + np.arange(len(which))
@@ -250,7 +250,7 @@ class _Ground:
         return places, ways.sheets[which].astype(np.int32), which
 
 
-def _joined(
+def joined(
     ways: Ways, places: Numbers, on: NDArray[np.int32], cell: float
 ) -> tuple[Indices, Indices, Numbers]:
     """Which places are near enough for a step that can be walked straight, and its length, m."""

@@ -342,26 +342,30 @@ class Search:
     def _front(self, rows: Indices, ways: Ways, states: States, waits: Truths) -> list[int]:
         """The same of one place; those that may be as good as others come before them."""
         front: list[int] = []
-        value, quiet, seen = states.value, states.quiet, states.seen
-        for row in rows.tolist():
-            if front:
-                f = np.array(front)
-                better = (ways.peak[f] <= ways.peak[row]) & ~waits[f]
-                better &= (value[f] <= value[row]).all(axis=1)
-                better &= ((quiet[f] >= quiet[row]) | (value[f] <= 0.0)).all(axis=1)
-                better &= (seen[row] | ~seen[f]).all(axis=(1, 2))
-                stands = seen[f].any(axis=2) & ~self._looks_always
-                same = (states.sight[f] == states.sight[row]).all(axis=2)
-                better &= (same | ~stands).all(axis=1)
-                if self.by_feet:
-                    better &= np.abs(states.walked[f] - states.walked[row]) < 1e-9
-                if better.any():
-                    continue
+        while len(rows):
             if len(front) >= self.kept:
                 self.trimmed = True
                 break
-            front.append(row)
+            best, rows = int(rows[0]), rows[1:]
+            front.append(best)
+            if not waits[best]:
+                rows = rows[~self._is_as_good(best, rows, ways, states)]
         return front
+
+    def _is_as_good(self, best: int, rows: Indices, ways: Ways, states: States) -> Truths:
+        """Than which others a way is as good in every respect."""
+        value, quiet, seen = states.value, states.quiet, states.seen
+        good: Truths = ways.peak[best] <= ways.peak[rows]
+        good &= (value[best] <= value[rows]).all(axis=1)
+        good &= ((quiet[best] >= quiet[rows]) | (value[best] <= 0.0)).all(axis=1)
+        good &= (seen[rows] | ~seen[best]).all(axis=(1, 2))
+        stands = seen[best].any(axis=1) & ~self._looks_always
+        if stands.any():
+            same = (states.sight[best] == states.sight[rows]).all(axis=2)
+            good &= (same | ~stands).all(axis=1)
+        if self.by_feet:
+            good &= np.abs(states.walked[best] - states.walked[rows]) < 1e-9
+        return good
 
     def _retrace(self, ways: list[Ways], layer: int, row: int) -> tuple[Moment, ...]:
         found = []

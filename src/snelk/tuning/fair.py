@@ -1,0 +1,318 @@
+"""Is it fair: how long somebody has from the first sign until it is too late, and to where.
+
+At each of many moments a stand-in is put at every place, as for `coverage`: everybody goes their
+rounds, meters are empty, and nobody reacts. A meter that reaches the **sign** tells a player that
+somebody is about to notice; one that reaches **late** that it is too late. In between the player
+can run for **cover**: a place that nobody has in view when it is there, nor for a while after.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.scenario import Scenario, as_scenario
+from snelk.errors import InputError, one_of
+from snelk.level.columns import plain
+from snelk.level.level import Level
+from snelk.mind.meter import REACHED
+from snelk.senses.contact import SENSED
+from snelk.senses.sight import IN_VIEW
+from snelk.tuning.coverage import coverage, notices, places_on, rounds_of, target_of, without
+from snelk.tuning.dummies import Dummies, Job, Stance
+from snelk.tuning.lattice import joined
+from snelk.tuning.sneak import paces_of
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+Numbers = NDArray[np.float64]
+Progress = Callable[[int, int], None]
+
+PLACES = 800
+"""So many places there are, about, if no cell is given."""
+
+SLACK = 1e-9
+
+
+@dataclass(frozen=True)
+class Fairness:
+    """How much warning a level gives, and whether it is enough.
+
+    Attributes:
+        level: The level.
+        target: Whose kind was put there.
+        agents: Who watches.
+        cell: Distance between places, m.
+        sign, late: The meters that are the first sign, and too late, 0 to 1.
+        react: How long a player takes to see a sign, s.
+        pace, speed: How it goes for cover, and how fast that is, m/s.
+        hold: For how long cover has to be out of view, s.
+        x, y, z: (places,) the places, m.
+        times: (moments,) when a stand-in came to be there, s.
+        warned: (moments, places) seconds from then until the first sign; NaN if there is none.
+        lost: (moments, places) seconds until it is too late; NaN if it never is.
+        by: (moments, places) whose meter that is, by index; -1 for nobody's.
+        needed: (moments, places) seconds from the sign until it can be in cover; NaN if it cannot.
+    """
+
+    level: Level
+    target: str
+    agents: tuple[str, ...]
+    cell: float
+    sign: float
+    late: float
+    react: float
+    pace: str
+    speed: float
+    hold: float
+    x: Numbers
+    y: Numbers
+    z: Numbers
+    times: Numbers
+    warned: Numbers
+    lost: Numbers
+    by: NDArray[np.int64]
+    needed: Numbers
+
+    @cached_property
+    def warning(self) -> Numbers:
+        """(moments, places) seconds from the first sign until it is too late; NaN if never."""
+        found: Numbers = np.round(self.lost - self.warned, 9)
+        return found
+
+    @cached_property
+    def unfair(self) -> NDArray[np.bool_]:
+        """(moments, places) whether it is too late before one can be in cover."""
+        in_time = self.needed <= self.warning + SLACK
+        found: NDArray[np.bool_] = ~np.isnan(self.lost) & ~in_time
+        return found
+
+    @property
+    def share(self) -> float:
+        """The share that is unfair, of all places and moments at which one is noticed; 0 to 1."""
+        noticed = int((~np.isnan(self.lost)).sum())
+        return float(self.unfair.sum() / noticed) if noticed else 0.0
+
+    @cached_property
+    def table(self) -> pd.DataFrame:
+        """A row per place: how often one is noticed, with how much warning, how often unfair."""
+        import pandas as pd
+
+        noticed = ~np.isnan(self.lost)
+        count = noticed.sum(axis=0)
+        warning = np.where(noticed, self.warning, np.nan)
+        some = count > 0
+        shortest, median = np.full((2, len(self.x)), np.nan)
+        shortest[some] = np.nanmin(warning[:, some], axis=0)
+        median[some] = np.nanmedian(warning[:, some], axis=0)
+        unfair = self.unfair.sum(axis=0)
+        return pd.DataFrame(
+            {
+                "x": self.x,
+                "y": self.y,
+                "z": self.z,
+                "noticed": count / len(self.times),
+                "shortest_warning": shortest,
+                "median_warning": median,
+                "unfair": np.divide(unfair, count, out=np.zeros(len(count)), where=some),
+            }
+        )
+
+    @cached_property
+    def zones(self) -> pd.DataFrame:
+        """A row per zone with places in it, and one for all of them."""
+        import pandas as pd
+
+        inside = {"everywhere": np.ones(len(self.x), dtype=np.bool_)}
+        for zone, _ in self.level.data.zones:
+            inside[zone.name] = self.level.within(zone.name, self.x, self.y, self.z)
+        rows = []
+        for name, chosen in inside.items():
+            if not chosen.any():
+                continue
+            lost, unfair = self.lost[:, chosen], self.unfair[:, chosen]
+            noticed = ~np.isnan(lost)
+            warning = self.warning[:, chosen][noticed]
+            rows.append(
+                {
+                    "zone": name,
+                    "places": int(chosen.sum()),
+                    "noticed": float(noticed.mean()),
+                    "shortest": float(warning.min()) if len(warning) else np.nan,
+                    "median": float(np.median(warning)) if len(warning) else np.nan,
+                    "unfair": float(unfair.sum() / noticed.sum()) if noticed.any() else 0.0,
+                }
+            )
+        return pd.DataFrame(rows)
+
+
+def fairness(
+    scenario: str | Path | Scenario,
+    *,
+    target: str | None = None,
+    agents: Sequence[str] | None = None,
+    ignore: Sequence[str] = (),
+    stance: Stance = "standing",
+    cell: float | None = None,
+    every: float = 5.0,
+    within: float = 10.0,
+    sign: float = 0.3,
+    late: float = 1.0,
+    react: float = 0.5,
+    pace: str = "running",
+    hold: float = 1.0,
+    progress: Progress | None = None,
+) -> Fairness:
+    """Find out where and when somebody is noticed with too little warning to get away.
+
+    Args:
+        scenario: Its TOML file, or what `load` returned.
+        target: Who it is about; as for `coverage`.
+        agents: Who watches; all that notice the target if None.
+        ignore: Who of them does not count.
+        stance: How the target is where it is noticed, as for `coverage`.
+        cell: Distance between places, m; such that there are about 800 if None.
+        every: A stand-in comes to be there every so many seconds.
+        within: For so long it is watched, s.
+        sign: The meter at which a player is warned, 0 to below `late`. Without a meter there is
+            no sign before it is too late.
+        late: The meter at which it is too late, at most 1.
+        react: How long a player takes to see the sign, s.
+        pace: How it goes for cover: `creeping`, `walking` or `running`.
+        hold: For how long cover has to be out of everybody's view, s.
+        progress: Called with the moments done and the moments in all.
+
+    Raises:
+        InputError: A name or a number is wrong, or nobody notices the target.
+    """
+    scenario = as_scenario(scenario)
+    target = target_of(scenario, target)
+    for name, value, least in (("every", every, 0.0), ("within", within, 0.0)):
+        if not (np.isfinite(value) and value > least):
+            raise InputError.of(name, "", f"{value:g} s", "must be above 0 s")
+    for name, value in (("react", react), ("hold", hold)):
+        if not (np.isfinite(value) and value >= 0.0):
+            raise InputError.of(name, "", f"{value:g} s", "must be at least 0 s")
+    if not 0.0 <= sign < late <= 1.0:
+        rule = "must be below what is too late, both from 0 to 1"
+        raise InputError.of("sign", "", f"{sign:g} and {late:g}", rule)
+    paces = paces_of(scenario, target)
+    one_of(pace, tuple(paces), source="pace", place="", what="pace")
+    watching = [a for a in scenario.setup.agents if a != target and notices(scenario, a, target)]
+    for name in (*(agents or ()), *ignore):
+        one_of(name, watching, source="agent", place="", what=f"agent that notices {target}")
+    chosen = [n for n in watching if (agents is None or n in agents) and n not in ignore]
+    if not chosen:
+        raise InputError.of("ignore", "", ", ".join(ignore), "leaves nobody who watches")
+    level = Level.of(scenario.level)
+    if cell is None:
+        whole = sum(area.area for area in level.ways().areas)
+        cell = max(round(float(np.sqrt(whole / PLACES)), 2), 0.05)
+    places = places_on(level, cell)
+    seen = coverage(
+        scenario, target=target, agents=chosen, stance=stance, cell=cell, places=places, jobs=1
+    )
+    rounds = rounds_of(without(scenario, target))
+    dt = scenario.setup.clock.dt
+    ticks = max(round(within / dt), 1)
+    step = max(round(every / dt), 1)
+    firsts = range(0, len(rounds.times), step)
+    away = _ways_between(level, places, cell, paces[pace] * within)
+    shape = (len(firsts), len(places))
+    warned, lost, needed = (np.full(shape, np.nan) for _ in range(3))
+    by = np.full(shape, -1, dtype=np.int64)
+    for n, first in enumerate(firsts):
+        job = Job(
+            without(scenario, target), target, stance, tuple(chosen),
+            rounds.between(first, first + ticks),
+        )  # fmt: skip
+        warned[n], lost[n], by[n] = _when(job, places, sign, late)
+        times = (first, warned[n], lost[n])
+        needed[n] = _cover(seen.watched, times, away, paces[pace], react, hold, dt)
+        if progress is not None:
+            progress(n + 1, len(firsts))
+    x, y, z = (values.copy() for values in places.T)
+    return Fairness(
+        level, target, tuple(chosen), cell, sign, late, react, pace, paces[pace], hold, x, y, z,
+        rounds.times[list(firsts)], warned, lost, by, needed,
+    )  # fmt: skip
+
+
+def _ways_between(level: Level, places: Numbers, cell: float, limit: float) -> Any:
+    """(places, places) lengths of ways from place to place, m; infinite beyond a limit."""
+    from scipy.sparse import csr_matrix
+    from scipy.sparse.csgraph import dijkstra
+
+    ways = level.ways()
+    a, b, length = joined(ways, places, ways.sheets_at(places), cell)
+    count = len(places)
+    graph = csr_matrix((length, (a, b)), shape=(count, count))
+    return dijkstra(graph, directed=False, limit=limit)
+
+
+def _when(
+    job: Job, places: Numbers, sign: float, late: float
+) -> tuple[Numbers, Numbers, NDArray[np.int64]]:
+    """When each place gives the first sign, and when it is too late there, s; and by whom."""
+    dummies = Dummies(job, places)
+    who, count = np.array(dummies.watching), len(places)
+    v, j = np.divmod(np.arange(count), dummies.each)
+    metered = dummies.metered[who]
+    warned, lost = np.full((2, count), np.nan)
+    by = np.full(count, -1, dtype=np.int64)
+    times = job.rounds.times - job.rounds.times[0]
+    for tick, now in enumerate(dummies.pass_by()):
+        of: Any = map(plain, now)
+        sight, contacts, meters = of
+        value = meters.value[:, who]
+        if not metered.all():
+            sensed = (sight.failed[:, who] == IN_VIEW).any(axis=3)
+            sensed |= (contacts.touch[:, who] == SENSED) | (contacts.zone[:, who] == SENSED)
+            value = np.where(metered[:, None], value, sensed)
+        here = value[v, :, j]
+        most = here.max(axis=1)
+        for limit, when in ((max(sign, SLACK), warned), (late, lost)):
+            new = np.isnan(when) & (most >= limit - REACHED)
+            when[new] = round(float(times[tick]), 9)
+            if when is lost:
+                by[new] = here[new].argmax(axis=1)
+        if not np.isnan(lost).any():
+            break
+    return warned, lost, by
+
+
+def _cover(
+    watched: NDArray[np.bool_], times: tuple[int, Numbers, Numbers], away: Any, speed: float,
+    react: float, hold: float, dt: float,
+) -> Numbers:  # fmt: skip
+    """How soon after the sign somebody can be where nobody has it in view, s; NaN if never.
+
+    Only what comes before it is too late is looked for.
+    """
+    first, warned, lost = times
+    found = np.full(len(warned), np.nan)
+    # Of each tick and place for how many ticks on it is out of view.
+    free = np.zeros((watched.shape[1] + 1, len(watched)), dtype=np.int64)
+    free[-1] = 2**31  # after the end nobody looks
+    for tick in range(watched.shape[1] - 1, -1, -1):
+        free[tick] = np.where(watched[:, tick], 0, free[tick + 1] + 1)
+    ticks = max(round(hold / dt), 1)
+    for p in np.flatnonzero(~np.isnan(lost)).tolist():
+        budget = lost[p] - warned[p]
+        takes = react + away[p] / speed
+        near = np.flatnonzero(takes <= budget + SLACK)
+        if not len(near):
+            continue
+        arrives = first + np.ceil((warned[p] + takes[near]) / dt - 1e-6).astype(np.int64)
+        arrives = np.minimum(arrives, watched.shape[1])
+        safe = free[arrives, near] >= ticks
+        if safe.any():
+            found[p] = round(float(takes[near[safe]].min()), 9)
+    return found
