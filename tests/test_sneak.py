@@ -315,6 +315,33 @@ def test_doors_open_for_who_may_are_seen_through_and_heard(
         snelk.sneak(house(tmp_path / "not", ["guard"]), to=(9, -3), cell=1.0)
 
 
+def test_where_somebody_reacts_it_is_told_and_another_way_looked_for(tmp_path: Path) -> None:
+    wide = {"fov_whole": 330, "range": 30.0}
+    alert = {"states": {"watch": {"stand": {}, "look": "sweep", "sweep_whole": 60,
+                                  "sweep_period": 9.0},
+                        "alert": {"approach": {}, "rank": 1, "pace": "running", "look": "focus", "cones": {"front": wide}}},
+             "transitions": {"stir": {"from": "watch", "to": "alert", "when": "meter >= 0.25"}}}  # fmt: skip
+    scenario = corridor(tmp_path)
+    changed = {"profiles.watcher.ladder": alert, "profiles.watcher.meter.fill_time": 1.5}
+    scenario = snelk.load(scenario.source, overrides={**scenario.overrides, **changed})
+    soon = snelk.sneak(scenario, to="gate", cell=1.0, unseen=False, end=6.0)
+    assert soon.passages
+    for each in soon.passages:
+        assert not each.holds
+        (reaction,) = each.reactions
+        assert (reaction.agent, reaction.state, reaction.instead_of) == ("guard", "alert", "watch")
+        assert each.promised["guard"] >= 0.25
+        assert each.replayed["guard"] != pytest.approx(each.promised["guard"], abs=1e-9)
+    closed = snelk.sneak(scenario, to="gate", cell=1.0, end=6.0)
+    assert 0.25 <= closed.below["guard"] < 0.35  # the meter at which it reacted
+    assert [each.agent for each in closed.closings] == ["guard"]
+    assert not any(each.holds for each in closed.passages)
+    found = snelk.sneak(scenario, to="gate", cell=1.0)  # with more time there is a way
+    assert [(each.holds, each.highest, each.reactions) for each in found.passages] == [
+        (True, 0.0, ())
+    ]
+
+
 def test_it_comes_to_the_same_on_one_core_and_in_parts(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -136,7 +136,10 @@ def plot_fair(
         typer.Option("--out", metavar="FILE", help="A .png, .svg or .pdf; else below runs/."),
     ] = None,
 ) -> None:
-    """Draw how much warning there is at each place, and how often too little."""
+    """Draw where there is too little warning.
+
+    How much there is at least at each place, and how often cover is too far away.
+    """
     from snelk.plots.fair import plot_fair as draw
     from snelk.plots.style import claim_figure
 

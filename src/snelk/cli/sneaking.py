@@ -160,7 +160,10 @@ def plot_sneak(
     ] = None,
     overrides: Overrides = None,
 ) -> None:
-    """Draw the least noticed ways through a level, and the meters on them."""
+    """Draw the least noticed ways through a level.
+
+    On its map, and below the meters on the least noticed one.
+    """
     from snelk.plots.sneak import plot_sneak as draw
     from snelk.plots.style import claim_figure
 

@@ -3,7 +3,8 @@
 At each of many moments a stand-in is put at every place, as for `coverage`: everybody goes their
 rounds, meters are empty, and nobody reacts. A meter that reaches the **sign** tells a player that
 somebody is about to notice; one that reaches **late** that it is too late. In between the player
-can run for **cover**: a place that nobody has in view when it is there, nor for a while after.
+can run for **cover**: a place that nobody has in view for a while, from when it is there or waits
+there until then.
 """
 
 from __future__ import annotations
@@ -235,7 +236,7 @@ def fairness(
         )  # fmt: skip
         warned[n], lost[n], by[n] = _when(job, places, sign, late)
         times = (first, warned[n], lost[n])
-        needed[n] = _cover(seen.watched, times, away, paces[pace], react, hold, dt)
+        needed[n] = cover(seen.watched, times, away, paces[pace], react, hold, dt)
         if progress is not None:
             progress(n + 1, len(firsts))
     x, y, z = (values.copy() for values in places.T)
@@ -288,7 +289,7 @@ def _when(
     return warned, lost, by
 
 
-def _cover(
+def cover(
     watched: NDArray[np.bool_], times: tuple[int, Numbers, Numbers], away: Any, speed: float,
     react: float, hold: float, dt: float,
 ) -> Numbers:  # fmt: skip
@@ -298,21 +299,24 @@ def _cover(
     """
     first, warned, lost = times
     found = np.full(len(warned), np.nan)
-    # Of each tick and place for how many ticks on it is out of view.
-    free = np.zeros((watched.shape[1] + 1, len(watched)), dtype=np.int64)
-    free[-1] = 2**31  # after the end nobody looks
-    for tick in range(watched.shape[1] - 1, -1, -1):
-        free[tick] = np.where(watched[:, tick], 0, free[tick + 1] + 1)
-    ticks = max(round(hold / dt), 1)
+    # Of each tick and place the next tick from which on nobody looks for long enough.
+    ticks, end = max(round(hold / dt), 1), watched.shape[1]
+    free = np.full(len(watched), 2**31)
+    then_free = np.empty((end + 1, len(watched)), dtype=np.int64)
+    then_free[end] = end  # after the end nobody looks
+    for tick in range(end - 1, -1, -1):
+        free = np.where(watched[:, tick], 0, free + 1)
+        then_free[tick] = np.where(free >= ticks, tick, then_free[tick + 1])
     for p in np.flatnonzero(~np.isnan(lost)).tolist():
-        budget = lost[p] - warned[p]
+        budget = lost[p] - warned[p] + SLACK
         takes = react + away[p] / speed
-        near = np.flatnonzero(takes <= budget + SLACK)
-        if not len(near):
-            continue
+        near = np.flatnonzero(takes <= budget)
         arrives = first + np.ceil((warned[p] + takes[near]) / dt - 1e-6).astype(np.int64)
-        arrives = np.minimum(arrives, watched.shape[1])
-        safe = free[arrives, near] >= ticks
-        if safe.any():
-            found[p] = round(float(takes[near[safe]].min()), 9)
+        arrives = np.minimum(arrives, end)
+        then = then_free[arrives, near]
+        waits = (then - first) * dt - warned[p]
+        needed = np.where(then == arrives, takes[near], waits)
+        best = needed.min(initial=np.inf)
+        if best <= budget:
+            found[p] = round(float(best), 9)
     return found

@@ -1,0 +1,161 @@
+"""Fairness, against runs of somebody who stands at a place from a moment on."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import networkx
+import numpy as np
+import pytest
+import shapely
+from test_cli import command
+from test_sneak import yard
+
+import snelk
+from snelk.config.recordings import TrackData
+from snelk.plots.fair import plot_fair
+from snelk.tuning.coverage import without
+from snelk.tuning.fair import cover
+
+
+def lodge(folder: Path, seed: int, **more: Any) -> snelk.Scenario:
+    """The yard of two guards, who see farther and keep what they hear."""
+    cones = {"front": {"fov_whole": 120, "range": 7.0, "hold_range": 8.0, "min_exposure": 0.1}}
+    return yard(
+        folder,
+        seed,
+        **{
+            "profiles.watcher.cones": cones,
+            "clock.end": 6.0,
+            "profiles.watcher.look_every": 0.0,
+            **more,
+        },
+    )
+
+
+@pytest.mark.parametrize("seed", [5, 11])
+def test_a_sign_and_too_late_are_when_a_run_has_them(seed: int, tmp_path: Path) -> None:
+    rng = np.random.default_rng(seed)
+    scenario = lodge(tmp_path / "yard", seed)
+    found = snelk.fairness(scenario, cell=1.1, every=1.5, within=4.0, sign=0.25, late=0.6)
+    assert found.times.tolist() == [0.0, 1.5, 3.0, 4.5, 6.0]
+    turned = 0
+    some = np.argwhere(~np.isnan(found.lost[:4]))
+    order = np.argsort(found.lost[:4][tuple(some.T)])
+    chosen = [*rng.permutation(some)[:8].tolist(), *some[order[[0, -2, -1]]].tolist()]
+    chosen += [[int(rng.integers(4)), int(rng.integers(len(found.x)))] for _ in range(4)]
+    chosen += [each for each in some.tolist() if found.by[tuple(each)] == 1][:2]
+    for n, p in chosen:
+        t = float(found.times[n])
+        there = standing(scenario, found.x[p], found.y[p], t)
+        meters = snelk.run(there).meters
+        meters = meters[(meters.target == "guest") & (meters.t < t + 4.0 - 1e-6)]
+        for limit, when in ((0.25, found.warned), (0.6, found.lost)):
+            full = meters[meters.value >= limit - 1e-9].sort_values("t")
+            expected = full.t.iloc[0] - t if len(full) else np.nan
+            assert when[n, p] == pytest.approx(expected, abs=1e-6, nan_ok=True)
+            turned += len(full) > 0
+        if not np.isnan(found.lost[n, p]):
+            first = full[full.t == full.t.iloc[0]]
+            assert found.agents[found.by[n, p]] == first.sort_values("value").agent.iloc[-1]
+    assert turned > 10
+
+
+def standing(scenario: snelk.Scenario, x: float, y: float, t: float) -> snelk.Scenario:
+    """The same, in which the guest comes to stand at a place."""
+    when, still = np.array([t, 12.0]), np.zeros(2)
+    track = TrackData(
+        when, still + x, still + y, still, still, np.zeros(2, "i1"), np.zeros(2, "i1"), still == 0.0
+    )
+    return replace(without(scenario, "guest"), tracks={"guest": track})
+
+
+@pytest.mark.parametrize(("seed", "hold"), [(7, 0.5), (1, 0.8)])
+def test_cover_is_where_nobody_looks_when_one_can_be_there(
+    seed: int, hold: float, tmp_path: Path
+) -> None:
+    scenario = lodge(tmp_path, seed)
+    ask: dict[str, Any] = {"cell": 1.0, "every": 2.0, "within": 4.0, "sign": 0.2, "late": 0.8,
+                           "react": 0.3}  # fmt: skip
+    found = snelk.fairness(scenario, pace="walking", hold=hold, **ask)
+    places = np.stack([found.x, found.y, found.z], axis=1)
+    seen = snelk.coverage(scenario, places=places).watched
+    graph = networkx.Graph()
+    walls = [outline for wall, outline in scenario.level.walls if not wall.walkable]
+    for a, place in enumerate(places[:, :2]):
+        for b in range(a):
+            far = float(np.hypot(*(place - places[b, :2])))
+            line = shapely.LineString([place, places[b, :2]])
+            if far <= 1.5 and not any(line.intersects(wall) for wall in walls):
+                graph.add_edge(a, b, weight=far)
+    far_off = dict(networkx.all_pairs_dijkstra_path_length(graph, weight="weight"))
+    unfair = noticed = 0
+    for n, first in enumerate(np.rint(found.times / 0.1).astype(int).tolist()):
+        for p in np.flatnonzero(~np.isnan(found.lost[n])).tolist():
+            best = np.inf
+            for q, far in far_off[p].items():
+                takes, there = 0.3 + far / 1.4, False
+                tick = first + int(np.ceil((found.warned[n, p] + takes) / 0.1 - 1e-6))
+                while not there and takes <= found.lost[n, p] - found.warned[n, p] + 1e-9:
+                    there = not seen[q, tick : tick + round(10 * hold)].any()
+                    if not there:  # it waits there for somebody to look elsewhere
+                        tick += 1
+                        takes = (tick - first) * 0.1 - found.warned[n, p]
+                best = min(best, takes) if there else best
+            expected = best if np.isfinite(best) else np.nan
+            assert found.needed[n, p] == pytest.approx(expected, abs=1e-6, nan_ok=True)
+            assert found.unfair[n, p] == np.isnan(expected)
+            unfair, noticed = unfair + np.isnan(expected), noticed + 1
+    assert 0 < unfair < noticed
+    assert found.share == pytest.approx(unfair / noticed)
+    everywhere = found.zones.iloc[0]
+    assert everywhere.unfair == pytest.approx(found.share)
+    assert everywhere.noticed == pytest.approx(noticed / found.lost.size)
+    row = found.table.unfair.to_numpy() @ (found.table.noticed.to_numpy() * len(found.times))
+    assert row == pytest.approx(unfair)
+    # Who has all the time there is, and who sees no sign before it is too late.
+    calm = snelk.fairness(scenario, pace="running", hold=0.0, **{**ask, "react": 0.0})
+    assert calm.share <= found.share
+    late = snelk.fairness(scenario, pace="walking", hold=hold, **{**ask, "react": 9.0})
+    assert late.share == 1.0
+
+
+@pytest.mark.parametrize(("hold", "needed"), [(0.1, 0.5), (0.3, 0.9), (2.0, 0.9)])
+def test_cover_is_out_of_view_for_as_long_as_it_has_to_be(hold: float, needed: float) -> None:
+    looks = np.array(
+        [[True] * 10, [False, False, True, False, False, False, False, True, True, True]]
+    )
+    away, when = (
+        np.array([[0.0, 1.0], [1.0, 0.0]]),
+        (0, np.array([0.1, np.nan]), np.array([2.0, np.nan])),
+    )
+    assert cover(looks, when, away, 2.0, 0.0, hold, 0.1)[0] == needed  # after the end nobody looks
+
+
+def test_the_command_tells_zones_and_fails_where_too_much_is_unfair(tmp_path: Path) -> None:
+    night = snelk.mill() / "night.toml"
+    words = ["--target", "mouse", "--cell", "1.2", "--every", "20"]
+    said = command("fair", night, *words, "--most", "1", "--out", "fair.csv", cwd=tmp_path)
+    assert "meal floor" in said
+    assert "is unfair: no more than 100.0%" in said
+    assert (tmp_path / "fair.csv").read_text().startswith("x,y,z,noticed,shortest_warning,")
+    data = json.loads(command("fair", night, *words, "--json", cwd=tmp_path))
+    assert 0.0 < data["unfair"] < 1.0
+    assert command("fair", night, *words, "--most", "0", cwd=tmp_path, code=1) == ""
+    command("plot", "fair", night, *words, "--floor", "ground", "--out", "f.png", cwd=tmp_path)
+    found = snelk.fairness(night, target="mouse", cell=1.2, every=20.0)
+    drawn = plot_fair(found, floor="ground")
+    on = found.level.floors_at(np.stack([found.x, found.y, found.z], axis=1)) == 0
+    noticed = (~np.isnan(found.lost)).any(axis=0)
+    assert len(drawn.cells[0].get_array()) == int((on & noticed).sum())
+    for wrong, told in (
+        (["--sign", "1"], "must be below what is too late"),
+        (["--every", "0"], "must be above 0 s"),
+        (["--react", "-1"], "must be at least 0 s"),
+        (["--pace", "flying"], "no such pace"),
+        (["--ignore", "bat"], "no such agent"),
+    ):
+        assert told in command("fair", night, "--target", "mouse", *wrong, cwd=tmp_path, code=2)
