@@ -32,6 +32,7 @@ bench: $(VENV)/.ready-dev
 	$(BIN)/python benchmarks/ticks.py
 	$(BIN)/python benchmarks/scaling.py
 	$(BIN)/python benchmarks/sweeps.py
+	$(BIN)/python benchmarks/sneaking.py
 	$(BIN)/python benchmarks/start.py
 	$(BIN)/python benchmarks/page.py
 	$(BIN)/python benchmarks/tuning.py

@@ -269,6 +269,12 @@ def test_a_gap_in_time_is_found_and_who_closes_it_is_told(tmp_path: Path) -> Non
         tried = snelk.sneak(scenario.changed(cones), to="hall", cell=1.0)
         assert any(each.holds for each in tried.passages) is passes
     assert snelk.openings(found) == ()
+    # Too little time is another thing, and so is to be there already.
+    soon = snelk.sneak(corridor(tmp_path / "soon"), to="gate", cell=1.0, end=2.0)
+    assert (soon.passages, soon.closings, soon.walkable) == ((), (), True)
+    assert 12.0 / 4.0 <= soon.soonest <= 12.0 / 4.0 + 2 * soon.stretch
+    here = snelk.sneak(corridor(tmp_path / "here"), to=(0, 0), cell=1.0)
+    assert [(each.seconds, each.far) for each in here.passages] == [(0.0, 0.0)]
     # Who is ignored is no hindrance, and nobody can walk through a wall.
     with pytest.raises(snelk.InputError, match="leaves nobody"):
         snelk.sneak(corridor(tmp_path / "none"), to="gate", ignore=["guard"])

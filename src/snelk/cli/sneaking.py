@@ -276,6 +276,9 @@ def _say_passages(screen: Screen, found: Passages) -> None:
         text = f"No way: {found.goal} cannot be walked to, whoever watches. Where a gap is narrow, "
         text += "try smaller cells: --cell"
         screen.print("\n" + wrap(text, indent=2))
+    elif not found.passages and not found.closings:
+        text = f"Not enough time: it takes {found.soonest:g} s at least, whoever watches"
+        screen.print("\n" + wrap(text, indent=2))
     elif not any(each.holds for each in found.passages):
         _say_closed(screen, found)
     elif not found.proved:
@@ -337,6 +340,7 @@ def _as_data(found: Passages) -> dict[str, object]:
         "stretch": found.stretch,
         "places": len(found.places),
         "walkable": found.walkable,
+        "soonest": found.soonest,
         "proved": found.proved,
         "below": found.below,
         "passages": [

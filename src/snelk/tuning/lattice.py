@@ -198,6 +198,7 @@ def lay_lattice(
     first = np.searchsorted(steps.start, np.arange(len(places) + 1))
     wanted = np.zeros(len(places), dtype=np.bool_)
     wanted[1 : 1 + len(goals)] = True
+    wanted[0] = bool((np.abs(goals - start) <= SLACK).all(axis=1).any())
     if goal_area is not None:
         wanted |= shapely.intersects_xy(goal_area, places[:, 0], places[:, 1])
     doors = _through_doors(level, places, steps, radius)

@@ -228,6 +228,7 @@ class Passages:
             busiest first.
         below: The meters that no agent was allowed to reach, by agent, 0 to 1.
         walkable: Whether there is a way at all, whoever watches.
+        soonest: How long it takes at least, whoever watches, s; infinite if there is no way.
         proved: Whether nothing better is possible with these places, stretches and modes.
         paths: (agent, tick, 3) where agents went on their rounds, m.
         times: (ticks,) when that was, s.
@@ -246,6 +247,7 @@ class Passages:
     closings: tuple[Closing, ...]
     below: dict[str, float]
     walkable: bool
+    soonest: float
     proved: bool
     paths: Numbers
     times: Numbers
@@ -440,7 +442,7 @@ def _find(asked: _Asked, told: Progress, *, enough: bool = False) -> Passages:
         lattice.cell, round(ticks * scenario.setup.clock.dt, 9), lattice.places, shown,
         () if any(each.holds for each in shown) else whom.closings(search, rounds),
         {name: float(limits[agents.index(name)]) for name in chosen},
-        bool(lattice.reaches_goal[lattice.start]), not search.trimmed,
+        bool(lattice.reaches_goal[lattice.start]), round(search.soonest, 9), not search.trimmed,
         np.stack(went, axis=2).transpose(1, 0, 2), rounds.times, asked,
     )  # fmt: skip
 
@@ -513,8 +515,10 @@ class _Who:
         fitted = 2.0 * speed * dt * ticks
         size = fitted if 0.6 <= fitted / given <= 1.5 else given
         goals = np.zeros((0, 3))
+        near = ways.nearest(there, part) if len(ways.areas) else there
+        if area is not None and shapely.intersects_xy(area, *near[:2]):
+            goals = near[None]  # a small zone may hold no place of the grid
         if area is None:
-            near = ways.nearest(there, part) if len(ways.areas) else there
             if float(np.hypot(*(near[:2] - there[:2]))) > body.radius + 0.01:
                 rule = f"cannot be walked to by {self.target}"
                 fix = f"the nearest place that can is ({near[0]:.2f}, {near[1]:.2f})"

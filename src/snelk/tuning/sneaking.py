@@ -129,6 +129,12 @@ class Search:
         self._longest = max((k for k, *_ in self._steps), default=1)
         self._left = lattice.least_layers(list(takes.values()))
 
+    @property
+    def soonest(self) -> float:
+        """How long it takes at least, whoever watches, s; infinite if there is no way."""
+        left = int(self._left[self.lattice.start])
+        return left * self.ticks * self.job.scenario.setup.clock.dt if left < NEVER else np.inf
+
     def tick_of(self, layer: int) -> int:
         """The tick at the end of a stretch."""
         return self.first + layer * self.ticks
