@@ -151,7 +151,20 @@ def test_the_command_tells_zones_and_fails_where_too_much_is_unfair(tmp_path: Pa
     on = found.level.floors_at(np.stack([found.x, found.y, found.z], axis=1)) == 0
     noticed = (~np.isnan(found.lost)).any(axis=0)
     assert len(drawn.cells[0].get_array()) == int((on & noticed).sum())
+    named = snelk.fairness(
+        snelk.croft() / "night.toml", sign="wary", late="sure", cell=4.0, every=30.0
+    )
+    numbered = snelk.fairness(
+        snelk.croft() / "night.toml", sign=0.3, late=1.0, cell=4.0, every=30.0
+    )
+    with_both = [a for a in named.agents if np.isfinite(named.late[a])]
+    assert 3 < len(with_both) <= len(named.agents)
+    assert set(np.array(with_both)).issuperset(np.array(named.agents)[named.by[named.by >= 0]])
+    same = ~np.isnan(named.lost)
+    assert (named.lost[same] >= numbered.lost[same]).all()
     for wrong, told in (
+        (["--sign", "warry"], "no such threshold"),
+        (["--sign", "2"], "must be from 0 to 1"),
         (["--sign", "1"], "must be below what is too late"),
         (["--every", "0"], "must be above 0 s"),
         (["--react", "-1"], "must be at least 0 s"),

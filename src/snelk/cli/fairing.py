@@ -37,10 +37,11 @@ Cell = Annotated[
 Every = Annotated[float, typer.Option("--every", metavar="S", help="A moment every so many s.")]
 Within = Annotated[float, typer.Option("--within", metavar="S", help="Watched for so long, s.")]
 Sign = Annotated[
-    float, typer.Option("--sign", metavar="VALUE", help="The meter that warns, from 0 to 1.")
+    str,
+    typer.Option("--sign", metavar="VALUE", help="The meter that warns; or a threshold."),
 ]
 Late = Annotated[
-    float, typer.Option("--late", metavar="VALUE", help="The meter at which it is too late.")
+    str, typer.Option("--late", metavar="VALUE", help="The meter that is too late; or a threshold.")
 ]
 React = Annotated[
     float, typer.Option("--react", metavar="S", help="How long a player takes to see the sign, s.")
@@ -62,8 +63,8 @@ def fair(
     cell: Cell = None,
     every: Every = 5.0,
     within: Within = 10.0,
-    sign: Sign = 0.3,
-    late: Late = 1.0,
+    sign: Sign = "0.3",
+    late: Late = "1",
     react: React = 0.5,
     pace: Pace = "running",
     hold: Hold = 1.0,
@@ -99,6 +100,8 @@ def fair(
                 "target": found.target,
                 "agents": list(found.agents),
                 "cell": found.cell,
+                "sign": found.sign,
+                "late": found.late,
                 "moments": found.times.tolist(),
                 "unfair": found.share,
                 "zones": found.zones.to_dict(orient="records"),
@@ -122,8 +125,8 @@ def plot_fair(
     cell: Cell = None,
     every: Every = 5.0,
     within: Within = 10.0,
-    sign: Sign = 0.3,
-    late: Late = 1.0,
+    sign: Sign = "0.3",
+    late: Late = "1",
     react: React = 0.5,
     pace: Pace = "running",
     hold: Hold = 1.0,
@@ -160,8 +163,8 @@ def weighed(
     cell: float | None,
     every: float,
     within: float,
-    sign: float,
-    late: float,
+    sign: str,
+    late: str,
     react: float,
     pace: str,
     hold: float,
@@ -174,14 +177,32 @@ def weighed(
     with progress_bar("standing at every place") as progress:
         return fairness(
             loaded, target=target, stance=cast("Stance", stance), agents=agents,
-            ignore=ignore or (), cell=cell, every=every, within=within, sign=sign, late=late,
+            ignore=ignore or (), cell=cell, every=every, within=within,
+            sign=_meter(sign), late=_meter(late),
             react=react, pace=pace, hold=hold, progress=progress,
         )  # fmt: skip
 
 
+def _meter(text: str) -> float | str:
+    """A meter as it is written: a number, or the name of a threshold."""
+    try:
+        return float(text)
+    except ValueError:
+        return text
+
+
+def _told(limits: dict[str, float]) -> str:
+    """Meters of all agents in few words."""
+    some = sorted({value for value in limits.values() if value < float("inf")})
+    return " or ".join(f"{value:g}" for value in some)
+
+
 def _say_fairness(screen: Screen, found: Fairness, scenario: Path, most: float | None) -> None:
     text = f"{found.target} at {len(found.x)} places {found.cell:g} m apart and {len(found.times)} "
-    text += f"moments. A meter of {found.sign:g} is the sign, of {found.late:g} too late; it takes "
+    text += (
+        f"moments. A meter of {_told(found.sign)} is the sign, of {_told(found.late)} too late; "
+    )
+    text += "it takes "
     text += f"{found.react:g} s to see the sign, then it goes for cover {found.pace}, at "
     text += f"{found.speed:g} m/s"
     screen.print(wrap(text, indent=2))

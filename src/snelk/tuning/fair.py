@@ -51,7 +51,8 @@ class Fairness:
         target: Whose kind was put there.
         agents: Who watches.
         cell: Distance between places, m.
-        sign, late: The meters that are the first sign, and too late, 0 to 1.
+        sign, late: By agent, the meters that are the first sign, and too late, 0 to 1; infinite
+            for an agent that has no threshold of the name given.
         react: How long a player takes to see a sign, s.
         pace, speed: How it goes for cover, and how fast that is, m/s.
         hold: For how long cover has to be out of view, s.
@@ -67,8 +68,8 @@ class Fairness:
     target: str
     agents: tuple[str, ...]
     cell: float
-    sign: float
-    late: float
+    sign: dict[str, float]
+    late: dict[str, float]
     react: float
     pace: str
     speed: float
@@ -164,8 +165,8 @@ def fairness(
     cell: float | None = None,
     every: float = 5.0,
     within: float = 10.0,
-    sign: float = 0.3,
-    late: float = 1.0,
+    sign: float | str = 0.3,
+    late: float | str = 1.0,
     react: float = 0.5,
     pace: str = "running",
     hold: float = 1.0,
@@ -182,9 +183,11 @@ def fairness(
         cell: Distance between places, m; such that there are about 800 if None.
         every: A stand-in comes to be there every so many seconds.
         within: For so long it is watched, s.
-        sign: The meter at which a player is warned, 0 to below `late`. Without a meter there is
-            no sign before it is too late.
-        late: The meter at which it is too late, at most 1.
+        sign: The meter at which a player is warned, 0 to below `late`; or the name of a threshold
+            of the agents' meters. An agent without such a threshold, or without a meter, gives no
+            sign before it is too late.
+        late: The meter at which it is too late, at most 1, or the name of a threshold; for an
+            agent without that it never is.
         react: How long a player takes to see the sign, s.
         pace: How it goes for cover: `creeping`, `walking` or `running`.
         hold: For how long cover has to be out of everybody's view, s.
@@ -201,9 +204,6 @@ def fairness(
     for name, value in (("react", react), ("hold", hold)):
         if not (np.isfinite(value) and value >= 0.0):
             raise InputError.of(name, "", f"{value:g} s", "must be at least 0 s")
-    if not 0.0 <= sign < late <= 1.0:
-        rule = "must be below what is too late, both from 0 to 1"
-        raise InputError.of("sign", "", f"{sign:g} and {late:g}", rule)
     paces = paces_of(scenario, target)
     one_of(pace, tuple(paces), source="pace", place="", what="pace")
     watching = [a for a in scenario.setup.agents if a != target and notices(scenario, a, target)]
@@ -212,6 +212,11 @@ def fairness(
     chosen = [n for n in watching if (agents is None or n in agents) and n not in ignore]
     if not chosen:
         raise InputError.of("ignore", "", ", ".join(ignore), "leaves nobody who watches")
+    signs, lates = _limits(scenario, chosen, "sign", sign), _limits(scenario, chosen, "late", late)
+    for name, low, high in zip(chosen, signs, lates, strict=True):
+        if not (low >= 0.0 and high > 0.0) or (low >= high and np.isfinite(low)):
+            rule = f"must be below what is too late, {high:g} for {name}"
+            raise InputError.of("sign", "", f"{low:g}", rule)
     level = Level.of(scenario.level)
     if cell is None:
         whole = sum(area.area for area in level.ways().areas)
@@ -234,16 +239,29 @@ def fairness(
             without(scenario, target), target, stance, tuple(chosen),
             rounds.between(first, first + ticks),
         )  # fmt: skip
-        warned[n], lost[n], by[n] = _when(job, places, sign, late)
+        warned[n], lost[n], by[n] = _when(job, places, signs, lates)
         times = (first, warned[n], lost[n])
         needed[n] = cover(seen.watched, times, away, paces[pace], react, hold, dt)
         if progress is not None:
             progress(n + 1, len(firsts))
     x, y, z = (values.copy() for values in places.T)
     return Fairness(
-        level, target, tuple(chosen), cell, sign, late, react, pace, paces[pace], hold, x, y, z,
+        level, target, tuple(chosen), cell, dict(zip(chosen, signs.tolist(), strict=True)),
+        dict(zip(chosen, lates.tolist(), strict=True)), react, pace, paces[pace], hold, x, y, z,
         rounds.times[list(firsts)], warned, lost, by, needed,
     )  # fmt: skip
+
+
+def _limits(scenario: Scenario, agents: Sequence[str], what: str, given: float | str) -> Numbers:
+    """(agents,) a meter, or that of a threshold by its name; infinite where there is none."""
+    if not isinstance(given, str):
+        if not 0.0 <= given <= 1.0:
+            raise InputError.of(what, "", f"{given:g}", "must be from 0 to 1")
+        return np.full(len(agents), float(given))
+    meters = [scenario.setup.profile_of(name).meter for name in agents]
+    known = dict.fromkeys(name for meter in meters if meter for name in meter.thresholds)
+    one_of(given, known, source=what, place="", what="threshold")
+    return np.array([m.thresholds.get(given, np.inf) if m else np.inf for m in meters])
 
 
 def _ways_between(level: Level, places: Numbers, cell: float, limit: float) -> Any:
@@ -259,7 +277,7 @@ def _ways_between(level: Level, places: Numbers, cell: float, limit: float) -> A
 
 
 def _when(
-    job: Job, places: Numbers, sign: float, late: float
+    job: Job, places: Numbers, sign: Numbers, late: Numbers
 ) -> tuple[Numbers, Numbers, NDArray[np.int64]]:
     """When each place gives the first sign, and when it is too late there, s; and by whom."""
     dummies = Dummies(job, places)
@@ -278,12 +296,15 @@ def _when(
             sensed |= (contacts.touch[:, who] == SENSED) | (contacts.zone[:, who] == SENSED)
             value = np.where(metered[:, None], value, sensed)
         here = value[v, :, j]
-        most = here.max(axis=1)
-        for limit, when in ((max(sign, SLACK), warned), (late, lost)):
-            new = np.isnan(when) & (most >= limit - REACHED)
+        over = here >= late - REACHED
+        for reached, when in (
+            (over | (here >= np.maximum(sign, SLACK) - REACHED), warned),
+            (over, lost),
+        ):
+            new = np.isnan(when) & reached.any(axis=1)
             when[new] = round(float(times[tick]), 9)
             if when is lost:
-                by[new] = here[new].argmax(axis=1)
+                by[new] = np.where(over[new], here[new], -1.0).argmax(axis=1)
         if not np.isnan(lost).any():
             break
     return warned, lost, by
