@@ -297,10 +297,8 @@ def _when(
             value = np.where(metered[:, None], value, sensed)
         here = value[v, :, j]
         over = here >= late - REACHED
-        for reached, when in (
-            (over | (here >= np.maximum(sign, SLACK) - REACHED), warned),
-            (over, lost),
-        ):
+        warns = over | (here >= np.maximum(sign, SLACK) - REACHED)
+        for reached, when in ((warns, warned), (over, lost)):
             new = np.isnan(when) & reached.any(axis=1)
             when[new] = round(float(times[tick]), 9)
             if when is lost:
