@@ -147,6 +147,9 @@ def test_the_command_tells_zones_and_fails_where_too_much_is_unfair(tmp_path: Pa
     assert command("fair", night, *words, "--most", "0", cwd=tmp_path, code=1) == ""
     command("plot", "fair", night, *words, "--floor", "ground", "--out", "f.png", cwd=tmp_path)
     found = snelk.fairness(night, target="mouse", cell=1.2, every=20.0)
+    html = found._repr_html_()
+    assert "meal floor" in html
+    assert f"{found.share:.0%} of what is noticed is unfair" in html
     drawn = plot_fair(found, floor="ground")
     on = found.level.floors_at(np.stack([found.x, found.y, found.z], axis=1)) == 0
     noticed = (~np.isnan(found.lost)).any(axis=0)

@@ -255,6 +255,8 @@ def test_a_gap_in_time_is_found_and_who_closes_it_is_told(tmp_path: Path) -> Non
     x = closed.closings[0].places[:, 0]
     assert closed.closings[0].share == 1.0
     assert 3.0 < x.min() <= x.max() < 9.0
+    assert "in the way" in closed._repr_html_()
+    assert "holds" in found._repr_html_()
     drawn = plot_sneak(closed)
     assert len(drawn.closed["guard"].get_xdata()) == len(x)
     opened = snelk.openings(closed)

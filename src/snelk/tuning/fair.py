@@ -25,6 +25,7 @@ from snelk.level.level import Level
 from snelk.mind.meter import REACHED
 from snelk.senses.contact import SENSED
 from snelk.senses.sight import IN_VIEW
+from snelk.showing import heading, html_table, line
 from snelk.tuning.coverage import coverage, notices, places_on, rounds_of, target_of, without
 from snelk.tuning.dummies import Dummies, Job, Stance
 from snelk.tuning.lattice import joined
@@ -101,6 +102,21 @@ class Fairness:
         """The share that is unfair, of all places and moments at which one is noticed; 0 to 1."""
         noticed = int((~np.isnan(self.lost)).sum())
         return float(self.unfair.sum() / noticed) if noticed else 0.0
+
+    def _repr_html_(self) -> str:
+        """What a notebook shows of it: its zones."""
+        rows = [
+            {
+                "zone": str(row["zone"]),
+                "noticed": f"{row['noticed']:.0%}",
+                "least warning, s": row["shortest"],
+                "median, s": row["median"],
+                "unfair": f"{row['unfair']:.0%}",
+            }
+            for row in self.zones.to_dict(orient="records")
+        ]
+        title = f"How fair it is to {self.target}: {self.share:.0%} of what is noticed is unfair"
+        return heading(title) + html_table(rows) + line("all places: .table; drawn: plot_fair(…)")
 
     @cached_property
     def table(self) -> pd.DataFrame:

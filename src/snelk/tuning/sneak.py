@@ -34,6 +34,7 @@ from snelk.mind.meter import REACHED
 from snelk.senses.contact import SENSED
 from snelk.senses.doors import light_of_zones, opened_at_first
 from snelk.senses.sight import IN_VIEW
+from snelk.showing import heading, html_table, line
 from snelk.tuning.coverage import notices, rounds_of, target_of, without
 from snelk.tuning.dummies import Job, Rounds, movement_of
 from snelk.tuning.lattice import Lattice, Mode, lay_lattice
@@ -274,6 +275,24 @@ class Passages:
                 for each in self.passages
             ]
         )
+
+    def _repr_html_(self) -> str:
+        """What a notebook shows of it: the passages, or who keeps the level closed."""
+        rows: list[dict[str, object]] = [
+            {
+                "there at, s": each.arrives,
+                "highest meter": each.highest,
+                "of": each.agent,
+                "walks, m": each.far,
+                "waits, s": each.waits,
+                "replay": "holds" if each.holds else "otherwise",
+            }
+            for each in self.passages
+        ]
+        closed = [{"in the way": each.agent, "share": each.share} for each in self.closings]
+        title = f"{self.target} sneaks from {self.start} to {self.goal}"
+        text = "one as a scenario to run: .with_track(passage); drawn: plot_sneak(…)"
+        return heading(title) + html_table(rows) + html_table(closed) + line(text)
 
     def with_track(self, passage: Passage) -> Scenario:
         """The scenario in which the target goes a passage, to be run or shown."""
