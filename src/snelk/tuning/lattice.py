@@ -19,8 +19,9 @@ from snelk.level.ways import Ways
 Numbers = NDArray[np.float64]
 Indices = NDArray[np.intp]
 
-NEAR = 1.5
-"""Places no farther apart than so many cells are joined: the eight around one, and corners."""
+NEAR, FAR = 1.5, 2.3
+"""Places no farther apart than so many cells are joined: the eight around one, and corners; and
+those a cell and two beside, for who is so fast that such a step takes less than two short ones."""
 
 STEEP = 2.0
 """Places that differ by more in height than so many times their distance in plan are not joined."""
@@ -85,6 +86,12 @@ class Lattice:
         if len(links.seconds):
             takes = np.where(link >= 0, links.seconds[np.maximum(link, 0)], takes)
         found = np.maximum(np.ceil(takes / seconds - SLACK), 1).astype(np.intp)
+        straight, across = (
+            max(int(np.ceil(far * self.cell / mode.speed / seconds - SLACK)), 1)
+            for far in (1.0, 2.0**0.5)
+        )
+        by_short = np.where(self.steps.length < 2.1 * self.cell, 2 * straight, straight + across)
+        found[(self.steps.length > NEAR * self.cell + SLACK) & (found >= by_short)] = 0
         upright = mode.posture == "standing" and mode.pace == "walking"
         found[(link >= 0) & (not upright)] = 0
         return found
@@ -183,7 +190,7 @@ def lay_lattice(
     corners, corners_on, which = ground.corners()
     places = np.concatenate([given, middles, corners])
     on = np.concatenate([ways.sheets_at(given), middles_on, corners_on])
-    a, b, length = joined(ways, places, on, cell)
+    a, b, length = joined(ways, places, on, cell, FAR)
     # Links lead from corner to corner of the ways.
     at = np.full(len(ways.corners), -1, dtype=np.intp)
     at[which] = len(given) + len(middles) + np.arange(len(which))
@@ -252,12 +259,15 @@ class _Ground:
 
 
 def joined(
-    ways: Ways, places: Numbers, on: NDArray[np.int32], cell: float
+    ways: Ways, places: Numbers, on: NDArray[np.int32], cell: float, most: float = NEAR
 ) -> tuple[Indices, Indices, Numbers]:
-    """Which places are near enough for a step that can be walked straight, and its length, m."""
+    """Which places are near enough for a step that can be walked straight, and its length, m.
+
+    That is no more than so many cells, `most`.
+    """
     from scipy.spatial import KDTree
 
-    pairs = KDTree(places[:, :2]).query_pairs(NEAR * cell, output_type="ndarray")
+    pairs = KDTree(places[:, :2]).query_pairs(most * cell, output_type="ndarray")
     a, b = pairs.astype(np.intp).T
     apart = places[a] - places[b]
     flat = np.hypot(apart[:, 0], apart[:, 1])
