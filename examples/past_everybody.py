@@ -5,7 +5,7 @@ import snelk
 night = snelk.croft() / "night.toml"
 harmless = ["owl", "scarecrow"]  # may well notice the fox
 
-found = snelk.sneak(night, to="coop-door-north", ignore=harmless)
+found = snelk.sneak(night, to="coop-door-north", ignore=harmless, cell=3.0)
 for passage in found.passages:
     who = f"{passage.agent} at {passage.at:g} s" if passage.agent else "nobody"
     print(f"there at {passage.arrives:g} s, most noticed by {who}: {passage.highest:.2f}", end="")
