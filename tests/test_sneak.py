@@ -175,6 +175,14 @@ def test_a_way_is_left_out_only_for_one_that_is_as_good_in_every_respect(
     assert sorted(search.front(ways, both).tolist()) == ([0] if better else [0, 1])
 
 
+def test_a_way_is_kept_on_which_any_agent_knows_less(tmp_path: Path) -> None:
+    search = search_of(without(yard(tmp_path, 3), "guest"))
+    values = np.array([[0.1, 0.4], [0.3, 0.3], [0.2, 0.4]])
+    same = States.fresh(3, 2, 1)._replace(value=values, quiet=np.full((3, 2), 0.5))
+    ways = search.ways_at(np.zeros(3, np.intp), np.full(3, 0.5), same)
+    assert search.front(ways, same).tolist() == [0, 1]
+
+
 def test_who_may_still_be_heard_or_is_in_view_is_not_unnoticed(tmp_path: Path) -> None:
     search = search_of(without(yard(tmp_path, 2), "guest"))
     fresh = States.fresh(1, 1, 1)
