@@ -126,6 +126,15 @@ def test_who_walks_is_heard(tmp_path: Path) -> None:
     assert found.full[0] == pytest.approx(math.ceil(t * 10) / 10, abs=0.1 + 1e-9)
     quiet = snelk.coverage(scenario.changed(still), target="guest", places=place, jobs=1)
     assert quiet.blind.all()
+    # Ears that listen seldom do so at the same moments of the run, whenever somebody comes.
+    seldom = {**still, "profiles.watcher.hearing.listen_every": 0.9}
+    for start in (0.0, 0.5, 1.3):
+        later = snelk.coverage(
+            scenario.changed(seldom), target="guest", stance="walking", places=place, jobs=1,
+            start=start,
+        )  # fmt: skip
+        turn = 0.9 * math.ceil(math.ceil((start + t) / 0.1 - 1e-6) / 9)
+        assert later.full[0] == pytest.approx(turn - start, abs=1e-6)
 
 
 def test_the_grid_the_zones_and_the_figure(tmp_path: Path) -> None:

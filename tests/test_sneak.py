@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import math
 import os
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +16,7 @@ import shapely
 from test_cli import command
 
 import snelk
-from snelk.config.recordings import read_tracks
+from snelk.config.recordings import TrackData, read_tracks
 from snelk.level.level import Level
 from snelk.plots.sneak import plot_sneak
 from snelk.senses.hearing import Noises
@@ -23,6 +24,7 @@ from snelk.tuning.coverage import rounds_of, without
 from snelk.tuning.dummies import Job
 from snelk.tuning.lattice import Lattice, Mode, lay_lattice
 from snelk.tuning.movers import Crowd, States, Waiting
+from snelk.tuning.sneak import paces_of
 from snelk.tuning.sneaking import Search
 
 METER = {
@@ -215,7 +217,7 @@ def test_the_whole_replay_comes_to_what_was_promised(seed: int, tmp_path: Path) 
     for passage in found.passages:
         assert passage.holds
         assert not passage.reactions
-        assert not passage.caught
+        assert not passage.cut_short
         assert passage.promised == pytest.approx(passage.replayed, abs=1e-9)
         track = passage.track
         paces = np.hypot(np.diff(track.x), np.diff(track.y)) / np.diff(track.t)
@@ -396,3 +398,116 @@ def test_the_command_finds_a_way_past_the_croft(tmp_path: Path) -> None:
         (["--to", "gravel yard", "--begin", "95"], "must leave time within the run"),
     ):
         assert told in command("sneak", night, *wrong, cwd=tmp_path, code=2)
+
+
+def loft(folder: Path) -> snelk.Scenario:
+    """A loft over the ground, and a ladder; a guard below, one above, and a room on either."""
+    features = [
+        scenes.feature("floor", "ground", shapely.box(-2, -2, 12, 6), height=0.0),
+        scenes.feature("floor", "loft", shapely.box(4, -2, 12, 6), height=3.0),
+        scenes.feature("link", "ladder", shapely.LineString([(3, 0, 0), (5, 0, 3)]), seconds=2.5),
+        scenes.feature("zone", "den", shapely.box(7, 1, 9, 3), floor="loft"),
+        scenes.feature("zone", "cellar", shapely.box(7, 1, 9, 3), floor="ground"),
+        scenes.feature("wall", "screen", shapely.LineString([(6, -2), (6, 1.5)]), base=3.0, top=5.0),
+    ]  # fmt: skip
+    numbers: dict[str, Any] = {
+        "cast.guest.at": [0, 4], "cast.guard.at": [11, 5], "cast.guard.facing": 180,
+        "cast.other": {"team": "home", "profile": "watcher", "at": [11, -1], "z": 3.0, "facing": 180},
+        "profiles.watcher.cones": {"front": {"fov_whole": 70, "range": 5.0}},
+        "profiles.watcher.meter": {"fill_time": 2.0}, "bodies.post.steps": STEPS,
+    }  # fmt: skip
+    return scenes.scene(folder, *features, states={"stand": {}}, end=16.0, more=numbers)
+
+
+@pytest.mark.parametrize(
+    ("start", "to", "ends"),
+    [
+        (None, "den", 3.0),
+        (None, "cellar", 0.0),
+        (None, (5, 4, 3), 3.0),
+        (None, (5, 4), 0.0),
+        ((8, 2, 3), (0, 4), 0.0),
+        ("den", "cellar", 0.0),
+    ],
+)
+def test_upstairs_is_another_place(start: Any, to: Any, ends: float, tmp_path: Path) -> None:
+    scenario = loft(tmp_path)
+    found = snelk.sneak(scenario, start=start, to=to, cell=1.2, kept=3)
+    assert found.passages
+    for passage in found.passages:
+        assert passage.holds
+        track = passage.track
+        assert track.z[-1] == pytest.approx(ends, abs=1e-9)
+        zone = Level.of(scenario.level).within
+        if isinstance(to, str):
+            assert zone(to, track.x[-1:], track.y[-1:], track.z[-1:]).all()
+        climbs = np.flatnonzero(np.abs(np.diff(track.z)) > 0.0)
+        begins = 3.0 if start else 0.0
+        assert (len(climbs) > 0) == (begins != ends)
+        if len(climbs):  # by the ladder, in no less than its seconds
+            assert np.ptp(track.t[[climbs[0], climbs[-1] + 1]]) >= 2.5 - 1e-9
+
+
+def test_where_one_cannot_stand_is_said_and_outside_of_all_walls_one_can(tmp_path: Path) -> None:
+    scenario = loft(tmp_path)
+    for place, what in (((5, 4, 9), "start"), ((40, 4), "start"), ((5, 4, 1.5), "start")):
+        with pytest.raises(snelk.InputError, match=f"{what}: .*cannot stand"):
+            snelk.sneak(scenario, start=place, to="den")
+    with pytest.raises(snelk.InputError, match="cannot be walked to"):
+        snelk.sneak(scenario, to=(5, 4, 9))
+    away = corridor(tmp_path / "away")
+    found = snelk.sneak(away, start=(30, 20), to=(34, 20), cell=1.0, end=6.0)
+    assert found.passages[-1].highest == 0.0
+
+
+def test_paces_are_of_the_profile_else_as_recorded_else_as_is_usual(tmp_path: Path) -> None:
+    usual = {"creeping": 0.6, "walking": 1.4, "running": 4.0}
+    scenario = corridor(tmp_path)
+    assert paces_of(scenario, "guest") == usual
+    assert paces_of(scenario, "guard") == {**usual, "walking": 1.5}
+    t, gait = np.arange(6.0), np.array([2, 2, 2, 0, 3, 3], np.int8)
+    x, still = np.array([0.0, 1.0, 2.2, 3.2, 3.2, 8.2]), np.zeros(6)
+    track = TrackData(t, x, still, still, still, np.zeros(6, np.int8), gait, still == 0.0)
+    recorded = replace(scenario, tracks={"guest": track})
+    assert paces_of(recorded, "guest") == {**usual, "walking": 1.0, "running": 5.0}
+
+
+def test_how_near_a_cone_it_came_is_the_distance_to_its_sector(tmp_path: Path) -> None:
+    scenario = corridor(tmp_path, "ahead")  # he looks south from (6, 3.5)
+    near = {"profiles.watcher.cones.front.range": 3.0}
+    scenario = snelk.load(scenario.source, overrides={**scenario.overrides, **near})
+    turns = np.radians(-90 + np.linspace(-30, 30, 2001))
+    rim = np.stack([6 + 3 * np.cos(turns), 3.5 + 3 * np.sin(turns)], axis=1)
+    sector = shapely.Polygon([(6.0, 3.5), *rim])
+    places = [(6.0, 0.0), (9.0, 2.5), (9.5, -0.4), (1.0, 0.3), (6.5, 7.0)]
+    for place in places:  # beyond it, beside it, past its corner, far off, behind him
+        (here,) = snelk.sneak(scenario, start=place, to=place, cell=1.0).passages
+        assert here.margin == pytest.approx(sector.distance(shapely.Point(place)), abs=1e-3)
+        assert here.margin_of == ("guard", 0.0)
+    (inside,) = snelk.sneak(scenario, start=(6.0, 2.0), to=(6.0, 2.0), below=1.0).passages
+    assert (inside.margin, inside.margin_of) == (None, None)
+    # Of a whole passage it is the least.
+    past = snelk.sneak(scenario, start=(0, 0), to="gate", cell=1.0).passages[-1]
+    x, y = past.track.x, past.track.y
+    line = shapely.LineString(np.stack([x, y], axis=1))
+    assert past.margin == pytest.approx(sector.distance(line), abs=0.2)
+
+
+def test_who_reacts_for_another_reason_than_a_meter_is_not_called_a_closed_level(
+    tmp_path: Path,
+) -> None:
+    ladder = {"states": {"watch": {"stand": {}}, "alert": {"approach": {}, "rank": 1}},
+              "transitions": {"stir": {"from": "watch", "to": "alert", "when": "heard"}}}  # fmt: skip
+    scenario = corridor(tmp_path, "ahead")
+    changed: dict[str, Any] = {
+        "profiles.watcher.ladder": ladder, "profiles.watcher.hearing": {"acuity": 3.0},
+        "profiles.watcher.cones": {"front": {"fov_whole": 359, "range": 30.0}},
+        "profiles.watcher.meter": {"fill_time": 2.0, "noise_gain": 0.0},
+        "bodies.post.steps": {**STEPS, "creeping": 4.0},
+    }  # fmt: skip
+    scenario = snelk.load(scenario.source, overrides={**scenario.overrides, **changed})
+    found = snelk.sneak(scenario, to="gate", cell=1.0)
+    assert found.passages
+    assert not any(each.holds for each in found.passages)
+    assert found.closings == ()
+    assert snelk.openings(found) == ()

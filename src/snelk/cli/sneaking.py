@@ -61,6 +61,13 @@ Modes = Annotated[
 Below = Annotated[
     float, typer.Option("--below", metavar="VALUE", help="No meter may reach this, 0 to 1.")
 ]
+Figure = Annotated[
+    Path | None, typer.Option("--figure", metavar="FILE", help="Draw it, as .png, .svg or .pdf.")
+]
+Floor = Annotated[
+    str | None,
+    typer.Option("--floor", metavar="NAME", help="Which floor the figure shows in full."),
+]
 Kept = Annotated[
     int, typer.Option("--keep", metavar="N", help="Ways kept of each place and moment.")
 ]
@@ -83,6 +90,8 @@ def sneak(
         Path | None,
         typer.Option("--out", metavar="DIR", help="Write each passage there: a run and its track."),
     ] = None,
+    figure: Figure = None,
+    floor: Floor = None,
     opening: Annotated[
         bool,
         typer.Option(
@@ -97,27 +106,29 @@ def sneak(
 
     In space and time, against the rounds of all who watch; then replayed with all reactions.
     """
-    from snelk.runs.run import run as replay
     from snelk.runs.store import claim_run
-    from snelk.tuning.sneak import openings
+    from snelk.tuning.sneak import USUAL, openings
+    from snelk.tuning.sneak import sneak as search
 
     if out is not None:
         claim_run(out / "passage-1")
-    found = sneaked(
-        scenario, to, start, target, agent, ignore, begin, end, cell, mode, below, kept, overrides,
-        activities,
-    )  # fmt: skip
-    written = []
-    for n, passage in enumerate(found.passages if out is not None else (), start=1):
-        assert out is not None
-        done = replay(found.with_track(passage), out=out / f"passage-{n}")
-        track = out / f"passage-{n}.csv"
-        passage.save_track(track, found.target)
-        written.append((done.folder or out, track))
+    if figure is not None:
+        from snelk.plots.style import claim_figure
+
+        claim_figure(figure)
+    run_files(activities)
+    loaded = load_scenario(scenario, overrides)
+    with progress_bar("trying every way") as bar:
+        found = search(
+            loaded, to=_place(to), start=None if start is None else _place(start), target=target,
+            agents=agent, ignore=ignore or (), begin=begin, end=end, cell=cell,
+            modes=mode or USUAL, below=below, kept=kept, progress=_without_words(bar),
+        )  # fmt: skip
     opened: tuple[Opening, ...] = ()
     if opening:
         with progress_bar("trying numbers") as bar:
-            opened = openings(found, progress=None if bar is None else _without_words(bar))
+            opened = openings(found, progress=_without_words(bar))
+    written = _written(found, out, figure, floor)
     if as_json:
         changes = [{**each._asdict(), "passage": each.passage.arrives} for each in opened]
         say_json({**_as_data(found), **({"openings": changes} if opening else {})})
@@ -126,88 +137,40 @@ def sneak(
     _say_passages(screen, found)
     if opening:
         _say_openings(screen, found, opened)
-    for folder, track in written:
-        screen.print(f"Written to {folder} and {track}")
-    screen.print("\nNext")
-    if written:
-        screen.print("  " + command("snelk", "page", written[-1][0]))
-    words = _options(to, start, target, agent, ignore)
-    if found.passages and not written:
-        save = command("snelk", "sneak", scenario, *words, "--out", "runs/sneak")
-        screen.print("  " + save)
-    screen.print("  " + command("snelk", "plot", "sneak", scenario, *words))
+    screen.print()
+    for each in written:
+        screen.print(f"Written to {each}")
+    if out is not None and found.passages:
+        last = out / f"passage-{len(found.passages)}"
+        screen.print("\nNext\n  " + command("snelk", "page", last))
+    elif found.passages:
+        text = "Next: the same with --out DIR keeps each passage as a run, to be shown and asked; "
+        screen.print(wrap(text + "with --figure FILE it is drawn", indent=2))
 
 
-def plot_sneak(
-    scenario: ScenarioFile,
-    to: Goal,
-    start: Start = None,
-    target: Whom = None,
-    agent: Matters = None,
-    ignore: Ignored = None,
-    begin: Begin = None,
-    end: End = None,
-    cell: Cell = None,
-    mode: Modes = None,
-    below: Below = 1.0,
-    kept: Kept = 8,
-    floor: Annotated[
-        str | None, typer.Option("--floor", metavar="NAME", help="Others and who is there: faint.")
-    ] = None,
-    out: Annotated[
-        Path | None,
-        typer.Option("--out", metavar="FILE", help="A .png, .svg or .pdf; else below runs/."),
-    ] = None,
-    overrides: Overrides = None,
-) -> None:
-    """Draw the least noticed ways through a level.
+def _written(
+    found: Passages, out: Path | None, figure: Path | None, floor: str | None
+) -> list[Path]:
+    """Write what is asked for: runs, tracks and a figure."""
+    from snelk.runs.run import run
 
-    On its map, and below the meters on the least noticed one.
-    """
-    from snelk.plots.sneak import plot_sneak as draw
-    from snelk.plots.style import claim_figure
+    written: list[Path] = []
+    for n, passage in enumerate(found.passages if out is not None else (), start=1):
+        assert out is not None
+        run(found.with_track(passage), out=out / f"passage-{n}")
+        track = passage.save_track(out / f"passage-{n}.csv", found.target)
+        written += [out / f"passage-{n}", track]
+    if figure is not None:
+        from snelk.plots.sneak import plot_sneak
 
-    place = claim_figure(out or Path("runs") / f"{scenario.stem}-sneak.png")
-    found = sneaked(
-        scenario, to, start, target, agent, ignore, begin, end, cell, mode, below, kept, overrides,
-        None,
-    )  # fmt: skip
-    Screen().print(f"Written to {draw(found, floor=floor).save(place)}")
+        written.append(plot_sneak(found, floor=floor).save(figure))
+    return written
 
 
-def sneaked(
-    scenario: Path,
-    to: str,
-    start: str | None,
-    target: str | None,
-    agents: list[str] | None,
-    ignore: list[str] | None,
-    begin: float | None,
-    end: float | None,
-    cell: float | None,
-    modes: list[str] | None,
-    below: float,
-    kept: int,
-    overrides: list[str] | None,
-    activities: list[Path] | None,
-) -> Passages:
-    """The passages that are asked for."""
-    from snelk.tuning.sneak import USUAL
-    from snelk.tuning.sneak import sneak as search
-
-    run_files(activities)
-    loaded = load_scenario(scenario, overrides)
-    with progress_bar("trying every way") as bar:
-        advance = None if bar is None else _without_words(bar)
-        return search(
-            loaded, to=_place(to), start=None if start is None else _place(start), target=target,
-            agents=agents, ignore=ignore or (), begin=begin, end=end, cell=cell,
-            modes=modes or USUAL, below=below, kept=kept, progress=advance,
-        )  # fmt: skip
-
-
-def _without_words(bar: Callable[[int, int], None]) -> Callable[[str, int, int], None]:
-    return lambda _, done, whole: bar(done, whole)
+def _without_words(
+    bar: Callable[[int, int], None] | None,
+) -> Callable[[str, int, int], None] | None:
+    return None if bar is None else lambda _, done, whole: bar(done, whole)
 
 
 def _place(text: str) -> Place:
@@ -218,26 +181,8 @@ def _place(text: str) -> Place:
         return text
 
 
-def _options(
-    to: str,
-    start: str | None,
-    target: str | None,
-    agents: list[str] | None,
-    ignore: list[str] | None,
-) -> list[str]:
-    found = ["--to", to]
-    for option, values in (
-        ("--from", [start]), ("--target", [target]), ("--agent", agents), ("--ignore", ignore),
-    ):  # fmt: skip
-        for value in values or []:
-            found += [option, value] if value is not None else []
-    return found
-
-
 def _say_passages(screen: Screen, found: Passages) -> None:
-    begins, ends = found.times[0], found.times[-1]
-    if found.passages:
-        begins = found.passages[0].begins
+    begins, ends = found.begins, found.ends
     text = f"{found.target} sneaks from {found.start} to {found.goal}, between {begins:g} and "
     text += f"{ends:g} s: {len(found.places)} places {found.cell:.3g} m apart, steps and waits of "
     text += f"{found.stretch:g} s or a multiple"
@@ -279,8 +224,12 @@ def _say_passages(screen: Screen, found: Passages) -> None:
     elif not found.passages and not found.closings:
         text = f"Not enough time: it takes {found.soonest:g} s at least, whoever watches"
         screen.print("\n" + wrap(text, indent=2))
-    elif not any(each.holds for each in found.passages):
+    elif found.closings:
         _say_closed(screen, found)
+    elif not any(each.holds for each in found.passages):
+        text = "None of them holds: somebody reacts, and it could not be told below which meter it "
+        text += "does not. Try --agent or --ignore for others, or --below"
+        screen.print("\n" + wrap(text, indent=2))
     elif not found.proved:
         text = "There may be better ones: where many ways led to one place at one moment, some "
         text += "were left out. --keep 24 leaves out fewer, and takes longer"
@@ -291,8 +240,8 @@ def _row(n: int, each: Passage) -> list[str]:
     by = "" if each.agent is None else f" {each.agent}"
     by += "" if each.at is None else f" at {each.at:g} s"
     held = "holds"
-    if each.caught:
-        held = "caught"
+    if each.cut_short:
+        held = "run ends before"
     elif not each.holds:
         held = f"{max(each.replayed.values()):.2f} instead"
     return [
@@ -303,26 +252,23 @@ def _row(n: int, each: Passage) -> list[str]:
 
 def _say_closed(screen: Screen, found: Passages) -> None:
     """Who is in the way, where and when."""
-    text = "No way on which nobody who matters notices or reacts. "
-    if found.closings:
-        text += "In the way of steps that nobody else has noticed before:"
-    screen.print("\n" + wrap(text.strip(), indent=2))
+    text = "No way on which nobody who matters notices or reacts. In the way of steps that nobody "
+    screen.print("\n" + wrap(text + "else has noticed before:", indent=2))
     for each in found.closings[:5]:
         when = ", ".join(f"{low:g}–{high:g}" for low, high in each.windows)
         low, high = each.places[:, :2].min(axis=0), each.places[:, :2].max(axis=0)
         where = f"x {low[0]:.1f} to {high[0]:.1f}, y {low[1]:.1f} to {high[1]:.1f} m"
         text = f"{each.agent} {each.share:.0%}: {len(each.places)} places in {where}; {when} s"
         screen.print(wrap(text, indent=4, first="  "))
-    if found.closings:
-        text = f"Try --ignore {found.closings[0].agent}, or --opening for a number that opens it"
-        screen.print(wrap(text, indent=2))
+    text = f"Try --ignore {found.closings[0].agent}, or --opening for a number that opens it"
+    screen.print(wrap(text, indent=2))
 
 
 def _say_openings(screen: Screen, found: Passages, opened: tuple[Opening, ...]) -> None:
     screen.print()
     if not opened:
-        text = "It is open as it is." if any(each.holds for each in found.passages) else ""
-        text = text or "No single number of those who are most in the way opens it."
+        text = "No single number of those who are most in the way opens it."
+        text = text if found.closings else "Nobody keeps it closed, so there is nothing to open."
         screen.print(wrap(text, indent=2))
     for each in opened:
         text = f"Opens with {each.key} = {each.value:g} {each.unit}".rstrip()
@@ -355,7 +301,7 @@ def _as_data(found: Passages) -> dict[str, object]:
                 "length": each.far,
                 "waits": each.waits,
                 "holds": each.holds,
-                "caught": each.caught,
+                "cut_short": each.cut_short,
                 "promised": each.promised,
                 "replayed": each.replayed,
                 "reactions": [each._asdict() for each in each.reactions],

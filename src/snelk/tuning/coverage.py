@@ -216,12 +216,8 @@ def coverage(
     scenario = as_scenario(scenario)
     target = target_of(scenario, target)
     one_of(stance, STANCES, source="stance", place="", what="stance")
-    if not (np.isfinite(cell) and cell > 0.0):
-        raise InputError.of("cell", "", f"{cell} m", "must be above 0 m")
-    watching = [a for a in scenario.setup.agents if a != target and notices(scenario, a, target)]
-    for name in agents or ():
-        one_of(name, watching, source="agent", place="", what=f"agent that notices {target}")
-    chosen = tuple(name for name in watching if agents is None or name in agents)
+    check_cell(cell)
+    chosen = watchers(scenario, target, agents)
     alone = without(scenario, target)
     level = Level.of(scenario.level)
     grid = places_on(level, cell) if places is None else np.asarray(places, dtype=np.float64)
@@ -266,6 +262,39 @@ def coverage(
 def notices(scenario: Scenario, agent: str, target: str) -> bool:
     """Whether an agent ever notices the team of a character."""
     return scenario.setup.profile_of(agent).ever_notices(scenario.setup.cast[target].team)
+
+
+def watchers(
+    scenario: Scenario, target: str, agents: Sequence[str] | None, ignore: Sequence[str] = ()
+) -> tuple[str, ...]:
+    """Those of the agents that notice a target who count: these, or all, but for some.
+
+    Raises:
+        InputError: Somebody named does not notice it, or nobody is left.
+    """
+    setup = scenario.setup
+    every = [a for a in setup.agents if a != target and notices(scenario, a, target)]
+    for name in (*(agents or ()), *ignore):
+        one_of(name, every, source="agent", place="", what=f"agent that notices {target}")
+    chosen = [a for a in every if (agents is None or a in agents) and a not in ignore]
+    if not chosen and ignore:
+        raise InputError.of("ignore", "", ", ".join(ignore), "leaves nobody who watches")
+    return tuple(chosen)
+
+
+def check_cell(cell: float | None) -> None:
+    """Make sure that places can be so far apart, m, if it is said.
+
+    Raises:
+        InputError: It is no number above 0.
+    """
+    if cell is not None and not (np.isfinite(cell) and cell > 0.0):
+        raise InputError.of("cell", "", f"{cell:g} m", "must be above 0 m")
+
+
+def usual_cell(areas: Sequence[Any], count: int) -> float:
+    """How far apart about so many places on some areas are, m."""
+    return max(float(np.sqrt(sum(area.area for area in areas) / count)), 0.05)
 
 
 def target_of(scenario: Scenario, name: str | None) -> str:
@@ -368,11 +397,12 @@ def rounds_of(scenario: Scenario, start: float | None = None, end: float | None 
     times: list[float] = []
     states: list[NDArray[np.int16]] = []
     awake: dict[str, list[Numbers]] = {sense: [] for sense in simulation.awake}
-    opened, lit = [], []
+    opened, lit, first = [], [], 0
     while not simulation.done:
         stood, light = simulation.opened[0].copy(), simulation.around.zone_light[0].copy()
         t = simulation.step()
         if low - SLACK <= t <= high + SLACK:
+            first = simulation.tick - 1 if not times else first
             times.append(t)
             rows.append(Poses(*(values[0].copy() for values in simulation.poses)))
             for sense, values in simulation.awake_then.items():
@@ -385,4 +415,6 @@ def rounds_of(scenario: Scenario, start: float | None = None, end: float | None 
         raise InputError.of("time", "", f"{low:g} to {high:g} s", rule)
     poses = Poses(*(np.stack(values) for values in zip(*rows, strict=True)))
     scales = {sense: np.stack(values) for sense, values in awake.items()}
-    return Rounds(np.array(times), poses, scales, np.stack(states), np.stack(opened), np.stack(lit))
+    return Rounds(
+        np.array(times), poses, scales, np.stack(states), np.stack(opened), np.stack(lit), first
+    )

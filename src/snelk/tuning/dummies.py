@@ -44,13 +44,14 @@ from snelk.senses.columns import (
     SightNumberColumns,
     SurroundingColumns,
 )
-from snelk.senses.contact import Contacts, contact_numbers
+from snelk.senses.contact import SENSED, Contacts, contact_numbers
 from snelk.senses.doors import opened_at_first
 from snelk.senses.ears import Ears
 from snelk.senses.hearing import Noises, hearing_numbers
 from snelk.senses.light import light_numbers
 from snelk.senses.sensing import sense as sense_all
 from snelk.senses.sight import (
+    IN_VIEW,
     LIMITS,
     NEEDED,
     Sight,
@@ -90,6 +91,7 @@ class Rounds:
     states: NDArray[np.int16]  # (tick, agent) the alert state in which they sensed
     opened: NDArray[np.bool_]  # (tick, wall) which doors stood open
     zone_light: Numbers  # (tick, zone) light inside
+    first: int  # which tick of the run is the first of these
 
     def between(self, first: int, last: int) -> Rounds:
         """Some of these ticks; the last is left out."""
@@ -102,6 +104,7 @@ class Rounds:
             self.states[some],
             self.opened[some],
             self.zone_light[some],
+            self.first + first,
         )
 
 
@@ -219,11 +222,11 @@ class Dummies:
 
     def pass_by(self) -> Iterator[tuple[Sight, Contacts, Meters]]:
         """What everybody sees and feels of the dummies at each tick, and their meters for them."""
-        job, rounds, steps = self.job, self.job.rounds, self._steps
+        rounds, steps = self.job.rounds, self._steps
         rooms = [self.room() for _ in range(2)]
         senses, minds = self.stages(rooms[0][0])
         surroundings = plain(plain(senses).surroundings)
-        first = round((rounds.times[0] - job.scenario.setup.clock.start) / self.dt)
+        first = rounds.first
         for tick in range(len(rounds.times)):
             (poses, laid), (_, before) = rooms
             rooms.reverse()
@@ -328,6 +331,18 @@ class Dummies:
         return laid_out(SenseStageColumns, senses), laid_out(MindStageColumns, minds)
 
 
+def suspicion(sight: Sight, contacts: Contacts, meters: Meters, metered: Truths) -> Numbers:
+    """(variant, agent, target) how sure each is: its meter, 0 to 1; without one 1 if it senses it.
+
+    `metered` tells which agents, (agent,), have a meter.
+    """
+    if metered.all():
+        return meters.value
+    sensed = (sight.failed == IN_VIEW).any(axis=3)
+    sensed |= (contacts.touch == SENSED) | (contacts.zone == SENSED)
+    return np.where(metered[:, None], meters.value, sensed.astype(np.float64))
+
+
 class _Footsteps:
     """The footsteps of dummies that walk on the spot, and who hears them.
 
@@ -362,7 +377,8 @@ class _Footsteps:
             self.hearing, self.awake, dummies.bodies, dummies.numbers.characters, dummies.names,
             level, dummies.opened,
         )  # fmt: skip
-        times = job.rounds.times
+        # Ears take turns by the ticks of the run.
+        times = np.concatenate([np.zeros(job.rounds.first), job.rounds.times])
         self.listening = Listening([setup] * count, ears, times, last=len(times) - 1)
         self.walked = 0.0
 
@@ -376,7 +392,8 @@ class _Footsteps:
         made = [t - (self.walked - end * self.stride) / self.speed for end in ends]
         count = len(self.places)
         noises = _noises(self, np.repeat(made, count), np.tile(np.arange(count), len(made)))
-        self.listening.step(tick, NoiseStore.of(noises, tick), poses, background)
+        now = self.rounds.first + tick
+        self.listening.step(now, NoiseStore.of(noises, now), poses, background)
         loudness[...] = self.listening.loudness[:, :, : self.each]
 
 

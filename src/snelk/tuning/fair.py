@@ -23,11 +23,18 @@ from snelk.errors import InputError, one_of
 from snelk.level.columns import plain
 from snelk.level.level import Level
 from snelk.mind.meter import REACHED
-from snelk.senses.contact import SENSED
-from snelk.senses.sight import IN_VIEW
 from snelk.showing import heading, html_table, line
-from snelk.tuning.coverage import coverage, notices, places_on, rounds_of, target_of, without
-from snelk.tuning.dummies import Dummies, Job, Stance
+from snelk.tuning.coverage import (
+    check_cell,
+    coverage,
+    places_on,
+    rounds_of,
+    target_of,
+    usual_cell,
+    watchers,
+    without,
+)
+from snelk.tuning.dummies import Dummies, Job, Stance, suspicion
 from snelk.tuning.lattice import joined
 from snelk.tuning.sneak import paces_of
 
@@ -37,8 +44,8 @@ if TYPE_CHECKING:
 Numbers = NDArray[np.float64]
 Progress = Callable[[int, int], None]
 
-PLACES = 800
-"""So many places there are, about, if no cell is given."""
+PLACES, MOST_PLACES = 800, 5000
+"""So many places there are, about, if no cell is given; more than so many are refused."""
 
 SLACK = 1e-9
 
@@ -222,12 +229,8 @@ def fairness(
             raise InputError.of(name, "", f"{value:g} s", "must be at least 0 s")
     paces = paces_of(scenario, target)
     one_of(pace, tuple(paces), source="pace", place="", what="pace")
-    watching = [a for a in scenario.setup.agents if a != target and notices(scenario, a, target)]
-    for name in (*(agents or ()), *ignore):
-        one_of(name, watching, source="agent", place="", what=f"agent that notices {target}")
-    chosen = [n for n in watching if (agents is None or n in agents) and n not in ignore]
-    if not chosen:
-        raise InputError.of("ignore", "", ", ".join(ignore), "leaves nobody who watches")
+    check_cell(cell)
+    chosen = watchers(scenario, target, agents, ignore)
     signs, lates = _limits(scenario, chosen, "sign", sign), _limits(scenario, chosen, "late", late)
     for name, low, high in zip(chosen, signs, lates, strict=True):
         if not (low >= 0.0 and high > 0.0) or (low >= high and np.isfinite(low)):
@@ -235,9 +238,11 @@ def fairness(
             raise InputError.of("sign", "", f"{low:g}", rule)
     level = Level.of(scenario.level)
     if cell is None:
-        whole = sum(area.area for area in level.ways().areas)
-        cell = max(round(float(np.sqrt(whole / PLACES)), 2), 0.05)
+        cell = round(usual_cell(level.ways().areas, PLACES), 2)
     places = places_on(level, cell)
+    if len(places) > MOST_PLACES:
+        rule = f"makes {len(places)} places, more than {MOST_PLACES}"
+        raise InputError.of("cell", "", f"{cell:g} m", rule, "use larger cells")
     seen = coverage(
         scenario, target=target, agents=chosen, stance=stance, cell=cell, places=places, jobs=1
     )
@@ -252,7 +257,7 @@ def fairness(
     by = np.full(shape, -1, dtype=np.int64)
     for n, first in enumerate(firsts):
         job = Job(
-            without(scenario, target), target, stance, tuple(chosen),
+            without(scenario, target), target, stance, chosen,
             rounds.between(first, first + ticks),
         )  # fmt: skip
         warned[n], lost[n], by[n] = _when(job, places, signs, lates)
@@ -262,7 +267,7 @@ def fairness(
             progress(n + 1, len(firsts))
     x, y, z = (values.copy() for values in places.T)
     return Fairness(
-        level, target, tuple(chosen), cell, dict(zip(chosen, signs.tolist(), strict=True)),
+        level, target, chosen, cell, dict(zip(chosen, signs.tolist(), strict=True)),
         dict(zip(chosen, lates.tolist(), strict=True)), react, pace, paces[pace], hold, x, y, z,
         rounds.times[list(firsts)], warned, lost, by, needed,
     )  # fmt: skip
@@ -299,19 +304,13 @@ def _when(
     dummies = Dummies(job, places)
     who, count = np.array(dummies.watching), len(places)
     v, j = np.divmod(np.arange(count), dummies.each)
-    metered = dummies.metered[who]
     warned, lost = np.full((2, count), np.nan)
     by = np.full(count, -1, dtype=np.int64)
     times = job.rounds.times - job.rounds.times[0]
     for tick, now in enumerate(dummies.pass_by()):
         of: Any = map(plain, now)
         sight, contacts, meters = of
-        value = meters.value[:, who]
-        if not metered.all():
-            sensed = (sight.failed[:, who] == IN_VIEW).any(axis=3)
-            sensed |= (contacts.touch[:, who] == SENSED) | (contacts.zone[:, who] == SENSED)
-            value = np.where(metered[:, None], value, sensed)
-        here = value[v, :, j]
+        here = suspicion(sight, contacts, meters, dummies.metered)[:, who][v, :, j]
         over = here >= late - REACHED
         warns = over | (here >= np.maximum(sign, SLACK) - REACHED)
         for reached, when in ((warns, warned), (over, lost)):

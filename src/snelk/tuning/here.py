@@ -24,7 +24,7 @@ from snelk.mind.meter import REACHED
 from snelk.senses.contact import SENSED
 from snelk.senses.sight import GATES, IN_VIEW
 from snelk.tuning.coverage import MOST_PLACES, notices, places_on, rounds_of
-from snelk.tuning.dummies import STANCES, Dummies, Job, Stance
+from snelk.tuning.dummies import STANCES, Dummies, Job, Stance, suspicion
 
 Numbers = NDArray[np.float64]
 
@@ -158,12 +158,11 @@ class Here:
         for tick, now in enumerate(dummies.pass_by()):
             of: Any = map(plain, now)
             sight, contacts, meters = of
+            sure = suspicion(sight, contacts, meters, dummies.metered)
             for name, a in zip(job.watching, dummies.watching, strict=True):
                 failed = sight.failed[0, a, 0]
                 felt = SENSED in (int(contacts.touch[0, a, 0]), int(contacts.zone[0, a, 0]))
-                value = float((failed == IN_VIEW).any() or felt)
-                if dummies.metered[a]:
-                    value = float(meters.value[0, a, 0])
+                value = float(sure[0, a, 0])
                 highest[name] = max(highest[name], value)
                 if value >= 1.0 - REACHED:
                     since = job.rounds.times[tick] - job.rounds.times[0]
@@ -227,17 +226,14 @@ class Here:
         dummies = Dummies(job, places)
         who = np.array(dummies.watching)
         v, j = np.divmod(np.arange(count), dummies.each)
-        unmetered = ~dummies.metered[who]
         for tick, now in enumerate(dummies.pass_by()):
             of: Any = map(plain, now)
             sight, contacts, meters = of
-            seen = (sight.failed[:, who] == IN_VIEW).any(axis=3)
-            felt = (contacts.touch[:, who] == SENSED) | (contacts.zone[:, who] == SENSED)
-            full = meters.value[:, who] >= 1.0 - REACHED
-            full |= unmetered[:, None] & (seen | felt)
-            noticed = full.any(axis=1)[v, j] & np.isnan(after)
+            sure = suspicion(sight, contacts, meters, dummies.metered)[:, who].max(axis=1)
+            noticed = (sure[v, j] >= 1.0 - REACHED) & np.isnan(after)
             after[noticed] = round(float(job.rounds.times[tick] - job.rounds.times[0]), 9)
             if tick == 0:
+                seen = (sight.failed[:, who] == IN_VIEW).any(axis=3)
                 share = np.where(seen, np.nan_to_num(sight.exposure[:, who]), 0.0).max(axis=1)
                 exposure = share[v, j]
         return Shade(places, exposure, after)

@@ -91,7 +91,8 @@ class Lattice:
             for far in (1.0, 2.0**0.5)
         )
         by_short = np.where(self.steps.length < 2.1 * self.cell, 2 * straight, straight + across)
-        found[(self.steps.length > NEAR * self.cell + SLACK) & (found >= by_short)] = 0
+        is_long = (self.steps.length > NEAR * self.cell + SLACK) & (link == NO_LINK)
+        found[is_long & (found >= by_short)] = 0
         upright = mode.posture == "standing" and mode.pace == "walking"
         found[(link >= 0) & (not upright)] = 0
         return found
@@ -139,17 +140,6 @@ class Lattice:
     def _lines(self) -> shapely.STRtree:
         return _lines_of(self.places, self.steps)
 
-    @cached_property
-    def reaches_goal(self) -> NDArray[np.bool_]:
-        """(places,) from where one comes to a goal at all, whoever watches."""
-        found = self.goals.copy()
-        while True:
-            more = found.copy()
-            more[self.steps.start[found[self.steps.end]]] = True
-            if (more == found).all():
-                return found
-            found = more
-
     def least_layers(self, layers: list[Indices]) -> Indices:
         """(places,) how many stretches it takes to a goal at least; huge if there is no way."""
         fastest = np.full(len(self.steps.start), 2**40, dtype=np.intp)
@@ -170,7 +160,7 @@ def lay_lattice(
     cell: float,
     start: Numbers,
     goals: Numbers,
-    goal_area: shapely.Geometry | None,
+    goal_zone: str | None,
     radius: float,
 ) -> Lattice:
     """Lay places over the ground that is in reach from a start.
@@ -181,7 +171,7 @@ def lay_lattice(
         cell: Distance between places, m.
         start: (3,) where one begins, m; it can be stood on.
         goals: (goals, 3) where one wants to get to, m; places of their own.
-        goal_area: The same as an area in plan, on whichever floor its places are.
+        goal_zone: The zone one wants to get into; None if it is none.
         radius: Of the body, m: doors this near to a step are in its way.
     """
     ground = _Ground(ways, ways.part_at(start), float(start[2]))
@@ -206,8 +196,8 @@ def lay_lattice(
     wanted = np.zeros(len(places), dtype=np.bool_)
     wanted[1 : 1 + len(goals)] = True
     wanted[0] = bool((np.abs(goals - start) <= SLACK).all(axis=1).any())
-    if goal_area is not None:
-        wanted |= shapely.intersects_xy(goal_area, places[:, 0], places[:, 1])
+    if goal_zone is not None:
+        wanted |= level.within(goal_zone, *places.T)
     doors = _through_doors(level, places, steps, radius)
     return Lattice(level, cell, places, steps, first, doors, 0, wanted, radius)
 

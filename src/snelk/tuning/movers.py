@@ -26,7 +26,6 @@ from snelk.mind.minding import mind
 from snelk.senses.awake import awake_of
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import StepStageColumns
-from snelk.senses.contact import SENSED
 from snelk.senses.ears import Ears
 from snelk.senses.hearing import Noises, hearing_numbers
 from snelk.senses.sensing import sense
@@ -35,7 +34,7 @@ from snelk.senses.stage import StepStage
 from snelk.senses.stepping import count_strides, make_steps
 from snelk.senses.stores import NoiseStore
 from snelk.tuning.batches import cores
-from snelk.tuning.dummies import Dummies, Job, spread
+from snelk.tuning.dummies import Dummies, Job, spread, suspicion
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -242,7 +241,7 @@ class Movers:
         ignored = np.ones(len(setup.agents), dtype=np.bool_)
         ignored[dummies.watching] = False
         dummies.numbers.notices[:, ignored] = False
-        self._ignored = ignored
+        self._ignored, self._metered = ignored, dummies.metered | ignored
         self._slots = np.divmod(np.arange(room), self.each)
         self._rooms = [dummies.room() for _ in range(2)]
         for poses, _ in self._rooms:
@@ -255,7 +254,6 @@ class Movers:
         self._meters: Meters = plain(plain(self._minds).meters)
         self._loudness = plain(self._minds).loudness
         self._watching = np.array(dummies.watching, dtype=np.intp)
-        self._all_metered = bool(dummies.metered[dummies.watching].all())
         self.agents, self.cones = dummies.numbers.cares.shape[1], dummies.numbers.cares.shape[3]
         self._times = job.rounds.times
         if self._heard:
@@ -347,22 +345,12 @@ class Movers:
             poses.x[at], poses.y[at], poses.z[at] = way[:, n].T
             poses.posture[at] = posture
             self._tick(when, now, before)
-            highest = np.maximum(highest, self._values(at))
+            sure = suspicion(self._sight, self._contacts, self._meters, self._metered)
+            highest = np.maximum(highest, sure[at[0], :, at[1]])
             before, now = now, before
         only = np.zeros(self.agents, dtype=np.bool_)
         only[whom] = True
         return Went(self._taken_out(tick + len(ticks), at), np.where(only, highest, 0.0))
-
-    def _values(self, at: tuple[Any, Any]) -> Numbers:
-        """(states, agent) their meters; without one 1 if sensed."""
-        v, j = at
-        value: Numbers = self._meters.value[v, :, j]
-        if self._all_metered:
-            return value
-        seen = (self._sight.failed[v, :, j] == IN_VIEW).any(axis=2)
-        for felt in (self._contacts.touch, self._contacts.zone):
-            seen |= felt[v, :, j] == SENSED
-        return np.where(self._dummies.metered, value, seen.astype(np.float64))
 
     def _tick(self, tick: int, now: tuple[Poses, Any], before: tuple[Poses, Any]) -> None:
         dummies, t = self._dummies, float(self._times[tick])

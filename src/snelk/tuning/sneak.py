@@ -25,18 +25,25 @@ from snelk.config.models import Setup
 from snelk.config.problems import key_path
 from snelk.config.recordings import TrackData
 from snelk.config.scenario import Scenario, as_scenario
+from snelk.config.steps import STEP
 from snelk.config.words import GAITS, POSTURES
+from snelk.engine.replay import track_heights
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
 from snelk.files import claim, written
 from snelk.level.level import Level
 from snelk.mind.meter import REACHED
-from snelk.senses.contact import SENSED
 from snelk.senses.doors import light_of_zones, opened_at_first
-from snelk.senses.sight import IN_VIEW
 from snelk.showing import heading, html_table, line
-from snelk.tuning.coverage import notices, rounds_of, target_of, without
-from snelk.tuning.dummies import Job, Rounds, movement_of
+from snelk.tuning.coverage import (
+    check_cell,
+    rounds_of,
+    target_of,
+    usual_cell,
+    watchers,
+    without,
+)
+from snelk.tuning.dummies import Job, Rounds, movement_of, suspicion
 from snelk.tuning.lattice import Lattice, Mode, lay_lattice
 from snelk.tuning.sneaking import WAIT, Found, Search
 
@@ -106,7 +113,7 @@ class Passage:
         replayed: What it was in the replay of the whole scenario.
         reactions: Who reacted in the replay, in the order of time; each agent once.
         holds: Whether the replay came to what was promised, within 1e-9.
-        caught: Whether the run ended before the passage did.
+        cut_short: Whether the run ended before the passage did, as somebody was caught or the like.
         meters: (agent, tick) the meters in the replay, 0 to 1.
         times: (ticks,) when that was, s.
     """
@@ -125,7 +132,7 @@ class Passage:
     replayed: dict[str, float]
     reactions: tuple[Reaction, ...]
     holds: bool
-    caught: bool
+    cut_short: bool
     meters: Numbers
     times: Numbers
 
@@ -221,12 +228,13 @@ class Passages:
         target: Who sneaks.
         agents: Who must not notice it.
         start, goal: What was given as from where and to where.
+        begins, ends: From when to when it could be done, s.
         cell: Distance between places, m.
         stretch: How long a step or a wait takes at least, s; all take a multiple of it.
         places: (places, 3) all places that were looked at, m.
         passages: The passages, the soonest first; each later one is noticed less.
-        closings: If none of them holds, who keeps the level closed to who must not be noticed, the
-            busiest first.
+        closings: If the last search found none that stays below the limits, who keeps the level
+            closed, the busiest first.
         below: The meters that no agent was allowed to reach, by agent, 0 to 1.
         walkable: Whether there is a way at all, whoever watches.
         soonest: How long it takes at least, whoever watches, s; infinite if there is no way.
@@ -241,6 +249,8 @@ class Passages:
     agents: tuple[str, ...]
     start: str
     goal: str
+    begins: float
+    ends: float
     cell: float
     stretch: float
     places: Numbers
@@ -267,6 +277,7 @@ class Passages:
                     "highest_meter": each.highest,
                     "agent": each.agent,
                     "at": each.at,
+                    "margin": each.margin,
                     "length": each.far,
                     "waits": each.waits,
                     "holds": each.holds,
@@ -345,20 +356,14 @@ def sneak(
     """
     scenario = as_scenario(scenario)
     target = target_of(scenario, target)
-    for name, value, low, high in (("below", below, 0.0, 1.0), ("cell", cell, 0.0, np.inf)):
-        if value is not None and not (np.isfinite(value) and low < value <= high):
-            rule = "must be above 0, and at most 1" if name == "below" else "must be above 0 m"
-            raise InputError.of(name, "", f"{value:g}", rule)
+    check_cell(cell)
+    if not 0.0 < below <= 1.0:
+        raise InputError.of("below", "", f"{below:g}", "must be above 0, and at most 1")
     if not kept >= 1:
         raise InputError.of("kept", "", str(kept), "must be at least 1")
-    watching = [a for a in scenario.setup.agents if a != target and notices(scenario, a, target)]
-    for name in (*(agents or ()), *ignore):
-        one_of(name, watching, source="agent", place="", what=f"agent that notices {target}")
-    chosen = [n for n in watching if (agents is None or n in agents) and n not in ignore]
-    if not chosen:
-        raise InputError.of("ignore", "", ", ".join(ignore), "leaves nobody who may not notice")
+    chosen = watchers(scenario, target, agents, ignore)
     asked = _Asked(
-        scenario, target, tuple(chosen), start, to, begin, end, cell, tuple(modes), below, unseen,
+        scenario, target, chosen, start, to, begin, end, cell, tuple(modes), below, unseen,
         kept,
     )  # fmt: skip
     return _find(asked, progress or _untold)
@@ -404,7 +409,10 @@ def openings(found: Passages, *, progress: Progress | None = None) -> tuple[Open
 
 def _opened_by(asked: _Asked, key: str, value: float) -> Passage | None:
     """A passage that holds with a number changed."""
-    scenario = asked.scenario.changed({key: value})
+    try:
+        scenario = asked.scenario.changed({key: value})
+    except InputError:
+        return None  # beyond what that number may be
     tried = _find(asked._replace(scenario=scenario, kept=min(asked.kept, 4)), _untold, enough=True)
     return next((each for each in tried.passages if each.holds), None)
 
@@ -438,6 +446,7 @@ def _find(asked: _Asked, told: Progress, *, enough: bool = False) -> Passages:
     passages: list[Passage] = []
     job = Job(alone, target, "standing", chosen, rounds)
     search: Search | None = None
+    found: list[Found] = []
     for turn in range(AGAIN if asked.unseen else 1):
         search = Search(
             job, lattice, going, ticks=ticks, first=first, last=last, limits=limits,
@@ -458,10 +467,11 @@ def _find(asked: _Asked, told: Progress, *, enough: bool = False) -> Passages:
     went = [values[:, i] for values in (rounds.poses.x, rounds.poses.y, rounds.poses.z)]
     return Passages(
         alone, target, chosen, _words(asked.start) or f"where {target} begins", _words(asked.to),
-        lattice.cell, round(ticks * scenario.setup.clock.dt, 9), lattice.places, shown,
-        () if any(each.holds for each in shown) else whom.closings(search, rounds),
+        float(rounds.times[first]), float(rounds.times[last]), lattice.cell,
+        round(ticks * scenario.setup.clock.dt, 9), lattice.places, shown,
+        whom.closings(search, rounds) if not found else (),
         {name: float(limits[agents.index(name)]) for name in chosen},
-        bool(lattice.reaches_goal[lattice.start]), round(search.soonest, 9), not search.trimmed,
+        bool(np.isfinite(search.soonest)), round(search.soonest, 9), not search.trimmed,
         np.stack(went, axis=2).transpose(1, 0, 2), rounds.times, asked,
     )  # fmt: skip
 
@@ -514,17 +524,35 @@ class _Who:
         body, member = setup.body_of(self.target), setup.cast[self.target]
         ever: NDArray[np.bool_] = np.array(self.rounds.opened.any(axis=0))
         ever[list(self.may_open)] = True
+        starts, _ = self._places(level, "start", self._begins(level) if start is None else start)
+        ends, zone = self._places(level, "to", to)
+        plan = np.concatenate([starts[:, :2], ends[:, :2]])
+        if level.has_features:
+            plan = np.concatenate([plan, np.reshape(level.bounds, (2, 2))])
+        (low_x, low_y), (high_x, high_y) = plan.min(axis=0).tolist(), plan.max(axis=0).tolist()
         ways = level.ways(
             clearance=body.radius, within=member.leash.zone if member.leash else None,
-            z=member.z, who=self._names,
+            bounds=(low_x, low_y, high_x, high_y), z=float(starts[0, 2]), who=self._names,
             opened=frozenset(np.flatnonzero(ever).tolist()),
         )  # fmt: skip
-        here, _ = self._place(level, "start", self._begins() if start is None else start)
-        there, area = self._place(level, "to", to)
+        here = starts[0]
         part = ways.part_at(here)
-        if part < 0:
-            raise InputError.of("start", "", _words(start), "is where nobody can stand")
-        here = np.array([*ways.nearest(here[:2], part)[:2], here[2]])
+        at = _stood(level, ways.nearest(here, part)) if part >= 0 else here
+        if part < 0 or not _is_near(at, here, body.radius):
+            fix = f"the nearest place that it can is {_words(at)}" if part >= 0 else ""
+            words = _words(here if start is None else start)
+            raise InputError.of("start", "", words, f"is where {self.target} cannot stand", fix)
+        here, goals = at, np.zeros((0, 3))
+        near = np.array([_stood(level, ways.nearest(each, part)) for each in ends])
+        near = near[[_is_near(a, b, body.radius) for a, b in zip(near, ends, strict=True)]]
+        if zone is not None:
+            goals = near[level.within(zone, *near.T)]  # a small zone may hold no place of the grid
+        elif len(near):
+            goals = near
+        else:
+            rule = f"cannot be walked to by {self.target}"
+            fix = f"the nearest place that can is {_words(_stood(level, ways.nearest(ends[0], part)))}"
+            raise InputError.of("to", "", _words(to), rule, fix)
         given = self._cell(ways.areas, cell)
         speed = max(
             (m.speed for m in modes if m.pace == "walking"), default=max(m.speed for m in modes)
@@ -533,17 +561,7 @@ class _Who:
         ticks = max(round(given / (2.0 * speed * dt)), 1)
         fitted = 2.0 * speed * dt * ticks
         size = fitted if 0.6 <= fitted / given <= 1.5 else given
-        goals = np.zeros((0, 3))
-        near = ways.nearest(there, part) if len(ways.areas) else there
-        if area is not None and shapely.intersects_xy(area, *near[:2]):
-            goals = near[None]  # a small zone may hold no place of the grid
-        if area is None:
-            if float(np.hypot(*(near[:2] - there[:2]))) > body.radius + 0.01:
-                rule = f"cannot be walked to by {self.target}"
-                fix = f"the nearest place that can is ({near[0]:.2f}, {near[1]:.2f})"
-                raise InputError.of("to", "", _words(to), rule, fix)
-            goals = np.array([[*near[:2], there[2]]])
-        return lay_lattice(level, ways, size, here, goals, area, body.radius), ticks
+        return lay_lattice(level, ways, size, here, goals, zone, body.radius), ticks
 
     @property
     def _names(self) -> list[str]:
@@ -558,42 +576,49 @@ class _Who:
         return tuple(sorted(doors.may_open(0, self._names)))
 
     def _cell(self, areas: Sequence[shapely.Geometry], cell: float | None) -> float:
-        whole = float(sum(area.area for area in areas))
         if cell is None:
-            return max(float(np.sqrt(whole / PLACES)), 0.05)
+            return usual_cell(areas, PLACES)
+        whole = float(sum(area.area for area in areas))
         if whole / cell**2 > MOST_PLACES:
             rule = f"makes {whole / cell**2:.0f} places, more than {MOST_PLACES}"
             raise InputError.of("cell", "", f"{cell:g} m", rule, "use larger cells")
         return cell
 
-    def _begins(self) -> Place:
+    def _begins(self, level: Level) -> Place:
         track, member = self.scenario.tracks.get(self.target), self.scenario.setup.cast[self.target]
         if track is not None:
-            return float(track.x[0]), float(track.y[0]), float(track.z[0])
+            z = float(track_heights(level, track, member.z)[0])
+            return float(track.x[0]), float(track.y[0]), z
         if member.at is None:
             raise InputError.of("start", "", "", f"must be given, as {self.target} has no place")
-        return (*member.at, member.z)
+        return (*member.at, level.stands_at(*member.at, member.z))
 
-    def _place(
-        self, level: Level, what: str, place: Place
-    ) -> tuple[Numbers, shapely.Geometry | None]:
-        """A place in space, and the area that it stands for."""
+    def _places(self, level: Level, what: str, place: Place) -> tuple[Numbers, str | None]:
+        """(places, 3) what is meant, m: of a zone one on each floor, and its name."""
         z = self.scenario.setup.cast[self.target].z
         if isinstance(place, str):
             zones = [zone.name for zone, _ in level.data.zones]
             if place in level.spot_names:
                 at = level.spot_places[list(level.spot_names).index(place)]
-                return np.array(at, dtype=np.float64), None
+                return np.array([at], dtype=np.float64), None
             one_of(place, [*level.spot_names, *zones], source=what, place="", what="spot or zone")
-            area = level.zone_area(place)
-            point = area.representative_point()
-            return np.array([point.x, point.y, level.stands_at(point.x, point.y, z)]), area
+            found = []
+            for floor in range(max(len(level.floor_names), 1)):
+                area = level.zone_on(place, floor)
+                if not area.is_empty:
+                    x, y = shapely.get_coordinates(area.representative_point())[0].tolist()
+                    height = level.height_of(floor, x, y) if level.floor_names else z
+                    found.append((x, y, height))
+            if not found:
+                raise InputError.of(what, "", f'"{place}"', "is a zone on no floor")
+            return np.array(found), place
         given: Numbers = np.asarray(place, dtype=np.float64)
         if given.shape not in ((2,), (3,)) or not np.isfinite(given).all():
             rule = "must be a spot, a zone, or (x, y) or (x, y, z) in m"
             raise InputError.of(what, "", str(place), rule)
         x, y = given[:2].tolist()
-        return (given if len(given) == 3 else np.array([x, y, level.stands_at(x, y, z)])), None
+        full = given if len(given) == 3 else np.array([x, y, level.stands_at(x, y, z)])
+        return full[None], None
 
     def replayed(self, found: Found, search: Search, first: int) -> Passage:
         """A passage, as the whole scenario makes of it."""
@@ -602,7 +627,7 @@ class _Who:
         setup, rounds = self.alone.setup, self.rounds
         agents, j = setup.agents, list(setup.cast).index(self.target)
         whom = np.array([agents.index(name) for name in self.watching])
-        metered = np.array([setup.profile_of(name).meter is not None for name in self.watching])
+        metered = np.array([setup.profile_of(name).meter is not None for name in agents])
         last = search.tick_of(found.layer)
         values: list[Numbers] = []
         reactions: dict[str, Reaction] = {}
@@ -612,11 +637,8 @@ class _Who:
             tick, t = simulation.tick, simulation.step()
             if tick < first:
                 continue
-            value = simulation.meters.value[0, whom, j]
-            sensed = (simulation.sight.failed[0, whom, j] == IN_VIEW).any(axis=1)
-            for felt in (simulation.contacts.touch, simulation.contacts.zone):
-                sensed |= felt[0, whom, j] == SENSED
-            values.append(np.where(metered, value, sensed.astype(np.float64)))
+            sure = suspicion(simulation.sight, simulation.contacts, simulation.meters, metered)
+            values.append(sure[0, whom, j].copy())
             away = _off_cones(simulation, whom, j)
             if away.min() < margin:
                 margin, nearest = float(away.min()), (self.watching[int(away.argmin())], t)
@@ -630,10 +652,10 @@ class _Who:
         times = rounds.times[first : first + meters.shape[1]]
         highest = meters.max(axis=1, initial=0.0)
         promised = np.array([found.highest[a] for a in whom])
-        caught = meters.shape[1] < last - first + 1
+        cut_short = meters.shape[1] < last - first + 1
         n, best = int(np.argmax(promised)), float(promised.max(initial=0.0))
         at = None
-        holds = not caught and bool((np.abs(highest - promised) <= EXACT).all())
+        holds = not cut_short and bool((np.abs(highest - promised) <= EXACT).all())
         if best > 0.0 and holds:
             at = float(times[int(np.argmax(meters[n] >= meters[n].max() - 1e-12))])
         return Passage(
@@ -643,7 +665,7 @@ class _Who:
             dict(zip(self.watching, promised.tolist(), strict=True)),
             dict(zip(self.watching, highest.tolist(), strict=True)),
             tuple(sorted(reactions.values(), key=lambda each: each.t)),
-            holds, caught, meters, times,
+            holds, cut_short, meters, times,
         )  # fmt: skip
 
     def lower(self, limits: Numbers, broken: list[Passage]) -> Numbers:
@@ -741,14 +763,26 @@ def _best(passages: list[Passage]) -> tuple[Passage, ...]:
     return tuple(shown)
 
 
+def _stood(level: Level, place: Numbers) -> Numbers:
+    """A place, (3,) in m, as high as who stands there."""
+    x, y, z = place.tolist()
+    return np.array([x, y, level.stands_at(x, y, z)])
+
+
+def _is_near(at: Numbers, wanted: Numbers, radius: float) -> bool:
+    """Whether somebody stands as good as where it was wanted: on that floor, beside a wall."""
+    plan, up = float(np.hypot(*(at[:2] - wanted[:2]))), float(abs(at[2] - wanted[2]))
+    return plan <= radius + 0.01 and up <= STEP
+
+
 def _key(track: TrackData) -> bytes:
     return track.t.tobytes() + track.x.tobytes() + track.y.tobytes() + track.posture.tobytes()
 
 
-def _words(place: Place | None) -> str:
+def _words(place: Place | Numbers | None) -> str:
     if place is None or isinstance(place, str):
         return place or ""
-    return f"({', '.join(f'{float(each):g}' for each in place)})"
+    return f"({', '.join(f'{float(each):.7g}' for each in place)})"
 
 
 def _with_track(scenario: Scenario, target: str, track: TrackData) -> Scenario:

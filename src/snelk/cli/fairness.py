@@ -7,10 +7,9 @@ from typing import TYPE_CHECKING, Annotated, Any, cast
 
 import typer
 
-from snelk.cli.covering import HowThere, Target
+from snelk.cli.covering import HowThere, Target, Watching
 from snelk.cli.output import (
     Screen,
-    command,
     progress_bar,
     say_json,
     seconds,
@@ -19,17 +18,17 @@ from snelk.cli.output import (
     write_table,
 )
 from snelk.cli.scenarios import Activities, Json, Overrides, ScenarioFile, load_scenario, run_files
-from snelk.cli.sneaking import Ignored
+from snelk.cli.sneaking import Figure, Floor, Ignored
+from snelk.errors import InputError
 from snelk.files import claim
 
 if TYPE_CHECKING:
     from snelk.tuning.dummies import Stance
     from snelk.tuning.fair import Fairness
 
-Watching = Annotated[
-    list[str] | None,
-    typer.Option("--agent", metavar="AGENT", help="Only these watch. Can be repeated."),
-]
+SLACK = 1e-12
+"""So that no rounding decides."""
+
 Cell = Annotated[
     float | None,
     typer.Option("--cell", metavar="M", help="Distance between places, m; else about 800 places."),
@@ -76,6 +75,8 @@ def fair(
         Path | None,
         typer.Option("--out", metavar="FILE", help="Write every place to a .csv or .parquet."),
     ] = None,
+    figure: Figure = None,
+    floor: Floor = None,
     overrides: Overrides = None,
     activities: Activities = None,
     as_json: Json = False,
@@ -84,16 +85,30 @@ def fair(
 
     How long it is from the first sign until it is too late, and whether cover is near enough.
     """
+    from snelk.tuning.fair import fairness
+
+    if most is not None and not 0.0 <= most <= 1.0:
+        raise InputError.of("--most", "", f"{most:g}", "must be from 0 to 1")
     if out is not None:
         claim(out, ".csv", ".parquet")
+    if figure is not None:
+        from snelk.plots.style import claim_figure
+
+        claim_figure(figure)
     run_files(activities)
-    found = weighed(
-        scenario, target, stance, agent, ignore, cell, every, within, sign, late, react, pace, hold,
-        overrides,
-    )  # fmt: skip
+    loaded = load_scenario(scenario, overrides)
+    with progress_bar("standing at every place") as progress:
+        found = fairness(
+            loaded, target=target, stance=cast("Stance", stance), agents=agent,
+            ignore=ignore or (), cell=cell, every=every, within=within, sign=_meter(sign),
+            late=_meter(late), react=react, pace=pace, hold=hold, progress=progress,
+        )  # fmt: skip
     if out is not None:
         write_table(out, found.table)
-    too_much = most is not None and found.share > most + 1e-12
+    if figure is not None:
+        from snelk.plots.fair import plot_fair
+
+        plot_fair(found, floor=floor).save(figure)
     if as_json:
         say_json(
             {
@@ -109,78 +124,16 @@ def fair(
             }
         )
     else:
-        _say_fairness(Screen(), found, scenario, most)
-        if out is not None:
-            Screen().print(f"\nWritten to {out}")
-    if too_much:
+        screen = Screen()
+        _say_fairness(screen, found, most)
+        for place in (out, figure):
+            if place is not None:
+                screen.print(f"Written to {place}")
+        if figure is None:
+            text = "Next: the same with --figure FILE draws both as maps, with --out FILE tells "
+            screen.print("\n" + wrap(text + "every place", indent=2))
+    if most is not None and found.share > most + SLACK:
         raise typer.Exit(1)
-
-
-def plot_fair(
-    scenario: ScenarioFile,
-    target: Target = None,
-    stance: HowThere = "standing",
-    agent: Watching = None,
-    ignore: Ignored = None,
-    cell: Cell = None,
-    every: Every = 5.0,
-    within: Within = 10.0,
-    sign: Sign = "0.3",
-    late: Late = "1",
-    react: React = 0.5,
-    pace: Pace = "running",
-    hold: Hold = 1.0,
-    floor: Annotated[
-        str | None, typer.Option("--floor", metavar="NAME", help="Which; the largest if absent.")
-    ] = None,
-    overrides: Overrides = None,
-    out: Annotated[
-        Path | None,
-        typer.Option("--out", metavar="FILE", help="A .png, .svg or .pdf; else below runs/."),
-    ] = None,
-) -> None:
-    """Draw where there is too little warning.
-
-    How much there is at least at each place, and how often cover is too far away.
-    """
-    from snelk.plots.fair import plot_fair as draw
-    from snelk.plots.style import claim_figure
-
-    place = claim_figure(out or Path("runs") / f"{scenario.stem}-fair.png")
-    found = weighed(
-        scenario, target, stance, agent, ignore, cell, every, within, sign, late, react, pace, hold,
-        overrides,
-    )  # fmt: skip
-    Screen().print(f"Written to {draw(found, floor=floor).save(place)}")
-
-
-def weighed(
-    scenario: Path,
-    target: str | None,
-    stance: str,
-    agents: list[str] | None,
-    ignore: list[str] | None,
-    cell: float | None,
-    every: float,
-    within: float,
-    sign: str,
-    late: str,
-    react: float,
-    pace: str,
-    hold: float,
-    overrides: list[str] | None,
-) -> Fairness:
-    """The fairness that is asked for."""
-    from snelk.tuning.fair import fairness
-
-    loaded = load_scenario(scenario, overrides)
-    with progress_bar("standing at every place") as progress:
-        return fairness(
-            loaded, target=target, stance=cast("Stance", stance), agents=agents,
-            ignore=ignore or (), cell=cell, every=every, within=within,
-            sign=_meter(sign), late=_meter(late),
-            react=react, pace=pace, hold=hold, progress=progress,
-        )  # fmt: skip
 
 
 def _meter(text: str) -> float | str:
@@ -197,14 +150,11 @@ def _told(limits: dict[str, float]) -> str:
     return " or ".join(f"{value:g}" for value in some)
 
 
-def _say_fairness(screen: Screen, found: Fairness, scenario: Path, most: float | None) -> None:
+def _say_fairness(screen: Screen, found: Fairness, most: float | None) -> None:
     text = f"{found.target} at {len(found.x)} places {found.cell:g} m apart and {len(found.times)} "
-    text += (
-        f"moments. A meter of {_told(found.sign)} is the sign, of {_told(found.late)} too late; "
-    )
-    text += "it takes "
-    text += f"{found.react:g} s to see the sign, then it goes for cover {found.pace}, at "
-    text += f"{found.speed:g} m/s"
+    text += f"moments. A meter of {_told(found.sign)} is the sign, of {_told(found.late)} too "
+    text += f"late. It takes {found.react:g} s to see the sign; then {found.target} goes for cover "
+    text += f"{found.pace}, at {found.speed:g} m/s"
     screen.print(wrap(text, indent=2))
     rows = [
         [
@@ -223,15 +173,12 @@ def _say_fairness(screen: Screen, found: Fairness, scenario: Path, most: float |
         screen.print()
         screen.print(wrap(worst, indent=2))
     if most is not None:
-        verdict = "no more than" if found.share <= most + 1e-12 else "MORE THAN"
+        verdict = "no more than" if found.share <= most + SLACK else "MORE THAN"
         screen.print(wrap(f"{found.share:.1%} is unfair: {verdict} {most:.1%}", indent=2))
-    screen.print(
-        "\nNext\n  " + command("snelk", "plot", "fair", scenario, "--target", found.target)
-    )
 
 
 def _worst(found: Fairness) -> str:
-    """The place and moment with some warning, but the least in proportion to what is needed."""
+    """The place and moment with the least warning of those that have some and are unfair."""
     import numpy as np
 
     some = found.unfair & (found.warning > 0.0)
@@ -239,7 +186,8 @@ def _worst(found: Fairness) -> str:
         return ""
     values: Any = np.where(some, found.warning, np.inf)
     n, p = np.unravel_index(int(values.argmin()), values.shape)
-    text = f"For example at ({found.x[p]:g}, {found.y[p]:g}) from {found.times[n]:g} s on: "
-    text += f"{found.agents[int(found.by[n, p])]} gives a sign after {found.warned[n, p]:g} s, and "
-    text += f"{found.warning[n, p]:g} s later it is too late; cover is farther away"
+    text = f"For example at ({found.x[p]:g}, {found.y[p]:g}) from {found.times[n]:g} s on: the "
+    text += f"first sign comes after {found.warned[n, p]:g} s, and {found.warning[n, p]:g} s later "
+    text += f"it is too late, by the meter of {found.agents[int(found.by[n, p])]}. Cover is "
+    text += "farther away than that"
     return text
