@@ -50,6 +50,10 @@ PAGES = {
     "page": (["croft/runs/night"], "#t=40&agent=goose-2&target=fox"),
 }
 FIGURES = {
+    "sneak": [
+        *("sneak", "croft/night.toml", "--to", "coop-door-north"),
+        *("--ignore", "owl", "--ignore", "scarecrow"),
+    ],
     "map": [
         *("plot", "map", "croft/runs/night", "--at", "66.5", "--ways"),
         *("--agent", "farmer", "--agent", "dog", "--agent", "scarecrow"),
@@ -57,10 +61,6 @@ FIGURES = {
     "ray": ["plot", "ray", "mill/runs/night", "boy", "store open", "--at", "56"],
     "parity": ["plot", "parity", "croft/runs/night", "sensed.csv"],
     "search": ["plot", "search", "croft/runs/night", "farmer"],
-    "sneak": [
-        *("plot", "sneak", "croft/night.toml", "--to", "coop-door-north"),
-        *("--ignore", "owl", "--ignore", "scarecrow"),
-    ],
     "states": ["plot", "states", "croft/runs/night", "dog"],
     "timeline": ["plot", "timeline", "croft/runs/night"],
     "sweep-figure": [
@@ -266,7 +266,8 @@ def main(wanted: list[str]) -> None:
                     continue
                 if shot == "sweep-figure":
                     subprocess.run([SNELK, *SWEEP], cwd=folder, check=True)
-                out = ["--out", str(SHOTS / f"{shot}.png")]
+                option = "--figure" if shot == "sneak" else "--out"
+                out = [option, str(SHOTS / f"{shot}.png")]
                 subprocess.run([SNELK, *words, *out], cwd=folder, check=True)
     finally:
         screen.terminate()

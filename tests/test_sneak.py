@@ -24,8 +24,8 @@ from snelk.tuning.coverage import rounds_of, without
 from snelk.tuning.dummies import Job
 from snelk.tuning.lattice import Lattice, Mode, lay_lattice
 from snelk.tuning.movers import Crowd, States, Waiting
+from snelk.tuning.passages import Search
 from snelk.tuning.sneak import paces_of
-from snelk.tuning.sneaking import Search
 
 METER = {
     "fill_time": 2.5, "drain_time": 3.0, "drain_after": 0.4, "at_once": 0.6, "noise_gain": 0.3,
@@ -97,9 +97,9 @@ def every_way(
                             way = np.repeat(lattice.places[place][:, None], ticks + 1, axis=1)
                         else:
                             chosen = np.flatnonzero(each == k)
-                            row, at = np.nonzero(place[:, None] == lattice.steps.start[chosen])
-                            end = lattice.steps.end[chosen[at]]
-                            way = lattice.ways(chosen[at], k * ticks)
+                            row, at = np.nonzero(place[:, None] == lattice.moves.start[chosen])
+                            end = lattice.moves.end[chosen[at]]
+                            way = lattice.along(chosen[at], k * ticks)
                         if not len(row):
                             continue
                         same = np.full(len(row), m)
@@ -115,7 +115,7 @@ def every_way(
 
 
 def search_of(alone: snelk.Scenario) -> Search:
-    """A search through the pen, corner to corner, in seven stretches of 0.8 s."""
+    """A search through the pen, corner to corner, in seven time steps of 0.8 s."""
     watching, level = tuple(alone.setup.agents), Level.of(alone.level)
     job = Job(alone, "guest", "standing", watching, rounds_of(alone))
     modes = [Mode("standing", "walking", 1.4), Mode("crouched", "creeping", 0.9)]
@@ -173,7 +173,7 @@ def test_a_way_is_left_out_only_for_one_that_is_as_good_in_every_respect(
     worse = States.fresh(1, 1, 1)._replace(value=np.full((1, 1), 0.3), quiet=np.full((1, 1), 0.5))
     other = worse._replace(**{"value": np.full((1, 1), 0.2), **change})
     both = States.joined([other, worse])
-    ways = search.ways_at(np.zeros(2, np.intp), np.array([0.5, 0.5]), both)
+    ways = search.arrivals_at(np.zeros(2, np.intp), np.array([0.5, 0.5]), both)
     assert sorted(search.front(ways, both).tolist()) == ([0] if better else [0, 1])
 
 
@@ -181,7 +181,7 @@ def test_a_way_is_kept_on_which_any_agent_knows_less(tmp_path: Path) -> None:
     search = search_of(without(yard(tmp_path, 3), "guest"))
     values = np.array([[0.1, 0.4], [0.3, 0.3], [0.2, 0.4]])
     same = States.fresh(3, 2, 1)._replace(value=values, quiet=np.full((3, 2), 0.5))
-    ways = search.ways_at(np.zeros(3, np.intp), np.full(3, 0.5), same)
+    ways = search.arrivals_at(np.zeros(3, np.intp), np.full(3, 0.5), same)
     assert search.front(ways, same).tolist() == [0, 1]
 
 
@@ -189,7 +189,7 @@ def test_who_may_still_be_heard_or_is_in_view_is_not_unnoticed(tmp_path: Path) -
     search = search_of(without(yard(tmp_path, 2), "guest"))
     fresh = States.fresh(1, 1, 1)
     some = [fresh, fresh._replace(seen=SEEN), fresh._replace(waiting=NOISE)]
-    ways = search.ways_at(np.zeros(3, np.intp), np.zeros(3), States.joined(some))
+    ways = search.arrivals_at(np.zeros(3, np.intp), np.zeros(3), States.joined(some))
     assert ways.clean.tolist() == [True, False, False]
 
 
@@ -200,7 +200,7 @@ def test_a_look_that_stands_is_part_of_how_things_are(seldom: bool, tmp_path: Pa
     near = States.fresh(1, 1, 1)._replace(seen=SEEN, sight=np.full((1, 1, 4), 1.0))
     far = near._replace(value=np.full((1, 1), 0.1), sight=np.full((1, 1, 4), 2.0))
     both = States.joined([near, far])
-    ways = search.ways_at(np.zeros(2, np.intp), np.array([0.5, 0.5]), both)
+    ways = search.arrivals_at(np.zeros(2, np.intp), np.array([0.5, 0.5]), both)
     assert len(search.front(ways, both)) == (2 if seldom else 1)
 
 
@@ -386,7 +386,11 @@ def test_the_command_finds_a_way_past_the_croft(tmp_path: Path) -> None:
     run = snelk.open_run(tmp_path / "sneak" / runs[-1])
     assert run.poses[run.poses.id == "fox"].present.any()
     assert (tmp_path / "sneak" / f"{runs[-1]}.csv").is_file()
-    data = json.loads(command("sneak", night, *words, "--json", cwd=tmp_path))
+    (tmp_path / "sneak" / "passage-11").write_text("not a run")
+    assert "passage-11" in command("sneak", night, *words, "--out", "sneak", cwd=tmp_path, code=2)
+    (tmp_path / "sneak" / "passage-11").unlink()
+    data = json.loads(command("sneak", night, *words, "--json", "--figure", "s.png", cwd=tmp_path))
+    assert (tmp_path / "s.png").stat().st_size > 10_000
     assert [each["holds"] for each in data["passages"]] == [True] * len(runs)
     assert data["passages"][-1]["highest_meter"] == 0.0
     for wrong, told in (
@@ -395,6 +399,8 @@ def test_the_command_finds_a_way_past_the_croft(tmp_path: Path) -> None:
         (["--to", "gravel yard", "--mode", "flying:walking"], "no such posture"),
         (["--to", "gravel yard", "--cell", "nan"], "must be above 0 m"),
         (["--to", "gravel yard", "--ignore", "bat"], "no such agent that notices fox"),
+        (["--to", "gravel yard", "--floor", "attic"], "no such floor"),
+        (["--to", "gravel yard", "--figure", "s.txt"], "unknown format"),
         (["--to", "gravel yard", "--begin", "95"], "must leave time within the run"),
     ):
         assert told in command("sneak", night, *wrong, cwd=tmp_path, code=2)

@@ -18,7 +18,7 @@ from snelk.cli.output import (
     write_table,
 )
 from snelk.cli.scenarios import Activities, Json, Overrides, ScenarioFile, load_scenario, run_files
-from snelk.cli.sneaking import Figure, Floor, Ignored
+from snelk.cli.sneaking import Figure, Floor, Ignored, claim_drawing
 from snelk.errors import InputError
 from snelk.files import claim
 
@@ -91,12 +91,9 @@ def fair(
         raise InputError.of("--most", "", f"{most:g}", "must be from 0 to 1")
     if out is not None:
         claim(out, ".csv", ".parquet")
-    if figure is not None:
-        from snelk.plots.style import claim_figure
-
-        claim_figure(figure)
     run_files(activities)
     loaded = load_scenario(scenario, overrides)
+    claim_drawing(loaded, figure, floor)
     with progress_bar("standing at every place") as progress:
         found = fairness(
             loaded, target=target, stance=cast("Stance", stance), agents=agent,

@@ -24,8 +24,10 @@ from snelk.cli.scenarios import (
     load_scenario,
     run_files,
 )
+from snelk.errors import one_of
 
 if TYPE_CHECKING:
+    from snelk.config.scenario import Scenario
     from snelk.tuning.sneak import Opening, Passage, Passages, Place
 
 Start = Annotated[
@@ -107,17 +109,15 @@ def sneak(
     In space and time, against the rounds of all who watch; then replayed with all reactions.
     """
     from snelk.runs.store import claim_run
-    from snelk.tuning.sneak import USUAL, openings
+    from snelk.tuning.sneak import MOST_TOLD, USUAL, openings
     from snelk.tuning.sneak import sneak as search
 
     if out is not None:
-        claim_run(out / "passage-1")
-    if figure is not None:
-        from snelk.plots.style import claim_figure
-
-        claim_figure(figure)
+        for n in range(1, MOST_TOLD + 1):
+            claim_run(out / f"passage-{n}")
     run_files(activities)
     loaded = load_scenario(scenario, overrides)
+    claim_drawing(loaded, figure, floor)
     with progress_bar("trying every way") as bar:
         found = search(
             loaded, to=_place(to), start=None if start is None else _place(start), target=target,
@@ -140,12 +140,33 @@ def sneak(
     screen.print()
     for each in written:
         screen.print(f"Written to {each}")
+    left = [] if out is None else sorted(path.name for path in out.glob("passage-*"))
+    left = [name for name in left if Path(out or "", name) not in written]
+    if left:
+        screen.print(wrap(f"Of an earlier search there are still {', '.join(left)}", indent=2))
     if out is not None and found.passages:
         last = out / f"passage-{len(found.passages)}"
         screen.print("\nNext\n  " + command("snelk", "page", last))
     elif found.passages:
         text = "Next: the same with --out DIR keeps each passage as a run, to be shown and asked; "
         screen.print(wrap(text + "with --figure FILE it is drawn", indent=2))
+
+
+def claim_drawing(loaded: Scenario, figure: Path | None, floor: str | None) -> None:
+    """Make sure that a figure can be drawn and written, before it is worked out.
+
+    Raises:
+        InputError: The floor is unknown, or the figure cannot be written.
+    """
+    from snelk.level.level import Level
+
+    if figure is not None:
+        from snelk.plots.style import claim_figure
+
+        claim_figure(figure)
+    if floor is not None:
+        names = Level.of(loaded.level).floor_names
+        one_of(floor, names, source="--floor", place="", what="floor")
 
 
 def _written(
@@ -184,8 +205,8 @@ def _place(text: str) -> Place:
 def _say_passages(screen: Screen, found: Passages) -> None:
     begins, ends = found.begins, found.ends
     text = f"{found.target} sneaks from {found.start} to {found.goal}, between {begins:g} and "
-    text += f"{ends:g} s: {len(found.places)} places {found.cell:.3g} m apart, steps and waits of "
-    text += f"{found.stretch:g} s or a multiple"
+    text += f"{ends:g} s: {len(found.places)} places {found.cell:.3g} m apart, moves and waits of "
+    text += f"{found.time_step:g} s or a multiple"
     screen.print(wrap(text, indent=2))
     screen.print(wrap(f"Must not notice it: {', '.join(found.agents)}", indent=2))
     if found.passages:
@@ -252,7 +273,7 @@ def _row(n: int, each: Passage) -> list[str]:
 
 def _say_closed(screen: Screen, found: Passages) -> None:
     """Who is in the way, where and when."""
-    text = "No way on which nobody who matters notices or reacts. In the way of steps that nobody "
+    text = "No way on which nobody who matters notices or reacts. In the way of moves that nobody "
     screen.print("\n" + wrap(text + "else has noticed before:", indent=2))
     for each in found.closings[:5]:
         when = ", ".join(f"{low:g}–{high:g}" for low, high in each.windows)
@@ -283,7 +304,7 @@ def _as_data(found: Passages) -> dict[str, object]:
         "from": found.start,
         "to": found.goal,
         "cell": found.cell,
-        "stretch": found.stretch,
+        "time_step": found.time_step,
         "places": len(found.places),
         "walkable": found.walkable,
         "soonest": found.soonest,

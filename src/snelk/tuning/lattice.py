@@ -1,4 +1,4 @@
-"""Where somebody may go, and how long that takes: places, and steps between them."""
+"""Where somebody may go, and how long that takes: places, and moves between them."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ Indices = NDArray[np.intp]
 
 NEAR, FAR = 1.5, 2.3
 """Places no farther apart than so many cells are joined: the eight around one, and corners; and
-those a cell and two beside, for who is so fast that such a step takes less than two short ones."""
+those a cell and two beside, for who is so fast that such a move takes less than two short ones."""
 
 STEEP = 2.0
 """Places that differ by more in height than so many times their distance in plan are not joined."""
@@ -44,8 +44,8 @@ class Mode(NamedTuple):
     speed: float
 
 
-class Steps(NamedTuple):
-    """Steps from place to place; arrays of (steps,)."""
+class Moves(NamedTuple):
+    """Moves from place to place; arrays of (moves,)."""
 
     start: Indices  # place
     end: Indices  # place
@@ -55,15 +55,15 @@ class Steps(NamedTuple):
 
 @dataclass(frozen=True)
 class Lattice:
-    """Places on the ground that somebody walks on, and the steps between them.
+    """Places on the ground that somebody walks on, and the moves between them.
 
     Attributes:
         level: The level.
         cell: Distance between places, m.
         places: (places, 3), m.
-        steps: The steps, in both directions, as they begin.
-        first: (places + 1,) where the steps of each place begin.
-        doors: Of a step that leads through doors, these, by number.
+        moves: The moves, in both directions, as they begin.
+        first: (places + 1,) where the moves of each place begin.
+        doors: Of a move that leads through doors, these, by number.
         start: The place where one begins.
         goals: (places,) which of them one wants to get to.
         radius: Of the body, m.
@@ -72,7 +72,7 @@ class Lattice:
     level: Level
     cell: float
     places: Numbers
-    steps: Steps
+    moves: Moves
     first: Indices
     doors: dict[int, frozenset[int]]
     start: int
@@ -80,9 +80,9 @@ class Lattice:
     radius: float
 
     def layers(self, mode: Mode, seconds: float) -> Indices:
-        """(steps,) how many stretches of so many seconds each step takes; 0 for not so."""
-        links, link = plain(self.level.links), self.steps.link
-        takes = self.steps.length / mode.speed
+        """(moves,) how many time steps of so many seconds each move takes; 0 for not so."""
+        links, link = plain(self.level.links), self.moves.link
+        takes = self.moves.length / mode.speed
         if len(links.seconds):
             takes = np.where(link >= 0, links.seconds[np.maximum(link, 0)], takes)
         found = np.maximum(np.ceil(takes / seconds - SLACK), 1).astype(np.intp)
@@ -90,35 +90,35 @@ class Lattice:
             max(int(np.ceil(far * self.cell / mode.speed / seconds - SLACK)), 1)
             for far in (1.0, 2.0**0.5)
         )
-        by_short = np.where(self.steps.length < 2.1 * self.cell, 2 * straight, straight + across)
-        is_long = (self.steps.length > NEAR * self.cell + SLACK) & (link == NO_LINK)
+        by_short = np.where(self.moves.length < 2.1 * self.cell, 2 * straight, straight + across)
+        is_long = (self.moves.length > NEAR * self.cell + SLACK) & (link == NO_LINK)
         found[is_long & (found >= by_short)] = 0
         upright = mode.posture == "standing" and mode.pace == "walking"
         found[(link >= 0) & (not upright)] = 0
         return found
 
-    def ways(self, steps: Indices, ticks: int) -> Numbers:
-        """(steps, ticks + 1, 3) where somebody is at each tick of a step that takes so many."""
-        start, end = self.places[self.steps.start[steps]], self.places[self.steps.end[steps]]
+    def along(self, moves: Indices, ticks: int) -> Numbers:
+        """(moves, ticks + 1, 3) where somebody is at each tick of a move that takes so many."""
+        start, end = self.places[self.moves.start[moves]], self.places[self.moves.end[moves]]
         share = (np.arange(ticks + 1) / ticks)[:, None]
         found: Numbers = start[:, None] + share * (end - start)[:, None]
         if self.level.data.floors:
             if ticks not in self._heights:
-                self._heights[ticks] = np.full((len(self.steps.start), ticks + 1), np.nan)
+                self._heights[ticks] = np.full((len(self.moves.start), ticks + 1), np.nan)
             known = self._heights[ticks]
-            new = np.isnan(known[steps, 0])
+            new = np.isnan(known[moves, 0])
             for n in np.flatnonzero(new).tolist():
-                self._climb(found[n], known[steps[n]], int(self.steps.link[steps[n]]))
-            found[:, :, 2] = known[steps]
+                self._climb(found[n], known[moves[n]], int(self.moves.link[moves[n]]))
+            found[:, :, 2] = known[moves]
         return found
 
     @cached_property
     def _heights(self) -> dict[int, Numbers]:
-        """By how many ticks steps take: (steps, ticks + 1) heights, m; NaN if not asked yet."""
+        """By how many ticks moves take: (moves, ticks + 1) heights, m; NaN if not asked yet."""
         return {}
 
     def _climb(self, way: Numbers, heights: Numbers, link: int) -> None:
-        """Write down how high somebody is on a step: on the floors, or on a link."""
+        """Write down how high somebody is on a move: on the floors, or on a link."""
         heights[...] = way[:, 2]
         if link == NO_LINK:
             heights[...] = way[0, 2]
@@ -126,29 +126,29 @@ class Lattice:
             follow_floors(self.level.floors, x, y, heights)
 
     def near_doors(self, walls: Sequence[int]) -> frozenset[int]:
-        """The steps on which one may come to one of these doors, by number."""
+        """The moves on which one may come to one of these doors, by number."""
         found: set[int] = set()
         for wall in walls:
             reach = NEAR_DOOR + 2.0 * self.radius
             near = self._lines.query(self.level.outline_of(wall), "dwithin", distance=reach)
             low, high = float(self.level.base[wall]) - 2.0, float(self.level.top[wall])
-            z = self.places[:, 2][np.stack([self.steps.start[near], self.steps.end[near]])]
+            z = self.places[:, 2][np.stack([self.moves.start[near], self.moves.end[near]])]
             found |= set(near[(z.max(axis=0) > low) & (z.min(axis=0) < high)].tolist())
         return frozenset(found)
 
     @cached_property
     def _lines(self) -> shapely.STRtree:
-        return _lines_of(self.places, self.steps)
+        return _lines_of(self.places, self.moves)
 
     def least_layers(self, layers: list[Indices]) -> Indices:
-        """(places,) how many stretches it takes to a goal at least; huge if there is no way."""
-        fastest = np.full(len(self.steps.start), 2**40, dtype=np.intp)
+        """(places,) how many time steps it takes to a goal at least; huge if there is no way."""
+        fastest = np.full(len(self.moves.start), 2**40, dtype=np.intp)
         for each in layers:
             fastest = np.where(each > 0, np.minimum(fastest, each), fastest)
         best = np.where(self.goals, 0, 2**40).astype(np.intp)
         while True:
             better = best.copy()
-            np.minimum.at(better, self.steps.start, fastest + best[self.steps.end])
+            np.minimum.at(better, self.moves.start, fastest + best[self.moves.end])
             if (better == best).all():
                 return best
             best = better
@@ -172,7 +172,7 @@ def lay_lattice(
         start: (3,) where one begins, m; it can be stood on.
         goals: (goals, 3) where one wants to get to, m; places of their own.
         goal_zone: The zone one wants to get into; None if it is none.
-        radius: Of the body, m: doors this near to a step are in its way.
+        radius: Of the body, m: doors this near to a move are in its way.
     """
     ground = _Ground(ways, ways.part_at(start), float(start[2]))
     given = np.concatenate([start[None], goals])
@@ -191,15 +191,15 @@ def lay_lattice(
     whole = np.concatenate([length, length, plain(level.links).lengths[link]])
     by = np.concatenate([np.full(2 * len(a), NO_LINK), link])
     order = np.lexsort((end, begin))
-    steps = Steps(begin[order], end[order], whole[order], by[order])
-    first = np.searchsorted(steps.start, np.arange(len(places) + 1))
+    moves = Moves(begin[order], end[order], whole[order], by[order])
+    first = np.searchsorted(moves.start, np.arange(len(places) + 1))
     wanted = np.zeros(len(places), dtype=np.bool_)
     wanted[1 : 1 + len(goals)] = True
     wanted[0] = bool((np.abs(goals - start) <= SLACK).all(axis=1).any())
     if goal_zone is not None:
         wanted |= level.within(goal_zone, *places.T)
-    doors = _through_doors(level, places, steps, radius)
-    return Lattice(level, cell, places, steps, first, doors, 0, wanted, radius)
+    doors = _through_doors(level, places, moves, radius)
+    return Lattice(level, cell, places, moves, first, doors, 0, wanted, radius)
 
 
 class _Ground:
@@ -251,7 +251,7 @@ class _Ground:
 def joined(
     ways: Ways, places: Numbers, on: NDArray[np.int32], cell: float, most: float = NEAR
 ) -> tuple[Indices, Indices, Numbers]:
-    """Which places are near enough for a step that can be walked straight, and its length, m.
+    """Which places are near enough for a move that can be walked straight, and its length, m.
 
     That is no more than so many cells, `most`.
     """
@@ -268,27 +268,27 @@ def joined(
     return a[free], b[free], length[free]
 
 
-def _lines_of(places: Numbers, steps: Steps) -> shapely.STRtree:
-    """The steps as lines in plan."""
+def _lines_of(places: Numbers, moves: Moves) -> shapely.STRtree:
+    """The moves as lines in plan."""
     return shapely.STRtree(
-        shapely.linestrings(places[np.column_stack([steps.start, steps.end])][:, :, :2])
+        shapely.linestrings(places[np.column_stack([moves.start, moves.end])][:, :, :2])
     )
 
 
 def _through_doors(
-    level: Level, places: Numbers, steps: Steps, radius: float
+    level: Level, places: Numbers, moves: Moves, radius: float
 ) -> dict[int, frozenset[int]]:
-    """The doors that stand in the way of steps while they are shut."""
+    """The doors that stand in the way of moves while they are shut."""
     found: dict[int, set[int]] = {}
-    tree = _lines_of(places, steps)
-    low = np.minimum(places[steps.start, 2], places[steps.end, 2])
+    tree = _lines_of(places, moves)
+    low = np.minimum(places[moves.start, 2], places[moves.end, 2])
     for wall in np.flatnonzero(level.is_door).tolist():
         near = tree.query(level.outline_of(wall), predicate="dwithin", distance=radius)
-        for step in near.tolist():
-            link = int(steps.link[step])
+        for move in near.tolist():
+            link = int(moves.link[move])
             if link != NO_LINK:
                 if wall in level.link_doors[link]:
-                    found.setdefault(step, set()).add(wall)
-            elif level.base[wall] - 2.0 < low[step] < level.top[wall]:
-                found.setdefault(step, set()).add(wall)
-    return {step: frozenset(walls) for step, walls in found.items()}
+                    found.setdefault(move, set()).add(wall)
+            elif level.base[wall] - 2.0 < low[move] < level.top[wall]:
+                found.setdefault(move, set()).add(wall)
+    return {move: frozenset(walls) for move, walls in found.items()}

@@ -2,7 +2,7 @@
 
 First the scenario is replayed without the target: everybody goes their rounds. Then all ways are
 searched over places, moments, postures and paces, with the senses and meters of a run, see
-`snelk.tuning.sneaking`. What is found is a track, and each is replayed in the whole scenario, where
+`snelk.tuning.passages`. What is found is a track, and each is replayed in the whole scenario, where
 everybody may react: so it is told whether what was promised holds.
 """
 
@@ -45,7 +45,7 @@ from snelk.tuning.coverage import (
 )
 from snelk.tuning.dummies import Job, Rounds, movement_of, suspicion
 from snelk.tuning.lattice import Lattice, Mode, lay_lattice
-from snelk.tuning.sneaking import WAIT, Found, Search
+from snelk.tuning.passages import WAIT, Found, Search
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -68,6 +68,9 @@ AGAIN = 6
 
 MOST_PROFILES, HALVINGS = 2, 5
 """To open a level, numbers of so many profiles are tried, and each is halved in on so often."""
+
+MOST_TOLD = 12
+"""So many passages at most are told, of all searches."""
 
 CLEARLY = 0.02
 """A passage with a meter that is lower by less than this is not told beside a sooner one."""
@@ -173,7 +176,7 @@ class Closing(NamedTuple):
 
     Attributes:
         agent: Who stands in the way.
-        share: Of all steps that would have been noticed, the share that it would have.
+        share: Of all moves that would have been noticed, the share that it would have.
         places: (places, 3) where these led to, m.
         windows: From when to when, s; at most the five longest.
     """
@@ -230,7 +233,7 @@ class Passages:
         start, goal: What was given as from where and to where.
         begins, ends: From when to when it could be done, s.
         cell: Distance between places, m.
-        stretch: How long a step or a wait takes at least, s; all take a multiple of it.
+        time_step: How long a move or a wait takes at least, s; all take a multiple of it.
         places: (places, 3) all places that were looked at, m.
         passages: The passages, the soonest first; each later one is noticed less.
         closings: If the last search found none that stays below the limits, who keeps the level
@@ -238,7 +241,7 @@ class Passages:
         below: The meters that no agent was allowed to reach, by agent, 0 to 1.
         walkable: Whether there is a way at all, whoever watches.
         soonest: How long it takes at least, whoever watches, s; infinite if there is no way.
-        proved: Whether nothing better is possible with these places, stretches and modes.
+        proved: Whether nothing better is possible with these places, time steps and modes.
         paths: (agent, tick, 3) where agents went on their rounds, m.
         times: (ticks,) when that was, s.
         asked: What it was asked with.
@@ -252,7 +255,7 @@ class Passages:
     begins: float
     ends: float
     cell: float
-    stretch: float
+    time_step: float
     places: Numbers
     passages: tuple[Passage, ...]
     closings: tuple[Closing, ...]
@@ -373,7 +376,7 @@ def openings(found: Passages, *, progress: Progress | None = None) -> tuple[Open
     """Find the smallest changes of one number that open a level that is closed.
 
     Those of the profiles that are most in the way are tried: how far and how wide they see, how
-    fast their meters fill, and how well they hear. Each is halved in on in five steps.
+    fast their meters fill, and how well they hear. Each is halved in on in five halvings.
 
     Args:
         found: A search that came to no passage that holds.
@@ -393,12 +396,12 @@ def openings(found: Passages, *, progress: Progress | None = None) -> tuple[Open
     for n, (key, unit, now, most) in enumerate(numbers):
         best = None
         low, high = 0.0, 1.0  # shares, by factors, of the way to the most
-        for step in range(HALVINGS + 1):
-            told(f"trying {key}", n * (HALVINGS + 1) + step, whole)
-            share = 1.0 if step == 0 else (low + high) / 2.0
+        for turn in range(HALVINGS + 1):
+            told(f"trying {key}", n * (HALVINGS + 1) + turn, whole)
+            share = 1.0 if turn == 0 else (low + high) / 2.0
             value = float(f"{now * most**share:.4g}")
             passage = _opened_by(found.asked, key, value)
-            if passage is None and step == 0:
+            if passage is None and turn == 0:
                 break
             low, high = (share, high) if passage is None else (low, share)
             best = best if passage is None else Opening(key, value, now, unit, passage)
@@ -519,7 +522,7 @@ class _Who:
     def lattice(
         self, start: Place | None, to: Place, cell: float | None, modes: list[Mode]
     ) -> tuple[Lattice, int]:
-        """Where it may go, and how many ticks a stretch has."""
+        """Where it may go, and how many ticks a time step has."""
         setup, level = self.scenario.setup, Level.of(self.scenario.level)
         body, member = setup.body_of(self.target), setup.cast[self.target]
         ever: NDArray[np.bool_] = np.array(self.rounds.opened.any(axis=0))
@@ -551,7 +554,8 @@ class _Who:
             goals = near
         else:
             rule = f"cannot be walked to by {self.target}"
-            fix = f"the nearest place that can is {_words(_stood(level, ways.nearest(ends[0], part)))}"
+            at = _stood(level, ways.nearest(ends[0], part))
+            fix = f"the nearest place that can is {_words(at)}"
             raise InputError.of("to", "", _words(to), rule, fix)
         given = self._cell(ways.areas, cell)
         speed = max(
@@ -684,12 +688,12 @@ class _Who:
         return lower
 
     def closings(self, search: Search, rounds: Rounds) -> tuple[Closing, ...]:
-        """Who was in the way of steps, where and when."""
+        """Who was in the way of moves, where and when."""
         whole = sum(map(len, search.refused.values()))
         found = []
         seconds = search.ticks * self.alone.setup.clock.dt
-        for a, steps in search.refused.items():
-            at = np.array(sorted(set(steps)))
+        for a, moves in search.refused.items():
+            at = np.array(sorted(set(moves)))
             times = np.unique(rounds.times[at[:, 1]])
             cuts = np.flatnonzero(np.diff(times) > 2.5 * seconds)
             lows, highs = times[np.append(0, cuts + 1)], times[np.append(cuts, len(times) - 1)]
@@ -697,7 +701,7 @@ class _Who:
             windows = tuple((float(lows[n]), float(highs[n])) for n in longest)
             places = search.lattice.places[np.unique(at[:, 0])]
             name = self.alone.setup.agents[a]
-            found.append(Closing(name, len(steps) / whole, places, windows))
+            found.append(Closing(name, len(moves) / whole, places, windows))
         return tuple(sorted(found, key=lambda each: -each.share))
 
 
@@ -760,7 +764,7 @@ def _best(passages: list[Passage]) -> tuple[Passage, ...]:
     for each in sorted(some, key=lambda p: (p.arrives, p.highest)):
         if not shown or each.highest < shown[-1].highest:
             shown.append(each)
-    return tuple(shown)
+    return tuple(shown[:MOST_TOLD])
 
 
 def _stood(level: Level, place: Numbers) -> Numbers:
@@ -799,14 +803,14 @@ def _track(found: Found, search: Search, times: Numbers) -> tuple[TrackData, flo
         mode, first = modes[after.mode], search.tick_of(before.layer)
         ticks = search.tick_of(after.layer) - first
         way = np.repeat(lattice.places[before.place][None], ticks + 1, axis=0)
-        if after.step != WAIT:
-            way = lattice.ways(np.array([after.step]), ticks)[0]
+        if after.move != WAIT:
+            way = lattice.along(np.array([after.move]), ticks)[0]
             x, y = way[-1, :2] - way[0, :2]
             heading += (np.arctan2(y, x) - heading + np.pi) % (2.0 * np.pi) - np.pi
-            far += float(lattice.steps.length[after.step])
+            far += float(lattice.moves.length[after.move])
         else:
             waits += float(times[first + ticks] - times[first])
-        # A posture is that of a step from its first tick on, a gait from its beginning on.
+        # A posture is that of a move from its first tick on, a gait from its beginning on.
         gait = GAITS.index(mode.pace)
         then = POSTURES.index(mode.posture)
         at = range(ticks) if floors else range(1 if then == posture else min(2, ticks))

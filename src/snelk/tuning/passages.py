@@ -1,11 +1,10 @@
-"""The search for the least noticed passage: over places and moments, stretch by stretch.
+"""The search for the least noticed passages: over places and moments, time step by time step.
 
-Time goes on in stretches of some ticks. At the end of each stretch there are, for each place, the
-ways to have come there that no other way there is as good as in every respect: whose meters are
-no higher and drain no later, and who is in view of nobody else. From each of them every step and
-every wait is tried, with the senses and meters of a run. So what is found is the best that these
-places, stretches and modes allow (a label-setting search: Martins 1984, "On a multicriteria
-shortest path problem").
+A time step has some ticks. At its end there are, for each place, the arrivals than which no other
+there is as good in every respect: with meters that are no higher and drain no later, and in view of
+nobody else. From each of them every move and every wait is tried, with the senses and meters of a
+run. So what is found is the best that these places, time steps and modes allow (a label-setting
+search: Martins 1984, "On a multicriteria shortest path problem").
 """
 
 from __future__ import annotations
@@ -28,7 +27,7 @@ Truths = NDArray[np.bool_]
 Indices = NDArray[np.intp]
 
 WAIT = -1
-"""Instead of a step."""
+"""Instead of a move."""
 
 NEVER = 2**40
 SLACK = 1e-12
@@ -36,26 +35,26 @@ SLACK = 1e-12
 Progress = Callable[[int, int], None]
 
 
-class Ways(NamedTuple):
-    """Ways to have come to places by the end of a stretch; arrays of (ways,)."""
+class Arrivals(NamedTuple):
+    """How one can have come to places by the end of a time step; arrays of (arrivals,)."""
 
     place: Indices
     peak: Numbers  # the highest meter so far, 0 to 1
     far: Numbers  # m walked so far
-    layer: Indices  # the stretch at whose end the last step began
-    row: Indices  # which of the ways of that one
-    step: Indices  # of the lattice, or WAIT
+    layer: Indices  # the time step at whose end the last move began
+    row: Indices  # which of the arrivals of that one
+    move: Indices  # of the lattice, or WAIT
     mode: Indices  # in which mode it was taken
     clean: Truths  # nobody has sensed anything that would be left
     doors: Indices  # how the doors stand that it opened itself: which of those met so far
 
 
 class Moment(NamedTuple):
-    """Where somebody is on a passage when a step ends: the stretch, the place, step and mode."""
+    """Where somebody is on a passage when a move ends: the time step, the place, move and mode."""
 
     layer: int
     place: int
-    step: int
+    move: int
     mode: int
 
 
@@ -65,7 +64,7 @@ class Found:
 
     Attributes:
         peak: The highest meter on it, 0 to 1.
-        layer: The stretch at whose end it is there.
+        layer: The time step at whose end it is there.
         moments: From the beginning to the goal.
         highest: (agent,) the highest value of each meter.
     """
@@ -83,18 +82,18 @@ class Search:
         job: The target, who watches, and the rounds of the whole run.
         lattice: Where it may go.
         modes: How it may go; those with speed 0 wait.
-        ticks: How many ticks a stretch has.
+        ticks: How many ticks a time step has.
         first: The tick at which it begins.
         last: The tick by which it must be there.
         limits: (agent,) meters that reach this are not allowed.
-        kept: So many ways at most are kept of each place and moment.
-        by_feet: Whether ways are told apart by where the next footstep falls.
+        kept: So many arrivals at most are kept of each place and moment.
+        by_feet: Whether arrivals are told apart by where the next footstep falls.
         may_open: The doors that the target opens as it comes to them, by number.
         enough: Whether the first passage is enough.
 
     Attributes:
-        trimmed: Whether ways were left out as there were more than `kept`.
-        refused: Of each agent where and when it stands in the way: (place, tick) of steps that
+        trimmed: Whether arrivals were left out as there were more than `kept`.
+        refused: Of each agent where and when it stands in the way: (place, tick) of moves that
             would have come to its limit.
     """
 
@@ -119,14 +118,14 @@ class Search:
         moving = [m for m, mode in enumerate(modes) if mode.speed > 0.0]
         self._waits = np.array([m for m in range(len(modes)) if m not in moving], dtype=np.intp)
         takes = {m: lattice.layers(modes[m], seconds) for m in moving}
-        self._steps: list[tuple[int, int, Indices, Indices]] = []  # stretches, mode, steps, first
+        self._moves: list[tuple[int, int, Indices, Indices]] = []  # time steps, mode, moves, first
         for m, each in takes.items():
             for k in np.unique(each[each > 0]).tolist():
                 chosen = np.flatnonzero(each == k)
-                starts = lattice.steps.start[chosen]
+                starts = lattice.moves.start[chosen]
                 first_of = np.searchsorted(starts, np.arange(len(lattice.places) + 1))
-                self._steps.append((k, m, chosen, first_of))
-        self._longest = max((k for k, *_ in self._steps), default=1)
+                self._moves.append((k, m, chosen, first_of))
+        self._longest = max((k for k, *_ in self._moves), default=1)
         self._left = lattice.least_layers(list(takes.values()))
 
     @property
@@ -136,7 +135,7 @@ class Search:
         return left * self.ticks * self.job.scenario.setup.clock.dt if left < NEVER else np.inf
 
     def tick_of(self, layer: int) -> int:
-        """The tick at the end of a stretch."""
+        """The tick at the end of a time step."""
         return self.first + layer * self.ticks
 
     def run(self, progress: Progress | None = None) -> list[Found]:
@@ -145,7 +144,7 @@ class Search:
             return self._run(progress)
 
     def _run(self, progress: Progress | None) -> list[Found]:
-        ways: list[Ways] = []
+        arrivals: list[Arrivals] = []
         states: list[States | None] = []
         found: list[Found] = []
         best = np.inf
@@ -154,8 +153,8 @@ class Search:
                 there, how = self._begin()
                 self._nobody = how.take(np.zeros(0, dtype=np.intp))
             else:
-                there, how = self._stretch(layer, ways, states, best)
-            ways.append(there)
+                there, how = self._time_step(layer, arrivals, states, best)
+            arrivals.append(there)
             states.append(how)
             if layer >= self._longest:
                 states[layer - self._longest] = None
@@ -164,7 +163,7 @@ class Search:
                 row = int(at_goal[np.lexsort((there.far[at_goal], there.peak[at_goal]))[0]])
                 if there.peak[row] < best:
                     best = float(there.peak[row])
-                    moments = self._retrace(ways, layer, row)
+                    moments = self._retrace(arrivals, layer, row)
                     found.append(Found(best, layer, moments, self._gone(moments)))
             if progress is not None:
                 progress(layer, self.layers)
@@ -183,17 +182,17 @@ class Search:
         for before, after in pairwise(moments):
             ticks = (after.layer - before.layer) * self.ticks
             way = np.repeat(self.lattice.places[None, None, after.place], ticks + 1, axis=1)
-            if after.step != WAIT:
-                way = self.lattice.ways(np.array([after.step]), ticks)
+            if after.move != WAIT:
+                way = self.lattice.along(np.array([after.move]), ticks)
             mode = np.array([after.mode])
             went = self._crowd.go(
                 self.tick_of(before.layer), went.states, way, self._posture[mode],
-                self._gait[mode], np.array([after.step in self._near_doors]),
+                self._gait[mode], np.array([after.move in self._near_doors]),
             )  # fmt: skip
             highest = np.maximum(highest, went.highest[0])
         return highest
 
-    def _begin(self) -> tuple[Ways, States]:
+    def _begin(self) -> tuple[Arrivals, States]:
         """Where it begins, in each posture."""
         postures = np.unique(self._posture)
         modes = np.array([np.flatnonzero(self._posture == each)[0] for each in postures])
@@ -201,22 +200,22 @@ class Search:
         went = self._crowd.appear(self.first, here, postures)
         place = np.full(len(postures), self.lattice.start)
         peak = went.highest.max(axis=1, initial=0.0)
-        start = self.ways_at(place, peak, went.states)._replace(mode=modes)
+        start = self.arrivals_at(place, peak, went.states)._replace(mode=modes)
         allowed = self._allowed(went.highest, place, 0)
         rows = np.flatnonzero(allowed)
         return self._best(_some(start, rows), went.states.take(rows))
 
-    def _stretch(
-        self, layer: int, ways: list[Ways], states: list[States | None], best: float
-    ) -> tuple[Ways, States]:
-        """All that one can have come to by the end of a stretch."""
-        tries = self._tries(layer, ways, best)
+    def _time_step(
+        self, layer: int, arrivals: list[Arrivals], states: list[States | None], best: float
+    ) -> tuple[Arrivals, States]:
+        """All that one can have come to by the end of a time step."""
+        tries = self._tries(layer, arrivals, best)
         done: set[int] = set()
-        got: list[tuple[Ways, States]] = []
+        got: list[tuple[Arrivals, States]] = []
         # Who may come to a place unnoticed needs no other way there: few are tried at first.
         where = tries.place + len(self.lattice.places) * tries.doors
         rank = _rank(where)
-        through = np.isin(tries.step, list(self._near_doors))  # there doors may come to stand so
+        through = np.isin(tries.move, list(self._near_doors))  # there doors may come to stand so
         for low, high in ((0, 1), (1, 4), (4, NEVER)):
             some = (rank >= low) & (rank < high) & (~np.isin(where, list(done)) | through)
             for k in np.unique(layer - tries.layer[some]).tolist():
@@ -224,71 +223,72 @@ class Search:
                 before = states[layer - k]
                 if before is not None:
                     got.append(self._try(_some(tries, rows), before, layer, k, best))
-                    ways_there = _some(got[-1][0], np.flatnonzero(got[-1][0].clean))
-                    there = ways_there.place + len(self.lattice.places) * ways_there.doors
+                    clean = _some(got[-1][0], np.flatnonzero(got[-1][0].clean))
+                    there = clean.place + len(self.lattice.places) * clean.doors
                     done |= set(there.tolist())
         if not got:
             none = np.zeros(0, dtype=np.intp)
-            return _some(ways[0], none), self._nobody
-        whole = Ways._make(np.concatenate(each) for each in zip(*(g[0] for g in got), strict=True))
+            return _some(arrivals[0], none), self._nobody
+        columns = zip(*(g[0] for g in got), strict=True)
+        whole = Arrivals._make(np.concatenate(each) for each in columns)
         return self._best(whole, States.joined([g[1] for g in got]))
 
-    def _tries(self, layer: int, ways: list[Ways], best: float) -> Ways:
-        """Every step and wait that ends with a stretch, the most promising first."""
+    def _tries(self, layer: int, arrivals: list[Arrivals], best: float) -> Arrivals:
+        """Every move and wait that ends with a time step, the most promising first."""
         lattice, found = self.lattice, []
-        going = [(k, m, steps, first) for k, m, steps, first in self._steps if k <= layer]
-        for k, m, steps, first in going:
-            source = ways[layer - k]
+        going = [(k, m, moves, first) for k, m, moves, first in self._moves if k <= layer]
+        for k, m, moves, first in going:
+            source = arrivals[layer - k]
             count = first[source.place + 1] - first[source.place]
             row = np.repeat(np.arange(len(count)), count)
             begin = np.repeat(first[source.place] - np.append(0, np.cumsum(count)[:-1]), count)
-            step = steps[begin + np.arange(len(row))]
-            found.append((np.full(len(row), layer - k), row, step, np.full(len(row), m)))
-        source = ways[layer - 1]
+            move = moves[begin + np.arange(len(row))]
+            found.append((np.full(len(row), layer - k), row, move, np.full(len(row), m)))
+        source = arrivals[layer - 1]
         for m in self._waits.tolist():
             row = np.arange(len(source.place))
             same = np.full(len(row), layer - 1)
             found.append((same, row, np.full(len(row), WAIT), np.full(len(row), m)))
-        from_, row, step, mode = (np.concatenate(each) for each in zip(*found, strict=True))
+        from_, row, move, mode = (np.concatenate(each) for each in zip(*found, strict=True))
         peak, far, clean = np.zeros(len(row)), np.zeros(len(row)), np.zeros(len(row), np.bool_)
         here, doors = np.zeros((2, len(row)), dtype=np.intp)
         for each in np.unique(from_).tolist():
             at = from_ == each
-            source, rows = ways[each], row[at]
+            source, rows = arrivals[each], row[at]
             peak[at], far[at], clean[at] = source.peak[rows], source.far[rows], source.clean[rows]
             here[at], doors[at] = source.place[rows], source.doors[rows]
-        place = np.where(step == WAIT, here, lattice.steps.end[step])
-        far += np.where(step == WAIT, 0.0, lattice.steps.length[step])
+        place = np.where(move == WAIT, here, lattice.moves.end[move])
+        far += np.where(move == WAIT, 0.0, lattice.moves.length[move])
         use = (peak < best) & (layer + self._left[place] <= self.layers)
-        use = use & ~self._shut(layer, from_, step)
-        every = Ways(place, peak, far, from_, row, step, mode, clean, doors)
+        use = use & ~self._shut(layer, from_, move)
+        every = Arrivals(place, peak, far, from_, row, move, mode, clean, doors)
         tries = _some(every, np.flatnonzero(use))
         slow = self._gait[tries.mode]
         order = np.lexsort((slow, tries.far, tries.peak, ~tries.clean, tries.doors, tries.place))
         return _some(tries, order)
 
-    def _shut(self, layer: int, from_: Indices, step: Indices) -> Truths:
-        """Which steps lead through a door that is not open all the time."""
-        found = np.zeros(len(step), dtype=np.bool_)
+    def _shut(self, layer: int, from_: Indices, move: Indices) -> Truths:
+        """Which moves lead through a door that is not open all the time."""
+        found = np.zeros(len(move), dtype=np.bool_)
         opened = self.job.rounds.opened
-        for n in np.flatnonzero(np.isin(step, list(self.lattice.doors))).tolist():
+        for n in np.flatnonzero(np.isin(move, list(self.lattice.doors))).tolist():
             low, high = self.tick_of(int(from_[n])), self.tick_of(layer)
-            walls = list(self.lattice.doors[int(step[n])] - self.may_open)
+            walls = list(self.lattice.doors[int(move[n])] - self.may_open)
             found[n] = not opened[low : high + 1, walls].all()
         return found
 
     def _try(
-        self, tries: Ways, before: States, layer: int, k: int, best: float
-    ) -> tuple[Ways, States]:
-        """Take steps that all take as long."""
+        self, tries: Arrivals, before: States, layer: int, k: int, best: float
+    ) -> tuple[Arrivals, States]:
+        """Take moves that all take as long."""
         lattice, ticks = self.lattice, k * self.ticks
-        waits = tries.step == WAIT
+        waits = tries.move == WAIT
         way = np.empty((len(waits), ticks + 1, 3))
         way[waits] = lattice.places[tries.place[waits]][:, None]
-        way[~waits] = lattice.ways(tries.step[~waits], ticks)
+        way[~waits] = lattice.along(tries.move[~waits], ticks)
         went = self._crowd.go(
             self.tick_of(layer - k), before.take(tries.row), way, self._posture[tries.mode],
-            self._gait[tries.mode], np.isin(tries.step, list(self._near_doors)),
+            self._gait[tries.mode], np.isin(tries.move, list(self._near_doors)),
         )  # fmt: skip
         peak = np.maximum(tries.peak, went.highest.max(axis=1, initial=0.0))
         allowed = self._allowed(went.highest, tries.place, layer) & (peak < best)
@@ -305,15 +305,15 @@ class Search:
             self.refused.setdefault(a, []).extend((each, self.tick_of(layer)) for each in at)
         return np.asarray(~over.any(axis=1))
 
-    def _best(self, ways: Ways, states: States) -> tuple[Ways, States]:
-        """Those that no other way to the same place is as good as in every respect."""
-        chosen = self.front(ways, states)
-        return _some(ways, chosen), states.take(chosen)
+    def _best(self, arrivals: Arrivals, states: States) -> tuple[Arrivals, States]:
+        """Those than which no other at the same place is as good in every respect."""
+        chosen = self.front(arrivals, states)
+        return _some(arrivals, chosen), states.take(chosen)
 
-    def ways_at(self, place: Indices, peak: Numbers, states: States) -> Ways:
-        """Ways of which nothing is known but where they led to, and how things are there."""
+    def arrivals_at(self, place: Indices, peak: Numbers, states: States) -> Arrivals:
+        """Arrivals of which nothing is known but where they led to, and how things are there."""
         none = np.zeros(len(place), dtype=np.intp)
-        return Ways(
+        return Arrivals(
             place, peak, np.zeros(len(place)), none - 1, none, none + WAIT, none,
             _clean(states, peak), self._doors_of(states),
         )  # fmt: skip
@@ -326,12 +326,13 @@ class Search:
             found[n] = self._met.setdefault(key, len(self._met) + 1)
         return found
 
-    def front(self, ways: Ways, states: States) -> Indices:
-        """Which of some ways are kept, by row: see `_best`."""
+    def front(self, arrivals: Arrivals, states: States) -> Indices:
+        """Which of some arrivals are kept, by row: see `_best`."""
         order = np.lexsort(
-            (ways.far, states.value.sum(axis=1), ways.peak, ~ways.clean, ways.doors, ways.place)
-        )
-        places = (ways.place + len(self.lattice.places) * ways.doors)[order]
+            (arrivals.far, states.value.sum(axis=1), arrivals.peak, ~arrivals.clean,
+             arrivals.doors, arrivals.place)
+        )  # fmt: skip
+        places = (arrivals.place + len(self.lattice.places) * arrivals.doors)[order]
         starts = np.flatnonzero(np.append(True, places[1:] != places[:-1])[: len(order)])
         ends = np.append(starts[1:], len(order))[: len(starts)]
         waits = np.zeros(len(order), dtype=np.bool_)
@@ -339,14 +340,14 @@ class Search:
         kept: list[int] = []
         for low, high in zip(starts, ends, strict=True):
             rows = order[low:high]
-            if high - low == 1 or (ways.clean[rows[0]] and not self.by_feet):
+            if high - low == 1 or (arrivals.clean[rows[0]] and not self.by_feet):
                 kept.append(int(rows[0]))
                 continue
-            kept += self._front(rows, ways, states, waits)
+            kept += self._front(rows, arrivals, states, waits)
         return np.array(kept, dtype=np.intp)
 
-    def _front(self, rows: Indices, ways: Ways, states: States, waits: Truths) -> list[int]:
-        """The same of one place; those that may be as good as others come before them."""
+    def _front(self, rows: Indices, arrivals: Arrivals, states: States, waits: Truths) -> list[int]:
+        """The same at one place; those that may be as good as others come before them."""
         front: list[int] = []
         while len(rows):
             if len(front) >= self.kept:
@@ -355,13 +356,13 @@ class Search:
             best, rows = int(rows[0]), rows[1:]
             front.append(best)
             if not waits[best]:
-                rows = rows[~self._is_as_good(best, rows, ways, states)]
+                rows = rows[~self._is_as_good(best, rows, arrivals, states)]
         return front
 
-    def _is_as_good(self, best: int, rows: Indices, ways: Ways, states: States) -> Truths:
-        """Than which others a way is as good in every respect."""
+    def _is_as_good(self, best: int, rows: Indices, arrivals: Arrivals, states: States) -> Truths:
+        """Than which others an arrival is as good in every respect."""
         value, quiet, seen = states.value, states.quiet, states.seen
-        good: Truths = ways.peak[best] <= ways.peak[rows]
+        good: Truths = arrivals.peak[best] <= arrivals.peak[rows]
         good &= (value[best] <= value[rows]).all(axis=1)
         good &= ((quiet[best] >= quiet[rows]) | (value[best] <= 0.0)).all(axis=1)
         good &= (seen[rows] | ~seen[best]).all(axis=(1, 2))
@@ -373,21 +374,21 @@ class Search:
             good &= np.abs(states.walked[best] - states.walked[rows]) < 1e-9
         return good
 
-    def _retrace(self, ways: list[Ways], layer: int, row: int) -> tuple[Moment, ...]:
+    def _retrace(self, arrivals: list[Arrivals], layer: int, row: int) -> tuple[Moment, ...]:
         found = []
         while layer >= 0:
-            at = ways[layer]
-            found.append(Moment(layer, int(at.place[row]), int(at.step[row]), int(at.mode[row])))
+            at = arrivals[layer]
+            found.append(Moment(layer, int(at.place[row]), int(at.move[row]), int(at.mode[row])))
             layer, row = int(at.layer[row]), int(at.row[row])
         return tuple(found[::-1])
 
 
-def _some(ways: Ways, rows: Indices) -> Ways:
-    return Ways._make(values[rows] for values in ways)
+def _some(arrivals: Arrivals, rows: Indices) -> Arrivals:
+    return Arrivals._make(values[rows] for values in arrivals)
 
 
 def _rank(place: Indices) -> Indices:
-    """The how manyth each is of those of its place, which follow on each other."""
+    """The place of each in the row of those at its place, from 0; these follow on each other."""
     if not len(place):
         return place
     starts = np.append(True, place[1:] != place[:-1])
@@ -397,7 +398,7 @@ def _rank(place: Indices) -> Indices:
 
 
 def _clean(states: States, peak: Numbers) -> Truths:
-    """Of whom nobody has sensed anything, and nobody will without a step more."""
+    """Of whom nobody has sensed anything, and nobody will before the next move."""
     clean = (peak <= 0.0) & (states.value <= 0.0).all(axis=1) & ~states.seen.any(axis=(1, 2))
     clean[states.waiting.state] = False
     found: Truths = clean
