@@ -52,6 +52,8 @@ from .plots.minds import SearchArtists as SearchArtists
 from .plots.minds import ThrowArtists as ThrowArtists
 from .plots.parity import ParityArtists as ParityArtists
 from .plots.parity import plot_parity as plot_parity
+from .plots.players import PlayersArtists as PlayersArtists
+from .plots.players import plot_players as plot_players
 from .plots.ray import RayArtists as RayArtists
 from .plots.ray import plot_ray as plot_ray
 from .plots.search import SearchFigure as SearchFigure
@@ -119,6 +121,8 @@ from .tuning.parity import PairParity as PairParity
 from .tuning.parity import Parity as Parity
 from .tuning.parity import StateParity as StateParity
 from .tuning.parity import parity as parity
+from .tuning.players import Players as Players
+from .tuning.players import players as players
 from .tuning.reading import Want as Want
 from .tuning.searches import SearchResult as SearchResult
 from .tuning.searches import compare_searches as compare_searches

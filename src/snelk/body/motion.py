@@ -17,7 +17,7 @@ from snelk.body.moving import (
     take_way_to,
     turns_back,
 )
-from snelk.body.paces import AHEAD, PACES, Moving
+from snelk.body.paces import AHEAD, NEAR, PACES, Moving
 from snelk.config.models import Setup
 from snelk.config.words import POSTURES
 from snelk.level.columns import laid_out
@@ -61,7 +61,7 @@ class Motion:
     ) -> None:
         agents = setups[0].agents
         shape = (len(setups), len(agents))
-        self.dt = dt
+        self.dt, self._level = dt, level
         self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
         self.driven = np.zeros(shape, dtype=np.bool_)
         self.x, self.y, self.z, self.heading, self.speed = np.zeros((5, *shape))
@@ -168,6 +168,33 @@ class Motion:
         """(2,) the place on its way that it goes to next, m."""
         place: Numbers = self._points[v, a, self._next[v, a], :2]
         return place
+
+    def ahead(self, v: int, a: int) -> Numbers:
+        """(places, 3) where its way leads on from where it is, m; links end where they lead to."""
+        rest = self._points[v, a, self._next[v, a] : self._size[v, a]]
+        places = np.column_stack([rest[:, :2], np.full(len(rest), self.z[v, a])])
+        for n, floor in enumerate(rest[:, 4].astype(int).tolist()):
+            if floor >= 0:
+                places[n, 2] = self._level.height_of(floor, *places[n, :2].tolist())
+        return places
+
+    def farther_on(self, v: int, a: int, seconds: float) -> tuple[float, float, float, float]:
+        """Where it will be on its way after a time at its pace, m, and how it will face, rad.
+
+        At the end of its way it stands, as it came; without a way where it is, as it faces now.
+        """
+        here = np.array([self.x[v, a], self.y[v, a], self.z[v, a]])
+        heading, left = float(self.heading[v, a]), float(self.pace[v, a]) * seconds
+        for place in self.ahead(v, a) if self.on_way[v, a] else ():
+            off = place - here
+            far = float(np.hypot(off[0], off[1]))
+            if far > NEAR:
+                heading = float(np.arctan2(off[1], off[0]))
+            if far > left:
+                here = here + off * (left / far)
+                break
+            here, left = place, left - far
+        return (*here.tolist(), heading)
 
     def link_within(self, v: int, a: int, reach: float) -> int:
         """The link that it comes to within a reach on its way, m, by number; -1 for none."""

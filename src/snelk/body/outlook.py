@@ -7,18 +7,21 @@ from numpy.typing import NDArray
 
 from snelk.body.looking import look_out
 from snelk.body.me import Me
+from snelk.senses.bodies import Poses
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 
-def looks_at(me: Me, places: Numbers, tall: int) -> Truths:
+def looks_at(me: Me, places: Numbers, tall: int, poses: Poses | None = None) -> Truths:
     """Which places, (places, 3), it has in view now, well enough to see somebody there.
 
-    Somebody would be as tall as a character, by index.
+    Somebody would be as tall as a character, by index. Other poses than those of now, as compiled
+    loops read them, tell what it would have in view then.
     """
     world = me.world
     found = np.empty(len(places), dtype=np.bool_)
     where = np.ascontiguousarray(places)
-    look_out(me.v, me.a, tall, where, world.senses.laid_poses, *world.outlook, found)
+    poses = world.senses.laid_poses if poses is None else poses
+    look_out(me.v, me.a, tall, where, poses, *world.outlook, found)
     return found

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from snelk.body.doing import Doing
 from snelk.body.doors import Doors
 from snelk.body.motion import Motion
-from snelk.body.outcomes import Happening
+from snelk.body.outcomes import Happening, Outcomes
 from snelk.body.stage import BodyStage
 from snelk.body.standing import Timing
 from snelk.body.walker import Walker
@@ -127,6 +127,7 @@ class Scene(Protocol):
     spots: dict[str, Numbers]
     outlook: Outlook
     happenings: list[Happening]
+    outcomes: Outcomes
     doors: Doors
     memory: MemoryNumbers
 

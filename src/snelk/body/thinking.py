@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from snelk.body.acting import set_out, set_out_one
-from snelk.body.activities import Call
+from snelk.body.activities import Activity, Call
 from snelk.body.columns import (
     DoingColumns,
     FlightStageColumns,
@@ -36,6 +36,7 @@ from snelk.body.fleeing import choose_by_lengths, choose_where
 from snelk.body.flights import FlightStage
 from snelk.body.me import LOOK_CODES, Me
 from snelk.body.outcomes import Happening
+from snelk.body.playing import Play
 from snelk.body.roaming import Roaming
 from snelk.body.roams import RoamStage
 from snelk.body.rounds import BACK_AND_FORTH, HERE, HOME, LOOP, ONCE, START, WHERE_IT_IS, RoundStage
@@ -82,7 +83,7 @@ class Thinking:
         doing.done[...] = True  # who has no activity has done all it had to
         self.laid = laid_out(DoingColumns, doing)
         self._roaming = Roaming(world)
-        self._objects: dict[tuple[int, int], Call] = {}
+        self._objects: dict[tuple[int, int], Activity] = {}
         self._short_told = np.zeros(shape, dtype=np.bool_)
         self._walkers: dict[tuple[int, int], Walker] = {}
         self._grounds: list[Ways] = []  # by index
@@ -164,10 +165,15 @@ class Thinking:
         if doing.kind[v, a] == SEARCH:
             self.seeker.begin(Me(world, v, a))
         if doing.kind[v, a] == OTHERS:
-            activity = self._objects[v, a] = Call(Me(world, v, a))
+            kind = Play if self._name(v, a) == "play" else Call
+            activity = self._objects[v, a] = kind(Me(world, v, a))
             doing.done[v, a], doing.failed[v, a] = activity.done, activity.failed
         world.timing.next_thought[v, a] = -NEVER
         world.timing.thought_there[v, a] = self._short_told[v, a] = False
+
+    def activity_of(self, v: int, a: int) -> Activity | None:
+        """What somebody does that is an object in Python; None for what loops do."""
+        return self._objects.get((v, a))
 
     def _name(self, v: int, a: int) -> str:
         """The name of what somebody does in the state that it is in now."""

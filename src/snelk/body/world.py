@@ -487,8 +487,7 @@ class World:
 
     def _names_of(self, v: int, name: str) -> tuple[str, ...]:
         """The names that a character goes by: its own, and its profile's."""
-        profile = self.setups[v].cast[name].profile
-        return (name,) if profile is None else (name, profile)
+        return self.setups[v].names_of(name)
 
     def take_transitions(self) -> bool:
         """Take the transitions that are due; tell whether anything comes of them at once."""
@@ -867,8 +866,11 @@ class World:
         states = self._states[v][a][1]
         return states[self.ladders.state[v, a]] if states else State()
 
-    def ways_of(self, v: int, name: str) -> Ways:
-        """The ways of a character: as wide as its body needs, and by what it may take and open."""
+    def ways_of(self, v: int, name: str, also: frozenset[int] = frozenset()) -> Ways:
+        """The ways of a character: as wide as its body needs, and by what it may take and open.
+
+        Others may open the doors of `also`, by number.
+        """
         member, whom = self.setups[v].cast[name], self._names_of(v, name)
         return self.level.ways(
             clearance=self.setups[v].body_of(name).radius,
@@ -876,15 +878,15 @@ class World:
             bounds=self._bounds[v],
             z=member.z,
             who=whom,
-            opened=self.doors.open_for(v, whom),
+            opened=self.doors.open_for(v, whom) | also,
         )
 
-    def new_walker(self, v: int, a: int) -> Walker:
-        """The ground that an agent walks on."""
+    def new_walker(self, v: int, a: int, also: frozenset[int] = frozenset()) -> Walker:
+        """The ground that an agent walks on; as if doors were open, given by number."""
         whom = self._names_of(v, self.agents[a])
-        ways = free = self.level.ways(who=whom, opened=self.doors.open_for(v, whom))
+        ways = free = self.level.ways(who=whom, opened=self.doors.open_for(v, whom) | also)
         if self.motion.driven[v, a]:
-            ways = self.ways_of(v, self.agents[a])
+            ways = self.ways_of(v, self.agents[a], also)
         return Walker(ways, free, self._here(v, a))
 
     def route_of(self, v: int, a: int, name: str | None) -> Numbers:

@@ -29,6 +29,7 @@ COMMANDS = {
     "coverage": "covering.coverage",
     "sneak": "sneaking.sneak",
     "fair": "fairness.fair",
+    "players": "playing.players",
     "page": "pages.page",
     "animate": "pages.animate",
     "import": "importing.import_recording",

@@ -120,8 +120,8 @@ def sneak(
     claim_drawing(loaded, figure, floor)
     with progress_bar("trying every way") as bar:
         found = search(
-            loaded, to=_place(to), start=None if start is None else _place(start), target=target,
-            agents=agent, ignore=ignore or (), begin=begin, end=end, cell=cell,
+            loaded, to=place_of(to), start=None if start is None else place_of(start),
+            target=target, agents=agent, ignore=ignore or (), begin=begin, end=end, cell=cell,
             modes=mode or USUAL, below=below, kept=kept, progress=_without_words(bar),
         )  # fmt: skip
     opened: tuple[Opening, ...] = ()
@@ -194,7 +194,7 @@ def _without_words(
     return None if bar is None else lambda _, done, whole: bar(done, whole)
 
 
-def _place(text: str) -> Place:
+def place_of(text: str) -> Place:
     """A place as it is written: numbers, or a name."""
     try:
         return tuple(float(part) for part in text.split(","))

@@ -23,6 +23,10 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
     """States, routes, zones, spots and attributes that are named but are not there, and so on."""
     known = {
         "route": [route.name for route, _ in level.routes],
+        "spot or zone": [
+            *(spot.name for spot, _ in level.spots),
+            *(zone.name for zone, _ in level.zones),
+        ],
         "spot": [spot.name for spot, _ in level.spots],
         "zone": [zone.name for zone, _ in level.zones],
         "team": sorted({member.team for member in setup.cast.values()}),
@@ -226,6 +230,9 @@ def named_by(state: State) -> Iterator[tuple[Place, str, tuple[str, ...]]]:
         yield ("flee", "spots"), "spot", state.flee.spots
     if state.search is not None:
         yield ("search", "spots"), "spot", state.search.spots
+    if state.play is not None:
+        yield ("play", "to"), "spot or zone", (state.play.to,)
+        yield ("play", "ignores"), "character", state.play.ignores
 
 
 def names_in(condition: Condition) -> Iterator[tuple[str, str]]:

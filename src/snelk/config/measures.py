@@ -15,7 +15,7 @@ from snelk.errors import ALL, UnknownNameError, nearest
 class Measure(NamedTuple):
     """What a measure is of, in which unit, and what it says."""
 
-    of: str  # run, agent, state (of an agent) or pair (of agent and target)
+    of: str  # run, agent, state (of an agent), player (an agent) or pair (of agent and target)
     unit: str  # s, m, or nothing for counts and shares
     text: str  # what it is
 
@@ -73,6 +73,15 @@ MEASURES: dict[str, Measure] = {
     "searches_given_up": Measure("agent", "", "Searches that were given up, or had nothing left."),
     "distance_walked": Measure("agent", "m", "How far it went, in plan."),
     "times_stuck": Measure("agent", "", "How often it did not get on."),
+    "got_through": Measure(
+        "player", "", "1 if it came to its goal before it was too late, else 0."
+    ),
+    "through_at": Measure("player", "s", "When it came to its goal."),
+    "warned_at": Measure("player", "s", "When it was first warned by another's meter."),
+    "too_late_at": Measure("player", "s", "When it was first too late, or it was caught."),
+    "hides": Measure("player", "", "How often it hid."),
+    "hidden_for": Measure("player", "s", "How long it hid in all, ways to cover included."),
+    "waited_for": Measure("player", "s", "How long it waited in all for somebody to look away."),
 }
 """Every measure, by name."""
 
@@ -103,11 +112,11 @@ class Address(NamedTuple):
     @property
     def is_moment(self) -> bool:
         """Whether it is a moment of the run."""
-        return self.measure.startswith("first_") or self.measure == "caught_at"
+        return self.measure.startswith("first_") or self.measure.endswith("_at")
 
 
-Has = tuple[str, tuple[str, ...], tuple[str, ...]]
-"""An agent, the states of its ladder, and the targets that it notices."""
+Has = tuple[str, tuple[str, ...], tuple[str, ...], bool]
+"""An agent, the states of its ladder, the targets that it notices, and whether it plays."""
 
 
 def addresses_of(setups: Sequence[Setup]) -> tuple[Address, ...]:
@@ -120,13 +129,15 @@ def _who_has(setups: Sequence[Setup]) -> tuple[Has, ...]:
     for agent in setups[0].agents:
         states: dict[str, None] = {}
         targets: dict[str, None] = {}
+        plays = False
         for setup in setups:
             profile = setup.profile_of(agent)
+            plays |= profile.ladder is not None and profile.ladder.plays
             states |= dict.fromkeys(profile.ladder.states if profile.ladder else ())
             teams = {team: profile.ever_notices(team) for team in _teams(setup)}
             targets |= dict.fromkeys(n for n, each in setup.cast.items() if teams[each.team])
         others = tuple(name for name in setups[0].cast if name in targets and name != agent)
-        found.append((agent, tuple(states), others))
+        found.append((agent, tuple(states), others, plays))
     return tuple(found)
 
 
@@ -139,11 +150,12 @@ def _known(who: tuple[Has, ...]) -> dict[str, Address]:
     """Their measures, by key."""
     names = {
         of: [name for name, measure in MEASURES.items() if measure.of == of]
-        for of in ("run", "agent", "pair")
+        for of in ("run", "agent", "pair", "player")
     }
     found = [Address(name) for name in names["run"]]
-    for agent, states, targets in who:
+    for agent, states, targets, plays in who:
         found += [Address(name, agent) for name in names["agent"]]
+        found += [Address(name, agent) for name in names["player"] if plays]
         found += [Address("time_in", agent, state=state) for state in states]
         found += [Address(name, agent, target) for target in targets for name in names["pair"]]
     return {address.key: address for address in found}

@@ -191,6 +191,58 @@ class Search(Model):
     )
 
 
+def _from_to(value: object) -> object:
+    return (value, value) if isinstance(value, int | float) else value
+
+
+def _a_range(ends: tuple[float, float]) -> tuple[float, float]:
+    if ends[0] > ends[1]:
+        raise ValueError("must be a number, or [least, most]")
+    return ends
+
+
+Shares = Annotated[
+    tuple[Share, Share],
+    Field(strict=False),
+    AfterValidator(_a_range),
+    BeforeValidator(_from_to, json_schema_input_type=float | list[float]),
+]
+"""A share, or from which to which it is drawn."""
+
+
+class Play(Model):
+    """Go to a place past everybody, as a player would: a simulated player."""
+
+    to: Name = Field(description="Where to: a spot or a zone.")
+    care: Shares = Field(
+        default=(0.0, 1.0),
+        description="How careful it is, from 0, reckless, to 1: how often it minds a danger, and "
+        "how slowly it goes. A number, or [least, most] to draw between for each seed.",
+    )
+    knows: Shares = Field(
+        default=(0.0, 1.0),
+        description="Of how many of the others it knows where they go next. A number, or [least, "
+        "most] to draw between for each seed.",
+    )
+    sign: Annotated[float, with_unit("", gt=0, le=1)] = Field(
+        default=0.3, description="The meter of another that warns it."
+    )
+    late: Annotated[float, with_unit("", gt=0, le=1)] = Field(
+        default=1.0, description="The meter of another at which it is too late."
+    )
+    react: Seconds = Field(default=0.5, description="How long it takes to see a sign, s.")
+    patience: Seconds = Field(
+        default=10.0,
+        description="How long it waits or hides at a time, s, at most; times its care for waiting.",
+    )
+    ignores: Names = Field(
+        default=(), description="Agents whose looks and meters it does not mind."
+    )
+    leaves: bool = Field(
+        default=True, description="Whether it is taken out of the run once it is there."
+    )
+
+
 class Call(Model):
     """Do what a Python function says."""
 
@@ -210,6 +262,7 @@ ACTIVITIES = (
     "evade",
     "sleep",
     "search",
+    "play",
     "call",
 )
 
@@ -366,6 +419,9 @@ class State(Model):
     evade: Evade | None = Field(default=None, description="It evades.")
     sleep: Sleep | None = Field(default=None, description="It sleeps.")
     search: Search | None = Field(default=None, description="It searches.")
+    play: Play | None = Field(
+        default=None, description="It goes to a place past everybody, as a player would."
+    )
     call: Call | None = Field(default=None, description="It does what a Python function says.")
 
     def activities(self) -> tuple[str, ...]:
@@ -466,6 +522,11 @@ class Ladder(Model):
         for name, transition in self.transitions.items():
             if transition.then is not None:
                 yield ("transitions", name, "then"), transition.then
+
+    @property
+    def plays(self) -> bool:
+        """Whether it is that of a simulated player."""
+        return any(state.play is not None for state in self.states.values())
 
     def rank_of(self, name: str) -> int:
         """How alert a state is."""

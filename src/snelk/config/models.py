@@ -27,7 +27,7 @@ from snelk.config.fields import (
     WholeAngle,
     with_unit,
 )
-from snelk.config.minds import Attributes, Ladder, Leash, Movement, State
+from snelk.config.minds import Attributes, Ladder, Leash, Movement, Play, State
 from snelk.config.wanted import Expectation, Fit, Wish
 
 
@@ -435,6 +435,11 @@ class Member(Model):
     attributes: Attributes = Field(
         default={}, description="Numbers that conditions can ask for; over those of its body."
     )
+    play: Play | None = Field(
+        default=None,
+        description="With it, it is a simulated player: it goes to a place past everybody, from "
+        "where it stands or where its track begins, instead of following that.",
+    )
     absent: bool = Field(
         default=False,
         description="Whether it is not there until an effect, or a live game, spawns it.",
@@ -684,6 +689,17 @@ class Setup(ProfilesFile):
     def body_of(self, name: str) -> Body:
         """The body of a character of the cast."""
         return self.bodies[self.body_name_of(name)]
+
+    def names_of(self, name: str) -> tuple[str, ...]:
+        """What a character goes by for doors and links: its own name, and its profile's.
+
+        A simulated player still goes by the profile that it has without playing.
+        """
+        member = self.cast[name]
+        if member.profile is None:
+            return (name,)
+        like = self.profiles[member.profile].like if member.play is not None else None
+        return (name, member.profile) if like is None else (name, member.profile, like)
 
     def profile_of(self, agent: str) -> Profile:
         """The profile of an agent of the cast."""

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Container, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 import pandas as pd
 from numpy.typing import NDArray
 
 from snelk.config.fields import LONGEST
-from snelk.config.models import BECOMES, Change
+from snelk.config.models import BECOMES, Change, Clock
 from snelk.config.problems import shown
 from snelk.config.tabular import read_rows
 from snelk.config.words import GAITS, POSTURES, PRESENT, SENSES, TRUTHS
@@ -74,6 +75,13 @@ class TrackData:
     flat: bool = False
 
 
+def end_of(clock: Clock, tracks: Mapping[str, TrackData]) -> float:
+    """When a run ends, s: as the clock says, else with the last track."""
+    if clock.end is not None:
+        return clock.end
+    return max((float(track.t[-1]) for track in tracks.values()), default=clock.start)
+
+
 @dataclass(frozen=True)
 class NoiseData:
     """Noises in the order of time: arrays of (noises,), metres and seconds.
@@ -109,6 +117,10 @@ class NoiseData:
             tuple(bys[i] for i in order),
         )
 
+    def without(self, names: Container[str]) -> NoiseData:
+        """Those that some characters did not make."""
+        return _of_others(self, names)
+
 
 @dataclass(frozen=True)
 class ThrowData:
@@ -125,6 +137,10 @@ class ThrowData:
     z: NDArray[np.float64]
     speed: NDArray[np.float64]
     reach: NDArray[np.float64]
+
+    def without(self, names: Container[str]) -> ThrowData:
+        """What some characters did not throw."""
+        return _of_others(self, names)
 
     @classmethod
     def none(cls) -> ThrowData:
@@ -143,6 +159,19 @@ class ThrowData:
         return ThrowData(
             by=tuple(bys[i] for i in order), kind=tuple(kinds[i] for i in order), **numbers
         )
+
+
+M = TypeVar("M", NoiseData, ThrowData)
+
+
+def _of_others(made: M, names: Container[str]) -> M:
+    """What others than some characters made or threw."""
+    keep = [n for n, by in enumerate(made.by) if by not in names]
+    values: dict[str, Any] = {
+        name: value[keep] if isinstance(value, np.ndarray) else tuple(value[n] for n in keep)
+        for name, value in vars(made).items()
+    }
+    return type(made)(**values)
 
 
 def read_tracks(path: Path) -> dict[str, TrackData]:

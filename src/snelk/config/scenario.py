@@ -18,14 +18,22 @@ from snelk.config.draft import Draft, as_value, split_key
 from snelk.config.expectations import expectation_problems
 from snelk.config.geojson import LevelData, read_level
 from snelk.config.ladders import recorded_changes_problems
-from snelk.config.models import Change, Clock, Setup
+from snelk.config.models import Change, Setup
 from snelk.config.names import name_problems
 from snelk.config.played import Played, read_played
+from snelk.config.players import (
+    NOTHING,
+    Recorded,
+    player_problems,
+    players_of,
+    with_players,
+)
 from snelk.config.problems import shown
 from snelk.config.recordings import (
     NoiseData,
     ThrowData,
     TrackData,
+    end_of,
     read_changes,
     read_noises,
     read_throws,
@@ -52,6 +60,7 @@ class Scenario:
         played: What a live game put in, where the scenario is one that was kept.
         overrides: What was changed by the caller, as `{key path: value}`.
         strangers: Ids that the track files hold but the cast does not.
+        recorded: What was recorded, also of those that are simulated players instead.
     """
 
     source: str
@@ -64,6 +73,7 @@ class Scenario:
     overrides: Mapping[str, Any]
     strangers: tuple[str, ...]
     draft: Draft = field(repr=False)
+    recorded: Recorded = field(repr=False, default=NOTHING)
     played: Played | None = None
 
     def changed(self, overrides: Mapping[str, Any]) -> Scenario:
@@ -82,17 +92,22 @@ class Scenario:
         setup = draft.setup(problems)
         if setup is not None:
             problems += clue_problems(setup, draft, self.level, self.tracks)
+        left = Recorded(self.tracks, self.noises, self.throws)
         if setup is not None and not problems:
-            setup = with_clues_placed(setup, self.level, self.tracks)
-            problems += _cast_problems(setup, draft, self.tracks, self.played)
+            left = left.without(players_of(setup))
+            problems += player_problems(setup, draft, self.level)
         if setup is not None and not problems:
-            problems += name_problems(setup, draft, self.level, self.noises, self.throws)
+            setup = with_players(setup, self.recorded)
+            setup = with_clues_placed(setup, self.level, left.tracks)
+            problems += _cast_problems(setup, draft, left.tracks, self.played)
+        if setup is not None and not problems:
+            problems += name_problems(setup, draft, self.level, left.noises, left.throws)
             also = () if self.played is None else self.played.changes()
             changes = (*self.changes, *also)
             problems += recorded_changes_problems(setup, draft, self.level, changes)
             if _about_expectations(overrides):
-                end = end_of(setup.clock, self.tracks)
-                recorded = (*self.noises.kind, *self.throws.kind)
+                end = end_of(setup.clock, left.tracks)
+                recorded = (*left.noises.kind, *left.throws.kind)
                 problems += expectation_problems(setup, draft, self.level, end, recorded)
             problems += [
                 Problem("overrides", key, "", "cannot be changed here", "edit the scenario's file")
@@ -101,7 +116,10 @@ class Scenario:
             ]
         if problems or setup is None:
             raise InputError(problems)
-        return replace(self, setup=setup, draft=draft, overrides={**self.overrides, **overrides})
+        return replace(
+            self, setup=setup, draft=draft, overrides={**self.overrides, **overrides},
+            tracks=left.tracks, noises=left.noises, throws=left.throws,
+        )  # fmt: skip
 
     def check_expectations(self) -> None:
         """Make sure that all that is expected and wished for can be judged.
@@ -169,30 +187,36 @@ def load(path: str | Path, *, overrides: Mapping[str, Any] | None = None) -> Sce
     tracks |= played.tracks if played is not None else {}
     if setup is not None and level is not None and not problems:
         problems += clue_problems(setup, draft, level, tracks)
+    recorded = left = Recorded(tracks, noises, throws)
     if setup is not None and level is not None and not problems:
-        setup = with_clues_placed(setup, level, tracks)
-        problems += _cast_problems(setup, draft, tracks, played)
+        left = recorded.without(players_of(setup))
+        problems += player_problems(setup, draft, level)
     if setup is not None and level is not None and not problems:
-        problems += name_problems(setup, draft, level, noises, throws)
+        setup = with_players(setup, recorded)
+        setup = with_clues_placed(setup, level, left.tracks)
+        problems += _cast_problems(setup, draft, left.tracks, played)
+    if setup is not None and level is not None and not problems:
+        problems += name_problems(setup, draft, level, left.noises, left.throws)
         also = () if played is None else played.changes()
         problems += recorded_changes_problems(setup, draft, level, (*changes, *also))
         # What is changed for a try, such as the end of the run, may leave expectations behind.
         if not overrides or _about_expectations(overrides):
-            end, recorded = end_of(setup.clock, tracks), (*noises.kind, *throws.kind)
-            problems += expectation_problems(setup, draft, level, end, recorded)
+            end, kinds = end_of(setup.clock, left.tracks), (*noises.kind, *throws.kind)
+            problems += expectation_problems(setup, draft, level, end, kinds)
     if problems or setup is None or level is None:
         raise InputError(problems)
     return Scenario(
         str(path),
         setup,
         level,
-        {name: tracks[name] for name in setup.cast if name in tracks},
-        noises,
-        throws,
+        {name: left.tracks[name] for name in setup.cast if name in left.tracks},
+        left.noises,
+        left.throws,
         changes,
         dict(overrides or {}),
         tuple(name for name in tracks if name not in setup.cast),
         draft,
+        recorded,
         played,
     )
 
@@ -221,13 +245,6 @@ def value_of(setup: Setup, key: str) -> Any:
         else:
             return None
     return here
-
-
-def end_of(clock: Clock, tracks: Mapping[str, TrackData]) -> float:
-    """When a run ends, s: as the clock says, else with the last track."""
-    if clock.end is not None:
-        return clock.end
-    return max((float(track.t[-1]) for track in tracks.values()), default=clock.start)
 
 
 def parse_override(text: str) -> tuple[str, Any]:

@@ -9,8 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Clock, Setup
-from snelk.config.recordings import TrackData
-from snelk.config.scenario import end_of
+from snelk.config.recordings import TrackData, end_of
 from snelk.config.words import POSTURES
 from snelk.engine.clock import times_of
 from snelk.level.footing import follow_floors

@@ -14,6 +14,7 @@ from snelk.body.columns import GivenColumns
 from snelk.body.scene import Senses
 from snelk.body.world import PoseRoom, World
 from snelk.config.models import Setup
+from snelk.config.players import players_of
 from snelk.config.scenario import Scenario, as_scenario
 from snelk.engine.columns import TickStageColumns
 from snelk.engine.listening import Listening
@@ -158,6 +159,10 @@ class Simulation:
                 if getattr(setup, what) != getattr(first, what):
                     rule = f"variants of one batch must have the same {what}"
                     raise InputError.of("variants", f"[{index}]", "", rule, "run it apart")
+            if players_of(setup) != players_of(scenario.setup):
+                rule = "variants of one batch must have the same simulated players"
+                fix = "let them play in the scenario itself"
+                raise InputError.of("variants", f"[{index}]", "", rule, fix)
             if list(setup.cast) != list(first.cast):
                 rule = "variants of one batch must have the same cast"
                 raise InputError.of("variants", f"[{index}]", "", rule, "run it apart")

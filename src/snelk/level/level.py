@@ -406,6 +406,21 @@ class Level:
         places: NDArray[np.float64] = shapely.get_coordinates(points, include_z=True)
         return np.nan_to_num(places)
 
+    def places_named(self, name: str, z: float) -> NDArray[np.float64]:
+        """(places, 3) what a spot or a zone means as a place, m: of a zone one on each floor of it.
+
+        Without floors that is `z` high, m. None where a zone is on no floor.
+        """
+        if name in self.spot_names:
+            return self.spot_places[[self.spot_names.index(name)]]
+        found = []
+        for floor in range(max(len(self.floor_names), 1)):
+            area = self.zone_on(name, floor)
+            if not area.is_empty:
+                x, y = shapely.get_coordinates(area.representative_point())[0].tolist()
+                found.append((x, y, self.height_of(floor, x, y) if self.floor_names else z))
+        return np.array(found, dtype=np.float64).reshape(-1, 3)
+
     @property
     def floor_names(self) -> tuple[str, ...]:
         """Names of the floors, in the order of the file."""

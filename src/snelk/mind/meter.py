@@ -94,6 +94,17 @@ class Meters(NamedTuple):
         )
 
 
+def suspicion(
+    meter: NDArray[np.float64], senses: NDArray[np.bool_], metered: NDArray[np.bool_]
+) -> NDArray[np.float64]:
+    """How sure agents are of targets: their meters, 0 to 1; without one 1 if they sense them.
+
+    >>> suspicion(np.array([0.2, 0.0]), np.array([True, True]), np.array([True, False]))
+    array([0.2, 1. ])
+    """
+    return np.where(metered, meter, senses.astype(np.float64))
+
+
 def meter_numbers(setups: Sequence[Setup]) -> MeterNumbers:
     """Pack the meters of every agent of every variant into arrays."""
     agents = setups[0].agents

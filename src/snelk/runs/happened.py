@@ -99,6 +99,13 @@ def _happenings(
             "stuck": f"{agent} does not get on at {place} ({state})",
             "done": f"{agent} is done with {each.text} ({state})",
             "failed": f"{agent} failed to {each.text} ({state})",
+            "warned": f"{agent} is warned: {target}'s meter is at {each.text}",
+            "too_late": f"too late for {agent}: {target}'s meter is at {each.text}",
+            "waits": f"{agent} waits at {place}: "
+            + (f"{target} would see it in {each.text} m" if target else each.text),
+            "hides": f"{agent} hides from {target} at {place}",
+            "goes_on": f"{agent} goes on from {place}: {each.text}",
+            "through": f"{agent} is through to {each.text} at {place}",
         }[each.kind]
         transition = each.text if each.kind in ("reacts", "ignored") else ""
         yield Event(

@@ -31,6 +31,9 @@ Truths = NDArray[np.bool_]
 UNDONE = 1.0
 """What is undone within so many seconds is flicker."""
 
+PLAYED = ("warned", "too_late", "waits", "hides", "goes_on", "through")
+"""What happens to simulated players."""
+
 NOTHING_THERE = 5.0
 """A target farther than this from where it is believed is not there, m."""
 
@@ -104,6 +107,9 @@ class Measurer:
         self.found, self.given_up = np.zeros((2, *by_agent))
         self._began = np.full(by_agent, np.nan)
         self._before: dict[tuple[int, int], tuple[float, Step]] = {}
+        self.hides, self.hidden_for, self.waited_for = np.zeros((3, *by_agent))
+        self.through_at, self.warned_at, self.too_late_at = np.full((3, *by_agent), np.nan)
+        self._stays: dict[tuple[int, int], tuple[float, str]] = {}  # who hides or waits since when
 
     def _lowest_thresholds(self) -> Numbers:
         """(variant, agent) the value from which on a target is noticed."""
@@ -133,7 +139,7 @@ class Measurer:
             count_heard(alive, heard.laid, heard.count, self.noises_heard)
 
     def _keep_states(self, t: float, alive: Truths) -> None:
-        world = self.simulation.world
+        world, characters = self.simulation.world, self.simulation.numbers.characters
         for step in world.taken:
             if alive[step.variant]:
                 self._keep_transition(t, step)
@@ -142,11 +148,30 @@ class Measurer:
                 continue
             if each.kind == "stuck":
                 self.times_stuck[each.variant, each.agent] += 1.0
+            elif each.kind in PLAYED:
+                self._keep_played((each.variant, each.agent), t, each.kind)
             elif each.kind == "caught":
+                for a in np.flatnonzero(characters == each.target):
+                    _first(self.too_late_at, (each.variant, int(a)), t)
                 self.caught[each.variant, each.agent, each.target] += 1.0
                 self.catches[each.variant] += 1.0
                 if np.isnan(self.caught_at[each.variant]):
                     self.caught_at[each.variant] = t
+
+    def _keep_played(self, place: tuple[int, int], t: float, kind: str) -> None:
+        """What a simulated player did, or what it was warned of."""
+        if kind not in ("warned", "too_late"):
+            self._end_stay(place, t)
+        if kind in ("hides", "waits"):
+            self._stays[place] = t, kind
+            self.hides[place] += kind == "hides"
+        elif kind != "goes_on":
+            _first(getattr(self, f"{kind}_at"), place, t)
+
+    def _end_stay(self, place: tuple[int, int], t: float) -> None:
+        since, kind = self._stays.pop(place, (t, "hides"))
+        total = self.hidden_for if kind == "hides" else self.waited_for
+        total[place] = round(float(total[place]) + t - since, 9)
 
     def _keep_transition(self, t: float, step: Step) -> None:
         world, place = self.simulation.world, (step.variant, step.agent)
@@ -201,6 +226,8 @@ class Measurer:
         world, dt = simulation.world, simulation.setups[0].clock.dt
         for v, a in np.argwhere(~np.isnan(self._began)):
             self._end_search((int(v), int(a)), float(tally.end[v]))
+        for place in list(self._stays):
+            self._end_stay(place, float(tally.end[place[0]]))
         laddered, pair = world.ladders.used, (slice(None), self._a, self._j)
         noticed = ~np.isnan(tally.first_noticed)
         full = np.where(self._metered, tally.highest, np.nan)
@@ -239,6 +266,7 @@ class Measurer:
             "searches_given_up": np.where(laddered, self.given_up, np.nan),
             "distance_walked": tally.walked,
             "times_stuck": np.where(laddered, self.times_stuck, np.nan),
+            **self._of_players(),
         }
         start = float(simulation.times[0])
         whole = {
@@ -264,6 +292,23 @@ class Measurer:
                 columns.append(agents[each.measure][:, a] if a >= 0 else whole[each.measure])
         return Measured(addresses, np.stack(columns, axis=1))
 
+    def _of_players(self) -> dict[str, Numbers]:
+        """The measures of simulated players; NaN for who is none in a variant."""
+        ladders = self.simulation.world.ladders.ladders
+        plays = [[each is not None and each.plays for each in row] for row in ladders]
+        through, late = self.through_at, self.too_late_at
+        in_time = ~np.isnan(through) & (np.isnan(late) | (late > through + SLACK))
+        found = {
+            "got_through": in_time * 1.0,
+            "through_at": through,
+            "warned_at": self.warned_at,
+            "too_late_at": late,
+            "hides": self.hides,
+            "hidden_for": self.hidden_for,
+            "waited_for": self.waited_for,
+        }
+        return {key: np.where(plays, values, np.nan) for key, values in found.items()}
+
     def _time_in(self, a: int) -> dict[str, Numbers]:
         """(variant,) ticks in each state of an agent's ladder, by name; NaN where it has none."""
         found: dict[str, Numbers] = {}
@@ -273,6 +318,12 @@ class Measurer:
             for s, name in enumerate(ladder.states if ladder else ()):
                 found.setdefault(name, np.full(len(states), np.nan))[v] = states[v, a, s]
         return found
+
+
+def _first(times: Numbers, place: tuple[int, int], t: float) -> None:
+    """Note when something was first so."""
+    if np.isnan(times[place]):
+        times[place] = t
 
 
 def _seconds(ticks: Numbers, dt: float) -> Numbers:

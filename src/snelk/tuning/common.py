@@ -48,7 +48,7 @@ def openers(scenario: Scenario, door: str) -> list[str]:
     return [
         name
         for name, member in setup.cast.items()
-        if who is None or not {name, member.profile}.isdisjoint(who)
+        if who is None or not set(who).isdisjoint(setup.names_of(name))
         if name in scenario.tracks
         or (member.profile and setup.profile_of(name).movement is not None)
     ]

@@ -12,13 +12,13 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-from snelk.config.recordings import NoiseData, ThrowData, TrackData
+from snelk.config.recordings import TrackData
 from snelk.config.scenario import Scenario, as_scenario
 from snelk.engine.replay import tick_times
 from snelk.engine.simulation import Simulation
@@ -344,22 +344,9 @@ def without(scenario: Scenario, target: str) -> Scenario:
         scenario,
         setup=setup,
         tracks={**scenario.tracks, target: never},
-        noises=_of_others(noises, target),
-        throws=_of_others(throws, target),
+        noises=noises.without((target,)),
+        throws=throws.without((target,)),
     )
-
-
-M = TypeVar("M", NoiseData, ThrowData)
-
-
-def _of_others(made: M, target: str) -> M:
-    """What a target did not make or throw."""
-    keep = [n for n, by in enumerate(made.by) if by != target]
-    values: dict[str, Any] = {
-        name: value[keep] if isinstance(value, np.ndarray) else tuple(value[n] for n in keep)
-        for name, value in vars(made).items()
-    }
-    return type(made)(**values)
 
 
 def places_on(level: Level, cell: float) -> Numbers:

@@ -26,7 +26,7 @@ from snelk.mind.columns import (
     NewsColumns,
 )
 from snelk.mind.memory import Beliefs, News, memory_numbers
-from snelk.mind.meter import Meters, meter_numbers
+from snelk.mind.meter import Meters, meter_numbers, suspicion
 from snelk.mind.minding import mind
 from snelk.mind.stage import MindStage
 from snelk.senses.awake import awake_of
@@ -331,16 +331,13 @@ class Dummies:
         return laid_out(SenseStageColumns, senses), laid_out(MindStageColumns, minds)
 
 
-def suspicion(sight: Sight, contacts: Contacts, meters: Meters, metered: Truths) -> Numbers:
-    """(variant, agent, target) how sure each is: its meter, 0 to 1; without one 1 if it senses it.
-
-    `metered` tells which agents, (agent,), have a meter.
-    """
+def suspicions(sight: Sight, contacts: Contacts, meters: Meters, metered: Truths) -> Numbers:
+    """(variant, agent, target) how sure each is; `metered` tells which agents have a meter."""
     if metered.all():
         return meters.value
     sensed = (sight.failed == IN_VIEW).any(axis=3)
     sensed |= (contacts.touch == SENSED) | (contacts.zone == SENSED)
-    return np.where(metered[:, None], meters.value, sensed.astype(np.float64))
+    return suspicion(meters.value, sensed, metered[:, None])
 
 
 class _Footsteps:

@@ -34,7 +34,7 @@ from snelk.tuning.coverage import (
     watchers,
     without,
 )
-from snelk.tuning.dummies import Dummies, Job, Stance, suspicion
+from snelk.tuning.dummies import Dummies, Job, Stance, suspicions
 from snelk.tuning.lattice import joined
 from snelk.tuning.sneak import paces_of
 
@@ -310,7 +310,7 @@ def _when(
     for tick, now in enumerate(dummies.pass_by()):
         of: Any = map(plain, now)
         sight, contacts, meters = of
-        here = suspicion(sight, contacts, meters, dummies.metered)[:, who][v, :, j]
+        here = suspicions(sight, contacts, meters, dummies.metered)[:, who][v, :, j]
         over = here >= late - REACHED
         warns = over | (here >= np.maximum(sign, SLACK) - REACHED)
         for reached, when in ((warns, warned), (over, lost)):

@@ -24,7 +24,7 @@ from snelk.mind.meter import REACHED
 from snelk.senses.contact import SENSED
 from snelk.senses.sight import GATES, IN_VIEW
 from snelk.tuning.coverage import MOST_PLACES, notices, places_on, rounds_of
-from snelk.tuning.dummies import STANCES, Dummies, Job, Stance, suspicion
+from snelk.tuning.dummies import STANCES, Dummies, Job, Stance, suspicions
 
 Numbers = NDArray[np.float64]
 
@@ -158,7 +158,7 @@ class Here:
         for tick, now in enumerate(dummies.pass_by()):
             of: Any = map(plain, now)
             sight, contacts, meters = of
-            sure = suspicion(sight, contacts, meters, dummies.metered)
+            sure = suspicions(sight, contacts, meters, dummies.metered)
             for name, a in zip(job.watching, dummies.watching, strict=True):
                 failed = sight.failed[0, a, 0]
                 felt = SENSED in (int(contacts.touch[0, a, 0]), int(contacts.zone[0, a, 0]))
@@ -229,7 +229,7 @@ class Here:
         for tick, now in enumerate(dummies.pass_by()):
             of: Any = map(plain, now)
             sight, contacts, meters = of
-            sure = suspicion(sight, contacts, meters, dummies.metered)[:, who].max(axis=1)
+            sure = suspicions(sight, contacts, meters, dummies.metered)[:, who].max(axis=1)
             noticed = (sure[v, j] >= 1.0 - REACHED) & np.isnan(after)
             after[noticed] = round(float(job.rounds.times[tick] - job.rounds.times[0]), 9)
             if tick == 0:

@@ -34,7 +34,7 @@ from snelk.senses.stage import StepStage
 from snelk.senses.stepping import count_strides, make_steps
 from snelk.senses.stores import NoiseStore
 from snelk.tuning.batches import cores
-from snelk.tuning.dummies import Dummies, Job, spread, suspicion
+from snelk.tuning.dummies import Dummies, Job, spread, suspicions
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -345,7 +345,7 @@ class Movers:
             poses.x[at], poses.y[at], poses.z[at] = way[:, n].T
             poses.posture[at] = posture
             self._tick(when, now, before)
-            sure = suspicion(self._sight, self._contacts, self._meters, self._metered)
+            sure = suspicions(self._sight, self._contacts, self._meters, self._metered)
             highest = np.maximum(highest, sure[at[0], :, at[1]])
             before, now = now, before
         only = np.zeros(self.agents, dtype=np.bool_)

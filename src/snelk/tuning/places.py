@@ -111,7 +111,7 @@ def _useless_link(scenario: Scenario) -> Found:
     """Links that nobody of the cast can take."""
     setup, level = scenario.setup, Level.of(scenario.level)
     walkers = {
-        name: (setup.body_of(name).radius, {name, member.profile or name})
+        name: (setup.body_of(name).radius, set(setup.names_of(name)))
         for name, member in setup.cast.items()
         if member.profile and setup.profile_of(name).movement is not None
         if name not in scenario.tracks

@@ -26,7 +26,9 @@ from snelk.tuning.noises import makers_heard
 MOST = 60_000
 """More combinations than this are not looked at; then nothing is said."""
 
-MOVING = ("patrol", "roam", "approach", "go", "home", "resume", "flee", "evade", "search", "call")
+MOVING = (
+    "patrol", "roam", "approach", "go", "home", "resume", "flee", "evade", "search", "play", "call",
+)  # fmt: skip
 
 Values = NDArray[Any]
 

@@ -20,8 +20,8 @@ import shapely
 from numpy.typing import NDArray
 
 from snelk.body.doors import Doors
-from snelk.config.minds import Movement
 from snelk.config.models import Setup
+from snelk.config.players import recorded_movement
 from snelk.config.problems import key_path
 from snelk.config.recordings import TrackData
 from snelk.config.scenario import Scenario, as_scenario
@@ -43,7 +43,7 @@ from snelk.tuning.coverage import (
     watchers,
     without,
 )
-from snelk.tuning.dummies import Job, Rounds, movement_of, suspicion
+from snelk.tuning.dummies import Job, Rounds, movement_of, suspicions
 from snelk.tuning.lattice import Lattice, Mode, lay_lattice
 from snelk.tuning.passages import WAIT, Found, Search
 
@@ -535,7 +535,8 @@ class _Who:
         (low_x, low_y), (high_x, high_y) = plan.min(axis=0).tolist(), plan.max(axis=0).tolist()
         ways = level.ways(
             clearance=body.radius, within=member.leash.zone if member.leash else None,
-            bounds=(low_x, low_y, high_x, high_y), z=float(starts[0, 2]), who=self._names,
+            bounds=(low_x, low_y, high_x, high_y), z=float(starts[0, 2]),
+            who=setup.names_of(self.target),
             opened=frozenset(np.flatnonzero(ever).tolist()),
         )  # fmt: skip
         here = starts[0]
@@ -567,17 +568,12 @@ class _Who:
         size = fitted if 0.6 <= fitted / given <= 1.5 else given
         return lay_lattice(level, ways, size, here, goals, zone, body.radius), ticks
 
-    @property
-    def _names(self) -> list[str]:
-        profile = self.scenario.setup.cast[self.target].profile
-        return [name for name in (self.target, profile) if name is not None]
-
     @cached_property
     def may_open(self) -> tuple[int, ...]:
         """The doors that it may open, by number."""
         one, level = [self.scenario.setup], Level.of(self.scenario.level)
         doors = Doors(one, level, opened_at_first(one, level), light_of_zones(one, level))
-        return tuple(sorted(doors.may_open(0, self._names)))
+        return tuple(sorted(doors.may_open(0, one[0].names_of(self.target))))
 
     def _cell(self, areas: Sequence[shapely.Geometry], cell: float | None) -> float:
         if cell is None:
@@ -602,20 +598,11 @@ class _Who:
         z = self.scenario.setup.cast[self.target].z
         if isinstance(place, str):
             zones = [zone.name for zone, _ in level.data.zones]
-            if place in level.spot_names:
-                at = level.spot_places[list(level.spot_names).index(place)]
-                return np.array([at], dtype=np.float64), None
             one_of(place, [*level.spot_names, *zones], source=what, place="", what="spot or zone")
-            found = []
-            for floor in range(max(len(level.floor_names), 1)):
-                area = level.zone_on(place, floor)
-                if not area.is_empty:
-                    x, y = shapely.get_coordinates(area.representative_point())[0].tolist()
-                    height = level.height_of(floor, x, y) if level.floor_names else z
-                    found.append((x, y, height))
-            if not found:
+            found = level.places_named(place, z)
+            if not len(found):
                 raise InputError.of(what, "", f'"{place}"', "is a zone on no floor")
-            return np.array(found), place
+            return found, None if place in level.spot_names else place
         given: Numbers = np.asarray(place, dtype=np.float64)
         if given.shape not in ((2,), (3,)) or not np.isfinite(given).all():
             rule = "must be a spot, a zone, or (x, y) or (x, y, z) in m"
@@ -641,7 +628,7 @@ class _Who:
             tick, t = simulation.tick, simulation.step()
             if tick < first:
                 continue
-            sure = suspicion(simulation.sight, simulation.contacts, simulation.meters, metered)
+            sure = suspicions(simulation.sight, simulation.contacts, simulation.meters, metered)
             values.append(sure[0, whom, j].copy())
             away = _off_cones(simulation, whom, j)
             if away.min() < margin:
@@ -733,16 +720,8 @@ def paces_of(scenario: Scenario, target: str) -> dict[str, float]:
     As its profile says; else as it was recorded, in the median; else as is usual.
     """
     movement = movement_of(scenario.setup, target)
-    usual = movement or Movement()
-    paces = {pace: float(getattr(usual, pace)) for pace in ("creeping", "walking", "running")}
-    track = scenario.tracks.get(target)
-    if movement is None and track is not None and len(track.t) > 1:
-        speeds = np.hypot(np.diff(track.x), np.diff(track.y)) / np.diff(track.t)
-        for pace in paces:
-            some = speeds[(track.gait[:-1] == GAITS.index(pace)) & (speeds > 0.0)]
-            if len(some):
-                paces[pace] = round(float(np.median(some)), 3)
-    return paces
+    movement = movement or recorded_movement(scenario.tracks.get(target))
+    return {pace: float(getattr(movement, pace)) for pace in ("creeping", "walking", "running")}
 
 
 def _telling(found: list[Found]) -> list[Found]:

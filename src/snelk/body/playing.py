@@ -1,0 +1,489 @@
+"""A simulated player: it goes to a place past everybody, looks ahead, waits, and hides when warned.
+
+What it minds and how often goes by its care and by how many of the others it knows; both are drawn
+once, by the seed of the run. The rules are those of docs/calculations.md.
+"""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+
+from snelk.body.activities import Activity
+from snelk.body.doing import NEVER
+from snelk.body.me import Me, Way
+from snelk.body.outcomes import Happening
+from snelk.body.outlook import looks_at
+from snelk.body.paces import PACES
+from snelk.body.standing import SLACK
+from snelk.body.walker import Walker
+from snelk.config import minds
+from snelk.config.words import GAITS, POSTURES
+from snelk.level.columns import laid_out, plain
+from snelk.level.level import Level
+from snelk.mind.meter import REACHED, suspicion
+from snelk.mind.signals import NOBODY
+from snelk.senses.bodies import Poses
+from snelk.senses.columns import PoseColumns
+from snelk.senses.contact import SENSED
+from snelk.senses.sight import IN_VIEW
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+LOOK_EVERY = 0.3
+"""Seconds between two looks ahead."""
+
+AHEAD, AHEAD_BY_CARE = 2.0, 4.0
+"""How far along its way it looks, m: so far, and so much farther with a care of 1."""
+
+APART = 0.75
+"""Places on its way are looked at so far from one another, m."""
+
+BOLD_FOR = 3.0
+"""Who takes a risk minds no other for so long, s."""
+
+CALM_FOR = 1.0
+"""Who hides goes on when nobody has been suspicious, nor had it in view, for so long, s."""
+
+DETOURS = 5
+"""So many ways around are thought of beside the shortest."""
+
+DETOUR = 8.0
+"""They lead through places within so much of a box about start and goal, m."""
+
+STRAYS = 0.3
+"""To somebody who chooses, a way seems up to so much longer than it is, as a share."""
+
+EXPOSED = 3.0
+"""With a care of 1 a way that is wholly in view counts as so much longer."""
+
+RINGS, DIRECTIONS = (1.5, 3.0, 5.0, 8.0, 12.0), 24
+"""Cover is looked for so far away, m, and in so many directions."""
+
+TRIED = 8
+"""Of so many places that are nearest as the crow flies the way is looked at."""
+
+CREEPS, WALKS, RUNS = range(3)
+
+GOING, WAITING, HIDING = range(3)
+
+OUT_OF_IT = minds.Effects(removes="own")
+
+
+class _Danger(NamedTuple):
+    """Who would have it in view, and how far along its way, m."""
+
+    who: int
+    far: float
+
+
+class Play(Activity):
+    """One stay of a simulated player in a state; see `snelk.config.minds.Play`."""
+
+    written: minds.Play
+
+    def __init__(self, me: Me) -> None:
+        super().__init__(me)
+        world, chance = me.world, me.chance
+        self.care, self.knows = (
+            low + (high - low) * float(chance.random())
+            for low, high in (self.written.care, self.written.knows)
+        )
+        own = int(world.characters[me.a])
+        self.who = own
+        may = world.attention.numbers.may[me.v, :, own].copy()
+        may[me.a] = False
+        may[np.isin(world.agents, self.written.ignores)] = False
+        self.watchers = np.flatnonzero(may)
+        self.known = chance.random(len(world.agents)) < self.knows
+        self.metered = world.attention.numbers.metered[me.v, self.watchers]
+        steps = world.setups[me.v].body_of(me.name).steps
+        self.reach = tuple(getattr(steps, pace) if steps is not None else 0.0 for pace in PACES)
+        self.doing = GOING
+        self.since = self.bold_until = self.next_look = self.calm_since = -np.inf
+        self.warned_at, self.minds_it, self.late = np.nan, False, False
+        self.legs: list[Numbers] = []
+        self.begun, self.goal = False, np.full(3, np.nan)
+        self._room: tuple[Poses, Poses] | None = None
+
+    def __getstate__(self) -> dict[str, Any]:
+        """All but room to work in; see `snelk.runs.saving`."""
+        return {**vars(self), "_room": None}
+
+    def come_to_end(self) -> None:
+        """Its way is at its end; whether that is its goal is seen in `think`."""
+
+    def think(self) -> float:
+        """Look after oneself; asked at every tick, as signs are seen when they are there."""
+        me = self.me
+        if self.done:
+            return NEVER
+        if not self.begun:
+            self.begun = True
+            self._plan()
+        sure = self._sure()
+        self._see_signs(sure)
+        if self._is_there():
+            return self._arrive()
+        if self.doing == HIDING:
+            self._hide_on(sure)
+        elif self._has_to_hide(sure):
+            self._hide(int(self.watchers[sure.argmax()]))
+        elif me.t >= self.next_look - SLACK:
+            self.next_look = me.t + LOOK_EVERY
+            if not self.legs:
+                self._try_again()
+            elif self.doing == WAITING:
+                self._wait_on()
+            else:
+                self._go_on_ahead()
+        if self.doing == GOING and (me.at_end or not me.on_way):
+            self._next_leg()
+        return 0.0
+
+    # What it perceives.
+
+    def _sure(self) -> Numbers:
+        """(watchers,) how sure each is of it, 0 to 1."""
+        senses, at = self.me.world.senses, (self.me.v, self.watchers, self.who)
+        if not len(self.watchers):
+            return np.zeros(0)
+        sensed = (senses.sight.failed[at] == IN_VIEW).any(axis=-1)
+        sensed |= (senses.contacts.touch[at] == SENSED) | (senses.contacts.zone[at] == SENSED)
+        return suspicion(senses.meters.value[at], sensed, self.metered)
+
+    def _see_signs(self, sure: Numbers) -> None:
+        """Note when somebody becomes suspicious, and when it is too late."""
+        most = float(sure.max(initial=0.0))
+        warned = most >= self.written.sign - REACHED
+        if not warned:
+            self.warned_at = np.nan
+        elif np.isnan(self.warned_at):
+            self.warned_at = self.me.t
+            self.minds_it = bool(self.me.chance.random() < self.care)
+            self._tell("warned", int(self.watchers[sure.argmax()]), f"{most:.2f}")
+        if most >= self.written.late - REACHED and not self.late:
+            self.late = True
+            self._tell("too_late", int(self.watchers[sure.argmax()]), f"{most:.2f}")
+
+    def _has_to_hide(self, sure: Numbers) -> bool:
+        """Whether it has seen a sign, and minds it."""
+        seen = self.me.t >= self.warned_at + self.written.react - SLACK  # of NaN: not
+        if seen and not self.minds_it:
+            self._set_stance(RUNS, "standing")  # on, as fast as it can
+            self.bold_until = max(self.bold_until, self.me.t + LOOK_EVERY)
+        return seen and self.minds_it and bool(len(sure))
+
+    def _seen_by(self, places: Numbers, tau: float | None = None) -> NDArray[np.int64]:
+        """(places,) who would have it in view there, or -1; foreseen for so many s, if given.
+
+        Of those whom it does not know it takes it that they stay as they are.
+        """
+        found = np.full(len(places), -1, dtype=np.int64)
+        me, world = self.me, self.me.world
+        poses = world.senses.poses
+        p = me.v if len(poses.x) > 1 else 0
+        for w in self.watchers.tolist():
+            i = int(world.characters[w])
+            left = found < 0
+            if not poses.present[p, i] or not left.any():
+                continue
+            other = Me(world, me.v, w)
+            laid, at = None, np.array([poses.x[p, i], poses.y[p, i]])
+            if tau is not None and self.known[w] and world.motion.driven[me.v, w]:
+                laid, at = self._foreseen(w, i, p, tau)
+            left &= np.hypot(*(places[:, :2] - at).T) <= self._sees_as_far_as(w)
+            if left.any():
+                found[np.flatnonzero(left)[looks_at(other, places[left], self.who, laid)]] = w
+        return found
+
+    def _sees_as_far_as(self, w: int) -> float:
+        """The range of the farthest of an agent's cones in the state that it is in, m."""
+        limits, at = plain(self.me.world.outlook[2]), (self.me.v, w)
+        return float(np.nanmax(limits.range[at], initial=0.0) * limits.awake[at])
+
+    def _foreseen(self, w: int, i: int, p: int, tau: float) -> tuple[Poses, Numbers]:
+        """Everybody's poses, as laid out, with one farther on its way; and where that one is."""
+        world, motion, v = self.me.world, self.me.world.motion, self.me.v
+        poses = world.senses.poses
+        if self._room is None:
+            room = Poses._make(np.array(values[p : p + 1]) for values in poses)
+            self._room = room, laid_out(PoseColumns, room)
+        room, laid = self._room
+        for name in Poses._fields:
+            getattr(room, name)[0] = getattr(poses, name)[p]
+        x, y, z, heading = motion.farther_on(v, w, tau)
+        room.x[0, i], room.y[0, i], room.z[0, i], room.heading[0, i] = x, y, z, heading
+        return laid, np.array([x, y])
+
+    def _danger(self) -> _Danger | None:
+        """The first place on its way where somebody would have it in view."""
+        way, along = self._samples()
+        speed = max(float(self.me.world.motion.pace[self.me.v, self.me.a]), 0.1)
+        seconds = np.floor(along / speed)
+        for n in np.unique(seconds):
+            now = seconds == n
+            by = self._seen_by(way[now], float(n) + 0.5)
+            if (by >= 0).any():
+                first = int(np.argmax(by >= 0))
+                return _Danger(int(by[first]), float(along[now][first]))
+        return None
+
+    def _samples(self) -> tuple[Numbers, Numbers]:
+        """(places, 3) on its way ahead, m, and how far along that they are."""
+        me, far = self.me, AHEAD + AHEAD_BY_CARE * self.care
+        if me.on_way:
+            way = np.vstack([me.here, me.world.motion.ahead(me.v, me.a)])
+        else:
+            found = me.path(self.legs[0]) if self.legs else None
+            way = me.here[None] if found is None else self._in_space(found)
+        return _along(way, np.arange(APART, far + SLACK, APART))
+
+    def _in_space(self, way: Way) -> Numbers:
+        """(places, 3) of a way by `path`, from where it is on."""
+        level, here = self.me.world.level, self.me.here
+        places = np.vstack([here, np.column_stack([way[:, :2], np.full(len(way), here[2])])])
+        for n, floor in enumerate(way[:, 4].astype(int).tolist(), start=1):
+            if floor >= 0:
+                places[n, 2] = level.height_of(floor, *places[n, :2].tolist())
+        return places
+
+    # What it does.
+
+    def _set_stance(self, pace: int, posture: str) -> None:
+        motion, v, a = self.me.world.motion, self.me.v, self.me.a
+        motion.pace[v, a] = motion.paces[v, a, pace]
+        motion.gait[v, a] = GAITS.index(PACES[pace])
+        motion.posture[v, a] = POSTURES.index(posture)
+
+    def _suit_the_place(self) -> None:
+        """The pace and posture that its care asks for, by who is near."""
+        near = self._is_near()
+        if self.care < 1.0 / 3.0:
+            self._set_stance(RUNS, "standing")
+        elif self.care < 2.0 / 3.0:
+            self._set_stance(WALKS if near else RUNS, "standing")
+        else:
+            self._set_stance(CREEPS if near else WALKS, "crouched" if near else "standing")
+
+    def _is_near(self) -> bool:
+        """Whether anybody is so near that it could see or hear it."""
+        me, world = self.me, self.me.world
+        poses = world.senses.poses
+        p = me.v if len(poses.x) > 1 else 0
+        usual = self.reach[WALKS if self.care >= 2.0 / 3.0 else RUNS]
+        for w in self.watchers.tolist():
+            i = int(world.characters[w])
+            if not poses.present[p, i]:
+                continue
+            far = np.hypot(poses.x[p, i] - me.here[0], poses.y[p, i] - me.here[1])
+            sees = self._sees_as_far_as(w)
+            ears = world.setups[me.v].profile_of(world.agents[w]).hearing
+            hears = 0.0
+            if ears is not None:
+                hears = ears.acuity * world.state_of(me.v, w).awake_of("hearing") * usual
+            if far <= max(sees, hears):
+                return True
+        return False
+
+    def _go_on_ahead(self) -> None:
+        """Look ahead, and wait or hide if there is a danger that it minds."""
+        me = self.me
+        if np.isnan(self.warned_at):
+            self._suit_the_place()
+        if me.t < self.bold_until - SLACK:
+            return
+        danger = self._danger()
+        if danger is None:
+            return
+        if me.chance.random() >= self.care:
+            self.bold_until = me.t + BOLD_FOR
+        elif (self._seen_by(me.here[None]) >= 0).any():
+            self._hide(danger.who)
+        else:
+            self.doing, self.since = WAITING, me.t
+            me.stand()
+            self._set_stance(CREEPS, "crouched")
+            self._tell("waits", danger.who, f"{danger.far:.1f}")
+
+    def _try_again(self) -> None:
+        """There was no way; a door may have opened since."""
+        self._plan()
+        if self.legs:
+            self.doing = GOING
+            self._tell("goes_on", NOBODY, "there is a way")
+
+    def _wait_on(self) -> None:
+        """Go on when nobody looks any more, or when its patience is over: by another way."""
+        me = self.me
+        if me.t - self.since >= self.care * self.written.patience - SLACK:
+            self.bold_until = me.t + BOLD_FOR
+            self._resume("its patience is over")
+        elif self._danger() is None:
+            self._resume("nobody looks")
+
+    def _resume(self, why: str) -> None:
+        self.doing = GOING
+        self._tell("goes_on", NOBODY, why)
+        self._plan()
+
+    def _hide(self, by: int) -> None:
+        """Run for the nearest place that nobody has in view; without one run on."""
+        me, cover = self.me, self._cover()
+        self.minds_it = False
+        if cover is None:
+            self.bold_until = me.t + BOLD_FOR
+            if self.doing != GOING:
+                self._resume("there is no cover")
+            self._set_stance(RUNS, "standing")
+            return
+        if self.doing != HIDING:
+            self.since = me.t
+            self._tell("hides", by, "")
+        self.doing, self.calm_since = HIDING, np.inf
+        self._set_stance(RUNS, "standing")
+        me.walk_to(cover)
+
+    def _hide_on(self, sure: Numbers) -> None:
+        """Stay there until all is calm, or it has to leave."""
+        me = self.me
+        if me.at_end or not me.on_way:
+            self._set_stance(CREEPS, "crouched")
+        calm = np.isnan(self.warned_at) and not (sure >= 1.0).any()
+        if me.t >= self.next_look - SLACK:
+            self.next_look = me.t + LOOK_EVERY
+            seen = self._seen_by(me.here[None]) >= 0
+            if seen.any():
+                calm = False
+                if not me.on_way:
+                    self._hide(int(self._seen_by(me.here[None])[0]))
+            self.calm_since = min(self.calm_since, me.t) if calm else np.inf
+        elif not calm:
+            self.calm_since = np.inf
+        if me.t >= self.calm_since + CALM_FOR - SLACK and not me.on_way:
+            self._resume("all is calm")
+        elif me.t - self.since >= self.written.patience - SLACK:
+            self.bold_until = me.t + BOLD_FOR
+            self._resume("its patience is over")
+
+    def _cover(self) -> Numbers | None:
+        """The nearest place on foot that nobody has in view; None if there is none near."""
+        me = self.me
+        turns = np.linspace(0.0, 2.0 * np.pi, DIRECTIONS, endpoint=False)
+        ring = np.stack([np.cos(turns), np.sin(turns)], axis=1)
+        around = np.concatenate([far * ring for far in RINGS]) + me.here[:2]
+        area = me.walker.area_at(me.here)
+        around = around[shapely.contains_xy(area, *around.T)]
+        places = np.column_stack([around, np.full(len(around), me.here[2])])
+        level = me.world.level
+        sheet = int(me.walker.ways.sheets_at(me.here[None])[0])
+        if level.data.floors and sheet >= 0:
+            places[:, 2] = [level.height_of(sheet, *place) for place in around.tolist()]
+        places = places[self._seen_by(places) < 0]
+        if not len(places):
+            return None
+        near = np.argsort(np.hypot(*(places[:, :2] - me.here[:2]).T), kind="stable")[:TRIED]
+        lengths = np.array([me.length_to(places[n]) for n in near])
+        best = int(lengths.argmin())
+        return places[near[best]] if np.isfinite(lengths[best]) else None
+
+    def _plan(self) -> None:
+        """Choose a way, the shortest or one around; what of it is in view counts more."""
+        me, chance = self.me, self.me.chance
+        level, near = me.world.level, me.world.motion.nearness(me.v, me.a)[0]
+        goals = comes_to(me.walker, level, self.written.to, me.here, near)
+        if not goals:
+            if self.doing != WAITING:
+                self._tell("waits", NOBODY, "no way leads on")
+            self.doing, self.since, self.legs = WAITING, me.t, []
+            me.stand()
+            return
+        self.goal = goal = goals[int(np.argmin([me.length_to(place) for place in goals]))]
+        choices: list[list[Numbers]] = [[goal]]
+        low = np.minimum(me.here, goal)[:2] - DETOUR
+        high = np.maximum(me.here, goal)[:2] + DETOUR
+        for _ in range(DETOURS):
+            x, y = (low + chance.random(2) * (high - low)).tolist()
+            choices.append([me.walker.nearest(np.array([x, y, me.here[2]])), goal])
+        seems = 1.0 + STRAYS * chance.random(len(choices))
+        costs = [self._cost(legs) * factor for legs, factor in zip(choices, seems, strict=True)]
+        self.legs = choices[int(np.argmin(costs))] if np.isfinite(min(costs)) else [goal]
+        self._set_out()
+
+    def _cost(self, legs: list[Numbers]) -> float:
+        """How long a way is, m, with what of it is in view now counting more."""
+        me, start = self.me, self.me.here
+        pieces: list[Numbers] = []
+        for leg in legs:
+            found = me.path(leg, start)
+            if found is None:
+                return float("inf")
+            pieces.append(self._in_space(found)[0 if not pieces else 1 :])
+            start = leg
+        way = np.concatenate(pieces)
+        length = float(np.hypot(*np.diff(way[:, :2], axis=0).T).sum())
+        seen = self._seen_by(_along(way, np.arange(1.0, length, 1.0))[0]) >= 0
+        return length * (1.0 + EXPOSED * self.care * (float(seen.mean()) if len(seen) else 0.0))
+
+    def _set_out(self) -> None:
+        self._suit_the_place()
+        self.me.walk_to(self.legs[0])
+
+    def _next_leg(self) -> None:
+        """It has come to where it turned: on to the next; if it gets no nearer, it plans anew."""
+        if len(self.legs) > 1:
+            self.legs = self.legs[1:]
+            self._set_out()
+        else:
+            self._plan()
+
+    def _is_there(self) -> bool:
+        me, level = self.me, self.me.world.level
+        if self.written.to in level.spot_names:
+            last = len(self.legs) == 1 and self.doing == GOING
+            return bool(last and me.arrived and self.legs[0] is self.goal)
+        x, y, z = me.here[:, None]
+        return bool(level.within(self.written.to, x, y, z)[0])
+
+    def _arrive(self) -> float:
+        me = self.me
+        self.done = True
+        self._tell("through", NOBODY, self.written.to)
+        me.stand()
+        if self.written.leaves:
+            me.world.outcomes.apply(OUT_OF_IT, me.v, me.a, NOBODY, f"through to {self.written.to}")
+        return NEVER
+
+    def _tell(self, kind: str, by: int, text: str) -> None:
+        """What it did or saw, about whom."""
+        me = self.me
+        about = int(me.world.characters[by]) if by >= 0 else NOBODY
+        x, y, _ = me.here.tolist()
+        me.world.happenings.append(Happening(me.v, me.a, kind, about, x, y, text))
+
+
+def comes_to(walker: Walker, level: Level, name: str, here: Numbers, near: float) -> list[Numbers]:
+    """Those places of a spot or a zone that a way leads to; near means within so many m."""
+    found = []
+    for place in level.places_named(name, float(here[2])) if walker.part >= 0 else ():
+        there = walker.nearest(place)
+        if name in level.spot_names:
+            reached = float(np.linalg.norm(there - place)) <= near
+        else:
+            reached = bool(level.within(name, *there[:, None])[0])
+        if reached and np.isfinite(walker.length(here, place)):
+            found.append(place)
+    return found
+
+
+def _along(way: Numbers, far: Numbers) -> tuple[Numbers, Numbers]:
+    """(places, 3) so far along a way, m, and how far that is; none beyond its end."""
+    steps = np.hypot(*np.diff(way[:, :2], axis=0).T)
+    at = np.concatenate([[0.0], np.cumsum(steps)])
+    far = far[far <= at[-1] + SLACK]
+    places = np.stack([np.interp(far, at, axis) for axis in way.T], axis=1)
+    return np.ascontiguousarray(places), far
