@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import numpy as np
@@ -178,22 +178,29 @@ class Motion:
                 places[n, 2] = self._level.height_of(floor, *places[n, :2].tolist())
         return places
 
-    def farther_on(self, v: int, a: int, seconds: float) -> tuple[float, float, float, float]:
+    def farther_on(
+        self, v: int, a: int, seconds: float, then: Iterable[tuple[Numbers, float]] = ()
+    ) -> tuple[float, float, float, float]:
         """Where it will be on its way after a time at its pace, m, and how it will face, rad.
 
-        At the end of its way it stands, as it came; without a way where it is, as it faces now.
+        `then` are the places, (3,), that it walks on to from the end of its way, each after so
+        many seconds; at the end of all it stands as it came.
         """
         here = np.array([self.x[v, a], self.y[v, a], self.z[v, a]])
-        heading, left = float(self.heading[v, a]), float(self.pace[v, a]) * seconds
-        for place in self.ahead(v, a) if self.on_way[v, a] else ():
-            off = place - here
+        heading, left = float(self.heading[v, a]), seconds
+        ahead = self.ahead(v, a) if self.on_way[v, a] else ()
+        for place, wait in (*((place, 0.0) for place in ahead), *then):
+            off, left = place - here, left - wait
             far = float(np.hypot(off[0], off[1]))
+            takes = far / float(self.pace[v, a])
+            if left <= 0.0:
+                break
             if far > NEAR:
                 heading = float(np.arctan2(off[1], off[0]))
-            if far > left:
-                here = here + off * (left / far)
+            if takes > left:
+                here = here + off * (left / takes)
                 break
-            here, left = place, left - far
+            here, left = place, left - takes
         return (*here.tolist(), heading)
 
     def link_within(self, v: int, a: int, reach: float) -> int:

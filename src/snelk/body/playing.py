@@ -37,7 +37,7 @@ Truths = NDArray[np.bool_]
 LOOK_EVERY = 0.3
 """Seconds between two looks ahead."""
 
-AHEAD, AHEAD_BY_CARE = 2.0, 4.0
+AHEAD, AHEAD_BY_CARE = 2.0, 8.0
 """How far along its way it looks, m: so far, and so much farther with a care of 1."""
 
 APART = 0.75
@@ -45,6 +45,10 @@ APART = 0.75
 
 BOLD_FOR = 3.0
 """Who takes a risk minds no other for so long, s."""
+
+FORESEES = 1.5
+"""It leaves a place that somebody will look at in so many seconds, and hides where nobody will, s.
+"""
 
 CALM_FOR = 1.0
 """Who hides goes on when nobody has been suspicious, nor had it in view, for so long, s."""
@@ -89,9 +93,9 @@ class Play(Activity):
     def __init__(self, me: Me) -> None:
         super().__init__(me)
         world, chance = me.world, me.chance
-        self.care, self.knows = (
-            low + (high - low) * float(chance.random())
-            for low, high in (self.written.care, self.written.knows)
+        drawn = self.written.care, self.written.knows, self.written.delay
+        self.care, self.knows, self.delay = (
+            low + (high - low) * float(chance.random()) for low, high in drawn
         )
         own = int(world.characters[me.a])
         self.who = own
@@ -104,7 +108,8 @@ class Play(Activity):
         steps = world.setups[me.v].body_of(me.name).steps
         self.reach = tuple(getattr(steps, pace) if steps is not None else 0.0 for pace in PACES)
         self.doing = GOING
-        self.since = self.bold_until = self.next_look = self.calm_since = -np.inf
+        self.since = me.t
+        self.bold_until = self.next_look = self.calm_since = -np.inf
         self.warned_at, self.minds_it, self.late = np.nan, False, False
         self.legs: list[Numbers] = []
         self.begun, self.goal = False, np.full(3, np.nan)
@@ -123,6 +128,8 @@ class Play(Activity):
         if self.done:
             return NEVER
         if not self.begun:
+            if me.t - self.since < self.delay - SLACK:
+                return 0.0
             self.begun = True
             self._plan()
         sure = self._sure()
@@ -132,7 +139,7 @@ class Play(Activity):
         if self.doing == HIDING:
             self._hide_on(sure)
         elif self._has_to_hide(sure):
-            self._hide(int(self.watchers[sure.argmax()]))
+            self._hide(self._most_sure(sure))
         elif me.t >= self.next_look - SLACK:
             self.next_look = me.t + LOOK_EVERY
             if not self.legs:
@@ -156,19 +163,29 @@ class Play(Activity):
         sensed |= (senses.contacts.touch[at] == SENSED) | (senses.contacts.zone[at] == SENSED)
         return suspicion(senses.meters.value[at], sensed, self.metered)
 
+    def _most_sure(self, sure: Numbers) -> int:
+        """Who of the watchers is, by index of the agents."""
+        return int(self.watchers[sure.argmax()])
+
     def _see_signs(self, sure: Numbers) -> None:
-        """Note when somebody becomes suspicious, and when it is too late."""
-        most = float(sure.max(initial=0.0))
-        warned = most >= self.written.sign - REACHED
+        """Note when somebody gives a sign, by its meter or its state, and when it is too late."""
+        me, most = self.me, float(sure.max(initial=0.0))
+        by = by_meter = self._most_sure(sure) if len(sure) else NOBODY
+        meter = f"'s meter is at {most:.2f}"
+        warned, text = most >= self.written.sign - REACHED, meter
+        for w in self.watchers.tolist() if self.written.signs and not warned else ():
+            state = me.world.state_name(me.v, w)
+            if state in self.written.signs:
+                warned, by, text = True, w, f" is {state}"
         if not warned:
             self.warned_at = np.nan
         elif np.isnan(self.warned_at):
-            self.warned_at = self.me.t
-            self.minds_it = bool(self.me.chance.random() < self.care)
-            self._tell("warned", int(self.watchers[sure.argmax()]), f"{most:.2f}")
+            self.warned_at = me.t
+            self.minds_it = bool(me.chance.random() < self.care)
+            self._tell("warned", by, text)
         if most >= self.written.late - REACHED and not self.late:
             self.late = True
-            self._tell("too_late", int(self.watchers[sure.argmax()]), f"{most:.2f}")
+            self._tell("too_late", by_meter, meter)
 
     def _has_to_hide(self, sure: Numbers) -> bool:
         """Whether it has seen a sign, and minds it."""
@@ -216,7 +233,7 @@ class Play(Activity):
         room, laid = self._room
         for name in Poses._fields:
             getattr(room, name)[0] = getattr(poses, name)[p]
-        x, y, z, heading = motion.farther_on(v, w, tau)
+        x, y, z, heading = motion.farther_on(v, w, tau, world.footing.goes_on_to(v, w))
         room.x[0, i], room.y[0, i], room.z[0, i], room.heading[0, i] = x, y, z, heading
         return laid, np.array([x, y])
 
@@ -261,42 +278,40 @@ class Play(Activity):
         motion.posture[v, a] = POSTURES.index(posture)
 
     def _suit_the_place(self) -> None:
-        """The pace and posture that its care asks for, by who is near."""
-        near = self._is_near()
+        """The pace that its care asks for, and that nobody hears."""
         if self.care < 1.0 / 3.0:
             self._set_stance(RUNS, "standing")
-        elif self.care < 2.0 / 3.0:
-            self._set_stance(WALKS if near else RUNS, "standing")
-        else:
-            self._set_stance(CREEPS if near else WALKS, "crouched" if near else "standing")
+            return
+        pace, slowest = (WALKS, CREEPS) if self.care >= 2.0 / 3.0 else (RUNS, WALKS)
+        while pace > slowest and self._is_heard(pace):
+            pace -= 1
+        self._set_stance(pace, "crouched" if pace == CREEPS else "standing")
 
-    def _is_near(self) -> bool:
-        """Whether anybody is so near that it could see or hear it."""
+    def _is_heard(self, pace: int) -> bool:
+        """Whether anybody is so near that it could hear steps at a pace."""
         me, world = self.me, self.me.world
-        poses = world.senses.poses
+        poses, reach = world.senses.poses, self.reach[pace]
         p = me.v if len(poses.x) > 1 else 0
-        usual = self.reach[WALKS if self.care >= 2.0 / 3.0 else RUNS]
         for w in self.watchers.tolist():
-            i = int(world.characters[w])
-            if not poses.present[p, i]:
+            i, ears = (
+                int(world.characters[w]),
+                world.setups[me.v].profile_of(world.agents[w]).hearing,
+            )
+            if not poses.present[p, i] or ears is None:
                 continue
             far = np.hypot(poses.x[p, i] - me.here[0], poses.y[p, i] - me.here[1])
-            sees = self._sees_as_far_as(w)
-            ears = world.setups[me.v].profile_of(world.agents[w]).hearing
-            hears = 0.0
-            if ears is not None:
-                hears = ears.acuity * world.state_of(me.v, w).awake_of("hearing") * usual
-            if far <= max(sees, hears):
+            if far <= reach * ears.acuity * world.state_of(me.v, w).awake_of("hearing"):
                 return True
         return False
 
     def _go_on_ahead(self) -> None:
         """Look ahead, and wait or hide if there is a danger that it minds."""
         me = self.me
+        if me.t < self.bold_until - SLACK:
+            self._set_stance(RUNS, "standing")  # what is to be risked is over soon
+            return
         if np.isnan(self.warned_at):
             self._suit_the_place()
-        if me.t < self.bold_until - SLACK:
-            return
         danger = self._danger()
         if danger is None:
             return
@@ -318,9 +333,15 @@ class Play(Activity):
             self._tell("goes_on", NOBODY, "there is a way")
 
     def _wait_on(self) -> None:
-        """Go on when nobody looks any more, or when its patience is over: by another way."""
+        """Go on when nobody looks any more, or when its patience is over: by another way.
+
+        It does not wait where somebody is about to look.
+        """
         me = self.me
-        if me.t - self.since >= self.care * self.written.patience - SLACK:
+        by = int(self._seen_by(me.here[None], FORESEES)[0])
+        if by >= 0:
+            self._hide(by)
+        elif me.t - self.since >= self.care * self.written.patience - SLACK:
             self.bold_until = me.t + BOLD_FOR
             self._resume("its patience is over")
         elif self._danger() is None:
@@ -384,6 +405,8 @@ class Play(Activity):
         if level.data.floors and sheet >= 0:
             places[:, 2] = [level.height_of(sheet, *place) for place in around.tolist()]
         places = places[self._seen_by(places) < 0]
+        better = places[self._seen_by(places, FORESEES) < 0]
+        places = better if len(better) else places
         if not len(places):
             return None
         near = np.argsort(np.hypot(*(places[:, :2] - me.here[:2]).T), kind="stable")[:TRIED]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
@@ -54,6 +55,27 @@ class RoundStage(NamedTuple):
         count = len(self.corners)
         inside = (self.first >= 0).all() and (self.last <= count).all()
         agree((bool(inside), self.corners.shape[1]), (True, 3))
+
+    def to_come(self, v: int, a: int, state: int) -> Iterator[tuple[Numbers, float]]:
+        """The corners, (3,), after the one it goes to now, and for how long it stands before, s.
+
+        Without end, but of a route that is walked once.
+        """
+        first, order = int(self.first[v, a, state]), int(self.order[v, a, state])
+        count = int(self.last[v, a, state]) - first
+        at, step = int(self.at[v, a]), int(self.step[v, a])
+        while count > 1:
+            if order == LOOP:
+                at = (at + 1) % count
+            elif 0 <= at + step < count:
+                at += step
+            elif order == ONCE:
+                return
+            else:
+                step = -step
+                at += step
+            corner = self.corners[first + at] + self.shift[v, a]
+            yield corner, float(self.pause[v, a, state])
 
     def begin(self, v: int, a: int) -> None:
         """Somebody begins a round."""

@@ -101,6 +101,9 @@ class Footing(Protocol):
     def walker_of(self, v: int, a: int) -> Walker:
         """The ground that an agent walks on."""
 
+    def goes_on_to(self, v: int, a: int) -> list[tuple[Numbers, float]]:
+        """The next corners of who walks its rounds, and for how long it stands before each, s."""
+
     def set_out(self, v: int, a: int, goal: Numbers, stop: float) -> bool:
         """Take the way to a place; tell whether that is done, or left to Python."""
 

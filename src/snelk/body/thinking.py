@@ -7,6 +7,7 @@ activities that are objects in Python, for the agents that need it only.
 from __future__ import annotations
 
 import operator
+from itertools import islice
 from typing import Any
 
 import numpy as np
@@ -56,6 +57,9 @@ from snelk.level.ways import Ways
 from snelk.mind.ladder import Step
 from snelk.mind.signals import NOBODY
 from snelk.senses.columns import BodyColumns
+
+CORNERS_FORESEEN = 4
+"""So many corners of a round somebody knows who knows it."""
 
 WALKS = {"go", "home", "resume", "patrol", "flee", "evade"}
 """Those that go somewhere, so that arriving there is an event, and being done."""
@@ -170,6 +174,17 @@ class Thinking:
             doing.done[v, a], doing.failed[v, a] = activity.done, activity.failed
         world.timing.next_thought[v, a] = -NEVER
         world.timing.thought_there[v, a] = self._short_told[v, a] = False
+
+    def goes_on_to(self, v: int, a: int) -> list[tuple[Numbers, float]]:
+        """The next corners of who walks its rounds, and for how long it stands before each, s."""
+        if self.doing.kind[v, a] != PATROL or not self._rounds.begun[v, a]:
+            return []
+        state, up = max(int(self._world.ladders.state[v, a]), 0), self._world.motion.z[v, a]
+        found = []
+        for corner, pause in islice(self._rounds.to_come(v, a, state), CORNERS_FORESEEN):
+            corner[2] = up if np.isnan(corner[2]) else corner[2]
+            found.append((corner, pause))
+        return found
 
     def activity_of(self, v: int, a: int) -> Activity | None:
         """What somebody does that is an object in Python; None for what loops do."""

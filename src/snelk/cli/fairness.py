@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, cast
+from typing import TYPE_CHECKING, Annotated, cast
 
 import typer
 
@@ -165,26 +165,8 @@ def _say_fairness(screen: Screen, found: Fairness, most: float | None) -> None:
     text = "noticed: share of places and moments at which it gets too late; warning: from the sign "
     text += "until then; unfair: share of these at which no cover is in reach before"
     screen.print(wrap(text, indent=2, first="  "))
-    worst = _worst(found)
-    if worst:
-        screen.print()
-        screen.print(wrap(worst, indent=2))
+    if found.worst is not None:
+        screen.print("\n" + wrap(f"For example {found.example}. Cover is farther away", indent=2))
     if most is not None:
         verdict = "no more than" if found.share <= most + SLACK else "MORE THAN"
         screen.print(wrap(f"{found.share:.1%} is unfair: {verdict} {most:.1%}", indent=2))
-
-
-def _worst(found: Fairness) -> str:
-    """The place and moment with the least warning of those that have some and are unfair."""
-    import numpy as np
-
-    some = found.unfair & (found.warning > 0.0)
-    if not some.any():
-        return ""
-    values: Any = np.where(some, found.warning, np.inf)
-    n, p = np.unravel_index(int(values.argmin()), values.shape)
-    text = f"For example at ({found.x[p]:g}, {found.y[p]:g}) from {found.times[n]:g} s on: the "
-    text += f"first sign comes after {found.warned[n, p]:g} s, and {found.warning[n, p]:g} s later "
-    text += f"it is too late, by the meter of {found.agents[int(found.by[n, p])]}. Cover is "
-    text += "farther away than that"
-    return text

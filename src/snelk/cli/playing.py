@@ -51,8 +51,16 @@ Knows = Annotated[
     str | None,
     typer.Option("--knows", metavar="A[:B]", help="Share of the rounds they know; or from A to B."),
 ]
+Delay = Annotated[
+    str | None,
+    typer.Option("--delay", metavar="A[:B]", help="They set out after so many s; or from A to B."),
+]
 Sign = Annotated[
     float | None, typer.Option("--sign", metavar="VALUE", help="The meter that warns them.")
+]
+Signs = Annotated[
+    list[str] | None,
+    typer.Option("--signs", metavar="STATE", help="This state warns, too. Can be repeated."),
 ]
 Late = Annotated[
     float | None, typer.Option("--late", metavar="VALUE", help="The meter that is too late.")
@@ -77,7 +85,9 @@ def players(
     count: Count = 100,
     care: Care = None,
     knows: Knows = None,
+    delay: Delay = None,
     sign: Sign = None,
+    signs: Signs = None,
     late: Late = None,
     react: React = None,
     patience: Patience = None,
@@ -115,9 +125,10 @@ def players(
     with progress_bar("playing") as progress:
         found = play(
             loaded, to=to, start=None if start is None else place_of(start), target=target,
-            count=count, care=_range("--care", care), knows=_range("--knows", knows), sign=sign,
-            late=late, react=react, patience=patience, ignore=ignore, jobs=jobs or cores(),
-            progress=progress,
+            count=count, care=_range("--care", care), knows=_range("--knows", knows),
+            delay=_range("--delay", delay), sign=sign,
+            signs=signs, late=late, react=react, patience=patience, ignore=ignore,
+            jobs=jobs or cores(), progress=progress,
         )  # fmt: skip
     if out is not None:
         write_table(out, found.table)
@@ -158,9 +169,7 @@ def _range(name: str, text: str | None) -> Range | None:
     except ValueError:
         low, high = float("nan"), [0.0, 0.0]
     if len(high) > 1:
-        raise InputError.of(
-            name, "", f'"{text}"', "must be a number from 0 to 1, or two as 0.2:0.8"
-        )
+        raise InputError.of(name, "", f'"{text}"', "must be a number, or two as 0.2:0.8")
     return (low, high[0]) if high else low
 
 
@@ -170,6 +179,7 @@ def _say_players(screen: Screen, found: Players, least: float | None) -> None:
     seeds = f"{found.seeds[0]} to {found.seeds[-1]}" if len(found.seeds) > 1 else found.seeds[0]
     text = f"{found.target} played {len(found.seeds)} times from ({x:g}, {y:g}) to {found.goal}, "
     text += f"seeds {seeds}. A meter of {play.sign:g} warns, {play.late:g} is too late"
+    text += f". Warned by the states {', '.join(play.signs)} as well" if play.signs else ""
     text += f". Not minded: {', '.join(play.ignores)}" if play.ignores else ""
     screen.print(wrap(text, indent=2))
     if found.doors:
@@ -181,17 +191,24 @@ def _say_players(screen: Screen, found: Players, least: float | None) -> None:
         [
             row["care"], str(row["players"]), f"{row['unnoticed']:.0%}", f"{row['warned']:.0%}",
             f"{row['too late']:.0%}", f"{row['not there']:.0%}", _in_seconds(row["seconds"]),
-            _in_seconds(row["hidden_for"]), _in_seconds(row["waited_for"]),
+            f"{row['hidden_for']:.0f} s", f"{row['waited_for']:.0f} s",
         ]
         for row in found.shares.to_dict(orient="records")
     ]  # fmt: skip
-    head = ["care", " players", " unnoticed", " warned", " too late", " not there", " takes",
+    head = ["care", " players", " unnoticed", " warned", " too late", " neither", " takes",
             " hides", " waits"]  # fmt: skip
     screen.print("\n" + "\n".join(table(head, rows)))
     text = "unnoticed, warned: got through, without and with a sign; too late: a meter was there, "
-    text += "or it was caught; not there: neither, when the run ended; takes: median of those who "
-    text += "got through; hides, waits: for how long in the mean"
+    text += (
+        "or it was caught; neither: neither there nor noticed when the run ended; takes: median "
+    )
+    text += "of those who got through; hides, waits: for how long in the mean"
     screen.print(wrap(text, indent=2, first="  "))
+    warning = found.table.warning
+    if warning.notna().any():
+        text = f"The sign came {warning.median():g} s before it was too late, in the median; "
+        text += f"{warning.min():g} s at least"
+        screen.print(wrap(text, indent=2))
     noticers = found.noticers.to_dict(orient="records")
     if noticers:
         rows = [

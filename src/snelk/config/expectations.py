@@ -41,6 +41,7 @@ def expectation_problems(
         if (wish.toward is None) == (wish.want is None):
             fix = 'write toward = 2.5, or want = "low" or "high"'
             yield Problem(source, place, "", "must have one of toward and want", fix)
+    yield from _fairness_problems(setup, draft)
     for key, limits in setup.fit.move.items():
         source, place = draft.locate(("fit", "move", key))
         by_limits = limits.low is not None and limits.high is not None
@@ -52,6 +53,30 @@ def expectation_problems(
         elif limits.low is not None and limits.high is not None and limits.low >= limits.high:
             given = f"{limits.low:g}, {limits.high:g}"
             yield Problem(source, place, given, "low must be below high")
+
+
+def _fairness_problems(setup: Setup, draft: Draft) -> Iterator[Problem]:
+    """What is asked of fairness about nobody, and thresholds that no meter has."""
+    meters = [setup.profile_of(agent).meter for agent in setup.agents]
+    thresholds = dict.fromkeys(name for meter in meters if meter for name in meter.thresholds)
+    for name, asked in setup.fairness.items():
+        source, place = draft.locate(("fairness", name))
+        if name in setup.agents:
+            yield Problem(source, place, "", "is the name of an agent, too", "rename it")
+        known = (("target", (asked.target,), list(setup.cast), "character"),
+                 ("ignore", asked.ignore, list(setup.agents), "agent"))  # fmt: skip
+        for key, names, there, what in known:
+            for each in names:
+                if each is not None and each not in there:
+                    fix = nearest(each, there)
+                    yield Problem(source, f"{place}.{key}", shown(each), f"no such {what}", fix)
+        for key in ("sign", "late"):
+            value = getattr(asked, key)
+            if isinstance(value, str) and value not in thresholds:
+                fix = nearest(value, thresholds)
+                yield Problem(source, f"{place}.{key}", shown(value), "no such threshold", fix)
+            elif not isinstance(value, str) and not 0.0 <= value <= 1.0:
+                yield Problem(source, f"{place}.{key}", f"{value:g}", "must be from 0 to 1")
 
 
 def _measure_problem(setup: Setup, key: str, source: str, place: str) -> Iterator[Problem]:

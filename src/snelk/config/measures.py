@@ -15,7 +15,7 @@ from snelk.errors import ALL, UnknownNameError, nearest
 class Measure(NamedTuple):
     """What a measure is of, in which unit, and what it says."""
 
-    of: str  # run, agent, state (of an agent), player (an agent) or pair (of agent and target)
+    of: str  # run, agent, player, state (of an agent), pair (of agent and target) or fairness
     unit: str  # s, m, or nothing for counts and shares
     text: str  # what it is
 
@@ -79,8 +79,17 @@ MEASURES: dict[str, Measure] = {
     "through_at": Measure("player", "s", "When it came to its goal."),
     "warned_at": Measure("player", "s", "When it was first warned by another's meter."),
     "too_late_at": Measure("player", "s", "When it was first too late, or it was caught."),
+    "warning": Measure(
+        "player", "s", "From the sign that warned it last until it was too late; none if neither."
+    ),
     "hides": Measure("player", "", "How often it hid."),
     "hidden_for": Measure("player", "s", "How long it hid in all, ways to cover included."),
+    "unfair": Measure(
+        "fairness",
+        "",
+        "Share of all places and moments at which one is noticed too late with no cover in reach "
+        "before. Of a [fairness.NAME]; worked out by sweep, fit and verify, not by run.",
+    ),
     "waited_for": Measure("player", "s", "How long it waited in all for somebody to look away."),
 }
 """Every measure, by name."""
@@ -121,7 +130,8 @@ Has = tuple[str, tuple[str, ...], tuple[str, ...], bool]
 
 def addresses_of(setups: Sequence[Setup]) -> tuple[Address, ...]:
     """Every measure that any of some variants can have."""
-    return tuple(_known(_who_has(setups)).values())
+    fairness = dict.fromkeys(name for setup in setups for name in setup.fairness)
+    return tuple(_known(_who_has(setups), tuple(fairness)).values())
 
 
 def _who_has(setups: Sequence[Setup]) -> tuple[Has, ...]:
@@ -146,7 +156,7 @@ def _teams(setup: Setup) -> set[str]:
 
 
 @lru_cache(maxsize=64)
-def _known(who: tuple[Has, ...]) -> dict[str, Address]:
+def _known(who: tuple[Has, ...], fairness: tuple[str, ...]) -> dict[str, Address]:
     """Their measures, by key."""
     names = {
         of: [name for name, measure in MEASURES.items() if measure.of == of]
@@ -158,6 +168,7 @@ def _known(who: tuple[Has, ...]) -> dict[str, Address]:
         found += [Address(name, agent) for name in names["player"] if plays]
         found += [Address("time_in", agent, state=state) for state in states]
         found += [Address(name, agent, target) for target in targets for name in names["pair"]]
+    found += [Address("unfair", name) for name in fairness]
     return {address.key: address for address in found}
 
 
@@ -173,7 +184,7 @@ def find_measure(setup: Setup, key: str, *, source: str, place: str = "") -> Add
     snelk.errors.UnknownNameError: : no such measure (given: "dog.fox.first"); \
 did you mean "dog.fox.first_seen"?
     """
-    known = _known(_who_has([setup]))
+    known = _known(_who_has([setup]), tuple(setup.fairness))
     who, _, name = key.rpartition(".")
     key = f"{who}.{renamed.MEASURES[name]}" if who and name in renamed.MEASURES else key
     if key not in known:

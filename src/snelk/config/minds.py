@@ -196,18 +196,33 @@ def _from_to(value: object) -> object:
 
 
 def _a_range(ends: tuple[float, float]) -> tuple[float, float]:
-    if ends[0] > ends[1]:
-        raise ValueError("must be a number, or [least, most]")
+    if not 0.0 <= ends[0] <= ends[1] <= 1.0:
+        raise ValueError("must be a number from 0 to 1, or [least, most] of such")
     return ends
 
 
 Shares = Annotated[
-    tuple[Share, Share],
+    tuple[float, float],
     Field(strict=False),
     AfterValidator(_a_range),
     BeforeValidator(_from_to, json_schema_input_type=float | list[float]),
 ]
 """A share, or from which to which it is drawn."""
+
+
+def _seconds_range(ends: tuple[float, float]) -> tuple[float, float]:
+    if not 0.0 <= ends[0] <= ends[1] <= 3600.0:
+        raise ValueError("must be a number from 0 to 3600 s, or [least, most] of such")
+    return ends
+
+
+Delays = Annotated[
+    tuple[float, float],
+    Field(strict=False),
+    AfterValidator(_seconds_range),
+    BeforeValidator(_from_to, json_schema_input_type=float | list[float]),
+]
+"""Seconds, or from which to which they are drawn."""
 
 
 class Play(Model):
@@ -224,8 +239,16 @@ class Play(Model):
         description="Of how many of the others it knows where they go next. A number, or [least, "
         "most] to draw between for each seed.",
     )
+    delay: Delays = Field(
+        default=(0.0, 10.0),
+        description="For how long it stands before it sets out, s. A number, or [least, most] to "
+        "draw between for each seed.",
+    )
     sign: Annotated[float, with_unit("", gt=0, le=1)] = Field(
         default=0.3, description="The meter of another that warns it."
+    )
+    signs: Names = Field(
+        default=(), description="Alert states of others that warn it as well, by name."
     )
     late: Annotated[float, with_unit("", gt=0, le=1)] = Field(
         default=1.0, description="The meter of another at which it is too late."

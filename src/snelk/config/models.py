@@ -28,7 +28,7 @@ from snelk.config.fields import (
     with_unit,
 )
 from snelk.config.minds import Attributes, Ladder, Leash, Movement, Play, State
-from snelk.config.wanted import Expectation, Fit, Wish
+from snelk.config.wanted import Expectation, Fair, Fit, Wish
 
 
 class Cone(Model):
@@ -673,6 +673,9 @@ class Setup(ProfilesFile):
     )
     wish: dict[Name, Wish] = Field(
         default={}, description="What measures should rather be, for `snelk fit`, by name."
+    )
+    fairness: dict[Name, Fair] = Field(
+        default={}, description="What is asked of fairness, for the measure NAME.unfair, by name."
     )
     fit: Fit = Field(default=Fit(), description="Which numbers `snelk fit` may move.")
 

@@ -59,6 +59,12 @@ def player_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
         if member.play.to not in known:
             given, fix = shown(member.play.to), nearest(member.play.to, known)
             yield Problem(source, f"{place}.to", given, "no such spot or zone", fix)
+        profiles = [setup.profile_of(agent) for agent in setup.agents if agent != name]
+        states = dict.fromkeys(state for p in profiles if p.ladder for state in p.ladder.states)
+        for sign in member.play.signs:
+            if sign not in states:
+                given, fix = shown(sign), nearest(sign, states)
+                yield Problem(source, f"{place}.signs", given, "no such alert state", fix)
         agents = [agent for agent in setup.agents if agent != name]
         for ignored in member.play.ignores:
             if ignored not in agents:

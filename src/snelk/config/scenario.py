@@ -323,7 +323,7 @@ def _read_played(raw: Mapping[str, Any], path: Path, problems: list[Problem]) ->
 
 
 def _about_expectations(overrides: Mapping[str, Any]) -> bool:
-    return any(key.partition(".")[0] in ("expect", "wish", "fit") for key in overrides)
+    return any(key.partition(".")[0] in ("expect", "wish", "fit", "fairness") for key in overrides)
 
 
 def _plain(value: Any) -> Any:

@@ -226,6 +226,42 @@ class Wish(Model):
         return f"{self.measure} {to}"
 
 
+class Fair(Model):
+    """What `snelk fair` asks, to be counted by sweep, fit and verify as the measure NAME.unfair."""
+
+    target: Name | None = Field(
+        default=None, description="Who it is about; whoever is noticed, if only one is."
+    )
+    ignore: Names = Field(default=(), description="Agents that do not count.")
+    stance: Literal["standing", "crouched", "prone", "walking"] = Field(
+        default="standing", description="How it is where it is noticed."
+    )
+    cell: Annotated[float, with_unit("m", gt=0, le=1e6)] | None = Field(
+        default=None, description="Distance between places, m; such that there are about 800."
+    )
+    every: Annotated[float, with_unit("s", gt=0, le=1e6)] = Field(
+        default=5.0, description="A moment every so many seconds."
+    )
+    within: Annotated[float, with_unit("s", gt=0, le=1e6)] = Field(
+        default=10.0, description="It is watched for so long, s."
+    )
+    sign: Annotated[float | Name, Field(union_mode="left_to_right")] = Field(
+        default=0.3, description="The meter that warns, 0 to 1, or the name of a threshold."
+    )
+    late: Annotated[float | Name, Field(union_mode="left_to_right")] = Field(
+        default=1.0, description="The meter that is too late, 0 to 1, or the name of a threshold."
+    )
+    react: Annotated[float, with_unit("s", ge=0, le=3600)] = Field(
+        default=0.5, description="How long it takes to see the sign, s."
+    )
+    pace: Literal["creeping", "walking", "running"] = Field(
+        default="running", description="How it goes for cover."
+    )
+    hold: Annotated[float, with_unit("s", ge=0, le=3600)] = Field(
+        default=1.0, description="For so long cover has to be out of view, s."
+    )
+
+
 class Limits(Model):
     """How far a number may move: between two limits, or among choices."""
 

@@ -99,8 +99,8 @@ def _happenings(
             "stuck": f"{agent} does not get on at {place} ({state})",
             "done": f"{agent} is done with {each.text} ({state})",
             "failed": f"{agent} failed to {each.text} ({state})",
-            "warned": f"{agent} is warned: {target}'s meter is at {each.text}",
-            "too_late": f"too late for {agent}: {target}'s meter is at {each.text}",
+            "warned": f"{agent} is warned: {target}{each.text}",
+            "too_late": f"too late for {agent}: {target}{each.text}",
             "waits": f"{agent} waits at {place}: "
             + (f"{target} would see it in {each.text} m" if target else each.text),
             "hides": f"{agent} hides from {target} at {place}",

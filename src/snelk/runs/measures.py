@@ -109,6 +109,7 @@ class Measurer:
         self._before: dict[tuple[int, int], tuple[float, Step]] = {}
         self.hides, self.hidden_for, self.waited_for = np.zeros((3, *by_agent))
         self.through_at, self.warned_at, self.too_late_at = np.full((3, *by_agent), np.nan)
+        self.warning, self._warned_last = np.full((2, *by_agent), np.nan)
         self._stays: dict[tuple[int, int], tuple[float, str]] = {}  # who hides or waits since when
 
     def _lowest_thresholds(self) -> Numbers:
@@ -152,7 +153,7 @@ class Measurer:
                 self._keep_played((each.variant, each.agent), t, each.kind)
             elif each.kind == "caught":
                 for a in np.flatnonzero(characters == each.target):
-                    _first(self.too_late_at, (each.variant, int(a)), t)
+                    self._keep_too_late((each.variant, int(a)), t)
                 self.caught[each.variant, each.agent, each.target] += 1.0
                 self.catches[each.variant] += 1.0
                 if np.isnan(self.caught_at[each.variant]):
@@ -160,13 +161,23 @@ class Measurer:
 
     def _keep_played(self, place: tuple[int, int], t: float, kind: str) -> None:
         """What a simulated player did, or what it was warned of."""
-        if kind not in ("warned", "too_late"):
+        if kind in ("hides", "waits", "goes_on", "through"):
             self._end_stay(place, t)
+        if kind == "too_late":
+            self._keep_too_late(place, t)
+            return
+        if kind == "warned":
+            self._warned_last[place] = t
         if kind in ("hides", "waits"):
             self._stays[place] = t, kind
             self.hides[place] += kind == "hides"
         elif kind != "goes_on":
             _first(getattr(self, f"{kind}_at"), place, t)
+
+    def _keep_too_late(self, place: tuple[int, int], t: float) -> None:
+        if np.isnan(self.too_late_at[place]):
+            self.too_late_at[place] = t
+            self.warning[place] = round(t - float(self._warned_last[place]), 9)
 
     def _end_stay(self, place: tuple[int, int], t: float) -> None:
         since, kind = self._stays.pop(place, (t, "hides"))
@@ -286,6 +297,8 @@ class Measurer:
             if each.target:
                 n = numbers[a, others[each.target]]
                 columns.append(np.where(may[:, n], pairs[each.measure][:, n], np.nan))
+            elif each.measure == "unfair":  # not of a run; see `snelk.tuning.judging`
+                columns.append(np.full(len(tally.end), np.nan))
             elif each.state:
                 columns.append(_seconds(states[a][each.state], dt))
             else:
@@ -303,6 +316,7 @@ class Measurer:
             "through_at": through,
             "warned_at": self.warned_at,
             "too_late_at": late,
+            "warning": self.warning,
             "hides": self.hides,
             "hidden_for": self.hidden_for,
             "waited_for": self.waited_for,

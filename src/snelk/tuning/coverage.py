@@ -307,7 +307,7 @@ def target_of(scenario: Scenario, name: str | None) -> str:
         if any(agent != who and notices(scenario, agent, who) for agent in setup.agents)
     ]
     if name is None:
-        tracked = [who for who in noticed if who in scenario.tracks]
+        tracked = [who for who in noticed if who in scenario.tracks or setup.cast[who].play]
         tracked = noticed if len(noticed) == 1 else tracked
         if len(tracked) != 1:
             fix = f"choose one: {', '.join(noticed)}" if noticed else "let an agent notice a team"

@@ -110,6 +110,29 @@ class Fairness:
         noticed = int((~np.isnan(self.lost)).sum())
         return float(self.unfair.sum() / noticed) if noticed else 0.0
 
+    @cached_property
+    def worst(self) -> tuple[int, int] | None:
+        """The moment and place, by index, with the least warning of those that are unfair.
+
+        Of those where there is any warning; None if there is no such.
+        """
+        some = self.unfair & (self.warning > 0.0)
+        if not some.any():
+            return None
+        values: Numbers = np.where(some, self.warning, np.inf)
+        n, p = np.unravel_index(int(values.argmin()), values.shape)
+        return int(n), int(p)
+
+    @property
+    def example(self) -> str:
+        """That worst one in words; empty if there is none."""
+        if self.worst is None:
+            return ""
+        n, p = self.worst
+        text = f"at ({self.x[p]:g}, {self.y[p]:g}) from {self.times[n]:g} s on: the first sign "
+        text += f"comes after {self.warned[n, p]:g} s, and {self.warning[n, p]:g} s later it is "
+        return text + f"too late, by the meter of {self.agents[int(self.by[n, p])]}"
+
     def _repr_html_(self) -> str:
         """What a notebook shows of it: its zones."""
         rows = [

@@ -8,6 +8,7 @@ variants together.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 
 from snelk.config.conditions import parse
 from snelk.config.measures import Address, find_measure
+from snelk.config.models import Setup
 from snelk.config.nodes import Node
 from snelk.config.scenario import Scenario
 from snelk.config.wanted import (
@@ -36,6 +38,7 @@ from snelk.runs.measures import Measured, Measurer
 from snelk.senses.columns import ContactColumns, SightColumns
 from snelk.senses.sight import IN_VIEW
 from snelk.tuning.columns import FollowedColumns, FollowStageColumns, LevelStageColumns
+from snelk.tuning.fair import Fairness, fairness
 from snelk.tuning.followed import SLACK, Followed, FollowStage, LevelStage
 from snelk.tuning.following import ask_level, follow_tick
 
@@ -327,13 +330,31 @@ def _trials(simulation: Simulation, expectation: Expectation) -> list[Trial]:
     return [TickTrial(simulation, group, expectation) for group in groups]
 
 
+def unfair(scenario: Scenario, setup: Setup, name: str) -> float:
+    """How much is unfair of what is asked under a name; NaN where a variant does not ask it."""
+    found = fairness_of(scenario, setup, name)
+    return np.nan if found is None else found.share
+
+
+def fairness_of(scenario: Scenario, setup: Setup, name: str) -> Fairness | None:
+    """What is asked of fairness under a name, with the numbers of a variant."""
+    asked = setup.fairness.get(name)
+    if asked is None:
+        return None
+    return fairness(replace(scenario, setup=setup), **dict(asked))
+
+
 def judge_batch(
-    scenario: Scenario, *, variants: Sequence[Mapping[str, Any]] = ({},)
+    scenario: Scenario,
+    *,
+    variants: Sequence[Mapping[str, Any]] = ({},),
+    fair_for: int | None = None,
 ) -> tuple[Measured, Verdicts]:
     """The measures of several variants, and what the scenario's expectations came to in each.
 
     They are stepped together and without keeping tables. Expectations are the scenario's own, not
-    the variants'.
+    the variants'. What is asked of fairness takes seconds, and is worked out for the first
+    `fair_for` variants only, or for all.
     """
     simulation = Simulation(scenario, variants=variants, logged=False)
     measurer, judge = Measurer(simulation), Judge(simulation)
@@ -342,4 +363,8 @@ def judge_batch(
         measurer.keep(t)
         judge.keep(t)
     measured = measurer.measured()
+    for n, address in enumerate(measured.addresses):
+        if address.measure == "unfair":
+            for v, setup in enumerate(simulation.setups[:fair_for]):
+                measured.values[v, n] = unfair(scenario, setup, address.agent)
     return measured, judge.verdicts(measured)

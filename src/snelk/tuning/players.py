@@ -159,7 +159,9 @@ def players(
     count: int = 100,
     care: Range | None = None,
     knows: Range | None = None,
+    delay: Range | None = None,
     sign: float | None = None,
+    signs: Sequence[str] | None = None,
     late: float | None = None,
     react: float | None = None,
     patience: float | None = None,
@@ -182,7 +184,9 @@ def players(
         care: How careful they are, 0 to 1; a pair is drawn between.
         knows: Of how many of the others they know where they go next, 0 to 1; a pair is drawn
             between.
+        delay: For how long they stand before they set out, s; a pair is drawn between.
         sign: The meter that warns, above 0 to 1.
+        signs: Alert states of agents that warn as well.
         late: The meter at which it is too late, above 0 to 1.
         react: How long it takes to see a sign, s.
         patience: How long a player waits or hides at a time, s.
@@ -194,7 +198,7 @@ def players(
         InputError: A name or a number is wrong, or no way leads to the goal.
 
     >>> import snelk
-    >>> found = snelk.players(snelk.croft() / "night.toml", to="coop-door-north", count=2)
+    >>> found = snelk.players(snelk.croft() / "night.toml", to="hedge-gap", count=2)
     >>> found.table.outcome.tolist()
     ['too late', 'too late']
     """
@@ -202,8 +206,10 @@ def players(
     if not 1 <= count <= MOST_PLAYERS:
         raise InputError.of("count", "", str(count), f"must be from 1 to {MOST_PLAYERS}")
     asked = {
-        "to": to, "care": care, "knows": knows, "sign": sign, "late": late, "react": react,
-        "patience": patience, "ignores": None if ignore is None else list(ignore),
+        "to": to, "care": care, "knows": knows, "delay": delay, "sign": sign, "late": late,
+        "react": react,
+        "patience": patience, "signs": None if signs is None else list(signs),
+        "ignores": None if ignore is None else list(ignore),
     }  # fmt: skip
     target = _who_plays(scenario, target)
     played = with_player(scenario, target, start, asked)

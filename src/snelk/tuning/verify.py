@@ -29,7 +29,7 @@ from snelk.errors import InputError
 from snelk.runs.answers import written
 from snelk.runs.ladders import asked_by, explain_ladder, lacking
 from snelk.runs.run import Run, run_batch
-from snelk.tuning.judging import judge_batch
+from snelk.tuning.judging import fairness_of, judge_batch
 
 SLACK = 1e-9
 
@@ -114,8 +114,10 @@ def verify(scenario: str | Path | Scenario, *, seeds: int | None = None) -> list
     counts = {name: seeds or each.seeds for name, each in expectations.items()}
     first = scenario.setup.seed
     variants = [{"seed": first + n} for n in range(max(counts.values()))]
+    about = [counts[name] for name, each in expectations.items() if _fairness_in(scenario, each)]
+    fair = max(about, default=0)
     judged = [
-        judge_batch(scenario, variants=variants[low : low + 100])[1]
+        judge_batch(scenario, variants=variants[low : low + 100], fair_for=max(fair - low, 0))[1]
         for low in range(0, len(variants), 100)
     ]
     met, at, value, since = (
@@ -136,9 +138,12 @@ def verify(scenario: str | Path | Scenario, *, seeds: int | None = None) -> list
             why: tuple[str, ...] = ()
             ask: tuple[str, ...] = ()
             if not failures and not holds:
-                if seed not in runs:
-                    runs[seed] = run_batch(scenario, variants=[{"seed": seed}])[0]
-                why, ask = _reasons(runs[seed], expectation, t, moment)
+                if asked := _fairness_in(scenario, expectation):
+                    why = _of_fairness(scenario, seed, asked)
+                else:
+                    if seed not in runs:
+                        runs[seed] = run_batch(scenario, variants=[{"seed": seed}])[0]
+                    why, ask = _reasons(runs[seed], expectation, t, moment)
             failures.append(Failure(seed, None if math.isnan(t) else t, found, why, ask))
         first_found = (float(each[0, n]) for each in (at, value, since))
         found = found_in_words(expectation, scenario, *first_found)
@@ -224,6 +229,23 @@ def _of_measure(run: Run, said: MeasureBetween, t: float) -> Reasons:
     if address.target:
         return (), (address.agent, address.target)
     return (), (address.agent,) if address.agent else ()
+
+
+def _fairness_in(scenario: Scenario, expectation: Expectation) -> str:
+    """What is asked of fairness that an expectation is about, by name; empty if it is not."""
+    if expectation.measure is None:
+        return ""
+    address = find_measure(scenario.setup, expectation.measure.of, source="expect")
+    return address.agent if address.measure == "unfair" else ""
+
+
+def _of_fairness(scenario: Scenario, seed: int, name: str) -> tuple[str, ...]:
+    """Where it is least fair: the zones, and one place and moment."""
+    found = fairness_of(scenario, scenario.changed({"seed": seed}).setup, name)
+    assert found is not None
+    zones = found.zones[found.zones.zone != "everywhere"].sort_values("unfair", ascending=False)
+    lines = [f"{row.zone}: {row.unfair:.0%} unfair" for row in zones.head(3).itertuples()]
+    return (*lines, found.example) if found.example else tuple(lines)
 
 
 def _of_meter(run: Run, agents: Sequence[str], said: Notices | MeterUnder, t: float) -> Reasons:

@@ -1,0 +1,354 @@
+"""Simulated players, against their runs' own tables, closed forms, and what they are to avoid."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import scenes
+import shapely
+from test_cli import command
+
+import snelk
+from snelk.engine.simulation import Simulation
+from snelk.plots.players import plot_players
+
+CROFT = snelk.croft() / "night.toml"
+MILL = snelk.mill() / "night.toml"
+
+STANDS = {"standing": {"stand": {}}}
+
+
+def field(folder: Path, *features: dict[str, Any], **more: Any) -> snelk.Scenario:
+    """A guard and a guest on an empty field of 20 x 12 m; the guest plays, and is to get to exit."""
+    ground = [
+        scenes.feature("zone", "exit", shapely.box(18, 4, 20, 8)),
+        scenes.feature("spot", "gate", shapely.Point(19, 6)),
+        scenes.feature("edge", "hedge", shapely.box(0, 0, 20, 12).exterior),
+    ]
+    numbers = {"cast.guest.at": [1.0, 6.0], "cast.guard.at": [10.0, 11.0], **more}
+    states = numbers.pop("states", STANDS)
+    return scenes.scene(
+        folder, *ground, *features, states=states, end=numbers.pop("end", 20.0), more=numbers
+    )
+
+
+@pytest.fixture(scope="module")
+def many() -> snelk.Players:
+    return snelk.players(CROFT, to="hedge-gap", count=30, ignore=["owl"], jobs=2)
+
+
+def test_a_player_comes_to_what_the_tables_of_its_run_say(many: snelk.Players) -> None:
+    found, chosen = many, many.table.groupby("outcome").head(2)
+    assert len(chosen) >= 4
+    spots = {spot.name: point for spot, point in found.scenario.level.spots}
+    x, y = spots["hedge-gap"].x, spots["hedge-gap"].y
+    for row in chosen.itertuples():
+        run = snelk.run(found.scenario, overrides={"seed": row.seed})
+        meters = run.meters[(run.meters.target == "fox") & (run.meters.agent != "owl")]
+        caught = run.events[(run.events.kind == "caught") & (run.events.target == "fox")].t.min()
+        there = run.poses[run.poses.id == "fox"]
+        near = there[np.hypot(there.x - x, there.y - y) <= 0.41]  # m: a tick's way
+        through = near.t.min()
+        until = meters[meters.t <= (through if through == through else np.inf)]
+        saw = run.events[(run.events.kind == "saw") & (run.events.agent == "scarecrow")].t.min()
+        warned = np.fmin(until[until.value >= 0.3 - 1e-9].t.min(), saw)  # which has no meter
+        late = np.nanmin([until[until.value >= 1.0 - 1e-9].t.min(), caught, saw, np.inf])
+        late = np.nan if np.isinf(late) else late
+        assert row.warned_at == pytest.approx(warned, nan_ok=True)
+        assert row.too_late_at == pytest.approx(late, nan_ok=True)
+        assert row.through_at == pytest.approx(through, abs=0.21, nan_ok=True)
+        in_time = through == through and not late <= through
+        outcome = "too late"
+        if in_time:
+            outcome = "unnoticed" if np.isnan(warned) else "warned"
+        assert row.outcome == outcome
+        at = there[(there.t - row.warned_at).abs() < 1e-6]
+        assert not len(at) or (at.x.iloc[0], at.y.iloc[0]) == (row.warned_x, row.warned_y)
+        stays = run.events[(run.events.agent == "fox") & run.events.kind.isin(
+            ["hides", "waits", "goes_on", "through"])]  # fmt: skip
+        ends = [*stays.t.iloc[1:], run.times[-1]]
+        for kind, total in (("hides", row.hidden_for), ("waits", row.waited_for)):
+            spent = sum(
+                b - a for a, b, k in zip(stays.t, ends, stays.kind, strict=True) if k == kind
+            )
+            assert total == pytest.approx(spent, abs=1e-6)
+
+
+def test_players_are_the_same_alone_in_batches_and_in_processes(many: snelk.Players) -> None:
+    alone = snelk.players(CROFT, count=2, to="hedge-gap", ignore=["owl"])
+    assert many.table.iloc[:2].equals(alone.table)
+    assert all(np.array_equal(a, b) for a, b in zip(alone.ways, many.ways[:2], strict=True))
+    live = snelk.Live(alone.scenario)
+    events = [event.text for _ in range(200) for event in live.step() if event.agent == "fox"]
+    ran = snelk.run(alone.scenario).events
+    assert events == ran[(ran.agent == "fox") & (ran.t < 19.95)].text.tolist()
+
+
+@pytest.mark.parametrize("to", ["exit", "gate"])
+def test_reckless_players_run_straight_on_or_nearly_so(to: str, tmp_path: Path) -> None:
+    scenario = field(tmp_path, **{"profiles.watcher.cones": {}, "profiles.watcher.hearing": None})
+    scenario = field(tmp_path / "deaf", **{"profiles.watcher.cones.front.range": 0.5})
+    found = snelk.players(scenario, to=to, count=8, care=0.0, delay=0.0)
+    assert (found.table.outcome == "unnoticed").all()
+    straight = 17.0 if to == "exit" else 18.0
+    lengths = [np.hypot(*np.diff(way[:, 1:3], axis=0).T).sum() for way in found.ways]
+    assert straight - 0.8 <= min(lengths)
+    assert max(lengths) <= 1.3 * (straight + 1.0)
+    assert len({round(length, 3) for length in lengths}) > 1  # no two need go alike
+    # Running at 4 m/s from standstill, 6 m/s2; corners cost little.
+    assert (found.table.through_at >= straight / 4.0 - 0.3).all()
+    assert (found.table.through_at <= 1.3 * (straight + 1.0) / 4.0 + 2.5).all()
+    if to == "exit":
+        ends = np.array([way[-1, 1:3] for way in found.ways])
+        assert (np.abs(ends[:, 0] - 18.2) <= 0.41).all()  # as soon as they are in it
+
+
+def test_who_knows_a_round_foresees_it(tmp_path: Path) -> None:
+    line = shapely.LineString([(4, 2), (16, 2), (16, 10), (4, 10)])
+    round_ = scenes.feature("route", "round", line)
+    scenario = field(
+        tmp_path, round_, states={"round": {"patrol": {}}},
+        **{"cast.guard.route": "round", "cast.guard.at": [4.0, 2.0]},
+    )  # fmt: skip
+    simulation = Simulation(scenario)
+    motion, places = simulation.world.motion, []
+    foreseen: dict[int, list[tuple[float, ...]]] = {}
+    while not simulation.done:
+        simulation.step()
+        places.append((motion.x[0, 0], motion.y[0, 0]))
+        for ticks in (10, 30):
+            foreseen.setdefault(simulation.tick + ticks, []).append(
+                motion.farther_on(0, 0, ticks * 0.1)
+            )
+    off = [
+        np.hypot(*(np.array(place[:2]) - places[tick - 1]))
+        for tick, every in foreseen.items()
+        for place in every
+        if 20 < tick <= len(places)
+    ]
+    assert len(off) > 300
+    assert np.median(off) < 0.05  # at corners it slows down, and a new way is not known yet
+    assert np.percentile(off, 80) < 0.8
+
+
+def test_knowing_the_rounds_helps(tmp_path: Path) -> None:
+    wall = scenes.feature("wall", "shed", shapely.box(6, 5, 8, 7), top=3.0)
+    line = shapely.LineString([(10, 10.5), (10, 1.5)])
+    scenario = field(
+        tmp_path, wall, scenes.feature("route", "round", line),
+        states={"round": {"patrol": {"order": "back_and_forth"}}}, end=60.0,
+        **{"cast.guard.route": "round", "cast.guard.at": [10.0, 10.5], "cast.guard.facing": -90,
+           "profiles.watcher.meter.fill_time": 0.2,
+           "profiles.watcher.cones.front.fov_whole": 90, "profiles.watcher.cones.front.range": 6.0},
+    )  # fmt: skip
+    through = {
+        (care, knows): snelk.players(scenario, to="exit", count=20, care=care, knows=knows)
+        for care, knows in ((0.0, 1.0), (1.0, 0.0), (1.0, 1.0))
+    }
+    unnoticed = {key: (each.table.outcome == "unnoticed").mean() for key, each in through.items()}
+    assert unnoticed[1.0, 0.0] + 0.2 < unnoticed[1.0, 1.0]
+    assert through[0.0, 1.0].table.waited_for.max() == 0.0
+    assert through[1.0, 1.0].table.waited_for.max() > 1.0
+    for way, row in zip(through[1.0, 1.0].ways, through[1.0, 1.0].table.itertuples(), strict=True):
+        assert np.isnan(row.through_at) or way[-1, 0] == row.through_at
+
+
+def test_who_hides_goes_on_when_nobody_looks_and_all_is_calm(many: snelk.Players) -> None:
+    found, calm = many, 0
+    assert (found.table.hides > 0).sum() > 4
+    for seed in found.table.seed[found.table.hides > 0].head(5):
+        run = snelk.run(found.scenario, overrides={"seed": int(seed)})
+        rows = run.events[(run.events.agent == "fox") & (run.events.kind == "goes_on")]
+        for t in rows.t[rows.text.str.endswith("all is calm")]:
+            calm += 1
+            watchers = [name for name in run.agents if name not in ("fox", "owl")]
+            for back in (0.0, 0.5):
+                assert not any(run.why(name, "fox", at=t - back).in_view for name in watchers)
+                meters = run.meters[(run.meters.target == "fox") & (run.meters.agent != "owl")]
+                assert meters[(meters.t - t + back).abs() < 1e-6].value.max() < 0.3
+    assert calm >= 2
+
+
+def test_a_state_can_be_the_sign() -> None:
+    asked: dict[str, Any] = {"to": "coop-door-north", "ignore": ["owl"], "count": 3}
+    found = snelk.players(CROFT, signs=["pricked-up"], **asked)
+    by_meter = snelk.players(CROFT, **asked).table
+    assert (found.table.warned_at <= by_meter.warned_at).all()
+    for row in found.table.itertuples():
+        run = snelk.run(found.scenario, overrides={"seed": row.seed})
+        pricked = run.states[(run.states.agent == "dog") & (run.states.state == "pricked-up")]
+        if row.warned_by == "dog":
+            assert row.warned_at == pytest.approx(pricked.t.min(), abs=0.11)
+            text = run.events[run.events.kind == "warned"].text.iloc[0]
+            assert text == "fox is warned: dog is pricked-up"
+
+
+def test_doors_and_floors(tmp_path: Path) -> None:
+    walls = [
+        scenes.feature("wall", "fence", shapely.LineString(ends), top=3.0)
+        for ends in ([(12, -1), (12, 5)], [(12, 7), (12, 13)])
+    ]
+    walls[1]["properties"]["name"] = "other fence"
+    door = scenes.feature(
+        "wall", "wicket", shapely.LineString([(12, 5), (12, 7)]), top=2.0, door=True
+    )
+    opens = {"doors.wicket.who": ["guard"], "change": [{"t": 6.0, "of": "wicket", "to": "open"}],
+             "profiles.watcher.cones.front.range": 0.5}  # fmt: skip
+    found = snelk.players(field(tmp_path, *walls, door, **opens), to="exit", count=4, delay=0.0)
+    assert found.doors == ("wicket",)
+    assert (found.table.outcome == "unnoticed").all()
+    assert (found.table.waited_for >= 6.0).all()
+    assert (found.table.through_at > 8.0).all()
+    never = {key: each for key, each in opens.items() if key != "change"}
+    shut = field(tmp_path / "shut", *walls, door, **never)
+    shut = snelk.players(shut, to="exit", count=2, delay=0.0)
+    assert (shut.table.outcome == "not there").all()
+    assert (shut.table.waited_for == 20.0).all()
+    solid = scenes.feature("wall", "wicket", shapely.LineString([(12, 5), (12, 7)]), top=2.0)
+    with pytest.raises(snelk.InputError, match=r"cannot be walked to from \(1, 6\)"):
+        snelk.players(field(tmp_path / "no", *walls, solid), to="exit", count=1)
+    upstairs = snelk.players(MILL, target="thief", to="stone floor lamp", count=2, care=0.9)
+    assert max(way[:, 3].max() for way in upstairs.ways) > 2.0  # m: they climb the stairs
+
+
+def test_recorded_noises_of_a_player_are_left_out_and_its_rights_kept() -> None:
+    scenario = snelk.load(CROFT, overrides={"cast.fox.play.to": "coop doorstep"})
+    assert "fox" not in scenario.tracks
+    assert scenario.setup.clock.end == 90.0
+    assert scenario.setup.names_of("fox") == ("fox", "fox-player", "fox")
+    assert not any(each.by == "fox" for each in scenario.setup.noise)
+    assert "fox" not in scenario.noises.by
+    again = scenario.changed({"seed": 3})
+    assert again.setup.cast["fox"].at == (6.0, 4.0)
+    assert "fox" not in again.tracks
+    with pytest.raises(snelk.InputError, match="must have the same simulated players"):
+        Simulation(snelk.load(CROFT), variants=[{}, {"cast.fox.play.to": "coop doorstep"}])
+
+
+def test_sweeps_expectations_and_wishes_count_players(tmp_path: Path) -> None:
+    command("new", "yard", cwd=tmp_path)
+    path = tmp_path / "yard" / "scenario.toml"
+    with path.open("a") as file:
+        file.write("""
+[cast.child.play]
+to = "exit"
+
+[expect.hard]
+measure = { of = "child.got_through", at_least = 1 }
+seeds = 3
+share = 0.9
+
+[fairness.garden]
+cell = 1.0
+every = 5.0
+
+[expect.fair]
+measure = { of = "garden.unfair", at_most = 0.05 }
+""")
+    players = snelk.players(path, count=3).table
+    key = "profiles.hound.meter.fill_time"
+    usual = snelk.load(path).setup.profiles["hound"].meter
+    assert usual is not None
+    swept = snelk.sweep(
+        path, vary={key: [usual.fill_time, 9.0]}, seeds=3, out=tmp_path / "s.parquet", jobs=1
+    )
+    rows = swept.table[swept.table[key] == usual.fill_time]
+    for name in ("got_through", "through_at", "too_late_at", "hidden_for", "warning"):
+        assert np.array_equal(rows[f"child.{name}"], players[name], equal_nan=True)
+    slower = snelk.players(snelk.load(path, overrides={key: 9.0}), count=3).table
+    others = swept.table[swept.table[key] == 9.0]
+    assert np.array_equal(others["child.got_through"], slower.got_through)
+    verdicts = {each.name: each for each in snelk.verify(path)}
+    assert verdicts["hard"].held == int(players.got_through.sum())
+    share = snelk.fairness(path, cell=1.0, every=5.0).share
+    assert rows["garden.unfair"].iloc[0] == share > 0.05
+    assert others["garden.unfair"].iloc[0] < share
+    assert not verdicts["fair"].met
+    assert "unfair is at most 0.05; it is" in str(verdicts["fair"])
+    with pytest.raises(snelk.InputError, match='no such threshold \\(given: "sur"\\)'):
+        snelk.load(path, overrides={"fairness.garden.late": "sur"})
+
+
+def test_a_player_stays_if_it_is_to(tmp_path: Path) -> None:
+    quiet = {"profiles.watcher.cones.front.range": 0.5}
+    stays = field(tmp_path, **quiet).changed({"cast.guest.play": {"to": "exit", "leaves": False}})
+    run = snelk.run(stays)
+    assert run.poses[(run.poses.id == "guest") & run.poses.present].t.max() == run.times[-1]
+    leaves = snelk.run(stays, overrides={"cast.guest.play.leaves": True})
+    through = leaves.events[leaves.events.kind == "through"].t.iloc[0]
+    there = leaves.poses[(leaves.poses.id == "guest") & leaves.poses.present]
+    assert there.t.max() == pytest.approx(through)
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (["--to", "coop-dor"], 'no such spot or zone (given: "coop-dor"); did you mean'),
+        ([], "to: is missing; name a spot or a zone, or write [cast.fox.play] to"),
+        (
+            ["--to", "pasture", "--care", "0.8:0.2"],
+            "must be a number from 0 to 1, or [least, most]",
+        ),
+        (["--to", "pasture", "--care", "high"], "must be a number, or two as 0.2:0.8"),
+        (["--to", "pasture", "--knows", "1.5"], "must be a number from 0 to 1"),
+        (["--to", "pasture", "--count", "0"], "count: must be from 1 to 100000 (given: 0)"),
+        (
+            ["--to", "pasture", "--ignore", "gose-1"],
+            'no such agent (given: "gose-1"); did you mean',
+        ),
+        (["--to", "pasture", "--signs", "asleap"], "no such alert state"),
+        (["--to", "pasture", "--sign", "0"], "must be above 0"),
+        (["--to", "pasture", "--from", "1,2,3,4"], "must be a spot, a zone, or (x, y)"),
+        (["--to", "pasture", "--least", "2"], "--least: must be from 0 to 1"),
+        (["--to", "pasture", "--target", "owls"], "no such character"),
+        (["--to", "pasture", "--figure", "a.bmp"], "a.bmp"),
+    ],
+)
+def test_mistakes_get_one_line(words: list[str], said: str, tmp_path: Path) -> None:
+    complained = command("players", CROFT, *words, cwd=tmp_path, code=2)
+    assert said in complained
+    assert len(complained.strip().splitlines()) == 1
+    assert not list(tmp_path.iterdir())
+
+
+def test_the_command_tells_all_and_fails_if_it_is_too_hard(tmp_path: Path) -> None:
+    words = ("players", CROFT, "--to", "hedge-gap", "--ignore", "owl", "--count", "3")
+    said = command(*words, "--out", "p.csv", "--figure", "p.png", cwd=tmp_path, process=True)
+    assert max(map(len, said.split("snelk run")[0].splitlines())) <= 80
+    assert "seeds 7 to 9" in said
+    assert "scarecrow" in said
+    data = json.loads(command(*words, "--json", cwd=tmp_path))
+    assert len((tmp_path / "p.csv").read_text().splitlines()) == 4
+    assert {row["outcome"] for row in data["players"]} <= {
+        "unnoticed", "warned", "too late", "not there"}  # fmt: skip
+    # The run that is told of is that of the player.
+    row = next(row for row in data["players"] if row["outcome"] == "too late")
+    line = next(each for each in said.splitlines() if "snelk run" in each)
+    assert f"seed={row['seed']}" in line
+    sets = ["--set=cast.fox.play.to=hedge-gap", '--set=cast.fox.play.ignores=["owl"]']
+    command("run", CROFT, *sets, f"--set=seed={row['seed']}", "--out", "r", cwd=tmp_path)
+    run = snelk.open_run(tmp_path / "r")
+    measures = run.measures.set_index("key").value
+    assert measures["fox.too_late_at"] == row["too_late_at"]
+    command(*words, "--least", "0.9", "--json", cwd=tmp_path, process=True, code=1)
+
+
+def test_the_figure_shows_every_way_and_outcome(many: snelk.Players) -> None:
+    found = many
+    drawn = plot_players(found)
+    counts = found.table.outcome.value_counts()
+    for outcome, lines in drawn.ways.items():
+        assert len(lines) == counts[outcome]
+    heights = {key: [bar.get_height() for bar in bars] for key, bars in drawn.bars.items()}
+    assert np.allclose(np.sum(list(heights.values()), axis=0), 100.0)
+    assert drawn.late is not None
+    assert np.sum(~np.isnan(drawn.late.get_xdata())) == found.table.too_late_x.notna().sum()  # type: ignore[arg-type]
+    often = found.noticers[found.noticers.too_late >= 3]
+    assert {name.get_text() for name in drawn.named} >= set(often.agent)
+    shares = found.shares.set_index("care")
+    assert shares.loc["all", "players"] == 30
+    assert found.through == pytest.approx(shares.loc["all", ["unnoticed", "warned"]].sum())
