@@ -25,7 +25,10 @@ from snelk.runs.store import TABLES
 
 DOCS = Path(__file__).parents[1] / "docs"
 PLACE = re.compile(r"(<!-- the table of measures.*?-->\n)(.*?)(<!-- end -->)", re.DOTALL)
-OF = {"run": "run", "agent": "agent", "pair": "agent and target", "state": "agent and state"}
+OF = {
+    "run": "run", "agent": "agent", "pair": "agent and target", "state": "agent and state",
+    "player": "player", "fairness": "fairness",
+}  # fmt: skip
 
 SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("A scenario", "", models.Setup),
@@ -66,6 +69,7 @@ SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("Evade", "… .states.NAME.evade.", minds.Evade),
     ("Sleep", "… .states.NAME.sleep.", minds.Sleep),
     ("Search", "… .states.NAME.search.", minds.Search),
+    ("Playing, of a state or a character", "cast.NAME.play.", minds.Play),
     ("An activity of one's own", "… .states.NAME.call.", minds.Call),
     ("An expectation", "expect.NAME.", wanted.Expectation),
     ("It notices", "expect.NAME.notices.", wanted.Notices),
@@ -76,6 +80,7 @@ SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("A condition holds: always, never, once", "expect.NAME.always.", wanted.Holding),
     ("A moment to count from", "….since.", wanted.Since),
     ("A wish", "wish.NAME.", wanted.Wish),
+    ("What is asked of fairness", "fairness.NAME.", wanted.Fair),
     ("Fitting", "fit.", wanted.Fit),
     ("How far a number may move", "fit.move.KEY.", wanted.Limits),
     ("A wall of a level", "properties.", models.Wall),

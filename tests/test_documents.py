@@ -125,7 +125,9 @@ def test_the_page_about_tuning_does_what_it_says(
     (tmp_path / "try" / "test_it.py").write_text(code, encoding="utf-8")
     words = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "test_it.py"]
     code = code.replace('"night.toml"', '"night.toml", seeds=1')
-    expected, wished = re.findall(r"```toml\n(.*?)```", text, re.DOTALL)
+    expected, wished, fair, plays = re.findall(r"```toml\n(.*?)```", text, re.DOTALL)
+    (tmp_path / "try" / "night.toml").write_text(f"{night}\n{fair}\n{plays}", encoding="utf-8")
+    snelk.load(tmp_path / "try" / "night.toml")
     for toml, said in ((expected, "2 passed"), (wished, "has no expectations")):
         alone = night.split("# What has been agreed")[0] + toml
         (tmp_path / "try" / "night.toml").write_text(alone, encoding="utf-8")

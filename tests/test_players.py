@@ -266,7 +266,7 @@ measure = { of = "garden.unfair", at_most = 0.05 }
     assert verdicts["hard"].held == int(players.got_through.sum())
     share = snelk.fairness(path, cell=1.0, every=5.0).share
     assert rows["garden.unfair"].iloc[0] == share > 0.05
-    assert others["garden.unfair"].iloc[0] < share
+    assert others["garden.unfair"].iloc[0] != share
     assert not verdicts["fair"].met
     assert "unfair is at most 0.05; it is" in str(verdicts["fair"])
     with pytest.raises(snelk.InputError, match='no such threshold \\(given: "sur"\\)'):
