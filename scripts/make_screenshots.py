@@ -54,6 +54,9 @@ FIGURES = {
         *("sneak", "croft/night.toml", "--to", "coop-door-north"),
         *("--ignore", "owl", "--ignore", "scarecrow"),
     ],
+    "players": [
+        *("players", "croft/night.toml", "--to", "hedge-gap", "--ignore", "owl"),
+    ],
     "map": [
         *("plot", "map", "croft/runs/night", "--at", "66.5", "--ways"),
         *("--agent", "farmer", "--agent", "dog", "--agent", "scarecrow"),
@@ -244,9 +247,6 @@ def main(wanted: list[str]) -> None:
             keen = "profiles.dog.ladder.states.asleep.senses.hearing=0.8"
             words = ["run", "croft/night.toml", "--set", keen, "--out", "croft/runs/keen"]
             subprocess.run([SNELK, *words], cwd=folder, check=True, stdout=subprocess.DEVNULL)
-            if not wanted or "demo" in wanted:
-                stand_in = "snelk demo > out; head -n 10 out; echo …; tail -n 24 out"
-                shoot(["demo"], SHOTS / "demo.png", folder, stand_in=stand_in)
             write_game(folder)
             write_log(folder)
             if not wanted or "tune" in wanted:
@@ -266,7 +266,7 @@ def main(wanted: list[str]) -> None:
                     continue
                 if shot == "sweep-figure":
                     subprocess.run([SNELK, *SWEEP], cwd=folder, check=True)
-                option = "--figure" if shot == "sneak" else "--out"
+                option = "--figure" if words[0] != "plot" else "--out"
                 out = [option, str(SHOTS / f"{shot}.png")]
                 subprocess.run([SNELK, *words, *out], cwd=folder, check=True)
     finally:
