@@ -553,10 +553,12 @@ def test_likelihood_is_handed_on_and_the_first_of_the_best_is_gone_to(seed: int)
     spread(cells, 3)
     np.testing.assert_allclose(cells.share, share, rtol=1e-12)
     worth = (parts @ share) / (1.0 + np.linalg.norm(cells.centres, axis=1) / 2.0)
-    assert likeliest(cells, 0.0, 0.0, 0.0, 2.0) == int(np.argmax(np.round(worth, 12)))
+    assert likeliest(cells, 0.0, 0.0, 0.0, 2.0, np.zeros((0, 6))) == int(
+        np.argmax(np.round(worth, 12))
+    )
     cells.share[...] = 0.5
     cells.parts[...] = to == others  # each keeps what it has
-    assert likeliest(cells, 0.0, 0.0, 0.0, 2.0) == 0  # all are as good
+    assert likeliest(cells, 0.0, 0.0, 0.0, 2.0, np.zeros((0, 6))) == 0  # all are as good
 
 
 @pytest.mark.parametrize("seed", range(6))
@@ -651,7 +653,7 @@ def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
     assert cells.cleared[0] == pytest.approx(0.25 + 0.75 * share[seen].sum())
     left = np.where(seen, 0.0, share)
     np.testing.assert_allclose(cells.share, left / left.sum() if left.sum() else left)
-    assert likeliest(cells, 0.5, 0.5, 0.0, 1.0) == -1 or not seen.all()
+    assert likeliest(cells, 0.5, 0.5, 0.0, 1.0, np.zeros((0, 6))) == -1 or not seen.all()
     cells.share[...], cells.seen[...], cells.cleared[...] = 1.0 / count, False, 1.0 - 2e-6
     take_out(cells)
     assert cells.share.sum() == pytest.approx(1.0)
@@ -871,7 +873,7 @@ def test_the_likeliest_cell_is_near_and_likely_with_what_is_around_it(seed: int)
     (x, y, z), near = chance.uniform(-9, 9, 3).tolist(), 3.0
     around = np.array([(p * share[o]).sum() for p, o in zip(parts, others, strict=True)])
     worth = around / (1.0 + np.linalg.norm(centres - (x, y, z), axis=1) / near)
-    assert likeliest(cells, x, y, z, near) == int(np.argmax(worth))
+    assert likeliest(cells, x, y, z, near, np.zeros((0, 6))) == int(np.argmax(worth))
     np.testing.assert_allclose(cells.around, around)
 
 

@@ -161,7 +161,7 @@ def test_likelihood_spreads_no_faster_than_the_target_and_is_all_accounted_for(s
         assert (likelihood.share[seen] == 0.0).all()
         assert 1.0 - likelihood.cleared == pytest.approx(left)
     likelihood.clear(np.ones(len(likelihood.share), dtype=np.bool_))
-    assert likeliest(likelihood.laid, 0.0, 0.0, 0.0, 2.0) == -1
+    assert likeliest(likelihood.laid, 0.0, 0.0, 0.0, 2.0, np.zeros((0, 6))) == -1
 
 
 def test_where_it_was_lost_is_looked_at_from_as_near_as_one_gets(tmp_path: Path) -> None:

@@ -124,7 +124,9 @@ from .tuning.parity import parity as parity
 from .tuning.players import Players as Players
 from .tuning.players import players as players
 from .tuning.reading import Want as Want
+from .tuning.searches import CompanyResult as CompanyResult
 from .tuning.searches import SearchResult as SearchResult
+from .tuning.searches import compare_company as compare_company
 from .tuning.searches import compare_searches as compare_searches
 from .tuning.sensed import Log as Log
 from .tuning.sensed import read_log as read_log

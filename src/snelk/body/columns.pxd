@@ -176,6 +176,9 @@ cdef class SearchStageColumns(Columns):
     cdef public unsigned char[:, ::1] looked, asks, planned, going, waiting
     cdef public double[:, :, :, ::1] points
     cdef public double[:, :, ::1] chances
+    cdef public const unsigned char[:, :, ::1] company
+    cdef public signed char[:, :, ::1] cleared
+    cdef public double[:, ::1] others
     cdef public unsigned char[::1] left, seen
     cdef public double[::1] lengths
     cdef public NoteColumns notes

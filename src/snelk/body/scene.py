@@ -29,6 +29,7 @@ from snelk.mind.memory import Beliefs, MemoryNumbers
 from snelk.mind.meter import Meters
 from snelk.mind.places import Places
 from snelk.mind.search import Likelihood
+from snelk.mind.signals import Signals
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.contact import Contacts
 from snelk.senses.light import LightNumbers
@@ -104,6 +105,9 @@ class Footing(Protocol):
     def goes_on_to(self, v: int, a: int) -> list[tuple[Numbers, float]]:
         """The next corners of who walks its rounds, and for how long it stands before each, s."""
 
+    def shift(self, v: int, a: int, x: float, y: float) -> None:
+        """Push somebody by so much, m, as far as the ground allows that."""
+
     def set_out(self, v: int, a: int, goal: Numbers, stop: float) -> bool:
         """Take the way to a place; tell whether that is done, or left to Python."""
 
@@ -129,6 +133,7 @@ class Scene(Protocol):
     laid_timing: Timing
     spots: dict[str, Numbers]
     outlook: Outlook
+    signals: Signals
     happenings: list[Happening]
     outcomes: Outcomes
     doors: Doors

@@ -43,6 +43,9 @@ GOING_ON = -1
 NO_CELLS = -4.0
 """Instead of the seconds until it thinks again: where the target may be is to be laid out."""
 
+NOBODY_YET, ANOTHER, ITSELF = range(3)
+"""Who has cleared a point of a search, of whoever searches in a group."""
+
 NEARBY_WITHIN = 3.0
 """A point nearby is left out if the way to it is so many times longer than the radius."""
 
@@ -125,6 +128,9 @@ class SearchStage(NamedTuple):
     chances: Numbers  # (variant, agent, point) how likely it is there; NaN where that is not known
     spread_to: Numbers  # s: until when likelihood has spread
     next_shot: Numbers  # s: when it is kept next
+    company: Truths  # (variant, agent, agent) who searches together with whom
+    cleared: NDArray[np.int8]  # (variant, agent, point) by whom: NOBODY_YET, ANOTHER or ITSELF
+    others: Numbers  # (agents, 6) where those are, and where each goes to, m
     target: NDArray[np.int64]  # the cell it heads for; -1 for none
     left: Truths  # (places of one,) which may still become points
     lengths: Numbers  # (places of one,) the ways to them, m
@@ -153,6 +159,9 @@ class SearchStage(NamedTuple):
         agree((bool(inside), self.places.shape[1]), (True, 3))
         agree((most <= len(self.lengths), most < self.points.shape[2]), (True, True))
         agree(self.left.shape, self.lengths.shape)
+        agree(self.company.shape, (*shape, shape[1]))
+        agree(self.cleared.shape, self.chances.shape)
+        agree(self.others.shape, (shape[1], 6))
         agree(self.points.shape, (*self.chances.shape, 3))
         agree(self.spot.shape, (1, 3))
         agree(self.seen.shape, self.noted.shape, (1,))

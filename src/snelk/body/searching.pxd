@@ -11,13 +11,13 @@ from snelk.level.columns cimport GroundStageColumns
 from snelk.level.footing cimport floor_below, height_of
 from snelk.level.walking cimport _length_of_way, is_on, may_stand
 from snelk.mind.columns cimport AttendedColumns, CellColumns
-from snelk.mind.spreading cimport _likeliest, _spread, _take_out
+from snelk.mind.spreading cimport _likeliest, _spread, _take_out, beside_others
 from snelk.senses.columns cimport PoseColumns
 
 cdef double INF, NAN, SLACK, LOOK_AGAIN, OTHER_NEWS, MORE, SHOT, NEAR, ROUNDING, KEEP_UP, LEFT_TO_PYTHON
 cdef double NEVER, NEARBY_WITHIN, NO_CELLS
-cdef Py_ssize_t MOST_TIMES, SWEEP, DISAGREE, GOING_ON
-cdef Py_ssize_t NEARBY, HIDEOUTS, LIKELIHOOD
+cdef Py_ssize_t MOST_TIMES, SWEEP, DISAGREE, GOING_ON, SEARCH
+cdef Py_ssize_t NEARBY, HIDEOUTS, LIKELIHOOD, NOBODY_YET, ANOTHER, ITSELF
 cdef Py_ssize_t BEGAN, MOVED, PLANNED, VISITED, LOOKED, UNREACHABLE, ENDED
 cdef Py_ssize_t FOUND, GAVE_UP, NOTHING, BROKEN_OFF
 
@@ -50,7 +50,7 @@ cdef double _time_left(
 
 @cython.locals(
     state=Py_ssize_t, at=Py_ssize_t, tall=Py_ssize_t, _close=double, arrived=bint,
-    unreachable=bint,
+    unreachable=bint, together=bint, seen=bint,
 )
 cdef double _search_points(
     MovingColumns moving, SearchStageColumns searches, BodyStageColumns stage, PoseColumns poses,
@@ -66,6 +66,57 @@ cdef Py_ssize_t _how_tall(
 cdef double _next_point(
     SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, double time,
     Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(b=Py_ssize_t, found=bint)
+cdef bint _is_together(SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+
+@cython.locals(
+    count=Py_ssize_t, focus=Py_ssize_t, b=Py_ssize_t, axis=Py_ssize_t, goal=double,
+)
+cdef Py_ssize_t _who_else(
+    SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, Py_ssize_t v,
+    Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(count=Py_ssize_t, best=Py_ssize_t)
+cdef Py_ssize_t _take_mine(
+    SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, Py_ssize_t v,
+    Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(
+    best=Py_ssize_t, n=Py_ssize_t, most=double, near=double, x=double, y=double, z=double,
+    away=double, worth=double,
+)
+cdef Py_ssize_t _best_of(
+    SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, Py_ssize_t cleared,
+    Py_ssize_t count, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(far=double)
+cdef double _away(
+    MovingColumns moving, Py_ssize_t v, Py_ssize_t b, double x, double y, double z,
+) noexcept nogil
+
+@cython.locals(away=double)
+cdef double _off_start(
+    SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a, double x, double y, double z,
+) noexcept nogil
+
+@cython.locals(away=double, far=double, b=Py_ssize_t, same=bint)
+cdef bint _is_anothers(
+    SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, Py_ssize_t v,
+    Py_ssize_t a, double x, double y, double z,
+) noexcept nogil
+
+@cython.locals(
+    at=Py_ssize_t, tall=Py_ssize_t, p=Py_ssize_t, n=Py_ssize_t, axis=Py_ssize_t, b=Py_ssize_t,
+    cleared=bint, was=Py_ssize_t,
+)
+cdef bint _clear_points(
+    SearchStageColumns searches, BodyStageColumns stage, PoseColumns poses, MovingColumns moving,
+    double time, Py_ssize_t v, Py_ssize_t a,
 ) noexcept nogil
 
 @cython.locals(wait=double)
@@ -162,11 +213,26 @@ cdef double _think_of_cells(
 @cython.locals(
     state=Py_ssize_t, times=Py_ssize_t, n=Py_ssize_t, best=Py_ssize_t, target=Py_ssize_t,
     at=Py_ssize_t, step=double, near=double, x=double, y=double, z=double, chance=double,
+    another=bint, count=Py_ssize_t, taken=bint, together=bint,
 )
 cdef double _search_cells(
     SearchStageColumns searches, CellColumns cells, BodyStageColumns stage, PoseColumns poses,
     MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a,
 ) noexcept
+
+@cython.locals(p=Py_ssize_t, tall=Py_ssize_t, b=Py_ssize_t, n=Py_ssize_t)
+cdef void _look_together(
+    SearchStageColumns searches, CellColumns cells, BodyStageColumns stage, PoseColumns poses,
+    Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(n=Py_ssize_t, found=bint)
+cdef bint _is_any_left(CellColumns cells) noexcept nogil
+
+@cython.locals(x=double, y=double, z=double)
+cdef bint _is_taken(
+    SearchStageColumns searches, CellColumns cells, Py_ssize_t count, Py_ssize_t target,
+) noexcept nogil
 
 @cython.locals(
     _close=double, _arrived=bint, unreachable=bint, what=Py_ssize_t, at=Py_ssize_t,

@@ -11,9 +11,10 @@ from cython.cimports.libc.math import exp, hypot, isnan
 
 from snelk.body.agreeing import agreed
 from snelk.body.columns import BodyStageColumns, MovingColumns, SearchStageColumns
-from snelk.body.doing import KEEP_UP, LEFT_TO_PYTHON, NEVER
+from snelk.body.doing import KEEP_UP, LEFT_TO_PYTHON, NEVER, SEARCH
 from snelk.body.paces import SWEEP, Moving
 from snelk.body.searches import (
+    ANOTHER,
     BEGAN,
     BROKEN_OFF,
     ENDED,
@@ -21,12 +22,14 @@ from snelk.body.searches import (
     GAVE_UP,
     GOING_ON,
     HIDEOUTS,
+    ITSELF,
     LIKELIHOOD,
     LOOKED,
     MOVED,
     NEARBY,
     NEARBY_WITHIN,
     NO_CELLS,
+    NOBODY_YET,
     NOTHING,
     PLANNED,
     UNREACHABLE,
@@ -51,7 +54,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.level.columns import hypot
     from snelk.level.footing import floor_below, height_of
     from snelk.level.walking import _length_of_way, is_on, may_stand
-    from snelk.mind.spreading import _likeliest, _spread, _take_out
+    from snelk.mind.spreading import _likeliest, _spread, _take_out, beside_others
 
 INF = float("inf")
 NAN = float("nan")
@@ -281,6 +284,7 @@ def _begin_at(searches: SearchStage, v: int, a: int, x: float, y: float, z: floa
     searches.going[v, a] = False
     searches.at[v, a] = searches.target[v, a] = -1
     searches.size[v, a] = 0
+    searches.cleared[v, a, 0] = NOBODY_YET
 
 
 def _leave(
@@ -350,6 +354,11 @@ def _search_points(
 ) -> float:
     """From point to point, looking around at each."""
     state, at = searches.state[v, a], searches.at[v, a]
+    together = _is_together(searches, v, a)
+    if together:
+        seen = _clear_points(searches, stage, poses, moving, time, v, a)
+        if seen and not searches.waiting[v, a]:  # the one that it goes to
+            return _next_point(searches, stage, moving, time, v, a)
     if searches.waiting[v, a]:
         if time < searches.until[v, a] - SLACK:
             return float(max(searches.until[v, a] - time, stage.dt))
@@ -360,7 +369,7 @@ def _search_points(
     _close, arrived, unreachable = _nearness(moving, stage.dt, v, a)
     if unreachable:
         _note_point(searches, moving, v, a, time, UNREACHABLE)
-        if at > 0:
+        if at > 0 or together:
             return _next_point(searches, stage, moving, time, v, a)
         return _look_around(searches, moving, time, v, a)
     if arrived:
@@ -394,6 +403,8 @@ def _next_point(
 ) -> float:
     """Set out for the next of its points; with none left it has found nothing."""
     at = searches.at[v, a] + 1
+    if _is_together(searches, v, a):
+        at = _take_mine(searches, stage, moving, v, a)
     searches.at[v, a] = at
     if at >= searches.size[v, a]:
         _end(searches, stage, moving, time, v, a, NOTHING)
@@ -402,6 +413,160 @@ def _next_point(
     _want(moving, v, a, x, y, searches.points[v, a, at, 2], 0.0, stage.doing)
     searches.going[v, a] = True
     return KEEP_UP
+
+
+def _is_together(searches: SearchStage, v: int, a: int) -> bool:
+    """Whether it is in a group that searches together."""
+    found = False
+    for b in range(searches.company.shape[2]):
+        found = found or searches.company[v, a, b] != 0
+    return found
+
+
+def _who_else(searches: SearchStage, stage: BodyStage, moving: Moving, v: int, a: int) -> int:
+    """Note where those of its group are that look for the same, and go to; return how many."""
+    count, focus = 0, stage.attended.focus[v, a]
+    for b in range(searches.company.shape[2]):
+        if not searches.company[v, a, b] or stage.doing.kind[v, b] != SEARCH:
+            continue
+        if searches.over[v, b] != GOING_ON or stage.attended.focus[v, b] != focus:
+            continue
+        searches.others[count, 0], searches.others[count, 1] = moving.x[v, b], moving.y[v, b]
+        searches.others[count, 2] = moving.z[v, b]
+        for axis in range(3):
+            goal = stage.doing.goals[v, b, axis]
+            # Who has not set out yet goes to where it is.
+            searches.others[count, 3 + axis] = searches.others[count, axis]
+            if searches.at[v, b] >= 0 and not isnan(goal):
+                searches.others[count, 3 + axis] = goal
+        count += 1
+    return count
+
+
+def _take_mine(searches: SearchStage, stage: BodyStage, moving: Moving, v: int, a: int) -> int:
+    """The best of its points that nobody of its group has looked at or goes to; `size` for none.
+
+    First where the target was last known, if nobody else is nearer to that or has been there; at
+    last those that only others have looked at.
+    """
+    if searches.at[v, a] >= 0:
+        searches.cleared[v, a, searches.at[v, a]] = ITSELF
+    count = _who_else(searches, stage, moving, v, a)
+    best = _best_of(searches, stage, moving, NOBODY_YET, count, v, a)
+    if best >= searches.size[v, a]:
+        best = _best_of(searches, stage, moving, ANOTHER, count, v, a)
+    return best
+
+
+def _best_of(
+    searches: SearchStage,
+    stage: BodyStage,
+    moving: Moving,
+    cleared: int,
+    count: int,
+    v: int,
+    a: int,
+) -> int:
+    """The best of its points that somebody has cleared; `size` for none."""
+    most, best = 0.0, searches.size[v, a]
+    near = NEAR * searches.radius[v, a, searches.state[v, a]]
+    for n in range(searches.size[v, a]):
+        if searches.cleared[v, a, n] != cleared:
+            continue
+        x, y, z = (
+            searches.points[v, a, n, 0], searches.points[v, a, n, 1], searches.points[v, a, n, 2]
+        )  # fmt: skip
+        away = _away(moving, v, a, x, y, z)
+        if n == 0 and cleared == NOBODY_YET:
+            if not _is_anothers(searches, stage, moving, v, a, x, y, z):
+                return 0
+            searches.cleared[v, a, 0] = ANOTHER
+            continue
+        worth = searches.chances[v, a, n]
+        if isnan(worth):  # of points nearby those near where it was last known come first
+            worth = 1.0 / (1.0 + _off_start(searches, v, a, x, y, z) / near)
+        worth *= beside_others(searches.others, count, away, x, y, z) / (1.0 + away / near)
+        if worth > most:
+            best, most = n, worth
+    return int(best)
+
+
+def _away(moving: Moving, v: int, b: int, x: float, y: float, z: float) -> float:
+    """How far somebody is from a place, m."""
+    far: float = hypot(hypot(moving.x[v, b] - x, moving.y[v, b] - y), moving.z[v, b] - z)
+    return far
+
+
+def _off_start(searches: SearchStage, v: int, a: int, x: float, y: float, z: float) -> float:
+    """How far a place is from where its target was last known, m."""
+    away = hypot(x - searches.x[v, a], y - searches.y[v, a])
+    return float(hypot(away, z - searches.z[v, a]))
+
+
+def _is_anothers(
+    searches: SearchStage,
+    stage: BodyStage,
+    moving: Moving,
+    v: int,
+    a: int,
+    x: float,
+    y: float,
+    z: float,
+) -> bool:
+    """Whether another of its group is nearer to where the target was last known, or was there."""
+    away = _away(moving, v, a, x, y, z)
+    for b in range(searches.company.shape[2]):
+        if not searches.company[v, a, b] or stage.doing.kind[v, b] != SEARCH:
+            continue
+        same = stage.attended.focus[v, b] == stage.attended.focus[v, a]
+        if searches.over[v, b] != GOING_ON or not same:
+            continue
+        far = _away(moving, v, b, x, y, z)
+        if searches.looked[v, b] or far < away or (far == away and b < a):
+            return True
+    return False
+
+
+def _clear_points(
+    searches: SearchStage,
+    stage: BodyStage,
+    poses: Poses,
+    moving: Moving,
+    time: float,
+    v: int,
+    a: int,
+) -> bool:
+    """Clear those of its points that anybody of its group has in view, with nobody there.
+
+    Tell whether it is the point that it goes to that is cleared.
+    """
+    at, tall = searches.at[v, a], _how_tall(searches, stage.attended, v, a)
+    p, was = v if poses.x.shape[0] > 1 else 0, NOBODY_YET
+    if at > 0:
+        was = searches.cleared[v, a, at]
+    for n in range(1, searches.size[v, a]):
+        if searches.cleared[v, a, n] != NOBODY_YET:
+            continue
+        for axis in range(3):
+            searches.spot[0, axis] = searches.points[v, a, n, axis]
+        for b in range(searches.company.shape[2]):
+            if b != a and not searches.company[v, a, b]:
+                continue
+            if not poses.present[p, searches.characters[b]]:
+                continue
+            look_at_all(
+                v, b, tall, searches.spot, poses, searches.bodies, searches.numbers,
+                searches.limits, searches.around, searches.lamps, searches.zones, searches.grid,
+                searches.scratch, searches.seen,
+            )  # fmt: skip
+            if searches.seen[0]:
+                searches.cleared[v, a, n] = ITSELF if b == a else ANOTHER
+                searches.at[v, a] = n
+                _note_point(searches, moving, v, a, time, LOOKED)
+                searches.at[v, a] = at
+                break
+    cleared: bool = at > 0 and searches.cleared[v, a, at] != was
+    return cleared
 
 
 def _look_around(searches: SearchStage, moving: Moving, time: float, v: int, a: int) -> float:
@@ -523,6 +688,8 @@ def _lay_out_places(
     searches.points[v, a, 0, 0], searches.points[v, a, 0, 1] = searches.x[v, a], searches.y[v, a]
     searches.points[v, a, 0, 2] = searches.z[v, a]
     searches.chances[v, a, 0] = NAN
+    for n in range(searches.cleared.shape[2]):
+        searches.cleared[v, a, n] = NOBODY_YET
     first = searches.first[v, a, state]
     for n in range(searches.last[v, a, state] - first):
         # Points nearby are those that can be stood at; of hideouts it is the nearest place.
@@ -668,8 +835,12 @@ def _search_cells(
     v: int,
     a: int,
 ) -> float:
-    """As `search_cells`, where all is laid out."""
+    """As `search_cells`, where all is laid out.
+
+    Who searches with others does so again as if alone, when together they have found nothing.
+    """
     state = searches.state[v, a]
+    together = _is_together(searches, v, a) and searches.cleared[v, a, 0] == NOBODY_YET
     step = cells.side[0] / searches.speed[v, a, state]
     times = cast(Py_ssize_t, (time - searches.spread_to[v, a]) / step + SLACK)
     if times > 0:
@@ -680,32 +851,79 @@ def _search_cells(
         searches.numbers, searches.limits, searches.around, searches.lamps, searches.zones,
         searches.grid, searches.scratch, cells.seen,
     )  # fmt: skip
+    if together:
+        _look_together(searches, cells, stage, poses, v, a)
     _take_out(cells)
     cells.is_shot[0] = time >= searches.next_shot[v, a] - SLACK
     if cells.is_shot[0]:
         searches.next_shot[v, a] = time + SHOT
         for n in range(cells.share.shape[0]):
             cells.shot[n] = cells.share[n]
+    x, y, z = searches.x[v, a], searches.y[v, a], searches.z[v, a]
+    another = searches.at[v, a] < 0 and _is_anothers(searches, stage, moving, v, a, x, y, z)
+    if another:
+        searches.at[v, a] = 1
     if searches.at[v, a] < 0:  # first to where it was last known
         searches.at[v, a] = 0
-        x, y, z = searches.x[v, a], searches.y[v, a], searches.z[v, a]
         _want(moving, v, a, x, y, z, 0.0, stage.doing)
-    else:
+    elif not another:
         _come_to_cell(searches, cells, stage, moving, time, v, a)
     if searches.at[v, a] > 0:
         near = NEAR * searches.radius[v, a, state]
-        best = _likeliest(cells, moving.x[v, a], moving.y[v, a], moving.z[v, a], near)
+        count = _who_else(searches, stage, moving, v, a)
+        best = _likeliest(
+            cells, moving.x[v, a], moving.y[v, a], moving.z[v, a], near, searches.others, count
+        )
+        if best < 0 and count > 0 and _is_any_left(cells):  # what is left is for others
+            _stand(moving, v, a)
+            searches.target[v, a] = -1
+            return LOOK_AGAIN
+        if best < 0 and together:
+            searches.cleared[v, a, 0], searches.planned[v, a] = ITSELF, False
+            return NO_CELLS
         if best < 0:
             _end(searches, stage, moving, time, v, a, NOTHING)
             return NEVER
         target = searches.target[v, a]
-        if target < 0 or cells.around[best] > MORE * cells.around[target]:
+        taken = target >= 0 and count > 0 and _is_taken(searches, cells, count, target)
+        if target < 0 or taken or cells.around[best] > MORE * cells.around[target]:
             searches.target[v, a] = best
             x, y, z = cells.centres[best, 0], cells.centres[best, 1], cells.centres[best, 2]
             at, chance = searches.at[v, a], cells.share[best]
             _note(searches, moving, v, a, time, PLANNED, at, x, y, z, chance)
             _want(moving, v, a, x, y, z, 0.0, stage.doing)
     return float(min(max(step, stage.dt), LOOK_AGAIN))
+
+
+def _look_together(
+    searches: SearchStage, cells: Cells, stage: BodyStage, poses: Poses, v: int, a: int
+) -> None:
+    """What others of its group have in view is looked at as well."""
+    p, tall = v if poses.x.shape[0] > 1 else 0, _how_tall(searches, stage.attended, v, a)
+    for b in range(searches.company.shape[2]):
+        if not searches.company[v, a, b] or not poses.present[p, searches.characters[b]]:
+            continue
+        look_at_all(
+            v, b, tall, cells.centres, poses, searches.bodies, searches.numbers, searches.limits,
+            searches.around, searches.lamps, searches.zones, searches.grid, searches.scratch,
+            cells.theirs,
+        )  # fmt: skip
+        for n in range(cells.seen.shape[0]):
+            cells.seen[n] = cells.seen[n] or cells.theirs[n]
+
+
+def _is_any_left(cells: Cells) -> bool:
+    """Whether there is any cell left where the target may be."""
+    found = False
+    for n in range(cells.share.shape[0]):
+        found = found or cells.share[n] > 0.0
+    return found
+
+
+def _is_taken(searches: SearchStage, cells: Cells, count: int, target: int) -> bool:
+    """Whether another of its group is where it goes to, or goes there as well."""
+    x, y, z = cells.centres[target, 0], cells.centres[target, 1], cells.centres[target, 2]
+    return beside_others(searches.others, count, INF, x, y, z) <= 0.0
 
 
 def _come_to_cell(

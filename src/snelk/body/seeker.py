@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from snelk.body.columns import NoteColumns, SearchStageColumns
+from snelk.body.company import together
 from snelk.body.me import LOOK_CODES, Me
 from snelk.body.scene import Note, Scene, Snapshot
 from snelk.body.searches import (
@@ -231,6 +232,9 @@ def _searches_of(world: Scene) -> SearchStage:
         chances=np.zeros((*shape, most + 1)),
         spread_to=spread_to,
         next_shot=next_shot,
+        company=together(world.setups),
+        cleared=np.zeros((*shape, most + 1), dtype=np.int8),
+        others=np.zeros((shape[1], 6)),
         target=target,
         left=np.zeros(most, dtype=np.bool_),
         lengths=np.zeros(most),

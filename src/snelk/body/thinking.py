@@ -231,6 +231,23 @@ class Thinking:
         newly_done = NEWLY_DONE * bool(doing.done[v, a] and not was_done)
         doing.news[v, a] = newly_done + NEWLY_FAILED * bool(doing.failed[v, a] and not was_failed)
 
+    def shift(self, v: int, a: int, x: float, y: float) -> None:
+        """Push somebody by so much, m, or along one axis only where a wall is in the way."""
+        motion, me = self._world.motion, Me(self._world, v, a)
+        here, walker = me.here, self.walker_of(v, a)
+        for step in ((x, y, 0.0), (x, 0.0, 0.0), (0.0, y, 0.0)):
+            to = here + np.array(step)
+            if walker.part >= 0 and walker.ways.clear(here[None], to[None])[0]:
+                break
+        else:
+            return
+        motion.x[v, a], motion.y[v, a] = to[0], to[1]
+        motion.z[v, a] = self._world.level.stands_at(*to.tolist())
+        if motion.on_way[v, a]:
+            ahead = np.array([*motion.heads_for(v, a), motion.z[v, a]])
+            if not walker.ways.clear(me.here[None], ahead[None])[0]:
+                me.find_way()
+
     def find_ways(self, stage: BodyStage, wants: int) -> None:
         """Find what is wanted on the ground: spots, directions, points to search, and ways."""
         doing, asks, points = self.doing, self._flights.asks, self.seeker.asks

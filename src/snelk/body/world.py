@@ -20,6 +20,7 @@ from snelk.body.columns import (
     StandingColumns,
     TimingColumns,
 )
+from snelk.body.company import Company
 from snelk.body.doors import BY_ITSELF, Doors
 from snelk.body.me import LOOK_CODES, Me
 from snelk.body.motion import Motion
@@ -122,6 +123,7 @@ class World:
         kept: What else is kept of agents from tick to tick: (variant, agent), by name.
         cone_limits: (limit, variant, agent, state, cone) those of everybody's cones in each state.
         thinking: What everybody does.
+        company: Who acts together with whom.
         timing: When everybody thinks and glances.
         laid_timing: The same as compiled loops read it.
         outlook: What agents look at places with: see `look_out`.
@@ -226,6 +228,7 @@ class World:
             scratch_for(level.grid, opened),
         )
         self.thinking = Thinking(self, shows=shows)
+        self.company = Company(self)
         standing = Standing(
             self.ladders.state, self.ladders.entries, self.ladders.since, self.ladders.rank,
             self._asleep, self.motion.home_x, self.motion.home_y, self.motion.home_z,
@@ -491,6 +494,7 @@ class World:
 
     def take_transitions(self) -> bool:
         """Take the transitions that are due; tell whether anything comes of them at once."""
+        self.company.hold_back(self._routine_rank)
         self.taken = self.ladders.take(self.laid_signals)
         for step in self.taken:
             self._enter(step.variant, step.agent)

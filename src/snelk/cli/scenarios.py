@@ -330,7 +330,7 @@ def run(
 
 def searches(
     scenario: ScenarioFile,
-    agent: Annotated[str, typer.Argument(metavar="AGENT", help="Who searches.")],
+    agent: Annotated[str, typer.Argument(metavar="AGENT", help="Who searches; or a group.")],
     overrides: Overrides = None,
     seeds: Annotated[
         int, typer.Option("--seeds", metavar="N", min=1, max=1000, help="How many seeds, from 0.")
@@ -338,12 +338,18 @@ def searches(
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
-    """Compare the four ways to search, with several seeds."""
+    """Compare the four ways to search, with several seeds.
+
+    Of a group: searching together, and each of it alone.
+    """
     from snelk.config.problems import key_path
     from snelk.tuning.searches import compare_searches, means_by_way
 
     loaded = load_scenario(scenario, overrides)
     run_files(activities)
+    if agent in loaded.setup.groups and agent not in loaded.setup.agents:
+        _compare_company(loaded, agent, seeds, as_json=as_json)
+        return
     with progress_bar("searching in four ways") as progress:
         results = compare_searches(loaded, agent, seeds=range(seeds), progress=progress)
     means = means_by_way(results)
@@ -395,6 +401,39 @@ def searches(
     key = key_path(("profiles", name, "ladder", "states", state, "search", "method"))
     words = ("snelk", "run", scenario, "--set", f"{key}={best['method']}")
     screen.print(f"\nTry it\n  {command(*words)}")
+
+
+def _compare_company(loaded: Scenario, group: str, seeds: int, *, as_json: bool) -> None:
+    """Tell how a group searches together, and how its members do alone."""
+    from snelk.tuning.searches import compare_company, means_by_company
+
+    with progress_bar("searching together and alone") as progress:
+        results = compare_company(loaded, group, seeds=range(seeds), progress=progress)
+    means = means_by_company(results)
+    if as_json:
+        say_json({"group": group, "ways": means, "runs": [each.to_dict() for each in results]})
+        return
+    screen = Screen()
+    members = ", ".join(loaded.setup.groups[group].members)
+    text = f"{group} ({members}): as one, and each as if alone, {seeds} seeds each"
+    screen.print(wrap(text, indent=2))
+    rows = [
+        [
+            row["way"], f"{row['found']} of {row['searched']}", seconds(row["until_found"]),
+            "–" if row["searched"] == 0 else f"{row['walked']:.1f} m", seconds(row["same_point"]),
+        ]
+        for row in means
+    ]  # fmt: skip
+    head = ["way", " found in", " until found", " walked", " at the same point"]
+    screen.print("\n" + "\n".join(table(head, rows)))
+    text = "found in: of the runs in which anybody searched; until found: mean from the first "
+    text += "search on until the first of them found the target, a run in which none did counting "
+    text += "to its end; walked: all of them, while they searched; at the same point: the longest "
+    text += "that two of them stood no more than 0.5 m apart"
+    screen.print(wrap(text, indent=2, first="  "))
+    if not any(row["searched"] for row in means):
+        text = "Nobody of it ever searched: no transition led to a state that does. See with: "
+        screen.print("\n" + wrap(text + f"snelk why RUN {members.split(',')[0]}", indent=2))
 
 
 def _why_none_found(agent: str, results: list[SearchResult]) -> str:

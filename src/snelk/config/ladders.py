@@ -61,6 +61,7 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             source, where = draft.locate((*own, "state"))
             fix = nearest(member.state, ladder.states) if ladder else "its profile has no ladder"
             yield Problem(source, where, shown(member.state), "no such alert state", fix)
+    yield from _group_problems(setup, draft)
     doors = [wall.name for wall, _ in level.walls if wall.door]
     for name, door in setup.doors.items():
         if name not in doors:
@@ -130,6 +131,41 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             for what, word in names_in(condition):
                 at: Place = (*place, "transitions", transition_name, "when")
                 yield from missing(at, what, [word], profile.cones if what == "cone" else None)
+
+
+def _group_problems(setup: Setup, draft: Draft) -> Iterator[Problem]:
+    """Members of groups that are no agents or in several, and rules that nobody can meet."""
+    taken: dict[str, str] = {}
+    for name, group in setup.groups.items():
+        source, place = draft.locate(("groups", name))
+        for member in group.members:
+            if member not in setup.agents:
+                fix = nearest(member, setup.agents)
+                yield Problem(source, f"{place}.members", shown(member), "no such agent", fix)
+            elif member in taken:
+                rule = (
+                    f"is in {taken[member]} already" if taken[member] != name else "is named twice"
+                )
+                fix = "leave it out here"
+                yield Problem(source, f"{place}.members", shown(member), rule, fix)
+            taken.setdefault(member, name)
+        for member in group.members if group.stays else ():
+            if member in setup.agents and not _has_routine(setup.profile_of(member).ladder):
+                rule = "has no routine to stay in"
+                fix = "give it a ladder with states of several ranks"
+                yield Problem(source, f"{place}.members", shown(member), rule, fix)
+        if group.stays > len(group.members):
+            rule = f"must be at most {len(group.members)}, as many as it has members"
+            yield Problem(source, f"{place}.stays", str(group.stays), rule)
+        side, _, attribute = group.goes.partition(".")
+        if side == "own" and attribute not in setup.attributes:
+            fix = nearest(attribute, setup.attributes)
+            yield Problem(source, f"{place}.goes", shown(group.goes), "no such attribute", fix)
+
+
+def _has_routine(ladder: Ladder | None) -> bool:
+    """Whether some states of a ladder are less alert than others."""
+    return ladder is not None and len({ladder.rank_of(name) for name in ladder.states}) > 1
 
 
 def effect_problems(setup: Setup, effect: Effect, source: str, place: str) -> Iterator[Problem]:

@@ -266,6 +266,11 @@ class Tell(Model):
     every: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
         default=1.0, description="Seconds between two times that it tells of the same target."
     )
+    passes_on: bool = Field(
+        default=False,
+        description="Whether it also passes on what it was told, once, as old and as doubtful as "
+        "that is by then.",
+    )
 
 
 class Profile(Model):
@@ -449,6 +454,44 @@ class Member(Model):
         """What scales one of its `SENSES`: how awake it is, times what that sense says."""
         scales = {str(name): scale for name, scale in self.senses.items()}
         return self.awake * scales.get(sense, 1.0)
+
+
+def _several(names: tuple[str, ...]) -> tuple[str, ...]:
+    if len(names) < 2:
+        raise ValueError("must be at least 2 agents")
+    return names
+
+
+def _a_rule_to_go(text: str) -> str:
+    side, _, name = text.partition(".")
+    if text != "nearest" and not (side == "own" and name.isidentifier() and name.isascii()):
+        raise ValueError("must be nearest, or own.NAME of an attribute")
+    return text
+
+
+class Group(Model):
+    """Agents that act as one: they search together, keep posts manned, and make room."""
+
+    members: Annotated[Names, AfterValidator(_several)] = Field(description="Who is in it.")
+    search: bool = Field(
+        default=True,
+        description="Whether they search together: what one has looked at is cleared for all, and "
+        "each takes another place.",
+    )
+    stays: Annotated[int, with_unit("", ge=0, le=1000)] = Field(
+        default=0,
+        description="So many of them stay in their routine, the states of their least rank, "
+        "whatever happens.",
+    )
+    goes: Annotated[str, AfterValidator(_a_rule_to_go)] = Field(
+        default="nearest",
+        description="Who goes first where not all may: who is `nearest` to what it is alarmed "
+        "about, or who has the most of an attribute, `own.NAME`.",
+    )
+    apart: Reach = Field(
+        default=0.0,
+        description="So far apart the middles of their bodies keep, m; 0 for no matter how near.",
+    )
 
 
 class NoiseKind(Model):
@@ -668,6 +711,7 @@ class Setup(ProfilesFile):
         default={}, description="Warnings of `snelk check` to leave out, each with the reason why."
     )
     cast: dict[Name, Member] = Field(default={}, description="Who is there, by name.")
+    groups: dict[Name, Group] = Field(default={}, description="Agents that act as one, by name.")
     expect: dict[Name, Expectation] = Field(
         default={}, description="Statements that must hold, for `snelk verify`, by name."
     )

@@ -510,7 +510,8 @@ class Simulation:
         self._next_effect[0] = outcomes.next_time
         ends = outcomes.noises or outcomes.alarms or self.world.newly_ended or outcomes.turned
         comes = outcomes.spawned or outcomes.put or outcomes.gone
-        self._at[FINISHES] = bool(ends) or bool(comes) or self.world.clues.any
+        always = self.world.clues.any or self.world.company.keeps_apart
+        self._at[FINISHES] = bool(ends) or bool(comes) or always
 
     def _gather(self) -> None:
         tick = self.tick
@@ -554,6 +555,8 @@ class Simulation:
     def _finish(self) -> None:
         """Let in who comes; end variants, make the noises and raise the alarms that came of it."""
         world, tick, poses = self.world, self.tick, self.poses
+        if world.company.keeps_apart:
+            world.company.make_room()
         self._let_in()
         if world.newly_ended:
             world.newly_ended = False

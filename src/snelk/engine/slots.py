@@ -116,6 +116,7 @@ def kept_of(keepers: Keepers) -> Iterator[tuple[str, str, NDArray[Any]]]:
     yield "seen empty", "target", world.empty_for
     yield "loudness", "target", listening.loudness
     yield "tells again", "target", tells.next_time
+    yield "passed on", "target", tells.passed_on
     yield "tells", "target", tells.due
     yield "was told", "target", sharing.told
     yield "was told rank", "target", sharing.told_rank

@@ -27,6 +27,7 @@ class Cells(NamedTuple):
     side: Numbers  # (1,) of a cell, m
     cleared: Numbers  # (1,) how much of the whole has been looked at and found empty, 0 to 1
     seen: NDArray[np.bool_]  # (cells,) which are looked at now
+    theirs: NDArray[np.bool_]  # (cells,) the same by another of its group
     shot: Numbers  # (cells,) `share` when it was kept last
     is_shot: NDArray[np.bool_]  # (1,) whether that was just now
 
@@ -41,11 +42,22 @@ class Cells(NamedTuple):
     ) -> Cells:
         """Cells with nothing in them."""
         share, around, shot = np.zeros((3, len(centres)))
-        seen = np.zeros(len(centres), dtype=np.bool_)
+        seen, theirs = np.zeros((2, len(centres)), dtype=np.bool_)
         is_shot = np.zeros(1, dtype=np.bool_)
         own = np.array([side], dtype=np.float64)
         return cls(
-            centres, starts, others, parts, share, around, own, np.zeros(1), seen, shot, is_shot
+            centres,
+            starts,
+            others,
+            parts,
+            share,
+            around,
+            own,
+            np.zeros(1),
+            seen,
+            theirs,
+            shot,
+            is_shot,
         )
 
     def check(self) -> None:
@@ -53,7 +65,12 @@ class Cells(NamedTuple):
         count = len(self.share)
         agree(self.centres.shape, (count, 3))
         agree(
-            self.around.shape, self.seen.shape, self.shot.shape, (count,), (len(self.starts) - 1,)
+            self.around.shape,
+            self.seen.shape,
+            self.theirs.shape,
+            self.shot.shape,
+            (count,),
+            (len(self.starts) - 1,),
         )
         agree(self.others.shape, self.parts.shape, (self.starts[-1],))
         agree(self.side.shape, self.cleared.shape, self.is_shot.shape, (1,))

@@ -104,7 +104,7 @@ cdef class CellColumns(Columns):
     cdef public const int[::1] starts, others
     cdef public const double[::1] parts
     cdef public double[::1] share, around, side, cleared, shot
-    cdef public unsigned char[::1] seen, is_shot
+    cdef public unsigned char[::1] seen, theirs, is_shot
 
 
 cdef class MindStageColumns(Columns):
@@ -145,11 +145,12 @@ cdef class TellStageColumns(Columns):
     cdef public BodyColumns bodies
     cdef public BeliefColumns beliefs
     cdef public const unsigned char[:, :, ::1] notices
-    cdef public const unsigned char[:, ::1] tells, ears, remembers
+    cdef public const unsigned char[:, ::1] tells, passes, ears, remembers
     cdef public const double[:, ::1] reach
     cdef public const Py_ssize_t[:, ::1] delay, every
     cdef public const unsigned char[:, :, ::1] audience
     cdef public Py_ssize_t[:, :, ::1] next_time
+    cdef public double[:, :, ::1] passed_on
     cdef public unsigned char[:, :, ::1] due
     cdef public Py_ssize_t[:, ::1] tellers
     cdef public signed char[:, ::1] failed

@@ -208,6 +208,21 @@ class Ladders:
         return self._transitions
 
     @property
+    def ready(self) -> Truths:
+        """(variant, agent, transition) which can be taken at this tick: the first of them is."""
+        return self._ready
+
+    @property
+    def leads_to(self) -> NDArray[np.int16]:
+        """(variant, agent, transition) the state that each leads to."""
+        return self._to
+
+    def leads_above(self, v: int, a: int, rank: float) -> bool:
+        """Whether the transition that somebody takes at this tick leads above a rank."""
+        ready = self._ready[v, a].nonzero()[0]
+        return bool(len(ready) and self.rank[v, a, self._to[v, a, ready[0]]] > rank)
+
+    @property
     def busy(self) -> Truths:
         """(variant, agent) who does nothing at this tick."""
         return (self.tick < self.busy_until) | self.out

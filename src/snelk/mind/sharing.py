@@ -58,8 +58,8 @@ class Sharing:
     """Everybody's telling, and what is on its way.
 
     A voice is a noise: it carries through walls that muffle and on foot around them, to those
-    with ears, whomever they listen to otherwise. Only what an agent senses or hears itself is
-    told, not what it was told; and only of targets that the listener notices.
+    with ears, whomever they listen to otherwise. What an agent senses or hears itself is told, and
+    what it was told by those that pass it on, once; only of targets that the listener notices.
 
     Args:
         setups: The numbers of each variant.
@@ -95,7 +95,8 @@ class Sharing:
         self._setups, self.ears, self._logged = setups, ears, logged
         agents = setups[0].agents
         shape = notices.shape[:2]
-        tells, remembers, due = (
+        tells, passes, remembers, due = (
+            np.zeros(shape, dtype=np.bool_),
             np.zeros(shape, dtype=np.bool_),
             np.zeros(shape, dtype=np.bool_),
             np.zeros(notices.shape, dtype=np.bool_),
@@ -111,7 +112,7 @@ class Sharing:
                 if tell is None:
                     continue
                 whom = (setup.cast[agent].team,) if tell.teams is None else tell.teams
-                tells[v, a] = True
+                tells[v, a], passes[v, a] = True, tell.passes_on
                 self._reach[v, a] = np.nan if tell.reach is None else tell.reach
                 self._delay[v, a] = max(round(tell.delay / dt), 1)
                 every[v, a] = max(round(tell.every / dt), 1)
@@ -132,6 +133,7 @@ class Sharing:
             beliefs=beliefs,
             notices=notices,
             tells=tells,
+            passes=passes,
             ears=ears.numbers.used,
             remembers=remembers,
             reach=self._reach,
@@ -139,6 +141,7 @@ class Sharing:
             every=every,
             audience=self._audience,
             next_time=np.zeros(notices.shape, dtype=np.int64),
+            passed_on=np.full(notices.shape, -np.inf),
             due=due,
             tellers=self._tellers,
             failed=self._failed,

@@ -5,15 +5,23 @@ Compiled, see `snelk.level.columns`.
 
 from __future__ import annotations
 
+import numpy as np
 from cython import compiled, nogil
 from cython.cimports.libc.math import hypot
+from numpy.typing import NDArray
 
-from snelk.level.columns import door, laid_out
+from snelk.level.columns import agree, door, laid_out
 from snelk.mind.cells import Cells
 from snelk.mind.columns import CellColumns
 
 if not compiled:  # else it is the C library's, by the import above
     from snelk.level.columns import hypot
+
+TOGETHER = 1.5
+"""Who searches with others goes to no place so near to one that another is at or goes to, m."""
+
+NOT_MINE = 0.1
+"""So much a place counts that another who searches is nearer to."""
 
 LEAST = 1e-6
 """If less than this share of the likelihood is left, nothing is left to look for."""
@@ -26,7 +34,9 @@ def spread(cells: Cells, times: int) -> None:
 
 
 @door
-def likeliest(cells: Cells, x: float, y: float, z: float, near: float) -> int:
+def likeliest(
+    cells: Cells, x: float, y: float, z: float, near: float, others: NDArray[np.float64]
+) -> int:
     """The first cell that is likeliest with what is around it and not far; -1 if nothing is left.
 
     Args:
@@ -35,8 +45,12 @@ def likeliest(cells: Cells, x: float, y: float, z: float, near: float) -> int:
         y: The same.
         z: The same.
         near: So far off a cell counts half, m.
+        others: (others, 6) where others are that look for the same, and where each goes to, m; see
+            `beside_others`.
     """
-    return _likeliest(laid_out(CellColumns, cells), x, y, z, near)
+    agree(others.shape[1:], (6,))
+    laid = laid_out(CellColumns, cells)
+    return _likeliest(laid, x, y, z, near, others, others.shape[0])
 
 
 @door
@@ -76,7 +90,15 @@ def _take_out(cells: Cells) -> None:
                 cells.share[cell] = 0.0
 
 
-def _likeliest(cells: Cells, x: float, y: float, z: float, near: float) -> int:
+def _likeliest(
+    cells: Cells,
+    x: float,
+    y: float,
+    z: float,
+    near: float,
+    others: NDArray[np.float64],
+    count: int,
+) -> int:
     best, most, whole = -1, 0.0, 0.0
     with nogil:
         for cell in range(len(cells.share)):
@@ -88,9 +110,34 @@ def _likeliest(cells: Cells, x: float, y: float, z: float, near: float) -> int:
             away = hypot(cells.centres[cell, 0] - x, cells.centres[cell, 1] - y)
             away = hypot(away, cells.centres[cell, 2] - z)
             worth = cells.around[cell] / (1.0 + away / near)
-            if best < 0 or worth > most:
+            if count > 0 and worth > most:
+                worth *= beside_others(
+                    others, count, away, cells.centres[cell, 0], cells.centres[cell, 1],
+                    cells.centres[cell, 2],
+                )  # fmt: skip
+                if worth <= 0.0:
+                    continue
+            if (best < 0 and count == 0) or worth > most:
                 best, most = cell, worth
     return best
+
+
+def beside_others(
+    others: NDArray[np.float64], count: int, away: float, x: float, y: float, z: float
+) -> float:
+    """How much a place counts to somebody `away` m from it, beside others that look for the same.
+
+    Nothing if another is there, or goes there; little if another is nearer to it.
+    """
+    factor = 1.0
+    for n in range(count):
+        far = hypot(hypot(others[n, 0] - x, others[n, 1] - y), others[n, 2] - z)
+        goal = hypot(hypot(others[n, 3] - x, others[n, 4] - y), others[n, 5] - z)
+        if goal <= TOGETHER or far <= TOGETHER:
+            return 0.0
+        if far < away:
+            factor = NOT_MINE
+    return factor
 
 
 def _hand_on(cells: Cells) -> None:

@@ -109,6 +109,7 @@ class TellStage(NamedTuple):
     beliefs: Beliefs  # what one senses or hears itself at this tick is told
     notices: Truths  # (variant, agent, target)
     tells: Truths  # who tells at all
+    passes: Truths  # who also passes on what it was told
     ears: Truths  # who has ears
     remembers: Truths  # who has a memory
     reach: NDArray[np.float64]  # of its voice, m; NaN tells all
@@ -116,6 +117,8 @@ class TellStage(NamedTuple):
     every: NDArray[np.int64]  # ticks until it tells of the same target again
     audience: Truths  # (variant, agent, listener) whom it tells
     next_time: NDArray[np.int64]  # (variant, agent, target) the tick before which it does not;
+    # overwritten
+    passed_on: NDArray[np.float64]  # (variant, agent, target) when what it told last was so, s;
     # overwritten
     due: Truths  # (variant, agent, target) who tells of whom now; overwritten
     tellers: NDArray[np.int64]  # (tellers, 2) their variants and agents; overwritten
@@ -134,11 +137,12 @@ class TellStage(NamedTuple):
         variants, agents, targets = self.due.shape
         agree(
             self.due.shape, plain(self.beliefs).x.shape, self.next_time.shape, self.notices.shape,
+            self.passed_on.shape,
             plain(self.news).x.shape, self.told.shape, self.told_rank.shape,
         )  # fmt: skip
         agree(
-            (variants, agents), self.tells.shape, self.ears.shape, self.remembers.shape,
-            self.reach.shape, self.delay.shape, self.every.shape,
+            (variants, agents), self.tells.shape, self.passes.shape, self.ears.shape,
+            self.remembers.shape, self.reach.shape, self.delay.shape, self.every.shape,
         )  # fmt: skip
         agree(self.audience.shape, (variants, agents, agents))
         agree(plain(self.bodies).blocks.shape, (variants, targets))

@@ -5,12 +5,12 @@ from snelk.senses.columns cimport HeardColumns, NoiseColumns, PoseColumns
 from snelk.senses.listening cimport _begin_pair
 
 cdef double NAN
-cdef Py_ssize_t HEARD, SENSED_NOW, NO_WALL, NOBODY, EAR_AWAKE, EAR_REACH
+cdef Py_ssize_t HEARD, SENSED_NOW, TOLD, NO_WALL, NOBODY, EAR_AWAKE, EAR_REACH
 cdef Py_ssize_t TOLD_IT, PRESENT, MEMORY, CARES, EARS, AWAKE, REACH
 
 @cython.locals(
     found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, source=Py_ssize_t, own=bint,
-    now=bint,
+    now=bint, moment=double,
 )
 cdef Py_ssize_t _who_tells(TellStageColumns stage, Py_ssize_t tick) noexcept
 

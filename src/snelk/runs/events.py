@@ -31,6 +31,7 @@ EVENT_KINDS = (
     "stuck",
     "done",
     "failed",
+    "stays",
     "warned",
     "too_late",
     "waits",

@@ -99,6 +99,7 @@ def _happenings(
             "stuck": f"{agent} does not get on at {place} ({state})",
             "done": f"{agent} is done with {each.text} ({state})",
             "failed": f"{agent} failed to {each.text} ({state})",
+            "stays": f"{agent} stays at its post ({state})",
             "warned": f"{agent} is warned: {target}{each.text}",
             "too_late": f"too late for {agent}: {target}{each.text}",
             "waits": f"{agent} waits at {place}: "

@@ -1,0 +1,135 @@
+"""Groups: who acts together with whom, who stays at a post, and bodies that make room."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.body.outcomes import Happening
+from snelk.body.scene import Scene
+from snelk.config.models import Setup
+from snelk.mind.signals import NOBODY
+
+Numbers = NDArray[np.float64]
+Truths = NDArray[np.bool_]
+
+SLACK = 1e-9
+"""So near to far enough apart is far enough, m."""
+
+ABOVE = 1.0
+"""Whose feet are so much higher does not stand in the way, m."""
+
+ASIDE = 0.35
+"""Who makes room steps so much to its right of straight away, as a share of that."""
+
+
+def together(setups: Sequence[Setup]) -> Truths:
+    """(variant, agent, agent) who searches together with whom; nobody with itself."""
+    agents = setups[0].agents
+    found = np.zeros((len(setups), len(agents), len(agents)), dtype=np.bool_)
+    for v, setup in enumerate(setups):
+        for group in setup.groups.values():
+            if group.search:
+                rows = [agents.index(name) for name in group.members]
+                found[v][np.ix_(rows, rows)] = True
+    found[:, np.arange(len(agents)), np.arange(len(agents))] = False
+    return found
+
+
+class Post(NamedTuple):
+    """A group of which some stay in their routine."""
+
+    variant: int
+    members: NDArray[np.intp]  # (members,) agents
+    stays: int
+    goes: str  # nearest, or own.NAME
+
+
+class Company:
+    """Everybody's groups.
+
+    Args:
+        world: The scene.
+
+    Attributes:
+        keeps_apart: Whether any bodies keep apart.
+    """
+
+    def __init__(self, world: Scene) -> None:
+        self._world = world
+        agents = world.agents
+        self._posts: list[Post] = []
+        # (variant, agent, agent) how far apart their middles keep, m; 0 for no matter.
+        self._apart = np.zeros((len(world.setups), len(agents), len(agents)))
+        for v, setup in enumerate(world.setups):
+            for group in setup.groups.values():
+                rows = np.array([agents.index(name) for name in group.members])
+                if group.stays:
+                    self._posts.append(Post(v, rows, group.stays, group.goes))
+                self._apart[v][np.ix_(rows, rows)] = group.apart
+        self._apart[:, np.arange(len(agents)), np.arange(len(agents))] = 0.0
+        self.keeps_apart = bool(self._apart.any())
+        self._kept_back = np.zeros((len(world.setups), len(agents)), dtype=np.bool_)
+
+    def hold_back(self, routine: Numbers) -> None:
+        """Let those not leave their routine who have to stay, at this tick.
+
+        Args:
+            routine: (variant, agent) the least rank of everybody's states.
+        """
+        world, ladders = self._world, self._world.ladders
+        ready, ranks, kept_back = ladders.ready, ladders.ranks(), self._kept_back
+        for post in self._posts:
+            v, members = post.variant, post.members
+            members = members[~ladders.out[v, members]]
+            on_post = members[ranks[v, members] <= routine[v, members]]
+            leaves = [a for a in on_post.tolist() if ladders.leads_above(v, a, routine[v, a])]
+            may = max(len(on_post) - post.stays, 0)
+            held = [] if len(leaves) <= may else self._in_order(post, leaves)[may:]
+            for a in held:
+                ready[v, a] &= ladders.rank[v, a, ladders.leads_to[v, a]] <= routine[v, a]
+                if not kept_back[v, a]:
+                    x, y = float(world.motion.x[v, a]), float(world.motion.y[v, a])
+                    focus = max(int(world.attention.focus[v, a]), NOBODY)
+                    world.happenings.append(Happening(v, a, "stays", focus, x, y))
+            kept_back[v, post.members] = np.isin(post.members, held)
+
+    def _in_order(self, post: Post, agents: list[int]) -> list[int]:
+        """Who goes first, second and so on; of equals as in the cast."""
+        world, v = self._world, post.variant
+        if post.goes == "nearest":
+            values = [float(world.signals.distance[v, a]) for a in agents]
+        else:
+            own = world.ladders.attributes[post.goes.partition(".")[2]][v, world.characters]
+            values = [-float(np.nan_to_num(own[a], nan=-np.inf)) for a in agents]
+        return [a for _, a in sorted(zip(values, agents, strict=True))]
+
+    def make_room(self) -> None:
+        """Move bodies apart that are too near to one another, each by half of what is missing.
+
+        As in position-based dynamics (Mueller et al. 2007), with a step to the right so that who
+        meets head-on gets past. Nobody is pushed off the ground that it walks on.
+        """
+        world, motion = self._world, self._world.motion
+        there = ~world.ladders.out & motion.driven & (motion.link < 0)
+        x, y, z = motion.x, motion.y, motion.z
+        dx, dy = x[:, :, None] - x[:, None, :], y[:, :, None] - y[:, None, :]
+        level = np.abs(z[:, :, None] - z[:, None, :]) < ABOVE
+        far = np.hypot(dx, dy)
+        lacks = self._apart - far
+        near = (lacks > SLACK) & level & there[:, :, None] & there[:, None, :]
+        if not near.any():
+            return
+        # Who stands on the very same spot parts along x, the first in the cast to the left.
+        same = near & (far <= SLACK)
+        order = np.sign(np.arange(far.shape[1])[:, None] - np.arange(far.shape[1]))
+        dx, far = np.where(same, order, dx), np.where(same, 1.0, np.maximum(far, SLACK))
+        push = np.where(near, 0.5 * np.minimum(lacks, self._apart), 0.0) / far
+        goes = motion.on_way[:, :, None] & near
+        by_x = (push * (dx - ASIDE * goes * -dy)).sum(axis=2)
+        by_y = (push * (dy - ASIDE * goes * dx)).sum(axis=2)
+        for v, a in np.argwhere(near.any(axis=2)).tolist():
+            world.footing.shift(v, a, float(by_x[v, a]), float(by_y[v, a]))

@@ -1,0 +1,301 @@
+"""Groups: searches that are shared, posts that stay manned, room that is made, news passed on."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import scenes
+import shapely
+from scenes import feature
+from test_cli import command
+
+import snelk
+from snelk.tuning.searches import means_by_company
+
+CROFT = snelk.croft() / "night.toml"
+
+EDGE = feature("edge", "rim", shapely.box(0, 0, 30, 22).exterior)
+CORNERS = ([1.0, 1.0], [29.0, 1.0], [1.0, 21.0], [29.0, 21.0])
+
+
+def yard(folder: Path, seed: int, method: str, **more: Any) -> snelk.Scenario:
+    """Three guards in the corners of a yard of sheds; all hear a thud of somebody who hides."""
+    rng = np.random.default_rng(seed)
+    sheds = []
+    for x in np.arange(4, 28, 6.0):
+        for y in np.arange(4, 20, 6.0):
+            (dx, dy), (w, h) = rng.uniform(-1, 1, 2), rng.uniform(1.0, 2.2, 2)
+            sheds.append(shapely.box(x + dx - w, y + dy - h, x + dx + w, y + dy + h))
+    blocked = shapely.union_all(sheds).buffer(0.4)
+    free = [
+        place
+        for place in rng.uniform([1, 1], [29, 21], (60, 2))
+        if not blocked.contains(shapely.Point(place))
+    ]
+    walls = [feature("wall", f"shed {n}", each, top=3.0) for n, each in enumerate(sheds)]
+    spots = [feature("spot", f"s{n}", shapely.Point(each)) for n, each in enumerate(free[1:9])]
+    names = [f"s{n}" for n in range(8)]
+    search = {
+        "method": method,
+        "radius": 16.0,
+        "give_up": 60.0,
+        "speed": 1.5,
+        "point_time": 1.0,
+        "points": 14,
+    }
+    states = {"standing": {"stand": {}}, "seeking": {"search": search, "rank": 2, "look": "sweep"}}
+    numbers: dict[str, Any] = {
+        "cast.guest.at": free[0].tolist(), "cast.guard.at": CORNERS[0], "cast.guard.spots": names,
+        "cast.guard.facing": 36.0,
+        "profiles.watcher.cones.front": {"fov_whole": 110, "range": 8.0},
+        "profiles.watcher.memory.forget": 80.0, "profiles.watcher.meter": {"fill_time": 0.5},
+        "noise": [{"t": 1.0, "kind": "thud", "by": "guest", "at": [15, 11], "reach": 900.0}],
+        "groups.watch": {"members": ["guard", "second", "third"]}, **more,
+    }  # fmt: skip
+    for name, at in zip(("second", "third"), CORNERS[1:], strict=False):
+        numbers[f"cast.{name}"] = {
+            "team": "home", "profile": "watcher", "at": at, "spots": names,
+            "facing": 144.0 if at[0] > 15 else -36.0,
+        }  # fmt: skip
+    return scenes.scene(
+        folder, EDGE, *walls, *spots, states=states, end=70.0, more=numbers,
+        transitions={
+            "thud": {"from": "standing", "to": "seeking", "when": "heard"},
+            "there": {"from": "seeking", "to": "standing", "when": "seen"},
+        },
+    )  # fmt: skip
+
+
+def test_together_they_find_sooner_and_do_not_meet(tmp_path: Path) -> None:
+    results = [
+        each
+        for method in ("likelihood", "nearby", "hideouts")
+        for n in range(20)
+        for each in snelk.compare_company(
+            yard(tmp_path / f"{method} {n}", n, method), "watch", seeds=[0]
+        )
+    ]
+    together, alone = means_by_company(results)
+    assert together["searched"] == alone["searched"] == 60
+    assert together["found"] >= alone["found"]
+    assert together["until_found"] < 0.95 * alone["until_found"]
+    assert together["walked"] < alone["walked"]
+    assert together["same_point"] <= 1.0
+
+
+def test_what_one_has_looked_at_is_cleared_for_all(tmp_path: Path) -> None:
+    scenario = yard(tmp_path, 3, "nearby", **{"cast.guest.at": [90.0, 90.0]})
+    run = snelk.run(scenario)
+    rows = run.searches
+    for agent in scenario.setup.agents:
+        own = rows[(rows.agent == agent)]
+        planned = own[own.what == "planned"]
+        looked = own[own.what.isin(["visited", "looked"])]
+        assert len(planned) > 5
+        assert set(looked.point) >= set(planned.point) - {0}
+    visits = rows[rows.what == "visited"]
+    # In the first round nobody goes where another has been: the points are shared out.
+    first = visits[visits.t < 30.0]
+    assert first.agent.nunique() >= 2
+    for a in first.itertuples():
+        for b in first.itertuples():
+            if a.agent < b.agent:
+                assert np.hypot(a.x - b.x, a.y - b.y) > 1.5 - 0.6  # m: as near as it arrives
+    # Only one of them goes to where the thud came from, and that is the nearest.
+    there = visits[np.hypot(visits.x - 15, visits.y - 11) < 0.5]
+    assert there[there.t < 20.0].agent.nunique() <= 1
+    alone = snelk.run(scenario, overrides={"groups.watch.search": False}).searches
+    at_once = alone[alone.what.isin(["visited", "unreachable"]) & (alone.point == 0)]
+    assert at_once.agent.nunique() == 3
+
+
+def test_likelihood_that_one_has_seen_empty_is_gone_for_the_others(tmp_path: Path) -> None:
+    scenario = yard(tmp_path, 5, "likelihood", **{"cast.guest.at": [90.0, 90.0]})
+    sheds = shapely.union_all([shape for wall, shape in scenario.level.walls if wall.top > 1.0])
+
+    def before_others(scenario: snelk.Scenario) -> int:
+        """Cells where somebody is likely to one guard, though another looks right at them."""
+        run, found = snelk.run(scenario), 0
+        for row in run.likelihood[run.likelihood.t < 14.0].itertuples():
+            others = run.poses[(run.poses.t == row.t) & run.poses.id.isin(run.agents)]
+            for pose in others[others.id != row.agent].itertuples():
+                off = np.degrees(np.arctan2(row.y - pose.y, row.x - pose.x)) - pose.heading_deg
+                near = np.hypot(row.x - pose.x, row.y - pose.y) < 6.0
+                line = shapely.LineString([(pose.x, pose.y), (row.x, row.y)])
+                ahead = abs((off + 180) % 360 - 180) < 40
+                found += bool(near and ahead and not line.intersects(sheds))
+        return found
+
+    assert before_others(scenario) == 0
+    assert before_others(scenario.changed({"groups.watch.search": False})) > 10
+
+
+def gate(folder: Path, **more: Any) -> snelk.Scenario:
+    """Three guards in a row at a gate, who go after the first noise."""
+    states = {"on guard": {"stand": {}, "rank": 0}, "after it": {"go": {}, "rank": 2}}
+    numbers: dict[str, Any] = {
+        "cast.guard.at": [2.0, 0.0],
+        "profiles.watcher.cones": {},
+        "noise": [{"t": t, "kind": "thud", "by": "guest", "at": [12, 0], "reach": 80} for t in (1, 9)],
+        "bodies.post.attributes": {"zeal": 1.0},
+    }  # fmt: skip
+    for name, x in (("second", 0.0), ("third", 4.0)):
+        numbers[f"cast.{name}"] = {"team": "home", "profile": "watcher", "at": [x, 0.0]}
+    numbers["groups.gate"] = {"members": ["guard", "second", "third"], **more.pop("group", {})}
+    transitions = {"thud": {"from": "on guard", "to": "after it", "when": "heard"},
+                   "back": {"from": "after it", "to": "on guard", "when": "arrived"}}  # fmt: skip
+    return scenes.scene(
+        folder, states=states, transitions=transitions, end=15.0, more={**numbers, **more}
+    )
+
+
+@pytest.mark.parametrize(
+    ("group", "more", "goes"),
+    [
+        ({}, {}, {"guard", "second", "third"}),
+        ({"stays": 1}, {}, {"guard", "third"}),
+        ({"stays": 2}, {}, {"third"}),
+        ({"stays": 3}, {}, set()),
+        ({"stays": 2, "goes": "own.zeal"}, {"cast.second.attributes": {"zeal": 5.0}}, {"second"}),
+        ({"stays": 2, "goes": "own.zeal"}, {}, {"guard"}),  # of equals the first of the cast
+        ({"stays": 1}, {"cast.second.absent": True}, {"third"}),  # who is not there keeps no post
+    ],
+)
+def test_so_many_stay_at_their_posts(
+    group: dict[str, Any], more: dict[str, Any], goes: set[str], tmp_path: Path
+) -> None:
+    scenario = gate(tmp_path, group=group, **more)
+    run = snelk.run(scenario)
+    early = run.states[(run.states.t < 5.0) & (run.states.state == "after it")]
+    assert set(early.agent) == goes
+    there = (
+        {"guard", "second", "third"} - {"second"} * ("cast.second.absent" in more)
+        if False
+        else {name for name in ("guard", "second", "third") if not scenario.setup.cast[name].absent}
+    )
+    signals = run.signals[run.signals.agent.isin(there)]
+    on_post = signals[signals.state == "on guard"].groupby("t").size()
+    assert on_post.reindex(signals.t.unique(), fill_value=0).min() >= group.get("stays", 0)
+    stays = run.events[(run.events.kind == "stays") & (run.events.t < 5.0)]
+    assert set(stays.agent) == there - goes
+    assert len(stays) == len(there - goes)  # once, not at each tick
+    if group.get("stays") == 1 and not more:
+        assert stays.text.iloc[0] == "second stays at its post (on guard)"
+        # At the second noise the posts are still held by somebody else than before, or by it.
+        assert (run.states[run.states.t > 5.0].state == "after it").sum() == 2
+
+
+def test_bodies_keep_apart_and_get_past_one_another(tmp_path: Path) -> None:
+    line = [feature("route", "east", shapely.LineString([(0, 0), (12, 0)])),
+            feature("route", "west", shapely.LineString([(12, 0), (0, 0)]))]  # fmt: skip
+    states = {"walking": {"patrol": {"order": "once"}}}
+    more: dict[str, Any] = {
+        "cast.guard.at": [0.0, 0.0], "cast.guard.route": "east", "profiles.watcher.cones": {},
+        "cast.other": {"team": "home", "profile": "watcher", "at": [12.0, 0.0], "route": "west"},
+        "cast.third": {"team": "home", "profile": "watcher", "at": [0.0, 0.0], "route": "east"},
+    }  # fmt: skip
+    group = {"members": ["guard", "other", "third"], "apart": 0.6}
+    scenario = scenes.scene(tmp_path, *line, states=states, end=14.0, more=more)
+
+    def paths(scenario: snelk.Scenario) -> np.ndarray:
+        poses = snelk.run(scenario).poses
+        rows = [
+            poses[poses.id == name][["x", "y"]].to_numpy() for name in ("guard", "other", "third")
+        ]
+        return np.array(rows)
+
+    through = paths(scenario)
+    assert np.hypot(*(through[0] - through[1]).T).min() < 0.2
+    apart = paths(scenario.changed({"groups.watch": group}))
+    for a, b in ((0, 1), (0, 2), (1, 2)):
+        far = np.hypot(*(apart[a] - apart[b]).T)[10:]  # two of them begin at the very same spot
+        assert (
+            far.min() > 0.45
+        )  # of 0.6: what a step of both brings them nearer is made good after it
+        assert (far < 0.59).mean() < 0.2
+    ends = apart[:, -1]
+    assert np.hypot(*(ends[1] - (0, 0))) < 0.4  # it has got past the others
+    assert min(np.hypot(*(ends[n] - (12, 0))) for n in (0, 2)) < 0.4
+    # In a passage no wider than one body nobody is pushed through a wall.
+    walls = [
+        feature("wall", f"w{n}", shapely.box(3, y, 9, y + 1), top=3.0)
+        for n, y in enumerate((0.3, -1.3))
+    ]
+    narrow = scenes.scene(tmp_path / "narrow", *line, *walls, states=states, end=14.0,
+                          more={**more, "groups.watch": group, "bodies.post.radius": 0.2})  # fmt: skip
+    x, y = paths(narrow).transpose(2, 0, 1)
+    assert (np.abs(y[(x > 3.0) & (x < 9.0)]) <= 0.1 + 1e-3).all()
+
+
+def test_what_was_told_is_passed_on_with_its_age_and_doubt(tmp_path: Path) -> None:
+    """A chain of three, each in earshot of the next only; the first hears the guest."""
+    more: dict[str, Any] = {
+        "cast.guard.at": [0.0, 0.0], "profiles.watcher.cones": {},
+        "profiles.watcher.hearing": {"place_error": 0.2},
+        "profiles.watcher.tell": {"reach": 12.0, "delay": 0.5, "passes_on": True},
+        "noise": [{"t": 1.0, "kind": "thud", "by": "guest", "at": [-6, 0], "reach": 8.0}],
+    }  # fmt: skip
+    for n, x in enumerate((10.0, 20.0), start=2):
+        more[f"cast.guard{n}"] = {"team": "home", "profile": "watcher", "at": [x, 0.0]}
+    states = {"standing": {"stand": {}}}
+    scenario = scenes.scene(tmp_path, states=states, end=8.0, more=more)
+    run = snelk.run(scenario)
+    told = run.events[run.events.kind == "told"]
+    assert told.agent.tolist() == ["guard2", "guard3"]  # once each, and never back
+    assert told.t.tolist() == pytest.approx([1.5, 2.0])
+    beliefs = run.beliefs[run.beliefs.target == "guest"].set_index(["agent", "t"])
+    first, last = beliefs.loc[("guard", 1.0)], beliefs.loc[("guard3", 2.0)]
+    assert (last.x, last.y) == (first.x, first.y)
+    assert last.age == pytest.approx(1.0)  # as old as when it was heard
+    spread = scenario.setup.profiles["watcher"].memory
+    assert spread is not None
+    doubt = beliefs.loc[("guard", 2.0)]
+    assert last.uncertainty == pytest.approx(doubt.uncertainty)
+    assert doubt.uncertainty > 0.5
+    quiet = snelk.run(scenario, overrides={"profiles.watcher.tell.passes_on": False})
+    assert quiet.events[quiet.events.kind == "told"].agent.tolist() == ["guard2"]
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ('groups.g.members=["dog"]', "at least 2"),
+        ('groups.g.members=["dog", "cat"]', 'no such agent (given: "cat")'),
+        ('groups.g.members=["dog", "dog"]', "is named twice"),
+        ('groups.g={members=["dog","farmer"], goes="nearst"}', "must be nearest, or own.NAME"),
+        ('groups.g={members=["dog","farmer"], goes="own.brains"}', "no such attribute"),
+        ('groups.g={members=["dog","bell"], stays=1}', "has no routine to stay in"),
+        ('groups.g={members=["dog","farmer"], stays=3}', "must be at most 2"),
+        ('groups.g={members=["dog","farmer"], apart=-1}', "must be at least 0"),
+        ('groups={a={members=["dog","farmer"]}, b={members=["dog","owl"]}}', "is in a already"),
+    ],
+)
+def test_mistakes_are_told_in_a_line(change: str, said: str, tmp_path: Path) -> None:
+    complained = command("run", CROFT, "--set", change, cwd=tmp_path, code=2)
+    assert said in complained
+    assert len(complained.strip().splitlines()) == 1
+    assert not list(tmp_path.iterdir())
+
+
+def test_the_command_compares_a_group_with_its_members_alone(tmp_path: Path) -> None:
+    words = ("searches", CROFT, "keepers", "--set", 'groups.keepers.members=["dog","farmer"]')
+    said = command(*words, "--seeds", "3", cwd=tmp_path)
+    assert "keepers (dog, farmer): as one, and each as if alone" in said
+    assert max(map(len, said.splitlines())) <= 80
+    data = json.loads(command(*words, "--seeds", "3", "--json", cwd=tmp_path))
+    assert [row["way"] for row in data["ways"]] == ["together", "alone"]
+    for each in data["runs"]:
+        if each["way"] == "alone":
+            run = snelk.run(CROFT, overrides={"seed": each["seed"]})
+            rows = run.searches
+            began = rows[rows.what == "began"].t.min()
+            found = rows[rows.outcome == "found"].t.min()
+            until = (found if found == found else run.times[-1]) - began
+            assert each["until_found"] == pytest.approx(until)
+            assert each["searches"] == (rows.what == "began").sum()
+    wrong = command("searches", CROFT, "keepers", cwd=tmp_path, code=2)
+    assert "no such agent" in wrong
