@@ -37,6 +37,7 @@ SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("A lamp", "cast.NAME.lamp.", models.Lamp),
     ("A clue", "cast.NAME.clue.", models.Clue),
     ("A territory", "cast.NAME.leash.", minds.Leash),
+    ("A group", "groups.NAME.", models.Group),
     ("A noise", "noise[].", models.Noise),
     ("A thing thrown", "throw[].", models.Throw),
     ("What the game does to a character", "effect[].", models.Effect),

@@ -16,6 +16,7 @@ from snelk.cli.output import (
 )
 from snelk.cli.scenarios import (
     Activities,
+    Cluster,
     Jobs,
     Json,
     Overrides,
@@ -44,6 +45,8 @@ def verify(
     ] = None,
     overrides: Overrides = None,
     activities: Activities = None,
+    jobs: Jobs = None,
+    cluster: Cluster = None,
     as_json: Json = False,
 ) -> None:
     """Hold scenarios against what they expect.
@@ -59,7 +62,10 @@ def verify(
     loaded = {path: load_scenario(path, overrides) for path in scenarios}
     for path, scenario in loaded.items():
         say_warnings(scenario, path)
-    found = {path: hold(scenario, seeds=seeds) for path, scenario in loaded.items()}
+    found = {
+        path: hold(scenario, seeds=seeds, jobs=jobs or 1, cluster=cluster)
+        for path, scenario in loaded.items()
+    }
     if junit is not None:
         write_text(junit, as_junit({str(path): verdicts for path, verdicts in found.items()}))
     failed = any(not verdict.met for verdicts in found.values() for verdict in verdicts)
@@ -123,6 +129,7 @@ def fit(
         bool, typer.Option("--write", help="Write the numbers into the files, after showing how.")
     ] = False,
     jobs: Jobs = None,
+    cluster: Cluster = None,
     overrides: Overrides = None,
     activities: Activities = None,
     as_json: Json = False,
@@ -140,7 +147,15 @@ def fit(
     loaded = load_scenario(scenario, overrides)
     given = dict(parse_vary(text) for text in move or ()) or None
     with progress_bar("fitting") as progress:
-        result = find(loaded, move=given, seeds=seeds, budget=budget, jobs=jobs, progress=progress)
+        result = find(
+            loaded,
+            move=given,
+            seeds=seeds,
+            budget=budget,
+            jobs=jobs,
+            cluster=cluster,
+            progress=progress,
+        )
     files = result.files()
     screen = Screen()
     if as_json:

@@ -21,6 +21,7 @@ from snelk.cli.output import (
 from snelk.cli.questions import From, To
 from snelk.cli.scenarios import (
     Activities,
+    Cluster,
     Jobs,
     Json,
     Overrides,
@@ -63,6 +64,7 @@ def coverage(
     start: From = None,
     end: To = None,
     jobs: Jobs = None,
+    cluster: Cluster = None,
     out: Annotated[
         Path | None,
         typer.Option("--out", metavar="FILE", help="Write every place to a .csv or .parquet."),
@@ -77,7 +79,19 @@ def coverage(
     """
     if out is not None:
         claim(out, ".csv", ".parquet", ours=_is_coverage)
-    found = covered(scenario, target, stance, agent, cell, start, end, jobs, overrides, activities)
+    found = covered(
+        scenario,
+        target,
+        stance,
+        agent,
+        cell,
+        start,
+        end,
+        jobs,
+        overrides,
+        activities,
+        cluster=cluster,
+    )
     if out is not None:
         write_table(out, found.table)
     if as_json:
@@ -117,6 +131,7 @@ def covered(
     jobs: int | None,
     overrides: list[str] | None,
     activities: list[Path] | None,
+    cluster: str | None = None,
 ) -> Coverage:
     """The coverage that is asked for."""
     from snelk.tuning.coverage import coverage as look_over
@@ -127,7 +142,7 @@ def covered(
         return look_over(
             loaded, target=target, stance=cast("Stance", stance), agents=agents, cell=cell,
             start=start,
-            end=end, jobs=jobs, progress=progress,
+            end=end, jobs=jobs, cluster=cluster, progress=progress,
         )  # fmt: skip
 
 

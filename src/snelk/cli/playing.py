@@ -18,6 +18,7 @@ from snelk.cli.output import (
 )
 from snelk.cli.scenarios import (
     Activities,
+    Cluster,
     Jobs,
     Json,
     Overrides,
@@ -105,6 +106,7 @@ def players(
     overrides: Overrides = None,
     activities: Activities = None,
     jobs: Jobs = None,
+    cluster: Cluster = None,
     as_json: Json = False,
 ) -> None:
     """Let simulated players try a level: how many get through.
@@ -128,7 +130,7 @@ def players(
             count=count, care=_range("--care", care), knows=_range("--knows", knows),
             delay=_range("--delay", delay), sign=sign,
             signs=signs, late=late, react=react, patience=patience, ignore=ignore,
-            jobs=jobs or cores(), progress=progress,
+            jobs=jobs or cores(), cluster=cluster, progress=progress,
         )  # fmt: skip
     if out is not None:
         write_table(out, found.table)

@@ -51,6 +51,10 @@ Overrides = Annotated[
         help="Change a number, such as profiles.goose.cones.wide.range=9.4. Can be repeated.",
     ),
 ]
+Cluster = Annotated[
+    str | None,
+    typer.Option("--cluster", metavar="ADDRESS", help="A Dask scheduler whose workers do it."),
+]
 Jobs = Annotated[int | None, typer.Option("--jobs", min=1, help="Processes; one a core if absent.")]
 Json = Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")]
 

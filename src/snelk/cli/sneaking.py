@@ -18,6 +18,7 @@ from snelk.cli.output import (
 )
 from snelk.cli.scenarios import (
     Activities,
+    Cluster,
     Json,
     Overrides,
     ScenarioFile,
@@ -102,6 +103,7 @@ def sneak(
     ] = False,
     overrides: Overrides = None,
     activities: Activities = None,
+    cluster: Cluster = None,
     as_json: Json = False,
 ) -> None:
     """Find the least noticed way through a level.
@@ -122,12 +124,13 @@ def sneak(
         found = search(
             loaded, to=place_of(to), start=None if start is None else place_of(start),
             target=target, agents=agent, ignore=ignore or (), begin=begin, end=end, cell=cell,
-            modes=mode or USUAL, below=below, kept=kept, progress=_without_words(bar),
+            modes=mode or USUAL, below=below, kept=kept, cluster=cluster,
+            progress=_without_words(bar),
         )  # fmt: skip
     opened: tuple[Opening, ...] = ()
     if opening:
         with progress_bar("trying numbers") as bar:
-            opened = openings(found, progress=_without_words(bar))
+            opened = openings(found, cluster=cluster, progress=_without_words(bar))
     written = _written(found, out, figure, floor)
     if as_json:
         changes = [{**each._asdict(), "passage": each.passage.arrives} for each in opened]

@@ -18,6 +18,7 @@ from snelk.cli.output import (
 )
 from snelk.cli.scenarios import (
     Activities,
+    Cluster,
     Jobs,
     Json,
     Overrides,
@@ -86,6 +87,7 @@ def sweep(
         typer.Option("--keep", metavar="DIR", help="Write every variant's whole run there."),
     ] = None,
     jobs: Jobs = None,
+    cluster: Cluster = None,
     overrides: Overrides = None,
     activities: Activities = None,
     as_json: Json = False,
@@ -118,7 +120,8 @@ def sweep(
     with progress_bar("sweeping") as progress:
         try:
             done = measure(
-                loaded, varied, out=place, seeds=seeds, samples=samples, jobs=jobs, keep=keep,
+                loaded, varied, out=place, seeds=seeds, samples=samples, jobs=jobs,
+                cluster=cluster, keep=keep,
                 progress=progress,
             )  # fmt: skip
         except KeyboardInterrupt:

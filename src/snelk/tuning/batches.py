@@ -38,8 +38,26 @@ def batch_size(count: int, jobs: int) -> int:
     return min(max(shared, SMALLEST_BATCH), LARGEST_BATCH)
 
 
+def workers(jobs: int | None, cluster: str | None) -> int:
+    """How many batches are worked at, at once: as asked, by a cluster, or one for each core.
+
+    Raises:
+        InputError: The cluster does not answer.
+    """
+    if cluster is not None:
+        from snelk.tuning.cluster import threads_of
+
+        return threads_of(cluster)
+    return jobs or cores()
+
+
 def in_batches(
-    work: Callable[..., T], job: Any, tasks: Iterable[tuple[Any, ...]], *, jobs: int
+    work: Callable[..., T],
+    job: Any,
+    tasks: Iterable[tuple[Any, ...]],
+    *,
+    jobs: int,
+    cluster: str | None = None,
 ) -> Iterator[T]:
     """`work(job, *task)` of each task, in the order in which they are done.
 
@@ -48,7 +66,13 @@ def in_batches(
         job: What is the same for all tasks; every process unpacks it once.
         tasks: What is not.
         jobs: How many processes; with one it is done here, in order.
+        cluster: The address of a Dask scheduler whose workers do it instead.
     """
+    if cluster is not None:
+        from snelk.tuning.cluster import on_cluster
+
+        yield from on_cluster(cluster, work, job, tasks)
+        return
     if jobs <= 1:
         for task in tasks:
             yield work(job, *task)

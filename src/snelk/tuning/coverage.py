@@ -25,7 +25,7 @@ from snelk.engine.simulation import Simulation
 from snelk.errors import InputError, one_of
 from snelk.level.level import Level
 from snelk.senses.bodies import Poses
-from snelk.tuning.batches import cores, in_batches
+from snelk.tuning.batches import in_batches, workers
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -191,6 +191,7 @@ def coverage(
     start: float | None = None,
     end: float | None = None,
     jobs: int | None = None,
+    cluster: str | None = None,
     progress: Progress | None = None,
 ) -> Coverage:
     """Find out how soon somebody would be noticed at each place, and how much it is watched.
@@ -208,6 +209,7 @@ def coverage(
         start: From when on agents are watched on their rounds, s; meters are empty then.
         end: Until when, s; the end of the scenario if None.
         jobs: How many processes work at it; as many as there are cores if None.
+        cluster: The address of a Dask scheduler whose workers do it instead.
         progress: Called with the places done and the places in all.
 
     Raises:
@@ -235,13 +237,13 @@ def coverage(
         raise InputError.of("cell", "", f"{cell:g} m", rule, "use larger cells")
     rounds = rounds_of(alone, start, end)
     job = Job(alone, target, stance, chosen, rounds)
-    jobs = jobs or cores()
+    jobs = workers(jobs, cluster)
     count = -(-len(grid) // (CHUNK * jobs)) * jobs  # as many for each
     size = max(-(-len(grid) // count), SMALLEST)
     chunks = [(low, grid[low : low + size]) for low in range(0, len(grid), size)]
     found: dict[int, Sensed] = {}
     done = 0
-    for low, sensed in in_batches(sense, job, chunks, jobs=min(jobs, len(chunks))):
+    for low, sensed in in_batches(sense, job, chunks, jobs=min(jobs, len(chunks)), cluster=cluster):
         found[low] = sensed
         done += len(sensed.full)
         if progress is not None:

@@ -23,7 +23,7 @@ from snelk.config.scenario import Scenario, as_scenario, value_of
 from snelk.config.wanted import Limits
 from snelk.config.writing import Rewrite, rewritten
 from snelk.errors import InputError
-from snelk.tuning.batches import cores
+from snelk.tuning.batches import workers
 from snelk.tuning.nearing import pulled_back, search
 from snelk.tuning.plan import NOT_VARIED, Axis, Value
 from snelk.tuning.reading import rank_correlation
@@ -175,6 +175,7 @@ def fit(
     seeds: int | None = None,
     budget: int = BUDGET,
     jobs: int | None = None,
+    cluster: str | None = None,
     progress: Progress | None = None,
 ) -> FitResult:
     """Find numbers that meet a scenario's expectations and wishes.
@@ -187,6 +188,7 @@ def fit(
             says if None.
         budget: How many variants are tried at most, about; seeds count.
         jobs: How many processes work at it; as many as there are cores if None.
+        cluster: The address of a Dask scheduler whose workers do it instead.
         progress: Called with the variants tried so far and the budget.
 
     Raises:
@@ -209,7 +211,9 @@ def fit(
     count = setup.fit.seeds if seeds is None else seeds
     if count < 1 or budget < 1:
         raise InputError.of("fit", "", "", "seeds and budget must be 1 or more")
-    trials = Trials(scenario, axes, count, budget, jobs or cores(), progress)
+    trials = Trials(
+        scenario, axes, count, budget, workers(jobs, cluster), progress, cluster=cluster
+    )
     today = np.array([share_of(axis, value_of(setup, axis.key)) for axis in axes])
     start = float(trials.loss(today[None])[0])
     best = today if start <= MET and not trials.endless else search(trials, today)

@@ -26,7 +26,7 @@ from snelk.errors import InputError, one_of
 from snelk.level.level import Level
 from snelk.runs.measures import Measurer
 from snelk.showing import heading, html_table, line
-from snelk.tuning.batches import batch_size, in_batches
+from snelk.tuning.batches import batch_size, in_batches, workers
 from snelk.tuning.coverage import target_of
 
 if TYPE_CHECKING:
@@ -167,6 +167,7 @@ def players(
     patience: float | None = None,
     ignore: Sequence[str] | None = None,
     jobs: int = 1,
+    cluster: str | None = None,
     progress: Progress | None = None,
 ) -> Players:
     """Let many simulated players try to get through a level, each with a seed of its own.
@@ -192,6 +193,7 @@ def players(
         patience: How long a player waits or hides at a time, s.
         ignore: Agents that players do not mind, and whose meters do not count.
         jobs: How many processes share the work; the result is the same.
+        cluster: The address of a Dask scheduler whose workers do it instead.
         progress: Called with the players done and the players in all.
 
     Raises:
@@ -217,9 +219,10 @@ def players(
     first = played.setup.seed
     seeds = range(first, first + count)
     rows: dict[int, _Row] = {}
+    jobs = workers(jobs, cluster)
     size = batch_size(count, jobs)
     tasks = [(seeds[low : low + size],) for low in range(0, count, size)]
-    for done in in_batches(_played, (played, target), tasks, jobs=jobs):
+    for done in in_batches(_played, (played, target), tasks, jobs=jobs, cluster=cluster):
         rows |= {row.values["seed"]: row for row in done}
         if progress is not None:
             progress(len(rows), count)

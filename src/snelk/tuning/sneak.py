@@ -35,6 +35,7 @@ from snelk.level.level import Level
 from snelk.mind.meter import REACHED
 from snelk.senses.doors import light_of_zones, opened_at_first
 from snelk.showing import heading, html_table, line
+from snelk.tuning.batches import in_batches
 from snelk.tuning.coverage import (
     check_cell,
     rounds_of,
@@ -328,6 +329,7 @@ def sneak(
     below: float = 1.0,
     unseen: bool = True,
     kept: int = 8,
+    cluster: str | None = None,
     progress: Progress | None = None,
 ) -> Passages:
     """Find the least noticed way from one place to another, in space and time.
@@ -349,6 +351,7 @@ def sneak(
         unseen: Whether to search again, with lower limits, where somebody reacts in the replay.
         kept: So many ways to the same place and moment are kept at most; more are slower, and
             needed where meters of many agents stand against each other.
+        cluster: The address of a Dask scheduler, a worker of which does the search instead.
         progress: Called with what is done, and how much of how much.
 
     Returns:
@@ -369,10 +372,24 @@ def sneak(
         scenario, target, chosen, start, to, begin, end, cell, tuple(modes), below, unseen,
         kept,
     )  # fmt: skip
-    return _find(asked, progress or _untold)
+    if cluster is None:
+        return _find(asked, progress or _untold)
+    (found,) = in_batches(_found, asked, [()], jobs=1, cluster=cluster)
+    return found
 
 
-def openings(found: Passages, *, progress: Progress | None = None) -> tuple[Opening, ...]:
+def _found(asked: _Asked) -> Passages:
+    """What is asked for, worked out elsewhere."""
+    return _find(asked, _untold)
+
+
+def openings(
+    found: Passages,
+    *,
+    jobs: int = 1,
+    cluster: str | None = None,
+    progress: Progress | None = None,
+) -> tuple[Opening, ...]:
     """Find the smallest changes of one number that open a level that is closed.
 
     Those of the profiles that are most in the way are tried: how far and how wide they see, how
@@ -380,6 +397,8 @@ def openings(found: Passages, *, progress: Progress | None = None) -> tuple[Open
 
     Args:
         found: A search that came to no passage that holds.
+        jobs: How many processes share the numbers.
+        cluster: The address of a Dask scheduler whose workers do it instead.
         progress: Called with what is done, and how much of how much.
 
     Returns:
@@ -392,22 +411,34 @@ def openings(found: Passages, *, progress: Progress | None = None) -> tuple[Open
     numbers = [
         each for name in list(profiles)[:MOST_PROFILES] if name for each in _numbers(setup, name)
     ]
-    opened, whole = [], len(numbers) * (HALVINGS + 1)
-    for n, (key, unit, now, most) in enumerate(numbers):
-        best = None
-        low, high = 0.0, 1.0  # shares, by factors, of the way to the most
-        for turn in range(HALVINGS + 1):
-            told(f"trying {key}", n * (HALVINGS + 1) + turn, whole)
-            share = 1.0 if turn == 0 else (low + high) / 2.0
-            value = float(f"{now * most**share:.4g}")
-            passage = _opened_by(found.asked, key, value)
-            if passage is None and turn == 0:
-                break
-            low, high = (share, high) if passage is None else (low, share)
-            best = best if passage is None else Opening(key, value, now, unit, passage)
-        opened += [best] if best is not None else []
-    told("trying numbers", whole, whole)
+    tried: dict[int, Opening | None] = {}
+    tasks = [(n, number) for n, number in enumerate(numbers)]
+    told("trying numbers", 0, len(tasks))
+    for n, opening in in_batches(
+        _opening_of, found.asked, tasks, jobs=min(jobs, len(tasks)), cluster=cluster
+    ):
+        tried[n] = opening
+        told("trying numbers", len(tried), len(tasks))
+    opened = [each for _, each in sorted(tried.items()) if each is not None]
     return tuple(sorted(opened, key=lambda each: abs(np.log(each.value / each.instead_of))))
+
+
+def _opening_of(
+    asked: _Asked, n: int, number: tuple[str, str, float, float]
+) -> tuple[int, Opening | None]:
+    """The smallest change of one number that opens the level, by halving; and which it is."""
+    key, unit, now, most = number
+    best = None
+    low, high = 0.0, 1.0  # shares, by factors, of the way to the most
+    for turn in range(HALVINGS + 1):
+        share = 1.0 if turn == 0 else (low + high) / 2.0
+        value = float(f"{now * most**share:.4g}")
+        passage = _opened_by(asked, key, value)
+        if passage is None and turn == 0:
+            break
+        low, high = (share, high) if passage is None else (low, share)
+        best = best if passage is None else Opening(key, value, now, unit, passage)
+    return n, best
 
 
 def _opened_by(asked: _Asked, key: str, value: float) -> Passage | None:

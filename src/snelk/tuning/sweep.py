@@ -27,7 +27,7 @@ from snelk.errors import InputError, ReadError, UnknownNameError, nearest
 from snelk.files import claim, write_text, written
 from snelk.runs.run import Run, run_batch
 from snelk.showing import heading, html_table, line
-from snelk.tuning.batches import LARGEST_BATCH, batch_size, cores, in_batches
+from snelk.tuning.batches import LARGEST_BATCH, batch_size, in_batches, workers
 from snelk.tuning.judging import judge_batch
 from snelk.tuning.plan import Axis, Plan, plan_of
 
@@ -147,6 +147,7 @@ def sweep(
     seeds: int = 1,
     samples: int | None = None,
     jobs: int | None = None,
+    cluster: str | None = None,
     keep: str | Path | None = None,
     progress: Progress | None = None,
 ) -> Sweep:
@@ -159,7 +160,10 @@ def sweep(
         seeds: With how many seeds each is tried, from the scenario's on.
         samples: How many quasi-random points are drawn; the grid of all values if None.
         jobs: How many processes work at it; as many as there are cores if None.
-        keep: A folder for the whole run of every variant; none is kept if None.
+        cluster: The address of a Dask scheduler whose workers do the work, as `host:8786`; the
+            table is the same.
+        keep: A folder for the whole run of every variant, none if None; as the workers of a
+            cluster see it.
         progress: Called with the variants done and the variants in all.
 
     Raises:
@@ -183,7 +187,8 @@ def sweep(
             progress(plan.count, plan.count)
         return open_sweep(path)
     work = _Parts(path, info, _columns(plan, info))
-    batch = work.begin(plan, jobs or cores())
+    at_once = workers(jobs, cluster)
+    batch = work.begin(plan, at_once)
     starts = range(0, plan.count, batch)
     rows = {start: min(batch, plan.count - start) for start in starts}
     missing = [start for start in starts if not work.is_done(start, rows[start])]
@@ -196,8 +201,9 @@ def sweep(
         for numbers in (range(start, min(start + batch, plan.count)) for start in missing)
     )
     job = _Job(scenario, addresses, keep)
-    workers = min(jobs or cores(), len(missing))
-    for numbers, table in in_batches(_rows, job, tasks, jobs=workers):
+    for numbers, table in in_batches(
+        _rows, job, tasks, jobs=min(at_once, len(missing)), cluster=cluster if missing else None
+    ):
         work.write(numbers[0], table)
         done += len(numbers)
         if progress is not None:
@@ -389,8 +395,16 @@ class _Parts:
             with pq.ParquetWriter(
                 draft, schema, compression="zstd", write_page_checksum=True
             ) as writer:
+                # Of always as many rows, however large the batches were: the same bytes.
+                rest = schema.empty_table()
                 for start in starts:
-                    writer.write_table(self._read(start).cast(schema))
+                    rest = pa.concat_tables([rest, self._read(start).cast(schema)])
+                    whole = rest.num_rows // LARGEST_BATCH * LARGEST_BATCH
+                    for low in range(0, whole, LARGEST_BATCH):
+                        writer.write_table(rest.slice(low, LARGEST_BATCH).combine_chunks())
+                    rest = rest.slice(whole)
+                if rest.num_rows:
+                    writer.write_table(rest.combine_chunks())
         shutil.rmtree(self.folder, ignore_errors=True)
 
     def _read(self, start: int) -> pa.Table:

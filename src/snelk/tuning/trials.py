@@ -63,9 +63,11 @@ class Trials:
         budget: int,
         jobs: int,
         progress: Progress | None,
+        *,
+        cluster: str | None = None,
     ) -> None:
         self.scenario, self.axes, self.seeds = scenario, axes, seeds
-        self.budget, self.jobs, self.progress = budget, jobs, progress
+        self.budget, self.jobs, self.progress, self.cluster = budget, jobs, progress, cluster
         setup = scenario.setup
         self.names = [f"expect.{name}" for name in setup.expect]
         self.names += [f"wish.{name}" for name in setup.wish]
@@ -151,7 +153,8 @@ class Trials:
             size = batch_size(len(overrides), self.jobs)
             tasks = [(low, overrides[low : low + size]) for low in range(0, len(overrides), size)]
             jobs = min(self.jobs, len(tasks)) if len(overrides) > 2 * size // 3 else 1
-            found = dict(in_batches(_off_and_value, self._job(), tasks, jobs=jobs))
+            given = self._job(), tasks
+            found = dict(in_batches(_off_and_value, *given, jobs=jobs, cluster=self.cluster))
             rows = np.concatenate([found[low] for low, _ in tasks])  # (variant, 2, aims)
             each = rows.reshape(len(new), self.seeds, 2, -1)
             for numbers, row in zip(new, each, strict=True):

@@ -29,7 +29,8 @@ from snelk.errors import InputError
 from snelk.runs.answers import written
 from snelk.runs.ladders import asked_by, explain_ladder, lacking
 from snelk.runs.run import Run, run_batch
-from snelk.tuning.judging import fairness_of, judge_batch
+from snelk.tuning.batches import batch_size, in_batches, workers
+from snelk.tuning.judging import Verdicts, fairness_of, judge_batch
 
 SLACK = 1e-9
 
@@ -91,12 +92,20 @@ class Verdict:
         return asdict(self)
 
 
-def verify(scenario: str | Path | Scenario, *, seeds: int | None = None) -> list[Verdict]:
+def verify(
+    scenario: str | Path | Scenario,
+    *,
+    seeds: int | None = None,
+    jobs: int = 1,
+    cluster: str | None = None,
+) -> list[Verdict]:
     """Hold a scenario against its expectations.
 
     Args:
         scenario: Its TOML file, or what `load` returned.
         seeds: With how many seeds each is tried; as it says itself if None.
+        jobs: How many processes share the seeds.
+        cluster: The address of a Dask scheduler whose workers do it instead.
 
     Raises:
         InputError: The scenario is wrong, or expects nothing.
@@ -116,10 +125,12 @@ def verify(scenario: str | Path | Scenario, *, seeds: int | None = None) -> list
     variants = [{"seed": first + n} for n in range(max(counts.values()))]
     about = [counts[name] for name, each in expectations.items() if _fairness_in(scenario, each)]
     fair = max(about, default=0)
-    judged = [
-        judge_batch(scenario, variants=variants[low : low + 100], fair_for=max(fair - low, 0))[1]
-        for low in range(0, len(variants), 100)
-    ]
+    jobs = workers(jobs, cluster)
+    size = batch_size(len(variants), jobs)
+    starts = range(0, len(variants), size)
+    tasks = [(low, variants[low : low + size], max(fair - low, 0)) for low in starts]
+    done = dict(in_batches(_judged, scenario, tasks, jobs=min(jobs, len(tasks)), cluster=cluster))
+    judged = [done[low] for low in starts]
     met, at, value, since = (
         np.concatenate([getattr(each, name) for each in judged])
         for name in ("met", "at", "value", "since")
@@ -153,6 +164,12 @@ def verify(scenario: str | Path | Scenario, *, seeds: int | None = None) -> list
             Verdict(name, expectation.sentence, holds, count, held, found, tuple(failures))
         )
     return verdicts
+
+
+def _judged(
+    scenario: Scenario, low: int, variants: list[dict[str, Any]], fair_for: int
+) -> tuple[int, Verdicts]:
+    return low, judge_batch(scenario, variants=variants, fair_for=fair_for)[1]
 
 
 def found_in_words(
