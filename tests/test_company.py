@@ -119,16 +119,16 @@ def test_likelihood_that_one_has_seen_empty_is_gone_for_the_others(tmp_path: Pat
 
     def before_others(scenario: snelk.Scenario) -> int:
         """Cells where somebody is likely to one guard, though another looks right at them."""
-        run, found = snelk.run(scenario), 0
-        for row in run.likelihood[run.likelihood.t < 14.0].itertuples():
-            others = run.poses[(run.poses.t == row.t) & run.poses.id.isin(run.agents)]
-            for pose in others[others.id != row.agent].itertuples():
-                off = np.degrees(np.arctan2(row.y - pose.y, row.x - pose.x)) - pose.heading_deg
-                near = np.hypot(row.x - pose.x, row.y - pose.y) < 6.0
-                line = shapely.LineString([(pose.x, pose.y), (row.x, row.y)])
-                ahead = abs((off + 180) % 360 - 180) < 40
-                found += bool(near and ahead and not line.intersects(sheds))
-        return found
+        run = snelk.run(scenario)
+        cells = run.likelihood[run.likelihood.t < 14.0]
+        poses = run.poses[run.poses.id.isin(run.agents)]
+        pairs = cells.merge(poses, on="t", suffixes=("", "_of"))
+        pairs = pairs[pairs.id != pairs.agent]
+        dx, dy = pairs.x - pairs.x_of, pairs.y - pairs.y_of
+        off = np.degrees(np.arctan2(dy, dx)) - pairs.heading_deg
+        ahead = (np.hypot(dx, dy) < 6.0) & (np.abs((off + 180) % 360 - 180) < 40)
+        ends = pairs[ahead][["x", "y", "x_of", "y_of"]].to_numpy().reshape(-1, 2, 2)
+        return int((~shapely.intersects(shapely.linestrings(ends), sheds)).sum())
 
     assert before_others(scenario) == 0
     assert before_others(scenario.changed({"groups.watch.search": False})) > 10

@@ -342,19 +342,24 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
     delay, every = chance.integers(1, 4, (2, V, A))
     next_time = chance.integers(5, 10, (V, A, J))
     before, audience = next_time.copy(), sometimes(chance, 0.7, V, A, A)
+    passed = chance.choice([-np.inf, 0.28, 0.57, 0.61], (V, A, J))
     news, bodies = News.blank((V, A, J)), bodies_of(chance)
     stage = TellStage(
         dt, AGENTS, laid_out(BodyColumns, bodies), laid_out(BeliefColumns, beliefs),
         sometimes(chance, 0.8, V, A, J),
-        *sometimes(chance, 0.7, 3, V, A), np.full((V, A), np.nan), delay, every, audience,
-        next_time, np.zeros((V, A, J), np.bool_), np.zeros((V * A, 2), np.int64),
+        *sometimes(chance, 0.7, 4, V, A), np.full((V, A), np.nan), delay, every, audience,
+        next_time, passed.copy(), np.zeros((V, A, J), np.bool_), np.zeros((V * A, 2), np.int64),
         np.zeros((A, J), np.int8), *np.zeros((2, A)), np.zeros(A, np.int64),
         laid_out(NewsColumns, news), np.zeros((V, A, J), np.bool_), np.full((V, A, J), -1.0),
     )  # fmt: skip
     count = who_tells(stage, tick)
     own = np.isin(source, [SOURCES.index(name) for name in ("sensed", "heard")]) & (age < dt)
-    expected = own & stage.tells[..., None] & (before <= tick)
+    told = source == SOURCES.index("told")
+    news_to_it = told & plain(stage).passes[..., None] & (tick * dt - age > passed + dt / 2)
+    expected = (own | news_to_it) & stage.tells[..., None] & (before <= tick)
     np.testing.assert_array_equal(stage.due, expected)
+    now = np.where(expected, tick * dt - age, passed)
+    np.testing.assert_array_equal(plain(stage).passed_on, now)
     np.testing.assert_array_equal(next_time, np.where(expected, tick + every[..., None], before))
     assert count == expected.sum()
 
