@@ -281,6 +281,20 @@ def test_mistakes_are_told_in_a_line(change: str, said: str, tmp_path: Path) -> 
     assert not list(tmp_path.iterdir())
 
 
+def test_a_group_that_does_nothing_is_said(tmp_path: Path) -> None:
+    def warned(**group: Any) -> list[str]:
+        scenario = snelk.load(CROFT, overrides={"groups.g": group})
+        return [each.reason for each in snelk.check(scenario) if each.name == "idle-group"]
+
+    (said,) = warned(members=["dog", "owl"])
+    assert "only dog of it ever searches" in said
+    assert "nobody of it ever searches" in warned(members=["owl", "hen-1"])[0]
+    assert "does not search together" in warned(members=["dog", "farmer"], search=False)[0]
+    assert not warned(members=["dog", "farmer"])
+    assert not warned(members=["dog", "owl"], stays=1)
+    assert not warned(members=["hen-1", "hen-2"], apart=0.3)
+
+
 def test_the_command_compares_a_group_with_its_members_alone(tmp_path: Path) -> None:
     words = ("searches", CROFT, "keepers", "--set", 'groups.keepers.members=["dog","farmer"]')
     said = command(*words, "--seeds", "3", cwd=tmp_path)

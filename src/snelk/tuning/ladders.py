@@ -470,6 +470,21 @@ def _activity_lacks(scenario: Scenario) -> Found:
                 yield place, f"{agent} knows no spots to {doing}", "name some here or in the cast"
 
 
+def _idle_group(scenario: Scenario) -> Found:
+    """Groups whose members do nothing together."""
+    setup = scenario.setup
+    for name, group in setup.groups.items():
+        ladders = [(member, setup.profile_of(member).ladder) for member in group.members]
+        search = [m for m, each in ladders if each and any(s.search for s in each.states.values())]
+        if group.stays or group.apart or (group.search and len(search) > 1):
+            continue
+        why = f"only {search[0]} of it ever searches" if search else "nobody of it ever searches"
+        why = why if group.search else "it does not search together"
+        fix = "give two of them a state with search = { … }, or the group stays or apart"
+        reason = f"does nothing: {why}, and it keeps neither posts nor room"
+        yield key_path(("groups", name)), reason, fix
+
+
 def _outside_territory(scenario: Scenario) -> Found:
     for name, member in scenario.setup.cast.items():
         if member.leash is None or member.at is None:
@@ -481,6 +496,7 @@ def _outside_territory(scenario: Scenario) -> Found:
 
 
 CHECKS: Checks = {
+    "idle-group": _idle_group,
     "state-unreachable": _state_unreachable,
     "state-without-way-out": _state_without_way_out,
     "never-true": _never_true,
