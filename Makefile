@@ -33,6 +33,7 @@ bench: $(VENV)/.ready-dev
 	$(BIN)/python benchmarks/scaling.py
 	$(BIN)/python benchmarks/sweeps.py
 	$(BIN)/python benchmarks/sneaking.py
+	$(BIN)/python benchmarks/cluster.py
 	$(BIN)/python benchmarks/start.py
 	$(BIN)/python benchmarks/page.py
 	$(BIN)/python benchmarks/tuning.py

@@ -1,4 +1,4 @@
-"""What sneaking and fairness take, as ratios to one run of the same night with all tables."""
+"""What sneaking, fairness and simulated players take, as ratios to one run with all tables."""
 
 from __future__ import annotations
 
@@ -30,6 +30,8 @@ def main() -> None:
         ("sneaking to its east, where all watch",
          lambda: snelk.sneak(night, to="coop-door-east", ignore=harmless), 1),
         ("fairness", lambda: snelk.fairness(night, ignore=harmless), 2),
+        ("a hundred simulated players, in one process",
+         lambda: snelk.players(night, to="hedge-gap", ignore=["owl"]), 2),
     ):  # fmt: skip
         took = best(work, turns)
         sys.stdout.write(f"{words}: {took:.1f} s, {took / alone:.0f} times that\n")

@@ -173,6 +173,14 @@ def test_who_hides_goes_on_when_nobody_looks_and_all_is_calm(many: snelk.Players
     assert calm >= 2
 
 
+def test_who_is_noticed_before_it_sets_out_is_warned_and_sets_out(tmp_path: Path) -> None:
+    sees = {"cast.guard.at": [4.0, 9.0], "cast.guard.facing": -135.0}
+    found = snelk.players(field(tmp_path, **sees), to="exit", count=3, delay=8.0, care=0.0)
+    assert (found.table.outcome == "too late").all()
+    assert (found.table.warned_at < 1.0).all()
+    assert (found.table.through_at < 8.0).all()
+
+
 def test_a_state_can_be_the_sign() -> None:
     asked: dict[str, Any] = {"to": "coop-door-north", "ignore": ["owl"], "count": 3}
     found = snelk.players(CROFT, signs=["pricked-up"], **asked)

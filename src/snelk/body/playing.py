@@ -127,13 +127,13 @@ class Play(Activity):
         me = self.me
         if self.done:
             return NEVER
+        sure = self._sure()
+        self._see_signs(sure)
         if not self.begun:
-            if me.t - self.since < self.delay - SLACK:
+            if np.isnan(self.warned_at) and me.t - self.since < self.delay - SLACK:
                 return 0.0
             self.begun = True
             self._plan()
-        sure = self._sure()
-        self._see_signs(sure)
         if self._is_there():
             return self._arrive()
         if self.doing == HIDING:
@@ -293,10 +293,8 @@ class Play(Activity):
         poses, reach = world.senses.poses, self.reach[pace]
         p = me.v if len(poses.x) > 1 else 0
         for w in self.watchers.tolist():
-            i, ears = (
-                int(world.characters[w]),
-                world.setups[me.v].profile_of(world.agents[w]).hearing,
-            )
+            i = int(world.characters[w])
+            ears = world.setups[me.v].profile_of(world.agents[w]).hearing
             if not poses.present[p, i] or ears is None:
                 continue
             far = np.hypot(poses.x[p, i] - me.here[0], poses.y[p, i] - me.here[1])
