@@ -22,13 +22,18 @@ LONG = tuple(
     f"tests/test_{name}.py"
     for name in (
         "documents", "files", "page", "cli", "games", "serving", "watching", "tune", "loops",
+        "cluster", "players",
     )
 )  # fmt: skip
 """Files that take long: they begin first, so that no worker ends long after the others."""
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Put the files that take long first; within a file nothing is moved."""
+    """Put the files that take long first; within a file nothing is moved.
+
+    Of tests that are repeated interpreted, which takes long, only every so many are run.
+    """
+    items[:] = items[:: int(os.environ.get("SNELK_EVERY", "1"))]
     order = {name: n for n, name in enumerate(LONG)}
     items.sort(key=lambda item: order.get(item.nodeid.split("::")[0], len(order)))
 

@@ -195,8 +195,10 @@ class Play(Activity):
             self.bold_until = max(self.bold_until, self.me.t + LOOK_EVERY)
         return seen and self.minds_it and bool(len(sure))
 
-    def _seen_by(self, places: Numbers, tau: float | None = None) -> NDArray[np.int64]:
-        """(places,) who would have it in view there, or -1; foreseen for so many s, if given.
+    def _seen_by(
+        self, places: Numbers, tau: float | None = None, whom: NDArray[np.intp] | None = None
+    ) -> NDArray[np.int64]:
+        """(places,) who would have it in view there, the first or -1; foreseen for so many s.
 
         Of those whom it does not know it takes it that they stay as they are.
         """
@@ -204,24 +206,26 @@ class Play(Activity):
         me, world = self.me, self.me.world
         poses = world.senses.poses
         p = me.v if len(poses.x) > 1 else 0
-        for w in self.watchers.tolist():
+        whom = self.watchers if whom is None else whom
+        limits = plain(world.outlook[2])
+        far = np.nanmax(limits.range[me.v, whom], axis=1, initial=0.0) * limits.awake[me.v, whom]
+        for w, reach in zip(whom.tolist(), far.tolist(), strict=True):
             i = int(world.characters[w])
             left = found < 0
-            if not poses.present[p, i] or not left.any():
+            if reach <= 0.0 or not poses.present[p, i] or not left.any():
                 continue
-            other = Me(world, me.v, w)
             laid, at = None, np.array([poses.x[p, i], poses.y[p, i]])
-            if tau is not None and self.known[w] and world.motion.driven[me.v, w]:
+            if tau is not None and self._foresees(w):
                 laid, at = self._foreseen(w, i, p, tau)
-            left &= np.hypot(*(places[:, :2] - at).T) <= self._sees_as_far_as(w)
+            left &= np.hypot(*(places[:, :2] - at).T) <= reach
             if left.any():
-                found[np.flatnonzero(left)[looks_at(other, places[left], self.who, laid)]] = w
+                seen = looks_at(Me(world, me.v, w), places[left], self.who, laid)
+                found[np.flatnonzero(left)[seen]] = w
         return found
 
-    def _sees_as_far_as(self, w: int) -> float:
-        """The range of the farthest of an agent's cones in the state that it is in, m."""
-        limits, at = plain(self.me.world.outlook[2]), (self.me.v, w)
-        return float(np.nanmax(limits.range[at], initial=0.0) * limits.awake[at])
+    def _foresees(self, w: int) -> bool:
+        """Whether it knows where somebody goes next, and that one moves."""
+        return bool(self.known[w] and self.me.world.motion.driven[self.me.v, w])
 
     def _foreseen(self, w: int, i: int, p: int, tau: float) -> tuple[Poses, Numbers]:
         """Everybody's poses, as laid out, with one farther on its way; and where that one is."""
@@ -240,14 +244,21 @@ class Play(Activity):
     def _danger(self) -> _Danger | None:
         """The first place on its way where somebody would have it in view."""
         way, along = self._samples()
+        foreseen = np.array([self._foresees(w) for w in self.watchers.tolist()], np.bool_)
+        moving, still = self.watchers[foreseen], self.watchers[~foreseen]
+        by = self._seen_by(way, None, still)
         speed = max(float(self.me.world.motion.pace[self.me.v, self.me.a]), 0.1)
         seconds = np.floor(along / speed)
-        for n in np.unique(seconds):
+        for n in np.unique(seconds).tolist():
             now = seconds == n
-            by = self._seen_by(way[now], float(n) + 0.5)
-            if (by >= 0).any():
-                first = int(np.argmax(by >= 0))
-                return _Danger(int(by[first]), float(along[now][first]))
+            other = self._seen_by(way[now], n + 0.5, moving)
+            # The first of both in the cast; -1 is nobody.
+            both = np.where(
+                other < 0, by[now], np.where(by[now] < 0, other, by[now].clip(max=other))
+            )
+            if (both >= 0).any():
+                first = int(np.argmax(both >= 0))
+                return _Danger(int(both[first]), float(along[now][first]))
         return None
 
     def _samples(self) -> tuple[Numbers, Numbers]:
