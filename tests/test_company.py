@@ -217,6 +217,8 @@ def test_bodies_keep_apart_and_get_past_one_another(tmp_path: Path) -> None:
             far.min() > 0.45
         )  # of 0.6: what a step of both brings them nearer is made good after it
         assert (far < 0.59).mean() < 0.2
+    steps = np.hypot(*np.diff(apart, axis=1).transpose(2, 0, 1))
+    assert steps[:, 1:].max() < 0.15 + 0.3 * 1.06 + 1e-6  # a walk of a tick, and half of 0.6 m
     ends = apart[:, -1]
     assert np.hypot(*(ends[1] - (0, 0))) < 0.4  # it has got past the others
     assert min(np.hypot(*(ends[n] - (12, 0))) for n in (0, 2)) < 0.4
@@ -229,6 +231,41 @@ def test_bodies_keep_apart_and_get_past_one_another(tmp_path: Path) -> None:
                           more={**more, "groups.watch": group, "bodies.post.radius": 0.2})  # fmt: skip
     x, y = paths(narrow).transpose(2, 0, 1)
     assert (np.abs(y[(x > 3.0) & (x < 9.0)]) <= 0.1 + 1e-3).all()
+
+
+def test_room_is_made_on_each_floor_by_itself(tmp_path: Path) -> None:
+    floors = [
+        feature("floor", f"floor {n}", shapely.box(-5, -5, 5, 5), height=3.0 * n) for n in (0, 1)
+    ]
+    more: dict[str, Any] = {
+        "profiles.watcher.cones": {},
+        "cast.guard.at": [0, 0],
+        "cast.guard.z": 3.0,
+    }
+    for name, x, z in (("beside", 0.2, 3.0), ("below", 0.0, 0.0), ("also below", 0.3, 0.0)):
+        more[f'cast."{name}"'] = {"team": "home", "profile": "watcher", "at": [x, 0.0], "z": z}
+    group = {"members": ["guard", "beside", "below"], "apart": 0.8}
+    scenario = scenes.scene(
+        tmp_path,
+        *floors,
+        states={"standing": {"stand": {}}},
+        end=1.0,
+        more={**more, "groups.g": group},
+    )
+    last = snelk.run(scenario).poses.groupby("id").last()
+    assert abs(last.x["beside"] - last.x["guard"]) == pytest.approx(0.8, abs=0.01)
+    assert last.x["below"] == 0.0  # nobody of its group is on its floor
+    assert last.x["also below"] == 0.3
+
+
+def test_who_has_to_stay_may_do_what_leads_nowhere_above(tmp_path: Path) -> None:
+    scenario = gate(tmp_path, group={"stays": 3})
+    ladder = "profiles.watcher.ladder"
+    stirs = {f"{ladder}.states.stirs": {"stand": {}, "rank": 0},
+             f"{ladder}.transitions.stirs": {"from": "on guard", "to": "stirs", "when": "heard"}}  # fmt: skip
+    run = snelk.run(scenario.changed(stirs))
+    assert set(run.states.state) == {"on guard", "stirs"}
+    assert set(run.states[run.states.state == "stirs"].agent) == {"guard", "second", "third"}
 
 
 def test_what_was_told_is_passed_on_with_its_age_and_doubt(tmp_path: Path) -> None:
