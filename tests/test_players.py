@@ -181,6 +181,25 @@ def test_who_is_noticed_before_it_sets_out_is_warned_and_sets_out(tmp_path: Path
     assert (found.table.through_at < 8.0).all()
 
 
+@pytest.mark.parametrize(("start", "does"), [((1.0, 6.0), "waits"), ((8.0, 6.0), "hides")])
+def test_who_minds_a_danger_waits_out_of_view_and_hides_in_view(
+    start: tuple[float, float], does: str, tmp_path: Path
+) -> None:
+    looks = {
+        "cast.guard.at": [10.0, 11.0], "cast.guard.facing": -90.0, "cast.guest.at": list(start),
+        "profiles.watcher.cones.front": {"fov_whole": 90, "range": 12.0},
+        "profiles.watcher.meter": {"fill_time": 1000.0},
+    }  # fmt: skip
+    scenario = field(tmp_path, **looks)
+    play = {"to": "exit", "care": 1.0, "delay": 0.0, "patience": 4.0}
+    run = snelk.run(scenario, overrides={"cast.guest.play": play})
+    own = run.events[(run.events.agent == "guest") & run.events.kind.isin(["waits", "hides"])]
+    first = own.iloc[0]
+    assert (first.kind, first.target) == (does, "guard")
+    there = [run.why("guard", "guest", at=t) for t in np.arange(first.t + 3.0, first.t + 3.9, 0.2)]
+    assert not any(each.in_view for each in there)  # where it waits, or has come to hide
+
+
 def test_a_state_can_be_the_sign() -> None:
     asked: dict[str, Any] = {"to": "coop-door-north", "ignore": ["owl"], "count": 3}
     found = snelk.players(CROFT, signs=["pricked-up"], **asked)
