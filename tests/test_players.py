@@ -54,6 +54,8 @@ def test_a_player_comes_to_what_the_tables_of_its_run_say(many: snelk.Players) -
         near = there[np.hypot(there.x - x, there.y - y) <= 0.41]  # m: a tick's way
         through = near.t.min()
         until = meters[meters.t <= (through if through == through else np.inf)]
+        texts = run.events[run.events.kind == "warned"].text
+        assert not texts.str.contains("scarecrow's meter").any()  # it has none
         saw = run.events[(run.events.kind == "saw") & (run.events.agent == "scarecrow")].t.min()
         warned = np.fmin(until[until.value >= 0.3 - 1e-9].t.min(), saw)  # which has no meter
         late = np.nanmin([until[until.value >= 1.0 - 1e-9].t.min(), caught, saw, np.inf])

@@ -171,7 +171,8 @@ class Play(Activity):
         """Note when somebody gives a sign, by its meter or its state, and when it is too late."""
         me, most = self.me, float(sure.max(initial=0.0))
         by = by_meter = self._most_sure(sure) if len(sure) else NOBODY
-        meter = f"'s meter is at {most:.2f}"
+        has_meter = bool(len(sure) and self.metered[sure.argmax()])
+        meter = f"'s meter is at {most:.2f}" if has_meter else " senses it"
         warned, text = most >= self.written.sign - REACHED, meter
         for w in self.watchers.tolist() if self.written.signs and not warned else ():
             state = me.world.state_name(me.v, w)

@@ -72,7 +72,7 @@ Floor = Annotated[
     typer.Option("--floor", metavar="NAME", help="Which floor the figure shows in full."),
 ]
 Kept = Annotated[
-    int, typer.Option("--keep", metavar="N", help="Ways kept of each place and moment.")
+    int, typer.Option("--keep", metavar="N", help="Ways kept to each place at each time.")
 ]
 
 
