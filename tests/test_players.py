@@ -13,6 +13,7 @@ import shapely
 from test_cli import command
 
 import snelk
+from snelk.body.playing import Play
 from snelk.engine.simulation import Simulation
 from snelk.plots.players import plot_players
 
@@ -200,6 +201,29 @@ def test_who_minds_a_danger_waits_out_of_view_and_hides_in_view(
     assert (first.kind, first.target) == (does, "guard")
     there = [run.why("guard", "guest", at=t) for t in np.arange(first.t + 3.0, first.t + 3.9, 0.2)]
     assert not any(each.in_view for each in there)  # where it waits, or has come to hide
+
+
+def test_the_careful_choose_ways_that_are_less_in_view(tmp_path: Path) -> None:
+    looks = {
+        "cast.guard.at": [10.0, 9.0], "cast.guard.facing": -90.0,
+        "profiles.watcher.cones.front": {"fov_whole": 100, "range": 6.0},
+    }  # fmt: skip
+    scenario = field(tmp_path, **looks)
+    in_view: dict[float, list[float]] = {}
+    for care in (0.0, 1.0):
+        play = {"to": "exit", "care": care, "delay": 0.0}
+        played = scenario.changed({"cast.guest.play": play})
+        simulation = Simulation(played, variants=[{"seed": n} for n in range(12)])
+        simulation.step()
+        for v in range(12):
+            player = simulation.world.thinking.activity_of(v, simulation.agents.index("guest"))
+            assert isinstance(player, Play)
+            way = shapely.LineString([(1.0, 6.0), *(leg[:2] for leg in player.legs)])
+            turns = np.radians(np.linspace(-140, -40, 60))
+            arc = np.stack([10 + 6 * np.cos(turns), 9 + 6 * np.sin(turns)], axis=1)
+            cone = shapely.Polygon([(10, 9), *arc])
+            in_view.setdefault(care, []).append(way.intersection(cone).length / way.length)
+    assert np.mean(in_view[1.0]) < np.mean(in_view[0.0]) - 0.05
 
 
 def test_a_state_can_be_the_sign() -> None:
