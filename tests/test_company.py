@@ -113,6 +113,55 @@ def test_what_one_has_looked_at_is_cleared_for_all(tmp_path: Path) -> None:
     assert at_once.agent.nunique() == 3
 
 
+def test_who_does_not_notice_the_target_clears_nothing_for_the_others(tmp_path: Path) -> None:
+    """The second guard looks at all of the yard, and notices no guest."""
+    walls = [feature("wall", "shed", shapely.box(8, 0, 9, 8), top=3.0)]
+    spots = [feature("spot", f"s{n}", shapely.Point(14, y)) for n, y in enumerate((2, 5))]
+    for method in ("likelihood", "hideouts"):
+        search = {
+            "method": method,
+            "radius": 30.0,
+            "give_up": 30.0,
+            "speed": 1.0,
+            "spots": ["s0", "s1"],
+        }
+        states = {"standing": {"stand": {}}, "seeking": {"search": search, "rank": 2}}
+        more: dict[str, Any] = {
+            "cast.guard.at": [2.0, 4.0], "cast.guard.facing": 180.0, "cast.guest.at": [90.0, 90.0],
+            "cast.second": {"team": "home", "profile": "blind", "at": [20.0, 3.0], "facing": 180.0},
+            "profiles.blind": {"like": "watcher", "notices": ["home"]},
+            "profiles.watcher.cones.front": {"fov_whole": 110, "range": 12.0},
+            "noise": [{"t": 1.0, "kind": "thud", "by": "guest", "at": [4, 4], "reach": 900.0}],
+            "groups.watch.members": ["guard", "second"],
+        }  # fmt: skip
+        thud = {"thud": {"from": "standing", "to": "seeking", "when": "heard"}}
+        scenario = scenes.scene(
+            tmp_path / method, *walls, *spots, states=states, transitions=thud, end=8.0, more=more
+        )
+        rows = [
+            getattr(snelk.run(scenario, overrides={"groups.watch.search": on}), table)
+            for on in (True, False)
+            for table in ("searches", "likelihood")
+        ]
+        assert len(rows[0]) > 2, method
+        for table in (0, 1):
+            assert rows[table].equals(rows[table + 2]), method
+        sees = snelk.run(scenario, overrides={"cast.second.profile": "watcher"}).searches
+        assert not sees[sees.agent == "guard"].equals(rows[0]), method
+
+
+def test_who_has_no_point_left_waits_for_what_others_leave(tmp_path: Path) -> None:
+    """Three guards search `there`: the nearest goes, and the others when it has ended."""
+    for seed, what in (3, "unreachable"), (5, "visited"):
+        scenario = yard(tmp_path / what, seed, "there", **{"cast.guest.at": [90.0, 90.0]})
+        rows = snelk.run(scenario).searches
+        came = rows[rows.what == what].groupby("agent", sort=False).t.first()
+        ended = rows[rows.what == "ended"].groupby("agent").t.first()
+        assert came.index.tolist() == ["guard", "second", "third"]
+        assert ended["guard"] + 5.0 < came["second"]
+        assert ended["second"] + 5.0 < came["third"]
+
+
 def test_likelihood_that_one_has_seen_empty_is_gone_for_the_others(tmp_path: Path) -> None:
     scenario = yard(tmp_path, 5, "likelihood", **{"cast.guest.at": [90.0, 90.0]})
     sheds = shapely.union_all([shape for wall, shape in scenario.level.walls if wall.top > 1.0])
@@ -172,11 +221,8 @@ def test_so_many_stay_at_their_posts(
     run = snelk.run(scenario)
     early = run.states[(run.states.t < 5.0) & (run.states.state == "after it")]
     assert set(early.agent) == goes
-    there = (
-        {"guard", "second", "third"} - {"second"} * ("cast.second.absent" in more)
-        if False
-        else {name for name in ("guard", "second", "third") if not scenario.setup.cast[name].absent}
-    )
+    cast = scenario.setup.cast
+    there = {name for name in ("guard", "second", "third") if not cast[name].absent}
     signals = run.signals[run.signals.agent.isin(there)]
     on_post = signals[signals.state == "on guard"].groupby("t").size()
     assert on_post.reindex(signals.t.unique(), fill_value=0).min() >= group.get("stays", 0)

@@ -71,6 +71,17 @@ cdef double _next_point(
 @cython.locals(b=Py_ssize_t, found=bint)
 cdef bint _is_together(SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a) noexcept nogil
 
+@cython.locals(n=Py_ssize_t, found=bint)
+cdef bint _is_any_for_others(
+    SearchStageColumns searches, Py_ssize_t v, Py_ssize_t a,
+) noexcept nogil
+
+@cython.locals(p=Py_ssize_t, focus=Py_ssize_t, notices=bint)
+cdef bint _looks_for_it(
+    SearchStageColumns searches, BodyStageColumns stage, PoseColumns poses, Py_ssize_t v,
+    Py_ssize_t a, Py_ssize_t b,
+) noexcept nogil
+
 @cython.locals(
     count=Py_ssize_t, focus=Py_ssize_t, b=Py_ssize_t, axis=Py_ssize_t, goal=double,
 )
@@ -111,8 +122,8 @@ cdef bint _is_anothers(
 ) noexcept nogil
 
 @cython.locals(
-    at=Py_ssize_t, tall=Py_ssize_t, p=Py_ssize_t, n=Py_ssize_t, axis=Py_ssize_t, b=Py_ssize_t,
-    cleared=bint, was=Py_ssize_t,
+    at=Py_ssize_t, tall=Py_ssize_t, n=Py_ssize_t, axis=Py_ssize_t, b=Py_ssize_t, cleared=bint,
+    was=Py_ssize_t,
 )
 cdef bint _clear_points(
     SearchStageColumns searches, BodyStageColumns stage, PoseColumns poses, MovingColumns moving,
@@ -220,7 +231,7 @@ cdef double _search_cells(
     MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a,
 ) noexcept
 
-@cython.locals(p=Py_ssize_t, tall=Py_ssize_t, b=Py_ssize_t, n=Py_ssize_t)
+@cython.locals(tall=Py_ssize_t, b=Py_ssize_t, n=Py_ssize_t)
 cdef void _look_together(
     SearchStageColumns searches, CellColumns cells, BodyStageColumns stage, PoseColumns poses,
     Py_ssize_t v, Py_ssize_t a,

@@ -405,10 +405,16 @@ def _next_point(
     at = searches.at[v, a] + 1
     if _is_together(searches, v, a):
         at = _take_mine(searches, stage, moving, v, a)
-    searches.at[v, a] = at
     if at >= searches.size[v, a]:
+        if _is_any_for_others(searches, v, a):
+            searches.at[v, a] = -1
+            searches.waiting[v, a], searches.until[v, a] = True, time + LOOK_AGAIN
+            _stand(moving, v, a)
+            return LOOK_AGAIN
+        searches.at[v, a] = at
         _end(searches, stage, moving, time, v, a, NOTHING)
         return NEVER
+    searches.at[v, a] = at
     x, y = searches.points[v, a, at, 0], searches.points[v, a, at, 1]
     _want(moving, v, a, x, y, searches.points[v, a, at, 2], 0.0, stage.doing)
     searches.going[v, a] = True
@@ -423,6 +429,26 @@ def _is_together(searches: SearchStage, v: int, a: int) -> bool:
     return found
 
 
+def _is_any_for_others(searches: SearchStage, v: int, a: int) -> bool:
+    """Whether one of its points is left, which it may go to when the others of its group do not."""
+    found = False
+    if _is_together(searches, v, a):
+        for n in range(searches.size[v, a]):
+            found = found or searches.cleared[v, a, n] != ITSELF
+    return found
+
+
+def _looks_for_it(
+    searches: SearchStage, stage: BodyStage, poses: Poses, v: int, a: int, b: int
+) -> bool:
+    """Whether what another of its group has in view counts for it: that one notices the target."""
+    p, focus = v if poses.x.shape[0] > 1 else 0, stage.attended.focus[v, a]
+    if not searches.company[v, a, b] or not poses.present[p, searches.characters[b]]:
+        return False
+    notices: bool = focus < 0 or searches.numbers.notices[v, b, focus]
+    return notices
+
+
 def _who_else(searches: SearchStage, stage: BodyStage, moving: Moving, v: int, a: int) -> int:
     """Note where those of its group are that look for the same, and go to; return how many."""
     count, focus = 0, stage.attended.focus[v, a]
@@ -431,6 +457,8 @@ def _who_else(searches: SearchStage, stage: BodyStage, moving: Moving, v: int, a
             continue
         if searches.over[v, b] != GOING_ON or stage.attended.focus[v, b] != focus:
             continue
+        if searches.waiting[v, b] and searches.at[v, b] < 0:
+            continue  # it waits until another leaves it something
         searches.others[count, 0], searches.others[count, 1] = moving.x[v, b], moving.y[v, b]
         searches.others[count, 2] = moving.z[v, b]
         for axis in range(3):
@@ -541,7 +569,7 @@ def _clear_points(
     Tell whether it is the point that it goes to that is cleared.
     """
     at, tall = searches.at[v, a], _how_tall(searches, stage.attended, v, a)
-    p, was = v if poses.x.shape[0] > 1 else 0, NOBODY_YET
+    was = NOBODY_YET
     if at > 0:
         was = searches.cleared[v, a, at]
     for n in range(1, searches.size[v, a]):
@@ -550,9 +578,7 @@ def _clear_points(
         for axis in range(3):
             searches.spot[0, axis] = searches.points[v, a, n, axis]
         for b in range(searches.company.shape[2]):
-            if b != a and not searches.company[v, a, b]:
-                continue
-            if not poses.present[p, searches.characters[b]]:
+            if b != a and not _looks_for_it(searches, stage, poses, v, a, b):
                 continue
             look_at_all(
                 v, b, tall, searches.spot, poses, searches.bodies, searches.numbers,
@@ -837,10 +863,11 @@ def _search_cells(
 ) -> float:
     """As `search_cells`, where all is laid out.
 
-    Who searches with others does so again as if alone, when together they have found nothing.
+    When nothing is left, who has left something to others, or to their eyes, searches again as if
+    alone.
     """
     state = searches.state[v, a]
-    together = _is_together(searches, v, a) and searches.cleared[v, a, 0] == NOBODY_YET
+    together = _is_together(searches, v, a) and searches.cleared[v, a, 0] != ITSELF
     step = cells.side[0] / searches.speed[v, a, state]
     times = cast(Py_ssize_t, (time - searches.spread_to[v, a]) / step + SLACK)
     if times > 0:
@@ -862,7 +889,7 @@ def _search_cells(
     x, y, z = searches.x[v, a], searches.y[v, a], searches.z[v, a]
     another = searches.at[v, a] < 0 and _is_anothers(searches, stage, moving, v, a, x, y, z)
     if another:
-        searches.at[v, a] = 1
+        searches.at[v, a], searches.cleared[v, a, 0] = 1, ANOTHER
     if searches.at[v, a] < 0:  # first to where it was last known
         searches.at[v, a] = 0
         _want(moving, v, a, x, y, z, 0.0, stage.doing)
@@ -878,7 +905,7 @@ def _search_cells(
             _stand(moving, v, a)
             searches.target[v, a] = -1
             return LOOK_AGAIN
-        if best < 0 and together:
+        if best < 0 and searches.cleared[v, a, 0] == ANOTHER:
             searches.cleared[v, a, 0], searches.planned[v, a] = ITSELF, False
             return NO_CELLS
         if best < 0:
@@ -899,9 +926,9 @@ def _look_together(
     searches: SearchStage, cells: Cells, stage: BodyStage, poses: Poses, v: int, a: int
 ) -> None:
     """What others of its group have in view is looked at as well."""
-    p, tall = v if poses.x.shape[0] > 1 else 0, _how_tall(searches, stage.attended, v, a)
+    tall = _how_tall(searches, stage.attended, v, a)
     for b in range(searches.company.shape[2]):
-        if not searches.company[v, a, b] or not poses.present[p, searches.characters[b]]:
+        if not _looks_for_it(searches, stage, poses, v, a, b):
             continue
         look_at_all(
             v, b, tall, cells.centres, poses, searches.bodies, searches.numbers, searches.limits,
@@ -909,7 +936,10 @@ def _look_together(
             cells.theirs,
         )  # fmt: skip
         for n in range(cells.seen.shape[0]):
-            cells.seen[n] = cells.seen[n] or cells.theirs[n]
+            if cells.theirs[n] and not cells.seen[n]:
+                cells.seen[n] = True
+                if cells.share[n] > 0.0:
+                    searches.cleared[v, a, 0] = ANOTHER
 
 
 def _is_any_left(cells: Cells) -> bool:
