@@ -304,6 +304,69 @@ def test_room_is_made_on_each_floor_by_itself(tmp_path: Path) -> None:
     assert last.x["also below"] == 0.3
 
 
+def test_who_cannot_make_room_is_given_all_of_it(tmp_path: Path) -> None:
+    states = {"standing": {"stand": {}}}
+    asleep = {"first": "asleep", "states": {"asleep": {"sleep": {}}}}
+    frozen = {"stand": {}, "freeze_seen_by": ["visitors"]}
+    seen = {"first": "frozen", "states": {"frozen": frozen}}
+    senses = {"body": "post", "notices": ["visitors"]}
+    cones = {"front": {"fov_whole": 359, "range": 9.0}}
+    more: dict[str, Any] = {"profiles.watcher.cones": {}, "cast.guard.at": [0.0, 0.0]}
+    for name, profile in (
+        ("frozen", {"like": "watcher", "ladder": seen}),
+        ("asleep", {"like": "watcher", "ladder": asleep}),
+        ("post", senses),
+    ):
+        more[f"profiles.{name}"] = profile
+        more[f"cast.{name}"] = {"team": "home", "profile": name, "at": [0.2, 0.0]}
+    more["profiles.onlooker"] = {"body": "post", "notices": ["home"], "cones": cones}
+    more["cast.onlooker"] = {"team": "visitors", "profile": "onlooker", "at": [3.0, 3.0]}
+    for name in ("frozen", "asleep", "post"):
+        other = {f"cast.{n}.at": [50.0, 50.0] for n in ("frozen", "asleep", "post") if n != name}
+        group = {"groups.g": {"members": ["guard", name], "apart": 0.8}}
+        scenario = scenes.scene(
+            tmp_path / name, states=states, end=1.0, more={**more, **other, **group}
+        )
+        poses = snelk.run(scenario).poses.set_index(["id", "t"])
+        xs = poses.loc[name].x
+        first = 0.1 if name == "frozen" else 0.0  # it has to be seen first
+        assert xs.loc[xs.index >= first].nunique() == 1, name
+        assert poses.loc["guard"].x.iloc[-1] == pytest.approx(xs.iloc[-1] - 0.8, abs=0.01), name
+
+
+def test_who_is_on_a_link_is_not_pushed_off_it(tmp_path: Path) -> None:
+    floors = [feature("floor", "yard", shapely.box(-5, -5, 0.5, 5)),
+              feature("floor", "loft", shapely.box(0.5, -5, 6, 5), height=3.0),
+              feature("link", "rungs", shapely.LineString([(0, 0, 0), (1, 0, 3)])),
+              feature("route", "up", shapely.LineString([(-4, 0, 0), (4, 0, 3)]))]  # fmt: skip
+    more: dict[str, Any] = {
+        "profiles.watcher.cones": {}, "cast.guard.at": [-4.0, 0.0], "cast.guard.route": "up",
+        "profiles.idle": {"like": "watcher", "ladder": {"states": {"standing": {"stand": {}}}}},
+        "cast.other": {"team": "home", "profile": "idle", "at": [0.1, 0.3]},
+        "groups.g": {"members": ["guard", "other"], "apart": 0.8},
+    }  # fmt: skip
+    walking = {"walking": {"patrol": {"order": "once"}}}
+    poses = snelk.run(scenes.scene(tmp_path, *floors, states=walking, end=14.0, more=more)).poses
+    guard = poses[poses.id == "guard"]
+    climbs = guard[(guard.z > 0.05) & (guard.z < 2.95)]
+    assert len(climbs) > 10
+    assert np.abs(climbs.y).max() < 1e-9
+    assert np.abs(climbs.x - climbs.z / 3.0).max() < 1e-9
+    assert poses[poses.id == "other"].y.iloc[-1] > 0.35
+    assert guard.x.iloc[-1] == pytest.approx(4.0, abs=0.5)
+
+
+def test_who_comes_in_again_is_told_anew_that_it_has_to_stay(tmp_path: Path) -> None:
+    effects = [{"t": 4.0, "of": "guard", "removes": True},
+               {"t": 6.0, "of": "guard", "spawns": True}]  # fmt: skip
+    noise = [
+        {"t": t, "kind": "thud", "by": "guest", "at": [12, 0], "reach": 80} for t in (3.9, 6.5)
+    ]
+    scenario = gate(tmp_path, group={"stays": 3}, noise=noise, effect=effects)
+    stays = snelk.run(scenario).events.query("kind == 'stays'")
+    assert stays[stays.agent == "guard"].t.tolist() == pytest.approx([3.9, 6.5])
+
+
 def test_who_has_to_stay_may_do_what_leads_nowhere_above(tmp_path: Path) -> None:
     scenario = gate(tmp_path, group={"stays": 3})
     ladder = "profiles.watcher.ladder"

@@ -56,6 +56,7 @@ class Company:
 
     Attributes:
         keeps_apart: Whether any bodies keep apart.
+        kept_back: (variant, agent) who was not let go when it last could have gone.
     """
 
     def __init__(self, world: Scene) -> None:
@@ -72,7 +73,7 @@ class Company:
                 self._apart[v][np.ix_(rows, rows)] = group.apart
         self._apart[:, np.arange(len(agents)), np.arange(len(agents))] = 0.0
         self.keeps_apart = bool(self._apart.any())
-        self._kept_back = np.zeros((len(world.setups), len(agents)), dtype=np.bool_)
+        self.kept_back = np.zeros((len(world.setups), len(agents)), dtype=np.bool_)
 
     def hold_back(self, routine: Numbers) -> None:
         """Let those not leave their routine who have to stay, at this tick.
@@ -81,7 +82,7 @@ class Company:
             routine: (variant, agent) the least rank of everybody's states.
         """
         world, ladders = self._world, self._world.ladders
-        ready, ranks, kept_back = ladders.ready, ladders.ranks(), self._kept_back
+        ready, ranks, kept_back = ladders.ready, world.ladders.ranks(), self.kept_back
         for post in self._posts:
             v, members = post.variant, post.members
             members = members[~ladders.out[v, members]]
@@ -111,10 +112,12 @@ class Company:
         """Move bodies apart that are too near to one another, each by half of what is missing.
 
         As in position-based dynamics (Mueller et al. 2007), with a step to the right so that who
-        meets head-on gets past. Nobody is pushed off the ground that it walks on.
+        meets head-on gets past. Nobody is pushed off the ground that it walks on. Beside somebody
+        who cannot make room the other makes all of it.
         """
         world, motion = self._world, self._world.motion
-        there = ~world.ladders.out & motion.driven & (motion.link < 0)
+        there = world.present(world.characters) & ~world.ladders.out & (motion.link < 0)
+        moves = there & motion.driven & ~motion.still & ~world.asleep
         x, y, z = motion.x, motion.y, motion.z
         dx, dy = x[:, :, None] - x[:, None, :], y[:, :, None] - y[:, None, :]
         level = np.abs(z[:, :, None] - z[:, None, :]) < ABOVE
@@ -127,9 +130,10 @@ class Company:
         same = near & (far <= SLACK)
         order = np.sign(np.arange(far.shape[1])[:, None] - np.arange(far.shape[1]))
         dx, far = np.where(same, order, dx), np.where(same, 1.0, np.maximum(far, SLACK))
-        push = np.where(near, 0.5 * np.minimum(lacks, self._apart), 0.0) / far
+        share = moves[:, :, None] / np.maximum(moves[:, :, None] + 1.0 * moves[:, None, :], 1.0)
+        push = np.where(near, share * np.minimum(lacks, self._apart), 0.0) / far
         goes = motion.on_way[:, :, None] & near
-        by_x = (push * (dx - ASIDE * goes * -dy)).sum(axis=2)
+        by_x = (push * (dx + ASIDE * goes * dy)).sum(axis=2)
         by_y = (push * (dy - ASIDE * goes * dx)).sum(axis=2)
-        for v, a in np.argwhere(near.any(axis=2)).tolist():
+        for v, a in np.argwhere(moves & near.any(axis=2)).tolist():
             world.footing.shift(v, a, float(by_x[v, a]), float(by_y[v, a]))

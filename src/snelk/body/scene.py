@@ -143,6 +143,13 @@ class Scene(Protocol):
     def footing(self) -> Footing:
         """The ways over the ground."""
 
+    def present(self, characters: NDArray[np.int32]) -> Truths:
+        """(variant, of these) who is there at this tick."""
+
+    @property
+    def asleep(self) -> Truths:
+        """(variant, agent) who sleeps, by the state that it is in."""
+
     def state_name(self, v: int, a: int) -> str:
         """The name of the state that an agent is in."""
 

@@ -244,6 +244,7 @@ class World:
             "has seen to": self._has_seen_to,
             "stuck": self._stuck,
             "newly stuck": self._newly_stuck,
+            "kept back": self.company.kept_back,
         }
         self.stage: BodyStage  # the same
         self.named: NamedSignals  # the same
@@ -728,6 +729,13 @@ class World:
         """(variant, of these) who is there at this tick."""
         there = self.senses.poses.present[:, characters]
         return np.broadcast_to(there, (len(self.setups), len(characters)))
+
+    @property
+    def asleep(self) -> Truths:
+        """(variant, agent) who sleeps, by the state that it is in."""
+        state = np.maximum(self.ladders.state, 0)[:, :, None]
+        found: Truths = np.take_along_axis(self._asleep, state, axis=2)[:, :, 0]
+        return found
 
     def _find_ignored(self) -> None:
         """Targets outside of the territory of agents that do not care about those."""
