@@ -56,7 +56,6 @@ class Company:
 
     Attributes:
         keeps_apart: Whether any bodies keep apart.
-        kept_back: (variant, agent) who was not let go when it last could have gone.
     """
 
     def __init__(self, world: Scene) -> None:
@@ -73,7 +72,7 @@ class Company:
                 self._apart[v][np.ix_(rows, rows)] = group.apart
         self._apart[:, np.arange(len(agents)), np.arange(len(agents))] = 0.0
         self.keeps_apart = bool(self._apart.any())
-        self.kept_back = np.zeros((len(world.setups), len(agents)), dtype=np.bool_)
+        self._kept_back = np.zeros((len(world.setups), len(agents)), dtype=np.bool_)
 
     def hold_back(self, routine: Numbers) -> None:
         """Let those not leave their routine who have to stay, at this tick.
@@ -82,7 +81,7 @@ class Company:
             routine: (variant, agent) the least rank of everybody's states.
         """
         world, ladders = self._world, self._world.ladders
-        ready, ranks, kept_back = ladders.ready, world.ladders.ranks(), self.kept_back
+        ready, ranks, kept_back = ladders.ready, world.ladders.ranks(), self._kept_back
         for post in self._posts:
             v, members = post.variant, post.members
             members = members[~ladders.out[v, members]]
@@ -116,8 +115,8 @@ class Company:
         who cannot make room the other makes all of it.
         """
         world, motion = self._world, self._world.motion
-        there = world.present(world.characters) & ~world.ladders.out & (motion.link < 0)
-        moves = there & motion.driven & ~motion.still & ~world.asleep
+        there = world.present(world.characters) & ~world.ladders.out
+        moves = there & motion.driven & ~motion.still & ~world.asleep & (motion.link < 0)
         x, y, z = motion.x, motion.y, motion.z
         dx, dy = x[:, :, None] - x[:, None, :], y[:, :, None] - y[:, None, :]
         level = np.abs(z[:, :, None] - z[:, None, :]) < ABOVE

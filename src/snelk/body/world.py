@@ -244,7 +244,6 @@ class World:
             "has seen to": self._has_seen_to,
             "stuck": self._stuck,
             "newly stuck": self._newly_stuck,
-            "kept back": self.company.kept_back,
         }
         self.stage: BodyStage  # the same
         self.named: NamedSignals  # the same
