@@ -85,10 +85,16 @@ def test_players_are_the_same_alone_in_batches_and_in_processes(many: snelk.Play
     alone = snelk.players(CROFT, count=2, to="hedge-gap", ignore=["owl"])
     assert many.table.iloc[:2].equals(alone.table)
     assert all(np.array_equal(a, b) for a, b in zip(alone.ways, many.ways[:2], strict=True))
-    live = snelk.Live(alone.scenario)
-    events = [event.text for _ in range(200) for event in live.step() if event.agent == "fox"]
-    ran = snelk.run(alone.scenario).events
-    assert events == ran[(ran.agent == "fox") & (ran.t < 19.95)].text.tolist()
+    run = snelk.run(alone.scenario)
+    ran = run.events[run.events.agent == "fox"]
+    events, live = [], snelk.Live(alone.scenario)
+    for tick in range(len(run.times)):
+        if tick % 50 == 49:  # saved, and gone on with by another
+            saved, live = live.save(), snelk.Live(alone.scenario)
+            live.restore(saved)
+        events += [event.text for event in live.step() if event.agent == "fox"]
+    assert events == ran.text.tolist()
+    assert "through" in set(ran.kind)
 
 
 @pytest.mark.parametrize("to", ["exit", "gate"])

@@ -111,8 +111,8 @@ class Play(Activity):
         self.since = me.t
         self.bold_until = self.next_look = self.calm_since = -np.inf
         self.warned_at, self.minds_it, self.late = np.nan, False, False
-        self.legs: list[Numbers] = []
-        self.begun, self.goal = False, np.full(3, np.nan)
+        self.legs: list[Numbers] = []  # where to next, and at last its goal
+        self.begun = False
         self._room: tuple[Poses, Poses] | None = None
 
     def __getstate__(self) -> dict[str, Any]:
@@ -137,7 +137,7 @@ class Play(Activity):
         if self._is_there():
             return self._arrive()
         if self.doing == HIDING:
-            self._hide_on(sure)
+            self._hide_on()
         elif self._has_to_hide(sure):
             self._hide(self._most_sure(sure))
         elif me.t >= self.next_look - SLACK:
@@ -379,19 +379,19 @@ class Play(Activity):
         self._set_stance(RUNS, "standing")
         me.walk_to(cover)
 
-    def _hide_on(self, sure: Numbers) -> None:
+    def _hide_on(self) -> None:
         """Stay there until all is calm, or it has to leave."""
         me = self.me
         if me.at_end or not me.on_way:
             self._set_stance(CREEPS, "crouched")
-        calm = np.isnan(self.warned_at) and not (sure >= 1.0).any()
+        calm = bool(np.isnan(self.warned_at))
         if me.t >= self.next_look - SLACK:
             self.next_look = me.t + LOOK_EVERY
-            seen = self._seen_by(me.here[None]) >= 0
-            if seen.any():
+            by = int(self._seen_by(me.here[None])[0])
+            if by >= 0:
                 calm = False
                 if not me.on_way:
-                    self._hide(int(self._seen_by(me.here[None])[0]))
+                    self._hide(by)
             self.calm_since = min(self.calm_since, me.t) if calm else np.inf
         elif not calm:
             self.calm_since = np.inf
@@ -435,7 +435,7 @@ class Play(Activity):
             self.doing, self.since, self.legs = WAITING, me.t, []
             me.stand()
             return
-        self.goal = goal = goals[int(np.argmin([me.length_to(place) for place in goals]))]
+        goal = goals[int(np.argmin([me.length_to(place) for place in goals]))]
         choices: list[list[Numbers]] = [[goal]]
         low = np.minimum(me.here, goal)[:2] - DETOUR
         high = np.maximum(me.here, goal)[:2] + DETOUR
@@ -477,8 +477,7 @@ class Play(Activity):
     def _is_there(self) -> bool:
         me, level = self.me, self.me.world.level
         if self.written.to in level.spot_names:
-            last = len(self.legs) == 1 and self.doing == GOING
-            return bool(last and me.arrived and self.legs[0] is self.goal)
+            return bool(len(self.legs) == 1 and self.doing == GOING and me.arrived)
         x, y, z = me.here[:, None]
         return bool(level.within(self.written.to, x, y, z)[0])
 

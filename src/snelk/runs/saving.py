@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from snelk.chance import stream_of
 from snelk.config.scenario import Scenario
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError
@@ -37,6 +38,7 @@ OTHERS = {
     ("snelk.runs.saving", "_array"),
     ("snelk.runs.saving", "_view"),
     ("snelk.runs.saving", "_number"),
+    ("snelk.runs.saving", "_stream"),
     ("builtins", "set"),
     ("builtins", "frozenset"),
     ("collections", "OrderedDict"),
@@ -158,6 +160,8 @@ class _Keeper(pickle.Pickler):
             return _view, (base, given.dtype.str, given.shape, given.strides, start, flags)
         if isinstance(given, np.generic):
             return _number, (given.dtype.str, given.tobytes())
+        if isinstance(given, np.random.Generator):
+            return _stream, (given.bit_generator.state,)
         if isinstance(given, Columns):
             return laid_out, (type(given), given.given)
         return NotImplemented
@@ -180,7 +184,7 @@ class _Taker(pickle.Unpickler):
         if not own and (module, name) not in OTHERS:
             raise pickle.UnpicklingError(f"holds {module}.{name}, which is no data of Snelk's")
         found = getattr(import_module(module), name)
-        makes = found in (laid_out, _array, _view, _number)
+        makes = found in (laid_out, _array, _view, _number, _stream)
         made_there = isinstance(found, type) and found.__module__ == module
         if own and not makes and not made_there:
             raise pickle.UnpicklingError(f"holds {module}.{name}, which is no data")
@@ -215,3 +219,10 @@ def _view(
 
 def _number(dtype: str, content: bytes) -> Any:
     return np.frombuffer(content, np.dtype(dtype))[0]
+
+
+def _stream(state: dict[str, Any]) -> np.random.Generator:
+    """A stream of chance, from where it had come to."""
+    found = stream_of(0)
+    found.bit_generator.state = state
+    return found
