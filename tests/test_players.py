@@ -286,6 +286,21 @@ def test_recorded_noises_of_a_player_are_left_out_and_its_rights_kept() -> None:
     assert "fox" not in again.tracks
     with pytest.raises(snelk.InputError, match="must have the same simulated players"):
         Simulation(snelk.load(CROFT), variants=[{}, {"cast.fox.play.to": "coop doorstep"}])
+    taken = scenario.changed({"profiles.fox-player": {"like": "hen"}})
+    assert taken.setup.profiles["fox-player"].like == "hen"
+    assert taken.setup.profile_of("fox").ladder == scenario.setup.profile_of("fox").ladder
+
+
+def test_a_player_begins_where_it_is_first_in_its_track(tmp_path: Path) -> None:
+    loft = scenes.feature("floor", "loft", shapely.box(-5, -5, 20, 5), height=4.0)
+    rows = "0,guest,1,0,0,false\n1,guest,2,0,90,true\n3,guest,8,0,0,true\n"
+    track = f"t,id,x,y,heading,present\n{rows}"
+    end = scenes.feature("spot", "end", shapely.Point(15, 0, 4))
+    more = {"cast.guest.play.to": "end", "cast.guest.z": 4.0}
+    scenario = scenes.scene(tmp_path, loft, end, states=STANDS, track=track, more=more)
+    member = scenario.setup.cast["guest"]
+    assert (member.at, member.z, member.facing) == ((2.0, 0.0), 4.0, pytest.approx(90.0))
+    assert snelk.players(scenario, count=1, delay=0.0).ways[0][0, 1:4].tolist() == [2.0, 0.0, 4.0]
 
 
 def test_sweeps_expectations_and_wishes_count_players(tmp_path: Path) -> None:
@@ -362,6 +377,17 @@ def test_a_player_stays_if_it_is_to(tmp_path: Path) -> None:
         (["--to", "pasture", "--signs", "asleap"], "no such alert state"),
         (["--to", "pasture", "--sign", "0"], "must be above 0"),
         (["--to", "pasture", "--from", "1,2,3,4"], "must be a spot, a zone, or (x, y)"),
+        (["--to", "pasture", "--from", "pasture"], "to: is where fox begins, at ("),
+        (["--to", "coop doorstep", "--from", "coop doorstep"], "begin elsewhere, or name"),
+        (
+            ["--to", "pasture", "--set", "cast.fox.play={to='pasture', delay=[5]}"],
+            "0 to 3600 s, or [least, most]",
+        ),
+        (
+            ["--to", "pasture", "--set", "cast.fox.play={to='pasture', care=nan}"],
+            "from 0 to 1, or [least, most]",
+        ),
+        (["--to", "pasture", "--set", "fairness.f.sign=true"], "must be a meter from 0 to 1, or"),
         (["--to", "pasture", "--least", "2"], "--least: must be from 0 to 1"),
         (["--to", "pasture", "--target", "owls"], "no such character"),
         (["--to", "pasture", "--figure", "a.bmp"], "a.bmp"),

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from itertools import pairwise
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BeforeValidator, Field
 
@@ -191,37 +191,24 @@ class Search(Model):
     )
 
 
-def _from_to(value: object) -> object:
-    return (value, value) if isinstance(value, int | float) else value
+def _drawn(most: float, unit: str) -> Any:
+    """How a number, or a pair of such to draw between, is written: what is no pair becomes one."""
+    rule = f"must be a number from 0 to {most:g}{unit}, or [least, most] of such"
+
+    def ends(value: object) -> tuple[float, float]:
+        pair = value if isinstance(value, list | tuple) else (value, value)
+        given = [each for each in pair if type(each) in (int, float)]  # not true and false
+        if len(pair) != 2 or len(given) != 2 or not 0.0 <= given[0] <= given[1] <= most:
+            raise ValueError(rule)
+        return float(given[0]), float(given[1])
+
+    return BeforeValidator(ends, json_schema_input_type=float | list[float])
 
 
-def _a_range(ends: tuple[float, float]) -> tuple[float, float]:
-    if not 0.0 <= ends[0] <= ends[1] <= 1.0:
-        raise ValueError("must be a number from 0 to 1, or [least, most] of such")
-    return ends
-
-
-Shares = Annotated[
-    tuple[float, float],
-    Field(strict=False),
-    AfterValidator(_a_range),
-    BeforeValidator(_from_to, json_schema_input_type=float | list[float]),
-]
+Shares = Annotated[tuple[float, float], Field(strict=False), _drawn(1.0, "")]
 """A share, or from which to which it is drawn."""
 
-
-def _seconds_range(ends: tuple[float, float]) -> tuple[float, float]:
-    if not 0.0 <= ends[0] <= ends[1] <= 3600.0:
-        raise ValueError("must be a number from 0 to 3600 s, or [least, most] of such")
-    return ends
-
-
-Delays = Annotated[
-    tuple[float, float],
-    Field(strict=False),
-    AfterValidator(_seconds_range),
-    BeforeValidator(_from_to, json_schema_input_type=float | list[float]),
-]
+Delays = Annotated[tuple[float, float], Field(strict=False), _drawn(3600.0, " s")]
 """Seconds, or from which to which they are drawn."""
 
 

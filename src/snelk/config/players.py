@@ -85,8 +85,10 @@ def with_players(setup: Setup, recorded: Recorded) -> Setup:
         member = cast[name]
         track = recorded.tracks.get(name)
         profile = f"{name}-player"
+        while profile in setup.profiles:
+            profile += "-as-well"
         profiles[profile] = _profile(setup, name, track)
-        where = {} if track is None or member.at is not None else _begins(track)
+        where = {} if track is None or member.at is not None else _begins(track, member.z)
         changes = {**where, "profile": profile, "state": None}
         cast[name] = member.model_copy(update=changes)
     tracked = names & set(recorded.tracks)
@@ -116,13 +118,14 @@ def _profile(setup: Setup, name: str, track: TrackData | None) -> Profile:
     )
 
 
-def _begins(track: TrackData) -> dict[str, object]:
-    """Where a track begins, as keys of the cast."""
+def _begins(track: TrackData, z: float) -> dict[str, object]:
+    """Where somebody is first in its track, as keys of the cast; `z` if that tells no heights."""
+    n = int(track.present.argmax())
     return {
-        "at": (float(track.x[0]), float(track.y[0])),
-        "z": float(track.z[0]),
-        "facing": float(np.degrees(np.remainder(track.heading[0] + np.pi, 2 * np.pi) - np.pi)),
-        "posture": POSTURES[int(track.posture[0])],
+        "at": (float(track.x[n]), float(track.y[n])),
+        "z": z if track.flat else float(track.z[n]),
+        "facing": float(np.degrees(np.remainder(track.heading[n] + np.pi, 2 * np.pi) - np.pi)),
+        "posture": POSTURES[int(track.posture[n])],
     }
 
 

@@ -3,7 +3,7 @@
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import BeforeValidator, Field
 
 from snelk.config.fields import Model, Name, Names, with_unit
 
@@ -226,6 +226,20 @@ class Wish(Model):
         return f"{self.measure} {to}"
 
 
+def _meter(value: object) -> object:
+    if isinstance(value, str) and value.strip():
+        return value
+    if isinstance(value, int | float) and not isinstance(value, bool) and 0.0 <= value <= 1.0:
+        return float(value)
+    raise ValueError("must be a meter from 0 to 1, or the name of a threshold")
+
+
+MeterOrName = Annotated[
+    float | str, BeforeValidator(_meter, json_schema_input_type=float | str),
+]  # fmt: skip
+"""A meter from 0 to 1, or the name of a threshold."""
+
+
 class Fair(Model):
     """What `snelk fair` asks, to be counted by sweep, fit and verify as the measure NAME.unfair."""
 
@@ -245,10 +259,10 @@ class Fair(Model):
     within: Annotated[float, with_unit("s", gt=0, le=1e6)] = Field(
         default=10.0, description="It is watched for so long, s."
     )
-    sign: Annotated[float | Name, Field(union_mode="left_to_right")] = Field(
+    sign: MeterOrName = Field(
         default=0.3, description="The meter that warns, 0 to 1, or the name of a threshold."
     )
-    late: Annotated[float | Name, Field(union_mode="left_to_right")] = Field(
+    late: MeterOrName = Field(
         default=1.0, description="The meter that is too late, 0 to 1, or the name of a threshold."
     )
     react: Annotated[float, with_unit("s", ge=0, le=3600)] = Field(

@@ -297,6 +297,14 @@ def _from_to(scenario: Scenario, target: str) -> tuple[Numbers, str, tuple[str, 
     assert goal is not None
     here, level, near = me.here, world.level, world.motion.nearness(0, me.a)[0]
     doors = np.flatnonzero(level.is_door).tolist()
+    places = level.places_named(goal.to, float(here[2]))
+    if goal.to in level.spot_names:
+        is_there = bool((np.linalg.norm(places - here, axis=1) <= near).any())
+    else:
+        is_there = bool(level.within(goal.to, *here[:, None])[0])
+    if is_there:
+        rule = f"is where {target} begins, at ({here[0]:g}, {here[1]:g})"
+        raise InputError.of("to", "", f'"{goal.to}"', rule, "begin elsewhere, or name another")
 
     def leads(*opened: int) -> bool:
         walker = world.new_walker(0, me.a, frozenset(opened))
