@@ -347,6 +347,17 @@ measure = { of = "garden.unfair", at_most = 0.05 }
         snelk.load(path, overrides={"fairness.garden.late": "sur"})
 
 
+def test_who_is_taken_out_waits_no_longer(tmp_path: Path) -> None:
+    wall = scenes.feature("wall", "fence", shapely.LineString([(12, -1), (12, 13)]), top=3.0)
+    taken = field(tmp_path, wall, **{
+        "cast.guest.play": {"to": "exit", "delay": 0.0}, "profiles.watcher.cones.front.range": 0.5,
+        "effect": [{"t": 5.0, "of": "guest", "removes": True}],
+    })  # fmt: skip
+    measures = snelk.run(taken).measures.set_index(["measure", "agent"]).value
+    began = snelk.run(taken).events.query("kind == 'waits'").t.iloc[0]
+    assert measures["waited_for", "guest"] == pytest.approx(5.0 - began)
+
+
 def test_a_player_stays_if_it_is_to(tmp_path: Path) -> None:
     quiet = {"profiles.watcher.cones.front.range": 0.5}
     stays = field(tmp_path, **quiet).changed({"cast.guest.play": {"to": "exit", "leaves": False}})

@@ -158,6 +158,10 @@ class Measurer:
                 self.catches[each.variant] += 1.0
                 if np.isnan(self.caught_at[each.variant]):
                     self.caught_at[each.variant] = t
+        for each in world.outcomes.happenings:
+            if each.kind == "removed" and alive[each.variant]:
+                for a in np.flatnonzero(characters == each.target):
+                    self._end_stay((each.variant, int(a)), t)
 
     def _keep_played(self, place: tuple[int, int], t: float, kind: str) -> None:
         """What a simulated player did, or what it was warned of."""
