@@ -94,6 +94,54 @@ def test_what_a_game_changes_comes_back_and_nothing_else(path: Path, units: dict
     assert taken > 25
 
 
+def test_players_and_groups_are_exported_as_written_and_come_back() -> None:
+    play = {
+        "to": "hedge-gap",
+        "delay": [2.0, 5.0],
+        "care": 0.5,
+        "react": 0.25,
+        "signs": ["stalking"],
+    }
+    group = {"members": ["dog", "farmer"], "apart": 0.5, "stays": 1}
+    plain = snelk.load(NIGHT)
+    scenario = plain.changed({"cast.fox.play": play, "groups.keepers": group})
+    whole, before = exported(scenario, GAME), exported(plain, GAME)
+    jsonschema.Draft202012Validator(export_schema()).validate(whole)
+    assert changes_in(scenario, whole) == {}
+    assert (
+        whole["cast"]["fox"]["play"] | {"delay": [2000.0, 5000.0], "react": 250.0}
+        == (whole["cast"]["fox"]["play"])
+    )
+    assert whole["groups"]["keepers"]["apart"] == 50.0
+    # But for what was added they are exported as if there were neither.
+    whole["cast"]["fox"]["play"] = None
+    assert whole["clock"]["end"] == before["clock"]["end"]
+    assert whole | {"groups": {}} == before
+    whole = exported(scenario, GAME)
+    whole["cast"]["fox"]["play"] |= {"delay": [1000.0, 6000.0], "care": [0.5, 0.75], "sign": 0.4}
+    whole["groups"]["keepers"] |= {"apart": 60.0, "search": False}
+    assert changes_in(scenario, whole) == {
+        "cast.fox.play.delay": [1.0, 6.0], "cast.fox.play.care": [0.5, 0.75],
+        "cast.fox.play.sign": 0.4, "groups.keepers.apart": 0.6, "groups.keepers.search": False,
+    }  # fmt: skip
+
+
+def test_what_was_exported_before_there_were_players_and_groups_is_still_taken() -> None:
+    scenario = snelk.load(NIGHT)
+    old = exported(scenario, GAME)
+    del old["groups"]
+    for member in old["cast"].values():
+        del member["play"]
+    for profile in old["profiles"].values():
+        for state in ((profile["ladder"] or {}).get("states") or {}).values():
+            state.pop("play")
+        if profile["tell"] is not None:
+            del profile["tell"]["passes_on"]
+    assert changes_in(scenario, old) == {}
+    old["profiles"]["dog"]["cones"]["muzzle"]["range"] = 1500.0
+    assert changes_in(scenario, old) == {"profiles.dog.cones.muzzle.range": 15.0}
+
+
 def test_all_is_resolved_and_in_the_games_units() -> None:
     setup = snelk.load(NIGHT).setup
     found = exported(snelk.load(NIGHT), GAME)

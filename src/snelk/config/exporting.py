@@ -27,6 +27,7 @@ from snelk.config.nodes import (
     Dimension,
     Node,
 )
+from snelk.config.players import as_before_playing, players_of
 from snelk.config.problems import bare, checked, key_path, shown
 from snelk.config.scenario import Scenario, value_of
 from snelk.config.schema import DIALECT
@@ -37,7 +38,7 @@ EXPORT = 1
 
 SECTIONS = (
     "clock", "seed", "light", "background", "bodies", "profiles", "noise_kinds", "grounds",
-    "doors", "lights", "cast",
+    "doors", "lights", "cast", "groups",
 )  # fmt: skip
 """What is exported of a scenario: what its level, tracks and lists of events do not say."""
 
@@ -70,7 +71,7 @@ def export(scenario: Scenario, units: GameUnits | None = None) -> dict[str, Any]
     1600.0
     """
     exporter = _Exporter(units or GameUnits())
-    setup = resolved(scenario.setup)
+    setup = resolved(_as_written(scenario))
     found: dict[str, Any] = {"snelk_export": EXPORT, "title": setup.title}
     found["units"] = exporter.units.model_dump(mode="json")
     fields = type(setup).model_fields
@@ -78,6 +79,16 @@ def export(scenario: Scenario, units: GameUnits | None = None) -> dict[str, Any]
         value = getattr(setup, name)
         found[name] = exporter.out(value, fields[name], (name,))
     return found
+
+
+def _as_written(scenario: Scenario) -> Setup:
+    """Its numbers, where who plays has the profile that it has otherwise."""
+    if not players_of(scenario.setup):
+        return scenario.setup
+    problems: list[Problem] = []
+    written = scenario.draft.setup(problems)
+    assert written is not None and not problems  # as they were when it was read
+    return as_before_playing(scenario.setup, written)
 
 
 def changes_in(scenario: Scenario, exported: Mapping[str, Any]) -> dict[str, Any]:
@@ -464,6 +475,8 @@ def _differences(
                 problems.append(Problem("export", key_path((*place, key)), "", rule, fix))
         for key, value in ours.items():
             if key not in theirs:
+                if value is None or value is False or value in ({}, []):
+                    continue  # not used, and maybe not known yet when it was exported
                 rule = "is missing"
                 problems.append(Problem("export", key_path((*place, key)), "", rule, "add it"))
             else:

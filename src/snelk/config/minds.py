@@ -208,7 +208,7 @@ def _drawn(most: float, unit: str) -> Any:
 Shares = Annotated[tuple[float, float], Field(strict=False), _drawn(1.0, "")]
 """A share, or from which to which it is drawn."""
 
-Delays = Annotated[tuple[float, float], Field(strict=False), _drawn(3600.0, " s")]
+Delays = Annotated[tuple[Seconds, Seconds], Field(strict=False), _drawn(3600.0, " s")]
 """Seconds, or from which to which they are drawn."""
 
 

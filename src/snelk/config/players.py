@@ -104,6 +104,16 @@ def with_players(setup: Setup, recorded: Recorded) -> Setup:
     )
 
 
+def as_before_playing(setup: Setup, written: Setup) -> Setup:
+    """The same numbers, where players are as it is written."""
+    names = players_of(setup)
+    if not names:
+        return setup
+    cast = {name: written.cast[name] if name in names else setup.cast[name] for name in setup.cast}
+    update = {"cast": cast, "profiles": written.profiles, "clock": written.clock}
+    return setup.model_copy(update=update)
+
+
 def _profile(setup: Setup, name: str, track: TrackData | None) -> Profile:
     """The senses that it has anyway, and a ladder of a single state, in which it plays."""
     member = setup.cast[name]
