@@ -53,6 +53,7 @@ def verify(
 
     Exits with 1 if any expectation fails.
     """
+    from snelk.tuning.batches import cores
     from snelk.tuning.verify import junit as as_junit
     from snelk.tuning.verify import verify as hold
 
@@ -63,7 +64,7 @@ def verify(
     for path, scenario in loaded.items():
         say_warnings(scenario, path)
     found = {
-        path: hold(scenario, seeds=seeds, jobs=jobs or 1, cluster=cluster)
+        path: hold(scenario, seeds=seeds, jobs=jobs or cores(), cluster=cluster)
         for path, scenario in loaded.items()
     }
     if junit is not None:

@@ -197,13 +197,11 @@ def _say_players(screen: Screen, found: Players, least: float | None) -> None:
         ]
         for row in found.shares.to_dict(orient="records")
     ]  # fmt: skip
-    head = ["care", " players", " unnoticed", " warned", " too late", " neither", " takes",
+    head = ["care", " count", " unnoticed", " warned", " too late", " not there", " takes",
             " hides", " waits"]  # fmt: skip
     screen.print("\n" + "\n".join(table(head, rows)))
     text = "unnoticed, warned: got through, without and with a sign; too late: a meter was there, "
-    text += (
-        "or it was caught; neither: neither there nor noticed when the run ended; takes: median "
-    )
+    text += "or it was caught; not there: it was still under way when the run ended; takes: median "
     text += "of those who got through; hides, waits: for how long in the mean"
     screen.print(wrap(text, indent=2, first="  "))
     warning = found.table.warning
@@ -236,7 +234,9 @@ def _say_next(screen: Screen, found: Players, scenario: Path, figure: Path | Non
     """How to look at one player, and how to try a number."""
     late = found.table[found.table.outcome == "too late"]
     chosen = (late if len(late) else found.table).iloc[0]
-    changes = [f"--set={key}={_toml(value)}" for key, value in found.scenario.overrides.items()]
+    from snelk.config.writing import as_toml
+
+    changes = [f"--set={key}={as_toml(value)}" for key, value in found.scenario.overrides.items()]
     run = command("snelk", "run", scenario, *changes, f"--set=seed={chosen.seed}", "--out=player")
     text = f"The player with seed {chosen.seed} ({chosen.outcome}) as a run, to be shown and asked:"
     screen.print("\n" + wrap(text, indent=2))
@@ -246,10 +246,3 @@ def _say_next(screen: Screen, found: Players, scenario: Path, figure: Path | Non
     screen.print(wrap(text, indent=2))
     if figure is None:
         screen.print(wrap("With --figure FILE it is drawn", indent=2))
-
-
-def _toml(value: object) -> str:
-    """A value as an override is written."""
-    if isinstance(value, list | tuple):
-        return "[" + ", ".join(_toml(each) for each in value) + "]"
-    return f'"{value}"' if isinstance(value, str) else f"{value}"

@@ -222,7 +222,9 @@ def players(
     jobs = workers(jobs, cluster)
     size = batch_size(count, jobs)
     tasks = [(seeds[low : low + size],) for low in range(0, count, size)]
-    for done in in_batches(_played, (played, target), tasks, jobs=jobs, cluster=cluster):
+    for done in in_batches(
+        _played, (played, target), tasks, jobs=min(jobs, len(tasks)), cluster=cluster
+    ):
         rows |= {row.values["seed"]: row for row in done}
         if progress is not None:
             progress(len(rows), count)
