@@ -117,6 +117,34 @@ def test_a_sweep_of_which_workers_are_killed_is_the_table_of_one_process(
     assert sweep("again.parquet", cluster=cluster.address) == there
 
 
+WRITTEN = """import snelk
+REACH = 1.5
+
+@snelk.activity("pace about")
+def pace(me):
+    if me.t > FROM:
+        raise ValueError("no more")
+    return snelk.Move(to=(me.home[0] + me.chance.normal(0.0, REACH), me.home[1]), again=0.2)
+"""
+
+
+def test_activities_of_ones_own_go_to_other_machines(cluster: Cluster, yard: Path) -> None:
+    creatures = yard.parent / "creatures.toml"
+    call = 'call = { activity = "pace about" }  #'
+    creatures.write_text(creatures.read_text().replace("stand = {}", call))
+    own = yard.parent / "own.py"
+    words = ["sweep", yard, "--vary", f"{KEY}=0.5:3:60", "--activities", own, "--json"]
+    for name, how in (("there", ("--cluster", cluster.address)), ("here", ("--jobs", "1"))):
+        own.write_text(WRITTEN.replace("FROM", "99"))
+        command(*words, *how, "--out", f"{name}.parquet", cwd=yard.parent)
+        own.write_text(WRITTEN.replace("FROM", "4.1"))
+        said = command(*words, *how, "--out", "faulty.parquet", cwd=yard.parent, code=2)
+        assert said.startswith(f"error: {own}:7: activity ")
+        assert 'activity "pace about" of hound at 4.2 s: raised ValueError: no more;' in said
+    tables = [(yard.parent / f"{name}.parquet").read_bytes() for name in ("there", "here")]
+    assert tables[0] == tables[1]
+
+
 def test_what_is_wrong_with_a_cluster_is_told_in_a_line(
     yard: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, cluster: Cluster
 ) -> None:

@@ -19,6 +19,12 @@ import networkx
 import pytest
 
 import snelk
+from snelk.cli.aims import fit
+from snelk.cli.covering import coverage
+from snelk.cli.fairness import fair
+from snelk.cli.playing import players
+from snelk.cli.sneaking import sneak
+from snelk.cli.sweeping import sweep
 from snelk.config.minds import (
     Approach,
     Call,
@@ -63,6 +69,7 @@ from snelk.config.models import (
 )
 from snelk.config.wanted import (
     Expectation,
+    Fair,
     Fit,
     Holding,
     Interval,
@@ -265,6 +272,35 @@ def test_links_in_the_documents_lead_somewhere() -> None:
     for page in [*ROOT.glob("*.md"), *ROOT.glob("docs/*.md")]:
         for link in re.findall(r"\]\(([^)#:]+)\)", page.read_text(encoding="utf-8")):
             assert (page.parent / link).exists(), f"{page.name}: {link}"
+
+
+def test_a_default_that_stands_in_several_places_is_one() -> None:
+    def taken(of: Any) -> dict[str, Any]:
+        return {
+            name: each.default
+            for name, each in inspect.signature(of).parameters.items()
+            if each.default not in (None, inspect.Parameter.empty)
+        }
+
+    compared = 0
+    for command, call in (
+        (fair, snelk.fairness),
+        (sneak, snelk.sneak),
+        (coverage, snelk.coverage),
+        (fit, snelk.fit),
+        (sweep, snelk.sweep),
+        (players, snelk.players),
+    ):
+        typed, called = taken(command), taken(call)
+        for name in typed.keys() & called.keys() - {"seeds"}:  # how many, and which
+            same = type(called[name])(typed[name])
+            assert same == called[name], f"{command.__name__} {name}"
+            compared += 1
+    for name, value in taken(snelk.fairness).items():
+        if name in Fair.model_fields:
+            assert Fair.model_fields[name].default == value, name
+            compared += 1
+    assert compared >= 23
 
 
 def test_every_key_and_column_is_in_the_documents() -> None:

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from hashlib import blake2b
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -85,7 +85,17 @@ class Move:
 
 UserActivity = Callable[[Situation], Move]
 
-_REGISTERED: dict[str, UserActivity] = {}
+
+class Registered(NamedTuple):
+    """An activity and where it is written, which a function forgets that is sent elsewhere."""
+
+    function: UserActivity
+    file: str
+    line: int
+    digest: str
+
+
+_REGISTERED: dict[str, Registered] = {}
 
 
 def activity(name: str) -> Callable[[UserActivity], UserActivity]:
@@ -100,19 +110,21 @@ def activity(name: str) -> Callable[[UserActivity], UserActivity]:
         raise InputError.of("activity", "", repr(name), "must be a name without blanks at the ends")
 
     def register(function: UserActivity) -> UserActivity:
-        _REGISTERED[name] = function
+        code = getattr(inspect.unwrap(function), "__code__", None)
+        file, line = (code.co_filename, code.co_firstlineno) if code else ("activity", 0)
+        _REGISTERED[name] = Registered(function, file, line, _digest(function))
         return function
 
     return register
 
 
-def registry() -> dict[str, UserActivity]:
+def registry() -> dict[str, Registered]:
     """All that are registered, by name."""
     return _REGISTERED
 
 
-def registered(name: str) -> UserActivity:
-    """The function of a name.
+def registered(name: str) -> Registered:
+    """The activity of a name.
 
     Raises:
         InputError: None was registered under it.
@@ -133,25 +145,25 @@ def ask(name: str, situation: Situation) -> Move:
         InputError: It is not registered, raises an error, or its answer cannot be done; with the
             file and line where.
     """
-    function = registered(name)
+    known = registered(name)
     place = f'activity "{name}" of {situation.name} at {situation.t:g} s'
-    code = getattr(inspect.unwrap(function), "__code__", None)
-    file = code.co_filename if code else "activity"
+    code = getattr(inspect.unwrap(known.function), "__code__", None)
+    here = code.co_filename if code else ""
     try:
-        move = function(situation)
+        move = known.function(situation)
     except SnelkError:
         raise
     except Exception as error:
         calls = traceback.extract_tb(error.__traceback__)[1:]
-        own = [call for call in calls if call.filename == file] or calls
-        where = f"{own[-1].filename}:{own[-1].lineno}" if own else file
+        own = [call for call in calls if call.filename == here]
+        last = f"{calls[-1].filename}:{calls[-1].lineno}" if calls else known.file
+        where = f"{known.file}:{own[-1].lineno}" if own else last
         rule = f"raised {type(error).__name__}: {error}"
         raise InputError.of(where, place, "", rule, "snelk.check_activity tries it") from error
-    line = code.co_firstlineno if code else 0
-    return check_move(move, place, source=f"{file}:{line}")
+    return check_move(move, place, source=f"{known.file}:{known.line}")
 
 
-def source_of(function: UserActivity) -> str:
+def _digest(function: UserActivity) -> str:
     """A digest of the file that a function is written in, or of its code where there is none."""
     inner = inspect.unwrap(function)
     try:

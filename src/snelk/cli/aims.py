@@ -11,6 +11,7 @@ from snelk.cli.output import (
     Screen,
     command,
     progress_bar,
+    repeated,
     say_json,
     wrap,
 )
@@ -62,7 +63,7 @@ def verify(
     run_files(activities)
     loaded = {path: load_scenario(path, overrides) for path in scenarios}
     for path, scenario in loaded.items():
-        say_warnings(scenario, path)
+        say_warnings(scenario, path, activities)
     found = {
         path: hold(scenario, seeds=seeds, jobs=jobs or cores(), cluster=cluster)
         for path, scenario in loaded.items()
@@ -79,7 +80,7 @@ def verify(
         for n, (path, verdicts) in enumerate(found.items()):
             if n:
                 screen.print()
-            _say_verdicts(screen, path, verdicts, overrides or [])
+            _say_verdicts(screen, path, verdicts, overrides or [], activities)
         if junit is not None:
             screen.print(f"\nWritten to {junit}")
     if failed:
@@ -87,7 +88,11 @@ def verify(
 
 
 def _say_verdicts(
-    screen: Screen, path: Path, verdicts: list[Verdict], overrides: list[str]
+    screen: Screen,
+    path: Path,
+    verdicts: list[Verdict],
+    overrides: list[str],
+    activities: list[Path] | None,
 ) -> None:
     failing = [verdict for verdict in verdicts if not verdict.met]
     count = f"{len(failing)} fail" if failing else "all hold"
@@ -102,10 +107,9 @@ def _say_verdicts(
         for line in failure.why:
             screen.print(wrap(line, indent=8))
         out = path.parent / "runs" / f"{verdict.name}-{failure.seed}"
-        sets = [
-            word for change in (*overrides, f"seed={failure.seed}") for word in ("--set", change)
-        ]
-        screen.print(f"        {command('snelk', 'run', path, *sets, '--out', out)}")
+        how = repeated("--set", (*overrides, f"seed={failure.seed}"))
+        how += repeated("--activities", activities)
+        screen.print(f"        {command('snelk', 'run', path, *how, '--out', out)}")
         if failure.ask:
             screen.print(f"        {command('snelk', 'why', out, *failure.ask)}")
 
@@ -171,23 +175,21 @@ def fit(
             screen.print(f"\nWritten to {', '.join(str(each.path) for each in files)}")
     if not as_json:
         screen.print("\nNext")
+        files_of = repeated("--activities", activities)
         if files and not write:
             sets = [*(overrides or []), *(_set(k, v) for k, v in result.overrides.items())]
-            screen.print("  " + command("snelk", "compare", scenario, *_each("--set", sets)))
-            again = [*_each("--set", overrides or []), *_each("--move", move or [])]
+            screen.print(
+                "  " + command("snelk", "compare", scenario, *repeated("--set", sets), *files_of)
+            )
+            again = [*repeated("--set", overrides), *repeated("--move", move), *files_of]
             again += ["--seeds", str(seeds)] if seeds is not None else []
             again += ["--budget", str(budget)] if budget != 2000 else []
             screen.print("  " + command("snelk", "fit", scenario, *again, "--write"))
         else:
-            sets = _each("--set", overrides or [])
-            screen.print("  " + command("snelk", "verify", scenario, *sets))
+            sets = repeated("--set", overrides)
+            screen.print("  " + command("snelk", "verify", scenario, *sets, *files_of))
     if not result.met:
         raise typer.Exit(1)
-
-
-def _each(option: str, values: list[str]) -> list[str]:
-    """An option with each of some values."""
-    return [word for value in values for word in (option, value)]
 
 
 def _set(key: str, value: Any) -> str:

@@ -12,6 +12,7 @@ from snelk.cli.output import (
     Screen,
     command,
     progress_bar,
+    repeated,
     say_json,
     seconds,
     table,
@@ -99,7 +100,7 @@ def coverage(
         zones = found.zones.to_dict(orient="records")
         say_json({**data, "zones": zones, "places": found.table.to_dict(orient="records")})
         return
-    _say_coverage(Screen(), found, scenario)
+    _say_coverage(Screen(), found, scenario, activities)
     if out is not None:
         Screen().print(f"\nWritten to {out}")
 
@@ -146,7 +147,9 @@ def covered(
         )  # fmt: skip
 
 
-def _say_coverage(screen: Screen, found: Coverage, scenario: Path) -> None:
+def _say_coverage(
+    screen: Screen, found: Coverage, scenario: Path, activities: list[Path] | None
+) -> None:
     import numpy as np
 
     times = found.times
@@ -190,7 +193,8 @@ def _say_coverage(screen: Screen, found: Coverage, scenario: Path) -> None:
         text = f"Watched most without being noticed: {where}, {found.share[place]:.0%} of "
         text += "the time; " + (f"nobody looks at {safe} s" if safe else "somebody always looks")
         screen.print(wrap(text, indent=2))
-    options = ("--target", found.target, "--stance", found.stance)
+    options = ["--target", found.target, "--stance", found.stance]
+    options += repeated("--activities", activities)
     screen.print("\nNext\n  " + command("snelk", "plot", "coverage", scenario, *options))
     if len(floors) > 1:
         screen.print(wrap(f"  with --floor one of: {', '.join(floors)}", indent=4))

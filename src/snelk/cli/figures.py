@@ -11,7 +11,7 @@ from snelk.cli.comparing import compared
 from snelk.cli.covering import Cell, HowThere, Target, covered
 from snelk.cli.output import Screen, file_name
 from snelk.cli.questions import From, RunFolder, To
-from snelk.cli.scenarios import Jobs, Overrides, ScenarioFile
+from snelk.cli.scenarios import Activities, Jobs, Overrides, ScenarioFile
 from snelk.cli.sweeping import Show, Wants
 from snelk.files import beside
 
@@ -171,6 +171,7 @@ def plot_coverage(
         str | None, typer.Option("--floor", metavar="NAME", help="Which; the largest if absent.")
     ] = None,
     overrides: Overrides = None,
+    activities: Activities = None,
     out: Out = None,
 ) -> None:
     """Draw where somebody is noticed how soon, and what is watched."""
@@ -179,7 +180,7 @@ def plot_coverage(
 
     which = "-".join(file_name(name) for name in (stance, floor) if name)
     place = claim_figure(out or Path("runs") / f"{scenario.stem}-coverage-{which}.png")
-    found = covered(scenario, target, stance, agent, cell, start, end, jobs, overrides, None)
+    found = covered(scenario, target, stance, agent, cell, start, end, jobs, overrides, activities)
     Screen().print(f"Written to {draw(found, floor=floor).save(place)}")
 
 
@@ -191,6 +192,7 @@ def plot_compare(
         ),
     ],
     overrides: Overrides = None,
+    activities: Activities = None,
     agent: Agents = None,
     start: From = None,
     end: To = None,
@@ -201,7 +203,7 @@ def plot_compare(
     from snelk.plots.style import claim_figure
 
     place = claim_figure(out or beside(runs[-1], "{}-compared.png"))
-    comparison = compared(runs, overrides, None)
+    comparison = compared(runs, overrides, activities)
     artists = draw(comparison, agents=agent, start=start, end=end)
     Screen().print(f"Written to {artists.save(place)}")
 

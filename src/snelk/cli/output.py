@@ -108,6 +108,11 @@ def command(*words: str | Path) -> str:
     return shlex.join(str(word) for word in words)
 
 
+def repeated(option: str, values: Iterable[str | Path] | None) -> list[str]:
+    """An option with each of some values, as words of a command line."""
+    return [str(word) for value in values or () for word in (option, value)]
+
+
 def seconds(value: float | None) -> str:
     """`12.40 s`, or a dash."""
     return "–" if value is None or math.isnan(value) else f"{value:.2f} s"

@@ -11,6 +11,7 @@ from snelk.cli.output import (
     Screen,
     command,
     progress_bar,
+    repeated,
     say_json,
     table,
     wrap,
@@ -157,7 +158,7 @@ def players(
         for place in (out, figure):
             if place is not None:
                 screen.print(f"Written to {place}")
-        _say_next(screen, found, scenario, figure)
+        _say_next(screen, found, scenario, figure, activities)
     if least is not None and found.through < least:
         raise typer.Exit(1)
 
@@ -230,14 +231,21 @@ def _at(place: tuple[float, float] | None) -> str:
     return "–" if place is None else f"({place[0]:.1f}, {place[1]:.1f})"
 
 
-def _say_next(screen: Screen, found: Players, scenario: Path, figure: Path | None) -> None:
+def _say_next(
+    screen: Screen,
+    found: Players,
+    scenario: Path,
+    figure: Path | None,
+    activities: list[Path] | None,
+) -> None:
     """How to look at one player, and how to try a number."""
     late = found.table[found.table.outcome == "too late"]
     chosen = (late if len(late) else found.table).iloc[0]
     from snelk.config.writing import as_toml
 
     changes = [f"--set={key}={as_toml(value)}" for key, value in found.scenario.overrides.items()]
-    run = command("snelk", "run", scenario, *changes, f"--set=seed={chosen.seed}", "--out=player")
+    changes += [f"--set=seed={chosen.seed}", *repeated("--activities", activities)]
+    run = command("snelk", "run", scenario, *changes, "--out=player")
     text = f"The player with seed {chosen.seed} ({chosen.outcome}) as a run, to be shown and asked:"
     screen.print("\n" + wrap(text, indent=2))
     screen.print("  " + run)

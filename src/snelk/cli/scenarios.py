@@ -13,6 +13,7 @@ from snelk.cli.output import (
     Screen,
     command,
     progress_bar,
+    repeated,
     say_json,
     seconds,
     table,
@@ -260,7 +261,8 @@ def check(
     for name, why in setup.silence.items():
         screen.print(wrap(f"{name}: {why}", indent=9, first="silent:"))
     count = "nothing to warn of" if not findings else f"warnings: {len(findings)}"
-    screen.print(f"No errors; {count}.\n\nNext\n  {command('snelk', 'run', scenario)}")
+    following = command("snelk", "run", scenario, *repeated("--activities", activities))
+    screen.print(f"No errors; {count}.\n\nNext\n  {following}")
     if strict and findings:
         raise typer.Exit(1)
 
@@ -310,7 +312,7 @@ def run(
     loaded = load_scenario(scenario, overrides)
     run_files(activities)
     claim_run(place)
-    say_warnings(loaded, scenario)
+    say_warnings(loaded, scenario, activities)
     with progress_bar("replaying") as progress:
         done = replay(loaded, out=place, progress=progress)
     if as_json:
@@ -403,8 +405,8 @@ def searches(
         screen.print("\n" + wrap(_why_none_found(agent, results), indent=0))
         return
     key = key_path(("profiles", name, "ladder", "states", state, "search", "method"))
-    words = ("snelk", "run", scenario, "--set", f"{key}={best['method']}")
-    screen.print(f"\nTry it\n  {command(*words)}")
+    words = ["snelk", "run", str(scenario), "--set", f"{key}={best['method']}"]
+    screen.print(f"\nTry it\n  {command(*words, *repeated('--activities', activities))}")
 
 
 def _compare_company(loaded: Scenario, group: str, seeds: int, *, as_json: bool) -> None:
@@ -497,14 +499,15 @@ def load_scenario(path: Path, overrides: list[str] | None) -> Scenario:
     return load(path, overrides=dict(parse_override(text) for text in overrides or ()))
 
 
-def say_warnings(loaded: Scenario, path: str | Path) -> None:
+def say_warnings(loaded: Scenario, path: str | Path, activities: list[Path] | None = None) -> None:
     """Say on standard error how many warnings `snelk check` has, and the first of them."""
     from snelk.tuning.check import check as look_over
 
     findings = look_over(loaded)
     if findings:
         count = f"{len(findings)} warnings; the first" if len(findings) > 1 else "1 warning"
-        text = f"{count}: {findings[0]}. All: {command('snelk', 'check', path)}"
+        look = command("snelk", "check", path, *repeated("--activities", activities))
+        text = f"{count}: {findings[0]}. All: {look}"
         typer.echo(wrap(text, indent=9, first="warning:"), err=True)
 
 

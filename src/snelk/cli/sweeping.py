@@ -12,6 +12,7 @@ from snelk.cli.output import (
     cell,
     command,
     progress_bar,
+    repeated,
     say_json,
     table,
     wrap,
@@ -116,7 +117,7 @@ def sweep(
             if key not in known:
                 fix = nearest_measure(key, known)
                 raise UnknownNameError.of(option, "", f'"{key}"', "no such measure", fix)
-    say_warnings(loaded, scenario)
+    say_warnings(loaded, scenario, activities)
     with progress_bar("sweeping") as progress:
         try:
             done = measure(
@@ -131,7 +132,7 @@ def sweep(
     if as_json:
         say_json(_sweep_as_data(done, shown, wants))
     else:
-        _say_sweep(Screen(), done, shown, wants, scenario)
+        _say_sweep(Screen(), done, shown, wants, scenario, activities)
 
 
 def _pick(sweep: Sweep, variant: int, scenario: Path) -> None:
@@ -166,7 +167,12 @@ def _sweep_as_data(sweep: Sweep, shown: list[str], wants: list[Want]) -> dict[st
 
 
 def _say_sweep(
-    screen: Screen, sweep: Sweep, shown: list[str], wants: list[Want], scenario: Path
+    screen: Screen,
+    sweep: Sweep,
+    shown: list[str],
+    wants: list[Want],
+    scenario: Path,
+    activities: list[Path] | None,
 ) -> None:
     from snelk.tuning.reading import movers, points_of, tradeoffs_of
 
@@ -216,8 +222,8 @@ def _say_sweep(
     number = int(points.variant.iloc[len(points) // 2])
     screen.print("\nNext")
     screen.print("  " + command("snelk", "plot", "sweep", sweep.path, "--show", key))
-    words = ("snelk", "sweep", scenario, "--out", sweep.path, "--pick", str(number))
-    screen.print("  " + command(*words))
+    words = ["snelk", "sweep", str(scenario), "--out", str(sweep.path), "--pick", str(number)]
+    screen.print("  " + command(*words, *repeated("--activities", activities)))
 
 
 MOST_ROWS = 24

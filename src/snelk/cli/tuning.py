@@ -11,7 +11,7 @@ import typer
 
 from snelk.cli.addresses import Port, Token, secret_of
 from snelk.cli.output import Screen
-from snelk.cli.scenarios import Overrides, ScenarioFile, load_scenario
+from snelk.cli.scenarios import Activities, Overrides, ScenarioFile, load_scenario, run_files
 from snelk.waiting import look_for_garbage_as_usual
 
 PORT = 7422
@@ -21,6 +21,7 @@ PORT = 7422
 def tune(
     scenario: ScenarioFile,
     overrides: Overrides = None,
+    activities: Activities = None,
     port: Port = PORT,
     token: Token = None,
     opens: Annotated[
@@ -38,6 +39,7 @@ def tune(
     from snelk.serving.workbench import tune_on_a_page
     from snelk.tuning.workbench import Workbench
 
+    run_files(activities)
     loaded = load_scenario(scenario, overrides)
     workbench = Workbench(scenario, loaded.overrides)
     look_for_garbage_as_usual()

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Iterator
 from typing import Any, TypeVar
 from uuid import uuid4
 
-from snelk.body.registry import UserActivity, registry
+from snelk.body.registry import Registered, registry
 from snelk.waiting import seldom_look_for_garbage
 
 T = TypeVar("T")
@@ -108,7 +108,7 @@ def _elsewhere(
     work: Callable[..., T],
     name: str,
     job: Any,
-    activities: dict[str, UserActivity],
+    activities: dict[str, Registered],
     task: tuple[Any, ...],
 ) -> T:
     if name not in _KNOWN:

@@ -20,7 +20,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from snelk.body.registry import registered, source_of
+from snelk.body.registry import registered
 from snelk.config.measures import Address, addresses_of, nearest_measure
 from snelk.config.scenario import Scenario, as_scenario, load, value_of
 from snelk.errors import InputError, ReadError, UnknownNameError, nearest
@@ -289,7 +289,7 @@ def fingerprint(scenario: Scenario) -> str:
         for state in (profile.ladder.states.values() if profile.ladder else ())
         if state.call is not None
     }
-    activities = {name: source_of(registered(name)) for name in sorted(called)}
+    activities = {name: registered(name).digest for name in sorted(called)}
     text = json.dumps([setup, scenario.digests(), version("snelk"), activities])
     return blake2b(text.encode(), digest_size=8).hexdigest()
 
