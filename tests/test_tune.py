@@ -39,14 +39,27 @@ NIGHTS = [snelk.croft() / "night.toml", snelk.mill() / "night.toml"]
 RANGE, NEAR = "profiles.goose.cones.wide.range", "profiles.hound.cones.near.range"
 
 
-@pytest.mark.parametrize("path", NIGHTS)
-def test_every_number_can_be_turned_within_its_slider(path: Path) -> None:
-    scenario = snelk.load(path)
-    found = numbers_of(scenario.setup)
+PLAYED = {
+    "cast.fox.play": {"to": "hedge-gap", "sign": 0.2},
+    "groups.keepers": {"members": ["dog", "farmer"], "apart": 0.5},
+    "fairness.yard": {"target": "fox", "cell": 4.0},
+}
+
+
+@pytest.mark.parametrize(("path", "overrides"), [(NIGHTS[0], PLAYED), (NIGHTS[1], {})])
+def test_every_number_can_be_turned_within_its_slider(
+    path: Path, overrides: dict[str, object]
+) -> None:
+    bench = Workbench(path, overrides)
+    scenario, found = bench.scenario, bench.numbers()
+    if overrides:
+        ends = {each.key: (each.least, each.most) for each in found}
+        assert ends["fairness.yard.late"] == (0.0, 1.0)
+        assert "groups.keepers.apart" in ends
     assert len({each.key for each in found}) == len(found) > 400
     refused = []
     for each in found:
-        assert each.value == value_of(scenario.setup, each.key), each
+        assert each.value == value_of(scenario.as_written, each.key), each
         assert each.least <= each.value <= each.most, each
         assert 0.0 < each.step <= each.most - each.least, each
         for value in (each.value, each.least, each.most):

@@ -27,7 +27,6 @@ from snelk.config.nodes import (
     Dimension,
     Node,
 )
-from snelk.config.players import as_before_playing, players_of
 from snelk.config.problems import bare, checked, key_path, shown
 from snelk.config.scenario import Scenario, value_of
 from snelk.config.schema import DIALECT
@@ -71,7 +70,7 @@ def export(scenario: Scenario, units: GameUnits | None = None) -> dict[str, Any]
     1600.0
     """
     exporter = _Exporter(units or GameUnits())
-    setup = resolved(_as_written(scenario))
+    setup = resolved(scenario.as_written)
     found: dict[str, Any] = {"snelk_export": EXPORT, "title": setup.title}
     found["units"] = exporter.units.model_dump(mode="json")
     fields = type(setup).model_fields
@@ -79,16 +78,6 @@ def export(scenario: Scenario, units: GameUnits | None = None) -> dict[str, Any]
         value = getattr(setup, name)
         found[name] = exporter.out(value, fields[name], (name,))
     return found
-
-
-def _as_written(scenario: Scenario) -> Setup:
-    """Its numbers, where who plays has the profile that it has otherwise."""
-    if not players_of(scenario.setup):
-        return scenario.setup
-    problems: list[Problem] = []
-    written = scenario.draft.setup(problems)
-    assert written is not None  # as it was when it was read
-    return as_before_playing(scenario.setup, written)
 
 
 def changes_in(scenario: Scenario, exported: Mapping[str, Any]) -> dict[str, Any]:

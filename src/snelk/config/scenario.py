@@ -6,6 +6,7 @@ import json
 import math
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from hashlib import blake2b
 from pathlib import Path
 from typing import Any
@@ -24,6 +25,7 @@ from snelk.config.played import Played, read_played
 from snelk.config.players import (
     NOTHING,
     Recorded,
+    as_before_playing,
     player_problems,
     players_of,
     with_players,
@@ -75,6 +77,15 @@ class Scenario:
     draft: Draft = field(repr=False)
     recorded: Recorded = field(repr=False, default=NOTHING)
     played: Played | None = None
+
+    @cached_property
+    def as_written(self) -> Setup:
+        """Its numbers by the keys of its files: who plays has the profile that it has otherwise."""
+        if not players_of(self.setup):
+            return self.setup
+        written = self.draft.setup([])
+        assert written is not None  # as it was when it was read
+        return as_before_playing(self.setup, written)
 
     def changed(self, overrides: Mapping[str, Any]) -> Scenario:
         """The same scenario with other numbers; level, tracks and noises are not read again.

@@ -235,8 +235,9 @@ def _meter(value: object) -> object:
 
 
 MeterOrName = Annotated[
-    float | str, BeforeValidator(_meter, json_schema_input_type=float | str),
-]  # fmt: skip
+    Annotated[float, Field(ge=0, le=1)] | str,
+    BeforeValidator(_meter, json_schema_input_type=Annotated[float, Field(ge=0, le=1)] | str),
+]
 """A meter from 0 to 1, or the name of a threshold."""
 
 

@@ -11,6 +11,8 @@ from matplotlib.patches import PathPatch
 from matplotlib.path import Path as Outline
 from numpy.typing import NDArray
 
+from snelk.plots.style import INK
+
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from shapely.geometry.base import BaseGeometry
@@ -92,6 +94,17 @@ def draw_level(ax: Axes, level: Level, *, light: float, floor: str | None = None
         for patch, name in zip(drawn, belongs, strict=True):
             if name != floor and name is not None:
                 patch.set_alpha(FAINTNESS)
+
+
+def frame_level(ax: Axes, level: Level, *, anchor: str) -> None:
+    """Show the whole level, 1 m about it, with its unit; `anchor` is the corner it keeps to."""
+    low_x, low_y, high_x, high_y = level.bounds
+    ax.set_xlim(low_x - 1.0, high_x + 1.0)
+    ax.set_ylim(low_y - 1.0, high_y + 1.0)
+    ax.set_aspect("equal", anchor=anchor)
+    ax.tick_params(colors=INK, labelsize=9)
+    text = "x and y in m"
+    ax.text(1.0, 1.012, text, transform=ax.transAxes, ha="right", fontsize=9, color=INK)
 
 
 def _draw_zones_and_floors(ax: Axes, level: Level) -> None:

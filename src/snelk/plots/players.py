@@ -13,7 +13,7 @@ from matplotlib.text import Annotation
 
 from snelk.errors import one_of
 from snelk.level.level import Level
-from snelk.plots.ground import draw_level
+from snelk.plots.ground import draw_level, frame_level
 from snelk.plots.style import BLUE, FAINT, GREEN, INK, ORANGE, VERMILION, Drawing, room_for_panels
 from snelk.tuning.players import OUTCOMES
 
@@ -86,13 +86,7 @@ def plot_players(
     artists = PlayersArtists([plan, bars])
     draw_level(plan, level, light=found.scenario.setup.light, floor=floor)
     _draw_ways(artists, found)
-    low_x, low_y, high_x, high_y = level.bounds
-    plan.set_xlim(low_x - 1.0, high_x + 1.0)
-    plan.set_ylim(low_y - 1.0, high_y + 1.0)
-    plan.set_aspect("equal", anchor="NW")
-    plan.tick_params(colors=INK, labelsize=9)
-    plan.text(1.0, 1.012, "x and y in m", transform=plan.transAxes, ha="right", fontsize=9,
-              color=INK)  # fmt: skip
+    frame_level(plan, level, anchor="NW")
     rows = found.noticers.head(MOST_TOLD).to_dict(orient="records")
     lines = [f"{who['agent']}: warns {who['warned_first']} first, too late for {who['too_late']}"
              for who in rows]  # fmt: skip

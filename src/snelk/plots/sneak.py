@@ -10,7 +10,7 @@ from matplotlib.lines import Line2D
 
 from snelk.errors import InputError, one_of
 from snelk.level.level import Level
-from snelk.plots.ground import draw_level
+from snelk.plots.ground import draw_level, frame_level
 from snelk.plots.style import (
     AGENT_COLOURS,
     FAINT,
@@ -90,13 +90,7 @@ def plot_sneak(
     holds = any(each.holds for each in found.passages)
     if not holds:
         _draw_closings(artists, found)
-    low_x, low_y, high_x, high_y = level.bounds
-    plan.set_xlim(low_x - 1.0, high_x + 1.0)
-    plan.set_ylim(low_y - 1.0, high_y + 1.0)
-    plan.set_aspect("equal", anchor="SW")
-    plan.tick_params(colors=INK, labelsize=9)
-    plan.text(1.0, 1.012, "x and y in m", transform=plan.transAxes, ha="right", fontsize=9,
-              color=INK)  # fmt: skip
+    frame_level(plan, level, anchor="SW")
     if count:
         _draw_meters(artists, found, found.passages[shown - 1], shown)
     else:

@@ -74,13 +74,13 @@ class Bench:
     def page(self, address: str) -> str:
         """The HTML text of the page."""
         bench = self.workbench
-        setup = bench.scenario.setup
+        written = bench.scenario.as_written
         return tune_page_of(
             bench.today,
             address,
             numbers=bench.numbers(),
-            curves=curves_of(setup),
-            conditions=conditions_of(setup),
+            curves=curves_of(written),
+            conditions=conditions_of(written),
             handles=bench.handles(),
             may_move=bench.may_move(),
         )

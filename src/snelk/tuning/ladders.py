@@ -144,8 +144,9 @@ def _out_of_reach(scenario: Scenario) -> Found:
                 spots += list(each.spots or member.spots) if each else []
             goals |= {f"the spot {spot}": world.spots[spot] for spot in spots}
             if state.play is not None:
-                places = world.level.places_named(state.play.to, float(world.motion.z[0, a]))
-                goals.update(dict.fromkeys([state.play.to], places[0]) if len(places) else {})
+                there = world.level.places_named(state.play.to, float(world.motion.z[0, a]))
+                if len(there):
+                    goals[state.play.to] = there[0]
             if state.home is not None and (member.home or member.at) is not None:
                 goals["its home"] = Me(world, 0, a).home_at
             if state.patrol is not None:

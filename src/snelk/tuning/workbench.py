@@ -200,7 +200,7 @@ class Workbench:
 
     def numbers(self) -> list[Number]:
         """All numbers that can be turned, as they are in the files."""
-        return numbers_of(self.scenario.setup)
+        return numbers_of(self.scenario.as_written)
 
     def tried(self, changes: Changes) -> Scenario:
         """The scenario with other numbers.
