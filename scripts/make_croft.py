@@ -40,8 +40,8 @@ def feature(kind: str, name: str, geometry: str, points: Any, **properties: Any)
 
 def level() -> dict[str, Any]:
     stone = {"hear_through": 0.6}
-    boards = {"see_through": 0.6, "hear_through": 1.0}
-    hedge = {"see_through": 0.4, "hear_through": 0.9}
+    boards = {"see_through": 0.6, "hear_through": 1.0, "smell_through": 0.9}
+    hedge = {"see_through": 0.4, "hear_through": 0.9, "smell_through": 0.7}
     features = [
         feature("wall", "barn", "Polygon", box(14, 30.5, 14, 10), top=6.0, hear_through=0.2),
         feature("wall", "coop", "Polygon", box(38.5, 31, 5, 3.6), top=2.2, hear_through=0.6),

@@ -16,6 +16,7 @@ from snelk.mind.drawn import Drawn
 from snelk.mind.memory import SOURCES, Beliefs
 from snelk.mind.signals import FARTHEST, NOBODY, PLACE, RULES, Attended, FocusNumbers, Signals
 from snelk.senses.bodies import Bodies, Poses
+from snelk.senses.contact import Contacts
 
 V, A, J, TICKS, DT = 2, 5, 6, 12, 0.1
 NO_CLUE = np.full((V, J), -1, np.int32)
@@ -51,13 +52,26 @@ def focus_numbers(chance: np.random.Generator) -> FocusNumbers:
 
 
 def nothing_yet() -> Attended:
-    none = np.zeros((5, V, A, J), np.bool_)
+    none = np.zeros((6, V, A, J), np.bool_)
     unknown = np.full((6, V, A, J), np.nan)
     first, away, value = np.full((3, V, A, J + 1), np.inf)
     value *= -1
     sensed, focus = np.zeros((V, A, J + 1), np.bool_), np.full((V, A), NOBODY, np.int32)
     seen_for, lost_for = np.zeros((V, A, J)), np.full((V, A, J), np.inf)
-    return Attended(*none, lost_for, seen_for, *unknown, first, away, value, sensed, focus)
+    ages = np.full((V, A, J), np.inf)
+    both = none[4:], lost_for, seen_for
+    return Attended(
+        *none[:4], ages, *both[0], *both[1:], *unknown, first, away, value, sensed, focus
+    )
+
+
+def contacts_of(*results: Any, age: Any = np.nan) -> Contacts:
+    """What touch, the zone sense and smell came to, and how old what is smelt is."""
+    contacts = Contacts.blank(results[0].shape)
+    for into, values in zip((contacts.touch, contacts.zone, contacts.smell), results, strict=True):
+        into[...] = values
+    contacts.scent_age[...] = age
+    return contacts
 
 
 def focus_by_arrays(
@@ -112,12 +126,13 @@ def test_attention_is_what_the_rules_make_of_whole_arrays(seed: int) -> None:
     for tick in range(TICKS):
         poses, p = poses_of(chance, rows), np.arange(V) if rows > 1 else np.zeros(V, int)
         failed = chance.integers(-1, 3, (V, A, J, 2)).astype(np.int8)
-        touch, zone = chance.integers(-1, 6, (2, V, A, J)).astype(np.int8)
+        touch, zone, smell = chance.integers(-1, 6, (3, V, A, J)).astype(np.int8)
+        age = chance.random((V, A, J))
         loudness = chance.choice([0.0, 0.5], (V, A, J))
         meter = chance.choice([0.0, 0.4, 0.6, 0.65, 1.0], (V, A, J))
         source = chance.integers(-1, len(SOURCES), (V, A, J)).astype(np.int8)
         source[~numbers.remembers] = -1
-        for noticed in (failed, touch, zone):
+        for noticed in (failed, touch, zone, smell):
             noticed[~numbers.may] = 2
         for none, held in ((0.0, loudness), (0.0, meter), (-1, source)):
             held[~numbers.may] = none  # who can never be noticed is not
@@ -128,8 +143,8 @@ def test_attention_is_what_the_rules_make_of_whole_arrays(seed: int) -> None:
         ignored = sometimes(chance, 0.1, V, A, J)
         was, now.seen_to[...] = now.focus.copy(), sometimes(chance, 0.1, V, A, J)
         attend(
-            poses, failed, touch, zone, loudness, meter, beliefs, ignored, *place, numbers, DT,
-            tick, now,
+            poses, failed, contacts_of(touch, zone, smell, age=age), loudness, meter, beliefs,
+            ignored, *place, numbers, DT, tick, now,
         )  # fmt: skip
         there = poses.present[p][:, None, :] & ~now.seen_to
         ignored |= now.seen_to
@@ -142,11 +157,14 @@ def test_attention_is_what_the_rules_make_of_whole_arrays(seed: int) -> None:
             np.where(remembers, held, np.where(seen | felt, real[p][:, None, :], np.nan))
             for held, real in zip(at, (poses.x, poses.y, poses.z), strict=True)
         ]
-        news = np.where(remembers, np.isin(source, [0, 4, 5]), seen | felt)
+        news = np.where(remembers, np.isin(source, [0, 4, 5, 6]), seen | felt)
         known = np.where(news, believed, np.where(remembers & (source < 0), np.nan, known))
         np.testing.assert_array_equal(now.seen, seen)
         np.testing.assert_array_equal(now.felt, felt)
         np.testing.assert_array_equal(now.heard, loudness > 0)
+        smelt = (smell == -1) & ~now.seen_to & numbers.may
+        np.testing.assert_array_equal(now.smelt, smelt)
+        np.testing.assert_array_equal(now.scent_age, np.where(smelt, age, np.inf))
         np.testing.assert_allclose(now.lost_for, lost_for)
         np.testing.assert_allclose(now.seen_for, seen_for, atol=1e-12)
         np.testing.assert_array_equal([now.x, now.y, now.z], believed)
@@ -174,7 +192,7 @@ def test_a_focus_sticks_to_what_is_better_by_so_much_and_no_more() -> None:
     for held, other, focus in ((0.5, 0.0, 0), (0.5, 0.75, 0), (0.5, 0.7500001, 3), (0.6, 0.75, 3)):
         meter[..., 0], meter[..., 3] = held, other
         attend(
-            poses, nobody[..., None], nobody, nobody, np.zeros(shape), meter, beliefs,
+            poses, nobody[..., None], contacts_of(*[nobody] * 3), np.zeros(shape), meter, beliefs,
             np.zeros(shape, np.bool_), none, none, none, none, np.zeros((V, A), np.bool_), numbers, DT,
             0, now,
         )  # fmt: skip
@@ -193,9 +211,9 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
     told = sometimes(chance, 0.3, V, A, J)
     now = nothing_yet()
     now.seen_to[...] = sometimes(chance, 0.2, V, A, J)
-    for field in (now.seen, now.heard, now.felt):
+    for field in (now.seen, now.heard, now.felt, now.smelt):
         field[...] = sometimes(chance, 0.4, V, A, J)
-    now.lost_for[...], now.seen_for[...] = chance.random((2, V, A, J))
+    now.lost_for[...], now.seen_for[...], now.scent_age[...] = chance.random((3, V, A, J))
     for field in (now.x, now.y, now.z):
         field[...] = chance.integers(-1, 2, (V, A, J))
     now.x[now.lost_for > 0.8] = np.nan
@@ -277,6 +295,8 @@ def test_signals_are_what_the_rules_make_of_whole_arrays(seed: int) -> None:
                 moving.x[v, a] - standing.home_x[v, a], moving.y[v, a] - standing.home_y[v, a],
                 moving.z[v, a] - standing.home_z[v, a],
             ])),
+            "smelt": of and now.smelt[v, a, j], "any_smelt": now.smelt[v, a].any(),
+            "scent_age": now.scent_age[v, a, j] if of else np.inf,
             "lost_for": now.lost_for[v, a, j] if of else np.inf,
             "seen_for": now.seen_for[v, a, j] if of else 0.0,
             "state_for": standing.since[v, a] * DT, "rank": standing.rank[v, a, s],

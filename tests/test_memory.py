@@ -17,6 +17,7 @@ from snelk.level.grid import build_grid, scratch_for
 from snelk.mind.memory import SOURCES, Beliefs, MemoryNumbers, News
 from snelk.mind.remembering import remember
 from snelk.senses.bodies import Poses
+from snelk.senses.contact import SENSED, Contacts
 
 MEMORY = "profiles.watcher.memory"
 
@@ -114,22 +115,28 @@ def test_a_lead_goes_on_as_the_target_went_when_it_was_last_sensed(tmp_path: Pat
 
 
 @pytest.mark.parametrize(
-    ("believed", "heard", "told", "source"),
+    ("believed", "heard", "told", "smelt", "source"),
     [
-        (1.0, 1.0, np.nan, "heard"),  # what one hears oneself counts if it is as new
-        (1.0, 1.1, np.nan, "last_known"),
-        (1.0, np.nan, 0.9, "told"),
-        (1.0, np.nan, 1.0, "last_known"),  # what is told must be news
-        (1.0, 0.8, 0.8, "heard"),
-        (1.0, 0.8, 0.7, "told"),
-        (1.0, 1.1, 0.9, "told"),
-        (np.nan, 5.0, np.nan, "heard"),
-        (np.nan, np.nan, 5.0, "told"),
-        (np.nan, 5.0, 5.0, "heard"),
+        (1.0, 1.0, np.nan, np.nan, "heard"),  # what one hears oneself counts if it is as new
+        (1.0, 1.1, np.nan, np.nan, "last_known"),
+        (1.0, np.nan, 0.9, np.nan, "told"),
+        (1.0, np.nan, 1.0, np.nan, "last_known"),  # what is told must be news
+        (1.0, 0.8, 0.8, np.nan, "heard"),
+        (1.0, 0.8, 0.7, np.nan, "told"),
+        (1.0, 1.1, 0.9, np.nan, "told"),
+        (np.nan, 5.0, np.nan, np.nan, "heard"),
+        (np.nan, np.nan, 5.0, np.nan, "told"),
+        (np.nan, 5.0, 5.0, np.nan, "heard"),
+        (1.0, np.nan, np.nan, 1.0, "smelt"),  # so does what one smells oneself
+        (1.0, np.nan, np.nan, 1.1, "last_known"),
+        (1.0, 0.8, 0.8, 0.8, "smelt"),
+        (1.0, 0.7, np.nan, 0.8, "heard"),
+        (1.0, np.nan, 0.7, 0.8, "told"),
+        (np.nan, np.nan, np.nan, 50.0, "smelt"),  # however old, if nothing is known
     ],
 )
 def test_the_newest_of_belief_ear_and_word_counts(
-    believed: float, heard: float, told: float, source: str
+    believed: float, heard: float, told: float, smelt: float, source: str
 ) -> None:
     one, dt = (1, 1, 1), 0.1
     beliefs = Beliefs.blank(one)
@@ -144,12 +151,17 @@ def test_the_newest_of_belief_ear_and_word_counts(
     ]
     place, code = np.zeros((1, 1)), np.zeros((1, 1), np.int8)
     there = Poses(place, place, place, place, code, code, np.ones((1, 1), np.bool_))
-    unseen = np.full((1, 1, 1, 1), 3, np.int8), *np.full((2, 1, 1, 1), 3, np.int8)
+    contacts = Contacts.blank(one)
+    contacts.smell[...] = 3 if np.isnan(smelt) else SENSED
+    contacts.scent_age[...], contacts.scent_x[...] = smelt, 3.0
+    contacts.scent_y[...] = contacts.scent_z[...] = 0.0
+    unseen = np.full((1, 1, 1, 1), 3, np.int8), contacts
     walls = build_grid(np.zeros((0, 6)), np.zeros(0, np.int32), np.zeros(0))
     notices = np.ones(one, np.bool_)
     remember(notices, there, there, dt, *unseen, *news, numbers, walls, scratch_for(walls), beliefs)
     assert SOURCES[int(beliefs.source[0, 0, 0])] == source
-    assert beliefs.x[0, 0, 0] == {"heard": 1.0, "told": 2.0, "last_known": 0.0}[source]
+    place = {"heard": 1.0, "told": 2.0, "smelt": 3.0, "last_known": 0.0}
+    assert beliefs.x[0, 0, 0] == place[source]
 
 
 def test_sight_outranks_hearing_and_newer_outranks_older(tmp_path: Path) -> None:

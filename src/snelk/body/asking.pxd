@@ -28,7 +28,7 @@ cdef void _ask_body(
 ) noexcept nogil
 
 @cython.locals(
-    j=Py_ssize_t, any_seen=bint, any_heard=bint, any_felt=bint, any_told=bint, x=double,
+    j=Py_ssize_t, any_seen=bint, any_heard=bint, any_felt=bint, any_smelt=bint, any_told=bint, x=double,
     y=double, z=double, dx=double, dy=double, away=double,
 )
 cdef void _ask_targets(

@@ -193,24 +193,29 @@ def _ask_targets(
 ) -> None:
     """What an agent asks of its focus, and of any target."""
     any_seen, any_heard, any_felt, any_told = False, drawn.heard[v, a], False, False
+    any_smelt = False
     for j in range(now.seen.shape[2]):
         any_seen |= now.seen[v, a, j]
         any_heard |= now.heard[v, a, j]
         any_felt |= now.felt[v, a, j]
+        any_smelt |= now.smelt[v, a, j]
         if told[v, a, j] and not now.seen_to[v, a, j]:
             any_told = True
     signals.any_seen[v, a], signals.any_heard[v, a] = any_seen, any_heard
     signals.any_felt[v, a], signals.any_told[v, a] = any_felt, any_told
+    signals.any_smelt[v, a] = any_smelt
     j = now.focus[v, a]
     x, y, z = NAN, NAN, NAN
     signals.focus[v, a], signals.place[v, a] = j, -1
     signals.seen[v, a], signals.heard[v, a] = False, False
     signals.felt[v, a], signals.told[v, a] = False, False
+    signals.smelt[v, a], signals.scent_age[v, a] = False, INF
     signals.lost_for[v, a], signals.seen_for[v, a] = INF, 0.0
     if j >= 0:
         x, y, z = now.x[v, a, j], now.y[v, a, j], now.z[v, a, j]
         signals.seen[v, a], signals.heard[v, a] = now.seen[v, a, j], now.heard[v, a, j]
         signals.felt[v, a], signals.told[v, a] = now.felt[v, a, j], told[v, a, j]
+        signals.smelt[v, a], signals.scent_age[v, a] = now.smelt[v, a, j], now.scent_age[v, a, j]
         signals.lost_for[v, a] = now.lost_for[v, a, j]
         signals.seen_for[v, a] = now.seen_for[v, a, j]
     elif j == PLACE:

@@ -53,7 +53,7 @@ def _perceive(
     if stage.any_tracked:
         _follow(moving, poses, stage.characters, stage.dt, counts)
     _attend(
-        poses, stage.sight.failed, stage.contacts.touch, stage.contacts.zone, stage.loudness,
+        poses, stage.sight.failed, stage.contacts, stage.loudness,
         stage.meters.value, stage.beliefs, ignored, stage.drawn.x, stage.drawn.y, stage.drawn.z,
         stage.drawn.meter, stage.drawn.heard, stage.focus_numbers, stage.dt, tick,
         stage.attended,

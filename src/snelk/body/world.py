@@ -58,7 +58,7 @@ from snelk.level.ways import Ways
 from snelk.mind.attention import Attention
 from snelk.mind.columns import MeterColumns, SignalColumns
 from snelk.mind.ladder import NO_TRANSITION, Ladders, Step
-from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, MemoryNumbers, forget
+from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, SMELT, MemoryNumbers, forget
 from snelk.mind.signals import NOBODY, PLACE, Signals
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import (
@@ -699,7 +699,7 @@ class World:
         """Beliefs of those who see the place they believe in, with nobody there, are given up."""
         beliefs, places = self.senses.beliefs, self.senses.places.drawn
         unseen = (beliefs.source != NO_BELIEF) & (beliefs.source != SENSED_NOW)
-        unseen &= beliefs.source != GRACE
+        unseen &= (beliefs.source != GRACE) & (beliefs.source != SMELT)
         for v, a in np.argwhere(self._disproves & self.present(self.characters)):
             me = Me(self, int(v), int(a))
             last = [PLACE] if not np.isnan(places.x[v, a]) else []

@@ -83,7 +83,9 @@ def why(
     end: To = None,
     sense: Annotated[
         str | None,
-        typer.Option("--sense", metavar="SENSE", help="About sight, hearing, touch or zone first."),
+        typer.Option(
+            "--sense", metavar="SENSE", help="About this sense first: sight, hearing, touch …"
+        ),
     ] = None,
     as_json: Json = False,
 ) -> None:
@@ -281,9 +283,11 @@ def _say_answer(
     every: list[Answer | SenseAnswer] = [answer, *answer.senses]
     changes = [c for each in every for c in (each.counterfactual, *each.others) if c and c.settable]
     if changes:
+        from snelk.config.writing import as_toml
+
         words = ["snelk", "run", run.info["scenario"]]
         for key, value in run.info["overrides"].items():
-            words += ["--set", f"{key}={value}"]
+            words += ["--set", f"{key}={as_toml(value)}"]
         tried = beside(folder, "{}-tried")
         for assignment in changes[0].settable:
             words += ["--set", assignment]

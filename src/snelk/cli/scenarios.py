@@ -288,6 +288,8 @@ def _other_senses(profile: Profile) -> Iterator[list[str]]:
         yield ["touch", f"within {profile.touch.radius:g} m", teams["touch"]]
     if profile.zone_sense is not None:
         yield ["zone", ", ".join(profile.zone_sense.zones), teams["zone_sense"]]
+    if profile.smell is not None:
+        yield ["smell", f"within {profile.smell.reach:g} m", teams["smell"]]
 
 
 def run(
@@ -615,7 +617,7 @@ def _say_run(done: Run, place: Path) -> None:
         screen.print(f"\nThe run ended at {times[-1]:.2f} s: {caught.text.iloc[-1]}.")
     counts: dict[str, Any] = done.info["rows"]
     written = f"Written to {place}: {counts['events']} events, {counts['sight']} checks of sight, "
-    written += f"{counts['hearing']} of hearing, {counts['contacts']} of touch and zones"
+    written += f"{counts['hearing']} of hearing, {counts['contacts']} of touch, zones and smell"
     screen.print("\n" + wrap(written, indent=0))
 
 

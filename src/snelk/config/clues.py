@@ -66,7 +66,7 @@ def with_clues_placed(setup: Setup, level: LevelData, tracks: Mapping[str, Track
             body = setup.body_name_of(member.clue.what[1])
         if body is None:
             body = CLUE_BODY
-            bodies.setdefault(CLUE_BODY, Body(standing=1.0, radius=0.05))
+            bodies.setdefault(CLUE_BODY, Body(standing=1.0, radius=0.05, scent=0.0))
         x, y, z = _place_of(member.clue, setup, level, tracks)
         # What is out of order in the level has a height; `at` alone moves it in plan only.
         z = member.z if "z" in member.model_fields_set else z

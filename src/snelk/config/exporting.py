@@ -32,17 +32,20 @@ from snelk.config.scenario import Scenario, value_of
 from snelk.config.schema import DIALECT
 from snelk.errors import InputError, Problem
 
+HEADINGS = ("facing", "blows_to")
+"""The keys of directions: which way they are counted, and from where, is the game's."""
+
 EXPORT = 1
 """The layout of what is exported; another number is another layout."""
 
 SECTIONS = (
-    "clock", "seed", "light", "background", "bodies", "profiles", "noise_kinds", "grounds",
+    "clock", "seed", "light", "background", "air", "bodies", "profiles", "noise_kinds", "grounds",
     "doors", "lights", "cast", "groups",
 )  # fmt: skip
 """What is exported of a scenario: what its level, tracks and lists of events do not say."""
 
-SENSES: tuple[Literal["sight", "hearing", "touch", "zone"], ...] = (
-    "sight", "hearing", "touch", "zone",
+SENSES: tuple[Literal["sight", "hearing", "touch", "zone", "smell"], ...] = (
+    "sight", "hearing", "touch", "zone", "smell",
 )  # fmt: skip
 """Those that an agent may have."""
 
@@ -248,7 +251,7 @@ def _cone(cone: Cone, notices: tuple[str, ...]) -> Cone:
 def _profile(profile: Profile) -> Profile:
     update: dict[str, Any] = {"like": None}
     update["cones"] = {n: _cone(cone, profile.notices) for n, cone in profile.cones.items()}
-    for name in ("hearing", "touch", "zone_sense"):
+    for name in ("hearing", "touch", "zone_sense", "smell"):
         sense = getattr(profile, name)
         if sense is not None and sense.notices is None:
             update[name] = sense.model_copy(update={"notices": profile.notices})
@@ -312,7 +315,7 @@ class _Exporter(GamePlaces):
         angle = 1.0 / TO_DEGREES[units.angle]
         self._factors = {
             "m": length, "s": time, "deg": angle, "m/s": length / time, "deg/s": angle / time,
-            "m/s2": length / time**2,
+            "m/s2": length / time**2, "s/m": time / length,
         }  # fmt: skip
 
     def factor(self, unit: str) -> float:
@@ -335,7 +338,7 @@ class _Exporter(GamePlaces):
                 else [x * self.factor(units[0]), y * self.factor(units[1])]
                 for n, (each, x, y) in enumerate((each, *_two(each)) for each in value)
             ]  # fmt: skip
-        if place[-1] == "facing":
+        if place[-1] in HEADINGS:
             return self.units.heading_out(value)
         unit = unit_in(annotation)
         return value if isinstance(value, int) and not unit else value * self.factor(unit)
@@ -369,7 +372,7 @@ class _Exporter(GamePlaces):
                 key_path((*owner, last)): [x, y],
                 key_path((*owner, PLACES[last])): z,
             }
-        if last == "facing":
+        if last in HEADINGS:
             return {key_path(place): self.units.heading_in(value)}
         if "when" in names:
             at = place[: place.index("when") + 1]
@@ -420,7 +423,7 @@ def _units_of_pairs(place: Step) -> tuple[str, str] | None:
 def unit_in(field: Any) -> str:
     """The unit of the numbers of a field, or of a list or table of them; empty for none."""
     text = repr(field)
-    for unit in ("m/s2", "deg/s", "m/s", "m/m", "deg", "m", "s"):
+    for unit in ("m/s2", "deg/s", "m/s", "s/m", "m/m", "deg", "m", "s"):
         if f"'unit': '{unit}'" in text:
             return unit
     return ""

@@ -24,7 +24,7 @@ MEASURES: dict[str, Measure] = {
     "length": Measure("run", "s", "From the first to the last tick."),
     "catches": Measure("run", "", "How often anybody was caught."),
     "caught_at": Measure("run", "s", "When somebody was caught first."),
-    "first_sensed": Measure("pair", "s", "When it was first seen, felt or heard."),
+    "first_sensed": Measure("pair", "s", "When it was first seen, felt, heard or smelt."),
     "first_seen": Measure("pair", "s", "When it was first in view."),
     "first_noticed": Measure(
         "pair",

@@ -393,7 +393,7 @@ class State(Model):
         default=None, description="Its posture; standing, or prone asleep, if absent."
     )
     awake: Share = Field(default=1.0, description="Scales how far all its senses reach.")
-    senses: dict[Literal["sight", "hearing", "touch", "zone"], Share] = Field(
+    senses: dict[Literal["sight", "hearing", "touch", "zone", "smell"], Share] = Field(
         default={}, description="Scales single senses beside that, by name; 0 is off."
     )
     cones: dict[Name, ConeLimits] = Field(

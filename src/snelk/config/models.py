@@ -112,6 +112,10 @@ class Meter(Model):
     zone_rate: Factor = Field(
         default=1.0, description="Rate at which being in a zone of the zone sense fills it."
     )
+    smell_rate: Factor = Field(
+        default=0.5,
+        description="Rate at which a trail of strength 1 that is smelt fills it; others less.",
+    )
     thresholds: dict[Name, Annotated[float, with_unit("", gt=0, le=1)]] = Field(
         default={}, description="Named values whose crossing is an event."
     )
@@ -178,6 +182,9 @@ class Body(Model):
         default=False,
         description="Whether an upright cylinder of its radius and height hides what is behind it.",
     )
+    scent: Factor = Field(
+        default=1.0, description="How strong a trail it leaves where it goes; 0 for none."
+    )
     climb: Reach | None = Field(
         default=None,
         description="How high a wall it gets over, m; three quarters of its height if absent.",
@@ -236,6 +243,20 @@ class ZoneSense(Model):
     )
 
 
+class Smell(Model):
+    """What an agent smells of the trails that others leave."""
+
+    reach: Length = Field(
+        description="How far off it smells a trail of strength 1 where no wind blows, m."
+    )
+    weakest: Annotated[float, with_unit("", ge=0.001, le=1)] = Field(
+        default=0.05, description="A trail that has faded below this strength is not smelt."
+    )
+    notices: Names | None = Field(
+        default=None, description="The teams it smells; the profile's `notices` if absent."
+    )
+
+
 class Memory(Model):
     """What an agent keeps of a target that it does not sense any more."""
 
@@ -288,6 +309,7 @@ class Profile(Model):
     zone_sense: ZoneSense | None = Field(
         default=None, description="Zones it always senses somebody in; none if absent."
     )
+    smell: Smell | None = Field(default=None, description="Its nose; none if absent.")
     cones: dict[Name, Cone] = Field(default={}, description="Its sight volumes, by name.")
     meter: Meter | None = Field(default=None, description="Its detection meter; none if absent.")
     memory: Memory | None = Field(default=None, description="Its memory; none if absent.")
@@ -302,13 +324,14 @@ class Profile(Model):
 
     def teams(self) -> dict[tuple[str, ...], tuple[str, ...]]:
         """The teams that each of its senses notices, by where the sense stands in the profile."""
-        senses: dict[tuple[str, ...], Cone | Hearing | Touch | ZoneSense | None] = {
+        senses: dict[tuple[str, ...], Cone | Hearing | Touch | ZoneSense | Smell | None] = {
             ("cones", name): cone for name, cone in self.cones.items()
         }
         senses |= {
             ("hearing",): self.hearing,
             ("touch",): self.touch,
             ("zone_sense",): self.zone_sense,
+            ("smell",): self.smell,
         }
         return {
             place: self.notices if sense.notices is None else sense.notices
@@ -419,7 +442,7 @@ class Member(Model):
     awake: Share = Field(
         default=1.0, description="Scales how far all its senses reach; 0 is fast asleep."
     )
-    senses: dict[Literal["sight", "hearing", "touch", "zone"], Share] = Field(
+    senses: dict[Literal["sight", "hearing", "touch", "zone", "smell"], Share] = Field(
         default={}, description="Scales single senses beside that, by name; 0 is off."
     )
     lamp: Lamp | None = Field(default=None, description="A light it carries.")
@@ -629,6 +652,28 @@ class Effect(Model):
         return self
 
 
+class Air(Model):
+    """How trails fade, and the wind that carries them to noses."""
+
+    half_life: Annotated[float, with_unit("s", gt=0, le=1e6)] = Field(
+        default=60.0, description="Seconds in which a trail fades to half where no wind blows."
+    )
+    wind: Annotated[float, with_unit("m/s", ge=0, le=30)] = Field(
+        default=0.0, description="How fast the wind blows, m/s."
+    )
+    blows_to: Annotated[float, with_unit("deg", ge=-360, le=360)] = Field(
+        default=0.0, description="Where it blows to, degrees counter-clockwise from +x."
+    )
+    thins: Annotated[float, with_unit("s/m", ge=0, le=10)] = Field(
+        default=0.2, description="How much faster a trail fades for each m/s of wind, as a share."
+    )
+    carries: Annotated[float, with_unit("s/m", ge=0, le=1)] = Field(
+        default=0.2,
+        description="How much farther off it is smelt downwind for each m/s of wind, and less far "
+        "upwind: as a power of e.",
+    )
+
+
 class Clock(Model):
     """The fixed step, and from when to when."""
 
@@ -703,6 +748,7 @@ class Setup(ProfilesFile):
     light: Share = Field(
         default=1.0, description="Light where no zone says otherwise, 0 dark to 1 day."
     )
+    air: Air = Field(default=Air(), description="How trails fade, and the wind.")
     seed: Annotated[int, with_unit("", ge=0, lt=2**63)] = Field(
         default=0, description="Seed of all chance."
     )
@@ -785,6 +831,9 @@ class Blocking(Model):
     hear_through: Share = Field(
         default=0.5, description="What is left of a noise's reach behind it, as a share."
     )
+    smell_through: Share = Field(
+        default=0.0, description="What is left of how far off a trail behind it is smelt, a share."
+    )
 
     @property
     def as_wall(self) -> "Wall":
@@ -795,6 +844,7 @@ class Blocking(Model):
             top=0.0,
             see_through=self.see_through,
             hear_through=self.hear_through,
+            smell_through=self.smell_through,
         )
 
 
@@ -820,7 +870,13 @@ class Edge(Model):
     def as_wall(self) -> Wall:
         """The wall of no height that stops feet as it does."""
         return Wall(
-            kind="wall", name=self.name, base=0.0, top=0.0, see_through=1.0, hear_through=1.0
+            kind="wall",
+            name=self.name,
+            base=0.0,
+            top=0.0,
+            see_through=1.0,
+            hear_through=1.0,
+            smell_through=1.0,
         )
 
 
@@ -863,6 +919,14 @@ class Zone(Model):
     )
     ground: Name | None = Field(
         default=None, description="A ground of the scenario's `grounds`; as around it if absent."
+    )
+    wind: Share | None = Field(
+        default=None, description="Share of the wind that blows inside; as around it if absent."
+    )
+    scent: Share | None = Field(
+        default=None,
+        description="Share of its strength that a trail has inside, 0 for water; as around it if "
+        "absent.",
     )
 
 

@@ -23,7 +23,7 @@ def schema(kind: str) -> dict[str, Any]:
     models: dict[str, type[BaseModel]] = {"scenario": Setup, "profiles": ProfilesFile}
     found = models[kind].model_json_schema()
     # A profile that is like another may leave any key of its senses and meter to it.
-    for name in ("Cone", "Meter", "Touch", "ZoneSense", "Ladder", "Transition"):
+    for name in ("Cone", "Meter", "Touch", "ZoneSense", "Smell", "Ladder", "Transition"):
         found.get("$defs", {}).get(name, {}).pop("required", None)
     return {"$schema": DIALECT, **found, "title": f"Snelk {kind}"}
 

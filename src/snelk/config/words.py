@@ -10,7 +10,7 @@ PRESENT = ("0", "1", "false", "true")
 TRUTHS = (*PRESENT, "no", "yes")
 """What a game's log says of whether something was sensed, in turn no and yes."""
 
-SENSES = ("sight", "hearing", "touch", "zone")
+SENSES = ("sight", "hearing", "touch", "zone", "smell")
 
 STEP = "step"
 """The kind of the noise of a footstep."""

@@ -7,7 +7,9 @@ from snelk.mind.columns cimport (
     DrawStageColumns, LadderStageColumns, ListenStageColumns, MessageColumns, MindStageColumns,
     TellStageColumns,
 )
-from snelk.senses.columns cimport NoiseColumns, PoseColumns, SenseStageColumns, StepStageColumns
+from snelk.senses.columns cimport (
+    NoiseColumns, PoseColumns, SenseStageColumns, SmellStageColumns, StepStageColumns,
+)
 
 
 cdef class TickStageColumns(Columns):
@@ -23,6 +25,7 @@ cdef class TickStageColumns(Columns):
     cdef public const Py_ssize_t[:, ::1] look_every
     cdef public unsigned char[:, ::1] looks
     cdef public SenseStageColumns senses
+    cdef public SmellStageColumns smells
     cdef public StepStageColumns steps
     cdef public NoiseColumns made, noises
     cdef public Py_ssize_t[::1] made_count, noises_made_at, noises_count, order, numbered

@@ -43,6 +43,7 @@ from snelk.engine.stage import (
     ROOM_FOR_EARS,
     ROOM_FOR_MESSAGES,
     ROOM_FOR_NOISES,
+    ROOM_FOR_TRAILS,
     SAY,
     TAKE,
     TELL_ENDS,
@@ -75,6 +76,7 @@ from snelk.mind.stage import MindStage
 from snelk.senses.awake import awake_of
 from snelk.senses.bodies import Poses, bodies_of
 from snelk.senses.columns import (
+    AirColumns,
     AroundColumns,
     BodyColumns,
     ContactColumns,
@@ -82,7 +84,9 @@ from snelk.senses.columns import (
     LightColumns,
     SenseStageColumns,
     SightColumns,
+    SmellStageColumns,
     SurroundingColumns,
+    TrailColumns,
 )
 from snelk.senses.contact import Contacts, contact_numbers
 from snelk.senses.doors import opened_at_first
@@ -90,8 +94,9 @@ from snelk.senses.ears import Ears
 from snelk.senses.hearing import BY_KIND, Heard, Noises, hearing_numbers
 from snelk.senses.light import light_numbers
 from snelk.senses.sight import LOGGED, NEEDED, Sight, SightLimits, sight_limits, sight_numbers
-from snelk.senses.stage import SenseStage
+from snelk.senses.stage import SenseStage, SmellStage
 from snelk.senses.surroundings import Surroundings, around_of
+from snelk.senses.trails import Trails, air_numbers
 from snelk.senses.turns import Turns
 
 Numbers = NDArray[np.float64]
@@ -122,7 +127,8 @@ class Simulation:
         listening: What everybody hears, and what waits to be heard.
         sharing: What everybody tells, and what is on its way.
         sight: What everybody's last look came to; overwritten by the next tick.
-        contacts: What touch and the zone sense came to; overwritten by the next tick.
+        contacts: What touch, the zone sense and smell came to; overwritten by the next tick.
+        trails: Where everybody went, as long as any nose minds it.
         meters: Everybody's meter for everybody; overwritten by the next tick.
         beliefs: What everybody believes of everybody; overwritten by the next tick.
         laid_beliefs: The same as compiled loops read it.
@@ -224,6 +230,7 @@ class Simulation:
         zones = [zone.name for zone, _ in scenario.level.zones]
         self.contact_numbers = frozen(contact_numbers(self.setups, zones))
         self.contacts = Contacts.blank(self.numbers.notices.shape)
+        self.trails = Trails.blank(len(self.setups), len(self.names))
         self.world = World(
             self.setups,
             self.level,
@@ -312,6 +319,21 @@ class Simulation:
             contacts=contacts,
         )
         self._senses_stage = laid_out(SenseStageColumns, senses)
+        noses = bool(self.contact_numbers.smells.any())
+        scent_grid = laid_out(GridColumns, level.scent_grid if noses else level.grid)
+        self._smells_stage = SmellStage(
+            used=noses,
+            notices=self.numbers.notices,
+            bodies=senses.bodies,
+            surroundings=surroundings,
+            air=laid_out(AirColumns, air_numbers(self.setups, level, self.contact_numbers)),
+            trails=laid_out(TrailColumns, self.trails),
+            numbers=senses.contact_numbers,
+            awake=self.awake["smell"],
+            grid=scent_grid,
+            scratch=scratch_for(scent_grid, self.opened),
+            contacts=contacts,
+        )
         minds = MindStage(
             dt=self._dt,
             remembers=bool(self.memory_numbers.used.any()),
@@ -362,6 +384,7 @@ class Simulation:
             JUDGE: self._judge,
             MISPLACE: self._misplace,
             ROOM_FOR_MESSAGES: self._make_room_for_messages,
+            ROOM_FOR_TRAILS: self._make_room_for_trails,
             PREPARE: self.world.prepare,
             TAKE: self._take,
             CATCH: self.world.catch,
@@ -381,7 +404,8 @@ class Simulation:
         stages = world.thinking.stages
         parts = (
             world.motion.now, maker.made.laid, maker.noises.laid, maker.order, listening.stage,
-            sharing.going.laid, sharing.came.laid, world.thinking.walks, *stages,
+            sharing.going.laid, sharing.came.laid, world.thinking.walks, self._smells_stage,
+            *stages,
         )  # fmt: skip
         if len(parts) == len(self._parts) and all(map(operator.is_, parts, self._parts)):
             return
@@ -402,6 +426,7 @@ class Simulation:
             look_every=self._looks.ticks,
             looks=self._whose_looks,
             senses=self._senses_stage,
+            smells=laid_out(SmellStageColumns, self._smells_stage),
             steps=maker.steps,
             made=maker.made.laid,
             made_count=maker.made.held,
@@ -530,6 +555,11 @@ class Simulation:
     def _make_room_for_messages(self) -> None:
         self.sharing.came.make_room(self.sharing.going.count)
 
+    def _make_room_for_trails(self) -> None:
+        self.trails = self.trails.with_room()
+        trails = laid_out(TrailColumns, self.trails)
+        self._smells_stage = self._smells_stage._replace(trails=trails)
+
     def _misplace(self) -> None:
         self.listening.misplace(self.maker.noises)
 
@@ -541,6 +571,7 @@ class Simulation:
                 world.thinking.let_go(v, a)
         for spawn in world.outcomes.spawned:
             self._slots.renew(spawn.variant, spawn.who, self.tick)
+            self.trails.forget(spawn.variant, spawn.who)
             world.let_in(spawn)
         for put in world.outcomes.put:
             if not world.outcomes.removed[put.variant, put.who]:

@@ -14,13 +14,14 @@ from snelk.body.roams import RoamStage
 from snelk.body.rounds import RoundStage
 from snelk.body.searches import SearchStage
 from snelk.body.stage import BodyStage, PlaceStage
+from snelk.config.words import SENSES
 from snelk.level.columns import agree, plain
 from snelk.level.ground import GroundStage
 from snelk.mind.messages import Messages
 from snelk.mind.stage import DrawStage, LadderStage, ListenStage, MindStage, TellStage
 from snelk.senses.bodies import Poses
 from snelk.senses.hearing import Noises
-from snelk.senses.stage import SenseStage, StepStage
+from snelk.senses.stage import SenseStage, SmellStage, StepStage
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -36,15 +37,16 @@ whether the run is over; whether speeds go by what is left of a way; how many ar
 """
 
 (
-    BEGINS, WALKS, MAKES, HEARS, TAKES_IN, ARRIVES, MINDS, ATTENDS, COMES_TO, THINKS_ON, THINKS,
-    ACTS, FINDS_WAYS, TELLS_NEWS, RESTS, MOVES, MOVES_ON, IS_STUCK, ENDS, TELLS, IS_DONE,
-) = range(21)  # fmt: skip
+    BEGINS, SMELLS, WALKS, MAKES, HEARS, TAKES_IN, ARRIVES, MINDS, ATTENDS, COMES_TO, THINKS_ON,
+    THINKS, ACTS, FINDS_WAYS, TELLS_NEWS, RESTS, MOVES, MOVES_ON, IS_STUCK, ENDS, TELLS, IS_DONE,
+) = range(22)  # fmt: skip
 """What a tick does, in this order, by index: the phase that it is in."""
 
 (
     NOTHING, BAD, GATHER, ROOM_FOR_NOISES, ROOM_FOR_EARS, JUDGE, MISPLACE, ROOM_FOR_MESSAGES,
     PREPARE, TAKE, CATCH, TELL_ENDS, ASK, FIND_WAYS, TELL_NEWS, GLANCE, TELL_STUCK, FINISH, SAY,
-) = range(19)  # fmt: skip
+    ROOM_FOR_TRAILS,
+) = range(20)  # fmt: skip
 """What is left to Python, by index; BAD: arrays do not agree."""
 
 
@@ -65,6 +67,7 @@ class TickStage(NamedTuple):
     look_every: Codes  # ticks between two looks
     looks: Truths  # who looks now; overwritten
     senses: SenseStage  # overwritten, as all stages
+    smells: SmellStage
     steps: StepStage
     made: Noises  # those of the tick, in the order in which they are made; overwritten
     made_count: Codes  # (1,) overwritten
@@ -83,7 +86,7 @@ class TickStage(NamedTuple):
     came: Messages  # those that arrive; overwritten
     came_count: Codes  # (1,) overwritten
     minds: MindStage
-    awake: Numbers  # (4, variant, agent) how awake sight, touch, the zone sense and hearing are
+    awake: Numbers  # (sense, variant, agent) how awake each sense is
     awake_then: Numbers  # the same at this tick; overwritten
     bodies: BodyStage
     ignored: Truths  # (variant, agent, target) who is not worth a focus
@@ -99,7 +102,7 @@ class TickStage(NamedTuple):
         """Make sure that its arrays agree; see `agree`."""
         shape = self.looks.shape
         agree(shape, self.look_every.shape, self.awake.shape[1:], self.ignored.shape[:2])
-        agree(self.awake.shape, self.awake_then.shape, (4, *shape))
+        agree(self.awake.shape, self.awake_then.shape, (len(SENSES), *shape))
         agree((len(self.at), *self.next_effect.shape), (COUNT + 1, 1))
         agree((1,), self.made_count.shape, self.noises_count.shape, self.going_count.shape)
         agree((1,), self.came_count.shape)

@@ -13,6 +13,7 @@ from snelk.mind.receiving cimport _receive, _take_in, errs
 from snelk.mind.telling cimport _arrive, _who_tells
 from snelk.senses.columns cimport NoiseColumns, PoseColumns
 from snelk.senses.sensing cimport _sense
+from snelk.senses.smelling cimport _leave_and_smell
 from snelk.senses.stepping cimport _count_strides, _make_steps, _put_in_order
 from snelk.senses.turns cimport whose_turn
 
@@ -21,10 +22,10 @@ cdef Py_ssize_t NOT_YET, DISAGREE, LEFT, NOTHING_HEARD, ROOM, WAITED
 cdef Py_ssize_t ACTIVE, BEGUN, COUNT, FINISHES, NOISES_AT, OVER, PACES, PHASE, PREPARES, TICK, WAITS
 cdef Py_ssize_t ACTS, ARRIVES, ATTENDS, BEGINS, COMES_TO, ENDS, FINDS_WAYS, HEARS, IS_DONE, IS_STUCK
 cdef Py_ssize_t MAKES, MINDS, MOVES, MOVES_ON, RESTS, TAKES_IN, TELLS, TELLS_NEWS, THINKS
-cdef Py_ssize_t THINKS_ON, WALKS
+cdef Py_ssize_t SMELLS, THINKS_ON, WALKS
 cdef Py_ssize_t ASK, BAD, CATCH, FIND_WAYS, FINISH, GATHER, GLANCE, JUDGE, MISPLACE, NOTHING, PREPARE
 cdef Py_ssize_t ROOM_FOR_EARS, ROOM_FOR_MESSAGES, ROOM_FOR_NOISES, SAY, TAKE, TELL_ENDS, TELL_NEWS
-cdef Py_ssize_t TELL_STUCK
+cdef Py_ssize_t ROOM_FOR_TRAILS, TELL_STUCK
 
 @cython.locals(most=Py_ssize_t, left=Py_ssize_t)
 cdef Py_ssize_t _advance(TickStageColumns stage, Py_ssize_t until) noexcept

@@ -52,7 +52,9 @@ from snelk.engine.stage import (
     ROOM_FOR_EARS,
     ROOM_FOR_MESSAGES,
     ROOM_FOR_NOISES,
+    ROOM_FOR_TRAILS,
     SAY,
+    SMELLS,
     TAKE,
     TAKES_IN,
     TELL_ENDS,
@@ -82,6 +84,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.mind.receiving import _receive, _take_in, errs
     from snelk.mind.telling import _arrive, _who_tells
     from snelk.senses.sensing import _sense
+    from snelk.senses.smelling import _leave_and_smell
     from snelk.senses.stepping import _count_strides, _make_steps, _put_in_order
     from snelk.senses.turns import whose_turn
 
@@ -148,7 +151,12 @@ def _sense_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int
     tick = at[TICK]
     if phase == BEGINS:
         return _begin(stage, tick, poses, before)
-    if phase == WALKS:
+    if phase == SMELLS:
+        if stage.smells.used:
+            if not _leave_and_smell(stage.smells, poses, before, stage.times[tick]):
+                at[PHASE] = SMELLS
+                return ROOM_FOR_TRAILS
+    elif phase == WALKS:
         at[COUNT] = _count_strides(stage.steps) if tick > 0 else 0
     elif phase == MAKES:
         whole = stage.made_count[0] + at[COUNT]

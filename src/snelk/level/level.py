@@ -53,8 +53,8 @@ class Level:
         wall_names: Names of the walls, edges, floors and meshes, in the order of the file; wall
             numbers index it.
         base, top: (walls,) heights, m.
-        see_through, hear_through: (walls,) the share of sight, and of a noise's reach, that
-            passes.
+        see_through, hear_through, smell_through: (walls,) the share of sight, of a noise's reach,
+            and of how far off a trail is smelt, that passes.
         walkable: (walls,) whether a wall leaves the ways on foot free.
         floors: What compiled loops read of the floors.
         is_edge, is_floor, is_mesh: (walls,) what is an edge, a floor or a mesh, which are numbered
@@ -92,6 +92,7 @@ class Level:
         self.top = np.array([wall.top for wall in walls], dtype=np.float64)
         self.see_through = np.array([wall.see_through for wall in walls], dtype=np.float64)
         self.hear_through = np.array([wall.hear_through for wall in walls], dtype=np.float64)
+        self.smell_through = np.array([wall.smell_through for wall in walls], dtype=np.float64)
         self.walkable = np.array(
             [wall.walkable or wall.base >= HEADROOM for wall in walls], dtype=np.bool_
         )
@@ -171,7 +172,8 @@ class Level:
         """The level without what the doors that stand open block, and with zones lit so."""
         key = ("turned", opened, light)
         if key not in self.kept:
-            gone = {"see_through": 1.0, "hear_through": 1.0, "walkable": True}
+            through = ("see_through", "hear_through", "smell_through")
+            gone = {**dict.fromkeys(through, 1.0), "walkable": True}
             walls = tuple(
                 (wall.model_copy(update=gone) if wall.name in opened else wall, outline)
                 for wall, outline in self.data.walls
@@ -234,6 +236,11 @@ class Level:
     def sound_grid(self) -> Grid:
         """The pieces for the walk of a sound: a wall lets its `hear_through` pass."""
         return self._filed(self.hear_through)
+
+    @cached_property
+    def scent_grid(self) -> Grid:
+        """The pieces between a trail and a nose: a wall lets its `smell_through` pass."""
+        return self._filed(self.smell_through)
 
     @cached_property
     def solid_grid(self) -> Grid:
@@ -533,6 +540,16 @@ class Level:
     def zone_background(self) -> NDArray[np.float64]:
         """(zones,) background noise inside each zone, 0 to 1; NaN where it does not say."""
         return _or_nan([zone.background for zone, _ in self.data.zones])
+
+    @cached_property
+    def zone_wind(self) -> NDArray[np.float64]:
+        """(zones,) share of the wind inside each zone; NaN where it does not say."""
+        return _or_nan([zone.wind for zone, _ in self.data.zones])
+
+    @cached_property
+    def zone_scent(self) -> NDArray[np.float64]:
+        """(zones,) share of its strength that a trail has in each zone; NaN if it does not say."""
+        return _or_nan([zone.scent for zone, _ in self.data.zones])
 
     def sightline(
         self, start: tuple[float, float, float], end: tuple[float, float, float]

@@ -29,7 +29,7 @@ LEVELEST = math.cos(math.radians(45.0))
 SMALLEST, NARROW = 0.04, 0.05
 """Floors of a smaller area, m², or nowhere wider than twice this, m, are left out."""
 
-THROUGH = {"see_through": 1.0, "hear_through": 1.0}
+THROUGH = {"see_through": 1.0, "hear_through": 1.0, "smell_through": 1.0}
 """What stands for triangles that block by themselves lets all pass."""
 
 MANY = 500

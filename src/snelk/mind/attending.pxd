@@ -1,20 +1,21 @@
 cimport cython
 
 from snelk.mind.columns cimport AttendedColumns, BeliefColumns, FocusNumberColumns
-from snelk.senses.columns cimport PoseColumns
+from snelk.senses.columns cimport ContactColumns, PoseColumns
 
 cdef double INF, NAN, REACHED, FARTHEST
-cdef Py_ssize_t HEARD, NO_BELIEF, SENSED_NOW, TOLD, NOBODY, PLACE, SENSED, IN_VIEW
+cdef Py_ssize_t HEARD, NO_BELIEF, SENSED_NOW, SMELT, TOLD, NOBODY, PLACE, SENSED, IN_VIEW
 cdef Py_ssize_t BY_NEAREST, BY_FIRST, BY_ATTRIBUTE
 
 @cython.locals(
     agents=Py_ssize_t, targets=Py_ssize_t, v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t,
-    k=Py_ssize_t, source=Py_ssize_t, there=bint, seen=bint, felt=bint, sensed=bint, on_end=bint,
+    k=Py_ssize_t, source=Py_ssize_t, there=bint, seen=bint, felt=bint, smelt=bint, sensed=bint,
+    on_end=bint,
 )
 cdef void _attend(
     PoseColumns poses, const signed char[:, :, :, ::1] failed,
-    const signed char[:, :, ::1] touch, const signed char[:, :, ::1] zone,
-    const double[:, :, ::1] loudness, const double[:, :, ::1] meter, BeliefColumns beliefs,
+    ContactColumns contacts, const double[:, :, ::1] loudness,
+    const double[:, :, ::1] meter, BeliefColumns beliefs,
     const unsigned char[:, :, ::1] ignored, const double[:, ::1] place_x,
     const double[:, ::1] place_y, const double[:, ::1] place_z,
     const double[:, ::1] place_meter,

@@ -9,12 +9,12 @@ from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.mind.columns import AttendedColumns, BeliefColumns, FocusNumberColumns
-from snelk.mind.memory import HEARD, NO_BELIEF, SENSED_NOW, TOLD, Beliefs
+from snelk.mind.memory import HEARD, NO_BELIEF, SENSED_NOW, SMELT, TOLD, Beliefs
 from snelk.mind.meter import REACHED
 from snelk.mind.signals import FARTHEST, NOBODY, PLACE, RULES, Attended, FocusNumbers
 from snelk.senses.bodies import Poses
-from snelk.senses.columns import PoseColumns
-from snelk.senses.contact import SENSED
+from snelk.senses.columns import ContactColumns, PoseColumns
+from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.sight import IN_VIEW
 
 if not compiled:  # else it is the C library's, by the import above
@@ -31,8 +31,7 @@ BY_ATTRIBUTE = RULES.index("attribute")
 def attend(
     poses: Poses,
     failed: NDArray[np.int8],
-    touch: NDArray[np.int8],
-    zone: NDArray[np.int8],
+    contacts: Contacts,
     loudness: NDArray[np.float64],
     meter: NDArray[np.float64],
     beliefs: Beliefs,
@@ -52,8 +51,7 @@ def attend(
     Args:
         poses: Everybody's poses.
         failed: (variant, agent, target, cone) the first gate of sight that failed, or IN_VIEW.
-        touch: (variant, agent, target) the same of touch.
-        zone: (variant, agent, target) the same of the zone sense.
+        contacts: What touch, the zone sense and smell came to.
         loudness: (variant, agent, target) strengths of the noises heard at this tick.
         meter: (variant, agent, target) the detection meters.
         beliefs: What everybody believes.
@@ -68,7 +66,8 @@ def attend(
         tick: Its index.
         now: Overwritten.
     """
-    agree(plain(now).seen.shape, failed.shape[:3], touch.shape, zone.shape, loudness.shape)
+    agree(plain(now).seen.shape, failed.shape[:3], plain(contacts).touch.shape)
+    agree(plain(now).seen.shape, loudness.shape)
     agree(
         plain(now).seen.shape,
         meter.shape,
@@ -88,8 +87,7 @@ def attend(
     _attend(
         laid_out(PoseColumns, poses),
         failed,
-        touch,
-        zone,
+        laid_out(ContactColumns, contacts),
         loudness,
         meter,
         laid_out(BeliefColumns, beliefs),
@@ -109,8 +107,7 @@ def attend(
 def _attend(
     poses: Poses,
     failed: NDArray[np.int8],
-    touch: NDArray[np.int8],
-    zone: NDArray[np.int8],
+    contacts: Contacts,
     loudness: NDArray[np.float64],
     meter: NDArray[np.float64],
     beliefs: Beliefs,
@@ -138,7 +135,11 @@ def _attend(
                     for k in range(failed.shape[3]):
                         seen |= failed[v, a, j, k] == IN_VIEW
                     seen &= there
-                    felt = (touch[v, a, j] == SENSED or zone[v, a, j] == SENSED) and there
+                    felt = contacts.touch[v, a, j] == SENSED or contacts.zone[v, a, j] == SENSED
+                    felt = felt and there
+                    smelt = contacts.smell[v, a, j] == SENSED and not now.seen_to[v, a, j]
+                    now.smelt[v, a, j] = smelt
+                    now.scent_age[v, a, j] = contacts.scent_age[v, a, j] if smelt else INF
                     sensed = seen or felt
                     now.felt[v, a, j] = felt
                     now.heard[v, a, j] = loudness[v, a, j] > 0.0
@@ -151,7 +152,7 @@ def _attend(
                         source = beliefs.source[v, a, j]
                         now.x[v, a, j], now.y[v, a, j] = beliefs.x[v, a, j], beliefs.y[v, a, j]
                         now.z[v, a, j] = beliefs.z[v, a, j]
-                        sensed = source in (SENSED_NOW, HEARD, TOLD)
+                        sensed = source in (SENSED_NOW, HEARD, TOLD, SMELT)
                         if isnan(beliefs.x[v, a, j]):
                             now.known_x[v, a, j], now.known_y[v, a, j] = NAN, NAN
                             now.known_z[v, a, j] = NAN
@@ -159,7 +160,7 @@ def _attend(
                         now.x[v, a, j] = poses.x[p, j] if sensed else NAN
                         now.y[v, a, j] = poses.y[p, j] if sensed else NAN
                         now.z[v, a, j] = poses.z[p, j] if sensed else NAN
-                    if sensed:  # or something new was heard or told of it
+                    if sensed:  # or something new was heard, told or smelt of it
                         now.known_x[v, a, j], now.known_y[v, a, j] = now.x[v, a, j], now.y[v, a, j]
                         now.known_z[v, a, j] = now.z[v, a, j]
                 _choose(

@@ -60,12 +60,14 @@ class Attention:
             by_name=np.argsort(np.argsort(np.array(names))).astype(np.int64),
         )
         with_place = *shape[:2], shape[2] + 1
-        seen, heard, felt, was_seen, seen_to = np.zeros((5, *shape), dtype=np.bool_)
+        seen, heard, felt, smelt, was_seen, seen_to = np.zeros((6, *shape), dtype=np.bool_)
         x, y, z, known_x, known_y, known_z = np.full((6, *shape), np.nan)
         self.now = Attended(
             seen=seen,
             heard=heard,
             felt=felt,
+            smelt=smelt,
+            scent_age=np.full(shape, np.inf),
             was_seen=was_seen,
             seen_to=seen_to,
             lost_for=np.full(shape, np.inf),

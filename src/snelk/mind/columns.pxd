@@ -7,7 +7,7 @@ from snelk.senses.columns cimport (
 
 cdef class MeterNumberColumns(Columns):
     cdef public const unsigned char[:, ::1] used
-    cdef public const double[:, ::1] fill_time, drain_time, drain_after, at_once, noise_gain, zone_rate
+    cdef public const double[:, ::1] fill_time, drain_time, drain_after, at_once, noise_gain, zone_rate, smell_rate
     cdef public const double[:, :, ::1] posture, weight
     cdef public const int[:, :, ::1] points
     cdef public const double[:, :, :, :, ::1] curves
@@ -72,8 +72,8 @@ cdef class FocusNumberColumns(Columns):
 
 
 cdef class AttendedColumns(Columns):
-    cdef public unsigned char[:, :, ::1] seen, heard, felt, was_seen, seen_to, sensed
-    cdef public double[:, :, ::1] lost_for, seen_for, x, y, z, first, away, value
+    cdef public unsigned char[:, :, ::1] seen, heard, felt, smelt, was_seen, seen_to, sensed
+    cdef public double[:, :, ::1] scent_age, lost_for, seen_for, x, y, z, first, away, value
     cdef public double[:, :, ::1] known_x, known_y, known_z
     cdef public int[:, ::1] focus
 
@@ -81,12 +81,13 @@ cdef class AttendedColumns(Columns):
 cdef class SignalColumns(Columns):
     cdef public short[:, ::1] state
     cdef public int[:, ::1] focus, entry, place
-    cdef public unsigned char[:, ::1] seen, heard, felt, told, any_seen, any_heard
-    cdef public unsigned char[:, ::1] any_felt, any_told, knows, arrived, unreachable, done
+    cdef public unsigned char[:, ::1] seen, heard, felt, smelt, told, any_seen, any_heard
+    cdef public unsigned char[:, ::1] any_felt, any_smelt, any_told, knows, arrived, unreachable, done
     cdef public unsigned char[:, ::1] failed, search_done, stuck, faces_focus, caught, was_caught
     cdef public unsigned char[:, ::1] seen_to, observed, asleep, inside_territory
     cdef public unsigned char[:, ::1] target_inside_territory
     cdef public double[:, ::1] meter, exposure, distance, from_home, lost_for, seen_for
+    cdef public double[:, ::1] scent_age
     cdef public double[:, ::1] state_for, told_rank, rank, bearing, own_speed, own_height
     cdef public double[:, ::1] own_light, target_speed, target_height, target_light
     cdef public double[:, ::1] target_x, target_y, target_z

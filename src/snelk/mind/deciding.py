@@ -47,7 +47,7 @@ from snelk.mind.stage import LadderStage
     LOST_FOR, SEEN_FOR, STATE_FOR, SEARCH_DONE, ARRIVED, UNREACHABLE, DONE, FAILED, STUCK,
     FACES_FOCUS, CAUGHT, WAS_CAUGHT, SEEN_TO, OBSERVED, ASLEEP, INSIDE_TERRITORY,
     TARGET_INSIDE_TERRITORY, EXPOSURE, FROM_HOME, TOLD_RANK, RANK, BEARING, OWN_SPEED,
-    OWN_HEIGHT, OWN_LIGHT, TARGET_SPEED, TARGET_HEIGHT, TARGET_LIGHT,
+    OWN_HEIGHT, OWN_LIGHT, TARGET_SPEED, TARGET_HEIGHT, TARGET_LIGHT, SMELT, ANY_SMELT, SCENT_AGE,
 ) = (
     Signals._fields.index(name)
     for name in (
@@ -57,7 +57,8 @@ from snelk.mind.stage import LadderStage
         "was_caught", "seen_to", "observed", "asleep", "inside_territory",
         "target_inside_territory",
         "exposure", "from_home", "told_rank", "rank", "bearing", "own_speed", "own_height",
-        "own_light", "target_speed", "target_height", "target_light",
+        "own_light", "target_speed", "target_height", "target_light", "smelt", "any_smelt",
+        "scent_age",
     )
 )  # fmt: skip
 
@@ -241,6 +242,12 @@ def _signal(signals: Signals, which: int, v: int, a: int) -> float:
         found = signals.any_told[v, a]
     elif which == METER:
         found = signals.meter[v, a]
+    elif which == SMELT:
+        found = signals.smelt[v, a]
+    elif which == ANY_SMELT:
+        found = signals.any_smelt[v, a]
+    elif which == SCENT_AGE:
+        found = signals.scent_age[v, a]
     elif which == KNOWS:
         found = signals.knows[v, a]
     elif which == DISTANCE:

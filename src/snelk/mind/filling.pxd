@@ -1,24 +1,24 @@
 cimport cython
 
 from snelk.mind.columns cimport MeterColumns, MeterNumberColumns
-from snelk.senses.columns cimport SightColumns
+from snelk.senses.columns cimport ContactColumns, SightColumns
 
 cdef double NAN
 cdef Py_ssize_t AT_ONCE, DRAINING, EMPTY, FILLING, HEARD, HOLDING
-cdef Py_ssize_t SIGHT, HEARING, TOUCH, ZONE, NO_SENSE, NO_CONE, SENSED, IN_VIEW
+cdef Py_ssize_t SIGHT, HEARING, TOUCH, ZONE, SMELL, NO_SENSE, NO_CONE, SENSED, IN_VIEW
 
 @cython.locals(
     v=Py_ssize_t, p=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, k=Py_ssize_t, c=Py_ssize_t,
     agents=Py_ssize_t, targets=Py_ssize_t, factors=Py_ssize_t, factor=Py_ssize_t, best=Py_ssize_t,
     sense=Py_ssize_t, rate=double, best_near=double, best_aside=double, share=double, near=double,
-    aside=double, cone_rate=double, x=double, noise=double, at_once=bint,
+    aside=double, cone_rate=double, x=double, noise=double, smelt=double, at_once=bint,
 )
 cdef void _fill(
     const unsigned char[:, :, ::1] notices,
     const signed char[:, ::1] posture, const double[:, ::1] speed, const int[:, ::1] cones,
     const double[:, :, ::1] ranges, const double[:, :, ::1] half_fov, SightColumns sight,
-    const signed char[:, :, ::1] touch, const signed char[:, :, ::1] zone,
-    const double[:, :, ::1] loudness, MeterNumberColumns numbers, double dt, MeterColumns meters,
+    ContactColumns contacts, const double[:, :, ::1] loudness, MeterNumberColumns numbers,
+    double dt, MeterColumns meters,
 ) noexcept
 
 @cython.locals(

@@ -17,12 +17,13 @@ from snelk.mind.meter import (
     NO_CONE,
     NO_SENSE,
     SIGHT,
+    SMELL,
     TOUCH,
     ZONE,
     MeterNumbers,
     Meters,
 )
-from snelk.senses.contact import SENSED
+from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.sight import IN_VIEW, Sight
 
 NAN = float("nan")
@@ -36,8 +37,7 @@ def _fill(
     ranges: NDArray[np.float64],
     half_fov: NDArray[np.float64],
     sight: Sight,
-    touch: NDArray[np.int8],
-    zone: NDArray[np.int8],
+    contacts: Contacts,
     loudness: NDArray[np.float64],
     numbers: MeterNumbers,
     dt: float,
@@ -78,14 +78,18 @@ def _fill(
                         rate, sense = 1.0, SIGHT
                         for factor in range(factors):
                             rate *= meters.factors[v, a, j, factor]
-                    if zone[v, a, j] == SENSED and (
+                    if contacts.zone[v, a, j] == SENSED and (
                         sense == NO_SENSE or numbers.zone_rate[v, a] > rate
                     ):
                         rate, best, sense = numbers.zone_rate[v, a], NO_CONE, ZONE
+                    if contacts.smell[v, a, j] == SENSED:
+                        smelt = numbers.smell_rate[v, a] * contacts.strength[v, a, j]
+                        if sense == NO_SENSE or smelt > rate:
+                            rate, best, sense = smelt, NO_CONE, SMELL
                     if best == NO_CONE:
                         for factor in range(factors):
                             meters.factors[v, a, j, factor] = NAN
-                    if touch[v, a, j] == SENSED:
+                    if contacts.touch[v, a, j] == SENSED:
                         sense = TOUCH
                     meters.cone[v, a, j] = best
                     meters.rate[v, a, j] = rate

@@ -15,11 +15,11 @@ from numpy.typing import NDArray
 from snelk.config.models import Setup
 from snelk.level.columns import agree_axes, in_one
 
-SOURCES = ("sensed", "grace", "lead", "last_known", "heard", "told")
+SOURCES = ("sensed", "grace", "lead", "last_known", "heard", "told", "smelt")
 """Where a belief comes from; of one that is there."""
 
 NO_BELIEF = -1
-SENSED_NOW, GRACE, LEAD, LAST_KNOWN, HEARD, TOLD = range(len(SOURCES))
+SENSED_NOW, GRACE, LEAD, LAST_KNOWN, HEARD, TOLD, SMELT = range(len(SOURCES))
 
 SLACK = 1e-9
 """Times this close are the same, s."""
@@ -50,7 +50,7 @@ class Beliefs(NamedTuple):
     z: Numbers  # the height of its feet there
     vx: Numbers  # velocity when last sensed, m/s
     vy: Numbers
-    age: Numbers  # s since it was sensed, or since what was heard or told was so
+    age: Numbers  # s since it was sensed, or since what was heard, told or smelt was so
     blur: Numbers  # how far off it may have been then, m
 
     def check(self) -> None:

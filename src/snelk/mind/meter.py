@@ -23,12 +23,18 @@ STATES = ("empty", "filling", "at_once", "heard", "holding", "draining")
 EMPTY, FILLING, AT_ONCE, HEARD, HOLDING, DRAINING = range(len(STATES))
 
 NO_SENSE = -1
-SIGHT, HEARING, TOUCH, ZONE = range(len(SENSES))
+SIGHT, HEARING, TOUCH, ZONE, SMELL = range(len(SENSES))
 
 NO_CONE = -1
 
 REACHED = 1e-9
 """A meter this close below a value has reached it, so that no rounding decides."""
+
+
+SINGLE = (
+    "fill_time", "drain_time", "drain_after", "at_once", "noise_gain", "zone_rate", "smell_rate",
+)  # fmt: skip
+"""The keys of a meter that are one number, in the order of `MeterNumbers`."""
 
 
 class MeterNumbers(NamedTuple):
@@ -41,6 +47,7 @@ class MeterNumbers(NamedTuple):
     at_once: NDArray[np.float64]  # (variant, agent), m
     noise_gain: NDArray[np.float64]  # (variant, agent)
     zone_rate: NDArray[np.float64]  # (variant, agent), 1 fills in fill_time
+    smell_rate: NDArray[np.float64]  # the same, of a trail of strength 1
     posture: NDArray[np.float64]  # (variant, agent, posture)
     weight: NDArray[np.float64]  # (variant, agent, cone)
     points: NDArray[np.int32]  # (variant, agent, curve): how many points a curve has
@@ -114,29 +121,20 @@ def meter_numbers(setups: Sequence[Setup]) -> MeterNumbers:
     most_cones = max((len(profile.cones) for row in profiles for profile in row), default=0)
     lengths = [len(getattr(m, name)) for row in meters for m in row for name in CURVES]
     times = np.array(
-        [
-            [
-                (m.fill_time, m.drain_time, m.drain_after, m.at_once, m.noise_gain, m.zone_rate)
-                for m in row
-            ]
-            for row in meters
-        ],
+        [[[getattr(m, name) for name in SINGLE] for m in row] for row in meters],
         np.float64,
     )
-    times = np.moveaxis(times.reshape(*shape, 6), -1, 0).copy()
+    times = np.moveaxis(times.reshape(*shape, len(SINGLE)), -1, 0).copy()
     used = np.array([[p.meter is not None for p in row] for row in profiles], np.bool_)
     numbers = MeterNumbers(
         used.reshape(shape),
-        times[0],
-        times[1],
-        times[2],
-        times[3],
-        times[4],
-        times[5],
-        np.ones((*shape, 3)),
-        np.ones((*shape, most_cones)),
-        np.ones((*shape, len(CURVES)), dtype=np.int32),
-        np.ones((*shape, len(CURVES), max(lengths, default=1), 2)),
+        *(
+            *times,
+            np.ones((*shape, 3)),
+            np.ones((*shape, most_cones)),
+            np.ones((*shape, len(CURVES)), dtype=np.int32),
+            np.ones((*shape, len(CURVES), max(lengths, default=1), 2)),
+        ),
     )
     for v, row in enumerate(profiles):
         for a, profile in enumerate(row):

@@ -43,13 +43,13 @@ def _mind(stage: MindStage, poses: Poses, before: Poses) -> bool:
         return False
     _fill(
         stage.numbers.notices, poses.posture, stage.surroundings.speed, stage.numbers.cones,
-        stage.limits.range, stage.limits.half_fov, stage.sight, stage.contacts.touch,
-        stage.contacts.zone, stage.loudness, stage.meter_numbers, stage.dt, stage.meters,
+        stage.limits.range, stage.limits.half_fov, stage.sight, stage.contacts, stage.loudness,
+        stage.meter_numbers, stage.dt, stage.meters,
     )  # fmt: skip
     if stage.remembers:
         _remember(
             stage.numbers.notices, poses, before, stage.dt, stage.sight.failed,
-            stage.contacts.touch, stage.contacts.zone, stage.heard, stage.told,
-            stage.memory_numbers, stage.grid, stage.scratch, stage.beliefs,
+            stage.contacts, stage.heard, stage.told, stage.memory_numbers, stage.grid,
+            stage.scratch, stage.beliefs,
         )  # fmt: skip
     return True

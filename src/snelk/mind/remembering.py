@@ -18,14 +18,15 @@ from snelk.mind.memory import (
     NO_BELIEF,
     SENSED_NOW,
     SLACK,
+    SMELT,
     TOLD,
     Beliefs,
     MemoryNumbers,
     News,
 )
 from snelk.senses.bodies import Poses
-from snelk.senses.columns import PoseColumns
-from snelk.senses.contact import SENSED
+from snelk.senses.columns import ContactColumns, PoseColumns
+from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.sight import IN_VIEW
 
 if not compiled:  # else it is the loop's own, by the .pxd
@@ -46,8 +47,7 @@ def remember(
     before: Poses,
     dt: float,
     failed: NDArray[np.int8],
-    touch: NDArray[np.int8],
-    zone: NDArray[np.int8],
+    contacts: Contacts,
     heard: News,
     told: News,
     numbers: MemoryNumbers,
@@ -63,8 +63,7 @@ def remember(
         before: Everybody's poses a tick ago.
         dt: Length of the tick, s.
         failed: (variant, agent, target, cone) the first gate of sight that failed, or IN_VIEW.
-        touch: (variant, agent, target) the same of touch.
-        zone: (variant, agent, target) the same of the zone sense.
+        contacts: What touch, the zone sense and smell came to.
         heard: The newest noises that were heard.
         told: The newest that was told.
         numbers: The numbers of the memories.
@@ -76,8 +75,7 @@ def remember(
     agree(
         plain(beliefs).x.shape,
         failed.shape[:3],
-        touch.shape,
-        zone.shape,
+        plain(contacts).touch.shape,
         plain(heard).x.shape,
         plain(told).x.shape,
         notices.shape,
@@ -94,8 +92,7 @@ def remember(
         laid_out(PoseColumns, before),
         dt,
         failed,
-        touch,
-        zone,
+        laid_out(ContactColumns, contacts),
         laid_out(NewsColumns, heard),
         laid_out(NewsColumns, told),
         laid_out(MemoryNumberColumns, numbers),
@@ -111,8 +108,7 @@ def _remember(
     before: Poses,
     dt: float,
     failed: NDArray[np.int8],
-    touch: NDArray[np.int8],
-    zone: NDArray[np.int8],
+    contacts: Contacts,
     heard: News,
     told: News,
     numbers: MemoryNumbers,
@@ -131,7 +127,7 @@ def _remember(
                         continue
                     beliefs.age[v, a, j] += dt  # NaN without a belief
                     source, age = beliefs.source[v, a, j], beliefs.age[v, a, j]
-                    now = touch[v, a, j] == SENSED or zone[v, a, j] == SENSED
+                    now = contacts.touch[v, a, j] == SENSED or contacts.zone[v, a, j] == SENSED
                     for k in range(failed.shape[3]):
                         now |= failed[v, a, j, k] == IN_VIEW
                     # Between two looks a target may have gone; who is not there is not sensed.
@@ -154,16 +150,22 @@ def _remember(
                         beliefs.x[v, a, j], beliefs.y[v, a, j] = poses.x[p, j], poses.y[p, j]
                         beliefs.z[v, a, j] = poses.z[p, j]
                         continue
-                    # Of what was heard, what was told and what is believed the newest counts; what
-                    # was told must be news, what one hears oneself counts also if it is as new.
+                    # Of what was heard, smelt, told and is believed the newest counts; what was
+                    # told must be news, what one hears or smells oneself counts also if as new.
                     oldest = INF if source == NO_BELIEF else age
                     by_ear = heard.age[v, a, j] <= oldest + SLACK
                     if by_ear:
                         oldest = heard.age[v, a, j]
+                    by_nose = contacts.smell[v, a, j] == SENSED
+                    by_nose = by_nose and contacts.scent_age[v, a, j] <= oldest + SLACK
+                    if by_nose:
+                        oldest = contacts.scent_age[v, a, j]
                     by_word = told.age[v, a, j] < oldest - SLACK
-                    if by_ear or by_word:
+                    if by_ear or by_nose or by_word:
                         if by_word:
                             _take(told, TOLD, v, a, j, beliefs)
+                        elif by_nose:
+                            _take_scent(contacts, v, a, j, beliefs)
                         else:
                             _take(heard, HEARD, v, a, j, beliefs)
                     elif age > numbers.forget[v, a] + SLACK:
@@ -185,6 +187,15 @@ def _take(news: News, source: int, v: int, a: int, j: int, beliefs: Beliefs) -> 
     beliefs.z[v, a, j] = news.z[v, a, j]
     beliefs.vx[v, a, j], beliefs.vy[v, a, j] = 0.0, 0.0
     beliefs.age[v, a, j], beliefs.blur[v, a, j] = news.age[v, a, j], news.blur[v, a, j]
+
+
+def _take_scent(contacts: Contacts, v: int, a: int, j: int, beliefs: Beliefs) -> None:
+    """Believe that it is where the trail that is smelt was left, as long ago as that was."""
+    beliefs.source[v, a, j] = SMELT
+    beliefs.x[v, a, j], beliefs.y[v, a, j] = contacts.scent_x[v, a, j], contacts.scent_y[v, a, j]
+    beliefs.z[v, a, j] = contacts.scent_z[v, a, j]
+    beliefs.vx[v, a, j], beliefs.vy[v, a, j] = 0.0, 0.0
+    beliefs.age[v, a, j], beliefs.blur[v, a, j] = contacts.scent_age[v, a, j], 0.0
 
 
 def _lead_on(

@@ -33,10 +33,12 @@ class Signals(NamedTuple):
     seen: Truths
     heard: Truths
     felt: Truths
+    smelt: Truths
     told: Truths
     any_seen: Truths
     any_heard: Truths
     any_felt: Truths
+    any_smelt: Truths
     any_told: Truths
     knows: Truths
     arrived: Truths
@@ -59,6 +61,7 @@ class Signals(NamedTuple):
     from_home: Numbers  # m
     lost_for: Numbers  # s
     seen_for: Numbers  # s
+    scent_age: Numbers  # s
     state_for: Numbers  # s
     told_rank: Numbers
     rank: Numbers
@@ -123,6 +126,8 @@ class Attended(NamedTuple):
     seen: Truths
     heard: Truths
     felt: Truths  # touched, or in a zone that is watched
+    smelt: Truths  # its trail
+    scent_age: Numbers  # s since it left the place that is smelt; infinite if none is
     was_seen: Truths  # at the tick before
     seen_to: Truths  # a clue that it has seen to, and minds no more; read only
     lost_for: Numbers  # s since it was last seen or felt; infinite before

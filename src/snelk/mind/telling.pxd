@@ -5,7 +5,7 @@ from snelk.senses.columns cimport HeardColumns, NoiseColumns, PoseColumns
 from snelk.senses.listening cimport _begin_pair
 
 cdef double NAN
-cdef Py_ssize_t HEARD, SENSED_NOW, TOLD, NO_WALL, NOBODY, EAR_AWAKE, EAR_REACH
+cdef Py_ssize_t HEARD, SENSED_NOW, SMELT, TOLD, NO_WALL, NOBODY, EAR_AWAKE, EAR_REACH
 cdef Py_ssize_t TOLD_IT, PRESENT, MEMORY, CARES, EARS, AWAKE, REACH
 
 @cython.locals(

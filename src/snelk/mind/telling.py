@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.level.grid import NO_WALL
 from snelk.mind.columns import MessageColumns, TellStageColumns
-from snelk.mind.memory import HEARD, SENSED_NOW, TOLD
+from snelk.mind.memory import HEARD, SENSED_NOW, SMELT, TOLD
 from snelk.mind.messages import (
     AWAKE,
     CARES,
@@ -158,6 +158,7 @@ def _who_tells(stage: TellStage, tick: int) -> int:
                 for j in range(stage.due.shape[2]):
                     source = stage.beliefs.source[v, a, j]
                     own = source in (SENSED_NOW, HEARD) and stage.beliefs.age[v, a, j] < stage.dt
+                    own = own or source == SMELT
                     moment = tick * stage.dt - stage.beliefs.age[v, a, j]
                     if source == TOLD and stage.passes[v, a]:  # if it is news to it
                         own = moment > stage.passed_on[v, a, j] + 0.5 * stage.dt

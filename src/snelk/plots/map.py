@@ -45,6 +45,7 @@ from snelk.plots.minds import (
     minds_handles,
     reach_handles,
 )
+from snelk.plots.scent import ScentArtists, draw_trails, trail_handles
 from snelk.plots.sound import NoiseArtists, draw_noises, ear_height, noise_handles
 from snelk.plots.style import FAINT, INK, NOISE, REASON_STYLES, Drawing, agent_colours, new_figure
 from snelk.runs.dense import beliefs_at, not_sensed
@@ -92,6 +93,7 @@ class MapArtists(Drawing):
         ways: Per agent: all that it has walked, where that was asked for.
         searches: Per agent that searches: its points and likelihoods.
         throws: The arcs of things in flight.
+        scent: Trails, noses and the wind.
     """
 
     axes: Axes
@@ -109,6 +111,7 @@ class MapArtists(Drawing):
     ways: dict[str, Line2D] = field(default_factory=dict)
     searches: dict[str, SearchArtists] = field(default_factory=dict)
     throws: list[ThrowArtists] = field(default_factory=list)
+    scent: ScentArtists = field(default_factory=ScentArtists)
 
 
 def plot_map(
@@ -179,6 +182,7 @@ def plot_map(
         if search is not None:
             artists.searches[agent] = search
     artists.throws.extend(draw_throws(ax, run, t))
+    draw_trails(artists.scent, ax, run, shown, tick, poses, colours)
     _draw_rays(artists, run, shown, t, poses)
     _draw_ghosts(artists, run, shown, t, colours)
     _draw_bodies(artists, run, poses, colours)
@@ -589,6 +593,7 @@ def _legend(artists: MapArtists, run: Run, height: float, ears: float | None) ->
     ]
     handles += reach_handles({what for _, what in artists.reaches})
     handles += noise_handles() if artists.noises else []
+    handles += trail_handles(artists.scent)
     handles += minds_handles(
         territory=bool(artists.territories),
         search=bool(artists.searches),

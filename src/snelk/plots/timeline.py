@@ -36,6 +36,13 @@ if TYPE_CHECKING:
 METER_HEIGHT = 0.62
 """Height of a full meter, in lanes."""
 
+BARS = {
+    "touch": ("x", "felt"),
+    "zone": ("s", "in a watched zone"),
+    "smell": ("D", "trail smelt"),
+}
+"""The senses that have a bar along the top of a lane: its mark, and what the legend says."""
+
 LANE = 0.42
 """Least height of a lane, inches; more lanes than fit make the figure taller."""
 
@@ -50,7 +57,7 @@ class TimelineArtists(Drawing):
         bands: Per pair: each stretch and its rectangle.
         marks: Per pair: times at which the agent saw and lost the target, s.
         heard: Per pair: times at which the agent heard, and did not hear, a noise of the target.
-        stretches: Per pair: the stretches of touch and the zone sense, and their bars.
+        stretches: Per pair: the stretches of touch, the zone sense and smell, and their bars.
         meters: Per pair with a meter: its line, from the foot of the lane's band to its top.
         reactions: Per agent that reacts to a transition before it takes it: from when to when, s.
         states: Per agent with a ladder: each alert state, from when to when in s, and its band.
@@ -160,7 +167,7 @@ def plot_timeline(
         artists.stretches[agent, target] = [
             (span, _bar(ax, row, span))
             for span in story_of(run, agent, target, start=start, end=end)
-            if span.sense in ("touch", "zone")
+            if span.sense in BARS
         ]
         meter = meters_of(run, agent, target)
         if len(meter):
@@ -246,7 +253,7 @@ def _draw_states(
 
 
 def _has_lane(run: Run, agent: str, target: str) -> bool:
-    """Whether a pair is worth a lane: by sight, touch or zone always, by ear if it was heard."""
+    """Whether a pair is worth a lane: by sight, touch, zone or smell always, by ear if heard."""
     team = run.setup.cast[target].team
     senses = [
         place[0] for place, teams in run.setup.profile_of(agent).teams().items() if team in teams
@@ -307,8 +314,8 @@ def _mark_noises(
 
 
 def _bar(ax: Axes, row: int, span: Span) -> Line2D:
-    """A bar along the top of the lane: crosses for touch, squares at both ends for a zone."""
-    mark = "x" if span.sense == "touch" else "s"
+    """A bar along the top of the lane, with the mark of its sense at both ends."""
+    mark = BARS[span.sense][0]
     (bar,) = ax.plot(
         [span.start, span.end], [row - 0.25] * 2, marker=mark, ms=5, mew=1.4, color=GREEN_INK,
         mfc="white", lw=2.2, zorder=4.6,
@@ -339,7 +346,7 @@ def _legend(ax: Axes, reasons: set[str], artists: TimelineArtists) -> None:
     if any(unheard for _, unheard in artists.heard.values()):
         handles.append(Line2D([], [], marker=".", ls="none", ms=4, color=NOISE, label="not heard"))
     senses = {span.sense for each in artists.stretches.values() for span, _ in each}
-    for sense, mark, words in (("touch", "x", "felt"), ("zone", "s", "in a watched zone")):
+    for sense, (mark, words) in BARS.items():
         if sense in senses:
             bar = Line2D([], [], color=GREEN_INK, marker=mark, ms=5, mfc="white", lw=2.2)
             bar.set_label(words)

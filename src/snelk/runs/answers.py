@@ -114,10 +114,10 @@ class BeliefAnswer:
 
 @dataclass(frozen=True)
 class SenseAnswer:
-    """How hearing, touch or the zone sense fared.
+    """How hearing, touch, the zone sense or smell fared.
 
     Attributes:
-        sense: `hearing`, `touch` or `zone`.
+        sense: `hearing`, `touch`, `zone` or `smell`.
         t: When it was judged, s: for hearing when the last noise until then was.
         sensed: Whether it sensed the target.
         result: `sensed` or `heard`, the first gate that failed, or `silent`: no noise yet.
@@ -176,7 +176,7 @@ class Answer:
     lacks: tuple[str, ...] = ()
 
     def sense(self, name: str) -> SenseAnswer | None:
-        """The answer of `hearing`, `touch` or `zone`; None if the agent has no such sense."""
+        """The answer of a sense but sight, by name; None if the agent has no such sense."""
         return next((answer for answer in self.senses if answer.sense == name), None)
 
     def to_dict(self) -> dict[str, Any]:

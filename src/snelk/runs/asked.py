@@ -41,7 +41,7 @@ def unjoined(text: str) -> list[str]:
 def endless(columns: Mapping[str, Values]) -> dict[str, Values]:
     """Columns of the table `signals`: endless distances and times are infinite again."""
     found = dict(columns)
-    for name in ("distance", "lost_for"):
+    for name in ("distance", "lost_for", "scent_age"):
         found[name] = np.where(np.isnan(found[name]), np.inf, found[name])
     return found
 

@@ -2,20 +2,20 @@ cimport cython
 
 from snelk.mind.columns cimport BeliefColumns, SignalColumns
 from snelk.runs.columns cimport CountStageColumns, PairColumns, TallyColumns
-from snelk.senses.columns cimport HeardColumns, PoseColumns
+from snelk.senses.columns cimport ContactColumns, HeardColumns, PoseColumns
 
 cdef double NAN, SLACK, REACHED
 cdef Py_ssize_t NO_BELIEF, SENSED, IN_VIEW, HEARD, NOBODY
 
 @cython.locals(
     v=Py_ssize_t, p=Py_ssize_t, n=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, k=Py_ssize_t,
-    there=bint, seen=bint, felt=bint, sensed=bint, noticed=bint, full=bint, value=double,
+    there=bint, seen=bint, felt=bint, smelt=bint, sensed=bint, noticed=bint, full=bint, value=double,
     unseen=double, dx=double, error=double,
 )
 cdef void _count_pairs(
     PairColumns pairs, const unsigned char[::1] alive, double t, double undone, PoseColumns poses,
-    const signed char[:, :, :, ::1] failed, const signed char[:, :, ::1] touch,
-    const signed char[:, :, ::1] zone, const double[:, :, ::1] loudness,
+    const signed char[:, :, :, ::1] failed, ContactColumns contacts,
+    const double[:, :, ::1] loudness,
     const double[:, :, ::1] meter, BeliefColumns beliefs, TallyColumns tally,
 ) noexcept
 

@@ -15,7 +15,7 @@ from snelk.runs.columns import CountStageColumns
 from snelk.runs.tally import CountStage, Pairs, Tally
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import HeardColumns, PoseColumns
-from snelk.senses.contact import SENSED
+from snelk.senses.contact import SENSED, Contacts
 from snelk.senses.hearing import HEARD, NOBODY, Heard
 from snelk.senses.sight import IN_VIEW
 
@@ -55,8 +55,8 @@ def _count(stage: CountStage, alive: NDArray[np.bool_], t: float, poses: Poses) 
     if not same:
         return False
     _count_pairs(
-        stage.pairs, alive, t, stage.undone, poses, stage.sight.failed, stage.contacts.touch,
-        stage.contacts.zone, stage.loudness, stage.meters.value, stage.beliefs, stage.tally,
+        stage.pairs, alive, t, stage.undone, poses, stage.sight.failed, stage.contacts,
+        stage.loudness, stage.meters.value, stage.beliefs, stage.tally,
     )  # fmt: skip
     _count_agents(
         alive, t, poses, stage.characters, stage.signals, stage.rank, stage.used, stage.tally
@@ -71,8 +71,7 @@ def _count_pairs(
     undone: float,
     poses: Poses,
     failed: NDArray[np.int8],
-    touch: NDArray[np.int8],
-    zone: NDArray[np.int8],
+    contacts: Contacts,
     loudness: NDArray[np.float64],
     meter: NDArray[np.float64],
     beliefs: Beliefs,
@@ -90,8 +89,10 @@ def _count_pairs(
                 for k in range(failed.shape[3]):
                     seen |= failed[v, a, j, k] == IN_VIEW
                 seen &= there
-                felt = (touch[v, a, j] == SENSED or zone[v, a, j] == SENSED) and there
-                sensed = seen or felt or loudness[v, a, j] > 0.0
+                felt = contacts.touch[v, a, j] == SENSED or contacts.zone[v, a, j] == SENSED
+                felt = felt and there
+                smelt = contacts.smell[v, a, j] == SENSED
+                sensed = seen or felt or smelt or loudness[v, a, j] > 0.0
                 value = meter[v, a, j]
                 noticed, full = sensed, seen or felt
                 if pairs.metered[v, n]:

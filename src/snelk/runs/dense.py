@@ -165,10 +165,11 @@ def _grown(run: Record, rows: Rows, times: Numbers) -> Rows:
 
 
 def contacts_of(run: Record, agent: str, target: str, sense: str) -> Rows:
-    """A row per tick of `touch` or the `zone` sense; none if the agent has no such sense."""
+    """A row per tick of `touch`, the `zone` sense or `smell`; none if it has no such sense."""
     rows = run.rows_of("contacts", agent, target).where(sense=sense)
     profile = run.setup.profile_of(agent)
-    if agent == target or (profile.touch if sense == "touch" else profile.zone_sense) is None:
+    own = {"touch": profile.touch, "zone": profile.zone_sense, "smell": profile.smell}[sense]
+    if agent == target or own is None:
         return rows
     count, at, there = len(run.times), run.ticks_of(rows["t"]), both_there(run, agent, target)
     every = _every_tick(run, rows, at, agent, target)

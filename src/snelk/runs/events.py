@@ -7,7 +7,7 @@ from dataclasses import dataclass, fields, replace
 import pyarrow as pa
 
 from snelk.config.words import GAITS
-from snelk.senses.gates import SIGHT
+from snelk.senses.gates import SIGHT, SMELL
 
 EVENT_KINDS = (
     "appeared",
@@ -18,6 +18,8 @@ EVENT_KINDS = (
     "parted",
     "entered",
     "left",
+    "smelt",
+    "off_trail",
     "told",
     "disproved",
     "forgot",
@@ -142,10 +144,16 @@ def describe_hearing(event: Event) -> str:
     return f"{event.agent} heard{maker}{colon} {noise} ({far})"
 
 
-def describe_contact(event: Event) -> str:
-    """`goose-2 felt fox (0.6 m)` or `bell: fox entered coop doorstep`."""
+def describe_contact(event: Event, *, age: float = 0.0) -> str:
+    """`goose-2 felt fox (0.6 m)` or `bell: fox entered coop doorstep`; `age` is of a trail, s."""
     if event.kind == "felt":
         return f"{event.agent} felt {event.target} ({event.distance:.1f} m)"
     if event.kind == "parted":
         return f"{event.agent} no longer felt {event.target}"
+    if event.kind == "smelt":
+        how = f"{event.distance:.1f} m, {age:.1f} s old"
+        return f"{event.agent} smelt the trail of {event.target} ({how})"
+    if event.kind == "off_trail":
+        reason = SMELL.stopped(event.gate)
+        return f"{event.agent} no longer smelt the trail of {event.target}: {reason}"
     return f"{event.agent}: {event.target} {event.kind} {event.zone}"

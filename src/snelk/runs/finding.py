@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,7 +27,7 @@ from snelk.runs.events import (
     describe_sight,
 )
 from snelk.senses.bodies import Poses, blocker_codes, blockers_of
-from snelk.senses.contact import NO_ZONE, SENSED, Contacts
+from snelk.senses.contact import NO_ZONE, SENSED, SMELL_GATES, Contacts
 from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises
 from snelk.senses.sight import GATES, IN_VIEW, Sight
 
@@ -112,10 +113,14 @@ class EventFinder:
             yield event.with_text(said)
 
     def _contacts_made(self, v: int, times: Numbers, contacts: Contacts) -> Iterator[Event]:
-        """Touch and the zone sense: where they begin and end."""
+        """Touch, the zone sense and smell: where they begin and end."""
         simulation, before = self.simulation, self._contacts
         zones = [zone.name for zone, _ in simulation.level.data.zones]
-        for sense, begins, ends in (("touch", "felt", "parted"), ("zone", "entered", "left")):
+        for sense, begins, ends in (
+            ("touch", "felt", "parted"),
+            ("zone", "entered", "left"),
+            ("smell", "smelt", "off_trail"),
+        ):
             failed = np.concatenate(
                 [getattr(before, sense)[None, v], getattr(contacts, sense)[:, v]]
             )
@@ -132,7 +137,19 @@ class EventFinder:
                     distance=float(contacts.distance[n, v, a, j]) if sense == "touch" else None,
                     zone=zones[zone] if sense == "zone" and zone != NO_ZONE else "",
                 )
-                yield event.with_text(describe_contact(event))
+                age = float(contacts.scent_age[n, v, a, j])
+                if sense == "smell" and now:
+                    event = replace(
+                        event,
+                        distance=float(contacts.away[n, v, a, j]),
+                        strength=float(contacts.strength[n, v, a, j]),
+                        x=float(contacts.scent_x[n, v, a, j]),
+                        y=float(contacts.scent_y[n, v, a, j]),
+                    )
+                elif sense == "smell":
+                    gate = SMELL_GATES[int(failed[n + 1, a, j])]
+                    event = replace(event, gate=gate)
+                yield event.with_text(describe_contact(event, age=age))
 
     def find_beliefs(
         self,

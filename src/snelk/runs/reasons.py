@@ -85,6 +85,7 @@ def _lacks(run: Record, agent: str, target: str, at: float) -> Iterator[str]:
         ("no ears", profile.hearing is not None, "hearing"),
         ("no sense of touch", profile.touch is not None, "touch"),
         ("no zone that it senses", profile.zone_sense is not None, "zone_sense"),
+        ("no nose", profile.smell is not None, "smell"),
         ("no meter", profile.meter is not None, "meter"),
         ("no memory", profile.memory is not None, "memory"),
     ):
@@ -173,6 +174,7 @@ def _belief(run: Record, agent: str, target: str, at: float) -> BeliefAnswer | N
         "last_known": f"last known {written(row.age, 's')} ago",
         "heard": f"heard {written(row.age, 's')} ago",
         "told": f"told, {written(row.age, 's')} old",
+        "smelt": f"smelt, {written(row.age, 's')} old",
     }[row.source]
     text = f"({row.x:.2f}, {row.y:.2f}), {words}"
     if row.source not in ("sensed", "grace"):

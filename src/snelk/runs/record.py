@@ -177,7 +177,7 @@ did you mean "dog.fox.first_seen"?
 
     @property
     def contacts(self) -> pd.DataFrame:
-        """A row per tick, agent with touch or a zone sense, and target."""
+        """A row per tick, agent with touch, a zone sense or a nose, and target."""
         return self.table("contacts")
 
     @property

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from snelk.config.models import Touch, ZoneSense
+from snelk.config.models import Smell, Touch, ZoneSense
 from snelk.level.grid import NO_WALL
 from snelk.level.rays import cast_rays
 from snelk.runs.answers import Counterfactual, Gate, SenseAnswer
@@ -21,12 +21,13 @@ from snelk.runs.nudges import (
     notice_counterfactual,
     radius_counterfactuals,
 )
+from snelk.runs.scent import Scent, scent_at
 from snelk.runs.sounds import Sound, sound_of
 from snelk.runs.standing import awake_at, awake_in_words, scales_of
 from snelk.runs.turning import level_at
 from snelk.senses.bodies import gap_between
-from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
-from snelk.senses.gates import HEARING, TOUCH
+from snelk.senses.contact import SMELL_GATES, TOUCH_GATES, ZONE_GATES
+from snelk.senses.gates import HEARING, SMELL, TOUCH
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import EDGE
 
@@ -46,6 +47,8 @@ def explain_senses(run: Record, moment: Moment, *, at: float) -> Iterator[SenseA
         yield _touch(run, moment, profile.touch, run.tick_at(at))
     if profile.zone_sense is not None:
         yield _zone(run, moment, profile.zone_sense, run.tick_at(at))
+    if profile.smell is not None:
+        yield _smell(run, moment, profile.smell, run.tick_at(at))
 
 
 def _hearing(run: Record, moment: Moment, at: float) -> SenseAnswer:
@@ -300,6 +303,138 @@ def _zone(run: Record, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnsw
     verb = "senses" if result == "sensed" else "does not sense"
     words = f"{agent} {verb} {target} at {run.times[tick]:.2f} s: {gates[-1].text}"
     return _answer("zone", float(run.times[tick]), result == "sensed", result, words, gates, found)
+
+
+def _smell(run: Record, moment: Moment, smell: Smell, tick: int) -> SenseAnswer:
+    agent, target, t = run.agents[moment.a], run.names[moment.j], float(run.times[tick])
+    row = contacts_of(run, agent, target, "smell").row(tick)
+    scales = scales_of(run, agent, "smell", tick)
+    scale = math.prod(each.value for each in scales)
+    scent = scent_at(run, agent, target, tick)
+    gates = [
+        _trail_there(run, agent, target, row.result, tick),
+        _cares(run, agent, target, "smell", "smells"),
+        _awake(run, agent, "smell", tick),
+    ]
+    known = row.result in ("sensed", "strength", "reach")
+    if known and row.strength == row.strength:
+        held = SMELL.limit("strength")
+        strong = bool(row.strength >= smell.weakest)
+        text = f"strength {row.strength:.2g}, needs {smell.weakest:g}: left {row.age:.1f} s ago at "
+        text += f"({row.x:.1f}, {row.y:.1f})"
+        margin = held.margin(row.strength, smell.weakest)
+        gates.append(
+            Gate("strength", strong, text, row.strength, smell.weakest, margin, held.unit,
+                 held.rule, "weakest")
+        )  # fmt: skip
+        held = SMELL.limit("reach")
+        near = bool(row.distance <= row.distance_limit + EDGE)
+        text = f"{row.distance:.2f} m off, limit {row.distance_limit:.2f} m: "
+        text += _smell_product(row, smell, scale)
+        gates.append(
+            Gate("reach", near, text, row.distance, row.distance_limit, row.distance_margin,
+                 held.unit, held.rule, "reach")
+        )  # fmt: skip
+    else:
+        gates += [Gate(name, None, "cannot be asked") for name in SMELL_GATES[3:]]
+    found: Counterfactuals = []
+    failing = [gate.name for gate in gates if gate.passed is False]
+    if failing == ["cares"]:
+        found.append(notice_counterfactual(run, agent, target, ("smell",), "smelt"))
+    elif scent is not None and gates[1].passed and row.result != "present":
+        found += _smell_counterfactuals(
+            run, agent, target, smell, scent, scales, turn_on=row.result != "sensed"
+        )
+    verb = "smells" if row.result == "sensed" else "does not smell"
+    words = f"{agent} {verb} the trail of {target} at {t:.2f} s"
+    if row.result == "sensed":
+        words += f": it was here {row.age:.1f} s ago" if row.age > 0.0 else ": it is here"
+    elif row.result in ("present", "strength", "reach"):
+        words += f": {SMELL.stopped(row.result)}"
+    return _answer("smell", t, row.result == "sensed", row.result, words, gates, found)
+
+
+def _trail_there(run: Record, agent: str, target: str, result: str, tick: int) -> Gate:
+    if not poses_at(run, tick).present[0, run.names.index(agent)]:
+        return Gate("present", False, f"{agent} is not there")
+    if result == "present":
+        body = run.setup.body_name_of(target)
+        why = f": scent of {body} is 0" if run.setup.body_of(target).scent <= 0.0 else ""
+        return Gate("present", False, f"{target} has left no trail{why}")
+    return Gate("present", True, f"{target} has left a trail")
+
+
+def _smell_product(row: Any, smell: Smell, scale: float) -> str:
+    """`6 m × strength 0.84 × wind 0.9 × awake 0.5 × past hedge 0.4`."""
+    parts = [f"reach {smell.reach:g} m", f"strength {row.strength:.2g}"]
+    rest = smell.reach * row.strength
+    if scale != 1.0:
+        parts.append(f"awake {scale:.3g}")
+        rest *= scale
+    left = row.distance_limit / rest if rest > 0.0 else 1.0
+    if row.wall:
+        parts.append(f"{row.wall} and wind {left:.2g}")
+    elif abs(left - 1.0) > 1e-9:
+        parts.append(f"wind {left:.2g}")
+    return " × ".join(parts)
+
+
+def _smell_counterfactuals(
+    run: Record, agent: str, target: str, smell: Smell, scent: Scent, scales: list[Any], *,
+    turn_on: bool,
+) -> Counterfactuals:  # fmt: skip
+    """All single numbers that decide alone whether any place of the trail is smelt.
+
+    Each place needs a number of its own; that of the place that needs least counts.
+    """
+    word = "smelt" if turn_on else "not smelt"
+    name, body = run.setup.cast[agent].profile or "", run.setup.body_name_of(target)
+    scale = math.prod(each.value for each in scales)
+    strong, needs = scent.strength >= smell.weakest, scent.needs()
+    near = needs <= smell.reach * scale + EDGE
+    found: list[Any] = []
+
+    def add(place: tuple[str, ...], label: str, now: float, needed: Any, **how: Any) -> None:
+        least = float(np.nanmin(needed, initial=np.inf))
+        if math.isfinite(least):
+            found.append(
+                factor_counterfactual(place, label, now, least, word=word, turn_on=turn_on, **how)
+            )
+
+    if strong.any() and scale > 0.0:
+        place: tuple[str, ...] = ("profiles", name, "smell", "reach")
+        add(place, f"the reach of smell of the {name}", smell.reach, needs[strong] / scale,
+            unit=" m")  # fmt: skip
+    if strong.any():
+        least = float(needs[strong].min())
+    if strong.any() and math.isfinite(least):
+        found += awake_counterfactuals(scales, least / smell.reach, word, turn_on=turn_on)
+    if near.any():
+        # A trail that is weaker, or stronger, than all that is near enough.
+        strongest = float(scent.strength[near].max())
+        place = ("profiles", name, "smell", "weakest")
+        found.append(
+            factor_counterfactual(
+                place, f"weakest of smell of the {name}", smell.weakest, strongest, word=word,
+                turn_on=turn_on, rising=not turn_on, least=0.001, most=1.0,
+            )
+        )  # fmt: skip
+    if scale > 0.0:
+        # By how much the trail would have to be stronger, at each of its places.
+        with np.errstate(divide="ignore", invalid="ignore"):
+            more = np.maximum(needs / (smell.reach * scale), smell.weakest / scent.strength)
+            whole = scent.strength * np.exp2(scent.halvings)
+            spare = np.log2(whole / (scent.strength * more))  # halvings it may have had
+            half_life = run.setup.air.half_life
+            lives = np.where(spare > 0.0, half_life * scent.halvings / spare, np.inf)
+        scent_now = run.setup.body_of(target).scent
+        add(("bodies", body, "scent"), f"scent of the {body}", scent_now, scent_now * more,
+            most=100.0)  # fmt: skip
+        fresh = more[scent.halvings <= 0.0]
+        if turn_on or not (fresh <= 1.0).any():
+            add(("air", "half_life"), "half_life of the air", half_life,
+                np.where(scent.halvings > 0.0, lives, np.inf), unit=" s", most=1e6)  # fmt: skip
+    return [each for each in found if each is not None]
 
 
 def _answer(

@@ -32,6 +32,7 @@ OTHER_REASONS = {
     "absent": "away",
     "felt": "felt",
     "in_zone": "in",
+    "smelt": "smelt",
 }
 """What the reasons of the other senses are called."""
 
@@ -52,7 +53,7 @@ class Span:
             of gates, because that cone was closest to seeing.
         cones: The cones that had the target in view.
         wall: The wall in the way, if that was the reason.
-        sense: `sight`, `hearing`, `touch` or `zone`.
+        sense: `sight`, `hearing`, `touch`, `zone` or `smell`.
         what: What was heard or not, or the zone.
         noises: How many noises the stretch is of; 0 where it is not of hearing.
         strength: The strongest of those heard; None where none was.
@@ -160,7 +161,7 @@ def story_of(
         found = []
     if profile.hearing is not None:
         found += _hearing_spans(run, agent, target, first, last)
-    for sense in ("touch", "zone"):
+    for sense in ("touch", "zone", "smell"):
         found += _contact_spans(run, agent, target, sense, first, last)
     return sorted(found, key=lambda span: span.start)
 
@@ -222,7 +223,7 @@ def _why_heard_or_not(row: Any) -> tuple[str, str]:
 def _contact_spans(
     run: Record, agent: str, target: str, sense: str, first: float, last: float
 ) -> list[Span]:
-    """Stretches in which touch or the zone sense had the target."""
+    """Stretches in which touch, the zone sense or smell had the target."""
     rows = run.rows_of("contacts", agent, target).where(sense=sense)
     rows = rows.take((rows["t"] >= first - 1e-9) & (rows["t"] <= last + 1e-9))
     sensed = np.concatenate([[False], rows["sensed"], [False]])
@@ -234,10 +235,10 @@ def _contact_spans(
     spans = []
     for a, b in zip(starts, ends, strict=True):
         near: tuple[float | None, float | None] = (None, None)
-        if sense == "touch":
+        if sense != "zone":
             apart = rows["distance"][a:b]
             near = float(apart.min()), float(apart.max())
-        zone = "" if sense == "touch" else str(rows["zone"][a])
-        reason = "felt" if sense == "touch" else "in_zone"
+        zone = str(rows["zone"][a]) if sense == "zone" else ""
+        reason = {"touch": "felt", "zone": "in_zone", "smell": "smelt"}[sense]
         spans.append(Span(float(times[a]), float(times[b]), reason, (), "", *near, sense, zone))
     return spans

@@ -16,8 +16,8 @@ from snelk.mind.memory import NO_BELIEF, SENSED_NOW, SOURCES, Beliefs, uncertain
 from snelk.mind.meter import EMPTY, FACTORS, STATES, Meters
 from snelk.runs.events import EVENT_COLUMNS, Event
 from snelk.senses.bodies import Poses, blocker_codes, blockers_of
-from snelk.senses.contact import NO_ZONE, SENSED, TOUCH_GATES, ZONE_GATES, Contacts
-from snelk.senses.gates import AROUND, SIGHT, STRAIGHT, TOUCH, Limit
+from snelk.senses.contact import NO_ZONE, SENSED, Contacts
+from snelk.senses.gates import AROUND, SIGHT, SMELL, STRAIGHT, TOUCH, ZONE, Limit
 from snelk.senses.hearing import (
     BY_KIND,
     HEARD,
@@ -50,6 +50,10 @@ def is_thin(agents: int, names: int) -> bool:
     return agents * (names - 1) > MOST_PAIRS
 
 
+CONTACTS = (TOUCH, ZONE, SMELL)
+"""The senses of which the table of contacts tells, in its order."""
+
+
 class Before:
     """What everything came to at the tick before a block of ticks: so it shows what is new.
 
@@ -74,8 +78,11 @@ class Before:
 
 
 def _found(contacts: Contacts) -> tuple[NDArray[Any], ...]:
-    """What touch came to and at which wall, and the zone sense and in which zone."""
-    return contacts.touch, contacts.wall, contacts.zone, contacts.zone_in
+    """What touch, the zone sense and smell came to, and at which wall or in which zone."""
+    return (
+        contacts.touch, contacts.wall, contacts.zone, contacts.zone_in, contacts.smell,
+        contacts.scent_wall,
+    )  # fmt: skip
 
 
 def _held(beliefs: Beliefs) -> Numbers:
@@ -390,14 +397,15 @@ def contact_table(
     simulation: Simulation, v: int, times: Numbers, contacts: Contacts, awake: Numbers,
     before: Before,
 ) -> pa.Table:  # fmt: skip
-    """A row per tick, agent with touch or a zone sense, sense and target of one variant.
+    """A row per tick, agent with touch, a zone sense or a nose, sense and target of one variant.
 
     While the target is sensed, and when what comes of it is another than at the tick before.
     """
     numbers, count = simulation.contact_numbers, len(simulation.names)
     other = numbers.characters[:, None] != np.arange(count)
     other &= simulation.numbers.notices[v]
-    has = np.stack([numbers.feels[v], numbers.watches[v]], axis=1)[:, :, None] & other[:, None]
+    has = np.stack([numbers.feels[v], numbers.watches[v], numbers.smells[v]], axis=1)
+    has = has[:, :, None] & other[:, None]
     agent, sense, target = np.nonzero(has)
     differs = [
         now[:, v] != _shifted(was[v], now[:, v])
@@ -407,37 +415,53 @@ def contact_table(
         [
             (contacts.touch[:, v] == SENSED) | differs[0] | differs[1],
             (contacts.zone[:, v] == SENSED) | differs[2] | differs[3],
+            (contacts.smell[:, v] == SENSED) | differs[4] | differs[5],
         ],
         axis=2,
     )
     tells |= not before.thin
     ticks, each = np.nonzero(tells[:, agent, sense, target])
     a, sense, j = agent[each], sense[each], target[each]
-    touch = sense == 0
+    touch, smell = sense == 0, sense == 2
 
     def column(values: NDArray[Any]) -> Any:
         return values[ticks, v, a, j]
 
-    failed = np.where(touch, column(contacts.touch), column(contacts.zone))
-    # The gates of touch are numbered as in its row, those of the zone sense behind them.
-    code = np.where(touch | (failed < ZONE_GATES.index("inside")), failed, len(TOUCH_GATES))
-    words = ("sensed", *TOUCH_GATES, ZONE_GATES[-1])
+    every = np.stack([column(each) for each in (contacts.touch, contacts.zone, contacts.smell)])
+    failed = every[sense, np.arange(len(sense))]
+    words = list(dict.fromkeys(name for each in CONTACTS for name in each.results))
+    codes = np.zeros((len(CONTACTS), max(len(each.results) for each in CONTACTS)), dtype=np.int64)
+    for n, each_sense in enumerate(CONTACTS):
+        codes[n, : len(each_sense.results)] = [words.index(name) for name in each_sense.results]
     distance = np.where(touch, column(contacts.distance), np.nan)
-    radius = numbers.radius[v, a] * awake[ticks, v, a]
+    distance = np.where(smell, column(contacts.away), distance)
+    limit = np.where(touch, numbers.radius[v, a] * awake[ticks, v, a], np.nan)
+    limit = np.where(smell, column(contacts.limit), limit)
+    wall = np.where(touch, column(contacts.wall), NO_WALL)
     zones = [zone.name for zone, _ in simulation.level.data.zones]
     return pa.table(
         {
             "t": times[ticks],
             "agent": words_of(a, simulation.agents),
             "target": words_of(j, simulation.names),
-            "sense": words_of(sense, ("touch", "zone")),
+            "sense": words_of(sense, [each_sense.name for each_sense in CONTACTS]),
             "sensed": failed == SENSED,
-            "result": words_of(code + 1, words),
-            **_gate(TOUCH.limit("radius"), distance, np.where(touch, radius, np.nan)),
+            "result": words_of(codes[sense, failed + 1], words),
+            **_gate(TOUCH.limit("radius"), distance, limit),
             "wall": words_of(
-                np.where(touch, column(contacts.wall), NO_WALL), simulation.level.wall_names
+                np.where(smell, column(contacts.scent_wall), wall), simulation.level.wall_names
             ),
-            "zone": words_of(np.where(touch, NO_ZONE, column(contacts.zone_in)), zones),
+            "zone": words_of(np.where(sense == 1, column(contacts.zone_in), NO_ZONE), zones),
+            **{
+                name: numbers_of(np.where(smell, column(values), np.nan))
+                for name, values in (
+                    ("strength", contacts.strength),
+                    ("age", contacts.scent_age),
+                    ("x", contacts.scent_x),
+                    ("y", contacts.scent_y),
+                    ("z", contacts.scent_z),
+                )
+            },
         }
     )
 

@@ -52,15 +52,28 @@ cdef class SightColumns(Columns):
 
 cdef class ContactNumberColumns(Columns):
     cdef public const int[::1] characters
-    cdef public const unsigned char[:, ::1] feels, watches
-    cdef public const double[:, ::1] radius
-    cdef public const unsigned char[:, :, ::1] touch_cares, zones, zone_cares
+    cdef public const unsigned char[:, ::1] feels, watches, smells
+    cdef public const double[:, ::1] radius, reach, weakest
+    cdef public const unsigned char[:, :, ::1] touch_cares, zones, zone_cares, smell_cares
 
 
 cdef class ContactColumns(Columns):
-    cdef public double[:, :, ::1] distance
-    cdef public signed char[:, :, ::1] touch, zone
-    cdef public int[:, :, ::1] wall, zone_in
+    cdef public double[:, :, ::1] distance, strength, scent_age, scent_x, scent_y, scent_z
+    cdef public double[:, :, ::1] away, limit
+    cdef public signed char[:, :, ::1] touch, zone, smell
+    cdef public int[:, :, ::1] wall, zone_in, scent_wall
+
+
+cdef class AirColumns(Columns):
+    cdef public const unsigned char[:, ::1] leaves
+    cdef public const double[:, ::1] scent
+    cdef public const double[::1] weakest, fades, thins, wind_x, wind_y, zone_wind, zone_scent
+
+
+cdef class TrailColumns(Columns):
+    cdef public double[:, :, ::1] x, y, z, t, scent, wind, strength
+    cdef public Py_ssize_t[:, ::1] first, size
+    cdef public Py_ssize_t[::1] longest
 
 
 cdef class NoiseColumns(Columns):
@@ -93,6 +106,20 @@ cdef class SenseStageColumns(Columns):
     cdef public SightColumns sight
     cdef public ContactNumberColumns contact_numbers
     cdef public const double[:, ::1] touch_awake, zone_awake
+    cdef public ContactColumns contacts
+
+
+cdef class SmellStageColumns(Columns):
+    cdef public bint used
+    cdef public const unsigned char[:, :, ::1] notices
+    cdef public BodyColumns bodies
+    cdef public SurroundingColumns surroundings
+    cdef public AirColumns air
+    cdef public TrailColumns trails
+    cdef public ContactNumberColumns numbers
+    cdef public const double[:, ::1] awake
+    cdef public GridColumns grid
+    cdef public ScratchColumns scratch
     cdef public ContactColumns contacts
 
 

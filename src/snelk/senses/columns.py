@@ -45,6 +45,18 @@ class ContactColumns(Columns):
     """Those of `Contacts`."""
 
 
+class AirColumns(Columns):
+    """Those of `AirNumbers`."""
+
+
+class TrailColumns(Columns):
+    """Those of `Trails`."""
+
+
+class SmellStageColumns(Columns):
+    """Those of `SmellStage`."""
+
+
 class NoiseColumns(Columns):
     """Those of `Noises`."""
 

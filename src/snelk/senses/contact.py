@@ -1,4 +1,4 @@
-"""Touch and the zone sense: who is felt, and who is in a zone that is always sensed.
+"""Touch, the zone sense and smell: who is felt, is in a watched zone, or has left a trail here.
 
 Bodies touch if the distance between them is at most the radius and no wall that one cannot walk
 through stands between their middles. The distance is that in plan, and of bodies above one another
@@ -16,14 +16,15 @@ from numpy.typing import NDArray
 from snelk.config.models import Setup
 from snelk.level.columns import agree_axes, in_one
 from snelk.level.grid import NO_WALL
-from snelk.senses.gates import TOUCH, ZONE
+from snelk.senses.gates import SMELL, TOUCH, ZONE
 
-TOUCH_GATES, ZONE_GATES = TOUCH.names, ZONE.names
+TOUCH_GATES, ZONE_GATES, SMELL_GATES = TOUCH.names, ZONE.names, SMELL.names
 """The gates in the order in which they are tried."""
 
 SENSED = -1
 PRESENT, CARES, AWAKE, RADIUS, WALL = range(len(TOUCH_GATES))
 INSIDE = 3
+STRENGTH, REACH = 3, 4
 NO_ZONE = -1
 
 
@@ -37,6 +38,10 @@ class ContactNumbers(NamedTuple):
     watches: NDArray[np.bool_]  # (variant, agent): whether it has a zone sense
     zones: NDArray[np.bool_]  # (variant, agent, zone)
     zone_cares: NDArray[np.bool_]  # (variant, agent, target)
+    smells: NDArray[np.bool_]  # (variant, agent): whether it has a nose
+    smell_cares: NDArray[np.bool_]  # (variant, agent, target)
+    reach: NDArray[np.float64]  # (variant, agent) of its nose, m
+    weakest: NDArray[np.float64]  # (variant, agent): the strength that it smells at least
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -47,17 +52,28 @@ class ContactNumbers(NamedTuple):
             touch_cares="variants agents targets",
             zones="variants agents zones",
             zone_cares="variants agents targets",
+            smell_cares="variants agents targets",
         )
 
 
 class Contacts(NamedTuple):
-    """What touch and the zone sense came to: (variant, agent, target)."""
+    """What touch, the zone sense and smell came to: (variant, agent, target)."""
 
     distance: NDArray[np.float64]  # in plan, and over the gap in height, m; NaN while absent
     touch: NDArray[np.int8]  # the first gate of touch that failed, or SENSED
     wall: NDArray[np.int32]  # the wall in between, or NO_WALL
     zone: NDArray[np.int8]  # the first gate of the zone sense that failed, or SENSED
     zone_in: NDArray[np.int32]  # the first watched zone the target is in, or NO_ZONE
+    smell: NDArray[np.int8]  # the first gate of smell that failed, or SENSED
+    # Of the freshest place of its trail that is smelt, or that comes nearest to it; NaN without:
+    strength: NDArray[np.float64]  # how strong it is there
+    scent_age: NDArray[np.float64]  # how long ago it was there, s
+    scent_x: NDArray[np.float64]  # where its feet were, m
+    scent_y: NDArray[np.float64]
+    scent_z: NDArray[np.float64]
+    away: NDArray[np.float64]  # how far off the nose that is, m
+    limit: NDArray[np.float64]  # how far off it could be, m
+    scent_wall: NDArray[np.int32]  # the first wall in between that holds it back, or NO_WALL
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -65,7 +81,7 @@ class Contacts(NamedTuple):
 
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> Contacts:
-        """Nobody felt, nobody in a zone."""
+        """Nobody felt, nobody in a zone, nobody smelt."""
         return in_one(
             cls(
                 np.full(shape, np.nan),
@@ -73,12 +89,14 @@ class Contacts(NamedTuple):
                 np.full(shape, NO_WALL, dtype=np.int32),
                 np.full(shape, PRESENT, dtype=np.int8),
                 np.full(shape, NO_ZONE, dtype=np.int32),
+                np.full(shape, PRESENT, dtype=np.int8),
+                *(*np.full((7, *shape), np.nan), np.full(shape, NO_WALL, dtype=np.int32)),
             )
         )
 
 
 def contact_numbers(setups: Sequence[Setup], zone_names: Sequence[str]) -> ContactNumbers:
-    """Pack touch and the zone sense of every agent of every variant into arrays."""
+    """Pack touch, the zone sense and smell of every agent of every variant into arrays."""
     agents, names = setups[0].agents, list(setups[0].cast)
     shape = (len(setups), len(agents))
     numbers = ContactNumbers(
@@ -89,6 +107,10 @@ def contact_numbers(setups: Sequence[Setup], zone_names: Sequence[str]) -> Conta
         np.zeros(shape, dtype=np.bool_),
         np.zeros((*shape, len(zone_names)), dtype=np.bool_),
         np.zeros((*shape, len(names)), dtype=np.bool_),
+        np.zeros(shape, dtype=np.bool_),
+        np.zeros((*shape, len(names)), dtype=np.bool_),
+        np.zeros(shape),
+        np.ones(shape),
     )
     for v, setup in enumerate(setups):
         teams = [setup.cast[name].team for name in names]
@@ -101,4 +123,8 @@ def contact_numbers(setups: Sequence[Setup], zone_names: Sequence[str]) -> Conta
                 numbers.watches[v, a] = True
                 numbers.zones[v, a] = [name in profile.zone_sense.zones for name in zone_names]
                 numbers.zone_cares[v, a] = [team in noticed[("zone_sense",)] for team in teams]
+            if profile.smell is not None:
+                numbers.smells[v, a], numbers.reach[v, a] = True, profile.smell.reach
+                numbers.weakest[v, a] = profile.smell.weakest
+                numbers.smell_cares[v, a] = [team in noticed[("smell",)] for team in teams]
     return numbers

@@ -298,5 +298,16 @@ TOUCH = Sense(
     ),
 )
 ZONE = Sense("zone", "sensed", (_THERE, _CARES, _AWAKE, GateWords("inside", "outside", "outside")))
+SMELL = Sense(
+    "smell",
+    "sensed",
+    (
+        _THERE._replace(short="no trail", pattern="has left no trail"),
+        _CARES,
+        _AWAKE,
+        GateWords("strength", "faded", "faded", limit=Limit("strength", "", ">=")),
+        GateWords("reach", "too far", "too far", limit=Limit("distance", "m", "<=")),
+    ),
+)
 
-SENSES = (SIGHT, HEARING, TOUCH, ZONE)
+SENSES = (SIGHT, HEARING, TOUCH, ZONE, SMELL)

@@ -17,6 +17,7 @@ from snelk.senses.contact import ContactNumbers, Contacts
 from snelk.senses.light import LightNumbers
 from snelk.senses.sight import Sight, SightLimits, SightNumbers
 from snelk.senses.surroundings import Around, Surroundings
+from snelk.senses.trails import AirNumbers, Trails
 
 Numbers = NDArray[np.float64]
 
@@ -72,6 +73,34 @@ class SenseStage(NamedTuple):
         agree(plain(self.contact_numbers).touch_cares.shape, numbers.notices.shape)
         agree_scratch(self.scratch, self.grid, len(self.light))
         agree_scratch(self.scratch, self.solid_grid, len(self.light))
+
+
+class SmellStage(NamedTuple):
+    """The trails of a batch, and its noses."""
+
+    used: bool  # whether there is any nose
+    notices: NDArray[np.bool_]  # (variant, agent, target)
+    bodies: Bodies
+    surroundings: Surroundings
+    air: AirNumbers
+    trails: Trails  # overwritten
+    numbers: ContactNumbers
+    awake: Numbers  # (variant, agent)
+    grid: Grid  # what holds a scent back
+    scratch: Scratch  # of the grid
+    contacts: Contacts  # overwritten
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        air, trails, within = plain(self.air), plain(self.trails), plain(self.surroundings).zones
+        agree(self.notices.shape, plain(self.contacts).smell.shape)
+        agree(self.notices.shape, plain(self.numbers).smell_cares.shape)
+        agree(self.notices.shape[:2], self.awake.shape)
+        agree(air.scent.shape, trails.first.shape, plain(self.bodies).blocks.shape)
+        agree(air.scent.shape, (len(self.notices), within.shape[1]))
+        agree((air.scent.shape[1],), self.notices.shape[2:])
+        agree(air.zone_wind.shape, within.shape[2:])
+        agree_scratch(self.scratch, self.grid, len(self.notices))
 
 
 class StepStage(NamedTuple):

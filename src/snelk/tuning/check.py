@@ -13,9 +13,12 @@ from snelk.config import renamed
 from snelk.config.problems import key_path
 from snelk.config.scenario import Scenario, as_scenario
 from snelk.errors import UnknownNameError, nearest
-from snelk.tuning import clues, ladders, noises, places, profiles
+from snelk.tuning import clues, ladders, noises, places, profiles, trails
 
-CHECKS = {**places.CHECKS, **profiles.CHECKS, **noises.CHECKS, **ladders.CHECKS, **clues.CHECKS}
+CHECKS = {
+    **places.CHECKS, **profiles.CHECKS, **noises.CHECKS, **trails.CHECKS, **ladders.CHECKS,
+    **clues.CHECKS,
+}  # fmt: skip
 """Every check, by the name of what it finds."""
 
 

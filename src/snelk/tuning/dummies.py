@@ -192,6 +192,7 @@ class Dummies:
             characters=characters,
             touch_cares=np.ascontiguousarray(contact.touch_cares[:, :, only]),
             zone_cares=np.ascontiguousarray(contact.zone_cares[:, :, only]),
+            smell_cares=np.ascontiguousarray(contact.smell_cares[:, :, only]),
         )
         bodies = _in_order(bodies_of(one), self.order)
         bodies.blocks[:, :each] = 0.0

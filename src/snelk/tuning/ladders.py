@@ -314,7 +314,7 @@ def _limits(condition: Condition) -> dict[str, tuple[float, float]]:
 
 ABOUT_TARGETS = {
     "seen", "heard", "felt", "told", "knows", "meter", "exposure", "distance", "seen_for",
-    "told_rank", "any_seen", "any_heard", "any_felt", "any_told",
+    "told_rank", "any_seen", "any_heard", "any_felt", "any_told", "smelt", "any_smelt",
 }  # fmt: skip
 """Signals for whose sake an agent should look at what it stands for."""
 

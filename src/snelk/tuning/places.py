@@ -190,10 +190,10 @@ def _unused_zone(scenario: Scenario) -> Found:
     watched |= {m.leash.zone for m in scenario.setup.cast.values() if m.leash is not None}
     watched |= _named_in_ladders(scenario)
     for zone, _ in scenario.level.zones:
-        says = zone.light, zone.background, zone.ground
+        says = zone.light, zone.background, zone.ground, zone.wind, zone.scent
         if zone.name not in watched and all(value is None for value in says):
             reason = "says nothing, and no profile, ladder or leash names it"
-            fix = "give it light, background or ground, use it, or leave it out"
+            fix = "give it light, background, ground, wind or scent, use it, or leave it out"
             yield f'zone "{zone.name}"', reason, fix
 
 

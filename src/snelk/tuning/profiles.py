@@ -21,7 +21,7 @@ def _agent_without_senses(scenario: Scenario) -> Found:
         profile = scenario.setup.profile_of(name)
         if not profile.teams() and profile.ladder is None:
             reason = f'its profile "{scenario.setup.cast[name].profile}" has no sense'
-            fix = "add a cone, hearing, touch or a zone_sense"
+            fix = "add a cone, hearing, touch, smell or a zone_sense"
             yield key_path(("cast", name)), reason, fix
 
 
@@ -166,8 +166,8 @@ def _threshold_out_of_reach(scenario: Scenario) -> Found:
     for agent in scenario.setup.agents:
         profile = scenario.setup.profile_of(agent)
         meter = profile.meter
-        # What noises, touch and zones add cannot be told before the run.
-        others = profile.hearing or profile.touch or profile.zone_sense
+        # What noises, touch, zones and trails add cannot be told before the run.
+        others = profile.hearing or profile.touch or profile.zone_sense or profile.smell
         if meter is None or meter.at_once > 0.0 or others is not None or moved:
             continue
         rate = max((cone.weight for cone in profile.cones.values()), default=0.0)

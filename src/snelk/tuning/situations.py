@@ -80,6 +80,8 @@ def situations(
     }
     for name in ("seen", "felt", "knows", "told"):  # others hang on these
         nodes.setdefault(name, Node("signal", name, truth=True))
+    if "scent_age" in nodes:
+        nodes.setdefault("smelt", Node("signal", "smelt", truth=True))
     domains = {
         key: _domain(scenario, profile, members, state, key, node, conditions)
         for key, node in nodes.items()
@@ -152,6 +154,7 @@ def _truths(
         "seen": bool(profile.cones),
         "heard": any(_can_hear(scenario, name) for name in members),
         "felt": profile.touch is not None or profile.zone_sense is not None,
+        "smelt": profile.smell is not None,
         "told": profile.memory is not None and (any(tellers) or alarmed),
         "seen_to": bool(clues),
         "caught": state.catch is not None,
@@ -160,7 +163,7 @@ def _truths(
         "search_done": state.activity == "search",
         "observed": bool(watchers - {cast[name].team for name in members}),
     }
-    can |= {f"any_{name}": can[name] for name in ("seen", "heard", "felt", "told")}
+    can |= {f"any_{name}": can[name] for name in ("seen", "heard", "felt", "smelt", "told")}
     can |= {"felt(touch)": profile.touch is not None, "felt(zone)": profile.zone_sense is not None}
     if key in can:
         return both if can[key] else [False]
@@ -222,7 +225,7 @@ def _numbers(
     values: list[Any] = sorted(value for value in found if low <= value <= high)
     if key == "distance":
         values.append(math.inf)
-    if key == "lost_for":
+    if key in ("lost_for", "scent_age"):
         values.append(math.inf)
     if key.startswith("target.") or key == "bearing":
         values.append(math.nan)
@@ -236,6 +239,8 @@ def _possible(values: dict[str, Values], profile: Profile, state: State) -> NDAr
     possible: NDArray[np.bool_] = knows | ~sensed
     if "lost_for" in values:
         possible &= (values["lost_for"] <= 0.0) == sensed
+    if "scent_age" in values:
+        possible &= np.isinf(values["scent_age"]) == ~values["smelt"]
     if "seen_for" in values:
         possible &= seen | (values["seen_for"] <= 0.0)
     if "exposure" in values:
@@ -245,7 +250,7 @@ def _possible(values: dict[str, Values], profile: Profile, state: State) -> NDAr
         cones = profile.cones_in(state).values()
         farthest = max((max(c.range, c.hold_range or 0.0) for c in cones), default=0.0)
         possible &= ~seen | (values["distance"] <= farthest)
-    for name in ("seen", "felt", "heard", "told"):
+    for name in ("seen", "felt", "heard", "smelt", "told"):
         if name in values and f"any_{name}" in values:
             possible &= values[f"any_{name}"] | ~values[name]
     for key in values:

@@ -1,0 +1,142 @@
+"""The trail of one character at one nose, put together again from a run to tell why."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from snelk.config.words import POSTURES
+from snelk.level.grid import NO_WALL, scratch_for
+from snelk.level.within import which_inside
+from snelk.runs.moment import poses_at
+from snelk.runs.turning import level_at
+from snelk.senses.bodies import Poses, bodies_of
+from snelk.senses.contact import contact_numbers
+from snelk.senses.smelling import leave, sniff
+from snelk.senses.trails import AirNumbers, Trails, air_numbers
+
+if TYPE_CHECKING:
+    from snelk.runs.record import Record
+
+Numbers = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Scent:
+    """A trail at a nose at a tick: (places,), the oldest first, also what has faded.
+
+    Attributes:
+        x, y, z: Where feet were, m.
+        age: How long ago, s.
+        strength: How strong it is there now.
+        halvings: How often it has halved since.
+        away: How far off the nose that is, m.
+        reach: How far off a nose that reaches 1 m smells it, with the walls in between, m.
+        carried: How much farther off the wind makes that: a factor.
+        walls: The first wall that holds it back; empty where there is none.
+        through: The share that walls let pass.
+    """
+
+    x: Numbers
+    y: Numbers
+    z: Numbers
+    age: Numbers
+    strength: Numbers
+    halvings: Numbers
+    away: Numbers
+    reach: Numbers
+    carried: Numbers
+    walls: tuple[str, ...]
+    through: Numbers
+
+    def needs(self) -> Numbers:
+        """(places,) how far a nose has to reach to smell each place, m; infinite behind walls."""
+        with np.errstate(divide="ignore", invalid="ignore"):
+            found: Numbers = np.where(self.reach > 0.0, self.away / self.reach, np.inf)
+        return found
+
+
+def trail_at(run: Record, target: str, tick: int) -> tuple[Trails, AirNumbers] | None:
+    """A character's trail at a tick with all that has faded, and the air; None if not known.
+
+    It is known where the run tells where everybody was from its beginning.
+    """
+    if run.first_tick > 0:
+        return None
+    setup, level, j = run.setup, run.level, run.names.index(target)
+    zones = [zone.name for zone, _ in level.data.zones]
+    air = air_numbers([setup], level, contact_numbers([setup], zones))
+    one = slice(j, j + 1)
+    air = air._replace(
+        leaves=air.scent[:, one] > 0.0, scent=air.scent[:, one].copy(), weakest=np.zeros(1)
+    )
+    rows, count = run.rows("poses"), len(run.names)
+
+    def column(values: Any) -> Any:
+        return values.reshape(-1, count)[: tick + 1, one]
+
+    x, y, z = (np.nan_to_num(column(rows[name])).astype(np.float64) for name in "xyz")
+    posture = column(rows.words("posture").codes_in(POSTURES).astype(np.int8))
+    present = column(rows["present"]).astype(np.bool_)
+    within = np.zeros((len(x), 1, len(zones)), dtype=np.bool_)
+    places = np.ascontiguousarray(np.concatenate([x, y, z], axis=1))
+    for zone in range(len(zones)):
+        inside = np.zeros(len(places), dtype=np.bool_)
+        which_inside(level.zones, zone, places, inside)
+        within[:, 0, zone] = inside
+    events = run.rows("events")
+    spawned = set(events["t"][events.equal(kind="spawned", agent=target)].tolist())
+    trails, before = Trails.blank(1, 1), None
+    for n in range(len(x)):
+        at = slice(n, n + 1)
+        gait, heading = np.full((1, 1), -1, dtype=np.int8), np.zeros((1, 1))
+        now = Poses(x[at], y[at], z[at], heading, posture[at], gait, present[at])
+        while not leave(float(run.times[n]), now, before or now, within[n : n + 1], air, trails):
+            trails = trails.with_room()
+        before = now
+        if float(run.times[n]) in spawned:
+            trails.forget(0, 0)
+    return trails, air
+
+
+def _of(characters: list[int], given: Any) -> Any:
+    """A named tuple of what some characters are or do."""
+    return given._make(np.ascontiguousarray(values[:, characters]) for values in given)
+
+
+def scent_at(run: Record, agent: str, target: str, tick: int) -> Scent | None:
+    """A trail at a nose at a tick; None if it is not known, or there is none."""
+    found = trail_at(run, target, tick)
+    if found is None or found[0].size[0, 0] == 0:
+        return None
+    trails, air = found
+    i, j = run.names.index(agent), run.names.index(target)
+    level, two = level_at(run, tick), [i, j]
+    poses, every = _of(two, poses_at(run, tick)), _of(two, bodies_of([run.setup]))
+    both = trails._replace(
+        **{
+            name: np.ascontiguousarray(np.repeat(values, 2, axis=1))
+            for name, values in trails._asdict().items()
+            if name != "longest"
+        }
+    )
+    air = air._replace(
+        leaves=np.repeat(air.leaves, 2, axis=1), scent=np.repeat(air.scent, 2, axis=1)
+    )
+    at_nose = np.zeros((int(trails.size[0, 0]), 4))
+    grid = level.scent_grid
+    sniff((0, 1), poses, every, air, both, grid, scratch_for(grid), at_nose)
+    places = trails.of(0, 0)
+    away, reach, through, walls = at_nose.T
+    strength, age = places["strength"], run.times[tick] - places["t"]
+    halvings = age * air.fades[0] * (1.0 + air.thins[0] * places["wind"])
+    with np.errstate(divide="ignore", invalid="ignore"):
+        carried = np.where(strength > 0.0, reach / strength, 1.0)
+    names = tuple("" if wall == NO_WALL else level.wall_names[int(wall)] for wall in walls)
+    return Scent(
+        places["x"], places["y"], places["z"], age, strength, halvings, away, reach * through,
+        carried, names, through,
+    )  # fmt: skip

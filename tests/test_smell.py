@@ -1,0 +1,333 @@
+"""Trails and noses, against the rules as they are told, in plain arithmetic and with GEOS."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import samples
+import scenes
+import shapely
+from samples import track_of
+from scenes import feature
+
+import snelk
+from snelk.config.scenario import parse_override
+
+NOSE = """
+[bodies.post]
+standing = 2.0
+eyes = 0.5
+radius = 0.25
+
+[profiles.watcher]
+body = "post"
+notices = ["visitors"]
+smell = { reach = 3.0, weakest = 0.1 }
+meter = { fill_time = 4.0, smell_rate = 0.8 }
+memory = { forget = 300.0, spread = 0.5 }
+movement = { walking = 1.5, turn_rate = 400, acceleration = 8.0 }
+"""
+DT = 0.5
+YARD = (
+    ("fence", shapely.LineString([(-3, 2), (4, 2.5)]), {"top": 9.0, "smell_through": 0.5}),
+    ("low", shapely.LineString([(2, -4), (2.5, 6)]), {"top": 0.6, "smell_through": 0.2}),
+    ("stone", shapely.LineString([(-1.5, -6), (-1.6, 1.2)]), {"top": 9.0}),
+)
+ZONES = (
+    ("grass", shapely.box(-9, -9, 0.4, 9), {"wind": 0.3}),
+    ("brook", shapely.box(-9, 3, 9, 3.7), {"scent": 0.0}),
+    ("mud", shapely.box(1, -9, 9, -1), {"scent": 0.6, "wind": 0.0}),
+)
+
+
+def told(run: snelk.Run) -> Any:
+    rows = run.contacts
+    return rows[(rows.sense == "smell") & (rows.agent == "guard")].reset_index(drop=True)
+
+
+def places_by_the_rule(track: np.ndarray, times: np.ndarray) -> list[tuple[float, ...]]:
+    """(x, y, t) of a trail, as docs/calculations.md tells it."""
+    trail: list[tuple[float, ...]] = []
+    for (x, y), t in zip(track, times, strict=True):
+        stays = len(trail) < 2 or math.dist(trail[-1][:2], trail[-2][:2]) >= 0.5
+        trail[len(trail) - (not stays) :] = [(x, y, t)]
+    return trail
+
+
+def let_through(start: tuple[float, ...], end: tuple[float, ...]) -> float:
+    """What the walls of the yard let pass between two places in space, by GEOS."""
+    share, line = 1.0, shapely.LineString([start[:2], end[:2]])
+    for _, wall, properties in YARD:
+        crossing = line.intersection(wall)
+        if not crossing.is_empty:
+            part = line.project(crossing, normalized=True)
+            z = start[2] + part * (end[2] - start[2])
+            share *= properties.get("smell_through", 0.0) if z <= properties["top"] else 1.0
+    return share
+
+
+def smelt_as_told(tmp_path: Path, seed: int) -> set[str]:
+    rng = np.random.default_rng(seed)
+    steps = rng.normal(0.0, 0.7, (40, 2)) * rng.choice([0.0, 1.0, 1.0, 2.0], (40, 1))
+    way = np.clip(np.cumsum(steps, axis=0) + rng.uniform(-2, 2, 2), -7.5, 7.5).round(3)
+    track = track_of(*((DT * n, *map(float, at)) for n, at in enumerate(way)))
+    features = [feature("wall", name, shape, **more) for name, shape, more in YARD]
+    features += [feature("zone", name, shape, **more) for name, shape, more in ZONES]
+    air = {"half_life": float(rng.choice([3.0, 30.0])), "wind": float(rng.choice([0.0, 4.0])),
+           "blows_to": float(rng.uniform(-180, 180))}  # fmt: skip
+    awake, weakest = float(rng.choice([0.7, 1.0])), float(rng.choice([0.05, 0.4]))
+    path = samples.write_sample(tmp_path, track=track, level=scenes.level(*features), profiles=NOSE)
+    run = snelk.run(path, overrides={
+        "air": air, "clock.dt": DT, "clock.end": 30.0, "cast.guard.awake": awake,
+        "profiles.watcher.smell.weakest": weakest, "bodies.post.scent": 1.2,
+    })  # fmt: skip
+    toward = np.radians(air["blows_to"])
+    wind = 0.2 * air["wind"] * np.array([np.cos(toward), np.sin(toward)])
+    asked = told(run)
+    assert len(asked) == len(run.times) == 61  # it is gone for the last third
+    results = set()
+    for n, row in enumerate(asked.itertuples()):
+        every = []
+        for x, y, t in places_by_the_rule(way[: n + 1], run.times[: min(n + 1, 40)]):
+            inside = [more for _, area, more in ZONES if area.covers(shapely.Point(x, y))]
+            share = next((m["wind"] for m in reversed(inside) if "wind" in m), 1.0)
+            strength = 1.2 * next((m["scent"] for m in reversed(inside) if "scent" in m), 1.0)
+            age = run.times[n] - t
+            strength *= 2.0 ** -(age / air["half_life"] * (1.0 + 0.2 * air["wind"] * share))
+            away = math.hypot(x, y)
+            carried = math.exp(share * (wind @ (-x, -y)) / away) if away else 1.0
+            limit = 3.0 * awake * strength * carried
+            passes = let_through((0, 0, 1.0), (x, y, 1.0)) if away <= limit else 1.0
+            every.append((strength, age, x, y, away, limit * passes))
+        strong = [each for each in every if each[0] >= weakest]
+        smelt = [each for each in strong if each[4] <= each[5]]
+        result = "sensed" if smelt else "reach" if strong else "strength"
+        best = (
+            min(smelt, key=lambda each: each[1]) if smelt
+            else max(strong, key=lambda each: each[5] - each[4]) if strong
+            else None
+        )  # fmt: skip
+        found = row.strength, row.age, row.x, row.y, row.distance, row.distance_limit
+        assert row.result == result, (n, best, found)
+        if best is not None:
+            np.testing.assert_allclose(found, best, atol=1e-9)
+        else:
+            assert row.strength < weakest
+            assert row.age in [each[1] for each in every]
+        results.add(result)
+    return results
+
+
+@pytest.mark.parametrize("seeds", [range(8), range(8, 16)])
+def test_a_nose_smells_what_the_rule_says_of_every_place(tmp_path: Path, seeds: range) -> None:
+    results = set()
+    for seed in seeds:
+        results |= smelt_as_told(tmp_path / str(seed), seed)
+    assert results == {"sensed", "reach", "strength"}
+
+
+def in_the_open(folder: Path, *, track: str, **changes: Any) -> snelk.Run:
+    path = samples.write_sample(folder, track=track, profiles=NOSE)
+    return snelk.run(path, overrides={"clock.dt": 0.1, **changes})
+
+
+def test_the_wind_carries_a_scent_as_far_as_the_formula_says(tmp_path: Path) -> None:
+    air = {"wind": 5.0, "blows_to": 180.0, "carries": 0.15, "thins": 0.0}
+    for n, at in enumerate((0.0, 60.0, 90.0, 180.0)):
+        far = 3.0 * math.exp(0.75 * math.cos(math.radians(at)))
+        for off, smelt in ((far - 1e-3, True), (far + 1e-3, False)):
+            x, y = off * math.cos(math.radians(at)), off * math.sin(math.radians(at))
+            track = track_of((0, x, y), (1, x, y))
+            run = in_the_open(tmp_path / f"{n}{smelt}", track=track, air=air)
+            assert (told(run).sensed == smelt).all()
+
+
+def test_a_trail_fills_the_meter_tells_its_age_and_is_forgotten_by_water(tmp_path: Path) -> None:
+    """Somebody passes by, and goes far away; its trail stays and fades."""
+    track = track_of((0, -12, 1), (4, 12, 1), (40, 90, 1))
+    run = in_the_open(tmp_path, track=track, air={"half_life": 10.0})
+    rows, beliefs = told(run), run.beliefs
+    smelt = rows[rows.sensed]
+    freshest = smelt.iloc[-1]
+    assert 8.0 < freshest.age < 25.0
+    # What is believed is the freshest that was ever smelt, and grows as old as that is.
+    age, known = np.inf, (np.nan, np.nan)
+    believed = beliefs.set_index(beliefs.t.round(3))
+    for row in rows.itertuples():
+        age += 0.1
+        if row.sensed and row.age <= age + 1e-9:
+            age, known = row.age, (row.x, row.y)
+        belief = believed.loc[round(row.t, 3)]
+        if np.isfinite(age):
+            assert (belief.source, belief.x, belief.y) == ("smelt", *known)
+            assert (belief.age, belief.uncertainty) == pytest.approx((age, 0.5 * age))
+        else:
+            assert belief.source != belief.source
+    assert age < 40.0
+    meters = run.meters
+    filling = meters[meters.sense == "smell"]
+    assert len(filling) == len(smelt)
+    np.testing.assert_allclose(filling.rate, 0.8 * smelt.strength, atol=1e-12)
+    texts = run.events[run.events.kind.isin(["smelt", "off_trail"])].text
+    assert texts.iloc[0].startswith("guard smelt the trail of guest (")
+    assert "no longer smelt the trail of guest: " in texts.iloc[-1]
+
+    brook = feature("zone", "brook", shapely.box(-99, 0.5, 99, 1.5), scent=0.0)
+    path = samples.write_sample(
+        tmp_path / "wet", track=track, level=scenes.level(brook), profiles=NOSE
+    )
+    assert not told(snelk.run(path)).sensed.any()
+
+
+UP = [
+    feature("floor", "below", shapely.box(-9, -9, 9, 9), height=0.0),
+    feature("floor", "stairs", shapely.Polygon([(3, -1, 0), (6, -1, 3), (6, 1, 3), (3, 1, 0)])),
+    feature("floor", "above", shapely.box(6, -9, 9, 9), height=3.0),
+    feature("wall", "front", shapely.LineString([(1, -9), (1, -0.6)]), top=2.9),
+    feature("wall", "back", shapely.LineString([(1, 0.6), (1, 9)]), top=2.9),
+    feature("wall", "door", shapely.LineString([(1, -0.6), (1, 0.6)]), top=2.9, door=True),
+]
+TRAILING = {
+    "waiting": {"stand": {}},
+    "following": {"go": {}, "pace": "walking"},
+}
+
+
+def follows(folder: Path, **changes: Any) -> snelk.Run:
+    """A guard at the origin; a guest has gone through the door, up the stairs and to a corner."""
+    track = track_of((0, -2, 0.4), (1.5, 0.2, 0), (2, 2, 0), (6, 7.5, 0), (9, 7.5, 6), (60, 7.5, 6))
+    scenario = scenes.scene(
+        folder, *UP, states=TRAILING, track=track, profiles=NOSE, end=60.0,
+        transitions={"off": {"from": "waiting", "to": "following",
+                             "when": "smelt and scent_age > 5s and state_for > 15s"}},
+        more={"doors": {"door": {"open": True, "who": []}}, "air.half_life": 200.0,
+              "change": [{"t": 12.0, "of": "door", "to": "shut"},
+                         {"t": 25.0, "of": "door", "to": "open"}], **changes},
+    )  # fmt: skip
+    return snelk.run(scenario)
+
+
+def test_a_trail_leads_through_a_door_and_up_the_stairs_by_smell_alone(tmp_path: Path) -> None:
+    run = follows(tmp_path)
+    rows = run.poses[run.poses.id == "guard"]
+    last = rows.iloc[-1]
+    assert math.dist((last.x, last.y, last.z), (7.5, 6.0, 3.0)) < 0.5
+    # It waits before the door while that is shut: nothing is smelt through it.
+    shut = rows[(rows.t > 18) & (rows.t < 25)]
+    assert (shut.x < 1.0).all()
+    asked = told(run)
+    behind = asked[(asked.t > 20) & (asked.t < 25)]
+    assert behind.sensed.any()
+    assert (behind[behind.sensed].x < 1.0).all()
+    assert (asked[asked.t > 45].x > 6.0).any()
+    assert not run.sight.in_view.any()
+    assert not run.hearing.heard.any()
+
+
+def test_no_floor_lets_a_scent_through_and_of_who_is_spawned_anew_nothing_is_left(
+    tmp_path: Path,
+) -> None:
+    track = track_of((0, 7.5, 0), (3, 7.5, 0))
+    below = {"cast.guard.at": [7.5, 0.5]}
+    over = snelk.run(scenes.scene(tmp_path / "over", *UP, states=TRAILING, track=track.replace(
+        "x,y,heading", "x,y,heading,z").replace(",0\n", ",0,3\n"), profiles=NOSE, end=3.0,
+        more={**below, "profiles.watcher.smell.reach": 9.0}))  # fmt: skip
+    rows = told(over)
+    assert not rows.sensed.any()
+    assert set(rows.result) == {"reach"}
+    assert rows.wall.iloc[-1] == "above"
+    again = {"effect": [{"t": 1.0, "of": "guest", "removes": True},
+                        {"t": 2.0, "of": "guest", "spawns": True, "at": [30, 30]}]}  # fmt: skip
+    path = samples.write_sample(tmp_path / "again", guest="at = [1, 0]", profiles=NOSE)
+    rows = told(snelk.run(path, overrides={"clock.dt": 0.1, "clock.end": 4.0, **again}))
+    assert rows[rows.t < 1.95].sensed.all()
+    assert not rows[rows.t > 2.15].sensed.any()
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_every_named_change_turns_the_answer_and_a_hair_short_of_it_does_not(
+    tmp_path: Path, seed: int
+) -> None:
+    rng = np.random.default_rng(100 + seed)
+    way = np.cumsum(rng.normal(0, 1.2, (12, 2)), axis=0) + rng.uniform(-3, 3, 2)
+    track = track_of(*((float(n), *map(float, at)) for n, at in enumerate(way.round(2))))
+    base: dict[str, Any] = {
+        "air": {"half_life": 6.0, "wind": 3.0, "blows_to": 40.0},
+        "profiles.watcher.smell.weakest": 0.3, "cast.guard.senses": {"smell": 0.8},
+        "clock.dt": DT,
+    }  # fmt: skip
+    path = samples.write_sample(tmp_path, track=track, profiles=NOSE)
+
+    def answer(changes: dict[str, Any], at: float) -> Any:
+        found = snelk.run(path, overrides=changes).why("guard", "guest", at=at).sense("smell")
+        assert found is not None
+        return found
+
+    row = told(snelk.run(path, overrides=base))
+    turned = 0
+    for at in (2.0, 6.5, 11.0):
+        found = answer(base, at)
+        here = row[(row.t - at).abs() < 1e-9].iloc[0]
+        assert (found.result, found.sensed) == (here.result, here.sensed)
+        for change in filter(None, (found.counterfactual, *found.others)):
+            up = change.comparison in (">=", ">")
+            for hair, turns in ((1e-6, True), (-1e-6, False)):
+                value = change.needs * (1.0 + (hair if up else -hair))
+                try:
+                    other = answer({**base, change.key: value}, at)
+                except snelk.InputError:  # what goes beyond its range
+                    continue
+                assert (other.sensed != found.sensed) == turns, (change, value)
+                turned += turns
+            key, value = parse_override(change.settable[0])
+            assert answer({**base, key: value}, at).sensed != found.sensed, change
+    assert turned >= 4
+
+
+def test_what_is_wrong_with_trails_is_told_before_a_run(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, track=track_of((0, 5, 0), (9, 5, 0)), profiles=NOSE)
+
+    def found(**changes: Any) -> list[str]:
+        scenario = snelk.load(path, overrides={k.replace("__", "."): v for k, v in changes.items()})
+        ours = ("smell", "trail", "nose")
+        return [f.name for f in snelk.check(scenario) if any(word in f.name for word in ours)]
+
+    assert found() == []
+    assert found(bodies__post__scent=0.0) == ["nothing-to-smell"]
+    assert found(profiles__watcher__smell__reach=2.4) == ["trail-in-pieces"]
+    assert found(profiles__watcher__smell__reach=2.6) == []
+    # 60 s to half, to a tenth in 199.3 s, and in wind of 5 m/s in half of that.
+    assert found(profiles__watcher__memory__forget=199.0) == ["trail-forgotten"]
+    assert found(profiles__watcher__memory__forget=100.0, air={"wind": 5.0}) == []
+    bare = NOSE.replace("memory = ", "# ")
+    path = samples.write_sample(tmp_path, track=track_of((0, 5, 0), (9, 5, 0)), profiles=bare)
+    assert found() == ["nose-without-memory"]
+    path = samples.write_sample(tmp_path, track=track_of((0, 5, 0), (9, 5, 0)))
+    assert found(air={"wind": 1.0}) == ["air-without-nose"]
+    for key, value in (("air.half_life", 0.0), ("air.wind", math.nan), ("air.carries", 2.0)):
+        with pytest.raises(snelk.InputError, match=key.split(".")[1]):
+            snelk.load(path, overrides={key: value})
+
+
+def test_a_game_that_is_saved_goes_on_with_its_trails(tmp_path: Path) -> None:
+    path = samples.write_sample(tmp_path, guest="at = [1, 0]", profiles=NOSE)
+    scenario = snelk.load(path, overrides={"clock.dt": 0.1, "clock.end": 60.0})
+    one, other = (snelk.Live(scenario, duration=60.0) for _ in range(2))
+    for n in range(120):  # so far that there has to be more room for it
+        one.push("guest", x=1.0 + 0.3 * n, y=0.0, heading_deg=0.0)
+        one.step()
+    other.restore(one.save())
+    for game in (one, other):
+        game.push("guest", x=60.0, y=0.0, heading_deg=0.0)
+        game.step()
+    said = []
+    for game in (one, other):
+        answer = game.why("guard", "guest").sense("smell")
+        assert answer is not None
+        said.append((answer.headline, [gate.text for gate in answer.gates]))
+    assert said[0] == said[1]
+    assert "it was here" in said[0][0]
