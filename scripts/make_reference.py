@@ -33,6 +33,7 @@ OF = {
 SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("A scenario", "", models.Setup),
     ("The clock", "clock.", models.Clock),
+    ("The air", "air.", models.Air),
     ("A character of the cast", "cast.NAME.", models.Member),
     ("A lamp", "cast.NAME.lamp.", models.Lamp),
     ("A clue", "cast.NAME.clue.", models.Clue),
@@ -52,6 +53,7 @@ SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("Hearing", "profiles.NAME.hearing.", models.Hearing),
     ("Touch", "profiles.NAME.touch.", models.Touch),
     ("A zone sense", "profiles.NAME.zone_sense.", models.ZoneSense),
+    ("A nose", "profiles.NAME.smell.", models.Smell),
     ("The detection meter", "profiles.NAME.meter.", models.Meter),
     ("Memory", "profiles.NAME.memory.", models.Memory),
     ("Telling others", "profiles.NAME.tell.", models.Tell),

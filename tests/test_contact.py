@@ -107,7 +107,8 @@ def test_of_a_cone_and_a_zone_the_quicker_one_fills(tmp_path: Path) -> None:
 def test_every_pair_sense_and_tick_has_one_row(tmp_path: Path, night: snelk.Run) -> None:
     contacts = night.contacts
     assert not contacts.duplicated(["t", "agent", "target", "sense"]).any()
-    per_tick = 3 * 1 + 1  # three geese feel, and the bell watches, the fox: nobody else matters
+    # Three geese feel, the bell watches, and the dog smells, the fox: nobody else matters.
+    per_tick = 3 * 1 + 1 + 1
     assert len(contacts) == 901 * per_tick
     assert contacts.result.notna().all()
     assert (contacts.sensed == (contacts.result == "sensed")).all()

@@ -46,6 +46,7 @@ from snelk.config.minds import (
     Transition,
 )
 from snelk.config.models import (
+    Air,
     Body,
     Clock,
     Cone,
@@ -59,6 +60,7 @@ from snelk.config.models import (
     NoiseKind,
     Profile,
     Setup,
+    Smell,
     Steps,
     Tell,
     Throw,
@@ -305,9 +307,10 @@ def test_a_default_that_stands_in_several_places_is_one() -> None:
 
 def test_every_key_and_column_is_in_the_documents() -> None:
     files = (ROOT / "docs" / "files.md").read_text(encoding="utf-8")
-    senses = (Cone, Hearing, Touch, ZoneSense)
+    senses = (Cone, Hearing, Touch, ZoneSense, Smell)
     for model in (
         Setup,
+        Air,
         Clock,
         Member,
         Lamp,

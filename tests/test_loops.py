@@ -190,7 +190,7 @@ def test_who_is_caught(seed: int) -> None:
     timing = timing_of(chance)
     shapes = dict.fromkeys(Attended._fields, (V, A, J))
     now = Attended(**{n: np.zeros(s) for n, s in shapes.items()} | {  # type: ignore[arg-type]
-        **{n: sometimes(chance, 0.6, V, A, J) for n in ("seen", "heard", "felt", "was_seen", "seen_to")},
+        **{n: sometimes(chance, 0.6, V, A, J) for n in ("seen", "heard", "felt", "smelt", "was_seen", "seen_to")},
         **{n: np.zeros((V, A, J + 1)) for n in ("first", "away", "value")},
         "sensed": np.zeros((V, A, J + 1), np.bool_), "focus": np.zeros((V, A), np.int32),
     })  # fmt: skip
@@ -354,6 +354,7 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
     )  # fmt: skip
     count = who_tells(stage, tick)
     own = np.isin(source, [SOURCES.index(name) for name in ("sensed", "heard")]) & (age < dt)
+    own |= source == SOURCES.index("smelt")  # a trail is told as old as it is
     told = source == SOURCES.index("told")
     news_to_it = told & plain(stage).passes[..., None] & (tick * dt - age > passed + dt / 2)
     expected = (own | news_to_it) & stage.tells[..., None] & (before <= tick)

@@ -303,7 +303,7 @@ def test_on_the_command_line(run: snelk.Run, tmp_path: Path) -> None:
         ),
         ("t,agent,target,sensed\n0,guard,guest,maybe\n", "must be true or false"),
         ("t,agent,target\n0,guard,guest\n", "has a target without sensed"),
-        ("t,agent,target,sensed,sense\n0,guard,guest,1,smell\n", "unknown word (given: sense"),
+        ("t,agent,target,sensed,sense\n0,guard,guest,1,taste\n", "unknown word (given: sense"),
         ("t,agent\n0,guard\n", "says nothing of anybody"),
         ("t,who\n0,guard\n", 'column "agent" is missing'),
         ("t,agent,state\nx,guard,calm\n", "must be a number from 0"),

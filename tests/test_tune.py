@@ -94,7 +94,13 @@ def test_what_is_shown_at_once_is_what_the_tables_say(path: Path) -> None:
     for name in ("a.x", "a.meter.value", "a.belief.source"):  # so far it is the same
         assert (first[name] == shown[name][..., :ticks]).all()
     blocked = 0
-    pairs = {"meter": "meters", "belief": "beliefs", "touch": "touch", "zone": "zone"}
+    pairs = {
+        "meter": "meters",
+        "belief": "beliefs",
+        "touch": "touch",
+        "zone": "zone",
+        "smell": "smell",
+    }
     for name, values in shown.items():
         fact = pairs.get(name.split(".")[1])
         if re.fullmatch(r"a\.\d+\.wall.*", name):  # asked for only where nothing else decides

@@ -121,7 +121,13 @@ def test_every_piece_says_what_the_record_says(
         elif rnd.random() < 0.1 or line is lines[-1]:
             watched.add()
     assert watched is not None
-    pairs = {"meter": "meters", "belief": "beliefs", "touch": "touch", "zone": "zone"}
+    pairs = {
+        "meter": "meters",
+        "belief": "beliefs",
+        "touch": "touch",
+        "zone": "zone",
+        "smell": "smell",
+    }
     for piece in map(json.loads, watched.pieces):
         numbers = unpacked(zlib.decompress(base64.b64decode(piece["numbers"])), piece["index"])
         ticks = piece["first"] + np.arange(numbers["a.present"].shape[-1])

@@ -56,6 +56,7 @@ from .plots.players import PlayersArtists as PlayersArtists
 from .plots.players import plot_players as plot_players
 from .plots.ray import RayArtists as RayArtists
 from .plots.ray import plot_ray as plot_ray
+from .plots.scent import ScentArtists as ScentArtists
 from .plots.search import SearchFigure as SearchFigure
 from .plots.search import plot_search as plot_search
 from .plots.sneak import SneakArtists as SneakArtists

@@ -241,7 +241,7 @@ def _say_next(
     """How to look at one player, and how to try a number."""
     late = found.table[found.table.outcome == "too late"]
     chosen = (late if len(late) else found.table).iloc[0]
-    from snelk.config.writing import as_toml
+    from snelk.config.values import as_toml
 
     changes = [f"--set={key}={as_toml(value)}" for key, value in found.scenario.overrides.items()]
     changes += [f"--set=seed={chosen.seed}", *repeated("--activities", activities)]

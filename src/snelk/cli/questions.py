@@ -283,7 +283,7 @@ def _say_answer(
     every: list[Answer | SenseAnswer] = [answer, *answer.senses]
     changes = [c for each in every for c in (each.counterfactual, *each.others) if c and c.settable]
     if changes:
-        from snelk.config.writing import as_toml
+        from snelk.config.values import as_toml
 
         words = ["snelk", "run", run.info["scenario"]]
         for key, value in run.info["overrides"].items():

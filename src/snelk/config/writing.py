@@ -105,15 +105,6 @@ def read_text(path: Path) -> str:
         raise ReadError.of(str(path), "", "", f"cannot be read: {error.strerror}") from None
 
 
-def as_toml(value: Any) -> str:
-    """A value as it is written after a key and `=`.
-
-    >>> as_toml({"to": "gap", "leaves": True})
-    '{to = "gap",leaves = true}'
-    """
-    return str(tomlkit.item([value]).as_string())[1:-1]
-
-
 def with_tables(text: str, name: str, tables: Sequence[Mapping[str, Any]]) -> str:
     """A TOML text with more tables at the end of one of its arrays of tables.
 

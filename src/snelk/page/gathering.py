@@ -29,8 +29,8 @@ from snelk.runs.standing import awake_of_ticks
 from snelk.runs.tables import MOST_PAIRS, is_thin
 from snelk.runs.turning import turns_by
 from snelk.senses.bodies import blocker_codes, blockers_of
-from snelk.senses.contact import TOUCH_GATES, ZONE_GATES
-from snelk.senses.gates import SIGHT, TOUCH
+from snelk.senses.contact import SMELL_GATES, TOUCH_GATES, ZONE_GATES
+from snelk.senses.gates import SIGHT, SMELL, TOUCH
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import GATES, IN_VIEW
 
@@ -65,6 +65,7 @@ WORDS = {
         for name, limit in SIGHT.limits.items()
     },
     "not_felt": {gate.name: gate.short for gate in TOUCH.gates},
+    "not_smelt": {gate.name: SMELL.stopped(gate.name) for gate in SMELL.gates},
     "reasons": REASONS,
     "postures": POSTURES,
     "senses": SENSES,
@@ -74,6 +75,7 @@ WORDS = {
     "hearing_gates": HEARING_GATES,
     "touch_gates": TOUCH_GATES,
     "zone_gates": ZONE_GATES,
+    "smell_gates": SMELL_GATES,
 }
 """What the codes in packed numbers stand for, in their order."""
 
@@ -330,7 +332,8 @@ class Gathered:
 
     def _gather_contacts(self) -> None:
         zones = tuple(zone.name for zone, _ in self.run.level.data.zones)
-        for sense, gates in (("touch", TOUCH_GATES), ("zone", ZONE_GATES)):
+        senses = ("touch", TOUCH_GATES), ("zone", ZONE_GATES), ("smell", SMELL_GATES)
+        for sense, gates in senses:
             frames = self._pairs(sense, partial(contacts_of, self.run, sense=sense))
             if not frames:
                 continue
@@ -343,10 +346,14 @@ class Gathered:
             if sense == "zone":
                 self._add("zone.zone", coded("zone", zones))
                 continue
-            for name in ("distance", "distance_limit"):
+            smelt = ("strength", "age") if sense == "smell" else ()
+            for name in ("distance", "distance_limit", *smelt):
                 values = np.stack([each[name] for each in frames])
-                self._add(f"touch.{name}", values, parts=1000, shown=100)
-            self._add("touch.wall", coded("wall", self.run.level.wall_names))
+                if sense == "smell":
+                    values = np.where(np.isnan(values), -1.0, values)
+                self._add(f"{sense}.{name}", values, parts=1000, shown=100)
+            if sense == "touch":
+                self._add("touch.wall", coded("wall", self.run.level.wall_names))
 
     def _gather_noises(self) -> None:
         noises = self._new(self.run.noises)

@@ -148,7 +148,7 @@ class Glance:
             self._add(f"{a}.wall_place", pairs(quick.wall_place), parts=100)
 
     def _of_pairs(self) -> None:
-        """Meters, beliefs, touch and zones, of those that an agent ever notices."""
+        """Meters, beliefs, touch, zones and smell, of those that an agent ever notices."""
         quick, setup = self.quick, self.scenario.setup
         columns: dict[str, tuple[str, dict[str, tuple[Numbers, int]]]] = {
             "meters": ("meter", {"meter.value": (quick.meter, 1000)}),
@@ -158,6 +158,7 @@ class Glance:
                 "belief.uncertainty": (quick.uncertainty, 10)}),
             "touch": ("touch", {"touch.result": (quick.touch, 1)}),
             "zone": ("zone_sense", {"zone.result": (quick.zone, 1)}),
+            "smell": ("smell", {"smell.result": (quick.smell, 1)}),
         }  # fmt: skip
         agents, names = self.simulation.agents, self.simulation.names
         for fact, (has, parts) in columns.items():

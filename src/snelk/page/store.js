@@ -42,6 +42,9 @@ function countUpTo(sorted, value) {
   return low;
 }
 
+const CONTACTS = ["touch", "zone", "smell"]; // senses that have a bar in the lanes
+const OF_PAIRS = ["meters", "beliefs", ...CONTACTS]; // facts that are of an agent and a target
+
 class Run {
   constructor(facts, arrays, words) {
     Object.assign(this, facts);
@@ -49,7 +52,7 @@ class Run {
     this.words = words;
     this.agentNames = this.agents.map((c) => this.names[c]);
     const pairs = (list) => new Map((list || []).map(([a, c], n) => [`${a} ${c}`, n]));
-    this.pairs = { meters: pairs(this.meters), beliefs: pairs(this.beliefs), touch: pairs(this.touch), zone: pairs(this.zone) };
+    this.pairs = Object.fromEntries(OF_PAIRS.map((fact) => [fact, pairs(this[fact])]));
     this.since = {}; // of pairs that are not kept from the beginning: from which look or tick on
   }
 

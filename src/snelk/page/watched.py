@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from snelk.runs.following import Following
 
 SENT = (
-    "kept", "meters", "beliefs", "touch", "zone", "sounds", "noise_words", "searches",
+    "kept", "meters", "beliefs", "touch", "zone", "smell", "sounds", "noise_words", "searches",
     "likelihoods", "events",
 )  # fmt: skip
 """Facts of a run that a piece holds; all others are in the page from the beginning."""

@@ -18,7 +18,7 @@ function whyAt(run, a, c, t) {
       : `${agent} never sensed ${target}: of so many only pairs that did are kept here; ask snelk why`,
     meter: meterAt(run, a, c, t),
     belief: beliefAt(run, a, c, t),
-    senses: [hearingAt(run, a, c, t), touchAt(run, a, c, t), zoneAt(run, a, c, t)].filter(Boolean),
+    senses: [hearingAt(run, a, c, t), touchAt(run, a, c, t), zoneAt(run, a, c, t), smellAt(run, a, c, t)].filter(Boolean),
     ladder: ladderAt(run, a, t),
   };
 }
@@ -199,6 +199,23 @@ function zoneAt(run, a, c, t) {
   const where = zone >= 0 ? `is in ${run.zones[zone]}` : `is not in ${run.profile(a).watches.join(" or ")}`;
   return { sense: "zone", gates: [],
     headline: `${run.agentNames[a]} ${result < 0 ? "senses" : "does not sense"} ${run.names[c]} at ${fixed(run.timeOf(tick), 2)} s: ${run.names[c]} ${where}` };
+}
+
+function smellAt(run, a, c, t) {
+  const n = run.pair("smell", a, c, run.tickAt(t));
+  if (n === undefined) return null;
+  const tick = run.tickAt(t), result = run.at("smell.result", n, tick), get = (name) => run.at(`smell.${name}`, n, tick);
+  const gate = run.words.smell_gates[result], asked = result < 0 || ["strength", "reach"].includes(gate);
+  const strength = get("strength"), distance = get("distance"), limit = get("distance_limit"), age = get("age"), weakest = run.profile(a).weakest;
+  let text = `${run.agentNames[a]} ${result < 0 ? "smells" : "does not smell"} the trail of ${run.names[c]} at ${fixed(run.timeOf(tick), 2)} s`;
+  if (result < 0) text += age > 0 ? `: it was here ${fixed(age, 1)} s ago` : ": it is here";
+  else if (["present", "strength", "reach"].includes(gate)) text += `: ${run.words.not_smelt[gate]}`;
+  const known = asked && strength >= 0;
+  const gates = known ? [
+    { name: "strength", passed: gate !== "strength", value: `${short(strength)}, left ${fixed(age, 1)} s ago`, limit: `≥ ${short(weakest)}`, margin: margin(strength - weakest, "") },
+    { name: "reach", passed: distance <= limit + 1e-9, value: `${fixed(distance, 2)} m`, limit: `≤ ${fixed(limit, 2)} m`, margin: margin(limit - distance, " m") },
+  ] : [];
+  return { sense: "smell", gates, headline: text };
 }
 
 // The transitions out of an agent's state, each condition as a tree with what it came to.

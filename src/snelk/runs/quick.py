@@ -45,6 +45,7 @@ class Quick(NamedTuple):
     uncertainty: Numbers  # (tick, pair), m
     touch: NDArray[np.int8]  # (tick, pair) first failed gate, or SENSED
     zone: NDArray[np.int8]
+    smell: NDArray[np.int8]
     state: NDArray[np.int16]  # (tick, agent) the alert state it is in
     entry: NDArray[np.int32]  # (tick, agent) how many it has been in before
     goal_x: Numbers  # (tick, agent) where its way leads to, m; NaN without one
@@ -79,6 +80,7 @@ def quick_parts(
     of_pairs = [values[0].reshape(-1, *values.shape[3:]) for values in (
         sight.failed, sight.wall, sight.wall_place, simulation.meters.value, beliefs.source,
         beliefs.x, beliefs.y, beliefs.age, beliefs.blur, contacts.touch, contacts.zone,
+        contacts.smell,
     )]  # fmt: skip
     of_agents = [values[0] for values in (
         sight.looked, signals.state, signals.entry, signals.goal_x, signals.goal_y,
@@ -97,12 +99,12 @@ def quick_parts(
         judged = Heard(*map(np.concatenate, zip(*heard, strict=True)))
         some = told_of(simulation, judged, made)
         looked, *in_state = (each[:n] for each in own)
-        *first, age, blur, touch, zone = (each[:n] for each in kept)
+        *first, age, blur, touch, zone, smell = (each[:n] for each in kept)
         numbers, who = simulation.memory_numbers, pairs.agents
         radius = doubt(first[4], age, blur, numbers.grace[0, who], numbers.spread[0, who])
         arrays = (
             simulation.times[:n], Poses(*(each[:n] for each in poses)), looked, awake[:n], *first,
-            radius, touch, zone, *in_state,
+            radius, touch, zone, smell, *in_state,
         )  # fmt: skip
         at = np.array(heard_at)[some]
         return Quick._make((*arrays, [*turns], [*notes], [*snapshots], made, judged.of(some), at))

@@ -10,12 +10,14 @@ from numpy.typing import NDArray
 
 from snelk.config.words import POSTURES
 from snelk.level.grid import NO_WALL, scratch_for
+from snelk.level.level import Level
 from snelk.level.within import which_inside
 from snelk.runs.moment import poses_at
+from snelk.runs.standing import awake_at
 from snelk.runs.turning import level_at
-from snelk.senses.bodies import Poses, bodies_of
-from snelk.senses.contact import contact_numbers
-from snelk.senses.smelling import leave, sniff
+from snelk.senses.bodies import Bodies, Poses, bodies_of
+from snelk.senses.contact import Contacts, contact_numbers
+from snelk.senses.smelling import leave, smell, sniff
 from snelk.senses.trails import AirNumbers, Trails, air_numbers
 
 if TYPE_CHECKING:
@@ -107,35 +109,97 @@ def _of(characters: list[int], given: Any) -> Any:
     return given._make(np.ascontiguousarray(values[:, characters]) for values in given)
 
 
-def scent_at(run: Record, agent: str, target: str, tick: int) -> Scent | None:
-    """A trail at a nose at a tick; None if it is not known, or there is none."""
+@dataclass(frozen=True)
+class _AtNose:
+    """A nose as number 0 and who left the trail as number 1, at a tick."""
+
+    poses: Poses
+    bodies: Bodies
+    air: AirNumbers
+    trails: Trails
+    level: Level
+
+
+def _at_nose(run: Record, agent: str, target: str, tick: int) -> _AtNose | None:
     found = trail_at(run, target, tick)
-    if found is None or found[0].size[0, 0] == 0:
+    if found is None:
         return None
     trails, air = found
-    i, j = run.names.index(agent), run.names.index(target)
-    level, two = level_at(run, tick), [i, j]
-    poses, every = _of(two, poses_at(run, tick)), _of(two, bodies_of([run.setup]))
-    both = trails._replace(
-        **{
-            name: np.ascontiguousarray(np.repeat(values, 2, axis=1))
-            for name, values in trails._asdict().items()
-            if name != "longest"
-        }
-    )
+    two = [run.names.index(agent), run.names.index(target)]
+    both = {
+        name: np.ascontiguousarray(np.repeat(values, 2, axis=1))
+        for name, values in trails._asdict().items()
+        if name != "longest"
+    }
     air = air._replace(
         leaves=np.repeat(air.leaves, 2, axis=1), scent=np.repeat(air.scent, 2, axis=1)
     )
-    at_nose = np.zeros((int(trails.size[0, 0]), 4))
-    grid = level.scent_grid
-    sniff((0, 1), poses, every, air, both, grid, scratch_for(grid), at_nose)
-    places = trails.of(0, 0)
-    away, reach, through, walls = at_nose.T
+    bodies: Bodies = _of(two, bodies_of([run.setup]))
+    return _AtNose(
+        _of(two, poses_at(run, tick)), bodies, air, trails._replace(**both), level_at(run, tick)
+    )
+
+
+def smelt_at(run: Record, agent: str, target: str, tick: int) -> dict[str, Any] | None:
+    """What a nose smelt of a trail at a tick, as the columns of `contacts`; None if not known.
+
+    Tables of many characters leave out what only repeats.
+    """
+    at = _at_nose(run, agent, target, tick)
+    if at is None:
+        return None
+    zones = [zone.name for zone, _ in run.level.data.zones]
+    every, a = contact_numbers([run.setup], zones), run.agents.index(agent)
+    j = run.names.index(target)
+    numbers = every._replace(
+        characters=np.zeros(1, dtype=np.int32),
+        **{name: np.ascontiguousarray(getattr(every, name)[:, a : a + 1]) for name in OF_AGENTS},
+    )
+    numbers = numbers._replace(
+        **{
+            name: np.repeat(getattr(numbers, name)[:, :, j : j + 1], 2, axis=2)
+            for name in ("touch_cares", "zone_cares", "smell_cares")
+        }
+    )
+    contacts = Contacts.blank((1, 1, 2))
+    grid = at.level.scent_grid
+    awake = np.array([[awake_at(run, agent, "smell", tick)]])
+    smell(
+        float(run.times[tick]), np.ones((1, 1, 2), dtype=np.bool_), at.poses, at.bodies, at.air,
+        at.trails, numbers, awake, grid, scratch_for(grid), contacts,
+    )  # fmt: skip
+    pair, wall = (0, 0, 1), int(contacts.scent_wall[0, 0, 1])
+    limit, away = float(contacts.limit[pair]), float(contacts.away[pair])
+    return {
+        "distance": away, "distance_limit": limit, "distance_margin": limit - away,
+        "strength": float(contacts.strength[pair]), "age": float(contacts.scent_age[pair]),
+        "x": float(contacts.scent_x[pair]), "y": float(contacts.scent_y[pair]),
+        "z": float(contacts.scent_z[pair]),
+        "wall": "" if wall == NO_WALL else at.level.wall_names[wall],
+    }  # fmt: skip
+
+
+OF_AGENTS = (
+    "feels", "radius", "touch_cares", "watches", "zones", "zone_cares", "smells", "smell_cares",
+    "reach", "weakest",
+)  # fmt: skip
+"""The numbers of contacts that are of an agent."""
+
+
+def scent_at(run: Record, agent: str, target: str, tick: int) -> Scent | None:
+    """A trail at a nose at a tick; None if it is not known, or there is none."""
+    at = _at_nose(run, agent, target, tick)
+    if at is None or at.trails.size[0, 1] == 0:
+        return None
+    asked, grid = np.zeros((int(at.trails.size[0, 1]), 4)), at.level.scent_grid
+    sniff((0, 1), at.poses, at.bodies, at.air, at.trails, grid, scratch_for(grid), asked)
+    places = at.trails.of(0, 1)
+    away, reach, through, walls = asked.T
     strength, age = places["strength"], run.times[tick] - places["t"]
-    halvings = age * air.fades[0] * (1.0 + air.thins[0] * places["wind"])
+    halvings = age * at.air.fades[0] * (1.0 + at.air.thins[0] * places["wind"])
     with np.errstate(divide="ignore", invalid="ignore"):
         carried = np.where(strength > 0.0, reach / strength, 1.0)
-    names = tuple("" if wall == NO_WALL else level.wall_names[int(wall)] for wall in walls)
+    names = tuple("" if wall == NO_WALL else at.level.wall_names[int(wall)] for wall in walls)
     return Scent(
         places["x"], places["y"], places["z"], age, strength, halvings, away, reach * through,
         carried, names, through,

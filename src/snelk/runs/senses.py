@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from types import SimpleNamespace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -21,7 +22,7 @@ from snelk.runs.nudges import (
     notice_counterfactual,
     radius_counterfactuals,
 )
-from snelk.runs.scent import Scent, scent_at
+from snelk.runs.scent import Scent, scent_at, smelt_at
 from snelk.runs.sounds import Sound, sound_of
 from snelk.runs.standing import awake_at, awake_in_words, scales_of
 from snelk.runs.turning import level_at
@@ -307,7 +308,10 @@ def _zone(run: Record, moment: Moment, sense: ZoneSense, tick: int) -> SenseAnsw
 
 def _smell(run: Record, moment: Moment, smell: Smell, tick: int) -> SenseAnswer:
     agent, target, t = run.agents[moment.a], run.names[moment.j], float(run.times[tick])
-    row = contacts_of(run, agent, target, "smell").row(tick)
+    row: Any = contacts_of(run, agent, target, "smell").row(tick)
+    if row.result in SMELL_GATES[3:] and math.isnan(row.strength):  # it only repeats
+        smelt = smelt_at(run, agent, target, tick)
+        row = row if smelt is None else SimpleNamespace(result=row.result, **smelt)
     scales = scales_of(run, agent, "smell", tick)
     scale = math.prod(each.value for each in scales)
     scent = scent_at(run, agent, target, tick)

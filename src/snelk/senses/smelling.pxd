@@ -41,7 +41,7 @@ cdef void _smell(
 
 @cython.locals(
     room=Py_ssize_t, back=Py_ssize_t, at=Py_ssize_t, wall=Py_ssize_t, best=double,
-    strongest=double, strength=double, away=double, limit=double, through=double, margin=double,
+    strength=double, away=double, limit=double, through=double, margin=double,
 )
 cdef void _follow(
     double now, PoseColumns poses, BodyColumns bodies, AirColumns air, TrailColumns trails,

@@ -10,7 +10,14 @@ from numpy.typing import NDArray
 from snelk.level.columns import GridColumns, agree, door, laid_out, plain
 from snelk.level.grid import NO_WALL, Grid, Scratch, agree_scratch
 from snelk.senses.bodies import Bodies, Poses
-from snelk.senses.columns import AirColumns, BodyColumns, PoseColumns, TrailColumns
+from snelk.senses.columns import (
+    AirColumns,
+    BodyColumns,
+    ContactColumns,
+    ContactNumberColumns,
+    PoseColumns,
+    TrailColumns,
+)
 from snelk.senses.contact import (
     AWAKE,
     CARES,
@@ -74,6 +81,49 @@ def leave(
         laid_out(AirColumns, air), laid_out(TrailColumns, trails),
     )  # fmt: skip
     return True
+
+
+@door
+def smell(
+    now: float,
+    notices: NDArray[np.bool_],
+    poses: Poses,
+    bodies: Bodies,
+    air: AirNumbers,
+    trails: Trails,
+    numbers: ContactNumbers,
+    awake: NDArray[np.float64],
+    grid: Grid,
+    scratch: Scratch,
+    contacts: Contacts,
+) -> None:
+    """What every nose smells at a tick.
+
+    Args:
+        now: Its time, s.
+        notices: (variant, agent, target) whom it is asked of.
+        poses: Everybody's poses.
+        bodies: How high they are.
+        air: How strong trails are, and how they fade.
+        trails: The trails.
+        numbers: The noses.
+        awake: (variant, agent) how awake they are.
+        grid: What holds a scent back.
+        scratch: Of the grid.
+        contacts: Overwritten.
+    """
+    agree_scratch(scratch, grid, len(notices))
+    agree(notices.shape, plain(contacts).smell.shape, plain(numbers).smell_cares.shape)
+    agree(notices.shape[:2], awake.shape)
+    agree(plain(trails).first.shape, plain(air).scent.shape, plain(bodies).blocks.shape)
+    agree(plain(air).scent.shape, (len(notices), plain(poses).x.shape[1]))
+    agree(notices.shape[2:], (plain(poses).x.shape[1],))
+    _smell(
+        now, notices, laid_out(PoseColumns, poses), laid_out(BodyColumns, bodies),
+        laid_out(AirColumns, air), laid_out(TrailColumns, trails),
+        laid_out(ContactNumberColumns, numbers), awake, laid_out(GridColumns, grid), scratch,
+        laid_out(ContactColumns, contacts),
+    )  # fmt: skip
 
 
 @door
@@ -264,17 +314,16 @@ def _follow(
     """The freshest place of a trail that is smelt; if none is, that which comes nearest to it.
 
     Walls are asked of those places only that would be smelt in the open. If all has faded it is
-    the strongest.
+    the newest.
     """
-    room, best, strongest = trails.x.shape[2], -INF, -INF
+    room, best = trails.x.shape[2], -INF
     for back in range(trails.size[v, j]):
         at = (trails.first[v, j] + trails.size[v, j] - 1 - back) % room
         strength = trails.strength[v, j, at]
         away = _away(poses, trails, v, p, i, j, at)
         limit = reach * _reaches(poses, air, trails, v, p, i, j, at)
         if strength < numbers.weakest[v, a]:
-            if best == -INF and strength > strongest:
-                strongest = strength
+            if back == 0:
                 contacts.smell[v, a, j] = STRENGTH
                 _note(trails, v, a, j, at, now, away, limit, NO_WALL, contacts)
             continue

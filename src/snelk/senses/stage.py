@@ -99,7 +99,7 @@ class SmellStage(NamedTuple):
         agree(air.scent.shape, trails.first.shape, plain(self.bodies).blocks.shape)
         agree(air.scent.shape, (len(self.notices), within.shape[1]))
         agree((air.scent.shape[1],), self.notices.shape[2:])
-        agree(air.zone_wind.shape, within.shape[2:])
+        agree(air.zone_wind.shape, within.shape[2:], plain(self.numbers).zones.shape[2:])
         agree_scratch(self.scratch, self.grid, len(self.notices))
 
 

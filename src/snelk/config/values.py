@@ -1,0 +1,22 @@
+"""Values as they are written in TOML; it takes little time to import."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import tomlkit
+
+
+def as_toml(value: Any) -> str:
+    """A value as it is written after a key and `=`.
+
+    >>> as_toml({"to": "gap", "care": (0.0, 0.5), "leaves": True})
+    '{ to = "gap", care = [0.0, 0.5], leaves = true }'
+    """
+    if isinstance(value, Mapping):
+        pairs = (f"{tomlkit.key(key).as_string()} = {as_toml(each)}" for key, each in value.items())
+        return f"{{ {', '.join(pairs)} }}"
+    if isinstance(value, list | tuple):
+        return f"[{', '.join(map(as_toml, value))}]"
+    return str(tomlkit.item(value).as_string())
