@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Callable, Iterator, Mapping
-from typing import Annotated, Any, Literal, get_args, get_origin
+from typing import Annotated, Any, get_args, get_origin
 
 from pydantic import BaseModel
 
@@ -30,6 +30,7 @@ from snelk.config.nodes import (
 from snelk.config.problems import bare, checked, key_path, shown
 from snelk.config.scenario import Scenario, value_of
 from snelk.config.schema import DIALECT
+from snelk.config.words import SENSES, SINGLE_SENSES
 from snelk.errors import InputError, Problem
 
 HEADINGS = ("facing", "blows_to")
@@ -44,9 +45,6 @@ SECTIONS = (
 )  # fmt: skip
 """What is exported of a scenario: what its level, tracks and lists of events do not say."""
 
-SENSES: tuple[Literal["sight", "hearing", "touch", "zone", "smell"], ...] = (
-    "sight", "hearing", "touch", "zone", "smell",
-)  # fmt: skip
 """Those that an agent may have."""
 
 PLACES = {"at": "z", "home": "home_z"}
@@ -251,7 +249,7 @@ def _cone(cone: Cone, notices: tuple[str, ...]) -> Cone:
 def _profile(profile: Profile) -> Profile:
     update: dict[str, Any] = {"like": None}
     update["cones"] = {n: _cone(cone, profile.notices) for n, cone in profile.cones.items()}
-    for name in ("hearing", "touch", "zone_sense", "smell"):
+    for name in SINGLE_SENSES:
         sense = getattr(profile, name)
         if sense is not None and sense.notices is None:
             update[name] = sense.model_copy(update={"notices": profile.notices})

@@ -18,6 +18,7 @@ from snelk.config.fields import (
     WholeAngle,
     with_unit,
 )
+from snelk.config.words import SenseName
 
 MOST_OF_AN_ATTRIBUTE = 1e9
 
@@ -393,7 +394,7 @@ class State(Model):
         default=None, description="Its posture; standing, or prone asleep, if absent."
     )
     awake: Share = Field(default=1.0, description="Scales how far all its senses reach.")
-    senses: dict[Literal["sight", "hearing", "touch", "zone", "smell"], Share] = Field(
+    senses: dict[SenseName, Share] = Field(
         default={}, description="Scales single senses beside that, by name; 0 is off."
     )
     cones: dict[Name, ConeLimits] = Field(

@@ -29,6 +29,7 @@ from snelk.config.fields import (
 )
 from snelk.config.minds import Attributes, Ladder, Leash, Movement, Play, State
 from snelk.config.wanted import Expectation, Fair, Fit, Wish
+from snelk.config.words import SINGLE_SENSES, SenseName
 
 
 class Cone(Model):
@@ -327,12 +328,7 @@ class Profile(Model):
         senses: dict[tuple[str, ...], Cone | Hearing | Touch | ZoneSense | Smell | None] = {
             ("cones", name): cone for name, cone in self.cones.items()
         }
-        senses |= {
-            ("hearing",): self.hearing,
-            ("touch",): self.touch,
-            ("zone_sense",): self.zone_sense,
-            ("smell",): self.smell,
-        }
+        senses |= {(key,): getattr(self, key) for key in SINGLE_SENSES}
         return {
             place: self.notices if sense.notices is None else sense.notices
             for place, sense in senses.items()
@@ -442,7 +438,7 @@ class Member(Model):
     awake: Share = Field(
         default=1.0, description="Scales how far all its senses reach; 0 is fast asleep."
     )
-    senses: dict[Literal["sight", "hearing", "touch", "zone", "smell"], Share] = Field(
+    senses: dict[SenseName, Share] = Field(
         default={}, description="Scales single senses beside that, by name; 0 is off."
     )
     lamp: Lamp | None = Field(default=None, description="A light it carries.")

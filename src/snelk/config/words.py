@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal, get_args
+
 POSTURES = ("standing", "crouched", "prone")
 GAITS = ("still", "creeping", "walking", "running")
 PRESENT = ("0", "1", "false", "true")
@@ -10,7 +12,16 @@ PRESENT = ("0", "1", "false", "true")
 TRUTHS = (*PRESENT, "no", "yes")
 """What a game's log says of whether something was sensed, in turn no and yes."""
 
-SENSES = ("sight", "hearing", "touch", "zone", "smell")
+SenseName = Literal["sight", "hearing", "touch", "zone", "smell"]
+SENSES: tuple[SenseName, ...] = get_args(SenseName)
+SENSE_KEYS = {
+    "sight": "cones", "hearing": "hearing", "touch": "touch", "zone": "zone_sense",
+    "smell": "smell",
+}  # fmt: skip
+"""Where each sense stands in a profile."""
+
+SINGLE_SENSES = tuple(key for key in SENSE_KEYS.values() if key != "cones")
+"""The keys of those of which a profile has one at most."""
 
 STEP = "step"
 """The kind of the noise of a footstep."""

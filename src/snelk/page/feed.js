@@ -115,8 +115,8 @@ function forget(run) {
 function beginWith(run, { first, start }) {
   for (const name of Object.keys(run.arrays)) delete run.arrays[name];
   Object.assign(run, { first, start, ticks: 0, heardSince: first ? start : null, since: {}, looks: {}, kept: {}, texts: {}, places: {} });
-  for (const list of ["sounds", "noise_words", "likelihoods", ...OF_PAIRS]) run[list] = [];
-  run.pairs = Object.fromEntries(OF_PAIRS.map((fact) => [fact, new Map()]));
+  for (const list of ["sounds", "noise_words", "likelihoods", ...run.ofPairs]) run[list] = [];
+  run.pairs = Object.fromEntries(run.ofPairs.map((fact) => [fact, new Map()]));
 }
 
 // What is known up to a time, and what is new or was still open then.
@@ -157,7 +157,7 @@ function appendTo(run, piece, arrays) {
     targets.forEach((c) => { if (!kept.includes(c)) { kept.push(c); since[kept.length - 1] = run.looks[a] || 0; } });
   }
   const rows = {};
-  for (const fact of OF_PAIRS) {
+  for (const fact of run.ofPairs) {
     rows[fact] = (piece[fact] || []).map(([a, c]) => {
       const pair = `${a} ${c}`, known = run.pairs[fact];
       if (!known.has(pair)) {
@@ -178,7 +178,7 @@ function appendTo(run, piece, arrays) {
       continue;
     }
     if (name === "heading") unwind(run, part);
-    const facts = OF_PAIRS.find((fact) => fact === first || fact === `${first}s`);
+    const facts = run.ofPairs.find((fact) => fact === first || fact === `${first}s`);
     const at = facts ? rows[facts] : along === "look" && part.shape.length > 1 ? piece.kept[first].map((c) => run.kept[first].indexOf(c)) : null;
     appendArray(run.arrays, key + name, part, at, { tick: run.ticks, look: run.looks[first] || 0, row: null }[along]);
   }

@@ -29,8 +29,7 @@ from snelk.runs.standing import awake_of_ticks
 from snelk.runs.tables import MOST_PAIRS, is_thin
 from snelk.runs.turning import turns_by
 from snelk.senses.bodies import blocker_codes, blockers_of
-from snelk.senses.contact import SMELL_GATES, TOUCH_GATES, ZONE_GATES
-from snelk.senses.gates import SIGHT, SMELL, TOUCH
+from snelk.senses.gates import CONTACTS, SIGHT, SMELL, TOUCH, ZONE
 from snelk.senses.hearing import HEARING_GATES
 from snelk.senses.sight import GATES, IN_VIEW
 
@@ -64,8 +63,15 @@ WORDS = {
         }
         for name, limit in SIGHT.limits.items()
     },
-    "not_felt": {gate.name: gate.short for gate in TOUCH.gates},
-    "not_smelt": {gate.name: SMELL.stopped(gate.name) for gate in SMELL.gates},
+    "unfelt": {
+        sense.name: {gate.name: sense.stopped(gate.name) for gate in sense.gates}
+        for sense in CONTACTS
+    },
+    "sensing": {
+        sense.name: [sense.told.does, sense.told.does_not]
+        for sense in CONTACTS
+        if sense.told is not None
+    },
     "reasons": REASONS,
     "postures": POSTURES,
     "senses": SENSES,
@@ -73,9 +79,7 @@ WORDS = {
     "meter_states": STATES,
     "sources": SOURCES,
     "hearing_gates": HEARING_GATES,
-    "touch_gates": TOUCH_GATES,
-    "zone_gates": ZONE_GATES,
-    "smell_gates": SMELL_GATES,
+    "contact_gates": {sense.name: sense.names for sense in CONTACTS},
 }
 """What the codes in packed numbers stand for, in their order."""
 
@@ -332,27 +336,24 @@ class Gathered:
 
     def _gather_contacts(self) -> None:
         zones = tuple(zone.name for zone, _ in self.run.level.data.zones)
-        senses = ("touch", TOUCH_GATES), ("zone", ZONE_GATES), ("smell", SMELL_GATES)
-        for sense, gates in senses:
-            frames = self._pairs(sense, partial(contacts_of, self.run, sense=sense))
+        for sense in CONTACTS:
+            name = sense.name
+            frames = self._pairs(name, partial(contacts_of, self.run, sense=name))
             if not frames:
                 continue
-            results = ("sensed", *gates)
 
             def coded(name: str, words: tuple[str, ...], frames: list[Rows] = frames) -> Numbers:
                 return np.stack([each.words(name).codes_in(words) for each in frames])
 
-            self._add(f"{sense}.result", coded("result", results) - 1)
-            if sense == "zone":
-                self._add("zone.zone", coded("zone", zones))
-                continue
-            smelt = ("strength", "age") if sense == "smell" else ()
-            for name in ("distance", "distance_limit", *smelt):
-                values = np.stack([each[name] for each in frames])
-                if sense == "smell":
+            self._add(f"{name}.result", coded("result", sense.results) - 1)
+            for column in sense.told.numbers if sense.told is not None else ():
+                values = np.stack([each[column] for each in frames])
+                if sense is SMELL:  # without a trail there is none of them
                     values = np.where(np.isnan(values), -1.0, values)
-                self._add(f"{sense}.{name}", values, parts=1000, shown=100)
-            if sense == "touch":
+                self._add(f"{name}.{column}", values, parts=1000, shown=100)
+            if sense is ZONE:
+                self._add("zone.zone", coded("zone", zones))
+            elif sense is TOUCH:
                 self._add("touch.wall", coded("wall", self.run.level.wall_names))
 
     def _gather_noises(self) -> None:

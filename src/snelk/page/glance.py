@@ -16,6 +16,7 @@ from snelk.page.packing import Packer
 from snelk.runs.quick import Pairs, Quick, quick_parts
 from snelk.runs.tables import is_thin
 from snelk.senses.bodies import blocker_codes
+from snelk.senses.gates import CONTACTS
 from snelk.senses.hearing import HEARD
 from snelk.senses.sight import GATES
 
@@ -156,9 +157,10 @@ class Glance:
                 "belief.source": (quick.source, 1),
                 "belief.x": (quick.believed_x, 100), "belief.y": (quick.believed_y, 100),
                 "belief.uncertainty": (quick.uncertainty, 10)}),
-            "touch": ("touch", {"touch.result": (quick.touch, 1)}),
-            "zone": ("zone_sense", {"zone.result": (quick.zone, 1)}),
-            "smell": ("smell", {"smell.result": (quick.smell, 1)}),
+            **{
+                sense.name: (sense.key, {f"{sense.name}.result": (results, 1)})
+                for sense, results in zip(CONTACTS, quick.contacts, strict=True)
+            },
         }  # fmt: skip
         agents, names = self.simulation.agents, self.simulation.names
         for fact, (has, parts) in columns.items():

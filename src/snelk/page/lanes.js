@@ -156,7 +156,7 @@ class LanesView {
         else push(data.unheard, { x: times[place], y: low - 0.06 });
       });
     }
-    for (const sense of CONTACTS) {
+    for (const sense of run.contacts) {
       const pair = run.pair(sense, a, c);
       if (pair === undefined) continue;
       const begin = Math.max(run.tickAt(from), run.from(sense, pair));
@@ -187,7 +187,7 @@ class LanesView {
   // What the game's own code sensed, and where it parts from Snelk.
   game(data, agent, target, middle, low) {
     const { sensed, mismatches } = this.page.facts.game, tall = low - middle;
-    for (const sense of ["sight", ...CONTACTS]) {
+    for (const sense of ["sight", ...this.page.run.contacts]) {
       for (const [left, right] of sensed[[agent, target, sense].join("\t")] || []) {
         push(data.game, sense === "sight" ? { left, right, bottom: low, top: low - 0.3 * tall } : { left, right, bottom: middle + 0.45 * tall, top: middle + 0.3 * tall });
       }

@@ -69,8 +69,7 @@ class WhyPanel {
     const own = Object.entries(game.sensed).filter(([key]) => key.startsWith(`${agent}\t${target}\t`));
     for (const [key, spans] of own) {
       const sense = key.split("\t")[2], [word, not] = {
-        sight: ["has it in view", "does not have it in view"], touch: ["feels it", "does not feel it"],
-        zone: ["senses it in a zone", "does not sense it in a zone"], smell: ["smells its trail", "does not smell its trail"], hearing: ["hears it", "does not hear it"],
+        sight: ["has it in view", "does not have it in view"], hearing: ["hears it", "does not hear it"], ...run.words.sensing,
       }[sense];
       const does = spans.some(([from, to]) => now >= from - 1e-6 && (now < to - 1e-6 || (from === to && now - from < 0.3)));
       const apart = game.mismatches.find((each) => each.agent === agent && each.target === target && each.sense === sense && now >= each.start - 1e-6 && now <= each.end + (sense === "hearing" ? 0.3 : 1e-6));

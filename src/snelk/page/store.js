@@ -42,9 +42,6 @@ function countUpTo(sorted, value) {
   return low;
 }
 
-const CONTACTS = ["touch", "zone", "smell"]; // senses that have a bar in the lanes
-const OF_PAIRS = ["meters", "beliefs", ...CONTACTS]; // facts that are of an agent and a target
-
 class Run {
   constructor(facts, arrays, words) {
     Object.assign(this, facts);
@@ -52,7 +49,9 @@ class Run {
     this.words = words;
     this.agentNames = this.agents.map((c) => this.names[c]);
     const pairs = (list) => new Map((list || []).map(([a, c], n) => [`${a} ${c}`, n]));
-    this.pairs = Object.fromEntries(OF_PAIRS.map((fact) => [fact, pairs(this[fact])]));
+    this.contacts = Object.keys(words.contact_gates); // senses that have a bar in the lanes
+    this.ofPairs = ["meters", "beliefs", ...this.contacts]; // facts that are of an agent and a target
+    this.pairs = Object.fromEntries(this.ofPairs.map((fact) => [fact, pairs(this[fact])]));
     this.since = {}; // of pairs that are not kept from the beginning: from which look or tick on
   }
 

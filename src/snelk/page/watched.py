@@ -8,14 +8,15 @@ from typing import TYPE_CHECKING, Any
 from snelk.page.build import feed_page_of
 from snelk.page.gathering import Gathered
 from snelk.page.packing import Packer
+from snelk.senses.gates import CONTACTS
 
 if TYPE_CHECKING:
     from snelk.config.models import Setup
     from snelk.runs.following import Following
 
 SENT = (
-    "kept", "meters", "beliefs", "touch", "zone", "smell", "sounds", "noise_words", "searches",
-    "likelihoods", "events",
+    "kept", "meters", "beliefs", *(sense.name for sense in CONTACTS), "sounds", "noise_words",
+    "searches", "likelihoods", "events",
 )  # fmt: skip
 """Facts of a run that a piece holds; all others are in the page from the beginning."""
 

@@ -184,9 +184,9 @@ function touchAt(run, a, c, t) {
   if (n === undefined) return null;
   const tick = run.tickAt(t), result = run.at("touch.result", n, tick);
   const distance = run.at("touch.distance", n, tick), limit = run.at("touch.distance_limit", n, tick);
-  const gate = run.words.touch_gates[result], both = gate !== "present";
-  const why = ["radius", "wall"].includes(gate) ? `: ${run.words.not_felt[gate]}` : "";
-  const gates = both ? [{ name: "radius", passed: result < 0 || run.words.touch_gates.indexOf("radius") < result,
+  const gate = run.words.contact_gates.touch[result], both = gate !== "present";
+  const why = ["radius", "wall"].includes(gate) ? `: ${run.words.unfelt.touch[gate]}` : "";
+  const gates = both ? [{ name: "radius", passed: result < 0 || run.words.contact_gates.touch.indexOf("radius") < result,
     value: `${fixed(distance, 2)} m`, limit: `≤ ${short(limit)} m`, margin: margin(limit - distance, " m") }] : [];
   return { sense: "touch", gates,
     headline: `${run.agentNames[a]} ${result < 0 ? "feels" : "does not feel"} ${run.names[c]} at ${fixed(run.timeOf(tick), 2)} s${why}` };
@@ -205,11 +205,11 @@ function smellAt(run, a, c, t) {
   const n = run.pair("smell", a, c, run.tickAt(t));
   if (n === undefined) return null;
   const tick = run.tickAt(t), result = run.at("smell.result", n, tick), get = (name) => run.at(`smell.${name}`, n, tick);
-  const gate = run.words.smell_gates[result], asked = result < 0 || ["strength", "reach"].includes(gate);
+  const gate = run.words.contact_gates.smell[result], asked = result < 0 || ["strength", "reach"].includes(gate);
   const strength = get("strength"), distance = get("distance"), limit = get("distance_limit"), age = get("age"), weakest = run.profile(a).weakest;
   let text = `${run.agentNames[a]} ${result < 0 ? "smells" : "does not smell"} the trail of ${run.names[c]} at ${fixed(run.timeOf(tick), 2)} s`;
   if (result < 0) text += age > 0 ? `: it was here ${fixed(age, 1)} s ago` : ": it is here";
-  else if (["present", "strength", "reach"].includes(gate)) text += `: ${run.words.not_smelt[gate]}`;
+  else if (["present", "strength", "reach"].includes(gate)) text += `: ${run.words.unfelt.smell[gate]}`;
   const known = asked && strength >= 0;
   const gates = known ? [
     { name: "strength", passed: gate !== "strength", value: `${short(strength)}, left ${fixed(age, 1)} s ago`, limit: `≥ ${short(weakest)}`, margin: margin(strength - weakest, "") },

@@ -27,6 +27,7 @@ from snelk.plots.style import (
 from snelk.runs.dense import meters_of
 from snelk.runs.ladders import reactions
 from snelk.runs.spans import REASONS, Span, spans_of, story_of
+from snelk.senses.gates import CONTACTS
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -36,12 +37,8 @@ if TYPE_CHECKING:
 METER_HEIGHT = 0.62
 """Height of a full meter, in lanes."""
 
-BARS = {
-    "touch": ("x", "felt"),
-    "zone": ("s", "in a watched zone"),
-    "smell": ("D", "trail smelt"),
-}
-"""The senses that have a bar along the top of a lane: its mark, and what the legend says."""
+BARS = {sense.name: sense.bar for sense in CONTACTS if sense.bar is not None}
+"""The bars along the top of a lane."""
 
 LANE = 0.42
 """Least height of a lane, inches; more lanes than fit make the figure taller."""
@@ -315,7 +312,7 @@ def _mark_noises(
 
 def _bar(ax: Axes, row: int, span: Span) -> Line2D:
     """A bar along the top of the lane, with the mark of its sense at both ends."""
-    mark = BARS[span.sense][0]
+    mark = BARS[span.sense].mark
     (bar,) = ax.plot(
         [span.start, span.end], [row - 0.25] * 2, marker=mark, ms=5, mew=1.4, color=GREEN_INK,
         mfc="white", lw=2.2, zorder=4.6,
@@ -346,7 +343,7 @@ def _legend(ax: Axes, reasons: set[str], artists: TimelineArtists) -> None:
     if any(unheard for _, unheard in artists.heard.values()):
         handles.append(Line2D([], [], marker=".", ls="none", ms=4, color=NOISE, label="not heard"))
     senses = {span.sense for each in artists.stretches.values() for span, _ in each}
-    for sense, (mark, words) in BARS.items():
+    for sense, (mark, words, *_) in BARS.items():
         if sense in senses:
             bar = Line2D([], [], color=GREEN_INK, marker=mark, ms=5, mfc="white", lw=2.2)
             bar.set_label(words)

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.config.words import POSTURES
+from snelk.config.words import POSTURES, SENSE_KEYS
 from snelk.mind.memory import GRACE, SENSED_NOW, SOURCES, doubt
 from snelk.runs.rows import Rows, Values, Words
 from snelk.runs.standing import awake_of_ticks
@@ -168,8 +168,7 @@ def contacts_of(run: Record, agent: str, target: str, sense: str) -> Rows:
     """A row per tick of `touch`, the `zone` sense or `smell`; none if it has no such sense."""
     rows = run.rows_of("contacts", agent, target).where(sense=sense)
     profile = run.setup.profile_of(agent)
-    own = {"touch": profile.touch, "zone": profile.zone_sense, "smell": profile.smell}[sense]
-    if agent == target or own is None:
+    if agent == target or getattr(profile, SENSE_KEYS[sense]) is None:
         return rows
     count, at, there = len(run.times), run.ticks_of(rows["t"]), both_there(run, agent, target)
     every = _every_tick(run, rows, at, agent, target)

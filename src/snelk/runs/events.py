@@ -7,19 +7,14 @@ from dataclasses import dataclass, fields, replace
 import pyarrow as pa
 
 from snelk.config.words import GAITS
-from snelk.senses.gates import SIGHT, SMELL
+from snelk.senses.gates import CONTACTS, SIGHT, Sense
 
 EVENT_KINDS = (
     "appeared",
     "saw",
     "lost",
     "heard",
-    "felt",
-    "parted",
-    "entered",
-    "left",
-    "smelt",
-    "off_trail",
+    *(kind for sense in CONTACTS if sense.told for kind in (sense.told.begins, sense.told.ends)),
     "told",
     "disproved",
     "forgot",
@@ -144,16 +139,14 @@ def describe_hearing(event: Event) -> str:
     return f"{event.agent} heard{maker}{colon} {noise} ({far})"
 
 
-def describe_contact(event: Event, *, age: float = 0.0) -> str:
+def describe_contact(event: Event, sense: Sense, *, age: float = 0.0) -> str:
     """`goose-2 felt fox (0.6 m)` or `bell: fox entered coop doorstep`; `age` is of a trail, s."""
-    if event.kind == "felt":
-        return f"{event.agent} felt {event.target} ({event.distance:.1f} m)"
-    if event.kind == "parted":
-        return f"{event.agent} no longer felt {event.target}"
-    if event.kind == "smelt":
-        how = f"{event.distance:.1f} m, {age:.1f} s old"
-        return f"{event.agent} smelt the trail of {event.target} ({how})"
-    if event.kind == "off_trail":
-        reason = SMELL.stopped(event.gate)
-        return f"{event.agent} no longer smelt the trail of {event.target}: {reason}"
-    return f"{event.agent}: {event.target} {event.kind} {event.zone}"
+    told = sense.told
+    if told is None:
+        return ""
+    pattern = told.begin if event.kind == told.begins else told.end
+    reason = sense.stopped(event.gate) if event.gate else ""
+    return pattern.format(
+        agent=event.agent, target=event.target, distance=event.distance, age=age,
+        zone=event.zone, reason=reason,
+    )  # fmt: skip

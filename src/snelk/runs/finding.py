@@ -27,7 +27,8 @@ from snelk.runs.events import (
     describe_sight,
 )
 from snelk.senses.bodies import Poses, blocker_codes, blockers_of
-from snelk.senses.contact import NO_ZONE, SENSED, SMELL_GATES, Contacts
+from snelk.senses.contact import NO_ZONE, SENSED, Contacts
+from snelk.senses.gates import CONTACTS, SMELL, TOUCH, ZONE
 from snelk.senses.hearing import HEARD, NOBODY, Heard, Noises
 from snelk.senses.sight import GATES, IN_VIEW, Sight
 
@@ -116,11 +117,9 @@ class EventFinder:
         """Touch, the zone sense and smell: where they begin and end."""
         simulation, before = self.simulation, self._contacts
         zones = [zone.name for zone, _ in simulation.level.data.zones]
-        for sense, begins, ends in (
-            ("touch", "felt", "parted"),
-            ("zone", "entered", "left"),
-            ("smell", "smelt", "off_trail"),
-        ):
+        for each in CONTACTS:
+            sense, told = each.name, each.told
+            assert told is not None
             failed = np.concatenate(
                 [getattr(before, sense)[None, v], getattr(contacts, sense)[:, v]]
             )
@@ -131,14 +130,13 @@ class EventFinder:
                 zone = int(place[n + now, a, j])
                 event = Event(
                     float(times[n]),
-                    begins if now else ends,
+                    told.begins if now else told.ends,
                     simulation.agents[a],
                     simulation.names[j],
-                    distance=float(contacts.distance[n, v, a, j]) if sense == "touch" else None,
-                    zone=zones[zone] if sense == "zone" and zone != NO_ZONE else "",
+                    distance=float(contacts.distance[n, v, a, j]) if each is TOUCH else None,
+                    zone=zones[zone] if each is ZONE and zone != NO_ZONE else "",
                 )
-                age = float(contacts.scent_age[n, v, a, j])
-                if sense == "smell" and now:
+                if each is SMELL and now:
                     event = replace(
                         event,
                         distance=float(contacts.away[n, v, a, j]),
@@ -146,10 +144,10 @@ class EventFinder:
                         x=float(contacts.scent_x[n, v, a, j]),
                         y=float(contacts.scent_y[n, v, a, j]),
                     )
-                elif sense == "smell":
-                    gate = SMELL_GATES[int(failed[n + 1, a, j])]
-                    event = replace(event, gate=gate)
-                yield event.with_text(describe_contact(event, age=age))
+                elif each is SMELL:
+                    event = replace(event, gate=each.names[int(failed[n + 1, a, j])])
+                age = float(contacts.scent_age[n, v, a, j])
+                yield event.with_text(describe_contact(event, each, age=age))
 
     def find_beliefs(
         self,

@@ -16,6 +16,7 @@ from snelk.level.columns import plain
 from snelk.mind.memory import doubt
 from snelk.runs.tables import told_of
 from snelk.senses.bodies import Poses
+from snelk.senses.gates import CONTACTS
 from snelk.senses.hearing import Heard, Noises
 
 Numbers = NDArray[np.float64]
@@ -43,9 +44,8 @@ class Quick(NamedTuple):
     believed_x: Numbers  # (tick, pair), m
     believed_y: Numbers
     uncertainty: Numbers  # (tick, pair), m
-    touch: NDArray[np.int8]  # (tick, pair) first failed gate, or SENSED
-    zone: NDArray[np.int8]
-    smell: NDArray[np.int8]
+    # Of each of CONTACTS (tick, pair) the first gate that failed, or SENSED.
+    contacts: tuple[NDArray[np.int8], ...]
     state: NDArray[np.int16]  # (tick, agent) the alert state it is in
     entry: NDArray[np.int32]  # (tick, agent) how many it has been in before
     goal_x: Numbers  # (tick, agent) where its way leads to, m; NaN without one
@@ -79,8 +79,8 @@ def quick_parts(
     in_order = np.array_equal(places, np.arange(len(simulation.agents) * count))
     of_pairs = [values[0].reshape(-1, *values.shape[3:]) for values in (
         sight.failed, sight.wall, sight.wall_place, simulation.meters.value, beliefs.source,
-        beliefs.x, beliefs.y, beliefs.age, beliefs.blur, contacts.touch, contacts.zone,
-        contacts.smell,
+        beliefs.x, beliefs.y, beliefs.age, beliefs.blur,
+        *(getattr(contacts, sense.name) for sense in CONTACTS),
     )]  # fmt: skip
     of_agents = [values[0] for values in (
         sight.looked, signals.state, signals.entry, signals.goal_x, signals.goal_y,
@@ -99,12 +99,13 @@ def quick_parts(
         judged = Heard(*map(np.concatenate, zip(*heard, strict=True)))
         some = told_of(simulation, judged, made)
         looked, *in_state = (each[:n] for each in own)
-        *first, age, blur, touch, zone, smell = (each[:n] for each in kept)
+        felt = tuple(each[:n] for each in kept[-len(CONTACTS) :])
+        *first, age, blur = (each[:n] for each in kept[: -len(CONTACTS)])
         numbers, who = simulation.memory_numbers, pairs.agents
         radius = doubt(first[4], age, blur, numbers.grace[0, who], numbers.spread[0, who])
         arrays = (
             simulation.times[:n], Poses(*(each[:n] for each in poses)), looked, awake[:n], *first,
-            radius, touch, zone, smell, *in_state,
+            radius, felt, *in_state,
         )  # fmt: skip
         at = np.array(heard_at)[some]
         return Quick._make((*arrays, [*turns], [*notes], [*snapshots], made, judged.of(some), at))

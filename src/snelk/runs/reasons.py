@@ -23,7 +23,7 @@ from snelk.runs.senses import explain_senses
 from snelk.runs.standing import awake_in_words, cones_at
 from snelk.runs.turning import level_at, since_when
 from snelk.senses.bodies import blocker_codes, blockers_of
-from snelk.senses.gates import SIGHT, Limit
+from snelk.senses.gates import SENSES, SIGHT, Limit
 from snelk.senses.sight import EDGE, GATES, IN_VIEW, Sight
 
 if TYPE_CHECKING:
@@ -81,11 +81,7 @@ def _lacks(run: Record, agent: str, target: str, at: float) -> Iterator[str]:
     member, profile = run.setup.cast[agent], run.setup.profile_of(agent)
     name, team = member.profile, run.setup.cast[target].team
     for what, there, key in (
-        ("no eyes", bool(profile.cones), "cones"),
-        ("no ears", profile.hearing is not None, "hearing"),
-        ("no sense of touch", profile.touch is not None, "touch"),
-        ("no zone that it senses", profile.zone_sense is not None, "zone_sense"),
-        ("no nose", profile.smell is not None, "smell"),
+        *((sense.lack, bool(getattr(profile, sense.key)), sense.key) for sense in SENSES),
         ("no meter", profile.meter is not None, "meter"),
         ("no memory", profile.memory is not None, "memory"),
     ):

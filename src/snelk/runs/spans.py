@@ -10,7 +10,7 @@ import numpy as np
 from snelk.errors import InputError
 from snelk.runs.dense import looks_at
 from snelk.runs.events import describe_noise
-from snelk.senses.gates import SIGHT
+from snelk.senses.gates import CONTACTS, SIGHT, ZONE, Sense
 from snelk.senses.sight import GATES, IN_VIEW, LINE_OF_SIGHT
 
 if TYPE_CHECKING:
@@ -30,9 +30,7 @@ OTHER_REASONS = {
     "drowned": "drowned out",
     "asleep": "asleep",
     "absent": "away",
-    "felt": "felt",
-    "in_zone": "in",
-    "smelt": "smelt",
+    **{sense.bar.reason: sense.bar.words for sense in CONTACTS if sense.bar is not None},
 }
 """What the reasons of the other senses are called."""
 
@@ -161,7 +159,7 @@ def story_of(
         found = []
     if profile.hearing is not None:
         found += _hearing_spans(run, agent, target, first, last)
-    for sense in ("touch", "zone", "smell"):
+    for sense in CONTACTS:
         found += _contact_spans(run, agent, target, sense, first, last)
     return sorted(found, key=lambda span: span.start)
 
@@ -221,10 +219,10 @@ def _why_heard_or_not(row: Any) -> tuple[str, str]:
 
 
 def _contact_spans(
-    run: Record, agent: str, target: str, sense: str, first: float, last: float
+    run: Record, agent: str, target: str, sense: Sense, first: float, last: float
 ) -> list[Span]:
     """Stretches in which touch, the zone sense or smell had the target."""
-    rows = run.rows_of("contacts", agent, target).where(sense=sense)
+    rows = run.rows_of("contacts", agent, target).where(sense=sense.name)
     rows = rows.take((rows["t"] >= first - 1e-9) & (rows["t"] <= last + 1e-9))
     sensed = np.concatenate([[False], rows["sensed"], [False]])
     starts, ends = (
@@ -235,10 +233,11 @@ def _contact_spans(
     spans = []
     for a, b in zip(starts, ends, strict=True):
         near: tuple[float | None, float | None] = (None, None)
-        if sense != "zone":
+        if sense is not ZONE:
             apart = rows["distance"][a:b]
             near = float(apart.min()), float(apart.max())
-        zone = str(rows["zone"][a]) if sense == "zone" else ""
-        reason = {"touch": "felt", "zone": "in_zone", "smell": "smelt"}[sense]
-        spans.append(Span(float(times[a]), float(times[b]), reason, (), "", *near, sense, zone))
+        zone = str(rows["zone"][a]) if sense is ZONE else ""
+        reason = sense.bar.reason if sense.bar is not None else ""
+        begin, end = float(times[a]), float(times[b])
+        spans.append(Span(begin, end, reason, (), "", *near, sense.name, zone))
     return spans

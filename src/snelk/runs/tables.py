@@ -17,7 +17,7 @@ from snelk.mind.meter import EMPTY, FACTORS, STATES, Meters
 from snelk.runs.events import EVENT_COLUMNS, Event
 from snelk.senses.bodies import Poses, blocker_codes, blockers_of
 from snelk.senses.contact import NO_ZONE, SENSED, Contacts
-from snelk.senses.gates import AROUND, SIGHT, SMELL, STRAIGHT, TOUCH, ZONE, Limit
+from snelk.senses.gates import AROUND, CONTACTS, SIGHT, STRAIGHT, TOUCH, Limit
 from snelk.senses.hearing import (
     BY_KIND,
     HEARD,
@@ -48,10 +48,6 @@ MOST_PAIRS = 600
 def is_thin(agents: int, names: int) -> bool:
     """Whether the tables of a run leave out rows that only repeat what the one before said."""
     return agents * (names - 1) > MOST_PAIRS
-
-
-CONTACTS = (TOUCH, ZONE, SMELL)
-"""The senses of which the table of contacts tells, in its order."""
 
 
 class Before:

@@ -10,6 +10,8 @@ from __future__ import annotations
 import math
 from typing import Any, NamedTuple
 
+from snelk.config.words import SENSE_KEYS
+
 
 class Paint(NamedTuple):
     """How a reason is drawn, safe for colour-blind readers: never by colour alone.
@@ -97,13 +99,42 @@ class GateWords(NamedTuple):
     paint: Paint | None = None  # of a gate of sight
 
 
+class Bar(NamedTuple):
+    """How stretches of a sense are drawn along the top of a lane, and told in a story."""
+
+    mark: str  # at both ends, as Matplotlib has it
+    label: str  # in a legend
+    reason: str  # of the stretch
+    words: str  # what the reason is called
+
+
+class Told(NamedTuple):
+    """What is told of a sense of contact when it begins and ends to sense somebody."""
+
+    begins: str  # the kind of the event
+    ends: str
+    begin: str  # its text, with {agent}, {target}, {distance}, {age}, {zone} and {reason}
+    end: str
+    does: str  # what is said of an agent, about a target
+    does_not: str
+    numbers: tuple[str, ...] = ()  # columns of `contacts` that a page shows
+
+
 class Sense(NamedTuple):
     """A sense, its gates in the order in which they are tried."""
 
     name: str
     sensed: str  # what a target is that passed all of them
     gates: tuple[GateWords, ...]
-    paint: Paint | None = None  # of that
+    lack: str  # what an agent has that does not have it
+    paint: Paint | None = None  # of what a target is that passed all of them
+    bar: Bar | None = None
+    told: Told | None = None
+
+    @property
+    def key(self) -> str:
+        """Where it stands in a profile."""
+        return SENSE_KEYS[self.name]
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -271,6 +302,7 @@ SIGHT = Sense(
             Paint("#d55e00", "#f2b48a", "///", "-", "X"),
         ),
     ),
+    "no eyes",
     Paint("#0072b2", "#0072b2", "", "-", "o"),
 )
 STRAIGHT, AROUND = Limit("straight", "m", "<="), Limit("around", "m", "<=")
@@ -285,6 +317,7 @@ HEARING = Sense(
         _AWAKE,
         GateWords("reach", "too quiet", "too quiet", limit=STRAIGHT),
     ),
+    "no ears",
 )
 TOUCH = Sense(
     "touch",
@@ -296,8 +329,33 @@ TOUCH = Sense(
         GateWords("radius", "too far", "too far", limit=Limit("distance", "m", "<=")),
         GateWords("wall", "a wall between them", "a wall between them"),
     ),
+    "no sense of touch",
+    bar=Bar("x", "felt", "felt", "felt"),
+    told=Told(
+        "felt",
+        "parted",
+        "{agent} felt {target} ({distance:.1f} m)",
+        "{agent} no longer felt {target}",
+        "feels it",
+        "does not feel it",
+        ("distance", "distance_limit"),
+    ),
 )
-ZONE = Sense("zone", "sensed", (_THERE, _CARES, _AWAKE, GateWords("inside", "outside", "outside")))
+ZONE = Sense(
+    "zone",
+    "sensed",
+    (_THERE, _CARES, _AWAKE, GateWords("inside", "outside", "outside")),
+    "no zone that it senses",
+    bar=Bar("s", "in a watched zone", "in_zone", "in"),
+    told=Told(
+        "entered",
+        "left",
+        "{agent}: {target} entered {zone}",
+        "{agent}: {target} left {zone}",
+        "senses it in a zone",
+        "does not sense it in a zone",
+    ),
+)
 SMELL = Sense(
     "smell",
     "sensed",
@@ -308,6 +366,19 @@ SMELL = Sense(
         GateWords("strength", "faded", "faded", limit=Limit("strength", "", ">=")),
         GateWords("reach", "too far", "too far", limit=Limit("distance", "m", "<=")),
     ),
+    "no nose",
+    bar=Bar("D", "trail smelt", "smelt", "smelt"),
+    told=Told(
+        "smelt",
+        "off_trail",
+        "{agent} smelt the trail of {target} ({distance:.1f} m, {age:.1f} s old)",
+        "{agent} no longer smelt the trail of {target}: {reason}",
+        "smells its trail",
+        "does not smell its trail",
+        ("distance", "distance_limit", "strength", "age"),
+    ),
 )
 
 SENSES = (SIGHT, HEARING, TOUCH, ZONE, SMELL)
+CONTACTS = (TOUCH, ZONE, SMELL)
+"""The senses of which the table `contacts` tells, in its order."""
