@@ -16,6 +16,7 @@ from scenes import feature
 
 import snelk
 from snelk.config.scenario import parse_override
+from snelk.runs.run import run_batch
 
 NOSE = """
 [bodies.post]
@@ -327,3 +328,37 @@ def test_a_game_that_is_saved_goes_on_with_its_trails(tmp_path: Path) -> None:
         said.append((answer.headline, [gate.text for gate in answer.gates]))
     assert said[0] == said[1]
     assert "it was here" in said[0][0]
+
+
+def test_height_counts_and_where_somebody_went_away_its_trail_stays(tmp_path: Path) -> None:
+    """A nose 2 m above the trail: it reaches 3 m in space, and no farther in plan than that."""
+    for x, smelt in ((2.2, True), (2.3, False)):
+        path = samples.write_sample(tmp_path / str(x), guest=f"at = [{x}, 0]", profiles=NOSE)
+        rows = told(snelk.run(path, overrides={"cast.guard.z": 2.0}))
+        assert (rows.sensed == smelt).all()
+        np.testing.assert_allclose(rows.distance, math.hypot(x, 2.0))
+    # It vanishes 0.3 m from where its trail began, and comes back far away: both places are left.
+    track = "t,id,x,y,heading,present\n0,guest,1,0,0,1\n1,guest,1.3,0,0,1\n"
+    track += "1.1,guest,1.3,0,0,0\n2,guest,60,0,0,0\n2.1,guest,60,0,0,1\n9,guest,61,0,0,1\n"
+    rows = told(in_the_open(tmp_path, track=track))
+    last = rows.iloc[-1]
+    assert (last.result, last.x) == ("sensed", 1.3)
+    assert last.age == pytest.approx(9.0 - 1.0)
+
+
+def test_each_variant_has_its_own_doors_wind_and_trails(tmp_path: Path) -> None:
+    door = feature("wall", "door", shapely.LineString([(1, -3), (1, 3)]), top=9.0, door=True)
+    path = samples.write_sample(
+        tmp_path, track=track_of((0, 2, 0), (3, 2, 1)), level=scenes.level(door), profiles=NOSE
+    )
+    scenario = snelk.load(path, overrides={"clock.dt": DT})
+    variants = (
+        {"doors": {"door": {"open": True, "who": []}}},
+        {"doors": {"door": {"open": False, "who": []}}},
+        {"doors": {"door": {"open": True, "who": []}}, "air": {"wind": 9.0}},
+        {"doors": {"door": {"open": True, "who": []}}, "bodies.post.scent": 0.0},
+    )
+    together = run_batch(scenario, variants=variants)
+    for changes, run in zip(variants, together, strict=True):
+        assert told(run).equals(told(snelk.run(scenario.changed(changes))))
+    assert [bool(told(run).sensed.any()) for run in together] == [True, False, False, False]
