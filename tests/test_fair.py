@@ -64,6 +64,48 @@ def test_a_sign_and_too_late_are_when_a_run_has_them(seed: int, tmp_path: Path) 
     assert turned > 10
 
 
+WARY = {
+    "states": {"calm": {"patrol": {}}, "wary": {"face": {}}},
+    "transitions": {
+        "stirs": {"from": "calm", "to": "wary", "when": "meter >= 0.15 and seen", "for": 0.2},
+        "settles": {"from": "wary", "to": "calm", "when": "lost_for > 1.5s"},
+    },
+}
+
+
+def test_where_a_state_is_a_sign_everybody_reacts_as_in_a_run(tmp_path: Path) -> None:
+    slow = {"profiles.watcher.ladder": WARY, "profiles.watcher.meter.fill_time": 2.5}
+    scenario = lodge(tmp_path, 5).changed(slow)
+    ask: dict[str, Any] = {"cell": 1.0, "every": 2.0, "within": 4.0, "sign": 0.5, "late": 0.8}
+    found = snelk.fairness(scenario, signs=["wary"], **ask)
+    ends = {"sooner": 0, "later": 0, "same": 0}
+    plain = snelk.fairness(scenario, **ask)
+    assert found.times.tolist() == [0.0, 2.0, 4.0, 6.0]
+    some = np.argwhere(~np.isnan(found.warned[:3]))
+    for n, p in np.random.default_rng(3).permutation(some)[:24].tolist():
+        t = float(found.times[n])
+        run = snelk.run(standing(scenario, found.x[p], found.y[p], t))
+        meters = run.meters[(run.meters.target == "guest") & (run.meters.t >= t - 1e-6)]
+        states = run.signals[(run.signals.t >= t - 1e-6)]
+        until = t + 4.0 - 1e-6
+        wary = run.states[(run.states.state == "wary") & (run.states.t >= t - 1e-6)]
+        signs = [*meters.t[meters.value >= 0.5 - 1e-9], *wary.t, *states.t[states.state == "wary"]]
+        late = meters.t[meters.value >= 0.8 - 1e-9]
+        for when, at in ((found.warned, signs), (found.lost, late.tolist())):
+            first = min((each for each in at if each < until), default=np.nan)
+            assert when[n, p] == pytest.approx(first - t, abs=1e-6, nan_ok=True), (n, p)
+        ours, theirs = found.warned[n, p], plain.warned[n, p]
+        ends["same" if ours == theirs else "sooner" if ours < theirs else "later"] += 1
+    assert ends["sooner"] > 5
+    assert not np.array_equal(found.lost, plain.lost, equal_nan=True)  # they turn to it
+    shared = snelk.fairness(scenario, signs=["wary"], jobs=2, **ask)
+    assert np.array_equal(shared.warned, found.warned, equal_nan=True)
+    assert shared.share == found.share
+    for wrong, said in (({"signs": ["weary"]}, "alert state"), ({"stance": "walking"}, "standing")):
+        with pytest.raises(snelk.InputError, match=said):
+            snelk.fairness(scenario, **{**ask, "signs": ["wary"], **wrong})
+
+
 def standing(scenario: snelk.Scenario, x: float, y: float, t: float) -> snelk.Scenario:
     """The same, in which the guest comes to stand at a place."""
     when, still = np.array([t, 12.0]), np.zeros(2)

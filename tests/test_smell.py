@@ -54,8 +54,8 @@ def places_by_the_rule(track: np.ndarray, times: np.ndarray) -> list[tuple[float
     """(x, y, t) of a trail, as docs/calculations.md tells it."""
     trail: list[tuple[float, ...]] = []
     for (x, y), t in zip(track, times, strict=True):
-        stays = len(trail) < 2 or math.dist(trail[-1][:2], trail[-2][:2]) >= 0.5
-        trail[len(trail) - (not stays) :] = [(x, y, t)]
+        along = len(trail) >= 2 and math.dist((x, y), trail[-2][:2]) < 0.5
+        trail[len(trail) - along :] = [(x, y, t)]
     return trail
 
 
@@ -344,6 +344,44 @@ def test_height_counts_and_where_somebody_went_away_its_trail_stays(tmp_path: Pa
     last = rows.iloc[-1]
     assert (last.result, last.x) == ("sensed", 1.3)
     assert last.age == pytest.approx(9.0 - 1.0)
+
+
+def test_each_nose_has_its_own_limit_and_what_is_fresh_no_half_life_turns(tmp_path: Path) -> None:
+    """Of two noses the keener smells what has faded for the other; a long trail makes room."""
+    two = NOSE + '[profiles.blunt]\nlike = "watcher"\nsmell = { reach = 3.0, weakest = 0.9 }\n'
+    track = track_of((0, 1, 0), (6, 1, 0), (7, 90, 0), (40, 90, 30), (47, 99, 0))
+    path = samples.write_sample(tmp_path, track=track, profiles=two)
+    blunt = {"cast.blunt": {"team": "home", "profile": "blunt", "at": [0.0, 0.5]}}
+    run = snelk.run(path, overrides={"clock.dt": 0.1, "air.half_life": 14.0, **blunt})
+    rows = run.contacts[run.contacts.sense == "smell"]
+    late = rows[rows.t > 12].groupby("agent", observed=True)
+    last = {name: each[each.sensed].age.max() for name, each in late}
+    assert last["guard"] == pytest.approx(14.0 * math.log2(3.0), abs=0.1)
+    assert math.isnan(last["blunt"])
+    answer = run.why("guard", "guest", at=3.0).sense("smell")
+    assert answer is not None
+    keys = [change.key for change in (answer.counterfactual, *answer.others) if change]
+    assert "air.half_life" not in keys
+    assert "profiles.watcher.smell.reach" in keys
+
+
+def test_of_smell_and_a_zone_the_quicker_one_fills_and_what_is_smelt_is_not_disproved(
+    tmp_path: Path,
+) -> None:
+    yard = feature("zone", "yard", shapely.box(-9, -9, 9, 9))
+    track = track_of((0, 1, 0), (2, 1, 0), (2.1, 60, 0), (12, 60, 0))
+    path = samples.write_sample(tmp_path, track=track, level=scenes.level(yard), profiles=NOSE)
+    watched = {"profiles.watcher.zone_sense.zones": ["yard"], "clock.dt": 0.1}
+    for rate, sense in ((0.5, "smell"), (2.0, "zone")):
+        meters = snelk.run(path, overrides={**watched, "profiles.watcher.meter.zone_rate": rate})
+        first = meters.meters[meters.meters.t == 1.0].iloc[0]
+        assert (first.sense, first.rate) == (sense, pytest.approx(max(rate, 0.8)))
+    looks = {"profiles.watcher.cones": {"front": {"fov_whole": 180, "range": 9.0}},
+             "profiles.watcher.memory.seen_empty": 0.5}  # fmt: skip
+    run = snelk.run(path, overrides={"clock.dt": 0.1, **looks})
+    kinds = run.events[run.events.t > 2.0].kind.tolist()
+    assert "disproved" not in kinds
+    assert run.beliefs.source.iloc[-1] == "smelt"
 
 
 def test_each_variant_has_its_own_doors_wind_and_trails(tmp_path: Path) -> None:

@@ -17,7 +17,15 @@ from snelk.cli.output import (
     wrap,
     write_table,
 )
-from snelk.cli.scenarios import Activities, Json, Overrides, ScenarioFile, load_scenario, run_files
+from snelk.cli.scenarios import (
+    Activities,
+    Jobs,
+    Json,
+    Overrides,
+    ScenarioFile,
+    load_scenario,
+    run_files,
+)
 from snelk.cli.sneaking import Figure, Floor, Ignored, claim_drawing
 from snelk.errors import InputError
 from snelk.files import claim
@@ -42,6 +50,14 @@ Sign = Annotated[
 Late = Annotated[
     str, typer.Option("--late", metavar="VALUE", help="The meter that is too late; or a threshold.")
 ]
+Signs = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--signs",
+        metavar="STATE",
+        help="This alert state warns, too, and everybody reacts. Can be repeated.",
+    ),
+]
 React = Annotated[
     float, typer.Option("--react", metavar="S", help="How long a player takes to see the sign, s.")
 ]
@@ -64,6 +80,7 @@ def fair(
     within: Within = 10.0,
     sign: Sign = "0.3",
     late: Late = "1",
+    signs: Signs = None,
     react: React = 0.5,
     pace: Pace = "running",
     hold: Hold = 1.0,
@@ -79,12 +96,14 @@ def fair(
     floor: Floor = None,
     overrides: Overrides = None,
     activities: Activities = None,
+    jobs: Jobs = None,
     as_json: Json = False,
 ) -> None:
     """Tell where somebody is noticed with too little warning.
 
     How long it is from the first sign until it is too late, and whether cover is near enough.
     """
+    from snelk.tuning.batches import cores
     from snelk.tuning.fair import fairness
 
     if most is not None and not 0.0 <= most <= 1.0:
@@ -98,7 +117,8 @@ def fair(
         found = fairness(
             loaded, target=target, stance=cast("Stance", stance), agents=agent,
             ignore=ignore or (), cell=cell, every=every, within=within, sign=_meter(sign),
-            late=_meter(late), react=react, pace=pace, hold=hold, progress=progress,
+            late=_meter(late), signs=signs or (), react=react, pace=pace, hold=hold,
+            jobs=jobs or cores(), progress=progress,
         )  # fmt: skip
     if out is not None:
         write_table(out, found.table)
@@ -114,6 +134,7 @@ def fair(
                 "cell": found.cell,
                 "sign": found.sign,
                 "late": found.late,
+                "signs": list(found.signs),
                 "moments": found.times.tolist(),
                 "unfair": found.share,
                 "zones": found.zones.to_dict(orient="records"),
@@ -150,7 +171,10 @@ def _told(limits: dict[str, float]) -> str:
 def _say_fairness(screen: Screen, found: Fairness, most: float | None) -> None:
     text = f"{found.target} at {len(found.x)} places {found.cell:g} m apart and {len(found.times)} "
     text += f"moments. A meter of {_told(found.sign)} is the sign, of {_told(found.late)} too "
-    text += f"late. It takes {found.react:g} s to see the sign; then {found.target} goes for cover "
+    text += "late. "
+    if found.signs:
+        text += f"The states {', '.join(found.signs)} warn, too, and everybody reacts. "
+    text += f"It takes {found.react:g} s to see the sign; then {found.target} goes for cover "
     text += f"{found.pace}, at {found.speed:g} m/s"
     screen.print(wrap(text, indent=2))
     rows = [

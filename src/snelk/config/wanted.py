@@ -266,6 +266,10 @@ class Fair(Model):
     late: MeterOrName = Field(
         default=1.0, description="The meter that is too late, 0 to 1, or the name of a threshold."
     )
+    signs: Names = Field(
+        default=(),
+        description="Alert states that warn as well, by name; with any, everybody reacts.",
+    )
     react: Annotated[float, with_unit("s", ge=0, le=3600)] = Field(
         default=0.5, description="How long it takes to see the sign, s."
     )

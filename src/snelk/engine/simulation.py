@@ -111,6 +111,7 @@ class Simulation:
         scenario: What to replay: its TOML file, or what `load` returned.
         variants: For each variant the numbers it changes, by key path; they may differ in
             anything but who is in the cast, who of them are agents, and the clock.
+        setups: Those numbers themselves, in place of `variants`.
         pushed: Whether a game says at each tick where those are who have tracks or stand, in
             `given`, instead of the tracks.
         logged: Whether all is worked out that tables show; else only what decides what happens.
@@ -152,13 +153,15 @@ class Simulation:
         scenario: str | Path | Scenario,
         *,
         variants: Sequence[Mapping[str, Any]] = ({},),
+        setups: Sequence[Setup] = (),
         pushed: bool = False,
         logged: bool = True,
     ) -> None:
         if not variants:
             raise InputError.of("variants", "", "[]", "must hold at least one variant")
         self.scenario = scenario = as_scenario(scenario)
-        self.setups = [scenario.changed(overrides).setup for overrides in variants]
+        changed = (scenario.changed(overrides).setup for overrides in variants)
+        self.setups = list(setups) or list(changed)
         first = self.setups[0]
         for index, setup in enumerate(self.setups):
             for what in ("agents", "clock"):

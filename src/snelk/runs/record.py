@@ -207,7 +207,7 @@ did you mean "dog.fox.first_seen"?
         >>> import snelk
         >>> states = snelk.run(snelk.croft() / "night.toml").rows("states").where(agent="dog")
         >>> states["state"].tolist()[:3], states.row(-1).t
-        (['asleep', 'pricked-up', 'chasing'], 76.5)
+        (['asleep', 'pricked-up', 'chasing'], 76.4)
         """
         if name not in self._rows:
             one_of(name, TABLES, source="run", place="table", what="table")

@@ -24,8 +24,8 @@ cdef void _leave(
 ) noexcept
 
 @cython.locals(
-    room=Py_ssize_t, count=Py_ssize_t, last=Py_ssize_t, fixed=Py_ssize_t, at=Py_ssize_t,
-    zone=Py_ssize_t, dx=double, dy=double, dz=double, wind=double, scent=double, begins=bint,
+    room=Py_ssize_t, count=Py_ssize_t, fixed=Py_ssize_t, at=Py_ssize_t, zone=Py_ssize_t,
+    wind=double, scent=double, begins=bint,
 )
 cdef void _go_on(
     double now, PoseColumns poses, PoseColumns before, const unsigned char[:, :, ::1] within,

@@ -225,16 +225,12 @@ def _go_on(
     p: int,
     j: int,
 ) -> None:
-    """The last place of a trail moves along, or another begins."""
+    """The newest place of a trail moves along, or it stays and another begins."""
     room, count = trails.x.shape[2], trails.size[v, j]
     begins = count < 2 or not before.present[p, j]
     if not begins:
-        last = (trails.first[v, j] + count - 1) % room
         fixed = (trails.first[v, j] + count - 2) % room
-        dx = trails.x[v, j, last] - trails.x[v, j, fixed]
-        dy = trails.y[v, j, last] - trails.y[v, j, fixed]
-        dz = trails.z[v, j, last] - trails.z[v, j, fixed]
-        begins = sqrt(dx * dx + dy * dy + dz * dz) >= SPACING
+        begins = _away(poses, trails, v, p, j, j, fixed) >= SPACING
     if begins:
         count += 1
         trails.size[v, j] = count

@@ -1,7 +1,7 @@
 """The trails that everybody leaves, and the air that they fade in; see docs/calculations.md.
 
-A trail is a row of places where feet were. The last place moves along; once it is `SPACING` off
-the place before, it stays, and another begins.
+A trail is a row of places where feet were. The newest moves along while it is less than `SPACING`
+off the place before; where feet go farther it stays, and another begins.
 """
 
 from __future__ import annotations

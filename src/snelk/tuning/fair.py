@@ -1,10 +1,10 @@
 """Is it fair: how long somebody has from the first sign until it is too late, and to where.
 
 At each of many moments a stand-in is put at every place, as for `coverage`: everybody goes their
-rounds, meters are empty, and nobody reacts. A meter that reaches the **sign** tells a player that
-somebody is about to notice; one that reaches **late** that it is too late. In between the player
-can run for **cover**: a place that nobody has in view for a while, from when it is there or waits
-there until then.
+rounds, meters are empty, and nobody reacts; but where alert states are signs, everybody does. A
+meter that reaches the **sign** tells a player that somebody is about to notice; one that reaches
+**late** that it is too late. In between the player can run for **cover**: a place that nobody has
+in view for a while, from when it is there or waits there until then.
 """
 
 from __future__ import annotations
@@ -24,6 +24,8 @@ from snelk.level.columns import plain
 from snelk.level.level import Level
 from snelk.mind.meter import REACHED
 from snelk.showing import heading, html_table, line
+from snelk.tuning.batches import LARGEST_BATCH as TOGETHER
+from snelk.tuning.batches import in_batches
 from snelk.tuning.coverage import (
     check_cell,
     coverage,
@@ -36,6 +38,7 @@ from snelk.tuning.coverage import (
 )
 from snelk.tuning.dummies import Dummies, Job, Stance, suspicions
 from snelk.tuning.lattice import joined
+from snelk.tuning.reacting import Reacted, when_reacted
 from snelk.tuning.sneak import paces_of
 
 if TYPE_CHECKING:
@@ -46,6 +49,9 @@ Progress = Callable[[int, int], None]
 
 PLACES, MOST_PLACES = 800, 5000
 """So many places there are, about, if no cell is given; more than so many are refused."""
+
+PLACES_REACTED = 200
+"""So many there are if everybody reacts: then each place and moment is a run."""
 
 SLACK = 1e-9
 
@@ -61,6 +67,7 @@ class Fairness:
         cell: Distance between places, m.
         sign, late: By agent, the meters that are the first sign, and too late, 0 to 1; infinite
             for an agent that has no threshold of the name given.
+        signs: Alert states that are a sign as well.
         react: How long a player takes to see a sign, s.
         pace, speed: How it goes for cover, and how fast that is, m/s.
         hold: For how long cover has to be out of view, s.
@@ -78,6 +85,7 @@ class Fairness:
     cell: float
     sign: dict[str, float]
     late: dict[str, float]
+    signs: tuple[str, ...]
     react: float
     pace: str
     speed: float
@@ -213,9 +221,11 @@ def fairness(
     within: float = 10.0,
     sign: float | str = 0.3,
     late: float | str = 1.0,
+    signs: Sequence[str] = (),
     react: float = 0.5,
     pace: str = "running",
     hold: float = 1.0,
+    jobs: int = 1,
     progress: Progress | None = None,
 ) -> Fairness:
     """Find out where and when somebody is noticed with too little warning to get away.
@@ -226,7 +236,7 @@ def fairness(
         agents: Who watches; all that notice the target if None.
         ignore: Who of them does not count.
         stance: How the target is where it is noticed, as for `coverage`.
-        cell: Distance between places, m; such that there are about 800 if None.
+        cell: Distance between places, m; such that there are about 800 if None, with `signs` 200.
         every: A stand-in comes to be there every so many seconds.
         within: For so long it is watched, s.
         sign: The meter at which a player is warned, 0 to below `late`; or the name of a threshold
@@ -234,10 +244,13 @@ def fairness(
             sign before it is too late.
         late: The meter at which it is too late, at most 1, or the name of a threshold; for an
             agent without that it never is.
+        signs: Alert states that warn a player as well, by name. With any, everybody reacts to who
+            stands there: each place and moment is a run, and to be caught is too late, too.
         react: How long a player takes to see the sign, s.
         pace: How it goes for cover: `creeping`, `walking` or `running`.
         hold: For how long cover has to be out of everybody's view, s.
-        progress: Called with the moments done and the moments in all.
+        jobs: How many processes work at it where everybody reacts.
+        progress: Called with what is done and what there is in all.
 
     Raises:
         InputError: A name or a number is wrong, or nobody notices the target.
@@ -254,14 +267,16 @@ def fairness(
     one_of(pace, tuple(paces), source="pace", place="", what="pace")
     check_cell(cell)
     chosen = watchers(scenario, target, agents, ignore)
-    signs, lates = _limits(scenario, chosen, "sign", sign), _limits(scenario, chosen, "late", late)
-    for name, low, high in zip(chosen, signs, lates, strict=True):
+    signs_at = _limits(scenario, chosen, "sign", sign)
+    lates = _limits(scenario, chosen, "late", late)
+    for name, low, high in zip(chosen, signs_at, lates, strict=True):
         if not (low >= 0.0 and high > 0.0) or (low >= high and np.isfinite(low)):
             rule = f"must be below what is too late, {high:g} for {name}"
             raise InputError.of("sign", "", f"{low:g}", rule)
     level = Level.of(scenario.level)
     if cell is None:
-        cell = round(usual_cell(level.ways().areas, PLACES), 2)
+        count = PLACES_REACTED if signs else PLACES
+        cell = round(usual_cell(level.ways().areas, count), 2)
     places = places_on(level, cell)
     if len(places) > MOST_PLACES:
         rule = f"makes {len(places)} places, more than {MOST_PLACES}"
@@ -278,21 +293,41 @@ def fairness(
     shape = (len(firsts), len(places))
     warned, lost, needed = (np.full(shape, np.nan) for _ in range(3))
     by = np.full(shape, -1, dtype=np.int64)
-    for n, first in enumerate(firsts):
-        job = Job(
-            without(scenario, target), target, stance, chosen,
-            rounds.between(first, first + ticks),
+    if signs:
+        if stance == "walking":
+            rule, fix = "is not known where everybody reacts", "say standing, crouched or prone"
+            raise InputError.of("stance", "", "walking", rule, fix)
+        reacted = Reacted(
+            scenario, target, stance, chosen, signs_at, lates, _known_states(scenario, signs),
+            ticks,
         )  # fmt: skip
-        warned[n], lost[n], by[n] = _when(job, places, signs, lates)
+        tasks = [
+            (first, low, places[low : low + TOGETHER])
+            for first in firsts
+            for low in range(0, len(places), TOGETHER)
+        ]
+        found = in_batches(when_reacted, reacted, tasks, jobs=min(jobs, len(tasks)))
+        for done, (first, low, *one) in enumerate(found):
+            n, those = firsts.index(first), slice(low, low + TOGETHER)
+            warned[n, those], lost[n, those], by[n, those] = one
+            if progress is not None:
+                progress(done + 1, len(tasks))
+    for n, first in enumerate(firsts):
+        if not signs:
+            job = Job(
+                without(scenario, target), target, stance, chosen,
+                rounds.between(first, first + ticks),
+            )  # fmt: skip
+            warned[n], lost[n], by[n] = _when(job, places, signs_at, lates)
+            if progress is not None:
+                progress(n + 1, len(firsts))
         times = (first, warned[n], lost[n])
         needed[n] = cover(seen.watched, times, away, paces[pace], react, hold, dt)
-        if progress is not None:
-            progress(n + 1, len(firsts))
     x, y, z = (values.copy() for values in places.T)
     return Fairness(
-        level, target, chosen, cell, dict(zip(chosen, signs.tolist(), strict=True)),
-        dict(zip(chosen, lates.tolist(), strict=True)), react, pace, paces[pace], hold, x, y, z,
-        rounds.times[list(firsts)], warned, lost, by, needed,
+        level, target, chosen, cell, dict(zip(chosen, signs_at.tolist(), strict=True)),
+        dict(zip(chosen, lates.tolist(), strict=True)), tuple(signs), react, pace, paces[pace],
+        hold, x, y, z, rounds.times[list(firsts)], warned, lost, by, needed,
     )  # fmt: skip
 
 
@@ -306,6 +341,16 @@ def _limits(scenario: Scenario, agents: Sequence[str], what: str, given: float |
     known = dict.fromkeys(name for meter in meters if meter for name in meter.thresholds)
     one_of(given, known, source=what, place="", what="threshold")
     return np.array([m.thresholds.get(given, np.inf) if m else np.inf for m in meters])
+
+
+def _known_states(scenario: Scenario, signs: Sequence[str]) -> tuple[str, ...]:
+    """Alert states by their names."""
+    setup = scenario.setup
+    profiles = [setup.profile_of(name) for name in setup.agents]
+    known = dict.fromkeys(state for p in profiles if p.ladder for state in p.ladder.states)
+    for sign in signs:
+        one_of(sign, known, source="signs", place="", what="alert state")
+    return tuple(signs)
 
 
 def _ways_between(level: Level, places: Numbers, cell: float, limit: float) -> Any:

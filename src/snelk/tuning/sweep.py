@@ -174,7 +174,7 @@ def sweep(
     >>> reach = {"profiles.dog.hearing.acuity": [1.0, 1.8]}
     >>> done = snelk.sweep(snelk.croft() / "night.toml", reach, out=place.name + "/dog.parquet")
     >>> done.table["dog.time_in.asleep"].round(1).tolist()
-    [90.1, 64.0]
+    [90.1, 64.1]
     >>> place.cleanup()
     """
     scenario = as_scenario(scenario)
