@@ -65,7 +65,7 @@ def test_a_sign_and_too_late_are_when_a_run_has_them(seed: int, tmp_path: Path) 
 
 
 WARY = {
-    "states": {"calm": {"patrol": {}}, "wary": {"face": {}}},
+    "states": {"calm": {"patrol": {}}, "wary": {"face": {}, "catch": {"reach": 1.6}}},
     "transitions": {
         "stirs": {"from": "calm", "to": "wary", "when": "meter >= 0.15 and seen", "for": 0.2},
         "settles": {"from": "wary", "to": "calm", "when": "lost_for > 1.5s"},
@@ -78,7 +78,7 @@ def test_where_a_state_is_a_sign_everybody_reacts_as_in_a_run(tmp_path: Path) ->
     scenario = lodge(tmp_path, 5).changed(slow)
     ask: dict[str, Any] = {"cell": 1.0, "every": 2.0, "within": 4.0, "sign": 0.5, "late": 0.8}
     found = snelk.fairness(scenario, signs=["wary"], **ask)
-    ends = {"sooner": 0, "later": 0, "same": 0}
+    ends, catches = {"sooner": 0, "later": 0, "same": 0}, 0
     plain = snelk.fairness(scenario, **ask)
     assert found.times.tolist() == [0.0, 2.0, 4.0, 6.0]
     some = np.argwhere(~np.isnan(found.warned[:3]))
@@ -90,13 +90,16 @@ def test_where_a_state_is_a_sign_everybody_reacts_as_in_a_run(tmp_path: Path) ->
         until = t + 4.0 - 1e-6
         wary = run.states[(run.states.state == "wary") & (run.states.t >= t - 1e-6)]
         signs = [*meters.t[meters.value >= 0.5 - 1e-9], *wary.t, *states.t[states.state == "wary"]]
-        late = meters.t[meters.value >= 0.8 - 1e-9]
-        for when, at in ((found.warned, signs), (found.lost, late.tolist())):
+        caught = run.events.t[(run.events.kind == "caught") & (run.events.t >= t - 1e-6)]
+        late = [*meters.t[meters.value >= 0.8 - 1e-9], *caught]
+        catches += len(caught) > 0 and caught.iloc[0] == min(late)
+        for when, at in ((found.warned, [*signs, *caught]), (found.lost, late)):
             first = min((each for each in at if each < until), default=np.nan)
             assert when[n, p] == pytest.approx(first - t, abs=1e-6, nan_ok=True), (n, p)
         ours, theirs = found.warned[n, p], plain.warned[n, p]
         ends["same" if ours == theirs else "sooner" if ours < theirs else "later"] += 1
     assert ends["sooner"] > 5
+    assert catches > 0
     assert not np.array_equal(found.lost, plain.lost, equal_nan=True)  # they turn to it
     shared = snelk.fairness(scenario, signs=["wary"], jobs=2, **ask)
     assert np.array_equal(shared.warned, found.warned, equal_nan=True)
@@ -106,13 +109,29 @@ def test_where_a_state_is_a_sign_everybody_reacts_as_in_a_run(tmp_path: Path) ->
             snelk.fairness(scenario, **{**ask, "signs": ["wary"], **wrong})
 
 
-def standing(scenario: snelk.Scenario, x: float, y: float, t: float) -> snelk.Scenario:
+def test_who_has_alert_states_itself_stands_there_all_the_same() -> None:
+    """The fox of the croft would bolt; as a stand-in it stands where it is."""
+    scenario = snelk.load(snelk.croft() / "night.toml")
+    ask: dict[str, Any] = {"target": "fox", "cell": 5.0, "every": 45.0, "within": 5.0,
+                           "ignore": ["bell", "scarecrow"]}  # fmt: skip
+    found = snelk.fairness(scenario, signs=["pricked-up", "wary"], **ask)
+    n, p = np.argwhere(~np.isnan(found.lost))[0]
+    t = float(found.times[n])
+    track = standing(scenario, found.x[p], found.y[p], t, who="fox")
+    meters = snelk.run(track).meters
+    late = meters[(meters.target == "fox") & (meters.t >= t - 1e-6) & (meters.value >= 1 - 1e-9)]
+    assert found.lost[n, p] == pytest.approx(late.t.min() - t, abs=1e-6)
+
+
+def standing(
+    scenario: snelk.Scenario, x: float, y: float, t: float, who: str = "guest"
+) -> snelk.Scenario:
     """The same, in which the guest comes to stand at a place."""
-    when, still = np.array([t, 12.0]), np.zeros(2)
+    when, still = np.array([t, 120.0]), np.zeros(2)
     track = TrackData(
         when, still + x, still + y, still, still, np.zeros(2, "i1"), np.zeros(2, "i1"), still == 0.0
     )
-    return replace(without(scenario, "guest"), tracks={"guest": track})
+    return replace(without(scenario, who), tracks={who: track})
 
 
 @pytest.mark.parametrize(("seed", "hold"), [(7, 0.5), (1, 0.8)])

@@ -17,6 +17,7 @@ from scenes import feature
 import snelk
 from snelk.config.scenario import parse_override
 from snelk.runs.run import run_batch
+from snelk.senses.trails import Trails
 
 NOSE = """
 [bodies.post]
@@ -382,6 +383,15 @@ def test_of_smell_and_a_zone_the_quicker_one_fills_and_what_is_smelt_is_not_disp
     kinds = run.events[run.events.t > 2.0].kind.tolist()
     assert "disproved" not in kinds
     assert run.beliefs.source.iloc[-1] == "smelt"
+
+
+def test_when_there_is_more_room_for_trails_they_are_as_they_were() -> None:
+    trails = Trails.blank(1, 2, room=4)
+    trails.first[0], trails.size[0] = [3, 1], [4, 2]
+    trails.x[0] = [[10.0, 20.0, 30.0, 0.0], [9.0, 1.0, 2.0, 9.0]]
+    wider = trails.with_room()
+    assert wider.x.shape == (1, 2, 8)
+    assert [wider.of(0, j)["x"].tolist() for j in (0, 1)] == [[0.0, 10.0, 20.0, 30.0], [1.0, 2.0]]
 
 
 def test_each_variant_has_its_own_doors_wind_and_trails(tmp_path: Path) -> None:

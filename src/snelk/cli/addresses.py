@@ -10,11 +10,11 @@ import typer
 from snelk.errors import InputError
 
 Port = Annotated[
-    int, typer.Option("--port", metavar="N", min=0, max=65535, help="0 for any that is free.")
+    int, typer.Option("--port", metavar="N", min=0, max=65535, help="Port; 0 for any free one.")
 ]
 Token = Annotated[
     str | None,
-    typer.Option("--token", metavar="TEXT", help="What one has to know; made up if not given."),
+    typer.Option("--token", metavar="TEXT", help="Access token; a random one by default."),
 ]
 
 

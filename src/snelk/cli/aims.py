@@ -39,10 +39,11 @@ def verify(
     ],
     seeds: Annotated[
         int | None,
-        typer.Option("--seeds", min=1, max=1000, help="Try each with so many seeds."),
+        typer.Option("--seeds", min=1, max=1000, help="Number of seeds to try each with."),
     ] = None,
     junit: Annotated[
-        Path | None, typer.Option("--junit", metavar="FILE", help="Write JUnit XML there.")
+        Path | None,
+        typer.Option("--junit", metavar="FILE", help="Also write the result as JUnit XML."),
     ] = None,
     overrides: Overrides = None,
     activities: Activities = None,
@@ -50,7 +51,7 @@ def verify(
     cluster: Cluster = None,
     as_json: Json = False,
 ) -> None:
-    """Hold scenarios against what they expect.
+    """Test scenarios against their expectations.
 
     Exits with 1 if any expectation fails.
     """
@@ -121,17 +122,21 @@ def fit(
         typer.Option(
             "--move",
             metavar="KEY=LO:HI",
-            help="A number that may move, or KEY=A,B,C; else those of [fit.move]. Can be repeated.",
+            help="A number to change, or KEY=A,B,C; default: those of [fit.move]. Repeatable.",
         ),
     ] = None,
     seeds: Annotated[
-        int | None, typer.Option("--seeds", min=1, max=1000, help="Average over so many seeds.")
+        int | None,
+        typer.Option("--seeds", min=1, max=1000, help="Number of seeds to average over."),
     ] = None,
     budget: Annotated[
-        int, typer.Option("--budget", min=1, help="Try about so many variants at most.")
+        int, typer.Option("--budget", min=1, help="Maximum number of variants to try, about.")
     ] = 2000,
     write: Annotated[
-        bool, typer.Option("--write", help="Write the numbers into the files, after showing how.")
+        bool,
+        typer.Option(
+            "--write", help="Write the numbers into the files, after showing the changes."
+        ),
     ] = False,
     jobs: Jobs = None,
     cluster: Cluster = None,
@@ -139,9 +144,9 @@ def fit(
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
-    """Find numbers that meet expectations and wishes.
+    """Search for numbers that meet the expectations and wishes.
 
-    They change as little as they can, and are only written with --write. Exits with 1 if an aim
+    They change as little as possible, and are only written with --write. Exits with 1 if a goal
     is not met.
     """
     from snelk.config.writing import write_back

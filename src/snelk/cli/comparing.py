@@ -45,7 +45,7 @@ def compare(
     ] = False,
     as_json: Json = False,
 ) -> None:
-    """Tell what differs between two runs, from when on, and why."""
+    """Compare two runs: what differs, from when on, and why."""
     comparison = compared(runs, overrides, activities)
     if as_json:
         say_json(comparison.to_dict())

@@ -38,12 +38,14 @@ if TYPE_CHECKING:
 
 Target = Annotated[
     str | None,
-    typer.Option("--target", metavar="NAME", help="Who would be there; the tracked one if absent."),
+    typer.Option(
+        "--target", metavar="NAME", help="The character to place; default: the one with a track."
+    ),
 ]
 
 Watching = Annotated[
     list[str] | None,
-    typer.Option("--agent", metavar="AGENT", help="Only these watch. Can be repeated."),
+    typer.Option("--agent", metavar="AGENT", help="Count only this agent. Repeatable."),
 ]
 
 HowThere = Annotated[
@@ -53,7 +55,7 @@ HowThere = Annotated[
     ),
 ]
 
-Cell = Annotated[float, typer.Option("--cell", metavar="M", help="Distance between places, m.")]
+Cell = Annotated[float, typer.Option("--cell", metavar="M", help="Grid spacing, m.")]
 
 
 def coverage(
@@ -68,15 +70,17 @@ def coverage(
     cluster: Cluster = None,
     out: Annotated[
         Path | None,
-        typer.Option("--out", metavar="FILE", help="Write every place to a .csv or .parquet."),
+        typer.Option(
+            "--out", metavar="FILE", help="Write every position to a .csv or .parquet file."
+        ),
     ] = None,
     overrides: Overrides = None,
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
-    """Tell how soon somebody is noticed at each place.
+    """Show how soon a character is noticed at each position.
 
-    Everybody goes their rounds as if the target were not there, and nobody reacts to it.
+    All agents follow their routine as if the target were not there; nobody reacts to it.
     """
     if out is not None:
         claim(out, ".csv", ".parquet", ours=_is_coverage)

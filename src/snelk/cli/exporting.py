@@ -17,12 +17,16 @@ from snelk.files import claim, write_text
 
 UnitsFile = Annotated[
     Path | None,
-    typer.Option("--units", metavar="FILE", help="TOML with all that; options go over it."),
+    typer.Option(
+        "--units", metavar="FILE", help="TOML file with all of these; options override it."
+    ),
 ]
 Axis = Annotated[
     list[str] | None,
     typer.Option(
-        "--axis", metavar="OURS=THEIRS", help="Its axis for one of ours, such as y=z or y=-z."
+        "--axis",
+        metavar="OURS=THEIRS",
+        help="Which of its axes is one of ours, such as y=z or y=-z.",
     ),
 ]
 
@@ -31,7 +35,11 @@ def export(
     scenario: ScenarioFile,
     out: Annotated[
         Path | None,
-        typer.Option("--out", metavar="FILE", help="A .json; else SCENARIO.export.json here."),
+        typer.Option(
+            "--out",
+            metavar="FILE",
+            help="A .json file; default: SCENARIO.export.json in this folder.",
+        ),
     ] = None,
     units: UnitsFile = None,
     length: Length = None,
@@ -42,18 +50,18 @@ def export(
     axis: Axis = None,
     take: Annotated[
         Path | None,
-        typer.Option("--take", metavar="FILE", help="What was changed in an export since."),
+        typer.Option("--take", metavar="FILE", help="Import the changes made to an exported file."),
     ] = None,
     write: Annotated[
-        bool, typer.Option("--write", help="Write that into the scenario's files.")
+        bool, typer.Option("--write", help="Write them into the scenario's files.")
     ] = False,
     overrides: Overrides = None,
     as_json: Json = False,
 ) -> None:
-    """Write all numbers in a game's units, or take changes back.
+    """Export all numbers in a game's units, or import changes.
 
-    Inheritance and defaults are filled in, and conditions are trees. `snelk schema export` tells
-    what is where.
+    Inheritance and defaults are resolved, and conditions are parsed into trees. The format is
+    described by `snelk schema export`.
     """
     from snelk.config.exporting import changes_in
     from snelk.config.exporting import export as export_of
@@ -99,7 +107,11 @@ def cases(
     scenario: ScenarioFile,
     out: Annotated[
         Path | None,
-        typer.Option("--out", metavar="FILE", help="A .jsonl; else SCENARIO.cases.jsonl here."),
+        typer.Option(
+            "--out",
+            metavar="FILE",
+            help="A .jsonl file; default: SCENARIO.cases.jsonl in this folder.",
+        ),
     ] = None,
     units: UnitsFile = None,
     length: Length = None,
@@ -111,10 +123,10 @@ def cases(
     overrides: Overrides = None,
     as_json: Json = False,
 ) -> None:
-    """Write inputs with right answers, for a game's own tests.
+    """Write test cases with expected results for a game.
 
-    They lie at, just inside and just outside of every limit, and where usual mistakes give
-    another answer. The file is JSON Lines; its first line says what all have in common.
+    They lie at, just inside and just outside every limit, and where common mistakes give
+    another result. The file is JSON Lines; its first line holds what all cases share.
     """
     from collections import Counter
 

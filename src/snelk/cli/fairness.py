@@ -39,33 +39,51 @@ SLACK = 1e-12
 
 Cell = Annotated[
     float | None,
-    typer.Option("--cell", metavar="M", help="Distance between places, m; else about 800 places."),
+    typer.Option(
+        "--cell",
+        metavar="M",
+        help="Grid spacing, m; default: such that there are about 800 positions.",
+    ),
 ]
-Every = Annotated[float, typer.Option("--every", metavar="S", help="A moment every so many s.")]
-Within = Annotated[float, typer.Option("--within", metavar="S", help="Watched for so long, s.")]
+Every = Annotated[
+    float, typer.Option("--every", metavar="S", help="Seconds between two moments tried.")
+]
+Within = Annotated[
+    float, typer.Option("--within", metavar="S", help="How long to watch at each, s.")
+]
 Sign = Annotated[
     str,
-    typer.Option("--sign", metavar="VALUE", help="The meter that warns; or a threshold."),
+    typer.Option(
+        "--sign",
+        metavar="VALUE",
+        help="Meter value that warns the player, or the name of a threshold.",
+    ),
 ]
 Late = Annotated[
-    str, typer.Option("--late", metavar="VALUE", help="The meter that is too late; or a threshold.")
+    str,
+    typer.Option(
+        "--late", metavar="VALUE", help="Meter value at which it is too late, or a threshold."
+    ),
 ]
 Signs = Annotated[
     list[str] | None,
     typer.Option(
         "--signs",
         metavar="STATE",
-        help="This alert state warns, too, and everybody reacts. Can be repeated.",
+        help="An alert state that warns as well; then everybody reacts. Repeatable.",
     ),
 ]
 React = Annotated[
-    float, typer.Option("--react", metavar="S", help="How long a player takes to see the sign, s.")
+    float, typer.Option("--react", metavar="S", help="Reaction time of the player, s.")
 ]
 Pace = Annotated[
-    str, typer.Option("--pace", metavar="PACE", help="To cover: creeping, walking or running.")
+    str,
+    typer.Option(
+        "--pace", metavar="PACE", help="Pace on the way to cover: creeping, walking or running."
+    ),
 ]
 Hold = Annotated[
-    float, typer.Option("--hold", metavar="S", help="For so long cover is out of view, s.")
+    float, typer.Option("--hold", metavar="S", help="How long cover has to stay out of view, s.")
 ]
 
 
@@ -86,11 +104,15 @@ def fair(
     hold: Hold = 1.0,
     most: Annotated[
         float | None,
-        typer.Option("--most", metavar="SHARE", help="Fail, with code 1, if more is unfair."),
+        typer.Option(
+            "--most", metavar="SHARE", help="Exit with 1 if more than this share is unfair."
+        ),
     ] = None,
     out: Annotated[
         Path | None,
-        typer.Option("--out", metavar="FILE", help="Write every place to a .csv or .parquet."),
+        typer.Option(
+            "--out", metavar="FILE", help="Write every position to a .csv or .parquet file."
+        ),
     ] = None,
     figure: Figure = None,
     floor: Floor = None,
@@ -99,9 +121,10 @@ def fair(
     jobs: Jobs = None,
     as_json: Json = False,
 ) -> None:
-    """Tell where somebody is noticed with too little warning.
+    """Find where a player is noticed with too little warning.
 
-    How long it is from the first sign until it is too late, and whether cover is near enough.
+    How long it takes from the first warning sign until it is too late, and whether cover is
+    within reach in that time.
     """
     from snelk.tuning.batches import cores
     from snelk.tuning.fair import fairness

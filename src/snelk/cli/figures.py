@@ -17,39 +17,43 @@ from snelk.files import beside
 
 Out = Annotated[
     Path | None,
-    typer.Option("--out", metavar="FILE", help="A .png, .svg or .pdf; else beside the run."),
+    typer.Option(
+        "--out", metavar="FILE", help="A .png, .svg or .pdf file; default: beside the run."
+    ),
 ]
 Agents = Annotated[
     list[str] | None,
-    typer.Option("--agent", metavar="AGENT", help="Only these agents. Can be repeated."),
+    typer.Option("--agent", metavar="AGENT", help="Only this agent. Repeatable."),
 ]
 Targets = Annotated[
     list[str] | None,
-    typer.Option("--target", metavar="NAME", help="Only these targets. Can be repeated."),
+    typer.Option("--target", metavar="NAME", help="Only this target. Repeatable."),
 ]
 
 
 def plot_map(
     run: RunFolder,
-    at: Annotated[float, typer.Option("--at", metavar="T", help="The time, s.")],
+    at: Annotated[float, typer.Option("--at", metavar="T", help="Time, s.")],
     agent: Agents = None,
     around: Annotated[
-        str | None, typer.Option("--around", metavar="NAME", help="Show this one from near.")
+        str | None, typer.Option("--around", metavar="NAME", help="Zoom in on this character.")
     ] = None,
     radius: Annotated[
-        float, typer.Option("--radius", metavar="M", help="How much around it, m.")
+        float, typer.Option("--radius", metavar="M", help="Radius shown around it, m.")
     ] = 12.0,
-    ways: Annotated[
-        bool, typer.Option("--ways", help="Draw all that everybody has walked until then.")
-    ] = False,
+    ways: Annotated[bool, typer.Option("--ways", help="Draw all paths walked until then.")] = False,
     floor: Annotated[
-        str | None, typer.Option("--floor", metavar="NAME", help="Others and who is there: faint.")
+        str | None,
+        typer.Option(
+            "--floor", metavar="NAME", help="Highlight this floor; all else is drawn faint."
+        ),
     ] = None,
     out: Out = None,
 ) -> None:
-    """Draw the level at a time: what each can see, and of whom.
+    """Draw the level at one moment: who can see what, and whom.
 
-    Cones cut by walls, rays by result, tails, and ghosts where a target is believed to be.
+    Cones clipped by walls, sight rays by result, recent paths, and where targets are believed
+    to be.
     """
     from snelk.plots.map import plot_map as draw
     from snelk.plots.style import claim_figure
@@ -68,7 +72,7 @@ def plot_meter(
     target: Annotated[str, typer.Argument(metavar="TARGET", help="For whom.")],
     out: Out = None,
 ) -> None:
-    """Draw a detection meter over time, and what made it fill."""
+    """Draw a detection meter over time, and what filled it."""
     from snelk.plots.meter import plot_meter as draw
     from snelk.plots.style import claim_figure
     from snelk.runs.run import open_run
@@ -81,14 +85,14 @@ def plot_meter(
 
 def plot_ray(
     run: RunFolder,
-    agent: Annotated[str, typer.Argument(metavar="AGENT", help="Who looks.")],
+    agent: Annotated[str, typer.Argument(metavar="AGENT", help="The agent.")],
     target: Annotated[str, typer.Argument(metavar="TARGET", help="At whom.")],
-    at: Annotated[float, typer.Option("--at", metavar="T", help="The time, s.")],
+    at: Annotated[float, typer.Option("--at", metavar="T", help="Time, s.")],
     out: Out = None,
 ) -> None:
-    """Draw from the side what is between an eye and a target.
+    """Draw a side view of the line of sight to a target.
 
-    The level cut upright along the line between both: walls, floors, and how far each ray comes.
+    A vertical section of the level along that line: walls, floors, and how far each ray gets.
     """
     from snelk.plots.ray import plot_ray as draw
     from snelk.plots.style import claim_figure
@@ -105,9 +109,9 @@ def plot_states(
     agent: Annotated[str, typer.Argument(metavar="AGENT", help="Whose alert states.")],
     out: Out = None,
 ) -> None:
-    """Draw an agent's alert states, and which transitions it took.
+    """Draw an agent's alert states as a graph.
 
-    How often and when it took each, and which it never took.
+    With how often and when each transition was taken, and which never were.
     """
     from snelk.plots.states import plot_states as draw
     from snelk.plots.style import claim_figure
@@ -123,13 +127,15 @@ def plot_search(
     agent: Annotated[str, typer.Argument(metavar="AGENT", help="Who searched.")],
     search: Annotated[
         int | None,
-        typer.Option("--search", metavar="N", help="Which search, from 0; else the longest."),
+        typer.Option(
+            "--search", metavar="N", help="Number of the search, from 0; default: the longest."
+        ),
     ] = None,
     out: Out = None,
 ) -> None:
     """Draw a search at four moments.
 
-    Its plan and visits, and where the target was taken to be.
+    The planned and visited positions, and how likely the target was thought to be where.
     """
     from snelk.plots.search import plot_search as draw
     from snelk.plots.style import claim_figure
@@ -148,7 +154,7 @@ def plot_timeline(
     end: To = None,
     out: Out = None,
 ) -> None:
-    """Draw who had whom in view, and why not, over time."""
+    """Draw who sensed whom over time, and why not."""
     from snelk.plots.style import claim_figure
     from snelk.plots.timeline import plot_timeline as draw
     from snelk.runs.run import open_run
@@ -168,13 +174,14 @@ def plot_coverage(
     end: To = None,
     jobs: Jobs = None,
     floor: Annotated[
-        str | None, typer.Option("--floor", metavar="NAME", help="Which; the largest if absent.")
+        str | None,
+        typer.Option("--floor", metavar="NAME", help="Floor to draw; default: the largest."),
     ] = None,
     overrides: Overrides = None,
     activities: Activities = None,
     out: Out = None,
 ) -> None:
-    """Draw where somebody is noticed how soon, and what is watched."""
+    """Draw how soon a character is noticed where, as a map."""
     from snelk.plots.coverage import plot_coverage as draw
     from snelk.plots.style import claim_figure
 
@@ -198,7 +205,7 @@ def plot_compare(
     end: To = None,
     out: Out = None,
 ) -> None:
-    """Draw two runs over each other, differences marked."""
+    """Draw two runs over each other, with the differences marked."""
     from snelk.plots.compare import plot_compare as draw
     from snelk.plots.style import claim_figure
 
@@ -214,9 +221,9 @@ def plot_sweep(
     want: Wants = None,
     out: Out = None,
 ) -> None:
-    """Draw a sweep: how measures hang on the numbers varied.
+    """Draw a sweep: how measures depend on the numbers varied.
 
-    A line with a band for one number, a map for two, parallel axes for more.
+    A line with a band for one number, a heat map for two, parallel axes for more.
     """
     from snelk.plots.style import claim_figure
     from snelk.plots.sweep import plot_sweep as draw

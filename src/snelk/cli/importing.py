@@ -17,19 +17,19 @@ from snelk.files import claim, write_text, written
 if TYPE_CHECKING:
     from snelk.config.foreign import Imported, ImportedRows
 
-Source = Annotated[Path, typer.Argument(metavar="FILE", help="What the game wrote.")]
+Source = Annotated[Path, typer.Argument(metavar="FILE", help="The file written by the game.")]
 Columns = Annotated[
     list[str] | None,
     typer.Option(
         "--column", metavar="OURS=THEIRS",
-        help="What a column is called there, such as y=-pos.z. Can be repeated.",
+        help="Name of a column in the file, such as y=-pos.z. Repeatable.",
     ),
 ]  # fmt: skip
 Words = Annotated[
     list[str] | None,
     typer.Option(
         "--word", metavar="COLUMN.THEIRS=OURS",
-        help="A word there, such as posture.duck=crouched. Can be repeated.",
+        help="Meaning of a word in the file, such as posture.duck=crouched. Repeatable.",
     ),
 ]  # fmt: skip
 
@@ -38,20 +38,25 @@ def import_recording(
     source: Source,
     mapping: Annotated[
         Path | None,
-        typer.Option("--mapping", metavar="FILE", help="TOML with all that; options go over it."),
+        typer.Option(
+            "--mapping", metavar="FILE", help="TOML file with all of these; options override it."
+        ),
     ] = None,
     column: Columns = None,
     name: Annotated[
-        str | None, typer.Option("--name", metavar="ID", help="Whose it is, if it has no ids.")
+        str | None,
+        typer.Option("--name", metavar="ID", help="Character it belongs to, if it has no ids."),
     ] = None,
     length: Length = None,
     time: Time = None,
     from_zero: Annotated[
-        bool, typer.Option("--from-zero", help="Its first time becomes 0 s.")
+        bool, typer.Option("--from-zero", help="Shift times so that the first is 0 s.")
     ] = False,
     begin: Annotated[
         float | None,
-        typer.Option("--begin", metavar="T", help="Its time that becomes 0 s, in its own unit."),
+        typer.Option(
+            "--begin", metavar="T", help="Time in the file that becomes 0 s, in its unit."
+        ),
     ] = None,
     what: Annotated[
         str, typer.Option("--as", metavar="WHAT", help="tracks, noises, throws, changes or log.")
@@ -61,18 +66,22 @@ def import_recording(
     zero: Zero = None,
     word: Words = None,
     level: Annotated[
-        Path | None, typer.Option("--level", metavar="FILE", help="A level to hold it against.")
+        Path | None, typer.Option("--level", metavar="FILE", help="Level to compare it with.")
     ] = None,
     out: Annotated[
         Path | None,
-        typer.Option("--out", metavar="FILE", help="A .csv or .parquet; else FILE.track.csv here."),
+        typer.Option(
+            "--out",
+            metavar="FILE",
+            help="A .csv or .parquet file; default: FILE.track.csv in this folder.",
+        ),
     ] = None,
     as_json: Json = False,
 ) -> None:
-    """Turn a recording of a game into tracks, noises or the like.
+    """Convert a game's recording into tracks, noises or throws.
 
-    Of CSV, JSON Lines or Parquet, with other columns, axes, units and angles. It says what the
-    tracks come to, and what looks wrong, and draws them.
+    From CSV, JSON Lines or Parquet, with any column names, axes, units and angles. Prints a
+    summary and what looks wrong, and draws the tracks.
     """
     from snelk.config.foreign import (
         HAPPENINGS,
@@ -219,14 +228,18 @@ def import_level(
     ] = 3.0,
     out: Annotated[
         Path | None,
-        typer.Option("--out", metavar="FILE", help="A .geojson; else FILE.level.geojson here."),
+        typer.Option(
+            "--out",
+            metavar="FILE",
+            help="A .geojson file; default: FILE.level.geojson in this folder.",
+        ),
     ] = None,
     as_json: Json = False,
 ) -> None:
-    """Turn a level of a game into a level here.
+    """Convert a game's level into a level for Snelk.
 
-    Of GeoJSON in any unit of length, or of triangle meshes in glTF or OBJ: each object is cut at
-    heights, and what shows becomes walls; or its triangles stay, in a table beside the level.
+    From GeoJSON in any unit of length, or from triangle meshes in glTF or OBJ: each object is
+    cut at given heights into walls, or its triangles are kept in a table beside the level.
     """
     from snelk.config.meshes import CUTS, level_from_mesh
     from snelk.config.outlines import level_from_outlines

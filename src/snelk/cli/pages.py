@@ -24,30 +24,31 @@ def page(
     run: RunFolder,
     other: Annotated[
         Path | None,
-        typer.Argument(metavar="RUN_B", help="Another run, shown beside it on one clock."),
+        typer.Argument(metavar="RUN_B", help="Another run, shown beside it in sync."),
     ] = None,
     agent: Annotated[
-        str | None, typer.Option("--agent", metavar="AGENT", help="Who is chosen at first.")
+        str | None, typer.Option("--agent", metavar="AGENT", help="Agent selected at first.")
     ] = None,
     target: Annotated[
-        str | None, typer.Option("--target", metavar="NAME", help="About whom, at first.")
+        str | None, typer.Option("--target", metavar="NAME", help="Target selected at first.")
     ] = None,
     at: Annotated[
-        float | None, typer.Option("--at", metavar="T", help="At this time in the link, s.")
+        float | None, typer.Option("--at", metavar="T", help="Time at which the page opens, s.")
     ] = None,
     log: Annotated[
         Path | None,
-        typer.Option("--log", metavar="LOG", help="What a game sensed: mark where they part."),
+        typer.Option("--log", metavar="LOG", help="A game's sensing log; marks where both differ."),
     ] = None,
     word: Words = None,
     out: Annotated[
-        Path | None, typer.Option("--out", metavar="FILE", help="A .html; else beside the run.")
+        Path | None,
+        typer.Option("--out", metavar="FILE", help="An .html file; default: beside the run."),
     ] = None,
 ) -> None:
-    """Write a page to scrub through a run: one HTML file.
+    """Write an HTML page for scrubbing through a run.
 
-    The map, lanes and events of a run, or of two on one clock, and why for any moment. The file
-    needs nothing else, and no network.
+    The map, timeline and events of a run, or of two runs in sync, and why for any moment. One
+    file that needs nothing else, and no network.
     """
     from snelk.page.build import PAGES, write_page
     from snelk.runs.run import open_run
@@ -89,28 +90,34 @@ def animate(
     start: From = None,
     end: To = None,
     speed: Annotated[
-        float, typer.Option("--speed", metavar="X", help="Seconds of the run in one shown.")
+        float, typer.Option("--speed", metavar="X", help="Playback speed, times real time.")
     ] = 1.0,
     fps: Annotated[
-        float, typer.Option("--fps", metavar="N", help="Pictures a second, 1 to 60.")
+        float, typer.Option("--fps", metavar="N", help="Frames per second, 1 to 60.")
     ] = 10.0,
     size: Annotated[
-        str, typer.Option("--size", metavar="WxH", help="Width and height, pixels.")
+        str, typer.Option("--size", metavar="WxH", help="Width and height in pixels.")
     ] = "960x640",
     target: Annotated[
-        str | None, typer.Option("--target", metavar="NAME", help="About whom the lanes tell.")
+        str | None,
+        typer.Option("--target", metavar="NAME", help="Target that the timeline is about."),
     ] = None,
     floor: Annotated[
-        str | None, typer.Option("--floor", metavar="NAME", help="Others and who is there: faint.")
+        str | None,
+        typer.Option(
+            "--floor", metavar="NAME", help="Highlight this floor; all else is drawn faint."
+        ),
     ] = None,
     out: Annotated[
         Path | None,
-        typer.Option("--out", metavar="FILE", help="A .gif or .mp4; else a .gif beside the run."),
+        typer.Option(
+            "--out", metavar="FILE", help="A .gif or .mp4 file; default: a .gif beside the run."
+        ),
     ] = None,
 ) -> None:
-    """Write a stretch of a run as a moving picture.
+    """Export part of a run as an animation.
 
-    The map with a strip of lanes, as a GIF, or as an MP4 where ffmpeg is on the machine.
+    The map with a timeline, as a GIF, or as an MP4 where ffmpeg is installed.
     """
     from snelk.plots.animation import MOVING
     from snelk.plots.animation import animate as draw

@@ -21,11 +21,13 @@ SHOWN = 12
 """Mismatches that are told without --all."""
 
 
-GameLog = Annotated[Path, typer.Argument(metavar="LOG", help="What the game's own code sensed.")]
+GameLog = Annotated[
+    Path, typer.Argument(metavar="LOG", help="Log of what the game's own code sensed.")
+]
 Words = Annotated[
     list[str] | None,
     typer.Option(
-        "--word", metavar="THEIRS=OURS", help="A state of the game's, such as Alert=wary."
+        "--word", metavar="THEIRS=OURS", help="Meaning of a state's name, such as Alert=wary."
     ),
 ]  # fmt: skip
 
@@ -42,7 +44,7 @@ def state_words(word: list[str] | None) -> dict[str, str]:
 
 
 def plot_parity(run: RunFolder, log: GameLog, word: Words = None, out: Out = None) -> None:
-    """Draw what a game sensed beside a run, and where they part."""
+    """Draw a game's sensing log beside a run, and where they differ."""
     from snelk.plots.parity import plot_parity as draw
     from snelk.plots.style import claim_figure
     from snelk.runs.run import open_run
@@ -61,13 +63,14 @@ def parity(
     run: RunFolder,
     log: GameLog,
     word: Words = None,
-    every: Annotated[bool, typer.Option("--all", help="Tell all mismatches.")] = False,
+    every: Annotated[bool, typer.Option("--all", help="Print all mismatches.")] = False,
     as_json: Json = False,
 ) -> None:
-    """Hold a run against a game's log of what was sensed.
+    """Compare a run with a game's own sensing log.
 
-    How often both agree per agent, sense and state, every stretch where they part with Snelk's
-    reason and margin, and the single number that would explain most. Exits with 1 if they part.
+    How often both agree per agent, sense and state; every interval in which they differ, with
+    Snelk's reason and margin; and the single number that would explain most. Exits with 1 if
+    they differ.
     """
     from snelk.runs.run import open_run
     from snelk.tuning.parity import parity as held_against

@@ -35,47 +35,56 @@ if TYPE_CHECKING:
     from snelk.tuning.players import Players, Range
 
 Goal = Annotated[
-    str | None, typer.Option("--to", metavar="PLACE", help="A spot or a zone; else as written.")
+    str | None,
+    typer.Option(
+        "--to", metavar="PLACE", help="Goal: a spot or a zone; default: as written in the scenario."
+    ),
 ]
 Start = Annotated[
     str | None,
-    typer.Option("--from", metavar="PLACE", help="A spot, a zone or X,Y[,Z]; else where it is."),
+    typer.Option(
+        "--from", metavar="PLACE", help="Start: a spot, a zone or X,Y[,Z]; default: where it is."
+    ),
 ]
 Who = Annotated[
-    str | None, typer.Option("--target", metavar="NAME", help="Who plays; else the tracked one.")
+    str | None,
+    typer.Option(
+        "--target", metavar="NAME", help="Character to play; default: the one with a track."
+    ),
 ]
-Count = Annotated[int, typer.Option("--count", metavar="N", help="How many players.")]
+Count = Annotated[int, typer.Option("--count", metavar="N", help="Number of players.")]
 Care = Annotated[
     str | None,
-    typer.Option("--care", metavar="A[:B]", help="Their care, 0 reckless to 1; or from A to B."),
+    typer.Option("--care", metavar="A[:B]", help="Care, 0 reckless to 1 careful, or a range."),
 ]
 Knows = Annotated[
     str | None,
-    typer.Option("--knows", metavar="A[:B]", help="Share of the rounds they know; or from A to B."),
+    typer.Option(
+        "--knows", metavar="A[:B]", help="Share of the agents' routines they know, or a range."
+    ),
 ]
 Delay = Annotated[
     str | None,
-    typer.Option("--delay", metavar="A[:B]", help="They set out after so many s; or from A to B."),
+    typer.Option("--delay", metavar="A[:B]", help="Seconds before they set out, or a range."),
 ]
 Sign = Annotated[
-    float | None, typer.Option("--sign", metavar="VALUE", help="The meter that warns them.")
+    float | None, typer.Option("--sign", metavar="VALUE", help="Meter value that warns them.")
 ]
 Signs = Annotated[
     list[str] | None,
-    typer.Option("--signs", metavar="STATE", help="This state warns, too. Can be repeated."),
+    typer.Option("--signs", metavar="STATE", help="An alert state that warns as well. Repeatable."),
 ]
 Late = Annotated[
-    float | None, typer.Option("--late", metavar="VALUE", help="The meter that is too late.")
+    float | None,
+    typer.Option("--late", metavar="VALUE", help="Meter value at which it is too late."),
 ]
-React = Annotated[
-    float | None, typer.Option("--react", metavar="S", help="How long they take to see a sign, s.")
-]
+React = Annotated[float | None, typer.Option("--react", metavar="S", help="Reaction time, s.")]
 Patience = Annotated[
-    float | None, typer.Option("--patience", metavar="S", help="They wait or hide so long, s.")
+    float | None, typer.Option("--patience", metavar="S", help="Longest time to wait or hide, s.")
 ]
 Ignored = Annotated[
     list[str] | None,
-    typer.Option("--ignore", metavar="AGENT", help="They do not mind this one. Can be repeated."),
+    typer.Option("--ignore", metavar="AGENT", help="Agent to ignore. Repeatable."),
 ]
 
 
@@ -96,11 +105,15 @@ def players(
     ignore: Ignored = None,
     least: Annotated[
         float | None,
-        typer.Option("--least", metavar="SHARE", help="Fail, with code 1, if fewer get through."),
+        typer.Option(
+            "--least", metavar="SHARE", help="Exit with 1 if a smaller share gets through."
+        ),
     ] = None,
     out: Annotated[
         Path | None,
-        typer.Option("--out", metavar="FILE", help="Write every player to a .csv or .parquet."),
+        typer.Option(
+            "--out", metavar="FILE", help="Write every player to a .csv or .parquet file."
+        ),
     ] = None,
     figure: Figure = None,
     floor: Floor = None,
@@ -110,10 +123,10 @@ def players(
     cluster: Cluster = None,
     as_json: Json = False,
 ) -> None:
-    """Let simulated players try a level: how many get through.
+    """Simulate players and count how many get through a level.
 
-    From reckless to careful, each with a seed of its own; who notices them, where, and how long
-    they wait and hide.
+    From reckless to careful, each with its own seed; who notices them, where, and how long they
+    wait and hide.
     """
     from snelk.tuning.batches import cores
     from snelk.tuning.players import players as play

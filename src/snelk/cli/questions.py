@@ -19,24 +19,29 @@ if TYPE_CHECKING:
     from snelk.runs.run import Run
     from snelk.runs.spans import Span
 
-RunFolder = Annotated[Path, typer.Argument(metavar="RUN", help="The folder of a run.")]
-Json = Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")]
-From = Annotated[float | None, typer.Option("--from", metavar="T", help="Not before, s.")]
-To = Annotated[float | None, typer.Option("--to", metavar="T", help="Not after, s.")]
+RunFolder = Annotated[Path, typer.Argument(metavar="RUN", help="Folder of a run.")]
+Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
+From = Annotated[float | None, typer.Option("--from", metavar="T", help="Start time, s.")]
+To = Annotated[float | None, typer.Option("--to", metavar="T", help="End time, s.")]
 
 
 def events(
     run: RunFolder,
-    agent: Annotated[str | None, typer.Option("--agent", help="Only of this character.")] = None,
-    target: Annotated[str | None, typer.Option("--target", help="Only about this one.")] = None,
+    agent: Annotated[
+        str | None, typer.Option("--agent", help="Only events of this character.")
+    ] = None,
+    target: Annotated[
+        str | None, typer.Option("--target", help="Only events about this target.")
+    ] = None,
     kind: Annotated[
-        str | None, typer.Option("--kind", help="Only of this kind, such as saw, lost or heard.")
+        str | None,
+        typer.Option("--kind", help="Only events of this kind, such as saw, lost or heard."),
     ] = None,
     start: From = None,
     end: To = None,
     as_json: Json = False,
 ) -> None:
-    """List what happened, in the order of time."""
+    """List what happened, in order of time."""
     from snelk.runs.events import EVENT_KINDS, NUMBERS
     from snelk.runs.store import open_table, read_info, read_table
 
@@ -73,27 +78,26 @@ def events(
 
 def why(
     run: RunFolder,
-    agent: Annotated[str, typer.Argument(metavar="AGENT", help="Who looks.")],
+    agent: Annotated[str, typer.Argument(metavar="AGENT", help="The agent.")],
     target: Annotated[
         str | None,
-        typer.Argument(metavar="TARGET", help="Who is looked for; else about the alert state."),
+        typer.Argument(metavar="TARGET", help="The target; without it, about the alert state."),
     ] = None,
-    at: Annotated[float | None, typer.Option("--at", metavar="T", help="At this time, s.")] = None,
+    at: Annotated[float | None, typer.Option("--at", metavar="T", help="Time, s.")] = None,
     start: From = None,
     end: To = None,
     sense: Annotated[
         str | None,
         typer.Option(
-            "--sense", metavar="SENSE", help="About this sense first: sight, hearing, touch …"
+            "--sense", metavar="SENSE", help="Show this sense first: sight, hearing, touch …"
         ),
     ] = None,
     as_json: Json = False,
 ) -> None:
-    """Tell why a target was sensed or not, or a state entered.
+    """Explain why a target was sensed or not, or a state entered.
 
-    Why an agent did or did not see, hear or feel a target, or was in an alert state. With --at
-    gate by gate, or condition by condition, at that time, else the story of all senses or alert
-    states from when to when.
+    Why an agent did or did not see, hear, feel or smell a target, or was in an alert state. With
+    --at check by check, or condition by condition, at that time; else as a list of intervals.
     """
     from snelk.runs.run import open_run
     from snelk.runs.spans import OTHER_REASONS, REASONS

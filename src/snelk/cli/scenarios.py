@@ -33,7 +33,7 @@ Activities = Annotated[
     typer.Option(
         "--activities",
         metavar="FILE.py",
-        help="Run this Python file first: it registers activities. Can be repeated.",
+        help="Python file to run first, which registers activities. Repeatable.",
     ),
 ]
 
@@ -49,15 +49,17 @@ Overrides = Annotated[
     typer.Option(
         "--set",
         metavar="KEY=VALUE",
-        help="Change a number, such as profiles.goose.cones.wide.range=9.4. Can be repeated.",
+        help="Change a number, such as profiles.goose.cones.wide.range=9.4. Repeatable.",
     ),
 ]
 Cluster = Annotated[
     str | None,
-    typer.Option("--cluster", metavar="ADDRESS", help="A Dask scheduler whose workers do it."),
+    typer.Option("--cluster", metavar="ADDRESS", help="Run on the workers of this Dask scheduler."),
 ]
-Jobs = Annotated[int | None, typer.Option("--jobs", min=1, help="Processes; one a core if absent.")]
-Json = Annotated[bool, typer.Option("--json", help="Print the answer as JSON.")]
+Jobs = Annotated[
+    int | None, typer.Option("--jobs", min=1, help="Number of processes; default: one per core.")
+]
+Json = Annotated[bool, typer.Option("--json", help="Print the result as JSON.")]
 
 
 def demo(
@@ -65,10 +67,10 @@ def demo(
         str, typer.Argument(metavar="NAME", help="croft: a yard; mill: a house of three floors.")
     ] = "croft",
     folder: Annotated[
-        Path | None, typer.Argument(metavar="DIR", help="Where to put it; as its name if absent.")
+        Path | None, typer.Argument(metavar="DIR", help="Folder to create; default: its name.")
     ] = None,
 ) -> None:
-    """Write a demonstration into a folder, run it and draw it."""
+    """Create a demo scenario in a folder, run it and draw it."""
     from snelk.demonstration import DEMONSTRATIONS
     from snelk.page.build import write_page
     from snelk.plots.map import plot_map
@@ -129,9 +131,9 @@ def demo(
 
 
 def new(
-    folder: Annotated[Path, typer.Argument(metavar="DIR", help="A folder that is not there yet.")],
+    folder: Annotated[Path, typer.Argument(metavar="DIR", help="Folder to create.")],
 ) -> None:
-    """Write a small commented scenario, ready to run."""
+    """Create a small commented scenario, ready to run."""
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise InputError.of(str(folder), "", "", "is there already", "choose a new folder")
     _copy_files(Path(__file__).parents[1] / "starter", folder, keep_changed=False)
@@ -156,7 +158,7 @@ def check(
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
-    """Look a scenario over for mistakes before it is run."""
+    """Check a scenario for mistakes before running it."""
     from snelk.tuning.check import check as look_over
 
     run_files(activities)
@@ -301,7 +303,7 @@ def run(
         typer.Option(
             "--out",
             metavar="DIR",
-            help="Folder for the run, replacing a run there; else runs/ and the scenario's name.",
+            help="Folder, replacing a run there; default: runs/ and the scenario's name.",
         ),
     ] = None,
     as_json: Json = False,
@@ -338,17 +340,17 @@ def run(
 
 def searches(
     scenario: ScenarioFile,
-    agent: Annotated[str, typer.Argument(metavar="AGENT", help="Who searches; or a group.")],
+    agent: Annotated[str, typer.Argument(metavar="AGENT", help="Agent that searches, or a group.")],
     overrides: Overrides = None,
     seeds: Annotated[
-        int, typer.Option("--seeds", metavar="N", min=1, max=1000, help="How many seeds, from 0.")
+        int, typer.Option("--seeds", metavar="N", min=1, max=1000, help="Number of seeds, from 0.")
     ] = 5,
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
-    """Compare the four ways to search, with several seeds.
+    """Compare the four search methods over several seeds.
 
-    Of a group: searching together, and each of it alone.
+    For a group: searching together against each member alone.
     """
     from snelk.config.problems import key_path
     from snelk.tuning.searches import compare_searches, means_by_way
@@ -468,10 +470,10 @@ def schema(
         str, typer.Argument(metavar="KIND", help="scenario, profiles, level, messages, export.")
     ],
     out: Annotated[
-        Path | None, typer.Option("--out", metavar="FILE", help="Write it there.")
+        Path | None, typer.Option("--out", metavar="FILE", help="Write to this file.")
     ] = None,
 ) -> None:
-    """Print the JSON Schema of a kind of file, or of messages."""
+    """Print the JSON Schema of a file type, or of the messages."""
     import json
 
     from snelk.config.exporting import export_schema

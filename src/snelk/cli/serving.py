@@ -28,33 +28,35 @@ PORT = 7420
 def serve(
     scenario: Annotated[
         list[Path],
-        typer.Argument(metavar="SCENARIO...", help="TOML files: the first, and other levels."),
+        typer.Argument(
+            metavar="SCENARIO...", help="TOML files: the first to play, then other levels."
+        ),
     ],
     overrides: Overrides = None,
     stdio: Annotated[
-        bool, typer.Option("--stdio", help="Talk in lines on standard input and output.")
+        bool, typer.Option("--stdio", help="Use lines on standard input and output.")
     ] = False,
     port: Port = PORT,
     token: Token = None,
     record: Annotated[
         Path | None,
-        typer.Option("--record", metavar="DIR", help="Keep the game there, to be replayed."),
+        typer.Option("--record", metavar="DIR", help="Record the game there, to be replayed."),
     ] = None,
     saves: Annotated[
         Path | None,
-        typer.Option("--saves", metavar="DIR", help="Write saved games there; else in memory."),
+        typer.Option("--saves", metavar="DIR", help="Folder for saved games; default: in memory."),
     ] = None,
     watch: Annotated[
-        bool, typer.Option("--watch", help="Show the game on a page while it is played.")
+        bool, typer.Option("--watch", help="Show the game in the browser while it runs.")
     ] = False,
     duration: Annotated[
         float,
-        typer.Option("--duration", metavar="S", min=0.001, help="The longest game, s."),
+        typer.Option("--duration", metavar="S", min=0.001, help="Longest duration of a game, s."),
     ] = 36_000.0,
 ) -> None:
-    """Let a game in any language play, in JSON messages.
+    """Run live with a game in any language, over JSON messages.
 
-    docs/serving.md tells what can be said.
+    The messages are described in docs/serving.md.
     """
     from snelk.serving.talking import Talk
 

@@ -33,47 +33,58 @@ if TYPE_CHECKING:
 
 Start = Annotated[
     str | None,
-    typer.Option("--from", metavar="PLACE", help="A spot, a zone or X,Y[,Z]; else where it is."),
+    typer.Option(
+        "--from", metavar="PLACE", help="Start: a spot, a zone or X,Y[,Z]; default: where it is."
+    ),
 ]
-Goal = Annotated[str, typer.Option("--to", metavar="PLACE", help="A spot, a zone or X,Y[,Z] in m.")]
+Goal = Annotated[
+    str, typer.Option("--to", metavar="PLACE", help="Goal: a spot, a zone or X,Y[,Z] in m.")
+]
 Whom = Annotated[
-    str | None, typer.Option("--target", metavar="NAME", help="Who sneaks; else the tracked one.")
+    str | None,
+    typer.Option(
+        "--target", metavar="NAME", help="Character to move; default: the one with a track."
+    ),
 ]
 Matters = Annotated[
     list[str] | None,
-    typer.Option("--agent", metavar="AGENT", help="Only these must not notice. Can be repeated."),
+    typer.Option("--agent", metavar="AGENT", help="Only this agent must not notice. Repeatable."),
 ]
 Ignored = Annotated[
     list[str] | None,
-    typer.Option("--ignore", metavar="AGENT", help="This one may notice. Can be repeated."),
+    typer.Option("--ignore", metavar="AGENT", help="This agent may notice. Repeatable."),
 ]
-Begin = Annotated[float | None, typer.Option("--begin", metavar="T", help="From when on, s.")]
-End = Annotated[float | None, typer.Option("--end", metavar="T", help="There by when, s.")]
+Begin = Annotated[float | None, typer.Option("--begin", metavar="T", help="Start time, s.")]
+End = Annotated[float | None, typer.Option("--end", metavar="T", help="Latest arrival time, s.")]
 Cell = Annotated[
     float | None,
-    typer.Option("--cell", metavar="M", help="Distance between places, m; else about 600 places."),
+    typer.Option(
+        "--cell",
+        metavar="M",
+        help="Grid spacing, m; default: such that there are about 600 positions.",
+    ),
 ]
 Modes = Annotated[
     list[str] | None,
     typer.Option(
         "--mode",
         metavar="POSTURE:PACE",
-        help="How it may go, as crouched:walking. Can be repeated.",
+        help="An allowed posture and pace, such as crouched:walking. Repeatable.",
     ),
 ]
 Below = Annotated[
-    float, typer.Option("--below", metavar="VALUE", help="No meter may reach this, 0 to 1.")
+    float,
+    typer.Option("--below", metavar="VALUE", help="Meter value that must not be reached, 0 to 1."),
 ]
 Figure = Annotated[
-    Path | None, typer.Option("--figure", metavar="FILE", help="Draw it, as .png, .svg or .pdf.")
+    Path | None,
+    typer.Option("--figure", metavar="FILE", help="Draw it to a .png, .svg or .pdf file."),
 ]
 Floor = Annotated[
     str | None,
-    typer.Option("--floor", metavar="NAME", help="Which floor the figure shows in full."),
+    typer.Option("--floor", metavar="NAME", help="Floor that the figure highlights."),
 ]
-Kept = Annotated[
-    int, typer.Option("--keep", metavar="N", help="Ways kept to each place at each time.")
-]
+Kept = Annotated[int, typer.Option("--keep", metavar="N", help="Paths kept per position and time.")]
 
 
 def sneak(
@@ -91,14 +102,14 @@ def sneak(
     kept: Kept = 8,
     out: Annotated[
         Path | None,
-        typer.Option("--out", metavar="DIR", help="Write each passage there: a run and its track."),
+        typer.Option("--out", metavar="DIR", help="Write each path there, as a run and a track."),
     ] = None,
     figure: Figure = None,
     floor: Floor = None,
     opening: Annotated[
         bool,
         typer.Option(
-            "--opening", help="If it is closed, look for the smallest change that opens it; slow."
+            "--opening", help="If there is no path, find the smallest change that opens one; slow."
         ),
     ] = False,
     overrides: Overrides = None,
@@ -106,9 +117,9 @@ def sneak(
     cluster: Cluster = None,
     as_json: Json = False,
 ) -> None:
-    """Find the least noticed way through a level.
+    """Find the path through a level that is noticed least.
 
-    In space and time, against the rounds of all who watch; then replayed with all reactions.
+    In space and time, against the routines of all who watch; then replayed with all reactions.
     """
     from snelk.runs.store import claim_run
     from snelk.tuning.sneak import MOST_TOLD, USUAL, openings

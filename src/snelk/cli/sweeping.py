@@ -39,7 +39,7 @@ if TYPE_CHECKING:
 Show = Annotated[
     list[str] | None,
     typer.Option(
-        "--show", metavar="KEY", help="A measure, such as farmer.fox.first_full. Can be repeated."
+        "--show", metavar="KEY", help="A measure, such as farmer.fox.first_full. Repeatable."
     ),
 ]
 
@@ -48,7 +48,7 @@ Wants = Annotated[
     typer.Option(
         "--want",
         metavar="KEY=low|high",
-        help="What a measure should rather be; marks the best trade-offs. Can be repeated.",
+        help="What a measure should rather be; marks the best trade-offs. Repeatable.",
     ),
 ]
 
@@ -61,31 +61,33 @@ def sweep(
             "--vary",
             metavar="KEY=LO:HI:N",
             help="Vary a number from LO to HI in N values, or KEY=A,B,C; with --samples "
-            "KEY=LO:HI. Can be repeated.",
+            "KEY=LO:HI. Repeatable.",
         ),
     ] = None,
     seeds: Annotated[
-        int, typer.Option("--seeds", min=1, max=100_000, help="Try each with so many seeds.")
+        int, typer.Option("--seeds", min=1, max=100_000, help="Number of seeds to try each with.")
     ] = 1,
     samples: Annotated[
         int | None,
-        typer.Option("--samples", min=1, help="Draw so many quasi-random points, not the grid."),
+        typer.Option("--samples", min=1, help="Number of quasi-random points, instead of a grid."),
     ] = None,
     out: Annotated[
         Path | None,
         typer.Option(
-            "--out", metavar="FILE", help="The table; else sweeps/ and the scenario's name."
+            "--out", metavar="FILE", help="The table; default: sweeps/ and the scenario's name."
         ),
     ] = None,
     show: Show = None,
     want: Wants = None,
     pick: Annotated[
         int | None,
-        typer.Option("--pick", metavar="N", min=0, help="Replay variant N of the table in full."),
+        typer.Option(
+            "--pick", metavar="N", min=0, help="Replay variant N of the table and write its run."
+        ),
     ] = None,
     keep: Annotated[
         Path | None,
-        typer.Option("--keep", metavar="DIR", help="Write every variant's whole run there."),
+        typer.Option("--keep", metavar="DIR", help="Write the full run of every variant there."),
     ] = None,
     jobs: Jobs = None,
     cluster: Cluster = None,
@@ -93,9 +95,9 @@ def sweep(
     activities: Activities = None,
     as_json: Json = False,
 ) -> None:
-    """Measure many variants of a scenario, on all cores.
+    """Run many variants of a scenario and measure each.
 
-    The same command goes on with a sweep that was stopped.
+    On all cores. The same command resumes a sweep that was stopped.
     """
     from snelk.config.measures import nearest_measure
     from snelk.tuning.plan import parse_vary

@@ -29,11 +29,11 @@ def tune(
         typer.Option("--open/--no-open", help="Open the browser; if not said, in a terminal."),
     ] = None,
 ) -> None:
-    """Turn numbers on a page, and see the night change at once.
+    """Adjust numbers on a page and see the run change at once.
 
-    The replay page with a slider for each number. A change replays the night and shows it at the
-    same moment; what is otherwise than with the numbers of the files is marked. Nothing is written
-    before you say so.
+    The replay page with a slider for each number. A change replays the run and shows it at the
+    same moment; whatever differs from the numbers in the files is marked. Nothing is written
+    until you say so.
     """
     from snelk.serving.local import HOST
     from snelk.serving.workbench import tune_on_a_page

@@ -27,10 +27,10 @@ def watch(
         bool, typer.Option("--with-input", hidden=True, help="Token from there; end with it.")
     ] = False,
 ) -> None:
-    """Watch a game while it is played, on a page.
+    """Watch a running game in the browser.
 
-    The map, lanes, events and why of a game that is kept in a folder, by snelk serve or by Live.
-    The page follows it; one can stop and go back while the game goes on.
+    The map, timeline, events and why of a game that snelk serve or Live records in a folder. The
+    page follows the game; you can pause and go back while it goes on.
     """
     from snelk.serving.local import HOST
     from snelk.serving.watching import Watch, show_to_pages

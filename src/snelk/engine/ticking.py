@@ -153,7 +153,7 @@ def _sense_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int
         return _begin(stage, tick, poses, before)
     if phase == SMELLS:
         if stage.smells.used:
-            if not _leave_and_smell(stage.smells, poses, before, stage.times[tick]):
+            if not _leave_and_smell(stage.smells, poses, stage.times[tick]):
                 at[PHASE] = SMELLS
                 return ROOM_FOR_TRAILS
     elif phase == WALKS:

@@ -91,14 +91,13 @@ def trail_at(run: Record, target: str, tick: int) -> tuple[Trails, AirNumbers] |
         within[:, 0, zone] = inside
     events = run.rows("events")
     spawned = set(events["t"][events.equal(kind="spawned", agent=target)].tolist())
-    trails, before = Trails.blank(1, 1), None
+    trails = Trails.blank(1, 1)
     for n in range(len(x)):
         at = slice(n, n + 1)
         gait, heading = np.full((1, 1), -1, dtype=np.int8), np.zeros((1, 1))
         now = Poses(x[at], y[at], z[at], heading, posture[at], gait, present[at])
-        while not leave(float(run.times[n]), now, before or now, within[n : n + 1], air, trails):
+        while not leave(float(run.times[n]), now, within[n : n + 1], air, trails):
             trails = trails.with_room()
-        before = now
         if float(run.times[n]) in spawned:
             trails.forget(0, 0)
     return trails, air

@@ -11,7 +11,7 @@ cdef double INF, NAN, EDGE, SPACING
 cdef Py_ssize_t NO_WALL, PRESENT, CARES, AWAKE, STRENGTH, REACH, SENSED
 
 cdef bint _leave_and_smell(
-    SmellStageColumns stage, PoseColumns poses, PoseColumns before, double now,
+    SmellStageColumns stage, PoseColumns poses, double now,
 ) noexcept
 
 @cython.locals(
@@ -19,7 +19,7 @@ cdef bint _leave_and_smell(
     halvings=double,
 )
 cdef void _leave(
-    double now, PoseColumns poses, PoseColumns before, const unsigned char[:, :, ::1] within,
+    double now, PoseColumns poses, const unsigned char[:, :, ::1] within,
     AirColumns air, TrailColumns trails,
 ) noexcept
 
@@ -28,7 +28,7 @@ cdef void _leave(
     wind=double, scent=double, begins=bint,
 )
 cdef void _go_on(
-    double now, PoseColumns poses, PoseColumns before, const unsigned char[:, :, ::1] within,
+    double now, PoseColumns poses, const unsigned char[:, :, ::1] within,
     AirColumns air, TrailColumns trails, Py_ssize_t v, Py_ssize_t p, Py_ssize_t j,
 ) noexcept nogil
 

@@ -39,11 +39,11 @@ INF = float("inf")
 NAN = float("nan")
 
 
-def _leave_and_smell(stage: SmellStage, poses: Poses, before: Poses, now: float) -> bool:
+def _leave_and_smell(stage: SmellStage, poses: Poses, now: float) -> bool:
     """Go on with all trails, and with what noses smell of them; tell whether there is room."""
     if stage.trails.longest[0] >= stage.trails.x.shape[2]:
         return False
-    _leave(now, poses, before, stage.surroundings.zones, stage.air, stage.trails)
+    _leave(now, poses, stage.surroundings.zones, stage.air, stage.trails)
     _smell(
         now, stage.notices, poses, stage.bodies, stage.air, stage.trails, stage.numbers,
         stage.awake, stage.grid, stage.scratch, stage.contacts,
@@ -55,7 +55,6 @@ def _leave_and_smell(stage: SmellStage, poses: Poses, before: Poses, now: float)
 def leave(
     now: float,
     poses: Poses,
-    before: Poses,
     within: NDArray[np.bool_],
     air: AirNumbers,
     trails: Trails,
@@ -65,20 +64,19 @@ def leave(
     Args:
         now: Its time, s.
         poses: Everybody's poses.
-        before: Everybody's poses a tick ago.
         within: (variant or 1, character, zone) which zones everybody is in.
         air: How strong trails are, and how they fade.
         trails: Overwritten.
     """
-    agree(plain(poses).x.shape, plain(before).x.shape, within.shape[:2])
+    agree(plain(poses).x.shape, within.shape[:2])
     agree(plain(air).scent.shape, (len(plain(trails).x), plain(poses).x.shape[1]))
     agree(plain(trails).first.shape, plain(air).scent.shape)
     agree(within.shape[2:], plain(air).zone_wind.shape)
     if plain(trails).longest[0] >= plain(trails).x.shape[2]:
         return False
     _leave(
-        now, laid_out(PoseColumns, poses), laid_out(PoseColumns, before), within,
-        laid_out(AirColumns, air), laid_out(TrailColumns, trails),
+        now, laid_out(PoseColumns, poses), within, laid_out(AirColumns, air),
+        laid_out(TrailColumns, trails),
     )  # fmt: skip
     return True
 
@@ -185,7 +183,6 @@ def _sniff(
 def _leave(
     now: float,
     poses: Poses,
-    before: Poses,
     within: NDArray[np.bool_],
     air: AirNumbers,
     trails: Trails,
@@ -199,7 +196,7 @@ def _leave(
                 if not air.leaves[v, j]:
                     continue
                 if poses.present[p, j]:
-                    _go_on(now, poses, before, within, air, trails, v, p, j)
+                    _go_on(now, poses, within, air, trails, v, p, j)
                 for n in range(trails.size[v, j]):
                     at = (trails.first[v, j] + n) % room
                     halvings = (now - trails.t[v, j, at]) * air.fades[v]
@@ -217,7 +214,6 @@ def _leave(
 def _go_on(
     now: float,
     poses: Poses,
-    before: Poses,
     within: NDArray[np.bool_],
     air: AirNumbers,
     trails: Trails,
@@ -227,7 +223,7 @@ def _go_on(
 ) -> None:
     """The newest place of a trail moves along, or it stays and another begins."""
     room, count = trails.x.shape[2], trails.size[v, j]
-    begins = count < 2 or not before.present[p, j]
+    begins = count < 2
     if not begins:
         fixed = (trails.first[v, j] + count - 2) % room
         begins = _away(poses, trails, v, p, j, j, fixed) >= SPACING
