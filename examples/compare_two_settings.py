@@ -10,10 +10,10 @@ found = snelk.compare(snelk.run(night), snelk.run(night, overrides=sharper))
 for each in found.inputs:
     print(f"{each.place}: {each.a} → {each.b}")
 
-for parting in found.partings[:3]:
-    print(f"{parting.t:.1f} s  {parting.agent}: {parting.kind} of {parting.target}")
-    print(f"  A  {parting.a}")
-    print(f"  B  {parting.b}")
+for difference in found.first_differences[:3]:
+    print(f"{difference.t:.1f} s  {difference.agent}: {difference.kind} of {difference.target}")
+    print(f"  A  {difference.a}")
+    print(f"  B  {difference.b}")
 
 rows = found.changed.set_index("key")
 print(rows.loc[["goose-1.fox.time_in_view", "gander.transitions"], ["a", "b", "difference"]])

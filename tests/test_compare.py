@@ -28,7 +28,7 @@ WALK = samples.track_of((0, 20, 1), (20, -5, 1))
 def test_a_run_does_not_differ_from_itself(night: snelk.Run) -> None:
     same = snelk.compare(night, snelk.run(NIGHT))
     assert same.inputs == []
-    assert same.partings == []
+    assert same.first_differences == []
     assert len(same.changed) == 0
     assert {pair.status for pair in same.events} == {"same"}
     assert len(same.events) == len(night.events)
@@ -39,15 +39,15 @@ def test_runs_part_where_geometry_says(tmp_path: Path) -> None:
     short, far = (snelk.run(path, overrides={RANGE: r}) for r in (8.0, 10.0))
     found = snelk.compare(short, far)
     assert [(each.place, each.a, each.b) for each in found.inputs] == [(RANGE, "8.0", "10.0")]
-    (parting,) = found.partings
+    (difference,) = found.first_differences
     # In view of the one from sqrt(10² - 1) m before the guard on; the clock ticks every 0.5 s.
     t = math.ceil((20 - math.sqrt(99)) / 1.25 * 2) / 2
-    assert (parting.agent, parting.t, parting.kind, parting.target) == (
+    assert (difference.agent, difference.t, difference.kind, difference.target) == (
         *("guard", t, "sight"),
         "guest",
     )
-    assert "too far" in parting.a
-    assert "in view" in parting.b
+    assert "too far" in difference.a
+    assert "in view" in difference.b
     row = found.changed.set_index("key").loc["guard.guest.first_seen"]
     assert row.b == t
     assert row.difference == row.b - row.a
@@ -95,7 +95,10 @@ def test_every_agent_parts_at_the_first_tick_at_which_its_tables_do(
     night: snelk.Run, overrides: dict[str, float]
 ) -> None:
     other = snelk.run(NIGHT, overrides=overrides)
-    found = {parting.agent: parting.t for parting in snelk.compare(night, other).partings}
+    found = {
+        difference.agent: difference.t
+        for difference in snelk.compare(night, other).first_differences
+    }
     for agent in night.agents:
         assert found.get(agent, math.inf) == first_difference(night, other, agent), agent
     assert found
@@ -148,7 +151,7 @@ def test_the_figure_marks_where_runs_differ(night: snelk.Run) -> None:
     found = snelk.compare(night, snelk.run(NIGHT, overrides=change))
     drawn = plot_compare(found)
     assert drawn.rows == night.agents
-    assert drawn.partings == {each.agent: each.t for each in found.partings}
+    assert drawn.first_differences == {each.agent: each.t for each in found.first_differences}
     (stretch,) = drawn.differences["dog"]
     assert stretch == (25.8, 32.9)
     assert drawn.differences["gander"] == []
@@ -171,7 +174,7 @@ def test_the_command_compares_runs_and_a_scenario_with_itself(tmp_path: Path) ->
     assert "guard: sight of guest" in said
     assert all(len(line) <= 80 for line in said.splitlines())
     data = json.loads(command("compare", path, "--set", f"{RANGE}=8", "--json", cwd=tmp_path))
-    assert data["partings"][0]["kind"] == "sight"
+    assert data["first_differences"][0]["kind"] == "sight"
     assert data["inputs"][0]["place"] == RANGE
     command("plot", "compare", "runs/a", "runs/b", "--out", "c.png", cwd=tmp_path)
     assert (tmp_path / "c.png").stat().st_size > 10_000

@@ -262,7 +262,7 @@ return [Array.from(lanes("apart").left), Array.from(lanes("game").right),
     assert apart == pytest.approx([each.start for each in found.mismatches])
     assert until == pytest.approx(list(frame.until))
     assert events == len(found.mismatches)
-    with pytest.raises(snelk.InputError, match="cannot be held against two runs"):
+    with pytest.raises(snelk.InputError, match="cannot be compared with two runs"):
         snelk.page_of(run, game, log=log)
 
 

@@ -491,5 +491,5 @@ def test_a_workbench_keeps_what_it_had_when_a_file_is_broken(tmp_path: Path) -> 
         workbench.take_in()
     assert workbench.today is today
     trial = workbench.whole({RANGE: 6.0})
-    assert trial.comparison.partings
+    assert trial.comparison.first_differences
     assert {each.name for each in trial.verdicts} == set(workbench.scenario.setup.expect)

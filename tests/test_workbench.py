@@ -191,12 +191,12 @@ def test_what_is_tried_is_what_is_written(night: Path, tmp_path: Path) -> None:
     known = {each.key for each in bench.handles()}
     assert {key for key in changes if key.startswith("level.")} <= known
     tried = snelk.run(bench.tried(changes))
-    parted = snelk.compare(bench.today, tried).partings
+    parted = snelk.compare(bench.today, tried).first_differences
     assert parted
     trial = bench.whole(changes)
     assert trial.run.events.text.tolist() == tried.events.text.tolist()
     back = bench.whole({}, changes)  # the other way round
-    assert [each.t for each in back.comparison.partings] == [each.t for each in parted]
+    assert [each.t for each in back.comparison.first_differences] == [each.t for each in parted]
     before = {each: each.read_text() for each in path.parent.iterdir() if each.is_file()}
     files = bench.rewritten(changes)
     assert {each: each.read_text() for each in before} == before

@@ -104,7 +104,7 @@ from .tuning.check import Finding as Finding
 from .tuning.check import check as check
 from .tuning.compare import Comparison as Comparison
 from .tuning.compare import EventPair as EventPair
-from .tuning.compare import Parting as Parting
+from .tuning.compare import FirstDifference as FirstDifference
 from .tuning.compare import compare as compare
 from .tuning.coverage import Coverage as Coverage
 from .tuning.coverage import Window as Window

@@ -86,7 +86,7 @@ def _say_comparison(
     sides = [str(run) for run in runs] if len(runs) == 2 else [str(runs[0]), " ".join(overrides)]
     for letter, side in zip("AB", sides, strict=True):
         screen.print(wrap(side, indent=3, first=letter))
-    screen.print("\nWhat went in otherwise")
+    screen.print("\nChanged inputs")
     for each in found.inputs:
         screen.print(wrap(f"{each.place}: {each.a} → {each.b}", indent=4, first="  "))
     if not found.inputs:
@@ -98,20 +98,21 @@ def _say_comparison(
         why = f": {caught.iloc[-1]}" if run.info["ended_by_catch"] else ""
         text = f"{letter} ended at {min(ends):.2f} s{why}; the other went on to {max(ends):.2f} s."
         screen.print("\n" + wrap(text, indent=0))
-    screen.print("\nWhere they part")
-    for parting in found.partings:
-        about = f" of {parting.target}" if parting.target else ""
-        screen.print(f"  {parting.t:8.2f} s  {parting.agent}: {parting.kind}{about}")
-        for letter, text in (("A", parting.a), ("B", parting.b)):
+    screen.print("\nFirst differences")
+    for difference in found.first_differences:
+        about = f" of {difference.target}" if difference.target else ""
+        screen.print(f"  {difference.t:8.2f} s  {difference.agent}: {difference.kind}{about}")
+        for letter, text in (("A", difference.a), ("B", difference.b)):
             screen.print(wrap(text, indent=16, first=f"{'':13}{letter}"))
     agents = [agent for agent in found.a.agents if agent in found.b.agents]
-    never = [name for name in agents if name not in {parting.agent for parting in found.partings}]
+    differing = {each.agent for each in found.first_differences}
+    never = [name for name in agents if name not in differing]
     if never:
         screen.print(wrap(f"never: {', '.join(never)}", indent=4, first="  "))
     _say_changed(screen, found, everything=everything)
     _say_event_pairs(screen, found, everything=everything)
     if len(runs) == 2:
-        first = next(iter(found.partings), None)
+        first = next(iter(found.first_differences), None)
         screen.print("\nNext\n  " + command("snelk", "plot", "compare", *runs))
         if first is not None:
             words = ("snelk", "why", runs[1], first.agent, first.target)
@@ -120,8 +121,8 @@ def _say_comparison(
 
 def _say_changed(screen: Screen, found: Comparison, *, everything: bool) -> None:
     rows = found.changed
-    screen.print(f"\nWhat came out: {len(rows)} of {len(found.measures)} measures differ")
-    order = {parting.agent: n for n, parting in enumerate(found.partings)}
+    screen.print(f"\nResults: {len(rows)} of {len(found.measures)} measures differ")
+    order = {difference.agent: n for n, difference in enumerate(found.first_differences)}
     rank = [order.get(name, len(order)) if isinstance(name, str) else -1 for name in rows.agent]
     size = rows.difference.abs() / rows[["a", "b"]].abs().max(axis=1)
     rows = rows.assign(rank=rank, size=-size.fillna(2.0))
@@ -135,7 +136,7 @@ def _say_changed(screen: Screen, found: Comparison, *, everything: bool) -> None
         )
     ]
     if lines:
-        screen.print("\n".join(table(["measure", " A", " B", " B less A", "unit"], lines)))
+        screen.print("\n".join(table(["measure", " A", " B", " B − A", "unit"], lines)))
     if len(lines) < len(found.changed):
         screen.print(f"  and {len(found.changed) - len(lines)} more: --all")
 

@@ -187,7 +187,7 @@ def _say_coverage(
     if by:
         counts = Counter(by).most_common()
         words = ", ".join(f"{name} {count}" for name, count in counts)
-        screen.print("\n" + wrap(f"Who is first: {words}", indent=2))
+        screen.print("\n" + wrap(f"First to notice: {words}", indent=2))
     partly = np.flatnonzero(~found.blind & np.isinf(full) & (found.share > 0.0))
     if len(partly):
         place = int(partly[int(np.argmax(found.share[partly]))])

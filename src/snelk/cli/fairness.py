@@ -171,7 +171,7 @@ def fair(
             if place is not None:
                 screen.print(f"Written to {place}")
         if figure is None:
-            text = "Next: the same with --figure FILE draws both as maps, with --out FILE tells "
+            text = "Next: --figure FILE draws both as maps, --out FILE writes "
             screen.print("\n" + wrap(text + "every place", indent=2))
     if most is not None and found.share > most + SLACK:
         raise typer.Exit(1)

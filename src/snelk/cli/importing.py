@@ -303,7 +303,7 @@ def import_level(
     screen.print(f"\nWritten to {place}\nDrawn in   {picture}")
     screen.print(f'\nIn a scenario\n  level = "{place.name}"')
     hint = command("snelk", "import", "RECORDING", "--level", place)
-    screen.print(f"\nA recording held against it\n  {hint}")
+    screen.print(f"\nCompare a recording with it\n  {hint}")
 
 
 def _zero(text: str | None) -> str | float | None:

@@ -1,4 +1,4 @@
-"""The command that holds a run against what the game's own code sensed and decided: parity."""
+"""The command that compares a run with what the game's own code sensed: parity."""
 
 from __future__ import annotations
 
@@ -115,7 +115,7 @@ def _say(found: Parity, run: Path, every: bool) -> None:
         head = ["agent", " same state", " ticks", " game later by", " both enter", " one only"]
         screen.print("\n" + "\n".join(table(head, rows)))
     if found.mismatches:
-        screen.print("\nWhere they part")
+        screen.print("\nDifferences")
         for each in found.mismatches if every else found.mismatches[:SHOWN]:
             does = "hears" if each.sense == "hearing" else "senses"
             who = f"game {does} it" if each.senses == "game" else f"Snelk {does} it"

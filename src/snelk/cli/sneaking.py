@@ -162,7 +162,7 @@ def sneak(
         last = out / f"passage-{len(found.passages)}"
         screen.print("\nNext\n  " + command("snelk", "page", last))
     elif found.passages:
-        text = "Next: the same with --out DIR keeps each passage as a run, to be shown and asked; "
+        text = "Next: --out DIR writes each path as a run, to look at and ask about; "
         screen.print(wrap(text + "with --figure FILE it is drawn", indent=2))
 
 
@@ -236,7 +236,7 @@ def _say_passages(screen: Screen, found: Passages) -> None:
         ]
         screen.print("\n" + "\n".join(table(head, rows)))
         text = "highest meter: 0 nobody notices anything, 1 somebody is sure; replay: whether the "
-        text += "whole scenario, where everybody may react, comes to the same"
+        text += "whole scenario, where everybody may react, gives the same result"
         screen.print(wrap(text, indent=2, first="  "))
         screen.print()
         for n, each in enumerate(found.passages, start=1):

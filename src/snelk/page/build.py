@@ -1,4 +1,4 @@
-"""One self-contained HTML file of a run, or of two on one clock."""
+"""One self-contained HTML file of a run, or of two in sync."""
 
 from __future__ import annotations
 
@@ -88,7 +88,7 @@ def page_of(
     log: Log | None = None,
     largest: int = LARGEST,
 ) -> str:
-    """The HTML text of a page to scrub through a run, or through two runs on one clock.
+    """The HTML text of a page to scrub through a run, or through two runs in sync.
 
     It opens from disk and asks for nothing else: numbers, figures and scripts are in it.
 
@@ -115,7 +115,7 @@ def page_of(
     game = None
     if log is not None:
         if other is not None:
-            rule = "cannot be held against two runs at once"
+            rule = "cannot be compared with two runs at once"
             raise InputError.of("page", "log", "", rule, "make a page of each")
         game = facts_of(run, log, parity(run, log))
     every = 1

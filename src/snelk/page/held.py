@@ -1,4 +1,4 @@
-"""What a game's own code sensed, for a page that holds a run against it."""
+"""What a game's own code sensed, for a page that compares a run with it."""
 
 from __future__ import annotations
 

@@ -54,7 +54,7 @@ class Trials {
       if (trial.unmet && trial.unmet.length) met.title = `not met: ${trial.unmet.join(", ")}`;
       row.append(show, met);
       if (trial.isFiles || trial.run) {
-        const hold = make("button", key === base ? "held against" : "hold against");
+        const hold = make("button", key === base ? "compared with" : "compare with");
         hold.title = "show what is tried against this";
         hold.disabled = key === base;
         hold.onclick = () => { bench.holdAgainst(trial.isFiles ? null : trial); this.draw(); };

@@ -1,5 +1,5 @@
 // The workbench: what is tried, and what the server tells of it. A change replays the night, and
-// shows it at the same moment. `base` is the night that is held against; what is otherwise is marked.
+// shows it at the same moment. `base` is the night it is compared with; what differs is marked.
 
 class Bench {
   constructor(page, tune) {

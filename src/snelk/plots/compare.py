@@ -43,7 +43,7 @@ class ComparisonArtists(Drawing):
         states: Per agent and run, `a` or `b`: each state, from when to when in s, and its band.
         meters: Per agent and run: its fullest meter over time.
         differences: Per agent: from when to when it differs, s.
-        partings: Per agent: when the runs part, s.
+        first_differences: Per agent: when the runs part, s.
     """
 
     axes: Axes
@@ -53,7 +53,7 @@ class ComparisonArtists(Drawing):
     )
     meters: dict[tuple[str, str], Line2D] = field(default_factory=dict)
     differences: dict[str, list[tuple[float, float]]] = field(default_factory=dict)
-    partings: dict[str, float] = field(default_factory=dict)
+    first_differences: dict[str, float] = field(default_factory=dict)
 
 
 def plot_compare(
@@ -97,7 +97,9 @@ def plot_compare(
     artists = ComparisonArtists(ax, rows)
     first = min(a.times[0], b.times[0]) if start is None else start
     last = max(a.times[-1], b.times[-1]) if end is None else end
-    partings = {parting.agent: parting for parting in comparison.partings}
+    first_differences = {
+        difference.agent: difference for difference in comparison.first_differences
+    }
     colours = agent_colours(a.agents)
     for row, agent in enumerate(rows):
         ax.axhline(row + 0.5, color="#cfcfcb", lw=0.8)
@@ -110,9 +112,9 @@ def plot_compare(
                 ax.plot([run.times[-1]] * 2, [top, top + HALF], color=INK, lw=2.2, zorder=4)
             ax.text(first - 0.004 * (last - first), top + HALF / 2, side.upper(), fontsize=8,
                     ha="right", va="center", color=INK)  # fmt: skip
-        if agent in partings:
-            artists.partings[agent] = partings[agent].t
-            ax.plot(partings[agent].t, row, "D", ms=6, color=VERMILION, mec="white",
+        if agent in first_differences:
+            artists.first_differences[agent] = first_differences[agent].t
+            ax.plot(first_differences[agent].t, row, "D", ms=6, color=VERMILION, mec="white",
                     zorder=6, clip_on=False)  # fmt: skip
     ax.set_xlim(first, last)
     ax.set_ylim(len(rows) - 0.5, -0.5)

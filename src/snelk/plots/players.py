@@ -1,4 +1,4 @@
-"""Simulated players as a picture: their ways and what became of them, and how that goes by care."""
+"""Simulated players drawn: their paths, their outcomes, and how these depend on care."""
 
 from __future__ import annotations
 

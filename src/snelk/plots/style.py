@@ -25,7 +25,7 @@ NOISE, GREEN_INK = "#9c2f7f", "#00694d"
 PAPER, INK, FAINT = "#fbfaf7", "#22252a", QUIET
 
 GAME = "#d98e32"
-"""What a game sensed, where it is held against Snelk."""
+"""What a game sensed, where it is compared with Snelk."""
 
 AGENT_COLOURS = (BLUE, VERMILION, "#007a5a", "#a8447f", "#946200", "#2a7fae", BLACK)
 """Okabe and Ito's, some darkened until they can be read as text on paper."""

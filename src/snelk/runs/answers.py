@@ -39,7 +39,7 @@ class Gate:
 
 @dataclass(frozen=True)
 class Counterfactual:
-    """A counterfactual: one change that would have turned the answer, all else equal.
+    """A counterfactual: one change that would have changed the answer, all else equal.
 
     Attributes:
         key: What to change: a key path for `--set`, or the wall's property for the level.

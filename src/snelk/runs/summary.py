@@ -1,4 +1,4 @@
-"""What a run comes to in a few lines: who sensed whom, and what became of whose mind."""
+"""A run summed up in a few lines: who sensed whom, and what state everybody ended in."""
 
 from __future__ import annotations
 

@@ -427,8 +427,8 @@ def whole_night(path: str, overrides: dict[str, Any], stamps: object, asked: Rep
         trial = bench.whole(asked["changes"], asked["against"])
         found = Gathered(trial.run, packer, "a")
         first = None
-        if trial.comparison.partings:
-            each = trial.comparison.partings[0]
+        if trial.comparison.first_differences:
+            each = trial.comparison.first_differences[0]
             first = {"t": each.t, "agent": each.agent, "target": each.target,
                      "text": f"{each.b} (before: {each.a})"}  # fmt: skip
         return {
@@ -442,7 +442,7 @@ def whole_night(path: str, overrides: dict[str, Any], stamps: object, asked: Rep
 
 
 def two_nights(path: str, overrides: dict[str, Any], stamps: object, asked: Reply) -> Reply:
-    """A page with the night that is held against, and that with what is tried, on one clock."""
+    """A page with the night that is held against, and that with what is tried, in sync."""
 
     def both(asked: Reply) -> Reply:
         bench = bench_of(path, overrides, stamps)

@@ -1,4 +1,4 @@
-"""Two runs side by side: what went in otherwise, where they part and why, what came out."""
+"""Two runs side by side: changed inputs, first differences and why, and results."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ NEAR = 10.0
 
 
 @dataclass(frozen=True)
-class Parting:
+class FirstDifference:
     """The first moment at which what an agent senses, believes or does is not the same.
 
     Attributes:
@@ -84,14 +84,14 @@ class EventPair:
 
 @dataclass(frozen=True)
 class Comparison:
-    """Two runs, A and B, held against each other."""
+    """A comparison of two runs, A and B."""
 
     a: Run
     b: Run
 
     @cached_property
     def inputs(self) -> list[InputDifference]:
-        """What went in otherwise: numbers first, then level, tracks, noises and throws."""
+        """Changed inputs: numbers first, then level, tracks, noises and throws."""
         return [
             *numbers_unlike(self.a, self.b),
             *level_unlike(self.a, self.b),
@@ -102,7 +102,7 @@ class Comparison:
     def measures(self) -> pd.DataFrame:
         """A row per measure that either has: key, agent, target, measure, a, b, difference, unit.
 
-        The difference is B less A; NaN where one of them has none.
+        The difference is B minus A; NaN where one of them has none.
         """
         import pandas as pd
 
@@ -123,10 +123,10 @@ class Comparison:
         return rows[other & (there | rows.a.notna() | rows.b.notna())]
 
     @cached_property
-    def partings(self) -> list[Parting]:
+    def first_differences(self) -> list[FirstDifference]:
         """The first moment for each agent of both that parts, in the order of time."""
         agents = [agent for agent in self.a.agents if agent in self.b.agents]
-        found = [parting for agent in agents if (parting := self._parting(agent)) is not None]
+        found = [difference for agent in agents if (difference := self._parting(agent)) is not None]
         return sorted(found, key=lambda each: (each.t, ASPECTS.index(each.kind)))
 
     @cached_property
@@ -153,16 +153,16 @@ class Comparison:
             "a": _named(self.a),
             "b": _named(self.b),
             "inputs": [asdict(each) for each in self.inputs],
-            "partings": [asdict(each) for each in self.partings],
+            "first_differences": [asdict(each) for each in self.first_differences],
             "measures": self.changed.to_dict(orient="records"),
             "events": [asdict(each) for each in self.events if each.status != "same"],
         }
 
     def _repr_html_(self) -> str:
-        """What a notebook shows of it: what went in otherwise, where they part, what moved."""
+        """What a notebook shows of it: changed inputs, first differences, results."""
         parted = [
             {"t, s": each.t, "agent": each.agent, "A": each.a, "B": each.b}
-            for each in self.partings
+            for each in self.first_differences
         ]
         columns = ["key", "a", "b", "difference", "unit"]
         moved: Any = self.changed[columns].to_dict(orient="records")
@@ -173,7 +173,7 @@ class Comparison:
             html_table(moved),
         ])  # fmt: skip
 
-    def _parting(self, agent: str) -> Parting | None:
+    def _parting(self, agent: str) -> FirstDifference | None:
         first: tuple[float, int, str] | None = None
         for n, look in enumerate(LOOKS):
             found = first_unlike(look(self.a, agent), look(self.b, agent), self.times)
@@ -183,7 +183,7 @@ class Comparison:
             return None
         t, n, target = first
         a, b = (reason_at(run, agent, ASPECTS[n], target, t) for run in (self.a, self.b))
-        return Parting(agent, t, ASPECTS[n], target, a, b)
+        return FirstDifference(agent, t, ASPECTS[n], target, a, b)
 
 
 def compare(a: Run, b: Run) -> Comparison:
@@ -195,7 +195,8 @@ def compare(a: Run, b: Run) -> Comparison:
     >>> import snelk
     >>> night = snelk.croft() / "night.toml"
     >>> keen = {"profiles.dog.hearing.acuity": 3.0}
-    >>> parted = snelk.compare(snelk.run(night), snelk.run(night, overrides=keen)).partings[0]
+    >>> found = snelk.compare(snelk.run(night), snelk.run(night, overrides=keen))
+    >>> parted = found.first_differences[0]
     >>> parted.agent, parted.t, parted.kind, parted.b
     ('dog', 25.8, 'hearing', 'dog heard fox at 25.80 s: pebble (strength 0.26)')
     """
@@ -213,7 +214,7 @@ def compare_overridden(
     *,
     progress: Progress | None = None,
 ) -> Comparison:
-    """Replay a scenario as it is and with overrides, and hold the runs against each other."""
+    """Replay a scenario as it is and with overrides, and compare the runs."""
     return compare(*run_batch(scenario, variants=[{}, overrides], progress=progress))
 
 

@@ -19,7 +19,7 @@ NOT_COMPARED = ("title", "silence", "expect", "wish", "fit", "level", "tracks", 
 
 @dataclass(frozen=True)
 class InputDifference:
-    """Something that went in otherwise: what, where, and either side's."""
+    """A changed input: what, where, and the value on either side."""
 
     what: str  # number, level, track, noises, throws, version
     place: str

@@ -1,4 +1,4 @@
-"""A game's own log of what its agents sensed and decided, held against a run of the same input."""
+"""A game's own log of what its agents sensed and decided, compared with a run of the same input."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ class StateParity:
 
 @dataclass(frozen=True)
 class Parity:
-    """A run held against a game's log."""
+    """A comparison of a run with a game's log."""
 
     pairs: list[PairParity]
     states: list[StateParity]

@@ -1,4 +1,4 @@
-"""The four ways to search, held against each other on the same input."""
+"""The four search methods, compared on the same input."""
 
 from __future__ import annotations
 
