@@ -109,8 +109,10 @@ def tick_of_minds(agents: int, *, noses: bool = False) -> tuple[float, float]:
     With noses each of them smells the trails of all others.
     """
     smell = '[profiles.lookout.smell]\nreach = 3.0\nnotices = ["home", "visitors"]\n'
+    smell += "[profiles.lookout.meter]\nfill_time = 2.0\nsmell_rate = 0.0\n"  # nobody is chased
     with tempfile.TemporaryDirectory() as name:
-        profiles = MINDS + smell * noses
+        plain = "[profiles.lookout.meter]\nfill_time = 2.0\n"
+        profiles = MINDS.replace(plain, smell) if noses else MINDS
         path = crowd(Path(name), agents=agents, pieces=1000, profiles=profiles)
         simulation = snelk.Simulation(snelk.load(path))
     ticks = []

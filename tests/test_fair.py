@@ -198,7 +198,7 @@ def test_cover_is_out_of_view_for_as_long_as_it_has_to_be(hold: float, needed: f
 
 def test_the_command_tells_zones_and_fails_where_too_much_is_unfair(tmp_path: Path) -> None:
     night = snelk.mill() / "night.toml"
-    words = ["--target", "mouse", "--cell", "1.2", "--every", "20"]
+    words = ["--target", "mouse", "--cell", "2", "--every", "30"]
     said = command("fair", night, *words, "--most", "1", "--out", "fair.csv",
                    "--figure", "f.png", "--floor", "ground", cwd=tmp_path)  # fmt: skip
     assert "meal floor" in said
@@ -208,7 +208,7 @@ def test_the_command_tells_zones_and_fails_where_too_much_is_unfair(tmp_path: Pa
     assert 0.0 < data["unfair"] < 1.0
     assert command("fair", night, *words, "--most", "0", cwd=tmp_path, code=1) == ""
     assert (tmp_path / "f.png").stat().st_size > 10_000
-    found = snelk.fairness(night, target="mouse", cell=1.2, every=20.0)
+    found = snelk.fairness(night, target="mouse", cell=2.0, every=30.0)
     html = found._repr_html_()
     assert "meal floor" in html
     assert f"{found.share:.0%} of what is noticed is unfair" in html

@@ -62,7 +62,7 @@ def test_every_number_can_be_turned_within_its_slider(
         assert each.value == value_of(scenario.as_written, each.key), each
         assert each.least <= each.value <= each.most, each
         assert 0.0 < each.step <= each.most - each.least, each
-        for value in (each.value, each.least, each.most):
+        for value in (each.least, each.most):
             try:
                 scenario.changed({each.key: int(value) if each.whole else value})
             except snelk.InputError:

@@ -40,8 +40,9 @@ cdef void _smell(
 ) noexcept
 
 @cython.locals(
-    room=Py_ssize_t, back=Py_ssize_t, at=Py_ssize_t, wall=Py_ssize_t, best=double,
-    strength=double, away=double, limit=double, through=double, margin=double,
+    room=Py_ssize_t, back=Py_ssize_t, at=Py_ssize_t, wall=Py_ssize_t, nearest=Py_ssize_t,
+    wall_then=Py_ssize_t, best=double, strength=double, away=double, limit=double,
+    away_then=double, limit_then=double, through=double, margin=double,
 )
 cdef void _follow(
     double now, PoseColumns poses, BodyColumns bodies, AirColumns air, TrailColumns trails,

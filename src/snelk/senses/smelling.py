@@ -308,29 +308,32 @@ def _follow(
     Walls are asked of those places only that would be smelt in the open. If all has faded it is
     the newest.
     """
-    room, best = trails.x.shape[2], -INF
+    room, best, nearest, wall_then = trails.x.shape[2], -INF, -1, NO_WALL
+    away_then, limit_then = NAN, NAN
+    contacts.smell[v, a, j] = STRENGTH
+    at = (trails.first[v, j] + trails.size[v, j]) % room
     for back in range(trails.size[v, j]):
-        at = (trails.first[v, j] + trails.size[v, j] - 1 - back) % room
+        at = room - 1 if at == 0 else at - 1
         strength = trails.strength[v, j, at]
+        if strength < numbers.weakest[v, a] and back > 0:
+            continue
         away = _away(poses, trails, v, p, i, j, at)
         limit = reach * _reaches(poses, air, trails, v, p, i, j, at)
-        if strength < numbers.weakest[v, a]:
-            if back == 0:
-                contacts.smell[v, a, j] = STRENGTH
-                _note(trails, v, a, j, at, now, away, limit, NO_WALL, contacts)
-            continue
         wall, through = NO_WALL, 1.0
-        if away <= limit + EDGE:
-            through, wall = _past(poses, bodies, trails, grid, scratch, v, p, i, j, at)
-            if through > 0.0 and away <= limit * through + EDGE:
-                contacts.smell[v, a, j] = SENSED
-                _note(trails, v, a, j, at, now, away, limit * through, wall, contacts)
-                return
-        margin = limit * through - away
-        if margin > best:
-            best = margin
+        margin = -INF
+        if strength >= numbers.weakest[v, a]:
+            if away <= limit + EDGE:
+                through, wall = _past(poses, bodies, trails, grid, scratch, v, p, i, j, at)
+                if through > 0.0 and away <= limit * through + EDGE:
+                    contacts.smell[v, a, j] = SENSED
+                    _note(trails, v, a, j, at, now, away, limit * through, wall, contacts)
+                    return
+            margin = limit * through - away
             contacts.smell[v, a, j] = REACH
-            _note(trails, v, a, j, at, now, away, limit * through, wall, contacts)
+        if nearest < 0 or margin > best:
+            best, nearest, wall_then = margin, at, wall
+            away_then, limit_then = away, limit * through
+    _note(trails, v, a, j, nearest, now, away_then, limit_then, wall_then, contacts)
 
 
 def _away(poses: Poses, trails: Trails, v: int, p: int, i: int, j: int, at: int) -> float:
@@ -344,8 +347,11 @@ def _reaches(
     poses: Poses, air: AirNumbers, trails: Trails, v: int, p: int, i: int, j: int, at: int
 ) -> float:
     """How far off a nose that reaches 1 m smells it in the open: by its strength and the wind."""
+    found = trails.strength[v, j, at]
+    if air.wind_x[v] == 0.0 and air.wind_y[v] == 0.0:
+        return float(found)
     dx, dy = poses.x[p, i] - trails.x[v, j, at], poses.y[p, i] - trails.y[v, j, at]
-    plan, found = sqrt(dx * dx + dy * dy), trails.strength[v, j, at]
+    plan = sqrt(dx * dx + dy * dy)
     if plan > 0.0:
         along = (dx * air.wind_x[v] + dy * air.wind_y[v]) / plan
         found *= exp(along * trails.wind[v, j, at])
