@@ -21,76 +21,90 @@ class Measure(NamedTuple):
 
 
 MEASURES: dict[str, Measure] = {
-    "length": Measure("run", "s", "From the first to the last tick."),
-    "catches": Measure("run", "", "How often anybody was caught."),
-    "caught_at": Measure("run", "s", "When somebody was caught first."),
-    "first_sensed": Measure("pair", "s", "When it was first seen, felt, heard or smelt."),
-    "first_seen": Measure("pair", "s", "When it was first in view."),
+    "length": Measure("run", "s", "Length of the run, from the first tick to the last."),
+    "catches": Measure("run", "", "Number of catches."),
+    "caught_at": Measure("run", "s", "Time of the first catch."),
+    "first_sensed": Measure("pair", "s", "Time it was first seen, felt, heard or smelt."),
+    "first_seen": Measure("pair", "s", "Time it was first in view."),
     "first_noticed": Measure(
         "pair",
         "s",
-        "When the meter first reached the lowest of its thresholds, without thresholds rose above "
-        "0; without a meter, when it was first sensed.",
+        "Time the meter first reached its lowest threshold, or rose above 0 if it has no "
+        "thresholds; without a meter, the time it was first sensed.",
     ),
     "first_full": Measure(
-        "pair", "s", "When the meter was first full; without a meter, when first seen or felt."
+        "pair", "s", "Time the meter was first full; without a meter, first seen or felt."
     ),
     "view_to_full": Measure(
         "pair", "s", "From `first_seen` to `first_full`; none if it was full before it was seen."
     ),
-    "time_in_view": Measure("pair", "s", "Ticks in view, times dt."),
+    "time_in_view": Measure("pair", "s", "Total time in view."),
     "longest_unseen": Measure(
-        "pair", "s", "The most ticks on end in which it was there and not in view, times dt."
+        "pair", "s", "Longest time in a row in which it was present but not in view."
     ),
-    "losses": Measure("pair", "", "How often it went out of view."),
-    "regains": Measure("pair", "", "How often it came into view again."),
+    "losses": Measure("pair", "", "Number of times it went out of view."),
+    "regains": Measure("pair", "", "Number of times it came back into view."),
     "view_flicker": Measure(
-        "pair", "", "How often it came into or went out of view within 1 s after the opposite."
+        "pair", "", "Number of times it came into or went out of view within 1 s of the opposite."
     ),
-    "highest_meter": Measure("pair", "", "The highest value of the meter, 0 to 1."),
-    "near_miss": Measure("pair", "", "The same if it was never noticed; none if it was."),
-    "noises_heard": Measure("pair", "", "How many of its noises were heard."),
-    "believed_for": Measure("pair", "s", "Ticks with a belief of where it is, times dt."),
+    "highest_meter": Measure("pair", "", "Highest value of the meter, 0 to 1."),
+    "near_miss": Measure(
+        "pair", "", "Highest value of the meter if it was never noticed; none if it was."
+    ),
+    "noises_heard": Measure("pair", "", "Number of its noises that were heard."),
+    "believed_for": Measure("pair", "s", "Total time with a belief of where it is."),
     "mean_belief_error": Measure(
-        "pair", "m", "Mean distance from where it was believed to where it was, while both were."
+        "pair",
+        "m",
+        "Mean distance between its believed and its real position, while there are both.",
     ),
-    "worst_belief_error": Measure("pair", "m", "The greatest such distance."),
-    "caught": Measure("pair", "", "How often the agent caught it."),
+    "worst_belief_error": Measure(
+        "pair", "m", "Largest distance between its believed and its real position."
+    ),
+    "caught": Measure("pair", "", "Number of times the agent caught it."),
     "false_alarms": Measure(
         "agent",
         "",
-        "Transitions to a state of higher rank about a focus neither in view nor felt that was not "
-        "there, or farther than 5 m from where it was believed.",
+        "Transitions to a higher rank about a focus neither in view nor felt that was not present, "
+        "or more than 5 m from where it was believed to be.",
     ),
-    "transitions": Measure("agent", "", "Transitions from one alert state to another."),
-    "flicker": Measure("agent", "", "Transitions that undid the one before within 1 s."),
-    "highest_rank": Measure("agent", "", "The highest rank of its alert states."),
-    "time_in": Measure("state", "s", "Ticks in that alert state, times dt."),
-    "searches": Measure("agent", "", "Searches begun."),
-    "search_time": Measure("agent", "s", "What they took in all; an unfinished one to the end."),
-    "longest_search": Measure("agent", "s", "What the longest took."),
-    "searches_found": Measure("agent", "", "Searches that ended with the target sensed."),
-    "searches_given_up": Measure("agent", "", "Searches that were given up, or had nothing left."),
-    "distance_walked": Measure("agent", "m", "How far it went, in plan."),
-    "times_stuck": Measure("agent", "", "How often it did not get on."),
+    "transitions": Measure("agent", "", "Number of transitions between alert states."),
+    "flicker": Measure(
+        "agent", "", "Number of transitions that reversed the previous one within 1 s."
+    ),
+    "highest_rank": Measure("agent", "", "Highest rank of the alert states it was in."),
+    "time_in": Measure("state", "s", "Total time in that alert state."),
+    "searches": Measure("agent", "", "Number of searches begun."),
+    "search_time": Measure(
+        "agent", "s", "Total time spent searching; an unfinished search counts to the end."
+    ),
+    "longest_search": Measure("agent", "s", "Time of the longest search."),
+    "searches_found": Measure("agent", "", "Number of searches that ended with the target sensed."),
+    "searches_given_up": Measure(
+        "agent", "", "Number of searches given up, or with nothing left to search."
+    ),
+    "distance_walked": Measure("agent", "m", "Distance walked, in plan."),
+    "times_stuck": Measure("agent", "", "Number of times it was stuck."),
     "got_through": Measure(
-        "player", "", "1 if it came to its goal before it was too late, else 0."
+        "player", "", "1 if it reached its goal before it was too late, else 0."
     ),
-    "through_at": Measure("player", "s", "When it came to its goal."),
-    "warned_at": Measure("player", "s", "When it was first warned by another's meter."),
-    "too_late_at": Measure("player", "s", "When it was first too late, or it was caught."),
+    "through_at": Measure("player", "s", "Time it reached its goal."),
+    "warned_at": Measure(
+        "player", "s", "Time it was first warned by a meter or a state of another."
+    ),
+    "too_late_at": Measure("player", "s", "Time at which it was too late, or it was caught."),
     "warning": Measure(
-        "player", "s", "From the sign that warned it last until it was too late; none if neither."
+        "player", "s", "Time from the last warning sign until it was too late; none without both."
     ),
-    "hides": Measure("player", "", "How often it hid."),
-    "hidden_for": Measure("player", "s", "How long it hid in all, ways to cover included."),
+    "hides": Measure("player", "", "Number of times it hid."),
+    "hidden_for": Measure("player", "s", "Total time spent hiding, including the way to cover."),
     "unfair": Measure(
         "fairness",
         "",
-        "Share of all places and moments at which one is noticed too late with no cover in reach "
-        "before. Of a [fairness.NAME]; worked out by sweep, fit and verify, not by run.",
+        "Share of positions and moments with a detection at which no cover is in reach in time. "
+        "For each [fairness.NAME]; computed by sweep, fit and verify, not by run.",
     ),
-    "waited_for": Measure("player", "s", "How long it waited in all for somebody to look away."),
+    "waited_for": Measure("player", "s", "Total time spent waiting for somebody to look away."),
 }
 """Every measure, by name."""
 

@@ -11,13 +11,15 @@ from numpy.typing import NDArray
 from snelk.runs.dense import beliefs_of
 from snelk.runs.ladders import explain_ladder
 from snelk.runs.run import Run
+from snelk.senses.gates import CONTACTS
 
 if TYPE_CHECKING:
     import pandas as pd
 
 Numbers = NDArray[np.float64]
 
-ASPECTS = ("sight", "touch or zone", "hearing", "meter", "belief", "alert state", "pose")
+CONTACT = "touch, zone or smell"
+ASPECTS = ("sight", CONTACT, "hearing", "meter", "belief", "alert state", "pose")
 """In what an agent's runs can part; of several at one tick the first causes the others."""
 
 SAME = 1e-6
@@ -150,7 +152,8 @@ def reason_at(run: Run, agent: str, kind: str, target: str, t: float) -> str:
         return f"{answer.meter.text} ({', '.join(part for part in (full, factors) if part)})"
     if kind == "belief" and answer.belief is not None:
         return answer.belief.text
-    wanted = {"hearing": ("hearing",), "touch or zone": ("touch", "zone")}.get(kind, ())
+    contacts = tuple(sense.name for sense in CONTACTS)
+    wanted = {"hearing": ("hearing",), CONTACT: contacts}.get(kind, ())
     lines = [sense.headline for sense in answer.senses if sense.sense in wanted]
     return "; ".join(lines) or answer.headline
 
