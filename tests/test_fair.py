@@ -109,18 +109,28 @@ def test_where_a_state_is_a_sign_everybody_reacts_as_in_a_run(tmp_path: Path) ->
             snelk.fairness(scenario, **{**ask, "signs": ["wary"], **wrong})
 
 
-def test_who_has_alert_states_itself_stands_there_all_the_same() -> None:
-    """The fox of the croft would bolt; as a stand-in it stands where it is."""
-    scenario = snelk.load(snelk.croft() / "night.toml")
-    ask: dict[str, Any] = {"target": "fox", "cell": 5.0, "every": 45.0, "within": 5.0,
-                           "ignore": ["bell", "scarecrow"]}  # fmt: skip
-    found = snelk.fairness(scenario, signs=["pricked-up", "wary"], **ask)
-    n, p = np.argwhere(~np.isnan(found.lost))[0]
-    t = float(found.times[n])
-    track = standing(scenario, found.x[p], found.y[p], t, who="fox")
-    meters = snelk.run(track).meters
-    late = meters[(meters.target == "fox") & (meters.t >= t - 1e-6) & (meters.value >= 1 - 1e-9)]
-    assert found.lost[n, p] == pytest.approx(late.t.min() - t, abs=1e-6)
+def test_who_has_alert_states_itself_stands_there_all_the_same(tmp_path: Path) -> None:
+    wanders = {
+        "cast.guest.profile": "wanderer",
+        "profiles.wanderer": {
+            "body": "post",
+            "movement": {"walking": 3.0},
+            "ladder": {"states": {"about": {"roam": {"ring": [0.5, 2.0], "every": 0.5}}}},
+        },
+    }
+    slow = {"profiles.watcher.ladder": WARY, "profiles.watcher.meter.fill_time": 2.5}
+    scenario = lodge(tmp_path, 5).changed({**slow, **wanders})
+    ask: dict[str, Any] = {"cell": 1.6, "every": 3.0, "within": 4.0, "target": "guest"}
+    found = snelk.fairness(scenario, signs=["wary"], agents=["guard", "other"], **ask)
+    some = np.argwhere(found.lost > 0.5)
+    assert len(some) > 1
+    for n, p in some[:6]:
+        t = float(found.times[n])
+        run = snelk.run(standing(scenario, found.x[p], found.y[p], t))
+        of_guest = run.meters[(run.meters.target == "guest") & (run.meters.t >= t - 1e-6)]
+        caught = run.events.t[(run.events.kind == "caught") & (run.events.t >= t - 1e-6)]
+        late = min([*of_guest.t[of_guest.value >= 1 - 1e-9], *caught])
+        assert found.lost[n, p] == pytest.approx(late - t, abs=1e-6)
 
 
 def standing(

@@ -121,7 +121,7 @@ def _standing(setup: Setup, job: Reacted, place: Sequence[float], first: int, en
     }  # fmt: skip
     if member.profile is not None:  # it senses as before, and stands
         name = f"{member.profile} of who stands"
-        still = {"movement": None, "ladder": None}
+        still = {"ladder": None}
         profiles = {**profiles, name: profiles[member.profile].model_copy(update=still)}
         changes["profile"] = name
     stands: Member = member.model_copy(update=changes)
