@@ -142,6 +142,17 @@ def test_the_wind_carries_a_scent_as_far_as_the_formula_says(tmp_path: Path) -> 
             track = track_of((0, x, y), (1, x, y))
             run = in_the_open(tmp_path / f"{n}{smelt}", track=track, air=air)
             assert (told(run).sensed == smelt).all()
+    # All that a limit is a product of is told apart, of the place that is smelt.
+    fence = shapely.LineString([(0.5, -9), (0.5, 9)])
+    level = scenes.level(feature("wall", "fence", fence, top=9.0, smell_through=0.4))
+    track = track_of((0, 0.2, 0), (0.5, 1.2, 0), (4, 6, 9))
+    path = samples.write_sample(tmp_path, track=track, level=level, profiles=NOSE)
+    still = {"clock.dt": 0.1, "air": {**air, "half_life": 1e6}, "cast.guard.awake": 0.5}
+    answer = snelk.run(path, overrides=still).why("guard", "guest", at=3.0).sense("smell")
+    assert answer is not None
+    said, factors = answer.gates[-1].text.split(": ")
+    assert said.endswith(f"limit {3 * 0.5 * 0.4 * math.e**0.75:.2f} m")
+    assert factors == "reach 3 m × strength 1 × awake 0.5 × wind 2.1 × past fence 0.4"
 
 
 def test_a_trail_fills_the_meter_tells_its_age_and_is_forgotten_by_water(tmp_path: Path) -> None:

@@ -81,7 +81,7 @@ class Company:
             routine: (variant, agent) the least rank of everybody's states.
         """
         world, ladders = self._world, self._world.ladders
-        ready, ranks, kept_back = ladders.ready, world.ladders.ranks(), self._kept_back
+        ready, ranks, kept_back = ladders.ready, ladders.ranks(), self._kept_back
         for post in self._posts:
             v, members = post.variant, post.members
             members = members[~ladders.out[v, members]]

@@ -31,34 +31,31 @@ class Scent:
     """A trail at a nose at a tick: (places,), the oldest first, also what has faded.
 
     Attributes:
-        x, y, z: Where feet were, m.
         age: How long ago, s.
         strength: How strong it is there now.
         halvings: How often it has halved since.
-        away: How far off the nose that is, m.
-        reach: How far off a nose that reaches 1 m smells it, with the walls in between, m.
-        carried: How much farther off the wind makes that: a factor.
-        walls: The first wall that holds it back; empty where there is none.
+        wind: How many times as far off it is smelt in the wind: a factor.
         through: The share that walls let pass.
+        away: How far off the nose that is, m.
     """
 
-    x: Numbers
-    y: Numbers
-    z: Numbers
     age: Numbers
     strength: Numbers
     halvings: Numbers
-    away: Numbers
-    reach: Numbers
-    carried: Numbers
-    walls: tuple[str, ...]
+    wind: Numbers
     through: Numbers
+    away: Numbers
 
     def needs(self) -> Numbers:
         """(places,) how far a nose has to reach to smell each place, m; infinite behind walls."""
+        reach = self.strength * self.wind * self.through  # of a nose that reaches 1 m
         with np.errstate(divide="ignore", invalid="ignore"):
-            found: Numbers = np.where(self.reach > 0.0, self.away / self.reach, np.inf)
+            found: Numbers = np.where(reach > 0.0, self.away / reach, np.inf)
         return found
+
+    def at_age(self, age: float) -> int:
+        """Which place is of this age, s."""
+        return int(np.argmin(np.abs(self.age - age)))
 
 
 def trail_at(run: Record, target: str, tick: int) -> tuple[Trails, AirNumbers] | None:
@@ -190,16 +187,10 @@ def scent_at(run: Record, agent: str, target: str, tick: int) -> Scent | None:
     at = _at_nose(run, agent, target, tick)
     if at is None or at.trails.size[0, 1] == 0:
         return None
-    asked, grid = np.zeros((int(at.trails.size[0, 1]), 4)), at.level.scent_grid
+    asked, grid = np.zeros((int(at.trails.size[0, 1]), 3)), at.level.scent_grid
     sniff((0, 1), at.poses, at.bodies, at.air, at.trails, grid, scratch_for(grid), asked)
     places = at.trails.of(0, 1)
-    away, reach, through, walls = asked.T
+    away, wind, through = asked.T
     strength, age = places["strength"], run.times[tick] - places["t"]
     halvings = age * at.air.fades[0] * (1.0 + at.air.thins[0] * places["wind"])
-    with np.errstate(divide="ignore", invalid="ignore"):
-        carried = np.where(strength > 0.0, reach / strength, 1.0)
-    names = tuple("" if wall == NO_WALL else at.level.wall_names[int(wall)] for wall in walls)
-    return Scent(
-        places["x"], places["y"], places["z"], age, strength, halvings, away, reach * through,
-        carried, names, through,
-    )  # fmt: skip
+    return Scent(age, strength, halvings, wind, through, away)

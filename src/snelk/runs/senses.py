@@ -334,7 +334,7 @@ def _smell(run: Record, moment: Moment, smell: Smell, tick: int) -> SenseAnswer:
         held = SMELL.limit("reach")
         near = bool(row.distance <= row.distance_limit + EDGE)
         text = f"{row.distance:.2f} m off, limit {row.distance_limit:.2f} m: "
-        text += _smell_product(row, smell, scale)
+        text += _smell_product(row, smell, scale, scent)
         gates.append(
             Gate("reach", near, text, row.distance, row.distance_limit, row.distance_margin,
                  held.unit, held.rule, "reach")
@@ -368,18 +368,20 @@ def _trail_there(run: Record, agent: str, target: str, result: str, tick: int) -
     return Gate("present", True, f"{target} has left a trail")
 
 
-def _smell_product(row: Any, smell: Smell, scale: float) -> str:
-    """`6 m × strength 0.84 × wind 0.9 × awake 0.5 × past hedge 0.4`."""
+def _smell_product(row: Any, smell: Smell, scale: float, scent: Scent | None) -> str:
+    """`reach 6 m × strength 0.84 × awake 0.5 × wind 0.9 × past hedge 0.4`."""
     parts = [f"reach {smell.reach:g} m", f"strength {row.strength:.2g}"]
-    rest = smell.reach * row.strength
     if scale != 1.0:
         parts.append(f"awake {scale:.3g}")
-        rest *= scale
-    left = row.distance_limit / rest if rest > 0.0 else 1.0
-    if row.wall:
-        parts.append(f"{row.wall} and wind {left:.2g}")
-    elif abs(left - 1.0) > 1e-9:
-        parts.append(f"wind {left:.2g}")
+    if scent is None:  # of an older moment of a game
+        rest = smell.reach * row.strength * scale
+        label = f"wind and {row.wall}" if row.wall else "wind"
+        factors = [(label, row.distance_limit / rest if rest > 0.0 else 1.0)]
+    else:
+        n = scent.at_age(row.age)
+        factors = [("wind", float(scent.wind[n]))]
+        factors += [(f"past {row.wall}", float(scent.through[n]))] if row.wall else []
+    parts += [f"{label} {value:.2g}" for label, value in factors if abs(value - 1.0) > 1e-9]
     return " × ".join(parts)
 
 

@@ -57,7 +57,7 @@ cdef double _away(
 ) noexcept nogil
 
 @cython.locals(dx=double, dy=double, plan=double, along=double, found=double)
-cdef double _reaches(
+cdef double _carried(
     PoseColumns poses, AirColumns air, TrailColumns trails, Py_ssize_t v, Py_ssize_t p,
     Py_ssize_t i, Py_ssize_t j, Py_ssize_t at,
 ) noexcept nogil
@@ -68,7 +68,7 @@ cdef (double, Py_ssize_t) _past(
     ScratchColumns scratch, Py_ssize_t v, Py_ssize_t p, Py_ssize_t i, Py_ssize_t j, Py_ssize_t at,
 ) noexcept nogil
 
-@cython.locals(n=Py_ssize_t, at=Py_ssize_t, through=double, wall=Py_ssize_t)
+@cython.locals(n=Py_ssize_t, at=Py_ssize_t, through=double)
 cdef void _sniff(
     PoseColumns poses, BodyColumns bodies, AirColumns air, TrailColumns trails, GridColumns grid,
     ScratchColumns scratch, Py_ssize_t i, Py_ssize_t j, double[:, ::1] found,

@@ -145,14 +145,13 @@ def sniff(
         trails: The trails.
         grid: What holds a scent back.
         scratch: Of the grid.
-        found: (place, 4) by age, the oldest first: how far off it is, m; how far off a nose that
-            reaches 1 m smells it in the open, m; the share that walls let pass; the first wall
-            that holds it back, or NO_WALL. Overwritten.
+        found: (place, 3) by age, the oldest first: how far off it is, m; how many times as far off
+            it is smelt in the wind; the share that walls let pass. Overwritten.
     """
     i, j = pair
     agree_scratch(scratch, grid, 1)
     agree(plain(poses).x.shape, plain(trails).first.shape, plain(air).scent.shape)
-    agree(found.shape, (int(plain(trails).size[0, j]), 4))
+    agree(found.shape, (int(plain(trails).size[0, j]), 3))
     agree(plain(bodies).blocks.shape, plain(poses).x.shape)
     _sniff(
         laid_out(PoseColumns, poses), laid_out(BodyColumns, bodies), laid_out(AirColumns, air),
@@ -174,10 +173,10 @@ def _sniff(
     scratch.row[0] = 0
     for n in range(trails.size[0, j]):
         at = (trails.first[0, j] + n) % trails.x.shape[2]
-        through, wall = _past(poses, bodies, trails, grid, scratch, 0, 0, i, j, at)
+        through, _ = _past(poses, bodies, trails, grid, scratch, 0, 0, i, j, at)
         found[n, 0] = _away(poses, trails, 0, 0, i, j, at)
-        found[n, 1] = _reaches(poses, air, trails, 0, 0, i, j, at)
-        found[n, 2], found[n, 3] = through, wall
+        found[n, 1] = _carried(poses, air, trails, 0, 0, i, j, at)
+        found[n, 2] = through
 
 
 def _leave(
@@ -318,7 +317,7 @@ def _follow(
         if strength < numbers.weakest[v, a] and back > 0:
             continue
         away = _away(poses, trails, v, p, i, j, at)
-        limit = reach * _reaches(poses, air, trails, v, p, i, j, at)
+        limit = reach * (strength * _carried(poses, air, trails, v, p, i, j, at))
         wall, through = NO_WALL, 1.0
         margin = -INF
         if strength >= numbers.weakest[v, a]:
@@ -343,18 +342,18 @@ def _away(poses: Poses, trails: Trails, v: int, p: int, i: int, j: int, at: int)
     return float(sqrt(dx * dx + dy * dy + dz * dz))
 
 
-def _reaches(
+def _carried(
     poses: Poses, air: AirNumbers, trails: Trails, v: int, p: int, i: int, j: int, at: int
 ) -> float:
-    """How far off a nose that reaches 1 m smells it in the open: by its strength and the wind."""
-    found = trails.strength[v, j, at]
+    """How many times as far off it is smelt in the wind as where none blows."""
+    found = 1.0
     if air.wind_x[v] == 0.0 and air.wind_y[v] == 0.0:
-        return float(found)
+        return found
     dx, dy = poses.x[p, i] - trails.x[v, j, at], poses.y[p, i] - trails.y[v, j, at]
     plan = sqrt(dx * dx + dy * dy)
     if plan > 0.0:
         along = (dx * air.wind_x[v] + dy * air.wind_y[v]) / plan
-        found *= exp(along * trails.wind[v, j, at])
+        found = exp(along * trails.wind[v, j, at])
     return float(found)
 
 

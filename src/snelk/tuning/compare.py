@@ -126,7 +126,11 @@ class Comparison:
     def first_differences(self) -> list[FirstDifference]:
         """The first moment for each agent of both that parts, in the order of time."""
         agents = [agent for agent in self.a.agents if agent in self.b.agents]
-        found = [difference for agent in agents if (difference := self._parting(agent)) is not None]
+        found = [
+            difference
+            for agent in agents
+            if (difference := self._first_difference(agent)) is not None
+        ]
         return sorted(found, key=lambda each: (each.t, ASPECTS.index(each.kind)))
 
     @cached_property
@@ -173,7 +177,7 @@ class Comparison:
             html_table(moved),
         ])  # fmt: skip
 
-    def _parting(self, agent: str) -> FirstDifference | None:
+    def _first_difference(self, agent: str) -> FirstDifference | None:
         first: tuple[float, int, str] | None = None
         for n, look in enumerate(LOOKS):
             found = first_unlike(look(self.a, agent), look(self.b, agent), self.times)

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.models import Effect, Member, Setup
+from snelk.config.recordings import end_of
 from snelk.config.scenario import Scenario
 from snelk.engine.simulation import Simulation
 from snelk.mind.meter import REACHED, suspicion
@@ -105,7 +106,7 @@ def _simulation(job: Reacted, first: int, places: Numbers) -> Simulation:
     base = without(job.scenario, job.target)
     dt, clock = base.setup.clock.dt, base.setup.clock
     begins = clock.start + first * dt
-    ends = min(float(clock.end or begins), begins + (job.ticks - 1) * dt)
+    ends = min(end_of(clock, base.tracks), begins + (job.ticks - 1) * dt)
     tracks = {name: track for name, track in base.tracks.items() if name != job.target}
     setups = [_standing(base.setup, job, place, first, ends) for place in places.tolist()]
     return Simulation(replace(base, setup=setups[0], tracks=tracks), setups=setups, logged=False)
