@@ -99,10 +99,11 @@ class MapView {
   // The canvas lies over the frame of the figure, whatever room its axes take.
   place() {
     const { left, top, width, height } = this.view.frame.bbox, sharp = window.devicePixelRatio || 1;
-    const style = `left:${left}px;top:${top}px;width:${width}px;height:${height}px`;
+    const box = [left, top, width, height].map((pixels) => `${pixels}px`), style = box.join();
     if (style !== this.style || sharp !== this.sharp) {
       [this.style, this.sharp] = [style, sharp];
-      this.canvas.style.cssText = style;
+      // Only these: whether it takes the pointer, and the cursor over it, stay.
+      [this.canvas.style.left, this.canvas.style.top, this.canvas.style.width, this.canvas.style.height] = box;
       [this.canvas.width, this.canvas.height] = [Math.round(width * sharp), Math.round(height * sharp)];
     }
     [this.width, this.height] = [width, height];
