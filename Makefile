@@ -6,7 +6,8 @@
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
-PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --prefer-binary
+# Python compiles what is imported when it is; to compile all that is installed takes half a minute.
+PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --prefer-binary --no-compile
 
 .PHONY: demo test lint types tests bench screenshots clean
 

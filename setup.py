@@ -35,6 +35,7 @@ RULES = {
     "wraparound": False,
     "initializedcheck": False,
     "cdivision": True,
+    "auto_pickle": False,  # nobody pickles what loops read; to translate it takes a tenth of a build
 }
 
 

@@ -58,8 +58,7 @@ def same(one: Any, other: Any) -> bool:
     )
 
 
-@pytest.mark.parametrize("path", [NIGHT, MILL])
-@pytest.mark.parametrize("units", [{}, GAME])
+@pytest.mark.parametrize(("path", "units"), [(NIGHT, GAME), (MILL, {})])
 def test_what_a_game_changes_comes_back_and_nothing_else(path: Path, units: dict[str, Any]) -> None:
     """Whatever number is changed: with what is taken back, the export is the game's file."""
     scenario, rnd = snelk.load(path), random.Random(len(units))
