@@ -35,7 +35,7 @@ RULES = {
     "wraparound": False,
     "initializedcheck": False,
     "cdivision": True,
-    "auto_pickle": False,  # nobody pickles what loops read; to translate it takes a tenth of a build
+    "auto_pickle": False,  # nobody pickles what loops read, and it takes a tenth of a build
 }
 
 
