@@ -6,8 +6,9 @@
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
-# Python compiles what is imported when it is; to compile all that is installed takes half a minute.
 PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --prefer-binary --no-compile
+# On all processors, and without the tests that packages bring: a third of the time that pip takes.
+COMPILE := $(BIN)/python -m compileall -q -j 0 -x /tests/ $(VENV)/lib src || true
 
 .PHONY: demo test lint types tests bench screenshots clean
 
@@ -52,10 +53,12 @@ LOOPS := setup.py src/snelk/config/syntax.py $(wildcard src/snelk/*/*.pxd) $(pat
 
 $(VENV)/.ready: pyproject.toml $(LOOPS) | $(VENV)/bin/python
 	$(PIP) -e .
+	@$(COMPILE)
 	@touch $@
 
 $(VENV)/.ready-dev: pyproject.toml $(LOOPS) | $(VENV)/bin/python
 	$(PIP) -e '.[dev]'
+	@$(COMPILE)
 	@touch $@ $(VENV)/.ready
 
 clean:

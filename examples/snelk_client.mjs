@@ -32,7 +32,7 @@ export class Snelk {
     return snelk;
   }
 
-  /** Talk to a Snelk that is there already: `snelk serve night.toml` prints the address. */
+  /** Talk to a Snelk that is already present: `snelk serve night.toml` prints the address. */
   static overSocket(address) {
     return new Promise((resolve, reject) => {
       const socket = new WebSocket(address);

@@ -64,7 +64,7 @@ def start_browser(width: int = 1280, height: int = 800) -> Any:
     for flag in (*FLAGS, f"--user-data-dir={tempfile.mkdtemp()}"):
         options.add_argument(flag)
     options.page_load_strategy = "none"  # the driver at times misses that a page has loaded
-    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
     driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
     size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
     driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)

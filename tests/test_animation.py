@@ -79,7 +79,7 @@ MISTAKES = {
     "animate RUN --from 30 --to 12": "end: must come after the start (given: 12 s)",
     "animate RUN --to 200": "time: must lie within the run, 0 to 90 s (given: 200 s)",
     "animate RUN --fps 60 --speed 0.1": "would be more than 5,000 pictures (given: 54,001 pictures)",
-    "animate RUN --fps 0": "fps: must be 1 to 60 (given: 0 pictures a second)",
+    "animate RUN --fps 0": "fps: must be 1 to 60 (given: 0 frames per second)",
     "animate RUN --size 9": '--size: must be width x height (given: "9"); such as 960x640',
     "animate RUN --size 100x100": "size: must be 240 to 4000 (given: 100 pixels)",
     "animate RUN --target fxo": 'target: no such character (given: "fxo"); did you mean "fox"?',

@@ -292,6 +292,6 @@ def test_on_the_command_line(tmp_path: Path) -> None:
     assert len(cases) == 408
     assert len({case["case"] for case in cases}) == len(cases)
     (tmp_path / "mine.jsonl").write_text("{}\n")
-    assert "nothing that this command writes" in command(
+    assert "was not written by this command" in command(
         "cases", NIGHT, "--out", "mine.jsonl", cwd=tmp_path, code=2
     )

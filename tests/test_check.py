@@ -182,7 +182,7 @@ def test_findings_about_teams(tmp_path: Path) -> None:
     assert names(path, {"cast.guest.team": "strangers", **silence}) == []
     with pytest.raises(
         snelk.InputError,
-        match=r"silence\.unknown-teem: no such kind of finding; did you mean",
+        match=r"silence\.unknown-teem: no such kind of warning; did you mean",
     ):
         names(path, {"silence": {"unknown-teem": "a slip"}})
 
@@ -268,7 +268,7 @@ def test_findings_about_waiting_and_activities(tmp_path: Path) -> None:
 
     # A reaction is a wait too, and each part of an `or` has to last.
     react = change("calm", "wary", "heard or seen", reaction=1.0)
-    part = "1 s cannot pass for its part heard: heard is true for a tick at a time"
+    part = "1 s cannot pass for its part heard: heard is true for one tick at a time"
     assert found({}, **{"in": react}) == ["for-on-a-moment"]
     scenario = snelk.load(path, overrides={
         **ears, "profiles.watcher.ladder": {"states": STATES, "transitions": {
@@ -281,7 +281,7 @@ def test_findings_about_waiting_and_activities(tmp_path: Path) -> None:
     assert found(hurt, **{"in": hit}) == ["never-true"]
     blow = {"effect": [{"t": 1.0, "of": "guard", "add": {"hits": 3}}]}
     assert "never-true" not in found({**hurt, **blow}, **{"in": hit})
-    # What is heard or told is true for a tick at a time: it cannot lead back and forth.
+    # What is heard or told is true for one tick at a time: it cannot lead back and forth.
     assert (
         found({}, **{"in": change("calm", "wary", "heard"), "out": change("wary", "calm", "heard")})
         == []
@@ -367,8 +367,8 @@ def test_who_is_far_above_a_watched_zone_is_told(tmp_path: Path) -> None:
     ("end", "who", "reason"),
     [
         ([3, 0, 2.6], None, None), ([3, 0, 2.6], ["guard"], None),
-        ([3, 0, 2.6], ["watcher"], None), ([3, 0, 2.6], ["cat"], "is for cat, and nobody"),
-        ([9, 0, 2.6], None, "no floor is below its last end, (9.00, 0.00), 2.60 m up"),
+        ([3, 0, 2.6], ["watcher"], None), ([3, 0, 2.6], ["cat"], "is for cat, but no"),
+        ([9, 0, 2.6], None, "there is no floor below its last end, (9.00, 0.00), 2.60 m up"),
         ([3, 1.9, 2.6], None, "nobody can stand at its last end, (3.00, 1.90), 2.60 m up"),
     ],
 )  # fmt: skip

@@ -125,11 +125,11 @@ def test_help_says_what_each_command_does_in_80_columns(words: tuple[str], tmp_p
 def test_the_starter_runs_as_it_is(tmp_path: Path) -> None:
     hint = command("new", "mine", cwd=tmp_path, process=True).split("Next\n")[1].split()[1:]
     assert "hound" in command(*hint, cwd=tmp_path)
-    assert "No errors; nothing to warn of." in command("check", "mine/scenario.toml", cwd=tmp_path)
+    assert "No errors; no warnings." in command("check", "mine/scenario.toml", cwd=tmp_path)
     story = command("why", "runs/scenario", "hound", "child", cwd=tmp_path)
     assert "blocked by low-wall" in story
     said = command("new", "mine", cwd=tmp_path, code=2, process=True)
-    assert said.startswith("error: mine: is there already")
+    assert said.startswith("error: mine: is already present")
 
 
 def test_run_with_overrides_and_events_with_filters(demo: tuple[Path, str]) -> None:
@@ -247,7 +247,7 @@ def test_searches_are_compared(demo: tuple[Path, str]) -> None:
     assert result["found"] == (ended.outcome == "found").sum()
     text = command(*words[:-1], 1, cwd=folder)
     assert re.search(r"likelihood +\d of \d +\d+\.\d\d s +\d+ +\d+\.\d\d s +\d+\.\d m", text)
-    assert "has no state that searches" in command(
+    assert "has no alert state that searches" in command(
         "searches", "croft/night.toml", "owl", cwd=folder, code=2
     )
 
@@ -315,14 +315,14 @@ def test_schema_can_be_printed_and_written(tmp_path: Path) -> None:
     ("words", "line"),
     [
         ("run nite.toml", "error: nite.toml: no such file; check the path"),
-        ("run croft", "error: croft: is a folder, not a file; name a file in it: creatures.toml, night.toml"),
+        ("run croft", "error: croft: is a folder, not a file; use a file in it: creatures.toml, night.toml"),
         ("run croft/night.toml --set profiles.gose.like=x", 'error: overrides: profiles.gose: no such name; did you mean "goose"?'),
         ("run croft/night.toml --set dt", 'error: --set: must be KEY=VALUE (given: "dt"); such as clock.dt=0.02'),
-        ("run croft/night.toml --out croft", "error: croft: exists and is not a run of Snelk; choose another place for the run"),
+        ("run croft/night.toml --out croft", "error: croft: exists and is not a run; choose another folder for the run"),
         ("events croft/runs/nigt", 'error: croft/runs/nigt: no such run; did you mean "night"?'),
         ("events croft/runs/night --kind sow", 'error: --kind: no such kind (given: "sow"); did you mean "saw"?'),
         ("why croft/runs/night dog fox --at 99", "error: time: must lie within the run, 0 to 90 s (given: 99 s)"),
-        ("why croft/runs/night dog fox --at 9 --to 10", "error: why: asks two things (given: --at with --from or --to); use one"),
+        ("why croft/runs/night dog fox --at 9 --to 10", "error: why: cannot be combined (given: --at with --from or --to); use one"),
         ("plot map croft/runs/night --at 3 --out x.doc", "error: x.doc: unknown format (given: .doc); use .png, .svg, .pdf, .jpg or .webp"),
         ("schema levels", 'error: schema: KIND: no such kind of file (given: "levels"); did you mean "level"?'),
     ],

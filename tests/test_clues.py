@@ -108,7 +108,7 @@ def test_it_is_noticed_gone_to_and_seen_to_until_it_is_so_again(tmp_path: Path) 
     assert signals.any_seen[first - 1.0 : first + 0.15].all()
     assert not signals.knows[8.1:9.0].any()
     why = run.why("guard", "sign", at=7.0)
-    assert f"seen to sign at {first:.2f} s, and minds it no more" in why.lacks
+    assert f"seen to sign at {first:.2f} s, and ignores it" in why.lacks
     assert "minds it no more" not in str(run.why("guard", "sign", at=second - 0.1))
     meters = run.meters[(run.meters.agent == "guard") & (run.meters.target == "sign")].set_index(
         "t"
@@ -236,12 +236,12 @@ def test_what_is_wrong_with_a_clue_is_told(tmp_path: Path) -> None:
         ({"dark": "gate"}, {}, "no such light"),
         ({"gone": "sign"}, {}, "no such character"),
         ({"still": "guest"}, {"at": [1, 1]}, "is where guest lies; leave out at"),
-        ({"open": "gate"}, {"profile": "watcher"}, "is a clue, and senses nothing"),
+        ({"open": "gate"}, {"profile": "watcher"}, "is a clue, and has no senses"),
     ):
         with pytest.raises(snelk.InputError) as error:
             scene(tmp_path, clue, member=member, track=track)
         assert message in str(error.value)
-    with pytest.raises(snelk.InputError, match="is a clue, and has one place only"):
+    with pytest.raises(snelk.InputError, match="is a clue, and cannot be moved"):
         snelk.coverage(scene(tmp_path, {"open": "gate"}), target="sign", cell=2.0)
     live = snelk.Live(scene(tmp_path, {"open": "gate"}))
     with pytest.raises(snelk.InputError, match="is a clue, while gate is open"):

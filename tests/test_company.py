@@ -405,10 +405,10 @@ def test_what_was_told_is_passed_on_with_its_age_and_doubt(tmp_path: Path) -> No
         ('groups.g.members=["dog", "dog"]', "is named twice"),
         ('groups.g={members=["dog","farmer"], goes="nearst"}', "must be nearest, or own.NAME"),
         ('groups.g={members=["dog","farmer"], goes="own.brains"}', "no such attribute"),
-        ('groups.g={members=["dog","bell"], stays=1}', "has no routine to stay in"),
+        ('groups.g={members=["dog","bell"], stays=1}', "has no routine that it could stay in"),
         ('groups.g={members=["dog","farmer"], stays=3}', "must be at most 2"),
         ('groups.g={members=["dog","farmer"], apart=-1}', "must be at least 0"),
-        ('groups={a={members=["dog","farmer"]}, b={members=["dog","owl"]}}', "is in a already"),
+        ('groups={a={members=["dog","farmer"]}, b={members=["dog","owl"]}}', "is already in a"),
     ],
 )
 def test_mistakes_are_told_in_a_line(change: str, said: str, tmp_path: Path) -> None:
@@ -425,8 +425,8 @@ def test_a_group_that_does_nothing_is_said(tmp_path: Path) -> None:
 
     (said,) = warned(members=["dog", "owl"])
     assert "only dog of it ever searches" in said
-    assert "nobody of it ever searches" in warned(members=["owl", "hen-1"])[0]
-    assert "does not search together" in warned(members=["dog", "farmer"], search=False)[0]
+    assert "none of its members ever searches" in warned(members=["owl", "hen-1"])[0]
+    assert "do not share searches" in warned(members=["dog", "farmer"], search=False)[0]
     assert not warned(members=["dog", "farmer"])
     assert not warned(members=["dog", "owl"], stays=1)
     assert not warned(members=["hen-1", "hen-2"], apart=0.3)

@@ -49,23 +49,23 @@ def test_a_kept_parser_is_taken_only_if_it_was_made_of_this_grammar(
         ("sen", 0, 'no such signal, "sen"; did you mean "seen"?'),
         ("seen and herd", 9, 'no such signal, "herd"; did you mean "heard"?'),
         ("seen or in_zne('a')", 8, 'no such function, "in_zne"; did you mean "in_zone"?'),
-        ("lost_for > 3m", 11, "s and m do not go together"),
-        ("distance + 1s > 3", 11, "m and s do not go together"),
-        ("meter > distance", 8, "a number without unit and m do not go together"),
+        ("lost_for > 3m", 11, "s and m cannot be compared or added"),
+        ("distance + 1s > 3", 11, "m and s cannot be compared or added"),
+        ("meter > distance", 8, "a number without a unit and m cannot be compared or added"),
         ("lost_for > 3sec", 12, 'did not expect "sec" here'),
-        ("meter > 0.6 and", 15, "something is missing at the end"),
-        ("(seen", 5, "something is missing at the end"),
+        ("meter > 0.6 and", 15, "it is incomplete"),
+        ("(seen", 5, "it is incomplete"),
         ("seen heard", 5, 'did not expect "heard" here'),
         ("meter = 1", 6, "cannot read '='; write == to compare"),
-        ("meter & 1", 6, '"&" is no word of conditions; write and'),
-        ("meter", 0, "is not true or false; compare it, such as meter >= 0.6"),
+        ("meter & 1", 6, '"&" is not a word of the condition language; write and'),
+        ("meter", 0, "must be true or false; compare it, such as meter >= 0.6"),
         ("3", 0, "is a number, not a condition; compare it, such as meter >= 0.6"),
         ("seen > 0.5", 0, "must be a number; seen is true or false"),
-        ("not meter", 4, "is not true or false"),
-        ("seen and meter", 9, "is not true or false"),
+        ("not meter", 4, "must be true or false"),
+        ("seen and meter", 9, "must be true or false"),
         ("foe.size > 2", 0, 'no such side, "foe"; known: own, target'),
-        ('target.team > "wild"', 0, 'words are compared with == or !=; write such as target.team == "wild"'),
-        ("target.team == 3", 0, "words are compared with == or !="),
+        ('target.team > "wild"', 0, 'text can only be compared with == or !=; write, for example, target.team == "wild"'),
+        ("target.team == 3", 0, "text can only be compared with == or !="),
         ("chance(2)", 7, "chance needs a number from 0 to 1"),
         ("chance(1s)", 7, "chance needs a number without a unit, not s"),
         ("chance", 0, "chance needs something in parentheses; write such as chance(0.5)"),
@@ -97,11 +97,11 @@ def test_a_mistake_in_a_file_is_told_with_its_key(tmp_path: Path) -> None:
     )
     assert (
         message({"when": 'in_zone("yrad")'})
-        == '.transitions.go.when: no such zone (given: "yrad"); there are none to choose from'
+        == '.transitions.go.when: no such zone (given: "yrad"); there are none'
     )
     assert (
         message({"when": "target.size > 2"})
-        == '.transitions.go.when: no such attribute (given: "size"); there are none to choose from'
+        == '.transitions.go.when: no such attribute (given: "size"); there are none'
     )
     assert (
         message({"when": 'target.team == "vistors"'})
@@ -115,7 +115,7 @@ def test_a_mistake_in_a_file_is_told_with_its_key(tmp_path: Path) -> None:
     )
     assert (
         message({"when": "seen", "from": "b"})
-        == ".transitions.go: leads from a state to itself; name another state in from or to"
+        == ".transitions.go: leads from a state to the same state; use another state in from or to"
     )
     assert (
         message({"when": "seen", "frm": "a"})
@@ -316,7 +316,7 @@ def test_the_ladder_reads_attributes_of_either_side_and_chances(
 def test_it_means_what_it_says(text: str) -> None:
     condition = understood(text)
     if isinstance(condition, ConditionError):
-        assert "do not go together" in condition.rule or "nested" in condition.rule
+        assert "cannot be compared or added" in condition.rule or "nested" in condition.rule
         return
     everything = {**VALUES, **TRUE}
     with np.errstate(all="ignore"):

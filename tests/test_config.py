@@ -43,7 +43,7 @@ CONE = "profiles.watcher.cones.front"
         ("range = 10.0", "", f"{CONE}.range: is missing; add it"),
         ('["visitors"]', '"visitors"', 'profiles.watcher.notices: must be a list (given: "visitors")'),
         ('body = "post"', 'body = "pots"', 'profiles.watcher.body: no such body (given: "pots"); did you mean "post"?'),
-        ('body = "post"', 'like = "wacher"', 'profiles.watcher.like: no such profile (given: "wacher"); there are none to choose from'),
+        ('body = "post"', 'like = "wacher"', 'profiles.watcher.like: no such profile (given: "wacher"); there are none'),
         ('body = "post"', 'like = "watcher"', "profiles.watcher.like: profiles inherit in a circle (given: watcher like watcher); cut it"),
         ("[profiles.watcher]", "[profile.watcher]", 'profile: a file in use holds only the tables bodies, profiles, noise_kinds, grounds (given: a table with watcher); did you mean "profiles"?'),
         ("standing = 2.0", "standing = 2.0.0", "is not valid TOML: Expected newline or end of document after a statement (at line 3, column 15)"),
@@ -60,18 +60,18 @@ def test_mistakes_in_profiles(tmp_path: Path, old: str, new: str, line: str) -> 
     ("old", "new", "line"),
     [
         ("level.geojson", "levl.geojson", 'levl.geojson: no such file; did you mean "level.geojson"?'),
-        ("level.geojson", "\\u0000", "'\\x00': cannot be a path; check the path"),
+        ("level.geojson", "\\u0000", "'\\x00': is not a valid path; check the path"),
         ("kinds.toml", "kins.toml", 'kins.toml: no such file; did you mean "kinds.toml"?'),
         ('"watcher"', '"watchr"', 'scene.toml: cast.guard.profile: no such profile (given: "watchr"); did you mean "watcher"?'),
         ("dt = 0.5", "dt = 0", "scene.toml: clock.dt: must be at least 0.001 s and at most 10 (given: 0)"),
-        ("end = 0.5", "", "scene.toml: clock.end: is needed where there are no tracks; add end = … seconds"),
-        ("end = 0.5", "end = 600000", "scene.toml: clock: makes 1200000 ticks, more than 1000000; raise dt or choose a nearer end"),
+        ("end = 0.5", "", "scene.toml: clock.end: is required if there are no tracks; add end = … seconds"),
+        ("end = 0.5", "end = 600000", "scene.toml: clock: makes 1200000 ticks, more than 1000000; raise dt, or choose an earlier end"),
         ("at = [5, 0]", "at = [5]", "scene.toml: cast.guest.at[1]: is missing; add it"),
-        ("at = [5, 0]", "", "scene.toml: cast.guest: has neither a track nor a place to stand; add at = [x, y], or a track (there are none to choose from)"),
+        ("at = [5, 0]", "", "scene.toml: cast.guest: has neither a track nor a position; add at = [x, y], or a track (there are none)"),
         ('body = "post"\nat', "at", 'scene.toml: cast.guest: has no body; add body = … (known: post)'),
         ("[cast.guest]", '[cast.guest]\nposture = "crouching"', 'scene.toml: cast.guest.posture: unknown word (given: "crouching"); did you mean "crouched"?'),
         ("[cast.guest]", "[cast.guest]\nfacing = inf", "scene.toml: cast.guest.facing: must be a finite number (given: inf)"),
-        ("[cast.guest]", '[cast." "]', 'scene.toml: cast." ": must be 1 to 80 printable characters without blanks at the ends (given: " ")'),
+        ("[cast.guest]", '[cast." "]', 'scene.toml: cast." ": must be 1 to 80 printable characters without spaces at the ends (given: " ")'),
     ],
 )  # fmt: skip
 def test_mistakes_in_scenarios(tmp_path: Path, old: str, new: str, line: str) -> None:
@@ -84,14 +84,14 @@ def test_mistakes_in_scenarios(tmp_path: Path, old: str, new: str, line: str) ->
 @pytest.mark.parametrize(
     ("text", "line"),
     [
-        ("", "is empty; it needs a first line with its columns"),
-        ("t,id,x,y,heading\n", "has no rows; record something, or leave it out"),
+        ("", "is empty; it needs a first line with the names of its columns"),
+        ("t,id,x,y,heading\n", "has no rows; it needs at least one row; or leave the file out"),
         ("t,id,x,y\n0,guest,0,0\n", 'columns: column "heading" is missing; add it'),
-        ("t,id,x,y,heading,postur\n0,guest,0,0,0,prone\n", 'columns: no such column (given: "postur"); did you mean "posture"?; or leave the column out'),
+        ("t,id,x,y,heading,postur\n0,guest,0,0,0,prone\n", 'columns: no such column (given: "postur"); did you mean "posture"?; or leave out the column'),
         ("t,id,x,y,heading\n0,guest,0,0,0\n1,guest,nan,0,0\n", "line 3: must be a number from -100000 to 100000 (given: x = nan)"),
         ("t,id,x,y,heading\n0,guest,0,0,0\n1,guest,a,0,0\n", "line 3: must be a number from -100000 to 100000 (given: x = a)"),
         ("t,id,x,y,heading\nnan,guest,0,0,0\n", "line 2: must be a number from 0 to 1e+06 (given: t = nan)"),
-        ("t,id,x,y,heading\n1,guest,0,0,0\n1,guest,0,0,0\n", 'line 3: times of "guest" must rise; the sample before is at 1 s (given: t = 1); sort by t and drop doubles'),
+        ("t,id,x,y,heading\n1,guest,0,0,0\n1,guest,0,0,0\n", 'line 3: times of "guest" must rise; the previous sample is at 1 s (given: t = 1); sort by t, and remove duplicates'),
         ("t,id,x,y,heading,gait\n0,guest,0,0,0,run\n", 'line 2: unknown word (given: gait = "run"); did you mean "running"?'),
     ],
 )  # fmt: skip
@@ -116,16 +116,16 @@ LINE = [[0, 0], [1, 0]]
 @pytest.mark.parametrize(
     ("item", "line"),
     [
-        (feature("wal", "LineString", LINE), 'feature 0 "thing": kind: unknown or missing kind (given: "wal"); did you mean "wall"?'),
+        (feature("wal", "LineString", LINE), 'feature 0 "thing": kind: kind is missing or unknown (given: "wal"); did you mean "wall"?'),
         (feature("wall", "LineString", LINE), 'feature 0 "thing": top: is missing; add it'),
         (feature("wall", "LineString", LINE, top=1, base=2), 'feature 0 "thing": top: must be above base, 2 m (given: 1)'),
         (feature("wall", "LineString", LINE, top=1, see_trough=1), 'feature 0 "thing": see_trough: no such key (given: 1); did you mean "see_through"?'),
         (feature("wall", "LineString", LINE, top=1, see_through=1.5), 'feature 0 "thing": see_through: must be at most 1 and at least 0 (given: 1.5)'),
-        (feature("wall", "Point", [0, 0], top=1), 'feature 0 "thing": geometry: wrong kind of geometry (given: "Point"); use LineString or MultiLineString or Polygon or MultiPolygon'),
+        (feature("wall", "Point", [0, 0], top=1), 'feature 0 "thing": geometry: wrong type of geometry (given: "Point"); use LineString or MultiLineString or Polygon or MultiPolygon'),
         (feature("wall", "LineString", [[0, 0], [float("nan"), 0]], top=1), 'feature 0 "thing": geometry: needs coordinates that are numbers within ±100000 m (given: [[0, 0], [nan, 0]])'),
         (feature("wall", "LineString", [[0, 0]], top=1), 'feature 0 "thing": geometry: coordinates do not make a LineString (given: [[0, 0]])'),
-        (feature("zone", "Polygon", [[[0, 0], [2, 2], [2, 0], [0, 2], [0, 0]]]), 'feature 0 "thing": geometry: is not a proper polygon (given: Self-intersection[1 1]); draw its outline without crossing itself'),
-        (feature("zone", "Point", [0, 0]), 'feature 0 "thing": radius: a zone has a radius if it is a point, and only then'),
+        (feature("zone", "Polygon", [[[0, 0], [2, 2], [2, 0], [0, 2], [0, 0]]]), 'feature 0 "thing": geometry: is not a valid polygon (given: Self-intersection[1 1]); draw an outline that does not cross itself'),
+        (feature("zone", "Point", [0, 0]), 'feature 0 "thing": radius: a zone needs a radius if it is a Point, and only then'),
         ({"type": "Feature"}, "feature 0: must be a GeoJSON Feature with properties (given: a table with type)"),
     ],
 )  # fmt: skip
@@ -146,7 +146,7 @@ def test_a_level_of_more_corners_than_can_be_walked_around_is_refused(
     monkeypatch.setattr("snelk.config.geojson.MOST_CORNERS", 7)
     level_from(level, source="level")
     monkeypatch.setattr("snelk.config.geojson.MOST_CORNERS", 6)
-    with pytest.raises(snelk.InputError, match=r"features: has 7 corners in all, more than 6; "):
+    with pytest.raises(snelk.InputError, match=r"features: has 7 corners, more than 6; "):
         level_from(level, source="level")
 
 
@@ -200,7 +200,7 @@ def test_inheritance_takes_what_is_not_written_and_blames_who_wrote_it(tmp_path:
         ({f"{CONE}.rnge": 3}, f'overrides: {CONE}.rnge: no such key (given: 3); did you mean "range"?'),
         ({f"{CONE}.range": -3}, f"overrides: {CONE}.range: must be above 0 m and at most 100000 (given: -3)"),
         ({"profiles.wacher.body": "x"}, 'overrides: profiles.wacher: no such name; did you mean "watcher"?'),
-        ({"clock.dt.x": 1}, "overrides: clock.dt: is a value, not a table (given: 0.5)"),
+        ({"clock.dt.x": 1}, "overrides: clock.dt: is a value, and must be a table (given: 0.5)"),
         ({"clock dt": 1}, 'overrides: is not a key path (given: "clock dt"); write it like profiles.goose.cones.wide.range'),
     ],
 )  # fmt: skip
@@ -222,7 +222,7 @@ def test_changes_leave_what_the_caller_handed_in_alone(tmp_path: Path) -> None:
 
 def test_files_cannot_be_changed_in_a_loaded_scenario(tmp_path: Path) -> None:
     scenario = snelk.load(samples.write_sample(tmp_path, guest="at = [5, 0]"))
-    with pytest.raises(snelk.InputError, match="overrides: level: cannot be changed here"):
+    with pytest.raises(snelk.InputError, match="overrides: level: cannot be overridden"):
         scenario.changed({"level": "other.geojson"})
 
 

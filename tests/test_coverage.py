@@ -176,10 +176,10 @@ def test_the_command_tells_writes_and_draws(tmp_path: Path) -> None:
     ("given", "error"),
     [
         ({"target": "gest"}, 'did you mean "guest"'),
-        ({"target": "guard"}, "nobody notices its team"),
+        ({"target": "guard"}, "no agent notices its team"),
         ({"target": "guest", "stance": "sitting"}, "no such stance"),
         ({"target": "guest", "cell": 0.0}, "must be above 0 m"),
-        ({"target": "guest", "cell": 0.01}, "use larger cells"),
+        ({"target": "guest", "cell": 0.01}, "use a larger cell"),
         ({"target": "guest", "agents": ["owl"]}, "no such agent"),
         ({"target": "guest", "start": 50.0}, "must overlap the run"),
         ({"target": "guest", "places": np.zeros((0, 2))}, "must be .x, y. or .x, y, z. in m"),

@@ -391,7 +391,7 @@ def test_the_page_shows_one_floor_and_doors_as_they_stand(tmp_path: Path) -> Non
     [
         ({"doors.north": {}}, "no such door"),
         ({"doors.gate.noise": "creak"}, "no such kind of noise"),
-        ({"lights.attic": {}}, "no zone of that name has a light"),
+        ({"lights.attic": {}}, "no zone with this name has a light"),
         ({"change": [{"t": 1.0, "of": "gatt", "to": "open"}]}, "no such door"),
         ({"change": [{"t": 1.0, "of": "hall", "to": "dark"}]}, "no such light"),
         ({"change": [{"t": 1.0, "of": "gate", "to": "ajar"}]}, "unknown word"),

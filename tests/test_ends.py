@@ -94,7 +94,7 @@ def test_nobodys_noise_draws_to_its_place_until_that_is_seen_to_be_empty(tmp_pat
     assert run.states.place.tolist()[1] == "bell"
     assert "about a bell" in kinds(run)["changed"]
     assert math.dist(scenes.guard_of(run)[1][-1], (6, 5)) <= 0.3
-    assert "focus a bell that nobody made, at (6.0, 5.0)" in run.why_state("guard", at=5.0).headline
+    assert "focus a bell made by nobody, at (6.0, 5.0)" in run.why_state("guard", at=5.0).headline
     seen = walked(**{"profiles.watcher.memory.seen_empty": 1.0})
     assert seen.states.state.tolist() == ["calm", "look", "back"]
     assert "sees that nobody is at (6.0, 5.0)" in kinds(seen)["disproved"]

@@ -177,9 +177,12 @@ def test_a_share_of_the_seeds_is_enough() -> None:
 @pytest.mark.parametrize(
     ("expect", "error"),
     [
-        ({"agent": "guard"}, "must say one thing"),
-        ({"agent": "guard", "stays": {"state": "calm"}, "never": {"when": "seen"}}, "one thing"),
-        ({"notices": {"target": "guest"}}, "must say of whom"),
+        ({"agent": "guard"}, "must contain exactly one statement"),
+        (
+            {"agent": "guard", "stays": {"state": "calm"}, "never": {"when": "seen"}},
+            "exactly one statement",
+        ),
+        ({"notices": {"target": "guest"}}, "must say who it is about"),
         ({"agent": "gaurd", "stays": {"state": "calm"}}, 'did you mean "guard"'),
         ({"agent": "guard", "stays": {"state": "clam"}}, 'did you mean "calm"'),
         ({"agent": "guard", "notices": {"target": "gest"}}, 'did you mean "guest"'),
@@ -191,7 +194,10 @@ def test_a_share_of_the_seeds_is_enough() -> None:
         ({"agent": "guard", "never": {"when": 'in_zone("yard")'}}, "no such zone"),
         ({"agent": "guard", "meter": {"target": "guest", "under": 1.5}}, "at most 1"),
         ({"measure": {"of": "guard.guest.first"}}, "at_least or at_most|no such measure"),
-        ({"agent": "guard", "measure": {"of": "length", "at_most": 3}}, "must not be with a meas"),
+        (
+            {"agent": "guard", "measure": {"of": "length", "at_most": 3}},
+            "cannot be used with a meas",
+        ),
         ({"measure": {"of": "length", "at_least": 3, "at_most": 2}}, "must not be above at_most"),
         ({"agent": "guard", "stay": {"state": "calm"}}, 'did you mean "stays"'),
         ({"agent": "guard", "stays": {"state": "calm"}, "seeds": 0}, "must be at least 1"),

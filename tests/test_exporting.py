@@ -248,7 +248,7 @@ def test_on_the_command_line(tmp_path: Path) -> None:
     )
     for change, rule in (
         (lambda d: d["cast"].pop("dog"), "export: cast.dog: is missing; add it"),
-        (lambda d: d["cast"].update(cow={}), "export: cast.cow: is not in what was exported; add it to the scenario first"),
+        (lambda d: d["cast"].update(cow={}), "export: cast.cow: was not in the export; add it to the scenario first"),
         (lambda d: d.update(snelk_export=9), "export: snelk_export: is no export of layout 1 (given: 9)"),
         (lambda d: d["units"].update(length=-1), "export: units.length: must be above 0"),
         (lambda d: d["clock"].update(dt="x"), "clock.dt: must be a number"),
@@ -258,10 +258,10 @@ def test_on_the_command_line(tmp_path: Path) -> None:
         change(wrong)
         path.write_text(json.dumps(wrong))
         assert rule in command("export", "croft/night.toml", "--take", path, cwd=tmp_path, code=2)
-    assert "is read in the units that it names" in command(
+    assert "is read in its own units" in command(
         "export", "croft/night.toml", "--take", path, "--length", "2", cwd=tmp_path, code=2
     )
-    assert "must name each of the game's axes once" in command(
+    assert "must use each of the game's axes once" in command(
         "export", "croft/night.toml", "--axis", "y=x", cwd=tmp_path, code=2
     )
     assert json.loads(command("schema", "export", cwd=tmp_path))["title"] == "Snelk export"

@@ -56,7 +56,7 @@ def test_a_folder_that_only_looks_like_a_run_is_left_alone(
         (thesis / "run.json").write_text(text)
         (thesis / "chapter.tex").write_text("years of work")
         said = command("run", NIGHT, "--out", "thesis", cwd=tmp_path, code=2)
-        assert "exists and is not a run of Snelk" in said
+        assert "exists and is not a run" in said
         assert sorted(p.name for p in thesis.iterdir()) == ["chapter.tex", "run.json"]
 
 
@@ -160,7 +160,7 @@ def test_threads_may_read_one_run(tmp_path: Path, short: snelk.Run) -> None:
 
 
 LINES = {
-    "run SCENE --out .": "is not a run of Snelk",
+    "run SCENE --out .": "is not a run;",
     "run SCENE --out file": "is a file, not a folder",
     "run SCENE --out file/run": "cannot be written",
     f"run SCENE --out {'x' * 300}": "File name too long",
@@ -170,10 +170,10 @@ LINES = {
     "plot map RUN --at 1 --out file/a.png": "cannot be written",
     "plot timeline RUN --out x.toml": "unknown format",
     "schema scenario --out SCENE": "unknown format",
-    "schema scenario --out level.json": "nothing that this command writes",
+    "schema scenario --out level.json": "was not written by this command",
     "verify SCENE --junit SCENE": "unknown format",
-    "verify SCENE --junit notes.xml": "nothing that this command writes",
-    "coverage SCENE --out fox.csv": "nothing that this command writes",
+    "verify SCENE --junit notes.xml": "was not written by this command",
+    "coverage SCENE --out fox.csv": "was not written by this command",
     "animate RUN --out a.avi": "unknown format",
 }
 
@@ -305,7 +305,7 @@ def test_machine_code_of_other_sources_is_not_used(tmp_path: Path) -> None:
     done = subprocess.run(words, capture_output=True, text=True, env=env, check=False)
     assert done.returncode == 2
     assert done.stderr == (
-        "error: snelk: its loops were built of other sources; build them: pip install -e .\n"
+        "error: snelk: its loops were built from other sources; build them with: pip install -e .\n"
     )
 
 
@@ -315,7 +315,7 @@ def test_an_array_that_a_loop_cannot_read_is_refused_at_the_door(short: snelk.Ru
     for wrong, told in (
         (start.astype(np.float32), "dtype mismatch"),
         (np.zeros((8, 3))[::2], "not C-contiguous"),
-        (np.zeros((5, 3)), r"do not agree: \(4, 3\), \(5, 3\)"),
+        (np.zeros((5, 3)), r"do not match: \(4, 3\), \(5, 3\)"),
     ):
         with pytest.raises(ValueError, match=told):
             cast_rays(grid, start, wrong)

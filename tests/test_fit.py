@@ -201,7 +201,7 @@ def test_written_back_only_the_numbers_differ(tmp_path: Path) -> None:
     again = snelk.load(tmp_path / "night.toml").setup
     assert again.profiles["hen"].meter.fill_time == 3.0  # type: ignore[union-attr]
     assert again.profiles["goose"].meter.fill_time == 2.0  # type: ignore[union-attr]
-    with pytest.raises(snelk.InputError, match="was changed meanwhile"):
+    with pytest.raises(snelk.InputError, match="was changed by another program"):
         write_back([heir])
 
 
@@ -213,7 +213,7 @@ def test_the_command_shows_first_and_writes_only_when_told(tmp_path: Path) -> No
     options = ["--move", f"{CONE}.range=8:14", "--jobs", "1"]
     command("fit", path, "--move", f"{CONE}.range=5:7", "--jobs", "1", cwd=tmp_path, code=1)
     said = command("fit", path, *options, cwd=tmp_path)
-    assert "All aims are met; 1 of 1 numbers change" in said
+    assert "All goals are met; 1 of 1 numbers change" in said
     assert "-range = 10.0" in said
     assert {each: each.read_text() for each in before} == before
     data = json.loads(command("fit", path, *options, "--json", cwd=tmp_path))

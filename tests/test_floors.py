@@ -186,9 +186,9 @@ def test_zones_have_a_base_and_a_top(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("features", "message"),
     [
-        ([feature("floor", "a", [*square(0, 0, 4, 1.0)[:3], [0, 4]])], r"give each corner two numbers, x and y, or each of them three"),
+        ([feature("floor", "a", [*square(0, 0, 4, 1.0)[:3], [0, 4]])], r"give every corner two numbers, or every corner three"),
         ([feature("floor", "a", [*square(0, 0, 4, 1.0)[:3], [0, 4, 2.0]])], r"needs corners in one plane, within 0.01 m \(given: corner \d is 0.\d\d m off\)"),
-        ([feature("floor", "a", square(0, 0, 4, 1.0), height=2.0)], "height: is given beside heights of corners"),
+        ([feature("floor", "a", square(0, 0, 4, 1.0), height=2.0)], "height: cannot be combined with heights of corners"),
         ([feature("zone", "z", square(0, 0, 4), floor="lofft"), HOUSE[1]], 'zone "z": floor: no such floor'),
         ([feature("zone", "z", square(0, 0, 4), floor="stair", top=2), HOUSE[1]], "leave out base and top"),
         ([feature("zone", "z", square(0, 0, 4), base=2, top=2)], "top: must be above base, 2 m"),
@@ -476,5 +476,5 @@ def test_rays_are_drawn_straight_down_and_up_to_a_body_that_blocks(tmp_path: Pat
 
 
 def test_a_cut_needs_two_places() -> None:
-    with pytest.raises(snelk.InputError, match="needs two places apart from each other"):
+    with pytest.raises(snelk.InputError, match="needs two different positions"):
         section_of(level_of(*HOUSE), (1.0, 1.0), (1.0, 1.0))

@@ -134,7 +134,7 @@ def test_who_comes_in_again_is_as_at_first_and_nobody_knows_of_it(tmp_path: Path
     ):
         assert word in kinds
     live.spawn("one")
-    with pytest.raises(snelk.InputError, match="is there already"):
+    with pytest.raises(snelk.InputError, match="is already present"):
         live.spawn("one")
 
 
@@ -353,9 +353,9 @@ def test_what_cannot_be_restored_is_one_clear_line(tmp_path: Path) -> None:
         tmp_path / "scene.toml", overrides={"profiles.watcher.meter.fill_time": 3.0}
     )
     for given, game, rule in (
-        (b"nonsense", live, "is no saved game"),
-        (saved[:-9], live, "is broken or cut short"),
-        (json.dumps(said).encode() + b"\n" + evil, live, "holds os.system, which is no data of Snelk's"),
+        (b"nonsense", live, "is not a saved game"),
+        (saved[:-9], live, "is damaged or incomplete"),
+        (json.dumps(said).encode() + b"\n" + evil, live, "holds os.system, which is not data of Snelk"),
         (saved, snelk.Live(others), "was saved with another scenario"),
         (saved, snelk.Live(tmp_path / "scene.toml", pushed=["one"]), "was saved with another moved by the game"),
     ):  # fmt: skip
@@ -365,16 +365,16 @@ def test_what_cannot_be_restored_is_one_clear_line(tmp_path: Path) -> None:
     assert live.step() is not None  # it goes on as before
     kept = snelk.Live(tmp_path / "scene.toml", record=tmp_path / "record")
     kept.step()
-    with pytest.raises(snelk.InputError, match="was saved in a game that was not kept"):
+    with pytest.raises(snelk.InputError, match="was saved in a game without a record"):
         kept.restore(saved)
     other = snelk.Live(tmp_path / "scene.toml", record=tmp_path / "other")
     other.push("guest", x=1, y=1, heading_deg=0)
     other.step()
-    with pytest.raises(snelk.InputError, match="does not hold what was played before"):
+    with pytest.raises(snelk.InputError, match="does not contain what was played before"):
         kept.restore(other.save())
     kept.close()
     other.close()
-    with pytest.raises(snelk.InputError, match="holds something already"):
+    with pytest.raises(snelk.InputError, match="is not empty"):
         snelk.Live(tmp_path / "scene.toml", record=tmp_path / "record")
 
 
@@ -492,11 +492,11 @@ def test_everybody_read_out_at_once_is_as_one_by_one() -> None:
 @pytest.mark.parametrize(
     ("call", "said"),
     [
-        (lambda live: live.spawn(), "spawn: needs either a name or whom it is like"),
-        (lambda live: live.spawn("fox"), 'spawn: is there already (given: "fox"); remove it before'),
+        (lambda live: live.spawn(), "spawn: needs either a name or like"),
+        (lambda live: live.spawn("fox"), 'spawn: is already present (given: "fox"); remove it before'),
         (lambda live: live.spawn(like="fox"), "spawn: like: no such character with spares"),
         (lambda live: [live.spawn(like="gander") for _ in range(3)], 'spawn: like: all 2 spare ones are there (given: "gander")'),
-        (lambda live: live.spawn("gander-2", x=1), "spawn: gander-2: needs both x and y"),
+        (lambda live: live.spawn("gander-2", x=1), "spawn: gander-2: needs x and y"),
         (lambda live: live.spawn("gander-2", x=1, y=float("inf")), "spawn: gander-2.y: must be a number within"),
         (lambda live: live.put("bush", "wary"), "no such agent"),
         (lambda live: live.put("gander", "warry"), 'put: gander: no such alert state (given: "warry"); did you mean "wary"?'),
@@ -563,8 +563,8 @@ spawns = true
         (2.5, "round"),
     ]
     assert [text for text in run.events.text if text.startswith("one:")] == [
-        "one: comes in (the scenario)", "one: round → look (the scenario)", "one: hits 0 → 3 (the scenario)",
-        "one: is taken out (the scenario)", "one: is not there, and is not put into after (the scenario)", "one: comes in (the scenario)",
+        "one: is spawned (the scenario)", "one: round → look (the scenario)", "one: hits 0 → 3 (the scenario)",
+        "one: is removed (the scenario)", "one: is not there, and is not put into after (the scenario)", "one: is spawned (the scenario)",
     ]  # fmt: skip
     back = run.table("effects").query("who == 'one' and t == 2.5")
     assert [
@@ -572,9 +572,9 @@ spawns = true
         for row in back.fillna({"attribute": ""}).itertuples()
     ] == [(None, 0.0, 1.0), ("hits", 3.0, 0.0)]
     for t, said in (
-        (0.3, "not there at 0.30 s: has not come in yet"),
+        (0.3, "absent at 0.30 s: has not been spawned yet"),
         (0.6, "round at 0.60 s, for 0.1 s"),
-        (2.0, "not there at 2.00 s: was taken out at 1.50 s (the scenario)"),
+        (2.0, "absent at 2.00 s: was removed at 1.50 s (the scenario)"),
         (2.6, "round at"),
     ):
         assert said in run.why_state("one", at=t).headline

@@ -295,7 +295,7 @@ def test_kinds_files_and_spots_say_reach_and_place(tmp_path: Path) -> None:
         ({"noise": [{"t": 0, "kind": "bnag", "at": [0, 0]}], "noise_kinds": {"bang": {"reach": 3}}}, 'noise[0].kind: no such kind of noise (given: "bnag"); did you mean "bang"?; or give it a reach'),
         ({"noise": [noise(0, [0, 0], by="gest")]}, 'noise[0].by: no such character (given: "gest"); did you mean "guest"?'),
         ({"noise": [noise(0, [0, 0], spot="door")]}, 'noise[0].spot: no such spot (given: "door")'),
-        ({"noise": [{"t": 0, "kind": "bang", "reach": 2}]}, "noise[0]: does not say where it is; add at = [x, y], a spot, or by"),
+        ({"noise": [{"t": 0, "kind": "bang", "reach": 2}]}, "noise[0]: has no position; add at = [x, y], a spot, or by"),
         ({"noise": [noise(-1, [0, 0])]}, "noise[0].t: must be at least 0 s and at most 1e+06 (given: -1)"),
         ({"profiles.watcher.zone_sense": {"zones": ["yrad"]}}, 'profiles.watcher.zone_sense.zones[0]: no such zone (given: "yrad")'),
         ({"profiles.watcher.zone_sense": {"zones": []}}, "profiles.watcher.zone_sense.zones: must not be empty (given: [])"),

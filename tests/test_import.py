@@ -284,23 +284,23 @@ CASES = {
     "import game.csv --zero up": 'conventions: zero: must be +x, -x, +y, -y or degrees (given: "up")',
     "import game.csv --length 0": "conventions: length: must be above 0 and at most 1e+09 (given: 0.0)",
     "import game.csv --mapping no.toml": "no.toml: no such file; check the path",
-    "import bad.jsonl": "bad.jsonl: line 2: is no JSON:",
-    "import word.csv --name fox": "word.csv: line 3: is no number (given: x = 'wall')",
+    "import bad.jsonl": "bad.jsonl: line 2: is not valid JSON:",
+    "import word.csv --name fox": "word.csv: line 3: is not a number (given: x = 'wall')",
     "import back.csv --name fox": 'back.csv: times of "fox" must rise',
     "import none.csv": "none.csv: id is empty",
-    "import back.csv --name fox --out back.csv": "back.csv: is what is read, and would be lost",
-    "import game.csv --word posture.duck=sqat": "conventions: words.posture.duck: is no posture of Snelk's (given: \"sqat\"); known: crouched, prone, standing",
+    "import back.csv --name fox --out back.csv": "back.csv: is an input of this command, and would be overwritten",
+    "import game.csv --word posture.duck=sqat": "conventions: words.posture.duck: is not a value of posture (given: \"sqat\"); known: crouched, prone, standing",
     "import game.csv --word postur.x=crouched": 'conventions: words: has no words (given: "postur"); did you mean "posture"?',
     "import-level box.obj --out box.png": "box.png: unknown format (given: .png); use .geojson",
     "import-level box.obj --length 1e9": "needs coordinates that are numbers within ±100000 m",
     "import-level box.obj --length 10000 --cut 0 --cut 1e9": "box.obj: feature 0",
-    "import-level town.geojson --out town.geojson": "town.geojson: is what is read, and would be lost",
+    "import-level town.geojson --out town.geojson": "town.geojson: is an input of this command, and would be overwritten",
     "import-level game.csv": "game.csv: unknown format (given: .csv); use .glb, .gltf or .obj",
     "import-level bad.glb": "bad.glb: cannot be read:",
     "import-level empty.obj": "empty.obj: ",
     "import-level bad.geojson": "bad.geojson: features: must be a GeoJSON FeatureCollection with features",
     "import-level bad.glb --up w": 'up: must be x, y or z (given: "w")',
-    "import-level bad.glb --cut 1 --cut 1": "cuts: must be 2 to 64 heights in m that rise (given: 1, 1)",
+    "import-level bad.glb --cut 1 --cut 1": "cuts: must be 2 to 64 heights in m, in rising order (given: 1, 1)",
 }  # fmt: skip
 
 
@@ -378,9 +378,9 @@ def test_noises_throws_and_doors_come_in_as_tracks_do(tmp_path: Path, suffix: st
         (2.0, "gate", "open"),
     ]
     for wrong, said in (
-        ({**how, "from_zero": True}, "is for tracks only; say with begin"),
+        ({**how, "from_zero": True}, "can be used for tracks only; give the time"),
         ({**how, "columns": {**how["columns"], "kind": "wat"}}, 'has no such column for kind (given: "wat"); did you mean "what"?'),
-        ({**how, "words": {"to": {"OPENED": "ajar"}}}, "is no to of Snelk's"),
+        ({**how, "words": {"to": {"OPENED": "ajar"}}}, "is not a value of to"),
     ):  # fmt: skip
         with pytest.raises(snelk.InputError) as told:
             import_rows(path, "noises", wrong)

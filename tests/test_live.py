@@ -148,10 +148,10 @@ def test_a_belief_disproved_is_told_in_a_live_game_as_in_a_run(tmp_path: Path) -
         (lambda live: live.push("dog", x=0, y=0, heading_deg=0), 'push: is moved by Snelk (given: "dog"); name it in Live(pushed=["dog"]) if the game moves it'),
         (lambda live: live.push("fox", x=float("nan"), y=0, heading_deg=0), "push: fox.x: must be a number within ±100000 (given: nan)"),
         (lambda live: live.push("fox", x=0, y=0, heading_deg=0, posture="duck"), 'push: fox.posture: no such posture (given: "duck")'),
-        (lambda live: live.noise("bang", x=0, y=0), 'noise: no such kind without a reach (given: "bang")'),
+        (lambda live: live.noise("bang", x=0, y=0), 'noise: no such kind of noise without a reach (given: "bang")'),
         (lambda live: live.noise("bang", x=0, y=0, reach=-1), "noise: reach: is out of range (given: -1 m)"),
         (lambda live: live.state("bush"), 'agent: no such agent (given: "bush")'),
-        (lambda live: [live.step() for _ in range(99)], "live: is over (given: 1 s); make a new Live, or give it a longer duration"),
+        (lambda live: [live.step() for _ in range(99)], "live: is over (given: 1 s); make a new Live with a longer duration"),
     ],
 )  # fmt: skip
 def test_a_mistake_is_one_clear_line(call: Any, said: str) -> None:

@@ -250,12 +250,12 @@ def test_triangles_are_read_as_they_were_written_and_mistakes_are_told(tmp_path:
     place = tmp_path / "level.geojson"
     scene = samples.write_sample(tmp_path, guest="at = [5, 0]", level=json.dumps(level))
     for change, message in (
-        (lambda: None, 'mesh "three": there are no triangles of that name; known: one, two'),
+        (lambda: None, 'mesh "three": no triangles have this name; known: one, two'),
         (lambda: frame.drop(columns="bz").to_parquet(path), 'column "bz" is missing'),
         (lambda: frame.assign(cy=np.inf).to_parquet(path), r"row 0: cy: must be a number within"),
-        (lambda: frame.assign(ax="far").to_parquet(path), "a corner is no number"),
+        (lambda: frame.assign(ax="far").to_parquet(path), "a corner is not a number"),
         (lambda: path.unlink(), "no such file"),
-        (lambda: place.write_text(json.dumps(level | {"triangles": {"three": [[1, 2]]}})), "nine numbers a triangle"),
+        (lambda: place.write_text(json.dumps(level | {"triangles": {"three": [[1, 2]]}})), "nine numbers per triangle"),
     ):  # fmt: skip
         change()
         with pytest.raises(snelk.InputError, match=message):
@@ -292,7 +292,7 @@ def test_the_command_writes_both_and_says_so(tmp_path: Path) -> None:
         code, text = said(*more, "--door", "yard gat", "--out", "none.geojson")
         assert (code, text.count("\n"), (tmp_path / "none.geojson").exists()) == (2, 1, False)
         assert (
-            'doors: no object has that name (given: "yard gat"); did you mean "yard gate"?' in text
+            'doors: no object has this name (given: "yard gat"); did you mean "yard gate"?' in text
         )
     code, text = said("--triangles", "--cut", "0", "--cut", "1")
     assert (code, text.count("\n")) == (2, 1)

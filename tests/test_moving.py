@@ -391,7 +391,7 @@ def test_who_cannot_get_anywhere_is_told_to_be_stuck(tmp_path: Path) -> None:
     run = snelk.run(scenes.scene(tmp_path, spot, box(0.2), states=states, transitions=transitions))
     (stuck,) = run.events[run.events.kind == "stuck"].itertuples()
     assert (stuck.agent, stuck.x, stuck.y) == ("guard", 0.0, 0.0)
-    assert stuck.text == "guard does not get on at (0.0, 0.0) (go)"
+    assert stuck.text == "guard is stuck at (0.0, 0.0) (go)"
     assert run.states.state.iloc[-1] == "sulk"
     # In a box that it fits into it goes as near as it can, and is not stuck but there.
     run = snelk.run(scenes.scene(tmp_path, spot, box(1.0), states=states, transitions=transitions))
@@ -463,9 +463,12 @@ def test_activities_of_ones_own_do_what_they_say(tmp_path: Path) -> None:
         (lambda me: snelk.Move(to=me.last_known[:2]), "raised TypeError"),
         (
             lambda _: snelk.Move(to=(float(np.random.default_rng().random()), 0.0)),
-            "must do the same",
+            "must return the same move",
         ),
-        (lambda _: snelk.Move(to=(float(np.random.random()), 0.0)), "takes chance from elsewhere"),  # noqa: NPY002
+        (
+            lambda _: snelk.Move(to=(float(np.random.random()), 0.0)),  # noqa: NPY002
+            "uses randomness from elsewhere",
+        ),
     ],
 )
 def test_the_checker_finds_what_an_activity_does_wrong(function: Any, message: str) -> None:

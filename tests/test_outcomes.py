@@ -98,8 +98,8 @@ def test_who_is_taken_out_is_there_no_more_and_does_nothing(tmp_path: Path) -> N
     assert [t for t, _ in of(run, "vanished")] == [2.1, 4.1]
     gone = run.why_state("guard", at=5.0).transition("on")
     assert gone is not None
-    assert gone.missing == ("was taken out at 2.00 s (end)",)
-    assert of(run, "removed")[1] == (4.0, "guest: is taken out (the scenario)")
+    assert gone.missing == ("was removed at 2.00 s (end)",)
+    assert of(run, "removed")[1] == (4.0, "guest: is removed (the scenario)")
     assert not (run.events[run.events.agent == "guard"].t > 2.2).any()
 
 
@@ -307,14 +307,18 @@ def test_live_effects_are_those_of_a_run(tmp_path: Path) -> None:
     ("key", "value", "message"),
     [
         ("transitions.c.then", {"set": {"anger": 1}}, "must be own.NAME or target.NAME"),
-        ("transitions.c.then", {"set": {"own.speed": 1}}, "is worked out at every tick"),
-        ("transitions.c.then", {"noise": "horm"}, 'no such kind of noise.*did you mean "horn"'),
+        ("transitions.c.then", {"set": {"own.speed": 1}}, "is computed at every tick"),
+        (
+            "transitions.c.then",
+            {"noise": "horm"},
+            'no such kind of noise.*did you mean "horn"',
+        ),
         ("transitions.c.then", {"alarm": ["hom"]}, 'no such team.*did you mean "home"'),
         ("transitions.c.when", 'seen("fromt")', 'no such cone.*did you mean "front"'),
         ("transitions.c.when", 'felt("tuch")', 'no such sense.*did you mean "touch"'),
         ("transitions.c.from", ["quite"], 'no such alert state.*did you mean "quiet"'),
         ("groups.quiet", ["z"], "no such alert state"),
-        ("groups.a", ["a"], "is the name of a state already"),
+        ("groups.a", ["a"], "is already the name of a state"),
         ("states.a.roam", {"about": "gest"}, 'no such character.*did you mean "guest"'),
         ("states.a.speeds", [[3, 1], [1, 2]], "metres must rise"),
         ("transitions.c.when", "chance(distance) ", "chance needs a number without a unit, not m"),
@@ -420,12 +424,12 @@ def test_a_voice_is_a_row_for_everybody_it_is_meant_for(tmp_path: Path) -> None:
     assert rows.straight["far"] == pytest.approx(16.1)
     assert rows.wall.dropna().to_dict() == {"behind": "shed"}
     assert rows.arrives.dropna().to_dict() == {"near": pytest.approx(0.2)}
-    said = [line for line in run.why("far", "guest", at=0.9).lacks if "no word" in line]
+    said = [line for line in run.why("far", "guest", at=0.9).lacks if "no message" in line]
     assert said == [
-        "no word of guest: what guard told at 0.00 s was lost, as far was 16.1 m off, and the "
+        "no message about guest: what guard told at 0.00 s did not arrive, as far was 16.1 m off, and the "
         "voice carries 16.0 m"
     ]
-    assert not any("no word" in line for line in run.why("near", "guest", at=0.9).lacks)
+    assert not any("no message" in line for line in run.why("near", "guest", at=0.9).lacks)
 
 
 def test_reach_and_reactions_are_drawn_where_they_are(tmp_path: Path) -> None:

@@ -453,7 +453,10 @@ def test_a_long_run_is_thinned_until_it_fits(night: snelk.Run) -> None:
     [
         ({"agent": "goose1"}, 'agent: no such agent (given: "goose1"); did you mean "goose-1"?'),
         ({"agent": "dog", "target": "dog"}, 'target: nobody senses themselves (given: "dog")'),
-        ({"target": "fxo"}, 'target: no such character (given: "fxo"); did you mean "fox"?'),
+        (
+            {"target": "fxo"},
+            'target: no such character (given: "fxo"); did you mean "fox"?',
+        ),
     ],
 )
 def test_a_wrong_name_is_told(night: snelk.Run, options: dict[str, str], problem: str) -> None:

@@ -262,7 +262,7 @@ return [Array.from(lanes("apart").left), Array.from(lanes("game").right),
     assert apart == pytest.approx([each.start for each in found.mismatches])
     assert until == pytest.approx(list(frame.until))
     assert events == len(found.mismatches)
-    with pytest.raises(snelk.InputError, match="cannot be compared with two runs"):
+    with pytest.raises(snelk.InputError, match="can be compared with one run only"):
         snelk.page_of(run, game, log=log)
 
 
@@ -302,9 +302,9 @@ def test_on_the_command_line(run: snelk.Run, tmp_path: Path) -> None:
             'line 2: no such agent (given: agent = "gard"); did you mean "guard"?',
         ),
         ("t,agent,target,sensed\n0,guard,guest,maybe\n", "must be true or false"),
-        ("t,agent,target\n0,guard,guest\n", "has a target without sensed"),
+        ("t,agent,target\n0,guard,guest\n", "has a target, but no value of sensed"),
         ("t,agent,target,sensed,sense\n0,guard,guest,1,taste\n", "unknown word (given: sense"),
-        ("t,agent\n0,guard\n", "says nothing of anybody"),
+        ("t,agent\n0,guard\n", "contains nothing about any character"),
         ("t,who\n0,guard\n", 'column "agent" is missing'),
         ("t,agent,state\nx,guard,calm\n", "must be a number from 0"),
     ):

@@ -268,7 +268,7 @@ def test_doors_and_floors(tmp_path: Path) -> None:
     assert (shut.table.outcome == "not there").all()
     assert (shut.table.waited_for == 20.0).all()
     solid = scenes.feature("wall", "wicket", shapely.LineString([(12, 5), (12, 7)]), top=2.0)
-    with pytest.raises(snelk.InputError, match=r"cannot be walked to from \(1, 6\)"):
+    with pytest.raises(snelk.InputError, match=r"cannot be reached on foot from \(1, 6\)"):
         snelk.players(field(tmp_path / "no", *walls, solid), to="exit", count=1)
     upstairs = snelk.players(MILL, target="thief", to="stone floor lamp", count=2, care=0.9)
     assert max(way[:, 3].max() for way in upstairs.ways) > 2.0  # m: they climb the stairs
@@ -388,8 +388,8 @@ def test_a_player_stays_if_it_is_to(tmp_path: Path) -> None:
         (["--to", "pasture", "--signs", "asleap"], "no such alert state"),
         (["--to", "pasture", "--sign", "0"], "must be above 0"),
         (["--to", "pasture", "--from", "1,2,3,4"], "must be a spot, a zone, or (x, y)"),
-        (["--to", "pasture", "--from", "pasture"], "to: is where fox begins, at ("),
-        (["--to", "coop doorstep", "--from", "coop doorstep"], "begin elsewhere, or name"),
+        (["--to", "pasture", "--from", "pasture"], "to: is where fox starts, at ("),
+        (["--to", "coop doorstep", "--from", "coop doorstep"], "start elsewhere, or choose"),
         (
             ["--to", "pasture", "--set", "cast.fox.play={to='pasture', delay=[5]}"],
             "0 to 3600 s, or [least, most]",
@@ -398,7 +398,10 @@ def test_a_player_stays_if_it_is_to(tmp_path: Path) -> None:
             ["--to", "pasture", "--set", "cast.fox.play={to='pasture', care=nan}"],
             "from 0 to 1, or [least, most]",
         ),
-        (["--to", "pasture", "--set", "fairness.f.sign=true"], "must be a meter from 0 to 1, or"),
+        (
+            ["--to", "pasture", "--set", "fairness.f.sign=true"],
+            "must be a meter value from 0 to 1, or",
+        ),
         (["--to", "pasture", "--least", "2"], "--least: must be from 0 to 1"),
         (["--to", "pasture", "--target", "owls"], "no such character"),
         (["--to", "pasture", "--figure", "a.bmp"], "a.bmp"),

@@ -300,7 +300,7 @@ def test_bands_differ_without_colour() -> None:
         (lambda run: snelk.plot_meter(run, "dog", "goose-1"), "dog has no meter for goose-1"),
         (
             lambda run: snelk.plot_timeline(run, agents=["bell"], targets=["dog"]),
-            "no agent that notices anybody",
+            "no agent notices anybody",
         ),
         (lambda run: snelk.plot_timeline(run, start=9, end=1), "must come after the start"),
         (lambda run: save_figure(snelk.plot_timeline(run).axes, Path("x.doc")), "unknown format"),
@@ -359,7 +359,7 @@ def test_a_search_is_drawn_as_it_stood(night: snelk.Run) -> None:
         assert len(search.cells.get_paths()) == len(now)
         darkest = int(np.argmax(np.asarray(search.cells.get_alpha())))
         assert now.likelihood.iloc[darkest] == now.likelihood.max()
-    with pytest.raises(snelk.InputError, match="never searched in this run"):
+    with pytest.raises(snelk.InputError, match="did not search in this run"):
         snelk.plot_search(night, "owl")
     with pytest.raises(snelk.InputError, match="no such search; farmer searched 1 times"):
         snelk.plot_search(night, "farmer", search=7)

@@ -487,7 +487,7 @@ def test_a_tree_that_does_not_hold_together_is_refused() -> None:
     ):  # fmt: skip
         parts = grid.parts.copy()
         parts[place] = value
-        with pytest.raises(ValueError, match="do not agree"):
+        with pytest.raises(ValueError, match="do not match"):
             cast_rays(grid._replace(parts=parts), *ends)
-    with pytest.raises(ValueError, match="do not agree"):
+    with pytest.raises(ValueError, match="do not match"):
         cast_rays(grid._replace(depth=grid.depth - 1), *ends)

@@ -81,7 +81,7 @@ def test_rows_that_go_to_disk_as_they_come_are_those_of_memory(
         rows["stat"]
     with pytest.raises(AttributeError, match="no such column"):
         _ = rows.row(0).stat
-    with pytest.raises(snelk.InputError, match="holds numbers, not words"):
+    with pytest.raises(snelk.InputError, match="contains numbers, not text"):
         rows.where(t="calm")
 
 
@@ -215,7 +215,7 @@ def test_noises_are_kept_within_the_time_of_the_run(night: snelk.Run) -> None:
 
 def test_a_place_that_is_taken_is_left_alone(night: snelk.Run, tmp_path: Path) -> None:
     (tmp_path / "notes.txt").write_text("mine")
-    with pytest.raises(snelk.InputError, match="exists and is not a run of Snelk"):
+    with pytest.raises(snelk.InputError, match="exists and is not a run"):
         night.save(tmp_path)
     with pytest.raises(snelk.InputError, match="is a file, not a folder"):
         night.save(tmp_path / "notes.txt")
@@ -243,11 +243,14 @@ def test_a_write_that_fails_leaves_the_run_before(
 @pytest.mark.parametrize(
     ("damage", "message"),
     [
-        (lambda run: (run / "run.json").unlink(), "is not the folder of a run"),
-        (lambda run: (run / "run.json").write_text("{"), "not as Snelk wrote it"),
-        (lambda run: (run / "run.json").write_text('{"format": 99}'), "was written in form 99"),
-        (lambda run: (run / "events.parquet").write_bytes(b"PAR1"), "not as Snelk wrote it"),
-        (lambda run: (run / "events.parquet").unlink(), "is missing or not as Snelk wrote it"),
+        (lambda run: (run / "run.json").unlink(), "is not a run folder"),
+        (lambda run: (run / "run.json").write_text("{"), "changed after Snelk wrote it"),
+        (lambda run: (run / "run.json").write_text('{"format": 99}'), "was written in format 99"),
+        (lambda run: (run / "events.parquet").write_bytes(b"PAR1"), "changed after Snelk wrote it"),
+        (
+            lambda run: (run / "events.parquet").unlink(),
+            "is missing, or was changed after Snelk wrote it",
+        ),
     ],
 )
 def test_damaged_runs_are_told(

@@ -276,7 +276,7 @@ def test_four_ways_side_by_side(tmp_path: Path) -> None:
         assert result.seconds == pytest.approx(ended.seconds.sum())
         assert result.walked == pytest.approx(ended.walked.sum())
         assert list(result.outcomes) == list(ended.outcome)
-    with pytest.raises(snelk.InputError, match="has no state that searches"):
+    with pytest.raises(snelk.InputError, match="has no alert state that searches"):
         snelk.compare_searches(scenes.scene(tmp_path / "b", states={"a": {}}), "guard")
 
 

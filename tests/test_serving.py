@@ -233,7 +233,7 @@ def test_a_game_goes_on_in_the_next_level(tmp_path: Path) -> None:
     client = Client(talk, spare={"gander": 1})
     assert (client.welcome["scenario"], "gander" in client.welcome["characters"]) == ("night", True)
     for message, said in (
-        ({"scenario": "mill"}, "is not the one that is played"),
+        ({"scenario": "mill"}, "is not the scenario that is being played"),
         ({"scenario": "mil", "new": True}, 'did you mean "mill"'),
     ):
         assert said in client.say(**HELLO, **message)["text"]
@@ -262,7 +262,7 @@ def test_after_its_end_a_game_says_how_to_begin_another() -> None:
     late = client.say(type="frame", seconds=0.1)
     assert (
         late["text"]
-        == 'frame: comes after the game is over (given: 0.3 s); say hello again with "new": true'
+        == 'frame: came after the end of the game (given: 0.3 s); send hello again with "new": true'
     )
     assert client.say(**HELLO, new=True)["game"] == "new"
     assert client.say(type="frame", seconds=0.1)["ticks"] == 2
@@ -350,11 +350,11 @@ def test_ten_thousand_hostile_messages_change_nothing(tmp_path: Path) -> None:
         ({"poses": {"fxo": {"place": [1, 2, 3]}}}, 'push: no such character (given: "fxo"); did you mean "fox"?'),
         ({"poses": {"dog": {"place": [1, 2, 3]}}}, 'push: is moved by Snelk (given: "dog")'),
         ({"poses": {"fox": {"place": [1e7, 2, 3]}}}, "push: fox.x: must be a number within ±100000 (given: 1e+07)"),
-        ({"noises": [{"kind": "bang", "place": [1, 2, 3]}]}, 'noise: no such kind without a reach (given: "bang")'),
+        ({"noises": [{"kind": "bang", "place": [1, 2, 3]}]}, 'noise: no such kind of noise without a reach (given: "bang")'),
         ({"turns": [{"of": "gate", "to": "open"}]}, 'change: of: no such door (given: "gate")'),
         ({"effects": [{"of": "fox", "add": {"hits": 1}}]}, "effect: add: no such attribute"),
         ({"effects": [{"of": "dog", "state": "awake"}]}, "put: dog: no such alert state"),
-        ({"spawn": [{"name": "fox"}]}, "spawn: is there already"),
+        ({"spawn": [{"name": "fox"}]}, "spawn: is already present"),
         ({"remove": ["foks"]}, 'effect: of: no such character (given: "foks"); did you mean "fox"?'),
         ({"seconds": 100}, "frame: seconds: must be above 0 and at most 60 s (given: 100 s)"),
     ],
@@ -405,8 +405,10 @@ def test_clients_come_and_go_over_sockets_and_the_record_replays(tmp_path: Path)
             connect(address, origin="http://somewhere.example")
         events = []
         with connect(address) as one, connect(address) as other:
-            assert "is not the token" in said_over(one, **HELLO, token="sesame")["text"]
-            assert "must be a hello first" in said_over(one, type="frame", seconds=1)["text"]
+            assert "is not the right token" in said_over(one, **HELLO, token="sesame")["text"]
+            assert (
+                "must be a hello: it comes first" in said_over(one, type="frame", seconds=1)["text"]
+            )
             assert said_over(one, **HELLO, token="secret", moves=["cat"])["game"] == "new"
             assert (
                 said_over(other, **HELLO, token="secret", units={"length": 0.01})["game"]
@@ -423,7 +425,7 @@ def test_clients_come_and_go_over_sockets_and_the_record_replays(tmp_path: Path)
                 one.recv()
         with connect(address) as again:
             assert (
-                "begun with other moves"
+                "started with other moves"
                 in said_over(again, **HELLO, token="secret", moves=["boy"])["text"]
             )
             welcome = said_over(again, **HELLO, token="secret")
@@ -506,7 +508,7 @@ def test_lines_end_when_nobody_says_anything_more(tmp_path: Path) -> None:
     assert b"Played up to 0.30 s" in done.stderr
     again = subprocess.run(command, input=b"", capture_output=True, check=False, timeout=60)
     assert again.returncode == 2
-    assert b"holds something already; choose another folder, or empty it" in again.stderr
+    assert b"is not empty; choose another folder, or empty this one" in again.stderr
     assert again.stderr.count(b"\n") == 1
 
 

@@ -248,7 +248,7 @@ def test_stepping_by_hand_is_the_run(tmp_path: Path) -> None:
         simulation.step()
         distances.append(simulation.sight.distance[0, 0, 1])
     np.testing.assert_array_equal(distances, snelk.run(scenario).sight.distance)
-    with pytest.raises(StopIteration, match="over after 9 ticks"):
+    with pytest.raises(StopIteration, match="ended after 9 ticks"):
         simulation.step()
 
 

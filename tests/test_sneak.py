@@ -288,7 +288,7 @@ def test_a_gap_in_time_is_found_and_who_closes_it_is_told(tmp_path: Path) -> Non
     here = snelk.sneak(corridor(tmp_path / "here"), to=(0, 0), cell=1.0)
     assert [(each.seconds, each.far) for each in here.passages] == [(0.0, 0.0)]
     # Who is ignored is no hindrance, and nobody can walk through a wall.
-    with pytest.raises(snelk.InputError, match="leaves nobody"):
+    with pytest.raises(snelk.InputError, match="leaves no agent"):
         snelk.sneak(corridor(tmp_path / "none"), to="gate", ignore=["guard"])
 
 
@@ -329,7 +329,7 @@ def test_doors_open_for_who_may_are_seen_through_and_heard(
         heard = events[(events.kind == "heard") & (events.agent == "guard")]
         assert heard.t.iloc[0] == pytest.approx(opened.t.iloc[0] + 0.1)
         assert passage.promised["guard"] >= 0.4 * 0.3  # so loud is a creak at most 6 m off
-    with pytest.raises(snelk.InputError, match="cannot be walked to"):
+    with pytest.raises(snelk.InputError, match="cannot be reached on foot"):
         snelk.sneak(house(tmp_path / "not", ["guard"]), to=(9, -3), cell=1.0)
 
 
@@ -395,13 +395,13 @@ def test_the_command_finds_a_way_past_the_croft(tmp_path: Path) -> None:
     assert data["passages"][-1]["highest_meter"] == 0.0
     for wrong, told in (
         (["--to", "nowhere"], "no such spot or zone"),
-        (["--to", "10,30"], "the nearest place that can is"),
+        (["--to", "10,30"], "the nearest position that can be reached is"),
         (["--to", "gravel yard", "--mode", "flying:walking"], "no such posture"),
         (["--to", "gravel yard", "--cell", "nan"], "must be above 0 m"),
         (["--to", "gravel yard", "--ignore", "bat"], "no such agent that notices fox"),
         (["--to", "gravel yard", "--floor", "attic"], "no such floor"),
         (["--to", "gravel yard", "--figure", "s.txt"], "unknown format"),
-        (["--to", "gravel yard", "--begin", "95"], "must leave time within the run"),
+        (["--to", "gravel yard", "--begin", "95"], "must leave some time within the run"),
     ):
         assert told in command("sneak", night, *wrong, cwd=tmp_path, code=2)
 
@@ -459,7 +459,7 @@ def test_where_one_cannot_stand_is_said_and_outside_of_all_walls_one_can(tmp_pat
     for place, what in (((5, 4, 9), "start"), ((40, 4), "start"), ((5, 4, 1.5), "start")):
         with pytest.raises(snelk.InputError, match=f"{what}: .*cannot stand"):
             snelk.sneak(scenario, start=place, to="den")
-    with pytest.raises(snelk.InputError, match="cannot be walked to"):
+    with pytest.raises(snelk.InputError, match="cannot be reached on foot"):
         snelk.sneak(scenario, to=(5, 4, 9))
     away = corridor(tmp_path / "away")
     found = snelk.sneak(away, start=(30, 20), to=(34, 20), cell=1.0, end=6.0)

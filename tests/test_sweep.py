@@ -184,7 +184,7 @@ def test_the_best_tradeoffs_are_those_that_nothing_beats(
 @pytest.mark.parametrize(
     ("words", "error"),
     [
-        (["--vary", f"{RANGE}=5:12"], "limits need samples"),
+        (["--vary", f"{RANGE}=5:12"], "a range without a number of values needs samples"),
         (["--vary", f"{RANGE}=5:12:1"], "must be LO:HI:N with N a whole number"),
         (["--vary", f"{RANGE}=nan:3:2"], "must be LO:HI:N"),
         (["--vary", RANGE], "must be KEY=LO:HI:N"),
@@ -193,11 +193,11 @@ def test_the_best_tradeoffs_are_those_that_nothing_beats(
         (["--vary", "clock.dt=0.1,0.2"], "cannot be varied within a sweep"),
         (["--vary", f"{RANGE}=1:9:999999999"], "at most"),
         (["--vary", f"{RANGE}=1.5,1{'0' * 400}"], "is too large a number"),
-        (["--vary", f"{RANGE}=1,two"], "must be all numbers or all words"),
+        (["--vary", f"{RANGE}=1,two"], "must be all numbers or all text"),
         (["--vary", f"{RANGE}=1,2", "--out", "x.csv"], "unknown format"),
         (["--vary", f"{RANGE}=1,2", "--want", "length=lower"], "must be KEY=low or KEY=high"),
         (["--pick", "3", "--out", "none.parquet"], "no such file"),
-        ([], "must name a number"),
+        ([], "must be the path of a number"),
     ],
 )
 def test_mistakes_are_told_in_one_line(
@@ -233,4 +233,4 @@ def test_the_commands_sweep_read_pick_and_draw(walk: Path, tmp_path: Path) -> No
     walk.write_text(text.replace("dt = 0.5", "dt = 0.25"))
     said = command("sweep", walk, "--pick", "5", "--out", "s.parquet", cwd=tmp_path, code=2)
     walk.write_text(text)
-    assert "has changed since the sweep; make the sweep again" in said
+    assert "was changed after the sweep; run the sweep again" in said

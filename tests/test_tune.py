@@ -255,7 +255,7 @@ def test_numbers_are_written_when_one_says_so_and_nothing_is_lost(
         browser.execute_script("snelkPage.bench.become(arguments[0])", {NEAR: 6.0})
         until(browser, "document.body.dataset.tried === '1'")
         news = browser.execute_script("return document.getElementById('tune-news').innerText")
-        assert "first otherwise at" in news
+        assert "first difference at" in news
         assert "2 of 2 expectations are met" in news
         browser.execute_script("snelkPage.bench.turn(arguments[0], -1, true)", NEAR)
         status = browser.execute_script("return document.getElementById('tune-status').textContent")
@@ -268,7 +268,7 @@ def test_numbers_are_written_when_one_says_so_and_nothing_is_lost(
         )
         until(
             browser,
-            "document.getElementById('tune-status').textContent.includes('was changed meanwhile')",
+            "document.getElementById('tune-status').textContent.includes('was changed by another program')",
         )
         assert kinds.read_text() == before.replace("fov_whole = 120", "fov_whole = 110", 1)
         browser.execute_script(

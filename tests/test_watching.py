@@ -40,7 +40,7 @@ const told = moments.map(([agent, target, t]) => {
   const poses = run.names.map((_, c) => run.pose(c, t, true)).map((p) => p && [p.x, p.y, p.z, (p.heading + 36000) % 360, p.posture].map(round));
   const why = run.slot(a, c) < 0 ? "" : whyAt(run, a, c, t);
   for (const each of why ? why.ladder.transitions : []) each.held = Math.min(each.held, each.needs); // what is longer is not told
-  if (why && why.senses.some((each) => each.headline.endsWith("is not held here"))) why.senses = null;
+  if (why && why.senses.some((each) => each.headline.endsWith("is not kept here"))) why.senses = null;
   return { why, poses, stay: run.stay(agent, t), doors: run.doors.map((door) => isOpen(door, t)) };
 });
 snelkPage.choose({ agent: run.agentNames[1], target: run.names[0] });
@@ -274,7 +274,9 @@ def test_what_is_no_game_or_breaks_off_is_said(tmp_path: Path) -> None:
     (tmp_path / "else").mkdir()
     (tmp_path / "else" / "file.txt").write_text("of something else")
     for path in (tmp_path / "else", tmp_path / "else" / "file.txt"):
-        with pytest.raises(snelk.InputError, match=r"holds no game that is kept; name the DIR"):
+        with pytest.raises(
+            snelk.InputError, match=r"does not contain the record of a game; use the DIR"
+        ):
             Watch(path)
     folder = tmp_path / "game"
     watch = Watch(folder)

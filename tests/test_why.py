@@ -205,7 +205,12 @@ def test_two_cones_that_see_leave_no_single_change(night: snelk.Run) -> None:
 @pytest.mark.parametrize(
     ("agent", "target", "at", "message"),
     [
-        ("fxo", "dog", 1, r'agent: no such character \(given: "fxo"\); did you mean "fox"\?'),
+        (
+            "fxo",
+            "dog",
+            1,
+            r'agent: no such character \(given: "fxo"\); did you mean "fox"\?',
+        ),
         ("dog", "cat", 1, r'target: no such character \(given: "cat"\)'),
         ("dog", "dog", 1, "target: nobody senses themselves"),
         ("dog", "fox", 99, r"time: must lie within the run, 0 to 90 s \(given: 99 s\)"),

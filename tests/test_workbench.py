@@ -44,7 +44,7 @@ def test_a_corner_that_is_moved_is_moved_in_the_file_and_nothing_else(night: Pat
     corners = {c: at for c, at, closed in corners_of(level) if closed}
     last = next(c for c in corners if c.kind == "wall" and c.number == 3)
     one, two = last._replace(number=1), last._replace(number=2)
-    with pytest.raises(snelk.InputError, match="not a proper polygon"):
+    with pytest.raises(snelk.InputError, match="not a valid polygon"):
         with_corners(level, {one: corners[two], two: corners[one]})
     with pytest.raises(snelk.InputError, match="has corners 0 to"):
         with_corners(level, {last._replace(number=99): (0.0, 0.0)})

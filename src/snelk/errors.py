@@ -20,19 +20,19 @@ __all__ = [
 
 
 class SnelkError(Exception):
-    """Root of everything Snelk raises on purpose."""
+    """Base class of all errors that Snelk raises on purpose."""
 
 
 @dataclass(frozen=True)
 class Problem:
-    """One thing that is wrong with what was given.
+    """One error in the input.
 
     Attributes:
         source: The file, option or call it came from.
         place: Where in it: a key path such as ``cast.fox.team``, a line, a feature.
         given: What was found there, as text; empty if nothing was.
         rule: What must hold.
-        fix: What to do about it; may be empty if the rule says it all.
+        fix: How to fix it; can be empty if the rule says it all.
     """
 
     source: str
@@ -65,7 +65,7 @@ def one_line(text: str) -> str:
 
 
 class InputError(SnelkError, ValueError):
-    """Something that was given cannot be used; `problems` lists all that is wrong with it.
+    """Invalid input; `problems` lists everything that is wrong with it.
 
     >>> error = InputError([Problem("night.toml", "clock.dt", "-1", "must be above 0 s")])
     >>> print(error)
@@ -90,15 +90,15 @@ class InputError(SnelkError, ValueError):
 
 
 class ReadError(InputError):
-    """A file cannot be read: it is not there, is damaged, or is of another kind."""
+    """A file cannot be read: it is missing, damaged, or of another type."""
 
 
 class WriteError(InputError):
-    """A file or folder cannot be written, or something there would be lost."""
+    """A file or folder cannot be written, or something would be overwritten."""
 
 
 class UnknownNameError(InputError):
-    """There is nothing of the name that was given; the fix names the nearest right one."""
+    """An unknown name; the fix names the closest valid one."""
 
 
 ALL = "known: "
@@ -122,7 +122,7 @@ def nearest(name: str, known: Iterable[str]) -> str:
     if longer:
         return f'did you mean "{longer[0]}"?'
     if not names:
-        return "there are none to choose from"
+        return "there are none"
     return f"{ALL}{', '.join(names)}"
 
 

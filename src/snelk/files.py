@@ -27,7 +27,7 @@ _DRAFT = re.compile(rf"\.snelk-{_HOST}-(\d+)-[0-9a-f]+(\..*)?")
 LONGEST_NAME = 255
 """Of a file, in bytes: what common file systems take."""
 
-ELSEWHERE = "choose another place with --out"
+ELSEWHERE = "choose another path with --out"
 
 
 def cannot_write(path: Path, error: Exception) -> WriteError:
@@ -64,16 +64,16 @@ def claim(
     try:
         there = _stat(path)
         if not path.name or path.name == ".." or (there and stat.S_ISDIR(there.st_mode)):
-            raise WriteError.of(given, "", "", "is a folder, not a file", "name a file in it")
+            raise WriteError.of(given, "", "", "is a folder, not a file", "use a file in it")
         if there is not None and not stat.S_ISREG(there.st_mode):
-            raise WriteError.of(given, "", "", "is no plain file", "choose another place")
+            raise WriteError.of(given, "", "", "is not a regular file", "choose another path")
         _claim_folder(path.absolute().parent, path)
         if there is not None and source is not None and path.samefile(source):
-            rule, fix = "is what is read, and would be lost", ELSEWHERE
+            rule, fix = "is an input of this command, and would be overwritten", ELSEWHERE
             raise WriteError.of(given, "", "", rule, fix)
         if there is not None and there.st_size and ours is not None and not ours(path):
-            rule = "exists and is nothing that this command writes, and would be lost"
-            raise WriteError.of(given, "", "", rule, "choose another place, or remove it")
+            rule = "exists, was not written by this command, and would be overwritten"
+            raise WriteError.of(given, "", "", rule, "choose another path, or remove it")
     except WriteError:
         raise
     except (OSError, ValueError) as error:
@@ -97,7 +97,7 @@ def _claim_folder(folder: Path, path: Path) -> None:
         folder = folder.parent
     if not folder.is_dir():
         rule = f"cannot be written: {folder} is a file, not a folder"
-        raise WriteError.of(str(path), "", "", rule, "choose another place")
+        raise WriteError.of(str(path), "", "", rule, "choose another path")
     if not os.access(folder, os.W_OK | os.X_OK):
         raise PermissionError(13, f"no right to write in {folder}")
 

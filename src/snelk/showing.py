@@ -64,7 +64,7 @@ def cell(value: Any) -> str:
 
 
 class Shown:
-    """A page that a notebook shows where it stands.
+    """A page shown in a notebook cell.
 
     Attributes:
         html: Its text, which needs nothing else.
@@ -78,7 +78,7 @@ class Shown:
         return frame(f'srcdoc="{escape(self.html)}"', self.height)
 
     def write(self, path: str | Path) -> Path:
-        """Write it to a file, whole or not at all.
+        """Write it to a file, completely or not at all.
 
         Raises:
             InputError: The file is no .html, or cannot be written.

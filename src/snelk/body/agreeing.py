@@ -22,5 +22,5 @@ def agreed(found: int) -> int:
         ValueError: It found that its arrays do not agree.
     """
     if found == DISAGREE:
-        raise ValueError("bodies or poses that do not agree with the minds")
+        raise ValueError("arrays of bodies or poses do not match those of the minds")
     return found

@@ -46,7 +46,7 @@ class Clues:
         away: (variant, character) which clues are not there at the next tick.
         put: (variant, character, 5) where the next tick has those that are elsewhere than at
             first: x, y, z in m, posture, and heading in rad, NaN for as at first; NaN for all.
-        seen_to: (variant, agent, target) who has seen to what, and minds it no more.
+        seen_to: (variant, agent, target) who has seen to what, and ignores it.
     """
 
     def __init__(

@@ -310,8 +310,8 @@ class Me:
             floor, other = level.floor_at(*goal.tolist()), level.floor_at(*here.tolist())
             if floor is None:
                 return "there is no floor"
-            return "the end of the floor" if floor == other else f"no way leads on to {floor}"
-        return wall or "the end of the ground, 3 m outside of all that is in the level"
+            return "the end of the floor" if floor == other else f"no path leads on to {floor}"
+        return wall or "the end of the ground, 3 m outside the level"
 
     def path(self, goal: Way, start: Way | None = None) -> Way | None:
         """The way from where it is, or from `start` on, to a place or as near as it can get."""

@@ -52,7 +52,7 @@ def place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> None:
         laid_out(PlaceStageColumns, stage), tick, laid_out(MovingColumns, now),
         laid_out(PlacedColumns, poses),
     ):  # fmt: skip
-        raise ValueError("poses that do not agree with those that are tracked")
+        raise ValueError("poses do not match the tracked characters")
 
 
 @door

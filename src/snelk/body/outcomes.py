@@ -253,7 +253,7 @@ class Outcomes:
         if np.isnan(alarm.x):
             text += ": it knows of no target"
         elif not count:
-            text += ": none is there that has a memory and cares"
+            text += ": none of them is present, has a memory and notices the target"
         self._tell(v, "alarm", a, focus, text)
 
     def _set(
@@ -277,7 +277,7 @@ class Outcomes:
     def _remove(self, v: int, who: int, by: int, cause: str) -> None:
         """Take somebody out: from the next tick on it is not there, and does nothing."""
         if who < 0:
-            text = f"nobody to take out: it has no focus ({cause})"
+            text = f"nobody to remove: it has no focus ({cause})"
             self._tell(v, "missed", by, NOBODY, text)
             return
         if self.removed[v, who]:
@@ -285,17 +285,19 @@ class Outcomes:
         self.removed[v, who] = True
         self.gone.append((v, who))
         self.changed.append(Effect(v, who, "", 1.0, 0.0, by, cause))
-        self._tell(v, "removed", by, who, f"is taken out ({cause})")
+        self._tell(v, "removed", by, who, f"is removed ({cause})")
 
     def _spawn(self, v: int, who: int, effect: models.Effect) -> None:
         """Let somebody come in: from the next tick on it is there, as it is at the beginning."""
         if not self.removed[v, who]:
-            self._tell(v, "missed", NOBODY, who, f"is there already, and is not spawned ({GIVEN})")
+            self._tell(
+                v, "missed", NOBODY, who, f"is already present, and is not spawned ({GIVEN})"
+            )
             return
         self.removed[v, who] = False
         self.changed.append(Effect(v, who, "", 0.0, 1.0, NOBODY, GIVEN))
         self.spawned.append(Spawn(v, who, effect))
-        self._tell(v, "spawned", NOBODY, who, f"comes in ({GIVEN})")
+        self._tell(v, "spawned", NOBODY, who, f"is spawned ({GIVEN})")
         own = self.setups[v].attributes_of(self.names[who])
         for name, values in self.attributes.items():
             now, before = own.get(name, np.nan), float(values[v, who])

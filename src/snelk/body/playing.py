@@ -431,7 +431,7 @@ class Play(Activity):
         goals = comes_to(me.walker, level, self.written.to, me.here, near)
         if not goals:
             if self.doing != WAITING:
-                self._tell("waits", NOBODY, "no way leads on")
+                self._tell("waits", NOBODY, "there is no path")
             self.doing, self.since, self.legs = WAITING, me.t, []
             me.stand()
             return

@@ -19,7 +19,7 @@ Place = tuple[float, ...]
 
 @dataclass(frozen=True)
 class Situation:
-    """What an agent's activity is told. Lengths are m, times s.
+    """What an agent's activity is given. Lengths are in m, times in s.
 
     Places are (x, y) on a level without floors, (x, y, z) on one with floors.
 
@@ -28,18 +28,18 @@ class Situation:
         t, dt: The time of the tick, and its length.
         state_for: Since when it is in the state, s ago.
         place, heading_deg: Where it is, and faces, degrees counter-clockwise from +x.
-        home: Its home; where it is if it has none.
+        home: Its home; its position if it has none.
         spots: The spots that it knows.
         focus: The target it acts on, or None.
         in_view: Whether the focus is in view.
         believed: Where the focus is believed to be, or None.
-        last_known: Where it last was when it was sensed, heard or told of, or None.
-        arrived: Whether it has come to the place it was to go to.
-        way_length: Tells how long the way to a place is, m; infinite if there is none.
+        last_known: Where it was last sensed, heard, smelt or told to be, or None.
+        arrived: Whether it has arrived at its goal.
+        way_length: Gives the length of the path to a position, m; infinite if there is none.
         chance: Its own stream of chance for this stay in the state.
         memo: What the activity keeps for itself; empty when the state is entered. Nothing else
             may be changed.
-        unreachable: Whether it has come as near to the place it was to go to as it can get.
+        unreachable: Whether it is as near to its goal as it can get.
     """
 
     name: str
@@ -64,12 +64,12 @@ class Situation:
 
 @dataclass(frozen=True)
 class Move:
-    """What an activity wants until it is asked again.
+    """What an activity wants to do until it is called again.
 
     Attributes:
         to: Where to go, (x, y) at its own height or (x, y, z); None stands.
         face_deg: Where to face while standing, degrees counter-clockwise from +x.
-        look_at: A place to look at, whatever the state says.
+        look_at: A position to look at, instead of where the state looks.
         done: Whether the activity is done: then its state may be left.
         again: Seconds until it is asked again; at the next tick if 0.
         failed: Whether it cannot be done: then its state may be left, too.
@@ -99,7 +99,7 @@ _REGISTERED: dict[str, Registered] = {}
 
 
 def activity(name: str) -> Callable[[UserActivity], UserActivity]:
-    """Register a function as an activity, for alert states to `call` by its name.
+    """Register a function as an activity, for alert states to `call` by name.
 
     >>> import snelk
     >>> @snelk.activity("stand by")
@@ -107,7 +107,7 @@ def activity(name: str) -> Callable[[UserActivity], UserActivity]:
     ...     return snelk.Move(to=me.home, done=me.arrived)
     """
     if not name or name != name.strip():
-        raise InputError.of("activity", "", repr(name), "must be a name without blanks at the ends")
+        raise InputError.of("activity", "", repr(name), "must be a name without spaces at its ends")
 
     def register(function: UserActivity) -> UserActivity:
         code = getattr(inspect.unwrap(function), "__code__", None)
@@ -199,17 +199,23 @@ such as snelk.Move(to=me.home)
             try:
                 moves.append(function(_made_up(number)))
             except Exception as error:
-                fix = "the focus, believed and last_known may be None, and spots empty"
+                fix = "focus, believed and last_known can be None, and spots can be empty"
                 rule = f"raised {type(error).__name__}: {error}"
                 raise InputError.of("activity", place, "", rule, fix) from error
             after = np.random.get_state()[1]  # type: ignore[index]  # noqa: NPY002
             if not np.array_equal(before, after):
-                rule, fix = "takes chance from elsewhere", "use the situation's chance"
+                rule, fix = (
+                    "uses randomness from elsewhere",
+                    "use the random numbers of the situation, situation.chance",
+                )
                 raise InputError.of("activity", place, "", rule, fix)
         check_move(moves[0], place)
         if moves[0] != moves[1]:
             given = f"{moves[0]} and {moves[1]}"
-            rule, fix = "must do the same in the same situation", "keep what it needs in memo"
+            rule, fix = (
+                "must return the same move in the same situation",
+                "keep what it needs in situation.memo",
+            )
             raise InputError.of("activity", place, given, rule, fix)
 
 

@@ -123,7 +123,7 @@ def begin_search(
 def end_search(
     searches: SearchStage, stage: BodyStage, moving: Moving, time: float, v: int, a: int
 ) -> None:
-    """The state that somebody searches in is left: what came of it?"""
+    """The state that somebody searches in is left: its result?"""
     found = _leave(
         laid_out(SearchStageColumns, searches), laid_out(BodyStageColumns, stage),
         laid_out(MovingColumns, moving), time, v, a,
@@ -253,7 +253,7 @@ def search_cells(
         laid_out(PoseColumns, poses), laid_out(MovingColumns, moving), time, v, a, fresh,
     )  # fmt: skip
     if again == DISAGREE:
-        raise ValueError("cells, bodies or poses that do not agree with the searches")
+        raise ValueError("cells, bodies or poses do not match the searches")
     return again
 
 

@@ -206,7 +206,9 @@ def _say_fit(screen: Screen, result: FitResult) -> None:
     unmet = [aim for aim in result.aims if aim.met is False]
     seeds = f"{result.seeds} seeds each" if result.seeds > 1 else "one seed"
     screen.print(f"{result.tried} variants tried, {seeds}")
-    count = f"{len(unmet)} of {len(result.aims)} aims are not met" if unmet else "All aims are met"
+    count = (
+        f"{len(unmet)} of {len(result.aims)} goals are not met" if unmet else "All goals are met"
+    )
     changed = len(result.overrides)
     screen.print(
         f"{count}; {changed} of {len(result.numbers)} numbers change "
@@ -236,15 +238,15 @@ def _say_fit(screen: Screen, result: FitResult) -> None:
         never = ""
         if aim.met is False:
             never = (
-                "; some numbers met it, but not with the others"
+                "; some numbers met it, but not together with the others"
                 if aim.nearest <= 1e-9
-                else f"; within these limits it cannot be met: off by {aim.nearest:.3g} at best"
+                else f"; it cannot be met within these limits: off by {aim.nearest:.3g} at best"
             )
         mark = "–" if aim.met is None else "FAIL"
         screen.print(wrap(f"{aim.name}: {aim.sentence}; {came}{never}", indent=6, first=mark))
     if result.fights:
-        screen.print("\nIn each other's way")
+        screen.print("\nConflicts")
     for fight in result.fights[:5]:
-        how = "each can be met, but no numbers met both" if fight.never_both else "pull apart"
+        how = "each can be met, but not both" if fight.never_both else "pull apart"
         text = f"{fight.a} and {fight.b}: {how} ({fight.against:+.2f} together)"
         screen.print(wrap(text, indent=4, first="  "))

@@ -143,7 +143,7 @@ def covered(
 
     run_files(activities)
     loaded = load_scenario(scenario, overrides)
-    with progress_bar("looking at every place") as progress:
+    with progress_bar("looking at every position") as progress:
         return look_over(
             loaded, target=target, stance=cast("Stance", stance), agents=agents, cell=cell,
             start=start,
@@ -194,8 +194,8 @@ def _say_coverage(
         at = [float(values[place]) for values in (found.x, found.y, found.z)]
         safe = ", ".join(f"{w.start:g}–{w.end:g}" for w in found.windows(*at)[:6])
         where = f"({at[0]:g}, {at[1]:g})" + (f" on {floors[found.floor[place]]}" if floors else "")
-        text = f"Watched most without being noticed: {where}, {found.share[place]:.0%} of "
-        text += "the time; " + (f"nobody looks at {safe} s" if safe else "somebody always looks")
+        text = f"Most time in view without being noticed: {where}, {found.share[place]:.0%} of "
+        text += "the time; " + (f"nobody looks at {safe} s" if safe else "somebody always watches")
         screen.print(wrap(text, indent=2))
     options = ["--target", found.target, "--stance", found.stance]
     options += repeated("--activities", activities)

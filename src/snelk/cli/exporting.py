@@ -71,11 +71,13 @@ def export(
     given = _options(length, time, angle, turn, zero)
     if take is not None:
         if given or units is not None or axis:
-            fix = "leave them out: the file says its own"
-            raise InputError.of("export", "--take", "", "is read in the units that it names", fix)
+            fix = "leave them out: the file has its own"
+            raise InputError.of("export", "--take", "", "is read in its own units", fix)
         found = read_json(take)
         if not isinstance(found, dict):
-            raise InputError.of(str(take), "", "", "is no export", "give what snelk export wrote")
+            raise InputError.of(
+                str(take), "", "", "is no export", "use a file that snelk export wrote"
+            )
         _take(scenario, loaded, changes_in(loaded, found), write, overrides or [], as_json)
         return
     path = claim(
@@ -148,7 +150,7 @@ def cases(
     screen.print(f"Written to {path}")
     screen.print(f"  {told}")
     screen.print(f"  each of {len(MISTAKES)} usual mistakes gives a wrong answer in at least one,")
-    screen.print("  as far as the scenario's numbers can tell it; the first line names them")
+    screen.print("  as far as the scenario's numbers allow; the first line names them")
     screen.print("\nNext")
     screen.print("  run your own code on each line, and compare with its `right`")
 

@@ -136,7 +136,7 @@ def fair(
     run_files(activities)
     loaded = load_scenario(scenario, overrides)
     claim_drawing(loaded, figure, floor)
-    with progress_bar("standing at every place") as progress:
+    with progress_bar("trying every position") as progress:
         found = fairness(
             loaded, target=target, stance=cast("Stance", stance), agents=agent,
             ignore=ignore or (), cell=cell, every=every, within=within, sign=_meter(sign),
@@ -193,7 +193,7 @@ def _told(limits: dict[str, float]) -> str:
 
 def _say_fairness(screen: Screen, found: Fairness, most: float | None) -> None:
     text = f"{found.target} at {len(found.x)} places {found.cell:g} m apart and {len(found.times)} "
-    text += f"moments. A meter of {_told(found.sign)} is the sign, of {_told(found.late)} too "
+    text += f"moments. A meter of {_told(found.sign)} is the sign, {_told(found.late)} is too "
     text += "late. "
     if found.signs:
         text += f"The states {', '.join(found.signs)} warn, too, and everybody reacts. "
@@ -209,8 +209,10 @@ def _say_fairness(screen: Screen, found: Fairness, most: float | None) -> None:
     ]  # fmt: skip
     head = ["zone", " places", " noticed", " least warning", " median", " unfair"]
     screen.print("\n" + "\n".join(table(head, rows)))
-    text = "noticed: share of places and moments at which it gets too late; warning: from the sign "
-    text += "until then; unfair: share of these at which no cover is in reach before"
+    text = (
+        "noticed: share of positions and moments at which it gets too late; warning: time from the "
+    )
+    text += "sign until then; unfair: share of these at which no cover is in reach in time"
     screen.print(wrap(text, indent=2, first="  "))
     if found.worst is not None:
         screen.print("\n" + wrap(f"For example {found.example}. Cover is farther away", indent=2))

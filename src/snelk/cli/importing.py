@@ -131,7 +131,7 @@ def import_recording(
         screen.print(f"\n{words}: {lies.in_walls:.0%}")
     screen.print(f"\nWritten to {place}\nDrawn in   {picture}")
     if imported.begin:
-        words = f"Its time {imported.begin:g} became 0 s: for its noises, throws and doors say"
+        words = f"Its time {imported.begin:g} became 0 s: for its noises, throws and doors use"
         screen.print("\n" + wrap(f"{words} --begin {imported.begin:g}", indent=2))
     line = f'tracks = ["{place.name}"]'
     ids = ", ".join(dict.fromkeys(map(str, imported.tracks.id)))
@@ -159,11 +159,11 @@ def _say_rows(found: ImportedRows, place: Path, as_json: bool) -> None:
     screen.print(f"\nWritten to {place}")
     if found.what == "log":
         hold = command("snelk", "parity", "RUN", place)
-        screen.print("\n" + wrap(f"Hold a run of the same input against it: {hold}", indent=2))
+        screen.print("\n" + wrap(f"Compare a run of the same input with it: {hold}", indent=2))
         return
     line_there = f'{found.what} = ["{place.name}"]'
     names = {"noises": "noise_kinds", "throws": "noise_kinds", "changes": "doors and lights"}
-    what = f"In a scenario: {line_there}; its {names[found.what]} have to have these names"
+    what = f"In a scenario: {line_there}; its {names[found.what]} need these names"
     screen.print("\n" + wrap(what, indent=2))
 
 

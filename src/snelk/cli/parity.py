@@ -139,4 +139,4 @@ def _say(found: Parity, run: Path, every: bool) -> None:
         why = command("snelk", "why", run, first.agent, first.target, "--at", when)
         screen.print("  " + why)
     elif found.pairs:
-        screen.print("They agree everywhere, but for when somebody looked.")
+        screen.print("They agree everywhere, except for the times of looks.")

@@ -196,12 +196,11 @@ def _say_players(screen: Screen, found: Players, least: float | None) -> None:
     text = f"{found.target} played {len(found.seeds)} times from ({x:g}, {y:g}) to {found.goal}, "
     text += f"seeds {seeds}. A meter of {play.sign:g} warns, {play.late:g} is too late"
     text += f". Warned by the states {', '.join(play.signs)} as well" if play.signs else ""
-    text += f". Not minded: {', '.join(play.ignores)}" if play.ignores else ""
+    text += f". Ignored: {', '.join(play.ignores)}" if play.ignores else ""
     screen.print(wrap(text, indent=2))
     if found.doors:
-        text = (
-            f"{found.target} cannot open {' or '.join(found.doors)}: it waits until somebody does"
-        )
+        text = f"{found.target} cannot open {' or '.join(found.doors)}: "
+        text += "it waits until somebody else opens it"
         screen.print(wrap(text, indent=2))
     rows = [
         [
@@ -214,9 +213,11 @@ def _say_players(screen: Screen, found: Players, least: float | None) -> None:
     head = ["care", " count", " unnoticed", " warned", " too late", " not there", " takes",
             " hides", " waits"]  # fmt: skip
     screen.print("\n" + "\n".join(table(head, rows)))
-    text = "unnoticed, warned: got through, without and with a sign; too late: a meter was there, "
-    text += "or it was caught; not there: it was still under way when the run ended; takes: median "
-    text += "of those who got through; hides, waits: for how long in the mean"
+    text = (
+        "unnoticed, warned: got through without and with a sign; too late: a meter reached that, "
+    )
+    text += "or it was caught; not there: still under way when the run ended; takes: median time "
+    text += "of those who got through; hides, waits: mean time"
     screen.print(wrap(text, indent=2, first="  "))
     warning = found.table.warning
     if warning.notna().any():
@@ -259,11 +260,13 @@ def _say_next(
     changes = [f"--set={key}={as_toml(value)}" for key, value in found.scenario.overrides.items()]
     changes += [f"--set=seed={chosen.seed}", *repeated("--activities", activities)]
     run = command("snelk", "run", scenario, *changes, "--out=player")
-    text = f"The player with seed {chosen.seed} ({chosen.outcome}) as a run, to be shown and asked:"
+    text = (
+        f"The player with seed {chosen.seed} ({chosen.outcome}) as a run, for pages and questions:"
+    )
     screen.print("\n" + wrap(text, indent=2))
     screen.print("  " + run)
     text = f"With [cast.{found.target}.play] in the scenario, sweep, fit and verify count players: "
     text += f"--seeds 50 and {found.target}.got_through"
     screen.print(wrap(text, indent=2))
     if figure is None:
-        screen.print(wrap("With --figure FILE it is drawn", indent=2))
+        screen.print(wrap("--figure FILE draws it", indent=2))

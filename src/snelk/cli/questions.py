@@ -103,7 +103,7 @@ def why(
     from snelk.runs.spans import OTHER_REASONS, REASONS
 
     if at is not None and (start is not None or end is not None):
-        raise InputError.of("why", "", "--at with --from or --to", "asks two things", "use one")
+        raise InputError.of("why", "", "--at with --from or --to", "cannot be combined", "use one")
     if sense is not None:
         from snelk.config.words import SENSES
 

@@ -135,7 +135,7 @@ def new(
 ) -> None:
     """Create a small commented scenario, ready to run."""
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
-        raise InputError.of(str(folder), "", "", "is there already", "choose a new folder")
+        raise InputError.of(str(folder), "", "", "is already present", "choose a new folder")
     _copy_files(Path(__file__).parents[1] / "starter", folder, keep_changed=False)
     screen = Screen()
     screen.print(f"Written to {folder}")
@@ -262,7 +262,7 @@ def check(
         screen.print(wrap(str(finding), indent=9, first="warning:"))
     for name, why in setup.silence.items():
         screen.print(wrap(f"{name}: {why}", indent=9, first="silent:"))
-    count = "nothing to warn of" if not findings else f"warnings: {len(findings)}"
+    count = "no warnings" if not findings else f"warnings: {len(findings)}"
     following = command("snelk", "run", scenario, *repeated("--activities", activities))
     screen.print(f"No errors; {count}.\n\nNext\n  {following}")
     if strict and findings:
@@ -399,7 +399,7 @@ def searches(
             ]
             for result in results
         ]
-        head = ["method", " seed", "what came of its searches", " lasted in all", " walked"]
+        head = ["method", " seed", "its results searches", " lasted in all", " walked"]
         screen.print("\n" + "\n".join(table(head, each)))
     name = loaded.setup.cast[agent].profile or ""
     ladder = loaded.setup.profiles[name].ladder
@@ -456,7 +456,7 @@ def _why_none_found(agent: str, results: list[SearchResult]) -> str:
         return text + "snelk why RUN AGENT."
     words = {
         "gave_up": "gave up after its give_up seconds",
-        "nothing": "had nothing left to look at",
+        "nothing": "had nothing left to check",
         "broken_off": "left the state before it was over",
         "open": "were still going on when the run ended",
     }

@@ -64,8 +64,8 @@ def serve(
     for path in scenario:
         if path.stem in loaded:
             rule, fix = (
-                "is named twice; a hello says the name",
-                "give one of the files another name",
+                "is used twice, and a hello chooses a scenario by this name",
+                "rename one of the files",
             )
             raise InputError.of("serve", "SCENARIO", path.stem, rule, fix)
         loaded[path.stem] = load_scenario(path, overrides)

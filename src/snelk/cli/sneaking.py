@@ -131,7 +131,7 @@ def sneak(
     run_files(activities)
     loaded = load_scenario(scenario, overrides)
     claim_drawing(loaded, figure, floor)
-    with progress_bar("trying every way") as bar:
+    with progress_bar("trying every path") as bar:
         found = search(
             loaded, to=place_of(to), start=None if start is None else place_of(start),
             target=target, agents=agent, ignore=ignore or (), begin=begin, end=end, cell=cell,
@@ -163,7 +163,7 @@ def sneak(
         screen.print("\nNext\n  " + command("snelk", "page", last))
     elif found.passages:
         text = "Next: --out DIR writes each path as a run, to look at and ask about; "
-        screen.print(wrap(text + "with --figure FILE it is drawn", indent=2))
+        screen.print(wrap(text + "--figure FILE draws it", indent=2))
 
 
 def claim_drawing(loaded: Scenario, figure: Path | None, floor: str | None) -> None:
@@ -253,20 +253,20 @@ def _say_passages(screen: Screen, found: Passages) -> None:
                 text = f"{n}: nearest to a cone at {t:g} s: {each.margin:.2f} m off {who}'s in plan"
                 screen.print(wrap(text, indent=5, first="  "))
     if not found.walkable:
-        text = f"No way: {found.goal} cannot be walked to, whoever watches. Where a gap is narrow, "
-        text += "try smaller cells: --cell"
+        text = f"No path: {found.goal} cannot be reached on foot, even if nobody watches. "
+        text += "Where a gap is narrow, try a smaller --cell"
         screen.print("\n" + wrap(text, indent=2))
     elif not found.passages and not found.closings:
-        text = f"Not enough time: it takes {found.soonest:g} s at least, whoever watches"
+        text = f"Not enough time: it takes at least {found.soonest:g} s at least, whoever watches"
         screen.print("\n" + wrap(text, indent=2))
     elif found.closings:
         _say_closed(screen, found)
     elif not any(each.holds for each in found.passages):
-        text = "None of them holds: somebody reacts, and it could not be told below which meter it "
+        text = "None of them holds: somebody reacts, and no meter limit was found below which it "
         text += "does not. Try --agent or --ignore for others, or --below"
         screen.print("\n" + wrap(text, indent=2))
     elif not found.proved:
-        text = "There may be better ones: where many ways led to one place at one moment, some "
+        text = "There may be better ones: where many paths led to one position at one moment, some "
         text += "were left out. --keep 24 leaves out fewer, and takes longer"
         screen.print("\n" + wrap(text, indent=2))
 
@@ -287,8 +287,8 @@ def _row(n: int, each: Passage) -> list[str]:
 
 def _say_closed(screen: Screen, found: Passages) -> None:
     """Who is in the way, where and when."""
-    text = "No way on which nobody who matters notices or reacts. In the way of moves that nobody "
-    screen.print("\n" + wrap(text + "else has noticed before:", indent=2))
+    text = "No path on which nobody notices or reacts. In the way of moves that nobody "
+    screen.print("\n" + wrap(text + "else noticed before:", indent=2))
     for each in found.closings[:5]:
         when = ", ".join(f"{low:g}–{high:g}" for low, high in each.windows)
         low, high = each.places[:, :2].min(axis=0), each.places[:, :2].max(axis=0)
@@ -302,8 +302,8 @@ def _say_closed(screen: Screen, found: Passages) -> None:
 def _say_openings(screen: Screen, found: Passages, opened: tuple[Opening, ...]) -> None:
     screen.print()
     if not opened:
-        text = "No single number of those who are most in the way opens it."
-        text = text if found.closings else "Nobody keeps it closed, so there is nothing to open."
+        text = "No single number of the agents that are most in the way opens it."
+        text = text if found.closings else "No agent closes it, so there is nothing to open."
         screen.print(wrap(text, indent=2))
     for each in opened:
         text = f"Opens with {each.key} = {each.value:g} {each.unit}".rstrip()

@@ -204,7 +204,9 @@ def _say_sweep(
         _say_points(screen, sweep, tradeoffs_of(sweep, wants), [w.key for w in wants], heading)
     found = movers(sweep)
     if found and not shown and not wants:
-        screen.print("\nWhat each number moves most: together, and from least to most")
+        screen.print(
+            "\nWhat each number changes most: correlation, and from lowest to highest value"
+        )
         for key in sweep.keys:
             rows = [
                 [m.measure, f"{m.together:+.2f}", f"{m.low:.3g}", f"{m.high:.3g}",
@@ -215,11 +217,11 @@ def _say_sweep(
             screen.print(f"  {key}")
             screen.print("\n".join(table(["", " ", " ", " ", ""], rows, indent=4)[1:]))
         screen.print(wrap(
-            "Together is Spearman's rank correlation, of words the share of the variance.",
+            "The correlation is Spearman's; for text, it is the share of the variance.",
             indent=2, first="  ",
         ))  # fmt: skip
     elif not shown and not wants:
-        screen.print("\nNo measure was moved, or there are too few variants to tell.")
+        screen.print("\nNo measure changed, or there are too few variants to tell.")
     key = next(iter([*shown, *(w.key for w in wants), *(m.measure for m in found)]), "length")
     number = int(points.variant.iloc[len(points) // 2])
     screen.print("\nNext")

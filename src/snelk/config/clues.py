@@ -40,7 +40,7 @@ def clue_problems(
             fix = nearest(of, there) or f"the scenario has no {what}"
             yield Problem(source, f"{place}.{word}", shown(of), f"no such {what}", fix)
         if member.profile is not None:
-            rule, fix = "is a clue, and senses nothing", "leave out profile, or clue"
+            rule, fix = "is a clue, and has no senses", "leave out profile, or clue"
             yield Problem(source, draft.locate(("cast", name))[1], "", rule, fix)
         if name in tracks:
             rule, fix = "is a clue, and has a track", "leave out one of the two"

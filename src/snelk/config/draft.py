@@ -109,7 +109,9 @@ class Draft:
                     )
                 inner = here.get(part, {})
                 if not isinstance(inner, dict):
-                    raise InputError.of("overrides", place, shown(inner), "is a value, not a table")
+                    raise InputError.of(
+                        "overrides", place, shown(inner), "is a value, and must be a table"
+                    )
                 here[part] = here = dict(inner)
             if parts[0] == "grounds" and len(parts) == 2 and parts[1] not in here:
                 place, fix = key_path(parts), nearest(parts[1], here)
@@ -118,7 +120,9 @@ class Draft:
                 known = draft.attributes()
                 if known and parts[3] not in known:
                     place, fix = key_path(parts), nearest(parts[3], known)
-                    raise InputError.of("overrides", place, "", "nobody has such an attribute", fix)
+                    raise InputError.of(
+                        "overrides", place, "", "no character has this attribute", fix
+                    )
             here[parts[-1]] = copy.deepcopy(value)
             draft._origins[tuple(parts)] = "overrides"
         draft.outdated = [*self.outdated, *bring_up_to_date(draft.raw)]
@@ -219,7 +223,7 @@ class Draft:
             problem = Problem(source, place, chain, "profiles inherit in a circle", "cut it")
         elif len(heirs) >= LONGEST_LINE:
             rule = f"more than {LONGEST_LINE} profiles are like one another in a row"
-            problem = Problem(source, place, shown(parent), rule, "cut the line short")
+            problem = Problem(source, place, shown(parent), rule, "use fewer parents")
         if problem is not None:
             orphans.update((*heirs, name))
             if not any(known.rule == problem.rule and name in orphans for known in problems):
@@ -293,7 +297,7 @@ def _read(path: Path) -> Raw:
     raw = read_toml(path)
     if too_deep(raw):
         rule = f"nests tables and lists deeper than {DEEPEST_VALUE}"
-        raise InputError.of(str(path), "", "", rule, "write it flatter")
+        raise InputError.of(str(path), "", "", rule, "use fewer levels")
     return raw
 
 

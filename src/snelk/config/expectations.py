@@ -100,14 +100,14 @@ def _of_expectation(
     said = [key for key in STATEMENTS if getattr(expectation, key) is not None]
     if len(said) != 1:
         fix = f"choose one of {', '.join(STATEMENTS)}"
-        yield Problem(source, place, ", ".join(said), "must say one thing", fix)
+        yield Problem(source, place, ", ".join(said), "must contain exactly one statement", fix)
         return
     written = [key for key in ("agent", "any_of", "each_of") if getattr(expectation, key)]
     statement = getattr(expectation, said[0])
     at = f"{place}.{said[0]}"
     if isinstance(statement, MeasureBetween):
         if written:
-            rule, fix = "must not be with a measure", "the measure's key says of whom"
+            rule, fix = "cannot be used with a measure", "the key of the measure names the agent"
             yield Problem(source, f"{place}.{written[0]}", "", rule, fix)
         yield from _measure_problem(setup, statement.of, source, f"{at}.of")
         low, high = statement.at_least, statement.at_most
@@ -118,7 +118,7 @@ def _of_expectation(
         return
     if len(written) != 1:
         fix = "write agent, any_of or each_of"
-        yield Problem(source, place, ", ".join(written), "must say of whom", fix)
+        yield Problem(source, place, ", ".join(written), "must say who it is about", fix)
         return
     yield from _of_since(setup, source, at, expectation, statement, recorded)
     after, before = statement.after or 0.0, statement.before
@@ -148,12 +148,12 @@ def _of_since(
     since = statement.since
     if since is None:
         if statement.within is not None:
-            rule, fix = "counts from a moment", "add since = { seen = … }, or write before"
+            rule, fix = "needs a moment to count from", "add since = { seen = … }, or write before"
             yield Problem(source, f"{at}.within", f"{statement.within:g}", rule, fix)
         return
     if not since.what:
-        fix = "write one of seen, state and noise"
-        yield Problem(source, f"{at}.since", "", "must name one moment", fix)
+        fix = "write exactly one of seen, state and noise"
+        yield Problem(source, f"{at}.since", "", "must name exactly one moment", fix)
         return
     known: dict[str, list[str]] = {"seen": list(setup.cast), "noise": _noises_of(setup, recorded)}
     if since.of is not None and since.of not in setup.agents:
@@ -218,7 +218,7 @@ def _of_condition(
         yield Problem(source, place, shown(text), rule, error.fix)
         return
     if any(node.kind == "call" and node.word == "chance" for node in condition.root.walk()):
-        rule, fix = "chance has no place in an expectation", "use seeds and share"
+        rule, fix = "chance cannot be used in an expectation", "use seeds and share"
         yield Problem(source, place, shown(text), rule, fix)
     known = {
         "zone": [zone.name for zone, _ in level.zones],

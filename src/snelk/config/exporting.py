@@ -460,8 +460,8 @@ def _differences(
     if isinstance(ours, dict) and isinstance(theirs, Mapping) and "when" not in place:
         for key in theirs:
             if key not in ours:
-                rule = "is not in what was exported"
-                fix = "add it to the scenario first, and export again"
+                rule = "was not in the export"
+                fix = "add it to the scenario first, then export again"
                 problems.append(Problem("export", key_path((*place, key)), "", rule, fix))
         for key, value in ours.items():
             if key not in theirs:

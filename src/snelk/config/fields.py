@@ -14,7 +14,7 @@ LONGEST = 100_000.0
 
 def _printable(name: str) -> str:
     if not name or name != name.strip() or not name.isprintable() or len(name) > 80:
-        raise ValueError("must be 1 to 80 printable characters without blanks at the ends")
+        raise ValueError("must be 1 to 80 printable characters without spaces at the ends")
     return name
 
 

@@ -104,7 +104,7 @@ class Units(Model):
         return self.zero_deg + turn * (heading * TO_DEGREES[self.angle])
 
     def heading_out(self, heading_deg: float) -> float:
-        """One in degrees counter-clockwise from +x as the game has it, from -180° to below 180°."""
+        """A heading, degrees counter-clockwise from +x, as the game has it: -180° to below 180°."""
         turn = 1.0 if self.turn == "ccw" else -1.0
         off = (turn * (heading_deg - self.zero_deg) + 180.0) % 360.0 - 180.0
         return off / TO_DEGREES[self.angle]
@@ -116,7 +116,7 @@ Axis = Literal["x", "y", "z", "-x", "-y", "-z"]
 class GameAxes(Model):
     """Which axis of the game each axis of Snelk is: x and y of the plan, y left of x, and z up."""
 
-    x: Axis = Field(default="x", description="The game's axis that Snelk's x is.")
+    x: Axis = Field(default="x", description="The game's axis that is Snelk's x.")
     y: Axis = Field(default="y", description="The same of y.")
     z: Axis = Field(default="z", description="The same of z, which is up.")
 
@@ -146,7 +146,7 @@ class GamePlaces:
         self.units = units
         axes = (units.axes.x, units.axes.y, units.axes.z)
         if sorted(axis[-1] for axis in axes) != ["x", "y", "z"]:
-            rule, fix = "must name each of the game's axes once", "such as x, z, y"
+            rule, fix = "must use each of the game's axes once", "such as x, z, y"
             raise InputError.of(source, "units.axes", ", ".join(axes), rule, fix)
         signs = [-1.0 if axis[0] == "-" else 1.0 for axis in axes]
         self._from = ["xyz".index(axis[-1]) for axis in axes]
@@ -166,20 +166,25 @@ class GamePlaces:
 
 
 class Conventions(Units):
-    """How a game writes down where everybody is; what is left out is as in Snelk.
+    """Units, axes and angles of a game's recording; whatever is left out is as in Snelk.
 
     `columns` says for each column of a track what it is called there; a leading minus turns an
     axis round: `y = "-pos.z"`.
     """
 
-    columns: dict[str, str] = Field(default={}, description="What each column is called there.")
-    name: str = Field(default="", description="Whose it is, where the file has no ids.")
-    from_zero: bool = Field(default=False, description="Whether its first time becomes 0 s.")
-    begin: float = Field(default=0.0, description="Its time that becomes 0 s, in its own unit.")
+    columns: dict[str, str] = Field(default={}, description="Names of the columns in the file.")
+    name: str = Field(
+        default="", description="The character it belongs to, if the file has no ids."
+    )
+    from_zero: bool = Field(default=False, description="Whether the first time becomes 0 s.")
+    begin: float = Field(
+        default=0.0, description="Time in the file that becomes 0 s, in its own unit."
+    )
     words: dict[str, dict[str, str]] = Field(
         default={},
-        description="Per column posture, gait, present, to, sense or sensed: Snelk's word for "
-        "each; of id, kind, by, of, agent, target and state: what it is called in the scenario.",
+        description="Meaning of words, by column. For posture, gait, present, to, "
+        "sense and sensed: Snelk's word; for id, kind, by, of, agent, "
+        "target and state: the name in the scenario.",
     )
 
 
@@ -266,7 +271,7 @@ def conventions_from(raw: Mapping[str, Any], *, source: str = "conventions") -> 
             # Of truths capitals do not matter, as in a track.
             if (meant.lower() if name in ("present", "sensed") else meant) not in WORDED[name]:
                 place, fix = f"words.{name}.{one_line(word)[:40]}", nearest(meant, WORDED[name])
-                rule = f"is no {name} of Snelk's"
+                rule = f"is not a value of {name}"
                 problems.append(Problem(source, place, f'"{meant[:40]}"', rule, fix))
     if problems or found is None:
         raise InputError(problems)
@@ -276,7 +281,7 @@ def conventions_from(raw: Mapping[str, Any], *, source: str = "conventions") -> 
 def import_tracks(
     path: str | Path, conventions: Conventions | Mapping[str, Any] | None = None
 ) -> Imported:
-    r"""Read a recording of a game and turn it into tracks of Snelk.
+    r"""Read a game's recording and convert it to tracks.
 
     Args:
         path: A .csv, .parquet or .jsonl (JSON Lines; parts of nested values are named with dots,
@@ -370,8 +375,8 @@ def import_rows(
     if not isinstance(conventions, Conventions):
         conventions = conventions_from(conventions or {})
     if conventions.from_zero:
-        fix = "say with begin which time becomes 0: that at which the tracks begin"
-        raise InputError.of(str(path), "from_zero", "", "is for tracks only", fix)
+        fix = "give the time that becomes 0 with begin: the first time of the tracks"
+        raise InputError.of(str(path), "from_zero", "", "can be used for tracks only", fix)
     columns = HAPPENINGS[what]
     frame = read_rows(path, ".csv", ".parquet", ".jsonl", ".ndjson")
     reader = _Columns(frame, conventions, str(path), columns)
@@ -450,9 +455,9 @@ class _Columns:
         for name in needed:
             if name not in self.names:
                 there = ", ".join(map(str, frame.columns[:20]))
-                fix = f"say which it is with --column {name}=NAME; there are {there}"
+                fix = f"name it with --column {name}=NAME; there are {there}"
                 if name == "id":
-                    fix += "; or name whose it is with --name"
+                    fix += "; or name its character with --name"
                 rule = f'has no column "{name}"'
                 self.problems.append(Problem(source, "columns", "", rule, fix))
         self.raise_problems()
@@ -483,7 +488,7 @@ class _Columns:
         if len(bad):
             more = f" (and {len(bad) - 1} more like it)" if len(bad) > 1 else ""
             given = f"{self.names[name]} = {str(column.iloc[bad[0]])[:40]!r}"
-            rule = f"is no number{more}"
+            rule = f"is not a number{more}"
             place = f"{self.frame.index.name} {self.frame.index[bad[0]]}"
             self.problems.append(Problem(self.source, place, given, rule))
         return sign * values

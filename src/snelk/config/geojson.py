@@ -110,7 +110,7 @@ def level_from(document: Any, *, source: str, folder: Path | None = None) -> Lev
         # One of these can be named where another could be.
         kind = "wall" if kind in ("edge", "floor", "mesh") else kind
         if (kind, name) in first_use:
-            rule = f"feature {first_use[kind, name]} is a {kind} of that name already"
+            rule = f"feature {first_use[kind, name]} is already a {kind} with this name"
             place = f"feature {index}: name"
             problems.append(Problem(source, place, f'"{name}"', rule, "rename one of the two"))
         first_use.setdefault((kind, name), index)
@@ -120,8 +120,8 @@ def level_from(document: Any, *, source: str, folder: Path | None = None) -> Lev
     shapes = [geometry for group in found.values() for _, geometry in group]
     corners = int(shapely.get_num_coordinates(np.array(shapes, dtype=object)).sum())
     if corners > MOST_CORNERS:
-        rule = f"has {corners:,} corners in all, more than {MOST_CORNERS:,}"
-        fix = "leave out corners that nobody can see, or cut the level into several"
+        rule = f"has {corners:,} corners, more than {MOST_CORNERS:,}"
+        fix = "leave out corners that nobody can see, or split the level"
         raise InputError.of(source, "features", "", rule, fix)
     kinds = ("wall", "zone", "spot", "route", "edge", "floor", "mesh", "link")
     walls, zones, spots, routes, edges, floors, meshes, links = (tuple(found[k]) for k in kinds)
@@ -131,7 +131,7 @@ def level_from(document: Any, *, source: str, folder: Path | None = None) -> Lev
     )
     for mesh, _ in meshes if not problems else ():
         if mesh.name not in triangles:
-            rule, fix = "there are no triangles of that name", nearest(mesh.name, triangles)
+            rule, fix = "no triangles have this name", nearest(mesh.name, triangles)
             problems.append(Problem(source, f'mesh "{mesh.name}"', "", rule, fix))
     names = [floor.name for floor, _ in level.floors]
     for zone, _ in level.zones:
@@ -159,7 +159,7 @@ def _feature(
     if not isinstance(kind, str) or kind not in FEATURES:
         given = shown(kind) if kind is not None else ""
         fix = nearest(str(kind or ""), FEATURES)
-        problems.append(Problem(source, f"{label}: kind", given, "unknown or missing kind", fix))
+        problems.append(Problem(source, f"{label}: kind", given, "kind is missing or unknown", fix))
         return None
     model, geometries = FEATURES[kind]
     before = len(problems)
@@ -193,7 +193,7 @@ def geometry_from(
     kind = raw.get("type") if isinstance(raw, dict) else None
     if kind not in allowed:
         given, fix = shown(kind) if kind else "", f"use {' or '.join(allowed)}"
-        problems.append(Problem(source, place, given, "wrong kind of geometry", fix))
+        problems.append(Problem(source, place, given, "wrong type of geometry", fix))
         return None
     if not within(raw.get("coordinates"), LONGEST):
         rule = f"needs coordinates that are numbers within ±{LONGEST:g} m"
@@ -204,7 +204,7 @@ def geometry_from(
     except Exception:  # shapes fail in many ways
         rule = "coordinates do not make a " + str(kind)
         uneven = len({len(each) for each in _positions(raw["coordinates"])}) > 1
-        fix = "give each corner two numbers, x and y, or each of them three" if uneven else ""
+        fix = "give every corner two numbers, or every corner three" if uneven else ""
         problems.append(Problem(source, place, shown(raw.get("coordinates")), rule, fix))
         return None
     if geometry.is_empty:
@@ -212,8 +212,8 @@ def geometry_from(
         return None
     if kind in ("Polygon", "MultiPolygon") and not geometry.is_valid:
         reason = shapely.is_valid_reason(geometry)
-        fix = "draw its outline without crossing itself"
-        problems.append(Problem(source, place, reason, "is not a proper polygon", fix))
+        fix = "draw an outline that does not cross itself"
+        problems.append(Problem(source, place, reason, "is not a valid polygon", fix))
         return None
     return geometry
 
@@ -237,7 +237,7 @@ def _floor_heights(
     place = f"{label}: geometry"
     if floor.height is not None:
         place, given = f"{label}: height", f"{floor.height:g}"
-        rule, fix = "is given beside heights of corners", "leave out one of the two"
+        rule, fix = "cannot be combined with heights of corners", "leave out one of the two"
     else:
         off = corners[:, 2] - heights_on(plane_of(corners), corners)
         n = int(np.argmax(np.abs(off)))
@@ -245,7 +245,7 @@ def _floor_heights(
             return
         given = f"corner {n} is {abs(off[n]):.2f} m off"
         rule = f"needs corners in one plane, within {FLAT:g} m"
-        fix = "cut it into floors that are level or slope one way each"
+        fix = "split it into floors that are level or slope in one direction"
     problems.append(Problem(source, place, given, rule, fix))
 
 
@@ -254,7 +254,7 @@ def _link_ends(geometry: BaseGeometry, label: str, source: str, problems: list[P
     ends = shapely.get_coordinates(geometry, include_z=True)
     if len(ends) == 2 and np.isfinite(ends).all() and (ends[0] != ends[1]).any():
         return
-    rule, fix = "must lead from one place to another", "give it two positions [x, y, z]"
+    rule, fix = "must lead from one position to another", "give it two positions [x, y, z]"
     given = shown(shapely.get_coordinates(geometry, include_z=geometry.has_z).tolist())
     problems.append(Problem(source, f"{label}: geometry", given, rule, fix))
 
@@ -284,7 +284,7 @@ def _zone_heights(zone: Zone, label: str, source: str, problems: list[Problem]) 
     """Where the heights of a zone do not make sense."""
     base, top = zone.base, zone.top
     if zone.floor is not None and not base is top is None:
-        rule, fix = "lies on a floor, which gives its heights", "leave out base and top"
+        rule, fix = "lies on a floor, which defines its heights", "leave out base and top"
         problems.append(Problem(source, f"{label}: floor", f'"{zone.floor}"', rule, fix))
     elif base is not None and top is not None and not top > base:
         problems.append(
@@ -310,7 +310,7 @@ def _round_zone(
     zone: Zone, geometry: BaseGeometry, label: str, source: str, problems: list[Problem]
 ) -> BaseGeometry:
     if (geometry.geom_type == "Point") != (zone.radius is not None):
-        rule = "a zone has a radius if it is a point, and only then"
+        rule = "a zone needs a radius if it is a Point, and only then"
         given = shown(zone.radius) if zone.radius is not None else ""
         problems.append(Problem(source, f"{label}: radius", given, rule))
     return geometry

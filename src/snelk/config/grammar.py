@@ -70,14 +70,14 @@ MEANT = {
     "||": "write or",
     "|": "write or",
     "!": "write not",
-    "AND": "write and, in small letters",
-    "OR": "write or, in small letters",
-    "XOR": "write xor, in small letters",
-    "NOT": "write not, in small letters",
+    "AND": "write and, in lower case",
+    "OR": "write or, in lower case",
+    "XOR": "write xor, in lower case",
+    "NOT": "write not, in lower case",
     "is": "leave it out, or compare with ==",
-    "for": "give the transition for = seconds, or ask lost_for or seen_for, such as lost_for > 3s",
-    "then": "say it in the transition's to",
-    "true": "leave it out: seen is a truth by itself",
+    "for": "give the transition for = seconds, or use lost_for or seen_for, such as lost_for > 3s",
+    "then": "use the transition's to",
+    "true": "leave it out: seen is true or false by itself",
     "false": "write not",
 }
 """Words of other languages, and what is written here instead."""
@@ -88,7 +88,7 @@ def _meant(text: str, column: int) -> ConditionError | None:
     plain = re.sub(r"\"[^\"]*\"|'[^']*'", lambda quoted: " " * len(quoted[0]), text)
     for found in re.finditer(r"[A-Za-z_]\w*|&&?|\|\|?|!(?!=)", plain):
         if found[0] in MEANT and found.start() <= column:
-            rule = f'"{found[0]}" is no word of conditions'
+            rule = f'"{found[0]}" is not a word of the condition language'
             return ConditionError(found.start(), rule, MEANT[found[0]])
     return None
 
@@ -105,14 +105,14 @@ def _misplaced(text: str, error: UnexpectedInput) -> ConditionError:
         fix = "write == to compare" if sign == "=" else ""
         return ConditionError(column, f"cannot read {sign!r}", fix)
     if token.type == "$END":
-        return ConditionError(len(text), "something is missing at the end")
+        return ConditionError(len(text), "it is incomplete")
     rule = f'did not expect "{token}" here'
     return ConditionError(column, rule)
 
 
 def _must_be_truth(node: Node) -> None:
     if not node.truth:
-        rule = "is not true or false" if node.kind != "number" else "is a number, not a condition"
+        rule = "must be true or false" if node.kind != "number" else "is a number, not a condition"
         raise ConditionError(node.start, rule, "compare it, such as meter >= 0.6")
 
 
@@ -126,8 +126,8 @@ def _same(a: Node, b: Node) -> Dimension:
     """The dimension of two numbers that are added or compared."""
     if a.dimension is None or b.dimension is None or a.dimension == b.dimension:
         return b.dimension if a.dimension is None else a.dimension
-    units = [unit_of(node.dimension) or "a number without unit" for node in (a, b)]
-    raise ConditionError(b.start, f"{units[0]} and {units[1]} do not go together")
+    units = [unit_of(node.dimension) or "a number without a unit" for node in (a, b)]
+    raise ConditionError(b.start, f"{units[0]} and {units[1]} cannot be compared or added")
 
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -168,8 +168,8 @@ class _Builder(Transformer[Token, Node]):
         words = [part for part in (left, right) if part.is_word]
         if words:
             if sign not in ("==", "!=") or len(words) < 2 or left.kind == right.kind == "text":
-                fix = 'write such as target.team == "wild"'
-                raise ConditionError(left.start, "words are compared with == or !=", fix)
+                fix = 'write, for example, target.team == "wild"'
+                raise ConditionError(left.start, "text can only be compared with == or !=", fix)
             return Node("compare", str(sign), (left, right), 0.0, PURE, True, *place)
         for part in (left, right):
             _must_be_number(part)

@@ -75,7 +75,7 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
         if name not in lit:
             source, where = draft.locate(("lights", name))
             fix = nearest(name, lit) or "give a zone of the level a `light`"
-            yield Problem(source, where, "", "no zone of that name has a light", fix)
+            yield Problem(source, where, "", "no zone with this name has a light", fix)
     for n, change in enumerate(setup.change):
         yield from change_problems(setup, draft, level, change.of, change.to, ("change", n))
     for n, effect in enumerate(setup.effect):
@@ -83,7 +83,7 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
         for name in (*effect.set, *effect.add):
             if name in BUILT_IN or name in WORDS_OF:
                 source, where = draft.locate(("effect", n))
-                rule = "is worked out at every tick, and cannot be set"
+                rule = "is computed at every tick, and cannot be set"
                 yield Problem(source, where, name, rule, "use another name")
         yield from effect_problems(setup, effect, *draft.locate(("effect", n)))
     owners = {("bodies", name): body.attributes for name, body in setup.bodies.items()}
@@ -92,7 +92,9 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
         for attribute in attributes:
             if attribute in BUILT_IN or attribute in WORDS_OF:
                 source, where = draft.locate((*owner, "attributes", attribute))
-                yield Problem(source, where, "", "is known of everybody anyway", "rename it")
+                yield Problem(
+                    source, where, "", "is a built-in attribute of every character", "rename it"
+                )
     for name, profile in setup.profiles.items():
         if profile.ladder is None:
             continue
@@ -111,7 +113,7 @@ def ladder_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             for name in effects.attributes:
                 if name in BUILT_IN or name in WORDS_OF:
                     source, where = draft.locate((*place, *part))
-                    rule = "is worked out at every tick, and cannot be set"
+                    rule = "is computed at every tick, and cannot be set"
                     yield Problem(source, where, name, rule, "use another name")
         for state_name, state in profile.ladder.states.items():
             yield from missing(
@@ -144,15 +146,15 @@ def _group_problems(setup: Setup, draft: Draft) -> Iterator[Problem]:
                 yield Problem(source, f"{place}.members", shown(member), "no such agent", fix)
             elif member in taken:
                 rule = (
-                    f"is in {taken[member]} already" if taken[member] != name else "is named twice"
+                    f"is already in {taken[member]}" if taken[member] != name else "is named twice"
                 )
                 fix = "leave it out here"
                 yield Problem(source, f"{place}.members", shown(member), rule, fix)
             taken.setdefault(member, name)
         for member in group.members if group.stays else ():
             if member in setup.agents and not _has_routine(setup.profile_of(member).ladder):
-                rule = "has no routine to stay in"
-                fix = "give it a ladder with states of several ranks"
+                rule = "has no routine that it could stay in"
+                fix = "give it a ladder with states of different ranks"
                 yield Problem(source, f"{place}.members", shown(member), rule, fix)
         if group.stays > len(group.members):
             rule = f"must be at most {len(group.members)}, as many as it has members"
@@ -175,7 +177,9 @@ def effect_problems(setup: Setup, effect: Effect, source: str, place: str) -> It
         return  # that is told
     if member.clue is not None and (effect.spawns or effect.removes or effect.state):
         fix = f"a clue is there {member.clue.in_words}"
-        yield Problem(source, f"{place}.of", shown(effect.of), "comes and goes by itself", fix)
+        yield Problem(
+            source, f"{place}.of", shown(effect.of), "appears and disappears by itself", fix
+        )
     ladder = setup.profiles[member.profile].ladder if member.profile is not None else None
     if effect.state is not None and (ladder is None or effect.state not in ladder.states):
         fix = nearest(effect.state, ladder.states) if ladder else "its profile has no ladder"
@@ -200,7 +204,9 @@ def change_problems(
         source, where = draft.locate(place)
         fix = nearest(name, known)
         if not known:
-            fix = "a wall with `door = true` is one" if what == "door" else f"add [lights.{name}]"
+            fix = (
+                "a door is a wall with `door = true`" if what == "door" else f"add [lights.{name}]"
+            )
         yield Problem(source, where, shown(name), f"no such {what}", fix)
 
 
@@ -216,13 +222,13 @@ def _within_ladder(ladder: Ladder, place: Place, draft: Draft) -> Iterator[Probl
         wanted.append((("transitions", name, "to"), transition.to))
         if not ladder.origins(transition) and len(ladder.states) > 1:
             source, where = draft.locate((*place, "transitions", name))
-            rule = "leads from a state to itself"
-            yield Problem(source, where, "", rule, "name another state in from or to")
+            rule = "leads from a state to the same state"
+            yield Problem(source, where, "", rule, "use another state in from or to")
     for name, group in ladder.groups.items():
         wanted += [(("groups", name), state) for state in group]
         if name in ladder.states:
             source, where = draft.locate((*place, "groups", name))
-            yield Problem(source, where, "", "is the name of a state already", "rename it")
+            yield Problem(source, where, "", "is already the name of a state", "rename it")
     for key, state in wanted:
         if state not in ladder.states:
             source, where = draft.locate((*place, *key))

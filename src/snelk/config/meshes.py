@@ -92,16 +92,16 @@ def level_from_mesh(
         parts = list(_bands(turned, heights))
         if slopes_in(turned) > SLOPING:
             doubts.append(
-                f'"{name}" slopes: what slopes is no floor here, but becomes walls that are '
-                "stacked like steps; nobody can walk up"
+                f'"{name}" slopes: without --triangles a slope becomes walls, stacked like steps, '
+                "and nobody can walk up"
             )
         for base, top, outline in parts:
             properties = {"kind": "wall", "name": unused(name, used), "base": base, "top": top}
             geometry = json.loads(shapely.to_geojson(outline))
             features.append({"type": "Feature", "properties": properties, "geometry": geometry})
     if not features:
-        rule = f"shows nothing between {heights[0]:g} and {heights[-1]:g} m"
-        fix = "look at --up, --length and --cut"
+        rule = f"has no faces between {heights[0]:g} and {heights[-1]:g} m"
+        fix = "check --up, --length and --cut"
         raise InputError.of(str(path), "", "", rule, fix)
     document = {"type": "FeatureCollection", "features": features}
     return replace(level_from(document, source=str(path)), doubts=tuple(doubts))
@@ -136,7 +136,7 @@ def without_doors(
     for wanted in doors:
         if not any(fnmatchcase(name, wanted) for name, _ in objects):
             fix = nearest(wanted, [name for name, _ in objects])
-            raise InputError.of(str(path), "doors", f'"{wanted}"', "no object has that name", fix)
+            raise InputError.of(str(path), "doors", f'"{wanted}"', "no object has this name", fix)
     rest, found = [], []
     for name, triangles in objects:
         if not any(fnmatchcase(name, wanted) for wanted in doors):
@@ -157,7 +157,7 @@ def _checked_cuts(cuts: Sequence[float]) -> list[float]:
     rises = all(b - a > THIN for a, b in pairwise(heights))
     if not 2 <= len(heights) <= 64 or not rises or not all(map(math.isfinite, heights)):
         given = ", ".join(f"{height:g}" for height in heights)
-        raise InputError.of("cuts", "", given, "must be 2 to 64 heights in m that rise")
+        raise InputError.of("cuts", "", given, "must be 2 to 64 heights in m, in rising order")
     return heights
 
 
@@ -226,7 +226,7 @@ def _triangles(scene: Any, node: Any, path: Path) -> NDArray[np.float64]:
         text = str(error) or type(error).__name__
         rule, triangles = f"cannot be used: {text.splitlines()[0][:120]}", np.zeros((0, 3, 3))
     if not rule and not (np.abs(triangles) <= FARTHEST).all():
-        rule = "has corners that are no numbers, or out of all bounds"
+        rule = "has corners that are not numbers, or are far too large"
     if rule:
         raise InputError.of(str(path), f'object "{str(node)[:40]}"', "", rule, "export it again")
     return triangles

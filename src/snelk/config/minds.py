@@ -54,19 +54,21 @@ class Movement(Model):
     walking: Pace = Field(default=1.4, description="Speed at this pace, m/s.")
     running: Pace = Field(default=4.0, description="Speed at this pace, m/s.")
     turn_rate: Annotated[float, with_unit("deg/s", gt=0, le=100_000)] = Field(
-        default=240.0, description="How fast it turns, degrees a second."
+        default=240.0, description="How fast it turns, degrees per second."
     )
     acceleration: Annotated[float, with_unit("m/s2", gt=0, le=10_000)] = Field(
-        default=6.0, description="How fast it gains and loses speed, m/s a second."
+        default=6.0, description="How fast it gains and loses speed, m/s per second."
     )
     smooth: bool = Field(
         default=False,
-        description="Whether it turns in arcs while it walks, as tight as turn_rate lets it, where "
-        "there is room; else it slows down and turns.",
+        description="Whether it turns in arcs while walking, where there is room; the"
+        " arcs are as tight as turn_rate allows. Else it slows down and "
+        "turns.",
     )
     arrive: Length = Field(
         default=0.3,
-        description="Nearer than this to its goal it stands, m; at least a tick's way.",
+        description="Within this distance of its goal it has arrived, m; never less "
+        "than one tick's walk.",
     )
 
 
@@ -89,9 +91,9 @@ class Patrol(Model):
 
     route: Name | None = Field(default=None, description="A route; the character's if absent.")
     order: Literal["loop", "back_and_forth", "once"] = Field(
-        default="loop", description="What comes after the route's last corner."
+        default="loop", description="What follows after the route's last corner."
     )
-    pause: Seconds = Field(default=0.0, description="Seconds it stands at each corner.")
+    pause: Seconds = Field(default=0.0, description="Pause at each corner, s.")
     about: Name | None = Field(
         default=None,
         description=f"Moves the route so that its first corner lies there: {ABOUT}.",
@@ -102,32 +104,34 @@ class Roam(Model):
     """Wander evenly over an area."""
 
     method: Literal["wander", "places"] = Field(
-        default="wander", description="Straight on and from edge to edge, or from place to place."
+        default="wander", description="Straight on from edge to edge, or to random places."
     )
     zone: Name | None = Field(default=None, description="A zone; all ground if absent.")
     ring: Annotated[tuple[Reach, Length], Field(strict=False)] | None = Field(
-        default=None, description="Least and largest distance from its home, or from `about`, m."
+        default=None, description="Smallest and largest distance from its home, or from `about`, m."
     )
     about: Name | None = Field(
         default=None,
         description=f"The ring's middle, and to where the zone's is moved: {ABOUT}.",
     )
     every: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
-        default=6.0, description="Seconds until it takes another direction, or another place."
+        default=6.0, description="Time until it takes a new direction, or a new place, s."
     )
-    pause: Seconds = Field(default=0.0, description="Seconds it stands before it does.")
+    pause: Seconds = Field(default=0.0, description="Pause before it does so, s.")
 
 
 class Approach(Model):
     """Go to where the focus is believed to be, and keep up with it."""
 
-    stop: Reach = Field(default=0.0, description="How near it comes, m; as it arrives if less.")
+    stop: Reach = Field(default=0.0, description="How near it comes, m; at least movement.arrive.")
 
 
 class Go(Model):
     """Go to the last-known position of the focus, or to a spot."""
 
-    spot: Name | None = Field(default=None, description="A spot; the last-known position if not.")
+    spot: Name | None = Field(
+        default=None, description="A spot; the last-known position of the focus if absent."
+    )
 
 
 class Home(Model):
@@ -141,12 +145,12 @@ class Resume(Model):
 class Flee(Model):
     """Go to a spot that the focus cannot see."""
 
-    spots: Names = Field(default=(), description="Spots to choose of; the character's if absent.")
+    spots: Names = Field(default=(), description="Spots to choose from; the character's if absent.")
     keep_eyes: bool = Field(
-        default=False, description="Whether it looks at where the focus was while it goes."
+        default=False, description="Whether it looks back at the focus while it goes."
     )
     until_unseen: bool = Field(
-        default=False, description="Whether it stops as soon as it has lost sight of the focus."
+        default=False, description="Whether it stops as soon as it is out of sight of the focus."
     )
 
 
@@ -155,16 +159,19 @@ class Evade(Model):
 
     distance: Length = Field(default=4.0, description="How far, m.")
     directions: Annotated[int, with_unit("", ge=2, le=64)] = Field(
-        default=8, description="How many directions there are to choose of."
+        default=8, description="Number of directions to choose from."
     )
-    away: bool = Field(default=True, description="Whether only those away from the focus.")
+    away: bool = Field(
+        default=True,
+        description="Whether to use only directions that do not lead towards the focus.",
+    )
 
 
 class Sleep(Model):
     """Lie, and be busy for a while when woken."""
 
     wake_time: Seconds = Field(
-        default=1.0, description="Seconds after it was woken in which it does nothing."
+        default=1.0, description="Time after being woken in which it does nothing, s."
     )
 
 
@@ -172,23 +179,27 @@ class Search(Model):
     """Look for the focus from its last-known position on."""
 
     method: Literal["there", "nearby", "hideouts", "likelihood"] = Field(
-        default="nearby", description="Only there, points nearby, known spots, or where it may be."
+        default="nearby",
+        description="`there`: the last-known position only; then `nearby` points,"
+        " known `hideouts`, or by `likelihood`.",
     )
-    radius: Length = Field(default=10.0, description="How far from there it searches, m.")
+    radius: Length = Field(
+        default=10.0, description="How far from the last-known position it searches, m."
+    )
     points: Annotated[int, with_unit("", ge=1, le=200)] = Field(
-        default=6, description="How many points nearby there are at most."
+        default=6, description="Largest number of points nearby."
     )
     spots: Names = Field(default=(), description="Hideouts; the character's spots if absent.")
-    point_time: Seconds = Field(default=2.0, description="Seconds it looks around at each point.")
+    point_time: Seconds = Field(default=2.0, description="Time it looks around at each point, s.")
     give_up: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
-        default=30.0, description="Seconds after which the search is over."
+        default=30.0, description="Time after which it gives up, s."
     )
     speed: Pace | None = Field(
         default=None,
-        description="How fast the target may go, m/s; memory's spread if absent.",
+        description="How fast the target can move, m/s; memory's spread if absent.",
     )
     cell: Annotated[float, with_unit("m", ge=0.1, le=100)] = Field(
-        default=1.0, description="Side of the cells of likelihood, m."
+        default=1.0, description="Side of a likelihood cell, m."
     )
 
 
@@ -216,41 +227,40 @@ Delays = Annotated[tuple[Seconds, Seconds], Field(strict=False), _drawn(3600.0, 
 class Play(Model):
     """Go to a place past everybody, as a player would: a simulated player."""
 
-    to: Name = Field(description="Where to: a spot or a zone.")
+    to: Name = Field(description="Its goal: a spot or a zone.")
     care: Shares = Field(
         default=(0.0, 1.0),
-        description="How careful it is, from 0, reckless, to 1: how often it minds a danger, and "
-        "how slowly it goes. A number, or [least, most] to draw between for each seed.",
+        description="How careful it is, from 0, reckless, to 1: how often it reacts "
+        "to a danger, and how slowly it moves. A number, or [least, most]"
+        " to draw from for each seed.",
     )
     knows: Shares = Field(
         default=(0.0, 1.0),
-        description="Of how many of the others it knows where they go next. A number, or [least, "
-        "most] to draw between for each seed.",
+        description="Share of the others whose routines it knows. A number, or "
+        "[least, most] to draw from for each seed.",
     )
     delay: Delays = Field(
         default=(0.0, 10.0),
-        description="For how long it stands before it sets out, s. A number, or [least, most] to "
-        "draw between for each seed.",
+        description="How long it waits before it sets out, s. A number, or [least, "
+        "most] to draw from for each seed.",
     )
     sign: Annotated[float, with_unit("", gt=0, le=1)] = Field(
-        default=0.3, description="The meter of another that warns it."
+        default=0.3, description="Meter value of another that warns it."
     )
     signs: Names = Field(
-        default=(), description="Alert states of others that warn it as well, by name."
+        default=(), description="Names of alert states of others that also warn it."
     )
     late: Annotated[float, with_unit("", gt=0, le=1)] = Field(
-        default=1.0, description="The meter of another at which it is too late."
+        default=1.0, description="Meter value of another at which it is too late."
     )
-    react: Seconds = Field(default=0.5, description="How long it takes to see a sign, s.")
+    react: Seconds = Field(default=0.5, description="Reaction time to a sign, s.")
     patience: Seconds = Field(
         default=10.0,
-        description="How long it waits or hides at a time, s, at most; times its care for waiting.",
+        description="Longest time it waits or hides at a time, s; for waiting, times its care.",
     )
-    ignores: Names = Field(
-        default=(), description="Agents whose looks and meters it does not mind."
-    )
+    ignores: Names = Field(default=(), description="Agents that it ignores.")
     leaves: bool = Field(
-        default=True, description="Whether it is taken out of the run once it is there."
+        default=True, description="Whether it is removed from the run once it has arrived."
     )
 
 
@@ -294,21 +304,21 @@ class Effects(Model):
     All of it holds from the next tick on. The target is the focus, or whoever was caught.
     """
 
-    set: Sided = Field(default={}, description="Attributes that get a value, by own. or target.")
+    set: Sided = Field(default={}, description="Attributes to set, own.NAME or target.NAME.")
     add: Sided = Field(
-        default={}, description="Attributes that grow by so much, or shrink if below 0."
+        default={}, description="Attributes to increase, or decrease with a negative number."
     )
     noise: Name | None = Field(
-        default=None, description="A kind of noise that it makes where it is."
+        default=None, description="A kind of noise that it makes at its position."
     )
     alarm: Names = Field(
-        default=(), description="Teams whose agents with a memory all learn of its target."
+        default=(), description="Teams: all their agents with a memory learn about its target."
     )
     removes: Literal["own", "target"] | None = Field(
-        default=None, description="Who is taken out of the run: the agent itself, or its target."
+        default=None, description="Who is removed from the run: the agent itself, or its target."
     )
     turns: dict[Name, Literal["open", "shut", "lit", "dark"]] = Field(
-        default={}, description="Doors and lights, by name, and what they become."
+        default={}, description="Doors and lights, by name, and their new state."
     )
 
     @property
@@ -320,9 +330,9 @@ class Effects(Model):
 class Catch(Model):
     """Whoever of the targets comes near and is in view is caught."""
 
-    reach: Length = Field(default=0.5, description="From middle to middle in plan, m.")
+    reach: Length = Field(default=0.5, description="Distance between centres in plan, m.")
     ends: bool = Field(default=True, description="Whether the run ends with it.")
-    then: Effects | None = Field(default=None, description="What comes of it.")
+    then: Effects | None = Field(default=None, description="Its effects.")
 
 
 class ConeLimits(Model):
@@ -368,60 +378,67 @@ class State(Model):
     """An alert state: what an agent does in it, and how. It has one activity; it holds if none."""
 
     rank: Annotated[int, with_unit("", ge=0, le=1000)] | None = Field(
-        default=None, description="How alert it is; the place in the ladder, from 0, if absent."
+        default=None, description="How alert it is; its position in the ladder, from 0, if absent."
     )
     pace: Literal["creeping", "walking", "running"] = Field(
         default="walking", description="How fast it moves."
     )
     speeds: Annotated[Speeds, Field(strict=False)] | None = Field(
         default=None,
-        description="Speed by how much of its way is left, as [m, m/s], instead of its pace's.",
+        description="Speed by remaining distance to the goal, as [m, m/s], instead of"
+        " that of its pace.",
     )
     look: Literal["ahead", "focus", "sweep", "glances"] = Field(
         default="ahead",
-        description="Along its way, at where the focus is believed, around, or ahead with glances "
-        "to the sides at random.",
+        description="Ahead along its path, at the believed position of the focus, "
+        "sweeping from side to side, or ahead with random glances to the "
+        "side.",
     )
     sweep_whole: WholeAngle = Field(
-        default=120.0, description="WHOLE angle over which it looks around, or glances, degrees."
+        default=120.0, description="WHOLE angle of its sweep or glances, degrees."
     )
     sweep_period: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
         default=5.0,
-        description="Seconds to look from one side to the other and back; of glances there is one "
-        "in each.",
+        description="Period of the sweep, there and back, s; with glances, there is "
+        "one per period.",
     )
     posture: Literal["standing", "crouched", "prone"] | None = Field(
         default=None, description="Its posture; standing, or prone asleep, if absent."
     )
-    awake: Share = Field(default=1.0, description="Scales how far all its senses reach.")
+    awake: Share = Field(default=1.0, description="Scales the range of all its senses.")
     senses: dict[SenseName, Share] = Field(
-        default={}, description="Scales single senses beside that, by name; 0 is off."
+        default={}, description="Scales single senses in addition, by name; 0 is off."
     )
     cones: dict[Name, ConeLimits] = Field(
         default={}, description="Limits of its cones in this state, by the cone's name."
     )
-    least: Seconds = Field(default=0.0, description="Seconds it stays in the state at least.")
+    least: Seconds = Field(default=0.0, description="Shortest time in this state, s.")
     interruptible: bool = Field(
-        default=True, description="Whether it may be left before its activity is done."
+        default=True,
+        description="Whether it can be left before its activity is done, failed or stuck.",
     )
     freeze_seen_by: Names = Field(
-        default=(), description="Teams: while an agent of these has it in view it does not move."
+        default=(),
+        description="Teams: while one of their agents has it in view, it does not move or turn.",
     )
     reaction: Seconds | None = Field(
         default=None,
-        description="Seconds from when a transition out of it could be taken to when it is; as the "
+        description="Reaction time before a transition out of it is taken, s; the "
         "ladder's if absent.",
     )
     then: Effects | None = Field(
-        default=None, description="What comes of entering it; not at the start of the run."
+        default=None,
+        description="Effects of entering it by a transition; not at the start of the run.",
     )
-    catch: Catch | None = Field(default=None, description="Whom it meets it catches.")
+    catch: Catch | None = Field(default=None, description="It catches a target that it reaches.")
     stand: Stand | None = Field(default=None, description="It stands.")
     face: Face | None = Field(default=None, description="It stands and faces the focus.")
     patrol: Patrol | None = Field(default=None, description="It walks a route.")
     roam: Roam | None = Field(default=None, description="It wanders over an area.")
-    approach: Approach | None = Field(default=None, description="It goes to its focus.")
-    go: Go | None = Field(default=None, description="It goes where the focus was last known.")
+    approach: Approach | None = Field(default=None, description="It approaches its focus.")
+    go: Go | None = Field(
+        default=None, description="It goes to a spot, or to the last-known position of the focus."
+    )
     home: Home | None = Field(default=None, description="It goes home.")
     resume: Resume | None = Field(
         default=None, description="It goes back to where it left its routine."
@@ -431,7 +448,7 @@ class State(Model):
     sleep: Sleep | None = Field(default=None, description="It sleeps.")
     search: Search | None = Field(default=None, description="It searches.")
     play: Play | None = Field(
-        default=None, description="It goes to a place past everybody, as a player would."
+        default=None, description="It goes to a goal past everybody, as a player would."
     )
     call: Call | None = Field(default=None, description="It does what a Python function says.")
 
@@ -465,42 +482,47 @@ class Transition(Model):
 
     from_: Annotated[
         Names, BeforeValidator(_one_or_more, json_schema_input_type=str | list[str])
-    ] = Field(default=(), alias="from", description="States or groups left; any if absent.")
+    ] = Field(
+        default=(), alias="from", description="States or groups it leads out of; any if absent."
+    )
     to: Name = Field(description="The state it leads to.")
-    when: str = Field(description="The condition under which it is taken.")
+    when: str = Field(description="Its condition.")
     for_: Seconds = Field(
-        default=0.0, alias="for", description="Seconds on end that this must be true."
+        default=0.0,
+        alias="for",
+        description="How long, without a break, the condition must be true, s.",
     )
     reaction: Seconds | None = Field(
         default=None,
-        description="Seconds from when it could be taken to when it is; as its state's if absent.",
+        description="Reaction time before it is taken, s; its state's if absent.",
     )
-    then: Effects | None = Field(default=None, description="What comes of it.")
+    then: Effects | None = Field(default=None, description="Its effects.")
 
 
 class Ladder(Model):
     """Alert states, and the transitions between them, tried in the order written."""
 
     first: Name | None = Field(
-        default=None, description="The state to start in; the first written if absent."
+        default=None, description="The state at the start; the first listed if absent."
     )
     focus_by: Annotated[str, AfterValidator(_a_rule)] = Field(
         default="meter",
-        description="By what the focus is chosen: `meter`, the fullest; `nearest`; `first`, who "
-        "was noticed first; or `target.NAME`, the highest attribute.",
+        description="How the focus is chosen: `meter`, the fullest meter; `nearest`; "
+        "`first`, noticed first; or `target.NAME`, the highest attribute.",
     )
     focus_stick: Annotated[float, with_unit("", ge=0, le=1e6)] = Field(
         default=0.15,
-        description="By how much another must be better to draw the focus: so much fuller a "
-        "meter, so many m nearer, so much more of the attribute. 0: the best at every moment.",
+        description="How much better another target must be to take the focus, in the"
+        " unit of focus_by: meter, m, or the attribute. 0 always takes "
+        "the best.",
     )
     reaction: Seconds = Field(
         default=0.0,
-        description="Seconds from when a transition could be taken to when it is, if it could be "
-        "all that time.",
+        description="Reaction time: delay between when a transition could be taken "
+        "and when it is taken, s.",
     )
     groups: dict[Name, Annotated[Names, Field(min_length=1)]] = Field(
-        default={}, description="Names for several states, to be used in a transition's `from`."
+        default={}, description="Names for several states, for use in a transition's `from`."
     )
     states: Annotated[dict[Name, State], Field(min_length=1)] = Field(description="By name.")
     transitions: dict[Name, Transition] = Field(default={}, description="By name.")
@@ -550,5 +572,5 @@ class Leash(Model):
 
     zone: Name = Field(description="The zone that is its territory.")
     outside: Literal["watch", "ignore"] = Field(
-        default="watch", description="What it does about targets outside of it."
+        default="watch", description="What it does about targets outside it."
     )

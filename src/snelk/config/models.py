@@ -36,30 +36,31 @@ class Cone(Model):
     """One sight volume. The `hold_` limits apply while a target is in view of this cone."""
 
     fov_whole: WholeAngle
-    range: Length = Field(description="Farthest distance from the eye to the middle of a body, m.")
+    range: Length = Field(description="Largest distance from the eye to the middle of a body, m.")
     hold_fov_whole: WholeAngle | None = Field(
-        default=None, description="WHOLE angle while in view, degrees; as `fov_whole` if absent."
+        default=None,
+        description="WHOLE angle while already in view, degrees; as `fov_whole` if absent.",
     )
     hold_range: Length | None = Field(
-        default=None, description="Farthest distance while in view, m; as `range` if absent."
+        default=None, description="Largest distance while already in view, m; as `range` if absent."
     )
     weight: Annotated[float, with_unit("", ge=0, le=100)] = Field(
-        default=1.0, description="Factor of what this cone adds to the meter."
+        default=1.0, description="Factor on what this cone adds to the meter."
     )
     up: Elevation = Field(
-        default=90.0, description="How far above the horizontal it sees, degrees."
+        default=90.0, description="How far it sees above the horizontal, degrees."
     )
     down: Elevation = Field(
-        default=90.0, description="How far below the horizontal it sees, degrees."
+        default=90.0, description="How far it sees below the horizontal, degrees."
     )
     min_light: Share = Field(
-        default=0.0, description="Light that must fall on the target, 0 dark to 1 day."
+        default=0.0, description="Light that must fall on the target, 0 (dark) to 1 (day)."
     )
     min_exposure: Annotated[float, with_unit("", ge=0, lt=1)] = Field(
         default=0.0, description="More than this share of the body must be in view, 0 to 1."
     )
     notices: Names | None = Field(
-        default=None, description="The teams this cone cares about; the profile's if absent."
+        default=None, description="The teams this cone notices; the profile's if absent."
     )
 
 
@@ -85,22 +86,23 @@ class Meter(Model):
     """The detection meter: how fast suspicion of a target in view fills, holds and drains."""
 
     fill_time: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
-        description="Seconds from empty to full at rate 1."
+        description="Time from empty to full at rate 1, s."
     )
     drain_time: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
-        default=5.0, description="Seconds from full to empty once it drains."
+        default=5.0, description="Time from full to empty once it drains, s."
     )
     drain_after: Seconds = Field(
-        default=1.0, description="Seconds it stays as it is before it drains."
+        default=1.0, description="Time it stays level before it drains, s."
     )
     at_once: Annotated[float, with_unit("m", ge=0, le=LONGEST)] = Field(
-        default=0.0, description="In view within this distance it is full at once, m."
+        default=0.0, description="A target in view within this distance fills it at once, m."
     )
     distance: Curve = Field(
         default=((0.0, 1.0),), description="Factor by distance, as a share of the cone's range."
     )
     angle: Curve = Field(
-        default=((0.0, 1.0),), description="Factor by angle off the facing, as a share of half fov."
+        default=((0.0, 1.0),),
+        description="Factor by angle off the facing direction, as a share of half fov.",
     )
     light: Curve = Field(default=((0.0, 1.0),), description="Factor by light on the target.")
     motion: Curve = Field(default=((0.0, 1.0),), description="Factor by the target's speed, m/s.")
@@ -108,14 +110,14 @@ class Meter(Model):
     crouched: Factor = Field(default=1.0, description="Factor while it crouches.")
     prone: Factor = Field(default=1.0, description="Factor while it lies.")
     noise_gain: Share = Field(
-        default=0.1, description="What a noise of strength 1 adds at once; others less."
+        default=0.1,
+        description="What a noise of strength 1 adds at once; a weaker noise adds less.",
     )
-    zone_rate: Factor = Field(
-        default=1.0, description="Rate at which being in a zone of the zone sense fills it."
-    )
+    zone_rate: Factor = Field(default=1.0, description="Rate at which the zone sense fills it.")
     smell_rate: Factor = Field(
         default=0.5,
-        description="Rate at which a trail of strength 1 that is smelt fills it; others less.",
+        description="Rate at which smelling a trail of strength 1 fills it; a weaker "
+        "trail fills it more slowly.",
     )
     thresholds: dict[Name, Annotated[float, with_unit("", gt=0, le=1)]] = Field(
         default={}, description="Named values whose crossing is an event."
@@ -126,16 +128,16 @@ class Steps(Model):
     """The footsteps of a kind of body: one noise a stride, by gait."""
 
     stride: Annotated[float, with_unit("m", ge=0.01, le=100)] = Field(
-        description="Distance walked from one footstep to the next, m."
+        description="Distance between footsteps, m."
     )
     creeping: Reach = Field(description="How far a footstep carries while creeping, m.")
     walking: Reach = Field(description="How far it carries while walking, m.")
     running: Reach = Field(description="How far it carries while running, m.")
     creep_below: Speed = Field(
-        default=0.8, description="Slower is creeping, where a track has no gait, m/s."
+        default=0.8, description="For tracks without a gait: below this speed it creeps, m/s."
     )
     run_above: Speed = Field(
-        default=2.5, description="Faster is running, where a track has no gait, m/s."
+        default=2.5, description="For tracks without a gait: above this speed it runs, m/s."
     )
 
     def reaches(self) -> tuple[float, float, float, float]:
@@ -165,32 +167,36 @@ CLIMB = 0.75
 class Body(Model):
     """How tall a kind of body is in each posture, m, and what of it is looked for and heard."""
 
-    standing: Length = Field(description="How tall it is standing, m.")
-    crouched: Length | None = Field(default=None, description="0.6 of standing if absent, m.")
-    prone: Length | None = Field(default=None, description="0.3 of standing if absent, m.")
+    standing: Length = Field(description="Height of the body, m.")
+    crouched: Length | None = Field(
+        default=None, description="Height while crouched, m; 0.6 of standing if absent."
+    )
+    prone: Length | None = Field(
+        default=None, description="Height while prone, m; 0.3 of standing if absent."
+    )
     eyes: Annotated[float, with_unit("", gt=0, le=1)] = Field(
-        default=0.9, description="Height of eyes and ears as a share of the body's height."
+        default=0.9, description="Height of eyes and ears, as a share of the body height."
     )
     points: BodyPoints = Field(
         default=((0.05, 0.25), (0.5, 0.5), (0.95, 0.25)),
-        description="Points looked for: height as a share of the body's, and weight.",
+        description="Points of the body that others look for: height as a share of "
+        "the body height, and weight.",
     )
     steps: Steps | None = Field(default=None, description="Its footsteps; none if absent.")
     radius: Length = Field(
-        default=0.2, description="Half its width: how far off walls it walks, m."
+        default=0.2, description="Half its width: the distance it keeps from walls, m."
     )
     blocks: bool = Field(
         default=False,
-        description="Whether an upright cylinder of its radius and height hides what is behind it.",
+        description="Whether its body blocks the view, as an upright cylinder of its "
+        "radius and height.",
     )
-    scent: Factor = Field(
-        default=1.0, description="How strong a trail it leaves where it goes; 0 for none."
-    )
+    scent: Factor = Field(default=1.0, description="Strength of the trail it leaves; 0 for none.")
     climb: Reach | None = Field(
         default=None,
-        description="How high a wall it gets over, m; three quarters of its height if absent.",
+        description="The highest wall it can get over, m; three quarters of its height if absent.",
     )
-    attributes: Attributes = Field(default={}, description="Numbers that conditions can ask for.")
+    attributes: Attributes = Field(default={}, description="Numbers for conditions.")
 
     @property
     def climbs(self) -> float:
@@ -208,28 +214,28 @@ class Hearing(Model):
     """What an agent hears."""
 
     acuity: Factor = Field(
-        default=1.0, description="Factor of how far noises carry to it; 1 is an ordinary ear."
+        default=1.0, description="Factor on how far noises carry to it; 1 is an ordinary ear."
     )
     notices: Names | None = Field(
-        default=None, description="The teams it listens to; the profile's `notices` if absent."
+        default=None, description="The teams it listens for; the profile's `notices` if absent."
     )
     of_nobody: bool = Field(
         default=True,
-        description="Whether noises that nobody of the cast made draw it to where they were.",
+        description="Whether a noise made by nobody draws it to its position.",
     )
     listen_every: Annotated[float, with_unit("s", ge=0, le=60)] = Field(
-        default=0.0, description="Seconds between two moments of listening; no noise is lost."
+        default=0.0, description="Time between two moments of listening, s; no noise is lost."
     )
     place_error: Annotated[float, with_unit("m/m", ge=0, le=10)] = Field(
         default=0.0,
-        description="Error of the place heard, standard deviation in m per m of distance.",
+        description="Error of the heard position, standard deviation in m per m of distance.",
     )
 
 
 class Touch(Model):
     """Who comes so near is felt, whatever the facing."""
 
-    radius: Length = Field(description="Distance in plan within which a body is felt, m.")
+    radius: Length = Field(description="Distance in plan within which it feels a body, m.")
     notices: Names | None = Field(
         default=None, description="The teams it feels; the profile's `notices` if absent."
     )
@@ -248,10 +254,10 @@ class Smell(Model):
     """What an agent smells of the trails that others leave."""
 
     reach: Length = Field(
-        description="How far off it smells a trail of strength 1 where no wind blows, m."
+        description="Distance at which it smells a trail of strength 1 without wind, m."
     )
     weakest: Annotated[float, with_unit("", ge=0.001, le=1)] = Field(
-        default=0.05, description="A trail that has faded below this strength is not smelt."
+        default=0.05, description="It does not smell a trail weaker than this."
     )
     notices: Names | None = Field(
         default=None, description="The teams it smells; the profile's `notices` if absent."
@@ -262,17 +268,23 @@ class Memory(Model):
     """What an agent keeps of a target that it does not sense any more."""
 
     grace: Seconds = Field(
-        default=0.5, description="Seconds after the loss in which it still knows where it is."
+        default=0.5,
+        description="Time after losing the target in which it still knows the position, s.",
     )
     lead: Seconds = Field(
-        default=0.0, description="Seconds after that in which the belief moves on as it last did."
+        default=0.0,
+        description="Time after grace in which the believed position moves on at "
+        "the last velocity, s.",
     )
-    spread: Speed = Field(default=1.0, description="How fast the belief's uncertainty grows, m/s.")
-    forget: Seconds = Field(default=60.0, description="Seconds after which a belief is gone.")
+    spread: Speed = Field(
+        default=1.0, description="How fast the uncertainty of the believed position grows, m/s."
+    )
+    forget: Seconds = Field(default=60.0, description="Time after which it forgets the target, s.")
     seen_empty: Seconds | None = Field(
         default=None,
-        description="Seconds on end that it has to see the believed place, with nobody there, to "
-        "know that the target is gone from it: 0 at once; never if absent.",
+        description="How long, without a break, it must see the believed position "
+        "empty to know that the target has gone, s: 0 at once; never if "
+        "absent.",
     )
 
 
@@ -284,14 +296,14 @@ class Tell(Model):
         default=None,
         description="How far its voice carries to an ordinary ear, m; to all if absent.",
     )
-    delay: Seconds = Field(default=0.0, description="Seconds until it is known to the others.")
+    delay: Seconds = Field(default=0.0, description="Time until the others know, s.")
     every: Annotated[float, with_unit("s", gt=0, le=3600)] = Field(
-        default=1.0, description="Seconds between two times that it tells of the same target."
+        default=1.0, description="Time between two messages about the same target, s."
     )
     passes_on: bool = Field(
         default=False,
-        description="Whether it also passes on what it was told, once, as old and as doubtful as "
-        "that is by then.",
+        description="Whether it also passes on what it was told, once, with the age "
+        "and uncertainty it has by then.",
     )
 
 
@@ -299,28 +311,28 @@ class Profile(Model):
     """Everything about one kind of agent."""
 
     like: Name | None = Field(
-        default=None, description="Another profile whose keys hold where this one has none."
+        default=None, description="A parent profile; its keys apply where this one has none."
     )
-    body: Name | None = Field(default=None, description="The body its agents have, by name.")
+    body: Name | None = Field(default=None, description="The body of its agents, by name.")
     notices: Names = Field(
-        default=(), description="The teams it cares about, where a sense does not say others."
+        default=(), description="The teams its senses notice, unless a sense has its own list."
     )
     hearing: Hearing | None = Field(default=None, description="Its ears; none if absent.")
     touch: Touch | None = Field(default=None, description="Its sense of touch; none if absent.")
     zone_sense: ZoneSense | None = Field(
-        default=None, description="Zones it always senses somebody in; none if absent."
+        default=None, description="Zones in which it senses anybody; none if absent."
     )
     smell: Smell | None = Field(default=None, description="Its nose; none if absent.")
-    cones: dict[Name, Cone] = Field(default={}, description="Its sight volumes, by name.")
+    cones: dict[Name, Cone] = Field(default={}, description="Its view cones, by name.")
     meter: Meter | None = Field(default=None, description="Its detection meter; none if absent.")
     memory: Memory | None = Field(default=None, description="Its memory; none if absent.")
     tell: Tell | None = Field(default=None, description="What it tells others; nothing if absent.")
     ladder: Ladder | None = Field(default=None, description="Its alert ladder; none if absent.")
     movement: Movement | None = Field(
-        default=None, description="How it moves where it has no track; it stands if absent."
+        default=None, description="How it moves without a track; it stands if absent."
     )
     look_every: Annotated[float, with_unit("s", ge=0, le=60)] = Field(
-        default=0.0, description="Seconds between two looks; 0 looks at every tick."
+        default=0.0, description="Time between two looks, s; 0 looks at every tick."
     )
 
     def teams(self) -> dict[tuple[str, ...], tuple[str, ...]]:
@@ -361,8 +373,8 @@ class Profile(Model):
 class Lamp(Model):
     """A light that a character carries, at half its height."""
 
-    light: Share = Field(description="Light close to it, 0 to 1.")
-    reach: Length = Field(description="Where its light has fallen to nothing, m.")
+    light: Share = Field(description="Brightness close to it, 0 to 1.")
+    reach: Length = Field(description="Distance at which its light has fallen to nothing, m.")
 
 
 OUT_OF_ORDER = ("open", "shut", "lit", "dark", "still", "gone")
@@ -372,24 +384,26 @@ OUT_OF_ORDER = ("open", "shut", "lit", "dark", "still", "gone")
 class Clue(Model):
     """What is out of order when a clue is there: one of six, and what comes of it."""
 
-    open: Name | None = Field(default=None, description="A door that stands open.")
+    open: Name | None = Field(default=None, description="A door that is open.")
     shut: Name | None = Field(default=None, description="A door that is shut.")
-    lit: Name | None = Field(default=None, description="A zone of `lights` that is lit.")
-    dark: Name | None = Field(default=None, description="A zone of `lights` that is dark.")
+    lit: Name | None = Field(default=None, description="A zone of `lights` that is switched on.")
+    dark: Name | None = Field(default=None, description="A zone of `lights` that is switched off.")
     still: Name | None = Field(
-        default=None, description="A character that lies, prone, and does not move."
+        default=None, description="A character that lies prone and does not move."
     )
     gone: Name | None = Field(
-        default=None, description="A character that is not at the place of the clue."
+        default=None, description="A character that is not at the clue's position."
     )
     seconds: Seconds = Field(
-        default=0.0, description="How long that has to be so before the clue is there, s."
+        default=0.0, description="How long the condition must hold before the clue appears, s."
     )
     within: Reach = Field(
-        default=1.0, description="Of `gone`: so near to the place it is still there, m."
+        default=1.0,
+        description="For `gone`: within this distance of the clue's position it "
+        "counts as still there, m.",
     )
     reach: Length = Field(
-        default=1.5, description="Whoever acts on it and comes so near has seen to it, m."
+        default=1.5, description="An agent that acts on it and comes this close has seen to it, m."
     )
 
     @model_validator(mode="after")
@@ -424,26 +438,28 @@ class Member(Model):
 
     team: Name = Field(description="Its team; profiles notice teams.")
     body: Name | None = Field(default=None, description="Its body; the profile's if absent.")
-    profile: Name | None = Field(default=None, description="With one, it is an agent.")
+    profile: Name | None = Field(
+        default=None, description="Its profile; a character with a profile is an agent."
+    )
     at: Place | None = Field(
-        default=None, description="Where it stands all the time, [x, y] in m; not with a track."
+        default=None, description="Its position, [x, y] in m; not with a track."
     )
     facing: Annotated[float, with_unit("deg", ge=-360, le=360)] = Field(
-        default=0.0, description="Where it faces at `at`, degrees counter-clockwise from +x."
+        default=0.0, description="Its heading at `at`, degrees counter-clockwise from +x."
     )
     z: Coordinate = Field(default=0.0, description="Height of the ground at `at`, m.")
     posture: Literal["standing", "crouched", "prone"] = Field(
         default="standing", description="Its posture at `at`."
     )
     awake: Share = Field(
-        default=1.0, description="Scales how far all its senses reach; 0 is fast asleep."
+        default=1.0, description="Scales the range of all its senses; 0 is fast asleep."
     )
     senses: dict[SenseName, Share] = Field(
-        default={}, description="Scales single senses beside that, by name; 0 is off."
+        default={}, description="Scales single senses in addition, by name; 0 is off."
     )
     lamp: Lamp | None = Field(default=None, description="A light it carries.")
     state: Name | None = Field(
-        default=None, description="The alert state it starts in; its ladder's first if absent."
+        default=None, description="Its alert state at the start; the first of its ladder if absent."
     )
     route: Name | None = Field(default=None, description="The route it patrols.")
     home: Place | None = Field(default=None, description="Its home, [x, y] in m; `at` if absent.")
@@ -451,22 +467,23 @@ class Member(Model):
         default=None, description="Height of the ground at its home, m; `z` if absent."
     )
     spots: Names = Field(default=(), description="Spots it knows to flee or to search to.")
-    leash: Leash | None = Field(default=None, description="The territory it is bound to.")
+    leash: Leash | None = Field(default=None, description="The territory it does not leave.")
     clue: Clue | None = Field(
         default=None,
-        description="With it, it is nobody: it is there only while something is out of order.",
+        description="Makes it a clue: it is there only while something is out of order.",
     )
     attributes: Attributes = Field(
-        default={}, description="Numbers that conditions can ask for; over those of its body."
+        default={}, description="Numbers for conditions; they override those of its body."
     )
     play: Play | None = Field(
         default=None,
-        description="With it, it is a simulated player: it goes to a place past everybody, from "
-        "where it stands or where its track begins, instead of following that.",
+        description="Makes it a simulated player: it goes to a goal past everybody, "
+        "from `at` or from the start of its track, which it does not "
+        "follow further.",
     )
     absent: bool = Field(
         default=False,
-        description="Whether it is not there until an effect, or a live game, spawns it.",
+        description="Whether it is absent until an effect or a live game spawns it.",
     )
 
     def awake_of(self, sense: str) -> float:
@@ -494,22 +511,21 @@ class Group(Model):
     members: Annotated[Names, AfterValidator(_several)] = Field(description="Who is in it.")
     search: bool = Field(
         default=True,
-        description="Whether they search together: what one has looked at is cleared for all, and "
-        "each takes another place.",
+        description="Whether they share a search: a place one of them has checked is "
+        "cleared for all, and each goes to a different place.",
     )
     stays: Annotated[int, with_unit("", ge=0, le=1000)] = Field(
         default=0,
-        description="So many of them stay in their routine, the states of their least rank, "
-        "whatever happens.",
+        description="How many of them must stay in their routine, the states of the lowest rank.",
     )
     goes: Annotated[str, AfterValidator(_a_rule_to_go)] = Field(
         default="nearest",
-        description="Who goes first where not all may: who is `nearest` to what it is alarmed "
-        "about, or who has the most of an attribute, `own.NAME`.",
+        description="Who goes first if not all may leave: the `nearest` to what "
+        "alarmed it, or the one with the highest attribute, `own.NAME`.",
     )
     apart: Reach = Field(
         default=0.0,
-        description="So far apart the middles of their bodies keep, m; 0 for no matter how near.",
+        description="Distance they keep between the centres of their bodies, m; 0 for none.",
     )
 
 
@@ -526,14 +542,15 @@ class Noise(Model):
     kind: Name = Field(description="A kind of `noise_kinds`, or any word with a `reach`.")
     by: Name | None = Field(default=None, description="Who made it; nobody if absent.")
     at: Place | None = Field(
-        default=None, description="Where, [x, y] in m; where `by` is if absent."
+        default=None, description="Position, [x, y] in m; that of `by` if absent."
     )
-    spot: Name | None = Field(default=None, description="Where, as a spot of the level.")
+    spot: Name | None = Field(default=None, description="Position, as a spot of the level.")
     z: Coordinate | None = Field(
-        default=None, description="How high, m, with `at` or `spot`; as that spot, or 0, if absent."
+        default=None,
+        description="Height with `at` or `spot`, m; that of the spot, or 0, if absent.",
     )
     reach: Length | None = Field(
-        default=None, description="How far it carries, m; as its kind says if absent."
+        default=None, description="How far it carries, m; that of its kind if absent."
     )
 
 
@@ -541,50 +558,50 @@ class Throw(Model):
     """A thing that is thrown, and makes a noise where it lands."""
 
     t: Annotated[float, with_unit("s", ge=0, le=1e6)] = Field(description="When, s.")
-    by: Name = Field(description="Who throws it, from its eyes.")
+    by: Name = Field(description="Who throws it, from eye height.")
     kind: Name = Field(description="A kind of `noise_kinds`, or any word with a `reach`.")
     at: Place | None = Field(default=None, description="Where to, [x, y] in m.")
     spot: Name | None = Field(default=None, description="Where to, as a spot of the level.")
     z: Coordinate | None = Field(
-        default=None, description="How high that is, m; as the spot, or 0, if absent."
+        default=None, description="Height there, m; that of the spot, or 0, if absent."
     )
     speed: Annotated[float, with_unit("m/s", gt=0, le=1000)] = Field(
-        default=12.0, description="The fastest it can be thrown, m/s."
+        default=12.0, description="Highest speed of the throw, m/s."
     )
     reach: Length | None = Field(
-        default=None, description="How far its landing carries, m; as its kind says if absent."
+        default=None, description="How far its landing carries, m; that of its kind if absent."
     )
 
 
 class Door(Model):
     """How a door of the level stands at first, who opens it, and what is heard of it."""
 
-    open: bool = Field(default=False, description="Whether it stands open at first.")
+    open: bool = Field(default=False, description="Whether it is open at the start.")
     who: Names | None = Field(
         default=None,
-        description="Who opens it by coming through, by the names of characters or profiles; all "
-        "if absent, nobody if empty.",
+        description="Who can open it by walking through, names of characters or "
+        "profiles; all if absent, nobody if empty.",
     )
     seconds: Seconds = Field(
-        default=1.0, description="How long it takes whom Snelk moves to open it, s."
+        default=1.0, description="Time that agents moved by Snelk take to open it, s."
     )
     shuts: Seconds | None = Field(
         default=None,
-        description="It shuts again so long after it was opened, and nobody is in it, s; it stays "
-        "open if absent.",
+        description="It shuts this long after it was opened, once nobody stands in "
+        "it, s; it stays open if absent.",
     )
     noise: Name | None = Field(
-        default=None, description="A kind of noise that it makes when it opens or shuts."
+        default=None, description="A kind of noise, made when it opens and when it shuts."
     )
 
 
 class Light(Model):
     """How the light of a zone of the level is switched."""
 
-    lit: bool = Field(default=True, description="Whether it is lit at first.")
+    lit: bool = Field(default=True, description="Whether it is lit at the start.")
     dark: Share = Field(
         default=0.0,
-        description="Light inside while it is dark, 0 to 1; while lit as the zone says.",
+        description="Light in the zone while it is switched off, 0 to 1.",
     )
 
 
@@ -596,10 +613,10 @@ class Change(Model):
     """A door that opens or shuts, or a light that goes on or out, at a time."""
 
     t: Annotated[float, with_unit("s", ge=0, le=1e6)] = Field(
-        description="When, s; it holds from the next tick on."
+        description="Time, s; it takes effect at the next tick."
     )
-    of: Name = Field(description="Which: a door, a wall of the level, or a zone with a light.")
-    to: Literal["open", "shut", "lit", "dark"] = Field(description="What it becomes.")
+    of: Name = Field(description="The door, a wall of the level, or the zone with a light.")
+    to: Literal["open", "shut", "lit", "dark"] = Field(description="Its new state.")
 
     @property
     def is_of_door(self) -> bool:
@@ -611,32 +628,32 @@ class Effect(Model):
     """Something that the game does to a character, at a time: a hit, a bite eaten."""
 
     t: Annotated[float, with_unit("s", ge=0, le=1e6)] = Field(
-        description="When, s; it holds from the next tick on."
+        description="Time, s; it takes effect at the next tick."
     )
     of: Name = Field(description="To whom.")
-    set: Attributes = Field(default={}, description="Attributes that get a value.")
+    set: Attributes = Field(default={}, description="Attributes to set.")
     add: Attributes = Field(
-        default={}, description="Attributes that grow by so much, or shrink if below 0."
+        default={}, description="Attributes to increase, or decrease with a negative number."
     )
-    removes: bool = Field(default=False, description="Whether it is taken out of the run.")
+    removes: bool = Field(default=False, description="Whether it is removed from the run.")
     spawns: bool = Field(
         default=False,
-        description="Whether it comes in, if it is not there: with nothing sensed or remembered "
-        "by it or of it, in its first state, with its first attributes.",
+        description="Whether it is spawned, if absent: in its first state with its "
+        "first attributes, with no memory, and nobody knows of it.",
     )
     at: Place | None = Field(
         default=None,
-        description="With `spawns`, where it comes in, [x, y] in m; as its cast says if absent.",
+        description="With `spawns`, where it appears, [x, y] in m; as in the cast if absent.",
     )
     z: Coordinate | None = Field(
-        default=None, description="Height of the ground at `at`, m; as its cast says if absent."
+        default=None, description="Height of the ground at `at`, m; as in the cast if absent."
     )
     facing: Annotated[float, with_unit("deg", ge=-360, le=360)] | None = Field(
         default=None,
-        description="With `spawns`, where it faces, degrees counter-clockwise from +x; as its "
-        "cast says if absent.",
+        description="With `spawns`, its heading, degrees counter-clockwise from +x; "
+        "as in the cast if absent.",
     )
-    state: Name | None = Field(default=None, description="The alert state that it is put into.")
+    state: Name | None = Field(default=None, description="The alert state to put it into.")
 
     @model_validator(mode="after")
     def _comes_or_goes(self) -> "Effect":
@@ -652,21 +669,22 @@ class Air(Model):
     """How trails fade, and the wind that carries them to noses."""
 
     half_life: Annotated[float, with_unit("s", gt=0, le=1e6)] = Field(
-        default=60.0, description="Seconds in which a trail fades to half where no wind blows."
+        default=60.0,
+        description="Time in which a trail fades to half its strength without wind, s.",
     )
     wind: Annotated[float, with_unit("m/s", ge=0, le=30)] = Field(
-        default=0.0, description="How fast the wind blows, m/s."
+        default=0.0, description="Wind speed, m/s."
     )
     blows_to: Annotated[float, with_unit("deg", ge=-360, le=360)] = Field(
-        default=0.0, description="Where it blows to, degrees counter-clockwise from +x."
+        default=0.0, description="Direction the wind blows to, degrees counter-clockwise from +x."
     )
     thins: Annotated[float, with_unit("s/m", ge=0, le=10)] = Field(
-        default=0.2, description="How much faster a trail fades for each m/s of wind, as a share."
+        default=0.2, description="How much faster a trail fades per m/s of wind, as a share."
     )
     carries: Annotated[float, with_unit("s/m", ge=0, le=1)] = Field(
         default=0.2,
-        description="How much farther off it is smelt downwind for each m/s of wind, and less far "
-        "upwind: as a power of e.",
+        description="How much farther a trail is smelt downwind, and how much less "
+        "far upwind, per m/s of wind: an exponent of e.",
     )
 
 
@@ -680,7 +698,9 @@ class Clock(Model):
         default=0.0, description="First tick, s."
     )
     end: Annotated[float, with_unit("s", ge=0, le=1e6)] | None = Field(
-        default=None, description="Last tick, s; the end of the longest track if absent."
+        default=None,
+        description="Time of the last tick at the latest, s; the end of the "
+        "longest track if absent.",
     )
 
 
@@ -690,17 +710,17 @@ class ProfilesFile(Model):
     bodies: dict[Name, Body] = Field(default={}, description="Kinds of body, by name.")
     profiles: dict[Name, Profile] = Field(default={}, description="Kinds of agent, by name.")
     noise_kinds: dict[Name, NoiseKind] = Field(
-        default={}, description="Kinds of noise beside footsteps, by name."
+        default={}, description="Kinds of noise, except footsteps, by name."
     )
     grounds: dict[Name, Factor] = Field(
-        default={}, description="Factor of how far footsteps carry on each ground."
+        default={}, description="Factor on how far footsteps carry on each ground."
     )
 
 
 class Setup(ProfilesFile):
     """A scenario's TOML file, after the files it uses have been taken in."""
 
-    title: str = Field(default="", description="What figures and pages are headed with.")
+    title: str = Field(default="", description="Title of figures and pages.")
     level: str = Field(description="The level, a GeoJSON file beside this one.")
     use: FileNames = Field(
         default=(), description="TOML files of bodies, profiles, kinds of noise and grounds."
@@ -710,9 +730,9 @@ class Setup(ProfilesFile):
     noise: Annotated[tuple[Noise, ...], Field(strict=False)] = Field(
         default=(), description="Single noises: doors, shouts."
     )
-    throws: FileNames = Field(default=(), description="CSV or Parquet files of things thrown.")
+    throws: FileNames = Field(default=(), description="CSV or Parquet files of thrown objects.")
     throw: Annotated[tuple[Throw, ...], Field(strict=False)] = Field(
-        default=(), description="Single things thrown, to make a noise where they land."
+        default=(), description="Single thrown objects, which make a noise where they land."
     )
     effect: Annotated[tuple[Effect, ...], Field(strict=False)] = Field(
         default=(), description="What the game does to characters, such as hits."
@@ -724,46 +744,51 @@ class Setup(ProfilesFile):
         default={}, description="Lights that can be switched, by the names of their zones."
     )
     change: Annotated[tuple[Change, ...], Field(strict=False)] = Field(
-        default=(), description="Doors that open or shut, and lights that change, at a time."
+        default=(), description="Doors and lights that change at a time."
     )
     changes: FileNames = Field(
-        default=(), description="CSV or Parquet files of doors and lights that changed."
+        default=(), description="CSV or Parquet files of doors and lights that change."
     )
     played: Name | None = Field(
         default=None,
-        description="A JSON Lines file of what a live game put in, tick by tick, as it was kept.",
+        description="A JSON Lines file with the input of a live game, tick by tick, as recorded.",
     )
     ground: Literal["ends", "grows"] = Field(
         default="ends",
-        description="Whether ground without floors `ends` 3 m outside of all that is known at "
-        "first, or `grows` where somebody comes to its end, as in a live game.",
+        description="Without floors: whether the ground `ends` 3 m outside everything"
+        " known at the start, or `grows` whenever somebody reaches its "
+        "end, as in a live game.",
     )
     background: Share = Field(
-        default=0.0, description="Noise that drowns others where no zone says otherwise, 0 to 1."
+        default=0.0,
+        description="Background noise outside all zones with a background; it "
+        "masks other noises, 0 to 1.",
     )
     light: Share = Field(
-        default=1.0, description="Light where no zone says otherwise, 0 dark to 1 day."
+        default=1.0, description="Light outside all zones with a light, 0 (dark) to 1 (day)."
     )
-    air: Air = Field(default=Air(), description="How trails fade, and the wind.")
+    air: Air = Field(default=Air(), description="The wind, and how trails fade.")
     seed: Annotated[int, with_unit("", ge=0, lt=2**63)] = Field(
-        default=0, description="Seed of all chance."
+        default=0, description="Seed of all randomness."
     )
     clock: Clock = Field(default=Clock(), description="The ticks: their length, first and last.")
     silence: dict[Name, Annotated[str, Field(min_length=1)]] = Field(
-        default={}, description="Warnings of `snelk check` to leave out, each with the reason why."
+        default={}, description="Kinds of `snelk check` warnings to turn off, each with the reason."
     )
-    cast: dict[Name, Member] = Field(default={}, description="Who is there, by name.")
-    groups: dict[Name, Group] = Field(default={}, description="Agents that act as one, by name.")
+    cast: dict[Name, Member] = Field(default={}, description="The characters, by name.")
+    groups: dict[Name, Group] = Field(
+        default={}, description="Groups of agents that act together, by name."
+    )
     expect: dict[Name, Expectation] = Field(
         default={}, description="Statements that must hold, for `snelk verify`, by name."
     )
     wish: dict[Name, Wish] = Field(
-        default={}, description="What measures should rather be, for `snelk fit`, by name."
+        default={}, description="What measures should ideally be, for `snelk fit`, by name."
     )
     fairness: dict[Name, Fair] = Field(
-        default={}, description="What is asked of fairness, for the measure NAME.unfair, by name."
+        default={}, description="Fairness tests, for the measures NAME.unfair, by name."
     )
-    fit: Fit = Field(default=Fit(), description="Which numbers `snelk fit` may move.")
+    fit: Fit = Field(default=Fit(), description="Numbers that `snelk fit` may change.")
 
     def body_name_of(self, name: str) -> str:
         """The name of the body of a character of the cast."""
@@ -818,17 +843,15 @@ class Setup(ProfilesFile):
 class Blocking(Model):
     """What walls, floors and meshes have in common."""
 
-    name: Name = Field(
-        description="Its name; a wall, an edge, a floor and a mesh have different ones."
-    )
+    name: Name = Field(description="Its name, unique among walls, edges, floors and meshes.")
     see_through: Share = Field(
-        default=0.0, description="Share of sight it lets pass: 0 stone, 0.4 a hedge, 1 glass."
+        default=0.0, description="Share of sight that passes: 0 stone, 0.4 a hedge, 1 glass."
     )
     hear_through: Share = Field(
-        default=0.5, description="What is left of a noise's reach behind it, as a share."
+        default=0.5, description="Share of a noise's reach that is left behind it."
     )
     smell_through: Share = Field(
-        default=0.0, description="What is left of how far off a trail behind it is smelt, a share."
+        default=0.0, description="Share of the smelling distance that is left behind it."
     )
 
     @property
@@ -851,16 +874,14 @@ class Wall(Blocking):
     base: Coordinate = Field(default=0.0, description="Height of its lower edge, m.")
     top: Coordinate = Field(description="Height of its upper edge, m.")
     walkable: bool = Field(default=False, description="Whether one can walk through it.")
-    door: bool = Field(
-        default=False, description="Whether it can stand open, and then is as if it were not there."
-    )
+    door: bool = Field(default=False, description="Whether it can open; while open it is ignored.")
 
 
 class Edge(Model):
     """Properties of an edge: an outline that nobody walks across, and nothing else minds."""
 
     kind: Literal["edge"] = Field(description="That it is an edge, such as a shore or a ditch.")
-    name: Name = Field(description="Its name, of which there is one edge or wall in a level.")
+    name: Name = Field(description="Its name, unique among edges and walls.")
 
     @property
     def as_wall(self) -> Wall:
@@ -882,47 +903,51 @@ class Floor(Blocking):
     kind: Literal["floor"] = Field(description="That it is a floor, a stair or a ramp.")
     height: Coordinate | None = Field(
         default=None,
-        description="Of a level floor, m; 0 if absent. Not where its corners carry their heights.",
+        description="Height of a level floor, m; 0 if absent. Not if its corners have heights.",
     )
 
 
 class Mesh(Blocking):
     """Properties of a mesh: what blocks by the level's triangles of that name."""
 
-    kind: Literal["mesh"] = Field(description="That it is a mesh; its outline in plan only shows.")
+    kind: Literal["mesh"] = Field(
+        description="That it is a mesh; its outline in plan is for drawing only."
+    )
 
 
 class Zone(Model):
     """Properties of a zone: a polygon, or a point with a radius."""
 
     kind: Literal["zone"] = Field(description="That it is a zone.")
-    name: Name = Field(description="Its name, of which there is one zone in a level.")
-    radius: Length | None = Field(default=None, description="Of a round zone about a point, m.")
+    name: Name = Field(description="Its name, unique among zones.")
+    radius: Length | None = Field(
+        default=None, description="Radius of a round zone about a point, m."
+    )
     base: Coordinate | None = Field(
-        default=None, description="Whose feet are lower is not in it, m; without end if absent."
+        default=None, description="Characters with lower feet are outside, m; no limit if absent."
     )
     top: Coordinate | None = Field(
-        default=None, description="Whose feet are higher is not in it, m; without end if absent."
+        default=None, description="Characters with higher feet are outside, m; no limit if absent."
     )
     floor: Name | None = Field(
-        default=None, description="The floor that it lies on, instead of base and top."
+        default=None, description="The floor it lies on, instead of base and top."
     )
     light: Share | None = Field(
-        default=None, description="Light inside, 0 dark to 1 day; as around it if absent."
+        default=None, description="Light inside, 0 (dark) to 1 (day); as outside if absent."
     )
     background: Share | None = Field(
-        default=None, description="Noise inside that drowns others; as around it if absent."
+        default=None, description="Background noise inside; as outside if absent."
     )
     ground: Name | None = Field(
-        default=None, description="A ground of the scenario's `grounds`; as around it if absent."
+        default=None, description="One of the scenario's `grounds`; as outside if absent."
     )
     wind: Share | None = Field(
-        default=None, description="Share of the wind that blows inside; as around it if absent."
+        default=None, description="Share of the wind that blows inside; as outside if absent."
     )
     scent: Share | None = Field(
         default=None,
-        description="Share of its strength that a trail has inside, 0 for water; as around it if "
-        "absent.",
+        description="Share of its strength that a trail has inside, 0 for water; as "
+        "outside if absent.",
     )
 
 
@@ -930,23 +955,23 @@ class Spot(Model):
     """Properties of a named point."""
 
     kind: Literal["spot"] = Field(description="That it is a spot.")
-    name: Name = Field(description="Its name, of which there is one spot in a level.")
+    name: Name = Field(description="Its name, unique among spots.")
 
 
 class Link(Model):
     """Properties of a link: how one gets from floor to floor, or on, where nobody walks."""
 
     kind: Literal["link"] = Field(description="That it is a ladder, a drop, a jump or the like.")
-    name: Name = Field(description="Its name, of which there is one link in a level.")
+    name: Name = Field(description="Its name, unique among links.")
     one_way: bool = Field(
-        default=False, description="Whether it leads from its first end to its last only."
+        default=False, description="Whether it can be used from its first end only."
     )
     seconds: Annotated[float, with_unit("s", gt=0, le=3600)] | None = Field(
-        default=None, description="How long it takes; as long as at 1 m/s if absent, s."
+        default=None, description="Time it takes, s; its length at 1 m/s if absent."
     )
     who: Names | None = Field(
         default=None,
-        description="Who may take it, by the names of characters or profiles; all if absent.",
+        description="Who may use it, names of characters or profiles; all if absent.",
     )
 
 
@@ -954,7 +979,7 @@ class Route(Model):
     """Properties of a named path."""
 
     kind: Literal["route"] = Field(description="That it is a route.")
-    name: Name = Field(description="Its name, of which there is one route in a level.")
+    name: Name = Field(description="Its name, unique among routes.")
 
 
 FEATURES: dict[str, tuple[type[Model], tuple[str, ...]]] = {

@@ -64,10 +64,16 @@ def _noise_problems(
             fix = nearest(noise.spot, spots)
             yield Problem(source, f"{place}.spot", shown(noise.spot), "no such spot", fix)
         if noise.at is not None and noise.spot is not None:
-            yield Problem(source, place, "", "has both at and spot", "leave one of the two out")
+            yield Problem(
+                source,
+                place,
+                "",
+                "has both at and spot, and needs only one",
+                "leave out one of the two",
+            )
         somewhere = noise.by is not None and key == "noise"
         if noise.at is None and noise.spot is None and not somewhere:
             fix = (
                 "add at = [x, y], a spot, or by" if key == "noise" else "add at = [x, y] or a spot"
             )
-            yield Problem(source, place, "", "does not say where it is", fix)
+            yield Problem(source, place, "", "has no position", fix)

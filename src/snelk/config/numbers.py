@@ -95,7 +95,7 @@ def curves_of(setup: Setup) -> list[Curve]:
             if of.speeds is not None:
                 points = [[*map(float, point)] for point in of.speeds]
                 place = key_path(("profiles", name, "ladder", "states", state, "speeds"))
-                text, far = "Speed by how much of its way is left.", 1.5 * points[-1][0] + 1.0
+                text, far = "Speed by remaining distance to the goal.", 1.5 * points[-1][0] + 1.0
                 found.append(Curve(place, points, "way left, m", "m/s", far, text))
     return found
 

@@ -43,10 +43,10 @@ def read_bytes(path: Path, *, kind: str = "") -> bytes:
             fix = f"name a file in it: {', '.join(inside[:4])}" if inside else "name a file"
             raise ReadError.of(source, "", "", "is a folder, not a file", fix)
         if path.exists() and not path.is_file():
-            raise ReadError.of(source, "", "", "is no plain file", "name a plain file")
+            raise ReadError.of(source, "", "", "is not a regular file", "use a regular file")
         if path.is_file() and path.stat().st_size > MOST_BYTES:
             rule = f"is larger than {MOST_BYTES // 1_000_000} MB"
-            raise ReadError.of(source, "", "", rule, "cut it into smaller ones")
+            raise ReadError.of(source, "", "", rule, "split it into smaller ones")
         return path.read_bytes()
     except ReadError:
         raise
@@ -56,7 +56,7 @@ def read_bytes(path: Path, *, kind: str = "") -> bytes:
         raise ReadError.of(source, "", "", f"cannot be read: {error.strerror}") from None
     except ValueError:  # a path that cannot be one
         source = source if source.isprintable() else repr(source)
-        raise ReadError.of(source, "", "", "cannot be a path", "check the path") from None
+        raise ReadError.of(source, "", "", "is not a valid path", "check the path") from None
 
 
 def read_toml(path: Path) -> dict[str, Any]:

@@ -74,7 +74,7 @@ def _features(
         raise InputError.of(source, place, "", rule)
     if not within(raw.get("coordinates", raw.get("geometries")), LONGEST / length):
         rule = f"needs coordinates that are numbers within ±{LONGEST / length:g}"
-        raise InputError.of(source, f"{place}: geometry", "", rule, "look at --length")
+        raise InputError.of(source, f"{place}: geometry", "", rule, "check --length")
     try:
         geometry = shapely.force_2d(shapely.geometry.shape(raw))
     except Exception:  # shapes of others fail in many ways

@@ -58,14 +58,15 @@ class Line(Model):
     t: Time = Field(description="The tick, s.")
     poses: dict[Name, Annotated[Pose, Field(strict=False)]] = Field(
         default={},
-        description="Who is elsewhere than a tick before: x, y, z in m, heading in rad "
-        "counter-clockwise from +x, posture, gait or null, and whether it is there.",
+        description="Characters that changed since the previous tick: x, y, z in m, "
+        "heading in rad counter-clockwise from +x, posture, gait or null,"
+        " and whether it is present.",
     )
     noises: Annotated[tuple[Sound, ...], Field(strict=False)] = Field(
         default=(), description="Noises, in the order in which they were made."
     )
     effects: Annotated[tuple[Effect | Change, ...], Field(strict=False)] = Field(
-        default=(), description="What was done to characters, doors and lights, in that order."
+        default=(), description="Effects on characters, doors and lights, in that order."
     )
 
 
@@ -146,11 +147,13 @@ def read_played(path: Path) -> Played:
         if line is None:
             continue
         if ticks and line.t <= ticks[-1].t:
-            rule = f"times must rise; the tick before is at {ticks[-1].t:g} s"
+            rule = f"times must rise; the previous tick is at {ticks[-1].t:g} s"
             problems.append(Problem(source, place, f"t = {line.t:g}", rule))
         ticks.append(line)
     if not ticks and not problems:
-        problems.append(Problem(source, "", "", "holds no tick", "let the game run on for one"))
+        problems.append(
+            Problem(source, "", "", "holds no tick", "let the game run for one tick more")
+        )
     if problems:
         raise InputError(problems)
     return Played(

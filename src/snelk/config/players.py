@@ -52,9 +52,12 @@ def player_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
             continue
         source, place = draft.locate(("cast", name, "play"))
         if member.clue is not None:
-            yield Problem(source, place, "", "a clue cannot play", "leave out play, or clue")
+            yield Problem(source, place, "", "a clue cannot be a player", "leave out play, or clue")
         if setup.played is not None:
-            rule, fix = "a kept game says where it is", "leave out play, or played"
+            rule, fix = (
+                "the record of the game already says where it is",
+                "leave out play, or played",
+            )
             yield Problem(source, place, "", rule, fix)
         if member.play.to not in known:
             given, fix = shown(member.play.to), nearest(member.play.to, known)

@@ -55,7 +55,7 @@ LARGEST["speed"] = 1000.0
 
 @dataclass(frozen=True)
 class TrackData:
-    """A character's recorded poses; all arrays are (samples,), times strictly rising.
+    """A character's recorded poses; all arrays are (samples,), with strictly rising times.
 
     `x`, `y`, `z` are metres, `heading` radians counter-clockwise from +x and unwrapped, so that
     it runs along the shorter arc between samples; `posture` and `gait` index `POSTURES` and
@@ -84,7 +84,7 @@ def end_of(clock: Clock, tracks: Mapping[str, TrackData]) -> float:
 
 @dataclass(frozen=True)
 class NoiseData:
-    """Noises in the order of time: arrays of (noises,), metres and seconds.
+    """Noises in order of time: arrays of (noises,), metres and seconds.
 
     A `reach` of NaN is that of the noise's kind; `by` is empty where nobody made it.
     """
@@ -124,7 +124,7 @@ class NoiseData:
 
 @dataclass(frozen=True)
 class ThrowData:
-    """Things thrown, in the order of time: arrays of (throws,), metres and seconds.
+    """Thrown objects in order of time: arrays of (throws,), metres and seconds.
 
     `x`, `y`, `z` is where to; a `reach` of NaN is that of the noise's kind.
     """
@@ -203,8 +203,8 @@ def read_tracks(path: Path) -> dict[str, TrackData]:
         falls = np.flatnonzero(~(np.diff(t) > 0) & np.isfinite(np.diff(t)))
         if len(falls):
             row = int(rows[falls[0] + 1])
-            rule = f'times of "{name}" must rise; the sample before is at {t[falls[0]]:g} s'
-            fix = "sort by t and drop doubles" + _more(len(falls) - 1)
+            rule = f'times of "{name}" must rise; the previous sample is at {t[falls[0]]:g} s'
+            fix = "sort by t, and remove duplicates" + _more(len(falls) - 1)
             problems.append(
                 Problem(str(path), _line(frame, row), f"t = {t[falls[0] + 1]:g}", rule, fix)
             )
@@ -302,8 +302,13 @@ def read_sensed(path: Path) -> pd.DataFrame:
         more = _more(int((said & (codes < 0)).sum()) - 1)
         problems.append(Problem(str(path), _line(frame, row), given, rule, more))
     for wrong, given, rule, fix in (
-        ((found.target != "") & ~said, "", "has a target without sensed", "say true or false"),
-        ((found.target == "") & said, "", "has no target, but sensed", "say whom"),
+        (
+            (found.target != "") & ~said,
+            "",
+            "has a target, but no value of sensed",
+            "write true or false",
+        ),
+        ((found.target == "") & said, "", "has a value of sensed, but no target", "say whom"),
         (found.until <= found.t, "until", "must come after t", ""),
     ):
         for row in np.flatnonzero(wrong)[:1]:
@@ -338,7 +343,7 @@ def _read_table(
         if name not in columns:
             meant = ALSO_CALLED.get(name.lower())
             fix = f'did you mean "{meant}"?' if meant in columns else nearest(name, columns)
-            fix += "; or leave the column out"
+            fix += "; or leave out the column"
             problems.append(Problem(source, "columns", f'"{name}"', "no such column", fix))
     for name, needed in columns.items():
         if needed and name not in frame:

@@ -49,7 +49,7 @@ MOST_TICKS = 1_000_000
 
 @dataclass(frozen=True)
 class Scenario:
-    """A scenario as read and checked: what a run needs, in plain data.
+    """A scenario, read and checked: everything a run needs, as plain data.
 
     Attributes:
         source: The file it came from, for messages.
@@ -121,7 +121,7 @@ class Scenario:
                 recorded = (*left.noises.kind, *left.throws.kind)
                 problems += expectation_problems(setup, draft, self.level, end, recorded)
             problems += [
-                Problem("overrides", key, "", "cannot be changed here", "edit the scenario's file")
+                Problem("overrides", key, "", "cannot be overridden", "edit the scenario file")
                 for key in ("level", "tracks", "noises", "throws", "changes", "played", "use")
                 if getattr(setup, key) != getattr(self.setup, key)
             ]
@@ -290,7 +290,7 @@ def _read_named(
             for who, track in read_tracks(path.parent / name).items():
                 if who in tracks:
                     rule = f"has a track in {sources[who]} already"
-                    fix = "leave one of the two out"
+                    fix = "leave out one of the two"
                     problems.append(Problem(str(path.parent / name), f'id "{who}"', "", rule, fix))
                 tracks[who] = track
                 sources[who] = path.parent / name
@@ -360,9 +360,9 @@ def _cast_problems(
         if member.at is None and name not in tracks:
             free = [track for track in tracks if track not in setup.cast]
             fix = f"add at = [x, y], or a track ({nearest(name, free)})"
-            yield Problem(source, place, "", "has neither a track nor a place to stand", fix)
+            yield Problem(source, place, "", "has neither a track nor a position", fix)
         if member.at is not None and name in tracks and name not in placed:
-            rule, fix = "has both a track and a place to stand", "leave one of the two out"
+            rule, fix = "has both a track and a position", "leave out one of the two"
             yield Problem(source, f"{place}.at", shown(member.at), rule, fix)
     if played is not None:
         yield from played.problems(setup)
@@ -378,10 +378,10 @@ def _cast_problems(
             yield Problem(source, f"{place}.at", shown(effect.at), rule, fix)
     source, place = draft.locate(("clock", "end"))
     if clock.end is None and not tracks:
-        rule, fix = "is needed where there are no tracks", "add end = … seconds"
+        rule, fix = "is required if there are no tracks", "add end = … seconds"
         yield Problem(source, place, "", rule, fix)
         return
     ticks = (end_of(clock, tracks) - clock.start) / clock.dt
     if ticks > MOST_TICKS:
         rule = f"makes {ticks:.0f} ticks, more than {MOST_TICKS}"
-        yield Problem(source, "clock", "", rule, "raise dt or choose a nearer end")
+        yield Problem(source, "clock", "", rule, "raise dt, or choose an earlier end")

@@ -50,7 +50,9 @@ def read_rows(path: Path, *suffixes: str) -> pd.DataFrame:
         rule = "two columns have the same name"
         raise ReadError.of(source, "columns", f'"{double}"', rule, "rename one of them")
     if len(frame) == 0:
-        raise ReadError.of(source, "", "", "has no rows", "record something, or leave it out")
+        raise ReadError.of(
+            source, "", "", "has no rows", "it needs at least one row; or leave the file out"
+        )
     return frame
 
 
@@ -69,7 +71,7 @@ def _csv(path: Path) -> pd.DataFrame:
                 continue
             if len(row) != len(head):
                 rule = f"must have {len(head)} fields, as the first line has names"
-                fix = "put what holds a comma in quotes, or name every column"
+                fix = "put fields with a comma in quotes, or name every column"
                 raise ReadError.of(source, f"line {reader.line_num}", f"{len(row)}", rule, fix)
             rows.append(row)
             lines.append(reader.line_num)
@@ -79,9 +81,11 @@ def _csv(path: Path) -> pd.DataFrame:
         rule = f"cannot be read: {error}"
         raise ReadError.of(source, f"line {reader.line_num}", "", rule) from None
     if head is None:
-        raise ReadError.of(source, "", "", "is empty", "it needs a first line with its columns")
+        raise ReadError.of(
+            source, "", "", "is empty", "it needs a first line with the names of its columns"
+        )
     if len(head) == 1 and any(sign in head[0] for sign in ";\t"):
-        rule = "must have commas between its fields"
+        rule = "must be separated by commas"
         raise ReadError.of(source, "line 1", head[0][:40], rule, "save it with commas")
     index = pd.Index(lines, name="line")
     frame = pd.DataFrame(rows, columns=pd.Index(head, dtype=object), index=index, dtype=object)
@@ -110,7 +114,7 @@ def _parquet(path: Path) -> pd.DataFrame:
 
 def _too_many(path: Path) -> ReadError:
     rule = f"has more than {MOST_ROWS:,} rows"
-    return ReadError.of(str(path), "", "", rule, "cut it into smaller ones, or sample it less")
+    return ReadError.of(str(path), "", "", rule, "split it, or use fewer samples")
 
 
 def _json_lines(path: Path) -> pd.DataFrame:
@@ -122,9 +126,9 @@ def _json_lines(path: Path) -> pd.DataFrame:
         try:
             value = json.loads(line)
         except (ValueError, RecursionError) as error:
-            raise ReadError.of(str(path), place, "", f"is no JSON: {error}") from None
+            raise ReadError.of(str(path), place, "", f"is not valid JSON: {error}") from None
         if not isinstance(value, dict):
-            raise ReadError.of(str(path), place, line[:40], "must be an object")
+            raise ReadError.of(str(path), place, line[:40], "must be a JSON object")
         rows.append({_plain(name): part for name, part in _flat(value, path, place)})
         lines.append(number)
         if len(rows) > MOST_ROWS:
@@ -147,7 +151,7 @@ def _flat(value: Any, path: Path, place: str) -> Iterator[tuple[str, Any]]:
             continue
         if depth > MOST_DEPTH:
             rule = f"is nested deeper than {MOST_DEPTH}"
-            raise ReadError.of(str(path), place, "", rule, "write it flatter")
+            raise ReadError.of(str(path), place, "", rule, "use fewer levels")
         items = list(here.items() if isinstance(here, dict) else enumerate(here))
         rest += [
             (f"{name}.{key}" if name else str(key), part, depth + 1)

@@ -38,18 +38,18 @@ def read_triangles(path: Path) -> dict[str, NDArray[np.float64]]:
         raise ReadError.of(str(path), "columns", "", rule, f"needs mesh, {', '.join(CORNERS)}")
     if len(rows) > MOST:
         rule = f"has {len(rows):,} triangles, more than {MOST:,}"
-        raise InputError.of(str(path), "", "", rule, "leave out what nobody can see")
+        raise InputError.of(str(path), "", "", rule, "leave out triangles that nobody can see")
     try:
         corners = rows[list(CORNERS)].to_numpy(dtype=np.float64).reshape(-1, 3, 3)
     except (TypeError, ValueError):
-        rule = "a corner is no number"
+        rule = "a corner is not a number"
         raise InputError.of(str(path), ", ".join(CORNERS), "", rule, "export it again") from None
     wild = np.argwhere(~(np.abs(corners) <= LONGEST))
     if len(wild):
         row, corner, axis = wild[0].tolist()
         given, where = f"{corners[row, corner, axis]:g}", f"row {row}: {CORNERS[corner * 3 + axis]}"
         rule = f"must be a number within ±{LONGEST:g}"
-        raise InputError.of(str(path), where, given, rule, "look at the unit of length")
+        raise InputError.of(str(path), where, given, rule, "check the unit of length")
     meshes = rows["mesh"].astype(str)
     return {str(name): corners[places] for name, places in meshes.groupby(meshes).indices.items()}
 
@@ -85,6 +85,8 @@ def triangles_in(
             if not (np.abs(found[str(name)]) <= LONGEST).all():
                 raise ValueError
     except (AttributeError, TypeError, ValueError):
-        rule = "must name a .parquet beside the level, or give nine numbers a triangle, by mesh"
+        rule = (
+            "must name a .parquet file beside the level, or give nine numbers per triangle, by mesh"
+        )
         problems.append(Problem(source, "triangles", shown(given)[:60], rule))
     return found

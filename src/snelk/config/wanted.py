@@ -18,7 +18,9 @@ class Since(Model):
     state: Name | None = Field(default=None, description="The agent is in this alert state.")
     noise: Name | None = Field(default=None, description="A noise of this kind is made.")
     of: Name | None = Field(
-        default=None, description="The agent that sees or is in it; whoever is spoken of if absent."
+        default=None,
+        description="The agent that sees or is in the state; the agent of the "
+        "expectation if absent.",
     )
 
     @property
@@ -45,10 +47,12 @@ class Interval(Model):
     after: Moment | None = Field(default=None, description="Not before this time of the run, s.")
     before: Moment | None = Field(default=None, description="Not after this time of the run, s.")
     since: Since | None = Field(
-        default=None, description="Not before this moment of the run; if there is none, not met."
+        default=None,
+        description="Start at this moment of the run; if it never comes, the "
+        "expectation is not met.",
     )
     within: Annotated[float, with_unit("s", ge=0, le=1e6)] | None = Field(
-        default=None, description="Not later than so many seconds after `since`."
+        default=None, description="At most this long after `since`, s."
     )
 
     def from_then(self, then: float) -> "Interval":
@@ -68,17 +72,17 @@ class Notices(Interval):
     target: Name = Field(description="Whom.")
     threshold: Name | None = Field(
         default=None,
-        description="The threshold of its meter that counts; the lowest if absent, and without "
-        "thresholds or a meter being sensed at all.",
+        description="The meter threshold that counts; the lowest if absent; without "
+        "thresholds or a meter, any sensing.",
     )
-    never: bool = Field(default=False, description="It must not happen within the interval.")
+    never: bool = Field(default=False, description="Whether it must not happen in the interval.")
 
 
 class Reaches(Interval):
     """The agent comes into an alert state: first within the interval, or never within it."""
 
     state: Name = Field(description="Which alert state.")
-    never: bool = Field(default=False, description="It must not happen within the interval.")
+    never: bool = Field(default=False, description="Whether it must not happen in the interval.")
 
 
 class Stays(Interval):
@@ -91,7 +95,9 @@ class MeterUnder(Interval):
     """The agent's meter for a target stays below a value at every tick of the interval."""
 
     target: Name = Field(description="Whose.")
-    under: Annotated[float, with_unit("", gt=0, le=1)] = Field(description="Below this, 0 to 1.")
+    under: Annotated[float, with_unit("", gt=0, le=1)] = Field(
+        description="The value it must stay below, 0 to 1."
+    )
 
 
 class MeasureBetween(Model):
@@ -117,13 +123,13 @@ STATEMENTS = (
 class Expectation(Model):
     """A statement about a run that must hold. It has one of `STATEMENTS`."""
 
-    agent: Name | None = Field(default=None, description="Of whom it is said.")
-    any_of: Names | None = Field(
-        default=None, description="Agents instead: it is enough that one of them does."
+    agent: Name | None = Field(default=None, description="The agent it is about.")
+    any_of: Names | None = Field(default=None, description="Several agents: one of them is enough.")
+    each_of: Names | None = Field(default=None, description="Several agents: each of them must.")
+    notices: Notices | None = Field(default=None, description="It notices a target, or never does.")
+    reaches: Reaches | None = Field(
+        default=None, description="It reaches an alert state, or never does."
     )
-    each_of: Names | None = Field(default=None, description="Agents instead: each of them does.")
-    notices: Notices | None = Field(default=None, description="It notices a target, or never.")
-    reaches: Reaches | None = Field(default=None, description="It comes into a state, or never.")
     stays: Stays | None = Field(default=None, description="It stays in an alert state.")
     meter: MeterUnder | None = Field(default=None, description="Its meter stays under a value.")
     measure: MeasureBetween | None = Field(
@@ -132,16 +138,16 @@ class Expectation(Model):
     always: Holding | None = Field(default=None, description="A condition is true all the time.")
     never: Holding | None = Field(default=None, description="A condition is true at no time.")
     once: Holding | None = Field(
-        default=None, description="A condition is true first within the interval."
+        default=None, description="A condition becomes true for the first time in the interval."
     )
     seeds: Annotated[int, with_unit("", ge=1, le=1000)] = Field(
-        default=1, description="With how many seeds it is tried, from the scenario's on."
+        default=1, description="Number of seeds it is tried with, from the scenario's seed."
     )
     share: Annotated[float, with_unit("", gt=0, le=1)] = Field(
-        default=1.0, description="The share of the seeds with which it must hold."
+        default=1.0, description="Share of the seeds with which it must hold."
     )
     weight: Annotated[float, with_unit("", gt=0, le=1e6)] = Field(
-        default=1.0, description="How much it counts when numbers are fitted."
+        default=1.0, description="Its weight when numbers are fitted."
     )
 
     @property
@@ -207,16 +213,17 @@ class Wish(Model):
     """What a measure should rather be: towards a number, or as low or as high as can be."""
 
     measure: str = Field(description="Its key, such as farmer.fox.first_full.")
-    toward: Number | None = Field(default=None, description="The number it should come to.")
+    toward: Number | None = Field(default=None, description="The target value.")
     want: Literal["low", "high"] | None = Field(
-        default=None, description="Or: the lower the better, or the higher."
+        default=None, description="Or: `low` or `high`, as far as possible."
     )
     within: Annotated[float, with_unit("", gt=0, le=1e9)] = Field(
         default=1.0,
-        description="So far off counts as met; with `want`, so much more is worth as much.",
+        description="With `toward`, the difference that counts as met; with `want`, "
+        "the change worth as much as meeting it.",
     )
     weight: Annotated[float, with_unit("", gt=0, le=1e6)] = Field(
-        default=1.0, description="How much it counts beside the others."
+        default=1.0, description="Its weight relative to the others."
     )
 
     @property
@@ -231,7 +238,7 @@ def _meter(value: object) -> object:
         return value
     if isinstance(value, int | float) and not isinstance(value, bool) and 0.0 <= value <= 1.0:
         return float(value)
-    raise ValueError("must be a meter from 0 to 1, or the name of a threshold")
+    raise ValueError("must be a meter value from 0 to 1, or the name of a threshold")
 
 
 MeterOrName = Annotated[
@@ -245,39 +252,41 @@ class Fair(Model):
     """What `snelk fair` asks, to be counted by sweep, fit and verify as the measure NAME.unfair."""
 
     target: Name | None = Field(
-        default=None, description="Who it is about; whoever is noticed, if only one is."
+        default=None, description="The target; the only character that is noticed, if absent."
     )
-    ignore: Names = Field(default=(), description="Agents that do not count.")
+    ignore: Names = Field(default=(), description="Agents to ignore.")
     stance: Literal["standing", "crouched", "prone", "walking"] = Field(
-        default="standing", description="How it is where it is noticed."
+        default="standing", description="Its stance: standing, crouched, prone or walking."
     )
     cell: Annotated[float, with_unit("m", gt=0, le=1e6)] | None = Field(
-        default=None, description="Distance between places, m; such that there are about 800."
+        default=None, description="Grid spacing, m; such that there are about 800 places if absent."
     )
     every: Annotated[float, with_unit("s", gt=0, le=1e6)] = Field(
-        default=5.0, description="A moment every so many seconds."
+        default=5.0, description="Time between two moments tried, s."
     )
     within: Annotated[float, with_unit("s", gt=0, le=1e6)] = Field(
-        default=10.0, description="It is watched for so long, s."
+        default=10.0, description="How long each is watched, s."
     )
     sign: MeterOrName = Field(
-        default=0.3, description="The meter that warns, 0 to 1, or the name of a threshold."
+        default=0.3,
+        description="Meter value that warns the player, 0 to 1, or the name of a threshold.",
     )
     late: MeterOrName = Field(
-        default=1.0, description="The meter that is too late, 0 to 1, or the name of a threshold."
+        default=1.0,
+        description="Meter value at which it is too late, 0 to 1, or the name of a threshold.",
     )
     signs: Names = Field(
         default=(),
-        description="Alert states that warn as well, by name; with any, everybody reacts.",
+        description="Names of alert states that also warn; with any, everybody reacts.",
     )
     react: Annotated[float, with_unit("s", ge=0, le=3600)] = Field(
-        default=0.5, description="How long it takes to see the sign, s."
+        default=0.5, description="Reaction time to the sign, s."
     )
     pace: Literal["creeping", "walking", "running"] = Field(
-        default="running", description="How it goes for cover."
+        default="running", description="Its pace on the way to cover."
     )
     hold: Annotated[float, with_unit("s", ge=0, le=3600)] = Field(
-        default=1.0, description="For so long cover has to be out of view, s."
+        default=1.0, description="How long cover has to stay out of view, s."
     )
 
 
@@ -295,8 +304,8 @@ class Fit(Model):
     """How numbers are fitted to expectations and wishes."""
 
     seeds: Annotated[int, with_unit("", ge=1, le=1000)] = Field(
-        default=1, description="Over how many seeds wishes are averaged, from the scenario's on."
+        default=1, description="Number of seeds over which a variant is averaged."
     )
     move: dict[str, Limits] = Field(
-        default={}, description="The numbers that may move, by key path."
+        default={}, description="The numbers that may change, by key path."
     )

@@ -23,7 +23,7 @@ from snelk.files import written
 
 @dataclass(frozen=True)
 class Rewrite:
-    """A file as it is and as it would be.
+    """A file before and after a change.
 
     Attributes:
         path: The file.
@@ -137,7 +137,7 @@ def write_back(files: list[Rewrite]) -> None:
             draft = drafts.enter_context(written(each.path))
             with each.path.open(encoding="utf-8", newline="") as file:
                 if file.read() != each.before:
-                    rule, fix = "was changed meanwhile", "do it again"
+                    rule, fix = "was changed by another program", "do it again"
                     raise InputError.of(str(each.path), "", "", rule, fix)
             with draft.open("w", encoding="utf-8", newline="") as file:
                 file.write(each.after)

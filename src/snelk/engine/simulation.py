@@ -169,11 +169,11 @@ class Simulation:
                     rule = f"variants of one batch must have the same {what}"
                     raise InputError.of("variants", f"[{index}]", "", rule, "run it apart")
             if players_of(setup) != players_of(scenario.setup):
-                rule = "variants of one batch must have the same simulated players"
-                fix = "let them play in the scenario itself"
+                rule = "all variants of a batch must have the same simulated players"
+                fix = "write them into the scenario itself"
                 raise InputError.of("variants", f"[{index}]", "", rule, fix)
             if list(setup.cast) != list(first.cast):
-                rule = "variants of one batch must have the same cast"
+                rule = "all variants of a batch must have the same cast"
                 raise InputError.of("variants", f"[{index}]", "", rule, "run it apart")
         self.names = tuple(first.cast)
         self.agents = first.agents
@@ -503,7 +503,7 @@ class Simulation:
             StopIteration: The run is over.
         """
         if self.done:
-            raise StopIteration(f"the run is over after {self.tick} ticks")
+            raise StopIteration(f"the run ended after {self.tick} ticks")
         tick = self.tick
         self.advance(tick + 1)
         return float(self.times[tick])

@@ -108,7 +108,7 @@ def advance(stage: TickStage, until: int) -> int:
     """
     found = _advance(laid_out(TickStageColumns, stage), until)
     if found == BAD:
-        raise ValueError("arrays that do not agree with the tick")
+        raise ValueError("arrays do not match the tick")
     return found
 
 

@@ -22,7 +22,11 @@ from snelk.waiting import say_once
 
 if cython.compiled and is_stale():
     raise InputError.of(
-        "snelk", "", "", "its loops were built of other sources", "build them: pip install -e ."
+        "snelk",
+        "",
+        "",
+        "its loops were built from other sources",
+        "build them with: pip install -e .",
     )
 
 SLOW = "Snelk is slow: its loops are not compiled; install it again where there is a C compiler"
@@ -135,7 +139,7 @@ def agree(*shapes: tuple[int, ...]) -> None:
         ValueError: They do not.
     """
     if any(shape != shapes[0] for shape in shapes):
-        raise ValueError(f"arrays that do not agree: {', '.join(map(str, shapes))}")
+        raise ValueError(f"arrays do not match: {', '.join(map(str, shapes))}")
 
 
 def agree_axes(given: Any, axes: str, **others: str) -> None:
@@ -156,7 +160,7 @@ def agree_axes(given: Any, axes: str, **others: str) -> None:
     ...     seen: np.ndarray
     >>> agree_axes(Places(np.zeros((3, 2)), np.zeros(4)), "places", where="places 2")
     Traceback (most recent call last):
-    ValueError: arrays that do not agree: Places.seen has the shape (4,), with places = 3
+    ValueError: arrays do not match: Places.seen has the shape (4,), with places = 3
     """
     known: dict[str, Any] = {}
     for field, values in zip(given._fields, given, strict=True):
@@ -177,7 +181,7 @@ def agree_axes(given: Any, axes: str, **others: str) -> None:
 def _axes_differ(given: Any, field: str, rule: str) -> str:
     shape = getattr(given, field).shape
     name = f"{type(given).__name__}.{field}"
-    return f"arrays that do not agree: {name} has the shape {shape}, {rule}"
+    return f"arrays do not match: {name} has the shape {shape}, {rule}"
 
 
 def door(function: F) -> F:

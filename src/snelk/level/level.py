@@ -38,7 +38,7 @@ GROUND = 0.0
 
 @dataclass(frozen=True)
 class Sightline:
-    """What becomes of one ray: the share that passes, and the wall that stopped it and where."""
+    """The result of one ray: the share that passes, and the wall that stopped it, and where."""
 
     share: float
     wall: str | None
@@ -284,7 +284,7 @@ class Level:
         return self.ways_by((clearance, within, bounds, stops, may, opened))
 
     def key_of(self, ways: Ways) -> tuple[Any, ...]:
-        """What `ways_by` knows ways by that it worked out."""
+        """The key by which `ways_by` finds these ways."""
         return next(key for key, each in self._ways.items() if each is ways)
 
     def ways_by(self, key: tuple[Any, ...]) -> Ways:

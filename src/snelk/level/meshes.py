@@ -50,7 +50,7 @@ def level_with_triangles(
     length: float = 1.0,
     doors: Sequence[str] = (),
 ) -> LevelData:
-    """A level that blocks by the very triangles of a glTF or OBJ file, with floors found in it.
+    """A level that blocks with the exact triangles of a glTF or OBJ file, with floors found in it.
 
     Each object becomes a mesh. What faces upward, at most 45 degrees steep, is floor, in one piece
     where it lies in one plane. For each height of a floor the objects are cut just above a step and
@@ -103,8 +103,8 @@ def level_with_triangles(
     doubts = []
     if len(planes) > MANY:
         doubts.append(
-            f"{len(planes):,} floors: uneven ground makes one of each triangle; model what is "
-            "walked on with fewer, larger faces"
+            f"{len(planes):,} floors: on uneven ground every triangle becomes one; model "
+            "the walkable ground with fewer, larger faces"
         )
     return replace(level_from(document, source=str(path)), doubts=tuple(doubts))
 

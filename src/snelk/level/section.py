@@ -23,7 +23,7 @@ TOUCHING = 1e-6
 
 
 class Slice(NamedTuple):
-    """What a cut shows of one wall or floor.
+    """The section of one wall or floor.
 
     Attributes:
         name: Of the wall or floor.
@@ -45,7 +45,7 @@ def section_of(
     *,
     beyond: float = 0.0,
 ) -> list[Slice]:
-    """Cut a level upright along the line between two places.
+    """Cut a level vertically along the line between two positions.
 
     Args:
         level: The level.
@@ -69,7 +69,7 @@ def section_of(
     length = float(np.hypot(*(b - a)))
     if not (length > 0.0 and np.isfinite(length) and beyond >= 0.0):
         given = f"({a[0]:g}, {a[1]:g}) to ({b[0]:g}, {b[1]:g}), beyond {beyond:g}"
-        rule = "needs two places apart from each other, and beyond of 0 m or more"
+        rule = "needs two different positions, and beyond of 0 m or more"
         raise InputError.of("section_of", "", given, rule)
     along = (b - a) / length
     line = shapely.LineString([a - beyond * along, b + beyond * along])

@@ -79,7 +79,7 @@ def decide(stage: LadderStage, signals: Signals, tick: int, dt: float) -> int:
     """
     found = _decide(laid_out(LadderStageColumns, stage), laid_out(SignalColumns, signals), tick, dt)
     if found < 0:
-        raise ValueError("signals that do not agree with the ladders")
+        raise ValueError("signals do not match the ladders")
     return found
 
 

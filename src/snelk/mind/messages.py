@@ -30,7 +30,7 @@ FIRST = 16
 
 
 class Message(NamedTuple):
-    """What one agent told another of a target."""
+    """What one agent told another about a target."""
 
     variant: int
     teller: int  # agent

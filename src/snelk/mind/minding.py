@@ -29,7 +29,7 @@ def mind(stage: MindStage, poses: Poses, before: Poses) -> None:
     """
     laid, then = laid_out(PoseColumns, poses), laid_out(PoseColumns, before)
     if not _mind(laid_out(MindStageColumns, stage), laid, then):
-        raise ValueError("poses that do not agree with the minds")
+        raise ValueError("poses do not match the minds")
 
 
 def _mind(stage: MindStage, poses: Poses, before: Poses) -> bool:

@@ -67,7 +67,7 @@ def receive(
         laid_out(PoseColumns, poses), background, tick,
     )  # fmt: skip
     if found == DISAGREE:
-        raise ValueError("noises, poses or turns that do not agree with the ears")
+        raise ValueError("noises, poses or turns do not match the ears")
     return found
 
 

@@ -36,7 +36,7 @@ class Alarm(NamedTuple):
 
 
 class Saying(NamedTuple):
-    """What one agent told of some targets at a tick, and what became of it at each listener."""
+    """What one agent told about some targets at a tick, and the result at each listener."""
 
     variant: int
     teller: int  # agent

@@ -64,7 +64,9 @@ def raise_voices(
         laid_out(NoiseColumns, voices), laid_out(HeardColumns, heard),
     )  # fmt: skip
     if found[0] < 0:
-        raise ValueError("poses that do not agree with who tells, or too little room for voices")
+        raise ValueError(
+            "poses do not match the agents that tell, or there is too little room for voices"
+        )
     return found
 
 

@@ -69,13 +69,13 @@ SIGNS = {"o": "●", "X": "✕", "D": "◆", "s": "■", "^": "▲", "P": "✚"}
 LEGEND = (
     "✓ a gate that was passed, ✗ failed, ◂ the first that failed, – cannot be asked",
     "filled dart: an agent, pointing where it faces; hollow: a character without senses",
-    "hollow upright triangle: a clue, there while something is out of order",
+    "hollow upright triangle: a clue, present while something is out of order",
     "full ring: the chosen agent; dashed ring: the chosen target",
-    "? in a ring: where an agent believes a target out of its view, in the agent's colour",
-    "hollow square: planned in a search; filled: visited, or looked at from afar",
-    "brown cells: where a search takes its target to be, the darker the likelier",
-    "blue dash-dotted line: an edge; it stops feet, not eyes or ears",
-    "dotted green wall: one can see through it; cones are drawn as if it were not there",
+    "? in a ring: believed position of a target that is out of view, in the agent's colour",
+    "hollow square: search point, planned; filled: checked, on the spot or from afar",
+    "brown cells: likelihood of a search; darker is likelier",
+    "blue dash-dotted line: an edge; it stops feet only",
+    "dotted green wall: see-through; cones are drawn as if it were not there",
 )
 
 
@@ -88,7 +88,7 @@ def page_of(
     log: Log | None = None,
     largest: int = LARGEST,
 ) -> str:
-    """The HTML text of a page to scrub through a run, or through two runs in sync.
+    """The HTML of a page to scrub through a run, or through two runs in sync.
 
     It opens from disk and asks for nothing else: numbers, figures and scripts are in it.
 
@@ -96,7 +96,7 @@ def page_of(
         run: The run, called A where there are two.
         other: Another run, B, such as the same scenario with other numbers.
         agent: Who is chosen at first; else of the pair with the most to tell.
-        target: About whom, at first.
+        target: The target shown at first.
         log: What a game sensed of the same input, to mark where it parts from the run.
         largest: The most bytes that the page may have.
 
@@ -115,8 +115,8 @@ def page_of(
     game = None
     if log is not None:
         if other is not None:
-            rule = "cannot be compared with two runs at once"
-            raise InputError.of("page", "log", "", rule, "make a page of each")
+            rule = "can be compared with one run only"
+            raise InputError.of("page", "log", "", rule, "make one page for each run")
         game = facts_of(run, log, parity(run, log))
     every = 1
     while True:
@@ -127,7 +127,7 @@ def page_of(
 
 
 def write_page(path: str | Path, run: Run, other: Run | None = None, **options: Any) -> Path:
-    """Write `page_of` to a file, whole or not at all; see there for the options.
+    """Write `page_of` to a file, completely or not at all; see there for the options.
 
     Raises:
         InputError: As `page_of`; or the file is no .html, or cannot be written.
@@ -175,7 +175,7 @@ def _text(
     ]
     for each in gathered:
         each.facts |= _place_of(each.run)
-        each.facts["name"] = "as it is played" if feed else each.facts["name"]
+        each.facts["name"] = "live" if feed else each.facts["name"]
     figures = {each.key: map_figure(each.run, each.key) for each in gathered}
     facts = {
         "runs": [each.facts for each in gathered],

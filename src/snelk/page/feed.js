@@ -25,7 +25,7 @@ class Feed {
   open() {
     const socket = new WebSocket(this.address);
     socket.onmessage = (message) => { this.queue = this.queue.then(() => this.take(JSON.parse(message.data))); };
-    socket.onclose = () => this.ended("the game is no longer served; what was shown stays");
+    socket.onclose = () => this.ended("the game is no longer served; the last state stays visible");
     this.tell();
     setInterval(() => this.tell(), 500);
     if (this.following) this.follow();
@@ -99,7 +99,7 @@ class Feed {
     button.textContent = this.following && !this.over ? "● follows" : "○ follow";
     const waits = (performance.now() - (this.latest || performance.now())) / 1000;
     const behind = page.end - page.t;
-    this.told.textContent = this.over || (waits > 2 ? `the game stands still at ${fixed(page.end, 1)} s`
+    this.told.textContent = this.over || (waits > 2 ? `the game is paused at ${fixed(page.end, 1)} s`
       : this.following ? "" : `the game is ${fixed(behind, 1)} s ahead`);
   }
 }

@@ -344,7 +344,7 @@ class LanesView {
       for (const [mark, text] of [["#d98e32", "game"], ["repeating-linear-gradient(135deg, #d55e00 0 2px, #fff 2px 5px)", "mismatch"]]) {
         const swatch = document.createElement("i"), item = document.createElement("span");
         swatch.style.background = mark;
-        item.title = { game: "what the game's own code senses", mismatch: "where the game and Snelk part" }[text];
+        item.title = { game: "what the game's own code senses", mismatch: "where the game and Snelk disagree" }[text];
         item.append(swatch, text);
         box.prepend(item);
       }

@@ -11,15 +11,15 @@ const FONT = "system-ui, 'DejaVu Sans', sans-serif";
 
 const LAYERS = {
   cones: { key: "1", words: "what each cone sees of a body's middle, walls cut out" },
-  rays: { key: "2", words: "who has whom in view; of the chosen agent also why not" },
-  noise: { key: "3", words: "noises of the last 0.8 s, as far as they carry in the open" },
+  rays: { key: "2", words: "who has whom in view; for the chosen agent also why not" },
+  noise: { key: "3", words: "noises of the last 0.8 s, and how far they carry in the open" },
   light: { key: "4", words: "light of lamps" },
-  belief: { key: "5", words: "where targets out of view are believed, with the uncertainty" },
-  search: { key: "6", words: "points of a search, and where it takes its target to be" },
-  paths: { key: "7", words: "the last 8 s of everybody, and all of the chosen agent and target" },
+  belief: { key: "5", words: "believed positions of targets that are out of view, with the uncertainty" },
+  search: { key: "6", words: "points and likelihood of a search" },
+  paths: { key: "7", words: "paths: the last 8 s of everybody, all of the chosen agent and target" },
   territory: { key: "8", words: "edges of territories" },
   names: { key: "9", words: "names" },
-  reach: { key: "0", words: "circles within which somebody feels (dots) or catches (dashes), and × where it goes: within the circle it has arrived" },
+  reach: { key: "0", words: "circles of touch (dots) and catching (dashes), and × the goal with its circle of arrival" },
 };
 
 // Whether a door stands open; from the tick on that is after the one at which it was opened.

@@ -21,7 +21,7 @@ class WhyPanel {
     if (run.partial) return; // the reasons come a moment after the picture
     this.box.replaceChildren();
     if (a < 0 || c < 0 || c === run.agents[a]) {
-      this.box.append(make("p", !run.agents.length ? "Nobody senses in this run." : a < 0 || c < 0 ? "Not in this run." : "Choose another target: nobody senses themselves."));
+      this.box.append(make("p", !run.agents.length ? "No character has senses in this run." : a < 0 || c < 0 ? "Not in this run." : "Choose another target: nobody senses themselves."));
       if (a >= 0) this.ladder(ladderAt(run, a, t), null);
       return;
     }
@@ -74,7 +74,7 @@ class WhyPanel {
       const does = spans.some(([from, to]) => now >= from - 1e-6 && (now < to - 1e-6 || (from === to && now - from < 0.3)));
       const apart = game.mismatches.find((each) => each.agent === agent && each.target === target && each.sense === sense && now >= each.start - 1e-6 && now <= each.end + (sense === "hearing" ? 0.3 : 1e-6));
       if (sense === "hearing" && !does && !apart) continue;
-      const text = now > game.end + 1e-6 ? "its log tells nothing any more" : does ? word : not;
+      const text = now > game.end + 1e-6 ? "its log has ended" : does ? word : not;
       this.box.append(make("p", `${apart ? "≠" : "="} The game: ${text}${apart && apart.cause ? `. ${apart.cause}` : ""}`, apart ? "other" : "quiet"));
     }
   }
@@ -84,7 +84,7 @@ class WhyPanel {
     const cut = run.slot(a, c, run.lookAt(a, t)) < 0 ? null : sectionAt(run, a, c, t);
     if (!cut) return;
     this.box.append(make("h3", `From the side: ${run.agentNames[a]} to ${run.names[c]}`));
-    if (cut.many) this.box.append(make("p", "too much to cut here: ask snelk plot ray", "quiet"));
+    if (cut.many) this.box.append(make("p", "too many walls to draw here: use snelk plot ray", "quiet"));
     else this.box.append(sectionPicture(cut, this.page.styles));
   }
 
@@ -197,7 +197,7 @@ class EventList {
     this.draw();
   }
 
-  // Events, and where the game and Snelk part, by time.
+  // Events, and where the game and Snelk disagree, by time.
   withMismatches(page) {
     const apart = page.facts.game.mismatches.map((each) => ({
       t: each.start, kind: "mismatch", agent: each.agent, target: each.target, status: "",

@@ -105,7 +105,7 @@ class Page {
       for (const run of this.runs) {
         const button = make("button", run.key.toUpperCase());
         button.id = `side-${run.key}`;
-        button.title = `Tell of run ${run.key.toUpperCase()} (B changes)`;
+        button.title = `Explain run ${run.key.toUpperCase()} (B changes)`;
         button.onclick = () => this.tellOf(run);
         by("sides").append(button);
       }
@@ -142,10 +142,10 @@ class Page {
     };
     const rows = [
       ["Space", "play or pause", { " ": () => this.toggle() }],
-      ["← →", "one tick back or on; with Shift one second", {
+      ["← →", "one tick back or forward; with Shift one second", {
         ArrowLeft: (event) => (event.shiftKey ? this.go(this.t - 1) : this.tick(-1)),
         ArrowRight: (event) => (event.shiftKey ? this.go(this.t + 1) : this.tick(1)) }],
-      ["P N", "previous or next event that is listed", {
+      ["P N", "previous or next event in the list", {
         p: () => this.jump(this.events.step(this.t, -1)), n: () => this.jump(this.events.step(this.t, 1)) }],
       ["↑ ↓", "choose the agent above or below", {
         ArrowUp: () => this.choose({ agent: around(this.lanes.agents, this.agent, -1) }),
@@ -155,8 +155,8 @@ class Page {
       ["Home End", "to the start or the end", { Home: () => this.go(this.start), End: () => this.go(this.end) }],
       ["L", "show the next floor, or all", { l: () => this.showFloor(around(["", ...this.run.offered], document.getElementById("floor").value, 1)) }],
       ["F", "fit the level into the map", { f: () => this.maps.forEach((map) => map.fit()) || this.go(this.t) }],
-      ["Z", "zoom to who is chosen and who matters", { z: () => this.zoom() }],
-      ["E", "draw everybody alike, or lead the eye to who is chosen and who matters", { e: () => this.showAlike(!this.alike) }],
+      ["Z", "zoom to the chosen pair and those that matter now", { z: () => this.zoom() }],
+      ["E", "draw everybody alike, or highlight the chosen pair and those that matter now", { e: () => this.showAlike(!this.alike) }],
       ["D", "dark or light", { d: () => this.showDark(!this.isDark) }],
       ["0 … 9", "switch a layer of the map", Object.fromEntries(Object.entries(LAYERS).map(([name, { key }]) => [key, () => this.switch(name)]))],
       ["click", "on the map: the agent, with Shift the target; on a lane: agent and moment", {}],
@@ -164,13 +164,13 @@ class Page {
     ];
     if (this.bench) {
       const { whatif } = this.bench, modes = Object.entries(MODES);
-      rows.splice(1, 0, ["Ctrl+Z", "undo what was changed; with Shift again", {}],
+      rows.splice(1, 0, ["Ctrl+Z", "undo; with Shift redo", {}],
         [modes.map(([, { key }]) => key.toUpperCase()).join(" "), `a pointer on the map: ${modes.map(([name]) => name).join(", ")}`, Object.fromEntries(modes.map(([name, { key }]) => [key, () => whatif.become(name)]))],
         ["[ ] < >", "move the stand-in left, right, down, up by 0.5 m", Object.fromEntries([["[", -1, 0], ["]", 1, 0], [">", 0, 1], ["<", 0, -1]].map(([key, x, y]) => [key, () => { whatif.become("stand-in", true); whatif.nudge(x * 0.5, y * 0.5); }]))],
-        ["Enter", "keep the stand-in where it is, or let it go", { Enter: () => whatif.drop() }]);
+        ["Enter", "keep the stand-in where it is, or release it", { Enter: () => whatif.drop() }]);
     }
-    if (this.feed) rows.splice(1, 0, ["G", "follow the game as it goes on", { g: () => this.feed.follow() }]);
-    if (this.runs.length > 1) rows.splice(5, 0, ["B", "tell of the other run", { b: () => this.tellOf(this.runs.find((run) => run !== this.run)) }]);
+    if (this.feed) rows.splice(1, 0, ["G", "follow the game live", { g: () => this.feed.follow() }]);
+    if (this.runs.length > 1) rows.splice(5, 0, ["B", "explain the other run", { b: () => this.tellOf(this.runs.find((run) => run !== this.run)) }]);
     this.bound = Object.assign({}, ...rows.map((row) => row[2]));
     for (const [keys, meaning] of rows) {
       const row = make("tr"), cell = make("td");
@@ -183,8 +183,8 @@ class Page {
     for (const [reason, style] of Object.entries(this.styles)) {
       if (style.sign) legend.append(make("p", `${style.sign} a ray that is ${this.facts.words.reasons[reason]}`));
     }
-    if (this.runs.length > 1) legend.append(make("p", "events: = in both runs, → in both at other times, A or B only in one"));
-    if (this.bench) legend.append(make("p", "grey and dashed, and the narrow strip above a lane: with the numbers of the files; events: + only now, – only before, → at another time"));
+    if (this.runs.length > 1) legend.append(make("p", "events: = in both runs, → in both at different times, A or B only in one"));
+    if (this.bench) legend.append(make("p", "grey and dashed, and the narrow strip above a lane: the numbers in the files; events: + only now, – only before, → at another time"));
     if (this.facts.game) legend.append(make("p", "orange at the foot of a lane: what the game's own code senses; hatched: where it and Snelk part"));
     for (const text of this.facts.legend) legend.append(make("p", text));
   }

@@ -25,10 +25,10 @@ class Rows {
     const numbers = chosen(this.numbers).sort((a, b) => rank(a) - rank(b)), curves = chosen(this.curves), conditions = chosen(this.conditions);
     const scrolled = this.box.scrollTop;
     this.box.replaceChildren(...this.places(changes), ...numbers.slice(0, MOST_ROWS).map((each) => this.number(each, profile)));
-    if (numbers.length > MOST_ROWS) this.box.append(make("p", `and ${numbers.length - MOST_ROWS} more: search for words of their names`, "quiet"));
+    if (numbers.length > MOST_ROWS) this.box.append(make("p", `and ${numbers.length - MOST_ROWS} more: search by name`, "quiet"));
     if (curves.length) this.box.append(make("h3", "Curves: drag a point; double click adds or removes one"), ...curves.slice(0, 12).map((each) => this.curve(each, profile)));
     if (conditions.length) this.box.append(make("h3", "Conditions of alert states"), ...conditions.slice(0, 24).map((each) => this.condition(each, profile)));
-    if (!numbers.length && !curves.length && !conditions.length) this.box.append(make("p", wanted.length ? "Nothing has these words." : `${agent} has no numbers of its own.`, "quiet"));
+    if (!numbers.length && !curves.length && !conditions.length) this.box.append(make("p", wanted.length ? "Nothing found." : `${agent} has no numbers of its own.`, "quiet"));
     this.box.scrollTop = scrolled;
     document.getElementById("tune-undo").disabled = bench.place === 0;
     document.getElementById("tune-redo").disabled = bench.place === bench.history.length - 1;
@@ -69,7 +69,7 @@ class Rows {
   // Who heard a noise that was dropped, the loudest first; once the whole night is there.
   heardBy({ t, at }) {
     const { run } = this.bench.page;
-    if (run.partial || !run.has("heard.x")) return "who hears it is worked out…";
+    if (run.partial || !run.has("heard.x")) return "computing who hears it…";
     const heard = [], count = run.shape("heard.t")[0], deaf = new Set();
     for (let n = 0; n < count; n++) {
       const get = (name) => run.at(`heard.${name}`, n);
@@ -109,7 +109,7 @@ class Rows {
     slider.onkeyup = (event) => { if (event.key.startsWith("Arrow")) bench.keepSoon(); };
     field.onchange = () => { slider.value = field.value; bench.turn(key, Number(field.value), true); };
     const pin = make("button", "∿");
-    pin.title = "find a value for it: what becomes of the night as it changes";
+    pin.title = "find a value: what happens as it changes";
     pin.setAttribute("aria-label", `find a value for ${key}`);
     pin.onclick = () => bench.finder.about(number);
     row.append(label, slider, field, make("span", unit), pin, this.back(key));

@@ -55,17 +55,17 @@ class Trials {
       row.append(show, met);
       if (trial.isFiles || trial.run) {
         const hold = make("button", key === base ? "compared with" : "compare with");
-        hold.title = "show what is tried against this";
+        hold.title = "compare the current numbers with this trial";
         hold.disabled = key === base;
         hold.onclick = () => { bench.holdAgainst(trial.isFiles ? null : trial); this.draw(); };
         row.append(hold);
       } else row.append(make("span"));
       const both = make("button", "side by side"), away = make("button", "×");
-      both.title = "this, and what is tried now, on two maps in another tab";
+      both.title = "this trial and the current numbers on two maps, in another tab";
       both.disabled = key === now;
       both.onclick = () => bench.openBoth(trial.changes);
-      away.title = "let go of this trial";
-      away.setAttribute("aria-label", `let go of ${trial.name}`);
+      away.title = "delete this trial";
+      away.setAttribute("aria-label", `delete ${trial.name}`);
       away.onclick = () => { this.list.splice(this.list.indexOf(trial), 1); this.draw(); bench.page.writeHash(); };
       row.append(both);
       if (!trial.isFiles) row.append(away);
@@ -121,7 +121,7 @@ class Finder {
     }
     if (what === "sweep") {
       const keys = Object.keys(move), steps = keys.length === 1 ? 17 : 9;
-      if (!keys.length || keys.length > 2) { this.say("a sweep goes over one number or two: write them above", true); return; }
+      if (!keys.length || keys.length > 2) { this.say("a sweep varies one or two numbers: write them above", true); return; }
       for (const key of keys.filter((each) => move[each].length === 2)) {
         const [low, high] = move[key], number = this.bench.byKey.get(key);
         const values = Array.from({ length: steps }, (_, n) => Number((low + (n * (high - low)) / (steps - 1)).toPrecision(6)));
@@ -130,12 +130,12 @@ class Finder {
     }
     const key = this.measure.value.trim(), to = this.toward.value.trim();
     const toward = Number(to), wish = key ? (["low", "high"].includes(to) ? { measure: key, want: to } : { measure: key, toward, within: Math.max(Math.abs(toward) * 0.02, 0.05) }) : null;
-    if (key && (to === "" || (!["low", "high"].includes(to) && !Number.isFinite(toward)))) { this.say("write to what the measure shall come: a number, low or high", true); return; }
+    if (key && (to === "" || (!["low", "high"].includes(to) && !Number.isFinite(toward)))) { this.say("write the target of the measure: a number, low or high", true); return; }
     this.asked = (this.asked || 0) + 1;
     this.found.replaceChildren();
     this.running(true);
     this.bar.value = 0;
-    this.say(what === "fit" ? "looks for numbers…" : "tries one value after the other…");
+    this.say(what === "fit" ? "looks for numbers…" : "trying the values…");
     this.bench.say({ type: "search", what, move, wish: what === "fit" ? wish : null, budget: Math.round(Number(this.budget.value)) || 200, changes: this.bench.changes, n: this.asked });
   }
 
@@ -171,7 +171,7 @@ class Finder {
   fitted({ changes, met, tried, aims }) {
     this.bench.become(changes);
     this.bench.trials.keep(`fit ${this.asked}`);
-    this.say(`${met ? "all that is asked for is met" : "not all that is asked for can be met"}, after ${tried} variants; it is shown, and kept as the trial fit ${this.asked}`, !met);
+    this.say(`${met ? "all goals are met" : "not all goals can be met"}, after ${tried} variants; it is shown, and kept as the trial fit ${this.asked}`, !met);
     const table = make("table");
     for (const aim of aims) {
       const row = make("tr", "", aim.met === false ? "fail" : "");

@@ -50,7 +50,7 @@ class Bench {
       const length = new DataView(data).getUint32(0, true), facts = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length)));
       this.take(facts, unpackRaw(data, 4 + length, facts.index));
     };
-    this.socket.onclose = () => this.tell("the workbench is closed: start snelk tune again; nothing of this was written", true);
+    this.socket.onclose = () => this.tell("the workbench was closed: start snelk tune again; nothing was written", true);
     this.socket.onopen = () => { if (this.pending) this.become(this.pending); };
     this.rows.draw();
     this.tell("");
@@ -180,7 +180,7 @@ class Bench {
   // What is tried, beside another night, on two maps in another tab.
   openBoth(against) {
     this.tab = window.open("", "_blank");
-    if (this.tab) this.tab.document.write("The two nights are worked out…");
+    if (this.tab) this.tab.document.write("Computing both…");
     this.say({ type: "both", n: this.asked, changes: this.changes, against });
   }
 
@@ -268,12 +268,12 @@ class Bench {
     const box = this.news;
     box.replaceChildren();
     if (first) {
-      const button = make("button", `first otherwise at ${fixed(first.t, 2)} s: ${first.text}`);
+      const button = make("button", `first difference at ${fixed(first.t, 2)} s: ${first.text}`);
       button.onclick = () => this.page.jump({ ...first, kind: "" });
       box.append(button);
     } else if (this.differs) {
       const others = this.page.events.rows.filter((row) => row.status && row.status !== "same").length;
-      box.append(make("p", others ? `Who senses whom, and what they decide, is the same; ${others} event${others > 1 ? "s differ" : " differs"}.` : "The night is the same."));
+      box.append(make("p", others ? `All sensing and decisions are the same; ${others} event${others > 1 ? "s differ" : " differs"}.` : "Nothing changes."));
     }
     for (const each of [...verdicts].sort((a, b) => (b.met !== b.before) - (a.met !== a.before) || a.met - b.met)) {
       if (each.met && each.before) continue;
@@ -298,7 +298,7 @@ class Bench {
   tell(text, wrong = false) {
     const count = Object.keys(this.changes).length, last = this.delays.slice(-30).sort((a, b) => a - b);
     const speed = last.length ? ` · shown after ${fixed(last[last.length >> 1], 0)} ms` : "";
-    this.status.textContent = text || (count ? `${count} change${count > 1 ? "s" : ""} tried${speed}` : "Turn a number: the night follows. Nothing is written yet.");
+    this.status.textContent = text || (count ? `${count} change${count > 1 ? "s" : ""} tried${speed}` : "Change a number: the replay follows. Nothing is written yet.");
     this.status.className = wrong ? "fail" : "quiet";
   }
 }

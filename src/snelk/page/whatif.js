@@ -4,8 +4,8 @@
 const MODES = {
   look: { key: "v", words: "look: the map moves and zooms" },
   "stand-in": { key: "i", words: "a stand-in of the chosen target's kind at the pointer: who would sense it, by how much, how soon" },
-  noise: { key: "j", words: "click: a noise is made there, now" },
-  move: { key: "m", words: "drag a character, a spot, a corner of a route, a zone or a wall; click a door: it opens or shuts, now" },
+  noise: { key: "j", words: "click: make a noise there, now" },
+  move: { key: "m", words: "drag a character, a spot, a corner of a route, a zone or a wall; click a door to open or shut it, now" },
 };
 const GRIP = 7; // px
 
@@ -27,7 +27,7 @@ class WhatIf {
     this.kind.setAttribute("aria-label", "kind of noise");
     this.kind.append(...bench.tune.noise_kinds.map((kind) => new Option(kind)));
     this.posture = make("select");
-    this.posture.setAttribute("aria-label", "how the stand-in is there");
+    this.posture.setAttribute("aria-label", "stance of the stand-in");
     this.posture.append(new Option("as it is", ""), ...bench.tune.stances.map((stance) => new Option(stance)));
     this.posture.onchange = () => { this.stance = this.posture.value; this.ask(); };
     modes.append(this.kind, this.posture);
@@ -199,9 +199,9 @@ class WhatIf {
       table.append(row);
     }
     readout.replaceChildren(make("b", `${told.target}, ${told.stance}, at (${told.place.map((v) => fixed(v, 1)).slice(0, 2).join(", ")}) m from ${fixed(told.t, 1)} s on`), table);
-    if (every.length > Math.min(rows.length, 6)) readout.append(make("div", `and ${every.length - Math.min(rows.length, 6)} others who do not`, "quiet"));
+    if (every.length > Math.min(rows.length, 6)) readout.append(make("div", `and ${every.length - Math.min(rows.length, 6)} others that do not`, "quiet"));
     const legend = make("div", "", "quiet");
-    for (const [colour, text] of [["#b3470ab0", "noticed within 10 s, the darker the sooner; dots: within 2 s"], ["#0072b240", "in view"]]) {
+    for (const [colour, text] of [["#b3470ab0", "noticed within 10 s, darker is sooner; dots: within 2 s"], ["#0072b240", "in view"]]) {
       const swatch = make("i");
       swatch.style.background = colour;
       legend.append(swatch, `${text}  `);

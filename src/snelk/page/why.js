@@ -123,10 +123,10 @@ function beliefAt(run, a, c, t) {
   const n = run.pair("beliefs", a, c, run.tickAt(t));
   if (n === undefined) return null;
   const tick = run.tickAt(t), get = (name) => run.at(`belief.${name}`, n, tick);
-  if (get("source") < 0) return { source: "", text: `none: ${run.agentNames[a]} has no idea` };
+  if (get("source") < 0) return { source: "", text: `none: ${run.agentNames[a]} has no belief` };
   const source = run.words.sources[get("source")], age = written(get("age"), "").trim(), error = get("error");
   const how = {
-    sensed: "senses it", grace: `still knows, ${age} s after the loss`, lead: `led on for ${age} s since the loss`,
+    sensed: "senses it", grace: `still knows, ${age} s after the loss`, lead: `extrapolated for ${age} s since the loss`,
     last_known: `last known ${age} s ago`, heard: `heard ${age} s ago`, told: `told, ${age} s old`,
   }[source];
   let text = `(${fixed(get("x"), 2)}, ${fixed(get("y"), 2)}), ${how}`;
@@ -156,11 +156,11 @@ function hearingAt(run, a, c, t) {
   const last = countUpTo(times, run.timeOf(run.tickAt(t)) + 1e-6) - 1;
   if (last < 0) {
     if (run.heardSince) {
-      const since = `since ${fixed(run.heardSince, 2)} s; what was before is not held here`;
+      const since = `since ${fixed(run.heardSince, 2)} s; what was before is not kept here`;
       return { sense: "hearing", headline: `${agent} has not heard ${target} ${since}`, gates: [] };
     }
     const later = rows.length ? `; the first is judged at ${fixed(times[0], 2)} s` : "";
-    return { sense: "hearing", headline: `${agent} has not heard ${target}: no noise of it yet${later}`, gates: [] };
+    return { sense: "hearing", headline: `${agent} has not heard ${target}: it has made no noise yet${later}`, gates: [] };
   }
   const n = rows[last], get = (name) => run.at(`heard.${name}`, n);
   const heard = get("heard") === 1, result = get("result"), wall = get("wall");

@@ -337,7 +337,7 @@ def animate(
     floor: str | None = None,
     progress: Progress | None = None,
 ) -> Path:
-    """Write a stretch of a run as a moving picture, a GIF or, where ffmpeg is, an MP4.
+    """Write part of a run as an animation: a GIF or, with ffmpeg, an MP4.
 
     Args:
         run: The run.
@@ -380,8 +380,8 @@ def animate(
     if kind == ".mp4":
         size = size[0] // 2 * 2, size[1] // 2 * 2
         if shutil.which("ffmpeg") is None:
-            rule = "needs ffmpeg, which is not on this machine"
-            raise InputError.of(str(path), "", ".mp4", rule, "install it, or write a .gif")
+            rule = "needs ffmpeg, which was not found"
+            raise InputError.of(str(path), "", ".mp4", rule, "install ffmpeg, or write a .gif")
     film = Animation(run, start=start, end=end, target=target, size=size, floor=floor)
 
     def pictures() -> Iterator[Picture]:
@@ -400,13 +400,13 @@ def animate(
 
 def _moments(start: float, end: float, speed: float, fps: float) -> Sequence[float]:
     _within("speed", speed, 0.01, 100.0, "times")
-    _within("fps", fps, 1.0, 60.0, "pictures a second")
+    _within("fps", fps, 1.0, 60.0, "frames per second")
     if end <= start:
         rule = "must come after the start"
         raise InputError.of("end", "", f"{end:g} s", rule, f"the start is {start:g} s")
     count = math.floor((end - start) / speed * fps + 1e-9) + 1
     if count > MOST_FRAMES:
-        fix = "take a shorter part, a higher speed or fewer pictures a second"
+        fix = "choose a shorter part, a higher speed or fewer frames per second"
         rule = f"would be more than {MOST_FRAMES:,} pictures"
         raise InputError.of("animate", "", f"{count:,} pictures", rule, fix)
     return [start + n * speed / fps for n in range(count)]

@@ -64,11 +64,11 @@ def plot_compare(
     end: float | None = None,
     ax: Axes | None = None,
 ) -> ComparisonArtists:
-    """Draw each agent twice, run A above run B, and mark where they are not the same.
+    """Draw each agent twice, run A above run B, and mark the differences.
 
     Args:
         comparison: The two runs.
-        agents: Whose lanes to draw; all that both have if absent.
+        agents: Agents to draw; all that both runs have if absent.
         start: From when on, s; the start of both runs if absent.
         end: Until when, s; the end of both if absent.
         ax: Where to draw; a new figure of at least 1280 x 800 pixels if absent.
@@ -227,9 +227,7 @@ def _legend(ax: Axes) -> None:
         Patch(fc=rank_shade(2), ec=INK, lw=0.5, label="alert state"),
         Line2D([], [], color=INK, lw=1.1, label="fullest meter"),
         Line2D([], [], color=BLUE, lw=2.6, label="somebody in view"),
-        Patch(
-            fc="#fbe3d5", ec=VERMILION, hatch="/////", lw=0.7, label="state or view not the same"
-        ),
+        Patch(fc="#fbe3d5", ec=VERMILION, hatch="/////", lw=0.7, label="state or view differs"),
         Line2D([], [], marker="D", color=VERMILION, mec="white", ls="none", label="the runs part"),
         Line2D([], [], color=INK, lw=2.2, label="end of a run"),
     ]

@@ -1,4 +1,4 @@
-"""Coverage as maps: how soon somebody is noticed at each place, and how much it is watched."""
+"""Coverage as maps: time until somebody is noticed at each position, and time in view."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ class CoverageArtists(Drawing):
     """What `plot_coverage` drew.
 
     Attributes:
-        axes: The two maps: how soon it is noticed, and how much it is watched.
+        axes: The two maps: time until noticed, and time in view.
         cells: The coloured cells of both.
         never: The hatched cells: where no meter gets full, and where nobody ever looks.
         paths: Per agent that moved: its way, in the first map.
@@ -44,7 +44,7 @@ class CoverageArtists(Drawing):
 def plot_coverage(
     coverage: Coverage, *, floor: str | None = None, ax: Axes | None = None
 ) -> CoverageArtists:
-    """Draw the places of a coverage, coloured by how dangerous they are.
+    """Draw the positions of a coverage, coloured by how soon somebody is noticed there.
 
     Args:
         coverage: The coverage.
@@ -55,7 +55,7 @@ def plot_coverage(
         InputError: The floor is unknown, or nobody can stand on it.
     """
     floor, here = _shown(coverage, floor)
-    title = f"How safe it is for {coverage.target}, {coverage.stance}"
+    title = f"Safety of {coverage.target}, {coverage.stance}"
     title += f", on {floor}" if floor else ""
     title += f"   ·   {coverage.times[0]:g} to {coverage.times[-1]:g} s"
     figure = room_for_panels(title, ax)
@@ -91,7 +91,7 @@ def plot_coverage(
         ax.set_xlim(coverage.x[here].min() - half, coverage.x[here].max() + half)
         ax.set_ylim(coverage.y[here].min() - half, coverage.y[here].max() + half)
         ax.tick_params(colors=INK, labelsize=9)
-        ax.set_title(("A  how soon it is noticed", "B  how much it is watched")[n], loc="left",
+        ax.set_title(("A  time until noticed", "B  time in view")[n], loc="left",
                      fontsize=10.5, color=INK)  # fmt: skip
         ax.set_anchor("S")
         ax.text(1.0, 1.012, "x and y in m", transform=ax.transAxes, ha="right", fontsize=9,
@@ -112,7 +112,7 @@ def _shown(coverage: Coverage, floor: str | None) -> tuple[str | None, NDArray[n
     if floor is not None:
         here = coverage.floor == names.index(floor)
         if not here.any():
-            rule = "has no place on it where somebody can stand"
+            rule = "has no position on it where somebody can stand"
             raise InputError.of("floor", "", f'"{floor}"', rule, "use a smaller --cell")
     return floor, here
 

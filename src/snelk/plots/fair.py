@@ -38,7 +38,7 @@ class FairnessArtists(Drawing):
 def plot_fair(
     fair: Fairness, *, floor: str | None = None, ax: Axes | None = None
 ) -> FairnessArtists:
-    """Draw the places of a level, coloured by how much warning there is, and how often too little.
+    """Draw positions, coloured by how much warning they give and how often they are unfair.
 
     Args:
         fair: What `fairness` returned.
@@ -56,7 +56,7 @@ def plot_fair(
             one_of(floor, names, source="floor", place="", what="floor")
         floor = floor or names[int(np.bincount(np.maximum(on, 0)).argmax())]
         here = on == names.index(floor)
-    title = f"How fair it is to {fair.target}" + (f", on {floor}" if floor else "")
+    title = f"Fairness for {fair.target}" + (f", on {floor}" if floor else "")
     title += f"   ·   {len(fair.times)} moments, {fair.share:.0%} of what is noticed is unfair"
     figure = room_for_panels(title, ax)
     table = fair.table
@@ -64,7 +64,7 @@ def plot_fair(
     panels = (
         ("A  least warning", table.shortest_warning.to_numpy(), "s from the first sign until it is "
          "too late", "cividis_r"),
-        ("B  how often too little", np.where(noticed, 100.0 * table.unfair.to_numpy(), np.nan),
+        ("B  how often unfair", np.where(noticed, 100.0 * table.unfair.to_numpy(), np.nan),
          "% of the moments at which it is noticed", "cividis"),
     )  # fmt: skip
     artists = FairnessArtists([])

@@ -27,7 +27,7 @@ ARROWS = 24
 
 @dataclass(frozen=True)
 class ImportedArtists(Drawing):
-    """What `plot_imported` drew: per id its way, its headings and the mark of its start."""
+    """What `plot_imported` drew: per id its path, its headings and the mark of its start."""
 
     axes: Axes
     ways: dict[str, Line2D] = field(default_factory=dict)
@@ -38,7 +38,7 @@ class ImportedArtists(Drawing):
 def plot_imported(
     imported: Imported, *, level: Level | None = None, ax: Axes | None = None
 ) -> ImportedArtists:
-    """Draw an imported recording, so that wrong axes, units or headings strike the eye.
+    """Draw an imported recording, so that wrong axes, units or headings are easy to see.
 
     Args:
         imported: What `import_tracks` returned.

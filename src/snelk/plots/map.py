@@ -126,13 +126,13 @@ def plot_map(
     ways: bool = False,
     floor: str | None = None,
 ) -> MapArtists:
-    """Draw the level, everybody in it and who sees whom at one time.
+    """Draw the level, all characters, and who sees whom at one time.
 
     Args:
         run: The run.
         at: The time, s; the last tick at or before it is drawn.
         ax: Where to draw; a new figure of 1280 x 800 pixels if absent.
-        agents: Whose cones, rays and ghosts to draw; all if absent.
+        agents: Agents whose cones, rays and beliefs are drawn; all if absent.
         tail: Length of the tails, s.
         around: A character to show from near, if it is there at that time.
         radius: How much of the level around it, m.

@@ -73,7 +73,7 @@ class MeterArtists(Drawing):
 
 
 def plot_meter(run: Run, agent: str, target: str, *, ax: Axes | None = None) -> MeterArtists:
-    """Draw how an agent's suspicion of a target rose and fell, and the factors behind it.
+    """Draw an agent's meter for a target over time, and the factors behind it.
 
     Args:
         run: The run.
@@ -89,7 +89,7 @@ def plot_meter(run: Run, agent: str, target: str, *, ax: Axes | None = None) -> 
     rows = meters_of(run, agent, target)
     if profile.meter is None or len(rows) == 0:
         rule = f"{agent} has no meter for {target}"
-        fix = "give its profile a meter, and let it notice that team"
+        fix = "give its profile a meter, and add the team to its notices"
         raise InputError.of("meter", "", "", rule, fix)
     title = run.info["title"] or run.info["scenario"]
     figure = room_for_panels(f"{title}   ·   {agent}'s meter for {target}", ax)

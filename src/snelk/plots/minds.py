@@ -190,7 +190,7 @@ def _draw_cells(ax: Axes, run: Run, agent: str, search: int, t: float) -> PatchC
 
 @dataclass(frozen=True)
 class ThrowArtists:
-    """An arc that was drawn: its line, its middle in m, and what is said of it."""
+    """An arc that was drawn: its line, its middle in m, and its label."""
 
     line: Line2D
     place: tuple[float, float]

@@ -73,7 +73,7 @@ class ParityArtists(Drawing):
 
 
 def plot_parity(run: Run, log: Log, parity: Parity, *, ax: Axes | None = None) -> ParityArtists:
-    """Draw what a game sensed above what the run did, for each pair, and where they part.
+    """Draw what a game sensed above what the run sensed, for each pair, and the mismatches.
 
     Args:
         run: The run.

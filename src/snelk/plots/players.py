@@ -63,7 +63,7 @@ class PlayersArtists(Drawing):
 def plot_players(
     found: Players, *, floor: str | None = None, ax: Axes | None = None
 ) -> PlayersArtists:
-    """Draw the ways of simulated players and what became of them, and outcomes by care.
+    """Draw the paths and outcomes of simulated players, and outcomes by care.
 
     Args:
         found: What `players` returned.

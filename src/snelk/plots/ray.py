@@ -70,7 +70,11 @@ def plot_ray(run: Run, agent: str, target: str, *, at: float, ax: Axes | None = 
     here, there = _places(moment)
     if not moment.poses.present[0, [moment.i, moment.j]].all():
         raise InputError.of(
-            "at", "", f"{at:g} s", "one of both is not there", "choose another time"
+            "at",
+            "",
+            f"{at:g} s",
+            "one of the two is absent",
+            "choose a time at which both are present",
         )
     title = run.info["title"] or run.info["scenario"]
     if ax is None:

@@ -54,8 +54,8 @@ def plot_search(
     one_of(agent, run.agents, source="agent", place="", what="agent")
     rows = run.searches[run.searches.agent == agent]
     if not len(rows):
-        fix = "see its alert states with: snelk why RUN AGENT"
-        raise InputError.of("agent", "", f'"{agent}"', "never searched in this run", fix)
+        fix = "see its alert states: snelk why RUN AGENT"
+        raise InputError.of("agent", "", f'"{agent}"', "did not search in this run", fix)
     lengths = rows.groupby("search").seconds.max()
     if search is None:
         search = int(str(lengths.idxmax()))

@@ -56,7 +56,7 @@ class SneakArtists(Drawing):
 def plot_sneak(
     found: Passages, *, which: int | None = None, floor: str | None = None, ax: Axes | None = None
 ) -> SneakArtists:
-    """Draw the passages that were found, and the meters on one of them.
+    """Draw the passages that were found, and the meters along one of them.
 
     Args:
         found: What `sneak` returned.

@@ -52,10 +52,10 @@ class Drawing:
     axes: Axes | list[Axes]
 
     def save(self, path: str | Path) -> Path:
-        """Write the whole figure, such as ``night.png``; the suffix says the format.
+        """Write the whole figure, for example ``night.png``; the suffix gives the format.
 
         Raises:
-            InputError: The format is unknown or the place cannot be written.
+            InputError: The format is unknown, or the file cannot be written.
         """
         first = self.axes[0] if isinstance(self.axes, list) else self.axes
         return save_figure(first, Path(path))
@@ -80,7 +80,7 @@ def room_for_panels(title: str, ax: Axes | None) -> Figure | SubFigure:
         return figure
     whole, spec = ax.get_figure(), ax.get_subplotspec()
     if whole is None:
-        raise ValueError("the axis belongs to no figure")
+        raise ValueError("the axis does not belong to a figure")
     if spec is None:  # it stands freely
         left, low, width, height = ax.get_position().bounds
         across, up = (left, width, 1.0 - left - width), (1.0 - low - height, height, low)
@@ -103,11 +103,11 @@ def save_figure(axes: Axes, path: Path) -> Path:
     """Write the figure of an axis; the suffix says the format.
 
     Raises:
-        InputError: The format is unknown or the place cannot be written.
+        InputError: The format is unknown, or the file cannot be written.
     """
     figure = axes.get_figure(root=True)
     if figure is None:
-        raise ValueError("the axis belongs to no figure")
+        raise ValueError("the axis does not belong to a figure")
     with written(claim_figure(path)) as draft:
         figure.savefig(draft, facecolor=figure.get_facecolor())
     return path
@@ -117,6 +117,6 @@ def claim_figure(path: Path) -> Path:
     """Make sure that a figure can be written to a place, before it is drawn.
 
     Raises:
-        InputError: The format is unknown or the place cannot be written.
+        InputError: The format is unknown, or the file cannot be written.
     """
     return claim(path, *FORMATS)

@@ -61,7 +61,7 @@ def plot_sweep(
     wants: Sequence[Want] = (),
     ax: Axes | None = None,
 ) -> SweepArtists:
-    """Draw how measures hang on the numbers that were varied.
+    """Draw how measures depend on the numbers that were varied.
 
     Args:
         sweep: The sweep.
@@ -76,9 +76,9 @@ def plot_sweep(
     if not shown:
         shown = list(dict.fromkeys(m.measure for m in movers(sweep, most=1)))
     if not shown:
-        rule, fix = "no measure was moved", "name one with --show"
+        rule, fix = "no measure changed", "choose one with --show"
         if sweep.plan.points < ENOUGH:
-            rule = f"has {sweep.plan.points} settings; it takes {ENOUGH} to tell what moves what"
+            rule = f"has {sweep.plan.points} settings; it takes {ENOUGH} to tell what changes what"
         raise InputError.of(str(sweep.path), "", "", rule, fix)
     shown = list(dict.fromkeys(shown))[:MOST_PANELS]
     best = tradeoffs_of(sweep, wants) if wants else points_of(sweep).iloc[:0]

@@ -82,13 +82,13 @@ def plot_timeline(
     start: float | None = None,
     end: float | None = None,
 ) -> TimelineArtists:
-    """Draw for each agent and each target it notices when it was in view, and why not otherwise.
+    """Draw when each target was in view of each agent that notices it, and why not otherwise.
 
     Args:
         run: The run.
         ax: Where to draw; a new figure of at least 1280 x 800 pixels if absent.
-        agents: Whose lanes to draw; all if absent.
-        targets: Lanes about whom to draw; all if absent.
+        agents: Agents to draw; all if absent.
+        targets: Targets to draw; all if absent.
         start: From when on, s; the start of the run if absent.
         end: Until when, s; the end of the run if absent.
 
@@ -111,7 +111,7 @@ def plot_timeline(
     ]
     rows = _rows(lanes, laddered)
     if not lanes and not laddered:
-        rule, fix = "there is no agent that notices anybody here", "see: snelk check"
+        rule, fix = "no agent notices anybody in this run", "see: snelk check"
         raise InputError.of("timeline", "", "", rule, fix)
     if ax is None:
         title = run.info["title"] or run.info["scenario"]

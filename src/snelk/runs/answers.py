@@ -39,11 +39,11 @@ class Gate:
 
 @dataclass(frozen=True)
 class Counterfactual:
-    """A counterfactual: one change that would have changed the answer, all else equal.
+    """A counterfactual: one change that would have changed the answer, with everything else equal.
 
     Attributes:
         key: What to change: a key path for `--set`, or the wall's property for the level.
-        needs: The limiting value; the answer turns on the side of it that `comparison` says.
+        needs: The limiting value; the answer changes on the side given by `comparison`.
         comparison: `>=`, `<=`, `<` or `>`; empty where it is not a number.
         now: The value in this run.
         text: The change in words, with the number rounded to the safe side.
@@ -61,7 +61,7 @@ class Counterfactual:
 
 @dataclass(frozen=True)
 class ConeAnswer:
-    """How one cone fared: `result` is `in_view` or the first gate that failed."""
+    """The result of one cone: `result` is `in_view` or the first gate that failed."""
 
     cone: str
     result: str
@@ -71,7 +71,7 @@ class ConeAnswer:
 
 @dataclass(frozen=True)
 class MeterAnswer:
-    """How the detection meter stood, and what made it fill so fast or so slow.
+    """The value of the detection meter, and what made it fill so fast or so slowly.
 
     Attributes:
         value, rate: 0 to 1, and how fast it fills; 1 fills in the profile's `fill_time`.
@@ -100,7 +100,7 @@ class BeliefAnswer:
         place: x and y, m; None without a belief.
         age: How old it was, s.
         uncertainty: Radius in which it believed the target to be, m.
-        error: How far off it was, m; None while the target was absent.
+        error: Its distance from the true position, m; None while the target was absent.
         text: All that in words.
     """
 
@@ -114,7 +114,7 @@ class BeliefAnswer:
 
 @dataclass(frozen=True)
 class SenseAnswer:
-    """How hearing, touch, the zone sense or smell fared.
+    """The result of hearing, touch, the zone sense or smell.
 
     Attributes:
         sense: `hearing`, `touch`, `zone` or `smell`.
@@ -145,16 +145,16 @@ class Answer:
         agent, target, t: Who, whom, and the time of the tick, s.
         in_view: Whether any cone had it in view.
         headline: The answer in one line.
-        cones: How each cone fared.
+        cones: The result of each cone.
         wall, wall_place: The wall that stopped the ray, and where, m.
         exposure: Share of the body in view past the walls; None while absent.
-        counterfactual: The smallest change of one number that would have turned the answer, or
+        counterfactual: The smallest change of one number that would have changed the answer, or
             None; then `no_counterfactual` says why there is none.
-        others: Further counterfactuals, larger changes last.
+        others: Further counterfactuals, the largest change last.
         meter: The detection meter at the time asked for, or None if the agent has none.
-        senses: How the agent's other senses fared, those that it has.
+        senses: The results of the agent's other senses.
         belief: Where it believed the target to be, or None if it has no memory.
-        lacks: What the agent does not have, or does not mind, in words: senses, a meter, a memory,
+        lacks: What the agent lacks, in words: senses, a meter, a memory,
             a transition that its state could take, a focus on this target.
     """
 

@@ -205,10 +205,10 @@ class Asked:
 
 @dataclass(frozen=True)
 class Part:
-    """A part of a condition, and what it came to.
+    """A part of a condition, and its value.
 
     Attributes:
-        text: As it is written.
+        text: Its text, as written.
         true: What it came to.
         kind: `or`, `xor`, `and`, `not`, or `leaf`.
         found: What a leaf compares, with values and units: `lost_for 2.1 s`; empty if nothing.
@@ -224,7 +224,7 @@ class Part:
     parts: tuple[Part, ...]
 
     def reasons(self) -> list[str]:
-        """What made it come to what it did: the leaves that it hung on, with their values."""
+        """The parts that decided its value, with their values."""
         if not self.parts:
             return [self.found or (self.text if self.true else f"not {self.text}")]
         # One true part makes an `or` true, one false part an `and` false.

@@ -42,7 +42,7 @@ def count(stage: CountStage, alive: NDArray[np.bool_], t: float, poses: Poses) -
         ValueError: These arrays do not agree.
     """
     if not _count(laid_out(CountStageColumns, stage), alive, t, laid_out(PoseColumns, poses)):
-        raise ValueError("poses or variants that do not agree with the counts")
+        raise ValueError("poses or variants do not match the counts")
 
 
 def _count(stage: CountStage, alive: NDArray[np.bool_], t: float, poses: Poses) -> bool:

@@ -57,7 +57,7 @@ EVENT_KINDS = (
 
 @dataclass(frozen=True)
 class Event:
-    """One event; what does not apply is None or empty."""
+    """One event; values that do not apply are None or empty."""
 
     t: float
     kind: str
@@ -80,7 +80,7 @@ class Event:
     text: str = ""
 
     def with_text(self, text: str) -> Event:
-        """The same event, told in words."""
+        """The same event with another text."""
         return replace(self, text=text)
 
     def row(self) -> tuple[object, ...]:

@@ -51,7 +51,7 @@ class Following(Live):
         """
         simulation = self._simulation
         if simulation.done or abs(simulation.times[simulation.tick] - line.t) > 1e-9:
-            rule = f"is not the next tick; the one before is at {self.t:g} s"
+            rule = f"is not the next tick; the previous one is at {self.t:g} s"
             raise InputError.of("record", "", f"t = {line.t:g}", rule)
         given = simulation.given
         for name, (x, y, z, heading, posture, gait, present) in line.poses.items():

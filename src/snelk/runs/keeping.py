@@ -148,8 +148,8 @@ class Keeping:
         content = path.read_bytes()[:size]
         found = blake2b(content, digest_size=16)
         if len(content) < size or found.hexdigest() != digest:
-            rule = "does not hold what was played before that was saved"
-            fix = "restore it where its own game is kept, or keep this one from a new beginning"
+            rule = "does not contain what was played before the game was saved"
+            fix = "restore it where its own game is recorded, or record a new game"
             raise InputError.of(str(self.folder), "", "", rule, fix)
         self._file.close()
         with written(path) as draft:  # another file, so that who follows it notices
@@ -182,7 +182,7 @@ def check_empty(folder: Path) -> None:
     """
     claim(folder / TICKS)
     if folder.is_dir() and any(folder.iterdir()):
-        rule, fix = "holds something already", "choose another folder, or empty it"
+        rule, fix = "is not empty", "choose another folder, or empty this one"
         raise InputError.of(str(folder), "", "", rule, fix)
 
 

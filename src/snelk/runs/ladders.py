@@ -24,13 +24,13 @@ SLACK = 1e-9
 
 @dataclass(frozen=True)
 class TransitionAnswer:
-    """How one transition out of a state stood.
+    """The state of one transition out of an alert state.
 
     Attributes:
         name, to: The transition, and where it leads.
         condition: Its condition as a tree, each part with what it came to.
-        held, needs: For how long the condition had been true on end, and has to be, s.
-        reaction: Seconds between that it could be taken and that it is.
+        held, needs: How long the condition has been true, and how long it must be, s.
+        reaction: Its reaction time, s.
         reacted: For how long the agent had been reacting to it, s; None if it was not.
         taken: Whether it was taken at this tick.
         missing: What it lacked, in words; empty if it was taken.
@@ -144,11 +144,11 @@ def explain_ladder(run: Record, agent: str, *, at: float) -> LadderAnswer:
         headline = f"{agent} turns from {state} to {now.row(0).state} at {t:.2f} s: {taken}"
     away = why_away(run, agent, t)
     if away:
-        headline = f"{agent} is not there at {t:.2f} s: {away}"
+        headline = f"{agent} is absent at {t:.2f} s: {away}"
         return LadderAnswer(agent, t, state, since, "", "", None, headline, tuple(answers))
     place = str(rows["place"][tick])
     about = f"; focus {focus}" if focus else "; no focus"
-    headline += f"; focus a {place} that nobody made, at ({x:.1f}, {y:.1f})" if place else about
+    headline += f"; focus a {place} made by nobody, at ({x:.1f}, {y:.1f})" if place else about
     believed = None if np.isnan(x) else (x, y)
     return LadderAnswer(agent, t, state, since, focus, place, believed, headline, tuple(answers))
 
@@ -176,14 +176,14 @@ def times_away(run: Record, who: str) -> list[tuple[float, float, str]]:
     s; it is not there at ticks later than `after`, up to and with `until`.
     """
     found: list[tuple[float, float, str]] = []
-    since, why = -math.inf, "has not come in yet" if run.setup.cast[who].absent else ""
+    since, why = -math.inf, "has not been spawned yet" if run.setup.cast[who].absent else ""
     for change in run.rows("effects").where(who=who).each():
         if change.attribute:
             continue
         if why:
             found.append((since, change.t, why))
         gone = change.value < 0.5
-        why = f"was taken out at {change.t:.2f} s ({change.cause})" if gone else ""
+        why = f"was removed at {change.t:.2f} s ({change.cause})" if gone else ""
         since = change.t
     return [*found, (since, math.inf, why)] if why else found
 
@@ -247,7 +247,7 @@ def _missing(tree: Part, held: float, needs: float, blocked: str, taken: str) ->
         return (f"true for {written(held, 's')}, needs {written(needs, 's')}",)
     if blocked:
         return (blocked,)
-    return (f"{taken} comes first",) if taken else ("was taken into account, and not needed",)
+    return (f"{taken} comes first",) if taken else ("was tried, and not needed",)
 
 
 def lacking(part: Part, *, wanted: bool) -> list[str]:

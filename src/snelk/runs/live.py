@@ -46,7 +46,7 @@ from snelk.senses.sight import IN_VIEW
 
 @dataclass(frozen=True)
 class Pose:
-    """Where somebody is.
+    """The pose of one character.
 
     Attributes:
         x, y, z: m.
@@ -63,7 +63,7 @@ class Pose:
 
 @dataclass(frozen=True)
 class Belief:
-    """Where an agent believes a target: m, s since it was so, m of doubt, and how it knows.
+    """An agent's belief about a target: position in m, age in s, uncertainty in m, and its source.
 
     `z` is the height of its feet there, m.
     """
@@ -77,7 +77,7 @@ class Belief:
 
 
 class WayOnFoot(NamedTuple):
-    """A way: the places where it turns, (x, y, z) in m, the goal last; and its length in space, m.
+    """A path on foot: the points where it turns, (x, y, z) in m, the goal last; its length, m.
 
     The risers of steps are not counted.
     """
@@ -95,7 +95,7 @@ class _Asked(NamedTuple):
 
 
 class Live:
-    """A scenario that a game steps with its own loop.
+    """A scenario that a game steps in its own loop.
 
     Who has a track in the scenario, and everybody in `pushed`, is moved by the game: absent until
     it is pushed first, and then where it was pushed last. Who stands may be pushed as well. All
@@ -105,23 +105,23 @@ class Live:
     Args:
         scenario: A TOML file, or what `load` returned. Its tracks are not replayed; its noises
             and throws are, at their times.
-        pushed: Characters that the game moves although Snelk would.
-        duration: The longest that it may be stepped, s.
+        pushed: Characters that the game moves instead of Snelk.
+        duration: The longest duration of the game, s.
         spare: Room for more characters, to be spawned while the game runs: by a character of the
             cast how many others like it.
-        record: A folder to keep in what the game puts in, tick by tick: a scenario that replays
+        record: A folder to record the input of the game, tick by tick: a scenario that replays
             to the same tables.
-        remembers: For how long it keeps what every tick came to, to answer why, s.
+        remembers: How long it keeps the results of each tick, to answer `why`, s.
 
     Attributes:
-        names, agents: All characters, and those that sense.
+        names, agents: All characters, and the agents among them.
         t: Time of the last tick, s; NaN before the first.
         dt: Length of a tick, s.
         remembers: As given.
 
     Raises:
-        InputError: The scenario is wrong, a name is unknown, it would be too many ticks, or the
-            folder holds something already.
+        InputError: The scenario has errors, a name is unknown, there would be too many ticks,
+            or the folder is not empty.
 
     >>> import snelk
     >>> live = Live(snelk.croft() / "night.toml")
@@ -208,21 +208,21 @@ class Live:
         present: bool = True,
         jumps: bool = False,
     ) -> None:
-        """Say where a character is from the next tick on; with `frame`, at the end of the frame.
+        """Set the pose of a character from the next tick; with `frame`, at the end of the frame.
 
         Args:
-            name: Whose pose it is.
+            name: The character.
             x: m, within 100,000 of the origin; so are y and z.
             y: m.
             heading_deg: Degrees counter-clockwise from +x.
-            z: The ground it stands on, m.
+            z: Height of the ground it stands on, m.
             posture: `standing`, `crouched` or `prone`.
-            gait: `still`, `creeping`, `walking` or `running`; its speed tells it if None.
-            present: Whether it is there at all.
-            jumps: Whether it did not go there from where it was: it was taken there at once.
+            gait: `still`, `creeping`, `walking` or `running`; taken from its speed if None.
+            present: Whether it is present.
+            jumps: Whether it was teleported there.
 
         Raises:
-            InputError: Nobody has that name, Snelk moves it, or a value is out of range.
+            InputError: The name is unknown, Snelk moves the character, or a value is out of range.
         """
         one_of(name, self.names, source="push", place="", what="character")
         if name in self._driven:
@@ -260,15 +260,15 @@ class Live:
             x: m.
             y: m.
             z: m.
-            reach: How far it carries to an ordinary ear in the open, m; as its kind if None.
-            by: Who made it; nobody if None, and then all with ears may hear it.
+            reach: How far it carries to an ordinary ear in the open, m; that of its kind if None.
+            by: Who made it; nobody if None, and then every agent with ears can hear it.
 
         Raises:
             InputError: The kind is unknown and has no reach, or a value is out of range.
         """
         kinds = self._simulation.setups[0].noise_kinds
         if reach is None:
-            one_of(kind, kinds, source="noise", place="", what="kind without a reach")
+            one_of(kind, kinds, source="noise", place="", what="kind of noise without a reach")
             reach = kinds[kind].reach
         if by is not None:
             one_of(by, self.names, source="noise", place="by", what="character")
@@ -329,11 +329,11 @@ class Live:
 
         Args:
             name: Who: `absent` in the cast, taken out before, or spare.
-            like: Instead of a name, like whom: the first of its `spare` that is not there.
-            x: Where, m; as the cast says if None, for whom Snelk moves.
+            like: Instead of a name: a character, of which the first absent `spare` one is spawned.
+            x: Where, m; as in the cast if None, for characters that Snelk moves.
             y: m.
-            z: The ground there, m; as the cast says if None.
-            heading_deg: Degrees counter-clockwise from +x; as the cast says if None.
+            z: Height of the ground there, m; as in the cast if None.
+            heading_deg: Degrees counter-clockwise from +x; as in the cast if None.
 
         Returns:
             Its name.
@@ -343,7 +343,7 @@ class Live:
                 of range.
         """
         if (name == "") == (like == ""):
-            raise InputError.of("spawn", "", "", "needs either a name or whom it is like")
+            raise InputError.of("spawn", "", "", "needs either a name or like")
         waiting = self._simulation.world.outcomes.coming
         if like:
             one_of(like, self._slots, source="spawn", place="like", what="character with spares")
@@ -357,10 +357,10 @@ class Live:
         one_of(name, self.names, source="spawn", place="", what="character")
         self._refuse_clue(name, "spawn")
         if not self._is_away(name) or name in waiting:
-            fix = "remove it before, or spawn another"
-            raise InputError.of("spawn", "", f'"{name}"', "is there already", fix)
+            fix = "remove it first, or spawn another one"
+            raise InputError.of("spawn", "", f'"{name}"', "is already present", fix)
         if (x is None) != (y is None):
-            raise InputError.of("spawn", name, "", "needs both x and y, or neither")
+            raise InputError.of("spawn", name, "", "needs x and y, or neither")
         place = {"x": x, "y": y, "z": z, "heading_deg": heading_deg}
         given = {key: value for key, value in place.items() if value is not None}
         _check_range("spawn", name, given)
@@ -391,7 +391,7 @@ class Live:
         self._agent(agent)
         ladder = self._simulation.setups[0].profile_of(agent).ladder
         if ladder is None:
-            fix = "only agents with a ladder have states"
+            fix = "only agents with a ladder have alert states"
             raise InputError.of("put", "", f'"{agent}"', "has no ladder", fix)
         one_of(state, ladder.states, source="put", place=agent, what="alert state")
         self._do(Effect(t=0.0, of=agent, state=state))
@@ -475,7 +475,7 @@ class Live:
     def _refuse_clue(self, name: str, source: str) -> None:
         clue = self._simulation.setups[0].cast[name].clue
         if clue is not None:
-            fix = "it comes and goes by itself"
+            fix = "it appears and disappears by itself"
             raise InputError.of(source, "", f'"{name}"', f"is a clue, {clue.in_words}", fix)
 
     def _do(self, given: Effect | Change) -> None:
@@ -503,7 +503,7 @@ class Live:
         self._do(Change(t=0.0, of=of, to=to))  # type: ignore[arg-type]
 
     def attribute(self, name: str, attribute: str) -> float:
-        """An attribute of somebody as it is now; NaN if it has none of it."""
+        """The current value of an attribute; NaN if the character does not have it."""
         one_of(name, self.names, source="attribute", place="", what="character")
         known = self._simulation.setups[0].attributes
         one_of(attribute, known, source="attribute", place="", what="attribute")
@@ -514,12 +514,12 @@ class Live:
         """Compute the next tick and return what happened at it, as in the table `events`.
 
         Raises:
-            InputError: It has been stepped for its whole duration, or somebody was caught in a
+            InputError: Its duration is over, or somebody was caught in a
                 state that ends the run.
         """
         simulation = self._simulation
         if simulation.done:
-            rule, fix = "is over", "make a new Live, or give it a longer duration"
+            rule, fix = "is over", "make a new Live with a longer duration"
             raise InputError.of("live", "", f"{self.t:g} s", rule, fix)
         placed = self._record.poses() if self._record is not None else {}
         self.t = simulation.step()
@@ -611,7 +611,7 @@ class Live:
             rule = f"must be above 0 and at most {LONGEST_FRAME:g} s"
             raise InputError.of("frame", "seconds", f"{seconds:g} s", rule)
         if self._simulation.done:
-            rule, fix = "is over", "make a new Live, or give it a longer duration"
+            rule, fix = "is over", "make a new Live with a longer duration"
             raise InputError.of("live", "", f"{self.t:g} s", rule, fix)
 
     @property
@@ -729,7 +729,7 @@ class Live:
         """
         if math.isnan(self.t) or not self.remembers:
             rule = "no tick has been computed yet" if self.remembers else "remembers nothing"
-            fix = "step it first" if self.remembers else "give Live more to remember, s"
+            fix = "step it first" if self.remembers else "make Live with a larger remember, s"
             raise InputError.of("recent", "", "", rule, fix)
         return self._recent.run(self._simulation)
 
@@ -763,7 +763,7 @@ class Live:
             raise
 
     def save(self, path: str | Path | None = None) -> bytes:
-        """All that the game has come to, to go on from there as often as one likes.
+        """The whole state of the game, to continue from there as often as you like.
 
         Args:
             path: A file to write it to as well, if given.
@@ -788,7 +788,7 @@ class Live:
         kept in a record since then is taken out of it.
 
         Args:
-            saved: What `save` returned, or the file that it wrote.
+            saved: What `save` returned, or the file it wrote.
             record: The folder that the saved game was kept in, to go on with that in another
                 process.
 
@@ -802,7 +802,10 @@ class Live:
         simulation, mark = state.pop("simulation"), state.pop("_mark")
         if record is not None or self._record is not None:
             if mark is None:
-                rule, fix = "was saved in a game that was not kept", "restore it without a record"
+                rule, fix = (
+                    "was saved in a game without a record",
+                    "restore it in a Live without a record",
+                )
                 raise InputError.of(source, "", "", rule, fix)
             if self._record is not None:
                 self._record.cut_back(mark, simulation.given)
@@ -844,7 +847,7 @@ class Live:
         return list(ladder.states)[int(self._simulation.world.ladders.state[0, a])]
 
     def focus(self, agent: str) -> str:
-        """Whom an agent acted on at the last tick; empty for nobody."""
+        """The focus of an agent at the last tick; empty for none."""
         focus = int(self._simulation.world.signals.focus[0, self._agent(agent)])
         return self.names[focus] if focus >= 0 else ""
 

@@ -276,7 +276,7 @@ def outside_row(t: float, agent: str, ladder: Ladder, step: Step) -> tuple[objec
     """Somebody that came in, or was put into a state by the game."""
     names = list(ladder.states)
     before, after = None if step.before == NO_LADDER else names[step.before], names[step.after]
-    reason = GIVEN if before else f"comes in ({GIVEN})"
+    reason = GIVEN if before else f"is spawned ({GIVEN})"
     return t, agent, None, before, after, ladder.rank_of(after), None, None, None, reason, None
 
 

@@ -109,18 +109,18 @@ def _lacks(run: Record, agent: str, target: str, at: float) -> Iterator[str]:
                 for other, tell in zip(tellers, reach, strict=False)
             )  # fmt: skip
             far += f" and {len(tellers) - FEW} more" if len(tellers) > FEW else ""
-            yield f"no word of {target} so far: none of these sensed it and spoke: {far}"
+            yield f"no message about {target} so far: none of these sensed it and told: {far}"
         else:
-            yield f"nobody who would tell it: no profile has a tell for team {member.team}"
+            yield f"nobody would tell it: no profile has a tell for team {member.team}"
     if profile.ladder is not None:
         now = run.rows("signals").where(agent=agent).row(run.tick_at(at))
         seen_to = _seen_to(run, agent, target, at)
         if seen_to is not None:
-            yield f"seen to {target} at {seen_to:.2f} s, and minds it no more"
+            yield f"has seen to {target} at {seen_to:.2f} s, and ignores it"
         elif now.focus != target:
-            noise = f"a {now.place} that nobody made" if now.place else "nobody"
+            noise = f"a {now.place} made by nobody" if now.place else "nobody"
             on = now.focus or noise
-            yield f"no focus on {target}: it is on {on}, and conditions are about that"
+            yield f"{target} is not its focus: {on} is, and conditions are about the focus"
         if not any(
             now.state in profile.ladder.origins(c) for c in profile.ladder.transitions.values()
         ):
@@ -139,7 +139,9 @@ def _seen_to(run: Record, agent: str, target: str, at: float) -> float | None:
 
 def _not_told(row: Any) -> str:
     """Why the last word that was meant for the agent did not come to be known to it."""
-    said = f"no word of {row.target}: what {row.teller} told at {row.t:.2f} s was lost, "
+    said = (
+        f"no message about {row.target}: what {row.teller} told at {row.t:.2f} s did not arrive, "
+    )
     if row.result == "reach":
         behind = f" behind {row.wall}" if row.wall else ""
         far = f"{row.straight:.1f} m off{behind}"
@@ -147,7 +149,7 @@ def _not_told(row: Any) -> str:
     why = {
         "present": "was not there",
         "memory": "has no memory",
-        "cares": f"notices nobody like {row.target}",
+        "cares": f"does not notice {row.target}",
         "ears": "has no ears, and it was a voice",
         "awake": "slept",
     }
@@ -161,12 +163,12 @@ def _belief(run: Record, agent: str, target: str, at: float) -> BeliefAnswer | N
         return None
     row = rows.row(run.tick_at(at))
     if not row.source:
-        return BeliefAnswer("", None, None, None, None, f"none: {agent} has no idea")
+        return BeliefAnswer("", None, None, None, None, f"none: {agent} has no belief")
     error = None if math.isnan(row.error) else float(row.error)
     words = {
         "sensed": "senses it",
         "grace": f"still knows, {written(row.age, 's')} after the loss",
-        "lead": f"led on for {written(row.age, 's')} since the loss",
+        "lead": f"extrapolated for {written(row.age, 's')} since the loss",
         "last_known": f"last known {written(row.age, 's')} ago",
         "heard": f"heard {written(row.age, 's')} ago",
         "told": f"told, {written(row.age, 's')} old",
@@ -304,7 +306,7 @@ def _headline(
         plural = "cones" if len(seeing) > 1 else "cone"
         return f"{agent} has {target} in view at {t:.2f} s ({' and '.join(seeing)} {plural})"
     if not cones:
-        return f"{agent} has no cone to see {target} with"
+        return f"{agent} has no cone that notices {target}"
     closest = max(cones, key=lambda cone: GATES.index(cone.result))
     gate = next(gate for gate in closest.gates if gate.name == closest.result)
     reason = gate.text  # who is not there, or which team is of no interest
@@ -321,10 +323,10 @@ def _no_counterfactual(in_view: bool, cones: list[ConeAnswer]) -> str:
     if not cones:
         return "the profile has no cones"
     if cones[0].result == "present":
-        return "no number: nobody can be seen who is not there"
+        return "no number: an absent target cannot be seen"
     fewest = min(cones, key=lambda cone: sum(gate.passed is False for gate in cone.gates))
     failing = [gate for gate in fewest.gates if gate.passed is False]
     if len(failing) == 1:
-        return "no number of the profile, and no lower top of that one wall alone"
+        return "no single number of the profile, and no lower top of that wall"
     names = " and ".join(gate.name.replace("_", " ") for gate in failing)
     return f"no single number: in the {fewest.cone} cone {names} fail together"

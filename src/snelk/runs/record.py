@@ -172,7 +172,7 @@ did you mean "dog.fox.first_seen"?
 
     @property
     def hearing(self) -> pd.DataFrame:
-        """A row per noise and agent with ears: both ways with their limits, and what came of it."""
+        """A row per noise and agent with ears: both ways with their limits, and its result."""
         return self.table("hearing")
 
     @property
@@ -286,7 +286,7 @@ did you mean "dog.fox.first_seen"?
         if agent not in self.agents:
             fix = f"agents: {', '.join(self.agents) or 'none'}"
             raise InputError.of(
-                "agent", "", f'"{agent}"', "has no profile, so it senses nothing", fix
+                "agent", "", f'"{agent}"', "has no profile, so it has no senses", fix
             )
         one_of(target, self.names, source="target", place="", what="character")
         if agent == target:

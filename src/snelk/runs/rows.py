@@ -52,7 +52,7 @@ class Words(NamedTuple):
 
 
 class Rows(Mapping[str, Values]):
-    """Rows of a table: by the name of a column its values, one of a row.
+    """Rows of a table: the values of each column, by its name.
 
     Words are texts, empty where there is none; a number that is not there is NaN, a truth false.
 
@@ -118,7 +118,7 @@ class Rows(Mapping[str, Values]):
         return column.texts() if isinstance(column, Words) else column
 
     def column(self, name: str) -> Values | Words:
-        """A column as it is kept: words with their numbers."""
+        """A column as it is stored: words with their numbers."""
         if name not in self._columns:
             if name not in self._names or self._found is None:
                 raise KeyError(f'no such column, "{name}"; {nearest(name, self._names)}')
@@ -133,7 +133,7 @@ class Rows(Mapping[str, Values]):
         """
         column = self.column(name)
         if not isinstance(column, Words):
-            raise InputError.of("rows", name, "", "holds numbers, not words", "use take")
+            raise InputError.of("rows", name, "", "contains numbers, not text", "use take")
         return column
 
     def take(self, which: Values | slice) -> Rows:
@@ -174,7 +174,7 @@ class Rows(Mapping[str, Values]):
 
 
 class Row:
-    """One row: its values by the names of the columns, as attributes."""
+    """One row: its values as attributes, named like the columns."""
 
     __slots__ = ("_lists", "_number")
 

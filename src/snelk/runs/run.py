@@ -33,7 +33,7 @@ Progress = Callable[[int, int], None]
 
 
 class Run(Record):
-    """One replay of a scenario, and the questions to ask of it.
+    """One replay of a scenario, and the questions you can ask about it.
 
     Attributes:
         info: What `run.json` holds: scenario, numbers, overrides, seed, versions, counts.

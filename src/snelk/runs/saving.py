@@ -68,14 +68,14 @@ def taken_up(saved: bytes, simulation: Simulation, source: str) -> dict[str, Any
     except (ValueError, RecursionError):
         head = None
     if not isinstance(head, dict) or "snelk" not in head or "body" not in head:
-        fix = "give what save() returned or wrote"
-        raise InputError.of(source, "", "", "is no saved game", fix)
+        fix = "use what save() returned or wrote"
+        raise InputError.of(source, "", "", "is not a saved game", fix)
     for what, here in _head_of(simulation).items():
         if head.get(what) != here:
             given, rule = f"{head.get(what)}", f"was saved with another {what}; here it is {here}"
             raise InputError.of(source, what, given[:60], rule, "restore it where it was saved")
     if head["body"] != _digest(body):
-        raise InputError.of(source, "", "", "is broken or cut short", "save it again")
+        raise InputError.of(source, "", "", "is damaged or incomplete", "save it again")
     try:
         found = _Taker(body, simulation).load()
     except InputError:
@@ -182,12 +182,12 @@ class _Taker(pickle.Unpickler):
     def find_class(self, module: str, name: str) -> Any:
         own = module.startswith(OWN) and "." not in name
         if not own and (module, name) not in OTHERS:
-            raise pickle.UnpicklingError(f"holds {module}.{name}, which is no data of Snelk's")
+            raise pickle.UnpicklingError(f"holds {module}.{name}, which is not data of Snelk")
         found = getattr(import_module(module), name)
         makes = found in (laid_out, _array, _view, _number, _stream)
         made_there = isinstance(found, type) and found.__module__ == module
         if own and not makes and not made_there:
-            raise pickle.UnpicklingError(f"holds {module}.{name}, which is no data")
+            raise pickle.UnpicklingError(f"holds {module}.{name}, which is not data")
         return found
 
 

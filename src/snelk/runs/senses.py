@@ -59,8 +59,8 @@ def _hearing(run: Record, moment: Moment, at: float) -> SenseAnswer:
     if len(past) == 0:
         later = f"; the first is judged at {rows.row(0).t:.2f} s" if len(rows) else ""
         yet = f"since {run.times[0]:.2f} s" if run.first_tick else "yet"
-        words = f"{agent} has not heard {target}: no noise of it {yet}{later}"
-        silent = "no number: there is nothing to hear"
+        words = f"{agent} has not heard {target}: it has made no noise {yet}{later}"
+        silent = "no number: there is no noise to hear"
         return SenseAnswer("hearing", at, False, "silent", words, (), None, (), silent)
     row = past.row(-1)
     noise, tick = run.rows("noises").row(row.noise), run.tick_at(row.t)
@@ -461,7 +461,7 @@ def _answer(
     elif len(failing) > 1:
         none = f"no single number: {' and '.join(failing)} fail together"
     else:
-        none = "no number turns this alone"
+        none = "no single number changes this"
     return SenseAnswer(
         sense, t, sensed, result, headline, tuple(gates),
         counterfactuals[0] if counterfactuals else None, tuple(counterfactuals[1:]), none,

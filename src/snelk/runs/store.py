@@ -56,7 +56,7 @@ NOTES, LEVEL = "run.json", "level.geojson"
 KNOWN = (NOTES, LEVEL, *(f"{name}.parquet" for name in TABLES))
 """The files of a run. All else in its folder is somebody's, and is kept."""
 
-AGAIN = "make it again with: snelk run"
+AGAIN = "run the scenario again: snelk run"
 
 HELD = 32_000_000
 """Bytes of tables that a run that was just written holds in memory at most."""
@@ -96,11 +96,11 @@ def _claim(folder: Path) -> Path:
         raise cannot_write(folder, error) from None
     if there:
         if any(whole.iterdir()) and not _is_ours(whole):
-            rule, fix = "exists and is not a run of Snelk", "choose another place for the run"
+            rule, fix = "exists and is not a run", "choose another folder for the run"
             raise WriteError.of(str(folder), "", "", rule, fix)
         if whole == whole.parent or whole.samefile(Path.cwd()):
-            rule = "is the folder you are in, and cannot be replaced"
-            raise WriteError.of(str(folder), "", "", rule, "name a folder for the run, in it")
+            rule = "is the current folder, and cannot be replaced"
+            raise WriteError.of(str(folder), "", "", rule, "choose a folder inside it")
         claim(whole.parent / "run", source=None)
     else:
         claim(folder)
@@ -358,11 +358,9 @@ def _read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, 
     if not is_run:
         if not there:
             fix = nearest(folder.name, _runs_in(folder.parent)) if _runs_in(folder.parent) else ""
-            raise ReadError.of(
-                source, "", "", "no such run", fix or "make one with: snelk run SCENARIO"
-            )
-        fix = "name the folder that snelk run printed"
-        raise ReadError.of(source, "", "", "is not the folder of a run", fix)
+            raise ReadError.of(source, "", "", "no such run", fix or "make one: snelk run SCENARIO")
+        fix = "use the folder that snelk run printed"
+        raise ReadError.of(source, "", "", "is not a run folder", fix)
     try:
         info = json.loads((folder / NOTES).read_text(encoding="utf-8"))
     except (OSError, ValueError, RecursionError):
@@ -370,7 +368,7 @@ def _read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, 
     if not isinstance(info, dict) or not isinstance(info.get("format"), int):
         raise _damaged(folder / NOTES)
     if info["format"] != FORMAT:
-        rule = f"was written in form {info['format']}; this Snelk reads form {FORMAT}"
+        rule = f"was written in format {info['format']}; this Snelk reads format {FORMAT}"
         raise ReadError.of(source, "", "", rule, AGAIN)
     if info.get("whole") != _digest_of(info):
         raise _damaged(folder / NOTES)
@@ -433,10 +431,10 @@ def _read(path: Path, digests: Mapping[str, str]) -> bytes:
     except (OSError, ValueError, KeyError, TypeError):
         now = dict(digests)
     if now != digests:
-        rule, fix = "was replaced by another run meanwhile", "do it again"
+        rule, fix = "was replaced by another run", "do it again"
         raise ReadError.of(str(path.parent), "", "", rule, fix)
     raise _damaged(path)
 
 
 def _damaged(path: Path) -> ReadError:
-    return ReadError.of(str(path), "", "", "is missing or not as Snelk wrote it", AGAIN)
+    return ReadError.of(str(path), "", "", "is missing, or was changed after Snelk wrote it", AGAIN)

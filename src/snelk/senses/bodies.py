@@ -13,7 +13,7 @@ from snelk.level.columns import agree_axes
 
 
 class Poses(NamedTuple):
-    """Where everybody is: (variant, character), or (1, character) if alike in all variants."""
+    """The poses of all characters: (variant, character), or (1, character) if all are equal."""
 
     x: NDArray[np.float64]  # m
     y: NDArray[np.float64]

@@ -86,7 +86,7 @@ class Noises(NamedTuple):
 
 
 class Heard(NamedTuple):
-    """What became of noises at ears, as arrays of (pairs,); what no gate asked for is NaN."""
+    """Results of noises at ears, as arrays of (pairs,); NaN where no gate needed a value."""
 
     variant: Codes
     row: Codes  # the noise: its place among those that were judged

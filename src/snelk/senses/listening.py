@@ -80,7 +80,7 @@ def pair_up(
         always, due, last, laid_out(HeardColumns, heard),
     )  # fmt: skip
     if found < 0:
-        raise ValueError("turns or noises that do not agree with the ears")
+        raise ValueError("turns or noises do not match the ears")
     return found
 
 
@@ -163,7 +163,7 @@ def at_ears(
         laid_out(HeardColumns, heard), pairs,
     )  # fmt: skip
     if left < 0:
-        raise ValueError("poses or pairs that do not agree with the ears")
+        raise ValueError("poses or pairs do not match the ears")
     return left
 
 

@@ -37,7 +37,7 @@ def sense(stage: SenseStage, poses: Poses, before: Poses, looks: NDArray[np.bool
         laid_out(PoseColumns, before),
         looks,
     ):
-        raise ValueError("poses or turns that do not agree with the senses")
+        raise ValueError("poses or turns do not match the senses")
 
 
 def _sense(stage: SenseStage, poses: Poses, before: Poses, looks: NDArray[np.bool_]) -> bool:

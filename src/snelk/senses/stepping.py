@@ -41,7 +41,7 @@ def make_steps(
         laid_out(PoseColumns, before), t, start, laid_out(NoiseColumns, steps),
     )  # fmt: skip
     if found < 0:
-        raise ValueError("poses that do not agree with the steps, or too little room for noises")
+        raise ValueError("poses do not match the steps, or there is too little room for noises")
     return found
 
 

@@ -55,7 +55,7 @@ class Helper:
             return pipe.recv()
         except (EOFError, OSError) as error:
             self._pipe, self._listens = None, False
-            raise SnelkError(f"the process beside this one is gone: {error}") from None
+            raise SnelkError(f"the helper process has stopped: {error}") from None
 
     def _begun(self) -> Connection:
         with self._guard:

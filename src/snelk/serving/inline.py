@@ -23,7 +23,7 @@ from snelk.tuning.workbench import Workbench
 
 
 class Tuning:
-    """A workbench that another process serves, until it is stopped or nobody holds it any more.
+    """A workbench served by another process, until it is stopped or no longer referenced.
 
     Attributes:
         address: Where it is: for this machine only, and for who knows the address.
@@ -46,7 +46,7 @@ def tune(
     scenario: str | Path | Scenario, *, overrides: Mapping[str, Any] | None = None, port: int = 0,
     height: int = TALL,
 ) -> Tuning:  # fmt: skip
-    """Turn numbers on a page that a notebook shows where it stands, and see the night change.
+    """Change numbers on a page in a notebook, and see the replay change.
 
     Args:
         scenario: Its TOML file, or what `load` returned: numbers are written into its files only
@@ -85,7 +85,9 @@ def tune(
     found = process.stdout.readline().strip()
     if not found.isdecimal():
         process.wait(10)
-        raise SnelkError(f"the workbench cannot be opened: {found or 'it ended before it began'}")
+        raise SnelkError(
+            f"the workbench cannot be opened: {found or 'it stopped before it started'}"
+        )
     return Tuning(f"http://{HOST}:{found}/?token={secret}", height, process)
 
 

@@ -46,7 +46,7 @@ async def listening(
 
     async def one(client: ServerConnection) -> None:
         if len(clients) >= MOST_CLIENTS:
-            await client.close(1013, f"{MOST_CLIENTS} clients are there already")
+            await client.close(1013, f"{MOST_CLIENTS} clients are already connected")
             return
         clients.add(client)
         try:

@@ -79,7 +79,7 @@ class Pose(Model):
     gait: Literal["still", "creeping", "walking", "running"] | None = Field(
         default=None, description="How it goes; its speed tells it if absent."
     )
-    present: bool = Field(default=True, description="Whether it is there at all.")
+    present: bool = Field(default=True, description="Whether it is present.")
     jumps: bool = Field(
         default=False, description="Whether it did not walk there but was taken there at once."
     )
@@ -107,9 +107,9 @@ class EffectMade(Model):
     """What the game does to a character."""
 
     of: Name
-    set: dict[Name, Number] = Field(default={}, description="Attributes that get a value.")
-    add: dict[Name, Number] = Field(default={}, description="Attributes that grow by so much.")
-    state: Name | None = Field(default=None, description="The alert state it is put into.")
+    set: dict[Name, Number] = Field(default={}, description="Attributes to set.")
+    add: dict[Name, Number] = Field(default={}, description="Attributes to increase.")
+    state: Name | None = Field(default=None, description="The alert state to put it into.")
 
 
 class SpawnMade(Model):

@@ -58,7 +58,7 @@ class Search:
         except (OSError, ValueError):
             ended = False
         if not ended and not self._stopped:
-            self._told({"type": "error", "text": "the search broke off; begin it again"})
+            self._told({"type": "error", "text": "the search stopped; start it again"})
         process.wait()
 
     def stop(self) -> None:
@@ -78,7 +78,10 @@ def search(what: Reply, say: Callable[[Reply], None]) -> None:
     try:
         bench = Workbench(what["path"], what["overrides"])
         if json.loads(json.dumps(bench.stamps)) != what["stamps"]:
-            found: Reply = {"type": "error", "text": "a file was changed meanwhile; take it in"}
+            found: Reply = {
+                "type": "error",
+                "text": "a file was changed by another program; reload it",
+            }
         elif asked["what"] == "sweep":
             found = {"type": "swept", **bench.swept(asked["changes"], asked["move"], progress)}
         else:

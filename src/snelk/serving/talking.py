@@ -1,4 +1,4 @@
-"""A game that is talked to: each message is carried out whole or not at all, and answered."""
+"""A game that is talked to: each message is carried out completely or not at all, and answered."""
 
 from __future__ import annotations
 
@@ -125,7 +125,7 @@ class Talk:
                 reply, told = self._hello(message)
             elif told is None or self.live is None:
                 fix = '{"type": "hello", "version": 1, "token": "…"}'
-                raise InputError.of("message", "", "", "must be a hello first", fix)
+                raise InputError.of("message", "", "", "must be a hello: it comes first", fix)
             else:
                 kind: type[Any] = type(message)
                 reply = _ANSWERS[kind](self, self.live, told, message)
@@ -140,7 +140,7 @@ class Talk:
             reply = {"type": "error", "text": str(error), "problems": []}
         except Exception as error:  # a mistake of Snelk's must not end somebody's game
             text = f"{type(error).__name__} within Snelk: {one_line(str(error))[:200]}"
-            fix = "this message may be half done; restore what was saved, and please report it"
+            fix = "this message may be half done; restore a saved game, and please report it"
             reply = {"type": "error", "text": f"snelk: {text}; {fix}", "problems": []}
         given = _identity(data)
         return ({**reply, "id": given} if given is not None else reply), told
@@ -151,10 +151,10 @@ class Talk:
 
     def _hello(self, hello: messages.Hello) -> tuple[Reply, Told]:
         if self._token and hello.token != self._token:
-            fix = "take the one that snelk serve printed when it began"
-            raise InputError.of("hello", "token", "", "is not the token of this game", fix)
+            fix = "use the token that snelk serve printed at its start"
+            raise InputError.of("hello", "token", "", "is not the right token", fix)
         if hello.version != PROTOCOL:
-            rule = f"is not a layout that this Snelk speaks, which is {PROTOCOL}"
+            rule = f"is not a version that this Snelk speaks; it speaks {PROTOCOL}"
             raise InputError.of("hello", "version", str(hello.version), rule)
         told = Told(hello.units, hello.tells)
         setting = (tuple(sorted(set(hello.moves))), tuple(sorted(hello.spare.items())))
@@ -164,11 +164,11 @@ class Talk:
                 hello.scenario, self._scenarios, source="hello", place="scenario", what="scenario"
             )
         if goes_on and hello.scenario not in ("", self._played):
-            rule, fix = "is not the one that is played", "say new = true for a new game"
+            rule, fix = "is not the scenario that is being played", "use new = true for a new game"
             raise InputError.of("hello", "scenario", hello.scenario, rule, fix)
         if goes_on and setting != self._setting and (hello.moves or hello.spare):
-            rule = "a game goes on that was begun with other moves or spare"
-            fix = "say the same or neither, or say new = true for a new game"
+            rule = "a game is running that was started with other moves or spare"
+            fix = "use the same or neither, or new = true for a new game"
             raise InputError.of("hello", "moves", ", ".join(hello.moves), rule, fix)
         if not goes_on:
             self._begin(hello)
@@ -200,8 +200,8 @@ class Talk:
 
     def _frame(self, live: Live, told: Told, frame: messages.Frame) -> Reply:
         if live.over:
-            fix = 'say hello again with "new": true'
-            raise InputError.of("frame", "", f"{live.t:g} s", "comes after the game is over", fix)
+            fix = 'send hello again with "new": true'
+            raise InputError.of("frame", "", f"{live.t:g} s", "came after the end of the game", fix)
         seconds = frame.seconds * told.time
         with live.all_or_nothing():
             live.check_frame(seconds)
@@ -305,8 +305,8 @@ class Talk:
             live.save(claim(self._saves_in / f"{ask.name}.save"))
         else:
             if ask.name not in self._saves and len(self._saves) >= MOST_SAVES:
-                fix = "save over one of these, or start snelk serve with --saves"
-                rule = f"{MOST_SAVES} games are kept already"
+                fix = "overwrite one of these, or start snelk serve with --saves"
+                rule = f"{MOST_SAVES} games are already saved"
                 raise InputError.of("save", "name", ask.name, rule, fix)
             self._saves[ask.name] = live.save()
         return self._kept("save", "kept", live, told, ask.name)
@@ -370,7 +370,9 @@ def _parsed(text: str | bytes) -> Any:
     """
     if len(text) > LONGEST_MESSAGE:
         rule = f"is longer than {LONGEST_MESSAGE:,} bytes"
-        raise InputError.of("message", "", f"{len(text):,} bytes", rule, "say it in several")
+        raise InputError.of(
+            "message", "", f"{len(text):,} bytes", rule, "split it into several messages"
+        )
     try:
         found = json.loads(text)
     except (ValueError, RecursionError) as error:

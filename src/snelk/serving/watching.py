@@ -56,7 +56,10 @@ class Watch:
         self._sent = -1e9
         empty = not folder.exists() or (folder.is_dir() and not any(folder.iterdir()))
         if not empty and not self._record.scenario.is_file():
-            rule, fix = "holds no game that is kept", "name the DIR of snelk serve --record DIR"
+            rule, fix = (
+                "does not contain the record of a game",
+                "use the DIR of snelk serve --record DIR",
+            )
             raise InputError.of(str(folder), "", "", rule, fix)
 
     @property

@@ -93,8 +93,8 @@ class Bench:
         """
         name = asked.get("page", [""])[0]
         if name not in self._pages:
-            fix = "open it again from the workbench"
-            raise InputError.of("address", "page", f'"{name}"', "is not there any more", fix)
+            fix = "open it again from the workbench page"
+            raise InputError.of("address", "page", f'"{name}"', "no longer exists", fix)
         return self._pages[name]
 
     def keep_page(self, text: str) -> str:
@@ -415,7 +415,7 @@ def bench_of(path: str, overrides: dict[str, Any], stamps: object) -> Workbench:
     """
     bench = _bench_of(path, json.dumps(overrides), stamps)
     if bench.stamps != stamps:
-        raise InputError.of(path, "", "", "was changed meanwhile", "take it in")
+        raise InputError.of(path, "", "", "was changed by another program", "take it in")
     return bench
 
 

@@ -66,7 +66,7 @@ def in_batches(
         job: What is the same for all tasks; every process unpacks it once.
         tasks: What is not.
         jobs: How many processes; with one it is done here, in order.
-        cluster: The address of a Dask scheduler whose workers do it instead.
+        cluster: The address of a Dask scheduler, whose workers are used instead.
     """
     if cluster is not None:
         from snelk.tuning.cluster import on_cluster

@@ -32,13 +32,13 @@ LIMITED = {HEARING: ("reach", "acuity", 0.05), "touch": ("radius", "radius", 0.0
 
 @dataclass(frozen=True)
 class Mismatch:
-    """A stretch in which the game and Snelk do not agree about one pair.
+    """A stretch in which the game and Snelk disagree about one pair.
 
     Attributes:
         agent, target, sense: Of whom.
         start, end: Its first and last tick, s.
         senses: `game` or `snelk`: who has it sensed there.
-        reason: What Snelk says of its middle.
+        reason: Snelk's reason in the middle of the stretch.
         gate: The gate that decides there; empty if it is in view.
         margin: By how much, in the gate's unit; None without a number.
         unit: Of the margin.
@@ -58,7 +58,7 @@ class Mismatch:
 
 @dataclass(frozen=True)
 class Cause:
-    """Mismatches that one number explains, or that have a gate in common and none explains.
+    """Mismatches that one number explains, or that share a gate and no number explains.
 
     Attributes:
         profile, gate, senses: Whose they are mostly, by which gate, and who has it sensed.

@@ -24,7 +24,7 @@ CHECKS = {
 
 @dataclass(frozen=True)
 class Finding:
-    """Something that is allowed but makes sensing go silently wrong.
+    """A warning: something that is allowed but probably wrong.
 
     Attributes:
         name: Short, stable name of the check that found it.
@@ -43,7 +43,7 @@ class Finding:
 
 
 def check(scenario: str | Path | Scenario) -> list[Finding]:
-    """Everything suspicious in a scenario that has been read without errors.
+    """All warnings about a scenario that was read without errors.
 
     What its `silence` names is left out.
 
@@ -64,7 +64,7 @@ def check(scenario: str | Path | Scenario) -> list[Finding]:
     for name in silence:
         if name not in CHECKS:
             place, fix = key_path(("silence", name)), nearest(name, CHECKS)
-            raise UnknownNameError.of(scenario.source, place, "", "no such kind of finding", fix)
+            raise UnknownNameError.of(scenario.source, place, "", "no such kind of warning", fix)
     return [
         Finding(name, *found)
         for name, look in CHECKS.items()

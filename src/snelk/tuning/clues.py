@@ -42,7 +42,7 @@ def _idle_clue(scenario: Scenario) -> Found:
     for name, _, word, of in _clues(scenario):
         why = _never(scenario, word, of)
         if why:
-            fix = "let something do that, or leave the clue out"
+            fix = "make that happen, or leave out the clue"
             yield key_path(("cast", name)), f"is there {why[0]}, and {why[1]}", fix
 
 
@@ -93,7 +93,7 @@ def _unseen_clue(scenario: Scenario) -> Found:
             continue
         why = {_unseen_by(scenario, level, agent, name) for agent in seers}
         if "" not in why:
-            fix = "give it another place, at = [x, y] and z, or let it be seen"
+            fix = "give it another position, at = [x, y] and z, or make it visible"
             yield key_path(("cast", name)), f"nobody can see it: {' and '.join(sorted(why))}", fix
 
 

@@ -107,7 +107,7 @@ def _done(client: Any, going: list[Any], address: str) -> list[Any]:
             gone_since = None if client.nthreads() else (gone_since or now)
             if gone_since is not None and now - gone_since > GONE_FOR:
                 rule = f"has had no workers for {GONE_FOR:g} s"
-                fix = "start some; a sweep goes on where it was with the same command"
+                fix = "start some; the same command continues a sweep"
                 raise InputError.of(CLUSTER, "", address, rule, fix) from None
 
 
@@ -123,14 +123,17 @@ def _died(future: Any, tries: int, address: str) -> bool:
     if not isinstance(error, KilledWorker):
         raise error
     if tries >= TRIES:
-        rule, fix = "lost every worker that got one of the batches", "look at the workers' memory"
+        rule, fix = (
+            "lost every worker that computed one of the batches",
+            "check the memory of the workers",
+        )
         raise InputError.of(CLUSTER, "", address, rule, fix)
     return True
 
 
 def _lost(address: str) -> InputError:
-    fix = "start it again; a sweep goes on where it was with the same command"
-    return InputError.of(CLUSTER, "", address, "does not answer any more", fix)
+    fix = "start it again; the same command continues a sweep"
+    return InputError.of(CLUSTER, "", address, "no longer answers", fix)
 
 
 @contextmanager
@@ -141,8 +144,10 @@ def _client(address: str) -> Iterator[Any]:
     try:
         client = _connected(address)
     except ImportError:
-        fix = 'install it: pip install "snelk[cluster]"'
-        raise InputError.of(CLUSTER, "", address, "needs Dask, which is not here", fix) from None
+        fix = 'install it with: pip install "snelk[cluster]"'
+        raise InputError.of(
+            CLUSTER, "", address, "needs Dask, which is not installed", fix
+        ) from None
     except (OSError, ValueError, TypeError):
         fix = "start one: dask scheduler, then on each machine dask worker ADDRESS"
         raise InputError.of(CLUSTER, "", address, "no Dask scheduler answers there", fix) from None

@@ -39,7 +39,7 @@ NEAR = 10.0
 
 @dataclass(frozen=True)
 class FirstDifference:
-    """The first moment at which what an agent senses, believes or does is not the same.
+    """The first moment at which an agent senses, believes or does something else.
 
     Attributes:
         agent: Whose.
@@ -59,7 +59,7 @@ class FirstDifference:
 
 @dataclass(frozen=True)
 class EventPair:
-    """An event of one run beside the same of the other.
+    """An event of one run and the matching event of the other.
 
     Attributes:
         status: `same`, `moved` in time, `only a` or `only b`.
@@ -145,7 +145,7 @@ class Comparison:
         return found
 
     def differs(self, agent: str) -> NDArray[np.bool_]:
-        """(times,) whether an agent's alert state, or whom it has in view, is not the same."""
+        """(times,) whether an agent's alert state, or the targets it has in view, differ."""
         other = np.zeros(len(self.times), dtype=np.bool_)
         for look in (states_of, views_of):
             other |= unlike(look(self.a, agent), look(self.b, agent), self.times).any(axis=1)
@@ -191,7 +191,7 @@ class Comparison:
 
 
 def compare(a: Run, b: Run) -> Comparison:
-    """Hold two runs against each other.
+    """Compare two runs.
 
     Raises:
         InputError: They have no tick or no agent in common.
@@ -206,9 +206,9 @@ def compare(a: Run, b: Run) -> Comparison:
     """
     comparison = Comparison(a, b)
     if len(comparison.times) == 0:
-        raise InputError.of("compare", "", "", "the two runs have no time in common")
+        raise InputError.of("compare", "", "", "the two runs share no time")
     if not set(a.agents) & set(b.agents):
-        raise InputError.of("compare", "", "", "the two runs have no agent in common")
+        raise InputError.of("compare", "", "", "the two runs share no agent")
     return comparison
 
 

@@ -48,7 +48,7 @@ SLACK = 1e-9
 
 
 class Window(NamedTuple):
-    """From when to when nobody has a place in view, s; the end is the first tick in view again."""
+    """A time in which nobody has a position in view, s; it ends at the first tick in view again."""
 
     start: float
     end: float
@@ -56,12 +56,12 @@ class Window(NamedTuple):
 
 @dataclass(frozen=True)
 class Coverage:
-    """What a level is like for somebody at each of many places.
+    """How soon somebody is noticed at each of many positions of a level.
 
     Attributes:
         level: The level.
-        agents: Who watches.
-        target: Whose kind was put there, and how it was: one of `STANCES`.
+        agents: The agents that watch.
+        target: Whose kind was placed there, and its stance: one of `STANCES`.
         cell: Distance between places, m.
         x, y, z: (places,) the places, m.
         floor: (places,) the floor that each is on, by number; -1 for none, 0 without floors.
@@ -125,7 +125,7 @@ class Coverage:
 
     @cached_property
     def table(self) -> pd.DataFrame:
-        """A row per place: where, how soon it is noticed, by whom, and how much it is watched."""
+        """A row per place: where, time until noticed, by whom, and time in view."""
         import pandas as pd
 
         longest = [
@@ -194,7 +194,7 @@ def coverage(
     cluster: str | None = None,
     progress: Progress | None = None,
 ) -> Coverage:
-    """Find out how soon somebody would be noticed at each place, and how much it is watched.
+    """Find out how soon somebody would be noticed at each position, and how long it is in view.
 
     Args:
         scenario: Its TOML file, or what `load` returned.
@@ -209,7 +209,7 @@ def coverage(
         start: From when on agents are watched on their rounds, s; meters are empty then.
         end: Until when, s; the end of the scenario if None.
         jobs: How many processes work at it; as many as there are cores if None.
-        cluster: The address of a Dask scheduler whose workers do it instead.
+        cluster: The address of a Dask scheduler, whose workers are used instead.
         progress: Called with the places done and the places in all.
 
     Raises:
@@ -234,7 +234,7 @@ def coverage(
         grid = np.column_stack([grid, np.zeros(len(grid))])
     if len(grid) > MOST_PLACES:
         rule = f"makes {len(grid)} places, more than {MOST_PLACES}"
-        raise InputError.of("cell", "", f"{cell:g} m", rule, "use larger cells")
+        raise InputError.of("cell", "", f"{cell:g} m", rule, "use a larger cell")
     rounds = rounds_of(alone, start, end)
     job = Job(alone, target, stance, chosen, rounds)
     jobs = workers(jobs, cluster)
@@ -280,7 +280,7 @@ def watchers(
         one_of(name, every, source="agent", place="", what=f"agent that notices {target}")
     chosen = [a for a in every if (agents is None or a in agents) and a not in ignore]
     if not chosen and ignore:
-        raise InputError.of("ignore", "", ", ".join(ignore), "leaves nobody who watches")
+        raise InputError.of("ignore", "", ", ".join(ignore), "leaves no agent that watches")
     return tuple(chosen)
 
 
@@ -312,14 +312,18 @@ def target_of(scenario: Scenario, name: str | None) -> str:
         tracked = [who for who in noticed if who in scenario.tracks or setup.cast[who].play]
         tracked = noticed if len(noticed) == 1 else tracked
         if len(tracked) != 1:
-            fix = f"choose one: {', '.join(noticed)}" if noticed else "let an agent notice a team"
+            fix = (
+                f"choose one: {', '.join(noticed)}"
+                if noticed
+                else "add the team to an agent's notices"
+            )
             raise InputError.of("target", "", "", "must be named", fix)
         return tracked[0]
     one_of(name, setup.cast, source="target", place="", what="character")
     if setup.cast[name].clue is not None:
-        raise InputError.of("target", "", f'"{name}"', "is a clue, and has one place only")
+        raise InputError.of("target", "", f'"{name}"', "is a clue, and cannot be moved")
     if name not in noticed:
-        rule = "nobody notices its team"
+        rule = "no agent notices its team"
         raise InputError.of("target", "", f'"{name}"', rule, f"noticed: {', '.join(noticed)}")
     return name
 
@@ -357,7 +361,7 @@ def places_on(level: Level, cell: float) -> Numbers:
     count = (high_x - low_x) * (high_y - low_y) / cell**2
     if count > 4 * MOST_PLACES:
         rule = f"makes {count:.0f} places, more than {MOST_PLACES}"
-        raise InputError.of("cell", "", f"{cell:g} m", rule, "use larger cells")
+        raise InputError.of("cell", "", f"{cell:g} m", rule, "use a larger cell")
     xs, ys = (
         np.round(low + cell * (np.arange(max(int((high - low) / cell), 1)) + 0.5), 9)
         for low, high in ((low_x, high_x), (low_y, high_y))

@@ -1,4 +1,4 @@
-"""Is it fair: how long somebody has from the first sign until it is too late, and to where.
+"""Is it fair: how long somebody has from the first sign until too late, and to where.
 
 At each of many moments a stand-in is put at every place, as for `coverage`: everybody goes their
 rounds, meters are empty, and nobody reacts; but where alert states are signs, everybody does. A
@@ -58,24 +58,24 @@ SLACK = 1e-9
 
 @dataclass(frozen=True)
 class Fairness:
-    """How much warning a level gives, and whether it is enough.
+    """How much warning a level gives, and whether that is enough.
 
     Attributes:
         level: The level.
-        target: Whose kind was put there.
-        agents: Who watches.
+        target: The character whose kind was placed there.
+        agents: The agents that watch.
         cell: Distance between places, m.
         sign, late: By agent, the meters that are the first sign, and too late, 0 to 1; infinite
             for an agent that has no threshold of the name given.
-        signs: Alert states that are a sign as well.
-        react: How long a player takes to see a sign, s.
-        pace, speed: How it goes for cover, and how fast that is, m/s.
-        hold: For how long cover has to be out of view, s.
+        signs: Alert states that are also a sign.
+        react: Reaction time of a player to a sign, s.
+        pace, speed: Its pace on the way to cover, and the speed of that pace, m/s.
+        hold: How long cover has to stay out of view, s.
         x, y, z: (places,) the places, m.
         times: (moments,) when a stand-in came to be there, s.
         warned: (moments, places) seconds from then until the first sign; NaN if there is none.
         lost: (moments, places) seconds until it is too late; NaN if it never is.
-        by: (moments, places) whose meter that is, by index; -1 for nobody's.
+        by: (moments, places) index of the agent with that meter; -1 for none.
         needed: (moments, places) seconds from the sign until it can be in cover; NaN if it cannot.
     """
 
@@ -101,7 +101,7 @@ class Fairness:
 
     @cached_property
     def warning(self) -> Numbers:
-        """(moments, places) seconds from the first sign until it is too late; NaN if never."""
+        """(moments, places) seconds from the first sign until too late; NaN if never."""
         found: Numbers = np.round(self.lost - self.warned, 9)
         return found
 
@@ -153,7 +153,7 @@ class Fairness:
             }
             for row in self.zones.to_dict(orient="records")
         ]
-        title = f"How fair it is to {self.target}: {self.share:.0%} of what is noticed is unfair"
+        title = f"Fairness for {self.target}: {self.share:.0%} of what is noticed is unfair"
         return heading(title) + html_table(rows) + line("all places: .table; drawn: plot_fair(…)")
 
     @cached_property
@@ -228,7 +228,7 @@ def fairness(
     jobs: int = 1,
     progress: Progress | None = None,
 ) -> Fairness:
-    """Find out where and when somebody is noticed with too little warning to get away.
+    """Find where and when somebody is noticed with too little warning to get away.
 
     Args:
         scenario: Its TOML file, or what `load` returned.
@@ -237,7 +237,7 @@ def fairness(
         ignore: Who of them does not count.
         stance: How the target is where it is noticed, as for `coverage`.
         cell: Distance between places, m; such that there are about 800 if None, with `signs` 200.
-        every: A stand-in comes to be there every so many seconds.
+        every: Time between two moments tried, s.
         within: For so long it is watched, s.
         sign: The meter at which a player is warned, 0 to below `late`; or the name of a threshold
             of the agents' meters. An agent without such a threshold, or without a meter, gives no
@@ -280,7 +280,7 @@ def fairness(
     places = places_on(level, cell)
     if len(places) > MOST_PLACES:
         rule = f"makes {len(places)} places, more than {MOST_PLACES}"
-        raise InputError.of("cell", "", f"{cell:g} m", rule, "use larger cells")
+        raise InputError.of("cell", "", f"{cell:g} m", rule, "use a larger cell")
     seen = coverage(
         scenario, target=target, agents=chosen, stance=stance, cell=cell, places=places, jobs=1
     )

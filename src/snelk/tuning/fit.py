@@ -44,12 +44,12 @@ class Aim:
     """An expectation or a wish, and how far it is met.
 
     Attributes:
-        name, sentence: What it says.
-        before, after: Its value with today's numbers and with the fitted ones: of a wish its
+        name, sentence: Its name and text.
+        before, after: Its value with the current and with the fitted numbers: for a wish its
             measure, of an expectation how far it is off.
-        off: How far it is off with the fitted ones; 0 if it is met.
-        met: Whether it is met; None of a wish without an end.
-        nearest: The least that it was off in all that was tried.
+        off: Its distance from being met with the fitted numbers; 0 if it is met.
+        met: Whether it is met; None for a wish without a target value.
+        nearest: Its smallest distance from being met in all variants tried.
     """
 
     name: str
@@ -63,13 +63,13 @@ class Aim:
 
 @dataclass(frozen=True)
 class FittedNumber:
-    """A number, before and after.
+    """A number before and after fitting.
 
     Attributes:
         key: Its key path.
         today, fitted: Its value in the scenario, and the one found.
         low, high: Its limits; None for choices.
-        holds_from, holds_to: How far it can go beside the fitted value, all else equal, before
+        holds_from, holds_to: How far it can move from the fitted value, all else equal, before
             an aim that is met is not; None for choices.
         breaks: The aims that first break when it goes farther.
     """
@@ -86,7 +86,7 @@ class FittedNumber:
 
 @dataclass(frozen=True)
 class Fight:
-    """Two aims that get in each other's way.
+    """Two goals that conflict.
 
     Attributes:
         a, b: Their names.
@@ -103,7 +103,7 @@ class Fight:
 
 @dataclass(frozen=True)
 class FitResult:
-    """What came of fitting.
+    """The result of fitting.
 
     Attributes:
         numbers: Every number that might move.
@@ -188,7 +188,7 @@ def fit(
             says if None.
         budget: How many variants are tried at most, about; seeds count.
         jobs: How many processes work at it; as many as there are cores if None.
-        cluster: The address of a Dask scheduler whose workers do it instead.
+        cluster: The address of a Dask scheduler, whose workers are used instead.
         progress: Called with the variants tried so far and the budget.
 
     Raises:

@@ -45,7 +45,7 @@ class Followed(NamedTuple):
 
 
 class FollowStage(NamedTuple):
-    """What is asked of a tick, and what came of it so far."""
+    """What is asked of a tick, and its result so far."""
 
     holds: Truths  # (variant, agent) where it is true; of several agents any counts
     gap: Numbers  # (variant, agent) what it falls short by

@@ -26,7 +26,7 @@ def follow_tick(
     """Take in a tick.
 
     Args:
-        stage: What is true of it; what came of it so far is overwritten.
+        stage: What is true of it; its result so far is overwritten.
         alive: (variant,) which have not ended.
         t: The time of the tick, s.
         inside: Whether that lies within the interval asked about.
@@ -48,7 +48,7 @@ def ask_level(stage: LevelStage, poses: Poses) -> None:
         ValueError: These arrays do not agree.
     """
     if not _ask_level(laid_out(LevelStageColumns, stage), laid_out(PoseColumns, poses)):
-        raise ValueError("poses that do not agree with those who are followed")
+        raise ValueError("poses do not match the followed characters")
 
 
 def _ask_level(stage: LevelStage, poses: Poses) -> bool:

@@ -137,7 +137,7 @@ def misplaced_in(imported: Imported, level: Level, *, x: str = "x", y: str = "y"
 
 
 def doubts_about(imported: Imported, level: Level | None = None) -> list[str]:
-    """What looks as if the conventions were wrong, each with what to try; empty if nothing does.
+    """Signs that the conventions are wrong, each with what to try; empty if there are none.
 
     Speeds tell wrong units, the angle between headings and motion a wrong zero or turn, and the
     level wrong axes.
@@ -194,7 +194,7 @@ def _doubts_about_headings(imported: Imported) -> list[str]:
             words = "headings point backwards throughout"
         return [f"{words}: try {_zero(imported.conventions.zero_deg - off)}"]
     if length < 0.3 and count > 20:
-        return ["headings have nothing to do with the motion: try --angle rad, or another column"]
+        return ["headings do not match the motion: try --angle rad, or another column"]
     return []
 
 

@@ -55,7 +55,7 @@ def _state_unreachable(scenario: Scenario) -> Found:
                 yield (
                     _key(name, "states", state),
                     reason,
-                    "add a transition, or leave the state out",
+                    "add a transition, or leave out the state",
                 )
 
 
@@ -83,7 +83,7 @@ def _search_slower_than_target(scenario: Scenario) -> Found:
             speed = search.speed or (memory.spread if memory else 0.0) or 1.0
             if speed > own:
                 reason = f"searches at {own:g} m/s for somebody who may go {speed:g} m/s"
-                fix = "where it may be spreads faster than it is looked over: raise the pace"
+                fix = "the likelihood spreads faster than the agent can check it: raise the pace"
                 yield _key(name, "states", state, "search"), reason, fix
 
 
@@ -105,7 +105,7 @@ def _raw_flips(scenario: Scenario) -> Found:
             back = flips.get((b, a))
             if back is not None and a < b and not waits:
                 reason = f"swaps {a} and {b} with {back} at every look that turns"
-                fix = "give one of them a for, a state a least, or the cones hold limits"
+                fix = "give one of them a for, one state a least, or the cones hold limits"
                 yield _key(name, "transitions", transition_name), reason, fix
 
 
@@ -115,8 +115,8 @@ def _roams_to_the_end(scenario: Scenario) -> Found:
         for state, written in ladder.states.items():
             roam = written.roam
             if roam is not None and roam.zone is None and roam.ring is None and name not in leashed:
-                reason = "roams over all the ground, which ends 3 m outside of all in the level"
-                fix = "say where with a zone or a ring, or draw an edge in the level"
+                reason = "roams over all the ground, up to 3 m outside the level"
+                fix = "give it a zone or a ring, or draw an edge in the level"
                 yield _key(name, "states", state, "roam"), reason, fix
 
 
@@ -158,9 +158,9 @@ def _out_of_reach(scenario: Scenario) -> Found:
             nowhere = walker.part < 0
             off = np.inf if nowhere else float(np.linalg.norm(walker.nearest(end) - end))
             if off > close:
-                far = "no way leads there" if nowhere else f"it comes no nearer than {off:.1f} m"
+                far = "there is no path" if nowhere else f"it comes no nearer than {off:.1f} m"
                 reason = f"cannot get to {what} at ({goal[0]:.1f}, {goal[1]:.1f}): {far}"
-                fix = "move it, or look at walls, edges, the leash and the body's radius"
+                fix = "move it, or check walls, edges, the leash and the body's radius"
                 yield key_path(("cast", agent)), reason, fix
 
 
@@ -173,7 +173,7 @@ def _state_without_way_out(scenario: Scenario) -> Found:
                 yield (
                     _key(name, "states", state),
                     reason,
-                    "add one, or silence this if it is an end",
+                    "add one; or silence this warning if the state is meant to be final",
                 )
 
 
@@ -183,7 +183,7 @@ def _never_true(scenario: Scenario) -> Found:
             condition = parse(transition.when)
             if not _can_be(scenario, name, ladder, transition, condition):
                 reason = f"{transition.when} can never be true with this profile and cast"
-                fix = "look at its senses, its activities, and who tells it"
+                fix = "check its senses, its activities, and who tells it"
                 yield _key(name, "transitions", transition_name, "when"), reason, fix
 
 
@@ -233,8 +233,8 @@ def _parts_of_a_moment(name: str, transition_name: str, condition: Condition, wa
         moment = next((n.word for n in asked if n.kind == "signal" and n.word in MOMENTS), "")
         if moment:
             reason = f"{wait:g} s cannot pass for its part {condition.words_in(part)}: {moment} is "
-            reason += "true for a tick at a time"
-            fix = "make it a transition of its own without a wait, or ask for what lasts, "
+            reason += "true for one tick at a time"
+            fix = "make it a separate transition without a wait, or use a signal that lasts, "
             fix += "such as knows"
             yield _key(name, "transitions", transition_name, "when"), reason, fix
 
@@ -251,7 +251,7 @@ def _for_too_short(scenario: Scenario) -> Found:
                 reason = (
                     f"{transition.for_:g} s is shorter than look_every, {profile.look_every:g} s"
                 )
-                fix = "one look decides anyway; make it longer, or leave it out"
+                fix = "so a single look decides; make it longer, or leave it out"
                 yield _key(name, "transitions", transition_name, "for"), reason, fix
 
 
@@ -269,7 +269,7 @@ def _shorter_than_watchers(
         if sees and transition.for_ < profile.look_every:
             reason = f"{transition.for_:g} s is shorter than look_every of {watcher}, "
             reason += f"{profile.look_every:g} s"
-            fix = "one look of it decides anyway; make it longer, or let it look oftener"
+            fix = "so a single look decides; make it longer, or let that agent look more often"
             yield _key(name, "transitions", transition_name, "for"), reason, fix
             return
 
@@ -290,7 +290,7 @@ def _limits_overlap(scenario: Scenario) -> Found:
                     if np.isinf(mine[signal][0]) != np.isinf(its[signal][0]):
                         reason = f'asks {there.when}, and "{back_name}" back again {back.when}: '
                         reason += f"between the two {signal} both are true"
-                        fix = "let the limit to go in lie inside of the limit to go out"
+                        fix = "move the limit for entering inside the limit for leaving"
                         yield _key(name, "transitions", there_name, "when"), reason, fix
 
 
@@ -340,9 +340,9 @@ def _watches_ahead(scenario: Scenario) -> Found:
             for transition in into:
                 asked = {node.word for node in _wanted(parse(transition.when).root)}
                 if asked & ABOUT_TARGETS:
-                    reason = "stands and looks ahead, wherever it faced when it came here, though "
+                    reason = "stands and looks ahead, wherever it faced when it entered, though "
                     reason += f"it comes here as {transition.when}"
-                    fix = 'write face = {}, or look = "focus" or "sweep"'
+                    fix = 'use face = {}, or look = "focus" or "sweep"'
                     yield _key(name, "states", state, "look"), reason, fix
                     break
 
@@ -378,7 +378,7 @@ def _transition_hidden(scenario: Scenario) -> Found:
                 yield (
                     _key(name, "transitions", late_name),
                     reason,
-                    "write it before that, or narrow it",
+                    "move it before that one, or make its condition narrower",
                 )
 
 
@@ -466,9 +466,9 @@ def _activity_lacks(scenario: Scenario) -> Found:
             hide = state.search is not None and state.search.method == "hideouts"
             hide = hide and not ((state.search and state.search.spots) or member.spots)
             if route:
-                yield place, f"{agent} has no route to patrol", "name one here or in the cast"
+                yield place, f"{agent} has no route to patrol", "add one here or in the cast"
             if flee or hide:
-                yield place, f"{agent} knows no spots to {doing}", "name some here or in the cast"
+                yield place, f"{agent} knows no spots to {doing}", "add some here or in the cast"
 
 
 def _idle_group(scenario: Scenario) -> Found:
@@ -479,9 +479,13 @@ def _idle_group(scenario: Scenario) -> Found:
         search = [m for m, each in ladders if each and any(s.search for s in each.states.values())]
         if group.stays or group.apart or (group.search and len(search) > 1):
             continue
-        why = f"only {search[0]} of it ever searches" if search else "nobody of it ever searches"
-        why = why if group.search else "it does not search together"
-        fix = "give two of them a state with search = { … }, or the group stays or apart"
+        why = (
+            f"only {search[0]} of it ever searches"
+            if search
+            else "none of its members ever searches"
+        )
+        why = why if group.search else "its members do not share searches"
+        fix = "give two members a state with search = { … }, or the group stays or apart"
         reason = f"does nothing: {why}, and it keeps neither posts nor room"
         yield key_path(("groups", name)), reason, fix
 
@@ -493,7 +497,7 @@ def _outside_territory(scenario: Scenario) -> Found:
         zone, (x, y) = member.leash.zone, map(np.array, member.at)
         if not Level.of(scenario.level).within(zone, x, y, member.z):
             reason = f"starts outside of its territory, {zone}"
-            yield key_path(("cast", name, "at")), reason, "move it, or choose another zone"
+            yield key_path(("cast", name, "at")), reason, "move it, or choose another territory"
 
 
 CHECKS: Checks = {

@@ -74,15 +74,19 @@ def _noise_nobody_hears(scenario: Scenario) -> Found:
     for place, kind, by in _made(scenario):
         if not _ears(scenario, by):
             maker = f" of {by}" if by else ""
-            reason = f'no ear here can hear the "{kind}"{maker} at any distance'
-            yield place, reason, "give an agent hearing that notices its team, or leave it out"
+            reason = f'no ear in this scenario can hear the "{kind}"{maker} at any distance'
+            yield (
+                place,
+                reason,
+                ("give an agent hearing that notices its team, or leave out the noise"),
+            )
 
 
 def _silent_gait(scenario: Scenario) -> Found:
     for name, gait, reach in _walkers(scenario):
         if reach <= 0.0 and _ears(scenario, name):
             body = scenario.setup.body_name_of(name)
-            reason = f"{name} goes {gait} and makes no noise, though there are ears for it"
+            reason = f"{name} goes {gait} and makes no noise, though there are ears to hear it"
             if scenario.setup.bodies[body].steps is None:
                 yield key_path(("bodies", body)), reason, "give the body steps"
             else:
@@ -106,7 +110,7 @@ def _nothing_to_hear(scenario: Scenario) -> Found:
     for agent in scenario.setup.agents:
         hears = scenario.setup.profile_of(agent).hearing is not None
         if hears and not makers_heard(scenario, agent):
-            reason = "has ears, and there is no noise here that it could hear"
+            reason = "has ears, but there is no noise that it could hear"
             fix = "give a body steps, add noises, or check acuity, awake and notices"
             yield key_path(("cast", agent)), reason, fix
 
@@ -122,7 +126,7 @@ def _noise_by_stranger(scenario: Scenario) -> Found:
     cast = scenario.setup.cast
     for by in dict.fromkeys(scenario.noises.by):
         if by and by not in cast:
-            reason = "made noises but is not in the cast, so that nobody knows whose they are"
+            reason = "made noises but is not in the cast, so its team is unknown"
             place = f'{", ".join(scenario.setup.noises)}: by "{by}"'
             yield place, reason, nearest(by, cast)
 
@@ -133,7 +137,7 @@ def _noise_while_absent(scenario: Scenario) -> Found:
         if noise.at is None and noise.spot is None and track is not None:
             if not track.t[0] <= noise.t <= track.t[-1]:
                 reason = f"{noise.by} is not there at {noise.t:g} s, so it is not made"
-                yield key_path(("noise", n)), reason, "say where with at or spot, or when else"
+                yield key_path(("noise", n)), reason, "add at or spot, or choose another time"
 
 
 CHECKS: Checks = {

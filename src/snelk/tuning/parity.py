@@ -26,7 +26,7 @@ LATEST = 5.0
 
 @dataclass(frozen=True)
 class PairParity:
-    """How often both agree about one pair: `agree` of `ticks`; and in how many stretches not.
+    """How often both agree about one pair: `agree` of `ticks`; and the number of mismatches.
 
     Of hearing it is noises that either heard, not ticks.
     """
@@ -42,7 +42,7 @@ class PairParity:
 
 @dataclass(frozen=True)
 class StateParity:
-    """How often an agent is in the same state, and how much later the game enters them, s."""
+    """How often an agent is in the same state, and how much later the game enters states, s."""
 
     agent: str
     ticks: int
@@ -77,7 +77,7 @@ class Parity:
 
 
 def parity(run: Run, log: Log, *, progress: Progress | None = None) -> Parity:
-    r"""Hold a run against a game's log of the same input.
+    r"""Compare a run with a game's log of the same input.
 
     Args:
         run: The run.

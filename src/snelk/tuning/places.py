@@ -24,7 +24,7 @@ HIGH = 2.0
 
 def _track_without_character(scenario: Scenario) -> Found:
     for name in scenario.strangers:
-        reason = "is recorded in a track but is not in the cast, so it is left out"
+        reason = "has a track but is not in the cast, so it is ignored"
         yield f'id "{name}"', reason, f"add it to the cast, or {nearest(name, scenario.setup.cast)}"
 
 
@@ -38,7 +38,7 @@ def _starts_inside_wall(scenario: Scenario) -> Found:
             solid = "Polygon" in outline.geom_type and wall.see_through < 1.0
             if solid and wall.base <= z < wall.top and shapely.contains_xy(outline, x, y):
                 reason = f"starts inside the wall {wall.name}, at ({x:.2f}, {y:.2f})"
-                yield key_path(("cast", name)), reason, "move it, or check the axes and units"
+                yield key_path(("cast", name)), reason, "move it, or check axes and units"
 
 
 def _track_through_wall(scenario: Scenario) -> Found:
@@ -88,7 +88,7 @@ def _height_left_out(scenario: Scenario) -> Found:
             reason = (
                 f"is up to {high:g} m above or below the ground, where a watched zone has no end"
             )
-            fix = "give that zone base and top, or a floor; or leave its team out of the zone sense"
+            fix = "give the zone base and top, or a floor; or remove the team from the zone sense"
             yield key_path(("cast", name)), reason, fix
 
 
@@ -102,8 +102,8 @@ def _no_footing(scenario: Scenario) -> Found:
             place = (track.x[0], track.y[0], member.z if track.flat else track.z[0])
         if np.isnan(level.footing(*place)):
             x, y, z = place
-            reason = f"begins at ({x:.2f}, {y:.2f}), {z:.2f} m up, where no floor is below its feet"
-            fix = "draw a floor there, or give it the height of the floor that it stands on"
+            reason = f"starts at ({x:.2f}, {y:.2f}), {z:.2f} m up, with no floor below its feet"
+            fix = "draw a floor there, or set its z to the height of the floor"
             yield key_path(("cast", name)), reason, fix
 
 
@@ -121,19 +121,23 @@ def _useless_link(scenario: Scenario) -> Found:
         may = {n: who for n, (_, who) in walkers.items() if not who.isdisjoint(link.who or who)}
         place, ends = f'link "{link.name}"', shapely.get_coordinates(line, include_z=True)
         if link.who and not may:
-            reason = f"is for {' and '.join(link.who)}, and nobody who is moved goes by such a name"
-            yield place, reason, "name characters or profiles in `who`, or leave it out for all"
+            reason = f"is for {' and '.join(link.who)}, but no moved character has such a name"
+            yield (
+                place,
+                reason,
+                ("use names of characters or profiles in `who`, or leave it out for all"),
+            )
             continue
         for which, end in zip(("first", "last"), ends, strict=True):
             at = f"its {which} end, ({end[0]:.2f}, {end[1]:.2f}), {end[2]:.2f} m up"
             if np.isnan(level.footing(*end)):
-                yield place, f"no floor is below {at}", "let it end on a floor"
+                yield place, f"there is no floor below {at}", "move the end onto a floor"
             elif may and all(
                 level.ways(clearance=walkers[name][0], who=may[name], opened=doors).part_on(end) < 0
                 for name in may
             ):
                 reason = f"nobody can stand at {at}"
-                yield place, reason, "move it away from walls and from where it is too low"
+                yield place, reason, "move it away from walls and low ceilings"
 
 
 def _idle(scenario: Scenario) -> Found:
@@ -145,15 +149,15 @@ def _idle(scenario: Scenario) -> Found:
             turned |= {*effects.turns}
     for wall, _ in scenario.level.walls:
         if wall.door and wall.name not in turned and not openers(scenario, wall.name):
-            reason = "is a door that nobody opens and nothing turns"
+            reason = "is a door that nobody can open and nothing changes"
             fix = f"add a [[change]] of it, or let somebody into doors.{wall.name}.who"
             yield f'wall "{wall.name}"', reason, fix
     for name in setup.lights:
         if name not in turned:
             yield (
                 key_path(("lights", name)),
-                "nothing turns it",
-                "add a [[change]], or leave it out",
+                "nothing switches it",
+                "add a [[change]], or leave out the light",
             )
 
 
@@ -168,7 +172,7 @@ def _impossible_speed(scenario: Scenario) -> Found:
         if len(speed) and speed.max() > FASTEST:
             n = int(speed.argmax())
             reason = f"moves at {speed[n]:.0f} m/s at {track.t[n]:g} s"
-            yield f'track "{name}"', reason, "check the units, metres and seconds"
+            yield f'track "{name}"', reason, "check the units: metres and seconds"
 
 
 def _named_in_ladders(scenario: Scenario) -> set[str]:
@@ -192,8 +196,8 @@ def _unused_zone(scenario: Scenario) -> Found:
     for zone, _ in scenario.level.zones:
         says = zone.light, zone.background, zone.ground, zone.wind, zone.scent
         if zone.name not in watched and all(value is None for value in says):
-            reason = "says nothing, and no profile, ladder or leash names it"
-            fix = "give it light, background, ground, wind or scent, use it, or leave it out"
+            reason = "has no properties, and no profile, ladder or leash names it"
+            fix = "give it light, background, ground, wind or scent, use it, or remove it"
             yield f'zone "{zone.name}"', reason, fix
 
 
@@ -204,7 +208,7 @@ def _unused_spot(scenario: Scenario) -> Found:
     named |= _named_in_ladders(scenario)
     for spot, _ in scenario.level.spots:
         if spot.name not in named:
-            yield f'spot "{spot.name}"', "nothing names it", "use it, or leave it out"
+            yield f'spot "{spot.name}"', "nothing uses it", "use it, or remove it"
 
 
 CHECKS: Checks = {

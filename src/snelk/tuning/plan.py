@@ -152,13 +152,13 @@ def plan_of(
     """
     if not vary:
         fix = "such as profiles.dog.cones.muzzle.range=6:20:8"
-        raise InputError.of("vary", "", "", "must name a number", fix)
+        raise InputError.of("vary", "", "", "must be the path of a number", fix)
     if seeds < 1 or (samples is not None and samples < 1):
         raise InputError.of("sweep", "", "", "seeds and samples must be 1 or more")
     axes = tuple(_axis(scenario, key, given, samples) for key, given in vary.items())
     first = scenario.setup.seed
     if "seed" in vary and seeds > 1:
-        raise InputError.of("vary", "seed", "", "is varied by seeds as well", "leave one out")
+        raise InputError.of("vary", "seed", "", "is also varied by seeds", "leave one out")
     plan = Plan(axes, tuple(range(first, first + seeds)), samples, first)
     if plan.count > MOST_VARIANTS:
         rule = f"makes {plan.count} variants, more than {MOST_VARIANTS}"
@@ -173,17 +173,19 @@ def _axis(scenario: Scenario, key: str, given: Any, samples: int | None) -> Axis
     top, _, rest = key.partition(".")
     if top in NOT_VARIED and not (top == "cast" and "." in rest):
         rule = "cannot be varied within a sweep"
-        raise InputError.of("vary", key, "", rule, "use --set, and a sweep for each")
+        raise InputError.of("vary", key, "", rule, "use --set, with one sweep for each value")
     now = value_of(scenario.setup, key)
     whole = isinstance(now, int) and not isinstance(now, bool)
     if isinstance(given, str) or not isinstance(given, Sequence | np.ndarray):
         given = [given]
     if any(isinstance(value, int) and abs(value) > sys.float_info.max for value in given):
-        raise InputError.of("vary", key, "", "is too large a number", "write a smaller one")
+        raise InputError.of("vary", key, "", "is too large a number", "use a smaller one")
     if isinstance(given, tuple) and len(given) == 2:
         if samples is None:
-            fix = "give samples, or how many values: LO:HI:N"
-            raise InputError.of("vary", key, "", "limits need samples", fix)
+            fix = "add --samples, or the number of values: LO:HI:N"
+            raise InputError.of(
+                "vary", key, "", "a range without a number of values needs samples", fix
+            )
         low, high = (float(end) for end in given)
         if not (math.isfinite(low) and math.isfinite(high) and low < high):
             raise InputError.of("vary", key, f"{low:g}, {high:g}", "low must be below high")
@@ -192,13 +194,13 @@ def _axis(scenario: Scenario, key: str, given: Any, samples: int | None) -> Axis
     if not values:
         raise InputError.of("vary", key, "[]", "must have at least one value")
     if not all(isinstance(value, str | bool | int | float) for value in values):
-        raise InputError.of("vary", key, "", "must be numbers, words, true or false")
+        raise InputError.of("vary", key, "", "must be numbers, text, true or false")
     if whole and all(isinstance(v, float) and v.is_integer() for v in values):
         values = [int(value) for value in values]
     elif any(isinstance(value, float) for value in values):
         values = [value if isinstance(value, str | bool) else tidy(value) for value in values]
     if len({type(value) for value in values}) > 1:
-        raise InputError.of("vary", key, "", "must be all numbers or all words")
+        raise InputError.of("vary", key, "", "must be all numbers or all text")
     return Axis(key, tuple(values))
 
 

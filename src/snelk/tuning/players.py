@@ -54,7 +54,7 @@ SLACK = 1e-9
 
 @dataclass(frozen=True)
 class Players:
-    """What became of simulated players.
+    """The result of simulated players.
 
     Attributes:
         scenario: The scenario with the player in its cast.
@@ -170,7 +170,7 @@ def players(
     cluster: str | None = None,
     progress: Progress | None = None,
 ) -> Players:
-    """Let many simulated players try to get through a level, each with a seed of its own.
+    """Let many simulated players try to get through a level, each with its own seed.
 
     What is None is as `cast.NAME.play` of the scenario says, else as that is by default.
 
@@ -191,9 +191,9 @@ def players(
         late: The meter at which it is too late, above 0 to 1.
         react: How long it takes to see a sign, s.
         patience: How long a player waits or hides at a time, s.
-        ignore: Agents that players do not mind, and whose meters do not count.
+        ignore: Agents that players ignore, and whose meters do not count.
         jobs: How many processes share the work; the result is the same.
-        cluster: The address of a Dask scheduler whose workers do it instead.
+        cluster: The address of a Dask scheduler, whose workers are used instead.
         progress: Called with the players done and the players in all.
 
     Raises:
@@ -280,7 +280,7 @@ def _place(level: Level, known: list[str], start: str | Sequence[float]) -> list
         one_of(start, known, source="start", place="", what="spot or zone")
         found = level.places_named(start, 0.0)
         if not len(found):
-            raise InputError.of("start", "", f'"{start}"', "is a zone on no floor")
+            raise InputError.of("start", "", f'"{start}"', "is a zone without a floor")
         return list(map(float, found[0]))
     if len(start) not in (2, 3) or not np.isfinite(list(start)).all():
         rule = "must be a spot, a zone, or (x, y) or (x, y, z) in m"
@@ -305,8 +305,10 @@ def _from_to(scenario: Scenario, target: str) -> tuple[Numbers, str, tuple[str, 
     else:
         is_there = bool(level.within(goal.to, *here[:, None])[0])
     if is_there:
-        rule = f"is where {target} begins, at ({here[0]:g}, {here[1]:g})"
-        raise InputError.of("to", "", f'"{goal.to}"', rule, "begin elsewhere, or name another")
+        rule = f"is where {target} starts, at ({here[0]:g}, {here[1]:g})"
+        raise InputError.of(
+            "to", "", f'"{goal.to}"', rule, "start elsewhere, or choose another goal"
+        )
 
     def leads(*opened: int) -> bool:
         walker = world.new_walker(0, me.a, frozenset(opened))
@@ -317,8 +319,8 @@ def _from_to(scenario: Scenario, target: str) -> tuple[Numbers, str, tuple[str, 
     if leads(*doors):  # somebody else may open them
         alone = [door for door in doors if leads(door)] or doors
         return here, goal.to, tuple(level.wall_names[door] for door in alone)
-    rule = f"cannot be walked to from ({here[0]:g}, {here[1]:g})"
-    fix = "look at walls, edges, doors, the leash and the body's radius, or begin elsewhere"
+    rule = f"cannot be reached on foot from ({here[0]:g}, {here[1]:g})"
+    fix = "check walls, edges, doors, the leash and the body's radius, or start elsewhere"
     raise InputError.of("to", "", f'"{goal.to}"', rule, fix)
 
 

@@ -21,7 +21,7 @@ def _agent_without_senses(scenario: Scenario) -> Found:
         profile = scenario.setup.profile_of(name)
         if not profile.teams() and profile.ladder is None:
             reason = f'its profile "{scenario.setup.cast[name].profile}" has no sense'
-            fix = "add a cone, hearing, touch, smell or a zone_sense"
+            fix = "add a cone, hearing, touch, smell or zone_sense"
             yield key_path(("cast", name)), reason, fix
 
 
@@ -35,7 +35,9 @@ def _notices_nobody(scenario: Scenario) -> Found:
             continue  # it is not meant to sense anybody
         if not any(profile.ever_notices(team) for team in others):
             listed = dict.fromkeys(team for each in profile.teams().values() for team in each)
-            reason = f"notices {', '.join(listed) or 'no team'}, and nobody else belongs to that"
+            reason = (
+                f"notices {', '.join(listed) or 'no team'}, and no other character belongs to that"
+            )
             yield key_path(("cast", name)), reason, f"teams here: {', '.join(teams)}"
 
 
@@ -47,7 +49,11 @@ def _unknown_team(scenario: Scenario) -> Found:
             for team in named:
                 if team not in teams:
                     key = key_path((*place, "notices"))
-                    yield key, f'team "{team}" has no member here', nearest(team, teams)
+                    yield (
+                        key,
+                        f'team "{team}" has no members in this scenario',
+                        nearest(team, teams),
+                    )
 
 
 def _own_teams(profile: Profile) -> Iterator[tuple[tuple[str, ...], tuple[str, ...]]]:
@@ -67,7 +73,7 @@ def _sense_notices_nobody(scenario: Scenario) -> Found:
             if not others.intersection(teams):
                 key = key_path(("profiles", cast[agent].profile or "", *place, "notices"))
                 reason = (
-                    f"notices {', '.join(teams) or 'no team'}, and {agent} meets nobody of that"
+                    f"notices {', '.join(teams) or 'no team'}, and {agent} meets nobody of them"
                 )
                 yield key, reason, f"teams here: {', '.join(sorted(others))}"
 
@@ -79,9 +85,7 @@ def _never_noticed(scenario: Scenario) -> Found:
     clues = [member.clue.what[1] for member in scenario.setup.cast.values() if member.clue]
     for name, member in scenario.setup.cast.items():
         if member.profile is None and member.team not in noticed and name not in clues:
-            reason = (
-                f'no profile here notices its team "{member.team}", and it senses nothing itself'
-            )
+            reason = f'no profile notices its team "{member.team}", and it has no senses itself'
             fix = f"let a profile notice it, or {nearest(member.team, noticed)}"
             yield key_path(("cast", name)), reason, fix
 
@@ -95,7 +99,7 @@ def _hold_below_gain(scenario: Scenario) -> Found:
                 yield (
                     f"{place}.hold_{key}",
                     reason,
-                    "a target would flicker; make it at least as large",
+                    "so a target would flicker; make it at least as large",
                 )
 
 
@@ -103,7 +107,7 @@ def _half_angle(scenario: Scenario) -> Found:
     def is_half(angle: float, other: float) -> bool:
         return 1.9 * angle <= other <= 2.1 * angle
 
-    whole = "write the whole angle from edge to edge"
+    whole = "use the whole angle from edge to edge"
     cones = list(used_cones(scenario))
     for place, cone in cones:
         hold = cone.hold_fov_whole
@@ -138,8 +142,8 @@ def _cone_inside_another(scenario: Scenario) -> Found:
             for outer, other in profile.cones.items():
                 if inner != outer and covers(other, cone) and not covers(cone, other):
                     place = key_path(("profiles", name, "cones", inner))
-                    reason = f'sees nothing that the cone "{outer}" does not see as well'
-                    yield place, reason, "make it wider or longer, or leave it out"
+                    reason = f'sees nothing that the cone "{outer}" does not also see'
+                    yield place, reason, "make it wider or longer, or remove it"
 
 
 def _too_dark(scenario: Scenario) -> Found:
@@ -149,7 +153,7 @@ def _too_dark(scenario: Scenario) -> Found:
     brightest = min(max(places) + sum(lamps), 1.0)
     for place, cone in used_cones(scenario):
         if cone.min_light > brightest:
-            reason = f"{cone.min_light:g} is more than any light here, {brightest:g}"
+            reason = f"{cone.min_light:g} is more than any light in the scenario, {brightest:g}"
             yield f"{place}.min_light", reason, "lower it, or add light"
 
 
@@ -157,8 +161,8 @@ def _at_once_beyond_range(scenario: Scenario) -> Found:
     for place, profile, meter in used_meters(scenario):
         ranges = [max(cone.range, cone.hold_range or 0.0) for cone in profile.every_cone()]
         if ranges and meter.at_once > max(ranges):
-            reason = f"{meter.at_once:g} m is beyond all its cones, {max(ranges):g} m"
-            yield f"{place}.at_once", reason, "everything in view would fill the meter at once"
+            reason = f"{meter.at_once:g} m is larger than the range of all cones, {max(ranges):g} m"
+            yield f"{place}.at_once", reason, "so everything in view fills the meter at once"
 
 
 def _threshold_out_of_reach(scenario: Scenario) -> Found:
@@ -180,7 +184,7 @@ def _threshold_out_of_reach(scenario: Scenario) -> Found:
             if limit > most + 1e-9:
                 reason = f"{limit:g} is out of reach: {seconds:.1f} s in range fill to {most:.2f}"
                 place = ("profiles", scenario.setup.cast[agent].profile or "", "meter")
-                fix = "shorten fill_time, raise the curves and factors, or see farther"
+                fix = "reduce fill_time, raise curves and factors, or increase the range"
                 yield key_path((*place, "thresholds", name)), f"for {agent} {reason}", fix
 
 
@@ -212,7 +216,7 @@ def _looks_too_seldom(scenario: Scenario) -> Found:
         for key, every in (("look_every", profile.look_every), ("listen_every", listen_every)):
             if every > meter.drain_after > 0.0:
                 reason = f"{meter.drain_after:g} s is shorter than {key}, {every:g} s"
-                fix = f"the meter drains between two of them; hold longer, or shorten {key}"
+                fix = f"so the meter drains in between; raise drain_after, or reduce {key}"
                 yield f"{place}.drain_after", reason, fix
 
 
@@ -221,11 +225,11 @@ def _memory_too_short(scenario: Scenario) -> Found:
         memory = profile.memory
         if memory is not None and profile.look_every > memory.grace > 0.0:
             reason = f"{memory.grace:g} s is shorter than look_every, {profile.look_every:g} s"
-            fix = "it ends before the next look; make it longer, or 0"
+            fix = "so it ends before the next look; make it longer, or 0"
             yield key_path(("profiles", name, "memory", "grace")), reason, fix
         if memory is not None and memory.forget <= memory.grace + memory.lead:
             reason = f"{memory.forget:g} s is not longer than grace and lead together"
-            fix = "nothing is left to remember; make it longer"
+            fix = "so nothing is left to remember; make it longer"
             yield key_path(("profiles", name, "memory", "forget")), reason, fix
 
 
@@ -237,7 +241,7 @@ def _tells_nobody(scenario: Scenario) -> Found:
             continue
         place = key_path(("profiles", setup.cast[agent].profile or "", "tell"))
         if profile.memory is None:
-            yield place, f"{agent} has no memory, so it knows nothing to tell", "give it a memory"
+            yield place, f"{agent} has no memory, so it has nothing to tell", "give it a memory"
             continue
         teams = profile.tell.teams or (setup.cast[agent].team,)
         others = [
@@ -247,8 +251,10 @@ def _tells_nobody(scenario: Scenario) -> Found:
         ]
         by_voice = profile.tell.reach is not None
         if not any(p.memory and (p.hearing or not by_voice) for p in others):
-            reason = f"{agent} tells {', '.join(teams)}, and nobody else of that could know of it"
-            fix = "listeners need a memory" + (", and hearing for a voice" if by_voice else "")
+            reason = f"{agent} tells {', '.join(teams)}, but no other agent there could know of it"
+            fix = "those who are told need a memory" + (
+                ", and hearing for a voice" if by_voice else ""
+            )
             yield place, reason, fix
 
 
@@ -256,7 +262,7 @@ def _outdated_key(scenario: Scenario) -> Found:
     """A name that is another today; it goes on being read for a version."""
     for place in scenario.draft.outdated:
         name = today(place)[-1]
-        yield key_path(place), f"is called {name} today", f"rename it to {name}"
+        yield key_path(place), f"is called {name} now", f"rename it to {name}"
     setup = scenario.setup
     measures: list[tuple[tuple[str, ...], str]] = [
         (("wish", name, "measure"), wish.measure) for name, wish in setup.wish.items()
@@ -268,11 +274,11 @@ def _outdated_key(scenario: Scenario) -> Found:
         of, _, measure = key.rpartition(".")
         if of and measure in MEASURES:
             name = MEASURES[measure]
-            yield key_path(place), f"{measure} is called {name} today", f"write {of}.{name}"
+            yield key_path(place), f"{measure} is called {name} now", f"write {of}.{name}"
     for finding in setup.silence:
         if finding in FINDINGS:
             name = FINDINGS[finding]
-            yield key_path(("silence", finding)), f"is called {name} today", f"rename it to {name}"
+            yield key_path(("silence", finding)), f"is called {name} now", f"rename it to {name}"
 
 
 CHECKS: Checks = {

@@ -24,7 +24,7 @@ ENOUGH = 5
 
 @dataclass(frozen=True)
 class Want:
-    """What a measure should rather be: low or high."""
+    """What a measure should be: low or high."""
 
     key: str
     high: bool

@@ -25,7 +25,7 @@ METHODS = ("there", "nearby", "hideouts", "likelihood")
 
 @dataclass(frozen=True)
 class SearchResult:
-    """What an agent's searches came to in one run.
+    """The result of an agent's searches in one run.
 
     Attributes:
         method, seed: How it is searched, and the seed.
@@ -59,7 +59,7 @@ def compare_searches(
     seeds: Sequence[int] = (0, 1, 2, 3, 4),
     progress: Progress | None = None,
 ) -> list[SearchResult]:
-    """Run a scenario with each of the four methods to search, and with each seed.
+    """Run a scenario with each of the four search methods, and with each seed.
 
     All states of the agent's ladder that search do so by that method.
 
@@ -70,13 +70,13 @@ def compare_searches(
     setup = scenario.setup
     one_of(agent, (*setup.agents, *setup.groups), source="agent", place="", what="agent")
     if agent not in setup.agents:
-        rule, fix = "is a group", "compare_company compares how it searches"
+        rule, fix = "is a group", "use compare_company for a group"
         raise InputError.of("agent", "", f'"{agent}"', rule, fix)
     ladder, name = setup.profile_of(agent).ladder, setup.cast[agent].profile or ""
     states = [state for state, each in ladder.states.items() if each.search] if ladder else []
     if not states:
-        fix = "give a state of its ladder a search = { … }"
-        raise InputError.of("agent", "", f'"{agent}"', "has no state that searches", fix)
+        fix = "give one of its alert states a search = { … }"
+        raise InputError.of("agent", "", f'"{agent}"', "has no alert state that searches", fix)
     keys = [
         key_path(("profiles", name, "ladder", "states", state, "search", "method"))
         for state in states
@@ -117,7 +117,7 @@ STANDS = 0.1
 
 @dataclass(frozen=True)
 class CompanyResult:
-    """What the searches of a group came to in one run.
+    """The result of a group's searches in one run.
 
     Attributes:
         way, seed: `together` or `alone`, and the seed.
@@ -125,9 +125,9 @@ class CompanyResult:
         finder: Who found the target first; None if nobody did.
         until_found: From when the first search began until one of them found the target, s; if
             none did, until the run's end. NaN without a search.
-        walked: How far they went in all while they searched, m.
-        same_point: For how long two of them who searched stood at the same point, at the longest,
-            s: no more than 0.5 m apart.
+        walked: Total distance they walked while they searched, m.
+        same_point: Longest time that two of them who searched stood no more than 0.5 m
+            apart, s.
     """
 
     way: str
@@ -150,7 +150,7 @@ def compare_company(
     seeds: Sequence[int] = tuple(range(20)),
     progress: Progress | None = None,
 ) -> list[CompanyResult]:
-    """Run a scenario in which a group searches together, and the same in which each is alone.
+    """Run a scenario with a group that shares its searches, and with each agent alone.
 
     Args:
         scenario: Its TOML file, or what `load` returned.
@@ -159,7 +159,7 @@ def compare_company(
         progress: Called with the runs done and the runs in all.
 
     Raises:
-        InputError: There is no such group, or nobody of it has a state that searches.
+        InputError: No group has this name, or no member has a state that searches.
     """
     scenario = as_scenario(scenario)
     setup = scenario.setup
@@ -167,8 +167,8 @@ def compare_company(
     members = setup.groups[group].members
     ladders = [setup.profile_of(name).ladder for name in members]
     if not any(state.search for each in ladders if each for state in each.states.values()):
-        fix = "give a state of their ladders a search = { … }"
-        raise InputError.of("group", "", f'"{group}"', "has nobody who searches", fix)
+        fix = "give one of their alert states a search = { … }"
+        raise InputError.of("group", "", f'"{group}"', "has no member that searches", fix)
     key = key_path(("groups", group, "search"))
     pairs = [(way, seed) for way in (TOGETHER, ALONE) for seed in seeds]
     found: list[CompanyResult] = []

@@ -33,13 +33,13 @@ HEARING = "hearing"
 
 @dataclass
 class Log:
-    """What a game says of each pair and agent.
+    """A game's log of what each agent sensed and decided.
 
     Attributes:
-        pairs: By agent, target and sense, tick by tick of a run: 1, 0, or -1 where nothing is said.
+        pairs: By agent, target and sense, tick by tick of a run: 1, 0, or -1 for unknown.
         heard: By agent and target: when noises were heard, s.
         states: By agent, tick by tick: the alert state, or empty.
-        end: Up to when it tells anything, s.
+        end: End of the log, s.
     """
 
     pairs: dict[Pair, NDArray[np.int8]] = field(default_factory=dict)
@@ -119,7 +119,9 @@ def read_log(path: str | Path, run: Run, words: Mapping[str, str] | None = None)
         names = some.state.to_numpy(dtype=object)
         log.states[str(agent)] = _by_tick(some, names, run, told, "")
     if not (log.pairs or log.heard or log.states):
-        raise InputError.of(str(path), "", "", "says nothing of anybody", "log sensed or state")
+        raise InputError.of(
+            str(path), "", "", "contains nothing about any character", "log sensed or state"
+        )
     return log
 
 
@@ -140,7 +142,7 @@ def _unknown(rows: Any, run: Run, source: str) -> list[Problem]:
             wrong("target", target, place, "no such character", nearest(target, run.names))
         ladder = run.setup.profile_of(agent).ladder
         if state and (ladder is None or state not in ladder.states):
-            fix = nearest(state, ladder.states if ladder else ()) + "; or map it with --word"
+            fix = nearest(state, ladder.states if ladder else ()) + "; or translate it with --word"
             wrong("state", state, place, "no such alert state", fix)
     return list(problems.values())[:20]
 

@@ -83,13 +83,13 @@ Place = str | Sequence[float]
 
 
 class Reaction(NamedTuple):
-    """Somebody came into another alert state than on its rounds.
+    """An agent entered another alert state than on its undisturbed rounds.
 
     Attributes:
         agent: Its name.
         t: When, s.
-        state: The state that it came into.
-        instead_of: The state that it has on its rounds.
+        state: The state it entered.
+        instead_of: Its state on its undisturbed rounds.
     """
 
     agent: str
@@ -100,16 +100,16 @@ class Reaction(NamedTuple):
 
 @dataclass(frozen=True)
 class Passage:
-    """A way through a level, in space and time.
+    """A path through a level, in space and time.
 
     Attributes:
         begins, arrives: From when to when it lasts, s.
         highest: The highest meter that was promised, 0 to 1; without a meter 1 for sensed.
-        agent: Whose meter that is; None if nobody notices anything.
+        agent: The agent with that meter; None if nobody notices anything.
         at: When it is so high, s; None if it never is, or the replay does not come to it.
         margin: How near it came to the edge of a cone in plan without being in it, m; None if
             nobody has one. Walls between are not minded.
-        margin_of: Whose cone that was, and when, s.
+        margin_of: The agent with that cone, and the time, s.
         far: How long the way is, m.
         waits: For how long it stands still, s.
         track: It as a recording.
@@ -173,11 +173,11 @@ class Passage:
 
 
 class Closing(NamedTuple):
-    """Who keeps a level closed, and where and when.
+    """An agent that keeps a level closed, and where and when.
 
     Attributes:
         agent: Who stands in the way.
-        share: Of all moves that would have been noticed, the share that it would have.
+        share: Of all moves that would have been noticed, the share it would have noticed.
         places: (places, 3) where these led to, m.
         windows: From when to when, s; at most the five longest.
     """
@@ -189,7 +189,7 @@ class Closing(NamedTuple):
 
 
 class Opening(NamedTuple):
-    """A number that opens a level that is closed, if it is changed so far.
+    """A change of one number that opens a closed level.
 
     Attributes:
         key: Its key path.
@@ -225,7 +225,7 @@ class _Asked(NamedTuple):
 
 @dataclass(frozen=True)
 class Passages:
-    """What became of a search for the least noticed way.
+    """The result of a search for the least noticed path.
 
     Attributes:
         scenario: The scenario, without the target's own doings.
@@ -332,7 +332,7 @@ def sneak(
     cluster: str | None = None,
     progress: Progress | None = None,
 ) -> Passages:
-    """Find the least noticed way from one place to another, in space and time.
+    """Find the least noticed path from one position to another, in space and time.
 
     Args:
         scenario: Its TOML file, or what `load` returned.
@@ -343,7 +343,7 @@ def sneak(
         agents: Who must not notice it; all that could if None.
         ignore: Who of them may.
         begin: When it begins, s; at the beginning of the run if None.
-        end: When it has to be there, s; at the end of the run if None.
+        end: Latest arrival time, s; the end of the run if None.
         cell: Distance between places, m; such that there are about 600 if None. It is fitted to
             the walking pace.
         modes: How the target may go, each as `posture:pace`. It may wait in each of the postures.
@@ -390,7 +390,7 @@ def openings(
     cluster: str | None = None,
     progress: Progress | None = None,
 ) -> tuple[Opening, ...]:
-    """Find the smallest changes of one number that open a level that is closed.
+    """Find the smallest changes of one number that open a closed level.
 
     Those of the profiles that are most in the way are tried: how far and how wide they see, how
     fast their meters fill, and how well they hear. Each is halved in on in five halvings.
@@ -398,7 +398,7 @@ def openings(
     Args:
         found: A search that came to no passage that holds.
         jobs: How many processes share the numbers.
-        cluster: The address of a Dask scheduler whose workers do it instead.
+        cluster: The address of a Dask scheduler, whose workers are used instead.
         progress: Called with what is done, and how much of how much.
 
     Returns:
@@ -468,7 +468,7 @@ def _find(asked: _Asked, told: Progress, *, enough: bool = False) -> Passages:
     """What is asked for; `enough` to end with the first passage of a search."""
     scenario, target, chosen = asked.scenario, asked.target, asked.watching
     alone = without(scenario, target)
-    told("everybody goes their rounds", 0, 1)
+    told("replaying the undisturbed rounds", 0, 1)
     rounds = rounds_of(alone)
     first, last = _ticks(rounds, asked.begin, asked.end)
     whom = _Who(scenario, alone, target, chosen, rounds)
@@ -486,7 +486,7 @@ def _find(asked: _Asked, told: Progress, *, enough: bool = False) -> Passages:
             job, lattice, going, ticks=ticks, first=first, last=last, limits=limits,
             kept=asked.kept, may_open=whom.may_open, enough=enough,
         )  # fmt: skip
-        what = "trying every way" if turn == 0 else "again, as somebody reacted"
+        what = "trying every path" if turn == 0 else "searching again, as somebody reacted"
         found = search.run(partial(told, what))
         new = [whom.replayed(each, search, first) for each in _telling(found)]
         known = {_key(each.track) for each in passages}
@@ -521,7 +521,7 @@ def _ticks(rounds: Rounds, begin: float | None, end: float | None) -> tuple[int,
     first = int(np.searchsorted(times, low - 1e-6))
     last = int(np.searchsorted(times, high + 1e-6)) - 1
     if not (np.isfinite(low) and np.isfinite(high)) or not first < last:
-        rule = f"must leave time within the run, {times[0]:g} to {times[-1]:g} s"
+        rule = f"must leave some time within the run, {times[0]:g} to {times[-1]:g} s"
         raise InputError.of("time", "", f"{low:g} to {high:g} s", rule)
     return first, last
 
@@ -545,7 +545,9 @@ class _Who:
             one_of(pace, tuple(paces), source="mode", place=word, what="pace")
             found.append(Mode(posture, pace, paces[pace]))
         if not found:
-            raise InputError.of("modes", "", "", "must be at least one, as standing:walking")
+            raise InputError.of(
+                "modes", "", "", "must have at least one entry, such as standing:walking"
+            )
         return found + [
             Mode(each, "still", 0.0) for each in dict.fromkeys(m.posture for m in found)
         ]
@@ -574,7 +576,7 @@ class _Who:
         part = ways.part_at(here)
         at = _stood(level, ways.nearest(here, part)) if part >= 0 else here
         if part < 0 or not _is_near(at, here, body.radius):
-            fix = f"the nearest place that it can is {_words(at)}" if part >= 0 else ""
+            fix = f"the nearest position where it can is {_words(at)}" if part >= 0 else ""
             words = _words(here if start is None else start)
             raise InputError.of("start", "", words, f"is where {self.target} cannot stand", fix)
         here, goals = at, np.zeros((0, 3))
@@ -585,9 +587,9 @@ class _Who:
         elif len(near):
             goals = near
         else:
-            rule = f"cannot be walked to by {self.target}"
+            rule = f"cannot be reached on foot by {self.target}"
             at = _stood(level, ways.nearest(ends[0], part))
-            fix = f"the nearest place that can is {_words(at)}"
+            fix = f"the nearest position that can be reached is {_words(at)}"
             raise InputError.of("to", "", _words(to), rule, fix)
         given = self._cell(ways.areas, cell)
         speed = max(
@@ -612,7 +614,7 @@ class _Who:
         whole = float(sum(area.area for area in areas))
         if whole / cell**2 > MOST_PLACES:
             rule = f"makes {whole / cell**2:.0f} places, more than {MOST_PLACES}"
-            raise InputError.of("cell", "", f"{cell:g} m", rule, "use larger cells")
+            raise InputError.of("cell", "", f"{cell:g} m", rule, "use a larger cell")
         return cell
 
     def _begins(self, level: Level) -> Place:
@@ -632,7 +634,7 @@ class _Who:
             one_of(place, [*level.spot_names, *zones], source=what, place="", what="spot or zone")
             found = level.places_named(place, z)
             if not len(found):
-                raise InputError.of(what, "", f'"{place}"', "is a zone on no floor")
+                raise InputError.of(what, "", f'"{place}"', "is a zone without a floor")
             return found, None if place in level.spot_names else place
         given: Numbers = np.asarray(place, dtype=np.float64)
         if given.shape not in ((2,), (3,)) or not np.isfinite(given).all():

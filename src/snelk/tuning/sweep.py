@@ -42,7 +42,7 @@ FORMAT = 3
 PLAN, SEAL = b"snelk", b"snelk.seal"
 """Where in the metadata of a table its plan lies, and the digest of that."""
 
-AGAIN = "make it again with: snelk sweep"
+AGAIN = "run the sweep again: snelk sweep"
 
 
 @dataclass(frozen=True)
@@ -133,7 +133,7 @@ class Sweep:
         overrides = self.overrides(variant)
         scenario = load(self.info["scenario"], overrides=self.info["overrides"])
         if fingerprint(scenario) != self.info["fingerprint"]:
-            rule, fix = "has changed since the sweep", "make the sweep again"
+            rule, fix = "was changed after the sweep", "run the sweep again"
             raise InputError.of(str(self.info["scenario"]), "", "", rule, fix)
         run = run_batch(scenario, variants=[overrides])[0]
         return run if out is None else run.save(out)
@@ -221,11 +221,11 @@ def open_sweep(path: str | Path) -> Sweep:
     path = Path(path)
     if not path.is_file():
         near = [p.name for p in path.parent.glob("*.parquet") if p.name[0] != "."]
-        fix = nearest(path.name, near) if near else "make one with: snelk sweep SCENARIO"
+        fix = nearest(path.name, near) if near else "make one: snelk sweep SCENARIO"
         raise ReadError.of(str(path), "", "", "no such file", fix)
     metadata = _metadata(path)
     if PLAN not in metadata:
-        rule, fix = "is not the table of a sweep", "name the file that snelk sweep printed"
+        rule, fix = "is not a sweep table", "use the file that snelk sweep printed"
         raise ReadError.of(str(path), "", "", rule, fix)
     try:
         info = json.loads(metadata[PLAN])
@@ -233,7 +233,7 @@ def open_sweep(path: str | Path) -> Sweep:
     except (ValueError, TypeError, KeyError, RecursionError):
         raise _damaged(path) from None
     if form != FORMAT:
-        rule = f"was written in form {form}; this Snelk reads form {FORMAT}"
+        rule = f"was written in format {form}; this Snelk reads format {FORMAT}"
         raise ReadError.of(str(path), "", "", rule, AGAIN)
     if metadata.get(SEAL) != seal_of(info).encode():
         raise _damaged(path)
@@ -264,7 +264,7 @@ def read_parquet(path: Path) -> pa.Table:
 
 
 def _damaged(path: Path) -> ReadError:
-    return ReadError.of(str(path), "", "", "is not as Snelk wrote it", AGAIN)
+    return ReadError.of(str(path), "", "", "was changed after Snelk wrote it", AGAIN)
 
 
 def measures_of(

@@ -24,8 +24,8 @@ def _nothing_to_smell(scenario: Scenario) -> Found:
             if name != agent and member.team in teams and setup.body_of(name).scent > 0.0
         ]
         if not leaves:
-            reason = "has a nose, and nobody whom it notices leaves a trail"
-            yield key_path(("cast", agent)), reason, "check notices, and the scent of bodies"
+            reason = "can smell, but nobody it notices leaves a trail"
+            yield key_path(("cast", agent)), reason, "check its notices, and the scent of bodies"
 
 
 def _trail_in_pieces(scenario: Scenario) -> Found:
@@ -44,7 +44,7 @@ def _trail_in_pieces(scenario: Scenario) -> Found:
 def _nose_without_memory(scenario: Scenario) -> Found:
     for name, profile in used_profiles(scenario).items():
         if profile.smell is not None and profile.memory is None:
-            reason = "smells trails, and does not remember where: it cannot follow them"
+            reason = "can smell but has no memory, so it cannot follow trails"
             yield key_path(("profiles", name)), reason, "give it a memory"
 
 
@@ -77,7 +77,7 @@ def _air_without_nose(scenario: Scenario) -> Found:
     given = scenario.setup.air.model_fields_set
     if given and not any(profile.smell for profile in used_profiles(scenario).values()):
         reason = f"says {', '.join(sorted(given))}, and nobody has a nose"
-        yield "air", reason, "give a profile smell, or leave it out"
+        yield "air", reason, "give a profile smell, or remove it"
 
 
 CHECKS: Checks = {

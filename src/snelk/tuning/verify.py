@@ -46,10 +46,10 @@ class Failure:
 
     Attributes:
         seed: Which.
-        t: The moment that decided, s; None if there is none.
+        t: The deciding moment, s; None if there is none.
         found: What was found instead, in words.
-        why: What made it so, a line each.
-        ask: Arguments of `snelk why` that tell more; empty if there are none.
+        why: The causes, one line each.
+        ask: Arguments of `snelk why` that explain more; empty if there are none.
     """
 
     seed: int
@@ -61,14 +61,14 @@ class Failure:
 
 @dataclass(frozen=True)
 class Verdict:
-    """What became of an expectation.
+    """The result of an expectation.
 
     Attributes:
-        name, sentence: Its name in the scenario, and what it says.
-        met: Whether it holds, with as many seeds as it demands.
+        name, sentence: Its name in the scenario, and its text.
+        met: Whether it holds with the required share of seeds.
         seeds, held: With how many it was tried, and held.
         found: What was found with the first seed, in words.
-        failures: The seeds with which it does not hold; of the first it is told why.
+        failures: The seeds with which it does not hold; the first with its reasons.
     """
 
     name: str
@@ -99,13 +99,13 @@ def verify(
     jobs: int = 1,
     cluster: str | None = None,
 ) -> list[Verdict]:
-    """Hold a scenario against its expectations.
+    """Test a scenario against its expectations.
 
     Args:
         scenario: Its TOML file, or what `load` returned.
         seeds: With how many seeds each is tried; as it says itself if None.
         jobs: How many processes share the seeds.
-        cluster: The address of a Dask scheduler whose workers do it instead.
+        cluster: The address of a Dask scheduler, whose workers are used instead.
 
     Raises:
         InputError: The scenario is wrong, or expects nothing.

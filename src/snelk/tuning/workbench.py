@@ -315,7 +315,7 @@ class Workbench:
         plan = plan_of(scenario, vary)
         if plan.count > MOST_SWEPT:
             rule = f"makes {plan.count} variants, more than {MOST_SWEPT}"
-            raise InputError.of("sweep", "", "", rule, "ask for fewer values, or use snelk sweep")
+            raise InputError.of("sweep", "", "", rule, "use fewer values, or use snelk sweep")
         variants = [
             {key: value for key, value in each.items() if key in vary}
             for each in plan.overrides(range(plan.count))
@@ -402,7 +402,7 @@ class Workbench:
             InputError: A file was changed meanwhile, or cannot be written; then none is.
         """
         if self.is_outdated:
-            rule, fix = "was changed meanwhile", "take it in first, and look again"
+            rule, fix = "was changed by another program", "reload it first"
             raise InputError.of(str(self.path), "", "", rule, fix)
         files = self.rewritten(changes)
         write_back(files)
