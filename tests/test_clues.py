@@ -108,7 +108,7 @@ def test_it_is_noticed_gone_to_and_seen_to_until_it_is_so_again(tmp_path: Path) 
     assert signals.any_seen[first - 1.0 : first + 0.15].all()
     assert not signals.knows[8.1:9.0].any()
     why = run.why("guard", "sign", at=7.0)
-    assert f"seen to sign at {first:.2f} s, and ignores it" in why.lacks
+    assert f"has seen to sign at {first:.2f} s, and ignores it" in why.lacks
     assert "minds it no more" not in str(run.why("guard", "sign", at=second - 0.1))
     meters = run.meters[(run.meters.agent == "guard") & (run.meters.target == "sign")].set_index(
         "t"

@@ -493,7 +493,7 @@ def test_everybody_read_out_at_once_is_as_one_by_one() -> None:
     ("call", "said"),
     [
         (lambda live: live.spawn(), "spawn: needs either a name or like"),
-        (lambda live: live.spawn("fox"), 'spawn: is already present (given: "fox"); remove it before'),
+        (lambda live: live.spawn("fox"), 'spawn: is already present (given: "fox"); remove it first'),
         (lambda live: live.spawn(like="fox"), "spawn: like: no such character with spares"),
         (lambda live: [live.spawn(like="gander") for _ in range(3)], 'spawn: like: all 2 spare ones are there (given: "gander")'),
         (lambda live: live.spawn("gander-2", x=1), "spawn: gander-2: needs x and y"),

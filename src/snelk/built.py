@@ -1,4 +1,4 @@
-"""Whether the machine code of the compiled loops is that of the sources beside it.
+"""Whether the compiled loops were built from the current sources.
 
 `setup.py` writes down of what it built them. Where Snelk runs from a checkout, whose sources
 change, that is compared, so that no test passes on old machine code.
@@ -20,7 +20,7 @@ def sources() -> list[Path]:
 
 
 def digest() -> str:
-    """A digest of all sources: what one loop copies from another belongs to its machine code."""
+    """A digest of all sources, because loops inline code from each other."""
     found = hashlib.blake2b(digest_size=16)
     for path in sources():
         found.update(path.relative_to(PACKAGE).as_posix().encode() + path.read_bytes())

@@ -1,4 +1,4 @@
-"""Chance that is explicit: a stream of numbers for each purpose, all from one seed.
+"""Random numbers: one stream for each purpose, all from one seed.
 
 A stream is named by what it is for, so that another agent, variant or purpose more changes no
 one else's numbers.
@@ -33,7 +33,7 @@ def stream_of(key: int) -> np.random.Generator:
 
 
 def stream_at_once(seed: int, *labels: str | float) -> np.random.Generator:
-    """The same stream, of which a few numbers are drawn before any other is asked for.
+    """The same stream, if a few numbers are drawn before any other stream is used.
 
     It is one generator that is set anew each time, which is five times as quick.
 
@@ -47,7 +47,7 @@ def stream_at_once(seed: int, *labels: str | float) -> np.random.Generator:
 
 
 class _Own(threading.local):
-    """The generator that is set anew: each thread has its own, made when first asked for."""
+    """A reusable generator: one for each thread, made when first needed."""
 
     @cached_property
     def generator(self) -> np.random.Generator:

@@ -1,4 +1,4 @@
-"""What Snelk raises: one root, and facts as fields."""
+"""The errors that Snelk raises: one base class, with the facts as fields."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Every file that Snelk writes goes through here: whole, or not at all.
+"""Writing files: completely, or not at all.
 
 What is written lies beside its place until it is complete, under a name that no other process
 has, and is then moved there. What a killed process left behind is removed by the next that writes
@@ -31,7 +31,7 @@ ELSEWHERE = "choose another path with --out"
 
 
 def cannot_write(path: Path, error: Exception) -> WriteError:
-    """What to tell when a place turned out not to be one that can be written to."""
+    """The error for a path that cannot be written."""
     reason = getattr(error, "strerror", None) or str(error) or type(error).__name__
     return WriteError.of(str(path), "", "", f"cannot be written: {reason}", ELSEWHERE)
 
@@ -82,7 +82,7 @@ def claim(
 
 
 def _stat(path: Path) -> os.stat_result | None:
-    """What lies at a place; None if nothing does."""
+    """The status of a path; None if it does not exist."""
     if max(len(os.fsencode(part)) for part in ("", *path.parts)) > LONGEST_NAME:
         raise OSError(errno.ENAMETOOLONG, os.strerror(errno.ENAMETOOLONG))
     try:
@@ -92,7 +92,7 @@ def _stat(path: Path) -> os.stat_result | None:
 
 
 def _claim_folder(folder: Path, path: Path) -> None:
-    """Make sure that a draft can lie in a folder, which need not be there yet."""
+    """Make sure that a draft can be written in a folder, which need not exist yet."""
     while not os.path.lexists(folder):
         folder = folder.parent
     if not folder.is_dir():
@@ -104,7 +104,7 @@ def _claim_folder(folder: Path, path: Path) -> None:
 
 @contextmanager
 def written(path: str | Path) -> Iterator[Path]:
-    """A draft to write to; it becomes the file, or is removed, when all is done.
+    """A draft to write to; at the end it becomes the file, or is removed.
 
     The draft has the suffix of the file. A link is followed, so that what it leads to is replaced.
 
@@ -138,7 +138,7 @@ def write_text(path: str | Path, text: str) -> Path:
 
 
 def draft_beside(path: Path, suffix: str = "") -> Path:
-    """A name beside a place that is nobody else's."""
+    """A unique name beside a path."""
     return path.parent / f".snelk-{_HOST}-{os.getpid()}-{secrets.token_hex(4)}{suffix or '.draft'}"
 
 
@@ -156,7 +156,7 @@ def clear_drafts(folder: Path) -> None:
 
 
 def is_running(process: int) -> bool:
-    """Whether there is a process of that number on this machine; where nobody can tell, yes."""
+    """Whether a process with this number runs on this machine; if unknown, yes."""
     if os.name != "posix":
         return True
     try:
@@ -169,7 +169,7 @@ def is_running(process: int) -> bool:
 
 
 def beside(folder: Path, name: str) -> Path:
-    """A place beside a folder or file: `name` with `{}` for what that is called.
+    """A path beside a folder or file: `name`, with `{}` for its name.
 
     >>> beside(Path("runs/night"), "{}-map.png").as_posix()
     'runs/night-map.png'

@@ -1,4 +1,4 @@
-"""How results show themselves in a notebook: plain HTML, with letters in place of colours alone."""
+"""How results show themselves in a notebook: plain HTML, never colour alone."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ def html_table(rows: Iterable[Mapping[str, Any]], most: int = MOST_SHOWN) -> str
 
 
 def cell(value: Any) -> str:
-    """A value in a table; what is not there is –."""
+    """A value in a table; – if missing."""
     if value is None or (isinstance(value, float) and math.isnan(value)):
         return "–"
     if isinstance(value, bool):

@@ -1,4 +1,4 @@
-"""A word before a long silence: whoever has a user to talk to says here how to say it."""
+"""A message before a long silence: a user interface says here how to show it."""
 
 from __future__ import annotations
 
@@ -13,12 +13,12 @@ GARBAGE = 100_000
 
 
 def say_with(say: Callable[[str], None]) -> None:
-    """Let `say` tell the user what takes long; each thing once."""
+    """Let `say` tell the user what takes long; each message once."""
     _SAY.set(say)
 
 
 def say_once(text: str) -> None:
-    """Tell the user, if there is one, what will take long; nothing more after that."""
+    """Tell the user, if there is one, what will take long, once."""
     say = _SAY.get()
     if say is not None:
         _SAY.set(None)
@@ -39,6 +39,6 @@ def seldom_look_for_garbage() -> None:
 
 
 def look_for_garbage_as_usual() -> None:
-    """Let a process that stays for long look for it often again, but not at what it began with."""
+    """Restore normal garbage collection in a long process, without its first objects."""
     gc.freeze()
     gc.set_threshold(*USUAL)

@@ -1,4 +1,4 @@
-"""What agents do in their states, and the ways they take: compiled, see `snelk.level.columns`.
+"""What agents do in their states, and their paths; compiled, see `snelk.level.columns`.
 
 An activity thinks when its state is entered, when its way is at its end, and when the time is up
 that it asked for. What it wants to go to is noted, and the ways are found afterwards.
@@ -72,7 +72,7 @@ m.
 
 @door
 def set_out(index: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> int:
-    """Take the ways that are wanted on one ground; return for how many that is left to do.
+    """Plan the requested paths on one ground; return how many are left to Python.
 
     Left is who turns in arcs or has to turn back, who stands where it cannot, and whose way is
     not known on this ground or has more corners than there is room for.
@@ -92,7 +92,7 @@ def set_out(index: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> 
 
 @door
 def set_out_one(v: int, a: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> bool:
-    """The same for one agent, on the ground that it walks on; tell whether it is done."""
+    """The same for one agent, on its ground; return whether it is done."""
     laid, on = laid_out(MovingColumns, moving), laid_out(GroundStageColumns, walk)
     return bool(agreed(_set_out_for(v, a, on, laid_out(BodyStageColumns, stage), laid)))
 
@@ -224,7 +224,7 @@ def _go(
 
 
 def _go_home(moving: Moving, kind: int, dt: float, v: int, a: int, doing: Doing) -> float:
-    """Set out for home, or for where it left its routine; there, turn as it stood."""
+    """Go home, or to where it left its routine; there, face as before."""
     if isnan(doing.to_x[v, a]):
         x, y, z = doing.home[v, a, 0], doing.home[v, a, 1], doing.home[v, a, 2]
         heading = doing.home[v, a, 3]
@@ -246,7 +246,7 @@ def _go_home(moving: Moving, kind: int, dt: float, v: int, a: int, doing: Doing)
 
 
 def _come_to_end_there(moving: Moving, dt: float, v: int, a: int, doing: Doing) -> bool:
-    """The same if its way is at its end; tell whether it is."""
+    """The same if it is at the end of its path; return whether it is."""
     there: bool = moving.at_end[v, a] or moving.no_way[v, a]
     if there:
         _come_to_end(moving, dt, v, a, doing)
@@ -306,7 +306,7 @@ def set_out_on(
     moving: Moving,
     time: float,
 ) -> int:
-    """Take the ways that are wanted, if nothing else is; how many are left to Python.
+    """Plan the requested paths, if nothing else is requested; how many are left to Python.
 
     Who searches and finds no way goes to the next point. Also left is all if somebody asks for
     more than a way, or walks on a ground that is not among these.
@@ -384,6 +384,6 @@ def _set_out_one(
 
 
 def _cannot_go(moving: Moving, v: int, a: int) -> None:
-    """Stand, as there is no way to where it wants to go."""
+    """Stand, because there is no path to its goal."""
     _stand(moving, v, a)
     moving.no_way[v, a] = True

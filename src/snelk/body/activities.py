@@ -1,4 +1,4 @@
-"""What agents do in their alert states that `snelk.body.acting` leaves: what a designer says.
+"""Activities that `snelk.body.acting` leaves to Python, such as a designer's own.
 
 Such an activity is made when a state is entered. It thinks at once, whenever its way ends, and when
 the time is up that it asked for; thinking sets a way to go and where to look.
@@ -36,7 +36,7 @@ class Activity:
         self.done = self.failed = False
 
     def come_to_end(self) -> None:
-        """Its way is at its end: that is what was wanted, or as near as it gets."""
+        """It is at the end of its path: at its goal, or as near as it can get."""
         self.done, self.failed = self.me.arrived, self.me.unreachable
 
     def think(self) -> float:
@@ -48,7 +48,7 @@ class Activity:
 
 
 class Call(Activity):
-    """Do what a user's function says."""
+    """Do what a user's function returns."""
 
     written: minds.Call
     asked_on_arrival = False  # it says itself when it wants to be asked again

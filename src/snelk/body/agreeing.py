@@ -1,4 +1,4 @@
-"""Whether bodies agree with the stage they are on: compiled, see `snelk.level.columns`."""
+"""Checks that the arrays of bodies match their stage; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ def agrees(stage: BodyStage, moving: Moving) -> bool:
 
 
 def agreed(found: int) -> int:
-    """What a loop found.
+    """The result of a check, as a loop returns it.
 
     Raises:
         ValueError: It found that its arrays do not agree.

@@ -1,4 +1,4 @@
-"""What conditions ask for with a name, answered for everybody.
+"""Answers to the named parts of conditions, such as `seen("front")`, for all agents.
 
 Compiled, see `snelk.level.columns`.
 """
@@ -39,7 +39,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
 def answer(
     named: NamedSignals, stage: BodyStage, moving: Moving, values: NDArray[np.float64]
 ) -> None:
-    """What named signals come to for everybody.
+    """The values of named signals for all agents.
 
     Args:
         named: The named signals.

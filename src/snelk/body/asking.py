@@ -1,4 +1,4 @@
-"""What everybody's conditions can ask for: compiled, see `snelk.level.columns`."""
+"""The signals of all agents, for their conditions; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -165,7 +165,7 @@ def _ask(
 def _ask_body(
     moving: Moving, standing: Standing, dt: float, v: int, a: int, signals: Signals
 ) -> None:
-    """What an agent asks of itself."""
+    """An agent's signals about itself."""
     state = max(standing.state[v, a], 0)
     signals.state[v, a] = standing.state[v, a]
     signals.entry[v, a] = standing.entries[v, a]
@@ -191,7 +191,7 @@ def _ask_targets(
     a: int,
     signals: Signals,
 ) -> None:
-    """What an agent asks of its focus, and of any target."""
+    """An agent's signals about its focus, and about any target."""
     any_seen, any_heard, any_felt, any_told = False, drawn.heard[v, a], False, False
     any_smelt = False
     for j in range(now.seen.shape[2]):

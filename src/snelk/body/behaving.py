@@ -1,4 +1,4 @@
-"""One tick of what agents attend to, decide and do: compiled, see `snelk.level.columns`.
+"""One tick of focus, decisions and activities; compiled, see `snelk.level.columns`.
 
 What only a few agents need at a few ticks is done in Python between these loops.
 """
@@ -33,7 +33,7 @@ def _perceive(
     tick: int,
     counts: bool,
 ) -> bool:
-    """Follow who is moved from outside, choose everybody's focus, gather the signals.
+    """Update characters moved from outside, choose focuses, compute signals.
 
     `counts` tells whether what they moved counts as walked: not at the first tick. False if these
     arrays do not agree.
@@ -80,7 +80,7 @@ def _perceive(
 def _come_to(
     stage: BodyStage, poses: Poses, moving: Moving, tick: int, time: float, waits: bool
 ) -> int:
-    """See who catches whom, and how many think or are at the end of their way.
+    """Find who catches whom, and count agents that decide or are at the end of their path.
 
     NOT_YET if something is to be done before: that is to be asked with `_think_on` then.
     """
@@ -100,14 +100,14 @@ def _come_to(
 
 
 def _think_on(stage: BodyStage, moving: Moving, tick: int, time: float) -> int:
-    """How many think, or are at the end of their way."""
+    """Count the agents that decide, or are at the end of their path."""
     if not agrees(stage, moving):
         return DISAGREE
     return _who_thinks(moving, stage.ladders, tick, time, stage.timing)
 
 
 def _go_on(stage: BodyStage, moving: Moving, tick: int, waits: bool) -> int:
-    """See who must not move and where all look, and move them; how many are newly stuck.
+    """Find who must not move and where all look, and move them; return how many became stuck.
 
     NOT_YET if something is to be done before: they are to be moved with `_move_on` then.
     """

@@ -1,4 +1,4 @@
-"""Clues: what is out of order while a scenario runs, and who has seen to it."""
+"""Clues during a run: what is out of order, and who has seen to it."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ class SeenTo(NamedTuple):
 
 
 class Clues:
-    """All clues of all variants: which of them are there, and who has seen to which.
+    """All clues of all variants: which are present, and who has seen to which.
 
     Args:
         setups: The numbers of each variant.
@@ -86,7 +86,7 @@ class Clues:
         return is_on == (word in ("open", "lit"))
 
     def _is_so_with(self, v: int, j: int, clue: Clue, poses: Poses, removed: Truths) -> bool:
-        """Whether somebody lies still, or is gone from the place of a clue."""
+        """Whether a character lies still, or is gone from a clue's position."""
         p, of = v if len(poses.x) > 1 else 0, self._of[v, j]
         here = np.array([poses.x[p, of], poses.y[p, of], poses.z[p, of]])
         there = bool(poses.present[p, of]) and not removed[v, of]
@@ -100,7 +100,7 @@ class Clues:
         return True
 
     def mind(self, time: float, dt: float, poses: Poses, removed: Truths) -> list[SeenTo]:
-        """Find out which clues are there at the next tick.
+        """Find the clues that are present at the next tick.
 
         Returns those which are in order again, each with everybody who had seen to it.
 

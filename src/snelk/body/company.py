@@ -1,4 +1,4 @@
-"""Groups: who acts together with whom, who stays at a post, and bodies that make room."""
+"""Groups: members, posts, and bodies that keep apart."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ ASIDE = 0.35
 
 
 def together(setups: Sequence[Setup]) -> Truths:
-    """(variant, agent, agent) who searches together with whom; nobody with itself."""
+    """(variant, agent, agent) which two agents share a search; nobody with itself."""
     agents = setups[0].agents
     found = np.zeros((len(setups), len(agents), len(agents)), dtype=np.bool_)
     for v, setup in enumerate(setups):
@@ -40,7 +40,7 @@ def together(setups: Sequence[Setup]) -> Truths:
 
 
 class Post(NamedTuple):
-    """A group of which some stay in their routine."""
+    """A group with posts: some members stay in their routine."""
 
     variant: int
     members: NDArray[np.intp]  # (members,) agents
@@ -98,7 +98,7 @@ class Company:
             kept_back[v, post.members] = np.isin(post.members, held)
 
     def _in_order(self, post: Post, agents: list[int]) -> list[int]:
-        """Who goes first, second and so on; of equals as in the cast."""
+        """The order in which members may go; if equal, as in the cast."""
         world, v = self._world, post.variant
         if post.goes == "nearest":
             values = [float(world.signals.distance[v, a]) for a in agents]
@@ -108,7 +108,7 @@ class Company:
         return [a for _, a in sorted(zip(values, agents, strict=True))]
 
     def make_room(self) -> None:
-        """Move bodies apart that are too near to one another, each by half of what is missing.
+        """Push bodies apart that are too close, each by half of the missing distance.
 
         As in position-based dynamics (Mueller et al. 2007), with a step to the right so that who
         meets head-on gets past. Nobody is pushed off the ground that it walks on. Beside somebody

@@ -1,4 +1,4 @@
-"""What every agent is doing, as plain arrays: what compiled loops read and write of it."""
+"""What every agent is doing, as plain arrays for the compiled loops."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ KEEP_UP = 0.2
 
 
 class Doing(NamedTuple):
-    """What it does in its alert state: (variant, agent) where nothing else is said."""
+    """What each agent does in its alert state: (variant, agent), unless noted."""
 
     kind: NDArray[np.int8]  # one of OTHERS to SEARCH
     done: Truths  # it has done what it is to do

@@ -1,4 +1,4 @@
-"""Doors that open and shut, and lights that go on and out, while a scenario runs."""
+"""Doors that open and shut, and lights that are switched, during a run."""
 
 from __future__ import annotations
 
@@ -71,7 +71,7 @@ class Doors:
         return self.setups[v].doors.get(self.level.wall_names[wall], Door())
 
     def turn(self, v: int, name: str, to: str, by: int, cause: str, time: float) -> Turn | None:
-        """Let a door or a light become something; None if it is so already."""
+        """Change a door or a light; None if it is already in that state."""
         is_door, is_on = to in ("open", "shut"), to in ("open", "lit")
         if is_door:
             wall = self.level.wall_names.index(name)
@@ -137,14 +137,14 @@ class Doors:
         return found
 
     def may_open(self, v: int, whom: Sequence[str]) -> frozenset[int]:
-        """The doors that somebody of these names opens on its way, by number."""
+        """The doors that a character with these names can open, by number."""
         rules = {wall: self.rules_of(v, wall).who for wall in self.walls}
         return frozenset(
             wall for wall, who in rules.items() if who is None or not set(who).isdisjoint(whom)
         )
 
     def open_for(self, v: int, whom: Sequence[str]) -> frozenset[int]:
-        """The doors that are not in the way of somebody of these names, by number."""
+        """The doors that do not block a character with these names, by number."""
         now = frozenset(wall for wall in self.walls if self.opened[v, wall])
         return now | self.may_open(v, whom)
 

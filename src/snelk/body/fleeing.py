@@ -1,4 +1,4 @@
-"""Fleeing out of sight, and evading: compiled, see `snelk.level.columns`.
+"""Fleeing out of sight, and evading; compiled, see `snelk.level.columns`.
 
 That a spot or a direction is wanted is noted; it is found afterwards, on the ground of who asks.
 """
@@ -80,7 +80,7 @@ def choose_where(
 def choose_by_lengths(
     v: int, a: int, flights: FlightStage, stage: BodyStage, moving: Moving
 ) -> None:
-    """Choose the spot of one agent by the ways to its spots, which are written down."""
+    """Choose the spot of one agent by the lengths of its paths, which are known."""
     found = _choose_by_lengths(
         v, a, laid_out(FlightStageColumns, flights), laid_out(BodyStageColumns, stage),
          laid_out(MovingColumns, moving),
@@ -99,7 +99,7 @@ def flee(
     a: int,
     doing: Doing,
 ) -> float:
-    """Choose a spot, and another if the target comes to see it; s until it thinks again."""
+    """Choose a spot, and another when the target could see it; s until it decides again."""
     if doing.done[v, a] or doing.failed[v, a]:
         return NEVER
     x, y, _z = last_known(now, drawn, v, a)
@@ -129,7 +129,7 @@ def flee(
 
 
 def evade(moving: Moving, stage: FlightStage, dt: float, v: int, a: int, doing: Doing) -> float:
-    """Choose of the directions in which the whole way is free, and go; there, it is done."""
+    """Choose from the free directions, and go; at the end it is done."""
     if stage.chosen[v, a] >= 0:
         _come_to_end(moving, dt, v, a, doing)
         return NEVER
@@ -138,7 +138,7 @@ def evade(moving: Moving, stage: FlightStage, dt: float, v: int, a: int, doing: 
 
 
 def last_known(now: Attended, drawn: Drawn, v: int, a: int) -> tuple[float, float, float]:
-    """Where the focus last was when it was sensed, heard or told of, m; NaN for nowhere."""
+    """The last-known position of the focus, m; NaN for none."""
     j = now.focus[v, a]
     if j == PLACE:
         return drawn.x[v, a], drawn.y[v, a], drawn.z[v, a]
@@ -158,7 +158,7 @@ def _could_be_seen(
     y: float,
     z: float,
 ) -> bool:
-    """Whether the focus, from where it was last known, could see the agent at a place.
+    """Whether the focus, from its last-known position, could see the agent at a position.
 
     The ray goes from the focus's eyes, standing, to the middle of the agent's body. A spot on
     ground without floors has no height: it is as high as the agent.
@@ -223,7 +223,7 @@ def _agrees(flights: FlightStage, stage: BodyStage, moving: Moving) -> bool:
 def _measure_ways(
     walk: GroundStage, flights: FlightStage, stage: BodyStage, moving: Moving, v: int, a: int
 ) -> bool:
-    """Write down how long the ways to somebody's spots are; tell whether that is known."""
+    """Measure the paths to an agent's spots; return whether they are known."""
     state, part = max(stage.standing.state[v, a], 0), stage.doing.part[v, a]
     first = flights.first[v, a, state]
     for n in range(flights.last[v, a, state] - first):
@@ -242,7 +242,7 @@ def _measure_ways(
 
 
 def _take_a_spot(flights: FlightStage, stage: BodyStage, moving: Moving, v: int, a: int) -> None:
-    """The nearest by way of those out of sight; in sight of all, the farthest from the focus."""
+    """The nearest spot out of sight, by path; if there is none, the farthest from the focus."""
     state, best, least, most = max(stage.standing.state[v, a], 0), -1, INF, -1.0
     first = flights.first[v, a, state]
     count = flights.last[v, a, state] - first
@@ -282,7 +282,7 @@ def _take_a_spot(flights: FlightStage, stage: BodyStage, moving: Moving, v: int,
 
 
 def _height_of(flights: FlightStage, moving: Moving, spot: int, v: int, a: int) -> float:
-    """How high a spot is, m; on ground without floors as high as the agent."""
+    """Height of a spot, m; without floors, that of the agent."""
     z: float = flights.spots[spot, 2]
     return moving.z[v, a] if isnan(z) else z
 
@@ -312,7 +312,7 @@ def _take_a_direction(
 def _straight_to(
     walk: GroundStage, moving: Moving, v: int, a: int, x: float, y: float
 ) -> tuple[float, int]:
-    """How long a straight way is, infinite if it is not free, m, and the floor that it ends on."""
+    """The length of a straight path, infinite if blocked, m, and the floor at its end."""
     at_x, at_y = moving.x[v, a], moving.y[v, a]
     sheet = sheet_at(walk.ground, at_x, at_y, moving.z[v, a])
     if sheet < 0:
@@ -339,7 +339,7 @@ def _is_free(
     v: int,
     a: int,
 ) -> bool:
-    """Whether the whole way in direction n is free, and leads away if it has to."""
+    """Whether direction n is free all the way, and leads away if required."""
     x, y, part = moving.x[v, a], moving.y[v, a], stage.doing.part[v, a]
     state = max(stage.standing.state[v, a], 0)
     end_x, end_y = _end_of(flights, stage, moving, n, v, a)
@@ -354,6 +354,6 @@ def _is_free(
 
 
 def _fail(stage: BodyStage, v: int, a: int) -> None:
-    """It cannot do what it is to do."""
+    """The activity has failed."""
     stage.doing.failed[v, a] = True
     stage.doing.news[v, a] += NEWLY_FAILED

@@ -1,4 +1,4 @@
-"""Where everybody flees to and how it evades, as plain arrays."""
+"""Where agents flee to and how they evade, as plain arrays."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What an agent has in view of some places: compiled, see `snelk.level.columns`."""
+"""Which positions an agent has in view; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""One agent as its activity sees it: what it knows, and what it can do."""
+"""One agent as its activity sees it: what it knows and what it can do."""
 
 from __future__ import annotations
 
@@ -70,22 +70,22 @@ class Me:
 
     @property
     def here(self) -> Way:
-        """Where it is."""
+        """Its position."""
         motion, at = self.world.motion, (self.v, self.a)
         return np.array([motion.x[at], motion.y[at], motion.z[at]])
 
     @property
     def place(self) -> Place:
-        """Where it is."""
+        """Its position."""
         return self._told(self.here)
 
     def _told(self, place: Way) -> Place:
-        """A place as designers are told of it."""
+        """A position in the form that designers get."""
         on_floors = bool(self.world.level.data.floors)
         return tuple(place.tolist()[: 3 if on_floors else 2])
 
     def _in_space(self, place: Place | Way) -> Way:
-        """A place with a height: that of the agent itself where none is given."""
+        """A position with a height: that of the agent if none is given."""
         found = self.here
         found[: len(place)] = place
         found[2] = self.here[2] if np.isnan(found[2]) else found[2]
@@ -93,19 +93,19 @@ class Me:
 
     @property
     def heading_deg(self) -> float:
-        """Where it faces, degrees counter-clockwise from +x."""
+        """Its heading, degrees counter-clockwise from +x."""
         return float(np.degrees(self.world.motion.heading[self.v, self.a]))
 
     @property
     def home_at(self) -> Way:
-        """Its home; where it is, if it has none."""
+        """Its home; its position if it has none."""
         motion, at = self.world.motion, (self.v, self.a)
         home = np.array([motion.home_x[at], motion.home_y[at], motion.home_z[at]])
         return self.here if np.isnan(home[0]) else self._in_space(home)
 
     @property
     def home(self) -> Place:
-        """Its home; where it is, if it has none."""
+        """Its home; its position if it has none."""
         return self._told(self.home_at)
 
     @property
@@ -135,7 +135,7 @@ class Me:
 
     @property
     def last_known(self) -> Place | None:
-        """Where the focus last was when it was sensed, heard or told of."""
+        """The last-known position of the focus."""
         found = self.last_known_at
         return None if found is None else self._told(found)
 
@@ -147,12 +147,12 @@ class Me:
 
     @property
     def at_end(self) -> bool:
-        """Whether its way is at its end, there or as near as it can get."""
+        """Whether it is at the end of its path, at its goal or as near as it can get."""
         return bool(self.world.motion.at_end[self.v, self.a])
 
     @property
     def arrived(self) -> bool:
-        """Whether it has come to the place that it was to go to."""
+        """Whether it has arrived at its goal."""
         return self.world.motion.nearness(self.v, self.a)[1]
 
     @property
@@ -162,7 +162,7 @@ class Me:
 
     @property
     def on_way(self) -> bool:
-        """Whether it has a way to go."""
+        """Whether it is on a path."""
         return bool(self.world.motion.on_way[self.v, self.a])
 
     @property
@@ -184,7 +184,7 @@ class Me:
         return self._chance
 
     def way_length(self, to: Place) -> float:
-        """How long the way to a place is, or to the nearest where it can stand, m.
+        """Length of the path to a position, or to the nearest where it can stand, m.
 
         It is infinite if there is none.
         """
@@ -206,16 +206,16 @@ class Me:
 
     @property
     def walker(self) -> Walker:
-        """The ground it walks on, and the ways over it."""
+        """The ground it walks on, and the paths over it."""
         return self.world.footing.walker_of(self.v, self.a)
 
     @property
     def settings(self) -> State:
-        """What is written about its state."""
+        """The settings of its state."""
         return self.world.state_of(self.v, self.a)
 
     def walk_to(self, to: Place | Way, *, stop: float = 0.0) -> bool:
-        """Take the way to a place, or as near as it can get; tell whether there is one."""
+        """Take the path to a position, or as near as it can get; return whether there is one."""
         motion, v, a = self.world.motion, self.v, self.a
         doing, goal = self.world.footing.doing, self._in_space(to)
         if not motion.driven[v, a]:  # it is moved from outside: what would it do?
@@ -257,7 +257,7 @@ class Me:
     def smoothed(
         self, way: NDArray[np.float64], ground: shapely.Geometry | None = None
     ) -> NDArray[np.float64] | None:
-        """A way, (places, 5), that begins with an arc, if it turns so and there is room."""
+        """A path, (points, 5), that begins with an arc, if it turns smoothly and there is room."""
         motion, v, a = self.world.motion, self.v, self.a
         if not motion.smooth[v, a] or len(way) == 0 or self.walker.part < 0:
             return None
@@ -275,7 +275,7 @@ class Me:
         return np.concatenate([np.column_stack([arc, longer, ends]), way[len(flat) :]])
 
     def centre(self, about: str | None) -> Way | None:
-        """The place that something is about; None where a character is not there."""
+        """The position that `about` refers to; None if that character is absent."""
         world, v, a = self.world, self.v, self.a
         if about is None or about == "home":
             return self.home_at
@@ -296,7 +296,7 @@ class Me:
         self.world.motion.no_way[self.v, self.a] = True
 
     def in_the_way(self, goal: Way) -> str:
-        """What keeps it from a place, or from a way there: a wall, an edge, its territory."""
+        """What blocks the way to a position: a wall, an edge, its territory."""
         motion, v, a = self.world.motion, self.v, self.a
         here, end = self.here, goal
         leash = self.world.setups[v].cast[self.name].leash
@@ -314,15 +314,15 @@ class Me:
         return wall or "the end of the ground, 3 m outside the level"
 
     def path(self, goal: Way, start: Way | None = None) -> Way | None:
-        """The way from where it is, or from `start` on, to a place or as near as it can get."""
+        """The path from its position, or from `start`, to a position or as near as it can get."""
         return self.walker.path(self.here if start is None else start, goal)
 
     def stand(self) -> None:
-        """Leave its way where it is."""
+        """Leave its path here."""
         self.world.motion.stand(self.v, self.a)
 
     def look(self, how: int, at: Place | None = None) -> None:
-        """Look along the way, at the focus, to both sides or at a place."""
+        """Look along the path, at the focus, to both sides or at a position."""
         motion, v, a = self.world.motion, self.v, self.a
         motion.look[v, a] = how
         motion.look_x[v, a], motion.look_y[v, a] = (np.nan, np.nan) if at is None else at[:2]

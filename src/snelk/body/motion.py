@@ -1,4 +1,4 @@
-"""Moving along ways: speed, turning, braking and arriving, for all variants and agents at once."""
+"""Moving along paths: speed, turning, braking and arriving, for all variants and agents at once."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ ROOM = 12
 
 
 class Motion:
-    """Where the agents are that no track moves, and the ways they are on: (variant, agent).
+    """Positions and paths of agents without a track: (variant, agent).
 
     Attributes:
         now: All that follows, in one; a tick overwrites it.
@@ -126,12 +126,12 @@ class Motion:
         return laid_out(MovingColumns, Moving(*arrays))
 
     def run_out(self, v: int, a: int) -> Numbers:
-        """The places, (places, 5), along its way up to where it could come to a stand."""
+        """The points, (points, 5), of its path up to where it could stop."""
         way = np.empty((self._points.shape[2], 5))
         return way[: run_out(self.now, v, a, way)]
 
     def turns_back(self, v: int, a: int, x: float, y: float) -> bool:
-        """Whether it moves, and a place lies behind it rather than before it."""
+        """Whether it moves, and a position is behind it."""
         return turns_back(self.now, self.dt, v, a, x, y)
 
     def nearness(self, v: int, a: int) -> tuple[float, bool, bool]:
@@ -141,7 +141,7 @@ class Motion:
     def go(
         self, v: int, a: int, way: Numbers, stop: float, *, short: float = 0.0, turn_at: int = -1
     ) -> None:
-        """Take a way, (places, 5) as of `find_way`, and end `stop` metres before its end.
+        """Take a path, (points, 5) as of `find_way`, and stop `stop` metres before its end.
 
         It ends `short` metres before what was asked for; at point `turn_at` of it, it must come to
         a stand, as it turns back there.
@@ -152,7 +152,7 @@ class Motion:
     def go_to(
         self, v: int, a: int, way: Numbers, goal: Numbers, stop: float, *, turn_at: int = -1
     ) -> None:
-        """Take a way that leads as near to a place as it can get; see `take_way_to`."""
+        """Take a path that leads as near to a position as it can get; see `take_way_to`."""
         self._make_room(len(way))
         x, y, _z = goal.tolist()
         take_way_to(self.now, self.dt, v, a, np.ascontiguousarray(way), x, y, stop, turn_at)
@@ -165,12 +165,12 @@ class Motion:
             self.now = self._gathered()
 
     def heads_for(self, v: int, a: int) -> Numbers:
-        """(2,) the place on its way that it goes to next, m."""
+        """(2,) the next point of its path, m."""
         place: Numbers = self._points[v, a, self._next[v, a], :2]
         return place
 
     def ahead(self, v: int, a: int) -> Numbers:
-        """(places, 3) where its way leads on from where it is, m; links end where they lead to."""
+        """(points, 3) the rest of its path, m; a link is its end point."""
         rest = self._points[v, a, self._next[v, a] : self._size[v, a]]
         places = np.column_stack([rest[:, :2], np.full(len(rest), self.z[v, a])])
         for n, floor in enumerate(rest[:, 4].astype(int).tolist()):
@@ -181,7 +181,7 @@ class Motion:
     def farther_on(
         self, v: int, a: int, seconds: float, then: Iterable[tuple[Numbers, float]] = ()
     ) -> tuple[float, float, float, float]:
-        """Where it will be on its way after a time at its pace, m, and how it will face, rad.
+        """Its position on its path after a time at its pace, m, and its heading then, rad.
 
         `then` are the places, (3,), that it walks on to from the end of its way, each after so
         many seconds; at the end of all it stands as it came.
@@ -204,18 +204,18 @@ class Motion:
         return (*here.tolist(), heading)
 
     def link_within(self, v: int, a: int, reach: float) -> int:
-        """The link that it comes to within a reach on its way, m, by number; -1 for none."""
+        """The first link on its path within a distance, m, by number; -1 for none."""
         halt = int(self._halt[v, a])
         if halt < 0 or self.left()[v, a] - self._beyond[v, a, halt] > reach:
             return -1
         return int(self._points[v, a, halt + 1, 3])
 
     def stand(self, v: int, a: int) -> None:
-        """Leave the way, as soon as it has come to a stand on it."""
+        """Leave the path, as soon as it has stopped."""
         stand(self.now, v, a)
 
     def left(self) -> Numbers:
-        """How much of its way each has left, m, also of one that it has just given up."""
+        """Remaining length of each path, m, also of one that was just given up."""
         x, y, longer, by, _ = np.moveaxis(self._points[self._v, self._a, self._next], -1, 0)
         first = np.where(
             by < 0.0, np.hypot(x - self.x, y - self.y) * longer, longer - self._climbed

@@ -1,4 +1,4 @@
-"""Moving along ways: turning, braking, walking and arriving; compiled, see `level.columns`."""
+"""Moving along paths: turning, braking, walking and arriving; compiled, see `level.columns`."""
 
 from __future__ import annotations
 
@@ -59,7 +59,7 @@ def place(stage: PlaceStage, tick: int, now: Moving, poses: Poses) -> None:
 def take_way(
     now: Moving, v: int, a: int, way: NDArray[np.float64], stop: float, short: float, turn_at: int
 ) -> None:
-    """Take a way, (places, 5); see `Motion.go`."""
+    """Take a path, (points, 5); see `Motion.go`."""
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
     agree((way.shape[1], len(way) <= plain(now).points.shape[2]), (5, True))
     _take_way(laid_out(MovingColumns, now), v, a, way, len(way), stop, short, turn_at)
@@ -77,7 +77,7 @@ def take_way_to(
     stop: float,
     turn_at: int,
 ) -> None:
-    """Take a way, (places, 5), that leads as near to a place as it can get."""
+    """Take a path, (points, 5), that leads as near to a position as it can get."""
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
     agree((way.shape[1], 0 < len(way) <= plain(now).points.shape[2]), (5, True))
     laid = laid_out(MovingColumns, now)
@@ -86,21 +86,21 @@ def take_way_to(
 
 @door
 def stand(now: Moving, v: int, a: int) -> None:
-    """Leave its way, as soon as it has come to a stand on it."""
+    """Leave its path, as soon as it has stopped."""
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
     _stand(laid_out(MovingColumns, now), v, a)
 
 
 @door
 def turns_back(now: Moving, dt: float, v: int, a: int, x: float, y: float) -> bool:
-    """Whether somebody moves, and a place lies behind it rather than before it."""
+    """Whether a character moves, and a position is behind it."""
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
     return bool(_turns_back(laid_out(MovingColumns, now), dt, v, a, x, y))
 
 
 @door
 def run_out(now: Moving, v: int, a: int, way: NDArray[np.float64]) -> int:
-    """The places along its way up to where it could come to a stand, m, and how many these are.
+    """The points of its path up to where it could stop, m, and their number.
 
     `way`, (places, 5), is overwritten.
     """
@@ -111,7 +111,7 @@ def run_out(now: Moving, v: int, a: int, way: NDArray[np.float64]) -> int:
 
 @door
 def nearness(now: Moving, dt: float, v: int, a: int) -> tuple[float, bool, bool]:
-    """How near to where it was to go is close, m, whether it has arrived, or can get no nearer."""
+    """Its arrival distance, m, and whether it has arrived, or can get no nearer."""
     agree((0 <= v < len(plain(now).x), 0 <= a < plain(now).x.shape[1]), (True, True))
     close, arrived, unreachable = _nearness(laid_out(MovingColumns, now), dt, v, a)
     return float(close), bool(arrived), bool(unreachable)
@@ -132,7 +132,7 @@ def _move(
 
 
 def _follow_floor(now: Moving, floors: Floors, v: int, a: int) -> None:
-    """It is as high as the floor that its way is on, else the highest within a step."""
+    """Set its height to the floor of its path, else to the highest within a step."""
     x, y, sheet = now.x[v, a], now.y[v, a], -1
     if now.size[v, a] > 0:
         sheet = cast(Py_ssize_t, now.points[v, a, now.next[v, a], 4])
@@ -224,7 +224,7 @@ def _take_way(
     short: float,
     turn_at: int,
 ) -> None:
-    """As `take_way`; the way has so many places."""
+    """As `take_way`, for a path with this number of points."""
     beyond = 0.0
     for n in range(count - 1, -1, -1):
         now.points[v, a, n, 0], now.points[v, a, n, 1] = way[n, 0], way[n, 1]
@@ -261,7 +261,7 @@ def _take_way_to(
 def _begin_way(
     now: Moving, v: int, a: int, count: int, stop: float, short: float, turn_at: int
 ) -> None:
-    """Set out on the way whose places are written down."""
+    """Start on the path whose points were written."""
     now.next[v, a], now.size[v, a] = 0, count
     now.stop[v, a], now.short[v, a], now.turn_at[v, a] = stop, short, turn_at
     now.on_way[v, a], now.at_end[v, a], now.no_way[v, a] = True, False, False
@@ -269,7 +269,7 @@ def _begin_way(
 
 
 def _find_halt(now: Moving, v: int, a: int) -> None:
-    """The point of its way from which the next link begins."""
+    """The point of its path where the next link begins."""
     now.halt[v, a] = -1
     for n in range(now.size[v, a] - 1, now.next[v, a], -1):
         if now.points[v, a, n, 3] >= 0.0:
@@ -277,7 +277,7 @@ def _find_halt(now: Moving, v: int, a: int) -> None:
 
 
 def _stand(moving: Moving, v: int, a: int) -> None:
-    """Leave its way, as soon as it has come to a stand on it."""
+    """Leave its path, as soon as it has stopped."""
     moving.on_way[v, a] = moving.at_end[v, a] = moving.no_way[v, a] = False
     moving.short[v, a] = 0.0
 
@@ -299,7 +299,7 @@ def note_news(doing: Doing, v: int, a: int, was_done: bool, was_failed: bool) ->
 def _want(
     moving: Moving, v: int, a: int, x: float, y: float, z: float, stop: float, doing: Doing
 ) -> None:
-    """A way to a place is to be found, or as near as it can get.
+    """Request a path to a position, or as near as it can get.
 
     Who is moved from outside would go straight.
     """
@@ -314,7 +314,7 @@ def _want(
 
 
 def _run_out(now: Moving, v: int, a: int, way: NDArray[np.float64]) -> int:
-    """The places along its way up to where it could come to a stand; -1 if there is no room."""
+    """The points of its path up to where it could stop; -1 if there is no room."""
     rest = now.speed[v, a] * now.speed[v, a] / (2.0 * now.acceleration[v, a])
     x, y, count = now.x[v, a], now.y[v, a], 0
     for n in range(now.next[v, a], now.size[v, a]):
@@ -399,7 +399,7 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
 
 
 def _begin_link(now: Moving, v: int, a: int) -> bool:
-    """Whether its way goes on by a link; then it is on it."""
+    """Whether its path continues with a link; then it is on the link."""
     by = now.points[v, a, now.next[v, a], 3]
     if by < 0.0:
         return False
@@ -408,13 +408,13 @@ def _begin_link(now: Moving, v: int, a: int) -> bool:
 
 
 def _beyond_halt(now: Moving, v: int, a: int) -> float:
-    """How long its way is behind the place where the next link begins, m; negative for none."""
+    """Length of its path after the start of the next link, m; negative for none."""
     halt = now.halt[v, a]
     return float(now.beyond[v, a, halt]) if halt >= 0 else -INF
 
 
 def _climb(now: Moving, links: Links, state_for: float, dt: float, v: int, a: int) -> None:
-    """Go on by a link, at an even pace; whoever is on one goes on to its end."""
+    """Move along a link at an even pace, up to its end."""
     link = now.link[v, a]
     now.stuck_for[v, a] = 0.0
     if now.still[v, a] or not now.driven[v, a]:
@@ -450,7 +450,7 @@ def _climb(now: Moving, links: Links, state_for: float, dt: float, v: int, a: in
 
 
 def _left(now: Moving, v: int, a: int) -> float:
-    """How much of its way it has left, m, also of one that it has just given up."""
+    """Remaining length of its path, m, also of one that it has just given up."""
     if now.size[v, a] == 0:
         return 0.0
     n = now.next[v, a]
@@ -461,12 +461,12 @@ def _left(now: Moving, v: int, a: int) -> float:
 
 
 def _close_to_goal(now: Moving, dt: float, v: int, a: int) -> float:
-    """Nearer than this to its goal it has arrived, m: no stop is finer than a tick's way."""
+    """Its arrival distance, m: at least one tick's walk."""
     return float(max(now.arrive[v, a], now.pace[v, a] * dt) + NEAR)
 
 
 def _arrive(now: Moving, left: float, dt: float, v: int, a: int) -> None:
-    """Leave the way if no more than so much is left of it, m."""
+    """Leave the path if no more than this length is left, m."""
     if now.halt[v, a] >= 0:
         return  # a link is left of it, if a short one
     close = NEAR
@@ -477,7 +477,7 @@ def _arrive(now: Moving, left: float, dt: float, v: int, a: int) -> None:
 
 
 def _turn(now: Moving, toward: float, state_for: float, dt: float, v: int, a: int) -> float:
-    """Turn its head to where it looks, as fast as it can; how far it was turned, rad."""
+    """Turn towards where it looks, as fast as it can; return the angle turned, rad."""
     look, wanted = now.look[v, a], toward
     if look in (AT_FOCUS, AT_PLACE):
         aim_x, aim_y = now.look_x[v, a] - now.x[v, a], now.look_y[v, a] - now.y[v, a]
@@ -518,7 +518,7 @@ def _can_stop_within(far: float, acceleration: float, dt: float) -> float:
 
 
 def _walk(now: Moving, way: float, v: int, a: int) -> float:
-    """Walk so far along its way, m, up to where a link begins; how far it came."""
+    """Walk along its path, up to the start of a link, m; return the distance walked."""
     rest, moved, come = way, 0.0, False
     while not come:
         n = now.next[v, a]

@@ -1,4 +1,4 @@
-"""What conditions ask for with a name, such as `seen("front")`, as plain arrays."""
+"""The named parts of conditions, such as `seen("front")`, as plain arrays."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ class NamedSignals(NamedTuple):
 
     @classmethod
     def blank(cls, count: int, shape: tuple[int, ...]) -> NamedSignals:
-        """So many of them."""
+        """A table of this size."""
         return cls(
             np.zeros(count, dtype=np.int8),
             np.zeros(count, dtype=np.int32),

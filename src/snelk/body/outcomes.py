@@ -1,4 +1,4 @@
-"""What comes of transitions, of catching, and of what the game does.
+"""The effects of transitions, of catching, and of the game.
 
 Attributes change, noises are made, alarms raised, and characters taken out; all of it holds from
 the next tick on.
@@ -31,7 +31,7 @@ SLACK = 1e-9
 
 
 class Effect(NamedTuple):
-    """An attribute that changed, or somebody who was taken out, from the next tick on."""
+    """A changed attribute, or a removed character, from the next tick."""
 
     variant: int
     who: int  # character
@@ -59,7 +59,7 @@ Given = models.Effect | models.Change
 
 
 class Spawn(NamedTuple):
-    """Somebody that comes in, from the next tick on."""
+    """A character to spawn, from the next tick."""
 
     variant: int
     who: int  # character
@@ -186,20 +186,20 @@ class Outcomes:
             self.door_noises.append((v, name, rules.noise, who))
 
     def queue(self, effect: Given) -> None:
-        """What a live game does to a character, a door or a light, at the next tick."""
+        """An effect of a live game on a character, a door or a light, at the next tick."""
         self._queued.append(effect)
 
     def mark(self) -> int:
-        """How much is queued, to take back what is queued after."""
+        """A mark in the queue, to take back whatever is queued after it."""
         return len(self._queued)
 
     def take_back(self, mark: int) -> None:
-        """Forget what was queued since a mark, at this same tick."""
+        """Drop what was queued since a mark, at the same tick."""
         del self._queued[mark:]
 
     @property
     def coming(self) -> list[str]:
-        """Who is to be spawned at the next tick."""
+        """The characters to spawn at the next tick."""
         return [each.of for each in self._queued if isinstance(each, models.Effect) and each.spawns]
 
     def _give(self, effect: Given, v: int) -> None:
@@ -245,7 +245,7 @@ class Outcomes:
                 self._give(_lists(self.setups[v], self._recorded)[listed][n], v)
 
     def tell_alarm(self, alarm: Alarm, count: int) -> None:
-        """An alarm was raised, and so many know of it from the next tick on."""
+        """An alarm was raised, and this many agents know of it from the next tick."""
         v, a, teams = alarm.variant, alarm.teller, ", ".join(alarm.teams)
         focus = max(alarm.target, NOBODY)
         of = f" of {self.names[focus]}" if focus >= 0 else ""
@@ -259,7 +259,7 @@ class Outcomes:
     def _set(
         self, v: int, who: int, name: str, value: float, adds: bool, by: int, cause: str
     ) -> None:
-        """Give an attribute of somebody a value, or add to it; who has none of it has 0."""
+        """Set an attribute, or add to it; a missing one starts at 0."""
         if who < 0:
             text = f"nobody to set target.{name} of: it has no focus ({cause})"
             self._tell(v, "missed", by, NOBODY, text)
@@ -275,7 +275,7 @@ class Outcomes:
         self._tell(v, "became", by, who, f"{name} {was} → {now:g} ({cause})")
 
     def _remove(self, v: int, who: int, by: int, cause: str) -> None:
-        """Take somebody out: from the next tick on it is not there, and does nothing."""
+        """Remove a character: from the next tick it is absent and does nothing."""
         if who < 0:
             text = f"nobody to remove: it has no focus ({cause})"
             self._tell(v, "missed", by, NOBODY, text)
@@ -288,7 +288,7 @@ class Outcomes:
         self._tell(v, "removed", by, who, f"is removed ({cause})")
 
     def _spawn(self, v: int, who: int, effect: models.Effect) -> None:
-        """Let somebody come in: from the next tick on it is there, as it is at the beginning."""
+        """Spawn a character: from the next tick it is present, as at the start."""
         if not self.removed[v, who]:
             self._tell(
                 v, "missed", NOBODY, who, f"is already present, and is not spawned ({GIVEN})"
@@ -308,7 +308,7 @@ class Outcomes:
             self.changed.append(Effect(v, who, name, before, now, NOBODY, "comes in"))
 
     def _tell(self, v: int, kind: str, by: int, who: int, text: str) -> None:
-        """An event, at the place of whom it happens to, or of whoever does it."""
+        """An event, at the position of the target, or else of the agent."""
         p, at = v if len(self._poses.x) > 1 else 0, who if who >= 0 else int(self.characters[by])
         x, y = float(self._poses.x[p, at]), float(self._poses.y[p, at])
         self.happenings.append(Happening(v, by, kind, who, x, y, text))

@@ -1,4 +1,4 @@
-"""What an agent makes of places: does it see them."""
+"""Whether an agent sees given positions."""
 
 from __future__ import annotations
 

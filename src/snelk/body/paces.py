@@ -1,4 +1,4 @@
-"""Bodies on their ways: the paces and looks there are, and all that moving reads and writes."""
+"""Paces and looks, and all arrays that moving reads and writes."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ NEAR = 1e-9
 
 
 class Moving(NamedTuple):
-    """Everybody's body and the way it is on: (variant, agent) where nothing else is said."""
+    """All bodies and their paths: (variant, agent), unless noted."""
 
     driven: Truths  # who is moved here; the others' places are written from outside
     x: Numbers  # m

@@ -1,4 +1,4 @@
-"""Walking a route from its nearest point on: compiled, see `snelk.level.columns`."""
+"""Patrols: a route, from its nearest point; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ NAN = float("nan")
 def patrol(
     moving: Moving, stage: RoundStage, poses: Poses, state: int, v: int, a: int, doing: Doing
 ) -> float:
-    """Go on to the next corner, after a pause at the one it came to; s until it thinks again."""
+    """Go to the next corner, after a pause at this one; s until it decides again."""
     first = stage.first[v, a, state]
     count, about = stage.last[v, a, state] - first, stage.about[v, a, state]
     if count > 0 and (about >= 0 or (about != WHERE_IT_IS and not stage.begun[v, a])):
@@ -63,7 +63,7 @@ def patrol(
 def _centre(
     moving: Moving, stage: RoundStage, poses: Poses, about: int, v: int, a: int
 ) -> tuple[float, float, float]:
-    """Where a route's first corner is to lie; NaN where whom it is about is not there."""
+    """The position of a route's first corner; NaN if the character it follows is absent."""
     x, y, z = NAN, NAN, NAN
     if about >= 0:
         p = v if poses.x.shape[0] > 1 else 0

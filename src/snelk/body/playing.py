@@ -1,4 +1,4 @@
-"""A simulated player: it goes to a place past everybody, looks ahead, waits, and hides when warned.
+"""A simulated player: it goes to a goal, looks ahead, waits, and hides when warned.
 
 What it minds and how often goes by its care and by how many of the others it knows; both are drawn
 once, by the seed of the run. The rules are those of docs/calculations.md.
@@ -79,7 +79,7 @@ OUT_OF_IT = minds.Effects(removes="own")
 
 
 class _Danger(NamedTuple):
-    """Who would have it in view, and how far along its way, m."""
+    """A watcher that would have it in view, and how far along its path, m."""
 
     who: int
     far: float
@@ -120,10 +120,10 @@ class Play(Activity):
         return {**vars(self), "_room": None}
 
     def come_to_end(self) -> None:
-        """Its way is at its end; whether that is its goal is seen in `think`."""
+        """It is at the end of its path; `think` finds whether that is its goal."""
 
     def think(self) -> float:
-        """Look after oneself; asked at every tick, as signs are seen when they are there."""
+        """Decide; called at every tick, so that signs are seen at once."""
         me = self.me
         if self.done:
             return NEVER
@@ -199,7 +199,7 @@ class Play(Activity):
     def _seen_by(
         self, places: Numbers, tau: float | None = None, whom: NDArray[np.intp] | None = None
     ) -> NDArray[np.int64]:
-        """(places,) who would have it in view there, the first or -1; foreseen for so many s.
+        """(points,) the first watcher with it in view, or -1; at these times from now, s.
 
         Of those whom it does not know it takes it that they stay as they are.
         """
@@ -225,11 +225,11 @@ class Play(Activity):
         return found
 
     def _foresees(self, w: int) -> bool:
-        """Whether it knows where somebody goes next, and that one moves."""
+        """Whether it knows an agent's routine, and that agent moves."""
         return bool(self.known[w] and self.me.world.motion.driven[self.me.v, w])
 
     def _foreseen(self, w: int, i: int, p: int, tau: float) -> tuple[Poses, Numbers]:
-        """Everybody's poses, as laid out, with one farther on its way; and where that one is."""
+        """The poses of all, with one agent farther along its path; and its position."""
         world, motion, v = self.me.world, self.me.world.motion, self.me.v
         poses = world.senses.poses
         if self._room is None:
@@ -243,7 +243,7 @@ class Play(Activity):
         return laid, np.array([x, y])
 
     def _danger(self) -> _Danger | None:
-        """The first place on its way where somebody would have it in view."""
+        """The first point of its path where a watcher would have it in view."""
         way, along = self._samples()
         foreseen = np.array([self._foresees(w) for w in self.watchers.tolist()], np.bool_)
         moving, still = self.watchers[foreseen], self.watchers[~foreseen]
@@ -263,7 +263,7 @@ class Play(Activity):
         return None
 
     def _samples(self) -> tuple[Numbers, Numbers]:
-        """(places, 3) on its way ahead, m, and how far along that they are."""
+        """(points, 3) of its path ahead, m, and their distances along it."""
         me, far = self.me, AHEAD + AHEAD_BY_CARE * self.care
         if me.on_way:
             way = np.vstack([me.here, me.world.motion.ahead(me.v, me.a)])
@@ -273,7 +273,7 @@ class Play(Activity):
         return _along(way, np.arange(APART, far + SLACK, APART))
 
     def _in_space(self, way: Way) -> Numbers:
-        """(places, 3) of a way by `path`, from where it is on."""
+        """(points, 3) of a path by `path`, from its position."""
         level, here = self.me.world.level, self.me.here
         places = np.vstack([here, np.column_stack([way[:, :2], np.full(len(way), here[2])])])
         for n, floor in enumerate(way[:, 4].astype(int).tolist(), start=1):
@@ -336,14 +336,14 @@ class Play(Activity):
             self._tell("waits", danger.who, f"{danger.far:.1f}")
 
     def _try_again(self) -> None:
-        """There was no way; a door may have opened since."""
+        """There was no path; a door may have opened since."""
         self._plan()
         if self.legs:
             self.doing = GOING
             self._tell("goes_on", NOBODY, "there is a way")
 
     def _wait_on(self) -> None:
-        """Go on when nobody looks any more, or when its patience is over: by another way.
+        """Go on when nobody looks any longer, or when its patience is over, on another path.
 
         It does not wait where somebody is about to look.
         """
@@ -425,7 +425,7 @@ class Play(Activity):
         return places[near[best]] if np.isfinite(lengths[best]) else None
 
     def _plan(self) -> None:
-        """Choose a way, the shortest or one around; what of it is in view counts more."""
+        """Choose a path, the shortest or a detour; parts in view cost more."""
         me, chance = self.me, self.me.chance
         level, near = me.world.level, me.world.motion.nearness(me.v, me.a)[0]
         goals = comes_to(me.walker, level, self.written.to, me.here, near)
@@ -448,7 +448,7 @@ class Play(Activity):
         self._set_out()
 
     def _cost(self, legs: list[Numbers]) -> float:
-        """How long a way is, m, with what of it is in view now counting more."""
+        """The cost of a path, m: parts in view now cost more."""
         me, start = self.me, self.me.here
         pieces: list[Numbers] = []
         for leg in legs:
@@ -467,7 +467,7 @@ class Play(Activity):
         self.me.walk_to(self.legs[0])
 
     def _next_leg(self) -> None:
-        """It has come to where it turned: on to the next; if it gets no nearer, it plans anew."""
+        """It is at a corner of its path: go on to the next; if it gets no nearer, plan again."""
         if len(self.legs) > 1:
             self.legs = self.legs[1:]
             self._set_out()
@@ -491,7 +491,7 @@ class Play(Activity):
         return NEVER
 
     def _tell(self, kind: str, by: int, text: str) -> None:
-        """What it did or saw, about whom."""
+        """Record what it did or saw, and about whom."""
         me = self.me
         about = int(me.world.characters[by]) if by >= 0 else NOBODY
         x, y, _ = me.here.tolist()
@@ -499,7 +499,7 @@ class Play(Activity):
 
 
 def comes_to(walker: Walker, level: Level, name: str, here: Numbers, near: float) -> list[Numbers]:
-    """Those places of a spot or a zone that a way leads to; near means within so many m."""
+    """The reachable positions of a spot or a zone; `near` is a distance in m."""
     found = []
     for place in level.places_named(name, float(here[2])) if walker.part >= 0 else ():
         there = walker.nearest(place)
@@ -513,7 +513,7 @@ def comes_to(walker: Walker, level: Level, name: str, here: Numbers, near: float
 
 
 def _along(way: Numbers, far: Numbers) -> tuple[Numbers, Numbers]:
-    """(places, 3) so far along a way, m, and how far that is; none beyond its end."""
+    """(points, 3) at these distances along a path, m, and the distances; none beyond its end."""
     steps = np.hypot(*np.diff(way[:, :2], axis=0).T)
     at = np.concatenate([[0.0], np.cumsum(steps)])
     far = far[far <= at[-1] + SLACK]

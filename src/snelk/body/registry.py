@@ -1,4 +1,4 @@
-"""Activities that users write: what they are told, what they answer, and a checker for them."""
+"""Users' own activities: what they are given, what they return, and a checker for them."""
 
 from __future__ import annotations
 
@@ -87,7 +87,7 @@ UserActivity = Callable[[Situation], Move]
 
 
 class Registered(NamedTuple):
-    """An activity and where it is written, which a function forgets that is sent elsewhere."""
+    """An activity and its file, which a function forgets when it is sent to another process."""
 
     function: UserActivity
     file: str
@@ -139,7 +139,7 @@ def registered(name: str) -> Registered:
 
 
 def ask(name: str, situation: Situation) -> Move:
-    """What an activity answers in a situation.
+    """The move of an activity in a situation.
 
     Raises:
         InputError: It is not registered, raises an error, or its answer cannot be done; with the
@@ -220,7 +220,7 @@ such as snelk.Move(to=me.home)
 
 
 def check_move(move: object, place: str, *, source: str = "activity") -> Move:
-    """What an activity answered, if it can be done.
+    """The move of an activity, if it is valid.
 
     Raises:
         InputError: It is no `Move`, or one of its numbers is none.
@@ -243,7 +243,7 @@ def check_move(move: object, place: str, *, source: str = "activity") -> Move:
 
 
 def _are_finite(value: object, shape: tuple[int, ...]) -> bool:
-    """Whether a value is made of finite numbers, so many."""
+    """Whether a value has this number of finite numbers."""
     try:
         numbers = np.asarray(value, dtype=np.float64)
     except (TypeError, ValueError):
@@ -252,7 +252,7 @@ def _are_finite(value: object, shape: tuple[int, ...]) -> bool:
 
 
 def _made_up(number: int) -> Situation:
-    """A situation at random, the same for the same number."""
+    """A random situation, the same for the same number."""
     chance = np.random.default_rng(number)
     x, y, home_x, home_y, far_x, far_y = chance.uniform(-20, 20, 6).tolist()
     knows, sees = number % 2 == 1, number % 4 == 1

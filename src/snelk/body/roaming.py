@@ -1,4 +1,4 @@
-"""Roaming: the areas there are to roam over, and what `snelk.body.wandering` leaves to Python."""
+"""Roaming: its areas, and what `snelk.body.wandering` leaves to Python."""
 
 from __future__ import annotations
 
@@ -65,7 +65,7 @@ class Area:
         return part_of(self.ground, *place.tolist()) == 0
 
     def shape_at(self, place: Numbers) -> BaseGeometry:
-        """Its polygon on the floor where somebody stands; the first if there is none."""
+        """Its polygon on the floor of a character; the first if there is none."""
         sheet = sheet_of(self.ground, *place.tolist())
         on = [
             shape for shape, floor in zip(self.shapes, self.sheets, strict=True) if floor == sheet
@@ -147,7 +147,7 @@ def area_of(me: Me, written: RoamSettings, known: dict[object, object]) -> Area 
 
 
 class Roaming:
-    """Everybody's roaming: what `snelk.body.wandering` does, and what it leaves to Python.
+    """Roaming of all agents: what `snelk.body.wandering` does, and what it leaves to Python.
 
     Args:
         world: The scene.
@@ -240,7 +240,7 @@ class Roaming:
         return again
 
     def make_room(self, motion: Motion) -> None:
-        """Let there be room for a way and one place more."""
+        """Make room for a path and one point more."""
         most = plain(motion.now).points.shape[2] + 1
         if len(self._stage.way) < most:
             self._lay_out(way=np.zeros((most, 5)))

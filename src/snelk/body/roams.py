@@ -1,4 +1,4 @@
-"""Where everybody roams, and how it stands with that, as plain arrays."""
+"""The state of roaming of all agents, as plain arrays."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The routes that everybody walks on rounds, and how far they are with them, as plain arrays."""
+"""The routes of patrols, and how far agents are along them, as plain arrays."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The scene that agents act in: what their activities know of the world, and write to it.
+"""The part of the world that activities can read and write.
 
 `snelk.body.world.World` is one. Activities know no more of it than this.
 """
@@ -43,7 +43,7 @@ Place = tuple[float, ...]
 
 
 class Senses(NamedTuple):
-    """What the senses and the memory came to at a tick."""
+    """The results of senses and memory at a tick."""
 
     poses: Poses
     laid_poses: Poses  # as compiled loops read them
@@ -94,7 +94,7 @@ Outlook = tuple[Bodies, SightNumbers, SightLimits, Around, LightNumbers, Zones, 
 
 
 class Footing(Protocol):
-    """The ways over the ground, and what everybody does there."""
+    """The paths over the ground, and what everybody does there."""
 
     doing: Doing
     laid: Doing  # the same as compiled loops read it
@@ -103,17 +103,17 @@ class Footing(Protocol):
         """The ground that an agent walks on."""
 
     def goes_on_to(self, v: int, a: int) -> list[tuple[Numbers, float]]:
-        """The next corners of who walks its rounds, and for how long it stands before each, s."""
+        """The next corners of a patrol, and the pause before each, s."""
 
     def shift(self, v: int, a: int, x: float, y: float) -> None:
         """Push somebody by so much, m, as far as the ground allows that."""
 
     def set_out(self, v: int, a: int, goal: Numbers, stop: float) -> bool:
-        """Take the way to a place; tell whether that is done, or left to Python."""
+        """Take the path to a position; return whether that is done, or left to Python."""
 
 
 class Scene(Protocol):
-    """All agents of all variants, as one of them can ask; see `World` for what each is."""
+    """All agents of all variants, as an activity can read them; see `World`."""
 
     setups: Sequence[Setup]
     names: tuple[str, ...]
@@ -141,10 +141,10 @@ class Scene(Protocol):
 
     @property
     def footing(self) -> Footing:
-        """The ways over the ground."""
+        """The paths over the ground."""
 
     def present(self, characters: NDArray[np.int32]) -> Truths:
-        """(variant, of these) who is there at this tick."""
+        """(variant, of these) who is present at this tick."""
 
     @property
     def asleep(self) -> Truths:

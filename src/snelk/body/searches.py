@@ -1,4 +1,4 @@
-"""Where everybody searches, and how far each has come with that, as plain arrays."""
+"""The state of all searches, as plain arrays."""
 
 from __future__ import annotations
 
@@ -76,7 +76,7 @@ class Notes(NamedTuple):
 
     @classmethod
     def blank(cls, count: int) -> Notes:
-        """Room for so many."""
+        """Arrays of this size."""
         variant, agent, search, point = np.zeros((4, count), dtype=np.int32)
         what, outcome, method = np.zeros((3, count), dtype=np.int8)
         t, x, y, z, likelihood, walked = np.zeros((6, count))

@@ -174,7 +174,7 @@ def plan_by_lengths(
     *,
     begins: bool,
 ) -> bool:
-    """Plan the points of one agent by the ways to its places, which are written down.
+    """Plan the points of one agent by the lengths of its paths, which are known.
 
     Args:
         walk: Its ground.
@@ -198,7 +198,7 @@ def plan_by_lengths(
 
 @door
 def go_to_next(searches: SearchStage, stage: BodyStage, moving: Moving, time: float) -> int:
-    """Let those go to the next point who have just found no way; return how many want one.
+    """Send those that found no path to their next point; return how many need a path.
 
     Args:
         searches: Who has just set out; overwritten.
@@ -228,7 +228,7 @@ def search_cells(
     a: int,
     fresh: bool,
 ) -> float:
-    """Go where the target is likeliest to be found soon; what is seen empty is not likely.
+    """Go to the best cell; cells seen empty have no likelihood.
 
     Args:
         searches: How far it has come; overwritten.
@@ -393,7 +393,7 @@ def _search_points(
 
 
 def _how_tall(searches: SearchStage, now: Attended, v: int, a: int) -> int:
-    """As tall as which character somebody would be whom it looks for: the focus, or itself."""
+    """The character whose height is used for the target: the focus, or the agent itself."""
     j: int = now.focus[v, a]
     return j if j >= 0 else searches.characters[a]
 
@@ -631,7 +631,7 @@ def _plan(
     v: int,
     a: int,
 ) -> bool:
-    """Plan all points of one agent, and set out for the first; tell whether that is known."""
+    """Plan all points of one agent, and go to the first; return whether the paths are known."""
     part = stage.doing.part[v, a]
     more = _lay_out_places(walk, searches, moving, part, v, a)
     while more:
@@ -677,7 +677,7 @@ def _plan_by_lengths(
 def _place(
     searches: SearchStage, moving: Moving, n: int, v: int, a: int
 ) -> tuple[float, float, float]:
-    """One of the places where it may search.
+    """One of the possible search points.
 
     Those nearby are on the floors of the level, of which each place tells the number; without
     floors they are as high as the searcher, and so are hideouts.
@@ -708,7 +708,7 @@ def _is_near(
 def _lay_out_places(
     walk: GroundStage, searches: SearchStage, moving: Moving, part: int, v: int, a: int
 ) -> bool:
-    """Plan to look where the target was last known; tell whether there are places beside."""
+    """Plan the last-known position; return whether there are other points."""
     state, any_left = searches.state[v, a], False
     searches.size[v, a] = 1
     searches.points[v, a, 0, 0], searches.points[v, a, 0, 1] = searches.x[v, a], searches.y[v, a]
@@ -729,7 +729,7 @@ def _lay_out_places(
 
 
 def _take_places(searches: SearchStage, moving: Moving, v: int, a: int) -> bool:
-    """By the ways to its places: which become points? Tell whether any are left."""
+    """Choose points by the paths to them; return whether any are left."""
     if searches.method[v, a, searches.state[v, a]] == HIDEOUTS:
         _take_hideouts(searches, moving, v, a)
         return False
@@ -737,7 +737,7 @@ def _take_places(searches: SearchStage, moving: Moving, v: int, a: int) -> bool:
 
 
 def _take_nearest(searches: SearchStage, moving: Moving, v: int, a: int) -> bool:
-    """Of points nearby the nearest to the last one, if it is not a long way round."""
+    """The point nearest to the last one, unless the path is a long detour."""
     state, best, any_left = searches.state[v, a], -1, False
     least, limit = INF, NEARBY_WITHIN * searches.radius[v, a, state]
     first = searches.first[v, a, state]
@@ -757,7 +757,7 @@ def _take_nearest(searches: SearchStage, moving: Moving, v: int, a: int) -> bool
 
 
 def _take_hideouts(searches: SearchStage, moving: Moving, v: int, a: int) -> None:
-    """Known spots within the radius by way, likeliest first: the nearer the likelier."""
+    """Known spots within the radius by path, the nearest first."""
     state, whole = searches.state[v, a], 0.0
     radius, first = searches.radius[v, a, state], searches.first[v, a, state]
     count = searches.last[v, a, state] - first
@@ -951,7 +951,7 @@ def _is_any_left(cells: Cells) -> bool:
 
 
 def _is_taken(searches: SearchStage, cells: Cells, count: int, target: int) -> bool:
-    """Whether another of its group is where it goes to, or goes there as well."""
+    """Whether another member of its group is at its goal, or goes there."""
     x, y, z = cells.centres[target, 0], cells.centres[target, 1], cells.centres[target, 2]
     return beside_others(searches.others, count, INF, x, y, z) <= 0.0
 
@@ -965,7 +965,7 @@ def _come_to_cell(
     v: int,
     a: int,
 ) -> None:
-    """Is it where it was to go to, or as near as it can get?"""
+    """Whether it is at its goal, or as near as it can get."""
     _close, _arrived, unreachable = _nearness(moving, stage.dt, v, a)
     if not (moving.at_end[v, a] or unreachable):
         return
@@ -1006,7 +1006,7 @@ def _end(
 def _note_point(
     searches: SearchStage, moving: Moving, v: int, a: int, time: float, what: int
 ) -> None:
-    """Note something of the point that it is on its way to, or at."""
+    """Log something about its current point."""
     at = searches.at[v, a]
     x, y, z = (
         searches.points[v, a, at, 0],

@@ -1,4 +1,4 @@
-"""Everybody's searches: how they are written, and what `snelk.body.searching` leaves to Python."""
+"""Searches: how they are set up, and what `snelk.body.searching` leaves to Python."""
 
 from __future__ import annotations
 
@@ -105,7 +105,7 @@ class Seeker:
         )  # fmt: skip
 
     def _laid_out(self, me: Me) -> Likelihood:
-        """Where the target may be: it has been spreading since it was last known."""
+        """The likelihood of the target, spread since it was last known."""
         stage, v, a = self._stage, me.v, me.a
         place = np.array([stage.x[v, a], stage.y[v, a], stage.z[v, a]])
         written, walker = me.settings.search, me.walker
@@ -118,7 +118,7 @@ class Seeker:
         return Likelihood(walker.ways, part, place, written.radius, written.cell, blur)
 
     def _age_and_blur(self, v: int, a: int) -> tuple[float, float]:
-        """How old what is believed of the focus is, s, and how far off it may be, m."""
+        """The age of the belief about the focus, s, and its error, m."""
         focus, senses = int(self._world.attention.focus[v, a]), self._world.senses
         if focus == PLACE:
             found = senses.places.drawn.age[v, a], senses.places.drawn.blur[v, a]
@@ -130,7 +130,7 @@ class Seeker:
         return age, blur
 
     def plan(self, me: Me, walk: GroundStage) -> None:
-        """Plan the points of an agent where the level is too large to know all ways."""
+        """Plan the points of an agent in a level too large to know all paths."""
         world, stage, v, a = self._world, self._stage, me.v, me.a
         given = (walk, self.stage, world.stage, world.motion.now, me.t, v, a)
         more = plan_by_lengths(*given, begins=True)
@@ -158,7 +158,7 @@ def _note_of(row: Sequence[Any]) -> Note:
 
 
 def _searches_of(world: Scene) -> SearchStage:
-    """Pack how everybody searches into arrays; nobody has begun to."""
+    """Pack the search settings of all agents into arrays, before any search."""
     ladders, characters = world.ladders, world.characters
     shape, states = ladders.used.shape, ladders.least.shape
     method = np.full(states, NO_SEARCH, dtype=np.int8)

@@ -1,4 +1,4 @@
-"""All that one tick of what agents attend to, decide and do, and of poses, reads and writes."""
+"""All that one tick of focus, decisions, activities and poses reads and writes."""
 
 from __future__ import annotations
 
@@ -98,7 +98,7 @@ class BodyStage(NamedTuple):
 
 
 class PlaceStage(NamedTuple):
-    """Where those are who are moved from outside, and who is not there."""
+    """Positions of characters moved from outside, and who is absent."""
 
     tracked: Poses  # (tick, variant or 1, character)
     characters: NDArray[np.int32]  # (agent,)

@@ -1,4 +1,4 @@
-"""How every agent stands at a tick: what its signals are gathered from, beside its senses."""
+"""What an agent's signals are computed from, apart from its senses."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ SLACK = 1e-9
 
 
 class Standing(NamedTuple):
-    """Its alert state, and where it belongs: (variant, agent) where nothing else is said."""
+    """Its alert state, home and territory: (variant, agent), unless noted."""
 
     state: NDArray[np.int16]
     entries: NDArray[np.int64]  # states entered before this one

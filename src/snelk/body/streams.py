@@ -1,4 +1,4 @@
-"""Streams of chance in the loops, each with the numbers of `snelk.chance.stream`: compiled.
+"""Random streams in the loops, with the numbers of `snelk.chance.stream`; compiled.
 
 The generator is Philox4x64-10 (Salmon et al. 2011, "Parallel random numbers: as easy as 1, 2, 3"):
 a block of four numbers is the key's scrambling of how many blocks came before, so that a stream
@@ -47,7 +47,7 @@ class Streams(NamedTuple):
         return cls(key, np.zeros(shape, np.uint64), block, np.full(shape, BLOCK))
 
     def begin(self, v: int, a: int, key: int) -> None:
-        """Let a stream begin anew, with a key of 128 bits."""
+        """Start a stream again, with a key of 128 bits."""
         self.key[v, a] = key & WORD, key >> 64
         self.blocks[v, a], self.used[v, a] = 0, BLOCK
 
@@ -73,7 +73,7 @@ def next_of(streams: Streams, v: int, a: int) -> float:
 
 
 def whole_of(streams: Streams, v: int, a: int, count: int) -> int:
-    """As `draw_whole`: the upper half of a product, drawn again where that would favour some.
+    """As `draw_whole`: the upper half of a product, drawn again where that would be uneven.
 
     Lemire 2019, "Fast random integer generation in an interval"; of each word the lower half first.
     """

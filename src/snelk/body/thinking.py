@@ -1,4 +1,4 @@
-"""Thinking: what agents do in their states, each when its time has come, and the ways they take.
+"""Decisions within activities, each agent at its own times, and paths.
 
 Most of it is done by compiled loops (`snelk.body.acting`); what they leave is done here, by the
 activities that are objects in Python, for the agents that need it only.
@@ -66,7 +66,7 @@ WALKS = {"go", "home", "resume", "patrol", "flee", "evade"}
 
 
 class Thinking:
-    """What everybody does.
+    """The activities of all agents.
 
     Args:
         world: The scene.
@@ -116,7 +116,7 @@ class Thinking:
                         doing.spots[v, a, s] = world.spots[state.go.spot]
 
     def __getstate__(self) -> dict[str, Any]:
-        """All but room to work in, which is laid out anew; see `snelk.runs.saving`."""
+        """All but scratch space, which is made again; see `snelk.runs.saving`."""
         return {**vars(self), "_stages": {}, "walks": []}
 
     def __setstate__(self, state: dict[str, Any]) -> None:
@@ -124,7 +124,7 @@ class Thinking:
         self._renew_walks()
 
     def leave(self, step: Step) -> None:
-        """A state is left; who is woken is busy for a while."""
+        """A state is left; an agent that is woken is busy for a while."""
         world, v, a = self._world, step.variant, step.agent
         before = world.states_of(v, a)[step.before]
         if before.sleep is not None:
@@ -135,12 +135,12 @@ class Thinking:
             self.seeker.leave(v, a)
 
     def let_go(self, v: int, a: int) -> None:
-        """Somebody is gone for good, and with it what it did."""
+        """A character is removed, and its activity with it."""
         if self.doing.kind[v, a] == SEARCH:
             self.seeker.leave(v, a)
 
     def let_in(self, v: int, a: int) -> None:
-        """Somebody comes in: nothing is left of what it did before, and its home may be another."""
+        """A character is spawned, without its former activity, and perhaps with another home."""
         motion, doing = self._world.motion, self.doing
         self._objects.pop((v, a), None)
         self._walkers.pop((v, a), None)
@@ -154,7 +154,7 @@ class Thinking:
             self._rounds.start[v, a] = motion.x[v, a], motion.y[v, a], up
 
     def begin(self, v: int, a: int) -> None:
-        """Begin what is done in the state that an agent is in now."""
+        """Begin the activity of an agent's current state."""
         doing, world = self.doing, self._world
         doing.kind[v, a] = self._kinds[v, a, max(int(world.ladders.state[v, a]), 0)]
         doing.to_x[v, a] = doing.to_y[v, a] = doing.to_z[v, a] = np.nan
@@ -187,11 +187,11 @@ class Thinking:
         return found
 
     def activity_of(self, v: int, a: int) -> Activity | None:
-        """What somebody does that is an object in Python; None for what loops do."""
+        """The activity of an agent as a Python object; None for those in loops."""
         return self._objects.get((v, a))
 
     def _name(self, v: int, a: int) -> str:
-        """The name of what somebody does in the state that it is in now."""
+        """The name of the activity of an agent's current state."""
         names = self._names.get((v, a))
         return names[self._world.ladders.state[v, a]] if names else State().activity
 
@@ -202,7 +202,7 @@ class Thinking:
         return self._roaming.stage, self._laid_rounds, self._laid_flights, self.seeker.stage
 
     def ask_others(self) -> None:
-        """Let those think of whom loops leave that to Python."""
+        """Let agents decide that loops leave to Python."""
         for v, a in np.argwhere(self._world.timing.due).tolist():
             self._ask(v, a)
 
@@ -212,7 +212,7 @@ class Thinking:
             self._tell_news(v, a)
 
     def _ask(self, v: int, a: int) -> None:
-        """Let somebody think of whom loops leave that to Python."""
+        """Let one agent decide that loops leave to Python."""
         world, timing, doing = self._world, self._world.timing, self.doing
         activity = self._objects.get((v, a))
         time_is_up = world.time >= timing.next_thought[v, a] - SLACK
@@ -232,7 +232,7 @@ class Thinking:
         doing.news[v, a] = newly_done + NEWLY_FAILED * bool(doing.failed[v, a] and not was_failed)
 
     def shift(self, v: int, a: int, x: float, y: float) -> None:
-        """Push somebody by so much, m, or along one axis only where a wall is in the way."""
+        """Push a body, m, or along one axis only if a wall is in the way."""
         motion, me = self._world.motion, Me(self._world, v, a)
         here, walker = me.here, self.walker_of(v, a)
         for step in ((x, y, 0.0), (x, 0.0, 0.0), (0.0, y, 0.0)):
@@ -249,7 +249,7 @@ class Thinking:
                 me.find_way()
 
     def find_ways(self, stage: BodyStage, wants: int) -> None:
-        """Find what is wanted on the ground: spots, directions, points to search, and ways."""
+        """Compute what was requested: spots, directions, search points and paths."""
         doing, asks, points = self.doing, self._flights.asks, self.seeker.asks
         if wants == WHOSE_GROUND:
             unknown = (doing.wants | (asks != 0) | points) & (doing.ground < 0)
@@ -265,7 +265,7 @@ class Thinking:
         self._renew_walks()
 
     def _renew_walks(self) -> None:
-        """More may be known of the ways between corners than before."""
+        """More paths between corners may be known than before."""
         walks = [next(ways.stages(self._stages)) for ways in self._grounds]
         if len(walks) != len(self.walks) or not all(map(operator.is_, walks, self.walks)):
             self.walks = walks
@@ -297,7 +297,7 @@ class Thinking:
             seeker.plan(Me(world, v, a), next(self._walkers[v, a].ways.stages(self._stages)))
 
     def _set_out(self, stage: BodyStage) -> None:
-        """Find the ways that are wanted."""
+        """Find the requested paths."""
         motion, left = self._world.motion, 0
         for index, ways in enumerate(self._grounds):
             for walk in ways.stages(self._stages):
@@ -309,7 +309,7 @@ class Thinking:
             Me(self._world, v, a).find_way()
 
     def set_out(self, v: int, a: int, goal: Numbers, stop: float) -> bool:
-        """Take the way to a place, or as near as an agent can get; tell whether that is done.
+        """Take the path to a position, or as near as an agent can get; return whether it is done.
 
         Who is moved here and turns in arcs, has to turn back or stands where it cannot, has to
         find its way itself.
@@ -332,7 +332,7 @@ class Thinking:
             world.happenings.append(Happening(v, a, "failed", NOBODY, x, y, activity))
 
     def tell_ends(self) -> None:
-        """Ways that have just come to their end: there, or as near as it gets, and why not."""
+        """Record the ends of paths: arrived, or as near as it can get, and why."""
         world = self._world
         for v, a in np.argwhere(world.timing.at_end).tolist():
             if self.doing.joins[v, a]:
@@ -350,7 +350,7 @@ class Thinking:
                 world.happenings.append(Happening(v, a, "unreachable", NOBODY, x, y, text))
 
     def _why_short(self, me: Me, goal: Numbers) -> str:
-        """How far from where it wanted to go somebody has to stop, and what keeps it off."""
+        """How far from its goal an agent has to stop, and what is in the way."""
         if np.isnan(goal[0]):
             return "nowhere: there is no ground to go to"
         on_floors = bool(self._world.level.data.floors)

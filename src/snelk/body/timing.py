@@ -1,4 +1,4 @@
-"""Whose turn it is: to think, to glance, to catch; compiled, see `snelk.level.columns`."""
+"""Whose turn it is to decide, to glance, to catch; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ if not compiled:  # else it is the loop's own, by the .pxd
 
 @door
 def who_thinks(moving: Moving, ladders: LadderState, tick: int, time: float, timing: Timing) -> int:
-    """Whose time to think has come, or whose way is at its end, and how many that are.
+    """Agents whose time to decide has come or whose path is over, and their number.
 
     Args:
         moving: Everybody's ways.

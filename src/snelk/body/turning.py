@@ -1,4 +1,4 @@
-"""Smooth turning: ways that begin with an arc, as tight as an agent can turn at its pace."""
+"""Smooth turning: paths that begin with an arc, as tight as an agent can turn at its pace."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ def arc_to(
 def smoothed(
     place: Numbers, heading: float, way: Numbers, radius: float, ground: shapely.Geometry
 ) -> Numbers | None:
-    """A way, (places, 2), that begins with an arc towards its first corner.
+    """A path, (points, 2), that begins with an arc towards its first corner.
 
     The shorter of both sides; None where neither lies within the ground, or it need not turn.
     """

@@ -1,4 +1,4 @@
-"""The ground that one agent walks on."""
+"""The walkable ground of one agent."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ Numbers = NDArray[np.float64]
 
 
 class Walker:
-    """The part of the ground that an agent walks on, and the ways over it. Places are (x, y, z).
+    """The part of the ground that an agent walks on, and the paths over it, as (x, y, z).
 
     Args:
         ways: The ways of a body of its size, within its territory.
@@ -31,7 +31,7 @@ class Walker:
         self.part = ways.part_at(here)
 
     def stands_at(self, here: Numbers) -> None:
-        """By links it may have come to another part of the ground."""
+        """A link may have brought it to another part of the ground."""
         part = self.ways.part_on(here) if self.ways.has_links else -1
         self.part = self.part if part < 0 else part
 
@@ -56,17 +56,17 @@ class Walker:
         return shapely.union_all(own) if len(own) != 1 else own[0]
 
     def nearest(self, place: Numbers) -> Numbers:
-        """The place itself, or if it cannot stand there the nearest where it can."""
+        """The position itself, or the nearest one where it can stand."""
         return self.ways.nearest(place, self.part)
 
     def length(self, start: Numbers, goal: Numbers) -> float:
-        """The length of the way between two places, or the nearest where it can stand, m."""
+        """Length of the path between two positions, or the nearest where it can stand, m."""
         if self.part < 0:
             return float("inf")
         return self.ways.length_on(self.part, start, goal)
 
     def path(self, start: Numbers, goal: Numbers) -> Numbers | None:
-        """The way to a place, (places, 5), or as near as it can get; None if there is none.
+        """The path to a position, (points, 5), or as near as it can get; None if there is none.
 
         First back onto the ground, if it stands too near a wall and none is between.
         """

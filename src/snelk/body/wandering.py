@@ -1,4 +1,4 @@
-"""Wandering so that in the long run no part of an area is visited more than another.
+"""Wandering that covers every part of an area equally in the long run.
 
 The agent walks straight; at the edge it leaves in a direction by the cosine law, and every so
 often it takes any direction. Of such a walk the places are spread evenly over the area, whatever
@@ -151,7 +151,7 @@ def _plan(
 
 
 def _sheet_of(stage: RoamStage, x: float, y: float, z: float) -> int:
-    """The floor that holds up whoever is at a place; 0 without floors, -1 for none."""
+    """The floor below a position; 0 without floors, -1 for none."""
     if len(stage.floors.planes) == 0:
         return 0
     return floor_below(stage.floors, x, y, z + STEP)
@@ -170,7 +170,7 @@ def _straight_on(
     v: int,
     a: int,
 ) -> int:
-    """Write down a straight way to the edge of an area, over all floors that hang together.
+    """Write a straight path to the edge of an area, over all connected floors.
 
     Returns how many places the way has then; with room for no more it ends where a floor does.
     """

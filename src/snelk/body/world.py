@@ -384,7 +384,7 @@ class World:
         self.thinking.seeker.forget_snapshots()
 
     def prepare(self) -> None:
-        """Let the ground grow, give up what is seen to be empty, and ignore what lies outside."""
+        """Grow the ground, drop disproved beliefs, and ignore targets outside territories."""
         if self._grows:
             self._grow_ground(self.senses.poses)
         if self._disproves.any():
@@ -395,7 +395,7 @@ class World:
             self._tend_doors()
 
     def _tend_doors(self) -> None:
-        """Let those open doors who come to them, and let doors shut by themselves."""
+        """Open doors for those that reach them, and let doors shut by themselves."""
         poses, motion = self.senses.poses, self.motion
         for (v, a), (wall, until) in list(self._opening.items()):
             if self.time >= until - SLACK:
@@ -431,7 +431,7 @@ class World:
                 self.outcomes.turn(v, name, "shut", NOBODY, BY_ITSELF)
 
     def _let_through(self, poses: Poses) -> None:
-        """Open doors at once for who is moved from outside, and would walk into them."""
+        """Open doors at once for characters moved from outside that would walk into them."""
         here = np.stack([poses.x, poses.y, poses.z], axis=2)
         here[~poses.present] = np.nan  # who comes in comes from nowhere
         before, self._came_from = self._came_from, here
@@ -457,20 +457,20 @@ class World:
                     )
 
     def mind_turns(self) -> None:
-        """Let conditions know, from the next tick on, what is open and lit now."""
+        """Update which doors are open and lights lit, for the next tick's conditions."""
         which = plain(self.named).which
         for n, (_, node) in enumerate(self.ladders.asked):
             if NAMED[node.word] == IS_ON:
                 which[n] = self.doors.are_on(node.word, node.parts[0].word)[:, None]
 
     def mind_doors(self) -> None:
-        """Doors have opened or shut: whoever is on a way looks for it anew."""
+        """Doors have opened or shut: everybody on a path plans again."""
         for v in np.flatnonzero(self.doors.changed).tolist():
             self.thinking.mind_doors(v)
         self.doors.changed[...] = False
 
     def mind_clues(self) -> list[SeenTo]:
-        """Who sees to clues at this tick, and which clues are there at the next."""
+        """Find who sees to clues at this tick, and which clues are present at the next."""
         clues, poses = self.clues, self.senses.poses
         # What `seen_to` leads to at the next tick is still about the clue.
         self.attention.now.seen_to[...] = clues.seen_to
@@ -493,7 +493,7 @@ class World:
         return self.setups[v].names_of(name)
 
     def take_transitions(self) -> bool:
-        """Take the transitions that are due; tell whether anything comes of them at once."""
+        """Take the transitions that are due; return whether they have effects."""
         self.company.hold_back(self._routine_rank)
         self.taken = self.ladders.take(self.laid_signals)
         for step in self.taken:
@@ -520,7 +520,7 @@ class World:
         return int(found[0]) if len(found) else NOBODY
 
     def let_in(self, spawn: Spawn) -> None:
-        """Somebody comes in, of whom nothing is left of what it was before."""
+        """A character is spawned, with nothing left of its former self."""
         v, j, effect = spawn.variant, spawn.who, spawn.effect
         a, name = self.agent_of(j), self.names[j]
         member, motion = self.setups[v].cast[name], self.motion
@@ -548,7 +548,7 @@ class World:
             self.thinking.begin(v, a)
 
     def _set_down(self, v: int, j: int, at: Place, z: float, heading: float, posture: int) -> None:
-        """Let somebody stand elsewhere from the next tick on, who is not moved here."""
+        """Put a character that is moved from outside elsewhere, from the next tick."""
         if self._given is None:
             self.clues.put[v, j] = (*at, z, posture, heading)
             return
@@ -610,7 +610,7 @@ class World:
         self.named = laid_out(NamedColumns, self._named_of(self.ladders.asked))
 
     def _note_place(self, step: Step) -> None:
-        """Where somebody leaves its routine, a state of the least rank, and where it enters one."""
+        """Record where an agent leaves and enters its routine, a state of the lowest rank."""
         v, a, ranks = step.variant, step.agent, self.ladders.rank[step.variant, step.agent]
         here = (*self._here(v, a), float(self.motion.heading[v, a]))
         if ranks[step.before] <= ranks[: len(self._states[v][a][0])].min():
@@ -622,7 +622,7 @@ class World:
         return (self._here(v, a) if np.isnan(self.entered[v, a, 0]) else self.entered[v, a]).copy()
 
     def rooms_for_poses(self, given: Poses, *, pushed: bool) -> tuple[PlaceStage, list[PoseRoom]]:
-        """Room for the poses of even and of odd ticks, and where those are who are given.
+        """Arrays for the poses of even and odd ticks, and the positions given from outside.
 
         Args:
             given: (tick, variant or 1, character) those who are not moved here.
@@ -662,7 +662,7 @@ class World:
         return np.array([*self._place(v, a), self.motion.z[v, a]])
 
     def _apply_outcomes(self) -> bool:
-        """What comes of transitions; tell whether anything does."""
+        """Carry out the effects of transitions; return whether there were any."""
         comes = [self._apply(step) for step in self.taken]
         return any(comes)
 
@@ -681,7 +681,7 @@ class World:
         return comes
 
     def _grow_ground(self, poses: Poses) -> None:
-        """Let the ground of a live game hold everybody who is there, with room to go on."""
+        """Grow the ground of a live game around everybody who is present, with a margin."""
         for v, (low_x, low_y, high_x, high_y) in enumerate(self._bounds):
             p = v if len(poses.x) > 1 else 0
             x, y = poses.x[p, poses.present[p]], poses.y[p, poses.present[p]]
@@ -696,7 +696,7 @@ class World:
                 self.thinking.forget_ground(v)
 
     def _look_for_the_gone(self) -> None:
-        """Beliefs of those who see the place they believe in, with nobody there, are given up."""
+        """Drop beliefs of agents that see the believed position empty."""
         beliefs, places = self.senses.beliefs, self.senses.places.drawn
         unseen = (beliefs.source != NO_BELIEF) & (beliefs.source != SENSED_NOW)
         unseen &= (beliefs.source != GRACE) & (beliefs.source != SMELT)
@@ -815,13 +815,13 @@ class World:
                 self.outcomes.apply(catch.then, int(v), int(a), int(j), cause)
 
     def set_paces(self) -> None:
-        """What moving needs beside: glances that begin, and speeds that go by what is left."""
+        """Other inputs of moving: glances that begin, and speeds by remaining distance."""
         if self.timing.fresh.any():
             self._glance()
         self._pace_by_distance()
 
     def tell_stuck(self) -> None:
-        """Who is stuck that was not."""
+        """Record agents that became stuck."""
         for v, a in np.argwhere(self._newly_stuck).tolist():
             self.happenings.append(Happening(v, a, "stuck", NOBODY, *self._place(v, a)))
 
@@ -836,7 +836,7 @@ class World:
             motion.glance_by[v, a] = (2.0 * side - 1.0) * motion.swing[v, a]
 
     def _pace_by_distance(self) -> None:
-        """The speeds of those whose state gives them by how much of their way is left."""
+        """Speeds of agents whose state gives speed by remaining distance."""
         if not self.has_speeds:
             return
         left = self.motion.left()
@@ -878,7 +878,7 @@ class World:
         return states[self.ladders.state[v, a]] if states else State()
 
     def ways_of(self, v: int, name: str, also: frozenset[int] = frozenset()) -> Ways:
-        """The ways of a character: as wide as its body needs, and by what it may take and open.
+        """The paths for a character: with its clearance, links and doors.
 
         Others may open the doors of `also`, by number.
         """
@@ -923,7 +923,7 @@ def _effects_of(ladder: Ladder | None) -> tuple[list[Caused], list[Caused]]:
 def _middles(
     setup: Setup, member: Member, tracks: Mapping[str, TrackData], about: str | None
 ) -> list[Place]:
-    """Places, m, that hold between them all that a ring may be about, as far as that is known."""
+    """Positions, m, whose bounding box contains every known centre of a ring."""
     if about in (None, "home"):
         found = member.home or member.at
     elif about == "start":

@@ -1,4 +1,4 @@
-"""Where a command is reached that serves something on this machine, and by whom."""
+"""Address and token options of commands that serve something on this machine."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What is expected and wished for: verify and fit."""
+"""Expectations and wishes: verify and fit."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Coverage: what a level is like at each place."""
+"""Coverage: how soon somebody is noticed at each position."""
 
 from __future__ import annotations
 

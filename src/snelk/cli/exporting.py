@@ -1,4 +1,4 @@
-"""The command that hands numbers over to a game's own code, and takes them back: export."""
+"""Numbers for a game's own code, and back: export and cases."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Fairness: how much warning a level gives, and whether it is enough."""
+"""Fairness: how much warning a level gives, and whether that is enough."""
 
 from __future__ import annotations
 
@@ -186,7 +186,7 @@ def _meter(text: str) -> float | str:
 
 
 def _told(limits: dict[str, float]) -> str:
-    """Meters of all agents in few words."""
+    """The limits of all agents as short text."""
     some = sorted({value for value in limits.values() if value < float("inf")})
     return " or ".join(f"{value:g}" for value in some)
 

@@ -1,4 +1,4 @@
-"""Bringing in what a game has: recordings, and levels as meshes or GeoJSON."""
+"""Importing recordings and levels."""
 
 from __future__ import annotations
 
@@ -139,7 +139,7 @@ def import_recording(
 
 
 def _say_rows(found: ImportedRows, place: Path, as_json: bool) -> None:
-    """What noises, throws, a log and the like come to, each kind of them."""
+    """Print a summary of imported noises, throws or logs, by kind."""
     rows, by = found.rows, {"changes": "of", "log": "agent"}.get(found.what, "kind")
     each = [(str(name), some) for name, some in rows.groupby(by, sort=True)]
     if as_json:

@@ -61,7 +61,7 @@ PLOTS = {
 
 
 def app_for(words: Sequence[str]) -> typer.Typer:
-    """The command line with the command that these words ask for; with all if it is none.
+    """The command line with the requested command; with all commands if it is unknown.
 
     A command is only read in when it is wanted: all of them take longer than most answers.
     """

@@ -1,4 +1,4 @@
-"""How answers are written to the terminal: plain words first, colour on top, never alone."""
+"""Terminal output: plain text first, colour on top, never alone."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ class Screen:
         self.coloured = sys.stdout.isatty() and not os.environ.get("NO_COLOR")
 
     def print(self, text: str = "", *, style: str = "") -> None:
-        """A line or more. A style is of the words bold and dim, and the name of a colour."""
+        """Print lines. A style consists of the words bold and dim, and the name of a colour."""
         if style and self.coloured:
             words = style.split()
             colours = [word for word in words if word not in ("bold", "dim")]
@@ -56,7 +56,7 @@ PLAINER = {
 
 
 def mend_encoding(*streams: Any) -> None:
-    """Let streams take every text, whatever their encoding: what it lacks is written plainer."""
+    """Make streams accept any text: characters missing in their encoding are replaced."""
     codecs.register_error("snelk", _plainer)
     for stream in streams:
         if isinstance(stream, io.TextIOWrapper):
@@ -72,7 +72,7 @@ def _plainer(error: UnicodeError) -> tuple[str, int]:
 
 
 def say_json(data: Any) -> None:
-    """Print an answer for a program to read: numbers that are not there become null."""
+    """Print an answer as JSON: missing numbers become null."""
     utf8 = (getattr(sys.stdout, "encoding", None) or "").lower().replace("-", "") == "utf8"
     typer.echo(json.dumps(_plain(data), indent=2, ensure_ascii=not utf8, allow_nan=False))
 
@@ -109,7 +109,7 @@ def command(*words: str | Path) -> str:
 
 
 def repeated(option: str, values: Iterable[str | Path] | None) -> list[str]:
-    """An option with each of some values, as words of a command line."""
+    """An option repeated for each value, as words of a command line."""
     return [str(word) for value in values or () for word in (option, value)]
 
 

@@ -1,4 +1,4 @@
-"""Commands that make something to watch of a run: a page and a moving picture."""
+"""Pages and animations of a run."""
 
 from __future__ import annotations
 

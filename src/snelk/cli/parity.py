@@ -1,4 +1,4 @@
-"""The command that compares a run with what the game's own code sensed: parity."""
+"""Comparing a run with what a game's own code sensed: parity."""
 
 from __future__ import annotations
 

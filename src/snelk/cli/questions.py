@@ -1,4 +1,4 @@
-"""Commands that ask a run: events and why."""
+"""Questions about a run: events and why."""
 
 from __future__ import annotations
 
@@ -219,7 +219,7 @@ def _say_ladder(screen: Screen, folder: Path, answer: LadderAnswer) -> None:
 
 
 def _tree_lines(part: Part, indent: int) -> list[str]:
-    """A condition as a tree: each part, what it came to, and what it found."""
+    """A condition as a tree: each part and its value."""
     mark = "✓" if part.true else "✗"
     if part.kind == "leaf":
         found = f"  ({part.found})" if part.found else ""
@@ -232,7 +232,7 @@ def _tree_lines(part: Part, indent: int) -> list[str]:
 
 
 def _story_lines(spans: list[Span]) -> list[str]:
-    """A table of stretches; what does not fit beside the distances goes on below."""
+    """A table of stretches; text that does not fit continues below."""
     several = len({span.sense for span in spans}) > 1
     head = [" from", " to  ", *(["sense"] if several else []), " distance   ", "what and why"]
     rows = []

@@ -279,7 +279,7 @@ def _leads_to(profile: Profile, state: str) -> str:
 
 
 def _other_senses(profile: Profile) -> Iterator[list[str]]:
-    """The senses of a profile beside its cones: name, numbers, and whom it notices."""
+    """The other senses of a profile: name, numbers, and the teams it notices."""
     teams = {place[0]: ", ".join(names) for place, names in profile.teams().items()}
     if profile.hearing is not None:
         how = f"acuity {profile.hearing.acuity:g}"
@@ -414,7 +414,7 @@ def searches(
 
 
 def _compare_company(loaded: Scenario, group: str, seeds: int, *, as_json: bool) -> None:
-    """Tell how a group searches together, and how its members do alone."""
+    """Print how a group searches together, and how its members search alone."""
     from snelk.tuning.searches import compare_company, means_by_company
 
     with progress_bar("searching together and alone") as progress:
@@ -447,7 +447,7 @@ def _compare_company(loaded: Scenario, group: str, seeds: int, *, as_json: bool)
 
 
 def _why_none_found(agent: str, results: list[SearchResult]) -> str:
-    """Why no search of any method found the target, as far as their ends tell."""
+    """Why no search found the target, as far as known."""
     ends = Counter(outcome for result in results for outcome in result.outcomes)
     if not ends:
         text = (

@@ -1,4 +1,4 @@
-"""The command that lets a game in any language play: serve."""
+"""Serving a game in any language: serve."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Sneaking: the least noticed way through a level."""
+"""Sneaking: the least noticed path through a level."""
 
 from __future__ import annotations
 
@@ -167,7 +167,7 @@ def sneak(
 
 
 def claim_drawing(loaded: Scenario, figure: Path | None, floor: str | None) -> None:
-    """Make sure that a figure can be drawn and written, before it is worked out.
+    """Make sure that a figure can be written, before computing.
 
     Raises:
         InputError: The floor is unknown, or the figure cannot be written.
@@ -186,7 +186,7 @@ def claim_drawing(loaded: Scenario, figure: Path | None, floor: str | None) -> N
 def _written(
     found: Passages, out: Path | None, figure: Path | None, floor: str | None
 ) -> list[Path]:
-    """Write what is asked for: runs, tracks and a figure."""
+    """Write the requested runs, tracks and figure."""
     from snelk.runs.run import run
 
     written: list[Path] = []
@@ -286,7 +286,7 @@ def _row(n: int, each: Passage) -> list[str]:
 
 
 def _say_closed(screen: Screen, found: Passages) -> None:
-    """Who is in the way, where and when."""
+    """Print who is in the way, where and when."""
     text = "No path on which nobody notices or reacts. In the way of moves that nobody "
     screen.print("\n" + wrap(text + "else noticed before:", indent=2))
     for each in found.closings[:5]:

@@ -1,4 +1,4 @@
-"""The command with which numbers are turned while one looks: tune."""
+"""The workbench in the browser: tune."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Options that say in which units and angles a game counts."""
+"""Options for a game's units and angles."""
 
 from __future__ import annotations
 

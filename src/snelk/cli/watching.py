@@ -1,4 +1,4 @@
-"""The command that shows a game while it is played: watch."""
+"""A page that follows a running game: watch."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""What a designer writes, read and checked."""
+"""A designer's files, read and checked."""

@@ -1,4 +1,4 @@
-"""Clues: members of the cast that are there only while something is out of order."""
+"""Clues: entries of the cast that are present only while something is out of order."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ Spot3 = tuple[float, float, float]
 def clue_problems(
     setup: Setup, draft: Draft, level: LevelData, tracks: Mapping[str, TrackData]
 ) -> Iterator[Problem]:
-    """What is wrong with the clues of a cast."""
+    """Errors in the clues of a cast."""
     solid = [w.name for w, outline in level.walls if outline.geom_type.endswith("Polygon")]
     doors = [wall.name for wall, _ in level.walls if wall.door]
     known = {
@@ -76,7 +76,7 @@ def with_clues_placed(setup: Setup, level: LevelData, tracks: Mapping[str, Track
 
 
 def _place_of(clue: Clue, setup: Setup, level: LevelData, tracks: Mapping[str, TrackData]) -> Spot3:
-    """Where what is out of order is, or is at first, m."""
+    """Position of what is out of order, or its first position, m."""
     word, of = clue.what
     if word in OF_BODIES:
         if of in tracks:

@@ -1,4 +1,4 @@
-"""Corners of a level put elsewhere: in a level that was read, and in the text of its file."""
+"""Moving corners of a level, in memory and in its file."""
 
 from __future__ import annotations
 
@@ -147,7 +147,7 @@ def _positions(coordinates: Any, path: Steps) -> Iterator[Steps]:
 
 
 def _numbers(text: str) -> Iterator[tuple[Steps, int, int]]:
-    """Each number of a JSON text: where it stands, its first letter, the one after its last."""
+    """Each number of a JSON text: its place in the tree, its start and its end."""
     path: list[str | int] = []
     word = ""
     for token in TOKEN.finditer(text):

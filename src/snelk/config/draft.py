@@ -1,4 +1,4 @@
-"""A scenario's TOML while it is put together: what is written, and where each key came from."""
+"""A scenario's TOML while it is assembled: its values, and where each key was written."""
 
 from __future__ import annotations
 
@@ -163,7 +163,7 @@ class Draft:
         return None if found else setup
 
     def _with_what_is_checked(self, full: Raw) -> Raw:
-        """The whole, with what was read and checked before instead of what is the very same."""
+        """The whole scenario, reusing parts that were checked before and are identical."""
         whole = self._base._whole if self._base is not None else None
         if whole is None:
             return full
@@ -323,7 +323,7 @@ def parts_of_key(key: str) -> list[str]:
 
 
 def as_value(text: str) -> Any:
-    """A value as it is written in TOML; what is no TOML is taken as text.
+    """A value written as TOML; anything else is text.
 
     >>> as_value("[1, 2]"), as_value("walking")
     ([1, 2], 'walking')

@@ -1,4 +1,4 @@
-"""What is wrong in expectations, wishes and limits."""
+"""Errors in expectations, wishes and limits."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ from snelk.errors import InputError, Problem, nearest
 def expectation_problems(
     setup: Setup, draft: Draft, level: LevelData, end: float, recorded: Iterable[str] = ()
 ) -> Iterator[Problem]:
-    """What is wrong in expectations, wishes and limits.
+    """Errors in expectations, wishes and limits.
 
     `end` is of the run, s; `recorded` are the kinds of noise in recordings.
     """
@@ -56,7 +56,7 @@ def expectation_problems(
 
 
 def _fairness_problems(setup: Setup, draft: Draft) -> Iterator[Problem]:
-    """What is asked of fairness about nobody, and thresholds that no meter has."""
+    """Errors in fairness tests: unknown targets, and thresholds that no meter has."""
     meters = [setup.profile_of(agent).meter for agent in setup.agents]
     thresholds = dict.fromkeys(name for meter in meters if meter for name in meter.thresholds)
     for name, asked in setup.fairness.items():
@@ -144,7 +144,7 @@ def _of_since(
     statement: Interval,
     recorded: tuple[str, ...],
 ) -> Iterator[Problem]:
-    """What is wrong in the moment from which on an expectation counts."""
+    """Errors in the moment from which an expectation counts."""
     since = statement.since
     if since is None:
         if statement.within is not None:
@@ -181,7 +181,7 @@ def _noises_of(setup: Setup, recorded: tuple[str, ...]) -> list[str]:
 def _of_agent(
     setup: Setup, source: str, at: str, agent: str, statement: Interval, level: LevelData
 ) -> Iterator[Problem]:
-    """What is wrong in what is said of one agent."""
+    """Errors in a statement about one agent."""
     profile = setup.profile_of(agent)
     if isinstance(statement, Notices | MeterUnder):
         others = [name for name in setup.cast if name != agent]

@@ -1,4 +1,4 @@
-"""All numbers of a scenario for a game's own code, and what its people changed in them.
+"""All numbers of a scenario for a game's own code, and changes made to them there.
 
 Inheritance, defaults and what goes without saying are filled in, conditions are trees, and
 everything is in the game's own units, angles and axes.
@@ -123,7 +123,7 @@ def changes_in(scenario: Scenario, exported: Mapping[str, Any]) -> dict[str, Any
 
 
 def _rounded(value: Any) -> Any:
-    """Numbers without the dust that other units leave."""
+    """Numbers without rounding errors of unit conversion."""
     if isinstance(value, float):
         return float(f"{value:.12g}")
     return [_rounded(each) for each in value] if isinstance(value, list | tuple) else value
@@ -149,7 +149,7 @@ def resolved(setup: Setup) -> Setup:
 
 
 def export_schema() -> dict[str, Any]:
-    """The JSON Schema of what is exported.
+    """The JSON Schema of an export.
 
     >>> export_schema()["title"]
     'Snelk export'
@@ -393,7 +393,7 @@ class _Exporter(GamePlaces):
 
 
 def _two(value: Any) -> tuple[Any, Any]:
-    """The two of a pair; twice None of what is none."""
+    """Both values of a pair; None and None if it is no pair."""
     return tuple(value) if isinstance(value, tuple | list) and len(value) == 2 else (None, None)
 
 
@@ -409,7 +409,7 @@ def _scaled(
 
 
 def _units_of_pairs(place: Step) -> tuple[str, str] | None:
-    """The units of lists of pairs that no model tells apart."""
+    """The units of lists of pairs that have no model of their own."""
     names = [part for part in place if isinstance(part, str)]
     if names[-2:] == ["meter", "motion"]:
         return "m/s", ""
@@ -428,7 +428,7 @@ def unit_in(field: Any) -> str:
 
 
 def _inner(annotation: Any, n: int) -> Any:
-    """What a list or a table holds."""
+    """The type of the items of a list or table."""
     held = getattr(annotation, "annotation", annotation)
     while get_origin(held) is Annotated or (get_args(held) and type(None) in get_args(held)):
         held = get_args(held)[0]

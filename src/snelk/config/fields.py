@@ -1,4 +1,4 @@
-"""What all checked models share: names, units and limits.
+"""Names, units and limits that all models share.
 
 Lengths are metres, times seconds, angles degrees. A field of view is the whole angle from edge
 to edge, never half of it: that is why its key is called `fov_whole`.

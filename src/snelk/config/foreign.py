@@ -1,4 +1,4 @@
-"""Recordings from a game with other columns, axes, units and angles, brought into Snelk's own."""
+"""Recordings with other columns, axes, units and angles, converted to Snelk's."""
 
 from __future__ import annotations
 
@@ -72,7 +72,7 @@ Factor = Annotated[float, with_unit("", gt=0, le=1e9)]
 
 
 class Units(Model):
-    """The units and angles of a game; what is left out is as in Snelk."""
+    """The units and angles of a game; the default is Snelk's own."""
 
     length: Factor = Field(default=1.0, description="Metres in one of its units of length.")
     time: Factor = Field(default=1.0, description="Seconds in one of its units of time.")
@@ -122,7 +122,7 @@ class GameAxes(Model):
 
 
 class GameUnits(Units):
-    """The units, angles and axes of the game; what is left out is as in Snelk."""
+    """The units, angles and axes of the game; the default is Snelk's own."""
 
     axes: GameAxes = Field(default=GameAxes(), description="The axes.")
 
@@ -333,7 +333,7 @@ def import_tracks(
 
 @dataclass(frozen=True)
 class ImportedRows:
-    """Noises, throws, changes or what was sensed, in Snelk's columns, metres and seconds.
+    """Noises, throws, changes or sensing logs, in Snelk's columns, metres and seconds.
 
     Attributes:
         source: The file they came from.
@@ -357,7 +357,7 @@ class ImportedRows:
 def import_rows(
     path: str | Path, what: str, conventions: Conventions | Mapping[str, Any] | None = None
 ) -> ImportedRows:
-    """Read noises, throws, doors and lights that changed, or what was sensed, of a game.
+    """Read a game's noises, throws, changes of doors and lights, or sensing log.
 
     Args:
         path: As for `import_tracks`.
@@ -407,7 +407,7 @@ def _headings(reader: _Columns, conventions: Conventions) -> tuple[Numbers, str]
 
 
 def _along_motion(tracks: pd.DataFrame) -> Numbers:
-    """Where everybody goes at each sample; while they stand, where they went before."""
+    """The direction of movement at each sample; while standing, the last one."""
     found = np.zeros(len(tracks))
     for _, rows in tracks.groupby("id", sort=False):
         if len(rows) < 2:
@@ -423,7 +423,7 @@ def _along_motion(tracks: pd.DataFrame) -> Numbers:
 
 
 class _Columns:
-    """The columns of a foreign file under Snelk's names; what is wrong with them is gathered."""
+    """The columns of a foreign file under Snelk's names; errors are collected."""
 
     def __init__(
         self,
@@ -480,7 +480,7 @@ class _Columns:
         return (self.numbers("t") - self.conventions.begin) * self.conventions.time
 
     def numbers(self, name: str, *, gaps: bool = False) -> Numbers:
-        """A column of numbers; NaN where one is empty, if it may have gaps."""
+        """A column of numbers; NaN for empty fields, if they are allowed."""
         column, sign = self._column(name)
         values = as_numbers(column)
         empty = np.array([gaps and as_text(value) == "" for value in column], dtype=np.bool_)

@@ -57,11 +57,11 @@ class LevelData:
         return *ground, self.zones, self.spots, self.routes
 
     def __getstate__(self) -> dict[str, Any]:
-        """What another process needs of it, which works out the rest anew."""
+        """The data another process needs; the rest is computed there."""
         return {**self.__dict__, "derived": {}}
 
     def to_geojson(self, *, triangles: str | None = None) -> dict[str, Any]:
-        """The level as GeoJSON, equal to what it was read from.
+        """The level as GeoJSON, equal to its file.
 
         The triangles of meshes are in it, or with a name in the file of that name beside it.
         """
@@ -293,7 +293,7 @@ def _zone_heights(zone: Zone, label: str, source: str, problems: list[Problem]) 
 
 
 def within(coordinates: Any, limit: float) -> bool:
-    """Whether nested lists hold nothing but numbers within ±limit; also geometries in a list."""
+    """Whether nested lists contain only numbers within ±limit; also geometries in a list."""
     rest = [coordinates]
     while rest:
         item = rest.pop()

@@ -84,7 +84,7 @@ MEANT = {
 
 
 def _meant(text: str, column: int) -> ConditionError | None:
-    """What somebody meant by a word of another language that stands at a place or before it."""
+    """The probable meaning of a word from another language, at a column or before it."""
     plain = re.sub(r"\"[^\"]*\"|'[^']*'", lambda quoted: " " * len(quoted[0]), text)
     for found in re.finditer(r"[A-Za-z_]\w*|&&?|\|\|?|!(?!=)", plain):
         if found[0] in MEANT and found.start() <= column:

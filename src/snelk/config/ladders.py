@@ -1,4 +1,4 @@
-"""What is wrong in alert ladders, and the names that they and the cast's members refer to."""
+"""Errors in alert ladders, and in the names that they and the cast refer to."""
 
 from __future__ import annotations
 
@@ -171,7 +171,7 @@ def _has_routine(ladder: Ladder | None) -> bool:
 
 
 def effect_problems(setup: Setup, effect: Effect, source: str, place: str) -> Iterator[Problem]:
-    """What is wrong in an effect that spawns somebody, or puts it into a state."""
+    """Errors in an effect that spawns a character, or puts it into a state."""
     member = setup.cast.get(effect.of)
     if member is None:
         return  # that is told
@@ -197,7 +197,7 @@ def recorded_changes_problems(
 def change_problems(
     setup: Setup, draft: Draft, level: LevelData, name: str, to: str, place: Place
 ) -> Iterator[Problem]:
-    """Where what is to open, shut, light up or go dark is not there, or is no such thing."""
+    """Errors in changes: doors and lights that do not exist, or are of another kind."""
     doors = [wall.name for wall, _ in level.walls if wall.door]
     known, what = (doors, "door") if to in ("open", "shut") else (list(setup.lights), "light")
     if name not in known:
@@ -257,7 +257,7 @@ def _within_ladder(ladder: Ladder, place: Place, draft: Draft) -> Iterator[Probl
 
 
 def named_by(state: State) -> Iterator[tuple[Place, str, tuple[str, ...]]]:
-    """What a state names: the key, what kind of thing, and the names."""
+    """The names in a state: their key, kind and values."""
     yield ("freeze_seen_by",), "team", state.freeze_seen_by
     if state.patrol is not None and state.patrol.route is not None:
         yield ("patrol", "route"), "route", (state.patrol.route,)
@@ -278,7 +278,7 @@ def named_by(state: State) -> Iterator[tuple[Place, str, tuple[str, ...]]]:
 
 
 def names_in(condition: Condition) -> Iterator[tuple[str, str]]:
-    """What a condition names: the kind of thing, and its name."""
+    """The names in a condition: their kind and value."""
     kinds = {"in_zone": "zone", "target_in_zone": "zone", "observed_by": "team", "seen": "cone"}
     kinds |= {"open": "door", "lit": "light"}
     for node in condition.root.walk():

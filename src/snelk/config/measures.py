@@ -1,4 +1,4 @@
-"""The measures of a run by name: what each is, its unit, and who has it."""
+"""The measures of a run by name: definition, unit, and of whom."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from snelk.errors import ALL, UnknownNameError, nearest
 
 
 class Measure(NamedTuple):
-    """What a measure is of, in which unit, and what it says."""
+    """A measure: its subject, unit and definition."""
 
     of: str  # run, agent, player, state (of an agent), pair (of agent and target) or fairness
     unit: str  # s, m, or nothing for counts and shares
@@ -110,7 +110,7 @@ MEASURES: dict[str, Measure] = {
 
 
 class Address(NamedTuple):
-    """Which measure of whom."""
+    """The key of a measure: which one, and of whom."""
 
     measure: str
     agent: str = ""

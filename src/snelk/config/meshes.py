@@ -164,7 +164,7 @@ def _checked_cuts(cuts: Sequence[float]) -> list[float]:
 def objects_in(
     path: Path, up: str, mirror: bool, length: float
 ) -> Iterator[tuple[str, NDArray[np.float64]]]:
-    """Each object of a file: its name and its triangles as they lie here, (n, 3, 3) in m."""
+    """Each object of a file: its name and its triangles in Snelk's axes, (n, 3, 3) in m."""
     if up not in UPS:
         raise InputError.of("up", "", f'"{up}"', "must be x, y or z")
     if not (math.isfinite(length) and length > 0):
@@ -274,7 +274,7 @@ def _alike(one: BaseGeometry, other: BaseGeometry) -> bool:
 
 
 def section(triangles: NDArray[np.float64], z: float) -> BaseGeometry | None:
-    """What a level cut through triangles shows: areas where it closes, else lines.
+    """A horizontal section through triangles: areas where it closes, else lines.
 
     What the cut lines enclose is inside if they go round it, by the sides that triangles turn
     outwards, or an odd number of them lies on the way out. So boxes that touch or overlap are one
@@ -295,7 +295,7 @@ def section(triangles: NDArray[np.float64], z: float) -> BaseGeometry | None:
 
 
 def _is_inside(point: BaseGeometry, segments: NDArray[np.float64]) -> bool:
-    """Whether directed lines go round a place, or an odd number of them lies to its right."""
+    """Whether directed lines surround a point, or an odd number of them is to its right."""
     x, y = point.x, point.y
     (ax, ay), (bx, by) = segments[:, 0].T, segments[:, 1].T
     crosses = (ay > y) != (by > y)

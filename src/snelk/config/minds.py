@@ -1,4 +1,4 @@
-"""What a designer writes about alert states, what is done in them, and moving."""
+"""Models of alert states, activities and movement."""
 
 from collections.abc import Iterator
 from itertools import pairwise
@@ -139,7 +139,7 @@ class Home(Model):
 
 
 class Resume(Model):
-    """Go back to where it left its routine: the last state of the least rank that it was in."""
+    """Go back to where it left its routine, the last state of the lowest rank."""
 
 
 class Flee(Model):
@@ -155,7 +155,7 @@ class Flee(Model):
 
 
 class Evade(Model):
-    """Go a little way in a direction that is free, at random."""
+    """Go a short way in a random free direction."""
 
     distance: Length = Field(default=4.0, description="How far, m.")
     directions: Annotated[int, with_unit("", ge=2, le=64)] = Field(
@@ -168,7 +168,7 @@ class Evade(Model):
 
 
 class Sleep(Model):
-    """Lie, and be busy for a while when woken."""
+    """Lie down, and be busy for a while when woken."""
 
     wake_time: Seconds = Field(
         default=1.0, description="Time after being woken in which it does nothing, s."
@@ -204,7 +204,7 @@ class Search(Model):
 
 
 def _drawn(most: float, unit: str) -> Any:
-    """How a number, or a pair of such to draw between, is written: what is no pair becomes one."""
+    """A number, or a range to draw from; a single number becomes a range."""
     rule = f"must be a number from 0 to {most:g}{unit}, or [least, most] of such"
 
     def ends(value: object) -> tuple[float, float]:
@@ -265,7 +265,7 @@ class Play(Model):
 
 
 class Call(Model):
-    """Do what a Python function says."""
+    """Do what a Python function returns."""
 
     activity: Name = Field(description="Its name, as it was registered.")
 
@@ -328,7 +328,7 @@ class Effects(Model):
 
 
 class Catch(Model):
-    """Whoever of the targets comes near and is in view is caught."""
+    """A target that is near and in view is caught."""
 
     reach: Length = Field(default=0.5, description="Distance between centres in plan, m.")
     ends: bool = Field(default=True, description="Whether the run ends with it.")
@@ -336,7 +336,7 @@ class Catch(Model):
 
 
 class ConeLimits(Model):
-    """Limits of a cone that hold in a state instead of the profile's."""
+    """Limits of a cone in a state, instead of the profile's."""
 
     fov_whole: WholeAngle | None = Field(
         default=None, description="WHOLE angle from edge to edge, degrees."
@@ -375,7 +375,7 @@ Speeds = Annotated[
 
 
 class State(Model):
-    """An alert state: what an agent does in it, and how. It has one activity; it holds if none."""
+    """An alert state: what an agent does, and how. It has one activity, by default `stand`."""
 
     rank: Annotated[int, with_unit("", ge=0, le=1000)] | None = Field(
         default=None, description="How alert it is; its position in the ladder, from 0, if absent."
@@ -458,7 +458,7 @@ class State(Model):
 
     @property
     def activity(self) -> str:
-        """What is done in the state, one of `ACTIVITIES`."""
+        """The activity of the state, one of `ACTIVITIES`."""
         return next(iter(self.activities()), "stand")
 
     def awake_of(self, sense: str) -> float:
@@ -468,12 +468,12 @@ class State(Model):
 
     @property
     def pace_in(self) -> str:
-        """The pace of who is in it; empty if its activity is to stay where it is."""
+        """The pace in this state; empty if its activity does not move."""
         return "" if self.activity in ("stand", "face", "sleep") else self.pace
 
     @property
     def posture_in(self) -> str:
-        """The posture of who is in it."""
+        """The posture in this state."""
         return self.posture or ("prone" if self.sleep is not None else "standing")
 
 
@@ -546,7 +546,7 @@ class Ladder(Model):
         return named if transition.reaction is None else transition.reaction
 
     def effects(self) -> Iterator[tuple[tuple[str, ...], Effects]]:
-        """All that comes of anything, each with where it stands in the ladder."""
+        """All effects in the ladder, each with its place."""
         for name, state in self.states.items():
             if state.then is not None:
                 yield ("states", name, "then"), state.then

@@ -1,4 +1,4 @@
-"""What a designer writes, as checked models.
+"""Models of the files that a designer writes.
 
 Lengths are metres, times seconds, angles degrees. A field of view is the whole angle from edge
 to edge, never half of it: that is why its key is called `fov_whole`.
@@ -211,7 +211,7 @@ class Body(Model):
 
 
 class Hearing(Model):
-    """What an agent hears."""
+    """An agent's hearing."""
 
     acuity: Factor = Field(
         default=1.0, description="Factor on how far noises carry to it; 1 is an ordinary ear."
@@ -242,7 +242,7 @@ class Touch(Model):
 
 
 class ZoneSense(Model):
-    """Who is in one of these zones is sensed, from wherever the agent is."""
+    """Characters in these zones are sensed, from anywhere."""
 
     zones: Annotated[Names, Field(min_length=1)] = Field(description="Zones of the level, by name.")
     notices: Names | None = Field(
@@ -251,7 +251,7 @@ class ZoneSense(Model):
 
 
 class Smell(Model):
-    """What an agent smells of the trails that others leave."""
+    """An agent's sense of smell."""
 
     reach: Length = Field(
         description="Distance at which it smells a trail of strength 1 without wind, m."
@@ -265,7 +265,7 @@ class Smell(Model):
 
 
 class Memory(Model):
-    """What an agent keeps of a target that it does not sense any more."""
+    """An agent's memory of targets that it no longer senses."""
 
     grace: Seconds = Field(
         default=0.5,
@@ -289,7 +289,7 @@ class Memory(Model):
 
 
 class Tell(Model):
-    """What an agent tells others of the targets it senses."""
+    """How an agent tells others about its targets."""
 
     teams: Names | None = Field(default=None, description="Teams it tells; its own if absent.")
     reach: Length | None = Field(
@@ -382,7 +382,7 @@ OUT_OF_ORDER = ("open", "shut", "lit", "dark", "still", "gone")
 
 
 class Clue(Model):
-    """What is out of order when a clue is there: one of six, and what comes of it."""
+    """The condition of a clue: one of six."""
 
     open: Name | None = Field(default=None, description="A door that is open.")
     shut: Name | None = Field(default=None, description="A door that is shut.")
@@ -416,13 +416,13 @@ class Clue(Model):
 
     @property
     def what(self) -> tuple[str, str]:
-        """What is out of order: one of `OUT_OF_ORDER`, and of whom."""
+        """What is out of order, one of `OUT_OF_ORDER`, and its name."""
         word = next(word for word in OUT_OF_ORDER if getattr(self, word) is not None)
         return word, getattr(self, word)
 
     @property
     def in_words(self) -> str:
-        """When it is there: `while gate is open, after 3 s`."""
+        """When it is present: `while gate is open, after 3 s`."""
         word, of = self.what
         says = {"still": "lies still", "gone": f"is more than {self.within:g} m off"}
         after = f", after {self.seconds:g} s" if self.seconds else ""
@@ -487,7 +487,7 @@ class Member(Model):
     )
 
     def awake_of(self, sense: str) -> float:
-        """What scales one of its `SENSES`: how awake it is, times what that sense says."""
+        """The factor of one of its `SENSES`: `awake` times that of the sense."""
         scales = {str(name): scale for name, scale in self.senses.items()}
         return self.awake * scales.get(sense, 1.0)
 
@@ -555,7 +555,7 @@ class Noise(Model):
 
 
 class Throw(Model):
-    """A thing that is thrown, and makes a noise where it lands."""
+    """A thrown object, which makes a noise where it lands."""
 
     t: Annotated[float, with_unit("s", ge=0, le=1e6)] = Field(description="When, s.")
     by: Name = Field(description="Who throws it, from eye height.")
@@ -574,7 +574,7 @@ class Throw(Model):
 
 
 class Door(Model):
-    """How a door of the level stands at first, who opens it, and what is heard of it."""
+    """A door: its first state, who can open it, and its noise."""
 
     open: bool = Field(default=False, description="Whether it is open at the start.")
     who: Names | None = Field(
@@ -805,7 +805,7 @@ class Setup(ProfilesFile):
         return self.bodies[self.body_name_of(name)]
 
     def names_of(self, name: str) -> tuple[str, ...]:
-        """What a character goes by for doors and links: its own name, and its profile's.
+        """The names of a character for doors and links: its own and its profile's.
 
         A simulated player still goes by the profile that it has without playing.
         """
@@ -828,7 +828,7 @@ class Setup(ProfilesFile):
 
     @property
     def attributes(self) -> tuple[str, ...]:
-        """The names of all attributes that anybody has, or comes to have."""
+        """The names of all attributes that anybody has, or can get."""
         ladders = [profile.ladder for profile in self.profiles.values() if profile.ladder]
         given = {name for each in self.effect for name in (*each.set, *each.add)}
         given |= {n for ladder in ladders for _, each in ladder.effects() for n in each.attributes}
@@ -856,7 +856,7 @@ class Blocking(Model):
 
     @property
     def as_wall(self) -> "Wall":
-        """The wall that lets as much pass as it does; its heights are told by the level."""
+        """A wall that lets the same shares pass; its heights come from the level."""
         return Wall(
             kind="wall",
             name=self.name,
@@ -959,7 +959,7 @@ class Spot(Model):
 
 
 class Link(Model):
-    """Properties of a link: how one gets from floor to floor, or on, where nobody walks."""
+    """Properties of a link: a connection that one cannot walk."""
 
     kind: Literal["link"] = Field(description="That it is a ladder, a drop, a jump or the like.")
     name: Name = Field(description="Its name, unique among links.")

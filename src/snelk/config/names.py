@@ -1,4 +1,4 @@
-"""Names by which the files of a scenario refer to each other: each must lead somewhere."""
+"""Names by which the files of a scenario refer to each other: each must exist."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ def name_problems(
 def _noise_problems(
     setup: Setup, draft: Draft, level: LevelData, listed: Sequence[Noise | Throw], key: str
 ) -> Iterator[Problem]:
-    """What is wrong in the scenario's own lists of noises and things thrown."""
+    """Errors in the scenario's own noises and throws."""
     spots = [spot.name for spot, _ in level.spots]
     for n, noise in enumerate(listed):
         source, place = draft.locate((key, n))

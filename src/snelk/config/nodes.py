@@ -1,4 +1,4 @@
-"""The words of conditions, and the trees that they are read into."""
+"""The words of conditions, and their parse trees."""
 
 from __future__ import annotations
 
@@ -136,7 +136,7 @@ class Node:
 
     @property
     def is_leaf(self) -> bool:
-        """Whether it is a truth that does not consist of truths: what a reason is made of."""
+        """Whether it is true or false without such parts: a part of a reason."""
         return self.truth and self.kind not in ("or", "xor", "and", "not")
 
 

@@ -1,4 +1,4 @@
-"""The numbers of a scenario that can be turned: each with its unit, its range and what it is."""
+"""The numbers of a scenario that can be changed: unit, range and description of each."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ LEFT_OUT = ("clock", "seed", "expect", "wish", "fit", "silence", "changes", "noi
 
 @dataclass(frozen=True)
 class Number:
-    """A number that can be turned.
+    """A number that can be changed.
 
     Attributes:
         key: Its key path, as for `--set`.
@@ -76,7 +76,7 @@ AXES = {
 
 
 def curves_of(setup: Setup) -> list[Curve]:
-    """The curves of all meters, and speeds by what is left of a way, as they are written.
+    """The curves of all meters, and speeds by remaining distance, as written.
 
     >>> import snelk
     >>> found = curves_of(snelk.load(snelk.croft() / "night.toml").setup)
@@ -125,7 +125,7 @@ def conditions_of(setup: Setup) -> list[Asked]:
 
 
 def numbers_of(setup: Setup) -> list[Number]:
-    """All numbers of a scenario that can be turned, in the order in which they are written.
+    """All numbers of a scenario that can be changed, in the order written.
 
     >>> import snelk
     >>> setup = snelk.load(snelk.croft() / "night.toml").setup

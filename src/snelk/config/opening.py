@@ -1,4 +1,4 @@
-"""Opening what others wrote: texts, TOML and JSON, with all that can be wrong with a file."""
+"""Reading files: text, TOML and JSON, with every error that a file can have."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ def read_text(path: Path, *, kind: str = "") -> str:
 
 
 def read_bytes(path: Path, *, kind: str = "") -> bytes:
-    """What is in a file.
+    """The content of a file.
 
     Raises:
         ReadError: There is no such file, it is a folder, or it is too large.
@@ -40,7 +40,7 @@ def read_bytes(path: Path, *, kind: str = "") -> bytes:
     try:
         if path.is_dir():
             inside = sorted(p.name for p in path.glob(f"*{kind or '.*'}"))
-            fix = f"name a file in it: {', '.join(inside[:4])}" if inside else "name a file"
+            fix = f"use a file in it: {', '.join(inside[:4])}" if inside else "name a file"
             raise ReadError.of(source, "", "", "is a folder, not a file", fix)
         if path.exists() and not path.is_file():
             raise ReadError.of(source, "", "", "is not a regular file", "use a regular file")
@@ -86,7 +86,7 @@ def read_json(path: Path) -> Any:
 
 
 def no_such_file(path: Path) -> ReadError:
-    """What to tell of a file that is not there: the nearest of its kind that is."""
+    """The error for a missing file, with the closest name of an existing one."""
     try:
         beside = [p.name for p in path.parent.glob(f"*{path.suffix}") if p.name[0] != "."]
     except (OSError, ValueError):

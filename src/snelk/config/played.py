@@ -1,4 +1,4 @@
-"""What a live game put in, tick by tick, as a JSON Lines file that a scenario can name.
+"""The recorded input of a live game: a JSON Lines file that a scenario can name.
 
 The first line says what the file is; each line after it is one tick: who is where from then on,
 and the noises and effects that came with it. A line that the game was killed in does not count.
@@ -53,7 +53,7 @@ class Sound(Model):
 
 
 class Line(Model):
-    """What a game put in at one tick."""
+    """The input of a game at one tick."""
 
     t: Time = Field(description="The tick, s.")
     poses: dict[Name, Annotated[Pose, Field(strict=False)]] = Field(
@@ -72,7 +72,7 @@ class Line(Model):
 
 @dataclass(frozen=True)
 class Played:
-    """What a live game put in.
+    """The input of a live game.
 
     Attributes:
         source: The file.
@@ -89,7 +89,7 @@ class Played:
     effects: Sequence[tuple[float, Effect | Change]]
 
     def changes(self) -> tuple[Change, ...]:
-        """The doors and lights that it turned."""
+        """The doors and lights that it changed."""
         return tuple(each for _, each in self.effects if isinstance(each, Change))
 
     def problems(self, setup: Setup) -> Iterator[Problem]:
@@ -126,7 +126,7 @@ def line_of(row: str, source: str, n: int) -> Line:
 
 
 def read_played(path: Path) -> Played:
-    """Read what a live game put in.
+    """Read the recorded input of a live game.
 
     Raises:
         InputError: It cannot be read, is of another layout, or a line in it is broken; the last
@@ -179,7 +179,7 @@ def _where(source: str, line: str, key: tuple[str | int, ...]) -> tuple[str, str
 
 
 def _tracks_of(ticks: Sequence[Line]) -> dict[str, TrackData]:
-    """Everybody's poses at each tick; who is not there yet is where it comes in."""
+    """The poses of all at each tick; absent characters are where they will appear."""
     names = dict.fromkeys(name for line in ticks for name in line.poses)
     t = np.array([line.t for line in ticks])
     found = {}

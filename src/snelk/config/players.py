@@ -1,4 +1,4 @@
-"""Simulated players: members of the cast that play instead of following their tracks."""
+"""Simulated players: members of the cast that play instead of following a track."""
 
 from __future__ import annotations
 
@@ -22,14 +22,14 @@ PLAYING = "playing"
 
 @dataclass(frozen=True)
 class Recorded:
-    """What was recorded: poses by character, noises and things thrown."""
+    """Recordings: poses by character, noises and throws."""
 
     tracks: Mapping[str, TrackData]
     noises: NoiseData
     throws: ThrowData
 
     def without(self, names: set[str]) -> Recorded:
-        """What is left without some characters."""
+        """The recordings without some characters."""
         if not names:
             return self
         tracks = {name: track for name, track in self.tracks.items() if name not in names}
@@ -45,7 +45,7 @@ def players_of(setup: Setup) -> set[str]:
 
 
 def player_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Problem]:
-    """What is wrong with a cast's simulated players."""
+    """Errors in a cast's simulated players."""
     known = [*(spot.name for spot, _ in level.spots), *(zone.name for zone, _ in level.zones)]
     for name, member in setup.cast.items():
         if member.play is None:
@@ -76,7 +76,7 @@ def player_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
 
 
 def with_players(setup: Setup, recorded: Recorded) -> Setup:
-    """The same numbers, where players begin where they stand or their tracks do, and play.
+    """The same scenario, with players starting at their position or the start of their track.
 
     What was recorded of a player is left out: its noises, and what it threw.
     """
@@ -132,7 +132,7 @@ def _profile(setup: Setup, name: str, track: TrackData | None) -> Profile:
 
 
 def _begins(track: TrackData, z: float) -> dict[str, object]:
-    """Where somebody is first in its track, as keys of the cast; `z` if that tells no heights."""
+    """The start of a track, as keys of the cast; `z` if the track has no heights."""
     n = int(track.present.argmax())
     return {
         "at": (float(track.x[n]), float(track.y[n])),

@@ -1,4 +1,4 @@
-"""From Pydantic's errors to Snelk's: the key path, the rule with its unit, the nearest name."""
+"""From Pydantic's errors to Snelk's: the key path, the rule with its unit, the closest name."""
 
 from __future__ import annotations
 
@@ -128,7 +128,7 @@ def _problem(model: type[BaseModel], item: Any, locate: Locate) -> Problem:
 
 
 def _annotation(model: Any, place: tuple[str | int, ...]) -> tuple[Any, Any]:
-    """The type and the field that a location leads to, or None where it leads nowhere."""
+    """The type and the field at a location, or None."""
     here: Any = model
     field: Any = None
     for part in place:

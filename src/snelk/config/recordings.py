@@ -245,7 +245,7 @@ def read_noises(path: Path) -> NoiseData:
 
 
 def read_throws(path: Path) -> ThrowData:
-    """Read things thrown; rows may come in any order of time."""
+    """Read throws; rows may be in any order of time."""
     problems: list[Problem] = []
     frame = _read_table(path, THROW_COLUMNS)
     numbers = _numbers(frame, ("t", "x", "y", "z"), path, problems)
@@ -258,7 +258,7 @@ def read_throws(path: Path) -> ThrowData:
 
 
 def read_changes(path: Path) -> tuple[Change, ...]:
-    """Read doors and lights that changed, in the order of time; rows may come in any."""
+    """Read changes of doors and lights, sorted by time."""
     problems: list[Problem] = []
     frame = _read_table(path, CHANGE_COLUMNS)
     times = _numbers(frame, ("t",), path, problems)["t"]
@@ -391,7 +391,7 @@ def _words(
 
 
 def as_numbers(column: pd.Series[Any]) -> NDArray[np.float64]:
-    """A column as numbers; NaN for what is none."""
+    """A column as numbers; NaN for anything else."""
     if column.dtype.kind not in "OTiufb":  # times, dates and the like count from an epoch
         return np.full(len(column), np.nan)
     try:
@@ -401,7 +401,7 @@ def as_numbers(column: pd.Series[Any]) -> NDArray[np.float64]:
 
 
 def as_text(value: object) -> str:
-    """A field as text: empty for what is not there, whole numbers without a point."""
+    """A field as text: empty if missing, whole numbers without a point."""
     if value is None or value is pd.NA or value != value:
         return ""
     if isinstance(value, float) and value.is_integer():
@@ -410,7 +410,7 @@ def as_text(value: object) -> str:
 
 
 def _texts(frame: pd.DataFrame, name: str) -> NDArray[np.object_]:
-    """A column as text; empty if it is not there."""
+    """A column as text; empty if it is missing."""
     if name not in frame:
         return np.full(len(frame), "", dtype=object)
     return np.array([as_text(value) for value in frame[name]], dtype=object)

@@ -1,4 +1,4 @@
-"""Keys by the names that they had before, which are still read: today's are found for them.
+"""Old names of keys, which are still read, and the names they have now.
 
 They go for a version, with a note by `snelk check`.
 """
@@ -56,7 +56,7 @@ def as_written(tree: Any, parts: Sequence[str]) -> Place:
 
 
 def bring_up_to_date(raw: dict[str, Any]) -> list[Place]:
-    """Give keys the names of today, and tell which had those of before.
+    """Rename old keys, and report which had old names.
 
     Who writes both has the old one refused as any unknown key.
     """

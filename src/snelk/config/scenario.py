@@ -80,7 +80,7 @@ class Scenario:
 
     @cached_property
     def as_written(self) -> Setup:
-        """Its numbers by the keys of its files: who plays has the profile that it has otherwise."""
+        """Its numbers by the keys of its files, with players' original profiles."""
         if not players_of(self.setup):
             return self.setup
         written = self.draft.setup([])
@@ -323,7 +323,7 @@ def _read_changes(
 
 
 def _read_played(raw: Mapping[str, Any], path: Path, problems: list[Problem]) -> Played | None:
-    """Read what a live game put in; problems are added, not raised."""
+    """Read the input of a live game; problems are added, not raised."""
     if not isinstance(raw.get("played"), str):
         return None
     try:
@@ -349,7 +349,7 @@ def _file_names(value: Any) -> list[str]:
 def _cast_problems(
     setup: Setup, draft: Draft, tracks: Mapping[str, TrackData], played: Played | None
 ) -> Iterator[Problem]:
-    """What is wrong between the cast, the tracks and the clock."""
+    """Errors between the cast, the tracks and the clock."""
     placed = played.tracks if played is not None else {}
     for name, member in setup.cast.items():
         source, place = draft.locate(("cast", name))

@@ -1,4 +1,4 @@
-"""JSON Schemas of the files, for editors that complete and check while one types."""
+"""JSON Schemas of the files, for completion and checks in editors."""
 
 from __future__ import annotations
 

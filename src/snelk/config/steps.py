@@ -1,4 +1,4 @@
-"""How bodies get on: what they step over, and what they pass beneath."""
+"""How bodies step over and pass below things."""
 
 STEP = 0.5
 """A floor that is no more than this above somebody's feet is stepped onto, m."""

@@ -1,4 +1,4 @@
-"""How conditions are written: their grammar, and the parser that Lark makes of it.
+"""The grammar of conditions, and the parser that Lark makes from it.
 
 Making it takes longer than all its work, so `setup.py` does that once and keeps it beside this
 module. What is kept is taken only if it was made of this very grammar, by this Lark and Python.

@@ -1,4 +1,4 @@
-"""Reading tables that others wrote, as CSV, Parquet or JSON Lines."""
+"""Reading tables as CSV, Parquet or JSON Lines."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Triangles of meshes: a table beside the level, a row each, with the mesh it belongs to."""
+"""Triangles of meshes: a table beside the level, one row each, with the name of the mesh."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Values as they are written in TOML; it takes little time to import."""
+"""Values written as TOML; quick to import."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What must hold of a run, what is wished for, and which numbers may move to get there."""
+"""Models of expectations, wishes, and numbers that may change to meet them."""
 
 from typing import Annotated, Literal
 
@@ -121,7 +121,7 @@ STATEMENTS = (
 
 
 class Expectation(Model):
-    """A statement about a run that must hold. It has one of `STATEMENTS`."""
+    """A statement about a run that must hold: one of `STATEMENTS`."""
 
     agent: Name | None = Field(default=None, description="The agent it is about.")
     any_of: Names | None = Field(default=None, description="Several agents: one of them is enough.")
@@ -194,7 +194,7 @@ class Expectation(Model):
 
 
 def _interval_in_words(interval: Interval, agent: str, *, first: bool) -> str:
-    """`before 60 s` for what comes true first, `until 60 s` for what is true all the time."""
+    """`before 60 s` for a first time, `until 60 s` for all the time."""
     if interval.since is not None:
         words = interval.since.words(agent)
         rest = _interval_in_words(interval.model_copy(update={"since": None}), agent, first=first)
@@ -210,7 +210,7 @@ def _interval_in_words(interval: Interval, agent: str, *, first: bool) -> str:
 
 
 class Wish(Model):
-    """What a measure should rather be: towards a number, or as low or as high as can be."""
+    """What a measure should ideally be: near a number, or as low or high as possible."""
 
     measure: str = Field(description="Its key, such as farmer.fox.first_full.")
     toward: Number | None = Field(default=None, description="The target value.")

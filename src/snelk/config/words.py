@@ -1,4 +1,4 @@
-"""The words that files, tables and messages share; they take no time to import."""
+"""Words that files, tables and messages share; quick to import."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Numbers written back into the files they came from, with comments and layout as they were."""
+"""Writing numbers back into their files, with comments and layout as they were."""
 
 from __future__ import annotations
 
@@ -148,7 +148,7 @@ ARRAY = re.compile(r"""\s*\[\[[\w\-."' \t]+\]\]\s*(#.*)?$""")
 
 
 def with_value(text: str, parts: tuple[str, ...], value: Any) -> str:
-    """A TOML text with one value set; only its own letters change if it is there.
+    """A TOML text with one value set; if it exists, only its characters change.
 
     Only the section that holds it is put together anew: of a whole text tomlkit brings tables
     into another order where some of an array stand apart.
@@ -210,7 +210,7 @@ def _holds(table: Any, parts: tuple[str, ...]) -> bool:
 
 
 def _put(document: Any, parts: tuple[str, ...], value: Any) -> None:
-    """Set one value; only its own letters change if it is there."""
+    """Set one value; if it exists, only its characters change."""
     here = document
     for part in parts[:-1]:
         if part not in here:

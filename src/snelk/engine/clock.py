@@ -12,6 +12,6 @@ if TYPE_CHECKING:
 
 
 def times_of(clock: Clock, ticks: int) -> NDArray[np.float64]:
-    """Times of so many ticks from the start on, s, free of the dust of binary fractions."""
+    """Times of a number of ticks from the start, s, without rounding errors of binary fractions."""
     times: NDArray[np.float64] = np.round(clock.start + np.arange(ticks) * clock.dt, 9)
     return times

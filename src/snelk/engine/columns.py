@@ -1,4 +1,4 @@
-"""The arrays of the named tuples of `snelk.engine` that compiled loops read and write."""
+"""How the arrays of `snelk.engine` lie in memory for the compiled loops."""
 
 from __future__ import annotations
 

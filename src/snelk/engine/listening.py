@@ -1,4 +1,4 @@
-"""Listening: which noises are judged at whose ears at a tick, so that each is judged once."""
+"""Listening: which noises are judged at which ears at a tick, each exactly once."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ from snelk.senses.turns import Turns
 
 
 class Listening:
-    """Noises on their way to ears, and what the last tick's came to.
+    """Noises on their way to ears, and the results of the last tick.
 
     Args:
         setups: The numbers of each variant.
@@ -104,24 +104,24 @@ class Listening:
             take_in(self.stage, noises.laid, float(self.times[tick]))
 
     def make_room(self, count: int) -> None:
-        """Let there be room for so many more noises, and what becomes of all that wait."""
+        """Make room for more noises, and for the results of all that wait."""
         whole = self._waiting.count + count
         self._waiting.make_room(whole)
         self.heard.make_room(whole * len(self.ears.characters))
         self._lay_out()
 
     def judge(self, noises: NoiseStore, poses: Poses, background: NDArray[np.float64]) -> None:
-        """Judge noises at ears, where loops do not know the ways between corners."""
+        """Judge noises at ears, if loops do not know the paths between corners."""
         self.ears.judge(self._judged(noises), self.heard, poses, background)
         if plain(self.stage).walk is not self._walk():
             self._lay_out()
 
     def misplace(self, noises: NoiseStore) -> None:
-        """Let what was heard seem to come from where ears err to."""
+        """Add the error of hearing to heard positions."""
         self.ears.misplace(self._judged(noises), self.heard)
 
     def begin(self, v: int, a: int, tick: int) -> None:
-        """Somebody hears what is made after a tick, and nothing of before."""
+        """A character hears only noises made after a tick."""
         plain(self.stage).last[v, a] = tick
 
     def forget_maker(self, v: int, j: int) -> None:
@@ -133,7 +133,7 @@ class Listening:
         return self._waiting if self._now[WAITED] else noises
 
     def _walk(self) -> GroundStage:
-        """The ground that noises come over, with all that is known of the ways."""
+        """The ground for noises, with all known paths."""
         return next(self.ears.ways.stages(self._grounds))
 
     def mind_doors(self) -> None:

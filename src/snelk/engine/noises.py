@@ -1,4 +1,4 @@
-"""The noises of a replay: those that are written down, and the footsteps of whoever moves."""
+"""The noises of a replay: those in files, and the footsteps of everybody who moves."""
 
 from __future__ import annotations
 
@@ -93,7 +93,7 @@ class NoiseMaker:
         variant: int = 0,
         source: int = IN_FILE,
     ) -> None:
-        """A noise for the next tick, m; `by` is whoever made it, or nobody.
+        """Add a noise for the next tick, m; `by` is its maker, or nobody.
 
         `source` tells where its reach is written, as in `Noises.listed`.
         """
@@ -104,7 +104,7 @@ class NoiseMaker:
         self.due_at = 0
 
     def mark(self) -> tuple[int, tuple[str, ...], int]:
-        """How many noises are given and which kinds are known, to take back what is given after."""
+        """A mark in the given noises, to take back those given after it."""
         return len(self._given), self.words, self.due_at
 
     def take_back(self, mark: tuple[int, tuple[str, ...], int]) -> None:
@@ -152,7 +152,7 @@ class NoiseMaker:
         return min([written, played, self.thrower.next_tick(tick), *self._landing])
 
     def make_room(self, strides: int) -> None:
-        """Let there be room for so many strides beside what was gathered."""
+        """Make room for more strides."""
         whole = self.made.count + strides
         self.made.make_room(whole)
         room = len(self.made.made_at)
@@ -197,7 +197,7 @@ class NoiseMaker:
         return np.searchsorted(tick[order], np.arange(len(times) + 1)).tolist(), written
 
     def _due(self, tick: int, poses: Poses) -> Noises | None:
-        """What is written down for this tick; who is not there makes no noise where it is."""
+        """The scenario's noises of this tick; absent makers make none at their position."""
         starts, written = self._written
         low, high = starts[tick], starts[tick + 1]
         if low == high:
@@ -213,7 +213,7 @@ class NoiseMaker:
         return due
 
     def _landings(self, tick: int, poses: Poses) -> Noises | None:
-        """Throw what is due, and make the noises of what has landed since the tick before."""
+        """Throw what is due, and make the noises of what has landed since the last tick."""
         for flight in self.thrower.step(tick, poses):
             if flight.arc is not None:
                 at = int(np.searchsorted(self._times + SLACK, flight.t + flight.arc.flight))

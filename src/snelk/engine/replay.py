@@ -88,7 +88,7 @@ def replayed_poses(
 def on_floors(
     level: Level, first: float, x: NDArray[np.float64], y: NDArray[np.float64]
 ) -> NDArray[np.float64]:
-    """(ticks,) how high somebody stands who was recorded in plan, from a first height on, m."""
+    """(ticks,) height of a character recorded without heights, from a first height, m."""
     z = np.full(len(x), first)
     follow_floors(level.floors, np.ascontiguousarray(x), np.ascontiguousarray(y), z)
     return z

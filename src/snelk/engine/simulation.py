@@ -288,7 +288,7 @@ class Simulation:
 
     @property
     def laid_poses(self) -> Poses:
-        """The same as compiled loops read them."""
+        """The poses as compiled loops read them."""
         return self._room.laid
 
     def _lay_out(self) -> None:
@@ -369,7 +369,7 @@ class Simulation:
         self._take_up()
 
     def __getstate__(self) -> dict[str, Any]:
-        """All but what is laid out anew; see `snelk.runs.saving`."""
+        """All but what is laid out again; see `snelk.runs.saving`."""
         return {**vars(self), "_parts": (), "_stage": None, "_left": {}}
 
     def __setstate__(self, state: dict[str, Any]) -> None:
@@ -377,7 +377,7 @@ class Simulation:
         self._take_up()
 
     def _take_up(self) -> None:
-        """Lay out one tick, and say who does what loops leave."""
+        """Lay out one tick, and register what loops leave to Python."""
         self._parts: tuple[Any, ...] = ()
         self._renew()
         self._left = {
@@ -473,7 +473,7 @@ class Simulation:
 
     @property
     def heard(self) -> Heard:
-        """What became of noises at the ears of those that listened at the last tick."""
+        """The results of noises at ears that listened at the last tick."""
         return self.listening.heard.heard()
 
     @property
@@ -488,7 +488,7 @@ class Simulation:
 
     @property
     def said(self) -> list[Saying]:
-        """What was told at the last tick, and to whom it came or did not."""
+        """The messages of the last tick, and whom they reached."""
         return self.sharing.said
 
     @property
@@ -509,7 +509,7 @@ class Simulation:
         return float(self.times[tick])
 
     def advance(self, until: int) -> None:
-        """Compute all ticks up to but not with one, by its index, or until the run is over.
+        """Compute all ticks before an index, or until the run is over.
 
         What happened is told of the last of them only.
         """
@@ -567,7 +567,7 @@ class Simulation:
         self.listening.misplace(self.maker.noises)
 
     def _let_in(self) -> None:
-        """Let those go and come in who do, after all else of a tick, and put into states who is."""
+        """Remove, spawn and put into states, after everything else of a tick."""
         world = self.world
         for v, who in world.outcomes.gone:
             if (a := world.agent_of(who)) >= 0:
@@ -587,7 +587,7 @@ class Simulation:
         self.world.thinking.find_ways(self.world.stage, int(self._at[COUNT]))
 
     def _finish(self) -> None:
-        """Let in who comes; end variants, make the noises and raise the alarms that came of it."""
+        """Spawn characters, end variants, and make the noises and alarms of effects."""
         world, tick, poses = self.world, self.tick, self.poses
         if world.company.keeps_apart:
             world.company.make_room()

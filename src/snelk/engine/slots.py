@@ -1,4 +1,4 @@
-"""What a simulation keeps of somebody, so that who comes in again comes in with nothing kept."""
+"""The state of one character, so that it can be reset when the character is spawned again."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ class Keepers(NamedTuple):
 
 
 class Slots:
-    """What everybody's state is at first, to set one character's back to it.
+    """The first state of all characters, to reset one of them.
 
     Args:
         keepers: Who keep it, at the beginning of a simulation.

@@ -1,4 +1,4 @@
-"""All that ticks read and write, and where they have come to, as plain arrays."""
+"""All that ticks read and write, and the current phase, as plain arrays."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Things thrown: which arc they take, and where and when they land.
+"""Thrown objects: their arc, and where and when they land.
 
 Of the arcs that a speed limit allows, three are tried, the lowest first: the flat one at full
 speed, the middle one that needs the least speed, and the high one at full speed. The first that
@@ -32,7 +32,7 @@ SLACK = 1e-9
 
 
 class Arc(NamedTuple):
-    """A way through the air.
+    """The arc of a throw.
 
     `angle` is above the horizontal, rad; `speed` in m/s at the start; `flight` in s.
     """
@@ -44,7 +44,7 @@ class Arc(NamedTuple):
 
 
 class Flight(NamedTuple):
-    """What became of one throw."""
+    """The result of one throw."""
 
     variant: int
     t: float
@@ -97,7 +97,7 @@ def points_of(
 
 
 class Thrower:
-    """Throws what is to be thrown.
+    """Carries out throws.
 
     Attributes:
         flights: What became of the throws of the last tick.

@@ -1,4 +1,4 @@
-"""Ticks, one after the other, as far as loops can take them: compiled, see `snelk.level.columns`.
+"""Many ticks in one call, as far as loops can do it; compiled, see `snelk.level.columns`.
 
 A tick goes through its phases in order. Where something has to be done in Python, such as what
 comes of a transition, the loops return what that is, and go on with the phase after it when they
@@ -126,7 +126,7 @@ def _advance(stage: TickStage, until: int) -> int:
 
 
 def _go_through(stage: TickStage) -> int:
-    """Go through what is left of a tick; what has to be done in Python before that goes on."""
+    """Run the rest of a tick; return what has to be done in Python first."""
     left, at = NOTHING, stage.at
     is_even = at[TICK] % 2 == 0
     poses = stage.even_poses if is_even else stage.odd_poses
@@ -146,7 +146,7 @@ def _go_through(stage: TickStage) -> int:
 
 
 def _sense_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int:
-    """Where everybody is, what it sees and feels, the noises, and what ears make of them."""
+    """Poses, sight and contact, noises, and hearing."""
     at = stage.at
     tick = at[TICK]
     if phase == BEGINS:
@@ -188,7 +188,7 @@ def _sense_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int
 
 
 def _begin(stage: TickStage, tick: int, poses: Poses, before: Poses) -> int:
-    """The tick begins: where everybody is, and what it sees and feels."""
+    """Begin the tick: poses, sight and contact."""
     room = stage.even_room if tick % 2 == 0 else stage.odd_room
     if not _place(stage.placed, 0 if stage.is_pushed else tick, stage.moving, room):
         return BAD
@@ -228,7 +228,7 @@ def _draw(stage: TickStage, pairs: int, now: float) -> None:
 
 
 def _mind_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int:
-    """What is told, meters and memories, and what everybody attends to and decides."""
+    """Telling, meters, memories, focus and transitions."""
     at = stage.at
     tick = at[TICK]
     if phase == ARRIVES:
@@ -260,7 +260,7 @@ def _mind_all(stage: TickStage, phase: int, poses: Poses, before: Poses) -> int:
 
 
 def _think_all(stage: TickStage, phase: int, poses: Poses) -> int:
-    """Who catches whom, who thinks, what they do, and the ways that they need."""
+    """Catching, activities, and the paths they need."""
     at, doing, timing = stage.at, stage.bodies.doing, stage.bodies.timing
     tick = at[TICK]
     time = stage.times[tick]
@@ -320,7 +320,7 @@ def _is_any(values: NDArray[np.bool_]) -> bool:
 
 
 def _move_all(stage: TickStage, phase: int) -> int:
-    """Everybody moves, and tells what it has to tell."""
+    """Moving, and telling."""
     at = stage.at
     if phase == MOVES:
         at[COUNT] = _go_on(stage.bodies, stage.moving, at[TICK], at[PACES] != 0)

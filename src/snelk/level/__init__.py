@@ -1,1 +1,1 @@
-"""Geometry: walls in a grid, the walk of a ray, visible regions."""
+"""Geometry: walls in a grid, casting rays, visible regions."""

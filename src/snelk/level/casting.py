@@ -1,4 +1,4 @@
-"""Line of sight: a walk along a ray through a uniform grid of wall pieces.
+"""Line of sight: a ray cast through a uniform grid of wall segments.
 
 Compiled, see `snelk.level.columns`.
 
@@ -36,7 +36,7 @@ NAN = float("nan")
 def _overlap(
     start: float, extent: float, low: float, high: float, enter: float, leave: float
 ) -> tuple[float, float]:
-    """Cut the part (enter, leave) of a ray down to where one coordinate is in (low, high)."""
+    """Clip the part (enter, leave) of a ray to where one coordinate is in (low, high)."""
     if extent == 0.0:
         return (enter, leave) if low <= start <= high else (1.0, 0.0)
     a, b = (low - start) / extent, (high - start) / extent
@@ -250,7 +250,7 @@ def _past_triangles(
     wall: int,
     at: float,
 ) -> tuple[float, int, float]:
-    """`cast_ray` of triangles, for a ray of which it is known how far faces let it pass.
+    """`cast_ray` for triangles, after the ray was cast through faces.
 
     It looks into the boxes of the tree that it meets before what stops it, nearest first. Of those
     that meet it at one place the wall with the lowest number counts.
@@ -422,7 +422,7 @@ def _meet_triangle(
     first: float,
     last: float,
 ) -> float:
-    """The same for a triangle, and a ray given along three axes: it extends along the last most.
+    """The same for a triangle, and a ray given along three axes, the longest last.
 
     Seen along the ray, a triangle is met if the ray leaves all its edges on one side. A corner is
     seen at the same place whichever triangle it is asked for, so that no ray slips between two
@@ -493,7 +493,7 @@ def _left_of(
     near: float,
     far: float,
 ) -> tuple[float, float]:
-    """Cut the part (near, far) of a line from (0, 0) down to what is left of an edge, or on it."""
+    """Clip the part (near, far) of a line from (0, 0) to the left of an edge, or on it."""
     begins = turn * (ax * by - ay * bx)
     gains = turn * ((bx - ax) * dy - (by - ay) * dx)
     if gains == 0.0:

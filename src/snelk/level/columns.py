@@ -107,7 +107,7 @@ def frozen(given: T) -> T:
 
 
 def in_one(given: T) -> T:
-    """A named tuple with arrays of the same contents that lie in one piece of memory.
+    """A named tuple with equal arrays in one piece of memory.
 
     So they can be kept all at once, by copying that, the `base` of each.
     """
@@ -123,7 +123,7 @@ def in_one(given: T) -> T:
 
 
 def plain(given: T) -> T:
-    """The named tuple itself, of which it is quicker to ask for sizes."""
+    """The named tuple itself, whose sizes are quicker to read."""
     return given.given if isinstance(given, Columns) else given
 
 
@@ -133,7 +133,7 @@ def hypot(x: float, y: float) -> float:
 
 
 def agree(*shapes: tuple[int, ...]) -> None:
-    """Make sure that arrays agree: a loop does not look where it reads.
+    """Make sure that shapes of arrays match: a loop does not check its indices.
 
     Raises:
         ValueError: They do not.
@@ -143,7 +143,7 @@ def agree(*shapes: tuple[int, ...]) -> None:
 
 
 def agree_axes(given: Any, axes: str, **others: str) -> None:
-    """Make sure that the arrays of a named tuple have the axes that they should have.
+    """Make sure that the arrays of a named tuple have the right axes.
 
     Args:
         given: The named tuple.
@@ -185,7 +185,7 @@ def _axes_differ(given: Any, field: str, rule: str) -> str:
 
 
 def door(function: F) -> F:
-    """A door from Python into the loops: what is divided by 0 is infinite, and says nothing."""
+    """An entry from Python into the loops: division by 0 gives infinity, without a warning."""
     if cython.compiled:
         return function
 

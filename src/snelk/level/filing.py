@@ -1,4 +1,4 @@
-"""Filing what blocks by the cells that it touches in plan: compiled, see `snelk.level.columns`."""
+"""Storing walls by the cells they touch in plan; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Floors: what holds somebody up, and how high it is."""
+"""Floors: what a character stands on, and how high it is."""
 
 from __future__ import annotations
 

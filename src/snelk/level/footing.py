@@ -1,4 +1,4 @@
-"""What holds somebody up: compiled, see `snelk.level.columns`."""
+"""The floor below a character; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def footing(floors: Floors, x: float, y: float, z: float) -> float:
 def follow_floors(
     floors: Floors, x: NDArray[np.float64], y: NDArray[np.float64], z: NDArray[np.float64]
 ) -> None:
-    """Let somebody who was recorded in plan walk on floors.
+    """Put characters recorded without heights on floors.
 
     Args:
         floors: The floors.
@@ -47,7 +47,7 @@ def follow_floors(
 
 @door
 def floors_below(floors: Floors, places: NDArray[np.float64], found: NDArray[np.int32]) -> None:
-    """Which floors hold up whoever is at places, (places, 3) in m: by number, -1 for none."""
+    """The floors below positions, (positions, 3) in m: by number, -1 for none."""
     agree(places.shape, (len(found), 3))
     _floors_below(laid_out(FloorColumns, floors), places, found)
 

@@ -1,4 +1,4 @@
-"""Sorting wall pieces into the cells of a uniform grid."""
+"""Sorting wall segments into the cells of a uniform grid."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Ground that can be walked on, and the ways between its corners, as plain arrays."""
+"""Walkable ground, and the paths between its corners, as plain arrays."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ NO_WAY, NOT_KNOWN = -1, -2
 
 
 class Joins(NamedTuple):
-    """How floors hang together, for who goes over them.
+    """How floors are connected, for walking.
 
     Of floor n are the seams from `starts[n]` up to `starts[n + 1]`, which it lies to the left of.
     """
@@ -55,7 +55,7 @@ class Joins(NamedTuple):
 
 
 class Ground(NamedTuple):
-    """What compiled loops read of `Ways`.
+    """The arrays of `Ways` for compiled loops.
 
     A part of the ground consists of areas, each on one floor; without floors it is one area. The
     edges of area n, ax, ay, bx, by in m, are those from `starts[n]` up to `starts[n + 1]`; those
@@ -134,7 +134,7 @@ def ground_of(
     floors: Floors | None = None,
     links: Links | None = None,
 ) -> Ground:
-    """Ground of some areas; the ways between its corners are not known yet."""
+    """Ground of some areas; the paths between its corners are not known yet."""
     places = np.zeros((0, 2)) if corners is None else np.ascontiguousarray(corners)
     return Ground(
         places,
@@ -154,7 +154,7 @@ def ground_of(
 
 
 class GroundStage(NamedTuple):
-    """Ground, what is in the way on it, and room to work in."""
+    """Ground, the walls on it, and scratch space."""
 
     ground: Ground
     grid: Grid

@@ -1,4 +1,4 @@
-"""A level ready for use: its walls as pieces in a grid, its zones, spots and routes."""
+"""A level ready for use: its walls as segments in a grid, its zones, spots and routes."""
 
 from __future__ import annotations
 
@@ -169,7 +169,7 @@ class Level:
         return z if not self.data.floors else float(footing(self.floors, x, y, z))
 
     def as_turned(self, opened: frozenset[str], light: tuple[tuple[str, float], ...]) -> Level:
-        """The level without what the doors that stand open block, and with zones lit so."""
+        """The level with these doors open and these zones lit."""
         key = ("turned", opened, light)
         if key not in self.kept:
             through = ("see_through", "hear_through", "smell_through")
@@ -213,7 +213,7 @@ class Level:
         return z - height
 
     def stands_at(self, x: float, y: float, z: float) -> float:
-        """How high somebody stands who is put at a height: on the floor there, if there is one."""
+        """Height of a character put at a height: that of the floor there, if there is one."""
         height = self.footing(x, y, z)
         return z if np.isnan(height) else height
 
@@ -244,7 +244,7 @@ class Level:
 
     @cached_property
     def solid_grid(self) -> Grid:
-        """The pieces of walls that are in the way of a body, whether one sees through or not.
+        """The wall segments that block bodies, see-through or not.
 
         Edges stop feet, not what is above them.
         """
@@ -252,7 +252,7 @@ class Level:
 
     @cached_property
     def plan_grid(self) -> Grid:
-        """The same without regard to height, for ways on foot."""
+        """The same without heights, for paths on foot."""
         endless = self.pieces.copy()
         endless[:, 4], endless[:, 5] = -np.inf, np.inf
         through = self.walkable.astype(np.float64)
@@ -269,7 +269,7 @@ class Level:
         opened: frozenset[int] = frozenset(),
         by_links: bool = True,
     ) -> Ways:
-        """The ways on foot; worked out when first asked for.
+        """The paths on foot; computed when first needed.
 
         `clearance` is what the middle of a body keeps from walls, m; `within` names a zone that
         is not left; `bounds` is the smallest x, y and largest x, y of what the ground has to
@@ -288,7 +288,7 @@ class Level:
         return next(key for key, each in self._ways.items() if each is ways)
 
     def ways_by(self, key: tuple[Any, ...]) -> Ways:
-        """The ways on foot, by all that they depend on."""
+        """The paths on foot, by everything they depend on."""
         if key[0] == "sound":
             return self.sound_ways_through(key[1])
         if self.data.floors:
@@ -347,7 +347,7 @@ class Level:
 
     @cached_property
     def _storeys(self) -> Storeys:
-        """How the floors hang together for bodies."""
+        """How the floors are connected for bodies."""
         return build_storeys(self.floors, [area for _, area in self.data.floors], HEADROOM)
 
     def _standing(self, opened: frozenset[int], clearance: float) -> list[list[BaseGeometry]]:
@@ -372,7 +372,7 @@ class Level:
         return strip_of(self._outlines[wall], plane, low, high)
 
     def zone_on(self, name: str, floor: int) -> BaseGeometry:
-        """The area of a zone on a floor: where that is as high as the zone; all without floors."""
+        """The area of a zone on a floor, within the zone's heights; all of it without floors."""
         area, n = self.zone_area(name), self.zone_index(name)
         if not self.data.floors:
             return area
@@ -382,11 +382,11 @@ class Level:
 
     @property
     def sound_ways(self) -> Ways:
-        """The ways of a sound on foot with all doors shut; see `sound_ways_through`."""
+        """The paths of a sound on foot with all doors shut; see `sound_ways_through`."""
         return self.sound_ways_through(frozenset())
 
     def sound_ways_through(self, opened: frozenset[int]) -> Ways:
-        """The ways of a sound on foot: around walls as they are drawn, by the stairs.
+        """The paths of a sound on foot: around walls as drawn, by stairs.
 
         `opened` are the doors that stand open, by number.
         """
@@ -408,13 +408,13 @@ class Level:
 
     @cached_property
     def spot_places(self) -> NDArray[np.float64]:
-        """(spots, 3) where they are, m; 0 m high if the file does not say."""
+        """(spots, 3) their positions, m; height 0 if the file has none."""
         points = np.array([point for _, point in self.data.spots], dtype=object)
         places: NDArray[np.float64] = shapely.get_coordinates(points, include_z=True)
         return np.nan_to_num(places)
 
     def places_named(self, name: str, z: float) -> NDArray[np.float64]:
-        """(places, 3) what a spot or a zone means as a place, m: of a zone one on each floor of it.
+        """(positions, 3) of a spot or a zone, m: for a zone, one on each of its floors.
 
         Without floors that is `z` high, m. None where a zone is on no floor.
         """
@@ -434,7 +434,7 @@ class Level:
         return tuple(floor.name for floor, _ in self.data.floors)
 
     def floor_at(self, x: float, y: float, z: float) -> str | None:
-        """The floor that holds up whoever is at a place, m: the highest within a step.
+        """The floor below a position, m: the highest within a step.
 
         >>> from snelk.config.geojson import LevelData
         >>> Level(LevelData("")).floor_at(0, 0, 0) is None
@@ -445,7 +445,7 @@ class Level:
         return self.floor_names[found[0]] if found[0] >= 0 else None
 
     def floors_at(self, places: NDArray[np.float64]) -> NDArray[np.int32]:
-        """(places,) the floor that holds up whoever is at each, (places, 3) in m; -1 for none."""
+        """(positions,) the floor below each, (positions, 3) in m; -1 for none."""
         found = np.empty(len(places), dtype=np.int32)
         floors_below(self.floors, places, found)
         return found
@@ -459,7 +459,7 @@ class Level:
         return self._near_floors(0.0)[self.floor_names.index(floor)]
 
     def _near_floors(self, distance: float) -> list[list[int]]:
-        """The same of each floor, and those beside it that are no farther away than this, m."""
+        """Each floor, and the floors within a distance of it, m."""
         if distance in self._near:
             return self._near[distance]
         areas = [shapely.force_2d(area) for _, area in self.data.floors]
@@ -487,7 +487,7 @@ class Level:
         return found
 
     def stops_at(self, z: float) -> NDArray[np.bool_]:
-        """(walls,) which walls stop somebody who walks on ground at a height, m.
+        """(walls,) which walls block bodies on ground at a height, m.
 
         Neither those that begin above their head nor those that end below their feet; edges are
         on the ground at 0.
@@ -538,12 +538,12 @@ class Level:
 
     @cached_property
     def zone_background(self) -> NDArray[np.float64]:
-        """(zones,) background noise inside each zone, 0 to 1; NaN where it does not say."""
+        """(zones,) background noise inside each zone, 0 to 1; NaN if it has none."""
         return _or_nan([zone.background for zone, _ in self.data.zones])
 
     @cached_property
     def zone_wind(self) -> NDArray[np.float64]:
-        """(zones,) share of the wind inside each zone; NaN where it does not say."""
+        """(zones,) share of the wind inside each zone; NaN if it has none."""
         return _or_nan([zone.wind for zone, _ in self.data.zones])
 
     @cached_property

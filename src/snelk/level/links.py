@@ -1,4 +1,4 @@
-"""Links: ladders, drops and jumps, by which one gets where nobody walks."""
+"""Links: ladders, drops and jumps, which connect places that nobody can walk between."""
 
 from __future__ import annotations
 

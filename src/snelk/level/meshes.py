@@ -1,4 +1,4 @@
-"""Levels from a game's meshes whose triangles stay, with the floors that are found in them."""
+"""Levels that keep the triangles of a game's meshes, with the floors found in them."""
 
 from __future__ import annotations
 
@@ -112,7 +112,7 @@ def level_with_triangles(
 def _alike(
     cuts: Sequence[BaseGeometry | None], free: BaseGeometry, kind: str
 ) -> Iterator[tuple[BaseGeometry, float, float]]:
-    """What cuts leave outside of what is free, with the heights it stops feet at: alike ones once.
+    """Sections outside the free area, with the heights at which they stop feet, without duplicates.
 
     A shape reaches no further than the cuts that show it, so that nobody on another floor is
     stopped by what is not there.
@@ -136,7 +136,7 @@ def _alike(
 def _climbed(
     found: Sequence[tuple[NDArray[np.float64], BaseGeometry]],
 ) -> Callable[[float], Iterator[BaseGeometry]]:
-    """Tells for a height which floors between feet and head can be climbed from there."""
+    """For a height: which floors between feet and head can be climbed from there."""
     raised = [(Floor(kind="floor", name="floor"), _on_plane(area, plane)) for plane, area in found]
     floors = build_floors(raised)
     storeys = build_storeys(floors, [area for _, area in found], STEP)

@@ -1,4 +1,4 @@
-"""Parting triangles into a tree of boxes: compiled, see `snelk.level.columns`.
+"""Dividing triangles into a tree of boxes; compiled, see `snelk.level.columns`.
 
 Parts are chosen so that few rays meet many of them (binned surface area heuristic, Wald 2007, "On
 fast construction of SAH-based bounding volume hierarchies"). Boxes are in 32 bits, and larger than
@@ -18,7 +18,7 @@ INF = float("inf")
 
 
 def build_tree(triangles: NDArray[np.float64]) -> Tree:
-    """The tree of triangles, (triangles, 3, 3) in m; of none one without nodes."""
+    """The tree of triangles, (triangles, 3, 3) in m; without triangles, no nodes."""
     count = len(triangles)
     if not count:
         none = np.zeros((0, WIDE), dtype=np.int32)
@@ -79,7 +79,7 @@ def _fill(
     bins: NDArray[np.float64],
     own: NDArray[np.float64],
 ) -> tuple[int, int]:
-    """`own` holds the parts of a node: from which to which triangle, and their box."""
+    """`own` has the parts of a node: first and last triangle, and their box."""
     with nogil:
         room[0, 0], room[0, 1], room[0, 2], room[0, 3] = 0, 0, len(order), 1
         nodes, waiting, depth = 1, 1, 1
@@ -149,7 +149,7 @@ def _cut(
     own: NDArray[np.float64],
     part: int,
 ) -> int:
-    """Bring the triangles of a part into order so that it can be cut there; where that is."""
+    """Sort the triangles of a part so that it can be split; return where."""
     first, last = cast(Py_ssize_t, own[part, 0]), cast(Py_ssize_t, own[part, 1])
     best, by, where, start, end = INF, -1, 0, 0.0, 0.0
     for axis in range(3):

@@ -1,4 +1,4 @@
-"""A level cut upright along a line: what one draws on paper to see who looks over what."""
+"""A vertical section of a level along a line, to see who looks over what."""
 
 from __future__ import annotations
 

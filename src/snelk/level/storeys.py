@@ -1,4 +1,4 @@
-"""How floors hang together: which can be walked to from which, and where they end.
+"""How floors are connected: which can be walked to from which, and where they end.
 
 In plan the outlines of all floors cut the ground into faces, over each of which several floors may
 lie. Of a floor those faces are walked on where no other one is so little above it that nobody
@@ -37,7 +37,7 @@ FAR = 1e4
 
 
 class Storeys(NamedTuple):
-    """Where each floor can be walked on, and what lies at its ends.
+    """Where each floor can be walked on, and what is at its ends.
 
     Pieces are lines in plan: ax, ay, bx, by, m.
     """
@@ -51,7 +51,7 @@ class Storeys(NamedTuple):
 
 
 def build_storeys(floors: Floors, areas: Sequence[BaseGeometry], headroom: float) -> Storeys:
-    """How floors hang together for whom needs so much room above each.
+    """How floors are connected, for a body with a headroom.
 
     Args:
         floors: Their planes.
@@ -109,7 +109,7 @@ def build_storeys(floors: Floors, areas: Sequence[BaseGeometry], headroom: float
 
 
 def _snapped(lines: list[BaseGeometry], near: NDArray[np.intp]) -> list[BaseGeometry]:
-    """Outlines that pass through the corners of others that lie on them but for rounding."""
+    """Outlines snapped to corners of others that are on them within rounding."""
     corners: list[list[BaseGeometry]] = [[] for _ in lines]
     for n, m in near[:, near[0] != near[1]].T.tolist():
         corners[n].append(shapely.extract_unique_points(lines[m]))
@@ -122,7 +122,7 @@ def _snapped(lines: list[BaseGeometry], near: NDArray[np.intp]) -> list[BaseGeom
 def _levels(
     planes: Numbers, areas: NDArray[Any], pairs: NDArray[np.intp], headroom: float
 ) -> list[BaseGeometry]:
-    """Lines at which one floor is a step, the headroom, or nothing above or below another.
+    """Lines at which one floor is a step, the headroom, or nothing above another.
 
     Only those that cross what both of a pair have in common; who only touch need none where they
     are level.
@@ -199,7 +199,7 @@ def _is_low(
     a: Sequence[float],
     b: Sequence[float],
 ) -> bool:
-    """Whether beyond an edge something of those floors is in the way of who walks on a floor."""
+    """Whether floors beyond an edge block walking on a floor."""
     ends = np.array([(*a, 1.0), (*b, 1.0)])
     above = [ends @ (planes[other] - planes[floor]) for other in stack if other != floor]
     between = [rise.max() > STEP + FINE and rise.min() < headroom - FINE for rise in above]

@@ -1,4 +1,4 @@
-"""The region of the plan that a cone really sees, cut by walls."""
+"""The region of the plan that a cone sees, cut by walls."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ def visible_region(
     range: float,
     height: float,
 ) -> VisibleRegion:
-    """Cut a cone down to what it sees of points at one height.
+    """Clip a cone to what it sees of points at one height.
 
     A face between `base` and `top` hides those points behind it to which the ray crosses the
     face within these heights. Seen from the eye these are the face enlarged about the eye by
@@ -143,7 +143,7 @@ def _plan_box(
 def _shade(
     triangle: NDArray[np.float64], eye: tuple[float, float, float], height: float
 ) -> list[tuple[float, float]]:
-    """The corners of what a triangle hides of the points at a height.
+    """The corners of the area that a triangle hides at a height.
 
     Of each place on the way from the eye's height to theirs the share of that way tells by how much
     it is enlarged about the eye.

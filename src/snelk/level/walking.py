@@ -1,4 +1,4 @@
-"""Ways on foot, one at a time: compiled, see `snelk.level.columns`.
+"""Paths on foot, one at a time; compiled, see `snelk.level.columns`.
 
 What a shortest way is, and which corners it turns at, is told in `snelk.level.ways`.
 """
@@ -104,7 +104,7 @@ def find_way(
     goal: NDArray[np.float64],
     way: NDArray[np.float64],
 ) -> int:
-    """The shortest way between two places, (3,): how many places it has, filled into `way`.
+    """The shortest path between two positions, (3,), written to `way`; return its number of points.
 
     Args:
         ground: What can be walked on.
@@ -141,7 +141,7 @@ def lay_way(
     turns: NDArray[np.int32],
     way: NDArray[np.float64],
 ) -> int:
-    """The same of a way that is known to turn at these corners, (turns,)."""
+    """The same for a path that is known to turn at these corners, (turns,)."""
     count = len(plain(ground).corners)
     agree(start.shape, goal.shape, (3,))
     agree((way.shape[1], len(way) > len(turns)), (5, True))
@@ -159,7 +159,7 @@ def find_all_ways(
     lengths: NDArray[np.float64],
     before: NDArray[np.int32],
 ) -> None:
-    """The shortest ways between all corners, by links between some of them.
+    """The shortest paths between all corners, with links between some of them.
 
     By Dijkstra's algorithm (1959, "A note on two problems in connexion with graphs"), with no
     more than a scan for the nearest corner that is left.
@@ -186,7 +186,7 @@ def pass_beside(
     pairs: NDArray[np.intp],
     useful: NDArray[np.bool_],
 ) -> None:
-    """Which lines between two corners pass both without cutting into what is beside them.
+    """Which lines between two corners pass both without cutting into them.
 
     Args:
         corners: (corners, 2), m.
@@ -212,7 +212,7 @@ def lengths_between(
     limit: NDArray[np.float64],
     length: NDArray[np.float64],
 ) -> None:
-    """The lengths of ways of which it is known that the straight line is not free.
+    """The lengths of paths whose straight line is known to be blocked.
 
     Args:
         ground: What can be walked on; the ways between its corners are known.
@@ -255,7 +255,7 @@ def length_of_way(
     start: NDArray[np.float64],
     goal: NDArray[np.float64],
 ) -> float:
-    """The length of the way between the places nearest to two, (3,), that are in reach, m.
+    """Length of the path between the reachable positions nearest to two, (3,), m.
 
     Infinite if there is none, NaN if the ways between corners are needed and not known.
     """
@@ -270,13 +270,13 @@ def length_of_way(
 
 @door
 def sheet_of(ground: Ground, x: float, y: float, z: float) -> int:
-    """The floor that holds up whoever is at a place, m; 0 without floors, -1 for none."""
+    """The floor below a position, m; 0 without floors, -1 for none."""
     return sheet_at(laid_out(GroundColumns, ground), x, y, z)
 
 
 @door
 def part_of(ground: Ground, x: float, y: float, z: float) -> int:
-    """The first part of the ground that a place is in, m, or -1."""
+    """The first part of the ground that contains a position, m, or -1."""
     laid = laid_out(GroundColumns, ground)
     return part_on(laid, x, y, sheet_at(laid, x, y, z))
 
@@ -325,7 +325,7 @@ def straight_way(
     to_y: float,
     to_sheet: int,
 ) -> float:
-    """How long the way is that is straight in plan, m; infinite if it cannot be walked."""
+    """Length of the path that is straight in plan, m; infinite if blocked."""
     whole, end = straight_on(grid, scratch, joins, x, y, sheet, to_x, to_y)
     return whole if _meets(joins, to_sheet, end, to_x, to_y) else INF
 
@@ -340,7 +340,7 @@ def straight_on(
     to_x: float,
     to_y: float,
 ) -> tuple[float, int]:
-    """How long that is, and on which floor one comes to its end.
+    """Its length, and the floor at its end.
 
     What is in the way on a floor lies in the grid at the height of its number. Where the line
     crosses a seam it goes on, on the floor that this leads to.
@@ -460,7 +460,7 @@ def _round(joins: Joins, sheet: int, came: int, leave: int, x: float, y: float) 
 
 
 def _holds(joins: Joins, sheet: int, x: float, y: float, dx: float, dy: float) -> bool:
-    """Whether a line from a place is on a floor a little after it, as far as seams tell."""
+    """Whether a line from a position is on a floor just after it, according to seams."""
     share = TINY_STEP / max(hypot(dx, dy), TINY_STEP)
     touches, inside, before, after = 0, 0, -1, -1
     for n in range(joins.starts[sheet], joins.starts[sheet + 1]):
@@ -495,7 +495,7 @@ def _turns_right(joins: Joins, before: int, after: int) -> bool:
 
 
 def _length_on(joins: Joins, sheet: int, dx: float, dy: float) -> float:
-    """How long a straight stretch in plan is on a floor, m."""
+    """Length of a straight piece on a floor, m."""
     rise = joins.planes[sheet, 0] * dx + joins.planes[sheet, 1] * dy
     return float(hypot(hypot(dx, dy), rise))
 
@@ -511,7 +511,7 @@ def _write_stretch(
     count: int,
     spare: int,
 ) -> tuple[int, int]:
-    """Write down the end of a straight stretch, and where it comes to other floors on it.
+    """Write the end of a straight piece, and where it changes floors.
 
     Returns how many places the way has now, and for how many more there is room beside corners.
     """
@@ -562,7 +562,7 @@ def _write_turn(
     count: int,
     spare: int,
 ) -> tuple[int, int]:
-    """The same of the next corner of a way, after the corner before, -1 for none, at x, y."""
+    """The same for the next corner of a path, after the previous one, -1 for none, at x, y."""
     to_x, to_y = ground.corners[corner, 0], ground.corners[corner, 1]
     for n in range(len(ground.climbs)):
         if ground.climbs[n, 0] == before and ground.climbs[n, 1] == corner:
@@ -622,7 +622,7 @@ def way_between(
     to_sheet: int,
     way: NDArray[np.float64],
 ) -> int:
-    """As `find_way`, between places on floors of which the numbers are known."""
+    """As `find_way`, between positions whose floors are known."""
     if sheet < 0 or to_sheet < 0:
         return NO_WAY
     straight = straight_way(grid, scratch, ground.joins, x, y, sheet, to_x, to_y, to_sheet)
@@ -721,7 +721,7 @@ def _pass_beside(
 
 
 def _passes_by(sides: NDArray[np.float64], corner: int, dx: float, dy: float) -> bool:
-    """Whether both walls beside a corner lie on one side of a line through it."""
+    """Whether both walls at a corner are on one side of a line through it."""
     one = dx * sides[corner, 0, 1] - dy * sides[corner, 0, 0]
     other = dx * sides[corner, 1, 1] - dy * sides[corner, 1, 0]
     beside: bool = one * other >= -GRAZE
@@ -760,7 +760,7 @@ def length_around(
     to_y: float,
     to_sheet: int,
 ) -> float:
-    """The length of the shortest way that turns, m; infinite if there is none."""
+    """Length of the shortest path with turns, m; infinite if there is none."""
     _first, _last, whole = _best_turns(
         ground, grid, scratch, room, x, y, sheet, to_x, to_y, to_sheet
     )
@@ -779,7 +779,7 @@ def _best_turns(
     to_y: float,
     to_sheet: int,
 ) -> tuple[int, int, float]:
-    """The first and the last corner of the shortest way that turns, and its length, m.
+    """First and last corner of the shortest path with turns, and its length, m.
 
     Corners that cannot be part of a shorter way are not looked at. How far they are is that in
     plan, until it is known how long the way there is.
@@ -828,7 +828,7 @@ def _best_turns(
 
 
 def sheet_at(ground: Ground, x: float, y: float, z: float) -> int:
-    """The floor that holds up whoever is at a place; 0 without floors, -1 where there is none."""
+    """The floor below a position; 0 without floors, -1 for none."""
     if len(ground.floors.planes) == 0:
         return 0
     return floor_below(ground.floors, x, y, z + STEP)
@@ -859,7 +859,7 @@ def is_on(ground: Ground, part: int, x: float, y: float, sheet: int) -> bool:
 
 
 def may_stand(ground: Ground, part: int, x: float, y: float, sheet: int) -> bool:
-    """Whether a place on a floor is in a part of the ground, or in one in reach from it."""
+    """Whether a position on a floor is in a part of the ground, or reachable from it."""
     for other in range(len(ground.reach)):
         if ground.reach[part, other] and is_on(ground, other, x, y, sheet):
             return True

@@ -1,4 +1,4 @@
-"""Ways on foot: the shortest ways around walls, exact, from corner to corner.
+"""Paths on foot: the exact shortest paths around walls, from corner to corner.
 
 Walls are grown by the clearance that a body needs, after which the body is a point (Lozano-Pérez
 and Wesley 1979, "An algorithm for planning collision-free paths among polyhedral obstacles"). A
@@ -105,7 +105,7 @@ CHUNK = 200_000
 
 
 class Ways:
-    """The ground that a body with some clearance can walk on, and the ways over it.
+    """The ground for a body with some clearance, and the paths over it.
 
     Args:
         bounds: Smallest x, y and largest x, y of the level, m.
@@ -158,7 +158,7 @@ class Ways:
         floors: Floors,
         storeys: Storeys,
     ) -> None:
-        """What is in the way on each floor, at the height of its number, and its corners."""
+        """The obstacles on each floor, at the height of its number, and their corners."""
         pieces = [np.zeros((0, 6))]
         corners, sides, sheets = [np.zeros((0, 2))], [np.zeros((0, 2, 2))], [np.zeros(0, np.int32)]
         free: list[BaseGeometry] = []
@@ -195,7 +195,7 @@ class Ways:
         self._in_parts(*_connected(free, storeys))
 
     def _join_by_links(self, links: Links, may: Sequence[int]) -> None:
-        """Let links lead from corner to corner, those with both ends where one can stand."""
+        """Add links whose ends can both be stood on, from corner to corner."""
         reach, climbs = np.eye(self.count_parts, dtype=np.bool_), []
         for link in may:
             ends = links.ends[link].reshape(2, 3)
@@ -237,7 +237,7 @@ class Ways:
         clearance: float,
         within: BaseGeometry | None,
     ) -> None:
-        """What is in the way on ground without floors, its parts and its corners."""
+        """The obstacles on ground without floors, its parts and corners."""
         low, high = np.array(bounds[:2]) - MARGIN, np.array(bounds[2:]) + MARGIN
         ground = shapely.box(*low, *high)
         blocks = _grown(walls, max(clearance - APART, 0.0))
@@ -342,7 +342,7 @@ class Ways:
         return -1
 
     def sheets_at(self, places: Numbers) -> NDArray[np.int32]:
-        """(places,) the floor that holds up whoever is at a place, (places, 3); -1 for none."""
+        """(positions,) the floor below each, (positions, 3); -1 for none."""
         if self._floors is None:
             return np.zeros(len(places), dtype=np.int32)
         found = np.empty(len(places), dtype=np.int32)
@@ -379,7 +379,7 @@ class Ways:
         return lengths
 
     def distance(self, start: Numbers, end: Numbers, limit: Numbers) -> Numbers:
-        """Length of the way from each start to each end, (pairs, 2), m; infinite beyond `limit`.
+        """Length of the path from each start to each end, (pairs, 2), m; infinite beyond `limit`.
 
         Where the straight line is free the way is that line. On a level with floors places have
         heights, (pairs, 3), and so have the lengths.
@@ -394,7 +394,7 @@ class Ways:
         return result
 
     def around(self, start: Numbers, end: Numbers, limit: Numbers) -> Numbers:
-        """The same for pairs of which it is known that the straight line is not free."""
+        """The same for pairs whose straight line is known to be blocked."""
         length = np.full(len(start), np.inf)
         if len(start) == 0:
             return length
@@ -426,7 +426,7 @@ class Ways:
         return length
 
     def field(self, place: Numbers, limit: float = np.inf) -> Numbers:
-        """(corners,) length of the way from a place to every corner, m.
+        """(corners,) length of the path from a position to every corner, m.
 
         Those beyond the limit may be infinite.
         """
@@ -438,7 +438,7 @@ class Ways:
         return found
 
     def length(self, start: Numbers, goal: Numbers) -> float:
-        """The length of the way between two places, (2,), m; infinite if there is none."""
+        """Length of the path between two positions, (2,), m; infinite if there is none."""
         return float(self.distance(start[None], goal[None], np.array([np.inf]))[0])
 
     def length_on(self, part: int, start: Numbers, goal: Numbers) -> float:
@@ -455,7 +455,7 @@ class Ways:
         return length
 
     def path(self, start: Numbers, goal: Numbers) -> Numbers | None:
-        """The places, (places, 2), where the shortest way turns, and the goal at its end, m.
+        """The points, (points, 2), where the shortest path turns, with the goal at its end, m.
 
         None if there is no way; see `nearest` for goals that cannot be walked to.
         """
@@ -463,7 +463,7 @@ class Ways:
         return None if way is None else way[:, :2]
 
     def way(self, start: Numbers, goal: Numbers) -> Numbers | None:
-        """The same with what it takes to get to each place, (places, 5); see `find_way`."""
+        """The same with the cost of each point, (points, 5); see `find_way`."""
         start, goal, way = _in_space(start), _in_space(goal), self.room_for_way()
         if self.is_small:
             room = self.room()
@@ -520,7 +520,7 @@ class Ways:
         return np.array([0 <= part == each for each in found], np.bool_)
 
     def grounds(self) -> Iterator[Ground]:
-        """What compiled loops read; with the ways between corners only when asked for more."""
+        """The arrays for compiled loops; paths between corners only if `more` is asked."""
         if "whole_ground" not in self.__dict__:
             yield self.ground
         if self.is_small:
@@ -543,17 +543,17 @@ class Ways:
             yield known[id(ground)]
 
     def room(self) -> Numbers:
-        """Room for compiled loops to note of each corner what they find on the way."""
+        """Scratch space of compiled loops for each corner."""
         return np.empty((4, len(self.corners)))
 
     def room_for_way(self) -> Numbers:
-        """Room for compiled loops to write down a way."""
+        """Scratch space of compiled loops for a path."""
         spare = SEAMS if self._floors is not None else 0
         return np.empty((len(self.corners) + 1 + spare, 5))
 
     @cached_property
     def ground(self) -> Ground:
-        """What compiled loops read, but for the ways between corners."""
+        """The arrays for compiled loops, without paths between corners."""
         found = ground_of(
             self._areas, self.corners, self.sheets, self._joins, climbs=self._climbs,
             floors=self._floors, links=self._links_taken,
@@ -562,7 +562,7 @@ class Ways:
 
     @cached_property
     def whole_ground(self) -> Ground:
-        """All that compiled loops read, of a small level."""
+        """All arrays for compiled loops, of a small level."""
         count = len(self.corners)
         lengths, before = np.empty((count, count)), np.empty((count, count), dtype=np.int32)
         find_all_ways(*self._sights, np.empty(count, dtype=np.bool_), lengths, before)
@@ -585,7 +585,7 @@ class Ways:
         return known
 
     def _from(self, place: Numbers, limit: float = np.inf) -> Row:
-        """Lengths of the ways from a place to all corners of a large level, m, and what is before.
+        """Lengths of paths from a position to all corners of a large level, m, and predecessors.
 
         That is a corner, or a number beyond them all for the place itself. Lengths beyond the
         limit may be infinite; of limits only the power of two above counts.
@@ -618,7 +618,7 @@ class Ways:
 
     @cached_property
     def _sights(self) -> Sights:
-        """The corners between which a way may lead straight.
+        """Pairs of corners with a free straight line.
 
         A shortest way passes a corner so that both walls beside it lie on one side of the way.
         """
@@ -667,7 +667,7 @@ class Ways:
 def _bends(
     storeys: Storeys, free: Sequence[BaseGeometry], planes: Numbers
 ) -> Iterator[tuple[Numbers, int]]:
-    """Places along seams at which a way may bend as the slope changes, and the floor of each.
+    """Points on seams where a path can bend as the slope changes, and the floor of each.
 
     `free` is where one can stand, floor by floor. Of very uneven ground only the seams at which the
     slope changes most have any.
@@ -705,7 +705,7 @@ def _bends(
 
 
 def _gain(slope: Numbers, other: Numbers) -> float:
-    """By what share a bend where the slope changes may make a way shorter, at most.
+    """The largest share by which bending at a change of slope can shorten a path.
 
     So much longer than in plan is a way up a slope g: sqrt(1 + g^2). By two slopes that differs at
     most by their difference times g / sqrt(1 + g^2); who goes along the seam gains that.
@@ -798,7 +798,7 @@ def _areas(wall: BaseGeometry) -> list[BaseGeometry]:
 
 
 def _stretches(wall: BaseGeometry, by: float, style: dict[str, Any]) -> list[BaseGeometry]:
-    """A long wall grown stretch by stretch, which takes far less time than the whole at once.
+    """A long wall grown piece by piece, which is much faster than all at once.
 
     Every corner lies within a stretch, so that it is as sharp as in one go.
     """
@@ -841,7 +841,7 @@ def _outlines(geometries: Sequence[BaseGeometry]) -> Numbers:
 
 
 def _outward_corners(blocked: BaseGeometry) -> tuple[Numbers, Numbers]:
-    """(corners, 2) that stick out, and (corners, 2, 2) the directions of the walls beside them."""
+    """(corners, 2) convex corners, and (corners, 2, 2) the directions of their walls."""
     places, sides = [np.zeros((0, 2))], [np.zeros((0, 2, 2))]
     for ring in _rings(blocked):
         here = ring[:-1]

@@ -1,4 +1,4 @@
-"""Whether a place is in a zone: compiled, see `snelk.level.columns`."""
+"""Whether a position is in a zone; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which zone a place is in."""
+"""Which zone a position is in."""
 
 from __future__ import annotations
 

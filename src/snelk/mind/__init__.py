@@ -1,1 +1,1 @@
-"""What goes on in an agent: how its suspicion fills, what it remembers and tells."""
+"""An agent's mind: its meter, what it remembers and tells, and how it decides."""

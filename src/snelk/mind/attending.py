@@ -1,4 +1,4 @@
-"""Who is seen and lost, and whom each agent acts on: compiled, see `snelk.level.columns`."""
+"""Who is seen and lost, and each agent's focus; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Attention: for how long targets are seen and lost, and which of them each agent acts on."""
+"""Attention: how long targets have been seen and lost, and each agent's focus."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The cells of a search, and how likely the target is in each, as plain arrays."""
+"""The cells of a search and their likelihood, as plain arrays."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which transitions come true, and which are taken: compiled, see `snelk.level.columns`."""
+"""Which transitions are possible, and which are taken; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -92,7 +92,7 @@ def which_hold(
     stack: NDArray[np.float64],
     found: NDArray[np.bool_],
 ) -> None:
-    """What each condition comes to for everybody: (condition, variant, agent), overwritten."""
+    """The value of each condition for all: (condition, variant, agent), overwritten."""
     agree(found.shape, (len(plain(code).starts) - 1, *plain(signals).seen.shape))
     agree(table.shape[1:], plain(signals).seen.shape)
     agree(plain(facts).values.shape[:2], (len(plain(facts).absent), found.shape[1]))
@@ -192,7 +192,7 @@ def _value(
     v: int,
     a: int,
 ) -> float:
-    """What a condition comes to for one agent."""
+    """The value of a condition for one agent."""
     top = -1
     for n in range(code.starts[program], code.starts[program + 1]):
         step = code.steps[n]
@@ -312,7 +312,7 @@ def _signal(signals: Signals, which: int, v: int, a: int) -> float:
 
 
 def _joined(step: int, left: float, right: float) -> float:
-    """Two numbers or truths made one; what is compared with what is not there is false."""
+    """Combine two values; a comparison with a missing number is false."""
     found = left
     if step == AND:
         found = left != 0.0 and right != 0.0

@@ -1,4 +1,4 @@
-"""The places that noises of nobody drew agents to, as plain arrays."""
+"""The positions of noises made by nobody that drew agents, as plain arrays."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Conditions evaluated on arrays: of all variants and agents at a tick, or of a row of ticks."""
+"""Conditions evaluated on arrays: for all variants and agents at a tick, or for many ticks."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ WORDS: dict[str, Callable[[Any, Any], Any]] = {
 
 
 def evaluate(node: Node, look_up: LookUp) -> Values:
-    """The values of a part of a condition; truths for a truth, else numbers or words.
+    """The values of a part of a condition: true or false, numbers, or words.
 
     >>> from snelk.config.conditions import parse
     >>> values = {"meter": np.array([0.2, 0.7]), "seen": np.array([True, True])}

@@ -1,4 +1,4 @@
-"""How places that a noise drew somebody to fade: compiled, see `snelk.level.columns`."""
+"""How the interest in a noise made by nobody fades; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ SLACK = 1e-9
 def follow_drawn(
     stage: DrawStage, noises: Noises, heard: Heard, pairs: int, now: float, dt: float
 ) -> None:
-    """One tick of what draws everybody: what noises of nobody add, the hold, draining, forgetting.
+    """One tick of noises made by nobody: what they add, holding, draining, forgetting.
 
     Args:
         stage: What draws them; overwritten.

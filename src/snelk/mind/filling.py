@@ -1,4 +1,4 @@
-"""The detection meters, tick by tick: compiled, see `snelk.level.columns`."""
+"""The detection meters at each tick; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -133,7 +133,7 @@ def _change_value(
     dt: float,
     meters: Meters,
 ) -> None:
-    """Fill, hold or drain one meter over one tick."""
+    """Fill, hold or drain one meter for one tick."""
     if sensed:
         meters.quiet[v, a, j] = 0.0
         if at_once:

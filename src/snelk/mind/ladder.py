@@ -1,4 +1,4 @@
-"""The alert ladder: which state every agent is in, and which transition it takes.
+"""The alert ladder: the state of each agent, and the transition it takes.
 
 Transitions are tried in the order written; the first whose condition has been true for long enough
 is taken, unless the state has to be stayed in. See docs/calculations.md.
@@ -128,7 +128,7 @@ class Ladders:
         self._read_conditions()
 
     def _is_that_of(self, before: int, v: int, a: int) -> bool:
-        """Copy what was read of a variant before, if it has the very same ladder."""
+        """Copy from an earlier variant with the same ladder, if there is one."""
         name, cast = self.agents[a], [self.setups[n].cast for n in (before, v)]
         if self.ladders[before][a] is not self.ladders[v][a] or cast[0][name] is not cast[1][name]:
             return False
@@ -204,7 +204,7 @@ class Ladders:
 
     @property
     def kept(self) -> LadderState:
-        """All of it that is kept from tick to tick, beside what never changes."""
+        """All state that lasts from tick to tick."""
         return self._transitions
 
     @property
@@ -224,11 +224,11 @@ class Ladders:
 
     @property
     def busy(self) -> Truths:
-        """(variant, agent) who does nothing at this tick."""
+        """(variant, agent) who is busy at this tick."""
         return (self.tick < self.busy_until) | self.out
 
     def at_state(self, values: NDArray[Any]) -> NDArray[Any]:
-        """(variant, agent) of values of (variant, agent, state): that of the state each is in."""
+        """(variant, agent) values of each agent's current state, from (variant, agent, state)."""
         found: NDArray[Any] = values[self._v, self._a, np.maximum(self.state, 0)]
         return found
 
@@ -278,7 +278,7 @@ class Ladders:
         return Step(v, a, NOBODY, before if name else NO_LADDER, after, NO_TRANSITION, np.nan, ())
 
     def asker(self, conditions: Sequence[Condition]) -> Asker:
-        """Something to ask what conditions without chance come to at any tick."""
+        """An evaluator of conditions without chance, for any tick."""
         words = [word for word in self._table.words if word]
         table = Table(words, tuple(self.attributes))
         return Asker(table, table.code_of(conditions), self._laid_facts, self.state.shape)
@@ -312,7 +312,7 @@ class Asker:
         self._found = np.zeros((len(code.starts) - 1, *shape), dtype=np.bool_)
 
     def ask(self, signals: Signals, look_up: Callable[[Node], NDArray[Any]]) -> Truths:
-        """(condition, variant, agent) what they come to; overwritten when asked again.
+        """(condition, variant, agent) their values; overwritten by the next call.
 
         `look_up` gives the values, (variant, agent), of what is no signal.
         """
@@ -323,5 +323,5 @@ class Asker:
 
 
 def words_of(setup: Setup) -> list[str]:
-    """The words that attributes can be: names and teams."""
+    """The words that attributes can have: names and teams."""
     return [word for name, member in setup.cast.items() for word in (name, member.team)]

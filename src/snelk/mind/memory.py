@@ -1,4 +1,4 @@
-"""Memory: what an agent believes of where a target is; see docs/calculations.md.
+"""Memory: what an agent believes about a target's position; see docs/calculations.md.
 
 A belief has a place, a source and an age. Whoever senses a target by sight, touch or the zone
 sense knows where it is; after that the belief is what is left of it, unless something newer comes.
@@ -42,7 +42,7 @@ class MemoryNumbers(NamedTuple):
 
 
 class Beliefs(NamedTuple):
-    """What everybody believes of everybody: (variant, agent, target)."""
+    """The beliefs of all about all: (variant, agent, target)."""
 
     source: NDArray[np.int8]  # index of SOURCES, or NO_BELIEF
     x: Numbers  # the believed place, m; NaN without a belief
@@ -65,7 +65,7 @@ class Beliefs(NamedTuple):
 
 
 class News(NamedTuple):
-    """What reached an agent of a target at this tick otherwise: (variant, agent, target)."""
+    """News about a target at this tick, heard, smelt or told: (variant, agent, target)."""
 
     x: Numbers  # m; NaN without news
     y: Numbers
@@ -104,7 +104,7 @@ def memory_numbers(setups: Sequence[Setup]) -> MemoryNumbers:
 
 
 def forget(beliefs: Beliefs, pair: tuple[int, int, int]) -> None:
-    """Let go of what a (variant, agent) believes of a target."""
+    """Drop the belief of a (variant, agent) about a target."""
     beliefs.source[pair] = NO_BELIEF
     for values in beliefs[1:]:
         values[pair] = np.nan

@@ -1,4 +1,4 @@
-"""What agents tell one another, on its way and when it arrives."""
+"""Messages between agents, on their way and when they arrive."""
 
 from __future__ import annotations
 
@@ -66,7 +66,7 @@ class Messages(NamedTuple):
 
     @classmethod
     def blank(cls, size: int) -> Messages:
-        """Room for so many."""
+        """Arrays of this size."""
         return cls(*np.zeros((5, size), dtype=np.int64), *np.zeros((6, size)))
 
 
@@ -90,7 +90,7 @@ class MessageStore:
         return int(self.held[0])
 
     def make_room(self, count: int) -> None:
-        """Let it hold so many."""
+        """Make room for this many."""
         have = len(self.rows.x)
         if count <= have:
             return

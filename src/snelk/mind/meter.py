@@ -68,7 +68,7 @@ class MeterNumbers(NamedTuple):
 
 
 class Meters(NamedTuple):
-    """Everybody's meter for everybody: state that a tick overwrites, and how it came about."""
+    """The meters of all for all: state that a tick overwrites, and its factors."""
 
     value: NDArray[np.float64]  # (variant, agent, target), 0 to 1
     quiet: NDArray[np.float64]  # (variant, agent, target), s since last sensed

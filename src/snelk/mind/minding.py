@@ -1,4 +1,4 @@
-"""One tick of meters and memories: compiled, see `snelk.level.columns`."""
+"""One tick of meters and memories; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
 
 @door
 def mind(stage: MindStage, poses: Poses, before: Poses) -> None:
-    """Fill and drain the meters, and keep what everybody believes.
+    """Update meters and beliefs.
 
     Args:
         stage: Overwritten with what they come to.

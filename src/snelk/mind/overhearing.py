@@ -1,4 +1,4 @@
-"""What noises tell an agent of their makers: compiled, see `snelk.level.columns`."""
+"""What noises tell an agent about their makers; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Places that an agent was drawn to by a noise that nobody of the cast made: a bell, a branch.
+"""Positions of noises made by nobody that draw agents: a bell, a branch.
 
 Of these an agent with ears and a memory keeps the newest. Like a target it has a meter, which
 noises fill and which holds and drains, and like a belief it is forgotten.

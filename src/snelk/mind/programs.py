@@ -1,4 +1,4 @@
-"""Conditions as programs: steps that work on a stack.
+"""Conditions as small programs for a stack.
 
 A step puts a number on the stack, or works on what lies on top of it: `meter >= 0.6 and seen` is
 *signal meter, 0.6, >=, signal seen, and*. Truths are 1 and 0; words are numbers that only stand
@@ -52,7 +52,7 @@ NO_WORD = 0
 
 
 class LadderState(NamedTuple):
-    """What is followed of every transition, and what it goes by."""
+    """The state of all transitions, and their settings."""
 
     state: NDArray[np.int16]  # (variant, agent): the state each is in
     program: NDArray[np.int64]  # (variant, agent, transition): which condition it has
@@ -88,7 +88,7 @@ class LadderState(NamedTuple):
 
 
 class Facts(NamedTuple):
-    """The attributes of all characters, words as the numbers that stand for them."""
+    """The attributes of all characters, with words as numbers."""
 
     values: NDArray[np.float64]  # (attribute, variant, character); NaN for who has none
     absent: NDArray[np.float64]  # (attribute,): the value where there is no focus
@@ -118,7 +118,7 @@ class Code(NamedTuple):
         agree((int(self.starts[-1]),), self.steps.shape)
 
     def needs(self) -> tuple[int, int]:
-        """How many rows its programs ask for, and how many numbers lie on the stack at once."""
+        """The rows that its programs need, and the largest stack."""
         rows = self.numbers[self.steps == ROW].astype(int)
         adds = np.isin(self.steps, (SIGNAL, OWN, TARGET, ROW, NUMBER))
         joins = ~adds & ~np.isin(self.steps, (NOT, MINUS))
@@ -130,7 +130,7 @@ class Code(NamedTuple):
 
 
 class Table:
-    """What some conditions ask for beside signals and attributes, each thing once.
+    """Named parts of conditions, each once.
 
     Args:
         words: What attributes that are words may be.

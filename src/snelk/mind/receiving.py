@@ -1,4 +1,4 @@
-"""Which noises are judged at whose ears at a tick, so that each is judged once.
+"""Which noises are judged at which ears at a tick, each once.
 
 Compiled, see `snelk.level.columns`.
 """
@@ -73,7 +73,7 @@ def receive(
 
 @door
 def take_in(stage: ListenStage, noises: Noises, now: float) -> None:
-    """What the noises that were judged tell of their makers: how loud, and where they were.
+    """What judged noises tell about their makers: how loud, and where.
 
     Args:
         stage: Overwritten.
@@ -131,7 +131,7 @@ def _receive(
 
 
 def _forget_last_tick(stage: ListenStage) -> None:
-    """Forget what was heard at the last tick, and what nobody waits for any more."""
+    """Drop the results of the last tick, and noises that nobody waits for."""
     if stage.heard_count[0]:
         stage.heard_count[0] = 0
         for v in range(stage.loudness.shape[0]):
@@ -150,7 +150,7 @@ def _forget_last_tick(stage: ListenStage) -> None:
 
 
 def _who_is_due(stage: ListenStage, tick: int) -> bool:
-    """Who of those that listen seldom does so now; tell whether anybody does.
+    """Which agents with a listening interval listen now; return whether any does.
 
     Nobody must miss a noise because the run ends before they would listen again.
     """

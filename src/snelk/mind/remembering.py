@@ -1,4 +1,4 @@
-"""What everybody believes, tick by tick: compiled, see `snelk.level.columns`."""
+"""The beliefs of all agents at each tick; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -181,7 +181,7 @@ def _remember(
 
 
 def _take(news: News, source: int, v: int, a: int, j: int, beliefs: Beliefs) -> None:
-    """Believe what is news."""
+    """Take news as the belief."""
     beliefs.source[v, a, j] = source
     beliefs.x[v, a, j], beliefs.y[v, a, j] = news.x[v, a, j], news.y[v, a, j]
     beliefs.z[v, a, j] = news.z[v, a, j]
@@ -208,7 +208,7 @@ def _lead_on(
     j: int,
     beliefs: Beliefs,
 ) -> None:
-    """Carry a belief along the last velocity for what of the tick lies within the lead."""
+    """Move a belief with the last velocity, for the part of the tick within the lead."""
     since = beliefs.age[v, a, j] - numbers.grace[v, a]
     part = min(since, numbers.lead[v, a]) - max(since - dt, 0.0)
     part = min(max(part, 0.0), dt)

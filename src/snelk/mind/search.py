@@ -1,4 +1,4 @@
-"""Where to look for a target that was lost: points, hideouts, and where it may have got to."""
+"""Where to look for a lost target: points, hideouts, and where it may be."""
 
 from __future__ import annotations
 
@@ -129,7 +129,7 @@ class Likelihood:
         return float(self.cells.cleared[0])
 
     def spread(self, times: int) -> None:
-        """Let it spread so many cells far."""
+        """Spread it this many cells."""
         spread(self.laid, times)
 
     def clear(self, seen: NDArray[np.bool_]) -> None:

@@ -1,4 +1,4 @@
-"""Sharing: agents tell others of the targets they sense, by voice or to all, with a delay."""
+"""Telling: agents tell others about their targets, by voice or to all, with a delay."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ Numbers = NDArray[np.float64]
 
 
 class Alarm(NamedTuple):
-    """What an agent lets all of some teams know at once."""
+    """An alarm of an agent to all of some teams."""
 
     variant: int
     teller: int  # agent
@@ -55,7 +55,7 @@ NEVER = 2**62
 
 
 class Sharing:
-    """Everybody's telling, and what is on its way.
+    """The telling of all agents, and messages on their way.
 
     A voice is a noise: it carries through walls that muffle and on foot around them, to those
     with ears, whomever they listen to otherwise. What an agent senses or hears itself is told, and
@@ -158,7 +158,7 @@ class Sharing:
         self._voices, self._heard = NoiseStore(), HeardStore()
 
     def tell(self, tick: int, most: int, poses: Poses, background: Numbers, ranks: Numbers) -> None:
-        """Send what is told at this tick; it arrives at the next one at the earliest.
+        """Send the messages of this tick; they arrive at the next tick at the earliest.
 
         Args:
             tick: The index of the tick.
@@ -188,7 +188,7 @@ class Sharing:
                 pair += int((listeners & self.ears.numbers.used[v]).sum())
 
     def leave_out(self, seen_to: NDArray[np.bool_]) -> None:
-        """Let nobody tell of a clue that it has seen to; (variant, agent, target)."""
+        """Exclude clues that an agent has seen to; (variant, agent, target)."""
         next_time = plain(self.stage).next_time
         next_time[seen_to] = NEVER
         next_time[~seen_to & (next_time == NEVER)] = 0
@@ -223,7 +223,7 @@ class Sharing:
         y: float,
         z: float,
     ) -> int:
-        """Send what somebody tells to all that it reaches, and tell how many messages that is."""
+        """Send an agent's messages to all that it reaches; return their number."""
         going = self.going
         before = going.count
         going.make_room(before + int(listeners.sum()) * int(targets.sum()))

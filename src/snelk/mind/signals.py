@@ -1,4 +1,4 @@
-"""What an agent's conditions can ask for at a tick: of itself, and of the focus it acts on."""
+"""The signals of an agent at a tick: about itself, and about its focus."""
 
 from __future__ import annotations
 
@@ -96,7 +96,7 @@ RULES = ("meter", "nearest", "first", "attribute")
 
 
 class FocusNumbers(NamedTuple):
-    """What everybody chooses a focus by."""
+    """How agents choose their focus."""
 
     characters: NDArray[np.int32]  # (agent,): which character the agent is
     may: Truths  # (variant, agent, target): who can ever be its focus

@@ -1,4 +1,4 @@
-"""How likelihood spreads over cells, and which is the best to go to.
+"""How likelihood spreads over cells, and the best cell to go to.
 
 Compiled, see `snelk.level.columns`.
 """
@@ -29,7 +29,7 @@ LEAST = 1e-6
 
 @door
 def spread(cells: Cells, times: int) -> None:
-    """Let what each cell holds spread to its neighbours, so often; `share` is overwritten."""
+    """Spread each cell to its neighbours, this often; `share` is overwritten."""
     _spread(laid_out(CellColumns, cells), times)
 
 
@@ -37,7 +37,7 @@ def spread(cells: Cells, times: int) -> None:
 def likeliest(
     cells: Cells, x: float, y: float, z: float, near: float, others: NDArray[np.float64]
 ) -> int:
-    """The first cell that is likeliest with what is around it and not far; -1 if nothing is left.
+    """The best cell by likelihood around it and distance; -1 if nothing is left.
 
     Args:
         cells: The cells; `around` is overwritten.
@@ -55,7 +55,7 @@ def likeliest(
 
 @door
 def take_out(cells: Cells) -> None:
-    """Take out what is looked at and empty; what is left adds up to 1 again.
+    """Empty the cells in view; scale the rest to 1.
 
     If as good as all has been looked at, nothing is left.
 
@@ -125,7 +125,7 @@ def _likeliest(
 def beside_others(
     others: NDArray[np.float64], count: int, away: float, x: float, y: float, z: float
 ) -> float:
-    """How much a place counts to somebody `away` m from it, beside others that look for the same.
+    """The weight of a position `away` m from an agent, given the others in its search.
 
     Nothing if another is there, or goes there; little if another is nearer to it.
     """

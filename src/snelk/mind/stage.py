@@ -1,4 +1,4 @@
-"""All that one tick of meters and memories, one of ladders and one of telling reads and writes."""
+"""All that one tick of meters, memories, ladders and telling reads and writes."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ whether what was judged has waited.
 
 
 class MindStage(NamedTuple):
-    """The meters and memories of a batch, and what its senses came to."""
+    """The meters and memories of a batch, and the results of its senses."""
 
     dt: float  # s
     remembers: bool  # whether anybody has a memory
@@ -101,7 +101,7 @@ class LadderStage(NamedTuple):
 
 
 class TellStage(NamedTuple):
-    """Who tells of whom, and what arrives: (variant, agent) where nothing else is said."""
+    """Who tells about whom, and what arrives: (variant, agent), unless noted."""
 
     dt: float  # s
     characters: NDArray[np.int32]  # (agent,)
@@ -153,7 +153,7 @@ class TellStage(NamedTuple):
 
 
 class ListenStage(NamedTuple):
-    """Noises on their way to ears: (variant, agent) where nothing else is said."""
+    """Noises on their way to ears: (variant, agent), unless noted."""
 
     ears: EarStage
     walk: GroundStage  # the ground that noises come over

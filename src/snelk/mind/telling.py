@@ -1,4 +1,4 @@
-"""Who tells whom of what, and what arrives: compiled, see `snelk.level.columns`."""
+"""Who tells whom what, and what arrives; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ NAN = float("nan")
 
 @door
 def who_tells(stage: TellStage, tick: int) -> int:
-    """Who tells of whom at a tick, written to the stage, and how many such pairs there are."""
+    """Who tells about whom at a tick, written to the stage; return the number of pairs."""
     return _who_tells(laid_out(TellStageColumns, stage), tick)
 
 
@@ -44,7 +44,7 @@ def who_tells(stage: TellStage, tick: int) -> int:
 def raise_voices(
     stage: TellStage, poses: Poses, voices: Noises, heard: Heard
 ) -> tuple[int, int, int]:
-    """Let those who have something to tell raise their voices.
+    """Make the voices of agents that tell.
 
     Args:
         stage: Who tells of whom; the tellers are overwritten.
@@ -89,7 +89,7 @@ def pass_on(
     messages: Messages,
     count: int,
 ) -> int:
-    """Send what somebody tells to all that it reaches.
+    """Send an agent's messages to all that it reaches.
 
     Args:
         stage: What became of it at everybody it is meant for is overwritten.
@@ -133,7 +133,7 @@ def arrive(
     came: Messages,
     came_held: NDArray[np.int64],
 ) -> None:
-    """What arrives at a tick, where nothing has but what is forgotten of the tick before.
+    """The messages that arrive at a tick, after clearing those of the last tick.
 
     Args:
         stage: What arrived is overwritten.

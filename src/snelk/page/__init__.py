@@ -1,1 +1,1 @@
-"""The replay page: one HTML file with a whole run in it, to scrub, point and see."""
+"""The replay page: one HTML file with a whole run in it."""

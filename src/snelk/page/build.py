@@ -317,7 +317,7 @@ def event_pairs(comparison: Comparison) -> list[dict[str, Any]]:
 
 
 def _chosen(run: Run, agent: str | None, target: str | None) -> tuple[str, str]:
-    """Who is chosen at first, checked; never the same one twice."""
+    """The agent and target chosen at first, checked; never the same."""
     for name, known, what in ((agent, run.agents, "agent"), (target, run.names, "target")):
         if name is not None:
             words = "character" if what == "target" else "agent"

@@ -106,7 +106,7 @@ def _draw_ground(plot: Any, run: Run) -> None:
 def _fades(
     rows: dict[str, Any], run: Run, storeys: list[list[int]], fill: list[float]
 ) -> dict[str, Any]:
-    """Let the page make faint what is on other floors than one: how a glyph is told of it.
+    """Let the page fade other floors: data for a glyph.
 
     `storeys` are the floors that each row belongs to, by number; none for all.
     """

@@ -1,4 +1,4 @@
-"""What a page has to know of a run: names and limits as plain data, the rest as packed numbers."""
+"""The data of a page: names and limits as plain data, the rest as packed numbers."""
 
 from __future__ import annotations
 
@@ -184,7 +184,7 @@ class Gathered:
         return [level.wall_names[wall] for wall in walls[kept].tolist()]
 
     def _open_spans(self, spans: list[list[Any]]) -> list[list[Any]]:
-        """Those of spans of time, [from, to, ...], that were not over before what is new."""
+        """The spans, [from, to, ...], that were not over before the new part."""
         return [span for span in spans if span[1] >= self.after - 2 * SLACK]
 
     def _gather_poses(self) -> None:
@@ -371,7 +371,7 @@ class Gathered:
             self._add(f"noise.{name}", noises[name].to_numpy(), "row", parts=100)
 
     def _gather_minds(self) -> None:
-        """States entered, and what every condition came to, leaf by leaf."""
+        """States entered, and the values of all conditions, part by part."""
         run = self.run
         every_entry = _rows(run.states)
         self.facts["ladders"] = {}
@@ -477,7 +477,7 @@ class Gathered:
         return found
 
     def _gather_state(self, agent: str, a: int, rows: Any) -> None:
-        """In which state an agent is, about whom, and where it goes."""
+        """The state of an agent, its focus, and its goal."""
         run = self.run
         ladder = run.setup.profile_of(agent).ladder
         assert ladder is not None
@@ -536,7 +536,7 @@ class Gathered:
 
 
 def kept_of(run: Run, before: Mapping[str, Sequence[str]]) -> dict[str, list[str]]:
-    """Whom a page tells of each agent: everybody, or of many those that it ever sensed.
+    """The targets a page shows for each agent: all, or in large casts those it ever sensed.
 
     Args:
         run: The run.
@@ -556,7 +556,7 @@ def kept_of(run: Run, before: Mapping[str, Sequence[str]]) -> dict[str, list[str
 
 
 def _told(run: Run, most: int) -> set[tuple[str, str]]:
-    """The pairs that a page of many tells about: of those ever sensed the longest in view."""
+    """The pairs that a page of a large cast shows: those longest in view."""
     counts: Counter[tuple[str, str]] = Counter()
     for name, sensed in (("sight", "in_view"), ("contacts", "sensed"), ("hearing", "heard")):
         rows = run.arrow(name)
@@ -585,6 +585,6 @@ def _word(value: Any) -> str:
 
 
 def _away(run: Run, agent: str) -> list[list[Any]]:
-    """When an agent is not there, as it was removed or has yet to be spawned, and why."""
+    """When an agent is absent, removed or not yet spawned, and why."""
     far = 1e9
     return [[max(a, -far), min(b, far), why] for a, b, why in times_away(run, agent)]

@@ -1,4 +1,4 @@
-"""What a page shows of a run at first: all that moves, and none of the numbers of *why*."""
+"""The first part of a page after a change: everything that moves, without the numbers of *why*."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ def glances(
     scenario: Scenario, packer: Callable[[], Packer], key: str, kept: Mapping[str, Sequence[str]],
     *, rays_of: str | None = None, first_until: float = math.inf,
 ) -> Iterator[Glance]:  # fmt: skip
-    """A run as a page shows it at once, and before that what there is of it at a time.
+    """The quick part of a run for a page, and before it the part up to a moment.
 
     Args:
         scenario: What is run.
@@ -52,7 +52,7 @@ def glances(
 
 
 class Glance:
-    """A run as a page shows it at once: as `Gathered` tells it, with much of it left out.
+    """The quick part of a run for a page: like `Gathered`, with much left out.
 
     Args:
         simulation: Of the run.

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 
 def facts_of(run: Run, log: Log, parity: Parity) -> dict[str, Any]:
-    """When the game sensed whom, in s, and where both part, as plain data.
+    """When the game sensed whom, in s, and the mismatches, as plain data.
 
     By agent, target and sense, joined by a tab: the stretches, from and to; of hearing moments.
     """

@@ -1,4 +1,4 @@
-"""What a page has to know of a scenario's numbers, and of its doors, as plain data."""
+"""A scenario's numbers and doors, as plain data for a page."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ LIMITS = [key for limit in SIGHT.limits.values() for key in limit.keys]
 
 
 def kinds_of(setup: Setup) -> dict[str, Any]:
-    """What everybody can: profiles of the agents, bodies, lamps."""
+    """Profiles of the agents, bodies and lamps."""
     return {
         "profiles": {agent: _profile(setup, agent) for agent in setup.agents},
         "bodies": [

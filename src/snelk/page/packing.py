@@ -1,4 +1,4 @@
-"""Numbers of a run packed small into text that a page unpacks again.
+"""Numbers of a run, packed into text that a page unpacks again.
 
 A number is kept as a whole number of its smallest shown part, a series of them as the differences
 from one to the next. These are zigzag coded (small ones of either sign become small ones), laid

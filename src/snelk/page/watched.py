@@ -1,4 +1,4 @@
-"""What a page that watches a running game is sent: what is new, as data and packed numbers."""
+"""What is sent to a page that follows a running game: new data and packed numbers."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ class Watched:
         return feed_page_of(self._run, address)
 
     def add(self) -> str:
-        """What is new since the last call, as a piece; there must be a tick at least."""
+        """The new part since the last call, as a piece; at least one tick."""
         return self._add(*self._game.stretch(self._before))
 
     def _add(self, run: Any, after: float) -> str:
@@ -99,7 +99,7 @@ class Watched:
 
 
 def seconds_before(setup: Setup) -> float:
-    """How long ago something may have begun that a tick is told about, s."""
+    """How far back the data of a tick can reach, s."""
     found = [LEAST_BEFORE]
     for agent in setup.agents:
         profile = setup.profile_of(agent)

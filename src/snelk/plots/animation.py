@@ -1,4 +1,4 @@
-"""A run as a moving picture: the map at each moment, and a strip of lanes with the time on it."""
+"""A run as an animation: the map at each moment, and lanes with the time below."""
 
 from __future__ import annotations
 
@@ -137,7 +137,7 @@ class Animation:
         return picture
 
     def _keep(self, theme: str, artist: Artist, *whose: str) -> None:
-        """Keep what was drawn; faint if it is of somebody, and all of those are on other floors."""
+        """Keep what was drawn; faint if it belongs to characters on other floors."""
         self.shown.setdefault(theme, []).append(artist)
         if whose and self._here is not None and self._here.isdisjoint(whose):
             alpha = artist.get_alpha()
@@ -424,7 +424,7 @@ def _most_seen(run: Run) -> str:
 
 
 def _write_gif(path: Path, pictures: Iterator[Picture], fps: float) -> None:
-    """GIF counts in hundredths of a second: what is rounded off one picture goes to the next."""
+    """Write a GIF; its times are hundredths of a second, and rounding is carried over."""
     first = Image.fromarray(next(pictures)).convert("RGB").quantize(255)
     rest = (
         Image.fromarray(each).convert("RGB").quantize(palette=first, dither=Image.Dither.NONE)

@@ -1,4 +1,4 @@
-"""Two runs over each other in time: alert states, meters, what is in view; differences marked."""
+"""Two runs one above the other: alert states, meters, targets in view; differences marked."""
 
 from __future__ import annotations
 
@@ -145,7 +145,7 @@ def _named(run: Run) -> str:
 def _mark_differences(
     artists: ComparisonArtists, comparison: Comparison, agent: str, row: int
 ) -> None:
-    """A strip between both lanes where alert state, or who is in view, is not the same."""
+    """A strip between both lanes where the alert state or the view differs."""
     times, other = comparison.times, comparison.differs(agent)
     artists.differences[agent] = []
     for begin, end in _stretches(other):

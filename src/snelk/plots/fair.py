@@ -1,4 +1,4 @@
-"""Fairness as maps: how much warning there is at each place, and how often it is not enough."""
+"""Fairness as maps: how much warning each position gives, and how often it is not enough."""
 
 from __future__ import annotations
 

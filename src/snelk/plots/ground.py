@@ -43,7 +43,7 @@ LINK, DOOR, DOOR_AREA = "#5b2d8a", "#a5370c", "#a5370c55"
 
 
 def extent_of(run: Run) -> NDArray[np.float64]:
-    """Smallest x, y and largest x, y of the level and of everybody's ways, m."""
+    """Smallest x, y and largest x, y of the level and of all paths, m."""
     bounds = np.array(run.level.bounds)
     there = run.poses[run.poses.present]
     if len(there):

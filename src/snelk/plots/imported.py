@@ -1,4 +1,4 @@
-"""What was imported, to be judged by eye: a recording on its level, or a level alone."""
+"""What was imported, to be checked by eye: a recording on its level, or a level alone."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The map at a time: who stands where, who sees what, and what is in the way."""
+"""The map at a time: who is where, who sees what, and what is in the way."""
 
 from __future__ import annotations
 
@@ -196,7 +196,7 @@ def plot_map(
 
 
 def _fade_others(artists: MapArtists, run: Run, poses: dict[str, Any], floor: str) -> None:
-    """Make faint who is on another floor, with its cones and its tail; rays of nobody on this."""
+    """Fade characters on other floors, with their cones and paths."""
     here = {
         name for name, pose in poses.items() if run.level.floor_at(pose.x, pose.y, pose.z) == floor
     }
@@ -557,7 +557,7 @@ def _write_labels(
 
 
 def frame_map(ax: Axes, run: Run, *, around: Any = None, radius: float = 12.0) -> None:
-    """Show the level and everybody's ways, or what is around one pose, a metre alike in x and y."""
+    """Show the level and all paths, or the area around one pose, with equal scales."""
     bounds = extent_of(run)
     margin = max(1.0, 0.02 * float(max(bounds[2] - bounds[0], bounds[3] - bounds[1])))
     if around is not None:

@@ -1,4 +1,4 @@
-"""What minds and bodies add to a map: territories, ways walked, searches and things thrown."""
+"""Minds and bodies on a map: territories, paths, searches and thrown objects."""
 
 from __future__ import annotations
 
@@ -133,7 +133,7 @@ def draw_ways(
 
 
 def draw_search(ax: Axes, run: Run, agent: str, t: float, colour: str) -> SearchArtists | None:
-    """The search that an agent is at: its points, and where it takes the target to be."""
+    """An agent's current search: its points and likelihood."""
     rows = run.searches
     rows = rows[(rows.agent == agent) & (rows.t <= t + 1e-9)]
     if not len(rows) or rows.iloc[-1].what == "ended":

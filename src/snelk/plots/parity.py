@@ -1,4 +1,4 @@
-"""What a game sensed beside what a run did: two bands for each pair, and where they part."""
+"""What a game sensed beside what a run sensed: two bands for each pair, and the mismatches."""
 
 from __future__ import annotations
 

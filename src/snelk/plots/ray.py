@@ -1,4 +1,4 @@
-"""What one character sees of another, from the side: the level cut along the line between them."""
+"""What one character sees of another, from the side: a section along the line between them."""
 
 from __future__ import annotations
 
@@ -114,7 +114,7 @@ def _height(moment: Moment, n: int) -> float:
 
 
 def _blocking(moment: Moment, start: Any, along: Any, length: float) -> list[Slice]:
-    """Characters that hide what is behind them, and stand on the line."""
+    """Characters on the line whose bodies block."""
     found, poses = [], moment.poses
     for n, name in enumerate(moment.run.names):
         radius = float(moment.bodies.blocks[0, n])
@@ -157,7 +157,7 @@ def _draw_slice(ax: Axes, each: Slice) -> Any:
 
 
 def _draw_rays(artists: RayArtists, moment: Moment, eye: float, length: float) -> None:
-    """A ray to each point that is looked for, as far as it comes; what it lacks is faint."""
+    """A ray to each point of the body, as far as it gets; the rest is faint."""
     ax, run = artists.axes, moment.run
     here, there = _places(moment)
     clear, stopped = SIGHT.paints["in_view"], SIGHT.paints["line_of_sight"]

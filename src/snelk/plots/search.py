@@ -1,4 +1,4 @@
-"""One search of an agent, at four moments: plan, visits, likelihood and the way walked."""
+"""One search of an agent at four moments: plan, visits, likelihood and path."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Sneaking as a picture: the passages on the map, and below the meters on one of them."""
+"""Passages on the map, and below them the meters along one of them."""
 
 from __future__ import annotations
 
@@ -100,7 +100,7 @@ def plot_sneak(
 
 
 def _draw_agents(ax: Axes, found: Passages) -> None:
-    """Everybody's rounds, and where they begin."""
+    """The rounds of all agents, and their starts."""
     colours = agent_colours(found.agents)
     for n, agent in enumerate(found.agents):
         way = found.paths[n][:, :2]

@@ -1,4 +1,4 @@
-"""Noises on the map: how far each carries, cut by what it cannot pass, and who heard it."""
+"""Noises on the map: how far each carries, cut by walls, and who heard it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What an answer to *why* consists of."""
+"""The parts of an answer to *why*."""
 
 from __future__ import annotations
 
@@ -184,7 +184,7 @@ class Answer:
         return asdict(self)
 
     def _repr_html_(self) -> str:
-        """What a notebook shows of it: every gate, and the smallest changes that would turn it."""
+        """Its HTML in a notebook: every gate, and the smallest changes."""
         parts = [heading(self.headline)]
         for cone in self.cones:
             parts.append(line(f"{cone.cone} cone: {cone.result.replace('_', ' ')}"))
@@ -208,7 +208,7 @@ def _gate_row(gate: Gate) -> dict[str, Any]:
 
 
 def written(value: float, unit: str) -> str:
-    """A number with its unit: `2.1 s`; what is not there is `–`."""
+    """A number with its unit: `2.1 s`; `–` if missing."""
     if math.isnan(value):
         return "–"
     if math.isinf(value):

@@ -1,4 +1,4 @@
-"""What an agent's conditions asked for at ticks of a run, to evaluate them again."""
+"""The signals of a run that conditions asked for, to evaluate them again."""
 
 from __future__ import annotations
 
@@ -80,7 +80,7 @@ class Asked:
         return parse(ladder.transitions[transition].when)
 
     def explain(self, transition: str, row: int) -> Part:
-        """The tree of a transition's condition at one row, each part with what it came to."""
+        """The tree of a transition's condition at one row, each part with its value."""
         return self.explain_condition(self.condition(transition), row, transition)
 
     def explain_condition(self, condition: Condition, row: int, transition: str = "") -> Part:
@@ -100,7 +100,7 @@ class Asked:
             )
 
     def values(self, node: Node, transition: str) -> Values:
-        """(rows,) what a part of a transition's condition came to; a constant part has no axis."""
+        """(rows,) values of a part of a transition's condition; a constant part has no axis."""
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
             return np.asarray(evaluate(node, self._look_up(transition)))
 
@@ -269,12 +269,12 @@ def _part(condition: Condition, node: Node, look_up: Any, drawn: Any) -> Part:
 
 
 def written_draw(number: float) -> str:
-    """What a chance drew, in as many digits as tell it from a usual limit."""
+    """The number drawn for a chance, with enough digits to compare it."""
     return f"{number:.4f}"
 
 
 def sides_of(condition: Condition, leaf: Node) -> list[tuple[str, Node]]:
-    """What a leaf compares, as written, but for what is no more than a number or a text."""
+    """The sides of a comparison, as written, without constants."""
     if leaf.kind != "compare":
         return []
     plain = "text" if leaf.parts[0].is_word else "number"
@@ -282,7 +282,7 @@ def sides_of(condition: Condition, leaf: Node) -> list[tuple[str, Node]]:
 
 
 def unit_in(leaf: Node) -> str:
-    """The unit of what a leaf compares; empty for words and bare numbers."""
+    """The unit of a comparison; empty for text and numbers without a unit."""
     return "" if leaf.kind != "compare" or leaf.parts[0].is_word else _unit(leaf)
 
 
@@ -296,7 +296,7 @@ def _sign(word: str) -> str:
 
 
 def deciding(value: float, digits: int) -> str:
-    """A number with so many digits behind the point, or as many more as show that it is not 0.
+    """A number with some decimals, or with more if it would show as 0.
 
     >>> deciding(1.234, 2), deciding(0.0004, 2), deciding(0.0, 2)
     ('1.23', '0.0004', '0.00')

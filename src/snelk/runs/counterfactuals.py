@@ -1,4 +1,4 @@
-"""The smallest change that would have turned an answer; see docs/calculations.md."""
+"""The smallest change that would have changed an answer; see docs/calculations.md."""
 
 from __future__ import annotations
 
@@ -65,7 +65,7 @@ def counterfactuals_of(
 def _awake_counterfactuals(
     moment: Moment, cone: ConeAnswer, *, turn_on: bool
 ) -> list[tuple[float, Counterfactual]]:
-    """How awake the agent would have to be, where that alone decides about the range."""
+    """How awake the agent would have to be, if only that decides the range."""
     agent = moment.run.agents[moment.a]
     gate = next(gate for gate in cone.gates if gate.name == "range")
     k = list(moment.run.setup.profile_of(agent).cones).index(cone.cone)
@@ -140,7 +140,7 @@ def _partner(key: str, cone: Cone, value: float) -> str:
 def _wall_counterfactual(
     moment: Moment, sight: Sight, cone_name: str
 ) -> list[tuple[float, Counterfactual]]:
-    """How low the wall in the way would have to be, if lowering it alone is enough."""
+    """How low the blocking wall would have to be, if that is enough."""
     run, a, j = moment.run, moment.a, moment.j
     level = level_at(run, moment.tick)
     wall = int(sight.wall[0, a, j])

@@ -1,4 +1,4 @@
-"""What a tick adds to the measures: compiled, see `snelk.level.columns`."""
+"""What a tick adds to the measures; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Tables of pairs, tick by tick, also where nothing was written because nothing was to be said.
+"""Tables of pairs at every tick, also where repeated rows were left out.
 
 A table has no rows of an agent and a target that its senses never notice, and none that would only
 repeat from afar what the row before said (docs/tables.md). What they would have held is put
@@ -194,7 +194,7 @@ def contacts_of(run: Record, agent: str, target: str, sense: str) -> Rows:
 
 
 def _every_tick(run: Record, rows: Rows, at: Ticks, agent: str, target: str) -> Rows:
-    """Rows of a pair, at these ticks, with ones for the others that tell only whose they are."""
+    """Rows of a pair at these ticks, with empty rows where there are none."""
     count = len(run.times)
     found: dict[str, Values | Words] = {}
     for name in rows:

@@ -1,4 +1,4 @@
-"""The list a person wants: who saw, heard or felt whom, lost whom, was told, forgot."""
+"""The list of events: who saw, heard or felt whom, lost whom, was told, forgot."""
 
 from __future__ import annotations
 
@@ -111,7 +111,7 @@ def describe_crossing(event: Event, value: float) -> str:
 
 
 def describe_loss(event: Event, *, absent: str = "") -> str:
-    """`goose-2 lost fox: behind hay-3`; `absent` is who is no longer there, if that is why."""
+    """`goose-2 lost fox: behind hay-3`; `absent` is the absent one, if that is the reason."""
     if event.gate == "present":
         reason = f"{absent or event.target} is no longer there"
     elif event.gate == "cares":

@@ -1,4 +1,4 @@
-"""Finding the events in the ticks of a simulation."""
+"""Finding events in the ticks of a simulation."""
 
 from __future__ import annotations
 
@@ -157,7 +157,7 @@ class EventFinder:
         told: list[tuple[float, Message]],
         gone: Collection[tuple[float, int, int]],
     ) -> Iterator[Event]:
-        """Beliefs that came from being told, and beliefs that were forgotten.
+        """Beliefs from messages, and beliefs that were forgotten.
 
         Not those that are `gone`, (t, agent, target), as the agent saw that nobody is there.
         """
@@ -200,7 +200,7 @@ ENDS = {"forgot", "fell", "lost", "parted", "left"}
 def without_former(
     events: Sequence[Event], happenings: Sequence[tuple[float, Happening]], names: Sequence[str]
 ) -> list[Event]:
-    """Events but for what ends as somebody comes in anew: that was of its former self."""
+    """Events without endings that belong to a character's former self."""
     new = {(t, names[each.target]) for t, each in happenings if each.kind == "spawned"}
     if not new:
         return list(events)

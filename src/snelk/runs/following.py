@@ -1,4 +1,4 @@
-"""A game that is played elsewhere, computed again tick by tick as its record grows."""
+"""A game that is played elsewhere, computed again as its record grows."""
 
 from __future__ import annotations
 
@@ -76,7 +76,7 @@ class Following(Live):
         return 0.0 if math.isnan(self.t) else self.t - max(self._told, start)
 
     def stretch(self, before: float) -> tuple[Run, float]:
-        """What is new since the last call, as a run; and after which time it is new, s.
+        """The new part since the last call, as a run; and the time after which it is new, s.
 
         The run begins `before` seconds earlier. Its events, alert states, effects, searches, doors
         and lights are those of the whole game.
@@ -110,11 +110,11 @@ class GrowingRecord:
 
     @property
     def scenario(self) -> Path:
-        """What is played."""
+        """The scenario that is played."""
         return self.folder / SCENARIO
 
     def lines(self, most: int) -> Iterator[Line]:
-        """The whole lines that have come, of up to so many bytes at once.
+        """The complete new lines, up to a number of bytes.
 
         Who does not take all of them gets the rest the next time.
 
@@ -148,4 +148,4 @@ class GrowingRecord:
 
 
 class ChangedRecordError(Exception):
-    """A record is not what it was: its game went back to where it was saved."""
+    """A record has changed: its game restored a saved game."""

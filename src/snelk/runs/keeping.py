@@ -1,4 +1,4 @@
-"""Keeping what a live game puts in, as a scenario that replays to the same tables.
+"""Recording the input of a live game, as a scenario that replays to the same tables.
 
 A folder holds `scenario.toml`, `level.geojson`, the files of noises and the like that the scenario
 names, and `played.jsonl`: a line for each tick, written as soon as the tick is computed. So a game
@@ -88,7 +88,7 @@ class Keeping:
         return len(self._noises), len(self._effects)
 
     def take_back(self, mark: tuple[int, int]) -> None:
-        """Forget those that have come since they were so many."""
+        """Drop those that were added after a count."""
         noises, effects = mark
         del self._noises[noises:], self._effects[effects:]
 
@@ -138,7 +138,7 @@ class Keeping:
         self._file.close()
 
     def cut_back(self, mark: tuple[int, str], given: Poses) -> None:
-        """Go on from where something was saved: what was played since is taken out.
+        """Continue from a saved game: what was played since is cut off.
 
         Raises:
             InputError: It was not saved in the game that is kept here.
@@ -187,7 +187,7 @@ def check_empty(folder: Path) -> None:
 
 
 def _files_of(scenario: Scenario) -> dict[str, Path]:
-    """The files that a scenario names beside its level and tracks, by what they are called."""
+    """The other files that a scenario names, by name."""
     folder, found = Path(scenario.source).parent, {}
     for key in ("noises", "throws", "changes"):
         for n, name in enumerate(getattr(scenario.setup, key), 1):
@@ -213,7 +213,7 @@ def _toml_of(scenario: Scenario, files: list[str]) -> str:
 
 
 def _places_of_clues(setup: Setup) -> dict[str, tuple[list[float], float]]:
-    """Where the clues are: some lie where somebody's track began, which is not here any more."""
+    """The positions of clues, which can depend on tracks that are not in the record."""
     return {
         name: (list(member.at), member.z)
         for name, member in setup.cast.items()

@@ -1,4 +1,4 @@
-"""Why an agent was in an alert state: each transition out of it, and what that lacked."""
+"""Why an agent was in an alert state: each transition out of it, and what it lacked."""
 
 from __future__ import annotations
 
@@ -76,7 +76,7 @@ class LadderAnswer:
         return next((each for each in self.transitions if each.name == name), None)
 
     def _repr_html_(self) -> str:
-        """What a notebook shows of it: every transition, and what it lacks."""
+        """Its HTML in a notebook: every transition, and what it lacks."""
         rows = [
             {"": "✓" if each.taken else "·", "transition": each.name, "to": each.to,
              "lacks": "; ".join(each.missing)}
@@ -171,7 +171,7 @@ def effects_of(run: Record) -> tuple[tuple[float, str, str, float], ...]:
 
 
 def times_away(run: Record, who: str) -> list[tuple[float, float, str]]:
-    """(after, until, why) when somebody is not there as nobody has spawned it, or it was removed.
+    """(after, until, why) when a character is absent: not yet spawned, or removed.
 
     s; it is not there at ticks later than `after`, up to and with `until`.
     """
@@ -189,13 +189,13 @@ def times_away(run: Record, who: str) -> list[tuple[float, float, str]]:
 
 
 def why_away(run: Record, who: str, t: float) -> str:
-    """Why somebody is not there at a time; empty if it was neither removed nor is to come yet."""
+    """Why a character is absent at a time; empty if neither removed nor still to be spawned."""
     spans = times_away(run, who)
     return next((why for a, b, why in spans if a + SLACK < t <= b + SLACK), "")
 
 
 def _held(true: Any, dt: float) -> float:
-    """For how long a condition had been true on end at the last of these ticks, s."""
+    """How long a condition had been true at the last of these ticks, s."""
     false = np.flatnonzero(~true)
     ticks = len(true) - (int(false[-1]) + 1 if len(false) else 0)
     return max(ticks - 1, 0) * dt
@@ -251,7 +251,7 @@ def _missing(tree: Part, held: float, needs: float, blocked: str, taken: str) ->
 
 
 def lacking(part: Part, *, wanted: bool) -> list[str]:
-    """The leaves that would have to be otherwise."""
+    """The parts that would have to differ."""
     if part.true == wanted:
         return []
     if part.kind == "leaf":

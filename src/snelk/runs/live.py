@@ -1,4 +1,4 @@
-"""Snelk in a running game: poses and noises go in with each tick, events and states come out."""
+"""Snelk in a running game: poses and noises go in at each tick, events and states come out."""
 
 from __future__ import annotations
 
@@ -87,7 +87,7 @@ class WayOnFoot(NamedTuple):
 
 
 class _Asked(NamedTuple):
-    """What a game was begun with."""
+    """The arguments a game was started with."""
 
     pushed: tuple[str, ...]
     duration: float
@@ -321,7 +321,7 @@ class Live:
         z: float | None = None,
         heading_deg: float | None = None,
     ) -> str:
-        """Let somebody come in who is not there, at the next tick; it is there from then on.
+        """Spawn an absent character, at the next tick.
 
         It senses, remembers and does nothing of what was before, has its first attributes and is
         in its first state; nobody knows anything of it. Its chance goes on, so that two lives
@@ -406,7 +406,7 @@ class Live:
         record: str | Path | None = None,
         remembers: float | None = None,
     ) -> Live:
-        """Go on in another scenario, such as on the next level, with those who are in both.
+        """Continue in another scenario, such as the next level, with the characters in both.
 
         Who has the same name there brings its attributes and its alert state, and is there if it
         is here. All that is tied to places stays behind: poses, meters, beliefs, searches. Time
@@ -453,7 +453,7 @@ class Live:
         return other
 
     def _carry(self, other: Live, name: str) -> None:
-        """Let somebody bring what it has into another game."""
+        """Carry a character's attributes and state into another game."""
         if self._is_away(name):
             if not other._is_away(name):
                 other.remove(name)
@@ -626,11 +626,11 @@ class Live:
 
     @property
     def moved_here(self) -> tuple[str, ...]:
-        """Whom Snelk moves, in the order of the cast."""
+        """The characters that Snelk moves, in the order of the cast."""
         return tuple(name for name in self.names if name in self._driven)
 
     def visible(self, agent: str, *, height: float | None = None) -> tuple[BaseGeometry, float]:
-        """What an agent's cones see of the level at the last tick, and at which height.
+        """The area that an agent's cones see at the last tick, and its height.
 
         Args:
             agent: Whose cones.
@@ -663,7 +663,7 @@ class Live:
     def path(
         self, who: str, start: tuple[float, float, float], goal: tuple[float, float, float]
     ) -> WayOnFoot | None:
-        """The shortest way on foot for somebody from place to place, with doors as they are now.
+        """The shortest path on foot for a character, with doors as they are now.
 
         Args:
             who: Its body, its territory, and what it may take and open.
@@ -700,7 +700,7 @@ class Live:
         return WayOnFoot(found, length)
 
     def readout(self) -> Readout:
-        """What everybody senses, knows and is in, as arrays, after the last tick."""
+        """What all characters sense, know and do, as arrays, after the last tick."""
         return read_out(self._simulation)
 
     def why(self, agent: str, target: str) -> Answer:
@@ -722,7 +722,7 @@ class Live:
         return self.recent().why(agent, target, at=self.t)
 
     def recent(self) -> Run:
-        """The last seconds, `remembers`, as a run that holds nothing else: for all questions.
+        """The last `remembers` seconds as a run, for all questions.
 
         Raises:
             InputError: No tick has been computed yet, or it does not remember any.
@@ -735,7 +735,7 @@ class Live:
 
     @contextmanager
     def all_or_nothing(self) -> Iterator[None]:
-        """What is put in within it counts only if nothing in it is wrong.
+        """Input within it is taken only if all of it is valid.
 
         >>> import contextlib, snelk
         >>> live = Live(snelk.croft() / "night.toml")
@@ -829,7 +829,7 @@ class Live:
             self._record = None
 
     def pose(self, name: str) -> Pose | None:
-        """Where somebody is since the last tick; None while absent."""
+        """The pose of a character at the last tick; None while absent."""
         one_of(name, self.names, source="pose", place="", what="character")
         poses, j = self._simulation.poses, self.names.index(name)
         if not poses.present[0, j]:
@@ -999,7 +999,7 @@ def _check_range(source: str, name: str, numbers: Mapping[str, float]) -> None:
 def _between(
     given: Poses, start: Poses, to: Poses, since: float, seconds: float, jumps: set[int]
 ) -> None:
-    """Let everybody be between where it was and where it is at the end of a frame."""
+    """Interpolate all poses within a frame."""
     _take_over(given, start)
     goes = start.present[0, 0] & to.present[0, 0]
     goes[list(jumps)] = False

@@ -1,4 +1,4 @@
-"""Measures: the figures that designers argue about, gathered while a batch is stepped.
+"""Measures, counted while a batch is stepped.
 
 They are gathered from arrays of all variants, without tables, by numbers that depend on nothing
 but their own variant. So a sweep's row is the same, bit for bit, as that of the run alone.
@@ -164,7 +164,7 @@ class Measurer:
                     self._end_stay((each.variant, int(a)), t)
 
     def _keep_played(self, place: tuple[int, int], t: float, kind: str) -> None:
-        """What a simulated player did, or what it was warned of."""
+        """Count what a simulated player did, and its warnings."""
         if kind in ("hides", "waits", "goes_on", "through"):
             self._end_stay(place, t)
         if kind == "too_late":
@@ -202,7 +202,7 @@ class Measurer:
             self.false_alarms[place] += self._is_false(step)
 
     def _is_false(self, step: Step) -> bool:
-        """Whether what an agent is alarmed about is not where it believes it to be."""
+        """Whether the target of an alarm is not where it is believed to be."""
         world, poses = self.simulation.world, self.simulation.poses
         signals, place = world.signals, (step.variant, step.agent)
         if signals.seen[place] or signals.felt[place]:
@@ -310,7 +310,7 @@ class Measurer:
         return Measured(addresses, np.stack(columns, axis=1))
 
     def _of_players(self) -> dict[str, Numbers]:
-        """The measures of simulated players; NaN for who is none in a variant."""
+        """The measures of simulated players; NaN for others."""
         ladders = self.simulation.world.ladders.ladders
         plays = [[each is not None and each.plays for each in row] for row in ladders]
         through, late = self.through_at, self.too_late_at

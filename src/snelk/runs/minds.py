@@ -273,7 +273,7 @@ def transition_rows(
 
 
 def outside_row(t: float, agent: str, ladder: Ladder, step: Step) -> tuple[object, ...]:
-    """Somebody that came in, or was put into a state by the game."""
+    """A character that was spawned, or put into a state by the game."""
     names = list(ladder.states)
     before, after = None if step.before == NO_LADDER else names[step.before], names[step.after]
     reason = GIVEN if before else f"is spawned ({GIVEN})"
@@ -283,7 +283,7 @@ def outside_row(t: float, agent: str, ladder: Ladder, step: Step) -> tuple[objec
 def voice_rows(
     simulation: Simulation, t: float, saying: Saying, some: NDArray[np.bool_]
 ) -> list[tuple[object, ...]]:
-    """What became of a word at each listener and of each target, those that are to be told."""
+    """The result of a message for each listener and target."""
     agents, names, times = simulation.agents, simulation.names, simulation.times
     arrives = float(times[saying.arrives]) if saying.arrives < len(times) else np.nan
     rows: list[tuple[object, ...]] = []
@@ -305,7 +305,7 @@ def voice_rows(
 def effect_rows(
     simulation: Simulation, effects: Sequence[tuple[float, Effect]]
 ) -> list[tuple[object, ...]]:
-    """Each attribute that changed, who came in and who was taken out."""
+    """Changed attributes, spawned and removed characters."""
     return [
         (
             *(t, simulation.names[each.who], each.attribute or None, each.before, each.value),
@@ -353,7 +353,7 @@ class Searches:
         self._begun: dict[tuple[int, int], Note] = {}  # the first note of each that goes on
 
     def rows(self, notes: Sequence[Note]) -> list[tuple[object, ...]]:
-        """The rows of notes that come after all that came before."""
+        """The rows of new notes."""
         found: list[tuple[object, ...]] = []
         for note in notes:
             key = (note.agent, note.search)
@@ -403,7 +403,7 @@ def likelihood_table(simulation: Simulation, snapshots: Sequence[Snapshot]) -> p
 
 
 def throw_rows(simulation: Simulation, flights: Sequence[Flight]) -> list[tuple[object, ...]]:
-    """What became of each throw."""
+    """The result of each throw."""
     rows: list[tuple[object, ...]] = []
     for flight in flights:
         arc = flight.arc

@@ -1,4 +1,4 @@
-"""One look of a run put together again, to ask what would be if."""
+"""One look of a run, rebuilt to try other numbers."""
 
 from __future__ import annotations
 
@@ -133,7 +133,7 @@ def every_look(run: Record, agent: str, ticks: NDArray[np.intp]) -> Sight:
 
 
 def moment_of(run: Record, agent: str, target: str, at: float) -> Moment:
-    """The agent's last look at or before a time, with what it had in view at the one before."""
+    """The agent's last look at or before a time, and what was in view at the look before."""
     tick = run.tick_at(at)
     numbers, limits = sight_numbers([run.setup]), sight_limits([run.setup])
     cones = int(numbers.cones[0, run.agents.index(agent)])

@@ -1,4 +1,4 @@
-"""Single numbers beside a cone's, and how far they would have to move to turn an answer."""
+"""Single numbers other than a cone's, and how far they would have to change."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A run as arrays, for who wants to see it at once: no tables, no events, no reasons."""
+"""A run as arrays, for a quick first picture: no tables, no events, no reasons."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ class Pairs(NamedTuple):
 
 
 class Quick(NamedTuple):
-    """What every tick came to; the arrays are (tick, ...)."""
+    """The result of every tick; the arrays are (tick, ...)."""
 
     times: Numbers  # (tick,), s
     poses: Poses  # (tick, character)

@@ -1,4 +1,4 @@
-"""What everybody in a live game senses, knows and is in, as arrays."""
+"""What all characters in a live game sense, know and do, as arrays."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ class Readout(NamedTuple):
 
 
 def read_out(simulation: Simulation) -> Readout:
-    """What everybody senses, knows and is in after the last tick."""
+    """What all characters sense, know and do after the last tick."""
     poses, beliefs, world = simulation.poses, simulation.beliefs, simulation.world
     setup = simulation.setups[0]
     ladders = [setup.profile_of(agent).ladder for agent in simulation.agents]

@@ -1,4 +1,4 @@
-"""Why: every gate of one agent and target at one time, and what would have turned it.
+"""Why: every gate of one agent and target at one time, and what would change the answer.
 
 The answer is worked out anew from the run's poses and numbers, with every gate tried even where
 an earlier one failed: only then is it known whether a single counterfactual would be enough.
@@ -77,7 +77,7 @@ def explain(run: Record, agent: str, target: str, *, at: float) -> Answer:
 
 
 def _lacks(run: Record, agent: str, target: str, at: float) -> Iterator[str]:
-    """What cannot happen because something for it is not there."""
+    """What an agent lacks for something to happen."""
     member, profile = run.setup.cast[agent], run.setup.profile_of(agent)
     name, team = member.profile, run.setup.cast[target].team
     for what, there, key in (
@@ -138,7 +138,7 @@ def _seen_to(run: Record, agent: str, target: str, at: float) -> float | None:
 
 
 def _not_told(row: Any) -> str:
-    """Why the last word that was meant for the agent did not come to be known to it."""
+    """Why the last message for the agent did not arrive."""
     said = (
         f"no message about {row.target}: what {row.teller} told at {row.t:.2f} s did not arrive, "
     )
@@ -273,13 +273,13 @@ def _limit(
 
 
 def _blocker(run: Record, wall: int) -> str:
-    """The name of the wall, or of the character, that is in the way."""
+    """The name of the wall or character that blocks."""
     walls = run.level.wall_names
     return blockers_of(walls, run.names)[int(blocker_codes(np.array(wall), len(walls)))]
 
 
 def _in_the_way(run: Record, wall: int, tick: int) -> str:
-    """The same in words: of a door since when it has been shut."""
+    """The same in words, for a door with the time since it was shut."""
     name = _blocker(run, wall)
     if not (0 <= wall < len(run.level.is_door) and run.level.is_door[wall]):
         return name

@@ -1,4 +1,4 @@
-"""The last seconds of a live game, as a run that holds nothing else, to ask it why."""
+"""The last seconds of a live game as a run, to ask it why."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ class Recent:
         return tick._replace(**{name: layout.over(getattr(tick, name)) for name, layout in layouts})
 
     def run(self, simulation: Simulation, last: int | None = None) -> Run:
-        """They as a run, or the last so many; there must be one at least."""
+        """These ticks as a run, or the last ones; at least one."""
         some = list(self._ticks) if last is None else list(self._ticks)[-last:]
         # At the first of them everybody counts as looking, so that what it saw last is told.
         piece: Any = some[0].sight
@@ -86,7 +86,7 @@ def _joined(parts: list[Any]) -> Any:
 
 
 def _of_these(heard: Heard, noises: Noises) -> Heard:
-    """What was judged of some noises, which are numbered as they come in these."""
+    """The results of some noises, numbered in their order."""
     known = np.isin(heard.noise, noises.noise)
     parts: Any = (values[known] for values in heard)
     some: Any = Heard(*parts)
@@ -94,7 +94,7 @@ def _of_these(heard: Heard, noises: Noises) -> Heard:
 
 
 class _Layout:
-    """How some arrays lie in one piece of memory, see `in_one`, to keep copies of that only."""
+    """The layout of arrays in one piece of memory, see `in_one`, to copy only that."""
 
     def __init__(self, values: Any) -> None:
         self._make, start = values._make, values[0].base.ctypes.data

@@ -35,7 +35,7 @@ LARGE = 1 << 32
 
 
 class Record:
-    """One replay of a scenario: what it was, and its tables.
+    """One replay of a scenario: its inputs and its tables.
 
     Attributes:
         info: What `run.json` holds: scenario, numbers, overrides, seed, versions, counts.
@@ -65,7 +65,7 @@ class Record:
         self._groups: dict[str, tuple[NDArray[np.int64], NDArray[np.intp]]] = {}
 
     def __getstate__(self) -> dict[str, Any]:
-        """What another process needs of it: open files become tables, the rest is made anew."""
+        """The data another process needs: open files become tables, the rest is made there."""
         tables = {**{name: self.arrow(name) for name in self._files}, **self._tables}
         made: dict[str, Any] = {"_files": {}, "_rows": {}, "_groups": {}}
         level = self.level.data.to_geojson()
@@ -104,7 +104,7 @@ class Record:
 
     @property
     def events(self) -> pd.DataFrame:
-        """Who saw, heard or felt whom, lost whom, came and went, in the order of time."""
+        """What happened, in order of time."""
         return self.table("events")
 
     @property
@@ -137,7 +137,7 @@ did you mean "dog.fox.first_seen"?
 
     @property
     def beliefs(self) -> pd.DataFrame:
-        """A row per tick, agent with a memory and target: where it believes it, and the error."""
+        """A row per tick, agent with a memory and target: its believed position and the error."""
         return self.table("beliefs")
 
     @property
@@ -172,7 +172,7 @@ did you mean "dog.fox.first_seen"?
 
     @property
     def hearing(self) -> pd.DataFrame:
-        """A row per noise and agent with ears: both ways with their limits, and its result."""
+        """A row per noise and agent with ears: both paths with their limits, and the result."""
         return self.table("hearing")
 
     @property
@@ -202,7 +202,7 @@ did you mean "dog.fox.first_seen"?
         return frame
 
     def rows(self, name: str) -> Rows:
-        """One table of the run as columns of NumPy arrays: there at once, without pandas.
+        """One table of the run as NumPy columns, without pandas.
 
         >>> import snelk
         >>> states = snelk.run(snelk.croft() / "night.toml").rows("states").where(agent="dog")

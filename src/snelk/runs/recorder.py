@@ -1,4 +1,4 @@
-"""Keeping what every tick came to, and turning it into tables."""
+"""Recording each tick, and turning ticks into tables."""
 
 from __future__ import annotations
 
@@ -67,7 +67,7 @@ RECORDED_SENSES = ("sight", "touch")
 
 
 class Block(NamedTuple):
-    """What some ticks came to; the arrays are (tick, variant, ...)."""
+    """The results of some ticks; the arrays are (tick, variant, ...)."""
 
     times: NDArray[np.float64]  # (tick,), s
     sight: Sight
@@ -190,7 +190,7 @@ class Recorder:
             self._flush()
 
     def _keep_said(self, time: float, said: Sequence[Saying]) -> None:
-        """Keep what was told; where pairs are many, only what did not become of it before."""
+        """Keep messages; with many pairs, only results that changed."""
         simulation = self.simulation
         for saying in said:
             v = saying.variant
@@ -207,7 +207,7 @@ class Recorder:
             self._voices[v] += voice_rows(simulation, time, saying, new)
 
     def finish(self) -> None:
-        """Add what is left, and what is only known at the end."""
+        """Add the rest, and what is only known at the end."""
         self._flush()
         noises = self._made()
         began = None if self._first is None else self._first.t
@@ -325,7 +325,7 @@ class Recorder:
         into.add("beliefs", belief_table(simulation, v, times, beliefs, poses, self._before))
 
     def _flush_heard(self) -> None:
-        """Turn what was judged at ears since the last block into rows and events."""
+        """Turn the hearing results since the last block into rows and events."""
         judged = [each for _, each in self._heard] or [Heard.none()]
         heard = Heard(*map(np.concatenate, zip(*judged, strict=True)))
         times = np.repeat([t for t, _ in self._heard], [len(h.agent) for _, h in self._heard])
@@ -342,12 +342,12 @@ class Recorder:
 
 
 def _ticks(blocks: Any, count: int) -> Any:
-    """The first ticks of what was gathered."""
+    """The first of the gathered ticks."""
     return blocks._make(block[:count] for block in blocks)
 
 
 class _Blocks:
-    """Room for some ticks of the same arrays, all of which lie in one piece of memory.
+    """Space for some ticks of the same arrays, in one piece of memory.
 
     Attributes:
         ticks: The arrays, each with a tick axis first.

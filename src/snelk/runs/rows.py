@@ -1,4 +1,4 @@
-"""Rows of a table as NumPy columns: what answers are made of, at once.
+"""Rows of a table as NumPy columns, for quick answers.
 
 A DataFrame is what a user wants of a table, but loading pandas takes longer than most answers.
 """
@@ -35,7 +35,7 @@ class Words(NamedTuple):
 
     @classmethod
     def of(cls, words: Iterable[str]) -> Words:
-        """A column of these words; an empty one is none."""
+        """A column of these words; an empty word is null."""
         words = list(words)
         known = tuple(dict.fromkeys(word for word in words if word))
         place = {word: n for n, word in enumerate(known)}
@@ -46,7 +46,7 @@ class Words(NamedTuple):
         return np.array([*self.known, ""], dtype=object)[self.codes]
 
     def codes_in(self, words: Sequence[str]) -> NDArray[np.intp]:
-        """(rows,) where each row's word stands among other words; -1 for none of them."""
+        """(rows,) the index of each row's word among other words; -1 if missing."""
         place = {word: n for n, word in enumerate(words)}
         return np.array([*(place.get(word, -1) for word in self.known), -1])[self.codes]
 
@@ -68,7 +68,7 @@ class Rows(Mapping[str, Values]):
         self._found: Callable[[str], Values | Words] | None = None
 
     def _repr_html_(self) -> str:
-        """What a notebook shows of it: the first rows."""
+        """Its HTML in a notebook: the first rows."""
         first = self.take(slice(0, MOST_SHOWN))
         rows = [dict(zip(self._names, each, strict=True)) for each in zip(
             *(first[name].tolist() for name in self._names), strict=True)]  # fmt: skip
@@ -126,7 +126,7 @@ class Rows(Mapping[str, Values]):
         return self._columns[name]
 
     def words(self, name: str) -> Words:
-        """A column that holds words.
+        """A column that contains words.
 
         Raises:
             InputError: It holds numbers.
@@ -142,11 +142,11 @@ class Rows(Mapping[str, Values]):
         return self._found_by(self._names, count, lambda name: _some(self.column(name), which))
 
     def where(self, **wanted: str) -> Rows:
-        """The rows in which columns of words hold these."""
+        """The rows in which columns of words have these values."""
         return self.take(self.equal(**wanted))
 
     def equal(self, **wanted: str) -> NDArray[np.bool_]:
-        """(rows,) whether columns of words hold these."""
+        """(rows,) whether columns of words have these values."""
         found = np.ones(len(self), dtype=np.bool_)
         for name, word in wanted.items():
             column = self.words(name)
@@ -213,7 +213,7 @@ def _some(column: Values | Words, which: Values | slice) -> Values | Words:
 
 
 def _taken_out(column: pa.ChunkedArray) -> Values | Words:
-    """A column of an Arrow table. Its buffers are read as they lie: to_numpy would load pandas."""
+    """A column of an Arrow table, read from its buffers: to_numpy would load pandas."""
     import pyarrow as pa
 
     kind = column.type
@@ -241,7 +241,7 @@ def _there(chunk: pa.Array) -> NDArray[np.bool_]:
 
 
 def _numbers(chunk: pa.Array) -> Values:
-    """(rows,) numbers or truths; whatever stands there where they are null."""
+    """(rows,) numbers or truth values; any value where they are null."""
     import pyarrow as pa
 
     data = chunk.buffers()[1]

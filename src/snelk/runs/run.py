@@ -1,4 +1,4 @@
-"""A run: the tables of one replay, in memory or in a folder, and the questions to ask of it."""
+"""A run: the tables of one replay, in memory or in a folder, and questions about it."""
 
 from __future__ import annotations
 
@@ -81,7 +81,7 @@ class Run(Record):
         return explain_ladder(self, agent, at=at)
 
     def page(self, *, height: int = TALL, **options: Any) -> Shown:
-        """The replay page of this run, which a notebook shows where it stands.
+        """The replay page of this run, shown in a notebook.
 
         Args:
             height: How tall it is there, px.
@@ -101,7 +101,7 @@ class Run(Record):
         return Shown(snelk.page_of(self, **options), height=height)
 
     def _repr_html_(self) -> str:
-        """What a notebook shows of it: who sensed whom, what became of minds, where it lies."""
+        """Its HTML in a notebook: who sensed whom, final states, and its folder."""
         from snelk.runs.summary import minds_of, pairs_of
 
         info, clock = self.info, self.setup.clock
@@ -140,7 +140,7 @@ class Run(Record):
     def spans(
         self, agent: str, target: str, *, start: float | None = None, end: float | None = None
     ) -> list[Span]:
-        """What became of an agent's looks at a target, in stretches of the same reason."""
+        """The results of an agent's looks at a target, in stretches with one reason."""
         return spans_of(self, agent, target, start=start, end=end)
 
     def story(

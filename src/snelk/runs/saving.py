@@ -1,4 +1,4 @@
-"""Keeping all that a live game has come to, and going on from there: in memory, or in a file.
+"""Saving a live game and restoring it, in memory or in a file.
 
 What never changes is not kept: the scenario, its level, and the ways over that. Arrays that lie in
 the same memory do so again afterwards. What is read is data of Snelk's own kinds and nothing else.
@@ -49,7 +49,7 @@ OTHERS = {
 
 
 def kept(state: dict[str, Any], simulation: Simulation) -> bytes:
-    """What a game has come to, with a head that says of what scenario and which Snelk."""
+    """The state of a game, with a head that names its scenario and version."""
     body = io.BytesIO()
     _Keeper(body, simulation).dump(state)
     head = {**_head_of(simulation), "body": _digest(body.getvalue())}
@@ -107,7 +107,7 @@ def scenario_digest(scenario: Scenario) -> str:
 
 
 def _unchanging(simulation: Simulation) -> Iterator[tuple[tuple[str, int], object]]:
-    """What is named instead of kept, as it is there when a game goes on."""
+    """Data that is referenced instead of saved, as it exists when a game is restored."""
     level = simulation.level
     named = {
         "scenario": simulation.scenario, "level": level, "data": level.data, "kept": level.kept,
@@ -135,7 +135,7 @@ def _models_in(given: object) -> Iterator[BaseModel]:
 
 
 class _Keeper(pickle.Pickler):
-    """Writes what a game has come to."""
+    """Writes the state of a game."""
 
     def __init__(self, file: io.BytesIO, simulation: Simulation) -> None:
         super().__init__(file, protocol=5)
@@ -222,7 +222,7 @@ def _number(dtype: str, content: bytes) -> Any:
 
 
 def _stream(state: dict[str, Any]) -> np.random.Generator:
-    """A stream of chance, from where it had come to."""
+    """A random stream, at its saved position."""
     found = stream_of(0)
     found.bit_generator.state = state
     return found

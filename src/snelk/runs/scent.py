@@ -1,4 +1,4 @@
-"""The trail of one character at one nose, put together again from a run to tell why."""
+"""The trail of one character at one nose, rebuilt from a run to explain it."""
 
 from __future__ import annotations
 
@@ -137,7 +137,7 @@ def _at_nose(run: Record, agent: str, target: str, tick: int) -> _AtNose | None:
 
 
 def smelt_at(run: Record, agent: str, target: str, tick: int) -> dict[str, Any] | None:
-    """What a nose smelt of a trail at a tick, as the columns of `contacts`; None if not known.
+    """What a nose smelt of a trail at a tick, as columns of `contacts`; None if unknown.
 
     Tables of many characters leave out what only repeats.
     """

@@ -40,7 +40,7 @@ Counterfactuals = list[tuple[float, Counterfactual]]
 
 
 def explain_senses(run: Record, moment: Moment, *, at: float) -> Iterator[SenseAnswer]:
-    """The answers of the senses beside sight that the agent has, at a time."""
+    """The answers of the agent's other senses, at a time."""
     profile = run.setup.profile_of(run.agents[moment.a])
     if profile.hearing is not None:
         yield _hearing(run, moment, at)
@@ -196,7 +196,7 @@ def _background_counterfactual(
 
 
 def _wall_counterfactuals(sound: Sound, word: str, *, turn_on: bool) -> Counterfactuals:
-    """How much one wall on the straight way would have to let through, if that decides."""
+    """How much one wall on the straight path would have to let through, if that decides."""
     if sound.limit <= 0.0 or (not turn_on and sound.around <= sound.limit + EDGE):
         return []
     found = []

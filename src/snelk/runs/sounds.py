@@ -1,4 +1,4 @@
-"""One noise at one pair of ears, put together again to tell what it consists of."""
+"""One noise at one pair of ears, rebuilt to explain it."""
 
 from __future__ import annotations
 
@@ -67,12 +67,12 @@ class Sound:
 
     @property
     def straight_limit(self) -> float:
-        """How far it carries to this ear along the straight way, m."""
+        """How far it carries to this ear along the straight path, m."""
         return self.limit * self.through
 
     @property
     def reach_label(self) -> str:
-        """What the reach is of, in words."""
+        """What the reach belongs to, in words."""
         return f"{self.gait} steps" if self.gait else self.kind
 
     def product(self, *, walls: bool) -> str:

@@ -1,4 +1,4 @@
-"""The story of one agent and one target: stretches of time with one and the same reason."""
+"""The story of one agent and one target: stretches of time with one reason each."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Room in a cast for characters that a live game spawns."""
+"""Spare characters in a cast, for a live game to spawn."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ def with_spare(
 
 
 def nowhere_in(scenario: Scenario) -> TrackData:
-    """A track of somebody who is not there yet, but would be in the middle of the level."""
+    """A track of an absent character, in the middle of the level."""
     level, start = Level.of(scenario.level), scenario.setup.clock.start
     x0, y0, x1, y1 = level.bounds if level.has_features else (0.0, 0.0, 0.0, 0.0)
     one = np.ones(1)

@@ -1,4 +1,4 @@
-"""The alert state an agent was in at a time of a run, and how awake that left its senses."""
+"""An agent's alert state at a time of a run, and how it scaled the senses."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Scale:
-    """One number that scales a sense: its key path, what it is called, and its value."""
+    """One number that scales a sense: its key path, its name, and its value."""
 
     place: tuple[str, ...]
     label: str
@@ -52,7 +52,7 @@ def cone_place(run: Record, agent: str, tick: int, cone: str, key: str) -> tuple
 
 
 class Reaches(NamedTuple):
-    """How far an agent reached at a tick, m, and where it was going.
+    """An agent's reach at a tick, m, and its goal.
 
     Attributes:
         touch: Within this it feels; None without touch.
@@ -68,7 +68,7 @@ class Reaches(NamedTuple):
 
 
 def reaches_at(run: Record, agent: str, tick: int) -> Reaches:
-    """How far an agent reached at a tick, and where it was going."""
+    """An agent's reach at a tick, and its goal."""
     profile, state = run.setup.profile_of(agent), _state(run, agent, state_at(run, agent, tick))
     touch = profile.touch.radius * awake_at(run, agent, "touch", tick) if profile.touch else None
     catch = state.catch.reach if state is not None and state.catch is not None else None
@@ -118,7 +118,7 @@ def awake_at(run: Record, agent: str, sense: str, tick: int) -> float:
 def awake_of_ticks(
     run: Record, agent: str, sense: str, ticks: NDArray[np.intp]
 ) -> NDArray[np.float64]:
-    """(ticks,) how awake one of an agent's senses was, as `awake_at` tells it of one."""
+    """(ticks,) how awake one of an agent's senses was; as `awake_at`."""
     rows = run.rows("states").where(agent=agent)
     # The state in which it is asked holds from the tick after it was entered on.
     entered = run.ticks_of(rows["t"]) + 1

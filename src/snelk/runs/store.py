@@ -1,4 +1,4 @@
-"""Runs on disk: a folder that is either whole or not there, and is known to be what was written."""
+"""Run folders: either complete or absent, with digests of what was written."""
 
 from __future__ import annotations
 
@@ -165,7 +165,7 @@ class Draft:
             self._writers[name].write_table(rows, row_group_size=GROUP)
 
     def finish(self, info: Mapping[str, Any], level: Mapping[str, Any]) -> None:
-        """Write what is left, the level, and the notes by which a run is known.
+        """Write the rest, the level, and run.json.
 
         Raises:
             InputError: It cannot be written.
@@ -183,7 +183,7 @@ class Draft:
             (self._place / NOTES).write_text(text, encoding="utf-8")
 
     def tables(self) -> dict[str, pq.ParquetFile]:
-        """The tables that were written, whatever becomes of the folder.
+        """The written tables, even if the folder is replaced.
 
         They are in memory, or if they are large on disk, in files that stay open.
         """
@@ -231,7 +231,7 @@ def writing_run(folder: Path) -> Iterator[Draft]:
 
 @contextmanager
 def _told(folder: Path) -> Iterator[None]:
-    """Tell of what cannot be written in one line."""
+    """Raise a one-line error for what cannot be written."""
     try:
         yield
     except OSError as error:
@@ -260,12 +260,12 @@ def _take_place(draft: Path, place: Path) -> None:
 
 
 def _aside(place: Path) -> Path:
-    """Where a run goes that gives way: a name that is nobody else's."""
+    """A unique name for a run that is replaced."""
     return place.with_name(f".{place.name[:180]}.{os.getpid()}.{secrets.token_hex(4)}.old")
 
 
 def _clear_away(aside: Path, place: Path) -> None:
-    """Remove a run that gave way, but for what is not Snelk's: that moves to the new one.
+    """Remove a replaced run; files that are not Snelk's move to the new one.
 
     Another process may just be putting its own run there, so it is tried until it is done.
     """
@@ -319,7 +319,7 @@ def read_info(folder: Path) -> tuple[dict[str, Any], dict[str, Any], dict[str, s
 
 
 def _settled(folder: Path, action: Callable[[], T]) -> T:
-    """What an action comes to, when no other process is just putting a run to its place."""
+    """The result of an action, while no other process replaces a run."""
     still = 0
     for _ in range(TRIES):
         before = _identity(folder)
@@ -336,7 +336,7 @@ def _settled(folder: Path, action: Callable[[], T]) -> T:
 
 
 def _identity(folder: Path) -> tuple[int, ...]:
-    """What tells a folder from another that took its place; empty if there is none.
+    """The identity of a folder, to notice that it was replaced; empty if missing.
 
     The number of one that is gone may be given to the next: so when it was moved counts too.
     """
@@ -387,7 +387,7 @@ def _await(place: Path) -> None:
 
 
 def _runs_in(folder: Path) -> list[str]:
-    """The runs that lie in a folder, but for drafts."""
+    """The runs in a folder, without drafts."""
     try:
         found = [path.parent.name for path in folder.glob(f"*/{NOTES}")]
     except OSError:

@@ -1,4 +1,4 @@
-"""A run summed up in a few lines: who sensed whom, and what state everybody ended in."""
+"""A run in a few lines: who sensed whom, and the final state of everybody."""
 
 from __future__ import annotations
 

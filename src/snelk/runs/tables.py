@@ -1,4 +1,4 @@
-"""From arrays of ticks to tidy tables; their columns are told in docs/tables.md."""
+"""From arrays of ticks to tables; docs/tables.md describes their columns."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ def is_thin(agents: int, names: int) -> bool:
 
 
 class Before:
-    """What everything came to at the tick before a block of ticks: so it shows what is new.
+    """The state at the tick before a block, to find what is new.
 
     Attributes:
         thin: Whether rows that tell nothing new are left out.
@@ -74,7 +74,7 @@ class Before:
 
 
 def _found(contacts: Contacts) -> tuple[NDArray[Any], ...]:
-    """What touch, the zone sense and smell came to, and at which wall or in which zone."""
+    """The results of touch, the zone sense and smell, with the wall or zone."""
     return (
         contacts.touch, contacts.wall, contacts.zone, contacts.zone_in, contacts.smell,
         contacts.scent_wall,
@@ -82,12 +82,12 @@ def _found(contacts: Contacts) -> tuple[NDArray[Any], ...]:
 
 
 def _held(beliefs: Beliefs) -> Numbers:
-    """(5, …) the numbers of beliefs: where they are, how old, and how far off at first."""
+    """(5, …) the numbers of beliefs: position, age, and first error."""
     return np.stack([beliefs.x, beliefs.y, beliefs.z, beliefs.age, beliefs.blur])
 
 
 def _shifted(before: NDArray[Any], now: NDArray[Any]) -> NDArray[Any]:
-    """What each tick of a block found: the tick before it."""
+    """The state before each tick of a block."""
     return np.concatenate([before[None], now[:-1]])
 
 
@@ -275,14 +275,14 @@ def words_of(codes: NDArray[np.integer], words: Iterable[str]) -> pa.DictionaryA
 
 
 def kinds_of(simulation: Simulation, v: int, kinds: NDArray[np.integer]) -> pa.DictionaryArray:
-    """Kinds of noise by name, among those of one variant, whatever it is stepped beside."""
+    """Kinds of noise by name, of one variant only."""
     own, words = simulation.maker.own_words[v], simulation.maker.words
     places = [own.index(word) if word in own else -1 for word in words]
     return words_of(np.array([*places, -1])[kinds], own)
 
 
 def numbers_of(values: NDArray[np.float64]) -> pa.Array:
-    """Numbers, with nothing where they are NaN; a copy, as the blocks they come from are reused."""
+    """Numbers, null where NaN; copied, because blocks are reused."""
     return pa.array(values.copy(), mask=np.isnan(values))
 
 
@@ -332,7 +332,7 @@ def _reach_keys(simulation: Simulation, v: int, noises: Noises) -> list[str]:
 def hearing_table(
     simulation: Simulation, v: int, times: Numbers, heard: Heard, noises: Noises
 ) -> pa.Table:
-    """A row per noise and agent with ears of one variant that is told; `times` are of the rows."""
+    """The rows of hearing of one variant; `times` are of the rows."""
     told = told_of(simulation, heard, noises)
     times, heard = times[told], heard.of(told)
     columns = {
@@ -360,7 +360,7 @@ def hearing_table(
 
 
 def told_of(simulation: Simulation, heard: Heard, noises: Noises) -> NDArray[np.bool_]:
-    """Which of what was judged at ears is told.
+    """Which hearing results get a row.
 
     Not noises of those it never notices; and of a run that is thinned, none of those of no
     interest, and of those not heard none that was made twice as far off as it carries to it in

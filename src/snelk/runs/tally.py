@@ -1,4 +1,4 @@
-"""What measures are counted in, as plain arrays."""
+"""The counters of measures, as plain arrays."""
 
 from __future__ import annotations
 
@@ -89,7 +89,7 @@ class Tally(NamedTuple):
 
 
 class CountStage(NamedTuple):
-    """What is counted at each tick, and the counts."""
+    """The inputs of counting at each tick, and the counts."""
 
     undone: float  # a change of view that is undone within so long counts as flicker, s
     pairs: Pairs

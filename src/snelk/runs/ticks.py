@@ -1,4 +1,4 @@
-"""What one tick of a simulation came to, as it is recorded."""
+"""The result of one tick of a simulation, as it is recorded."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ from snelk.senses.sight import Sight
 
 
 class Tick(NamedTuple):
-    """What one tick came to; the arrays are the simulation's, and overwritten by its next."""
+    """The result of one tick; the arrays are the simulation's, overwritten by the next tick."""
 
     t: float
     sight: Sight

@@ -1,4 +1,4 @@
-"""How doors stood and lights were at a time of a run."""
+"""Doors and lights at a time of a run."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ SLACK = 1e-9
 
 
 def turns_by(run: Record, tick: int) -> Iterator[tuple[str, str, float]]:
-    """(what it became, door or zone, when) of all that opened, shut, lit up or went dark."""
+    """(new state, door or zone, time) of all changes of doors and lights."""
     time = run.times[tick]
     for row in run.rows("turns").each():
         # It holds from the next tick on.

@@ -1,4 +1,4 @@
-"""How awake everybody's senses are: what their alert states scale."""
+"""How awake all senses are, as scaled by alert states."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Where everybody is, and how tall: what all senses share."""
+"""The poses and heights of all characters, which all senses share."""
 
 from __future__ import annotations
 
@@ -53,12 +53,12 @@ FIRST_BODY = -2
 
 
 def blockers_of(walls: Sequence[str], names: Sequence[str]) -> tuple[str, ...]:
-    """The names of all that can be in the way, walls first; see `blocker_codes`."""
+    """The names of everything that can block, walls first; see `blocker_codes`."""
     return (*walls, *names)
 
 
 def blocker_codes(found: NDArray[Any], walls: int) -> NDArray[Any]:
-    """Indices of `blockers_of` from what is in the way of rays; -1 for nothing.
+    """Indices into `blockers_of` of what blocks rays; -1 for nothing.
 
     >>> blocker_codes(np.array([-1, 0, 2, -2, -4]), 3).tolist()
     [-1, 0, 2, 3, 5]

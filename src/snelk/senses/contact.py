@@ -1,4 +1,4 @@
-"""Touch, the zone sense and smell: who is felt, is in a watched zone, or has left a trail here.
+"""Touch, the zone sense and smell.
 
 Bodies touch if the distance between them is at most the radius and no wall that one cannot walk
 through stands between their middles. The distance is that in plan, and of bodies above one another
@@ -57,7 +57,7 @@ class ContactNumbers(NamedTuple):
 
 
 class Contacts(NamedTuple):
-    """What touch, the zone sense and smell came to: (variant, agent, target)."""
+    """The results of touch, the zone sense and smell: (variant, agent, target)."""
 
     distance: NDArray[np.float64]  # in plan, and over the gap in height, m; NaN while absent
     touch: NDArray[np.int8]  # the first gate of touch that failed, or SENSED

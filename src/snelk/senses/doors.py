@@ -1,4 +1,4 @@
-"""Doors of the level that stand open, and lights that are lit, as the senses meet them."""
+"""The state of doors and lights, for the senses."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Everybody's ears: which noises reach them, by which way, and where they seem to come from."""
+"""All ears: which noises reach them, by which path, and where they seem to come from."""
 
 from __future__ import annotations
 
@@ -79,7 +79,7 @@ class Ears:
         self.stage = laid_out(EarStageColumns, stage)
 
     def mind_doors(self) -> None:
-        """Doors have opened or shut: noises come on foot by other ways."""
+        """Doors have opened or shut: noises take other paths on foot."""
         known: dict[frozenset[int], int] = {}
         for v in range(len(self._way_of)):
             row = self._opened[min(v, len(self._opened) - 1)]
@@ -90,7 +90,7 @@ class Ears:
 
     @property
     def ways(self) -> Ways:
-        """The ways of noises on foot, of the first variant."""
+        """The paths of noises on foot, of the first variant."""
         return self._ways[0]
 
     def __getstate__(self) -> dict[str, Any]:

@@ -1,4 +1,4 @@
-"""Touch and the zone sense, tick by tick: compiled, see `snelk.level.columns`."""
+"""Touch and the zone sense at each tick; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The senses and their gates: what each is called, and what is said of a target that it stops.
+"""The senses and their gates: their names, and the texts for a target that one stops.
 
 This is their one home: tables, events, answers, stretches, figures and the page take the names,
 the order, the words, the units, what is held against which limit, and the colours from here. What
@@ -32,7 +32,7 @@ QUIET = "#9a9a9a"
 
 
 class Limit(NamedTuple):
-    """What is held against a limit by a gate that goes by a number."""
+    """The number that a gate compares with a limit."""
 
     column: str  # of tables: what is held against it
     unit: str  # m, deg, or none
@@ -56,7 +56,7 @@ class Limit(NamedTuple):
 
     @property
     def columns(self) -> tuple[str, str, str]:
-        """The columns of tables with what is held, the limit and the margin.
+        """The table columns of value, limit and margin.
 
         >>> SIGHT.limit("angle").columns
         ('off_deg', 'off_limit_deg', 'off_margin_deg')
@@ -76,7 +76,7 @@ class Limit(NamedTuple):
         return value < 0.0 if self.sides else held
 
     def explain(self, value: float, limit: float, awake: float = 1.0, behind: str = "") -> str:
-        """What an answer says of a value and its limit, before that is scaled.
+        """The text about a value and its limit, before scaling.
 
         >>> SIGHT.limit("elevation").explain(-12.3, 30.0)
         '12.3° below the horizontal, limit 30°'
@@ -100,7 +100,7 @@ class GateWords(NamedTuple):
 
 
 class Bar(NamedTuple):
-    """How stretches of a sense are drawn along the top of a lane, and told in a story."""
+    """How stretches of a sense are drawn in a lane, and named in a story."""
 
     mark: str  # at both ends, as Matplotlib has it
     label: str  # in a legend
@@ -109,7 +109,7 @@ class Bar(NamedTuple):
 
 
 class Told(NamedTuple):
-    """What is told of a sense of contact when it begins and ends to sense somebody."""
+    """The texts of a sense of contact when it begins and ends to sense somebody."""
 
     begins: str  # the kind of the event
     ends: str
@@ -133,7 +133,7 @@ class Sense(NamedTuple):
 
     @property
     def key(self) -> str:
-        """Where it stands in a profile."""
+        """Its key in a profile."""
         return SENSE_KEYS[self.name]
 
     @property
@@ -143,7 +143,7 @@ class Sense(NamedTuple):
 
     @property
     def results(self) -> tuple[str, ...]:
-        """What asking it can come to: sensed, or the first gate that failed."""
+        """Its possible results: sensed, or the first gate that failed."""
         return (self.sensed, *self.names)
 
     @property
@@ -155,18 +155,18 @@ class Sense(NamedTuple):
 
     @property
     def limits(self) -> dict[str, Limit]:
-        """The limits of those of its gates that hold what sight finds against one, by gate."""
+        """The limits of its gates that compare with a number, by gate."""
         return {each.name: each.limit for each in self.gates if each.limit and each.limit.field}
 
     def limit(self, gate: str) -> Limit:
-        """What a gate holds against its limit."""
+        """The limit of a gate."""
         found = next(each.limit for each in self.gates if each.name == gate)
         if found is None:
             raise KeyError(gate)
         return found
 
     def stopped(self, gate: str, *, cone: str = "", numbers: str = "", wall: str = "") -> str:
-        """What is said of a target that a gate stopped.
+        """The text about a target that a gate stopped.
 
         >>> SIGHT.stopped("range", cone="far", numbers="21 m, limit 20 m")
         'too far (21 m, limit 20 m, far cone)'

@@ -79,7 +79,7 @@ class Noises(NamedTuple):
 
     @classmethod
     def blank(cls, size: int) -> Noises:
-        """Room for noises; what is not filled in is -1."""
+        """Space for noises; -1 where nothing is filled in."""
         variant, noise, kind, gait, ground, by, listed = np.full((7, size), -1, dtype=np.intp)
         t, x, y, z, reach = np.full((5, size), -1.0)
         return cls(variant, noise, t, kind, gait, ground, x, y, z, reach, by, listed)
@@ -123,7 +123,7 @@ class Heard(NamedTuple):
 
     @classmethod
     def blank(cls, size: int) -> Heard:
-        """Room for pairs; what they are is to be filled in."""
+        """Space for pairs, to be filled in."""
         variant, row, noise, agent, by, wall = np.full((6, size), NO_WALL, dtype=np.intp)
         failed = np.zeros(size, dtype=np.int8)
         acuity, background, limit, straight, through, height, around, strength, x, y = np.full(

@@ -1,4 +1,4 @@
-"""Light that falls on each character: of the place it is in, and of lamps that are carried."""
+"""The light on each character: of its position, and of carried lamps."""
 
 from __future__ import annotations
 

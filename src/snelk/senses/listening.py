@@ -1,4 +1,4 @@
-"""The gates between noises and ears: compiled, see `snelk.level.columns`."""
+"""The gates between noises and ears; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -119,7 +119,7 @@ def _pair_up(
 
 
 def _begin_pair(noises: Noises, n: int, a: int, pair: int, heard: Heard) -> None:
-    """A pair of which nothing is known yet."""
+    """A pair without results yet."""
     heard.variant[pair], heard.row[pair], heard.agent[pair] = noises.variant[n], n, a
     heard.noise[pair], heard.by[pair] = noises.noise[n], noises.by[n]
     heard.wall[pair], heard.strength[pair] = NO_WALL, 0.0
@@ -139,7 +139,7 @@ def at_ears(
     heard: Heard,
     pairs: int,
 ) -> int:
-    """The gates of each pair of noise and agent, and both ways where the reach has to decide.
+    """The gates of each pair of noise and agent, and both paths if the reach decides.
 
     Args:
         stage: The ears.
@@ -285,14 +285,14 @@ def _by_both_ways(
 
 
 def _hear(noises: Noises, strength: float, pair: int, heard: Heard) -> None:
-    """A noise is heard, where it was made."""
+    """Record that a noise is heard, at its position."""
     n = heard.row[pair]
     heard.failed[pair], heard.strength[pair] = HEARD, strength
     heard.x[pair], heard.y[pair] = noises.x[n], noises.y[n]
 
 
 def _walk_to_ear(noises: Noises, walked: float, pair: int, heard: Heard) -> None:
-    """Decide again by the way around walls, of such a length in plan, m."""
+    """Decide again by the path around walls, with this length in plan, m."""
     around, limit = hypot(walked, heard.height[pair]), heard.limit[pair]
     heard.around[pair] = around if around <= limit + EDGE else INF
     if around <= limit + EDGE:
@@ -302,7 +302,7 @@ def _walk_to_ear(noises: Noises, walked: float, pair: int, heard: Heard) -> None
 
 @door
 def walk_to_ears(noises: Noises, pairs: Codes, walked: Numbers, heard: Heard) -> None:
-    """Decide again about some pairs by the ways on foot, (these pairs,) in m, that were left."""
+    """Decide again about some pairs by the remaining paths on foot, (these pairs,) in m."""
     agree(pairs.shape, walked.shape)
     _walk_to_ears(laid_out(NoiseColumns, noises), pairs, walked, laid_out(HeardColumns, heard))
 

@@ -1,4 +1,4 @@
-"""Sight, tick by tick: compiled, see `snelk.level.columns`."""
+"""Sight at each tick; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -169,7 +169,7 @@ def _is_in_reach(
 
 
 def _range_of(limits: SightLimits, v: int, a: int, k: int, held: bool) -> float:
-    """How far a cone reaches, and holds what it has in view, m."""
+    """The range of a cone, and its hold range, m."""
     reach = limits.hold_range[v, a, k] if held else limits.range[v, a, k]
     return float(reach * limits.awake[v, a] + EDGE)
 
@@ -266,7 +266,7 @@ def _expose(
     sight: Sight,
     a: int,
 ) -> None:
-    """The share of body `j` that eye `i` has in view, and the wall or body in the way.
+    """The share of body `j` in view of eye `i`, and the wall or body that blocks.
 
     That is the one which stopped or dimmed the ray to the point nearest to the middle of the
     body, or if that is clear, the first of the other rays that is not.

@@ -1,4 +1,4 @@
-"""One tick of the senses that need no noise: compiled, see `snelk.level.columns`."""
+"""One tick of all senses but hearing; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Light that falls on each character, tick by tick: compiled, see `snelk.level.columns`."""
+"""The light on each character at each tick; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -95,7 +95,7 @@ def _shine(
 
 
 def lamp_light(numbers: LightNumbers, v: int, i: int, distance: float) -> float:
-    """What a lamp adds so far away, m, where nothing is in the way."""
+    """The light of a lamp at a distance, m, if nothing blocks it."""
     if distance >= numbers.reach[v, i]:
         return 0.0
     return float(numbers.lamp[v, i] * (1.0 - distance / numbers.reach[v, i]))

@@ -55,7 +55,7 @@ class SightNumbers(NamedTuple):
 
 
 class SightLimits(NamedTuple):
-    """The limits of everybody's cones as their alert states leave them: what a run changes."""
+    """The limits of all cones as set by alert states: what a run changes."""
 
     awake: NDArray[np.float64]  # (variant, agent): scales ranges
     range: NDArray[np.float64]  # (variant, agent, cone), m
@@ -73,7 +73,7 @@ class SightLimits(NamedTuple):
 
 
 class Sight(NamedTuple):
-    """What each agent's last look came to; a number that no gate asked for is NaN."""
+    """The result of each agent's last look; NaN where no gate needed a number."""
 
     looked: NDArray[np.bool_]  # (variant, agent): whether it looked at this tick
     distance: NDArray[np.float64]  # (variant, agent, target), m, eye to middle of body

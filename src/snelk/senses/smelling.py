@@ -1,4 +1,4 @@
-"""The trails that are left, and what noses smell of them: compiled, see `snelk.level.columns`."""
+"""Trails, and what noses smell of them; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ NAN = float("nan")
 
 
 def _leave_and_smell(stage: SmellStage, poses: Poses, now: float) -> bool:
-    """Go on with all trails, and with what noses smell of them; tell whether there is room."""
+    """Update all trails and what noses smell of them; return whether there was room."""
     if stage.trails.longest[0] >= stage.trails.x.shape[2]:
         return False
     _leave(now, poses, stage.surroundings.zones, stage.air, stage.trails)
@@ -59,7 +59,7 @@ def leave(
     air: AirNumbers,
     trails: Trails,
 ) -> bool:
-    """One tick of all trails; tell whether there was room, as else nothing is done.
+    """One tick of all trails; return whether there was room; if not, nothing is done.
 
     Args:
         now: Its time, s.
@@ -345,7 +345,7 @@ def _away(poses: Poses, trails: Trails, v: int, p: int, i: int, j: int, at: int)
 def _carried(
     poses: Poses, air: AirNumbers, trails: Trails, v: int, p: int, i: int, j: int, at: int
 ) -> float:
-    """How many times as far off it is smelt in the wind as where none blows."""
+    """The factor of the wind on the smelling distance."""
     found = 1.0
     if air.wind_x[v] == 0.0 and air.wind_y[v] == 0.0:
         return found

@@ -1,4 +1,4 @@
-"""All that one tick of the senses, of footsteps and of ears reads and writes, beside poses."""
+"""All that one tick of the senses, of footsteps and of ears reads and writes, except poses."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ Numbers = NDArray[np.float64]
 
 
 class SenseStage(NamedTuple):
-    """The senses of a batch: its numbers, the level, and what the last tick came to.
+    """The senses of a batch: its numbers, the level, and the results of the last tick.
 
     Targets are the first of all characters: in a run all of them, for coverage the dummy alone.
     """

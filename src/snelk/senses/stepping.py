@@ -1,4 +1,4 @@
-"""The footsteps of whoever moves: compiled, see `snelk.level.columns`."""
+"""Footsteps; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ if not compiled:  # else it is the loop's own, by the .pxd
 def make_steps(
     stage: StepStage, poses: Poses, before: Poses, t: float, start: int, steps: Noises
 ) -> int:
-    """Each step where its stride ended, on the way in a straight line since the tick before.
+    """Each footstep where its stride ended, on the straight line since the last tick.
 
     Args:
         stage: How many strides ended; how far all have walked since is overwritten.

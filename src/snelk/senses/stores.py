@@ -1,4 +1,4 @@
-"""Noises, and what becomes of them at ears, as they are made tick by tick: room that grows."""
+"""Noises and their results at ears, in arrays that grow."""
 
 from __future__ import annotations
 
@@ -70,7 +70,7 @@ class NoiseStore:
 
 
 class HeardStore:
-    """What became of some noises at ears, and room for more; as `NoiseStore`."""
+    """Results of noises at ears, with room for more; as `NoiseStore`."""
 
     def __init__(self) -> None:
         self.held = np.zeros(1, dtype=np.int64)
@@ -83,12 +83,12 @@ class HeardStore:
         return int(self.held[0])
 
     def make_room(self, count: int) -> None:
-        """Let it hold so many; what it holds is lost."""
+        """Make room for this many; the old content is lost."""
         if count > len(self.rows.row):
             self.rows = Heard.blank(2 * count)
             self.laid = laid_out(HeardColumns, self.rows)
 
     def heard(self) -> Heard:
-        """What it holds now."""
+        """Its current content."""
         some: Any = (values[: self.count].copy() for values in self.rows)
         return Heard(*some)

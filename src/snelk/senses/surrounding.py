@@ -1,4 +1,4 @@
-"""The place everybody is in, tick by tick: compiled, see `snelk.level.columns`."""
+"""Zones, background and light at each character's position, at each tick; compiled."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ def surround(
     whom: NDArray[np.int32],
     surroundings: Surroundings,
 ) -> None:
-    """One tick; of several zones that hold a place the last of the file that says it counts.
+    """One tick; if several zones contain a position, the last in the file with the property counts.
 
     `before` are the poses a tick of `dt` seconds ago; `whom` are the characters it is asked of.
     """
@@ -93,7 +93,7 @@ def _surround(
 
 
 def light_at(around: Around, zones: Zones, v: int, x: float, y: float, z: float) -> float:
-    """The light of a place: of several zones that hold it the last that says it counts."""
+    """The light of a position: the last zone in the file that contains it and has a light."""
     light: float = around.light[v]
     for zone in range(len(around.zone_background)):
         if not isnan(around.zone_light[v, zone]) and inside(zones, zone, x, y, z):

@@ -1,4 +1,4 @@
-"""The place everybody is in, as its zones make it, and how fast they come to it."""
+"""Zones, background and light at each character's position, and its speed."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from snelk.senses.doors import light_of_zones
 
 
 class Around(NamedTuple):
-    """What holds where zones say something, and where none does."""
+    """The properties of zones, and of the rest of the level."""
 
     light: NDArray[np.float64]  # (variant,): where no zone says otherwise
     background: NDArray[np.float64]  # (variant,)

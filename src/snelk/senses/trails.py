@@ -1,4 +1,4 @@
-"""The trails that everybody leaves, and the air that they fade in; see docs/calculations.md.
+"""Scent trails, and the air in which they fade; see docs/calculations.md.
 
 A trail is a row of places where feet were. The newest moves along while it is less than `SPACING`
 off the place before; where feet go farther it stays, and another begins.

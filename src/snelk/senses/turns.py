@@ -1,4 +1,4 @@
-"""Who has a turn at a tick: senses that are asked every so many seconds, agents out of step.
+"""Whose turn it is at a tick: senses with an interval, in turns between agents.
 
 Compiled, see `snelk.level.columns`.
 """

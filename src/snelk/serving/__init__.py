@@ -1,1 +1,1 @@
-"""The other side: a game in any language that talks to Snelk in messages."""
+"""Serving games in any language: messages, pages and the workbench."""

@@ -1,4 +1,4 @@
-"""A process that works something out beside the one that serves, and ends with it."""
+"""A helper process that ends with the process that started it."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ class Helper:
         self._stopped = False
 
     async def ask(self, work: Callable[..., Any], *given: Any) -> Any:
-        """What a function of a module comes to, in the process beside this one.
+        """The result of a module's function, computed in the helper process.
 
         Raises:
             SnelkError: The process is gone; the next question begins another.
@@ -70,7 +70,7 @@ class Helper:
             return self._pipe
 
     def give_way(self) -> None:
-        """Let it do nothing for a moment, so that it takes no time from what is shown at once."""
+        """Pause it for a moment, so that the quick part is not slowed down."""
         process = self._process
         if GIVE_WAY is None or not self._listens or process is None or process.pid is None:
             return
@@ -79,7 +79,7 @@ class Helper:
                 os.kill(process.pid, GIVE_WAY)
 
     def stop(self) -> None:
-        """End it at once, whatever it does."""
+        """Stop it at once."""
         with self._guard:  # not while it begins
             self._stopped = True
             if self._process is not None and self._process.is_alive():
@@ -88,7 +88,7 @@ class Helper:
 
 
 class _Pause:
-    """Waits where it is, until nothing has told it to for a moment."""
+    """Pauses while told to."""
 
     def __init__(self) -> None:
         self._until, self._waits = 0.0, False
@@ -104,7 +104,7 @@ class _Pause:
 
 
 def _help(pipe: Connection) -> None:
-    """Work out what is asked, until nobody asks any more."""
+    """Compute what is asked, until nobody asks any longer."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the process that serves
     end_with(os.getppid())
     if GIVE_WAY is not None:

@@ -38,7 +38,7 @@ class Tuning:
         return frame(f'src="{self.address}"', self.height)
 
     def stop(self) -> None:
-        """End it; what was tried and not written is gone."""
+        """Stop it; unsaved changes are lost."""
         self._end()
 
 
@@ -101,7 +101,7 @@ def _stop(process: subprocess.Popen[str]) -> None:
 
 
 def main() -> None:
-    """Serve what is asked for on standard input; tell the port, or what is wrong."""
+    """Serve the workbench named on standard input; print the port, or the error."""
     what = json.loads(sys.stdin.read())
     end_with(what["parent"])
     try:

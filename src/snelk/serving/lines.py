@@ -1,4 +1,4 @@
-"""Messages as lines of standard input and output, for a game that starts Snelk by itself."""
+"""Messages as lines of standard input and output, for a game that starts Snelk itself."""
 
 from __future__ import annotations
 

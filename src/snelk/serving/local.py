@@ -1,4 +1,4 @@
-"""A WebSocket for programs and pages of this machine, until somebody presses Ctrl-C."""
+"""A WebSocket for programs and pages of this machine, until Ctrl-C."""
 
 from __future__ import annotations
 

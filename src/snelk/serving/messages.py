@@ -1,4 +1,4 @@
-"""What a game says and what it gets back: one model for each message, and their JSON Schema."""
+"""The messages of a game and their replies: one model for each, and their JSON Schema."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ class Message(Model):
 
 
 class Hello(Message):
-    """The first message: who is there, and how it counts and measures."""
+    """The first message: version, units, and who moves whom."""
 
     type: Literal["hello"]
     version: int = Field(description=f"The layout of the messages it knows: {PROTOCOL}.")
@@ -113,7 +113,7 @@ class EffectMade(Model):
 
 
 class SpawnMade(Model):
-    """Somebody that comes in."""
+    """A character to spawn."""
 
     name: Name | None = Field(default=None, description="Who.")
     like: Name | None = Field(
@@ -147,7 +147,7 @@ class Why(Message):
 
 
 class Visible(Message):
-    """What an agent's cones see of the level now, at a height above its ground."""
+    """The area that an agent's cones see now, at a height above its ground."""
 
     type: Literal["visible"]
     agent: Name
@@ -157,7 +157,7 @@ class Visible(Message):
 
 
 class PathBetween(Message):
-    """The shortest way on foot from one place to another."""
+    """The shortest path on foot from one position to another."""
 
     type: Literal["path"]
     who: Name = Field(description="Who goes: how wide it is, and what it may take and open.")
@@ -166,14 +166,14 @@ class PathBetween(Message):
 
 
 class Save(Message):
-    """Keep all that the game has come to."""
+    """Save the game."""
 
     type: Literal["save"]
     name: Slot = Field(description="Under which name: letters, digits, - and _.")
 
 
 class Restore(Message):
-    """Go on from what was kept."""
+    """Restore a saved game."""
 
     type: Literal["restore"]
     name: Slot = Field(description="The name that it was kept under.")
@@ -270,7 +270,7 @@ class AgentTold(Model):
 
 
 class PoseTold(Model):
-    """Where somebody is whom Snelk moves."""
+    """The pose of a character that Snelk moves."""
 
     place: tuple[float, float, float]
     heading: float
@@ -320,7 +320,7 @@ class Answer(Model):
 
 
 class Error(Model):
-    """What is wrong with a message; nothing of it was done."""
+    """The error of a message; nothing of it was carried out."""
 
     type: Literal["error"]
     id: Identity | None = None

@@ -1,4 +1,4 @@
-"""A page for whoever is on this machine and knows its address, and a WebSocket for it."""
+"""A page for people on this machine who know its address, and its WebSocket."""
 
 from __future__ import annotations
 

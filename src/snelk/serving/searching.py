@@ -1,4 +1,4 @@
-"""A search for numbers that a page asked for, in a process of its own that can be stopped."""
+"""A search for numbers on behalf of a page, in a process that can be stopped."""
 
 from __future__ import annotations
 
@@ -62,14 +62,14 @@ class Search:
         process.wait()
 
     def stop(self) -> None:
-        """End it, if it still goes on; nothing more is told."""
+        """Stop it, if it is still running."""
         self._stopped = True
         if self._process.poll() is None:
             self._process.terminate()
 
 
 def search(what: Reply, say: Callable[[Reply], None]) -> None:
-    """Find numbers, and tell how it goes and what was found."""
+    """Search for numbers, and report progress and results."""
     asked = what["asked"]
 
     def progress(done: int, of: int) -> None:
@@ -96,7 +96,7 @@ def search(what: Reply, say: Callable[[Reply], None]) -> None:
 
 
 def main() -> None:
-    """Search for what is asked on standard input, and answer in lines."""
+    """Run the search given on standard input, and answer in lines."""
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     what = json.loads(sys.stdin.read())
     end_with(what["parent"])

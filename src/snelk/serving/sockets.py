@@ -1,4 +1,4 @@
-"""Messages over WebSocket, for whoever is on this machine and knows the token."""
+"""Messages over WebSocket, for programs on this machine that know the token."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A game that is talked to: each message is carried out completely or not at all, and answered."""
+"""Carrying out a game's messages, each completely or not at all, and replying."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ WORDS = (
 
 
 class Told(GamePlaces):
-    """What a client wants to be told of frames, and how it counts and measures.
+    """What a client wants in replies to frames, and its units.
 
     Args:
         units: Its units, angles and axes.
@@ -108,12 +108,12 @@ class Talk:
         return [self._folder(n) for n in range(1, self._games + 1)]
 
     def close(self) -> None:
-        """The game is over, and what is kept of it is whole."""
+        """End the game, and complete its record."""
         if self.live is not None:
             self.live.close()
 
     def answer(self, text: str | bytes, told: Told | None) -> tuple[Reply, Told | None]:
-        """The reply to one message, and what its client is told from then on.
+        """The reply to one message, and the client's settings after it.
 
         `told` is what it was told so far; None before it has said hello.
         """
@@ -347,7 +347,7 @@ _ENCODER = json.JSONEncoder(
 
 
 def written(reply: Reply) -> str:
-    """A reply as it is sent: one line of JSON. A number that is none becomes null."""
+    """A reply as one line of JSON. NaN becomes null."""
     try:
         return _ENCODER.encode(reply)
     except ValueError:
@@ -403,7 +403,7 @@ def _read(data: dict[str, Any]) -> messages.Message:
 
 
 def _finite(value: float | None) -> float | None:
-    """A number that JSON can hold; None for one that is not there, or without end."""
+    """A number for JSON; None for NaN and infinity."""
     return value if value is not None and math.isfinite(value) else None
 
 
@@ -481,7 +481,7 @@ def _belief(belief: Belief | None, told: Told) -> Reply | None:
 
 
 def _agents(live: Live, told: Told) -> dict[str, Reply]:
-    """What all agents that are there sense and know."""
+    """What all present agents sense and know."""
     read, names = live.readout(), live.names
     there = dict(zip(names, read.present.tolist(), strict=True))
     found: dict[str, Reply] = {

@@ -1,4 +1,4 @@
-"""A page that follows a game while it is played, served to whoever is on this machine."""
+"""A page that follows a running game, for people on this machine."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ WAITS = """<!DOCTYPE html><html lang="en"><head><meta charset="utf-8">
 
 
 class Watch:
-    """The game in a folder where it is kept, and what pages are told of it.
+    """The recorded game in a folder, and the data for its pages.
 
     Args:
         folder: Where it is, or will be, kept; of a game begun anew the record is beside it.

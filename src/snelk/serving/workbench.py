@@ -1,4 +1,4 @@
-"""What a page says on which numbers are tried, and what it is answered."""
+"""The messages of the workbench page, and their replies."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ Reply = dict[str, Any]
 
 
 class Bench:
-    """A workbench that pages talk to; one night is worked out at a time.
+    """A workbench that pages talk to; it computes one run at a time.
 
     Args:
         workbench: The scenario.
@@ -86,7 +86,7 @@ class Bench:
         )
 
     def ready(self, asked: dict[str, list[str]]) -> str:
-        """The HTML text of a page that was made before, by what its address asks for.
+        """The HTML of a page made before, by its address.
 
         Raises:
             InputError: There is none, or not any more.
@@ -98,7 +98,7 @@ class Bench:
         return self._pages[name]
 
     def keep_page(self, text: str) -> str:
-        """Keep a page, the last few of them, and tell its name."""
+        """Keep a page, among the last few, and return its name."""
         name = secrets.token_urlsafe(8)
         self._pages[name] = text
         while len(self._pages) > PAGES_KEPT:
@@ -106,13 +106,13 @@ class Bench:
         return name
 
     def look(self) -> float:
-        """Notice what an editor has changed; how long to wait until the next look, s."""
+        """Notice changes by an editor; return the time until the next check, s."""
         if not self.lock.locked():  # else it is this process that writes
             self.outdated = self.workbench.is_outdated
         return LOOKS_EVERY
 
     def close(self) -> None:
-        """Nothing more is worked out."""
+        """Stop computing."""
         self._helper.stop()
 
     async def talk(self, client: ServerConnection) -> None:
@@ -120,7 +120,7 @@ class Bench:
         await Talk(self, client).go_on()
 
     def glances(self, asked: Reply) -> Iterator[Reply]:
-        """The night with other numbers, as it is shown at once; a long one first up to a moment."""
+        """The quick part of a run with other numbers; a long run first up to a moment."""
         tried = self.workbench.tried(asked["changes"])
         times, t = len(self.workbench.today.times), asked["t"]
         until = t + AROUND if t is not None and times > LONG else math.inf
@@ -145,7 +145,7 @@ class Bench:
         return self._here[1]
 
     def noticed(self, asked: Reply) -> Reply:
-        """Who would sense somebody at a place."""
+        """Who would sense somebody at a position."""
         here, target, t = self.here(asked), asked["target"], asked["t"]
         stance = asked["stance"] or here.stance_of(target, t)
         place = here.ground(asked["x"], asked["y"], asked["floor"])
@@ -156,11 +156,11 @@ class Bench:
         }  # fmt: skip
 
     def give_way(self) -> None:
-        """Let the process beside this one wait until what is tried is drawn."""
+        """Pause the helper process until the current change is drawn."""
         self._helper.give_way()
 
     async def elsewhere(self, work: Callable[..., Reply], asked: Reply) -> Reply:
-        """Work something out in the process beside this one."""
+        """Compute something in the helper process."""
         bench = self.workbench
         known = str(bench.path), bench.overrides, bench.stamps
         try:
@@ -171,7 +171,7 @@ class Bench:
         return reply
 
     async def act(self, message: Reply) -> Reply:
-        """Show or write what would be in the files, or read them anew."""
+        """Show or write the changed files, or read them again."""
 
         def show(asked: Reply) -> Reply:
             files = self.workbench.rewritten(asked["changes"])
@@ -199,7 +199,7 @@ class Bench:
 
 
 class Talk:
-    """What is said with one page: of what comes while it works only the latest is answered.
+    """The conversation with one page: of messages during work only the latest is answered.
 
     Args:
         bench: The workbench.
@@ -217,7 +217,7 @@ class Talk:
         self._rests = False  # whether the pointer has to rest before they are told
 
     async def go_on(self) -> None:
-        """Answer until it goes away, or is to begin anew."""
+        """Answer until the page disconnects, or has to be reloaded."""
         listening = asyncio.create_task(self._listen())
         version, told = self.bench.version, False
         try:
@@ -244,7 +244,7 @@ class Talk:
                 self._search.stop()
 
     async def _wait(self, listening: asyncio.Task[None]) -> None:
-        """Wait for what is said next, or a while; where places are told of only a moment."""
+        """Wait for the next message, or some time; only a moment while a shade is sent."""
         waiting = asyncio.create_task(self._more.wait())
         first = asyncio.FIRST_COMPLETED
         wait = LOOKS_EVERY if self._shades is None else RESTS if self._rests else 0.0
@@ -304,7 +304,7 @@ class Talk:
         self._whole = asyncio.create_task(later())
 
     def _later(self, work: Coroutine[Any, Any, None]) -> None:
-        """Answer beside all else."""
+        """Answer in the background."""
         task = asyncio.create_task(work)
         self._tasks.add(task)  # else it may be thrown away before it is done
         task.add_done_callback(self._tasks.discard)
@@ -319,7 +319,7 @@ class Talk:
         await self._say(await self.bench.elsewhere(smallest_changes, asked))
 
     async def _here(self, asked: Reply) -> None:
-        """Tell who would sense somebody at a place, and then what the places around are like."""
+        """Send who would sense somebody at a position, and then the shade around it."""
         async with self.bench.lock:
             reply = await asyncio.to_thread(_tried, asked, self.bench.noticed)
         await self._say(reply)
@@ -345,7 +345,7 @@ class Talk:
             }  # fmt: skip
 
     async def _shade(self) -> None:
-        """Tell of some more places."""
+        """Send the next part of the shade."""
         shades, self._rests = self._shades, False
         if shades is None:
             return
@@ -384,7 +384,7 @@ def _plain(facts: dict[str, Any]) -> dict[str, Any]:
 
 
 def _tried(asked: Reply, how: Callable[[dict[str, Any]], Reply]) -> Reply:
-    """What a message comes to, or what is wrong with it."""
+    """The result of a message, or its error."""
     try:
         reply = how(asked)
     except InputError as error:
@@ -420,7 +420,7 @@ def bench_of(path: str, overrides: dict[str, Any], stamps: object) -> Workbench:
 
 
 def whole_night(path: str, overrides: dict[str, Any], stamps: object, asked: Reply) -> Reply:
-    """All that a night with other numbers comes to: in a process of its own, beside the glances."""
+    """The full result of a run with other numbers, computed in the helper process."""
 
     def whole(asked: Reply) -> Reply:
         bench, packer = bench_of(path, overrides, stamps), RawPacker()
@@ -442,7 +442,7 @@ def whole_night(path: str, overrides: dict[str, Any], stamps: object, asked: Rep
 
 
 def two_nights(path: str, overrides: dict[str, Any], stamps: object, asked: Reply) -> Reply:
-    """A page with the night that is held against, and that with what is tried, in sync."""
+    """A page with two runs in sync: the one compared with, and the current one."""
 
     def both(asked: Reply) -> Reply:
         bench = bench_of(path, overrides, stamps)

@@ -1,1 +1,1 @@
-"""Looking scenarios over before they are run."""
+"""Checking, comparing and tuning scenarios."""

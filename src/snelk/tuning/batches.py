@@ -26,20 +26,20 @@ WATCH_EVERY = 0.5
 
 
 def cores() -> int:
-    """How many processes can work at once."""
+    """The number of processes that can work at the same time."""
     from joblib import cpu_count
 
     return int(cpu_count())
 
 
 def batch_size(count: int, jobs: int) -> int:
-    """How many of so many variants are stepped together."""
+    """The size of a batch, for a number of variants."""
     shared = -(-count // (2 * jobs))
     return min(max(shared, SMALLEST_BATCH), LARGEST_BATCH)
 
 
 def workers(jobs: int | None, cluster: str | None) -> int:
-    """How many batches are worked at, at once: as asked, by a cluster, or one for each core.
+    """The number of parallel batches: as given, of a cluster, or one for each core.
 
     Raises:
         InputError: The cluster does not answer.

@@ -1,4 +1,4 @@
-"""Inputs with their right answers, for the tests of a game that senses with its own code.
+"""Inputs with right answers, for the tests of a game's own sensing code.
 
 They lie at the edges where such code goes wrong: at, just inside and just outside of every limit,
 and where a usual mistake (`MISTAKES`) gives another answer. The answers are those of a simulation
@@ -281,7 +281,7 @@ def _light_cases(place: _Placer) -> Iterator[Case]:
 
 
 def _posture_cases(place: _Placer) -> Iterator[Case]:
-    """Behind a wall that hides who crouches, and not who stands."""
+    """Behind a wall that hides a crouched target, but not a standing one."""
     heights = place.setup.bodies[place.target].heights()
     far = place.near
     # The ray to the top point of who stands clears it, that of who crouches does not.
@@ -300,7 +300,7 @@ def _wall_cases(place: _Placer) -> Iterator[Case]:
     points = place.setup.bodies[place.target].points
 
     def line(share: float, point: float) -> float:
-        """How high the ray to a point of the body is, that share of the way, m."""
+        """Height of the ray to a point of the body, at a share of its length, m."""
         return place.eye + share * (point * height - place.eye)
 
     half = line(0.5, 0.5)
@@ -339,7 +339,7 @@ def _only(setup: Setup, profiles: dict[str, Profile], cast: dict[str, Member]) -
 
 @dataclass(frozen=True)
 class _Bench(Scenario):
-    """A scenario whose variants are setups that are there already."""
+    """A scenario whose variants are existing setups."""
 
     def changed(self, overrides: Any) -> Scenario:
         return replace(self, setup=overrides["setup"]) if overrides else self
@@ -622,7 +622,7 @@ def _answer_debounce(scenario: Scenario, cases: Sequence[Case]) -> None:
 
 
 def _told(case: Case, there: GamePlaces) -> dict[str, Any]:
-    """A case as the game has it."""
+    """A case in the game's units."""
     units = there.units
     length, time = 1.0 / units.length, 1.0 / units.time
 

@@ -1,4 +1,4 @@
-"""Likely causes of what a game senses and Snelk does not, or the other way round."""
+"""Likely causes of differences between what a game senses and what Snelk senses."""
 
 from __future__ import annotations
 
@@ -87,7 +87,7 @@ class Cause:
 
     @property
     def text(self) -> str:
-        """All that in words."""
+        """The cause in words."""
         who = {
             "game": "the game senses, Snelk does not",
             "snelk": "Snelk senses, the game does not",
@@ -188,7 +188,7 @@ def _cause(
 
 
 def _tried(run: Run, mismatches: list[Mismatch]) -> dict[tuple[str, ...], float | str]:
-    """Numbers that turn some moment of some mismatch, each with what it is now.
+    """Numbers that would change a moment of a mismatch, with their current values.
 
     They are those that the gates were held against, as round as the moments allow. Of each key
     some are tried from the smallest to the largest, the most frequent keys first.
@@ -215,7 +215,7 @@ def _moments(run: Run, mismatch: Mismatch) -> list[float]:
 
 
 def _spread(mismatches: list[Mismatch], most: int) -> list[Mismatch]:
-    """So many of them, from all over."""
+    """A sample of them, evenly spread."""
     step = max(len(mismatches) / most, 1.0)
     return [mismatches[int(n * step)] for n in range(min(len(mismatches), most))]
 
@@ -291,7 +291,7 @@ def _rounded(need: float, step: float, *, up: bool) -> list[float]:
 def _explained(
     run: Run, ours: Sensed, other: Sensed, log: Log, mismatches: list[Mismatch]
 ) -> tuple[list[Mismatch], int, int]:
-    """What agrees in another run: the mismatches that are none any more, and what is won and lost.
+    """What agrees in another run: mismatches that are gone, and ticks won and lost.
 
     That is counted in ticks, and in noises.
     """

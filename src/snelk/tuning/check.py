@@ -1,4 +1,4 @@
-"""Looking a scenario over before it is run: what is allowed, but surely not meant.
+"""Checking a scenario before it is run: what is allowed, but probably wrong.
 
 Each finding has a short, stable name, by which a scenario can silence it with a reason.
 """

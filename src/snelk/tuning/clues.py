@@ -31,14 +31,14 @@ PRONE = POSTURES.index("prone")
 
 
 def _clues(scenario: Scenario) -> Iterator[tuple[str, Member, str, str]]:
-    """Every clue: its name, itself, what is out of order, and of whom."""
+    """Every clue: its name, itself, what is out of order, and where."""
     for name, member in scenario.setup.cast.items():
         if member.clue is not None:
             yield name, member, *member.clue.what
 
 
 def _idle_clue(scenario: Scenario) -> Found:
-    """Clues of what never comes to be so."""
+    """Clues whose condition can never hold."""
     for name, _, word, of in _clues(scenario):
         why = _never(scenario, word, of)
         if why:

@@ -1,4 +1,4 @@
-"""Many machines: the workers of a Dask cluster take the place of processes here.
+"""Many machines: workers of a Dask cluster instead of local processes.
 
 What is sent are functions of Snelk by their names and plain data; every worker needs the same
 version of Snelk. A batch whose worker dies is sent again, to another.
@@ -35,7 +35,7 @@ AT_ONCE = 3
 
 
 def threads_of(address: str) -> int:
-    """How many batches a cluster works at, at once.
+    """The number of parallel batches of a cluster.
 
     Raises:
         InputError: Nothing answers there, it has no workers, or they have another Snelk.
@@ -81,7 +81,7 @@ def _send(client: Any, work: Callable[..., Any], shared: Any, task: tuple[Any, .
 
 
 def _given(job: Any, activities: dict[str, Any]) -> tuple[Any, dict[str, Any]]:
-    """What is the same for all tasks, on a worker."""
+    """Data that all tasks share, on a worker."""
     return job, activities
 
 

@@ -1,4 +1,4 @@
-"""What all kinds of findings share: the profiles, cones and meters that are in use."""
+"""What all kinds of warnings share: the profiles, cones and meters in use."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ def used_meters(scenario: Scenario) -> Iterator[tuple[str, Profile, Meter]]:
 
 
 def openers(scenario: Scenario, door: str) -> list[str]:
-    """Who of the cast moves, and opens a door by coming through."""
+    """Members of the cast that move and can open a door."""
     setup = scenario.setup
     who = setup.doors[door].who if door in setup.doors else None
     return [

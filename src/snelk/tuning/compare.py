@@ -116,7 +116,7 @@ class Comparison:
 
     @property
     def changed(self) -> pd.DataFrame:
-        """The rows of `measures` that are not the same on both sides."""
+        """The rows of `measures` that differ."""
         rows = self.measures
         there = rows.a.notna() & rows.b.notna()
         other = (rows.difference.abs() > SAME) | (rows.a.notna() != rows.b.notna())
@@ -163,7 +163,7 @@ class Comparison:
         }
 
     def _repr_html_(self) -> str:
-        """What a notebook shows of it: changed inputs, first differences, results."""
+        """Its HTML in a notebook: changed inputs, first differences, results."""
         parted = [
             {"t, s": each.t, "agent": each.agent, "A": each.a, "B": each.b}
             for each in self.first_differences
@@ -234,7 +234,7 @@ def _in_words(run: Run) -> str:
 
 
 def _aligned(a: pd.DataFrame, b: pd.DataFrame) -> list[EventPair]:
-    """The events of both: those of the same words but for numbers are paired by time."""
+    """The events of both runs: those with equal text, except numbers, are paired by time."""
     groups: dict[tuple[str, ...], tuple[list[Any], list[Any]]] = {}
     for side, events in enumerate((a, b)):
         for row in events.itertuples():

@@ -1,4 +1,4 @@
-"""Coverage: who would notice somebody at each place of a level, before anybody is there.
+"""Coverage: who would notice somebody at each position of a level.
 
 First the scenario is replayed without the target: everybody goes their rounds. Then a dummy of the
 target's kind is put at every place, and sensed by all as they passed, tick by tick, with the
@@ -97,7 +97,7 @@ class Coverage:
 
     @property
     def blind(self) -> Truths:
-        """(places,) where nobody ever looks, and no meter ever rises."""
+        """(positions,) where nobody ever looks, and no meter ever rises."""
         unseen: Truths = ~self.watched.any(axis=1) & (self.highest <= 0.0)
         return unseen
 
@@ -295,12 +295,12 @@ def check_cell(cell: float | None) -> None:
 
 
 def usual_cell(areas: Sequence[Any], count: int) -> float:
-    """How far apart about so many places on some areas are, m."""
+    """The spacing of about this many positions on some areas, m."""
     return max(float(np.sqrt(sum(area.area for area in areas) / count)), 0.05)
 
 
 def target_of(scenario: Scenario, name: str | None) -> str:
-    """Who is noticed: the one of a name, or the only one, or the only tracked one."""
+    """The target: by name, or the only one that is noticed, or the only one with a track."""
     setup = scenario.setup
     noticed = [
         who
@@ -356,7 +356,7 @@ def without(scenario: Scenario, target: str) -> Scenario:
 
 
 def places_on(level: Level, cell: float) -> Numbers:
-    """(places, 3) middles of cells where one can stand, on every floor."""
+    """(positions, 3) centres of cells where one can stand, on every floor."""
     low_x, low_y, high_x, high_y = level.bounds
     count = (high_x - low_x) * (high_y - low_y) / cell**2
     if count > 4 * MOST_PLACES:
@@ -378,7 +378,7 @@ def places_on(level: Level, cell: float) -> Numbers:
 
 
 def rounds_of(scenario: Scenario, start: float | None = None, end: float | None = None) -> Rounds:
-    """What everybody does in a scenario, from a time to another, s.
+    """What everybody does in a scenario between two times, s.
 
     Raises:
         InputError: No tick is between the two.

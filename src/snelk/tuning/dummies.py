@@ -1,4 +1,4 @@
-"""Dummies at many places, and who senses them: places take the part of variants."""
+"""Stand-ins at many positions, and who senses them."""
 
 from __future__ import annotations
 
@@ -83,7 +83,7 @@ TOGETHER = 32
 
 @dataclass(frozen=True)
 class Rounds:
-    """What everybody did without the target, tick by tick."""
+    """What everybody did without the target, at each tick."""
 
     times: Numbers
     poses: Poses  # (tick, character) each
@@ -110,7 +110,7 @@ class Rounds:
 
 @dataclass(frozen=True)
 class Job:
-    """What is the same for all places."""
+    """Data that all positions share."""
 
     scenario: Scenario
     target: str
@@ -120,7 +120,7 @@ class Job:
 
 
 class Sensed(NamedTuple):
-    """What became of a dummy at some places: as in `Coverage`."""
+    """The results of stand-ins at some positions: as in `Coverage`."""
 
     full: Numbers
     by: NDArray[np.int64]
@@ -222,7 +222,7 @@ class Dummies:
         self._steps = _Footsteps(self) if job.stance == "walking" else None
 
     def pass_by(self) -> Iterator[tuple[Sight, Contacts, Meters]]:
-        """What everybody sees and feels of the dummies at each tick, and their meters for them."""
+        """What all agents sense of the stand-ins at each tick, and their meters."""
         rounds, steps = self.job.rounds, self._steps
         rooms = [self.room() for _ in range(2)]
         senses, minds = self.stages(rooms[0][0])
@@ -250,7 +250,7 @@ class Dummies:
             values[:, self.each :] = rows[tick]
 
     def let_all_be_as(self, tick: int) -> bool:
-        """How awake all are, their limits, lights and doors, at a tick; whether a door turned."""
+        """Set senses, limits, lights and doors of a tick; return whether a door changed."""
         rounds = self.job.rounds
         for which, awake in self.awake.items():
             awake[...] = rounds.awake[which][tick]
@@ -396,7 +396,7 @@ class _Footsteps:
 
 
 def movement_of(setup: Setup, name: str) -> Movement | None:
-    """How somebody moves whom Snelk moves; None if its profile does not say."""
+    """The movement settings of a character; None if its profile has none."""
     profile = setup.cast[name].profile
     return setup.profiles[profile].movement if profile is not None else None
 

@@ -133,7 +133,7 @@ class Fairness:
 
     @property
     def example(self) -> str:
-        """That worst one in words; empty if there is none."""
+        """The worst case in words; empty if there is none."""
         if self.worst is None:
             return ""
         n, p = self.worst
@@ -142,7 +142,7 @@ class Fairness:
         return text + f"too late, by the meter of {self.agents[int(self.by[n, p])]}"
 
     def _repr_html_(self) -> str:
-        """What a notebook shows of it: its zones."""
+        """Its HTML in a notebook: its zones."""
         rows = [
             {
                 "zone": str(row["zone"]),
@@ -354,7 +354,7 @@ def _known_states(scenario: Scenario, signs: Sequence[str]) -> tuple[str, ...]:
 
 
 def _ways_between(level: Level, places: Numbers, cell: float, limit: float) -> Any:
-    """(places, places) lengths of ways from place to place, m; infinite beyond a limit."""
+    """(positions, positions) lengths of paths, m; infinite beyond a limit."""
     from scipy.sparse import csr_matrix
     from scipy.sparse.csgraph import dijkstra
 
@@ -368,7 +368,7 @@ def _ways_between(level: Level, places: Numbers, cell: float, limit: float) -> A
 def _when(
     job: Job, places: Numbers, sign: Numbers, late: Numbers
 ) -> tuple[Numbers, Numbers, NDArray[np.int64]]:
-    """When each place gives the first sign, and when it is too late there, s; and by whom."""
+    """When each position gives the first sign, and when it is too late there, s; and by whom."""
     dummies = Dummies(job, places)
     who, count = np.array(dummies.watching), len(places)
     v, j = np.divmod(np.arange(count), dummies.each)
@@ -395,7 +395,7 @@ def cover(
     watched: NDArray[np.bool_], times: tuple[int, Numbers, Numbers], away: Any, speed: float,
     react: float, hold: float, dt: float,
 ) -> Numbers:  # fmt: skip
-    """How soon after the sign somebody can be where nobody has it in view, s; NaN if never.
+    """Time from the sign until cover can be reached, s; NaN if never.
 
     Only what comes before it is too late is looked for.
     """

@@ -1,4 +1,4 @@
-"""Finding numbers that meet expectations and wishes, as near to today's as can be.
+"""Finding numbers that meet expectations and wishes, as close to the current ones as possible.
 
 Expectations come first, always: numbers that meet all of them are better than any that do not, and
 wishes count within what they leave. The loss is the sum of weight times how far an aim is off,
@@ -345,7 +345,7 @@ def _rooms(
 
 
 def _fights(trials: Trials, offs: Numbers) -> tuple[Fight, ...]:
-    """Pairs of aims of which one is not met, or that pull against each other."""
+    """Pairs of goals of which one is not met, or that conflict."""
     tried = trials.tried_offs()
     met = tried <= MET
     found = []

@@ -1,4 +1,4 @@
-"""What came of an expectation so far, as plain arrays."""
+"""The state of expectations so far, as plain arrays."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ SLACK = 1e-9
 
 
 class Followed(NamedTuple):
-    """What came of an expectation so far: (variant,) where nothing else is said."""
+    """The state of an expectation so far: (variant,), unless noted."""
 
     since: Numbers  # (variant, agent): when what it counts from happened, s; -inf for always
     first: Numbers  # when it first came true, s
@@ -45,7 +45,7 @@ class Followed(NamedTuple):
 
 
 class FollowStage(NamedTuple):
-    """What is asked of a tick, and its result so far."""
+    """The question for each tick, and its result so far."""
 
     holds: Truths  # (variant, agent) where it is true; of several agents any counts
     gap: Numbers  # (variant, agent) what it falls short by

@@ -1,4 +1,4 @@
-"""An expectation, tick by tick: compiled, see `snelk.level.columns`."""
+"""Expectations at each tick; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ def follow_tick(
 
 @door
 def ask_level(stage: LevelStage, poses: Poses) -> None:
-    """How much agents make of a target at a tick, and where that is as much as asked for.
+    """How sure agents are of a target at a tick, and where that is enough.
 
     Args:
         stage: What is true, what it falls short by, and the values are overwritten.

@@ -1,4 +1,4 @@
-"""What if somebody were here, at this moment: who would sense it, by how much, and how soon.
+"""What if somebody stood here now: who would sense it, by how much, and how soon.
 
 A stand-in of the target's kind stands at a place from a moment on, and everybody passes as they
 did in the run; the target itself is not there. Meters are empty at first, and nobody reacts, as
@@ -40,7 +40,7 @@ SHADED = 1500
 
 @dataclass(frozen=True)
 class Noticing:
-    """What an agent makes of a stand-in.
+    """How an agent senses a stand-in.
 
     Attributes:
         agent: Its name.
@@ -132,7 +132,7 @@ class Here:
         stance: Stance = "standing",
         seconds: float = SECONDS,
     ) -> list[Noticing]:
-        """What each agent that notices the target makes of a stand-in.
+        """How each agent that notices the target senses a stand-in.
 
         Args:
             target: Whose body and team it has.

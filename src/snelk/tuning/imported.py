@@ -1,4 +1,4 @@
-"""Whether an imported recording makes sense: figures of each track, and what looks wrong."""
+"""Whether an imported recording makes sense: figures of each track, and likely errors."""
 
 from __future__ import annotations
 
@@ -80,7 +80,7 @@ class Misplaced:
 
     @property
     def wrong(self) -> float:
-        """The share of samples where nobody can be."""
+        """The share of samples at impossible positions."""
         return self.outside + self.in_walls
 
 

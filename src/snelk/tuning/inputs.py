@@ -1,4 +1,4 @@
-"""What went into two runs otherwise: numbers, level, tracks, noises and throws."""
+"""Differences in the inputs of two runs: numbers, level, tracks, noises and throws."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Expectations followed while a batch is stepped: whether each holds, and by how much it does not.
+"""Expectations judged while a batch is stepped: whether each holds, and by how much it fails.
 
 What an expectation says is true or false at every tick; what it demands is that this first comes
 true within an interval, never does, or always is. So it needs no tables, and is judged of all
@@ -53,7 +53,7 @@ SCALES = {"s": 1.0, "m": 1.0, "": 0.1}
 
 
 class Verdicts(NamedTuple):
-    """What expectations came to: (variant, expectation) each."""
+    """The results of expectations: (variant, expectation) each."""
 
     names: tuple[str, ...]
     met: Truths
@@ -82,7 +82,7 @@ class Judge:
                 trial.keep(t, alive)
 
     def verdicts(self, measured: Measured) -> Verdicts:
-        """What all came to; of an expectation about each of several agents the worst counts."""
+        """All results; for an expectation about several agents, the worst."""
         variants = len(self.simulation.setups)
         shape = (variants, len(self.names))
         met, off = np.ones(shape, dtype=np.bool_), np.zeros(shape)
@@ -100,7 +100,7 @@ class Judge:
 
 
 class Outcome(NamedTuple):
-    """What one trial came to: (variant,) each; see `Verdicts`."""
+    """The result of one trial: (variant,) each; see `Verdicts`."""
 
     met: Truths
     off: Numbers
@@ -110,24 +110,24 @@ class Outcome(NamedTuple):
 
 
 class Trial:
-    """One thing that is followed: about one agent, or a group of which any counts."""
+    """One statement that is judged: about one agent, or about any of a group."""
 
     def keep(self, t: float, alive: Truths) -> None:
         """Take in a tick of the variants that have not ended."""
 
     def outcome(self, measured: Measured) -> Outcome:
-        """What it came to at the end."""
+        """Its result at the end."""
         raise NotImplementedError
 
 
 class MeasureTrial(Trial):
-    """A measure that lies between two numbers."""
+    """A measure between two bounds."""
 
     def __init__(self, address: Address, said: MeasureBetween) -> None:
         self.address, self.said = address, said
 
     def outcome(self, measured: Measured) -> Outcome:
-        """By how much it lies outside; a measure that there is none of is not met."""
+        """By how much it is outside; a missing measure is not met."""
         value = measured.values[:, measured.addresses.index(self.address)]
         low = -np.inf if self.said.at_least is None else self.said.at_least
         high = np.inf if self.said.at_most is None else self.said.at_most
@@ -165,7 +165,7 @@ class TickTrial(Trial):
         self._read()
 
     def _read(self) -> None:
-        """Look up what is needed at every tick."""
+        """Read what is needed at every tick."""
         simulation, said = self.simulation, self.said
         names = list(simulation.names)
         if isinstance(said, Holding):
@@ -208,7 +208,7 @@ class TickTrial(Trial):
                         self.states[v, n] = list(ladder.states).index(said.state)
 
     def keep(self, t: float, alive: Truths) -> None:
-        """Take in a tick: what is true, and else what it falls short by."""
+        """Take a tick: what is true, and otherwise how much is missing."""
         self._ask()
         if self.said.since is not None:
             now = self._happens(self.said.since, t)
@@ -219,7 +219,7 @@ class TickTrial(Trial):
         follow_tick(self._stage, alive, t, inside, within)
 
     def _happens(self, since: Since, t: float) -> Numbers:
-        """(variant, agent) when what is waited for happened, if that was at this tick; else NaN."""
+        """(variant, agent) the time of the awaited moment, if it is this tick; else NaN."""
         simulation, chosen = self.simulation, self.agents
         if since.of is not None:
             chosen = [simulation.agents.index(since.of)] * len(self.agents)
@@ -244,7 +244,7 @@ class TickTrial(Trial):
         return found
 
     def _ask(self) -> None:
-        """What is true at a tick, what it falls short by, and its value: (variant, agent)."""
+        """What is true at a tick, how much is missing, and its value: (variant, agent)."""
         simulation, said, now = self.simulation, self.said, self._now
         if isinstance(said, Notices | MeterUnder):
             ask_level(self._level, simulation.laid_poses)
@@ -257,7 +257,7 @@ class TickTrial(Trial):
         np.subtract(1.0, now.value, out=now.gap)
 
     def _look_up(self, node: Node) -> NDArray[Any]:
-        """As of the minds, but where they were at this tick: they have moved on since."""
+        """Signals of the minds, with the positions of this tick, before they moved."""
         simulation = self.simulation
         if node.kind == "call" and node.word == "in_zone":
             poses, i = simulation.poses, simulation.numbers.characters
@@ -267,7 +267,7 @@ class TickTrial(Trial):
         return simulation.world.look_up(node)
 
     def outcome(self, measured: Measured) -> Outcome:  # noqa: ARG002
-        """Whether it came true when it should have, and how far off it was."""
+        """Whether it came true in time, and how far off it was."""
         dt = self.simulation.setups[0].clock.dt
         found = self._judged(dt)
         since = np.where(np.isinf(self._since), np.nan, self._since)
@@ -283,7 +283,7 @@ class TickTrial(Trial):
         )  # fmt: skip
 
     def _judged(self, dt: float) -> tuple[Truths, Numbers, Numbers, Numbers]:
-        """The same, from what it counts from on: whether met, how far off, when, and the value."""
+        """The same, counted from its moment: whether met, how far off, when, and the value."""
         found = self.followed
         if self.demand == "never":
             at = np.where(np.isnan(found.true_at), found.most_at, found.true_at)
@@ -321,7 +321,7 @@ class TickTrial(Trial):
 
 
 def _trials(simulation: Simulation, expectation: Expectation) -> list[Trial]:
-    """What is followed for an expectation: of each agent, or of any of a group."""
+    """The trials of an expectation: one for each agent, or one for any of a group."""
     if expectation.measure is not None:
         setup, said = simulation.scenario.setup, expectation.measure
         return [MeasureTrial(find_measure(setup, said.of, source="expect"), said)]
@@ -331,13 +331,13 @@ def _trials(simulation: Simulation, expectation: Expectation) -> list[Trial]:
 
 
 def unfair(scenario: Scenario, setup: Setup, name: str) -> float:
-    """How much is unfair of what is asked under a name; NaN where a variant does not ask it."""
+    """The unfair share of a fairness test; NaN if a variant does not have it."""
     found = fairness_of(scenario, setup, name)
     return np.nan if found is None else found.share
 
 
 def fairness_of(scenario: Scenario, setup: Setup, name: str) -> Fairness | None:
-    """What is asked of fairness under a name, with the numbers of a variant."""
+    """A fairness test by name, with the numbers of a variant."""
     asked = setup.fairness.get(name)
     if asked is None:
         return None
@@ -350,7 +350,7 @@ def judge_batch(
     variants: Sequence[Mapping[str, Any]] = ({},),
     fair_for: int | None = None,
 ) -> tuple[Measured, Verdicts]:
-    """The measures of several variants, and what the scenario's expectations came to in each.
+    """The measures of several variants, and the results of the expectations in each.
 
     They are stepped together and without keeping tables. Expectations are the scenario's own, not
     the variants'. What is asked of fairness takes seconds, and is worked out for the first

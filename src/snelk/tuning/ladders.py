@@ -1,4 +1,4 @@
-"""Findings about alert ladders, and the activities of their states."""
+"""Warnings about alert ladders, and the activities of their states."""
 
 from __future__ import annotations
 
@@ -121,7 +121,7 @@ def _roams_to_the_end(scenario: Scenario) -> Found:
 
 
 def _out_of_reach(scenario: Scenario) -> Found:
-    """Homes, spots and routes that an agent goes to and cannot get to from where it starts."""
+    """Homes, spots and routes that an agent cannot reach from its start."""
     from snelk.engine.simulation import Simulation
 
     ladders = dict(used_ladders(scenario))
@@ -258,7 +258,7 @@ def _for_too_short(scenario: Scenario) -> Found:
 def _shorter_than_watchers(
     scenario: Scenario, name: str, transition_name: str, transition: Transition, asked: set[str]
 ) -> Found:
-    """A wait for not being observed that is over before whoever watches has looked again."""
+    """A `for` on `not observed` that is shorter than the observer's look interval."""
     setup = scenario.setup
     if not asked & {"observed", "observed_by"} or transition.for_ <= 0.0:
         return
@@ -275,7 +275,7 @@ def _shorter_than_watchers(
 
 
 def _limits_overlap(scenario: Scenario) -> Found:
-    """Two transitions that lead back and forth, by limits of one number, the wrong way round."""
+    """Two transitions back and forth whose limits of one number overlap."""
     for name, ladder in used_ladders(scenario):
         transitions = list(ladder.transitions.items())
         for n, (there_name, there) in enumerate(transitions):
@@ -320,7 +320,7 @@ ABOUT_TARGETS = {
 
 
 def _watches_ahead(scenario: Scenario) -> Found:
-    """States entered for a target in which an agent stands and looks where it happens to face."""
+    """States entered because of a target that only look ahead while standing."""
     movers = {
         scenario.setup.cast[agent].profile
         for agent in scenario.setup.agents

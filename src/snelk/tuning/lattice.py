@@ -1,4 +1,4 @@
-"""Where somebody may go, and how long that takes: places, and moves between them."""
+"""The grid of a search for paths: points, moves between them, and their duration."""
 
 from __future__ import annotations
 
@@ -80,7 +80,7 @@ class Lattice:
     radius: float
 
     def layers(self, mode: Mode, seconds: float) -> Indices:
-        """(moves,) how many time steps of so many seconds each move takes; 0 for not so."""
+        """(moves,) the number of time steps of each move; 0 if it is not used."""
         links, link = plain(self.level.links), self.moves.link
         takes = self.moves.length / mode.speed
         if len(links.seconds):
@@ -98,7 +98,7 @@ class Lattice:
         return found
 
     def along(self, moves: Indices, ticks: int) -> Numbers:
-        """(moves, ticks + 1, 3) where somebody is at each tick of a move that takes so many."""
+        """(moves, ticks + 1, 3) positions at each tick of a move."""
         start, end = self.places[self.moves.start[moves]], self.places[self.moves.end[moves]]
         share = (np.arange(ticks + 1) / ticks)[:, None]
         found: Numbers = start[:, None] + share * (end - start)[:, None]
@@ -126,7 +126,7 @@ class Lattice:
             follow_floors(self.level.floors, x, y, heights)
 
     def near_doors(self, walls: Sequence[int]) -> frozenset[int]:
-        """The moves on which one may come to one of these doors, by number."""
+        """The moves that come near one of these doors, by number."""
         found: set[int] = set()
         for wall in walls:
             reach = NEAR_DOOR + 2.0 * self.radius
@@ -141,7 +141,7 @@ class Lattice:
         return _lines_of(self.places, self.moves)
 
     def least_layers(self, layers: list[Indices]) -> Indices:
-        """(places,) how many time steps it takes to a goal at least; huge if there is no way."""
+        """(points,) the least number of time steps to a goal; huge if there is no path."""
         fastest = np.full(len(self.moves.start), 2**40, dtype=np.intp)
         for each in layers:
             fastest = np.where(each > 0, np.minimum(fastest, each), fastest)
@@ -203,14 +203,14 @@ def lay_lattice(
 
 
 class _Ground:
-    """The ground in reach from where somebody begins."""
+    """The ground that can be reached from the start."""
 
     def __init__(self, ways: Ways, part: int, z: float) -> None:
         self.ways, self.part, self.z = ways, part, z
         self.sheets: list[int] = np.unique(ways.area_sheets).tolist()
 
     def middles(self, cell: float, start: Numbers) -> tuple[Numbers, NDArray[np.int32]]:
-        """Places apart by a cell, of which the start is one, and the floor of each."""
+        """Grid points including the start, and the floor of each."""
         boxes = np.array([area.bounds for area in self.ways.areas]).reshape(-1, 4)
         low, high = boxes[:, :2].min(axis=0), boxes[:, 2:].max(axis=0)
         axes = [
@@ -231,7 +231,7 @@ class _Ground:
         return np.concatenate(found), np.concatenate(on)
 
     def corners(self) -> tuple[Numbers, NDArray[np.int32], Indices]:
-        """Where ways turn, the floor of each, and its number; of many only the ends of links."""
+        """Corners of paths, with floor and number; if there are many, only ends of links."""
         ways = self.ways
         chosen = np.zeros(len(ways.corners), dtype=np.bool_)
         for sheet in self.sheets:
@@ -278,7 +278,7 @@ def _lines_of(places: Numbers, moves: Moves) -> shapely.STRtree:
 def _through_doors(
     level: Level, places: Numbers, moves: Moves, radius: float
 ) -> dict[int, frozenset[int]]:
-    """The doors that stand in the way of moves while they are shut."""
+    """The doors that block moves while they are shut."""
     found: dict[int, set[int]] = {}
     tree = _lines_of(places, moves)
     low = np.minimum(places[moves.start, 2], places[moves.end, 2])

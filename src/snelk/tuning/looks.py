@@ -1,4 +1,4 @@
-"""What an agent has at each tick of a run, to find where two runs part."""
+"""What an agent has at each tick of a run, to find where two runs differ."""
 
 from __future__ import annotations
 
@@ -104,7 +104,7 @@ LOOKS = (views_of, _sensed("contacts", "sensed"), _heard, _meters, _beliefs, sta
 
 
 def unlike(a: pd.DataFrame, b: pd.DataFrame, times: Numbers) -> NDArray[np.bool_]:
-    """(times, columns) where two tables are not the same; what is sampled seldom stands."""
+    """(times, columns) where two tables differ; sparse samples stay valid."""
     columns = sorted({*a.columns, *b.columns})
     if not columns:
         return np.zeros((len(times), 1), dtype=np.bool_)

@@ -1,4 +1,4 @@
-"""Stand-ins that move, many at once, each from a state of its own: what is made of them.
+"""Moving stand-ins, many at once, each from its own state: who senses them.
 
 The stages of the senses, of ears and of the meter are those of a run. What has to go on from tick
 to tick is taken out after a stretch, and put in again before another one: so one can try how
@@ -77,7 +77,7 @@ class States(NamedTuple):
 
     @classmethod
     def fresh(cls, count: int, agents: int, cones: int, doors: int = 0) -> States:
-        """Of those whom nobody has sensed yet."""
+        """The state of stand-ins that nobody has sensed yet."""
         pairs = np.zeros((count, agents))
         seen = np.zeros((count, agents, cones), dtype=np.bool_)
         sight = np.full((count, agents, 4), np.nan)
@@ -86,7 +86,7 @@ class States(NamedTuple):
 
     @property
     def tends(self) -> Truths:
-        """(states,) whether doors stand otherwise than on the rounds, by their doing."""
+        """(states,) whether they have changed doors."""
         return np.asarray(~np.isnan(self.doors).all(axis=1) | (self.creaks != NONE))
 
     def take(self, rows: NDArray[np.intp]) -> States:
@@ -123,7 +123,7 @@ class States(NamedTuple):
 
 
 class Went(NamedTuple):
-    """What a stretch came to: (states, ...)."""
+    """The result of a move: (states, ...)."""
 
     states: States
     highest: Numbers  # (states, agent) the highest value on it; without a meter 1 if sensed
@@ -158,7 +158,7 @@ class Crowd:
         self, tick: int, states: States, way: Numbers, posture: NDArray[np.int8],
         gait: NDArray[np.int8], tends: Truths | None = None,
     ) -> Went:  # fmt: skip
-        """As `Movers.go`; `tends` are those that may open a door on their way."""
+        """As `Movers.go`; `tends` are those that can open a door."""
         tends = states.tends if tends is None else tends | states.tends
         if not tends.any() or not len(self.may_open):
             return self._go(tick, states, way, posture, gait, tends=False)
@@ -203,7 +203,7 @@ class Crowd:
 
 
 class Movers:
-    """A place for so many stand-ins to move in at once.
+    """A simulation for many moving stand-ins at once.
 
     Args:
         job: The target, who watches, and the rounds; all of the run's.
@@ -299,7 +299,7 @@ class Movers:
         self._seldom = np.flatnonzero(stage.seldom[0] & hearing.cares[0, :, 0])
 
     def appear(self, tick: int, place: Numbers, posture: NDArray[np.int8]) -> Went:
-        """Be there from a tick on, at a place, in each of some postures."""
+        """Appear at a tick, at a position, in each of some postures."""
         count = len(posture)
         fresh = States.fresh(count, self.agents, self.cones, len(self._walls))
         way = np.repeat(place[None, None], count, axis=0)
@@ -396,7 +396,7 @@ class Movers:
         self._creaks[...] = NONE
 
     def _tend(self, t: float, now: Poses, before: Poses) -> None:
-        """Let doors open for whom they are in the way, and shut by themselves; as a run does."""
+        """Open and shut doors, as a run does."""
         doors, there = self._doors, now.present
         here = np.stack([now.x, now.y, now.z], axis=2)
         along = here[:, 0, :2] - np.stack([before.x[:, 0], before.y[:, 0]], axis=1)
@@ -438,7 +438,7 @@ class Movers:
         self._wait_for(tick, states.waiting)
 
     def _wait_for(self, tick: int, waits: Waiting) -> None:
-        """Let ears that listen seldom wait for what was made since they did."""
+        """Keep noises for ears that do not listen at every tick."""
         stage: Any = plain(self._listening.stage)
         store = NoiseStore()
         if len(waits.state):

@@ -1,4 +1,4 @@
-"""Searching for numbers, and going back towards those of today."""
+"""Searching for numbers, and going back towards the current ones."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Findings about noises: those that nobody can hear, and ears that have nothing to hear."""
+"""Warnings about noises: those nobody can hear, and ears that have nothing to hear."""
 
 from __future__ import annotations
 

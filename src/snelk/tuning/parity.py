@@ -1,4 +1,4 @@
-"""A game's own log of what its agents sensed and decided, compared with a run of the same input."""
+"""A game's log of what its agents sensed and decided, compared with a run of the same input."""
 
 from __future__ import annotations
 
@@ -132,7 +132,7 @@ def parity(run: Run, log: Log, *, progress: Progress | None = None) -> Parity:
 
 
 def _stretches(apart: Truths, says: NDArray[np.int8]) -> list[tuple[int, int]]:
-    """(first, last) ticks of each stretch in which both part in the same way."""
+    """(first, last) ticks of each stretch in which both disagree in the same way."""
     code = np.where(apart, says + 1, 0)
     edges = np.flatnonzero(np.diff(code, prepend=0, append=0))
     return [(int(a), int(b) - 1) for a, b in itertools.pairwise(edges) if code[a] > 0]

@@ -1,4 +1,4 @@
-"""The search for the least noticed passages: over places and moments, time step by time step.
+"""The search for the least noticed passages, over points and time steps.
 
 A time step has some ticks. At its end there are, for each place, the arrivals than which no other
 there is as good in every respect: with meters that are no higher and drain no later, and in view of
@@ -36,7 +36,7 @@ Progress = Callable[[int, int], None]
 
 
 class Arrivals(NamedTuple):
-    """How one can have come to places by the end of a time step; arrays of (arrivals,)."""
+    """Arrivals at points by the end of a time step; arrays of (arrivals,)."""
 
     place: Indices
     peak: Numbers  # the highest meter so far, 0 to 1
@@ -50,7 +50,7 @@ class Arrivals(NamedTuple):
 
 
 class Moment(NamedTuple):
-    """Where somebody is on a passage when a move ends: the time step, the place, move and mode."""
+    """The end of a move on a passage: time step, point, move and mode."""
 
     layer: int
     place: int
@@ -130,7 +130,7 @@ class Search:
 
     @property
     def soonest(self) -> float:
-        """How long it takes at least, whoever watches, s; infinite if there is no way."""
+        """The least time it takes, even if nobody watches, s; infinite if there is no path."""
         left = int(self._left[self.lattice.start])
         return left * self.ticks * self.job.scenario.setup.clock.dt if left < NEVER else np.inf
 
@@ -193,7 +193,7 @@ class Search:
         return highest
 
     def _begin(self) -> tuple[Arrivals, States]:
-        """Where it begins, in each posture."""
+        """The start, in each posture."""
         postures = np.unique(self._posture)
         modes = np.array([np.flatnonzero(self._posture == each)[0] for each in postures])
         here = self.lattice.places[self.lattice.start]
@@ -208,7 +208,7 @@ class Search:
     def _time_step(
         self, layer: int, arrivals: list[Arrivals], states: list[States | None], best: float
     ) -> tuple[Arrivals, States]:
-        """All that one can have come to by the end of a time step."""
+        """All arrivals by the end of a time step."""
         tries = self._tries(layer, arrivals, best)
         done: set[int] = set()
         got: list[tuple[Arrivals, States]] = []
@@ -298,7 +298,7 @@ class Search:
         return _some(tries, rows), went.states.take(rows)
 
     def _allowed(self, highest: Numbers, place: Indices, layer: int) -> Truths:
-        """Which stay below the limits; note who stands in the way of the others."""
+        """Which stay below the limits; record the agents that stop the others."""
         over = highest >= self.limits
         for a in np.flatnonzero(over.any(axis=0)).tolist():
             at = np.unique(place[over[:, a]]).tolist()
@@ -311,7 +311,7 @@ class Search:
         return _some(arrivals, chosen), states.take(chosen)
 
     def arrivals_at(self, place: Indices, peak: Numbers, states: States) -> Arrivals:
-        """Arrivals of which nothing is known but where they led to, and how things are there."""
+        """Arrivals, given their points and states only."""
         none = np.zeros(len(place), dtype=np.intp)
         return Arrivals(
             place, peak, np.zeros(len(place)), none - 1, none, none + WAIT, none,
@@ -347,7 +347,7 @@ class Search:
         return np.array(kept, dtype=np.intp)
 
     def _front(self, rows: Indices, arrivals: Arrivals, states: States, waits: Truths) -> list[int]:
-        """The same at one place; those that may be as good as others come before them."""
+        """The same at one point, in an order in which better ones come first."""
         front: list[int] = []
         while len(rows):
             if len(front) >= self.kept:
@@ -398,7 +398,7 @@ def _rank(place: Indices) -> Indices:
 
 
 def _clean(states: States, peak: Numbers) -> Truths:
-    """Of whom nobody has sensed anything, and nobody will before the next move."""
+    """Arrivals that nobody has sensed, and nobody will before the next move."""
     clean = (peak <= 0.0) & (states.value <= 0.0).all(axis=1) & ~states.seen.any(axis=(1, 2))
     clean[states.waiting.state] = False
     found: Truths = clean

@@ -1,4 +1,4 @@
-"""Findings about places: tracks, walls, zones and spots."""
+"""Warnings about places: tracks, walls, zones and spots."""
 
 from __future__ import annotations
 
@@ -72,7 +72,7 @@ def _track_through_wall(scenario: Scenario) -> Found:
 
 
 def _height_left_out(scenario: Scenario) -> Found:
-    """Zones without heights: whoever is far above one is in it all the same."""
+    """Watched zones without heights, which also contain what is far above them."""
     endless = {
         zone.name
         for zone, _ in scenario.level.zones
@@ -93,7 +93,7 @@ def _height_left_out(scenario: Scenario) -> Found:
 
 
 def _no_footing(scenario: Scenario) -> Found:
-    """Who begins where no floor holds it up, on a level that has floors."""
+    """Characters that start with no floor below them, in a level with floors."""
     level = Level.of(scenario.level)
     for name, member in scenario.setup.cast.items():
         track = scenario.tracks.get(name)

@@ -1,4 +1,4 @@
-"""Which variants a sweep consists of: grids, lists, quasi-random samples, and seeds."""
+"""The variants of a sweep: grids, lists, quasi-random samples, and seeds."""
 
 from __future__ import annotations
 
@@ -133,7 +133,7 @@ def plan_of(
     seeds: int = 1,
     samples: int | None = None,
 ) -> Plan:
-    """The variants of a scenario, each number of which can be used.
+    """The variants of a sweep, with all numbers checked.
 
     Args:
         scenario: What is varied.
@@ -205,7 +205,7 @@ def _axis(scenario: Scenario, key: str, given: Any, samples: int | None) -> Axis
 
 
 def tidy(value: float) -> float:
-    """A number without the dust of binary fractions.
+    """A number without rounding errors of binary fractions.
 
     >>> tidy(0.1 + 0.2)
     0.3

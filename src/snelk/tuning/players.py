@@ -1,4 +1,4 @@
-"""Difficulty as a distribution: many simulated players, and what becomes of each.
+"""Difficulty as a distribution: many simulated players, and the result of each.
 
 Each player is a run of its own, with a seed of its own, in which one member of the cast plays; see
 `snelk.config.minds.Play` for what that is. Everybody reacts to it as to anybody.
@@ -79,7 +79,7 @@ class Players:
 
     @property
     def play(self) -> minds.Play:
-        """What its players are like."""
+        """The settings of its players."""
         found = self.scenario.setup.cast[self.target].play
         assert found is not None
         return found
@@ -123,7 +123,7 @@ class Players:
         return pd.DataFrame(rows, columns=["agent", "warned_first", "too_late", "where"])
 
     def _mostly_at(self, agent: str) -> tuple[float, float] | None:
-        """The middle of where it was too late by an agent, or of where it warned first, m."""
+        """The middle of positions where an agent made it too late, or first warned, m."""
         for what in ("too_late", "warned"):
             rows = self.table[self.table[f"{what}_by"] == agent]
             if len(rows):
@@ -131,7 +131,7 @@ class Players:
         return None
 
     def _repr_html_(self) -> str:
-        """What a notebook shows of it: shares of outcomes by care."""
+        """Its HTML in a notebook: shares of outcomes by care."""
         rows = [
             {str(key): f"{value:.0%}" if key in OUTCOMES else value for key, value in row.items()}
             for row in self.shares.to_dict(orient="records")
@@ -249,7 +249,7 @@ def with_player(
     start: str | Sequence[float] | None,
     asked: dict[str, Any],
 ) -> Scenario:
-    """The scenario in which somebody plays; what is None is as it is written there.
+    """The scenario with a player; None keeps what is written.
 
     Raises:
         InputError: A name or a number is wrong.
@@ -289,7 +289,7 @@ def _place(level: Level, known: list[str], start: str | Sequence[float]) -> list
 
 
 def _from_to(scenario: Scenario, target: str) -> tuple[Numbers, str, tuple[str, ...]]:
-    """Where a player begins, (3,) m, where it is to go, and the doors that it has to wait for.
+    """A player's start, (3,) m, its goal, and the doors it has to wait for.
 
     Raises:
         InputError: No way leads there, whatever doors are open.
@@ -325,14 +325,14 @@ def _from_to(scenario: Scenario, target: str) -> tuple[Numbers, str, tuple[str, 
 
 
 class _Row(NamedTuple):
-    """What became of one player."""
+    """The result of one player."""
 
     values: dict[str, Any]
     way: Numbers
 
 
 def _played(job: tuple[Scenario, str], seeds: range) -> list[_Row]:
-    """What becomes of some players, each a variant of one batch."""
+    """The results of some players, each a variant of one batch."""
     scenario, target = job
     simulation = Simulation(scenario, variants=[{"seed": seed} for seed in seeds], logged=False)
     world, measurer = simulation.world, Measurer(simulation)
@@ -375,7 +375,7 @@ def _played(job: tuple[Scenario, str], seeds: range) -> list[_Row]:
 
 
 def _where(notes: dict[str, Any]) -> dict[str, Any]:
-    """Who first warned a player, and by whom it was first too late; and where that was."""
+    """Who first warned a player, and for whom it was first too late; and where."""
     found: dict[str, Any] = {}
     for kind in ("warned", "too_late"):
         by, x, y, z = notes.get(kind, (None, np.nan, np.nan, np.nan))

@@ -1,4 +1,4 @@
-"""Findings about profiles: whom they notice, their cones and their meters."""
+"""Warnings about profiles: whom they notice, their cones and their meters."""
 
 from __future__ import annotations
 
@@ -57,7 +57,7 @@ def _unknown_team(scenario: Scenario) -> Found:
 
 
 def _own_teams(profile: Profile) -> Iterator[tuple[tuple[str, ...], tuple[str, ...]]]:
-    """The senses that say themselves whom they notice, with whom."""
+    """The senses with their own list of teams."""
     for place, teams in profile.teams().items():
         sense = profile.cones[place[1]] if place[0] == "cones" else getattr(profile, place[0])
         if sense.notices is not None:
@@ -189,7 +189,7 @@ def _threshold_out_of_reach(scenario: Scenario) -> Found:
 
 
 def _is_moved(scenario: Scenario, agent: str) -> bool:
-    """Whether an agent goes where its alert states take it, so that nobody knows beforehand."""
+    """Whether an agent is moved by its alert states."""
     return agent not in scenario.tracks and scenario.setup.profile_of(agent).movement is not None
 
 

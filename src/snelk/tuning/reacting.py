@@ -1,4 +1,4 @@
-"""Stand-ins that everybody reacts to: each place is a variant of the whole scenario.
+"""Stand-ins that everybody reacts to: each position is a variant of the whole scenario.
 
 So alert states can be signs. It takes a run for each place and moment, where stand-ins that nobody
 reacts to share the rounds of all others.
@@ -29,7 +29,7 @@ SLACK = 1e-9
 
 @dataclass(frozen=True)
 class Reacted:
-    """What is asked of who stands somewhere from a moment on, and is reacted to.
+    """The job of one stand-in that everybody reacts to.
 
     Attributes:
         scenario: The scenario.
@@ -113,7 +113,7 @@ def _simulation(job: Reacted, first: int, places: Numbers) -> Simulation:
 
 
 def _standing(setup: Setup, job: Reacted, place: Sequence[float], first: int, ends: float) -> Setup:
-    """The scenario in which the target comes to stand at a place, and does nothing."""
+    """The scenario in which the target stands at a position and does nothing."""
     member, dt, start = setup.cast[job.target], setup.clock.dt, setup.clock.start
     profiles, x, y, z = setup.profiles, place[0], place[1], place[2]
     changes: dict[str, object] = {

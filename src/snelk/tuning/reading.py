@@ -1,4 +1,4 @@
-"""Reading a sweep: means over seeds, what moves what, and the best trade-offs."""
+"""Reading a sweep: means over seeds, what changes what, and the best trade-offs."""
 
 from __future__ import annotations
 

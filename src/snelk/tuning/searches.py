@@ -187,7 +187,7 @@ def _searched_as(
     pairs: Sequence[tuple[str, int]],
     variants: Sequence[dict[str, Any]],
 ) -> list[CompanyResult]:
-    """What becomes of the searches of some variants."""
+    """The results of the searches of some variants."""
     simulation = Simulation(scenario, variants=variants, logged=False)
     world, count, dt = simulation.world, len(pairs), scenario.setup.clock.dt
     who = np.array([simulation.agents.index(name) for name in members])

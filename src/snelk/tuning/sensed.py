@@ -50,7 +50,7 @@ class Log:
 
 @dataclass
 class Sensed:
-    """What was sensed in a run, of the pairs that a log tells of; all in its order of ticks.
+    """What was sensed in a run, for the pairs of a log, at each tick.
 
     Attributes:
         pairs: By agent, target and sense: whether it was in view or felt at each tick.
@@ -148,7 +148,7 @@ def _unknown(rows: Any, run: Run, source: str) -> list[Problem]:
 
 
 def _by_tick(some: Any, values: NDArray[Any], run: Run, told: Truths, blank: Any) -> NDArray[Any]:
-    """What rows of one pair or agent say at each tick; `blank` where they say nothing."""
+    """The values of one pair or agent at each tick; `blank` where there are none."""
     order = np.argsort(some.t.to_numpy(), kind="stable")
     since, until = (some[name].to_numpy(dtype=np.float64)[order] for name in ("t", "until"))
     at = np.searchsorted(since, run.times + 1e-6, side="right") - 1
@@ -159,13 +159,13 @@ def _by_tick(some: Any, values: NDArray[Any], run: Run, told: Truths, blank: Any
 
 
 def _noticed(run: Run, agent: str) -> list[str]:
-    """Whom an agent may ever sense."""
+    """The targets that an agent can ever sense."""
     profile, cast = run.setup.profile_of(agent), run.setup.cast
     return [name for name in run.names if name != agent and profile.ever_notices(cast[name].team)]
 
 
 def sensed_in(run: Run, log: Log) -> Sensed:
-    """What was sensed in a run, of the pairs that a log tells of."""
+    """What was sensed in a run, for the pairs of a log."""
     heard = {}
     if log.heard:
         rows = run.hearing
@@ -195,7 +195,7 @@ def sensed_in_variants(
     log: Log,
     progress: Progress | None = None,
 ) -> list[Sensed]:
-    """The same of variants, which are stepped together and keep no tables."""
+    """The same for variants, stepped together without tables."""
     simulation = Simulation(scenario, variants=variants, logged=False)
     names, agents, count = simulation.names, simulation.agents, len(simulation.times)
     chosen = {

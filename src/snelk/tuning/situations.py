@@ -1,4 +1,4 @@
-"""The situations that conditions can tell apart, to find what can never be true.
+"""The situations that conditions can distinguish, to find what can never be true.
 
 For each signal a few values are enough: true and false, and for a number those at, below and
 above everything it is compared with. Of all combinations those that cannot be are left out.
@@ -188,7 +188,7 @@ def _can_hear(scenario: Scenario, agent: str) -> bool:
 
 
 def changing(setup: Setup) -> set[str]:
-    """The attributes that become other numbers during a run."""
+    """The attributes that change during a run."""
     ladders = [setup.profile_of(name).ladder for name in setup.agents]
     found = {name for each in setup.effect for name in (*each.set, *each.add)}
     effects = [each for ladder in ladders if ladder for _, each in ladder.effects()]

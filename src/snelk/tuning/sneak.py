@@ -1,4 +1,4 @@
-"""Sneaking: the least noticed way through a level, against the rounds of all who watch.
+"""Sneaking: the least noticed path through a level, against everybody's rounds.
 
 First the scenario is replayed without the target: everybody goes their rounds. Then all ways are
 searched over places, moments, postures and paces, with the senses and meters of a run, see
@@ -207,7 +207,7 @@ class Opening(NamedTuple):
 
 
 class _Asked(NamedTuple):
-    """What was asked for."""
+    """The arguments of a search."""
 
     scenario: Scenario
     target: str
@@ -270,7 +270,7 @@ class Passages:
 
     @property
     def table(self) -> pd.DataFrame:
-        """A row per passage: how long it takes, how much it is noticed, and by whom."""
+        """A row per passage: its duration, highest meter, and by whom."""
         import pandas as pd
 
         return pd.DataFrame(
@@ -292,7 +292,7 @@ class Passages:
         )
 
     def _repr_html_(self) -> str:
-        """What a notebook shows of it: the passages, or who keeps the level closed."""
+        """Its HTML in a notebook: the passages, or who closes the level."""
         rows: list[dict[str, object]] = [
             {
                 "there at, s": each.arrives,
@@ -379,7 +379,7 @@ def sneak(
 
 
 def _found(asked: _Asked) -> Passages:
-    """What is asked for, worked out elsewhere."""
+    """The result, computed in another process."""
     return _find(asked, _untold)
 
 
@@ -465,7 +465,7 @@ def _numbers(setup: Setup, name: str) -> Iterator[tuple[str, str, float, float]]
 
 
 def _find(asked: _Asked, told: Progress, *, enough: bool = False) -> Passages:
-    """What is asked for; `enough` to end with the first passage of a search."""
+    """Run the search; with `enough` it ends with the first passage."""
     scenario, target, chosen = asked.scenario, asked.target, asked.watching
     alone = without(scenario, target)
     told("replaying the undisturbed rounds", 0, 1)
@@ -528,7 +528,7 @@ def _ticks(rounds: Rounds, begin: float | None, end: float | None) -> tuple[int,
 
 @dataclass(frozen=True)
 class _Who:
-    """Who sneaks, and against whom."""
+    """The character that sneaks, and the agents that watch."""
 
     scenario: Scenario
     alone: Scenario
@@ -555,7 +555,7 @@ class _Who:
     def lattice(
         self, start: Place | None, to: Place, cell: float | None, modes: list[Mode]
     ) -> tuple[Lattice, int]:
-        """Where it may go, and how many ticks a time step has."""
+        """The grid, and the number of ticks of a time step."""
         setup, level = self.scenario.setup, Level.of(self.scenario.level)
         body, member = setup.body_of(self.target), setup.cast[self.target]
         ever: NDArray[np.bool_] = np.array(self.rounds.opened.any(axis=0))
@@ -627,7 +627,7 @@ class _Who:
         return (*member.at, level.stands_at(*member.at, member.z))
 
     def _places(self, level: Level, what: str, place: Place) -> tuple[Numbers, str | None]:
-        """(places, 3) what is meant, m: of a zone one on each floor, and its name."""
+        """(positions, 3) in m, for a zone one on each floor, and its name."""
         z = self.scenario.setup.cast[self.target].z
         if isinstance(place, str):
             zones = [zone.name for zone, _ in level.data.zones]
@@ -693,7 +693,7 @@ class _Who:
         )  # fmt: skip
 
     def lower(self, limits: Numbers, broken: list[Passage]) -> Numbers:
-        """Limits below the meters at which those reacted for whom a promise did not hold."""
+        """Lower limits for agents that reacted, from the meters at which they did."""
         lower, agents = limits.copy(), self.scenario.setup.agents
         for passage in broken:
             for reaction in passage.reactions:
@@ -708,7 +708,7 @@ class _Who:
         return lower
 
     def closings(self, search: Search, rounds: Rounds) -> tuple[Closing, ...]:
-        """Who was in the way of moves, where and when."""
+        """The agents that stopped moves, where and when."""
         whole = sum(map(len, search.refused.values()))
         found = []
         seconds = search.ticks * self.alone.setup.clock.dt
@@ -770,7 +770,7 @@ def _telling(found: list[Found]) -> list[Found]:
 
 
 def _best(passages: list[Passage]) -> tuple[Passage, ...]:
-    """Those that hold, if any do, without those that others beat; the soonest first."""
+    """The passages that hold, if any, without dominated ones; the fastest first."""
     some = [each for each in passages if each.holds] or passages
     shown: list[Passage] = []
     for each in sorted(some, key=lambda p: (p.arrives, p.highest)):
@@ -780,13 +780,13 @@ def _best(passages: list[Passage]) -> tuple[Passage, ...]:
 
 
 def _stood(level: Level, place: Numbers) -> Numbers:
-    """A place, (3,) in m, as high as who stands there."""
+    """A position, (3,) in m, at the height of the floor there."""
     x, y, z = place.tolist()
     return np.array([x, y, level.stands_at(x, y, z)])
 
 
 def _is_near(at: Numbers, wanted: Numbers, radius: float) -> bool:
-    """Whether somebody stands as good as where it was wanted: on that floor, beside a wall."""
+    """Whether a position is close enough to the wanted one: on that floor, beside a wall."""
     plan, up = float(np.hypot(*(at[:2] - wanted[:2]))), float(abs(at[2] - wanted[2]))
     return plan <= radius + 0.01 and up <= STEP
 

@@ -78,7 +78,7 @@ class Sweep:
         return frame
 
     def _repr_html_(self) -> str:
-        """What a notebook shows of it: the first variants, and what each measures."""
+        """Its HTML in a notebook: the first variants and their measures."""
         rows = self.table.to_dict(orient="records")
         text = f"{self.plan.count} variants of {', '.join(self.keys)}, in {self.path}"
         told = [name for name in self.measures if self.table[name].nunique() > 1][:8]
@@ -90,7 +90,7 @@ class Sweep:
 
     @property
     def keys(self) -> list[str]:
-        """What is varied, without the seed if it is varied only by trying each with several."""
+        """The keys that are varied; without the seed if it is varied only by `seeds`."""
         return [axis.key for axis in self.plan.axes]
 
     @property
@@ -114,7 +114,7 @@ class Sweep:
         return str(self.info["units"].get(key, ""))
 
     def overrides(self, variant: int) -> dict[str, Any]:
-        """What a variant overrides, by key path.
+        """The overrides of a variant, by key path.
 
         Raises:
             InputError: There is no such variant.
@@ -244,13 +244,13 @@ def open_sweep(path: str | Path) -> Sweep:
 
 
 def seal_of(info: Mapping[str, Any]) -> str:
-    """A digest of what a sweep says of itself, by which damage shows."""
+    """A digest of a sweep's own description, to detect damage."""
     text = json.dumps(info, sort_keys=True)
     return blake2b(text.encode(), digest_size=16).hexdigest()
 
 
 def read_parquet(path: Path) -> pa.Table:
-    """A table of a sweep, each page of which is as it was written.
+    """Read a sweep table, and check that it is undamaged.
 
     Raises:
         InputError: It is damaged.
@@ -345,7 +345,7 @@ def _addresses(scenario: Scenario, plan: Plan) -> tuple[Address, ...]:
 
 
 class _Parts:
-    """The batches of a sweep that are done, each in a file, beside the table that is to be."""
+    """The finished batches of a sweep, each in a file beside the future table."""
 
     def __init__(self, path: Path, info: Mapping[str, Any], columns: Sequence[str]) -> None:
         self.path, self.info, self.columns = path, info, list(columns)
@@ -357,7 +357,7 @@ class _Parts:
         return self.folder / f"{start:08d}.parquet"
 
     def begin(self, plan: Plan, jobs: int) -> int:
-        """Make room, or find what was done before; return the variants of a batch."""
+        """Prepare the folder, or find finished batches; return the size of a batch."""
         notes = self.folder / "plan.json"
         if notes.is_file():
             try:
@@ -375,7 +375,7 @@ class _Parts:
         return batch
 
     def is_done(self, start: int, rows: int) -> bool:
-        """Whether a batch is there, whole, and one of this sweep."""
+        """Whether a batch exists, is complete, and belongs to this sweep."""
         try:
             return bool(self._read(start).num_rows == rows)
         except InputError:
@@ -417,7 +417,7 @@ class _Parts:
 
 @dataclass(frozen=True)
 class _Job:
-    """What is the same for all batches."""
+    """Data that all batches share."""
 
     scenario: Scenario
     addresses: tuple[Address, ...]

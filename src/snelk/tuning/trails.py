@@ -1,4 +1,4 @@
-"""Findings about trails: noses with nothing to smell, and trails that cannot be followed."""
+"""Warnings about trails: noses with nothing to smell, and trails that cannot be followed."""
 
 from __future__ import annotations
 

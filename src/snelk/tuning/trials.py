@@ -1,4 +1,4 @@
-"""What fitting has tried: points, and how far off every aim was there."""
+"""The variants that fitting has tried, and how far off every goal was."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ MET = 1e-9
 
 
 def share_of(axis: Axis, value: Any) -> float:
-    """Where a value lies on an axis, 0 to 1; today's number may lie outside."""
+    """The position of a value on its axis, 0 to 1; the current number can be outside."""
     if axis.values:
         return (axis.values.index(value) + 0.5) / len(axis.values)
     assert axis.low is not None
@@ -41,7 +41,7 @@ def share_of(axis: Axis, value: Any) -> float:
 
 
 def value_at(axis: Axis, share: float) -> Value:
-    """The value at a share; shares outside of 0 to 1 go on, for today's number may lie there."""
+    """The value at a share; extrapolated outside 0 to 1, where the current number can be."""
     if axis.values or (0.0 <= share <= 1.0 and not axis.whole):
         return axis.at(min(max(share, 0.0), 1.0))
     assert axis.low is not None
@@ -111,7 +111,7 @@ class Trials:
         return row
 
     def loss(self, points: Numbers) -> Numbers:
-        """(points,) the loss, without what is added for change."""
+        """(points,) the loss, without the cost of change."""
         return self.loss_of(self.offs(points))
 
     def loss_of(self, offs: Numbers) -> Numbers:
@@ -183,7 +183,7 @@ class Trials:
 
 
 def _off_wish(wish: Wish, value: float) -> float:
-    """How far a measure is off what is wished, in units of `within`."""
+    """How far a measure is from its wish, in units of `within`."""
     if wish.toward is not None:
         return max(abs(value - wish.toward) / wish.within - 1.0, 0.0)
     return value / wish.within * (1.0 if wish.want == "low" else -1.0)

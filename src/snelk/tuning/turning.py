@@ -1,4 +1,4 @@
-"""The smallest change of one number that would have turned an agent to another alert state."""
+"""The smallest change of one number that would have changed an agent's alert state."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 
 class Turning(NamedTuple):
-    """One change, all else equal: in words, and what to set.
+    """One change, with everything else equal: in words, and what to set.
 
     Attributes:
         text: Such as `something-stirs → wary if meter > 0.21 (is 0.3)`.
@@ -65,7 +65,7 @@ def turnings(run: Record, agent: str, t: float) -> list[Turning]:
 
 
 def _sooner(each: TransitionAnswer, place: tuple[str, ...]) -> list[Turning]:
-    """For how long it has to be true, where that alone keeps it."""
+    """The `for` of a transition, if only that prevents it."""
     if each.held >= each.needs - 1e-9:
         return []
     seconds = math.floor(each.held * 100.0) / 100.0
@@ -77,7 +77,7 @@ def _sooner(each: TransitionAnswer, place: tuple[str, ...]) -> list[Turning]:
 def _nearer(
     asked: Asked, each: TransitionAnswer, place: tuple[str, ...], tick: int
 ) -> list[Turning]:
-    """Numbers of its condition, each of which alone would make that true."""
+    """Numbers of its condition that alone would make it true."""
     condition, found = asked.condition(each.name), list[Turning]()
     if any(node.word == "chance" for node in condition.root.walk()):
         return []  # each text of it would draw otherwise

@@ -1,4 +1,4 @@
-"""Holding a scenario against its expectations, and telling of each that fails when and why."""
+"""Testing a scenario against its expectations, with when and why each one fails."""
 
 from __future__ import annotations
 
@@ -175,7 +175,7 @@ def _judged(
 def found_in_words(
     expectation: Expectation, scenario: Scenario, at: float, value: float, since: float
 ) -> str:
-    """What was found, from the moment and the value that decided, and since when it counts."""
+    """What was found, from the deciding moment and value, and the moment it counts from."""
     said = getattr(expectation, expectation.statement)
     if isinstance(said, Interval) and said.since is not None:
         words = said.since.words(expectation.who[0] if len(expectation.who) == 1 else "it")
@@ -233,7 +233,7 @@ def _reasons(
 
 
 def _within(said: Interval, times: Numbers) -> NDArray[np.bool_]:
-    """Which times lie within an interval."""
+    """Which times are within an interval."""
     after = -math.inf if said.after is None else said.after
     before = math.inf if said.before is None else said.before
     return (times >= after - SLACK) & (times <= before + SLACK)
@@ -249,7 +249,7 @@ def _of_measure(run: Run, said: MeasureBetween, t: float) -> Reasons:
 
 
 def _fairness_in(scenario: Scenario, expectation: Expectation) -> str:
-    """What is asked of fairness that an expectation is about, by name; empty if it is not."""
+    """The name of the fairness test an expectation is about; empty if none."""
     if expectation.measure is None:
         return ""
     address = find_measure(scenario.setup, expectation.measure.of, source="expect")
@@ -257,7 +257,7 @@ def _fairness_in(scenario: Scenario, expectation: Expectation) -> str:
 
 
 def _of_fairness(scenario: Scenario, seed: int, name: str) -> tuple[str, ...]:
-    """Where it is least fair: the zones, and one place and moment."""
+    """Where it is least fair: the zones, and one position and moment."""
     found = fairness_of(scenario, scenario.changed({"seed": seed}).setup, name)
     assert found is not None
     zones = found.zones[found.zones.zone != "everywhere"].sort_values("unfair", ascending=False)
@@ -266,7 +266,7 @@ def _of_fairness(scenario: Scenario, seed: int, name: str) -> tuple[str, ...]:
 
 
 def _of_meter(run: Run, agents: Sequence[str], said: Notices | MeterUnder, t: float) -> Reasons:
-    """Of the agent whose meter is fullest then: what it sees, and what fills the meter.
+    """What the agent with the fullest meter sees, and what fills that meter.
 
     If none was ever filled, of the agent and the moment at which the target was nearest.
     """

@@ -1,4 +1,4 @@
-"""What becomes of dummies that are watched, as plain arrays."""
+"""The results of stand-ins that are watched, as plain arrays."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ Numbers = NDArray[np.float64]
 
 
 class WatchStage(NamedTuple):
-    """What everybody makes of the dummies, and what has become of them: (place,)."""
+    """What all agents sense of the stand-ins, and the results: (position,)."""
 
     sight: Sight
     contacts: Contacts

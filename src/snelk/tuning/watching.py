@@ -1,4 +1,4 @@
-"""What becomes of dummies that are watched, tick by tick: compiled, see `snelk.level.columns`."""
+"""Stand-ins that are watched, at each tick; compiled, see `snelk.level.columns`."""
 
 from __future__ import annotations
 

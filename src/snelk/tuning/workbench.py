@@ -1,4 +1,4 @@
-"""Trying other numbers on a scenario: what becomes of the night, at once, and what differs."""
+"""Trying other numbers on a scenario: the result at once, and the differences."""
 
 from __future__ import annotations
 
@@ -59,7 +59,7 @@ MOVED = 8
 
 @dataclass(frozen=True)
 class Judged:
-    """What became of an expectation, with today's numbers and with those that are tried."""
+    """The result of an expectation, with the current numbers of the files and with those tried."""
 
     name: str
     sentence: str
@@ -115,7 +115,7 @@ class Handle:
 
 @dataclass(frozen=True)
 class Smallest:
-    """A change that would turn an answer: of which sense, in words, and what to try."""
+    """A change that would change an answer: its sense, in words, and what to try."""
 
     sense: str
     text: str
@@ -143,7 +143,7 @@ class Workbench:
         self.take_in()
 
     def take_in(self) -> None:
-        """Read the files anew, which an editor may have changed.
+        """Read the files again, after changes by an editor.
 
         Raises:
             InputError: They are wrong; then all stays as it was.
@@ -172,7 +172,7 @@ class Workbench:
         return tuple(found)
 
     def _sorted(self, changes: Changes) -> _Sorted:
-        """Changes by where they belong, of the types that files have."""
+        """Changes sorted by where they belong, with the types of the files."""
         sort = _Sorted({}, {}, {})
         for key, value in changes.items():
             if key[:1] == "+":
@@ -199,7 +199,7 @@ class Workbench:
         return sort
 
     def numbers(self) -> list[Number]:
-        """All numbers that can be turned, as they are in the files."""
+        """All numbers that can be changed, as they are in the files."""
         return numbers_of(self.scenario.as_written)
 
     def tried(self, changes: Changes) -> Scenario:
@@ -220,7 +220,7 @@ class Workbench:
         return replace(tried, level=self._moved[1])
 
     def handles(self) -> list[Handle]:
-        """All places that can be moved, as they are in the files.
+        """All positions that can be moved, as they are in the files.
 
         Of a level with very many corners only spots and routes.
         """
@@ -240,7 +240,7 @@ class Workbench:
         ]  # fmt: skip
 
     def smallest(self, changes: Changes, agent: str, target: str, t: float) -> list[Smallest]:
-        """The smallest changes that would turn what an agent senses of a target at a time.
+        """The smallest changes that would change what an agent senses of a target at a time.
 
         Raises:
             InputError: A number breaks its rule, a name or the time is wrong.
@@ -272,7 +272,7 @@ class Workbench:
         self, changes: Changes, move: Mapping[str, Sequence[Any]], wish: Mapping[str, Any] | None,
         budget: int, progress: Progress | None = None,
     ) -> dict[str, Any]:  # fmt: skip
-        """Numbers that meet what is expected and wished for, as plain data; see `fit`.
+        """Numbers that meet the expectations and wishes, as plain data; see `fit`.
 
         Args:
             changes: What is tried already.
@@ -301,7 +301,7 @@ class Workbench:
         self, changes: Changes, vary: Mapping[str, Sequence[Any]],
         progress: Progress | None = None,
     ) -> dict[str, Any]:  # fmt: skip
-        """What becomes of expectations and measures as a number changes, as plain data.
+        """How expectations and measures change with a number, as plain data.
 
         Args:
             changes: What is tried already.
@@ -358,7 +358,7 @@ class Workbench:
         return self._nights[key]
 
     def whole(self, changes: Changes, against: Changes | None = None) -> Trial:
-        """The night with other numbers, all of it, and what is otherwise than in another night.
+        """The whole run with other numbers, and its differences from another run.
 
         Args:
             changes: What is tried.
@@ -396,7 +396,7 @@ class Workbench:
         return files
 
     def write(self, changes: Changes) -> list[Path]:
-        """Write other numbers into the files, comments kept, and read them anew.
+        """Write other numbers into the files, comments kept, and read them again.
 
         Raises:
             InputError: A file was changed meanwhile, or cannot be written; then none is.
@@ -411,7 +411,7 @@ class Workbench:
 
 
 class _Sorted(NamedTuple):
-    """Changes by where they belong."""
+    """Changes sorted by where they belong."""
 
     values: dict[str, Any]
     corners: dict[Corner, tuple[float, float]]
@@ -441,7 +441,7 @@ def _telling(values: NDArray[np.float64]) -> list[int]:
 
 
 def _moved(comparison: Comparison) -> list[Moved]:
-    """The measures that moved most, by the share of the larger value."""
+    """The measures that changed most, by the share of the larger value."""
     rows = comparison.changed
     share = rows.difference.abs() / rows[["a", "b"]].abs().max(axis=1)
     order = share.fillna(2.0).sort_values(ascending=False, kind="stable").index[:MOVED]
