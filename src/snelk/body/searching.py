@@ -123,7 +123,7 @@ def begin_search(
 def end_search(
     searches: SearchStage, stage: BodyStage, moving: Moving, time: float, v: int, a: int
 ) -> None:
-    """The state that somebody searches in is left: its result?"""
+    """The state with the search is left: return its outcome."""
     found = _leave(
         laid_out(SearchStageColumns, searches), laid_out(BodyStageColumns, stage),
         laid_out(MovingColumns, moving), time, v, a,

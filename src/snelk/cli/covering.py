@@ -158,8 +158,8 @@ def _say_coverage(
 
     times = found.times
     screen.print(
-        f"{found.target}, {found.stance}, at {len(found.x)} places {found.cell:g} m apart, watched "
-        f"from {times[0]:g} to {times[-1]:g} s"
+        f"{found.target}, {found.stance}, at {len(found.x)} positions {found.cell:g} m apart, "
+        f"watched from {times[0]:g} to {times[-1]:g} s"
     )
     rows = [
         [
@@ -171,7 +171,7 @@ def _say_coverage(
     floors = found.level.floor_names
     head = [
         "zone or floor" if floors else "zone",
-        " places",
+        " positions",
         " blind",
         " watched",
         " noticed",

@@ -172,7 +172,7 @@ def fair(
                 screen.print(f"Written to {place}")
         if figure is None:
             text = "Next: --figure FILE draws both as maps, --out FILE writes "
-            screen.print("\n" + wrap(text + "every place", indent=2))
+            screen.print("\n" + wrap(text + "every position", indent=2))
     if most is not None and found.share > most + SLACK:
         raise typer.Exit(1)
 
@@ -192,7 +192,9 @@ def _told(limits: dict[str, float]) -> str:
 
 
 def _say_fairness(screen: Screen, found: Fairness, most: float | None) -> None:
-    text = f"{found.target} at {len(found.x)} places {found.cell:g} m apart and {len(found.times)} "
+    text = (
+        f"{found.target} at {len(found.x)} positions {found.cell:g} m apart and {len(found.times)} "
+    )
     text += f"moments. A meter of {_told(found.sign)} is the sign, {_told(found.late)} is too "
     text += "late. "
     if found.signs:
@@ -207,7 +209,7 @@ def _say_fairness(screen: Screen, found: Fairness, most: float | None) -> None:
         ]
         for row in found.zones.to_dict(orient="records")
     ]  # fmt: skip
-    head = ["zone", " places", " noticed", " least warning", " median", " unfair"]
+    head = ["zone", " positions", " noticed", " least warning", " median", " unfair"]
     screen.print("\n" + "\n".join(table(head, rows)))
     text = (
         "noticed: share of positions and moments at which it gets too late; warning: time from the "

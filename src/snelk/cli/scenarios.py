@@ -399,7 +399,7 @@ def searches(
             ]
             for result in results
         ]
-        head = ["method", " seed", "its results searches", " lasted in all", " walked"]
+        head = ["method", " seed", "outcome of its searches", " lasted in all", " walked"]
         screen.print("\n" + "\n".join(table(head, each)))
     name = loaded.setup.cast[agent].profile or ""
     ladder = loaded.setup.profiles[name].ladder

@@ -219,7 +219,9 @@ def place_of(text: str) -> Place:
 def _say_passages(screen: Screen, found: Passages) -> None:
     begins, ends = found.begins, found.ends
     text = f"{found.target} sneaks from {found.start} to {found.goal}, between {begins:g} and "
-    text += f"{ends:g} s: {len(found.places)} places {found.cell:.3g} m apart, moves and waits of "
+    text += (
+        f"{ends:g} s: {len(found.places)} positions {found.cell:.3g} m apart, moves and waits of "
+    )
     text += f"{found.time_step:g} s or a multiple"
     screen.print(wrap(text, indent=2))
     screen.print(wrap(f"Must not notice it: {', '.join(found.agents)}", indent=2))
@@ -293,7 +295,7 @@ def _say_closed(screen: Screen, found: Passages) -> None:
         when = ", ".join(f"{low:g}–{high:g}" for low, high in each.windows)
         low, high = each.places[:, :2].min(axis=0), each.places[:, :2].max(axis=0)
         where = f"x {low[0]:.1f} to {high[0]:.1f}, y {low[1]:.1f} to {high[1]:.1f} m"
-        text = f"{each.agent} {each.share:.0%}: {len(each.places)} places in {where}; {when} s"
+        text = f"{each.agent} {each.share:.0%}: {len(each.places)} positions in {where}; {when} s"
         screen.print(wrap(text, indent=4, first="  "))
     text = f"Try --ignore {found.closings[0].agent}, or --opening for a number that opens it"
     screen.print(wrap(text, indent=2))

@@ -284,7 +284,7 @@ class Bench {
     }
     const met = verdicts.filter((each) => each.met).length;
     if (verdicts.length) box.append(make("p", `${met} of ${verdicts.length} expectations are met`, "quiet"));
-    if (moved.length) box.append(make("p", "What moved most:", "quiet"));
+    if (moved.length) box.append(make("p", "What changed most:", "quiet"));
     for (const { measure, before, now, unit } of moved) box.append(make("p", `${measure}: ${amount(before, unit)} → ${amount(now, unit)}`, "quiet"));
   }
 

@@ -179,7 +179,7 @@ def _draw_meters(artists: SneakArtists, found: Passages, passage: Passage, shown
     ax.tick_params(colors=INK, labelsize=9)
     ax.grid(color="#e6e3dc", lw=0.7)
     words = "nobody's meter rises" if not artists.meters else "in the replay with all reactions"
-    words += "; upright lines: who reacts" if passage.reactions else ""
+    words += "; vertical lines: who reacts" if passage.reactions else ""
     ax.text(1.0, 1.03, f"passage {shown}: {words}", transform=ax.transAxes, ha="right",
             fontsize=9.5, color=INK)  # fmt: skip
 

@@ -500,7 +500,7 @@ def _find(asked: _Asked, told: Progress, *, enough: bool = False) -> Passages:
     i = [list(alone.setup.cast).index(name) for name in chosen]
     went = [values[:, i] for values in (rounds.poses.x, rounds.poses.y, rounds.poses.z)]
     return Passages(
-        alone, target, chosen, _words(asked.start) or f"where {target} begins", _words(asked.to),
+        alone, target, chosen, _words(asked.start) or "its start", _words(asked.to),
         float(rounds.times[first]), float(rounds.times[last]), lattice.cell,
         round(ticks * scenario.setup.clock.dt, 9), lattice.places, shown,
         whom.closings(search, rounds) if not found else (),
