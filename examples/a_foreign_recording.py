@@ -14,12 +14,12 @@ game.to_csv("game.csv", index=False)
 
 columns = {"t": "ms", "x": "X", "y": "Z", "heading": "yaw"}
 wrong = snelk.import_tracks("game.csv", {"name": "fox", "time": 0.001, "columns": columns})
-for doubt in snelk.doubts_about(wrong):
-    print("doubt:", doubt)
+for warning in snelk.import_warnings(wrong):
+    print("warning:", warning)
 
 right = snelk.import_tracks(
     "game.csv",
     {"name": "fox", "time": 0.001, "length": 0.01, "turn": "cw", "zero": "+y", "columns": columns},
 )
-print("doubts:", snelk.doubts_about(right))
+print("warnings:", snelk.import_warnings(right))
 print("written:", right.write(Path("fox.csv")))

@@ -227,7 +227,7 @@ def test_a_lintel_of_touching_boxes_is_kept(tmp_path: Path) -> None:
     assert [(w.base, w.top, shape.area) for w, shape in walls] == [(0.0, 2.0, 2.0), (2.0, 2.5, 4.0)]
     ramp = "o ramp\nv 0 0 0\nv 4 0 0\nv 4 0 2\nv 0 3 0\nv 4 3 0\nv 4 3 2\n"
     path.write_text(ramp + "f 1 2 5 4\nf 1 4 6 3\nf 1 3 2\nf 4 5 6\nf 2 3 6 5\n")
-    assert "slopes" in level_from_mesh(path, up="z").doubts[0]
+    assert "slopes" in level_from_mesh(path, up="z").warnings[0]
 
 
 def test_expectations_come_before_wishes_of_any_weight(tmp_path: Path) -> None:
@@ -240,7 +240,7 @@ def test_expectations_come_before_wishes_of_any_weight(tmp_path: Path) -> None:
     scene = snelk.load(path, overrides={"clock.dt": 0.1, "expect": expect, "wish": wish})
     key = "profiles.watcher.meter.fill_time"
     found = snelk.fit(scene, move={key: (0.5, 9.0)}, jobs=1, budget=200)
-    assert found.aims[0].met  # full at 1 s is what is wished, and would break it
+    assert found.goals[0].met  # full at 1 s is what is wished, and would break it
     number = found.numbers[0]
     # Under 0.5 until 2 s takes at least 4 s to fill; the wish takes it as near to that as it goes.
     assert 4.0 < number.fitted < 4.5

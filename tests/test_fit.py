@@ -96,9 +96,9 @@ def test_known_numbers_are_found_again(problem: Any, tmp_path: Path) -> None:
         for n, (key, within) in enumerate(measures.items())
     }
     made = scenario.changed({"wish": wishes})
-    assert any(aim.met is False for aim in aims_of(made))  # today's numbers do not meet them
+    assert any(goal.met is False for goal in goals_of(made))  # today's numbers do not meet them
     found = snelk.fit(made, move=move, jobs=1)
-    assert found.met, [aim for aim in found.aims if not aim.met]
+    assert found.met, [goal for goal in found.goals if not goal.met]
     fitted = {number.key: number.fitted for number in found.numbers}
     for key, value in truth.items():
         if isinstance(value, str):
@@ -110,9 +110,9 @@ def test_known_numbers_are_found_again(problem: Any, tmp_path: Path) -> None:
         assert again.measure(key) == pytest.approx(run.measure(key), abs=within + 1e-9)
 
 
-def aims_of(scenario: snelk.Scenario) -> tuple[Any, ...]:
+def goals_of(scenario: snelk.Scenario) -> tuple[Any, ...]:
     """How today's numbers fare: nothing may move but what changes nothing."""
-    return snelk.fit(scenario, move={"cast.guest.z": [0.0]}, jobs=1).aims
+    return snelk.fit(scenario, move={"cast.guest.z": [0.0]}, jobs=1).goals
 
 
 def test_an_impossible_set_is_named(tmp_path: Path) -> None:
@@ -126,12 +126,12 @@ def test_an_impossible_set_is_named(tmp_path: Path) -> None:
     )
     found = snelk.fit(scenario, move={f"{CONE}.range": (5.0, 14.0)}, budget=150, jobs=1)
     assert not found.met
-    aims = {aim.name: aim for aim in found.aims}
-    assert aims["wish.easy"].met
-    assert not aims["wish.never"].met
-    assert aims["wish.never"].nearest > 10  # no numbers come near
-    assert aims["wish.early"].nearest == aims["wish.late"].nearest == 0.0
-    worst = found.fights[0]
+    goals = {goal.name: goal for goal in found.goals}
+    assert goals["wish.easy"].met
+    assert not goals["wish.never"].met
+    assert goals["wish.never"].nearest > 10  # no numbers come near
+    assert goals["wish.early"].nearest == goals["wish.late"].nearest == 0.0
+    worst = found.conflicts[0]
     assert {worst.a, worst.b} == {"wish.early", "wish.late"}
     assert worst.never_both
 

@@ -159,7 +159,7 @@ def shape_of(rnd: random.Random, live: snelk.Live, doors: list[str], lights: lis
         (0.1, lambda: live.change(rnd.choice(lights), rnd.choice(["lit", "dark"]))),
         (0.1, lambda: live.remove(rnd.choice(live.names))),
         (0.2, lambda: live.spawn(rnd.choice(live.names), **(where if rnd.random() < 0.5 else {}))),
-        (0.1, lambda: live.put(who := rnd.choice(live.agents), rnd.choice(list(live._simulation.setups[0].profile_of(who).ladder.states)))),
+        (0.1, lambda: live.set_state(who := rnd.choice(live.agents), rnd.choice(list(live._simulation.setups[0].profile_of(who).ladder.states)))),
     ):  # fmt: skip
         if rnd.random() < often:
             # It may be there already, be a clue, have no ladder, or there is no door.
@@ -498,8 +498,8 @@ def test_everybody_read_out_at_once_is_as_one_by_one() -> None:
         (lambda live: [live.spawn(like="gander") for _ in range(3)], 'spawn: like: all 2 spare ones are there (given: "gander")'),
         (lambda live: live.spawn("gander-2", x=1), "spawn: gander-2: needs x and y"),
         (lambda live: live.spawn("gander-2", x=1, y=float("inf")), "spawn: gander-2.y: must be a number within"),
-        (lambda live: live.put("bush", "wary"), "no such agent"),
-        (lambda live: live.put("gander", "warry"), 'put: gander: no such alert state (given: "warry"); did you mean "wary"?'),
+        (lambda live: live.set_state("bush", "wary"), "no such agent"),
+        (lambda live: live.set_state("gander", "warry"), 'set_state: gander: no such alert state (given: "warry"); did you mean "wary"?'),
         (lambda live: live.frame(0), "frame: seconds: must be above 0 and at most 60 s (given: 0 s)"),
         (lambda live: live.frame(float("nan")), "frame: seconds: must be above 0"),
         (lambda live: [live.frame(1.0) for _ in range(99)], "live: is over"),

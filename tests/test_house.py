@@ -19,9 +19,9 @@ import networkx
 import pytest
 
 import snelk
-from snelk.cli.aims import fit
 from snelk.cli.covering import coverage
 from snelk.cli.fairness import fair
+from snelk.cli.goals import fit
 from snelk.cli.playing import players
 from snelk.cli.sneaking import sneak
 from snelk.cli.sweeping import sweep

@@ -21,7 +21,7 @@ from snelk.cli.main import app_for
 from snelk.config.geojson import read_level
 from snelk.level.level import Level
 from snelk.plots.imported import plot_level
-from snelk.tuning.imported import doubts_about, figures_of
+from snelk.tuning.imported import figures_of, import_warnings
 
 FOX = pd.read_csv(snelk.croft() / "fox.csv")
 FOX["z"] = 0.25 * np.sin(FOX.t)
@@ -86,7 +86,7 @@ def test_four_conventions_come_to_the_same_tracks(tmp_path: Path, game: str, suf
         assert np.allclose(done.tracks[name], FOX[name], atol=1e-9), name
     off = (done.tracks.heading - FOX.heading + 180) % 360 - 180
     assert np.allclose(off, 0, atol=1e-9)
-    assert doubts_about(done, Level(read_level(snelk.croft() / "croft.geojson"))) == []
+    assert import_warnings(done, Level(read_level(snelk.croft() / "croft.geojson"))) == []
     again = snelk.import_tracks(done.write(tmp_path / "fox.csv"))
     assert np.allclose(again.tracks[["t", "x", "y"]], FOX[["t", "x", "y"]], atol=1e-6)
 
@@ -136,8 +136,8 @@ def test_a_wrong_mapping_is_obvious(tmp_path: Path, wrong: dict[str, Any], said:
     right = GAMES["y up, left-handed, cm"][1]
     told = {**right, **wrong, "columns": {**right["columns"], **wrong.get("columns", {})}}
     done = snelk.import_tracks(path, told)
-    doubts = doubts_about(done, Level(read_level(snelk.croft() / "croft.geojson")))
-    assert any(said in doubt for doubt in doubts), doubts
+    warnings = import_warnings(done, Level(read_level(snelk.croft() / "croft.geojson")))
+    assert any(said in each for each in warnings), warnings
 
 
 def test_without_headings_everybody_faces_where_they_go(tmp_path: Path) -> None:

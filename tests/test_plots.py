@@ -66,7 +66,7 @@ def test_map_marks_where_a_target_is_believed_with_its_uncertainty(night: snelk.
         x, y, words = drawn.ghost_places[row.agent, "fox"]
         assert (x, y) == (row.x, row.y)
         assert str(row.source).replace("_", " ") in words
-        assert drawn.doubts[row.agent, "fox"].get_radius() == row.uncertainty
+        assert drawn.uncertainties[row.agent, "fox"].get_radius() == row.uncertainty
 
 
 def test_without_a_memory_map_marks_where_a_target_was_last_seen() -> None:

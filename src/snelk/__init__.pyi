@@ -80,9 +80,9 @@ from .runs.events import Event as Event
 from .runs.ladders import LadderAnswer as LadderAnswer
 from .runs.ladders import TransitionAnswer as TransitionAnswer
 from .runs.live import Belief as Belief
+from .runs.live import FootPath as FootPath
 from .runs.live import Live as Live
 from .runs.live import Pose as Pose
-from .runs.live import WayOnFoot as WayOnFoot
 from .runs.readout import Readout as Readout
 from .runs.rows import Row as Row
 from .runs.rows import Rows as Rows
@@ -97,7 +97,7 @@ from .senses.hearing import Heard as Heard
 from .senses.hearing import Noises as Noises
 from .serving.inline import Tuning as Tuning
 from .serving.inline import tune as tune
-from .showing import Shown as Shown
+from .showing import NotebookPage as NotebookPage
 from .tuning.causes import Cause as Cause
 from .tuning.causes import Mismatch as Mismatch
 from .tuning.check import Finding as Finding
@@ -111,12 +111,12 @@ from .tuning.coverage import Window as Window
 from .tuning.coverage import coverage as coverage
 from .tuning.fair import Fairness as Fairness
 from .tuning.fair import fairness as fairness
-from .tuning.fit import Aim as Aim
-from .tuning.fit import Fight as Fight
+from .tuning.fit import Conflict as Conflict
 from .tuning.fit import FitResult as FitResult
 from .tuning.fit import FittedNumber as FittedNumber
+from .tuning.fit import Goal as Goal
 from .tuning.fit import fit as fit
-from .tuning.imported import doubts_about as doubts_about
+from .tuning.imported import import_warnings as import_warnings
 from .tuning.inputs import InputDifference as InputDifference
 from .tuning.parity import PairParity as PairParity
 from .tuning.parity import Parity as Parity

@@ -63,7 +63,7 @@ def cell(value: Any) -> str:
     return str(value)
 
 
-class Shown:
+class NotebookPage:
     """A page shown in a notebook cell.
 
     Attributes:

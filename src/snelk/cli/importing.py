@@ -95,7 +95,7 @@ def import_recording(
     from snelk.level.level import Level
     from snelk.plots.imported import plot_imported
     from snelk.plots.style import claim_figure, save_figure
-    from snelk.tuning.imported import doubts_about, figures_of, misplaced_in
+    from snelk.tuning.imported import figures_of, import_warnings, misplaced_in
 
     raw: dict[str, Any] = {} if mapping is None else read_conventions(mapping).model_dump()
     given = {"name": name, "length": length, "time": time, "angle": angle, "turn": turn}
@@ -116,14 +116,14 @@ def import_recording(
     imported = import_tracks(source, conventions_from(raw, source="conventions"))
     imported.write(place)
     save_figure(plot_imported(imported, level=ground).axes, picture)
-    doubts = doubts_about(imported, ground)
+    warnings = import_warnings(imported, ground)
     if as_json:
         misplaced = None if ground is None else vars(misplaced_in(imported, ground))
         tracks = [vars(each) for each in figures_of(imported)]
         where = {"written": str(place), "picture": str(picture)}
-        say_json({**where, "tracks": tracks, "misplaced": misplaced, "doubts": doubts})
+        say_json({**where, "tracks": tracks, "misplaced": misplaced, "warnings": warnings})
         return
-    _say_imported(imported, doubts)
+    _say_imported(imported, warnings)
     screen = Screen()
     if ground is not None:
         lies = misplaced_in(imported, ground)
@@ -167,7 +167,7 @@ def _say_rows(found: ImportedRows, place: Path, as_json: bool) -> None:
     screen.print("\n" + wrap(what, indent=2))
 
 
-def _say_imported(imported: Imported, doubts: list[str]) -> None:
+def _say_imported(imported: Imported, found: list[str]) -> None:
     from snelk.tuning.imported import figures_of
 
     screen = Screen()
@@ -192,10 +192,10 @@ def _say_imported(imported: Imported, doubts: list[str]) -> None:
         "motion": "no headings in the file: everybody faces where they go",
     }[imported.heading_from]
     screen.print(wrap(how, indent=2, first="  "))
-    if not doubts:
+    if not found:
         screen.print("\nNothing looks wrong; see the picture to be sure.")
-    for doubt in doubts:
-        screen.print("\n" + wrap(doubt, indent=9, first="doubt"), style="bold")
+    for warning in found:
+        screen.print("\n" + wrap(warning, indent=9, first="warning"), style="bold")
 
 
 def import_level(
@@ -284,7 +284,7 @@ def import_level(
     if as_json:
         where = {"written": str(place), "picture": str(picture), "bounds": list(level.bounds)}
         where |= {"triangles": str(own_file)} if triangles else {}
-        say_json({**where, **{**counts, "walls": walls}, "doubts": list(data.doubts)})
+        say_json({**where, **{**counts, "walls": walls}, "warnings": list(data.warnings)})
         return
     screen = Screen()
     x0, y0, x1, y1 = level.bounds
@@ -295,8 +295,8 @@ def import_level(
         [str(w["name"]), f"{w['base']:g}", f"{w['top']:g} m", f"{w['area']:.4g} m²"] for w in shown
     ]
     screen.print("\n".join(["", *table(["largest walls", " base", " top  ", " area   "], rows)]))
-    for doubt in data.doubts:
-        screen.print("\n" + wrap(doubt, indent=9, first="doubt"), style="bold")
+    for warning in data.warnings:
+        screen.print("\n" + wrap(warning, indent=9, first="warning"), style="bold")
     if triangles:
         count = sum(map(len, data.triangles.values()))
         screen.print(f"\n{count:,} triangles in {own_file}: keep both together")

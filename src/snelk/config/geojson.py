@@ -33,8 +33,8 @@ class LevelData:
     """The features of a level, each with its geometry in plan, in the order of the file.
 
     The geometry of floors, spots and routes has heights if the file gives any, and that of links.
-    `doubts` tells what of a file of another kind could not be brought in as it is. `derived` keeps
-    what others have worked out from it, as long as it is in use itself.
+    `warnings` lists what could not be imported as it is. `derived` keeps
+    what others have computed from it, as long as it is in use itself.
     """
 
     source: str
@@ -48,7 +48,7 @@ class LevelData:
     links: tuple[tuple[Link, BaseGeometry], ...] = ()
     triangles: Triangles = field(default_factory=dict, compare=False, repr=False)
     derived: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
-    doubts: tuple[str, ...] = field(default=(), compare=False)
+    warnings: tuple[str, ...] = field(default=(), compare=False)
 
     @property
     def groups(self) -> tuple[tuple[tuple[Any, BaseGeometry], ...], ...]:

@@ -85,13 +85,13 @@ def level_from_mesh(
     path = Path(path)
     heights = _checked_cuts(cuts)
     used: dict[str, int] = {}
-    doubts: list[str] = []
+    warnings: list[str] = []
     objects = list(objects_in(path, up, mirror, length))
     objects, features = without_doors(objects, doors, path, used)
     for name, turned in objects:
         parts = list(_bands(turned, heights))
         if slopes_in(turned) > SLOPING:
-            doubts.append(
+            warnings.append(
                 f'"{name}" slopes: without --triangles a slope becomes walls, stacked like steps, '
                 "and nobody can walk up"
             )
@@ -104,7 +104,7 @@ def level_from_mesh(
         fix = "check --up, --length and --cut"
         raise InputError.of(str(path), "", "", rule, fix)
     document = {"type": "FeatureCollection", "features": features}
-    return replace(level_from(document, source=str(path)), doubts=tuple(doubts))
+    return replace(level_from(document, source=str(path)), warnings=tuple(warnings))
 
 
 def unused(name: str, used: dict[str, int]) -> str:

@@ -100,13 +100,13 @@ def level_with_triangles(
                     features.append(_feature("wall", unique, shape, **heights, **THROUGH))
     document: dict[str, Any] = {"type": "FeatureCollection", "features": features}
     document["triangles"] = {name: own.reshape(-1, 9).tolist() for name, own in objects.items()}
-    doubts = []
+    warnings = []
     if len(planes) > MANY:
-        doubts.append(
+        warnings.append(
             f"{len(planes):,} floors: on uneven ground every triangle becomes one; model "
             "the walkable ground with fewer, larger faces"
         )
-    return replace(level_from(document, source=str(path)), doubts=tuple(doubts))
+    return replace(level_from(document, source=str(path)), warnings=tuple(warnings))
 
 
 def _alike(

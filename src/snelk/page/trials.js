@@ -168,14 +168,14 @@ class Finder {
     if (message.type === "fitted") this.fitted(message); else this.swept(message);
   }
 
-  fitted({ changes, met, tried, aims }) {
+  fitted({ changes, met, tried, goals }) {
     this.bench.become(changes);
     this.bench.trials.keep(`fit ${this.asked}`);
     this.say(`${met ? "all goals are met" : "not all goals can be met"}, after ${tried} variants; it is shown, and kept as the trial fit ${this.asked}`, !met);
     const table = make("table");
-    for (const aim of aims) {
-      const row = make("tr", "", aim.met === false ? "fail" : "");
-      for (const text of [aim.met === false ? "✗" : aim.met ? "✓" : "·", aim.name, aim.sentence]) row.append(make("td", text));
+    for (const goal of goals) {
+      const row = make("tr", "", goal.met === false ? "fail" : "");
+      for (const text of [goal.met === false ? "✗" : goal.met ? "✓" : "·", goal.name, goal.sentence]) row.append(make("td", text));
       table.append(row);
     }
     this.found.replaceChildren(table);

@@ -293,7 +293,7 @@ class Animation:
                 (row.x, row.y), row.uncertainty, fill=False, ec=colour, lw=0.9, ls=(0, (4, 2)),
                 zorder=5.8,
             )  # fmt: skip
-            self._keep("doubts", self.map.add_artist(doubt))
+            self._keep("uncertainties", self.map.add_artist(doubt))
             x, y = [row.x], [row.y]
             mark = Line2D(x, y, marker="o", ms=9, mfc="white", mec=colour, mew=1.2, zorder=6)
             self._keep("beliefs", self.map.add_artist(mark))

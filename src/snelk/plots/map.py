@@ -83,7 +83,7 @@ class MapArtists(Drawing):
         ghosts: Per (agent, target) that is not in view: the mark where it is believed to be, or
             without a memory where it was last seen.
         ghost_places: Per (agent, target): that place, x and y in m, and what is said of it.
-        doubts: Per (agent, target): the circle of the belief's uncertainty.
+        uncertainties: Per (agent, target): the circle of the belief's uncertainty.
         bodies: Per character: its mark.
         lamps: Per bearer: its light, from the reach inwards.
         tails: Per character: its tail.
@@ -101,7 +101,7 @@ class MapArtists(Drawing):
     rays: dict[tuple[str, str], tuple[str, Artist]] = field(default_factory=dict)
     ghosts: dict[tuple[str, str], Artist] = field(default_factory=dict)
     ghost_places: dict[tuple[str, str], tuple[float, float, str]] = field(default_factory=dict)
-    doubts: dict[tuple[str, str], Circle] = field(default_factory=dict)
+    uncertainties: dict[tuple[str, str], Circle] = field(default_factory=dict)
     bodies: dict[str, Artist] = field(default_factory=dict)
     lamps: dict[str, list[Artist]] = field(default_factory=dict)
     tails: dict[str, LineCollection] = field(default_factory=dict)
@@ -449,7 +449,7 @@ def _draw_ghosts(
             ls=(0, (4, 2)), alpha=0.8, zorder=5.8,
         )  # fmt: skip
         artists.axes.add_patch(doubt)
-        artists.doubts[row.agent, row.target] = doubt
+        artists.uncertainties[row.agent, row.target] = doubt
         _mark_ghost(artists, row.agent, row.target, (row.x, row.y), words, colours[row.agent])
 
 

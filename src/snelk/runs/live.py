@@ -76,7 +76,7 @@ class Belief:
     z: float = 0.0
 
 
-class WayOnFoot(NamedTuple):
+class FootPath(NamedTuple):
     """A path on foot: the points where it turns, (x, y, z) in m, the goal last; its length, m.
 
     The risers of steps are not counted.
@@ -382,7 +382,7 @@ class Live:
         """
         self.effect(name, removes=True)
 
-    def put(self, agent: str, state: str) -> None:
+    def set_state(self, agent: str, state: str) -> None:
         """Put an agent into one of its alert states at the next tick, as if it had entered it.
 
         Raises:
@@ -392,8 +392,8 @@ class Live:
         ladder = self._simulation.setups[0].profile_of(agent).ladder
         if ladder is None:
             fix = "only agents with a ladder have alert states"
-            raise InputError.of("put", "", f'"{agent}"', "has no ladder", fix)
-        one_of(state, ladder.states, source="put", place=agent, what="alert state")
+            raise InputError.of("set_state", "", f'"{agent}"', "has no ladder", fix)
+        one_of(state, ladder.states, source="set_state", place=agent, what="alert state")
         self._do(Effect(t=0.0, of=agent, state=state))
 
     def into(
@@ -429,7 +429,7 @@ class Live:
         >>> import snelk
         >>> live = Live(snelk.croft() / "night.toml")
         >>> _ = live.step()
-        >>> live.put("gander", "wary")
+        >>> live.set_state("gander", "wary")
         >>> _ = live.step()
         >>> later = live.into(snelk.croft() / "night.toml")
         >>> _ = later.step()
@@ -467,7 +467,7 @@ class Live:
         if name in self.agents and name in other.agents:
             ladder, state = other.setup.profile_of(name).ladder, self.state(name)
             if ladder is not None and state in ladder.states and state != next(iter(ladder.states)):
-                other.put(name, state)
+                other.set_state(name, state)
 
     def _is_away(self, name: str) -> bool:
         return bool(self._simulation.world.outcomes.removed[0, self.names.index(name)])
@@ -662,7 +662,7 @@ class Live:
 
     def path(
         self, who: str, start: tuple[float, float, float], goal: tuple[float, float, float]
-    ) -> WayOnFoot | None:
+    ) -> FootPath | None:
         """The shortest path on foot for a character, with doors as they are now.
 
         Args:
@@ -697,7 +697,7 @@ class Live:
             else:
                 z = level.stands_at(x, y, z)
             found.append((x, y, z))
-        return WayOnFoot(found, length)
+        return FootPath(found, length)
 
     def readout(self) -> Readout:
         """What all characters sense, know and do, as arrays, after the last tick."""

@@ -19,7 +19,7 @@ from snelk.runs.store import (
     read_info,
     writing_run,
 )
-from snelk.showing import TALL, Shown, heading, html_table, line
+from snelk.showing import TALL, NotebookPage, heading, html_table, line
 
 if TYPE_CHECKING:
     from snelk.config.scenario import Scenario
@@ -80,7 +80,7 @@ class Run(Record):
         one_of(agent, self.agents, source="agent", place="", what="agent")
         return explain_ladder(self, agent, at=at)
 
-    def page(self, *, height: int = TALL, **options: Any) -> Shown:
+    def page(self, *, height: int = TALL, **options: Any) -> NotebookPage:
         """The replay page of this run, shown in a notebook.
 
         Args:
@@ -98,7 +98,7 @@ class Run(Record):
         """
         import snelk  # by its front door: a run knows nothing of pages
 
-        return Shown(snelk.page_of(self, **options), height=height)
+        return NotebookPage(snelk.page_of(self, **options), height=height)
 
     def _repr_html_(self) -> str:
         """Its HTML in a notebook: who sensed whom, final states, and its folder."""

@@ -252,7 +252,7 @@ class Talk:
             if effect.set or effect.add:
                 live.effect(effect.of, set=effect.set, add=effect.add)
             if effect.state is not None:
-                live.put(effect.of, effect.state)
+                live.set_state(effect.of, effect.state)
         return spawned
 
     def _why(self, live: Live, _told: Told, ask: messages.Why) -> Reply:

@@ -1,7 +1,7 @@
 """Finding numbers that meet expectations and wishes, as close to the current ones as possible.
 
 Expectations come first, always: numbers that meet all of them are better than any that do not, and
-wishes count within what they leave. The loss is the sum of weight times how far an aim is off,
+wishes count within what they leave. The loss is the sum of weight times how far a goal is off,
 squared; of wishes without an end (`want`) it is weight times the measure in units of `within`. It
 has steps and flat parts, so it is searched by SciPy's differential evolution, whose generations are
 batches of variants: first between the limits, then ever nearer about the best. Then every
@@ -40,7 +40,7 @@ HALVINGS = 6
 
 
 @dataclass(frozen=True)
-class Aim:
+class Goal:
     """An expectation or a wish, and how far it is met.
 
     Attributes:
@@ -70,8 +70,8 @@ class FittedNumber:
         today, fitted: Its value in the scenario, and the one found.
         low, high: Its limits; None for choices.
         holds_from, holds_to: How far it can move from the fitted value, all else equal, before
-            an aim that is met is not; None for choices.
-        breaks: The aims that first break when it goes farther.
+            a goal that is met is not; None for choices.
+        breaks: The goals that first break when it goes farther.
     """
 
     key: str
@@ -85,7 +85,7 @@ class FittedNumber:
 
 
 @dataclass(frozen=True)
-class Fight:
+class Conflict:
     """Two goals that conflict.
 
     Attributes:
@@ -107,8 +107,8 @@ class FitResult:
 
     Attributes:
         numbers: Every number that might move.
-        aims: Every expectation and wish.
-        fights: Aims that get in each other's way, worst first.
+        goals: Every expectation and wish.
+        conflicts: Goals that get in each other's way, worst first.
         loss_before, loss_after: With today's numbers, and with the fitted ones; above 1e9 where an
             expectation is not met, as that outweighs all wishes.
         tried: How many variants were tried.
@@ -117,8 +117,8 @@ class FitResult:
 
     scenario: Scenario
     numbers: tuple[FittedNumber, ...]
-    aims: tuple[Aim, ...]
-    fights: tuple[Fight, ...]
+    goals: tuple[Goal, ...]
+    conflicts: tuple[Conflict, ...]
     loss_before: float
     loss_after: float
     tried: int
@@ -126,8 +126,8 @@ class FitResult:
 
     @property
     def met(self) -> bool:
-        """Whether every aim is met; a wish without an end counts for nothing."""
-        return all(aim.met is not False for aim in self.aims)
+        """Whether every goal is met; a wish without an end counts for nothing."""
+        return all(goal.met is not False for goal in self.goals)
 
     @property
     def off_before(self) -> str:
@@ -155,8 +155,8 @@ class FitResult:
             "met": self.met,
             "loss": {"before": self.loss_before, "after": self.loss_after},
             "numbers": [asdict(number) for number in self.numbers],
-            "aims": [asdict(aim) for aim in self.aims],
-            "fights": [asdict(fight) for fight in self.fights],
+            "goals": [asdict(goal) for goal in self.goals],
+            "conflicts": [asdict(conflict) for conflict in self.conflicts],
             "tried": self.tried,
             "seeds": self.seeds,
         }
@@ -277,8 +277,8 @@ def _result(trials: Trials, today: Numbers, best: Numbers, start: float) -> FitR
     before, after = trials.values(trials.values_at(today)), trials.values(numbers)
     offs = trials.offs(best[None])[0]
     room = _rooms(trials, best, offs)
-    aims = tuple(
-        Aim(
+    goals = tuple(
+        Goal(
             name, sentence, float(before[n]), float(after[n]), float(offs[n]),
             None if trials.endless_at(n) else bool(offs[n] <= MET), trials.nearest(n),
         )
@@ -290,7 +290,7 @@ def _result(trials: Trials, today: Numbers, best: Numbers, start: float) -> FitR
     )
     loss = float(trials.loss_of(offs))
     return FitResult(
-        trials.scenario, fitted, aims, _fights(trials, offs), start, loss, trials.tried,
+        trials.scenario, fitted, goals, _conflicts(trials, offs), start, loss, trials.tried,
         trials.seeds,
     )  # fmt: skip
 
@@ -298,7 +298,7 @@ def _result(trials: Trials, today: Numbers, best: Numbers, start: float) -> FitR
 def _rooms(
     trials: Trials, best: Numbers, offs: Numbers
 ) -> list[tuple[float | None, float | None, tuple[str, ...]]]:
-    """How far each number can go before an aim that is met is not, and which these are.
+    """How far each number can go before a goal that is met is not, and which these are.
 
     It is tried outwards on both sides, ever farther, until something breaks or the number's own
     limit is reached, and then ever more finely between the last that held and the first that broke.
@@ -344,7 +344,7 @@ def _rooms(
     return found
 
 
-def _fights(trials: Trials, offs: Numbers) -> tuple[Fight, ...]:
+def _conflicts(trials: Trials, offs: Numbers) -> tuple[Conflict, ...]:
     """Pairs of goals of which one is not met, or that conflict."""
     tried = trials.tried_offs()
     met = tried <= MET
@@ -356,8 +356,8 @@ def _fights(trials: Trials, offs: Numbers) -> tuple[Fight, ...]:
         never = not any(endless) and bool(met[:, a].any() and met[:, b].any())
         never &= not bool((met[:, a] & met[:, b]).any())
         if wanted and (never or against < -0.3):
-            found.append(Fight(trials.names[a], trials.names[b], never, against))
-    return tuple(sorted(found, key=lambda fight: (not fight.never_both, fight.against)))
+            found.append(Conflict(trials.names[a], trials.names[b], never, against))
+    return tuple(sorted(found, key=lambda conflict: (not conflict.never_both, conflict.against)))
 
 
 def _against(a: Numbers, b: Numbers) -> float:

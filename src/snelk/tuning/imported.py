@@ -136,20 +136,20 @@ def misplaced_in(imported: Imported, level: Level, *, x: str = "x", y: str = "y"
     return Misplaced(float(np.mean(~inside)), float(np.mean(walls & inside)))
 
 
-def doubts_about(imported: Imported, level: Level | None = None) -> list[str]:
+def import_warnings(imported: Imported, level: Level | None = None) -> list[str]:
     """Signs that the conventions are wrong, each with what to try; empty if there are none.
 
     Speeds tell wrong units, the angle between headings and motion a wrong zero or turn, and the
     level wrong axes.
     """
     figures = figures_of(imported)
-    found = [*_doubts_about_units(imported, figures), *_doubts_about_headings(imported)]
+    found = [*_warnings_about_units(imported, figures), *_warnings_about_headings(imported)]
     if level is not None:
-        found += _doubts_about_axes(imported, level)
+        found += _warnings_about_axes(imported, level)
     return found
 
 
-def _doubts_about_units(imported: Imported, figures: list[TrackFigures]) -> list[str]:
+def _warnings_about_units(imported: Imported, figures: list[TrackFigures]) -> list[str]:
     found = []
     length, time = imported.conventions.length, imported.conventions.time
     fast = max(figures, key=lambda each: np.nan_to_num(each.top_speed))
@@ -169,7 +169,7 @@ def _doubts_about_units(imported: Imported, figures: list[TrackFigures]) -> list
     return found
 
 
-def _doubts_about_headings(imported: Imported) -> list[str]:
+def _warnings_about_headings(imported: Imported) -> list[str]:
     if imported.heading_from != "column":
         return []
     offs, mirrored = [], []
@@ -198,7 +198,7 @@ def _doubts_about_headings(imported: Imported) -> list[str]:
     return []
 
 
-def _doubts_about_axes(imported: Imported, level: Level) -> list[str]:
+def _warnings_about_axes(imported: Imported, level: Level) -> list[str]:
     now = misplaced_in(imported, level)
     if now.wrong < 0.02:
         return []

@@ -38,7 +38,7 @@ DIGITS = (1, 2, 3, 4, 5)
 
 
 def search(trials: Trials, today: Numbers, only: int | None = None) -> Numbers:
-    """The best point of all limits, or, of one aim only, the point that meets it best."""
+    """The best point of all limits, or, of one goal only, the point that meets it best."""
     axes = trials.axes
     steady = [axis.whole or bool(axis.values) for axis in axes]
     best, loss = np.clip(today, 0.0, 1.0), math.inf

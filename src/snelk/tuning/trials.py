@@ -25,7 +25,7 @@ UNMET, LEAST_WISH = 1e9, 1e-6
 """The loss from which on an expectation is not met, and how little wishes count there."""
 
 MET = 1e-9
-"""An aim that is off by no more is met."""
+"""An goal that is off by no more is met."""
 
 
 def share_of(axis: Axis, value: Any) -> float:
@@ -53,7 +53,7 @@ def value_at(axis: Axis, share: float) -> Value:
 
 
 class Trials:
-    """Everything that was tried: points, (axes,) shares each, and how far off every aim was."""
+    """Everything that was tried: points, (axes,) shares each, and how far off every goal was."""
 
     def __init__(
         self,
@@ -90,22 +90,22 @@ class Trials:
         """Whether as many variants were tried as may be."""
         return self.tried >= self.budget
 
-    def endless_at(self, aim: int) -> bool:
-        """Whether an aim is a wish that is never quite met."""
-        return bool(self._endless[aim])
+    def endless_at(self, goal: int) -> bool:
+        """Whether a goal is a wish that is never quite met."""
+        return bool(self._endless[goal])
 
     def values_at(self, point: Numbers) -> tuple[Value, ...]:
         """The numbers at a point."""
         return tuple(value_at(axis, float(s)) for axis, s in zip(self.axes, point, strict=True))
 
     def offs(self, points: Numbers) -> Numbers:
-        """(points, aims) how far off every aim is."""
+        """(points, goals) how far off every goal is."""
         numbers = [self.values_at(point) for point in points]
         found: Numbers = self._judge(numbers)[0]
         return found
 
     def values(self, numbers: tuple[Value, ...]) -> Numbers:
-        """(aims,) the measures of wishes, and how far off expectations are."""
+        """(goals,) the measures of wishes, and how far off expectations are."""
         found: Numbers = self._judge([numbers])[1]
         row: Numbers = found[0]
         return row
@@ -115,7 +115,7 @@ class Trials:
         return self.loss_of(self.offs(points))
 
     def loss_of(self, offs: Numbers) -> Numbers:
-        """The loss of how far off every aim is, (…, aims).
+        """The loss of how far off every goal is, (…, goals).
 
         Expectations come first: where any is not met the loss is above `UNMET`, and how far they
         are off decides; where all are, only wishes count.
@@ -133,12 +133,12 @@ class Trials:
         more = loss - base
         return base + more + (MET if abs(more) <= MET else 0.01 * abs(more))
 
-    def nearest(self, aim: int) -> float:
-        """The least that an aim was off in all that was tried."""
-        return min(float(offs[aim]) for offs, _ in self._known.values())
+    def nearest(self, goal: int) -> float:
+        """The least that a goal was off in all that was tried."""
+        return min(float(offs[goal]) for offs, _ in self._known.values())
 
     def tried_offs(self) -> Numbers:
-        """(points, aims) of all that was tried."""
+        """(points, goals) of all that was tried."""
         return np.array([offs for offs, _ in self._known.values()])
 
     def _judge(self, points: list[tuple[Value, ...]]) -> tuple[Numbers, Numbers]:
@@ -155,7 +155,7 @@ class Trials:
             jobs = min(self.jobs, len(tasks)) if len(overrides) > 2 * size // 3 else 1
             given = self._job(), tasks
             found = dict(in_batches(_off_and_value, *given, jobs=jobs, cluster=self.cluster))
-            rows = np.concatenate([found[low] for low, _ in tasks])  # (variant, 2, aims)
+            rows = np.concatenate([found[low] for low, _ in tasks])  # (variant, 2, goals)
             each = rows.reshape(len(new), self.seeds, 2, -1)
             for numbers, row in zip(new, each, strict=True):
                 self._known[numbers] = self._over_seeds(row)
@@ -166,7 +166,7 @@ class Trials:
         return np.array([offs for offs, _ in known]), np.array([values for _, values in known])
 
     def _over_seeds(self, row: Numbers) -> tuple[Numbers, Numbers]:
-        """(aims,) offs and values from those of every seed, (seeds, 2, aims)."""
+        """(goals,) offs and values from those of every seed, (seeds, 2, goals)."""
         offs, values = row[:, 0], row[:, 1].mean(axis=0)
         found = offs.mean(axis=0)
         for n, expectation in enumerate(self.expectations):
@@ -192,7 +192,7 @@ def _off_wish(wish: Wish, value: float) -> float:
 def _off_and_value(
     job: tuple[Scenario, tuple[Address, ...]], low: int, overrides: list[dict[str, Any]]
 ) -> tuple[int, Numbers]:
-    """(variant, 2, aims) how far expectations are off, and the measures of wishes."""
+    """(variant, 2, goals) how far expectations are off, and the measures of wishes."""
     scenario, addresses = job
     measured, verdicts = judge_batch(scenario, variants=overrides)
     places = {address: n for n, address in enumerate(measured.addresses)}

@@ -292,9 +292,9 @@ class Workbench:
         return {
             "changes": {**changes, **found.overrides},
             "met": found.met, "tried": found.tried,
-            "aims": [{"name": aim.name, "sentence": aim.sentence, "met": aim.met,
-                      "before": _finite(aim.before), "after": _finite(aim.after)}
-                     for aim in found.aims],
+            "goals": [{"name": goal.name, "sentence": goal.sentence, "met": goal.met,
+                      "before": _finite(goal.before), "after": _finite(goal.after)}
+                     for goal in found.goals],
         }  # fmt: skip
 
     def swept(

@@ -203,11 +203,11 @@ def _set(key: str, value: Any) -> str:
 
 
 def _say_fit(screen: Screen, result: FitResult) -> None:
-    unmet = [aim for aim in result.aims if aim.met is False]
+    unmet = [goal for goal in result.goals if goal.met is False]
     seeds = f"{result.seeds} seeds each" if result.seeds > 1 else "one seed"
     screen.print(f"{result.tried} variants tried, {seeds}")
     count = (
-        f"{len(unmet)} of {len(result.aims)} goals are not met" if unmet else "All goals are met"
+        f"{len(unmet)} of {len(result.goals)} goals are not met" if unmet else "All goals are met"
     )
     changed = len(result.overrides)
     screen.print(
@@ -226,27 +226,27 @@ def _say_fit(screen: Screen, result: FitResult) -> None:
             text = f"may go from {number.holds_from:.4g} to {number.holds_to:.4g}{breaks}"
             screen.print(wrap(text, indent=6))
     screen.print()
-    met = [aim.name for aim in result.aims if aim.met]
+    met = [goal.name for goal in result.goals if goal.met]
     if met:
         screen.print(wrap(", ".join(met), indent=6, first="ok"))
-    for aim in result.aims:
-        if aim.met:
+    for goal in result.goals:
+        if goal.met:
             continue
-        came = f"{aim.before:.4g} → {aim.after:.4g}"
-        if aim.name.startswith("expect."):
-            came = f"off by {aim.off:.3g}"
+        came = f"{goal.before:.4g} → {goal.after:.4g}"
+        if goal.name.startswith("expect."):
+            came = f"off by {goal.off:.3g}"
         never = ""
-        if aim.met is False:
+        if goal.met is False:
             never = (
                 "; some numbers met it, but not together with the others"
-                if aim.nearest <= 1e-9
-                else f"; it cannot be met within these limits: off by {aim.nearest:.3g} at best"
+                if goal.nearest <= 1e-9
+                else f"; it cannot be met within these limits: off by {goal.nearest:.3g} at best"
             )
-        mark = "–" if aim.met is None else "FAIL"
-        screen.print(wrap(f"{aim.name}: {aim.sentence}; {came}{never}", indent=6, first=mark))
-    if result.fights:
+        mark = "–" if goal.met is None else "FAIL"
+        screen.print(wrap(f"{goal.name}: {goal.sentence}; {came}{never}", indent=6, first=mark))
+    if result.conflicts:
         screen.print("\nConflicts")
-    for fight in result.fights[:5]:
-        how = "each can be met, but not both" if fight.never_both else "pull apart"
-        text = f"{fight.a} and {fight.b}: {how} ({fight.against:+.2f} together)"
+    for conflict in result.conflicts[:5]:
+        how = "each can be met, but not both" if conflict.never_both else "pull apart"
+        text = f"{conflict.a} and {conflict.b}: {how} ({conflict.against:+.2f} together)"
         screen.print(wrap(text, indent=4, first="  "))
