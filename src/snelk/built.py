@@ -1,7 +1,7 @@
 """Whether the compiled loops were built from the current sources.
 
-`setup.py` writes down of what it built them. Where Snelk runs from a checkout, whose sources
-change, that is compared, so that no test passes on old machine code.
+`setup.py` records the sources it built them from. In a checkout, whose sources change, that is
+compared, so that no test passes on old machine code.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """Random numbers: one stream for each purpose, all from one seed.
 
-A stream is named by what it is for, so that another agent, variant or purpose more changes no
-one else's numbers.
+A stream is named by its purpose, so that adding an agent, variant or purpose changes no other
+numbers.
 """
 
 from __future__ import annotations
@@ -35,7 +35,7 @@ def stream_of(key: int) -> np.random.Generator:
 def stream_at_once(seed: int, *labels: str | float) -> np.random.Generator:
     """The same stream, if a few numbers are drawn before any other stream is used.
 
-    It is one generator that is set anew each time, which is five times as quick.
+    It is one generator that is reset each time, which is five times as fast.
 
     >>> bool(stream_at_once(7, "dog").random() == stream(7, "dog").random())
     True

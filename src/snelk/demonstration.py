@@ -1,7 +1,7 @@
 """The demonstrations: a night at the croft, and a night at the mill.
 
-This lies beside their data and not among them: a module `snelk.croft` would take the place of the
-function of that name as soon as anybody imports it.
+This module is not in their folders: a module `snelk.croft` would replace the function of that name
+    when imported.
 """
 
 from __future__ import annotations

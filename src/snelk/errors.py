@@ -28,9 +28,9 @@ class Problem:
     """One error in the input.
 
     Attributes:
-        source: The file, option or call it came from.
+        source: The file, option or call with the error.
         place: Where in it: a key path such as ``cast.fox.team``, a line, a feature.
-        given: What was found there, as text; empty if nothing was.
+        given: The given value, as text; empty if there was none.
         rule: What must hold.
         fix: How to fix it; can be empty if the rule says it all.
     """

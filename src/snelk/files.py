@@ -1,8 +1,7 @@
 """Writing files: completely, or not at all.
 
-What is written lies beside its place until it is complete, under a name that no other process
-has, and is then moved there. What a killed process left behind is removed by the next that writes
-beside it.
+A file is written beside its final path, under a unique name, and moved there when complete. What a
+killed process left behind is removed by the next one that writes there.
 """
 
 from __future__ import annotations
@@ -47,7 +46,7 @@ def claim(
     Args:
         path: Where it is to be.
         suffixes: The endings that say a format which can be written; any if none are given.
-        source: A file that must not be written over, as it is what is read.
+        source: An input file that must not be overwritten.
         ours: Whether a file that is there already is of the kind that would be written. If not,
             it stays.
 

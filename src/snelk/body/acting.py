@@ -1,7 +1,7 @@
 """What agents do in their states, and their paths; compiled, see `snelk.level.columns`.
 
-An activity thinks when its state is entered, when its way is at its end, and when the time is up
-that it asked for. What it wants to go to is noted, and the ways are found afterwards.
+An activity decides when its state is entered, when its path is over, and when the time it asked for
+is up. Its goals are recorded, and the paths are found afterwards.
 """
 
 from __future__ import annotations
@@ -74,8 +74,8 @@ m.
 def set_out(index: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> int:
     """Plan the requested paths on one ground; return how many are left to Python.
 
-    Left is who turns in arcs or has to turn back, who stands where it cannot, and whose way is
-    not known on this ground or has more corners than there is room for.
+    Left to Python are agents that turn in arcs or turn back, that stand where they cannot, and
+    whose path is unknown on this ground or has too many corners.
 
     Args:
         index: Of the ground.

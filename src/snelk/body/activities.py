@@ -20,9 +20,8 @@ class Activity:
 
     Attributes:
         me: Whose it is.
-        written: What is written about it; None for an agent that holds without being told to.
-        done: Whether it has done what it is to do: then a state that cannot be interrupted may
-            be left.
+        written: Its settings; None for an agent that stands by default.
+        done: Whether it is done: then a state that cannot be interrupted can be left.
         failed: Whether it cannot; then so, too.
         asked_on_arrival: Whether it thinks as soon as its way ends.
     """

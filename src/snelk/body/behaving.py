@@ -35,8 +35,8 @@ def _perceive(
 ) -> bool:
     """Update characters moved from outside, choose focuses, compute signals.
 
-    `counts` tells whether what they moved counts as walked: not at the first tick. False if these
-    arrays do not agree.
+    `counts` is whether this movement counts as walked: not at the first tick. False if these arrays
+    do not match.
     """
     variants, agents, targets = ignored.shape[0], ignored.shape[1], ignored.shape[2]
     rows = poses.x.shape[0]

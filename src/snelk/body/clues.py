@@ -130,9 +130,9 @@ class Clues:
     ) -> list[SeenTo]:
         """Who sees to a clue at this tick.
 
-        That is who is in a state above its routine, `alert` (variant, agent), with the clue as its
-        focus, has it in view or feels it, and is in its reach, as for catching, or can come no
-        nearer.
+        That is an agent in a state above its routine, `alert` (variant, agent), whose focus is the
+        clue, that has it in view or feels it, and is within its reach, as for catching, or can get
+        no nearer.
         """
         found, now = [], attention.now
         for v, j, clue in self._clues:

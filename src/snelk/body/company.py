@@ -110,9 +110,9 @@ class Company:
     def make_room(self) -> None:
         """Push bodies apart that are too close, each by half of the missing distance.
 
-        As in position-based dynamics (Mueller et al. 2007), with a step to the right so that who
-        meets head-on gets past. Nobody is pushed off the ground that it walks on. Beside somebody
-        who cannot make room the other makes all of it.
+        As in position-based dynamics (Mueller et al. 2007), with a step to the right so that two
+        who meet get past. Nobody is pushed off its ground. If one cannot move, the other moves all
+        of the distance.
         """
         world, motion = self._world, self._world.motion
         there = world.present(world.characters) & ~world.ladders.out

@@ -36,7 +36,7 @@ class Motion:
 
     Attributes:
         now: All that follows, in one; a tick overwrites it.
-        driven: Who is moved here; the others' places are written from outside.
+        driven: Who is moved here; the positions of others are set from outside.
         x, y, z, heading, speed: m, rad and m/s.
         pace, gait: The speed it would walk at, m/s, and the gait that is.
         still: Who must not move or turn at this tick.
@@ -143,8 +143,8 @@ class Motion:
     ) -> None:
         """Take a path, (points, 5) as of `find_way`, and stop `stop` metres before its end.
 
-        It ends `short` metres before what was asked for; at point `turn_at` of it, it must come to
-        a stand, as it turns back there.
+        It ends `short` metres before its goal; at point `turn_at` the agent must stop, because it
+        turns back there.
         """
         self._make_room(len(way))
         take_way(self.now, v, a, np.ascontiguousarray(way), stop, short, turn_at)
@@ -183,8 +183,8 @@ class Motion:
     ) -> tuple[float, float, float, float]:
         """Its position on its path after a time at its pace, m, and its heading then, rad.
 
-        `then` are the places, (3,), that it walks on to from the end of its way, each after so
-        many seconds; at the end of all it stands as it came.
+        `then` are positions, (3,), to walk to after the end of its path, each with a pause before
+        it, s; after the last it stands.
         """
         here = np.array([self.x[v, a], self.y[v, a], self.z[v, a]])
         heading, left = float(self.heading[v, a]), seconds

@@ -508,7 +508,7 @@ def off_heading(direction: float, heading: float) -> float:
 def _can_stop_within(far: float, acceleration: float, dt: float) -> float:
     """The fastest that leaves room to brake after one more tick, m/s.
 
-    Near the end that is the speed which comes to it in one tick, and can stop in the next.
+    Near the end that is the speed that gets there in one tick, and can stop in the next.
     """
     gain = acceleration * dt
     far = max(far, 0.0)

@@ -89,7 +89,7 @@ class Outcomes:
         attributes: Those of everybody; they are written to.
         doors: All doors and lights; they are turned.
         recorded: What of them files say.
-        played: By time, in s, what a live game did.
+        played: The input of a live game, by time in s.
 
     Attributes:
         attributes: By name (variant, character) as they are now; NaN for who has none.

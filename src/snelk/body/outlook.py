@@ -16,8 +16,8 @@ Truths = NDArray[np.bool_]
 def looks_at(me: Me, places: Numbers, tall: int, poses: Poses | None = None) -> Truths:
     """Which places, (places, 3), it has in view now, well enough to see somebody there.
 
-    Somebody would be as tall as a character, by index. Other poses than those of now, as compiled
-    loops read them, tell what it would have in view then.
+    The target is as tall as a character, by index. With other poses, as compiled loops read them,
+    the answer is for those poses.
     """
     world = me.world
     found = np.empty(len(places), dtype=np.bool_)

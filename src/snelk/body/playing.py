@@ -1,7 +1,7 @@
 """A simulated player: it goes to a goal, looks ahead, waits, and hides when warned.
 
-What it minds and how often goes by its care and by how many of the others it knows; both are drawn
-once, by the seed of the run. The rules are those of docs/calculations.md.
+What it reacts to, and how often, depends on its care and on how many of the others it knows; both
+are drawn once, from the seed of the run. The rules are in docs/calculations.md.
 """
 
 from __future__ import annotations
@@ -201,7 +201,7 @@ class Play(Activity):
     ) -> NDArray[np.int64]:
         """(points,) the first watcher with it in view, or -1; at these times from now, s.
 
-        Of those whom it does not know it takes it that they stay as they are.
+        Agents that it does not know are assumed to stay where they are.
         """
         found = np.full(len(places), -1, dtype=np.int64)
         me, world = self.me, self.me.world

@@ -27,7 +27,7 @@ class Situation:
         name, state: Who it is, and the alert state it is in.
         t, dt: The time of the tick, and its length.
         state_for: Since when it is in the state, s ago.
-        place, heading_deg: Where it is, and faces, degrees counter-clockwise from +x.
+        place, heading_deg: Its position, and its heading, degrees counter-clockwise from +x.
         home: Its home; its position if it has none.
         spots: The spots that it knows.
         focus: The target it acts on, or None.

@@ -566,7 +566,7 @@ def _clear_points(
 ) -> bool:
     """Clear those of its points that anybody of its group has in view, with nobody there.
 
-    Tell whether it is the point that it goes to that is cleared.
+    Return whether its current goal was cleared.
     """
     at, tall = searches.at[v, a], _how_tall(searches, stage.attended, v, a)
     was = NOBODY_YET
@@ -679,8 +679,8 @@ def _place(
 ) -> tuple[float, float, float]:
     """One of the possible search points.
 
-    Those nearby are on the floors of the level, of which each place tells the number; without
-    floors they are as high as the searcher, and so are hideouts.
+    Points nearby are on floors, by number; without floors they have the height of the searcher, and
+    so do hideouts.
     """
     x, y, z = searches.places[n, 0], searches.places[n, 1], searches.places[n, 2]
     if searches.method[v, a, searches.state[v, a]] == NEARBY:
@@ -863,8 +863,7 @@ def _search_cells(
 ) -> float:
     """As `search_cells`, where all is laid out.
 
-    When nothing is left, who has left something to others, or to their eyes, searches again as if
-    alone.
+    When nothing is left, an agent that left cells to others searches again as if alone.
     """
     state = searches.state[v, a]
     together = _is_together(searches, v, a) and searches.cleared[v, a, 0] != ITSELF

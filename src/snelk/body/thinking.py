@@ -1,7 +1,7 @@
 """Decisions within activities, each agent at its own times, and paths.
 
-Most of it is done by compiled loops (`snelk.body.acting`); what they leave is done here, by the
-activities that are objects in Python, for the agents that need it only.
+Compiled loops do most of it (`snelk.body.acting`); the rest is done here, by activities that are
+Python objects, and only for agents that need it.
 """
 
 from __future__ import annotations

@@ -98,7 +98,7 @@ def who_catches(
         poses: Everybody's poses.
         bodies: How tall everybody is.
         now: What they have of their targets.
-        numbers: Whom they may catch.
+        numbers: Which targets they can catch.
         ladders: Everybody's alert states.
         timing: Who has one.
         reach: (variant, agent, state) how far they reach, m; NaN for who does not catch.

@@ -88,7 +88,8 @@ def wander(
 ) -> float:
     """Take another direction at the edge, and when it is time; s until it thinks again.
 
-    Left to Python is who has to find its area or come into it first, and who turns in arcs.
+    Left to Python are agents that have to find or enter their area first, and those that turn in
+    arcs.
     """
     area = stage.area[v, a]
     if area == NO_AREA:  # its area is none, or cannot be walked to

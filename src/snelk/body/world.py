@@ -100,7 +100,7 @@ class World:
         awake: (sense, variant, agent) how awake they are: written to as states change.
         senses: The names of the senses, in that order.
         dt: Length of a tick, s.
-        grows: Whether the ground grows where somebody comes to its end, as in a live game.
+        grows: Whether the ground grows when somebody reaches its end, as in a live game.
         shows: Whether it is kept where the targets of searches may be.
 
     Attributes:
@@ -112,8 +112,8 @@ class World:
         laid_signals: The same as compiled loops read them.
         taken: The transitions of the last tick.
         happenings: What else happened at the last tick.
-        outcomes: What came of what agents did and of what the game does to characters.
-        senses: What the senses and the memory came to at the last tick.
+        outcomes: The effects of agents and of the game.
+        senses: The results of senses and memory at the last tick.
         stage: All that compiled loops read and write at a tick.
         entered: (variant, agent, 3) where each entered its state, m; NaN at the beginning.
         sees_me: (variant, agent, watcher) by whom each was seen at the last tick.

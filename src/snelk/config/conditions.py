@@ -1,7 +1,7 @@
 """The language of conditions: what makes an agent change its alert state.
 
 `parse` turns text into a tree; nothing of it is ever run as code. The tree is evaluated on arrays
-by `snelk.mind.evaluation`. The language is told in docs/conditions.md.
+by `snelk.mind.evaluation`. The language is described in docs/conditions.md.
 """
 
 from __future__ import annotations

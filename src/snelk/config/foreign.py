@@ -292,8 +292,8 @@ def import_tracks(
         InputError: The file cannot be read, a column is not there or not made of numbers, or a
             convention is wrong.
 
-    Headings become `zero + value` for counter-clockwise ones and `zero - value` for clockwise
-    ones. Where there are neither headings nor facings, everybody faces where they go.
+    Headings become `zero + value` if they grow counter-clockwise, else `zero - value`. Without
+    headings and facings, everybody faces the direction of movement.
 
     >>> import tempfile
     >>> with tempfile.TemporaryDirectory() as folder:
@@ -367,8 +367,8 @@ def import_rows(
         conventions: As for `import_tracks`; columns that are not of these are left aside.
 
     Raises:
-        InputError: As `import_tracks`; or the first time was to become 0, which tracks of the same
-            session would not know of.
+        InputError: As `import_tracks`; or `from_zero` was given, which would not match the tracks
+            of the same session.
     """
     one_of(what, HAPPENINGS, source="import", place="as", what="kind of recording")
     path = Path(path)

@@ -55,17 +55,17 @@ def level_from_mesh(
 ) -> LevelData:
     r"""Walls from the objects of a glTF or OBJ file.
 
-    Each object is cut half way between every two heights. What a cut shows becomes a wall between
-    these heights, or as far as the object reaches; outlines that are the same on top of one
-    another become one wall. Floors lie on a cut or between none, so they do not show.
+    Each object is cut half way between every two heights. A section becomes a wall between these
+    heights, or as far as the object reaches; equal outlines on top of each other become one wall.
+    Floors do not appear in a section.
 
     Args:
         path: A .glb, .gltf or .obj.
         up: The axis that points up there, `x`, `y` or `z`.
-        mirror: Whether y is turned round, for meshes of left-handed axes.
+        mirror: Whether y is reversed, for meshes with left-handed axes.
         length: Metres in one of its units.
         cuts: Heights, rising, 2 to 64, m.
-        doors: Names of objects that are doors, with * for any letters: each becomes a wall with
+        doors: Names of objects that are doors, with * as a wildcard: each becomes a wall with
             `door` true, its outline in plan, from its lowest to its highest point.
 
     Raises:
@@ -110,7 +110,7 @@ def level_from_mesh(
 def unused(name: str, used: dict[str, int]) -> str:
     """The name, or with the next number with which it was not used yet.
 
-    `used` tells how often each was asked for, and is kept.
+    `used` counts how often each was requested.
     """
     number = used.get(name, 0) + 1
     found = name if number == 1 else f"{name} {number}"
@@ -276,9 +276,9 @@ def _alike(one: BaseGeometry, other: BaseGeometry) -> bool:
 def section(triangles: NDArray[np.float64], z: float) -> BaseGeometry | None:
     """A horizontal section through triangles: areas where it closes, else lines.
 
-    What the cut lines enclose is inside if they go round it, by the sides that triangles turn
-    outwards, or an odd number of them lies on the way out. So boxes that touch or overlap are one
-    area, a courtyard is none, and a mesh whose triangles are turned anyhow is understood as well.
+    A point is inside if the section lines surround it, by the outward sides of triangles, or an odd
+    number of them is on the way out. So boxes that touch or overlap are one area, a courtyard is
+    not, and meshes with inconsistent triangles work as well.
     """
     segments = np.array(list(_segments(triangles, z))).reshape(-1, 2, 2)
     if not len(segments):

@@ -301,7 +301,7 @@ Sided = dict[Annotated[str, AfterValidator(_a_side)], Attribute]
 class Effects(Model):
     """What comes of a transition, of entering a state, or of catching somebody.
 
-    All of it holds from the next tick on. The target is the focus, or whoever was caught.
+    They take effect at the next tick. The target is the focus, or whoever was caught.
     """
 
     set: Sided = Field(default={}, description="Attributes to set, own.NAME or target.NAME.")

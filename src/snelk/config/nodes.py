@@ -111,7 +111,7 @@ class Node:
         value: Of a number.
         dimension: Of a number; `PURE` of a truth.
         truth: Whether it is true or false, and no number.
-        start, end: Where it stands in the text.
+        start, end: Its place in the text.
     """
 
     kind: str

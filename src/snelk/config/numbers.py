@@ -24,13 +24,13 @@ class Number:
 
     Attributes:
         key: Its key path, as for `--set`.
-        value: What it is now.
+        value: Its current value.
         unit: Empty for one without.
         low, high: The least and the most that is allowed; None without a limit.
         open_low: Whether it has to be above the least.
         whole: Whether it has to be a whole number.
-        least, most, step: Of a slider: a range around what it is now, and a sensible step.
-        text: What it means.
+        least, most, step: Of a slider: a range around the current value, and a sensible step.
+        text: Its meaning.
     """
 
     key: str
@@ -55,7 +55,7 @@ class Curve:
         points: As they are now.
         x, y: What its axes are, with units.
         far: How far the axis of x goes, at least.
-        text: What it means.
+        text: Its meaning.
     """
 
     key: str

@@ -31,9 +31,9 @@ def level_from_outlines(
 ) -> LevelData:
     """A level from any GeoJSON on a plane.
 
-    A feature keeps its `kind` if it has one that Snelk knows, and with it its properties of the
-    same names; all others become of the kind given, points spots. A wall without a `top` or a
-    `height` gets the one given. Names are made where there are none, and made different.
+    A feature with a valid `kind` keeps it, and its properties. All others get the given kind;
+    points become spots. A wall without a `top` or a `height` gets the given one. Missing names are
+    made up, and all names are made unique.
 
     Args:
         path: A GeoJSON FeatureCollection.

@@ -1,7 +1,7 @@
 """The recorded input of a live game: a JSON Lines file that a scenario can name.
 
-The first line says what the file is; each line after it is one tick: who is where from then on,
-and the noises and effects that came with it. A line that the game was killed in does not count.
+The first line identifies the file; each line after it is one tick: changed poses, noises and
+effects. An incomplete last line is ignored.
 """
 
 from __future__ import annotations
@@ -77,9 +77,9 @@ class Played:
     Attributes:
         source: The file.
         end: Its last tick, s.
-        tracks: Where everybody is whom the game placed, at each tick.
-        noises: By time, in s, what it made.
-        effects: By time, in s, what it did.
+        tracks: The poses that the game set, at each tick.
+        noises: Its noises, by time in s.
+        effects: Its effects, by time in s.
     """
 
     source: str

@@ -78,7 +78,7 @@ def player_problems(setup: Setup, draft: Draft, level: LevelData) -> Iterator[Pr
 def with_players(setup: Setup, recorded: Recorded) -> Setup:
     """The same scenario, with players starting at their position or the start of their track.
 
-    What was recorded of a player is left out: its noises, and what it threw.
+    Recorded noises and throws of a player are left out.
     """
     names = players_of(setup)
     if not names:

@@ -86,7 +86,7 @@ def end_of(clock: Clock, tracks: Mapping[str, TrackData]) -> float:
 class NoiseData:
     """Noises in order of time: arrays of (noises,), metres and seconds.
 
-    A `reach` of NaN is that of the noise's kind; `by` is empty where nobody made it.
+    A `reach` of NaN is that of the noise's kind; `by` is empty for nobody.
     """
 
     t: NDArray[np.float64]

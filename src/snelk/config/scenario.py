@@ -59,10 +59,10 @@ class Scenario:
         noises: The noises, in the order of time.
         throws: The things thrown, in the order of time.
         changes: The doors and lights that files say changed, in the order of time.
-        played: What a live game put in, where the scenario is one that was kept.
-        overrides: What was changed by the caller, as `{key path: value}`.
+        played: The input of a live game, if the scenario is its record.
+        overrides: The caller's overrides, as `{key path: value}`.
         strangers: Ids that the track files hold but the cast does not.
-        recorded: What was recorded, also of those that are simulated players instead.
+        recorded: All recordings, also of characters that are simulated players.
     """
 
     source: str

@@ -1,7 +1,7 @@
 """The grammar of conditions, and the parser that Lark makes from it.
 
-Making it takes longer than all its work, so `setup.py` does that once and keeps it beside this
-module. What is kept is taken only if it was made of this very grammar, by this Lark and Python.
+Making it takes longer than using it, so `setup.py` makes it once and stores it beside this module.
+It is used only if grammar, Lark and Python are the same.
 """
 
 from __future__ import annotations

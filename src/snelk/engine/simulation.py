@@ -109,12 +109,12 @@ class Simulation:
 
     Args:
         scenario: What to replay: its TOML file, or what `load` returned.
-        variants: For each variant the numbers it changes, by key path; they may differ in
-            anything but who is in the cast, who of them are agents, and the clock.
+        variants: The overrides of each variant, by key path; variants can differ in anything but
+            the cast, who of them are agents, and the clock.
         setups: Those numbers themselves, in place of `variants`.
         pushed: Whether a game says at each tick where those are who have tracks or stand, in
             `given`, instead of the tracks.
-        logged: Whether all is worked out that tables show; else only what decides what happens.
+        logged: Whether everything for tables is computed; else only what decides what happens.
 
     Attributes:
         given: Where they are: (tick or 1, variant or 1, character).
@@ -125,13 +125,13 @@ class Simulation:
         limits: The limits of everybody's cones from now on.
         light: (variant, character) light on everybody at the last computed tick, 0 to 1.
         surroundings: The place everybody is in; overwritten by the next tick.
-        listening: What everybody hears, and what waits to be heard.
-        sharing: What everybody tells, and what is on its way.
-        sight: What everybody's last look came to; overwritten by the next tick.
-        contacts: What touch, the zone sense and smell came to; overwritten by the next tick.
+        listening: What all agents hear, and noises still to be heard.
+        sharing: The telling of all agents, and messages on their way.
+        sight: The results of all last looks; overwritten by the next tick.
+        contacts: The results of touch, the zone sense and smell; overwritten by the next tick.
         trails: Where everybody went, as long as any nose minds it.
         meters: Everybody's meter for everybody; overwritten by the next tick.
-        beliefs: What everybody believes of everybody; overwritten by the next tick.
+        beliefs: The beliefs of all about all; overwritten by the next tick.
         laid_beliefs: The same as compiled loops read it.
         memory_numbers: The numbers of everybody's memory.
         world: Everybody's alert states, activities and bodies.
@@ -511,7 +511,7 @@ class Simulation:
     def advance(self, until: int) -> None:
         """Compute all ticks before an index, or until the run is over.
 
-        What happened is told of the last of them only.
+        Events are those of the last tick only.
         """
         world, at = self.world, self._at
         at[ACTIVE], at[PREPARES], at[PACES] = world.active, world.prepares, world.has_speeds

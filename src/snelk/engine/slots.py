@@ -52,7 +52,7 @@ class Slots:
     def renew(self, v: int, j: int, tick: int) -> None:
         """Set back all that a character knows and does, and all that others have of it.
 
-        What was on its way to it, or told of it, does not come any more.
+        Messages to it or about it no longer arrive.
         """
         world, a = self._keepers.world, self._keepers.world.agent_of(j)
         characters = len(world.names)

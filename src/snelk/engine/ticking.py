@@ -1,8 +1,8 @@
 """Many ticks in one call, as far as loops can do it; compiled, see `snelk.level.columns`.
 
-A tick goes through its phases in order. Where something has to be done in Python, such as what
-comes of a transition, the loops return what that is, and go on with the phase after it when they
-are called again. So a tick in which nothing happens costs no Python at all.
+A tick runs its phases in order. When something has to be done in Python, such as the effects of a
+transition, the loops return what that is, and continue with the next phase when called again. So a
+tick in which nothing happens uses no Python at all.
 """
 
 from __future__ import annotations

@@ -383,8 +383,8 @@ def _boxes_met(
 ) -> int:
     """Which parts of a node a ray may meet before its end, a bit for each; in 32 bits.
 
-    Boxes are larger than what is in them, and what comes out for the end of each is made larger, by
-    more than all of this can err (Ize 2013, "Robust BVH ray traversal").
+    Boxes, and the computed end of each, are enlarged by more than the largest possible error (Ize
+    2013, "Robust BVH ray traversal").
     """
     met = 0
     for n in range(8):  # `WIDE`; with a number that is known four parts are worked out at once

@@ -71,7 +71,7 @@ class Level:
     def of(cls, data: LevelData) -> Level:
         """The level of these features; as long as they are in use, one and the same.
 
-        So its grids and ways are worked out once for all runs of a scenario.
+        So its grids and paths are computed once for all runs of a scenario.
         """
         if "level" not in data.derived:
             data.derived["level"] = cls(data)
@@ -271,11 +271,11 @@ class Level:
     ) -> Ways:
         """The paths on foot; computed when first needed.
 
-        `clearance` is what the middle of a body keeps from walls, m; `within` names a zone that
-        is not left; `bounds` is the smallest x, y and largest x, y of what the ground has to
-        hold, the level's if None, m; `z` is the height of ground without floors, m; `who` are the
-        names that who walks goes by, for links that not everybody may take; `opened` are the doors
-        that are not in the way, by number; `by_links` tells whether links are taken.
+        `clearance` is the distance that the centre of a body keeps from walls, m; `within` names a
+        zone that is not left; `bounds` is the smallest x, y and largest x, y of the ground, the
+        level's if None, m; `z` is the height of ground without floors, m; `who` are the names of
+        the walker, for links with `who`; `opened` are doors that are open, by number; `by_links` is
+        whether links are used.
         """
         may = tuple(n for n in self.links_for(who) if by_links and self.link_doors[n] <= opened)
         if self.data.floors:

@@ -114,8 +114,7 @@ def _alike(
 ) -> Iterator[tuple[BaseGeometry, float, float]]:
     """Sections outside the free area, with the heights at which they stop feet, without duplicates.
 
-    A shape reaches no further than the cuts that show it, so that nobody on another floor is
-    stopped by what is not there.
+    A shape reaches no further than its sections, so that it stops nobody on another floor.
     """
     before: tuple[BaseGeometry, float, float] | None = None
     for cut, above in zip(cuts, FEET_AND_HEAD, strict=True):

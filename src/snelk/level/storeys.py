@@ -1,9 +1,8 @@
 """How floors are connected: which can be walked to from which, and where they end.
 
-In plan the outlines of all floors cut the ground into faces, over each of which several floors may
-lie. Of a floor those faces are walked on where no other one is so little above it that nobody
-could stand between. Two floors hang together along an edge of a face if there they are within a
-step of each other.
+In plan the outlines of all floors divide the ground into faces, with one or more floors above each.
+A face of a floor can be walked on if no other floor is too close above it. Two floors are connected
+along an edge of a face if they are within a step of each other there.
 """
 
 from __future__ import annotations

@@ -1,6 +1,6 @@
 """Paths on foot, one at a time; compiled, see `snelk.level.columns`.
 
-What a shortest way is, and which corners it turns at, is told in `snelk.level.ways`.
+`snelk.level.ways` describes shortest paths and the corners they turn at.
 """
 
 from __future__ import annotations
@@ -73,7 +73,7 @@ def can_walk(
     Args:
         grid: What is in the way.
         scratch: Of the grid.
-        joins: How floors hang together.
+        joins: How floors are connected.
         start: (lines, 2) where they begin, m.
         end: (lines, 2) where they end, m.
         sheets: (lines, 2) the floors that both are on.
@@ -381,10 +381,10 @@ def _next_seam(
 ) -> tuple[float, float, int]:
     """Where a line leaves a floor for another one, as a share of it, and which: -1 for nowhere.
 
-    The line is thought moved to its left by less than any number: so it meets no corner and runs
-    along no seam, but passes both on one side, whichever floor one asks for. Seams that it crosses
-    at one place it crosses in the order in which they lie around that; `turn` tells how far round
-    it is already, from minus to plus infinity, and so does what is returned.
+    The line is treated as if moved to its left by an infinitely small distance. So it meets no
+    corner and runs along no seam, but passes both on one side, for every floor. Seams that it
+    crosses at one point are crossed in their order around that point; `turn` is the position in
+    that order, from minus to plus infinity, and so is the returned value.
     """
     best, best_turn, leads = 1.0, INF, -1
     near = SAME / max(hypot(dx, dy), SAME)

@@ -2,10 +2,10 @@
 
 Walls are grown by the clearance that a body needs, after which the body is a point (Lozano-Pérez
 and Wesley 1979, "An algorithm for planning collision-free paths among polyhedral obstacles"). A
-shortest way then turns only at the outward corners of what is grown; which of them see each other
-is worked out once; the ways between them are found by Dijkstra's algorithm, and kept. Of large
-levels SciPy finds them. For small ones it takes longer to load than all of a run, so that a
-compiled loop does.
+shortest path then turns only at convex corners of the grown walls. Which of them see each other is
+computed once; Dijkstra's algorithm finds the paths between them, and they are kept. For large
+levels SciPy is used. For small ones it takes longer to load than a whole run, so a compiled loop is
+used.
 """
 
 from __future__ import annotations
@@ -112,8 +112,9 @@ class Ways:
         walls: Outlines of the walls that nobody walks through; a polygon is filled.
         clearance: Least distance from the middle of the body to a wall, m.
         within: A territory that is not left; anywhere if None. With floors, one for each.
-        storeys: The floors of the level, and how they hang together; None without any. Then
-            `walls` are those that stop somebody on each floor, by floor, and places have heights.
+        storeys: The floors of the level and how they are connected; None without floors. With
+            floors, `walls` are those that block on each floor, by floor, and positions have
+            heights.
         links: The links of the level, on one with floors; None for no links.
         may: Which of them may be taken, by number.
 

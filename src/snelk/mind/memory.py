@@ -1,7 +1,7 @@
 """Memory: what an agent believes about a target's position; see docs/calculations.md.
 
-A belief has a place, a source and an age. Whoever senses a target by sight, touch or the zone
-sense knows where it is; after that the belief is what is left of it, unless something newer comes.
+A belief has a position, a source and an age. An agent that senses a target by sight, touch or the
+zone sense knows its position; after that the belief remains, unless something newer arrives.
 """
 
 from __future__ import annotations

@@ -2,7 +2,7 @@
 
 A step puts a number on the stack, or works on what lies on top of it: `meter >= 0.6 and seen` is
 *signal meter, 0.6, >=, signal seen, and*. Truths are 1 and 0; words are numbers that only stand
-for equality. What is no signal, such as a call, stands in a row of a table.
+for equality. Anything else, such as a call, is in a row of a table.
 """
 
 from __future__ import annotations

@@ -44,9 +44,9 @@ def _beside(grid: NDArray[np.intp], other: NDArray[np.intp]) -> list[NDArray[np.
 class Likelihood:
     """Where a target may be: shares of a whole over cells of walkable ground.
 
-    What a cell holds spreads to its neighbours once in the time in which the target could walk
-    from one cell to the next, in equal shares to each and to itself. So nothing gets farther than
-    the target could. What is looked at and found empty is taken out.
+    Every time the target could have walked one cell, the content of each cell is shared equally
+    among itself and its neighbours. So nothing spreads faster than the target. Cells seen empty are
+    emptied.
 
     Args:
         ways: The ground of the searcher.

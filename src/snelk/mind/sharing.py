@@ -57,9 +57,10 @@ NEVER = 2**62
 class Sharing:
     """The telling of all agents, and messages on their way.
 
-    A voice is a noise: it carries through walls that muffle and on foot around them, to those
-    with ears, whomever they listen to otherwise. What an agent senses or hears itself is told, and
-    what it was told by those that pass it on, once; only of targets that the listener notices.
+    A voice is a noise: it carries through walls that muffle and around them on foot, to all with
+        ears, no matter whom they otherwise listen for. An agent tells what it senses or hears
+        itself; with `passes_on` also what it was told, once. Listeners learn only about targets
+        they notice.
 
     Args:
         setups: The numbers of each variant.

@@ -39,8 +39,8 @@ class Packer:
 
         Args:
             name: Under which the page finds it.
-            values: Any shape. What is NaN becomes what stands before it: the page has to know
-                from elsewhere that nothing is there.
+            values: Any shape. NaN becomes the value before it; the page has to know from elsewhere
+                that there is none.
             parts: How many parts a unit is cut into: 1000 keeps mm of m.
             shown: How many parts of a unit the page shows, if fewer: then rounding what is kept
                 gives what rounding the number itself gives.

@@ -80,9 +80,9 @@ class MapArtists(Drawing):
         axes: Where it was drawn.
         cones: Per (agent, cone): the filled region in view, and the outline of the hold limits.
         rays: Per (agent, target): the reason drawn, and the line.
-        ghosts: Per (agent, target) that is not in view: the mark where it is believed to be, or
-            without a memory where it was last seen.
-        ghost_places: Per (agent, target): that place, x and y in m, and what is said of it.
+        ghosts: Per (agent, target) out of view: the mark at its believed position, or without a
+            memory where it was last seen.
+        ghost_places: Per (agent, target): that position, x and y in m, and its label.
         uncertainties: Per (agent, target): the circle of the belief's uncertainty.
         bodies: Per character: its mark.
         lamps: Per bearer: its light, from the reach inwards.
@@ -90,7 +90,7 @@ class MapArtists(Drawing):
         noises: Per number in the table `noises`: what was drawn of it.
         reaches: Per (agent, `touch`, `catch` or `arrive`): the circle within which it is so.
         territories: Per agent that is bound to one: its edge.
-        ways: Per agent: all that it has walked, where that was asked for.
+        ways: Per agent: its whole path, if requested.
         searches: Per agent that searches: its points and likelihoods.
         throws: The arcs of things in flight.
         scent: Trails, noses and the wind.

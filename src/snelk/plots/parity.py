@@ -52,7 +52,7 @@ class ParityArtists(Drawing):
 
     Attributes:
         axes: Where it was drawn.
-        lanes: What each lane tells of, from the top: agent, target and sense; or agent, "" and
+        lanes: The subject of each lane, from the top: agent, target and sense; or agent, "" and
             `state`.
         left_out: How many lanes there was no room for; those that agree best.
         game, snelk: Per lane the stretches that each has it sensed, from when to when in s.

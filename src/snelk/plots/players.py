@@ -49,7 +49,7 @@ class PlayersArtists(Drawing):
         warned: Where players were warned first.
         late: Where it was too late.
         bars: The bars by outcome, from the least care to the most.
-        named: Who often notices players, where it mostly does.
+        named: Agents that often notice players, where they mostly do.
     """
 
     axes: list[Axes]

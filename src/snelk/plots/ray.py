@@ -51,8 +51,8 @@ class RayArtists(Drawing):
 def plot_ray(run: Run, agent: str, target: str, *, at: float, ax: Axes | None = None) -> RayArtists:
     """Draw from the side what stands between the eye of an agent and a target, and how high.
 
-    The cut goes through the middle of both. Rays go to each point of the body that is looked for:
-    whole where they pass, dimmed where walls let a share pass, and up to what stops them.
+    The section goes through the centres of both. Rays go to each point of the body: solid where
+    they pass, faint where walls let a share pass, and up to whatever stops them.
 
     Args:
         run: The run.

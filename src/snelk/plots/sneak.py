@@ -60,7 +60,7 @@ def plot_sneak(
 
     Args:
         found: What `sneak` returned.
-        which: Of which passage the meters are shown, from 1; the last, least noticed one if None.
+        which: The passage whose meters are shown, from 1; the last, least noticed one if None.
         floor: Of a level with floors the one to show in full; all if None.
         ax: What it takes the place of; a new figure of 1280 x 800 pixels if absent.
 

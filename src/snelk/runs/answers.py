@@ -21,7 +21,7 @@ class Gate:
             gates without a number.
         rule: How the value must compare with the limit: `<=`, `>=` or `>`.
         key: The key of the limit in the cone, as written in the file.
-        scale: What one unit of that key is worth in the limit: 0.5 for a whole angle.
+        scale: The factor from that key to the limit: 0.5 for a whole angle.
         text: What was found, in words.
     """
 
@@ -47,8 +47,8 @@ class Counterfactual:
         comparison: `>=`, `<=`, `<` or `>`; empty where it is not a number.
         now: The value in this run.
         text: The change in words, with the number rounded to the safe side.
-        settable: The change as `KEY=VALUE` for `--set`, with the other limit of the same kind
-            where that has to follow; empty if it is in the level.
+        settable: The change as `KEY=VALUE` for `--set`, with the other limit of the pair if that
+            has to change as well; empty if it is in the level.
     """
 
     key: str
@@ -142,7 +142,7 @@ class Answer:
     """Why an agent did or did not see, hear or feel a target at one tick.
 
     Attributes:
-        agent, target, t: Who, whom, and the time of the tick, s.
+        agent, target, t: The agent, the target, and the time of the tick, s.
         in_view: Whether any cone had it in view.
         headline: The answer in one line.
         cones: The result of each cone.

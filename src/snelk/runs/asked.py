@@ -209,11 +209,11 @@ class Part:
 
     Attributes:
         text: Its text, as written.
-        true: What it came to.
+        true: Its value.
         kind: `or`, `xor`, `and`, `not`, or `leaf`.
-        found: What a leaf compares, with values and units: `lost_for 2.1 s`; empty if nothing.
-        missing: What a leaf that is false lacks, in words; empty if nothing can be said.
-        parts: What it consists of.
+        found: The values that are compared, with units: `lost_for 2.1 s`; empty if none.
+        missing: What a false part lacks, in words; empty if unknown.
+        parts: Its parts.
     """
 
     text: str

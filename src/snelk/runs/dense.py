@@ -1,8 +1,7 @@
 """Tables of pairs at every tick, also where repeated rows were left out.
 
-A table has no rows of an agent and a target that its senses never notice, and none that would only
-repeat from afar what the row before said (docs/tables.md). What they would have held is put
-together again here, and nowhere else.
+A table has no rows of an agent and a target that its senses never notice, and no repeated rows in
+large casts (docs/tables.md). They are rebuilt here, and nowhere else.
 """
 
 from __future__ import annotations

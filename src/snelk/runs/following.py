@@ -116,10 +116,10 @@ class GrowingRecord:
     def lines(self, most: int) -> Iterator[Line]:
         """The complete new lines, up to a number of bytes.
 
-        Who does not take all of them gets the rest the next time.
+        Lines that are not taken come again the next time.
 
         Raises:
-            ChangedRecordError: The game went back to where it was saved: begin anew.
+            ChangedRecordError: The game restored a saved game: start again.
             InputError: A line is broken, or it cannot be read.
         """
         try:

@@ -28,7 +28,7 @@ class TransitionAnswer:
 
     Attributes:
         name, to: The transition, and where it leads.
-        condition: Its condition as a tree, each part with what it came to.
+        condition: Its condition as a tree, each part with its value.
         held, needs: How long the condition has been true, and how long it must be, s.
         reaction: Its reaction time, s.
         reacted: For how long the agent had been reacting to it, s; None if it was not.

@@ -97,9 +97,10 @@ class _Asked(NamedTuple):
 class Live:
     """A scenario that a game steps in its own loop.
 
-    Who has a track in the scenario, and everybody in `pushed`, is moved by the game: absent until
-    it is pushed first, and then where it was pushed last. Who stands may be pushed as well. All
-    others with a ladder and `movement` are moved by Snelk; the game reads where to with `pose`.
+    Characters with a track in the scenario, and those in `pushed`, are moved by the game: absent
+        until the first push, then where they were last pushed. Standing characters can be pushed as
+        well. All others with a ladder and `movement` are moved by Snelk; the game reads their
+        position with `pose`.
     Everything else is as in a run: the same input gives the same events, to the last digit.
 
     Args:
@@ -291,7 +292,7 @@ class Live:
         """Do something to a character at the next tick, such as a hit; it holds from then on.
 
         Args:
-            of: To whom.
+            of: The character.
             set: Attributes that get a value.
             add: Attributes that grow by so much, or shrink if below 0.
             removes: Whether it is taken out for good.
@@ -323,9 +324,9 @@ class Live:
     ) -> str:
         """Spawn an absent character, at the next tick.
 
-        It senses, remembers and does nothing of what was before, has its first attributes and is
-        in its first state; nobody knows anything of it. Its chance goes on, so that two lives
-        are no twins. Who is moved by the game has to be pushed as well.
+        It has no memory, its first attributes and its first state, and nobody knows of it. Its
+        random streams continue, so that two lives differ. A character that is moved by the game has
+        to be pushed as well.
 
         Args:
             name: Who: `absent` in the cast, taken out before, or spare.
@@ -493,7 +494,7 @@ class Live:
             to: `open` or `shut`, `lit` or `dark`.
 
         Raises:
-            InputError: There is no such door or light, or it cannot become that.
+            InputError: The door or light is unknown, or cannot have that state.
         """
         one_of(to, ("open", "shut", "lit", "dark"), source="change", place="to", what="state")
         level, lights = self._simulation.level, self._simulation.setups[0].lights
@@ -634,8 +635,7 @@ class Live:
 
         Args:
             agent: Whose cones.
-            height: How high what is looked for is above the ground of the agent, m; as high as
-                its eyes if None.
+            height: Height of the points looked for above the agent's ground, m; eye height if None.
 
         Returns:
             The area in plan, m², empty while it is not there or sees nothing; and its height, m.
@@ -666,12 +666,11 @@ class Live:
         """The shortest path on foot for a character, with doors as they are now.
 
         Args:
-            who: Its body, its territory, and what it may take and open.
+            who: The character, for its body, territory, links and doors.
             start: (x, y, z), m.
             goal: (x, y, z), m.
 
-        Returns:
-            Where it turns, and how long it is; None if there is no way.
+        Returns: Its turning points and length; None if there is no path.
 
         Raises:
             InputError: Nobody has that name, or a number is out of range.
@@ -706,7 +705,7 @@ class Live:
     def why(self, agent: str, target: str) -> Answer:
         """Why an agent does or does not see a target at the last tick, gate by gate.
 
-        What was before the last seconds, `remembers`, is not known; a record knows all.
+        Only the last `remembers` seconds are known; a record has everything.
 
         Raises:
             InputError: There is no such agent or target, or no tick has been computed yet.
@@ -784,8 +783,8 @@ class Live:
     def restore(self, saved: bytes | str | Path, *, record: str | Path | None = None) -> None:
         """Go on from where something was saved, as if nothing had been since.
 
-        What happens from there on is the same, to the last digit, for the same input. What is
-        kept in a record since then is taken out of it.
+        With the same input, the game continues the same, to the last digit. A record is cut back to
+        that moment.
 
         Args:
             saved: What `save` returned, or the file it wrote.
@@ -793,8 +792,8 @@ class Live:
                 process.
 
         Raises:
-            InputError: It is nothing that was saved, is of another scenario, other `pushed` or
-                another Snelk, or what is kept is not what was played before it was saved.
+            InputError: It is not a saved game, is of another scenario, `pushed` or version, or the
+                record does not contain what was played before it was saved.
         """
         source = "restore" if isinstance(saved, bytes) else str(saved)
         content = saved if isinstance(saved, bytes) else read_bytes(Path(saved))

@@ -89,8 +89,8 @@ def every_look(run: Record, agent: str, ticks: NDArray[np.intp]) -> Sight:
 
     The variant axis is that of ticks, and the one agent is number 0.
 
-    What was in view at the look before, and so which gate failed first, is not known here: that
-    is in the table `sight`.
+    What was in view at the previous look, and so which gate failed first, is not known here; the
+    table `sight` has it.
     """
     count, variants = len(run.names), len(ticks)
     poses = run.rows("poses")

@@ -66,10 +66,9 @@ def quick_parts(
     Args:
         simulation: At its beginning.
         pairs: Of whom is told.
-        first_until: At this time, s, it is told what there is so far, before it goes on.
+        first_until: The time, s, at which a first part is yielded.
 
-    Yields:
-        What there is so far, if that is before the end; and all of it. The arrays are the same.
+    Yields: The first part, if it is before the end, and then the whole. The arrays are the same.
     """
     world, ticks = simulation.world, len(simulation.times)
     sight, beliefs, contacts = simulation.sight, simulation.beliefs, simulation.contacts

@@ -21,8 +21,8 @@ class Readout(NamedTuple):
     Arrays of (character,): `present`; `x`, `y`, `z` in m; `heading_deg` counter-clockwise from
     +x, -180 to below 180; `posture`, a word. Of (agent,): `state`, a word, empty without a
     ladder; `focus`, the number of the character it acts on, -1 for nobody. Of
-    (agent, character): `in_view` at its last look; `meter`, 0 to 1; `believed`, where it has
-    it in mind, (agent, character, 3) in m, NaN without a belief; `age` of that, s;
+    (agent, character): `in_view` at its last look; `meter`, 0 to 1; `believed`, the believed
+    position, (agent, character, 3) in m, NaN without a belief; `age` of that, s;
     `uncertainty`, m; `source`, a word, empty without a belief. They are copies.
     """
 

@@ -1,6 +1,6 @@
 """Rows of a table as NumPy columns, for quick answers.
 
-A DataFrame is what a user wants of a table, but loading pandas takes longer than most answers.
+Users want DataFrames, but loading pandas takes longer than most answers.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """Saving a live game and restoring it, in memory or in a file.
 
-What never changes is not kept: the scenario, its level, and the ways over that. Arrays that lie in
-the same memory do so again afterwards. What is read is data of Snelk's own kinds and nothing else.
+Constant data is not saved: the scenario, its level, and its paths. Arrays that share memory share
+    it again afterwards. Only data of Snelk's own types is read.
 """
 
 from __future__ import annotations

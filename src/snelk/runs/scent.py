@@ -61,7 +61,7 @@ class Scent:
 def trail_at(run: Record, target: str, tick: int) -> tuple[Trails, AirNumbers] | None:
     """A character's trail at a tick with all that has faded, and the air; None if not known.
 
-    It is known where the run tells where everybody was from its beginning.
+    It is known if the run has all poses from its start.
     """
     if run.first_tick > 0:
         return None

@@ -52,8 +52,8 @@ class Span:
         cones: The cones that had the target in view.
         wall: The wall in the way, if that was the reason.
         sense: `sight`, `hearing`, `touch`, `zone` or `smell`.
-        what: What was heard or not, or the zone.
-        noises: How many noises the stretch is of; 0 where it is not of hearing.
+        what: The noise, heard or not, or the zone.
+        noises: Number of noises in the stretch; 0 if it is not about hearing.
         strength: The strongest of those heard; None where none was.
         nearest, farthest: Least and largest distance in the stretch, m; None while absent.
     """

@@ -1,7 +1,7 @@
 """The senses and their gates: their names, and the texts for a target that one stops.
 
-This is their one home: tables, events, answers, stretches, figures and the page take the names,
-the order, the words, the units, what is held against which limit, and the colours from here. What
+Tables, events, answers, stretches, figures and the page take names, order, texts, units, limits and
+colours from here, and nowhere else. What
 a gate asks is in the loop of its sense: `snelk.senses.seeing`, `listening` and `feeling`.
 """
 

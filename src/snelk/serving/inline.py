@@ -26,7 +26,7 @@ class Tuning:
     """A workbench served by another process, until it is stopped or no longer referenced.
 
     Attributes:
-        address: Where it is: for this machine only, and for who knows the address.
+        address: Its address, usable on this machine only, by anybody who knows it.
         height: How tall it is in a notebook, px.
     """
 
@@ -51,7 +51,7 @@ def tune(
     Args:
         scenario: Its TOML file, or what `load` returned: numbers are written into its files only
             when one says so.
-        overrides: Numbers that are otherwise from the beginning, by key path.
+        overrides: Numbers overridden from the start, by key path.
         port: Of this machine; any free one if 0.
         height: How tall the page is, px.
 

@@ -66,8 +66,8 @@ class Talk:
     """One game, and all that clients say to it.
 
     Args:
-        scenario: What is played; or several by their names, of which a hello chooses.
-        token: What a client has to know; anybody may talk if it is empty.
+        scenario: The scenario; or several by name, from which a hello chooses.
+        token: The token that a client needs; none if empty.
         record: A folder to keep the game in; a second game of the same process goes into one
             beside it.
         saves: A folder for saved games; in memory if None.

@@ -56,7 +56,7 @@ class Bench:
         workbench: The scenario.
 
     Attributes:
-        version: How often the files were read anew.
+        version: How often the files were read again.
         outdated: Whether an editor has changed one of them since.
         lock: Held while something is worked out here.
     """
@@ -407,7 +407,7 @@ def bench_of(path: str, overrides: dict[str, Any], stamps: object) -> Workbench:
 
     Args:
         path: The scenario's file.
-        overrides: Numbers that are otherwise from the beginning.
+        overrides: Numbers overridden from the start.
         stamps: Of its files: with others it is read anew.
 
     Raises:

@@ -63,8 +63,8 @@ def in_batches(
 
     Args:
         work: A function of a module.
-        job: What is the same for all tasks; every process unpacks it once.
-        tasks: What is not.
+        job: Data that all tasks share; every process unpacks it once.
+        tasks: The data of each task.
         jobs: How many processes; with one it is done here, in order.
         cluster: The address of a Dask scheduler, whose workers are used instead.
     """

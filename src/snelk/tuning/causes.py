@@ -35,9 +35,9 @@ class Mismatch:
     """A stretch in which the game and Snelk disagree about one pair.
 
     Attributes:
-        agent, target, sense: Of whom.
+        agent, target, sense: The pair and sense.
         start, end: Its first and last tick, s.
-        senses: `game` or `snelk`: who has it sensed there.
+        senses: `game` or `snelk`: which of them senses the target there.
         reason: Snelk's reason in the middle of the stretch.
         gate: The gate that decides there; empty if it is in view.
         margin: By how much, in the gate's unit; None without a number.
@@ -61,7 +61,8 @@ class Cause:
     """Mismatches that one number explains, or that share a gate and no number explains.
 
     Attributes:
-        profile, gate, senses: Whose they are mostly, by which gate, and who has it sensed.
+        profile, gate, senses: Their most common profile and gate, and which of the two senses the
+            target.
         mismatches: How many there are of these.
         explains: How many mismatches, of whatever kind, the number explains.
         change: That number, as `KEY=VALUE`; some where limits follow each other; empty for none.

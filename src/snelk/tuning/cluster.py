@@ -1,7 +1,7 @@
 """Many machines: workers of a Dask cluster instead of local processes.
 
-What is sent are functions of Snelk by their names and plain data; every worker needs the same
-version of Snelk. A batch whose worker dies is sent again, to another.
+Only names of Snelk's functions and plain data are sent; every worker needs the same version of
+Snelk. If a worker dies, its batch is sent to another.
 """
 
 from __future__ import annotations

@@ -45,7 +45,7 @@ class FirstDifference:
         agent: Whose.
         t: When, s.
         kind: In what, one of `ASPECTS`.
-        target: About whom; empty for alert states and poses.
+        target: The target; empty for alert states and poses.
         a, b: How it was on either side, and why, in words.
     """
 
@@ -63,7 +63,7 @@ class EventPair:
 
     Attributes:
         status: `same`, `moved` in time, `only a` or `only b`.
-        t_a, t_b: When, s; None where it is not.
+        t_a, t_b: Its times, s; None if it is missing.
         kind, agent, target: Of the event.
         text: In words, as on side A if it is there.
     """

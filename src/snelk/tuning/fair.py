@@ -72,7 +72,7 @@ class Fairness:
         pace, speed: Its pace on the way to cover, and the speed of that pace, m/s.
         hold: How long cover has to stay out of view, s.
         x, y, z: (places,) the places, m.
-        times: (moments,) when a stand-in came to be there, s.
+        times: (moments,) when stand-ins were placed, s.
         warned: (moments, places) seconds from then until the first sign; NaN if there is none.
         lost: (moments, places) seconds until it is too late; NaN if it never is.
         by: (moments, places) index of the agent with that meter; -1 for none.
@@ -235,10 +235,10 @@ def fairness(
         target: Who it is about; as for `coverage`.
         agents: Who watches; all that notice the target if None.
         ignore: Who of them does not count.
-        stance: How the target is where it is noticed, as for `coverage`.
+        stance: The stance of the target, as for `coverage`.
         cell: Distance between places, m; such that there are about 800 if None, with `signs` 200.
         every: Time between two moments tried, s.
-        within: For so long it is watched, s.
+        within: How long each is watched, s.
         sign: The meter at which a player is warned, 0 to below `late`; or the name of a threshold
             of the agents' meters. An agent without such a threshold, or without a meter, gives no
             sign before it is too late.
@@ -250,7 +250,7 @@ def fairness(
         pace: How it goes for cover: `creeping`, `walking` or `running`.
         hold: For how long cover has to be out of everybody's view, s.
         jobs: How many processes work at it where everybody reacts.
-        progress: Called with what is done and what there is in all.
+        progress: Called with the work done and the total.
 
     Raises:
         InputError: A name or a number is wrong, or nobody notices the target.

@@ -4,8 +4,8 @@ Expectations come first, always: numbers that meet all of them are better than a
 wishes count within what they leave. The loss is the sum of weight times how far a goal is off,
 squared; of wishes without an end (`want`) it is weight times the measure in units of `within`. It
 has steps and flat parts, so it is searched by SciPy's differential evolution, whose generations are
-batches of variants: first between the limits, then ever nearer about the best. Then every
-number is pulled back towards today's as far as the loss allows, and rounded.
+batches of variants: first between the limits, then closer and closer around the best. Then every
+    number is moved back towards the current one as far as the loss allows, and rounded.
 """
 
 from __future__ import annotations

@@ -1,8 +1,8 @@
 """Expectations judged while a batch is stepped: whether each holds, and by how much it fails.
 
-What an expectation says is true or false at every tick; what it demands is that this first comes
-true within an interval, never does, or always is. So it needs no tables, and is judged of all
-variants together.
+An expectation is true or false at every tick, and must become true for the first time within an
+interval, never be true, or always be true. So it needs no tables, and all variants are judged
+together.
 """
 
 from __future__ import annotations
@@ -352,9 +352,9 @@ def judge_batch(
 ) -> tuple[Measured, Verdicts]:
     """The measures of several variants, and the results of the expectations in each.
 
-    They are stepped together and without keeping tables. Expectations are the scenario's own, not
-    the variants'. What is asked of fairness takes seconds, and is worked out for the first
-    `fair_for` variants only, or for all.
+    They are stepped together without tables. The expectations are those of the scenario, not of the
+    variants. Fairness takes seconds, and is computed for the first `fair_for` variants only, or for
+    all.
     """
     simulation = Simulation(scenario, variants=variants, logged=False)
     measurer, judge = Measurer(simulation), Judge(simulation)

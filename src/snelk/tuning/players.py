@@ -1,7 +1,7 @@
 """Difficulty as a distribution: many simulated players, and the result of each.
 
-Each player is a run of its own, with a seed of its own, in which one member of the cast plays; see
-`snelk.config.minds.Play` for what that is. Everybody reacts to it as to anybody.
+Each player is a run with its own seed, in which one member of the cast plays; see
+`snelk.config.minds.Play`. Everybody reacts to it as to any character.
 """
 
 from __future__ import annotations
@@ -61,8 +61,7 @@ class Players:
         target: Who plays.
         goal: Where to.
         start: (3,) where from, m.
-        doors: Doors that it cannot open itself, of which somebody else has to open one, or all,
-            for a way to lead there.
+        doors: Doors that it cannot open itself, and that block every path to the goal.
         seeds: The seed of each player's run.
         table: A row per player, see docs/tuning.md.
         ways: The way of each: (places, 4) t in s, then x, y and z in m, each half second.
@@ -172,7 +171,7 @@ def players(
 ) -> Players:
     """Let many simulated players try to get through a level, each with its own seed.
 
-    What is None is as `cast.NAME.play` of the scenario says, else as that is by default.
+    None uses `cast.NAME.play` of the scenario, or else its default.
 
     Args:
         scenario: Its TOML file, or what `load` returned.
@@ -183,8 +182,7 @@ def players(
             if None.
         count: How many players, 1 to 100,000.
         care: How careful they are, 0 to 1; a pair is drawn between.
-        knows: Of how many of the others they know where they go next, 0 to 1; a pair is drawn
-            between.
+        knows: Share of the others whose routines they know, 0 to 1; a pair is a range to draw from.
         delay: For how long they stand before they set out, s; a pair is drawn between.
         sign: The meter that warns, above 0 to 1.
         signs: Alert states of agents that warn as well.

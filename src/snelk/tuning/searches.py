@@ -31,7 +31,7 @@ class SearchResult:
         method, seed: How it is searched, and the seed.
         searches: How many searches there were.
         found: How many of them found the target.
-        seconds, walked: What they took in all, s and m.
+        seconds, walked: Their total time and distance, s and m.
         outcomes: How each ended: `found`, `gave_up`, `nothing` or `broken_off`; one that was
             going on when the run ended is `open`.
         until_found: From when the first search began until one found the target, s; if none did,

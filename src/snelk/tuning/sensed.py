@@ -64,13 +64,14 @@ class Sensed:
 def read_log(path: str | Path, run: Run, words: Mapping[str, str] | None = None) -> Log:
     r"""Read a game's log of what its own code sensed and decided.
 
-    What a row says holds until its `until`, or else until the next row of the same pair or agent.
-    Where rows have an `until`, nothing was sensed at other times, of nobody whom the agent notices.
+    A row is valid until its `until`, or else until the next row of the same pair or agent. If rows
+    have an `until`, nothing was sensed at other times.
 
     Args:
         path: A .csv, .parquet or .jsonl with the columns `t` in s, `agent`; with `target` and
             `sensed` (true or false), and `sense` (sight if absent); or with `state`; and with
-            `until` in s, if it tells stretches. Of `hearing` a row is a noise that was heard.
+            `until` in s, if rows are time intervals. A row of `hearing` is one noise that was
+            heard.
         run: Whose names and ticks.
         words: By the game's name of a state that of the scenario.
 

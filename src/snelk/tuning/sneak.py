@@ -1,9 +1,10 @@
 """Sneaking: the least noticed path through a level, against everybody's rounds.
 
-First the scenario is replayed without the target: everybody goes their rounds. Then all ways are
-searched over places, moments, postures and paces, with the senses and meters of a run, see
-`snelk.tuning.passages`. What is found is a track, and each is replayed in the whole scenario, where
-everybody may react: so it is told whether what was promised holds.
+First the scenario is replayed without the target: the undisturbed rounds. Then all paths over
+    points, time steps, postures and paces are searched, with the senses and meters of a run, see
+    `snelk.tuning.passages`. The results are tracks, and each is replayed in the whole scenario,
+    where
+everybody may react, to test whether it holds.
 """
 
 from __future__ import annotations
@@ -106,17 +107,17 @@ class Passage:
         begins, arrives: From when to when it lasts, s.
         highest: The highest meter that was promised, 0 to 1; without a meter 1 for sensed.
         agent: The agent with that meter; None if nobody notices anything.
-        at: When it is so high, s; None if it never is, or the replay does not come to it.
-        margin: How near it came to the edge of a cone in plan without being in it, m; None if
-            nobody has one. Walls between are not minded.
+        at: The time of that meter, s; None if it is 0, or the replay does not reach it.
+        margin: Its smallest distance in plan from a cone that it was not in, m; None if nobody has
+            one. Walls are ignored.
         margin_of: The agent with that cone, and the time, s.
         far: How long the way is, m.
         waits: For how long it stands still, s.
         track: It as a recording.
         promised: What the highest value of each meter was to be, by agent, 0 to 1.
-        replayed: What it was in the replay of the whole scenario.
+        replayed: The highest meter in the replay of the whole scenario.
         reactions: Who reacted in the replay, in the order of time; each agent once.
-        holds: Whether the replay came to what was promised, within 1e-9.
+        holds: Whether the replay gave the promised meters, within 1e-9.
         cut_short: Whether the run ended before the passage did, as somebody was caught or the like.
         meters: (agent, tick) the meters in the replay, 0 to 1.
         times: (ticks,) when that was, s.
@@ -176,7 +177,7 @@ class Closing(NamedTuple):
     """An agent that keeps a level closed, and where and when.
 
     Attributes:
-        agent: Who stands in the way.
+        agent: The agent that closes the level.
         share: Of all moves that would have been noticed, the share it would have noticed.
         places: (places, 3) where these led to, m.
         windows: From when to when, s; at most the five longest.
@@ -193,8 +194,8 @@ class Opening(NamedTuple):
 
     Attributes:
         key: Its key path.
-        value: What it would have to be.
-        instead_of: What it is.
+        value: The value that opens it.
+        instead_of: Its current value.
         unit: Its unit; empty for none.
         passage: A passage with it, that holds in the whole replay.
     """
@@ -231,7 +232,7 @@ class Passages:
         scenario: The scenario, without the target's own doings.
         target: Who sneaks.
         agents: Who must not notice it.
-        start, goal: What was given as from where and to where.
+        start, goal: The given start and goal.
         begins, ends: From when to when it could be done, s.
         cell: Distance between places, m.
         time_step: How long a move or a wait takes at least, s; all take a multiple of it.
@@ -240,12 +241,12 @@ class Passages:
         closings: If the last search found none that stays below the limits, who keeps the level
             closed, the busiest first.
         below: The meters that no agent was allowed to reach, by agent, 0 to 1.
-        walkable: Whether there is a way at all, whoever watches.
-        soonest: How long it takes at least, whoever watches, s; infinite if there is no way.
+        walkable: Whether there is a path, if nobody watched.
+        soonest: The least time it takes if nobody watched, s; infinite if there is no path.
         proved: Whether nothing better is possible with these places, time steps and modes.
         paths: (agent, tick, 3) where agents went on their rounds, m.
         times: (ticks,) when that was, s.
-        asked: What it was asked with.
+        asked: The arguments of the search.
     """
 
     scenario: Scenario
@@ -349,10 +350,10 @@ def sneak(
         modes: How the target may go, each as `posture:pace`. It may wait in each of the postures.
         below: No meter may reach this, above 0 to 1.
         unseen: Whether to search again, with lower limits, where somebody reacts in the replay.
-        kept: So many ways to the same place and moment are kept at most; more are slower, and
-            needed where meters of many agents stand against each other.
-        cluster: The address of a Dask scheduler, a worker of which does the search instead.
-        progress: Called with what is done, and how much of how much.
+        kept: The largest number of arrivals kept for the same point and time; more are slower, and
+            needed if meters of many agents compete.
+        cluster: The address of a Dask scheduler; one of its workers does the search.
+        progress: Called with the current step, the work done and the total.
 
     Returns:
         The passages: each takes longer than the one before and is noticed less.
@@ -396,10 +397,10 @@ def openings(
     fast their meters fill, and how well they hear. Each is halved in on in five halvings.
 
     Args:
-        found: A search that came to no passage that holds.
+        found: A search without a passage that holds.
         jobs: How many processes share the numbers.
         cluster: The address of a Dask scheduler, whose workers are used instead.
-        progress: Called with what is done, and how much of how much.
+        progress: Called with the current step, the work done and the total.
 
     Returns:
         The changes, the smallest first; none if no single one opens it, or if it is open.

@@ -1,7 +1,7 @@
 """Sweeps: many variants stepped together, on all cores, their measures in one table.
 
-Every batch that is done lies on disk as a part of its own until all are there. So a sweep that
-was stopped goes on where it was, and takes no more memory however many variants it has.
+Every finished batch is a file on disk until all are there. So a sweep that was stopped can be
+resumed, and memory does not grow with the number of variants.
 """
 
 from __future__ import annotations
@@ -51,7 +51,7 @@ class Sweep:
 
     Attributes:
         path: The Parquet table.
-        info: The scenario, what was changed beforehand, the plan, versions.
+        info: The scenario, its overrides, the plan, versions.
         plan: Which variants there are.
     """
 
@@ -128,7 +128,7 @@ class Sweep:
         """Replay one variant in full, with all tables.
 
         Raises:
-            InputError: There is no such variant, or the scenario is no longer what it was.
+            InputError: The variant is unknown, or the scenario has changed.
         """
         overrides = self.overrides(variant)
         scenario = load(self.info["scenario"], overrides=self.info["overrides"])

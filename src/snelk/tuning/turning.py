@@ -25,7 +25,7 @@ class Turning(NamedTuple):
     Attributes:
         text: Such as `something-stirs → wary if meter > 0.21 (is 0.3)`.
         key, value: What to set, as for `--set`.
-        size: How large it is, as a share of what it was; by that the smallest is told.
+        size: Its relative size; the smallest comes first.
     """
 
     text: str
@@ -37,8 +37,8 @@ class Turning(NamedTuple):
 def turnings(run: Record, agent: str, t: float) -> list[Turning]:
     """For each transition that was not taken the number that alone kept it, the nearest first.
 
-    A number within its condition, or for how long that has to be true. None where it takes more
-    than one, or no number, or where the state cannot be left yet.
+    A number in its condition, or its `for`. None if it takes more than one number, or none, or the
+    state cannot be left yet.
 
     Raises:
         InputError: The agent has no alert states.

@@ -127,7 +127,7 @@ class Workbench:
 
     Args:
         path: Its TOML file.
-        overrides: Numbers that are otherwise than in the file from the beginning.
+        overrides: Numbers overridden from the start.
 
     Attributes:
         path, overrides: As given.
@@ -279,7 +279,7 @@ class Workbench:
             move: By key path (low, high), or choices; as the scenario says if empty.
             wish: One more wish, as in a scenario; none if None.
             budget: How many variants are tried at most.
-            progress: Told the variants tried, and of how many.
+            progress: Called with the variants tried and the total.
 
         Raises:
             InputError: As `fit`.
@@ -306,7 +306,7 @@ class Workbench:
         Args:
             changes: What is tried already.
             vary: For each key path its values; of several all combinations.
-            progress: Told the variants tried, and of how many.
+            progress: Called with the variants tried and the total.
 
         Raises:
             InputError: As `sweep`; or there are more than 400 variants.
