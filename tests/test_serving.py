@@ -353,7 +353,7 @@ def test_ten_thousand_hostile_messages_change_nothing(tmp_path: Path) -> None:
         ({"noises": [{"kind": "bang", "place": [1, 2, 3]}]}, 'noise: no such kind of noise without a reach (given: "bang")'),
         ({"turns": [{"of": "gate", "to": "open"}]}, 'change: of: no such door (given: "gate")'),
         ({"effects": [{"of": "fox", "add": {"hits": 1}}]}, "effect: add: no such attribute"),
-        ({"effects": [{"of": "dog", "state": "awake"}]}, "put: dog: no such alert state"),
+        ({"effects": [{"of": "dog", "state": "awake"}]}, "set_state: dog: no such alert state"),
         ({"spawn": [{"name": "fox"}]}, "spawn: is already present"),
         ({"remove": ["foks"]}, 'effect: of: no such character (given: "foks"); did you mean "fox"?'),
         ({"seconds": 100}, "frame: seconds: must be above 0 and at most 60 s (given: 100 s)"),
