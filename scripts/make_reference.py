@@ -15,7 +15,7 @@ import typer.main
 
 import snelk
 from snelk.cli.main import app_for
-from snelk.config import minds, models, wanted
+from snelk.config import goals, minds, models
 from snelk.config.foreign import Conventions
 from snelk.config.measures import MEASURES
 from snelk.config.nodes import BUILT_IN, FUNCTIONS, NUMBERS, TRUTHS, WORDS_OF, unit_of
@@ -74,18 +74,18 @@ SECTIONS: tuple[tuple[str, str, Any], ...] = (
     ("Search", "… .states.NAME.search.", minds.Search),
     ("Playing, of a state or a character", "cast.NAME.play.", minds.Play),
     ("An activity of one's own", "… .states.NAME.call.", minds.Call),
-    ("An expectation", "expect.NAME.", wanted.Expectation),
-    ("It notices", "expect.NAME.notices.", wanted.Notices),
-    ("It reaches", "expect.NAME.reaches.", wanted.Reaches),
-    ("It stays", "expect.NAME.stays.", wanted.Stays),
-    ("Its meter stays under", "expect.NAME.meter.", wanted.MeterUnder),
-    ("A measure lies between", "expect.NAME.measure.", wanted.MeasureBetween),
-    ("A condition holds: always, never, once", "expect.NAME.always.", wanted.Holding),
-    ("A moment to count from", "….since.", wanted.Since),
-    ("A wish", "wish.NAME.", wanted.Wish),
-    ("What is asked of fairness", "fairness.NAME.", wanted.Fair),
-    ("Fitting", "fit.", wanted.Fit),
-    ("How far a number may move", "fit.move.KEY.", wanted.Limits),
+    ("An expectation", "expect.NAME.", goals.Expectation),
+    ("It notices", "expect.NAME.notices.", goals.Notices),
+    ("It reaches", "expect.NAME.reaches.", goals.Reaches),
+    ("It stays", "expect.NAME.stays.", goals.Stays),
+    ("Its meter stays under", "expect.NAME.meter.", goals.MeterUnder),
+    ("A measure lies between", "expect.NAME.measure.", goals.MeasureBetween),
+    ("A condition holds: always, never, once", "expect.NAME.always.", goals.Holding),
+    ("A moment to count from", "….since.", goals.Since),
+    ("A wish", "wish.NAME.", goals.Wish),
+    ("What is asked of fairness", "fairness.NAME.", goals.Fair),
+    ("Fitting", "fit.", goals.Fit),
+    ("How far a number may move", "fit.move.KEY.", goals.Limits),
     ("A wall of a level", "properties.", models.Wall),
     ("A floor of a level", "properties.", models.Floor),
     ("A mesh of a level", "properties.", models.Mesh),

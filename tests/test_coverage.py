@@ -66,7 +66,7 @@ LAMP = {"cast.guest.lamp": {"light": 0.3, "reach": 8.0}, "light": 0.1}
 def test_places_are_as_dangerous_as_runs_with_somebody_there(
     stance: Any, more: dict[str, Any], tmp_path: Path
 ) -> None:
-    """Also with a lamp or a body that blocks: dummies are nothing to one another."""
+    """Also with a lamp or a body that blocks: stand-ins are nothing to one another."""
     scenario = scene(tmp_path, **{"cast.guest.posture": stance, **more})
     rng = np.random.default_rng(4)
     places = np.round(rng.uniform((-14, -12), (14, 12), (200, 2)), 3)

@@ -20,7 +20,7 @@ from test_house import PACKAGE, ROOT, script
 
 import snelk
 from snelk.cli.main import app_for
-from snelk.config import minds, models, wanted
+from snelk.config import goals, minds, models
 from snelk.config.conditions import parse
 from snelk.config.fields import Model
 
@@ -78,7 +78,7 @@ def test_the_reference_is_what_the_code_says() -> None:
     made = script("make_reference")
     assert (ROOT / "docs" / "reference.md").read_text(encoding="utf-8") == made.reference()
     told = {model for _, _, model in made.SECTIONS}
-    for module in (models, minds, wanted):
+    for module in (models, minds, goals):
         for name, model in vars(module).items():
             if (
                 isinstance(model, type)

@@ -25,6 +25,21 @@ from snelk.cli.goals import fit
 from snelk.cli.playing import players
 from snelk.cli.sneaking import sneak
 from snelk.cli.sweeping import sweep
+from snelk.config.goals import (
+    Expectation,
+    Fair,
+    Fit,
+    Holding,
+    Interval,
+    Limits,
+    MeasureBetween,
+    MeterUnder,
+    Notices,
+    Reaches,
+    Since,
+    Stays,
+    Wish,
+)
 from snelk.config.minds import (
     Approach,
     Call,
@@ -68,21 +83,6 @@ from snelk.config.models import (
     Wall,
     Zone,
     ZoneSense,
-)
-from snelk.config.wanted import (
-    Expectation,
-    Fair,
-    Fit,
-    Holding,
-    Interval,
-    Limits,
-    MeasureBetween,
-    MeterUnder,
-    Notices,
-    Reaches,
-    Since,
-    Stays,
-    Wish,
 )
 from snelk.runs.store import TABLES
 

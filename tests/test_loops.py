@@ -13,10 +13,10 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 import snelk
+from snelk.body.agent import on_foot
 from snelk.body.columns import StreamColumns
 from snelk.body.doing import Doing
 from snelk.body.looking import look_out
-from snelk.body.me import on_foot
 from snelk.body.moving import run_out, turns_back
 from snelk.body.paces import AT_FOCUS, GLANCES, Moving
 from snelk.body.roams import RoamStage
@@ -48,7 +48,6 @@ from snelk.mind.fading import follow_drawn
 from snelk.mind.memory import SOURCES, Beliefs, News
 from snelk.mind.messages import TELL_RESULTS, MessageStore
 from snelk.mind.meter import MeterNumbers, meter_numbers
-from snelk.mind.minding import mind
 from snelk.mind.overhearing import add_up
 from snelk.mind.programs import LadderState
 from snelk.mind.receiving import receive
@@ -56,6 +55,7 @@ from snelk.mind.signals import Attended, FocusNumbers, Signals
 from snelk.mind.spreading import likeliest, spread, take_out
 from snelk.mind.stage import ROOM, DrawStage, ListenStage, TellStage
 from snelk.mind.telling import arrive, pass_on, raise_voices, who_tells
+from snelk.mind.updating import mind
 from snelk.runs.measures import Measurer
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, EarStageColumns, PoseColumns

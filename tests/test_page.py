@@ -20,7 +20,7 @@ from shapely.geometry import Polygon
 
 import snelk
 from snelk.page.packing import Packer
-from snelk.runs.asked import Part
+from snelk.runs.conditions import Part
 
 KEEN = {"profiles.dog.hearing.acuity": 3.0}
 MARKUP = "<img src=x onerror=document.title='taken'>"

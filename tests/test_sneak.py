@@ -21,11 +21,11 @@ from snelk.level.level import Level
 from snelk.plots.sneak import plot_sneak
 from snelk.senses.hearing import Noises
 from snelk.tuning.coverage import rounds_of, without
-from snelk.tuning.dummies import Job
 from snelk.tuning.lattice import Lattice, Mode, lay_lattice
 from snelk.tuning.movers import Crowd, States, Waiting
 from snelk.tuning.passages import Search
 from snelk.tuning.sneak import paces_of
+from snelk.tuning.standins import Job
 
 METER = {
     "fill_time": 2.5, "drain_time": 3.0, "drain_after": 0.4, "at_once": 0.6, "noise_gain": 0.3,

@@ -75,7 +75,7 @@ from .runs.answers import Counterfactual as Counterfactual
 from .runs.answers import Gate as Gate
 from .runs.answers import MeterAnswer as MeterAnswer
 from .runs.answers import SenseAnswer as SenseAnswer
-from .runs.asked import Part as Part
+from .runs.conditions import Part as Part
 from .runs.events import Event as Event
 from .runs.ladders import LadderAnswer as LadderAnswer
 from .runs.ladders import TransitionAnswer as TransitionAnswer

@@ -31,10 +31,10 @@ from snelk.body.doing import (
     SEARCH,
     Doing,
 )
-from snelk.body.flights import FlightStage
+from snelk.body.escapes import FlightStage
 from snelk.body.paces import AT_FOCUS, Moving
+from snelk.body.patrols import RoundStage
 from snelk.body.roams import RoamStage
-from snelk.body.rounds import RoundStage
 from snelk.body.searches import SearchStage
 from snelk.body.stage import WHOSE_GROUND, BodyStage
 from snelk.level.columns import GroundStageColumns, door, laid_out

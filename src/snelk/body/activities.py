@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import Any, ClassVar
 
-from snelk.body.me import Me
+from snelk.body.agent import Me
 from snelk.body.paces import AT_PLACE
 from snelk.body.registry import Situation, ask
 from snelk.body.scene import Place

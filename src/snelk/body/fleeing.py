@@ -12,7 +12,7 @@ from cython.cimports.libc.math import cos, hypot, isnan, sin
 from snelk.body.agreeing import agreed
 from snelk.body.columns import BodyStageColumns, FlightStageColumns, MovingColumns
 from snelk.body.doing import KEEP_UP, NEVER, NEWLY_FAILED, Doing
-from snelk.body.flights import A_DIRECTION, A_SPOT, FlightStage
+from snelk.body.escapes import A_DIRECTION, A_SPOT, FlightStage
 from snelk.body.paces import AT_PLACE, Moving
 from snelk.body.stage import BodyStage
 from snelk.level.columns import GroundStageColumns, door, laid_out

@@ -7,7 +7,7 @@ from cython.cimports.libc.math import hypot, isnan
 
 from snelk.body.doing import KEEP_UP, NEVER, Doing
 from snelk.body.paces import Moving
-from snelk.body.rounds import (
+from snelk.body.patrols import (
     HERE,
     HOME,
     LOOP,

@@ -13,12 +13,12 @@ import shapely
 from numpy.typing import NDArray
 
 from snelk.body.activities import Activity
+from snelk.body.agent import Me, Way
 from snelk.body.doing import NEVER
-from snelk.body.me import Me, Way
 from snelk.body.outcomes import Happening
-from snelk.body.outlook import looks_at
 from snelk.body.paces import PACES
 from snelk.body.standing import SLACK
+from snelk.body.visibility import looks_at
 from snelk.body.walker import Walker
 from snelk.config import minds
 from snelk.config.words import GAITS, POSTURES

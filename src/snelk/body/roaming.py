@@ -11,9 +11,9 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
+from snelk.body.agent import Me
 from snelk.body.columns import RoamStageColumns, StreamColumns
 from snelk.body.doing import NEVER
-from snelk.body.me import Me
 from snelk.body.motion import Motion
 from snelk.body.roams import EXACT, NO_AREA, NOT_ASKED, RoamStage
 from snelk.body.scene import Scene

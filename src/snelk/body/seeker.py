@@ -7,9 +7,9 @@ from typing import Any
 
 import numpy as np
 
+from snelk.body.agent import LOOK_CODES, Me
 from snelk.body.columns import NoteColumns, SearchStageColumns
 from snelk.body.company import together
-from snelk.body.me import LOOK_CODES, Me
 from snelk.body.scene import Note, Scene, Snapshot
 from snelk.body.searches import (
     GOING_ON,

@@ -14,6 +14,7 @@ import numpy as np
 
 from snelk.body.acting import set_out, set_out_one
 from snelk.body.activities import Activity, Call
+from snelk.body.agent import LOOK_CODES, Me
 from snelk.body.columns import (
     DoingColumns,
     FlightStageColumns,
@@ -33,14 +34,22 @@ from snelk.body.doing import (
     SEARCH,
     Doing,
 )
+from snelk.body.escapes import FlightStage
 from snelk.body.fleeing import choose_by_lengths, choose_where
-from snelk.body.flights import FlightStage
-from snelk.body.me import LOOK_CODES, Me
 from snelk.body.outcomes import Happening
+from snelk.body.patrols import (
+    BACK_AND_FORTH,
+    HERE,
+    HOME,
+    LOOP,
+    ONCE,
+    START,
+    WHERE_IT_IS,
+    RoundStage,
+)
 from snelk.body.playing import Play
 from snelk.body.roaming import Roaming
 from snelk.body.roams import RoamStage
-from snelk.body.rounds import BACK_AND_FORTH, HERE, HOME, LOOP, ONCE, START, WHERE_IT_IS, RoundStage
 from snelk.body.scene import Numbers, Scene
 from snelk.body.searches import SearchStage
 from snelk.body.searching import go_to_next, plan_points

@@ -10,6 +10,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
+from snelk.body.agent import LOOK_CODES, Me
 from snelk.body.answering import answer
 from snelk.body.clues import Clues, SeenTo
 from snelk.body.columns import (
@@ -22,7 +23,6 @@ from snelk.body.columns import (
 )
 from snelk.body.company import Company
 from snelk.body.doors import BY_ITSELF, Doors
-from snelk.body.me import LOOK_CODES, Me
 from snelk.body.motion import Motion
 from snelk.body.moving import place
 from snelk.body.named import (
@@ -37,13 +37,13 @@ from snelk.body.named import (
     NamedSignals,
 )
 from snelk.body.outcomes import Given, Happening, Outcomes, Put, Spawn
-from snelk.body.outlook import looks_at
 from snelk.body.paces import GLANCE, PACES
 from snelk.body.registry import registered
 from snelk.body.scene import Footing, Note, Place, Senses, Snapshot
 from snelk.body.stage import BodyStage, PlaceStage
 from snelk.body.standing import NEWLY, SLACK, Standing, Timing
 from snelk.body.thinking import Thinking
+from snelk.body.visibility import looks_at
 from snelk.body.walker import Walker
 from snelk.chance import stream_at_once
 from snelk.config.minds import Effects, Ladder, State

@@ -34,7 +34,7 @@ from snelk.files import claim
 
 if TYPE_CHECKING:
     from snelk.tuning.coverage import Coverage
-    from snelk.tuning.dummies import Stance
+    from snelk.tuning.standins import Stance
 
 Target = Annotated[
     str | None,

@@ -65,7 +65,7 @@ def export(
     """
     from snelk.config.exporting import changes_in
     from snelk.config.exporting import export as export_of
-    from snelk.config.opening import read_json
+    from snelk.config.reading import read_json
 
     loaded = load_scenario(scenario, overrides)
     given = _options(length, time, angle, turn, zero)
@@ -173,8 +173,8 @@ def _zero(text: str | None) -> str | float | None:
 def _units(path: Path | None, given: dict[str, Any], axes: list[str]) -> Any:
     """The units of a game, of a file and of options that go over it."""
     from snelk.config.foreign import GameUnits
-    from snelk.config.opening import read_toml
     from snelk.config.problems import checked, key_path
+    from snelk.config.reading import read_toml
 
     raw = {} if path is None else read_toml(path)
     source = "units" if path is None else str(path)

@@ -31,8 +31,8 @@ from snelk.errors import InputError
 from snelk.files import claim
 
 if TYPE_CHECKING:
-    from snelk.tuning.dummies import Stance
     from snelk.tuning.fair import Fairness
+    from snelk.tuning.standins import Stance
 
 SLACK = 1e-12
 """So that no rounding decides."""

@@ -14,7 +14,7 @@ from snelk.files import beside
 
 if TYPE_CHECKING:
     from snelk.runs.answers import Answer, ConeAnswer, Gate, SenseAnswer
-    from snelk.runs.asked import Part
+    from snelk.runs.conditions import Part
     from snelk.runs.ladders import LadderAnswer
     from snelk.runs.run import Run
     from snelk.runs.spans import Span
@@ -342,7 +342,7 @@ def _say_gate(screen: Screen, gate: Gate, *, margin: bool = True) -> None:
 
 
 def _margin(gate: Gate) -> str:
-    from snelk.runs.asked import deciding
+    from snelk.runs.conditions import deciding
 
     if gate.margin is None or gate.unit == "":
         return ""

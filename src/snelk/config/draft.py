@@ -10,8 +10,8 @@ from typing import Any
 
 from snelk.config.minds import ACTIVITIES
 from snelk.config.models import Setup
-from snelk.config.opening import read_toml
 from snelk.config.problems import checked, key_path, shown
+from snelk.config.reading import read_toml
 from snelk.config.renamed import bring_up_to_date, today
 from snelk.errors import InputError, Problem, UnknownNameError, nearest
 

@@ -7,12 +7,7 @@ from collections.abc import Iterable, Iterator
 from snelk.config.conditions import parse
 from snelk.config.draft import Draft, Place
 from snelk.config.geojson import LevelData
-from snelk.config.ladders import names_in
-from snelk.config.measures import find_measure
-from snelk.config.models import Setup
-from snelk.config.nodes import ConditionError
-from snelk.config.problems import shown
-from snelk.config.wanted import (
+from snelk.config.goals import (
     STATEMENTS,
     Expectation,
     Holding,
@@ -23,6 +18,11 @@ from snelk.config.wanted import (
     Reaches,
     Stays,
 )
+from snelk.config.ladders import names_in
+from snelk.config.measures import find_measure
+from snelk.config.models import Setup
+from snelk.config.nodes import ConditionError
+from snelk.config.problems import shown
 from snelk.errors import InputError, Problem, nearest
 
 

@@ -14,8 +14,8 @@ from pydantic import Field, field_validator
 
 from snelk.config.fields import Model, with_unit
 from snelk.config.models import BECOMES
-from snelk.config.opening import read_toml
 from snelk.config.problems import checked
+from snelk.config.reading import read_toml
 from snelk.config.recordings import (
     ALSO_CALLED,
     CHANGE_COLUMNS,

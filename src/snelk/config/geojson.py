@@ -16,8 +16,8 @@ from shapely.geometry.base import BaseGeometry
 
 from snelk.config.fields import LONGEST
 from snelk.config.models import FEATURES, Edge, Floor, Link, Mesh, Route, Spot, Wall, Zone
-from snelk.config.opening import read_json
 from snelk.config.problems import checked, shown
+from snelk.config.reading import read_json
 from snelk.config.triangles import Triangles, triangles_in
 from snelk.errors import InputError, Problem, nearest
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from shapely.geometry.base import BaseGeometry
 
 from snelk.config.geojson import LevelData, level_from
-from snelk.config.opening import MOST_BYTES, no_such_file
+from snelk.config.reading import MOST_BYTES, no_such_file
 from snelk.errors import InputError, ReadError, nearest
 
 CUTS = (0.0, 0.5, 1.0, 2.0, 4.0, 100.0)

@@ -27,8 +27,8 @@ from snelk.config.fields import (
     WholeAngle,
     with_unit,
 )
+from snelk.config.goals import Expectation, Fair, Fit, Wish
 from snelk.config.minds import Attributes, Ladder, Leash, Movement, Play, State
-from snelk.config.wanted import Expectation, Fair, Fit, Wish
 from snelk.config.words import SINGLE_SENSES, SenseName
 
 

@@ -12,7 +12,7 @@ import shapely
 from snelk.config.fields import LONGEST
 from snelk.config.geojson import LevelData, level_from, within
 from snelk.config.models import FEATURES
-from snelk.config.opening import read_json
+from snelk.config.reading import read_json
 from snelk.errors import InputError
 
 NAMES = ("name", "id", "label", "title")

@@ -19,8 +19,8 @@ from pydantic import Field
 from snelk.config.fields import LONGEST, Coordinate, Length, Model, Name, with_unit
 from snelk.config.ladders import effect_problems
 from snelk.config.models import Change, Effect, Setup
-from snelk.config.opening import read_text
 from snelk.config.problems import checked, key_path, shown
+from snelk.config.reading import read_text
 from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
 from snelk.errors import InputError, Problem, nearest

@@ -12,7 +12,7 @@ from typing import Any
 import pandas as pd
 import pyarrow.parquet as pq
 
-from snelk.config.opening import no_such_file, read_text
+from snelk.config.reading import no_such_file, read_text
 from snelk.errors import ReadError
 
 MOST_ROWS = 5_000_000

@@ -20,7 +20,7 @@ from snelk.engine.columns import TickStageColumns
 from snelk.engine.listening import Listening
 from snelk.engine.noises import NoiseMaker
 from snelk.engine.replay import replayed_poses, tick_times
-from snelk.engine.slots import Keepers, Slots
+from snelk.engine.resetting import Keepers, Slots
 from snelk.engine.stage import (
     ACTIVE,
     ASK,

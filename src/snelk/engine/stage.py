@@ -7,11 +7,11 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.body.flights import FlightStage
+from snelk.body.escapes import FlightStage
 from snelk.body.named import NamedSignals
 from snelk.body.paces import Moving
+from snelk.body.patrols import RoundStage
 from snelk.body.roams import RoamStage
-from snelk.body.rounds import RoundStage
 from snelk.body.searches import SearchStage
 from snelk.body.stage import BodyStage, PlaceStage
 from snelk.config.words import SENSES

@@ -8,7 +8,7 @@ from snelk.body.moving cimport _place
 from snelk.engine.columns cimport TickStageColumns
 from snelk.mind.deciding cimport _decide
 from snelk.mind.fading cimport _follow_drawn
-from snelk.mind.minding cimport _mind
+from snelk.mind.updating cimport _mind
 from snelk.mind.receiving cimport _receive, _take_in, errs
 from snelk.mind.telling cimport _arrive, _who_tells
 from snelk.senses.columns cimport NoiseColumns, PoseColumns

@@ -80,9 +80,9 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.moving import _place
     from snelk.mind.deciding import _decide
     from snelk.mind.fading import _follow_drawn
-    from snelk.mind.minding import _mind
     from snelk.mind.receiving import _receive, _take_in, errs
     from snelk.mind.telling import _arrive, _who_tells
+    from snelk.mind.updating import _mind
     from snelk.senses.sensing import _sense
     from snelk.senses.smelling import _leave_and_smell
     from snelk.senses.stepping import _count_strides, _make_steps, _put_in_order

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.level.columns import ScratchColumns, agree, agree_axes, laid_out, plain
-from snelk.level.filing import visit_cells
-from snelk.level.parting import build_tree
+from snelk.level.splitting import build_tree
+from snelk.level.storing import visit_cells
 from snelk.level.tree import LEAF, WIDE
 
 TOUCH = 1e-9

@@ -25,8 +25,8 @@ from snelk.plots.ground import LAMPLIGHT, extent_of
 from snelk.plots.minds import LIKELY, RANK_SHADES
 from snelk.plots.style import AGENT_COLOURS, INK, NOISE, REASON_STYLES
 from snelk.tuning.compare import Comparison, compare
-from snelk.tuning.dummies import STANCES
 from snelk.tuning.parity import parity
+from snelk.tuning.standins import STANCES
 
 if TYPE_CHECKING:
     from snelk.runs.run import Run

@@ -18,7 +18,7 @@ from snelk.mind.meter import FACTORS, STATES
 from snelk.mind.signals import OVER
 from snelk.page.kinds import doors_of, kinds_of
 from snelk.page.packing import Packer
-from snelk.runs.asked import sides_of, unit_in, written_draw
+from snelk.runs.conditions import sides_of, unit_in, written_draw
 from snelk.runs.dense import beliefs_of, contacts_of, look_ticks, looks_at, meters_of
 from snelk.runs.events import describe_noise
 from snelk.runs.ladders import asked_by, reactions, times_away

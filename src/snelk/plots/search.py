@@ -12,7 +12,7 @@ from snelk.errors import InputError, one_of
 from snelk.plots.ground import draw_level
 from snelk.plots.minds import SearchArtists, draw_search_until, minds_handles
 from snelk.plots.style import FAINT, INK, Drawing, agent_colours, room_for_panels
-from snelk.runs.happened import OUTCOMES
+from snelk.runs.mind_events import OUTCOMES
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

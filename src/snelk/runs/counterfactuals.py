@@ -12,7 +12,7 @@ from snelk.config.problems import key_path
 from snelk.level.level import Level
 from snelk.runs.answers import ConeAnswer, Counterfactual, Gate
 from snelk.runs.moment import Moment
-from snelk.runs.nudges import CLEAR, awake_counterfactuals, notice_counterfactual, safe
+from snelk.runs.number_changes import CLEAR, awake_counterfactuals, notice_counterfactual, safe
 from snelk.runs.standing import cone_place, cones_at, scales_of
 from snelk.runs.turning import level_at
 from snelk.senses.gates import SIGHT

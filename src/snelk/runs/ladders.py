@@ -12,7 +12,7 @@ import numpy as np
 from snelk.errors import InputError
 from snelk.mind.signals import OVER
 from snelk.runs.answers import written
-from snelk.runs.asked import Asked, Part, endless
+from snelk.runs.conditions import Asked, Part, endless
 from snelk.runs.turning import turns_of
 from snelk.showing import heading, html_table
 

@@ -16,7 +16,7 @@ from shapely.geometry.base import BaseGeometry
 from snelk.config.fields import LONGEST
 from snelk.config.minds import MOST_OF_AN_ATTRIBUTE
 from snelk.config.models import Change, Effect, Setup
-from snelk.config.opening import read_bytes
+from snelk.config.reading import read_bytes
 from snelk.config.scenario import MOST_TICKS, Scenario, as_scenario
 from snelk.config.words import GAITS, POSTURES
 from snelk.engine.simulation import Simulation
@@ -29,8 +29,8 @@ from snelk.mind.memory import NO_BELIEF, SOURCES, uncertainty
 from snelk.runs.answers import Answer
 from snelk.runs.events import EVENT_KINDS, Event
 from snelk.runs.finding import EventFinder, find_hearing, without_former
-from snelk.runs.happened import find_minds
 from snelk.runs.keeping import Keeping
+from snelk.runs.mind_events import find_minds
 from snelk.runs.minds import Searches, outside_row
 from snelk.runs.readout import Readout, read_out
 from snelk.runs.recent import Recent

@@ -19,7 +19,7 @@ from snelk.mind.ladder import NO_LADDER, NO_TRANSITION
 from snelk.mind.messages import TELL_RESULTS
 from snelk.mind.sharing import Saying
 from snelk.mind.signals import Signals
-from snelk.runs.asked import Asked, endless, joined
+from snelk.runs.conditions import Asked, endless, joined
 from snelk.runs.rows import Rows
 from snelk.runs.tables import kinds_of, numbers_of, words_of
 from snelk.runs.turning import AT_FIRST

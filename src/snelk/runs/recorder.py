@@ -21,7 +21,7 @@ from snelk.mind.meter import Meters
 from snelk.mind.sharing import Saying
 from snelk.runs.events import EVENT_KINDS, Event
 from snelk.runs.finding import EventFinder, find_hearing, without_former
-from snelk.runs.happened import find_minds
+from snelk.runs.mind_events import find_minds
 from snelk.runs.minds import (
     EFFECT_COLUMNS,
     SEARCH_COLUMNS,

@@ -16,7 +16,7 @@ from snelk.runs.answers import Counterfactual, Gate, SenseAnswer
 from snelk.runs.dense import contacts_of
 from snelk.runs.events import describe_noise
 from snelk.runs.moment import Moment, poses_at
-from snelk.runs.nudges import (
+from snelk.runs.number_changes import (
     awake_counterfactuals,
     factor_counterfactual,
     notice_counterfactual,

@@ -25,7 +25,7 @@ Numbers = NDArray[np.float64]
 class SenseStage(NamedTuple):
     """The senses of a batch: its numbers, the level, and the results of the last tick.
 
-    Targets are the first of all characters: in a run all of them, for coverage the dummy alone.
+    Targets are the first of all characters: in a run all of them, for coverage the stand-in alone.
     """
 
     dt: float  # s

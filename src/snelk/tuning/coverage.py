@@ -1,9 +1,9 @@
 """Coverage: who would notice somebody at each position of a level.
 
-First the scenario is replayed without the target: everybody goes their rounds. Then a dummy of the
-target's kind is put at every place, and sensed by all as they passed, tick by tick, with the
-same stages of sight, touch, zones, hearing and meter that a run uses, places taking the part of
-variants. So nobody reacts to the dummy: what is told is what a place is like until somebody does.
+First the scenario is replayed without the target: the undisturbed rounds. Then a stand-in of the
+target's kind is put at every position, and sensed at every tick with the same stages of sight,
+touch, zones, hearing and meter that a run uses, with positions as variants. So nobody reacts to
+the stand-in: the result is valid until somebody does.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ from snelk.tuning.batches import in_batches, workers
 if TYPE_CHECKING:
     import pandas as pd
 
-from snelk.tuning.dummies import STANCES, Job, Rounds, Sensed, Stance, sense
+from snelk.tuning.standins import STANCES, Job, Rounds, Sensed, Stance, sense
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -198,7 +198,7 @@ def coverage(
 
     Args:
         scenario: Its TOML file, or what `load` returned.
-        target: Whose body and team the dummy has; it is taken out of the cast's doings. If None,
+        target: Whose body and team the stand-in has; it is taken out of the cast's doings. If None,
             the only character that is noticed, or the only tracked one of them.
         stance: How it is there: `standing`, `crouched`, `prone`, or `walking` on the spot, with the
             speed and the footsteps of that.

@@ -36,10 +36,10 @@ from snelk.tuning.coverage import (
     watchers,
     without,
 )
-from snelk.tuning.dummies import Dummies, Job, Stance, suspicions
 from snelk.tuning.lattice import joined
 from snelk.tuning.reacting import Reacted, when_reacted
 from snelk.tuning.sneak import paces_of
+from snelk.tuning.standins import Job, Stance, StandIns, suspicions
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -369,16 +369,16 @@ def _when(
     job: Job, places: Numbers, sign: Numbers, late: Numbers
 ) -> tuple[Numbers, Numbers, NDArray[np.int64]]:
     """When each position gives the first sign, and when it is too late there, s; and by whom."""
-    dummies = Dummies(job, places)
-    who, count = np.array(dummies.watching), len(places)
-    v, j = np.divmod(np.arange(count), dummies.each)
+    stand_ins = StandIns(job, places)
+    who, count = np.array(stand_ins.watching), len(places)
+    v, j = np.divmod(np.arange(count), stand_ins.each)
     warned, lost = np.full((2, count), np.nan)
     by = np.full(count, -1, dtype=np.int64)
     times = job.rounds.times - job.rounds.times[0]
-    for tick, now in enumerate(dummies.pass_by()):
+    for tick, now in enumerate(stand_ins.pass_by()):
         of: Any = map(plain, now)
         sight, contacts, meters = of
-        here = suspicions(sight, contacts, meters, dummies.metered)[:, who][v, :, j]
+        here = suspicions(sight, contacts, meters, stand_ins.metered)[:, who][v, :, j]
         over = here >= late - REACHED
         warns = over | (here >= np.maximum(sign, SLACK) - REACHED)
         for reached, when in ((warns, warned), (over, lost)):

@@ -19,12 +19,12 @@ from typing import Any
 
 import numpy as np
 
+from snelk.config.goals import Limits
 from snelk.config.scenario import Scenario, as_scenario, value_of
-from snelk.config.wanted import Limits
 from snelk.config.writing import Rewrite, rewritten
 from snelk.errors import InputError
 from snelk.tuning.batches import workers
-from snelk.tuning.nearing import pulled_back, search
+from snelk.tuning.optimizing import pulled_back, search
 from snelk.tuning.plan import NOT_VARIED, Axis, Value
 from snelk.tuning.reading import rank_correlation
 from snelk.tuning.trials import MET, UNMET, Numbers, Progress, Trials, share_of, value_at

@@ -24,7 +24,7 @@ from snelk.mind.meter import REACHED
 from snelk.senses.contact import SENSED
 from snelk.senses.sight import GATES, IN_VIEW
 from snelk.tuning.coverage import MOST_PLACES, notices, places_on, rounds_of
-from snelk.tuning.dummies import STANCES, Dummies, Job, Stance, suspicions
+from snelk.tuning.standins import STANCES, Job, Stance, StandIns, suspicions
 
 Numbers = NDArray[np.float64]
 
@@ -151,15 +151,15 @@ class Here:
         if not job.watching:
             return []
         at = place if len(place) == 3 else self.ground(place[0], place[1])
-        dummies = Dummies(job, np.array([at], dtype=np.float64))
+        stand_ins = StandIns(job, np.array([at], dtype=np.float64))
         first: list[Noticing] = []
         after: dict[str, float] = {}
         highest = dict.fromkeys(job.watching, 0.0)
-        for tick, now in enumerate(dummies.pass_by()):
+        for tick, now in enumerate(stand_ins.pass_by()):
             of: Any = map(plain, now)
             sight, contacts, meters = of
-            sure = suspicions(sight, contacts, meters, dummies.metered)
-            for name, a in zip(job.watching, dummies.watching, strict=True):
+            sure = suspicions(sight, contacts, meters, stand_ins.metered)
+            for name, a in zip(job.watching, stand_ins.watching, strict=True):
                 failed = sight.failed[0, a, 0]
                 felt = SENSED in (int(contacts.touch[0, a, 0]), int(contacts.zone[0, a, 0]))
                 value = float(sure[0, a, 0])
@@ -223,13 +223,13 @@ class Here:
         exposure, after = np.zeros(count), np.full(count, np.nan)
         if not job.watching:
             return Shade(places, exposure, after)
-        dummies = Dummies(job, places)
-        who = np.array(dummies.watching)
-        v, j = np.divmod(np.arange(count), dummies.each)
-        for tick, now in enumerate(dummies.pass_by()):
+        stand_ins = StandIns(job, places)
+        who = np.array(stand_ins.watching)
+        v, j = np.divmod(np.arange(count), stand_ins.each)
+        for tick, now in enumerate(stand_ins.pass_by()):
             of: Any = map(plain, now)
             sight, contacts, meters = of
-            sure = suspicions(sight, contacts, meters, dummies.metered)[:, who].max(axis=1)
+            sure = suspicions(sight, contacts, meters, stand_ins.metered)[:, who].max(axis=1)
             noticed = (sure[v, j] >= 1.0 - REACHED) & np.isnan(after)
             after[noticed] = round(float(job.rounds.times[tick] - job.rounds.times[0]), 9)
             if tick == 0:

@@ -15,11 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.conditions import parse
-from snelk.config.measures import Address, find_measure
-from snelk.config.models import Setup
-from snelk.config.nodes import Node
-from snelk.config.scenario import Scenario
-from snelk.config.wanted import (
+from snelk.config.goals import (
     Expectation,
     Holding,
     Interval,
@@ -30,6 +26,10 @@ from snelk.config.wanted import (
     Since,
     Stays,
 )
+from snelk.config.measures import Address, find_measure
+from snelk.config.models import Setup
+from snelk.config.nodes import Node
+from snelk.config.scenario import Scenario
 from snelk.engine.simulation import Simulation
 from snelk.level.columns import laid_out
 from snelk.mind.columns import MeterColumns

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.body.me import Me
+from snelk.body.agent import Me
 from snelk.config.conditions import Condition, parse
 from snelk.config.minds import Ladder, Transition
 from snelk.config.nodes import Node

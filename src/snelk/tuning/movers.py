@@ -22,7 +22,7 @@ from snelk.engine.listening import Listening
 from snelk.engine.noises import footsteps_of
 from snelk.level.columns import laid_out, plain
 from snelk.mind.meter import Meters
-from snelk.mind.minding import mind
+from snelk.mind.updating import mind
 from snelk.senses.awake import awake_of
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import StepStageColumns
@@ -34,7 +34,7 @@ from snelk.senses.stage import StepStage
 from snelk.senses.stepping import count_strides, make_steps
 from snelk.senses.stores import NoiseStore
 from snelk.tuning.batches import cores
-from snelk.tuning.dummies import Dummies, Job, spread, suspicions
+from snelk.tuning.standins import Job, StandIns, spread, suspicions
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
@@ -227,42 +227,42 @@ class Movers:
         self._shuts, self._creaks = np.full(self._mine.shape, np.nan), np.full(room, NONE)
         self._speaks = job.target in setup.agents  # else its doors make nobody's noises
         self._heard = (steps is not None or (tends and self._speaks)) and bool(ears)
-        self._dummies = dummies = Dummies(
+        self._stand_ins = stand_ins = StandIns(
             job, np.zeros((room, 3)), heard=self._heard, together=1 if tends else TOGETHER,
             doors_apart=tends,
         )  # fmt: skip
         if tends:
-            lights = dummies.around.zone_light.copy()
-            self._doors = Doors([setup] * room, dummies.level, dummies.opened, lights)
+            lights = stand_ins.around.zone_light.copy()
+            self._doors = Doors([setup] * room, stand_ins.level, stand_ins.opened, lights)
             self._radii = np.array([setup.body_of(name).radius for name in setup.cast])
-            self._radii = self._radii[dummies.order]
-            self._opened_then = dummies.opened.copy()
-        self.each = dummies.each
+            self._radii = self._radii[stand_ins.order]
+            self._opened_then = stand_ins.opened.copy()
+        self.each = stand_ins.each
         ignored = np.ones(len(setup.agents), dtype=np.bool_)
-        ignored[dummies.watching] = False
-        dummies.numbers.notices[:, ignored] = False
-        self._ignored, self._metered = ignored, dummies.metered | ignored
+        ignored[stand_ins.watching] = False
+        stand_ins.numbers.notices[:, ignored] = False
+        self._ignored, self._metered = ignored, stand_ins.metered | ignored
         self._slots = np.divmod(np.arange(room), self.each)
-        self._rooms = [dummies.room() for _ in range(2)]
+        self._rooms = [stand_ins.room() for _ in range(2)]
         for poses, _ in self._rooms:
             poses.present[:, : self.each] = False
-        self._senses, self._minds = dummies.stages(self._rooms[0][1])
+        self._senses, self._minds = stand_ins.stages(self._rooms[0][1])
         whole: Any = plain(self._senses)
         self._sight: Sight = plain(whole.sight)
         self._contacts = plain(whole.contacts)
         self._surroundings = plain(whole.surroundings)
         self._meters: Meters = plain(plain(self._minds).meters)
         self._loudness = plain(self._minds).loudness
-        self._watching = np.array(dummies.watching, dtype=np.intp)
-        self.agents, self.cones = dummies.numbers.cares.shape[1], dummies.numbers.cares.shape[3]
+        self._watching = np.array(stand_ins.watching, dtype=np.intp)
+        self.agents, self.cones = stand_ins.numbers.cares.shape[1], stand_ins.numbers.cares.shape[3]
         self._times = job.rounds.times
         if self._heard:
             self._lay_out_ears(target)
 
     def _lay_out_ears(self, target: int) -> None:
         """Footsteps of all stand-ins, and the ears that may hear them."""
-        dummies, setup = self._dummies, self.job.scenario.setup
-        count, makers = dummies.variants, np.append(dummies.order, len(setup.cast))
+        stand_ins, setup = self._stand_ins, self.job.scenario.setup
+        count, makers = stand_ins.variants, np.append(stand_ins.order, len(setup.cast))
         hearing = hearing_numbers([setup])
         hearing = hearing._replace(
             cares=np.ascontiguousarray(hearing.cares[:, :, makers]),
@@ -272,15 +272,15 @@ class Movers:
         hearing = spread(hearing, count, but=("seeds",))._replace(seeds=hearing.seeds * count)
         self._ears_awake = np.repeat(awake_of([setup])["hearing"], count, axis=0)
         ears = Ears(
-            hearing, self._ears_awake, dummies.bodies, dummies.numbers.characters, dummies.names,
-            dummies.level, dummies.opened,
+            hearing, self._ears_awake, stand_ins.bodies, stand_ins.numbers.characters,
+            stand_ins.names, stand_ins.level, stand_ins.opened,
         )  # fmt: skip
         last = len(self._times) - 1
         self._listening = Listening([setup] * count, ears, self._times, last=last)
         self._acuity = hearing.acuity[0]
         moved = self._surroundings.moved
-        one = footsteps_of([setup], dummies.level, moved)
-        order = dummies.order
+        one = footsteps_of([setup], stand_ins.level, moved)
+        order = stand_ins.order
         stride = np.where(order == target, one.stride[0, target], np.inf)[None]
         self._steps = laid_out(
             StepStageColumns,
@@ -328,9 +328,9 @@ class Movers:
         count, whom = len(posture), self._watching
         at = self._slots[0][:count], self._slots[1][:count]
         self._put_in(tick, states, at)
-        highest = np.where(self._dummies.metered, states.value, 0.0)
+        highest = np.where(self._stand_ins.metered, states.value, 0.0)
         before, now = self._rooms
-        self._dummies.place_others(before[0], max(tick, 0))
+        self._stand_ins.place_others(before[0], max(tick, 0))
         before[0].present[:, : self.each] = False
         before[0].present[at] = not comes
         before[0].x[at], before[0].y[at], before[0].z[at] = way[:, 0].T
@@ -339,7 +339,7 @@ class Movers:
         ticks = range(tick + 1, tick + 2) if comes else range(tick + 1, tick + way.shape[1])
         for n, when in enumerate(ticks, start=0 if comes else 1):
             poses = now[0]
-            self._dummies.place_others(poses, when)
+            self._stand_ins.place_others(poses, when)
             poses.present[:, : self.each] = False
             poses.present[at] = True
             poses.x[at], poses.y[at], poses.z[at] = way[:, n].T
@@ -353,15 +353,15 @@ class Movers:
         return Went(self._taken_out(tick + len(ticks), at), np.where(only, highest, 0.0))
 
     def _tick(self, tick: int, now: tuple[Poses, Any], before: tuple[Poses, Any]) -> None:
-        dummies, t = self._dummies, float(self._times[tick])
-        turned = dummies.let_all_be_as(tick)
+        stand_ins, t = self._stand_ins, float(self._times[tick])
+        turned = stand_ins.let_all_be_as(tick)
         if self._tends:
-            dummies.opened[:, self._walls] |= self._mine
-            turned = bool((dummies.opened != self._opened_then).any())
-            self._opened_then[...] = dummies.opened
+            stand_ins.opened[:, self._walls] |= self._mine
+            turned = bool((stand_ins.opened != self._opened_then).any())
+            self._opened_then[...] = stand_ins.opened
         if turned and self._heard:
             self._listening.mind_doors()
-        looks = dummies.turns.at(tick) | (tick == 0)
+        looks = stand_ins.turns.at(tick) | (tick == 0)
         sense(self._senses, now[1], before[1], looks)
         if self._heard:
             self._ears_awake[...] = self.job.rounds.awake["hearing"][tick]
@@ -389,7 +389,7 @@ class Movers:
                 continue
             one = Noises.blank(1)
             one.variant[0], one.by[0], one.t[0] = v, 0, self._times[tick]
-            place = self._doors.place_of(self._dummies.level.wall_names[wall])
+            place = self._doors.place_of(self._stand_ins.level.wall_names[wall])
             one.x[0], one.y[0], one.z[0] = place
             one.reach[0] = self.job.scenario.setup.noise_kinds[kind].reach
             self._noises.add(one, tick)
@@ -486,12 +486,12 @@ class Movers:
             return Waiting.none()
         noises, made_at = Noises(*(each[:held] for each in plain(stage.waiting))), stage.waiting_at
         open_to = np.zeros(held, dtype=np.bool_)
-        rounds, characters = self.job.rounds, self._dummies.numbers.characters
+        rounds, characters = self.job.rounds, self._stand_ins.numbers.characters
         for a in self._seldom.tolist():
             every = int(stage.every[0, a])
             turn = min(tick + every - (tick - a) % every, len(self._times) - 1)
             limit = noises.reach * self._acuity[a] * rounds.awake["hearing"][turn, a]
-            c = self._dummies.others[int(characters[a]) - self.each]
+            c = self._stand_ins.others[int(characters[a]) - self.each]
             poses = rounds.poses
             away = np.hypot(noises.x - poses.x[turn, c], noises.y - poses.y[turn, c])
             last = tick - (tick - a) % every

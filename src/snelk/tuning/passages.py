@@ -18,9 +18,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.words import GAITS, POSTURES
-from snelk.tuning.dummies import Job
 from snelk.tuning.lattice import Lattice, Mode
 from snelk.tuning.movers import Crowd, States
+from snelk.tuning.standins import Job
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]

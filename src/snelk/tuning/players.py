@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.body.me import Me
+from snelk.body.agent import Me
 from snelk.body.playing import Play, comes_to
 from snelk.config import minds
 from snelk.config.measures import MEASURES

@@ -45,9 +45,9 @@ from snelk.tuning.coverage import (
     watchers,
     without,
 )
-from snelk.tuning.dummies import Job, Rounds, movement_of, suspicions
 from snelk.tuning.lattice import Lattice, Mode, lay_lattice
 from snelk.tuning.passages import WAIT, Found, Search
+from snelk.tuning.standins import Job, Rounds, movement_of, suspicions
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.config.goals import Wish
 from snelk.config.measures import Address, find_measure
 from snelk.config.scenario import Scenario
-from snelk.config.wanted import Wish
 from snelk.tuning.batches import batch_size, in_batches
 from snelk.tuning.judging import NEVER_CAME, judge_batch
 from snelk.tuning.plan import Axis, Value, tidy

@@ -15,7 +15,7 @@ from snelk.runs.answers import written
 from snelk.runs.ladders import TransitionAnswer, asked_by, blocked_by, explain_ladder
 
 if TYPE_CHECKING:
-    from snelk.runs.asked import Asked
+    from snelk.runs.conditions import Asked
     from snelk.runs.record import Record
 
 

@@ -13,9 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.config.conditions import parse
-from snelk.config.measures import find_measure
-from snelk.config.scenario import Scenario, as_scenario
-from snelk.config.wanted import (
+from snelk.config.goals import (
     Expectation,
     Holding,
     Interval,
@@ -25,6 +23,8 @@ from snelk.config.wanted import (
     Reaches,
     Stays,
 )
+from snelk.config.measures import find_measure
+from snelk.config.scenario import Scenario, as_scenario
 from snelk.errors import InputError
 from snelk.runs.answers import written
 from snelk.runs.ladders import asked_by, explain_ladder, lacking

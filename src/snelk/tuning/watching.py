@@ -18,7 +18,7 @@ def watch_tick(stage: WatchStage, tick: int, since: float) -> None:
     """Take in a tick.
 
     Args:
-        stage: What everybody makes of the dummies; what has become of them is overwritten.
+        stage: What everybody makes of the stand-ins; what has become of them is overwritten.
         tick: The index of the tick, from the first that counts.
         since: How long ago that was, s.
     """

@@ -27,8 +27,8 @@ from snelk.mind.columns import (
 )
 from snelk.mind.memory import Beliefs, News, memory_numbers
 from snelk.mind.meter import Meters, meter_numbers, suspicion
-from snelk.mind.minding import mind
 from snelk.mind.stage import MindStage
+from snelk.mind.updating import mind
 from snelk.senses.awake import awake_of
 from snelk.senses.bodies import Poses, bodies_of
 from snelk.senses.columns import (
@@ -78,7 +78,7 @@ STANCES: tuple[Stance, ...] = ("standing", "crouched", "prone", "walking")
 SLACK = 1e-9
 
 TOGETHER = 32
-"""So many dummies stand in one variant: they are nothing to one another."""
+"""So many stand-ins stand in one variant: they are nothing to one another."""
 
 
 @dataclass(frozen=True)
@@ -129,15 +129,15 @@ class Sensed(NamedTuple):
 
 
 def sense(job: Job, low: int, places: Numbers) -> tuple[int, Sensed]:
-    """Put the dummy at some places, and let everybody pass."""
-    dummies = Dummies(job, places)
+    """Put the stand-in at some places, and let everybody pass."""
+    stand_ins = StandIns(job, places)
     count, ticks = len(places), len(job.rounds.times)
     full, by = np.full(count, np.nan), np.full(count, -1, dtype=np.int64)
     highest, watched = np.zeros(count), np.zeros((ticks, count), dtype=np.bool_)
-    watching = np.array(dummies.watching, dtype=np.int32)
-    for tick, (sight, contacts, meters) in enumerate(dummies.pass_by()):
+    watching = np.array(stand_ins.watching, dtype=np.int32)
+    for tick, (sight, contacts, meters) in enumerate(stand_ins.pass_by()):
         if tick == 0:
-            metered = dummies.metered[watching]
+            metered = stand_ins.metered[watching]
             stage = laid_out(
                 WatchStageColumns,
                 WatchStage(sight, contacts, meters, watching, metered, full, by, highest, watched),
@@ -146,8 +146,8 @@ def sense(job: Job, low: int, places: Numbers) -> tuple[int, Sensed]:
     return low, Sensed(np.round(full, 9), by, highest, np.ascontiguousarray(watched.T))
 
 
-class Dummies:
-    """Dummies at some places, many in a variant; one alone if it has a lamp that shines on others.
+class StandIns:
+    """StandIns at some places, many in a variant; one alone if it has a lamp that shines on others.
 
     They come before all other characters, and are the only targets: nobody else is of interest.
 
@@ -212,7 +212,7 @@ class Dummies:
         self.around = spread(around, count, but=("zone_background",))
         self.turns = Turns([[setup.profile_of(a).look_every for a in self.agents]] * count, self.dt)
         self.metered = self.meter.used[0]
-        # Whose surroundings matter: the dummies', and those of ears while they walk.
+        # Whose surroundings matter: the stand-ins', and those of ears while they walk.
         heard = job.stance == "walking" if heard is None else heard
         asked = [*range(each), *characters] if heard else range(each)
         self.whom = np.unique(np.array([*asked], np.int32))
@@ -266,18 +266,18 @@ class Dummies:
         return turned
 
     def room(self) -> tuple[Poses, Poses]:
-        """Room for everybody's poses, with the dummy at each place; and as loops read it."""
+        """Room for everybody's poses, with the stand-in at each place; and as loops read it."""
         shape, stance = (self.variants, len(self.names)), self.job.stance
         x, y, z, heading = np.zeros((4, *shape))
         posture, gait = np.zeros((2, *shape), dtype=np.int8)
         poses = Poses(x, y, z, heading, posture, gait, np.ones(shape, dtype=np.bool_))
         at = np.divmod(np.arange(len(self.places)), self.each)
         poses.x[at], poses.y[at], poses.z[at] = self.places.T
-        dummies = slice(0, self.each)
-        poses.present[:, dummies] = False  # there may be room for more
+        stand_ins = slice(0, self.each)
+        poses.present[:, stand_ins] = False  # there may be room for more
         poses.present[at] = True
-        poses.posture[:, dummies] = 0 if stance == "walking" else POSTURES.index(stance)
-        poses.gait[:, dummies] = GAITS.index("walking" if stance == "walking" else "still")
+        poses.posture[:, stand_ins] = 0 if stance == "walking" else POSTURES.index(stance)
+        poses.gait[:, stand_ins] = GAITS.index("walking" if stance == "walking" else "still")
         return poses, laid_out(PoseColumns, poses)
 
     def stages(self, poses: Poses) -> tuple[SenseStage, MindStage]:
@@ -342,15 +342,15 @@ def suspicions(sight: Sight, contacts: Contacts, meters: Meters, metered: Truths
 
 
 class _Footsteps:
-    """The footsteps of dummies that walk on the spot, and who hears them.
+    """The footsteps of stand-ins that walk on the spot, and who hears them.
 
     They walk as fast as halfway between creeping and running, or as their profile says.
     """
 
-    def __init__(self, dummies: Dummies) -> None:
-        job, places, order = dummies.job, dummies.places, dummies.order
+    def __init__(self, stand_ins: StandIns) -> None:
+        job, places, order = stand_ins.job, stand_ins.places, stand_ins.order
         scenario, setup = job.scenario, job.scenario.setup
-        self.rounds, self.dt, self.each = job.rounds, setup.clock.dt, dummies.each
+        self.rounds, self.dt, self.each = job.rounds, setup.clock.dt, stand_ins.each
         self.places, level = places, Level.of(scenario.level)
         steps, movement = setup.body_of(job.target).steps, movement_of(setup, job.target)
         self.speed = 1.4
@@ -365,15 +365,15 @@ class _Footsteps:
                 inside = level.within(zone.name, *places.T)
                 factor[inside] = setup.grounds[zone.ground]
         self.reach = factor * (steps.walking if steps is not None else 0.0)
-        count = dummies.variants
+        count = stand_ins.variants
         hearing = hearing_numbers([setup])
         makers = np.append(order, len(setup.cast))  # the last is nobody
         hearing = hearing._replace(cares=np.ascontiguousarray(hearing.cares[:, :, makers]))
         self.hearing = spread(hearing, count, but=("seeds",))._replace(seeds=hearing.seeds * count)
         self.awake = np.repeat(awake_of([setup])["hearing"], count, axis=0)
         ears = Ears(
-            self.hearing, self.awake, dummies.bodies, dummies.numbers.characters, dummies.names,
-            level, dummies.opened,
+            self.hearing, self.awake, stand_ins.bodies, stand_ins.numbers.characters,
+            stand_ins.names, level, stand_ins.opened,
         )  # fmt: skip
         # Ears take turns by the ticks of the run.
         times = np.concatenate([np.zeros(job.rounds.first), job.rounds.times])

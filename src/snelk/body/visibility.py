@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.body.agent import Me
 from snelk.body.looking import look_out
-from snelk.body.me import Me
 from snelk.senses.bodies import Poses
 
 Numbers = NDArray[np.float64]
