@@ -81,7 +81,7 @@ def set_out(index: int, walk: GroundStage, stage: BodyStage, moving: Moving) -> 
         index: Of the ground.
         walk: That ground.
         stage: What they do; `wants` is taken back where it is done.
-        moving: Their bodies; their ways are overwritten.
+        moving: Their bodies; their paths are overwritten.
 
     Raises:
         ValueError: These arrays do not agree.
@@ -175,7 +175,7 @@ def _approach(
         x, y, z = now.x[v, a, j], now.y[v, a, j], now.z[v, a, j]
     z = moving.z[v, a] if flat else z  # on ground without floors heights do not count
     if _goes_to(doing, v, a, x, y, z) and moving.on_way[v, a]:
-        return KEEP_UP  # it would take the way again that it is on
+        return KEEP_UP  # it would take the path again that it is on
     _come_to_end(moving, dt, v, a, doing)
     doing.to_x[v, a], doing.to_y[v, a], doing.to_z[v, a] = x, y, z
     if isnan(x):
@@ -308,8 +308,8 @@ def set_out_on(
 ) -> int:
     """Plan the requested paths, if nothing else is requested; how many are left to Python.
 
-    Who searches and finds no way goes to the next point. Also left is all if somebody asks for
-    more than a way, or walks on a ground that is not among these.
+    Who searches and finds no path goes to the next point. Also left is all if somebody asks for
+    more than a path, or walks on a ground that is not among these.
     """
     for v in range(stage.doing.wants.shape[0]):
         for a in range(stage.doing.wants.shape[1]):

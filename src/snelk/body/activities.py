@@ -1,7 +1,7 @@
 """Activities that `snelk.body.acting` leaves to Python, such as a designer's own.
 
-Such an activity is made when a state is entered. It thinks at once, whenever its way ends, and when
-the time is up that it asked for; thinking sets a way to go and where to look.
+Such an activity is made when a state is entered. It decides at once, whenever its path ends, and
+when the time it asked for is up. It then sets a path and where to look.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ class Activity:
         written: Its settings; None for an agent that stands by default.
         done: Whether it is done: then a state that cannot be interrupted can be left.
         failed: Whether it cannot; then so, too.
-        asked_on_arrival: Whether it thinks as soon as its way ends.
+        asked_on_arrival: Whether it thinks as soon as its path ends.
     """
 
     asked_on_arrival: ClassVar[bool] = True

@@ -26,7 +26,7 @@ LOOK_CODES = {"ahead": AHEAD, "focus": AT_FOCUS, "sweep": SWEEP, "glances": GLAN
 
 
 def on_foot(places: Way) -> Way:
-    """(places, 5) a way over level ground by places, (places, 2 or more); see `find_way`."""
+    """(places, 5) a path over level ground by places, (places, 2 or more); see `find_way`."""
     return np.column_stack([places[:, :2], np.tile([1.0, -1.0, -1.0], (len(places), 1))])
 
 
@@ -264,7 +264,7 @@ class Me:
         radius = ROOMY * motion.pace[v, a] / motion.turn_rate[v, a]
         heading = float(motion.heading[v, a])
         ground = self.walker.area_at(self.here) if ground is None else ground
-        # The arc is on the floor on which its way begins.
+        # The arc is on the floor on which its path begins.
         bends = np.flatnonzero((way[:, 3] >= 0.0) | (way[:, 4] != way[0, 4]))
         flat = way[: bends[0]] if len(bends) else way
         arc = smoothed(self.here[:2], heading, flat[:, :2], radius, ground)
@@ -291,7 +291,7 @@ class Me:
         return place if poses.present[p, j] else None
 
     def cannot_go(self) -> None:
-        """Stand, as there is no way to where it wants to go."""
+        """Stand, as there is no path to where it wants to go."""
         self.stand()
         self.world.motion.no_way[self.v, self.a] = True
 

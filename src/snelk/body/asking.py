@@ -66,7 +66,7 @@ def ask(
         told_rank: The rank of the state of who told of it; -1 if nobody did.
         drawn: The places that noises of nobody drew them to.
         now: What they have of their targets.
-        moving: Their bodies, and the ways they are on.
+        moving: Their bodies, and the paths they are on.
         standing: Their alert states.
         zones: The zones of the level.
         dt: Length of the tick, s.

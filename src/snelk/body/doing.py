@@ -57,9 +57,9 @@ class Doing(NamedTuple):
     to_y: Numbers
     to_z: Numbers
     facing: Numbers  # where it will face there, rad; NaN for as it comes
-    wants: Truths  # a way to its goal is to be found
+    wants: Truths  # a path to its goal is to be found
     joins: Truths  # it is on its way to where a route begins for it, which is no arriving
-    stop: Numbers  # the way ends so far before the goal, m
+    stop: Numbers  # the path ends so far before the goal, m
     goals: Numbers  # (variant, agent, 3): where it wants to go, m
     home: Numbers  # (variant, agent, 4): where it goes home to, m, and faces there, rad; NaN for
     # where it is, and for as it comes

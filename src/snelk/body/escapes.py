@@ -38,7 +38,7 @@ class FlightStage(NamedTuple):
     away: Truths  # (variant, agent, state) only those away from the focus
     chosen: NDArray[np.int64]  # the spot by index, or 0 of who chose a direction; -1 before
     asks: NDArray[np.int8]  # A_SPOT, A_DIRECTION or 0; overwritten
-    lengths: Numbers  # (spots of one,) the ways to them, m; overwritten
+    lengths: Numbers  # (spots of one,) the paths to them, m; overwritten
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""

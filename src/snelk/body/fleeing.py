@@ -56,7 +56,7 @@ def choose_where(
 ) -> int:
     """Find the spots and directions that are asked for on one ground; how many are left to do.
 
-    Left is who flees where the ways between the corners of the ground are not known.
+    Left is who flees where the paths between the corners of the ground are not known.
 
     Args:
         index: Of the ground.

@@ -28,7 +28,7 @@ Truths = NDArray[np.bool_]
 
 
 ROOM = 12
-"""Ways of so many places need no more room."""
+"""Paths of so many places need no more room."""
 
 
 class Motion:
@@ -46,9 +46,9 @@ class Motion:
         glance_at, glance_by: Seconds in its state at which a glance begins, and how far to a side
             it goes, rad.
         smooth: Who turns in arcs.
-        on_way: Who has a way to go.
-        at_end: Whose way is at its end.
-        short: How far its way ends before the place that was asked for, m.
+        on_way: Who has a path to go.
+        at_end: Whose path is at its end.
+        short: How far its path ends before the place that was asked for, m.
         no_way: Who wants to go somewhere and cannot take a step towards it.
         stuck_for: Seconds that it has wanted to get on and has not.
         walked: Metres walked in all.
@@ -86,7 +86,7 @@ class Motion:
         self.stuck_for = np.zeros(shape)
         self.walked = np.zeros(shape)
         self._stop = np.zeros(shape)  # ends this far before the end of the way, m
-        self._points = np.zeros((*shape, ROOM, 5))  # the way
+        self._points = np.zeros((*shape, ROOM, 5))  # the path
         self._beyond = np.zeros(
             (*shape, ROOM)
         )  # how far it is from each of its points to its end, m

@@ -283,7 +283,7 @@ def _stand(moving: Moving, v: int, a: int) -> None:
 
 
 def _come_to_end(moving: Moving, dt: float, v: int, a: int, doing: Doing) -> None:
-    """Its way is at its end: that is what was wanted, or as near as it gets."""
+    """Its path is at its end: that is what was wanted, or as near as it gets."""
     _close, arrived, unreachable = _nearness(moving, dt, v, a)
     doing.done[v, a], doing.failed[v, a] = arrived, unreachable
 
@@ -372,7 +372,7 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
         wanted = now.pace[v, a]
         if ahead:
             wanted *= min(max(cos(toward - now.heading[v, a]), 0.0), 1.0)
-        # It brakes in time for the end of its way, and for where it turns back.
+        # It brakes in time for the end of its path, and for where it turns back.
         wanted = min(wanted, _can_stop_within(left, now.acceleration[v, a], dt))
         if now.turn_at[v, a] >= now.next[v, a] and now.turn_at[v, a] >= 0:
             back = whole - now.beyond[v, a, now.turn_at[v, a]]
@@ -382,7 +382,7 @@ def _move_one(now: Moving, state_for: float, dt: float, v: int, a: int) -> None:
             back = whole - now.beyond[v, a, now.halt[v, a]]
             wanted = min(wanted, _can_stop_within(back, now.acceleration[v, a], dt))
     speed = min(max(wanted, max(now.speed[v, a] - gain, 0.0)), now.speed[v, a] + gain)
-    # Who has no way any more comes to a stand on the one that it left.
+    # Who has no path any more comes to a stand on the one that it left.
     rolling = free and (left > 0.0 if going else now.speed[v, a] > 0.0)
     now.speed[v, a] = speed if rolling else 0.0
     moved = 0.0

@@ -14,7 +14,7 @@ Truths = NDArray[np.bool_]
 
 PACES = ("creeping", "walking", "running")
 AHEAD, AT_FOCUS, SWEEP, AT_PLACE, GLANCES = range(5)
-"""Where an agent looks: along its way, at its focus, to both sides, at a place, or ahead with
+"""Where an agent looks: along its path, at its focus, to both sides, at a place, or ahead with
 glances to a side.
 """
 
@@ -54,9 +54,9 @@ class Moving(NamedTuple):
     glance_at: Numbers  # s in its state at which a glance begins
     glance_by: Numbers  # how far to a side it goes, rad
     smooth: Truths  # who turns in arcs
-    on_way: Truths  # who has a way to go
-    at_end: Truths  # whose way is at its end
-    short: Numbers  # how far its way ends before the place that was asked for, m
+    on_way: Truths  # who has a path to go
+    at_end: Truths  # whose path is at its end
+    short: Numbers  # how far its path ends before the place that was asked for, m
     no_way: Truths  # who wants to go somewhere and cannot take a step towards it
     stuck_for: Numbers  # s that it has wanted to get on and has not
     walked: Numbers  # m in all
@@ -65,7 +65,7 @@ class Moving(NamedTuple):
     next: NDArray[np.int64]  # the point that it walks to
     size: NDArray[np.int64]  # points of the way
     halt: NDArray[np.int64]  # the point from which the next link begins; -1 for none
-    points: Numbers  # (variant, agent, point, 5): the way, see `find_way`
+    points: Numbers  # (variant, agent, point, 5): the path, see `find_way`
     beyond: Numbers  # (variant, agent, point): from there to the end of the way, m
     link: NDArray[np.int64]  # the link that it is on; -1 for none
     climbed: Numbers  # how far it is on that, m

@@ -38,7 +38,7 @@ LOOK_EVERY = 0.3
 """Seconds between two looks ahead."""
 
 AHEAD, AHEAD_BY_CARE = 2.0, 8.0
-"""How far along its way it looks, m: so far, and so much farther with a care of 1."""
+"""How far along its path it looks, m: so far, and so much farther with a care of 1."""
 
 APART = 0.75
 """Places on its way are looked at so far from one another, m."""
@@ -60,16 +60,16 @@ DETOUR = 8.0
 """They lead through places within so much of a box about start and goal, m."""
 
 STRAYS = 0.3
-"""To somebody who chooses, a way seems up to so much longer than it is, as a share."""
+"""To somebody who chooses, a path seems up to so much longer than it is, as a share."""
 
 EXPOSED = 3.0
-"""With a care of 1 a way that is wholly in view counts as so much longer."""
+"""With a care of 1 a path that is wholly in view counts as so much longer."""
 
 RINGS, DIRECTIONS = (1.5, 3.0, 5.0, 8.0, 12.0), 24
 """Cover is looked for so far away, m, and in so many directions."""
 
 TRIED = 8
-"""Of so many places that are nearest as the crow flies the way is looked at."""
+"""Of so many places that are nearest as the crow flies the path is looked at."""
 
 CREEPS, WALKS, RUNS = range(3)
 

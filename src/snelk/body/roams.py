@@ -16,10 +16,10 @@ Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
 
 EXACT = 1e-6
-"""Ways that end this far before their end are walked to there, not only nearly, m."""
+"""Paths that end this far before their end are walked to there, not only nearly, m."""
 
 INSIDE = 2e-3
-"""Ways end this far before the edge, m."""
+"""Paths end this far before the edge, m."""
 
 NO_AREA, NOT_ASKED = -1, -2
 """Instead of an area's number: there is none to roam over; it has not been asked for yet."""
@@ -38,7 +38,7 @@ class RoamStage(NamedTuple):
     normal: Numbers  # (variant, agent, 2) of the edge that it walks to; NaN for none; overwritten
     pausing: Truths  # it stands before it takes another direction; overwritten
     outside: Truths  # it may stand outside of its area; overwritten
-    way: Numbers  # (places, 5) room for a way; see `find_way`
+    way: Numbers  # (places, 5) room for a path; see `find_way`
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""

@@ -47,7 +47,7 @@ NOBODY_YET, ANOTHER, ITSELF = range(3)
 """Who has cleared a point of a search, of whoever searches in a group."""
 
 NEARBY_WITHIN = 3.0
-"""A point nearby is left out if the way to it is so many times longer than the radius."""
+"""A point nearby is left out if the path to it is so many times longer than the radius."""
 
 MOST_NOTES = 6
 """What a search can note at one tick, beside twice of each of its points."""
@@ -119,7 +119,7 @@ class SearchStage(NamedTuple):
     looked: Truths  # at any of its points
     asks: Truths  # for points
     planned: Truths
-    going: Truths  # it has just set out, and may find that there is no way
+    going: Truths  # it has just set out, and may find that there is no path
     waiting: Truths  # it looks around at a point
     until: Numbers  # s: how long
     at: NDArray[np.int64]  # the point that it is on its way to, or at; -1 for none
@@ -133,7 +133,7 @@ class SearchStage(NamedTuple):
     others: Numbers  # (agents, 6) where those are, and where each goes to, m
     target: NDArray[np.int64]  # the cell it heads for; -1 for none
     left: Truths  # (places of one,) which may still become points
-    lengths: Numbers  # (places of one,) the ways to them, m
+    lengths: Numbers  # (places of one,) the paths to them, m
     spot: Numbers  # (1, 3) a place to look at, m
     seen: Truths  # (1,) whether it is in view
     notes: Notes

@@ -142,7 +142,7 @@ def plan_points(
 ) -> int:
     """Plan the points that are asked for on one ground; return for how many that is left to do.
 
-    Left is who searches where the ways between the corners of the ground are not known.
+    Left is who searches where the paths between the corners of the ground are not known.
 
     Args:
         index: Of the ground.
@@ -178,16 +178,16 @@ def plan_by_lengths(
 
     Args:
         walk: Its ground.
-        searches: How long the ways are; overwritten.
+        searches: How long the paths are; overwritten.
         stage: What it does; overwritten.
         moving: Its body; overwritten.
         time: s.
         v: The variant.
         a: The agent.
-        begins: Whether no way has been written down yet.
+        begins: Whether no path has been written down yet.
 
     Returns:
-        Whether the ways from the last of its points to the places that are left are needed.
+        Whether the paths from the last of its points to the places that are left are needed.
     """
     found = _plan_by_lengths(
         laid_out(GroundStageColumns, walk), laid_out(SearchStageColumns, searches),

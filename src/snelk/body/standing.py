@@ -31,7 +31,7 @@ class Standing(NamedTuple):
     home_x: Numbers  # m; NaN without one
     home_y: Numbers
     home_z: Numbers  # the same on a level with floors, else NaN
-    goals: Numbers  # (variant, agent, 3): where its way leads to, m
+    goals: Numbers  # (variant, agent, 3): where its path leads to, m
     others: Truths  # (variant, agent, watcher): who is of another team
     territory: NDArray[np.int32]  # index of the zone that it does not leave; -1 for none
 
@@ -54,9 +54,9 @@ class Timing(NamedTuple):
     ended: Truths  # (variant,): whether the run is over
     next_thought: Numbers  # s: when it wants to think again
     state_for: Numbers  # s it has been in its state, after the transitions of this tick
-    thought_there: Truths  # it has thought since its way ended
+    thought_there: Truths  # it has thought since its path ended
     due: Truths  # it thinks at this tick
-    at_end: Truths  # its way has just come to its end
+    at_end: Truths  # its path has just come to its end
     fresh: Truths  # a time in which it glances once has begun
     glanced: NDArray[np.int64]  # index of that time within its state; -1 if it does not glance
     freeze: Truths  # (variant, agent, state, watcher): who must not move while that one sees it

@@ -101,7 +101,7 @@ class Thinking:
         self._walkers: dict[tuple[int, int], Walker] = {}
         self._grounds: list[Ways] = []  # by index
         self._stages: dict[int, GroundStage] = {}
-        self.walks: list[GroundStage] = []  # of the grounds, with all that is known of the ways
+        self.walks: list[GroundStage] = []  # of the grounds, with all that is known of the paths
         self._names: dict[tuple[int, int], list[str]] = {}  # of what is done in each state
         self._kinds = np.zeros(ladders.least.shape, dtype=np.int8)
         motion = world.motion
@@ -321,7 +321,7 @@ class Thinking:
         """Take the path to a position, or as near as an agent can get; return whether it is done.
 
         Who is moved here and turns in arcs, has to turn back or stands where it cannot, has to
-        find its way itself.
+        find its path itself.
         """
         doing, motion = self.doing, self._world.motion
         doing.goals[v, a], doing.stop[v, a], doing.wants[v, a] = goal, stop, True

@@ -18,8 +18,8 @@ class Walker:
     """The part of the ground that an agent walks on, and the paths over it, as (x, y, z).
 
     Args:
-        ways: The ways of a body of its size, within its territory.
-        free: The ways of a body of no size: where nothing but a wall is in the way.
+        ways: The paths of a body of its size, within its territory.
+        free: The paths of a body of no size: where nothing but a wall is in the way.
         here: Where it stands, m.
 
     Attributes:

@@ -54,7 +54,7 @@ def wander_alone(
 
     Args:
         moving: Their bodies.
-        stage: Where they roam; the way is written to it.
+        stage: Where they roam; the path is written to it.
         state: The alert state.
         time: The time of the tick, s.
         dt: Its length, s.
@@ -63,7 +63,7 @@ def wander_alone(
         doing: What they do; where it wants to go is overwritten.
 
     Returns:
-        Seconds until it thinks again, how many places its way has, 0 if it stands, and the one
+        Seconds until it thinks again, how many places its path has, 0 if it stands, and the one
         at which it turns back, -1 for none.
     """
     agree(plain(moving).x.shape, plain(stage).area.shape, plain(doing).kind.shape)
@@ -104,7 +104,7 @@ def wander(
             return LEFT_TO_PYTHON
     if moving.link[v, a] >= 0:
         return dt  # it is on a link: it comes to its end first
-    if moving.size[v, a] >= moving.points.shape[2]:  # there may be no room for its way
+    if moving.size[v, a] >= moving.points.shape[2]:  # there may be no room for its path
         return LEFT_TO_PYTHON
     again, count, turn_at = _plan(moving, stage, state, time, dt, v, a, doing)
     if count > 0:
@@ -173,7 +173,7 @@ def _straight_on(
 ) -> int:
     """Write a straight path to the edge of an area, over all connected floors.
 
-    Returns how many places the way has then; with room for no more it ends where a floor does.
+    Returns how many places the path has then; with room for no more it ends where a floor does.
     """
     flat = len(stage.floors.planes) == 0
     while True:

@@ -108,7 +108,7 @@ class World:
         ignored: (variant, agent, target) who is not worth a focus at this tick.
         named: What conditions ask for with a name, as compiled loops read it.
         prepares: Whether something is to be done before anybody attends to anything; see `prepare`.
-        has_speeds: Whether any speed goes by how much of a way is left.
+        has_speeds: Whether any speed goes by how much of a path is left.
         laid_signals: The same as compiled loops read them.
         taken: The transitions of the last tick.
         happenings: What else happened at the last tick.
@@ -860,7 +860,7 @@ class World:
 
     @property
     def footing(self) -> Footing:
-        """The ways over the ground."""
+        """The paths over the ground."""
         return self.thinking
 
     def state_name(self, v: int, a: int) -> str:

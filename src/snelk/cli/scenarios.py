@@ -434,7 +434,7 @@ def _compare_company(loaded: Scenario, group: str, seeds: int, *, as_json: bool)
         ]
         for row in means
     ]  # fmt: skip
-    head = ["way", " found in", " until found", " walked", " at the same point"]
+    head = ["search", " found in", " until found", " walked", " at the same point"]
     screen.print("\n" + "\n".join(table(head, rows)))
     text = "found in: of the runs in which anybody searched; until found: mean from the first "
     text += "search on until the first of them found the target, a run in which none did counting "

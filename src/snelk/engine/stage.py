@@ -33,7 +33,7 @@ Codes = NDArray[np.int64]
 """Of `TickStage.at`: the tick that is computed next or now, and how far; the first tick at which
 Python makes noises; whether minds and bodies do anything, have begun to, need Python before they
 attend to anything, and wait for Python before they think; whether Python has to end the tick;
-whether the run is over; whether speeds go by what is left of a way; how many are left to Python.
+whether the run is over; whether speeds go by what is left of a path; how many are left to Python.
 """
 
 (

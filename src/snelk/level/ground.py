@@ -19,7 +19,7 @@ from snelk.level.storeys import Storeys
 Numbers = NDArray[np.float64]
 
 NO_WAY, NOT_KNOWN = -1, -2
-"""Instead of how many places a way has: there is none; the ways between corners are needed."""
+"""Instead of how many places a path has: there is none; the paths between corners are needed."""
 
 
 class Joins(NamedTuple):
@@ -62,8 +62,8 @@ class Ground(NamedTuple):
     of the same area a little smaller lie in `inner_edges`.
     """
 
-    corners: Numbers  # (corners, 2) where ways turn, m
-    lengths: Numbers  # (corners, corners) of the ways between them, m; (0, 0) if not known yet
+    corners: Numbers  # (corners, 2) where paths turn, m
+    lengths: Numbers  # (corners, corners) of the paths between them, m; (0, 0) if not known yet
     before: NDArray[np.int32]  # (corners, corners) the corner before the second
     edges: Numbers
     starts: NDArray[np.int32]

@@ -55,7 +55,7 @@ class Level:
         base, top: (walls,) heights, m.
         see_through, hear_through, smell_through: (walls,) the share of sight, of a noise's reach,
             and of how far off a trail is smelt, that passes.
-        walkable: (walls,) whether a wall leaves the ways on foot free.
+        walkable: (walls,) whether a wall leaves the paths on foot free.
         floors: What compiled loops read of the floors.
         is_edge, is_floor, is_mesh: (walls,) what is an edge, a floor or a mesh, which are numbered
             after the walls.

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from snelk.level.level import Level
 
 TOUCHING = 1e-6
-"""What is cut on a shorter way than this is only touched, m."""
+"""What is cut on a shorter path than this is only touched, m."""
 
 
 class Slice(NamedTuple):

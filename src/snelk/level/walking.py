@@ -44,13 +44,13 @@ MOST_BESIDE = 64
 """So many floors meet at a place at most."""
 
 MOST_SEAMS = 4096
-"""A straight way that passes from floor to floor more often than this is given up."""
+"""A straight path that passes from floor to floor more often than this is given up."""
 
 GRAZE = 1e-12
 """What the product of two sides of a line may be below 0, m4."""
 
 ROUNDING = 1e-9
-"""A way by a corner may be this much shorter than the straight lines it consists of, m."""
+"""A path by a corner may be this much shorter than the straight lines it consists of, m."""
 
 FAR, LEFT, FIRST, LAST = range(4)
 """Of each corner: how far it is from start and goal, and whether it is seen from there."""
@@ -169,7 +169,7 @@ def find_all_ways(
         others: (links,) the corner at the other end.
         far: (links,) how long each is, m.
         done: (corners,) overwritten.
-        lengths: (corners, corners) filled, m; infinite where there is no way.
+        lengths: (corners, corners) filled, m; infinite where there is no path.
         before: (corners, corners) filled: the corner before the second; -1 for none.
     """
     count = len(done)
@@ -215,15 +215,15 @@ def lengths_between(
     """The lengths of paths whose straight line is known to be blocked.
 
     Args:
-        ground: What can be walked on; the ways between its corners are known.
+        ground: What can be walked on; the paths between its corners are known.
         grid: What is in the way.
         scratch: Of the grid.
         room: (4, corners) overwritten.
-        start: (ways, 2) where they begin, m.
-        end: (ways, 2) where they end, m.
-        sheets: (ways, 2) the floors that both are on.
-        limit: (ways,) ways longer than this count as none, m.
-        length: (ways,) filled with their lengths, m; infinite where there is none.
+        start: (paths, 2) where they begin, m.
+        end: (paths, 2) where they end, m.
+        sheets: (paths, 2) the floors that both are on.
+        limit: (paths,) paths longer than this count as none, m.
+        length: (paths,) filled with their lengths, m; infinite where there is none.
     """
     count = len(plain(ground).corners)
     agree(room.shape, (4, count))
@@ -257,7 +257,7 @@ def length_of_way(
 ) -> float:
     """Length of the path between the reachable positions nearest to two, (3,), m.
 
-    Infinite if there is none, NaN if the ways between corners are needed and not known.
+    Infinite if there is none, NaN if the paths between corners are needed and not known.
     """
     agree(room.shape, (4, len(plain(ground).corners)))
     agree_scratch(scratch, grid)
@@ -513,7 +513,7 @@ def _write_stretch(
 ) -> tuple[int, int]:
     """Write the end of a straight piece, and where it changes floors.
 
-    Returns how many places the way has now, and for how many more there is room beside corners.
+    Returns how many places the path has now, and for how many more there is room beside corners.
     """
     dx, dy, here, turn, lost = to_x - x, to_y - y, 0.0, -INF, False
     length = max(hypot(dx, dy), SNAP)
@@ -781,8 +781,8 @@ def _best_turns(
 ) -> tuple[int, int, float]:
     """First and last corner of the shortest path with turns, and its length, m.
 
-    Corners that cannot be part of a shorter way are not looked at. How far they are is that in
-    plan, until it is known how long the way there is.
+    Corners that cannot be part of a shorter path are not looked at. How far they are is that in
+    plan, until it is known how long the path there is.
     """
     count = len(ground.corners)
     best, first, last = INF, -1, -1
@@ -791,7 +791,7 @@ def _best_turns(
         room[FAR, i], room[LEFT, i] = hypot(ax - x, ay - y), hypot(ax - to_x, ay - to_y)
         room[FIRST, i] = room[LAST, i] = NOT_TRIED
     while True:
-        # The corner to begin with by which the way is shortest if nothing more is in the way.
+        # The corner to begin with by which the path is shortest if nothing more is in the way.
         i, least = -1, best + ROUNDING
         for j in range(count):
             if room[FIRST, j] == NOT_TRIED and room[FAR, j] + room[LEFT, j] <= least:
@@ -807,7 +807,7 @@ def _best_turns(
         room[FAR, i], room[FIRST, i] = far, SEEN if free else UNSEEN
         for j in range(count if free else 0):
             whole = room[FAR, i] + ground.lengths[i, j] + room[LEFT, j]
-            # Of ways that are as long the one by the first corners of the level.
+            # Of paths that are as long the one by the first corners of the level.
             if whole > best or room[LAST, j] == UNSEEN or whole == INF:
                 continue
             if room[LAST, j] == NOT_TRIED:

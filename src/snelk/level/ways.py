@@ -50,10 +50,10 @@ from snelk.level.walking import (
 Numbers = NDArray[np.float64]
 
 Row = tuple[Numbers, NDArray[np.int32]]
-"""Lengths of the ways from a place to all corners, and the corner before each."""
+"""Lengths of the paths from a place to all corners, and the corner before each."""
 
 Sights = tuple[NDArray[np.int32], NDArray[np.int32], Numbers]
-"""Of each corner where its straight ways begin, and of each the other corner and its length, m."""
+"""Of each corner where its straight paths begin, and of each the other corner and its length, m."""
 
 Seen = tuple[NDArray[np.intp], Numbers]
 """The corners that can be walked to straight from a place, and how far each is, m."""
@@ -68,16 +68,16 @@ MITRE = 2.0
 """A corner of what is grown is no farther from the wall than so many times the clearance."""
 
 SEAMS = 4096
-"""A way has room for so many places at which it comes to another floor."""
+"""A path has room for so many places at which it comes to another floor."""
 
 BEND = 0.5
-"""So far apart, or less, ways from floor to floor may bend where the slope changes, m."""
+"""So far apart, or less, paths from floor to floor may bend where the slope changes, m."""
 
 LITTLE = 0.005
-"""Where a bend makes a way shorter by no larger share than this, it is left out."""
+"""Where a bend makes a path shorter by no larger share than this, it is left out."""
 
 MOST_BENDS = 1000
-"""At so many places at most ways may bend where the slope changes."""
+"""At so many places at most paths may bend where the slope changes."""
 
 WHOLE = 600
 """Of levels with no more corners than this, all ways between them are found at once."""
@@ -120,11 +120,11 @@ class Ways:
 
     Attributes:
         areas: The ground that can be walked on, as polygons; without floors each is a part.
-            Without a territory it ends `MARGIN` outside of the level; ways may lead farther out.
-        corners: (corners, 2) where ways turn, m.
+            Without a territory it ends `MARGIN` outside of the level; paths may lead farther out.
+        corners: (corners, 2) where paths turn, m.
         sheets: (corners,) the floor that each is on; 0 without floors.
         grid: What is in the way, as compiled loops read it.
-        is_small: Whether the ways between all corners are known at once.
+        is_small: Whether the paths between all corners are known at once.
     """
 
     def __init__(
@@ -185,7 +185,7 @@ class Ways:
             sheets.append(np.full(int(inside.sum()), n, dtype=np.int32))
         for place, floor in _bends(storeys, free, planes):
             corners.append(place[None])
-            sides.append(np.zeros((1, 2, 2)))  # a way may turn there to any side
+            sides.append(np.zeros((1, 2, 2)))  # a path may turn there to any side
             sheets.append(np.array([floor], dtype=np.int32))
         self._joins = laid_out(JoinColumns, Joins.of(storeys, planes))
         owners = np.zeros(sum(map(len, pieces)), np.int32)
@@ -382,7 +382,7 @@ class Ways:
     def distance(self, start: Numbers, end: Numbers, limit: Numbers) -> Numbers:
         """Length of the path from each start to each end, (pairs, 2), m; infinite beyond `limit`.
 
-        Where the straight line is free the way is that line. On a level with floors places have
+        Where the straight line is free the path is that line. On a level with floors places have
         heights, (pairs, 3), and so have the lengths.
         """
         sheets = self.sheets_at(start), self.sheets_at(end)
@@ -458,7 +458,7 @@ class Ways:
     def path(self, start: Numbers, goal: Numbers) -> Numbers | None:
         """The points, (points, 2), where the shortest path turns, with the goal at its end, m.
 
-        None if there is no way; see `nearest` for goals that cannot be walked to.
+        None if there is no path; see `nearest` for goals that cannot be walked to.
         """
         way = self.way(start, goal)
         return None if way is None else way[:, :2]
@@ -621,7 +621,7 @@ class Ways:
     def _sights(self) -> Sights:
         """Pairs of corners with a free straight line.
 
-        A shortest way passes a corner so that both walls beside it lie on one side of the way.
+        A shortest path passes a corner so that both walls beside it lie on one side of the way.
         """
         count, sides = len(self.corners), self._sides
         found, lengths = [np.zeros((2, 0), dtype=np.intp)], [np.zeros(0)]
@@ -708,7 +708,7 @@ def _bends(
 def _gain(slope: Numbers, other: Numbers) -> float:
     """The largest share by which bending at a change of slope can shorten a path.
 
-    So much longer than in plan is a way up a slope g: sqrt(1 + g^2). By two slopes that differs at
+    So much longer than in plan is a path up a slope g: sqrt(1 + g^2). By two slopes that differs at
     most by their difference times g / sqrt(1 + g^2); who goes along the seam gains that.
     """
     steepest = max(float(slope @ slope), float(other @ other)) ** 0.5

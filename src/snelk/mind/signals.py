@@ -75,7 +75,7 @@ class Signals(NamedTuple):
     target_x: Numbers  # where the focus is believed to be, m; NaN without a belief
     target_y: Numbers
     target_z: Numbers
-    goal_x: Numbers  # where its way leads to, m; NaN if it has none
+    goal_x: Numbers  # where its path leads to, m; NaN if it has none
     goal_y: Numbers
 
     def check(self) -> None:

@@ -27,7 +27,7 @@ DISAGREE = -2
 """Instead of a count: what is given does not agree."""
 
 NOTHING_HEARD, JUDGED, LEFT, ROOM = range(4)
-"""What came of the noises of a tick: there are none; they are judged; some ways are not known; more
+"""Results for the noises of a tick: there are none; they are judged; some paths are not known; more
 room is needed first.
 """
 

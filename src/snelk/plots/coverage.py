@@ -32,7 +32,7 @@ class CoverageArtists(Drawing):
         axes: The two maps: time until noticed, and time in view.
         cells: The coloured cells of both.
         never: The hatched cells: where no meter gets full, and where nobody ever looks.
-        paths: Per agent that moved: its way, in the first map.
+        paths: Per agent that moved: its path, in the first map.
     """
 
     axes: list[Axes]

@@ -31,7 +31,7 @@ LOOKS = {
 """Colour, line and hatch of each outcome."""
 
 MOST_WAYS = 150
-"""More ways than this only blacken the map; those of the first players are drawn."""
+"""More paths than this only blacken the map; those of the first players are drawn."""
 
 BINS = 5
 
@@ -45,7 +45,7 @@ class PlayersArtists(Drawing):
 
     Attributes:
         axes: The map, and the bars.
-        ways: The lines of ways, by outcome.
+        ways: The lines of paths, by outcome.
         warned: Where players were warned first.
         late: Where it was too late.
         bars: The bars by outcome, from the least care to the most.

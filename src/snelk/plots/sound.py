@@ -43,7 +43,7 @@ class NoiseArtists:
         place: Where, x and y in m.
         mark: Its mark; filled if anybody shown heard it.
         ring: Its reach in the open.
-        through, around: Outlines of where it is heard straight, and by a way on foot.
+        through, around: Outlines of where it is heard straight, and by a path on foot.
         ears: Per agent that heard it: the line to its ear.
     """
 
@@ -85,7 +85,7 @@ def carried(
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
     """How far inside its limit an ordinary ear is at each place about a noise.
 
-    Returns x and y, (places,), m, and over (y, x) what is left of the reach on the straight way
+    Returns x and y, (places,), m, and over (y, x) what is left of the reach on the straight path
     and on foot, m: 0 at the limit, negative beyond.
     """
     x = np.linspace(source[0] - 1.02 * reach, source[0] + 1.02 * reach, FINENESS)

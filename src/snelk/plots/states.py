@@ -169,7 +169,7 @@ def _draw_arrow(
     )
     artists.axes.add_patch(arrow)
     artists.arrows[name, start] = arrow
-    # Named outside its bend, and before half of its way: there and back are well apart.
+    # Named outside its bend, and before half of its path: there and back are well apart.
     out = np.array([along[1], -along[0]])
     place = (1 - LABEL_AT) * a + LABEL_AT * b + 2 * LABEL_AT * (1 - LABEL_AT) * bend * out
     side = np.sign(np.round(out / np.hypot(*out))).astype(int)

@@ -48,7 +48,7 @@ class Quick(NamedTuple):
     contacts: tuple[NDArray[np.int8], ...]
     state: NDArray[np.int16]  # (tick, agent) the alert state it is in
     entry: NDArray[np.int32]  # (tick, agent) how many it has been in before
-    goal_x: Numbers  # (tick, agent) where its way leads to, m; NaN without one
+    goal_x: Numbers  # (tick, agent) where its path leads to, m; NaN without one
     goal_y: Numbers
     turns: list[tuple[float, Turn]]
     notes: list[Note]

@@ -36,7 +36,7 @@ class Sound:
         acuity: Of the ear, times how awake it is.
         background, background_zone: Noise at the ear, and the zone that says so, if any.
         straight, around: Lengths of both ways, m.
-        through: Share that walls on the straight way let pass.
+        through: Share that walls on the straight path let pass.
         walls: Those walls, by name, with the share of each.
     """
 

@@ -58,7 +58,7 @@ class Reaches(NamedTuple):
         touch: Within this it feels; None without touch.
         catch: Within this it catches; None where its state does not.
         arrive: Within this of its goal it has arrived.
-        goal: Where its way leads to, m; None without one.
+        goal: Where its path leads to, m; None without one.
     """
 
     touch: float | None

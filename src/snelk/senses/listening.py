@@ -151,7 +151,7 @@ def at_ears(
         pairs: How many there are.
 
     Returns:
-        Of how many pairs the way on foot is left to be found: it is not straight, and the ways
+        Of how many pairs the path on foot is left to be found: it is not straight, and the paths
         between the corners of the ground are not known.
 
     Raises:
@@ -241,7 +241,7 @@ def _by_both_ways(
 ) -> bool:
     """Whether a noise is loud enough through what muffles it, or around on foot.
 
-    Tell whether the way on foot is left to be found.
+    Tell whether the path on foot is left to be found.
     """
     straight, limit = heard.straight[pair], heard.limit[pair]
     share, wall, _ = cast_ray(stage.sound_grid, stage.scratch, x, y, z + LIFT, to_x, to_y, ear_z)
@@ -271,7 +271,7 @@ def _by_both_ways(
     elif sheet < 0 or to_sheet < 0:  # nobody walks where there is no floor
         heard.around[pair] = INF
     if not isnan(heard.around[pair]) and sheet == to_sheet:
-        return False  # from floor to floor a way that bends may be shorter
+        return False  # from floor to floor a path that bends may be shorter
     if sheet < 0 or to_sheet < 0:
         return False
     if walk.ground.lengths.shape[0] < walk.ground.corners.shape[0]:

@@ -35,7 +35,7 @@ def shine(
     `ground`, (variant, character), is the light of the place everybody is in; `whom` are the
     characters it is asked of. A lamp adds
     its light, falling in a straight line to nothing at its reach, times what walls let pass on
-    the way to the middle of the body; its bearer has it in full.
+    the path to the middle of the body; its bearer has it in full.
     """
     agree(light.shape, ground.shape, plain(numbers).lamp.shape, plain(bodies).blocks.shape)
     agree((bool((whom >= 0).all() and (whom < light.shape[1]).all()),), (True,))

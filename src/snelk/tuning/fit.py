@@ -108,7 +108,7 @@ class FitResult:
     Attributes:
         numbers: Every number that might move.
         goals: Every expectation and wish.
-        conflicts: Goals that get in each other's way, worst first.
+        conflicts: Goals that conflict, worst first.
         loss_before, loss_after: With today's numbers, and with the fitted ones; above 1e9 where an
             expectation is not met, as that outweighs all wishes.
         tried: How many variants were tried.

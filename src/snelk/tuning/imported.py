@@ -49,7 +49,7 @@ class TrackFigures:
         start, end: Times of its first and last sample, s.
         step: The median time from sample to sample, s.
         x, y: Least and largest, m.
-        way: Length of its way, m.
+        way: Length of its path, m.
         speed, top_speed: Median while it moves, and the speed that one sample in fifty exceeds,
             m/s; NaN for a single sample.
         off_motion: Mean angle from where it goes to where it faces while it moves, degrees,

@@ -27,7 +27,7 @@ STEEP = 2.0
 """Places that differ by more in height than so many times their distance in plan are not joined."""
 
 MOST_CORNERS = 1500
-"""Of levels with more corners of ways than this they are no places."""
+"""Of levels with more corners of paths than this they are no places."""
 
 NEAR_DOOR = 1.5
 """Who comes no nearer to a door than this and its width does not open it within a tick, m."""

@@ -64,7 +64,7 @@ class Players:
         doors: Doors that it cannot open itself, and that block every path to the goal.
         seeds: The seed of each player's run.
         table: A row per player, see docs/tuning.md.
-        ways: The way of each: (places, 4) t in s, then x, y and z in m, each half second.
+        ways: The path of each: (places, 4) t in s, then x, y and z in m, each half second.
     """
 
     scenario: Scenario
@@ -195,7 +195,7 @@ def players(
         progress: Called with the players done and the players in all.
 
     Raises:
-        InputError: A name or a number is wrong, or no way leads to the goal.
+        InputError: A name or a number is wrong, or no path leads to the goal.
 
     >>> import snelk
     >>> found = snelk.players(snelk.croft() / "night.toml", to="hedge-gap", count=2)
@@ -290,7 +290,7 @@ def _from_to(scenario: Scenario, target: str) -> tuple[Numbers, str, tuple[str, 
     """A player's start, (3,) m, its goal, and the doors it has to wait for.
 
     Raises:
-        InputError: No way leads there, whatever doors are open.
+        InputError: No path leads there, whatever doors are open.
     """
     world = Simulation(scenario).world
     goal, me = scenario.setup.cast[target].play, Me(world, 0, world.agents.index(target))

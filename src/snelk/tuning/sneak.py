@@ -111,7 +111,7 @@ class Passage:
         margin: Its smallest distance in plan from a cone that it was not in, m; None if nobody has
             one. Walls are ignored.
         margin_of: The agent with that cone, and the time, s.
-        far: How long the way is, m.
+        far: How long the path is, m.
         waits: For how long it stands still, s.
         track: It as a recording.
         promised: What the highest value of each meter was to be, by agent, 0 to 1.
@@ -430,7 +430,7 @@ def _opening_of(
     """The smallest change of one number that opens the level, by halving; and which it is."""
     key, unit, now, most = number
     best = None
-    low, high = 0.0, 1.0  # shares, by factors, of the way to the most
+    low, high = 0.0, 1.0  # shares, by factors, of the path to the most
     for turn in range(HALVINGS + 1):
         share = 1.0 if turn == 0 else (low + high) / 2.0
         value = float(f"{now * most**share:.4g}")
