@@ -116,7 +116,7 @@ LINE = [[0, 0], [1, 0]]
 @pytest.mark.parametrize(
     ("item", "line"),
     [
-        (feature("wal", "LineString", LINE), 'feature 0 "thing": kind: kind is missing or unknown (given: "wal"); did you mean "wall"?'),
+        (feature("wal", "LineString", LINE), 'feature 0 "thing": kind: is missing or unknown (given: "wal"); did you mean "wall"?'),
         (feature("wall", "LineString", LINE), 'feature 0 "thing": top: is missing; add it'),
         (feature("wall", "LineString", LINE, top=1, base=2), 'feature 0 "thing": top: must be above base, 2 m (given: 1)'),
         (feature("wall", "LineString", LINE, top=1, see_trough=1), 'feature 0 "thing": see_trough: no such key (given: 1); did you mean "see_through"?'),
@@ -200,7 +200,7 @@ def test_inheritance_takes_what_is_not_written_and_blames_who_wrote_it(tmp_path:
         ({f"{CONE}.rnge": 3}, f'overrides: {CONE}.rnge: no such key (given: 3); did you mean "range"?'),
         ({f"{CONE}.range": -3}, f"overrides: {CONE}.range: must be above 0 m and at most 100000 (given: -3)"),
         ({"profiles.wacher.body": "x"}, 'overrides: profiles.wacher: no such name; did you mean "watcher"?'),
-        ({"clock.dt.x": 1}, "overrides: clock.dt: is a value, and must be a table (given: 0.5)"),
+        ({"clock.dt.x": 1}, "overrides: clock.dt: is a value, not a table (given: 0.5)"),
         ({"clock dt": 1}, 'overrides: is not a key path (given: "clock dt"); write it like profiles.goose.cones.wide.range'),
     ],
 )  # fmt: skip

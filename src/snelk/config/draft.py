@@ -109,9 +109,7 @@ class Draft:
                     )
                 inner = here.get(part, {})
                 if not isinstance(inner, dict):
-                    raise InputError.of(
-                        "overrides", place, shown(inner), "is a value, and must be a table"
-                    )
+                    raise InputError.of("overrides", place, shown(inner), "is a value, not a table")
                 here[part] = here = dict(inner)
             if parts[0] == "grounds" and len(parts) == 2 and parts[1] not in here:
                 place, fix = key_path(parts), nearest(parts[1], here)

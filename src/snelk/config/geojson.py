@@ -159,7 +159,7 @@ def _feature(
     if not isinstance(kind, str) or kind not in FEATURES:
         given = shown(kind) if kind is not None else ""
         fix = nearest(str(kind or ""), FEATURES)
-        problems.append(Problem(source, f"{label}: kind", given, "kind is missing or unknown", fix))
+        problems.append(Problem(source, f"{label}: kind", given, "is missing or unknown", fix))
         return None
     model, geometries = FEATURES[kind]
     before = len(problems)

@@ -105,7 +105,7 @@ def _misplaced(text: str, error: UnexpectedInput) -> ConditionError:
         fix = "write == to compare" if sign == "=" else ""
         return ConditionError(column, f"cannot read {sign!r}", fix)
     if token.type == "$END":
-        return ConditionError(len(text), "it is incomplete")
+        return ConditionError(len(text), "the condition is incomplete")
     rule = f'did not expect "{token}" here'
     return ConditionError(column, rule)
 

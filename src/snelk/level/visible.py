@@ -25,7 +25,7 @@ WELD = 1e-7
 """Corners this close are one, m: it closes most cracks between shadows of adjoining faces."""
 
 HORIZON = 1e-4
-"""What is nearer to the eye's own height than this share of the path to the points is left out."""
+"""What is nearer to the eye's own height than this share of the way to the points is left out."""
 
 HAIRLINE = 1e-5
 """What is narrower than this is left out of a region, m."""

@@ -135,7 +135,7 @@ class Finder {
     this.found.replaceChildren();
     this.running(true);
     this.bar.value = 0;
-    this.say(what === "fit" ? "looks for numbers…" : "trying the values…");
+    this.say(what === "fit" ? "searching for numbers…" : "trying the values…");
     this.bench.say({ type: "search", what, move, wish: what === "fit" ? wish : null, budget: Math.round(Number(this.budget.value)) || 200, changes: this.bench.changes, n: this.asked });
   }
 

@@ -728,7 +728,7 @@ class Live:
         """
         if math.isnan(self.t) or not self.remembers:
             rule = "no tick has been computed yet" if self.remembers else "remembers nothing"
-            fix = "step it first" if self.remembers else "make Live with a larger remember, s"
+            fix = "step it first" if self.remembers else "make Live with a larger remembers, s"
             raise InputError.of("recent", "", "", rule, fix)
         return self._recent.run(self._simulation)
 

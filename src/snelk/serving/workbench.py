@@ -415,7 +415,7 @@ def bench_of(path: str, overrides: dict[str, Any], stamps: object) -> Workbench:
     """
     bench = _bench_of(path, json.dumps(overrides), stamps)
     if bench.stamps != stamps:
-        raise InputError.of(path, "", "", "was changed by another program", "take it in")
+        raise InputError.of(path, "", "", "was changed by another program", "reload it")
     return bench
 
 

@@ -197,7 +197,7 @@ class _Placer:
             held: Whether it was in view at the look before.
             posture: The target's.
             team: The target's, if it is not noticed.
-            walls: Across the path, each by the share of it, base, top and what sight it lets pass.
+            walls: Across the ray, each by the share of it, base, top and what sight it lets pass.
             light: On the target.
             level: Whether the middle of the target is as high as the eye at `up` 0; else its feet
                 are on the ground, and `far` is in plan.

@@ -78,7 +78,7 @@ def _noise_nobody_hears(scenario: Scenario) -> Found:
             yield (
                 place,
                 reason,
-                ("give an agent hearing that notices its team, or leave out the noise"),
+                "give an agent hearing that notices its team, or leave out the noise",
             )
 
 

@@ -125,7 +125,7 @@ def _useless_link(scenario: Scenario) -> Found:
             yield (
                 place,
                 reason,
-                ("use names of characters or profiles in `who`, or leave it out for all"),
+                "use names of characters or profiles in `who`, or leave it out for all",
             )
             continue
         for which, end in zip(("first", "last"), ends, strict=True):

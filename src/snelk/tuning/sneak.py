@@ -430,7 +430,7 @@ def _opening_of(
     """The smallest change of one number that opens the level, by halving; and which it is."""
     key, unit, now, most = number
     best = None
-    low, high = 0.0, 1.0  # shares, by factors, of the path to the most
+    low, high = 0.0, 1.0  # shares, by factors, of the largest change
     for turn in range(HALVINGS + 1):
         share = 1.0 if turn == 0 else (low + high) / 2.0
         value = float(f"{now * most**share:.4g}")
