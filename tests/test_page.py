@@ -285,6 +285,23 @@ def test_layers_switch(page: Any) -> None:
     assert led["cones"] < drawn["cones"]
 
 
+def test_the_canvas_lies_over_the_ground_whatever_grows_beside_the_map(page: Any) -> None:
+    """While nothing plays, too: what is drawn on it would lie beside the walls."""
+    for height in ("90px", ""):
+        page.execute_script(
+            "document.getElementById('controls').style.height = arguments[0]", height
+        )
+        time.sleep(0.5)
+        frame, drawn, scales = page.execute_script(
+            "const m = snelkPage.maps[0], { left, top, width, height } = m.view.frame.bbox, s = m.canvas.style;"
+            "const { x_range: x, y_range: y } = m.plot;"
+            "return [[left, top, width, height], [s.left, s.top, s.width, s.height].map(parseFloat),"
+            " [m.perMetreX * (x.end - x.start) / width, m.perMetreY * (y.end - y.start) / height]]"
+        )
+        assert drawn == pytest.approx(frame, abs=0.1)
+        assert scales == pytest.approx([1.0, 1.0])
+
+
 def test_cones_are_cut_as_the_library_cuts_them(page: Any, night: snelk.Run) -> None:
     chance = np.random.default_rng(5)
     x0, y0, x1, y1 = night.level.bounds

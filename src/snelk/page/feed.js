@@ -99,7 +99,7 @@ class Feed {
     button.textContent = this.following && !this.over ? "● follows" : "○ follow";
     const waits = (performance.now() - (this.latest || performance.now())) / 1000;
     const behind = page.end - page.t;
-    this.told.textContent = this.over || (waits > 2 ? `nothing new from the game since ${fixed(page.end, 1)} s`
+    this.told.textContent = this.over || (waits > 2 ? `no news since ${fixed(page.end, 1)} s`
       : this.following ? "" : `the game is ${fixed(behind, 1)} s ahead`);
   }
 }

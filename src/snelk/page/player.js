@@ -54,7 +54,9 @@ class Page {
     this.readHash();
     this.events.move(this.t, true);
     this.choose({ agent: this.agent, target: this.target });
-    new ResizeObserver(() => this.resized()).observe(document.body);
+    // A map gets another shape by what grows beside it, too, with the window as it was.
+    const watch = new ResizeObserver(() => this.resized());
+    [document.body, ...this.maps.map((map) => map.canvas.parentElement)].forEach((each) => watch.observe(each));
     this.resized();
     document.body.dataset.ready = "yes";
     if (this.feed) this.feed.open();
