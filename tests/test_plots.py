@@ -14,8 +14,9 @@ from matplotlib.figure import Figure
 from PIL import Image
 
 import snelk
+from snelk.plots.appearance import NOISE, REASON_STYLES
 from snelk.plots.sound import carried
-from snelk.plots.style import NOISE, REASON_STYLES, save_figure
+from snelk.plots.style import save_figure
 from snelk.plots.sweep import plot_sweep
 from snelk.tuning.reading import tradeoffs_of
 

@@ -368,7 +368,6 @@ def test_it_comes_to_the_same_on_one_core_and_in_parts(
     for count, most in ((1, 2048), (3, 40)):
         monkeypatch.setattr("snelk.tuning.movers.cores", lambda count=count: count)
         monkeypatch.setattr("snelk.tuning.movers.MOST", most)
-        monkeypatch.setattr("snelk.tuning.movers.LEAST", most // 4)
         found = snelk.sneak(scenario, to=(3.3, 3.3), start=(0.3, 0.3), cell=1.0)
         tables.append((found.table, [each.rows() for each in found.passages]))
     assert tables[0][0].equals(tables[1][0])

@@ -185,10 +185,11 @@ def beginning_in(folder: Path) -> Path:
 def test_drags_end_in_the_night_that_a_run_with_these_numbers_is(
     browser: Any, tmp_path: Path
 ) -> None:
-    scenario, rnd = croft_in(tmp_path / "croft"), random.Random(8)
-    keys = [RANGE, "profiles.dog.hearing.acuity", "profiles.hen.meter.fill_time", "cast.dog.awake"]
+    scenario, rnd = beginning_in(tmp_path / "first"), random.Random(8)
+    hound = "profiles.hound"
+    keys = [NEAR, f"{hound}.hearing.acuity", f"{hound}.meter.fill_time", "cast.hound.awake"]
     with tuning(scenario) as address:
-        browser.get(f"{address}#t=40&agent=gander&target=fox")
+        browser.get(f"{address}#t=4&agent=hound&target=child")
         until(
             browser,
             "document.body && document.body.dataset.ready && snelkPage.bench.socket.readyState === 1",
@@ -206,9 +207,9 @@ def test_drags_end_in_the_night_that_a_run_with_these_numbers_is(
         assert browser.execute_script("return snelkPage.bench.history.length") == 3
         names = browser.execute_script("return [snelkPage.run.agentNames, snelkPage.run.names]")
         moments = [
-            (rnd.choice(names[0]), rnd.choice(names[1]), rnd.uniform(0, 45)) for _ in range(200)
+            (rnd.choice(names[0]), rnd.choice(names[1]), rnd.uniform(0, 12)) for _ in range(200)
         ]
-        asked = [each for each in moments if each[0] != each[1]], 10.0, 40.0
+        asked = [each for each in moments if each[0] != each[1]], 2.0, 11.0
         script = ANSWERS.replace(
             "snelkPage.lanes.show",
             "snelkPage.bench.against = snelkPage.bench.changes; snelkPage.lanes.show",
@@ -339,55 +340,54 @@ def drag(browser: Any, start: list[float], end: list[float]) -> None:
 
 
 def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, tmp_path: Path) -> None:
-    scenario = croft_in(tmp_path / "croft")
+    scenario = beginning_in(tmp_path / "first")
     changes = "return snelkPage.bench.changes"
     with tuning(scenario) as address:
-        browser.get(f"{address}#t=20&agent=owl&target=fox")
+        browser.get(f"{address}#t=3&agent=hound&target=child")
         until(
             browser,
             "document.body && document.body.dataset.ready && snelkPage.bench.socket.readyState === 1",
         )
-        # The pointer asks who would sense a fox there; the answer is the library's.
+        # The pointer asks who would sense a child there; the answer is the library's.
         browser.execute_script("snelkPage.bench.whatif.become('stand-in')")
         # Also after the window has got another size.
         size = {"width": 1280, "height": 780, "deviceScaleFactor": 1, "mobile": False}
         browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
-        for x in (12.0, 14.0, 16.0):  # as a hand does, until the map lies still
-            mouse(browser, "mouseMoved", *at_place(browser, x, 14.0))
+        for x in (5.5, 6.5, 7.5):  # as a hand does, until the map lies still
+            mouse(browser, "mouseMoved", *at_place(browser, x, 3.6))
             time.sleep(0.3)
-        at = "snelkPage.bench.whatif.told && Math.abs(snelkPage.bench.whatif.told.place[0] - 16) < 0.1"
+        at = "snelkPage.bench.whatif.told && Math.abs(snelkPage.bench.whatif.told.place[0] - 7.5) < 0.1"
         until(browser, f"{at} && snelkPage.bench.whatif.shades.length > 2")
         told = browser.execute_script("return snelkPage.bench.whatif.told")
         here = Here(snelk.load(scenario))
-        found = here.at("fox", 20.0, tuple(told["place"]), stance="crouched")
+        found = here.at("child", 3.0, tuple(told["place"]), stance="crouched")
         shown = [(each["agent"], each["gate"], each["after"]) for each in told["noticing"]]
         assert shown == [(each.agent, each.gate, each.after) for each in found]
         words = browser.execute_script("return document.getElementById('readout').innerText")
-        assert "fox, crouched, at (16.0, 14.0) m from 20.0 s on" in words
-        assert "owl\tyes (night)\t100%" in words
+        assert "child, crouched, at (7.5, 3.6) m from 3.0 s on" in words
+        assert "hound\tyes (near)\t100%" in words
         first = browser.execute_script("return snelkPage.bench.whatif.shades[0]")
         places = np.column_stack([first["x"], first["y"], np.zeros(len(first["x"]))])
-        shade = here.shade("fox", 20.0, places, stance="crouched")
+        shade = here.shade("child", 3.0, places, stance="crouched")
         assert first["exposure"] == shade.exposure.round(3).tolist()
         # A noise is dropped, a corner is dragged; each is one step that is undone.
         browser.execute_script("snelkPage.bench.whatif.become('noise')")
-        drag(browser, *[at_place(browser, 30.0, 20.0)] * 2)
+        drag(browser, *[at_place(browser, 3.0, 8.0)] * 2)
         noise = browser.execute_script(changes)["+noise"][0]
-        assert noise["at"] == pytest.approx([30.0, 20.0], abs=0.1)
-        assert noise["t"] == 20.0
+        assert noise["at"] == pytest.approx([3.0, 8.0], abs=0.1)
+        assert noise["t"] == 3.0
         heard = "document.querySelector('#tune-rows p.quiet').textContent"
         until(browser, f"{heard}.includes('heard') || {heard}.includes('nobody')")
         browser.execute_script("snelkPage.bench.whatif.become('move')")
-        key = "level.wall.hay-3.0"
+        key = "level.wall.hedge.0"
         x, y = browser.execute_script("return snelkPage.bench.today.get(arguments[0])", key)
         drag(browser, at_place(browser, x, y), at_place(browser, x + 1.5, y))
         assert browser.execute_script(changes)[key] == pytest.approx([x + 1.5, y], abs=0.1)
         browser.execute_script("snelkPage.bench.step(-1)")
         assert set(browser.execute_script(changes)) == {"+noise"}
-        browser.execute_script("snelkPage.bench.step(1); snelkPage.choose({agent: 'goose-1'})")
+        browser.execute_script("snelkPage.bench.step(1); snelkPage.choose({agent: 'hound'})")
         # A curve is dragged by its point, a condition edited; what is wrong with it is said there.
-        curve = "profiles.owl.meter.distance"
-        browser.execute_script("snelkPage.choose({agent: 'owl'})")
+        curve = "profiles.hound.meter.distance"
         dot = browser.execute_script(
             "const row = document.querySelector(`.curve[data-key='${arguments[0]}']`);"
             "row.scrollIntoView(); const b = row.querySelector('[data-n=\"1\"]').getBoundingClientRect();"
@@ -397,7 +397,7 @@ def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, tmp_path
         dragged = browser.execute_script(changes)[curve]
         assert dragged[0] == [0.3, 1.0]
         assert dragged[1][1] > 0.45
-        when = "profiles.owl.ladder.transitions"
+        when = "profiles.hound.ladder.transitions"
         text = (
             "const row = document.querySelector(`.condition[data-key^='${arguments[0]}']`),"
             " area = row.querySelector('textarea'); area.value = arguments[1];"
@@ -413,7 +413,7 @@ def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, tmp_path
         # What is tried is kept as a trial, and another is held against it.
         last = browser.execute_script("return snelkPage.bench.asked")
         until(browser, f"document.body.dataset.tried === '{last}'")
-        browser.execute_script("snelkPage.bench.trials.keep('nosy owl')")
+        browser.execute_script("snelkPage.bench.trials.keep('nosy hound')")
         browser.execute_script("snelkPage.bench.become({}); snelkPage.go(0.5)")
         until(browser, "snelkPage.bench.trials.list[0].met !== undefined")
         # The smallest changes are buttons: one turns the answer.
@@ -426,16 +426,16 @@ def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, tmp_path
         # A search goes on by itself, is stopped, and is begun anew.
         search = (
             "const f = snelkPage.bench.finder; f.lines.value = arguments[0];"
-            "f.measure.value = 'owl.fox.first_full'; f.toward.value = '4'; f.begin(arguments[1])"
+            "f.measure.value = 'hound.child.first_full'; f.toward.value = '4'; f.begin(arguments[1])"
         )
         browser.execute_script("snelkPage.bench.become({})")
-        browser.execute_script(search, "profiles.owl.meter.fill_time = [0.5, 4]", "fit")
+        browser.execute_script(search, "profiles.hound.meter.fill_time = [0.5, 4]", "fit")
         until(browser, "snelkPage.bench.finder.bar.value > 0")
         browser.execute_script("snelkPage.bench.finder.stop()")
-        browser.execute_script(search, "profiles.owl.meter.fill_time = [1.0, 3.0, 2.0]", "sweep")
+        browser.execute_script(search, "profiles.hound.meter.fill_time = [1.0, 3.0, 2.0]", "sweep")
         until(browser, "document.querySelectorAll('#find-found button').length === 3")
         browser.execute_script("document.querySelectorAll('#find-found button')[1].click()")
-        assert browser.execute_script(changes) == {"profiles.owl.meter.fill_time": 3.0}
+        assert browser.execute_script(changes) == {"profiles.hound.meter.fill_time": 3.0}
         browser.execute_script(
             "window.open = () => null; snelkPage.bench.openBoth(snelkPage.bench.trials.list[0].changes)"
         )

@@ -101,7 +101,7 @@ def test_every_piece_says_what_the_record_says(
     monkeypatch.setattr("snelk.runs.tables.MOST_PAIRS", most)
     folder, rnd = tmp_path / "game", random.Random(seed)
     with snelk.Live(getattr(snelk, path)() / "night.toml", record=folder) as live:
-        play(live, seed, 18.0)
+        play(live, seed, 11.0)
     run, packer = snelk.run(folder / "scenario.toml"), Packer()
     whole = Gathered(run, packer, "a")
     told = unpacked(b"".join(packer._pieces), packer.index)
@@ -155,7 +155,7 @@ def test_every_piece_says_what_the_record_says(
                 piece["start"],
             )
             compared[what or name] += same.size
-    assert min(compared[what] for what in (*SAME, "x", "leaf.0")) > 500
+    assert min(compared[what] for what in (*SAME, "x", "leaf.0")) > 200
 
 
 SAME = (
@@ -178,14 +178,14 @@ def test_a_page_that_follows_a_game_is_the_page_of_its_record(
     live = snelk.Live(path / "night.toml", record=folder)
     with watching(folder, code) as address:
         for seed in range(3):  # it comes in several pieces, and the page is opened in between
-            play(live, seed, 7.3)
+            play(live, seed, 5.2)
             if seed == 1:
                 browser.get(address)
             if seed >= 1:
                 shown_up_to(browser, live.t)
         if not code:
             saved, end = live.save(), live.t
-            play(live, 9, 5.0)
+            play(live, 9, 3.0)
             shown_up_to(browser, live.t)
             browser.execute_script("document.body.dataset.old = 'yes'")
             live.restore(saved)  # what was played since is gone; the page begins anew
@@ -200,7 +200,7 @@ def test_a_page_that_follows_a_game_is_the_page_of_its_record(
         names = [(a, c) for a in live.agents for c in live.names if a != c]
         start = browser.execute_script("return snelkPage.start")
         assert (start > early > 0.0) if code else start == 0.0  # of long ago not all is held
-        moments = [(*rnd.choice(names), round(rnd.uniform(start, live.t), 2)) for _ in range(300)]
+        moments = [(*rnd.choice(names), round(rnd.uniform(start, live.t), 2)) for _ in range(120)]
         asked = [*moments, *((a, c, round(live.t, 3)) for a, c in names)], start + 2.0, live.t - 5.0
         followed = json.loads(browser.execute_script(ANSWERS, *asked))
     run = snelk.run(folder / "scenario.toml")
@@ -215,7 +215,7 @@ def test_a_page_that_follows_a_game_is_the_page_of_its_record(
                 one["why"]["belief"] = one["why"]["belief"]["source"]
                 other["why"]["belief"] = other["why"]["belief"]["source"]
             assert flat(one) == flat(other), moment
-    assert sum(bool(one["why"]) for one in followed["told"]) > (40 if code else 100)
+    assert sum(bool(one["why"]) for one in followed["told"]) > (20 if code else 100)
     assert followed["searches"] == recorded["searches"]
     whole = ("states", "state_names", "reactions", "heard") if code else recorded["lanes"]
     for name in whole:

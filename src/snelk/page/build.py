@@ -21,9 +21,16 @@ from snelk.page.figures import map_figure, storeys_of
 from snelk.page.gathering import WORDS, Gathered
 from snelk.page.held import facts_of
 from snelk.page.packing import Packer
-from snelk.plots.ground import LAMPLIGHT, extent_of
-from snelk.plots.minds import LIKELY, RANK_SHADES
-from snelk.plots.style import AGENT_COLOURS, INK, NOISE, REASON_STYLES
+from snelk.plots.appearance import (
+    AGENT_COLOURS,
+    INK,
+    LAMPLIGHT,
+    LIKELY,
+    NOISE,
+    RANK_SHADES,
+    REASON_STYLES,
+    extent_of,
+)
 from snelk.tuning.compare import Comparison, compare
 from snelk.tuning.parity import parity
 from snelk.tuning.standins import STANCES

@@ -14,20 +14,21 @@ from bokeh.models import (
     WheelZoomTool,
 )
 from bokeh.plotting import figure
-from matplotlib.colors import to_hex
 
-from snelk.plots.ground import (
+from snelk.plots.appearance import (
     EDGE,
+    FAINT,
     FLOOR,
     FLOOR_EDGE,
+    INK,
     LAMPLIGHT,
     LINK,
+    PAPER,
     SHEER_EDGE,
     WALL_SHADES,
     ground_colour,
     is_sheer,
 )
-from snelk.plots.style import FAINT, INK, PAPER
 
 if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
@@ -40,7 +41,9 @@ FONT = "system-ui, 'DejaVu Sans', sans-serif"
 def map_figure(run: Run, side: str) -> Any:
     """The ground of the map of a run; what moves on it is drawn above it by map.js."""
     plot = _bare_figure(f"{side}.map")
-    plot.background_fill_color = to_hex(ground_colour(run.setup.light))
+    plot.background_fill_color = "#{:02x}{:02x}{:02x}".format(
+        *(round(255 * part) for part in ground_colour(run.setup.light))
+    )
     plot.xaxis.axis_label, plot.yaxis.axis_label = "x, m", "y, m"
     for axis in (plot.xaxis[0], plot.yaxis[0]):
         axis.axis_label_text_font_size = axis.major_label_text_font_size = "10px"

@@ -24,11 +24,23 @@ from snelk.config.words import POSTURES
 from snelk.errors import InputError, one_of
 from snelk.files import claim, written
 from snelk.level.visible import visible_region
-from snelk.plots.ground import DOOR, FAINTNESS, LAMPLIGHT, draw_level, outline_of
+from snelk.plots.appearance import (
+    BLUE,
+    DOOR,
+    FAINTNESS,
+    INK,
+    LAMPLIGHT,
+    NOISE,
+    PAPER,
+    REASON_STYLES,
+    VERMILION,
+    agent_colours,
+    rank_shade,
+)
+from snelk.plots.ground import draw_level, outline_of
 from snelk.plots.labels import Labels
 from snelk.plots.map import frame_map, mark_of
-from snelk.plots.minds import draw_search, draw_territories, rank_shade
-from snelk.plots.style import BLUE, INK, NOISE, PAPER, REASON_STYLES, VERMILION, agent_colours
+from snelk.plots.minds import draw_search, draw_territories
 from snelk.runs.dense import beliefs_at, not_sensed
 from snelk.runs.standing import awake_at, cones_at, state_at
 from snelk.runs.turning import level_at

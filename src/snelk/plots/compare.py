@@ -13,8 +13,8 @@ from matplotlib.patches import Patch, Rectangle
 from numpy.typing import NDArray
 
 from snelk.errors import one_of
-from snelk.plots.minds import rank_shade
-from snelk.plots.style import BLUE, FAINT, INK, SIZE, VERMILION, Drawing, agent_colours, new_figure
+from snelk.plots.appearance import BLUE, FAINT, INK, VERMILION, agent_colours, rank_shade
+from snelk.plots.style import SIZE, Drawing, new_figure
 from snelk.runs.dense import look_ticks
 
 if TYPE_CHECKING:

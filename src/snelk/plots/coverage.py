@@ -12,8 +12,9 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch, Rectangle
 
 from snelk.errors import InputError, one_of
+from snelk.plots.appearance import INK, agent_colours
 from snelk.plots.ground import draw_level
-from snelk.plots.style import INK, Drawing, agent_colours, room_for_panels
+from snelk.plots.style import Drawing, room_for_panels
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -10,9 +10,10 @@ from matplotlib.collections import PatchCollection
 from matplotlib.patches import Patch
 
 from snelk.errors import one_of
+from snelk.plots.appearance import INK
 from snelk.plots.coverage import HATCH, draw_cells
 from snelk.plots.ground import draw_level
-from snelk.plots.style import INK, Drawing, room_for_panels
+from snelk.plots.style import Drawing, room_for_panels
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -9,9 +9,21 @@ import shapely
 from matplotlib.colors import to_rgb
 from matplotlib.patches import PathPatch
 from matplotlib.path import Path as Outline
-from numpy.typing import NDArray
 
-from snelk.plots.style import INK
+from snelk.plots.appearance import (
+    DOOR,
+    DOOR_AREA,
+    EDGE,
+    FLOOR,
+    FLOOR_EDGE,
+    INK,
+    LAMPLIGHT,
+    LINK,
+    SHEER_EDGE,
+    WALL_SHADES,
+    ground_colour,
+    is_sheer,
+)
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -20,38 +32,13 @@ if TYPE_CHECKING:
     from snelk.config.models import Wall
     from snelk.level.level import Level
     from snelk.plots.labels import Labels
-    from snelk.runs.run import Run
 
-WALL_SHADES = (
-    (1.0, "#c9c2b4", "up to 1 m"),
-    (2.0, "#978e7e", "up to 2 m"),
-    (np.inf, "#5d564b", "higher"),
-)
-"""Walls by the height of their top above their base: limit in m, colour, words."""
 
-LAMPLIGHT = "#fff0b3"
-SHEER_EDGE = "#3d7a4a"
 FAINTNESS = 0.18
 """How much is left of what does not belong to the floor that is shown."""
 
 MOST_NAMED = 120
 """Of more walls than this, or more floors, only the largest have their names on a map."""
-
-EDGE = "#2a6f97"
-FLOOR, FLOOR_EDGE = "#f3e4d7", "#b08968"
-LINK, DOOR, DOOR_AREA = "#5b2d8a", "#a5370c", "#a5370c55"
-
-
-def extent_of(run: Run) -> NDArray[np.float64]:
-    """Smallest x, y and largest x, y of the level and of all paths, m."""
-    bounds = np.array(run.level.bounds)
-    there = run.poses[run.poses.present]
-    if len(there):
-        low, high = there[["x", "y"]].min().to_numpy(), there[["x", "y"]].max().to_numpy()
-        empty = not run.level.has_features
-        bounds[:2] = low if empty else np.minimum(bounds[:2], low)
-        bounds[2:] = high if empty else np.maximum(bounds[2:], high)
-    return bounds
 
 
 def outline_of(geometry: BaseGeometry) -> Outline:
@@ -66,13 +53,6 @@ def outline_of(geometry: BaseGeometry) -> Outline:
         elif part.geom_type in ("LineString", "LinearRing"):
             rings.append(Outline(np.asarray(part.coords)))
     return Outline.make_compound_path(*rings) if rings else Outline(np.zeros((0, 2)))
-
-
-def ground_colour(light: float) -> tuple[float, float, float]:
-    """Paper white by day, blue grey in the dark."""
-    dark, day = np.array([0.80, 0.83, 0.89]), np.ones(3)
-    red, green, blue = dark + (day - dark) * min(max(light, 0.0), 1.0)
-    return float(red), float(green), float(blue)
 
 
 def draw_level(ax: Axes, level: Level, *, light: float, floor: str | None = None) -> None:
@@ -130,11 +110,6 @@ def _draw_zones_and_floors(ax: Axes, level: Level) -> None:
                 hatch=None if np.ptp(level.floors.spans[n]) == 0.0 else "////",
             )
         )  # fmt: skip
-
-
-def is_sheer(level: Level, wall: Wall) -> bool:
-    """Whether one sees through a wall; not if its triangles block, for which it only stands."""
-    return wall.see_through > 0 and not (level.data.meshes and wall.see_through == 1.0)
 
 
 def _draw_walls(ax: Axes, level: Level, kept: set[int]) -> None:

@@ -9,9 +9,10 @@ import numpy as np
 from matplotlib import patheffects
 from matplotlib.patches import Patch
 
-from snelk.plots.ground import FLOOR, FLOOR_EDGE, WALL_SHADES, draw_level, label_level
+from snelk.plots.appearance import AGENT_COLOURS, FAINT, FLOOR, FLOOR_EDGE, INK, WALL_SHADES
+from snelk.plots.ground import draw_level, label_level
 from snelk.plots.labels import Labels
-from snelk.plots.style import AGENT_COLOURS, FAINT, INK, Drawing, new_figure
+from snelk.plots.style import Drawing, new_figure
 
 if TYPE_CHECKING:
     from matplotlib.artist import Artist

@@ -18,21 +18,24 @@ from matplotlib.path import Path as Outline
 from snelk.config.words import POSTURES
 from snelk.errors import InputError, one_of
 from snelk.level.visible import visible_region
-from snelk.plots.ground import (
+from snelk.plots.appearance import (
     DOOR,
     EDGE,
+    FAINT,
     FAINTNESS,
     FLOOR,
     FLOOR_EDGE,
+    INK,
     LAMPLIGHT,
     LINK,
+    NOISE,
+    REASON_STYLES,
     SHEER_EDGE,
     WALL_SHADES,
-    draw_level,
+    agent_colours,
     extent_of,
-    label_level,
-    outline_of,
 )
+from snelk.plots.ground import draw_level, label_level, outline_of
 from snelk.plots.labels import Labels
 from snelk.plots.minds import (
     SearchArtists,
@@ -47,7 +50,7 @@ from snelk.plots.minds import (
 )
 from snelk.plots.scent import ScentArtists, draw_trails, trail_handles
 from snelk.plots.sound import NoiseArtists, draw_noises, ear_height, noise_handles
-from snelk.plots.style import FAINT, INK, NOISE, REASON_STYLES, Drawing, agent_colours, new_figure
+from snelk.plots.style import Drawing, new_figure
 from snelk.runs.dense import beliefs_at, not_sensed
 from snelk.runs.spans import REASONS
 from snelk.runs.standing import awake_at, cones_at, state_at

@@ -13,19 +13,8 @@ from matplotlib.patches import Patch
 
 from snelk.errors import InputError
 from snelk.mind.meter import FACTORS
-from snelk.plots.style import (
-    BLUE,
-    FAINT,
-    GREEN,
-    INK,
-    NOISE,
-    ORANGE,
-    PURPLE,
-    SKY,
-    VERMILION,
-    Drawing,
-    room_for_panels,
-)
+from snelk.plots.appearance import BLUE, FAINT, GREEN, INK, NOISE, ORANGE, PURPLE, SKY, VERMILION
+from snelk.plots.style import Drawing, room_for_panels
 from snelk.runs.dense import meters_of
 
 if TYPE_CHECKING:

@@ -11,8 +11,8 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Circle, PathPatch, Rectangle
 
 from snelk.engine.throws import GRAVITY
+from snelk.plots.appearance import INK, LIKELY, NOISE
 from snelk.plots.ground import outline_of
-from snelk.plots.style import INK, NOISE
 from snelk.runs.standing import reaches_at
 
 if TYPE_CHECKING:
@@ -20,12 +20,6 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
     from snelk.runs.run import Run
-
-RANK_SHADES = ("#eef0f1", "#d3e4ef", "#a3cbe3", "#63a6cf", "#2a7fae", "#0b5688")
-"""Bands of alert states by rank, paler to darker; the names are written beside."""
-
-LIKELY = "#7a3b00"
-"""Where a search takes its target to be: the darker the likelier."""
 
 
 @dataclass(frozen=True)
@@ -41,11 +35,6 @@ class SearchArtists:
     planned: list[tuple[float, float]] = field(default_factory=list)
     visited: list[tuple[float, float]] = field(default_factory=list)
     marks: list[Artist] = field(default_factory=list)
-
-
-def rank_shade(rank: int) -> str:
-    """The colour of a band of this rank."""
-    return RANK_SHADES[min(max(rank, 0), len(RANK_SHADES) - 1)]
 
 
 def draw_territories(

@@ -12,18 +12,8 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch, Rectangle
 
 from snelk.errors import InputError
-from snelk.plots.minds import rank_shade
-from snelk.plots.style import (
-    BLUE,
-    FAINT,
-    GAME,
-    INK,
-    SIZE,
-    VERMILION,
-    Drawing,
-    agent_colours,
-    new_figure,
-)
+from snelk.plots.appearance import BLUE, FAINT, GAME, INK, VERMILION, agent_colours, rank_shade
+from snelk.plots.style import SIZE, Drawing, new_figure
 from snelk.tuning.sensed import HEARING, sensed_in
 
 if TYPE_CHECKING:

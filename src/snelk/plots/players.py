@@ -13,8 +13,9 @@ from matplotlib.text import Annotation
 
 from snelk.errors import one_of
 from snelk.level.level import Level
+from snelk.plots.appearance import BLUE, FAINT, GREEN, INK, ORANGE, VERMILION
 from snelk.plots.ground import draw_level, frame_level
-from snelk.plots.style import BLUE, FAINT, GREEN, INK, ORANGE, VERMILION, Drawing, room_for_panels
+from snelk.plots.style import Drawing, room_for_panels
 from snelk.tuning.players import OUTCOMES
 
 if TYPE_CHECKING:

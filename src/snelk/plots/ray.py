@@ -11,8 +11,8 @@ from matplotlib.patches import Patch, Polygon
 
 from snelk.errors import InputError
 from snelk.level.section import Slice, section_of
-from snelk.plots.ground import FLOOR_EDGE, SHEER_EDGE, WALL_SHADES
-from snelk.plots.style import FAINT, INK, Drawing, agent_colours, new_figure
+from snelk.plots.appearance import FAINT, FLOOR_EDGE, INK, SHEER_EDGE, WALL_SHADES, agent_colours
+from snelk.plots.style import Drawing, new_figure
 from snelk.runs.moment import Moment, moment_of
 from snelk.runs.turning import level_at
 from snelk.senses.gates import SIGHT

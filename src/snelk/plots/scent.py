@@ -10,7 +10,7 @@ import numpy as np
 from matplotlib.lines import Line2D
 from matplotlib.patches import FancyArrowPatch
 
-from snelk.plots.style import INK
+from snelk.plots.appearance import INK
 from snelk.runs.dense import contacts_of
 from snelk.runs.scent import trail_at
 from snelk.runs.standing import awake_at

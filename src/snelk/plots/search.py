@@ -9,9 +9,10 @@ import numpy as np
 from matplotlib.lines import Line2D
 
 from snelk.errors import InputError, one_of
+from snelk.plots.appearance import FAINT, INK, agent_colours
 from snelk.plots.ground import draw_level
 from snelk.plots.minds import SearchArtists, draw_search_until, minds_handles
-from snelk.plots.style import FAINT, INK, Drawing, agent_colours, room_for_panels
+from snelk.plots.style import Drawing, room_for_panels
 from snelk.runs.mind_events import OUTCOMES
 
 if TYPE_CHECKING:

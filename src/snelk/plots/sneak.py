@@ -10,16 +10,9 @@ from matplotlib.lines import Line2D
 
 from snelk.errors import InputError, one_of
 from snelk.level.level import Level
+from snelk.plots.appearance import AGENT_COLOURS, FAINT, INK, VERMILION, agent_colours
 from snelk.plots.ground import draw_level, frame_level
-from snelk.plots.style import (
-    AGENT_COLOURS,
-    FAINT,
-    INK,
-    VERMILION,
-    Drawing,
-    agent_colours,
-    room_for_panels,
-)
+from snelk.plots.style import Drawing, room_for_panels
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from snelk.config.steps import STEP
 from snelk.config.words import POSTURES
 from snelk.level.rays import cast_rays
-from snelk.plots.style import INK, NOISE
+from snelk.plots.appearance import INK, NOISE
 from snelk.runs.events import describe_noise
 from snelk.runs.turning import level_at
 from snelk.senses.hearing import LIFT, UNDERFOOT

@@ -10,8 +10,8 @@ from matplotlib import patheffects
 from matplotlib.patches import FancyArrowPatch, FancyBboxPatch
 
 from snelk.errors import InputError, one_of
-from snelk.plots.minds import rank_shade
-from snelk.plots.style import FAINT, INK, VERMILION, Drawing, room_for_panels
+from snelk.plots.appearance import FAINT, INK, VERMILION, rank_shade
+from snelk.plots.style import Drawing, room_for_panels
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -1,8 +1,4 @@
-"""Colours, marks and words that all figures share; safe for colour-blind readers.
-
-The colours are those of Okabe and Ito (2008), "Color Universal Design". Nothing is told by
-colour alone: every kind has a mark, a hatch or a line style of its own.
-"""
+"""Sizes, formats and titles that all figures share."""
 
 from __future__ import annotations
 
@@ -12,23 +8,10 @@ from typing import TYPE_CHECKING
 from matplotlib.figure import Figure, SubFigure
 
 from snelk.files import claim, written
-from snelk.senses.gates import QUIET, SIGHT, Paint
+from snelk.plots.appearance import INK, PAPER
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-
-BLACK, ORANGE, SKY, GREEN = "#1a1a1a", "#e69f00", "#56b4e9", "#009e73"
-YELLOW, BLUE, VERMILION, PURPLE = "#f0e442", "#0072b2", "#d55e00", "#cc79a7"
-NOISE, GREEN_INK = "#9c2f7f", "#00694d"
-"""Purple and green, darkened until they can be read on paper."""
-
-PAPER, INK, FAINT = "#fbfaf7", "#22252a", QUIET
-
-GAME = "#d98e32"
-"""What a game sensed, where it is compared with Snelk."""
-
-AGENT_COLOURS = (BLUE, VERMILION, "#007a5a", "#a8447f", "#946200", "#2a7fae", BLACK)
-"""Okabe and Ito's, some darkened until they can be read as text on paper."""
 
 SIZE = (12.8, 8.0)
 """Size of a figure, inches; 1280 x 800 pixels at `DPI`."""
@@ -36,10 +19,6 @@ SIZE = (12.8, 8.0)
 DPI = 100
 
 FORMATS = (".png", ".svg", ".pdf", ".jpg", ".webp")
-
-
-REASON_STYLES = {**SIGHT.paints, "blind": Paint(FAINT, "#ffffff", "", (0, (1, 6)), "")}
-"""How each reason is drawn: as a ray on the map and as a band in the timeline."""
 
 
 class Drawing:
@@ -92,11 +71,6 @@ def room_for_panels(title: str, ax: Axes | None) -> Figure | SubFigure:
         title, x=0.012, y=0.985, ha="left", va="top", fontsize=10.5, color=INK, weight="bold"
     ).set_parse_math(False)
     return room
-
-
-def agent_colours(agents: tuple[str, ...]) -> dict[str, str]:
-    """A colour for each agent, in the order of the cast; names tell apart those beyond seven."""
-    return {name: AGENT_COLOURS[n % len(AGENT_COLOURS)] for n, name in enumerate(agents)}
 
 
 def save_figure(axes: Axes, path: Path) -> Path:

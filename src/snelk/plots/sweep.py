@@ -13,7 +13,8 @@ from matplotlib.lines import Line2D
 from numpy.typing import NDArray
 
 from snelk.errors import InputError
-from snelk.plots.style import BLACK, BLUE, FAINT, INK, SKY, VERMILION, Drawing, room_for_panels
+from snelk.plots.appearance import BLACK, BLUE, FAINT, INK, SKY, VERMILION
+from snelk.plots.style import Drawing, room_for_panels
 from snelk.tuning.reading import ENOUGH, Want, movers, points_of, tradeoffs_of
 from snelk.tuning.sweep import Sweep
 

@@ -11,19 +11,17 @@ from matplotlib.lines import Line2D
 from matplotlib.patches import Patch, Rectangle
 
 from snelk.errors import InputError, one_of
-from snelk.plots.minds import rank_shade
-from snelk.plots.style import (
+from snelk.plots.appearance import (
     FAINT,
     GREEN_INK,
     INK,
     NOISE,
     REASON_STYLES,
-    SIZE,
     VERMILION,
-    Drawing,
     agent_colours,
-    new_figure,
+    rank_shade,
 )
+from snelk.plots.style import SIZE, Drawing, new_figure
 from snelk.runs.dense import meters_of
 from snelk.runs.ladders import reactions
 from snelk.runs.spans import REASONS, Span, spans_of, story_of

@@ -26,7 +26,7 @@ GIVE_WAY = getattr(signal, "SIGUSR1", None)
 
 
 class Helper:
-    """A process that is asked one thing after the other; it begins with the first."""
+    """A process that is asked one thing after the other; it begins when it is first needed."""
 
     def __init__(self) -> None:
         self._guard = threading.Lock()
@@ -34,6 +34,7 @@ class Helper:
         self._pipe: Connection | None = None
         self._process: BaseProcess | None = None
         self._listens = False  # whether it knows what to do when it is to give way
+        self._works = False
         self._stopped = False
 
     async def ask(self, work: Callable[..., Any], *given: Any) -> Any:
@@ -45,17 +46,28 @@ class Helper:
         loop = asyncio.get_running_loop()  # what is not asked any more is not begun
         return await loop.run_in_executor(self._waiting, self._ask, work, given)
 
+    def prepare(self, work: Callable[..., Any], *given: Any) -> None:
+        """Begin the process, so that the first question need not wait; `work` is done there, too.
+
+        What fails is told by the questions that follow.
+        """
+        if self._pipe is None and not self._stopped:
+            self._waiting.submit(self._ask, _quietly, (work, given))
+
     def _ask(self, work: Callable[..., Any], given: tuple[Any, ...]) -> Any:
         try:
             pipe = self._begun()
             if not self._listens:
                 pipe.recv()  # it says that it is there
                 self._listens = True
+            self._works = True
             pipe.send((work, given))
             return pipe.recv()
         except (EOFError, OSError) as error:
             self._pipe, self._listens = None, False
             raise SnelkError(f"the helper process has stopped: {error}") from None
+        finally:
+            self._works = False
 
     def _begun(self) -> Connection:
         with self._guard:
@@ -70,9 +82,11 @@ class Helper:
             return self._pipe
 
     def give_way(self) -> None:
-        """Pause it for a moment, so that the quick part is not slowed down."""
+        """Pause what it works on for a moment, so that the quick part is not slowed down."""
         process = self._process
-        if GIVE_WAY is None or not self._listens or process is None or process.pid is None:
+        if GIVE_WAY is None or not (self._listens and self._works):
+            return
+        if process is None or process.pid is None:
             return
         if process.is_alive():
             with suppress(ProcessLookupError):
@@ -101,6 +115,12 @@ class _Pause:
         while (left := self._until - time.monotonic()) > 0.0:
             time.sleep(left)
         self._waits = False
+
+
+def _quietly(work: Callable[..., Any], given: tuple[Any, ...]) -> None:
+    """Do something whose result nobody waits for."""
+    with suppress(SnelkError):
+        work(*given)
 
 
 def _help(pipe: Connection) -> None:

@@ -117,6 +117,8 @@ class Bench:
 
     async def talk(self, client: ServerConnection) -> None:
         """Answer a page until it goes away."""
+        bench = self.workbench
+        self._helper.prepare(bench_of, str(bench.path), bench.overrides, bench.stamps)
         await Talk(self, client).go_on()
 
     def glances(self, asked: Reply) -> Iterator[Reply]:

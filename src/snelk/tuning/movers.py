@@ -42,8 +42,8 @@ Truths = NDArray[np.bool_]
 NONE = -1
 """Instead of a door."""
 
-SMALLEST, LEAST, MOST = 16, 128, 2048
-"""Room for so few at least; fewer are not shared out; so many at most move in at once."""
+SMALLEST, MOST = 16, 2048
+"""Room for so few at least; so many at most move in one thread: sharing out fewer does not pay."""
 
 TOGETHER = 32
 """So many move in one variant: they are nothing to one another."""
@@ -178,14 +178,13 @@ class Crowd:
         gait: NDArray[np.int8], *, tends: bool,
     ) -> Went:  # fmt: skip
         count = len(posture)
-        size = min(-(-count // cores()) if count > LEAST else count, MOST)
 
         def go(low: int) -> Went:
-            rows = np.arange(low, min(low + size, count))
+            rows = np.arange(low, min(low + MOST, count))
             own = states.take(rows), way[rows], posture[rows], gait[rows]
             return self._lent(len(rows), lambda movers: movers.go(tick, *own), tends=tends)
 
-        lows = range(0, count, size)
+        lows = range(0, count, MOST)
         parts = list(self._pool.map(go, lows)) if len(lows) > 1 else [go(0)]
         highest = np.concatenate([part.highest for part in parts])
         return Went(States.joined([part.states for part in parts]), highest)

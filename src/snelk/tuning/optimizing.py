@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import differential_evolution
 
 from snelk.tuning.trials import MET, Numbers, Trials, share_of, value_at
 
@@ -68,6 +67,8 @@ def search(trials: Trials, today: Numbers, only: int | None = None) -> Numbers:
             return trials.tried >= limit or (done and not trials.endless)
 
         inside = [min(max(x, low), high) for x, (low, high) in zip(near, bounds, strict=True)]
+        from scipy.optimize import differential_evolution
+
         found = differential_evolution(
             cost, bounds, vectorized=True, updating="deferred", polish=False, init="latinhypercube",
             popsize=max(NEIGHBOURS, -(-GENERATION // (trials.seeds * len(axes)))),

@@ -11,7 +11,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import qmc
 
 from snelk.config.draft import as_value
 from snelk.config.scenario import Scenario, value_of
@@ -121,6 +120,8 @@ def _drawn(axes: int, points: int, chance: int) -> NDArray[np.float64]:
 
     "Scrambling Sobol' and Niederreiter-Xing points", Journal of Complexity 14.
     """
+    from scipy.stats import qmc
+
     sobol = qmc.Sobol(axes, rng=np.random.default_rng(chance))
     drawn: NDArray[np.float64] = sobol.random_base2(max(points - 1, 1).bit_length())
     return drawn[:points]

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import spearmanr
 
 from snelk.errors import InputError
 from snelk.tuning.sweep import Sweep
@@ -93,6 +92,8 @@ def rank_correlation(a: NDArray[np.generic], b: Numbers) -> float:
     """Spearman's, -1 to 1; NaN where either does not vary."""
     if len(a) < 2 or (a == a[0]).all() or (b == b[0]).all():
         return np.nan
+    from scipy.stats import spearmanr
+
     return float(spearmanr(a, b).statistic)
 
 
