@@ -20,7 +20,7 @@ from snelk.level.grid import Grid, build_grid, scratch_for
 from snelk.level.links import Links, build_links, crosses
 from snelk.level.rays import RayCaster, cast_rays
 from snelk.level.storeys import Storeys, build_storeys, strip_of
-from snelk.level.ways import APART, MITRE, Ways
+from snelk.level.ways import APART, MITRE, Sheet, Ways
 from snelk.level.within import which_inside
 from snelk.level.zones import Zones, build_zones
 
@@ -113,6 +113,8 @@ class Level:
         self.walkable[self.is_floor | self.is_mesh] = False
         self._stops: dict[float, NDArray[np.bool_]] = {}
         self._ways: dict[tuple[object, ...], Ways] = {}
+        self._sheets: dict[Any, Sheet] = {}
+        self._sound_sheets: dict[Any, Sheet] = {}
         self._near: dict[float, list[list[int]]] = {}
         self._beside_floors: dict[float, list[list[tuple[int, BaseGeometry]]]] = {}
         self.kept: dict[object, object] = {}
@@ -298,7 +300,7 @@ class Level:
                 territory = None if within is None else [self.zone_on(within, n) for n in floors]
                 self._ways[key] = Ways(
                     self.bounds, self._standing(opened, clearance), clearance, territory,
-                    (self.floors, self._storeys), self.links, may,
+                    (self.floors, self._storeys), self.links, may, self._sheets,
                 )  # fmt: skip
             return self._ways[key]
         clearance, within, bounds, stands, may, opened = key
@@ -385,6 +387,10 @@ class Level:
         """The paths of a sound on foot with all doors shut; see `sound_ways_through`."""
         return self.sound_ways_through(frozenset())
 
+    @cached_property
+    def _sound_storeys(self) -> Storeys:
+        return build_storeys(self.floors, [area for _, area in self.data.floors], STEP)
+
     def sound_ways_through(self, opened: frozenset[int]) -> Ways:
         """The paths of a sound on foot: around walls as drawn, by stairs.
 
@@ -394,11 +400,10 @@ class Level:
             return self.ways(opened=opened, by_links=False)
         key = ("sound", opened)
         if key not in self._ways:
-            areas = [area for _, area in self.data.floors]
-            storeys = build_storeys(self.floors, areas, STEP)
             self._ways[key] = Ways(
-                self.bounds, self._standing(opened, 0.0), 0.0, storeys=(self.floors, storeys)
-            )
+                self.bounds, self._standing(opened, 0.0), 0.0,
+                storeys=(self.floors, self._sound_storeys), sheets=self._sound_sheets,
+            )  # fmt: skip
         return self._ways[key]
 
     @property

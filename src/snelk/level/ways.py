@@ -14,7 +14,7 @@ from collections import OrderedDict
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 from threading import Lock
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import shapely
@@ -104,6 +104,15 @@ CHUNK = 200_000
 """Pairs of corners that are looked at together."""
 
 
+class Sheet(NamedTuple):
+    """One floor, for a body with some clearance."""
+
+    lines: Numbers  # (lines, 4) what is in the way, m
+    free: BaseGeometry  # where the middle of the body may be
+    corners: Numbers  # (corners, 2) where paths turn, m
+    sides: Numbers  # (corners, 2, 2) the outlines beside them
+
+
 class Ways:
     """The ground for a body with some clearance, and the paths over it.
 
@@ -117,6 +126,7 @@ class Ways:
             heights.
         links: The links of the level, on one with floors; None for no links.
         may: Which of them may be taken, by number.
+        sheets: Floors that were laid out before, so that a door changes its own floor only.
 
     Attributes:
         areas: The ground that can be walked on, as polygons; without floors each is a part.
@@ -136,6 +146,7 @@ class Ways:
         storeys: tuple[Floors, Storeys] | None = None,
         links: Links | None = None,
         may: Sequence[int] = (),
+        sheets: dict[Any, Sheet] | None = None,
     ) -> None:
         self._lock = Lock()  # of what is kept, which threads share
         self._rows: OrderedDict[tuple[float, ...], Row] = OrderedDict()
@@ -146,7 +157,9 @@ class Ways:
         if storeys is None:
             self._lay_out(bounds, walls, clearance, within)
         else:
-            self._lay_out_storeys(walls, clearance, within, *storeys)
+            self._lay_out_storeys(
+                walls, clearance, within, *storeys, {} if sheets is None else sheets
+            )
             if links is not None:
                 self._join_by_links(plain(links), may)
         self.is_small = len(self.corners) <= WHOLE
@@ -158,6 +171,7 @@ class Ways:
         within: Any,
         floors: Floors,
         storeys: Storeys,
+        laid: dict[Any, Sheet],
     ) -> None:
         """The obstacles on each floor, at the height of its number, and their corners."""
         pieces = [np.zeros((0, 6))]
@@ -166,23 +180,17 @@ class Ways:
         planes = np.array(plain(floors).planes)
 
         for n, area in enumerate(storeys.areas):
-            stops = [*walls[n], *_lines(storeys.lows[n] if clearance > 0.0 else [])]
-            blocks = _grown(stops, max(clearance - APART, 0.0))
-            outer = _grown(stops, max(clearance, 2 * APART))
-            if within is not None:
-                blocks.append(shapely.difference(area, within[n]))
-                outer.append(shapely.difference(area, shapely.buffer(within[n], -APART)))
-            # Walls as they are stay lines, for which a union of areas would be no use.
-            whole = [_united(blocks)] if clearance > 2 * APART else blocks
-            lines = np.concatenate([_outlines(whole), storeys.ends[n]])
-            pieces.append(np.column_stack([lines, np.full((len(lines), 2), float(n))]))
-            free.append(shapely.difference(area, _united(outer)))
-            ends = _grown(_lines(storeys.ends[n]), 2 * APART)
-            own, beside = _outward_corners(_united(outer + ends))
-            inside = shapely.contains_xy(shapely.buffer(area, APART / 2), own)
-            corners.append(own[inside])
-            sides.append(beside[inside])
-            sheets.append(np.full(int(inside.sum()), n, dtype=np.int32))
+            bound = None if within is None else within[n]
+            key = n, clearance, *(shapely.to_wkb(each) for each in (bound, *walls[n]))
+            if key not in laid:
+                stops = [*walls[n], *_lines(storeys.lows[n] if clearance > 0.0 else [])]
+                laid[key] = _sheet_of(area, stops, storeys.ends[n], clearance, bound)
+            sheet = laid[key]
+            pieces.append(np.column_stack([sheet.lines, np.full((len(sheet.lines), 2), float(n))]))
+            free.append(sheet.free)
+            corners.append(sheet.corners)
+            sides.append(sheet.sides)
+            sheets.append(np.full(len(sheet.corners), n, dtype=np.int32))
         for place, floor in _bends(storeys, free, planes):
             corners.append(place[None])
             sides.append(np.zeros((1, 2, 2)))  # a path may turn there to any side
@@ -663,6 +671,25 @@ class Ways:
         low, tree = float(np.partition(away, n)[n]), KDTree(self.corners)
         near: NDArray[np.intp] = tree.query_pairs(low, output_type="ndarray")
         return near.astype(np.intp)
+
+
+def _sheet_of(
+    area: BaseGeometry, stops: Sequence[BaseGeometry], ends: Numbers, clearance: float,
+    within: BaseGeometry | None,
+) -> Sheet:  # fmt: skip
+    """A floor, given what is in the way on it and where it ends."""
+    blocks = _grown(stops, max(clearance - APART, 0.0))
+    outer = _grown(stops, max(clearance, 2 * APART))
+    if within is not None:
+        blocks.append(shapely.difference(area, within))
+        outer.append(shapely.difference(area, shapely.buffer(within, -APART)))
+    # Walls as they are stay lines, for which a union of areas would be no use.
+    whole = [_united(blocks)] if clearance > 2 * APART else blocks
+    lines = np.concatenate([_outlines(whole), ends])
+    free = shapely.difference(area, _united(outer))
+    corners, sides = _outward_corners(_united(outer + _grown(_lines(ends), 2 * APART)))
+    inside = shapely.contains_xy(shapely.buffer(area, APART / 2), corners)
+    return Sheet(lines, free, corners[inside], sides[inside])
 
 
 def _bends(

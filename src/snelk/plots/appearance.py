@@ -48,6 +48,9 @@ WALL_SHADES = (
 )
 """Walls by the height of their top above their base: limit in m, colour, words."""
 
+FAINTNESS = 0.18
+"""How much is left of what does not belong to the floor that is shown."""
+
 LAMPLIGHT = "#fff0b3"
 SHEER_EDGE = "#3d7a4a"
 EDGE = "#2a6f97"

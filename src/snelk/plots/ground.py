@@ -14,6 +14,7 @@ from snelk.plots.appearance import (
     DOOR,
     DOOR_AREA,
     EDGE,
+    FAINTNESS,
     FLOOR,
     FLOOR_EDGE,
     INK,
@@ -33,9 +34,6 @@ if TYPE_CHECKING:
     from snelk.level.level import Level
     from snelk.plots.labels import Labels
 
-
-FAINTNESS = 0.18
-"""How much is left of what does not belong to the floor that is shown."""
 
 MOST_NAMED = 120
 """Of more walls than this, or more floors, only the largest have their names on a map."""
