@@ -16,6 +16,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import snelk
+from snelk.level.columns import plain
+from snelk.level.level import Level
 
 # Two rooms side by side, with a door of 2 m between them, and a lamp in the second.
 WALLS = [
@@ -191,6 +193,25 @@ def test_a_noise_comes_through_an_open_door_and_around_it(tmp_path: Path) -> Non
     up = 1.0
     assert heard.around.iloc[1] == pytest.approx(np.hypot(way, up), abs=0.01)
     assert run.why("guard", "guest", at=3.0)
+
+
+def test_paths_on_floors_laid_out_before_are_those_of_a_level_laid_out_anew() -> None:
+    data = snelk.load(snelk.mill() / "night.toml").level
+    used = Level(data)
+    doors = np.flatnonzero(used.is_door).tolist()
+    for clearance, within, opened in (
+        (0.3, None, doors[:1]), (0.3, None, doors), (0.3, "hay", doors), (0.3, None, []),
+        (0.2, None, []), (0.3, "meal floor", doors[2:]), (0.3, "meal floor", []),
+    ):  # fmt: skip
+        how: Any = {"clearance": clearance, "within": within, "opened": frozenset(opened)}
+        for ours, anew in (
+            (used.ways(**how), Level(data).ways(**how)),
+            (used.sound_ways_through(how["opened"]), Level(data).sound_ways_through(how["opened"])),
+        ):
+            assert ours.corners.tolist() == anew.corners.tolist()
+            pieces = [np.array(plain(each.grid).solid_pieces).tolist() for each in (ours, anew)]
+            assert pieces[0] == pieces[1]
+            assert [each.wkb for each in ours.areas] == [each.wkb for each in anew.areas]
 
 
 def test_variants_with_other_doors_are_as_when_they_run_alone(tmp_path: Path) -> None:
