@@ -51,14 +51,28 @@ def night() -> snelk.Run:
     return replay(snelk.croft() / "night.toml")
 
 
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Any]:
-    """A browser for the tests of one file."""
+@pytest.fixture(scope="session")
+def _browser() -> Iterator[Any]:
     from browser import start_browser
 
     driver = start_browser()
     yield driver
     driver.quit()
+
+
+@pytest.fixture
+def browser(_browser: Any) -> Iterator[Any]:
+    """A browser that shows nothing yet, with a page of 1280 x 800 pixels."""
+    from browser import emptied
+
+    emptied(_browser)
+    yield _browser
+    emptied(_browser)  # what is not looked at any more does not go on
+
+
+def pytest_xdist_auto_num_workers() -> int:
+    """One more than there are processors, as tests wait for browsers and other processes."""
+    return (os.cpu_count() or 1) + 1
 
 
 @pytest.fixture(autouse=True)

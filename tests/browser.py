@@ -47,8 +47,8 @@ def missing() -> str:
     return ""
 
 
-def start_browser(width: int = 1280, height: int = 800) -> Any:
-    """A browser with an empty profile and a page of that many pixels.
+def start_browser() -> Any:
+    """A browser with an empty profile, and an empty page.
 
     Where SNELK_NEEDS_BROWSER is set, as in CI, a machine without one fails and does not skip.
     """
@@ -66,24 +66,32 @@ def start_browser(width: int = 1280, height: int = 800) -> Any:
     options.page_load_strategy = "none"  # the driver at times misses that a page has loaded
     options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
     driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    emptied(driver)
+    return driver
+
+
+def emptied(driver: Any, width: int = 1280, height: int = 800) -> None:
+    """Show an empty page of that many pixels."""
     size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
     driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
-    return driver
+    _gone_to(driver, "about:blank", "return location.href === 'about:blank'")
 
 
 def opened(driver: Any, page: Path, moment: str = "") -> None:
     """Open a page from disk and wait until it has drawn itself."""
+    _gone_to(driver, "about:blank", "return location.href === 'about:blank'")
+    ready = "return document.body && document.body.dataset.ready"
+    _gone_to(driver, page.as_uri() + moment, ready)
+
+
+def _gone_to(driver: Any, url: str, ready: str) -> None:
     from selenium.common.exceptions import WebDriverException
 
-    for url, ready in (
-        ("about:blank", "return location.href === 'about:blank'"),
-        (page.as_uri() + moment, "return document.body && document.body.dataset.ready"),
-    ):
-        driver.get(url)
-        until = time.monotonic() + 60
-        while True:
-            with contextlib.suppress(WebDriverException):  # one page is just going for the other
-                if driver.execute_script(ready):
-                    break
-            assert time.monotonic() < until, f"{url} was not ready within 60 s"
-            time.sleep(0.05)
+    driver.get(url)
+    until = time.monotonic() + 60
+    while True:
+        with contextlib.suppress(WebDriverException):  # one page is just going for the other
+            if driver.execute_script(ready):
+                return
+        assert time.monotonic() < until, f"{url} was not ready within 60 s"
+        time.sleep(0.05)

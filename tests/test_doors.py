@@ -6,12 +6,12 @@ import re
 from pathlib import Path
 from typing import Any
 
-import browser
 import numpy as np
 import pytest
 import samples
 import scenes
 import shapely
+from browser import opened as shown
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -340,7 +340,7 @@ def sight(level: Any, x: float, z: float) -> float:
     return 1.0 if found.place is None else found.place[0] / x
 
 
-def test_the_page_shows_one_floor_and_doors_as_they_stand(tmp_path: Path) -> None:
+def test_the_page_shows_one_floor_and_doors_as_they_stand(browser: Any, tmp_path: Path) -> None:
     floors = [
         scenes.feature("floor", "ground", shapely.box(-9, -9, 14, 9)),
         scenes.feature("floor", "loft", shapely.box(-9, -9, -4, 9), height=2.5),
@@ -354,57 +354,51 @@ def test_the_page_shows_one_floor_and_doors_as_they_stand(tmp_path: Path) -> Non
             "cast.post": {"team": "visitors", "body": "post", "at": [9, 0]},
         },
     )  # fmt: skip
-    driver = browser.start_browser()
-    try:
-        page = snelk.write_page(tmp_path / "page.html", snelk.run(night))
-        browser.opened(driver, page)
+    page = snelk.write_page(tmp_path / "page.html", snelk.run(night))
+    shown(browser, page)
 
-        def after(script: str) -> Any:
-            return driver.execute_script(script)
+    def after(script: str) -> Any:
+        return browser.execute_script(script)
 
-        seen = [
-            after(
-                f"snelkPage.go({t}); const m = snelkPage.maps[0]; return [...m.seen.values()][0].region.outline"
-            )
-            for t in (1.0, 3.0)
-        ]
-        shut, opened = (shapely.Polygon(outline) for outline in seen)
-        through = shapely.box(5.5, -0.5, 8, 0.5)
-        assert not shut.intersects(through)
-        assert opened.contains(through)
-        level = snelk.run(night).level
-        for target, feet in (("guest", 2.5), ("post", 0.0)):
-            x = {"guest": -6.0, "post": 9.0}[target]
-            stops = after(
-                f"return sectionAt(snelkPage.run, 0, snelkPage.run.names.indexOf('{target}'), 1.0)"
-                ".rays.map((ray) => ray.stops)"
-            )
-            points = night.setup.body_of(target).points
-            shares = [sight(level, x, feet + 2.0 * share) for share, _ in points]
-            np.testing.assert_allclose(sorted(stops), sorted(shares), atol=1e-3)
-        alphas = """snelkPage.showFloor('loft'); const all = snelkPage.maps[0].plot.renderers;
-            return all.filter((each) => each.name === 'ground')
-                      .map((each) => Array.from(each.data_source.data.line_alpha))"""
-        lofts = after(alphas)
-        assert sorted(lofts[0]) == [0.15, 1.0]
-        assert after("return [0, 1].map((c) => snelkPage.maps[0].elsewhere(c, 1))") == [True, False]
-        assert after("snelkPage.showFloor(''); return snelkPage.maps[0].elsewhere(0, 1)") is False
-        names = (
-            "return Array.from(document.getElementById('floor').options).map((each) => each.value)"
+    seen = [
+        after(
+            f"snelkPage.go({t}); const m = snelkPage.maps[0]; return [...m.seen.values()][0].region.outline"
         )
-        assert after(names) == ["", "ground", "loft"]
-        # Of very many those that somebody is on.
-        many = [
-            scenes.feature("floor", f"stone {n}", shapely.box(20 + n, 0, 20.5 + n, 1), height=0.2)
-            for n in range(70)
-        ]
-        night = scenes.scene(
-            tmp_path, *floors, *many, states=STAND, end=1.0, more={"cast.guest.at": [60.2, 0.5]}
+        for t in (1.0, 3.0)
+    ]
+    shut, opened = (shapely.Polygon(outline) for outline in seen)
+    through = shapely.box(5.5, -0.5, 8, 0.5)
+    assert not shut.intersects(through)
+    assert opened.contains(through)
+    level = snelk.run(night).level
+    for target, feet in (("guest", 2.5), ("post", 0.0)):
+        x = {"guest": -6.0, "post": 9.0}[target]
+        stops = after(
+            f"return sectionAt(snelkPage.run, 0, snelkPage.run.names.indexOf('{target}'), 1.0)"
+            ".rays.map((ray) => ray.stops)"
         )
-        browser.opened(driver, snelk.write_page(tmp_path / "many.html", snelk.run(night)))
-        assert after(names) == ["", "ground", "stone 40"]
-    finally:
-        driver.quit()
+        points = night.setup.body_of(target).points
+        shares = [sight(level, x, feet + 2.0 * share) for share, _ in points]
+        np.testing.assert_allclose(sorted(stops), sorted(shares), atol=1e-3)
+    alphas = """snelkPage.showFloor('loft'); const all = snelkPage.maps[0].plot.renderers;
+        return all.filter((each) => each.name === 'ground')
+                  .map((each) => Array.from(each.data_source.data.line_alpha))"""
+    lofts = after(alphas)
+    assert sorted(lofts[0]) == [0.15, 1.0]
+    assert after("return [0, 1].map((c) => snelkPage.maps[0].elsewhere(c, 1))") == [True, False]
+    assert after("snelkPage.showFloor(''); return snelkPage.maps[0].elsewhere(0, 1)") is False
+    names = "return Array.from(document.getElementById('floor').options).map((each) => each.value)"
+    assert after(names) == ["", "ground", "loft"]
+    # Of very many those that somebody is on.
+    many = [
+        scenes.feature("floor", f"stone {n}", shapely.box(20 + n, 0, 20.5 + n, 1), height=0.2)
+        for n in range(70)
+    ]
+    night = scenes.scene(
+        tmp_path, *floors, *many, states=STAND, end=1.0, more={"cast.guest.at": [60.2, 0.5]}
+    )
+    shown(browser, snelk.write_page(tmp_path / "many.html", snelk.run(night)))
+    assert after(names) == ["", "ground", "stone 40"]
 
 
 @pytest.mark.parametrize(
