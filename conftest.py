@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -49,6 +50,31 @@ settings.load_profile("new" if os.environ.get("SNELK_NEW_CASES") else "same")
 def night() -> snelk.Run:
     """The night at the croft, replayed once for all tests that only ask it."""
     return replay(snelk.croft() / "night.toml")
+
+
+@pytest.fixture(scope="session")
+def demos(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder with both demonstrations, as `snelk demo` leaves them, and what it printed.
+
+    As each takes seconds, they are made once for all workers: copy what is to be changed.
+    """
+    from test_cli import command
+
+    base = tmp_path_factory.getbasetemp()
+    folder = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "demos"
+    try:
+        folder.mkdir()
+    except FileExistsError:  # another worker makes them
+        until = time.monotonic() + 120
+        while not (folder / "made").exists():
+            assert time.monotonic() < until
+            time.sleep(0.1)
+        return folder
+    for name in ("croft", "mill"):
+        said = command("demo", name, cwd=folder, process=True)
+        (folder / f"{name}.txt").write_text(said, encoding="utf-8")
+    (folder / "made").touch()
+    return folder
 
 
 @pytest.fixture(scope="session")

@@ -7,6 +7,7 @@ import io
 import json
 import os
 import re
+import shutil
 import struct
 import subprocess
 import sys
@@ -64,9 +65,10 @@ def in_this_process(words: list[str], cwd: Path) -> tuple[int, str, str]:
 
 
 @pytest.fixture(scope="module")
-def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, str]:
+def demo(demos: Path, tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, str]:
     folder = tmp_path_factory.mktemp("demo")
-    return folder, command("demo", cwd=folder, process=True)
+    shutil.copytree(demos / "croft", folder / "croft")
+    return folder, (demos / "croft.txt").read_text(encoding="utf-8")
 
 
 def test_demo_writes_runs_draws_and_lists(demo: tuple[Path, str]) -> None:
@@ -85,16 +87,17 @@ def test_demo_writes_runs_draws_and_lists(demo: tuple[Path, str]) -> None:
     assert "does not see fox" in command(*first, cwd=folder)
 
 
-def test_the_mill_is_a_demonstration_too(tmp_path: Path) -> None:
-    text = command("demo", "mill", "there", cwd=tmp_path)
+def test_the_mill_is_a_demonstration_too(demos: Path, tmp_path: Path) -> None:
+    shutil.copytree(demos / "mill", tmp_path / "mill")
+    text = (demos / "mill.txt").read_text(encoding="utf-8")
     assert (
         "   49.10 s  miller raised an alarm: 1 of millers learn of sack gone" in text.splitlines()
     )
-    for name in re.findall(r"there/\S+\.(?:toml|png|html)", text):
+    for name in re.findall(r"mill/\S+\.(?:toml|png|html)", text):
         assert (tmp_path / name).is_file(), name
     first = text.split("Next\n")[1].splitlines()[0].split()[1:]
     assert "does not see mouse" in command(*first, cwd=tmp_path)
-    assert "9 expectations, all hold" in command("verify", "there/night.toml", cwd=tmp_path)
+    assert "9 expectations, all hold" in command("verify", "mill/night.toml", cwd=tmp_path)
     said = command("demo", "there", cwd=tmp_path, code=2)
     assert said.startswith(
         'error: demo: NAME: no such demonstration (given: "there"); known: croft, mill'
@@ -105,11 +108,22 @@ def test_demo_keeps_files_that_were_changed(demo: tuple[Path, str]) -> None:
     folder, _ = demo
     path = folder / "croft" / "creatures.toml"
     original = path.read_text()
-    path.write_text(original.replace("range = 14.0", "range = 15.0"))
-    text = command("demo", cwd=folder)
-    assert "kept croft/creatures.toml" in text
-    assert "range = 15.0" in path.read_text()
+    path.write_text(original.replace("range = 14.0", "range = -1.0"))
+    said = command("demo", cwd=folder, code=2)
+    assert said.startswith("error: croft/creatures.toml: profiles.")
+    assert "must be above 0 m and at most 100000 (given: -1.0)" in said
+    assert "range = -1.0" in path.read_text()
     path.write_text(original)
+    # Half a second, in which nothing happens.
+    night = folder / "croft" / "night.toml"
+    whole = night.read_text()
+    short = whole.partition("# What has been agreed")[0].replace("\nend = 90.0", "\nend = 0.5")
+    night.write_text(short)
+    text = command("demo", cwd=folder)
+    assert "kept croft/night.toml" in text
+    assert "map at 0.50 s" in text
+    assert night.read_text() == short
+    night.write_text(whole)
     command("run", "croft/night.toml", "--out", "croft/runs/night", cwd=folder)
 
 

@@ -68,10 +68,10 @@ def test_every_command_comes_to_what_one_process_does(cluster: Cluster, yard: Pa
         ("verify", yard, "--seeds", "2", "--json"),
         ("players", yard, "--to", "exit", "--count", "26", "--json"),
         ("sneak", yard, "--target", "child", "--to", "exit", "--cell", "2.5", "--json"),
-        ("fit", yard, "--move", f"{KEY}=0.2:3", "--budget", "30", "--json"),
+        ("fit", yard, "--move", f"{KEY}=0.2:3", "--budget", "12", "--json"),
     ):
         assert command(*words, *there, cwd=folder) == command(*words, cwd=folder)
-    found = snelk.sneak(yard, target="child", to="exit", cell=2.5, below=0.02, kept=2)
+    found = snelk.sneak(yard, target="child", to="exit", cell=3.5, below=0.02, kept=2)
     assert found.closings
     opened = snelk.openings(found, cluster=cluster.address)
     alone = snelk.openings(found)

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import json
-import subprocess
-import sys
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -16,6 +14,7 @@ import samples
 import shapely
 import test_floors as house
 import trimesh
+from test_cli import in_this_process
 
 import snelk
 from snelk.config.geojson import LevelData, read_level
@@ -267,9 +266,9 @@ def test_the_command_writes_both_and_says_so(tmp_path: Path) -> None:
     tavern_mesh(tmp_path / "tavern.glb")
 
     def said(*words: str) -> tuple[int, str]:
-        command = [sys.executable, "-m", "snelk", "import-level", "tavern.glb", "--up", "z", *words]
-        done = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, check=False)
-        return done.returncode, done.stdout + done.stderr
+        all_words = ["import-level", "tavern.glb", "--up", "z", *words]
+        code, text, complained = in_this_process(all_words, tmp_path)
+        return code, text + complained
 
     doors = [
         word for name in ("*door", "yard gate", "hatch", "bar flap") for word in ("--door", name)

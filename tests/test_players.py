@@ -155,7 +155,7 @@ def test_knowing_the_rounds_helps(tmp_path: Path) -> None:
            "profiles.watcher.cones.front.fov_whole": 90, "profiles.watcher.cones.front.range": 6.0},
     )  # fmt: skip
     through = {
-        (care, knows): snelk.players(scenario, to="exit", count=20, care=care, knows=knows)
+        (care, knows): snelk.players(scenario, to="exit", count=12, care=care, knows=knows)
         for care, knows in ((0.0, 1.0), (1.0, 0.0), (1.0, 1.0))
     }
     unnoticed = {key: (each.table.outcome == "unnoticed").mean() for key, each in through.items()}
@@ -444,7 +444,7 @@ def test_the_command_tells_all_and_fails_if_it_is_too_hard(tmp_path: Path) -> No
     run = snelk.open_run(tmp_path / "r")
     measures = run.measures.set_index("key").value
     assert measures["fox.too_late_at"] == row["too_late_at"]
-    command(*words, "--least", "0.9", "--json", cwd=tmp_path, process=True, code=1)
+    command(*words, "--least", "0.9", "--json", cwd=tmp_path, code=1)
 
 
 def test_the_figure_shows_every_way_and_outcome(many: snelk.Players) -> None:

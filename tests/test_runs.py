@@ -85,10 +85,10 @@ def test_rows_that_go_to_disk_as_they_come_are_those_of_memory(
         rows.where(t="calm")
 
 
-def test_a_variant_is_the_same_in_a_batch_of_100_as_alone(night: snelk.Run) -> None:
+def test_a_variant_is_the_same_in_a_batch_of_many_as_alone(night: snelk.Run) -> None:
     rng = np.random.default_rng(1)
-    variants: list[dict[str, object]] = [{"clock.end": 12.0, "clock.start": 8.0}] * 100
-    for n in range(100):
+    variants: list[dict[str, object]] = [{"clock.end": 12.0, "clock.start": 8.0}] * 40
+    for n in range(40):
         variants[n] = {
             "clock.start": 37.6,
             "clock.end": 40.0,
@@ -111,7 +111,7 @@ def test_a_variant_is_the_same_in_a_batch_of_100_as_alone(night: snelk.Run) -> N
     scenario = snelk.load(NIGHT)
     batch = snelk.run_batch(scenario, variants=variants)
     assert len({len(run.events) for run in batch}) > 5
-    for n in (0, 1, 57, 98):
+    for n in (0, 1, 27, 38):
         alone = snelk.run(scenario, overrides=variants[n])
         assert same_tables(batch[n], alone), n
         assert batch[n].info == alone.info

@@ -46,9 +46,11 @@ PLAYED = {
 }
 
 
-@pytest.mark.parametrize(("path", "overrides"), [(NIGHTS[0], PLAYED), (NIGHTS[1], {})])
+@pytest.mark.parametrize(
+    ("path", "overrides", "part"), [(NIGHTS[0], PLAYED, 0), (NIGHTS[1], {}, 1)]
+)
 def test_every_number_can_be_turned_within_its_slider(
-    path: Path, overrides: dict[str, object]
+    path: Path, overrides: dict[str, object], part: int
 ) -> None:
     bench = Workbench(path, overrides)
     scenario, found = bench.scenario, bench.numbers()
@@ -62,13 +64,15 @@ def test_every_number_can_be_turned_within_its_slider(
         assert each.value == value_of(scenario.as_written, each.key), each
         assert each.least <= each.value <= each.most, each
         assert 0.0 < each.step <= each.most - each.least, each
+    # Most numbers are those of several characters: of each night every third is tried.
+    for each in found[part::3]:
         for value in (each.least, each.most):
             try:
                 scenario.changed({each.key: int(value) if each.whole else value})
             except snelk.InputError:
                 refused.append((each.key, value))
     # What depends on another number may be refused: so many cells of a search are too many.
-    assert [key.rpartition(".")[2] for key, _ in refused] in ([], ["cell"])
+    assert {key.rpartition(".")[2] for key, _ in refused} <= {"cell"}
     cone = next(each for each in found if each.key.endswith(".fov_whole"))
     assert (cone.unit, cone.high, cone.open_low) == ("deg", 360.0, True)
     assert "WHOLE angle" in cone.text

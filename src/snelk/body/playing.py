@@ -215,11 +215,13 @@ class Play(Activity):
             left = found < 0
             if reach <= 0.0 or not poses.present[p, i] or not left.any():
                 continue
-            laid, at = None, np.array([poses.x[p, i], poses.y[p, i]])
+            there = None
             if tau is not None and self._foresees(w):
-                laid, at = self._foreseen(w, i, p, tau)
-            left &= np.hypot(*(places[:, :2] - at).T) <= reach
+                there = world.motion.farther_on(me.v, w, tau, world.footing.goes_on_to(me.v, w))
+            x, y = (poses.x[p, i], poses.y[p, i]) if there is None else there[:2]
+            left &= np.hypot(places[:, 0] - x, places[:, 1] - y) <= reach
             if left.any():
+                laid = None if there is None else self._foreseen(i, p, there)
                 seen = looks_at(Me(world, me.v, w), places[left], self.who, laid)
                 found[np.flatnonzero(left)[seen]] = w
         return found
@@ -228,19 +230,17 @@ class Play(Activity):
         """Whether it knows an agent's routine, and that agent moves."""
         return bool(self.known[w] and self.me.world.motion.driven[self.me.v, w])
 
-    def _foreseen(self, w: int, i: int, p: int, tau: float) -> tuple[Poses, Numbers]:
-        """The poses of all, with one agent farther along its path; and its position."""
-        world, motion, v = self.me.world, self.me.world.motion, self.me.v
-        poses = world.senses.poses
+    def _foreseen(self, i: int, p: int, there: tuple[float, ...]) -> Poses:
+        """The poses of all, with one agent farther along its path, at x, y, z and a heading."""
+        poses = self.me.world.senses.poses
         if self._room is None:
             room = Poses._make(np.array(values[p : p + 1]) for values in poses)
             self._room = room, laid_out(PoseColumns, room)
         room, laid = self._room
         for name in Poses._fields:
             getattr(room, name)[0] = getattr(poses, name)[p]
-        x, y, z, heading = motion.farther_on(v, w, tau, world.footing.goes_on_to(v, w))
-        room.x[0, i], room.y[0, i], room.z[0, i], room.heading[0, i] = x, y, z, heading
-        return laid, np.array([x, y])
+        room.x[0, i], room.y[0, i], room.z[0, i], room.heading[0, i] = there
+        return laid
 
     def _danger(self) -> _Danger | None:
         """The first point of its path where a watcher would have it in view."""

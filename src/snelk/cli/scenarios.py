@@ -108,7 +108,7 @@ def demo(
     for axes, path in pictures:
         save_figure(axes, path)
     write_page(folder / "runs" / "night.html", night)
-    lost = night.events[night.events.kind == "lost"].iloc[0]
+    lost = night.events[night.events.kind == "lost"].head(1)
     screen.print("\nWhere everything is")
     places = [
         ["the scenario", str(folder / "night.toml")],
@@ -122,9 +122,9 @@ def demo(
     for name in kept:
         screen.print(f"  kept {folder / name}: it differs from the one Snelk brings")
     screen.print("\nNext")
-    screen.print(
-        "  " + command("snelk", "why", out, lost.agent, lost.target, "--at", f"{lost.t:g}")
-    )
+    for each in lost.to_dict("records"):  # of a night that was changed there may be none
+        asked = each["agent"], each["target"], "--at", f"{each['t']:g}"
+        screen.print("  " + command("snelk", "why", out, *asked))
     tried = folder / "runs" / shown.tried
     words = ("snelk", "run", folder / "night.toml", "--set", shown.change, "--out", tried)
     screen.print("  " + command(*words))
@@ -637,7 +637,11 @@ def _busy(done: Run, at: float) -> list[str]:
 
 
 def _telling_moment(done: Run) -> float:
-    """The tick with most agents losing or seeing somebody near it: the first busy moment."""
+    """The tick with most agents losing or seeing somebody near it: the first busy moment.
+
+    Of a run in which nobody does, the last.
+    """
     events = done.events[done.events.kind.isin(["saw", "lost"])]
     counts = [int(((events.t - t).abs() <= 2.0).sum()) for t in events.t]
-    return float(events.t.iloc[counts.index(max(counts))])
+    busiest = events.t.iloc[counts.index(max(counts))] if counts else done.times[-1]
+    return float(busiest)
