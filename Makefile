@@ -48,6 +48,7 @@ $(VENV)/bin/python:
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || \
 		{ echo "Snelk needs Python 3.11 or newer; try: make PYTHON=python3.12 $(MAKECMDGOALS)"; exit 1; }
 	$(PYTHON) -m venv $(VENV)
+	@$(PIP) --upgrade 'pip>=25' # which installs twice as fast as the one that Python 3.11 brings
 
 LOOPS := setup.py src/snelk/config/syntax.py $(wildcard src/snelk/*/*.pxd) $(patsubst %.pxd,%.py,$(wildcard src/snelk/*/*.pxd))
 

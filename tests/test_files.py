@@ -287,11 +287,11 @@ def test_without_machine_code_the_same_rules_run_interpreted(
     assert len(here.likelihood)
     for name in TABLES:
         assert again.arrow(name).equals(here.arrow(name)), name
-    # And such as catches: each loop by itself, of the cases that it is tried with every fifth.
+    # And such as catches: each loop by itself, of the cases that it is tried with every eighth.
     loops = [Path(__file__).with_name(f"test_{name}.py") for name in ("loops", "attention", "ways")]
     words = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *map(str, loops)]
     words += ["-k", "not crowded"]  # which takes longer than all others
-    few = {**env, "SNELK_EVERY": "5"}
+    few = {**env, "SNELK_EVERY": "8"}
     done = subprocess.run(words, capture_output=True, text=True, env=few, check=False)
     assert done.returncode == 0, done.stdout
 

@@ -178,7 +178,7 @@ def test_a_page_that_follows_a_game_is_the_page_of_its_record(
     live = snelk.Live(path / "night.toml", record=folder)
     with watching(folder, code) as address:
         for seed in range(3):  # it comes in several pieces, and the page is opened in between
-            play(live, seed, 5.2)
+            play(live, seed, 4.2)
             if seed == 1:
                 browser.get(address)
             if seed >= 1:
