@@ -244,6 +244,7 @@ def test_the_command_tells_zones_and_fails_where_too_much_is_unfair(tmp_path: Pa
         (["--cell", "nan"], "must be above 0 m"),
         (["--cell", "0"], "must be above 0 m"),
         (["--cell", "0.2"], "use a larger cell"),
+        (["--cell", "500"], "use a smaller cell"),
         (["--most", "nan"], "must be from 0 to 1"),
         (["--every", "0"], "must be above 0 s"),
         (["--react", "-1"], "must be at least 0 s"),

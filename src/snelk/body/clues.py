@@ -54,35 +54,35 @@ class Clues:
     ) -> None:
         names = list(setups[0].cast)
         self.setups, self.characters, self.doors, self.bodies = setups, characters, doors, bodies
-        self._clues: list[tuple[int, int, Clue]] = [
-            (v, j, member.clue)
+        self._clues: list[tuple[int, int, Clue, tuple[str, str]]] = [
+            (v, j, member.clue, member.clue.what)
             for v, setup in enumerate(setups)
             for j, member in enumerate(setup.cast.values())
             if member.clue is not None
         ]
         self._of = {
-            (v, j): names.index(clue.what[1])
-            for v, j, clue in self._clues
-            if clue.what[0] in ("still", "gone")
+            (v, j): names.index(name)
+            for v, j, _, (word, name) in self._clues
+            if word in ("still", "gone")
         }
         shape = (len(setups), len(names))
         self.any = bool(self._clues)
         self.is_clue = np.zeros(shape[1], dtype=np.bool_)
-        self.is_clue[[j for _, j, _ in self._clues]] = True
+        self.is_clue[[j for _, j, *_ in self._clues]] = True
         self.away = np.zeros(shape, dtype=np.bool_)
         self.put = np.full((*shape, 5), np.nan)
         self.seen_to = np.zeros((shape[0], len(characters), shape[1]), dtype=np.bool_)
         self._since = np.full(shape, np.nan)  # when what is out of order came to be so, s
         self._lay: Numbers = np.full((*shape, 3), np.nan)  # where who is asked for was, m
-        for v, j, clue in self._clues:
-            is_so = (v, j) not in self._of and self._is_turned(v, clue)
+        for v, j, clue, what in self._clues:
+            is_so = (v, j) not in self._of and self._is_turned(v, what)
             self._since[v, j] = setups[v].clock.start if is_so else np.nan
             self.away[v, j] = not is_so or clue.seconds > 0.0
 
-    def _is_turned(self, v: int, clue: Clue) -> bool:
+    def _is_turned(self, v: int, what: tuple[str, str]) -> bool:
         """Whether a door or a light is as a clue asks for."""
-        word, of = clue.what
-        is_on = bool(self.doors.are_on("open" if word in ("open", "shut") else "lit", of)[v])
+        word, of = what
+        is_on = self.doors.is_on(v, "open" if word in ("open", "shut") else "lit", of)
         return is_on == (word in ("open", "lit"))
 
     def _is_so_with(self, v: int, j: int, clue: Clue, poses: Poses, removed: Truths) -> bool:
@@ -111,11 +111,11 @@ class Clues:
             removed: (variant, character) who has been taken out.
         """
         over = []
-        for v, j, clue in self._clues:
+        for v, j, clue, what in self._clues:
             if (v, j) in self._of:
                 is_so = self._is_so_with(v, j, clue, poses, removed)
             else:
-                is_so = self._is_turned(v, clue)
+                is_so = self._is_turned(v, what)
             if not is_so:
                 self._since[v, j] = np.nan
                 over += [SeenTo(v, a, j) for a in np.flatnonzero(self.seen_to[v, :, j]).tolist()]
@@ -134,8 +134,11 @@ class Clues:
         clue, that has it in view or feels it, and is within its reach, as for catching, or can get
         no nearer.
         """
-        found, now = [], attention.now
-        for v, j, clue in self._clues:
+        found: list[SeenTo] = []
+        now, heeded = attention.now, attention.focus[alert]
+        if not self.is_clue[heeded[heeded >= 0]].any():
+            return found
+        for v, j, clue, _ in self._clues:
             p = v if len(poses.x) > 1 else 0
             for a in np.flatnonzero((attention.focus[v] == j) & alert[v]).tolist():
                 i = int(self.characters[a])

@@ -90,17 +90,18 @@ class Doors:
             self._zone_light[v, zone] = light
         return Turn(v, name, is_door, is_on, by, cause)
 
+    def is_on(self, v: int, word: str, name: str) -> bool:
+        """The same in one variant."""
+        if word == "open":
+            return bool(self.opened[v, self.level.wall_names.index(name)])
+        zone = self.zones.index(name)
+        own, now = self.level.zone_light[zone], self._zone_light[v, zone]
+        # A light that is as bright while it is dark counts as lit.
+        return bool(now == own or own == self.setups[v].lights[name].dark)
+
     def are_on(self, word: str, name: str) -> Truths:
         """(variant,) whether a door is `open`, or a light `lit`."""
-        if word == "open":
-            opened = self.opened[:, self.level.wall_names.index(name)]
-            return np.broadcast_to(opened, (len(self.setups),)).copy()
-        zone = self.zones.index(name)
-        own = np.array([float(self.level.zone_light[zone])] * len(self.setups))
-        dark = np.array([setup.lights[name].dark for setup in self.setups])
-        # A light that is as bright while it is dark counts as lit.
-        lit: Truths = (self._zone_light[:, zone] == own) | (own == dark)
-        return lit
+        return np.array([self.is_on(v, word, name) for v in range(len(self.setups))])
 
     def place_of(self, name: str) -> tuple[float, float, float]:
         """The middle of a door or a zone, m; of a door at its foot."""
@@ -147,6 +148,10 @@ class Doors:
         """The doors that do not block a character with these names, by number."""
         now = frozenset(wall for wall in self.walls if self.opened[v, wall])
         return now | self.may_open(v, whom)
+
+    def are_near(self, x: float, y: float, reach: float) -> bool:
+        """Whether any door's outline may be within a reach of a place, m."""
+        return bool(self._near(x, y, reach))
 
     def _near(self, x: float, y: float, reach: float) -> list[int]:
         """The doors whose outline may be within a reach of a place, m."""

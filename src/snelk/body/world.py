@@ -214,7 +214,10 @@ class World:
         self.prepares |= bool(self.doors.walls)
         self._opening: dict[tuple[int, int], tuple[int, float]] = {}
         self._given: Poses | None = None  # where a game says that those are whom it moves
-        self._came_from: Numbers | None = None  # (variant or 1, character, 3) a tick ago
+        self._came_from: Numbers | None = None  # (variant or 1, character, 2) a tick ago
+        self._radii = np.array(
+            [[setup.body_of(name).radius for name in self.names] for setup in setups]
+        )
         self._laid_bodies = laid_out(BodyColumns, bodies)
         self.laid_signals = laid_out(SignalColumns, self.signals)
         self.outlook = (
@@ -403,14 +406,17 @@ class World:
                 motion.holds[v, a] = False
                 self.outcomes.turn(v, self.level.wall_names[wall], "open", a, "on its way")
         for v, a in np.argwhere(motion.driven & motion.on_way & (motion.link < 0)).tolist():
+            radius = float(self._radii[v, self.characters[a]])
+            reach = float(motion.pace[v, a]) * self.dt + DOORSTEP
+            near = self.doors.are_near(float(motion.x[v, a]), float(motion.y[v, a]), reach + radius)
+            if not near and not motion.has_links_ahead(v, a):
+                continue
             if (
                 (v, a) in self._opening
                 or self.ended[v]
                 or self.outcomes.removed[v, self.characters[a]]
             ):
                 continue
-            radius = self.setups[v].body_of(self.agents[a]).radius
-            reach = float(motion.pace[v, a]) * self.dt + DOORSTEP
             wall = self.doors.ahead(v, self._here(v, a), motion.heads_for(v, a), reach, radius)
             link = motion.link_within(v, a, reach) if wall < 0 else -1
             if link >= 0:
@@ -426,35 +432,35 @@ class World:
             p = v if len(poses.x) > 1 else 0
             there = poses.present[p]
             places = np.stack([poses.x[p], poses.y[p], poses.z[p]], axis=1)[there]
-            radii = np.array([self.setups[v].body_of(name).radius for name in self.names])[there]
-            for name in self.doors.to_shut(v, self.time, places, radii):
+            for name in self.doors.to_shut(v, self.time, places, self._radii[v, there]):
                 self.outcomes.turn(v, name, "shut", NOBODY, BY_ITSELF)
 
     def _let_through(self, poses: Poses) -> None:
         """Open doors at once for characters moved from outside that would walk into them."""
-        here = np.stack([poses.x, poses.y, poses.z], axis=2)
+        here = np.stack([poses.x, poses.y], axis=2)
         here[~poses.present] = np.nan  # who comes in comes from nowhere
         before, self._came_from = self._came_from, here
         if before is None or before.shape != here.shape:
             return
-        agents = {int(j): a for a, j in enumerate(self.characters)}
-        along = here[:, :, :2] - before[:, :, :2]
-        moves = (np.nan_to_num(along) != 0.0).any(axis=2)
-        for v, setup in enumerate(self.setups):
-            p = v if len(here) > 1 else 0
-            for j in np.flatnonzero(moves[p]).tolist():
-                a, name = agents.get(j, NOBODY), self.names[j]
-                if self.ended[v] or (a >= 0 and self.motion.driven[v, a]):
-                    continue
-                radius, far = setup.body_of(name).radius, float(np.hypot(*along[p, j]))
-                reach = far + DOORSTEP
-                end = here[p, j, :2] + along[p, j] * ((reach + radius) / far)
-                wall = self.doors.ahead(v, here[p, j], end, reach, radius)
-                whom = self._names_of(v, name)
-                if wall >= 0 and wall in self.doors.may_open(v, whom):
-                    self.outcomes.turn(
-                        v, self.level.wall_names[wall], "open", a, f"{name} comes through"
-                    )
+        along = here - before
+        moves = (np.abs(along) > 0.0).any(axis=2) & ~np.isnan(along[:, :, 0])
+        agents = {j: a for a, j in enumerate(self.characters.tolist())}
+        for p, j in np.argwhere(moves).tolist():
+            for v in [p] if len(here) > 1 else range(len(self.setups)):
+                a = agents.get(j, NOBODY)
+                if not self.ended[v] and (a < 0 or not self.motion.driven[v, a]):
+                    self._let_in_or_out(v, a, j, np.append(here[p, j], poses.z[p, j]), along[p, j])
+
+    def _let_in_or_out(self, v: int, a: int, j: int, here: Numbers, along: Numbers) -> None:
+        """Open the door that a character would walk into, given its last step, m."""
+        radius, far, name = float(self._radii[v, j]), float(np.hypot(*along)), self.names[j]
+        reach = far + DOORSTEP
+        if not self.doors.are_near(float(here[0]), float(here[1]), reach + radius):
+            return
+        end = here[:2] + along * ((reach + radius) / far)
+        wall = self.doors.ahead(v, here, end, reach, radius)
+        if wall >= 0 and wall in self.doors.may_open(v, self._names_of(v, name)):
+            self.outcomes.turn(v, self.level.wall_names[wall], "open", a, f"{name} comes through")
 
     def mind_turns(self) -> None:
         """Update which doors are open and lights lit, for the next tick's conditions."""
@@ -700,8 +706,11 @@ class World:
         beliefs, places = self.senses.beliefs, self.senses.places.drawn
         unseen = (beliefs.source != NO_BELIEF) & (beliefs.source != SENSED_NOW)
         unseen &= (beliefs.source != GRACE) & (beliefs.source != SMELT)
-        for v, a in np.argwhere(self._disproves & self.present(self.characters)):
-            me = Me(self, int(v), int(a))
+        looks = self._disproves & self.present(self.characters)
+        doubts = unseen.any(axis=2) | ~np.isnan(places.x)
+        self.empty_for[looks & ~doubts] = 0.0
+        for v, a in np.argwhere(looks & doubts).tolist():
+            me = Me(self, v, a)
             last = [PLACE] if not np.isnan(places.x[v, a]) else []
             asked = [*np.flatnonzero(unseen[v, a]).tolist(), *last]
             slots = [max(j, -1) for j in asked]  # the last is that of a place
@@ -718,11 +727,11 @@ class World:
                 if not seen or since + SLACK < self._seen_empty[v, a]:
                     continue
                 if j == PLACE:
-                    self.senses.places.drop(int(v), int(a))
+                    self.senses.places.drop(v, a)
                 else:
-                    forget(beliefs, (int(v), int(a), j))
+                    forget(beliefs, (v, a, j))
                 x, y, _ = place[0].tolist()
-                self.happenings.append(Happening(int(v), int(a), "disproved", slot, x, y))
+                self.happenings.append(Happening(v, a, "disproved", slot, x, y))
 
     def present(self, characters: NDArray[np.int32]) -> Truths:
         """(variant, of these) who is there at this tick."""

@@ -29,6 +29,9 @@ from snelk.level.ways import Ways
 MOST_BYTES = 1_000_000_000
 """Of what is kept of one game."""
 
+LAYOUT = "2"
+"""Of what is kept; another where classes have got other attributes."""
+
 OWN = tuple(f"snelk.{layer}." for layer in ("config", "level", "senses", "mind", "body", "engine"))
 """Where the kinds of data are that a game consists of: none of them touches a file when made."""
 
@@ -93,6 +96,7 @@ def _digest(body: bytes) -> str:
 def _head_of(simulation: Simulation) -> dict[str, str]:
     return {
         "snelk": version("snelk"),
+        "layout of its state": LAYOUT,
         "scenario": scenario_digest(simulation.scenario),
         "moved by the game": ", ".join(simulation.scenario.tracks) or "nobody",
     }

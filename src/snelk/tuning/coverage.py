@@ -237,20 +237,7 @@ def coverage(
         raise InputError.of("cell", "", f"{cell:g} m", rule, "use a larger cell")
     rounds = rounds_of(alone, start, end)
     job = Job(alone, target, stance, chosen, rounds)
-    jobs = workers(jobs, cluster)
-    count = -(-len(grid) // (CHUNK * jobs)) * jobs  # as many for each
-    size = max(-(-len(grid) // count), SMALLEST)
-    chunks = [(low, grid[low : low + size]) for low in range(0, len(grid), size)]
-    found: dict[int, Sensed] = {}
-    done = 0
-    for low, sensed in in_batches(sense, job, chunks, jobs=min(jobs, len(chunks)), cluster=cluster):
-        found[low] = sensed
-        done += len(sensed.full)
-        if progress is not None:
-            progress(done, len(grid))
-    every = Sensed(
-        *(np.concatenate(each) for each in zip(*(found[n] for n, _ in chunks), strict=True))
-    )
+    every = sensed_at(job, grid, jobs=workers(jobs, cluster), cluster=cluster, progress=progress)
     i = [list(alone.setup.cast).index(name) for name in chosen]
     went = [values[:, i] for values in (rounds.poses.x, rounds.poses.y, rounds.poses.z)]
     paths = np.stack(went, axis=2).transpose(1, 0, 2)
@@ -259,6 +246,29 @@ def coverage(
         level, chosen, target, stance, cell, x, y, z,
         level.ways().sheets_at(grid), rounds.times, *every, paths,
     )  # fmt: skip
+
+
+def sensed_at(
+    job: Job,
+    places: NDArray[np.float64],
+    *,
+    jobs: int = 1,
+    cluster: str | None = None,
+    progress: Progress | None = None,
+) -> Sensed:
+    """What is sensed of a stand-in at each of some places, (places, 3) in m; as for `coverage`."""
+    count = -(-len(places) // (CHUNK * jobs)) * jobs  # as many for each
+    size = max(-(-len(places) // count), SMALLEST)
+    chunks = [(low, places[low : low + size]) for low in range(0, len(places), size)]
+    found: dict[int, Sensed] = {}
+    done = 0
+    for low, sensed in in_batches(sense, job, chunks, jobs=min(jobs, len(chunks)), cluster=cluster):
+        found[low] = sensed
+        done += len(sensed.full)
+        if progress is not None:
+            progress(done, len(places))
+    every = zip(*(found[low] for low, _ in chunks), strict=True)
+    return Sensed(*(np.concatenate(each) for each in every))
 
 
 def notices(scenario: Scenario, agent: str, target: str) -> bool:
@@ -356,7 +366,11 @@ def without(scenario: Scenario, target: str) -> Scenario:
 
 
 def places_on(level: Level, cell: float) -> Numbers:
-    """(positions, 3) centres of cells where one can stand, on every floor."""
+    """(positions, 3) centres of cells where one can stand, on every floor.
+
+    Raises:
+        InputError: There are too many, or none.
+    """
     low_x, low_y, high_x, high_y = level.bounds
     count = (high_x - low_x) * (high_y - low_y) / cell**2
     if count > 4 * MOST_PLACES:
@@ -374,7 +388,11 @@ def places_on(level: Level, cell: float) -> Numbers:
             free |= shapely.contains_xy(area, x, y) if floor == sheet else False
         plan = np.stack([x[free], y[free]], axis=1)
         found.append(np.column_stack([plan, ways.heights_on(sheet, plan, 0.0)]))
-    return np.concatenate(found)
+    places = np.concatenate(found)
+    if not len(places):
+        rule = "leaves no cell whose centre can be stood on"
+        raise InputError.of("cell", "", f"{cell:g} m", rule, "use a smaller cell")
+    return places
 
 
 def rounds_of(scenario: Scenario, start: float | None = None, end: float | None = None) -> Rounds:

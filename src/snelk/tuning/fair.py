@@ -28,9 +28,9 @@ from snelk.tuning.batches import LARGEST_BATCH as TOGETHER
 from snelk.tuning.batches import in_batches
 from snelk.tuning.coverage import (
     check_cell,
-    coverage,
     places_on,
     rounds_of,
+    sensed_at,
     target_of,
     usual_cell,
     watchers,
@@ -39,7 +39,7 @@ from snelk.tuning.coverage import (
 from snelk.tuning.lattice import joined
 from snelk.tuning.reacting import Reacted, when_reacted
 from snelk.tuning.sneak import paces_of
-from snelk.tuning.standins import Job, Stance, StandIns, suspicions
+from snelk.tuning.standins import STANCES, Job, Stance, StandIns, suspicions
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -263,6 +263,7 @@ def fairness(
     for name, value in (("react", react), ("hold", hold)):
         if not (np.isfinite(value) and value >= 0.0):
             raise InputError.of(name, "", f"{value:g} s", "must be at least 0 s")
+    one_of(stance, STANCES, source="stance", place="", what="stance")
     paces = paces_of(scenario, target)
     one_of(pace, tuple(paces), source="pace", place="", what="pace")
     check_cell(cell)
@@ -281,10 +282,9 @@ def fairness(
     if len(places) > MOST_PLACES:
         rule = f"makes {len(places)} places, more than {MOST_PLACES}"
         raise InputError.of("cell", "", f"{cell:g} m", rule, "use a larger cell")
-    seen = coverage(
-        scenario, target=target, agents=chosen, stance=stance, cell=cell, places=places, jobs=1
-    )
-    rounds = rounds_of(without(scenario, target))
+    alone = without(scenario, target)
+    rounds = rounds_of(alone)
+    seen = sensed_at(Job(alone, target, stance, chosen, rounds), places)
     dt = scenario.setup.clock.dt
     ticks = max(round(within / dt), 1)
     step = max(round(every / dt), 1)
@@ -314,10 +314,7 @@ def fairness(
                 progress(done + 1, len(tasks))
     for n, first in enumerate(firsts):
         if not signs:
-            job = Job(
-                without(scenario, target), target, stance, chosen,
-                rounds.between(first, first + ticks),
-            )  # fmt: skip
+            job = Job(alone, target, stance, chosen, rounds.between(first, first + ticks))
             warned[n], lost[n], by[n] = _when(job, places, signs_at, lates)
             if progress is not None:
                 progress(n + 1, len(firsts))
