@@ -22,8 +22,8 @@ collect_ignore = [
 LONG = tuple(
     f"tests/test_{name}.py"
     for name in (
-        "documents", "files", "page", "cli", "games", "serving", "watching", "tune", "loops",
-        "cluster", "players",
+        "documents", "watching", "tune", "sneak", "cluster", "players", "serving", "page", "files",
+        "games", "rays", "workbench", "plots", "cli", "loops",
     )
 )  # fmt: skip
 """Files that take long: they begin first, so that no worker ends long after the others."""
