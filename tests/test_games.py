@@ -349,6 +349,8 @@ def test_what_cannot_be_restored_is_one_clear_line(tmp_path: Path) -> None:
     head, _, _ = saved.partition(b"\n")
     evil = b"cos\nsystem\n(S'touch " + str(tmp_path / "evil").encode() + b"'\ntR."
     said = json.loads(head) | {"body": blake2b(evil, digest_size=16).hexdigest()}
+    earlier = json.loads(head)
+    del earlier["layout of its state"]
     others = snelk.load(
         tmp_path / "scene.toml", overrides={"profiles.watcher.meter.fill_time": 3.0}
     )
@@ -356,6 +358,7 @@ def test_what_cannot_be_restored_is_one_clear_line(tmp_path: Path) -> None:
         (b"nonsense", live, "is not a saved game"),
         (saved[:-9], live, "is damaged or incomplete"),
         (json.dumps(said).encode() + b"\n" + evil, live, "holds os.system, which is not data of Snelk"),
+        (json.dumps(earlier).encode() + b"\n", live, r"another layout of its state; here it is \d+ \(given: an earlier one\)"),
         (saved, snelk.Live(others), "was saved with another scenario"),
         (saved, snelk.Live(tmp_path / "scene.toml", pushed=["one"]), "was saved with another moved by the game"),
     ):  # fmt: skip

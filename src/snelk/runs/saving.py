@@ -75,8 +75,9 @@ def taken_up(saved: bytes, simulation: Simulation, source: str) -> dict[str, Any
         raise InputError.of(source, "", "", "is not a saved game", fix)
     for what, here in _head_of(simulation).items():
         if head.get(what) != here:
-            given, rule = f"{head.get(what)}", f"was saved with another {what}; here it is {here}"
-            raise InputError.of(source, what, given[:60], rule, "restore it where it was saved")
+            given = str(head.get(what, "an earlier one"))[:60]
+            rule = f"was saved with another {what}; here it is {here}"
+            raise InputError.of(source, what, given, rule, "restore it where it was saved")
     if head["body"] != _digest(body):
         raise InputError.of(source, "", "", "is damaged or incomplete", "save it again")
     try:
