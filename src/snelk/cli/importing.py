@@ -179,12 +179,12 @@ def _say_imported(imported: Imported, found: list[str]) -> None:
             facing = f"{abs(each.off_motion):.0f}° {side}" if each.steadiness > 0.3 else "any way"
         rows.append(
             [
-                each.id, f"{each.samples}", f"{each.start:g} to {each.end:g} s",
-                f"{each.x[0]:.4g} to {each.x[1]:.4g}", f"{each.y[0]:.4g} to {each.y[1]:.4g} m",
-                f"{each.speed:.3g}", f"{each.top_speed:.3g} m/s", facing,
+                each.id, f"{each.samples}", f"{each.start:g} to {each.end:g}",
+                f"{each.x[0]:.4g} to {each.x[1]:.4g}", f"{each.y[0]:.4g} to {each.y[1]:.4g}",
+                f"{each.speed:.3g}", f"{each.top_speed:.3g}", facing,
             ]
         )  # fmt: skip
-    head = ["id", " rows", " time", " x", " y    ", " speed", " top    ", "facing"]
+    head = ["id", " rows", " time, s", " x, m", " y, m", " speed, m/s", " top, m/s", "facing"]
     screen.print("\n".join(table(head, rows)))
     how = {
         "column": "facing: mean angle from where it goes to where it faces",
