@@ -91,7 +91,7 @@ class Doors:
         return Turn(v, name, is_door, is_on, by, cause)
 
     def is_on(self, v: int, word: str, name: str) -> bool:
-        """The same in one variant."""
+        """Whether a door is `open`, or a light `lit`, in one variant."""
         if word == "open":
             return bool(self.opened[v, self.level.wall_names.index(name)])
         zone = self.zones.index(name)
@@ -100,7 +100,7 @@ class Doors:
         return bool(now == own or own == self.setups[v].lights[name].dark)
 
     def are_on(self, word: str, name: str) -> Truths:
-        """(variant,) whether a door is `open`, or a light `lit`."""
+        """(variant,) the same in all of them."""
         return np.array([self.is_on(v, word, name) for v in range(len(self.setups))])
 
     def place_of(self, name: str) -> tuple[float, float, float]:

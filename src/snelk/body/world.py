@@ -449,9 +449,9 @@ class World:
             for v in [p] if len(here) > 1 else range(len(self.setups)):
                 a = agents.get(j, NOBODY)
                 if not self.ended[v] and (a < 0 or not self.motion.driven[v, a]):
-                    self._let_in_or_out(v, a, j, np.append(here[p, j], poses.z[p, j]), along[p, j])
+                    self._open_ahead_of(v, a, j, np.append(here[p, j], poses.z[p, j]), along[p, j])
 
-    def _let_in_or_out(self, v: int, a: int, j: int, here: Numbers, along: Numbers) -> None:
+    def _open_ahead_of(self, v: int, a: int, j: int, here: Numbers, along: Numbers) -> None:
         """Open the door that a character would walk into, given its last step, m."""
         radius, far, name = float(self._radii[v, j]), float(np.hypot(*along)), self.names[j]
         reach = far + DOORSTEP
