@@ -96,8 +96,12 @@ def test_who_may_opens_a_door_on_its_way_and_it_shuts_behind_it(tmp_path: Path) 
 def test_a_door_opens_for_who_was_recorded_before_it_comes_through(tmp_path: Path) -> None:
     rows = [(0.1 * n, 9.0 - 0.15 * n, 0.0) for n in range(61)]
     track = samples.track_of(*rows)
-    for who, opens in ((None, True), (["guest"], True), (["guard"], False), ([], False)):
-        more = {"doors.gate.who": who} if who is not None else {}
+    agent = {"cast.guest.profile": "watcher"}  # though its track moves it
+    for who, opens, also in (
+        (None, True, {}), (["guest"], True, {}), (["guest"], True, agent), (["guard"], False, {}),
+        ([], False, agent),
+    ):  # fmt: skip
+        more: dict[str, Any] = {"doors.gate.who": who, **also} if who is not None else {}
         night = scenes.scene(
             tmp_path,
             *WALLS,
@@ -110,7 +114,8 @@ def test_a_door_opens_for_who_was_recorded_before_it_comes_through(tmp_path: Pat
         told = run.events[run.events.kind == "opened"]
         assert len(told) == opens, who
         if opens:
-            assert told.text.iloc[0] == "gate opened (guest comes through)"
+            by = "guest, on its way" if also else "guest comes through"
+            assert told.text.iloc[0] == f"gate opened ({by})"
             at = 9.0 - 1.5 * told.t.iloc[0]
             assert 5.0 + 0.25 <= at <= 5.0 + 0.25 + 0.15 + 0.05 + 0.15
             assert seen(run)[0][1] == "saw"

@@ -123,6 +123,12 @@ def test_a_belief_is_disproved_by_seeing_the_place_empty(tmp_path: Path) -> None
         assert gone.isna().to_numpy().all()
     # Seen until 1.0 s, and forgotten 8 s after that.
     assert found == pytest.approx({None: 9.0, 0.0: 1.0, 2.0: 3.0}, abs=0.11)
+    # Seen there again in between: how long it has been empty is counted anew.
+    track = samples.track_of(
+        (0, 6, 0), (1, 6, 0), (1.1, -6, 0), (2, -6, 0), (2.1, 6, 0), (3, 6, 0), (3.1, -6, 0), (9, -6, 0)
+    )  # fmt: skip
+    run = snelk.run(scenes.scene(tmp_path, states={"a": {}}, track=track, more=more))
+    assert run.beliefs.t[run.beliefs.source.notna()].max() == pytest.approx(5.0, abs=0.11)
 
 
 def test_who_roams_goes_all_over_a_round_zone_and_a_ring_and_comes_in_from_outside(

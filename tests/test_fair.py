@@ -237,6 +237,8 @@ def test_the_command_tells_zones_and_fails_where_too_much_is_unfair(tmp_path: Pa
     assert set(np.array(with_both)).issuperset(np.array(named.agents)[named.by[named.by >= 0]])
     same = ~np.isnan(named.lost)
     assert (named.lost[same] >= numbered.lost[same]).all()
+    with pytest.raises(snelk.InputError, match="no such stance"):
+        snelk.fairness(night, target="mouse", stance="flying")  # type: ignore[arg-type]
     for wrong, told in (
         (["--sign", "warry"], "no such threshold"),
         (["--sign", "2"], "must be from 0 to 1"),

@@ -224,9 +224,16 @@ def test_no_module_leads_back_to_itself() -> None:
     ] == []
 
 
-@pytest.mark.parametrize("code", ["import snelk", "import snelk.cli.main"])
-def test_heavy_libraries_load_only_where_used(code: str) -> None:
-    script = f"{code}\nimport sys\nprint(*(m for m in {HEAVY!r} if m in sys.modules))"
+@pytest.mark.parametrize(
+    ("code", "unused"),
+    [
+        ("import snelk", HEAVY),
+        ("import snelk.cli.main", HEAVY),
+        ("import snelk.page.build, snelk.serving.workbench", ("matplotlib", "scipy", "PIL")),
+    ],
+)
+def test_heavy_libraries_load_only_where_used(code: str, unused: tuple[str, ...]) -> None:
+    script = f"{code}\nimport sys\nprint(*(m for m in {unused!r} if m in sys.modules))"
     done = subprocess.run(
         [sys.executable, "-c", script], capture_output=True, text=True, check=True
     )

@@ -144,6 +144,27 @@ def test_who_knows_a_round_foresees_it(tmp_path: Path) -> None:
     assert np.percentile(off, 80) < 0.8
 
 
+def test_who_knows_a_round_expects_to_be_seen_where_the_agent_will_be(tmp_path: Path) -> None:
+    line = shapely.LineString([(2, 2), (17, 2)])
+    scenario = field(
+        tmp_path, scenes.feature("route", "round", line), states={"round": {"patrol": {}}},
+        **{"cast.guard.route": "round", "cast.guard.at": [2.0, 2.0], "cast.guard.facing": 0.0,
+           "profiles.watcher.cones.front.range": 3.0,
+           "cast.guest.play": {"to": "exit", "care": 1.0, "knows": 1.0, "delay": 20.0}},
+    )  # fmt: skip
+    simulation = Simulation(scenario)
+    while simulation.tick < 20:
+        simulation.step()
+    world = simulation.world
+    player = world.thinking.activity_of(0, simulation.agents.index("guest"))
+    assert isinstance(player, Play)
+    guard = simulation.agents.index("guard")
+    x = float(world.motion.x[0, guard])
+    ahead = np.array([[x + far, 2.0, 0.0] for far in (1.0, 7.0, 30.0)])
+    assert player._seen_by(ahead).tolist() == [guard, -1, -1]
+    assert player._seen_by(ahead, 4.0).tolist() == [-1, guard, -1]  # it walks 1.5 m/s
+
+
 def test_knowing_the_rounds_helps(tmp_path: Path) -> None:
     wall = scenes.feature("wall", "shed", shapely.box(6, 5, 8, 7), top=3.0)
     line = shapely.LineString([(10, 10.5), (10, 1.5)])

@@ -109,6 +109,13 @@ def test_a_hatch_over_a_ladder_is_opened_from_below_or_shuts_the_way(tmp_path: P
     assert opened < t[up] < opened + 1.0  # not before it is open
     stood = np.flatnonzero((np.diff(at, axis=0) == 0).all(axis=1) & (t[:-1] < opened))
     assert len(stood) * 0.1 == pytest.approx(2.0, abs=0.11)
+    # Also where it is farther from the foot of the ladder than one looks.
+    hatch = scenes.feature(
+        "wall", "hatch", shapely.box(-3.5, 2.2, -2.5, 2.4), base=2.2, top=2.3, door=True
+    )
+    t, at, told = walk(LADDER)
+    assert told[0][1] == "hatch opened (guard, on its way)"
+    assert told[0][0] < t[np.flatnonzero(at[:, 2] > 0.0)[0]]
     # For who may not open it there is no ladder while it is shut, but the stair.
     locked = {"doors.hatch": {"who": []}}
     assert walk(LADDER, **locked)[1][:, 0].max() > 7.0

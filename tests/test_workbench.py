@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import math
+import os
 import random
 import shutil
+import time
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +18,8 @@ import pytest
 import snelk
 from snelk.config.corners import corners_of, with_corners, with_corners_in
 from snelk.config.geojson import level_from
-from snelk.serving.workbench import Bench
+from snelk.serving.helper import Helper
+from snelk.serving.workbench import Bench, bench_of
 from snelk.tuning.here import Here
 from snelk.tuning.turning import turnings
 from snelk.tuning.workbench import Workbench
@@ -321,3 +325,37 @@ def test_results_show_themselves_in_a_notebook(night: snelk.Run, tmp_path: Path)
     page = night.page(agent="owl", target="fox")
     assert page.write(tmp_path / "p.html").read_text() == page.html
     assert '"first":["owl","fox"]' in page.html
+
+
+@pytest.mark.skipif(os.name != "posix", reason="elsewhere there is no such signal")
+def test_a_helper_is_paused_only_while_it_works_and_begins_ahead(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    paused: list[int] = []
+    monkeypatch.setattr("snelk.serving.helper.os.kill", lambda pid, _: paused.append(pid))
+
+    async def asked() -> None:
+        helper = Helper()
+        try:
+            # What fails ahead of the first question spoils none.
+            helper.prepare(bench_of, "nowhere.toml", {}, None)
+            while helper._process is None or helper._process.pid is None:
+                await asyncio.sleep(0.01)
+            pid = helper._process.pid
+            assert await helper.ask(os.getpid) == pid != os.getpid()
+            helper.give_way()
+            assert paused == []
+            waiting = asyncio.create_task(helper.ask(time.sleep, 0.5))
+            while not helper._works:
+                await asyncio.sleep(0.01)
+            helper.give_way()
+            await waiting
+            helper.give_way()
+            assert paused == [pid]
+            helper.prepare(os._exit, 3)  # it is there already: nothing is done ahead
+            assert await helper.ask(os.getpid) == pid
+        finally:
+            monkeypatch.undo()
+            helper.stop()
+
+    asyncio.run(asked())

@@ -84,6 +84,9 @@ Caused = tuple[Effects | None, str]
 DOORSTEP = 0.05
 """Whoever is no more than this, and what it walks in a tick, from a door begins to open it, m."""
 
+ON_ITS_WAY = "on its way"
+"""Why an agent opens a door."""
+
 ROOM = 50.0
 """The ground of a live game that grows does so by this much more, m, so that it seldom has to."""
 
@@ -404,7 +407,7 @@ class World:
             if self.time >= until - SLACK:
                 del self._opening[v, a]
                 motion.holds[v, a] = False
-                self.outcomes.turn(v, self.level.wall_names[wall], "open", a, "on its way")
+                self.outcomes.turn(v, self.level.wall_names[wall], "open", a, ON_ITS_WAY)
         for v, a in np.argwhere(motion.driven & motion.on_way & (motion.link < 0)).tolist():
             radius = float(self._radii[v, self.characters[a]])
             reach = float(motion.pace[v, a]) * self.dt + DOORSTEP
@@ -460,7 +463,8 @@ class World:
         end = here[:2] + along * ((reach + radius) / far)
         wall = self.doors.ahead(v, here, end, reach, radius)
         if wall >= 0 and wall in self.doors.may_open(v, self._names_of(v, name)):
-            self.outcomes.turn(v, self.level.wall_names[wall], "open", a, f"{name} comes through")
+            cause = f"{name} comes through" if a < 0 else ON_ITS_WAY
+            self.outcomes.turn(v, self.level.wall_names[wall], "open", a, cause)
 
     def mind_turns(self) -> None:
         """Update which doors are open and lights lit, for the next tick's conditions."""
