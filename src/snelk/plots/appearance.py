@@ -1,4 +1,4 @@
-"""What figures and pages have in common: colours, marks, and what of a level is shown how.
+"""What figures and pages have in common: colours, marks, and how much of a level they show.
 
 The colours are those of Okabe and Ito (2008), "Color Universal Design", safe for colour-blind
 readers. Nothing is told by colour alone: every kind has a mark, a hatch or a line style of its own.
