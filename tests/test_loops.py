@@ -675,7 +675,7 @@ FREE = {
     ("LadderStage", "values", 0), ("MeterNumbers", "curves", 3), ("MeterNumbers", "weight", 2),
     ("RoamStage", "way", 0), ("RoundStage", "corners", 0), ("SearchStage", "places", 0),
     ("SenseStage", "everybody", 0), ("SightNumbers", "cares", 3), ("StepStage", "loudness", 1),
-    ("Surroundings", "zones", 2), ("TickStage", "times", 0),
+    ("Surroundings", "zones", 2), ("TickStage", "times", 0), ("ValueCopy", "now", 0),
 }  # fmt: skip
 """Axes that may be longer, or are not read by what they are handed to."""
 
@@ -689,12 +689,24 @@ def other_sizes(values: np.ndarray) -> Iterator[tuple[int, np.ndarray]]:
             yield axis, np.ascontiguousarray(np.delete(values, -1, axis))
 
 
+class OneOf:
+    """A list of what is read, of which one is another."""
+
+    def __init__(self, every: list[Any]) -> None:
+        self.every = every
+
+    def _replace(self, **one: Any) -> list[Any]:
+        ((n, value),) = one.items()
+        return [*self.every[: int(n)], value, *self.every[int(n) + 1 :]]
+
+
 def is_told(above: list[tuple[Any, str]], value: Any) -> bool:
     """Whether what is read as a whole complains of another value within."""
     for whole, name in reversed(above):
         value = whole._replace(**{name: value})
         try:
-            value.check()
+            if not isinstance(value, list):
+                value.check()
         except ValueError:
             return True
     return False
@@ -708,10 +720,16 @@ def not_told(whole: Any, above: list[tuple[Any, str]]) -> Iterator[tuple[str, st
             yield from ((type(whole).__name__, name, n) for n, v in sizes if not is_told(here, v))
         elif hasattr(value, "_fields"):
             yield from not_told(value, here)
+        elif isinstance(value, list):
+            for n, one in enumerate(map(plain, value)):
+                yield from not_told(one, [*here, (OneOf(value), str(n))])
 
 
 def test_no_array_that_loops_read_can_have_another_size() -> None:
     simulation = Simulation(snelk.croft() / "night.toml", variants=[{"seed": n} for n in range(3)])
+    simulation.copies.of(simulation.sight.failed)
+    maker = simulation.maker
+    simulation.copies.of_table(lambda: maker.noises.rows, maker.noises.held)
     simulation.advance(40)
     measurer = Measurer(simulation)
     for stage in (simulation._stage, measurer._stage):

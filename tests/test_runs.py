@@ -9,6 +9,7 @@ import pickle
 import shutil
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -20,6 +21,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import snelk
+from snelk.body.seeker import notes_in_order
 from snelk.engine.simulation import Simulation
 from snelk.runs import store
 from snelk.runs.store import TABLES, Draft
@@ -342,11 +344,28 @@ def test_many_ticks_at_once_come_to_what_one_after_the_other_does() -> None:
     one, many = (Simulation(snelk.croft() / "night.toml", variants=variants) for _ in range(2))
     one.maker.give("bell", (30.0, 20.0, 0.0), 40.0, None)
     many.maker.give("bell", (30.0, 20.0, 0.0), 40.0, None)
+    chosen = np.array([2, 0])
+    kept = [many.copies.of(many.sight.failed), many.copies.of(many.meters.value, chosen)]
+    even, odd = many.poses_of_ticks
+    kept.append(many.copies.of(even.x, ticks=0))
+    many.copies.into(kept[-1], odd.x, ticks=1)
+    noises_of = many.copies.of_table(lambda: many.maker.noises.rows, many.maker.noises.held)
+    heard_of = many.copies.of_table(lambda: many.listening.heard.rows, many.listening.heard.held)
+    notes_of, notes = many.copies.of_table(*many.world.thinking.seeker.noted), list[Any]()
+    happened: tuple[list[Any], list[Any]] = ([], [])
+    many.before_forgetting = lambda t: happened[1].extend((t, h) for h in many.world.happenings)
+    each: list[Any] = []
+    rows: tuple[list[Any], list[Any]] = ([], [])
     for until in (1, 2, 333, 10_000):
         while not one.done and one.tick < until:
-            one.step()
+            t = one.step()
+            now = one.sight.failed, one.meters.value[chosen], one.poses.x
+            each.append([values.copy() for values in now])
+            for of_all, of_tick in zip(rows, (one.noises, one.heard), strict=True):
+                of_all += [(one.tick - 1, *row) for row in zip(*of_tick, strict=True)]
+            happened[0].extend((t, h) for h in one.world.happenings)
+            notes += one.world.notes
         many.advance(until)
-        assert one.tick == many.tick == min(until, len(one.times))
         for found in ("poses", "sight", "contacts", "meters", "beliefs"):
             for mine, theirs in zip(getattr(one, found), getattr(many, found), strict=True):
                 np.testing.assert_array_equal(mine, theirs)
@@ -356,3 +375,13 @@ def test_many_ticks_at_once_come_to_what_one_after_the_other_does() -> None:
         assert one.told == many.told
         np.testing.assert_array_equal(one.noises.t, many.noises.t)
     assert many.done
+    # What is copied of every tick is what was there after it.
+    for copied, values in zip(kept, zip(*each, strict=True), strict=True):
+        np.testing.assert_array_equal(copied, np.array(values))
+    assert happened[1] == happened[0][: len(happened[1])] != []
+    assert str(notes_in_order(*notes_of())) == str(notes)
+    assert len(notes) > 50
+    for found_of, of_all in zip((noises_of, heard_of), rows, strict=True):
+        ticks, columns = found_of()
+        assert len(ticks) == len(of_all) > 500
+        assert str([*zip(ticks.tolist(), *columns, strict=True)]) == str(of_all)

@@ -87,13 +87,15 @@ def test_what_is_shown_at_once_is_what_the_tables_say(path: Path) -> None:
     tried = scenario.changed(changes)
     whole = Packer()
     kept = kept_of(snelk.run(scenario), {})
-    half, glance = glances(tried, Packer, "a", kept, first_until=30.0)
-    quick = glance.packer
     gathered = Gathered(snelk.run(tried), whole, "a")
+    shots = [each["t"] for each in gathered.facts["likelihoods"]]
+    until = next(iter(shots), 30.0)  # when something is there for a tick only
+    half, glance = glances(tried, Packer, "a", kept, first_until=until)
+    quick = glance.packer
     shown, told = (unpacked(b"".join(each._pieces), each.index) for each in (quick, whole))
     assert {"a.x", "a.0.result", "a.meter.value", "a.belief.source", "a.heard.t"} <= set(shown)
     ticks = half.facts["ticks"]
-    assert (ticks, half.facts["end"]) == (round(30.0 / 0.1) + 1, glance.facts["end"])
+    assert (ticks, half.facts["end"]) == (round(until / 0.1) + 1, glance.facts["end"])
     first = unpacked(b"".join(half.packer._pieces), half.packer.index)
     for name in ("a.x", "a.meter.value", "a.belief.source"):  # so far it is the same
         assert (first[name] == shown[name][..., :ticks]).all()

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from snelk.body.agent import LOOK_CODES, Me
 from snelk.body.columns import NoteColumns, SearchStageColumns
@@ -62,13 +63,17 @@ class Seeker:
     @property
     def notes(self) -> list[Note]:
         """What searches noted at the last tick, agent by agent."""
-        stage, count = self._stage, int(self._stage.noted[0])
+        rows, noted = self.noted
+        count = int(noted[0])
         if not count:
             return []
-        notes = plain(stage.notes)
-        order = np.lexsort((notes.agent[:count], notes.variant[:count])).tolist()
-        rows: Sequence[Any] = list(zip(*(values[:count].tolist() for values in notes), strict=True))
-        return [_note_of(rows[n]) for n in order]
+        columns = [values[:count] for values in rows()]
+        return notes_in_order(np.zeros(count, dtype=np.int64), columns)
+
+    @property
+    def noted(self) -> tuple[Callable[[], Notes], NDArray[np.int64]]:
+        """What gives the arrays of notes, and (1,) how many are of the last tick."""
+        return lambda: plain(self._stage.notes), self._stage.noted
 
     def begin(self, me: Me) -> None:
         """Somebody begins to search."""
@@ -147,6 +152,14 @@ class Seeker:
                     place[2] = me.here[2]
                 stage.lengths[n] = me.walker.length(here, place)
             more = plan_by_lengths(*given, begins=False)
+
+
+def notes_in_order(ticks: NDArray[np.int64], columns: Sequence[NDArray[Any]]) -> list[Note]:
+    """The notes of some ticks, (note,), given the columns of `Notes`, agent by agent in each."""
+    notes = Notes(*columns)
+    order = np.lexsort((notes.agent, notes.variant, ticks)).tolist()
+    rows: Sequence[Any] = list(zip(*(values.tolist() for values in notes), strict=True))
+    return [_note_of(rows[n]) for n in order]
 
 
 def _note_of(row: Sequence[Any]) -> Note:

@@ -12,6 +12,29 @@ from snelk.senses.columns cimport (
 )
 
 
+cdef class ValueCopyColumns(Columns):
+    cdef public Py_ssize_t ticks
+    cdef public const unsigned char[:, ::1] now
+    cdef public const Py_ssize_t[::1] places
+    cdef public unsigned char[:, :, ::1] kept
+
+
+cdef class ColumnCopyColumns(Columns):
+    cdef public const unsigned char[:, ::1] now
+    cdef public unsigned char[:, ::1] kept
+
+
+cdef class TableCopyColumns(Columns):
+    cdef public const Py_ssize_t[::1] new
+    cdef public Py_ssize_t[::1] held, ticks
+    cdef public list columns
+
+
+cdef class CopyStageColumns(Columns):
+    cdef public Py_ssize_t end
+    cdef public list values, tables
+
+
 cdef class TickStageColumns(Columns):
     cdef public double dt
     cdef public const double[::1] times
@@ -46,3 +69,4 @@ cdef class TickStageColumns(Columns):
     cdef public FlightStageColumns flights
     cdef public SearchStageColumns searches
     cdef public list walks
+    cdef public CopyStageColumns copies

@@ -7,3 +7,19 @@ from snelk.level.columns import Columns
 
 class TickStageColumns(Columns):
     """Those of `TickStage`."""
+
+
+class ValueCopyColumns(Columns):
+    """Those of a `ValueCopy`."""
+
+
+class ColumnCopyColumns(Columns):
+    """Those of a `ColumnCopy`."""
+
+
+class TableCopyColumns(Columns):
+    """Those of a `TableCopy`."""
+
+
+class CopyStageColumns(Columns):
+    """Those of a `CopyStage`."""

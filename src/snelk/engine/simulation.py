@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import operator
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +17,7 @@ from snelk.config.models import Setup
 from snelk.config.players import players_of
 from snelk.config.scenario import Scenario, as_scenario
 from snelk.engine.columns import TickStageColumns
+from snelk.engine.copies import Copies
 from snelk.engine.listening import Listening
 from snelk.engine.noises import NoiseMaker
 from snelk.engine.replay import replayed_poses, tick_times
@@ -40,6 +41,7 @@ from snelk.engine.stage import (
     PHASE,
     PREPARE,
     PREPARES,
+    ROOM_FOR_COPIES,
     ROOM_FOR_EARS,
     ROOM_FOR_MESSAGES,
     ROOM_FOR_NOISES,
@@ -139,6 +141,8 @@ class Simulation:
         awake: For each sense (variant, agent) how awake it is from now on.
         awake_then: The same as it was at the last computed tick.
         last: (variant,) the tick at which the run ended because somebody was caught, or -1.
+        copies: Copies of what ticks leave; none unless some are asked for.
+        before_forgetting: Called with the time of a tick, s, before its events are forgotten.
 
     >>> import snelk
     >>> simulation = Simulation(snelk.load(snelk.croft() / "night.toml"))
@@ -263,6 +267,7 @@ class Simulation:
             self.surroundings.moved, played.noises if played is not None else (),
         )  # fmt: skip
         self._fresh_at = -1  # the tick whose events are kept
+        self.before_forgetting: Callable[[float], None] | None = None
         self._lay_out()
         keepers = Keepers(
             self.world, self.listening, self.sharing, self.maker, self.places, self.sight,
@@ -285,6 +290,11 @@ class Simulation:
     def poses(self) -> Poses:
         """Everybody's poses at the last computed tick; overwritten by the tick after the next."""
         return self._room.poses
+
+    @property
+    def poses_of_ticks(self) -> tuple[Poses, Poses]:
+        """Everybody's poses at even and at odd ticks; overwritten in turn."""
+        return self._rooms[0].poses, self._rooms[1].poses
 
     @property
     def laid_poses(self) -> Poses:
@@ -370,7 +380,7 @@ class Simulation:
 
     def __getstate__(self) -> dict[str, Any]:
         """All but what is laid out again; see `snelk.runs.saving`."""
-        return {**vars(self), "_parts": (), "_stage": None, "_left": {}}
+        return {**vars(self), "_parts": (), "_stage": None, "_left": {}, "copies": None}
 
     def __setstate__(self, state: dict[str, Any]) -> None:
         vars(self).update(state)
@@ -379,6 +389,7 @@ class Simulation:
     def _take_up(self) -> None:
         """Lay out one tick, and register what loops leave to Python."""
         self._parts: tuple[Any, ...] = ()
+        self.copies = Copies(len(self.times))
         self._renew()
         self._left = {
             GATHER: self._gather,
@@ -388,6 +399,7 @@ class Simulation:
             MISPLACE: self._misplace,
             ROOM_FOR_MESSAGES: self._make_room_for_messages,
             ROOM_FOR_TRAILS: self._make_room_for_trails,
+            ROOM_FOR_COPIES: self.copies.make_room,
             PREPARE: self.world.prepare,
             TAKE: self._take,
             CATCH: self.world.catch,
@@ -408,7 +420,7 @@ class Simulation:
         parts = (
             world.motion.now, maker.made.laid, maker.noises.laid, maker.order, listening.stage,
             sharing.going.laid, sharing.came.laid, world.thinking.walks, self._smells_stage,
-            *stages,
+            self.copies.stage, *stages,
         )  # fmt: skip
         if len(parts) == len(self._parts) and all(map(operator.is_, parts, self._parts)):
             return
@@ -459,6 +471,7 @@ class Simulation:
             flights=stages[2],
             searches=stages[3],
             walks=world.thinking.walks,
+            copies=self.copies.stage,
         )
         self._stage = laid_out(TickStageColumns, stage)
 
@@ -511,11 +524,12 @@ class Simulation:
     def advance(self, until: int) -> None:
         """Compute all ticks before an index, or until the run is over.
 
-        Events are those of the last tick only.
+        Events are those of the last tick only; see `before_forgetting`.
         """
         world, at = self.world, self._at
         at[ACTIVE], at[PREPARES], at[PACES] = world.active, world.prepares, world.has_speeds
         self._note_what_is_due()
+        self._renew()
         while (left := advance(self._stage, until)) != NOTHING:
             self._freshen(self.tick)
             self._left[left]()
@@ -526,6 +540,8 @@ class Simulation:
     def _freshen(self, tick: int) -> None:
         """Forget what happened at other ticks than one."""
         if tick != self._fresh_at:
+            if self.before_forgetting is not None and self._fresh_at >= 0:
+                self.before_forgetting(float(self.times[self._fresh_at]))
             self._fresh_at = tick
             self.world.begin_tick(tick, float(self.times[tick]), self._senses[tick % 2])
             self.sharing.said = []

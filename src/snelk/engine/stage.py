@@ -15,6 +15,7 @@ from snelk.body.roams import RoamStage
 from snelk.body.searches import SearchStage
 from snelk.body.stage import BodyStage, PlaceStage
 from snelk.config.words import SENSES
+from snelk.engine.copies import CopyStage
 from snelk.level.columns import agree, plain
 from snelk.level.ground import GroundStage
 from snelk.mind.messages import Messages
@@ -45,8 +46,8 @@ whether the run is over; whether speeds go by what is left of a path; how many a
 (
     NOTHING, BAD, GATHER, ROOM_FOR_NOISES, ROOM_FOR_EARS, JUDGE, MISPLACE, ROOM_FOR_MESSAGES,
     PREPARE, TAKE, CATCH, TELL_ENDS, ASK, FIND_WAYS, TELL_NEWS, GLANCE, TELL_STUCK, FINISH, SAY,
-    ROOM_FOR_TRAILS,
-) = range(20)  # fmt: skip
+    ROOM_FOR_TRAILS, ROOM_FOR_COPIES,
+) = range(21)  # fmt: skip
 """What is left to Python, by index; BAD: arrays do not agree."""
 
 
@@ -97,6 +98,7 @@ class TickStage(NamedTuple):
     flights: FlightStage
     searches: SearchStage
     walks: list[GroundStage]  # the grounds that somebody walks on; overwritten
+    copies: CopyStage  # what is kept of all ticks
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -123,3 +125,6 @@ class TickStage(NamedTuple):
         agree(plain(self.tells).tells.shape, shape)
         same = plain(self.listens).heard_count.shape, (1,)
         agree(*same)
+        copies = plain(self.copies)
+        if copies.values or copies.tables:
+            agree((len(self.times),), (copies.end,))

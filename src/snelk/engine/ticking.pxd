@@ -6,6 +6,7 @@ from snelk.body.behaving cimport _come_to, _go_on, _move_on, _perceive, _think_o
 from snelk.body.columns cimport DoingColumns, PlacedColumns, TimingColumns
 from snelk.body.moving cimport _place
 from snelk.engine.columns cimport TickStageColumns
+from snelk.engine.copying cimport copy_tick
 from snelk.mind.deciding cimport _decide
 from snelk.mind.fading cimport _follow_drawn
 from snelk.mind.updating cimport _mind
@@ -25,7 +26,7 @@ cdef Py_ssize_t MAKES, MINDS, MOVES, MOVES_ON, RESTS, TAKES_IN, TELLS, TELLS_NEW
 cdef Py_ssize_t SMELLS, THINKS_ON, WALKS
 cdef Py_ssize_t ASK, BAD, CATCH, FIND_WAYS, FINISH, GATHER, GLANCE, JUDGE, MISPLACE, NOTHING, PREPARE
 cdef Py_ssize_t ROOM_FOR_EARS, ROOM_FOR_MESSAGES, ROOM_FOR_NOISES, SAY, TAKE, TELL_ENDS, TELL_NEWS
-cdef Py_ssize_t ROOM_FOR_TRAILS, TELL_STUCK
+cdef Py_ssize_t ROOM_FOR_COPIES, ROOM_FOR_TRAILS, TELL_STUCK
 
 @cython.locals(most=Py_ssize_t, left=Py_ssize_t)
 cdef Py_ssize_t _advance(TickStageColumns stage, Py_ssize_t until) noexcept

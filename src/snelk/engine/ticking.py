@@ -49,6 +49,7 @@ from snelk.engine.stage import (
     PREPARE,
     PREPARES,
     RESTS,
+    ROOM_FOR_COPIES,
     ROOM_FOR_EARS,
     ROOM_FOR_MESSAGES,
     ROOM_FOR_NOISES,
@@ -78,6 +79,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.answering import answer_all
     from snelk.body.behaving import _come_to, _go_on, _move_on, _perceive, _think_on
     from snelk.body.moving import _place
+    from snelk.engine.copying import copy_tick
     from snelk.mind.deciding import _decide
     from snelk.mind.fading import _follow_drawn
     from snelk.mind.receiving import _receive, _take_in, errs
@@ -120,6 +122,8 @@ def _advance(stage: TickStage, until: int) -> int:
         left = _go_through(stage)
         if left != NOTHING:
             return left
+        if not copy_tick(stage.copies, stage.at[TICK]):
+            return ROOM_FOR_COPIES
         stage.at[TICK] += 1
         stage.at[PHASE] = BEGINS
     return NOTHING

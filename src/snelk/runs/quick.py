@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from snelk.body.doors import Turn
 from snelk.body.scene import Note, Snapshot
+from snelk.body.seeker import notes_in_order
 from snelk.engine.simulation import Simulation
 from snelk.level.columns import plain
 from snelk.mind.memory import doubt
@@ -70,32 +71,49 @@ def quick_parts(
 
     Yields: The first part, if it is before the end, and then the whole. The arrays are the same.
     """
-    world, ticks = simulation.world, len(simulation.times)
+    world, copies = simulation.world, simulation.copies
     sight, beliefs, contacts = simulation.sight, simulation.beliefs, simulation.contacts
     signals = plain(world.signals)
     count = simulation.numbers.cares.shape[2]
-    places = pairs.agents * count + pairs.targets
-    in_order = np.array_equal(places, np.arange(len(simulation.agents) * count))
-    of_pairs = [values[0].reshape(-1, *values.shape[3:]) for values in (
+    given = pairs.agents * count + pairs.targets
+    are_all = np.array_equal(given, np.arange(len(simulation.agents) * count))
+    places = None if are_all else given  # all of them are in one piece
+    kept = [copies.of(values[0].reshape(-1, *values.shape[3:]), places) for values in (
         sight.failed, sight.wall, sight.wall_place, simulation.meters.value, beliefs.source,
         beliefs.x, beliefs.y, beliefs.age, beliefs.blur,
         *(getattr(contacts, sense.name) for sense in CONTACTS),
     )]  # fmt: skip
-    of_agents = [values[0] for values in (
+    own = [copies.of(values[0]) for values in (
         sight.looked, signals.state, signals.entry, signals.goal_x, signals.goal_y,
     )]  # fmt: skip
-    kept = [np.zeros((ticks, len(places), *each.shape[1:]), each.dtype) for each in of_pairs]
-    own = [np.zeros((ticks, len(each)), each.dtype) for each in of_agents]
-    poses = [np.zeros((ticks, *each.shape[1:]), each.dtype) for each in simulation.poses]
-    awake = np.zeros((ticks, simulation.awake["sight"].shape[1]))
+    awake = copies.of(simulation.awake_then["sight"][0])
+    even: Any
+    odd: Any
+    even, odd = simulation.poses_of_ticks
+    poses = [copies.of(of_all[0], ticks=0) for of_all in even]
+    for into, of_all in zip(poses, odd, strict=True):
+        copies.into(into, of_all[0], ticks=1)
+    maker, listening, seeker = simulation.maker, simulation.listening, world.thinking.seeker
+    noises_of = copies.of_table(lambda: maker.noises.rows, maker.noises.held)
+    heard_of = copies.of_table(lambda: listening.heard.rows, listening.heard.held)
+    notes_of = copies.of_table(*seeker.noted)
     turns: list[tuple[float, Turn]] = []
-    notes: list[Note] = []
     snapshots: list[Snapshot] = []
-    noises, heard, heard_at = [Noises.blank(0)], [Heard.none()], list[float]()
+
+    events_until = -math.inf
+
+    def keep_events(t: float) -> None:
+        nonlocal events_until
+        if t > events_until:
+            turns.extend((t, each) for each in world.outcomes.turned)
+            snapshots.extend(world.snapshots)
+            events_until = t
 
     def told(n: int) -> Quick:
-        made = Noises(*map(np.concatenate, zip(*noises, strict=True)))
-        judged = Heard(*map(np.concatenate, zip(*heard, strict=True)))
+        keep_events(float(simulation.times[n - 1]))
+        made = Noises(*(values.copy() for values in noises_of()[1]))
+        ticks, columns = heard_of()
+        judged = Heard(*columns)
         some = told_of(simulation, judged, made)
         looked, *in_state = (each[:n] for each in own)
         felt = tuple(each[:n] for each in kept[-len(CONTACTS) :])
@@ -106,34 +124,14 @@ def quick_parts(
             simulation.times[:n], Poses(*(each[:n] for each in poses)), looked, awake[:n], *first,
             radius, felt, *in_state,
         )  # fmt: skip
-        at = np.array(heard_at)[some]
-        return Quick._make((*arrays, [*turns], [*notes], [*snapshots], made, judged.of(some), at))
+        at, notes = simulation.times[ticks][some], notes_in_order(*notes_of())
+        return Quick._make((*arrays, [*turns], notes, [*snapshots], made, judged.of(some), at))
 
-    n = 0
-    while not simulation.done:
-        t = simulation.step()
-        for into, values in zip(kept, of_pairs, strict=True):
-            if in_order:  # which takes a fourth of the time
-                into[n] = values
-            else:
-                np.take(values, places, axis=0, out=into[n], mode="clip")
-        for into, values in zip(own, of_agents, strict=True):
-            into[n] = values
-        now: Any = simulation.poses  # two take turns
-        for into, values in zip(poses, now, strict=True):
-            into[n] = values[0]
-        awake[n] = simulation.awake_then["sight"][0]
-        if world.outcomes.turned:
-            turns += [(t, each) for each in world.outcomes.turned]
-        notes += world.notes
-        snapshots += world.snapshots
-        if simulation.maker.noises.count:
-            noises.append(simulation.noises)
-        if simulation.listening.heard.count:
-            heard.append(simulation.heard)
-            heard_at += [t] * len(heard[-1].agent)
-        n += 1
-        if t >= first_until:
-            first_until = math.inf
-            yield told(n)
-    yield told(n)
+    simulation.before_forgetting = keep_events
+    first = int(np.searchsorted(simulation.times, first_until)) + 1
+    if first < len(simulation.times):
+        simulation.advance(first)
+        if not simulation.done:
+            yield told(first)
+    simulation.advance(len(simulation.times))
+    yield told(simulation.tick)

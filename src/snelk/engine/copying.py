@@ -1,0 +1,35 @@
+"""Copying what a tick leaves; compiled, see `snelk.level.columns`."""
+
+from __future__ import annotations
+
+from snelk.engine.copies import ColumnCopy, CopyStage, ValueCopy
+
+
+def copy_tick(stage: CopyStage, tick: int) -> bool:
+    """Copy what a tick has left; False, and nothing is copied, if there is no room for that."""
+    for n in range(len(stage.tables)):
+        table = stage.tables[n]
+        if table.held[0] + table.new[0] > table.ticks.shape[0]:
+            return False
+    for n in range(len(stage.values)):
+        value = stage.values[n]
+        if value.ticks < 0 or value.ticks == tick % 2:
+            _copy_value(value, tick)
+    for n in range(len(stage.tables)):
+        table = stage.tables[n]
+        first, count = table.held[0], table.new[0]
+        for c in range(len(table.columns) if count > 0 else 0):
+            _append(table.columns[c], first, count)
+        for row in range(count):
+            table.ticks[first + row] = tick
+        table.held[0] = first + count
+    return True
+
+
+def _copy_value(value: ValueCopy, tick: int) -> None:
+    for n in range(value.places.shape[0]):
+        value.kept[tick, n, :] = value.now[value.places[n], :]
+
+
+def _append(column: ColumnCopy, first: int, count: int) -> None:
+    column.kept[first : first + count, :] = column.now[:count, :]
