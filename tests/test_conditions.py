@@ -260,6 +260,7 @@ def decided(
     stage = LadderStage(
         laid_out(CodeColumns, code), laid_out(FactColumns, facts), drawn,
         np.zeros(table.deepest), laid_out(LadderColumns, ladders), ready,
+        np.zeros((agents, 2), np.int64), np.zeros(1, np.int64),
     )  # fmt: skip
     found = decide(stage, signals, 1, 0.1)
     assert found == ready.sum()

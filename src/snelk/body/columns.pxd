@@ -188,3 +188,20 @@ cdef class NamedColumns(Columns):
     cdef public const signed char[::1] kind
     cdef public const int[::1] row, zone
     cdef public const int[:, :, ::1] which
+
+
+cdef class EntryStageColumns(Columns):
+    cdef public const short[:, ::1] state
+    cdef public const Py_ssize_t[:, ::1] states
+    cdef public const double[:, :, ::1] rank, own_awake
+    cdef public const double[:, :, :, ::1] awake_in
+    cdef public double[:, :, ::1] awake
+    cdef public const double[:, :, :, :, ::1] limits_in
+    cdef public double[:, :, :, ::1] limits
+    cdef public const double[:, :, ::1] pace, swing, period
+    cdef public const signed char[:, :, ::1] gait, look, posture, kind
+    cdef public double[:, :, ::1] entered, routine
+    cdef public unsigned char[:, ::1] has_caught, was_caught, has_seen_to
+    cdef public DoingColumns doing
+    cdef public double[:, ::1] next_thought
+    cdef public unsigned char[:, ::1] thought_there, short_told

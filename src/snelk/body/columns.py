@@ -63,3 +63,7 @@ class SearchStageColumns(Columns):
 
 class NamedColumns(Columns):
     """Those of `NamedSignals`."""
+
+
+class EntryStageColumns(Columns):
+    """Those of `EntryStage`."""

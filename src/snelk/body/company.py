@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from snelk.body.outcomes import Happening
 from snelk.body.scene import Scene
 from snelk.config.models import Setup
+from snelk.indices import where
 from snelk.mind.signals import NOBODY
 
 Numbers = NDArray[np.float64]
@@ -80,6 +81,8 @@ class Company:
         Args:
             routine: (variant, agent) the least rank of everybody's states.
         """
+        if not self._posts:
+            return
         world, ladders = self._world, self._world.ladders
         ready, ranks, kept_back = ladders.ready, ladders.ranks(), self._kept_back
         for post in self._posts:
@@ -134,5 +137,5 @@ class Company:
         goes = motion.on_way[:, :, None] & near
         by_x = (push * (dx + ASIDE * goes * dy)).sum(axis=2)
         by_y = (push * (dy - ASIDE * goes * dx)).sum(axis=2)
-        for v, a in np.argwhere(moves & near.any(axis=2)).tolist():
+        for v, a in where(moves & near.any(axis=2)):
             world.footing.shift(v, a, float(by_x[v, a]), float(by_y[v, a]))

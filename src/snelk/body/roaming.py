@@ -253,8 +253,19 @@ class Roaming:
         """The number by which loops know an area."""
         if area not in self._areas:
             self._areas.append(area)
-            self._lay_out(areas=ground_over(self._areas, self._level))
+            self._lay_out(areas=self._ground_over_all())
         return self._areas.index(area)
+
+    def _ground_over_all(self) -> Ground:
+        """Its areas as compiled loops read them; other runs on the level may know them as well."""
+        key, known = ("all of", *self._areas), self._known
+        if key not in known:
+            ground = ground_over(self._areas, self._level)
+            if len(known) >= MOST_KEPT:
+                return ground
+            known[key] = ground
+        found: Any = known[key]
+        return found  # type: ignore[no-any-return]
 
     def _draw(self, me: Me) -> Callable[[], float]:
         return partial(draw, self._stage.streams, me.v, me.a)

@@ -6,7 +6,6 @@ Python objects, and only for agents that need it.
 
 from __future__ import annotations
 
-import operator
 from itertools import islice
 from typing import Any
 
@@ -59,6 +58,7 @@ from snelk.body.standing import SLACK
 from snelk.body.streams import Streams
 from snelk.body.walker import Walker
 from snelk.config.minds import State
+from snelk.indices import where
 from snelk.level.columns import GridColumns, laid_out
 from snelk.level.grid import scratch_for
 from snelk.level.ground import GroundStage
@@ -86,6 +86,8 @@ class Thinking:
         laid: The same as compiled loops read it.
         seeker: Everybody's searches.
         walks: The grounds that somebody walks on, as compiled loops read them.
+        kinds: (variant, agent, state) what is done in each state, see `Doing.kind`.
+        short_told: (variant, agent) of whom it was told that it cannot get nearer to its goal.
     """
 
     def __init__(self, world: Scene, *, shows: bool) -> None:
@@ -97,13 +99,14 @@ class Thinking:
         self.laid = laid_out(DoingColumns, doing)
         self._roaming = Roaming(world)
         self._objects: dict[tuple[int, int], Activity] = {}
-        self._short_told = np.zeros(shape, dtype=np.bool_)
+        self.short_told = np.zeros(shape, dtype=np.bool_)
         self._walkers: dict[tuple[int, int], Walker] = {}
         self._grounds: list[Ways] = []  # by index
         self._stages: dict[int, GroundStage] = {}
+        self._known: list[bool] = []  # whether all paths between corners are, by ground
         self.walks: list[GroundStage] = []  # of the grounds, with all that is known of the paths
         self._names: dict[tuple[int, int], list[str]] = {}  # of what is done in each state
-        self._kinds = np.zeros(ladders.least.shape, dtype=np.int8)
+        self.kinds = np.zeros(ladders.least.shape, dtype=np.int8)
         motion = world.motion
         homes = motion.home_x, motion.home_y, motion.home_z, motion.home_heading
         for place, values in enumerate(homes):
@@ -118,7 +121,7 @@ class Thinking:
                 for s, state in enumerate(ladder.states.values() if ladder else ()):
                     names = self._names.setdefault((v, a), [])
                     names.append(state.activity)
-                    self._kinds[v, a, s] = CODES.get(names[-1], OTHERS)
+                    self.kinds[v, a, s] = CODES.get(names[-1], OTHERS)
                     if state.approach is not None:
                         doing.stops[v, a, s] = state.approach.stop
                     if state.go is not None and state.go.spot is not None:
@@ -126,7 +129,7 @@ class Thinking:
 
     def __getstate__(self) -> dict[str, Any]:
         """All but scratch space, which is made again; see `snelk.runs.saving`."""
-        return {**vars(self), "_stages": {}, "walks": []}
+        return {**vars(self), "_stages": {}, "_known": [], "walks": []}
 
     def __setstate__(self, state: dict[str, Any]) -> None:
         vars(self).update(state)
@@ -163,26 +166,21 @@ class Thinking:
             self._rounds.start[v, a] = motion.x[v, a], motion.y[v, a], up
 
     def begin(self, v: int, a: int) -> None:
-        """Begin the activity of an agent's current state."""
+        """Begin the activity of an agent's current state; see `entering.begin_in_state`."""
         doing, world = self.doing, self._world
-        doing.kind[v, a] = self._kinds[v, a, max(int(world.ladders.state[v, a]), 0)]
-        doing.to_x[v, a] = doing.to_y[v, a] = doing.to_z[v, a] = np.nan
-        doing.done[v, a] = doing.failed[v, a] = doing.wants[v, a] = False
-        doing.joins[v, a] = False
-        if doing.kind[v, a] == ROAM:
+        kind = int(doing.kind[v, a])
+        if kind == ROAM:
             self._roaming.begin(Me(world, v, a))
-        if doing.kind[v, a] == PATROL:
+        elif kind == PATROL:
             self._rounds.begin(v, a)
-        if doing.kind[v, a] in (FLEE, EVADE):
+        elif kind in (FLEE, EVADE):
             self._flights.begin(v, a, Me(world, v, a).chance_key)
-        if doing.kind[v, a] == SEARCH:
+        elif kind == SEARCH:
             self.seeker.begin(Me(world, v, a))
-        if doing.kind[v, a] == OTHERS:
-            kind = Play if self._name(v, a) == "play" else Call
-            activity = self._objects[v, a] = kind(Me(world, v, a))
+        elif kind == OTHERS:
+            of_kind = Play if self._name(v, a) == "play" else Call
+            activity = self._objects[v, a] = of_kind(Me(world, v, a))
             doing.done[v, a], doing.failed[v, a] = activity.done, activity.failed
-        world.timing.next_thought[v, a] = -NEVER
-        world.timing.thought_there[v, a] = self._short_told[v, a] = False
 
     def goes_on_to(self, v: int, a: int) -> list[tuple[Numbers, float]]:
         """The next corners of who walks its rounds, and for how long it stands before each, s."""
@@ -207,17 +205,20 @@ class Thinking:
     @property
     def stages(self) -> tuple[RoamStage, RoundStage, FlightStage, SearchStage]:
         """Where everybody roams, patrols, flees to and searches, as compiled loops read it."""
-        self._roaming.make_room(self._world.motion)
         return self._roaming.stage, self._laid_rounds, self._laid_flights, self.seeker.stage
+
+    def make_room(self) -> None:
+        """Let loops have room for a path as long as any can be now."""
+        self._roaming.make_room(self._world.motion)
 
     def ask_others(self) -> None:
         """Let agents decide that loops leave to Python."""
-        for v, a in np.argwhere(self._world.timing.due).tolist():
+        for v, a in where(self._world.timing.due):
             self._ask(v, a)
 
     def tell_news(self) -> None:
         """What has come of activities."""
-        for v, a in np.argwhere(self.doing.news).tolist():
+        for v, a in where(self.doing.news):
             self._tell_news(v, a)
 
     def _ask(self, v: int, a: int) -> None:
@@ -262,7 +263,7 @@ class Thinking:
         doing, asks, points = self.doing, self._flights.asks, self.seeker.asks
         if wants == WHOSE_GROUND:
             unknown = (doing.wants | (asks != 0) | points) & (doing.ground < 0)
-            for v, a in np.argwhere(unknown).tolist():
+            for v, a in where(unknown):
                 self.walker_of(v, a)
         if asks.any():
             self._choose_where(stage)
@@ -275,9 +276,10 @@ class Thinking:
 
     def _renew_walks(self) -> None:
         """More paths between corners may be known than before."""
-        walks = [next(ways.stages(self._stages)) for ways in self._grounds]
-        if len(walks) != len(self.walks) or not all(map(operator.is_, walks, self.walks)):
-            self.walks = walks
+        known = [ways.is_wholly_known for ways in self._grounds]
+        if known != self._known:
+            self._known = known
+            self.walks = [next(ways.stages(self._stages)) for ways in self._grounds]
 
     def _choose_where(self, stage: BodyStage) -> None:
         """Choose spots and directions for those that ask for them."""
@@ -287,7 +289,7 @@ class Thinking:
             for walk in ways.stages(self._stages):
                 if not choose_where(index, walk, flights, stage, motion.now):
                     break
-        for v, a in np.argwhere(asks).tolist() if asks.any() else ():  # on large levels
+        for v, a in where(asks) if asks.any() else ():  # on large levels
             me, s = Me(world, v, a), max(int(world.ladders.state[v, a]), 0)
             first, last = self._flights.first[v, a, s], self._flights.last[v, a, s]
             for n, spot in enumerate(self._flights.spots[first:last]):
@@ -302,7 +304,7 @@ class Thinking:
             for walk in ways.stages(self._stages):
                 if not plan_points(index, walk, *given):
                     break
-        for v, a in np.argwhere(points).tolist() if points.any() else ():  # on large levels
+        for v, a in where(points) if points.any() else ():  # on large levels
             seeker.plan(Me(world, v, a), next(self._walkers[v, a].ways.stages(self._stages)))
 
     def _set_out(self, stage: BodyStage) -> None:
@@ -314,7 +316,7 @@ class Thinking:
                 if not still:
                     break
             left += still
-        for v, a in np.argwhere(self.doing.wants).tolist() if left else ():
+        for v, a in where(self.doing.wants) if left else ():
             Me(self._world, v, a).find_way()
 
     def set_out(self, v: int, a: int, goal: Numbers, stop: float) -> bool:
@@ -343,17 +345,17 @@ class Thinking:
     def tell_ends(self) -> None:
         """Record the ends of paths: arrived, or as near as it can get, and why."""
         world = self._world
-        for v, a in np.argwhere(world.timing.at_end).tolist():
+        for v, a in where(world.timing.at_end):
             if self.doing.joins[v, a]:
                 continue
             me = Me(world, v, a)
             if me.arrived:
-                self._short_told[v, a] = False
+                self.short_told[v, a] = False
                 if self._name(v, a) in WALKS:
                     x, y, _ = me.here.tolist()
                     world.happenings.append(Happening(v, a, "reached", NOBODY, x, y))
-            elif not self._short_told[v, a]:
-                self._short_told[v, a] = True
+            elif not self.short_told[v, a]:
+                self.short_told[v, a] = True
                 x, y, _ = me.here.tolist()
                 text = self._why_short(me, self.doing.goals[v, a].copy())
                 world.happenings.append(Happening(v, a, "unreachable", NOBODY, x, y, text))
@@ -395,6 +397,7 @@ class Thinking:
         self._walkers = {key: each for key, each in self._walkers.items() if key[0] != v}
         self.doing.ground[v] = -1
         self._stages.clear()
+        self._known = []
         self._renew_walks()
 
 

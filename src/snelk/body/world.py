@@ -15,6 +15,7 @@ from snelk.body.answering import answer
 from snelk.body.clues import Clues, SeenTo
 from snelk.body.columns import (
     BodyStageColumns,
+    EntryStageColumns,
     NamedColumns,
     PlacedColumns,
     PlaceStageColumns,
@@ -23,6 +24,8 @@ from snelk.body.columns import (
 )
 from snelk.body.company import Company
 from snelk.body.doors import BY_ITSELF, Doors
+from snelk.body.entering import begin_in_state, stand_as_in_state
+from snelk.body.entries import EntryStage
 from snelk.body.motion import Motion
 from snelk.body.moving import place
 from snelk.body.named import (
@@ -51,13 +54,14 @@ from snelk.config.models import Change, Member, Setup
 from snelk.config.nodes import Node
 from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
+from snelk.indices import where
 from snelk.level.columns import GridColumns, ZoneColumns, in_one, laid_out, plain
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.level.ways import Ways
 from snelk.mind.attention import Attention
 from snelk.mind.columns import MeterColumns, SignalColumns
-from snelk.mind.ladder import NO_TRANSITION, Ladders, Step
+from snelk.mind.ladder import NO_LADDER, NO_TRANSITION, Ladders, Step
 from snelk.mind.memory import GRACE, NO_BELIEF, SENSED_NOW, SMELT, MemoryNumbers, forget
 from snelk.mind.signals import NOBODY, PLACE, Signals
 from snelk.senses.bodies import Bodies, Poses
@@ -174,7 +178,6 @@ class World:
         self.spots = {spot.name: self._in_space(point)[0] for spot, point in level.data.spots}
         self._routes = {route.name: self._in_space(line) for route, line in level.data.routes}
         self._awake, self._sense_names = awake, tuple(senses)
-        self._own_awake = awake.copy()
         self.ignored = np.zeros(numbers.notices.shape, dtype=np.bool_)
         self.caught = np.zeros(numbers.notices.shape, dtype=np.int8)
         self.cone_limits = limits_in_states(setups)
@@ -253,10 +256,10 @@ class World:
         }
         self.stage: BodyStage  # the same
         self.named: NamedSignals  # the same
-        agents = np.argwhere(self.ladders.used)
-        for v, a in agents.tolist():
+        self._entries = self._laid_out_entries()
+        for v, a in where(self.ladders.used):
             self._enter(v, a)
-            self.thinking.begin(v, a)
+            self._begin(v, a, NO_LADDER)
 
     def _in_space(self, shape: BaseGeometry) -> Numbers:
         """(corners, 3) of a spot or a route, m; of no height on ground without floors."""
@@ -313,11 +316,11 @@ class World:
         motion = self.motion
         pace, swing, period = np.ones((3, *shape))
         gait, look, posture = np.zeros((3, *shape), dtype=np.int8)
+        self._stances: dict[str, NDArray[Any]] = {
+            "pace": pace, "swing": swing, "period": period, "gait": gait, "look": look,
+            "posture": posture,
+        }  # fmt: skip
         self._awake_in = np.ones((len(self._awake), *shape))
-        self._stances: list[tuple[NDArray[Any], NDArray[Any]]] = [
-            (motion.pace, pace), (motion.gait, gait), (motion.look, look), (motion.swing, swing),
-            (motion.period, period), (motion.posture, posture),
-        ]  # fmt: skip
         self._catch = np.full(shape, np.nan)
         self._ends = np.zeros(shape, dtype=np.bool_)
         freeze = np.zeros((*shape, len(self.agents)), dtype=np.bool_)
@@ -408,7 +411,7 @@ class World:
                 del self._opening[v, a]
                 motion.holds[v, a] = False
                 self.outcomes.turn(v, self.level.wall_names[wall], "open", a, ON_ITS_WAY)
-        for v, a in np.argwhere(motion.driven & motion.on_way & (motion.link < 0)).tolist():
+        for v, a in where(motion.driven & motion.on_way & (motion.link < 0)):
             radius = float(self._radii[v, self.characters[a]])
             reach = float(motion.pace[v, a]) * self.dt + DOORSTEP
             near = self.doors.are_near(float(motion.x[v, a]), float(motion.y[v, a]), reach + radius)
@@ -448,7 +451,7 @@ class World:
         along = here - before
         moves = (np.abs(along) > 0.0).any(axis=2) & ~np.isnan(along[:, :, 0])
         agents = {j: a for a, j in enumerate(self.characters.tolist())}
-        for p, j in np.argwhere(moves).tolist():
+        for p, j in where(moves):
             for v in [p] if len(here) > 1 else range(len(self.setups)):
                 a = agents.get(j, NOBODY)
                 if not self.ended[v] and (a < 0 or not self.motion.driven[v, a]):
@@ -510,8 +513,7 @@ class World:
             self._enter(step.variant, step.agent)
         for step in self.taken:
             self.thinking.leave(step)
-            self._note_place(step)
-            self.thinking.begin(step.variant, step.agent)
+            self._begin(step.variant, step.agent, step.before)
         self._tell_reactions()
         return self._apply_outcomes()
 
@@ -555,7 +557,7 @@ class World:
         if self.ladders.used[v, a]:
             self.taken.append(self.ladders.put(v, a, ""))
             self._enter(v, a)
-            self.thinking.begin(v, a)
+            self._begin(v, a, NO_LADDER)
 
     def _set_down(self, v: int, j: int, at: Place, z: float, heading: float, posture: int) -> None:
         """Put a character that is moved from outside elsewhere, from the next tick."""
@@ -572,8 +574,7 @@ class World:
         step = self.ladders.put(v, a, put.state)
         self._enter(v, a)
         self.thinking.leave(step)
-        self._note_place(step)
-        self.thinking.begin(v, a)
+        self._begin(v, a, step.before)
         self.taken.append(step)
         self._apply(step)
 
@@ -618,14 +619,6 @@ class World:
         )
         self.stage = laid_out(BodyStageColumns, stage)
         self.named = laid_out(NamedColumns, self._named_of(self.ladders.asked))
-
-    def _note_place(self, step: Step) -> None:
-        """Record where an agent leaves and enters its routine, a state of the lowest rank."""
-        v, a, ranks = step.variant, step.agent, self.ladders.rank[step.variant, step.agent]
-        here = (*self._here(v, a), float(self.motion.heading[v, a]))
-        if ranks[step.before] <= ranks[: len(self._states[v][a][0])].min():
-            self.thinking.doing.routine[v, a] = here
-        self.entered[v, a] = here[:3]
 
     def entered_at(self, v: int, a: int) -> Numbers:
         """(3,) where an agent was when it entered its state, m."""
@@ -713,7 +706,7 @@ class World:
         looks = self._disproves & self.present(self.characters)
         doubts = unseen.any(axis=2) | ~np.isnan(places.x)
         self.empty_for[looks & ~doubts] = 0.0
-        for v, a in np.argwhere(looks & doubts).tolist():
+        for v, a in where(looks & doubts):
             me = Me(self, v, a)
             last = [PLACE] if not np.isnan(places.x[v, a]) else []
             asked = [*np.flatnonzero(unseen[v, a]).tolist(), *last]
@@ -722,8 +715,8 @@ class World:
             others[slots] = False
             self.empty_for[v, a, others] = 0.0
             for j, slot in zip(asked, slots, strict=True):
-                where, index = (places, (v, a)) if j == PLACE else (beliefs, (v, a, j))
-                place = np.array([[where.x[index], where.y[index], where.z[index]]])
+                held, index = (places, (v, a)) if j == PLACE else (beliefs, (v, a, j))
+                place = np.array([[held.x[index], held.y[index], held.z[index]]])
                 tall = j if j >= 0 else int(self.characters[a])
                 since = self.empty_for[v, a, slot]
                 seen = bool(looks_at(me, place, tall)[0])
@@ -797,22 +790,47 @@ class World:
                 named.which[n] = np.array(which, np.int32).reshape(named.which[n].shape)
         return named
 
+    def _laid_out_entries(self) -> EntryStage:
+        """What changes when an agent enters a state, as compiled loops read it."""
+        doing, timing = self.thinking.doing, self.timing
+        count = [[len(states) for _, states in row] for row in self._states]
+        stage = EntryStage(
+            state=self.ladders.state,
+            states=np.array(count, dtype=np.int64).reshape(self.ladders.state.shape),
+            rank=self.ladders.rank,
+            own_awake=self._awake.copy(),
+            awake_in=self._awake_in,
+            awake=self._awake,
+            limits_in=self.cone_limits,
+            limits=self._limits,
+            **self._stances,
+            kind=self.thinking.kinds,
+            entered=self.entered,
+            routine=doing.routine,
+            has_caught=self._has_caught,
+            was_caught=self._was_caught,
+            has_seen_to=self._has_seen_to,
+            doing=self.thinking.laid,
+            next_thought=timing.next_thought,
+            thought_there=timing.thought_there,
+            short_told=self.thinking.short_told,
+        )
+        return laid_out(EntryStageColumns, stage)
+
     def _enter(self, v: int, a: int) -> None:
-        """How somebody stands in the state that it is in now."""
-        motion, s = self.motion, max(int(self.ladders.state[v, a]), 0)
-        self._awake[:, v, a] = self._own_awake[:, v, a] * self._awake_in[:, v, a, s]
-        self._limits[:, v, a] = self.cone_limits[:, v, a, s]
-        motion.stand(v, a)
-        for now, in_states in self._stances:
-            now[v, a] = in_states[v, a, s]
-        motion.base[v, a] = motion.heading[v, a]
-        self._has_caught[v, a] = self._was_caught[v, a] = self._has_seen_to[v, a] = False
+        """Let an agent stand as in the state that it is in now."""
+        stand_as_in_state(self._entries, self.motion.now, v, a)
+
+    def _begin(self, v: int, a: int, before: int) -> None:
+        """Begin what an agent does in the state that it is in now; `before` is the one left."""
+        begin_in_state(self._entries, self.motion.now, v, a, before)
+        self.thinking.begin(v, a)
 
     def _catch_targets(self, poses: Poses) -> None:
         """What comes of those that are newly caught."""
         if not self._catches:
             return
-        for v, a, j in np.argwhere(self.caught == NEWLY):
+        for v, a, j in where(self.caught == NEWLY):
             if self.clues.is_clue[j]:  # nobody is there
                 continue
             p = v if len(poses.x) > 1 else 0
@@ -835,13 +853,13 @@ class World:
 
     def tell_stuck(self) -> None:
         """Record agents that became stuck."""
-        for v, a in np.argwhere(self._newly_stuck).tolist():
+        for v, a in where(self._newly_stuck):
             self.happenings.append(Happening(v, a, "stuck", NOBODY, *self._place(v, a)))
 
     def _glance(self) -> None:
         """Draw when the next glance begins, and to where, of those that have begun a period."""
         motion, timing = self.motion, self.timing
-        for v, a in np.argwhere(timing.fresh):
+        for v, a in where(timing.fresh):
             entry, n = int(self.ladders.entries[v, a]), int(timing.glanced[v, a])
             name = self.agents[a]
             when, side = stream_at_once(self.setups[v].seed, "glance", name, entry, n).random(2)
@@ -853,7 +871,7 @@ class World:
         if not self.has_speeds:
             return
         left = self.motion.left()
-        for v, a in np.argwhere(self.ladders.used & self.motion.on_way):
+        for v, a in where(self.ladders.used & self.motion.on_way):
             speeds = self.state_of(v, a).speeds
             if speeds is not None:
                 far, speed = np.array(speeds).T

@@ -413,18 +413,26 @@ class Simulation:
             SAY: self._say,
         }
 
+    def _movable(self) -> tuple[Any, ...]:
+        """What loops read and may be in another place after Python has done something."""
+        maker, sharing, listening, thinking = (
+            self.maker, self.sharing, self.listening, self.world.thinking,
+        )  # fmt: skip
+        return (
+            self.world.motion.now, maker.made.laid, maker.noises.laid, maker.order, listening.stage,
+            sharing.going.laid, sharing.came.laid, thinking.walks, self._smells_stage,
+            self.copies.stage, *thinking.stages,
+        )  # fmt: skip
+
     def _renew(self) -> None:
         """Let loops read and write what has got another place in memory; lay out all at first."""
-        maker, sharing, world, listening = self.maker, self.sharing, self.world, self.listening
-        stages = world.thinking.stages
-        parts = (
-            world.motion.now, maker.made.laid, maker.noises.laid, maker.order, listening.stage,
-            sharing.going.laid, sharing.came.laid, world.thinking.walks, self._smells_stage,
-            self.copies.stage, *stages,
-        )  # fmt: skip
+        parts = self._movable()
         if len(parts) == len(self._parts) and all(map(operator.is_, parts, self._parts)):
             return
-        self._parts = parts
+        maker, sharing, world, listening = self.maker, self.sharing, self.world, self.listening
+        world.thinking.make_room()
+        self._parts = self._movable()
+        stages = world.thinking.stages
         even, odd = self._rooms
         stage = TickStage(
             dt=self._dt,
@@ -630,14 +638,14 @@ class Simulation:
             world.mind_clues()
             self.sharing.leave_out(world.clues.seen_to)
         for alarm in world.outcomes.alarms:
-            rank = float(world.ladders.ranks()[alarm.variant, alarm.teller])
+            rank = world.ladders.rank_of(alarm.variant, alarm.teller)
             count = self.sharing.alarm(tick, alarm, self.laid_poses, rank)
             world.outcomes.tell_alarm(alarm, count)
 
     def _say(self) -> None:
         self.sharing.tell(
             self.tick, int(self._at[COUNT]), self.laid_poses, self.surroundings.background,
-            self.world.ladders.ranks(),
+            self.world.ladders.rank_of,
         )  # fmt: skip
 
 

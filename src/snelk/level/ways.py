@@ -528,9 +528,14 @@ class Ways:
         found = [self.part_on(place) for place in places]
         return np.array([0 <= part == each for each in found], np.bool_)
 
+    @property
+    def is_wholly_known(self) -> bool:
+        """Whether the paths between all corners have been found."""
+        return "whole_ground" in self.__dict__
+
     def grounds(self) -> Iterator[Ground]:
         """The arrays for compiled loops; paths between corners only if `more` is asked."""
-        if "whole_ground" not in self.__dict__:
+        if not self.is_wholly_known:
             yield self.ground
         if self.is_small:
             yield self.whole_ground

@@ -133,6 +133,8 @@ cdef class LadderStageColumns(Columns):
     cdef public double[::1] stack
     cdef public LadderColumns ladders
     cdef public unsigned char[:, :, ::1] ready
+    cdef public Py_ssize_t[:, ::1] concerned
+    cdef public Py_ssize_t[::1] pairs
 
 
 cdef class MessageColumns(Columns):

@@ -18,7 +18,7 @@ cdef Py_ssize_t BELOW, AT_MOST, ABOVE, AT_LEAST, EQUAL, UNEQUAL
 @cython.locals(
     code=CodeColumns, facts=FactColumns, ladders=LadderColumns, table="double[:, :, ::1]",
     stack="double[::1]", ready="unsigned char[:, :, ::1]",
-    found=Py_ssize_t, agents=Py_ssize_t, transitions=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t,
+    found=Py_ssize_t, pairs=Py_ssize_t, before=Py_ssize_t, agents=Py_ssize_t, transitions=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t,
     c=Py_ssize_t, state=Py_ssize_t, program=Py_ssize_t, may=bint, true=bint, due=bint, was=bint, now=bint, held=double,
     since=double,
 )

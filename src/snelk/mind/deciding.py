@@ -129,10 +129,11 @@ def _decide(stage: LadderStage, signals: Signals, tick: int, dt: float) -> int:
     agents, transitions = ready.shape[1], ready.shape[2]
     if signals.seen.shape[0] != ready.shape[0] or signals.seen.shape[1] != agents:
         return -1
-    found = 0
+    found, pairs = 0, 0
     with nogil:
         for v in range(len(ready)):
             for a in range(agents):
+                before = found
                 ladders.since[v, a] += 1
                 state = max(ladders.state[v, a], 0)
                 may = _may_leave(signals, ladders, tick, v, a, state)
@@ -157,6 +158,10 @@ def _decide(stage: LadderStage, signals: Signals, tick: int, dt: float) -> int:
                     elif was and not due:
                         ladders.news[v, a, c] = IS_DROPPED
                         found += 1
+                if found > before:
+                    stage.concerned[pairs, 0], stage.concerned[pairs, 1] = v, a
+                    pairs += 1
+    stage.pairs[0] = pairs
     return found
 
 

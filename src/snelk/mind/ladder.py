@@ -16,6 +16,7 @@ from snelk.config.conditions import Condition, parse
 from snelk.config.minds import Ladder
 from snelk.config.models import Setup
 from snelk.config.nodes import WORDS_OF, Node
+from snelk.indices import where
 from snelk.level.columns import laid_out
 from snelk.mind.columns import CodeColumns, FactColumns, LadderColumns, LadderStageColumns
 from snelk.mind.deciding import which_hold
@@ -86,7 +87,6 @@ class Ladders:
         ]
         every = [ladder for row in self.ladders for ladder in row if ladder is not None]
         shape = (len(setups), len(self.agents))
-        self._v, self._a = np.arange(shape[0])[:, None], np.arange(shape[1])
         states = max((len(ladder.states) for ladder in every), default=1)
         transitions = max((len(ladder.transitions) for ladder in every), default=0)
         self.used = np.zeros(shape, dtype=np.bool_)
@@ -116,6 +116,8 @@ class Ladders:
             out=self.out,
         )
         self._ready = np.zeros(with_transitions, dtype=np.bool_)
+        self._concerned = np.zeros((self.state.size, 2), dtype=np.int64)
+        self._pairs = np.zeros(1, dtype=np.int64)
         self.reacting: list[Due] = []
         self.dropped: list[Due] = []
         self._to = np.zeros(with_transitions, dtype=np.int16)
@@ -163,13 +165,13 @@ class Ladders:
         self._values = np.zeros((len(self._table.leaves), *self.state.shape))
         stage = LadderStage(
             laid_out(CodeColumns, self._code), self._laid_facts, self._values,
-            np.zeros(self._table.deepest), self.laid, self._ready,
+            np.zeros(self._table.deepest), self.laid, self._ready, self._concerned, self._pairs,
         )  # fmt: skip
         self.stage = laid_out(LadderStageColumns, stage)
         leaves = enumerate(self._table.leaves)
         self.asked = [(row, leaf) for row, leaf in leaves if leaf.word != "chance"]
         self._chances: dict[tuple[int, int], list[tuple[int, str, Any]]] = {}
-        for v, a in np.argwhere(self.used).tolist():
+        for v, a in where(self.used):
             ladder = self.ladders[v][a]
             draws = [self._table.draws[c] for c in self._transitions.program[v, a].tolist()]
             named = enumerate(ladder.transitions if ladder else ())
@@ -229,8 +231,13 @@ class Ladders:
 
     def at_state(self, values: NDArray[Any]) -> NDArray[Any]:
         """(variant, agent) values of each agent's current state, from (variant, agent, state)."""
-        found: NDArray[Any] = values[self._v, self._a, np.maximum(self.state, 0)]
+        first = np.arange(self.state.size).reshape(self.state.shape) * values.shape[2]
+        found: NDArray[Any] = values.take(first + np.maximum(self.state, 0))
         return found
+
+    def rank_of(self, v: int, a: int) -> float:
+        """The rank of the state that an agent is in."""
+        return float(self.rank[v, a, max(int(self.state[v, a]), 0)])
 
     def ranks(self) -> Numbers:
         """(variant, agent) the rank of the state that each is in."""
@@ -244,15 +251,19 @@ class Ladders:
 
     def take(self, signals: Signals) -> list[Step]:
         """Take the transitions that loops have found ready at this tick; see `deciding.decide`."""
-        transitions = self._transitions
-        for v, a, c in np.argwhere(transitions.news).tolist():
-            begins = transitions.news[v, a, c] == BEGINS
-            (self.reacting if begins else self.dropped).append(Due(v, a, c))
-        return [self._take(v, a, signals) for v, a in np.argwhere(self._ready.any(axis=2)).tolist()]
+        news, taken = self._transitions.news, []
+        for v, a in self._concerned[: int(self._pairs[0])].tolist():
+            for c, what in enumerate(news[v, a].tolist()):
+                if what:
+                    (self.reacting if what == BEGINS else self.dropped).append(Due(v, a, c))
+            ready = self._ready[v, a].nonzero()[0].tolist()
+            if ready:
+                taken.append(self._take(v, a, ready, signals))
+        return taken
 
-    def _take(self, v: int, a: int, signals: Signals) -> Step:
+    def _take(self, v: int, a: int, ready: list[int], signals: Signals) -> Step:
         """Go over to the state that the first transition which is ready leads to."""
-        c, *also = self._ready[v, a].nonzero()[0].tolist()
+        c, *also = ready
         before, after = int(self.state[v, a]), int(self._to[v, a, c])
         held, focus = float(self._transitions.held[v, a, c]), int(signals.focus[v, a])
         self._go_over(v, a, after)

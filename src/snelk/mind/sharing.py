@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -158,7 +158,10 @@ class Sharing:
         self.going, self.came = MessageStore(), MessageStore()
         self._voices, self._heard = NoiseStore(), HeardStore()
 
-    def tell(self, tick: int, most: int, poses: Poses, background: Numbers, ranks: Numbers) -> None:
+    def tell(
+        self, tick: int, most: int, poses: Poses, background: Numbers,
+        rank_of: Callable[[int, int], float],
+    ) -> None:  # fmt: skip
         """Send the messages of this tick; they arrive at the next tick at the earliest.
 
         Args:
@@ -166,7 +169,7 @@ class Sharing:
             most: How many pairs there are of who tells and of whom; see `telling.who_tells`.
             poses: Everybody's poses, as compiled loops may read them.
             background: (variant, character) noise that drowns others.
-            ranks: (variant, agent) those of everybody's alert state.
+            rank_of: The rank of an agent's alert state, by variant and number.
         """
         voices, heard = self._voices, self._heard
         voices.make_room(most)
@@ -183,7 +186,7 @@ class Sharing:
             at, nowhere = (pair, np.nan) if voice else (-1, np.nan)
             self._pass_on(
                 "voice" if voice else "to_all", tick, v, a, listeners, self._due[v, a], poses, at,
-                later, float(ranks[v, a]), nowhere, nowhere, nowhere,
+                later, rank_of(v, a), nowhere, nowhere, nowhere,
             )  # fmt: skip
             if voice:
                 pair += int((listeners & self.ears.numbers.used[v]).sum())

@@ -85,6 +85,9 @@ class LadderStage(NamedTuple):
     stack: NDArray[np.float64]  # as many numbers as lie on it at once
     ladders: LadderState  # overwritten
     ready: NDArray[np.bool_]  # (variant, agent, transition) which can be taken; overwritten
+    concerned: NDArray[np.int64]  # (pair, 2) variants and agents of whom any can, or is news;
+    # overwritten
+    pairs: NDArray[np.int64]  # (1,) how many of them there are; overwritten
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -98,6 +101,7 @@ class LadderStage(NamedTuple):
         agree(self.ready.shape, ladders.held.shape, ladders.program.shape)
         rows, deepest = plain(self.code).needs()
         agree((rows <= len(self.values), deepest <= len(self.stack)), (True, True))
+        agree((len(self.pairs), *self.concerned.shape), (1, by_agent[0] * by_agent[1], 2))
 
 
 class TellStage(NamedTuple):

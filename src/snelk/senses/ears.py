@@ -17,7 +17,7 @@ from snelk.level.level import Level
 from snelk.level.ways import Ways
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.columns import BodyColumns, EarStageColumns
-from snelk.senses.hearing import HEARD, NOBODY, UNDERFOOT, Heard, HearingNumbers, Noises, Numbers
+from snelk.senses.hearing import HEARD, NOBODY, UNDERFOOT, HearingNumbers, Numbers
 from snelk.senses.listening import at_ears, walk_to_ears
 from snelk.senses.sight import EDGE
 from snelk.senses.stage import ALL_ALIKE, APART, EarStage
@@ -56,6 +56,7 @@ class Ears:
         self.characters = characters
         self.names = names
         self.level = level
+        self._agents = [names[j] for j in characters.tolist()]
         self._errs = bool(numbers.place_error.any())
         self._grounds: dict[int, GroundStage] = {}
         self._opened, self._ways = opened, [level.sound_ways]
@@ -140,21 +141,20 @@ class Ears:
         walk_to_ears(noises.laid, pairs, walked, heard.laid)
 
     def misplace(self, noises: NoiseStore, heard: HeardStore) -> None:
-        """Let what was heard seem to come from where ears err to."""
-        if self._errs:
-            for pair in np.flatnonzero(heard.rows.failed[: heard.count] == HEARD).tolist():
-                self._misplace(heard.rows, pair, noises.rows)
-
-    def _misplace(self, heard: Heard, pair: int, noises: Noises) -> None:
-        """Where a noise seems to come from has an error that grows with its distance."""
-        v, a = heard.variant[pair], heard.agent[pair]
-        spread = self.numbers.place_error[v, a] * heard.straight[pair]
-        if spread > 0.0:
-            by, agent = int(heard.by[pair]), self.names[self.characters[a]]
-            maker = self.names[by] if by != NOBODY else ""
-            # Named by maker and time, so that another noise does not change the error of this.
-            t = float(noises.t[heard.row[pair]])
-            chance = stream_at_once(self.numbers.seeds[v], "hearing", agent, maker, t)
-            off_x, off_y = chance.standard_normal(2) * spread
-            heard.x[pair] += off_x
-            heard.y[pair] += off_y
+        """Let what was heard seem to come from where ears err to, by more from farther off."""
+        if not self._errs:
+            return
+        rows, count = heard.rows, heard.count
+        pairs = np.flatnonzero(rows.failed[:count] == HEARD)
+        v, a = rows.variant[pairs], rows.agent[pairs]
+        spread = self.numbers.place_error[v, a] * rows.straight[pairs]
+        made = noises.rows.t[rows.row[pairs]]
+        of_each = (pairs, v, a, rows.by[pairs], spread, made)
+        for pair, v_, a_, by, far, t in zip(*(each.tolist() for each in of_each), strict=True):
+            if far > 0.0:
+                agent, maker = self._agents[a_], self.names[by] if by != NOBODY else ""
+                # Named by maker and time, so that another noise does not change this error.
+                chance = stream_at_once(self.numbers.seeds[v_], "hearing", agent, maker, t)
+                off_x, off_y = chance.standard_normal(2).tolist()
+                rows.x[pair] += off_x * far
+                rows.y[pair] += off_y * far
