@@ -6,12 +6,13 @@ from snelk.body.columns cimport (
 )
 from snelk.body.agreeing cimport agrees
 from snelk.body.moving cimport (
-    _come_to_end, _stand, _take_way_to, _turns_back, _want, note_news,
+    _come_to_end, _run_out, _stand, _take_way_to, _turns_back, _want, note_news,
 )
-from snelk.body.fleeing cimport evade, flee, last_known
+from snelk.body.fleeing cimport _choose_where, evade, flee, last_known
 from snelk.body.patrolling cimport patrol
-from snelk.body.searching cimport _go_to_next, seek
+from snelk.body.searching cimport _go_to_next, _plan_points, seek
 from snelk.body.wandering cimport wander
+from snelk.level.footing cimport height_of
 from snelk.level.columns cimport GroundStageColumns, LinkColumns
 from snelk.level.walking cimport onto, part_on, sheet_at, way_between
 from snelk.mind.columns cimport AttendedColumns, DrawnColumns
@@ -75,7 +76,8 @@ cdef Py_ssize_t _who_wants(
 ) noexcept
 
 @cython.locals(
-    v=Py_ssize_t, a=Py_ssize_t, left=Py_ssize_t, index=Py_ssize_t, found=Py_ssize_t, known=bint,
+    v=Py_ssize_t, a=Py_ssize_t, left=Py_ssize_t, index=Py_ssize_t, found=Py_ssize_t,
+    more=Py_ssize_t,
 )
 cdef Py_ssize_t set_out_on(
     list walks, FlightStageColumns flights, SearchStageColumns searches, BodyStageColumns stage,
@@ -96,11 +98,22 @@ cdef Py_ssize_t _set_out_for(
 @cython.locals(
     way="double[:, ::1]", part=Py_ssize_t, count=Py_ssize_t, x=double, y=double, z=double,
     to_x=double, to_y=double, from_x=double, from_y=double, end_x=double, end_y=double,
-    known=bint, link=Py_ssize_t, here=Py_ssize_t, sheet=Py_ssize_t, end_sheet=Py_ssize_t,
+    link=Py_ssize_t, here=Py_ssize_t, sheet=Py_ssize_t, end_sheet=Py_ssize_t, first=Py_ssize_t,
+    turn_at=Py_ssize_t,
 )
 cdef bint _set_out_one(
     GroundStageColumns walk, LinkColumns links, double dt, Py_ssize_t v, Py_ssize_t a,
     MovingColumns moving, DoingColumns doing,
+) noexcept
+
+@cython.locals(
+    way="double[:, ::1]", from_x=double, from_y=double, sheet=Py_ssize_t, rest=Py_ssize_t,
+    n=Py_ssize_t, k=Py_ssize_t,
+)
+cdef Py_ssize_t _way_after(
+    GroundStageColumns walk, Py_ssize_t part, Py_ssize_t first, double x, double y, double z,
+    double end_x, double end_y, Py_ssize_t end_sheet, MovingColumns moving, Py_ssize_t v,
+    Py_ssize_t a,
 ) noexcept
 
 cdef void _cannot_go(MovingColumns moving, Py_ssize_t v, Py_ssize_t a) noexcept nogil

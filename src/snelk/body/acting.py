@@ -6,7 +6,7 @@ is up. Its goals are recorded, and the paths are found afterwards.
 
 from __future__ import annotations
 
-from cython import compiled, nogil
+from cython import Py_ssize_t, cast, compiled, nogil
 from cython.cimports.libc.math import hypot, isnan
 
 from snelk.body.agreeing import agreed
@@ -47,9 +47,10 @@ from snelk.senses.bodies import Poses
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.agreeing import agrees
-    from snelk.body.fleeing import evade, flee, last_known
+    from snelk.body.fleeing import _choose_where, evade, flee, last_known
     from snelk.body.moving import (
         _come_to_end,
+        _run_out,
         _stand,
         _take_way_to,
         _turns_back,
@@ -57,9 +58,10 @@ if not compiled:  # else it is the loop's own, by the .pxd
         note_news,
     )
     from snelk.body.patrolling import patrol
-    from snelk.body.searching import _go_to_next, seek
+    from snelk.body.searching import _go_to_next, _plan_points, seek
     from snelk.body.wandering import wander
     from snelk.level.columns import hypot
+    from snelk.level.footing import height_of
     from snelk.level.walking import onto, part_on, sheet_at, way_between
 
 NAN = float("nan")
@@ -306,16 +308,29 @@ def set_out_on(
     moving: Moving,
     time: float,
 ) -> int:
-    """Plan the requested paths, if nothing else is requested; how many are left to Python.
+    """Find what is asked for: spots, directions, points to search, paths; how much is left.
 
-    Who searches and finds no path goes to the next point. Also left is all if somebody asks for
-    more than a path, or walks on a ground that is not among these.
+    Who searches and finds no path goes to the next point. Left to Python is who needs paths
+    between corners that are not known yet, and all if somebody walks on a ground that is not
+    among these.
     """
     for v in range(stage.doing.wants.shape[0]):
         for a in range(stage.doing.wants.shape[1]):
-            known = stage.doing.ground[v, a] < len(walks)
-            if flights.asks[v, a] != 0 or searches.asks[v, a] or not known:
+            if stage.doing.ground[v, a] >= len(walks):
                 return 1
+    more = 0
+    for index in range(len(walks)):
+        found = _choose_where(index, walks[index], flights, stage, moving)
+        if found < 0:
+            return found
+        more += found
+    for index in range(len(walks)):
+        found = _plan_points(index, walks[index], searches, stage, moving, time)
+        if found < 0:
+            return found
+        more += found
+    if more > 0:
+        return more
     while True:
         left = 0
         for index in range(len(walks)):
@@ -375,12 +390,55 @@ def _set_out_one(
     if count == NO_WAY:
         _cannot_go(moving, v, a)
         return True
-    known = 0 < count <= moving.points.shape[2]
-    if not known or _turns_back(moving, dt, v, a, way[0, 0], way[0, 1]):
+    turn_at = -1
+    if count > 0 and moving.link[v, a] < 0 and _turns_back(moving, dt, v, a, way[0, 0], way[0, 1]):
+        first = _run_out(moving, v, a, way)
+        if first > 0:  # it comes to a stand first
+            x, y, sheet = way[first - 1, 0], way[first - 1, 1], cast(Py_ssize_t, way[first - 1, 4])
+            z = height_of(walk.ground.floors, sheet, x, y) if sheet >= 0 else z
+            turn_at = first - 1
+            count = _way_after(walk, part, first, x, y, z, end_x, end_y, end_sheet, moving, v, a)
+        elif first < 0:
+            count = NOT_KNOWN
+    if count == NO_WAY:
+        _cannot_go(moving, v, a)
+        return True
+    if not 0 < count <= moving.points.shape[2]:
         doing.wants[v, a] = True
         return False
-    _take_way_to(moving, dt, v, a, way, count, to_x, to_y, doing.stop[v, a], -1)
+    _take_way_to(moving, dt, v, a, way, count, to_x, to_y, doing.stop[v, a], turn_at)
     return True
+
+
+def _way_after(
+    walk: GroundStage,
+    part: int,
+    first: int,
+    x: float,
+    y: float,
+    z: float,
+    end_x: float,
+    end_y: float,
+    end_sheet: int,
+    moving: Moving,
+    v: int,
+    a: int,
+) -> int:
+    """A path behind the first points of the one that it runs out on; the number of all points."""
+    way = walk.way
+    from_x, from_y, sheet = onto(walk.ground, part, x, y, z)
+    if from_x != x or from_y != y:
+        return NOT_KNOWN
+    rest = way_between(
+        walk.ground, walk.grid, walk.scratch, walk.room, x, y, sheet, end_x, end_y, end_sheet, way
+    )
+    if rest < 0 or first + rest > way.shape[0]:
+        return NO_WAY if rest == NO_WAY else NOT_KNOWN
+    for n in range(rest - 1, -1, -1):
+        for k in range(way.shape[1]):
+            way[first + n, k] = way[n, k]
+    _run_out(moving, v, a, way)
+    return first + rest
 
 
 def _cannot_go(moving: Moving, v: int, a: int) -> None:

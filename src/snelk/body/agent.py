@@ -243,11 +243,12 @@ class Me:
             way = arc
         elif way is not None and link < 0 and motion.turns_back(v, a, *way[0, :2].tolist()):
             first = motion.run_out(v, a)  # it comes to a stand first
-            x, y, floor = first[-1, [0, 1, 4]].tolist()
-            up = self.world.level.height_of(int(floor), x, y) if floor >= 0 else start[2]
-            rest = self.path(goal, np.array([x, y, up]))
-            way = None if rest is None else np.concatenate([first, rest])
-            turn_at = len(first) - 1
+            if len(first):
+                x, y, floor = first[-1, [0, 1, 4]].tolist()
+                up = self.world.level.height_of(int(floor), x, y) if floor >= 0 else start[2]
+                rest = self.path(goal, np.array([x, y, up]))
+                way = None if rest is None else np.concatenate([first, rest])
+                turn_at = len(first) - 1
         if way is None:
             self.cannot_go()
             return False
