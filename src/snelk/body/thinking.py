@@ -59,7 +59,7 @@ from snelk.body.streams import Streams
 from snelk.body.walker import Walker
 from snelk.config.minds import State
 from snelk.indices import where
-from snelk.level.columns import GridColumns, laid_out
+from snelk.level.columns import laid_out
 from snelk.level.grid import scratch_for
 from snelk.level.ground import GroundStage
 from snelk.level.ways import Ways
@@ -484,7 +484,7 @@ def flights_of(world: Scene, streams: Streams) -> FlightStage:
                     until_unseen[v, a, s] = state.flee.until_unseen
     return FlightStage(
         bodies=laid_out(BodyColumns, world.bodies),
-        grid=laid_out(GridColumns, level.grid),
+        grid=level.laid_grid,
         scratch=scratch_for(level.grid, world.doors.opened),
         characters=world.characters,
         streams=laid_out(StreamColumns, streams),

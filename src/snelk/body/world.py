@@ -55,7 +55,7 @@ from snelk.config.nodes import Node
 from snelk.config.recordings import TrackData
 from snelk.config.words import GAITS, POSTURES
 from snelk.indices import where
-from snelk.level.columns import GridColumns, ZoneColumns, in_one, laid_out, plain
+from snelk.level.columns import ZoneColumns, in_one, laid_out, plain
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.level.ways import Ways
@@ -233,7 +233,7 @@ class World:
             laid_out(AroundColumns, around),
             laid_out(LightColumns, light_numbers(setups, level.lit)),
             level.zones,
-            laid_out(GridColumns, level.grid),
+            level.laid_grid,
             scratch_for(level.grid, opened),
         )
         self.thinking = Thinking(self, shows=shows)

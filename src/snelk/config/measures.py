@@ -158,15 +158,11 @@ def _who_has(setups: Sequence[Setup]) -> tuple[Has, ...]:
             profile = setup.profile_of(agent)
             plays |= profile.ladder is not None and profile.ladder.plays
             states |= dict.fromkeys(profile.ladder.states if profile.ladder else ())
-            teams = {team: profile.ever_notices(team) for team in _teams(setup)}
-            targets |= dict.fromkeys(n for n, each in setup.cast.items() if teams[each.team])
+            teams = profile.noticed()
+            targets |= dict.fromkeys(n for n, each in setup.cast.items() if each.team in teams)
         others = tuple(name for name in setups[0].cast if name in targets and name != agent)
         found.append((agent, tuple(states), others, plays))
     return tuple(found)
-
-
-def _teams(setup: Setup) -> set[str]:
-    return {member.team for member in setup.cast.values()}
 
 
 @lru_cache(maxsize=64)

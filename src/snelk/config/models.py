@@ -365,9 +365,13 @@ class Profile(Model):
         """Whether any of its cones notices a team."""
         return any(team in teams for (sense, *_), teams in self.teams().items() if sense == "cones")
 
+    def noticed(self) -> set[str]:
+        """The teams that any of its senses notices; without senses, those that it would."""
+        return {t for teams in (self.teams() or {(): self.notices}).values() for t in teams}
+
     def ever_notices(self, team: str) -> bool:
         """Whether any of its senses notices a team; without senses, whether it would."""
-        return any(team in teams for teams in (self.teams() or {(): self.notices}).values())
+        return team in self.noticed()
 
 
 class Lamp(Model):

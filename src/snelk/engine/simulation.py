@@ -58,7 +58,7 @@ from snelk.engine.stage import (
 from snelk.engine.throws import Thrower
 from snelk.engine.ticking import advance
 from snelk.errors import InputError
-from snelk.level.columns import GridColumns, ZoneColumns, frozen, laid_out
+from snelk.level.columns import ZoneColumns, frozen, laid_out
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.mind.columns import (
@@ -102,6 +102,9 @@ from snelk.senses.trails import Trails, air_numbers
 from snelk.senses.turns import Turns
 
 Numbers = NDArray[np.float64]
+
+ONLY_TELLS = {MISPLACE, TELL_ENDS, TELL_NEWS, TELL_STUCK}
+"""What is done in Python and lets nothing be due, nor be in another place in memory."""
 
 
 class Simulation:
@@ -322,8 +325,8 @@ class Simulation:
             light=self.light,
             numbers=numbers,
             limits=limits,
-            grid=laid_out(GridColumns, level.grid),
-            solid_grid=laid_out(GridColumns, level.solid_grid),
+            grid=level.laid_grid,
+            solid_grid=level.laid_solid_grid,
             scratch=scratch,
             sight=sight,
             contact_numbers=laid_out(ContactNumberColumns, self.contact_numbers),
@@ -333,7 +336,7 @@ class Simulation:
         )
         self._senses_stage = laid_out(SenseStageColumns, senses)
         noses = bool(self.contact_numbers.smells.any())
-        scent_grid = laid_out(GridColumns, level.scent_grid if noses else level.grid)
+        scent_grid = level.laid_scent_grid if noses else level.laid_grid
         self._smells_stage = SmellStage(
             used=noses,
             notices=self.numbers.notices,
@@ -361,7 +364,7 @@ class Simulation:
             memory_numbers=laid_out(MemoryNumberColumns, self.memory_numbers),
             heard=laid_out(NewsColumns, self.listening.news),
             told=laid_out(NewsColumns, self.sharing.news),
-            grid=laid_out(GridColumns, level.plan_grid),
+            grid=level.laid_plan_grid,
             scratch=scratch_for(level.plan_grid, self.opened),
             beliefs=self.laid_beliefs,
         )
@@ -541,8 +544,9 @@ class Simulation:
         while (left := advance(self._stage, until)) != NOTHING:
             self._freshen(self.tick)
             self._left[left]()
-            self._note_what_is_due()
-            self._renew()
+            if left not in ONLY_TELLS:
+                self._note_what_is_due()
+                self._renew()
         self._freshen(self.tick - 1)
 
     def _freshen(self, tick: int) -> None:

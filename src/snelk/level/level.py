@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from snelk.config.steps import HEADROOM, STEP
 from snelk.level.casting import cast_each
-from snelk.level.columns import ZoneColumns, laid_out, plain
+from snelk.level.columns import GridColumns, ZoneColumns, laid_out, plain
 from snelk.level.floors import build_floors
 from snelk.level.footing import floors_below, footing
 from snelk.level.grid import Grid, build_grid, scratch_for
@@ -228,6 +228,31 @@ class Level:
     def grid(self) -> Grid:
         """The pieces sorted for the walk of a ray; built when first needed."""
         return self._filed(self.see_through)
+
+    @cached_property
+    def laid_grid(self) -> Grid:
+        """The same as compiled loops read it, as all whose names begin so."""
+        return laid_out(GridColumns, self.grid)
+
+    @cached_property
+    def laid_sound_grid(self) -> Grid:
+        """See `sound_grid`."""
+        return laid_out(GridColumns, self.sound_grid)
+
+    @cached_property
+    def laid_scent_grid(self) -> Grid:
+        """See `scent_grid`."""
+        return laid_out(GridColumns, self.scent_grid)
+
+    @cached_property
+    def laid_solid_grid(self) -> Grid:
+        """See `solid_grid`."""
+        return laid_out(GridColumns, self.solid_grid)
+
+    @cached_property
+    def laid_plan_grid(self) -> Grid:
+        """See `plan_grid`."""
+        return laid_out(GridColumns, self.plan_grid)
 
     @cached_property
     def rays(self) -> RayCaster:

@@ -190,7 +190,9 @@ class Ladders:
             self.interruptible[v, a, s] = state.interruptible
             self.rank[v, a, s] = ladder.rank_of(name)
         # Ladders with the same conditions in the same places share their programs.
-        key = tuple((c.when, c.to, ladder.origins(c)) for c in ladder.transitions.values())
+        origins = [ladder.origins(each) for each in ladder.transitions.values()]
+        every = zip(ladder.transitions.values(), origins, strict=True)
+        key = tuple((each.when, each.to, own) for each, own in every)
         for c, transition in enumerate(ladder.transitions.values()):
             mine = (tuple(names), key, c)
             if mine not in numbers:
@@ -201,7 +203,7 @@ class Ladders:
             transitions.wait[v, a, c] = transition.for_
             self._to[v, a, c] = names.index(transition.to)
             for s, name in enumerate(names):
-                transitions.open[v, a, s, c] = name in ladder.origins(transition)
+                transitions.open[v, a, s, c] = name in origins[c]
                 transitions.reaction[v, a, s, c] = ladder.reaction_of(transition, name)
 
     @property

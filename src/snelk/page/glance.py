@@ -137,8 +137,9 @@ class Glance:
 
             results = pairs(quick.failed)[:, :cones].copy()
             self_there = there[ticks, self.simulation.names.index(agent)]
+            noticed = profile.noticed()
             for n, c in enumerate(kept[a]):  # of whom it never notices nothing is worked out
-                if not profile.ever_notices(setup.cast[self.simulation.names[c]].team):
+                if setup.cast[self.simulation.names[c]].team not in noticed:
                     both = self_there & there[ticks, c]
                     results[n] = np.where(both, GATES.index("cares"), GATES.index("present"))
             self._add(f"{a}.result", results)
@@ -162,12 +163,13 @@ class Glance:
                 for sense, results in zip(CONTACTS, quick.contacts, strict=True)
             },
         }  # fmt: skip
-        agents, names = self.simulation.agents, self.simulation.names
+        teams = [setup.cast[name].team for name in self.simulation.names]
+        profiles = [setup.profile_of(agent) for agent in self.simulation.agents]
+        noticed = [profile.noticed() for profile in profiles]
         for fact, (has, parts) in columns.items():
             self.facts[fact] = [
                 (a, c) for a, targets in self.kept.items() for c in targets
-                if getattr(profile := setup.profile_of(agents[a]), has) is not None
-                and profile.ever_notices(setup.cast[names[c]].team)
+                if getattr(profiles[a], has) is not None and teams[c] in noticed[a]
             ]  # fmt: skip
             chosen = [self.place[pair] for pair in self.facts[fact]]
             for name, (values, of_one) in parts.items() if chosen else ():

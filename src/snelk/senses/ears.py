@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from snelk.chance import stream_at_once
 from snelk.config.steps import STEP
-from snelk.level.columns import GridColumns, laid_out
+from snelk.level.columns import laid_out
 from snelk.level.grid import scratch_for
 from snelk.level.ground import GroundStage
 from snelk.level.level import Level
@@ -70,8 +70,8 @@ class Ears:
             awake=awake,
             cares=numbers.cares,
             error=numbers.place_error,
-            sound_grid=laid_out(GridColumns, level.sound_grid),
-            plan_grid=laid_out(GridColumns, level.plan_grid),
+            sound_grid=level.laid_sound_grid,
+            plan_grid=level.laid_plan_grid,
             scratch=scratch_for(level.sound_grid, opened),
             floors=level.floors,
             way_of=self._way_of,

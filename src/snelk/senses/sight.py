@@ -171,8 +171,8 @@ def sight_numbers(setups: Sequence[Setup]) -> SightNumbers:
     for v, setup in enumerate(setups):
         teams = [setup.cast[name].team for name in names]
         for a, profile in enumerate(profiles[v]):
-            notices[v, a] = [profile.ever_notices(team) for team in teams]
-            noticed = profile.teams()
+            known, noticed = profile.noticed(), profile.teams()
+            notices[v, a] = [team in known for team in teams]
             for k, name in enumerate(profile.cones):
                 cares[v, a, :, k] = [team in noticed["cones", name] for team in teams]
     cones = [[len(profile.cones) for profile in row] for row in profiles]

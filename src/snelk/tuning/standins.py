@@ -14,7 +14,7 @@ from snelk.config.models import Setup
 from snelk.config.scenario import Scenario
 from snelk.config.words import GAITS, POSTURES
 from snelk.engine.listening import Listening
-from snelk.level.columns import GridColumns, ZoneColumns, laid_out, plain
+from snelk.level.columns import ZoneColumns, laid_out, plain
 from snelk.level.grid import scratch_for
 from snelk.level.level import Level
 from snelk.mind.columns import (
@@ -301,8 +301,8 @@ class StandIns:
             light=np.full(poses.x.shape, np.nan),
             numbers=numbers,
             limits=limits,
-            grid=laid_out(GridColumns, level.grid),
-            solid_grid=laid_out(GridColumns, level.solid_grid),
+            grid=level.laid_grid,
+            solid_grid=level.laid_solid_grid,
             scratch=scratch_for(level.grid, self.opened, also=level.solid_grid),
             sight=sight,
             contact_numbers=laid_out(ContactNumberColumns, self.contact),
@@ -325,7 +325,7 @@ class StandIns:
             memory_numbers=laid_out(MemoryNumberColumns, spread(memory, self.variants)),
             heard=laid_out(NewsColumns, News.blank(pairs)),
             told=laid_out(NewsColumns, News.blank(pairs)),
-            grid=laid_out(GridColumns, level.plan_grid),
+            grid=level.laid_plan_grid,
             scratch=scratch_for(level.plan_grid, self.opened),
             beliefs=laid_out(BeliefColumns, Beliefs.blank(pairs)),
         )
