@@ -67,7 +67,7 @@ def _profile(setup: Setup, agent: str) -> dict[str, Any]:
         "touches": touches,
         "weakest": profile.smell.weakest if profile.smell else 1.0,
         "watches": list(profile.zone_sense.zones) if profile.zone_sense else [],
-        "notices": sorted({m.team for m in setup.cast.values() if profile.ever_notices(m.team)}),
+        "notices": sorted({m.team for m in setup.cast.values()} & profile.noticed()),
         "meter": {"at_once": profile.meter.at_once} if profile.meter else None,
         "memory": profile.memory is not None,
         "states": [

@@ -106,6 +106,10 @@ def _rounded(numbers: NDArray[np.float64], parts: int) -> NDArray[np.float64]:
     return whole
 
 
+ENDS = {kind: int(np.iinfo(kind).max) for kind in ("i1", "i2", "i4")}
+"""The largest number in each kind of number that is kept."""
+
+
 class RawPacker(Packer):
     """As `Packer`, for a page of the same machine: larger, and at once.
 
@@ -118,8 +122,8 @@ class RawPacker(Packer):
     ) -> None:
         """Keep an array, see `Packer`."""
         kept = np.atleast_1d(self._whole(values, parts, shown))
-        most = int(np.abs(kept).max(initial=0))
-        kind = next(each for each in ("i1", "i2", "i4") if most <= np.iinfo(each).max)
+        most = max(int(kept.max(initial=0)), -int(kept.min(initial=0)))
+        kind = next(each for each, end in ENDS.items() if most <= end)
         piece = kept.astype(f"<{kind}").tobytes()
         self.index[name] = {
             "parts": parts, "shape": list(kept.shape), "kind": kind, "start": self._size,
@@ -135,10 +139,10 @@ class DrawnPacker(RawPacker):
     """As `RawPacker`, for what is only drawn: rounded in any way where it is halfway, 0 for NaN."""
 
     @staticmethod
-    def _whole(values: ArrayLike, parts: int, _shown: int | None) -> NDArray[np.int64]:
+    def _whole(values: ArrayLike, parts: int, _shown: int | None) -> NDArray[Any]:
         numbers = np.asarray(values)
         if numbers.dtype.kind != "f":
-            return numbers.astype(np.int64)
+            return numbers.astype(np.int8) if numbers.dtype == np.bool_ else numbers
         whole: NDArray[np.float64] = np.rint(numbers * parts)
         np.copyto(whole, 0.0, where=~np.isfinite(whole))
         kept: NDArray[np.int64] = np.clip(whole, -LARGEST // 2, LARGEST // 2).astype(np.int64)
