@@ -395,7 +395,8 @@ def _set_out_one(
         first = _run_out(moving, v, a, way)
         if first > 0:  # it comes to a stand first
             x, y, sheet = way[first - 1, 0], way[first - 1, 1], cast(Py_ssize_t, way[first - 1, 4])
-            z = height_of(walk.ground.floors, sheet, x, y) if sheet >= 0 else z
+            if 0 <= sheet < len(walk.ground.floors.planes):
+                z = height_of(walk.ground.floors, sheet, x, y)
             turn_at = first - 1
             count = _way_after(walk, part, first, x, y, z, end_x, end_y, end_sheet, moving, v, a)
         elif first < 0:
