@@ -14,6 +14,7 @@ import scenes
 from test_cli import command
 
 import snelk
+from snelk.tuning.judging import judge_batch
 
 LADDER = {
     "states": {"calm": {}, "alert": {}},
@@ -31,6 +32,7 @@ FACTS: dict[str, Any] = {
 }  # fmt: skip
 SEEN, LOST = 4.0, 12.0
 BELL = {"noise": "bell"}
+STAYS = {"stays": {"state": "alert", "before": 0.5}}
 
 
 def scene(folder: Path, **expect: dict[str, Any]) -> snelk.Scenario:
@@ -158,6 +160,34 @@ def test_any_and_each_of_several_agents() -> None:
         (verdict,) = snelk.verify(changed)
         assert verdict.met == met
     assert verdict.failures[0].ask[0] in geese
+
+
+def test_each_agent_of_a_group_has_its_own_states(tmp_path: Path) -> None:
+    """One that only dozes has its states in another order; in one variant all do, or none."""
+    reached = {"any_of": ["second", "guard"], "reaches": {"state": "alert", "before": 6.0}}
+    expect = {"alert": reached, "all": {"each_of": reached["any_of"], **STAYS}}
+    night = scene(tmp_path)
+    dozing = {"first": "dozing", "states": {"alert": {}, "calm": {}, "dozing": {}}}
+    watcher = night.setup.cast["guard"]
+    second = {
+        "profile": "dozer",
+        "body": "post",
+        "at": [0.0, -40.0],
+        "facing": watcher.facing,
+        "team": "others",
+    }
+    dozer = {"ladder": dozing, "notices": [], "movement": {"walking": 1.0}}
+    night = night.changed({"profiles.dozer": dozer, "cast.second": second, "expect": expect})
+    by_name = [
+        {},
+        {"cast.guard.profile": "dozer", "cast.guard.body": "post"},
+        {"cast.second.state": "alert"},
+    ]
+    _, verdicts = judge_batch(night, variants=by_name)
+    assert verdicts.names == ("alert", "all")
+    assert verdicts.met.tolist() == [[True, False], [False, False], [True, False]]
+    both = {**by_name[1], "cast.second.state": "alert", "cast.guard.state": "alert"}
+    assert judge_batch(night, variants=[*by_name, both])[1].met[3].tolist() == [True, True]
 
 
 def test_a_share_of_the_seeds_is_enough() -> None:

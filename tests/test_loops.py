@@ -74,6 +74,7 @@ from snelk.senses.surroundings import Around
 from snelk.tuning.columns import FollowedColumns
 from snelk.tuning.followed import Followed, FollowStage
 from snelk.tuning.following import follow_tick
+from snelk.tuning.judging import Judge
 
 V, A, J, S = 3, 4, 6, 3
 AGENTS = np.array([4, 0, 3, 1], np.int32)
@@ -670,7 +671,7 @@ def test_what_is_seen_empty_is_taken_out_of_a_likelihood(seed: int) -> None:
 
 FREE = {
     ("Bodies", "points", 2), ("Code", "starts", 0), ("FlightStage", "lengths", 0),
-    ("FlightStage", "spots", 0), ("Ground", "corners", 0), ("GroundStage", "way", 0), ("Joins", "leads", 0), ("Joins", "planes", 0),
+    ("FlightStage", "spots", 0), ("Ground", "corners", 0), ("GroundStage", "way", 0), ("JudgeStage", "true", 0), ("Joins", "leads", 0), ("Joins", "planes", 0),
     ("LadderStage", "stack", 0),
     ("LadderStage", "values", 0), ("MeterNumbers", "curves", 3), ("MeterNumbers", "weight", 2),
     ("RoamStage", "way", 0), ("RoundStage", "corners", 0), ("SearchStage", "places", 0),
@@ -731,8 +732,8 @@ def test_no_array_that_loops_read_can_have_another_size() -> None:
     maker = simulation.maker
     simulation.copies.of_table(lambda: maker.noises.rows, maker.noises.held)
     simulation.advance(40)
-    measurer = Measurer(simulation)
-    for stage in (simulation._stage, measurer._stage):
+    measurer, judge = Measurer(simulation), Judge(simulation)
+    for stage in (simulation._stage, measurer._stage, judge._stage):
         assert {*not_told(plain(stage), [])} <= FREE
 
 

@@ -315,6 +315,9 @@ class Asker:
         code: Their programs.
         facts: Everybody's attributes, as compiled loops read them.
         shape: Variants and agents.
+
+    Attributes:
+        found: (condition, variant, agent) their values; overwritten each time.
     """
 
     def __init__(self, table: Table, code: Code, facts: Facts, shape: tuple[int, ...]) -> None:
@@ -322,7 +325,7 @@ class Asker:
         self._code = laid_out(CodeColumns, code)
         self._values = np.zeros((len(table.leaves), *shape))
         self._stack = np.zeros(table.deepest)
-        self._found = np.zeros((len(code.starts) - 1, *shape), dtype=np.bool_)
+        self.found = np.zeros((len(code.starts) - 1, *shape), dtype=np.bool_)
 
     def ask(self, signals: Signals, look_up: Callable[[Node], NDArray[Any]]) -> Truths:
         """(condition, variant, agent) their values; overwritten by the next call.
@@ -331,8 +334,8 @@ class Asker:
         """
         for row, leaf in enumerate(self._table.leaves):
             self._values[row] = look_up(leaf)
-        which_hold(self._code, signals, self._facts, self._values, self._stack, self._found)
-        return self._found
+        which_hold(self._code, signals, self._facts, self._values, self._stack, self.found)
+        return self.found
 
 
 def words_of(setup: Setup) -> list[str]:

@@ -14,16 +14,24 @@ cdef class FollowStageColumns(Columns):
     cdef public FollowedColumns so_far
 
 
-cdef class LevelStageColumns(Columns):
+cdef class TrialStageColumns(Columns):
+    cdef public Py_ssize_t asks, target, row
+    cdef public double low, high, within
     cdef public const int[::1] agents
-    cdef public Py_ssize_t target
     cdef public const unsigned char[:, ::1] metered
     cdef public const double[:, ::1] limit
+    cdef public const short[:, ::1] states
+    cdef public FollowStageColumns follow
+
+
+cdef class JudgeStageColumns(Columns):
     cdef public SightColumns sight
     cdef public ContactColumns contacts
-    cdef public double[:, :, ::1] loudness
+    cdef public const double[:, :, ::1] loudness
     cdef public MeterColumns meters
-    cdef public FollowStageColumns follow
+    cdef public const short[:, ::1] state
+    cdef public const unsigned char[:, :, ::1] true
+    cdef public list trials
 
 
 cdef class WatchStageColumns(Columns):

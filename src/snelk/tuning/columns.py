@@ -13,8 +13,12 @@ class FollowStageColumns(Columns):
     """Those of `FollowStage`."""
 
 
-class LevelStageColumns(Columns):
-    """Those of `LevelStage`."""
+class TrialStageColumns(Columns):
+    """Those of `TrialStage`."""
+
+
+class JudgeStageColumns(Columns):
+    """Those of `JudgeStage`."""
 
 
 class WatchStageColumns(Columns):

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.level.columns import agree, plain
+from snelk.level.columns import agree, agree_axes, plain
 from snelk.mind.meter import Meters
 from snelk.senses.contact import Contacts
 from snelk.senses.sight import Sight
@@ -34,6 +34,10 @@ class Followed(NamedTuple):
     most: Numbers  # the largest value
     most_at: Numbers  # when, s
 
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree_axes(self, "variants", since="variants agents")
+
     @classmethod
     def blank(cls, since: Numbers) -> Followed:
         """Nothing yet."""
@@ -59,18 +63,44 @@ class FollowStage(NamedTuple):
         agree(so_far.first.shape, self.holds.shape[:1])
 
 
-class LevelStage(NamedTuple):
-    """How much some agents make of a target: (variant, agent) where nothing else is said."""
+LEVEL, IS_IN, CONDITION = range(3)
+"""What an expectation asks at each tick: how sure agents are of a target, whether they are in a
+state, or whether a condition is true."""
 
+
+class TrialStage(NamedTuple):
+    """An expectation about some agents, and its result so far: (variant, agent) of these."""
+
+    asks: int  # LEVEL, IS_IN or CONDITION
+    low: float  # the interval asked about, s
+    high: float
+    within: float  # seconds since what it counts from in which it matters; infinite for all
     agents: NDArray[np.int32]  # (agent,) which agents these are
-    target: int
+    target: int  # of whom it asks how sure they are
     metered: Truths  # who has a meter; for who has none being sensed counts as full
     limit: Numbers  # what the meter is held against
+    states: NDArray[np.int16]  # the state that it asks about; less than any for who has it not
+    row: int  # which of the conditions it is
+    follow: FollowStage  # overwritten
+
+    def check(self) -> None:
+        """Make sure that its arrays agree; see `agree`."""
+        agree(
+            self.metered.shape, self.limit.shape, self.states.shape, plain(self.follow).holds.shape
+        )
+        agree(self.metered.shape[1:], self.agents.shape)
+
+
+class JudgeStage(NamedTuple):
+    """All expectations of a scenario, and what they ask: (variant, every agent, target)."""
+
     sight: Sight
     contacts: Contacts
-    loudness: Numbers  # (variant, every agent, target)
+    loudness: Numbers
     meters: Meters
-    follow: FollowStage  # overwritten
+    state: NDArray[np.int16]  # (variant, every agent)
+    true: Truths  # (condition, variant, every agent)
+    trials: list[TrialStage]
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -79,7 +109,10 @@ class LevelStage(NamedTuple):
             every, plain(self.sight).failed.shape[:3], plain(self.contacts).touch.shape,
             self.loudness.shape,
         )  # fmt: skip
-        agree(self.metered.shape, self.limit.shape, plain(self.follow).holds.shape)
-        agree(self.metered.shape, (every[0], len(self.agents)))
-        inside = bool(((self.agents >= 0) & (self.agents < every[1])).all())
-        agree((inside, 0 <= self.target < every[2]), (True, True))
+        agree(every[:2], self.state.shape, self.true.shape[1:])
+        for trial in map(plain, self.trials):
+            agree(trial.metered.shape[:1], every[:1])
+            inside = bool(((trial.agents >= 0) & (trial.agents < every[1])).all())
+            known = trial.asks != CONDITION or 0 <= trial.row < len(self.true)
+            seen = trial.asks != LEVEL or 0 <= trial.target < every[2]
+            agree((inside, known, seen), (True, True, True))

@@ -13,8 +13,15 @@ from snelk.senses.bodies import Poses
 from snelk.senses.columns import PoseColumns
 from snelk.senses.contact import SENSED
 from snelk.senses.sight import IN_VIEW
-from snelk.tuning.columns import FollowStageColumns, LevelStageColumns
-from snelk.tuning.followed import SLACK, FollowStage, LevelStage
+from snelk.tuning.columns import FollowStageColumns, JudgeStageColumns
+from snelk.tuning.followed import (
+    CONDITION,
+    LEVEL,
+    SLACK,
+    FollowStage,
+    JudgeStage,
+    TrialStage,
+)
 
 INF = float("inf")
 
@@ -37,28 +44,59 @@ def follow_tick(
 
 
 @door
-def ask_level(stage: LevelStage, poses: Poses) -> None:
-    """How sure agents are of a target at a tick, and where that is enough.
+def follow_all(stage: JudgeStage, poses: Poses, alive: NDArray[np.bool_], t: float) -> None:
+    """Take in a tick for all expectations.
 
     Args:
-        stage: What is true, what it falls short by, and the values are overwritten.
+        stage: Their results so far are overwritten.
         poses: Everybody's poses.
+        alive: (variant,) which have not ended.
+        t: The time of the tick, s.
 
     Raises:
         ValueError: These arrays do not agree.
     """
-    if not _ask_level(laid_out(LevelStageColumns, stage), laid_out(PoseColumns, poses)):
+    agree(alive.shape, plain(stage).state.shape[:1])
+    if not _follow_all(laid_out(JudgeStageColumns, stage), laid_out(PoseColumns, poses), alive, t):
         raise ValueError("poses do not match the followed characters")
 
 
-def _ask_level(stage: LevelStage, poses: Poses) -> bool:
-    rows, target = poses.x.shape[0], stage.target
-    if not (rows == 1 or rows == stage.metered.shape[0]) or target >= poses.x.shape[1]:
+def _follow_all(stage: JudgeStage, poses: Poses, alive: NDArray[np.bool_], t: float) -> bool:
+    rows = poses.x.shape[0]
+    whole = poses.x.shape[1] == stage.loudness.shape[2]
+    if not (whole and (rows == 1 or rows == stage.state.shape[0])):
         return False
-    for v in range(stage.metered.shape[0]):
+    for n in range(len(stage.trials)):
+        trial = stage.trials[n]
+        if trial.asks == LEVEL:
+            _ask_level(stage, trial, poses)
+        else:
+            _ask_truth(stage, trial)
+        inside = trial.low - SLACK <= t <= trial.high + SLACK
+        _follow_tick(trial.follow, alive, t, inside, trial.within)
+    return True
+
+
+def _ask_truth(stage: JudgeStage, trial: TrialStage) -> None:
+    """Who is in a state, or for whom a condition is true."""
+    for v in range(trial.metered.shape[0]):
+        for n in range(trial.agents.shape[0]):
+            a = trial.agents[n]
+            true = stage.state[v, a] == trial.states[v, n]
+            if trial.asks == CONDITION:
+                true = stage.true[trial.row, v, a]
+            value = 1.0 if true else 0.0
+            trial.follow.holds[v, n], trial.follow.value[v, n] = true, value
+            trial.follow.gap[v, n] = 1.0 - value
+
+
+def _ask_level(stage: JudgeStage, trial: TrialStage, poses: Poses) -> None:
+    """How sure agents are of a target, and where that is enough."""
+    rows, target = poses.x.shape[0], trial.target
+    for v in range(trial.metered.shape[0]):
         there = poses.present[v if rows > 1 else 0, target]
-        for n in range(stage.agents.shape[0]):
-            a = stage.agents[n]
+        for n in range(trial.agents.shape[0]):
+            a = trial.agents[n]
             sensed = False
             for k in range(stage.sight.failed.shape[3]):
                 sensed = sensed or stage.sight.failed[v, a, target, k] == IN_VIEW
@@ -66,12 +104,11 @@ def _ask_level(stage: LevelStage, poses: Poses) -> bool:
             sensed = sensed or stage.contacts.zone[v, a, target] == SENSED
             sensed = (sensed and there) or stage.loudness[v, a, target] > 0.0
             value = 1.0 if sensed else 0.0
-            if stage.metered[v, n]:
+            if trial.metered[v, n]:
                 value = stage.meters.value[v, a, target]
-                sensed = value >= stage.limit[v, n] - REACHED
-            stage.follow.holds[v, n], stage.follow.value[v, n] = sensed, value
-            stage.follow.gap[v, n] = max(stage.limit[v, n] - value, 0.0)
-    return True
+                sensed = value >= trial.limit[v, n] - REACHED
+            trial.follow.holds[v, n], trial.follow.value[v, n] = sensed, value
+            trial.follow.gap[v, n] = max(trial.limit[v, n] - value, 0.0)
 
 
 def _follow_tick(

@@ -37,13 +37,30 @@ from snelk.mind.meter import REACHED
 from snelk.runs.measures import Measured, Measurer
 from snelk.senses.columns import ContactColumns, SightColumns
 from snelk.senses.sight import IN_VIEW
-from snelk.tuning.columns import FollowedColumns, FollowStageColumns, LevelStageColumns
+from snelk.tuning.columns import (
+    FollowedColumns,
+    FollowStageColumns,
+    JudgeStageColumns,
+    TrialStageColumns,
+)
 from snelk.tuning.fair import Fairness, fairness
-from snelk.tuning.followed import SLACK, Followed, FollowStage, LevelStage
-from snelk.tuning.following import ask_level, follow_tick
+from snelk.tuning.followed import (
+    CONDITION,
+    IS_IN,
+    LEVEL,
+    SLACK,
+    Followed,
+    FollowStage,
+    JudgeStage,
+    TrialStage,
+)
+from snelk.tuning.following import follow_all
 
 Numbers = NDArray[np.float64]
 Truths = NDArray[np.bool_]
+
+NO_STATE = -2
+"""Instead of the number of a state: an agent has none of that name."""
 
 NEVER_CAME = 10.0
 """What never came true counts as so many seconds too late, for each unit that it fell short."""
@@ -72,14 +89,44 @@ class Judge:
         expectations = simulation.scenario.setup.expect
         self.names = tuple(expectations)
         self._trials = [_trials(simulation, each) for each in expectations.values()]
+        every = [each for trials in self._trials for each in trials if isinstance(each, TickTrial)]
+        self._waiting = [each for each in every if each.said.since is not None]
+        conditions = [each.said.when for each in every if isinstance(each.said, Holding)]
+        numbers = {when: n for n, when in enumerate(dict.fromkeys(conditions))}
+        ladders = simulation.world.ladders
+        self._asker = ladders.asker([parse(when) for when in numbers])
+        stage = JudgeStage(
+            sight=laid_out(SightColumns, simulation.sight),
+            contacts=laid_out(ContactColumns, simulation.contacts),
+            loudness=simulation.listening.loudness,
+            meters=laid_out(MeterColumns, simulation.meters),
+            state=ladders.state,
+            true=self._asker.found,
+            trials=[laid_out(TrialStageColumns, each.stage(numbers)) for each in every],
+        )
+        self._any, self._stage = bool(every), laid_out(JudgeStageColumns, stage)
 
     def keep(self, t: float) -> None:
         """Take in the simulation's last tick."""
         simulation = self.simulation
+        if not self._any:
+            return
         alive = (simulation.last < 0) | (simulation.last == simulation.tick - 1)
-        for trials in self._trials:
-            for trial in trials:
-                trial.keep(t, alive)
+        if len(self._asker.found):
+            self._asker.ask(simulation.world.laid_signals, self._look_up)
+        for trial in self._waiting:
+            trial.look_for_begin(t, alive)
+        follow_all(self._stage, simulation.laid_poses, alive, t)
+
+    def _look_up(self, node: Node) -> NDArray[Any]:
+        """Signals of the minds, with the positions of this tick, before they moved."""
+        simulation = self.simulation
+        if node.kind == "call" and node.word == "in_zone":
+            poses, i = simulation.poses, simulation.numbers.characters
+            return simulation.level.within(
+                node.parts[0].word, poses.x[:, i], poses.y[:, i], poses.z[:, i]
+            )
+        return simulation.world.look_up(node)
 
     def verdicts(self, measured: Measured) -> Verdicts:
         """All results; for an expectation about several agents, the worst."""
@@ -111,9 +158,6 @@ class Outcome(NamedTuple):
 
 class Trial:
     """One statement that is judged: about one agent, or about any of a group."""
-
-    def keep(self, t: float, alive: Truths) -> None:
-        """Take in a tick of the variants that have not ended."""
 
     def outcome(self, measured: Measured) -> Outcome:
         """Its result at the end."""
@@ -159,64 +203,64 @@ class TickTrial(Trial):
         # When what it counts from happened first, for each agent, s.
         self._since = np.full(shape, np.nan if said.since else -np.inf)
         self.followed = Followed.blank(self._since)
-        holds, gap, value = np.zeros(shape, dtype=np.bool_), np.zeros(shape), np.zeros(shape)
-        self._now = FollowStage(holds, gap, value, laid_out(FollowedColumns, self.followed))
-        self._stage = laid_out(FollowStageColumns, self._now)
-        self._read()
+        self.limit = np.zeros(shape)
 
-    def _read(self) -> None:
-        """Read what is needed at every tick."""
-        simulation, said = self.simulation, self.said
-        names = list(simulation.names)
-        if isinstance(said, Holding):
-            self._asker = simulation.world.ladders.asker([parse(said.when)])
-        elif isinstance(said, Notices | MeterUnder):
-            self.target = names.index(said.target)
-            meters = [
-                [setup.profile_of(simulation.agents[a]).meter for a in self.agents]
-                for setup in simulation.setups
-            ]
-            self.metered = np.array([[meter is not None for meter in row] for row in meters])
-            self.limit = np.full(self.metered.shape, 2.0 * REACHED)
-            for v, a in np.argwhere(self.metered):
-                meter = meters[v][a]
-                assert meter is not None
-                if isinstance(said, MeterUnder):
-                    self.limit[v, a] = said.under
-                elif said.threshold is not None:
-                    self.limit[v, a] = meter.thresholds.get(said.threshold, np.inf)
-                elif meter.thresholds:
-                    self.limit[v, a] = min(meter.thresholds.values())
-            level = LevelStage(
-                agents=np.array(self.agents, dtype=np.int32),
-                target=self.target,
-                metered=self.metered,
-                limit=self.limit,
-                sight=laid_out(SightColumns, simulation.sight),
-                contacts=laid_out(ContactColumns, simulation.contacts),
-                loudness=simulation.listening.loudness,
-                meters=laid_out(MeterColumns, simulation.meters),
-                follow=self._stage,
-            )
-            self._level = laid_out(LevelStageColumns, level)
+    def stage(self, conditions: Mapping[str, int]) -> TrialStage:
+        """It as compiled loops read it; given are the numbers of conditions."""
+        simulation, said, shape = self.simulation, self.said, self._since.shape
+        holds, gap, value = np.zeros(shape, dtype=np.bool_), np.zeros(shape), np.zeros(shape)
+        follow = FollowStage(holds, gap, value, laid_out(FollowedColumns, self.followed))
+        metered, states = np.zeros(shape, dtype=np.bool_), np.full(shape, NO_STATE, np.int16)
+        if isinstance(said, Notices | MeterUnder):
+            metered, self.limit = self._limits(said)
         elif isinstance(said, Reaches | Stays):
-            self.states = np.full((len(simulation.setups), len(self.agents)), -2)
             for v, row in enumerate(simulation.world.ladders.ladders):
                 for n, a in enumerate(self.agents):
                     ladder = row[a]
                     if ladder is not None and said.state in ladder.states:
-                        self.states[v, n] = list(ladder.states).index(said.state)
+                        states[v, n] = list(ladder.states).index(said.state)
+        whom = said.target if isinstance(said, Notices | MeterUnder) else None
+        return TrialStage(
+            asks=LEVEL if whom is not None else CONDITION if isinstance(said, Holding) else IS_IN,
+            low=self.low,
+            high=self.high,
+            within=np.inf if said.within is None else said.within,
+            agents=np.array(self.agents, dtype=np.int32),
+            target=-1 if whom is None else simulation.names.index(whom),
+            metered=metered,
+            limit=self.limit,
+            states=states,
+            row=conditions[said.when] if isinstance(said, Holding) else -1,
+            follow=laid_out(FollowStageColumns, follow),
+        )
 
-    def keep(self, t: float, alive: Truths) -> None:
-        """Take a tick: what is true, and otherwise how much is missing."""
-        self._ask()
-        if self.said.since is not None:
-            now = self._happens(self.said.since, t)
-            fresh = alive[:, None] & np.isnan(self._since) & ~np.isnan(now)
-            self._since[fresh] = now[fresh]
-        inside = self.low - SLACK <= t <= self.high + SLACK
-        within = np.inf if self.said.within is None else self.said.within
-        follow_tick(self._stage, alive, t, inside, within)
+    def _limits(self, said: Notices | MeterUnder) -> tuple[Truths, Numbers]:
+        """(variant, agent) who has a meter, and what it is held against."""
+        simulation = self.simulation
+        meters = [
+            [setup.profile_of(simulation.agents[a]).meter for a in self.agents]
+            for setup in simulation.setups
+        ]
+        metered = np.array([[meter is not None for meter in row] for row in meters])
+        limit = np.full(metered.shape, 2.0 * REACHED)
+        for v, a in np.argwhere(metered):
+            meter = meters[v][a]
+            assert meter is not None
+            if isinstance(said, MeterUnder):
+                limit[v, a] = said.under
+            elif said.threshold is not None:
+                limit[v, a] = meter.thresholds.get(said.threshold, np.inf)
+            elif meter.thresholds:
+                limit[v, a] = min(meter.thresholds.values())
+        return metered, limit
+
+    def look_for_begin(self, t: float, alive: Truths) -> None:
+        """Note when what it counts from happens first."""
+        since = self.said.since
+        assert since is not None
+        now = self._happens(since, t)
+        fresh = alive[:, None] & np.isnan(self._since) & ~np.isnan(now)
+        self._since[fresh] = now[fresh]
 
     def _happens(self, since: Since, t: float) -> Numbers:
         """(variant, agent) the time of the awaited moment, if it is this tick; else NaN."""
@@ -242,29 +286,6 @@ class TickTrial(Trial):
                     if since.state in names and state == names.index(since.state):
                         found[v, n] = t
         return found
-
-    def _ask(self) -> None:
-        """What is true at a tick, how much is missing, and its value: (variant, agent)."""
-        simulation, said, now = self.simulation, self.said, self._now
-        if isinstance(said, Notices | MeterUnder):
-            ask_level(self._level, simulation.laid_poses)
-            return
-        if isinstance(said, Holding):
-            true = self._asker.ask(simulation.world.laid_signals, self._look_up)[0][:, self.agents]
-        else:
-            true = simulation.world.ladders.state[:, self.agents] == self.states
-        now.holds[...], now.value[...] = true, true
-        np.subtract(1.0, now.value, out=now.gap)
-
-    def _look_up(self, node: Node) -> NDArray[Any]:
-        """Signals of the minds, with the positions of this tick, before they moved."""
-        simulation = self.simulation
-        if node.kind == "call" and node.word == "in_zone":
-            poses, i = simulation.poses, simulation.numbers.characters
-            return simulation.level.within(
-                node.parts[0].word, poses.x[:, i], poses.y[:, i], poses.z[:, i]
-            )
-        return simulation.world.look_up(node)
 
     def outcome(self, measured: Measured) -> Outcome:  # noqa: ARG002
         """Whether it came true in time, and how far off it was."""
