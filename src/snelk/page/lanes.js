@@ -138,7 +138,7 @@ class LanesView {
     this.bands(data.bands, run, a, c, middle, low);
     if (this.page.before) this.before(data, this.page.before, agent, target, top, middle, low);
     if (this.page.facts.game) this.game(data, agent, target, middle, low);
-    const meter = run.pair("meters", a, c);
+    const meter = this.hasCurves(top) ? run.pair("meters", a, c) : undefined;
     if (meter !== undefined) {
       const first = Math.max(run.tickAt(from), run.from("meters", meter)), last = run.tickAt(to);
       const xs = [], ys = [], step = Math.max(Math.floor((last - first + 1) / 1500), 1);
@@ -153,7 +153,7 @@ class LanesView {
       rows.forEach((n, place) => {
         if (times[place] < from || times[place] > to) return;
         if (run.at("heard.heard", n)) push(data.heard, { x0: times[place], x1: times[place], y0: low, y1: low - 0.55 * (low - middle) });
-        else push(data.unheard, { x: times[place], y: low - 0.06 });
+        else if (this.hasCurves(top)) push(data.unheard, { x: times[place], y: low - 0.06 });
       });
     }
     for (const sense of run.contacts) {
@@ -174,7 +174,7 @@ class LanesView {
       const rank = Math.min(Math.max(base.profiles[agent].states[entry.state].rank, 0), this.page.ranks.length - 1);
       push(data.states, { left: entry.t, right, bottom: top + 0.28 * (middle - top), top, fill_color: this.page.ranks[rank] });
     });
-    const meter = base.pair("meters", a, c);
+    const meter = this.hasCurves(top) ? base.pair("meters", a, c) : undefined;
     if (meter === undefined) return;
     const xs = [], ys = [], step = Math.max(Math.floor(base.ticks / 600), 1);
     for (let tick = 0; tick < base.ticks; tick += step) {
@@ -199,6 +199,8 @@ class LanesView {
     }
   }
 
+  // Whether a lane has room for curves and dots: one that is folded has none.
+  hasCurves(top) { return this.heights[Math.floor(top)] >= 2 * FOLDED; }
   roomy(top, height) { return height * STATES * this.heights[Math.floor(top)] >= 8 * this.page.scale; }
 
   // All of it, in the order in which it lies.
@@ -221,7 +223,7 @@ class LanesView {
     });
     this.lines(data.heard, noise, 1.8);
     pen.fillStyle = noise;
-    data.unheard.x.forEach((x, n) => this.heights[Math.floor(data.unheard.y[n])] >= 2 * FOLDED && pen.fillRect(this.px(x) - 1, this.py(data.unheard.y[n]) - 1, 2, 2));
+    data.unheard.x.forEach((x, n) => pen.fillRect(this.px(x) - 1, this.py(data.unheard.y[n]) - 1, 2, 2));
     this.boxes(data.contacts, () => "#00694d");
     this.boxes(data.reactions, () => "#d55e00", null, "#fff", 1);
     pen.setLineDash([3, 3]);
@@ -255,7 +257,6 @@ class LanesView {
     const { pen } = this;
     Object.assign(pen, { strokeStyle: colour, lineWidth: width });
     columns.xs.forEach((xs, n) => {
-      if (this.heights[Math.floor(columns.ys[n][0])] < 2 * FOLDED) return; // a lane that is folded has no room
       pen.beginPath();
       xs.forEach((x, m) => { if (m) pen.lineTo(this.px(x), this.py(columns.ys[n][m])); else pen.moveTo(this.px(x), this.py(columns.ys[n][m])); });
       pen.stroke();
