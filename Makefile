@@ -10,6 +10,9 @@ PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check --prefer
 # On all processors, and without the tests that packages bring: a third of the time that pip takes.
 COMPILE := $(BIN)/python -m compileall -q -j 0 -x /tests/ $(VENV)/lib src || true
 
+# There are no large matrices here, and threads for them wait busily.
+export OPENBLAS_NUM_THREADS := 1
+
 .PHONY: demo test lint types tests bench screenshots clean
 
 demo: $(VENV)/.ready
