@@ -25,6 +25,7 @@ from snelk.runs.dense import beliefs_at, beliefs_of, contacts_of, looks_at, mete
 
 BOX = scenes.feature("wall", "box", shapely.box(10, -3, 16, 3), top=3.0)
 WITHIN = scenes.feature("spot", "within", shapely.Point(13, 0))
+ALL_AROUND = {"profiles.watcher.cones": {"front": {"fov_whole": 300.0, "range": 40.0}}}
 BELL = {"t": 1.0, "kind": "bell", "at": [6.0, 5.0], "reach": 40.0}
 
 
@@ -51,6 +52,23 @@ def test_a_goal_within_walls_is_unreachable_and_told_with_what_is_in_the_way(
         scenes.scene(tmp_path, *other, states=states, transitions=transitions, end=12.0)
     )
     assert run.states.state.tolist() == ["go", "there"]
+
+
+def test_that_a_target_cannot_be_reached_is_told_again_after_it_was(tmp_path: Path) -> None:
+    glass = scenes.feature("wall", "box", shapely.box(10, -3, 16, 3), top=3.0, see_through=1.0)
+    walk = [(0, 6, 0), (3, 6, 0), (3.5, 13, 0), (7, 13, 0), (7.5, 6, 0), (11, 6, 0),
+            (11.5, 13, 0), (16, 13, 0)]  # fmt: skip
+    for name, states, told in (
+        ("follow", {"approach": {"stop": 1.0}}, ["unreachable", "failed"] * 2),
+        ("evade", {"evade": {"distance": 2.0}}, ["reached"]),
+    ):
+        run = snelk.run(
+            scenes.scene(tmp_path / name, glass, states={"a": states}, end=16.0,
+                         track=samples.track_of(*walk), more=ALL_AROUND)
+        )  # fmt: skip
+        found = run.events[~run.events.kind.isin(["saw", "lost"])]
+        assert found.kind.tolist() == told
+        assert name == "evade" or found.t.iloc[2] > 11.5
 
 
 def test_a_point_of_a_search_behind_a_wall_is_not_visited(tmp_path: Path) -> None:

@@ -6,7 +6,7 @@ from snelk.body.columns cimport (
 )
 from snelk.body.agreeing cimport agrees
 from snelk.body.moving cimport (
-    _come_to_end, _run_out, _stand, _take_way_to, _turns_back, _want, note_news,
+    _come_to_end, _nearness, _run_out, _stand, _take_way_to, _turns_back, _want, note_news,
 )
 from snelk.body.fleeing cimport _choose_where, evade, flee, last_known
 from snelk.body.patrolling cimport patrol
@@ -20,7 +20,7 @@ from snelk.senses.columns cimport PoseColumns
 
 cdef double NEVER, NAN, KEEP_UP, FARTHER, AND_MORE, LEFT_TO_PYTHON
 cdef Py_ssize_t APPROACH, FACE, GO, HOME, RESUME, ROAM, PATROL, FLEE, EVADE, SEARCH, OTHERS
-cdef Py_ssize_t AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, DISAGREE, WHOSE_GROUND
+cdef Py_ssize_t NEWLY_FAILED, AT_FOCUS, PLACE, NO_WAY, NOT_KNOWN, DISAGREE, WHOSE_GROUND
 
 @cython.locals(
     now=AttendedColumns, drawn=DrawnColumns, state="const short[:, ::1]", dt=double,
@@ -117,3 +117,17 @@ cdef Py_ssize_t _way_after(
 ) noexcept
 
 cdef void _cannot_go(MovingColumns moving, Py_ssize_t v, Py_ssize_t a) noexcept nogil
+
+cdef bint _goes(Py_ssize_t kind) noexcept nogil
+
+@cython.locals(
+    doing=DoingColumns, timing=TimingColumns, v=Py_ssize_t, a=Py_ssize_t, _close=double,
+    arrived=bint, _unreachable=bint, told=bint,
+)
+cdef bint ends_are_events(BodyStageColumns stage, MovingColumns moving) noexcept
+
+@cython.locals(
+    doing=DoingColumns, v=Py_ssize_t, a=Py_ssize_t, _close=double, arrived=bint,
+    _unreachable=bint,
+)
+cdef bint news_are_events(BodyStageColumns stage, MovingColumns moving) noexcept

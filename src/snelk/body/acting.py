@@ -24,6 +24,7 @@ from snelk.body.doing import (
     KEEP_UP,
     LEFT_TO_PYTHON,
     NEVER,
+    NEWLY_FAILED,
     OTHERS,
     PATROL,
     RESUME,
@@ -50,6 +51,7 @@ if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.fleeing import _choose_where, evade, flee, last_known
     from snelk.body.moving import (
         _come_to_end,
+        _nearness,
         _run_out,
         _stand,
         _take_way_to,
@@ -70,6 +72,12 @@ FARTHER, AND_MORE = 1.25, 0.1
 """Who has come near enough stands until the target is so many times as far off and so much more,
 m.
 """
+
+
+@door
+def goes_somewhere(kind: int) -> bool:
+    """Whether an activity goes somewhere, so that arriving there is an event, and being done."""
+    return bool(_goes(kind))
 
 
 @door
@@ -284,6 +292,39 @@ def _act_on(
     if not same:
         return DISAGREE
     return _act(stage, roams, rounds, flights, searches, poses, moving, time)
+
+
+def _goes(kind: int) -> bool:
+    return kind in (GO, HOME, RESUME, PATROL, FLEE, EVADE)
+
+
+def ends_are_events(stage: BodyStage, moving: Moving) -> bool:
+    """Whether any path that has just come to its end is told of; see `Thinking.tell_ends`."""
+    doing, timing = stage.doing, stage.timing
+    for v in range(timing.at_end.shape[0]):
+        for a in range(timing.at_end.shape[1]):
+            if not timing.at_end[v, a] or doing.joins[v, a]:
+                continue
+            _close, arrived, _unreachable = _nearness(moving, stage.dt, v, a)
+            told = timing.short_told[v, a]
+            if (told or _goes(doing.kind[v, a])) if arrived else not told:
+                return True
+    return False
+
+
+def news_are_events(stage: BodyStage, moving: Moving) -> bool:
+    """Whether any activity that has just been done, or failed, is told of; see `tell_news`."""
+    doing = stage.doing
+    for v in range(doing.news.shape[0]):
+        for a in range(doing.news.shape[1]):
+            if doing.news[v, a] >= NEWLY_FAILED:
+                return True
+            if doing.news[v, a] == 0 or not _goes(doing.kind[v, a]):
+                continue
+            _close, arrived, _unreachable = _nearness(moving, stage.dt, v, a)
+            if not (stage.timing.at_end[v, a] and arrived):
+                return True
+    return False
 
 
 def _who_wants(stage: BodyStage, flights: FlightStage, searches: SearchStage) -> int:

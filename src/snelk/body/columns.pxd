@@ -48,7 +48,7 @@ cdef class TimingColumns(Columns):
     cdef public const unsigned char[:, ::1] used
     cdef public const unsigned char[::1] ended
     cdef public double[:, ::1] next_thought, state_for
-    cdef public unsigned char[:, ::1] thought_there, due, at_end, fresh
+    cdef public unsigned char[:, ::1] thought_there, due, at_end, short_told, fresh
     cdef public Py_ssize_t[:, ::1] glanced
     cdef public const unsigned char[:, :, :, ::1] freeze
 
@@ -203,5 +203,4 @@ cdef class EntryStageColumns(Columns):
     cdef public double[:, :, ::1] entered, routine
     cdef public unsigned char[:, ::1] has_caught, was_caught, has_seen_to
     cdef public DoingColumns doing
-    cdef public double[:, ::1] next_thought
-    cdef public unsigned char[:, ::1] thought_there, short_told
+    cdef public TimingColumns timing

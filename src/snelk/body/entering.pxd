@@ -1,6 +1,6 @@
 cimport cython
 
-from snelk.body.columns cimport DoingColumns, EntryStageColumns, MovingColumns
+from snelk.body.columns cimport DoingColumns, EntryStageColumns, MovingColumns, TimingColumns
 from snelk.body.moving cimport _stand
 
 cdef double NAN, NEVER
@@ -16,7 +16,7 @@ cdef void _stand_as_in_state(
     EntryStageColumns stage, MovingColumns now, Py_ssize_t v, Py_ssize_t a,
 ) noexcept
 
-@cython.locals(doing=DoingColumns)
+@cython.locals(doing=DoingColumns, timing=TimingColumns)
 cdef void _begin_in_state(
     EntryStageColumns stage, MovingColumns now, Py_ssize_t v, Py_ssize_t a, Py_ssize_t before,
 ) noexcept

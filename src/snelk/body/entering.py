@@ -68,8 +68,9 @@ def _begin_in_state(stage: EntryStage, now: Moving, v: int, a: int, before: int)
     doing.kind[v, a] = stage.kind[v, a, _state_of(stage, v, a)]
     doing.to_x[v, a] = doing.to_y[v, a] = doing.to_z[v, a] = NAN
     doing.done[v, a] = doing.failed[v, a] = doing.wants[v, a] = doing.joins[v, a] = False
-    stage.next_thought[v, a] = -NEVER
-    stage.thought_there[v, a] = stage.short_told[v, a] = False
+    timing = stage.timing
+    timing.next_thought[v, a] = -NEVER
+    timing.thought_there[v, a] = timing.short_told[v, a] = False
 
 
 def _note_place(stage: EntryStage, now: Moving, v: int, a: int, before: int) -> None:

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from snelk.body.doing import Doing
+from snelk.body.standing import Timing
 from snelk.level.columns import agree, agree_axes, plain
 
 Numbers = NDArray[np.float64]
@@ -39,9 +40,7 @@ class EntryStage(NamedTuple):
     was_caught: Truths
     has_seen_to: Truths
     doing: Doing  # overwritten
-    next_thought: Numbers  # s; overwritten
-    thought_there: Truths  # overwritten
-    short_told: Truths  # it was told that it cannot get nearer; overwritten
+    timing: Timing  # overwritten
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
@@ -58,6 +57,6 @@ class EntryStage(NamedTuple):
             entered="variants agents 3",
             routine="variants agents 4",
         )
-        agree(plain(self.doing).kind.shape, self.state.shape)
+        agree(plain(self.doing).kind.shape, plain(self.timing).due.shape, self.state.shape)
         inside = (self.states >= 0) & (self.states <= self.rank.shape[2])
         agree((bool(inside.all()),), (True,))

@@ -57,6 +57,7 @@ class Timing(NamedTuple):
     thought_there: Truths  # it has thought since its path ended
     due: Truths  # it thinks at this tick
     at_end: Truths  # its path has just come to its end
+    short_told: Truths  # it was told that it cannot get nearer to its goal
     fresh: Truths  # a time in which it glances once has begun
     glanced: NDArray[np.int64]  # index of that time within its state; -1 if it does not glance
     freeze: Truths  # (variant, agent, state, watcher): who must not move while that one sees it

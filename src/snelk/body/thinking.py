@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from snelk.body.acting import set_out, set_out_one
+from snelk.body.acting import goes_somewhere, set_out, set_out_one
 from snelk.body.activities import Activity, Call
 from snelk.body.agent import LOOK_CODES, Me
 from snelk.body.columns import (
@@ -70,9 +70,6 @@ from snelk.senses.columns import BodyColumns
 CORNERS_FORESEEN = 4
 """So many corners of a round somebody knows who knows it."""
 
-WALKS = {"go", "home", "resume", "patrol", "flee", "evade"}
-"""Those that go somewhere, so that arriving there is an event, and being done."""
-
 
 class Thinking:
     """The activities of all agents.
@@ -87,7 +84,6 @@ class Thinking:
         seeker: Everybody's searches.
         walks: The grounds that somebody walks on, as compiled loops read them.
         kinds: (variant, agent, state) what is done in each state, see `Doing.kind`.
-        short_told: (variant, agent) of whom it was told that it cannot get nearer to its goal.
     """
 
     def __init__(self, world: Scene, *, shows: bool) -> None:
@@ -99,7 +95,6 @@ class Thinking:
         self.laid = laid_out(DoingColumns, doing)
         self._roaming = Roaming(world)
         self._objects: dict[tuple[int, int], Activity] = {}
-        self.short_told = np.zeros(shape, dtype=np.bool_)
         self._walkers: dict[tuple[int, int], Walker] = {}
         self._grounds: list[Ways] = []  # by index
         self._stages: dict[int, GroundStage] = {}
@@ -336,27 +331,27 @@ class Thinking:
         """What has come of an activity."""
         world, news = self._world, self.doing.news[v, a]
         activity, (x, y, _) = self._name(v, a), Me(world, v, a).here.tolist()
+        goes = goes_somewhere(int(self.doing.kind[v, a]))
         reached = world.timing.at_end[v, a] and world.motion.nearness(v, a)[1]
-        if news & NEWLY_DONE and activity in WALKS and not reached:
+        if news & NEWLY_DONE and goes and not reached:
             world.happenings.append(Happening(v, a, "done", NOBODY, x, y, activity))
         if news & NEWLY_FAILED:
             world.happenings.append(Happening(v, a, "failed", NOBODY, x, y, activity))
 
     def tell_ends(self) -> None:
         """Record the ends of paths: arrived, or as near as it can get, and why."""
-        world = self._world
+        world, told = self._world, self._world.timing.short_told
         for v, a in where(world.timing.at_end):
             if self.doing.joins[v, a]:
                 continue
             me = Me(world, v, a)
+            x, y, _ = me.here.tolist()
             if me.arrived:
-                self.short_told[v, a] = False
-                if self._name(v, a) in WALKS:
-                    x, y, _ = me.here.tolist()
+                told[v, a] = False
+                if goes_somewhere(int(self.doing.kind[v, a])):
                     world.happenings.append(Happening(v, a, "reached", NOBODY, x, y))
-            elif not self.short_told[v, a]:
-                self.short_told[v, a] = True
-                x, y, _ = me.here.tolist()
+            elif not told[v, a]:
+                told[v, a] = True
                 text = self._why_short(me, self.doing.goals[v, a].copy())
                 world.happenings.append(Happening(v, a, "unreachable", NOBODY, x, y, text))
 

@@ -361,7 +361,7 @@ class World:
                     ]
                     if state.call is not None:
                         registered(state.call.activity)
-        due, at_end, fresh, thought_there = np.zeros((4, *shape[:2]), dtype=np.bool_)
+        due, at_end, fresh, thought_there, short_told = np.zeros((5, *shape[:2]), dtype=np.bool_)
         self.timing = Timing(
             used=self.ladders.used,
             ended=self.ended,
@@ -370,6 +370,7 @@ class World:
             thought_there=thought_there,
             due=due,
             at_end=at_end,
+            short_told=short_told,
             fresh=fresh,
             glanced=np.full(shape[:2], -1, dtype=np.int64),
             freeze=freeze,
@@ -792,7 +793,6 @@ class World:
 
     def _laid_out_entries(self) -> EntryStage:
         """What changes when an agent enters a state, as compiled loops read it."""
-        doing, timing = self.thinking.doing, self.timing
         count = [[len(states) for _, states in row] for row in self._states]
         stage = EntryStage(
             state=self.ladders.state,
@@ -806,14 +806,12 @@ class World:
             **self._stances,
             kind=self.thinking.kinds,
             entered=self.entered,
-            routine=doing.routine,
+            routine=self.thinking.doing.routine,
             has_caught=self._has_caught,
             was_caught=self._was_caught,
             has_seen_to=self._has_seen_to,
             doing=self.thinking.laid,
-            next_thought=timing.next_thought,
-            thought_there=timing.thought_there,
-            short_told=self.thinking.short_told,
+            timing=self.laid_timing,
         )
         return laid_out(EntryStageColumns, stage)
 

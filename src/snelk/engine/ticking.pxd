@@ -1,6 +1,8 @@
 cimport cython
 
-from snelk.body.acting cimport _act_on, _who_wants, set_out_on
+from snelk.body.acting cimport (
+    _act_on, _who_wants, ends_are_events, news_are_events, set_out_on,
+)
 from snelk.body.answering cimport answer_all
 from snelk.body.behaving cimport _come_to, _go_on, _move_on, _perceive, _think_on
 from snelk.body.columns cimport DoingColumns, PlacedColumns, TimingColumns
@@ -71,9 +73,6 @@ cdef Py_ssize_t _mind_all(
 cdef Py_ssize_t _think_all(
     TickStageColumns stage, Py_ssize_t phase, PoseColumns poses,
 ) noexcept
-
-@cython.locals(v=Py_ssize_t, a=Py_ssize_t)
-cdef bint _is_any(const unsigned char[:, ::1] values) noexcept nogil
 
 @cython.locals(at="Py_ssize_t[::1]")
 cdef Py_ssize_t _move_all(TickStageColumns stage, Py_ssize_t phase) noexcept

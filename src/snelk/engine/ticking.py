@@ -7,9 +7,7 @@ tick in which nothing happens uses no Python at all.
 
 from __future__ import annotations
 
-import numpy as np
 from cython import compiled
-from numpy.typing import NDArray
 
 from snelk.body.stage import NOT_YET
 from snelk.engine.columns import TickStageColumns
@@ -75,7 +73,13 @@ from snelk.mind.stage import DISAGREE, LEFT, NOTHING_HEARD, ROOM, WAITED
 from snelk.senses.bodies import Poses
 
 if not compiled:  # else they are the loops' own, by the .pxd
-    from snelk.body.acting import _act_on, _who_wants, set_out_on
+    from snelk.body.acting import (
+        _act_on,
+        _who_wants,
+        ends_are_events,
+        news_are_events,
+        set_out_on,
+    )
     from snelk.body.answering import answer_all
     from snelk.body.behaving import _come_to, _go_on, _move_on, _perceive, _think_on
     from snelk.body.moving import _place
@@ -281,7 +285,7 @@ def _think_all(stage: TickStage, phase: int, poses: Poses) -> int:
             return BAD
         if at[COUNT] == 0:
             at[PHASE] = MOVES
-        elif _is_any(timing.at_end):
+        elif ends_are_events(stage.bodies, stage.moving):
             return TELL_ENDS
     elif phase == ACTS:
         found = _act_on(
@@ -303,24 +307,14 @@ def _think_all(stage: TickStage, phase: int, poses: Poses) -> int:
         elif at[COUNT] != 0:
             return FIND_WAYS
     elif phase == TELLS_NEWS:
-        for v in range(doing.news.shape[0]):
-            for a in range(doing.news.shape[1]):
-                if doing.news[v, a]:
-                    return TELL_NEWS
+        if news_are_events(stage.bodies, stage.moving):
+            return TELL_NEWS
     elif phase == RESTS:
         for v in range(doing.news.shape[0]):
             for a in range(doing.news.shape[1]):
                 there = stage.moving.at_end[v, a] or stage.moving.no_way[v, a]
                 timing.thought_there[v, a] = timing.thought_there[v, a] and there
     return NOTHING
-
-
-def _is_any(values: NDArray[np.bool_]) -> bool:
-    for v in range(values.shape[0]):
-        for a in range(values.shape[1]):
-            if values[v, a]:
-                return True
-    return False
 
 
 def _move_all(stage: TickStage, phase: int) -> int:
