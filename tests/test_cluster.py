@@ -101,10 +101,24 @@ def test_a_sweep_of_which_workers_are_killed_is_the_table_of_one_process(
         )
         return made.path.read_bytes()
 
+    def forget_some(done: int, _: int) -> None:
+        """The scheduler forgets all tasks, and then the next time those that are left."""
+        if done and len(forgotten) < 2:
+            from distributed import Client, Future
+
+            with Client(cluster.address) as other:
+                keys = other.run_on_scheduler(lambda dask_scheduler: [*dask_scheduler.tasks])
+                forgotten.append(len(keys))
+                other.cancel([Future(key, other) for key in keys], force=True)
+
+    forgotten: list[int] = []
+    forget: Progress = forget_some
+    kept = sweep("forgotten.parquet", cluster=cluster.address, progress=forget)
+    assert min(forgotten) > 1
     kill: Progress = kill_some
     there = sweep("there.parquet", cluster=cluster.address, progress=kill)
     assert killed == [0, 1]
-    assert there == sweep("alone.parquet", jobs=1)
+    assert there == kept == sweep("alone.parquet", jobs=1)
     assert many.threads_of(cluster.address) == 2
 
     # It is also those bytes where the batches have other sizes, and where it was stopped before.

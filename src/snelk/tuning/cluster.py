@@ -10,6 +10,7 @@ import logging
 import socket
 import time
 from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import CancelledError
 from contextlib import contextmanager
 from importlib.metadata import version
 from typing import Any, TypeVar
@@ -29,6 +30,11 @@ GONE_FOR = 60.0
 
 TRIES = 10
 """So often a batch is sent whose workers die: it is not the batch that kills them, most likely."""
+
+FORGOTTEN = ("cancelled", "lost")
+"""What becomes of a task that the scheduler does not know any more. That can also be because a
+worker was killed at a bad moment.
+"""
 
 AT_ONCE = 3
 """So many batches for each thread of a worker are on their way."""
@@ -55,8 +61,7 @@ def on_cluster(
             them are gone.
     """
     with _client(address) as client:
-        # It is worked out there, so that it is so again where a worker dies that held it.
-        shared = client.submit(_given, job, dict(registry()), pure=False)
+        shared = _share(client, job)
         most = AT_ONCE * max(sum(client.nthreads().values()), 1)
         left, going = iter(tasks), {}
         for task in _some(left, most):
@@ -64,7 +69,9 @@ def on_cluster(
         while going:
             for future in _done(client, list(going), address):
                 task, tries = going.pop(future)
-                if _died(future, tries, address):
+                if _died(client, future, tries, address):
+                    if shared.status in FORGOTTEN:
+                        shared = _share(client, job)
                     going[_send(client, work, shared, task)] = task, tries + 1
                     continue
                 yield future.result()
@@ -80,6 +87,11 @@ def _send(client: Any, work: Callable[..., Any], shared: Any, task: tuple[Any, .
     return client.submit(_on_worker, work, shared, task, pure=False)
 
 
+def _share(client: Any, job: Any) -> Any:
+    """Data that all tasks share: a task itself, so that it is done again if its worker dies."""
+    return client.submit(_given, job, dict(registry()), pure=False)
+
+
 def _given(job: Any, activities: dict[str, Any]) -> tuple[Any, dict[str, Any]]:
     """Data that all tasks share, on a worker."""
     return job, activities
@@ -92,7 +104,7 @@ def _on_worker(work: Callable[..., T], shared: tuple[Any, Any], task: tuple[Any,
 
 
 def _done(client: Any, going: list[Any], address: str) -> list[Any]:
-    """Those that are done, once any is."""
+    """Those that are done or forgotten, once any is."""
     from distributed import wait
 
     gone_since = None
@@ -100,6 +112,8 @@ def _done(client: Any, going: list[Any], address: str) -> list[Any]:
         try:
             with client.as_current():
                 return list(wait(going, timeout=2.0, return_when="FIRST_COMPLETED").done)
+        except CancelledError:
+            return [each for each in going if each.status in FORGOTTEN]
         except TimeoutError:
             if client.status != "running":
                 raise _lost(address) from None
@@ -111,16 +125,16 @@ def _done(client: Any, going: list[Any], address: str) -> list[Any]:
                 raise InputError.of(CLUSTER, "", address, rule, fix) from None
 
 
-def _died(future: Any, tries: int, address: str) -> bool:
-    """Whether the workers of a task have died, and it is to be sent again."""
+def _died(client: Any, future: Any, tries: int, address: str) -> bool:
+    """Whether the workers of a task have died, or it was forgotten, and it is to be sent again."""
     from distributed import KilledWorker
 
-    if future.status in ("cancelled", "lost"):
-        raise _lost(address)
-    if future.status != "error":
+    if future.status in FORGOTTEN:
+        if not _answers(client):
+            raise _lost(address)
+    elif future.status != "error":
         return False
-    error = future.exception()
-    if not isinstance(error, KilledWorker):
+    elif not isinstance(error := future.exception(), KilledWorker):
         raise error
     if tries >= TRIES:
         rule, fix = (
@@ -129,6 +143,15 @@ def _died(future: Any, tries: int, address: str) -> bool:
         )
         raise InputError.of(CLUSTER, "", address, rule, fix)
     return True
+
+
+def _answers(client: Any) -> bool:
+    """Whether the scheduler still does."""
+    try:
+        client.nthreads()
+    except (OSError, TimeoutError):
+        return False
+    return str(client.status) == "running"
 
 
 def _lost(address: str) -> InputError:
