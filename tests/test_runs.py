@@ -366,6 +366,7 @@ def test_many_ticks_at_once_come_to_what_one_after_the_other_does() -> None:
             happened[0].extend((t, h) for h in one.world.happenings)
             notes += one.world.notes
         many.advance(until)
+        assert one.tick == many.tick == min(until, len(one.times))
         for found in ("poses", "sight", "contacts", "meters", "beliefs"):
             for mine, theirs in zip(getattr(one, found), getattr(many, found), strict=True):
                 np.testing.assert_array_equal(mine, theirs)

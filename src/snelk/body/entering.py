@@ -5,6 +5,7 @@ from __future__ import annotations
 from cython import compiled
 
 from snelk.body.columns import EntryStageColumns, MovingColumns
+from snelk.body.doing import NEVER
 from snelk.body.entries import EntryStage
 from snelk.body.paces import Moving
 from snelk.level.columns import agree, door, laid_out, plain
@@ -13,7 +14,7 @@ from snelk.mind.ladder import NO_LADDER
 if not compiled:  # else it is the loops' own, by the .pxd
     from snelk.body.moving import _stand
 
-NAN, NEVER = float("nan"), float("inf")
+NAN = float("nan")
 
 
 @door
