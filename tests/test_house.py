@@ -153,7 +153,6 @@ INSIDE = {
     "Plan",
     "Play",
     "Played",
-    "RayCaster",
     "Recorded",
     "Setup",
     "Ways",

@@ -674,9 +674,10 @@ FREE = {
     ("FlightStage", "spots", 0), ("Ground", "corners", 0), ("GroundStage", "way", 0), ("JudgeStage", "true", 0), ("Joins", "leads", 0), ("Joins", "planes", 0),
     ("LadderStage", "stack", 0),
     ("LadderStage", "values", 0), ("MeterNumbers", "curves", 3), ("MeterNumbers", "weight", 2),
-    ("RoamStage", "way", 0), ("RoundStage", "corners", 0), ("SearchStage", "places", 0),
-    ("SenseStage", "everybody", 0), ("SightNumbers", "cares", 3), ("StepStage", "loudness", 1),
-    ("Surroundings", "zones", 2), ("TickStage", "times", 0), ("ValueCopy", "now", 0),
+    ("RoamStage", "way", 0), ("RoundStage", "corners", 0), ("Scratch", "waiting", 0),
+    ("SearchStage", "places", 0), ("SenseStage", "everybody", 0), ("SightNumbers", "cares", 3),
+    ("StepStage", "loudness", 1), ("Surroundings", "zones", 2), ("TickStage", "times", 0),
+    ("ValueCopy", "now", 0),
 }  # fmt: skip
 """Axes that may be longer, or are not read by what they are handed to."""
 

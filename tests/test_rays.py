@@ -15,7 +15,8 @@ from snelk.config.geojson import LevelData
 from snelk.config.models import Wall
 from snelk.level.grid import NO_WALL, build_grid
 from snelk.level.level import Level
-from snelk.level.rays import cast_rays
+from snelk.level.rays import cast_rays, shares_past
+from snelk.level.tree import INNER, PARTS, ROOM, WIDE
 
 SIZE = 60.0
 RAYS = 40_000
@@ -109,6 +110,7 @@ def test_agrees_with_embree_on_triangles(name: str) -> None:
     start = rng.uniform((0, 0, -2), (size, size, 6), (100_000, 3))
     end = start + rng.normal(0, (9, 9, 2), start.shape)
     share, _, _ = cast_rays(grid, start, end)
+    np.testing.assert_array_equal(shares_past(grid, start, end), share)
     every = np.concatenate([triangles, samples.upright_triangles(pieces)])
     blocked = occluded(every, start, end)
     assert 0.1 < blocked.mean() < 0.95
@@ -443,7 +445,9 @@ def test_a_tree_of_many_triangles_answers_as_each_of_them_does(far: float, unit:
 
     def cast(these: np.ndarray) -> list[np.ndarray]:
         grid = build_grid(none, walls[:0], through, triangles[these], walls[these])
-        return list(cast_rays(grid, start, end))
+        found = list(cast_rays(grid, start, end))
+        np.testing.assert_array_equal(shares_past(grid, start, end), found[0])
+        return found
 
     share, wall, at = cast(walls)
     alone = [cast(walls[n : n + 1]) for n in walls]
@@ -479,15 +483,17 @@ def test_a_tree_that_does_not_hold_together_is_refused() -> None:
     ends = np.zeros((1, 3)), np.ones((1, 3))
     assert grid.depth > 1
     cast_rays(grid, *ends)
-    inner = np.argwhere(grid.parts > 0)
-    (row, part), (leaf_row, leaf) = inner[-1], np.argwhere(grid.parts < 0)[-1]
+    rows = grid.parts.reshape(-1, ROOM)
+    inner, leaves = (np.argwhere(own[:, PARTS : PARTS + WIDE]) for own in (rows > 0, rows < 0))
+    (row, part), (leaf_row, leaf) = inner[-1], leaves[-1]
+    part, leaf = PARTS + part, PARTS + leaf
     for place, value in (
-        ((row, part), 1), ((row, part), len(grid.parts)), ((row, part), 0),
-        ((leaf_row, leaf), -1 - 2 * len(triangles)),
+        ((row, part), ROOM), ((row, part), len(grid.parts)), ((row, part), rows[row, part] + 1),
+        ((row, part), 0), ((row, INNER), 0), ((leaf_row, leaf), -1 - 2 * len(triangles)),
     ):  # fmt: skip
-        parts = grid.parts.copy()
+        parts = rows.copy()
         parts[place] = value
         with pytest.raises(ValueError, match="do not match"):
-            cast_rays(grid._replace(parts=parts), *ends)
+            cast_rays(grid._replace(parts=parts.ravel()), *ends)
     with pytest.raises(ValueError, match="do not match"):
         cast_rays(grid._replace(depth=grid.depth - 1), *ends)

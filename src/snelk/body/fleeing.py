@@ -25,7 +25,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.body.agreeing import agrees
     from snelk.body.moving import _come_to_end, _stand, _want
     from snelk.body.streams import whole_of
-    from snelk.level.casting import _passes
+    from snelk.level.casting import share_past
     from snelk.level.columns import hypot
     from snelk.level.walking import (
         _length_of_way,
@@ -171,7 +171,7 @@ def _could_be_seen(
     eye = from_z + stage.bodies.eyes[v, j, 0]
     middle = z + 0.5 * stage.bodies.height[v, i, moving.posture[v, a]]
     stage.scratch.row[0] = v if len(stage.scratch.opened) > 1 else 0
-    return _passes(stage.grid, stage.scratch, from_x, from_y, eye, x, y, middle)
+    return share_past(stage.grid, stage.scratch, from_x, from_y, eye, x, y, middle) > 0.0
 
 
 def _choose_where(

@@ -1,7 +1,7 @@
 cimport cython
 
 from snelk.body.moving cimport off_heading
-from snelk.level.casting cimport cast_ray
+from snelk.level.casting cimport share_past
 from snelk.level.columns cimport GridColumns, ScratchColumns, ZoneColumns
 from snelk.senses.columns cimport (
     AroundColumns, BodyColumns, LightColumns, PoseColumns, SightLimitColumns,
@@ -15,7 +15,7 @@ cdef double SLACK
 @cython.locals(
     p=Py_ssize_t, i=Py_ssize_t, n=Py_ssize_t, k=Py_ssize_t, x=double, y=double, eye=double,
     half=double, dx=double, dy=double, away=double, off=double, light=double, reach=double,
-    share=double, _wall=Py_ssize_t, _at=double, near=bint,
+    share=double, near=bint,
 )
 cdef void look_at_all(
     Py_ssize_t v, Py_ssize_t a, Py_ssize_t tall, const double[:, ::1] places, PoseColumns poses,

@@ -25,7 +25,7 @@ from snelk.senses.surroundings import Around
 
 if not compiled:  # else it is the loop's own, by the .pxd
     from snelk.body.moving import off_heading
-    from snelk.level.casting import cast_ray
+    from snelk.level.casting import share_past
     from snelk.level.columns import hypot
     from snelk.senses.shining import lamp_light
     from snelk.senses.surrounding import light_at
@@ -131,7 +131,7 @@ def look_at_all(
                     light = min(light + lamp_light(lamps, v, i, away), 1.0)
                 near |= light >= limits.min_light[v, a, k] - SLACK
         if near:
-            share, _wall, _at = cast_ray(
+            share = share_past(
                 grid, scratch, x, y, eye, places[n, 0], places[n, 1], places[n, 2] + half
             )
             near = share > 0.0

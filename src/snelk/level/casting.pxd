@@ -2,9 +2,50 @@ cimport cython
 
 from snelk.level.columns cimport GridColumns, ScratchColumns
 
+# What processors do in an instruction or two, and no loop is translated to.
+cdef extern from *:
+    """
+    #if defined(__SSE__) || defined(_M_X64)
+    #include <xmmintrin.h>
+    static CYTHON_INLINE int snelk_below_zero(const float *gaps) {
+        return _mm_movemask_ps(_mm_loadu_ps(gaps)) | _mm_movemask_ps(_mm_loadu_ps(gaps + 4)) << 4;
+    }
+    #else
+    static CYTHON_INLINE int snelk_below_zero(const float *gaps) {
+        int n, bits = 0;
+        for (n = 0; n < 8; n++) bits |= (gaps[n] < 0.0f) << n;
+        return bits;
+    }
+    #endif
+    #if defined(__GNUC__)
+    #define snelk_lowest_bit(bits) __builtin_ctz(bits)
+    #define snelk_fetch(place) __builtin_prefetch(place)
+    #else
+    static CYTHON_INLINE int snelk_lowest_bit(int bits) {
+        int n = 0;
+        while (!(bits >> n & 1)) n++;
+        return n;
+    }
+    #define snelk_fetch(place) ((void) (place))
+    #endif
+    """
+    int below_zero "snelk_below_zero"(const float *gaps) noexcept nogil
+    int lowest_bit "snelk_lowest_bit"(int bits) noexcept nogil
+    void fetch "snelk_fetch"(const void *place) noexcept nogil
+
 cdef double INF, NAN, TOUCH, TINY
 cdef float ROUNDED, SLIGHT
-cdef Py_ssize_t NO_WALL, WIDE, LOWEST
+cdef Py_ssize_t NO_WALL, WIDE, PARTS, INNER
+
+cdef inline void fetch_node(GridColumns grid, Py_ssize_t node) noexcept nogil:
+    fetch(&grid.boxes[node])  # four lines of 64 bytes
+    fetch(&grid.boxes[node + 16])
+    fetch(&grid.boxes[node + 32])
+    fetch(&grid.boxes[node + 48])
+
+cdef inline void fetch_triangle(GridColumns grid, Py_ssize_t triangle) noexcept nogil:
+    fetch(&grid.triangles[9 * triangle])
+    fetch(&grid.triangles[9 * triangle + 8])
 
 cdef (double, double) _overlap(
     double start, double extent, double low, double high, double enter, double leave,
@@ -15,13 +56,24 @@ cdef double _along_face(
     double dx, double dy, double ax, double ay, double bx, double by, double first, double last,
 ) noexcept nogil
 
+cdef (double, Py_ssize_t, double) cast_ray(
+    GridColumns grid, ScratchColumns scratch, double x, double y, double z, double to_x,
+    double to_y, double to_z,
+) noexcept nogil
+
+@cython.locals(share=double, _wall=Py_ssize_t, _at=double)
+cdef double share_past(
+    GridColumns grid, ScratchColumns scratch, double x, double y, double z, double to_x,
+    double to_y, double to_z,
+) noexcept nogil
+
 @cython.locals(
     dx=double, dy=double, dz=double, square=double, first=double, share=double,
     wall=Py_ssize_t, at=double,
 )
-cdef (double, Py_ssize_t, double) cast_ray(
+cdef (double, Py_ssize_t, double) _cast(
     GridColumns grid, ScratchColumns scratch, double x, double y, double z, double to_x,
-    double to_y, double to_z,
+    double to_y, double to_z, bint nearest,
 ) noexcept nogil
 
 @cython.locals(
@@ -36,7 +88,7 @@ cdef (double, Py_ssize_t, double) cast_ray(
 )
 cdef (double, Py_ssize_t, double) _past_faces(
     GridColumns grid, ScratchColumns scratch, double x, double y, double z, double dx, double dy,
-    double dz, double first,
+    double dz, double first, bint nearest,
 ) noexcept nogil
 
 @cython.locals(
@@ -49,35 +101,27 @@ cdef double _meet(
 ) noexcept nogil
 
 @cython.locals(
-    rays=Py_ssize_t, now=Py_ssize_t, stopped_wall=Py_ssize_t, stopped_at=double,
+    rays=Py_ssize_t, stopped_wall=Py_ssize_t, stopped_at=double,
     dimmed_by=Py_ssize_t, dimmed_at=double, most=Py_ssize_t, across=Py_ssize_t, up=Py_ssize_t, u=double,
     v=double, w=double, du=double, dv=double, dw=double, lean_u=double, lean_v=double, last=double,
-    one=cython.float, slope_x=cython.float, slope_y=cython.float, slope_z=cython.float,
-    along_y=cython.float, along_z=cython.float, from_x=cython.float, from_y=cython.float, from_z=cython.float, per_x=cython.float,
-    per_y=cython.float, per_z=cython.float, near_x=Py_ssize_t, near_y=Py_ssize_t,
+    none=cython.float, one=cython.float, reach=cython.float, enter_x=cython.float,
+    enter_y=cython.float, enter_z=cython.float, leave_x=cython.float, leave_y=cython.float,
+    leave_z=cython.float, slope_x=cython.float, slope_y=cython.float, slope_z=cython.float,
+    from_x=cython.float, from_y=cython.float, from_z=cython.float, per_x=cython.float,
+    per_y=cython.float, per_z=cython.float, out_x=cython.float, out_y=cython.float, out_z=cython.float, near_x=Py_ssize_t, near_y=Py_ssize_t,
     near_z=Py_ssize_t, far_x=Py_ssize_t, far_y=Py_ssize_t, far_z=Py_ssize_t, node=Py_ssize_t,
-    count=Py_ssize_t, met=int, begin=Py_ssize_t, only=Py_ssize_t, low=int, n=Py_ssize_t, part=Py_ssize_t,
-    nearness=cython.float, place=Py_ssize_t, entry=Py_ssize_t, triangle=Py_ssize_t, here=double,
+    count=Py_ssize_t, met=int, inner=int, leaves=int, n=Py_ssize_t, part=Py_ssize_t, entry=Py_ssize_t, triangle=Py_ssize_t, here=double,
 )
 cdef (double, Py_ssize_t, double) _past_triangles(
     GridColumns grid, ScratchColumns scratch, double x, double y, double z, double dx, double dy,
-    double dz, double first, double share, Py_ssize_t wall, double at,
+    double dz, double first, double share, Py_ssize_t wall, double at, bint nearest,
 ) noexcept nogil
 
 @cython.locals(
-    met=int, n=int, bit=int, enter_x=cython.float, enter_y=cython.float, enter_z=cython.float,
-    leave_x=cython.float, leave_y=cython.float, leave_z=cython.float,
-)
-cdef int _boxes_met(
-    GridColumns grid, Py_ssize_t node, Py_ssize_t near_x, Py_ssize_t near_y, Py_ssize_t near_z,
-    Py_ssize_t far_x, Py_ssize_t far_y, Py_ssize_t far_z, float x, float y, float z, float per_x,
-    float per_y, float per_z, float begin, float reach,
-) noexcept nogil
-
-@cython.locals(
-    au=double, av=double, aw=double, bu=double, bv=double, bw=double, cu=double, cv=double,
-    cw=double, px=double, py=double, qx=double, qy=double, rx=double, ry=double, by_a=double,
-    by_b=double, by_c=double, area=double, at=double,
+    a=Py_ssize_t, b=Py_ssize_t, c=Py_ssize_t, au=double, av=double, aw=double, bu=double,
+    bv=double, bw=double, cu=double, cv=double, cw=double, px=double, py=double,
+    qx=double, qy=double, rx=double, ry=double, by_a=double, by_b=double, by_c=double,
+    area=double, at=double,
 )
 cdef double _meet_triangle(
     GridColumns grid, Py_ssize_t triangle, Py_ssize_t across, Py_ssize_t up, Py_ssize_t most,
@@ -97,14 +141,14 @@ cdef (double, double) _left_of(
     double far,
 ) noexcept nogil
 
-@cython.locals(share=double, _wall=Py_ssize_t, _at=double)
-cdef bint _passes(
-    GridColumns grid, ScratchColumns scratch, double x, double y, double z, double to_x,
-    double to_y, double to_z,
-) noexcept nogil
-
 @cython.locals(i=Py_ssize_t)
 cdef void _cast_each(
     GridColumns grid, ScratchColumns scratch, const double[:, ::1] start,
     const double[:, ::1] end, double[::1] share, int[::1] wall, double[::1] at,
+) noexcept
+
+@cython.locals(i=Py_ssize_t)
+cdef void _share_each(
+    GridColumns grid, ScratchColumns scratch, const double[:, ::1] start,
+    const double[:, ::1] end, double[::1] share,
 ) noexcept

@@ -12,22 +12,37 @@ in docs/calculations.md.
 from __future__ import annotations
 
 import numpy as np
-from cython import Py_ssize_t, cast, nogil
+from cython import Py_ssize_t, cast, compiled, declare, nogil
+from cython import float as single
 from cython.cimports.libc.math import fabs, sqrt
 from numpy.typing import NDArray
 
 from snelk.level.columns import GridColumns, agree, door, laid_out
 from snelk.level.grid import NO_WALL, TINY, TOUCH, Grid, Scratch, agree_scratch
-from snelk.level.tree import WIDE
+from snelk.level.tree import INNER, PARTS, WIDE
+
+if not compiled:  # else they are a few instructions of the processor, see the .pxd
+
+    def below_zero(gaps: list[float]) -> int:
+        """Which of eight numbers are below 0, a bit for each."""
+        return sum(1 << n for n in range(8) if gaps[n] < 0.0)
+
+    def lowest_bit(bits: int) -> int:
+        """The place of the lowest bit that is set; one is."""
+        return (bits & -bits).bit_length() - 1
+
+    def fetch_node(grid: Grid, node: int) -> None:
+        """Have a node brought near, which is looked at soon."""
+
+    def fetch_triangle(grid: Grid, triangle: int) -> None:
+        """The same for a triangle."""
+
 
 SLIGHT = 1e-30
 """A ray extends along an axis by no less than this, m, where boxes are asked for."""
 
 ROUNDED = 1.000002
-"""Where a ray leaves a box in 32 bits is taken to be so much farther."""
-
-LOWEST = 0x12131210
-"""Of each number below 16 the lowest bit that is set, in two bits; those of 0 come lowest."""
+"""Where a ray leaves a box in 32 bits is taken to be so much farther, more than it can err."""
 
 INF = float("inf")
 NAN = float("nan")
@@ -78,6 +93,39 @@ def cast_ray(
     else `NO_WALL`; the place is a fraction of the ray. Each wall dims a ray once, however
     often the ray crosses its outline.
     """
+    return _cast(grid, scratch, x, y, z, to_x, to_y, to_z, True)
+
+
+def share_past(
+    grid: Grid,
+    scratch: Scratch,
+    x: float,
+    y: float,
+    z: float,
+    to_x: float,
+    to_y: float,
+    to_z: float,
+) -> float:
+    """The share that passes of one ray, as `cast_ray` has it; sooner, since no wall is named."""
+    if grid.has_sheer:  # what dims it is multiplied in one order, so that no last digit differs
+        share, _wall, _at = _cast(grid, scratch, x, y, z, to_x, to_y, to_z, True)
+    else:
+        share, _wall, _at = _cast(grid, scratch, x, y, z, to_x, to_y, to_z, False)
+    return share
+
+
+def _cast(
+    grid: Grid,
+    scratch: Scratch,
+    x: float,
+    y: float,
+    z: float,
+    to_x: float,
+    to_y: float,
+    to_z: float,
+    nearest: bool,
+) -> tuple[float, int, float]:
+    """`cast_ray`; unless the `nearest` is asked for, any wall that stops the ray will do."""
     dx = to_x - x
     dy = to_y - y
     dz = to_z - z
@@ -88,11 +136,13 @@ def cast_ray(
         scratch.met[len(scratch.met) - 1] += 1
     first = TOUCH / sqrt(square)
     if not grid.has_triangles:
-        return _past_faces(grid, scratch, x, y, z, dx, dy, dz, first)
+        return _past_faces(grid, scratch, x, y, z, dx, dy, dz, first, nearest)
     share, wall, at = 1.0, NO_WALL, NAN
     if grid.columns > 0:
-        share, wall, at = _past_faces(grid, scratch, x, y, z, dx, dy, dz, first)
-    return _past_triangles(grid, scratch, x, y, z, dx, dy, dz, first, share, wall, at)
+        share, wall, at = _past_faces(grid, scratch, x, y, z, dx, dy, dz, first, nearest)
+        if share == 0.0 and not nearest:
+            return share, wall, at
+    return _past_triangles(grid, scratch, x, y, z, dx, dy, dz, first, share, wall, at, nearest)
 
 
 def _past_faces(
@@ -105,8 +155,9 @@ def _past_faces(
     dy: float,
     dz: float,
     first: float,
+    nearest: bool,
 ) -> tuple[float, int, float]:
-    """`cast_ray` of upright faces alone; `first` is the share of it within `TOUCH` of its ends."""
+    """`_cast` of upright faces alone; `first` is the share of it within `TOUCH` of its ends."""
     if grid.columns == 0:
         return 1.0, NO_WALL, NAN
     to_x, to_y, last = x + dx, y + dy, 1.0 - first
@@ -192,6 +243,8 @@ def _past_faces(
         end_of_cell = min(next_column, next_row)
         if stopped_at < end_of_cell or end_of_cell >= leave:
             break
+        if stopped_by != NO_WALL and not nearest:
+            break
         by_column = next_column < next_row
         index += step_column if by_column else step_row
         next_column += per_column if by_column else 0.0
@@ -249,13 +302,14 @@ def _past_triangles(
     share: float,
     wall: int,
     at: float,
+    nearest: bool,
 ) -> tuple[float, int, float]:
-    """`cast_ray` for triangles, after the ray was cast through faces.
+    """`_cast` for triangles, after the ray was cast through faces.
 
-    It looks into the boxes of the tree that it meets before what stops it, nearest first. Of those
-    that meet it at one place the wall with the lowest number counts.
+    It looks into the boxes of the tree that it meets before what stops it, in whatever order: to
+    put them in order takes longer than to look into some in vain. Of those that meet it at one
+    place the wall with the lowest number counts.
     """
-    rays, now = len(scratch.met) - 1, scratch.row[0]
     stopped_wall, stopped_at = NO_WALL, 1.0
     dimmed_by, dimmed_at = NO_WALL, INF
     if share == 0.0:
@@ -263,10 +317,14 @@ def _past_triangles(
     elif wall != NO_WALL:
         dimmed_by, dimmed_at = wall, at
     from_x, from_y, from_z = x - grid.middle[0], y - grid.middle[1], z - grid.middle[2]
-    one, slope_x, slope_y, slope_z = 1.0, dx, dy, dz  # in 32 bits
+    none, one, reach = 0.0, 1.0, stopped_at * ROUNDED  # in 32 bits
+    slope_x, slope_y, slope_z, gaps = dx, dy, dz, declare(single[8])
     per_x = one / (slope_x if fabs(dx) > SLIGHT else SLIGHT)
     per_y = one / (slope_y if fabs(dy) > SLIGHT else SLIGHT)
     per_z = one / (slope_z if fabs(dz) > SLIGHT else SLIGHT)
+    # Boxes are enlarged, and so is where a ray is reckoned to leave one (Ize 2013, "Robust BVH ray
+    # traversal").
+    out_x, out_y, out_z = per_x * ROUNDED, per_y * ROUNDED, per_z * ROUNDED
     # In a row of boxes the lowest come before the highest.
     near_x = 0 if per_x > 0.0 else 3 * WIDE
     near_y = WIDE if per_y > 0.0 else 4 * WIDE
@@ -274,47 +332,48 @@ def _past_triangles(
     far_x, far_y, far_z = 3 * WIDE - near_x, 5 * WIDE - near_y, 7 * WIDE - near_z
     node, count, most, last = 0, 0, -1, 1.0 - first
     while True:
-        met = _boxes_met(
-            grid, node, near_x, near_y, near_z, far_x, far_y, far_z, from_x, from_y, from_z, per_x,
-            per_y, per_z, 0.0, stopped_at,
-        )  # fmt: skip
-        begin, only = count, -1
-        while met > 0:
-            # The lowest bit that is set: two bits of this number for each of 16 sums of four.
-            low = met & 15
-            n = ((LOWEST >> (2 * low)) & 3) if low > 0 else 4 + ((LOWEST >> (2 * (met >> 4))) & 3)
-            met &= met - 1
-            part = grid.parts[node, n]
-            if part >= 0:
-                if met == 0 and count == begin:  # the only one
-                    only = part
-                    break
-                nearness = (grid.boxes[node, near_x + n] - from_x) * per_x
-                along_y = (grid.boxes[node, near_y + n] - from_y) * per_y
-                along_z = (grid.boxes[node, near_z + n] - from_z) * per_z
-                nearness = nearness if nearness > along_y else along_y
-                nearness = nearness if nearness > along_z else along_z
-                place = count
-                while place > begin and scratch.nearness[place - 1] < nearness:
-                    scratch.waiting[place] = scratch.waiting[place - 1]
-                    scratch.nearness[place] = scratch.nearness[place - 1]
-                    place -= 1
-                scratch.waiting[place], scratch.nearness[place] = part, nearness
-                count += 1
-                continue
+        for n in range(8):  # `WIDE`; with a number that is known four are worked out at once
+            enter_x = (grid.boxes[node + near_x + n] - from_x) * per_x
+            enter_y = (grid.boxes[node + near_y + n] - from_y) * per_y
+            enter_z = (grid.boxes[node + near_z + n] - from_z) * per_z
+            leave_x = (grid.boxes[node + far_x + n] - from_x) * out_x
+            leave_y = (grid.boxes[node + far_y + n] - from_y) * out_y
+            leave_z = (grid.boxes[node + far_z + n] - from_z) * out_z
+            enter_x = enter_x if enter_x > enter_y else enter_y
+            enter_z = enter_z if enter_z > none else none
+            enter_x = enter_x if enter_x > enter_z else enter_z
+            leave_x = leave_x if leave_x < leave_y else leave_y
+            leave_z = leave_z if leave_z < reach else reach
+            leave_x = leave_x if leave_x < leave_z else leave_z
+            gaps[n] = enter_x - leave_x
+        met = below_zero(gaps)
+        inner = met & grid.parts[node + INNER]
+        leaves = met - inner
+        while inner > 0:
+            n = lowest_bit(inner)
+            inner &= inner - 1
+            scratch.waiting[count] = grid.parts[node + PARTS + n]
+            fetch_node(grid, scratch.waiting[count])
+            count += 1
+        while leaves > 0:
+            n = lowest_bit(leaves)
+            leaves &= leaves - 1
+            part = -1 - grid.parts[node + PARTS + n]
+            if leaves > 0:
+                fetch_triangle(grid, (-1 - grid.parts[node + PARTS + lowest_bit(leaves)]) >> 1)
             if most < 0:
                 # Seen along the ray: it extends along this axis most, and leans so much along the
                 # others, which come before it.
-                most = 2 if fabs(dz) >= max(fabs(dx), fabs(dy)) else 0 if fabs(dx) > fabs(dy) else 1
-                if most == 2:
-                    across, up, u, v, w, du, dv, dw = 0, 1, x, y, z, dx, dy, dz
-                elif most == 0:
-                    across, up, u, v, w, du, dv, dw = 1, 2, y, z, x, dy, dz, dx
-                else:
-                    across, up, u, v, w, du, dv, dw = 2, 0, z, x, y, dz, dx, dy
+                most = 1 - (fabs(dx) > fabs(dy))
+                most = 2 if (fabs(dz) >= fabs(dx)) & (fabs(dz) >= fabs(dy)) else most
+                across, up = most + 1 - 3 * (most == 2), most + 2 - 3 * (most > 0)
+                scratch.ray[0], scratch.ray[1], scratch.ray[2] = x, y, z
+                scratch.ray[3], scratch.ray[4], scratch.ray[5] = dx, dy, dz
+                u, v, w = scratch.ray[across], scratch.ray[up], scratch.ray[most]
+                du, dv, dw = scratch.ray[3 + across], scratch.ray[3 + up], scratch.ray[3 + most]
                 lean_u, lean_v = du / dw, dv / dw
-            entry = (-1 - part) >> 1  # `LEAF` is 2
-            for triangle in range(entry, entry + ((-1 - part) & 1) + 1):
+            entry = part >> 1  # `LEAF` is 2
+            for triangle in range(entry, entry + (part & 1) + 1):
                 here = _meet_triangle(
                     grid,
                     triangle,
@@ -335,10 +394,13 @@ def _past_triangles(
                 if here > stopped_at or here == INF:
                     continue
                 wall = grid.triangle_walls[triangle]
+                if not nearest:
+                    return 0.0, wall, here
                 if grid.has_sheer:
-                    if scratch.opened[now, wall]:
+                    if scratch.opened[scratch.row[0], wall]:
                         continue
                     if grid.see_through[wall] > 0.0:
+                        rays = len(scratch.met) - 1
                         if scratch.met[wall] != scratch.met[rays]:
                             scratch.met[wall] = scratch.met[rays]
                             share *= grid.see_through[wall]
@@ -346,12 +408,7 @@ def _past_triangles(
                             dimmed_by, dimmed_at = wall, here
                         continue
                 if here < stopped_at or wall < stopped_wall:
-                    stopped_wall, stopped_at = wall, here
-        if only >= 0:
-            node = only
-            continue
-        while count > 0 and scratch.nearness[count - 1] > stopped_at * ROUNDED:
-            count -= 1
+                    stopped_wall, stopped_at, reach = wall, here, here * ROUNDED
         if count == 0:
             break
         count -= 1
@@ -361,48 +418,6 @@ def _past_triangles(
     if dimmed_by != NO_WALL:
         return share, dimmed_by, dimmed_at
     return 1.0, NO_WALL, NAN
-
-
-def _boxes_met(
-    grid: Grid,
-    node: int,
-    near_x: int,
-    near_y: int,
-    near_z: int,
-    far_x: int,
-    far_y: int,
-    far_z: int,
-    x: float,
-    y: float,
-    z: float,
-    per_x: float,
-    per_y: float,
-    per_z: float,
-    begin: float,
-    reach: float,
-) -> int:
-    """Which parts of a node a ray may meet before its end, a bit for each; in 32 bits.
-
-    Boxes, and the computed end of each, are enlarged by more than the largest possible error (Ize
-    2013, "Robust BVH ray traversal").
-    """
-    met = 0
-    for n in range(8):  # `WIDE`; with a number that is known four parts are worked out at once
-        enter_x = (grid.boxes[node, near_x + n] - x) * per_x
-        enter_y = (grid.boxes[node, near_y + n] - y) * per_y
-        enter_z = (grid.boxes[node, near_z + n] - z) * per_z
-        leave_x = (grid.boxes[node, far_x + n] - x) * per_x
-        leave_y = (grid.boxes[node, far_y + n] - y) * per_y
-        leave_z = (grid.boxes[node, far_z + n] - z) * per_z
-        enter_x = enter_x if enter_x > enter_y else enter_y
-        enter_z = enter_z if enter_z > begin else begin
-        enter_x = enter_x if enter_x > enter_z else enter_z
-        leave_x = leave_x if leave_x < leave_y else leave_y
-        leave_z = leave_z if leave_z < reach else reach
-        leave_x = leave_x if leave_x < leave_z else leave_z
-        bit = grid.bits[n]
-        met |= bit & (0 - (enter_x <= leave_x * ROUNDED))
-    return met
 
 
 def _meet_triangle(
@@ -428,11 +443,12 @@ def _meet_triangle(
     seen at the same place whichever triangle it is asked for, so that no ray slips between two
     that share it (Woop, Benthin and Wald 2013, "Watertight ray/triangle intersection").
     """
-    au, av = grid.triangles[triangle, across] - u, grid.triangles[triangle, up] - v
-    bu, bv = grid.triangles[triangle, 3 + across] - u, grid.triangles[triangle, 3 + up] - v
-    cu, cv = grid.triangles[triangle, 6 + across] - u, grid.triangles[triangle, 6 + up] - v
-    aw, bw = grid.triangles[triangle, most] - w, grid.triangles[triangle, 3 + most] - w
-    cw = grid.triangles[triangle, 6 + most] - w
+    a, b, c = 9 * triangle, 9 * triangle + 3, 9 * triangle + 6
+    au, av, aw = grid.triangles[a + across], grid.triangles[a + up], grid.triangles[a + most]
+    bu, bv, bw = grid.triangles[b + across], grid.triangles[b + up], grid.triangles[b + most]
+    cu, cv, cw = grid.triangles[c + across], grid.triangles[c + up], grid.triangles[c + most]
+    au, av, aw, bu, bv, bw = au - u, av - v, aw - w, bu - u, bv - v, bw - w
+    cu, cv, cw = cu - u, cv - v, cw - w
     px, py = au - lean_u * aw, av - lean_v * aw
     qx, qy = bu - lean_u * bw, bv - lean_v * bw
     rx, ry = cu - lean_u * cw, cv - lean_v * cw
@@ -503,36 +519,6 @@ def _left_of(
 
 
 @door
-def passes(
-    grid: Grid,
-    scratch: Scratch,
-    x: float,
-    y: float,
-    z: float,
-    to_x: float,
-    to_y: float,
-    to_z: float,
-) -> bool:
-    """Whether anything of one ray passes, m."""
-    agree_scratch(scratch, grid)
-    return _passes(laid_out(GridColumns, grid), scratch, x, y, z, to_x, to_y, to_z)
-
-
-def _passes(
-    grid: Grid,
-    scratch: Scratch,
-    x: float,
-    y: float,
-    z: float,
-    to_x: float,
-    to_y: float,
-    to_z: float,
-) -> bool:
-    share, _wall, _at = cast_ray(grid, scratch, x, y, z, to_x, to_y, to_z)
-    return bool(share > 0.0)
-
-
-@door
 def cast_each(
     grid: Grid,
     scratch: Scratch,
@@ -560,6 +546,41 @@ def _cast_each(
     with nogil:
         for i in range(len(start)):
             share[i], wall[i], at[i] = cast_ray(
+                grid,
+                scratch,
+                start[i, 0],
+                start[i, 1],
+                start[i, 2],
+                end[i, 0],
+                end[i, 1],
+                end[i, 2],
+            )
+
+
+@door
+def share_each(
+    grid: Grid,
+    scratch: Scratch,
+    start: NDArray[np.float64],
+    end: NDArray[np.float64],
+    share: NDArray[np.float64],
+) -> None:
+    """`share_past` for many rays, start and end (rays, 3), m; `share` is filled."""
+    agree(start.shape, end.shape, (len(share), 3))
+    agree_scratch(scratch, grid)
+    _share_each(laid_out(GridColumns, grid), scratch, start, end, share)
+
+
+def _share_each(
+    grid: Grid,
+    scratch: Scratch,
+    start: NDArray[np.float64],
+    end: NDArray[np.float64],
+    share: NDArray[np.float64],
+) -> None:
+    with nogil:
+        for i in range(len(start)):
+            share[i] = share_past(
                 grid,
                 scratch,
                 start[i, 0],

@@ -7,10 +7,10 @@ cdef class GridColumns(Columns):
     cdef public Py_ssize_t columns, rows
     cdef public const int[::1] solid_starts, solid_walls, sheer_starts, sheer_walls
     cdef public const double[:, ::1] solid_pieces, sheer_pieces
-    cdef public const double[:, ::1] triangles
-    cdef public const int[::1] triangle_walls, bits
-    cdef public const float[:, ::1] boxes
-    cdef public const int[:, ::1] parts
+    cdef public const double[::1] triangles
+    cdef public const int[::1] triangle_walls
+    cdef public const float[::1] boxes
+    cdef public const int[::1] parts
     cdef public const double[::1] middle
     cdef public Py_ssize_t depth
     cdef public bint has_sheer, has_triangles
@@ -19,7 +19,7 @@ cdef class GridColumns(Columns):
 
 cdef class ScratchColumns(Columns):
     cdef public int[::1] waiting
-    cdef public double[::1] nearness
+    cdef public double[::1] ray
     cdef public Py_ssize_t[::1] met, row
     cdef public const unsigned char[:, ::1] opened
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from snelk.level.columns import ScratchColumns, agree, agree_axes, laid_out, plain
 from snelk.level.splitting import build_tree
 from snelk.level.storing import visit_cells
-from snelk.level.tree import LEAF, WIDE
+from snelk.level.tree import INNER, LEAF, PARTS, ROOM, WIDE
 
 TOUCH = 1e-9
 """Length at either end of a ray in which a wall is not met, m."""
@@ -46,11 +46,12 @@ class Grid(NamedTuple):
     sheer_starts: NDArray[np.int32]
     sheer_pieces: NDArray[np.float64]
     sheer_walls: NDArray[np.int32]
-    triangles: NDArray[np.float64]  # (triangles, 9): three places, m, in the order of the tree
+    triangles: NDArray[
+        np.float64
+    ]  # (9 triangles,): three places of each, m, in the order of the tree
     triangle_walls: NDArray[np.int32]  # (triangles,)
-    boxes: NDArray[np.float32]  # (nodes, 48): those of a `Tree` of the triangles
-    parts: NDArray[np.int32]  # (nodes, 8)
-    bits: NDArray[np.int32]  # (8,): one for each part
+    boxes: NDArray[np.float32]  # (64 nodes,): those of a `Tree` of the triangles
+    parts: NDArray[np.int32]  # (64 nodes,): the same memory
     middle: NDArray[np.float64]  # (3,)
     depth: int
     has_sheer: bool  # whether any wall, or triangle, lets a share pass
@@ -68,11 +69,10 @@ class Grid(NamedTuple):
             solid_walls="solid",
             sheer_pieces="sheer 6",
             sheer_walls="sheer",
-            triangles="triangles 9",
+            triangles="corners",
             triangle_walls="triangles",
-            boxes="nodes 48",
-            parts="nodes 8",
-            bits="8",
+            boxes="nodes",
+            parts="nodes",
             middle="3",
             see_through="walls",
         )
@@ -82,14 +82,21 @@ class Grid(NamedTuple):
             (len(self.solid_starts), self.solid_starts[-1], self.sheer_starts[-1]),
         )
         agree((len(self.boxes) > 0,), (self.has_triangles,))
-        leaves = -1 - self.parts[self.parts < 0]
-        agree((bool((leaves // LEAF + leaves % LEAF < len(self.triangles)).all()),), (True,))
-        below = np.sort(self.parts[self.parts > 0])  # each node but the first is part of one
-        agree(below.shape, (max(len(self.parts) - 1, 0),))
+        agree((len(self.triangles), len(self.parts) % ROOM), (9 * len(self.triangle_walls), 0))
+        rows = self.parts.reshape(-1, ROOM)
+        parts = rows[:, PARTS : PARTS + WIDE]
+        inner = (rows[:, INNER, None] >> np.arange(WIDE)) & 1
+        agree((bool((inner == (parts > 0)).all()),), (True,))
+        leaves = -1 - parts[parts < 0]
+        agree((bool((leaves // LEAF + leaves % LEAF < len(self.triangle_walls)).all()),), (True,))
+        agree((bool((parts[parts > 0] % ROOM == 0).all()),), (True,))
+        parts = np.where(parts > 0, parts // ROOM, 0)
+        below = np.sort(parts[parts > 0])  # each node but the first is part of one
+        agree(below.shape, (max(len(rows) - 1, 0),))
         agree((bool((below == np.arange(1, len(below) + 1)).all()),), (True,))
-        here = np.arange(min(len(self.parts), 1), dtype=np.int32)
+        here = np.arange(min(len(parts), 1), dtype=np.int32)
         for _ in range(self.depth):
-            here = self.parts[here][self.parts[here] > 0]
+            here = parts[here][parts[here] > 0]
         agree((len(here),), (0,))
 
 
@@ -101,7 +108,7 @@ class Scratch(NamedTuple):
     """Working memory of `cast_ray`, and which doors stand open."""
 
     waiting: NDArray[np.int32]  # (n,) nodes that are still to be looked at
-    nearness: NDArray[np.float64]  # (n,) where the ray meets each
+    ray: NDArray[np.float64]  # (6,) where the ray begins, and how far it leads, m
     met: NDArray[np.int64]  # (walls + 1,) which ray last met each wall, and a count of rays
     row: NDArray[np.int64]  # (1,) the row of `opened` that holds for the rays that are cast
     opened: NDArray[
@@ -111,8 +118,8 @@ class Scratch(NamedTuple):
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
         agree(self.opened.shape[1:], (len(self.met) - 1,))
-        agree(self.waiting.shape, self.nearness.shape)
         agree(self.row.shape, (1,))
+        agree(self.ray.shape, (6,))
         agree((0 <= int(self.row[0]) < len(self.opened),), (True,))
 
 
@@ -137,8 +144,8 @@ def scratch_for(
         opened = np.zeros((1, walls), dtype=np.bool_)
     met, row = np.zeros(walls + 1, dtype=np.int64), np.zeros(1, dtype=np.int64)
     room = WIDE * max(plain(each).depth for each in (grid, also or grid))
-    waiting, nearness = np.zeros(room, dtype=np.int32), np.zeros(room)
-    return laid_out(ScratchColumns, Scratch(waiting, nearness, met, row, opened))
+    waiting, ray = np.zeros(room, dtype=np.int32), np.zeros(6)
+    return laid_out(ScratchColumns, Scratch(waiting, ray, met, row, opened))
 
 
 def build_grid(
@@ -172,9 +179,9 @@ def build_grid(
     triangles, triangle_walls = triangles[own], triangle_walls[own]
     tree = build_tree(triangles)
     filed = (
-        np.ascontiguousarray(triangles[tree.order].reshape(-1, 9)),
+        np.ascontiguousarray(triangles[tree.order].reshape(-1)),
         np.ascontiguousarray(triangle_walls[tree.order]),
-        tree.boxes, tree.parts, 1 << np.arange(WIDE, dtype=np.int32), tree.middle, tree.depth,
+        tree.boxes, tree.parts, tree.middle, tree.depth,
     )  # fmt: skip
     which = np.concatenate([walls, triangle_walls])
     has_sheer = bool((see_through[which] > 0.0).any() or doors[which].any())

@@ -18,7 +18,7 @@ from snelk.level.floors import build_floors
 from snelk.level.footing import floors_below, footing
 from snelk.level.grid import Grid, build_grid, scratch_for
 from snelk.level.links import Links, build_links, crosses
-from snelk.level.rays import RayCaster, cast_rays
+from snelk.level.rays import cast_rays
 from snelk.level.storeys import Storeys, build_storeys, strip_of
 from snelk.level.ways import APART, MITRE, Sheet, Ways
 from snelk.level.within import which_inside
@@ -253,11 +253,6 @@ class Level:
     def laid_plan_grid(self) -> Grid:
         """See `plan_grid`."""
         return laid_out(GridColumns, self.plan_grid)
-
-    @cached_property
-    def rays(self) -> RayCaster:
-        """Casts rays through `grid`."""
-        return RayCaster(self.grid)
 
     @cached_property
     def sound_grid(self) -> Grid:

@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from threading import local
-
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.level.casting import cast_each, passes
-from snelk.level.columns import GridColumns, laid_out
+from snelk.level.casting import cast_each, share_each
 from snelk.level.grid import Grid, scratch_for
 
 
@@ -18,33 +15,24 @@ def cast_rays(
     end: NDArray[np.float64],
     opened: NDArray[np.bool_] | None = None,
 ) -> tuple[NDArray[np.float64], NDArray[np.int32], NDArray[np.float64]]:
-    """`cast_ray` for many rays; `start` and `end` are (rays, 3) in metres, `opened` (1, walls)."""
+    """`cast_ray` for many rays; `start` and `end` are (rays, 3) in metres, `opened` (1, walls).
+
+    Laying out and checking a grid takes as long as some thousands of rays: who asks often hands in
+    what `laid_out` made of it.
+    """
     count = len(start)
     share, wall, at = np.empty(count), np.empty(count, dtype=np.int32), np.empty(count)
     cast_each(grid, scratch_for(grid, opened), start, end, share, wall, at)
     return share, wall, at
 
 
-class RayCaster(local):
-    """`cast_rays` through one grid, for those who ask for few rays at a time, and often.
-
-    Each thread that uses it has a scratch of its own.
-    """
-
-    def __init__(self, grid: Grid) -> None:
-        self.grid = grid
-        self._scratch = scratch_for(grid)
-        self._laid = laid_out(GridColumns, grid)
-
-    def is_free(self, start: tuple[float, float, float], end: tuple[float, float, float]) -> bool:
-        """Whether anything of one ray passes, m."""
-        return passes(self._laid, self._scratch, *start, *end)
-
-    def cast(
-        self, start: NDArray[np.float64], end: NDArray[np.float64]
-    ) -> tuple[NDArray[np.float64], NDArray[np.int32], NDArray[np.float64]]:
-        """As `cast_rays`; both contiguous in C order."""
-        count = len(start)
-        share, wall, at = np.empty(count), np.empty(count, dtype=np.int32), np.empty(count)
-        cast_each(self._laid, self._scratch, start, end, share, wall, at)
-        return share, wall, at
+def shares_past(
+    grid: Grid,
+    start: NDArray[np.float64],
+    end: NDArray[np.float64],
+    opened: NDArray[np.bool_] | None = None,
+) -> NDArray[np.float64]:
+    """What `cast_rays` returns first, sooner: the share of each ray that passes."""
+    share = np.empty(len(start))
+    share_each(grid, scratch_for(grid, opened), start, end, share)
+    return share

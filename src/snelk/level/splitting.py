@@ -1,8 +1,11 @@
 """Dividing triangles into a tree of boxes; compiled, see `snelk.level.columns`.
 
-Parts are chosen so that few rays meet many of them (binned surface area heuristic, Wald 2007, "On
-fast construction of SAH-based bounding volume hierarchies"). Boxes are in 32 bits, and larger than
-what is in them by more than rays in 32 bits can err.
+First into halves, so that few rays meet many of them (binned surface area heuristic, Wald 2007, "On
+fast construction of SAH-based bounding volume hierarchies"). Halves are then gathered into nodes of
+eight parts so that all nodes and triangles together cost rays the least, which is worked out for
+all halves, the smallest first (Ylitie, Karras and Laine 2017, "Efficient incoherent ray traversal
+on GPUs through compressed wide BVHs"). Boxes are in 32 bits, and larger than what is in them by
+more than rays in 32 bits can err.
 """
 
 from __future__ import annotations
@@ -12,132 +15,270 @@ from cython import Py_ssize_t, cast, nogil
 from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door
-from snelk.level.tree import BINS, ERRS, LEAF, WIDE, Tree
+from snelk.level.tree import (
+    BINS,
+    ERRS,
+    INNER,
+    LEAF,
+    NODE,
+    PARTS,
+    ROOM,
+    TRIANGLE,
+    WIDE,
+    Tree,
+)
 
 INF = float("inf")
+
+FIRST, LAST, LEFT, RIGHT = range(4)
+"""Of a half: its triangles in the order, and what it was cut into."""
 
 
 def build_tree(triangles: NDArray[np.float64]) -> Tree:
     """The tree of triangles, (triangles, 3, 3) in m; without triangles, no nodes."""
     count = len(triangles)
     if not count:
-        none = np.zeros((0, WIDE), dtype=np.int32)
-        boxes = np.zeros((0, 6 * WIDE), dtype=np.float32)
-        return Tree(boxes, none, np.zeros(0, dtype=np.int32), np.zeros(3), 0)
+        none = np.zeros(0, dtype=np.int32)
+        return Tree(none.view(np.float32), none, none, np.zeros(3), 0)
     low, high = triangles.min(axis=1), triangles.max(axis=1)
     middle = np.asarray((low.min(axis=0) + high.max(axis=0)) / 2, dtype=np.float64)
     margin = float((high.max(axis=0) - low.min(axis=0)).max()) * ERRS + 1e-9
     bounds = np.hstack([low - middle, high - middle])
     order = np.arange(count, dtype=np.int32)
-    wide = np.empty((count, 6 * WIDE))
-    parts = np.empty((count, WIDE), dtype=np.int32)
-    room = np.empty((count + 1, 4), dtype=np.int32)
-    nodes, depth = fill(bounds, order, wide, parts, room, np.empty((BINS, 7)), np.empty((WIDE, 8)))
-    filled = wide[:nodes].reshape(nodes, 2, 3 * WIDE) + np.array([[-margin], [margin]])
-    small = filled.reshape(nodes, 6 * WIDE).astype(np.float32)
-    return Tree(small, parts[:nodes].copy(), order, middle, depth)
+    halves = np.empty((2 * count, 4), dtype=np.int32)
+    room = np.empty((2 * count, 3), dtype=np.int32)
+    used = halve(bounds, order, halves, room, np.empty((BINS, 7)))
+    around, shares = np.empty((used, 6)), np.empty((used, WIDE), dtype=np.int8)
+    weigh(bounds, order, halves[:used], around, np.empty((used, WIDE)), shares)
+    boxes, found = np.empty((count, ROOM), dtype=np.float32), np.empty((4 * WIDE, 2), np.int32)
+    nodes, depth = gather(
+        halves[:used], around, shares, margin, boxes, boxes.view(np.int32), room, found
+    )
+    # Where a processor reads 64 bytes at once.
+    piece = np.empty(nodes * ROOM + 16, dtype=np.float32)
+    start = -(piece.ctypes.data // 4) % 16
+    own = piece[start : start + nodes * ROOM]
+    own.view(np.int32)[...] = boxes[:nodes].view(np.int32).ravel()
+    return Tree(own, own.view(np.int32), order, middle, depth)
 
 
 @door
-def fill(
+def halve(
     bounds: NDArray[np.float64],
     order: NDArray[np.int32],
-    boxes: NDArray[np.float64],
-    parts: NDArray[np.int32],
+    halves: NDArray[np.int32],
     room: NDArray[np.int32],
     bins: NDArray[np.float64],
-    own: NDArray[np.float64],
-) -> tuple[int, int]:
-    """Fill boxes and parts; how many nodes there are, and how many are below each other.
+) -> int:
+    """Cut triangles in two, and these, until each is alone; return how many halves there are.
 
     Args:
         bounds: (triangles, 6) lowest and highest x, y and z of each, m.
         order: (triangles,) all of them, brought into order.
-        boxes: (triangles, 48) room for nodes.
-        parts: (triangles, 8) the same.
-        room: (triangles + 1, 4) to work with.
+        halves: (2 triangles, 4) is filled, see `FIRST`; those of a half come after it.
+        room: (2 triangles, 3) to work with.
         bins: (16, 7) to work with.
-        own: (8, 8) to work with.
     """
     count = len(order)
     agree((count > 0,), (True,))
     agree(bounds.shape, (count, 6))
-    agree(boxes.shape, (count, 6 * WIDE))
-    agree(parts.shape, (count, WIDE))
-    agree(room.shape, (count + 1, 4))
-    agree(bins.shape + own.shape, (BINS, 7, WIDE, 8))
+    agree(halves.shape + room.shape, (2 * count, 4, 2 * count, 3))
+    agree(bins.shape, (BINS, 7))
     agree((bool((np.sort(order) == np.arange(count)).all()),), (True,))
-    return _fill(bounds, order, boxes, parts, room, bins, own)
+    return _halve(bounds, order, halves, room, bins)
 
 
-def _fill(
+def _halve(
     bounds: NDArray[np.float64],
     order: NDArray[np.int32],
-    boxes: NDArray[np.float64],
-    parts: NDArray[np.int32],
+    halves: NDArray[np.int32],
     room: NDArray[np.int32],
     bins: NDArray[np.float64],
-    own: NDArray[np.float64],
-) -> tuple[int, int]:
-    """`own` has the parts of a node: first and last triangle, and their box."""
+) -> int:
     with nogil:
-        room[0, 0], room[0, 1], room[0, 2], room[0, 3] = 0, 0, len(order), 1
+        halves[0, FIRST], halves[0, LAST], halves[0, LEFT] = 0, len(order), 0
+        room[0, 0] = 0
+        used, waiting = 1, 1
+        while waiting > 0:
+            waiting -= 1
+            half = room[waiting, 0]
+            first, last = halves[half, FIRST], halves[half, LAST]
+            halves[half, LEFT], halves[half, RIGHT] = 0, 0
+            if last - first == 1:
+                continue
+            middle = _cut(bounds, order, bins, first, last)
+            halves[half, LEFT], halves[half, RIGHT] = used, used + 1
+            halves[used, FIRST], halves[used, LAST] = first, middle
+            halves[used + 1, FIRST], halves[used + 1, LAST] = middle, last
+            room[waiting, 0], room[waiting + 1, 0] = used + 1, used
+            used, waiting = used + 2, waiting + 2
+    return used
+
+
+@door
+def weigh(
+    bounds: NDArray[np.float64],
+    order: NDArray[np.int32],
+    halves: NDArray[np.int32],
+    around: NDArray[np.float64],
+    costs: NDArray[np.float64],
+    shares: NDArray[np.int8],
+) -> None:
+    """Work out what each half costs rays at least, as one to eight parts of a node.
+
+    Args:
+        bounds: (triangles, 6) lowest and highest x, y and z of each, m.
+        order: (triangles,) in which they are filed.
+        halves: (halves, 4) see `FIRST`.
+        around: (halves, 6) is filled with the lowest and highest x, y and z of each half, m.
+        costs: (halves, 8) is filled with the cost as up to so many parts, and one.
+        shares: (halves, 8) is filled with how many of these parts the left half of a half gets, and
+            0 where one fewer will do; the first with how many it gets of a node of eight, and with
+            0 where a leaf will do.
+    """
+    count = len(halves)
+    agree(bounds.shape, (len(order), 6))
+    agree(around.shape, (count, 6))
+    agree(costs.shape, shares.shape, (count, WIDE))
+    agree((int(halves.min(initial=0)), int(order.min())), (0, 0))
+    agree((bool(halves[:, LAST].max() <= len(order)),), (True,))
+    agree((bool(halves[:, RIGHT].max() < count),), (True,))
+    _weigh(bounds, order, halves, around, costs, shares)
+
+
+def _weigh(
+    bounds: NDArray[np.float64],
+    order: NDArray[np.int32],
+    halves: NDArray[np.int32],
+    around: NDArray[np.float64],
+    costs: NDArray[np.float64],
+    shares: NDArray[np.int8],
+) -> None:
+    with nogil:
+        for back in range(len(halves)):
+            half = len(halves) - 1 - back
+            left, right = halves[half, LEFT], halves[half, RIGHT]
+            count = halves[half, LAST] - halves[half, FIRST]
+            if left == 0:
+                for axis in range(6):
+                    around[half, axis] = bounds[order[halves[half, FIRST]], axis]
+                surface = _half_surface(around, half)
+                for n in range(WIDE):
+                    costs[half, n], shares[half, n] = surface * TRIANGLE, 0
+                continue
+            for axis in range(3):
+                around[half, axis] = min(around[left, axis], around[right, axis])
+                around[half, 3 + axis] = max(around[left, 3 + axis], around[right, 3 + axis])
+            surface = _half_surface(around, half)
+            for n in range(1, WIDE):  # as up to n + 1 parts, of which the left half gets k + 1
+                costs[half, n], shares[half, n] = INF, 0
+                for k in range(n):
+                    cost = costs[left, k] + costs[right, n - 1 - k]
+                    if cost < costs[half, n]:
+                        costs[half, n], shares[half, n] = cost, k + 1
+            alone = surface * NODE + costs[half, WIDE - 1]
+            leaf = surface * TRIANGLE * count if count <= LEAF else INF
+            shares[half, 0] = shares[half, WIDE - 1] if alone < leaf else 0
+            costs[half, 0] = min(alone, leaf)
+            for n in range(1, WIDE):
+                if costs[half, n - 1] <= costs[half, n]:
+                    costs[half, n], shares[half, n] = costs[half, n - 1], 0
+
+
+@door
+def gather(
+    halves: NDArray[np.int32],
+    around: NDArray[np.float64],
+    shares: NDArray[np.int8],
+    margin: float,
+    boxes: NDArray[np.float32],
+    parts: NDArray[np.int32],
+    room: NDArray[np.int32],
+    found: NDArray[np.int32],
+) -> tuple[int, int]:
+    """Gather halves into nodes; how many there are, and how many are below each other.
+
+    Args:
+        halves: (halves, 4) see `FIRST`.
+        around: (halves, 6) lowest and highest x, y and z of each, m.
+        shares: (halves, 8) see `weigh`.
+        margin: By which boxes are larger, m.
+        boxes: (triangles, 64) room for nodes.
+        parts: (triangles, 64) the same memory.
+        room: (2 triangles, 3) to work with.
+        found: (32, 2) to work with.
+    """
+    count = len(halves)
+    agree(around.shape, (count, 6))
+    agree(shares.shape, (count, WIDE))
+    agree(boxes.shape, parts.shape, (len(room) // 2, ROOM))
+    agree((len(room) >= count, room.shape[1]), (True, 3))
+    agree(found.shape, (4 * WIDE, 2))
+    agree((int(halves.min()), bool(halves[:, RIGHT].max() < count)), (0, True))
+    return _gather(halves, around, shares, margin, boxes, parts, room, found)
+
+
+def _gather(
+    halves: NDArray[np.int32],
+    around: NDArray[np.float64],
+    shares: NDArray[np.int8],
+    margin: float,
+    boxes: NDArray[np.float32],
+    parts: NDArray[np.int32],
+    room: NDArray[np.int32],
+    found: NDArray[np.int32],
+) -> tuple[int, int]:
+    """`found` has the parts of a node from its start, and what is still to be cut from its end."""
+    with nogil:
+        room[0, 0], room[0, 1], room[0, 2] = 0, 0, 1
         nodes, waiting, depth = 1, 1, 1
         while waiting > 0:
             waiting -= 1
-            node, level = room[waiting, 0], room[waiting, 3]
+            half, node, level = room[waiting, 0], room[waiting, 1], room[waiting, 2]
             depth = max(depth, level)
-            own[0, 0], own[0, 1] = room[waiting, 1], room[waiting, 2]
-            _bound(bounds, order, own, 0)
-            count = 1
-            while count < WIDE:
-                best, largest = -1, -1.0
-                for n in range(count):
-                    half = _half(own, n)
-                    if own[n, 1] - own[n, 0] > LEAF and half > largest:
-                        best, largest = n, half
-                if best < 0:
-                    break
-                middle = _cut(bounds, order, bins, own, best)
-                own[count, 0], own[count, 1] = middle, own[best, 1]
-                own[best, 1] = middle
-                _bound(bounds, order, own, best)
-                _bound(bounds, order, own, count)
-                count += 1
+            count, uncut = 0, 4 * WIDE - 1
+            found[uncut, 0], found[uncut, 1] = half, WIDE if shares[half, 0] > 0 else 1
+            while uncut < 4 * WIDE:
+                half, most = found[uncut, 0], found[uncut, 1]
+                uncut += 1
+                # A node of its own is cut as its own eight parts, one of another as so many.
+                share = shares[half, 0] if half == room[waiting, 0] else shares[half, most - 1]
+                while most > 1 and share == 0:
+                    most -= 1
+                    share = shares[half, most - 1]
+                if most == 1:
+                    found[count, 0] = half
+                    count += 1
+                    continue
+                uncut -= 2
+                found[uncut, 0], found[uncut, 1] = halves[half, LEFT], share
+                found[uncut + 1, 0], found[uncut + 1, 1] = halves[half, RIGHT], most - share
+            parts[node, INNER] = 0
             for n in range(WIDE):
+                own = found[n, 0] if n < count else -1
                 for axis in range(6):
-                    nowhere = INF if axis < 3 else -INF
-                    boxes[node, axis * WIDE + n] = own[n, 2 + axis] if n < count else nowhere
-                parts[node, n] = 0
-                if n >= count:
+                    side = margin if axis >= 3 else -margin
+                    nowhere = -INF if axis >= 3 else INF
+                    boxes[node, axis * WIDE + n] = around[own, axis] + side if own >= 0 else nowhere
+                parts[node, PARTS + n] = 0
+                if own < 0:
                     continue
-                first, last = cast(Py_ssize_t, own[n, 0]), cast(Py_ssize_t, own[n, 1])
-                if last - first <= LEAF:
-                    parts[node, n] = -1 - (first * LEAF + last - first - 1)
+                first, last = halves[own, FIRST], halves[own, LAST]
+                if shares[own, 0] == 0:
+                    parts[node, PARTS + n] = -1 - (first * LEAF + last - first - 1)
                     continue
-                parts[node, n] = nodes
-                room[waiting, 0], room[waiting, 1], room[waiting, 2] = nodes, first, last
-                room[waiting, 3] = level + 1
+                parts[node, PARTS + n] = nodes * ROOM
+                parts[node, INNER] |= 1 << n
+                room[waiting, 0], room[waiting, 1], room[waiting, 2] = own, nodes, level + 1
                 nodes, waiting = nodes + 1, waiting + 1
     return nodes, depth
 
 
-def _bound(
-    bounds: NDArray[np.float64], order: NDArray[np.int32], own: NDArray[np.float64], n: int
-) -> None:
-    """Work out the box of a part."""
-    for axis in range(3):
-        own[n, 2 + axis], own[n, 5 + axis] = INF, -INF
-    for entry in range(cast(Py_ssize_t, own[n, 0]), cast(Py_ssize_t, own[n, 1])):
-        each = order[entry]
-        for axis in range(3):
-            own[n, 2 + axis] = min(own[n, 2 + axis], bounds[each, axis])
-            own[n, 5 + axis] = max(own[n, 5 + axis], bounds[each, 3 + axis])
-
-
-def _half(own: NDArray[np.float64], n: int) -> float:
-    """Half of the surface of the box of a part, m2."""
-    x, y, z = own[n, 5] - own[n, 2], own[n, 6] - own[n, 3], own[n, 7] - own[n, 4]
+def _half_surface(around: NDArray[np.float64], half: int) -> float:
+    """Half of the surface of the box around a half, m2."""
+    x = around[half, 3] - around[half, 0]
+    y = around[half, 4] - around[half, 1]
+    z = around[half, 5] - around[half, 2]
     area: float = x * y + y * z + z * x
     return area
 
@@ -146,11 +287,10 @@ def _cut(
     bounds: NDArray[np.float64],
     order: NDArray[np.int32],
     bins: NDArray[np.float64],
-    own: NDArray[np.float64],
-    part: int,
+    first: int,
+    last: int,
 ) -> int:
-    """Sort the triangles of a part so that it can be split; return where."""
-    first, last = cast(Py_ssize_t, own[part, 0]), cast(Py_ssize_t, own[part, 1])
+    """Sort some triangles so that they can be split; return where."""
     best, by, where, start, end = INF, -1, 0, 0.0, 0.0
     for axis in range(3):
         low, high = INF, -INF

@@ -1,6 +1,6 @@
 cimport cython
 
-from snelk.level.casting cimport cast_ray
+from snelk.level.casting cimport share_past
 from snelk.level.columns cimport GridColumns, GroundColumns, JoinColumns, ScratchColumns
 from snelk.level.footing cimport floor_below, height_of
 from snelk.level.within cimport where_in
@@ -23,7 +23,7 @@ cdef double straight_way(
 
 @cython.locals(
     whole=double, here=double, there=double, turn=double, begin=double, length=double, slack=double, low=double, high=double,
-    after=Py_ssize_t, _=Py_ssize_t, share=double, _wall=Py_ssize_t, _at=double, dx=double,
+    after=Py_ssize_t, _=Py_ssize_t, share=double, dx=double,
     dy=double,
 )
 cdef (double, Py_ssize_t) straight_on(

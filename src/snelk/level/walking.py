@@ -26,7 +26,7 @@ from snelk.level.storeys import SNAP
 from snelk.level.zones import INSIDE
 
 if not compiled:
-    from snelk.level.casting import cast_ray
+    from snelk.level.casting import share_past
     from snelk.level.columns import hypot
     from snelk.level.footing import floor_below, height_of
     from snelk.level.within import where_in
@@ -355,7 +355,7 @@ def straight_on(
             joins, sheet, x, y, dx, dy, max(here, begin), turn, 1.0 - slack
         )
         low, high = max(here - slack, 0.0), min(there + slack, 1.0)
-        share, _wall, _at = cast_ray(
+        share = share_past(
             grid, scratch, x + low * dx, y + low * dy, sheet, x + high * dx, y + high * dy, sheet
         )
         if share <= 0.0:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from snelk.config.steps import STEP
 from snelk.config.words import POSTURES
-from snelk.level.rays import cast_rays
+from snelk.level.rays import shares_past
 from snelk.plots.appearance import INK, NOISE
 from snelk.runs.events import describe_noise
 from snelk.runs.turning import level_at
@@ -95,7 +95,7 @@ def carried(
     up = ear_height(run) + (0.0 if np.isnan(ground) else ground)
     ears = np.column_stack([places, np.full(len(places), up)])
     start = np.broadcast_to(np.add(source, (0.0, 0.0, LIFT)), ears.shape).copy()
-    through, _, _ = cast_rays(level.sound_grid, start, ears)
+    through = shares_past(level.sound_grid, start, ears)
     straight = np.sqrt(((ears - start) ** 2).sum(axis=1))
     limit = np.full(len(places), reach)
     feet = np.column_stack([places, np.full(len(places), source[2])])  # as high as it sounds

@@ -10,7 +10,7 @@ import numpy as np
 
 from snelk.config.steps import STEP as FOOTSTEP
 from snelk.config.words import STEP
-from snelk.level.rays import cast_rays
+from snelk.level.rays import shares_past
 from snelk.runs.moment import poses_at
 from snelk.runs.standing import awake_at
 from snelk.runs.turning import level_at
@@ -116,8 +116,7 @@ def sound_of(run: Record, a: int, noise: Any, tick: int, *, around: float = math
     walls: list[int] = []
     if present:
         straight = math.dist(source, ear)
-        share, _, _ = cast_rays(level.sound_grid, start, end)
-        through = float(share[0])
+        through = float(shares_past(level.sound_grid, start, end)[0])
         walls = [w for w in level.walls_between(from_above, ear) if level.hear_through[w] < 1.0]
         if math.isnan(around):
             feet = np.array([[*ear[:2], float(poses.z[0, i])]])

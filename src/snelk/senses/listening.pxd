@@ -1,6 +1,6 @@
 cimport cython
 
-from snelk.level.casting cimport cast_ray
+from snelk.level.casting cimport cast_ray, share_past
 from snelk.level.columns cimport GroundStageColumns
 from snelk.level.footing cimport floor_below, height_of
 from snelk.level.walking cimport length_around, straight_way

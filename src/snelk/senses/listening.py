@@ -31,7 +31,7 @@ from snelk.senses.sight import EDGE
 from snelk.senses.stage import ALL_ALIKE, APART, EarStage
 
 if not compiled:  # else it is the loop's own, by the .pxd
-    from snelk.level.casting import cast_ray
+    from snelk.level.casting import cast_ray, share_past
     from snelk.level.columns import hypot
     from snelk.level.footing import floor_below, height_of
     from snelk.level.walking import length_around, straight_way
@@ -260,7 +260,7 @@ def _by_both_ways(
                 walk.grid, walk.scratch, walk.ground.joins, x, y, sheet, to_x, to_y, to_sheet
             )
     else:
-        free, _, _ = cast_ray(stage.plan_grid, stage.scratch, x, y, 0.0, to_x, to_y, 0.0)
+        free = share_past(stage.plan_grid, stage.scratch, x, y, 0.0, to_x, to_y, 0.0)
         if free > 0.0:
             heard.around[pair] = straight
             strength = _strength_of(straight, limit)

@@ -1,6 +1,6 @@
 cimport cython
 
-from snelk.level.casting cimport cast_ray
+from snelk.level.casting cimport share_past
 from snelk.level.columns cimport GridColumns, ScratchColumns
 from snelk.senses.columns cimport BodyColumns, LightColumns, PoseColumns
 

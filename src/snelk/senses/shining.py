@@ -14,7 +14,7 @@ from snelk.senses.columns import BodyColumns, LightColumns, PoseColumns
 from snelk.senses.light import LightNumbers
 
 if not compiled:  # else it is the loop's own, by the .pxd
-    from snelk.level.casting import cast_ray
+    from snelk.level.casting import share_past
 
 NAN = float("nan")
 
@@ -87,7 +87,7 @@ def _shine(
                         continue
                     share = 1.0
                     if i != j:
-                        share, _, _ = cast_ray(
+                        share = share_past(
                             grid, scratch, poses.x[p, i], poses.y[p, i], lamp_z, x, y, z
                         )
                     total += own * share

@@ -13,7 +13,7 @@ from snelk.config.scenario import Scenario
 from snelk.config.words import POSTURES
 from snelk.level.columns import plain
 from snelk.level.level import Level
-from snelk.level.rays import cast_rays
+from snelk.level.rays import shares_past
 from snelk.tuning.common import Checks, Found
 
 Numbers = NDArray[np.float64]
@@ -125,7 +125,7 @@ def _unseen_by(scenario: Scenario, level: Level, agent: str, name: str) -> str:
             near = np.linalg.norm(start - end, axis=1) <= reach
             if weight <= 0.0 or not near.any():
                 continue
-            if (cast_rays(level.grid, start[near], end[near], opened)[0] > 0.0).any():
+            if (shares_past(level.grid, start[near], end[near], opened) > 0.0).any():
                 return ""
     return f"nothing of it is in view within {reach:g} m from anywhere {agent} can be"
 
