@@ -200,6 +200,12 @@ def test_drags_end_in_the_night_that_a_run_with_these_numbers_is(
             browser,
             "document.body && document.body.dataset.ready && snelkPage.bench.socket.readyState === 1",
         )
+        assert browser.execute_async_script(  # of a rehearsal nothing is shown
+            "const [done] = arguments, { bench } = snelkPage, take = bench.takeNight.bind(bench);"
+            "bench.takeNight = (night, numbers) => { take(night, numbers); bench.takeNight = take;"
+            " done([night.n, bench.shown, bench.delays.length, snelkPage.run.partial === true]); };"
+            "bench.rehearse();"
+        ) == [0, 0, 0, False]
         for n in range(16):
             browser.execute_script(
                 "const [key, share, last] = arguments, number = snelkPage.bench.byKey.get(key);"
@@ -491,6 +497,11 @@ def test_strangers_and_nonsense_are_turned_away(tmp_path: Path) -> None:
             lengths = [4 + int.from_bytes(part[:4], "little") for part in parts]
             first, second = (json.loads(part[4:n]) for part, n in zip(parts, lengths, strict=True))
             assert (first["type"], second["type"], second["n"]) == ("glance", "whole", 9)
+            page.send(json.dumps({"type": "try", "n": 0}))  # a rehearsal, of which no more is told
+            part = page.recv(timeout=30)
+            assert b'"type":"glance"' in part[: 4 + int.from_bytes(part[:4], "little")]
+            with pytest.raises(TimeoutError):
+                page.recv(timeout=1.0)
 
 
 def test_a_workbench_keeps_what_it_had_when_a_file_is_broken(tmp_path: Path) -> None:

@@ -51,10 +51,13 @@ class Bench {
       this.take(facts, unpackRaw(data, 4 + length, facts.index));
     };
     this.socket.onclose = () => this.tell("the workbench was closed: start snelk tune again; nothing was written", true);
-    this.socket.onopen = () => { if (this.pending) this.become(this.pending); };
+    this.socket.onopen = () => { if (this.pending) this.become(this.pending); else this.rehearse(); };
     this.rows.draw();
     this.tell("");
   }
+
+  // Today's night, which nobody is shown: so that the first change is drawn as soon as later ones.
+  rehearse() { this.say({ type: "try", n: 0, changes: {}, held: true, agent: this.page.agent, t: this.page.t }); }
 
   say(message) {
     if (this.socket && this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message));
@@ -219,6 +222,7 @@ class Bench {
     if (message.n < this.shown) return; // a later one is there
     // What is not told of it is as it was: of a glance that is much.
     const run = new Run({ ...page.facts.runs[0], ...message.facts }, arrays, page.facts.words);
+    if (message.n === 0) return; // a rehearsal
     run.partial = message.type === "glance";
     if (run.partial && message.n === this.shown && !page.run.partial) return; // all of it is there
     this.show(run, message);
