@@ -32,7 +32,7 @@ if not compiled:  # else they are a few instructions of the processor, see the .
         return (bits & -bits).bit_length() - 1
 
     def fetch_node(grid: Grid, node: int) -> None:
-        """Have a node brought near, which is looked at soon."""
+        """Ask memory for a node that is looked at soon."""
 
     def fetch_triangle(grid: Grid, triangle: int) -> None:
         """The same for a triangle."""
@@ -322,8 +322,8 @@ def _past_triangles(
     per_x = one / (slope_x if fabs(dx) > SLIGHT else SLIGHT)
     per_y = one / (slope_y if fabs(dy) > SLIGHT else SLIGHT)
     per_z = one / (slope_z if fabs(dz) > SLIGHT else SLIGHT)
-    # Boxes are enlarged, and so is where a ray is reckoned to leave one (Ize 2013, "Robust BVH ray
-    # traversal").
+    # Boxes are enlarged, and a ray leaves one a little later than computed (Ize 2013, "Robust BVH
+    # ray traversal").
     out_x, out_y, out_z = per_x * ROUNDED, per_y * ROUNDED, per_z * ROUNDED
     # In a row of boxes the lowest come before the highest.
     near_x = 0 if per_x > 0.0 else 3 * WIDE

@@ -54,7 +54,7 @@ def build_tree(triangles: NDArray[np.float64]) -> Tree:
     nodes, depth = gather(
         halves[:used], around, shares, margin, boxes, boxes.view(np.int32), room, found
     )
-    # Where a processor reads 64 bytes at once.
+    # At an address that is a multiple of 64, since a processor reads so many bytes at once.
     piece = np.empty(nodes * ROOM + 16, dtype=np.float32)
     start = -(piece.ctypes.data // 4) % 16
     own = piece[start : start + nodes * ROOM]
