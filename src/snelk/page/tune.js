@@ -57,7 +57,8 @@ class Bench {
   }
 
   // Today's night, which nobody is shown: so that the first change is drawn as soon as later ones.
-  rehearse() { this.say({ type: "try", n: 0, changes: {}, held: true, agent: this.page.agent, t: this.page.t }); }
+  // Of a long one its beginning will do.
+  rehearse() { this.say({ type: "try", n: 0, changes: {}, held: true, agent: this.page.agent, t: this.page.run.start }); }
 
   say(message) {
     if (this.socket && this.socket.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(message));

@@ -281,7 +281,7 @@ class Talk:
             await self.client.send(_written(reply))
 
     async def _try(self, asked: Reply) -> None:
-        """Show a night, and compute all of it a little later, but not of a rehearsal, 0."""
+        """Show a night, and compute all of it a little later; of a rehearsal, 0, only its start."""
         self._shades = None
         if self._whole is not None:
             self._whole.cancel()
@@ -292,7 +292,9 @@ class Talk:
             async with self.bench.lock:
                 reply = await asyncio.to_thread(_tried, asked, lambda _: next(parts))
             await self._say(dict(reply))
-        if reply["type"] != "error" and asked["n"] != 0:
+            if asked["n"] == 0:
+                return
+        if reply["type"] != "error":
             self._work_out(asked, HELD if asked["held"] else SETTLES)
 
     def _work_out(self, asked: Reply, wait: float) -> None:
