@@ -107,10 +107,8 @@ def share_past(
     to_z: float,
 ) -> float:
     """The share that passes of one ray, as `cast_ray` has it; sooner, since no wall is named."""
-    if grid.has_sheer:  # what dims it is multiplied in one order, so that no last digit differs
-        share, _wall, _at = _cast(grid, scratch, x, y, z, to_x, to_y, to_z, True)
-    else:
-        share, _wall, _at = _cast(grid, scratch, x, y, z, to_x, to_y, to_z, False)
+    # Until a wall stops it, it meets the same in the same order, so that no last digit differs.
+    share, _wall, _at = _cast(grid, scratch, x, y, z, to_x, to_y, to_z, False)
     return share
 
 
@@ -243,7 +241,7 @@ def _past_faces(
         end_of_cell = min(next_column, next_row)
         if stopped_at < end_of_cell or end_of_cell >= leave:
             break
-        if stopped_by != NO_WALL and not nearest:
+        if stopped_at < last and not nearest:
             break
         by_column = next_column < next_row
         index += step_column if by_column else step_row
@@ -394,8 +392,6 @@ def _past_triangles(
                 if here > stopped_at or here == INF:
                     continue
                 wall = grid.triangle_walls[triangle]
-                if not nearest:
-                    return 0.0, wall, here
                 if grid.has_sheer:
                     if scratch.opened[scratch.row[0], wall]:
                         continue
@@ -407,6 +403,8 @@ def _past_triangles(
                         if here < dimmed_at or (here == dimmed_at and wall < dimmed_by):
                             dimmed_by, dimmed_at = wall, here
                         continue
+                if not nearest:
+                    return 0.0, wall, here
                 if here < stopped_at or wall < stopped_wall:
                     stopped_wall, stopped_at, reach = wall, here, here * ROUNDED
         if count == 0:

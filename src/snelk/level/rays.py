@@ -17,8 +17,8 @@ def cast_rays(
 ) -> tuple[NDArray[np.float64], NDArray[np.int32], NDArray[np.float64]]:
     """`cast_ray` for many rays; `start` and `end` are (rays, 3) in metres, `opened` (1, walls).
 
-    Laying out and checking a grid takes as long as some thousands of rays: who asks often hands in
-    what `laid_out` made of it.
+    Laying out and checking a grid takes time, too: who asks often hands in what `laid_out` made of
+    it.
     """
     count = len(start)
     share, wall, at = np.empty(count), np.empty(count, dtype=np.int32), np.empty(count)

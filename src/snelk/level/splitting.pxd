@@ -19,7 +19,7 @@ cdef Py_ssize_t _halve(
 )
 cdef void _weigh(
     const double[:, ::1] bounds, const int[::1] order, const int[:, ::1] halves,
-    double[:, ::1] around, double[:, ::1] costs, signed char[:, ::1] shares,
+    Py_ssize_t used, double[:, ::1] around, double[:, ::1] costs, signed char[:, ::1] shares,
 ) noexcept
 
 @cython.locals(

@@ -45,14 +45,16 @@ def build_tree(triangles: NDArray[np.float64]) -> Tree:
     margin = float((high.max(axis=0) - low.min(axis=0)).max()) * ERRS + 1e-9
     bounds = np.hstack([low - middle, high - middle])
     order = np.arange(count, dtype=np.int32)
-    halves = np.empty((2 * count, 4), dtype=np.int32)
-    room = np.empty((2 * count, 3), dtype=np.int32)
-    used = halve(bounds, order, halves, room, np.empty((BINS, 7)))
-    around, shares = np.empty((used, 6)), np.empty((used, WIDE), dtype=np.int8)
-    weigh(bounds, order, halves[:used], around, np.empty((used, WIDE)), shares)
-    boxes, found = np.empty((count, ROOM), dtype=np.float32), np.empty((4 * WIDE, 2), np.int32)
-    nodes, depth = gather(
-        halves[:used], around, shares, margin, boxes, boxes.view(np.int32), room, found
+    halves, shares = np.empty((2 * count, 4), np.int32), np.empty((2 * count, WIDE), np.int8)
+    around, costs = np.empty((2 * count, 6)), np.empty((2 * count, WIDE))
+    boxes, room = np.empty((count, ROOM), np.float32), np.empty((2 * count, 3), np.int32)
+    parts, bins, found = (
+        boxes.view(np.int32),
+        np.empty((BINS, 7)),
+        np.empty((2 * WIDE, 2), np.int32),
+    )
+    nodes, depth = fill(
+        bounds, order, margin, boxes, parts, halves, around, costs, shares, room, bins, found
     )
     # At an address that is a multiple of 64, since a processor reads so many bytes at once.
     piece = np.empty(nodes * ROOM + 16, dtype=np.float32)
@@ -63,29 +65,49 @@ def build_tree(triangles: NDArray[np.float64]) -> Tree:
 
 
 @door
-def halve(
+def fill(
     bounds: NDArray[np.float64],
     order: NDArray[np.int32],
+    margin: float,
+    boxes: NDArray[np.float32],
+    parts: NDArray[np.int32],
     halves: NDArray[np.int32],
+    around: NDArray[np.float64],
+    costs: NDArray[np.float64],
+    shares: NDArray[np.int8],
     room: NDArray[np.int32],
     bins: NDArray[np.float64],
-) -> int:
-    """Cut triangles in two, and these, until each is alone; return how many halves there are.
+    found: NDArray[np.int32],
+) -> tuple[int, int]:
+    """Fill boxes and parts; how many nodes there are, and how many are below each other.
 
     Args:
         bounds: (triangles, 6) lowest and highest x, y and z of each, m.
         order: (triangles,) all of them, brought into order.
-        halves: (2 triangles, 4) is filled, see `FIRST`; those of a half come after it.
+        margin: By which boxes are larger, m.
+        boxes: (triangles, 64) room for nodes.
+        parts: (triangles, 64) the same memory.
+        halves: (2 triangles, 4) for what triangles are cut into, see `FIRST`.
+        around: (2 triangles, 6) for the lowest and highest x, y and z of each half, m.
+        costs: (2 triangles, 8) in column n for what a half costs rays as at most n + 1 parts.
+        shares: (2 triangles, 8) in column n for how many of these parts its left half gets, and 0
+            if it costs no more as n parts; in column 0 for how many its left half gets if the half
+            is a node, and 0 if it is a leaf.
         room: (2 triangles, 3) to work with.
         bins: (16, 7) to work with.
+        found: (16, 2) to work with.
     """
     count = len(order)
     agree((count > 0,), (True,))
     agree(bounds.shape, (count, 6))
-    agree(halves.shape + room.shape, (2 * count, 4, 2 * count, 3))
-    agree(bins.shape, (BINS, 7))
+    agree(boxes.shape, parts.shape, (count, ROOM))
+    agree(halves.shape + around.shape, (2 * count, 4, 2 * count, 6))
+    agree(costs.shape, shares.shape, (2 * count, WIDE))
+    agree(room.shape + bins.shape + found.shape, (2 * count, 3, BINS, 7, 2 * WIDE, 2))
     agree((bool((np.sort(order) == np.arange(count)).all()),), (True,))
-    return _halve(bounds, order, halves, room, bins)
+    used = _halve(bounds, order, halves, room, bins)
+    _weigh(bounds, order, halves, used, around, costs, shares)
+    return _gather(halves, around, shares, margin, boxes, parts, room, found)
 
 
 def _halve(
@@ -95,6 +117,7 @@ def _halve(
     room: NDArray[np.int32],
     bins: NDArray[np.float64],
 ) -> int:
+    """Cut triangles in two, and these, until each is alone; return how many halves there are."""
     with nogil:
         halves[0, FIRST], halves[0, LAST], halves[0, LEFT] = 0, len(order), 0
         room[0, 0] = 0
@@ -115,48 +138,19 @@ def _halve(
     return used
 
 
-@door
-def weigh(
-    bounds: NDArray[np.float64],
-    order: NDArray[np.int32],
-    halves: NDArray[np.int32],
-    around: NDArray[np.float64],
-    costs: NDArray[np.float64],
-    shares: NDArray[np.int8],
-) -> None:
-    """Work out what each half costs rays at least, as one to eight parts of a node.
-
-    Args:
-        bounds: (triangles, 6) lowest and highest x, y and z of each, m.
-        order: (triangles,) in which they are filed.
-        halves: (halves, 4) see `FIRST`.
-        around: (halves, 6) is filled with the lowest and highest x, y and z of each half, m.
-        costs: (halves, 8) is filled with the cost as up to so many parts, and one.
-        shares: (halves, 8) is filled with how many of these parts the left half of a half gets, and
-            0 where one fewer will do; the first with how many it gets of a node of eight, and with
-            0 where a leaf will do.
-    """
-    count = len(halves)
-    agree(bounds.shape, (len(order), 6))
-    agree(around.shape, (count, 6))
-    agree(costs.shape, shares.shape, (count, WIDE))
-    agree((int(halves.min(initial=0)), int(order.min())), (0, 0))
-    agree((bool(halves[:, LAST].max() <= len(order)),), (True,))
-    agree((bool(halves[:, RIGHT].max() < count),), (True,))
-    _weigh(bounds, order, halves, around, costs, shares)
-
-
 def _weigh(
     bounds: NDArray[np.float64],
     order: NDArray[np.int32],
     halves: NDArray[np.int32],
+    used: int,
     around: NDArray[np.float64],
     costs: NDArray[np.float64],
     shares: NDArray[np.int8],
 ) -> None:
+    """Work out what each half costs rays at least; those of a half come after it."""
     with nogil:
-        for back in range(len(halves)):
-            half = len(halves) - 1 - back
+        for back in range(used):
+            half = used - 1 - back
             left, right = halves[half, LEFT], halves[half, RIGHT]
             count = halves[half, LAST] - halves[half, FIRST]
             if left == 0:
@@ -185,39 +179,6 @@ def _weigh(
                     costs[half, n], shares[half, n] = costs[half, n - 1], 0
 
 
-@door
-def gather(
-    halves: NDArray[np.int32],
-    around: NDArray[np.float64],
-    shares: NDArray[np.int8],
-    margin: float,
-    boxes: NDArray[np.float32],
-    parts: NDArray[np.int32],
-    room: NDArray[np.int32],
-    found: NDArray[np.int32],
-) -> tuple[int, int]:
-    """Gather halves into nodes; how many there are, and how many are below each other.
-
-    Args:
-        halves: (halves, 4) see `FIRST`.
-        around: (halves, 6) lowest and highest x, y and z of each, m.
-        shares: (halves, 8) see `weigh`.
-        margin: By which boxes are larger, m.
-        boxes: (triangles, 64) room for nodes.
-        parts: (triangles, 64) the same memory.
-        room: (2 triangles, 3) to work with.
-        found: (32, 2) to work with.
-    """
-    count = len(halves)
-    agree(around.shape, (count, 6))
-    agree(shares.shape, (count, WIDE))
-    agree(boxes.shape, parts.shape, (len(room) // 2, ROOM))
-    agree((len(room) >= count, room.shape[1]), (True, 3))
-    agree(found.shape, (4 * WIDE, 2))
-    agree((int(halves.min()), bool(halves[:, RIGHT].max() < count)), (0, True))
-    return _gather(halves, around, shares, margin, boxes, parts, room, found)
-
-
 def _gather(
     halves: NDArray[np.int32],
     around: NDArray[np.float64],
@@ -228,7 +189,10 @@ def _gather(
     room: NDArray[np.int32],
     found: NDArray[np.int32],
 ) -> tuple[int, int]:
-    """`found` has the parts of a node from its start, and what is still to be cut from its end."""
+    """Gather halves into nodes.
+
+    `found` has the parts of a node from its start on, and what is still to be cut at its end.
+    """
     with nogil:
         room[0, 0], room[0, 1], room[0, 2] = 0, 0, 1
         nodes, waiting, depth = 1, 1, 1
@@ -236,20 +200,23 @@ def _gather(
             waiting -= 1
             half, node, level = room[waiting, 0], room[waiting, 1], room[waiting, 2]
             depth = max(depth, level)
-            count, uncut = 0, 4 * WIDE - 1
-            found[uncut, 0], found[uncut, 1] = half, WIDE if shares[half, 0] > 0 else 1
-            while uncut < 4 * WIDE:
+            count, uncut, share = 0, 2 * WIDE, shares[half, 0]
+            if share == 0:  # all there is are a few triangles
+                found[0, 0], count = half, 1
+            else:
+                uncut -= 2
+                found[uncut, 0], found[uncut, 1] = halves[half, LEFT], share
+                found[uncut + 1, 0], found[uncut + 1, 1] = halves[half, RIGHT], WIDE - share
+            while uncut < 2 * WIDE:
                 half, most = found[uncut, 0], found[uncut, 1]
                 uncut += 1
-                # A node of its own is cut as its own eight parts, one of another as so many.
-                share = shares[half, 0] if half == room[waiting, 0] else shares[half, most - 1]
-                while most > 1 and share == 0:
+                while most > 1 and shares[half, most - 1] == 0:
                     most -= 1
-                    share = shares[half, most - 1]
                 if most == 1:
                     found[count, 0] = half
                     count += 1
                     continue
+                share = shares[half, most - 1]
                 uncut -= 2
                 found[uncut, 0], found[uncut, 1] = halves[half, LEFT], share
                 found[uncut + 1, 0], found[uncut + 1, 1] = halves[half, RIGHT], most - share
