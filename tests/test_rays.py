@@ -199,6 +199,14 @@ def test_share_wall_and_place_agree_with_brute_force(name: str) -> None:
         if wall[n] != NO_WALL:
             assert at[n] == pytest.approx(expected[2], abs=1e-12)
     assert dimmed > 10
+    # Who asks for the share alone gets the same, to the last digit, also where doors stand open.
+    doors = rng.random(len(walls)) < 0.3
+    grid = build_grid(pieces, own, through * ~doors, triangles, others, doors=doors)
+    start, end = samples.random_rays(rng, 5000, SIZE)
+    shares = [cast_rays(grid, start, end, opened)[0] for opened in (None, doors[None])]
+    np.testing.assert_array_equal(shares_past(grid, start, end), shares[0])
+    np.testing.assert_array_equal(shares_past(grid, start, end, doors[None]), shares[1])
+    assert (shares[0] < shares[1]).sum() > 100
 
 
 coordinate = st.floats(-20, 20).map(lambda value: round(value, 3))

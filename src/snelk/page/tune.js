@@ -223,9 +223,8 @@ class Bench {
     if (message.n < this.shown) return; // a later one is there
     // What is not told of it is as it was: of a glance that is much.
     const run = new Run({ ...page.facts.runs[0], ...message.facts }, arrays, page.facts.words);
-    if (message.n === 0) return; // a rehearsal
     run.partial = message.type === "glance";
-    if (run.partial && message.n === this.shown && !page.run.partial) return; // all of it is there
+    if (run.partial && message.n === this.shown && !page.run.partial) return; // all of it is there; so also of a rehearsal
     this.show(run, message);
     this.shown = message.n;
     if (run.partial) {
