@@ -15,6 +15,7 @@ import tomllib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from queue import SimpleQueue
 from typing import Any
 from urllib.request import urlopen
 
@@ -32,6 +33,7 @@ from snelk.page.gathering import Gathered, kept_of
 from snelk.page.glance import glances
 from snelk.page.packing import Packer
 from snelk.senses.sight import GATES
+from snelk.serving.searching import Search
 from snelk.tuning.here import Here
 from snelk.tuning.workbench import Workbench
 
@@ -466,6 +468,21 @@ def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, tmp_path
         )
         assert clicks == [["open"], []]
         assert trial.keys() == {"+noise", key, curve, condition}
+
+
+def test_a_search_that_is_stopped_ends_in_order(tmp_path: Path) -> None:
+    bench = Workbench(beginning_in(tmp_path / "first"))
+    asked = {"what": "fit", "changes": {}, "budget": 5000}
+    asked["move"] = {"profiles.hound.meter.fill_time": [0.5, 4]}
+    asked["wish"] = {"measure": "hound.child.first_full", "toward": 4.0, "within": 0.001}
+    told: SimpleQueue[dict[str, Any]] = SimpleQueue()
+    search = Search(str(bench.path), bench.overrides, bench.stamps, asked, told.put)
+    first = told.get(timeout=60)
+    assert first["type"] == "progress", first
+    search.stop()
+    assert search.wait() == 0  # not by force, which leaves what is shared between processes behind
+    assert not search.runs
+    assert told.empty()
 
 
 def test_strangers_and_nonsense_are_turned_away(tmp_path: Path) -> None:

@@ -4,16 +4,21 @@ from __future__ import annotations
 
 import json
 import os
-import signal
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Callable
+from contextlib import suppress
+from multiprocessing import active_children
 from typing import Any
 
 from snelk.errors import SnelkError, one_line
-from snelk.tuning.batches import end_with
 from snelk.tuning.workbench import Workbench
+from snelk.waiting import seldom_look_for_garbage
+
+GRACE = 10.0
+"""So long a search that was stopped may take to let go of what it holds, s."""
 
 Reply = dict[str, Any]
 
@@ -33,39 +38,56 @@ class Search:
         told: Callable[[Reply], None],
     ) -> None:  # fmt: skip
         self._told, self._stopped = told, False
-        # A program of its own, so that its helpers are let go in order when it is ended.
+        # A program of its own, so that its helpers are let go in order when it is stopped.
         self._process = subprocess.Popen(
             [sys.executable, "-m", "snelk.serving.searching"], stdin=subprocess.PIPE,
             stdout=subprocess.PIPE, text=True, encoding="utf-8", start_new_session=True,
         )  # fmt: skip
         what = {"path": path, "overrides": overrides, "stamps": stamps, "asked": asked}
-        threading.Thread(
-            target=self._listen, args=(json.dumps({**what, "parent": os.getpid()}),), daemon=True
-        ).start()
+        threading.Thread(target=self._listen, args=(json.dumps(what),), daemon=True).start()
 
     def _listen(self, what: str) -> None:
         process, ended = self._process, False
         assert process.stdin is not None
         assert process.stdout is not None
-        try:
-            process.stdin.write(what)
-            process.stdin.close()
+        with process.stdout, suppress(OSError, ValueError):
+            print(what, file=process.stdin, flush=True)
             for text in process.stdout:
                 reply = json.loads(text)
                 ended = reply["type"] != "progress"
                 if not self._stopped:
                     self._told(reply)
-        except (OSError, ValueError):
-            ended = False
         if not ended and not self._stopped:
             self._told({"type": "error", "text": "the search stopped; start it again"})
         process.wait()
+        self._let_go()
 
     def stop(self) -> None:
-        """Stop it, if it is still running."""
+        """Stop it, if it is still running; it ends soon."""
         self._stopped = True
-        if self._process.poll() is None:
-            self._process.terminate()
+        self._let_go()
+
+    def _let_go(self) -> None:
+        assert self._process.stdin is not None
+        with suppress(OSError, ValueError):  # it has ended
+            self._process.stdin.close()
+
+    @property
+    def runs(self) -> bool:
+        """Whether its process is there, be it only to end in order."""
+        return self._process.poll() is None
+
+    def wait(self) -> int:
+        """Wait until it has ended, after it was stopped; return its exit code, 0 if in order."""
+        try:
+            return self._process.wait(GRACE)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+            return self._process.wait()
+
+
+class _StoppedError(Exception):
+    """Raised in a search that nobody waits for any more."""
 
 
 def search(what: Reply, say: Callable[[Reply], None]) -> None:
@@ -89,6 +111,8 @@ def search(what: Reply, say: Callable[[Reply], None]) -> None:
             found = {"type": "fitted", **bench.fitted(*how)}
     except SnelkError as error:
         found = {"type": "error", "text": one_line(str(error))}
+    except _StoppedError:
+        return
     except Exception as error:  # a mistake of Snelk's must not end what somebody tries
         text = f"{type(error).__name__} within Snelk: {one_line(str(error))[:200]}"
         found = {"type": "error", "text": f"{text}; please report it"}
@@ -96,11 +120,40 @@ def search(what: Reply, say: Callable[[Reply], None]) -> None:
 
 
 def main() -> None:
-    """Run the search given on standard input, and answer in lines."""
-    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
-    what = json.loads(sys.stdin.read())
-    end_with(what["parent"])
-    search(what, lambda reply: print(json.dumps(reply), flush=True))
+    """Run the search given in a line on standard input, until that is closed; answer in lines."""
+    seldom_look_for_garbage()
+    line = _line()
+    if not line:  # stopped before it was told what to search
+        return
+    stopped = threading.Event()
+
+    def stop() -> None:
+        while os.read(0, 1):
+            pass
+        stopped.set()
+        end = time.monotonic() + GRACE
+        while time.monotonic() < end:
+            for each in active_children():  # whoever waits for them is told that they are gone
+                each.terminate()
+            time.sleep(0.1)
+        os._exit(1)
+
+    def say(reply: Reply) -> None:
+        if stopped.is_set():
+            raise _StoppedError
+        print(json.dumps(reply), flush=True)
+
+    threading.Thread(target=stop, daemon=True).start()
+    with suppress(_StoppedError):
+        search(json.loads(line), say)
+
+
+def _line() -> bytes:
+    """The first line of standard input, and no byte more."""
+    got = b""
+    while not got.endswith(b"\n") and (more := os.read(0, 1)):
+        got += more
+    return got
 
 
 if __name__ == "__main__":

@@ -70,6 +70,7 @@ class Bench:
         self._here: tuple[str, Here] | None = None
         self._helper = Helper()
         self._pages: dict[str, str] = {}
+        self._searches: list[Search] = []
 
     def page(self, address: str) -> str:
         """The HTML text of the page."""
@@ -111,9 +112,20 @@ class Bench:
             self.outdated = self.workbench.is_outdated
         return LOOKS_EVERY
 
+    def begin(self, asked: Reply, told: Callable[[Reply], None]) -> Search:
+        """Begin a search for numbers; see `Search`."""
+        bench = self.workbench
+        search = Search(str(bench.path), bench.overrides, bench.stamps, asked, told)
+        self._searches = [each for each in self._searches if each.runs] + [search]
+        return search
+
     def close(self) -> None:
-        """Stop computing."""
+        """Stop computing, and wait until all that computed has ended."""
+        for each in self._searches:
+            each.stop()
         self._helper.stop()
+        for each in self._searches:
+            each.wait()
 
     async def talk(self, client: ServerConnection) -> None:
         """Answer a page until it goes away."""
@@ -362,7 +374,6 @@ class Talk:
     def _begin(self, asked: Reply) -> None:
         """Begin a search for numbers; there is one at a time."""
         self._stop()
-        bench = self.bench.workbench
         loop = asyncio.get_running_loop()
 
         def told(reply: Reply) -> None:
@@ -370,7 +381,7 @@ class Talk:
                 self._say({**reply, "n": asked["n"], "answers": "search"}), loop
             )
 
-        self._search = Search(str(bench.path), bench.overrides, bench.stamps, asked, told)
+        self._search = self.bench.begin(asked, told)
 
     def _stop(self) -> None:
         if self._search is not None:
