@@ -1,8 +1,10 @@
 """How soon a number that is turned is seen: `snelk tune` with the croft, in a browser.
 
 Needs Chromium, its driver and Selenium. A number is turned 60 times, with a pause after each as
-long as its picture took, and then 60 times without: each time as soon as the last is drawn.
-Beside stand the same night alone and what a whole run of it takes, in this process.
+long as its picture took, and then 60 times without: each time as soon as the last is drawn; all
+that three times, or as often as said. Beside stand the same night alone and what a whole run of
+it takes, in this process. Other users of a machine slow it down: what a night takes just before
+and just after each series says how busy it was.
 """
 
 from __future__ import annotations
@@ -45,25 +47,32 @@ turn();
 """.replace("RANGE", RANGE)
 
 
-def told(name: str, delays: list[float], alone: float) -> None:
+def told(name: str, delays: list[float], alone: list[float]) -> None:
     delays.sort()
     middle, most = statistics.median(delays), delays[int(0.95 * len(delays))]
-    text = f"{middle:6.0f} ms, 95 % within {most:.0f} ms, {middle / alone:.1f} nights"
-    print(f"{name:46}{text}")
+    night = statistics.mean(alone)
+    text = f"{middle:4.0f} ms, 95 % within {most:.0f} ms, {middle / night:.1f} nights"
+    print(f"{name:24}{text}; a night {alone[0]:.0f}, then {alone[1]:.0f} ms", flush=True)
+
+
+def stepped(scenario: snelk.Scenario) -> float:
+    """What a night takes, ms."""
+    began = time.perf_counter()
+    simulation = snelk.Simulation(scenario)
+    while not simulation.done:
+        simulation.step()
+    return 1000 * (time.perf_counter() - began)
 
 
 def main() -> None:
     """Measure, and print."""
+    series = int(sys.argv[1]) if len(sys.argv) > 1 else 3
     scenario = snelk.load(NIGHT)
+    nights = [scenario.changed({RANGE: 5.0 + 0.4 * n}) for n in range(12)]
     kept = kept_of(snelk.run(scenario), {})
     times: dict[str, list[float]] = {"alone": [], "glance": [], "whole": []}
-    for n in range(12):
-        tried = scenario.changed({RANGE: 5.0 + 0.4 * n})
-        began = time.perf_counter()
-        simulation = snelk.Simulation(tried)
-        while not simulation.done:
-            simulation.step()
-        times["alone"].append(1000 * (time.perf_counter() - began))
+    for tried in nights:
+        times["alone"].append(stepped(tried))
         began = time.perf_counter()
         list(glances(tried, DrawnPacker, "a", kept))
         times["glance"].append(1000 * (time.perf_counter() - began))
@@ -93,8 +102,12 @@ def main() -> None:
                 time.sleep(0.1)
             time.sleep(1.0)
             driver.set_script_timeout(100)
-            for pause, name in ((True, "turned, drawn, a pause"), (False, "turned again at once")):
-                told(name, driver.execute_async_script(DRAG, pause, 60), alone)
+            around = [statistics.median(map(stepped, nights))]
+            for n in range(2 * series):
+                delays = driver.execute_async_script(DRAG, n % 2 == 0, 60)
+                around.append(statistics.median(map(stepped, nights)))
+                name = "turned again at once" if n % 2 else "turned, drawn, a pause"
+                told(name, delays, around[-2:])
         finally:
             driver.quit()
             with contextlib.suppress(OSError):
