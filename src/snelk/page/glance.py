@@ -119,6 +119,7 @@ class Glance:
     def _looks(self) -> None:
         quick, setup, kept = self.quick, self.scenario.setup, self.kept
         there = quick.poses.present
+        teams = [setup.cast[name].team for name in self.simulation.names]
         self.facts["kept"] = {}
         for a, agent in enumerate(self.simulation.agents):
             profile = setup.profile_of(agent)
@@ -133,15 +134,16 @@ class Glance:
             own = [self.place[a, c] for c in kept[a]]
 
             def pairs(values: Numbers, ticks: Any = ticks, own: Any = own) -> Any:
-                return np.moveaxis(values[np.ix_(ticks, own)], 0, -1)
+                return np.moveaxis(values.take(ticks, axis=0).take(own, axis=1), 0, -1)
 
             results = pairs(quick.failed)[:, :cones].copy()
             self_there = there[ticks, self.simulation.names.index(agent)]
             noticed = profile.noticed()
-            for n, c in enumerate(kept[a]):  # of whom it never notices nothing is worked out
-                if setup.cast[self.simulation.names[c]].team not in noticed:
-                    both = self_there & there[ticks, c]
-                    results[n] = np.where(both, GATES.index("cares"), GATES.index("present"))
+            # Of whom it never notices nothing is worked out.
+            rest = np.flatnonzero([teams[c] not in noticed for c in kept[a]])
+            both = self_there & there[ticks].take(np.take(kept[a], rest), axis=1).T
+            why = np.where(both, GATES.index("cares"), GATES.index("present"))
+            results[rest] = why[:, np.newaxis]
             self._add(f"{a}.result", results)
             if self._rays_of not in (None, agent):
                 continue
@@ -174,7 +176,7 @@ class Glance:
             chosen = [self.place[pair] for pair in self.facts[fact]]
             for name, (values, of_one) in parts.items() if chosen else ():
                 shown = 100 if name == "meter.value" else None
-                self._add(name, values[:, chosen].T, parts=of_one, shown=shown)
+                self._add(name, values.take(chosen, axis=1).T, parts=of_one, shown=shown)
 
     def _noises(self) -> None:
         noises, heard = self.quick.noises, self.quick.heard

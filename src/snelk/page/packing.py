@@ -121,14 +121,22 @@ class RawPacker(Packer):
         self, name: str, values: ArrayLike, *, parts: int = 1, shown: int | None = None
     ) -> None:
         """Keep an array, see `Packer`."""
-        kept = np.atleast_1d(self._whole(values, parts, shown))
-        most = max(int(kept.max(initial=0)), -int(kept.min(initial=0)))
+        kept, most = self._whole_and_most(np.atleast_1d(values), parts, shown)
         kind = next(each for each, end in ENDS.items() if most <= end)
-        piece = kept.astype(f"<{kind}").tobytes()
+        piece = kept.astype(f"<{kind}", order="C", copy=False).tobytes()
         self.index[name] = {
             "parts": parts, "shape": list(kept.shape), "kind": kind, "start": self._size,
         }  # fmt: skip
-        self._keep(piece + bytes(-len(piece) % 4))
+        self._keep(piece)
+        if over := -len(piece) % 4:
+            self._keep(bytes(over))
+
+    def _whole_and_most(
+        self, values: NDArray[Any], parts: int, shown: int | None
+    ) -> tuple[NDArray[Any], int]:
+        """The whole numbers that are kept of some, and the largest of them without its sign."""
+        kept = self._whole(values, parts, shown)
+        return kept, max(int(kept.max(initial=0)), -int(kept.min(initial=0)))
 
     def content(self) -> bytes:
         """Everything kept so far."""
@@ -138,12 +146,22 @@ class RawPacker(Packer):
 class DrawnPacker(RawPacker):
     """As `RawPacker`, for what is only drawn: rounded in any way where it is halfway, 0 for NaN."""
 
-    @staticmethod
-    def _whole(values: ArrayLike, parts: int, _shown: int | None) -> NDArray[Any]:
-        numbers = np.asarray(values)
-        if numbers.dtype.kind != "f":
-            return numbers.astype(np.int8) if numbers.dtype == np.bool_ else numbers
-        whole: NDArray[np.float64] = np.rint(numbers * parts)
-        np.copyto(whole, 0.0, where=~np.isfinite(whole))
-        kept: NDArray[np.int64] = np.clip(whole, -LARGEST // 2, LARGEST // 2).astype(np.int64)
-        return kept
+    def _whole_and_most(
+        self, values: NDArray[Any], parts: int, _shown: int | None
+    ) -> tuple[NDArray[Any], int]:
+        if values.dtype.kind != "f":
+            small = values.itemsize == 1 and values.dtype.kind in "bi"
+            return (values, 0) if small else (values, _most(values))
+        whole: NDArray[np.float64] = np.multiply(values, parts, order="C", dtype=np.float64)
+        np.rint(whole, out=whole)
+        most = _most(whole)
+        if not most <= LARGEST // 2:  # or there is none: NaN
+            np.copyto(whole, 0.0, where=~np.isfinite(whole))
+            np.clip(whole, -LARGEST // 2, LARGEST // 2, out=whole)
+            most = _most(whole)
+        return whole, int(most)
+
+
+def _most(values: NDArray[Any]) -> Any:
+    """The largest without its sign; NaN if there is one."""
+    return max(values.max(initial=0), -values.min(initial=0))
