@@ -71,7 +71,7 @@ cdef double share_past(
     dx=double, dy=double, dz=double, square=double, first=double, share=double,
     wall=Py_ssize_t, at=double,
 )
-cdef (double, Py_ssize_t, double) _cast(
+cdef inline (double, Py_ssize_t, double) _cast(
     GridColumns grid, ScratchColumns scratch, double x, double y, double z, double to_x,
     double to_y, double to_z, bint nearest,
 ) noexcept nogil
@@ -86,7 +86,7 @@ cdef (double, Py_ssize_t, double) _cast(
     at=double, height=double, met=bint, wall=Py_ssize_t, end_of_cell=double, by_column=bint,
     rays=Py_ssize_t, now=Py_ssize_t, stopped_wall=Py_ssize_t, any_faces=bint, faces=Py_ssize_t,
 )
-cdef (double, Py_ssize_t, double) _past_faces(
+cdef inline (double, Py_ssize_t, double) _past_faces(
     GridColumns grid, ScratchColumns scratch, double x, double y, double z, double dx, double dy,
     double dz, double first, bint nearest,
 ) noexcept nogil
@@ -112,7 +112,7 @@ cdef double _meet(
     near_z=Py_ssize_t, far_x=Py_ssize_t, far_y=Py_ssize_t, far_z=Py_ssize_t, node=Py_ssize_t,
     count=Py_ssize_t, met=int, inner=int, leaves=int, n=Py_ssize_t, part=Py_ssize_t, entry=Py_ssize_t, triangle=Py_ssize_t, here=double,
 )
-cdef (double, Py_ssize_t, double) _past_triangles(
+cdef inline (double, Py_ssize_t, double) _past_triangles(
     GridColumns grid, ScratchColumns scratch, double x, double y, double z, double dx, double dy,
     double dz, double first, double share, Py_ssize_t wall, double at, bint nearest,
 ) noexcept nogil
