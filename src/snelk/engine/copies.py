@@ -27,7 +27,7 @@ Codes = NDArray[np.int64]
 EVERY = -1
 """Instead of 0 or 1: a value is that of even and of odd ticks."""
 
-FIRST = 256
+FIRST = 4096
 """Room for so many rows of a table at first."""
 
 
@@ -143,7 +143,7 @@ class Copies:
         self._end = ticks
         self._values: list[ValueCopy] = []
         self._tables: list[_Table] = []
-        self._lay_out()
+        self._stage: CopyStage | None = None  # None: to be laid out anew
 
     def of(
         self, now: NDArray[Any], places: NDArray[np.intp] | None = None, ticks: int = EVERY
@@ -171,7 +171,7 @@ class Copies:
         in_all = _as_bytes(kept).reshape(self._end, len(which), of_now.shape[1])
         value = ValueCopy(ticks, of_now, which, in_all)
         self._values.append(laid_out(ValueCopyColumns, value))
-        self._lay_out()
+        self._stage = None
 
     def of_table(self, rows: Callable[[], Any], new: Codes) -> Callable[[], Any]:
         """What gives the tick of each row of all ticks so far, and their columns.
@@ -182,26 +182,24 @@ class Copies:
         """
         table = _Table(rows, new)
         self._tables.append(table)
-        self._lay_out()
+        self._stage = None
         return table.found
 
     def make_room(self) -> None:
         """Let tables hold the rows of a tick more."""
         for table in self._tables:
             table.make_room()
-        self._lay_out()
+        self._stage = None
 
     @property
     def stage(self) -> CopyStage:
         """All of it as compiled loops read it; another if anything is elsewhere."""
         moved = [table for table in self._tables if table.look_again()]
-        if moved:
-            self._lay_out()
+        if moved or self._stage is None:
+            tables = [table.stage for table in self._tables]
+            stage = CopyStage(self._end, [*self._values], tables)
+            self._stage = laid_out(CopyStageColumns, stage)
         return self._stage
-
-    def _lay_out(self) -> None:
-        stage = CopyStage(self._end, [*self._values], [table.stage for table in self._tables])
-        self._stage = laid_out(CopyStageColumns, stage)
 
 
 def _as_bytes(values: NDArray[Any]) -> Bytes:
