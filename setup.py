@@ -35,7 +35,7 @@ HOW = {
     "columns": ["-O0" if os.name == "posix" else "/Od"],
     # Nobody asks whether a number was the outcome of a division by 0, so that a loop may work out
     # both sides of a choice. What is to be part of its caller is, however long it may be: calls
-    # that hand on all of a ray took a seventh of the time in which it was followed.
+    # that hand on all of a ray took up to a seventh of the time in which it was followed.
     "casting": WHOLE if os.name == "posix" else [],
 }
 """Other ways to compile some."""

@@ -81,7 +81,10 @@ def test_every_number_can_be_turned_within_its_slider(
 
 
 @pytest.mark.parametrize("path", NIGHTS)
-def test_what_is_shown_at_once_is_what_the_tables_say(path: Path) -> None:
+def test_what_is_shown_at_once_is_what_the_tables_say(
+    path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("snelk.engine.copies.FIRST", 16)  # so that tables of copies have to grow
     scenario, rnd = snelk.load(path), random.Random(3)
     numbers = [each for each in numbers_of(scenario.setup) if ".cones." in each.key]
     some = rnd.sample(numbers, 3)
@@ -470,19 +473,34 @@ def test_what_if_here_and_all_that_can_be_changed_by_hand(browser: Any, tmp_path
         assert trial.keys() == {"+noise", key, curve, condition}
 
 
-def test_a_search_that_is_stopped_ends_in_order(tmp_path: Path) -> None:
+def test_a_search_that_nobody_waits_for_ends_in_order(tmp_path: Path) -> None:
     bench = Workbench(beginning_in(tmp_path / "first"))
-    asked = {"what": "fit", "changes": {}, "budget": 5000}
-    asked["move"] = {"profiles.hound.meter.fill_time": [0.5, 4]}
-    asked["wish"] = {"measure": "hound.child.first_full", "toward": 4.0, "within": 0.001}
+    moved = {"profiles.hound.meter.fill_time": [0.5 + 0.1 * n for n in range(24)]}
+    asked = {"what": "sweep", "changes": {"clock.end": 60_000.0}, "move": moved}
     told: SimpleQueue[dict[str, Any]] = SimpleQueue()
     search = Search(str(bench.path), bench.overrides, bench.stamps, asked, told.put)
-    first = told.get(timeout=60)
-    assert first["type"] == "progress", first
+    time.sleep(4.0)  # in the midst of work that takes much longer than a stopped search may
     search.stop()
     assert search.wait() == 0  # not by force, which leaves what is shared between processes behind
     assert not search.runs
     assert told.empty()
+    # The same when nobody reads what it says any more, and on one processor, where it works itself.
+    words = [sys.executable, "-m", "snelk.serving.searching"]
+    for end, reads, cores in ((12.0, False, "2"), (3000.0, True, "1")):
+        asked["changes"] = {"clock.end": end}
+        what = {"path": str(bench.path), "overrides": {}, "stamps": bench.stamps, "asked": asked}
+        with subprocess.Popen(
+            words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+            env={**os.environ, "LOKY_MAX_CPU_COUNT": cores},
+        ) as process:  # fmt: skip
+            assert process.stdin is not None
+            assert process.stdout is not None
+            assert process.stderr is not None
+            print(json.dumps(what), file=process.stdin, flush=True)
+            assert json.loads(process.stdout.readline())["type"] == "progress"
+            (process.stdin if reads else process.stdout).close()
+            assert (process.wait(60), process.stderr.read()) == (0, "")
+            assert not reads or "swept" not in process.stdout.read()
 
 
 def test_strangers_and_nonsense_are_turned_away(tmp_path: Path) -> None:

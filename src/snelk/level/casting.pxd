@@ -61,6 +61,8 @@ cdef (double, Py_ssize_t, double) cast_ray(
     double to_y, double to_z,
 ) noexcept nogil
 
+# `inline` makes the three below part of their callers, see `WHOLE` in setup.py. Cython remarks at
+# each that their bodies are elsewhere; they are, in the .py.
 @cython.locals(share=double, _wall=Py_ssize_t, _at=double)
 cdef double share_past(
     GridColumns grid, ScratchColumns scratch, double x, double y, double z, double to_x,

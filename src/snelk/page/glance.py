@@ -77,6 +77,7 @@ class Glance:
         self.place = {(int(a), int(c)): n for n, (a, c) in enumerate(zip(*pairs, strict=True))}
         scenario = self.scenario
         setup, times = scenario.setup, self.quick.times
+        self._teams = [setup.cast[name].team for name in simulation.names]
         turned = (
             (("open" if each.is_on else "shut") if each.is_door else "", each.name, t)
             for t, each in self.quick.turns
@@ -119,7 +120,6 @@ class Glance:
     def _looks(self) -> None:
         quick, setup, kept = self.quick, self.scenario.setup, self.kept
         there = quick.poses.present
-        teams = [setup.cast[name].team for name in self.simulation.names]
         self.facts["kept"] = {}
         for a, agent in enumerate(self.simulation.agents):
             profile = setup.profile_of(agent)
@@ -140,7 +140,7 @@ class Glance:
             self_there = there[ticks, self.simulation.names.index(agent)]
             noticed = profile.noticed()
             # Of whom it never notices nothing is worked out.
-            rest = np.flatnonzero([teams[c] not in noticed for c in kept[a]])
+            rest = np.flatnonzero([self._teams[c] not in noticed for c in kept[a]])
             both = self_there & there[ticks].take(np.take(kept[a], rest), axis=1).T
             why = np.where(both, GATES.index("cares"), GATES.index("present"))
             results[rest] = why[:, np.newaxis]
@@ -165,7 +165,7 @@ class Glance:
                 for sense, results in zip(CONTACTS, quick.contacts, strict=True)
             },
         }  # fmt: skip
-        teams = [setup.cast[name].team for name in self.simulation.names]
+        teams = self._teams
         profiles = [setup.profile_of(agent) for agent in self.simulation.agents]
         noticed = [profile.noticed() for profile in profiles]
         for fact, (has, parts) in columns.items():

@@ -141,7 +141,10 @@ def main() -> None:
     def say(reply: Reply) -> None:
         if stopped.is_set():
             raise _StoppedError
-        print(json.dumps(reply), flush=True)
+        try:
+            os.write(1, json.dumps(reply).encode() + b"\n")  # nothing is left to be written later
+        except BrokenPipeError:  # who asked is gone, and that is not yet told
+            raise _StoppedError from None
 
     threading.Thread(target=stop, daemon=True).start()
     with suppress(_StoppedError):

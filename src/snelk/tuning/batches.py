@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import threading
 import time
+import warnings
 from collections.abc import Callable, Iterable, Iterator
 from typing import Any, TypeVar
 from uuid import uuid4
@@ -84,7 +85,14 @@ def in_batches(
         n_jobs=jobs, return_as="generator_unordered", batch_size=1,
         initializer=end_with, initargs=(os.getpid(),),
     )  # fmt: skip
-    yield from parallel(delayed(_elsewhere)(work, name, job, activities, task) for task in tasks)
+    found = parallel(delayed(_elsewhere)(work, name, job, activities, task) for task in tasks)
+    try:
+        for each in found:  # noqa: UP028, as `yield from` would close it itself, and not quietly
+            yield each
+    finally:
+        with warnings.catch_warnings():  # who stops meanwhile knows that the rest is not done
+            warnings.simplefilter("ignore")
+            found.close()
 
 
 def end_with(parent: int) -> None:
