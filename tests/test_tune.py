@@ -31,7 +31,7 @@ from snelk.config.numbers import numbers_of
 from snelk.config.scenario import value_of
 from snelk.page.gathering import Gathered, kept_of
 from snelk.page.glance import glances
-from snelk.page.packing import Packer
+from snelk.page.packing import DrawnPacker, Packer
 from snelk.senses.sight import GATES
 from snelk.serving.searching import Search
 from snelk.tuning.here import Here
@@ -151,6 +151,25 @@ def test_what_is_shown_at_once_is_what_the_tables_say(
         ]
     searches = [[each | {"t": 0} for each in of.facts["searches"]] for of in (glance, gathered)]
     assert str(searches[0]).replace("None", "nan") == str(searches[1])
+
+
+def test_what_is_only_drawn_is_packed_whole() -> None:
+    packer, most = DrawnPacker(), 2**30 - 1
+    rows = {
+        "bools": ([True, False, True], [1, 0, 1], "i1"), "few": ([-128, 5], [-128, 5], "i1"),
+        "low": ([-3.2, 0.5], [-320, 50], "i2"), "high": ([[0.1], [400.0]], [[10], [40000]], "i4"),
+        "none": ([np.nan, -2.0, np.inf, -np.inf], [0, -200, 0, 0], "i2"),
+        "far": ([1e9, -1e9], [most, -most - 1], "i4"), "empty": ([], [], "i1"),
+    }  # fmt: skip
+    for name, (values, _, _) in rows.items():
+        given = np.array(values, dtype=np.int8 if name == "few" else None)
+        packer.add(name, given, parts=100)
+    content = packer.content()
+    for name, (_, kept, kind) in rows.items():
+        at = packer.index[name]
+        found = np.frombuffer(content, f"<{kind}", int(np.prod(at["shape"])), at["start"])
+        assert (at["kind"], found.reshape(at["shape"]).tolist()) == (kind, kept), name
+        assert at["start"] % 4 == 0
 
 
 @contextmanager
