@@ -157,7 +157,7 @@ def test_what_is_only_drawn_is_packed_whole() -> None:
     packer, most = DrawnPacker(), 2**30 - 1
     rows = {
         "bools": ([True, False, True], [1, 0, 1], "i1"), "few": ([-128, 5], [-128, 5], "i1"),
-        "low": ([-3.2, 0.5], [-320, 50], "i2"), "high": ([[0.1], [400.0]], [[10], [40000]], "i4"),
+        "low": ([-3.2, 0.5], [-320, 50], "i2"), "high": ([[0.106], [400.0]], [[11], [40000]], "i4"),
         "none": ([np.nan, -2.0, np.inf, -np.inf], [0, -200, 0, 0], "i2"),
         "far": ([1e9, -1e9], [most, -most - 1], "i4"), "empty": ([], [], "i1"),
     }  # fmt: skip
