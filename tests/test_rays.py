@@ -209,6 +209,34 @@ def test_share_wall_and_place_agree_with_brute_force(name: str) -> None:
     assert (shares[0] < shares[1]).sum() > 100
 
 
+@pytest.mark.parametrize("dimmed", [0.0, 0.3])
+def test_rays_that_are_followed_at_once_end_as_each_does_alone(dimmed: float) -> None:
+    rng = np.random.default_rng(8)
+    pieces = made_levels()["scattered"]
+    triangles = np.concatenate([
+        samples.hill_triangles(SIZE, 12),
+        rng.uniform((0, 0, 0), (SIZE, SIZE, 3), (300, 1, 3)) + rng.normal(0, 1, (300, 3, 3)),
+    ])  # fmt: skip
+    walls = np.arange(len(pieces) + len(triangles), dtype=np.int32)
+    through = np.where(rng.random(len(walls)) < dimmed, 0.5, 0.0)
+    own, others = np.split(walls, [len(pieces)])
+    start, end = samples.random_rays(rng, 400, SIZE)
+    end[::9] = start[::9] + 1e-10  # no ray at all
+    for faces in (pieces, pieces[:0]):
+        grid = build_grid(faces, own[: len(faces)], through, triangles, others)
+        alone = [cast_rays(grid, start[[n]], end[[n]]) for n in range(len(start))]
+        share, wall, at = (np.concatenate(each) for each in zip(*alone, strict=True))
+        assert len(np.unique(wall)) > 100
+        assert (share > 0.0).sum() > 50
+        for count in (*range(20), 400):
+            found = cast_rays(grid, start[:count], end[:count])
+            for column, known in zip(found, (share, wall, at), strict=True):
+                np.testing.assert_array_equal(column, known[:count])
+            np.testing.assert_array_equal(found[0], shares_past(grid, start[:count], end[:count]))
+            singly = [shares_past(grid, start[[n]], end[[n]])[0] for n in range(count)]
+            np.testing.assert_array_equal(found[0], singly)
+
+
 coordinate = st.floats(-20, 20).map(lambda value: round(value, 3))
 height = st.floats(0, 3).map(lambda value: round(value, 3))
 point = st.tuples(coordinate, coordinate, height)

@@ -11,17 +11,21 @@ in docs/calculations.md.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from cython import Py_ssize_t, cast, compiled, declare, nogil
 from cython import float as single
+from cython import int as cint
 from cython.cimports.libc.math import fabs, sqrt
 from numpy.typing import NDArray
 
+from snelk.level import tree
 from snelk.level.columns import GridColumns, agree, door, laid_out
 from snelk.level.grid import NO_WALL, TINY, TOUCH, Grid, Scratch, agree_scratch
-from snelk.level.tree import INNER, PARTS, WIDE
 
-if not compiled:  # else they are a few instructions of the processor, see the .pxd
+if not compiled:  # else they are in the .pxd
+    from snelk.level.tree import ABREAST, INNER, PARTS, WIDE
 
     def below_zero(gaps: list[float]) -> int:
         """Which of eight numbers are below 0, a bit for each."""
@@ -37,6 +41,12 @@ if not compiled:  # else they are a few instructions of the processor, see the .
     def fetch_triangle(grid: Grid, triangle: int) -> None:
         """The same for a triangle."""
 
+    def slot_of(scratch: Scratch, slot: int) -> Any:
+        """What is kept of a ray."""
+        return scratch.slots[slot]
+
+
+agree((WIDE, PARTS, INNER, ABREAST), (tree.WIDE, tree.PARTS, tree.INNER, tree.ABREAST))
 
 SLIGHT = 1e-30
 """A ray extends along an axis by no less than this, m, where boxes are asked for."""
@@ -124,28 +134,53 @@ def _cast(
     nearest: bool,
 ) -> tuple[float, int, float]:
     """`cast_ray`; unless the `nearest` is asked for, any wall that stops the ray will do."""
-    dx = to_x - x
-    dy = to_y - y
-    dz = to_z - z
+    if not grid.has_triangles:
+        if grid.has_sheer:
+            scratch.met[0, scratch.met.shape[1] - 1] += 1
+        return _through_faces(grid, scratch, 0, x, y, z, to_x, to_y, to_z, nearest)
+    ray = slot_of(scratch, 0)
+    if _begin(grid, scratch, ray, 0, x, y, z, to_x, to_y, to_z, nearest):
+        while _go_on(grid, scratch, ray, 0, _boxes_met(grid, ray), nearest, True):
+            pass
+    return _outcome(grid, ray)
+
+
+def _outcome(grid: Grid, ray: Any) -> tuple[float, int, float]:
+    """What `cast_ray` returns of a ray that was followed to its end."""
+    wall = ray.wall
+    if wall != NO_WALL:
+        return 0.0, wall, ray.at
+    if grid.has_sheer and ray.dimmed_by != NO_WALL:
+        return ray.share, ray.dimmed_by, ray.dimmed_at
+    return 1.0, NO_WALL, NAN
+
+
+def _through_faces(
+    grid: Grid,
+    scratch: Scratch,
+    slot: int,
+    x: float,
+    y: float,
+    z: float,
+    to_x: float,
+    to_y: float,
+    to_z: float,
+    nearest: bool,
+) -> tuple[float, int, float]:
+    """`_cast` of upright faces alone. One that is all within `TOUCH` of its ends meets none."""
+    dx, dy, dz = to_x - x, to_y - y, to_z - z
     square = dx * dx + dy * dy + dz * dz
     if square <= 4.0 * TOUCH * TOUCH:
         return 1.0, NO_WALL, NAN
-    if grid.has_sheer:
-        scratch.met[len(scratch.met) - 1] += 1
-    first = TOUCH / sqrt(square)
-    if not grid.has_triangles:
-        return _past_faces(grid, scratch, x, y, z, dx, dy, dz, first, nearest)
-    share, wall, at = 1.0, NO_WALL, NAN
-    if grid.columns > 0:
-        share, wall, at = _past_faces(grid, scratch, x, y, z, dx, dy, dz, first, nearest)
-        if share == 0.0 and not nearest:
-            return share, wall, at
-    return _past_triangles(grid, scratch, x, y, z, dx, dy, dz, first, share, wall, at, nearest)
+    if grid.columns == 0:
+        return 1.0, NO_WALL, NAN
+    return _past_faces(grid, scratch, slot, x, y, z, dx, dy, dz, TOUCH / sqrt(square), nearest)
 
 
 def _past_faces(
     grid: Grid,
     scratch: Scratch,
+    slot: int,
     x: float,
     y: float,
     z: float,
@@ -155,9 +190,7 @@ def _past_faces(
     first: float,
     nearest: bool,
 ) -> tuple[float, int, float]:
-    """`_cast` of upright faces alone; `first` is the share of it within `TOUCH` of its ends."""
-    if grid.columns == 0:
-        return 1.0, NO_WALL, NAN
+    """The same; `first` is the share of it within `TOUCH` of its ends."""
     to_x, to_y, last = x + dx, y + dy, 1.0 - first
     enter, leave = 0.0, 1.0
     right = grid.x + grid.cell * grid.columns
@@ -188,7 +221,7 @@ def _past_faces(
     next_column = next_column if abs(dx) > TINY else INF
     next_row = next_row if abs(dy) > TINY else INF
 
-    rays, any_faces, now = len(scratch.met) - 1, len(grid.solid_walls) > 0, scratch.row[0]
+    rays, any_faces, now = scratch.met.shape[1] - 1, len(grid.solid_walls) > 0, scratch.row[0]
     stopped_by, stopped_at, stopped_wall = NO_WALL, last, NO_WALL
     dimmed_by, dimmed_at = NO_WALL, INF
     share = 1.0
@@ -233,8 +266,8 @@ def _past_faces(
                         if at < stopped_at:
                             stopped_wall, stopped_at, stopped_by = wall, at, NO_WALL
                         continue
-                    if scratch.met[wall] != scratch.met[rays]:
-                        scratch.met[wall] = scratch.met[rays]
+                    if scratch.met[slot, wall] != scratch.met[slot, rays]:
+                        scratch.met[slot, wall] = scratch.met[slot, rays]
                         share *= grid.see_through[wall]
                     if at < dimmed_at:
                         dimmed_by, dimmed_at = wall, at
@@ -287,160 +320,186 @@ def _meet(
     return INF
 
 
-def _past_triangles(
+def _begin(
     grid: Grid,
     scratch: Scratch,
+    ray: Any,
+    slot: int,
     x: float,
     y: float,
     z: float,
-    dx: float,
-    dy: float,
-    dz: float,
-    first: float,
-    share: float,
-    wall: int,
-    at: float,
+    to_x: float,
+    to_y: float,
+    to_z: float,
     nearest: bool,
-) -> tuple[float, int, float]:
-    """`_cast` for triangles, after the ray was cast through faces.
-
-    It looks into the boxes of the tree that it meets before what stops it, in whatever order: to
-    put them in order takes longer than to look into some in vain. Of those that meet it at one
-    place the wall with the lowest number counts.
-    """
-    stopped_wall, stopped_at = NO_WALL, 1.0
-    dimmed_by, dimmed_at = NO_WALL, INF
-    if share == 0.0:
-        stopped_wall, stopped_at = wall, at
-    elif wall != NO_WALL:
-        dimmed_by, dimmed_at = wall, at
-    from_x, from_y, from_z = x - grid.middle[0], y - grid.middle[1], z - grid.middle[2]
-    none, one, reach = 0.0, 1.0, stopped_at * ROUNDED  # in 32 bits
-    slope_x, slope_y, slope_z, gaps = dx, dy, dz, declare(single[8])
+) -> bool:
+    """Cast a ray through faces, and let it begin at the tree; False if nothing more can change."""
+    dx, dy, dz, reach = to_x - x, to_y - y, to_z - z, 1.0
+    ray.wall, ray.at = NO_WALL, reach
+    if grid.has_sheer:
+        ray.share, ray.dimmed_by, ray.dimmed_at = 1.0, NO_WALL, INF
+        scratch.met[slot, scratch.met.shape[1] - 1] += 1
+    if grid.columns > 0:
+        share, wall, at = _through_faces(grid, scratch, slot, x, y, z, to_x, to_y, to_z, nearest)
+        if share == 0.0:
+            ray.wall, ray.at, reach = wall, at, at
+            if not nearest:
+                return False
+        elif wall != NO_WALL:
+            ray.share, ray.dimmed_by, ray.dimmed_at = share, wall, at
+    if dx * dx + dy * dy + dz * dz <= 4.0 * TOUCH * TOUCH:
+        return False
+    ray.start[0], ray.start[1], ray.start[2] = x, y, z
+    ray.along[0], ray.along[1], ray.along[2] = dx, dy, dz
+    one, slope_x, slope_y, slope_z = 1.0, dx, dy, dz  # in 32 bits
     per_x = one / (slope_x if fabs(dx) > SLIGHT else SLIGHT)
     per_y = one / (slope_y if fabs(dy) > SLIGHT else SLIGHT)
     per_z = one / (slope_z if fabs(dz) > SLIGHT else SLIGHT)
+    ray.from_x = x - grid.middle[0]
+    ray.from_y = y - grid.middle[1]
+    ray.from_z = z - grid.middle[2]
+    ray.per_x = per_x
+    ray.per_y = per_y
+    ray.per_z = per_z
+    ray.reach = reach * ROUNDED
+    # In a row of boxes the lowest come before the highest.
+    ray.near_x = 0 if per_x > 0.0 else 3 * WIDE
+    ray.near_y = WIDE if per_y > 0.0 else 4 * WIDE
+    ray.near_z = 2 * WIDE if per_z > 0.0 else 5 * WIDE
+    ray.node, ray.held, ray.most = 0, 0, -1
+    return True
+
+
+def _boxes_met(grid: Grid, ray: Any) -> int:
+    """The boxes of its node that a ray meets before what stops it, a bit for each."""
+    gaps = declare(single[8])
+    from_x, per_x = ray.from_x, ray.per_x
+    from_y, per_y = ray.from_y, ray.per_y
+    from_z, per_z = ray.from_z, ray.per_z
     # Boxes are enlarged, and a ray leaves one a little later than computed (Ize 2013, "Robust BVH
     # ray traversal").
     out_x, out_y, out_z = per_x * ROUNDED, per_y * ROUNDED, per_z * ROUNDED
-    # In a row of boxes the lowest come before the highest.
-    near_x = 0 if per_x > 0.0 else 3 * WIDE
-    near_y = WIDE if per_y > 0.0 else 4 * WIDE
-    near_z = 2 * WIDE if per_z > 0.0 else 5 * WIDE
+    node, reach = ray.node, ray.reach
+    near_x, near_y = ray.near_x, ray.near_y
+    near_z = ray.near_z
     far_x, far_y, far_z = 3 * WIDE - near_x, 5 * WIDE - near_y, 7 * WIDE - near_z
-    node, count, most, last = 0, 0, -1, 1.0 - first
-    while True:
-        for n in range(8):  # `WIDE`; with a number that is known four are worked out at once
-            enter_x = (grid.boxes[node + near_x + n] - from_x) * per_x
-            enter_y = (grid.boxes[node + near_y + n] - from_y) * per_y
-            enter_z = (grid.boxes[node + near_z + n] - from_z) * per_z
-            leave_x = (grid.boxes[node + far_x + n] - from_x) * out_x
-            leave_y = (grid.boxes[node + far_y + n] - from_y) * out_y
-            leave_z = (grid.boxes[node + far_z + n] - from_z) * out_z
-            enter_x = enter_x if enter_x > enter_y else enter_y
-            enter_z = enter_z if enter_z > none else none
-            enter_x = enter_x if enter_x > enter_z else enter_z
-            leave_x = leave_x if leave_x < leave_y else leave_y
-            leave_z = leave_z if leave_z < reach else reach
-            leave_x = leave_x if leave_x < leave_z else leave_z
-            gaps[n] = enter_x - leave_x
-        met = below_zero(gaps)
-        inner = met & grid.parts[node + INNER]
-        leaves = met - inner
+    for n in range(8):  # `WIDE`; with a number that is known four are worked out at once
+        enter_x = (grid.boxes[node + near_x + n] - from_x) * per_x
+        enter_y = (grid.boxes[node + near_y + n] - from_y) * per_y
+        enter_z = (grid.boxes[node + near_z + n] - from_z) * per_z
+        leave_x = (grid.boxes[node + far_x + n] - from_x) * out_x
+        leave_y = (grid.boxes[node + far_y + n] - from_y) * out_y
+        leave_z = (grid.boxes[node + far_z + n] - from_z) * out_z
+        enter_x = enter_x if enter_x > enter_y else enter_y
+        enter_x = enter_x if enter_x > enter_z else enter_z
+        leave_x = leave_x if leave_x < leave_y else leave_y
+        leave_z = leave_z if leave_z < reach else reach
+        leave_x = leave_x if leave_x < leave_z else leave_z
+        gap, behind = enter_x - leave_x, -leave_x
+        gaps[n] = gap if gap > behind else behind
+    return below_zero(gaps)
+
+
+def _go_on(
+    grid: Grid, scratch: Scratch, ray: Any, slot: int, met: int, nearest: bool, alone: bool
+) -> bool:
+    """Look at the triangles in boxes that a ray met, and go to the next node; False at the end.
+
+    Boxes are looked into in whatever order: to put them in order takes longer than to look into
+    some in vain. Of triangles that meet the ray at one place the wall with the lowest number
+    counts.
+    """
+    node, held = ray.node, ray.held
+    inner = met & grid.parts[node + INNER]
+    leaves = met - inner
+    top = 2 * (ABREAST * held + slot)
+    if alone:
         while inner > 0:
             n = lowest_bit(inner)
             inner &= inner - 1
-            scratch.waiting[count] = grid.parts[node + PARTS + n]
-            fetch_node(grid, scratch.waiting[count])
-            count += 1
-        while leaves > 0:
-            n = lowest_bit(leaves)
-            leaves &= leaves - 1
-            part = -1 - grid.parts[node + PARTS + n]
-            if leaves > 0:
-                fetch_triangle(grid, (-1 - grid.parts[node + PARTS + lowest_bit(leaves)]) >> 1)
-            if most < 0:
-                # Seen along the ray: it extends along this axis most, and leans so much along the
-                # others, which come before it.
-                most = 1 - (fabs(dx) > fabs(dy))
-                most = 2 if (fabs(dz) >= fabs(dx)) & (fabs(dz) >= fabs(dy)) else most
-                across, up = most + 1 - 3 * (most == 2), most + 2 - 3 * (most > 0)
-                scratch.ray[0], scratch.ray[1], scratch.ray[2] = x, y, z
-                scratch.ray[3], scratch.ray[4], scratch.ray[5] = dx, dy, dz
-                u, v, w = scratch.ray[across], scratch.ray[up], scratch.ray[most]
-                du, dv, dw = scratch.ray[3 + across], scratch.ray[3 + up], scratch.ray[3 + most]
-                lean_u, lean_v = du / dw, dv / dw
-            entry = part >> 1  # `LEAF` is 2
-            for triangle in range(entry, entry + (part & 1) + 1):
-                here = _meet_triangle(
-                    grid,
-                    triangle,
-                    across,
-                    up,
-                    most,
-                    u,
-                    v,
-                    w,
-                    du,
-                    dv,
-                    dw,
-                    lean_u,
-                    lean_v,
-                    first,
-                    last,
-                )
-                if here > stopped_at or here == INF:
+            scratch.waiting[held] = grid.parts[node + PARTS + n]
+            fetch_node(grid, scratch.waiting[held])
+            held += 1
+    else:
+        # How many are met cannot be foretold, so it takes no branch to hold those that are nodes.
+        scratch.waiting[top], scratch.waiting[top + 1] = node, inner
+        held += inner != 0
+    while leaves > 0:
+        n = lowest_bit(leaves)
+        leaves &= leaves - 1
+        part = -1 - grid.parts[node + PARTS + n]
+        entry = part >> 1  # `LEAF` is 2
+        if leaves > 0:
+            fetch_triangle(grid, (-1 - grid.parts[node + PARTS + lowest_bit(leaves)]) >> 1)
+        if ray.most < 0:
+            _lean(ray)
+        for triangle in range(entry, entry + (part & 1) + 1):
+            here = _meet_triangle(grid, triangle, ray)
+            if here == INF or here > ray.at:
+                continue
+            wall = grid.triangle_walls[triangle]
+            if grid.has_sheer:
+                if scratch.opened[scratch.row[0], wall]:
                     continue
-                wall = grid.triangle_walls[triangle]
-                if grid.has_sheer:
-                    if scratch.opened[scratch.row[0], wall]:
-                        continue
-                    if grid.see_through[wall] > 0.0:
-                        rays = len(scratch.met) - 1
-                        if scratch.met[wall] != scratch.met[rays]:
-                            scratch.met[wall] = scratch.met[rays]
-                            share *= grid.see_through[wall]
-                        if here < dimmed_at or (here == dimmed_at and wall < dimmed_by):
-                            dimmed_by, dimmed_at = wall, here
-                        continue
-                if not nearest:
-                    return 0.0, wall, here
-                if here < stopped_at or wall < stopped_wall:
-                    stopped_wall, stopped_at, reach = wall, here, here * ROUNDED
-        if count == 0:
-            break
-        count -= 1
-        node = scratch.waiting[count]
-    if stopped_wall != NO_WALL:
-        return 0.0, stopped_wall, stopped_at
-    if dimmed_by != NO_WALL:
-        return share, dimmed_by, dimmed_at
-    return 1.0, NO_WALL, NAN
+                if grid.see_through[wall] > 0.0:
+                    rays = scratch.met.shape[1] - 1
+                    if scratch.met[slot, wall] != scratch.met[slot, rays]:
+                        scratch.met[slot, wall] = scratch.met[slot, rays]
+                        ray.share *= grid.see_through[wall]
+                    before, by = ray.dimmed_at, ray.dimmed_by
+                    if here < before or (here == before and wall < by):
+                        ray.dimmed_by, ray.dimmed_at = wall, here
+                    continue
+            before, by = ray.at, ray.wall
+            if by == NO_WALL or here < before or wall < by:
+                ray.wall, ray.at = wall, here
+                ray.reach = here * ROUNDED
+            if not nearest:
+                return False
+    if held == 0:
+        return False
+    if alone:
+        ray.node, ray.held = scratch.waiting[held - 1], held - 1
+        return True
+    top = 2 * (ABREAST * (held - 1) + slot)
+    inner = scratch.waiting[top + 1]
+    node = grid.parts[scratch.waiting[top] + PARTS + lowest_bit(inner)]
+    fetch_node(grid, node)
+    inner &= inner - 1
+    scratch.waiting[top + 1] = inner
+    ray.node, ray.held = node, held - (inner == 0)
+    return True
 
 
-def _meet_triangle(
-    grid: Grid,
-    triangle: int,
-    across: int,
-    up: int,
-    most: int,
-    u: float,
-    v: float,
-    w: float,
-    du: float,
-    dv: float,
-    dw: float,
-    lean_u: float,
-    lean_v: float,
-    first: float,
-    last: float,
-) -> float:
-    """The same for a triangle, and a ray given along three axes, the longest last.
+def _lean(ray: Any) -> None:
+    """Work out what triangles ask of a ray, once.
+
+    Seen along it, it extends along one axis most, and leans so much along the others, which come
+    before that.
+    """
+    dx, dy, dz = ray.along[0], ray.along[1], ray.along[2]
+    most = 1 - (fabs(dx) > fabs(dy))
+    most = 2 if (fabs(dz) >= fabs(dx)) & (fabs(dz) >= fabs(dy)) else most
+    across, up = most + 1 - 3 * (most == 2), most + 2 - 3 * (most > 0)
+    ahead = ray.along[most]
+    ray.most = most
+    ray.lean_u = ray.along[across] / ahead
+    ray.lean_v = ray.along[up] / ahead
+    ray.first = TOUCH / sqrt(dx * dx + dy * dy + dz * dz)
+
+
+def _meet_triangle(grid: Grid, triangle: int, ray: Any) -> float:
+    """Where a ray meets a triangle, as a fraction of the ray, or infinity if it does not.
 
     Seen along the ray, a triangle is met if the ray leaves all its edges on one side. A corner is
     seen at the same place whichever triangle it is asked for, so that no ray slips between two
     that share it (Woop, Benthin and Wald 2013, "Watertight ray/triangle intersection").
     """
+    most = ray.most
+    across, up = most + 1 - 3 * (most == 2), most + 2 - 3 * (most > 0)
+    u, v = ray.start[across], ray.start[up]
+    w = ray.start[most]
+    lean_u, lean_v = ray.lean_u, ray.lean_v
     a, b, c = 9 * triangle, 9 * triangle + 3, 9 * triangle + 6
     au, av, aw = grid.triangles[a + across], grid.triangles[a + up], grid.triangles[a + most]
     bu, bv, bw = grid.triangles[b + across], grid.triangles[b + up], grid.triangles[b + most]
@@ -454,7 +513,11 @@ def _meet_triangle(
     if ((by_a < 0.0) | (by_b < 0.0) | (by_c < 0.0)) & ((by_a > 0.0) | (by_b > 0.0) | (by_c > 0.0)):
         return INF
     area = by_a + by_b + by_c
+    dw = ray.along[most]
+    first = ray.first
+    last = 1.0 - first
     if area == 0.0:
+        du, dv = ray.along[across], ray.along[up]
         return _along_triangle(au, av, aw, bu, bv, bw, cu, cv, cw, du, dv, dw, first, last)
     at = (by_a * aw + by_b * bw + by_c * cw) / (area * dw)
     return at if first < at < last else INF
@@ -529,30 +592,7 @@ def cast_each(
     """`cast_ray` for many rays, start and end (rays, 3), m; the last three arrays are filled."""
     agree(start.shape, end.shape, *((len(each), 3) for each in (share, wall, at)))
     agree_scratch(scratch, grid)
-    _cast_each(laid_out(GridColumns, grid), scratch, start, end, share, wall, at)
-
-
-def _cast_each(
-    grid: Grid,
-    scratch: Scratch,
-    start: NDArray[np.float64],
-    end: NDArray[np.float64],
-    share: NDArray[np.float64],
-    wall: NDArray[np.int32],
-    at: NDArray[np.float64],
-) -> None:
-    with nogil:
-        for i in range(len(start)):
-            share[i], wall[i], at[i] = cast_ray(
-                grid,
-                scratch,
-                start[i, 0],
-                start[i, 1],
-                start[i, 2],
-                end[i, 0],
-                end[i, 1],
-                end[i, 2],
-            )
+    _each(laid_out(GridColumns, grid), scratch, start, end, share, wall, at, True)
 
 
 @door
@@ -566,25 +606,93 @@ def share_each(
     """`share_past` for many rays, start and end (rays, 3), m; `share` is filled."""
     agree(start.shape, end.shape, (len(share), 3))
     agree_scratch(scratch, grid)
-    _share_each(laid_out(GridColumns, grid), scratch, start, end, share)
+    wall, at = np.empty(0, dtype=np.int32), np.empty(0)
+    _each(laid_out(GridColumns, grid), scratch, start, end, share, wall, at, False)
 
 
-def _share_each(
+def _each(
     grid: Grid,
     scratch: Scratch,
     start: NDArray[np.float64],
     end: NDArray[np.float64],
     share: NDArray[np.float64],
+    wall: NDArray[np.int32],
+    at: NDArray[np.float64],
+    nearest: bool,
 ) -> None:
+    """Both; `wall` and `at` are filled if the `nearest` is asked for."""
     with nogil:
-        for i in range(len(start)):
-            share[i] = share_past(
+        if grid.has_triangles and len(start) > 1:
+            _abreast(grid, scratch, start, end, share, wall, at, nearest)
+            return
+        for n in range(len(start)):
+            passes, by, where = _cast(
                 grid,
                 scratch,
-                start[i, 0],
-                start[i, 1],
-                start[i, 2],
-                end[i, 0],
-                end[i, 1],
-                end[i, 2],
+                start[n, 0],
+                start[n, 1],
+                start[n, 2],
+                end[n, 0],
+                end[n, 1],
+                end[n, 2],
+                nearest,
             )
+            share[n] = passes
+            if nearest:
+                wall[n], at[n] = by, where
+
+
+def _abreast(
+    grid: Grid,
+    scratch: Scratch,
+    start: NDArray[np.float64],
+    end: NDArray[np.float64],
+    share: NDArray[np.float64],
+    wall: NDArray[np.int32],
+    at: NDArray[np.float64],
+    nearest: bool,
+) -> None:
+    """Follow several rays at a time, each as it would be alone.
+
+    Where a ray goes next is known only when its boxes were worked out. Meanwhile those of the
+    others are.
+    """
+    begun, running, met = 0, 0, declare(cint[8])  # `ABREAST`
+    for slot in range(8):
+        ray = slot_of(scratch, slot)
+        ray.number, ray.node = -1, 0
+    while running > 0 or begun < len(start):
+        for slot in range(8):
+            met[slot] = _boxes_met(grid, slot_of(scratch, slot))
+        for slot in range(8):
+            ray = slot_of(scratch, slot)
+            n = ray.number
+            if n >= 0 and _go_on(grid, scratch, ray, slot, met[slot], nearest, False):
+                continue
+            running -= n >= 0
+            while True:
+                if n >= 0:
+                    passes, by, where = _outcome(grid, ray)
+                    share[n] = passes
+                    if nearest:
+                        wall[n], at[n] = by, where
+                n = begun if begun < len(start) else -1
+                ray.number, ray.node = n, 0
+                if n < 0:
+                    break
+                begun += 1
+                if _begin(
+                    grid,
+                    scratch,
+                    ray,
+                    slot,
+                    start[n, 0],
+                    start[n, 1],
+                    start[n, 2],
+                    end[n, 0],
+                    end[n, 1],
+                    end[n, 2],
+                    nearest,
+                ):
+                    running += 1
+                    break

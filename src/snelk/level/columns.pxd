@@ -17,10 +17,19 @@ cdef class GridColumns(Columns):
     cdef public const double[::1] see_through
 
 
+cdef struct Slot:
+    double[3] start, along
+    double first, lean_u, lean_v, at, share, dimmed_at
+    Py_ssize_t wall, dimmed_by, number
+    float from_x, from_y, from_z, per_x, per_y, per_z, reach
+    int near_x, near_y, near_z, node, held, most, spare
+
+
 cdef class ScratchColumns(Columns):
     cdef public int[::1] waiting
-    cdef public double[::1] ray
-    cdef public Py_ssize_t[::1] met, row
+    cdef public Slot[::1] slots
+    cdef public Py_ssize_t[:, ::1] met
+    cdef public Py_ssize_t[::1] row
     cdef public const unsigned char[:, ::1] opened
 
 

@@ -15,6 +15,7 @@ from typing import Any, TypeVar
 
 import cython
 import numpy as np
+from numpy.typing import NDArray
 
 from snelk.built import is_stale
 from snelk.errors import InputError
@@ -120,6 +121,12 @@ def in_one(given: T) -> T:
         found.append(own)
         start += size
     return arrays._make(found)  # type: ignore[no-any-return]
+
+
+def readable(array: NDArray[Any]) -> NDArray[Any]:
+    """An array; if it is of records, and loops are interpreted, their numbers are attributes."""
+    is_plain = cython.compiled or array.dtype.names is None
+    return array if is_plain else array.view(np.recarray)
 
 
 def plain(given: T) -> T:

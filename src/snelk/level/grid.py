@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from snelk.level.columns import ScratchColumns, agree, agree_axes, laid_out, plain
+from snelk.level.columns import ScratchColumns, agree, agree_axes, laid_out, plain, readable
 from snelk.level.splitting import build_tree
 from snelk.level.storing import visit_cells
-from snelk.level.tree import INNER, LEAF, PARTS, ROOM, WIDE
+from snelk.level.tree import ABREAST, INNER, LEAF, PARTS, ROOM, WIDE
 
 TOUCH = 1e-9
 """Length at either end of a ray in which a wall is not met, m."""
@@ -104,12 +104,34 @@ Shelf = tuple[NDArray[np.int32], NDArray[np.float64], NDArray[np.int32]]
 """Where each cell's pieces begin, the pieces, and the wall each belongs to."""
 
 
+SLOT = np.dtype([
+    # For triangles: where the ray begins and how far it leads, m; from which share of it on it
+    # counts, and how much it leans.
+    *((name, np.float64, (3,)) for name in ("start", "along")),
+    *((name, np.float64) for name in ("first", "lean_u", "lean_v")),
+    # What was found: where it was stopped; the share of it that passes other walls, and where it
+    # was dimmed first; the walls that did it. Then which of many rays it is.
+    *((name, np.float64) for name in ("at", "share", "dimmed_at")),
+    *((name, np.intp) for name in ("wall", "dimmed_by", "number")),
+    # In 32 bits, for boxes: where it begins, from the middle of the tree, m; the share of it that
+    # leads 1 m along each axis; the share of it that is of interest.
+    *((name, np.float32) for name in ("from_x", "from_y", "from_z", "per_x", "per_y", "per_z")),
+    ("reach", np.float32),
+    # Where in the row of a node the sides are through which it enters; the node that is looked into
+    # next, and how many are held for later; the axis along which it extends most, or -1.
+    *((name, np.int32) for name in ("near_x", "near_y", "near_z", "node", "held", "most")),
+    ("spare", np.int32),
+])  # fmt: skip
+"""What is kept of a ray that is followed through the tree."""
+
+
 class Scratch(NamedTuple):
     """Working memory of `cast_ray`, and which doors stand open."""
 
-    waiting: NDArray[np.int32]  # (n,) nodes that are still to be looked at
-    ray: NDArray[np.float64]  # (6,) where the ray begins, and how far it leads, m
-    met: NDArray[np.int64]  # (walls + 1,) which ray last met each wall, and a count of rays
+    waiting: NDArray[np.int32]  # (16 n,) nodes whose parts are still to be looked into, and after
+    # each a bit for each of these parts: the first of each ray, then the second, and so on
+    slots: Any  # (8,) a `SLOT` for each ray that is followed at a time
+    met: NDArray[np.int64]  # (8, walls + 1) which ray last met each wall, and a count of rays
     row: NDArray[np.int64]  # (1,) the row of `opened` that holds for the rays that are cast
     opened: NDArray[
         np.bool_
@@ -117,9 +139,9 @@ class Scratch(NamedTuple):
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
-        agree(self.opened.shape[1:], (len(self.met) - 1,))
+        agree((ABREAST, self.opened.shape[1] + 1), self.met.shape)
         agree(self.row.shape, (1,))
-        agree(self.ray.shape, (6,))
+        agree(self.slots.shape, (ABREAST,))
         agree((0 <= int(self.row[0]) < len(self.opened),), (True,))
 
 
@@ -130,9 +152,9 @@ def agree_scratch(scratch: Scratch, grid: Grid, variants: int = 1) -> None:
         ValueError: It is not.
     """
     own = plain(scratch)
-    agree(own.met.shape, (len(plain(grid).see_through) + 1,))
+    agree(own.met.shape, (ABREAST, len(plain(grid).see_through) + 1))
     agree((len(own.opened) in (1, variants),), (True,))
-    agree((len(own.waiting) >= WIDE * plain(grid).depth,), (True,))
+    agree((len(own.waiting) >= 2 * ABREAST * plain(grid).depth,), (True,))
 
 
 def scratch_for(
@@ -142,10 +164,10 @@ def scratch_for(
     walls = len(plain(grid).see_through)
     if opened is None:
         opened = np.zeros((1, walls), dtype=np.bool_)
-    met, row = np.zeros(walls + 1, dtype=np.int64), np.zeros(1, dtype=np.int64)
-    room = WIDE * max(plain(each).depth for each in (grid, also or grid))
-    waiting, ray = np.zeros(room, dtype=np.int32), np.zeros(6)
-    return laid_out(ScratchColumns, Scratch(waiting, ray, met, row, opened))
+    met, row = np.zeros((ABREAST, walls + 1), dtype=np.int64), np.zeros(1, dtype=np.int64)
+    room = 2 * ABREAST * max(plain(each).depth for each in (grid, also or grid))
+    waiting, slots = np.zeros(room, dtype=np.int32), readable(np.zeros(ABREAST, SLOT))
+    return laid_out(ScratchColumns, Scratch(waiting, slots, met, row, opened))
 
 
 def build_grid(

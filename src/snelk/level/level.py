@@ -609,7 +609,7 @@ class Level:
         scratch = scratch_for(self._halving)
         cast_each(self._halving, scratch, a, b, np.empty(1), np.empty(1, np.int32), np.empty(1))
         found = []
-        met = plain(scratch).met
+        met = plain(scratch).met[0]  # one ray takes the first slot
         for wall in np.flatnonzero((met[:-1] == met[-1]) & (met[-1] > 0)).tolist():
             own, ends = self.piece_walls == wall, self.triangle_walls == wall
             alone = build_grid(

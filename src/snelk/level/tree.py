@@ -24,6 +24,10 @@ ERRS = 2.0**-21
 """Boxes are larger by so much of the size of all: four times what they and rays can err."""
 
 
+ABREAST = 8
+"""How many rays are followed at a time."""
+
+
 class Tree(NamedTuple):
     """Boxes over triangles."""
 

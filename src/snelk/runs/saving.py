@@ -23,13 +23,13 @@ from snelk.chance import stream_of
 from snelk.config.scenario import Scenario
 from snelk.engine.simulation import Simulation
 from snelk.errors import InputError
-from snelk.level.columns import Columns, laid_out, plain
+from snelk.level.columns import Columns, laid_out, plain, readable
 from snelk.level.ways import Ways
 
 MOST_BYTES = 1_000_000_000
 """Of what is kept of one game."""
 
-LAYOUT = "4"
+LAYOUT = "5"
 """Of what is kept; another where classes have got other attributes."""
 
 OWN = tuple(f"snelk.{layer}." for layer in ("config", "level", "senses", "mind", "body", "engine"))
@@ -160,10 +160,10 @@ class _Keeper(pickle.Pickler):
             flags = bool(given.flags.writeable)
             if base is given:
                 order: Any = "C" if given.flags.c_contiguous else "F"
-                whole = given.dtype.str, given.shape, order, given.tobytes(order), flags
+                whole = _kind_of(given), given.shape, order, given.tobytes(order), flags
                 return _array, whole
             start = given.__array_interface__["data"][0] - base.__array_interface__["data"][0]
-            return _view, (base, given.dtype.str, given.shape, given.strides, start, flags)
+            return _view, (base, _kind_of(given), given.shape, given.strides, start, flags)
         if isinstance(given, np.generic):
             return _number, (given.dtype.str, given.tobytes())
         if isinstance(given, np.random.Generator):
@@ -204,23 +204,28 @@ def _owner_of(array: NDArray[Any]) -> NDArray[Any]:
     return array
 
 
+def _kind_of(array: NDArray[Any]) -> Any:
+    """What NumPy makes a data type of again."""
+    return array.dtype.str if array.dtype.names is None else array.dtype.descr
+
+
 def _array(
-    dtype: str, shape: tuple[int, ...], order: str, content: bytes, writeable: bool
+    dtype: Any, shape: tuple[int, ...], order: str, content: bytes, writeable: bool
 ) -> NDArray[Any]:
     flat = np.frombuffer(content, np.dtype(dtype))
     found = flat.reshape(shape, order=order).copy(order=order)  # type: ignore[call-overload]
     found.flags.writeable = writeable
-    return found  # type: ignore[no-any-return]
+    return readable(found)
 
 
 def _view(
-    base: NDArray[Any], dtype: str, shape: tuple[int, ...], strides: tuple[int, ...], start: int,
+    base: NDArray[Any], dtype: Any, shape: tuple[int, ...], strides: tuple[int, ...], start: int,
     writeable: bool,
 ) -> NDArray[Any]:  # fmt: skip
     found: NDArray[Any] = np.ndarray(shape, np.dtype(dtype), base, start, strides)
     if not writeable:
         found.flags.writeable = False
-    return found
+    return readable(found)
 
 
 def _number(dtype: str, content: bytes) -> Any:
