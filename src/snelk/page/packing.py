@@ -157,8 +157,10 @@ class DrawnPacker(RawPacker):
         most = _most(whole)
         if not most <= LARGEST // 2:  # or there is none: NaN
             np.copyto(whole, 0.0, where=~np.isfinite(whole))
-            np.clip(whole, -LARGEST // 2, LARGEST // 2, out=whole)
             most = _most(whole)
+            if most > LARGEST // 2:
+                np.clip(whole, -LARGEST // 2, LARGEST // 2, out=whole)
+                most = LARGEST // 2
         return whole, int(most)
 
 
