@@ -2,7 +2,19 @@
 
 from __future__ import annotations
 
+from cython import compiled
+
 from snelk.engine.copies import ColumnCopy, CopyStage, ValueCopy
+
+if not compiled:  # else it is what C does at once, see the .pxd
+
+    def copy_place(value: ValueCopy, tick: int, n: int) -> None:
+        """Copy one of the places of a value that are kept."""
+        value.kept[tick, n, :] = value.now[value.places[n], :]
+
+    def copy_rows(column: ColumnCopy, first: int, count: int) -> None:
+        """Append so many rows of a column."""
+        column.kept[first : first + count, :] = column.now[:count, :]
 
 
 def copy_tick(stage: CopyStage, tick: int) -> bool:
@@ -14,22 +26,14 @@ def copy_tick(stage: CopyStage, tick: int) -> bool:
     for n in range(len(stage.values)):
         value = stage.values[n]
         if value.ticks < 0 or value.ticks == tick % 2:
-            _copy_value(value, tick)
+            for place in range(value.places.shape[0]):
+                copy_place(value, tick, place)
     for n in range(len(stage.tables)):
         table = stage.tables[n]
         first, count = table.held[0], table.new[0]
         for c in range(len(table.columns) if count > 0 else 0):
-            _append(table.columns[c], first, count)
+            copy_rows(table.columns[c], first, count)
         for row in range(count):
             table.ticks[first + row] = tick
         table.held[0] = first + count
     return True
-
-
-def _copy_value(value: ValueCopy, tick: int) -> None:
-    for n in range(value.places.shape[0]):
-        value.kept[tick, n, :] = value.now[value.places[n], :]
-
-
-def _append(column: ColumnCopy, first: int, count: int) -> None:
-    column.kept[first : first + count, :] = column.now[:count, :]
