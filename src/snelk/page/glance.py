@@ -134,7 +134,7 @@ class Glance:
             own = [self.place[a, c] for c in kept[a]]
 
             def pairs(values: Numbers, ticks: Any = ticks, own: Any = own) -> Any:
-                return np.moveaxis(values.take(ticks, axis=0).take(own, axis=1), 0, -1)
+                return np.moveaxis(values.take(own, axis=1).take(ticks, axis=0), 0, -1)
 
             results = pairs(quick.failed)[:, :cones].copy()
             self_there = there[ticks, self.simulation.names.index(agent)]
