@@ -675,7 +675,7 @@ class Ways:
         n = min(len(some) * (2 * MOST_PAIRS + count) // count, len(away) - 1)
         low, tree = float(np.partition(away, n)[n]), KDTree(self.corners)
         near: NDArray[np.intp] = tree.query_pairs(low, output_type="ndarray")
-        return near.astype(np.intp)
+        return near.astype(np.intp, copy=False)
 
 
 def _sheet_of(
