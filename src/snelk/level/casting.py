@@ -407,7 +407,9 @@ def _go_on(
 
     Boxes are looked into in whatever order: to put them in order takes longer than to look into
     some in vain. Of triangles that meet the ray at one place the wall with the lowest number
-    counts.
+    counts. A ray that is followed `alone` holds its nodes one after the other: a processor guesses
+    which comes next, and begins with it. Of several rays each holds a node, and which of its parts
+    are left: that takes no branch, which could be guessed wrongly.
     """
     node, held = ray.node, ray.held
     inner = met & grid.parts[node + INNER]
@@ -421,7 +423,6 @@ def _go_on(
             fetch_node(grid, scratch.waiting[held])
             held += 1
     else:
-        # How many are met cannot be foretold, so it takes no branch to hold those that are nodes.
         scratch.waiting[top], scratch.waiting[top + 1] = node, inner
         held += inner != 0
     while leaves > 0:
