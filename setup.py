@@ -35,8 +35,8 @@ HOW = {
     "columns": ["-O0" if os.name == "posix" else "/Od"],
     # Nobody asks whether a number was the outcome of a division by 0, so that a loop may work out
     # both sides of a choice. What is to be part of its caller is, however long it may be: calls
-    # that hand on all of a ray took up to a seventh of the time in which it was followed. Putting
-    # numbers together so that two are worked out at once takes longer than it saves, but in loops.
+    # that hand on all of a ray took up to a seventh of the time in which it was followed. Outside
+    # of loops, working out two like numbers at once takes longer than it saves.
     "casting": WHOLE if os.name == "posix" else [],
 }
 """Other ways to compile some."""

@@ -287,6 +287,24 @@ def test_without_machine_code_the_same_rules_run_interpreted(
     assert len(here.likelihood)
     for name in TABLES:
         assert again.arrow(name).equals(here.arrow(name)), name
+    # A game that is restored, and rays that are followed at once.
+    code = f"""
+import numpy as np, snelk
+from snelk.level.rays import cast_rays
+live = snelk.Live({str(NIGHT)!r})
+live.step()
+live.restore(live.save())
+live.step()
+ends = np.random.default_rng(4).uniform((0, 0, 0), (60, 45, 3), (2, 200, 3))
+grid = snelk.Simulation(snelk.load({str(NIGHT)!r})).level.grid
+print(grid.has_triangles, live.readout(), [each.tolist() for each in cast_rays(grid, *ends)])
+"""
+    said = [
+        subprocess.run([sys.executable, "-c", code], capture_output=True, env=each, check=True)
+        for each in (env, ENVIRONMENT)
+    ]
+    assert said[0].stdout == said[1].stdout
+    assert said[0].stdout.startswith(b"True ")
     # And such as catches: each loop by itself, of the cases that it is tried with every eighth.
     loops = [Path(__file__).with_name(f"test_{name}.py") for name in ("loops", "attention", "ways")]
     words = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *map(str, loops)]

@@ -28,12 +28,12 @@ if not compiled:  # else they are in the .pxd
     from snelk.level.tree import ABREAST, INNER, PARTS, WIDE
 
     def below_zero(gaps: list[float]) -> int:
-        """Which of eight numbers are below 0, a bit for each."""
+        """Which of eight numbers are below 0, a bit for each; for -0 either may be told."""
         return sum(1 << n for n in range(8) if gaps[n] < 0.0)
 
     def lowest_bit(bits: int) -> int:
         """The place of the lowest bit that is set; one is."""
-        return (bits & -bits).bit_length() - 1
+        return int(bits & -bits).bit_length() - 1
 
     def fetch_node(grid: Grid, node: int) -> None:
         """Ask memory for a node that is looked at soon."""
@@ -135,8 +135,7 @@ def _cast(
 ) -> tuple[float, int, float]:
     """`cast_ray`; unless the `nearest` is asked for, any wall that stops the ray will do."""
     if not grid.has_triangles:
-        if grid.has_sheer:
-            scratch.met[0, scratch.met.shape[1] - 1] += 1
+        _count(grid, scratch, 0)
         return _through_faces(grid, scratch, 0, x, y, z, to_x, to_y, to_z, nearest)
     ray = slot_of(scratch, 0)
     if _begin(grid, scratch, ray, 0, x, y, z, to_x, to_y, to_z, nearest):
@@ -167,14 +166,23 @@ def _through_faces(
     to_z: float,
     nearest: bool,
 ) -> tuple[float, int, float]:
-    """`_cast` of upright faces alone. One that is all within `TOUCH` of its ends meets none."""
+    """`_cast` of upright faces alone."""
     dx, dy, dz = to_x - x, to_y - y, to_z - z
-    square = dx * dx + dy * dy + dz * dz
-    if square <= 4.0 * TOUCH * TOUCH:
+    if grid.columns == 0 or _is_none(dx, dy, dz):
         return 1.0, NO_WALL, NAN
-    if grid.columns == 0:
-        return 1.0, NO_WALL, NAN
-    return _past_faces(grid, scratch, slot, x, y, z, dx, dy, dz, TOUCH / sqrt(square), nearest)
+    first = TOUCH / sqrt(dx * dx + dy * dy + dz * dz)
+    return _past_faces(grid, scratch, slot, x, y, z, dx, dy, dz, first, nearest)
+
+
+def _is_none(dx: float, dy: float, dz: float) -> bool:
+    """Whether all of a ray is within `TOUCH` of its ends."""
+    return dx * dx + dy * dy + dz * dz <= 4.0 * TOUCH * TOUCH
+
+
+def _count(grid: Grid, scratch: Scratch, slot: int) -> None:
+    """Count a ray where any is dimmed, so that each wall that it meets dims it once."""
+    if grid.has_sheer:
+        scratch.met[slot, scratch.met.shape[1] - 1] += 1
 
 
 def _past_faces(
@@ -338,7 +346,7 @@ def _begin(
     ray.wall, ray.at = NO_WALL, reach
     if grid.has_sheer:
         ray.share, ray.dimmed_by, ray.dimmed_at = 1.0, NO_WALL, INF
-        scratch.met[slot, scratch.met.shape[1] - 1] += 1
+    _count(grid, scratch, slot)
     if grid.columns > 0:
         share, wall, at = _through_faces(grid, scratch, slot, x, y, z, to_x, to_y, to_z, nearest)
         if share == 0.0:
@@ -347,7 +355,7 @@ def _begin(
                 return False
         elif wall != NO_WALL:
             ray.share, ray.dimmed_by, ray.dimmed_at = share, wall, at
-    if dx * dx + dy * dy + dz * dz <= 4.0 * TOUCH * TOUCH:
+    if _is_none(dx, dy, dz):
         return False
     ray.start[0], ray.start[1], ray.start[2] = x, y, z
     ray.along[0], ray.along[1], ray.along[2] = dx, dy, dz
@@ -623,21 +631,16 @@ def _each(
 ) -> None:
     """Both; `wall` and `at` are filled if the `nearest` is asked for."""
     with nogil:
-        if grid.has_triangles and len(start) > 1:
+        # Where any ray is dimmed there has to be room to tell which of several met a wall.
+        is_roomy = len(scratch.met) == ABREAST or not grid.has_sheer
+        if grid.has_triangles and len(start) > 1 and is_roomy:
             _abreast(grid, scratch, start, end, share, wall, at, nearest)
             return
         for n in range(len(start)):
             passes, by, where = _cast(
-                grid,
-                scratch,
-                start[n, 0],
-                start[n, 1],
-                start[n, 2],
-                end[n, 0],
-                end[n, 1],
-                end[n, 2],
-                nearest,
-            )
+                grid, scratch, start[n, 0], start[n, 1], start[n, 2], end[n, 0], end[n, 1],
+                end[n, 2], nearest,
+            )  # fmt: skip
             share[n] = passes
             if nearest:
                 wall[n], at[n] = by, where
@@ -683,17 +686,8 @@ def _abreast(
                     break
                 begun += 1
                 if _begin(
-                    grid,
-                    scratch,
-                    ray,
-                    slot,
-                    start[n, 0],
-                    start[n, 1],
-                    start[n, 2],
-                    end[n, 0],
-                    end[n, 1],
-                    end[n, 2],
-                    nearest,
-                ):
+                    grid, scratch, ray, slot, start[n, 0], start[n, 1], start[n, 2], end[n, 0],
+                    end[n, 1], end[n, 2], nearest,
+                ):  # fmt: skip
                     running += 1
                     break

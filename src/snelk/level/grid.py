@@ -120,7 +120,7 @@ SLOT = np.dtype([
     # Where in the row of a node the sides are through which it enters; the node that is looked into
     # next, and how many are held for later; the axis along which it extends most, or -1.
     *((name, np.int32) for name in ("near_x", "near_y", "near_z", "node", "held", "most")),
-    ("spare", np.int32),
+    ("spare", np.int32),  # so that the next record begins where a processor reads it best
 ])  # fmt: skip
 """What is kept of a ray that is followed through the tree."""
 
@@ -131,7 +131,8 @@ class Scratch(NamedTuple):
     waiting: NDArray[np.int32]  # (16 n,) nodes whose parts are still to be looked into, and after
     # each a bit for each of these parts: the first of each ray, then the second, and so on
     slots: Any  # (8,) a `SLOT` for each ray that is followed at a time
-    met: NDArray[np.int64]  # (8, walls + 1) which ray last met each wall, and a count of rays
+    met: NDArray[np.int64]  # (1 or 8, walls + 1) which ray last met each wall, and a count of rays:
+    # of the first slot, or of each
     row: NDArray[np.int64]  # (1,) the row of `opened` that holds for the rays that are cast
     opened: NDArray[
         np.bool_
@@ -139,7 +140,8 @@ class Scratch(NamedTuple):
 
     def check(self) -> None:
         """Make sure that its arrays agree; see `agree`."""
-        agree((ABREAST, self.opened.shape[1] + 1), self.met.shape)
+        agree(self.opened.shape[1:], (self.met.shape[1] - 1,))
+        agree((len(self.met) in (1, ABREAST),), (True,))
         agree(self.row.shape, (1,))
         agree(self.slots.shape, (ABREAST,))
         agree((0 <= int(self.row[0]) < len(self.opened),), (True,))
@@ -152,19 +154,27 @@ def agree_scratch(scratch: Scratch, grid: Grid, variants: int = 1) -> None:
         ValueError: It is not.
     """
     own = plain(scratch)
-    agree(own.met.shape, (ABREAST, len(plain(grid).see_through) + 1))
+    agree(own.met.shape[1:], (len(plain(grid).see_through) + 1,))
     agree((len(own.opened) in (1, variants),), (True,))
     agree((len(own.waiting) >= 2 * ABREAST * plain(grid).depth,), (True,))
 
 
 def scratch_for(
-    grid: Grid, opened: NDArray[np.bool_] | None = None, *, also: Grid | None = None
+    grid: Grid,
+    opened: NDArray[np.bool_] | None = None,
+    *,
+    also: Grid | None = None,
+    abreast: bool = False,
 ) -> Scratch:
-    """Working memory for rays through a grid, or two; nothing stands open if None."""
+    """Working memory for rays through a grid, or two; nothing stands open if None.
+
+    With `abreast` there is room for several rays at a time, also where any is dimmed.
+    """
     walls = len(plain(grid).see_through)
     if opened is None:
         opened = np.zeros((1, walls), dtype=np.bool_)
-    met, row = np.zeros((ABREAST, walls + 1), dtype=np.int64), np.zeros(1, dtype=np.int64)
+    rows = ABREAST if abreast and plain(grid).has_sheer else 1
+    met, row = np.zeros((rows, walls + 1), dtype=np.int64), np.zeros(1, dtype=np.int64)
     room = 2 * ABREAST * max(plain(each).depth for each in (grid, also or grid))
     waiting, slots = np.zeros(room, dtype=np.int32), readable(np.zeros(ABREAST, SLOT))
     return laid_out(ScratchColumns, Scratch(waiting, slots, met, row, opened))

@@ -22,7 +22,7 @@ def cast_rays(
     """
     count = len(start)
     share, wall, at = np.empty(count), np.empty(count, dtype=np.int32), np.empty(count)
-    cast_each(grid, scratch_for(grid, opened), start, end, share, wall, at)
+    cast_each(grid, scratch_for(grid, opened, abreast=True), start, end, share, wall, at)
     return share, wall, at
 
 
@@ -34,5 +34,5 @@ def shares_past(
 ) -> NDArray[np.float64]:
     """What `cast_rays` returns first, sooner: the share of each ray that passes."""
     share = np.empty(len(start))
-    share_each(grid, scratch_for(grid, opened), start, end, share)
+    share_each(grid, scratch_for(grid, opened, abreast=True), start, end, share)
     return share

@@ -23,7 +23,6 @@ NODE, TRIANGLE = 1.0, 0.6
 ERRS = 2.0**-21
 """Boxes are larger by so much of the size of all: four times what they and rays can err."""
 
-
 ABREAST = 8
 """How many rays are followed at a time."""
 
