@@ -54,7 +54,7 @@ from snelk.mind.receiving import receive
 from snelk.mind.signals import Attended, FocusNumbers, Signals
 from snelk.mind.spreading import likeliest, spread, take_out
 from snelk.mind.stage import ROOM, DrawStage, ListenStage, TellStage
-from snelk.mind.telling import arrive, pass_on, raise_voices, who_tells
+from snelk.mind.telling import arrive, pass_all_on, raise_voices, who_tells
 from snelk.mind.updating import mind
 from snelk.runs.measures import Measurer
 from snelk.senses.bodies import Bodies, Poses
@@ -350,7 +350,8 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
         sometimes(chance, 0.8, V, A, J),
         *sometimes(chance, 0.7, 4, V, A), np.full((V, A), np.nan), delay, every, audience,
         next_time, passed.copy(), np.zeros((V, A, J), np.bool_), np.zeros((V * A, 2), np.int64),
-        np.zeros((A, J), np.int8), *np.zeros((2, A)), np.zeros(A, np.int64),
+        np.zeros(2, np.int64), True,
+        np.zeros((V * A, A, J), np.int8), *np.zeros((2, V * A, A)), np.zeros((V * A, A), np.int64),
         laid_out(NewsColumns, news), np.zeros((V, A, J), np.bool_), np.full((V, A, J), -1.0),
     )  # fmt: skip
     count = who_tells(stage, tick)
@@ -397,29 +398,23 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
     assert [*zip(heard.rows.row[:pairs], heard.rows.agent[:pairs], strict=True)] == meant
     heard.rows.failed[:pairs] = chance.choice([HEARD, EAR_AWAKE, EAR_REACH], pairs)
     heard.rows.limit[:pairs], mute = chance.random(pairs), MessageStore()
-    mute.make_room(A * J)
-    for n, (v, a) in enumerate(speakers):
-        first = int(np.searchsorted(heard.rows.row[:pairs], n))
-        pass_on(
-            loud, poses, v, a, audience[v, a], stage.due[v, a], heard.laid, first, 1, tick, 0.0,
-            *[np.nan] * 3, mute.laid, 0,
-        )  # fmt: skip
+    mute.make_room(V * A * A * J)
+    state, ranks = chance.integers(-1, 3, (V, A)).astype(np.int16), chance.random((V, A, 3))
+    pass_all_on(loud, poses, heard.laid, state, ranks, mute.laid, mute.held)
+    for row, (v, a) in enumerate(stage.tellers[:tellers].tolist()):
         for b, j in np.argwhere(audience[v, a][:, None] & stage.due[v, a]).tolist():
-            i, result = AGENTS[b], TELL_RESULTS[stage.failed[b, j] + 1]
-            if result not in ("told", "ears", "awake", "reach"):
+            i, result = AGENTS[b], TELL_RESULTS[stage.failed[row, b, j] + 1]
+            if result not in ("told", "ears", "awake", "reach") or (v, a) not in speakers:
                 continue
             became = {HEARD: "told", EAR_AWAKE: "awake", EAR_REACH: "reach"}
-            at = meant.index((n, b)) if stage.ears[v, b] else -1
+            at = meant.index((speakers.index((v, a)), b)) if stage.ears[v, b] else -1
             assert result == (became[int(heard.rows.failed[at])] if at >= 0 else "ears")
-            assert at < 0 or stage.limit[b] == heard.rows.limit[at]
+            assert at < 0 or stage.limit[row, b] == heard.rows.limit[at]
     going, came, sent = MessageStore(), MessageStore(), []
     going.make_room(V * A * A * J)
-    for v, a in stage.tellers[:tellers]:
-        rank, there = float(chance.integers(0, 4)), poses.present[v if rows > 1 else 0]
-        going.held[0] = pass_on(
-            stage, poses, v, a, audience[v, a], stage.due[v, a], heard.laid, -1, delay[v, a], tick,
-            rank, *[np.nan] * 3, going.laid, going.count,
-        )  # fmt: skip
+    pass_all_on(stage, poses, heard.laid, state, ranks, going.laid, going.held)
+    for row, (v, a) in enumerate(stage.tellers[:tellers].tolist()):
+        rank, there = ranks[v, a, max(state[v, a], 0)], poses.present[v if rows > 1 else 0]
         for b, j in np.argwhere(audience[v, a][:, None] & stage.due[v, a]).tolist():
             i = AGENTS[b]
             passed = {
@@ -427,7 +422,7 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
                 "cares": stage.notices[v, b, j] and i != j,
             }  # fmt: skip
             failed = [gate for gate, ok in passed.items() if not ok]
-            assert TELL_RESULTS[stage.failed[b, j] + 1] == (failed[0] if failed else "told")
+            assert TELL_RESULTS[stage.failed[row, b, j] + 1] == (failed[0] if failed else "told")
             if not failed:
                 d = int(delay[v, a])
                 old = age[v, a, j] + d * dt

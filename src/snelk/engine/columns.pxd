@@ -8,7 +8,7 @@ from snelk.mind.columns cimport (
     TellStageColumns,
 )
 from snelk.senses.columns cimport (
-    NoiseColumns, PoseColumns, SenseStageColumns, SmellStageColumns, StepStageColumns,
+    HeardColumns, NoiseColumns, PoseColumns, SenseStageColumns, SmellStageColumns, StepStageColumns,
 )
 
 
@@ -55,6 +55,9 @@ cdef class TickStageColumns(Columns):
     cdef public ListenStageColumns listens
     cdef public DrawStageColumns draws
     cdef public TellStageColumns tells
+    cdef public NoiseColumns voices
+    cdef public HeardColumns voiced
+    cdef public Py_ssize_t[::1] voices_count, voiced_count
     cdef public MessageColumns going, came
     cdef public Py_ssize_t[::1] going_count, came_count
     cdef public MindStageColumns minds

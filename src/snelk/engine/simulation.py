@@ -33,6 +33,7 @@ from snelk.engine.stage import (
     GATHER,
     GLANCE,
     JUDGE,
+    JUDGE_VOICES,
     MISPLACE,
     NOISES_AT,
     NOTHING,
@@ -46,7 +47,7 @@ from snelk.engine.stage import (
     ROOM_FOR_MESSAGES,
     ROOM_FOR_NOISES,
     ROOM_FOR_TRAILS,
-    SAY,
+    ROOM_FOR_VOICES,
     TAKE,
     TELL_ENDS,
     TELL_NEWS,
@@ -413,7 +414,8 @@ class Simulation:
             GLANCE: self.world.set_paces,
             TELL_STUCK: self.world.tell_stuck,
             FINISH: self._finish,
-            SAY: self._say,
+            ROOM_FOR_VOICES: self._make_room_for_voices,
+            JUDGE_VOICES: self._judge_voices,
         }
 
     def _movable(self) -> tuple[Any, ...]:
@@ -423,7 +425,8 @@ class Simulation:
         )  # fmt: skip
         return (
             self.world.motion.now, maker.made.laid, maker.noises.laid, maker.order, listening.stage,
-            sharing.going.laid, sharing.came.laid, thinking.walks, self._smells_stage,
+            sharing.going.laid, sharing.came.laid, sharing.stage, sharing.voices.laid,
+            sharing.voiced.laid, thinking.walks, self._smells_stage,
             self.copies.stage, *thinking.stages,
         )  # fmt: skip
 
@@ -466,6 +469,10 @@ class Simulation:
             any_drawn=self.places.any_can,
             tells=sharing.stage,
             any_tells=sharing.any_tells,
+            voices=sharing.voices.laid,
+            voices_count=sharing.voices.held,
+            voiced=sharing.voiced.laid,
+            voiced_count=sharing.voiced.held,
             going=sharing.going.laid,
             going_count=sharing.going.held,
             came=sharing.came.laid,
@@ -556,7 +563,7 @@ class Simulation:
                 self.before_forgetting(float(self.times[self._fresh_at]))
             self._fresh_at = tick
             self.world.begin_tick(tick, float(self.times[tick]), self._senses[tick % 2])
-            self.sharing.said = []
+            self.sharing.alarmed = []
             self.thrower.flights = []
 
     def _note_what_is_due(self) -> None:
@@ -646,11 +653,11 @@ class Simulation:
             count = self.sharing.alarm(tick, alarm, self.laid_poses, rank)
             world.outcomes.tell_alarm(alarm, count)
 
-    def _say(self) -> None:
-        self.sharing.tell(
-            self.tick, int(self._at[COUNT]), self.laid_poses, self.surroundings.background,
-            self.world.ladders.rank_of,
-        )  # fmt: skip
+    def _make_room_for_voices(self) -> None:
+        self.sharing.make_room(int(self._at[COUNT]))
+
+    def _judge_voices(self) -> None:
+        self.sharing.judge(self.laid_poses, self.surroundings.background)
 
 
 def _awake_and_limits(

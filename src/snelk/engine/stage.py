@@ -21,7 +21,7 @@ from snelk.level.ground import GroundStage
 from snelk.mind.messages import Messages
 from snelk.mind.stage import DrawStage, LadderStage, ListenStage, MindStage, TellStage
 from snelk.senses.bodies import Poses
-from snelk.senses.hearing import Noises
+from snelk.senses.hearing import Heard, Noises
 from snelk.senses.stage import SenseStage, SmellStage, StepStage
 
 Numbers = NDArray[np.float64]
@@ -39,15 +39,16 @@ whether the run is over; whether speeds go by what is left of a path; how many a
 
 (
     BEGINS, SMELLS, WALKS, MAKES, HEARS, TAKES_IN, ARRIVES, MINDS, ATTENDS, COMES_TO, THINKS_ON,
-    THINKS, ACTS, FINDS_WAYS, TELLS_NEWS, RESTS, MOVES, MOVES_ON, IS_STUCK, ENDS, TELLS, IS_DONE,
-) = range(22)  # fmt: skip
+    THINKS, ACTS, FINDS_WAYS, TELLS_NEWS, RESTS, MOVES, MOVES_ON, IS_STUCK, ENDS, TELLS, SAYS,
+    PASSES_ON, IS_DONE,
+) = range(24)  # fmt: skip
 """What a tick does, in this order, by index: the phase that it is in."""
 
 (
     NOTHING, BAD, GATHER, ROOM_FOR_NOISES, ROOM_FOR_EARS, JUDGE, MISPLACE, ROOM_FOR_MESSAGES,
-    PREPARE, TAKE, CATCH, TELL_ENDS, ASK, FIND_WAYS, TELL_NEWS, GLANCE, TELL_STUCK, FINISH, SAY,
-    ROOM_FOR_TRAILS, ROOM_FOR_COPIES,
-) = range(21)  # fmt: skip
+    PREPARE, TAKE, CATCH, TELL_ENDS, ASK, FIND_WAYS, TELL_NEWS, GLANCE, TELL_STUCK, FINISH,
+    ROOM_FOR_VOICES, JUDGE_VOICES, ROOM_FOR_TRAILS, ROOM_FOR_COPIES,
+) = range(22)  # fmt: skip
 """What is left to Python, by index; BAD: arrays do not agree."""
 
 
@@ -82,6 +83,10 @@ class TickStage(NamedTuple):
     any_drawn: bool  # whether anybody can be drawn to a place
     tells: TellStage
     any_tells: bool  # whether anybody tells
+    voices: Noises  # those of this tick; overwritten
+    voices_count: Codes  # (1,) overwritten
+    voiced: Heard  # what became of them at ears; overwritten
+    voiced_count: Codes  # (1,) overwritten
     going: Messages  # those that are on their way; overwritten
     going_count: Codes  # (1,) overwritten
     came: Messages  # those that arrive; overwritten
@@ -107,7 +112,7 @@ class TickStage(NamedTuple):
         agree(self.awake.shape, self.awake_then.shape, (len(SENSES), *shape))
         agree((len(self.at), *self.next_effect.shape), (COUNT + 1, 1))
         agree((1,), self.made_count.shape, self.noises_count.shape, self.going_count.shape)
-        agree((1,), self.came_count.shape)
+        agree((1,), self.came_count.shape, self.voices_count.shape, self.voiced_count.shape)
         agree(plain(self.noises).t.shape, self.noises_made_at.shape)
         agree(self.order.shape, plain(self.made).t.shape)
         agree(self.numbered.shape, shape[:1])

@@ -5,7 +5,7 @@ from snelk.body.acting cimport (
 )
 from snelk.body.answering cimport answer_all
 from snelk.body.behaving cimport _come_to, _go_on, _move_on, _perceive, _think_on
-from snelk.body.columns cimport DoingColumns, PlacedColumns, TimingColumns
+from snelk.body.columns cimport DoingColumns, PlacedColumns, StandingColumns, TimingColumns
 from snelk.body.moving cimport _place
 from snelk.engine.columns cimport TickStageColumns
 from snelk.engine.copying cimport copy_tick
@@ -13,7 +13,7 @@ from snelk.mind.deciding cimport _decide
 from snelk.mind.fading cimport _follow_drawn
 from snelk.mind.updating cimport _mind
 from snelk.mind.receiving cimport _receive, _take_in, errs
-from snelk.mind.telling cimport _arrive, _who_tells
+from snelk.mind.telling cimport _arrive, _pass_all_on, _say, _who_tells, is_cramped
 from snelk.senses.columns cimport NoiseColumns, PoseColumns
 from snelk.senses.sensing cimport _sense
 from snelk.senses.smelling cimport _leave_and_smell
@@ -25,10 +25,10 @@ cdef Py_ssize_t NOT_YET, DISAGREE, LEFT, NOTHING_HEARD, ROOM, WAITED
 cdef Py_ssize_t ACTIVE, BEGUN, COUNT, FINISHES, NOISES_AT, OVER, PACES, PHASE, PREPARES, TICK, WAITS
 cdef Py_ssize_t ACTS, ARRIVES, ATTENDS, BEGINS, COMES_TO, ENDS, FINDS_WAYS, HEARS, IS_DONE, IS_STUCK
 cdef Py_ssize_t MAKES, MINDS, MOVES, MOVES_ON, RESTS, TAKES_IN, TELLS, TELLS_NEWS, THINKS
-cdef Py_ssize_t SMELLS, THINKS_ON, WALKS
+cdef Py_ssize_t PASSES_ON, SAYS, SMELLS, THINKS_ON, WALKS
 cdef Py_ssize_t ASK, BAD, CATCH, FIND_WAYS, FINISH, GATHER, GLANCE, JUDGE, MISPLACE, NOTHING, PREPARE
-cdef Py_ssize_t ROOM_FOR_EARS, ROOM_FOR_MESSAGES, ROOM_FOR_NOISES, SAY, TAKE, TELL_ENDS, TELL_NEWS
-cdef Py_ssize_t ROOM_FOR_COPIES, ROOM_FOR_TRAILS, TELL_STUCK
+cdef Py_ssize_t ROOM_FOR_EARS, ROOM_FOR_MESSAGES, ROOM_FOR_NOISES, TAKE, TELL_ENDS, TELL_NEWS
+cdef Py_ssize_t ROOM_FOR_COPIES, ROOM_FOR_TRAILS, ROOM_FOR_VOICES, JUDGE_VOICES, TELL_STUCK
 
 @cython.locals(most=Py_ssize_t, left=Py_ssize_t)
 cdef Py_ssize_t _advance(TickStageColumns stage, Py_ssize_t until) noexcept
@@ -74,5 +74,5 @@ cdef Py_ssize_t _think_all(
     TickStageColumns stage, Py_ssize_t phase, PoseColumns poses,
 ) noexcept
 
-@cython.locals(at="Py_ssize_t[::1]")
-cdef Py_ssize_t _move_all(TickStageColumns stage, Py_ssize_t phase) noexcept
+@cython.locals(at="Py_ssize_t[::1]", left=Py_ssize_t, standing=StandingColumns)
+cdef Py_ssize_t _move_all(TickStageColumns stage, Py_ssize_t phase, PoseColumns poses) noexcept

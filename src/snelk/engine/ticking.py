@@ -34,6 +34,7 @@ from snelk.engine.stage import (
     IS_DONE,
     IS_STUCK,
     JUDGE,
+    JUDGE_VOICES,
     MAKES,
     MINDS,
     MISPLACE,
@@ -43,6 +44,7 @@ from snelk.engine.stage import (
     NOTHING,
     OVER,
     PACES,
+    PASSES_ON,
     PHASE,
     PREPARE,
     PREPARES,
@@ -52,7 +54,8 @@ from snelk.engine.stage import (
     ROOM_FOR_MESSAGES,
     ROOM_FOR_NOISES,
     ROOM_FOR_TRAILS,
-    SAY,
+    ROOM_FOR_VOICES,
+    SAYS,
     SMELLS,
     TAKE,
     TAKES_IN,
@@ -87,7 +90,7 @@ if not compiled:  # else they are the loops' own, by the .pxd
     from snelk.mind.deciding import _decide
     from snelk.mind.fading import _follow_drawn
     from snelk.mind.receiving import _receive, _take_in, errs
-    from snelk.mind.telling import _arrive, _who_tells
+    from snelk.mind.telling import _arrive, _pass_all_on, _say, _who_tells, is_cramped
     from snelk.mind.updating import _mind
     from snelk.senses.sensing import _sense
     from snelk.senses.smelling import _leave_and_smell
@@ -149,7 +152,7 @@ def _go_through(stage: TickStage) -> int:
         elif phase <= RESTS:
             left = _think_all(stage, phase, poses)
         else:
-            left = _move_all(stage, phase)
+            left = _move_all(stage, phase, poses)
     return left
 
 
@@ -317,7 +320,7 @@ def _think_all(stage: TickStage, phase: int, poses: Poses) -> int:
     return NOTHING
 
 
-def _move_all(stage: TickStage, phase: int) -> int:
+def _move_all(stage: TickStage, phase: int, poses: Poses) -> int:
     """Moving, and telling."""
     at = stage.at
     if phase == MOVES:
@@ -333,8 +336,27 @@ def _move_all(stage: TickStage, phase: int) -> int:
     elif phase == ENDS:
         if at[FINISHES]:
             return FINISH
-    elif phase == TELLS and stage.any_tells:
-        at[COUNT] = _who_tells(stage.tells, at[TICK])
-        if at[COUNT]:
-            return SAY
+    elif phase == TELLS:
+        at[COUNT] = _who_tells(stage.tells, at[TICK]) if stage.any_tells else 0
+        if at[COUNT] == 0:
+            at[PHASE] = IS_DONE
+    elif phase == SAYS:
+        if is_cramped(
+            stage.tells, at[COUNT], stage.voices, stage.voiced, stage.going, stage.going_count[0]
+        ):
+            at[PHASE] = SAYS
+            return ROOM_FOR_VOICES
+        left = _say(
+            stage.tells, poses, stage.senses.surroundings.background, stage.listens.ears,
+            stage.listens.walk, stage.voices, stage.voices_count, stage.voiced,
+            stage.voiced_count,
+        )  # fmt: skip
+        if left != 0:
+            return JUDGE_VOICES if left > 0 else BAD
+    elif phase == PASSES_ON:
+        standing = stage.bodies.standing
+        _pass_all_on(
+            stage.tells, poses, stage.voiced, standing.state, standing.rank, stage.going,
+            stage.going_count,
+        )  # fmt: skip
     return NOTHING

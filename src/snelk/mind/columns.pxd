@@ -156,9 +156,11 @@ cdef class TellStageColumns(Columns):
     cdef public double[:, :, ::1] passed_on
     cdef public unsigned char[:, :, ::1] due
     cdef public Py_ssize_t[:, ::1] tellers
-    cdef public signed char[:, ::1] failed
-    cdef public double[::1] straight, limit
-    cdef public Py_ssize_t[::1] wall
+    cdef public Py_ssize_t[::1] said
+    cdef public bint keeps
+    cdef public signed char[:, :, ::1] failed
+    cdef public double[:, ::1] straight, limit
+    cdef public Py_ssize_t[:, ::1] wall
     cdef public NewsColumns news
     cdef public unsigned char[:, :, ::1] told
     cdef public double[:, :, ::1] told_rank

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import NamedTuple
+from collections.abc import Sequence
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,9 +13,9 @@ from snelk.level.columns import laid_out, plain
 from snelk.level.grid import NO_WALL
 from snelk.mind.columns import NewsColumns, TellStageColumns
 from snelk.mind.memory import Beliefs, News
-from snelk.mind.messages import MessageStore
-from snelk.mind.stage import TellStage
-from snelk.mind.telling import pass_on, raise_voices
+from snelk.mind.messages import TELL_BY, MessageStore
+from snelk.mind.stage import SAID_AT, TELLERS, TellStage
+from snelk.mind.telling import pass_on
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.ears import Ears
 from snelk.senses.stores import HeardStore, NoiseStore
@@ -53,6 +53,8 @@ class Saying(NamedTuple):
 NEVER = 2**62
 """A tick that does not come."""
 
+VOICE, TO_ALL, ALARM = TELL_BY
+
 
 class Sharing:
     """The telling of all agents, and messages on their way.
@@ -72,7 +74,7 @@ class Sharing:
         logged: Whether `said` is kept.
 
     Attributes:
-        said: What was told at this tick.
+        alarmed: The alarms of this tick; kept for `said`.
         going: The messages that are on their way.
         came: Those that arrived at this tick.
         news: The newest of what arrived of each target.
@@ -93,7 +95,7 @@ class Sharing:
         *,
         logged: bool = True,
     ) -> None:
-        self._setups, self.ears, self._logged = setups, ears, logged
+        self._setups, self.ears = setups, ears
         agents = setups[0].agents
         shape = notices.shape[:2]
         tells, passes, remembers, due = (
@@ -102,9 +104,9 @@ class Sharing:
             np.zeros(shape, dtype=np.bool_),
             np.zeros(notices.shape, dtype=np.bool_),
         )
-        self._reach = np.full(shape, np.nan)
-        self._delay, every = np.ones((2, *shape), dtype=np.int64)
-        self._audience = np.zeros((*shape, len(agents)), dtype=np.bool_)
+        reach = np.full(shape, np.nan)
+        delay, every = np.ones((2, *shape), dtype=np.int64)
+        audience = np.zeros((*shape, len(agents)), dtype=np.bool_)
         for v, setup in enumerate(setups):
             remembers[v] = [setup.profile_of(name).memory is not None for name in agents]
             teams = [setup.cast[name].team for name in agents]
@@ -114,16 +116,15 @@ class Sharing:
                     continue
                 whom = (setup.cast[agent].team,) if tell.teams is None else tell.teams
                 tells[v, a], passes[v, a] = True, tell.passes_on
-                self._reach[v, a] = np.nan if tell.reach is None else tell.reach
-                self._delay[v, a] = max(round(tell.delay / dt), 1)
+                reach[v, a] = np.nan if tell.reach is None else tell.reach
+                delay[v, a] = max(round(tell.delay / dt), 1)
                 every[v, a] = max(round(tell.every / dt), 1)
-                self._audience[v, a] = [team in whom for team in teams]
-                self._audience[v, a, a] = False
-        self.any_tells, self._due = bool(tells.any()), due
+                audience[v, a] = [team in whom for team in teams]
+                audience[v, a, a] = False
+        self.any_tells = bool(tells.any())
+        self._pairs = len(agents), len(setups[0].cast)
         self._tellers = np.zeros((len(setups) * len(agents), 2), dtype=np.int64)
-        self._failed = np.zeros((len(agents), len(setups[0].cast)), dtype=np.int8)
-        self._straight, self._limit = np.full((2, len(agents)), np.nan)
-        self._wall = np.full(len(agents), NO_WALL, dtype=np.int64)
+        self._said = np.zeros(2, dtype=np.int64)
         self.news = News.blank(notices.shape)
         self.told = np.zeros(notices.shape, dtype=np.bool_)
         self.told_rank = np.full(notices.shape, -1.0)
@@ -137,59 +138,74 @@ class Sharing:
             passes=passes,
             ears=ears.numbers.used,
             remembers=remembers,
-            reach=self._reach,
-            delay=self._delay,
+            reach=reach,
+            delay=delay,
             every=every,
-            audience=self._audience,
+            audience=audience,
             next_time=np.zeros(notices.shape, dtype=np.int64),
             passed_on=np.full(notices.shape, -np.inf),
             due=due,
             tellers=self._tellers,
-            failed=self._failed,
-            straight=self._straight,
-            limit=self._limit,
-            wall=self._wall,
+            said=self._said,
+            keeps=logged,
+            **self._room_for(1),
             news=laid_out(NewsColumns, self.news),
             told=self.told,
             told_rank=self.told_rank,
         )
         self.stage = laid_out(TellStageColumns, stage)
-        self.said: list[Saying] = []
+        self.alarmed: list[Saying] = []
         self.going, self.came = MessageStore(), MessageStore()
-        self._voices, self._heard = NoiseStore(), HeardStore()
+        self.voices, self.voiced = NoiseStore(), HeardStore()
 
-    def tell(
-        self, tick: int, most: int, poses: Poses, background: Numbers,
-        rank_of: Callable[[int, int], float],
-    ) -> None:  # fmt: skip
-        """Send the messages of this tick; they arrive at the next tick at the earliest.
+    def _room_for(self, tellers: int) -> dict[str, Any]:
+        """Room for what becomes of the words of so many."""
+        agents, targets = self._pairs
+        straight, limit = np.full((2, tellers, agents), np.nan)
+        return {
+            "failed": np.zeros((tellers, agents, targets), dtype=np.int8),
+            "straight": straight,
+            "limit": limit,
+            "wall": np.full((tellers, agents), NO_WALL, dtype=np.int64),
+        }
 
-        Args:
-            tick: The index of the tick.
-            most: How many pairs there are of who tells and of whom; see `telling.who_tells`.
-            poses: Everybody's poses, as compiled loops may read them.
-            background: (variant, character) noise that drowns others.
-            rank_of: The rank of an agent's alert state, by variant and number.
-        """
-        voices, heard = self._voices, self._heard
-        voices.make_room(most)
-        heard.make_room((most + 1) * len(self._wall))
-        tellers, voices.held[0], heard.held[0] = raise_voices(
-            self.stage, poses, voices.laid, heard.laid
-        )
-        if heard.count:
-            self.ears.judge(voices, heard, poses, background, placed=False)
-        pair = 0
-        for v, a in self._tellers[:tellers].tolist():
-            listeners, later = self._audience[v, a], int(self._delay[v, a])
-            voice = not np.isnan(self._reach[v, a])
-            at, nowhere = (pair, np.nan) if voice else (-1, np.nan)
-            self._pass_on(
-                "voice" if voice else "to_all", tick, v, a, listeners, self._due[v, a], poses, at,
-                later, rank_of(v, a), nowhere, nowhere, nowhere,
-            )  # fmt: skip
-            if voice:
-                pair += int((listeners & self.ears.numbers.used[v]).sum())
+    def make_room(self, count: int) -> None:
+        """Make room for all that so many pairs of agent and target can come to at a tick."""
+        agents, tellers = self._pairs[0], min(count, len(self._tellers))
+        self.voices.make_room(tellers)
+        self.voiced.make_room((tellers + 1) * agents)
+        self.going.make_room(self.going.count + count * agents)
+        whole = plain(self.stage)
+        if whole.keeps and tellers > len(whole.failed):
+            self.stage = laid_out(TellStageColumns, whole._replace(**self._room_for(2 * tellers)))
+
+    def judge(self, poses: Poses, background: Numbers) -> None:
+        """Judge this tick's voices at ears, if loops do not know the paths between corners."""
+        self.ears.judge(self.voices, self.voiced, poses, background, placed=False)
+
+    @property
+    def said(self) -> list[Saying]:
+        """What was told at this tick: alarms, then in the order of those that told."""
+        found, whole = [*self.alarmed], plain(self.stage)
+        if not whole.keeps:
+            return found
+        for n, (v, a) in enumerate(self._tellers[: self._said[TELLERS]].tolist()):
+            by = TO_ALL if np.isnan(whole.reach[v, a]) else VOICE
+            arrives = int(self._said[SAID_AT] + whole.delay[v, a])
+            meant = whole.audience[v, a], whole.due[v, a]
+            found.append(self._saying(n, v, a, by, arrives, *meant))
+        return found
+
+    def _saying(
+        self, row: int, v: int, a: int, by: str, arrives: int, listeners: NDArray[np.bool_],
+        targets: NDArray[np.bool_],
+    ) -> Saying:  # fmt: skip
+        """What became of an agent's words, of which loops wrote a row."""
+        whole = plain(self.stage)
+        who, whom = np.flatnonzero(listeners), np.flatnonzero(targets)
+        became = whole.failed[row][np.ix_(who, whom)]
+        far = (each[row, who] for each in (whole.straight, whole.limit, whole.wall))
+        return Saying(v, a, by, arrives, who, whom, became, *far)
 
     def leave_out(self, seen_to: NDArray[np.bool_]) -> None:
         """Exclude clues that an agent has seen to; (variant, agent, target)."""
@@ -206,38 +222,13 @@ class Sharing:
         team = [cast[name].team in alarm.teams and b != a for b, name in enumerate(agents)]
         targets = np.zeros(len(cast), dtype=np.bool_)
         targets[alarm.target] = True
-        return self._pass_on(
-            "alarm", tick, v, a, np.array(team, np.bool_), targets, poses, -1, 1, rank, alarm.x,
-            alarm.y, alarm.z,
-        )  # fmt: skip
-
-    def _pass_on(
-        self,
-        by: str,
-        tick: int,
-        v: int,
-        a: int,
-        listeners: NDArray[np.bool_],
-        targets: NDArray[np.bool_],
-        poses: Poses,
-        pair: int,
-        later: int,
-        rank: float,
-        x: float,
-        y: float,
-        z: float,
-    ) -> int:
-        """Send an agent's messages to all that it reaches; return their number."""
-        going = self.going
+        listeners, going = np.array(team, np.bool_), self.going
         before = going.count
-        going.make_room(before + int(listeners.sum()) * int(targets.sum()))
+        going.make_room(before + int(listeners.sum()))
         going.held[0] = pass_on(
-            self.stage, poses, v, a, listeners, targets, self._heard.laid, pair, later, tick,
-            rank, x, y, z, going.laid, before,
+            self.stage, poses, 0, v, a, listeners, targets, self.voiced.laid, -1, 1, tick, rank,
+            alarm.x, alarm.y, alarm.z, going.laid, before,
         )  # fmt: skip
-        if self._logged:
-            who, whom = np.flatnonzero(listeners), np.flatnonzero(targets)
-            became = self._failed[np.ix_(who, whom)]
-            far = (self._straight[who], self._limit[who], self._wall[who])
-            self.said.append(Saying(v, a, by, tick + later, who, whom, became, *far))
+        if plain(self.stage).keeps:
+            self.alarmed.append(self._saying(0, v, a, ALARM, tick + 1, listeners, targets))
         return going.count - before

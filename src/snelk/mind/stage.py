@@ -104,6 +104,10 @@ class LadderStage(NamedTuple):
         agree((len(self.pairs), *self.concerned.shape), (1, by_agent[0] * by_agent[1], 2))
 
 
+TELLERS, SAID_AT = range(2)
+"""Of `TellStage.said`: how many tell anything, and at which tick."""
+
+
 class TellStage(NamedTuple):
     """Who tells about whom, and what arrives: (variant, agent), unless noted."""
 
@@ -126,11 +130,14 @@ class TellStage(NamedTuple):
     # overwritten
     due: Truths  # (variant, agent, target) who tells of whom now; overwritten
     tellers: NDArray[np.int64]  # (tellers, 2) their variants and agents; overwritten
-    # What became of the last word that was passed on; overwritten.
-    failed: NDArray[np.int8]  # (listener, target) first failed gate, or TOLD_IT
-    straight: NDArray[np.float64]  # (listener,) how far off it was, m; NaN but for a voice
-    limit: NDArray[np.float64]  # (listener,) how far the voice carries to this ear in the open, m
-    wall: NDArray[np.int64]  # (listener,) the first wall that muffles it, or NO_WALL
+    said: NDArray[np.int64]  # (2,) see TELLERS and SAID_AT; overwritten
+    keeps: bool  # whether what became of every teller's words is kept, or only of the last one's
+    # What became of the words of each teller, or of the last one; overwritten.
+    failed: NDArray[np.int8]  # (teller, listener, target) first failed gate, or TOLD_IT
+    straight: NDArray[np.float64]  # (teller, listener) how far off it was, m; NaN but for a voice
+    limit: NDArray[np.float64]  # (teller, listener) how far the voice carries to this ear in the
+    # open, m
+    wall: NDArray[np.int64]  # (teller, listener) the first wall that muffles it, or NO_WALL
     # What arrived at this tick: (variant, agent, target); overwritten.
     news: News  # the newest
     told: Truths  # of whom anything arrived
@@ -151,9 +158,11 @@ class TellStage(NamedTuple):
         agree(self.audience.shape, (variants, agents, agents))
         agree(plain(self.bodies).blocks.shape, (variants, targets))
         agree(self.tellers.shape, (variants * agents, 2))
-        agree(self.failed.shape, (agents, targets))
-        agree((agents,), self.straight.shape, self.limit.shape, self.wall.shape)
-        agree(self.characters.shape, (agents,))
+        agree(self.said.shape, (2,))
+        agree(self.failed.shape[1:], (agents, targets))
+        of_each = len(self.failed), agents
+        agree(of_each, self.straight.shape, self.limit.shape, self.wall.shape)
+        agree((len(self.failed) > 0, *self.characters.shape), (True, agents))
 
 
 class ListenStage(NamedTuple):

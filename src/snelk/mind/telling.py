@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from snelk.level.columns import agree, door, laid_out, plain
 from snelk.level.grid import NO_WALL
+from snelk.level.ground import GroundStage
 from snelk.mind.columns import MessageColumns, TellStageColumns
 from snelk.mind.memory import HEARD, SENSED_NOW, SMELT, TOLD
 from snelk.mind.messages import (
@@ -21,15 +22,16 @@ from snelk.mind.messages import (
     TOLD_IT,
     Messages,
 )
-from snelk.mind.stage import TellStage
+from snelk.mind.stage import DISAGREE, SAID_AT, TELLERS, TellStage
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import HeardColumns, NoiseColumns, PoseColumns
 from snelk.senses.hearing import AWAKE as EAR_AWAKE
 from snelk.senses.hearing import NOBODY, Heard, Noises
 from snelk.senses.hearing import REACH as EAR_REACH
+from snelk.senses.stage import EarStage
 
-if not compiled:  # else it is the loop's own, by the .pxd
-    from snelk.senses.listening import _begin_pair
+if not compiled:  # else they are the loops' own, by the .pxd
+    from snelk.senses.listening import _at_ears, _begin_pair
 
 NAN = float("nan")
 
@@ -74,6 +76,7 @@ def raise_voices(
 def pass_on(
     stage: TellStage,
     poses: Poses,
+    row: int,
     v: int,
     a: int,
     listeners: NDArray[np.bool_],
@@ -94,6 +97,7 @@ def pass_on(
     Args:
         stage: What became of it at everybody it is meant for is overwritten.
         poses: Everybody's poses.
+        row: Where that is written, of as many rows as the stage has.
         v: The variant.
         a: The agent that tells.
         listeners: (agent,) whom it is meant for.
@@ -112,15 +116,49 @@ def pass_on(
     Returns:
         How many are on their way now.
     """
-    agree(listeners.shape + targets.shape, plain(stage).failed.shape)
+    agree(listeners.shape + targets.shape, plain(stage).failed.shape[1:])
     agree((0 <= v < len(plain(stage).due), 0 <= a < len(listeners)), (True, True))
+    agree((0 <= row < len(plain(stage).failed),), (True,))
     room = count + int(listeners.sum()) * int(targets.sum())
     agree((count >= 0, room <= len(plain(messages).x)), (True, True))
     agree(plain(poses).x.shape[1:], targets.shape)
     return _pass_on(
-        laid_out(TellStageColumns, stage), laid_out(PoseColumns, poses), v, a, listeners, targets,
-        laid_out(HeardColumns, heard), pair, later, tick, rank, x, y, z,
+        laid_out(TellStageColumns, stage), laid_out(PoseColumns, poses), row, v, a, listeners,
+        targets, laid_out(HeardColumns, heard), pair, later, tick, rank, x, y, z,
         laid_out(MessageColumns, messages), count,
+    )  # fmt: skip
+
+
+@door
+def pass_all_on(
+    stage: TellStage,
+    poses: Poses,
+    heard: Heard,
+    state: NDArray[np.int16],
+    rank: NDArray[np.float64],
+    messages: Messages,
+    held: NDArray[np.int64],
+) -> None:
+    """Send the messages of all who tell, with the rank of their alert state.
+
+    Args:
+        stage: Who tells of whom; what became of it is overwritten.
+        poses: Everybody's poses.
+        heard: What became of their voices.
+        state: (variant, agent) the alert state, or below 0 without a ladder.
+        rank: (variant, agent, state) of these.
+        messages: Those that are on their way; added to.
+        held: (1,) how many these are; overwritten.
+    """
+    whole = plain(stage)
+    agree(held.shape, (1,))
+    room = int(held[0]) + int(whole.due.sum()) * whole.due.shape[1]
+    agree((held[0] >= 0, room <= len(plain(messages).x)), (True, True))
+    agree(plain(poses).x.shape[1:], whole.due.shape[2:])
+    agree(state.shape, rank.shape[:2], whole.tells.shape)
+    _pass_all_on(
+        laid_out(TellStageColumns, stage), laid_out(PoseColumns, poses),
+        laid_out(HeardColumns, heard), state, rank, laid_out(MessageColumns, messages), held,
     )  # fmt: skip
 
 
@@ -154,6 +192,7 @@ def arrive(
 
 def _who_tells(stage: TellStage, tick: int) -> int:
     found = 0
+    stage.said[TELLERS], stage.said[SAID_AT] = 0, tick
     with nogil:
         for v in range(stage.tells.shape[0]):
             for a in range(stage.tells.shape[1]):
@@ -204,12 +243,69 @@ def _raise_voices(
                     _begin_pair(voices, n, b, pair, heard)
                     pair += 1
             n += 1
+    stage.said[TELLERS] = tellers
     return tellers, n, pair
+
+
+def is_cramped(
+    stage: TellStage, count: int, voices: Noises, heard: Heard, messages: Messages, held: int
+) -> bool:
+    """Whether there is too little room for what so many pairs of agent and target come to."""
+    variants, agents = stage.tells.shape[0], stage.tells.shape[1]
+    most = min(count, variants * agents)  # tellers
+    cramped: bool = stage.keeps and most > stage.failed.shape[0]
+    cramped = cramped or most > voices.t.shape[0] or (most + 1) * agents > heard.row.shape[0]
+    return cramped or held + count * agents > messages.x.shape[0]
+
+
+def _say(
+    stage: TellStage,
+    poses: Poses,
+    background: NDArray[np.float64],
+    ears: EarStage,
+    walk: GroundStage,
+    voices: Noises,
+    voices_held: NDArray[np.int64],
+    heard: Heard,
+    heard_held: NDArray[np.int64],
+) -> int:
+    """Raise the voices, and judge them at ears; what is left of that, as `at_ears` says."""
+    tellers, raised, pairs = _raise_voices(stage, poses, voices, heard)
+    if tellers < 0:
+        return DISAGREE
+    voices_held[0], heard_held[0] = raised, pairs
+    if pairs == 0:
+        return 0
+    left = _at_ears(ears, voices, poses, background, walk, heard, pairs)
+    return left if left >= 0 else DISAGREE
+
+
+def _pass_all_on(
+    stage: TellStage,
+    poses: Poses,
+    heard: Heard,
+    state: NDArray[np.int16],
+    rank: NDArray[np.float64],
+    messages: Messages,
+    held: NDArray[np.int64],
+) -> None:
+    pair = 0
+    for n in range(stage.said[TELLERS]):
+        v, a = stage.tellers[n, 0], stage.tellers[n, 1]
+        voiced = not isnan(stage.reach[v, a])
+        held[0] = _pass_on(
+            stage, poses, min(n, stage.failed.shape[0] - 1), v, a, stage.audience[v, a],
+            stage.due[v, a], heard, pair if voiced else -1, stage.delay[v, a],
+            stage.said[SAID_AT], rank[v, a, max(state[v, a], 0)], NAN, NAN, NAN, messages, held[0],
+        )  # fmt: skip
+        for b in range(stage.audience.shape[2] if voiced else 0):
+            pair += stage.audience[v, a, b] and stage.ears[v, b]
 
 
 def _pass_on(
     stage: TellStage,
     poses: Poses,
+    row: int,
     v: int,
     a: int,
     listeners: NDArray[np.bool_],
@@ -230,13 +326,13 @@ def _pass_on(
     for b in range(listeners.shape[0]):
         if not listeners[b]:
             continue
-        stage.straight[b], stage.limit[b], stage.wall[b] = NAN, NAN, NO_WALL
+        stage.straight[row, b], stage.limit[row, b], stage.wall[row, b] = NAN, NAN, NO_WALL
         at_ear, i = TOLD_IT, stage.characters[b]
         if voiced and not stage.ears[v, b]:
             at_ear = EARS
         elif voiced:
-            stage.straight[b], stage.limit[b] = heard.straight[pair], heard.limit[pair]
-            stage.wall[b] = heard.wall[pair]
+            stage.straight[row, b] = heard.straight[pair]
+            stage.limit[row, b], stage.wall[row, b] = heard.limit[pair], heard.wall[pair]
             if heard.failed[pair] == EAR_AWAKE:
                 at_ear = AWAKE
             elif heard.failed[pair] == EAR_REACH:
@@ -252,7 +348,7 @@ def _pass_on(
                 failed = MEMORY
             elif i == j or not stage.notices[v, b, j]:
                 failed = CARES
-            stage.failed[b, j] = failed
+            stage.failed[row, b, j] = failed
             if failed == TOLD_IT:
                 _send(stage, v, a, b, j, later, tick, rank, x, y, z, messages, count)
                 count += 1
