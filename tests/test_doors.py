@@ -223,7 +223,10 @@ def test_variants_with_other_doors_are_as_when_they_run_alone(tmp_path: Path) ->
     go = {"go": {"go": {"spot": "far"}, "pace": "walking"}}
     ear = {"profiles.watcher.hearing.of_nobody": True, "noise_kinds": {"clank": {"reach": 14.0}},
            "noise": [{"t": t, "kind": "clank", "at": [7, 5]} for t in (1.0, 3.0)]}  # fmt: skip
-    night = scene(tmp_path, go, end=8.0, more=ear)
+    mate = {"cast.mate": {"team": "house", "profile": "watcher", "at": [4, 6], "facing": 180},
+            "cast.guard.team": "house", "profiles.watcher.memory": {},
+            "profiles.watcher.tell": {"reach": 7.0, "every": 0.4}}  # fmt: skip
+    night = scene(tmp_path, go, end=8.0, more={**ear, **mate})
     variants = [
         {}, {"doors.gate.open": True}, {"doors.gate.who": []},
         {"doors.gate.seconds": 0.0, "doors.gate.shuts": 0.5},
@@ -231,8 +234,12 @@ def test_variants_with_other_doors_are_as_when_they_run_alone(tmp_path: Path) ->
     together = snelk.run_batch(night, variants=variants)
     for variant, one in zip(variants, together, strict=True):
         alone = snelk.run(night.changed(variant))
-        for name in ("poses", "sight", "hearing", "events", "signals", "beliefs"):
+        for name in ("poses", "sight", "hearing", "events", "signals", "beliefs", "voices"):
             assert one.table(name).equals(alone.table(name)), (variant, name)
+    words = [one.table("voices") for one in together]
+    said = [(len(each), set(each.result)) for each in words]
+    assert len({count for count, _ in said}) > 2
+    assert set().union(*(results for _, results in said)) == {"told", "reach"}
 
 
 def test_states_and_a_game_turn_doors(tmp_path: Path) -> None:

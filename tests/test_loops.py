@@ -354,7 +354,9 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
         np.zeros((V * A, A, J), np.int8), *np.zeros((2, V * A, A)), np.zeros((V * A, A), np.int64),
         laid_out(NewsColumns, news), np.zeros((V, A, J), np.bool_), np.full((V, A, J), -1.0),
     )  # fmt: skip
+    stage.said[:] = 9
     count = who_tells(stage, tick)
+    assert stage.said.tolist() == [0, tick]
     own = np.isin(source, [SOURCES.index(name) for name in ("sensed", "heard")]) & (age < dt)
     own |= source == SOURCES.index("smelt")  # a trail is told as old as it is
     told = source == SOURCES.index("told")
