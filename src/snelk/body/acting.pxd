@@ -10,12 +10,12 @@ from snelk.body.moving cimport (
 )
 from snelk.body.fleeing cimport _choose_where, evade, flee, last_known
 from snelk.body.patrolling cimport patrol
-from snelk.body.searching cimport _go_to_next, _plan_points, seek
+from snelk.body.searching cimport _go_to_next, _plan_points, keeps_now, seek, think_of_cells
 from snelk.body.wandering cimport wander
 from snelk.level.footing cimport height_of
 from snelk.level.columns cimport GroundStageColumns, LinkColumns
 from snelk.level.walking cimport onto, part_on, sheet_at, way_between
-from snelk.mind.columns cimport AttendedColumns, DrawnColumns
+from snelk.mind.columns cimport AttendedColumns, CellColumns, DrawnColumns
 from snelk.senses.columns cimport PoseColumns
 
 cdef double NEVER, NAN, KEEP_UP, FARTHER, AND_MORE, LEFT_TO_PYTHON
@@ -61,7 +61,16 @@ cdef bint _come_to_end_there(
     MovingColumns moving, double dt, Py_ssize_t v, Py_ssize_t a, DoingColumns doing,
 ) noexcept nogil
 
-@cython.locals(same=bint)
+@cython.locals(
+    timing=TimingColumns, doing=DoingColumns, found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t,
+    cells=CellColumns, there=bint, was_done=bint, was_failed=bint, again=double,
+)
+cdef Py_ssize_t _search_on(
+    BodyStageColumns stage, SearchStageColumns searches, PoseColumns poses, MovingColumns moving,
+    double time,
+) noexcept
+
+@cython.locals(same=bint, left=Py_ssize_t)
 cdef Py_ssize_t _act_on(
     BodyStageColumns stage, RoamStageColumns roams, RoundStageColumns rounds,
     FlightStageColumns flights, SearchStageColumns searches, PoseColumns poses,

@@ -60,7 +60,13 @@ if not compiled:  # else it is the loop's own, by the .pxd
         note_news,
     )
     from snelk.body.patrolling import patrol
-    from snelk.body.searching import _go_to_next, _plan_points, seek
+    from snelk.body.searching import (
+        _go_to_next,
+        _plan_points,
+        keeps_now,
+        seek,
+        think_of_cells,
+    )
     from snelk.body.wandering import wander
     from snelk.level.columns import hypot
     from snelk.level.footing import height_of
@@ -291,7 +297,36 @@ def _act_on(
     )
     if not same:
         return DISAGREE
-    return _act(stage, roams, rounds, flights, searches, poses, moving, time)
+    left = _act(stage, roams, rounds, flights, searches, poses, moving, time)
+    return left - _search_on(stage, searches, poses, moving, time) if left > 0 else left
+
+
+def _search_on(
+    stage: BodyStage, searches: SearchStage, poses: Poses, moving: Moving, time: float
+) -> int:
+    """Let those who search go on from cell to cell; how many do.
+
+    Left to Python is who has no cells yet, or of whose cells a copy is kept now, and who comes
+    after such a one: those who search together go by what the others have decided.
+    """
+    timing, doing, found = stage.timing, stage.doing, 0
+    for v in range(timing.due.shape[0]):
+        for a in range(timing.due.shape[1]):
+            if not timing.due[v, a] or doing.kind[v, a] != SEARCH:
+                continue
+            cells = searches.cells[v * timing.due.shape[1] + a]
+            if cells is None or (searches.shows and keeps_now(searches, time, v, a)):
+                break
+            there = moving.at_end[v, a] or moving.no_way[v, a]
+            was_done, was_failed = doing.done[v, a], doing.failed[v, a]
+            again = think_of_cells(searches, cells, stage, poses, moving, time, v, a, False)
+            if again < 0.0:  # it needs other cells
+                break
+            timing.due[v, a], timing.thought_there[v, a] = False, there
+            timing.next_thought[v, a] = time + again
+            note_news(doing, v, a, was_done, was_failed)
+            found += 1
+    return found
 
 
 def _goes(kind: int) -> bool:

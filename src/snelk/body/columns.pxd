@@ -181,6 +181,8 @@ cdef class SearchStageColumns(Columns):
     cdef public double[:, ::1] others
     cdef public unsigned char[::1] left, seen
     cdef public double[::1] lengths
+    cdef public list cells
+    cdef public bint shows
     cdef public NoteColumns notes
 
 

@@ -11,6 +11,7 @@ from snelk.level.columns import agree, agree_axes, plain
 from snelk.level.floors import Floors
 from snelk.level.grid import Grid, Scratch, agree_scratch
 from snelk.level.zones import Zones
+from snelk.mind.cells import Cells
 from snelk.senses.bodies import Bodies
 from snelk.senses.light import LightNumbers
 from snelk.senses.sight import SightLimits, SightNumbers
@@ -136,6 +137,8 @@ class SearchStage(NamedTuple):
     lengths: Numbers  # (places of one,) the paths to them, m
     spot: Numbers  # (1, 3) a place to look at, m
     seen: Truths  # (1,) whether it is in view
+    cells: list[Cells | None]  # (variants * agents,) where the target may be, once laid out
+    shows: bool  # whether it is kept where the target may be, once a second
     notes: Notes
     noted: NDArray[np.int64]  # (1,) how many of them
 
@@ -161,6 +164,7 @@ class SearchStage(NamedTuple):
         agree(self.left.shape, self.lengths.shape)
         agree(self.company.shape, (*shape, shape[1]))
         agree(self.cleared.shape, self.chances.shape)
+        agree((len(self.cells),), (shape[0] * shape[1],))
         agree(self.others.shape, (shape[1], 6))
         agree(self.points.shape, (*self.chances.shape, 3))
         agree(self.spot.shape, (1, 3))

@@ -215,8 +215,11 @@ cdef Py_ssize_t _go_to_next(
     SearchStageColumns searches, BodyStageColumns stage, MovingColumns moving, double time,
 ) noexcept
 
+@cython.locals(due=bint)
+cdef bint keeps_now(SearchStageColumns searches, double time, Py_ssize_t v, Py_ssize_t a) noexcept
+
 @cython.locals(same=bint, left=double, x=double, y=double, z=double)
-cdef double _think_of_cells(
+cdef double think_of_cells(
     SearchStageColumns searches, CellColumns cells, BodyStageColumns stage, PoseColumns poses,
     MovingColumns moving, double time, Py_ssize_t v, Py_ssize_t a, bint fresh,
 ) noexcept

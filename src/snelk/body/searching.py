@@ -248,7 +248,7 @@ def search_cells(
         ValueError: These arrays do not agree.
     """
     laid = None if cells is None else laid_out(CellColumns, cells)
-    again = _think_of_cells(
+    again = think_of_cells(
         laid_out(SearchStageColumns, searches), laid, laid_out(BodyStageColumns, stage),
         laid_out(PoseColumns, poses), laid_out(MovingColumns, moving), time, v, a, fresh,
     )  # fmt: skip
@@ -820,7 +820,7 @@ def _go_to_next(searches: SearchStage, stage: BodyStage, moving: Moving, time: f
     return found
 
 
-def _think_of_cells(
+def think_of_cells(
     searches: SearchStage,
     cells: Cells | None,
     stage: BodyStage,
@@ -831,6 +831,7 @@ def _think_of_cells(
     a: int,
     fresh: bool,
 ) -> float:
+    """As `search_cells`; DISAGREE if arrays do not."""
     same: bool = (
         _agrees(searches, stage, moving)
         and _is_there(searches, v, a)
@@ -851,6 +852,12 @@ def _think_of_cells(
     return min(_search_cells(searches, cells, stage, poses, moving, time, v, a), left)
 
 
+def keeps_now(searches: SearchStage, time: float, v: int, a: int) -> bool:
+    """Whether it is time to keep where the target may be."""
+    due: bool = time >= searches.next_shot[v, a] - SLACK
+    return due
+
+
 def _search_cells(
     searches: SearchStage,
     cells: Cells,
@@ -861,7 +868,7 @@ def _search_cells(
     v: int,
     a: int,
 ) -> float:
-    """As `search_cells`, where all is laid out.
+    """The same, where all is laid out.
 
     When nothing is left, an agent that left cells to others searches again as if alone.
     """
@@ -880,7 +887,7 @@ def _search_cells(
     if together:
         _look_together(searches, cells, stage, poses, v, a)
     _take_out(cells)
-    cells.is_shot[0] = time >= searches.next_shot[v, a] - SLACK
+    cells.is_shot[0] = keeps_now(searches, time, v, a)
     if cells.is_shot[0]:
         searches.next_shot[v, a] = time + SHOT
         for n in range(cells.share.shape[0]):

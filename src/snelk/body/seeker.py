@@ -48,8 +48,8 @@ class Seeker:
     """
 
     def __init__(self, world: Scene, *, shows: bool) -> None:
-        self._world, self._shows = world, shows
-        self._stage = _searches_of(world)
+        self._world = world
+        self._stage = _searches_of(world, shows=shows)
         self.stage = laid_out(SearchStageColumns, self._stage)
         self.asks = self._stage.asks
         self.snapshots: list[Snapshot] = []
@@ -85,16 +85,18 @@ class Seeker:
         """The state in which somebody searches is left."""
         world = self._world
         self._likelihoods.pop((v, a), None)
+        self._stage.cells[self._row(v, a)] = None
         end_search(self.stage, world.stage, world.motion.now, world.time, v, a)
 
     def think(self, me: Me) -> float:
         """Search where the target may be; s until it thinks again."""
         again, key = self._search(me, fresh=False), (me.v, me.a)
         if again == NO_CELLS:
-            self._likelihoods[key] = self._laid_out(me)
+            self._likelihoods[key] = fresh = self._laid_out(me)
+            self._stage.cells[self._row(*key)] = fresh.laid
             again = self._search(me, fresh=True)
         likelihood = self._likelihoods.get(key)
-        if self._shows and likelihood is not None and likelihood.cells.is_shot[0]:
+        if self._stage.shows and likelihood is not None and likelihood.cells.is_shot[0]:
             search = int(self._stage.begun[key]) - 1
             share = likelihood.cells.shot.copy()
             self.snapshots.append(Snapshot(*key, me.t, search, likelihood, share))
@@ -102,12 +104,14 @@ class Seeker:
         return again
 
     def _search(self, me: Me, *, fresh: bool) -> float:
-        world, likelihood = self._world, self._likelihoods.get((me.v, me.a))
-        cells = None if likelihood is None else likelihood.laid
+        world, cells = self._world, self._stage.cells[self._row(me.v, me.a)]
         return search_cells(
             self.stage, cells, world.stage, world.senses.laid_poses, world.motion.now, me.t, me.v,
             me.a, fresh,
         )  # fmt: skip
+
+    def _row(self, v: int, a: int) -> int:
+        return v * len(self.asks[v]) + a
 
     def _laid_out(self, me: Me) -> Likelihood:
         """The likelihood of the target, spread since it was last known."""
@@ -170,7 +174,7 @@ def _note_of(row: Sequence[Any]) -> Note:
     )
 
 
-def _searches_of(world: Scene) -> SearchStage:
+def _searches_of(world: Scene, *, shows: bool) -> SearchStage:
     """Pack the search settings of all agents into arrays, before any search."""
     ladders, characters = world.ladders, world.characters
     shape, states = ladders.used.shape, ladders.least.shape
@@ -253,6 +257,8 @@ def _searches_of(world: Scene) -> SearchStage:
         lengths=np.zeros(most),
         spot=np.zeros((1, 3)),
         seen=np.zeros(1, dtype=np.bool_),
+        cells=[None] * asks.size,
+        shows=shows,
         notes=laid_out(NoteColumns, Notes.blank(searchers * (2 * most + 2 + MOST_NOTES))),
         noted=np.zeros(1, dtype=np.int64),
     )
