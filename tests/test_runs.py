@@ -386,3 +386,18 @@ def test_many_ticks_at_once_come_to_what_one_after_the_other_does() -> None:
         ticks, columns = found_of()
         assert len(ticks) == len(of_all) > 500
         assert str([*zip(ticks.tolist(), *columns, strict=True)]) == str(of_all)
+
+
+def test_searches_are_the_same_whether_it_is_kept_where_targets_may_be_or_not() -> None:
+    """What is kept once a second needs Python; without it, searches stay in loops."""
+    search = "profiles.farmer.ladder.states.searching.search"
+    variants = [{"seed": n, f"{search}.give_up": 30.0 + 10 * n} for n in range(8)]
+    found = []
+    for logged in (True, False):
+        night = Simulation(snelk.croft() / "night.toml", variants=variants, logged=logged)
+        notes_of = night.copies.of_table(*night.world.thinking.seeker.noted)
+        night.advance(len(night.times))
+        notes = notes_in_order(*notes_of())
+        assert {"planned", "visited", "moved", "ended"} <= {note.what for note in notes}
+        found.append(str((notes, [values.tolist() for values in night.poses])))
+    assert found[0] == found[1]
