@@ -33,7 +33,7 @@ TESTS = {
     "body/company.py": "company",
     "body/doors.py": "doors",
     "body/entering.py": "moving going ends outcomes ladder",
-    "body/fleeing.py": "moving going ends",
+    "body/fleeing.py": "moving going ends storeys",
     "body/looking.py": "loops",
     "body/motion.py": "moving going",
     "body/moving.py": "moving going",

@@ -150,11 +150,15 @@ class Ears:
         spread = self.numbers.place_error[v, a] * rows.straight[pairs]
         made = noises.rows.t[rows.row[pairs]]
         of_each = (pairs, v, a, rows.by[pairs], spread, made)
+        drawn: dict[tuple[Any, ...], list[float]] = {}  # variants have most of them in common
         for pair, v_, a_, by, far, t in zip(*(each.tolist() for each in of_each), strict=True):
             if far > 0.0:
-                agent, maker = self._agents[a_], self.names[by] if by != NOBODY else ""
-                # Named by maker and time, so that another noise does not change this error.
-                chance = stream_at_once(self.numbers.seeds[v_], "hearing", agent, maker, t)
-                off_x, off_y = chance.standard_normal(2).tolist()
+                key = self.numbers.seeds[v_], a_, by, t
+                if key not in drawn:
+                    # Named by maker and time, so that another noise does not change this error.
+                    maker = self.names[by] if by != NOBODY else ""
+                    chance = stream_at_once(key[0], "hearing", self._agents[a_], maker, t)
+                    drawn[key] = chance.standard_normal(2).tolist()
+                off_x, off_y = drawn[key]
                 rows.x[pair] += off_x * far
                 rows.y[pair] += off_y * far

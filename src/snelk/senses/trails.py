@@ -22,7 +22,7 @@ Numbers = NDArray[np.float64]
 SPACING = 0.5
 """So far apart are the places of a trail, m."""
 
-AT_FIRST = 16
+AT_FIRST = 64
 """There is room for so many places of each trail, at first."""
 
 
