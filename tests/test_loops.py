@@ -350,13 +350,12 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
         sometimes(chance, 0.8, V, A, J),
         *sometimes(chance, 0.7, 4, V, A), np.full((V, A), np.nan), delay, every, audience,
         next_time, passed.copy(), np.zeros((V, A, J), np.bool_), np.zeros((V * A, 2), np.int64),
-        np.zeros(2, np.int64), True,
+        np.zeros(3, np.int64), True,
         np.zeros((V * A, A, J), np.int8), *np.zeros((2, V * A, A)), np.zeros((V * A, A), np.int64),
         laid_out(NewsColumns, news), np.zeros((V, A, J), np.bool_), np.full((V, A, J), -1.0),
     )  # fmt: skip
     stage.said[:] = 9
     count = who_tells(stage, tick)
-    assert stage.said.tolist() == [0, tick]
     own = np.isin(source, [SOURCES.index(name) for name in ("sensed", "heard")]) & (age < dt)
     own |= source == SOURCES.index("smelt")  # a trail is told as old as it is
     told = source == SOURCES.index("told")
@@ -367,6 +366,8 @@ def test_who_tells_whom_and_what_arrives(seed: int) -> None:
     np.testing.assert_array_equal(plain(stage).passed_on, now)
     np.testing.assert_array_equal(next_time, np.where(expected, tick + every[..., None], before))
     assert count == expected.sum()
+    most = (expected.sum(axis=2) * audience.sum(axis=2)).sum()
+    assert stage.said.tolist() == [expected.any(axis=2).sum(), tick, most]
 
     rows = int(chance.choice([1, V]))
     poses, voices, heard = poses_of(chance, rows), NoiseStore(), HeardStore()

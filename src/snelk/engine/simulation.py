@@ -414,7 +414,7 @@ class Simulation:
             GLANCE: self.world.set_paces,
             TELL_STUCK: self.world.tell_stuck,
             FINISH: self._finish,
-            ROOM_FOR_VOICES: self._make_room_for_voices,
+            ROOM_FOR_VOICES: self.sharing.make_room,
             JUDGE_VOICES: self._judge_voices,
         }
 
@@ -652,9 +652,6 @@ class Simulation:
             rank = world.ladders.rank_of(alarm.variant, alarm.teller)
             count = self.sharing.alarm(tick, alarm, self.laid_poses, rank)
             world.outcomes.tell_alarm(alarm, count)
-
-    def _make_room_for_voices(self) -> None:
-        self.sharing.make_room(int(self._at[COUNT]))
 
     def _judge_voices(self) -> None:
         self.sharing.judge(self.laid_poses, self.surroundings.background)

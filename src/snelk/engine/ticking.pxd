@@ -74,5 +74,5 @@ cdef Py_ssize_t _think_all(
     TickStageColumns stage, Py_ssize_t phase, PoseColumns poses,
 ) noexcept
 
-@cython.locals(at="Py_ssize_t[::1]", left=Py_ssize_t, standing=StandingColumns)
+@cython.locals(at="Py_ssize_t[::1]", left=Py_ssize_t, count=Py_ssize_t, standing=StandingColumns)
 cdef Py_ssize_t _move_all(TickStageColumns stage, Py_ssize_t phase, PoseColumns poses) noexcept

@@ -337,13 +337,11 @@ def _move_all(stage: TickStage, phase: int, poses: Poses) -> int:
         if at[FINISHES]:
             return FINISH
     elif phase == TELLS:
-        at[COUNT] = _who_tells(stage.tells, at[TICK]) if stage.any_tells else 0
-        if at[COUNT] == 0:
+        if not stage.any_tells or _who_tells(stage.tells, at[TICK]) == 0:
             at[PHASE] = IS_DONE
     elif phase == SAYS:
-        if is_cramped(
-            stage.tells, at[COUNT], stage.voices, stage.voiced, stage.going, stage.going_count[0]
-        ):
+        count = stage.going_count[0]
+        if is_cramped(stage.tells, stage.voices, stage.voiced, stage.going, count):
             at[PHASE] = SAYS
             return ROOM_FOR_VOICES
         left = _say(

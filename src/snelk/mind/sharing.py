@@ -14,7 +14,7 @@ from snelk.level.grid import NO_WALL
 from snelk.mind.columns import NewsColumns, TellStageColumns
 from snelk.mind.memory import Beliefs, News
 from snelk.mind.messages import TELL_BY, MessageStore
-from snelk.mind.stage import SAID_AT, TELLERS, TellStage
+from snelk.mind.stage import MOST_MESSAGES, SAID_AT, TELLERS, TellStage
 from snelk.mind.telling import pass_on
 from snelk.senses.bodies import Bodies, Poses
 from snelk.senses.ears import Ears
@@ -124,7 +124,7 @@ class Sharing:
         self.any_tells = bool(tells.any())
         self._pairs = len(agents), len(setups[0].cast)
         self._tellers = np.zeros((len(setups) * len(agents), 2), dtype=np.int64)
-        self._said = np.zeros(2, dtype=np.int64)
+        self._said = np.zeros(3, dtype=np.int64)
         self.news = News.blank(notices.shape)
         self.told = np.zeros(notices.shape, dtype=np.bool_)
         self.told_rank = np.full(notices.shape, -1.0)
@@ -169,12 +169,12 @@ class Sharing:
             "wall": np.full((tellers, agents), NO_WALL, dtype=np.int64),
         }
 
-    def make_room(self, count: int) -> None:
-        """Make room for all that so many pairs of agent and target can come to at a tick."""
-        agents, tellers = self._pairs[0], min(count, len(self._tellers))
+    def make_room(self) -> None:
+        """Make room for all that those who tell at this tick can come to."""
+        tellers = int(self._said[TELLERS])
         self.voices.make_room(tellers)
-        self.voiced.make_room((tellers + 1) * agents)
-        self.going.make_room(self.going.count + count * agents)
+        self.voiced.make_room((tellers + 1) * self._pairs[0])
+        self.going.make_room(self.going.count + int(self._said[MOST_MESSAGES]))
         whole = plain(self.stage)
         if whole.keeps and tellers > len(whole.failed):
             self.stage = laid_out(TellStageColumns, whole._replace(**self._room_for(2 * tellers)))

@@ -104,8 +104,10 @@ class LadderStage(NamedTuple):
         agree((len(self.pairs), *self.concerned.shape), (1, by_agent[0] * by_agent[1], 2))
 
 
-TELLERS, SAID_AT = range(2)
-"""Of `TellStage.said`: how many tell anything, and at which tick."""
+TELLERS, SAID_AT, MOST_MESSAGES = range(3)
+"""Of `TellStage.said`: how many tell anything, at which tick, and to how many messages that can
+come.
+"""
 
 
 class TellStage(NamedTuple):
@@ -130,7 +132,7 @@ class TellStage(NamedTuple):
     # overwritten
     due: Truths  # (variant, agent, target) who tells of whom now; overwritten
     tellers: NDArray[np.int64]  # (tellers, 2) their variants and agents; overwritten
-    said: NDArray[np.int64]  # (2,) see TELLERS and SAID_AT; overwritten
+    said: NDArray[np.int64]  # (3,) see TELLERS to MOST_MESSAGES; overwritten
     keeps: bool  # whether what became of every teller's words is kept, or only of the last one's
     # What became of the words of each teller, or of the last one; overwritten.
     failed: NDArray[np.int8]  # (teller, listener, target) first failed gate, or TOLD_IT
@@ -158,7 +160,7 @@ class TellStage(NamedTuple):
         agree(self.audience.shape, (variants, agents, agents))
         agree(plain(self.bodies).blocks.shape, (variants, targets))
         agree(self.tellers.shape, (variants * agents, 2))
-        agree(self.said.shape, (2,))
+        agree(self.said.shape, (3,))
         agree(self.failed.shape[1:], (agents, targets))
         of_each = len(self.failed), agents
         agree(of_each, self.straight.shape, self.limit.shape, self.wall.shape)

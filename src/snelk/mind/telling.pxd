@@ -7,11 +7,11 @@ from snelk.senses.listening cimport _at_ears, _begin_pair
 
 cdef double NAN
 cdef Py_ssize_t HEARD, SENSED_NOW, SMELT, TOLD, NO_WALL, NOBODY, EAR_AWAKE, EAR_REACH
-cdef Py_ssize_t DISAGREE, SAID_AT, TELLERS, TOLD_IT, PRESENT, MEMORY, CARES, EARS, AWAKE, REACH
+cdef Py_ssize_t DISAGREE, MOST_MESSAGES, SAID_AT, TELLERS, TOLD_IT, PRESENT, MEMORY, CARES, EARS, AWAKE, REACH
 
 @cython.locals(
-    found=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, source=Py_ssize_t, own=bint,
-    now=bint, moment=double,
+    found=Py_ssize_t, before=Py_ssize_t, v=Py_ssize_t, a=Py_ssize_t, j=Py_ssize_t, b=Py_ssize_t,
+    source=Py_ssize_t, own=bint, now=bint, moment=double,
 )
 cdef Py_ssize_t _who_tells(TellStageColumns stage, Py_ssize_t tick) noexcept
 
@@ -23,10 +23,10 @@ cdef (Py_ssize_t, Py_ssize_t, Py_ssize_t) _raise_voices(
     TellStageColumns stage, PoseColumns poses, NoiseColumns voices, HeardColumns heard,
 ) noexcept
 
-@cython.locals(variants=Py_ssize_t, agents=Py_ssize_t, most=Py_ssize_t, cramped=bint)
+@cython.locals(tellers=Py_ssize_t, agents=Py_ssize_t, cramped=bint)
 cdef bint is_cramped(
-    TellStageColumns stage, Py_ssize_t count, NoiseColumns voices, HeardColumns heard,
-    MessageColumns messages, Py_ssize_t held,
+    TellStageColumns stage, NoiseColumns voices, HeardColumns heard, MessageColumns messages,
+    Py_ssize_t held,
 ) noexcept
 
 @cython.locals(tellers=Py_ssize_t, raised=Py_ssize_t, pairs=Py_ssize_t, left=Py_ssize_t)

@@ -22,7 +22,7 @@ from snelk.mind.messages import (
     TOLD_IT,
     Messages,
 )
-from snelk.mind.stage import DISAGREE, SAID_AT, TELLERS, TellStage
+from snelk.mind.stage import DISAGREE, MOST_MESSAGES, SAID_AT, TELLERS, TellStage
 from snelk.senses.bodies import Poses
 from snelk.senses.columns import HeardColumns, NoiseColumns, PoseColumns
 from snelk.senses.hearing import AWAKE as EAR_AWAKE
@@ -152,8 +152,8 @@ def pass_all_on(
     """
     whole = plain(stage)
     agree(held.shape, (1,))
-    room = int(held[0]) + int(whole.due.sum()) * whole.due.shape[1]
-    agree((held[0] >= 0, room <= len(plain(messages).x)), (True, True))
+    room = held[0] + whole.said[MOST_MESSAGES] <= len(plain(messages).x)
+    agree((held[0] >= 0, room, whole.said[TELLERS] <= len(whole.tellers)), (True, True, True))
     agree(plain(poses).x.shape[1:], whole.due.shape[2:])
     agree(state.shape, rank.shape[:2], whole.tells.shape)
     _pass_all_on(
@@ -192,10 +192,11 @@ def arrive(
 
 def _who_tells(stage: TellStage, tick: int) -> int:
     found = 0
-    stage.said[TELLERS], stage.said[SAID_AT] = 0, tick
+    stage.said[TELLERS], stage.said[SAID_AT], stage.said[MOST_MESSAGES] = 0, tick, 0
     with nogil:
         for v in range(stage.tells.shape[0]):
             for a in range(stage.tells.shape[1]):
+                before = found
                 for j in range(stage.due.shape[2]):
                     source = stage.beliefs.source[v, a, j]
                     own = source in (SENSED_NOW, HEARD) and stage.beliefs.age[v, a, j] < stage.dt
@@ -209,6 +210,11 @@ def _who_tells(stage: TellStage, tick: int) -> int:
                         stage.passed_on[v, a, j] = moment
                         stage.next_time[v, a, j] = tick + stage.every[v, a]
                         found += 1
+                if found > before:
+                    stage.said[TELLERS] += 1
+                    for b in range(stage.audience.shape[2]):
+                        if stage.audience[v, a, b]:
+                            stage.said[MOST_MESSAGES] += found - before
     return found
 
 
@@ -243,19 +249,17 @@ def _raise_voices(
                     _begin_pair(voices, n, b, pair, heard)
                     pair += 1
             n += 1
-    stage.said[TELLERS] = tellers
     return tellers, n, pair
 
 
 def is_cramped(
-    stage: TellStage, count: int, voices: Noises, heard: Heard, messages: Messages, held: int
+    stage: TellStage, voices: Noises, heard: Heard, messages: Messages, held: int
 ) -> bool:
-    """Whether there is too little room for what so many pairs of agent and target come to."""
-    variants, agents = stage.tells.shape[0], stage.tells.shape[1]
-    most = min(count, variants * agents)  # tellers
-    cramped: bool = stage.keeps and most > stage.failed.shape[0]
-    cramped = cramped or most > voices.t.shape[0] or (most + 1) * agents > heard.row.shape[0]
-    return cramped or held + count * agents > messages.x.shape[0]
+    """Whether there is too little room for what those who tell now come to."""
+    tellers, agents = stage.said[TELLERS], stage.tells.shape[1]
+    cramped: bool = stage.keeps and tellers > stage.failed.shape[0]
+    cramped = cramped or tellers > voices.t.shape[0] or (tellers + 1) * agents > heard.row.shape[0]
+    return cramped or held + stage.said[MOST_MESSAGES] > messages.x.shape[0]
 
 
 def _say(
