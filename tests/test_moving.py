@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -328,6 +329,32 @@ def test_who_flees_goes_where_it_cannot_be_seen(tmp_path: Path) -> None:
     # It did not stop because it looked elsewhere, but where the guest's eyes no longer reach it.
     behind = shapely.LineString([(-6, 0), early[-1]])
     assert behind.intersects(shapely.box(4, -4, 6, 4))
+
+
+def test_who_flees_goes_by_the_floors_of_its_own_spots(tmp_path: Path) -> None:
+    """Others' spots stand before its own, on another floor: from there one would be seen."""
+    points = {"theirs": (2, 9, 6.0), "open": (11, -11, 0.0), "behind": (9, 0, 0.0)}
+    level = [
+        SHED,
+        scenes.feature("floor", "yard", shapely.box(-12, -12, 14, 12), height=0.0),
+        scenes.feature("floor", "loft", shapely.box(1, 8, 3, 10), height=6.0),
+        *(scenes.feature("spot", name, shapely.Point(*at)) for name, at in points.items()),
+    ]
+    flees = {"like": "watcher", "ladder.states.flee.flee.spots": ["theirs"]}
+    night = scenes.scene(
+        tmp_path, *level, track=samples.track_of((0, -6, 0), (20, -6, 0)),
+        states={"calm": {}, "flee": {"flee": {"spots": ["open", "behind"]}, "pace": "running"}},
+        transitions={"see": {"to": "flee", "from": "calm", "when": "seen"}},
+        more={
+            "cast.guard.facing": 180.0, "cast.guard.at": [0.0, 0.0], "profiles.mate": {"like": "watcher"},
+            "cast.mate": {"team": "others", "profile": "mate", "at": [-9, -9]},
+        },
+    )  # fmt: skip
+    night = night.changed({f"profiles.mate.{key}": to for key, to in flees.items()})
+    cast = {name: night.setup.cast[name] for name in ("mate", "guest", "guard")}
+    run = snelk.run(replace(night, setup=night.setup.model_copy(update={"cast": cast})))
+    end = scenes.places_at(run, "guard", 10.0)[0]
+    assert math.dist(end, points["behind"][:2]) <= 0.4
 
 
 def test_evading_takes_free_directions_only_and_all_of_them(tmp_path: Path) -> None:
