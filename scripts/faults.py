@@ -26,6 +26,7 @@ from typing import NamedTuple
 ROOT = Path(__file__).parents[1]
 TESTS = {
     "body/acting.py": "moving going ends",
+    "body/agreeing.py": "loops",
     "body/answering.py": "conditions ladder attention",
     "body/asking.py": "attention",
     "body/behaving.py": "attention loops moving going outcomes",
@@ -78,6 +79,7 @@ TESTS = {
     "mind/sharing.py": "memory outcomes",
     "mind/spreading.py": "search loops",
     "mind/telling.py": "loops memory outcomes",
+    "mind/updating.py": "meter memory",
     "runs/counting.py": "measures",
     "senses/contact.py": "contact",
     "senses/doors.py": "doors",
@@ -85,6 +87,7 @@ TESTS = {
     "senses/feeling.py": "contact",
     "senses/listening.py": "hearing loops floors",
     "senses/seeing.py": "sight light why",
+    "senses/sensing.py": "contact light sight",
     "senses/shining.py": "light",
     "senses/smelling.py": "smell",
     "senses/stepping.py": "hearing loops",

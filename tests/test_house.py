@@ -248,6 +248,15 @@ def script(name: str) -> Any:
     return module
 
 
+def test_faults_are_built_into_all_that_is_compiled() -> None:
+    tests = script("faults").TESTS
+    loops = {str(path.relative_to(PACKAGE).with_suffix(".py")) for path in PACKAGE.rglob("*.pxd")}
+    assert {file for file in loops if not file.endswith("columns.py")} <= set(tests)
+    for file, names in tests.items():
+        assert (PACKAGE / file).is_file(), file
+        assert all((ROOT / "tests" / f"test_{name}.py").is_file() for name in names.split()), file
+
+
 @pytest.mark.parametrize("folder", ["croft", "mill"])
 def test_the_demonstrations_are_what_their_scripts_make(
     folder: str, monkeypatch: pytest.MonkeyPatch

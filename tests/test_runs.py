@@ -399,5 +399,12 @@ def test_searches_are_the_same_whether_it_is_kept_where_targets_may_be_or_not() 
         night.advance(len(night.times))
         notes = notes_in_order(*notes_of())
         assert {"planned", "visited", "moved", "ended"} <= {note.what for note in notes}
+        points: dict[tuple[int, ...], list[int]] = {}
+        for note in notes:
+            if note.method == "likelihood" and note.what in ("moved", "visited", "unreachable"):
+                of_search = points.setdefault((note.variant, note.agent, note.search), [])
+                of_search[:] = [] if note.what == "moved" else [*of_search, note.point]
+        assert all(order == [*range(len(order))] for order in points.values())
+        assert max(map(len, points.values())) > 2
         found.append(str((notes, [values.tolist() for values in night.poses])))
     assert found[0] == found[1]
