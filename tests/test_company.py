@@ -183,6 +183,16 @@ def test_likelihood_that_one_has_seen_empty_is_gone_for_the_others(tmp_path: Pat
     assert before_others(scenario.changed({"groups.watch.search": False})) > 10
 
 
+def test_a_search_together_is_over_for_all_when_nothing_is_left(tmp_path: Path) -> None:
+    search = "profiles.watcher.ladder.states.seeking.search"
+    night = yard(tmp_path, 3, "likelihood", **{"cast.guest.at": [90, 90]})
+    run = snelk.run(night.changed({f"{search}.radius": 3.0, f"{search}.speed": 0.1}))
+    ended = run.searches[run.searches.what == "ended"]
+    assert set(ended.agent) == {"guard", "second", "third"}
+    assert set(ended.outcome) == {"nothing"}
+    assert ended.t.max() < 40.0  # they would give up at 61 s
+
+
 def gate(folder: Path, **more: Any) -> snelk.Scenario:
     """Three guards in a row at a gate, who go after the first noise."""
     states = {"on guard": {"stand": {}, "rank": 0}, "after it": {"go": {}, "rank": 2}}
