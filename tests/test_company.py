@@ -14,6 +14,8 @@ from scenes import feature
 from test_cli import command
 
 import snelk
+from snelk.body.seeker import notes_in_order
+from snelk.engine.simulation import Simulation
 from snelk.tuning.searches import means_by_company
 
 CROFT = snelk.croft() / "night.toml"
@@ -191,6 +193,24 @@ def test_a_search_together_is_over_for_all_when_nothing_is_left(tmp_path: Path) 
     assert set(ended.agent) == {"guard", "second", "third"}
     assert set(ended.outcome) == {"nothing"}
     assert ended.t.max() < 40.0  # they would give up at 61 s
+
+
+def test_who_searches_together_decides_in_turn_with_tables_and_without(tmp_path: Path) -> None:
+    """Copies of cells are made in Python, at other times for each: the others wait for that."""
+    night = yard(tmp_path, 5, "likelihood", **{"cast.guest.at": [90, 90]})
+    search = "profiles.{}.ladder.states.seeking.search"
+    changes: dict[str, Any] = {}
+    for name, speed in (("slow", 1.1), ("quick", 2.3)):
+        changes |= {f"profiles.{name}": {"like": "watcher"}, f"{search.format(name)}.speed": speed}
+    changes |= {"cast.guard.profile": "slow", "cast.second.profile": "quick"}
+    found = []
+    for logged in (True, False):
+        scene = Simulation(night.changed(changes), logged=logged)
+        notes_of = scene.copies.of_table(*scene.world.thinking.seeker.noted)
+        scene.advance(len(scene.times))
+        found.append(notes_in_order(*notes_of()))
+    assert str(found[0]) == str(found[1])
+    assert len(found[0]) > 20
 
 
 def gate(folder: Path, **more: Any) -> snelk.Scenario:
