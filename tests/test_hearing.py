@@ -244,6 +244,16 @@ def test_the_place_heard_errs_in_proportion_to_distance_and_by_its_own_chance(
     # Another noise, made by somebody else, changes the errors of none of these.
     more = heard_of(path, noise(0.01, [3.0, 0.0], by="guard"), *noises, **key).hearing
     np.testing.assert_array_equal(more.x, found.x)
+    # Variants have errors in common, but for their seed and for how far they err.
+    wide = "profiles.watcher.hearing.place_error"
+    variants: list[dict[str, object]] = [{}, {"seed": 1}, {wide: 0.3}, {"seed": 1, wide: 0.3}]
+    night = snelk.load(
+        path, overrides={"noise": noises, "clock.dt": 0.05, "clock.end": 1.0, wide: 0.1}
+    )
+    together = [run.hearing for run in snelk.run_batch(night, variants=variants)]
+    for variant, rows in zip(variants, together, strict=True):
+        assert rows.equals(snelk.run(night.changed(variant)).hearing), variant
+    np.testing.assert_allclose(together[2].x - 6.0, 3.0 * (together[0].x - 6.0))
 
 
 def test_background_noise_is_that_of_the_last_zone_about_the_ear(tmp_path: Path) -> None:

@@ -340,7 +340,6 @@ def test_who_flees_goes_by_the_floors_of_its_own_spots(tmp_path: Path) -> None:
         scenes.feature("floor", "loft", shapely.box(1, 8, 3, 10), height=6.0),
         *(scenes.feature("spot", name, shapely.Point(*at)) for name, at in points.items()),
     ]
-    flees = {"like": "watcher", "ladder.states.flee.flee.spots": ["theirs"]}
     night = scenes.scene(
         tmp_path, *level, track=samples.track_of((0, -6, 0), (20, -6, 0)),
         states={"calm": {}, "flee": {"flee": {"spots": ["open", "behind"]}, "pace": "running"}},
@@ -350,7 +349,7 @@ def test_who_flees_goes_by_the_floors_of_its_own_spots(tmp_path: Path) -> None:
             "cast.mate": {"team": "others", "profile": "mate", "at": [-9, -9]},
         },
     )  # fmt: skip
-    night = night.changed({f"profiles.mate.{key}": to for key, to in flees.items()})
+    night = night.changed({"profiles.mate.ladder.states.flee.flee.spots": ["theirs"]})
     cast = {name: night.setup.cast[name] for name in ("mate", "guest", "guard")}
     run = snelk.run(replace(night, setup=night.setup.model_copy(update={"cast": cast})))
     end = scenes.places_at(run, "guard", 10.0)[0]

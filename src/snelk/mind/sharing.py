@@ -75,6 +75,7 @@ class Sharing:
 
     Attributes:
         alarmed: The alarms of this tick; kept for `said`.
+        voices, voiced: The voices of this tick, and what became of them at ears.
         going: The messages that are on their way.
         came: Those that arrived at this tick.
         news: The newest of what arrived of each target.
