@@ -26,7 +26,7 @@ lint: $(VENV)/.ready-dev
 	$(BIN)/ruff format --check .
 
 types: $(VENV)/.ready-dev
-	$(BIN)/mypy
+	$(BIN)/pyrefly check --summary=none
 
 tests: $(VENV)/.ready-dev
 	$(BIN)/pytest -n auto --dist loadfile --no-loadscope-reorder

@@ -306,6 +306,7 @@ class Thinking:
         """Find the requested paths."""
         motion, left = self._world.motion, 0
         for index, ways in enumerate(self._grounds):
+            still = 0
             for walk in ways.stages(self._stages):
                 still = set_out(index, walk, stage, motion.now)
                 if not still:

@@ -176,13 +176,13 @@ def _why_state(
             [{name: None if value == "" else value for name, value in s.items()} for s in stays]
         )
         return
-    lines = []
+    lines: list[list[str]] = []
     for stay in stays:
         why = "at the start"
         if stay["transition"]:
             why = f"{stay['transition']}: {stay['reason']}"
             why += f" (about {stay['focus']})" if stay["focus"] else ""
-        lines.append([f"{stay['t']:.2f}", f"{stay['until']:.2f} s", stay["state"], why])
+        lines.append([f"{stay['t']:.2f}", f"{stay['until']:.2f} s", str(stay["state"]), why])
     screen.print(f"{agent}, {first:.2f} to {last:.2f} s\n")
     text = table([" from", " to  ", "state", "why"], lines)
     indent = text[0].index("why")

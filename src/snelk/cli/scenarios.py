@@ -559,7 +559,7 @@ def _say_run(done: Run, place: Path) -> None:
     from snelk.runs.summary import pairs_of
 
     pairs = pairs_of(done)
-    shown = pairs
+    sensed = shown = pairs
     if len(pairs) > MOST_PAIRS:  # of many those that matter
         sensed = sorted((row for row in pairs if row["sensed"]), key=lambda r: -r["in_view"])
         shown = sensed[:MOST_PAIRS]

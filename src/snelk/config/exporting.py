@@ -504,7 +504,7 @@ def _tree(exporter: _Exporter, node: Node, unit: str = "") -> dict[str, Any]:
     if node.kind == "minus":
         return {"op": "minus", "of": [_tree(exporter, node.parts[0], unit)]}
     if node.kind in ("sum", "product"):
-        found = _tree(exporter, node.parts[0])
+        found: dict[str, Any] = _tree(exporter, node.parts[0])
         for op, part in zip(node.word, node.parts[1:], strict=True):
             found = {"op": op, "of": [found, _tree(exporter, part)]}
         return found

@@ -294,7 +294,7 @@ def section(triangles: NDArray[np.float64], z: float) -> BaseGeometry | None:
     return shapely.simplify(area, THIN)
 
 
-def _is_inside(point: BaseGeometry, segments: NDArray[np.float64]) -> bool:
+def _is_inside(point: Any, segments: NDArray[np.float64]) -> bool:
     """Whether directed lines surround a point, or an odd number of them is to its right."""
     x, y = point.x, point.y
     (ax, ay), (bx, by) = segments[:, 0].T, segments[:, 1].T

@@ -209,7 +209,7 @@ def _drawn(most: float, unit: str) -> Any:
 
     def ends(value: object) -> tuple[float, float]:
         pair = value if isinstance(value, list | tuple) else (value, value)
-        given = [each for each in pair if type(each) in (int, float)]  # not true and false
+        given: list[Any] = [each for each in pair if type(each) in (int, float)]  # not true, false
         if len(pair) != 2 or len(given) != 2 or not 0.0 <= given[0] <= given[1] <= most:
             raise ValueError(rule)
         return float(given[0]), float(given[1])

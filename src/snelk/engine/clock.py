@@ -13,5 +13,4 @@ if TYPE_CHECKING:
 
 def times_of(clock: Clock, ticks: int) -> NDArray[np.float64]:
     """Times of a number of ticks from the start, s, without rounding errors of binary fractions."""
-    times: NDArray[np.float64] = np.round(clock.start + np.arange(ticks) * clock.dt, 9)
-    return times
+    return np.round(clock.start + np.arange(ticks, dtype=np.float64) * clock.dt, 9)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -176,12 +177,15 @@ class NoiseMaker:
                 rows.append((v, recorded.t[n], kind, *place, reach, recorded.by[n], source))
             for n, noise in enumerate(setup.noise):
                 reach = noise.reach or setup.noise_kinds[noise.kind].reach
-                place = (np.nan, np.nan, np.nan) if noise.at is None else (*noise.at, 0.0)
+                place: tuple[Any, ...] = (np.nan, np.nan, np.nan)
+                if noise.at is not None:
+                    place = (*noise.at, 0.0)
                 place = place if noise.spot is None else tuple(spots[noise.spot])
                 if noise.z is not None and not np.isnan(place[0]):
                     place = (*place[:2], noise.z)
                 source = n if noise.reach else BY_KIND
-                rows.append((v, noise.t, noise.kind, *place, reach, noise.by or "", source))
+                x, y, z = place
+                rows.append((v, noise.t, noise.kind, x, y, z, reach, noise.by or "", source))
         tick = np.searchsorted(times + SLACK, [row[1] for row in rows])
         order = [
             n

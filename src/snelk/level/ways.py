@@ -140,9 +140,9 @@ class Ways:
     def __init__(
         self,
         bounds: tuple[float, float, float, float],
-        walls: Sequence[BaseGeometry] | Sequence[Sequence[BaseGeometry]],
+        walls: Any,
         clearance: float,
-        within: BaseGeometry | Sequence[BaseGeometry] | None = None,
+        within: Any = None,
         storeys: tuple[Floors, Storeys] | None = None,
         links: Links | None = None,
         may: Sequence[int] = (),
@@ -475,7 +475,7 @@ class Ways:
         """The same with the cost of each point, (points, 5); see `find_way`."""
         start, goal, way = _in_space(start), _in_space(goal), self.room_for_way()
         if self.is_small:
-            room = self.room()
+            room, count = self.room(), NOT_KNOWN
             for ground in self.grounds():
                 count = find_way(
                     ground, self.grid, scratch_for(plain(self.grid)), room, start, goal, way
@@ -757,7 +757,8 @@ def _in_space(place: Numbers) -> Numbers:
 def _lines(pieces: Any) -> list[BaseGeometry]:
     """Lines from (pieces, 4) ax, ay, bx, by."""
     ends = np.asarray(pieces, dtype=np.float64).reshape(-1, 2, 2)
-    return list(shapely.linestrings(ends)) if len(ends) else []
+    lines: Any = shapely.linestrings(ends)
+    return list(lines)
 
 
 def _polygons(area: BaseGeometry) -> list[BaseGeometry]:
@@ -797,7 +798,7 @@ def _grown(walls: Sequence[BaseGeometry], by: float) -> list[BaseGeometry]:
     """Walls grown by so much on all sides; corners stay sharp."""
     if by <= 0.0:
         return list(walls)
-    style = {"join_style": "mitre", "mitre_limit": MITRE}
+    style: Any = {"join_style": "mitre", "mitre_limit": MITRE}
     every = np.array(walls, dtype=object)
     short = shapely.get_num_coordinates(every) <= LONG
     every[short] = shapely.buffer(every[short], by, cap_style="square", **style)

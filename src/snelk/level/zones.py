@@ -62,7 +62,7 @@ def build_zones(
             spans[n, 1] = zone.top
         found = np.zeros((0, 4))
         if zone.radius is not None:
-            circles[n] = geometry.x, geometry.y, zone.radius
+            circles[n, :2], circles[n, 2] = shapely.get_coordinates(geometry)[0], zone.radius
         else:
             rings = [
                 shapely.get_coordinates(ring)

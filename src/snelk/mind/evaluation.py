@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import reduce
 from typing import Any
 
@@ -68,9 +68,11 @@ def evaluator(node: Node) -> Evaluator:
         return lambda look_up: np.negative(first(look_up))
     if node.kind == "compare":
         second = parts[1]
-        compare = (WORDS if node.parts[0].is_word else COMPARISONS)[node.word]
+        words: Mapping[str, Any] = WORDS if node.parts[0].is_word else COMPARISONS
+        compare = words[node.word]
         return lambda look_up: np.asarray(compare(first(look_up), second(look_up)))
-    signs = dict(zip("+-*/", (np.add, np.subtract, np.multiply, np.divide), strict=True))
+    each: Any = np.add, np.subtract, np.multiply, np.divide
+    signs: dict[str, Any] = dict(zip("+-*/", each, strict=True))
     steps = [(signs[sign], part) for sign, part in zip(node.word, parts[1:], strict=True)]
 
     def arithmetic(look_up: LookUp) -> Values:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -67,7 +67,8 @@ class Messages(NamedTuple):
     @classmethod
     def blank(cls, size: int) -> Messages:
         """Arrays of this size."""
-        return cls(*np.zeros((5, size), dtype=np.int64), *np.zeros((6, size)))
+        parts: list[Any] = [*np.zeros((5, size), dtype=np.int64), *np.zeros((6, size))]
+        return cls(*parts)
 
 
 class MessageStore:

@@ -6,7 +6,7 @@ The formula is that of docs/calculations.md; times do not depend on the length o
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -126,16 +126,15 @@ def meter_numbers(setups: Sequence[Setup]) -> MeterNumbers:
     )
     times = np.moveaxis(times.reshape(*shape, len(SINGLE)), -1, 0).copy()
     used = np.array([[p.meter is not None for p in row] for row in profiles], np.bool_)
-    numbers = MeterNumbers(
+    parts: list[Any] = [
         used.reshape(shape),
-        *(
-            *times,
-            np.ones((*shape, 3)),
-            np.ones((*shape, most_cones)),
-            np.ones((*shape, len(CURVES)), dtype=np.int32),
-            np.ones((*shape, len(CURVES), max(lengths, default=1), 2)),
-        ),
-    )
+        *times,
+        np.ones((*shape, 3)),
+        np.ones((*shape, most_cones)),
+        np.ones((*shape, len(CURVES)), dtype=np.int32),
+        np.ones((*shape, len(CURVES), max(lengths, default=1), 2)),
+    ]
+    numbers = MeterNumbers(*parts)
     for v, row in enumerate(profiles):
         for a, profile in enumerate(row):
             meter = meters[v][a]

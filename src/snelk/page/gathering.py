@@ -510,9 +510,8 @@ class Gathered:
             for row in _rows(self._new(run.searches))
         ]
         frame = self._new(run.likelihood)
-        shots = frame.groupby(["agent", "t"], observed=True, sort=False)
+        shots: Any = frame.groupby(["agent", "t"], observed=True, sort=False)
         shown = []
-        key: Any
         for n, (key, rows) in enumerate(shots):
             share = rows.likelihood.to_numpy()
             self._add(f"likely.{n}.x", rows.x.to_numpy(), "row", parts=100)

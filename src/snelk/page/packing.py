@@ -147,7 +147,10 @@ class DrawnPacker(RawPacker):
     """As `RawPacker`, for what is only drawn: rounded in any way where it is halfway, 0 for NaN."""
 
     def _whole_and_most(
-        self, values: NDArray[Any], parts: int, _shown: int | None
+        self,
+        values: NDArray[Any],
+        parts: int,
+        shown: int | None,  # noqa: ARG002
     ) -> tuple[NDArray[Any], int]:
         if values.dtype.kind != "f":
             small = values.itemsize == 1 and values.dtype.kind in "bi"

@@ -273,8 +273,8 @@ class Animation:
     def _noises(self, t: float) -> None:
         noises = self.run.noises
         recent = noises[(noises.t > t - HEARD_FOR) & (noises.t <= t + 1e-9)]
-        row: Any
-        for row in recent.itertuples():
+        rows: Any = recent.itertuples()
+        for row in rows:
             fade = 1.0 - (t - float(row.t)) / HEARD_FOR
             ring = Circle(
                 (row.x, row.y), row.reach, fill=False, ec=NOISE, lw=1.2, ls=(0, (2, 2)),

@@ -165,9 +165,10 @@ def _draw_walls(ax: Axes, level: Level, kept: set[int]) -> None:
             arrowprops={"arrowstyle": "->" if link.one_way else "<->", "color": LINK, "lw": 1.2},
         )  # fmt: skip
     for spot, geometry in level.data.spots:
+        ((x, y),) = shapely.get_coordinates(geometry)
         ax.plot(
-            geometry.x,
-            geometry.y,
+            x,
+            y,
             marker="+",
             ms=5,
             mew=0.9,

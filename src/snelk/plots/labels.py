@@ -41,7 +41,7 @@ class Labels:
 
     def __post_init__(self) -> None:
         # Measuring text makes a renderer for each label unless it is handed one.
-        self._renderer = RendererAgg(1, 1, self.axes.figure.dpi)  # type: ignore[no-untyped-call]
+        self._renderer = RendererAgg(1, 1, self.axes.figure.dpi)
 
     def keep_free(self, x: float, y: float, *, radius: float) -> None:
         """Keep labels away from a mark at (x, y); the radius is in points."""

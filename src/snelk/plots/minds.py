@@ -191,8 +191,8 @@ def draw_throws(ax: Axes, run: Run, t: float, *, shown_for: float = 2.5) -> list
     drawn = []
     throws = run.throws
     recent = throws[(throws.t <= t + 1e-9) & (throws.lands >= t - shown_for)]
-    row: Any
-    for row in recent.itertuples():
+    rows: Any = recent.itertuples()
+    for row in rows:
         (line,) = ax.plot(
             [row.from_x, row.to_x], [row.from_y, row.to_y], color=NOISE, lw=1.2,
             ls=(0, (2, 2)), zorder=6,

@@ -64,8 +64,8 @@ def draw_noises(
     recent = noises[(noises.t > t - RECENT) & (noises.t <= t + 1e-9)]
     last = recent.drop_duplicates(["by", "kind"], keep="last") if len(recent) else recent
     drawn: dict[int, NoiseArtists] = {}
-    row: Any
-    for row in last.itertuples():
+    rows: Any = last.itertuples()
+    for row in rows:
         heard = run.hearing
         heard = heard[(heard.noise == row.noise) & heard.heard & (heard.t <= t + 1e-9)]
         heard = heard[heard.agent.isin(list(agents))]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from matplotlib.figure import Figure, SubFigure
 
@@ -28,7 +28,7 @@ class Drawing:
         axes: Where: one, or several panels.
     """
 
-    axes: Axes | list[Axes]
+    axes: Any
 
     def save(self, path: str | Path) -> Path:
         """Write the whole figure, for example ``night.png``; the suffix gives the format.

@@ -95,9 +95,11 @@ class Asked:
         )
         with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
             look_up = one._look_up(transition)
-            return _part(
-                condition, condition.root, look_up, lambda node: one.drawn(node, transition)
-            )
+
+            def drawn(node: Node) -> Any:
+                return one.drawn(node, transition)
+
+            return _part(condition, condition.root, look_up, drawn)
 
     def values(self, node: Node, transition: str) -> Values:
         """(rows,) values of a part of a transition's condition; a constant part has no axis."""

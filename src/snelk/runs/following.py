@@ -85,7 +85,7 @@ class Following(Live):
         found = self._recent.run(self._simulation, max(count, 1))
         for name in WHOLE:
             rows = found.arrow(name)
-            self._parts[name].append(rows.filter(pa.compute.greater(rows["t"], after + 1e-9)))
+            self._parts[name].append(rows.filter(rows["t"].to_numpy() > after + 1e-9))
         self._parts["events"].append(event_table(self._happened))
         self._happened = []
         self._told = self.t

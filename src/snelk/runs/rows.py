@@ -17,7 +17,6 @@ from snelk.showing import MOST_SHOWN, html_table, line
 
 if TYPE_CHECKING:
     import pyarrow as pa
-    import pyarrow.parquet as pq
 
 Values = NDArray[Any]
 
@@ -75,7 +74,7 @@ class Rows(Mapping[str, Values]):
         return html_table(rows) + line(f"{self._count} rows")
 
     @classmethod
-    def of(cls, table: pa.Table | pq.ParquetFile, *, group: int | None = None) -> Rows:
+    def of(cls, table: Any, *, group: int | None = None) -> Rows:
         """The rows of an Arrow table, or of a file or one of its groups of rows.
 
         A column is only read when it is asked for.

@@ -224,7 +224,7 @@ def _touch(run: Record, moment: Moment, touch: Touch, tick: int) -> SenseAnswer:
     ]
     found: Counterfactuals = []
     scales = scales_of(run, agent, "touch", tick)
-    scale = math.prod(each.value for each in scales)
+    scale, distance = math.prod(each.value for each in scales), math.nan
     if all(both):
         low = poses.z[0]
         high = low + [bodies.height[0, n, p] for n, p in enumerate(poses.posture[0])]
@@ -411,9 +411,8 @@ def _smell_counterfactuals(
         place: tuple[str, ...] = ("profiles", name, "smell", "reach")
         add(place, f"the reach of smell of the {name}", smell.reach, needs[strong] / scale,
             unit=" m")  # fmt: skip
-    if strong.any():
-        least = float(needs[strong].min())
-    if strong.any() and math.isfinite(least):
+    least = float(needs[strong].min(initial=np.inf))
+    if math.isfinite(least):
         found += awake_counterfactuals(scales, least / smell.reach, word, turn_on=turn_on)
     if near.any():
         # A trail that is weaker, or stronger, than all that is near enough.

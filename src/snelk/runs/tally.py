@@ -76,7 +76,7 @@ class Tally(NamedTuple):
         """Nothing yet."""
         by_agent = ("walked", "last_x", "last_y", "highest_rank")
         shapes = dict.fromkeys(by_agent, (variants, agents))
-        shapes |= {"end": (variants,), "states": (variants, agents, states)}  # type: ignore[dict-item]
+        shapes |= {"end": (variants,), "states": (variants, agents, states)}
         never = ("first_sensed", "first_seen", "first_noticed", "first_full", "end")
         first = dict.fromkeys((*never, "last_x", "last_y", "highest_rank"), np.nan)
         first |= {"turned": -np.inf, "was_seen": False}

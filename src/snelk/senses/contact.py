@@ -8,7 +8,7 @@ also over the gap between them. The gates are those of docs/calculations.md.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -82,17 +82,17 @@ class Contacts(NamedTuple):
     @classmethod
     def blank(cls, shape: tuple[int, ...]) -> Contacts:
         """Nobody felt, nobody in a zone, nobody smelt."""
-        return in_one(
-            cls(
-                np.full(shape, np.nan),
-                np.full(shape, PRESENT, dtype=np.int8),
-                np.full(shape, NO_WALL, dtype=np.int32),
-                np.full(shape, PRESENT, dtype=np.int8),
-                np.full(shape, NO_ZONE, dtype=np.int32),
-                np.full(shape, PRESENT, dtype=np.int8),
-                *(*np.full((7, *shape), np.nan), np.full(shape, NO_WALL, dtype=np.int32)),
-            )
-        )
+        parts: list[Any] = [
+            np.full(shape, np.nan),
+            np.full(shape, PRESENT, dtype=np.int8),
+            np.full(shape, NO_WALL, dtype=np.int32),
+            np.full(shape, PRESENT, dtype=np.int8),
+            np.full(shape, NO_ZONE, dtype=np.int32),
+            np.full(shape, PRESENT, dtype=np.int8),
+            *np.full((7, *shape), np.nan),
+            np.full(shape, NO_WALL, dtype=np.int32),
+        ]
+        return in_one(cls(*parts))
 
 
 def contact_numbers(setups: Sequence[Setup], zone_names: Sequence[str]) -> ContactNumbers:

@@ -81,7 +81,8 @@ class Trails(NamedTuple):
         shape = (variants, characters)
         places = (np.full((*shape, room), np.nan) for _ in range(7))
         first, size = np.zeros((2, *shape), dtype=np.int64)
-        return cls(*(*places, first, size, np.zeros(1, dtype=np.int64)))
+        parts: list[Any] = [*places, first, size, np.zeros(1, dtype=np.int64)]
+        return cls(*parts)
 
     def with_room(self) -> Trails:
         """The same trails with twice the room."""

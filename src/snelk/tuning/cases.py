@@ -505,7 +505,7 @@ def _hearing_cases(setup: Setup, name: str) -> Iterator[Case]:
     ) -> Case:  # fmt: skip
         """A noise so far off in plan, and so much higher than the ear, m."""
         update = {"listen_every": 0.0, "place_error": 0.0, "of_nobody": True}
-        hearing: Hearing = profile.hearing.model_copy(update=update)  # type: ignore[union-attr]
+        hearing: Hearing = profile.hearing.model_copy(update=update)
         plain = Profile(body=body, notices=(), hearing=hearing)
         cast = {
             "agent": Member(team="agent's", profile="agent", at=(0.0, 0.0)),

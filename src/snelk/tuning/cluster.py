@@ -149,7 +149,7 @@ def _answers(client: Any) -> bool:
     """Whether the scheduler still does."""
     try:
         client.nthreads()
-    except (OSError, TimeoutError):
+    except OSError:
         return False
     return str(client.status) == "running"
 

@@ -386,7 +386,7 @@ def places_on(level: Level, cell: float) -> Numbers:
         free = np.zeros(len(x), dtype=np.bool_)
         for area, floor in zip(ways.areas, ways.area_sheets, strict=True):
             free |= shapely.contains_xy(area, x, y) if floor == sheet else False
-        plan = np.stack([x[free], y[free]], axis=1)
+        plan: Any = np.stack([x[free], y[free]], axis=1)
         found.append(np.column_stack([plan, ways.heights_on(sheet, plan, 0.0)]))
     places = np.concatenate(found)
     if not len(places):

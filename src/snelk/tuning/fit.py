@@ -5,7 +5,7 @@ wishes count within what they leave. The loss is the sum of weight times how far
 squared; of wishes without an end (`want`) it is weight times the measure in units of `within`. It
 has steps and flat parts, so it is searched by SciPy's differential evolution, whose generations are
 batches of variants: first between the limits, then closer and closer around the best. Then every
-    number is moved back towards the current one as far as the loss allows, and rounded.
+number is moved back towards the current one as far as the loss allows, and rounded.
 """
 
 from __future__ import annotations
@@ -323,7 +323,13 @@ def _rooms(
 
     for step in OUTWARD:
         going = {
-            (n, side): float(np.clip(best[n] + side * step, *sorted((best[n], limit[n, side]))))
+            (n, side): float(
+                np.clip(
+                    best[n] + side * step,
+                    min(best[n], limit[n, side]),
+                    max(best[n], limit[n, side]),
+                )
+            )
             for n, side in ends
             if (n, side) not in breaks and holds[n, side] != limit[n, side]
         }

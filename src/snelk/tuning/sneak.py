@@ -1,9 +1,8 @@
 """Sneaking: the least noticed path through a level, against everybody's rounds.
 
 First the scenario is replayed without the target: the undisturbed rounds. Then all paths over
-    points, time steps, postures and paces are searched, with the senses and meters of a run, see
-    `snelk.tuning.passages`. The results are tracks, and each is replayed in the whole scenario,
-    where
+points, time steps, postures and paces are searched, with the senses and meters of a run, see
+`snelk.tuning.passages`. The results are tracks, and each is replayed in the whole scenario, where
 everybody may react, to test whether it holds.
 """
 
@@ -14,10 +13,9 @@ from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from itertools import pairwise
 from pathlib import Path
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 
 from snelk.body.doors import Doors
@@ -51,6 +49,7 @@ from snelk.tuning.standins import Job, Rounds, movement_of, suspicions
 
 if TYPE_CHECKING:
     import pandas as pd
+    from shapely.geometry.base import BaseGeometry
 
 Numbers = NDArray[np.float64]
 Progress = Callable[[str, int, int], None]
@@ -152,10 +151,8 @@ class Passage:
         turned = np.degrees(track.heading)
         numbers = zip(track.t, track.x, track.y, track.z, turned, strict=True)
         words = [(POSTURES[p], GAITS[g]) for p, g in zip(track.posture, track.gait, strict=True)]
-        return [
-            (*map(float, of), *how)  # type: ignore[misc]
-            for of, how in zip(numbers, words, strict=True)
-        ]
+        rows: list[Any] = [(*map(float, of), *how) for of, how in zip(numbers, words, strict=True)]
+        return rows
 
     def save_track(self, path: str | Path, who: str) -> Path:
         """Write it as a recording of somebody, for the `tracks` of a scenario.
@@ -609,7 +606,7 @@ class _Who:
         doors = Doors(one, level, opened_at_first(one, level), light_of_zones(one, level))
         return tuple(sorted(doors.may_open(0, one[0].names_of(self.target))))
 
-    def _cell(self, areas: Sequence[shapely.Geometry], cell: float | None) -> float:
+    def _cell(self, areas: Sequence[BaseGeometry], cell: float | None) -> float:
         if cell is None:
             return usual_cell(areas, PLACES)
         whole = float(sum(area.area for area in areas))

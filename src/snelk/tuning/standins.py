@@ -132,11 +132,11 @@ def sense(job: Job, low: int, places: Numbers) -> tuple[int, Sensed]:
     """Put the stand-in at some places, and let everybody pass."""
     stand_ins = StandIns(job, places)
     count, ticks = len(places), len(job.rounds.times)
-    full, by = np.full(count, np.nan), np.full(count, -1, dtype=np.int64)
+    full, by = np.full(count, np.nan, np.float64), np.full(count, -1, dtype=np.int64)
     highest, watched = np.zeros(count), np.zeros((ticks, count), dtype=np.bool_)
-    watching = np.array(stand_ins.watching, dtype=np.int32)
+    watching, stage = np.array(stand_ins.watching, dtype=np.int32), None
     for tick, (sight, contacts, meters) in enumerate(stand_ins.pass_by()):
-        if tick == 0:
+        if stage is None:
             metered = stand_ins.metered[watching]
             stage = laid_out(
                 WatchStageColumns,

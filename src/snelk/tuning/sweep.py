@@ -238,7 +238,8 @@ def open_sweep(path: str | Path) -> Sweep:
     if metadata.get(SEAL) != seal_of(info).encode():
         raise _damaged(path)
     plan = info["plan"]
-    axes = tuple(Axis(**{**axis, "values": tuple(axis["values"])}) for axis in plan["axes"])
+    given: list[dict[str, Any]] = plan["axes"]
+    axes = tuple(Axis(**(axis | {"values": tuple(axis["values"])})) for axis in given)
     made = Plan(axes, tuple(plan["seeds"]), plan["samples"], plan["chance"])
     return Sweep(path, info, made)
 
