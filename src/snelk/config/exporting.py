@@ -14,6 +14,7 @@ from typing import Annotated, Any, get_args, get_origin
 from pydantic import BaseModel
 
 from snelk.config.conditions import parse
+from snelk.config.fields import unit_of_field
 from snelk.config.foreign import TO_DEGREES, GamePlaces, GameUnits
 from snelk.config.minds import ConeLimits, Ladder, State
 from snelk.config.models import Body, Cone, Member, Profile, Setup
@@ -338,7 +339,7 @@ class _Exporter(GamePlaces):
             ]  # fmt: skip
         if place[-1] in HEADINGS:
             return self.units.heading_out(value)
-        unit = unit_in(annotation)
+        unit = unit_of_field(annotation)
         return value if isinstance(value, int) and not unit else value * self.factor(unit)
 
     def _model(self, model: BaseModel, place: Step) -> dict[str, Any]:
@@ -384,10 +385,10 @@ class _Exporter(GamePlaces):
             for part in at:
                 given = given[part]
             units = _units_of_pairs((*at, 0))
-            unit = unit_in(_field_at(at))
+            unit = unit_of_field(_field_at(at))
             return {key_path(at): _scaled(given, units, 1.0 / self.factor(unit), self.factor)}
         if isinstance(value, float | int) and not isinstance(value, bool):
-            unit = unit_in(field)
+            unit = unit_of_field(field)
             return {key_path(place): value / self.factor(unit) if unit else value}
         return {key_path(place): value}
 
@@ -416,15 +417,6 @@ def _units_of_pairs(place: Step) -> tuple[str, str] | None:
     if names[-1] == "speeds":
         return "m", "m/s"
     return None
-
-
-def unit_in(field: Any) -> str:
-    """The unit of the numbers of a field, or of a list or table of them; empty for none."""
-    text = repr(field)
-    for unit in ("m/s2", "deg/s", "m/s", "s/m", "m/m", "deg", "m", "s"):
-        if f"'unit': '{unit}'" in text:
-            return unit
-    return ""
 
 
 def _inner(annotation: Any, n: int) -> Any:

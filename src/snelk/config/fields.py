@@ -4,9 +4,10 @@ Lengths are metres, times seconds, angles degrees. A field of view is the whole 
 to edge, never half of it: that is why its key is called `fov_whole`.
 """
 
-from typing import Annotated, Any
+from typing import Annotated, Any, get_args, get_origin
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic.fields import FieldInfo
 
 LONGEST = 100_000.0
 """Largest length accepted, m: beyond it a unit is surely wrong."""
@@ -21,6 +22,22 @@ def _printable(name: str) -> str:
 def with_unit(unit: str, **limits: Any) -> Any:
     """A field with limits, and the unit that errors name."""
     return Field(json_schema_extra={"unit": unit}, **limits)
+
+
+def unit_of_field(field: Any) -> str:
+    """The unit of the numbers of a field or type, or of those it contains; empty for none.
+
+    >>> unit_of_field(Length | None), unit_of_field(tuple[Seconds, ...]), unit_of_field(Share)
+    ('m', 's', '')
+    """
+    if isinstance(field, FieldInfo):
+        extra = field.json_schema_extra
+        unit = str(extra.get("unit", "")) if isinstance(extra, dict) else ""
+        parts = (*field.metadata, field.annotation)
+    else:  # what annotates a type comes before it
+        unit, parts = "", get_args(field)
+        parts = parts[::-1] if get_origin(field) is Annotated else parts
+    return unit or next(filter(None, map(unit_of_field, parts)), "")
 
 
 Name = Annotated[str, AfterValidator(_printable)]

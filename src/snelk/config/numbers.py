@@ -11,6 +11,7 @@ import annotated_types
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo
 
+from snelk.config.fields import unit_of_field
 from snelk.config.models import Meter, Setup
 from snelk.config.problems import key_path
 
@@ -189,11 +190,10 @@ def _number(
     value: float, place: tuple[str, ...], annotation: Any, info: FieldInfo | None
 ) -> Number:
     said = [*(info.metadata if info else ()), *([info] if info else ()), *_said_of(annotation)]
-    unit, text, low, high, open_low, open_high = "", "", None, None, False, False
+    unit = next(filter(None, map(unit_of_field, (info, annotation))), "")
+    text, low, high, open_low, open_high = "", None, None, False, False
     for each in said:
         if isinstance(each, FieldInfo):
-            extra = each.json_schema_extra
-            unit = unit or (str(extra.get("unit", "")) if isinstance(extra, dict) else "")
             text = text or each.description or ""
         for one in each.metadata if isinstance(each, FieldInfo) and each is not info else [each]:
             if isinstance(one, annotated_types.Gt) and low is None:

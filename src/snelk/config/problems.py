@@ -9,6 +9,7 @@ from typing import Annotated, Any, TypeVar, Union, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
+from snelk.config.fields import unit_of_field
 from snelk.config.minds import ACTIVITIES
 from snelk.errors import Problem, nearest
 
@@ -164,8 +165,5 @@ def _keys(model: Any, place: tuple[str | int, ...]) -> list[str]:
 
 def _unit(model: Any, place: tuple[str | int, ...]) -> str:
     here, field = _annotation(model, place)
-    text = repr(field) + repr(here)
-    for unit in ("m", "s", "deg", "m/s", "deg/s", "m/s2"):
-        if f"'unit': '{unit}'" in text:
-            return f" {unit}"
-    return ""
+    unit = unit_of_field(field) or unit_of_field(here)
+    return f" {unit}" if unit else ""

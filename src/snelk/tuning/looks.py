@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from snelk.config.words import POSTURES
 from snelk.runs.dense import beliefs_of
 from snelk.runs.ladders import explain_ladder
+from snelk.runs.rows import Rows
 from snelk.runs.run import Run
 from snelk.senses.gates import CONTACTS
-
-if TYPE_CHECKING:
-    import pandas as pd
 
 Numbers = NDArray[np.float64]
 
@@ -26,75 +25,78 @@ SAME = 1e-6
 """Numbers this close are the same."""
 
 
-def _sensed(table: str, column: str) -> Callable[[Run, str], pd.DataFrame]:
-    def look(run: Run, agent: str) -> pd.DataFrame:
-        rows = run.table(table)
-        rows = rows[rows.agent == agent]
-        found: pd.DataFrame = rows.groupby(["t", "target"], observed=True)[column].any().unstack()
-        return _at_every_tick(run, found.astype(np.float64).ffill(), 0.0)
+class Samples(NamedTuple):
+    """What an agent has at each tick of a run.
+
+    Attributes:
+        times: (ticks,) s.
+        names: Characters, or one empty name.
+        values: (ticks, names) numbers, NaN for none; or words.
+    """
+
+    times: Numbers
+    names: tuple[str, ...]
+    values: NDArray[Any]
+
+
+def _sensed(table: str, column: str) -> Callable[[Run, str], Samples]:
+    def look(run: Run, agent: str) -> Samples:
+        rows = run.rows(table).where(agent=agent)
+        found = np.full((len(run.times), len(run.names)), -1.0)
+        np.maximum.at(found, _where(run, rows), rows[column].astype(np.float64))
+        ticks = np.arange(len(found))[:, None]
+        last = np.maximum.accumulate(np.where(found >= 0.0, ticks, 0), axis=0)
+        found = np.take_along_axis(found, last, axis=0)
+        return Samples(run.times, run.names, np.maximum(found, 0.0))
 
     return look
 
 
-def _heard(run: Run, agent: str) -> pd.DataFrame:
-    rows = run.hearing
-    rows = rows[(rows.agent == agent) & rows.heard]
-    counts: pd.DataFrame = rows.groupby(["t", "target"], observed=True).size().unstack()
-    ticks = np.round(counts.index.to_numpy(dtype=np.float64), 9)
-    return counts.set_axis(ticks).reindex(run.times)  # NaN where nothing was heard
+def _heard(run: Run, agent: str) -> Samples:
+    rows = run.rows("hearing").where(agent=agent)
+    rows = rows.take(rows["heard"])
+    rows = rows.take(rows.words("target").codes >= 0)
+    found = np.zeros((len(run.times), len(run.names)))
+    np.add.at(found, _where(run, rows), 1.0)
+    return Samples(run.times, run.names, found)
 
 
-def _meters(run: Run, agent: str) -> pd.DataFrame:
-    rows = run.meters
-    found: pd.DataFrame = rows[rows.agent == agent].pivot(
-        index="t", columns="target", values="value"
-    )
-    return _at_every_tick(run, found, 0.0, last=False)
+def _meters(run: Run, agent: str) -> Samples:
+    rows = run.rows("meters").where(agent=agent)
+    found = np.zeros((len(run.times), len(run.names)))
+    found[_where(run, rows)] = rows["value"]
+    return Samples(run.times, run.names, found)
 
 
-def _beliefs(run: Run, agent: str) -> pd.DataFrame:
-    rows = run.beliefs
-    rows = rows[rows.agent == agent]
-    if not len(rows):
-        return _at_every_tick(run, rows.pivot(index="t", columns="target", values="x"), np.nan)
-    found = {}
-    for target in rows.target.unique():
-        each = beliefs_of(run, agent, target)
-        found[target] = each["x"] + 1j * each["y"]
-    import pandas as pd
-
-    return _at_every_tick(run, pd.DataFrame(found, index=run.times), np.nan, last=False)
+def _beliefs(run: Run, agent: str) -> Samples:
+    targets = run.rows("beliefs").where(agent=agent).words("target")
+    found = np.full((len(run.times), len(run.names)), np.nan, dtype=np.complex128)
+    for n in set(targets.codes_in(run.names).tolist()):
+        each = beliefs_of(run, agent, run.names[n])
+        found[:, n] = each["x"] + 1j * each["y"]
+    return Samples(run.times, run.names, found)
 
 
-def _at_every_tick(
-    run: Run, found: pd.DataFrame, otherwise: float, *, last: bool = True
-) -> pd.DataFrame:
-    """A row per tick and a column per character.
-
-    Where there is no row the last one stands, or `otherwise`.
-    """
-    ticks = run.ticks_of(found.index.to_numpy(dtype=np.float64))
-    found = found.set_axis(ticks).reindex(range(len(run.times)), method="ffill" if last else None)
-    found = found.reindex(columns=list(run.names)).set_axis(run.times)
-    return found if np.isnan(otherwise) else found.fillna(otherwise)
+def _where(run: Run, rows: Rows) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    """The ticks of rows, and the characters that they are about."""
+    return run.ticks_of(rows["t"]), rows.words("target").codes_in(run.names)
 
 
-def states_of(run: Run, agent: str) -> pd.DataFrame:
+def states_of(run: Run, agent: str) -> Samples:
     """The state entered by each tick, as its name."""
-    rows = run.states
-    rows = rows[rows.agent == agent][["t", "state"]].rename(columns={"state": ""})
-    found: pd.DataFrame = rows.drop_duplicates("t", keep="last").set_index("t")
-    return found.reindex(run.times).ffill()
+    rows = run.rows("states").where(agent=agent)
+    entered = np.zeros(len(run.times), dtype=np.intp)
+    entered[run.ticks_of(rows["t"])] = np.arange(len(rows)) + 1  # of several at once the last
+    names = np.append("", rows["state"])[np.maximum.accumulate(entered)]
+    return Samples(run.times, ("",), names[:, None])
 
 
-def poses_of(run: Run, agent: str) -> pd.DataFrame:
+def poses_of(run: Run, agent: str) -> Samples:
     """Where a character is, and how, as one number."""
-    rows = run.poses
-    rows = rows[rows.id == agent]
-    place = rows.x + 1j * rows.y + 1e3 * np.exp(1j * np.radians(rows.heading_deg))
-    posture = rows.posture.astype(str).map({"standing": 0.0, "crouched": 1e6, "prone": 2e6})
-    found: pd.DataFrame = (place + posture).set_axis(rows.t).to_frame("")
-    return found
+    rows = run.rows("poses").where(id=agent)
+    place = rows["x"] + 1j * rows["y"] + 1e3 * np.exp(1j * np.radians(rows["heading_deg"]))
+    posture = 1e6 * rows.words("posture").codes_in(POSTURES)
+    return Samples(rows["t"], ("",), (place + posture)[:, None])
 
 
 views_of = _sensed("sight", "in_view")
@@ -103,34 +105,40 @@ LOOKS = (views_of, _sensed("contacts", "sensed"), _heard, _meters, _beliefs, sta
 """What an agent has at each tick, in the order of `ASPECTS`."""
 
 
-def unlike(a: pd.DataFrame, b: pd.DataFrame, times: Numbers) -> NDArray[np.bool_]:
-    """(times, columns) where two tables differ; sparse samples stay valid."""
-    columns = sorted({*a.columns, *b.columns})
-    if not columns:
-        return np.zeros((len(times), 1), dtype=np.bool_)
-    sides = []
-    for table in (a, b):
-        table = table.set_axis(np.round(table.index.to_numpy(dtype=np.float64), 9))
-        table = table.reindex(columns=columns)
-        sides.append(table.reindex(times, method="ffill").to_numpy())
-    if sides[0].dtype == object or sides[1].dtype == object:
-        words = [np.where(side != side, "", side).astype(str) for side in sides]
-        other: NDArray[np.bool_] = words[0] != words[1]
+def unlike(a: Samples, b: Samples, times: Numbers) -> NDArray[np.bool_]:
+    """(times, names of both in order) where two differ; sparse samples stay valid."""
+    names = _names_of(a, b)
+    ours, theirs = (_at(each, times, names) for each in (a, b))
+    if ours.dtype == object:
+        other: NDArray[np.bool_] = ours != theirs
         return other
-    gone = [np.isnan(side) for side in sides]
-    far = np.abs(np.nan_to_num(sides[0]) - np.nan_to_num(sides[1])) > SAME
-    unlike: NDArray[np.bool_] = far | (gone[0] != gone[1])
+    far = np.abs(np.nan_to_num(ours) - np.nan_to_num(theirs)) > SAME
+    unlike: NDArray[np.bool_] = far | (np.isnan(ours) != np.isnan(theirs))
     return unlike
 
 
-def first_unlike(a: pd.DataFrame, b: pd.DataFrame, times: Numbers) -> tuple[float, str] | None:
-    """The first time at which two tables are not the same, and in which column."""
+def _names_of(a: Samples, b: Samples) -> list[str]:
+    return sorted({*a.names, *b.names})
+
+
+def _at(each: Samples, times: Numbers, names: list[str]) -> NDArray[Any]:
+    """(times, names) the last samples before each time, or at it."""
+    none = "" if each.values.dtype == object else np.nan
+    found = np.full((len(times), len(names)), none, dtype=each.values.dtype)
+    last = np.searchsorted(np.round(each.times, 9), times, side="right") - 1
+    there = last >= 0
+    for n, name in enumerate(each.names):
+        found[there, names.index(name)] = each.values[last[there], n]
+    return found
+
+
+def first_unlike(a: Samples, b: Samples, times: Numbers) -> tuple[float, str] | None:
+    """The first time at which two are not the same, and in which column."""
     other = unlike(a, b, times)
     if not other.any():
         return None
     tick = int(np.argmax(other.any(axis=1)))
-    column = sorted({*a.columns, *b.columns})[int(np.argmax(other[tick]))]
-    return float(times[tick]), str(column)
+    return float(times[tick]), _names_of(a, b)[int(np.argmax(other[tick]))]
 
 
 def reason_at(run: Run, agent: str, kind: str, target: str, t: float) -> str:
